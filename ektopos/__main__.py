@@ -1,0 +1,7 @@
+"""`python -m ektopos` is the command line."""
+
+import sys
+
+from ektopos.cli import main
+
+sys.exit(main())

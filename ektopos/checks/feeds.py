@@ -1,0 +1,78 @@
+"""Feeds that cannot fill their input, or that say something without effect."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from ektopos.checks.registry import Examined, Finding, check
+from ektopos.document import InputName
+from ektopos.materials import feed_problem
+
+_WITH_STRENGTH: tuple[InputName, ...] = ("normal", "occlusion", "emission", "height")
+
+
+@check
+def impossible_feeds(examined: Examined) -> Iterator[Finding]:
+    """Feeds from maps that are not there, or with the wrong number of channels."""
+    document = examined.project.document
+    for name, material in document.materials.items():
+        for input_name, feed in material.inputs.items():
+            problem = feed_problem(document, feed, input_name)
+            if problem:
+                code = "missing-map" if feed.map is not None and feed.map not in document.maps else "impossible-feed"
+                yield Finding(
+                    code, "error", f"material {name} · {input_name}", problem, "The input cannot be made, so nothing is.",
+                    feed.map or str(feed.value), "Choose another map, channel or constant.",
+                )  # fmt: skip
+
+
+@check
+def adjustments_without_effect(examined: Examined) -> Iterator[Finding]:
+    """Strengths and adjustments on inputs that have none."""
+    for name, material in examined.project.document.materials.items():
+        for input_name, feed in material.inputs.items():
+            said = []
+            if feed.strength != 1.0 and input_name not in _WITH_STRENGTH:
+                said.append("strength")
+            if input_name == "normal" and (feed.invert or feed.range != (0.0, 1.0)):
+                said.append("invert and range")
+            if feed.tint != (1.0, 1.0, 1.0) and input_name not in ("base_color", "emission"):
+                said.append("tint")
+            if said:
+                yield Finding(
+                    "no-effect", "warning", f"material {name} · {input_name}",
+                    f"{' and '.join(said).capitalize()} has no meaning for {input_name.replace('_', ' ')}.",
+                    "What is set has no effect, which is rarely meant.", feed.map or str(feed.value), "Remove it.",
+                )  # fmt: skip
+
+
+@check
+def opacity_without_alpha_mode(examined: Examined) -> Iterator[Finding]:
+    """A material with an opacity feed whose alpha mode is opaque. Common practice."""
+    for name, material in examined.materials.items():
+        feed = material.feeds["opacity"]
+        if material.alpha_mode == "opaque" and (feed.map is not None or feed.value != 1.0):
+            yield Finding(
+                "alpha-mode-forgotten", "warning", f"material {name}", "Opacity is fed, but the alpha mode is opaque.",
+                "A cut-out without an alpha mode arrives solid.", feed.map or str(feed.value),
+                "Set the alpha mode to mask or blend, or remove the opacity.",
+            )  # fmt: skip
+
+
+@check
+def gloss_not_inverted(examined: Examined) -> Iterator[Finding]:
+    """Gloss fed as roughness without invert, or roughness with it. Common practice: gloss is 1 − roughness."""
+    document = examined.project.document
+    for name, material in document.materials.items():
+        feed = material.inputs.get("roughness")
+        if feed is None or feed.map not in document.maps:
+            continue
+        channels = feed.channels or "r"
+        held = {role for group, role in document.maps[feed.map].roles.items() if channels[0] in group or group == "rgb"}
+        if ("gloss" in held and not feed.invert) or ("roughness" in held and feed.invert):
+            what = "Gloss feeds roughness as it is" if "gloss" in held else "Roughness is inverted"
+            yield Finding(
+                "gloss-as-roughness", "warning", f"material {name} · roughness", f"{what}.",
+                "The surface will look too shiny where it should be dull, and the other way round.", feed.map or "",
+                "Turn invert on." if "gloss" in held else "Turn invert off.",
+            )  # fmt: skip

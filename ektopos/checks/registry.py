@@ -1,0 +1,94 @@
+"""The registry of checks and what they report."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Literal
+
+from ektopos.errors import EktoposError
+from ektopos.images import ImageHeader, read_header
+from ektopos.materials import Material, effective
+from ektopos.meshes import Mesh
+from ektopos.project import Project, load_mesh
+from ektopos.targets.profile import Profile
+
+Severity = Literal["error", "warning", "note"]
+_ORDER: dict[str, int] = {"error": 0, "warning": 1, "note": 2}
+
+
+@dataclass(frozen=True)
+class Finding:
+    """One thing found."""
+
+    code: str
+    severity: Severity
+    subject: str
+    """What it is about: `map NAME`, `material NAME`, `mesh NAME` or `mesh NAME · slot`."""
+    message: str
+    why: str
+    """Why it matters."""
+    evidence: str = ""
+    fix: str = ""
+    """What to do, in one sentence."""
+
+
+@dataclass(frozen=True)
+class Examined:
+    """A project with what checks look at, each thing worked out once. What is broken is simply absent."""
+
+    project: Project
+    profile: Profile
+    problems: dict[str, EktoposError] = field(default_factory=dict)
+    """Files that could not be read, by subject."""
+
+    @cached_property
+    def materials(self) -> dict[str, Material]:
+        """Every material whose bases are all there."""
+        found = {}
+        for name in self.project.document.materials:
+            try:
+                found[name] = effective(self.project.document, name)
+            except EktoposError as problem:
+                self.problems[f"material {name}"] = problem
+        return found
+
+    @cached_property
+    def headers(self) -> dict[str, ImageHeader]:
+        """The header of every map that can be opened."""
+        found = {}
+        for name in self.project.document.maps:
+            try:
+                found[name] = read_header(self.project.map_path(name))
+            except EktoposError as problem:
+                self.problems[f"map {name}"] = problem
+        return found
+
+    @cached_property
+    def meshes(self) -> dict[str, Mesh]:
+        """Every mesh that can be read."""
+        found = {}
+        for name in self.project.document.meshes:
+            try:
+                found[name] = load_mesh(self.project, name)
+            except EktoposError as problem:
+                self.problems[f"mesh {name}"] = problem
+        return found
+
+
+Check = Callable[[Examined], Iterator[Finding]]
+_CHECKS: list[Check] = []
+
+
+def check(function: Check) -> Check:
+    """Register a check."""
+    _CHECKS.append(function)
+    return function
+
+
+def run_checks(project: Project, profile: Profile) -> list[Finding]:
+    """Everything that all checks find, worst first."""
+    examined = Examined(project, profile)
+    found = [finding for function in _CHECKS for finding in function(examined)]
+    return sorted(found, key=lambda finding: (_ORDER[finding.severity], finding.code, finding.subject))

@@ -1,0 +1,211 @@
+"""The command line: everything the core computes, as JSON or as lines for people.
+
+Exit codes: 0 fine; 1 findings of severity error, or a failed trial; 2 bad input, said in one line on stderr.
+"""
+
+from __future__ import annotations
+
+import argparse
+import dataclasses
+import json
+import math
+import os
+import sys
+from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+from typing import Any
+
+from ektopos.checks import run_checks
+from ektopos.errors import EktoposError, InvalidDocument, MissingReference, UnreadableFile
+from ektopos.images import IMAGE_SUFFIXES
+from ektopos.maps import Facts, channel_roles, facts_of, identify
+from ektopos.meshes import MESH_SUFFIXES, OTHER_MESH_SUFFIXES, find_faults, read_mesh, slot_facts
+from ektopos.project import open_project
+from ektopos.targets import built_in_profiles, export_package
+from ektopos.targets.profile import find_profile
+from ektopos.trial import read_target, run_trial
+
+FINE, FOUND, BAD = 0, 1, 2
+Outcome = tuple[Any, int, list[str]]
+"""What a command gives: its JSON, its exit code, and lines for people."""
+
+
+def main(arguments: list[str] | None = None) -> int:
+    """Run one command and give its exit code."""
+    options = _parser().parse_args(arguments)
+    try:
+        outcome: Outcome = options.run(options)
+        found, code, lines = outcome
+    except EktoposError as problem:
+        print(f"ektopos: {problem}", file=sys.stderr)
+        return FOUND if isinstance(problem, MissingReference) else BAD
+    except (OSError, MemoryError) as problem:
+        print(f"ektopos: {problem}", file=sys.stderr)
+        return BAD
+    try:
+        if options.json:
+            print(json.dumps(plain(found), indent=2, ensure_ascii=False, allow_nan=False))
+        else:
+            print("\n".join(lines))
+    except BrokenPipeError:
+        sys.stderr.close()
+    return code
+
+
+def plain(value: Any) -> Any:
+    """A value as JSON can hold it: records as objects, not-a-number and infinity as null."""
+    if dataclasses.is_dataclass(value) and not isinstance(value, type):
+        return {field.name: plain(getattr(value, field.name)) for field in dataclasses.fields(value)}
+    if isinstance(value, dict):
+        return {str(key): plain(item) for key, item in value.items()}
+    if isinstance(value, (list, tuple)):
+        return [plain(item) for item in value]
+    if isinstance(value, float):
+        return value if math.isfinite(value) else None
+    return value
+
+
+def _identify(options: argparse.Namespace) -> Outcome:
+    files = list(_walk(options.paths, (*IMAGE_SUFFIXES,)))
+    problems: dict[str, str] = {}
+    facts: dict[str, Facts] = {}
+
+    def measure(given: tuple[str, Path]) -> None:
+        try:
+            facts[given[0]] = facts_of(given[1])
+        except (EktoposError, OSError, MemoryError) as problem:
+            problems[given[0]] = problem.message if isinstance(problem, EktoposError) else str(problem)
+
+    with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
+        list(pool.map(measure, files))
+    verdicts = {given: (verdict, set_name) for given, verdict, set_name in identify(files, facts)}
+    found: list[dict[str, Any]] = []
+    for given, _ in files:
+        if given in problems:
+            found.append({"path": given, "error": problems[given]})
+            continue
+        verdict, set_name = verdicts[given]
+        header = facts[given].header
+        found.append(
+            {
+                "path": given, "width": header.width, "height": header.height, "channels": header.channels,
+                "bits": header.bits, "encoding": verdict.encoding, "set": set_name, "role": verdict.role,
+                "confidence": verdict.confidence, "channel_roles": channel_roles(verdict.roles, header.channels),
+                "normal_y": verdict.normal_y, "evidence": [*verdict.evidence, *verdict.doubts],
+                "facts": {"format": header.format, "notes": facts[given].notes, "conflict": verdict.conflict,
+                          **dataclasses.asdict(facts[given].statistics)},
+            }
+        )  # fmt: skip
+    lines = [
+        f"{f['path']}: {f['error']}" if "error" in f
+        else f"{f['path']}: {f['role']}, {f['encoding']}, set {f['set']}, {f['confidence']:.0%}; " + "; ".join(f["evidence"])
+        for f in found
+    ]  # fmt: skip
+    return found, BAD if found and len(problems) == len(found) else FINE, lines or ["no maps in it"]
+
+
+def _mesh(options: argparse.Namespace) -> Outcome:
+    found: list[dict[str, Any]] = []
+    lines: list[str] = []
+    bad = 0
+    for given, path in _walk(options.paths, MESH_SUFFIXES):
+        try:
+            mesh = read_mesh(path)
+        except EktoposError as problem:
+            found.append({"path": given, "error": problem.message})
+            lines.append(f"{given}: {problem.message}")
+            bad += 1
+            continue
+        slots = [_slot_json(slot) for slot in slot_facts(mesh)]
+        faults = [{"code": f.code, "slot": f.slot, "count": f.count, "message": f.message} for f in find_faults(mesh)]
+        found.append({"path": given, "triangles": len(mesh.triangles), "slots": slots, "faults": faults, "notes": mesh.notes})
+        lines.append(f"{given}: {len(mesh.triangles)} triangles")
+        lines += [f"  {s['name']}: {s['triangles']} triangles, {s['area']:.4g} m²" for s in slots]
+        lines += [f"  {f['code']}: {f['message']}" for f in faults]
+    return found, BAD if found and bad == len(found) else FINE, lines or ["no meshes in it"]
+
+
+def _slot_json(slot: Any) -> dict[str, Any]:
+    facts = dataclasses.asdict(slot)
+    uv = facts["uv"]
+    facts["uv"] = {key: uv[key] for key in ("min", "max", "inside", "coverage", "overlap", "flipped")}
+    facts["uv"]["stretch"] = {"l2": uv["l2"], "linf": uv["linf"]}
+    return facts
+
+
+def _check(options: argparse.Namespace) -> Outcome:
+    with open_project(options.project) as project:
+        findings = run_checks(project, find_profile(options.target or project.document.target))
+    worst = any(finding.severity == "error" for finding in findings)
+    lines = [f"{f.severity}: {f.subject}: {f.message} {f.fix}" for f in findings]
+    return findings, FOUND if worst else FINE, lines or ["nothing found"]
+
+
+def _export(options: argparse.Namespace) -> Outcome:
+    with open_project(options.project) as project:
+        export = export_package(project, find_profile(options.target or project.document.target), options.out)
+    lines = [f"{file.path}: {file.bytes} bytes" for file in export.files]
+    return export, FINE, [*lines, f"{export.seconds:.2f} s"]
+
+
+def _trial(options: argparse.Namespace) -> Outcome:
+    if not options.package.is_dir():
+        raise InvalidDocument("there is no such folder.", subject=str(options.package), hint="Name a package's folder.")
+    with open_project(options.against) as project:
+        trial = run_trial(project, options.package, find_profile(options.target or read_target(options.package)))
+    shown = [cell for cell in trial.cells if cell.verdict in ("differs", "lost")]
+    lines = [f"{c.mesh} · {c.slot} · {c.input}: {c.verdict} ({c.cause}) {c.message}" for c in shown]
+    return trial, FINE if trial.passed else FOUND, [*lines, "passed" if trial.passed else "failed"]
+
+
+def _targets(options: argparse.Namespace) -> Outcome:
+    profiles = list(built_in_profiles().values())
+    found = [{"id": p.id, "title": p.title, "rules": p.model_dump(mode="json", by_alias=True)} for p in profiles]
+    return found, FINE, [f"{profile.id}: {profile.title}. {profile.summary}" for profile in profiles]
+
+
+def _walk(paths: list[Path], suffixes: tuple[str, ...]) -> Iterator[tuple[str, Path]]:
+    """Files as given, and files with the suffixes below folders; each with the path it is reported by."""
+    for path in paths:
+        if path.is_dir():
+            below = sorted(p for p in path.rglob("*") if p.is_file() and p.suffix.lower() in suffixes)
+            yield from ((str(p), p) for p in below if not any(part.startswith(".") for part in p.relative_to(path).parts))
+        elif path.exists() or len(paths) > 1:
+            yield str(path), path
+        else:
+            hint = ""
+            if path.suffix.lower() in OTHER_MESH_SUFFIXES:
+                hint = "Save it in an open format that is read."
+            raise UnreadableFile("there is no such file.", subject=str(path), hint=hint)
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="ektopos", description="Real-time materials, and proof that they arrive.")
+    commands = parser.add_subparsers(dest="command", required=True, metavar="COMMAND")
+
+    def command(name: str, run: Callable[[argparse.Namespace], Outcome], words: str) -> argparse.ArgumentParser:
+        sub = commands.add_parser(name, help=words, description=words)
+        sub.add_argument("--json", action="store_true", help="JSON on stdout, nothing else")
+        sub.set_defaults(run=run)
+        return sub
+
+    command("identify", _identify, "Say what maps are, and why.").add_argument("paths", nargs="+", type=Path, metavar="PATH")
+    command("mesh", _mesh, "Measure meshes: slots, UVs, faults.").add_argument("paths", nargs="+", type=Path, metavar="PATH")
+    check = command("check", _check, "Find what is wrong in a project.")
+    check.add_argument("project", type=Path, metavar="PROJECT")
+    check.add_argument("--target", metavar="ID")
+    export = command("export", _export, "Write a project's package for a target.")
+    export.add_argument("project", type=Path, metavar="PROJECT")
+    export.add_argument("--target", metavar="ID")
+    export.add_argument("--out", type=Path, required=True, metavar="DIR")
+    trial = command("trial", _trial, "Compare a package with the project it was made from.")
+    trial.add_argument("package", type=Path, metavar="DIR")
+    trial.add_argument("--against", type=Path, required=True, metavar="PROJECT")
+    trial.add_argument("--target", metavar="ID")
+    command("targets", _targets, "List the targets and their rules.")
+    return parser
+
+
+if __name__ == "__main__":
+    sys.exit(main())

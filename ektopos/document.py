@@ -1,0 +1,168 @@
+"""The project document: an open, diff-friendly text format, `NAME.ektopos.json`.
+
+These models are parser, validator and API schema at once. Field names are fixed by the format; unknown fields are
+kept, and reported by a check.
+"""
+
+from __future__ import annotations
+
+import json
+from typing import Annotated, Any, Literal, TypeVar, get_args
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+
+from ektopos.errors import InvalidDocument
+from ektopos.types import Channels, Encoding, NormalY
+
+VERSION = 1
+SUFFIX = ".ektopos.json"
+
+Role = Literal[
+    "base_color", "metallic", "roughness", "gloss", "normal", "occlusion", "height", "emission",
+    "opacity", "specular", "subsurface", "mask", "unknown",
+]  # fmt: skip
+"""What a map, or one channel of a packed map, holds. `packed` is said of a map whose channels hold several."""
+InputName = Literal["base_color", "metallic", "roughness", "normal", "occlusion", "emission", "opacity", "height"]
+AlphaMode = Literal["opaque", "mask", "blend"]
+Filter = Literal["linear", "nearest"]
+RoleChannels = Literal["r", "g", "b", "a", "rgb", "rgba"]
+
+ROLES: tuple[Role, ...] = get_args(Role)
+INPUTS: tuple[InputName, ...] = get_args(InputName)
+COLOUR_INPUTS: tuple[InputName, ...] = ("base_color", "emission")
+COLOUR_ROLES: tuple[Role, ...] = ("base_color", "emission", "specular", "subsurface")
+"""Roles whose maps are sRGB; every other holds data."""
+
+Finite = Annotated[float, Field(allow_inf_nan=False)]
+Triple = tuple[Finite, Finite, Finite]
+Pair = tuple[Finite, Finite]
+Model = TypeVar("Model", bound=BaseModel)
+
+
+class _Model(BaseModel):
+    model_config = ConfigDict(extra="allow", populate_by_name=True)
+
+
+class MapEntry(_Model):
+    """One map: its file beside the document, how it is encoded and what its channels hold."""
+
+    file: str
+    encoding: Encoding = "linear"
+    roles: dict[RoleChannels, Role] = Field(default_factory=dict)
+    normal_y: NormalY | None = None
+    """Which way the green of a normal map points: `+` up (glTF), `-` down."""
+    set: str | None = None
+    """The map set it belongs to; by its name where this is not said."""
+    by_hand: bool = False
+    """Whether a person has said or confirmed what it is; such a map is not judged again."""
+
+
+class Feed(_Model):
+    """What fills one input: a constant `value`, or a `map`'s channels with adjustments.
+
+    Order: decode, pick channels, `invert`, `range`, `tint`, `strength`, clip. Colours are linear. A map may be named
+    that is not there: that is a finding, not a broken document.
+    """
+
+    value: Finite | Triple | None = None
+    map: str | None = None
+    channels: Channels | None = None
+    invert: bool = False
+    range: Pair = (0.0, 1.0)
+    tint: Triple = (1.0, 1.0, 1.0)
+    strength: Finite = 1.0
+
+    @model_validator(mode="after")
+    def _one_source(self) -> Feed:
+        if (self.value is None) == (self.map is None):
+            raise ValueError("a feed takes either a value or a map")
+        return self
+
+
+class UvTransform(_Model):
+    """KHR_texture_transform: uv' = offset + rotate(rotation) · (tiling · uv), radians."""
+
+    tiling: Pair = (1.0, 1.0)
+    offset: Pair = (0.0, 0.0)
+    rotation: Finite = 0.0
+
+    @property
+    def is_identity(self) -> bool:
+        """Whether it changes nothing."""
+        return self.tiling == (1.0, 1.0) and self.offset == (0.0, 0.0) and self.rotation == 0.0
+
+
+class MaterialEntry(_Model):
+    """A material's own values. What is not said is inherited from the base (`from`), or glTF's default."""
+
+    base: str | None = Field(default=None, alias="from")
+    inputs: dict[InputName, Feed] = Field(default_factory=dict)
+    alpha_mode: AlphaMode | None = None
+    alpha_cutoff: Finite | None = Field(default=None, ge=0.0)
+    double_sided: bool | None = None
+    uv: UvTransform | None = None
+    filter: Filter | None = None
+    surface_tag: str | None = None
+
+
+class MeshEntry(_Model):
+    """One mesh file and the material on each of its slots."""
+
+    file: str
+    slots: dict[str, str | None] = Field(default_factory=dict)
+    done: list[str] = Field(default_factory=list)
+    """Slots a person has ticked off."""
+
+
+class Document(_Model):
+    """A whole project."""
+
+    ektopos: int = VERSION
+    name: str = "Untitled"
+    target: str = "gltf-glb"
+    maps: dict[str, MapEntry] = Field(default_factory=dict)
+    materials: dict[str, MaterialEntry] = Field(default_factory=dict)
+    meshes: dict[str, MeshEntry] = Field(default_factory=dict)
+
+
+def load_document(text: str | bytes, subject: str = "document") -> Document:
+    """The document in a JSON text. Raises `InvalidDocument` with the place that is wrong."""
+    try:
+        raw = json.loads(text)
+    except (ValueError, RecursionError) as problem:
+        raise InvalidDocument(f"this is not JSON ({problem}).", subject=subject) from None
+    if not isinstance(raw, dict) or not isinstance(raw.get("ektopos"), int) or isinstance(raw["ektopos"], bool):
+        raise InvalidDocument(
+            "this is not a project document.", subject=subject, hint='It must be an object with "ektopos": 1.'
+        )
+    if raw["ektopos"] > VERSION:
+        raise InvalidDocument(
+            f"the document has version {raw['ektopos']}, and this program reads up to {VERSION}.",
+            subject=subject,
+            hint="Open it with a newer version.",
+        )
+    if raw["ektopos"] < 1:
+        raise InvalidDocument(f"there is no version {raw['ektopos']}.", subject=subject, hint="The first is 1.")
+    return parse(Document, raw, subject)
+
+
+def parse(model: type[Model], raw: Any, subject: str) -> Model:
+    """`raw` as a model, or an `InvalidDocument` that names the first place that is wrong."""
+    try:
+        return model.model_validate(raw)
+    except ValidationError as problem:
+        first = problem.errors()[0]
+        place = ".".join(str(part) for part in first["loc"])
+        raise InvalidDocument(f"{place or 'it'}: {first['msg']}.", subject=subject) from None
+
+
+def document_json(document: Document) -> dict[str, Any]:
+    """The document as plain JSON values, without what is only a default."""
+    found: dict[str, Any] = document.model_dump(mode="json", by_alias=True, exclude_defaults=True)
+    head = {"ektopos": VERSION, "name": document.name, "target": document.target}
+    return head | {key: found.get(key, {}) for key in ("maps", "materials", "meshes")} | found | head
+
+
+def dump_document(document: Document) -> str:
+    """The document as the text that is written to disk."""
+    return json.dumps(document_json(document), indent=2, ensure_ascii=False) + "\n"

@@ -1,0 +1,389 @@
+"""Every change that can be made to a project's document, as a value.
+
+An edit says what it does (`label`) and does it (`apply`) to a copy; the application keeps a revision for each, which is what
+undo and redo move through. Rules that hold a document together (a renamed material keeps its slots and its derived
+materials) live here and nowhere else.
+"""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from ektopos.document import (
+    Document,
+    Feed,
+    InputName,
+    MapEntry,
+    MaterialEntry,
+    MeshEntry,
+    Role,
+    RoleChannels,
+    parse,
+)
+from ektopos.errors import EktoposError, MissingReference
+from ektopos.maps.sets import maps_of_set
+from ektopos.materials.derive import base_chain
+from ektopos.materials.wire import material_from_set
+from ektopos.types import Encoding, NormalY
+
+Name = Annotated[str, Field(min_length=1, max_length=120)]
+
+
+class _Edit(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+    def label(self) -> str:
+        """What the edit does, for the list of changes."""
+        raise NotImplementedError
+
+    def apply(self, document: Document) -> None:
+        """Do it to a document that nobody else holds. Raises `EktoposError`."""
+        raise NotImplementedError
+
+
+class RenameProject(_Edit):
+    """Give the project another name."""
+
+    kind: Literal["rename-project"] = "rename-project"
+    name: Name
+
+    def label(self) -> str:
+        return f"name the project {self.name}"
+
+    def apply(self, document: Document) -> None:
+        document.name = self.name
+
+
+class SetTarget(_Edit):
+    """Choose the target engine."""
+
+    kind: Literal["set-target"] = "set-target"
+    target: Name
+
+    def label(self) -> str:
+        return f"target {self.target}"
+
+    def apply(self, document: Document) -> None:
+        document.target = self.target
+
+
+class SetMap(_Edit):
+    """Say what maps are; what is not given stays. A person said it, so it is not judged again."""
+
+    kind: Literal["set-map"] = "set-map"
+    maps: list[str] = Field(min_length=1)
+    roles: dict[RoleChannels, Role] | None = None
+    encoding: Encoding | None = None
+    normal_y: NormalY | None = None
+    set: Name | None = None
+
+    def label(self) -> str:
+        said = [
+            " · ".join(self.roles.values()) if self.roles is not None else "",
+            self.encoding or "",
+            f"green {self.normal_y}Y" if self.normal_y else "",
+            f"set {self.set}" if self.set else "",
+        ]
+        what = ", ".join(text for text in said if text) or "confirmed"
+        return f"{self.maps[0] if len(self.maps) == 1 else f'{len(self.maps)} maps'}: {what.replace('_', ' ')}"
+
+    def apply(self, document: Document) -> None:
+        for name in self.maps:
+            entry = _found(document.maps, name, "map")
+            given = self.model_dump(include={"roles", "encoding", "normal_y", "set"}, exclude_none=True)
+            document.maps[name] = entry.model_copy(update=given | {"by_hand": True})
+
+
+class RenameSet(_Edit):
+    """Rename a map set; renaming it to one that is there merges the two."""
+
+    kind: Literal["rename-set"] = "rename-set"
+    set: str
+    name: Name
+
+    def label(self) -> str:
+        return f"rename set {self.set} to {self.name}"
+
+    def apply(self, document: Document) -> None:
+        members = maps_of_set(document, self.set)
+        if not members:
+            raise MissingReference("there is no such map set.", subject=self.set)
+        for member in members:
+            document.maps[member] = document.maps[member].model_copy(update={"set": self.name})
+
+
+class RemoveMaps(_Edit):
+    """Take maps out of the project; maps that feed something stay, and it is said."""
+
+    kind: Literal["remove-maps"] = "remove-maps"
+    maps: list[str] = Field(min_length=1)
+
+    def label(self) -> str:
+        return f"remove {self.maps[0] if len(self.maps) == 1 else f'{len(self.maps)} maps'}"
+
+    def apply(self, document: Document) -> None:
+        for name in self.maps:
+            _found(document.maps, name, "map")
+            users = [m for m, entry in document.materials.items() if any(f.map == name for f in entry.inputs.values())]
+            if users:
+                raise EktoposError(f"it feeds {', '.join(users)}.", subject=name, hint="Feed them from something else first.")
+            del document.maps[name]
+
+
+class AddMaterial(_Edit):
+    """A new material, empty or derived from a base."""
+
+    kind: Literal["add-material"] = "add-material"
+    name: Name
+    base: str | None = None
+
+    def label(self) -> str:
+        return f"new material {self.name}"
+
+    def apply(self, document: Document) -> None:
+        _free(document, self.name)
+        if self.base is not None:
+            base_chain(document, self.base)
+        document.materials[self.name] = MaterialEntry(base=self.base)
+
+
+class MakeFromSet(_Edit):
+    """A new material, fed from a map set."""
+
+    kind: Literal["material-from-set"] = "material-from-set"
+    set: str
+    name: Name | None = None
+
+    def label(self) -> str:
+        return f"material from set {self.set}"
+
+    def apply(self, document: Document) -> None:
+        entry = material_from_set(document, self.set)
+        name = self.name or _unused(document, self.set)
+        _free(document, name)
+        document.materials[name] = entry
+
+
+class RenameMaterial(_Edit):
+    """Rename a material; slots and derived materials follow."""
+
+    kind: Literal["rename-material"] = "rename-material"
+    material: str
+    name: Name
+
+    def label(self) -> str:
+        return f"rename {self.material} to {self.name}"
+
+    def apply(self, document: Document) -> None:
+        _found(document.materials, self.material, "material")
+        if self.name == self.material:
+            return
+        _free(document, self.name)
+        document.materials = {
+            self.name if name == self.material else name: (
+                entry.model_copy(update={"base": self.name}) if entry.base == self.material else entry
+            )
+            for name, entry in document.materials.items()
+        }
+        for mesh in document.meshes.values():
+            mesh.slots = {s: self.name if worn == self.material else worn for s, worn in mesh.slots.items()}
+
+
+class DuplicateMaterial(_Edit):
+    """A copy of a material under another name."""
+
+    kind: Literal["duplicate-material"] = "duplicate-material"
+    material: str
+    name: Name | None = None
+
+    def label(self) -> str:
+        return f"duplicate {self.material}"
+
+    def apply(self, document: Document) -> None:
+        entry = _found(document.materials, self.material, "material")
+        name = self.name or _unused(document, f"{self.material}_copy")
+        _free(document, name)
+        document.materials[name] = entry.model_copy(deep=True)
+
+
+class RemoveMaterial(_Edit):
+    """Take a material out; its slots become bare. A base of others stays, and it is said."""
+
+    kind: Literal["remove-material"] = "remove-material"
+    material: str
+
+    def label(self) -> str:
+        return f"delete {self.material}"
+
+    def apply(self, document: Document) -> None:
+        _found(document.materials, self.material, "material")
+        derived = [name for name, entry in document.materials.items() if entry.base == self.material]
+        if derived:
+            raise EktoposError(
+                f"{', '.join(derived)} derive from it.", subject=self.material, hint="Delete them or give them another base."
+            )
+        del document.materials[self.material]
+        for mesh in document.meshes.values():
+            mesh.slots = {slot: None if worn == self.material else worn for slot, worn in mesh.slots.items()}
+
+
+class SetFeed(_Edit):
+    """Feed an input of a material, or give it back to its base (or glTF's default) with `feed` null."""
+
+    kind: Literal["set-feed"] = "set-feed"
+    material: str
+    input: InputName
+    feed: Feed | None
+
+    def label(self) -> str:
+        what = "given back" if self.feed is None else self.feed.map or f"{self.feed.value}"
+        return f"{self.material}: {self.input.replace('_', ' ')} {what}"
+
+    def apply(self, document: Document) -> None:
+        entry = _found(document.materials, self.material, "material")
+        inputs = {name: feed for name, feed in entry.inputs.items() if name != self.input}
+        if self.feed is not None:
+            if self.feed.map is not None:
+                _found(document.maps, self.feed.map, "map")
+            inputs[self.input] = self.feed
+        document.materials[self.material] = entry.model_copy(update={"inputs": inputs})
+
+
+class SetSetting(_Edit):
+    """Set one of a material's settings, or give it back with `value` null."""
+
+    kind: Literal["set-setting"] = "set-setting"
+    material: str
+    setting: Literal["alpha_mode", "alpha_cutoff", "double_sided", "uv", "filter", "surface_tag", "from"]
+    value: Any = None
+
+    def label(self) -> str:
+        return f"{self.material}: {self.setting.replace('_', ' ')}"
+
+    def apply(self, document: Document) -> None:
+        entry = _found(document.materials, self.material, "material")
+        raw = entry.model_dump(mode="json", by_alias=True, exclude_none=True)
+        raw.pop(self.setting, None)
+        if self.value is not None:
+            raw[self.setting] = self.value
+        document.materials[self.material] = parse(MaterialEntry, raw, self.material)
+        base_chain(document, self.material)
+
+
+class Assign(_Edit):
+    """Put a material on slots, or take it off with `material` null."""
+
+    kind: Literal["assign"] = "assign"
+    mesh: str
+    slots: list[str] = Field(min_length=1)
+    material: str | None
+
+    def label(self) -> str:
+        return f"{self.mesh} · {', '.join(self.slots)}: {self.material or 'no material'}"
+
+    def apply(self, document: Document) -> None:
+        mesh = _found(document.meshes, self.mesh, "mesh")
+        if self.material is not None:
+            _found(document.materials, self.material, "material")
+        mesh.slots = mesh.slots | dict.fromkeys(self.slots, self.material)
+
+
+class SetDone(_Edit):
+    """Tick a slot off, or not."""
+
+    kind: Literal["set-done"] = "set-done"
+    mesh: str
+    slot: str
+    done: bool
+
+    def label(self) -> str:
+        return f"{self.mesh} · {self.slot}: {'done' if self.done else 'not done'}"
+
+    def apply(self, document: Document) -> None:
+        mesh = _found(document.meshes, self.mesh, "mesh")
+        mesh.done = [slot for slot in mesh.done if slot != self.slot] + ([self.slot] if self.done else [])
+
+
+class RemoveMesh(_Edit):
+    """Take a mesh out of the project."""
+
+    kind: Literal["remove-mesh"] = "remove-mesh"
+    mesh: str
+
+    def label(self) -> str:
+        return f"remove {self.mesh}"
+
+    def apply(self, document: Document) -> None:
+        _found(document.meshes, self.mesh, "mesh")
+        del document.meshes[self.mesh]
+
+
+class BringIn(_Edit):
+    """Add maps and meshes; those that are there already keep what a person said of them."""
+
+    kind: Literal["bring-in"] = "bring-in"
+    maps: dict[str, MapEntry] = Field(default_factory=dict)
+    meshes: dict[str, MeshEntry] = Field(default_factory=dict)
+
+    def label(self) -> str:
+        parts = [f"{len(self.maps)} maps" if self.maps else "", f"{len(self.meshes)} meshes" if self.meshes else ""]
+        return f"bring in {' and '.join(part for part in parts if part)}"
+
+    def apply(self, document: Document) -> None:
+        for name, entry in self.maps.items():
+            before = document.maps.get(name)
+            document.maps[name] = before if before is not None and before.by_hand else entry
+        for name, mesh in self.meshes.items():
+            worn = document.meshes[name].slots if name in document.meshes else {}
+            document.meshes[name] = mesh.model_copy(
+                update={"slots": mesh.slots | {s: worn[s] for s in mesh.slots if s in worn}}
+            )
+
+
+Edit = Annotated[
+    RenameProject
+    | SetTarget
+    | SetMap
+    | RenameSet
+    | RemoveMaps
+    | AddMaterial
+    | MakeFromSet
+    | RenameMaterial
+    | DuplicateMaterial
+    | RemoveMaterial
+    | SetFeed
+    | SetSetting
+    | Assign
+    | SetDone
+    | RemoveMesh
+    | BringIn,
+    Field(discriminator="kind"),
+]
+
+
+def apply_edits(document: Document, edits: list[Edit]) -> Document:
+    """A copy of the document with all edits done, or an `EktoposError` and nothing done."""
+    changed = document.model_copy(deep=True)
+    for edit in edits:
+        edit.apply(changed)
+    return changed
+
+
+def _found(entries: dict[str, Any], name: str, what: str) -> Any:
+    if name not in entries:
+        raise MissingReference(f"there is no such {what}.", subject=name, hint="It may have been removed meanwhile.")
+    return entries[name]
+
+
+def _free(document: Document, name: str) -> None:
+    if name in document.materials:
+        raise EktoposError("a material has that name already.", subject=name, hint="Choose another name.")
+
+
+def _unused(document: Document, name: str) -> str:
+    unused, number = name, 2
+    while unused in document.materials:
+        unused, number = f"{name}_{number}", number + 1
+    return unused

@@ -1,0 +1,42 @@
+"""The one family of errors that people are meant to read."""
+
+from __future__ import annotations
+
+
+class EktoposError(Exception):
+    """Something a person can mend.
+
+    `message` is one sentence that says what is wrong, `subject` names the file, material, mesh or option it is
+    about, `hint` says what to do. All three are shown as they are, on the command line and in the interface.
+    """
+
+    def __init__(self, message: str, *, subject: str = "", hint: str = "") -> None:
+        super().__init__(message)
+        self.message = message
+        self.subject = subject
+        self.hint = hint
+
+    def __str__(self) -> str:
+        """The whole on one line: subject, message, hint."""
+        text = f"{self.subject}: {self.message}" if self.subject else self.message
+        return f"{text} {self.hint}" if self.hint else text
+
+
+class UnreadableFile(EktoposError):
+    """A file that is broken, of another kind than its name says, or of a kind that is not read."""
+
+
+class TooLarge(EktoposError):
+    """A file that claims more than this machine should be asked to hold."""
+
+
+class InvalidDocument(EktoposError):
+    """A project document, target profile or package list that does not say what it must."""
+
+
+class MissingReference(EktoposError):
+    """Something names a map, material or mesh that is not there, or goes round in a circle."""
+
+
+class Cancelled(EktoposError):
+    """Long work was stopped by the person who started it."""

@@ -1,0 +1,257 @@
+"""What file names say: role words, packing orders, the way green points, and the name of the set.
+
+A name is read as words. Every run of words that could be a role gives one *reading*: that role, and the rest as the
+name of the set. Which reading holds is decided for a whole folder at once: a reading whose set name other files share
+is better than one that stands alone, so that the “metal” of `metal_hatch_rgh` belongs to the hatch.
+"""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from dataclasses import dataclass, field
+from functools import lru_cache
+from pathlib import PurePosixPath
+
+from ektopos.document import Role
+from ektopos.maps.roles import PACKED_LETTERS, WORDS
+from ektopos.types import NormalY
+
+ChannelRoles = dict[str, Role]
+
+_WORD_ROLES = {word: role for role, words in WORDS.items() for word in words}
+_LONG_WORDS = sorted((word for word in _WORD_ROLES if len(word) >= 5), key=len, reverse=True)
+_NORMAL_Y: dict[str, NormalY] = {
+    "gl": "+", "ogl": "+", "opengl": "+", "yplus": "+", "yup": "+", "plusy": "+", "posy": "+",
+    "dx": "-", "directx": "-", "d3d": "-", "yminus": "-", "ydown": "-", "minusy": "-", "negy": "-",
+}  # fmt: skip
+_ENCODINGS = {"srgb": "srgb", "linear": "linear", "lin": "linear", "raw": "linear"}
+_FILLER = {
+    "tex", "texture", "textures", "map", "maps", "tx", "txt", "img", "image", "final", "export", "copy", "bake",
+    "baked", "seamless", "tileable", "tiling", "udim", "hq", "lq", "hires", "lowres", "ver", "version", "bit", "u", "v",
+    "png", "tga", "exr", "jpg", "jpeg", "tif", "tiff", "webp", "hdr",
+}  # fmt: skip
+_PREFIXES = {"t", "tx", "tex", "m", "mi"}
+"""First words that say what kind of file it is, not what it is of."""
+_SIZE = re.compile(r"^(\d{1,2}k|(64|128|256|512|1024|2048|4096|8192|16384)(px)?|\d{2,5}x\d{2,5}|\d{1,2}bit|half|float)$")
+_VERSION = re.compile(r"^(v|ver|version|rev)\d+$")
+_TILE = re.compile(r"^(10\d\d|u\d+v\d+)$")
+_CODE = re.compile(r"^(?=(?:.*\d){2})(?=.*[a-f])(?:[0-9a-f]+\d[a-f]+[0-9a-f]*|[0-9a-f]*[a-f]\d+[a-f][0-9a-f]*)$", re.IGNORECASE)
+"""A code such as 7fa1c2 is one word, whatever its letters spell."""
+_SPLIT = re.compile(r"\d+[xX]\d+|\d{1,2}[kK](?![A-Za-z])|[vV]\d+|[uU]\d+_?[vV]\d+|[A-Z]+s?(?![a-z])|[A-Z]?[a-z]+|\d+")
+
+
+@dataclass(frozen=True)
+class Reading:
+    """One way to read a name."""
+
+    roles: ChannelRoles
+    """Role by channel group, as in the document; empty where the name says nothing."""
+    set_words: tuple[str, ...]
+    trust: float
+    """How good the reading is on its own, 0–1."""
+    word: str = ""
+    """The part of the name that says the role, as it is written."""
+    normal_y: NormalY | None = None
+    encoding: str | None = None
+    noise: tuple[str, ...] = field(default=())
+
+    @property
+    def set_key(self) -> str:
+        """The set's name without case and separators, for comparing."""
+        return "".join(self.set_words).lower()
+
+
+def words_of(stem: str) -> list[str]:
+    """A name's words: `T_DomeCopper_BaseColor2k` → T, Dome, Copper, Base, Color, 2k."""
+    words: list[str] = []
+    for chunk in re.split(r"[^A-Za-z0-9]+", stem):
+        if _CODE.match(chunk) and not _SIZE.match(chunk.lower()):
+            words.append(chunk)
+        else:
+            words += _SPLIT.findall(re.sub(r"([A-Za-z])(\d+[kK])(?![A-Za-z])", r"\1 \2", chunk))
+    return words
+
+
+@lru_cache(maxsize=20_000)
+def readings(stem: str) -> tuple[Reading, ...]:
+    """Every way to read a file's stem, the reading without a role last."""
+    words = words_of(stem)
+    kept, noise, normal_y, encoding = _without_noise(words, stem)
+    found: list[Reading] = []
+    for start in range(len(kept)):
+        for end in range(len(kept), start, -1):
+            roles, trust = _roles_of(kept[start:end], start, end, len(kept))
+            if roles:
+                rest = (*kept[:start], *kept[end:])
+                found.append(Reading(roles, rest, trust, "".join(kept[start:end]), normal_y, encoding, noise))
+    glued = _glued(kept)
+    if glued:
+        rest_of_word, word = glued
+        roles = {"rgb": _WORD_ROLES[word]}
+        found.append(Reading(roles, (*kept[:-1], rest_of_word), 0.6, word, normal_y, encoding, noise))
+    found.append(Reading({}, tuple(kept), 0.12, "", normal_y, encoding, noise))
+    return tuple(found)
+
+
+def read_names(paths: list[str]) -> list[Reading]:
+    """The best reading of each path (with `/`), all judged together. Cost: linear in files times readings a name.
+
+    Where a file's name says no role but its folder does (`normals/dome.png`), the folder counts.
+    """
+    keyed: list[list[tuple[str, Reading]]] = []
+    support: Counter[str] = Counter()
+    for path in paths:
+        place = PurePosixPath(path)
+        options = [(_set_place(place, reading), reading) for reading in _with_folder(place)]
+        keyed.append(options)
+        for key in {key for key, reading in options if reading.trust > 0.1}:
+            support[key] += 1
+    chosen = []
+    for options in keyed:
+
+        def worth(option: tuple[str, Reading]) -> float:
+            key, reading = option
+            # A bare name that others extend (`hatch` beside `hatch_n`) is most likely just the set's name.
+            return reading.trust + (0.12 if reading.roles else 0.2) * min(support[key] - 1, 3)
+
+        chosen.append(max(options, key=worth)[1])
+    return chosen
+
+
+def set_name(path: str, reading: Reading) -> str:
+    """The set's name as shown: its words in lower case with underscores, or its folder's where no words are left."""
+    if reading.set_words:
+        return "_".join(word.lower() for word in reading.set_words)
+    folder = PurePosixPath(path).parent.name
+    return folder or PurePosixPath(path).stem
+
+
+def _set_place(place: PurePosixPath, reading: Reading) -> str:
+    return f"{place.parent}/{reading.set_key}"
+
+
+def _with_folder(place: PurePosixPath) -> tuple[Reading, ...]:
+    found = readings(place.stem)
+    bare = found[-1]
+    if len(found) > 1 or not place.parent.name:
+        return found
+    above = [reading for reading in readings(place.parent.name) if reading.roles and not reading.set_words]
+    if not above:
+        return found
+    best = max(above, key=lambda reading: reading.trust)
+    return (*found, Reading(best.roles, bare.set_words, 0.3, f"{place.parent.name}/", best.normal_y, None, bare.noise))
+
+
+def _without_noise(words: list[str], stem: str) -> tuple[list[str], tuple[str, ...], NormalY | None, str | None]:
+    kept: list[str] = []
+    noise: list[str] = []
+    normal_y: NormalY | None = None
+    encoding: str | None = None
+    signed = re.search(r"(?<![A-Za-z0-9])([-+−])[yY](?![A-Za-z])", stem)
+    if signed:
+        normal_y = "+" if signed[1] == "+" else "-"
+    for position, word in enumerate(words):
+        low = word.lower()
+        after_normal = any(_WORD_ROLES.get(before.lower()) == "normal" for before in words[:position])
+        if after_normal and low in _NORMAL_Y:
+            normal_y = _NORMAL_Y[low]
+        elif signed and low == "y":
+            pass
+        elif low in _ENCODINGS and position > 0:
+            encoding = _ENCODINGS[low]
+        elif _is_filler(low, position, len(words)):
+            pass
+        elif low.isdigit() and kept and kept[-1].lower() in _WORD_ROLES and len(kept[-1]) > 1 and len(kept) > 1:
+            pass  # a depth or count behind a role word: hgt16, rough01
+        else:
+            kept.append(word)
+            continue
+        noise.append(word)
+    if not kept:
+        return list(words), (), normal_y, encoding
+    return kept, tuple(noise), normal_y, encoding
+
+
+def _is_filler(low: str, position: int, count: int) -> bool:
+    """Whether a word says neither role nor set: a size, a version, a tile, or a word every file could have."""
+    if _SIZE.match(low) or _VERSION.match(low) or _TILE.match(low):
+        return True
+    return (low in _FILLER and count > 1) or (position == 0 and low in _PREFIXES and count > 2)
+
+
+def _roles_of(words: list[str], start: int, end: int, count: int) -> tuple[ChannelRoles, float]:
+    """Roles that a run of words names, and how far to trust it there."""
+    joined = "".join(words).lower()
+    last, first = end == count, start == 0
+    role = _WORD_ROLES.get(joined)
+    if role is not None:
+        return {"rgb": role}, _trust(joined, words, first=first, last=last, alone=count == len(words))
+    sequence = [_WORD_ROLES.get(word.lower()) for word in words]
+    if len(words) >= 2 and all(sequence) and len(set(sequence)) == len(sequence) and (last or first):
+        roles = _sequence_channels([r for r in sequence if r])
+        if roles and all(len(word) > 1 or word.isupper() for word in words):
+            return roles, 0.9 if last else 0.5
+    if len(words) == 1 and last:
+        roles = _acronym(joined)
+        if roles:
+            return roles, 0.85 if words[0].isupper() else 0.6
+    return {}, 0.0
+
+
+def _trust(joined: str, words: list[str], *, first: bool, last: bool, alone: bool) -> float:
+    if alone:
+        return 0.9 if len(joined) > 1 else 0.1
+    if len(joined) == 1:
+        # A single letter is a role only where roles stand: at the end, or written large at the start.
+        return 0.55 if last else 0.2 if first and words[0].isupper() else 0.0
+    base = 1.0 if len(joined) >= 5 else 0.9 if len(joined) >= 3 else 0.8
+    return base if last else base * 0.45 if first else base * 0.3
+
+
+def _sequence_channels(sequence: list[Role]) -> ChannelRoles | None:
+    if sequence == ["metallic", "gloss"]:
+        return {"rgb": "metallic", "a": "gloss"}
+    if sequence == ["metallic", "roughness"]:
+        # glTF 2.0, 3.9.2: metallic in B, roughness in G.
+        return {"g": "roughness", "b": "metallic"}
+    if sequence in (["base_color", "opacity"], ["base_color", "gloss"], ["base_color", "roughness"]):
+        return {"rgb": "base_color", "a": sequence[1]}
+    if sequence == ["specular", "gloss"]:
+        return {"rgb": "specular", "a": "gloss"}
+    if sequence in (["normal", "height"], ["normal", "roughness"]):
+        return {"rgb": "normal", "a": sequence[1]}
+    if 3 <= len(sequence) <= 4 and not {"base_color", "normal"} & set(sequence):
+        return dict(zip("rgba", sequence, strict=False))
+    return None
+
+
+@lru_cache(maxsize=4096)
+def _acronym(token: str) -> ChannelRoles | None:
+    """Channels of a suffix like orm, arm, mrao: three or four different roles, roughness or gloss among them."""
+    if not 3 <= len(token) <= 5:
+        return None
+    roles: list[Role] = []
+    position = 0
+    while position < len(token):
+        letters = "ao" if token.startswith("ao", position) else token[position]
+        role = PACKED_LETTERS.get(letters)
+        if role is None or role in roles:
+            return None
+        roles.append(role)
+        position += len(letters)
+    known = {"occlusion", "metallic"} <= set(roles) and {"roughness", "gloss"} & set(roles)
+    if not known or not 3 <= len(roles) <= 4:
+        return None
+    return dict(zip("rgba", roles, strict=False))
+
+
+def _glued(words: list[str]) -> tuple[str, str] | None:
+    """A role word run together with the set's name at the end, as in `domenormal`."""
+    if not words:
+        return None
+    last = words[-1].lower()
+    for word in _LONG_WORDS:
+        if last.endswith(word) and len(last) >= len(word) + 3:
+            return last[: -len(word)], word
+    return None

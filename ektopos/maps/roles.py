@@ -1,0 +1,47 @@
+"""What the roles are: their words in file names, their encoding, the channels they take."""
+
+from __future__ import annotations
+
+from ektopos.document import COLOUR_ROLES, Role
+from ektopos.types import Encoding
+
+SPREAD = ("rgb", "rgba")
+"""Channel groups that hold one role together."""
+
+WORDS: dict[Role, tuple[str, ...]] = {
+    "base_color": (
+        "basecolor", "basecolour", "basecol", "albedo", "alb", "diffuse", "diff", "dif", "color", "colour",
+        "col", "clr", "bc", "rgb", "d", "c", "b",
+    ),
+    "normal": (
+        "normal", "normals", "normalmap", "norm", "nrm", "nor", "nrml", "nml", "nmap", "tangent", "n",
+    ),
+    "roughness": ("roughness", "rough", "rgh", "rough", "rou", "r"),
+    "gloss": ("gloss", "glossiness", "glossy", "gls", "glo", "smoothness", "smooth", "smth", "sm", "g"),
+    "metallic": ("metallic", "metalness", "metallicity", "metal", "metl", "met", "mtl", "mt", "m"),
+    "occlusion": ("occlusion", "ambientocclusion", "ambocc", "occ", "ao", "o"),
+    "height": (
+        "height", "heightmap", "hgt", "displacement", "displace", "disp", "dsp", "depth", "bump", "h",
+    ),
+    "emission": (
+        "emission", "emissive", "emissivity", "emit", "emis", "emi", "em", "glow", "selfillumination", "e",
+    ),
+    "opacity": ("opacity", "opac", "opc", "alpha", "transparency", "transp", "cutout", "alphamask", "a"),
+    "specular": ("specular", "specularity", "spec", "spc", "speccolor", "s"),
+    "subsurface": ("subsurface", "sss", "scattering", "scatter", "translucency", "thickness"),
+    "mask": ("mask", "masks", "msk", "id", "idmap", "matid"),
+}  # fmt: skip
+"""The trade's spellings, in lower case with their separators taken out. Common practice; no source.
+
+A word of one letter only counts at the very end of a name (or, weakly, at its start)."""
+
+PACKED_LETTERS: dict[str, Role] = {
+    "ao": "occlusion", "o": "occlusion", "a": "occlusion", "r": "roughness", "m": "metallic",
+    "h": "height", "d": "height", "s": "gloss", "g": "gloss", "e": "emission",
+}  # fmt: skip
+"""What the letters of a packed suffix such as ORM stand for, in channel order. Common practice; no source."""
+
+
+def encoding_of(role: Role | str, *, is_float: bool = False) -> Encoding:
+    """The encoding a map of this role should have: colour is sRGB, data and float files are linear."""
+    return "srgb" if role in COLOUR_ROLES and not is_float else "linear"

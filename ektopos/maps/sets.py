@@ -1,0 +1,33 @@
+"""Map sets: maps that belong together."""
+
+from __future__ import annotations
+
+from pathlib import PurePosixPath
+
+from ektopos.document import Document
+from ektopos.maps.names import read_names, set_name
+
+
+def sets_of(document: Document) -> dict[str, list[str]]:
+    """Every set's maps by name, in the document's order. A map without a set of its own is placed by its file name."""
+    unplaced = [name for name, entry in document.maps.items() if entry.set is None]
+    files = [document.maps[name].file for name in unplaced]
+    placed = {name: set_name(file, r) for name, file, r in zip(unplaced, files, read_names(files), strict=True)}
+    found: dict[str, list[str]] = {}
+    for name, entry in document.maps.items():
+        found.setdefault(entry.set or placed[name], []).append(name)
+    return found
+
+
+def maps_of_set(document: Document, set_name: str) -> list[str]:
+    """Names of the maps in one set; empty if there is no such set."""
+    return sets_of(document).get(set_name, [])
+
+
+def map_name(file: str, taken: set[str]) -> str:
+    """A name for a new map: its file's stem, with a number behind it if that is taken."""
+    stem = PurePosixPath(file).stem
+    name, number = stem, 2
+    while name in taken:
+        name, number = f"{stem}_{number}", number + 1
+    return name

@@ -1,0 +1,133 @@
+"""What the screen shows of a material: pictures for the stage, and facts of what each input gives.
+
+A stage picture is named by its recipe: the feeds it is made of with the contents of their maps. Equal recipes are
+equal pictures, so they are cached for good, and a change to one input only makes that input's picture again.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any, Literal, get_args
+
+import numpy as np
+
+from ektopos.document import COLOUR_INPUTS, Feed, InputName, MapEntry
+from ektopos.images import Image, fit_within, linear_to_srgb, luminance, quantise, resize
+from ektopos.materials.adjust import adjust, apply_strength, decode_normals, normalise
+from ektopos.materials.derive import DEFAULTS, Material
+from ektopos.materials.resolve import constant_values, feed_values
+from ektopos.types import Float, Pixels
+
+StagePicture = Literal["base", "orm", "normal", "emission", "height"]
+STAGE_PICTURES: dict[StagePicture, tuple[InputName, ...]] = {
+    "base": ("base_color", "opacity"),
+    "orm": ("occlusion", "roughness", "metallic"),
+    "normal": ("normal",),
+    "emission": ("emission",),
+    "height": ("height",),
+}
+assert set(STAGE_PICTURES) == set(get_args(StagePicture))
+HISTOGRAM_BINS = 32
+
+ReducedMap = Callable[[str], Image]
+"""A reduced, linear float copy of a map, by the hash of its content and encoding."""
+
+
+@dataclass(frozen=True)
+class Gives:
+    """What an input gives, in numbers."""
+
+    low: float
+    high: float
+    mean: float
+    histogram: list[float]
+    """Share of texels in `HISTOGRAM_BINS` equal steps from 0 to 1 (degrees from flat / 90 for normals)."""
+    unit: str
+    """`value`, `luminance` or `degrees`."""
+
+
+def stage_recipe(
+    material: Material, picture: StagePicture, maps: dict[str, MapEntry], content: Callable[[str], str]
+) -> dict[str, Any]:
+    """The recipe of one stage picture: plain JSON, complete, and the same for equal pictures.
+
+    `content` gives the hash of a map's file by the map's name.
+    """
+    parts: dict[str, Any] = {}
+    for name in STAGE_PICTURES[picture]:
+        feed = material.feeds.get(name)
+        if feed is None or (name == "opacity" and material.alpha_mode == "opaque"):
+            continue
+        part: dict[str, Any] = {"feed": feed.model_dump(exclude={"map"}, exclude_defaults=True)}
+        if feed.map is not None:
+            entry = maps[feed.map]
+            part |= {"content": content(feed.map), "encoding": entry.encoding, "normal_y": entry.normal_y}
+        parts[name] = part
+    return {"picture": picture, "inputs": parts}
+
+
+def recipe_key(recipe: dict[str, Any]) -> str:
+    """A recipe's name: 40 hexadecimal digits."""
+    return hashlib.sha256(json.dumps(recipe, sort_keys=True).encode()).hexdigest()[:40]
+
+
+def recipe_values(recipe: dict[str, Any], name: InputName, reduced: ReducedMap) -> Float:
+    """One input of a recipe as a canonical array at the size of its reduced map."""
+    part = recipe["inputs"].get(name)
+    if part is None:
+        return constant_values(DEFAULTS[name], name)
+    if "content" not in part:
+        feed = Feed.model_validate(part["feed"])
+        values = constant_values(feed, name)
+        values = normalise(values) if name == "normal" else adjust(values, feed, name)
+    else:
+        feed = Feed.model_validate(part["feed"] | {"map": part["content"]})
+        values = feed_values(reduced(f"{part['content']}-{part['encoding']}"), "linear", feed, name)
+        values = decode_normals(values, part["normal_y"]) if name == "normal" else adjust(values, feed, name)
+    return apply_strength(values, name, feed.strength)
+
+
+def stage_picture(recipe: dict[str, Any], reduced: ReducedMap, longest: int) -> tuple[Pixels, float]:
+    """The picture of a recipe for the stage, `(h, w, 3 or 4)` uint8, and the factor it was divided by.
+
+    Base colour and emission are sRGB (emission divided by its largest value, which is the factor; all others have 1),
+    opacity is their alpha; occlusion, roughness and metallic are R, G and B; normals are encoded +Y.
+    """
+    kind: StagePicture = recipe["picture"]
+    found = {name: recipe_values(recipe, name, reduced) for name in STAGE_PICTURES[kind]}
+    width = max(values.shape[1] for values in found.values())
+    height = max(values.shape[0] for values in found.values())
+    width, height = fit_within(width, height, longest)
+    found = {name: resize(values, width, height) for name, values in found.items()}
+    if kind == "base":
+        colour = linear_to_srgb(found["base_color"])
+        return quantise(np.concatenate([colour, found["opacity"][..., None]], axis=2), 8), 1.0
+    if kind == "orm":
+        return quantise(np.stack([found["occlusion"], found["roughness"], found["metallic"]], axis=2), 8), 1.0
+    if kind == "normal":
+        return quantise(normalise(found["normal"]) * 0.5 + 0.5, 8), 1.0
+    if kind == "height":
+        return quantise(np.repeat(found["height"][..., None], 3, axis=2), 8), 1.0
+    factor = max(1.0, float(found["emission"].max()))
+    return quantise(linear_to_srgb(found["emission"] / factor), 8), factor
+
+
+def gives(values: Float, name: InputName) -> Gives:
+    """The facts of a canonical array that stand at the end of a feed sheet's row."""
+    unit = "value"
+    scale = 1.0
+    if name == "normal":
+        values, unit, scale = np.degrees(np.arccos(np.clip(values[..., 2], -1.0, 1.0))), "degrees", 90.0
+    elif name in COLOUR_INPUTS:
+        values, unit = luminance(values), "luminance"
+    counts, _ = np.histogram(np.clip(values / scale, 0.0, 1.0), bins=HISTOGRAM_BINS, range=(0.0, 1.0))
+    return Gives(
+        low=float(values.min()),
+        high=float(values.max()),
+        mean=float(values.mean(dtype=np.float64)),
+        histogram=[round(float(count) / values.size, 5) for count in counts],
+        unit=unit,
+    )

@@ -1,0 +1,127 @@
+"""From feeds to canonical arrays: linear colour, data 0–1, unit +Y normals."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+
+import cv2
+import numpy as np
+
+from ektopos.document import COLOUR_INPUTS, Document, Feed, InputName
+from ektopos.errors import EktoposError, MissingReference
+from ektopos.images import Image, fit_within, read_image, resize
+from ektopos.images.encodings import decode_table
+from ektopos.materials.adjust import adjust, apply_strength, decode_channels, decode_normals, normalise
+from ektopos.project import Project
+from ektopos.types import Channels, Encoding, Float
+
+CACHE_BYTES = 512 * 2**20
+
+
+class MapLoader:
+    """Decodes each map of a project once, and forgets the longest unused beyond `limit` bytes."""
+
+    def __init__(self, project: Project, limit: int = CACHE_BYTES) -> None:
+        self.project = project
+        self._limit = limit
+        self._kept: OrderedDict[str, Image] = OrderedDict()
+
+    def image(self, name: str) -> Image:
+        """A map's pixels at full size. Raises `MissingReference` or `UnreadableFile`."""
+        if name in self._kept:
+            self._kept.move_to_end(name)
+            return self._kept[name]
+        image = read_image(self.project.map_path(name))
+        self._kept[name] = image
+        while len(self._kept) > 1 and sum(kept.pixels.nbytes for kept in self._kept.values()) > self._limit:
+            self._kept.popitem(last=False)
+        return image
+
+
+def default_channels(name: InputName) -> Channels:
+    """The channels a feed reads when it does not say."""
+    return "rgb" if name in (*COLOUR_INPUTS, "normal") else "r"
+
+
+def feed_problem(document: Document, feed: Feed, name: InputName) -> str | None:
+    """Why a feed cannot fill an input, as a sentence, or `None` if it can."""
+    if feed.map is not None and feed.map not in document.maps:
+        return f"{name} is fed from the map {feed.map}, which is not there."
+    wide = name in (*COLOUR_INPUTS, "normal")
+    if feed.map is not None:
+        channels = feed.channels or default_channels(name)
+        if name == "normal" and channels not in ("rgb", "rgba"):
+            return "a normal needs three channels, not one."
+        if not wide and channels in ("rgb", "rgba"):
+            return f"{name} takes one channel, and is fed with {channels}."
+    elif isinstance(feed.value, tuple) and not wide:
+        return f"{name} takes one number, and is fed with three."
+    elif name == "normal" and not isinstance(feed.value, tuple):
+        return "a constant normal needs three numbers."
+    return None
+
+
+def feed_values(image: Image, encoding: Encoding, feed: Feed, name: InputName) -> Float:
+    """A map's values as a feed picks them, linear, before any adjustment: `(h, w)` or `(h, w, 3)`."""
+    values = decode_channels(image, feed.channels or default_channels(name), encoding)
+    if name in COLOUR_INPUTS and values.ndim == 2:
+        values = np.repeat(values[..., None], 3, axis=2)
+    return values
+
+
+def constant_values(feed: Feed, name: InputName) -> Float:
+    """A constant feed as a picture of one texel: `(1, 1)` or `(1, 1, 3)`."""
+    value = np.asarray(feed.value, np.float32)
+    if name in (*COLOUR_INPUTS, "normal"):
+        return np.broadcast_to(value, (1, 1, 3)).astype(np.float32)
+    return value.reshape(1, 1)
+
+
+def resolve_feed(loader: MapLoader, feed: Feed, name: InputName, *, with_strength: bool = True) -> Float:
+    """What a feed gives: `(h, w)` or `(h, w, 3)`, at the size of its map; one texel for a constant.
+
+    Raises `EktoposError` if the feed cannot fill the input, `MissingReference` or `UnreadableFile` for its map.
+    """
+    problem = feed_problem(loader.project.document, feed, name)
+    if problem:
+        raise EktoposError(problem, hint="Change the feed.")
+    if feed.map is None:
+        values = constant_values(feed, name)
+        values = normalise(values) if name == "normal" else adjust(values, feed, name)
+    else:
+        entry = loader.project.document.maps[feed.map]
+        values = feed_values(loader.image(feed.map), entry.encoding, feed, name)
+        values = decode_normals(values, entry.normal_y) if name == "normal" else adjust(values, feed, name)
+    return apply_strength(values, name, feed.strength) if with_strength else values
+
+
+def resolve_input(loader: MapLoader, feeds: dict[InputName, Feed], name: InputName) -> Float:
+    """One input of a material as a canonical array. Raises as `resolve_feed`, and for an input without any feed."""
+    if name not in feeds:
+        raise MissingReference(f"nothing feeds {name}.", hint="Choose a map or a constant.")
+    return resolve_feed(loader, feeds[name], name)
+
+
+def reduce_image(image: Image, encoding: Encoding, longest: int) -> Image:
+    """A small copy of a map in linear float16, whose longer side is at most `longest` texels.
+
+    Colour is averaged in linear light, alpha apart from it. Because float images are linear, a feed reads the copy
+    exactly as it reads the map. Very large maps are thinned to four texels per result before averaging, so that the
+    copy never costs more memory than the map.
+    """
+    width, height = fit_within(image.width, image.height, longest)
+    step = max(1, min(image.width // (width * 4), image.height // (height * 4)))
+    thinned = Image(np.ascontiguousarray(image.pixels[step // 2 :: step, step // 2 :: step]) if step > 1 else image.pixels)
+    planes = []
+    for position in range(image.channels):
+        plane = thinned.pixels[..., position]
+        is_alpha = image.has_alpha and position == image.channels - 1
+        if image.is_float:
+            values = plane.astype(np.float32)
+        elif plane.dtype == np.uint8:
+            table = decode_table(8, "linear" if is_alpha else encoding)
+            values = np.asarray(cv2.LUT(np.ascontiguousarray(plane), table), np.float32)
+        else:
+            values = decode_table(16, "linear" if is_alpha else encoding)[plane]
+        planes.append(resize(values, width, height))
+    return Image(np.stack(planes, axis=-1).astype(np.float16))

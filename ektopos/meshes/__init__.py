@@ -1,0 +1,26 @@
+"""Meshes as arrays: read, slots, UV measures, faults.
+
+A mesh here is triangles with world positions, glTF-convention UVs (v down) and a slot per triangle. Which material a slot
+wears is the document's affair; how a mesh is packed for an engine is `ektopos.targets`.
+"""
+
+from ektopos.meshes.faults import Fault, find_faults
+from ektopos.meshes.glb import build_gltf, pack_glb
+from ektopos.meshes.mesh import Mesh, Node
+from ektopos.meshes.read import MESH_SUFFIXES, OTHER_MESH_SUFFIXES, companion_files, read_mesh
+from ektopos.meshes.slots import SlotFacts, slot_facts
+
+__all__ = [
+    "MESH_SUFFIXES",
+    "OTHER_MESH_SUFFIXES",
+    "Fault",
+    "Mesh",
+    "Node",
+    "SlotFacts",
+    "build_gltf",
+    "companion_files",
+    "find_faults",
+    "pack_glb",
+    "read_mesh",
+    "slot_facts",
+]

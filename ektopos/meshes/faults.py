@@ -1,0 +1,185 @@
+"""Faults of a mesh, counted as the format of the command line fixes them, each with its faces."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import connected_components
+
+from ektopos.meshes.mesh import Mesh
+from ektopos.types import Index
+
+WELD = 1e-6
+"""Corners nearer than this share of the mesh's size are one point."""
+EXTREME = 100.0
+UNEVEN = 1e-3
+
+MESSAGES = {
+    "reversed-faces": "Faces that look the other way than their neighbours: {n}. From outside they vanish.",
+    "coincident-faces": "Faces that lie exactly on others: {n}. They will flicker.",
+    "degenerate-faces": "Triangles without area: {n}.",
+    "open-edges": "Edges that belong to one face only: {n}. Through them the inside can be seen.",
+    "missing-uvs": "Triangles without UVs: {n}. Maps cannot be laid on them.",
+    "unnormalised-normals": "Normals that do not have length 1: {n}. Light on them is too bright or too dark.",
+    "missing-normals": "Vertices without normals: {n}. The engine will make its own.",
+    "vertex-colours": "Vertices that carry colours: {n}. They tint the mesh in engines that use them.",
+    "loose-vertices": "Vertices that belong to no triangle: {n}.",
+    "uneven-scale": "Nodes scaled unevenly, not applied: {n}. Normals and physics suffer.",
+    "negative-scale": "Nodes mirrored by a negative scale: {n}.",
+    "extreme-scale": "Nodes scaled by 100 or more, or to a hundredth or less: {n}. Check the units.",
+    "extra-uv-sets": "More than one UV set; only the first is used.",
+    "empty-slot": "The slot has no triangles.",
+}
+
+
+@dataclass(frozen=True)
+class Fault:
+    """One kind of fault on one slot (or, for nodes, on the mesh)."""
+
+    code: str
+    slot: str | None
+    count: int
+    faces: tuple[int, ...] = ()
+    """Numbers of the triangles concerned, where there are any."""
+
+    @property
+    def message(self) -> str:
+        """What it is and why it matters, as a sentence."""
+        return MESSAGES[self.code].format(n=f"{self.count:,}".replace(",", " "))
+
+
+def find_faults(mesh: Mesh) -> list[Fault]:
+    """Every fault of a mesh. Cost: n log n in its triangles."""
+    points = weld(mesh.positions)
+    welded = points[mesh.triangles] if len(mesh.triangles) else np.zeros((0, 3), np.int64)
+    degenerate = degenerate_faces(mesh, welded)
+    coincident = coincident_faces(welded) & ~degenerate
+    sound = ~(degenerate | coincident)
+    reversed_, open_edge_faces = shell_faults(mesh, welded, sound)
+    no_uvs = np.asarray(~mesh.has_uv[mesh.triangles].all(axis=1))
+    found: list[Fault] = []
+    for code, mask in (
+        ("reversed-faces", reversed_), ("coincident-faces", coincident),
+        ("degenerate-faces", degenerate), ("missing-uvs", no_uvs),
+    ):  # fmt: skip
+        found += _by_slot(code, mesh, mesh.triangle_slot, mask, faces=True)
+    for slot, count in _counted(mesh, mesh.triangle_slot[open_edge_faces]):
+        found.append(Fault("open-edges", slot, count, tuple(int(f) for f in np.unique(open_edge_faces))))
+    for code, mask in (
+        ("unnormalised-normals", mesh.unnormalised), ("missing-normals", ~mesh.has_normal), ("vertex-colours", mesh.coloured),
+    ):  # fmt: skip
+        found += _by_slot(code, mesh, mesh.vertex_slot, mask)
+    for number, slot in enumerate(mesh.slots):
+        if mesh.loose[number]:
+            found.append(Fault("loose-vertices", slot, mesh.loose[number]))
+        if mesh.uv_sets[number] > 1:
+            found.append(Fault("extra-uv-sets", slot, 1))
+        if not (mesh.triangle_slot == number).any():
+            found.append(Fault("empty-slot", slot, 1))
+    uneven = sum(max(node.scale) > min(node.scale) * (1 + UNEVEN) for node in mesh.nodes)
+    mirrored = sum(node.mirrored for node in mesh.nodes)
+    extreme = sum(max(n.scale) >= EXTREME * 0.999 or min(n.scale) <= 1.001 / EXTREME for n in mesh.nodes)
+    for code, count in (("uneven-scale", uneven), ("negative-scale", mirrored), ("extreme-scale", extreme)):
+        if count:
+            found.append(Fault(code, None, count))
+    return found
+
+
+def weld(positions: NDArray[np.float64]) -> NDArray[np.int64]:
+    """Number of the point that each vertex `(n, 3)` lies at, `(n,)`."""
+    if not len(positions):
+        return np.zeros(0, np.int64)
+    size = float(np.ptp(positions, axis=0).max()) or 1.0
+    snapped = np.rint((positions - positions.min(axis=0)) / (size * WELD)).astype(np.int64)
+    _, numbers = np.unique(snapped, axis=0, return_inverse=True)
+    return np.asarray(numbers.reshape(-1), np.int64)
+
+
+def degenerate_faces(mesh: Mesh, welded: NDArray[np.int64]) -> NDArray[np.bool_]:
+    """Which triangles have two corners at one point, or all three on a line."""
+    if not len(welded):
+        return np.zeros(0, bool)
+    same = (welded[:, 0] == welded[:, 1]) | (welded[:, 1] == welded[:, 2]) | (welded[:, 2] == welded[:, 0])
+    corners = mesh.corners()
+    longest = np.linalg.norm(corners - np.roll(corners, 1, axis=1), axis=2).max(axis=1)
+    return np.asarray(same | (mesh.areas() <= longest**2 * 1e-9))
+
+
+def coincident_faces(welded: NDArray[np.int64]) -> NDArray[np.bool_]:
+    """Which triangles lie on the same three points as an earlier one."""
+    if not len(welded):
+        return np.zeros(0, bool)
+    _, first = np.unique(np.sort(welded, axis=1), axis=0, return_index=True)
+    repeated = np.ones(len(welded), bool)
+    repeated[first] = False
+    return repeated
+
+
+def shell_faults(mesh: Mesh, welded: NDArray[np.int64], sound: NDArray[np.bool_]) -> tuple[NDArray[np.bool_], Index]:
+    """Which triangles are reversed against their shell, and the triangle of every open edge.
+
+    Triangles that share an edge must run along it in opposite directions. Following edges with exactly two triangles,
+    each shell splits into two sides; of a closed shell the side that encloses a negative volume is reversed, of an open
+    one the smaller side.
+    """
+    numbers = np.flatnonzero(sound)
+    faces = welded[numbers]
+    count = len(faces)
+    result = np.zeros(len(welded), bool)
+    if not count:
+        return result, np.zeros(0, np.int32)
+    start = faces.ravel()
+    end = faces[:, [1, 2, 0]].ravel()
+    owner = np.repeat(np.arange(count), 3)
+    forward = start < end
+    keys = np.minimum(start, end) * (int(faces.max()) + 1) + np.maximum(start, end)
+    order = np.argsort(keys, kind="stable")
+    keys, owner, forward = keys[order], owner[order], forward[order]
+    _, first, times = np.unique(keys, return_index=True, return_counts=True)
+    open_owners = owner[first[times == 1]]
+    pair = first[times == 2]
+    one, two, flipped = owner[pair], owner[pair + 1], forward[pair] == forward[pair + 1]
+    # Two copies of every triangle, one for each side: the components then say which side each is on.
+    rows = np.concatenate([one, one + count])
+    columns = np.concatenate([np.where(flipped, two + count, two), np.where(flipped, two, two + count)])
+    graph = coo_matrix((np.ones(len(rows), np.int8), (rows, columns)), shape=(2 * count, 2 * count))
+    _, side = connected_components(graph, directed=False)
+    # A shell's two copies have different labels; the lower one names the shell, and whoever is in it is on side A.
+    shell = np.minimum(side[:count], side[count:])
+    on_a = side[:count] == shell
+    twisted = side[:count] == side[count:]
+    shells, shell = np.unique(shell, return_inverse=True)
+    total = np.bincount(shell, minlength=len(shells))
+    with_a = np.bincount(shell, weights=on_a, minlength=len(shells))
+    edges_open = np.zeros(len(shells), bool)
+    edges_open[shell[open_owners]] = True
+    irregular = first[times > 2]
+    if len(irregular):
+        edges_open[shell[owner[irregular]]] = True
+    a, b, c = np.moveaxis(mesh.corners()[numbers], 1, 0)
+    centre = np.stack([np.bincount(shell, weights=a[:, i], minlength=len(shells)) / total for i in range(3)], axis=1)
+    a, b, c = (corner - centre[shell] for corner in (a, b, c))
+    volume = np.einsum("ij,ij->i", a, np.cross(b, c)) / 6.0
+    volume_a = np.bincount(shell, weights=np.where(on_a, volume, -volume), minlength=len(shells))
+    size = np.bincount(shell, weights=np.abs(volume), minlength=len(shells))
+    closed = ~edges_open & (np.abs(volume_a) > size * 1e-6)
+    a_is_right = np.where(closed, volume_a > 0, with_a * 2 >= total)
+    wrong = (on_a != a_is_right[shell]) & ~twisted
+    result[numbers] = wrong
+    return result, numbers[open_owners].astype(np.int32)
+
+
+def _by_slot(code: str, mesh: Mesh, slot_of: Index, mask: NDArray[np.bool_], *, faces: bool = False) -> list[Fault]:
+    found = []
+    for slot, count in _counted(mesh, slot_of[mask]):
+        own = mask & (slot_of == mesh.slots.index(slot))
+        found.append(Fault(code, slot, count, tuple(int(f) for f in np.flatnonzero(own)) if faces else ()))
+    return found
+
+
+def _counted(mesh: Mesh, slots: Index) -> list[tuple[str, int]]:
+    counts = np.bincount(slots, minlength=len(mesh.slots)) if len(slots) else np.zeros(len(mesh.slots), int)
+    return [(name, int(count)) for name, count in zip(mesh.slots, counts, strict=True) if count]

@@ -1,0 +1,124 @@
+"""Write glTF 2.0: geometry by slot, with whatever materials, textures and images the caller brings."""
+
+from __future__ import annotations
+
+import json
+import struct
+from collections.abc import Mapping
+from typing import Any
+
+import numpy as np
+
+from ektopos import __version__
+from ektopos.meshes.mesh import Mesh, face_normals
+
+_ARRAY, _ELEMENT = 34962, 34963
+_COMPONENT = {"float32": 5126, "uint16": 5123, "uint32": 5125}
+
+
+class Binary:
+    """The buffer of a glTF file while it grows; offsets are multiples of 4."""
+
+    def __init__(self) -> None:
+        self.chunks: list[bytes] = []
+        self.size = 0
+        self.views: list[dict[str, Any]] = []
+
+    def add(self, content: bytes, target: int | None = None) -> int:
+        """Append bytes as a buffer view and give its number."""
+        view: dict[str, Any] = {"buffer": 0, "byteOffset": self.size, "byteLength": len(content)}
+        if target:
+            view["target"] = target
+        self.views.append(view)
+        padded = content + b"\0" * (-len(content) % 4)
+        self.chunks.append(padded)
+        self.size += len(padded)
+        return len(self.views) - 1
+
+    def content(self) -> bytes:
+        """All bytes so far."""
+        return b"".join(self.chunks)
+
+
+def build_gltf(meshes: dict[str, Mesh], material_of: Mapping[str, Mapping[str, int | None]]) -> tuple[dict[str, Any], Binary]:
+    """glTF JSON and buffer of meshes, one node each, one primitive a slot that has triangles.
+
+    `material_of` gives, by mesh and slot, the number of the material in the list that the caller will add. A primitive's
+    `extras.slot` keeps its slot's name. Normals that the source lacks are made from its faces; tangents are not written.
+    """
+    binary = Binary()
+    accessors: list[dict[str, Any]] = []
+
+    def accessor(values: np.ndarray[Any, Any], kind: str, target: int, *, bounds: bool = False) -> int:
+        values = np.ascontiguousarray(values)
+        entry: dict[str, Any] = {
+            "bufferView": binary.add(values.tobytes(), target),
+            "componentType": _COMPONENT[str(values.dtype)],
+            "count": len(values),
+            "type": kind,
+        }
+        if bounds:
+            entry |= {"min": values.min(axis=0).tolist(), "max": values.max(axis=0).tolist()}
+        accessors.append(entry)
+        return len(accessors) - 1
+
+    gltf_meshes: list[dict[str, Any]] = []
+    nodes: list[dict[str, Any]] = []
+    for name, mesh in meshes.items():
+        normals = mesh.normals
+        lacking = ~mesh.has_normal
+        if lacking.any():
+            normals = np.where(lacking[:, None], face_normals(mesh.positions, mesh.triangles), normals)
+        has_uv = mesh.has_uv
+        primitives = []
+        for number, slot in enumerate(mesh.slots):
+            triangles = mesh.triangles[mesh.triangle_slot == number]
+            if not len(triangles):
+                continue
+            used, corners = np.unique(triangles, return_inverse=True)
+            attributes = {
+                "POSITION": accessor(mesh.positions[used].astype("<f4"), "VEC3", _ARRAY, bounds=True),
+                "NORMAL": accessor(normals[used].astype("<f4"), "VEC3", _ARRAY),
+            }
+            if has_uv[used].any():
+                uvs = np.where(has_uv[used][:, None], mesh.uvs[used], 0.0)
+                attributes["TEXCOORD_0"] = accessor(uvs.astype("<f4"), "VEC2", _ARRAY)
+            width = "<u2" if len(used) < 65535 else "<u4"
+            primitive: dict[str, Any] = {
+                "attributes": attributes,
+                "indices": accessor(corners.reshape(-1).astype(width), "SCALAR", _ELEMENT),
+                "extras": {"slot": slot},
+            }
+            material = material_of.get(name, {}).get(slot)
+            if material is not None:
+                primitive["material"] = material
+            primitives.append(primitive)
+        if primitives:
+            nodes.append({"name": name, "mesh": len(gltf_meshes)})
+            gltf_meshes.append({"name": name, "primitives": primitives})
+    gltf: dict[str, Any] = {"asset": {"version": "2.0", "generator": f"ektopos {__version__}"}, "scene": 0}
+    gltf["scenes"] = [{"nodes": list(range(len(nodes)))}] if nodes else [{}]
+    if nodes:
+        gltf |= {"nodes": nodes, "meshes": gltf_meshes, "accessors": accessors}
+    return gltf, binary
+
+
+def finish(gltf: dict[str, Any], binary: Binary, uri: str | None = None) -> dict[str, Any]:
+    """The glTF with its buffer views and its one buffer declared."""
+    if not binary.size:
+        return gltf
+    buffer: dict[str, Any] = {"byteLength": binary.size}
+    if uri:
+        buffer["uri"] = uri
+    return gltf | {"bufferViews": binary.views, "buffers": [buffer]}
+
+
+def pack_glb(gltf: dict[str, Any], binary: Binary) -> bytes:
+    """A GLB file. Source: glTF 2.0, section 4.4."""
+    text = json.dumps(finish(gltf, binary), separators=(",", ":"), ensure_ascii=False).encode()
+    text += b" " * (-len(text) % 4)
+    content = binary.content()
+    chunks = struct.pack("<I4s", len(text), b"JSON") + text
+    if content:
+        chunks += struct.pack("<I4s", len(content), b"BIN\0") + content
+    return struct.pack("<4sII", b"glTF", 2, 12 + len(chunks)) + chunks

@@ -1,0 +1,333 @@
+"""Read glTF 2.0 geometry: accessors of every kind, node transforms, instances.
+
+The JSON is read here rather than through a scene library, because slots, vertex counts and faults must be those of the file
+and not of a merged or cleaned scene. Source: glTF 2.0 specification, sections 3.5 to 3.7.
+"""
+
+from __future__ import annotations
+
+import base64
+import json
+import struct
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+from urllib.parse import unquote
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ektopos.errors import UnreadableFile
+from ektopos.meshes.mesh import Mesh, Node
+
+_COMPONENT = {5120: np.int8, 5121: np.uint8, 5122: np.int16, 5123: np.uint16, 5125: np.uint32, 5126: np.float32}
+_WIDTH = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}
+_READ_EXTENSIONS = {"KHR_mesh_quantization", "KHR_texture_transform", "KHR_materials_emissive_strength"}
+_COMPRESSED = ("KHR_draco_mesh_compression", "EXT_meshopt_compression")
+UNNORMALISED_BY = 0.01
+MAX_DEPTH = 256
+
+Find = Callable[[str], Path | None]
+
+
+@dataclass
+class _Part:
+    """One primitive as one node draws it."""
+
+    slot: int
+    positions: NDArray[np.float64]
+    triangles: NDArray[np.int64]
+    normals: NDArray[np.float64]
+    uvs: NDArray[np.float64]
+    coloured: bool
+    unnormalised: NDArray[np.bool_]
+    uv_sets: int
+    notes: list[str] = field(default_factory=list)
+
+
+def read_gltf(path: Path, find: Find, name: str) -> Mesh:
+    """A mesh from a `.glb` or `.gltf` file. Raises `UnreadableFile`, or `ValueError` and its kin for damage."""
+    gltf, binary = load_gltf(path, name)
+    required = set(gltf.get("extensionsRequired", []))
+    compressed = sorted(required & set(_COMPRESSED))
+    if compressed:
+        raise UnreadableFile(
+            f"its geometry is compressed with {compressed[0]}.", subject=name, hint="Export it without compression."
+        )
+    buffers = [_buffer(gltf, i, binary, find, name) for i in range(len(gltf.get("buffers", [])))]
+    slots = [str(m.get("name") or f"slot_{i}") for i, m in enumerate(gltf.get("materials", []))]
+    parts: list[_Part] = []
+    nodes: list[Node] = []
+    notes = [f"needs {e}, which is not applied" for e in sorted(required - _READ_EXTENSIONS)]
+    bare: int | None = None
+    for node, matrix in _drawn_nodes(gltf):
+        for primitive in gltf["meshes"][node["mesh"]].get("primitives", []):
+            material = primitive.get("material")
+            if material is None:
+                if bare is None:
+                    bare = len(slots)
+                    slots.append(f"slot_{bare}")
+                material = bare
+            part = _part(gltf, buffers, primitive, matrix, material)
+            if part is None:
+                notes.append("points or lines are in it, and left out")
+            else:
+                parts.append(part)
+    nodes = list(_scaled_nodes(gltf))
+    if gltf.get("skins"):
+        notes.append("it has a skeleton, and is read at rest")
+    if any("targets" in p for m in gltf.get("meshes", []) for p in m.get("primitives", [])):
+        notes.append("it has morph targets, and is read without them")
+    if gltf.get("animations"):
+        notes.append(f"it has {len(gltf['animations'])} animations, which are left out")
+    return _joined(Path(name).stem, parts, unique_names(slots), tuple(nodes), tuple(dict.fromkeys(notes)))
+
+
+def load_gltf(path: Path, name: str) -> tuple[dict[str, Any], bytes | None]:
+    """The JSON of a glTF file and the binary chunk of a GLB. Raises `UnreadableFile`. Source: glTF 2.0, section 4.4."""
+    raw = path.read_bytes()
+    binary: bytes | None = None
+    if raw[:4] == b"glTF":
+        if len(raw) < 20:
+            raise UnreadableFile("the file breaks off.", subject=name, hint="Export it again.")
+        version, length = struct.unpack_from("<II", raw, 4)
+        if version != 2:
+            raise UnreadableFile(f"this is glTF {version}, only 2.0 is read.", subject=name, hint="Export it as glTF 2.0.")
+        if length > len(raw):
+            raise UnreadableFile(
+                f"the file breaks off: {len(raw)} of {length} bytes are there.", subject=name, hint="Copy it again."
+            )
+        size, _ = struct.unpack_from("<II", raw, 12)
+        text, rest = raw[20 : 20 + size], 20 + size
+        if rest + 8 <= len(raw):
+            chunk, kind = struct.unpack_from("<I4s", raw, rest)
+            binary = raw[rest + 8 : rest + 8 + chunk] if kind == b"BIN\0" else None
+    else:
+        text = raw
+    try:
+        gltf = json.loads(text)
+    except ValueError:
+        raise UnreadableFile("this is not a glTF file.", subject=name, hint="Export it again.") from None
+    version = gltf.get("asset", {}).get("version") if isinstance(gltf, dict) else None
+    if not isinstance(version, str) or not version.startswith("2."):
+        raise UnreadableFile("this is not a glTF 2.0 file.", subject=name, hint="Export it as glTF 2.0.")
+    return gltf, binary
+
+
+def gltf_companions(path: Path) -> list[str]:
+    """Relative paths of the buffers and images that a `.gltf` refers to."""
+    gltf, _ = load_gltf(path, path.name)
+    uris = [entry.get("uri") for key in ("buffers", "images") for entry in gltf.get(key, [])]
+    return [unquote(uri) for uri in uris if isinstance(uri, str) and ":" not in uri]
+
+
+def read_accessor(gltf: dict[str, Any], buffers: list[bytes], index: int) -> NDArray[Any]:
+    """An accessor's elements, `(count, width)`, normalised integers as values. Source: glTF 2.0, 3.6.2."""
+    accessor = gltf["accessors"][index]
+    component = np.dtype(_COMPONENT[accessor["componentType"]]).newbyteorder("<")
+    width, count = _WIDTH[accessor["type"]], int(accessor["count"])
+    if "bufferView" in accessor:
+        elements = _view(gltf, buffers, accessor["bufferView"], accessor.get("byteOffset", 0), component, width, count)
+    else:
+        elements = np.zeros((count, width), component)
+    if "sparse" in accessor:
+        sparse = accessor["sparse"]
+        at, put = sparse["indices"], sparse["values"]
+        kind = np.dtype(_COMPONENT[at["componentType"]]).newbyteorder("<")
+        where = _view(gltf, buffers, at["bufferView"], at.get("byteOffset", 0), kind, 1, sparse["count"])[:, 0]
+        elements = elements.copy()
+        elements[where] = _view(gltf, buffers, put["bufferView"], put.get("byteOffset", 0), component, width, sparse["count"])
+    if accessor.get("normalized") and np.issubdtype(elements.dtype, np.integer):
+        # Source: glTF 2.0, 3.11: f = max(c / 127, −1) and so on.
+        return np.maximum(elements.astype(np.float64) / np.iinfo(elements.dtype).max, -1.0)
+    return elements
+
+
+def unique_names(names: list[str]) -> tuple[str, ...]:
+    """The names with a number behind those that stand again."""
+    taken: set[str] = set()
+    found = []
+    for name in names:
+        unique, number = name, 2
+        while unique in taken:
+            unique, number = f"{name}_{number}", number + 1
+        taken.add(unique)
+        found.append(unique)
+    return tuple(found)
+
+
+def _view(
+    gltf: dict[str, Any], buffers: list[bytes], view: int, offset: int, kind: np.dtype[Any], width: int, count: int
+) -> NDArray[Any]:
+    place = gltf["bufferViews"][view]
+    start = place.get("byteOffset", 0) + offset
+    size = kind.itemsize * width
+    stride = place.get("byteStride") or size
+    data = buffers[place["buffer"]]
+    if count and (start < 0 or start + stride * (count - 1) + size > len(data)):
+        raise ValueError("an accessor reaches beyond its buffer")
+    if not count:
+        return np.zeros((0, width), kind)
+    return np.ndarray((count, width), kind, data, start, (stride, kind.itemsize))
+
+
+def _buffer(gltf: dict[str, Any], index: int, binary: bytes | None, find: Find, name: str) -> bytes:
+    entry = gltf["buffers"][index]
+    uri = entry.get("uri")
+    if uri is None:
+        if index or binary is None:
+            raise UnreadableFile(f"its buffer {index} is missing.", subject=name, hint="Export it again.")
+        return binary
+    if uri.startswith("data:"):
+        return base64.b64decode(uri.partition(",")[2])
+    path = None if ":" in uri else find(unquote(uri))
+    if path is None:
+        raise UnreadableFile(
+            f"it needs the file {unquote(uri)}, which is not beside it.", subject=name, hint="Bring both in together."
+        )
+    return path.read_bytes()
+
+
+def _local_matrix(node: dict[str, Any]) -> NDArray[np.float64]:
+    if "matrix" in node:
+        return np.array(node["matrix"], np.float64).reshape(4, 4).T
+    x, y, z, w = np.array(node.get("rotation", (0, 0, 0, 1)), np.float64)
+    matrix = np.eye(4)
+    matrix[:3, :3] = np.array(
+        [
+            [1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)],
+            [2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)],
+            [2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)],
+        ]
+    ) * np.array(node.get("scale", (1, 1, 1)), np.float64)
+    matrix[:3, 3] = node.get("translation", (0, 0, 0))
+    return matrix
+
+
+def _roots(gltf: dict[str, Any]) -> list[int]:
+    scenes, nodes = gltf.get("scenes", []), gltf.get("nodes", [])
+    if scenes:
+        return list(scenes[gltf.get("scene", 0)].get("nodes", []))
+    below = {child for node in nodes for child in node.get("children", [])}
+    return [i for i in range(len(nodes)) if i not in below]
+
+
+def _drawn_nodes(gltf: dict[str, Any]) -> Iterator[tuple[dict[str, Any], NDArray[np.float64]]]:
+    """Every node with a mesh and its matrix to the world; a file without nodes draws each mesh once."""
+    nodes = gltf.get("nodes", [])
+    if not nodes:
+        yield from (({"mesh": i}, np.eye(4)) for i in range(len(gltf.get("meshes", []))))
+        return
+    waiting = [(root, np.eye(4), 0) for root in reversed(_roots(gltf))]
+    while waiting:
+        index, above, depth = waiting.pop()
+        if depth > MAX_DEPTH:
+            raise ValueError("its nodes go round in a circle")
+        node = nodes[index]
+        matrix = above @ _local_matrix(node)
+        if "mesh" in node:
+            # A skinned mesh is placed by its joints; at rest that is where its vertices already are.
+            yield node, np.eye(4) if "skin" in node else matrix
+        waiting += [(child, matrix, depth + 1) for child in reversed(node.get("children", []))]
+
+
+def _scaled_nodes(gltf: dict[str, Any]) -> Iterator[Node]:
+    nodes = gltf.get("nodes", [])
+
+    def carries(index: int, depth: int = 0) -> bool:
+        node = nodes[index]
+        below = depth < MAX_DEPTH and any(carries(child, depth + 1) for child in node.get("children", []))
+        return "mesh" in node or below
+
+    for index, node in enumerate(nodes):
+        if carries(index):
+            axes = _local_matrix(node)[:3, :3]
+            x, y, z = (float(length) for length in np.linalg.norm(axes, axis=0))
+            yield Node(str(node.get("name") or f"node_{index}"), (x, y, z), bool(np.linalg.det(axes) < 0))
+
+
+def _part(
+    gltf: dict[str, Any], buffers: list[bytes], primitive: dict[str, Any], matrix: NDArray[np.float64], slot: int
+) -> _Part | None:
+    attributes = primitive["attributes"]
+    mode = primitive.get("mode", 4)
+    if mode not in (4, 5, 6) or "POSITION" not in attributes:
+        return None
+    positions = read_accessor(gltf, buffers, attributes["POSITION"]).astype(np.float64)[:, :3]
+    count = len(positions)
+    if not np.isfinite(positions).all():
+        raise ValueError("a position is not a number")
+    if "indices" in primitive:
+        corners = read_accessor(gltf, buffers, primitive["indices"])[:, 0].astype(np.int64)
+    else:
+        corners = np.arange(count, dtype=np.int64)
+    if corners.size and corners.max() >= count:
+        raise ValueError("an index points beyond the vertices")
+    triangles = _triangles(corners, mode)
+    axes = matrix[:3, :3]
+    if np.linalg.det(axes) < 0:
+        triangles = triangles[:, ::-1]
+    normals = np.zeros((count, 3))
+    unnormalised = np.zeros(count, bool)
+    if "NORMAL" in attributes:
+        stored = read_accessor(gltf, buffers, attributes["NORMAL"]).astype(np.float64)[:, :3]
+        unnormalised = np.abs(np.linalg.norm(stored, axis=1) - 1.0) > UNNORMALISED_BY
+        # The cofactor matrix turns normals rightly also where the matrix cannot be inverted.
+        turned = stored @ _cofactor(axes).T
+        length = np.linalg.norm(turned, axis=1, keepdims=True)
+        normals = np.where(length > 0, turned / np.maximum(length, 1e-30), 0.0)
+    uvs = np.full((count, 2), np.nan)
+    if "TEXCOORD_0" in attributes:
+        uvs = read_accessor(gltf, buffers, attributes["TEXCOORD_0"]).astype(np.float64)[:, :2]
+    uv_sets = sum(key.startswith("TEXCOORD_") for key in attributes)
+    world = positions @ axes.T + matrix[:3, 3]
+    return _Part(slot, world, triangles, normals, uvs, "COLOR_0" in attributes, unnormalised, uv_sets)
+
+
+def _cofactor(axes: NDArray[np.float64]) -> NDArray[np.float64]:
+    x, y, z = axes.T
+    sign = -1.0 if np.linalg.det(axes) < 0 else 1.0
+    return sign * np.stack([np.cross(y, z), np.cross(z, x), np.cross(x, y)], axis=1)
+
+
+def _triangles(corners: NDArray[np.int64], mode: int) -> NDArray[np.int64]:
+    if mode == 4:
+        return corners[: len(corners) // 3 * 3].reshape(-1, 3)
+    count = max(0, len(corners) - 2)
+    i = np.arange(count)
+    if mode == 6:
+        return np.stack([np.broadcast_to(corners[:1], count), corners[i + 1], corners[i + 2]], axis=1)
+    odd = i % 2
+    return np.stack([corners[i], corners[i + 1 + odd], corners[i + 2 - odd]], axis=1)
+
+
+def _joined(name: str, parts: list[_Part], slots: tuple[str, ...], nodes: tuple[Node, ...], notes: tuple[str, ...]) -> Mesh:
+    starts = np.cumsum([0, *(len(part.positions) for part in parts)])
+    loose = [0] * len(slots)
+    uv_sets = [0] * len(slots)
+    for part in parts:
+        used = np.zeros(len(part.positions), bool)
+        used[part.triangles.ravel()] = True
+        loose[part.slot] += int((~used).sum())
+        uv_sets[part.slot] = max(uv_sets[part.slot], part.uv_sets)
+
+    def joined(arrays: list[NDArray[Any]], width: tuple[int, ...], kind: Any) -> NDArray[Any]:
+        return np.concatenate(arrays).astype(kind) if arrays else np.zeros((0, *width), kind)
+
+    return Mesh(
+        name=name,
+        positions=joined([p.positions for p in parts], (3,), np.float64),
+        triangles=joined([p.triangles + s for p, s in zip(parts, starts, strict=False)], (3,), np.int32),
+        triangle_slot=joined([np.full(len(p.triangles), p.slot) for p in parts], (), np.int32),
+        slots=slots,
+        vertex_slot=joined([np.full(len(p.positions), p.slot) for p in parts], (), np.int32),
+        normals=joined([p.normals for p in parts], (3,), np.float32),
+        uvs=joined([p.uvs for p in parts], (2,), np.float32),
+        coloured=joined([np.full(len(p.positions), p.coloured) for p in parts], (), bool),
+        unnormalised=joined([p.unnormalised for p in parts], (), bool),
+        loose=tuple(loose),
+        uv_sets=tuple(uv_sets),
+        nodes=nodes,
+        notes=notes,
+    )

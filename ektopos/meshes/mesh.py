@@ -1,0 +1,91 @@
+"""The value that every mesh in Ektopos is."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ektopos.types import Float, Index
+
+
+@dataclass(frozen=True)
+class Node:
+    """A node that carries triangles, itself or below it."""
+
+    name: str
+    scale: tuple[float, float, float]
+    """Lengths of its own matrix's axes."""
+    mirrored: bool
+    """Whether its own matrix turns the mesh inside out (negative determinant)."""
+
+
+@dataclass(frozen=True)
+class Mesh:
+    """A mesh as drawn: node transforms applied, every instance counted.
+
+    Vertices are those of the file, so one corner position may stand several times. Windings are counter-clockwise as seen
+    from the front, also under mirroring nodes.
+    """
+
+    name: str
+    positions: NDArray[np.float64]
+    """`(n, 3)` metres."""
+    triangles: Index
+    """`(t, 3)` vertex numbers."""
+    triangle_slot: Index
+    """`(t,)` slot numbers."""
+    slots: tuple[str, ...]
+    """Slot names, unique."""
+    vertex_slot: Index
+    """`(n,)` slot numbers."""
+    normals: Float
+    """`(n, 3)` unit; zero where the file has none."""
+    uvs: Float
+    """`(n, 2)`, v down; not a number where the file has none."""
+    coloured: NDArray[np.bool_]
+    """`(n,)` whether the file gives the vertex a colour."""
+    unnormalised: NDArray[np.bool_]
+    """`(n,)` whether the file's normal is longer or shorter than 1."""
+    loose: tuple[int, ...]
+    """Vertices that no triangle uses, by slot."""
+    uv_sets: tuple[int, ...]
+    """Number of UV sets, by slot."""
+    nodes: tuple[Node, ...] = ()
+    notes: tuple[str, ...] = ()
+    """What else is in the file, in plain words."""
+
+    @property
+    def has_uv(self) -> NDArray[np.bool_]:
+        """`(n,)` whether each vertex has UVs."""
+        return np.asarray(np.isfinite(self.uvs).all(axis=1))
+
+    @property
+    def has_normal(self) -> NDArray[np.bool_]:
+        """`(n,)` whether each vertex has a normal."""
+        return np.asarray((self.normals != 0).any(axis=1))
+
+    def corners(self) -> NDArray[np.float64]:
+        """Positions of every triangle's corners, `(t, 3, 3)`."""
+        return np.asarray(self.positions[self.triangles])
+
+    def corner_uvs(self) -> NDArray[np.float64]:
+        """UVs of every triangle's corners, `(t, 3, 2)`."""
+        return self.uvs[self.triangles].astype(np.float64)
+
+    def areas(self) -> NDArray[np.float64]:
+        """Areas of the triangles, `(t,)`, square metres."""
+        a, b, c = np.moveaxis(self.corners(), 1, 0)
+        return np.asarray(np.linalg.norm(np.cross(b - a, c - a), axis=1) / 2.0)
+
+
+def face_normals(positions: NDArray[np.float64], triangles: Index) -> Float:
+    """Vertex normals, `(n, 3)`, averaged from the faces by area: for meshes that bring none."""
+    a, b, c = (positions[triangles[:, i]] for i in range(3))
+    faces = np.cross(b - a, c - a)
+    summed = np.zeros_like(positions)
+    for corner in range(3):
+        np.add.at(summed, triangles[:, corner], faces)
+    length = np.linalg.norm(summed, axis=1, keepdims=True)
+    return np.where(length > 0, summed / np.maximum(length, 1e-30), [0.0, 0.0, 1.0]).astype(np.float32)

@@ -1,0 +1,71 @@
+"""Read a mesh file of any supported format."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+
+from ektopos.errors import EktoposError, UnreadableFile
+from ektopos.meshes.gltf import gltf_companions, read_gltf
+from ektopos.meshes.mesh import Mesh
+from ektopos.meshes.obj import obj_companions, read_obj
+
+MESH_SUFFIXES = (".glb", ".gltf", ".obj")
+OTHER_MESH_SUFFIXES = (
+    ".3ds", ".abc", ".blend", ".c4d", ".dae", ".fbx", ".max", ".ma", ".mb", ".ply", ".stl", ".usd", ".usda", ".usdc",
+    ".usdz", ".x3d", ".lwo",
+)  # fmt: skip
+READ_HINT = "Save it as GLB, glTF with its files, or OBJ with MTL: these open formats are read."
+
+FindPart = Callable[[str], Path | None]
+"""From a path inside a mesh file to the file beside it, or `None`."""
+
+
+def read_mesh(path: Path, find: FindPart | None = None, *, name: str | None = None) -> Mesh:
+    """A mesh with its transforms applied. `find` looks up the files it refers to; by default beside `path`, never above.
+
+    `name` gives the file's own name where `path` is only where its bytes lie. Raises `UnreadableFile`.
+    """
+    given = name or path.name
+    suffix = Path(given).suffix.lower()
+    if not path.is_file():
+        raise UnreadableFile("there is no such file.", subject=given, hint="Check the path.")
+    try:
+        if suffix in (".glb", ".gltf"):
+            return read_gltf(path, find or _beside(path), given)
+        if suffix == ".obj":
+            return read_obj(path, find or _beside(path), given)
+    except EktoposError:
+        raise
+    except (ValueError, KeyError, IndexError, TypeError, AttributeError, OverflowError, RecursionError, MemoryError) as problem:
+        raise UnreadableFile(
+            f"the mesh is damaged ({type(problem).__name__}: {problem}).", subject=given, hint="Export it again."
+        ) from None
+    except np.exceptions.AxisError:
+        raise UnreadableFile("the mesh is damaged.", subject=given, hint="Export it again.") from None
+    raise UnreadableFile(f"“{suffix}” meshes are not read.", subject=given, hint=READ_HINT)
+
+
+def companion_files(path: Path, name: str) -> list[str]:
+    """Relative paths of the files that a mesh file needs beside it (buffers, materials, images that are there or not)."""
+    suffix = Path(name).suffix.lower()
+    try:
+        if suffix == ".gltf":
+            return gltf_companions(path)
+        if suffix == ".obj":
+            return obj_companions(path)
+    except (ValueError, TypeError, AttributeError, EktoposError, RecursionError):
+        return []
+    return []
+
+
+def _beside(path: Path) -> FindPart:
+    base = path.parent.resolve()
+
+    def find(part: str) -> Path | None:
+        found = (base / part).resolve()
+        return found if found.is_relative_to(base) and found.is_file() else None
+
+    return find

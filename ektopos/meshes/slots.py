@@ -1,0 +1,86 @@
+"""Facts about each slot of a mesh."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ektopos.meshes.mesh import Mesh
+from ektopos.meshes.uvs import coverage, overlap, signed_areas, stretch
+
+INSIDE_BY = 1e-4
+"""How far UVs may leave 0–1 and still count as inside: a tenth of a texel at 1024."""
+
+
+@dataclass(frozen=True)
+class UvFacts:
+    """How a slot lies in UV space."""
+
+    min: tuple[float, float] | None
+    max: tuple[float, float] | None
+    inside: bool
+    coverage: float
+    overlap: float
+    flipped: float
+    l2: float
+    linf: float
+
+
+@dataclass(frozen=True)
+class SlotFacts:
+    """One slot, all its instances together."""
+
+    name: str
+    triangles: int
+    share: float
+    """Of the mesh's triangles, 0–1."""
+    area: float
+    """Square metres."""
+    uv: UvFacts
+    density: float | None
+    """UV units per metre; times a map's size it is texels per metre. `None` without UVs or area."""
+
+
+def slot_facts(mesh: Mesh) -> list[SlotFacts]:
+    """Facts of every slot, in the mesh's order. Triangles without UVs are left out of the UV measures."""
+    areas = mesh.areas()
+    corners, corner_uvs = mesh.corners(), mesh.corner_uvs()
+    mapped = np.isfinite(corner_uvs).all(axis=(1, 2))
+    found = []
+    for number, name in enumerate(mesh.slots):
+        own = mesh.triangle_slot == number
+        with_uvs = own & mapped
+        uv_area = np.abs(signed_areas(corner_uvs[with_uvs])).sum()
+        area = float(areas[with_uvs].sum())
+        found.append(
+            SlotFacts(
+                name=name,
+                triangles=int(own.sum()),
+                share=float(own.sum() / max(1, len(own))),
+                area=float(areas[own].sum()),
+                uv=_uv_facts(corners[with_uvs], corner_uvs[with_uvs]),
+                density=float(np.sqrt(uv_area / area)) if area > 0 and with_uvs.any() else None,
+            )
+        )
+    return found
+
+
+def _uv_facts(corners: NDArray[np.float64], corner_uvs: NDArray[np.float64]) -> UvFacts:
+    if not len(corner_uvs):
+        return UvFacts(None, None, True, 0.0, 0.0, 0.0, float("nan"), float("nan"))
+    low, high = corner_uvs.min(axis=(0, 1)), corner_uvs.max(axis=(0, 1))
+    signed = signed_areas(corner_uvs)
+    total = np.abs(signed).sum()
+    l2, linf = stretch(corners, corner_uvs)
+    return UvFacts(
+        min=(float(low[0]), float(low[1])),
+        max=(float(high[0]), float(high[1])),
+        inside=bool((low >= -INSIDE_BY).all() and (high <= 1 + INSIDE_BY).all()),
+        coverage=coverage(corner_uvs),
+        overlap=overlap(corner_uvs),
+        flipped=float(-signed[signed < 0].sum() / total) if total > 0 else 0.0,
+        l2=l2,
+        linf=linf,
+    )

@@ -1,0 +1,120 @@
+"""Measures of UV layouts."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+from numpy.typing import NDArray
+
+GRID = 1024
+SUBTEXEL = 256
+"""Corners are snapped to this fraction of a grid cell, so that edge tests are exact in integers."""
+_CHUNK = 4_000_000
+
+
+def signed_areas(corner_uvs: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Signed UV areas of triangles `(t, 3, 2)`, `(t,)`: positive where the UVs run with the face as seen.
+
+    v points down, so a face that is counter-clockwise on the mesh and on the picture has a negative cross product.
+    """
+    a, b, c = np.moveaxis(corner_uvs, 1, 0)
+    u, v = b - a, c - a
+    return np.asarray(-(u[:, 0] * v[:, 1] - u[:, 1] * v[:, 0]) / 2.0)
+
+
+def stretch(corners: NDArray[np.float64], corner_uvs: NDArray[np.float64]) -> tuple[float, float]:
+    """Texture stretch (L2, L∞) of a set of triangles; both 1 for an isometric unwrap at any scale, infinite where an area of
+    the surface has no UV area, not a number for nothing.
+
+    `corners` `(t, 3, 3)`, `corner_uvs` `(t, 3, 2)`. Γ and γ are the singular values of the map from UV to surface; per
+    triangle L2 = √((Γ² + γ²) / 2) and L∞ = Γ; over the mesh L2 is the root mean square weighted by surface area, L∞ the
+    largest; both are divided by the ideal of the whole, √(surface area / UV area).
+    Source: Sander, Snyder, Gortler and Hoppe, “Texture Mapping Progressive Meshes”, 2001, section 3.
+    """
+    q1, q2, q3 = np.moveaxis(corners, 1, 0)
+    (s1, t1), (s2, t2), (s3, t3) = (np.moveaxis(corner_uvs[:, i], 1, 0) for i in range(3))
+    double = (s2 - s1) * (t3 - t1) - (s3 - s1) * (t2 - t1)
+    surface = np.linalg.norm(np.cross(q2 - q1, q3 - q1), axis=1) / 2.0
+    kept = surface > 0
+    if not kept.any() or not np.isfinite(double[kept]).all():
+        return float("nan"), float("nan")
+    if (double[kept] == 0).any():
+        return float("inf"), float("inf")
+    q1, q2, q3, double = q1[kept], q2[kept], q3[kept], double[kept, None]
+    s1, s2, s3, t1, t2, t3 = (c[kept, None] for c in (s1, s2, s3, t1, t2, t3))
+    along_s = (q1 * (t2 - t3) + q2 * (t3 - t1) + q3 * (t1 - t2)) / double
+    along_t = (q1 * (s3 - s2) + q2 * (s1 - s3) + q3 * (s2 - s1)) / double
+    a = (along_s**2).sum(axis=1)
+    b = (along_s * along_t).sum(axis=1)
+    c = (along_t**2).sum(axis=1)
+    largest = np.sqrt(((a + c) + np.sqrt((a - c) ** 2 + 4 * b**2)) / 2.0)
+    area, uv_area = surface[kept].sum(), np.abs(double).sum() / 2.0
+    ideal = np.sqrt(area / uv_area)
+    l2 = np.sqrt((((a + c) / 2.0) * surface[kept]).sum() / area)
+    return float(l2 / ideal), float(largest.max() / ideal)
+
+
+def coverage(corner_uvs: NDArray[np.float64]) -> float:
+    """Share of the 0–1 square that triangles `(t, 3, 2)` cover, sampled on a `GRID`² grid."""
+    return float((cover_counts(corner_uvs, (0.0, 0.0), (1.0, 1.0)) > 0).mean())
+
+
+def overlap(corner_uvs: NDArray[np.float64]) -> float:
+    """Share of the covered UV area that is covered more than once, wherever it lies; 0 for nothing."""
+    if not len(corner_uvs):
+        return 0.0
+    low, high = corner_uvs.min(axis=(0, 1)), corner_uvs.max(axis=(0, 1))
+    if (high - low).min() <= 0:
+        return 0.0
+    counts = cover_counts(corner_uvs, (low[0], low[1]), (high[0], high[1]))
+    covered = int((counts > 0).sum())
+    return float((counts > 1).sum() / covered) if covered else 0.0
+
+
+def cover_counts(
+    corner_uvs: NDArray[np.float64], low: tuple[float, float], high: tuple[float, float], grid: int = GRID
+) -> NDArray[np.int32]:
+    """How many triangles cover each centre of a grid over a UV rectangle: `(grid, grid)`, rows along v.
+
+    Edges belong to one side only (the top-left rule), so neighbours never count twice. Cost: linear in the cells of the
+    triangles' bounding boxes.
+    """
+    counts = np.zeros(grid * grid, np.int32)
+    scale = grid / np.maximum(np.array(high) - np.array(low), 1e-30)
+    snapped = np.rint((corner_uvs - np.array(low)) * scale * SUBTEXEL).clip(-(2**28), 2**28).astype(np.int64)
+    for cell, _ in covered_cells(snapped, grid):
+        counts += np.bincount(cell, minlength=grid * grid).astype(np.int32)
+    return counts.reshape(grid, grid)
+
+
+def covered_cells(snapped: NDArray[np.int64], grid: int) -> Iterator[tuple[NDArray[np.int64], NDArray[np.int64]]]:
+    """Cells of a grid whose centres lie in triangles, in chunks: cell numbers (row · grid + column) and triangle numbers.
+
+    `snapped` is `(t, 3, 2)` in `SUBTEXEL`ths of a cell.
+    """
+    a, b, c = (snapped[:, i] for i in range(3))
+    double = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])
+    b, c = np.where(double[:, None] < 0, c, b), np.where(double[:, None] < 0, b, c)
+    half = SUBTEXEL // 2
+    low = np.clip(-(-(snapped.min(axis=1) - half) // SUBTEXEL), 0, grid)
+    high = np.clip((snapped.max(axis=1) - half) // SUBTEXEL + 1, 0, grid)
+    size = np.maximum(high - low, 0)
+    cells = size[:, 0] * size[:, 1] * (double != 0)
+    numbers = np.flatnonzero(cells)
+    while len(numbers):
+        upto = max(1, int(np.searchsorted(np.cumsum(cells[numbers]), _CHUNK)))
+        chosen, numbers = numbers[:upto], numbers[upto:]
+        owner = np.repeat(chosen, cells[chosen])
+        first = np.cumsum(cells[chosen]) - cells[chosen]
+        within = np.arange(len(owner)) - np.repeat(first, cells[chosen])
+        x = low[owner, 0] + within % size[owner, 0]
+        y = low[owner, 1] + within // size[owner, 0]
+        px, py = x * SUBTEXEL + half, y * SUBTEXEL + half
+        inside = np.ones(len(owner), bool)
+        for start, end in ((a, b), (b, c), (c, a)):
+            dx, dy = end[:, 0] - start[:, 0], end[:, 1] - start[:, 1]
+            edge = dx[owner] * (py - start[owner, 1]) - dy[owner] * (px - start[owner, 0])
+            owns = (dy < 0) | ((dy == 0) & (dx > 0))
+            inside &= (edge > 0) | ((edge == 0) & owns[owner])
+        yield (y * grid + x)[inside], owner[inside]

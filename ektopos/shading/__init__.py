@@ -1,0 +1,1 @@
+"""How surfaces look under light: the BRDF, lights, and small pictures of materials."""

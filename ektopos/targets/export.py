@@ -1,0 +1,244 @@
+"""Write a package: complete or not at all, and the same bytes for the same project."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import shutil
+import tempfile
+import time
+from dataclasses import asdict, dataclass, field
+from pathlib import Path, PurePosixPath
+from typing import Any
+
+from ektopos.document import Feed, InputName
+from ektopos.errors import EktoposError
+from ektopos.images import read_header, write_image
+from ektopos.materials.adjust import adjust
+from ektopos.materials.derive import Material
+from ektopos.materials.resolve import MapLoader, constant_values
+from ektopos.meshes import Mesh, build_gltf, pack_glb
+from ektopos.meshes.glb import finish
+from ektopos.project import Project, is_safe, load_mesh
+from ektopos.targets.gltf import add_materials
+from ektopos.targets.packing import pack_file
+from ektopos.targets.plan import Plan, PlannedFile, make_plan, safe_names
+from ektopos.targets.profile import Profile
+from ektopos.types import Progress, no_progress
+
+PACKAGE_LIST = "package.json"
+
+
+@dataclass(frozen=True)
+class ExportedFile:
+    """One file of a package, as its list says it."""
+
+    path: str
+    bytes: int
+    width: int | None
+    height: int | None
+    materials: list[str]
+    channels: dict[str, str | None]
+    encoding: str | None
+    sha256: str = ""
+    images: list[dict[str, Any]] = field(default_factory=list)
+    """Textures inside a binary container: name, size, materials, channels, encoding."""
+
+
+@dataclass(frozen=True)
+class Export:
+    """What an export wrote."""
+
+    target: str
+    files: list[ExportedFile]
+    seconds: float
+
+
+def export_package(project: Project, profile: Profile, out: Path, progress: Progress = no_progress) -> Export:
+    """Write the project's package for a target into the folder `out`.
+
+    Files of an earlier package there are replaced or removed, other files are left alone; on any error `out` stays as it
+    was. Raises `EktoposError` and its kin.
+    """
+    started = time.perf_counter()
+    plan = make_plan(project.document, profile, lambda name: read_header(project.map_path(name)))
+    if out.exists() and not out.is_dir():
+        raise EktoposError("this is a file, not a folder.", subject=str(out), hint="Name another folder.")
+    out.parent.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory(prefix=f".{out.name}-", dir=out.parent) as temporary:
+        fresh = Path(temporary)
+        files = _write(project, profile, plan, fresh, progress)
+        listing = {
+            "ektopos": 1,
+            "target": profile.id,
+            "files": [asdict(file) for file in files],
+            "materials": _material_facts(plan),
+            "meshes": _mesh_facts(project, profile),
+        }
+        (fresh / PACKAGE_LIST).write_text(json.dumps(listing, indent=2, ensure_ascii=False) + "\n", "utf-8")
+        progress(0.98, "putting the package in place")
+        _replace(out, fresh, [file.path for file in files])
+    return Export(profile.id, files, round(time.perf_counter() - started, 3))
+
+
+def _write(project: Project, profile: Profile, plan: Plan, folder: Path, progress: Progress) -> list[ExportedFile]:
+    loader = MapLoader(project)
+    stem = next(iter(safe_names([project.document.name]).values()))
+    meshes: dict[str, Mesh] = {}
+    steps = len(plan.files) + len(project.document.meshes) + 1
+    for done, name in enumerate(project.document.meshes):
+        progress(done / steps, f"reading {name}")
+        meshes[name] = load_mesh(project, name)
+    numbers = {name: i for i, name in enumerate(plan.materials)}
+    worn = {
+        mesh: {slot: numbers[material] for slot, material in entry.slots.items() if material is not None}
+        for mesh, entry in project.document.meshes.items()
+    }
+    gltf, binary = build_gltf(meshes, worn)
+    images: list[dict[str, Any]] = []
+    image_of: dict[str, int] = {}
+    emission_factors: dict[str, float] = {}
+    textures: list[ExportedFile] = []
+    for done, planned in enumerate(plan.files, start=len(meshes)):
+        progress(done / steps, f"packing {PurePosixPath(planned.path).name}")
+        path = folder / planned.path
+        path.parent.mkdir(parents=True, exist_ok=True)
+        pixels, emission_factors[planned.path] = pack_file(loader, planned, profile.normal_y)
+        write_image(path, pixels)
+        textures.append(_exported(planned, path))
+        image_of[planned.path] = len(images)
+        name = PurePosixPath(planned.path).stem
+        if profile.container == "glb":
+            view = binary.add(path.read_bytes())
+            images.append({"name": name, "mimeType": "image/png", "bufferView": view})
+            path.unlink()
+        else:
+            images.append({"name": name, "uri": planned.path})
+    progress((steps - 1) / steps, "writing the container")
+    gltf = add_materials(gltf | ({"images": images} if images else {}), plan, image_of, emission_factors)
+    everything = list(plan.materials)
+    if profile.container == "glb":
+        container = folder / f"{stem}.glb"
+        container.write_bytes(pack_glb(gltf, binary))
+        inside = [{k: v for k, v in asdict(texture).items() if k not in ("images", "sha256")} for texture in textures]
+        return [_container(container, everything, inside)]
+    content = binary.content()
+    container = folder / f"{stem}.gltf"
+    text = json.dumps(finish(gltf, binary, f"{stem}.bin"), indent=2, ensure_ascii=False) + "\n"
+    container.write_text(text, "utf-8")
+    written = [_container(container, everything)]
+    if content:
+        (folder / f"{stem}.bin").write_bytes(content)
+        written.append(_container(folder / f"{stem}.bin", []))
+    return [*written, *textures]
+
+
+def _exported(planned: PlannedFile, path: Path) -> ExportedFile:
+    return ExportedFile(
+        path=planned.path,
+        bytes=path.stat().st_size,
+        width=planned.width,
+        height=planned.height,
+        materials=list(planned.materials),
+        channels=planned.carries(),
+        encoding=planned.encoding,
+        sha256=_hash(path),
+    )
+
+
+def _container(path: Path, materials: list[str], images: list[dict[str, Any]] | None = None) -> ExportedFile:
+    nothing: dict[str, str | None] = dict.fromkeys("rgba")
+    return ExportedFile(path.name, path.stat().st_size, None, None, materials, nothing, None, _hash(path), images or [])
+
+
+def _hash(path: Path) -> str:
+    with path.open("rb") as file:
+        return hashlib.file_digest(file, "sha256").hexdigest()
+
+
+def _material_facts(plan: Plan) -> dict[str, Any]:
+    """By material, everything that no texture holds."""
+    found: dict[str, Any] = {}
+    for node, (name, material) in zip(safe_names(list(plan.materials)).values(), plan.materials.items(), strict=True):
+        inputs: dict[str, Any] = {}
+        for input_name, feed in material.feeds.items():
+            facts: dict[str, Any] = {}
+            if (name, input_name) not in plan.file_of and feed.map is None:
+                facts["value"] = _constant(feed, input_name)
+            if feed.strength != 1.0:
+                facts["strength"] = feed.strength
+            if facts:
+                inputs[input_name] = facts
+        found[name] = {"node": node, "inputs": inputs, **_settings(material)}
+    return found
+
+
+def _settings(material: Material) -> dict[str, Any]:
+    return {
+        "alpha_mode": material.alpha_mode,
+        "alpha_cutoff": material.alpha_cutoff,
+        "double_sided": material.double_sided,
+        "uv": material.uv.model_dump(mode="json"),
+        "filter": material.filter,
+        "surface_tag": material.surface_tag,
+    }
+
+
+def _constant(feed: Feed, name: InputName) -> float | list[float]:
+    values = constant_values(feed, name)
+    values = values if name == "normal" else adjust(values, feed, name)
+    plain = [round(float(value), 7) for value in values.reshape(-1)]
+    return plain if len(plain) > 1 else plain[0]
+
+
+def _mesh_facts(project: Project, profile: Profile) -> dict[str, Any]:
+    stem = next(iter(safe_names([project.document.name]).values()))
+    file = f"{stem}.{profile.container}"
+    return {name: {"file": file, "slots": dict(entry.slots)} for name, entry in project.document.meshes.items()}
+
+
+def _replace(out: Path, fresh: Path, files: list[str]) -> None:
+    """Put a finished package in place of the one before; on an error put that one back."""
+    before = _own_files(out)
+    foreign = [file for file in [*files, PACKAGE_LIST] if (out / file).exists() and file not in before]
+    if foreign:
+        raise EktoposError(
+            f"{foreign[0]} is already there and is not part of an earlier package.",
+            subject=str(out.name),
+            hint="Move it away, or name another folder.",
+        )
+    with tempfile.TemporaryDirectory(prefix=f".{out.name}-before-", dir=out.parent) as kept:
+        moved: list[str] = []
+        placed: list[str] = []
+        try:
+            for file in before:
+                if (out / file).exists():
+                    _move(out / file, Path(kept) / file)
+                    moved.append(file)
+            for file in [*files, PACKAGE_LIST]:
+                _move(fresh / file, out / file)
+                placed.append(file)
+        except OSError as problem:
+            for file in placed:
+                (out / file).unlink(missing_ok=True)
+            for file in moved:
+                _move(Path(kept) / file, out / file)
+            raise EktoposError(f"cannot be written ({problem.strerror}).", subject=str(out)) from None
+
+
+def _own_files(out: Path) -> list[str]:
+    """The files of the package that is in a folder now."""
+    listing = out / PACKAGE_LIST
+    if not listing.is_file():
+        return []
+    try:
+        found = json.loads(listing.read_bytes())
+        files = [file["path"] for file in found["files"]] if "ektopos" in found else []
+    except (ValueError, KeyError, TypeError):
+        return []
+    return [file for file in files if isinstance(file, str) and is_safe(file)] + [PACKAGE_LIST]
+
+
+def _move(source: Path, goal: Path) -> None:
+    goal.parent.mkdir(parents=True, exist_ok=True)
+    shutil.move(source, goal)

@@ -1,0 +1,139 @@
+"""Write a glTF package's materials.
+
+Source: glTF 2.0 specification, 3.9; KHR_texture_transform; KHR_materials_emissive_strength.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from ektopos.document import Feed, InputName
+from ektopos.materials.adjust import adjust
+from ektopos.materials.derive import Material
+from ektopos.materials.resolve import constant_values
+from ektopos.targets.plan import Plan
+
+LINEAR, NEAREST, MIPMAP_LINEAR, MIPMAP_NEAREST, REPEAT = 9729, 9728, 9987, 9984, 10497
+_TRANSFORM, _STRENGTH = "KHR_texture_transform", "KHR_materials_emissive_strength"
+
+
+def add_materials(
+    gltf: dict[str, Any], plan: Plan, image_of: dict[str, int], emission_factors: dict[str, float]
+) -> dict[str, Any]:
+    """The glTF with every planned material, its textures and samplers.
+
+    `image_of` gives the number of each planned file's image, `emission_factors` what its emission was divided by.
+    """
+    textures: list[dict[str, Any]] = []
+    samplers: list[dict[str, Any]] = []
+    used: set[str] = set()
+
+    def texture(material: Material, name: InputName) -> dict[str, Any] | None:
+        path = plan.file_of.get((material.name, name))
+        if path is None:
+            return None
+        sampler = _sampler(material)
+        if sampler not in samplers:
+            samplers.append(sampler)
+        entry = {"sampler": samplers.index(sampler), "source": image_of[path]}
+        if entry not in textures:
+            textures.append(entry)
+        info: dict[str, Any] = {"index": textures.index(entry)}
+        if not material.uv.is_identity:
+            used.add(_TRANSFORM)
+            info["extensions"] = {_TRANSFORM: _transform(material)}
+        return info
+
+    materials = []
+    for material in plan.materials.values():
+        path = plan.file_of.get((material.name, "emission"))
+        entry = _material(material, texture, emission_factors.get(path or "", 1.0))
+        used |= set(entry.get("extensions", {}))
+        materials.append(entry)
+    found = {"materials": materials, "textures": textures, "samplers": samplers, "extensionsUsed": sorted(used)}
+    return gltf | {key: value for key, value in found.items() if value}
+
+
+def _material(material: Material, texture: Any, emission_factor: float) -> dict[str, Any]:
+    feeds = material.feeds
+    base, orm = texture(material, "base_color"), texture(material, "roughness") or texture(material, "metallic")
+    base = base or (texture(material, "opacity") if material.alpha_mode != "opaque" else None)
+    pbr: dict[str, Any] = {
+        "baseColorFactor": [*_factor(feeds["base_color"], "base_color"), _opacity(material)],
+        "metallicFactor": _factor(feeds["metallic"], "metallic")[0],
+        "roughnessFactor": _factor(feeds["roughness"], "roughness")[0],
+    }
+    if base:
+        pbr["baseColorTexture"] = base
+    if orm:
+        pbr["metallicRoughnessTexture"] = orm
+    entry: dict[str, Any] = {"name": material.name, "pbrMetallicRoughness": pbr}
+    normal, occlusion, emission = (texture(material, name) for name in ("normal", "occlusion", "emission"))
+    if normal:
+        entry["normalTexture"] = normal | _strength("scale", feeds["normal"])
+    if occlusion:
+        entry["occlusionTexture"] = occlusion | _strength("strength", feeds["occlusion"])
+    strength = feeds["emission"].strength * emission_factor
+    if emission:
+        entry |= {"emissiveTexture": emission, "emissiveFactor": [1.0, 1.0, 1.0]}
+    else:
+        colour = adjust(constant_values(feeds["emission"], "emission"), feeds["emission"], "emission").reshape(3)
+        largest = max(1.0, float(colour.max()))
+        strength *= largest
+        if colour.any():
+            entry["emissiveFactor"] = _plain(colour / largest)
+    if strength != 1.0 and "emissiveFactor" in entry:
+        entry["extensions"] = {_STRENGTH: {"emissiveStrength": max(0.0, strength)}}
+    if material.alpha_mode != "opaque":
+        entry["alphaMode"] = material.alpha_mode.upper()
+    if material.alpha_mode == "mask":
+        entry["alphaCutoff"] = material.alpha_cutoff
+    if material.double_sided:
+        entry["doubleSided"] = True
+    if material.surface_tag:
+        entry["extras"] = {"surface_tag": material.surface_tag}
+    return entry
+
+
+def _factor(feed: Feed, name: InputName) -> list[float]:
+    """A constant as the container's factor; 1 where a map says it all."""
+    if feed.map is not None:
+        return [1.0, 1.0, 1.0] if name == "base_color" else [1.0]
+    return _plain(adjust(constant_values(feed, name), feed, name).reshape(-1))
+
+
+def _opacity(material: Material) -> float:
+    return 1.0 if material.alpha_mode == "opaque" else _factor(material.feeds["opacity"], "opacity")[0]
+
+
+def _plain(values: np.ndarray[Any, Any]) -> list[float]:
+    """float32 values as the shortest decimals that give them back."""
+    return [float(str(np.float32(value))) for value in values]
+
+
+def _strength(key: str, feed: Feed) -> dict[str, float]:
+    return {key: feed.strength} if feed.strength != 1.0 else {}
+
+
+def _sampler(material: Material) -> dict[str, Any]:
+    near = material.filter == "nearest"
+    return {
+        "magFilter": NEAREST if near else LINEAR,
+        "minFilter": MIPMAP_NEAREST if near else MIPMAP_LINEAR,
+        "wrapS": REPEAT,
+        "wrapT": REPEAT,
+    }
+
+
+def _transform(material: Material) -> dict[str, Any]:
+    uv = material.uv
+    found: dict[str, Any] = {}
+    if uv.offset != (0.0, 0.0):
+        found["offset"] = list(uv.offset)
+    if uv.rotation:
+        found["rotation"] = uv.rotation
+    if uv.tiling != (1.0, 1.0):
+        found["scale"] = list(uv.tiling)
+    return found

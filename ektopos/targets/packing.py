@@ -1,0 +1,119 @@
+"""Make the texels of a planned file.
+
+Where a map has the file's size, each channel is one table lookup from the map's codes to the file's codes, and no
+floating-point picture is made. Otherwise values are decoded, resampled in their own space and encoded again.
+"""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+
+from ektopos.document import COLOUR_INPUTS, Feed, InputName
+from ektopos.images import Image, decode_table, linear_to_srgb, quantise, resize
+from ektopos.materials.adjust import adjust, decode_normals, normalise
+from ektopos.materials.resolve import MapLoader, default_channels, feed_values, resolve_feed
+from ektopos.targets.plan import PlannedChannel, PlannedFile
+from ektopos.targets.profile import LETTERS, Letter
+from ektopos.types import Encoding, Float, NormalY, Pixels
+
+
+def pack_file(loader: MapLoader, planned: PlannedFile, normal_y: NormalY) -> tuple[Pixels, float]:
+    """The texels of a file, `(height, width, 3 or 4)` uint8 or uint16, and the factor they were divided by.
+
+    The factor is 1 but for emission above 1. Raises as `resolve_feed`.
+    """
+    factor = emission_factor(loader, planned)
+    planes: list[Pixels] = []
+    whole: dict[InputName, Float] = {}
+    for letter in LETTERS:
+        channel = planned.channels.get(letter)
+        if channel is None:
+            if letter != "a":
+                planes.append(np.zeros((planned.height, planned.width), _kind(planned.bits)))
+            continue
+        planes.append(_plane(loader, planned, channel, letter, normal_y, factor, whole))
+    return np.asarray(cv2.merge(planes)).reshape(planned.height, planned.width, len(planes)), factor
+
+
+def emission_factor(loader: MapLoader, planned: PlannedFile) -> float:
+    """The largest value of a file's emission if that is above 1, else 1."""
+    feed = next((c.feed for c in planned.channels.values() if c.input == "emission" and c.fill is None), None)
+    if feed is None or feed.map is None:
+        return 1.0
+    image = loader.image(feed.map)
+    brightest = max(abs(feed.range[0]), abs(feed.range[1])) * max(feed.tint)
+    if not image.is_float and brightest <= 1.0:
+        return 1.0
+    return max(1.0, float(resolve_feed(loader, feed, "emission", with_strength=False).max()))
+
+
+def _plane(
+    loader: MapLoader, planned: PlannedFile, channel: PlannedChannel, letter: Letter, normal_y: NormalY,
+    factor: float, whole: dict[InputName, Float],
+) -> Pixels:  # fmt: skip
+    """One channel of a file, `(height, width)`."""
+    size = (planned.height, planned.width)
+    encoding: Encoding = "linear" if letter == "a" else planned.encoding
+    if channel.fill is not None or channel.feed.map is None:
+        value = np.full((1, 1), channel.fill, np.float32)
+        return np.full(size, quantise(_encoded(value, encoding), planned.bits)[0, 0])
+    image = loader.image(channel.feed.map)
+    entry = loader.project.document.maps[channel.feed.map]
+    same_size = (image.height, image.width) == size
+    source = _source_plane(image, channel.feed, channel.input, letter)
+    if same_size and source is not None and not image.is_float:
+        is_alpha = (channel.feed.channels or default_channels(channel.input)) == "a"
+        decoded = decode_table(image.bits, "linear" if is_alpha else entry.encoding)
+        if channel.input == "normal":
+            # Length is left as it is: whoever reads normals makes them unit again, so untouched texels stay exact.
+            turned = letter == "g" and (entry.normal_y or "+") != normal_y
+            table = 1.0 - decoded if turned else decoded
+        else:
+            table = adjust(_as_input(decoded, channel.input), channel.feed, channel.input)
+            table = table[:, "rgb".index(letter)] if table.ndim == 2 else table
+        codes = quantise(_encoded(table / np.float32(factor), encoding), planned.bits)
+        if source.dtype == np.uint8:
+            return np.asarray(cv2.LUT(np.ascontiguousarray(source), codes))
+        return np.asarray(codes[source])
+    if channel.input not in whole:
+        whole[channel.input] = _resampled(image, channel, entry.encoding, entry.normal_y, planned)
+    values = whole[channel.input]
+    if channel.input == "normal":
+        sign = -1.0 if letter == "g" and normal_y == "-" else 1.0
+        values = values[..., "rgb".index(letter)] * sign * 0.5 + 0.5
+    elif values.ndim == 3:
+        values = values[..., "rgb".index(letter)] / np.float32(factor)
+    return quantise(_encoded(values, encoding), planned.bits)
+
+
+def _resampled(
+    image: Image, channel: PlannedChannel, encoding: Encoding, source_y: NormalY | None, planned: PlannedFile
+) -> Float:
+    """An input's canonical values at the file's size."""
+    values = feed_values(image, encoding, channel.feed, channel.input)
+    if channel.input == "normal":
+        return normalise(resize(decode_normals(values, source_y), planned.width, planned.height))
+    return resize(adjust(values, channel.feed, channel.input), planned.width, planned.height)
+
+
+def _source_plane(image: Image, feed: Feed, name: InputName, letter: Letter) -> Pixels | None:
+    """The map's channel that alone decides a file's channel, or `None` where several do (luminance)."""
+    channels = feed.channels or default_channels(name)
+    if channels == "luminance":
+        return None
+    if channels in ("rgb", "rgba"):
+        return image.channel(letter)
+    return image.channel(channels)
+
+
+def _as_input(decoded: Float, name: InputName) -> Float:
+    return np.repeat(decoded[:, None], 3, axis=1) if name in COLOUR_INPUTS else decoded
+
+
+def _encoded(values: Float, encoding: Encoding) -> Float:
+    return linear_to_srgb(values) if encoding == "srgb" else values
+
+
+def _kind(bits: int) -> type[np.uint8] | type[np.uint16]:
+    return np.uint8 if bits == 8 else np.uint16

@@ -1,0 +1,10 @@
+"""The trial: import a package as an engine would, and compare what arrived with what was meant.
+
+`importer` is the stand-in engine. It reads only the package's bytes and the target's profile, with other libraries than
+those that wrote them, and never imports packing, writers or materials. `compare` measures, `causes` explains.
+"""
+
+from ektopos.trial.compare import Cell, Trial, run_trial
+from ektopos.trial.importer import Arrival, import_package, read_target
+
+__all__ = ["Arrival", "Cell", "Trial", "import_package", "read_target", "run_trial"]

@@ -1,0 +1,134 @@
+"""Why something arrived otherwise: each explanation says what would have arrived, and the first that did is the cause."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from itertools import permutations
+from typing import Literal
+
+import cv2
+import numpy as np
+
+from ektopos.images import linear_to_srgb, srgb_to_linear
+from ektopos.trial.importer import ArrivedInput, stored_channels
+from ektopos.types import Float
+
+Cause = Literal[
+    "missing-file", "unreadable-file", "slot-unassigned", "slot-missing", "slot-reassigned", "channels-swapped",
+    "inverted", "green-flipped", "wrong-encoding", "constant-changed", "strength-lost", "alpha-mode-changed",
+    "cutoff-changed", "sides-changed", "uv-transform-lost", "filter-changed", "resized", "compressed", "quantised",
+    "shifted", "not-carried-by-target", "unknown",
+]  # fmt: skip
+
+MESSAGES: dict[Cause, str] = {
+    "missing-file": "The file that should carry it is missing.",
+    "unreadable-file": "The file that carries it cannot be read.",
+    "slot-unassigned": "The slot arrived without a material.",
+    "slot-missing": "The slot did not arrive.",
+    "slot-reassigned": "The slot arrived with another material.",
+    "channels-swapped": "It arrived in another channel than it should.",
+    "inverted": "Every texel is 1 − what was meant.",
+    "green-flipped": "Green points the other way: y is turned round.",
+    "wrong-encoding": "It was encoded or decoded once too often or too seldom between sRGB and linear.",
+    "constant-changed": "The constant that arrived is not the one that was meant.",
+    "strength-lost": "The strength that arrived is not the one that was meant.",
+    "alpha-mode-changed": "The alpha mode that arrived is not the one that was meant.",
+    "cutoff-changed": "The cut-off that arrived is not the one that was meant.",
+    "sides-changed": "Single- or double-sided was not kept.",
+    "uv-transform-lost": "The UV transform that arrived is not the one that was meant.",
+    "filter-changed": "The texture filter that arrived is not the one that was meant.",
+    "resized": "The picture arrived at another size.",
+    "compressed": "The texels differ a little everywhere, as lossy compression does.",
+    "quantised": "It was rounded to fewer steps than it had.",
+    "shifted": "The picture is moved against what was meant.",
+    "not-carried-by-target": "This target does not carry it.",
+    "unknown": "The texels differ, and no single mistake explains it.",
+}
+
+EXPLAINED_STEPS = 2.0
+"""An explanation holds when 99 % of texels agree to within this many 8-bit steps, as they are stored …"""
+EXPLAINED_SHARE = 0.99
+NOISE_STEPS = 14.0
+"""… and lossy compression when the mean difference stays below this, and the largest below `NOISE_LARGEST`."""
+NOISE_LARGEST = 150.0
+
+
+def explain(name: str, meant: Float, arrived: ArrivedInput) -> Cause:
+    """The cause of a difference in texels.
+
+    `meant` is the authored input as it should be stored (encoded, 0–1, without strength): `(h, w)` or `(h, w, 3)`, at the
+    arrived texture's size. Cost: a few passes over an evenly thinned copy.
+    """
+    stored = arrived.stored()
+    if stored is None or arrived.texture is None or arrived.texture.pixels is None:
+        return "unknown"
+    step = max(1, min(stored.shape[:2]) // 512)
+    thin_meant, thin_stored = meant[::step, ::step], stored[::step, ::step]
+    others = {c: stored_channels(arrived.texture.pixels[::step, ::step], c) for c in "rgba"[: arrived.texture.pixels.shape[2]]}
+    for cause, predicted, seen in _explanations(name, thin_meant, thin_stored, others, arrived.channels):
+        if _agrees(predicted, seen):
+            return cause
+    if _is_shifted(thin_meant, thin_stored):
+        return "shifted"
+    if _is_quantised(thin_meant, thin_stored):
+        return "quantised"
+    difference = np.abs(thin_meant - thin_stored) * 255
+    if difference.mean() < NOISE_STEPS and difference.max() < NOISE_LARGEST and _correlated(thin_meant, thin_stored):
+        return "compressed"
+    return "unknown"
+
+
+def _explanations(
+    name: str, meant: Float, stored: Float, others: dict[str, Float], channel: str
+) -> Iterator[tuple[Cause, Float, Float]]:
+    """Candidates, most specific first: the cause, what it would have stored, and what is stored."""
+    if name == "normal":
+        yield "green-flipped", np.stack([meant[..., 0], 1 - meant[..., 1], meant[..., 2]], axis=-1), stored
+    for order in permutations(range(3)):
+        if meant.ndim == 3 and order != (0, 1, 2):
+            yield "channels-swapped", meant[..., order], stored
+    yield "inverted", 1.0 - meant, stored
+    curves: tuple[Callable[[Float], Float], ...] = (srgb_to_linear, linear_to_srgb)
+    for curve in curves:
+        yield "wrong-encoding", curve(meant), stored
+    if meant.ndim == 2:
+        for other, values in others.items():
+            if other != channel:
+                yield "channels-swapped", meant, values
+        for other, values in others.items():
+            if other != channel:
+                yield "channels-swapped", 1.0 - meant, values
+
+
+def _agrees(predicted: Float, seen: Float) -> bool:
+    near = np.abs(predicted - seen) * 255 <= EXPLAINED_STEPS
+    return bool(near.mean() >= EXPLAINED_SHARE)
+
+
+def _is_shifted(meant: Float, stored: Float) -> bool:
+    """Whether moving the picture round its borders makes it fit: the move is found by phase correlation."""
+    if min(meant.shape[:2]) < 8:
+        return False
+    first = meant.mean(axis=2) if meant.ndim == 3 else meant
+    second = stored.mean(axis=2) if stored.ndim == 3 else stored
+    spectrum = np.fft.rfft2(second - second.mean()) * np.conj(np.fft.rfft2(first - first.mean()))
+    peak = np.fft.irfft2(spectrum / np.maximum(np.abs(spectrum), 1e-9), s=first.shape)
+    y, x = divmod(int(peak.argmax()), first.shape[1])
+    if y == x == 0:
+        return False
+    return float((np.abs(np.roll(meant, (y, x), (0, 1)) - stored) * 255 <= 12).mean()) > 0.8
+
+
+def _is_quantised(meant: Float, stored: Float) -> bool:
+    """Whether the picture is the meant one rounded to far fewer, evenly spaced steps."""
+    levels = np.unique(stored)
+    if len(levels) < 2 or len(levels) > 64:
+        return False
+    gap = float(np.diff(levels).max())
+    return bool(np.abs(meant - stored).max() <= gap * 0.75 + 1e-3) and len(np.unique(meant)) > 2 * len(levels)
+
+
+def _correlated(meant: Float, stored: Float) -> bool:
+    first, second = (cv2.blur(v, (3, 3)).ravel().astype(np.float64) for v in (meant, stored))
+    spread = first.std() * second.std()
+    return bool(spread > 0 and ((first - first.mean()) * (second - second.mean())).mean() / spread > 0.5)

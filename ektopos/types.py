@@ -1,0 +1,26 @@
+"""Names for the kinds of value that the rooms hand to each other."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+Float = NDArray[np.float32]
+"""Float pixels or coordinates; the shape is said where it is used."""
+Pixels = NDArray[Any]
+"""Pixels as a file stores them: uint8, uint16, float16 or float32, `(height, width, channels)`."""
+Index = NDArray[np.int32]
+
+Encoding = Literal["srgb", "linear"]
+Channels = Literal["r", "g", "b", "a", "rgb", "rgba", "luminance"]
+NormalY = Literal["+", "-"]
+
+Progress = Callable[[float, str], None]
+"""Called during long work with the share done (0–1) and what is being done; raises `Cancelled` to stop it."""
+
+
+def no_progress(share: float, what: str) -> None:
+    """The `Progress` of work that nobody watches."""
