@@ -8,7 +8,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from math import isnan
 
 from ektopos.document import Role
 from ektopos.maps.statistics import ChannelFacts, Statistics
@@ -104,6 +103,6 @@ def different_pictures(s: Statistics) -> bool:
     """
     if is_grey(s) or is_normal(s):
         return False
-    known = [c for c in s.correlations if not isnan(c)]
+    known = [c for c in s.correlations if c is not None]
     constant = sum(channel.is_constant for channel in s.channels[:3])
     return (bool(known) and min(known) < 0.6) or (constant >= 1 and s.colourfulness > 0.1)

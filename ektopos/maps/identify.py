@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from math import exp, isnan
+from math import exp
 from pathlib import Path
 from typing import Any
 
@@ -166,7 +166,7 @@ def _alpha_role(facts: Facts, said: list[str], doubts: list[str]) -> dict[str, R
 def _judge_packed(facts: Facts, reading: Reading, said: list[str], doubts: list[str]) -> Verdict:
     s = facts.statistics
     names = [channel.name for channel in s.channels]
-    known = [(pair, c) for pair, c in zip(("R–G", "R–B", "G–B"), s.correlations, strict=True) if not isnan(c)]
+    known = [(pair, c) for pair, c in zip(("R–G", "R–B", "G–B"), s.correlations, strict=True) if c is not None]
     if ev.different_pictures(s):
         said.append("different pictures: correlation " + ", ".join(f"{pair} {c:.2f}" for pair, c in known))
     if len(reading.roles) > 1:

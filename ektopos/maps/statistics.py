@@ -74,16 +74,17 @@ class Statistics:
     """Whether R, G and B are the same picture to within one step: a grey picture stored as colour."""
     colourfulness: float
     """Mean of the largest difference between R, G and B."""
-    correlations: tuple[float, float, float]
-    """R–G, R–B and G–B; not a number where a channel is constant."""
+    correlations: tuple[float | None, float | None, float | None]
+    """R–G, R–B and G–B; `None` where a channel is constant."""
     unit_length: float
     """Share of texels whose RGB, read as a vector −1–1, has length 1."""
     upward: float
     """Share of texels whose blue, read −1–1, is above 0."""
     mean_direction: tuple[float, float, float]
     curl: Curl | None
-    seam: tuple[float, float]
-    """Step across the border divided by the step between neighbours inside, in x and y: near 1 where it repeats."""
+    seam: tuple[float | None, float | None]
+    """Step across the border divided by the step between neighbours inside, in x and y: near 1 where it repeats;
+    `None` below 8 texels."""
     low_byte: bool
     """Whether a 16-bit file uses more than its upper 8 bits."""
     background: float
@@ -101,7 +102,7 @@ def measure(image: Image) -> Statistics:
     facts = tuple(_channel(name, values[..., i], [window[..., i] for window in windows]) for i, name in enumerate(names))
     colour = values[..., :3] if image.channels >= 3 else None
     curl = None
-    correlations = (float("nan"),) * 3
+    correlations: tuple[float | None, float | None, float | None] = (None, None, None)
     colourfulness, unit, upward, direction = 0.0, 0.0, 0.0, (0.0, 0.0, 0.0)
     if colour is not None:
         flat = colour.reshape(-1, 3)
@@ -201,18 +202,18 @@ def _halved(slopes: Float) -> Float:
     return (even[::2, ::2] + even[1::2, ::2] + even[::2, 1::2] + even[1::2, 1::2]) / 4.0
 
 
-def _correlation(flat: Float, i: int, j: int) -> float:
+def _correlation(flat: Float, i: int, j: int) -> float | None:
     first, second = flat[:, i] - flat[:, i].mean(), flat[:, j] - flat[:, j].mean()
     spread = float(np.sqrt((first**2).mean() * (second**2).mean()))
-    return float((first * second).mean()) / spread if spread > 1e-6 else float("nan")
+    return float((first * second).mean()) / spread if spread > 1e-6 else None
 
 
-def _seam(pixels: Pixels) -> tuple[float, float]:
-    found = []
+def _seam(pixels: Pixels) -> tuple[float | None, float | None]:
+    found: list[float | None] = []
     for axis in (1, 0):
         turned = np.moveaxis(pixels, axis, 0)
         if turned.shape[0] < 8:
-            found.append(float("nan"))
+            found.append(None)
             continue
         first, second, last = (as_float(turned[i]) for i in (0, 1, -1))
         inner = float(np.abs(second - first).mean() + np.abs(last - as_float(turned[-2])).mean()) / 2

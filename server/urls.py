@@ -1,0 +1,22 @@
+"""The API below /api, and the one page of the interface for everything else."""
+
+from __future__ import annotations
+
+from django.conf import settings
+from django.http import FileResponse, HttpRequest, HttpResponse
+from django.urls import path, re_path
+
+from server.workshop.api import api
+
+
+def page(request: HttpRequest) -> HttpResponse | FileResponse:
+    """The interface's page; it finds its own way from the address."""
+    index = settings.WEB_FOLDER / "index.html"
+    if not index.is_file():
+        return HttpResponse("The interface is not built. Run ./run demo.", status=503, content_type="text/plain")
+    response = FileResponse(index.open("rb"), content_type="text/html")
+    response["Cache-Control"] = "no-cache"
+    return response
+
+
+urlpatterns = [path("api/", api.urls), re_path(r"^(?!api/|assets/).*$", page)]

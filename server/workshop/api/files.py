@@ -1,0 +1,82 @@
+"""Uploads, and the jobs that work on them."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+from django.conf import settings
+from django.http import HttpRequest
+from django.shortcuts import get_object_or_404
+from ninja import File, Form, Router, Schema
+from ninja.files import UploadedFile
+
+from ektopos.errors import EktoposError, MissingReference, TooLarge
+from server.workshop.api.projects import Uploads, found
+from server.workshop.models import Job
+from server.workshop.store import content_path, put
+
+router = Router(tags=["files"])
+
+
+class Upload(Schema):
+    """A file that has arrived."""
+
+    path: str
+    sha256: str
+    bytes: int
+
+
+class JobOut(Schema):
+    """A job and how far it is."""
+
+    id: UUID
+    kind: str
+    state: str
+    share: float
+    doing: str
+    result: Any = None
+    error: Any = None
+    made: datetime
+
+
+@router.post("/uploads", response=Upload)
+def upload(request: HttpRequest, file: File[UploadedFile], path: Form[str]) -> Upload:
+    """Keep one file by its content. Nothing is read from it yet."""
+    if file.size is not None and file.size > settings.MAX_UPLOAD_BYTES:
+        raise TooLarge("the file is larger than 4 GiB.", subject=path, hint="Make it smaller before bringing it in.")
+    sha256, size = put(file.chunks())
+    return Upload(path=path, sha256=sha256, bytes=size)
+
+
+@router.post("/projects/{uuid:project_id}/bring-in", response=JobOut)
+def bring_in(request: HttpRequest, project_id: UUID, given: Uploads) -> Job:
+    """Start measuring uploaded files and adding them to the project."""
+    if not given.files:
+        raise EktoposError("there are no files to bring in.", hint="Drop files or a folder.")
+    for file in given.files:
+        if not all(c in "0123456789abcdef" for c in file.sha256) or not content_path(file.sha256).is_file():
+            raise MissingReference("it has not been uploaded.", subject=file.path, hint="Drop it again.")
+    files = [{"path": file.path, "sha256": file.sha256} for file in given.files]
+    return Job.start(found(project_id), "bring-in", {"files": files})
+
+
+@router.get("/projects/{uuid:project_id}/jobs", response=list[JobOut])
+def jobs(request: HttpRequest, project_id: UUID) -> list[Job]:
+    """The project's last jobs, newest first."""
+    return list(Job.objects.filter(project_id=project_id)[:20])
+
+
+@router.get("/jobs/{uuid:job_id}", response=JobOut)
+def get_job(request: HttpRequest, job_id: UUID) -> Job:
+    """One job."""
+    return get_object_or_404(Job, pk=job_id)
+
+
+@router.post("/jobs/{uuid:job_id}/cancel", response=JobOut)
+def cancel(request: HttpRequest, job_id: UUID) -> Job:
+    """Ask a job to stop; one that has not begun stops at once."""
+    Job.objects.filter(pk=job_id).update(cancel_requested=True)
+    Job.objects.filter(pk=job_id, state=Job.State.WAITING).update(state=Job.State.CANCELLED)
+    return get_object_or_404(Job, pk=job_id)

@@ -1,0 +1,180 @@
+"""Maps: the board, the reader, and pictures of both."""
+
+from __future__ import annotations
+
+from typing import Literal
+from uuid import UUID
+
+from django.http import HttpRequest, HttpResponse
+from ninja import Router, Schema
+
+from ektopos.document import Role
+from ektopos.errors import MissingReference
+from ektopos.maps import Facts, Verdict, judge, read_names, sets_of
+from ektopos.maps.identify import SURE
+from server.workshop import pictures
+from server.workshop.api.projects import found
+from server.workshop.models import MapFacts, Project
+
+router = Router(tags=["maps"])
+View = Literal["rgb", "r", "g", "b", "a"]
+FOREVER = "public, max-age=31536000, immutable"
+
+
+class BoardMap(Schema):
+    """One map on the board."""
+
+    name: str
+    file: str
+    sha256: str
+    set: str
+    roles: dict[str, Role]
+    encoding: str
+    normal_y: str | None
+    by_hand: bool
+    state: Literal["sure", "unsure", "conflict", "missing", "measuring"]
+    confidence: float
+    width: int
+    height: int
+    channels: int
+    bits: int
+    is_float: bool
+    bytes: int
+    used_by: list[str]
+
+
+class ChannelOut(Schema):
+    """One channel's numbers."""
+
+    name: str
+    low: float
+    high: float
+    mean: float
+    histogram: list[float]
+
+
+class MapOut(Schema):
+    """Everything the reader shows of one map."""
+
+    map: BoardMap
+    role: str
+    judged_roles: dict[str, Role]
+    judged_normal_y: str | None
+    evidence: list[str]
+    doubts: list[str]
+    notes: list[str]
+    channels: list[ChannelOut]
+    repeats_x: float | None
+    repeats_y: float | None
+    memory: int
+    format: str
+
+
+class Texel(Schema):
+    """One texel's numbers."""
+
+    channels: list[str]
+    codes: list[int] | None
+    values: list[float]
+    degrees_from_flat: float | None
+
+
+def _board(project: Project) -> list[tuple[BoardMap, Facts | None, Verdict | None]]:
+    """Every map with its facts and verdict. Two queries, however many maps."""
+    document, revision = project.document, project.head
+    shas = {name: revision.sha_of(entry.file) for name, entry in document.maps.items()}
+    rows = {row.sha256: row for row in MapFacts.objects.filter(sha256__in=set(shas.values()))}
+    measuring = project.jobs.filter(state__in=("waiting", "running"), kind="bring-in").exists()
+    set_of = {name: set_name for set_name, names in sets_of(document).items() for name in names}
+    users: dict[str, list[str]] = {}
+    for material, entry in document.materials.items():
+        for used in {feed.map for feed in entry.inputs.values() if feed.map}:
+            users.setdefault(used, []).append(material)
+    readings = dict(zip(document.maps, read_names([e.file for e in document.maps.values()]), strict=True))
+    result = []
+    for name, map_entry in document.maps.items():
+        row = rows.get(shas[name])
+        facts = row.value() if row else None
+        verdict = judge(facts, readings[name]) if facts else None
+        state: str = "measuring" if measuring else "missing"
+        if verdict is not None:
+            state = "conflict" if verdict.conflict else "unsure" if verdict.confidence < SURE else "sure"
+            state = "sure" if map_entry.by_hand else state
+        header = facts.header if facts else None
+        result.append(
+            (
+                BoardMap(
+                    name=name, file=map_entry.file, sha256=shas[name], set=set_of[name], roles=map_entry.roles,
+                    encoding=map_entry.encoding, normal_y=map_entry.normal_y, by_hand=map_entry.by_hand, state=state,
+                    confidence=verdict.confidence if verdict else 0.0,
+                    width=header.width if header else 0, height=header.height if header else 0,
+                    channels=header.channels if header else 0, bits=header.bits if header else 0,
+                    is_float=header.is_float if header else False, bytes=row.bytes if row else 0,
+                    used_by=users.get(name, []),
+                ),
+                facts,
+                verdict,
+            )
+        )  # fmt: skip
+    return result
+
+
+@router.get("/projects/{uuid:project_id}/maps", response=list[BoardMap])
+def board(request: HttpRequest, project_id: UUID) -> list[BoardMap]:
+    """Every map of a project."""
+    return [row for row, _, _ in _board(found(project_id))]
+
+
+@router.get("/projects/{uuid:project_id}/maps/{path:name}", response=MapOut)
+def get_map(request: HttpRequest, project_id: UUID, name: str) -> MapOut:
+    """One map with its evidence and numbers."""
+    for row, facts, verdict in _board(found(project_id)):
+        if row.name != name:
+            continue
+        if facts is None or verdict is None:
+            raise MissingReference("its file has not been measured.", subject=name, hint="Bring it in again.")
+        statistics = facts.statistics
+        return MapOut(
+            map=row, role=verdict.role, judged_roles=verdict.roles, judged_normal_y=verdict.normal_y,
+            evidence=list(verdict.evidence), doubts=list(verdict.doubts), notes=list(facts.notes),
+            channels=[
+                ChannelOut(name=c.name, low=c.low, high=c.high, mean=c.mean, histogram=list(c.histogram))
+                for c in statistics.channels
+            ],
+            repeats_x=statistics.seam[0], repeats_y=statistics.seam[1],
+            # Uncompressed RGBA with mips: 4/3 of the top level. Source: Khronos Data Format.
+            memory=facts.header.width * facts.header.height * 4 * facts.header.bits // 8 * 4 // 3,
+            format=facts.header.format,
+        )  # fmt: skip
+    raise MissingReference("there is no such map.", subject=name)
+
+
+@router.get("/map-pictures/{sha256}/{view}/{int:size}.png")
+def map_picture(request: HttpRequest, sha256: str, view: View, size: int) -> HttpResponse:
+    """A map or one channel, fitted into `size` texels."""
+    return picture(pictures.map_png(_hash(sha256), view, min(max(size, 16), 16384)))
+
+
+@router.get("/map-pictures/{sha256}/{view}/at/{int:x}/{int:y}/{int:width}x{int:height}.png")
+def map_region(request: HttpRequest, sha256: str, view: View, x: int, y: int, width: int, height: int) -> HttpResponse:
+    """Part of a map, texel for texel, at most 2048 × 2048."""
+    return picture(pictures.map_region(_hash(sha256), view, x, y, min(width, 2048), min(height, 2048)))
+
+
+@router.get("/map-pictures/{sha256}/texel/{int:x}/{int:y}", response=Texel)
+def texel(request: HttpRequest, sha256: str, x: int, y: int) -> dict[str, object]:
+    """One texel's numbers."""
+    return pictures.texel(_hash(sha256), x, y)
+
+
+def picture(content: bytes) -> HttpResponse:
+    """A PNG whose address says all it depends on."""
+    response = HttpResponse(content, content_type="image/png")
+    response["Cache-Control"] = FOREVER
+    return response
+
+
+def _hash(sha256: str) -> str:
+    if len(sha256) != 64 or not all(c in "0123456789abcdef" for c in sha256):
+        raise MissingReference("there is no such map.", subject=sha256[:12])
+    return sha256

@@ -1,0 +1,67 @@
+"""Export packages and put them to trial."""
+
+from __future__ import annotations
+
+import shutil
+from typing import Any
+
+import numpy as np
+
+from ektopos.cli import plain
+from ektopos.images import encode_png, quantise
+from ektopos.targets import export_package
+from ektopos.targets.profile import find_profile
+from ektopos.trial import run_trial
+from ektopos.types import Float, Progress
+from server.workshop.models import Job, Package
+from server.workshop.store import package_folder
+
+
+def export(job: Job, progress: Progress) -> dict[str, Any]:
+    """Write the package of the project as it was when the job was asked for, and put it to trial if `try` is set."""
+    revision = job.project.revisions.get(pk=job.arguments["revision"])
+    profile = find_profile(str(job.arguments["target"]))
+    package = Package.objects.create(project=job.project, revision=revision, target=profile.id)
+    share = 0.55 if job.arguments.get("try") else 1.0
+    try:
+        done = export_package(
+            revision.core(), profile, package_folder(package.pk) / "files", lambda s, what: progress(s * share, what)
+        )
+        package.files, package.seconds, package.complete = plain(done.files), done.seconds, True
+        package.save()
+        if job.arguments.get("try"):
+            judge(package, lambda s, what: progress(share + s * (1 - share), what))
+    except BaseException:
+        if not package.complete:
+            shutil.rmtree(package_folder(package.pk), ignore_errors=True)
+            package.delete()
+        raise
+    return {"package": package.pk}
+
+
+def trial(job: Job, progress: Progress) -> dict[str, Any]:
+    """Put a package to trial again."""
+    package = job.project.packages.get(pk=job.arguments["package"], complete=True)
+    judge(package, progress)
+    return {"package": package.pk}
+
+
+def judge(package: Package, progress: Progress) -> None:
+    """Compare a package with the revision it was made from, and keep what was found with its pictures."""
+    pictures = package_folder(package.pk) / "pictures"
+    pictures.mkdir(parents=True, exist_ok=True)
+    names: list[tuple[str, str]] = []
+
+    def keep(material: str, input_name: str, shown: dict[str, Float]) -> None:
+        number = len(names)
+        names.append((material, input_name))
+        for what, values in shown.items():
+            wide = values if values.ndim == 3 else np.repeat(values[..., None], 3, axis=2)
+            (pictures / f"{number}-{what}.png").write_bytes(encode_png(quantise(wide, 8), fast=True))
+
+    files = package_folder(package.pk) / "files"
+    found = run_trial(package.revision.core(), files, find_profile(package.target), progress, keep)
+    result = plain(found)
+    result["pictures"] = [{"material": material, "input": name} for material, name in names]
+    package.trial = result
+    package.save(update_fields=["trial"])

@@ -1,0 +1,53 @@
+"""Facts measured once for each content."""
+
+from __future__ import annotations
+
+from django.db import models
+from pydantic import TypeAdapter
+
+from ektopos.maps import Facts
+from ektopos.meshes import Fault, SlotFacts
+
+_FACTS = TypeAdapter(Facts)
+_SLOTS = TypeAdapter(list[SlotFacts])
+_FAULTS = TypeAdapter(list[Fault])
+
+
+class MapFacts(models.Model):
+    """What a map's pixels say."""
+
+    sha256 = models.CharField(primary_key=True, max_length=64)
+    bytes = models.BigIntegerField()
+    facts = models.JSONField()
+
+    @classmethod
+    def keep(cls, sha256: str, size: int, facts: Facts) -> None:
+        """Keep a map's facts."""
+        stored = _FACTS.dump_python(facts, mode="json")
+        cls.objects.update_or_create(sha256=sha256, defaults={"bytes": size, "facts": stored})
+
+    def value(self) -> Facts:
+        """The facts as the core knows them."""
+        return _FACTS.validate_python(self.facts)
+
+
+class MeshFacts(models.Model):
+    """What a mesh's geometry says. The key is the hash of the file and those it refers to."""
+
+    key = models.CharField(primary_key=True, max_length=64)
+    name = models.CharField(max_length=200)
+    triangles = models.IntegerField()
+    size = models.JSONField()
+    notes = models.JSONField(default=list)
+    slots = models.JSONField()
+    faults = models.JSONField()
+
+    @staticmethod
+    def dump(slots: list[SlotFacts], faults: list[Fault]) -> tuple[object, object]:
+        """Slots and faults as JSON can hold them; endless stretch becomes null."""
+        plain = _SLOTS.dump_python(slots, mode="json")
+        for slot in plain:
+            slot["uv"] |= {
+                k: v if v is not None and abs(v) < 1e30 else None for k, v in slot["uv"].items() if k in ("l2", "linf")
+            }
+        return plain, _FAULTS.dump_python(faults, mode="json")

@@ -1,0 +1,23 @@
+"""Packages that were exported, and their trials."""
+
+from __future__ import annotations
+
+from django.db import models
+
+from server.workshop.models.project import Project, Revision
+
+
+class Package(models.Model):
+    """One exported package; it is there once it is complete."""
+
+    project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="packages")
+    revision = models.ForeignKey(Revision, on_delete=models.CASCADE)
+    target = models.CharField(max_length=60)
+    files = models.JSONField(default=list)
+    seconds = models.FloatField(default=0.0)
+    complete = models.BooleanField(default=False)
+    trial = models.JSONField(null=True)
+    made = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["-made"]

@@ -1,0 +1,186 @@
+"""Pictures for the screen: reduced maps, stage pictures, regions of maps. All cached by content and recipe."""
+
+from __future__ import annotations
+
+import json
+import threading
+from collections import OrderedDict
+from functools import lru_cache
+from typing import Any
+
+import numpy as np
+
+from ektopos.errors import EktoposError, MissingReference
+from ektopos.images import Image, encode_png, fit_within, linear_to_srgb, quantise, read_image, resize
+from ektopos.images.image import as_float
+from ektopos.materials.preview import recipe_key, recipe_values, stage_picture
+from ektopos.materials.resolve import reduce_image
+from ektopos.types import Float, Pixels
+from server.workshop.models import MapFacts
+from server.workshop.store import cache_path, content_path, writing
+
+REDUCED = 1024
+QUICK = 256
+"""Longest sides of the two reduced copies of every map: full preview size, and the size that answers while dragging."""
+DECODED_BYTES = 768 * 2**20
+
+_decoded: OrderedDict[str, Image] = OrderedDict()
+_decoding = threading.Lock()
+
+
+def keep_reduced(sha256: str, image: Image) -> None:
+    """Keep a map's reduced copies, for both encodings it can be read with (float has only one)."""
+    for encoding in ("linear",) if image.is_float else ("linear", "srgb"):
+        full = reduce_image(image, encoding, REDUCED)  # type: ignore[arg-type]
+        width, height = fit_within(full.width, full.height, QUICK)
+        quick = Image(resize(full.pixels.astype(np.float32), width, height).astype(np.float16))
+        for size, reduced in ((REDUCED, full), (QUICK, quick)):
+            with writing(cache_path("reduced", f"{sha256}-{encoding}-{size}.npy")) as temporary, temporary.open("wb") as file:
+                np.save(file, reduced.pixels)
+
+
+@lru_cache(maxsize=48)
+def reduced_map(key: str, size: int) -> Image:
+    """A reduced copy by content and encoding (`sha-encoding`); made again if the cache was emptied."""
+    sha256, _, encoding = key.partition("-")
+    facts = MapFacts.objects.filter(sha256=sha256).first()
+    if facts is not None and facts.facts["header"]["is_float"]:
+        encoding = "linear"
+    path = cache_path("reduced", f"{sha256}-{encoding}-{size}.npy")
+    if not path.exists():
+        keep_reduced(sha256, decoded(sha256))
+    return Image(np.load(path))
+
+
+def decoded(sha256: str) -> Image:
+    """A map at full size, the last few kept."""
+    with _decoding:
+        if sha256 in _decoded:
+            _decoded.move_to_end(sha256)
+            return _decoded[sha256]
+    image = read_image(content_file(sha256))
+    with _decoding:
+        _decoded[sha256] = image
+        while len(_decoded) > 1 and sum(kept.pixels.nbytes for kept in _decoded.values()) > DECODED_BYTES:
+            _decoded.popitem(last=False)
+    return image
+
+
+def content_file(sha256: str) -> Any:
+    """A map's content under a name with its suffix."""
+    facts = MapFacts.objects.filter(sha256=sha256).first()
+    if facts is None:
+        raise MissingReference("there is no such map.", subject=sha256[:12])
+    suffix = {"jpeg": ".jpg", "targa": ".tga", "tiff": ".tif", "openexr": ".exr"}
+    kind = facts.facts["header"]["format"]
+    link = cache_path("named", sha256 + suffix.get(kind, f".{kind}"))
+    if not link.exists():
+        link.unlink(missing_ok=True)
+        link.symlink_to(content_path(sha256))
+    return link
+
+
+def keep_recipe(recipe: dict[str, Any]) -> str:
+    """Keep a recipe so that its picture can be asked for; gives its key."""
+    key = recipe_key(recipe)
+    path = cache_path("recipes", f"{key}.json")
+    if not path.exists():
+        with writing(path) as temporary:
+            temporary.write_text(json.dumps(recipe))
+    return key
+
+
+def recipe_png(key: str, size: int) -> bytes:
+    """The picture of a kept recipe. Raises `MissingReference` if nothing was kept under that key."""
+    path = cache_path("pictures", f"{key}-{size}.png")
+    if path.exists():
+        return path.read_bytes()
+    recipe_path = cache_path("recipes", f"{key}.json")
+    if not recipe_path.exists():
+        raise MissingReference("there is no such picture any more.", subject=key[:12], hint="Load the page again.")
+    recipe = json.loads(recipe_path.read_text())
+    source = QUICK if size <= QUICK else REDUCED
+    if recipe["picture"] == "solo":
+        pixels = solo_picture(recipe, source)
+    else:
+        pixels, _ = stage_picture(recipe, lambda name: reduced_map(name, source), size)
+    content = encode_png(pixels, fast=True)
+    with writing(path) as temporary:
+        temporary.write_bytes(content)
+    return content
+
+
+def solo_picture(recipe: dict[str, Any], source: int) -> Pixels:
+    """One input by itself, as it is best seen: colour as sRGB, normals encoded, data as grey."""
+    (name,) = recipe["inputs"]
+    values = recipe_values(recipe, name, lambda key: reduced_map(key, source))
+    if name == "normal":
+        return quantise(values * 0.5 + 0.5, 8)
+    if name in ("base_color", "emission"):
+        return quantise(linear_to_srgb(values / max(1.0, float(values.max()))), 8)
+    return quantise(np.repeat(values[..., None], 3, axis=2), 8)
+
+
+def map_view(image: Image, view: str) -> Pixels:
+    """A map, or one of its channels, as 8-bit pixels for the screen: as stored, floats as sRGB."""
+    pixels = image.rgb() if view == "rgb" else image.channel(view)
+    if pixels is None:
+        raise EktoposError("the map has no alpha.", hint="Choose another channel.")
+    if pixels.dtype == np.uint8:
+        shown: Float | Pixels = pixels
+    elif image.is_float and view == "rgb":
+        shown = quantise(linear_to_srgb(np.clip(as_float(pixels), 0, 1)), 8)
+    else:
+        shown = quantise(as_float(pixels), 8)
+    return np.asarray(shown if shown.ndim == 3 else shown[..., None])
+
+
+def map_png(sha256: str, view: str, size: int) -> bytes:
+    """A map or channel fitted into `size` texels. Small sizes come from the reduced copy."""
+    path = cache_path("views", f"{sha256}-{view}-{size}.png")
+    if path.exists():
+        return path.read_bytes()
+    if size <= REDUCED:
+        content_file(sha256)
+        small = reduced_map(f"{sha256}-linear", QUICK if size <= QUICK else REDUCED)
+        width, height = fit_within(small.width, small.height, size)
+        values = resize(small.pixels.astype(np.float32), width, height)
+        facts = MapFacts.objects.get(sha256=sha256)
+        if not facts.facts["header"]["is_float"]:
+            pixels = map_view(Image(quantise(values, 8)), view)
+        else:
+            pixels = map_view(Image(values), view)
+    else:
+        pixels = map_view(decoded(sha256), view)
+    content = encode_png(pixels, fast=True)
+    with writing(path) as temporary:
+        temporary.write_bytes(content)
+    return content
+
+
+def map_region(sha256: str, view: str, x: int, y: int, width: int, height: int) -> bytes:
+    """Part of a map, texel for texel."""
+    image = decoded(sha256)
+    part = image.pixels[y : y + height, x : x + width]
+    if not part.size:
+        raise EktoposError("that is outside the map.")
+    return encode_png(map_view(Image(part), view), fast=True)
+
+
+def texel(sha256: str, x: int, y: int) -> dict[str, Any]:
+    """One texel's numbers: codes, values 0–1, linear values, and degrees from flat if it is read as a normal."""
+    image = decoded(sha256)
+    if not (0 <= x < image.width and 0 <= y < image.height):
+        raise EktoposError("that is outside the map.")
+    stored = image.pixels[y, x]
+    values = as_float(stored)
+    names = {1: "r", 2: "ra", 3: "rgb", 4: "rgba"}[image.channels]
+    vector = values[:3] * 2.0 - 1.0
+    length = float(np.linalg.norm(vector)) if image.channels >= 3 else 0.0
+    tilt = float(np.degrees(np.arccos(np.clip(vector[2] / length, -1, 1)))) if length > 1e-6 else None
+    return {
+        "channels": list(names),
+        "codes": None if image.is_float else [int(code) for code in stored],
+        "values": [float(value) for value in values],
+        "degrees_from_flat": tilt,
+    }
