@@ -131,19 +131,19 @@ def list_projects(request: HttpRequest) -> list[ProjectRow]:
     return rows
 
 
-@router.post("", response=ProjectOut)
+@router.post("", response=ProjectOut, by_alias=True)
 def new_project(request: HttpRequest, given: NewProject) -> ProjectOut:
     """A new, empty project."""
     return shown(Project.begin(Document(name=given.name.strip()[:120] or "Untitled")))
 
 
-@router.post("/import", response=ProjectOut)
+@router.post("/import", response=ProjectOut, by_alias=True)
 def import_project(request: HttpRequest, given: Uploads) -> ProjectOut:
     """A project from an uploaded zip, or from the uploaded files of its folder."""
     return shown(import_uploads([(file.path, file.sha256) for file in given.files]))
 
 
-@router.get("/{uuid:project_id}", response=ProjectOut)
+@router.get("/{uuid:project_id}", response=ProjectOut, by_alias=True)
 def get_project(request: HttpRequest, project_id: UUID) -> ProjectOut:
     """A project as it is now."""
     return shown(found(project_id))
@@ -158,7 +158,7 @@ def delete_project(request: HttpRequest, project_id: UUID) -> tuple[int, None]:
     return 204, None
 
 
-@router.post("/{uuid:project_id}/edits", response={200: ProjectOut, 409: ErrorOut, 422: ErrorOut})
+@router.post("/{uuid:project_id}/edits", response={200: ProjectOut, 409: ErrorOut, 422: ErrorOut}, by_alias=True)
 def edit_project(request: HttpRequest, project_id: UUID, given: Edits) -> ProjectOut:
     """Apply edits as one step. 409 if the project has changed meanwhile."""
     project = found(project_id)
@@ -166,21 +166,21 @@ def edit_project(request: HttpRequest, project_id: UUID, given: Edits) -> Projec
     return shown(found(project_id))
 
 
-@router.post("/{uuid:project_id}/undo", response={200: ProjectOut, 409: ErrorOut})
+@router.post("/{uuid:project_id}/undo", response={200: ProjectOut, 409: ErrorOut}, by_alias=True)
 def undo(request: HttpRequest, project_id: UUID, given: At) -> ProjectOut:
     """One step back."""
     found(project_id).undo(given.revision)
     return shown(found(project_id))
 
 
-@router.post("/{uuid:project_id}/redo", response={200: ProjectOut, 409: ErrorOut})
+@router.post("/{uuid:project_id}/redo", response={200: ProjectOut, 409: ErrorOut}, by_alias=True)
 def redo(request: HttpRequest, project_id: UUID, given: At) -> ProjectOut:
     """One step forward."""
     found(project_id).redo(given.revision)
     return shown(found(project_id))
 
 
-@router.post("/{uuid:project_id}/checkpoints", response=ProjectOut)
+@router.post("/{uuid:project_id}/checkpoints", response=ProjectOut, by_alias=True)
 def add_checkpoint(request: HttpRequest, project_id: UUID, given: NewCheckpoint) -> ProjectOut:
     """Name the state as it is now."""
     project = found(project_id)
@@ -188,7 +188,7 @@ def add_checkpoint(request: HttpRequest, project_id: UUID, given: NewCheckpoint)
     return shown(found(project_id))
 
 
-@router.post("/{uuid:project_id}/checkpoints/{int:checkpoint_id}/restore", response={200: ProjectOut, 409: ErrorOut})
+@router.post("/{uuid:project_id}/checkpoints/{int:checkpoint_id}/restore", response={200: ProjectOut, 409: ErrorOut}, by_alias=True)
 def restore_checkpoint(request: HttpRequest, project_id: UUID, checkpoint_id: int, given: At) -> ProjectOut:
     """Bring a named state back, as a step that can be undone."""
     project = found(project_id)

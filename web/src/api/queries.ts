@@ -1,0 +1,193 @@
+// Server state: every query and mutation of the interface. Queries below a project are keyed by its revision, so a change
+// asks again only for what depends on it, and going back finds what was there.
+import { keepPreviousData, queryOptions, useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { useCallback, useEffect, useRef } from 'react'
+import { useParams } from 'react-router'
+
+import { useNotices } from '../layout/notices'
+import { Said, client, got } from './client'
+import type { BoardMap, Edit, Finding, Job, MapDetail, Material, MeshFacts, Package, Plan, Profile, Project, ProjectRow, Sheet, StageLook } from './types'
+
+export const useProjectId = () => useParams().projectId ?? ''
+
+const projectQuery = (id: string) =>
+  queryOptions({
+    queryKey: ['project', id],
+    queryFn: () => got<Project>(client.GET('/api/projects/{project_id}', { params: { path: { project_id: id } } })),
+    enabled: id !== '',
+  })
+
+export const useProject = () => useQuery(projectQuery(useProjectId()))
+
+export const useProjects = () =>
+  useQuery({ queryKey: ['projects'], queryFn: () => got<ProjectRow[]>(client.GET('/api/projects')) })
+
+export const useTargets = () =>
+  useQuery({ queryKey: ['targets'], queryFn: () => got<Profile[]>(client.GET('/api/projects/targets/all')), staleTime: Infinity })
+
+/** Key and guard of a query that depends on the project's revision. */
+function useRevisionKey(name: string, ...rest: unknown[]) {
+  const id = useProjectId()
+  const revision = useProject().data?.revision
+  return { id, queryKey: ['project-part', id, name, revision, ...rest], enabled: revision !== undefined }
+}
+
+export function useBoard() {
+  const { id, queryKey, enabled } = useRevisionKey('maps')
+  return useQuery({
+    queryKey, enabled, placeholderData: keepPreviousData,
+    queryFn: () => got<BoardMap[]>(client.GET('/api/projects/{project_id}/maps', { params: { path: { project_id: id } } })),
+  })
+}
+
+export function useMap(name: string | null) {
+  const { id, queryKey, enabled } = useRevisionKey('map', name)
+  return useQuery({
+    queryKey, enabled: enabled && name !== null, placeholderData: keepPreviousData,
+    queryFn: () => got<MapDetail>(client.GET('/api/projects/{project_id}/maps/{name}', { params: { path: { project_id: id, name: name ?? '' } } })),
+  })
+}
+
+export function useSheet(name: string | null) {
+  const { id, queryKey, enabled } = useRevisionKey('sheet', name)
+  return useQuery({
+    queryKey, enabled: enabled && name !== null,
+    placeholderData: (before) => (before?.material === name ? before : undefined),
+    queryFn: () => got<Sheet>(client.GET('/api/projects/{project_id}/sheets/{name}', { params: { path: { project_id: id, name: name ?? '' } } })),
+  })
+}
+
+export const trySheet = (id: string, name: string, entry: Material) =>
+  got<Sheet>(client.POST('/api/projects/{project_id}/sheets/{name}', { params: { path: { project_id: id, name } }, body: { entry } }))
+
+export function useLooks() {
+  const { id, queryKey, enabled } = useRevisionKey('looks')
+  return useQuery({
+    queryKey, enabled, placeholderData: keepPreviousData,
+    queryFn: () => got<Record<string, StageLook>>(client.GET('/api/projects/{project_id}/stage', { params: { path: { project_id: id } } })),
+  })
+}
+
+export function useMeshes() {
+  const { id, queryKey, enabled } = useRevisionKey('meshes')
+  return useQuery({
+    queryKey, enabled, placeholderData: keepPreviousData,
+    queryFn: () => got<MeshFacts[]>(client.GET('/api/projects/{project_id}/meshes', { params: { path: { project_id: id } } })),
+  })
+}
+
+export function useFindings() {
+  const { id, queryKey, enabled } = useRevisionKey('checks')
+  return useQuery({
+    queryKey, enabled, placeholderData: keepPreviousData,
+    queryFn: () => got<Finding[]>(client.GET('/api/projects/{project_id}/checks', { params: { path: { project_id: id } } })),
+  })
+}
+
+export function usePlan() {
+  const { id, queryKey, enabled } = useRevisionKey('plan')
+  return useQuery({
+    queryKey, enabled, placeholderData: keepPreviousData, retry: false,
+    queryFn: () => got<Plan>(client.GET('/api/projects/{project_id}/plan', { params: { path: { project_id: id } } })),
+  })
+}
+
+export function usePackages() {
+  const id = useProjectId()
+  return useQuery({
+    queryKey: ['packages', id],
+    queryFn: () => got<Package[]>(client.GET('/api/projects/{project_id}/packages', { params: { path: { project_id: id } } })),
+  })
+}
+
+const busy = (state: string) => state === 'waiting' || state === 'running'
+
+/** The project's jobs; while one is running they are asked for often, and what it changed is loaded when it ends. */
+export function useJobs() {
+  const id = useProjectId()
+  const queries = useQueryClient()
+  const notice = useNotices((state) => state.say)
+  const running = useRef(new Set<string>())
+  const found = useQuery({
+    queryKey: ['jobs', id],
+    queryFn: () => got<Job[]>(client.GET('/api/projects/{project_id}/jobs', { params: { path: { project_id: id } } })),
+    refetchInterval: (query) => (query.state.data?.some((job) => busy(job.state)) ? 400 : 5000),
+    enabled: id !== '',
+  })
+  useEffect(() => {
+    for (const job of found.data ?? []) {
+      if (busy(job.state)) running.current.add(job.id)
+      else if (running.current.delete(job.id)) {
+        void queries.invalidateQueries({ queryKey: ['project', id] })
+        void queries.invalidateQueries({ queryKey: ['project-part', id] })
+        void queries.invalidateQueries({ queryKey: ['packages', id] })
+        const error = job.error as { message?: string; subject?: string; hint?: string } | null
+        if (job.state === 'failed' && error) notice(new Said(0, error.message ?? '', error.subject, error.hint))
+      }
+    }
+  }, [found.data, id, notice, queries])
+  return found
+}
+
+/** Something that changes the project and answers with its new state. */
+function useChange<Given>(call: (project: Project, given: Given) => Promise<Project>) {
+  const id = useProjectId()
+  const queries = useQueryClient()
+  const notice = useNotices((state) => state.say)
+  const mutation = useMutation({
+    mutationFn: (given: Given) => call(queries.getQueryData<Project>(['project', id])!, given),
+    onSuccess: (project) => queries.setQueryData(['project', id], project),
+    onError: (problem) => notice(problem),
+  })
+  return mutation
+}
+
+const at = (project: Project) => ({ params: { path: { project_id: project.id } }, body: { revision: project.revision } })
+
+export function useEdit() {
+  const change = useChange((project, edits: Edit[]) =>
+    got<Project>(client.POST('/api/projects/{project_id}/edits', { params: { path: { project_id: project.id } }, body: { revision: project.revision, edits } })),
+  )
+  const { mutateAsync } = change
+  // The promise resolves to whether it was done: errors are said once, by the mutation.
+  return useCallback((...edits: Edit[]) => mutateAsync(edits).then((project) => project, () => null), [mutateAsync])
+}
+
+export const useUndo = () => useChange((project) => got<Project>(client.POST('/api/projects/{project_id}/undo', at(project))))
+export const useRedo = () => useChange((project) => got<Project>(client.POST('/api/projects/{project_id}/redo', at(project))))
+
+export const useCheckpoint = () =>
+  useChange((project, name: string) =>
+    got<Project>(client.POST('/api/projects/{project_id}/checkpoints', { params: { path: { project_id: project.id } }, body: { name } })),
+  )
+
+export const useRestore = () =>
+  useChange((project, checkpoint: number) =>
+    got<Project>(client.POST('/api/projects/{project_id}/checkpoints/{checkpoint_id}/restore', {
+      params: { path: { project_id: project.id, checkpoint_id: checkpoint } }, body: { revision: project.revision },
+    })),
+  )
+
+export function useStartJob() {
+  const id = useProjectId()
+  const queries = useQueryClient()
+  const notice = useNotices((state) => state.say)
+  const started = { onSuccess: () => void queries.invalidateQueries({ queryKey: ['jobs', id] }), onError: (problem: Error) => notice(problem) }
+  const path = { project_id: id }
+  const startExport = useMutation({
+    mutationFn: (trial: boolean) => {
+      const revision = queries.getQueryData<Project>(['project', id])?.revision ?? 0
+      return got<Job>(client.POST('/api/projects/{project_id}/exports', { params: { path }, body: { revision, trial } }))
+    },
+    ...started,
+  })
+  const startTrial = useMutation({
+    mutationFn: (pack: number) => got<Job>(client.POST('/api/projects/{project_id}/packages/{package_id}/trial', { params: { path: { ...path, package_id: pack } } })),
+    ...started,
+  })
+  const cancel = useMutation({
+    mutationFn: (job: string) => got<Job>(client.POST('/api/jobs/{job_id}/cancel', { params: { path: { job_id: job } } })),
+    ...started,
+  })
+  return { startExport, startTrial, cancel }
+}

@@ -1,0 +1,53 @@
+import './export.css'
+
+import { Button } from '@mui/material'
+import { Link } from 'react-router'
+
+import { useFindings, useJobs, usePackages, usePlan, useProject, useProjectId, useStartJob } from '../api/queries'
+import { bytes, count } from '../words'
+import { PackPlan } from './PackPlan'
+import { TrialBoard } from './TrialBoard'
+
+/** The pack plan on the left; on the right, what the stand-in engine got. */
+export function ExportScreen() {
+  const id = useProjectId()
+  const project = useProject().data!
+  const plan = usePlan()
+  const packages = usePackages().data ?? []
+  const errors = (useFindings().data ?? []).filter((finding) => finding.severity === 'error')
+  const { startExport, startTrial } = useStartJob()
+  const busy = (useJobs().data ?? []).some((job) => ['waiting', 'running'].includes(job.state) && job.kind !== 'bring-in')
+  const last = packages.find((entry) => entry.target === project.document.target)
+  const behind = last && last.revision !== project.revision
+  const nothing = plan.data?.files.length === 0 && Object.keys(project.document.meshes ?? {}).length === 0 && Object.keys(project.document.materials ?? {}).length === 0
+  if (nothing) {
+    return (
+      <div className="empty">
+        <h2>Nothing to export yet</h2>
+        <p>Make a material, put it on a slot, and see here which files the target gets before anything is written.</p>
+        <Button component={Link} to={`/projects/${id}/materials`}>Make a material</Button>
+      </div>
+    )
+  }
+  return (
+    <div className="screen export">
+      <section className="pane" aria-label="Pack plan">
+        <div className="bar">
+          <h1>Pack plan</h1>
+          {plan.data && <span className="small">{count(Object.keys(project.document.materials ?? {}).length, 'material')} · {count(plan.data.files.length, 'texture')} · {bytes(plan.data.memory)} in graphics memory</span>}
+        </div>
+        {plan.isError ? <p className="brick" style={{ padding: 14 }}>! {plan.error.message}</p> : plan.data ? <PackPlan plan={plan.data} last={last} /> : <p style={{ padding: 14 }}>Planning …</p>}
+        <div className="row wrap" style={{ padding: '12px 14px', borderTop: '1px solid var(--line)' }}>
+          <Button variant="contained" disabled={busy || plan.isError} onClick={() => startExport.mutate(true)}>Export and try</Button>
+          <Button disabled={busy || plan.isError} onClick={() => startExport.mutate(false)}>Export only</Button>
+          {last && <Button component="a" href={`/api/packages/${last.id}/download`}>Download</Button>}
+          {last && <Button disabled={busy} onClick={() => startTrial.mutate(last.id)}>Try again</Button>}
+          <span className="grow" />
+          {errors.length > 0 && <Link to={`/projects/${id}/checks`} className="brick">! {count(errors.length, 'error')} in the checks</Link>}
+          <span className="small">{last ? `last ${new Date(last.made).toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit' })}, took ${last.seconds.toFixed(1)} s${behind ? '; the project changed since' : ''}` : 'not exported for this target yet'}</span>
+        </div>
+      </section>
+      <TrialBoard pack={last} behind={behind ?? false} />
+    </div>
+  )
+}

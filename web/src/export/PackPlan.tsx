@@ -1,0 +1,75 @@
+import type { Package, Plan } from '../api/types'
+import { bytes, sizeWords } from '../words'
+
+type PlannedFile = Plan['files'][number]
+type Channel = NonNullable<PlannedFile['channels'][string]>
+
+/** Neighbouring channels that carry the same input from the same source stand in one cell. */
+function groups(file: PlannedFile): { letters: string; channel: Channel | null }[] {
+  const found: { letters: string; channel: Channel | null }[] = []
+  for (const letter of ['r', 'g', 'b', 'a']) {
+    const channel = file.channels[letter] ?? null
+    const before = found.at(-1)
+    if (before && letter !== 'a' && before.channel && channel && before.channel.carries === channel.carries && before.channel.source === channel.source) before.letters += letter
+    else found.push({ letters: letter, channel })
+  }
+  return found
+}
+
+interface Listed {
+  path: string
+  bytes: number
+  images?: { path: string; bytes: number }[]
+}
+
+/** Files against their channels: each cell names the input it carries and where that comes from. */
+export function PackPlan({ plan, last }: { plan: Plan; last: Package | undefined }) {
+  const listed = ((last?.files ?? []) as Listed[]).flatMap((file) => [file, ...(file.images ?? [])])
+  const onDisk = new Map(listed.map((file) => [file.path, file.bytes]))
+  return (
+    <div className="scroll" tabIndex={0} aria-label="Planned files">
+      <div className="plan-head">
+        <span style={{ textAlign: 'left' }}>File</span>
+        {['r', 'g', 'b', 'a'].map((letter) => <b key={letter} className={`ch-${letter}`}>{letter.toUpperCase()}</b>)}
+        <span>memory</span>
+      </div>
+      {plan.files.map((file) => (
+        <div key={file.path} className="plan-row">
+          <div style={{ minWidth: 0 }}>
+            <div className="mono ellipsis" title={`${file.path}\nfor ${file.materials.join(', ')}`}>{file.path.split('/').at(-1)}</div>
+            <div className="small" style={{ fontSize: 11, whiteSpace: 'nowrap' }}>{sizeWords(file.width, file.height)} · {file.encoding === 'srgb' ? 'sRGB' : 'linear'} · {file.bits} bit{onDisk.has(file.path) && ` · ${bytes(onDisk.get(file.path)!)}`}</div>
+          </div>
+          {groups(file).map(({ letters, channel }) => (
+            <div key={letters} className={`plan-cell mono ${channel ? '' : 'bare'}`} style={{ gridColumn: `span ${letters.length}` }} title={channel ? `${channel.source}${channel.changed ? `, ${channel.changed}` : ''}` : 'carries nothing'}>
+              {channel ? (
+                <>
+                  <span>{channel.carries.replace('base_color', 'base colour')}{channel.changed && letters.length > 1 && ` · ${channel.changed}`}</span>
+                  {letters.length === 1 && <b className={`ch-${letters} ellipsis`} style={{ maxWidth: '100%' }}>{channel.source.includes('.') ? channel.source.split('.').at(-1) : channel.source}{channel.changed && ' ⤳'}</b>}
+                </>
+              ) : '–'}
+            </div>
+          ))}
+          <span className="mono" style={{ textAlign: 'right' }}>{bytes(file.memory)}</span>
+        </div>
+      ))}
+      <p className="small" style={{ padding: '10px 14px' }}>{plan.factors > 0 && `${plan.factors} inputs are written as numbers. `}{plan.notes.map((note) => `${note}. `)}</p>
+      <Memory plan={plan} />
+    </div>
+  )
+}
+
+function Memory({ plan }: { plan: Plan }) {
+  const perMaterial = new Map<string, number>()
+  for (const file of plan.files) perMaterial.set(file.materials[0]!, (perMaterial.get(file.materials[0]!) ?? 0) + file.memory)
+  const parts = [...perMaterial].sort((a, b) => b[1] - a[1])
+  if (plan.memory === 0) return null
+  return (
+    <div style={{ padding: '4px 14px 16px' }}>
+      <p style={{ marginBottom: 4 }}>Graphics memory <b className="mono">{bytes(plan.memory)}</b> <span className="small">uncompressed, with mips</span></p>
+      <div style={{ display: 'flex', height: 14, border: '1px solid var(--strong)' }} role="img" aria-label={parts.map(([name, size]) => `${name} ${bytes(size)}`).join(', ')}>
+        {parts.map(([name, size], index) => <div key={name} title={`${name} ${bytes(size)}`} style={{ flex: size, background: index % 2 ? 'var(--strong)' : 'var(--ink3)', borderRight: '1px solid var(--raised)' }} />)}
+      </div>
+      <p className="small">{parts.map(([name]) => name).join(' · ')}</p>
+    </div>
+  )
+}

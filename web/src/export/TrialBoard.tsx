@@ -1,0 +1,116 @@
+import { Button } from '@mui/material'
+import { useEffect, useState } from 'react'
+import { Link } from 'react-router'
+
+import { useProject, useProjectId } from '../api/queries'
+import type { Cell, Package, TrialResult, Verdict } from '../api/types'
+import { useStatus } from '../layout/notices'
+import { INPUT_WORDS, TRIAL_INPUTS, VERDICTS, causeWords } from '../words'
+
+const HEADS: Record<string, string> = { base_color: 'Base col.', metallic: 'Metallic', roughness: 'Roughn.', normal: 'Normal', occlusion: 'Occlus.', emission: 'Emission', opacity: 'Opacity', settings: 'Settings' }
+
+const short = (cell: Cell): string => {
+  const { glyph } = VERDICTS[cell.verdict]
+  if (cell.cause && (cell.verdict === 'differs' || cell.verdict === 'lost')) return `${glyph} ${causeWords(cell.cause)}`
+  if (cell.verdict === 'close') return `${glyph} ${cell.unit === 'degrees' ? `${cell.max_error?.toFixed(1)}°` : '½'}`
+  return `${glyph} 0`
+}
+
+/** What the stand-in engine got: slots against inputs, one verdict each; a cell opens its evidence. */
+export function TrialBoard({ pack, behind }: { pack: Package | undefined; behind: boolean }) {
+  const trial = pack?.trial as TrialResult | null | undefined
+  const [chosen, setChosen] = useState<string | null>(null)
+  const show = useStatus((state) => state.show)
+  useEffect(() => {
+    show('= equal   ≈ within rounding   △ lost on the way   ≠ differs   · not used')
+    return () => show('')
+  }, [show])
+  if (!trial) {
+    return (
+      <section className="pane" aria-label="Trial">
+        <div className="empty">
+          <h2>No trial yet</h2>
+          <p>“Export and try” writes the package, then reads it back as a game engine would and compares every texel of every slot with what was meant.</p>
+        </div>
+      </section>
+    )
+  }
+  const keyOf = (cell: Cell) => `${cell.mesh}|${cell.slot}|${cell.input}`
+  const slots = [...new Map(trial.cells.map((cell) => [`${cell.mesh}|${cell.slot}`, cell])).values()]
+  const meshes = new Set(trial.cells.map((cell) => cell.mesh))
+  const worst = trial.cells.find((cell) => cell.verdict === 'differs' || cell.verdict === 'lost')
+  const current = trial.cells.find((cell) => keyOf(cell) === chosen) ?? worst
+  const counted = (verdicts: Verdict[]) => trial.cells.filter((cell) => verdicts.includes(cell.verdict)).length
+  const differ = counted(['differs'])
+  const lost = counted(['lost'])
+  return (
+    <section className="pane" aria-label="Trial">
+      <div className="bar" style={{ gap: 8 }}>
+        <h1>Trial</h1>
+        {differ > 0 && <span className="chip brick">≠ {differ} differ</span>}
+        {lost > 0 && <span className="chip amber">△ {lost} lost</span>}
+        <span className={`chip ${trial.passed ? 'own' : ''}`}>{trial.passed && '✓ '}{counted(['same', 'close'])} the same</span>
+        <span className="grow" />
+        <span className="small">stand-in engine{behind && <span className="amber"> · △ of an earlier state</span>}</span>
+      </div>
+      <div className="scroll" tabIndex={-1}>
+        <table className="trial-board">
+          <thead><tr><th>Slot</th>{TRIAL_INPUTS.map((input) => <th key={input}>{HEADS[input]}</th>)}</tr></thead>
+          <tbody>
+            {slots.map((row) => (
+              <tr key={`${row.mesh}${row.slot}`}>
+                <td className="ellipsis" title={`${row.mesh} · ${row.slot}: ${row.material ?? 'no material'}`}>{row.slot}{meshes.size > 1 && <div className="small ellipsis" style={{ fontSize: 10.5 }}>{row.mesh}</div>}</td>
+                {TRIAL_INPUTS.map((input) => {
+                  const cell = trial.cells.find((entry) => entry.mesh === row.mesh && entry.slot === row.slot && entry.input === input)
+                  return <td key={input}>{cell && <Verdict cell={cell} pressed={cell === current} choose={() => setChosen(keyOf(cell))} />}</td>
+                })}
+              </tr>
+            ))}
+          </tbody>
+        </table>
+        {current && pack && <Detail cell={current} pack={pack} trial={trial} />}
+      </div>
+    </section>
+  )
+}
+
+function Verdict({ cell, pressed, choose }: { cell: Cell; pressed: boolean; choose: () => void }) {
+  const materials = useProject().data?.document.materials ?? {}
+  const used = (name: string | null): boolean => {
+    const entry = name ? materials[name] : undefined
+    if (!entry) return false
+    return cell.input in (entry.inputs ?? {}) || used(entry.from ?? null)
+  }
+  const verdict = VERDICTS[cell.verdict]
+  const idle = cell.verdict === 'same' && cell.input !== 'settings' && !used(cell.material)
+  const words = `${cell.slot} ${cell.input.replace('_', ' ')}: ${idle ? 'not used' : verdict.word}${cell.cause && cell.verdict !== 'same' ? `, ${causeWords(cell.cause)}` : ''}`
+  return (
+    <button className={`verdict mono ${idle ? 'quiet' : verdict.tone}`} aria-pressed={pressed} aria-label={words} title={words} onClick={choose}>
+      {idle ? '·' : short(cell)}
+    </button>
+  )
+}
+
+function Detail({ cell, pack, trial }: { cell: Cell; pack: Package; trial: TrialResult }) {
+  const id = useProjectId()
+  const picture = trial.pictures.findIndex((entry) => entry.material === cell.material && entry.input === cell.input)
+  const verdict = VERDICTS[cell.verdict]
+  const input = cell.input === 'settings' ? 'Settings' : INPUT_WORDS[cell.input as keyof typeof INPUT_WORDS].name
+  return (
+    <div className="detail" aria-live="polite">
+      {picture >= 0 ? (['meant', 'arrived', 'difference'] as const).map((what) => (
+        <figure key={what}>
+          <img src={`/api/packages/${pack.id}/pictures/${picture}-${what}.png?of=${pack.made}`} alt={`${input}, ${what}`} />
+          <figcaption className="small">{what}{what === 'difference' && cell.max_error != null && ` · white is ${cell.max_error.toPrecision(2)} ${cell.unit}`}</figcaption>
+        </figure>
+      )) : <p className="quiet" style={{ gridColumn: 'span 3' }}>No picture: {cell.input === 'settings' ? 'settings are compared as values' : 'a constant on both sides'}.</p>}
+      <div style={{ display: 'grid', gap: 8, alignContent: 'start' }}>
+        <h2 style={{ fontSize: 15 }}>{input} {cell.verdict === 'same' ? 'arrived as it was meant' : cell.verdict === 'close' ? 'arrived within rounding' : cell.cause ? `: ${causeWords(cell.cause)}` : verdict.word}</h2>
+        <p className="small">{cell.mesh} · {cell.slot} · {cell.material ?? 'no material'}</p>
+        {cell.message && <p>{cell.message}</p>}
+        {cell.max_error != null && <p className="mono">largest {cell.max_error.toFixed(2)} · mean {cell.mean_error?.toFixed(3)} {cell.unit} · {((cell.differing ?? 0) * 100).toFixed(1)} % of texels differ</p>}
+        {cell.material && <Button component={Link} to={`/projects/${id}/materials/${encodeURIComponent(cell.material)}`} sx={{ justifySelf: 'start' }}>Show in feed sheet</Button>}
+      </div>
+    </div>
+  )
+}

@@ -1,0 +1,119 @@
+import { Button, Menu, MenuItem, Tooltip } from '@mui/material'
+import { useEffect, useState } from 'react'
+import { NavLink } from 'react-router'
+
+import { useBoard, useEdit, useFindings, useMeshes, usePackages, useRedo, useTargets, useUndo } from '../api/queries'
+import type { Project } from '../api/types'
+import { ago, count } from '../words'
+import { Find } from './Find'
+import { JobsButton } from './JobsButton'
+import { Mark } from './Mark'
+import { ProjectMenu } from './ProjectMenu'
+
+/** The trail in the order of the job, with the project, the target, jobs, undo and search. */
+export function Header({ project }: { project: Project }) {
+  const [finding, setFinding] = useState(false)
+  const undo = useUndo()
+  const redo = useRedo()
+
+  useEffect(() => {
+    const pressed = (event: KeyboardEvent) => {
+      if (!(event.ctrlKey || event.metaKey)) return
+      const key = event.key.toLowerCase()
+      if (key === 'k') setFinding(true)
+      else if (key === 'z' && !(event.target instanceof HTMLInputElement && event.target.type === 'text')) (event.shiftKey ? redo : undo).mutate(undefined)
+      else if (key === 'y') redo.mutate(undefined)
+      else return
+      event.preventDefault()
+    }
+    window.addEventListener('keydown', pressed)
+    return () => window.removeEventListener('keydown', pressed)
+  }, [redo, undo])
+
+  return (
+    <header className="header">
+      <Mark />
+      <div className="project">
+        <ProjectMenu project={project} />
+        <span className="small ellipsis">saved{project.checkpoints[0] ? ` · checkpoint “${project.checkpoints[0].name}” ${ago(project.checkpoints[0].made)}` : ` ${ago(project.changed)}`}</span>
+      </div>
+      <nav aria-label="The job" className="grow" style={{ display: 'flex' }}>
+        <Trail project={project} />
+      </nav>
+      <div className="tools">
+        <JobsButton />
+        <TargetButton project={project} />
+        <Tooltip title={project.undo ? `Undo: ${project.undo}` : 'Nothing to undo'}>
+          <span><Button variant="text" disabled={!project.undo} onClick={() => undo.mutate(undefined)}>Undo</Button></span>
+        </Tooltip>
+        <Tooltip title={project.redo ? `Redo: ${project.redo}` : 'Nothing to redo'}>
+          <span><Button variant="text" disabled={!project.redo} onClick={() => redo.mutate(undefined)}>Redo</Button></span>
+        </Tooltip>
+        <Button variant="text" onClick={() => setFinding(true)} aria-keyshortcuts="Control+K">Find&nbsp;<kbd className="key">Ctrl K</kbd></Button>
+      </div>
+      {finding && <Find project={project} close={() => setFinding(false)} />}
+    </header>
+  )
+}
+
+function Trail({ project }: { project: Project }) {
+  const document = project.document
+  const board = useBoard().data ?? []
+  const meshes = useMeshes().data ?? []
+  const findings = useFindings().data ?? []
+  const packages = usePackages().data ?? []
+  const unsure = board.filter((map) => map.state === 'unsure' || map.state === 'conflict').length
+  const slots = meshes.flatMap((mesh) => mesh.slots.map((slot) => mesh.worn[slot.name]))
+  const open = findings.filter((finding) => finding.severity !== 'note').length
+  const behind = packages[0] && packages[0].revision !== project.revision
+  const stations = [
+    { to: 'maps', name: 'Maps', words: `${Object.keys(document.maps ?? {}).length}`, mark: unsure ? `${unsure} unsure` : '' },
+    { to: 'materials', name: 'Materials', words: `${Object.keys(document.materials ?? {}).length}`, mark: '' },
+    { to: 'meshes', name: 'Meshes', words: `${Object.keys(document.meshes ?? {}).length} · ${slots.filter(Boolean).length} of ${count(slots.length, 'slot')}`, mark: '' },
+    { to: 'checks', name: 'Checks', words: open ? '' : 'clear', mark: open ? `${open} open` : '' },
+    { to: 'export', name: 'Export', words: packages[0] ? (behind ? '' : 'up to date') : 'not yet', mark: behind ? 'behind' : '' },
+  ]
+  return (
+    <ol className="trail">
+      {stations.map((station) => (
+        <li key={station.to}>
+          <NavLink to={station.to}>
+            <b>{station.name}</b>
+            <span className="small">
+              {station.words}
+              {station.mark && <span className="amber">{station.words && ' · '}△ {station.mark}</span>}
+            </span>
+          </NavLink>
+        </li>
+      ))}
+    </ol>
+  )
+}
+
+function TargetButton({ project }: { project: Project }) {
+  const [anchor, setAnchor] = useState<HTMLElement | null>(null)
+  const targets = useTargets().data ?? []
+  const edit = useEdit()
+  const current = targets.find((target) => target.id === project.document.target)
+  const choose = (target: string) => {
+    setAnchor(null)
+    if (target !== project.document.target) void edit({ kind: 'set-target', target })
+  }
+  return (
+    <>
+      <Button aria-haspopup="menu" onClick={(event) => setAnchor(event.currentTarget)} sx={{ maxWidth: 220 }}>
+        <span className="ellipsis">for <b>{current?.title ?? project.document.target}</b></span>&nbsp;▾
+      </Button>
+      <Menu open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)}>
+        {targets.map((target) => (
+          <MenuItem key={target.id} selected={target.id === project.document.target} onClick={() => choose(target.id)}>
+            <div style={{ maxWidth: 380, whiteSpace: 'normal' }}>
+              <div>{target.title}</div>
+              <div className="small">{target.summary}</div>
+            </div>
+          </MenuItem>
+        ))}
+      </Menu>
+    </>
+  )
+}

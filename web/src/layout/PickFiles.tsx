@@ -1,0 +1,37 @@
+import { Button, Menu, MenuItem } from '@mui/material'
+import { useRef, useState } from 'react'
+
+import { useBringIn } from './useBringIn'
+
+/** The button that brings in files or a folder, for those who do not drop them. */
+export function PickFiles({ contained = false }: { contained?: boolean }) {
+  const bringIn = useBringIn()
+  const files = useRef<HTMLInputElement>(null)
+  const folder = useRef<HTMLInputElement>(null)
+  const [anchor, setAnchor] = useState<HTMLElement | null>(null)
+  const pick = (input: HTMLInputElement | null) => {
+    setAnchor(null)
+    input?.click()
+  }
+  const chosen = (input: HTMLInputElement) => {
+    bringIn(Array.from(input.files ?? []))
+    input.value = ''
+  }
+  return (
+    <>
+      <Button variant={contained ? 'contained' : 'outlined'} aria-haspopup="menu" onClick={(event) => setAnchor(event.currentTarget)}>Bring in…</Button>
+      <Menu open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)}>
+        <MenuItem onClick={() => pick(files.current)}>Files…</MenuItem>
+        <MenuItem onClick={() => pick(folder.current)}>A folder…</MenuItem>
+      </Menu>
+      <input ref={files} type="file" multiple hidden aria-label="Files to bring in" onChange={(event) => chosen(event.target)} />
+      <input
+        ref={(input) => {
+          folder.current = input
+          input?.setAttribute('webkitdirectory', '')
+        }}
+        type="file" multiple hidden aria-label="Folder to bring in" onChange={(event) => chosen(event.target)}
+      />
+    </>
+  )
+}

@@ -1,0 +1,61 @@
+import { Button } from '@mui/material'
+import { useEffect } from 'react'
+import { useDropzone } from 'react-dropzone'
+import { Link, Outlet } from 'react-router'
+
+import { useJobs, useProject, useProjectId } from '../api/queries'
+import { Header } from './Header'
+import { IncomingPanel } from './IncomingPanel'
+import { useBringIn } from './useBringIn'
+import { useIncoming } from './incoming'
+import { StatusLine } from './StatusLine'
+
+/** Everything around a project's screens: the header, dropping files anywhere, progress, the line at the foot. */
+export function ProjectFrame() {
+  const id = useProjectId()
+  const project = useProject()
+  const jobs = useJobs()
+  const bringIn = useBringIn()
+  const { job, report } = useIncoming()
+  const { getRootProps, getInputProps, isDragActive } = useDropzone({ onDrop: bringIn, noClick: true, noKeyboard: true })
+
+  const finished = jobs.data?.find((row) => row.id === job && !['waiting', 'running'].includes(row.state))
+  useEffect(() => {
+    if (!finished) return
+    const result = finished.result as { files?: { path: string; outcome?: string; error?: string }[] } | null
+    report(finished.id, result?.files ?? [], finished.state)
+  }, [finished, report])
+  useEffect(() => {
+    document.title = project.data ? `${project.data.document.name} · Ektopos` : 'Ektopos'
+  }, [project.data])
+
+  if (project.isError) {
+    return (
+      <main className="empty">
+        <h1>This project is not here</h1>
+        <p>{project.error.message}</p>
+        <Button component={Link} to="/">All projects</Button>
+      </main>
+    )
+  }
+  if (!project.data) return <main className="empty"><p>Opening …</p></main>
+  return (
+    <div {...getRootProps()} style={{ height: '100%' }}>
+      <input {...getInputProps()} aria-hidden tabIndex={-1} />
+      <div className="frame">
+      <Header project={project.data} />
+      <main className="screen" key={id}>
+        <Outlet />
+      </main>
+      <IncomingPanel />
+      <StatusLine />
+      </div>
+      {isDragActive && (
+        <div className="drop">
+          <b>Drop to bring in</b>
+          <span className="small">maps, meshes, or a folder of both</span>
+        </div>
+      )}
+    </div>
+  )
+}

@@ -1,0 +1,116 @@
+// Files on their way in: uploaded one by one with progress, then measured by a job.
+import { create } from 'zustand'
+
+import { Said, client, got, toSaid } from '../api/client'
+import type { Job, Project } from '../api/types'
+
+export interface Item {
+  path: string
+  sent: number
+  state: 'waiting' | 'sending' | 'sent' | 'done' | 'failed' | 'cancelled'
+  words: string
+}
+
+interface Incoming {
+  items: Item[]
+  job: string | null
+  open: boolean
+  running: boolean
+  bringIn: (projectId: string, files: File[], started: () => void) => Promise<void>
+  openProject: (files: File[]) => Promise<Project>
+  report: (job: string, outcomes: { path: string; outcome?: string; error?: string }[], ended: string) => void
+  cancel: () => void
+  close: () => void
+}
+
+const PARALLEL = 3
+
+/** A file's path below the dropped folder. */
+export function pathOf(file: File): string {
+  const given = (file as File & { path?: string; relativePath?: string }).path ?? file.webkitRelativePath
+  return (given || file.name).replace(/^[./\\]+/, '')
+}
+
+let requests: XMLHttpRequest[] = []
+
+function send(file: File, path: string, progress: (share: number) => void): Promise<{ path: string; sha256: string }> {
+  return new Promise((resolve, reject) => {
+    const request = new XMLHttpRequest()
+    requests.push(request)
+    request.open('POST', '/api/uploads')
+    request.responseType = 'json'
+    request.upload.onprogress = (event) => progress(event.loaded / Math.max(1, event.total))
+    request.onload = () => (request.status === 200 ? resolve(request.response) : reject(toSaid(request.status, request.response)))
+    request.onerror = () => reject(toSaid(0, null))
+    request.onabort = () => reject(new Said(0, 'stopped'))
+    const form = new FormData()
+    form.append('file', file, file.name)
+    form.append('path', path)
+    request.send(form)
+  })
+}
+
+export const useIncoming = create<Incoming>((set, get) => {
+  const update = (path: string, change: Partial<Item>) =>
+    set((state) => ({ items: state.items.map((item) => (item.path === path ? { ...item, ...change } : item)) }))
+
+  const uploadAll = async (files: File[]) => {
+    requests = []
+    const waiting = files.map((file) => ({ file, path: pathOf(file) }))
+    set({ items: waiting.map(({ path }) => ({ path, sent: 0, state: 'waiting', words: '' })), open: true, running: true, job: null })
+    const sent: { path: string; sha256: string }[] = []
+    const next = async (): Promise<void> => {
+      const one = waiting.shift()
+      if (!one || !get().running) return
+      update(one.path, { state: 'sending' })
+      try {
+        const arrived = await send(one.file, one.path, (share) => update(one.path, { sent: share }))
+        sent.push({ path: arrived.path, sha256: arrived.sha256 })
+        update(one.path, { state: 'sent', sent: 1, words: 'waiting to be measured' })
+      } catch (problem) {
+        update(one.path, { state: get().running ? 'failed' : 'cancelled', words: (problem as Error).message })
+      }
+      return next()
+    }
+    await Promise.all(Array.from({ length: PARALLEL }, next))
+    return sent
+  }
+
+  return {
+    items: [], job: null, open: false, running: false,
+    bringIn: async (projectId, files, started) => {
+      const sent = await uploadAll(files)
+      if (!get().running || sent.length === 0) {
+        set({ running: false })
+        return
+      }
+      const job = await got<Job>(client.POST('/api/projects/{project_id}/bring-in', { params: { path: { project_id: projectId } }, body: { files: sent } }))
+      set({ job: job.id })
+      started()
+    },
+    openProject: async (files) => {
+      const sent = await uploadAll(files)
+      set({ running: false, open: false })
+      return got<Project>(client.POST('/api/projects/import', { body: { files: sent } }))
+    },
+    report: (job, outcomes, ended) => {
+      if (get().job !== job) return
+      const byPath = new Map(outcomes.map((outcome) => [outcome.path, outcome]))
+      set((state) => ({
+        running: false,
+        items: state.items.map((item) => {
+          const outcome = byPath.get(item.path)
+          if (outcome?.error) return { ...item, state: 'failed', words: outcome.error }
+          if (outcome) return { ...item, state: 'done', words: outcome.outcome ?? '' }
+          return item.state === 'sent' ? { ...item, state: ended === 'done' ? 'done' : 'cancelled', words: ended === 'done' ? '' : 'not brought in' } : item
+        }),
+      }))
+    },
+    cancel: () => {
+      set({ running: false })
+      requests.forEach((request) => request.abort())
+      set((state) => ({ items: state.items.map((item) => (item.state === 'waiting' || item.state === 'sending' ? { ...item, state: 'cancelled', words: 'stopped' } : item)) }))
+    },
+    close: () => set({ open: false, items: [] }),
+  }
+})

@@ -1,0 +1,21 @@
+import { useQueryClient } from '@tanstack/react-query'
+import { useCallback } from 'react'
+
+import { useProjectId } from '../api/queries'
+import { useIncoming } from './incoming'
+import { useNotices } from './notices'
+
+/** Bring files into the project that is open. */
+export function useBringIn() {
+  const id = useProjectId()
+  const queries = useQueryClient()
+  const bringIn = useIncoming((state) => state.bringIn)
+  const notice = useNotices((state) => state.say)
+  return useCallback(
+    (files: File[]) => {
+      if (files.length === 0) return
+      bringIn(id, files, () => void queries.invalidateQueries({ queryKey: ['jobs', id] })).catch(notice)
+    },
+    [bringIn, id, notice, queries],
+  )
+}

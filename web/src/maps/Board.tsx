@@ -1,0 +1,148 @@
+import { Button } from '@mui/material'
+import { useVirtualizer } from '@tanstack/react-virtual'
+import { useMemo, useRef } from 'react'
+import type { KeyboardEvent } from 'react'
+
+import type { BoardMap, Role } from '../api/types'
+import { useStatus } from '../layout/notices'
+import { ROLE_WORDS, count, sizeWords } from '../words'
+
+const COLUMNS: Role[] = ['base_color', 'normal', 'roughness', 'metallic', 'occlusion', 'height', 'opacity', 'emission']
+const ROW = 84
+
+/** A map's name without the name of its set, however the two are written. */
+function withoutSet(name: string, set: string): string {
+  const plain = set.replaceAll(/[^a-z0-9]/gi, '').toLowerCase()
+  let at = 0
+  for (let i = 0; i < name.length && at < plain.length; i += 1) {
+    const letter = name[i]!.toLowerCase()
+    if (letter === plain[at]) at += 1
+    else if (/[a-z0-9]/.test(letter)) return name
+    if (at === plain.length) return name.slice(i + 1).replace(/^[^a-zA-Z0-9]+/, '') || name
+  }
+  return name
+}
+
+interface Held {
+  map: BoardMap
+  channels: string
+  packed: boolean
+  inverted: boolean
+}
+
+interface SetRow {
+  name: string
+  maps: BoardMap[]
+  cells: Map<Role, Held>
+  others: Held[]
+}
+
+/** Sets against roles. Gloss stands in the roughness column, because that is what it fills. */
+function rowsOf(maps: BoardMap[]): SetRow[] {
+  const sets = new Map<string, SetRow>()
+  for (const map of maps) {
+    const row = sets.get(map.set) ?? { name: map.set, maps: [], cells: new Map<Role, Held>(), others: [] }
+    sets.set(map.set, row)
+    row.maps.push(map)
+    const entries = Object.entries(map.roles)
+    if (entries.length === 0) row.others.push({ map, channels: 'rgb', packed: false, inverted: false })
+    for (const [channels, role] of entries) {
+      const held = { map, channels, packed: entries.length > 1, inverted: role === 'gloss' }
+      const column: Role = role === 'gloss' ? 'roughness' : role
+      if (COLUMNS.includes(column) && !row.cells.has(column)) row.cells.set(column, held)
+      else row.others.push(held)
+    }
+  }
+  return [...sets.values()]
+}
+
+export function Board({ maps, current, channel, choose, makeMaterial }: { maps: BoardMap[]; current: string | null; channel: string; choose: (name: string, channel: string) => void; makeMaterial: (set: string) => void }) {
+  const rows = useMemo(() => rowsOf(maps), [maps])
+  const scroller = useRef<HTMLDivElement>(null)
+  // eslint-disable-next-line react-hooks/incompatible-library -- the virtualiser is meant to be read while rendering
+  const virtual = useVirtualizer({ count: rows.length, getScrollElement: () => scroller.current, estimateSize: () => ROW, overscan: 4 })
+  const hasOthers = rows.some((row) => row.others.length > 0)
+
+  const move = (event: KeyboardEvent) => {
+    const steps: Record<string, [number, number]> = { ArrowLeft: [0, -1], ArrowRight: [0, 1], ArrowUp: [-1, 0], ArrowDown: [1, 0] }
+    const step = steps[event.key]
+    if (!step) return
+    event.preventDefault()
+    const cells = [...(scroller.current?.querySelectorAll<HTMLElement>('[data-cell]') ?? [])]
+    const here = cells.indexOf(document.activeElement as HTMLElement)
+    if (step[1] !== 0) cells[here + step[1]]?.focus()
+    else {
+      const x = cells[here]?.getBoundingClientRect().x ?? 0
+      const row = Number(cells[here]?.dataset.row) + step[0]
+      const near = cells.filter((cell) => Number(cell.dataset.row) === row)
+      near.sort((a, b) => Math.abs(a.getBoundingClientRect().x - x) - Math.abs(b.getBoundingClientRect().x - x))
+      near[0]?.focus()
+    }
+  }
+
+  return (
+    <div className="scroll" ref={scroller} style={{ '--columns': COLUMNS.length + (hasOthers ? 1 : 0) } as never} onKeyDown={move} tabIndex={rows.length === 0 ? 0 : -1} aria-label="Board">
+      <div className="board-head">
+        <span style={{ textAlign: 'left', paddingLeft: 14 }}>Set</span>
+        {COLUMNS.map((role) => <span key={role}>{ROLE_WORDS[role]}</span>)}
+        {hasOthers && <span>Other</span>}
+      </div>
+      {rows.length === 0 && <p className="quiet" style={{ padding: 14 }}>No map here. Choose another filter, or clear the search.</p>}
+      <div className="board" style={{ height: virtual.getTotalSize() }}>
+        {virtual.getVirtualItems().map((item) => {
+          const row = rows[item.index]!
+          const isCurrent = row.maps.some((map) => map.name === current)
+          return (
+            <div key={row.name} className={`board-row ${isCurrent ? 'current' : ''}`} style={{ transform: `translateY(${item.start}px)` }}>
+              <SetHead row={row} makeMaterial={makeMaterial} showAction={isCurrent} />
+              {COLUMNS.map((role) => (
+                <CellView key={role} held={row.cells.get(role)} row={item.index} current={current} channel={channel} choose={choose} role={role} />
+              ))}
+              {hasOthers && <CellView held={row.others[0]} row={item.index} current={current} channel={channel} choose={choose} role="unknown" more={row.others.length - 1} />}
+            </div>
+          )
+        })}
+      </div>
+      {rows.length > 0 && <p className="small" style={{ padding: '12px 14px' }}>An underline joins the channels of one packed map. A dashed cell has no map: the material will use a constant there.</p>}
+    </div>
+  )
+}
+
+function SetHead({ row, makeMaterial, showAction }: { row: SetRow; makeMaterial: (set: string) => void; showAction: boolean }) {
+  const largest = row.maps.reduce((a, b) => (b.width > a.width ? b : a))
+  return (
+    <div className="set">
+      <b className="ellipsis" title={row.name}>{row.name}</b>
+      <span className="small">{sizeWords(largest.width, largest.height)} · {count(row.maps.length, 'file')}</span>
+      {showAction && <Button sx={{ mt: 0.5, alignSelf: 'flex-start', minHeight: 24, fontSize: 12, padding: '0 6px' }} onClick={() => makeMaterial(row.name)}>Make material</Button>}
+    </div>
+  )
+}
+
+function CellView({ held, row, current, channel, choose, role, more = 0 }: { held: Held | undefined; row: number; current: string | null; channel: string; choose: (name: string, channel: string) => void; role: Role; more?: number }) {
+  const show = useStatus((state) => state.show)
+  if (!held) return <div className="cell"><div className="gap" /><span className="name mono">&nbsp;</span></div>
+  const { map } = held
+  const view = held.channels.length === 1 && map.channels > 1 ? held.channels : 'rgb'
+  const doubt = map.state === 'conflict' ? '!' : map.state === 'unsure' || held.inverted ? '?' : ''
+  const short = withoutSet(map.name, map.set)
+  const label = `${held.packed && view !== 'rgb' ? `${short} ${view.toUpperCase()}` : short}${role === 'normal' && map.normal_y ? ` ${map.normal_y === '-' ? '−' : '+'}Y` : ''}`
+  const words = `${map.name}: ${ROLE_WORDS[held.inverted ? 'gloss' : role].toLowerCase()}${map.state === 'conflict' ? ', name and pixels disagree' : map.state === 'unsure' ? ', unsure' : held.inverted ? ', gloss: feeds roughness inverted' : ''}`
+  const isCurrent = map.name === current && (view === channel || !held.packed)
+  return (
+    <div className={`cell ${held.packed ? 'joined' : ''}`}>
+      <button
+        data-cell data-row={row} aria-pressed={isCurrent} aria-label={words} onClick={() => choose(map.name, view)}
+        onMouseEnter={() => show(`${map.file} · ${sizeWords(map.width, map.height)} · ${map.bits} bit · ${map.encoding}`)}
+      >
+        {map.sha256 && map.width > 0 ? (
+          <img className="thumb" src={`/api/map-pictures/${map.sha256}/${view}/128.png`} width={50} height={50} alt="" loading="lazy" />
+        ) : (
+          <span className="thumb" style={{ width: 50, height: 50, display: 'grid', placeItems: 'center', fontSize: 11 }}>{map.state === 'measuring' ? '…' : 'gone'}</span>
+        )}
+        {doubt && <span className={`doubt ${doubt === '!' ? 'conflict' : ''}`} aria-hidden>{doubt}</span>}
+      </button>
+      <span className="name mono ellipsis" title={map.name}>{label}{more > 0 && ` +${more}`}</span>
+    </div>
+  )
+}

@@ -1,0 +1,120 @@
+import { Button } from '@mui/material'
+import { useState } from 'react'
+
+import { useEdit, useMap } from '../api/queries'
+import type { MapDetail } from '../api/types'
+import { useKeys } from '../layout/keys'
+import { CHANNEL_LETTERS, ROLE_WORDS, bytes, sizeWords } from '../words'
+import { Correct } from './Correct'
+import { Histogram } from './Histogram'
+import { MapView } from './MapView'
+
+/** One map large, with its channels, its numbers, and what we think it is. */
+export function Reader({ name, channel, setChannel }: { name: string | null; channel: string; setChannel: (channel: string) => void }) {
+  const detail = useMap(name)
+  const [repeat, setRepeat] = useState(false)
+  const [actual, setActual] = useState(false)
+  const has = (letter: string) => letter === 'rgb' || (detail.data?.map.channels === 1 ? letter === 'r' : detail.data?.map.channels === 2 ? 'ra'.includes(letter) : letter !== 'a' || detail.data?.map.channels === 4)
+  useKeys([
+    { key: 'c', words: 'all channels', run: () => setChannel('rgb') },
+    ...CHANNEL_LETTERS.map((letter) => ({ key: letter, words: letter === 'a' ? 'channels' : '', run: () => has(letter) && setChannel(letter) })),
+    { key: '1', words: '1:1', run: () => setActual(!actual) },
+    { key: '2', words: '2 × 2', run: () => setRepeat(!repeat) },
+  ])
+  if (name === null || !detail.data) {
+    return (
+      <aside className="pane" aria-label="Reader">
+        <div className="empty"><p>{detail.isError ? detail.error.message : name === null ? 'Choose a map to read it.' : 'Measuring …'}</p></div>
+      </aside>
+    )
+  }
+  const { map } = detail.data
+  const view = has(channel) ? channel : 'rgb'
+  return (
+    <aside className="pane" aria-label="Reader">
+      <div className="bar" style={{ gap: 8 }}>
+        <h1 className="ellipsis" title={map.file}>{map.file.split('/').at(-1)}</h1>
+        <span className="chip">{map.encoding === 'srgb' ? 'sRGB' : 'linear'}</span>
+        <span className="grow" />
+        <Button variant="text" aria-pressed={repeat} onClick={() => setRepeat(!repeat)}><b className={repeat ? 'accent' : ''}>2 × 2</b></Button>
+        <Button variant="text" aria-pressed={actual} onClick={() => setActual(!actual)}><b className={actual ? 'accent' : ''}>1 : 1</b></Button>
+      </div>
+      <div className="tabs" role="group" aria-label="Channels">
+        <button className="tab" aria-pressed={view === 'rgb'} onClick={() => setChannel('rgb')}>{map.channels < 3 ? 'Grey' : 'RGB'}</button>
+        {CHANNEL_LETTERS.map((letter) => (
+          <button key={letter} className={`tab mono ch-${letter}`} aria-pressed={view === letter} disabled={!has(letter)} onClick={() => setChannel(letter)}>
+            {letter.toUpperCase()}{letter === 'a' && !has('a') && ' none'}
+          </button>
+        ))}
+      </div>
+      <MapView key={map.sha256} map={map} view={view} repeat={repeat} actual={actual} />
+      <div className="scroll" tabIndex={0} aria-label="Facts">
+        <Numbers detail={detail.data} />
+        <Think detail={detail.data} />
+      </div>
+    </aside>
+  )
+}
+
+function Numbers({ detail }: { detail: MapDetail }) {
+  const { map } = detail
+  const seam = (value: number | null | undefined) => value != null && value < 2.5
+  const repeats = [seam(detail.repeats_x) && 'x', seam(detail.repeats_y) && 'y'].filter(Boolean).join(' and ')
+  const shown = map.channels >= 3 && detail.channels.slice(1, 3).every((c) => c.mean === detail.channels[0]?.mean) ? detail.channels.filter((c) => c.name === 'r' || c.name === 'a') : detail.channels
+  const roleOf = (letter: string) => Object.entries(map.roles).find(([group]) => group.includes(letter))?.[1]
+  return (
+    <>
+      <div className="histograms">
+        {shown.map((channel) => (
+          <figure key={channel.name} style={{ margin: 0 }}>
+            <div style={{ border: '1px solid var(--line)', background: 'var(--raised)' }}>
+              <Histogram values={channel.histogram} tone={shown.length === 1 ? 'ink2' : channel.name} words={`${channel.name.toUpperCase()}: ${channel.low.toFixed(2)} to ${channel.high.toFixed(2)}, mean ${channel.mean.toFixed(2)}`} />
+            </div>
+            <figcaption className="small ellipsis">
+              {shown.length > 1 && <b>{channel.name.toUpperCase()} </b>}
+              {roleOf(channel.name) && Object.keys(map.roles).length > 1 ? `${ROLE_WORDS[roleOf(channel.name)!].toLowerCase()} ` : ''}
+              <span className="mono" style={{ fontSize: 10.5 }}>{channel.low.toFixed(2)}–{channel.high.toFixed(2)}</span>
+            </figcaption>
+          </figure>
+        ))}
+      </div>
+      <dl className="facts">
+        <dt>Size</dt><dd className="mono">{map.width} × {map.height}</dd>
+        <dt>Depth</dt><dd className="mono">{map.bits} bit {map.is_float ? 'float ' : ''}× {map.channels}</dd>
+        <dt>On disk</dt><dd className="mono">{bytes(map.bytes)}</dd>
+        <dt>In graphics memory</dt><dd className="mono">{bytes(detail.memory)}</dd>
+        <dt>Repeats</dt><dd className="mono">{repeats ? `in ${repeats}` : 'no'}</dd>
+        <dt>Used by</dt><dd className="mono ellipsis" title={map.used_by.join(', ')}>{map.used_by.length === 0 ? 'nothing' : `${map.used_by[0]}${map.used_by.length > 1 ? ` +${map.used_by.length - 1}` : ''}`}</dd>
+      </dl>
+      {detail.notes.length > 0 && <p className="small" style={{ padding: '6px 14px', borderBottom: '1px solid var(--line)' }}>{sizeWords(map.width, map.height)} {detail.format}: {detail.notes.join('; ')}.</p>}
+    </>
+  )
+}
+
+function Think({ detail }: { detail: MapDetail }) {
+  const [correcting, setCorrecting] = useState(false)
+  const edit = useEdit()
+  const { map } = detail
+  const said = (roles: MapDetail['judged_roles']) => (Object.values(roles).length ? Object.values(roles).map((role) => ROLE_WORDS[role].toLowerCase()).join(' · ') : 'unknown')
+  const differs = map.by_hand && JSON.stringify(map.roles) !== JSON.stringify(detail.judged_roles)
+  return (
+    <section style={{ padding: '10px 14px' }} aria-label="What we think it is">
+      <div className="row wrap">
+        <h2>{map.by_hand ? 'You say' : 'We think'}: {detail.role === 'packed' && !map.by_hand ? `packed, ${said(map.roles)}` : said(map.roles)}</h2>
+        {!map.by_hand && <span className={`chip ${map.state === 'sure' ? 'own' : map.state === 'conflict' ? 'brick' : 'amber'}`}>{map.state !== 'sure' && (map.state === 'conflict' ? '! conflict ' : '? unsure ')}{Math.round(map.confidence * 100)} %</span>}
+        {map.normal_y && <span className="chip">green {map.normal_y === '-' ? 'down, −Y' : 'up, +Y'}</span>}
+      </div>
+      <ul className="evidence">
+        {differs && <li><span className="amber">△</span><span>name and pixels say {said(detail.judged_roles)}</span></li>}
+        {detail.evidence.map((text) => <li key={text}><span className="accent">✓</span><span>{text}</span></li>)}
+        {detail.doubts.map((text) => <li key={text}><span className="amber">△</span><span>{text}</span></li>)}
+      </ul>
+      <div className="row">
+        {!map.by_hand && <Button variant="contained" onClick={() => void edit({ kind: 'set-map', maps: [map.name] })}>That is right</Button>}
+        <Button onClick={() => setCorrecting(true)}>Change…</Button>
+        {differs && <Button onClick={() => void edit({ kind: 'set-map', maps: [map.name], roles: detail.judged_roles, normal_y: (detail.judged_normal_y as '+' | '-' | null) ?? undefined })}>Take what we think</Button>}
+      </div>
+      {correcting && <Correct map={map} close={() => setCorrecting(false)} />}
+    </section>
+  )
+}

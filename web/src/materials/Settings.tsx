@@ -1,0 +1,72 @@
+import { Button, Checkbox, FormControlLabel, MenuItem, Popover, TextField } from '@mui/material'
+import { useState } from 'react'
+
+import { useEdit } from '../api/queries'
+import type { AlphaMode, Sheet } from '../api/types'
+import { ALPHA_WORDS } from '../words'
+
+const TAGS = ['metal', 'stone', 'glass', 'wood', 'cloth', 'leather', 'plastic']
+
+/** Alpha mode, sides, tiling, filter and tag of a material. Each change is saved as it is made. */
+export function Settings({ name, sheet, anchor, close }: { name: string; sheet: Sheet; anchor: HTMLElement; close: () => void }) {
+  const edit = useEdit()
+  const { stage } = sheet
+  const derived = sheet.chain.length > 1
+  const set = (setting: 'alpha_mode' | 'alpha_cutoff' | 'double_sided' | 'uv' | 'filter' | 'surface_tag', value: unknown) =>
+    void edit({ kind: 'set-setting', material: name, setting, value })
+  const uv = { tiling: stage.uv.tiling ?? [1, 1], offset: stage.uv.offset ?? [0, 0], rotation: stage.uv.rotation ?? 0 }
+  const own = (setting: string) => derived && sheet.own_settings.includes(setting)
+  const back = (setting: Parameters<typeof set>[0]) => own(setting) && <Button variant="text" onClick={() => set(setting, null)}>Give back</Button>
+  return (
+    <Popover open anchorEl={anchor} onClose={close} anchorOrigin={{ vertical: 'bottom', horizontal: 'left' }} slotProps={{ paper: { role: 'dialog', 'aria-label': `Settings of ${name}` } as never }}>
+      <div style={{ display: 'grid', gap: 14, padding: 16, width: 360 }}>
+        <div className="row">
+          <TextField select fullWidth label="Alpha mode" value={stage.alpha_mode} onChange={(event) => set('alpha_mode', event.target.value)}>
+            {(Object.keys(ALPHA_WORDS) as AlphaMode[]).map((mode) => <MenuItem key={mode} value={mode}>{mode}: {ALPHA_WORDS[mode]}</MenuItem>)}
+          </TextField>
+          {stage.alpha_mode === 'mask' && <NumberField label="Cut-off" value={stage.alpha_cutoff} done={(value) => set('alpha_cutoff', Math.max(0, value))} />}
+          {back('alpha_mode')}
+        </div>
+        <div className="row">
+          <FormControlLabel label="Double-sided" control={<Checkbox checked={stage.double_sided} onChange={(event) => set('double_sided', event.target.checked)} />} />
+          {back('double_sided')}
+        </div>
+        <div className="row">
+          <NumberField label="Tiles in u" value={uv.tiling[0]!} done={(value) => set('uv', { ...uv, tiling: [value, uv.tiling[1]] })} />
+          <NumberField label="Tiles in v" value={uv.tiling[1]!} done={(value) => set('uv', { ...uv, tiling: [uv.tiling[0], value] })} />
+          {back('uv')}
+        </div>
+        <div className="row">
+          <NumberField label="Offset u" value={uv.offset[0]!} done={(value) => set('uv', { ...uv, offset: [value, uv.offset[1]] })} />
+          <NumberField label="Offset v" value={uv.offset[1]!} done={(value) => set('uv', { ...uv, offset: [uv.offset[0], value] })} />
+          <NumberField label="Rotation, °" value={(uv.rotation * 180) / Math.PI} done={(value) => set('uv', { ...uv, rotation: (value * Math.PI) / 180 })} />
+        </div>
+        <div className="row">
+          <TextField select fullWidth label="Filter" value={stage.filter} onChange={(event) => set('filter', event.target.value)}>
+            <MenuItem value="linear">linear</MenuItem>
+            <MenuItem value="nearest">nearest, for palettes</MenuItem>
+          </TextField>
+          <TextField select fullWidth label="Surface tag" value={sheet.surface_tag ?? ''} onChange={(event) => set('surface_tag', event.target.value || null)}>
+            <MenuItem value="">none</MenuItem>
+            {[...new Set([...TAGS, ...(sheet.surface_tag ? [sheet.surface_tag] : [])])].map((tag) => <MenuItem key={tag} value={tag}>{tag}</MenuItem>)}
+          </TextField>
+        </div>
+      </div>
+    </Popover>
+  )
+}
+
+function NumberField({ label, value, done }: { label: string; value: number; done: (value: number) => void }) {
+  const [typed, setTyped] = useState<string | null>(null)
+  const finish = () => {
+    const number = Number(typed)
+    if (typed !== null && typed.trim() !== '' && Number.isFinite(number) && number !== value) done(number)
+    setTyped(null)
+  }
+  return (
+    <TextField
+      label={label} value={typed ?? String(Number(value.toFixed(4)))} onChange={(event) => setTyped(event.target.value)} onBlur={finish}
+      onKeyDown={(event) => event.key === 'Enter' && finish()} slotProps={{ htmlInput: { inputMode: 'decimal' } }}
+    />
+  )
+}

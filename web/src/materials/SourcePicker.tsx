@@ -1,0 +1,91 @@
+import { Button, Dialog, DialogActions, DialogContent, DialogTitle, TextField } from '@mui/material'
+import { useState } from 'react'
+
+import { useBoard } from '../api/queries'
+import type { BoardMap, Feed, InputName, Row } from '../api/types'
+import { INPUT_WORDS } from '../words'
+
+type Channels = NonNullable<Feed['channels']>
+
+const WIDE: InputName[] = ['base_color', 'emission', 'normal']
+const NAMES: Record<string, string> = { rgb: 'RGB', r: 'R', g: 'G', b: 'B', a: 'A', luminance: 'Luminance' }
+
+const PLAIN: Pick<Feed, 'invert' | 'range' | 'tint' | 'strength'> = { invert: false, range: [0, 1], tint: [1, 1, 1], strength: 1 }
+const DEFAULT_VALUES: Record<InputName, Feed['value']> = {
+  base_color: [0.5, 0.5, 0.5], metallic: 0, roughness: 0.5, normal: [0, 0, 1], occlusion: 1, emission: [0, 0, 0], opacity: 1, height: 0.5,
+}
+
+/** Which channels of a map can feed an input; the likeliest first. */
+function channelsFor(input: InputName, map: BoardMap): Channels[] {
+  const letters = ({ 1: ['r'], 2: ['r', 'a'], 3: ['r', 'g', 'b'], 4: ['r', 'g', 'b', 'a'] }[map.channels] ?? []) as Channels[]
+  if (input === 'normal') return map.channels >= 3 ? ['rgb'] : []
+  if (WIDE.includes(input)) return map.channels >= 3 ? ['rgb', ...letters] : letters
+  const wanted = input === 'roughness' ? ['roughness', 'gloss'] : [input]
+  const held = Object.entries(map.roles).find(([, role]) => wanted.includes(role))?.[0]
+  const first = letters.filter((letter) => held?.includes(letter)).slice(0, 1)
+  return [...first, ...letters.filter((letter) => !first.includes(letter)), ...(map.channels >= 3 ? (['luminance'] as Channels[]) : [])]
+}
+
+/** Choose what feeds an input: a constant, or a map and the channel of it, shown as pictures. */
+export function SourcePicker({ row, close, choose }: { row: Row; close: () => void; choose: (feed: Feed) => void }) {
+  const maps = useBoard().data ?? []
+  const [search, setSearch] = useState('')
+  const [mapName, setMapName] = useState(row.feed?.map ?? null)
+  const map = maps.find((entry) => entry.name === mapName)
+  const [channels, setChannels] = useState<Channels | null>(row.feed?.map ? (row.feed.channels ?? null) : null)
+  const words = search.toLowerCase()
+  const roles = row.input === 'roughness' ? ['roughness', 'gloss'] : [row.input]
+  const fits = (entry: BoardMap) => Object.values(entry.roles).some((role) => roles.includes(role))
+  const listed = maps.filter((entry) => entry.name.toLowerCase().includes(words) && channelsFor(row.input, entry).length > 0).sort((a, b) => Number(fits(b)) - Number(fits(a)))
+  const options = map ? channelsFor(row.input, map) : []
+  const current = channels && options.includes(channels) ? channels : options[0]
+  const { name } = INPUT_WORDS[row.input]
+  const use = (feed: Feed) => {
+    choose(feed)
+    close()
+  }
+  const useMap = () => {
+    if (!map || !current) return
+    const kept = row.feed?.map ? { invert: row.feed.invert, range: row.feed.range, tint: row.feed.tint, strength: row.feed.strength } : PLAIN
+    const held = Object.entries(map.roles).find(([group]) => group.includes(current))?.[1]
+    const gloss = row.input === 'roughness' && row.feed?.map !== map.name ? { invert: held === 'gloss' } : {}
+    use({ ...kept, ...gloss, map: map.name, channels: current })
+  }
+  return (
+    <Dialog open onClose={close} fullWidth maxWidth="sm">
+      <DialogTitle>{name} comes from</DialogTitle>
+      <DialogContent>
+        <div className="row" style={{ paddingBlock: 6 }}>
+          <TextField className="grow" label="Search maps" value={search} onChange={(event) => setSearch(event.target.value)} />
+          <Button onClick={() => use({ ...PLAIN, value: row.feed?.map == null && row.feed?.value != null ? row.feed.value : DEFAULT_VALUES[row.input] })}>Use a constant</Button>
+        </div>
+        <div className="pick" role="group" aria-label="Maps">
+          {listed.map((entry) => (
+            <button key={entry.name} aria-pressed={entry.name === mapName} onClick={() => { setMapName(entry.name); setChannels(null) }} title={entry.name}>
+              {entry.width > 0 ? <img className="thumb" src={`/api/map-pictures/${entry.sha256}/rgb/128.png`} width={64} height={64} alt="" loading="lazy" /> : <span className="thumb" style={{ width: 64, height: 64 }} />}
+              <span className="mono ellipsis" style={{ maxWidth: 84, fontSize: 10.5 }}>{entry.name}</span>
+            </button>
+          ))}
+          {listed.length === 0 && <p className="quiet">No map fits here. Bring one in, or use a constant.</p>}
+        </div>
+        {map && (
+          <div style={{ marginTop: 12 }}>
+            <h2>Channel of {map.name}</h2>
+            <div className="pick" style={{ gridTemplateColumns: 'repeat(auto-fill, minmax(72px, 84px))' }} role="group" aria-label="Channel">
+              {options.map((option) => (
+                <button key={option} aria-pressed={option === current} onClick={() => setChannels(option)}>
+                  <img className="thumb" src={`/api/map-pictures/${map.sha256}/${option === 'luminance' ? 'rgb' : option}/128.png`} width={56} height={56} alt="" />
+                  <span className="mono">{NAMES[option]}</span>
+                </button>
+              ))}
+            </div>
+          </div>
+        )}
+      </DialogContent>
+      <DialogActions>
+        <Button onClick={close}>Cancel</Button>
+        <Button variant="contained" disabled={!map || !current} onClick={useMap}>Use this map</Button>
+      </DialogActions>
+    </Dialog>
+  )
+}

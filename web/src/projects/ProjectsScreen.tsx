@@ -1,0 +1,83 @@
+import { Button } from '@mui/material'
+import { useMutation, useQueryClient } from '@tanstack/react-query'
+import { useState } from 'react'
+import { useDropzone } from 'react-dropzone'
+import { Link, useNavigate } from 'react-router'
+
+import { client, got } from '../api/client'
+import { useProjects } from '../api/queries'
+import type { Project } from '../api/types'
+import { useIncoming } from '../layout/incoming'
+import { Mark } from '../layout/Mark'
+import { useNotices } from '../layout/notices'
+import { AskName } from '../layout/ProjectMenu'
+import { ago, count } from '../words'
+
+/** Every project, and the ways to begin one. */
+export function ProjectsScreen() {
+  const [naming, setNaming] = useState(false)
+  const projects = useProjects()
+  const navigate = useNavigate()
+  const queries = useQueryClient()
+  const notice = useNotices((state) => state.say)
+  const openProject = useIncoming((state) => state.openProject)
+  const begin = useMutation({
+    mutationFn: (name: string) => got<Project>(client.POST('/api/projects', { body: { name } })),
+    onSuccess: (project) => {
+      queries.setQueryData(['project', project.id], project)
+      void queries.invalidateQueries({ queryKey: ['projects'] })
+      void navigate(`/projects/${project.id}/maps`)
+    },
+    onError: notice,
+  })
+  const bring = useMutation({
+    mutationFn: openProject,
+    onSuccess: (project) => {
+      void queries.invalidateQueries({ queryKey: ['projects'] })
+      void navigate(`/projects/${project.id}/maps`)
+    },
+    onError: notice,
+  })
+  const { getRootProps, getInputProps, isDragActive, open } = useDropzone({ onDrop: (files) => bring.mutate(files), noClick: true, noKeyboard: true })
+
+  return (
+    <div {...getRootProps()} style={{ display: 'flex', flexDirection: 'column', height: '100%' }}>
+      <input {...getInputProps({ 'aria-label': 'Project zip to open' })} />
+      <header className="header" style={{ flex: 'none', height: 48 }}><Mark /></header>
+      <main className="scroll">
+        <div style={{ maxWidth: 860, margin: '40px auto', padding: '0 24px' }}>
+          <div className="row" style={{ marginBottom: 16 }}>
+            <h1 className="grow" style={{ fontSize: 17 }}>Projects</h1>
+            <Button onClick={open}>{bring.isPending ? 'Opening …' : 'Open a project zip…'}</Button>
+            <Button variant="contained" onClick={() => setNaming(true)}>New project</Button>
+          </div>
+          {projects.data?.length === 0 && (
+            <div className="empty" style={{ border: '1px dashed var(--strong)', height: 240 }}>
+              <h2>No projects yet</h2>
+              <p>Begin a new one and drop a folder of maps and a mesh on it, or drop a project’s zip or folder here.</p>
+            </div>
+          )}
+          {projects.data && projects.data.length > 0 && (
+            <table className="grid" style={{ background: 'var(--surface)', border: '1px solid var(--line)' }}>
+              <thead><tr><th>Project</th><th>Maps</th><th>Materials</th><th>Meshes</th><th>Changed</th></tr></thead>
+              <tbody>
+                {projects.data.map((project) => (
+                  <tr key={project.id}>
+                    <td style={{ height: 44 }}><Link to={`/projects/${project.id}/maps`}><b>{project.name}</b></Link></td>
+                    <td className="mono">{project.maps}</td>
+                    <td className="mono">{project.materials}</td>
+                    <td className="mono">{project.meshes}</td>
+                    <td className="small">{ago(project.changed)}</td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+          )}
+          <p className="small" style={{ marginTop: 12 }}>{projects.data ? count(projects.data.length, 'project') : projects.isError ? projects.error.message : 'Loading …'} on this machine. Drop a project’s zip or folder anywhere here to open it.</p>
+        </div>
+      </main>
+      {isDragActive && <div className="drop"><b>Drop to open the project</b></div>}
+      {naming && <AskName title="Begin a project" label="Project name" initial="Untitled" close={() => setNaming(false)} done={(name) => begin.mutate(name)} />}
+    </div>
+  )
+}

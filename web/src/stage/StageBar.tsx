@@ -1,0 +1,17 @@
+import { useStatus } from '../layout/notices'
+import { LIGHTS, useView } from './view'
+
+/** The light set-ups, one to be chosen. */
+export function LightTabs() {
+  const { light, setLight } = useView()
+  const show = useStatus((state) => state.show)
+  return (
+    <div className="tabs" role="group" aria-label="Light" style={{ background: 'var(--surface)' }}>
+      {LIGHTS.map((entry) => (
+        <button key={entry.key} className="tab" style={{ padding: '5px 4px', whiteSpace: 'nowrap' }} aria-pressed={light === entry.key} onClick={() => setLight(entry.key)} onMouseEnter={() => show(entry.shows)}>
+          {entry.words}
+        </button>
+      ))}
+    </div>
+  )
+}

@@ -1,0 +1,60 @@
+// What codes are called on screen. Every label for a role, an input, a cause or a verdict comes from here.
+import type { AlphaMode, InputName, Role, Verdict } from './api/types'
+
+export const ROLE_WORDS: Record<Role, string> = {
+  base_color: 'Base colour', metallic: 'Metallic', roughness: 'Roughness', gloss: 'Gloss', normal: 'Normal',
+  occlusion: 'Occlusion', height: 'Height', emission: 'Emission', opacity: 'Opacity', specular: 'Specular',
+  subsurface: 'Subsurface', mask: 'Mask', unknown: 'Unknown',
+}
+export const ROLES = Object.keys(ROLE_WORDS) as Role[]
+
+export const INPUT_WORDS: Record<InputName, { name: string; unit: string }> = {
+  base_color: { name: 'Base colour', unit: 'colour' },
+  metallic: { name: 'Metallic', unit: '0 or 1' },
+  roughness: { name: 'Roughness', unit: '0 smooth – 1 rough' },
+  normal: { name: 'Normal', unit: 'tangent space' },
+  occlusion: { name: 'Occlusion', unit: '1 open – 0 closed' },
+  emission: { name: 'Emission', unit: 'light' },
+  opacity: { name: 'Opacity', unit: '0 clear – 1 solid' },
+  height: { name: 'Height', unit: 'for the stage only' },
+}
+export const INPUTS = Object.keys(INPUT_WORDS) as InputName[]
+export const TRIAL_INPUTS = [...INPUTS.filter((name) => name !== 'height'), 'settings'] as const
+
+export const ALPHA_WORDS: Record<AlphaMode, string> = { opaque: 'solid', mask: 'cut-out', blend: 'see-through' }
+
+export const VERDICTS: Record<Verdict, { glyph: string; word: string; tone: 'accent' | 'amber' | 'brick' | 'quiet' }> = {
+  same: { glyph: '=', word: 'equal', tone: 'accent' },
+  close: { glyph: '≈', word: 'within rounding', tone: 'accent' },
+  lost: { glyph: '△', word: 'lost on the way', tone: 'amber' },
+  differs: { glyph: '≠', word: 'differs', tone: 'brick' },
+  unsupported: { glyph: '–', word: 'not carried', tone: 'quiet' },
+}
+
+export const causeWords = (cause: string) => cause.replaceAll('-', ' ')
+
+export const CHANNEL_LETTERS = ['r', 'g', 'b', 'a'] as const
+
+export const count = (number: number, one: string, many = `${one}s`) => `${number} ${number === 1 ? one : many}`
+
+export function bytes(size: number): string {
+  if (size < 1024) return `${size} B`
+  const units = ['kB', 'MB', 'GB']
+  let value = size / 1024
+  let unit = 0
+  while (value >= 1000 && unit < 2) {
+    value /= 1024
+    unit += 1
+  }
+  return `${value.toFixed(value < 10 ? 1 : 0)} ${units[unit]}`
+}
+
+export const sizeWords = (width: number, height: number) => (width === height ? `${width}²` : `${width} × ${height}`)
+
+export function ago(iso: string): string {
+  const minutes = Math.round((Date.now() - new Date(iso).getTime()) / 60000)
+  if (minutes < 1) return 'just now'
+  if (minutes < 60) return `${minutes} min ago`
+  if (minutes < 60 * 24) return `${Math.round(minutes / 60)} h ago`
+  return new Date(iso).toLocaleDateString('en-GB', { day: 'numeric', month: 'short' })
+}
