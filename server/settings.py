@@ -39,7 +39,7 @@ TEMPLATES: list[dict[str, object]] = []
 DATABASES = {
     "default": {
         "ENGINE": "django.db.backends.sqlite3",
-        "NAME": DATA_FOLDER / "ektopos.sqlite3",
+        "NAME": DATA_FOLDER / os.environ.get("EKTOPOS_DATABASE", "ektopos.sqlite3"),
         "OPTIONS": {
             # A writer waits for another instead of failing, and takes the lock before it reads.
             "timeout": 20,

@@ -13,9 +13,11 @@ from ektopos.images import Image, fit_within, read_image, resize
 from ektopos.images.encodings import decode_table
 from ektopos.materials.adjust import adjust, apply_strength, decode_channels, decode_normals, normalise
 from ektopos.project import Project
-from ektopos.types import Channels, Encoding, Float
+from ektopos.types import Channels, Encoding, Float, Pixels
 
 CACHE_BYTES = 512 * 2**20
+_BAND = 128
+"""Rows of a reduced copy that are decoded at once."""
 
 
 class MapLoader:
@@ -106,22 +108,32 @@ def reduce_image(image: Image, encoding: Encoding, longest: int) -> Image:
     """A small copy of a map in linear float16, whose longer side is at most `longest` texels.
 
     Colour is averaged in linear light, alpha apart from it. Because float images are linear, a feed reads the copy
-    exactly as it reads the map. Very large maps are thinned to four texels per result before averaging, so that the
-    copy never costs more memory than the map.
+    exactly as it reads the map. Decoded in bands, so that the copy never costs more memory than the map.
     """
     width, height = fit_within(image.width, image.height, longest)
-    step = max(1, min(image.width // (width * 4), image.height // (height * 4)))
-    thinned = Image(np.ascontiguousarray(image.pixels[step // 2 :: step, step // 2 :: step]) if step > 1 else image.pixels)
     planes = []
     for position in range(image.channels):
-        plane = thinned.pixels[..., position]
         is_alpha = image.has_alpha and position == image.channels - 1
-        if image.is_float:
-            values = plane.astype(np.float32)
-        elif plane.dtype == np.uint8:
-            table = decode_table(8, "linear" if is_alpha else encoding)
-            values = np.asarray(cv2.LUT(np.ascontiguousarray(plane), table), np.float32)
-        else:
-            values = decode_table(16, "linear" if is_alpha else encoding)[plane]
-        planes.append(resize(values, width, height))
+        plane = _averaged(image.pixels[..., position], "linear" if is_alpha else encoding, width, height)
+        planes.append(resize(plane, width, height))
     return Image(np.stack(planes, axis=-1).astype(np.float16))
+
+
+def _averaged(plane: Pixels, encoding: Encoding, width: int, height: int) -> Float:
+    """Means of the whole blocks of texels that fit into one texel of `width` × `height`, linear."""
+    step = max(1, min(plane.shape[1] // width, plane.shape[0] // height))
+    columns, rows = plane.shape[1] // step, plane.shape[0] // step
+    means = np.empty((rows, columns), np.float32)
+    for top in range(0, rows, _BAND):
+        bottom = min(rows, top + _BAND)
+        values = _linear(np.ascontiguousarray(plane[top * step : bottom * step, : columns * step]), encoding)
+        means[top:bottom] = values if step == 1 else resize(values, columns, bottom - top)
+    return means
+
+
+def _linear(codes: Pixels, encoding: Encoding) -> Float:
+    if codes.dtype == np.uint8:
+        return np.asarray(cv2.LUT(codes, decode_table(8, encoding)), np.float32)
+    if codes.dtype == np.uint16:
+        return decode_table(16, encoding)[codes]
+    return codes.astype(np.float32)

@@ -24,8 +24,9 @@ class UvFacts:
     coverage: float
     overlap: float
     flipped: float
-    l2: float
-    linf: float
+    l2: float | None
+    """Stretch; `None` without UVs, or where an area of the surface has no UV area and the stretch is endless."""
+    linf: float | None
 
 
 @dataclass(frozen=True)
@@ -69,7 +70,7 @@ def slot_facts(mesh: Mesh) -> list[SlotFacts]:
 
 def _uv_facts(corners: NDArray[np.float64], corner_uvs: NDArray[np.float64]) -> UvFacts:
     if not len(corner_uvs):
-        return UvFacts(None, None, True, 0.0, 0.0, 0.0, float("nan"), float("nan"))
+        return UvFacts(None, None, True, 0.0, 0.0, 0.0, None, None)
     low, high = corner_uvs.min(axis=(0, 1)), corner_uvs.max(axis=(0, 1))
     signed = signed_areas(corner_uvs)
     total = np.abs(signed).sum()
@@ -81,6 +82,6 @@ def _uv_facts(corners: NDArray[np.float64], corner_uvs: NDArray[np.float64]) -> 
         coverage=coverage(corner_uvs),
         overlap=overlap(corner_uvs),
         flipped=float(-signed[signed < 0].sum() / total) if total > 0 else 0.0,
-        l2=l2,
-        linf=linf,
+        l2=l2 if np.isfinite(l2) else None,
+        linf=linf if np.isfinite(linf) else None,
     )

@@ -188,7 +188,9 @@ def add_checkpoint(request: HttpRequest, project_id: UUID, given: NewCheckpoint)
     return shown(found(project_id))
 
 
-@router.post("/{uuid:project_id}/checkpoints/{int:checkpoint_id}/restore", response={200: ProjectOut, 409: ErrorOut}, by_alias=True)
+@router.post(
+    "/{uuid:project_id}/checkpoints/{int:checkpoint_id}/restore", response={200: ProjectOut, 409: ErrorOut}, by_alias=True
+)
 def restore_checkpoint(request: HttpRequest, project_id: UUID, checkpoint_id: int, given: At) -> ProjectOut:
     """Bring a named state back, as a step that can be undone."""
     project = found(project_id)

@@ -44,10 +44,5 @@ class MeshFacts(models.Model):
 
     @staticmethod
     def dump(slots: list[SlotFacts], faults: list[Fault]) -> tuple[object, object]:
-        """Slots and faults as JSON can hold them; endless stretch becomes null."""
-        plain = _SLOTS.dump_python(slots, mode="json")
-        for slot in plain:
-            slot["uv"] |= {
-                k: v if v is not None and abs(v) < 1e30 else None for k, v in slot["uv"].items() if k in ("l2", "linf")
-            }
-        return plain, _FAULTS.dump_python(faults, mode="json")
+        """Slots and faults as plain JSON values."""
+        return _SLOTS.dump_python(slots, mode="json"), _FAULTS.dump_python(faults, mode="json")

@@ -1707,9 +1707,9 @@ export interface components {
             /** Flipped */
             flipped: number;
             /** L2 */
-            l2: number;
+            l2: number | null;
             /** Linf */
-            linf: number;
+            linf: number | null;
         };
         /**
          * PlanOut

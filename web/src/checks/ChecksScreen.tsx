@@ -29,7 +29,7 @@ export function ChecksScreen() {
   if (findings.data.length === 0) {
     return (
       <div className="empty">
-        <h2>Nothing found</h2>
+        <h1>Nothing found</h1>
         <p>Files, encodings, feeds, slots and meshes were checked against the rules of {target}.</p>
       </div>
     )

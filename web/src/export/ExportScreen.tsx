@@ -23,7 +23,7 @@ export function ExportScreen() {
   if (nothing) {
     return (
       <div className="empty">
-        <h2>Nothing to export yet</h2>
+        <h1>Nothing to export yet</h1>
         <p>Make a material, put it on a slot, and see here which files the target gets before anything is written.</p>
         <Button component={Link} to={`/projects/${id}/materials`}>Make a material</Button>
       </div>

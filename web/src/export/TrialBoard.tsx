@@ -85,7 +85,8 @@ function Verdict({ cell, pressed, choose }: { cell: Cell; pressed: boolean; choo
   const idle = cell.verdict === 'same' && cell.input !== 'settings' && !used(cell.material)
   const words = `${cell.slot} ${cell.input.replace('_', ' ')}: ${idle ? 'not used' : verdict.word}${cell.cause && cell.verdict !== 'same' ? `, ${causeWords(cell.cause)}` : ''}`
   return (
-    <button className={`verdict mono ${idle ? 'quiet' : verdict.tone}`} aria-pressed={pressed} aria-label={words} title={words} onClick={choose}>
+    <button className={`verdict mono ${idle ? 'quiet' : verdict.tone}`} aria-pressed={pressed} title={words} onClick={choose}>
+      <span className="sr">{words} </span>
       {idle ? '·' : short(cell)}
     </button>
   )

@@ -60,7 +60,7 @@ export function MapsScreen() {
   if (board.data && maps.length === 0) {
     return (
       <div className="empty">
-        <h2>No maps yet</h2>
+        <h1>No maps yet</h1>
         <p>Drop a folder of texture maps and meshes anywhere on this window. Names may be messy: each map is looked at, and you see why it is taken for what it is.</p>
         <PickFiles contained />
         <p className="small">PNG, JPEG, TGA, TIFF, EXR, WebP, Radiance HDR · GLB, glTF, OBJ</p>

@@ -1,7 +1,7 @@
 import { Button } from '@mui/material'
 import { useState } from 'react'
 
-import { useEdit, useMap } from '../api/queries'
+import { useBoard, useEdit, useMap } from '../api/queries'
 import type { MapDetail } from '../api/types'
 import { useKeys } from '../layout/keys'
 import { CHANNEL_LETTERS, ROLE_WORDS, bytes, sizeWords } from '../words'
@@ -11,7 +11,8 @@ import { MapView } from './MapView'
 
 /** One map large, with its channels, its numbers, and what we think it is. */
 export function Reader({ name, channel, setChannel }: { name: string | null; channel: string; setChannel: (channel: string) => void }) {
-  const detail = useMap(name)
+  const waits = useBoard().data?.find((map) => map.name === name)?.state === 'measuring'
+  const detail = useMap(waits ? null : name)
   const [repeat, setRepeat] = useState(false)
   const [actual, setActual] = useState(false)
   const has = (letter: string) => letter === 'rgb' || (detail.data?.map.channels === 1 ? letter === 'r' : detail.data?.map.channels === 2 ? 'ra'.includes(letter) : letter !== 'a' || detail.data?.map.channels === 4)

@@ -65,7 +65,8 @@ function SheetHead({ name, draft, go }: { name: string; draft: Draft; go: (name:
     <div className="bar" style={{ gap: 8, height: 'auto', minHeight: 42, paddingBlock: 4, flexWrap: 'wrap' }}>
       <h1 style={{ fontSize: 17 }} className="ellipsis" title={name}>{name}</h1>
       {sheet.chain.length > 1 && <span className="small">from {sheet.chain.slice(1).map((base) => <button key={base} className="link" onClick={() => go(base)}>{base}</button>)}</span>}
-      <button className="plain settings" aria-haspopup="dialog" aria-label="Settings of the material" onClick={(event) => setSettings(event.currentTarget)}>
+      <button className="plain settings" aria-haspopup="dialog" onClick={(event) => setSettings(event.currentTarget)}>
+        <span className="sr">Settings of the material: </span>
         <span className="chip">{sheet.surface_tag ?? 'no tag'}</span>
         <span className="chip">{tiling[0] === 1 && tiling[1] === 1 ? 'tiles once' : `tiles ${tiling[0]} × ${tiling[1]}`}</span>
         <span className="chip">{stage.double_sided ? 'double-sided' : 'one-sided'}</span>
@@ -100,7 +101,8 @@ function RowView({ row, derived, open, solo, toggle, pick, children }: { row: Ro
           <b>{name}</b>
           <div className="small" style={{ fontSize: 11 }}>{unit}</div>
         </div>
-        <button className="source" onClick={pick} aria-label={`${name} comes from ${feed?.map ?? (row.origin ? 'a constant' : 'nothing')}: change`}>
+        <button className="source" onClick={pick}>
+          <span className="sr">{name} comes from </span>
           {feed ? (
             feed.map ? <SourceThumb feed={feed} /> : <ConstantSwatch input={row.input} feed={feed} />
           ) : <span className="chip">none</span>}
@@ -113,7 +115,8 @@ function RowView({ row, derived, open, solo, toggle, pick, children }: { row: Ro
             ) : <span className={row.origin ? '' : 'quiet'}>{feed ? constantWords(row.input, feed, row.origin !== null) : 'choose…'}</span>}
           </span>
         </button>
-        <button className="changed" onClick={toggle} aria-expanded={open} aria-label={`${name} adjustments`} disabled={!feed}>
+        <button className="changed" onClick={toggle} aria-expanded={open} disabled={!feed}>
+          <span className="sr">{name} adjustments </span>
           {chips.map((chip) => <span key={chip} className="chip">{chip}</span>)}
           {derived && row.own && <span className="chip own">own</span>}
           {chips.length === 0 && !(derived && row.own) && feed && <span className="small">{open ? 'close' : 'adjust'}</span>}

@@ -76,7 +76,7 @@ function MaterialList({ project, current, go }: { project: Project; current: str
           const key = looks[name]?.pictures.base
           return (
             <li key={name} className={depth > 0 ? 'derived' : ''}>
-              <button aria-current={name === current} aria-label={name} onClick={() => go(name)} title={name}>
+              <button aria-current={name === current} onClick={() => go(name)} title={name}>
                 {key ? <img className="thumb" alt="" src={`/api/stage-pictures/${key}/64.png`} width={depth ? 30 : 40} height={depth ? 30 : 40} loading="lazy" /> : <span className="thumb swatch" />}
                 <span style={{ minWidth: 0 }}>
                   <span className="ellipsis" style={{ display: 'block', fontWeight: name === current ? 600 : 400 }}>{short}</span>
@@ -121,7 +121,7 @@ function NewMaterial({ go, contained = false }: { go: (name: string) => void; co
 function NoMaterials({ go }: { go: (name: string) => void }) {
   return (
     <div className="empty">
-      <h2>No materials yet</h2>
+      <h1>No materials yet</h1>
       <p>Make one from a map set: each input is fed from the map that holds it. Or begin with an empty one and choose a source for every input.</p>
       <NewMaterial go={go} contained />
     </div>

@@ -53,7 +53,7 @@ export function MeshesScreen() {
   if (found.data && !mesh) {
     return (
       <div className="empty">
-        <h2>No meshes yet</h2>
+        <h1>No meshes yet</h1>
         <p>Drop a mesh on this window. Its slots appear here, each with its triangles, and you choose a material for each.</p>
         <PickFiles contained />
         <p className="small">GLB, glTF with its files, OBJ with MTL</p>
@@ -115,7 +115,7 @@ function SlotTable({ mesh, chosen, lit, hover, choose, toggleDone }: { mesh: Mes
   if (!mesh.measured) return <p className="quiet" style={{ padding: 14 }}>The mesh’s file is missing or still being measured.</p>
   return (
     <table className="grid slots">
-      <thead><tr><th aria-label="Tint" /><th>Slot</th><th>Triangles</th><th>Density</th><th>UVs</th><th>Material</th><th>Done</th></tr></thead>
+      <thead><tr><th><span className="sr">Tint</span></th><th>Slot</th><th>Triangles</th><th>Density</th><th>UVs</th><th>Material</th><th>Done</th></tr></thead>
       <tbody>
         {mesh.slots.map((slot, index) => {
           const worn = mesh.worn[slot.name] ?? ''

@@ -42,9 +42,9 @@ export function ProjectsScreen() {
 
   return (
     <div {...getRootProps()} style={{ display: 'flex', flexDirection: 'column', height: '100%' }}>
-      <input {...getInputProps({ 'aria-label': 'Project zip to open' })} />
       <header className="header" style={{ flex: 'none', height: 48 }}><Mark /></header>
       <main className="scroll">
+        <input {...getInputProps({ 'aria-label': 'Project zip to open' })} />
         <div style={{ maxWidth: 860, margin: '40px auto', padding: '0 24px' }}>
           <div className="row" style={{ marginBottom: 16 }}>
             <h1 className="grow" style={{ fontSize: 17 }}>Projects</h1>

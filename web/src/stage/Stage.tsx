@@ -32,11 +32,13 @@ export function Stage({ children, size, label }: { children: ReactNode; size: nu
 function Frame({ size }: { size: number }) {
   const camera = useThree((state) => state.camera)
   const invalidate = useThree((state) => state.invalidate)
+  const { width, height } = useThree((state) => state.size)
+  const narrow = Math.min(1, width / Math.max(1, height))
   useEffect(() => {
-    camera.position.copy(FROM).normalize().multiplyScalar(size * 1.75)
+    camera.position.copy(FROM).normalize().multiplyScalar((size * 1.82) / narrow)
     camera.lookAt(0, 0, 0)
     invalidate()
-  }, [camera, invalidate, size])
+  }, [camera, invalidate, narrow, size])
   return null
 }
 

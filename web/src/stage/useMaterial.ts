@@ -69,9 +69,12 @@ function laid(source: Texture | undefined, look: StageLook, colour: boolean): Te
   texture.magFilter = look.filter === 'nearest' ? NearestFilter : LinearFilter
   texture.minFilter = look.filter === 'nearest' ? NearestFilter : LinearMipmapLinearFilter
   texture.anisotropy = 8
-  texture.repeat.set(look.uv.tiling?.[0] ?? 1, look.uv.tiling?.[1] ?? 1)
-  texture.offset.set(look.uv.offset?.[0] ?? 0, look.uv.offset?.[1] ?? 0)
-  texture.rotation = look.uv.rotation ?? 0
+  const [scaleU, scaleV] = look.uv.tiling ?? [1, 1]
+  const [offsetU, offsetV] = look.uv.offset ?? [0, 0]
+  const [cos, sin] = [Math.cos(look.uv.rotation ?? 0), Math.sin(look.uv.rotation ?? 0)]
+  // The library's own transform scales after it rotates; KHR_texture_transform is offset · rotation · scale.
+  texture.matrixAutoUpdate = false
+  texture.matrix.set(cos * scaleU, sin * scaleV, offsetU, -sin * scaleU, cos * scaleV, offsetV, 0, 0, 1)
   texture.needsUpdate = true
   return texture
 }

@@ -1,0 +1,14 @@
+"""Run the benchmarks named, or all."""
+
+import importlib
+import os
+import sys
+import tempfile
+
+NAMES = ("feed_change", "identify")
+
+if __name__ == "__main__":
+    with tempfile.TemporaryDirectory(prefix="ektopos-bench-data-") as data:
+        os.environ["EKTOPOS_DATA"] = data
+        for name in sys.argv[1:] or NAMES:
+            importlib.import_module(f"bench.{name}").run()

@@ -1,0 +1,1 @@
+"""The server over HTTP."""

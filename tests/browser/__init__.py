@@ -1,0 +1,1 @@
+"""The interface as a user works it, in Chromium."""

@@ -1,0 +1,85 @@
+"""Makes docs/screenshots/ again from the sample data: one picture of each main view, 1280 × 800."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+import sys
+import time
+import urllib.request
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+from tests.browser.site import ROOT, chromium
+
+PORT = "8451"
+OUT = ROOT / "docs/screenshots"
+
+
+def wait_idle(page: Page) -> None:
+    page.wait_for_load_state("networkidle")
+    page.wait_for_timeout(2500)
+
+
+def take(page: Page, home: str) -> None:
+    """Every view, in the order of the job."""
+
+    def shot(name: str) -> None:
+        wait_idle(page)
+        page.screenshot(path=OUT / f"{name}.png")
+
+    page.goto(f"{home}/maps")
+    page.get_by_role("button", name="dome_copper_ORM: roughness").click()
+    shot("maps")
+    page.goto(f"{home}/materials/dome_copper")
+    page.get_by_role("button", name="Roughness adjustments").click()
+    shot("materials")
+    page.goto(f"{home}/meshes/dome_panel")
+    page.get_by_role("button", name="Slots", exact=True).click()
+    shot("meshes")
+    page.goto(f"{home}/checks")
+    shot("checks")
+    page.goto(f"{home}/export")
+    page.get_by_role("button", name="Export and try").click()
+    page.get_by_text("the same").first.wait_for(timeout=180_000)
+    shot("export")
+    page.get_by_role("button", name="Hollin Ridge Observatory").click()
+    page.get_by_role("menuitem", name="Dark surroundings").click()
+    page.goto(f"{home}/materials/dome_copper")
+    shot("materials_dark")
+
+
+def main() -> None:
+    """Start the application on a fresh data folder, take the pictures, stop it."""
+    data = ROOT / "build/screenshots-data"
+    shutil.rmtree(data, ignore_errors=True)
+    OUT.mkdir(parents=True, exist_ok=True)
+    environment = os.environ | {"EKTOPOS_DATA": str(data), "EKTOPOS_PORT": PORT}
+    server = subprocess.Popen([str(ROOT / "run"), "demo"], cwd=ROOT, env=environment, stderr=subprocess.DEVNULL)
+    try:
+        address = f"http://127.0.0.1:{PORT}"
+        for _ in range(240):
+            try:
+                urllib.request.urlopen(address, timeout=2)
+                break
+            except OSError:
+                time.sleep(0.5)
+        with sync_playwright() as playwright:
+            page = chromium(playwright).new_page(viewport={"width": 1280, "height": 800})
+            page.set_default_timeout(60_000)
+            page.goto(address)
+            page.get_by_role("link", name="Hollin Ridge Observatory").click()
+            page.wait_for_url("**/maps")
+            time.sleep(8)  # the worker measures the sample's files
+            page.reload()
+            take(page, page.url.removesuffix("/maps"))
+    finally:
+        server.terminate()
+        server.wait()
+
+
+if __name__ == "__main__":
+    Path(OUT).mkdir(parents=True, exist_ok=True)
+    sys.exit(main())

@@ -1,0 +1,114 @@
+"""A running application for browser tests: live server, the real worker process, and Chromium."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+import numpy as np
+from django.conf import settings
+from django.db import connections
+from django.test import LiveServerTestCase
+from playwright.sync_api import Locator, Page, sync_playwright
+
+ROOT = Path(__file__).resolve().parents[2]
+CHROMIUM = (
+    "--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--disable-quic", "--no-first-run",
+    "--disable-background-networking", "--disable-component-update", "--disable-sync",
+)  # fmt: skip
+PIXELS = """(canvas) => {
+  const copy = document.createElement('canvas'); copy.width = 96; copy.height = 96;
+  const context = copy.getContext('2d'); context.drawImage(canvas, 0, 0, 96, 96);
+  return Array.from(context.getImageData(0, 0, 96, 96).data)
+}"""
+
+
+def chromium(playwright):
+    """Debian's Chromium, headless, drawing WebGL in software."""
+    return playwright.chromium.launch(executable_path="/usr/bin/chromium", args=list(CHROMIUM))
+
+
+class Site(LiveServerTestCase):
+    """A test with a page of its own."""
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        # Playwright's synchronous interface runs an event loop in this thread, which Django takes for asynchronous code.
+        os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"
+        super().setUpClass()
+        cls.playwright = sync_playwright().start()
+        cls.browser = chromium(cls.playwright)
+
+    @classmethod
+    def tearDownClass(cls) -> None:
+        cls.browser.close()
+        cls.playwright.stop()
+        super().tearDownClass()
+
+    def setUp(self) -> None:
+        database = Path(connections["default"].settings_dict["NAME"]).name
+        environment = os.environ | {"EKTOPOS_DATABASE": database, "EKTOPOS_DATA": str(settings.DATA_FOLDER)}
+        command = [sys.executable, "manage.py", "db_worker", "--interval", "0.1", "--no-startup-delay"]
+        self.worker = subprocess.Popen(command, cwd=ROOT, env=environment, stderr=subprocess.DEVNULL)
+        context = self.browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+        self.page: Page = context.new_page()
+        self.page.set_default_timeout(30_000)
+        self.complaints: list[str] = []
+        self.page.on("pageerror", lambda problem: self.complaints.append(str(problem)))
+        self.page.on("console", lambda m: self.complaints.append(m.text) if m.type == "error" else None)
+        # Nothing may be fetched from elsewhere at run time.
+        self.page.on("request", lambda r: self._is_ours(r.url) or self.complaints.append(r.url))
+
+    def tearDown(self) -> None:
+        self.page.context.close()
+        self.worker.terminate()
+        self.worker.wait()
+
+    def _is_ours(self, url: str) -> bool:
+        return url.startswith((self.live_server_url, "data:", "blob:"))
+
+    def open(self, path: str) -> None:
+        self.page.goto(f"{self.live_server_url}{path}")
+
+    def button(self, name: str) -> Locator:
+        return self.page.get_by_role("button", name=name, exact=True)
+
+    def begin(self, name: str = "Walk") -> str:
+        """A new project through the interface; gives its address."""
+        self.open("/")
+        self.button("New project").click()
+        self.page.get_by_label("Project name").fill(name)
+        self.button("Begin").click()
+        self.page.wait_for_url("**/maps")
+        return self.page.url.removesuffix("/maps")
+
+    def bring_in(self, folder: Path) -> None:
+        """Bring a folder in as the button does, and wait until it is measured."""
+        self.page.get_by_label("Folder to bring in").set_input_files(folder)
+        self.page.get_by_role("region", name="Files coming in").get_by_role("button", name="Close").wait_for()
+
+    def go(self, screen: str) -> None:
+        self.page.get_by_role("navigation", name="The job").get_by_role("link", name=screen).click()
+
+    def stage_pixels(self) -> np.ndarray:
+        """What the stage has really drawn: `(96, 96, 4)`, read back from its canvas once it has settled."""
+        canvas = self.page.get_by_test_id("stage").locator("canvas")
+        canvas.wait_for()
+        before = None
+        for _ in range(60):
+            self.page.wait_for_timeout(250)
+            now = np.array(canvas.evaluate(PIXELS), np.int32).reshape(96, 96, 4)
+            if before is not None and np.array_equal(now, before) and now[..., 3].max() > 0:
+                return now
+            before = now
+        raise AssertionError("the stage does not settle")
+
+    def axe(self, where: str) -> None:
+        """No violation on the page as it is. Source: axe-core, all its rules for WCAG 2.2 A and AA and best practices."""
+        if not self.page.evaluate("typeof axe !== 'undefined'"):
+            self.page.add_script_tag(path=str(ROOT / "web/node_modules/axe-core/axe.min.js"))
+        found = self.page.evaluate("axe.run(document, {resultTypes: ['violations']})")["violations"]
+        said = [f"{v['id']}: {v['help']} — {v['nodes'][0]['html'][:160]}" for v in found]
+        self.assertEqual(said, [], where)

@@ -1,0 +1,1 @@
+"""The core on its own: no server, no browser."""

@@ -1,0 +1,114 @@
+"""The command line: JSON, exit codes, and one line for what is wrong."""
+
+from __future__ import annotations
+
+import contextlib
+import io
+import json
+from pathlib import Path
+from unittest import TestCase
+
+from ektopos.cli import main
+from tests.samples import folder, noise, project_folder, quads, save, save_glb
+
+
+def run(*arguments: object) -> tuple[int, object, str]:
+    """Exit code, JSON on stdout and the text on stderr."""
+    out, err = io.StringIO(), io.StringIO()
+    with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+        code = main([str(a) for a in arguments] + ["--json"])
+    return code, json.loads(out.getvalue()) if out.getvalue() else None, err.getvalue()
+
+
+class CommandLine(TestCase):
+    def test_identify_tells_each_file_and_goes_on_after_a_bad_one(self) -> None:
+        with folder() as root:
+            save(root / "deep/stone_rough.png", noise(32, 1, 1))
+            save(root / "stone_albedo.png", noise(32, 2))
+            (root / "stone_n.png").write_bytes(b"no picture")
+            code, found, _ = run("identify", root)
+        by_name = {Path(entry["path"]).name: entry for entry in found}
+        self.assertEqual(code, 0)
+        self.assertEqual(set(by_name), {"stone_rough.png", "stone_albedo.png", "stone_n.png"})
+        self.assertIn("error", by_name["stone_n.png"])
+        rough = by_name["stone_rough.png"]
+        self.assertEqual((rough["role"], rough["encoding"], rough["set"], rough["width"]), ("roughness", "linear", "stone", 32))
+        self.assertEqual(rough["channel_roles"], {"r": "roughness", "g": None, "b": None, "a": None})
+        keys = {
+            "path",
+            "width",
+            "height",
+            "channels",
+            "bits",
+            "encoding",
+            "set",
+            "role",
+            "confidence",
+            "channel_roles",
+            "normal_y",
+            "evidence",
+            "facts",
+        }
+        self.assertEqual(set(rough), keys)
+
+    def test_nothing_readable_is_bad_input(self) -> None:
+        with folder() as root:
+            (root / "a.png").write_bytes(b"x")
+            self.assertEqual(run("identify", root / "a.png")[0], 2)
+            code, _, said = run("mesh", root / "gone.glb")
+        self.assertEqual(code, 2)
+        self.assertEqual(len(said.strip().splitlines()), 1)
+
+    def test_mesh(self) -> None:
+        with folder() as root:
+            code, found, _ = run("mesh", save_glb(root / "m.glb", quads({"A": 1, "B": 0})))
+        self.assertEqual(code, 0)
+        slot, empty = found[0]["slots"]
+        self.assertEqual(set(slot), {"name", "triangles", "share", "area", "uv", "density"})
+        self.assertEqual(set(slot["uv"]), {"min", "max", "inside", "coverage", "overlap", "flipped", "stretch"})
+        self.assertEqual((slot["uv"]["stretch"]["l2"], slot["uv"]["coverage"], slot["area"]), (1.0, 1.0, 1.0))
+        self.assertEqual((empty["name"], empty["triangles"], empty["uv"]["stretch"]["l2"]), ("B", 0, None))
+        self.assertIn("empty-slot", [fault["code"] for fault in found[0]["faults"]])
+
+    def test_export_then_trial_then_tamper(self) -> None:
+        with folder() as root:
+            project_folder(root / "p")
+            code, export, _ = run("export", root / "p", "--target", "gltf-split", "--out", root / "out")
+            self.assertEqual((code, export["target"]), (0, "gltf-split"))
+            orm = next(f for f in export["files"] if f["path"].endswith("tile_ORM.png"))
+            self.assertEqual(orm["channels"], {"r": "occlusion", "g": "roughness", "b": "metallic", "a": None})
+            self.assertEqual(orm["bytes"], (root / "out" / orm["path"]).stat().st_size)
+            code, trial, _ = run("trial", root / "out", "--against", root / "p")
+            self.assertEqual((code, trial["passed"], len(trial["cells"])), (0, True, 24))
+            (root / "out" / orm["path"]).unlink()
+            code, trial, _ = run("trial", root / "out", "--against", root / "p")
+            self.assertEqual((code, trial["passed"]), (1, False))
+            self.assertIn("missing-file", {cell["cause"] for cell in trial["cells"]})
+
+    def test_check_finds_what_is_not_there_and_says_bad_documents(self) -> None:
+        with folder() as root:
+            project_folder(root)
+            path = root / "test.ektopos.json"
+            self.assertEqual(run("check", root)[0], 0)
+            document = json.loads(path.read_text())
+            document["materials"]["tile"]["inputs"]["metallic"]["map"] = "gone"
+            document["materials"]["tile_dull"]["from"] = "nobody"
+            path.write_text(json.dumps(document))
+            code, found, _ = run("check", root)
+            self.assertEqual(code, 1)
+            self.assertLessEqual({"missing-map", "broken-base"}, {finding["code"] for finding in found})
+            for broken in ("{", "[]", '{"ektopos": 9}', '{"ektopos": 1, "maps": 3}'):
+                path.write_text(broken)
+                code, _, said = run("check", root)
+                self.assertEqual(code, 2, broken)
+                self.assertEqual(len(said.strip().splitlines()), 1)
+
+    def test_targets_and_unknown_ones(self) -> None:
+        code, found, _ = run("targets")
+        self.assertEqual(code, 0)
+        self.assertLessEqual({"gltf-glb", "gltf-split"}, {entry["id"] for entry in found})
+        with folder() as root:
+            project_folder(root)
+            code, _, said = run("export", root, "--target", "nowhere", "--out", root / "out")
+        self.assertEqual(code, 2)
+        self.assertIn("nowhere", said)

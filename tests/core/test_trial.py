@@ -1,0 +1,136 @@
+"""The trial: silent where nothing was changed, and right about the cause where something was."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from pathlib import Path
+from unittest import TestCase
+
+import cv2
+import numpy as np
+
+from ektopos.images import linear_to_srgb
+from ektopos.targets import export_package
+from ektopos.targets.profile import built_in_profiles, find_profile
+from ektopos.trial import run_trial
+from tests.samples import folder, project
+
+
+def picture(change: Callable[[np.ndarray], np.ndarray]) -> Callable[[Path], None]:
+    """A tampering that changes a picture's texels (BGR order)."""
+
+    def tamper(path: Path) -> None:
+        cv2.imwrite(str(path), change(cv2.imread(str(path), cv2.IMREAD_UNCHANGED)))
+
+    return tamper
+
+
+def gltf(change: Callable[[dict], None]) -> Callable[[Path], None]:
+    """A tampering that changes the glTF's JSON."""
+
+    def tamper(path: Path) -> None:
+        content = json.loads(path.read_text())
+        change(content)
+        path.write_text(json.dumps(content))
+
+    return tamper
+
+
+def one_byte_curve(values: np.ndarray) -> np.ndarray:
+    return np.round(linear_to_srgb(values.astype(np.float32) / 255) * 255).astype(np.uint8)
+
+
+def material(name: str, **change):
+    def set_(content: dict) -> None:
+        next(m for m in content["materials"] if m["name"] == name).update(change)
+
+    return gltf(set_)
+
+
+def drop(name: str, key: str):
+    return gltf(lambda content: next(m for m in content["materials"] if m["name"] == name).pop(key))
+
+
+def without_transform(content: dict) -> None:
+    for entry in content["materials"]:
+        for info in [*entry.values(), *entry["pbrMetallicRoughness"].values()]:
+            if isinstance(info, dict):
+                info.get("extensions", {}).pop("KHR_texture_transform", None)
+
+
+def jpeg(values: np.ndarray) -> np.ndarray:
+    return cv2.imdecode(cv2.imencode(".jpg", values, [cv2.IMWRITE_JPEG_QUALITY, 12])[1], cv2.IMREAD_UNCHANGED)
+
+
+ORM, NORMAL, COLOUR, GLTF = (
+    "textures/tile_ORM.png",
+    "textures/tile_Normal.png",
+    "textures/tile_BaseColor.png",
+    "Test_plates.gltf",
+)
+TAMPERINGS: list[tuple[str, str, Callable[[Path], None], set[tuple[str, str]]]] = [
+    ("roughness inverted", ORM, picture(lambda p: np.dstack([p[..., 0], 255 - p[..., 1], p[..., 2]])), {("roughness", "inverted")}),
+    ("two channels swapped", ORM, picture(lambda p: p[..., [0, 2, 1]]), {("roughness", "channels-swapped"), ("occlusion", "channels-swapped")}),
+    ("green turned", NORMAL, picture(lambda p: np.dstack([p[..., 0], 255 - p[..., 1], p[..., 2]])), {("normal", "green-flipped")}),
+    ("encoded once more", ORM, picture(one_byte_curve), {("roughness", "wrong-encoding"), ("metallic", "wrong-encoding")}),
+    ("shifted", ORM, picture(lambda p: np.roll(p, (7, 3), (0, 1))), {("roughness", "shifted")}),
+    ("few steps", ORM, picture(lambda p: (np.round(p / 255 * 5) * 51).astype(np.uint8)), {("roughness", "quantised")}),
+    ("compressed", ORM, picture(jpeg), {("roughness", "compressed")}),
+    ("smaller", ORM, picture(lambda p: cv2.resize(p, (16, 16), interpolation=cv2.INTER_AREA)), {("roughness", "resized")}),
+    ("cut off", ORM, lambda path: path.write_bytes(path.read_bytes()[:900]), {("roughness", "unreadable-file")}),
+    ("gone", ORM, lambda path: path.unlink(), {("roughness", "missing-file"), ("occlusion", "missing-file")}),
+    ("no alpha mode", GLTF, drop("tile", "alphaMode"), {("opacity", "alpha-mode-changed")}),
+    ("other cut-off", GLTF, material("tile", alphaCutoff=0.6), {("opacity", "cutoff-changed")}),
+    ("one-sided", GLTF, drop("tile", "doubleSided"), {("settings", "sides-changed")}),
+    ("no transform", GLTF, gltf(without_transform), {("settings", "uv-transform-lost")}),
+    ("linear filter", GLTF, gltf(lambda c: c.update(samplers=[{} for _ in c["samplers"]])), {("settings", "filter-changed")}),
+    ("other constant", GLTF, gltf(lambda c: c["materials"][2]["pbrMetallicRoughness"].update(roughnessFactor=0.9)), {("roughness", "constant-changed")}),
+    ("strength lost", GLTF, gltf(lambda c: c["materials"][0]["normalTexture"].pop("scale")), {("normal", "strength-lost")}),
+    ("slot without material", GLTF, gltf(lambda c: c["meshes"][0]["primitives"][0].pop("material")), {("base_color", "slot-unassigned")}),
+    ("slot reassigned", GLTF, gltf(lambda c: c["meshes"][0]["primitives"][0].update(material=2)), {("base_color", "slot-reassigned")}),
+    ("slot gone", GLTF, gltf(lambda c: c["meshes"][0]["primitives"].pop()), {("base_color", "slot-missing")}),
+    ("broken container", GLTF, lambda path: path.write_text("{"), {("base_color", "unreadable-file")}),
+]  # fmt: skip
+
+
+class Untampered(TestCase):
+    def test_every_target_brings_every_input_across(self) -> None:
+        for target in built_in_profiles():
+            with self.subTest(target), project() as opened, folder() as root:
+                export_package(opened, find_profile(target), root / "out")
+                trial = run_trial(opened, root / "out", find_profile(target))
+                self.assertTrue(trial.passed, [c for c in trial.cells if c.verdict in ("differs", "lost")])
+                self.assertEqual(len(trial.cells), 3 * 8)
+                for cell in trial.cells:
+                    limit = 1.0 if cell.unit == "degrees" else 1.001
+                    self.assertLessEqual(cell.max_error or 0.0, limit, cell)
+
+
+class Tampered(TestCase):
+    def test_every_tampering_is_found_with_its_cause(self) -> None:
+        for what, file, tamper, wanted in TAMPERINGS:
+            with self.subTest(what), project() as opened, folder() as root:
+                profile = find_profile("gltf-split")
+                export_package(opened, profile, root / "out")
+                tamper(root / "out" / file)
+                trial = run_trial(opened, root / "out", profile)
+                self.assertFalse(trial.passed)
+                found = {(c.input, c.cause) for c in trial.cells if c.verdict in ("differs", "lost")}
+                self.assertLessEqual(wanted, found)
+
+    def test_one_wrong_byte_of_one_texel_is_seen(self) -> None:
+        with project() as opened, folder() as root:
+            profile = find_profile("gltf-split")
+            export_package(opened, profile, root / "out")
+
+            def touch(pixels: np.ndarray) -> np.ndarray:
+                pixels[10, 20, 1] ^= 0x20
+                return pixels
+
+            picture(touch)(root / "out" / ORM)
+            cells = {c.input: c for c in run_trial(opened, root / "out", profile).cells if c.slot == "Front"}
+        self.assertEqual(cells["roughness"].verdict, "differs")
+        self.assertAlmostEqual(cells["roughness"].differing or 0, 1 / 64**2, places=6)
+        self.assertEqual(cells["metallic"].verdict, "same")
+        self.assertIn("edited after export", cells["roughness"].message)

@@ -1,0 +1,1 @@
+"""Checks against standards, handbook values and reference libraries; each names its source."""
