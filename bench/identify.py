@@ -22,12 +22,12 @@ def run() -> None:
         given = [(str(path), path) for path in files]
 
         def judged(_: int) -> None:
-            identify(given, {name: facts_of(path) for name, path in given})
+            identify({name: facts_of(path) for name, path in given})
 
         def judged_on_all(_: int) -> None:
             with ThreadPoolExecutor(os.cpu_count()) as pool:
                 facts = dict(zip([name for name, _ in given], pool.map(facts_of, files), strict=True))
-            identify(given, facts)
+            identify(facts)
 
         bare = median_ms(lambda _: [read_image(path) for path in files], 5)
         one, every = median_ms(judged, 5), median_ms(judged_on_all, 5)

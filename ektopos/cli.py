@@ -79,7 +79,8 @@ def _identify(options: argparse.Namespace) -> Outcome:
 
     with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
         list(pool.map(measure, files))
-    verdicts = {given: (verdict, set_name) for given, verdict, set_name in identify(files, facts)}
+    measured = {given: facts[given] for given, _ in files if given in facts}
+    verdicts = {given: (verdict, set_name) for given, verdict, set_name in identify(measured)}
     found: list[dict[str, Any]] = []
     for given, _ in files:
         if given in problems:

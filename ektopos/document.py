@@ -57,6 +57,16 @@ class MapEntry(_Model):
     """Whether a person has said or confirmed what it is; such a map is not judged again."""
 
 
+class NamingRule(_Model):
+    """What a supplier's maps are whose names end in a word: said once by a person, for all of them."""
+
+    ending: str = Field(min_length=1)
+    """The end of a file's name without its suffix, for example `_gx`; case does not count."""
+    roles: dict[RoleChannels, Role]
+    encoding: Encoding = "linear"
+    normal_y: NormalY | None = None
+
+
 class Feed(_Model):
     """What fills one input: a constant `value`, or a `map`'s channels with adjustments.
 
@@ -123,6 +133,8 @@ class Document(_Model):
     maps: dict[str, MapEntry] = Field(default_factory=dict)
     materials: dict[str, MaterialEntry] = Field(default_factory=dict)
     meshes: dict[str, MeshEntry] = Field(default_factory=dict)
+    naming: list[NamingRule] = Field(default_factory=list)
+    """Rules for names that the usual reading does not understand, or misunderstands; the first that fits counts."""
 
 
 def load_document(text: str | bytes, subject: str = "document") -> Document:

@@ -7,6 +7,7 @@ materials) live here and nowhere else.
 
 from __future__ import annotations
 
+from pathlib import PurePosixPath
 from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
@@ -18,12 +19,14 @@ from ektopos.document import (
     MapEntry,
     MaterialEntry,
     MeshEntry,
+    NamingRule,
     Role,
     RoleChannels,
     parse,
 )
 from ektopos.errors import EktoposError, MissingReference
-from ektopos.maps.sets import maps_of_set
+from ektopos.maps.names import role_ending, rule_fits
+from ektopos.maps.sets import maps_of_set, sets_of
 from ektopos.materials.derive import base_chain
 from ektopos.materials.wire import material_from_set
 from ektopos.types import Encoding, NormalY
@@ -70,7 +73,10 @@ class SetTarget(_Edit):
 
 
 class SetMap(_Edit):
-    """Say what maps are; what is not given stays. A person said it, so it is not judged again."""
+    """Say what maps are; what is not given stays, and giving nothing confirms what they are.
+
+    A person said it, so it is not judged again; being put into a set alone says nothing of what a map is.
+    """
 
     kind: Literal["set-map"] = "set-map"
     maps: list[str] = Field(min_length=1)
@@ -93,7 +99,9 @@ class SetMap(_Edit):
         for name in self.maps:
             entry = _found(document.maps, name, "map")
             given = self.model_dump(include={"roles", "encoding", "normal_y", "set"}, exclude_none=True)
-            document.maps[name] = entry.model_copy(update=given | {"by_hand": True})
+            if self.roles is not None and "normal" not in self.roles.values():
+                given["normal_y"] = None
+            document.maps[name] = entry.model_copy(update=given | {"by_hand": entry.by_hand or set(given) != {"set"}})
 
 
 class RenameSet(_Edit):
@@ -112,6 +120,43 @@ class RenameSet(_Edit):
             raise MissingReference("there is no such map set.", subject=self.set)
         for member in members:
             document.maps[member] = document.maps[member].model_copy(update={"set": self.name})
+
+
+class AddNamingRule(_Edit):
+    """Treat all maps whose names end like this map's as what a person has said of it, now and when more come in."""
+
+    kind: Literal["add-naming-rule"] = "add-naming-rule"
+    map: str
+
+    def label(self) -> str:
+        return f"a naming rule from {self.map}"
+
+    def apply(self, document: Document) -> None:
+        entry = _found(document.maps, self.map, "map")
+        set_of = {name: set_ for set_, names in sets_of(document).items() for name in names}
+        ending = role_ending(PurePosixPath(entry.file).stem, set_of[self.map])
+        if not ending:
+            said = "nothing follows its set's name that a rule could go by."
+            raise EktoposError(said, subject=self.map, hint="Rename its set.")
+        rule = NamingRule(ending=ending, roles=entry.roles, encoding=entry.encoding, normal_y=entry.normal_y)
+        document.naming = [rule, *(other for other in document.naming if other.ending.lower() != ending.lower())]
+        given = {"roles": rule.roles, "encoding": rule.encoding, "normal_y": rule.normal_y}
+        for name, other in document.maps.items():
+            if not other.by_hand and rule_fits(rule, PurePosixPath(other.file).stem):
+                document.maps[name] = other.model_copy(update={**given, "set": set_of[name]})
+
+
+class RemoveNamingRule(_Edit):
+    """Take a naming rule back; maps it has named keep what they are."""
+
+    kind: Literal["remove-naming-rule"] = "remove-naming-rule"
+    ending: str
+
+    def label(self) -> str:
+        return f"remove the naming rule “…{self.ending}”"
+
+    def apply(self, document: Document) -> None:
+        document.naming = [rule for rule in document.naming if rule.ending != self.ending]
 
 
 class RemoveMaps(_Edit):
@@ -347,6 +392,8 @@ Edit = Annotated[
     | SetTarget
     | SetMap
     | RenameSet
+    | AddNamingRule
+    | RemoveNamingRule
     | RemoveMaps
     | AddMaterial
     | MakeFromSet

@@ -1,14 +1,17 @@
 """What a map is: its name, its pixels, and the verdict on both.
 
-`names` reads file names, `statistics` measures pixels, `evidence` says what the measures mean, `identify` brings them
-together, `sets` groups maps. What a material does with a map is `ektopos.materials`.
+`names` reads file names, `statistics` measures pixels, `evidence` says what the measures mean, `relations` compares maps that
+came together, `judge` weighs all of it for one map, `identify` for all of them, `sets` groups maps. What a material does with a
+map is `ektopos.materials`.
 """
 
-from ektopos.maps.identify import Facts, Verdict, channel_roles, facts_of, identify, judge
+from ektopos.maps.identify import facts_of, identify
+from ektopos.maps.judge import judge, recheck
 from ektopos.maps.names import read_names, set_name
 from ektopos.maps.roles import encoding_of
 from ektopos.maps.sets import map_name, maps_of_set, sets_of
 from ektopos.maps.statistics import measure
+from ektopos.maps.verdict import Facts, Verdict, channel_roles
 
 __all__ = [
     "Facts",
@@ -22,6 +25,7 @@ __all__ = [
     "maps_of_set",
     "measure",
     "read_names",
+    "recheck",
     "set_name",
     "sets_of",
 ]

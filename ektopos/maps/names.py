@@ -9,18 +9,19 @@ from __future__ import annotations
 
 import re
 from collections import Counter
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
 from pathlib import PurePosixPath
 
-from ektopos.document import Role
+from ektopos.document import NamingRule, Role
 from ektopos.maps.roles import PACKED_LETTERS, WORDS
 from ektopos.types import NormalY
 
 ChannelRoles = dict[str, Role]
 
 _WORD_ROLES = {word: role for role, words in WORDS.items() for word in words}
-_LONG_WORDS = sorted((word for word in _WORD_ROLES if len(word) >= 5), key=len, reverse=True)
+_ENDINGS = sorted((word for word in _WORD_ROLES if len(word) >= 3), key=len, reverse=True)
 _NORMAL_Y: dict[str, NormalY] = {
     "gl": "+", "ogl": "+", "opengl": "+", "yplus": "+", "yup": "+", "plusy": "+", "posy": "+",
     "dx": "-", "directx": "-", "d3d": "-", "yminus": "-", "ydown": "-", "minusy": "-", "negy": "-",
@@ -55,6 +56,8 @@ class Reading:
     normal_y: NormalY | None = None
     encoding: str | None = None
     noise: tuple[str, ...] = field(default=())
+    by_rule: bool = False
+    """Whether a person has said so for all names that end like this."""
 
     @property
     def set_key(self) -> str:
@@ -85,38 +88,59 @@ def readings(stem: str) -> tuple[Reading, ...]:
             if roles:
                 rest = (*kept[:start], *kept[end:])
                 found.append(Reading(roles, rest, trust, "".join(kept[start:end]), normal_y, encoding, noise))
-    glued = _glued(kept)
-    if glued:
-        rest_of_word, word = glued
-        roles = {"rgb": _WORD_ROLES[word]}
-        found.append(Reading(roles, (*kept[:-1], rest_of_word), 0.6, word, normal_y, encoding, noise))
+    for rest_of_word, word, roles, trust in _glued(kept):
+        found.append(Reading(roles, (*kept[:-1], rest_of_word), trust, word, normal_y, encoding, noise))
     found.append(Reading({}, tuple(kept), 0.12, "", normal_y, encoding, noise))
     return tuple(found)
 
 
-def read_names(paths: list[str]) -> list[Reading]:
+def read_names(paths: list[str], rules: Sequence[NamingRule] = ()) -> list[Reading]:
     """The best reading of each path (with `/`), all judged together. Cost: linear in files times readings a name.
 
-    Where a file's name says no role but its folder does (`normals/dome.png`), the folder counts.
+    Where a file lies in a folder called after a role (`normals/dome.png`), the folder counts as a reading too. `rules` are
+    what a person has said of the endings of names; they come before every other reading.
     """
-    keyed: list[list[tuple[str, Reading]]] = []
+    keyed = [_options(PurePosixPath(path), rules) for path in paths]
     support: Counter[str] = Counter()
-    for path in paths:
-        place = PurePosixPath(path)
-        options = [(_set_place(place, reading), reading) for reading in _with_folder(place)]
-        keyed.append(options)
-        for key in {key for key, reading in options if reading.trust > 0.1}:
+    for options in keyed:
+        for key in _strong(options):
             support[key] += 1
     chosen = []
     for options in keyed:
+        own = _strong(options)
 
-        def worth(option: tuple[str, Reading]) -> float:
+        def worth(option: tuple[str, Reading], own: set[str] = own) -> float:
             key, reading = option
+            others = min(support[key] - (key in own), 3)
             # A bare name that others extend (`hatch` beside `hatch_n`) is most likely just the set's name.
-            return reading.trust + (0.12 if reading.roles else 0.2) * min(support[key] - 1, 3)
+            return reading.trust + (0.12 if reading.roles else 0.2) * others
 
         chosen.append(max(options, key=worth)[1])
     return chosen
+
+
+def rule_fits(rule: NamingRule, stem: str) -> bool:
+    """Whether a file's name ends as a rule says, with something left for the set's name."""
+    return len(stem) > len(rule.ending) and stem.lower().endswith(rule.ending.lower())
+
+
+def role_ending(stem: str, set_name: str) -> str:
+    """The end of a file's name behind the name of its set: what a naming rule would go by. Empty if the set is not in it."""
+    wanted = [c for c in set_name.lower() if c.isalnum()]
+    at = 0
+    for position, letter in enumerate(stem.lower()):
+        if at < len(wanted) and letter == wanted[at]:
+            at += 1
+        elif letter.isalnum():
+            return ""
+        if at == len(wanted):
+            return stem[position + 1 :]
+    return ""
+
+
+def _strong(options: list[tuple[str, Reading]]) -> set[str]:
+    """Sets that a file's readings speak for well enough to support the readings of others."""
+    return {key for key, reading in options if reading.trust > 0.1}
 
 
 def set_name(path: str, reading: Reading) -> str:
@@ -127,20 +151,31 @@ def set_name(path: str, reading: Reading) -> str:
     return folder or PurePosixPath(path).stem
 
 
-def _set_place(place: PurePosixPath, reading: Reading) -> str:
-    return f"{place.parent}/{reading.set_key}"
-
-
-def _with_folder(place: PurePosixPath) -> tuple[Reading, ...]:
-    found = readings(place.stem)
-    bare = found[-1]
-    if len(found) > 1 or not place.parent.name:
+def _options(place: PurePosixPath, rules: Sequence[NamingRule]) -> list[tuple[str, Reading]]:
+    """Every reading of a path with the place of its set: its folder, or the one above where the folder names the role."""
+    for rule in rules:
+        if rule_fits(rule, place.stem):
+            words = tuple(words_of(place.stem[: -len(rule.ending)]))
+            reading = Reading(
+                {str(group): role for group, role in rule.roles.items()},
+                words,
+                1.0,
+                rule.ending,
+                rule.normal_y,
+                rule.encoding,
+                by_rule=True,
+            )
+            return [(f"{place.parent}/{reading.set_key}", reading)]
+    found = [(f"{place.parent}/{reading.set_key}", reading) for reading in readings(place.stem)]
+    folder = place.parent.name
+    if not folder:
         return found
-    above = [reading for reading in readings(place.parent.name) if reading.roles and not reading.set_words]
-    if not above:
-        return found
-    best = max(above, key=lambda reading: reading.trust)
-    return (*found, Reading(best.roles, bare.set_words, 0.3, f"{place.parent.name}/", best.normal_y, None, bare.noise))
+    above = [reading for reading in readings(folder) if reading.roles and not reading.set_words and len(folder) > 1]
+    if above:
+        best, bare = max(above, key=lambda reading: reading.trust), found[-1][1]
+        reading = Reading(best.roles, bare.set_words, 0.75, f"{folder}/", best.normal_y or bare.normal_y, None, bare.noise)
+        found.append((f"{place.parent.parent}/{reading.set_key}", reading))
+    return found
 
 
 def _without_noise(words: list[str], stem: str) -> tuple[list[str], tuple[str, ...], NormalY | None, str | None]:
@@ -192,10 +227,10 @@ def _roles_of(words: list[str], start: int, end: int, count: int) -> tuple[Chann
         roles = _sequence_channels([r for r in sequence if r])
         if roles and all(len(word) > 1 or word.isupper() for word in words):
             return roles, 0.9 if last else 0.5
-    if len(words) == 1 and last:
+    if len(words) == 1 and (last or first):
         roles = _acronym(joined)
         if roles:
-            return roles, 0.85 if words[0].isupper() else 0.6
+            return roles, (0.85 if words[0].isupper() else 0.6) if last else 0.3
     return {}, 0.0
 
 
@@ -246,12 +281,19 @@ def _acronym(token: str) -> ChannelRoles | None:
     return dict(zip("rgba", roles, strict=False))
 
 
-def _glued(words: list[str]) -> tuple[str, str] | None:
-    """A role word run together with the set's name at the end, as in `domenormal`."""
+def _glued(words: list[str]) -> Iterator[tuple[str, str, ChannelRoles, float]]:
+    """Role words run together with the set's name at the end, as in `domenormal`: rest, word, roles, trust.
+
+    Short ones (`domecol`) end many words by chance, so they only count where other files support the set that is left.
+    """
     if not words:
-        return None
+        return
     last = words[-1].lower()
-    for word in _LONG_WORDS:
+    for word in _ENDINGS:
         if last.endswith(word) and len(last) >= len(word) + 3:
-            return last[: -len(word)], word
-    return None
+            yield last[: -len(word)], word, {"rgb": _WORD_ROLES[word]}, 0.6 if len(word) >= 5 else 0.06
+            break
+    for length in (3, 4):
+        roles = _acronym(last[-length:]) if len(last) >= length + 3 else None
+        if roles:
+            yield last[:-length], last[-length:], roles, 0.07

@@ -11,23 +11,28 @@ SPREAD = ("rgb", "rgba")
 WORDS: dict[Role, tuple[str, ...]] = {
     "base_color": (
         "basecolor", "basecolour", "basecol", "albedo", "alb", "diffuse", "diff", "dif", "color", "colour",
-        "col", "clr", "bc", "rgb", "d", "c", "b",
+        "col", "clr", "bc", "basemap", "colormap", "colourmap", "colortexture", "rgb", "d", "c", "b",
     ),
     "normal": (
-        "normal", "normals", "normalmap", "norm", "nrm", "nor", "nrml", "nml", "nmap", "tangent", "n",
+        "normal", "normals", "normalmap", "norm", "nrm", "nor", "nrml", "nml", "nmap", "normalbump", "tangent", "n",
     ),
-    "roughness": ("roughness", "rough", "rgh", "rough", "rou", "r"),
-    "gloss": ("gloss", "glossiness", "glossy", "gls", "glo", "smoothness", "smooth", "smth", "sm", "g"),
-    "metallic": ("metallic", "metalness", "metallicity", "metal", "metl", "met", "mtl", "mt", "m"),
-    "occlusion": ("occlusion", "ambientocclusion", "ambocc", "occ", "ao", "o"),
+    "roughness": ("roughness", "rough", "rgh", "rou", "ruf", "r"),
+    "gloss": ("gloss", "glossiness", "glossy", "gls", "glo", "glos", "smoothness", "smooth", "smth", "sm", "g"),
+    "metallic": ("metallic", "metalness", "metallicness", "metallicity", "metal", "metl", "mtlc", "met", "mtl", "mt", "m"),
+    "occlusion": ("occlusion", "ambientocclusion", "ambientocc", "ambocc", "occl", "occ", "ao", "o"),
     "height": (
-        "height", "heightmap", "hgt", "displacement", "displace", "disp", "dsp", "depth", "bump", "h",
+        "height", "heightmap", "hght", "hgt", "displacement", "displace", "displ", "disp", "dsp", "depth", "bumpmap", "bump",
+        "parallax", "h",
     ),
     "emission": (
-        "emission", "emissive", "emissivity", "emit", "emis", "emi", "em", "glow", "selfillumination", "e",
+        "emission", "emissive", "emissivity", "emit", "emiss", "emis", "ems", "emi", "em", "glow", "selfillumination",
+        "selfillum", "illumination", "lightmap", "e",
     ),
-    "opacity": ("opacity", "opac", "opc", "alpha", "transparency", "transp", "cutout", "alphamask", "a"),
-    "specular": ("specular", "specularity", "spec", "spc", "speccolor", "s"),
+    "opacity": (
+        "opacity", "opac", "opa", "opc", "alpha", "alph", "transparency", "transparent", "transp", "cutout", "alphamask",
+        "opacitymask", "a",
+    ),
+    "specular": ("specular", "specularity", "spec", "spc", "speccolor", "reflection", "refl", "s"),
     "subsurface": ("subsurface", "sss", "scattering", "scatter", "translucency", "thickness"),
     "mask": ("mask", "masks", "msk", "id", "idmap", "matid"),
 }  # fmt: skip

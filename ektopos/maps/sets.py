@@ -12,7 +12,8 @@ def sets_of(document: Document) -> dict[str, list[str]]:
     """Every set's maps by name, in the document's order. A map without a set of its own is placed by its file name."""
     unplaced = [name for name, entry in document.maps.items() if entry.set is None]
     files = [document.maps[name].file for name in unplaced]
-    placed = {name: set_name(file, r) for name, file, r in zip(unplaced, files, read_names(files), strict=True)}
+    read = read_names(files, document.naming)
+    placed = {name: set_name(file, r) for name, file, r in zip(unplaced, files, read, strict=True)}
     found: dict[str, list[str]] = {}
     for name, entry in document.maps.items():
         found.setdefault(entry.set or placed[name], []).append(name)

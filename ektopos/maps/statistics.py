@@ -6,15 +6,20 @@ full-size windows, so that judging a map costs a fraction of decoding it.
 
 from __future__ import annotations
 
+import base64
 from dataclasses import dataclass
 
+import cv2
 import numpy as np
 
-from ektopos.images import Image, as_float
+from ektopos.images import Image, as_float, srgb_to_linear
 from ektopos.types import Float, Pixels
 
-SAMPLE = 384
-WINDOW = 192
+SAMPLE = 320
+WINDOW = 128
+THUMBNAIL = 32
+VERSION = 2
+"""Raised when the measures change, so that facts kept of older ones are measured again."""
 HISTOGRAM_BINS = 64
 NEAR = 8.5 / 255
 """How near to 0 or 1 a value counts as being it: eight 8-bit steps, to allow for JPEG."""
@@ -29,7 +34,10 @@ class ChannelFacts:
     low: float
     high: float
     mean: float
+    median: float
     deviation: float
+    skew: float
+    """Third standardised moment: negative where most is bright and the rest trails into the dark."""
     at_zero: float
     """Share of texels within `NEAR` of 0."""
     at_one: float
@@ -50,6 +58,11 @@ class ChannelFacts:
     def is_constant(self) -> bool:
         """Whether every texel is the same to within one 8-bit step."""
         return self.high - self.low <= 1.01 / 255
+
+    @property
+    def is_blank(self) -> bool:
+        """Whether it is black or white all over, but for the noise of compression."""
+        return self.deviation < 0.025 and (self.mean < 0.03 or self.mean > 0.97)
 
 
 @dataclass(frozen=True)
@@ -74,10 +87,19 @@ class Statistics:
     """Whether R, G and B are the same picture to within one step: a grey picture stored as colour."""
     colourfulness: float
     """Mean of the largest difference between R, G and B."""
+    saturation: float
+    """The same, over the mean of the largest of the three: how coloured what is not black is."""
     correlations: tuple[float | None, float | None, float | None]
     """R–G, R–B and G–B; `None` where a channel is constant."""
+    edges: float | None
+    """Mean correlation of the strengths of edges between the channels that vary: near 1 in a coloured picture, whose channels
+    show the same things, and low in a packed map, whose channels are different pictures. `None` below two such channels."""
     unit_length: float
     """Share of texels whose RGB, read as a vector −1–1, has length 1."""
+    unit_error: float
+    """Difference of that length from 1 that three quarters of the texels stay below."""
+    unit_error_decoded: float
+    """The same after decoding from sRGB: small for a normal map that was saved as colour."""
     upward: float
     """Share of texels whose blue, read −1–1, is above 0."""
     mean_direction: tuple[float, float, float]
@@ -89,6 +111,13 @@ class Statistics:
     """Whether a 16-bit file uses more than its upper 8 bits."""
     background: float
     """Share of the most frequent colour."""
+    background_colour: tuple[int, ...]
+    """The most frequent colour, in 8-bit steps a channel."""
+    large_scale: float
+    """How much brightness differs between large areas: spread of the means of an 8 × 8 division, over their mean."""
+    thumbnail: str
+    """A picture of `THUMBNAIL`² texels, all channels as bytes, base64: for comparing maps with each other."""
+    version: int = VERSION
 
 
 def measure(image: Image) -> Statistics:
@@ -101,33 +130,48 @@ def measure(image: Image) -> Statistics:
     names = {1: "r", 2: "ra", 3: "rgb", 4: "rgba"}[image.channels]
     facts = tuple(_channel(name, values[..., i], [window[..., i] for window in windows]) for i, name in enumerate(names))
     colour = values[..., :3] if image.channels >= 3 else None
-    curl = None
+    grey = colour is None or float(np.abs(colour - colour[..., :1]).max()) <= 1.01 / 255
+    curl = edges = None
     correlations: tuple[float | None, float | None, float | None] = (None, None, None)
-    colourfulness, unit, upward, direction = 0.0, 0.0, 0.0, (0.0, 0.0, 0.0)
-    if colour is not None:
+    colourfulness, saturation, unit, errors, upward, direction = 0.0, 0.0, 0.0, (1.0, 1.0), 0.0, (0.0, 0.0, 0.0)
+    if colour is not None and not grey:
         flat = colour.reshape(-1, 3)
-        colourfulness = float((flat.max(axis=1) - flat.min(axis=1)).mean())
+        brightest = flat.max(axis=1)
+        colourfulness = float((brightest - flat.min(axis=1)).mean())
+        saturation = colourfulness / max(float(brightest.mean()), 1e-3)
         correlations = (_correlation(flat, 0, 1), _correlation(flat, 0, 2), _correlation(flat, 1, 2))
+        edges = _edges([window[..., :3] for window in windows])
         vectors = flat * 2.0 - 1.0
-        lengths = np.sqrt((vectors**2).sum(axis=1))
-        unit = float((np.abs(lengths - 1.0) < UNIT_TOLERANCE).mean())
+        lengths = np.abs(np.sqrt((vectors**2).sum(axis=1)) - 1.0)
+        unit = float((lengths < UNIT_TOLERANCE).mean())
+        decoded = srgb_to_linear(flat[::4]) * 2.0 - 1.0
+        decoded_lengths = np.abs(np.sqrt((decoded**2).sum(axis=1)) - 1.0)
+        errors = (float(np.percentile(lengths, 75)), float(np.percentile(decoded_lengths, 75)))
         upward = float((vectors[:, 2] > 0).mean())
         mean = vectors.mean(axis=0)
         direction = (float(mean[0]), float(mean[1]), float(mean[2]))
-        if unit > 0.5 or upward > 0.9:
+        if upward > 0.5:
             curl = measure_curl([window[..., :3] for window in windows])
+    share, background = _background(sample)
     return Statistics(
         channels=facts,
-        equal_channels=colour is not None and float(np.abs(colour - colour[..., :1]).max()) <= 1.01 / 255,
+        equal_channels=colour is not None and grey,
         colourfulness=colourfulness,
+        saturation=saturation,
         correlations=correlations,
+        edges=edges,
         unit_length=unit,
+        unit_error=errors[0],
+        unit_error_decoded=errors[1],
         upward=upward,
         mean_direction=direction,
         curl=curl,
         seam=_seam(image.pixels),
         low_byte=sample.dtype == np.uint16 and bool((sample // 257 * 257 != sample).any()),
-        background=_background(sample),
+        background=share,
+        background_colour=background,
+        large_scale=_large_scale(values),
+        thumbnail=_thumbnail(values),
     )
 
 
@@ -161,13 +205,16 @@ def measure_curl(windows: list[Float]) -> Curl:
 def _channel(name: str, values: Float, windows: list[Float]) -> ChannelFacts:
     counts, _ = np.histogram(values, bins=HISTOGRAM_BINS, range=(0.0, 1.0))
     steps = [np.abs(np.diff(window, axis=1)).mean() for window in windows if window.shape[1] > 1]
-    deviation = float(values.std())
+    mean, deviation = float(values.mean()), float(values.std())
+    skew = float((((values - mean) / deviation) ** 3).mean()) if deviation > 1e-6 else 0.0
     return ChannelFacts(
         name=name,
         low=float(values.min()),
         high=float(values.max()),
-        mean=float(values.mean()),
+        mean=mean,
+        median=float(np.median(values)),
         deviation=deviation,
+        skew=skew,
         at_zero=float((values <= NEAR).mean()),
         at_one=float((values >= 1.0 - NEAR).mean()),
         levels=int(np.unique(values).size),
@@ -221,8 +268,45 @@ def _seam(pixels: Pixels) -> tuple[float | None, float | None]:
     return found[0], found[1]
 
 
-def _background(sample: Pixels) -> float:
-    coarse = (np.clip(as_float(sample), 0, 1) * 255).astype(np.uint32)
+def _background(sample: Pixels) -> tuple[float, tuple[int, ...]]:
+    """Share and 8-bit codes of the most frequent colour."""
+    coarse = (np.clip(as_float(sample), 0, 1) * 255 + 0.5).astype(np.uint32)
     packed = sum(coarse[..., i] << (8 * i) for i in range(coarse.shape[2]))
-    _, counts = np.unique(np.asarray(packed), return_counts=True)
-    return float(counts.max() / counts.sum())
+    colours, counts = np.unique(np.asarray(packed), return_counts=True)
+    most = int(colours[counts.argmax()])
+    return float(counts.max() / counts.sum()), tuple((most >> (8 * i)) & 255 for i in range(coarse.shape[2]))
+
+
+def _edges(windows: list[Float]) -> float | None:
+    """Mean correlation of edge strengths between channels, over windows of full-size texels."""
+    strengths = []
+    for window in windows:
+        if min(window.shape[:2]) < 8:
+            return None
+        soft = cv2.GaussianBlur(window, (0, 0), 1.0)
+        strengths.append(np.hypot(soft[:-1, 1:] - soft[:-1, :-1], soft[1:, :-1] - soft[:-1, :-1]).reshape(-1, 3))
+    joined = np.concatenate(strengths)
+    # A channel without edges of its own, or with those of compression only, has nothing to compare.
+    varying = [i for i in range(3) if float(joined[:, i].max()) > 6 / 255 or float(joined[:, i].std()) > 0.5 / 255]
+    pairs = [_correlation(joined, i, j) for n, i in enumerate(varying) for j in varying[n + 1 :]]
+    known = [pair for pair in pairs if pair is not None]
+    return float(np.mean(known)) if known else None
+
+
+def _large_scale(values: Float) -> float:
+    brightness = values[..., :3].mean(axis=2) if values.shape[2] >= 3 else values[..., 0]
+    if min(brightness.shape) < 16:
+        return 0.0
+    means = cv2.resize(brightness, (8, 8), interpolation=cv2.INTER_AREA)
+    return float(np.percentile(means, 95) - np.percentile(means, 5)) / max(float(means.mean()), 0.02)
+
+
+def _thumbnail(values: Float) -> str:
+    small = cv2.resize(np.ascontiguousarray(values, np.float32), (THUMBNAIL, THUMBNAIL), interpolation=cv2.INTER_AREA)
+    return base64.b64encode(np.round(small * 255).astype(np.uint8).tobytes()).decode()
+
+
+def thumbnail_of(s: Statistics) -> Float:
+    """The kept picture, `(THUMBNAIL, THUMBNAIL, channels)` 0–1."""
+    codes = np.frombuffer(base64.b64decode(s.thumbnail), np.uint8)
+    return codes.reshape(THUMBNAIL, THUMBNAIL, len(s.channels)).astype(np.float32) / np.float32(255)

@@ -15,6 +15,11 @@ from pathlib import Path
 from django.conf import settings
 
 
+def is_hash(text: str) -> bool:
+    """Whether a text is a SHA-256 in hexadecimal digits."""
+    return len(text) == 64 and all(c in "0123456789abcdef" for c in text)
+
+
 def content_path(sha256: str) -> Path:
     """Where a content lies."""
     return Path(settings.DATA_FOLDER / "files" / sha256[:2] / sha256)

@@ -92,18 +92,22 @@ class Site(LiveServerTestCase):
     def go(self, screen: str) -> None:
         self.page.get_by_role("navigation", name="The job").get_by_role("link", name=screen).click()
 
-    def stage_pixels(self) -> np.ndarray:
-        """What the stage has really drawn: `(96, 96, 4)`, read back from its canvas once it has settled."""
+    def stage_pixels(self, unlike: np.ndarray | None = None) -> np.ndarray:
+        """What the stage has really drawn: `(96, 96, 4)`, read back from its canvas once it has settled.
+
+        With `unlike` given, waits until it differs from that, and fails if it never does.
+        """
         canvas = self.page.get_by_test_id("stage").locator("canvas")
         canvas.wait_for()
         before = None
-        for _ in range(60):
-            self.page.wait_for_timeout(250)
+        for _ in range(100):
             now = np.array(canvas.evaluate(PIXELS), np.int32).reshape(96, 96, 4)
-            if before is not None and np.array_equal(now, before) and now[..., 3].max() > 0:
+            drawn = now[..., 3].max() > 0 and (unlike is None or not np.array_equal(now, unlike))
+            if drawn and before is not None and np.array_equal(now, before):
                 return now
             before = now
-        raise AssertionError("the stage does not settle")
+            self.page.wait_for_timeout(200)
+        raise AssertionError("the stage does not settle" if unlike is None else "the stage does not change")
 
     def axe(self, where: str) -> None:
         """No violation on the page as it is. Source: axe-core, all its rules for WCAG 2.2 A and AA and best practices."""

@@ -15,7 +15,7 @@ from ninja.files import UploadedFile
 from ektopos.errors import EktoposError, MissingReference, TooLarge
 from server.workshop.api.projects import Uploads, found
 from server.workshop.models import Job
-from server.workshop.store import content_path, put
+from server.workshop.store import content_path, is_hash, put
 
 router = Router(tags=["files"])
 
@@ -26,6 +26,12 @@ class Upload(Schema):
     path: str
     sha256: str
     bytes: int
+
+
+class Hashes(Schema):
+    """SHA-256 of files that could be sent."""
+
+    sha256: list[str]
 
 
 class JobOut(Schema):
@@ -50,13 +56,19 @@ def upload(request: HttpRequest, file: File[UploadedFile], path: Form[str]) -> U
     return Upload(path=path, sha256=sha256, bytes=size)
 
 
+@router.post("/uploads/known", response=list[str])
+def known(request: HttpRequest, given: Hashes) -> list[str]:
+    """Which contents are here already, so that they need not be sent again."""
+    return [sha for sha in given.sha256 if is_hash(sha) and content_path(sha).is_file()]
+
+
 @router.post("/projects/{uuid:project_id}/bring-in", response=JobOut)
 def bring_in(request: HttpRequest, project_id: UUID, given: Uploads) -> Job:
     """Start measuring uploaded files and adding them to the project."""
     if not given.files:
         raise EktoposError("there are no files to bring in.", hint="Drop files or a folder.")
     for file in given.files:
-        if not all(c in "0123456789abcdef" for c in file.sha256) or not content_path(file.sha256).is_file():
+        if not is_hash(file.sha256) or not content_path(file.sha256).is_file():
             raise MissingReference("it has not been uploaded.", subject=file.path, hint="Drop it again.")
     files = [{"path": file.path, "sha256": file.sha256} for file in given.files]
     return Job.start(found(project_id), "bring-in", {"files": files})

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from pathlib import PurePosixPath
 from typing import Literal
 from uuid import UUID
 
@@ -10,11 +11,13 @@ from ninja import Router, Schema
 
 from ektopos.document import Role
 from ektopos.errors import MissingReference
-from ektopos.maps import Facts, Verdict, judge, read_names, sets_of
-from ektopos.maps.identify import SURE
+from ektopos.maps import Facts, Verdict, identify, recheck, sets_of
+from ektopos.maps.names import role_ending
+from ektopos.maps.verdict import SURE
 from server.workshop import pictures
 from server.workshop.api.projects import found
 from server.workshop.models import MapFacts, Project
+from server.workshop.store import is_hash
 
 router = Router(tags=["maps"])
 View = Literal["rgb", "r", "g", "b", "a"]
@@ -68,6 +71,10 @@ class MapOut(Schema):
     repeats_y: float | None
     memory: int
     format: str
+    ending: str
+    """The end of its name that a naming rule would go by; empty if there is none."""
+    background: float
+    background_colour: list[int]
 
 
 class Texel(Schema):
@@ -83,19 +90,21 @@ def _board(project: Project) -> list[tuple[BoardMap, Facts | None, Verdict | Non
     """Every map with its facts and verdict. Two queries, however many maps."""
     document, revision = project.document, project.head
     shas = {name: revision.sha_of(entry.file) for name, entry in document.maps.items()}
-    rows = {row.sha256: row for row in MapFacts.objects.filter(sha256__in=set(shas.values()))}
+    rows = MapFacts.known(shas.values())
     measuring = project.jobs.filter(state__in=("waiting", "running"), kind="bring-in").exists()
     set_of = {name: set_name for set_name, names in sets_of(document).items() for name in names}
     users: dict[str, list[str]] = {}
     for material, entry in document.materials.items():
         for used in {feed.map for feed in entry.inputs.values() if feed.map}:
             users.setdefault(used, []).append(material)
-    readings = dict(zip(document.maps, read_names([e.file for e in document.maps.values()]), strict=True))
+    measured = {name: rows[sha].value() for name, sha in shas.items() if sha in rows}
+    by_file = {document.maps[name].file: facts for name, facts in measured.items()}
+    verdicts = {file: verdict for file, verdict, _ in identify(by_file, document.naming)}
     result = []
     for name, map_entry in document.maps.items():
         row = rows.get(shas[name])
-        facts = row.value() if row else None
-        verdict = judge(facts, readings[name]) if facts else None
+        facts = measured.get(name)
+        verdict = verdicts.get(map_entry.file)
         state: str = "measuring" if measuring else "missing"
         if verdict is not None:
             state = "conflict" if verdict.conflict else "unsure" if verdict.confidence < SURE else "sure"
@@ -134,9 +143,12 @@ def get_map(request: HttpRequest, project_id: UUID, name: str) -> MapOut:
         if facts is None or verdict is None:
             raise MissingReference("its file has not been measured.", subject=name, hint="Bring it in again.")
         statistics = facts.statistics
+        stated = recheck(facts, row.roles, row.encoding, row.normal_y) if row.by_hand else verdict  # type: ignore[arg-type]
         return MapOut(
             map=row, role=verdict.role, judged_roles=verdict.roles, judged_normal_y=verdict.normal_y,
-            evidence=list(verdict.evidence), doubts=list(verdict.doubts), notes=list(facts.notes),
+            evidence=list(stated.evidence), doubts=list(stated.doubts), notes=list(facts.notes),
+            ending=role_ending(PurePosixPath(row.file).stem, row.set), background=statistics.background,
+            background_colour=list(statistics.background_colour),
             channels=[
                 ChannelOut(name=c.name, low=c.low, high=c.high, mean=c.mean, histogram=list(c.histogram))
                 for c in statistics.channels
@@ -175,6 +187,6 @@ def picture(content: bytes) -> HttpResponse:
 
 
 def _hash(sha256: str) -> str:
-    if len(sha256) != 64 or not all(c in "0123456789abcdef" for c in sha256):
+    if not is_hash(sha256):
         raise MissingReference("there is no such map.", subject=sha256[:12])
     return sha256

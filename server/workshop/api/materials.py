@@ -199,7 +199,7 @@ def _solo(revision: Revision, document: Document, material: Material, name: Inpu
 def header_of(revision: Revision, document: Document) -> Any:
     """A look-up of map headers from measured facts, in one query."""
     shas = {name: revision.sha_of(entry.file) for name, entry in document.maps.items()}
-    rows = {row.sha256: row.facts["header"] for row in MapFacts.objects.filter(sha256__in=set(shas.values()))}
+    rows = {sha: row.facts["header"] for sha, row in MapFacts.known(shas.values()).items()}
 
     def look_up(name: str) -> ImageHeader:
         header = rows.get(shas.get(name, ""))

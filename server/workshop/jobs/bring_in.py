@@ -83,7 +83,7 @@ def bring_in(job: Job, progress: Progress) -> dict[str, Any]:
 
 def _measure_maps(maps: dict[str, str], found: _Incoming, progress: Progress) -> dict[str, Facts]:
     facts: dict[str, Facts] = {}
-    known = {row.sha256: row.value() for row in MapFacts.objects.filter(sha256__in=set(maps.values()))}
+    known = {sha: row.value() for sha, row in MapFacts.known(maps.values()).items()}
     with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
         waiting = {pool.submit(_measure_map, path, sha): path for path, sha in maps.items() if sha not in known}
         facts |= {path: known[sha] for path, sha in maps.items() if sha in known}
@@ -125,8 +125,7 @@ def named(content: Any, path: str) -> Any:
 def _name_maps(document: Document, maps: dict[str, str], facts: dict[str, Facts], found: _Incoming) -> None:
     by_file = {entry.file: name for name, entry in document.maps.items()}
     taken = set(document.maps)
-    verdicts = identify([(path, content_path(sha)) for path, sha in maps.items()], facts)
-    for path, verdict, set_name in verdicts:
+    for path, verdict, set_name in identify({path: facts[path] for path in maps if path in facts}, document.naming):
         file = f"maps/{_clean(path)}"
         name = by_file.get(file) or map_name(file, taken)
         taken.add(name)

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 from django.db import models
 from pydantic import TypeAdapter
 
 from ektopos.maps import Facts
+from ektopos.maps.statistics import VERSION
 from ektopos.meshes import Fault, SlotFacts
 
 _FACTS = TypeAdapter(Facts)
@@ -19,6 +22,12 @@ class MapFacts(models.Model):
     sha256 = models.CharField(primary_key=True, max_length=64)
     bytes = models.BigIntegerField()
     facts = models.JSONField()
+
+    @classmethod
+    def known(cls, contents: Iterable[str]) -> dict[str, MapFacts]:
+        """Facts by content, in one query; those of older measures count as not known."""
+        rows = cls.objects.filter(sha256__in=set(contents), facts__statistics__version=VERSION)
+        return {row.sha256: row for row in rows}
 
     @classmethod
     def keep(cls, sha256: str, size: int, facts: Facts) -> None:

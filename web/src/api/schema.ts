@@ -252,6 +252,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/uploads/known": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Known
+         * @description Which contents are here already, so that they need not be sent again.
+         */
+        post: operations["server_workshop_api_files_known"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/bring-in": {
         parameters: {
             query?: never;
@@ -731,6 +751,8 @@ export interface components {
             meshes?: {
                 [key: string]: components["schemas"]["MeshEntry"];
             };
+            /** Naming */
+            naming?: components["schemas"]["NamingRule"][];
         } & {
             [key: string]: unknown;
         };
@@ -860,6 +882,28 @@ export interface components {
             [key: string]: unknown;
         };
         /**
+         * NamingRule
+         * @description What a supplier's maps are whose names end in a word: said once by a person, for all of them.
+         */
+        NamingRule: {
+            /** Ending */
+            ending: string;
+            /** Roles */
+            roles: {
+                [key: string]: "base_color" | "metallic" | "roughness" | "gloss" | "normal" | "occlusion" | "height" | "emission" | "opacity" | "specular" | "subsurface" | "mask" | "unknown";
+            };
+            /**
+             * Encoding
+             * @default linear
+             * @enum {string}
+             */
+            encoding: "srgb" | "linear";
+            /** Normal Y */
+            normal_y?: ("+" | "-") | null;
+        } & {
+            [key: string]: unknown;
+        };
+        /**
          * ProjectOut
          * @description A project as it is now.
          */
@@ -973,6 +1017,19 @@ export interface components {
             base?: string | null;
         };
         /**
+         * AddNamingRule
+         * @description Treat all maps whose names end like this map's as what a person has said of it, now and when more come in.
+         */
+        AddNamingRule: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "add-naming-rule";
+            /** Map */
+            map: string;
+        };
+        /**
          * Assign
          * @description Put a material on slots, or take it off with `material` null.
          */
@@ -1031,7 +1088,7 @@ export interface components {
             /** Revision */
             revision: number;
             /** Edits */
-            edits: (components["schemas"]["RenameProject"] | components["schemas"]["SetTarget"] | components["schemas"]["SetMap"] | components["schemas"]["RenameSet"] | components["schemas"]["RemoveMaps"] | components["schemas"]["AddMaterial"] | components["schemas"]["MakeFromSet"] | components["schemas"]["RenameMaterial"] | components["schemas"]["DuplicateMaterial"] | components["schemas"]["RemoveMaterial"] | components["schemas"]["SetFeed"] | components["schemas"]["SetSetting"] | components["schemas"]["Assign"] | components["schemas"]["SetDone"] | components["schemas"]["RemoveMesh"] | components["schemas"]["BringIn"])[];
+            edits: (components["schemas"]["RenameProject"] | components["schemas"]["SetTarget"] | components["schemas"]["SetMap"] | components["schemas"]["RenameSet"] | components["schemas"]["AddNamingRule"] | components["schemas"]["RemoveNamingRule"] | components["schemas"]["RemoveMaps"] | components["schemas"]["AddMaterial"] | components["schemas"]["MakeFromSet"] | components["schemas"]["RenameMaterial"] | components["schemas"]["DuplicateMaterial"] | components["schemas"]["RemoveMaterial"] | components["schemas"]["SetFeed"] | components["schemas"]["SetSetting"] | components["schemas"]["Assign"] | components["schemas"]["SetDone"] | components["schemas"]["RemoveMesh"] | components["schemas"]["BringIn"])[];
         };
         /**
          * MakeFromSet
@@ -1086,6 +1143,19 @@ export interface components {
             kind: "remove-mesh";
             /** Mesh */
             mesh: string;
+        };
+        /**
+         * RemoveNamingRule
+         * @description Take a naming rule back; maps it has named keep what they are.
+         */
+        RemoveNamingRule: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "remove-naming-rule";
+            /** Ending */
+            ending: string;
         };
         /**
          * RenameMaterial
@@ -1168,7 +1238,9 @@ export interface components {
         };
         /**
          * SetMap
-         * @description Say what maps are; what is not given stays. A person said it, so it is not judged again.
+         * @description Say what maps are; what is not given stays, and giving nothing confirms what they are.
+         *
+         *     A person said it, so it is not judged again; being put into a set alone says nothing of what a map is.
          */
         SetMap: {
             /**
@@ -1373,6 +1445,14 @@ export interface components {
             bytes: number;
         };
         /**
+         * Hashes
+         * @description SHA-256 of files that could be sent.
+         */
+        Hashes: {
+            /** Sha256 */
+            sha256: string[];
+        };
+        /**
          * JobOut
          * @description A job and how far it is.
          */
@@ -1491,6 +1571,12 @@ export interface components {
             memory: number;
             /** Format */
             format: string;
+            /** Ending */
+            ending: string;
+            /** Background */
+            background: number;
+            /** Background Colour */
+            background_colour: number[];
         };
         /**
          * Texel
@@ -2186,6 +2272,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Upload"];
+                };
+            };
+        };
+    };
+    server_workshop_api_files_known: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Hashes"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
                 };
             };
         };

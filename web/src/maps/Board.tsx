@@ -1,11 +1,14 @@
-import { Button } from '@mui/material'
+import { Button, Menu, MenuItem } from '@mui/material'
 import { useVirtualizer } from '@tanstack/react-virtual'
-import { useMemo, useRef } from 'react'
-import type { KeyboardEvent } from 'react'
+import { useMemo, useRef, useState } from 'react'
+import type { DragEvent, KeyboardEvent } from 'react'
 
+import { useEdit } from '../api/queries'
 import type { BoardMap, Role } from '../api/types'
 import { useStatus } from '../layout/notices'
+import { AskName } from '../layout/ProjectMenu'
 import { ROLE_WORDS, count, sizeWords } from '../words'
+import { moved } from './correction'
 
 const COLUMNS: Role[] = ['base_color', 'normal', 'roughness', 'metallic', 'occlusion', 'height', 'opacity', 'emission']
 const ROW = 84
@@ -56,8 +59,29 @@ function rowsOf(maps: BoardMap[]): SetRow[] {
   return [...sets.values()]
 }
 
-export function Board({ maps, current, channel, choose, makeMaterial }: { maps: BoardMap[]; current: string | null; channel: string; choose: (name: string, channel: string) => void; makeMaterial: (set: string) => void }) {
-  const rows = useMemo(() => rowsOf(maps), [maps])
+interface BoardProps {
+  maps: BoardMap[]
+  rank: (maps: BoardMap[]) => number
+  current: string | null
+  channel: string
+  chosen: string[]
+  choose: (name: string, channel: string, add: boolean) => void
+  makeMaterial: (set: string) => void
+}
+
+const DRAGGED = 'application/x-ektopos-map'
+
+export function Board({ maps, rank, current, channel, chosen, choose, makeMaterial }: BoardProps) {
+  const rows = useMemo(() => rowsOf(maps).sort((a, b) => rank(a.maps) - rank(b.maps) || a.name.localeCompare(b.name)), [maps, rank])
+  const edit = useEdit()
+  const drop = (event: DragEvent, role: Role, set: string) => {
+    const given = event.dataTransfer.getData(DRAGGED)
+    if (!given) return
+    event.preventDefault()
+    const [name, channels] = JSON.parse(given) as [string, string]
+    const map = maps.find((entry) => entry.name === name)
+    if (map) void edit(moved(map, channels, role, set))
+  }
   const scroller = useRef<HTMLDivElement>(null)
   // eslint-disable-next-line react-hooks/incompatible-library -- the virtualiser is meant to be read while rendering
   const virtual = useVirtualizer({ count: rows.length, getScrollElement: () => scroller.current, estimateSize: () => ROW, overscan: 4 })
@@ -94,11 +118,11 @@ export function Board({ maps, current, channel, choose, makeMaterial }: { maps: 
           const isCurrent = row.maps.some((map) => map.name === current)
           return (
             <div key={row.name} className={`board-row ${isCurrent ? 'current' : ''}`} style={{ transform: `translateY(${item.start}px)` }}>
-              <SetHead row={row} makeMaterial={makeMaterial} showAction={isCurrent} />
+              <SetHead row={row} sets={rows.map((other) => other.name)} chosen={chosen} makeMaterial={makeMaterial} showAction={isCurrent} />
               {COLUMNS.map((role) => (
-                <CellView key={role} held={row.cells.get(role)} row={item.index} current={current} channel={channel} choose={choose} role={role} />
+                <CellView key={role} held={row.cells.get(role)} row={item.index} current={current} channel={channel} chosen={chosen} choose={choose} role={role} drop={(event) => drop(event, role, row.name)} />
               ))}
-              {hasOthers && <CellView held={row.others[0]} row={item.index} current={current} channel={channel} choose={choose} role="unknown" more={row.others.length - 1} />}
+              {hasOthers && <CellView held={row.others[0]} row={item.index} current={current} channel={channel} chosen={chosen} choose={choose} role="unknown" more={row.others.length - 1} drop={(event) => drop(event, 'unknown', row.name)} />}
             </div>
           )
         })}
@@ -108,20 +132,55 @@ export function Board({ maps, current, channel, choose, makeMaterial }: { maps: 
   )
 }
 
-function SetHead({ row, makeMaterial, showAction }: { row: SetRow; makeMaterial: (set: string) => void; showAction: boolean }) {
+function SetHead({ row, sets, chosen, makeMaterial, showAction }: { row: SetRow; sets: string[]; chosen: string[]; makeMaterial: (set: string) => void; showAction: boolean }) {
+  const edit = useEdit()
+  const [anchor, setAnchor] = useState<HTMLElement | null>(null)
+  const [asking, setAsking] = useState<'rename' | 'split' | null>(null)
   const largest = row.maps.reduce((a, b) => (b.width > a.width ? b : a))
+  const part = chosen.filter((name) => row.maps.some((map) => map.name === name))
+  const close = (next: typeof asking = null) => {
+    setAnchor(null)
+    setAsking(next)
+  }
   return (
     <div className="set">
-      <b className="ellipsis" title={row.name}>{row.name}</b>
+      <span className="row" style={{ gap: 2 }}>
+        <b className="ellipsis" title={row.name}>{row.name}</b>
+        <button className="plain more" aria-haspopup="menu" aria-label={`More for the set ${row.name}`} onClick={(event) => setAnchor(event.currentTarget)}>⋯</button>
+      </span>
       <span className="small">{sizeWords(largest.width, largest.height)} · {count(row.maps.length, 'file')}</span>
       {showAction && <Button sx={{ mt: 0.5, alignSelf: 'flex-start', minHeight: 24, fontSize: 12, padding: '0 6px' }} onClick={() => makeMaterial(row.name)}>Make material</Button>}
+      <Menu open={anchor !== null} anchorEl={anchor} onClose={() => close()}>
+        <MenuItem onClick={() => { close(); makeMaterial(row.name) }}>Make material</MenuItem>
+        <MenuItem onClick={() => close('rename')}>Rename the set…</MenuItem>
+        {part.length > 0 && part.length < row.maps.length && <MenuItem onClick={() => close('split')}>Split off the {count(part.length, 'chosen map')}…</MenuItem>}
+        {sets.filter((other) => other !== row.name).slice(0, 12).map((other) => (
+          <MenuItem key={other} onClick={() => { close(); void edit({ kind: 'rename-set', set: row.name, name: other }) }}>Merge into {other}</MenuItem>
+        ))}
+        <MenuItem onClick={() => { close(); void edit({ kind: 'set-map', maps: row.maps.map((map) => map.name) }) }}>All its maps are right</MenuItem>
+      </Menu>
+      {asking === 'rename' && <AskName title="Rename the set" label="Set name" initial={row.name} close={() => close()} done={(name) => void edit({ kind: 'rename-set', set: row.name, name })} />}
+      {asking === 'split' && <AskName title="Split the set" label="Name of the new set" initial={`${row.name}_2`} close={() => close()} done={(set) => void edit({ kind: 'set-map', maps: part, set })} />}
     </div>
   )
 }
 
-function CellView({ held, row, current, channel, choose, role, more = 0 }: { held: Held | undefined; row: number; current: string | null; channel: string; choose: (name: string, channel: string) => void; role: Role; more?: number }) {
+interface CellProps {
+  held: Held | undefined
+  row: number
+  current: string | null
+  channel: string
+  chosen: string[]
+  choose: BoardProps['choose']
+  role: Role
+  more?: number
+  drop: (event: DragEvent) => void
+}
+
+function CellView({ held, row, current, channel, chosen, choose, role, more = 0, drop }: CellProps) {
   const show = useStatus((state) => state.show)
-  if (!held) return <div className="cell"><div className="gap" /><span className="name mono">&nbsp;</span></div>
+  const target = { onDragOver: (event: DragEvent) => { if (event.dataTransfer.types.includes(DRAGGED)) event.preventDefault() }, onDrop: drop }
+  if (!held) return <div className="cell" {...target}><div className="gap" /><span className="name mono">&nbsp;</span></div>
   const { map } = held
   const view = held.channels.length === 1 && map.channels > 1 ? held.channels : 'rgb'
   const doubt = map.state === 'conflict' ? '!' : map.state === 'unsure' || held.inverted ? '?' : ''
@@ -130,9 +189,11 @@ function CellView({ held, row, current, channel, choose, role, more = 0 }: { hel
   const words = `${map.name}: ${ROLE_WORDS[held.inverted ? 'gloss' : role].toLowerCase()}${map.state === 'conflict' ? ', name and pixels disagree' : map.state === 'unsure' ? ', unsure' : held.inverted ? ', gloss: feeds roughness inverted' : ''}`
   const isCurrent = map.name === current && (view === channel || !held.packed)
   return (
-    <div className={`cell ${held.packed ? 'joined' : ''}`}>
+    <div className={`cell ${held.packed ? 'joined' : ''} ${chosen.includes(map.name) ? 'chosen' : ''}`} {...target}>
       <button
-        data-cell data-row={row} aria-pressed={isCurrent} aria-label={words} onClick={() => choose(map.name, view)}
+        data-cell data-row={row} aria-pressed={isCurrent || chosen.includes(map.name)} aria-label={words} draggable
+        onDragStart={(event) => event.dataTransfer.setData(DRAGGED, JSON.stringify([map.name, held.channels]))}
+        onClick={(event) => choose(map.name, view, event.ctrlKey || event.metaKey || event.shiftKey)}
         onMouseEnter={() => show(`${map.file} · ${sizeWords(map.width, map.height)} · ${map.bits} bit · ${map.encoding}`)}
       >
         {map.sha256 && map.width > 0 ? (

@@ -4,10 +4,9 @@ import { useState } from 'react'
 import { useEdit } from '../api/queries'
 import type { BoardMap, Role } from '../api/types'
 import { ROLES, ROLE_WORDS } from '../words'
+import { COLOUR_ROLES, groupOf } from './correction'
 
 type Roles = BoardMap['roles']
-
-const COLOURS: Role[] = ['base_color', 'emission', 'specular', 'subsurface']
 
 /** Say what a map is: one role or one a channel, its encoding, the way green points, its set. */
 export function Correct({ map, close }: { map: BoardMap; close: () => void }) {
@@ -24,13 +23,12 @@ export function Correct({ map, close }: { map: BoardMap; close: () => void }) {
   const [set, setSet] = useState(map.set)
   const chooseRole = (next: Role) => {
     setRole(next)
-    if (!map.is_float) setEncoding(COLOURS.includes(next) ? 'srgb' : 'linear')
+    if (!map.is_float) setEncoding(COLOUR_ROLES.includes(next) ? 'srgb' : 'linear')
   }
   const done = () => {
-    const group = map.channels >= 3 ? 'rgb' : 'r'
     const roles: Roles = packed
       ? Object.fromEntries(Object.entries(each).filter(([, held]) => held !== 'unknown'))
-      : { ...(role === 'unknown' ? {} : { [group]: role }), ...(alpha ? { a: alpha } : {}) }
+      : { ...(role === 'unknown' ? {} : { [groupOf(map)]: role }), ...(alpha ? { a: alpha } : {}) }
     const isNormal = Object.values(roles).includes('normal')
     void edit({ kind: 'set-map', maps: [map.name], roles, encoding, normal_y: isNormal ? normalY : null, set: set.trim() || map.set })
     close()

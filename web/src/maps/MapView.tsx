@@ -5,11 +5,14 @@ import type { PointerEvent, WheelEvent } from 'react'
 import { client, got } from '../api/client'
 import type { BoardMap, Texel } from '../api/types'
 
+/** Source: IEC 61966-2-1. */
+const linear = (encoded: number) => (encoded <= 0.04045 ? encoded / 12.92 : ((encoded + 0.055) / 1.055) ** 2.4)
+
 const HEIGHT = 300
 const WIDTH = 440
 
 /** A map to look at: fitted or texel for texel, moved by dragging, zoomed by the wheel, repeated to see its seams. */
-export function MapView({ map, view, repeat, actual }: { map: BoardMap; view: string; repeat: boolean; actual: boolean }) {
+export function MapView({ map, view, repeat, actual, turned }: { map: BoardMap; view: string; repeat: boolean; actual: boolean; turned: boolean }) {
   const fit = Math.min(WIDTH / map.width, HEIGHT / map.height) / (repeat ? 2 : 1)
   const [zoom, setZoom] = useState({ scale: 0, x: 0, y: 0 })
   const [texel, setTexel] = useState<{ x: number; y: number } | null>(null)
@@ -73,9 +76,18 @@ export function MapView({ map, view, repeat, actual }: { map: BoardMap; view: st
       {Array.from({ length: copies * copies }, (_, index) => (
         <img
           key={index} src={url} alt="" draggable={false} width={map.width * scale} height={map.height * scale}
-          style={{ left: left + (index % copies) * map.width * scale, top: top + Math.floor(index / copies) * map.height * scale, imageRendering: scale >= 1 ? 'pixelated' : 'auto' }}
+          style={{ left: left + (index % copies) * map.width * scale, top: top + Math.floor(index / copies) * map.height * scale, imageRendering: scale >= 1 ? 'pixelated' : 'auto', filter: turned && view !== 'r' && view !== 'b' ? 'url(#turn-green)' : undefined }}
         />
       ))}
+      <svg width={0} height={0} style={{ position: 'absolute' }} aria-hidden>
+        <filter id="turn-green" colorInterpolationFilters="sRGB">
+          <feComponentTransfer>
+            {view === 'g' && <feFuncR type="table" tableValues="1 0" />}
+            <feFuncG type="table" tableValues="1 0" />
+            {view === 'g' && <feFuncB type="table" tableValues="1 0" />}
+          </feComponentTransfer>
+        </filter>
+      </svg>
       <Readout map={map} view={view} texel={texel} zoom={scale} />
     </div>
   )
@@ -99,7 +111,8 @@ function Readout({ map, view, texel, zoom }: { map: BoardMap; view: string; texe
     ? `${zoom >= 1 ? `${zoom.toFixed(zoom < 3 ? 1 : 0)} : 1` : `1 : ${(1 / zoom).toFixed(1)}`}`
     : [
         `${settled?.x}, ${settled?.y}`,
-        ...letters.map(({ name, index }) => `${name.toUpperCase()} ${value.codes ? `${value.codes[index]} ` : ''}${value.values[index]!.toFixed(3)}`),
+        ...letters.map(({ name, index }) => `${name.toUpperCase()} ${value.codes ? `${value.codes[index]} ` : ''}${letters.length > 2 && value.codes ? '' : value.values[index]!.toFixed(3)}`.trim()),
+        ...(map.encoding === 'srgb' && letters.length > 1 ? [`linear ${letters.filter(({ name }) => name !== 'a').map(({ index }) => linear(value.values[index]!).toFixed(3)).join(' ')}`] : []),
         ...(isNormal && value.degrees_from_flat != null ? [`${value.degrees_from_flat.toFixed(1)}° from flat`] : []),
       ].join(' · ')
   return <span className="readout mono">{text}</span>

@@ -1,6 +1,6 @@
 import './maps.css'
 
-import { TextField } from '@mui/material'
+import { MenuItem, TextField } from '@mui/material'
 import { useEffect, useMemo, useState } from 'react'
 import { useNavigate, useParams } from 'react-router'
 
@@ -10,6 +10,8 @@ import { PickFiles } from '../layout/PickFiles'
 import { useStatus } from '../layout/notices'
 import { bytes, count } from '../words'
 import { Board } from './Board'
+import { ChosenBar } from './ChosenBar'
+import { NamingRules } from './NamingRules'
 import { Reader } from './Reader'
 
 type Filter = 'all' | 'unsure' | 'conflict' | 'unused'
@@ -21,6 +23,17 @@ const FILTERS: { key: Filter; words: string; tone: string; holds: (map: BoardMap
   { key: 'unused', words: 'Unused', tone: '', holds: (map) => map.used_by.length === 0 },
 ]
 
+type Sort = 'set' | 'doubts' | 'size'
+
+const WEIGHT = { conflict: 0, missing: 1, unsure: 2, measuring: 3, sure: 4 }
+
+/** Orders of the board: each compares what is most telling in two sets. */
+const SORTS: { key: Sort; words: string; rank: (maps: BoardMap[]) => number }[] = [
+  { key: 'set', words: 'By name', rank: () => 0 },
+  { key: 'doubts', words: 'Doubts first', rank: (maps) => Math.min(...maps.map((map) => WEIGHT[map.state])) },
+  { key: 'size', words: 'Largest first', rank: (maps) => -Math.max(...maps.map((map) => map.width * map.height)) },
+]
+
 /** Every map: the coverage board on the left, the reader on the right. */
 export function MapsScreen() {
   const { name } = useParams()
@@ -30,7 +43,9 @@ export function MapsScreen() {
   const board = useBoard()
   const [filter, setFilter] = useState<Filter>('all')
   const [search, setSearch] = useState('')
+  const [sort, setSort] = useState<Sort>('set')
   const [channel, setChannel] = useState('rgb')
+  const [chosen, setChosen] = useState<string[]>([])
   const show = useStatus((state) => state.show)
   const maps = useMemo(() => board.data ?? [], [board.data])
   const holds = FILTERS.find((entry) => entry.key === filter)!.holds
@@ -39,6 +54,8 @@ export function MapsScreen() {
     () => maps.filter((map) => holds(map) && (!words || `${map.set} ${map.name} ${Object.values(map.roles).join(' ')}`.toLowerCase().includes(words))),
     [holds, maps, words],
   )
+  const rank = SORTS.find((entry) => entry.key === sort)!.rank
+  const several = chosen.filter((one) => maps.some((map) => map.name === one))
   const total = maps.reduce((sum, map) => sum + map.bytes, 0)
   const sets = new Set(maps.map((map) => map.set)).size
   useEffect(() => {
@@ -78,9 +95,20 @@ export function MapsScreen() {
             </button>
           ))}
           <span className="grow" />
-          <TextField placeholder="Set, map or role" aria-label="Search the board" value={search} onChange={(event) => setSearch(event.target.value)} sx={{ width: 170, '& input': { padding: '4px 8px' } }} slotProps={{ htmlInput: { 'aria-label': 'Search the board' } }} />
+          <NamingRules />
+          <TextField select aria-label="Order" value={sort} onChange={(event) => setSort(event.target.value as Sort)} sx={{ '& .MuiSelect-select': { padding: '4px 8px' } }} slotProps={{ select: { SelectDisplayProps: { 'aria-label': 'Order of the board' } } }}>
+            {SORTS.map((entry) => <MenuItem key={entry.key} value={entry.key}>{entry.words}</MenuItem>)}
+          </TextField>
+          <TextField placeholder="Set, map or role" aria-label="Search the board" value={search} onChange={(event) => setSearch(event.target.value)} sx={{ width: 130, '& input': { padding: '4px 8px' } }} slotProps={{ htmlInput: { 'aria-label': 'Search the board' } }} />
         </div>
-        <Board maps={shown} current={current} channel={channel} choose={choose} makeMaterial={(set) => void makeMaterial(set)} />
+        {several.length > 1 && <ChosenBar names={several} maps={maps} clear={() => setChosen([])} />}
+        <Board
+          maps={shown} rank={rank} current={current} channel={channel} chosen={several} makeMaterial={(set) => void makeMaterial(set)}
+          choose={(map, letter, add) => {
+            setChosen(add ? (several.includes(map) ? several.filter((one) => one !== map) : [...new Set([...(several.length || !current ? several : [current]), map])]) : [])
+            choose(map, letter)
+          }}
+        />
       </section>
       <Reader name={current} channel={channel} setChannel={setChannel} />
     </div>

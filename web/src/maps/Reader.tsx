@@ -1,8 +1,9 @@
 import { Button } from '@mui/material'
 import { useState } from 'react'
+import { useNavigate } from 'react-router'
 
-import { useBoard, useEdit, useMap } from '../api/queries'
-import type { MapDetail } from '../api/types'
+import { useBoard, useEdit, useMap, useProject, useProjectId } from '../api/queries'
+import type { BoardMap, MapDetail } from '../api/types'
 import { useKeys } from '../layout/keys'
 import { CHANNEL_LETTERS, ROLE_WORDS, bytes, sizeWords } from '../words'
 import { Correct } from './Correct'
@@ -15,6 +16,7 @@ export function Reader({ name, channel, setChannel }: { name: string | null; cha
   const detail = useMap(waits ? null : name)
   const [repeat, setRepeat] = useState(false)
   const [actual, setActual] = useState(false)
+  const [turned, setTurned] = useState(false)
   const has = (letter: string) => letter === 'rgb' || (detail.data?.map.channels === 1 ? letter === 'r' : detail.data?.map.channels === 2 ? 'ra'.includes(letter) : letter !== 'a' || detail.data?.map.channels === 4)
   useKeys([
     { key: 'c', words: 'all channels', run: () => setChannel('rgb') },
@@ -48,14 +50,16 @@ export function Reader({ name, channel, setChannel }: { name: string | null; cha
           </button>
         ))}
       </div>
-      <MapView key={map.sha256} map={map} view={view} repeat={repeat} actual={actual} />
+      <MapView key={map.sha256} map={map} view={view} repeat={repeat} actual={actual} turned={turned} />
       <div className="scroll" tabIndex={0} aria-label="Facts">
         <Numbers detail={detail.data} />
-        <Think detail={detail.data} />
+        <Think detail={detail.data} turned={turned} setTurned={setTurned} />
       </div>
     </aside>
   )
 }
+
+const swatch = (codes: number[]) => `rgb(${codes.length >= 3 ? codes.slice(0, 3).join(' ') : `${codes[0]} ${codes[0]} ${codes[0]}`})`
 
 function Numbers({ detail }: { detail: MapDetail }) {
   const { map } = detail
@@ -84,6 +88,8 @@ function Numbers({ detail }: { detail: MapDetail }) {
         <dt>Depth</dt><dd className="mono">{map.bits} bit {map.is_float ? 'float ' : ''}× {map.channels}</dd>
         <dt>On disk</dt><dd className="mono">{bytes(map.bytes)}</dd>
         <dt>In graphics memory</dt><dd className="mono">{bytes(detail.memory)}</dd>
+        <dt>Most frequent</dt><dd className="mono row" style={{ justifyContent: 'flex-end', gap: 6 }}><span style={{ width: 12, height: 12, border: '1px solid var(--strong)', background: swatch(detail.background_colour) }} aria-hidden />{detail.background_colour.slice(0, 3).join(' ')}</dd>
+        <dt>over</dt><dd className="mono">{(100 * detail.background).toFixed(detail.background < 0.1 ? 1 : 0)} %</dd>
         <dt>Repeats</dt><dd className="mono">{repeats ? `in ${repeats}` : 'no'}</dd>
         <dt>Used by</dt><dd className="mono ellipsis" title={map.used_by.join(', ')}>{map.used_by.length === 0 ? 'nothing' : `${map.used_by[0]}${map.used_by.length > 1 ? ` +${map.used_by.length - 1}` : ''}`}</dd>
       </dl>
@@ -92,9 +98,10 @@ function Numbers({ detail }: { detail: MapDetail }) {
   )
 }
 
-function Think({ detail }: { detail: MapDetail }) {
+function Think({ detail, turned, setTurned }: { detail: MapDetail; turned: boolean; setTurned: (turned: boolean) => void }) {
   const [correcting, setCorrecting] = useState(false)
   const edit = useEdit()
+  const compare = useCompareGloss(detail.map)
   const { map } = detail
   const said = (roles: MapDetail['judged_roles']) => (Object.values(roles).length ? Object.values(roles).map((role) => ROLE_WORDS[role].toLowerCase()).join(' · ') : 'unknown')
   const differs = map.by_hand && JSON.stringify(map.roles) !== JSON.stringify(detail.judged_roles)
@@ -110,12 +117,35 @@ function Think({ detail }: { detail: MapDetail }) {
         {detail.evidence.map((text) => <li key={text}><span className="accent">✓</span><span>{text}</span></li>)}
         {detail.doubts.map((text) => <li key={text}><span className="amber">△</span><span>{text}</span></li>)}
       </ul>
-      <div className="row">
+      <div className="row wrap">
         {!map.by_hand && <Button variant="contained" onClick={() => void edit({ kind: 'set-map', maps: [map.name] })}>That is right</Button>}
         <Button onClick={() => setCorrecting(true)}>Change…</Button>
+        {map.normal_y && <Button aria-pressed={turned} onClick={() => setTurned(!turned)}>{turned ? 'See as it is' : 'See green turned'}</Button>}
+        {compare && <Button onClick={compare.run}>{compare.words}</Button>}
+        {map.by_hand && detail.ending && <Button onClick={() => void edit({ kind: 'add-naming-rule', map: map.name })}>Treat all “…{detail.ending}” maps like this</Button>}
         {differs && <Button onClick={() => void edit({ kind: 'set-map', maps: [map.name], roles: detail.judged_roles, normal_y: (detail.judged_normal_y as '+' | '-' | null) ?? undefined })}>Take what we think</Button>}
       </div>
       {correcting && <Correct map={map} close={() => setCorrecting(false)} />}
     </section>
   )
+}
+
+/** For roughness and gloss, which pixels do not tell apart: the way to see both on the stage. */
+function useCompareGloss(map: BoardMap): { words: string; run: () => void } | null {
+  const id = useProjectId()
+  const navigate = useNavigate()
+  const edit = useEdit()
+  const materials = useProject().data?.document.materials ?? {}
+  const role = Object.values(map.roles).find((held) => held === 'roughness' || held === 'gloss')
+  if (!role) return null
+  const user = map.used_by.find((name) => materials[name]?.inputs?.roughness?.map === map.name)
+  const show = (name: string) => void navigate(`/projects/${id}/materials/${encodeURIComponent(name)}?open=roughness`)
+  const run = async () => {
+    if (user) return show(user)
+    const before = new Set(Object.keys(materials))
+    const after = await edit({ kind: 'material-from-set', set: map.set })
+    const fresh = Object.keys(after?.document.materials ?? {}).find((name) => !before.has(name))
+    if (fresh) show(fresh)
+  }
+  return { words: role === 'gloss' ? 'Compare as roughness' : 'Compare as gloss', run: () => void run() }
 }

@@ -3,7 +3,7 @@ import '../stage/stage.css'
 
 import { Button, Menu, MenuItem } from '@mui/material'
 import { useState } from 'react'
-import { useNavigate, useParams } from 'react-router'
+import { useNavigate, useParams, useSearchParams } from 'react-router'
 
 import { useBoard, useEdit, useLooks, useMeshes, useProject, useProjectId } from '../api/queries'
 import type { InputName, Project } from '../api/types'
@@ -24,7 +24,8 @@ export function MaterialsScreen() {
   const current = name && names.includes(name) ? name : (names[0] ?? null)
   const draft = useDraft(current)
   const [solo, setSolo] = useState<InputName | null>(null)
-  const [openRow, setOpenRow] = useState<InputName | null>(null)
+  const [params] = useSearchParams()
+  const [openRow, setOpenRow] = useState<InputName | null>(params.get('open') as InputName | null)
   const go = (material: string) => void navigate(`/projects/${id}/materials/${encodeURIComponent(material)}`)
   const step = (by: number) => {
     const order = ordered(project)
