@@ -6,11 +6,11 @@ import sys
 from pathlib import Path
 from typing import Any
 
-from demo import dome_panel, signal_lamp
+from demo import dome_panel, refractor, signal_lamp, vent_shutter
 from ektopos.document import SUFFIX, Document, dump_document, parse
 
 NAME = "Hollin Ridge Observatory"
-PROPS = {"dome_panel": dome_panel, "signal_lamp": signal_lamp}
+PROPS = {"dome_panel": dome_panel, "refractor": refractor, "signal_lamp": signal_lamp, "vent_shutter": vent_shutter}
 """Every prop brings `write_maps(folder)`, `write_mesh(path)` and `document()`; add one here and it is in the sample."""
 
 

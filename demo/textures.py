@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from ektopos.images import quantise, write_image
 from ektopos.types import Float
@@ -55,6 +57,16 @@ def seams(size: int, rows: int, width: float) -> Float:
     axis = np.abs(((np.arange(size) + 0.5) / size * rows + 0.5) % 1.0 - 0.5) / width
     groove = np.clip(1 - axis, 0, 1)
     return np.maximum(groove[:, None], groove[None, :]).astype(np.float32)
+
+
+def patches(size: int, islands: Sequence[tuple[float, float, float, float]], margin: float = 0.008) -> NDArray[np.bool_]:
+    """Where UV islands (u0, v0, u1, v1) lie, with a margin around them, `(size, size)`."""
+    at = (np.arange(size) + 0.5) / size
+    found = np.zeros((size, size), bool)
+    for u0, v0, u1, v1 in islands:
+        across, down = (at > u0 - margin) & (at < u1 + margin), (at > v0 - margin) & (at < v1 + margin)
+        found |= down[:, None] & across[None, :]
+    return found
 
 
 def blend(first: Float, second: Float, mask: Float) -> Float:

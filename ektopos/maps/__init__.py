@@ -1,10 +1,12 @@
 """What a map is: its name, its pixels, and the verdict on both.
 
 `names` reads file names, `statistics` measures pixels, `evidence` says what the measures mean, `relations` compares maps that
-came together, `judge` weighs all of it for one map, `identify` for all of them, `sets` groups maps. What a material does with a
+came together, `judge` weighs all of it for one map, `identify` for all of them, `sets` groups maps;
+`normals` and `channels` are operations on maps. What a material does with a
 map is `ektopos.materials`.
 """
 
+from ektopos.maps.channels import pack, split
 from ektopos.maps.identify import facts_of, identify
 from ektopos.maps.judge import judge, recheck
 from ektopos.maps.names import read_names, set_name
@@ -24,8 +26,10 @@ __all__ = [
     "map_name",
     "maps_of_set",
     "measure",
+    "pack",
     "read_names",
     "recheck",
     "set_name",
     "sets_of",
+    "split",
 ]

@@ -20,6 +20,8 @@ CURL_LEAST = 0.002
 TILES_BELOW = 2.5
 SAME_PICTURE = 0.5
 """Correlation of edge strengths above which R, G and B show one coloured picture; packed channels of one surface share few."""
+TWO_PIGMENTS = 0.05
+"""Independence of R, G and B below which they are mixtures of two pictures, as colours are."""
 LIGHT_PAINTED = 0.45
 """Differences of brightness between large areas above which light may have been painted in."""
 FOLLOWS_HEIGHT = 0.7
@@ -125,13 +127,19 @@ def different_pictures(s: Statistics) -> bool:
         return False
     colours = s.channels[:3]
     varied = [channel for channel in colours if not channel.is_blank]
-    two_valued = [channel for channel in varied if channel.two_valued > 0.9]
     if len(varied) < 3:
         # One blank channel: packed if it is blank white (metal everywhere) or black beside channels of data, not beside a hue.
         return len(varied) > 0 and (s.edges is None or s.edges < 0.75) and s.colourfulness > 0.15
-    if 0 < len(two_valued) < 3 and (s.edges is None or s.edges < 0.9):
+    if len({_kind(channel) for channel in colours}) > 1 and (s.edges is None or s.edges < 0.97):
         return True
-    return s.edges is not None and s.edges < SAME_PICTURE
+    return s.edges is not None and s.edges < SAME_PICTURE and s.independence > TWO_PIGMENTS
+
+
+def _kind(c: ChannelFacts) -> str:
+    """What kind of picture one channel is; the channels of a coloured picture are seldom of different kinds."""
+    if c.two_valued > 0.8:
+        return "two-valued"
+    return "open" if _weighs_as_occlusion(c) else "between"
 
 
 def plainly_packed(s: Statistics) -> bool:
@@ -140,8 +148,8 @@ def plainly_packed(s: Statistics) -> bool:
         return False
     colours = s.channels[:3]
     white = any(channel.is_blank and channel.mean > 0.9 for channel in colours)
-    sharp = any(channel.two_valued > 0.9 and not channel.is_blank for channel in colours)
-    return white or sharp or s.edges is None or s.edges < 0.3 or _weighs_as_occlusion(colours[0])
+    kinds = {_kind(channel) for channel in colours if not channel.is_blank}
+    return white or len(kinds) > 1 or s.edges is None or s.edges < 0.3
 
 
 def _weighs_as_occlusion(c: ChannelFacts) -> bool:

@@ -200,8 +200,8 @@ def _judge_named_packed(facts: Facts, reading: Reading, said: list[str], doubts:
     if single and s.equal_channels:
         doubts.append("R, G and B are the same picture, so it holds one quantity, not several")
         return make_verdict(roles, facts.header.is_float, 0.35, None, said, doubts, conflict=True)
-    varied = sum(not channel.is_blank for channel in s.channels[:3])
-    if single and not different and varied == 3 and s.edges is not None and s.edges > 0.8 and s.colourfulness > 0.04:
+    fitting = sum(weigh(channel, roles[channel.name])[0] for channel in s.channels if channel.name in roles)
+    if single and not different and fitting <= 1.0 and s.edges is not None and s.edges > 0.8 and s.colourfulness > 0.04:
         doubts.append(f"R, G and B show one coloured picture (edges correlate to {s.edges:.2f}), a packed map holds several")
         return make_verdict({"rgb": "base_color"}, facts.header.is_float, 0.45, None, said, doubts, conflict=True)
     against = 0

@@ -189,8 +189,11 @@ def _without_noise(words: list[str], stem: str) -> tuple[list[str], tuple[str, .
     for position, word in enumerate(words):
         low = word.lower()
         after_normal = any(_WORD_ROLES.get(before.lower()) == "normal" for before in words[:position])
-        if after_normal and low in _NORMAL_Y:
-            normal_y = _NORMAL_Y[low]
+        pairs = [low + words[position + 1].lower()] if position + 1 < len(words) else []
+        pairs += [words[position - 1].lower() + low] if position else []
+        way = next((_NORMAL_Y[token] for token in (low, *pairs) if token in _NORMAL_Y), None)
+        if after_normal and way:
+            normal_y = way
         elif signed and low == "y":
             pass
         elif low in _ENCODINGS and position > 0:
@@ -226,7 +229,7 @@ def _roles_of(words: list[str], start: int, end: int, count: int) -> tuple[Chann
     if len(words) >= 2 and all(sequence) and len(set(sequence)) == len(sequence) and (last or first):
         roles = _sequence_channels([r for r in sequence if r])
         if roles and all(len(word) > 1 or word.isupper() for word in words):
-            return roles, 0.9 if last else 0.5
+            return roles, 1.05 if last else 0.5
     if len(words) == 1 and (last or first):
         roles = _acronym(joined)
         if roles:
@@ -293,6 +296,8 @@ def _glued(words: list[str]) -> Iterator[tuple[str, str, ChannelRoles, float]]:
         if last.endswith(word) and len(last) >= len(word) + 3:
             yield last[: -len(word)], word, {"rgb": _WORD_ROLES[word]}, 0.6 if len(word) >= 5 else 0.06
             break
+    if last.endswith("ao") and len(last) > 2:
+        yield last[:-2], "ao", {"rgb": "occlusion"}, 0.05
     for length in (3, 4):
         roles = _acronym(last[-length:]) if len(last) >= length + 3 else None
         if roles:

@@ -11,7 +11,7 @@ SPREAD = ("rgb", "rgba")
 WORDS: dict[Role, tuple[str, ...]] = {
     "base_color": (
         "basecolor", "basecolour", "basecol", "albedo", "alb", "diffuse", "diff", "dif", "color", "colour",
-        "col", "clr", "bc", "basemap", "colormap", "colourmap", "colortexture", "rgb", "d", "c", "b",
+        "col", "clr", "bc", "basemap", "colormap", "colourmap", "colortexture", "rgb", "rgba", "d", "c", "b",
     ),
     "normal": (
         "normal", "normals", "normalmap", "norm", "nrm", "nor", "nrml", "nml", "nmap", "normalbump", "tangent", "n",

@@ -94,6 +94,9 @@ class Statistics:
     edges: float | None
     """Mean correlation of the strengths of edges between the channels that vary: near 1 in a coloured picture, whose channels
     show the same things, and low in a packed map, whose channels are different pictures. `None` below two such channels."""
+    independence: float
+    """Least eigenvalue of the correlations between the slopes of R, G and B: near 0 where two pigments mix to all colours,
+    up to 1 where the three have nothing in common. 0 where a channel does not vary."""
     unit_length: float
     """Share of texels whose RGB, read as a vector −1–1, has length 1."""
     unit_error: float
@@ -132,6 +135,7 @@ def measure(image: Image) -> Statistics:
     colour = values[..., :3] if image.channels >= 3 else None
     grey = colour is None or float(np.abs(colour - colour[..., :1]).max()) <= 1.01 / 255
     curl = edges = None
+    independence = 0.0
     correlations: tuple[float | None, float | None, float | None] = (None, None, None)
     colourfulness, saturation, unit, errors, upward, direction = 0.0, 0.0, 0.0, (1.0, 1.0), 0.0, (0.0, 0.0, 0.0)
     if colour is not None and not grey:
@@ -140,7 +144,7 @@ def measure(image: Image) -> Statistics:
         colourfulness = float((brightest - flat.min(axis=1)).mean())
         saturation = colourfulness / max(float(brightest.mean()), 1e-3)
         correlations = (_correlation(flat, 0, 1), _correlation(flat, 0, 2), _correlation(flat, 1, 2))
-        edges = _edges([window[..., :3] for window in windows])
+        edges, independence = _edges([window[..., :3] for window in windows])
         vectors = flat * 2.0 - 1.0
         lengths = np.abs(np.sqrt((vectors**2).sum(axis=1)) - 1.0)
         unit = float((lengths < UNIT_TOLERANCE).mean())
@@ -160,6 +164,7 @@ def measure(image: Image) -> Statistics:
         saturation=saturation,
         correlations=correlations,
         edges=edges,
+        independence=independence,
         unit_length=unit,
         unit_error=errors[0],
         unit_error_decoded=errors[1],
@@ -170,7 +175,7 @@ def measure(image: Image) -> Statistics:
         low_byte=sample.dtype == np.uint16 and bool((sample // 257 * 257 != sample).any()),
         background=share,
         background_colour=background,
-        large_scale=_large_scale(values),
+        large_scale=_large_scale(values, background if share > 0.1 else None),
         thumbnail=_thumbnail(values),
     )
 
@@ -277,27 +282,41 @@ def _background(sample: Pixels) -> tuple[float, tuple[int, ...]]:
     return float(counts.max() / counts.sum()), tuple((most >> (8 * i)) & 255 for i in range(coarse.shape[2]))
 
 
-def _edges(windows: list[Float]) -> float | None:
-    """Mean correlation of edge strengths between channels, over windows of full-size texels."""
-    strengths = []
+def _edges(windows: list[Float]) -> tuple[float | None, float]:
+    """`Statistics.edges` and `independence`, over windows of full-size texels."""
+    slopes = []
     for window in windows:
         if min(window.shape[:2]) < 8:
-            return None
+            return None, 0.0
         soft = cv2.GaussianBlur(window, (0, 0), 1.0)
-        strengths.append(np.hypot(soft[:-1, 1:] - soft[:-1, :-1], soft[1:, :-1] - soft[:-1, :-1]).reshape(-1, 3))
-    joined = np.concatenate(strengths)
+        across, along = soft[:-1, 1:] - soft[:-1, :-1], soft[1:, :-1] - soft[:-1, :-1]
+        slopes.append(np.stack([across, along]).reshape(2, -1, 3))
+    joined = np.concatenate(slopes, axis=1)
+    strengths = np.hypot(joined[0], joined[1])
     # A channel without edges of its own, or with those of compression only, has nothing to compare.
-    varying = [i for i in range(3) if float(joined[:, i].max()) > 6 / 255 or float(joined[:, i].std()) > 0.5 / 255]
-    pairs = [_correlation(joined, i, j) for n, i in enumerate(varying) for j in varying[n + 1 :]]
+    varying = [i for i in range(3) if float(strengths[:, i].max()) > 6 / 255 or float(strengths[:, i].std()) > 0.5 / 255]
+    pairs = [_correlation(strengths, i, j) for n, i in enumerate(varying) for j in varying[n + 1 :]]
     known = [pair for pair in pairs if pair is not None]
-    return float(np.mean(known)) if known else None
+    independence = 0.0
+    if len(varying) == 3:
+        independence = float(np.linalg.eigvalsh(np.corrcoef(joined.reshape(-1, 3).T))[0])
+    return (float(np.mean(known)) if known else None), independence
 
 
-def _large_scale(values: Float) -> float:
-    brightness = values[..., :3].mean(axis=2) if values.shape[2] >= 3 else values[..., 0]
-    if min(brightness.shape) < 16:
+def _large_scale(values: Float, background: tuple[int, ...] | None) -> float:
+    """Spread of the means of an 8 × 8 division over their mean; texels of the background (padding) are left out."""
+    colours = values[..., :3] if values.shape[2] >= 3 else values[..., :1]
+    if min(colours.shape[:2]) < 16:
         return 0.0
-    means = cv2.resize(brightness, (8, 8), interpolation=cv2.INTER_AREA)
+    kept = np.ones(colours.shape[:2], np.float32)
+    if background is not None:
+        near = np.abs(colours * 255 - np.array(background[: colours.shape[2]], np.float32)).max(axis=2) < 1.5
+        kept[near] = 0.0
+    weight = cv2.resize(kept, (8, 8), interpolation=cv2.INTER_AREA)
+    summed = cv2.resize(colours.mean(axis=2) * kept, (8, 8), interpolation=cv2.INTER_AREA)
+    means = (summed / np.maximum(weight, 1e-6))[weight > 0.3]
+    if means.size < 8:
+        return 0.0
     return float(np.percentile(means, 95) - np.percentile(means, 5)) / max(float(means.mean()), 0.02)
 
 

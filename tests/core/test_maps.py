@@ -1,0 +1,151 @@
+"""What maps are from their pixels: roles, contradictions, relations, and what else is said."""
+
+from __future__ import annotations
+
+from unittest import TestCase
+
+import numpy as np
+
+from ektopos.document import Role
+from ektopos.errors import EktoposError
+from ektopos.images import Image, ImageHeader, read_header, read_image
+from ektopos.maps import Facts, Verdict, identify, measure, pack, recheck, split
+from ektopos.maps.verdict import channel_roles
+from tests.samples import folder, noise, normals_of, save
+
+SIZE = 256
+HEIGHT = noise(SIZE, 5, 1)[..., 0].astype(np.float32) / 255
+
+
+def facts(pixels: np.ndarray) -> Facts:
+    pixels = pixels if pixels.ndim == 3 else pixels[..., None]
+    header = ImageHeader(pixels.shape[1], pixels.shape[0], pixels.shape[2], pixels.dtype.itemsize * 8, False, "png")
+    return Facts(header, measure(Image(pixels)))
+
+
+def codes(values: np.ndarray) -> np.ndarray:
+    return np.round(np.clip(values, 0, 1) * 255).astype(np.uint8)
+
+
+def judged(**maps: np.ndarray) -> dict[str, Verdict]:
+    return {name: verdict for name, verdict, _ in identify({f"{name}.png": facts(p) for name, p in maps.items()})} | {}
+
+
+def one(name: str, pixels: np.ndarray) -> Verdict:
+    return judged(**{name: pixels})[f"{name}.png"]
+
+
+def creases() -> np.ndarray:
+    return np.clip(1 - 6 * np.clip(0.32 - HEIGHT, 0, 1), 0, 1)
+
+
+def colour() -> np.ndarray:
+    mix = HEIGHT[..., None]
+    fine = noise(SIZE, 8, 1).astype(np.float32) / 255
+    return codes((1 - mix) * np.array([0.6, 0.35, 0.2]) + mix * np.array([0.25, 0.4, 0.45]) + 0.1 * (fine - 0.5))
+
+
+def metal() -> np.ndarray:
+    return codes(np.clip((noise(SIZE, 9, 1)[..., 0] / 255 - 0.5) * 40 + 0.5, 0, 1))
+
+
+def between() -> np.ndarray:
+    rng = np.random.default_rng(4)
+    return codes(0.5 + 0.2 * (noise(SIZE, 6, 1)[..., 0] / 255 - 0.5) + 0.03 * rng.standard_normal((SIZE, SIZE)))
+
+
+class Nameless(TestCase):
+    def test_what_a_careful_person_could_tell(self) -> None:
+        cases: dict[Role | str, np.ndarray] = {
+            "normal": normals_of(HEIGHT, 16.0), "base_color": colour(), "metallic": metal(), "occlusion": codes(creases()),
+            "packed": np.dstack([codes(creases()), between(), metal()]),
+        }  # fmt: skip
+        for role, pixels in cases.items():
+            self.assertEqual(one("a1", pixels).role, role)
+
+    def test_roughness_is_never_sure_without_a_name(self) -> None:
+        found = one("a1", between())
+        self.assertEqual(found.role, "roughness")
+        self.assertLess(found.confidence, 0.6)
+        self.assertIn("gloss", " ".join(found.doubts))
+
+    def test_a_height_is_known_by_the_normals_beside_it(self) -> None:
+        found = judged(a1=normals_of(HEIGHT, 16.0), a2=codes(HEIGHT), a3=between())
+        self.assertEqual(found["a2.png"].role, "height")
+        self.assertIn("a1.png", " ".join(found["a2.png"].evidence))
+
+    def test_packed_channels_one_by_one(self) -> None:
+        found = one("a1", np.dstack([codes(creases()), between(), metal()]))
+        self.assertEqual(channel_roles(found.roles, 3), {"r": "occlusion", "g": "roughness", "b": "metallic", "a": None})
+
+    def test_alpha_with_sharp_areas_is_opacity_and_a_full_one_says_nothing(self) -> None:
+        cut = np.dstack([colour(), metal()])
+        self.assertEqual(one("a1", cut).roles.get("a"), "opacity")
+        full = one("a1", np.dstack([colour(), np.full((SIZE, SIZE), 255, np.uint8)]))
+        self.assertNotIn("a", full.roles)
+        self.assertIn("says nothing", " ".join(full.doubts))
+
+
+class Misleading(TestCase):
+    def test_contradictions_are_said_and_pixels_win_or_confidence_falls(self) -> None:
+        cases = {
+            "dome_roughness": normals_of(HEIGHT, 16.0), "dome_normal": colour(), "dome_metallic": between(), "dome_albedo": normals_of(HEIGHT, 16.0),
+            "dome_ao": colour(), "dome_ORM": codes(np.repeat(HEIGHT[..., None], 3, 2)), "dome_height": metal(), "dome_basecolor": np.dstack([codes(creases()), between(), metal()]),
+        }  # fmt: skip
+        for name, pixels in cases.items():
+            with self.subTest(name):
+                found = one(name, pixels)
+                self.assertTrue(found.conflict)
+                self.assertTrue(found.doubts)
+                self.assertLessEqual(found.confidence, 0.8)
+
+    def test_right_names_are_sure(self) -> None:
+        cases = {
+            "dome_roughness": between(), "dome_normal": normals_of(HEIGHT, 16.0), "dome_metallic": metal(), "dome_albedo": colour(),
+            "dome_ao": codes(creases()), "dome_ORM": np.dstack([codes(creases()), between(), metal()]), "dome_height": codes(HEIGHT),
+        }  # fmt: skip
+        for name, pixels in cases.items():
+            found = one(name, pixels)
+            self.assertGreater(found.confidence, 0.75, name)
+            self.assertFalse(found.conflict, name)
+
+
+class Remarks(TestCase):
+    def test_depth_channels_and_light_are_remarked(self) -> None:
+        wide = between().astype(np.uint16) * 257
+        self.assertIn("only 8 bits", " ".join(one("a_rough", wide).doubts))
+        self.assertIn("one grey channel", " ".join(one("a_rough", np.repeat(between()[..., None], 3, 2)).doubts))
+        x = np.linspace(0.3, 1.0, SIZE)[None, :, None]
+        self.assertIn("light or shadow", " ".join(one("a_albedo", (colour() * x).astype(np.uint8)).doubts))
+        self.assertNotIn("light or shadow", " ".join(one("a_albedo", colour()).doubts))
+
+    def test_what_repeats_and_what_does_not(self) -> None:
+        self.assertTrue(all(s is not None and s < 2.5 for s in facts(colour()).statistics.seam))
+        ramp = codes(np.tile(np.linspace(0, 1, SIZE), (SIZE, 1)))
+        across, down = facts(ramp).statistics.seam
+        self.assertGreater(across or 0, 20)
+        self.assertEqual(down, 0.0)
+
+    def test_a_correction_is_rechecked_against_the_pixels(self) -> None:
+        agrees = recheck(facts(metal()), {"r": "metallic"}, "linear", None)
+        self.assertIn("two-valued", " ".join(agrees.evidence))
+        against = recheck(facts(between()), {"r": "metallic"}, "linear", None)
+        self.assertIn("lie between", " ".join(against.doubts))
+        self.assertEqual(against.role, "metallic")
+
+
+class Channels(TestCase):
+    def test_split_and_pack_are_inverse(self) -> None:
+        with folder() as root:
+            image = read_image(save(root / "a.png", noise(32, 3, 4)))
+            parts = split(image)
+            self.assertEqual(list(parts), ["r", "g", "b", "a"])
+            again = pack({letter: part.pixels[..., 0] for letter, part in parts.items()})
+            np.testing.assert_array_equal(again.pixels, image.pixels)
+            self.assertEqual(read_header(root / "a.png").channels, 4)
+
+    def test_packing_refuses_what_would_need_resampling(self) -> None:
+        with self.assertRaises(EktoposError):
+            pack({"r": np.zeros((2, 2), np.uint8), "g": np.zeros((4, 4), np.uint8)})
+        with self.assertRaises(EktoposError):
+            pack({"r": np.zeros((2, 2), np.uint8), "g": np.zeros((2, 2), np.uint16)})
