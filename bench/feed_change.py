@@ -51,5 +51,4 @@ def run() -> None:
         change(99, 256)
         print(f"feed changed on a {size}² material: reduced {median_ms(lambda n: change(n, 256), 15):.0f} ms, "
               f"full preview {median_ms(lambda n: change(n, 1024), 15):.0f} ms")  # fmt: skip
-        project.delete()
         shutil.rmtree(folder)

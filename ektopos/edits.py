@@ -25,8 +25,8 @@ from ektopos.document import (
     parse,
 )
 from ektopos.errors import EktoposError, MissingReference
-from ektopos.maps.names import role_ending, rule_fits
-from ektopos.maps.sets import maps_of_set, sets_of
+from ektopos.maps.names import read_names, rule_fits, set_name
+from ektopos.maps.sets import ending_of, maps_of_set
 from ektopos.materials.derive import base_chain
 from ektopos.materials.wire import material_from_set
 from ektopos.types import Encoding, NormalY
@@ -133,17 +133,18 @@ class AddNamingRule(_Edit):
 
     def apply(self, document: Document) -> None:
         entry = _found(document.maps, self.map, "map")
-        set_of = {name: set_ for set_, names in sets_of(document).items() for name in names}
-        ending = role_ending(PurePosixPath(entry.file).stem, set_of[self.map])
+        ending = ending_of(document, self.map)
         if not ending:
-            said = "nothing follows its set's name that a rule could go by."
+            said = "its name has no end that other names could share."
             raise EktoposError(said, subject=self.map, hint="Rename its set.")
         rule = NamingRule(ending=ending, roles=entry.roles, encoding=entry.encoding, normal_y=entry.normal_y)
         document.naming = [rule, *(other for other in document.naming if other.ending.lower() != ending.lower())]
         given = {"roles": rule.roles, "encoding": rule.encoding, "normal_y": rule.normal_y}
         for name, other in document.maps.items():
-            if not other.by_hand and rule_fits(rule, PurePosixPath(other.file).stem):
-                document.maps[name] = other.model_copy(update={**given, "set": set_of[name]})
+            if not rule_fits(rule, PurePosixPath(other.file).stem):
+                continue
+            placed = {"set": set_name(other.file, read_names([other.file], [rule])[0])}
+            document.maps[name] = other.model_copy(update=placed if other.by_hand else placed | given)
 
 
 class RemoveNamingRule(_Edit):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import PurePosixPath
 
 from ektopos.document import Document
-from ektopos.maps.names import read_names, set_name
+from ektopos.maps.names import read_names, role_ending, set_name
 
 
 def sets_of(document: Document) -> dict[str, list[str]]:
@@ -23,6 +23,19 @@ def sets_of(document: Document) -> dict[str, list[str]]:
 def maps_of_set(document: Document, set_name: str) -> list[str]:
     """Names of the maps in one set; empty if there is no such set."""
     return sets_of(document).get(set_name, [])
+
+
+def ending_of(document: Document, name: str) -> str:
+    """The end of a map's file name that a naming rule would go by: what follows its set's name, or, where nothing of it was
+    understood, the name of another set. Empty if there is no such end.
+    """
+    sets = sets_of(document)
+    own = next(set_ for set_, names in sets.items() if name in names)
+    stem = PurePosixPath(document.maps[name].file).stem
+    endings = [role_ending(stem, set_) for set_ in (own, *sets)]
+    if endings[0]:
+        return endings[0]
+    return min((ending for ending in endings if ending), key=len, default="")
 
 
 def map_name(file: str, taken: set[str]) -> str:

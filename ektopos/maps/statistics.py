@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import base64
 from dataclasses import dataclass
+from typing import Any
 
 import cv2
 import numpy as np
@@ -15,8 +16,8 @@ import numpy as np
 from ektopos.images import Image, as_float, srgb_to_linear
 from ektopos.types import Float, Pixels
 
-SAMPLE = 320
-WINDOW = 128
+SAMPLE = 256
+WINDOW = 96
 THUMBNAIL = 32
 VERSION = 2
 """Raised when the measures change, so that facts kept of older ones are measured again."""
@@ -125,59 +126,62 @@ class Statistics:
 
 def measure(image: Image) -> Statistics:
     """All measures of a decoded image. Cost: linear in the sampled texels, at most `SAMPLE`² + 4 · `WINDOW`²."""
-    sample = _thinned(image.pixels)
-    values = as_float(sample)
+    sample = np.moveaxis(_thinned(image.pixels), 2, 0)
+    planes = np.ascontiguousarray(sample)
+    values = as_float(planes)
     if image.is_float:
         values = np.clip(values, 0.0, 1.0)
     windows = [as_float(window) for window in _windows(image.pixels)]
     names = {1: "r", 2: "ra", 3: "rgb", 4: "rgba"}[image.channels]
-    facts = tuple(_channel(name, values[..., i], [window[..., i] for window in windows]) for i, name in enumerate(names))
-    colour = values[..., :3] if image.channels >= 3 else None
-    grey = colour is None or float(np.abs(colour - colour[..., :1]).max()) <= 1.01 / 255
-    curl = edges = None
-    independence = 0.0
-    correlations: tuple[float | None, float | None, float | None] = (None, None, None)
-    colourfulness, saturation, unit, errors, upward, direction = 0.0, 0.0, 0.0, (1.0, 1.0), 0.0, (0.0, 0.0, 0.0)
-    if colour is not None and not grey:
-        flat = colour.reshape(-1, 3)
-        brightest = flat.max(axis=1)
-        colourfulness = float((brightest - flat.min(axis=1)).mean())
-        saturation = colourfulness / max(float(brightest.mean()), 1e-3)
-        correlations = (_correlation(flat, 0, 1), _correlation(flat, 0, 2), _correlation(flat, 1, 2))
-        edges, independence = _edges([window[..., :3] for window in windows])
-        vectors = flat * 2.0 - 1.0
-        lengths = np.abs(np.sqrt((vectors**2).sum(axis=1)) - 1.0)
-        unit = float((lengths < UNIT_TOLERANCE).mean())
-        decoded = srgb_to_linear(flat[::4]) * 2.0 - 1.0
-        decoded_lengths = np.abs(np.sqrt((decoded**2).sum(axis=1)) - 1.0)
-        errors = (float(np.percentile(lengths, 75)), float(np.percentile(decoded_lengths, 75)))
-        upward = float((vectors[:, 2] > 0).mean())
-        mean = vectors.mean(axis=0)
-        direction = (float(mean[0]), float(mean[1]), float(mean[2]))
-        if upward > 0.5:
-            curl = measure_curl([window[..., :3] for window in windows])
-    share, background = _background(sample)
+    facts = tuple(_channel(name, planes[i], [window[..., i] for window in windows]) for i, name in enumerate(names))
+    share, background = _background(values)
+    vectors = _vector_facts(values[:3], windows) if image.channels >= 3 else None
     return Statistics(
         channels=facts,
-        equal_channels=colour is not None and grey,
-        colourfulness=colourfulness,
-        saturation=saturation,
-        correlations=correlations,
-        edges=edges,
-        independence=independence,
-        unit_length=unit,
-        unit_error=errors[0],
-        unit_error_decoded=errors[1],
-        upward=upward,
-        mean_direction=direction,
-        curl=curl,
+        equal_channels=image.channels >= 3 and vectors is None,
         seam=_seam(image.pixels),
-        low_byte=sample.dtype == np.uint16 and bool((sample // 257 * 257 != sample).any()),
+        low_byte=planes.dtype == np.uint16 and bool((planes // 257 * 257 != planes).any()),
         background=share,
         background_colour=background,
         large_scale=_large_scale(values, background if share > 0.1 else None),
         thumbnail=_thumbnail(values),
+        **(vectors or _GREY),
     )
+
+
+_GREY: dict[str, Any] = {
+    "colourfulness": 0.0, "saturation": 0.0, "correlations": (None, None, None), "edges": None, "independence": 0.0,
+    "unit_length": 0.0, "unit_error": 1.0, "unit_error_decoded": 1.0, "upward": 0.0, "mean_direction": (0.0, 0.0, 0.0),
+    "curl": None,
+}  # fmt: skip
+"""What is measured of colours and vectors, where there are none."""
+
+
+def _vector_facts(colours: Float, windows: list[Float]) -> dict[str, Any] | None:
+    """What is measured of R, G and B together, `(3, h, w)`; `None` where they are one picture."""
+    brightest = np.maximum(np.maximum(colours[0], colours[1]), colours[2])
+    spread = brightest - np.minimum(np.minimum(colours[0], colours[1]), colours[2])
+    if float(spread.max()) <= 1.01 / 255:
+        return None
+    flat = colours.reshape(3, -1)
+    some = flat[:, :: max(1, flat.shape[1] // 25_000)]
+    edges, independence = _edges([window[..., :3] for window in windows])
+    lengths, decoded = (np.abs(np.sqrt(((v * 2.0 - 1.0) ** 2).sum(axis=0)) - 1.0) for v in (some, srgb_to_linear(some)))
+    upward = float((some[2] > 0.5).mean())
+    x, y, z = (float(mean) for mean in flat.mean(axis=1) * 2.0 - 1.0)
+    return {
+        "colourfulness": float(spread.mean()),
+        "saturation": float(spread.mean()) / max(float(brightest.mean()), 1e-3),
+        "correlations": (_correlation(some[0], some[1]), _correlation(some[0], some[2]), _correlation(some[1], some[2])),
+        "edges": edges,
+        "independence": independence,
+        "unit_length": float((lengths < UNIT_TOLERANCE).mean()),
+        "unit_error": float(np.percentile(lengths, 75)),
+        "unit_error_decoded": float(np.percentile(decoded, 75)),
+        "upward": upward,
+        "mean_direction": (x, y, z),
+        "curl": measure_curl([window[..., :3] for window in windows]) if upward > 0.5 else None,
+    }
 
 
 def measure_curl(windows: list[Float]) -> Curl:
@@ -207,24 +211,35 @@ def measure_curl(windows: list[Float]) -> Curl:
     return Curl(correlation, strength)
 
 
-def _channel(name: str, values: Float, windows: list[Float]) -> ChannelFacts:
-    counts, _ = np.histogram(values, bins=HISTOGRAM_BINS, range=(0.0, 1.0))
-    steps = [np.abs(np.diff(window, axis=1)).mean() for window in windows if window.shape[1] > 1]
-    mean, deviation = float(values.mean()), float(values.std())
-    skew = float((((values - mean) / deviation) ** 3).mean()) if deviation > 1e-6 else 0.0
+def _channel(name: str, plane: Pixels, windows: list[Float]) -> ChannelFacts:
+    """The facts of one channel, from the counts of its codes: floats are counted in 4,095 steps from 0 to 1."""
+    if np.issubdtype(plane.dtype, np.integer):
+        codes, largest = plane.ravel(), int(np.iinfo(plane.dtype).max)
+    else:
+        codes, largest = (np.clip(plane, 0.0, 1.0) * 4095 + 0.5).astype(np.uint16).ravel(), 4095
+    counts = np.bincount(codes, minlength=largest + 1)
+    used = np.flatnonzero(counts)
+    weight = counts[used] / codes.size
+    value = used / largest
+    mean = float(weight @ value)
+    variance = float(weight @ (value - mean) ** 2)
+    deviation = variance**0.5
+    skew = float(weight @ (value - mean) ** 3) / deviation**3 if deviation > 1e-6 else 0.0
+    bins = np.bincount(np.minimum((value * HISTOGRAM_BINS).astype(int), HISTOGRAM_BINS - 1), weight, HISTOGRAM_BINS)
+    steps = [float(np.abs(window[:, 1:] - window[:, :-1]).mean()) for window in windows if window.shape[1] > 1]
     return ChannelFacts(
         name=name,
-        low=float(values.min()),
-        high=float(values.max()),
+        low=float(value[0]),
+        high=float(value[-1]),
         mean=mean,
-        median=float(np.median(values)),
+        median=float(value[min(int(np.searchsorted(np.cumsum(weight), 0.5)), len(value) - 1)]),
         deviation=deviation,
         skew=skew,
-        at_zero=float((values <= NEAR).mean()),
-        at_one=float((values >= 1.0 - NEAR).mean()),
-        levels=int(np.unique(values).size),
+        at_zero=float(weight[value <= NEAR].sum()),
+        at_one=float(weight[value >= 1.0 - NEAR].sum()),
+        levels=len(used),
         roughness_of_picture=float(np.mean(steps)) / deviation if steps and deviation > 1e-6 else 0.0,
-        histogram=tuple(round(float(count) / values.size, 6) for count in counts),
+        histogram=tuple(round(float(share), 6) for share in bins),
     )
 
 
@@ -254,10 +269,10 @@ def _halved(slopes: Float) -> Float:
     return (even[::2, ::2] + even[1::2, ::2] + even[::2, 1::2] + even[1::2, 1::2]) / 4.0
 
 
-def _correlation(flat: Float, i: int, j: int) -> float | None:
-    first, second = flat[:, i] - flat[:, i].mean(), flat[:, j] - flat[:, j].mean()
-    spread = float(np.sqrt((first**2).mean() * (second**2).mean()))
-    return float((first * second).mean()) / spread if spread > 1e-6 else None
+def _correlation(first: Float, second: Float) -> float | None:
+    a, b = first - first.mean(), second - second.mean()
+    spread = float(np.sqrt((a @ a) * (b @ b))) / a.size
+    return float(a @ b) / a.size / spread if spread > 1e-6 else None
 
 
 def _seam(pixels: Pixels) -> tuple[float | None, float | None]:
@@ -273,13 +288,18 @@ def _seam(pixels: Pixels) -> tuple[float | None, float | None]:
     return found[0], found[1]
 
 
-def _background(sample: Pixels) -> tuple[float, tuple[int, ...]]:
-    """Share and 8-bit codes of the most frequent colour."""
-    coarse = (np.clip(as_float(sample), 0, 1) * 255 + 0.5).astype(np.uint32)
-    packed = sum(coarse[..., i] << (8 * i) for i in range(coarse.shape[2]))
-    colours, counts = np.unique(np.asarray(packed), return_counts=True)
-    most = int(colours[counts.argmax()])
-    return float(counts.max() / counts.sum()), tuple((most >> (8 * i)) & 255 for i in range(coarse.shape[2]))
+def _background(values: Float) -> tuple[float, tuple[int, ...]]:
+    """Share and 8-bit codes of the most frequent colour of `(channels, h, w)`, told apart in 64 steps a channel."""
+    codes = (values.reshape(len(values), -1)[:, ::3] * 255 + 0.5).astype(np.uint32)
+    packed = codes[0] >> 2
+    for plane in codes[1:]:
+        packed = packed << 6 | plane >> 2
+    counts = np.bincount(packed) if len(values) <= 3 else None
+    if counts is None:
+        _, inverse, counts = np.unique(packed, return_inverse=True, return_counts=True)
+        packed = inverse
+    of_it = packed == counts.argmax()
+    return float(of_it.mean()), tuple(int(np.median(plane[of_it])) for plane in codes)
 
 
 def _edges(windows: list[Float]) -> tuple[float | None, float]:
@@ -292,28 +312,32 @@ def _edges(windows: list[Float]) -> tuple[float | None, float]:
         across, along = soft[:-1, 1:] - soft[:-1, :-1], soft[1:, :-1] - soft[:-1, :-1]
         slopes.append(np.stack([across, along]).reshape(2, -1, 3))
     joined = np.concatenate(slopes, axis=1)
-    strengths = np.hypot(joined[0], joined[1])
+    strengths = np.ascontiguousarray(np.hypot(joined[0], joined[1]).T)
     # A channel without edges of its own, or with those of compression only, has nothing to compare.
-    varying = [i for i in range(3) if float(strengths[:, i].max()) > 6 / 255 or float(strengths[:, i].std()) > 0.5 / 255]
-    pairs = [_correlation(strengths, i, j) for n, i in enumerate(varying) for j in varying[n + 1 :]]
+    varying = [i for i in range(3) if float(strengths[i].max()) > 6 / 255 or float(strengths[i].std()) > 0.5 / 255]
+    pairs = [_correlation(strengths[i], strengths[j]) for n, i in enumerate(varying) for j in varying[n + 1 :]]
     known = [pair for pair in pairs if pair is not None]
     independence = 0.0
     if len(varying) == 3:
-        independence = float(np.linalg.eigvalsh(np.corrcoef(joined.reshape(-1, 3).T))[0])
+        centred = joined.reshape(-1, 3) - joined.reshape(-1, 3).mean(axis=0)
+        covariance = centred.T @ centred
+        spread = np.sqrt(np.diag(covariance))
+        independence = float(np.linalg.eigvalsh(covariance / np.outer(spread, spread))[0])
     return (float(np.mean(known)) if known else None), independence
 
 
 def _large_scale(values: Float, background: tuple[int, ...] | None) -> float:
-    """Spread of the means of an 8 × 8 division over their mean; texels of the background (padding) are left out."""
-    colours = values[..., :3] if values.shape[2] >= 3 else values[..., :1]
-    if min(colours.shape[:2]) < 16:
+    """Spread of the means of an 8 × 8 division of `(channels, h, w)` over their mean; the background (padding) is left out."""
+    colours = values[:3] if len(values) >= 3 else values[:1]
+    if min(colours.shape[1:]) < 16:
         return 0.0
-    kept = np.ones(colours.shape[:2], np.float32)
+    kept = np.ones(colours.shape[1:], np.float32)
     if background is not None:
-        near = np.abs(colours * 255 - np.array(background[: colours.shape[2]], np.float32)).max(axis=2) < 1.5
-        kept[near] = 0.0
+        for plane, code in zip(colours, background, strict=False):
+            kept[np.abs(plane * 255 - code) > 2.5] = 2.0
+        kept -= 1.0
     weight = cv2.resize(kept, (8, 8), interpolation=cv2.INTER_AREA)
-    summed = cv2.resize(colours.mean(axis=2) * kept, (8, 8), interpolation=cv2.INTER_AREA)
+    summed = cv2.resize(colours.mean(axis=0) * kept, (8, 8), interpolation=cv2.INTER_AREA)
     means = (summed / np.maximum(weight, 1e-6))[weight > 0.3]
     if means.size < 8:
         return 0.0
@@ -321,7 +345,8 @@ def _large_scale(values: Float, background: tuple[int, ...] | None) -> float:
 
 
 def _thumbnail(values: Float) -> str:
-    small = cv2.resize(np.ascontiguousarray(values, np.float32), (THUMBNAIL, THUMBNAIL), interpolation=cv2.INTER_AREA)
+    size = (THUMBNAIL, THUMBNAIL)
+    small = np.stack([cv2.resize(plane, size, interpolation=cv2.INTER_AREA) for plane in values], axis=-1)
     return base64.b64encode(np.round(small * 255).astype(np.uint8).tobytes()).decode()
 
 

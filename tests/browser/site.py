@@ -82,6 +82,7 @@ class Site(LiveServerTestCase):
         self.page.get_by_label("Project name").fill(name)
         self.button("Begin").click()
         self.page.wait_for_url("**/maps")
+        self.page.get_by_text("No maps yet").wait_for()
         return self.page.url.removesuffix("/maps")
 
     def bring_in(self, folder: Path) -> None:

@@ -22,7 +22,6 @@ class Walk(Site):
     def test_from_files_to_a_package_that_arrived(self) -> None:
         page = self.page
         home = self.begin("Walk")
-        page.get_by_text("No maps yet").wait_for()
         with folder() as root:
             height = noise(64, 5, 1)[..., 0] / 255
             save(root / "in/hull_albedo.png", noise(64, 2))

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from pathlib import PurePosixPath
 from typing import Literal
 from uuid import UUID
 
@@ -12,7 +11,7 @@ from ninja import Router, Schema
 from ektopos.document import Role
 from ektopos.errors import MissingReference
 from ektopos.maps import Facts, Verdict, identify, recheck, sets_of
-from ektopos.maps.names import role_ending
+from ektopos.maps.sets import ending_of
 from ektopos.maps.verdict import SURE
 from server.workshop import pictures
 from server.workshop.api.projects import found
@@ -137,7 +136,8 @@ def board(request: HttpRequest, project_id: UUID) -> list[BoardMap]:
 @router.get("/projects/{uuid:project_id}/maps/{path:name}", response=MapOut)
 def get_map(request: HttpRequest, project_id: UUID, name: str) -> MapOut:
     """One map with its evidence and numbers."""
-    for row, facts, verdict in _board(found(project_id)):
+    project = found(project_id)
+    for row, facts, verdict in _board(project):
         if row.name != name:
             continue
         if facts is None or verdict is None:
@@ -147,7 +147,7 @@ def get_map(request: HttpRequest, project_id: UUID, name: str) -> MapOut:
         return MapOut(
             map=row, role=verdict.role, judged_roles=verdict.roles, judged_normal_y=verdict.normal_y,
             evidence=list(stated.evidence), doubts=list(stated.doubts), notes=list(facts.notes),
-            ending=role_ending(PurePosixPath(row.file).stem, row.set), background=statistics.background,
+            ending=ending_of(project.document, name), background=statistics.background,
             background_colour=list(statistics.background_colour),
             channels=[
                 ChannelOut(name=c.name, low=c.low, high=c.high, mean=c.mean, histogram=list(c.histogram))

@@ -43,7 +43,8 @@ export function useBoard() {
 export function useMap(name: string | null) {
   const { id, queryKey, enabled } = useRevisionKey('map', name)
   return useQuery({
-    queryKey, enabled: enabled && name !== null, placeholderData: keepPreviousData,
+    queryKey, enabled: enabled && name !== null,
+    placeholderData: (before) => (before?.map.name === name ? before : undefined),
     queryFn: () => got<MapDetail>(client.GET('/api/projects/{project_id}/maps/{name}', { params: { path: { project_id: id, name: name ?? '' } } })),
   })
 }
@@ -107,7 +108,8 @@ export function useJobs() {
   const id = useProjectId()
   const queries = useQueryClient()
   const notice = useNotices((state) => state.say)
-  const running = useRef(new Set<string>())
+  // Jobs whose end has been seen; none before the first answer, whose ended jobs are old news.
+  const ended = useRef<Set<string> | null>(null)
   const found = useQuery({
     queryKey: ['jobs', id],
     queryFn: () => got<Job[]>(client.GET('/api/projects/{project_id}/jobs', { params: { path: { project_id: id } } })),
@@ -115,15 +117,17 @@ export function useJobs() {
     enabled: id !== '',
   })
   useEffect(() => {
-    for (const job of found.data ?? []) {
-      if (busy(job.state)) running.current.add(job.id)
-      else if (running.current.delete(job.id)) {
-        void queries.invalidateQueries({ queryKey: ['project', id] })
-        void queries.invalidateQueries({ queryKey: ['project-part', id] })
-        void queries.invalidateQueries({ queryKey: ['packages', id] })
-        const error = job.error as { message?: string; subject?: string; hint?: string } | null
-        if (job.state === 'failed' && error) notice(new Said(0, error.message ?? '', error.subject, error.hint))
-      }
+    if (!found.data) return
+    const done = found.data.filter((job) => !busy(job.state))
+    const fresh = done.filter((job) => ended.current !== null && !ended.current.has(job.id))
+    ended.current = new Set([...(ended.current ?? []), ...done.map((job) => job.id)])
+    if (fresh.length === 0) return
+    void queries.invalidateQueries({ queryKey: ['project', id] })
+    void queries.invalidateQueries({ queryKey: ['project-part', id] })
+    void queries.invalidateQueries({ queryKey: ['packages', id] })
+    for (const job of fresh) {
+      const error = job.error as { message?: string; subject?: string; hint?: string } | null
+      if (job.state === 'failed' && error) notice(new Said(0, error.message ?? '', error.subject, error.hint))
     }
   }, [found.data, id, notice, queries])
   return found

@@ -14,16 +14,17 @@ const COLUMNS: Role[] = ['base_color', 'normal', 'roughness', 'metallic', 'occlu
 const ROW = 84
 
 /** A map's name without the name of its set, however the two are written. */
-function withoutSet(name: string, set: string): string {
+function withoutSet(full: string, set: string): string {
+  const name = full.replace(/^(t|tx|tex|m)_/i, '')
   const plain = set.replaceAll(/[^a-z0-9]/gi, '').toLowerCase()
   let at = 0
   for (let i = 0; i < name.length && at < plain.length; i += 1) {
     const letter = name[i]!.toLowerCase()
     if (letter === plain[at]) at += 1
-    else if (/[a-z0-9]/.test(letter)) return name
-    if (at === plain.length) return name.slice(i + 1).replace(/^[^a-zA-Z0-9]+/, '') || name
+    else if (/[a-z0-9]/.test(letter)) return full
+    if (at === plain.length) return name.slice(i + 1).replace(/^[^a-zA-Z0-9]+/, '') || full
   }
-  return name
+  return full
 }
 
 interface Held {
@@ -197,7 +198,7 @@ function CellView({ held, row, current, channel, chosen, choose, role, more = 0,
         onMouseEnter={() => show(`${map.file} · ${sizeWords(map.width, map.height)} · ${map.bits} bit · ${map.encoding}`)}
       >
         {map.sha256 && map.width > 0 ? (
-          <img className="thumb" src={`/api/map-pictures/${map.sha256}/${view}/128.png`} width={50} height={50} alt="" loading="lazy" />
+          <img className="thumb" src={`/api/map-pictures/${map.sha256}/${view}/128.png`} width={50} height={50} alt="" loading="lazy" draggable={false} />
         ) : (
           <span className="thumb" style={{ width: 50, height: 50, display: 'grid', placeItems: 'center', fontSize: 11 }}>{map.state === 'measuring' ? '…' : 'gone'}</span>
         )}

@@ -102,6 +102,8 @@ function Think({ detail, turned, setTurned }: { detail: MapDetail; turned: boole
   const [correcting, setCorrecting] = useState(false)
   const edit = useEdit()
   const compare = useCompareGloss(detail.map)
+  const rules = useProject().data?.document.naming ?? []
+  const ruled = rules.some((rule) => rule.ending === detail.ending && JSON.stringify(rule.roles) === JSON.stringify(detail.map.roles))
   const { map } = detail
   const said = (roles: MapDetail['judged_roles']) => (Object.values(roles).length ? Object.values(roles).map((role) => ROLE_WORDS[role].toLowerCase()).join(' · ') : 'unknown')
   const differs = map.by_hand && JSON.stringify(map.roles) !== JSON.stringify(detail.judged_roles)
@@ -112,19 +114,19 @@ function Think({ detail, turned, setTurned }: { detail: MapDetail; turned: boole
         {!map.by_hand && <span className={`chip ${map.state === 'sure' ? 'own' : map.state === 'conflict' ? 'brick' : 'amber'}`}>{map.state !== 'sure' && (map.state === 'conflict' ? '! conflict ' : '? unsure ')}{Math.round(map.confidence * 100)} %</span>}
         {map.normal_y && <span className="chip">green {map.normal_y === '-' ? 'down, −Y' : 'up, +Y'}</span>}
       </div>
+      <div className="row wrap" style={{ margin: '8px 0' }}>
+        {!map.by_hand && <Button variant="contained" onClick={() => void edit({ kind: 'set-map', maps: [map.name] })}>That is right</Button>}
+        <Button onClick={() => setCorrecting(true)}>Change…</Button>
+        {map.normal_y && <Button aria-pressed={turned} onClick={() => setTurned(!turned)}>{turned ? 'See as it is' : 'See green turned'}</Button>}
+        {compare && <Button onClick={compare.run}>{compare.words}</Button>}
+        {map.by_hand && detail.ending && !ruled && <Button onClick={() => void edit({ kind: 'add-naming-rule', map: map.name })}>Treat all “…{detail.ending}” maps like this</Button>}
+        {differs && <Button onClick={() => void edit({ kind: 'set-map', maps: [map.name], roles: detail.judged_roles, normal_y: (detail.judged_normal_y as '+' | '-' | null) ?? undefined })}>Take what we think</Button>}
+      </div>
       <ul className="evidence">
         {differs && <li><span className="amber">△</span><span>name and pixels say {said(detail.judged_roles)}</span></li>}
         {detail.evidence.map((text) => <li key={text}><span className="accent">✓</span><span>{text}</span></li>)}
         {detail.doubts.map((text) => <li key={text}><span className="amber">△</span><span>{text}</span></li>)}
       </ul>
-      <div className="row wrap">
-        {!map.by_hand && <Button variant="contained" onClick={() => void edit({ kind: 'set-map', maps: [map.name] })}>That is right</Button>}
-        <Button onClick={() => setCorrecting(true)}>Change…</Button>
-        {map.normal_y && <Button aria-pressed={turned} onClick={() => setTurned(!turned)}>{turned ? 'See as it is' : 'See green turned'}</Button>}
-        {compare && <Button onClick={compare.run}>{compare.words}</Button>}
-        {map.by_hand && detail.ending && <Button onClick={() => void edit({ kind: 'add-naming-rule', map: map.name })}>Treat all “…{detail.ending}” maps like this</Button>}
-        {differs && <Button onClick={() => void edit({ kind: 'set-map', maps: [map.name], roles: detail.judged_roles, normal_y: (detail.judged_normal_y as '+' | '-' | null) ?? undefined })}>Take what we think</Button>}
-      </div>
       {correcting && <Correct map={map} close={() => setCorrecting(false)} />}
     </section>
   )

@@ -1,0 +1,70 @@
+"""The board of maps: several at once, dragging, sets, naming rules, and bringing in again."""
+
+from __future__ import annotations
+
+from tests.browser.site import Site
+from tests.samples import folder, noise, save
+
+
+class Board(Site):
+    def cell(self, name: str):
+        return self.page.locator("[data-cell]").and_(self.page.get_by_label(name))
+
+    def test_corrections_on_the_board(self) -> None:
+        page = self.page
+        self.begin("Board")
+        with folder() as root:
+            for name in ("oak_albedo", "oak_gx", "pine_albedo", "pine_gx", "elm_albedo"):
+                save(root / f"in/{name}.png", noise(64, len(name), 3 if "albedo" in name else 1))
+            self.bring_in(root / "in")
+            page.get_by_role("button", name="Close").click()
+
+            # One said by hand becomes a rule for its kind, now and for what comes later.
+            self.cell("oak_gx: ").first.click()
+            reader = page.get_by_role("complementary", name="Reader")
+            reader.get_by_role("button", name="Change…").click()
+            page.get_by_label("It holds").click()
+            page.get_by_role("option", name="Height").click()
+            self.button("Set").click()
+            reader.get_by_text("You say: height").wait_for()
+            reader.get_by_role("button", name="Treat all “…_gx” maps like this").click()
+            page.get_by_role("button", name="1 naming rule").wait_for()
+            self.cell("pine_gx: height").wait_for()
+            save(root / "more/elm_gx.png", noise(64, 77, 1))
+            self.bring_in(root / "more")
+            page.get_by_role("button", name="Close").click()
+            self.cell("elm_gx: height").wait_for()
+
+            # Bringing the folder in again sends nothing that is there and keeps what was said by hand.
+            sent: list[str] = []
+            page.on("request", lambda r: sent.append(r.url) if r.url.endswith("/api/uploads") else None)
+            self.bring_in(root / "in")
+            page.get_by_role("button", name="Close").click()
+            self.assertEqual(sent, [])
+            self.cell("oak_gx: height").click()
+            reader.get_by_text("You say: height").wait_for()
+
+        # Dragging to another column says what a map is; undo takes it back.
+        self.cell("pine_gx: height").drag_to(page.locator(".board-row", has_text="pine").locator(".gap").nth(1))
+        self.cell("pine_gx: normal").wait_for()
+        self.button("Undo").click()
+        self.cell("pine_gx: height").wait_for()
+
+        # Several at once; sets are renamed and merged.
+        self.cell("oak_gx: height").click()
+        self.cell("pine_gx: height").click(modifiers=["Control"])
+        page.get_by_text("2 maps chosen").wait_for()
+        self.axe("several maps chosen")
+        self.button("They hold…").click()
+        page.get_by_role("menuitem", name="Roughness").click()
+        self.cell("oak_gx: roughness").wait_for()
+        self.cell("pine_gx: roughness").wait_for()
+        self.button("Choose none").click()
+        page.get_by_role("button", name="More for the set elm").click()
+        page.get_by_role("menuitem", name="Merge into oak").click()
+        page.get_by_role("button", name="More for the set elm").wait_for(state="detached")
+        page.get_by_label("Order of the board").click()
+        page.get_by_role("option", name="Largest first").click()
+        page.get_by_label("Search the board").fill("pine")
+        page.locator(".board-row").filter(has_text="oak").wait_for(state="detached")
+        self.assertEqual(self.complaints, [])
