@@ -7,7 +7,7 @@ kept, and reported by a check.
 from __future__ import annotations
 
 import json
-from typing import Annotated, Any, Literal, TypeVar, get_args
+from typing import Annotated, Any, Literal, Self, TypeVar, get_args
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
@@ -22,14 +22,19 @@ Role = Literal[
     "opacity", "specular", "subsurface", "mask", "unknown",
 ]  # fmt: skip
 """What a map, or one channel of a packed map, holds. `packed` is said of a map whose channels hold several."""
-InputName = Literal["base_color", "metallic", "roughness", "normal", "occlusion", "emission", "opacity", "height"]
+InputName = Literal[
+    "base_color", "metallic", "roughness", "normal", "occlusion", "emission", "opacity", "height",
+    "ior", "specular", "clearcoat", "clearcoat_roughness", "sheen", "sheen_roughness", "transmission", "thickness",
+]  # fmt: skip
+"""The seven inputs of glTF 2.0's core, height, and those that its ratified extensions carry."""
 AlphaMode = Literal["opaque", "mask", "blend"]
 Filter = Literal["linear", "nearest"]
 RoleChannels = Literal["r", "g", "b", "a", "rgb", "rgba"]
 
 ROLES: tuple[Role, ...] = get_args(Role)
 INPUTS: tuple[InputName, ...] = get_args(InputName)
-COLOUR_INPUTS: tuple[InputName, ...] = ("base_color", "emission")
+EXTRA_INPUTS: tuple[InputName, ...] = INPUTS[8:]
+COLOUR_INPUTS: tuple[InputName, ...] = ("base_color", "emission", "sheen")
 COLOUR_ROLES: tuple[Role, ...] = ("base_color", "emission", "specular", "subsurface")
 """Roles whose maps are sRGB; every other holds data."""
 
@@ -67,26 +72,69 @@ class NamingRule(_Model):
     normal_y: NormalY | None = None
 
 
-class Feed(_Model):
-    """What fills one input: a constant `value`, or a `map`'s channels with adjustments.
-
-    Order: decode, pick channels, `invert`, `range`, `tint`, `strength`, clip. Colours are linear. A map may be named
-    that is not there: that is a finding, not a broken document.
-    """
+class _Source(_Model):
+    """A constant, or a map's channels, and what is changed of them."""
 
     value: Finite | Triple | None = None
     map: str | None = None
     channels: Channels | None = None
     invert: bool = False
+    range_in: Pair = (0.0, 1.0)
+    """What counts as 0 and as 1; values outside are clipped."""
+    gamma: Annotated[Finite, Field(gt=0)] = 1.0
+    """Values are raised to it."""
+    contrast: Finite = 1.0
+    pivot: Finite = 0.5
+    multiply: Finite = 1.0
+    offset: Finite = 0.0
     range: Pair = (0.0, 1.0)
+    hue: Finite = 0.0
+    """Turned by so many degrees; colours only, as are saturation, brightness and tint."""
+    saturation: Annotated[Finite, Field(ge=0)] = 1.0
+    brightness: Annotated[Finite, Field(ge=0)] = 1.0
     tint: Triple = (1.0, 1.0, 1.0)
-    strength: Finite = 1.0
 
     @model_validator(mode="after")
-    def _one_source(self) -> Feed:
+    def _one_source(self) -> Self:
         if (self.value is None) == (self.map is None):
             raise ValueError("a feed takes either a value or a map")
         return self
+
+
+class Mask(_Model):
+    """One channel of a map that says where a layer lies."""
+
+    map: str
+    channels: Literal["r", "g", "b", "a", "luminance"] = "r"
+    invert: bool = False
+
+
+class Layer(_Source):
+    """Something laid over a feed, or over the layers before it.
+
+    `amount` is how much of it counts, 0–1, times the mask where there is one. `normal` lays a detail normal map on another.
+    """
+
+    op: Literal["multiply", "add", "mix", "normal"] = "mix"
+    amount: Annotated[Finite, Field(ge=0, le=1)] = 1.0
+    mask: Mask | None = None
+
+
+class Feed(_Source):
+    """What fills one input: a constant `value`, or a `map`'s channels with adjustments, and layers over it.
+
+    Order: decode, pick channels, `invert`, `range_in`, `gamma`, `contrast` round `pivot`, `multiply`, `offset`, `range`, `hue`,
+    `saturation`, `brightness`, `tint`, layers first to last, clip, `strength`. Colours are linear. A map may be named that is
+    not there: that is a finding, not a broken document.
+    """
+
+    layers: list[Layer] = Field(default_factory=list)
+    strength: Finite = 1.0
+
+    def maps(self) -> set[str]:
+        """Every map that it is made of."""
+        named = {self.map, *(layer.map for layer in self.layers), *(layer.mask.map for layer in self.layers if layer.mask)}
+        return {name for name in named if name is not None}
 
 
 class UvTransform(_Model):

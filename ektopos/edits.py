@@ -27,8 +27,8 @@ from ektopos.document import (
 from ektopos.errors import EktoposError, MissingReference
 from ektopos.maps.names import read_names, rule_fits, set_name
 from ektopos.maps.sets import ending_of, maps_of_set
-from ektopos.materials.derive import base_chain
-from ektopos.materials.wire import material_from_set
+from ektopos.materials.derive import base_chain, effective
+from ektopos.materials.wire import material_from_set, rewired
 from ektopos.types import Encoding, NormalY
 
 Name = Annotated[str, Field(min_length=1, max_length=120)]
@@ -172,7 +172,7 @@ class RemoveMaps(_Edit):
     def apply(self, document: Document) -> None:
         for name in self.maps:
             _found(document.maps, name, "map")
-            users = [m for m, entry in document.materials.items() if any(f.map == name for f in entry.inputs.values())]
+            users = [m for m, entry in document.materials.items() if any(name in f.maps() for f in entry.inputs.values())]
             if users:
                 raise EktoposError(f"it feeds {', '.join(users)}.", subject=name, hint="Feed them from something else first.")
             del document.maps[name]
@@ -291,8 +291,8 @@ class SetFeed(_Edit):
         entry = _found(document.materials, self.material, "material")
         inputs = {name: feed for name, feed in entry.inputs.items() if name != self.input}
         if self.feed is not None:
-            if self.feed.map is not None:
-                _found(document.maps, self.feed.map, "map")
+            for name in self.feed.maps():
+                _found(document.maps, name, "map")
             inputs[self.input] = self.feed
         document.materials[self.material] = entry.model_copy(update={"inputs": inputs})
 
@@ -316,6 +316,64 @@ class SetSetting(_Edit):
             raw[self.setting] = self.value
         document.materials[self.material] = parse(MaterialEntry, raw, self.material)
         base_chain(document, self.material)
+
+
+class PushUp(_Edit):
+    """Move a derived material's own value of one input up to its base, so that all that derive from it have it."""
+
+    kind: Literal["push-up"] = "push-up"
+    material: str
+    input: InputName
+
+    def label(self) -> str:
+        return f"{self.material}: {self.input.replace('_', ' ')} pushed up to its base"
+
+    def apply(self, document: Document) -> None:
+        entry = _found(document.materials, self.material, "material")
+        if entry.base is None or self.input not in entry.inputs:
+            raise EktoposError("there is no own value to push up.", subject=self.material)
+        base = _found(document.materials, entry.base, "material")
+        raised = base.inputs | {self.input: entry.inputs[self.input]}
+        document.materials[entry.base] = base.model_copy(update={"inputs": raised})
+        kept = {name: feed for name, feed in entry.inputs.items() if name != self.input}
+        document.materials[self.material] = entry.model_copy(update={"inputs": kept})
+
+
+class Detach(_Edit):
+    """Make a derived material stand alone: it states all that it had inherited."""
+
+    kind: Literal["detach"] = "detach"
+    material: str
+
+    def label(self) -> str:
+        return f"detach {self.material}"
+
+    def apply(self, document: Document) -> None:
+        _found(document.materials, self.material, "material")
+        whole = effective(document, self.material)
+        document.materials[self.material] = MaterialEntry(
+            inputs={name: feed for name, feed in whole.feeds.items() if name in whole.origin},
+            alpha_mode=whole.alpha_mode, alpha_cutoff=whole.alpha_cutoff, double_sided=whole.double_sided, uv=whole.uv,
+            filter=whole.filter, surface_tag=whole.surface_tag,
+        )  # fmt: skip
+
+
+class ApplyPattern(_Edit):
+    """A new material with the wiring of another on a different map set: same roles and adjustments, other files."""
+
+    kind: Literal["apply-pattern"] = "apply-pattern"
+    material: str
+    set: str
+    name: Name | None = None
+
+    def label(self) -> str:
+        return f"{self.material} as a pattern for {self.set}"
+
+    def apply(self, document: Document) -> None:
+        _found(document.materials, self.material, "material")
+        name = self.name or _unused(document, self.set)
+        _free(document, name)
+        document.materials[name] = rewired(document, self.material, self.set)
 
 
 class Assign(_Edit):
@@ -403,6 +461,9 @@ Edit = Annotated[
     | RemoveMaterial
     | SetFeed
     | SetSetting
+    | PushUp
+    | Detach
+    | ApplyPattern
     | Assign
     | SetDone
     | RemoveMesh

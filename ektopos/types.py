@@ -10,6 +10,8 @@ from numpy.typing import NDArray
 
 Float = NDArray[np.float32]
 """Float pixels or coordinates; the shape is said where it is used."""
+Values = NDArray[np.floating[Any]]
+"""Float values of any precision."""
 Pixels = NDArray[Any]
 """Pixels as a file stores them: uint8, uint16, float16 or float32, `(height, width, channels)`."""
 Index = NDArray[np.int32]

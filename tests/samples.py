@@ -34,6 +34,14 @@ def noise(size: int = 64, seed: int = 1, channels: int = 3) -> np.ndarray:
     return np.round((field - low) / (high - low) * 255).astype(np.uint8)
 
 
+def coloured(size: int = 64, seed: int = 1) -> np.ndarray:
+    """A coloured picture, uint8 `(size, size, 3)`: two colours mixed by smooth noise, with grain over all."""
+    mix = noise(size, seed, 1).astype(np.float32) / 255
+    grain = noise(size, seed + 100, 1).astype(np.float32) / 255
+    picture = (1 - mix) * np.array([0.62, 0.36, 0.2]) + mix * np.array([0.3, 0.42, 0.45]) + 0.12 * (grain - 0.5)
+    return np.round(np.clip(picture, 0, 1) * 255).astype(np.uint8)
+
+
 def save(path: Path, pixels: np.ndarray) -> Path:
     """Write 8-bit pixels with Pillow, 16-bit and float ones with OpenCV."""
     path.parent.mkdir(parents=True, exist_ok=True)

@@ -19,7 +19,7 @@ def impossible_feeds(examined: Examined) -> Iterator[Finding]:
         for input_name, feed in material.inputs.items():
             problem = feed_problem(document, feed, input_name)
             if problem:
-                code = "missing-map" if feed.map is not None and feed.map not in document.maps else "impossible-feed"
+                code = "missing-map" if feed.maps() - set(document.maps) else "impossible-feed"
                 yield Finding(
                     code, "error", f"material {name} · {input_name}", problem, "The input cannot be made, so nothing is.",
                     feed.map or str(feed.value), "Choose another map, channel or constant.",
@@ -51,7 +51,7 @@ def opacity_without_alpha_mode(examined: Examined) -> Iterator[Finding]:
     """A material with an opacity feed whose alpha mode is opaque. Common practice."""
     for name, material in examined.materials.items():
         feed = material.feeds["opacity"]
-        if material.alpha_mode == "opaque" and (feed.map is not None or feed.value != 1.0):
+        if material.alpha_mode == "opaque" and (feed.maps() or feed.value != 1.0):
             yield Finding(
                 "alpha-mode-forgotten", "warning", f"material {name}", "Opacity is fed, but the alpha mode is opaque.",
                 "A cut-out without an alpha mode arrives solid.", feed.map or str(feed.value),

@@ -47,7 +47,7 @@ def unmapped_slots(examined: Examined) -> Iterator[Finding]:
         for number, slot in enumerate(mesh.slots):
             worn = examined.materials.get(examined.project.document.meshes[name].slots.get(slot) or "")
             own = mesh.triangles[mesh.triangle_slot == number]
-            if worn is None or not len(own) or not any(feed.map for feed in worn.feeds.values()):
+            if worn is None or not len(own) or not any(feed.maps() for feed in worn.feeds.values()):
                 continue
             if not np.isfinite(mesh.uvs[own]).any():
                 yield Finding(

@@ -1,16 +1,23 @@
 """The arithmetic of a feed, on arrays of any size: an image, one texel, or a table of every code.
 
-Order: decode → channels → invert → range → tint → clip → strength. Because each step but `luminance` works on one
-channel alone, the same functions applied to `decode_table` give the lookup table that packing uses.
+The order is that of `ektopos.document.Feed`. Each step but luminance, hue, saturation and layers works on one channel alone, so
+the same functions applied to `decode_table` give the lookup table that packing uses. Chains are computed in float64.
 """
 
 from __future__ import annotations
 
-import numpy as np
+import math
 
-from ektopos.document import Feed, InputName
+import numpy as np
+from numpy.typing import NDArray
+
+from ektopos.document import COLOUR_INPUTS, Feed, InputName, Layer
 from ektopos.images import Image, as_float, decode_table, luminance
+from ektopos.images.encodings import REC709_LUMINANCE
 from ektopos.types import Channels, Encoding, Float, NormalY, Pixels
+
+Source = Feed | Layer
+UNCLIPPED: tuple[InputName, ...] = ("emission", "ior", "thickness")
 
 
 def decode_channels(image: Image, channels: Channels, encoding: Encoding) -> Float:
@@ -30,23 +37,93 @@ def decode_channels(image: Image, channels: Channels, encoding: Encoding) -> Flo
     return _decode(picked, encoding)
 
 
-def adjust(values: Float, feed: Feed, name: InputName) -> Float:
-    """Linear values after the feed's own adjustments, without its strength.
+def adjust(values: Float, source: Source, name: InputName) -> Float:
+    """Linear values after a source's own adjustments, without layers and strength.
 
     `values` is `(…)` for data, `(…, 3)` for colours and normals (a colour fed by one channel is grey). Returns the same
-    shape, clipped to 0–1; emission keeps values above 1. Normals pass unchanged: invert, range and tint have no meaning
-    for directions.
+    shape, clipped to 0–1; emission and the index of refraction keep values above 1. Normals pass unchanged: none of the
+    adjustments has a meaning for directions. `clipped` says how much a range loses.
     """
     if name == "normal":
         return values
-    if feed.invert:
+    exact = shape(np.asarray(values, np.float64), source)
+    if name in COLOUR_INPUTS:
+        exact = turn_colours(exact, source)
+        exact = exact * np.asarray(source.tint, np.float64)
+    return np.asarray(np.clip(exact, 0.0, None if name in UNCLIPPED else 1.0), np.float32)
+
+
+def shape(values: NDArray[np.float64], source: Source) -> NDArray[np.float64]:
+    """The part of the adjustments that works on each value alone, in the order of the document's format."""
+    if source.invert:
         values = 1.0 - values
-    low, high = feed.range
-    if (low, high) != (0.0, 1.0):
-        values = low + values * np.float32(high - low)
-    if feed.tint != (1.0, 1.0, 1.0) and name in ("base_color", "emission"):
-        values = values * np.asarray(feed.tint, np.float32)
-    return np.asarray(np.clip(values, 0.0, None if name == "emission" else 1.0), np.float32)
+    if source.range_in != (0.0, 1.0):
+        low, high = source.range_in
+        span = high - low if abs(high - low) > 1e-9 else 1e-9
+        values = np.clip((values - low) / span, 0.0, 1.0)
+    if source.gamma != 1.0:
+        values = np.maximum(values, 0.0) ** source.gamma
+    if source.contrast != 1.0:
+        values = source.pivot + (values - source.pivot) * source.contrast
+    if source.multiply != 1.0 or source.offset != 0.0:
+        values = values * source.multiply + source.offset
+    if source.range != (0.0, 1.0):
+        low, high = source.range
+        values = low + values * (high - low)
+    return values
+
+
+def turn_colours(colours: NDArray[np.float64], source: Source) -> NDArray[np.float64]:
+    """Hue, saturation and brightness of linear colours `(…, 3)`.
+
+    Hue turns about the grey axis, saturation scales the distance from the luminance (both leave greys alone), brightness
+    multiplies. Source: Haeberli, “Matrix Operations for Image Processing”, 1993.
+    """
+    if source.hue:
+        cos, sin = math.cos(math.radians(source.hue)), math.sin(math.radians(source.hue))
+        third, root = (1.0 - cos) / 3.0, math.sqrt(1.0 / 3.0) * sin
+        turn = third + np.array([[cos, -root, root], [root, cos, -root], [-root, root, cos]])
+        colours = colours @ turn.T
+    if source.saturation != 1.0:
+        grey = (colours @ np.asarray(REC709_LUMINANCE))[..., None]
+        colours = grey + (colours - grey) * source.saturation
+    return colours * source.brightness
+
+
+def changes(feed: Feed) -> list[str]:
+    """What a feed changes, in words, in the order it does it."""
+    given: list[tuple[bool, str]] = [
+        (feed.invert, "inverted"),
+        (feed.range_in != (0.0, 1.0), f"from {feed.range_in[0]:g}–{feed.range_in[1]:g}"),
+        (feed.gamma != 1.0, f"gamma {feed.gamma:g}"),
+        (feed.contrast != 1.0, f"contrast {feed.contrast:g}"),
+        (feed.multiply != 1.0 or feed.offset != 0.0, f"× {feed.multiply:g} {feed.offset:+g}"),
+        (feed.range != (0.0, 1.0), f"range {feed.range[0]:g}–{feed.range[1]:g}"),
+        (feed.hue != 0.0, f"hue {feed.hue:+g}°"),
+        (feed.saturation != 1.0, f"saturation {feed.saturation:g}"),
+        (feed.brightness != 1.0, f"brightness {feed.brightness:g}"),
+        (feed.tint != (1.0, 1.0, 1.0), "tint"),
+        (bool(feed.layers), f"{len(feed.layers)} layer{'s' if len(feed.layers) > 1 else ''}"),
+    ]
+    return [words for said, words in given if said]
+
+
+def clipped(values: Float, source: Source) -> float:
+    """Share of values 0–1 that `range_in` or the final clip cuts off."""
+    exact = np.asarray(values, np.float64)
+    inverted = 1.0 - exact if source.invert else exact
+    low, high = sorted(source.range_in)
+    outside = (inverted < low - 1e-6) | (inverted > high + 1e-6)
+    shaped = shape(exact, source)
+    return float((outside | (shaped < -1e-6) | (shaped > 1.0 + 1e-6)).mean())
+
+
+def combine_layers(under: Float, over: Float, op: str, weight: Float | float) -> Float:
+    """A layer over what lies under it, `(h, w)` or `(h, w, 3)`: multiplied, added or mixed, as far as `weight` (0–1) says."""
+    part = np.asarray(weight, np.float32)
+    part = part[..., None] if part.ndim == 2 and under.ndim == 3 else part
+    goal = under * over if op == "multiply" else under + over if op == "add" else over
+    return np.asarray(under + (goal - under) * part, np.float32)
 
 
 def apply_strength(values: Float, name: InputName, strength: float) -> Float:

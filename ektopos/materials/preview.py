@@ -16,9 +16,9 @@ import numpy as np
 
 from ektopos.document import COLOUR_INPUTS, Feed, InputName, MapEntry
 from ektopos.images import Image, fit_within, linear_to_srgb, luminance, quantise, resize
-from ektopos.materials.adjust import adjust, apply_strength, decode_normals, normalise
+from ektopos.materials.adjust import normalise
 from ektopos.materials.derive import DEFAULTS, Material
-from ektopos.materials.resolve import constant_values, feed_values
+from ektopos.materials.resolve import Decoded, feed_result
 from ektopos.types import Float, Pixels
 
 StagePicture = Literal["base", "orm", "normal", "emission", "height"]
@@ -61,12 +61,23 @@ def stage_recipe(
         feed = material.feeds.get(name)
         if feed is None or (name == "opacity" and material.alpha_mode == "opaque"):
             continue
-        part: dict[str, Any] = {"feed": feed.model_dump(exclude={"map"}, exclude_defaults=True)}
-        if feed.map is not None:
-            entry = maps[feed.map]
-            part |= {"content": content(feed.map), "encoding": entry.encoding, "normal_y": entry.normal_y}
-        parts[name] = part
+        parts[name] = feed_recipe(feed, maps, content)
     return {"picture": picture, "inputs": parts}
+
+
+def feed_recipe(feed: Feed, maps: dict[str, MapEntry], content: Callable[[str], str]) -> dict[str, Any]:
+    """A feed with its maps named by what they are: content, encoding and direction of green, instead of a name."""
+    named = {}
+    for name in feed.maps():
+        entry = maps[name]
+        named[name] = f"{content(name)}-{entry.encoding}-{entry.normal_y or '+'}"
+    plain = feed.model_dump(mode="json", exclude_defaults=True)
+    for source in (plain, *plain.get("layers", [])):
+        if source.get("map") is not None:
+            source["map"] = named[source["map"]]
+        if source.get("mask") is not None:
+            source["mask"]["map"] = named[source["mask"]["map"]]
+    return plain
 
 
 def recipe_key(recipe: dict[str, Any]) -> str:
@@ -76,18 +87,14 @@ def recipe_key(recipe: dict[str, Any]) -> str:
 
 def recipe_values(recipe: dict[str, Any], name: InputName, reduced: ReducedMap) -> Float:
     """One input of a recipe as a canonical array at the size of its reduced map."""
-    part = recipe["inputs"].get(name)
-    if part is None:
-        return constant_values(DEFAULTS[name], name)
-    if "content" not in part:
-        feed = Feed.model_validate(part["feed"])
-        values = constant_values(feed, name)
-        values = normalise(values) if name == "normal" else adjust(values, feed, name)
-    else:
-        feed = Feed.model_validate(part["feed"] | {"map": part["content"]})
-        values = feed_values(reduced(f"{part['content']}-{part['encoding']}"), "linear", feed, name)
-        values = decode_normals(values, part["normal_y"]) if name == "normal" else adjust(values, feed, name)
-    return apply_strength(values, name, feed.strength)
+    plain = recipe["inputs"].get(name)
+
+    def find(key: str) -> Decoded:
+        content, encoding, normal_y = key.split("-", 2)
+        # The reduced copy is linear already.
+        return Decoded(reduced(f"{content}-{encoding}"), "linear", "-" if normal_y == "-" else "+")
+
+    return feed_result(DEFAULTS[name] if plain is None else Feed.model_validate(plain), name, find)
 
 
 def stage_picture(recipe: dict[str, Any], reduced: ReducedMap, longest: int) -> tuple[Pixels, float]:

@@ -3,17 +3,29 @@
 from __future__ import annotations
 
 from collections import OrderedDict
+from collections.abc import Callable
+from dataclasses import dataclass
 
 import cv2
 import numpy as np
 
-from ektopos.document import COLOUR_INPUTS, Document, Feed, InputName
+from ektopos.document import COLOUR_INPUTS, Document, Feed, InputName, Layer, Mask
 from ektopos.errors import EktoposError, MissingReference
 from ektopos.images import Image, fit_within, read_image, resize
 from ektopos.images.encodings import decode_table
-from ektopos.materials.adjust import adjust, apply_strength, decode_channels, decode_normals, normalise
+from ektopos.maps.normals import combine
+from ektopos.materials.adjust import (
+    UNCLIPPED,
+    Source,
+    adjust,
+    apply_strength,
+    combine_layers,
+    decode_channels,
+    decode_normals,
+    normalise,
+)
 from ektopos.project import Project
-from ektopos.types import Channels, Encoding, Float, Pixels
+from ektopos.types import Channels, Encoding, Float, NormalY, Pixels
 
 CACHE_BYTES = 512 * 2**20
 _BAND = 128
@@ -47,54 +59,126 @@ def default_channels(name: InputName) -> Channels:
 
 def feed_problem(document: Document, feed: Feed, name: InputName) -> str | None:
     """Why a feed cannot fill an input, as a sentence, or `None` if it can."""
-    if feed.map is not None and feed.map not in document.maps:
-        return f"{name} is fed from the map {feed.map}, which is not there."
+    for missing in sorted(feed.maps() - set(document.maps)):
+        return f"{name} is fed from the map {missing}, which is not there."
+    sources: list[Source] = [feed, *feed.layers]
+    for source in sources:
+        problem = _source_problem(source, name)
+        if problem:
+            return problem
+    return None
+
+
+def _source_problem(source: Source, name: InputName) -> str | None:
     wide = name in (*COLOUR_INPUTS, "normal")
-    if feed.map is not None:
-        channels = feed.channels or default_channels(name)
+    if isinstance(source, Layer) and (source.op == "normal") != (name == "normal"):
+        return f"the layer {source.op} does not fit {name}."
+    if source.map is not None:
+        channels = source.channels or default_channels(name)
         if name == "normal" and channels not in ("rgb", "rgba"):
             return "a normal needs three channels, not one."
         if not wide and channels in ("rgb", "rgba"):
             return f"{name} takes one channel, and is fed with {channels}."
-    elif isinstance(feed.value, tuple) and not wide:
+    elif isinstance(source.value, tuple) and not wide:
         return f"{name} takes one number, and is fed with three."
-    elif name == "normal" and not isinstance(feed.value, tuple):
+    elif name == "normal" and not isinstance(source.value, tuple):
         return "a constant normal needs three numbers."
     return None
 
 
-def feed_values(image: Image, encoding: Encoding, feed: Feed, name: InputName) -> Float:
+def feed_values(image: Image, encoding: Encoding, source: Source, name: InputName) -> Float:
     """A map's values as a feed picks them, linear, before any adjustment: `(h, w)` or `(h, w, 3)`."""
-    values = decode_channels(image, feed.channels or default_channels(name), encoding)
+    values = decode_channels(image, source.channels or default_channels(name), encoding)
     if name in COLOUR_INPUTS and values.ndim == 2:
         values = np.repeat(values[..., None], 3, axis=2)
     return values
 
 
-def constant_values(feed: Feed, name: InputName) -> Float:
+def constant_values(source: Source, name: InputName) -> Float:
     """A constant feed as a picture of one texel: `(1, 1)` or `(1, 1, 3)`."""
-    value = np.asarray(feed.value, np.float32)
+    value = np.asarray(source.value, np.float32)
     if name in (*COLOUR_INPUTS, "normal"):
         return np.broadcast_to(value, (1, 1, 3)).astype(np.float32)
     return value.reshape(1, 1)
 
 
-def resolve_feed(loader: MapLoader, feed: Feed, name: InputName, *, with_strength: bool = True) -> Float:
-    """What a feed gives: `(h, w)` or `(h, w, 3)`, at the size of its map; one texel for a constant.
+@dataclass(frozen=True)
+class Decoded:
+    """A map ready to be fed: its pixels, how they are encoded, and which way its green points."""
 
-    Raises `EktoposError` if the feed cannot fill the input, `MissingReference` or `UnreadableFile` for its map.
+    image: Image
+    encoding: Encoding
+    normal_y: NormalY | None
+
+
+FindMap = Callable[[str], Decoded]
+"""From a map's name in a feed to the map."""
+
+
+def feed_result(feed: Feed, name: InputName, find: FindMap, *, with_strength: bool = True) -> Float:
+    """What a feed gives: `(h, w)` or `(h, w, 3)`, at the size of its map (of its largest layer, if it is a constant).
+
+    Layers of another size are resampled to that. Raises what `find` raises.
     """
-    problem = feed_problem(loader.project.document, feed, name)
+    values = _source_result(feed, name, find)
+    for layer in feed.layers:
+        over = _source_result(layer, name, find)
+        mask = None if layer.mask is None else _mask(layer.mask, find)
+        if values.shape[:2] == (1, 1):
+            height, width = max((a.shape[:2] for a in (values, over, mask) if a is not None), key=lambda s: s[0] * s[1])
+            values = at_size(values, name, width, height)
+        height, width = values.shape[:2]
+        over = at_size(over, name, width, height)
+        weight = layer.amount if mask is None else layer.amount * resize(mask, width, height)
+        if layer.op == "normal":
+            flat = np.array([0.0, 0.0, 1.0], np.float32)
+            part = np.asarray(weight, np.float32)
+            part = part[..., None] if part.ndim == 2 else part
+            values = combine(values, normalise(flat + (over - flat) * part))
+        else:
+            values = combine_layers(values, over, layer.op, weight)
+            values = values if name in UNCLIPPED else np.clip(values, 0.0, 1.0)
+    return apply_strength(values, name, feed.strength) if with_strength else values
+
+
+def at_size(values: Float, name: InputName, width: int, height: int) -> Float:
+    """An input's canonical values at another size; normals stay unit."""
+    if values.shape[:2] == (height, width):
+        return values
+    sized = resize(values, width, height)
+    return normalise(sized) if name == "normal" else sized
+
+
+def _source_result(source: Source, name: InputName, find: FindMap) -> Float:
+    if source.map is None:
+        values = constant_values(source, name)
+        return normalise(values) if name == "normal" else adjust(values, source, name)
+    found = find(source.map)
+    values = feed_values(found.image, found.encoding, source, name)
+    return decode_normals(values, found.normal_y) if name == "normal" else adjust(values, source, name)
+
+
+def _mask(mask: Mask, find: FindMap) -> Float:
+    found = find(mask.map)
+    values = decode_channels(found.image, mask.channels, found.encoding)
+    return 1.0 - values if mask.invert else values
+
+
+def resolve_feed(loader: MapLoader, feed: Feed, name: InputName, *, with_strength: bool = True) -> Float:
+    """What a feed gives in a project, as `feed_result`.
+
+    Raises `EktoposError` if the feed cannot fill the input, `MissingReference` or `UnreadableFile` for its maps.
+    """
+    document = loader.project.document
+    problem = feed_problem(document, feed, name)
     if problem:
         raise EktoposError(problem, hint="Change the feed.")
-    if feed.map is None:
-        values = constant_values(feed, name)
-        values = normalise(values) if name == "normal" else adjust(values, feed, name)
-    else:
-        entry = loader.project.document.maps[feed.map]
-        values = feed_values(loader.image(feed.map), entry.encoding, feed, name)
-        values = decode_normals(values, entry.normal_y) if name == "normal" else adjust(values, feed, name)
-    return apply_strength(values, name, feed.strength) if with_strength else values
+
+    def find(map_name: str) -> Decoded:
+        entry = document.maps[map_name]
+        return Decoded(loader.image(map_name), entry.encoding, entry.normal_y)
+
+    return feed_result(feed, name, find, with_strength=with_strength)
 
 
 def resolve_input(loader: MapLoader, feeds: dict[InputName, Feed], name: InputName) -> Float:

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from typing import cast
+
 from ektopos.document import Document, Feed, InputName, MaterialEntry, Role
 from ektopos.errors import MissingReference
 from ektopos.maps.roles import SPREAD
 from ektopos.maps.sets import maps_of_set
+from ektopos.materials.derive import effective
 from ektopos.types import Channels
 
 _FED_BY: dict[InputName, tuple[Role, ...]] = {
@@ -48,3 +51,44 @@ def material_from_set(document: Document, set_name: str) -> MaterialEntry:
                 narrow = "r" if channels in SPREAD and name not in ("base_color", "emission", "normal") else channels
                 inputs[name] = Feed(map=map_name, channels=narrow, invert=role == "gloss")
     return MaterialEntry(inputs=inputs, alpha_mode="mask" if "opacity" in inputs else None)
+
+
+def rewired(document: Document, material: str, set_name: str) -> MaterialEntry:
+    """A material's effective values with every map replaced by the one of another set that holds the same role.
+
+    Feeds whose role the set does not have are left out. Raises `MissingReference` for an unknown set, or one that has none of
+    the roles.
+    """
+    names = maps_of_set(document, set_name)
+    if not names:
+        raise MissingReference("there is no such map set.", subject=set_name)
+    whole = effective(document, material)
+    inputs: dict[InputName, Feed] = {}
+    for name, feed in whole.feeds.items():
+        if name not in whole.origin:
+            continue
+        replaced = _replaced(document, feed, names)
+        if replaced is not None:
+            inputs[name] = replaced
+    if not any(feed.maps() for feed in inputs.values()):
+        raise MissingReference(f"it has no map in a role that {material} uses.", subject=set_name)
+    return MaterialEntry(
+        inputs=inputs, alpha_mode=whole.alpha_mode, alpha_cutoff=whole.alpha_cutoff, double_sided=whole.double_sided,
+        uv=whole.uv, filter=whole.filter, surface_tag=whole.surface_tag,
+    )  # fmt: skip
+
+
+def _replaced(document: Document, feed: Feed, names: list[str]) -> Feed | None:
+    if feed.map is None:
+        return feed
+    channels = feed.channels or "rgb"
+    held = document.maps[feed.map].roles if feed.map in document.maps else {}
+    role = next((role for group, role in held.items() if channels[0] in group or channels == group), None)
+    for wanted in (role, {"roughness": "gloss", "gloss": "roughness"}.get(role or "")):
+        for name in names:
+            found = channels_with_role(document, name, cast(Role, wanted)) if wanted else None
+            if found is not None:
+                narrow = found if len(channels) > 1 or len(found) == 1 else "r"
+                inverted = feed.invert if wanted == role else not feed.invert
+                return feed.model_copy(update={"map": name, "channels": narrow, "invert": inverted, "layers": []})
+    return None

@@ -1,1 +1,24 @@
-"""How surfaces look under light: the BRDF, lights, and small pictures of materials."""
+"""How surfaces look under light: the reference renderer.
+
+`brdf` is glTF 2.0's appendix B, `lights` the light set-ups, `tangents` the frames normal maps live in, `sample` texture
+look-ups, `render` rays and pictures, `specimen` the shape that materials are shown on. Equal surfaces give equal pictures.
+"""
+
+from ektopos.shading.brdf import f0_from_ior, shade
+from ektopos.shading.lights import LIGHTS, Light
+from ektopos.shading.render import Look, View, frame_view, render
+from ektopos.shading.specimen import specimen
+from ektopos.shading.tangents import vertex_tangents
+
+__all__ = [
+    "LIGHTS",
+    "Light",
+    "Look",
+    "View",
+    "f0_from_ior",
+    "frame_view",
+    "render",
+    "shade",
+    "specimen",
+    "vertex_tangents",
+]

@@ -163,7 +163,7 @@ def _material_facts(plan: Plan) -> dict[str, Any]:
         inputs: dict[str, Any] = {}
         for input_name, feed in material.feeds.items():
             facts: dict[str, Any] = {}
-            if (name, input_name) not in plan.file_of and feed.map is None:
+            if (name, input_name) not in plan.file_of and not feed.maps():
                 facts["value"] = _constant(feed, input_name)
             if feed.strength != 1.0:
                 facts["strength"] = feed.strength

@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from ektopos.document import Feed, InputName
+from ektopos.document import COLOUR_INPUTS, Feed, InputName
 from ektopos.materials.adjust import adjust
 from ektopos.materials.derive import Material
 from ektopos.materials.resolve import constant_values
@@ -84,8 +84,11 @@ def _material(material: Material, texture: Any, emission_factor: float) -> dict[
         strength *= largest
         if colour.any():
             entry["emissiveFactor"] = _plain(colour / largest)
+    extensions = _extensions(material, texture)
     if strength != 1.0 and "emissiveFactor" in entry:
-        entry["extensions"] = {_STRENGTH: {"emissiveStrength": max(0.0, strength)}}
+        extensions[_STRENGTH] = {"emissiveStrength": max(0.0, strength)}
+    if extensions:
+        entry["extensions"] = extensions
     if material.alpha_mode != "opaque":
         entry["alphaMode"] = material.alpha_mode.upper()
     if material.alpha_mode == "mask":
@@ -97,10 +100,46 @@ def _material(material: Material, texture: Any, emission_factor: float) -> dict[
     return entry
 
 
+_EXTENSIONS: dict[str, tuple[tuple[InputName, str, str | None], ...]] = {
+    "KHR_materials_ior": (("ior", "ior", None),),
+    "KHR_materials_specular": (("specular", "specularFactor", "specularTexture"),),
+    "KHR_materials_clearcoat": (
+        ("clearcoat", "clearcoatFactor", "clearcoatTexture"),
+        ("clearcoat_roughness", "clearcoatRoughnessFactor", "clearcoatRoughnessTexture"),
+    ),
+    "KHR_materials_sheen": (
+        ("sheen", "sheenColorFactor", "sheenColorTexture"),
+        ("sheen_roughness", "sheenRoughnessFactor", "sheenRoughnessTexture"),
+    ),
+    "KHR_materials_transmission": (("transmission", "transmissionFactor", "transmissionTexture"),),
+    "KHR_materials_volume": (("thickness", "thicknessFactor", "thicknessTexture"),),
+}
+"""Inputs by the ratified extension that carries them, with the names of their factor and texture there."""
+
+
+def _extensions(material: Material, texture: Any) -> dict[str, Any]:
+    """The material's extensions: only those that something feeds."""
+    found: dict[str, Any] = {}
+    for extension, members in _EXTENSIONS.items():
+        said: dict[str, Any] = {}
+        for name, factor, slot in members:
+            feed = material.feeds.get(name)
+            if feed is None:
+                continue
+            values = _factor(feed, name)
+            said[factor] = values if len(values) > 1 else values[0]
+            info = texture(material, name) if slot else None
+            if info and slot:
+                said[slot] = info
+        if said:
+            found[extension] = said
+    return found
+
+
 def _factor(feed: Feed, name: InputName) -> list[float]:
     """A constant as the container's factor; 1 where a map says it all."""
-    if feed.map is not None:
-        return [1.0, 1.0, 1.0] if name == "base_color" else [1.0]
+    if feed.maps():
+        return [1.0, 1.0, 1.0] if name in COLOUR_INPUTS else [1.0]
     return _plain(adjust(constant_values(feed, name), feed, name).reshape(-1))
 
 

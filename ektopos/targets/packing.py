@@ -10,9 +10,9 @@ import cv2
 import numpy as np
 
 from ektopos.document import COLOUR_INPUTS, Feed, InputName
-from ektopos.images import Image, decode_table, linear_to_srgb, quantise, resize
-from ektopos.materials.adjust import adjust, decode_normals, normalise
-from ektopos.materials.resolve import MapLoader, default_channels, feed_values, resolve_feed
+from ektopos.images import Image, decode_table, linear_to_srgb, quantise
+from ektopos.materials.adjust import adjust
+from ektopos.materials.resolve import MapLoader, at_size, default_channels, resolve_feed
 from ektopos.targets.plan import PlannedChannel, PlannedFile
 from ektopos.targets.profile import LETTERS, Letter
 from ektopos.types import Encoding, Float, NormalY, Pixels
@@ -39,12 +39,12 @@ def pack_file(loader: MapLoader, planned: PlannedFile, normal_y: NormalY) -> tup
 def emission_factor(loader: MapLoader, planned: PlannedFile) -> float:
     """The largest value of a file's emission if that is above 1, else 1."""
     feed = next((c.feed for c in planned.channels.values() if c.input == "emission" and c.fill is None), None)
-    if feed is None or feed.map is None:
+    if feed is None or not feed.maps():
         return 1.0
-    image = loader.image(feed.map)
-    brightest = max(abs(feed.range[0]), abs(feed.range[1])) * max(feed.tint)
-    if not image.is_float and brightest <= 1.0:
-        return 1.0
+    if feed.map is not None:
+        plain = Feed(map=feed.map, channels=feed.channels, invert=feed.invert, strength=feed.strength)
+        if feed == plain and not loader.image(feed.map).is_float:
+            return 1.0
     return max(1.0, float(resolve_feed(loader, feed, "emission", with_strength=False).max()))
 
 
@@ -55,13 +55,15 @@ def _plane(
     """One channel of a file, `(height, width)`."""
     size = (planned.height, planned.width)
     encoding: Encoding = "linear" if letter == "a" else planned.encoding
-    if channel.fill is not None or channel.feed.map is None:
+    if channel.fill is not None:
         value = np.full((1, 1), channel.fill, np.float32)
         return np.full(size, quantise(_encoded(value, encoding), planned.bits)[0, 0])
+    if channel.feed.map is None:
+        return quantise(_encoded(_whole(loader, planned, channel, letter, normal_y, factor, whole), encoding), planned.bits)
     image = loader.image(channel.feed.map)
     entry = loader.project.document.maps[channel.feed.map]
     same_size = (image.height, image.width) == size
-    source = _source_plane(image, channel.feed, channel.input, letter)
+    source = None if _mixes_channels(channel.feed) else _source_plane(image, channel.feed, channel.input, letter)
     if same_size and source is not None and not image.is_float:
         is_alpha = (channel.feed.channels or default_channels(channel.input)) == "a"
         decoded = decode_table(image.bits, "linear" if is_alpha else entry.encoding)
@@ -76,25 +78,29 @@ def _plane(
         if source.dtype == np.uint8:
             return np.asarray(cv2.LUT(np.ascontiguousarray(source), codes))
         return np.asarray(codes[source])
+    return quantise(_encoded(_whole(loader, planned, channel, letter, normal_y, factor, whole), encoding), planned.bits)
+
+
+def _whole(
+    loader: MapLoader, planned: PlannedFile, channel: PlannedChannel, letter: Letter, normal_y: NormalY,
+    factor: float, whole: dict[InputName, Float],
+) -> Float:  # fmt: skip
+    """One channel of an input that is resolved as a whole, at the file's size; resolved once for all its channels."""
     if channel.input not in whole:
-        whole[channel.input] = _resampled(image, channel, entry.encoding, entry.normal_y, planned)
+        found = resolve_feed(loader, channel.feed, channel.input, with_strength=False)
+        whole[channel.input] = at_size(found, channel.input, planned.width, planned.height)
     values = whole[channel.input]
     if channel.input == "normal":
         sign = -1.0 if letter == "g" and normal_y == "-" else 1.0
-        values = values[..., "rgb".index(letter)] * sign * 0.5 + 0.5
-    elif values.ndim == 3:
-        values = values[..., "rgb".index(letter)] / np.float32(factor)
-    return quantise(_encoded(values, encoding), planned.bits)
+        return np.asarray(values[..., "rgb".index(letter)] * sign * 0.5 + 0.5, np.float32)
+    if values.ndim == 3:
+        return np.asarray(values[..., "rgb".index(letter)] / np.float32(factor), np.float32)
+    return values
 
 
-def _resampled(
-    image: Image, channel: PlannedChannel, encoding: Encoding, source_y: NormalY | None, planned: PlannedFile
-) -> Float:
-    """An input's canonical values at the file's size."""
-    values = feed_values(image, encoding, channel.feed, channel.input)
-    if channel.input == "normal":
-        return normalise(resize(decode_normals(values, source_y), planned.width, planned.height))
-    return resize(adjust(values, channel.feed, channel.input), planned.width, planned.height)
+def _mixes_channels(feed: Feed) -> bool:
+    """Whether one channel of the result depends on more than one channel of one map, so that no table can make it."""
+    return bool(feed.layers) or feed.hue != 0.0 or feed.saturation != 1.0
 
 
 def _source_plane(image: Image, feed: Feed, name: InputName, letter: Letter) -> Pixels | None:

@@ -109,8 +109,8 @@ def make_plan(document: Document, profile: Profile, header_of: HeaderOf) -> Plan
                 if channel.carries:
                     file_of[name, channel.input] = planned[key].path
         factors[name] = [i for i in material.feeds if (name, i) not in file_of and i in profile.factors]
-        if "height" in material.feeds and "height" not in profile.carried():
-            notes.append(f"{name}: height is not carried by this target")
+        lost = [i for i in material.feeds if i not in profile.carried() and i not in profile.factors]
+        notes += [f"{name}: {i.replace('_', ' ')} is not carried by this target" for i in lost]
     return Plan(profile.id, tuple(planned.values()), file_of, materials, factors, tuple(notes))
 
 
@@ -131,8 +131,7 @@ def safe_names(names: list[str]) -> dict[str, str]:
 
 def is_default(name: InputName, feed: Feed) -> bool:
     """Whether a feed gives what the input is without any."""
-    plain = Feed(value=feed.value) if feed.map is None else feed
-    return name in DEFAULTS and feed.map is None and feed == plain and feed.value == DEFAULTS[name].value
+    return name in DEFAULTS and feed == DEFAULTS[name]
 
 
 def _channels(material: Material, kind: ProfileFile, profile: Profile) -> dict[Letter, PlannedChannel] | None:
@@ -144,7 +143,7 @@ def _channels(material: Material, kind: ProfileFile, profile: Profile) -> dict[L
         feed = material.feeds.get(name)
         if feed is None or (name == "opacity" and material.alpha_mode == "opaque"):
             continue
-        if feed.map is not None:
+        if feed.maps():
             channels[letter] = PlannedChannel(name, name, feed)
             needed = True
         elif name in profile.factors:
@@ -171,7 +170,8 @@ def _fill(name: InputName, feed: Feed, letter: Letter, profile: Profile) -> floa
 
 
 def _size(channels: dict[Letter, PlannedChannel], profile: Profile, header_of: HeaderOf) -> tuple[int, int]:
-    headers = [header_of(c.feed.map) for c in channels.values() if c.feed.map is not None and c.fill is None]
+    sized_by = [{c.feed.map} if c.feed.map else c.feed.maps() for c in channels.values() if c.fill is None]
+    headers = [header_of(name) for names in sized_by for name in names if name is not None]
     if not headers:
         return 1, 1
     width, height = max(h.width for h in headers), max(h.height for h in headers)
@@ -185,6 +185,6 @@ def _same_content(
     parts = [kind.model_dump(mode="json"), width, height]
     for letter, channel in channels.items():
         feed = channel.feed.model_dump(mode="json", exclude={"strength"})
-        source = document.maps[channel.feed.map].model_dump(mode="json") if channel.feed.map else None
-        parts.append([letter, channel.carries, channel.fill, feed if channel.fill is None else None, source])
+        sources = {name: document.maps[name].model_dump(mode="json") for name in sorted(channel.feed.maps())}
+        parts.append([letter, channel.carries, channel.fill, feed if channel.fill is None else None, sources])
     return json.dumps(parts, sort_keys=True)

@@ -15,7 +15,8 @@ from ektopos.types import Encoding, NormalY
 
 Carry = Literal[
     "base_color", "metallic", "roughness", "normal", "occlusion", "emission", "opacity", "height",
-    "gloss", "smoothness", "diffuse", "specular",
+    "gloss", "smoothness", "diffuse", "specular", "clearcoat", "clearcoat_roughness", "sheen", "sheen_roughness",
+    "transmission", "thickness",
 ]  # fmt: skip
 """What one channel of a file can hold: an input, or a quantity made of inputs."""
 Letter = Literal["r", "g", "b", "a"]

@@ -117,7 +117,7 @@ def _judge_input(
     feed = material.feeds[name]
     texture = arrived.texture
     meant = resolve_feed(loader, feed, name, with_strength=False)
-    if texture is not None and texture.problem is not None and feed.map is not None:
+    if texture is not None and texture.problem is not None and feed.maps():
         said = f"{texture.path}: {MESSAGES[texture.problem]}"
         return replace(cell, verdict="lost", cause=texture.problem, message=said)
     came = _arrived_values(arrived, name)
@@ -136,7 +136,7 @@ def _judge_input(
         cell, verdict=verdict, max_error=round(largest, 4), mean_error=round(mean, 5), unit=unit,
         differing=round(float((error > close + 1e-3).mean()), 6),
     )  # fmt: skip
-    if keep is not None and (feed.map is not None or verdict == "differs"):
+    if keep is not None and (feed.maps() or verdict == "differs"):
         keep(material.name, name, _pictures(meant_here, came, error, name, same, scale))
     size = (texture.pixels.shape[1], texture.pixels.shape[0]) if texture and texture.pixels is not None else None
     wanted = texture.listed_size if texture else None
@@ -170,16 +170,16 @@ def _cause(
         elif _errors(meant_here, came, name, scale)[0].max() <= close + 1e-3:
             return "strength-lost", f"Strength {feed.strength:g} was meant, {arrived.strength:g} arrived."
     if arrived.texture is None:
-        if feed.map is None:
+        if not feed.maps():
             return "constant-changed", f"{_numbers(meant)} was meant, {_numbers(came)} arrived."
         return "missing-file", "No texture feeds it in the package; the engine uses a constant."
     factored = [f for f in arrived.factor if abs(f - 1.0) > 1e-4]
     if factored and min(arrived.factor) > 0:
         divisor = np.asarray(arrived.factor if came.ndim == 3 else arrived.factor[:1], np.float32)
         plain = np.asarray(came / divisor, np.float32)
-        if feed.map is not None and _errors(meant_here, plain, name, 1.0)[0].max() <= close + 1e-3:
+        if feed.maps() and _errors(meant_here, plain, name, 1.0)[0].max() <= close + 1e-3:
             return "constant-changed", f"The factor {_numbers(np.asarray(arrived.factor, np.float32))} arrived beside its map."
-    if feed.map is None and float(np.ptp(came)) < 1e-3:
+    if not feed.maps() and float(np.ptp(came)) < 1e-3:
         return "constant-changed", f"{_numbers(meant)} was meant, {_numbers(came)} arrived."
     cause = explain(name, _as_stored(meant_here, name, arrived), arrived)
     if cause in ("unknown", "compressed") and size and wanted and size != wanted:
@@ -208,7 +208,7 @@ def _judge_settings(cell: Cell, material: Material, arrived: ArrivedMaterial) ->
         found.append(("sides-changed", "double-sided was meant" if material.double_sided else "single-sided was meant"))
     meant = (*uv.tiling, *uv.offset, uv.rotation)
     came = (*arrived.tiling, *arrived.offset, arrived.rotation)
-    mapped = any(feed.map is not None for feed in material.feeds.values())
+    mapped = any(feed.maps() for feed in material.feeds.values())
     if mapped and (max(abs(a - b) for a, b in zip(meant, came, strict=True)) > 1e-4 or arrived.untransformed):
         where = f" (on {', '.join(arrived.untransformed)})" if arrived.untransformed else ""
         found.append(("uv-transform-lost", f"the UV transform is not the one that was meant{where}"))

@@ -10,11 +10,15 @@ from typing import Any
 
 import numpy as np
 
+from ektopos.document import UvTransform
 from ektopos.errors import EktoposError, MissingReference
 from ektopos.images import Image, encode_png, fit_within, linear_to_srgb, quantise, read_image, resize
 from ektopos.images.image import as_float
 from ektopos.materials.preview import recipe_key, recipe_values, stage_picture
 from ektopos.materials.resolve import reduce_image
+from ektopos.shading import LIGHTS, Look, render, specimen
+from ektopos.shading.render import picture
+from ektopos.shading.specimen import SPECIMEN_VIEW
 from ektopos.types import Float, Pixels
 from server.workshop.models import MapFacts
 from server.workshop.store import cache_path, content_path, writing
@@ -105,6 +109,28 @@ def recipe_png(key: str, size: int) -> bytes:
     else:
         pixels, _ = stage_picture(recipe, lambda name: reduced_map(name, source), size)
     content = encode_png(pixels, fast=True)
+    with writing(path) as temporary:
+        temporary.write_bytes(content)
+    return content
+
+
+def material_png(key: str, light: str, size: int) -> bytes:
+    """A material by its recipe, rendered on the specimen. Raises `MissingReference` for an unknown recipe or light."""
+    path = cache_path("pictures", f"{key}-{light}-{size}.png")
+    if path.exists():
+        return path.read_bytes()
+    recipe_path = cache_path("recipes", f"{key}.json")
+    if not recipe_path.exists() or light not in LIGHTS:
+        raise MissingReference("there is no such picture any more.", subject=key[:12], hint="Load the page again.")
+    recipe = json.loads(recipe_path.read_text())
+    look = Look(
+        {name: recipe_values(recipe, name, lambda map_key: reduced_map(map_key, QUICK)) for name in recipe["inputs"]},
+        recipe["alpha_mode"], recipe["alpha_cutoff"], recipe["double_sided"], UvTransform.model_validate(recipe["uv"]),
+        recipe["filter"], recipe["ior"],
+    )  # fmt: skip
+    # Twice the size, then halved: smooth edges.
+    drawn = render(specimen(), {"specimen": look}, LIGHTS[light], SPECIMEN_VIEW, size * 2, size * 2)
+    content = encode_png(quantise(picture(resize(drawn, size, size)), 8))
     with writing(path) as temporary:
         temporary.write_bytes(content)
     return content

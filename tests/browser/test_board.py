@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from tests.browser.site import Site
-from tests.samples import folder, noise, save
+from tests.samples import coloured, folder, noise, save
 
 
 class Board(Site):
@@ -15,7 +15,8 @@ class Board(Site):
         self.begin("Board")
         with folder() as root:
             for name in ("oak_albedo", "oak_gx", "pine_albedo", "pine_gx", "elm_albedo"):
-                save(root / f"in/{name}.png", noise(64, len(name), 3 if "albedo" in name else 1))
+                pixels = coloured(64, len(name)) if "albedo" in name else noise(64, len(name), 1)
+                save(root / f"in/{name}.png", pixels)
             self.bring_in(root / "in")
             page.get_by_role("button", name="Close").click()
 
@@ -46,7 +47,7 @@ class Board(Site):
 
         # Dragging to another column says what a map is; undo takes it back.
         self.cell("pine_gx: height").drag_to(page.locator(".board-row", has_text="pine").locator(".gap").nth(1))
-        self.cell("pine_gx: normal").wait_for()
+        self.cell("pine_gx: roughness").wait_for()
         self.button("Undo").click()
         self.cell("pine_gx: height").wait_for()
 

@@ -10,7 +10,7 @@ import zipfile
 from pathlib import Path
 
 from tests.browser.site import Site
-from tests.samples import folder, noise, normals_of, project_folder, quads, save, save_glb
+from tests.samples import coloured, folder, noise, normals_of, project_folder, quads, save, save_glb
 
 
 def zipped(root: Path) -> str:
@@ -24,7 +24,7 @@ class Walk(Site):
         home = self.begin("Walk")
         with folder() as root:
             height = noise(64, 5, 1)[..., 0] / 255
-            save(root / "in/hull_albedo.png", noise(64, 2))
+            save(root / "in/hull_albedo.png", coloured(64, 2))
             save(root / "in/hull_ORM.png", noise(64, 3))
             save(root / "in/hull_normal_dx.png", normals_of(height, 12.0, -1))
             save_glb(root / "in/hull.glb", quads({"Deck": 2, "Keel": 1}))

@@ -6,19 +6,34 @@ from typing import Any, get_args
 from uuid import UUID
 
 from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404
 from ninja import Router, Schema
 
-from ektopos.document import INPUTS, AlphaMode, Document, Feed, Filter, InputName, MaterialEntry, UvTransform
+from ektopos.document import (
+    EXTRA_INPUTS,
+    INPUTS,
+    AlphaMode,
+    Document,
+    Feed,
+    Filter,
+    InputName,
+    MaterialEntry,
+    UvTransform,
+)
 from ektopos.errors import EktoposError
-from ektopos.images import ImageHeader
-from ektopos.materials import Material, effective, feed_problem, gives, stage_recipe
-from ektopos.materials.preview import STAGE_PICTURES, StagePicture, recipe_values, stage_picture
+from ektopos.images import Image, ImageHeader
+from ektopos.materials import Material, Probed, effective, feed_problem, gives, probe, stage_recipe
+from ektopos.materials.adjust import clipped
+from ektopos.materials.preview import STAGE_PICTURES, StagePicture, feed_recipe, recipe_values, stage_picture
+from ektopos.materials.resolve import Decoded
 from ektopos.targets import Plan, make_plan
 from ektopos.targets.profile import find_profile
+from ektopos.types import Float
 from server.workshop import pictures
+from server.workshop.api.files import JobOut
 from server.workshop.api.maps import picture
 from server.workshop.api.projects import found
-from server.workshop.models import MapFacts, Project, Revision
+from server.workshop.models import Job, MapFacts, Project, Revision
 
 router = Router(tags=["materials"])
 
@@ -31,6 +46,10 @@ class GivesOut(Schema):
     mean: float
     histogram: list[float]
     unit: str
+    clipped: float
+    """Share of texels that the adjustments cut off at 0 or 1."""
+    suggestion: str = ""
+    """What may be wrong, with the evidence; never changed automatically."""
 
 
 class Leaves(Schema):
@@ -58,6 +77,11 @@ class Row(Schema):
 class StageOut(Schema):
     """The pictures and settings the stage draws with."""
 
+    picture: str
+    """The key of a rendered picture of the material on the specimen."""
+    extras: dict[InputName, float | list[float]]
+    """Means of the inputs beyond the seven."""
+
     pictures: dict[StagePicture, str]
     emission_factor: float
     alpha_mode: AlphaMode
@@ -78,6 +102,12 @@ class Sheet(Schema):
     surface_tag: str | None
     rows: list[Row]
     stage: StageOut
+
+
+class Converting(Schema):
+    """The set to convert."""
+
+    set: str
 
 
 class Trying(Schema):
@@ -103,17 +133,44 @@ def try_sheet(request: HttpRequest, project_id: UUID, name: str, given: Trying) 
 
 
 @router.get("/projects/{uuid:project_id}/stage", response=dict[str, StageOut])
-def stages(request: HttpRequest, project_id: UUID) -> dict[str, StageOut]:
-    """What the stage needs of every material, for meshes that wear several. Broken materials are left out."""
+def stages(request: HttpRequest, project_id: UUID, checkpoint: int | None = None) -> dict[str, StageOut]:
+    """What the stage needs of every material, now or at a checkpoint. Broken materials are left out."""
     project = found(project_id)
-    document = project.document
+    revision = project.head if checkpoint is None else get_object_or_404(project.checkpoints, pk=checkpoint).revision
+    document = Document.model_validate(revision.document)
     result = {}
     for name in document.materials:
         try:
-            result[name] = _stage(project.head, document, effective(document, name))
+            result[name] = _stage(revision, document, effective(document, name))
         except EktoposError:
             continue
     return result
+
+
+@router.get("/projects/{uuid:project_id}/probe/{path:name}", response=list[Probed])
+def probe_point(request: HttpRequest, project_id: UUID, name: str, u: float, v: float) -> list[Probed]:
+    """Every input of a material at one point of a mesh, traced to its texels."""
+    project = found(project_id)
+    document, revision = project.document, project.head
+
+    def find(map_name: str) -> Decoded:
+        entry = document.maps[map_name]
+        return Decoded(pictures.decoded(revision.sha_of(entry.file)), entry.encoding, entry.normal_y)
+
+    return probe(document, effective(document, name), (u, v), find)
+
+
+@router.post("/projects/{uuid:project_id}/convert", response=JobOut)
+def start_convert(request: HttpRequest, project_id: UUID, given: Converting) -> Job:
+    """Start making metallic-roughness maps and a material of a set's diffuse, specular and gloss."""
+    return Job.start(found(project_id), "convert", {"set": given.set})
+
+
+@router.get("/material-pictures/{key}/{light}/{int:size}.png")
+def material_png(request: HttpRequest, key: str, light: str, size: int) -> HttpResponse:
+    """A material rendered on the specimen by the reference renderer."""
+    safe = "".join(c for c in key if c in "0123456789abcdef")
+    return picture(pictures.material_png(safe, light, min(max(size, 16), 512)))
 
 
 @router.get("/stage-pictures/{key}/{int:size}.png")
@@ -128,10 +185,13 @@ def _sheet(project: Project, document: Document, name: str) -> Sheet:
     entry = document.materials[name]
     revision = project.head
     plan, planning_problem = _plan(document, revision)
-    carried = find_profile(document.target).carried()
+    profile = find_profile(document.target)
+    carried = profile.carried() | set(profile.factors)
     rows = []
     for input_name in INPUTS:
         feed = material.feeds.get(input_name)
+        if feed is None and input_name in EXTRA_INPUTS:
+            continue
         row = Row(
             input=input_name, feed=feed, own=input_name in entry.inputs, origin=material.origin.get(input_name),
             picture=None, gives=None, leaves=_leaves(plan, planning_problem, material, input_name, carried),
@@ -143,7 +203,9 @@ def _sheet(project: Project, document: Document, name: str) -> Sheet:
                 row.picture = pictures.keep_recipe(recipe)
                 values = recipe_values(recipe, input_name, lambda key: pictures.reduced_map(key, pictures.QUICK))
                 facts = gives(values, input_name)
-                row.gives = GivesOut(**vars(facts))
+                lost = _clipped(recipe, input_name)
+                said = _suggestion(document, material, input_name, facts.mean)
+                row.gives = GivesOut(**vars(facts), clipped=lost, suggestion=said)
         rows.append(row)
     return Sheet(
         material=name,
@@ -157,13 +219,44 @@ def _sheet(project: Project, document: Document, name: str) -> Sheet:
     )
 
 
+def _quick(key: str) -> Image:
+    return pictures.reduced_map(key, pictures.QUICK)
+
+
+def _mean(values: Float) -> float | list[float]:
+    mean = values.reshape(-1, values.shape[2]).mean(axis=0) if values.ndim == 3 else values.mean()
+    return [round(float(v), 5) for v in mean] if values.ndim == 3 else round(float(mean), 5)
+
+
+def _clipped(recipe: dict[str, Any], name: InputName) -> float:
+    """How much of an input its adjustments cut off."""
+    if name == "normal":
+        return 0.0
+    feed = Feed.model_validate(recipe["inputs"][name])
+    plain = {key: recipe["inputs"][name][key] for key in ("map", "channels", "value") if key in recipe["inputs"][name]}
+    return clipped(recipe_values({"inputs": {name: plain}}, name, _quick), feed)
+
+
+def _suggestion(document: Document, material: Material, name: InputName, mean: float) -> str:
+    """“Too shiny? This may be gloss”, where a map is fed as roughness, is bright where gloss would be, and nobody has said."""
+    feed = material.feeds.get(name)
+    if name != "roughness" or feed is None or feed.map is None or feed.invert:
+        return ""
+    entry = document.maps[feed.map]
+    letter = (feed.channels or "r")[0]
+    held = next((role for group, role in entry.roles.items() if letter in group), "unknown")
+    if held == "gloss":
+        return "Too shiny? Its map holds gloss: invert it."
+    if mean < 0.3 and not entry.by_hand and held in ("roughness", "unknown"):
+        return f"Too shiny? This may be gloss: its mean is {mean:.2f}, and the pixels do not tell."
+    return ""
+
+
 def _missing(revision: Revision, document: Document, feed: Feed) -> str | None:
-    if feed.map is None:
-        return None
-    sha = revision.sha_of(document.maps[feed.map].file)
-    if not sha or not MapFacts.objects.filter(sha256=sha).exists():
-        return f"the file of {feed.map} is missing or still being measured."
-    return None
+    shas = {name: revision.sha_of(document.maps[name].file) for name in feed.maps()}
+    known = MapFacts.known(shas.values()) if shas else {}
+    gone = [name for name, sha in shas.items() if sha not in known]
+    return f"the file of {gone[0]} is missing or still being measured." if gone else None
 
 
 def _stage(revision: Revision, document: Document, material: Material) -> StageOut:
@@ -180,19 +273,25 @@ def _stage(revision: Revision, document: Document, material: Material) -> StageO
         keys[kind] = pictures.keep_recipe(recipe)
         if kind == "emission" and STAGE_PICTURES[kind][0] in usable:
             _, factor = stage_picture(recipe, lambda key: pictures.reduced_map(key, pictures.QUICK), pictures.QUICK)
+    beyond = [name for name in usable if name in EXTRA_INPUTS]
+    extras = {name: _mean(recipe_values(_solo(revision, document, material, name), name, _quick)) for name in beyond}
+    drawn = [n for n in usable if n not in EXTRA_INPUTS and not (n == "opacity" and material.alpha_mode == "opaque")]
+    inputs = {n: _solo(revision, document, material, n)["inputs"][n] for n in drawn}
+    rendered: dict[str, Any] = {
+        "picture": "material", "inputs": inputs, "alpha_mode": material.alpha_mode, "alpha_cutoff": material.alpha_cutoff,
+        "double_sided": material.double_sided, "uv": material.uv.model_dump(mode="json"), "filter": material.filter,
+        "ior": extras.get("ior", 1.5),
+    }  # fmt: skip
     return StageOut(
-        pictures=keys, emission_factor=factor, alpha_mode=material.alpha_mode, alpha_cutoff=material.alpha_cutoff,
-        double_sided=material.double_sided, uv=material.uv, filter=material.filter,
+        picture=pictures.keep_recipe(rendered), extras=extras, pictures=keys, emission_factor=factor,
+        alpha_mode=material.alpha_mode, alpha_cutoff=material.alpha_cutoff, double_sided=material.double_sided,
+        uv=material.uv, filter=material.filter,
     )  # fmt: skip
 
 
 def _solo(revision: Revision, document: Document, material: Material, name: InputName) -> dict[str, Any]:
     """The recipe of one input by itself."""
-    feed = material.feeds[name]
-    part: dict[str, Any] = {"feed": feed.model_dump(mode="json", exclude={"map"}, exclude_defaults=True)}
-    if feed.map is not None:
-        entry = document.maps[feed.map]
-        part |= {"content": revision.sha_of(entry.file), "encoding": entry.encoding, "normal_y": entry.normal_y}
+    part = feed_recipe(material.feeds[name], document.maps, lambda used: revision.sha_of(document.maps[used].file))
     return {"picture": "solo", "inputs": {name: part}}
 
 

@@ -16,6 +16,7 @@ from ninja import Router, Schema
 
 from ektopos.document import INPUTS
 from ektopos.errors import MissingReference
+from ektopos.materials.adjust import changes
 from ektopos.targets import make_plan
 from ektopos.targets.profile import find_profile
 from server.workshop.api.files import JobOut
@@ -93,16 +94,16 @@ def plan(request: HttpRequest, project_id: UUID) -> PlanOut:
             if channel.carries is None:
                 continue
             feed = channel.feed
-            changed = []
-            if feed.invert:
-                changed.append("inverted")
-            if feed.range != (0.0, 1.0):
-                changed.append(f"range {feed.range[0]:g}–{feed.range[1]:g}")
-            if feed.tint != (1.0, 1.0, 1.0):
-                changed.append("tint")
+            changed = changes(feed)
             if channel.input == "normal" and feed.map and (document.maps[feed.map].normal_y or "+") != profile.normal_y:
                 changed.append("green turned round")
-            source = f"{feed.map}.{(feed.channels or 'rgb').upper()}" if feed.map else "constant"
+            source = (
+                f"{feed.map}.{(feed.channels or 'rgb').upper()}"
+                if feed.map
+                else "constant with layers"
+                if feed.layers
+                else "constant"
+            )
             channels[letter] = PlannedChannelOut(carries=channel.carries, source=source, changed=", ".join(changed))
         files.append(
             PlannedFileOut(

@@ -485,9 +485,69 @@ export interface paths {
         };
         /**
          * Stages
-         * @description What the stage needs of every material, for meshes that wear several. Broken materials are left out.
+         * @description What the stage needs of every material, now or at a checkpoint. Broken materials are left out.
          */
         get: operations["server_workshop_api_materials_stages"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/probe/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Probe Point
+         * @description Every input of a material at one point of a mesh, traced to its texels.
+         */
+        get: operations["server_workshop_api_materials_probe_point"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/convert": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Start Convert
+         * @description Start making metallic-roughness maps and a material of a set's diffuse, specular and gloss.
+         */
+        post: operations["server_workshop_api_materials_start_convert"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/material-pictures/{key}/{light}/{size}.png": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Material Png
+         * @description A material rendered on the specimen by the reference renderer.
+         */
+        get: operations["server_workshop_api_materials_material_png"];
         put?: never;
         post?: never;
         delete?: never;
@@ -758,10 +818,11 @@ export interface components {
         };
         /**
          * Feed
-         * @description What fills one input: a constant `value`, or a `map`'s channels with adjustments.
+         * @description What fills one input: a constant `value`, or a `map`'s channels with adjustments, and layers over it.
          *
-         *     Order: decode, pick channels, `invert`, `range`, `tint`, `strength`, clip. Colours are linear. A map may be named
-         *     that is not there: that is a finding, not a broken document.
+         *     Order: decode, pick channels, `invert`, `range_in`, `gamma`, `contrast` round `pivot`, `multiply`, `offset`, `range`, `hue`,
+         *     `saturation`, `brightness`, `tint`, layers first to last, clip, `strength`. Colours are linear. A map may be named that is
+         *     not there: that is a finding, not a broken document.
          */
         Feed: {
             /** Value */
@@ -780,6 +841,42 @@ export interface components {
              */
             invert: boolean;
             /**
+             * Range In
+             * @default [
+             *       0,
+             *       1
+             *     ]
+             */
+            range_in: [
+                number,
+                number
+            ];
+            /**
+             * Gamma
+             * @default 1
+             */
+            gamma: number;
+            /**
+             * Contrast
+             * @default 1
+             */
+            contrast: number;
+            /**
+             * Pivot
+             * @default 0.5
+             */
+            pivot: number;
+            /**
+             * Multiply
+             * @default 1
+             */
+            multiply: number;
+            /**
+             * Offset
+             * @default 0
+             */
+            offset: number;
+            /**
              * Range
              * @default [
              *       0,
@@ -790,6 +887,128 @@ export interface components {
                 number,
                 number
             ];
+            /**
+             * Hue
+             * @default 0
+             */
+            hue: number;
+            /**
+             * Saturation
+             * @default 1
+             */
+            saturation: number;
+            /**
+             * Brightness
+             * @default 1
+             */
+            brightness: number;
+            /**
+             * Tint
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            tint: [
+                number,
+                number,
+                number
+            ];
+            /** Layers */
+            layers?: components["schemas"]["Layer"][];
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
+        } & {
+            [key: string]: unknown;
+        };
+        /**
+         * Layer
+         * @description Something laid over a feed, or over the layers before it.
+         *
+         *     `amount` is how much of it counts, 0–1, times the mask where there is one. `normal` lays a detail normal map on another.
+         */
+        Layer: {
+            /** Value */
+            value?: number | [
+                number,
+                number,
+                number
+            ] | null;
+            /** Map */
+            map?: string | null;
+            /** Channels */
+            channels?: ("r" | "g" | "b" | "a" | "rgb" | "rgba" | "luminance") | null;
+            /**
+             * Invert
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * Range In
+             * @default [
+             *       0,
+             *       1
+             *     ]
+             */
+            range_in: [
+                number,
+                number
+            ];
+            /**
+             * Gamma
+             * @default 1
+             */
+            gamma: number;
+            /**
+             * Contrast
+             * @default 1
+             */
+            contrast: number;
+            /**
+             * Pivot
+             * @default 0.5
+             */
+            pivot: number;
+            /**
+             * Multiply
+             * @default 1
+             */
+            multiply: number;
+            /**
+             * Offset
+             * @default 0
+             */
+            offset: number;
+            /**
+             * Range
+             * @default [
+             *       0,
+             *       1
+             *     ]
+             */
+            range: [
+                number,
+                number
+            ];
+            /**
+             * Hue
+             * @default 0
+             */
+            hue: number;
+            /**
+             * Saturation
+             * @default 1
+             */
+            saturation: number;
+            /**
+             * Brightness
+             * @default 1
+             */
+            brightness: number;
             /**
              * Tint
              * @default [
@@ -804,10 +1023,17 @@ export interface components {
                 number
             ];
             /**
-             * Strength
+             * Op
+             * @default mix
+             * @enum {string}
+             */
+            op: "multiply" | "add" | "mix" | "normal";
+            /**
+             * Amount
              * @default 1
              */
-            strength: number;
+            amount: number;
+            mask?: components["schemas"]["Mask"] | null;
         } & {
             [key: string]: unknown;
         };
@@ -837,6 +1063,27 @@ export interface components {
              * @default false
              */
             by_hand: boolean;
+        } & {
+            [key: string]: unknown;
+        };
+        /**
+         * Mask
+         * @description One channel of a map that says where a layer lies.
+         */
+        Mask: {
+            /** Map */
+            map: string;
+            /**
+             * Channels
+             * @default r
+             * @enum {string}
+             */
+            channels: "r" | "g" | "b" | "a" | "luminance";
+            /**
+             * Invert
+             * @default false
+             */
+            invert: boolean;
         } & {
             [key: string]: unknown;
         };
@@ -1030,6 +1277,23 @@ export interface components {
             map: string;
         };
         /**
+         * ApplyPattern
+         * @description A new material with the wiring of another on a different map set: same roles and adjustments, other files.
+         */
+        ApplyPattern: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "apply-pattern";
+            /** Material */
+            material: string;
+            /** Set */
+            set: string;
+            /** Name */
+            name?: string | null;
+        };
+        /**
          * Assign
          * @description Put a material on slots, or take it off with `material` null.
          */
@@ -1066,6 +1330,19 @@ export interface components {
             };
         };
         /**
+         * Detach
+         * @description Make a derived material stand alone: it states all that it had inherited.
+         */
+        Detach: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "detach";
+            /** Material */
+            material: string;
+        };
+        /**
          * DuplicateMaterial
          * @description A copy of a material under another name.
          */
@@ -1088,7 +1365,7 @@ export interface components {
             /** Revision */
             revision: number;
             /** Edits */
-            edits: (components["schemas"]["RenameProject"] | components["schemas"]["SetTarget"] | components["schemas"]["SetMap"] | components["schemas"]["RenameSet"] | components["schemas"]["AddNamingRule"] | components["schemas"]["RemoveNamingRule"] | components["schemas"]["RemoveMaps"] | components["schemas"]["AddMaterial"] | components["schemas"]["MakeFromSet"] | components["schemas"]["RenameMaterial"] | components["schemas"]["DuplicateMaterial"] | components["schemas"]["RemoveMaterial"] | components["schemas"]["SetFeed"] | components["schemas"]["SetSetting"] | components["schemas"]["Assign"] | components["schemas"]["SetDone"] | components["schemas"]["RemoveMesh"] | components["schemas"]["BringIn"])[];
+            edits: (components["schemas"]["RenameProject"] | components["schemas"]["SetTarget"] | components["schemas"]["SetMap"] | components["schemas"]["RenameSet"] | components["schemas"]["AddNamingRule"] | components["schemas"]["RemoveNamingRule"] | components["schemas"]["RemoveMaps"] | components["schemas"]["AddMaterial"] | components["schemas"]["MakeFromSet"] | components["schemas"]["RenameMaterial"] | components["schemas"]["DuplicateMaterial"] | components["schemas"]["RemoveMaterial"] | components["schemas"]["SetFeed"] | components["schemas"]["SetSetting"] | components["schemas"]["PushUp"] | components["schemas"]["Detach"] | components["schemas"]["ApplyPattern"] | components["schemas"]["Assign"] | components["schemas"]["SetDone"] | components["schemas"]["RemoveMesh"] | components["schemas"]["BringIn"])[];
         };
         /**
          * MakeFromSet
@@ -1104,6 +1381,24 @@ export interface components {
             set: string;
             /** Name */
             name?: string | null;
+        };
+        /**
+         * PushUp
+         * @description Move a derived material's own value of one input up to its base, so that all that derive from it have it.
+         */
+        PushUp: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "push-up";
+            /** Material */
+            material: string;
+            /**
+             * Input
+             * @enum {string}
+             */
+            input: "base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness";
         };
         /**
          * RemoveMaps
@@ -1233,7 +1528,7 @@ export interface components {
              * Input
              * @enum {string}
              */
-            input: "base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height";
+            input: "base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness";
             feed: components["schemas"]["Feed"] | null;
         };
         /**
@@ -1400,7 +1695,7 @@ export interface components {
              */
             alpha_modes: ("opaque" | "mask" | "blend")[];
             /** Factors */
-            factors?: ("base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height")[];
+            factors?: ("base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness")[];
             import?: components["schemas"]["ImportRules"];
         };
         /**
@@ -1412,7 +1707,7 @@ export interface components {
             suffix: string;
             /** Channels */
             channels: {
-                [key: string]: "base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "gloss" | "smoothness" | "diffuse" | "specular";
+                [key: string]: "base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "gloss" | "smoothness" | "diffuse" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness";
             };
             /**
              * Encoding
@@ -1607,6 +1902,13 @@ export interface components {
             histogram: number[];
             /** Unit */
             unit: string;
+            /** Clipped */
+            clipped: number;
+            /**
+             * Suggestion
+             * @default
+             */
+            suggestion: string;
         };
         /**
          * Leaves
@@ -1640,7 +1942,7 @@ export interface components {
              * Input
              * @enum {string}
              */
-            input: "base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height";
+            input: "base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness";
             feed: components["schemas"]["Feed"] | null;
             /** Own */
             own: boolean;
@@ -1679,6 +1981,12 @@ export interface components {
          * @description The pictures and settings the stage draws with.
          */
         StageOut: {
+            /** Picture */
+            picture: string;
+            /** Extras */
+            extras: {
+                [key: string]: number | number[];
+            };
             /** Pictures */
             pictures: {
                 [key: string]: string;
@@ -1707,6 +2015,51 @@ export interface components {
          */
         Trying: {
             entry: components["schemas"]["MaterialEntry"];
+        };
+        /**
+         * Probed
+         * @description One input at a point.
+         */
+        Probed: {
+            /**
+             * Input
+             * @enum {string}
+             */
+            input: "base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness";
+            /** Value */
+            value: number[];
+            /** Words */
+            words: string;
+            /** Changed */
+            changed: string[];
+            /** Traces */
+            traces: components["schemas"]["Traced"][];
+        };
+        /**
+         * Traced
+         * @description One map's texel under the probe.
+         */
+        Traced: {
+            /** Map */
+            map: string;
+            /** File */
+            file: string;
+            /** Channels */
+            channels: string;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+            /** Stored */
+            stored: number[];
+        };
+        /**
+         * Converting
+         * @description The set to convert.
+         */
+        Converting: {
+            /** Set */
+            set: string;
         };
         /**
          * FaultOut
@@ -2560,7 +2913,9 @@ export interface operations {
     };
     server_workshop_api_materials_stages: {
         parameters: {
-            query?: never;
+            query?: {
+                checkpoint?: number | null;
+            };
             header?: never;
             path: {
                 project_id: string;
@@ -2579,6 +2934,80 @@ export interface operations {
                         [key: string]: components["schemas"]["StageOut"];
                     };
                 };
+            };
+        };
+    };
+    server_workshop_api_materials_probe_point: {
+        parameters: {
+            query: {
+                u: number;
+                v: number;
+            };
+            header?: never;
+            path: {
+                project_id: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Probed"][];
+                };
+            };
+        };
+    };
+    server_workshop_api_materials_start_convert: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Converting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
+    server_workshop_api_materials_material_png: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                light: string;
+                size: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -96,10 +96,10 @@ export function MapsScreen() {
           ))}
           <span className="grow" />
           <NamingRules />
-          <TextField select aria-label="Order" value={sort} onChange={(event) => setSort(event.target.value as Sort)} sx={{ '& .MuiSelect-select': { padding: '4px 8px' } }} slotProps={{ select: { SelectDisplayProps: { 'aria-label': 'Order of the board' } } }}>
+          <TextField select value={sort} onChange={(event) => setSort(event.target.value as Sort)} sx={{ '& .MuiSelect-select': { padding: '4px 8px' } }} slotProps={{ select: { SelectDisplayProps: { 'aria-label': 'Order of the board' } } }}>
             {SORTS.map((entry) => <MenuItem key={entry.key} value={entry.key}>{entry.words}</MenuItem>)}
           </TextField>
-          <TextField placeholder="Set, map or role" aria-label="Search the board" value={search} onChange={(event) => setSearch(event.target.value)} sx={{ width: 130, '& input': { padding: '4px 8px' } }} slotProps={{ htmlInput: { 'aria-label': 'Search the board' } }} />
+          <TextField placeholder="Set, map or role" value={search} onChange={(event) => setSearch(event.target.value)} sx={{ width: 130, '& input': { padding: '4px 8px' } }} slotProps={{ htmlInput: { 'aria-label': 'Search the board' } }} />
         </div>
         {several.length > 1 && <ChosenBar names={several} maps={maps} clear={() => setChosen([])} />}
         <Board

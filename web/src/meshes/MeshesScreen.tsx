@@ -136,6 +136,8 @@ function SlotTable({ mesh, chosen, lit, hover, choose, toggleDone }: { mesh: Mes
                   <Select
                     size="small" variant="outlined" displayEmpty value={materials.includes(worn) ? worn : ''} sx={{ minWidth: 128, maxWidth: 150, '& .MuiSelect-select': { padding: '3px 8px' } }}
                     SelectDisplayProps={{ 'aria-label': `Material of ${slot.name}` }}
+                    // The list belongs to the row for the browser's events, and closes under the pointer: nobody says that it left.
+                    onClose={() => hover(null)}
                     onChange={(event) => void edit({ kind: 'assign', mesh: mesh.name, slots: [slot.name], material: event.target.value || null })}
                     renderValue={(value) => value || <span className="accent">Choose…</span>}
                   >

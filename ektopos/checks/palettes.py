@@ -1,0 +1,55 @@
+"""Palettes: small maps of colour squares. Common practice; there is no published source."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from ektopos.checks.registry import Examined, Finding, check
+from ektopos.images import Image, read_image
+
+LARGEST = 64
+MOST_COLOURS = 256
+
+
+@check
+def palettes(examined: Examined) -> Iterator[Finding]:
+    """Palettes that are filtered linearly, and triangles that reach over the edge of a square."""
+    for name, material in examined.materials.items():
+        feed = material.feeds["base_color"]
+        header = examined.headers.get(feed.map or "")
+        if feed.map is None or header is None or max(header.width, header.height) > LARGEST:
+            continue
+        image = read_image(examined.project.map_path(feed.map))
+        if len(np.unique(image.pixels.reshape(-1, image.channels), axis=0)) > MOST_COLOURS:
+            continue
+        if material.filter == "linear":
+            yield Finding(
+                "palette-filtered", "warning", f"material {name}", f"{feed.map} is a palette, and it is filtered linearly.",
+                "Neighbouring squares bleed into each other.", f"{header.width} × {header.height} texels",
+                "Set the filter to nearest.",
+            )  # fmt: skip
+        for mesh_name, mesh in examined.meshes.items():
+            for number, slot in enumerate(mesh.slots):
+                own = mesh.corner_uvs()[mesh.triangle_slot == number]
+                if examined.project.document.meshes[mesh_name].slots.get(slot) != name or not len(own):
+                    continue
+                crossing = crossed_squares(image, own)
+                if crossing:
+                    yield Finding(
+                        "palette-square-crossed", "warning", f"mesh {mesh_name} · {slot}",
+                        f"{crossing} of {len(own)} triangles reach over the edge of a square of {feed.map}.",
+                        "They show more than one colour.", f"{crossing} triangles", "Move their UVs into one square.",
+                    )  # fmt: skip
+
+
+def crossed_squares(image: Image, corner_uvs: np.ndarray[tuple[int, ...], np.dtype[np.float64]]) -> int:
+    """How many triangles `(t, 3, 2)` meet different colours at their corners (drawn in a little) and their middle."""
+    middle = corner_uvs.mean(axis=1, keepdims=True)
+    points = np.concatenate([middle + (corner_uvs - middle) * 0.98, middle], axis=1)
+    points = points[np.isfinite(points).all(axis=(1, 2))] % 1.0
+    x = np.minimum((points[..., 0] * image.width).astype(int), image.width - 1)
+    y = np.minimum((points[..., 1] * image.height).astype(int), image.height - 1)
+    colours = image.pixels[y, x]
+    return int((colours != colours[:, :1]).any(axis=(1, 2)).sum())

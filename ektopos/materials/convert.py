@@ -1,0 +1,94 @@
+"""The older specular workflow: diffuse, specular and gloss to base colour, metallic and roughness, and back.
+
+Source: KHR_materials_pbrSpecularGlossiness (archived) and its published conversion (“convert between workflows”). All values
+are linear, 0–1; arrays are `(…, 3)` for colours and `(…)` for data.
+"""
+
+from __future__ import annotations
+
+from typing import cast
+
+import numpy as np
+
+from ektopos.document import Feed, InputName, Role
+from ektopos.errors import EktoposError
+from ektopos.images import resize
+from ektopos.maps.sets import maps_of_set
+from ektopos.materials.resolve import MapLoader, resolve_feed
+from ektopos.materials.wire import channels_with_role
+from ektopos.types import Channels, Float
+
+DIELECTRIC = 0.04
+"""Reflectance at normal incidence of what is not metal: index of refraction 1.5."""
+EPSILON = 1e-6
+PERCEIVED = (0.299, 0.587, 0.114)
+
+
+def to_metallic_roughness(diffuse: Float, specular: Float, gloss: Float) -> tuple[Float, Float, Float]:
+    """Base colour, metallic and roughness of a specular-glossiness surface."""
+    diffuse, specular = np.asarray(diffuse, np.float64), np.asarray(specular, np.float64)
+    one_minus_strength = 1.0 - specular.max(axis=-1)
+    metallic = solve_metallic(_perceived(diffuse), _perceived(specular), one_minus_strength)
+    from_diffuse = diffuse * (one_minus_strength / (1.0 - DIELECTRIC) / np.maximum(1.0 - metallic, EPSILON))[..., None]
+    from_specular = (specular - (DIELECTRIC * (1.0 - metallic))[..., None]) / np.maximum(metallic, EPSILON)[..., None]
+    share = (metallic**2)[..., None]
+    base = np.clip(from_diffuse * (1.0 - share) + from_specular * share, 0.0, 1.0)
+    return (
+        np.asarray(base, np.float32),
+        np.asarray(metallic, np.float32),
+        np.asarray(1.0 - np.asarray(gloss, np.float64), np.float32),
+    )
+
+
+def to_specular_gloss(base_color: Float, metallic: Float, roughness: Float) -> tuple[Float, Float, Float]:
+    """Diffuse, specular and gloss of a metallic-roughness surface: the way back of the same conversion."""
+    base, metal = np.asarray(base_color, np.float64), np.asarray(metallic, np.float64)[..., None]
+    specular = DIELECTRIC * (1.0 - metal) + base * metal
+    one_minus_strength = np.maximum(1.0 - specular.max(axis=-1, keepdims=True), EPSILON)
+    diffuse = np.clip(base * (1.0 - DIELECTRIC) * (1.0 - metal) / one_minus_strength, 0.0, 1.0)
+    return (
+        np.asarray(diffuse, np.float32),
+        np.asarray(specular, np.float32),
+        np.asarray(1.0 - np.asarray(roughness, np.float64), np.float32),
+    )
+
+
+def solve_metallic(diffuse: Float, specular: Float, one_minus_strength: Float) -> Float:
+    """How metallic a surface of such perceived brightnesses is: the root of the conversion's quadratic, 0–1."""
+    a = DIELECTRIC
+    b = diffuse * one_minus_strength / (1.0 - DIELECTRIC) + specular - 2.0 * DIELECTRIC
+    c = DIELECTRIC - specular
+    root = np.sqrt(np.maximum(b * b - 4.0 * a * c, 0.0))
+    return np.where(specular < DIELECTRIC, 0.0, np.clip((-b + root) / (2.0 * a), 0.0, 1.0))
+
+
+def convert_set(loader: MapLoader, set_name: str) -> dict[InputName, Float]:
+    """Base colour, metallic and roughness of a map set that holds diffuse, specular and perhaps gloss.
+
+    Gloss may be a map of its own or the alpha of the specular one; without it roughness is 0.5. Pictures of different size are
+    brought to the largest. Raises `EktoposError` if the set has no diffuse or no specular map.
+    """
+    document = loader.project.document
+    found: dict[str, Float] = {}
+    for wanted, role in (("diffuse", "base_color"), ("specular", "specular"), ("gloss", "gloss")):
+        for name in maps_of_set(document, set_name):
+            channels = channels_with_role(document, name, cast(Role, role))
+            if channels is not None and wanted not in found:
+                narrow: Channels = channels if wanted != "gloss" or len(channels) == 1 else "r"
+                input_name: InputName = "roughness" if wanted == "gloss" else "base_color"
+                found[wanted] = resolve_feed(loader, Feed(map=name, channels=narrow), input_name)
+    missing = [wanted for wanted in ("diffuse", "specular") if wanted not in found]
+    if missing:
+        raise EktoposError(
+            f"it has no {missing[0]} map.", subject=set_name, hint="Say which map holds it, on the board of maps."
+        )
+    height, width = max((values.shape[:2] for values in found.values()), key=lambda shape: shape[0] * shape[1])
+    gloss = found.get("gloss", np.full((1, 1), 0.5, np.float32))
+    base, metallic, roughness = to_metallic_roughness(
+        resize(found["diffuse"], width, height), resize(found["specular"], width, height), resize(gloss, width, height)
+    )
+    return {"base_color": base, "metallic": metallic, "roughness": roughness}
+
+
+def _perceived(colours: Float) -> Float:
+    return np.asarray(np.sqrt((np.asarray(colours, np.float64) ** 2) @ np.asarray(PERCEIVED)))

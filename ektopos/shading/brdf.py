@@ -1,0 +1,58 @@
+"""The metallic-roughness model, as the specification writes it out.
+
+Source: glTF 2.0, appendix B.3; Walter et al. 2007 (GGX), Heitz 2014 (height-correlated Smith), Schlick 1994. Directions are
+unit vectors `(…, 3)` that point away from the surface; a roughness below 0.045 is treated as that (α ≈ 0.002).
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ektopos.types import Values
+
+LEAST_ROUGHNESS = 0.045
+
+
+def f0_from_ior(ior: float) -> float:
+    """Reflectance at normal incidence of a dielectric in air: ((n − 1) / (n + 1))². Example: 1.5 → 0.04."""
+    return ((ior - 1.0) / (ior + 1.0)) ** 2
+
+
+def distribution(n_dot_h: Values, alpha: Values) -> Values:
+    """GGX: density of microfacet normals. Source: Walter 2007, equation 33; glTF 2.0, B.3.2."""
+    a2 = alpha * alpha
+    d = n_dot_h * n_dot_h * (a2 - 1.0) + 1.0
+    return np.asarray(np.where(n_dot_h > 0, a2 / (np.pi * d * d), 0.0))
+
+
+def visibility(n_dot_l: Values, n_dot_v: Values, alpha: Values) -> Values:
+    """Height-correlated Smith shadowing and masking, over 4 · n·l · n·v. Source: Heitz 2014, equation 99; glTF 2.0, B.3.2."""
+    a2 = alpha * alpha
+    from_light = n_dot_v * np.sqrt(np.maximum(n_dot_l * n_dot_l * (1.0 - a2) + a2, 0.0))
+    from_view = n_dot_l * np.sqrt(np.maximum(n_dot_v * n_dot_v * (1.0 - a2) + a2, 0.0))
+    return np.asarray(np.where((n_dot_l > 0) & (n_dot_v > 0), 0.5 / np.maximum(from_light + from_view, 1e-9), 0.0))
+
+
+def fresnel(v_dot_h: Values, f0: Values) -> Values:
+    """Schlick's approximation, `f0` `(…, 3)`. Source: Schlick 1994, equation 15; glTF 2.0, B.3.4."""
+    return np.asarray(f0 + (1.0 - f0) * (np.clip(1.0 - np.abs(v_dot_h), 0.0, 1.0) ** 5)[..., None])
+
+
+def shade(
+    base_color: Values, metallic: Values, roughness: Values, normals: Values, views: Values, lights: Values, ior: float = 1.5
+) -> Values:
+    """The BRDF times n·l, `(…, 3)`: what a surface sends towards `views` of unit light from `lights`.
+
+    Source: glTF 2.0, B.3.6. `base_color` `(…, 3)` linear, `metallic` and `roughness` `(…)`, all 0–1.
+    """
+    halves = views + lights
+    halves = halves / np.maximum(np.linalg.norm(halves, axis=-1, keepdims=True), 1e-9)
+    n_dot_l, n_dot_v, n_dot_h, v_dot_h = (
+        np.einsum("...i,...i->...", a, b) for a, b in ((normals, lights), (normals, views), (normals, halves), (views, halves))
+    )
+    alpha = np.maximum(roughness, LEAST_ROUGHNESS) ** 2
+    metal = metallic[..., None]
+    reflected = fresnel(v_dot_h, f0_from_ior(ior) * (1.0 - metal) + base_color * metal)
+    diffuse = (1.0 - reflected) * base_color * (1.0 - metal) / np.pi
+    specular = reflected * (distribution(n_dot_h, alpha) * visibility(n_dot_l, n_dot_v, alpha))[..., None]
+    return np.asarray((diffuse + specular) * np.clip(n_dot_l, 0.0, None)[..., None])
