@@ -18,7 +18,10 @@ const dark: typeof light = {
 export const SLOT_TINTS = ['#6f9dc4', '#c98f52', '#a76fb0', '#6f9a72', '#bdb455', '#8b8b8b', '#c4757f', '#5fa7a3', '#9b8566', '#7f86c9']
 
 /** Colours of lights and of what the stage itself draws; linear light is made of them. */
-export const STAGE = { warm: '#ffd9a8', cool: '#bcd4ff', white: '#ffffff', black: '#000000', ghost: '#8a8a8a', wire: '#1b1b1b' }
+export const STAGE = { warm: '#ffd9a8', cool: '#bcd4ff', white: '#ffffff', black: '#000000', ghost: '#8a8a8a', wire: '#1b1b1b', back: '#a3302a' }
+
+/** Backgrounds of the stage. */
+export const BACKDROPS = { grey: 'var(--stage)', black: '#000000', white: '#ffffff' }
 
 const variables = (tokens: typeof light) =>
   Object.fromEntries(Object.entries(tokens).map(([name, value]) => [`--${name}`, value]))

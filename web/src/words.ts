@@ -17,9 +17,19 @@ export const INPUT_WORDS: Record<InputName, { name: string; unit: string }> = {
   emission: { name: 'Emission', unit: 'light' },
   opacity: { name: 'Opacity', unit: '0 clear – 1 solid' },
   height: { name: 'Height', unit: 'for the stage only' },
+  ior: { name: 'Index of refraction', unit: '1.5 is usual' },
+  specular: { name: 'Specular', unit: '0–1 of dielectrics' },
+  clearcoat: { name: 'Clear coat', unit: '0 none – 1 full' },
+  clearcoat_roughness: { name: 'Coat roughness', unit: '0 smooth – 1 rough' },
+  sheen: { name: 'Sheen', unit: 'colour of cloth' },
+  sheen_roughness: { name: 'Sheen roughness', unit: '0 smooth – 1 rough' },
+  transmission: { name: 'Transmission', unit: '0 none – 1 clear' },
+  thickness: { name: 'Thickness', unit: 'metres' },
 }
 export const INPUTS = Object.keys(INPUT_WORDS) as InputName[]
-export const TRIAL_INPUTS = [...INPUTS.filter((name) => name !== 'height'), 'settings'] as const
+/** Inputs beyond the seven and height: shown once something feeds them. */
+export const EXTRA_INPUTS = INPUTS.slice(8)
+export const TRIAL_INPUTS = [...INPUTS.slice(0, 7), 'settings'] as const
 
 export const ALPHA_WORDS: Record<AlphaMode, string> = { opaque: 'solid', mask: 'cut-out', blend: 'see-through' }
 

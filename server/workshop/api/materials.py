@@ -329,7 +329,7 @@ def _leaves(plan: Plan | None, problem: str, material: Material, name: InputName
         letters = "".join(letter for letter, channel in file.channels.items() if channel.carries == name)
         return Leaves(file=path.rpartition("/")[2], channels=letters, words=file.suffix)
     if name == "opacity" and material.alpha_mode == "opaque":
-        return Leaves(words="not written: opaque")
+        return Leaves(words="not written")
     if name in material.origin:
         return Leaves(words="as a number")
     return Leaves(words="not written")

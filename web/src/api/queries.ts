@@ -189,9 +189,13 @@ export function useStartJob() {
     mutationFn: (pack: number) => got<Job>(client.POST('/api/projects/{project_id}/packages/{package_id}/trial', { params: { path: { ...path, package_id: pack } } })),
     ...started,
   })
+  const startConvert = useMutation({
+    mutationFn: (set: string) => got<Job>(client.POST('/api/projects/{project_id}/convert', { params: { path }, body: { set } })),
+    ...started,
+  })
   const cancel = useMutation({
     mutationFn: (job: string) => got<Job>(client.POST('/api/jobs/{job_id}/cancel', { params: { path: { job_id: job } } })),
     ...started,
   })
-  return { startExport, startTrial, cancel }
+  return { startExport, startTrial, startConvert, cancel }
 }

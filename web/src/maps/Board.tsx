@@ -3,7 +3,7 @@ import { useVirtualizer } from '@tanstack/react-virtual'
 import { useMemo, useRef, useState } from 'react'
 import type { DragEvent, KeyboardEvent } from 'react'
 
-import { useEdit } from '../api/queries'
+import { useEdit, useStartJob } from '../api/queries'
 import type { BoardMap, Role } from '../api/types'
 import { useStatus } from '../layout/notices'
 import { AskName } from '../layout/ProjectMenu'
@@ -137,6 +137,7 @@ function SetHead({ row, sets, chosen, makeMaterial, showAction }: { row: SetRow;
   const edit = useEdit()
   const [anchor, setAnchor] = useState<HTMLElement | null>(null)
   const [asking, setAsking] = useState<'rename' | 'split' | null>(null)
+  const { startConvert } = useStartJob()
   const largest = row.maps.reduce((a, b) => (b.width > a.width ? b : a))
   const part = chosen.filter((name) => row.maps.some((map) => map.name === name))
   const close = (next: typeof asking = null) => {
@@ -158,6 +159,7 @@ function SetHead({ row, sets, chosen, makeMaterial, showAction }: { row: SetRow;
         {sets.filter((other) => other !== row.name).slice(0, 12).map((other) => (
           <MenuItem key={other} onClick={() => { close(); void edit({ kind: 'rename-set', set: row.name, name: other }) }}>Merge into {other}</MenuItem>
         ))}
+        {row.maps.some((map) => Object.values(map.roles).includes('specular')) && <MenuItem onClick={() => { close(); startConvert.mutate(row.name) }}>Convert from the specular workflow</MenuItem>}
         <MenuItem onClick={() => { close(); void edit({ kind: 'set-map', maps: row.maps.map((map) => map.name) }) }}>All its maps are right</MenuItem>
       </Menu>
       {asking === 'rename' && <AskName title="Rename the set" label="Set name" initial={row.name} close={() => close()} done={(name) => void edit({ kind: 'rename-set', set: row.name, name })} />}

@@ -1,14 +1,18 @@
-import { Button, Checkbox, FormControlLabel, Slider } from '@mui/material'
+import { Button, Checkbox, FormControlLabel } from '@mui/material'
 import { useState } from 'react'
 import type { ReactNode } from 'react'
 
+import { useEdit } from '../api/queries'
 import type { Feed, InputName, Row } from '../api/types'
-import { fromHex, toHex } from './colour'
+import { useClipboard } from './clipboard'
+import { ColourPick, Move } from './Controls'
+import { COLOURS, LARGEST, UNCHANGED, changes, curve } from './feed'
+import { Layers } from './Layers'
 
-const COLOURS: InputName[] = ['base_color', 'emission']
 const STRENGTHS: Partial<Record<InputName, [string, number]>> = { normal: ['Strength', 2], occlusion: ['Strength', 1], emission: ['Strength', 10], height: ['Strength', 1] }
 
 interface Props {
+  material: string
   row: Row
   feed: Feed
   derived: boolean
@@ -16,11 +20,15 @@ interface Props {
   tryFeed: (feed: Feed) => void
   commit: (feed: Feed | null) => void
   toggleSolo: () => void
+  compare: () => void
 }
 
 /** What changes a feed, under its row: every control shows its effect while it moves, and is one step to undo when let go. */
-export function Adjust({ row, feed: saved, derived, solo, tryFeed, commit, toggleSolo }: Props) {
+export function Adjust({ material, row, feed: saved, derived, solo, tryFeed, commit, toggleSolo, compare }: Props) {
   const [moving, setMoving] = useState<Feed | null>(null)
+  const [more, setMore] = useState(saved.gamma !== 1 || saved.contrast !== 1 || saved.multiply !== 1 || saved.offset !== 0 || saved.range_in?.join() !== '0,1')
+  const edit = useEdit()
+  const { row: copied, copyRow } = useClipboard()
   const feed = moving ?? saved
   const attempt = (change: Partial<Feed>) => {
     const next = { ...feed, ...change }
@@ -32,40 +40,70 @@ export function Adjust({ row, feed: saved, derived, solo, tryFeed, commit, toggl
     if (JSON.stringify({ ...feed, ...change }) === JSON.stringify(saved)) return
     commit({ ...feed, ...change })
   }
-  const [low, high] = feed.range ?? [0, 1]
+  const part = (key: 'gamma' | 'contrast' | 'pivot' | 'multiply' | 'offset' | 'hue' | 'saturation' | 'brightness', label: string, min: number, max: number, step = 0.01) => (
+    <Move key={key} label={label} value={feed[key] ?? 0} min={min} max={max} step={step} attempt={(value) => attempt({ [key]: value })} settle={(value) => settle({ [key]: value })} />
+  )
+  const ends = (key: 'range' | 'range_in', labels: [string, string]) =>
+    labels.map((label, at) => {
+      const set = (value: number): Partial<Feed> => ({ [key]: at === 0 ? [value, feed[key]![1]] : [feed[key]![0], value] })
+      return <Move key={label} label={label} value={feed[key]?.[at] ?? at} max={1} attempt={(value) => attempt(set(value))} settle={(value) => settle(set(value))} />
+    })
   const isColour = COLOURS.includes(row.input)
   const isConstant = feed.map == null
+  const isNormal = row.input === 'normal'
   const strength = STRENGTHS[row.input]
   return (
     <div className="adjust">
-      <Curve row={row} feed={feed} />
+      <div style={{ display: 'grid', gap: 6, alignContent: 'start' }}>
+        <Curve row={row} feed={feed} />
+        {row.gives && row.gives.clipped > 0.0005 && <span className="small amber">△ {(100 * row.gives.clipped).toFixed(1)} % clipped</span>}
+      </div>
       <div style={{ display: 'grid', gap: 4, alignContent: 'start' }}>
+        {row.gives?.suggestion && (
+          <p className="small amber">△ {row.gives.suggestion} <button className="link" onClick={() => settle({ invert: !feed.invert })}>Invert it</button></p>
+        )}
         {isConstant && typeof feed.value === 'number' && (
-          <Move label="Value" value={feed.value} max={1} attempt={(value) => attempt({ value })} settle={(value) => settle({ value })} />
+          <Move label="Value" value={feed.value} max={LARGEST[row.input] ?? 1} attempt={(value) => attempt({ value })} settle={(value) => settle({ value })} />
         )}
         {isConstant && isColour && (
           <ColourPick label="Colour" value={Array.isArray(feed.value) ? feed.value : [0, 0, 0]} attempt={(value) => attempt({ value })} settle={(value) => settle({ value })} />
         )}
-        {!isConstant && row.input !== 'normal' && (
+        {!isConstant && !isNormal && ends('range', ['Low', 'High'])}
+        {!isConstant && !isNormal && more && (
           <>
-            <Move label="Low" value={low} max={1} attempt={(value) => attempt({ range: [value, high] })} settle={(value) => settle({ range: [value, high] })} />
-            <Move label="High" value={high} max={1} attempt={(value) => attempt({ range: [low, value] })} settle={(value) => settle({ range: [low, value] })} />
+            {ends('range_in', ['From low', 'From high'])}
+            {part('gamma', 'Gamma', 0.1, 4)}
+            {part('contrast', 'Contrast', 0, 3)}
+            {part('pivot', 'Pivot', 0, 1)}
+            {part('multiply', 'Multiply', 0, 4)}
+            {part('offset', 'Offset', -1, 1)}
+            {isColour && part('hue', 'Hue', -180, 180, 1)}
+            {isColour && part('saturation', 'Saturation', 0, 2)}
+            {isColour && part('brightness', 'Brightness', 0, 2)}
           </>
         )}
         {isColour && !isConstant && (
           <ColourPick label="Tint" value={feed.tint ?? [1, 1, 1]} attempt={(tint) => attempt({ tint })} settle={(tint) => settle({ tint })} />
         )}
         {strength && <Move label={strength[0]} value={feed.strength ?? 1} max={strength[1]} attempt={(value) => attempt({ strength: value })} settle={(value) => settle({ strength: value })} />}
-        {!isConstant && row.input !== 'normal' && (
-          <FormControlLabel
-            sx={{ ml: 0, gap: 0.5, '& .MuiFormControlLabel-label': { fontSize: 13 } }} label={row.input === 'roughness' ? 'Invert: the map holds gloss' : 'Invert'}
-            control={<Checkbox sx={{ p: 0.25 }} checked={feed.invert ?? false} onChange={(event) => settle({ invert: event.target.checked })} />}
-          />
+        {!isConstant && !isNormal && (
+          <div className="row wrap">
+            <FormControlLabel
+              sx={{ ml: 0, gap: 0.5, '& .MuiFormControlLabel-label': { fontSize: 13 } }} label={row.input === 'roughness' ? 'Invert: the map holds gloss' : 'Invert'}
+              control={<Checkbox sx={{ p: 0.25 }} checked={feed.invert ?? false} onChange={(event) => settle({ invert: event.target.checked })} />}
+            />
+            <button className="link" aria-expanded={more} onClick={() => setMore(!more)}>{more ? 'fewer adjustments' : 'more adjustments'}</button>
+          </div>
         )}
+        <Layers input={row.input} feed={feed} attempt={attempt} settle={settle} />
         <div className="row wrap" style={{ marginTop: 4 }}>
           <Button aria-pressed={solo} onClick={toggleSolo}>{solo ? 'Show lit' : 'See alone'}</Button>
-          {(changed(feed)) && <Button onClick={() => settle({ invert: false, range: [0, 1], tint: [1, 1, 1], strength: 1 })}>Reset adjustments</Button>}
+          <Button onClick={compare}>With and without</Button>
+          {changes(row.input, feed).length > 0 && <Button onClick={() => settle({ ...UNCHANGED, layers: [], strength: 1 })}>Reset</Button>}
+          <Button onClick={() => copyRow({ input: row.input, feed: saved })}>Copy row</Button>
+          {copied && <Button onClick={() => settle({ ...copied.feed })}>Paste row</Button>}
           {row.own && <Button onClick={() => commit(null)}>{derived ? 'Give back' : 'Clear'}</Button>}
+          {row.own && derived && <Button onClick={() => void edit({ kind: 'push-up', material, input: row.input })}>Push up to base</Button>}
           {derived && <span className="small">{row.own ? 'own value; its base keeps another' : `inherited from ${row.origin ?? 'the default'}`}</span>}
         </div>
       </div>
@@ -73,53 +111,21 @@ export function Adjust({ row, feed: saved, derived, solo, tryFeed, commit, toggl
   )
 }
 
-const changed = (feed: Feed) =>
-  feed.invert || (feed.strength ?? 1) !== 1 || (feed.range ?? [0, 1]).join() !== '0,1' || (feed.tint ?? [1, 1, 1]).join() !== '1,1,1'
+const STEPS = 48
 
 /** The transfer curve of a feed over the histogram of what it gives. */
 function Curve({ row, feed }: { row: Row; feed: Feed }): ReactNode {
   const values = row.gives?.histogram ?? []
   const top = Math.max(...values, 1e-9)
-  const [low, high] = feed.range ?? [0, 1]
-  const [from, to] = feed.invert ? [high, low] : [low, high]
   const y = (value: number) => 100 - 100 * Math.min(1, Math.max(0, value))
+  const points = Array.from({ length: STEPS + 1 }, (_, i) => `${(148 * i) / STEPS},${y(curve(feed, i / STEPS)).toFixed(1)}`).join(' ')
   return (
-    <svg viewBox="0 0 148 100" width={148} height={100} role="img" aria-label={`From ${from.toFixed(2)} to ${to.toFixed(2)}`} style={{ border: '1px solid var(--line)', background: 'var(--surface)' }}>
+    <svg viewBox="0 0 148 100" width={148} height={100} role="img" aria-label={`0 becomes ${curve(feed, 0).toFixed(2)}, 1 becomes ${curve(feed, 1).toFixed(2)}`} style={{ border: '1px solid var(--line)', background: 'var(--surface)' }}>
       {values.map((value, index) => {
         const tall = Math.sqrt(value / top) * 92
         return <rect key={index} x={(index * 148) / values.length} width={148 / values.length - 0.8} y={100 - tall} height={tall} fill="var(--strong)" />
       })}
-      {row.input !== 'normal' && <line x1={0} y1={y(from)} x2={148} y2={y(to)} stroke="var(--accent)" strokeWidth={2} />}
+      {row.input !== 'normal' && <polyline points={points} fill="none" stroke="var(--accent)" strokeWidth={2} />}
     </svg>
-  )
-}
-
-function Move({ label, value, max, attempt, settle }: { label: string; value: number; max: number; attempt: (value: number) => void; settle: (value: number) => void }) {
-  const [typed, setTyped] = useState<string | null>(null)
-  const finish = () => {
-    const number = Number(typed)
-    if (typed !== null && typed.trim() !== '' && Number.isFinite(number) && number !== value) settle(number)
-    setTyped(null)
-  }
-  return (
-    <div className="slider">
-      <span>{label}</span>
-      <Slider aria-label={label} value={Math.min(value, max)} min={0} max={max} step={0.01} onChange={(_, next) => attempt(next as number)} onChangeCommitted={(_, next) => settle(next as number)} />
-      <input
-        className="number" aria-label={`${label}, number`} inputMode="decimal" value={typed ?? value.toFixed(2)}
-        onChange={(event) => setTyped(event.target.value)} onBlur={finish} onKeyDown={(event) => event.key === 'Enter' && finish()} onFocus={(event) => event.target.select()}
-      />
-    </div>
-  )
-}
-
-function ColourPick({ label, value, attempt, settle }: { label: string; value: readonly number[]; attempt: (value: [number, number, number]) => void; settle: (value: [number, number, number]) => void }) {
-  const hex = toHex(value)
-  return (
-    <div className="slider">
-      <span>{label}</span>
-      <input type="color" aria-label={`${label}, sRGB`} value={hex} style={{ width: 72, height: 24, padding: 0, border: '1px solid var(--strong)' }} onChange={(event) => attempt(fromHex(event.target.value))} onBlur={() => settle([value[0]!, value[1]!, value[2]!])} />
-      <span className="mono">{hex}</span>
-    </div>
   )
 }

@@ -1,4 +1,4 @@
-import { Button, Menu, MenuItem } from '@mui/material'
+import { Button, Divider, Menu, MenuItem } from '@mui/material'
 import { useState } from 'react'
 
 import { useBoard, useEdit, useProject } from '../api/queries'
@@ -6,9 +6,12 @@ import type { Feed, InputName, Row } from '../api/types'
 import { useStatus } from '../layout/notices'
 import { AskName } from '../layout/ProjectMenu'
 import { Histogram } from '../maps/Histogram'
-import { ALPHA_WORDS, INPUT_WORDS } from '../words'
+import { ALPHA_WORDS, EXTRA_INPUTS, INPUT_WORDS } from '../words'
 import { Adjust } from './Adjust'
+import { ChooseOne } from './ChooseOne'
+import { useClipboard } from './clipboard'
 import { toHex } from './colour'
+import { DEFAULT_VALUES, PLAIN, WIDE, changes } from './feed'
 import { Settings } from './Settings'
 import { SourcePicker } from './SourcePicker'
 import type { useDraft } from './useDraft'
@@ -16,7 +19,7 @@ import type { useDraft } from './useDraft'
 type Draft = ReturnType<typeof useDraft>
 
 /** One row an input, read from left to right: input, where it comes from, what changes it, what it gives, where it leaves. */
-export function FeedSheet({ name, draft, solo, setSolo, openRow, setOpenRow, go }: { name: string; draft: Draft; solo: InputName | null; setSolo: (input: InputName | null) => void; openRow: InputName | null; setOpenRow: (input: InputName | null) => void; go: (name: string) => void }) {
+export function FeedSheet({ name, draft, solo, setSolo, openRow, setOpenRow, go, compareWithout }: { name: string; draft: Draft; solo: InputName | null; setSolo: (input: InputName | null) => void; openRow: InputName | null; setOpenRow: (input: InputName | null) => void; go: (name: string) => void; compareWithout: (input: InputName) => void }) {
   const { sheet, error, tryFeed, commit } = draft
   const [picking, setPicking] = useState<InputName | null>(null)
   if (!sheet) return <section className="pane" aria-label="Feed sheet"><div className="empty"><p>{error ? error.message : 'Reading …'}</p></div></section>
@@ -30,18 +33,39 @@ export function FeedSheet({ name, draft, solo, setSolo, openRow, setOpenRow, go 
           <RowView
             key={row.input} row={row} derived={sheet.chain.length > 1} open={openRow === row.input} solo={solo === row.input}
             toggle={() => setOpenRow(openRow === row.input ? null : row.input)} pick={() => setPicking(row.input)}
+            drop={({ map, channels }) => {
+              const wide = WIDE.includes(row.input)
+              if (wide === ((channels ?? 'rgb').length > 1)) commit(row.input, { ...PLAIN, value: null, map, channels })
+              else setPicking(row.input)
+            }}
           >
             {row.feed && (
               <Adjust
-                row={row} feed={row.feed} derived={sheet.chain.length > 1} tryFeed={(feed) => tryFeed(row.input, feed)} commit={(feed) => commit(row.input, feed)}
+                key={JSON.stringify(row.feed.map)} material={name} row={row} feed={row.feed} compare={() => compareWithout(row.input)} derived={sheet.chain.length > 1} tryFeed={(feed) => tryFeed(row.input, feed)} commit={(feed) => commit(row.input, feed)}
                 solo={solo === row.input} toggleSolo={() => setSolo(solo === row.input ? null : row.input)}
               />
             )}
           </RowView>
         ))}
+        <MoreInputs sheet={sheet.rows.map((row) => row.input)} add={(input) => { commit(input, { ...PLAIN, value: DEFAULT_VALUES[input] ?? 0 }); setOpenRow(input) }} />
       </div>
       {picked && <SourcePicker row={picked} close={() => setPicking(null)} choose={(feed) => commit(picked.input, feed)} />}
     </section>
+  )
+}
+
+/** Inputs beyond the seven, which extensions of glTF carry: a row appears once something feeds it. */
+function MoreInputs({ sheet, add }: { sheet: InputName[]; add: (input: InputName) => void }) {
+  const [anchor, setAnchor] = useState<HTMLElement | null>(null)
+  const left = EXTRA_INPUTS.filter((input) => !sheet.includes(input))
+  if (left.length === 0) return null
+  return (
+    <div style={{ padding: '8px 14px' }}>
+      <button className="link" aria-haspopup="menu" onClick={(event) => setAnchor(event.currentTarget)}>Another input…</button>
+      <Menu open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)}>
+        {left.map((input) => <MenuItem key={input} onClick={() => { setAnchor(null); add(input) }}>{INPUT_WORDS[input].name}</MenuItem>)}
+      </Menu>
+    </div>
   )
 }
 
@@ -50,10 +74,18 @@ function SheetHead({ name, draft, go }: { name: string; draft: Draft; go: (name:
   const project = useProject().data!
   const edit = useEdit()
   const [anchor, setAnchor] = useState<HTMLElement | null>(null)
-  const [asking, setAsking] = useState<'rename' | 'derive' | null>(null)
+  const [asking, setAsking] = useState<'rename' | 'derive' | 'base' | 'pattern' | 'delete' | null>(null)
   const [settings, setSettings] = useState<HTMLElement | null>(null)
+  const { sheet: copied, copySheet } = useClipboard()
+  const sets = [...new Set((useBoard().data ?? []).map((map) => map.set))]
+  const materials = project.document.materials ?? {}
   const { stage } = sheet
   const tiling = stage.uv.tiling ?? [1, 1]
+  const pasteSheet = async () => {
+    setAnchor(null)
+    const inputs = Object.entries(copied?.entry.inputs ?? {}) as [InputName, Feed][]
+    await edit(...inputs.map(([input, feed]) => ({ kind: 'set-feed', material: name, input, feed }) as const))
+  }
   const act = async (change: Parameters<typeof edit>[0]) => {
     setAnchor(null)
     const before = new Set(Object.keys(project.document.materials ?? {}))
@@ -80,16 +112,55 @@ function SheetHead({ name, draft, go }: { name: string; draft: Draft; go: (name:
         <MenuItem onClick={() => { setAnchor(null); setAsking('rename') }}>Rename…</MenuItem>
         <MenuItem onClick={() => void act({ kind: 'duplicate-material', material: name })}>Duplicate</MenuItem>
         <MenuItem onClick={() => { setAnchor(null); setAsking('derive') }}>Derive a material…</MenuItem>
-        <MenuItem onClick={() => void act({ kind: 'remove-material', material: name })}>Delete{sheet.slots.length > 0 && `: leaves ${sheet.slots.length} bare`}</MenuItem>
+        {sheet.chain.length > 1 && <MenuItem onClick={() => void act({ kind: 'detach', material: name })}>Detach from {sheet.chain[1]}</MenuItem>}
+        <MenuItem onClick={() => { setAnchor(null); setAsking('base') }}>{sheet.chain.length > 1 ? 'Give it another base…' : 'Give it a base…'}</MenuItem>
+        <MenuItem onClick={() => { setAnchor(null); setAsking('pattern') }}>Use as a pattern for a set…</MenuItem>
+        <Divider />
+        <MenuItem onClick={() => { setAnchor(null); copySheet(name, materials[name]!) }}>Copy the sheet</MenuItem>
+        {copied && copied.name !== name && <MenuItem onClick={() => void pasteSheet()}>Paste the sheet of {copied.name}</MenuItem>}
+        <Divider />
+        <MenuItem onClick={() => { setAnchor(null); setAsking('delete') }}>Delete…</MenuItem>
       </Menu>
       {settings && <Settings name={name} sheet={sheet} anchor={settings} close={() => setSettings(null)} />}
       {asking === 'rename' && <AskName title="Rename the material" label="Material name" initial={name} close={() => setAsking(null)} done={(to) => void act({ kind: 'rename-material', material: name, name: to })} />}
+      {asking === 'base' && (
+        <ChooseOne
+          title="Give it a base" label="Base" close={() => setAsking(null)} options={['', ...Object.keys(materials).filter((other) => other !== name)]}
+          words={(base) => base || 'none: stand alone'} done={(base) => void act({ kind: 'set-setting', material: name, setting: 'from', value: base || null })}
+        />
+      )}
+      {asking === 'pattern' && (
+        <ChooseOne
+          title="Use as a pattern" label="Map set" close={() => setAsking(null)} options={sets} hint="A new material with the same wiring: same roles and adjustments, other files."
+          done={(set) => void act({ kind: 'apply-pattern', material: name, set })}
+        />
+      )}
+      {asking === 'delete' && (
+        <ChooseOne
+          title={`Delete ${name}`} label="What becomes of its slots" close={() => setAsking(null)} options={['delete']} words={() => 'they are left bare'}
+          hint={[sheet.slots.length ? `Worn on ${sheet.slots.join(', ')}.` : 'On no slot.', sheet.derived.length ? `${sheet.derived.join(', ')} derive from it and keep it.` : ''].join(' ')}
+          done={() => void act({ kind: 'remove-material', material: name })}
+        />
+      )}
       {asking === 'derive' && <AskName title="Derive a material" label="Material name" initial={`${name}_variant`} hint="It states only its own values; the rest follows its base." close={() => setAsking(null)} done={(to) => void act({ kind: 'add-material', name: to, base: name })} />}
     </div>
   )
 }
 
-function RowView({ row, derived, open, solo, toggle, pick, children }: { row: Row; derived: boolean; open: boolean; solo: boolean; toggle: () => void; pick: () => void; children: React.ReactNode }) {
+const FEED = 'application/x-ektopos-feed'
+
+interface RowProps {
+  row: Row
+  derived: boolean
+  open: boolean
+  solo: boolean
+  toggle: () => void
+  pick: () => void
+  drop: (source: { map: string; channels: Feed['channels'] }) => void
+  children: React.ReactNode
+}
+
+function RowView({ row, derived, open, solo, toggle, pick, drop, children }: RowProps) {
   const { name, unit } = INPUT_WORDS[row.input]
   const show = useStatus((state) => state.show)
   const { feed } = row
@@ -101,7 +172,17 @@ function RowView({ row, derived, open, solo, toggle, pick, children }: { row: Ro
           <b>{name}</b>
           <div className="small" style={{ fontSize: 11 }}>{unit}</div>
         </div>
-        <button className="source" onClick={pick}>
+        <button
+          className="source" onClick={pick} draggable={feed?.map != null}
+          onDragStart={(event) => event.dataTransfer.setData(FEED, JSON.stringify({ map: feed?.map, channels: feed?.channels }))}
+          onDragOver={(event) => { if (event.dataTransfer.types.includes(FEED)) event.preventDefault() }}
+          onDrop={(event) => {
+            const given = event.dataTransfer.getData(FEED)
+            if (!given) return
+            event.preventDefault()
+            drop(JSON.parse(given) as { map: string; channels: Feed['channels'] })
+          }}
+        >
           <span className="sr">{name} comes from </span>
           {feed ? (
             feed.map ? <SourceThumb feed={feed} /> : <ConstantSwatch input={row.input} feed={feed} />
@@ -186,19 +267,10 @@ function ConstantSwatch({ input, feed }: { input: InputName; feed: Feed }) {
   return <span className="swatch" style={{ background: toHex(colour) }} aria-hidden />
 }
 
+const UNSTATED: Partial<Record<InputName, string>> = { emission: 'none', normal: 'flat', opacity: '1.00', occlusion: '1.00', metallic: '0.00', roughness: '1.00', base_color: 'white' }
+
 function constantWords(input: InputName, feed: Feed, stated: boolean): string {
-  if (!stated) return { emission: 'none', normal: 'flat', opacity: '1.00', occlusion: '1.00', metallic: '0.00', roughness: '1.00', base_color: 'white', height: 'none' }[input]
+  if (!stated) return UNSTATED[input] ?? 'none'
   if (Array.isArray(feed.value)) return input === 'normal' ? 'flat' : toHex(feed.value)
   return (feed.value ?? 0).toFixed(2)
-}
-
-function changes(input: InputName, feed: Feed): string[] {
-  const found: string[] = []
-  if (feed.invert) found.push('invert')
-  const [low, high] = feed.range ?? [0, 1]
-  const short = (value: number) => value.toFixed(2).replace(/^0/, '')
-  if (low !== 0 || high !== 1) found.push(`range ${short(low)}–${short(high)}`)
-  if ((feed.tint ?? [1, 1, 1]).some((value) => value !== 1)) found.push('tint')
-  if ((feed.strength ?? 1) !== 1) found.push(input === 'normal' || input === 'emission' ? `×${(feed.strength ?? 1).toFixed(2)}` : `strength ${short(feed.strength ?? 1)}`)
-  return found
 }

@@ -1,44 +1,87 @@
+import { Button, MenuItem, TextField } from '@mui/material'
+import { useQuery } from '@tanstack/react-query'
 import { Suspense, useState } from 'react'
+import type { PointerEvent } from 'react'
 
-import { useLooks, useMeshes } from '../api/queries'
-import type { InputName, Sheet } from '../api/types'
-import { Stage } from '../stage/Stage'
+import { client, got } from '../api/client'
+import { trySheet, useLooks, useMeshes, useProject, useProjectId } from '../api/queries'
+import type { InputName, Sheet, StageLook } from '../api/types'
+import { newPose, Stage } from '../stage/Stage'
 import { LightTabs } from '../stage/StageBar'
 import { MeshSubject, ShapeSubject } from '../stage/Subjects'
+import { ViewMenu } from '../stage/ViewMenu'
 import type { ShapeName } from '../stage/shapes'
 import { SHAPES } from '../stage/shapes'
 import { useView } from '../stage/view'
 import { INPUT_WORDS } from '../words'
+import { OFF, PLAIN } from './feed'
+import { Probe } from './Probe'
 
-/** The material under light, on a mesh that wears it or on a simple shape. */
-export function MaterialStage({ name, sheet, solo }: { name: string; sheet: Sheet | undefined; solo: InputName | null }) {
+/** What stands on the other side of the divider. */
+export type Comparison = { kind: 'choose' } | { kind: 'without'; input: InputName } | { kind: 'material'; name: string } | { kind: 'checkpoint'; id: number; name: string }
+
+interface Props {
+  name: string
+  sheet: Sheet | undefined
+  solo: InputName | null
+  comparison: Comparison | null
+  compare: (comparison: Comparison | null) => void
+}
+
+/** The material under light, on a mesh that wears it or on a simple shape; compared, or probed at a point. */
+export function MaterialStage({ name, sheet, solo, comparison, compare }: Props) {
   const meshes = (useMeshes().data ?? []).filter((mesh) => mesh.measured && Object.values(mesh.worn).includes(name))
   const looks = useLooks().data ?? {}
   const { turning, setTurning } = useView()
   const [subject, setSubject] = useState<string>('specimen')
+  const [pose] = useState(newPose)
+  const [split, setSplit] = useState(0.5)
+  const [point, setPoint] = useState<{ material: string; uv: [number, number]; where: string } | null>(null)
+  const other = useOther(name, comparison)
   const mesh = meshes.find((entry) => `mesh:${entry.name}` === subject)
   const shape = (mesh ? 'specimen' : SHAPES.some((entry) => entry.key === subject) ? subject : 'specimen') as ShapeName
   const soloKey = solo ? (sheet?.rows.find((row) => row.input === solo)?.picture ?? null) : null
   const size = mesh ? Math.hypot(...mesh.size) : 2
   const onIt = (worn: string | null | undefined) => worn === name
+  const subjectWith = (look: StageLook | undefined, key: string | null, probing: boolean) => (
+    <Suspense fallback={null}>
+      {mesh ? (
+        <MeshSubject
+          geometryKey={mesh.key} tint="lit" isolated={null}
+          onProbe={probing ? (slot, uv) => { const worn = mesh.worn[slot]; if (worn) setPoint({ material: worn, uv, where: `${mesh.name} · ${slot}` }) } : undefined}
+          slots={mesh.slots.map((slot) => {
+            const worn = mesh.worn[slot.name]
+            return { slot: slot.name, look: onIt(worn) ? look : worn ? looks[worn] : undefined, solo: onIt(worn) ? key : null }
+          })}
+        />
+      ) : (
+        <ShapeSubject shape={shape} look={look} solo={key} onProbe={probing ? (uv) => setPoint({ material: name, uv, where: shape }) : undefined} />
+      )}
+    </Suspense>
+  )
+  const drag = (event: PointerEvent<HTMLDivElement>) => {
+    if (event.buttons !== 1) return
+    const box = event.currentTarget.parentElement!.getBoundingClientRect()
+    setSplit(Math.min(0.95, Math.max(0.05, (event.clientX - box.left) / box.width)))
+  }
   return (
     <aside className="pane" aria-label="Stage">
       <div className="stage-box">
-        <Stage size={size} label={`${name} on ${mesh ? mesh.name : shape}`}>
-          <Suspense fallback={null}>
-            {mesh ? (
-              <MeshSubject
-                geometryKey={mesh.key} tint="lit" isolated={null} wire={false}
-                slots={mesh.slots.map((slot) => {
-                  const worn = mesh.worn[slot.name]
-                  return { slot: slot.name, look: onIt(worn) ? sheet?.stage : worn ? looks[worn] : undefined, solo: onIt(worn) ? soloKey : null }
-                })}
-              />
-            ) : (
-              <ShapeSubject shape={shape} look={sheet?.stage} solo={soloKey} />
-            )}
-          </Suspense>
-        </Stage>
+        <Stage size={size} label={`${name} on ${mesh ? mesh.name : shape}`} pose={pose}>{subjectWith(sheet?.stage, soloKey, true)}</Stage>
+        {other && (
+          <>
+            <div style={{ position: 'absolute', inset: 0, clipPath: `inset(0 0 0 ${split * 100}%)`, pointerEvents: 'none' }}>
+              <Stage size={size} label={`${name}, ${other.words}`} pose={pose} follows>{subjectWith(other.look, null, false)}</Stage>
+            </div>
+            <div
+              className="divider" role="slider" tabIndex={0} aria-label="Divider between the two" aria-valuenow={Math.round(split * 100)} aria-valuemin={5} aria-valuemax={95} style={{ left: `${split * 100}%` }}
+              onPointerDown={(event) => event.currentTarget.setPointerCapture(event.pointerId)} onPointerMove={drag}
+              onKeyDown={(event) => { const by = { ArrowLeft: -0.05, ArrowRight: 0.05 }[event.key]; if (by) setSplit(Math.min(0.95, Math.max(0.05, split + by))) }}
+            />
+            <span className="stage-note" style={{ bottom: 44 }}>as it is</span>
+            <span className="stage-note" style={{ left: 'auto', right: 12, bottom: 44 }}>{other.words}</span>
+          </>
+        )}
         <div className="over" style={{ left: 10, top: 10, maxWidth: 'calc(100% - 20px)', flexWrap: 'wrap' }} role="group" aria-label="Shown on">
           {SHAPES.map((entry) => (
             <button key={entry.key} aria-pressed={!mesh && shape === entry.key} onClick={() => setSubject(entry.key)}>{entry.words}</button>
@@ -47,12 +90,58 @@ export function MaterialStage({ name, sheet, solo }: { name: string; sheet: Shee
             <button key={entry.name} aria-pressed={mesh === entry} onClick={() => setSubject(`mesh:${entry.name}`)}>{entry.name}</button>
           ))}
         </div>
-        <div className="over" style={{ right: 10, bottom: 10 }}>
+        <div className="over" style={{ right: 10, bottom: 10 }} role="group" aria-label="Stage">
+          <button aria-pressed={comparison !== null} onClick={() => compare(comparison ? null : { kind: 'choose' })}>Compare</button>
           <button aria-pressed={turning} onClick={() => setTurning(!turning)}>Turn slowly</button>
+          <ViewMenu />
         </div>
         {solo && <span className="stage-note">{INPUT_WORDS[solo].name} alone, without light</span>}
       </div>
+      {comparison && <CompareBar name={name} comparison={comparison} compare={compare} />}
       <LightTabs />
+      {point && <Probe material={point.material} uv={point.uv} where={point.where} close={() => setPoint(null)} />}
     </aside>
+  )
+}
+
+/** The look on the other side, once it is known. */
+function useOther(name: string, comparison: Comparison | null): { look: StageLook | undefined; words: string } | null {
+  const id = useProjectId()
+  const project = useProject().data
+  const looks = useLooks().data ?? {}
+  const entry = project?.document.materials?.[name]
+  const input = comparison?.kind === 'without' ? comparison.input : null
+  const without = useQuery({
+    queryKey: ['project-part', id, 'without', project?.revision, name, input],
+    queryFn: () => trySheet(id, name, { ...entry!, inputs: { ...entry!.inputs, [input!]: { ...PLAIN, value: OFF[input!] ?? 0 } } }),
+    enabled: input !== null && entry !== undefined,
+  })
+  const checkpoint = comparison?.kind === 'checkpoint' ? comparison.id : null
+  const before = useQuery({
+    queryKey: ['project-part', id, 'looks at', checkpoint],
+    queryFn: () => got<Record<string, StageLook>>(client.GET('/api/projects/{project_id}/stage', { params: { path: { project_id: id }, query: { checkpoint } } })),
+    enabled: checkpoint !== null,
+  })
+  if (comparison?.kind === 'without') return without.data ? { look: without.data.stage, words: `without ${INPUT_WORDS[comparison.input].name.toLowerCase()}` } : null
+  if (comparison?.kind === 'material') return { look: looks[comparison.name], words: comparison.name }
+  if (comparison?.kind === 'checkpoint') return before.data ? { look: before.data[name], words: `at “${comparison.name}”` } : null
+  return null
+}
+
+function CompareBar({ name, comparison, compare }: { name: string; comparison: Comparison; compare: Props['compare'] }) {
+  const project = useProject().data!
+  const options: { key: string; words: string; is: Comparison }[] = [
+    ...(['base_color', 'metallic', 'roughness', 'normal', 'occlusion', 'emission'] as InputName[]).map((input) => ({ key: `without ${input}`, words: `without ${INPUT_WORDS[input].name.toLowerCase()}`, is: { kind: 'without', input } as const })),
+    ...Object.keys(project.document.materials ?? {}).filter((other) => other !== name).map((other) => ({ key: `material ${other}`, words: other, is: { kind: 'material', name: other } as const })),
+    ...project.checkpoints.map((point) => ({ key: `checkpoint ${point.id}`, words: `as at “${point.name}”`, is: { kind: 'checkpoint', id: point.id, name: point.name } as const })),
+  ]
+  const current = options.find((option) => JSON.stringify(option.is) === JSON.stringify(comparison))
+  return (
+    <div className="row" style={{ padding: '8px 10px', borderTop: '1px solid var(--line)' }}>
+      <TextField select fullWidth label="Compare with" value={current?.key ?? ''} onChange={(event) => compare(options.find((option) => option.key === event.target.value)!.is)}>
+        {options.map((option) => <MenuItem key={option.key} value={option.key}>{option.words}</MenuItem>)}
+      </TextField>
+      <Button onClick={() => compare(null)}>Done</Button>
+    </div>
   )
 }

@@ -11,6 +11,7 @@ import { useKeys } from '../layout/keys'
 import { AskName } from '../layout/ProjectMenu'
 import { count } from '../words'
 import { FeedSheet } from './FeedSheet'
+import type { Comparison } from './MaterialStage'
 import { MaterialStage } from './MaterialStage'
 import { useDraft } from './useDraft'
 
@@ -26,6 +27,7 @@ export function MaterialsScreen() {
   const [solo, setSolo] = useState<InputName | null>(null)
   const [params] = useSearchParams()
   const [openRow, setOpenRow] = useState<InputName | null>(params.get('open') as InputName | null)
+  const [comparison, setComparison] = useState<Comparison | null>(null)
   const go = (material: string) => void navigate(`/projects/${id}/materials/${encodeURIComponent(material)}`)
   const step = (by: number) => {
     const order = ordered(project)
@@ -35,14 +37,15 @@ export function MaterialsScreen() {
   useKeys(names.length === 0 ? [] : [
     { key: 'j', words: 'next', run: () => step(1) },
     { key: 'k', words: 'before', run: () => step(-1) },
+    { key: 'c', words: 'compare', run: () => setComparison(comparison ? null : openRow ? { kind: 'without', input: openRow } : { kind: 'choose' }) },
     { key: 's', words: 'solo the open row', run: () => setSolo(solo || !openRow ? null : openRow) },
   ])
   if (current === null) return <NoMaterials go={go} />
   return (
     <div className="screen materials">
       <MaterialList project={project} current={current} go={go} />
-      <FeedSheet key={current} name={current} draft={draft} solo={solo} setSolo={setSolo} openRow={openRow} setOpenRow={setOpenRow} go={go} />
-      <MaterialStage name={current} sheet={draft.sheet} solo={solo} />
+      <FeedSheet key={current} name={current} draft={draft} solo={solo} setSolo={setSolo} openRow={openRow} setOpenRow={setOpenRow} go={go} compareWithout={(input) => setComparison({ kind: 'without', input })} />
+      <MaterialStage key={`stage ${current}`} name={current} sheet={draft.sheet} solo={solo} comparison={comparison} compare={setComparison} />
     </div>
   )
 }
@@ -74,11 +77,11 @@ function MaterialList({ project, current, go }: { project: Project; current: str
           const worn = meshes.filter((mesh) => Object.values(mesh.worn).includes(name)).length
           const short = entry.from && name.startsWith(`${entry.from}_`) ? `…${name.slice(entry.from.length)}` : name
           const own = Object.keys(entry.inputs ?? {}).length
-          const key = looks[name]?.pictures.base
+          const key = looks[name]?.picture
           return (
             <li key={name} className={depth > 0 ? 'derived' : ''}>
               <button aria-current={name === current} onClick={() => go(name)} title={name}>
-                {key ? <img className="thumb" alt="" src={`/api/stage-pictures/${key}/64.png`} width={depth ? 30 : 40} height={depth ? 30 : 40} loading="lazy" /> : <span className="thumb swatch" />}
+                {key ? <img className="thumb" alt="" src={`/api/material-pictures/${key}/grey-room/96.png`} width={depth ? 30 : 40} height={depth ? 30 : 40} loading="lazy" /> : <span className="thumb swatch" />}
                 <span style={{ minWidth: 0 }}>
                   <span className="ellipsis" style={{ display: 'block', fontWeight: name === current ? 600 : 400 }}>{short}</span>
                   <span className="small">{entry.from ? count(own, 'own value') : `${worn ? count(worn, 'mesh', 'meshes') : 'unused'}${entry.surface_tag ? ` · ${entry.surface_tag}` : ''}`}</span>

@@ -4,16 +4,11 @@ import { useState } from 'react'
 import { useBoard } from '../api/queries'
 import type { BoardMap, Feed, InputName, Row } from '../api/types'
 import { INPUT_WORDS } from '../words'
+import { DEFAULT_VALUES, PLAIN, WIDE } from './feed'
 
 type Channels = NonNullable<Feed['channels']>
 
-const WIDE: InputName[] = ['base_color', 'emission', 'normal']
 const NAMES: Record<string, string> = { rgb: 'RGB', r: 'R', g: 'G', b: 'B', a: 'A', luminance: 'Luminance' }
-
-const PLAIN: Pick<Feed, 'invert' | 'range' | 'tint' | 'strength'> = { invert: false, range: [0, 1], tint: [1, 1, 1], strength: 1 }
-const DEFAULT_VALUES: Record<InputName, Feed['value']> = {
-  base_color: [0.5, 0.5, 0.5], metallic: 0, roughness: 0.5, normal: [0, 0, 1], occlusion: 1, emission: [0, 0, 0], opacity: 1, height: 0.5,
-}
 
 /** Which channels of a map can feed an input; the likeliest first. */
 function channelsFor(input: InputName, map: BoardMap): Channels[] {
@@ -46,10 +41,10 @@ export function SourcePicker({ row, close, choose }: { row: Row; close: () => vo
   }
   const useMap = () => {
     if (!map || !current) return
-    const kept = row.feed?.map ? { invert: row.feed.invert, range: row.feed.range, tint: row.feed.tint, strength: row.feed.strength } : PLAIN
+    const kept = row.feed?.map ? row.feed : PLAIN
     const held = Object.entries(map.roles).find(([group]) => group.includes(current))?.[1]
     const gloss = row.input === 'roughness' && row.feed?.map !== map.name ? { invert: held === 'gloss' } : {}
-    use({ ...kept, ...gloss, map: map.name, channels: current })
+    use({ ...kept, ...gloss, value: null, map: map.name, channels: current })
   }
   return (
     <Dialog open onClose={close} fullWidth maxWidth="sm">

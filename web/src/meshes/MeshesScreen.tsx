@@ -13,6 +13,7 @@ import { useStatus } from '../layout/notices'
 import { Stage } from '../stage/Stage'
 import { LightTabs } from '../stage/StageBar'
 import { MeshSubject } from '../stage/Subjects'
+import { ViewMenu } from '../stage/ViewMenu'
 import { useView } from '../stage/view'
 import { SLOT_TINTS } from '../theme'
 import { count } from '../words'
@@ -26,9 +27,8 @@ export function MeshesScreen() {
   const found = useMeshes()
   const looks = useLooks().data ?? {}
   const edit = useEdit()
-  const { turning, setTurning } = useView()
+  const { turning, setTurning, wire, set } = useView()
   const [tint, setTint] = useState<'lit' | 'slots'>('lit')
-  const [wire, setWire] = useState(false)
   const [hovered, setHovered] = useState<string | null>(null)
   const [touched, setTouched] = useState<string | null>(null)
   const meshes = found.data ?? []
@@ -70,7 +70,7 @@ export function MeshesScreen() {
             <Stage key={mesh.key} size={size} label={`${mesh.name} with its slots`}>
               <Suspense fallback={null}>
                 <MeshSubject
-                  geometryKey={mesh.key} tint={tint} wire={wire} isolated={hovered ?? null} onHover={setTouched} onPick={choose}
+                  geometryKey={mesh.key} tint={tint} isolated={hovered ?? null} onHover={setTouched} onPick={choose}
                   slots={mesh.slots.map((slot) => ({ slot: slot.name, look: looks[mesh.worn[slot.name] ?? ''] }))}
                 />
               </Suspense>
@@ -79,8 +79,9 @@ export function MeshesScreen() {
           <div className="over" style={{ left: 12, top: 10 }} role="group" aria-label="Shown as">
             <button aria-pressed={tint === 'lit'} onClick={() => setTint('lit')}>Lit</button>
             <button aria-pressed={tint === 'slots'} onClick={() => setTint('slots')}>Slots</button>
-            <button aria-pressed={wire} onClick={() => setWire(!wire)}>Wireframe</button>
+            <button aria-pressed={wire} onClick={() => set({ wire: !wire })}>Wireframe</button>
             <button aria-pressed={turning} onClick={() => setTurning(!turning)}>Turn slowly</button>
+            <ViewMenu />
           </div>
           <span className="stage-note mono">
             {touched ? `${touched} · ${mesh.worn[touched] ?? 'no material'}` : `${mesh.file.split('/').at(-1)} · ${count(mesh.triangles, 'triangle')} · ${(mesh.size[1] ?? 0).toFixed(2)} m high`}
@@ -119,7 +120,7 @@ function SlotTable({ mesh, chosen, lit, hover, choose, toggleDone }: { mesh: Mes
       <tbody>
         {mesh.slots.map((slot, index) => {
           const worn = mesh.worn[slot.name] ?? ''
-          const key = looks[worn]?.pictures.base
+          const key = looks[worn]?.picture
           return (
             <tr
               key={slot.name} className={slot.name === chosen || slot.name === lit ? 'current' : ''}
@@ -132,7 +133,7 @@ function SlotTable({ mesh, chosen, lit, hover, choose, toggleDone }: { mesh: Mes
               <td><UvState slot={slot} /></td>
               <td>
                 <div className="row">
-                  {key ? <img className="thumb" src={`/api/stage-pictures/${key}/64.png`} width={28} height={28} alt="" /> : <span className="thumb" style={{ width: 28, height: 28, background: 'none', borderStyle: 'dashed' }} />}
+                  {key ? <img className="thumb" src={`/api/material-pictures/${key}/grey-room/96.png`} width={28} height={28} alt="" /> : <span className="thumb" style={{ width: 28, height: 28, background: 'none', borderStyle: 'dashed' }} />}
                   <Select
                     size="small" variant="outlined" displayEmpty value={materials.includes(worn) ? worn : ''} sx={{ minWidth: 128, maxWidth: 150, '& .MuiSelect-select': { padding: '3px 8px' } }}
                     SelectDisplayProps={{ 'aria-label': `Material of ${slot.name}` }}

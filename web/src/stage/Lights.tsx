@@ -3,18 +3,22 @@ import { BackSide, Color } from 'three'
 
 import { STAGE } from '../theme'
 import type { LightName } from './view'
+import { useView } from './view'
 
 /** Light set-ups, each made to show other faults. Surroundings are made of plain panels; nothing is loaded. */
 export function Lights({ name }: { name: LightName }) {
+  const { brightness, lightTurn } = useView()
   return (
     <>
       <Environment key={name} resolution={128} frames={1}>{surroundings(name)}</Environment>
-      {name === 'low-sun' && <directionalLight position={[-4, 1.3, 2.2]} intensity={3.2} color={STAGE.warm} />}
+      <group rotation={[0, (lightTurn * Math.PI) / 180, 0]}>
+      {name === 'low-sun' && <directionalLight position={[-4, 1.3, 2.2]} intensity={3.2 * brightness} color={STAGE.warm} />}
       {name === 'points' && ([[-1.6, 1.8, 1.6], [1.8, 1.2, 1.2], [0.3, 2.2, -1.6], [-0.4, 0.9, 2.4]] as const).map((place) => (
-        <pointLight key={place.join()} position={[...place]} intensity={5} decay={2} />
+        <pointLight key={place.join()} position={[...place]} intensity={5 * brightness} decay={2} />
       ))}
-      {name === 'rim' && <directionalLight position={[2.5, 1.5, -4]} intensity={2.4} color={STAGE.cool} />}
-      {name === 'grey-room' && <directionalLight position={[2, 4, 3]} intensity={0.8} />}
+      {name === 'rim' && <directionalLight position={[2.5, 1.5, -4]} intensity={2.4 * brightness} color={STAGE.cool} />}
+      {name === 'grey-room' && <directionalLight position={[2, 4, 3]} intensity={0.8 * brightness} />}
+      </group>
     </>
   )
 }

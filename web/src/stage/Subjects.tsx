@@ -1,6 +1,9 @@
+import type { ThreeEvent } from '@react-three/fiber'
 import { useLoader, useThree } from '@react-three/fiber'
 import { useEffect, useMemo } from 'react'
-import { Box3, BufferGeometry, Color, DoubleSide, Group, Mesh, MeshBasicMaterial, MeshStandardMaterial, Vector3 } from 'three'
+import {
+  BackSide, Box3, BufferGeometry, Color, DataTexture, DoubleSide, Group, Mesh, MeshBasicMaterial, MeshStandardMaterial, NearestFilter, RepeatWrapping, Vector3,
+} from 'three'
 import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js'
 
 import type { StageLook } from '../api/types'
@@ -8,14 +11,57 @@ import { SLOT_TINTS, STAGE } from '../theme'
 import type { ShapeName } from './shapes'
 import { makeShape } from './shapes'
 import { useSoloMaterial, useStageMaterial } from './useMaterial'
+import { useView } from './view'
 
 /** A simple shape that wears one look. */
-export function ShapeSubject({ shape, look, solo }: { shape: ShapeName; look: StageLook | undefined; solo: string | null }) {
+export function ShapeSubject({ shape, look, solo, onProbe }: { shape: ShapeName; look: StageLook | undefined; solo: string | null; onProbe?: (uv: [number, number]) => void }) {
   const geometry = useMemo(() => makeShape(shape), [shape])
   useEffect(() => () => geometry.dispose(), [geometry])
   const lit = useStageMaterial(look)
   const flat = useSoloMaterial(solo, look)
-  return <mesh geometry={geometry} material={flat ?? lit} position={[0, shape === 'specimen' ? -0.12 : 0, 0]} />
+  return (
+    <group position={[0, shape === 'specimen' ? 0.1 : 0, 0]}>
+      <mesh geometry={geometry} material={flat ?? lit} onClick={(event) => probed(event, onProbe)} />
+      <Overlays geometry={geometry} />
+    </group>
+  )
+}
+
+/** Tells the UVs under a click, but not at the end of a drag. */
+function probed(event: ThreeEvent<MouseEvent>, onProbe: ((uv: [number, number]) => void) | undefined) {
+  event.stopPropagation()
+  if (event.delta < 4 && event.uv && onProbe) onProbe([event.uv.x, event.uv.y])
+}
+
+/** What lies over a surface on request: its wires, its back faces, a checker on its UVs. */
+function Overlays({ geometry }: { geometry: BufferGeometry }) {
+  const { wire, backs, checker } = useView()
+  const invalidate = useThree((state) => state.invalidate)
+  useEffect(() => invalidate(), [wire, backs, checker, invalidate])
+  const lines = useMemo(() => new MeshBasicMaterial({ color: new Color(STAGE.wire), wireframe: true, transparent: true, opacity: 0.45 }), [])
+  const behind = useMemo(() => new MeshBasicMaterial({ color: new Color(STAGE.back), side: BackSide, polygonOffset: true, polygonOffsetFactor: -1 }), [])
+  const squares = useMemo(() => new MeshBasicMaterial({ map: checkerTexture(), polygonOffset: true, polygonOffsetFactor: -2 }), [])
+  return (
+    <>
+      {checker && <mesh geometry={geometry} material={squares} raycast={() => null} />}
+      {backs && <mesh geometry={geometry} material={behind} raycast={() => null} />}
+      {wire && <mesh geometry={geometry} material={lines} raycast={() => null} />}
+    </>
+  )
+}
+
+function checkerTexture(): DataTexture {
+  const side = 10
+  const codes = new Uint8Array(side * side * 4)
+  for (let i = 0; i < side * side; i += 1) {
+    const even = (i + Math.floor(i / side)) % 2 === 0
+    codes.set([even ? 230 : 70, even ? 230 : 70, even ? 230 : 70, 255], i * 4)
+  }
+  const texture = new DataTexture(codes, side, side)
+  texture.wrapS = texture.wrapT = RepeatWrapping
+  texture.magFilter = NearestFilter
+  texture.needsUpdate = true
+  return texture
 }
 
 export interface SlotView {
@@ -27,12 +73,12 @@ export interface SlotView {
 export type SlotTint = 'lit' | 'slots'
 
 /** A mesh with a look on each slot; one slot can be isolated, and slots can be tinted. */
-export function MeshSubject({ geometryKey, slots, tint, isolated, wire, onHover, onPick }: {
+export function MeshSubject({ geometryKey, slots, tint, isolated, onHover, onPick, onProbe }: {
   geometryKey: string
   slots: SlotView[]
   tint: SlotTint
   isolated: string | null
-  wire: boolean
+  onProbe?: (slot: string, uv: [number, number]) => void
   onHover?: (slot: string | null) => void
   onPick?: (slot: string) => void
 }) {
@@ -45,7 +91,8 @@ export function MeshSubject({ geometryKey, slots, tint, isolated, wire, onHover,
         const view = slots[number]
         return (
           <Piece
-            key={slot} geometry={geometry} look={view?.look} solo={view?.solo ?? null} wire={wire}
+            key={slot} geometry={geometry} look={view?.look} solo={view?.solo ?? null}
+            onProbe={onProbe && ((uv) => onProbe(slot, uv))}
             tint={tint === 'slots' ? SLOT_TINTS[number % SLOT_TINTS.length]! : null}
             ghost={isolated !== null && isolated !== slot}
             onHover={(over) => onHover?.(over ? slot : null)} onPick={() => onPick?.(slot)}
@@ -56,23 +103,33 @@ export function MeshSubject({ geometryKey, slots, tint, isolated, wire, onHover,
   )
 }
 
-function Piece({ geometry, look, solo, tint, ghost, wire, onHover, onPick }: { geometry: BufferGeometry; look: StageLook | undefined; solo: string | null; tint: string | null; ghost: boolean; wire: boolean; onHover: (over: boolean) => void; onPick: () => void }) {
+interface PieceProps {
+  geometry: BufferGeometry
+  look: StageLook | undefined
+  solo: string | null
+  tint: string | null
+  ghost: boolean
+  onHover: (over: boolean) => void
+  onPick: () => void
+  onProbe: ((uv: [number, number]) => void) | undefined
+}
+
+function Piece({ geometry, look, solo, tint, ghost, onHover, onPick, onProbe }: PieceProps) {
   const lit = useStageMaterial(look)
   const flat = useSoloMaterial(solo, look)
   const invalidate = useThree((state) => state.invalidate)
   const tinted = useMemo(() => (tint ? new MeshStandardMaterial({ color: new Color(tint), roughness: 0.85, side: DoubleSide }) : null), [tint])
   const faint = useMemo(() => new MeshBasicMaterial({ color: new Color(STAGE.ghost), transparent: true, opacity: 0.12, depthWrite: false }), [])
-  const lines = useMemo(() => new MeshBasicMaterial({ color: new Color(STAGE.wire), wireframe: true, transparent: true, opacity: 0.45 }), [])
   useEffect(() => () => tinted?.dispose(), [tinted])
-  useEffect(() => invalidate(), [ghost, tinted, flat, lit, wire, invalidate])
+  useEffect(() => invalidate(), [ghost, tinted, flat, lit, invalidate])
   return (
     <>
       <mesh
         geometry={geometry} material={ghost ? faint : (flat ?? tinted ?? lit)}
         onPointerOver={(event) => { event.stopPropagation(); onHover(true) }} onPointerOut={() => onHover(false)}
-        onClick={(event) => { event.stopPropagation(); if (event.delta < 4) onPick() }}
+        onClick={(event) => { probed(event, onProbe); if (event.delta < 4) onPick() }}
       />
-      {wire && !ghost && <mesh geometry={geometry} material={lines} raycast={() => null} />}
+      {!ghost && <Overlays geometry={geometry} />}
     </>
   )
 }

@@ -2,7 +2,7 @@
 import { useThree } from '@react-three/fiber'
 import { useEffect, useMemo, useState } from 'react'
 import {
-  Color, DoubleSide, FrontSide, LinearFilter, LinearMipmapLinearFilter, MeshBasicMaterial, MeshStandardMaterial, NearestFilter,
+  Color, DoubleSide, FrontSide, LinearFilter, LinearMipmapLinearFilter, MeshBasicMaterial, MeshPhysicalMaterial, NearestFilter,
   NoColorSpace, RepeatWrapping, SRGBColorSpace, Texture, TextureLoader,
 } from 'three'
 
@@ -80,10 +80,10 @@ function laid(source: Texture | undefined, look: StageLook, colour: boolean): Te
 }
 
 /** The material that stands for a look; plain grey while nothing is known of it. */
-export function useStageMaterial(look: StageLook | undefined): MeshStandardMaterial {
+export function useStageMaterial(look: StageLook | undefined): MeshPhysicalMaterial {
   const pictures = usePictures(look)
   const material = useMemo(() => {
-    const made = new MeshStandardMaterial({ roughness: 0.6, metalness: 0, color: new Color(STAGE.ghost) })
+    const made = new MeshPhysicalMaterial({ roughness: 0.6, metalness: 0, color: new Color(STAGE.ghost) })
     if (!look || !pictures.base) return made
     made.color.set(STAGE.white)
     made.map = laid(pictures.base, look, true)
@@ -95,6 +95,7 @@ export function useStageMaterial(look: StageLook | undefined): MeshStandardMater
     made.emissiveMap = laid(pictures.emission, look, true)
     made.emissive.set(pictures.emission ? STAGE.white : STAGE.black)
     made.emissiveIntensity = look.emission_factor
+    wear(made, look.extras)
     made.side = look.double_sided ? DoubleSide : FrontSide
     made.alphaTest = look.alpha_mode === 'mask' ? Math.max(look.alpha_cutoff, 1e-4) : 0
     made.transparent = look.alpha_mode === 'blend'
@@ -105,7 +106,23 @@ export function useStageMaterial(look: StageLook | undefined): MeshStandardMater
   return material
 }
 
-function disposeAll(material: MeshStandardMaterial) {
+/** Inputs beyond the seven, each as its mean: enough to see what they do; the package carries them texel by texel. */
+function wear(made: MeshPhysicalMaterial, extras: StageLook['extras']) {
+  const number = (name: string, otherwise: number) => (typeof extras[name] === 'number' ? (extras[name] as number) : otherwise)
+  made.ior = number('ior', 1.5)
+  made.specularIntensity = number('specular', 1)
+  made.clearcoat = number('clearcoat', 0)
+  made.clearcoatRoughness = number('clearcoat_roughness', 0)
+  if (Array.isArray(extras.sheen)) {
+    made.sheen = 1
+    made.sheenColor.fromArray(extras.sheen)
+    made.sheenRoughness = number('sheen_roughness', 0)
+  }
+  made.transmission = number('transmission', 0)
+  made.thickness = number('thickness', 0)
+}
+
+function disposeAll(material: MeshPhysicalMaterial) {
   for (const texture of [material.map, material.aoMap, material.normalMap, material.emissiveMap]) texture?.dispose()
   material.dispose()
 }

@@ -1,0 +1,104 @@
+"""The feed sheet and the stage: adjustments, layers, comparing, probing, patterns, the specular workflow."""
+
+from __future__ import annotations
+
+import shutil
+
+from tests.browser.site import Site
+from tests.samples import coloured, folder, noise, project_folder, save
+
+
+class Materials(Site):
+    def test_a_sheet_is_worked_on(self) -> None:
+        page = self.page
+        with folder() as root:
+            self.open("/")
+            page.get_by_label("Project zip to open").set_input_files(
+                shutil.make_archive(str(root / "p"), "zip", project_folder(root / "p"))
+            )
+            page.wait_for_url("**/maps")
+        page.locator("[data-cell]").first.wait_for()
+        self.go("Materials")
+        row = page.locator('[data-input="roughness"]')
+        row.get_by_text("range .10–.80").wait_for()
+
+        # More adjustments, with how much clips; a layer with a mask; undo is one step each.
+        row.get_by_role("button", name="Roughness adjustments").click()
+        page.get_by_role("button", name="more adjustments").click()
+        page.get_by_label("Multiply, number").fill("2")
+        page.keyboard.press("Enter")
+        page.get_by_text("% clipped").wait_for()
+        row.get_by_text("×2.00").wait_for()
+        self.button("lay another map over it").click()
+        page.get_by_role("option", name="tile_gloss").click()
+        row.get_by_text("1 over it").wait_for()
+        page.get_by_label("Only where").click()
+        page.get_by_role("option", name="tile_orm").click()
+        page.get_by_label("Mask channel").wait_for()
+        self.axe("adjustments")
+        for _ in range(3):
+            self.button("Undo").click()
+            page.wait_for_timeout(300)
+        row.get_by_text("×2.00").wait_for(state="detached")
+
+        # Compare with and without an input, and probe a point.
+        lit = self.stage_pixels()
+        self.button("With and without").click()
+        page.get_by_text("without roughness").first.wait_for()
+        page.get_by_test_id("stage-compared").locator("canvas").wait_for()
+        page.get_by_role("slider", name="Divider between the two").press("ArrowLeft")
+        self.axe("comparing")
+        self.button("Done").click()
+        box = page.get_by_test_id("stage").bounding_box()
+        page.mouse.click(box["x"] + box["width"] / 2, box["y"] + box["height"] * 0.6)
+        probe = page.get_by_role("region", name="Probe")
+        probe.get_by_text("tile_orm · B").first.wait_for()
+        self.axe("probing")
+        probe.get_by_role("button", name="Close").click()
+
+        # How the stage looks.
+        self.button("Look…").click()
+        page.get_by_label("Wires over the surface").click()
+        self.axe("view settings")
+        page.keyboard.press("Escape")
+        self.stage_pixels(unlike=lit)
+
+        # Another input, and what the target makes of it.
+        self.button("Another input…").click()
+        page.get_by_role("menuitem", name="Clear coat").click()
+        page.locator('[data-input="clearcoat"]').get_by_text("as a number").wait_for()
+
+        # Derived materials: push up, detach; copy and paste a sheet.
+        page.get_by_title("tile_dull").click()
+        row.get_by_text("own", exact=True).wait_for()
+        row.get_by_role("button", name="Roughness adjustments").click()
+        self.button("Push up to base").click()
+        row.get_by_text("own", exact=True).wait_for(state="detached")
+        page.get_by_role("button", name="More for this material").click()
+        page.get_by_role("menuitem", name="Detach from tile").click()
+        page.get_by_text("from tile").wait_for(state="detached")
+        page.get_by_role("button", name="More for this material").click()
+        page.get_by_role("menuitem", name="Copy the sheet").click()
+        page.get_by_title("plain").and_(page.get_by_role("button")).click()
+        page.locator('[data-input="roughness"]').get_by_text("0.35").first.wait_for()
+        page.get_by_role("button", name="More for this material").click()
+        page.get_by_role("menuitem", name="Paste the sheet of tile_dull").click()
+        page.locator('[data-input="metallic"]').get_by_text("tile_orm").wait_for()
+        self.assertEqual(self.complaints, [])
+
+    def test_the_specular_workflow_is_converted_in_one_action(self) -> None:
+        page = self.page
+        self.begin("Specular")
+        with folder() as root:
+            save(root / "in/cap_diffuse.png", coloured(64, 3))
+            save(root / "in/cap_specular.png", (coloured(64, 4) // 3))
+            save(root / "in/cap_gloss.png", noise(64, 5, 1))
+            self.bring_in(root / "in")
+        page.get_by_role("button", name="Close").click()
+        page.get_by_role("button", name="More for the set cap").click()
+        page.get_by_role("menuitem", name="Convert from the specular workflow").click()
+        page.get_by_text("cap_converted", exact=True).wait_for()
+        self.go("Materials")
+        for name in ("base_color", "metallic", "roughness"):
+            page.locator(f'[data-input="{name}"]').get_by_text("cap_", exact=False).first.wait_for()
+        self.assertEqual(self.complaints, [])
