@@ -6,12 +6,15 @@ import sys
 from pathlib import Path
 from typing import Any
 
-from demo import dome_panel, refractor, signal_lamp, vent_shutter
+from demo import dome_panel, instrument_cases, refractor, signal_lamp, vent_shutter
 from ektopos.document import SUFFIX, Document, dump_document, parse
 
 NAME = "Hollin Ridge Observatory"
-PROPS = {"dome_panel": dome_panel, "refractor": refractor, "signal_lamp": signal_lamp, "vent_shutter": vent_shutter}
-"""Every prop brings `write_maps(folder)`, `write_mesh(path)` and `document()`; add one here and it is in the sample."""
+PROPS = {
+    "dome_panel": dome_panel, "refractor": refractor, "signal_lamp": signal_lamp, "vent_shutter": vent_shutter,
+    "case_long": instrument_cases,
+}  # fmt: skip
+"""Every prop brings `write_maps(folder)`, `write_mesh(path)`, `document()`, and `write_more(folder)` for further meshes."""
 
 
 def make_sample(folder: Path) -> Path:
@@ -21,6 +24,8 @@ def make_sample(folder: Path) -> Path:
         (folder / "maps").mkdir(parents=True, exist_ok=True)
         prop.write_maps(folder / "maps")
         prop.write_mesh(folder / "meshes" / f"{name}.glb")
+        if hasattr(prop, "write_more"):
+            prop.write_more(folder / "meshes")
         for key, entries in prop.document().items():
             whole[key] |= entries
     path = folder / f"hollin_ridge{SUFFIX}"

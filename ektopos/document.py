@@ -161,6 +161,8 @@ class MaterialEntry(_Model):
     uv: UvTransform | None = None
     filter: Filter | None = None
     surface_tag: str | None = None
+    folder: str | None = None
+    """Where it is listed; for people only, and not inherited."""
 
 
 class MeshEntry(_Model):

@@ -237,6 +237,29 @@ class RenameMaterial(_Edit):
             mesh.slots = {s: self.name if worn == self.material else worn for s, worn in mesh.slots.items()}
 
 
+class RenameMaterials(_Edit):
+    """Rename several materials at once, by a rule that was looked at before."""
+
+    kind: Literal["rename-materials"] = "rename-materials"
+    names: dict[str, Name] = Field(min_length=1)
+
+    def label(self) -> str:
+        return f"rename {len(self.names)} materials"
+
+    def apply(self, document: Document) -> None:
+        kept = set(document.materials) - set(self.names)
+        clash = next((new for new in self.names.values() if new in kept or list(self.names.values()).count(new) > 1), None)
+        if clash is not None:
+            raise EktoposError("two materials would have that name.", subject=clash, hint="Add a token that tells them apart.")
+        for old in self.names:
+            _found(document.materials, old, "material")
+        # By way of names that nothing has, so that names can be exchanged.
+        for turn, pairs in enumerate((self.names.items(), self.names.items())):
+            for old, new in pairs:
+                start, goal = (old, f"\0{old}") if turn == 0 else (f"\0{old}", new)
+                RenameMaterial(material=start, name=goal).apply(document)
+
+
 class DuplicateMaterial(_Edit):
     """A copy of a material under another name."""
 
@@ -302,7 +325,7 @@ class SetSetting(_Edit):
 
     kind: Literal["set-setting"] = "set-setting"
     material: str
-    setting: Literal["alpha_mode", "alpha_cutoff", "double_sided", "uv", "filter", "surface_tag", "from"]
+    setting: Literal["alpha_mode", "alpha_cutoff", "double_sided", "uv", "filter", "surface_tag", "folder", "from"]
     value: Any = None
 
     def label(self) -> str:
@@ -457,6 +480,7 @@ Edit = Annotated[
     | AddMaterial
     | MakeFromSet
     | RenameMaterial
+    | RenameMaterials
     | DuplicateMaterial
     | RemoveMaterial
     | SetFeed

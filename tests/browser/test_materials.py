@@ -76,7 +76,7 @@ class Materials(Site):
         row.get_by_text("own", exact=True).wait_for(state="detached")
         page.get_by_role("button", name="More for this material").click()
         page.get_by_role("menuitem", name="Detach from tile").click()
-        page.get_by_text("from tile").wait_for(state="detached")
+        page.get_by_text("from tile", exact=True).wait_for(state="detached")
         page.get_by_role("button", name="More for this material").click()
         page.get_by_role("menuitem", name="Copy the sheet").click()
         page.get_by_title("plain").and_(page.get_by_role("button")).click()

@@ -139,9 +139,10 @@ def stages(request: HttpRequest, project_id: UUID, checkpoint: int | None = None
     revision = project.head if checkpoint is None else get_object_or_404(project.checkpoints, pk=checkpoint).revision
     document = Document.model_validate(revision.document)
     result = {}
+    usable_maps = _usable_maps(revision, document)
     for name in document.materials:
         try:
-            result[name] = _stage(revision, document, effective(document, name))
+            result[name] = _stage(revision, document, effective(document, name), usable_maps)
         except EktoposError:
             continue
     return result
@@ -185,6 +186,7 @@ def _sheet(project: Project, document: Document, name: str) -> Sheet:
     entry = document.materials[name]
     revision = project.head
     plan, planning_problem = _plan(document, revision)
+    usable_maps = _usable_maps(revision, document)
     profile = find_profile(document.target)
     carried = profile.carried() | set(profile.factors)
     rows = []
@@ -197,7 +199,7 @@ def _sheet(project: Project, document: Document, name: str) -> Sheet:
             picture=None, gives=None, leaves=_leaves(plan, planning_problem, material, input_name, carried),
         )  # fmt: skip
         if feed is not None:
-            row.problem = feed_problem(document, feed, input_name) or _missing(revision, document, feed)
+            row.problem = feed_problem(document, feed, input_name) or _missing(usable_maps, feed)
             if row.problem is None:
                 recipe = _solo(revision, document, material, input_name)
                 row.picture = pictures.keep_recipe(recipe)
@@ -215,7 +217,7 @@ def _sheet(project: Project, document: Document, name: str) -> Sheet:
         own_settings=[key for key in entry.model_dump(exclude_none=True, exclude={"inputs"}) if key != "base"],
         surface_tag=material.surface_tag,
         rows=rows,
-        stage=_stage(revision, document, material),
+        stage=_stage(revision, document, material, usable_maps),
     )
 
 
@@ -252,17 +254,20 @@ def _suggestion(document: Document, material: Material, name: InputName, mean: f
     return ""
 
 
-def _missing(revision: Revision, document: Document, feed: Feed) -> str | None:
-    shas = {name: revision.sha_of(document.maps[name].file) for name in feed.maps()}
-    known = MapFacts.known(shas.values()) if shas else {}
-    gone = [name for name, sha in shas.items() if sha not in known]
+def _usable_maps(revision: Revision, document: Document) -> set[str]:
+    """The maps whose files are there and measured, in one query."""
+    shas = {name: revision.sha_of(entry.file) for name, entry in document.maps.items()}
+    known = MapFacts.known(shas.values())
+    return {name for name, sha in shas.items() if sha in known}
+
+
+def _missing(usable: set[str], feed: Feed) -> str | None:
+    gone = sorted(feed.maps() - usable)
     return f"the file of {gone[0]} is missing or still being measured." if gone else None
 
 
-def _stage(revision: Revision, document: Document, material: Material) -> StageOut:
-    usable = {
-        n: f for n, f in material.feeds.items() if not feed_problem(document, f, n) and not _missing(revision, document, f)
-    }
+def _stage(revision: Revision, document: Document, material: Material, usable_maps: set[str]) -> StageOut:
+    usable = {n: f for n, f in material.feeds.items() if not feed_problem(document, f, n) and not _missing(usable_maps, f)}
     shown = Material(**{**vars(material), "feeds": usable})
     keys: dict[StagePicture, str] = {}
     factor = 1.0

@@ -1109,6 +1109,8 @@ export interface components {
             filter?: ("linear" | "nearest") | null;
             /** Surface Tag */
             surface_tag?: string | null;
+            /** Folder */
+            folder?: string | null;
         } & {
             [key: string]: unknown;
         };
@@ -1365,7 +1367,7 @@ export interface components {
             /** Revision */
             revision: number;
             /** Edits */
-            edits: (components["schemas"]["RenameProject"] | components["schemas"]["SetTarget"] | components["schemas"]["SetMap"] | components["schemas"]["RenameSet"] | components["schemas"]["AddNamingRule"] | components["schemas"]["RemoveNamingRule"] | components["schemas"]["RemoveMaps"] | components["schemas"]["AddMaterial"] | components["schemas"]["MakeFromSet"] | components["schemas"]["RenameMaterial"] | components["schemas"]["DuplicateMaterial"] | components["schemas"]["RemoveMaterial"] | components["schemas"]["SetFeed"] | components["schemas"]["SetSetting"] | components["schemas"]["PushUp"] | components["schemas"]["Detach"] | components["schemas"]["ApplyPattern"] | components["schemas"]["Assign"] | components["schemas"]["SetDone"] | components["schemas"]["RemoveMesh"] | components["schemas"]["BringIn"])[];
+            edits: (components["schemas"]["RenameProject"] | components["schemas"]["SetTarget"] | components["schemas"]["SetMap"] | components["schemas"]["RenameSet"] | components["schemas"]["AddNamingRule"] | components["schemas"]["RemoveNamingRule"] | components["schemas"]["RemoveMaps"] | components["schemas"]["AddMaterial"] | components["schemas"]["MakeFromSet"] | components["schemas"]["RenameMaterial"] | components["schemas"]["RenameMaterials"] | components["schemas"]["DuplicateMaterial"] | components["schemas"]["RemoveMaterial"] | components["schemas"]["SetFeed"] | components["schemas"]["SetSetting"] | components["schemas"]["PushUp"] | components["schemas"]["Detach"] | components["schemas"]["ApplyPattern"] | components["schemas"]["Assign"] | components["schemas"]["SetDone"] | components["schemas"]["RemoveMesh"] | components["schemas"]["BringIn"])[];
         };
         /**
          * MakeFromSet
@@ -1466,6 +1468,21 @@ export interface components {
             material: string;
             /** Name */
             name: string;
+        };
+        /**
+         * RenameMaterials
+         * @description Rename several materials at once, by a rule that was looked at before.
+         */
+        RenameMaterials: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "rename-materials";
+            /** Names */
+            names: {
+                [key: string]: string;
+            };
         };
         /**
          * RenameProject
@@ -1572,7 +1589,7 @@ export interface components {
              * Setting
              * @enum {string}
              */
-            setting: "alpha_mode" | "alpha_cutoff" | "double_sided" | "uv" | "filter" | "surface_tag" | "from";
+            setting: "alpha_mode" | "alpha_cutoff" | "double_sided" | "uv" | "filter" | "surface_tag" | "folder" | "from";
             /** Value */
             value?: unknown;
         };

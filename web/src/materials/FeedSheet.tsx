@@ -1,10 +1,11 @@
 import { Button, Divider, Menu, MenuItem } from '@mui/material'
-import { useState } from 'react'
+import { useEffect, useState } from 'react'
 
 import { useBoard, useEdit, useProject } from '../api/queries'
 import type { Feed, InputName, Row } from '../api/types'
 import { useStatus } from '../layout/notices'
 import { AskName } from '../layout/ProjectMenu'
+import { useBringIn } from '../layout/useBringIn'
 import { Histogram } from '../maps/Histogram'
 import { ALPHA_WORDS, EXTRA_INPUTS, INPUT_WORDS } from '../words'
 import { Adjust } from './Adjust'
@@ -22,6 +23,7 @@ type Draft = ReturnType<typeof useDraft>
 export function FeedSheet({ name, draft, solo, setSolo, openRow, setOpenRow, go, compareWithout }: { name: string; draft: Draft; solo: InputName | null; setSolo: (input: InputName | null) => void; openRow: InputName | null; setOpenRow: (input: InputName | null) => void; go: (name: string) => void; compareWithout: (input: InputName) => void }) {
   const { sheet, error, tryFeed, commit } = draft
   const [picking, setPicking] = useState<InputName | null>(null)
+  const feedFrom = useFeedFromFile(commit)
   if (!sheet) return <section className="pane" aria-label="Feed sheet"><div className="empty"><p>{error ? error.message : 'Reading …'}</p></div></section>
   const picked = sheet.rows.find((row) => row.input === picking)
   return (
@@ -33,6 +35,7 @@ export function FeedSheet({ name, draft, solo, setSolo, openRow, setOpenRow, go,
           <RowView
             key={row.input} row={row} derived={sheet.chain.length > 1} open={openRow === row.input} solo={solo === row.input}
             toggle={() => setOpenRow(openRow === row.input ? null : row.input)} pick={() => setPicking(row.input)}
+            dropFile={(file) => feedFrom(row.input, file)}
             drop={({ map, channels }) => {
               const wide = WIDE.includes(row.input)
               if (wide === ((channels ?? 'rgb').length > 1)) commit(row.input, { ...PLAIN, value: null, map, channels })
@@ -52,6 +55,24 @@ export function FeedSheet({ name, draft, solo, setSolo, openRow, setOpenRow, go,
       {picked && <SourcePicker row={picked} close={() => setPicking(null)} choose={(feed) => commit(picked.input, feed)} />}
     </section>
   )
+}
+
+/** Bring one file in, and feed an input from it as soon as it is a map of the project. */
+function useFeedFromFile(commit: (input: InputName, feed: Feed) => void) {
+  const maps = useProject().data?.document.maps
+  const bringIn = useBringIn()
+  const [waiting, setWaiting] = useState<{ input: InputName; file: string } | null>(null)
+  const arrived = waiting && Object.entries(maps ?? {}).find(([, entry]) => entry.file === `maps/${waiting.file}`)?.[0]
+  useEffect(() => {
+    if (!waiting || !arrived) return
+    commit(waiting.input, { ...PLAIN, value: null, map: arrived, channels: WIDE.includes(waiting.input) ? 'rgb' : 'r' })
+    // eslint-disable-next-line react-hooks/set-state-in-effect -- the wait is over once the map has arrived
+    setWaiting(null)
+  }, [arrived, commit, waiting])
+  return (input: InputName, file: File) => {
+    setWaiting({ input, file: file.name })
+    bringIn([file])
+  }
 }
 
 /** Inputs beyond the seven, which extensions of glTF carry: a row appears once something feeds it. */
@@ -157,10 +178,11 @@ interface RowProps {
   toggle: () => void
   pick: () => void
   drop: (source: { map: string; channels: Feed['channels'] }) => void
+  dropFile: (file: File) => void
   children: React.ReactNode
 }
 
-function RowView({ row, derived, open, solo, toggle, pick, drop, children }: RowProps) {
+function RowView({ row, derived, open, solo, toggle, pick, drop, dropFile, children }: RowProps) {
   const { name, unit } = INPUT_WORDS[row.input]
   const show = useStatus((state) => state.show)
   const { feed } = row
@@ -175,8 +197,15 @@ function RowView({ row, derived, open, solo, toggle, pick, drop, children }: Row
         <button
           className="source" onClick={pick} draggable={feed?.map != null}
           onDragStart={(event) => event.dataTransfer.setData(FEED, JSON.stringify({ map: feed?.map, channels: feed?.channels }))}
-          onDragOver={(event) => { if (event.dataTransfer.types.includes(FEED)) event.preventDefault() }}
+          onDragOver={(event) => { if (event.dataTransfer.types.includes(FEED) || event.dataTransfer.types.includes('Files')) event.preventDefault() }}
           onDrop={(event) => {
+            const file = event.dataTransfer.files[0]
+            if (file) {
+              event.preventDefault()
+              event.stopPropagation()
+              dropFile(file)
+              return
+            }
             const given = event.dataTransfer.getData(FEED)
             if (!given) return
             event.preventDefault()

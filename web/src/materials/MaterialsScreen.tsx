@@ -6,13 +6,14 @@ import { useState } from 'react'
 import { useNavigate, useParams, useSearchParams } from 'react-router'
 
 import { useBoard, useEdit, useLooks, useMeshes, useProject, useProjectId } from '../api/queries'
-import type { InputName, Project } from '../api/types'
+import type { InputName, Material, Project } from '../api/types'
 import { useKeys } from '../layout/keys'
 import { AskName } from '../layout/ProjectMenu'
 import { count } from '../words'
 import { FeedSheet } from './FeedSheet'
 import type { Comparison } from './MaterialStage'
 import { MaterialStage } from './MaterialStage'
+import { NameByRule } from './NameByRule'
 import { useDraft } from './useDraft'
 
 /** Materials: the list, the feed sheet and the stage. */
@@ -65,34 +66,60 @@ function ordered(project: Project): { name: string; depth: number }[] {
 }
 
 function MaterialList({ project, current, go }: { project: Project; current: string; go: (name: string) => void }) {
-  const looks = useLooks().data ?? {}
   const meshes = useMeshes().data ?? []
   const materials = project.document.materials ?? {}
+  const [search, setSearch] = useState('')
+  const [unused, setUnused] = useState(false)
+  const [ruling, setRuling] = useState(false)
+  const worn = (name: string) => meshes.filter((mesh) => Object.values(mesh.worn).includes(name)).length
+  const isUsed = (name: string) => worn(name) > 0 || Object.values(materials).some((entry) => entry.from === name)
+  const words = search.trim().toLowerCase()
+  const shown = ordered(project).filter(({ name }) => (!unused || !isUsed(name)) && (!words || `${name} ${materials[name]?.surface_tag ?? ''} ${materials[name]?.folder ?? ''}`.toLowerCase().includes(words)))
+  const folders = [...new Set(shown.map(({ name }) => materials[name]?.folder ?? ''))].sort()
   return (
     <nav className="pane" aria-label="Materials">
-      <div className="bar" style={{ height: 40 }}><h2>Materials</h2><span className="small">{Object.keys(materials).length}</span></div>
-      <ul className="material-list scroll" tabIndex={-1}>
-        {ordered(project).map(({ name, depth }) => {
-          const entry = materials[name]!
-          const worn = meshes.filter((mesh) => Object.values(mesh.worn).includes(name)).length
-          const short = entry.from && name.startsWith(`${entry.from}_`) ? `…${name.slice(entry.from.length)}` : name
-          const own = Object.keys(entry.inputs ?? {}).length
-          const key = looks[name]?.picture
-          return (
-            <li key={name} className={depth > 0 ? 'derived' : ''}>
-              <button aria-current={name === current} onClick={() => go(name)} title={name}>
-                {key ? <img className="thumb" alt="" src={`/api/material-pictures/${key}/grey-room/96.png`} width={depth ? 30 : 40} height={depth ? 30 : 40} loading="lazy" /> : <span className="thumb swatch" />}
-                <span style={{ minWidth: 0 }}>
-                  <span className="ellipsis" style={{ display: 'block', fontWeight: name === current ? 600 : 400 }}>{short}</span>
-                  <span className="small">{entry.from ? count(own, 'own value') : `${worn ? count(worn, 'mesh', 'meshes') : 'unused'}${entry.surface_tag ? ` · ${entry.surface_tag}` : ''}`}</span>
-                </span>
-              </button>
-            </li>
-          )
-        })}
-      </ul>
-      <div className="row" style={{ padding: 12, borderTop: '1px solid var(--line)' }}><NewMaterial go={go} /></div>
+      <div className="bar" style={{ height: 40, gap: 6, padding: '0 8px 0 14px' }}>
+        <h2>Materials</h2><span className="small grow">{Object.keys(materials).length}</span>
+        <button className={`filter small ${unused ? 'accent' : ''}`} aria-pressed={unused} onClick={() => setUnused(!unused)}>Unused</button>
+      </div>
+      {Object.keys(materials).length > 8 && <input className="find" placeholder="Name, tag or folder" aria-label="Search materials" value={search} onChange={(event) => setSearch(event.target.value)} />}
+      <div className="scroll" tabIndex={-1}>
+        {folders.map((folder) => (
+          <section key={folder} aria-label={folder || 'Materials'}>
+            {folder && <h3 className="small" style={{ padding: '8px 14px 2px' }}>{folder}</h3>}
+            <ul className="material-list">
+              {shown.filter(({ name }) => (materials[name]?.folder ?? '') === folder).map(({ name, depth }) => (
+                <MaterialItem key={name} name={name} depth={depth} entry={materials[name]!} worn={worn(name)} current={name === current} go={go} />
+              ))}
+            </ul>
+          </section>
+        ))}
+        {shown.length === 0 && <p className="small" style={{ padding: 14 }}>No material here. Clear the search, or show all.</p>}
+      </div>
+      <div className="row wrap" style={{ padding: 12, borderTop: '1px solid var(--line)' }}>
+        <NewMaterial go={go} />
+        <Button variant="text" onClick={() => setRuling(true)}>Name by a rule…</Button>
+      </div>
+      {ruling && <NameByRule project={project} close={() => setRuling(false)} />}
     </nav>
+  )
+}
+
+function MaterialItem({ name, depth, entry, worn, current, go }: { name: string; depth: number; entry: Material; worn: number; current: boolean; go: (name: string) => void }) {
+  const looks = useLooks().data ?? {}
+  const short = entry.from && name.startsWith(`${entry.from}_`) ? `…${name.slice(entry.from.length)}` : name
+  const own = Object.keys(entry.inputs ?? {}).length
+  const key = looks[name]?.picture
+  return (
+    <li className={depth > 0 ? 'derived' : ''}>
+      <button aria-current={current} onClick={() => go(name)} title={name}>
+        {key ? <img className="thumb" alt="" src={`/api/material-pictures/${key}/grey-room/96.png`} width={depth ? 30 : 40} height={depth ? 30 : 40} loading="lazy" /> : <span className="thumb swatch" />}
+        <span style={{ minWidth: 0 }}>
+          <span className="ellipsis" style={{ display: 'block', fontWeight: current ? 600 : 400 }}>{short}</span>
+          <span className="small">{entry.from ? count(own, 'own value') : `${worn ? count(worn, 'mesh', 'meshes') : 'unused'}${entry.surface_tag ? ` · ${entry.surface_tag}` : ''}`}</span>
+        </span>
+      </button>
+    </li>
   )
 }
 

@@ -1,7 +1,7 @@
-import { Button, Checkbox, FormControlLabel, MenuItem, Popover, TextField } from '@mui/material'
+import { Autocomplete, Button, Checkbox, FormControlLabel, MenuItem, Popover, TextField } from '@mui/material'
 import { useState } from 'react'
 
-import { useEdit } from '../api/queries'
+import { useEdit, useProject } from '../api/queries'
 import type { AlphaMode, Sheet } from '../api/types'
 import { ALPHA_WORDS } from '../words'
 
@@ -11,8 +11,9 @@ const TAGS = ['metal', 'stone', 'glass', 'wood', 'cloth', 'leather', 'plastic']
 export function Settings({ name, sheet, anchor, close }: { name: string; sheet: Sheet; anchor: HTMLElement; close: () => void }) {
   const edit = useEdit()
   const { stage } = sheet
+  const folder = useProject().data?.document.materials?.[name]?.folder ?? ''
   const derived = sheet.chain.length > 1
-  const set = (setting: 'alpha_mode' | 'alpha_cutoff' | 'double_sided' | 'uv' | 'filter' | 'surface_tag', value: unknown) =>
+  const set = (setting: 'alpha_mode' | 'alpha_cutoff' | 'double_sided' | 'uv' | 'filter' | 'surface_tag' | 'folder', value: unknown) =>
     void edit({ kind: 'set-setting', material: name, setting, value })
   const uv = { tiling: stage.uv.tiling ?? [1, 1], offset: stage.uv.offset ?? [0, 0], rotation: stage.uv.rotation ?? 0 }
   const own = (setting: string) => derived && sheet.own_settings.includes(setting)
@@ -46,11 +47,13 @@ export function Settings({ name, sheet, anchor, close }: { name: string; sheet: 
             <MenuItem value="linear">linear</MenuItem>
             <MenuItem value="nearest">nearest, for palettes</MenuItem>
           </TextField>
-          <TextField select fullWidth label="Surface tag" value={sheet.surface_tag ?? ''} onChange={(event) => set('surface_tag', event.target.value || null)}>
-            <MenuItem value="">none</MenuItem>
-            {[...new Set([...TAGS, ...(sheet.surface_tag ? [sheet.surface_tag] : [])])].map((tag) => <MenuItem key={tag} value={tag}>{tag}</MenuItem>)}
-          </TextField>
+          <Autocomplete
+            freeSolo fullWidth options={TAGS} value={sheet.surface_tag ?? ''} onChange={(_, value) => set('surface_tag', value || null)}
+            onBlur={(event) => { const typed = (event.target as HTMLInputElement).value.trim(); if (typed !== (sheet.surface_tag ?? '')) set('surface_tag', typed || null) }}
+            renderInput={(params) => <TextField {...params} label="Surface tag" />}
+          />
         </div>
+        <TextField label="Folder in the list" defaultValue={folder} onBlur={(event) => event.target.value.trim() !== folder && set('folder', event.target.value.trim() || null)} onKeyDown={(event) => event.key === 'Enter' && (event.target as HTMLInputElement).blur()} />
       </div>
     </Popover>
   )
