@@ -21,6 +21,7 @@ from ektopos.meshes import Mesh, build_gltf, pack_glb
 from ektopos.meshes.glb import finish
 from ektopos.project import Project, is_safe, load_mesh
 from ektopos.targets.gltf import add_materials
+from ektopos.targets.loose import node_names, write_loose
 from ektopos.targets.packing import pack_file
 from ektopos.targets.plan import Plan, PlannedFile, make_plan, safe_names
 from ektopos.targets.profile import Profile
@@ -67,12 +68,12 @@ def export_package(project: Project, profile: Profile, out: Path, progress: Prog
     out.parent.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory(prefix=f".{out.name}-", dir=out.parent) as temporary:
         fresh = Path(temporary)
-        files = _write(project, profile, plan, fresh, progress)
+        files, factors = _write(project, profile, plan, fresh, progress)
         listing = {
             "ektopos": 1,
             "target": profile.id,
             "files": [asdict(file) for file in files],
-            "materials": _material_facts(plan),
+            "materials": _material_facts(plan, profile, factors),
             "meshes": _mesh_facts(project, profile),
         }
         (fresh / PACKAGE_LIST).write_text(json.dumps(listing, indent=2, ensure_ascii=False) + "\n", "utf-8")
@@ -81,7 +82,10 @@ def export_package(project: Project, profile: Profile, out: Path, progress: Prog
     return Export(profile.id, files, round(time.perf_counter() - started, 3))
 
 
-def _write(project: Project, profile: Profile, plan: Plan, folder: Path, progress: Progress) -> list[ExportedFile]:
+def _write(
+    project: Project, profile: Profile, plan: Plan, folder: Path, progress: Progress
+) -> tuple[list[ExportedFile], dict[str, float]]:
+    """Every file but the list, and what the emission of each texture was divided by."""
     loader = MapLoader(project)
     stem = next(iter(safe_names([project.document.name]).values()))
     meshes: dict[str, Mesh] = {}
@@ -115,13 +119,17 @@ def _write(project: Project, profile: Profile, plan: Plan, folder: Path, progres
         else:
             images.append({"name": name, "uri": planned.path})
     progress((steps - 1) / steps, "writing the container")
+    if profile.container == "loose":
+        beside = write_loose(folder, stem, project.document, plan, gltf, binary, emission_factors)
+        written = [_container(path, list(plan.materials)) for path in beside]
+        return [*written, *textures], emission_factors
     gltf = add_materials(gltf | ({"images": images} if images else {}), plan, image_of, emission_factors)
     everything = list(plan.materials)
     if profile.container == "glb":
         container = folder / f"{stem}.glb"
         container.write_bytes(pack_glb(gltf, binary))
         inside = [{k: v for k, v in asdict(texture).items() if k not in ("images", "sha256")} for texture in textures]
-        return [_container(container, everything, inside)]
+        return [_container(container, everything, inside)], emission_factors
     content = binary.content()
     container = folder / f"{stem}.gltf"
     text = json.dumps(finish(gltf, binary, f"{stem}.bin"), indent=2, ensure_ascii=False) + "\n"
@@ -130,7 +138,7 @@ def _write(project: Project, profile: Profile, plan: Plan, folder: Path, progres
     if content:
         (folder / f"{stem}.bin").write_bytes(content)
         written.append(_container(folder / f"{stem}.bin", []))
-    return [*written, *textures]
+    return [*written, *textures], emission_factors
 
 
 def _exported(planned: PlannedFile, path: Path) -> ExportedFile:
@@ -156,17 +164,20 @@ def _hash(path: Path) -> str:
         return hashlib.file_digest(file, "sha256").hexdigest()
 
 
-def _material_facts(plan: Plan) -> dict[str, Any]:
+def _material_facts(plan: Plan, profile: Profile, emission_factors: dict[str, float]) -> dict[str, Any]:
     """By material, everything that no texture holds."""
     found: dict[str, Any] = {}
-    for node, (name, material) in zip(safe_names(list(plan.materials)).values(), plan.materials.items(), strict=True):
+    for node, (name, material) in zip(node_names(plan), plan.materials.items(), strict=True):
         inputs: dict[str, Any] = {}
         for input_name, feed in material.feeds.items():
             facts: dict[str, Any] = {}
             if (name, input_name) not in plan.file_of and not feed.maps():
                 facts["value"] = _constant(feed, input_name)
-            if feed.strength != 1.0:
-                facts["strength"] = feed.strength
+            strength = feed.strength
+            if input_name == "emission" and profile.container == "loose":
+                strength *= emission_factors.get(plan.file_of.get((name, input_name), ""), 1.0)
+            if strength != 1.0:
+                facts["strength"] = strength
             if facts:
                 inputs[input_name] = facts
         found[name] = {"node": node, "inputs": inputs, **_settings(material)}
@@ -193,7 +204,7 @@ def _constant(feed: Feed, name: InputName) -> float | list[float]:
 
 def _mesh_facts(project: Project, profile: Profile) -> dict[str, Any]:
     stem = next(iter(safe_names([project.document.name]).values()))
-    file = f"{stem}.{profile.container}"
+    file = f"{stem}.{'glb' if profile.container == 'loose' else profile.container}"
     return {name: {"file": file, "slots": dict(entry.slots)} for name, entry in project.document.meshes.items()}
 
 

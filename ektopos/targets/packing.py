@@ -11,8 +11,9 @@ import numpy as np
 
 from ektopos.document import COLOUR_INPUTS, Feed, InputName
 from ektopos.images import Image, decode_table, linear_to_srgb, quantise
-from ektopos.materials.adjust import adjust
-from ektopos.materials.resolve import MapLoader, at_size, default_channels, resolve_feed
+from ektopos.materials.adjust import adjust, normalise
+from ektopos.materials.convert import to_specular_gloss
+from ektopos.materials.resolve import MapLoader, at_size, constant_values, default_channels, resolve_feed
 from ektopos.targets.plan import PlannedChannel, PlannedFile
 from ektopos.targets.profile import LETTERS, Letter
 from ektopos.types import Encoding, Float, NormalY, Pixels
@@ -25,7 +26,7 @@ def pack_file(loader: MapLoader, planned: PlannedFile, normal_y: NormalY) -> tup
     """
     factor = emission_factor(loader, planned)
     planes: list[Pixels] = []
-    whole: dict[InputName, Float] = {}
+    whole: dict[str, Float] = {}
     for letter in LETTERS:
         channel = planned.channels.get(letter)
         if channel is None:
@@ -50,7 +51,7 @@ def emission_factor(loader: MapLoader, planned: PlannedFile) -> float:
 
 def _plane(
     loader: MapLoader, planned: PlannedFile, channel: PlannedChannel, letter: Letter, normal_y: NormalY,
-    factor: float, whole: dict[InputName, Float],
+    factor: float, whole: dict[str, Float],
 ) -> Pixels:  # fmt: skip
     """One channel of a file, `(height, width)`."""
     size = (planned.height, planned.width)
@@ -58,7 +59,7 @@ def _plane(
     if channel.fill is not None:
         value = np.full((1, 1), channel.fill, np.float32)
         return np.full(size, quantise(_encoded(value, encoding), planned.bits)[0, 0])
-    if channel.feed.map is None:
+    if channel.feed.map is None or channel.beside is not None:
         return quantise(_encoded(_whole(loader, planned, channel, letter, normal_y, factor, whole), encoding), planned.bits)
     image = loader.image(channel.feed.map)
     entry = loader.project.document.maps[channel.feed.map]
@@ -74,6 +75,7 @@ def _plane(
         else:
             table = adjust(_as_input(decoded, channel.input), channel.feed, channel.input)
             table = table[:, "rgb".index(letter)] if table.ndim == 2 else table
+            table = converted(channel.quantity, channel.input, table, None)
         codes = quantise(_encoded(table / np.float32(factor), encoding), planned.bits)
         if source.dtype == np.uint8:
             return np.asarray(cv2.LUT(np.ascontiguousarray(source), codes))
@@ -83,18 +85,44 @@ def _plane(
 
 def _whole(
     loader: MapLoader, planned: PlannedFile, channel: PlannedChannel, letter: Letter, normal_y: NormalY,
-    factor: float, whole: dict[InputName, Float],
+    factor: float, whole: dict[str, Float],
 ) -> Float:  # fmt: skip
     """One channel of an input that is resolved as a whole, at the file's size; resolved once for all its channels."""
-    if channel.input not in whole:
-        found = resolve_feed(loader, channel.feed, channel.input, with_strength=False)
-        whole[channel.input] = at_size(found, channel.input, planned.width, planned.height)
-    values = whole[channel.input]
+    key = channel.quantity or channel.input
+    if key not in whole:
+        size = (planned.width, planned.height)
+        found = at_size(resolve_feed(loader, channel.feed, channel.input, with_strength=False), channel.input, *size)
+        beside = None
+        if channel.beside is not None:
+            other: InputName = "metallic" if channel.input == "base_color" else "base_color"
+            beside = at_size(resolve_feed(loader, channel.beside, other, with_strength=False), other, *size)
+        whole[key] = converted(channel.quantity, channel.input, found, beside)
+    values = whole[key]
     if channel.input == "normal":
         sign = -1.0 if letter == "g" and normal_y == "-" else 1.0
         return np.asarray(values[..., "rgb".index(letter)] * sign * 0.5 + 0.5, np.float32)
     if values.ndim == 3:
         return np.asarray(values[..., "rgb".index(letter)] / np.float32(factor), np.float32)
+    return values
+
+
+def input_values(feed: Feed, name: InputName) -> Float:
+    """A constant feed's canonical value, as one texel."""
+    values = constant_values(feed, name)
+    return normalise(values) if name == "normal" else adjust(values, feed, name)
+
+
+def converted(quantity: str, name: InputName, values: Float, beside: Float | None) -> Float:
+    """The quantity a target wants of an input: gloss or smoothness of roughness, diffuse or specular of colour and metallic.
+
+    `values` are those of the input `name`, `beside` those of the other one a conversion needs.
+    """
+    if quantity in ("gloss", "smoothness"):
+        return np.asarray(1.0 - values, np.float32)
+    if quantity in ("diffuse", "specular") and beside is not None:
+        base, metallic = (values, beside) if name == "base_color" else (beside, values)
+        diffuse, specular, _ = to_specular_gloss(base, metallic, np.zeros_like(metallic))
+        return diffuse if quantity == "diffuse" else specular
     return values
 
 

@@ -5,10 +5,10 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from ektopos.document import Document, Feed, InputName
-from ektopos.errors import EktoposError
+from ektopos.errors import EktoposError, MissingReference
 from ektopos.images import ImageHeader, fit_within
 from ektopos.materials.derive import DEFAULTS, Material, effective
 from ektopos.materials.resolve import feed_problem
@@ -31,6 +31,20 @@ class PlannedChannel:
     feed: Feed
     fill: float | None = None
     """For every texel alike, 0–1; `None` where the feed's map is packed."""
+    quantity: str = ""
+    """What of the input is written, where it is not the input itself: `gloss`, `smoothness`, `diffuse` or `specular`."""
+    beside: Feed | None = None
+    """The other feed that a converted quantity is made of."""
+
+    def feeds(self) -> list[Feed]:
+        """Every feed that decides its texels."""
+        return [self.feed] if self.beside is None else [self.feed, self.beside]
+
+    def inputs(self) -> tuple[InputName, ...]:
+        """Every input that it carries."""
+        if self.quantity in ("diffuse", "specular"):
+            return ("base_color", "metallic")
+        return (self.input,)
 
 
 @dataclass(frozen=True)
@@ -81,6 +95,10 @@ def make_plan(document: Document, profile: Profile, header_of: HeaderOf) -> Plan
 
     Raises `EktoposError` if a feed cannot fill its input, `MissingReference` or `UnreadableFile` for maps.
     """
+    for mesh, entry in document.meshes.items():
+        gone = next((worn for worn in entry.slots.values() if worn is not None and worn not in document.materials), None)
+        if gone is not None:
+            raise MissingReference(f"a slot wears {gone}, which is not there.", subject=mesh, hint="Choose another material.")
     materials = {name: effective(document, name) for name in document.materials}
     safe = safe_names(list(materials))
     planned: dict[str, PlannedFile] = {}
@@ -103,13 +121,15 @@ def make_plan(document: Document, profile: Profile, header_of: HeaderOf) -> Plan
                 planned[key] = PlannedFile(**{**vars(earlier), "materials": (*earlier.materials, name)})
             else:
                 stem = profile.name_rule.format(material=safe[name], suffix=kind.suffix)
-                path = f"{'textures/' if profile.container == 'gltf' else ''}{stem}.{kind.format}"
+                path = f"{'' if profile.container == 'glb' else 'textures/'}{stem}.{kind.format}"
                 planned[key] = PlannedFile(path, kind.suffix, (name,), width, height, kind.bits, kind.encoding, channels)
             for channel in channels.values():
                 if channel.carries:
                     file_of[name, channel.input] = planned[key].path
+                    for carried in channel.inputs():
+                        file_of.setdefault((name, carried), planned[key].path)
         factors[name] = [i for i in material.feeds if (name, i) not in file_of and i in profile.factors]
-        lost = [i for i in material.feeds if i not in profile.carried() and i not in profile.factors]
+        lost = [i for i in material.feeds if i not in profile.carried() and not _is_number(material, profile, i)]
         notes += [f"{name}: {i.replace('_', ' ')} is not carried by this target" for i in lost]
     return Plan(profile.id, tuple(planned.values()), file_of, materials, factors, tuple(notes))
 
@@ -134,43 +154,54 @@ def is_default(name: InputName, feed: Feed) -> bool:
     return name in DEFAULTS and feed == DEFAULTS[name]
 
 
+def _is_number(material: Material, profile: Profile, name: InputName) -> bool:
+    """Whether an input that no file carries travels as a number: in the container, or in the list of a loose package."""
+    return name in profile.factors or (profile.container == "loose" and not material.feeds[name].maps())
+
+
 def _channels(material: Material, kind: ProfileFile, profile: Profile) -> dict[Letter, PlannedChannel] | None:
     """The channels of one file for one material, or `None` if nothing needs the file."""
     channels: dict[Letter, PlannedChannel] = {}
-    needed = False
     for letter, carry in kind.letters().items():
-        name: InputName = carry  # type: ignore[assignment]
-        feed = material.feeds.get(name)
+        names = profile.inputs_of(carry)
+        name, feed = names[0], material.feeds.get(names[0])
         if feed is None or (name == "opacity" and material.alpha_mode == "opaque"):
             continue
-        if feed.maps():
-            channels[letter] = PlannedChannel(name, name, feed)
-            needed = True
+        beside = material.feeds[names[1]] if len(names) > 1 else None
+        quantity = carry if carry != name else ""
+        mapped = bool(feed.maps() or (beside is not None and beside.maps()))
+        channel = PlannedChannel(carry, name, feed, None, quantity, beside)
+        if mapped:
+            channels[letter] = channel
         elif name in profile.factors:
             if name != "opacity":
-                channels[letter] = PlannedChannel(None, name, feed, fill=1.0)
-        elif is_default(name, feed):
-            channels[letter] = PlannedChannel(None, name, feed, fill=_fill(name, feed, letter, profile))
+                channels[letter] = replace(channel, carries=None, fill=1.0)
         else:
-            channels[letter] = PlannedChannel(name, name, feed, fill=_fill(name, feed, letter, profile))
-            needed = True
-    return channels if needed else None
+            plain = profile.container != "loose" and is_default(name, feed)
+            channels[letter] = replace(channel, carries=None if plain else carry, fill=_fill(channel, letter, profile))
+    return channels if any(channel.fill is None for channel in channels.values()) else None
 
 
-def _fill(name: InputName, feed: Feed, letter: Letter, profile: Profile) -> float:
-    from ektopos.materials.adjust import adjust, normalise
-    from ektopos.materials.resolve import constant_values
+def _fill(channel: PlannedChannel, letter: Letter, profile: Profile) -> float:
+    """What a channel holds all over, before it is encoded."""
+    from ektopos.targets.packing import converted, input_values
 
-    values = constant_values(feed, name)
-    if name != "normal":
-        return float(adjust(values, feed, name).reshape(-1)[0])
-    vector = normalise(values)[0, 0]
-    sign = -1.0 if letter == "g" and profile.normal_y == "-" else 1.0
-    return float(vector["rgb".index(letter)] * sign * 0.5 + 0.5)
+    if channel.input == "normal":
+        vector = input_values(channel.feed, "normal")[0, 0]
+        sign = -1.0 if letter == "g" and profile.normal_y == "-" else 1.0
+        return float(vector["rgb".index(letter)] * sign * 0.5 + 0.5)
+    beside = None if channel.beside is None else input_values(channel.beside, channel.inputs()[1 - _first(channel)])
+    values = converted(channel.quantity, channel.input, input_values(channel.feed, channel.input), beside).reshape(-1)
+    return float(values["rgb".index(letter)] if len(values) == 3 and letter in "rgb" else values[0])
+
+
+def _first(channel: PlannedChannel) -> int:
+    return channel.inputs().index(channel.input)
 
 
 def _size(channels: dict[Letter, PlannedChannel], profile: Profile, header_of: HeaderOf) -> tuple[int, int]:
-    sized_by = [{c.feed.map} if c.feed.map else c.feed.maps() for c in channels.values() if c.fill is None]
+    feeds = [feed for channel in channels.values() if channel.fill is None for feed in channel.feeds()]
+    sized_by = [{feed.map} if feed.map else feed.maps() for feed in feeds]
     headers = [header_of(name) for names in sized_by for name in names if name is not None]
     if not headers:
         return 1, 1
@@ -184,7 +215,8 @@ def _same_content(
     """A text that is equal for files with equal texels; strengths travel beside the file and do not count."""
     parts = [kind.model_dump(mode="json"), width, height]
     for letter, channel in channels.items():
-        feed = channel.feed.model_dump(mode="json", exclude={"strength"})
-        sources = {name: document.maps[name].model_dump(mode="json") for name in sorted(channel.feed.maps())}
-        parts.append([letter, channel.carries, channel.fill, feed if channel.fill is None else None, sources])
+        feeds = [feed.model_dump(mode="json", exclude={"strength"}) for feed in channel.feeds()]
+        used = sorted({name for feed in channel.feeds() for name in feed.maps()})
+        sources = {name: document.maps[name].model_dump(mode="json") for name in used}
+        parts.append([letter, channel.carries, channel.fill, feeds if channel.fill is None else None, sources])
     return json.dumps(parts, sort_keys=True)

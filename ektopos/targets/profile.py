@@ -57,7 +57,10 @@ class Profile(BaseModel):
     id: str = Field(pattern=r"^[a-z0-9][a-z0-9-]*$")
     title: str
     summary: str = ""
-    container: Literal["glb", "gltf"]
+    container: Literal["glb", "gltf", "loose"]
+    """One GLB, one glTF with its files, or a mesh with loose maps beside it."""
+    workflow: Literal["metallic", "specular"] = "metallic"
+    """Whether `specular` and `diffuse` are those of the older specular workflow."""
     files: list[ProfileFile] = Field(min_length=1)
     normal_y: NormalY = "+"
     size_limit: int | None = Field(default=None, ge=1)
@@ -71,8 +74,19 @@ class Profile(BaseModel):
     importing: ImportRules = Field(default_factory=ImportRules, alias="import")
 
     def carried(self) -> set[str]:
-        """Everything that some channel of some file carries."""
-        return {carry for file in self.files for carry in file.channels.values()}
+        """Every input that some channel of some file carries, whole or converted."""
+        return {name for file in self.files for carry in file.channels.values() for name in self.inputs_of(carry)}
+
+    def inputs_of(self, carry: str) -> tuple[InputName, ...]:
+        """The inputs that a carried quantity is made of, the one it stands for first. Gloss and smoothness are 1 − roughness
+        (common practice); diffuse and specular are made of base colour and metallic by the published conversion."""
+        if carry in ("gloss", "smoothness"):
+            return ("roughness",)
+        if carry == "diffuse":
+            return ("base_color", "metallic")
+        if carry == "specular" and self.workflow == "specular":
+            return ("metallic", "base_color")
+        return (carry,)  # type: ignore[return-value]
 
 
 @lru_cache(maxsize=1)

@@ -53,6 +53,10 @@ class ArrivedInput:
     factor: tuple[float, ...] = (1.0,)
     """Multiplies the texture; the constant itself where there is none."""
     strength: float = 1.0
+    inverted: bool = False
+    """Whether the file holds 1 − the input (gloss, smoothness)."""
+    quantity: str = ""
+    """What the file holds where it is not the input itself: `gloss`, `smoothness`, `diffuse` or `specular`."""
 
     def stored(self) -> Values | None:
         """The texture's channels 0–1 as stored: `(h, w)` or `(h, w, 3)`; `None` without a readable texture."""
@@ -88,6 +92,10 @@ class Arrival:
     """By mesh and slot, the material's name; `None` where a slot has none."""
     listed_slots: dict[str, dict[str, str | None]] = field(default_factory=dict)
     """The same as the package list says it."""
+    assigned_slots: dict[str, dict[str, str | None]] = field(default_factory=dict)
+    """The same as a material document beside the mesh says it, where there is one."""
+    second: dict[str, ArrivedMaterial] = field(default_factory=dict)
+    """The materials read once more, from that document."""
     problem: Problem | None = None
     """Why nothing could be read at all."""
     message: str = ""
@@ -122,10 +130,15 @@ def import_package(package: Path, profile: Profile) -> Arrival:
         listing = read_listing(package)
     except InvalidDocument:
         listing = {}
-    return _import_gltf(package, profile, _Files(package, listing), listing)
+    files = PackageFiles(package, listing)
+    if profile.container == "loose":
+        from ektopos.trial.loose import import_loose
+
+        return import_loose(profile, files, listing)
+    return _import_gltf(package, profile, files, listing)
 
 
-class _Files:
+class PackageFiles:
     """The package's files: found, hashed, decoded once."""
 
     def __init__(self, package: Path, listing: dict[str, Any]) -> None:
@@ -193,11 +206,11 @@ def _size(entry: dict[str, Any]) -> tuple[int, int] | None:
     return (width, height) if isinstance(width, int) and isinstance(height, int) else None
 
 
-def _import_gltf(package: Path, profile: Profile, files: _Files, listing: dict[str, Any]) -> Arrival:
+def _import_gltf(package: Path, profile: Profile, files: PackageFiles, listing: dict[str, Any]) -> Arrival:
     suffix = f".{profile.container}"
     named = [name for name in files.listed if name.lower().endswith(suffix)]
     found = [files.root / name for name in named] or sorted(files.root.glob(f"*{suffix}"))
-    listed = _listed_slots(listing)
+    listed = listed_slots(listing)
     if not found or not found[0].is_file():
         name = found[0].name if found else f"*{suffix}"
         return Arrival(profile.id, listed_slots=listed, problem="missing-file", message=f"{name} is missing.")
@@ -225,7 +238,7 @@ def _load(path: Path) -> pygltflib.GLTF2:
     return loaded
 
 
-def _image(gltf: pygltflib.GLTF2, index: int, files: _Files, listing: dict[str, Any]) -> Texture:
+def _image(gltf: pygltflib.GLTF2, index: int, files: PackageFiles, listing: dict[str, Any]) -> Texture:
     image = gltf.images[index]
     if image.uri and not image.uri.startswith("data:"):
         return files.texture(unquote(image.uri))
@@ -306,7 +319,7 @@ def _pair(values: Any) -> tuple[float, float]:
     return float(values[0]), float(values[1])
 
 
-def _slots(gltf: pygltflib.GLTF2, names: list[str], files: _Files) -> dict[str, dict[str, str | None]]:
+def _slots(gltf: pygltflib.GLTF2, names: list[str], files: PackageFiles) -> dict[str, dict[str, str | None]]:
     """Material by mesh and slot; a primitive without a slot name counts as the slot its material is called."""
     for buffer in gltf.buffers or []:
         if buffer.uri and not buffer.uri.startswith("data:"):
@@ -322,7 +335,17 @@ def _slots(gltf: pygltflib.GLTF2, names: list[str], files: _Files) -> dict[str, 
     return found
 
 
-def _listed_slots(listing: dict[str, Any]) -> dict[str, dict[str, str | None]]:
+def read_glb_slots(files: PackageFiles, name: str) -> dict[str, dict[str, str | None]]:
+    """Material by mesh and slot of a GLB that brings no textures. Raises `ValueError` and its kin for damage."""
+    path = files.find(name)
+    if path is None:
+        raise ValueError(f"{name} is missing")
+    gltf = _load(path)
+    return _slots(gltf, [m.name or f"material_{i}" for i, m in enumerate(gltf.materials or [])], files)
+
+
+def listed_slots(listing: dict[str, Any]) -> dict[str, dict[str, str | None]]:
+    """Material by mesh and slot as the package list says it."""
     meshes = listing.get("meshes", {})
     if not isinstance(meshes, dict):
         return {}

@@ -1,0 +1,144 @@
+"""Write what stands beside loose maps: the mesh as GLB without textures, and materials and slots as MaterialX.
+
+Source: MaterialX 1.39 with its glTF PBR nodes. What MaterialX has no place for (sides, UV transform, surface tag) travels in
+the package list.
+"""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import MaterialX as mx
+
+from ektopos.document import COLOUR_INPUTS, Document, InputName
+from ektopos.materials.derive import Material
+from ektopos.meshes import pack_glb
+from ektopos.meshes.glb import Binary
+from ektopos.targets.packing import input_values
+from ektopos.targets.plan import Plan, PlannedChannel, PlannedFile, safe_names
+
+MATERIALS = "materials.mtlx"
+_SHADER_INPUT: dict[InputName, tuple[str, str]] = {
+    "base_color": ("base_color", "color3"), "metallic": ("metallic", "float"), "roughness": ("roughness", "float"),
+    "normal": ("normal", "vector3"), "occlusion": ("occlusion", "float"), "emission": ("emissive", "color3"),
+    "opacity": ("alpha", "float"), "ior": ("ior", "float"), "specular": ("specular", "float"),
+    "clearcoat": ("clearcoat", "float"), "clearcoat_roughness": ("clearcoat_roughness", "float"),
+    "sheen": ("sheen_color", "color3"), "sheen_roughness": ("sheen_roughness", "float"),
+    "transmission": ("transmission", "float"), "thickness": ("thickness", "float"),
+}  # fmt: skip
+_ALPHA_MODE = {"opaque": 0, "mask": 1, "blend": 2}
+
+
+def node_names(plan: Plan) -> list[str]:
+    """The name of every material in the MaterialX document: valid there, and told apart."""
+    names, taken = [], set()
+    for safe in safe_names(list(plan.materials)).values():
+        stem = mx.createValidName(safe)
+        name, number = stem, 2
+        while name.lower() in taken:
+            name, number = f"{stem}_{number}", number + 1
+        taken.add(name.lower())
+        names.append(name)
+    return names
+
+
+def write_loose(
+    folder: Path, stem: str, document: Document, plan: Plan, gltf: dict[str, Any], binary: Binary,
+    emission_factors: dict[str, float],
+) -> list[Path]:  # fmt: skip
+    """Write the GLB and the MaterialX document; gives their paths."""
+    mesh = folder / f"{stem}.glb"
+    bare = [{"name": name} for name in plan.materials]
+    mesh.write_bytes(pack_glb(gltf | ({"materials": bare} if bare else {}), binary))
+    materials = folder / MATERIALS
+    materials.write_text(materialx(document, plan, emission_factors), "utf-8")
+    return [mesh, materials]
+
+
+def materialx(document: Document, plan: Plan, emission_factors: dict[str, float]) -> str:
+    """The MaterialX document: a glTF PBR shader and a material for each, and a look that assigns them to `mesh/slot`."""
+    written = mx.createDocument()
+    nodes = dict(zip(plan.materials, node_names(plan), strict=True))
+    files = {file.path: file for file in plan.files}
+    for name, material in plan.materials.items():
+        _add_material(written, nodes[name], name, material, plan, files, emission_factors)
+    look = written.addLook("slots")
+    for mesh, entry in document.meshes.items():
+        for slot, worn in entry.slots.items():
+            if worn is not None:
+                assigned = look.addMaterialAssign(written.createValidChildName(f"{mesh}_{slot}"), nodes[worn])
+                assigned.setGeom(f"/{mesh}/{slot}")
+    return str(mx.writeToXmlString(written))
+
+
+def _add_material(
+    written: Any, node: str, name: str, material: Material, plan: Plan, files: dict[str, PlannedFile],
+    emission_factors: dict[str, float],
+) -> None:  # fmt: skip
+    shader = written.addNode("gltf_pbr", f"SR_{node}", "surfaceshader")
+    glow = material.feeds["emission"].strength * emission_factors.get(plan.file_of.get((name, "emission"), ""), 1.0)
+    for input_name, feed in material.feeds.items():
+        if input_name not in _SHADER_INPUT or (input_name == "opacity" and material.alpha_mode == "opaque"):
+            continue
+        port, kind = _SHADER_INPUT[input_name]
+        path = plan.file_of.get((name, input_name))
+        if path is not None:
+            channel = next((letter, c) for letter, c in files[path].channels.items() if c.carries and input_name in c.inputs())
+            if channel[1].quantity == "specular":
+                port, kind = "specular_color", "color3"
+            source = _image(written, node, files[path], input_name, kind, channel[0], channel[1], material)
+            shader.addInput(port, kind).setNodeName(source)
+        elif not feed.maps() and input_name != "normal":
+            values = input_values(feed, input_name).reshape(-1)
+            shader.addInput(port, kind).setValueString(", ".join(f"{float(v):.7g}" for v in values))
+    if glow != 1.0:
+        shader.addInput("emissive_strength", "float").setValueString(f"{glow:.9g}")
+    if material.alpha_mode != "opaque":
+        shader.addInput("alpha_mode", "integer").setValueString(str(_ALPHA_MODE[material.alpha_mode]))
+    if material.alpha_mode == "mask":
+        shader.addInput("alpha_cutoff", "float").setValueString(f"{material.alpha_cutoff:.7g}")
+    surface = written.addNode("surfacematerial", node, "material")
+    surface.addInput("surfaceshader", "surfaceshader").setNodeName(shader.getName())
+
+
+def _image(
+    written: Any, node: str, file: PlannedFile, name: InputName, kind: str, letter: str, channel: PlannedChannel,
+    material: Material,
+) -> str:  # fmt: skip
+    """The nodes from a file to an input: image, the channel that is picked, and 1 − x for gloss. Gives the last one's name."""
+    wide = "color4" if "a" in file.channels and file.channels["a"].carries else "color3"
+    kind_of_image = (
+        "vector3" if kind == "vector3" else wide if len([c for c in file.channels.values() if c.carries]) > 1 else kind
+    )
+    label = written.createValidChildName(f"{node}_{name}")
+    image = written.addNode("image", label, kind_of_image)
+    source = image.addInput("file", "filename")
+    source.setValueString(file.path)
+    if file.encoding == "srgb" and kind_of_image.startswith("color"):
+        source.setColorSpace("srgb_texture")
+    image.addInput("filtertype", "string").setValueString("closest" if material.filter == "nearest" else "linear")
+    last = label
+    if kind == "float" and kind_of_image != "float":
+        extract = written.addNode("extract", f"{label}_channel", "float")
+        extract.addInput("in", kind_of_image).setNodeName(last)
+        extract.addInput("index", "integer").setValueString(str("rgba".index(letter)))
+        last = extract.getName()
+    elif kind in COLOUR_KINDS and kind_of_image == "color4":
+        convert = written.addNode("convert", f"{label}_rgb", "color3")
+        convert.addInput("in", "color4").setNodeName(last)
+        last = convert.getName()
+    if channel.quantity in ("gloss", "smoothness"):
+        invert = written.addNode("invert", f"{label}_inverted", "float")
+        invert.addInput("in", "float").setNodeName(last)
+        last = invert.getName()
+    if kind == "vector3":
+        normal = written.addNode("normalmap", f"{label}_map", "vector3")
+        normal.addInput("in", "vector3").setNodeName(last)
+        normal.addInput("scale", "float").setValueString(f"{material.feeds['normal'].strength:.7g}")
+        last = normal.getName()
+    return str(last)
+
+
+COLOUR_KINDS = ("color3",)
+assert set(COLOUR_INPUTS) <= set(_SHADER_INPUT)

@@ -1,0 +1,211 @@
+"""The stand-in engine's importer for a mesh with loose maps.
+
+What a channel carries is the profile's convention, which maps belong to which material is read from the package list, and the
+materials are read a second time from the MaterialX document: an engine may go by either, so both have to be right. XML is read
+with the standard library, never with the library that wrote it.
+"""
+
+from __future__ import annotations
+
+import xml.etree.ElementTree as ET
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+from ektopos.targets.profile import Profile, ProfileFile
+from ektopos.trial.importer import (
+    INPUTS,
+    Arrival,
+    ArrivedInput,
+    ArrivedMaterial,
+    PackageFiles,
+    Texture,
+    listed_slots,
+    read_glb_slots,
+)
+
+MATERIALS = "materials.mtlx"
+_DEFAULTS: dict[str, tuple[float, ...]] = {
+    "base_color": (1.0, 1.0, 1.0), "metallic": (0.0,), "roughness": (1.0,), "normal": (0.0, 0.0, 1.0), "occlusion": (1.0,),
+    "emission": (0.0, 0.0, 0.0), "opacity": (1.0,),
+}  # fmt: skip
+_PORTS = {
+    "base_color": "base_color", "metallic": "metallic", "roughness": "roughness", "normal": "normal",
+    "occlusion": "occlusion", "emissive": "emission", "alpha": "opacity", "specular_color": "metallic",
+}  # fmt: skip
+_ALPHA_MODES = ("opaque", "mask", "blend")
+
+
+def import_loose(profile: Profile, files: PackageFiles, listing: dict[str, Any]) -> Arrival:
+    """Read a loose package. A missing or broken file is said in the result, not raised."""
+    listed = listed_slots(listing)
+    meshes = sorted({str(entry.get("file")) for entry in listing.get("meshes", {}).values()} | set())
+    broken = next((name for name in meshes if files.find(name) is None), None)
+    if broken is not None or not listing:
+        said = f"{broken} is missing." if broken else "package.json is missing."
+        return Arrival(profile.id, listed_slots=listed, problem="missing-file", message=said)
+    try:
+        slots: dict[str, dict[str, str | None]] = {}
+        for name in meshes:
+            slots |= read_glb_slots(files, name)
+        said_materials = listing.get("materials", {})
+        materials = {name: _from_list(profile, files, name, facts) for name, facts in said_materials.items()}
+    except Exception as problem:
+        return Arrival(
+            profile.id, listed_slots=listed, problem="unreadable-file", message=f"the package cannot be read ({problem})."
+        )
+    path = files.find(MATERIALS)
+    if path is None:
+        return Arrival(profile.id, listed_slots=listed, problem="missing-file", message=f"{MATERIALS} is missing.")
+    try:
+        tree = ET.fromstring(path.read_bytes())
+        nodes = {str(facts.get("node", name)): name for name, facts in said_materials.items()}
+        second = _second_reading(tree, files, nodes, materials)
+        assigned = _assigned(tree, nodes)
+    except (ET.ParseError, KeyError, ValueError, IndexError) as problem:
+        said = f"{MATERIALS} cannot be read ({problem})."
+        return Arrival(profile.id, listed_slots=listed, problem="unreadable-file", message=said)
+    return Arrival(profile.id, materials, slots, listed, assigned_slots=assigned, second=second)
+
+
+def _from_list(profile: Profile, files: PackageFiles, name: str, facts: dict[str, Any]) -> ArrivedMaterial:
+    """A material as the package list and the profile's convention say it."""
+    said = facts.get("inputs", {})
+    inputs: dict[str, ArrivedInput] = {}
+    for input_name in INPUTS:
+        told = said.get(input_name, {}) if isinstance(said, dict) else {}
+        strength = float(told.get("strength", 1.0))
+        found = _channel_of(profile, files, name, input_name)
+        if found is not None:
+            texture, kind, group, quantity = found
+            encoding = "linear" if group == "a" else kind.encoding
+            one = (1.0, 1.0, 1.0) if len(group) > 1 else (1.0,)
+            inputs[input_name] = ArrivedInput(
+                texture, _letters(group, input_name, quantity), encoding, profile.normal_y, one, strength,
+                inverted=quantity in ("gloss", "smoothness"), quantity=quantity,
+            )  # fmt: skip
+        else:
+            value = told.get("value", _DEFAULTS[input_name])
+            factor = tuple(float(v) for v in value) if isinstance(value, (list, tuple)) else (float(value),)
+            inputs[input_name] = ArrivedInput(factor=factor, strength=strength)
+    uv = facts.get("uv", {})
+    return ArrivedMaterial(
+        inputs=inputs,
+        alpha_mode=str(facts.get("alpha_mode", "opaque")),
+        alpha_cutoff=float(facts.get("alpha_cutoff", 0.5)),
+        double_sided=bool(facts.get("double_sided", False)),
+        tiling=_pair(uv.get("tiling", (1.0, 1.0))),
+        offset=_pair(uv.get("offset", (0.0, 0.0))),
+        rotation=float(uv.get("rotation", 0.0)),
+        filter=str(facts.get("filter", "linear")),
+        surface_tag=facts.get("surface_tag"),
+    )
+
+
+def _channel_of(
+    profile: Profile, files: PackageFiles, material: str, name: str
+) -> tuple[Texture, ProfileFile, str, str] | None:
+    """The file, its kind, the channels and the quantity that carry an input of a material; `None` where no file does."""
+    for path, entry in files.listed.items():
+        if material not in entry.get("materials", []):
+            continue
+        kind = next((kind for kind in profile.files if Path(path).stem.endswith(f"_{kind.suffix}")), None)
+        if kind is None:
+            continue
+        for group, carry in kind.channels.items():
+            made_of = profile.inputs_of(carry)
+            written = entry.get("channels", {}).get(group[0]) is not None
+            if made_of[0] == name and written:
+                return files.texture(path), kind, group, carry if carry != name else ""
+    return None
+
+
+def _letters(group: str, name: str, quantity: str) -> str:
+    """The channels that are looked at: one for data, though it may be written in three."""
+    wide = name in ("base_color", "emission", "normal") or quantity == "specular"
+    return group if wide or len(group) == 1 else "r"
+
+
+def _second_reading(
+    tree: ET.Element, files: PackageFiles, nodes: dict[str, str], first: dict[str, ArrivedMaterial]
+) -> dict[str, ArrivedMaterial]:
+    """The materials as the MaterialX document says them; what it has no place for is taken from the list."""
+    by_name = {element.get("name", ""): element for element in tree}
+    found = {}
+    for node, name in nodes.items():
+        if name not in first:
+            continue
+        surface = by_name[node]
+        shader = by_name[_input(surface, "surfaceshader")["nodename"]]
+        said = {_PORTS[port]: values for port, values in _inputs(shader).items() if port in _PORTS}
+        inputs: dict[str, ArrivedInput] = {}
+        filters = set()
+        for input_name in INPUTS:
+            own = first[name].inputs[input_name]
+            values = said.get(input_name)
+            if values is None:
+                unstated = own.texture is None and input_name in ("normal", "opacity")
+                inputs[input_name] = (
+                    own if unstated or own.quantity else replace(own, texture=None, factor=_DEFAULTS[input_name])
+                )
+            elif "nodename" in values:
+                traced = _trace(by_name, values["nodename"], own)
+                filters.add(traced["filter"])
+                inputs[input_name] = replace(
+                    own, texture=files.texture(traced["file"]), channels=traced["channels"],
+                    encoding=traced["encoding"], inverted=traced["inverted"], strength=traced.get("scale", own.strength),
+                )  # fmt: skip
+            else:
+                inputs[input_name] = replace(own, texture=None, factor=tuple(float(v) for v in values["value"].split(",")))
+        shader_inputs = _inputs(shader)
+        glow = float(shader_inputs.get("emissive_strength", {}).get("value", 1.0))
+        inputs["emission"] = replace(inputs["emission"], strength=glow)
+        mode = int(shader_inputs.get("alpha_mode", {}).get("value", 0))
+        found[name] = replace(
+            first[name], inputs=inputs, alpha_mode=_ALPHA_MODES[mode],
+            alpha_cutoff=float(shader_inputs.get("alpha_cutoff", {}).get("value", first[name].alpha_cutoff)),
+            filter=first[name].filter if not filters else "nearest" if filters == {"closest"} else "linear",
+        )  # fmt: skip
+    return found
+
+
+def _trace(by_name: dict[str, ET.Element], name: str, own: ArrivedInput) -> dict[str, Any]:
+    """Follow the nodes from a shader's input back to its image."""
+    found: dict[str, Any] = {"inverted": False, "channels": own.channels, "filter": "linear"}
+    for _ in range(8):
+        node = by_name[name]
+        values = _inputs(node)
+        if node.tag == "image":
+            found |= {"file": values["file"]["value"], "filter": values.get("filtertype", {}).get("value", "linear")}
+            srgb = values["file"].get("colorspace") == "srgb_texture" and found["channels"] != "a"
+            found["encoding"] = "srgb" if srgb else "linear"
+            return found
+        if node.tag == "extract":
+            found["channels"] = "rgba"[int(values["index"]["value"])]
+        elif node.tag == "invert":
+            found["inverted"] = True
+        elif node.tag == "normalmap":
+            found["scale"] = float(values.get("scale", {}).get("value", 1.0))
+        name = values["in"]["nodename"]
+    raise ValueError(f"the nodes behind {name} go round in a circle")
+
+
+def _assigned(tree: ET.Element, nodes: dict[str, str]) -> dict[str, dict[str, str | None]]:
+    found: dict[str, dict[str, str | None]] = {}
+    for assigned in tree.iter("materialassign"):
+        _, mesh, slot = (assigned.get("geom") or "").split("/", 2)
+        material = assigned.get("material") or ""
+        found.setdefault(mesh, {})[slot] = nodes.get(material, material)
+    return found
+
+
+def _inputs(node: ET.Element) -> dict[str, dict[str, str]]:
+    return {child.get("name", ""): dict(child.attrib) for child in node if child.tag == "input"}
+
+
+def _input(node: ET.Element, name: str) -> dict[str, str]:
+    return _inputs(node)[name]
+
+
+def _pair(values: Any) -> tuple[float, float]:
+    return float(values[0]), float(values[1])
