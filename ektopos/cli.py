@@ -20,6 +20,7 @@ from ektopos.checks import run_checks
 from ektopos.errors import EktoposError, InvalidDocument, MissingReference, UnreadableFile
 from ektopos.images import IMAGE_SUFFIXES
 from ektopos.maps import Facts, channel_roles, facts_of, identify
+from ektopos.matching import match_maps, read_match_map
 from ektopos.meshes import MESH_SUFFIXES, OTHER_MESH_SUFFIXES, find_faults, read_mesh, slot_facts
 from ektopos.project import open_project
 from ektopos.targets import built_in_profiles, export_package
@@ -135,6 +136,27 @@ def _slot_json(slot: Any) -> dict[str, Any]:
     return facts
 
 
+def _match(options: argparse.Namespace) -> Outcome:
+    mesh = read_mesh(options.mesh)
+    maps, problems = [], []
+    for given, path in _walk(options.paths, IMAGE_SUFFIXES):
+        try:
+            maps.append(read_match_map(given, path))
+        except EktoposError as problem:
+            problems.append({"path": given, "error": problem.message})
+    if problems and not maps:
+        raise UnreadableFile("none of the maps can be read.", subject=problems[0]["path"])
+    found: list[dict[str, Any]] = []
+    for slot, (candidates, sets) in match_maps(mesh, maps).items():
+        ranked = [{"set": c.set, "maps": sets[c.set], "score": c.score, "reasons": c.reasons} for c in candidates]
+        found.append({"slot": slot, "candidates": ranked})
+    lines = [f"{p['path']}: {p['error']}" for p in problems]
+    for entry in found:
+        lines.append(entry["slot"])
+        lines += [f"  {c['score']:.2f} {c['set']}: {'; '.join(c['reasons'])}" for c in entry["candidates"][:3]]
+    return found, FINE, lines
+
+
 def _check(options: argparse.Namespace) -> Outcome:
     with open_project(options.project) as project:
         findings = run_checks(project, find_profile(options.target or project.document.target))
@@ -193,6 +215,9 @@ def _parser() -> argparse.ArgumentParser:
 
     command("identify", _identify, "Say what maps are, and why.").add_argument("paths", nargs="+", type=Path, metavar="PATH")
     command("mesh", _mesh, "Measure meshes: slots, UVs, faults.").add_argument("paths", nargs="+", type=Path, metavar="PATH")
+    matching = command("match", _match, "Rank map sets for every slot of a mesh.")
+    matching.add_argument("--mesh", type=Path, required=True, metavar="PATH")
+    matching.add_argument("paths", nargs="+", type=Path, metavar="MAPPATH")
     check = command("check", _check, "Find what is wrong in a project.")
     check.add_argument("project", type=Path, metavar="PROJECT")
     check.add_argument("--target", metavar="ID")

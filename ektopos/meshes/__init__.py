@@ -6,6 +6,7 @@ wears is the document's affair; how a mesh is packed for an engine is `ektopos.t
 
 from ektopos.meshes.faults import Fault, find_faults
 from ektopos.meshes.glb import build_gltf, pack_glb
+from ektopos.meshes.match import Candidate, Layout, layout_of, match
 from ektopos.meshes.mesh import Mesh, Node
 from ektopos.meshes.read import MESH_SUFFIXES, OTHER_MESH_SUFFIXES, companion_files, read_mesh
 from ektopos.meshes.slots import SlotFacts, slot_facts
@@ -13,13 +14,17 @@ from ektopos.meshes.slots import SlotFacts, slot_facts
 __all__ = [
     "MESH_SUFFIXES",
     "OTHER_MESH_SUFFIXES",
+    "Candidate",
     "Fault",
+    "Layout",
     "Mesh",
     "Node",
     "SlotFacts",
     "build_gltf",
     "companion_files",
     "find_faults",
+    "layout_of",
+    "match",
     "pack_glb",
     "read_mesh",
     "slot_facts",

@@ -143,13 +143,16 @@ class Walk(Site):
         self.button("Name").click()
         page.get_by_text("checkpoint “before”").wait_for()
 
-        # Another page changes the project; this one is told, and loads again.
-        other = page.context.new_page()
-        other.goto(f"{home}/materials/plain")
-        other.get_by_role("button", name="More for this material").click()
-        other.get_by_role("menuitem", name="Duplicate").click()
-        other.wait_for_url("**/materials/plain_copy")
-        other.close()
+        # Somebody else changes the project; this page is told, and loads again.
+        page.evaluate(
+            """async (id) => {
+              const project = await (await fetch(`/api/projects/${id}`)).json()
+              const edits = [{ kind: 'duplicate-material', material: 'plain' }]
+              await fetch(`/api/projects/${id}/edits`, { method: 'POST', headers: { 'Content-Type': 'application/json' },
+                body: JSON.stringify({ revision: project.revision, edits }) })
+            }""",
+            home.rsplit("/", 1)[-1],
+        )
         page.get_by_role("button", name="Roughness adjustments").click()
         page.get_by_role("button", name="Give back").click()
         page.get_by_text("has changed since this page was loaded").wait_for()

@@ -94,6 +94,67 @@ TAMPERINGS: list[tuple[str, str, Callable[[Path], None], set[tuple[str, str]]]] 
 ]  # fmt: skip
 
 
+def listed(change: Callable[[dict], None]) -> Callable[[Path], None]:
+    """A tampering that changes a material's facts in the package list."""
+
+    def tamper(path: Path) -> None:
+        content = json.loads(path.read_text())
+        change(content["materials"])
+        path.write_text(json.dumps(content))
+
+    return tamper
+
+
+def replaced(before: str, after: str) -> Callable[[Path], None]:
+    """A tampering that changes a text file."""
+
+    def tamper(path: Path) -> None:
+        text = path.read_text()
+        assert before in text, before
+        path.write_text(text.replace(before, after, 1))
+
+    return tamper
+
+
+LIST, MTLX = "package.json", "materials.mtlx"
+LOOSE_TAMPERINGS: list[tuple[str, str, str, Callable[[Path], None], tuple[str, str]]] = [
+    ("metal-smooth", "smoothness inverted", "textures/tile_MetallicSmoothness.png",
+     picture(lambda p: np.dstack([p[..., :3], 255 - p[..., 3]])), ("roughness", "inverted")),
+    ("orm-y-minus", "green turned", NORMAL, picture(lambda p: np.dstack([p[..., 0], 255 - p[..., 1], p[..., 2]])), ("normal", "green-flipped")),
+    ("single-maps", "encoded once more", "textures/tile_Roughness.png", picture(one_byte_curve), ("roughness", "wrong-encoding")),
+    ("single-maps", "gone", "textures/tile_Metallic.png", lambda path: path.unlink(), ("metallic", "missing-file")),
+    ("spec-gloss", "specular dimmed", "textures/tile_SpecularGloss.png",
+     picture(lambda p: np.dstack([p[..., :3] // 2, p[..., 3]])), ("metallic", "unknown")),
+    ("spec-gloss", "gloss inverted", "textures/tile_SpecularGloss.png",
+     picture(lambda p: np.dstack([p[..., :3], 255 - p[..., 3]])), ("roughness", "inverted")),
+    ("single-maps", "constant", LIST, listed(lambda m: m["plain"]["inputs"]["roughness"].update(value=0.9)), ("roughness", "constant-changed")),
+    ("single-maps", "alpha mode", LIST, listed(lambda m: m["tile"].pop("alpha_mode")), ("opacity", "alpha-mode-changed")),
+    ("single-maps", "cut-off", LIST, listed(lambda m: m["tile"].update(alpha_cutoff=0.7)), ("opacity", "cutoff-changed")),
+    ("single-maps", "sides", LIST, listed(lambda m: m["tile"].pop("double_sided")), ("settings", "sides-changed")),
+    ("single-maps", "transform", LIST, listed(lambda m: m["tile"].pop("uv")), ("settings", "uv-transform-lost")),
+    ("single-maps", "filter", LIST, listed(lambda m: m["tile"].pop("filter")), ("settings", "filter-changed")),
+    ("single-maps", "strength", LIST, listed(lambda m: m["tile"]["inputs"].pop("normal")), ("normal", "strength-lost")),
+    ("single-maps", "constant beside", MTLX, replaced('value="0.35"', 'value="0.6"'), ("roughness", "constant-changed")),
+    ("single-maps", "cut-off beside", MTLX, replaced('value="0.4"', 'value="0.6"'), ("opacity", "cutoff-changed")),
+    ("single-maps", "other file beside", MTLX, replaced("tile_Roughness.png", "tile_Metallic.png"), ("roughness", "unknown")),
+    ("single-maps", "slot beside", MTLX, replaced('material="tile_dull" geom="/plates/Back"', 'material="plain" geom="/plates/Back"'), ("base_color", "slot-reassigned")),
+    ("single-maps", "broken document", MTLX, lambda path: path.write_text("<materialx"), ("base_color", "unreadable-file")),
+]  # fmt: skip
+
+
+class TamperedLoose(TestCase):
+    def test_every_tampering_of_a_loose_package_is_found(self) -> None:
+        for target, what, file, tamper, (input_name, cause) in LOOSE_TAMPERINGS:
+            with self.subTest(target, what=what), project() as opened, folder() as root:
+                profile = find_profile(target)
+                export_package(opened, profile, root / "out")
+                tamper(root / "out" / file)
+                trial = run_trial(opened, root / "out", profile)
+                self.assertFalse(trial.passed)
+                found = {(c.input, c.cause) for c in trial.cells if c.verdict in ("differs", "lost")}
+                self.assertIn((input_name, cause), found)
+
+
 class Untampered(TestCase):
     def test_every_target_brings_every_input_across(self) -> None:
         for target in built_in_profiles():

@@ -1681,7 +1681,13 @@ export interface components {
              * Container
              * @enum {string}
              */
-            container: "glb" | "gltf";
+            container: "glb" | "gltf" | "loose";
+            /**
+             * Workflow
+             * @default metallic
+             * @enum {string}
+             */
+            workflow: "metallic" | "specular";
             /** Files */
             files: components["schemas"]["ProfileFile"][];
             /**

@@ -87,6 +87,7 @@ export function MapsScreen() {
   return (
     <div className="screen maps">
       <section className="pane" aria-label="Coverage board">
+        <h1 className="sr">Maps</h1>
         <div className="bar">
           <PickFiles />
           {FILTERS.map((entry) => (

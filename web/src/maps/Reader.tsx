@@ -36,7 +36,7 @@ export function Reader({ name, channel, setChannel }: { name: string | null; cha
   return (
     <aside className="pane" aria-label="Reader">
       <div className="bar" style={{ gap: 8 }}>
-        <h1 className="ellipsis" title={map.file}>{map.file.split('/').at(-1)}</h1>
+        <h2 className="ellipsis" style={{ fontSize: 15 }} title={map.file}>{map.file.split('/').at(-1)}</h2>
         <span className="chip">{map.encoding === 'srgb' ? 'sRGB' : 'linear'}</span>
         <span className="grow" />
         <Button variant="text" aria-pressed={repeat} onClick={() => setRepeat(!repeat)}><b className={repeat ? 'accent' : ''}>2 × 2</b></Button>

@@ -1,0 +1,105 @@
+"""Match maps to the slots of a mesh: read both, group the maps, rank the groups for every slot.
+
+`meshes.match` compares pictures with layouts; here files become pictures, and names are counted in where they mean something.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from ektopos.images import Image, as_float, read_header, read_image, resize
+from ektopos.maps import Facts, identify
+from ektopos.maps.evidence import TILES_BELOW
+from ektopos.maps.identify import facts_of_image
+from ektopos.meshes import Candidate, Mesh, layout_of, match
+from ektopos.types import Float
+
+PICTURE = 512
+TOGETHER = 0.45
+"""Correlation of edges above which two nameless maps are taken for one surface."""
+_MEANINGLESS = re.compile(
+    r"^(slot|mat|material|mesh|tex|texture|map|img|image|untitled|unnamed|default|scan|part|\d+|[0-9a-f]{2,})$"
+)
+
+
+@dataclass(frozen=True)
+class MatchMap:
+    """One map, read for matching."""
+
+    path: str
+    facts: Facts
+    picture: Float
+
+
+def read_match_map(given: str, path: Path) -> MatchMap:
+    """Read a map. Raises `UnreadableFile` or `TooLarge`."""
+    header, image = read_header(path), read_image(path)
+    return MatchMap(given, facts_of_image(header, image), small_picture(image))
+
+
+def small_picture(image: Image) -> Float:
+    """A map as a picture of at most `PICTURE` texels a side, 0–1 as stored, `(h, w)` or `(h, w, 3)`."""
+    step = max(1, min(image.width, image.height) // (2 * PICTURE))
+    values = as_float(np.ascontiguousarray(image.pixels[::step, ::step]))
+    values = np.clip(values[..., :3] if image.channels >= 3 else values[..., 0], 0.0, 1.0)
+    return resize(values, min(PICTURE, values.shape[1]), min(PICTURE, values.shape[0]))
+
+
+def match_maps(mesh: Mesh, maps: list[MatchMap]) -> dict[str, tuple[list[Candidate], dict[str, list[str]]]]:
+    """For every slot with triangles its candidates, best first, and the paths of every set."""
+    sets = group_maps(maps)
+    by_path = {found.path: found for found in maps}
+    layouts = {name: layout_of(mesh, i) for i, name in enumerate(mesh.slots) if (mesh.triangle_slot == i).any()}
+    pictures = {name: [by_path[path].picture for path in paths] for name, paths in sets.items()}
+    repeating = {name: all(_repeats(by_path[path].facts) for path in paths) for name, paths in sets.items()}
+    alike = {(slot, name): _alike(slot, name) for slot in layouts for name in sets}
+    ranked = match(layouts, pictures, repeating, alike)
+    return {slot: (candidates, sets) for slot, candidates in ranked.items()}
+
+
+def group_maps(maps: list[MatchMap]) -> dict[str, list[str]]:
+    """Sets of maps by name; maps whose names say nothing are put together by their edges, or stay single."""
+    verdicts = identify({found.path: found.facts for found in maps})
+    sets: dict[str, list[str]] = {}
+    for path, _, name in verdicts:
+        sets.setdefault(name, []).append(path)
+    single = [paths[0] for paths in sets.values() if len(paths) == 1]
+    by_path = {found.path: found for found in maps}
+    edges = {path: _edges(by_path[path].picture) for path in single}
+    group_of = {path: path for path in single}
+    for i, first in enumerate(single):
+        for second in single[i + 1 :]:
+            same = by_path[first].facts.header.width == by_path[second].facts.header.width
+            if same and float((edges[first] * edges[second]).mean()) > TOGETHER:
+                joined, goal = group_of[second], group_of[first]
+                group_of = {path: goal if group == joined else group for path, group in group_of.items()}
+    found = {name: paths for name, paths in sets.items() if len(paths) > 1}
+    names = {paths[0]: name for name, paths in sets.items() if len(paths) == 1}
+    for path, group in group_of.items():
+        found.setdefault(names[group], []).append(path)
+    return found
+
+
+def _edges(picture: Float) -> Float:
+    """Strength of edges on a 64² grid, standardised."""
+    small = resize(picture.mean(axis=2) if picture.ndim == 3 else picture, 128, 128)
+    strength = np.hypot(np.diff(small, axis=0)[:, :-1], np.diff(small, axis=1)[:-1])
+    coarse = resize(np.log1p(30 * strength).astype(np.float32), 64, 64)
+    return np.asarray((coarse - coarse.mean()) / max(float(coarse.std()), 1e-6), np.float32)
+
+
+def _repeats(facts: Facts) -> bool:
+    return all(seam is not None and seam < TILES_BELOW for seam in facts.statistics.seam) and facts.statistics.background < 0.05
+
+
+def _alike(slot: str, name: str) -> float:
+    """How alike two names are, 0–1: the share of meaningful words of the slot's name that the set's has too."""
+    words = [
+        w for w in re.split(r"[^a-z0-9]+", re.sub(r"([a-z])([A-Z])", r"\1 \2", slot).lower()) if w and not _MEANINGLESS.match(w)
+    ]
+    others = set(re.split(r"[^a-z0-9]+", name.lower()))
+    return sum(word in others for word in words) / len(words) if words else 0.0
