@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import cv2
 import numpy as np
@@ -22,9 +23,12 @@ from ektopos.meshes.mesh import Mesh
 from ektopos.meshes.uvs import SUBTEXEL, covered_cells
 from ektopos.types import Float
 
+Spectrum = NDArray[np.complexfloating[Any]]
 GRID = 256
 """Side of the grid that layouts and pictures are compared on."""
-SHIFTS = 40
+SHIFTS = 16
+NEAR = 8
+"""Places nearer than this many cells are the true place still."""
 TILED = 1.5
 """UVs that reach over more than this many units are laid out to repeat."""
 BACKGROUND = 0.06
@@ -58,8 +62,10 @@ class _Signs:
     """Standard deviations by which the layout's true place beats other places."""
 
     borders: float
+    ridges: float
     colours: float
     detail: float
+    dilation: float
     background: float
     covered: float
     """Share of the islands that lies on the picture's content, where it has a background."""
@@ -67,7 +73,8 @@ class _Signs:
     @property
     def total(self) -> float:
         """All together; each counts only so far, so that one freak does not decide."""
-        return sum(float(np.clip(sign, -3.0, 7.0)) for sign in (self.borders, self.colours, self.detail, 1.5 * self.background))
+        signs = (self.borders, self.ridges, self.colours, self.detail, 1.5 * self.dilation, 1.5 * self.background)
+        return sum(float(np.clip(sign, -3.0, 8.0)) for sign in signs)
 
 
 def layout_of(mesh: Mesh, slot: int) -> Layout:
@@ -145,12 +152,21 @@ def match(
 
 @dataclass(frozen=True)
 class _Picture:
+    """What is compared of a picture; fields that are compared at every place are kept as spectra."""
+
     colours: Float
     """`(GRID, GRID, 3)`."""
-    edges: Float
-    detail: Float
+    edges: Spectrum
+    detail: Spectrum
+    slopes: tuple[Spectrum, Spectrum, Spectrum]
+    """Squared slopes in x, their product, and squared slopes in y, summed over the colours."""
     content: NDArray[np.bool_] | None
     """Where it is not background; `None` without a background."""
+    content_spectrum: Spectrum | None
+
+
+def _spectrum(values: NDArray[Any]) -> Spectrum:
+    return np.asarray(np.fft.rfft2(values))
 
 
 def _prepared(picture: Float) -> _Picture:
@@ -160,63 +176,102 @@ def _prepared(picture: Float) -> _Picture:
     padded = cv2.copyMakeBorder(small, 2, 2, 2, 2, cv2.BORDER_WRAP)
     across = (padded[2:-2, 3:-1] - padded[2:-2, 1:-3]) / 2
     down = (padded[3:-1, 2:-2] - padded[1:-3, 2:-2]) / 2
-    edges = np.sqrt((across**2 + down**2).sum(axis=2))
+    edges = np.log1p(20 * np.sqrt((across**2 + down**2).sum(axis=2)))
     soft = cv2.blur(padded, (3, 3))[2:-2, 2:-2]
-    detail = np.abs(small - soft).sum(axis=2)
+    detail = np.log1p(60 * np.abs(small - soft).sum(axis=2))
     codes = (small * 31 + 0.5).astype(np.int64)
     packed = codes[..., 0] * 1024 + codes[..., 1] * 32 + codes[..., 2]
     most = np.bincount(packed.ravel()).argmax()
     colour = np.median(small[packed == most], axis=0)
     away = np.abs(small - colour).max(axis=2) > 0.02
     content = away if 1.0 - away.mean() > BACKGROUND else None
-    steep, fine = (np.asarray(np.log1p(k * v), np.float32) for k, v in ((20, edges), (60, detail)))
-    return _Picture(np.asarray(small, np.float32), steep, fine, content)
+    slopes = ((across**2).sum(axis=2), (across * down).sum(axis=2), (down**2).sum(axis=2))
+    return _Picture(
+        np.asarray(small, np.float32), _spectrum(edges), _spectrum(detail),
+        (_spectrum(slopes[0]), _spectrum(slopes[1]), _spectrum(slopes[2])),
+        content, None if content is None else _spectrum(content),
+    )  # fmt: skip
 
 
 class _Measure:
-    """Measures pictures against one layout, where it is and moved elsewhere."""
+    """Measures pictures against one layout, where it is and at every other place (by spectra)."""
 
     def __init__(self, layout: Layout) -> None:
         self.islands = layout.islands
         inside = self.islands > 0
         kernel = np.ones((3, 3), np.uint8)
-        grown = cv2.dilate(self.islands.astype(np.uint16), kernel).astype(np.int32)
-        shrunk = cv2.erode(np.where(inside, self.islands, 0).astype(np.uint16), kernel).astype(np.int32)
+        numbered = self.islands.astype(np.uint16)
+        grown = cv2.dilate(numbered, kernel).astype(np.int32)
+        shrunk = cv2.erode(numbered, kernel).astype(np.int32)
         # The border: one cell either side of where an island ends.
-        self.border = (grown != self.islands) | (inside & (shrunk != self.islands))
-        self.inside = inside & ~self.border
-        self.outside = cv2.dilate(inside.astype(np.uint8), np.ones((7, 7), np.uint8)) == 0
+        border = (grown != self.islands) | (inside & (shrunk != self.islands))
+        self.inside = inside & ~border
+        distance, nearest = cv2.distanceTransformWithLabels(
+            (~inside).astype(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL
+        )
+        island_of = np.zeros(int(nearest.max()) + 1, np.int32)
+        island_of[nearest[inside]] = self.islands[inside]
+        owner = island_of[nearest].astype(np.uint16)
+        # Halfway between islands: where pictures that were painted on outwards meet.
+        ridge = (cv2.dilate(owner, kernel) != cv2.erode(owner, kernel)) & ~self.inside
+        gap = ~inside & ~ridge & (distance > 1)
+        outside = distance > 3
+        self.few = float(outside.mean()) < 0.03
+        nx = cv2.Sobel(cv2.GaussianBlur(distance, (0, 0), 1.5), cv2.CV_32F, 1, 0)
+        ny = cv2.Sobel(cv2.GaussianBlur(distance, (0, 0), 1.5), cv2.CV_32F, 0, 1)
+        length = np.maximum(np.hypot(nx, ny), 1e-6)
+        nx, ny = nx / length * gap, ny / length * gap
+        self.masks = {
+            "border": border, "inside": self.inside, "outside": outside, "ridge": ridge, "gap": gap,
+            "xx": nx * nx, "xy": 2 * nx * ny, "yy": ny * ny,
+        }  # fmt: skip
+        self.spectra = {name: np.conj(_spectrum(mask)) for name, mask in self.masks.items()}
+        self.sizes = {name: max(float(np.sum(mask)), 1.0) for name, mask in self.masks.items()}
         rng = np.random.default_rng(5)
         self.shifts = [(0, 0), *((int(y), int(x)) for y, x in rng.integers(GRID // 10, GRID - GRID // 10, (SHIFTS, 2)))]
+        self.far = np.ones((GRID, GRID), bool)
+        for y in (slice(0, NEAR), slice(-NEAR, None)):
+            for x in (slice(0, NEAR), slice(-NEAR, None)):
+                self.far[y, x] = False
+
+    def sums(self, field: Spectrum, mask: str) -> NDArray[np.float64]:
+        """The sum of a field under a mask, with the mask at every place."""
+        return np.asarray(np.fft.irfft2(field * self.spectra[mask], s=(GRID, GRID)))
+
+    def means(self, field: Spectrum, mask: str) -> NDArray[np.float64]:
+        """The mean of a field under a mask, with the mask at every place."""
+        return self.sums(field, mask) / self.sizes[mask]
+
+    def better(self, measured: NDArray[np.float64]) -> float:
+        """By how many deviations the true place beats the others."""
+        others = measured[self.far]
+        return float((measured[0, 0] - others.mean()) / max(float(others.std()), 1e-4))
 
     def __call__(self, picture: _Picture) -> _Signs:
         """How much better the true place is than others."""
-        border, inside, outside = (np.flatnonzero(mask) for mask in (self.border, self.inside, self.outside))
+        inside = self.means(picture.edges, "inside")
+        borders = self.better(self.means(picture.edges, "border") - inside)
+        ridges = self.better(self.means(picture.edges, "ridge") - inside)
+        detail = self.better(self.means(picture.detail, "inside") - self.means(picture.detail, "outside"))
+        along = sum(self.sums(slope, mask) for slope, mask in zip(picture.slopes, ("xx", "xy", "yy"), strict=True))
+        whole = self.sums(picture.slopes[0], "gap") + self.sums(picture.slopes[2], "gap")
+        # Painted on outwards, a picture does not change along the way from the island.
+        dilation = self.better(-np.asarray(along) / np.maximum(whole, 1e-3))
+        background, covered = 0.0, 1.0
+        if picture.content is not None and picture.content_spectrum is not None:
+            covered = float(picture.content[self.inside].mean()) if self.inside.any() else 0.0
+            content = self.means(picture.content_spectrum, "inside") - self.means(picture.content_spectrum, "outside")
+            background = self.better(content)
+        if self.few:
+            detail = dilation = background = 0.0
+        return _Signs(borders, ridges, self._colours(picture), detail, dilation, background, covered)
+
+    def _colours(self, picture: _Picture) -> float:
         labels = self.islands[self.inside]
-        measured = []
-        for y, x in self.shifts:
-            edges = np.roll(picture.edges, (-y, -x), (0, 1)).ravel() if y or x else picture.edges.ravel()
-            detail = np.roll(picture.detail, (-y, -x), (0, 1)).ravel() if y or x else picture.detail.ravel()
-            colours = np.roll(picture.colours, (-y, -x), (0, 1)).reshape(-1, 3) if y or x else picture.colours.reshape(-1, 3)
-            borders = _mean(edges, border) - _mean(edges, inside)
-            content = 0.0
-            if picture.content is not None:
-                there = np.roll(picture.content, (-y, -x), (0, 1)).ravel()
-                content = _mean(there, inside) - _mean(there, outside)
-            measured.append(
-                (borders, _between(colours[inside], labels), _mean(detail, inside) - _mean(detail, outside), content)
-            )
-        table = np.array(measured)
-        spread = np.maximum(table[1:].std(axis=0), (0.01, 0.01, 0.01, 0.02))
-        z = (table[0] - table[1:].mean(axis=0)) / spread
-        covered = 1.0 if picture.content is None else float(picture.content[self.inside].mean()) if len(inside) else 0.0
-        few = len(outside) < 0.03 * GRID * GRID
-        background = 0.0 if picture.content is None or few else float(z[3])
-        return _Signs(float(z[0]), float(z[1]), 0.0 if few else float(z[2]), background, covered)
-
-
-def _mean(values: NDArray[np.generic], where: NDArray[np.intp]) -> float:
-    return float(values[where].mean()) if len(where) else 0.0
+        if not len(labels):
+            return 0.0
+        found = np.array([_between(np.roll(picture.colours, (-y, -x), (0, 1))[self.inside], labels) for y, x in self.shifts])
+        return float((found[0] - found[1:].mean()) / max(float(found[1:].std()), 0.01))
 
 
 def _between(colours: Float, labels: NDArray[np.int32]) -> float:
@@ -245,6 +300,10 @@ def _reasons(layout: Layout, signs: _Signs | None, repeats: bool, alike: float) 
         found.append(f"edges of the picture follow the island borders ({signs.borders:.1f} deviations above other places)")
     if signs.colours > 2:
         found.append(f"each island has colours of its own ({signs.colours:.1f} deviations)")
+    if signs.ridges > 2 and signs.borders <= 2:
+        found.append(f"colours meet halfway between the islands ({signs.ridges:.1f} deviations)")
+    if signs.dilation > 2:
+        found.append("painted on outwards from the islands")
     if signs.detail > 2:
         found.append("detail lies inside the islands, padding outside")
     if signs.background > 2:

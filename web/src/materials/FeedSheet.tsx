@@ -287,7 +287,8 @@ function SourceThumb({ feed }: { feed: Feed }) {
 }
 
 function useSha(map: string): string | undefined {
-  return useBoard().data?.find((entry) => entry.name === map)?.sha256
+  const found = useBoard().data?.find((entry) => entry.name === map)
+  return found && found.width > 0 ? found.sha256 : undefined
 }
 
 function ConstantSwatch({ input, feed }: { input: InputName; feed: Feed }) {
