@@ -27,6 +27,7 @@ Spectrum = NDArray[np.complexfloating[Any]]
 GRID = 256
 """Side of the grid that layouts and pictures are compared on."""
 SHIFTS = 16
+FRAME = 9
 NEAR = 8
 """Places nearer than this many cells are the true place still."""
 TILED = 1.5
@@ -73,8 +74,10 @@ class _Signs:
     @property
     def total(self) -> float:
         """All together; each counts only so far, so that one freak does not decide."""
-        signs = (self.borders, self.ridges, self.colours, self.detail, 1.5 * self.dilation, 1.5 * self.background)
-        return sum(float(np.clip(sign, -3.0, 8.0)) for sign in signs)
+        # A picture that is painted on outwards shows its edges halfway between islands, any other at their borders.
+        edges = max(self.borders, self.ridges)
+        signs = (edges, self.colours, 0.5 * self.detail, 1.5 * self.dilation, 1.5 * self.background)
+        return sum(float(np.clip(sign, -2.0, 12.0)) for sign in signs)
 
 
 def layout_of(mesh: Mesh, slot: int) -> Layout:
@@ -214,9 +217,14 @@ class _Measure:
         owner = island_of[nearest].astype(np.uint16)
         # Halfway between islands: where pictures that were painted on outwards meet.
         ridge = (cv2.dilate(owner, kernel) != cv2.erode(owner, kernel)) & ~self.inside
-        gap = ~inside & ~ridge & (distance > 1)
-        outside = distance > 3
-        self.few = float(outside.mean()) < 0.03
+        # Every layout ends near the edge of the square, so what happens there tells none apart.
+        middle = np.zeros((GRID, GRID), bool)
+        middle[FRAME:-FRAME, FRAME:-FRAME] = True
+        border, ridge = border & middle, ridge & middle
+        near_ridge = cv2.dilate(ridge.astype(np.uint8), kernel) > 0
+        gap = ~inside & ~near_ridge & (distance > 1) & middle
+        outside = (distance > 2) & ~near_ridge & middle
+        self.few = float(outside.mean()) < 0.01
         nx = cv2.Sobel(cv2.GaussianBlur(distance, (0, 0), 1.5), cv2.CV_32F, 1, 0)
         ny = cv2.Sobel(cv2.GaussianBlur(distance, (0, 0), 1.5), cv2.CV_32F, 0, 1)
         length = np.maximum(np.hypot(nx, ny), 1e-6)

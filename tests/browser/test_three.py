@@ -5,6 +5,9 @@ from __future__ import annotations
 import math
 import mimetypes
 
+import numpy as np
+
+from ektopos.shading import shade
 from ektopos.targets import export_package
 from ektopos.targets.profile import find_profile
 from tests.browser.site import ROOT, Site
@@ -59,3 +62,83 @@ class GltfLoader(Site):
         self.assertAlmostEqual(tile["strength"], 1.5 * 3.0, delta=0.05)
         self.assertEqual((plain["map"], plain["roughness"], plain["metalness"], plain["side"]), (None, 0.35, 0, 0))
         self.assertEqual([round(v, 6) for v in plain["color"]], [0.2, 0.3, 0.4])
+
+
+SPHERE = """<!doctype html><script type="importmap">{"imports": {"three": "/three/build/three.module.js"}}</script>
+<script type="module">
+import * as THREE from 'three'
+const size = 64
+const renderer = new THREE.WebGLRenderer({ preserveDrawingBuffer: true })
+renderer.setSize(size, size)
+renderer.toneMapping = THREE.NoToneMapping
+renderer.outputColorSpace = THREE.LinearSRGBColorSpace
+const scene = new THREE.Scene()
+const camera = new THREE.OrthographicCamera(-1, 1, 1, -1, 0.1, 10)
+camera.position.z = 5
+const light = new THREE.DirectionalLight(0xffffff, 1)
+light.position.set(1, 1.5, 2)
+scene.add(light)
+const ball = new THREE.Mesh(new THREE.SphereGeometry(1, 512, 256))
+scene.add(ball)
+window.draw = (color, metalness, roughness) => {
+  ball.material = new THREE.MeshPhysicalMaterial({ color: new THREE.Color().setRGB(...color, THREE.LinearSRGBColorSpace), metalness, roughness })
+  renderer.render(scene, camera)
+  const gl = renderer.getContext()
+  const pixels = new Uint8Array(size * size * 4)
+  gl.readPixels(0, 0, size, size, gl.RGBA, gl.UNSIGNED_BYTE, pixels)
+  return Array.from(pixels)
+}
+</script>"""
+
+
+class PhysicalMaterial(Site):
+    def test_the_reference_shading_is_what_three_draws_under_one_lamp(self) -> None:
+        """Source: npm package `three`, MeshPhysicalMaterial, the same sphere and lamp.
+
+        Tolerance 3 of 255 steps in the mean and 8 for 99 % of texels: it draws to 8 bits, and its normals are those of triangles.
+        Rough metals are lighter there, because it adds a multi-scatter term that the specification does not have: ours must never
+        be the lighter one.
+        """
+        page = self.page
+
+        def three(route) -> None:
+            path = ROOT / "web/node_modules" / route.request.url.removeprefix(self.live_server_url + "/")
+            route.fulfill(body=path.read_bytes(), content_type="text/javascript")
+
+        page.route("**/three/**", three)
+        page.route("**/sphere", lambda route: route.fulfill(body=SPHERE, content_type="text/html"))
+        self.open("/sphere")
+        page.wait_for_function("window.draw !== undefined")
+        size = 64
+        y, x = (np.mgrid[0:size, 0:size] + 0.5) / size * 2 - 1
+        on = np.hypot(x, y) < 0.9
+        normals = np.stack([x[on], y[on], np.sqrt(1 - x[on] ** 2 - y[on] ** 2)], -1)
+        views = np.broadcast_to([0.0, 0.0, 1.0], normals.shape)
+        lamp = np.array([1, 1.5, 2]) / np.linalg.norm([1, 1.5, 2])
+        for color, metallic, roughness in (
+            ((0.6, 0.3, 0.2), 0.0, 0.5),
+            ((0.9, 0.7, 0.4), 1.0, 0.35),
+            ((0.5, 0.5, 0.5), 0.0, 1.0),
+            ((0.8, 0.8, 0.9), 1.0, 0.8),
+        ):
+            seen = np.array(page.evaluate("([c, m, r]) => window.draw(c, m, r)", [color, metallic, roughness]), float)
+            theirs = seen.reshape(size, size, 4)[on][:, :3]
+            count = len(normals)
+            ours = shade(
+                np.tile(color, (count, 1)),
+                np.full(count, metallic),
+                np.full(count, roughness),
+                normals,
+                views,
+                np.tile(lamp, (count, 1)),
+            )
+            difference = np.abs(np.clip(ours, 0, 1) * 255 - theirs)
+            with self.subTest(color=color, metallic=metallic, roughness=roughness):
+                if metallic:
+                    excess = np.clip(ours, 0, 1) * 255 - theirs
+                    self.assertLess(np.percentile(excess, 99), 4)
+                    self.assertLess(difference.mean(), 15)
+                else:
+                    self.assertLess(difference.mean(), 3)
+                    self.assertLess(np.percentile(difference, 99), 8)
+                self.assertGreater(theirs.std(), 5)

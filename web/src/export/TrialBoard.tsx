@@ -39,7 +39,7 @@ export function TrialBoard({ pack, behind }: { pack: Package | undefined; behind
   const slots = [...new Map(trial.cells.map((cell) => [`${cell.mesh}|${cell.slot}`, cell])).values()]
   const meshes = new Set(trial.cells.map((cell) => cell.mesh))
   const worst = trial.cells.find((cell) => cell.verdict === 'differs' || cell.verdict === 'lost')
-  const current = trial.cells.find((cell) => keyOf(cell) === chosen) ?? worst
+  const current = trial.cells.find((cell) => keyOf(cell) === chosen) ?? worst ?? trial.cells.find((cell) => cell.max_error)
   const counted = (verdicts: Verdict[]) => trial.cells.filter((cell) => verdicts.includes(cell.verdict)).length
   const differ = counted(['differs'])
   const lost = counted(['lost'])
@@ -68,8 +68,8 @@ export function TrialBoard({ pack, behind }: { pack: Package | undefined; behind
             ))}
           </tbody>
         </table>
-        {current && pack && <Detail cell={current} pack={pack} trial={trial} />}
       </div>
+      {current && pack && <Detail cell={current} pack={pack} trial={trial} />}
     </section>
   )
 }
