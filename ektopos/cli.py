@@ -14,7 +14,7 @@ import sys
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
-from typing import Any
+from typing import Any, NoReturn
 
 from ektopos.checks import run_checks
 from ektopos.errors import EktoposError, InvalidDocument, MissingReference, UnreadableFile
@@ -38,6 +38,8 @@ def main(arguments: list[str] | None = None) -> int:
     try:
         outcome: Outcome = options.run(options)
         found, code, lines = outcome
+        if code == BAD:
+            print(f"ektopos: {lines[0]}", file=sys.stderr)
     except EktoposError as problem:
         print(f"ektopos: {problem}", file=sys.stderr)
         return FOUND if isinstance(problem, MissingReference) else BAD
@@ -203,8 +205,15 @@ def _walk(paths: list[Path], suffixes: tuple[str, ...]) -> Iterator[tuple[str, P
             raise UnreadableFile("there is no such file.", subject=str(path), hint=hint)
 
 
+class _Parser(argparse.ArgumentParser):
+    def error(self, message: str) -> NoReturn:
+        """Bad input is one line on stderr here, without the usage above it."""
+        print(f"ektopos: {message}. Ask for --help.", file=sys.stderr)
+        raise SystemExit(BAD)
+
+
 def _parser() -> argparse.ArgumentParser:
-    parser = argparse.ArgumentParser(prog="ektopos", description="Real-time materials, and proof that they arrive.")
+    parser = _Parser(prog="ektopos", description="Real-time materials, and proof that they arrive.")
     commands = parser.add_subparsers(dest="command", required=True, metavar="COMMAND")
 
     def command(name: str, run: Callable[[argparse.Namespace], Outcome], words: str) -> argparse.ArgumentParser:

@@ -130,12 +130,14 @@ def match(
             continue
         measure = None if layout.tiles else _Measure(layout)
         for j, name in enumerate(sets):
-            best = None if measure is None else max((measure(p) for p in shrunk[name]), key=lambda s: s.total, default=None)
+            each = [] if measure is None else [measure(p) for p in shrunk[name]]
+            best = max(each, key=lambda s: s.total, default=None)
             signs[slot, name] = best
             if layout.tiles:
                 worth[i, j] = 2.0 if repeating.get(name, False) else -2.0
             elif best is not None:
-                worth[i, j] = best.total
+                # The best picture of many is good by chance; a layout shows in most pictures of its set.
+                worth[i, j] = (best.total + sum(s.total for s in each) / len(each)) / 2
             worth[i, j] += NAME_WORTH * known.get((slot, name), 0.0)
     # All slots together: the assignment that is best as a whole gets the benefit of the doubt. Slots may still share a set.
     rows, columns = linear_sum_assignment(-worth) if worth.size else ((), ())
@@ -230,9 +232,17 @@ class _Measure:
         length = np.maximum(np.hypot(nx, ny), 1e-6)
         nx, ny = nx / length * gap, ny / length * gap
         self.masks = {
-            "border": border, "inside": self.inside, "outside": outside, "ridge": ridge, "gap": gap,
-            "xx": nx * nx, "xy": 2 * nx * ny, "yy": ny * ny,
-        }  # fmt: skip
+            "border": border,
+            "padded": (distance > 1) & (distance <= 3) & middle,
+            "wide": (distance > 3) & (distance <= 5) & middle,
+            "inside": self.inside,
+            "outside": outside,
+            "ridge": ridge,
+            "gap": gap,
+            "xx": nx * nx,
+            "xy": 2 * nx * ny,
+            "yy": ny * ny,
+        }
         self.spectra = {name: np.conj(_spectrum(mask)) for name, mask in self.masks.items()}
         self.sizes = {name: max(float(np.sum(mask)), 1.0) for name, mask in self.masks.items()}
         rng = np.random.default_rng(5)
@@ -258,7 +268,8 @@ class _Measure:
     def __call__(self, picture: _Picture) -> _Signs:
         """How much better the true place is than others."""
         inside = self.means(picture.edges, "inside")
-        borders = self.better(self.means(picture.edges, "border") - inside)
+        # Padding moves the edge outwards, by as much as the picture was painted on.
+        borders = max(self.better(self.means(picture.edges, mask) - inside) for mask in ("border", "padded", "wide"))
         ridges = self.better(self.means(picture.edges, "ridge") - inside)
         detail = self.better(self.means(picture.detail, "inside") - self.means(picture.detail, "outside"))
         along = sum(self.sums(slope, mask) for slope, mask in zip(picture.slopes, ("xx", "xy", "yy"), strict=True))
@@ -268,8 +279,11 @@ class _Measure:
         background, covered = 0.0, 1.0
         if picture.content is not None and picture.content_spectrum is not None:
             covered = float(picture.content[self.inside].mean()) if self.inside.any() else 0.0
-            content = self.means(picture.content_spectrum, "inside") - self.means(picture.content_spectrum, "outside")
-            background = self.better(content)
+            painted = self.means(picture.content_spectrum, "inside")
+            alone = self.better(painted - self.means(picture.content_spectrum, "outside"))
+            # A picture that several slots share is painted outside this one's islands too, but on all of these.
+            shared = self.better(painted) if covered > 0.97 else 0.0
+            background = max(alone, shared)
         if self.few:
             detail = dilation = background = 0.0
         return _Signs(borders, ridges, self._colours(picture), detail, dilation, background, covered)
