@@ -5,52 +5,15 @@ from __future__ import annotations
 import io
 import json
 import zipfile
-from pathlib import Path
 
 import cv2
 import numpy as np
-from django.core.files.uploadedfile import SimpleUploadedFile
-from django.test import TransactionTestCase, override_settings
 
 from ektopos.edits import BringIn
-from server.settings import TASK_BACKENDS
 from server.workshop.jobs.tasks import KINDS, run_job
 from server.workshop.models import Job, MapFacts, Project
-from tests.samples import folder, noise, project_folder, quads, save, save_glb
-
-
-@override_settings(TASKS={"default": TASK_BACKENDS["immediate"]})
-class Api(TransactionTestCase):
-    def call(self, method: str, path: str, body: object = None, status: int = 200):
-        answer = getattr(self.client, method)(
-            f"/api{path}", **({} if body is None else {"data": json.dumps(body), "content_type": "application/json"})
-        )
-        self.assertEqual(answer.status_code, status, getattr(answer, "content", b"")[:400])
-        return answer.json() if "json" in answer.headers.get("Content-Type", "") else answer
-
-    def upload(self, path: str, content: bytes) -> dict:
-        answer = self.client.post("/api/uploads", {"file": SimpleUploadedFile(Path(path).name, content), "path": path})
-        self.assertEqual(answer.status_code, 200, answer.content)
-        return {"path": answer.json()["path"], "sha256": answer.json()["sha256"]}
-
-    def begin(self, name: str = "Test") -> dict:
-        return self.call("post", "/projects", {"name": name})
-
-    def bring_in(self, project: dict, files: dict[str, bytes]) -> dict:
-        given = [self.upload(path, content) for path, content in files.items()]
-        job = self.call("post", f"/projects/{project['id']}/bring-in", {"files": given})
-        return self.call("get", f"/jobs/{job['id']}")
-
-    def sample(self) -> dict:
-        with folder() as root:
-            project_folder(root)
-            files = [self.upload(str(p.relative_to(root)), p.read_bytes()) for p in root.rglob("*") if p.is_file()]
-        return self.call("post", "/projects/import", {"files": files})
-
-    def edit(self, project: dict, *edits: dict, status: int = 200):
-        return self.call(
-            "post", f"/projects/{project['id']}/edits", {"revision": project["revision"], "edits": list(edits)}, status
-        )
+from tests.api.client import Api
+from tests.samples import folder, noise, quads, save, save_glb
 
 
 class Projects(Api):

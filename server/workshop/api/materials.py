@@ -58,6 +58,8 @@ class Leaves(Schema):
     file: str | None = None
     channels: str = ""
     words: str = ""
+    quantity: str = ""
+    """What is written where it is not the input itself: gloss, smoothness, diffuse or specular."""
     carried: bool = True
 
 
@@ -331,8 +333,9 @@ def _leaves(plan: Plan | None, problem: str, material: Material, name: InputName
     path = plan.file_of.get((material.name, name))
     if path is not None:
         file = next(f for f in plan.files if f.path == path)
-        letters = "".join(letter for letter, channel in file.channels.items() if channel.carries == name)
-        return Leaves(file=path.rpartition("/")[2], channels=letters, words=file.suffix)
+        holding = {letter: channel for letter, channel in file.channels.items() if channel.carries and channel.input == name}
+        quantity = next((channel.quantity for channel in holding.values()), "")
+        return Leaves(file=path.rpartition("/")[2], channels="".join(holding), words=file.suffix, quantity=quantity)
     if name == "opacity" and material.alpha_mode == "opaque":
         return Leaves(words="not written")
     if name in material.origin:

@@ -1951,6 +1951,11 @@ export interface components {
              */
             words: string;
             /**
+             * Quantity
+             * @default
+             */
+            quantity: string;
+            /**
              * Carried
              * @default true
              */
