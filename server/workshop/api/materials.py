@@ -327,7 +327,7 @@ def _leaves(plan: Plan | None, problem: str, material: Material, name: InputName
     if name not in material.feeds:
         return Leaves(words="not written")
     if name not in carried:
-        return Leaves(words="not carried by this target", carried=False)
+        return Leaves(words="not carried", carried=False)
     if plan is None:
         return Leaves(words=f"no plan: {problem}")
     path = plan.file_of.get((material.name, name))

@@ -27,6 +27,7 @@ export function Find({ project, close }: { project: Project; close: () => void }
       <Autocomplete
         openOnFocus autoHighlight options={places} groupBy={(place) => place.kind}
         getOptionLabel={(place) => place.words} getOptionKey={(place) => `${place.kind}:${place.to}`}
+        onClose={(_, reason) => reason === 'escape' && close()}
         onChange={(_, place) => {
           if (!place) return
           close()

@@ -268,7 +268,10 @@ function Leaving({ row }: { row: Row }) {
       {leaves.file ? (
         <>
           <span className="mono ellipsis" style={{ display: 'block' }} title={leaves.file}>{leaves.words}.png</span>
-          <span className="mono">{leaves.channels.split('').map((letter) => <b key={letter} className={`ch-${letter}`}>{letter.toUpperCase()} </b>)}{leaves.quantity && <span className="quiet">{leaves.quantity}</span>}</span>
+          <span style={{ whiteSpace: 'nowrap' }}>
+            <span className="mono">{leaves.channels.split('').map((letter) => <b key={letter} className={`ch-${letter}`}>{letter.toUpperCase()} </b>)}</span>
+            {leaves.quantity && <span className="quiet" style={{ fontSize: 11 }}>{leaves.quantity}</span>}
+          </span>
         </>
       ) : <span className={`mono ${leaves.carried ? 'quiet' : 'amber'}`}>{!leaves.carried && '△ '}{leaves.words}</span>}
     </div>
