@@ -8,7 +8,7 @@ import json
 from pathlib import Path
 from unittest import TestCase
 
-from ektopos.cli import main
+from ektopos.cli import main, plain
 from tests.samples import folder, noise, project_folder, quads, save, save_glb
 
 
@@ -112,3 +112,77 @@ class CommandLine(TestCase):
             code, _, said = run("export", root, "--target", "nowhere", "--out", root / "out")
         self.assertEqual(code, 2)
         self.assertIn("nowhere", said)
+
+
+class ForPeople(TestCase):
+    """Without --json: lines that a person reads, the same exit codes, and never a traceback."""
+
+    def say(self, *arguments: object) -> tuple[int, list[str], list[str]]:
+        out, err = io.StringIO(), io.StringIO()
+        with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+            code = main([str(a) for a in arguments])
+        return code, out.getvalue().splitlines(), err.getvalue().splitlines()
+
+    def test_identify_mesh_and_targets(self) -> None:
+        with folder() as root:
+            save(root / "stone_rough.png", noise(32, 1, 1))
+            (root / "bad.png").write_bytes(b"x")
+            code, lines, _ = self.say("identify", root)
+            self.assertEqual((code, len(lines)), (0, 2))
+            self.assertTrue(any("roughness, linear, set stone" in line for line in lines), lines)
+            code, lines, _ = self.say("mesh", save_glb(root / "m.glb", quads({"A": 1, "B": 0})))
+            self.assertEqual(code, 0)
+            self.assertIn("2 triangles", lines[0])
+            self.assertIn("  A: 2 triangles, 1 m²", lines)
+            self.assertTrue(any("empty-slot" in line for line in lines), lines)
+        self.assertGreaterEqual(len(self.say("targets")[1]), 6)
+
+    def test_export_trial_and_check(self) -> None:
+        with folder() as root:
+            project_folder(root / "p")
+            code, lines, _ = self.say("export", root / "p", "--target", "single-maps", "--out", root / "out")
+            self.assertEqual(code, 0)
+            self.assertTrue(any(line.startswith("textures/tile_Roughness.png: ") for line in lines), lines)
+            self.assertEqual(self.say("trial", root / "out", "--against", root / "p")[1][-1], "passed")
+            (root / "out/textures/tile_Roughness.png").unlink()
+            code, lines, _ = self.say("trial", root / "out", "--against", root / "p")
+            self.assertEqual((code, lines[-1]), (1, "failed"))
+            self.assertTrue(any("missing-file" in line for line in lines), lines)
+            self.assertEqual(self.say("check", root / "p")[0], 0)
+
+    def test_bad_input_is_one_line_with_exit_code_2(self) -> None:
+        with folder() as root:
+            (root / "a.png").write_bytes(b"x")
+            (root / "a.glb").write_bytes(b"glTF")
+            for arguments in (
+                ("identify", root / "a.png"), ("mesh", root / "a.glb"), ("mesh", root / "a.fbx"), ("identify", root / "none"),
+                ("match", "--mesh", root / "a.glb", root / "a.png"), ("check", root / "none"), ("export", root / "none", "--out", root / "o"),
+                ("trial", root / "none", "--against", root / "none"),
+            ):  # fmt: skip
+                with self.subTest(arguments[0]):
+                    code, _, said = self.say(*arguments)
+                    self.assertEqual((code, len(said)), (2, 1), said)
+                    self.assertTrue(said[0].startswith("ektopos: "))
+            for arguments in ((), ("nonsense",), ("export", root)):
+                with self.subTest(arguments), self.assertRaises(SystemExit) as left:
+                    self.say(*arguments)
+                self.assertEqual(left.exception.code, 2)
+
+    def test_a_mesh_of_another_format_is_told_which_formats_are_read(self) -> None:
+        with folder() as root:
+            code, _, said = self.say("mesh", root / "model.fbx")
+        self.assertEqual(code, 2)
+        self.assertIn("open format", said[0])
+
+    def test_an_empty_folder_is_no_error(self) -> None:
+        with folder() as root:
+            self.assertEqual(self.say("identify", root), (0, ["no maps in it"], []))
+            self.assertEqual(self.say("mesh", root), (0, ["no meshes in it"], []))
+            (root / ".hidden").mkdir()
+            save(root / ".hidden/a.png", noise(16))
+            self.assertEqual(self.say("identify", root)[1], ["no maps in it"])
+
+    def test_json_holds_no_numbers_that_json_cannot(self) -> None:
+        self.assertEqual(
+            plain({"a": float("nan"), "b": [float("inf"), 1.5], "c": (1,)}), {"a": None, "b": [None, 1.5], "c": [1]}
+        )
