@@ -167,7 +167,9 @@ def _judge_input(
         return _because(judged, cause, message + (edited if texture and texture.edited else ""))
     if verdict == "close":
         small = size is not None and (size[0] < meant.shape[1] or size[1] < meant.shape[0])
-        return _because(judged, "resized" if small else "quantised", f"Within {close:g} {unit}.")
+        return _because(
+            judged, "resized" if small else "quantised", f"Within {close:g}{'°' if unit == 'degrees' else ' of 255 steps'}."
+        )
     return judged
 
 
