@@ -39,7 +39,7 @@ _ALPHA_MODES = ("opaque", "mask", "blend")
 def import_loose(profile: Profile, files: PackageFiles, listing: dict[str, Any]) -> Arrival:
     """Read a loose package. A missing or broken file is said in the result, not raised."""
     listed = listed_slots(listing)
-    meshes = sorted({str(entry.get("file")) for entry in listing.get("meshes", {}).values()} | set())
+    meshes = sorted({str(entry.get("file")) for entry in listing.get("meshes", {}).values()})
     broken = next((name for name in meshes if files.find(name) is None), None)
     if broken is not None or not listing:
         said = f"{broken} is missing." if broken else "package.json is missing."

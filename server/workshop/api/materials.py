@@ -205,7 +205,7 @@ def _sheet(project: Project, document: Document, name: str) -> Sheet:
             if row.problem is None:
                 recipe = _solo(revision, document, material, input_name)
                 row.picture = pictures.keep_recipe(recipe)
-                values = recipe_values(recipe, input_name, lambda key: pictures.reduced_map(key, pictures.QUICK))
+                values = recipe_values(recipe, input_name, _quick)
                 facts = gives(values, input_name)
                 lost = _clipped(recipe, input_name)
                 said = _suggestion(document, material, input_name, facts.mean)
@@ -279,7 +279,7 @@ def _stage(revision: Revision, document: Document, material: Material, usable_ma
         recipe = stage_recipe(shown, kind, document.maps, lambda name: revision.sha_of(document.maps[name].file))
         keys[kind] = pictures.keep_recipe(recipe)
         if kind == "emission" and STAGE_PICTURES[kind][0] in usable:
-            _, factor = stage_picture(recipe, lambda key: pictures.reduced_map(key, pictures.QUICK), pictures.QUICK)
+            _, factor = stage_picture(recipe, _quick, pictures.QUICK)
     beyond = [name for name in usable if name in EXTRA_INPUTS]
     extras = {name: _mean(recipe_values(_solo(revision, document, material, name), name, _quick)) for name in beyond}
     drawn = [n for n in usable if n not in EXTRA_INPUTS and not (n == "opacity" and material.alpha_mode == "opaque")]

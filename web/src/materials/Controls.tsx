@@ -1,7 +1,7 @@
 import { Slider } from '@mui/material'
-import { useState } from 'react'
 
 import { fromHex, toHex } from './colour'
+import { useTyped } from './useTyped'
 
 interface MoveProps {
   label: string
@@ -15,12 +15,7 @@ interface MoveProps {
 
 /** A slider with its number: it shows while it moves, and counts when it is let go. */
 export function Move({ label, value, min = 0, max, step = 0.01, attempt, settle }: MoveProps) {
-  const [typed, setTyped] = useState<string | null>(null)
-  const finish = () => {
-    const number = Number(typed)
-    if (typed !== null && typed.trim() !== '' && Number.isFinite(number) && number !== value) settle(number)
-    setTyped(null)
-  }
+  const { typed, setTyped, finish } = useTyped(value, settle)
   return (
     <div className="slider">
       <span>{label}</span>

@@ -1,9 +1,9 @@
 import { Autocomplete, Button, Checkbox, FormControlLabel, MenuItem, Popover, TextField } from '@mui/material'
-import { useState } from 'react'
 
 import { useEdit, useProject } from '../api/queries'
 import type { AlphaMode, Sheet } from '../api/types'
 import { ALPHA_WORDS } from '../words'
+import { useTyped } from './useTyped'
 
 const TAGS = ['metal', 'stone', 'glass', 'wood', 'cloth', 'leather', 'plastic']
 
@@ -60,12 +60,7 @@ export function Settings({ name, sheet, anchor, close }: { name: string; sheet: 
 }
 
 function NumberField({ label, value, done }: { label: string; value: number; done: (value: number) => void }) {
-  const [typed, setTyped] = useState<string | null>(null)
-  const finish = () => {
-    const number = Number(typed)
-    if (typed !== null && typed.trim() !== '' && Number.isFinite(number) && number !== value) done(number)
-    setTyped(null)
-  }
+  const { typed, setTyped, finish } = useTyped(value, done)
   return (
     <TextField
       label={label} value={typed ?? String(Number(value.toFixed(4)))} onChange={(event) => setTyped(event.target.value)} onBlur={finish}
