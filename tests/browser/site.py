@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import shutil
 import subprocess
 import sys
 from pathlib import Path
@@ -12,6 +13,8 @@ from django.conf import settings
 from django.db import connections
 from django.test import LiveServerTestCase
 from playwright.sync_api import Locator, Page, sync_playwright
+
+from tests.samples import folder, project_folder
 
 ROOT = Path(__file__).resolve().parents[2]
 CHROMIUM = (
@@ -89,6 +92,14 @@ class Site(LiveServerTestCase):
         """Bring a folder in as the button does, and wait until it is measured."""
         self.page.get_by_label("Folder to bring in").set_input_files(folder)
         self.page.get_by_role("region", name="Files coming in").get_by_role("button", name="Close").wait_for()
+
+    def open_small_project(self) -> None:
+        """Open the small project from its zip, as the button of the first screen does."""
+        with folder() as root:
+            self.open("/")
+            packed = shutil.make_archive(str(root / "p"), "zip", project_folder(root / "p"))
+            self.page.get_by_label("Project zip to open").set_input_files(packed)
+            self.page.wait_for_url("**/maps")
 
     def go(self, screen: str) -> None:
         self.page.get_by_role("navigation", name="The job").get_by_role("link", name=screen).click()

@@ -2,21 +2,14 @@
 
 from __future__ import annotations
 
-import shutil
-
 from tests.browser.site import Site
-from tests.samples import coloured, folder, noise, project_folder, save
+from tests.samples import coloured, folder, noise, save
 
 
 class Materials(Site):
     def test_a_sheet_is_worked_on(self) -> None:
         page = self.page
-        with folder() as root:
-            self.open("/")
-            page.get_by_label("Project zip to open").set_input_files(
-                shutil.make_archive(str(root / "p"), "zip", project_folder(root / "p"))
-            )
-            page.wait_for_url("**/maps")
+        self.open_small_project()
         page.locator("[data-cell]").first.wait_for()
         self.go("Materials")
         row = page.locator('[data-input="roughness"]')

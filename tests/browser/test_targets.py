@@ -5,29 +5,19 @@ from __future__ import annotations
 import io
 import json
 import re
-import shutil
 import zipfile
 
 from tests.browser.site import Site
-from tests.samples import folder, project_folder
 
 
 class Targets(Site):
-    def import_small_project(self) -> None:
-        with folder() as root:
-            self.open("/")
-            self.page.get_by_label("Project zip to open").set_input_files(
-                shutil.make_archive(str(root / "p"), "zip", project_folder(root / "p"))
-            )
-            self.page.wait_for_url("**/maps")
-
     def choose_target(self, title: str) -> None:
         self.page.get_by_role("button", name=re.compile("^for ")).click()
         self.page.get_by_role("menuitem", name=title).click()
 
     def test_a_target_changes_what_leaves_and_every_package_of_it_arrives(self) -> None:
         page = self.page
-        self.import_small_project()
+        self.open_small_project()
         self.go("Materials")
         leaving = page.locator('[data-input="roughness"] .leaves')
         leaving.get_by_text("ORM.png").wait_for()
@@ -53,7 +43,7 @@ class Targets(Site):
 
     def test_a_package_that_cannot_be_made_says_why_where_it_was_asked_for(self) -> None:
         page = self.page
-        self.import_small_project()
+        self.open_small_project()
         project = page.url.rsplit("/", 2)[-2]
         page.evaluate(
             """async (id) => {
@@ -74,7 +64,7 @@ class Targets(Site):
 
     def test_the_keys_named_at_the_foot_work(self) -> None:
         page = self.page
-        self.import_small_project()
+        self.open_small_project()
         self.go("Materials")
         page.get_by_role("heading", name="tile", exact=True).wait_for()
         page.keyboard.press("j")
