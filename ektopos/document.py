@@ -25,6 +25,7 @@ Role = Literal[
 InputName = Literal[
     "base_color", "metallic", "roughness", "normal", "occlusion", "emission", "opacity", "height",
     "ior", "specular", "clearcoat", "clearcoat_roughness", "sheen", "sheen_roughness", "transmission", "thickness",
+    "attenuation", "attenuation_distance",
 ]  # fmt: skip
 """The seven inputs of glTF 2.0's core, height, and those that its ratified extensions carry."""
 AlphaMode = Literal["opaque", "mask", "blend"]
@@ -34,7 +35,9 @@ RoleChannels = Literal["r", "g", "b", "a", "rgb", "rgba"]
 ROLES: tuple[Role, ...] = get_args(Role)
 INPUTS: tuple[InputName, ...] = get_args(InputName)
 EXTRA_INPUTS: tuple[InputName, ...] = INPUTS[8:]
-COLOUR_INPUTS: tuple[InputName, ...] = ("base_color", "emission", "sheen")
+COLOUR_INPUTS: tuple[InputName, ...] = ("base_color", "emission", "sheen", "attenuation")
+UNIT_INPUTS: tuple[InputName, ...] = ("ior", "thickness", "attenuation_distance")
+"""Quantities that are no share of 1: the index of refraction, and lengths in metres."""
 COLOUR_ROLES: tuple[Role, ...] = ("base_color", "emission", "specular", "subsurface")
 """Roles whose maps are sRGB; every other holds data."""
 

@@ -18,6 +18,17 @@ DEFAULTS: dict[InputName, Feed] = {
 }
 """What an input is when nothing feeds it. Source: glTF 2.0, 3.9 and 5.19 to 5.22; metallic is 0 here, not 1, because a
 material that says nothing of metal is meant not to be one."""
+EXTRA_DEFAULTS: dict[InputName, Feed] = {
+    "ior": Feed(value=1.5),
+    "specular": Feed(value=1.0),
+    "clearcoat": Feed(value=0.0),
+    "clearcoat_roughness": Feed(value=0.0),
+    "sheen": Feed(value=(0.0, 0.0, 0.0)),
+    "sheen_roughness": Feed(value=0.0),
+    "transmission": Feed(value=0.0),
+    "thickness": Feed(value=0.0),
+}
+"""The same for the inputs of glTF's extensions that a picture can hold. Source: the extensions' own texts."""
 
 
 @dataclass(frozen=True)

@@ -17,17 +17,21 @@ import numpy as np
 from ektopos.document import COLOUR_INPUTS, Feed, InputName, MapEntry
 from ektopos.images import Image, fit_within, linear_to_srgb, luminance, quantise, resize
 from ektopos.materials.adjust import normalise
-from ektopos.materials.derive import DEFAULTS, Material
+from ektopos.materials.derive import DEFAULTS, EXTRA_DEFAULTS, Material
 from ektopos.materials.resolve import Decoded, feed_result
 from ektopos.types import Float, Pixels
 
-StagePicture = Literal["base", "orm", "normal", "emission", "height"]
+StagePicture = Literal["base", "orm", "normal", "emission", "height", "specular", "coat", "sheen", "through"]
 STAGE_PICTURES: dict[StagePicture, tuple[InputName, ...]] = {
     "base": ("base_color", "opacity"),
     "orm": ("occlusion", "roughness", "metallic"),
     "normal": ("normal",),
     "emission": ("emission",),
     "height": ("height",),
+    "specular": ("specular",),
+    "coat": ("clearcoat", "clearcoat_roughness"),
+    "sheen": ("sheen", "sheen_roughness"),
+    "through": ("transmission", "thickness"),
 }
 assert set(STAGE_PICTURES) == set(get_args(StagePicture))
 HISTOGRAM_BINS = 32
@@ -94,14 +98,15 @@ def recipe_values(recipe: dict[str, Any], name: InputName, reduced: ReducedMap) 
         # The reduced copy is linear already.
         return Decoded(reduced(f"{content}-{encoding}"), "linear", "-" if normal_y == "-" else "+")
 
-    return feed_result(DEFAULTS[name] if plain is None else Feed.model_validate(plain), name, find)
+    return feed_result((DEFAULTS | EXTRA_DEFAULTS)[name] if plain is None else Feed.model_validate(plain), name, find)
 
 
 def stage_picture(recipe: dict[str, Any], reduced: ReducedMap, longest: int) -> tuple[Pixels, float]:
     """The picture of a recipe for the stage, `(h, w, 3 or 4)` uint8, and the factor it was divided by.
 
     Base colour and emission are sRGB (emission divided by its largest value, which is the factor; all others have 1),
-    opacity is their alpha; occlusion, roughness and metallic are R, G and B; normals are encoded +Y.
+    opacity is their alpha; occlusion, roughness and metallic are R, G and B; normals are encoded +Y. The pictures of glTF's
+    extensions are laid out as those want their textures.
     """
     kind: StagePicture = recipe["picture"]
     found = {name: recipe_values(recipe, name, reduced) for name in STAGE_PICTURES[kind]}
@@ -118,6 +123,13 @@ def stage_picture(recipe: dict[str, Any], reduced: ReducedMap, longest: int) -> 
         return quantise(normalise(found["normal"]) * 0.5 + 0.5, 8), 1.0
     if kind == "height":
         return quantise(np.repeat(found["height"][..., None], 3, axis=2), 8), 1.0
+    if kind == "specular":
+        return quantise(np.repeat(found["specular"][..., None], 4, axis=2), 8), 1.0
+    if kind == "sheen":
+        return quantise(np.concatenate([linear_to_srgb(found["sheen"]), found["sheen_roughness"][..., None]], axis=2), 8), 1.0
+    if kind in ("coat", "through"):
+        first, second = (found[name] for name in STAGE_PICTURES[kind])
+        return quantise(np.stack([first, second, np.zeros_like(first)], axis=2), 8), 1.0
     factor = max(1.0, float(found["emission"].max()))
     return quantise(linear_to_srgb(found["emission"] / factor), 8), factor
 

@@ -112,7 +112,11 @@ _EXTENSIONS: dict[str, tuple[tuple[InputName, str, str | None], ...]] = {
         ("sheen_roughness", "sheenRoughnessFactor", "sheenRoughnessTexture"),
     ),
     "KHR_materials_transmission": (("transmission", "transmissionFactor", "transmissionTexture"),),
-    "KHR_materials_volume": (("thickness", "thicknessFactor", "thicknessTexture"),),
+    "KHR_materials_volume": (
+        ("thickness", "thicknessFactor", "thicknessTexture"),
+        ("attenuation", "attenuationColor", None),
+        ("attenuation_distance", "attenuationDistance", None),
+    ),
 }
 """Inputs by the ratified extension that carries them, with the names of their factor and texture there."""
 

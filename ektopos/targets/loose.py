@@ -26,6 +26,7 @@ _SHADER_INPUT: dict[InputName, tuple[str, str]] = {
     "clearcoat": ("clearcoat", "float"), "clearcoat_roughness": ("clearcoat_roughness", "float"),
     "sheen": ("sheen_color", "color3"), "sheen_roughness": ("sheen_roughness", "float"),
     "transmission": ("transmission", "float"), "thickness": ("thickness", "float"),
+    "attenuation": ("attenuation_color", "color3"), "attenuation_distance": ("attenuation_distance", "float"),
 }  # fmt: skip
 _ALPHA_MODE = {"opaque": 0, "mask": 1, "blend": 2}
 

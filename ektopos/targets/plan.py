@@ -129,7 +129,7 @@ def make_plan(document: Document, profile: Profile, header_of: HeaderOf) -> Plan
                     for carried in channel.inputs():
                         file_of.setdefault((name, carried), planned[key].path)
         factors[name] = [i for i in material.feeds if (name, i) not in file_of and i in profile.factors]
-        lost = [i for i in material.feeds if i not in profile.carried() and not _is_number(material, profile, i)]
+        lost = [i for i, feed in material.feeds.items() if not profile.carries(i, not feed.maps())]
         notes += [f"{name}: {i.replace('_', ' ')} is not carried by this target" for i in lost]
     return Plan(profile.id, tuple(planned.values()), file_of, materials, factors, tuple(notes))
 
@@ -152,11 +152,6 @@ def safe_names(names: list[str]) -> dict[str, str]:
 def is_default(name: InputName, feed: Feed) -> bool:
     """Whether a feed gives what the input is without any."""
     return name in DEFAULTS and feed == DEFAULTS[name]
-
-
-def _is_number(material: Material, profile: Profile, name: InputName) -> bool:
-    """Whether an input that no file carries travels as a number: in the container, or in the list of a loose package."""
-    return name in profile.factors or (profile.container == "loose" and not material.feeds[name].maps())
 
 
 def _channels(material: Material, kind: ProfileFile, profile: Profile) -> dict[Letter, PlannedChannel] | None:

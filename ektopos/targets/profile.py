@@ -77,6 +77,10 @@ class Profile(BaseModel):
         """Every input that some channel of some file carries, whole or converted."""
         return {name for file in self.files for carry in file.channels.values() for name in self.inputs_of(carry)}
 
+    def carries(self, name: InputName, constant: bool) -> bool:
+        """Whether an input arrives at all: in a channel, as a number of the container, or in the list of a loose package."""
+        return name in self.carried() or name in self.factors or (self.container == "loose" and constant)
+
     def inputs_of(self, carry: str) -> tuple[InputName, ...]:
         """The inputs that a carried quantity is made of, the one it stands for first. Gloss and smoothness are 1 − roughness
         (common practice); diffuse and specular are made of base colour and metallic by the published conversion."""

@@ -9,9 +9,9 @@ from typing import Any, Literal
 
 import numpy as np
 
-from ektopos.document import Document, InputName
+from ektopos.document import COLOUR_INPUTS, EXTRA_INPUTS, UNIT_INPUTS, Document, InputName
 from ektopos.images import linear_to_srgb, resize
-from ektopos.materials.adjust import apply_strength, normalise
+from ektopos.materials.adjust import UNCLIPPED, apply_strength, normalise
 from ektopos.materials.convert import to_specular_gloss
 from ektopos.materials.derive import Material, effective
 from ektopos.materials.resolve import MapLoader, resolve_feed
@@ -23,10 +23,8 @@ from ektopos.types import Float, Progress, no_progress
 
 Verdict = Literal["same", "close", "differs", "lost", "unsupported"]
 SETTINGS = "settings"
-SAME_STEPS = 0.02
-CLOSE_STEPS = 1.0
-SAME_DEGREES = 0.05
-CLOSE_DEGREES = 1.0
+TOLERANCE = {"8-bit steps": (0.02, 1.0), "degrees": (0.05, 1.0), "units": (1e-4, 1 / 255)}
+"""Largest error that counts as the same and as close, by the unit it is measured in."""
 PICTURE = 256
 """Longest side of the small pictures kept for the screen."""
 
@@ -113,7 +111,7 @@ def _badness(cell: Cell) -> int:
 def judge_material(
     loader: MapLoader, document: Document, profile: Profile, name: str, arrived: ArrivedMaterial, keep: Keep | None
 ) -> list[Cell]:
-    """The eight cells of one material."""
+    """The eight cells of one material, and one for every input beyond the seven that feeds it."""
     material = effective(document, name)
     cells = []
     for input_name in INPUTS:
@@ -124,7 +122,16 @@ def judge_material(
                 cells.append(replace(cell, **(changed or {"message": "Opaque, as it was meant."})))
                 continue
         cells.append(_judge_input(loader, profile, material, cell, arrived.inputs[input_name], keep))
-    return [*cells, _judge_settings(Cell("", "", name, SETTINGS, "same"), material, arrived)]
+    cells.append(_judge_settings(Cell("", "", name, SETTINGS, "same"), material, arrived))
+    for extra in EXTRA_INPUTS:
+        if extra not in material.feeds:
+            continue
+        cell = Cell("", "", name, extra, "unsupported", cause="not-carried-by-target", message=MESSAGES["not-carried-by-target"])
+        if profile.carries(extra, not material.feeds[extra].maps()):
+            blank = Cell("", "", name, extra, "same")
+            cell = _judge_input(loader, profile, material, blank, arrived.inputs[extra], keep)
+        cells.append(cell)
+    return cells
 
 
 def _judge_input(
@@ -148,7 +155,7 @@ def _judge_input(
     strength = feed.strength
     scale = max(1.0, float(meant.max())) * max(1.0, strength) if name == "emission" else 1.0
     error, unit = _errors(apply_strength(meant_here, name, strength), apply_strength(came, name, arrived.strength), name, scale)
-    same, close = (SAME_DEGREES, CLOSE_DEGREES) if unit == "degrees" else (SAME_STEPS, CLOSE_STEPS)
+    same, close = TOLERANCE[unit]
     largest, mean = float(error.max()), float(error.mean(dtype=np.float64))
     verdict: Verdict = "same" if largest <= same else "close" if largest <= close + 1e-3 else "differs"
     judged = replace(
@@ -168,7 +175,7 @@ def _judge_input(
     if verdict == "close":
         small = size is not None and (size[0] < meant.shape[1] or size[1] < meant.shape[0])
         return _because(
-            judged, "resized" if small else "quantised", f"Within {close:g}{'°' if unit == 'degrees' else ' of 255 steps'}."
+            judged, "resized" if small else "quantised", f"Within {close:.3g} {unit}."
         )
     return judged
 
@@ -192,7 +199,7 @@ def _cause(
 ) -> tuple[Cause, str]:  # fmt: skip
     feed = material.feeds[name]
     meant_here = _at_size(meant, name, came.shape[1], came.shape[0])
-    close = CLOSE_DEGREES if name == "normal" else CLOSE_STEPS
+    close = TOLERANCE[_unit(name)][1]
     if arrived.strength != feed.strength:
         scale = max(1.0, float(meant.max())) if name == "emission" else 1.0
         if name == "emission":
@@ -285,7 +292,7 @@ def _arrived_values(arrived: ArrivedInput, name: InputName) -> Float:
     stored = arrived.stored()
     factor = np.asarray(arrived.factor, np.float32)
     if stored is None:
-        if name in ("base_color", "emission", "normal"):
+        if name in (*COLOUR_INPUTS, "normal"):
             wide = np.broadcast_to(factor, (1, 1, 3)).astype(np.float32)
             return normalise(wide) if name == "normal" else wide
         return factor[:1].reshape(1, 1)
@@ -298,7 +305,7 @@ def _arrived_values(arrived: ArrivedInput, name: InputName) -> Float:
     values = 1.0 - values if arrived.inverted else values
     if (factor != 1.0).any():
         values = values * (factor if values.ndim == 3 else factor[0])
-    return values if name == "emission" else np.clip(values, 0.0, 1.0)
+    return values if name in UNCLIPPED else np.clip(values, 0.0, 1.0)
 
 
 def _at_size(values: Float, name: InputName, width: int, height: int) -> Float:
@@ -309,17 +316,22 @@ def _at_size(values: Float, name: InputName, width: int, height: int) -> Float:
 
 
 def _errors(meant: Float, came: Float, name: InputName, scale: float) -> tuple[Float, str]:
-    """Error per texel in its own unit: degrees for normals, 8-bit steps (of sRGB for colours) for all others."""
+    """Error per texel and its unit: degrees for normals, 8-bit steps (of sRGB for colours) for shares of 1, else plain units."""
     if name == "normal":
         # The chord is exact for small angles, where the arc cosine of a dot product is not.
         chord = np.sqrt(((meant - came) ** 2).sum(axis=-1))
-        return np.degrees(2.0 * np.arcsin(np.clip(chord / 2.0, 0.0, 1.0))).astype(np.float32), "degrees"
-    if name in ("base_color", "emission"):
-        if np.array_equal(meant, came):
-            return np.zeros(meant.shape[:2], np.float32), "8-bit steps"
+        return np.degrees(2.0 * np.arcsin(np.clip(chord / 2.0, 0.0, 1.0))).astype(np.float32), _unit(name)
+    if np.array_equal(meant, came):
+        return np.zeros(meant.shape[:2], np.float32), _unit(name)
+    if name in COLOUR_INPUTS:
         difference = linear_to_srgb(meant / np.float32(scale)) - linear_to_srgb(came / np.float32(scale))
-        return np.abs(difference).max(axis=-1) * np.float32(255), "8-bit steps"
-    return np.abs(meant - came) * np.float32(255), "8-bit steps"
+        return np.abs(difference).max(axis=-1) * np.float32(255), _unit(name)
+    return np.abs(meant - came).reshape(meant.shape[:2]) * np.float32(1 if _unit(name) == "units" else 255), _unit(name)
+
+
+def _unit(name: str) -> str:
+    """What an input's error is measured in: quantities that are no share of 1 are compared as they are."""
+    return "degrees" if name == "normal" else "units" if name in UNIT_INPUTS else "8-bit steps"
 
 
 def _as_stored(values: Float, name: InputName, arrived: ArrivedInput) -> Float:
@@ -340,7 +352,7 @@ def _pictures(meant: Float, came: Float, error: Float, name: InputName, same: fl
         small = values[::step, ::step]
         if name == "normal":
             return small * 0.5 + 0.5
-        if name in ("base_color", "emission"):
+        if name in COLOUR_INPUTS:
             return linear_to_srgb(small / np.float32(scale))
         return small
 

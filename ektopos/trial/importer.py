@@ -26,6 +26,20 @@ from ektopos.targets.profile import Profile
 Problem = Literal["missing-file", "unreadable-file"]
 Values = NDArray[np.float32]
 INPUTS = ("base_color", "metallic", "roughness", "normal", "occlusion", "emission", "opacity")
+EXTENSIONS: dict[str, tuple[str, str, str, tuple[float, ...]]] = {
+    "ior": ("KHR_materials_ior", "ior", "", (1.5,)),
+    "specular": ("KHR_materials_specular", "specular", "a", (1.0,)),
+    "clearcoat": ("KHR_materials_clearcoat", "clearcoat", "r", (0.0,)),
+    "clearcoat_roughness": ("KHR_materials_clearcoat", "clearcoatRoughness", "g", (0.0,)),
+    "sheen": ("KHR_materials_sheen", "sheenColor", "rgb", (0.0, 0.0, 0.0)),
+    "sheen_roughness": ("KHR_materials_sheen", "sheenRoughness", "a", (0.0,)),
+    "transmission": ("KHR_materials_transmission", "transmission", "r", (0.0,)),
+    "thickness": ("KHR_materials_volume", "thickness", "g", (0.0,)),
+    "attenuation": ("KHR_materials_volume", "attenuationColor", "", (1.0, 1.0, 1.0)),
+    "attenuation_distance": ("KHR_materials_volume", "attenuationDistance", "", (float("inf"),)),
+}
+"""Inputs beyond the seven: extension, start of the property's name there, channels of its texture, and what it is when
+nothing is said. Source: the extensions' own texts; each is ratified."""
 _WRAP_NEAREST = (9728, 9984, 9986)
 
 
@@ -292,6 +306,15 @@ def _material(gltf: pygltflib.GLTF2, material: Any, images: list[Texture]) -> Ar
             texture("emission"), "rgb", "srgb", factor=emissive, strength=float(emission.get("emissiveStrength", 1.0))
         ),
     }
+    for name, (extension, stem, channels, plain) in EXTENSIONS.items():
+        said_there = (material.extensions or {}).get(extension, {})
+        told = said_there.get(stem if not channels or stem + "Factor" not in said_there else stem + "Factor", plain)
+        factor = tuple(float(v) for v in told) if isinstance(told, (list, tuple)) else (float(told),)
+        number = said_there.get(f"{stem}Texture", {}).get("index")
+        source = None if number is None else gltf.textures[number].source
+        inputs[name] = ArrivedInput(
+            None if source is None else images[source], channels or "r", "srgb" if channels == "rgb" else "linear", factor=factor
+        )
     transforms = {
         key: ((info.extensions or {}).get("KHR_texture_transform") or {})
         for key, info in infos.items()

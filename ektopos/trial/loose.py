@@ -14,6 +14,7 @@ from typing import Any
 
 from ektopos.targets.profile import Profile, ProfileFile
 from ektopos.trial.importer import (
+    EXTENSIONS,
     INPUTS,
     Arrival,
     ArrivedInput,
@@ -32,6 +33,9 @@ _DEFAULTS: dict[str, tuple[float, ...]] = {
 _PORTS = {
     "base_color": "base_color", "metallic": "metallic", "roughness": "roughness", "normal": "normal",
     "occlusion": "occlusion", "emissive": "emission", "alpha": "opacity", "specular_color": "metallic",
+    "ior": "ior", "specular": "specular", "clearcoat": "clearcoat", "clearcoat_roughness": "clearcoat_roughness",
+    "sheen_color": "sheen", "sheen_roughness": "sheen_roughness", "transmission": "transmission", "thickness": "thickness",
+    "attenuation_color": "attenuation", "attenuation_distance": "attenuation_distance",
 }  # fmt: skip
 _ALPHA_MODES = ("opaque", "mask", "blend")
 
@@ -88,6 +92,10 @@ def _from_list(profile: Profile, files: PackageFiles, name: str, facts: dict[str
             value = told.get("value", _DEFAULTS[input_name])
             factor = tuple(float(v) for v in value) if isinstance(value, (list, tuple)) else (float(value),)
             inputs[input_name] = ArrivedInput(factor=factor, strength=strength)
+    for input_name, (*_, plain) in EXTENSIONS.items():
+        value = said.get(input_name, {}).get("value", plain)
+        factor = tuple(float(v) for v in value) if isinstance(value, (list, tuple)) else (float(value),)
+        inputs[input_name] = ArrivedInput(factor=factor)
     uv = facts.get("uv", {})
     return ArrivedMaterial(
         inputs=inputs,
@@ -139,6 +147,9 @@ def _second_reading(
         shader = by_name[_input(surface, "surfaceshader")["nodename"]]
         said = {_PORTS[port]: values for port, values in _inputs(shader).items() if port in _PORTS}
         inputs: dict[str, ArrivedInput] = {}
+        for input_name, (*_, plain) in EXTENSIONS.items():
+            told = said.get(input_name, {}).get("value")
+            inputs[input_name] = ArrivedInput(factor=plain if told is None else tuple(float(v) for v in told.split(",")))
         filters = set()
         for input_name in INPUTS:
             own = first[name].inputs[input_name]

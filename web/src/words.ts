@@ -25,6 +25,8 @@ export const INPUT_WORDS: Record<InputName, { name: string; unit: string }> = {
   sheen_roughness: { name: 'Sheen roughness', unit: '0 smooth – 1 rough' },
   transmission: { name: 'Transmission', unit: '0 none – 1 clear' },
   thickness: { name: 'Thickness', unit: 'metres' },
+  attenuation: { name: 'Colour inside', unit: 'of light that went through' },
+  attenuation_distance: { name: 'Reach of light', unit: 'metres until it has that colour' },
 }
 export const INPUTS = Object.keys(INPUT_WORDS) as InputName[]
 /** Inputs beyond the seven and height: shown once something feeds them. */

@@ -27,7 +27,7 @@ from ektopos.materials.adjust import clipped
 from ektopos.materials.preview import STAGE_PICTURES, StagePicture, feed_recipe, recipe_values, stage_picture
 from ektopos.materials.resolve import Decoded
 from ektopos.targets import Plan, make_plan
-from ektopos.targets.profile import find_profile
+from ektopos.targets.profile import Profile, find_profile
 from ektopos.types import Float
 from server.workshop import pictures
 from server.workshop.api.files import JobOut
@@ -190,7 +190,6 @@ def _sheet(project: Project, document: Document, name: str) -> Sheet:
     plan, planning_problem = _plan(document, revision)
     usable_maps = _usable_maps(revision, document)
     profile = find_profile(document.target)
-    carried = profile.carried() | set(profile.factors)
     rows = []
     for input_name in INPUTS:
         feed = material.feeds.get(input_name)
@@ -198,7 +197,7 @@ def _sheet(project: Project, document: Document, name: str) -> Sheet:
             continue
         row = Row(
             input=input_name, feed=feed, own=input_name in entry.inputs, origin=material.origin.get(input_name),
-            picture=None, gives=None, leaves=_leaves(plan, planning_problem, material, input_name, carried),
+            picture=None, gives=None, leaves=_leaves(plan, planning_problem, material, input_name, profile),
         )  # fmt: skip
         if feed is not None:
             row.problem = feed_problem(document, feed, input_name) or _missing(usable_maps, feed)
@@ -274,14 +273,14 @@ def _stage(revision: Revision, document: Document, material: Material, usable_ma
     keys: dict[StagePicture, str] = {}
     factor = 1.0
     for kind in get_args(StagePicture):
-        if kind == "height" and "height" not in usable:
+        beyond = kind not in ("base", "orm", "normal", "emission")
+        if beyond and not any(usable[name].maps() for name in STAGE_PICTURES[kind] if name in usable):
             continue
         recipe = stage_recipe(shown, kind, document.maps, lambda name: revision.sha_of(document.maps[name].file))
         keys[kind] = pictures.keep_recipe(recipe)
         if kind == "emission" and STAGE_PICTURES[kind][0] in usable:
             _, factor = stage_picture(recipe, _quick, pictures.QUICK)
-    beyond = [name for name in usable if name in EXTRA_INPUTS]
-    extras = {name: _mean(recipe_values(_solo(revision, document, material, name), name, _quick)) for name in beyond}
+    extras = {n: _mean(recipe_values(_solo(revision, document, material, n), n, _quick)) for n in usable if n in EXTRA_INPUTS}
     drawn = [n for n in usable if n not in EXTRA_INPUTS and not (n == "opacity" and material.alpha_mode == "opaque")]
     inputs = {n: _solo(revision, document, material, n)["inputs"][n] for n in drawn}
     rendered: dict[str, Any] = {
@@ -323,10 +322,10 @@ def _plan(document: Document, revision: Revision) -> tuple[Plan | None, str]:
         return None, str(problem)
 
 
-def _leaves(plan: Plan | None, problem: str, material: Material, name: InputName, carried: set[str]) -> Leaves:
+def _leaves(plan: Plan | None, problem: str, material: Material, name: InputName, profile: Profile) -> Leaves:
     if name not in material.feeds:
         return Leaves(words="not written")
-    if name not in carried:
+    if not profile.carries(name, not material.feeds[name].maps()):
         return Leaves(words="not carried", carried=False)
     if plan is None:
         return Leaves(words=f"no plan: {problem}")

@@ -5,7 +5,7 @@ import { Link } from 'react-router'
 import { useProject, useProjectId } from '../api/queries'
 import type { Cell, Package, TrialResult, Verdict } from '../api/types'
 import { useStatus } from '../layout/notices'
-import { INPUT_WORDS, TRIAL_INPUTS, VERDICTS, causeWords } from '../words'
+import { EXTRA_INPUTS, INPUT_WORDS, TRIAL_INPUTS, VERDICTS, causeWords } from '../words'
 
 const HEADS: Record<string, string> = { base_color: 'Base col.', metallic: 'Metallic', roughness: 'Roughn.', normal: 'Normal', occlusion: 'Occlus.', emission: 'Emission', opacity: 'Opacity', settings: 'Settings' }
 
@@ -38,6 +38,7 @@ export function TrialBoard({ pack, behind }: { pack: Package | undefined; behind
   const keyOf = (cell: Cell) => `${cell.mesh}|${cell.slot}|${cell.input}`
   const slots = [...new Map(trial.cells.map((cell) => [`${cell.mesh}|${cell.slot}`, cell])).values()]
   const meshes = new Set(trial.cells.map((cell) => cell.mesh))
+  const inputs = [...TRIAL_INPUTS, ...EXTRA_INPUTS.filter((input) => trial.cells.some((cell) => cell.input === input))]
   const worst = trial.cells.find((cell) => cell.verdict === 'differs' || cell.verdict === 'lost')
   const current = trial.cells.find((cell) => keyOf(cell) === chosen) ?? worst ?? trial.cells.find((cell) => cell.max_error)
   const counted = (verdicts: Verdict[]) => trial.cells.filter((cell) => verdicts.includes(cell.verdict)).length
@@ -55,12 +56,12 @@ export function TrialBoard({ pack, behind }: { pack: Package | undefined; behind
       </div>
       <div className="scroll" tabIndex={-1}>
         <table className="trial-board">
-          <thead><tr><th>Slot</th>{TRIAL_INPUTS.map((input) => <th key={input}>{HEADS[input]}</th>)}</tr></thead>
+          <thead><tr><th>Slot</th>{inputs.map((input) => <th key={input}>{HEADS[input] ?? INPUT_WORDS[input as keyof typeof INPUT_WORDS].name}</th>)}</tr></thead>
           <tbody>
             {slots.map((row) => (
               <tr key={`${row.mesh}${row.slot}`}>
                 <td className="ellipsis" title={`${row.mesh} · ${row.slot}: ${row.material ?? 'no material'}`}>{row.slot}{meshes.size > 1 && <div className="small ellipsis" style={{ fontSize: 10.5 }}>{row.mesh}</div>}</td>
-                {TRIAL_INPUTS.map((input) => {
+                {inputs.map((input) => {
                   const cell = trial.cells.find((entry) => entry.mesh === row.mesh && entry.slot === row.slot && entry.input === input)
                   return <td key={input}>{cell && <Verdict cell={cell} pressed={cell === current} choose={() => setChosen(keyOf(cell))} />}</td>
                 })}

@@ -18,13 +18,14 @@ export const PLAIN = { ...UNCHANGED, layers: [], strength: 1 }
 export const DEFAULT_VALUES: Record<InputName, Feed['value']> = {
   base_color: [0.5, 0.5, 0.5], metallic: 0, roughness: 0.5, normal: [0, 0, 1], occlusion: 1, emission: [0, 0, 0], opacity: 1, height: 0.5,
   ior: 1.5, specular: 1, clearcoat: 1, clearcoat_roughness: 0.1, sheen: [0.5, 0.5, 0.5], sheen_roughness: 0.5, transmission: 1, thickness: 0.01,
+  attenuation: [1, 1, 1], attenuation_distance: 1,
 }
 
 /** What an input is when nothing feeds it (glTF 2.0). */
 export const OFF: Partial<Record<InputName, Feed['value']>> = { base_color: [1, 1, 1], metallic: 0, roughness: 1, normal: [0, 0, 1], occlusion: 1, emission: [0, 0, 0], opacity: 1 }
 
 /** Constants that go beyond 1, with the largest value their slider shows. */
-export const LARGEST: Partial<Record<InputName, number>> = { ior: 3, thickness: 1 }
+export const LARGEST: Partial<Record<InputName, number>> = { ior: 3, thickness: 1, attenuation_distance: 10 }
 
 export const defaultChannels = (input: InputName): Channels => (WIDE.includes(input) ? 'rgb' : 'r')
 

@@ -31,20 +31,24 @@ function picture(key: string, size: number): Promise<Texture> {
   return coming
 }
 
-type Pictures = Partial<Record<'base' | 'orm' | 'normal' | 'emission', Texture>>
+const KINDS = ['base', 'orm', 'normal', 'emission', 'specular', 'coat', 'sheen', 'through'] as const
+type Pictures = Partial<Record<(typeof KINDS)[number], Texture>>
 
 /** The newest pictures of a look that have arrived: each changes as soon as it is there. */
 function usePictures(look: StageLook | undefined): Pictures {
   const [shown, setShown] = useState<Pictures>({})
   const invalidate = useThree((state) => state.invalidate)
-  const { base, orm, normal, emission } = look?.pictures ?? {}
+  const keys = KINDS.map((kind) => look?.pictures[kind] ?? '').join(' ')
   useEffect(() => {
     let wanted = true
-    const wish = { base, orm, normal, emission }
+    const wish = Object.fromEntries(keys.split(' ').map((key, index) => [KINDS[index]!, key]))
     const load = async (size: number) => {
       await Promise.allSettled(
         Object.entries(wish).map(async ([kind, key]) => {
-          if (!key) return
+          if (!key) {
+            if (wanted) setShown((before) => (kind in before ? { ...before, [kind]: undefined } : before))
+            return
+          }
           const texture = await picture(key, size)
           if (wanted) setShown((before) => ({ ...before, [kind]: texture }))
         }),
@@ -55,7 +59,7 @@ function usePictures(look: StageLook | undefined): Pictures {
     return () => {
       wanted = false
     }
-  }, [base, orm, normal, emission, invalidate])
+  }, [keys, invalidate])
   return shown
 }
 
@@ -95,7 +99,7 @@ export function useStageMaterial(look: StageLook | undefined): MeshPhysicalMater
     made.emissiveMap = laid(pictures.emission, look, true)
     made.emissive.set(pictures.emission ? STAGE.white : STAGE.black)
     made.emissiveIntensity = look.emission_factor
-    wear(made, look.extras)
+    wear(made, look, pictures)
     made.side = look.double_sided ? DoubleSide : FrontSide
     made.alphaTest = look.alpha_mode === 'mask' ? Math.max(look.alpha_cutoff, 1e-4) : 0
     made.transparent = look.alpha_mode === 'blend'
@@ -106,8 +110,9 @@ export function useStageMaterial(look: StageLook | undefined): MeshPhysicalMater
   return material
 }
 
-/** Inputs beyond the seven, each as its mean: enough to see what they do; the package carries them texel by texel. */
-function wear(made: MeshPhysicalMaterial, extras: StageLook['extras']) {
+/** Inputs beyond the seven: numbers, and pictures laid out as glTF's extensions want them. */
+function wear(made: MeshPhysicalMaterial, look: StageLook, pictures: Pictures) {
+  const { extras } = look
   const number = (name: string, otherwise: number) => (typeof extras[name] === 'number' ? (extras[name] as number) : otherwise)
   made.ior = number('ior', 1.5)
   made.specularIntensity = number('specular', 1)
@@ -120,10 +125,29 @@ function wear(made: MeshPhysicalMaterial, extras: StageLook['extras']) {
   }
   made.transmission = number('transmission', 0)
   made.thickness = number('thickness', 0)
+  if (Array.isArray(extras.attenuation)) made.attenuationColor.fromArray(extras.attenuation)
+  made.attenuationDistance = number('attenuation_distance', Infinity)
+  if (pictures.specular) {
+    made.specularIntensity = 1
+    made.specularIntensityMap = laid(pictures.specular, look, false)
+  }
+  if (pictures.coat) {
+    made.clearcoat = made.clearcoatRoughness = 1
+    made.clearcoatMap = made.clearcoatRoughnessMap = laid(pictures.coat, look, false)
+  }
+  if (pictures.sheen) {
+    made.sheen = made.sheenRoughness = 1
+    made.sheenColor.set(STAGE.white)
+    made.sheenColorMap = made.sheenRoughnessMap = laid(pictures.sheen, look, true)
+  }
+  if (pictures.through) {
+    made.transmission = made.thickness = 1
+    made.transmissionMap = made.thicknessMap = laid(pictures.through, look, false)
+  }
 }
 
 function disposeAll(material: MeshPhysicalMaterial) {
-  for (const texture of [material.map, material.aoMap, material.normalMap, material.emissiveMap]) texture?.dispose()
+  for (const value of Object.values(material)) if (value instanceof Texture) value.dispose()
   material.dispose()
 }
 
