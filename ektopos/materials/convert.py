@@ -6,15 +6,16 @@ are linear, 0–1; arrays are `(…, 3)` for colours and `(…)` for data.
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import cast
 
 import numpy as np
 
-from ektopos.document import Feed, InputName, Role
+from ektopos.document import Document, Feed, InputName, Role
 from ektopos.errors import EktoposError
-from ektopos.images import resize
+from ektopos.images import linear_to_srgb, resize
 from ektopos.maps.sets import maps_of_set
-from ektopos.materials.resolve import MapLoader, resolve_feed
+from ektopos.materials.resolve import FindMap, feed_result
 from ektopos.materials.wire import channels_with_role
 from ektopos.types import Channels, Float
 
@@ -62,13 +63,31 @@ def solve_metallic(diffuse: Float, specular: Float, one_minus_strength: Float) -
     return np.where(specular < DIELECTRIC, 0.0, np.clip((-b + root) / (2.0 * a), 0.0, 1.0))
 
 
-def convert_set(loader: MapLoader, set_name: str) -> dict[InputName, Float]:
+@dataclass(frozen=True)
+class Conversion:
+    """A map set of the specular workflow, before and after; arrays as the whole module has them."""
+
+    before: dict[str, Float]
+    """`diffuse`, `specular` and `gloss`, all at the size of the largest."""
+    after: dict[InputName, Float]
+    """`base_color`, `metallic` and `roughness`, at that size."""
+
+    def way_back(self) -> dict[str, tuple[float, float]]:
+        """What the after gives when it is turned back: largest and mean difference from the before, 8-bit steps of sRGB."""
+        again = to_specular_gloss(self.after["base_color"], self.after["metallic"], self.after["roughness"])
+        errors = {
+            name: np.abs(linear_to_srgb(values) - linear_to_srgb(self.before[name])) * 255
+            for name, values in zip(("diffuse", "specular"), again[:2], strict=True)
+        }
+        return {name: (float(error.max()), float(error.mean())) for name, error in errors.items()}
+
+
+def convert_set(document: Document, set_name: str, find: FindMap) -> Conversion:
     """Base colour, metallic and roughness of a map set that holds diffuse, specular and perhaps gloss.
 
     Gloss may be a map of its own or the alpha of the specular one; without it roughness is 0.5. Pictures of different size are
     brought to the largest. Raises `EktoposError` if the set has no diffuse or no specular map.
     """
-    document = loader.project.document
     found: dict[str, Float] = {}
     for wanted, role in (("diffuse", "base_color"), ("specular", "specular"), ("gloss", "gloss")):
         for name in maps_of_set(document, set_name):
@@ -76,18 +95,17 @@ def convert_set(loader: MapLoader, set_name: str) -> dict[InputName, Float]:
             if channels is not None and wanted not in found:
                 narrow: Channels = channels if wanted != "gloss" or len(channels) == 1 else "r"
                 input_name: InputName = "roughness" if wanted == "gloss" else "base_color"
-                found[wanted] = resolve_feed(loader, Feed(map=name, channels=narrow), input_name)
+                found[wanted] = feed_result(Feed(map=name, channels=narrow), input_name, find)
     missing = [wanted for wanted in ("diffuse", "specular") if wanted not in found]
     if missing:
         raise EktoposError(
             f"it has no {missing[0]} map.", subject=set_name, hint="Say which map holds it, on the board of maps."
         )
     height, width = max((values.shape[:2] for values in found.values()), key=lambda shape: shape[0] * shape[1])
-    gloss = found.get("gloss", np.full((1, 1), 0.5, np.float32))
-    base, metallic, roughness = to_metallic_roughness(
-        resize(found["diffuse"], width, height), resize(found["specular"], width, height), resize(gloss, width, height)
-    )
-    return {"base_color": base, "metallic": metallic, "roughness": roughness}
+    found.setdefault("gloss", np.full((1, 1), 0.5, np.float32))
+    before = {name: resize(values, width, height) for name, values in found.items()}
+    base, metallic, roughness = to_metallic_roughness(before["diffuse"], before["specular"], before["gloss"])
+    return Conversion(before, {"base_color": base, "metallic": metallic, "roughness": roughness})
 
 
 def _perceived(colours: Float) -> Float:

@@ -51,6 +51,11 @@ class MapLoader:
             self._kept.popitem(last=False)
         return image
 
+    def find(self, name: str) -> Decoded:
+        """A map as feeds read it. Raises as `image`."""
+        entry = self.project.document.maps[name]
+        return Decoded(self.image(name), entry.encoding, entry.normal_y)
+
 
 def default_channels(name: InputName) -> Channels:
     """The channels a feed reads when it does not say."""
@@ -173,12 +178,7 @@ def resolve_feed(loader: MapLoader, feed: Feed, name: InputName, *, with_strengt
     problem = feed_problem(document, feed, name)
     if problem:
         raise EktoposError(problem, hint="Change the feed.")
-
-    def find(map_name: str) -> Decoded:
-        entry = document.maps[map_name]
-        return Decoded(loader.image(map_name), entry.encoding, entry.normal_y)
-
-    return feed_result(feed, name, find, with_strength=with_strength)
+    return feed_result(feed, name, loader.find, with_strength=with_strength)
 
 
 def resolve_input(loader: MapLoader, feeds: dict[InputName, Feed], name: InputName) -> Float:

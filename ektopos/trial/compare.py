@@ -126,7 +126,9 @@ def judge_material(
     for extra in EXTRA_INPUTS:
         if extra not in material.feeds:
             continue
-        cell = Cell("", "", name, extra, "unsupported", cause="not-carried-by-target", message=MESSAGES["not-carried-by-target"])
+        cell = Cell(
+            "", "", name, extra, "unsupported", cause="not-carried-by-target", message=MESSAGES["not-carried-by-target"]
+        )
         if profile.carries(extra, not material.feeds[extra].maps()):
             blank = Cell("", "", name, extra, "same")
             cell = _judge_input(loader, profile, material, blank, arrived.inputs[extra], keep)
@@ -174,9 +176,7 @@ def _judge_input(
         return _because(judged, cause, message + (edited if texture and texture.edited else ""))
     if verdict == "close":
         small = size is not None and (size[0] < meant.shape[1] or size[1] < meant.shape[0])
-        return _because(
-            judged, "resized" if small else "quantised", f"Within {close:.3g} {unit}."
-        )
+        return _because(judged, "resized" if small else "quantised", f"Within {close:.3g} {unit}.")
     return judged
 
 
@@ -316,7 +316,7 @@ def _at_size(values: Float, name: InputName, width: int, height: int) -> Float:
 
 
 def _errors(meant: Float, came: Float, name: InputName, scale: float) -> tuple[Float, str]:
-    """Error per texel and its unit: degrees for normals, 8-bit steps (of sRGB for colours) for shares of 1, else plain units."""
+    """Error per texel, and its unit: degrees for normals, 8-bit steps (of sRGB for colours) for shares of 1, else units."""
     if name == "normal":
         # The chord is exact for small angles, where the arc cosine of a dot product is not.
         chord = np.sqrt(((meant - came) ** 2).sum(axis=-1))

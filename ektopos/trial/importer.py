@@ -313,7 +313,10 @@ def _material(gltf: pygltflib.GLTF2, material: Any, images: list[Texture]) -> Ar
         number = said_there.get(f"{stem}Texture", {}).get("index")
         source = None if number is None else gltf.textures[number].source
         inputs[name] = ArrivedInput(
-            None if source is None else images[source], channels or "r", "srgb" if channels == "rgb" else "linear", factor=factor
+            None if source is None else images[source],
+            channels or "r",
+            "srgb" if channels == "rgb" else "linear",
+            factor=factor,
         )
     transforms = {
         key: ((info.extensions or {}).get("KHR_texture_transform") or {})

@@ -61,11 +61,12 @@ class Sheets(Api):
         self.assertIsNotNone(rows["metallic"]["gives"])
 
     def test_what_the_target_does_not_carry_is_said_at_the_row(self) -> None:
-        project = self.feed(self.sample(), "clearcoat", {"value": 0.8})
+        project = self.feed(self.sample(), "clearcoat", {"map": "tile_orm", "channels": "g"})
         self.assertTrue(self.rows(project, "tile")["clearcoat"]["leaves"]["carried"])
         loose = self.edit(project, {"kind": "set-target", "target": "orm-y-minus"})
-        leaves = self.rows(loose, "tile")["clearcoat"]["leaves"]
-        self.assertFalse(leaves["carried"])
+        self.assertFalse(self.rows(loose, "tile")["clearcoat"]["leaves"]["carried"], "no file of this target holds it")
+        number = self.feed(loose, "clearcoat", {"value": 0.8})
+        self.assertTrue(self.rows(number, "tile")["clearcoat"]["leaves"]["carried"], "a number travels in the list")
 
     def test_the_same_row_leaves_differently_for_every_target(self) -> None:
         project = self.sample()
@@ -250,6 +251,19 @@ class Converting(Api):
         self.assertEqual((int(rough[8, 3]), int(rough[8, 12])), (204, 51))  # 1 − gloss
         back = self.call("post", f"/projects/{project['id']}/undo", {"revision": after["revision"]})
         self.assertEqual(back["document"], project["document"])
+
+    def test_a_conversion_is_shown_before_it_is_made(self) -> None:
+        project = self.older()
+        seen = self.call("get", f"/projects/{project['id']}/conversions/lamp")
+        self.assertEqual([part["name"] for part in seen["before"]], ["diffuse", "specular", "gloss"])
+        after = {part["name"]: part for part in seen["after"]}
+        self.assertLess(after["metallic"]["low"], 0.05)
+        self.assertGreater(after["metallic"]["high"], 0.94)
+        self.assertTrue(all(part["picture"].startswith("data:image/png;base64,") for part in [*seen["before"], *seen["after"]]))
+        # Grey specular of what is no metal, and coloured specular of what is: both are kept.
+        self.assertLess(seen["way_back"]["diffuse"][1], 3.0)
+        self.assertEqual(self.call("get", f"/projects/{project['id']}")["revision"], project["revision"], "nothing was saved")
+        self.call("get", f"/projects/{project['id']}/conversions/none", status=422)
 
     def test_a_set_without_specular_is_refused_in_words(self) -> None:
         project = self.sample()

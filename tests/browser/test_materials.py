@@ -90,6 +90,18 @@ class Materials(Site):
         page.get_by_role("button", name="Close").click()
         page.get_by_role("button", name="More for the set cap").click()
         page.get_by_role("menuitem", name="Convert from the specular workflow").click()
+        dialog = page.get_by_role("dialog")
+        for name in (
+            "Diffuse before",
+            "Specular before",
+            "Gloss before",
+            "Base colour after",
+            "Metallic after",
+            "Roughness after",
+        ):
+            dialog.get_by_role("img", name=name).wait_for()
+        self.assertIn("Turned back again, diffuse differs by", dialog.inner_text())
+        dialog.get_by_role("button", name="Convert", exact=True).click()
         page.get_by_text("cap_converted", exact=True).wait_for()
         self.go("Materials")
         for name in ("base_color", "metallic", "roughness"):

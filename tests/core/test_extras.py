@@ -27,7 +27,13 @@ EXTRAS = {
     "attenuation_distance": {"value": 1.75},
 }
 NUMBERS = {name for name, feed in EXTRAS.items() if "value" in feed}
-COATED = {"materials": {"tile": {"inputs": {"base_color": {"map": "tile_col", "channels": "rgb"}, **EXTRAS}}, "tile_dull": {}, "plain": {}}}
+COATED = {
+    "materials": {
+        "tile": {"inputs": {"base_color": {"map": "tile_col", "channels": "rgb"}, **EXTRAS}},
+        "tile_dull": {},
+        "plain": {},
+    }
+}
 
 
 def cells_after(target: str, tamper: Callable[[Path], None] | None = None) -> dict[str, Cell]:
@@ -36,7 +42,9 @@ def cells_after(target: str, tamper: Callable[[Path], None] | None = None) -> di
         export_package(opened, find_profile(target), root / "out")
         if tamper is not None:
             tamper(root / "out")
-        return {cell.input: cell for cell in run_trial(opened, root / "out", find_profile(target)).cells if cell.slot == "Front"}
+        return {
+            cell.input: cell for cell in run_trial(opened, root / "out", find_profile(target)).cells if cell.slot == "Front"
+        }
 
 
 def in_extension(extension: str, change: Callable[[dict], object]) -> Callable[[Path], None]:
@@ -56,7 +64,9 @@ class Extras(TestCase):
         for target in ("gltf-glb", "gltf-split"):
             with self.subTest(target):
                 cells = cells_after(target)
-                self.assertEqual({name: cells[name].verdict for name in EXTRAS if cells[name].verdict not in ("same", "close")}, {})
+                self.assertEqual(
+                    {name: cells[name].verdict for name in EXTRAS if cells[name].verdict not in ("same", "close")}, {}
+                )
                 self.assertEqual(cells["thickness"].unit, "units")
 
     def test_they_stand_in_the_file_where_the_extensions_want_them(self) -> None:
@@ -88,7 +98,12 @@ class Extras(TestCase):
             ("ior", "KHR_materials_ior", lambda e: e.update(ior=1.5), "constant-changed"),
             ("specular", "KHR_materials_specular", lambda e: e.pop("specularTexture"), "missing-file"),
             ("clearcoat", "KHR_materials_clearcoat", lambda e: e.update(clearcoatFactor=0.5), "constant-changed"),
-            ("clearcoat_roughness", "KHR_materials_clearcoat", lambda e: e.update(clearcoatRoughnessFactor=0.9), "constant-changed"),
+            (
+                "clearcoat_roughness",
+                "KHR_materials_clearcoat",
+                lambda e: e.update(clearcoatRoughnessFactor=0.9),
+                "constant-changed",
+            ),
             ("sheen_roughness", "KHR_materials_sheen", lambda e: e.pop("sheenRoughnessFactor"), "constant-changed"),
             ("thickness", "KHR_materials_volume", lambda e: e.update(thicknessFactor=2.5), "constant-changed"),
             ("attenuation", "KHR_materials_volume", lambda e: e.update(attenuationColor=[0.9, 0.5, 0.9]), "constant-changed"),

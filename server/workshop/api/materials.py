@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import base64
 from typing import Any, get_args
 from uuid import UUID
 
+import numpy as np
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from ninja import Router, Schema
@@ -20,10 +22,11 @@ from ektopos.document import (
     MaterialEntry,
     UvTransform,
 )
-from ektopos.errors import EktoposError
-from ektopos.images import Image, ImageHeader
+from ektopos.errors import EktoposError, MissingReference
+from ektopos.images import Image, ImageHeader, encode_png, linear_to_srgb, quantise
 from ektopos.materials import Material, Probed, effective, feed_problem, gives, probe, stage_recipe
 from ektopos.materials.adjust import clipped
+from ektopos.materials.convert import convert_set
 from ektopos.materials.preview import STAGE_PICTURES, StagePicture, feed_recipe, recipe_values, stage_picture
 from ektopos.materials.resolve import Decoded
 from ektopos.targets import Plan, make_plan
@@ -112,6 +115,25 @@ class Converting(Schema):
     set: str
 
 
+class ConvertedPart(Schema):
+    """One quantity of a conversion."""
+
+    name: str
+    picture: str
+    """A small picture, as a data address."""
+    low: float
+    high: float
+    mean: float
+
+
+class ConversionOut(Schema):
+    """What a conversion would make, and how well it can be turned back."""
+
+    before: list[ConvertedPart]
+    after: list[ConvertedPart]
+    way_back: dict[str, tuple[float, float]]
+
+
 class Trying(Schema):
     """A material as it would be, not saved."""
 
@@ -161,6 +183,33 @@ def probe_point(request: HttpRequest, project_id: UUID, name: str, u: float, v: 
         return Decoded(pictures.decoded(revision.sha_of(entry.file)), entry.encoding, entry.normal_y)
 
     return probe(document, effective(document, name), (u, v), find)
+
+
+@router.get("/projects/{uuid:project_id}/conversions/{path:set_name}", response=ConversionOut)
+def conversion(request: HttpRequest, project_id: UUID, set_name: str) -> ConversionOut:
+    """What the conversion of a set of the specular workflow would give, on reduced copies. Nothing is saved."""
+    project = found(project_id)
+    document = project.document
+    usable = _usable_maps(project.head, document)
+
+    def find(name: str) -> Decoded:
+        if name not in usable:
+            raise MissingReference("its file is missing or still being measured.", subject=name, hint="Bring it in again.")
+        entry = document.maps[name]
+        return Decoded(_quick(f"{project.head.sha_of(entry.file)}-{entry.encoding}"), "linear", entry.normal_y)
+
+    made = convert_set(document, set_name, find)
+
+    def part(name: str, values: Float) -> ConvertedPart:
+        shown = linear_to_srgb(values) if values.ndim == 3 else np.repeat(values[..., None], 3, axis=2)
+        png = base64.b64encode(encode_png(quantise(shown, 8), fast=True)).decode()
+        low, high, mean = float(values.min()), float(values.max()), float(values.mean(dtype=np.float64))
+        return ConvertedPart(name=name, picture=f"data:image/png;base64,{png}", low=low, high=high, mean=mean)
+
+    return ConversionOut(
+        before=[part(*pair) for pair in made.before.items()], after=[part(*pair) for pair in made.after.items()],
+        way_back=made.way_back(),
+    )  # fmt: skip
 
 
 @router.post("/projects/{uuid:project_id}/convert", response=JobOut)

@@ -28,7 +28,7 @@ def convert(job: Job, progress: Progress) -> dict[str, Any]:
     set_name = str(job.arguments["set"])
     document = job.project.document
     progress(0.1, "converting")
-    arrays = convert_set(MapLoader(job.project.core()), set_name)
+    arrays = convert_set(document, set_name, MapLoader(job.project.core()).find).after
     maps: dict[str, MapEntry] = {}
     files: dict[str, str] = {}
     feeds: list[SetFeed] = []

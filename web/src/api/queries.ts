@@ -6,7 +6,7 @@ import { useParams } from 'react-router'
 
 import { useNotices } from '../layout/notices'
 import { Said, client, got } from './client'
-import type { BoardMap, Edit, Finding, Job, MapDetail, Material, MeshFacts, Package, Plan, Profile, Project, ProjectRow, Sheet, StageLook } from './types'
+import type { BoardMap, Conversion, Edit, Finding, Job, MapDetail, Material, MeshFacts, Package, Plan, Profile, Project, ProjectRow, Sheet, StageLook } from './types'
 
 export const useProjectId = () => useParams().projectId ?? ''
 
@@ -37,6 +37,15 @@ export function useBoard() {
   return useQuery({
     queryKey, enabled, placeholderData: keepPreviousData,
     queryFn: () => got<BoardMap[]>(client.GET('/api/projects/{project_id}/maps', { params: { path: { project_id: id } } })),
+  })
+}
+
+/** What converting a set of the specular workflow would give. */
+export function useConversion(set: string) {
+  const { id, queryKey, enabled } = useRevisionKey('conversion', set)
+  return useQuery({
+    queryKey, enabled, retry: false,
+    queryFn: () => got<Conversion>(client.GET('/api/projects/{project_id}/conversions/{set_name}', { params: { path: { project_id: id, set_name: set } } })),
   })
 }
 

@@ -516,6 +516,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/conversions/{set_name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Conversion
+         * @description What the conversion of a set of the specular workflow would give, on reduced copies. Nothing is saved.
+         */
+        get: operations["server_workshop_api_materials_conversion"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/convert": {
         parameters: {
             query?: never;
@@ -1400,7 +1420,7 @@ export interface components {
              * Input
              * @enum {string}
              */
-            input: "base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness";
+            input: "base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness" | "attenuation" | "attenuation_distance";
         };
         /**
          * RemoveMaps
@@ -1545,7 +1565,7 @@ export interface components {
              * Input
              * @enum {string}
              */
-            input: "base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness";
+            input: "base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness" | "attenuation" | "attenuation_distance";
             feed: components["schemas"]["Feed"] | null;
         };
         /**
@@ -1718,7 +1738,7 @@ export interface components {
              */
             alpha_modes: ("opaque" | "mask" | "blend")[];
             /** Factors */
-            factors?: ("base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness")[];
+            factors?: ("base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness" | "attenuation" | "attenuation_distance")[];
             import?: components["schemas"]["ImportRules"];
         };
         /**
@@ -1970,7 +1990,7 @@ export interface components {
              * Input
              * @enum {string}
              */
-            input: "base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness";
+            input: "base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness" | "attenuation" | "attenuation_distance";
             feed: components["schemas"]["Feed"] | null;
             /** Own */
             own: boolean;
@@ -2053,7 +2073,7 @@ export interface components {
              * Input
              * @enum {string}
              */
-            input: "base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness";
+            input: "base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness" | "attenuation" | "attenuation_distance";
             /** Value */
             value: number[];
             /** Words */
@@ -2080,6 +2100,39 @@ export interface components {
             y: number;
             /** Stored */
             stored: number[];
+        };
+        /**
+         * ConversionOut
+         * @description What a conversion would make, and how well it can be turned back.
+         */
+        ConversionOut: {
+            /** Before */
+            before: components["schemas"]["ConvertedPart"][];
+            /** After */
+            after: components["schemas"]["ConvertedPart"][];
+            /** Way Back */
+            way_back: {
+                [key: string]: [
+                    number,
+                    number
+                ];
+            };
+        };
+        /**
+         * ConvertedPart
+         * @description One quantity of a conversion.
+         */
+        ConvertedPart: {
+            /** Name */
+            name: string;
+            /** Picture */
+            picture: string;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** Mean */
+            mean: number;
         };
         /**
          * Converting
@@ -2987,6 +3040,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Probed"][];
+                };
+            };
+        };
+    };
+    server_workshop_api_materials_conversion: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+                set_name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConversionOut"];
                 };
             };
         };

@@ -3,11 +3,12 @@ import { useVirtualizer } from '@tanstack/react-virtual'
 import { useMemo, useRef, useState } from 'react'
 import type { DragEvent, KeyboardEvent } from 'react'
 
-import { useEdit, useStartJob } from '../api/queries'
+import { useEdit } from '../api/queries'
 import type { BoardMap, Role } from '../api/types'
 import { useStatus } from '../layout/notices'
 import { AskName } from '../layout/ProjectMenu'
 import { ROLE_WORDS, count, sizeWords } from '../words'
+import { Convert } from './Convert'
 import { moved } from './correction'
 
 const COLUMNS: Role[] = ['base_color', 'normal', 'roughness', 'metallic', 'occlusion', 'height', 'opacity', 'emission']
@@ -136,8 +137,7 @@ export function Board({ maps, rank, current, channel, chosen, choose, makeMateri
 function SetHead({ row, sets, chosen, makeMaterial, showAction }: { row: SetRow; sets: string[]; chosen: string[]; makeMaterial: (set: string) => void; showAction: boolean }) {
   const edit = useEdit()
   const [anchor, setAnchor] = useState<HTMLElement | null>(null)
-  const [asking, setAsking] = useState<'rename' | 'split' | null>(null)
-  const { startConvert } = useStartJob()
+  const [asking, setAsking] = useState<'rename' | 'split' | 'convert' | null>(null)
   const largest = row.maps.reduce((a, b) => (b.width > a.width ? b : a))
   const part = chosen.filter((name) => row.maps.some((map) => map.name === name))
   const close = (next: typeof asking = null) => {
@@ -159,10 +159,11 @@ function SetHead({ row, sets, chosen, makeMaterial, showAction }: { row: SetRow;
         {sets.filter((other) => other !== row.name).slice(0, 12).map((other) => (
           <MenuItem key={other} onClick={() => { close(); void edit({ kind: 'rename-set', set: row.name, name: other }) }}>Merge into {other}</MenuItem>
         ))}
-        {row.maps.some((map) => Object.values(map.roles).includes('specular')) && <MenuItem onClick={() => { close(); startConvert.mutate(row.name) }}>Convert from the specular workflow</MenuItem>}
+        {row.maps.some((map) => Object.values(map.roles).includes('specular')) && <MenuItem onClick={() => close('convert')}>Convert from the specular workflow…</MenuItem>}
         <MenuItem onClick={() => { close(); void edit({ kind: 'set-map', maps: row.maps.map((map) => map.name) }) }}>All its maps are right</MenuItem>
       </Menu>
       {asking === 'rename' && <AskName title="Rename the set" label="Set name" initial={row.name} close={() => close()} done={(name) => void edit({ kind: 'rename-set', set: row.name, name })} />}
+      {asking === 'convert' && <Convert set={row.name} close={() => close()} />}
       {asking === 'split' && <AskName title="Split the set" label="Name of the new set" initial={`${row.name}_2`} close={() => close()} done={(set) => void edit({ kind: 'set-map', maps: part, set })} />}
     </div>
   )
