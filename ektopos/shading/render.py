@@ -20,7 +20,7 @@ from ektopos.images import linear_to_srgb
 from ektopos.materials.derive import DEFAULTS
 from ektopos.materials.resolve import constant_values
 from ektopos.meshes.mesh import Mesh, face_normals
-from ektopos.shading.brdf import LEAST_ROUGHNESS, f0_from_ior, shade
+from ektopos.shading.brdf import LEAST_ROUGHNESS, compensation, f0_from_ior, shade
 from ektopos.shading.lights import Light, Radiance
 from ektopos.shading.sample import sample, transform_uvs
 from ektopos.shading.tangents import vertex_tangents
@@ -44,6 +44,8 @@ class Look:
     uv: UvTransform = field(default_factory=UvTransform)
     filter: Filter = "linear"
     ior: float = 1.5
+    compensate: bool = False
+    """Whether light that bounces between facets is given back; the specification loses it."""
 
     def input(self, name: InputName) -> Float:
         """An input's array, or its default as one texel."""
@@ -200,16 +202,21 @@ def _shade_look(
     along = np.cross(normals, across) * signs[:, None]
     bent = _unit(mapped[:, :1] * across + mapped[:, 1:2] * along + mapped[:, 2:] * normals)
     base, metallic, roughness = at("base_color"), at("metallic"), at("roughness")
-    sent = _surroundings(light.surroundings, base, metallic, roughness, bent, views, look.ior) * at("occlusion")[:, None]
+    sent = (
+        _surroundings(light.surroundings, base, metallic, roughness, bent, views, look.ior, look.compensate)
+        * at("occlusion")[:, None]
+    )
     for lamp in light.lamps:
         towards = np.broadcast_to(_unit(np.asarray([lamp.towards])), bent.shape)
-        sent = sent + shade(base, metallic, roughness, bent, views, towards, look.ior) * np.asarray(lamp.irradiance)
+        lit = shade(base, metallic, roughness, bent, views, towards, look.ior, compensate=look.compensate)
+        sent = sent + lit * np.asarray(lamp.irradiance)
     return sent + at("emission"), opacity
 
 
 def _surroundings(
-    radiance: Radiance, base: Values, metallic: Values, roughness: Values, normals: Values, views: Values, ior: float
-) -> Values:
+    radiance: Radiance, base: Values, metallic: Values, roughness: Values, normals: Values, views: Values, ior: float,
+    compensate: bool,
+) -> Values:  # fmt: skip
     """Light from all round: diffuse by spherical harmonics, reflected by sampling the GGX lobe."""
     n_dot_v = np.clip(np.einsum("ni,ni->n", normals, views), 1e-3, 1.0)
     metal = metallic[:, None]
@@ -236,7 +243,8 @@ def _surroundings(
         weight = np.where(seen, 2.0 * n_dot_l / np.maximum(joint, 1e-9) * v_dot_h / np.maximum(cosine, 1e-6), 0.0)
         fresnel = f0 + (1.0 - f0) * (np.clip(1.0 - v_dot_h, 0.0, 1.0) ** 5)[:, None]
         reflected += fresnel * radiance(towards) * weight[:, None]
-    return np.asarray(diffuse + reflected / SAMPLES)
+    given_back = compensation(n_dot_v, roughness, f0) if compensate else 1.0
+    return np.asarray(diffuse + reflected / SAMPLES * given_back)
 
 
 def _irradiance(radiance: Radiance, normals: Values) -> Values:

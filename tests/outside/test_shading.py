@@ -13,7 +13,7 @@ from ektopos.images import linear_to_srgb
 from ektopos.materials.convert import to_metallic_roughness, to_specular_gloss
 from ektopos.meshes.mesh import face_normals
 from ektopos.shading import f0_from_ior, shade, specimen, vertex_tangents
-from ektopos.shading.brdf import fresnel
+from ektopos.shading.brdf import first_bounce, fresnel
 from tests.outside.test_gltf import WEB
 
 mi.set_variant("scalar_rgb")
@@ -73,6 +73,22 @@ class Furnace(TestCase):
                         self.assertAlmostEqual(total, 1 - np.log(2), places=3)
                     if roughness == 0.3 and metallic == 1.0 and angle < 60:
                         self.assertGreater(total, 0.95)
+
+    def test_compensated_white_metal_gives_back_all_light_at_every_roughness(self) -> None:
+        """Source: Turquin 2019: with compensation a white furnace stays white, whatever the roughness and the angle."""
+        count = 40_000
+        i = np.arange(count) + 0.5
+        z, around = i / count, np.pi * (1 + 5**0.5) * i
+        lights = np.stack([np.sqrt(1 - z * z) * np.cos(around), np.sqrt(1 - z * z) * np.sin(around), z], -1)
+        normal = np.broadcast_to(direction(0), lights.shape)
+        for roughness in (0.3, 0.55, 0.8, 1.0):
+            for angle in (0, 45, 75):
+                view = np.broadcast_to(direction(angle), lights.shape)
+                args = (np.ones((count, 3)), np.ones(count), np.full(count, roughness))
+                total = shade(*args, normal, view, lights, compensate=True).mean(axis=0)[0] * 2 * np.pi
+                self.assertAlmostEqual(total, 1.0, delta=0.02, msg=f"roughness {roughness}, {angle} degrees")
+        # With α = 1 and light from straight above, the share of the first bounce has a closed form: 1 − ln 2.
+        self.assertAlmostEqual(first_bounce()[-1, -1], 1 - np.log(2), delta=0.003)
 
 
 class FresnelValues(TestCase):
