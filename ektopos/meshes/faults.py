@@ -10,6 +10,7 @@ from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
 from ektopos.meshes.mesh import Mesh
+from ektopos.meshes.rows import unique_rows
 from ektopos.types import Index
 
 WELD = 1e-6
@@ -59,7 +60,8 @@ def find_faults(mesh: Mesh) -> list[Fault]:
     coincident = coincident_faces(welded) & ~degenerate
     sound = ~(degenerate | coincident)
     reversed_, open_edge_faces = shell_faults(mesh, welded, sound)
-    no_uvs = np.asarray(~mesh.has_uv[mesh.triangles].all(axis=1))
+    has_uv = mesh.has_uv
+    no_uvs = ~np.logical_and.reduce([has_uv[mesh.triangles[:, i]] for i in range(3)])
     found: list[Fault] = []
     for code, mask in (
         ("reversed-faces", reversed_), ("coincident-faces", coincident),
@@ -94,8 +96,7 @@ def weld(positions: NDArray[np.float64]) -> NDArray[np.int64]:
         return np.zeros(0, np.int64)
     size = float(np.ptp(positions, axis=0).max()) or 1.0
     snapped = np.rint((positions - positions.min(axis=0)) / (size * WELD)).astype(np.int64)
-    _, numbers = np.unique(snapped, axis=0, return_inverse=True)
-    return np.asarray(numbers.reshape(-1), np.int64)
+    return unique_rows(snapped)[1]
 
 
 def degenerate_faces(mesh: Mesh, welded: NDArray[np.int64]) -> NDArray[np.bool_]:
@@ -104,15 +105,17 @@ def degenerate_faces(mesh: Mesh, welded: NDArray[np.int64]) -> NDArray[np.bool_]
         return np.zeros(0, bool)
     same = (welded[:, 0] == welded[:, 1]) | (welded[:, 1] == welded[:, 2]) | (welded[:, 2] == welded[:, 0])
     corners = mesh.corners()
-    longest = np.linalg.norm(corners - np.roll(corners, 1, axis=1), axis=2).max(axis=1)
-    return np.asarray(same | (mesh.areas() <= longest**2 * 1e-9))
+    edges = [corners[:, i] - corners[:, (i + 1) % 3] for i in range(3)]
+    longest_squared = np.maximum.reduce([np.einsum("ij,ij->i", edge, edge) for edge in edges])
+    area = np.linalg.norm(np.cross(edges[0], edges[1]), axis=1) / 2.0
+    return np.asarray(same | (area <= longest_squared * 1e-9))
 
 
 def coincident_faces(welded: NDArray[np.int64]) -> NDArray[np.bool_]:
     """Which triangles lie on the same three points as an earlier one."""
     if not len(welded):
         return np.zeros(0, bool)
-    _, first = np.unique(np.sort(welded, axis=1), axis=0, return_index=True)
+    first, _ = unique_rows(np.sort(welded, axis=1))
     repeated = np.ones(len(welded), bool)
     repeated[first] = False
     return repeated

@@ -10,7 +10,6 @@ import base64
 import json
 import struct
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 from urllib.parse import unquote
@@ -20,30 +19,15 @@ from numpy.typing import NDArray
 
 from ektopos.errors import UnreadableFile
 from ektopos.meshes.mesh import Mesh, Node
+from ektopos.meshes.parts import Part, cofactor, join_parts, unique_names, unit_normals
 
 _COMPONENT = {5120: np.int8, 5121: np.uint8, 5122: np.int16, 5123: np.uint16, 5125: np.uint32, 5126: np.float32}
 _WIDTH = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}
 _READ_EXTENSIONS = {"KHR_mesh_quantization", "KHR_texture_transform", "KHR_materials_emissive_strength"}
 _COMPRESSED = ("KHR_draco_mesh_compression", "EXT_meshopt_compression")
-UNNORMALISED_BY = 0.01
 MAX_DEPTH = 256
 
 Find = Callable[[str], Path | None]
-
-
-@dataclass
-class _Part:
-    """One primitive as one node draws it."""
-
-    slot: int
-    positions: NDArray[np.float64]
-    triangles: NDArray[np.int64]
-    normals: NDArray[np.float64]
-    uvs: NDArray[np.float64]
-    coloured: bool
-    unnormalised: NDArray[np.bool_]
-    uv_sets: int
-    notes: list[str] = field(default_factory=list)
 
 
 def read_gltf(path: Path, find: Find, name: str) -> Mesh:
@@ -57,7 +41,7 @@ def read_gltf(path: Path, find: Find, name: str) -> Mesh:
         )
     buffers = [_buffer(gltf, i, binary, find, name) for i in range(len(gltf.get("buffers", [])))]
     slots = [str(m.get("name") or f"slot_{i}") for i, m in enumerate(gltf.get("materials", []))]
-    parts: list[_Part] = []
+    parts: list[Part] = []
     nodes: list[Node] = []
     notes = [f"needs {e}, which is not applied" for e in sorted(required - _READ_EXTENSIONS)]
     bare: int | None = None
@@ -81,7 +65,7 @@ def read_gltf(path: Path, find: Find, name: str) -> Mesh:
         notes.append("it has morph targets, and is read without them")
     if gltf.get("animations"):
         notes.append(f"it has {len(gltf['animations'])} animations, which are left out")
-    return _joined(Path(name).stem, parts, unique_names(slots), tuple(nodes), tuple(dict.fromkeys(notes)))
+    return join_parts(Path(name).stem, parts, unique_names(slots), tuple(nodes), tuple(dict.fromkeys(notes)))
 
 
 def load_gltf(path: Path, name: str) -> tuple[dict[str, Any], bytes | None]:
@@ -142,19 +126,6 @@ def read_accessor(gltf: dict[str, Any], buffers: list[bytes], index: int) -> NDA
         # Source: glTF 2.0, 3.11: f = max(c / 127, −1) and so on.
         return np.maximum(elements.astype(np.float64) / np.iinfo(elements.dtype).max, -1.0)
     return elements
-
-
-def unique_names(names: list[str]) -> tuple[str, ...]:
-    """The names with a number behind those that stand again."""
-    taken: set[str] = set()
-    found = []
-    for name in names:
-        unique, number = name, 2
-        while unique in taken:
-            unique, number = f"{name}_{number}", number + 1
-        taken.add(unique)
-        found.append(unique)
-    return tuple(found)
 
 
 def _view(
@@ -249,7 +220,7 @@ def _scaled_nodes(gltf: dict[str, Any]) -> Iterator[Node]:
 
 def _part(
     gltf: dict[str, Any], buffers: list[bytes], primitive: dict[str, Any], matrix: NDArray[np.float64], slot: int
-) -> _Part | None:
+) -> Part | None:
     attributes = primitive["attributes"]
     mode = primitive.get("mode", 4)
     if mode not in (4, 5, 6) or "POSITION" not in attributes:
@@ -272,23 +243,14 @@ def _part(
     unnormalised = np.zeros(count, bool)
     if "NORMAL" in attributes:
         stored = read_accessor(gltf, buffers, attributes["NORMAL"]).astype(np.float64)[:, :3]
-        unnormalised = np.abs(np.linalg.norm(stored, axis=1) - 1.0) > UNNORMALISED_BY
-        # The cofactor matrix turns normals rightly also where the matrix cannot be inverted.
-        turned = stored @ _cofactor(axes).T
-        length = np.linalg.norm(turned, axis=1, keepdims=True)
-        normals = np.where(length > 0, turned / np.maximum(length, 1e-30), 0.0)
+        _, unnormalised = unit_normals(stored)
+        normals, _ = unit_normals(stored @ cofactor(axes).T)
     uvs = np.full((count, 2), np.nan)
     if "TEXCOORD_0" in attributes:
         uvs = read_accessor(gltf, buffers, attributes["TEXCOORD_0"]).astype(np.float64)[:, :2]
     uv_sets = sum(key.startswith("TEXCOORD_") for key in attributes)
     world = positions @ axes.T + matrix[:3, 3]
-    return _Part(slot, world, triangles, normals, uvs, "COLOR_0" in attributes, unnormalised, uv_sets)
-
-
-def _cofactor(axes: NDArray[np.float64]) -> NDArray[np.float64]:
-    x, y, z = axes.T
-    sign = -1.0 if np.linalg.det(axes) < 0 else 1.0
-    return sign * np.stack([np.cross(y, z), np.cross(z, x), np.cross(x, y)], axis=1)
+    return Part(slot, world, triangles, normals, uvs, "COLOR_0" in attributes, unnormalised, uv_sets)
 
 
 def _triangles(corners: NDArray[np.int64], mode: int) -> NDArray[np.int64]:
@@ -300,34 +262,3 @@ def _triangles(corners: NDArray[np.int64], mode: int) -> NDArray[np.int64]:
         return np.stack([np.broadcast_to(corners[:1], count), corners[i + 1], corners[i + 2]], axis=1)
     odd = i % 2
     return np.stack([corners[i], corners[i + 1 + odd], corners[i + 2 - odd]], axis=1)
-
-
-def _joined(name: str, parts: list[_Part], slots: tuple[str, ...], nodes: tuple[Node, ...], notes: tuple[str, ...]) -> Mesh:
-    starts = np.cumsum([0, *(len(part.positions) for part in parts)])
-    loose = [0] * len(slots)
-    uv_sets = [0] * len(slots)
-    for part in parts:
-        used = np.zeros(len(part.positions), bool)
-        used[part.triangles.ravel()] = True
-        loose[part.slot] += int((~used).sum())
-        uv_sets[part.slot] = max(uv_sets[part.slot], part.uv_sets)
-
-    def joined(arrays: list[NDArray[Any]], width: tuple[int, ...], kind: Any) -> NDArray[Any]:
-        return np.concatenate(arrays).astype(kind) if arrays else np.zeros((0, *width), kind)
-
-    return Mesh(
-        name=name,
-        positions=joined([p.positions for p in parts], (3,), np.float64),
-        triangles=joined([p.triangles + s for p, s in zip(parts, starts, strict=False)], (3,), np.int32),
-        triangle_slot=joined([np.full(len(p.triangles), p.slot) for p in parts], (), np.int32),
-        slots=slots,
-        vertex_slot=joined([np.full(len(p.positions), p.slot) for p in parts], (), np.int32),
-        normals=joined([p.normals for p in parts], (3,), np.float32),
-        uvs=joined([p.uvs for p in parts], (2,), np.float32),
-        coloured=joined([np.full(len(p.positions), p.coloured) for p in parts], (), bool),
-        unnormalised=joined([p.unnormalised for p in parts], (), bool),
-        loose=tuple(loose),
-        uv_sets=tuple(uv_sets),
-        nodes=nodes,
-        notes=notes,
-    )

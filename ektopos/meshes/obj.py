@@ -1,79 +1,91 @@
 """Read Wavefront OBJ with its MTL names: n-gons, negative indices, missing UVs or normals.
 
-Read here rather than through a scene library, because slots and vertex counts must be those of the file.
+Read here rather than through a scene library, because slots and vertex counts must be those of the file. Lines are only sorted
+by what they begin with; numbers are parsed all at once.
 """
 
 from __future__ import annotations
 
+import warnings
 from collections.abc import Callable
+from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ektopos.errors import UnreadableFile
-from ektopos.meshes.gltf import UNNORMALISED_BY
 from ektopos.meshes.mesh import Mesh
+from ektopos.meshes.parts import fans, unit_normals
+from ektopos.meshes.rows import unique_rows
 
 Find = Callable[[str], Path | None]
 
 
+@dataclass
+class _Lines:
+    """The lines of a file by what they say, and runs of faces with the same slot and the same vertices before them."""
+
+    positions: list[str] = field(default_factory=list)
+    uvs: list[str] = field(default_factory=list)
+    normals: list[str] = field(default_factory=list)
+    faces: list[str] = field(default_factory=list)
+    runs: list[tuple[int, int, int, int, int]] = field(default_factory=list)
+    """First face, slot, and how many positions, UVs and normals stand before."""
+    slots: list[str] = field(default_factory=list)
+    libraries: list[str] = field(default_factory=list)
+
+
 def read_obj(path: Path, find: Find, name: str) -> Mesh:
     """A mesh from an `.obj` file; polygons become fans. Raises `UnreadableFile`, or `ValueError` and its kin for damage."""
-    text = path.read_text("utf-8", errors="replace").replace("\\\n", " ")
-    positions: list[list[float]] = []
-    coloured: list[bool] = []
-    uvs: list[list[float]] = []
-    normals: list[list[float]] = []
-    slots: list[str] = []
-    corners: list[tuple[int, int, int]] = []
-    corner_number: dict[tuple[int, int, int, int], int] = {}
-    corner_slot: list[int] = []
-    triangles: list[tuple[int, int, int]] = []
-    triangle_slot: list[int] = []
-    libraries: list[str] = []
-    current: int | None = None
-    for line in text.splitlines():
-        words = line.split()
-        if not words:
-            continue
-        key = words[0]
-        if key == "v":
-            positions.append([float(word) for word in words[1:4]])
-            coloured.append(len(words) >= 7)
-        elif key == "vt":
-            uvs.append([float(words[1]), float(words[2]) if len(words) > 2 else 0.0])
-        elif key == "vn":
-            normals.append([float(word) for word in words[1:4]])
-        elif key == "usemtl":
-            material = line.split(None, 1)[1].strip() if len(words) > 1 else f"slot_{len(slots)}"
-            if material not in slots:
-                slots.append(material)
-            current = slots.index(material)
-        elif key == "mtllib":
-            libraries.append(line.split(None, 1)[1].strip())
-        elif key == "f":
-            if current is None:
-                slots.append(f"slot_{len(slots)}")
-                current = len(slots) - 1
-            face = []
-            for word in words[1:]:
-                triple = _corner(word, len(positions), len(uvs), len(normals))
-                number = corner_number.setdefault((*triple, current), len(corners))
-                if number == len(corners):
-                    corners.append(triple)
-                    corner_slot.append(current)
-                face.append(number)
-            for i in range(1, len(face) - 1):
-                triangles.append((face[0], face[i], face[i + 1]))
-                triangle_slot.append(current)
-    if not positions:
+    lines = _sorted_lines(path.read_text("utf-8", errors="replace").replace("\\\n", " ").replace("\t", " "))
+    if not lines.positions:
         raise UnreadableFile("there are no vertices in it.", subject=name, hint="Export it again.")
-    for library in libraries:
+    for library in lines.libraries:
         found = find(library)
         for material in _materials(found) if found else []:
-            if material not in slots:
-                slots.append(material)
-    return _assemble(name, positions, coloured, uvs, normals, corners, corner_slot, triangles, triangle_slot, slots)
+            if material not in lines.slots:
+                lines.slots.append(material)
+    positions, widths = _numbers(lines.positions, 3)
+    if not np.isfinite(positions).all():
+        raise ValueError("a position is not a number")
+    coloured = widths >= 6
+    uvs, _ = _numbers(lines.uvs, 2)
+    normals, _ = _numbers(lines.normals, 3)
+    counts = np.array([len(face.split()) for face in lines.faces], np.int64)
+    corners = _corners(lines, counts)
+    slot_of_face = _by_run(lines, 1)
+    corner_slot = np.repeat(slot_of_face, counts)
+    first, place = unique_rows(np.concatenate([corners + 1, corner_slot[:, None]], axis=1))
+    picked = corners[first]
+    triangles = fans(counts)
+
+    uv_pool = np.concatenate([uvs, [[np.nan, np.nan]]])
+    uv_pool[:, 1] = 1.0 - uv_pool[:, 1]  # OBJ's v points up
+    normal_pool, unnormalised = unit_normals(np.concatenate([normals, [[0.0, 0.0, 0.0]]]))
+    slots = lines.slots
+    used = np.zeros(len(positions), bool)
+    used[picked[:, 0]] = True
+    loose = [0] * len(slots)
+    if slots:
+        loose[0] = int((~used).sum())
+    has_uv = picked[:, 1] >= 0
+    vertex_slot = corner_slot[first].astype(np.int32)
+    return Mesh(
+        name=Path(name).stem,
+        positions=positions[picked[:, 0]],
+        triangles=place[triangles].astype(np.int32).reshape(-1, 3),
+        triangle_slot=np.repeat(slot_of_face, np.maximum(counts - 2, 0)).astype(np.int32),
+        slots=tuple(slots),
+        vertex_slot=vertex_slot,
+        normals=normal_pool[picked[:, 2]].astype(np.float32),
+        uvs=uv_pool[picked[:, 1]].astype(np.float32),
+        coloured=coloured[picked[:, 0]],
+        unnormalised=unnormalised[picked[:, 2]],
+        loose=tuple(loose),
+        uv_sets=tuple(int(has_uv[vertex_slot == i].any()) for i in range(len(slots))),
+    )
 
 
 def obj_companions(path: Path) -> list[str]:
@@ -82,59 +94,103 @@ def obj_companions(path: Path) -> list[str]:
         return [line.split(None, 1)[1].strip() for line in file if line.startswith("mtllib ") and len(line.split()) > 1]
 
 
-def _corner(word: str, positions: int, uvs: int, normals: int) -> tuple[int, int, int]:
-    """Zero-based numbers of a face corner's position, UV and normal; −1 where there is none."""
-    parts = [*word.split("/"), "", ""][:3]
-    found = []
-    for part, count in zip(parts, (positions, uvs, normals), strict=True):
-        number = int(part) if part else 0
-        number = number - 1 if number > 0 else number + count if number < 0 else -1
-        if number >= count or (number < 0 and part):
-            raise ValueError(f"the face corner {word} points beyond the file")
-        found.append(number)
-    if found[0] < 0:
-        raise ValueError(f"the face corner {word} has no position")
-    return found[0], found[1], found[2]
+def _sorted_lines(text: str) -> _Lines:
+    found = _Lines()
+    current: int | None = None
+    changed = True
+    for line in text.splitlines():
+        key, _, rest = line.lstrip().partition(" ")
+        if key == "v":
+            found.positions.append(rest)
+            changed = True
+        elif key == "vt":
+            found.uvs.append(rest)
+            changed = True
+        elif key == "vn":
+            found.normals.append(rest)
+            changed = True
+        elif key == "f":
+            if changed:
+                if current is None:
+                    found.slots.append(f"slot_{len(found.slots)}")
+                    current = len(found.slots) - 1
+                before = (len(found.positions), len(found.uvs), len(found.normals))
+                found.runs.append((len(found.faces), current, *before))
+                changed = False
+            found.faces.append(rest)
+        elif key == "usemtl":
+            material = rest.strip() or f"slot_{len(found.slots)}"
+            if material not in found.slots:
+                found.slots.append(material)
+            current = found.slots.index(material)
+            changed = True
+        elif key == "mtllib":
+            found.libraries.append(rest.strip())
+    return found
+
+
+def _numbers(lines: list[str], width: int) -> tuple[NDArray[np.float64], NDArray[np.int64]]:
+    """The first `width` numbers of every line, `(n, width)`, missing ones 0, and how many each line has."""
+    widths = np.array([len(line.split()) for line in lines], np.int64)
+    values = _parsed(" ".join(lines), int(widths.sum()), np.float64)
+    starts = np.cumsum(widths) - widths
+    found = np.zeros((len(lines), width))
+    for column in range(width):
+        there = widths > column
+        found[there, column] = values[starts[there] + column]
+    if (widths < min(width, 2 if width == 3 else 1)).any():
+        raise ValueError("a line breaks off")
+    return found, widths
+
+
+def _parsed(text: str, count: int, kind: type[np.float64] | type[np.int64]) -> NDArray[Any]:
+    """So many numbers of a text. Raises `ValueError` if it does not hold just that many."""
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore", DeprecationWarning)  # what NumPy says of a text that is not all numbers
+        values = np.fromstring(text, kind, sep=" ")
+    if len(values) != count:
+        raise ValueError("a line does not hold numbers")
+    return values
+
+
+def _by_run(lines: _Lines, column: int) -> NDArray[np.int64]:
+    """A fact of the runs, for every face."""
+    starts = [run[0] for run in lines.runs]
+    lengths = np.diff([*starts, len(lines.faces)])
+    return np.repeat(np.array([run[column] for run in lines.runs], np.int64), lengths)
+
+
+def _corners(lines: _Lines, counts: NDArray[np.int64]) -> NDArray[np.int64]:
+    """Numbers of position, UV and normal of every face corner, `(c, 3)`, from 0; −1 where there is none."""
+    text = " ".join(lines.faces)
+    count, empty = int(counts.sum()), text.count("//")
+    # What is left of each corner without its digits says how it is written; files hardly ever mix ways.
+    ways = text.encode().translate(None, b"0123456789-").split()
+    way = ways[0] if len(ways) == count and len(set(ways)) == 1 else None
+    found = np.zeros((count, 3), np.int64)
+    if not ways:
+        found[:, 0] = _parsed(text, count, np.int64)
+    elif way == b"/":
+        found[:, :2] = _parsed(text.replace("/", " "), 2 * count, np.int64).reshape(-1, 2)
+    elif way == b"//" and not empty:
+        found[:] = _parsed(text.replace("/", " "), 3 * count, np.int64).reshape(-1, 3)
+    elif way == b"//" and empty == count:
+        found[:, ::2] = _parsed(text.replace("//", " "), 2 * count, np.int64).reshape(-1, 2)
+    else:
+        parts = ([*word.split("/"), "", ""][:3] for word in text.split())
+        found[:] = [[int(part) if part else 0 for part in three] for three in parts]
+    for column, what in enumerate(("positions", "UVs", "normals")):
+        before = np.repeat(_by_run(lines, 2 + column), counts)
+        number = found[:, column]
+        number = np.where(number > 0, number - 1, np.where(number < 0, number + before, -1))
+        if (number >= before).any() or ((found[:, column] < 0) & (number < 0)).any():
+            raise ValueError(f"a face points beyond the {what}")
+        found[:, column] = number
+    if (found[:, 0] < 0).any():
+        raise ValueError("a face corner has no position")
+    return found
 
 
 def _materials(library: Path) -> list[str]:
     with library.open(encoding="utf-8", errors="replace") as file:
         return [line.split(None, 1)[1].strip() for line in file if line.strip().startswith("newmtl ")]
-
-
-def _assemble(
-    name: str, positions: list[list[float]], coloured: list[bool], uvs: list[list[float]], normals: list[list[float]],
-    corners: list[tuple[int, int, int]], corner_slot: list[int], triangles: list[tuple[int, int, int]],
-    triangle_slot: list[int], slots: list[str],
-) -> Mesh:  # fmt: skip
-    place = np.array(positions, np.float64).reshape(-1, 3)
-    if not np.isfinite(place).all():
-        raise ValueError("a position is not a number")
-    picked = np.array(corners, np.int64).reshape(-1, 3)
-    uv_pool = np.array([*uvs, [np.nan, np.nan]], np.float64)
-    uv_pool[:, 1] = 1.0 - uv_pool[:, 1]  # OBJ's v points up
-    normal_pool = np.array([*normals, [0.0, 0.0, 0.0]], np.float64)
-    length = np.linalg.norm(normal_pool, axis=1, keepdims=True)
-    unnormalised = (np.abs(length[:, 0] - 1.0) > UNNORMALISED_BY) & (length[:, 0] > 0)
-    unit = np.where(length > 0, normal_pool / np.maximum(length, 1e-30), 0.0)
-    used = np.zeros(len(place), bool)
-    used[picked[:, 0]] = True
-    loose = [0] * len(slots)
-    if slots:
-        loose[0] = int((~used).sum())
-    has_uv = picked[:, 1] >= 0
-    slot_of = np.array(corner_slot, np.int32)
-    return Mesh(
-        name=Path(name).stem,
-        positions=place[picked[:, 0]],
-        triangles=np.array(triangles, np.int32).reshape(-1, 3),
-        triangle_slot=np.array(triangle_slot, np.int32),
-        slots=tuple(slots),
-        vertex_slot=slot_of,
-        normals=unit[picked[:, 2]].astype(np.float32),
-        uvs=uv_pool[picked[:, 1]].astype(np.float32),
-        coloured=np.array(coloured, bool)[picked[:, 0]] if len(picked) else np.zeros(0, bool),
-        unnormalised=unnormalised[picked[:, 2]],
-        loose=tuple(loose),
-        uv_sets=tuple(int(has_uv[slot_of == i].any()) for i in range(len(slots))),
-    )

@@ -11,13 +11,14 @@ from ektopos.errors import EktoposError, UnreadableFile
 from ektopos.meshes.gltf import gltf_companions, read_gltf
 from ektopos.meshes.mesh import Mesh
 from ektopos.meshes.obj import obj_companions, read_obj
+from ektopos.meshes.ply import read_ply
+from ektopos.meshes.usd import USD_SUFFIXES, read_usd
 
-MESH_SUFFIXES = (".glb", ".gltf", ".obj")
+MESH_SUFFIXES = (".glb", ".gltf", ".obj", ".ply", *USD_SUFFIXES)
 OTHER_MESH_SUFFIXES = (
-    ".3ds", ".abc", ".blend", ".c4d", ".dae", ".fbx", ".max", ".ma", ".mb", ".ply", ".stl", ".usd", ".usda", ".usdc",
-    ".usdz", ".x3d", ".lwo",
+    ".3ds", ".abc", ".blend", ".c4d", ".dae", ".fbx", ".max", ".ma", ".mb", ".stl", ".x3d", ".lwo",
 )  # fmt: skip
-READ_HINT = "Save it as GLB, glTF with its files, or OBJ with MTL: these open formats are read."
+READ_HINT = "Save it as GLB, glTF with its files, OBJ with MTL, PLY or USD: these open formats are read."
 
 FindPart = Callable[[str], Path | None]
 """From a path inside a mesh file to the file beside it, or `None`."""
@@ -37,6 +38,10 @@ def read_mesh(path: Path, find: FindPart | None = None, *, name: str | None = No
             return read_gltf(path, find or _beside(path), given)
         if suffix == ".obj":
             return read_obj(path, find or _beside(path), given)
+        if suffix == ".ply":
+            return read_ply(path, given)
+        if suffix in USD_SUFFIXES:
+            return read_usd(path, given)
     except EktoposError:
         raise
     except (ValueError, KeyError, IndexError, TypeError, AttributeError, OverflowError, RecursionError, MemoryError) as problem:

@@ -48,7 +48,8 @@ def slot_facts(mesh: Mesh) -> list[SlotFacts]:
     """Facts of every slot, in the mesh's order. Triangles without UVs are left out of the UV measures."""
     areas = mesh.areas()
     corners, corner_uvs = mesh.corners(), mesh.corner_uvs()
-    mapped = np.isfinite(corner_uvs).all(axis=(1, 2))
+    has_uv = mesh.has_uv
+    mapped = np.logical_and.reduce([has_uv[mesh.triangles[:, i]] for i in range(3)])
     found = []
     for number, name in enumerate(mesh.slots):
         own = mesh.triangle_slot == number
@@ -71,7 +72,8 @@ def slot_facts(mesh: Mesh) -> list[SlotFacts]:
 def _uv_facts(corners: NDArray[np.float64], corner_uvs: NDArray[np.float64]) -> UvFacts:
     if not len(corner_uvs):
         return UvFacts(None, None, True, 0.0, 0.0, 0.0, None, None)
-    low, high = corner_uvs.min(axis=(0, 1)), corner_uvs.max(axis=(0, 1))
+    flat = corner_uvs.reshape(-1, 2)
+    low, high = flat.min(axis=0), flat.max(axis=0)
     signed = signed_areas(corner_uvs)
     total = np.abs(signed).sum()
     l2, linf = stretch(corners, corner_uvs)

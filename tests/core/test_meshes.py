@@ -160,3 +160,43 @@ class Faults(TestCase):
         found = faults(replace(mesh, uvs=uvs, coloured=coloured, unnormalised=long))
         self.assertEqual((found["missing-uvs"], found["vertex-colours"], found["unnormalised-normals"]), (2, 3, 5))
         self.assertEqual(found["empty-slot"], 1)
+
+
+class Obj(TestCase):
+    PLACES = "v 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nvt 0 0\nvt 1 0\nvt 1 1\nvt 0 1\nvn 0 0 1\n"
+
+    def read(self, text: str) -> Mesh:
+        with folder() as root:
+            return cube(root, text)
+
+    def test_every_way_to_write_a_corner_gives_the_same_faces(self) -> None:
+        """Source: the OBJ format's vertex references v, v/vt, v//vn and v/vt/vn, in one file also mixed."""
+        ways = {
+            "v": "f 1 2 3 4", "v/vt": "f 1/1 2/2 3/3 4/4", "v//vn": "f 1//1 2//1 3//1 4//1", "v/vt/vn": "f 1/1/1 2/2/1 3/3/1 4/4/1",
+            "mixed": "f 1/1/1 2 3//1 4/4", "negative": "f -4/-4/-1 -3/-3/-1 -2/-2/-1 -1/-1/-1", "tabs": "\tf\t1/1\t2/2\t3/3\t4/4",
+            "continued": "f 1/1 2/2 \\\n 3/3 4/4",
+        }  # fmt: skip
+        for way, face in ways.items():
+            with self.subTest(way):
+                mesh = self.read(self.PLACES + face + "\n")
+                self.assertEqual((len(mesh.triangles), len(mesh.positions)), (2, 4))
+                self.assertAlmostEqual(mesh.areas().sum(), 1.0)
+                self.assertEqual(bool(mesh.has_uv.all()), way in ("v/vt", "v/vt/vn", "negative", "tabs", "continued"))
+                self.assertEqual(bool(mesh.has_normal.all()), way in ("v//vn", "v/vt/vn", "negative"))
+
+    def test_negative_numbers_count_back_from_where_they_stand(self) -> None:
+        text = "v 0 0 0\nv 1 0 0\nv 1 1 0\nf -3 -2 -1\nv 5 0 0\nv 6 0 0\nv 6 1 0\nf -3 -2 -1\n"
+        mesh = self.read(text)
+        self.assertEqual(sorted(mesh.positions[mesh.triangles[1], 0].tolist()), [5, 6, 6])
+
+    def test_what_points_nowhere_is_refused(self) -> None:
+        for face in ("f 1 2 9", "f 1 2 -9", "f 1/9 2/1 3/1", "f 1//2 2//1 3//1", "f a b c", "f /1 2/2 3/3"):
+            with self.subTest(face), self.assertRaises(UnreadableFile):
+                self.read(self.PLACES + face + "\n")
+        for line in ("v 0 0 x", "v 0", "vt u v"):
+            with self.subTest(line), self.assertRaises(UnreadableFile):
+                self.read(self.PLACES + line + "\nf 1 2 3\n")
+
+    def test_vertices_that_carry_colours_are_told(self) -> None:
+        mesh = self.read("v 0 0 0 1 0 0\nv 1 0 0 0 1 0\nv 1 1 0\nf 1 2 3\n")
+        self.assertEqual(faults(mesh)["vertex-colours"], 2)

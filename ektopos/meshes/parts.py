@@ -1,0 +1,98 @@
+"""Pieces of a mesh while a file is being read, and the mesh that they make."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ektopos.meshes.mesh import Mesh, Node
+
+UNNORMALISED_BY = 0.01
+"""How far a normal's length may be from 1."""
+
+
+@dataclass
+class Part:
+    """Triangles of one slot as one node draws them, in world space."""
+
+    slot: int
+    positions: NDArray[np.float64]
+    triangles: NDArray[np.int64]
+    normals: NDArray[np.float64]
+    """Unit, zero where there is none."""
+    uvs: NDArray[np.float64]
+    """v down; not a number where there is none."""
+    coloured: bool
+    unnormalised: NDArray[np.bool_]
+    uv_sets: int
+
+
+def unit_normals(stored: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
+    """A file's normals `(n, 3)` at unit length, and which of them were not; zero stays zero."""
+    length = np.linalg.norm(stored, axis=1, keepdims=True)
+    unit = np.where(length > 0, stored / np.maximum(length, 1e-30), 0.0)
+    return unit, np.asarray((np.abs(length[:, 0] - 1.0) > UNNORMALISED_BY) & (length[:, 0] > 0))
+
+
+def fans(counts: NDArray[np.int64]) -> NDArray[np.int64]:
+    """Triangles of polygons with so many corners each, `(t, 3)` numbers of corners in their running order."""
+    starts = np.cumsum(counts) - counts
+    inner = np.maximum(counts - 2, 0)
+    first = np.repeat(starts, inner)
+    step = np.arange(int(inner.sum())) - np.repeat(np.cumsum(inner) - inner, inner)
+    return np.stack([first, first + step + 1, first + step + 2], axis=1)
+
+
+def cofactor(axes: NDArray[np.float64]) -> NDArray[np.float64]:
+    """The matrix that turns normals where `axes` `(3, 3)` turns positions: right also where that cannot be inverted."""
+    x, y, z = axes.T
+    sign = -1.0 if np.linalg.det(axes) < 0 else 1.0
+    return sign * np.stack([np.cross(y, z), np.cross(z, x), np.cross(x, y)], axis=1)
+
+
+def join_parts(name: str, parts: list[Part], slots: tuple[str, ...], nodes: tuple[Node, ...], notes: tuple[str, ...]) -> Mesh:
+    """The mesh of all parts; vertices and triangles keep their order."""
+    starts = np.cumsum([0, *(len(part.positions) for part in parts)])
+    loose = [0] * len(slots)
+    uv_sets = [0] * len(slots)
+    for part in parts:
+        used = np.zeros(len(part.positions), bool)
+        used[part.triangles.ravel()] = True
+        loose[part.slot] += int((~used).sum())
+        uv_sets[part.slot] = max(uv_sets[part.slot], part.uv_sets)
+
+    def joined(arrays: list[NDArray[Any]], width: tuple[int, ...], kind: Any) -> NDArray[Any]:
+        return np.concatenate(arrays).astype(kind) if arrays else np.zeros((0, *width), kind)
+
+    return Mesh(
+        name=name,
+        positions=joined([p.positions for p in parts], (3,), np.float64),
+        triangles=joined([p.triangles + s for p, s in zip(parts, starts, strict=False)], (3,), np.int32),
+        triangle_slot=joined([np.full(len(p.triangles), p.slot) for p in parts], (), np.int32),
+        slots=slots,
+        vertex_slot=joined([np.full(len(p.positions), p.slot) for p in parts], (), np.int32),
+        normals=joined([p.normals for p in parts], (3,), np.float32),
+        uvs=joined([p.uvs for p in parts], (2,), np.float32),
+        coloured=joined([np.full(len(p.positions), p.coloured) for p in parts], (), bool),
+        unnormalised=joined([p.unnormalised for p in parts], (), bool),
+        loose=tuple(loose),
+        uv_sets=tuple(uv_sets),
+        nodes=nodes,
+        notes=notes,
+    )
+
+
+def unique_names(names: list[str]) -> tuple[str, ...]:
+    """The names with a number behind those that stand again."""
+    taken: set[str] = set()
+    found = []
+    for name in names:
+        unique, number = name, 2
+        while unique in taken:
+            unique, number = f"{name}_{number}", number + 1
+        taken.add(unique)
+        found.append(unique)
+    return tuple(found)

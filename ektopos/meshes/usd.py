@@ -1,0 +1,183 @@
+"""Read USD in every form (`.usd`, `.usda`, `.usdc`, `.usdz`) with Pixar's library: meshes at rest, transforms applied.
+
+A slot is a bound material; faces that are bound one by one (subsets) go with theirs. Lengths are brought to metres and the
+upright axis to Y. Source: the UsdGeom and UsdShade schemas.
+"""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ektopos.errors import UnreadableFile
+from ektopos.meshes.mesh import Mesh, Node
+from ektopos.meshes.parts import Part, cofactor, fans, join_parts, unique_names, unit_normals
+
+USD_SUFFIXES = (".usd", ".usda", ".usdc", ".usdz")
+_UV_NAMES = ("st", "UVMap", "map1", "uv", "st0", "st_0", "primvars:st")
+
+
+def read_usd(path: Path, name: str) -> Mesh:
+    """A mesh from a USD file. Raises `UnreadableFile`, or `ValueError` and its kin for damage."""
+    from pxr import Tf, Usd, UsdGeom
+
+    try:
+        stage = Usd.Stage.Open(str(path))
+    except Tf.ErrorException:
+        stage = None
+    if stage is None:
+        raise UnreadableFile("this is not a USD file, or it is damaged.", subject=name, hint="Export it again.")
+    world = np.eye(4)
+    world[:3, :3] *= UsdGeom.GetStageMetersPerUnit(stage)
+    if UsdGeom.GetStageUpAxis(stage) == UsdGeom.Tokens.z:
+        world[:3, :3] = world[:3, :3] @ np.array([[1, 0, 0], [0, 0, 1], [0, -1, 0]])
+    cache = UsdGeom.XformCache(Usd.TimeCode.EarliestTime())
+    slots: dict[str, int] = {}
+    names: list[str] = []
+    parts: list[Part] = []
+    notes: list[str] = []
+    nodes: dict[str, Node] = {}
+    for prim in Usd.PrimRange(stage.GetPseudoRoot(), Usd.TraverseInstanceProxies()):
+        kind = prim.GetTypeName()
+        if kind in ("Sphere", "Cube", "Cylinder", "Cone", "Capsule", "BasisCurves", "Points", "PointInstancer"):
+            notes.append(f"a {kind} is in it, and left out")
+        if not prim.IsA(UsdGeom.Mesh) or UsdGeom.Imageable(prim).ComputeVisibility() == UsdGeom.Tokens.invisible:
+            continue
+        matrix = world @ np.array(cache.GetLocalToWorldTransform(prim)).T
+        for above in prim.GetPath().GetPrefixes():
+            node = _node(stage.GetPrimAtPath(above), cache)
+            if node is not None:
+                nodes[str(above)] = node
+        parts += _parts(UsdGeom.Mesh(prim), matrix, slots, names)
+        if prim.HasRelationship("skel:skeleton"):
+            notes.append("it has a skeleton, and is read at rest")
+    if not parts:
+        raise UnreadableFile("there is no mesh in it.", subject=name, hint="Export it again with its meshes.")
+    return join_parts(Path(name).stem, parts, unique_names(names), tuple(nodes.values()), tuple(dict.fromkeys(notes)))
+
+
+def _node(prim: Any, cache: Any) -> Node | None:
+    from pxr import UsdGeom
+
+    if not prim.IsA(UsdGeom.Xformable):
+        return None
+    axes = np.array(cache.GetLocalTransformation(prim)[0]).T[:3, :3]
+    x, y, z = (float(length) for length in np.linalg.norm(axes, axis=0))
+    return Node(prim.GetName(), (x, y, z), bool(np.linalg.det(axes) < 0))
+
+
+def _parts(mesh: Any, matrix: NDArray[np.float64], slots: dict[str, int], names: list[str]) -> list[Part]:
+    """One part for every material on a mesh's faces."""
+    from pxr import Usd, UsdGeom, UsdShade
+
+    when = Usd.TimeCode.EarliestTime()
+    positions = np.array(mesh.GetPointsAttr().Get(when), np.float64).reshape(-1, 3)
+    counts = np.array(mesh.GetFaceVertexCountsAttr().Get(when), np.int64)
+    corners = np.array(mesh.GetFaceVertexIndicesAttr().Get(when), np.int64)
+    if counts.sum() != len(corners) or (corners.size and (corners.min() < 0 or corners.max() >= len(positions))):
+        raise ValueError("a face points beyond the points")
+    if not np.isfinite(positions).all():
+        raise ValueError("a position is not a number")
+    normals = _on_corners(_stored_normals(mesh, when), len(positions), counts, corners, 3)
+    found_uvs = _primvar(mesh, _UV_NAMES, when)
+    uvs = _on_corners(found_uvs, len(positions), counts, corners, 2)
+    coloured = UsdGeom.PrimvarsAPI(mesh).GetPrimvar("displayColor")
+    has_colour = bool(coloured and coloured.HasValue() and coloured.GetInterpolation() in ("vertex", "varying", "faceVarying"))
+    axes = matrix[:3, :3]
+    world = positions @ axes.T + matrix[:3, 3]
+    left = mesh.GetOrientationAttr().Get() == UsdGeom.Tokens.leftHanded
+    turned = bool(np.linalg.det(axes) < 0) != left
+    triangles = fans(counts)
+    polygon = np.repeat(np.arange(len(counts)), np.maximum(counts - 2, 0))
+    owner = np.full(len(counts), _slot(UsdShade.MaterialBindingAPI(mesh.GetPrim()), slots, names), np.int64)
+    for subset in UsdShade.MaterialBindingAPI(mesh.GetPrim()).GetMaterialBindSubsets():
+        faces = np.array(subset.GetIndicesAttr().Get(when), np.int64)
+        owner[faces] = _slot(UsdShade.MaterialBindingAPI(subset.GetPrim()), slots, names)
+    uv_sets = sum(
+        str(primvar.GetTypeName()) in ("texCoord2f[]", "float2[]")
+        for primvar in UsdGeom.PrimvarsAPI(mesh).GetPrimvarsWithValues()
+    )
+    result = []
+    for slot in dict.fromkeys(owner.tolist()):
+        own = triangles[owner[polygon] == slot]
+        own = own[:, ::-1] if turned else own
+        flat = own.reshape(-1)
+        rows = corners[flat].astype(np.float64)[:, None]
+        for extra in (normals, uvs):
+            if extra is not None:
+                rows = np.concatenate([rows, extra[flat]], axis=1)
+        kept, place = np.unique(rows, axis=0, return_inverse=True)
+        used = kept[:, 0].astype(np.int64)
+        stored = kept[:, 1:4] if normals is not None else np.zeros((len(used), 3))
+        _, unnormalised = unit_normals(stored)
+        unit, _ = unit_normals(stored @ cofactor(axes).T * (-1.0 if left else 1.0))
+        here = np.full((len(used), 2), np.nan)
+        if uvs is not None:
+            here = np.stack([kept[:, -2], 1.0 - kept[:, -1]], axis=1)
+        place = place.reshape(-1, 3)
+        result.append(Part(slot, world[used], place, unit, here, has_colour, unnormalised, uv_sets))
+    loose = np.setdiff1d(np.arange(len(positions)), corners)
+    if len(loose) and result:
+        first = result[0]
+        first.positions = np.concatenate([first.positions, world[loose]])
+        first.normals = np.concatenate([first.normals, np.zeros((len(loose), 3))])
+        first.uvs = np.concatenate([first.uvs, np.full((len(loose), 2), np.nan)])
+        first.unnormalised = np.concatenate([first.unnormalised, np.zeros(len(loose), bool)])
+    return result
+
+
+def _slot(binding: Any, slots: dict[str, int], names: list[str]) -> int:
+    """The slot of whatever material is bound; faces without one share a slot."""
+    material = binding.ComputeBoundMaterial()[0]
+    path = str(material.GetPath()) if material else ""
+    if path not in slots:
+        slots[path] = len(names)
+        names.append(material.GetPrim().GetName() if material else f"slot_{len(names)}")
+    return slots[path]
+
+
+def _stored_normals(mesh: Any, when: Any) -> tuple[NDArray[np.float64], str] | None:
+    found = _primvar(mesh, ("normals",), when)
+    if found is not None:
+        return found
+    stored = mesh.GetNormalsAttr().Get(when)
+    if not stored:
+        return None
+    return np.array(stored, np.float64), str(mesh.GetNormalsInterpolation())
+
+
+def _primvar(mesh: Any, names: tuple[str, ...], when: Any) -> tuple[NDArray[np.float64], str] | None:
+    """The first primvar of these names that is there: its values, one an element, and where they stand."""
+    from pxr import UsdGeom
+
+    for name in names:
+        primvar = UsdGeom.PrimvarsAPI(mesh).GetPrimvar(name)
+        if primvar and primvar.HasValue():
+            return np.array(primvar.ComputeFlattened(when), np.float64), str(primvar.GetInterpolation())
+    return None
+
+
+def _on_corners(
+    found: tuple[NDArray[np.float64], str] | None,
+    points: int,
+    counts: NDArray[np.int64],
+    corners: NDArray[np.int64],
+    width: int,
+) -> NDArray[np.float64] | None:
+    """Values by face corner, `(c, width)`, whatever they were given by; `None` if they do not fit."""
+    if found is None:
+        return None
+    values, where = found
+    values = values.reshape(-1, width)
+    if where in ("vertex", "varying") and len(values) == points:
+        return np.asarray(values[corners])
+    if where == "faceVarying" and len(values) == len(corners):
+        return values
+    if where == "uniform" and len(values) == len(counts):
+        return np.asarray(np.repeat(values, counts, axis=0))
+    if where == "constant" and len(values):
+        return np.asarray(np.repeat(values[:1], len(corners), axis=0))
+    return None
