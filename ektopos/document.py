@@ -12,6 +12,7 @@ from typing import Annotated, Any, Literal, Self, TypeVar, get_args
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
 from ektopos.errors import InvalidDocument
+from ektopos.steps import MeshStep
 from ektopos.types import Channels, Encoding, NormalY
 
 VERSION = 1
@@ -175,6 +176,8 @@ class MeshEntry(_Model):
     slots: dict[str, str | None] = Field(default_factory=dict)
     done: list[str] = Field(default_factory=list)
     """Slots a person has ticked off."""
+    recipe: list[MeshStep] = Field(default_factory=list)
+    """What is done to the mesh after it is read: slots and UVs."""
 
 
 class Document(_Model):

@@ -29,6 +29,7 @@ from ektopos.maps.names import read_names, rule_fits, set_name
 from ektopos.maps.sets import ending_of, maps_of_set
 from ektopos.materials.derive import base_chain, effective
 from ektopos.materials.wire import material_from_set, rewired
+from ektopos.steps import MeshStep
 from ektopos.types import Encoding, NormalY
 
 Name = Annotated[str, Field(min_length=1, max_length=120)]
@@ -433,6 +434,24 @@ class SetDone(_Edit):
         mesh.done = [slot for slot in mesh.done if slot != self.slot] + ([self.slot] if self.done else [])
 
 
+class SetRecipe(_Edit):
+    """Change what is done to a mesh after it is read; `came_from` says for every slot it then has which one it was."""
+
+    kind: Literal["set-recipe"] = "set-recipe"
+    mesh: str
+    recipe: list[MeshStep]
+    came_from: dict[str, str]
+
+    def label(self) -> str:
+        return f"{self.mesh}: {self.recipe[-1].label() if self.recipe else 'as it is in its file'}"
+
+    def apply(self, document: Document) -> None:
+        mesh = _found(document.meshes, self.mesh, "mesh")
+        mesh.recipe = self.recipe
+        mesh.slots = {slot: mesh.slots.get(was) for slot, was in self.came_from.items()}
+        mesh.done = [slot for slot, was in self.came_from.items() if was in mesh.done]
+
+
 class RemoveMesh(_Edit):
     """Take a mesh out of the project."""
 
@@ -490,6 +509,7 @@ Edit = Annotated[
     | ApplyPattern
     | Assign
     | SetDone
+    | SetRecipe
     | RemoveMesh
     | BringIn,
     Field(discriminator="kind"),

@@ -15,7 +15,7 @@ from pathlib import Path, PurePosixPath
 
 from ektopos.document import SUFFIX, Document, dump_document, load_document
 from ektopos.errors import InvalidDocument, MissingReference, TooLarge
-from ektopos.meshes import Mesh, companion_files, read_mesh
+from ektopos.meshes import Mesh, apply_recipe, companion_files, read_mesh
 
 MAX_ZIP_BYTES = 16 * 2**30
 FindFile = Callable[[str], Path | None]
@@ -50,11 +50,12 @@ class Project:
 
 
 def load_mesh(project: Project, name: str) -> Mesh:
-    """A mesh of the project, read. Raises `MissingReference` or `UnreadableFile`."""
+    """A mesh of the project, read, with its recipe applied. Raises `MissingReference`, `UnreadableFile` or `EktoposError`."""
     entry = project.document.meshes.get(name)
     if entry is None:
         raise MissingReference("there is no such mesh.", subject=name, hint="Choose another, or bring it in.")
-    return read_mesh(project.path(entry.file, name), project.find_beside(entry.file), name=entry.file)
+    mesh = read_mesh(project.path(entry.file, name), project.find_beside(entry.file), name=entry.file)
+    return apply_recipe(mesh, entry.recipe)
 
 
 def is_safe(file: str) -> bool:

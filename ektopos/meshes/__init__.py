@@ -1,4 +1,4 @@
-"""Meshes as arrays: read, slots, UV measures, faults.
+"""Meshes as arrays: read, slots, UV measures, faults, recipes.
 
 A mesh here is triangles with world positions, glTF-convention UVs (v down) and a slot per triangle. Which material a slot
 wears is the document's affair; how a mesh is packed for an engine is `ektopos.targets`.
@@ -9,6 +9,7 @@ from ektopos.meshes.glb import build_gltf, pack_glb
 from ektopos.meshes.match import Candidate, Layout, layout_of, match
 from ektopos.meshes.mesh import Mesh, Node
 from ektopos.meshes.read import MESH_SUFFIXES, OTHER_MESH_SUFFIXES, companion_files, read_mesh
+from ektopos.meshes.recipe import apply_recipe, carried, groups_of
 from ektopos.meshes.slots import SlotFacts, slot_facts
 
 __all__ = [
@@ -20,9 +21,12 @@ __all__ = [
     "Mesh",
     "Node",
     "SlotFacts",
+    "apply_recipe",
     "build_gltf",
+    "carried",
     "companion_files",
     "find_faults",
+    "groups_of",
     "layout_of",
     "match",
     "pack_glb",

@@ -9,12 +9,11 @@ from numpy.typing import NDArray
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
+from ektopos.meshes.islands import weld
 from ektopos.meshes.mesh import Mesh
 from ektopos.meshes.rows import unique_rows
 from ektopos.types import Index
 
-WELD = 1e-6
-"""Corners nearer than this share of the mesh's size are one point."""
 EXTREME = 100.0
 UNEVEN = 1e-3
 
@@ -88,15 +87,6 @@ def find_faults(mesh: Mesh) -> list[Fault]:
         if count:
             found.append(Fault(code, None, count))
     return found
-
-
-def weld(positions: NDArray[np.float64]) -> NDArray[np.int64]:
-    """Number of the point that each vertex `(n, 3)` lies at, `(n,)`."""
-    if not len(positions):
-        return np.zeros(0, np.int64)
-    size = float(np.ptp(positions, axis=0).max()) or 1.0
-    snapped = np.rint((positions - positions.min(axis=0)) / (size * WELD)).astype(np.int64)
-    return unique_rows(snapped)[1]
 
 
 def degenerate_faces(mesh: Mesh, welded: NDArray[np.int64]) -> NDArray[np.bool_]:

@@ -16,10 +16,10 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import linear_sum_assignment
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
 
+from ektopos.meshes.islands import uv_islands
 from ektopos.meshes.mesh import Mesh
+from ektopos.meshes.slots import TILED
 from ektopos.meshes.uvs import SUBTEXEL, covered_cells
 from ektopos.types import Float
 
@@ -30,8 +30,6 @@ SHIFTS = 16
 FRAME = 9
 NEAR = 8
 """Places nearer than this many cells are the true place still."""
-TILED = 1.5
-"""UVs that reach over more than this many units are laid out to repeat."""
 BACKGROUND = 0.06
 """Share of one colour from which it is taken for background."""
 NAME_WORTH = 2.5
@@ -85,19 +83,12 @@ def layout_of(mesh: Mesh, slot: int) -> Layout:
     own = mesh.triangle_slot == slot
     corners = mesh.corner_uvs()[own]
     mapped = np.isfinite(corners).all(axis=(1, 2))
-    corners, triangles = corners[mapped], mesh.triangles[own][mapped]
+    corners = corners[mapped]
     islands = np.zeros((GRID, GRID), np.int32)
     if not len(corners):
         return Layout(islands, 0, tiles=False)
     reach = corners.reshape(-1, 2).max(axis=0) - corners.reshape(-1, 2).min(axis=0)
-    keys = np.round(corners.reshape(-1, 2) * 65536).astype(np.int64)
-    _, points = np.unique(keys, axis=0, return_inverse=True)
-    points = points.reshape(-1, 3)
-    count = int(points.max()) + 1
-    rows, columns = points[:, [0, 1]].ravel(), points[:, [1, 2]].ravel()
-    graph = coo_matrix((np.ones(len(rows), np.int8), (rows, columns)), shape=(count, count))
-    number, label = connected_components(graph, directed=False)
-    island_of = label[points[:, 0]]
+    island_of, number = uv_islands(corners)
     low = np.floor(corners.mean(axis=1)).astype(int)
     for shift in np.unique(low, axis=0):
         those = (low == shift).all(axis=1)
@@ -105,8 +96,7 @@ def layout_of(mesh: Mesh, slot: int) -> Layout:
         flat = islands.reshape(-1)
         for cell, owner in covered_cells(snapped, GRID):
             flat[cell] = island_of[those][owner] + 1
-    del triangles
-    return Layout(islands, int(number), tiles=bool(reach.max() > TILED))
+    return Layout(islands, number, tiles=bool(reach.max() > TILED))
 
 
 def match(

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ektopos.meshes.mesh import Mesh, Node
+from ektopos.meshes.uvs import spread
 
 UNNORMALISED_BY = 0.01
 """How far a normal's length may be from 1."""
@@ -40,9 +41,8 @@ def unit_normals(stored: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDAr
 def fans(counts: NDArray[np.int64]) -> NDArray[np.int64]:
     """Triangles of polygons with so many corners each, `(t, 3)` numbers of corners in their running order."""
     starts = np.cumsum(counts) - counts
-    inner = np.maximum(counts - 2, 0)
-    first = np.repeat(starts, inner)
-    step = np.arange(int(inner.sum())) - np.repeat(np.cumsum(inner) - inner, inner)
+    polygon, step = spread(np.maximum(counts - 2, 0))
+    first = starts[polygon]
     return np.stack([first, first + step + 1, first + step + 2], axis=1)
 
 

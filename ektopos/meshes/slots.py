@@ -7,9 +7,12 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from ektopos.meshes.islands import smallest_gap, twins, uv_islands, weld
 from ektopos.meshes.mesh import Mesh
 from ektopos.meshes.uvs import coverage, overlap, signed_areas, stretch
 
+TILED = 1.5
+"""UVs that reach over more than this many units are laid out to repeat."""
 INSIDE_BY = 1e-4
 """How far UVs may leave 0–1 and still count as inside: a tenth of a texel at 1024."""
 
@@ -27,6 +30,13 @@ class UvFacts:
     l2: float | None
     """Stretch; `None` without UVs, or where an area of the surface has no UV area and the stretch is endless."""
     linf: float | None
+    islands: int = 0
+    gap: float | None = None
+    """Smallest distance between two islands, UV units; `None` with less than two, or where the UVs repeat."""
+    stacked: float = 0.0
+    """Share of the UV area that lies exactly on other triangles, turned the same way: twins that share on purpose."""
+    mirrored: float = 0.0
+    """The same, turned over."""
 
 
 @dataclass(frozen=True)
@@ -42,6 +52,8 @@ class SlotFacts:
     uv: UvFacts
     density: float | None
     """UV units per metre; times a map's size it is texels per metre. `None` without UVs or area."""
+    spread: tuple[float, float] | None = None
+    """The density that a tenth of the area stays below, and that a tenth is above."""
 
 
 def slot_facts(mesh: Mesh) -> list[SlotFacts]:
@@ -50,6 +62,7 @@ def slot_facts(mesh: Mesh) -> list[SlotFacts]:
     corners, corner_uvs = mesh.corners(), mesh.corner_uvs()
     has_uv = mesh.has_uv
     mapped = np.logical_and.reduce([has_uv[mesh.triangles[:, i]] for i in range(3)])
+    points = weld(mesh.positions)[mesh.triangles]
     found = []
     for number, name in enumerate(mesh.slots):
         own = mesh.triangle_slot == number
@@ -62,14 +75,27 @@ def slot_facts(mesh: Mesh) -> list[SlotFacts]:
                 triangles=int(own.sum()),
                 share=float(own.sum() / max(1, len(own))),
                 area=float(areas[own].sum()),
-                uv=_uv_facts(corners[with_uvs], corner_uvs[with_uvs]),
+                uv=_uv_facts(corners[with_uvs], corner_uvs[with_uvs], points[with_uvs]),
                 density=float(np.sqrt(uv_area / area)) if area > 0 and with_uvs.any() else None,
+                spread=density_spread(areas[with_uvs], np.abs(signed_areas(corner_uvs[with_uvs]))),
             )
         )
     return found
 
 
-def _uv_facts(corners: NDArray[np.float64], corner_uvs: NDArray[np.float64]) -> UvFacts:
+def density_spread(areas: NDArray[np.float64], uv_areas: NDArray[np.float64]) -> tuple[float, float] | None:
+    """UV units per metre that the surface is above and below on all but a tenth of its area each, `(t,)` areas given."""
+    there = areas > 0
+    if not there.any():
+        return None
+    density = np.sqrt(uv_areas[there] / areas[there])
+    order = np.argsort(density)
+    share = np.cumsum(areas[there][order]) / areas[there].sum()
+    low, high = np.searchsorted(share, (0.1, 0.9))
+    return float(density[order][low]), float(density[order][min(high, len(order) - 1)])
+
+
+def _uv_facts(corners: NDArray[np.float64], corner_uvs: NDArray[np.float64], points: NDArray[np.int64]) -> UvFacts:
     if not len(corner_uvs):
         return UvFacts(None, None, True, 0.0, 0.0, 0.0, None, None)
     flat = corner_uvs.reshape(-1, 2)
@@ -77,13 +103,19 @@ def _uv_facts(corners: NDArray[np.float64], corner_uvs: NDArray[np.float64]) -> 
     signed = signed_areas(corner_uvs)
     total = np.abs(signed).sum()
     l2, linf = stretch(corners, corner_uvs)
+    island, islands = uv_islands(corner_uvs, points)
+    stacked, mirrored = twins(corner_uvs)
     return UvFacts(
         min=(float(low[0]), float(low[1])),
         max=(float(high[0]), float(high[1])),
         inside=bool((low >= -INSIDE_BY).all() and (high <= 1 + INSIDE_BY).all()),
         coverage=coverage(corner_uvs),
         overlap=overlap(corner_uvs),
-        flipped=float(-signed[signed < 0].sum() / total) if total > 0 else 0.0,
+        flipped=float(np.abs(signed[signed < 0]).sum() / total) if total > 0 else 0.0,
         l2=l2 if np.isfinite(l2) else None,
         linf=linf if np.isfinite(linf) else None,
+        islands=islands,
+        gap=smallest_gap(corner_uvs, island) if float((high - low).max()) <= TILED else None,
+        stacked=stacked,
+        mirrored=mirrored,
     )

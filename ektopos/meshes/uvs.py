@@ -92,7 +92,7 @@ def cover_counts(
 def covered_cells(snapped: NDArray[np.int64], grid: int) -> Iterator[tuple[NDArray[np.int64], NDArray[np.int64]]]:
     """Cells of a grid whose centres lie in triangles, in chunks: cell numbers (row · grid + column) and triangle numbers.
 
-    `snapped` is `(t, 3, 2)` in `SUBTEXEL`ths of a cell.
+    `snapped` is `(t, 3, 2)` in `SUBTEXEL`ths of a cell. Cost: linear in the triangles' rows and in the cells found.
     """
     a, b, c = (snapped[:, i] for i in range(3))
     double = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])
@@ -103,21 +103,32 @@ def covered_cells(snapped: NDArray[np.int64], grid: int) -> Iterator[tuple[NDArr
     low = np.clip(-(-(lowest - half) // SUBTEXEL), 0, grid)
     high = np.clip((highest - half) // SUBTEXEL + 1, 0, grid)
     size = np.maximum(high - low, 0)
-    cells = size[:, 0] * size[:, 1] * (double != 0)
+    rows = size[:, 1] * (size[:, 0] > 0) * (double != 0)
+    cells = rows * size[:, 0]
     numbers = np.flatnonzero(cells)
     while len(numbers):
         upto = max(1, int(np.searchsorted(np.cumsum(cells[numbers]), _CHUNK)))
         chosen, numbers = numbers[:upto], numbers[upto:]
-        owner = np.repeat(chosen, cells[chosen])
-        first = np.cumsum(cells[chosen]) - cells[chosen]
-        within = np.arange(len(owner)) - np.repeat(first, cells[chosen])
-        x = low[owner, 0] + within % size[owner, 0]
-        y = low[owner, 1] + within // size[owner, 0]
-        px, py = x * SUBTEXEL + half, y * SUBTEXEL + half
-        inside = np.ones(len(owner), bool)
+        owner, step = spread(rows[chosen])
+        owner = chosen[owner]
+        y = low[owner, 1] + step
+        py = y * SUBTEXEL + half
+        left, right = np.zeros(len(y), np.int64), np.full(len(y), grid - 1, np.int64)
         for start, end in ((a, b), (b, c), (c, a)):
-            dx, dy = end[:, 0] - start[:, 0], end[:, 1] - start[:, 1]
-            edge = dx[owner] * (py - start[owner, 1]) - dy[owner] * (px - start[owner, 0])
+            dx, dy = (end[:, 0] - start[:, 0])[owner], (end[:, 1] - start[:, 1])[owner]
+            # A centre is inside where dx · (py − sy) − dy · (px − sx) > 0, or = 0 on an edge that owns its points.
             owns = (dy < 0) | ((dy == 0) & (dx > 0))
-            inside &= (edge > 0) | ((edge == 0) & owns[owner])
-        yield (y * grid + x)[inside], owner[inside]
+            reach = dx * (py - start[owner, 1]) - ~owns
+            along = reach // np.maximum(np.abs(dy), 1)
+            sx = start[owner, 0]
+            right = np.where(dy > 0, np.minimum(right, (sx + along - half) // SUBTEXEL), right)
+            left = np.where(dy < 0, np.maximum(left, -((half - sx + along) // SUBTEXEL)), left)
+            right = np.where((dy == 0) & (reach < 0), -1, right)
+        line, step = spread(np.maximum(right - left + 1, 0))
+        yield y[line] * grid + left[line] + step, owner[line]
+
+
+def spread(counts: NDArray[np.int64]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Each number of a list as often as its count says, and the running number within each."""
+    whose = np.repeat(np.arange(len(counts)), counts)
+    return whose, np.arange(len(whose)) - np.repeat(np.cumsum(counts) - counts, counts)

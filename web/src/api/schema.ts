@@ -1135,6 +1135,21 @@ export interface components {
             [key: string]: unknown;
         };
         /**
+         * MergeSlots
+         * @description Make one slot of several; it stands where the first stood.
+         */
+        MergeSlots: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "merge-slots";
+            /** Slots */
+            slots: string[];
+            /** Name */
+            name: string;
+        };
+        /**
          * MeshEntry
          * @description One mesh file and the material on each of its slots.
          */
@@ -1147,8 +1162,61 @@ export interface components {
             };
             /** Done */
             done?: string[];
+            /** Recipe */
+            recipe?: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"])[];
         } & {
             [key: string]: unknown;
+        };
+        /**
+         * MoveUvs
+         * @description Move, turn, mirror and scale the UVs of slots: uv' = about + turn · scale · (uv − about) + offset.
+         */
+        MoveUvs: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "move-uvs";
+            /** Slots */
+            slots: string[];
+            /**
+             * Offset
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            offset: [
+                number,
+                number
+            ];
+            /**
+             * Rotation
+             * @default 0
+             */
+            rotation: number;
+            /**
+             * Scale
+             * @default [
+             *       1,
+             *       1
+             *     ]
+             */
+            scale: [
+                number,
+                number
+            ];
+            /**
+             * About
+             * @default [
+             *       0.5,
+             *       0.5
+             *     ]
+             */
+            about: [
+                number,
+                number
+            ];
         };
         /**
          * NamingRule
@@ -1171,6 +1239,65 @@ export interface components {
             normal_y?: ("+" | "-") | null;
         } & {
             [key: string]: unknown;
+        };
+        /**
+         * PackUvs
+         * @description Lay the islands of slots side by side in 0–1, or cut new ones. Source: the xatlas library.
+         */
+        PackUvs: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "pack-uvs";
+            /** Slots */
+            slots: string[];
+            /**
+             * Anew
+             * @default false
+             */
+            anew: boolean;
+            /**
+             * Texels
+             * @default 1024
+             */
+            texels: number;
+            /**
+             * Gap
+             * @default 8
+             */
+            gap: number;
+        };
+        /**
+         * PaletteUvs
+         * @description Put islands of a slot onto a square of a palette, shrunk so that no neighbour is near.
+         */
+        PaletteUvs: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "palette-uvs";
+            /** Slot */
+            slot: string;
+            /**
+             * By
+             * @default island
+             * @enum {string}
+             */
+            by: "part" | "island" | "face";
+            /** At */
+            at?: number[] | null;
+            /** Square */
+            square: [
+                number,
+                number
+            ];
+            /** Grid */
+            grid: [
+                number,
+                number
+            ];
         };
         /**
          * ProjectOut
@@ -1196,6 +1323,44 @@ export interface components {
             changed: string;
             /** Checkpoints */
             checkpoints: components["schemas"]["CheckpointOut"][];
+        };
+        /**
+         * RenameSlot
+         * @description Give a slot another name.
+         */
+        RenameSlot: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "rename-slot";
+            /** Slot */
+            slot: string;
+            /** Name */
+            name: string;
+        };
+        /**
+         * SplitSlot
+         * @description Move faces of a slot into another: those that belong together with some chosen ones, or every such group into its own.
+         */
+        SplitSlot: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "split-slot";
+            /** Slot */
+            slot: string;
+            /**
+             * By
+             * @default part
+             * @enum {string}
+             */
+            by: "part" | "island" | "face";
+            /** At */
+            at?: number[] | null;
+            /** Name */
+            name?: string | null;
         };
         /**
          * UvTransform
@@ -1387,7 +1552,7 @@ export interface components {
             /** Revision */
             revision: number;
             /** Edits */
-            edits: (components["schemas"]["RenameProject"] | components["schemas"]["SetTarget"] | components["schemas"]["SetMap"] | components["schemas"]["RenameSet"] | components["schemas"]["AddNamingRule"] | components["schemas"]["RemoveNamingRule"] | components["schemas"]["RemoveMaps"] | components["schemas"]["AddMaterial"] | components["schemas"]["MakeFromSet"] | components["schemas"]["RenameMaterial"] | components["schemas"]["RenameMaterials"] | components["schemas"]["DuplicateMaterial"] | components["schemas"]["RemoveMaterial"] | components["schemas"]["SetFeed"] | components["schemas"]["SetSetting"] | components["schemas"]["PushUp"] | components["schemas"]["Detach"] | components["schemas"]["ApplyPattern"] | components["schemas"]["Assign"] | components["schemas"]["SetDone"] | components["schemas"]["RemoveMesh"] | components["schemas"]["BringIn"])[];
+            edits: (components["schemas"]["RenameProject"] | components["schemas"]["SetTarget"] | components["schemas"]["SetMap"] | components["schemas"]["RenameSet"] | components["schemas"]["AddNamingRule"] | components["schemas"]["RemoveNamingRule"] | components["schemas"]["RemoveMaps"] | components["schemas"]["AddMaterial"] | components["schemas"]["MakeFromSet"] | components["schemas"]["RenameMaterial"] | components["schemas"]["RenameMaterials"] | components["schemas"]["DuplicateMaterial"] | components["schemas"]["RemoveMaterial"] | components["schemas"]["SetFeed"] | components["schemas"]["SetSetting"] | components["schemas"]["PushUp"] | components["schemas"]["Detach"] | components["schemas"]["ApplyPattern"] | components["schemas"]["Assign"] | components["schemas"]["SetDone"] | components["schemas"]["SetRecipe"] | components["schemas"]["RemoveMesh"] | components["schemas"]["BringIn"])[];
         };
         /**
          * MakeFromSet
@@ -1592,6 +1757,25 @@ export interface components {
             normal_y?: ("+" | "-") | null;
             /** Set */
             set?: string | null;
+        };
+        /**
+         * SetRecipe
+         * @description Change what is done to a mesh after it is read; `came_from` says for every slot it then has which one it was.
+         */
+        SetRecipe: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set-recipe";
+            /** Mesh */
+            mesh: string;
+            /** Recipe */
+            recipe: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"])[];
+            /** Came From */
+            came_from: {
+                [key: string]: string;
+            };
         };
         /**
          * SetSetting
@@ -2202,6 +2386,11 @@ export interface components {
             uv: components["schemas"]["UvFacts"];
             /** Density */
             density: number | null;
+            /** Spread */
+            spread?: [
+                number,
+                number
+            ] | null;
         };
         /**
          * UvFacts
@@ -2230,6 +2419,23 @@ export interface components {
             l2: number | null;
             /** Linf */
             linf: number | null;
+            /**
+             * Islands
+             * @default 0
+             */
+            islands: number;
+            /** Gap */
+            gap?: number | null;
+            /**
+             * Stacked
+             * @default 0
+             */
+            stacked: number;
+            /**
+             * Mirrored
+             * @default 0
+             */
+            mirrored: number;
         };
         /**
          * PlanOut

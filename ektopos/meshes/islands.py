@@ -1,0 +1,164 @@
+"""What belongs together on a mesh: connected parts of its surface, islands of its UVs, and the room between those."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import connected_components
+
+from ektopos.meshes.rows import unique_rows
+from ektopos.meshes.uvs import SUBTEXEL, covered_cells, signed_areas
+from ektopos.types import Index
+
+WELD = 1e-6
+"""Corners nearer than this share of the mesh's size are one point."""
+UV_STEPS = 65536
+"""UVs nearer than one of so many steps are one point: a sixteenth of a texel at 4096."""
+_GRID = 1024
+_CANDIDATES = 96
+"""Narrow places that are measured exactly."""
+
+
+def weld(positions: NDArray[np.float64]) -> NDArray[np.int64]:
+    """Number of the point that each vertex `(n, 3)` lies at, `(n,)`."""
+    if not len(positions):
+        return np.zeros(0, np.int64)
+    size = float(np.ptp(positions, axis=0).max()) or 1.0
+    snapped = np.rint((positions - positions.min(axis=0)) / (size * WELD)).astype(np.int64)
+    return unique_rows(snapped)[1]
+
+
+def joined_faces(points: NDArray[np.int64]) -> tuple[Index, int]:
+    """Groups of triangles that share corners: a number from 0 for each, and how many there are. `points` `(t, 3)`."""
+    if not len(points):
+        return np.zeros(0, np.int32), 0
+    count = int(points.max()) + 1
+    rows, columns = points[:, [0, 1]].ravel(), points[:, [1, 2]].ravel()
+    graph = coo_matrix((np.ones(len(rows), np.int8), (rows, columns)), shape=(count, count))
+    _, label = connected_components(graph, directed=False)
+    _, group = np.unique(label[points[:, 0]], return_inverse=True)
+    return group.reshape(-1).astype(np.int32), int(group.max()) + 1
+
+
+def uv_points(corner_uvs: NDArray[np.float64]) -> NDArray[np.int64]:
+    """Number of the UV point of every corner, `(t, 3)`, of corners `(t, 3, 2)`."""
+    keys = np.rint(corner_uvs.reshape(-1, 2) * UV_STEPS).astype(np.int64)
+    return unique_rows(keys - keys.min(axis=0, initial=0))[1].reshape(-1, 3)
+
+
+def uv_islands(corner_uvs: NDArray[np.float64], points: NDArray[np.int64] | None = None) -> tuple[Index, int]:
+    """UV islands: triangles joined by shared UV corners. A number from 0 for each triangle, and how many there are.
+
+    With the surface's `points` `(t, 3)`, corners must also be one point there, so that stacked islands are told apart.
+    """
+    corners = uv_points(corner_uvs)
+    if points is None:
+        return joined_faces(corners)
+    pairs = np.stack([corners.reshape(-1), points.reshape(-1)], axis=1)
+    return joined_faces(unique_rows(pairs)[1].reshape(-1, 3))
+
+
+def twins(corner_uvs: NDArray[np.float64]) -> tuple[float, float]:
+    """Shares of the UV area whose triangles lie exactly on others: (turned the same way, mirrored), 0–1.
+
+    Such are laid so on purpose; what overlaps otherwise usually is a mistake. The first of each group does not count.
+    """
+    areas = signed_areas(corner_uvs)
+    total = float(np.abs(areas).sum())
+    if total == 0:
+        return 0.0, 0.0
+    keys = np.sort(uv_points(corner_uvs), axis=1)
+    first, group = unique_rows(keys)
+    extra = np.ones(len(keys), bool)
+    extra[first] = False
+    same_way = np.sign(areas) == np.sign(areas[first][group])
+    area = np.abs(areas)
+    return float(area[extra & same_way].sum() / total), float(area[extra & ~same_way].sum() / total)
+
+
+def smallest_gap(corner_uvs: NDArray[np.float64], island: Index) -> float | None:
+    """The smallest distance between two islands, UV units; 0 where they overlap, `None` with less than two.
+
+    Narrow places are found on a grid over the islands, then measured exactly from edge to edge. Islands that lie exactly on
+    others do not count against each other.
+    """
+    flat = corner_uvs.reshape(-1, 2)
+    low, size = flat.min(axis=0), float(np.ptp(flat, axis=0).max())
+    if island.max(initial=0) == 0 or size <= 0:
+        return None
+    snapped = np.rint((corner_uvs - low) / size * (_GRID - 1) * SUBTEXEL).astype(np.int64)
+    first, second = np.full(_GRID * _GRID, -1, np.int64), np.full(_GRID * _GRID, -1, np.int64)
+    for cell, owner in covered_cells(snapped, _GRID):
+        first[cell] = island[owner]
+    for cell, owner in covered_cells(snapped, _GRID):
+        other = island[owner] != first[cell]
+        second[cell[other]] = island[owner][other]
+    covered = first >= 0
+    pairs, times = np.unique(np.stack([first, second], axis=1)[covered & (second >= 0)], axis=0, return_counts=True)
+    alone = np.bincount(first[covered & (second < 0)], minlength=int(island.max()) + 1)
+    for (one, two), count in zip(pairs, times, strict=True):
+        # Twins cover each other wholly; a few cells are only the grid's roughness.
+        if count > 2 and min(alone[one], alone[two]) > 0.02 * count:
+            return 0.0
+    return _narrowest(corner_uvs, island, first.reshape(_GRID, _GRID), low, size)
+
+
+def _narrowest(
+    corner_uvs: NDArray[np.float64], island: Index, grid: NDArray[np.int64], low: NDArray[np.float64], size: float
+) -> float | None:
+    """The exact distance at the narrowest of the places where two islands' surroundings meet."""
+    covered = grid >= 0
+    distance, nearest = cv2.distanceTransformWithLabels(
+        (~covered).astype(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL
+    )
+    of_label = np.full(int(nearest.max()) + 1, -1, np.int64)
+    of_label[nearest[covered]] = grid[covered]
+    owner = of_label[nearest]
+    edges, edge_island = _border_edges(corner_uvs, island)
+    best: float | None = None
+    for along in (0, 1):
+        here = (slice(None, -1), slice(None)) if along == 0 else (slice(None), slice(None, -1))
+        next_ = (slice(1, None), slice(None)) if along == 0 else (slice(None), slice(1, None))
+        meeting = np.argwhere(owner[here] != owner[next_])
+        if not len(meeting):
+            continue
+        width = (distance[here] + distance[next_])[tuple(meeting.T)]
+        for place in meeting[np.argsort(width, kind="stable")[:_CANDIDATES]]:
+            y, x = int(place[0]), int(place[1])
+            one, two = int(owner[y, x]), int(owner[y + (along == 0), x + (along == 1)])
+            reach = (float(distance[y, x]) + 4) / (_GRID - 1) * size
+            centre = low + np.array([x, y]) / (_GRID - 1) * size
+            near = _passes(edges, centre, reach)
+            a, b = edges[near & (edge_island == one)], edges[near & (edge_island == two)]
+            if len(a) and len(b):
+                found = min(_between(a, b), _between(b, a))
+                best = found if best is None else min(best, found)
+    return best
+
+
+def _border_edges(corner_uvs: NDArray[np.float64], island: Index) -> tuple[NDArray[np.float64], Index]:
+    """Edges that only one triangle of an island has: `(e, 2, 2)`, and whose they are."""
+    points = uv_points(corner_uvs)
+    ends = np.sort(np.stack([points[:, [0, 1]], points[:, [1, 2]], points[:, [2, 0]]], axis=1).reshape(-1, 2), axis=1)
+    owner = np.repeat(island, 3).astype(np.int64)
+    _, group = unique_rows(np.concatenate([ends, owner[:, None]], axis=1))
+    lonely = np.bincount(group)[group] == 1
+    places = np.stack([corner_uvs[:, [0, 1]], corner_uvs[:, [1, 2]], corner_uvs[:, [2, 0]]], axis=1).reshape(-1, 2, 2)
+    return places[lonely], owner[lonely].astype(np.int32)
+
+
+def _passes(edges: NDArray[np.float64], centre: NDArray[np.float64], reach: float) -> NDArray[np.bool_]:
+    """Which edges' bounding boxes come within reach of a place."""
+    low, high = np.minimum(edges[:, 0], edges[:, 1]), np.maximum(edges[:, 0], edges[:, 1])
+    return np.asarray(((low - reach <= centre) & (high + reach >= centre)).all(axis=1))
+
+
+def _between(points: NDArray[np.float64], edges: NDArray[np.float64]) -> float:
+    """The smallest distance from ends of some edges to other edges."""
+    ends = points.reshape(-1, 2)[:, None]
+    start, along = edges[None, :, 0], edges[None, :, 1] - edges[None, :, 0]
+    length = np.maximum((along**2).sum(axis=-1), 1e-30)
+    part = np.clip(((ends - start) * along).sum(axis=-1) / length, 0.0, 1.0)
+    return float(np.sqrt((((start + part[..., None] * along) - ends) ** 2).sum(axis=-1)).min())

@@ -1,0 +1,244 @@
+"""Recipes: what each step of `ektopos.steps` does to a mesh.
+
+Every step is a pure function from a mesh to a mesh, and the number and order of triangles never change, so that a step means
+the same each time it is read.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+from functools import singledispatch
+from typing import Any
+
+import numpy as np
+import xatlas
+from numpy.typing import NDArray
+
+from ektopos.errors import EktoposError
+from ektopos.meshes.islands import joined_faces, uv_islands, weld
+from ektopos.meshes.mesh import Mesh
+from ektopos.meshes.rows import unique_rows
+from ektopos.steps import By, MergeSlots, MeshStep, MoveUvs, PackUvs, PaletteUvs, RenameSlot, SplitSlot
+from ektopos.types import Index
+
+
+def apply_recipe(mesh: Mesh, steps: Sequence[MeshStep]) -> Mesh:
+    """The mesh with every step done, in order. Raises `EktoposError` for a step that does not fit it."""
+    for step in steps:
+        mesh = apply_step(step, mesh)
+    return mesh
+
+
+@singledispatch
+def apply_step(step: MeshStep, mesh: Mesh) -> Mesh:
+    """The mesh with one step done."""
+    raise NotImplementedError(type(step))
+
+
+@apply_step.register
+def _rename(step: RenameSlot, mesh: Mesh) -> Mesh:
+    number = slot_number(mesh, step.slot)
+    if step.name in mesh.slots and step.name != step.slot:
+        raise EktoposError(f"there is a slot {step.name} already.", subject=step.slot, hint="Merge the two instead.")
+    return replace(mesh, slots=tuple(step.name if i == number else slot for i, slot in enumerate(mesh.slots)))
+
+
+@apply_step.register
+def _merge(step: MergeSlots, mesh: Mesh) -> Mesh:
+    gone = [slot_number(mesh, slot) for slot in step.slots]
+    if step.name in mesh.slots and step.name not in step.slots:
+        raise EktoposError(f"there is a slot {step.name} already.", subject=step.slots[0], hint="Name it among the merged.")
+    first = min(gone)
+    kept = [i for i in range(len(mesh.slots)) if i == first or i not in gone]
+    place = np.array([kept.index(first if i in gone else i) for i in range(len(mesh.slots))], np.int32)
+
+    def joined(values: tuple[int, ...], how: Any) -> tuple[int, ...]:
+        return tuple(how(values[i] for i in range(len(values)) if place[i] == number) for number in range(len(kept)))
+
+    return replace(
+        mesh, slots=tuple(step.name if i == first else mesh.slots[i] for i in kept),
+        triangle_slot=place[mesh.triangle_slot], vertex_slot=place[mesh.vertex_slot],
+        loose=joined(mesh.loose, sum), uv_sets=joined(mesh.uv_sets, max),
+    )  # fmt: skip
+
+
+@apply_step.register
+def _split(step: SplitSlot, mesh: Mesh) -> Mesh:
+    number = slot_number(mesh, step.slot)
+    own = np.flatnonzero(mesh.triangle_slot == number)
+    group = groups_of(mesh, own, step.by)
+    if step.at is None:
+        if step.by == "face":
+            raise EktoposError("every face a slot would be too many.", subject=step.slot, hint="Choose parts or islands.")
+        for part in range(1, int(group.max(initial=0)) + 1):
+            mesh = _moved(mesh, own[group == part], _unused(mesh, step.slot))
+        return mesh
+    if any(face >= len(own) for face in step.at):
+        raise EktoposError("a chosen face is not in the slot any more.", subject=step.slot, hint="Choose it again.")
+    return _moved(mesh, own[np.isin(group, group[step.at])], step.name or _unused(mesh, step.slot))
+
+
+@apply_step.register
+def _move(step: MoveUvs, mesh: Mesh) -> Mesh:
+    if 0.0 in step.scale:
+        raise EktoposError("scaled by 0, the UVs would vanish.", subject=step.slots[0], hint="Give another scale.")
+    faces = faces_of(mesh, step.slots)
+    mesh = with_own_vertices(mesh, faces)
+    used = np.unique(mesh.triangles[faces])
+    angle = np.radians(step.rotation)
+    # v runs down, so a turn that looks counter-clockwise has its signs the other way round.
+    turn = np.array([[np.cos(angle), np.sin(angle)], [-np.sin(angle), np.cos(angle)]])
+    moved = (mesh.uvs[used] - step.about) * step.scale @ turn.T + step.about + step.offset
+    uvs = mesh.uvs.copy()
+    uvs[used] = moved
+    return replace(mesh, uvs=uvs)
+
+
+@apply_step.register
+def _pack(step: PackUvs, mesh: Mesh) -> Mesh:
+    faces = faces_of(mesh, step.slots)
+    own = mesh.triangles[faces]
+    anew = step.anew or not mesh.has_uv[own].all()
+    used, corners = np.unique(own, return_inverse=True)
+    indices = corners.reshape(-1, 3).astype(np.uint32)
+    atlas = xatlas.Atlas()
+    options = xatlas.PackOptions()
+    options.resolution, options.padding, options.create_image = step.texels, step.gap, False
+    try:
+        if anew:
+            # Points, not vertices: where the file has split vertices the surface still hangs together.
+            place = weld(mesh.positions[used])
+            _, first = np.unique(place, return_index=True)
+            atlas.add_mesh(mesh.positions[used][first].astype(np.float32), place[indices].astype(np.uint32))
+        else:
+            # The library would take stacked islands for one; islands of different “materials” it keeps apart.
+            island = groups_of(mesh, faces, "island").astype(np.uint32)
+            atlas.add_uv_mesh(mesh.uvs[used].astype(np.float32), indices, island[:, None])
+        atlas.generate(pack_options=options)
+        _, packed, uvs = atlas[0]
+    except RuntimeError as problem:
+        raise EktoposError(f"the UVs cannot be packed ({problem}).", subject=step.slots[0]) from None
+    return with_corner_uvs(mesh, faces, uvs[packed].astype(np.float64))
+
+
+@apply_step.register
+def _palette(step: PaletteUvs, mesh: Mesh) -> Mesh:
+    if step.square[0] >= step.grid[0] or step.square[1] >= step.grid[1]:
+        raise EktoposError("the palette has no such square.", subject=step.slot, hint="Choose one inside it.")
+    number = slot_number(mesh, step.slot)
+    own = np.flatnonzero(mesh.triangle_slot == number)
+    faces = own
+    if step.at is not None:
+        group = groups_of(mesh, own, step.by)
+        if any(face >= len(own) for face in step.at):
+            raise EktoposError("a chosen face is not in the slot any more.", subject=step.slot, hint="Choose it again.")
+        faces = own[np.isin(group, group[step.at])]
+    side = 1.0 / np.array(step.grid)
+    centre = (np.array(step.square) + 0.5) * side
+    corners = mesh.corner_uvs()[faces]
+    low = np.nan_to_num(np.nanmin(corners.reshape(-1, 2), axis=0)) if len(corners) else np.zeros(2)
+    size = float(np.nan_to_num(np.ptp(corners.reshape(-1, 2), axis=0)).max(initial=0.0)) or 1.0
+    shrunk = (np.nan_to_num(corners) - low) / size - 0.5
+    return with_corner_uvs(mesh, faces, centre + shrunk * side * 0.5)
+
+
+def carried(before: Mesh, after: Mesh) -> dict[str, str]:
+    """For every slot after some steps, the slot that most of its triangles were in before; empty slots go by their name."""
+    found = {}
+    for number, slot in enumerate(after.slots):
+        was = np.bincount(before.triangle_slot[after.triangle_slot == number], minlength=len(before.slots))
+        found[slot] = before.slots[int(was.argmax())] if was.any() else slot
+    return found
+
+
+def slot_number(mesh: Mesh, slot: str) -> int:
+    """The number of a slot. Raises `EktoposError` if the mesh has none of that name."""
+    if slot not in mesh.slots:
+        raise EktoposError("the mesh has no such slot.", subject=slot, hint=f"It has {', '.join(mesh.slots) or 'none'}.")
+    return mesh.slots.index(slot)
+
+
+def faces_of(mesh: Mesh, slots: list[str]) -> Index:
+    """Numbers of the triangles of slots. Raises `EktoposError` if there is none."""
+    faces = np.flatnonzero(np.isin(mesh.triangle_slot, [slot_number(mesh, slot) for slot in slots]))
+    if not len(faces):
+        raise EktoposError("it has no triangles.", subject=slots[0], hint="Choose another slot.")
+    return faces.astype(np.int32)
+
+
+def groups_of(mesh: Mesh, faces: NDArray[Any], by: By) -> Index:
+    """A number from 0 for each of some faces: equal for those that hang together, in the order in which they come."""
+    if by == "face":
+        return np.arange(len(faces), dtype=np.int32)
+    if by == "island":
+        corners = mesh.corner_uvs()[faces]
+        found, _ = uv_islands(np.where(np.isfinite(corners), corners, -1.0), weld(mesh.positions)[mesh.triangles[faces]])
+    else:
+        found, _ = joined_faces(weld(mesh.positions)[mesh.triangles[faces]])
+    _, first, group = np.unique(found, return_index=True, return_inverse=True)
+    order = np.argsort(np.argsort(first))
+    return order[group.reshape(-1)].astype(np.int32)
+
+
+def with_own_vertices(mesh: Mesh, faces: NDArray[Any]) -> Mesh:
+    """The mesh with copies of those vertices that some faces share with others."""
+    inside = np.zeros(len(mesh.triangles), bool)
+    inside[faces] = True
+    shared = np.intersect1d(mesh.triangles[inside], mesh.triangles[~inside])
+    if not len(shared):
+        return mesh
+    goal = np.arange(len(mesh.positions))
+    goal[shared] = len(mesh.positions) + np.arange(len(shared))
+    triangles = mesh.triangles.copy()
+    triangles[inside] = goal[mesh.triangles[inside]]
+    return _with_vertices(mesh, np.concatenate([np.arange(len(mesh.positions)), shared]), triangles)
+
+
+def with_corner_uvs(mesh: Mesh, faces: NDArray[Any], corner_uvs: NDArray[np.float64]) -> Mesh:
+    """The mesh with other UVs `(f, 3, 2)` at the corners of some faces; vertices are split where their corners differ."""
+    mesh = with_own_vertices(mesh, faces)
+    own = mesh.triangles[faces].reshape(-1)
+    steps = np.rint((corner_uvs.reshape(-1, 2) - corner_uvs.reshape(-1, 2).min(axis=0)) * 2**24).astype(np.int64)
+    first, place = unique_rows(np.concatenate([own[:, None], steps], axis=1))
+    kept = np.setdiff1d(np.arange(len(mesh.positions)), own)
+    triangles = mesh.triangles.copy()
+    goal = np.zeros(len(mesh.positions), np.int64)
+    goal[kept] = np.arange(len(kept))
+    others = np.ones(len(triangles), bool)
+    others[faces] = False
+    triangles[others] = goal[triangles[others]]
+    triangles[faces] = (len(kept) + place).reshape(-1, 3)
+    changed = _with_vertices(mesh, np.concatenate([kept, own[first]]), triangles)
+    uvs = changed.uvs.copy()
+    uvs[len(kept) :] = corner_uvs.reshape(-1, 2)[first]
+    uv_sets = tuple(max(1, n) if i in mesh.triangle_slot[faces] else n for i, n in enumerate(mesh.uv_sets))
+    return replace(changed, uvs=uvs, uv_sets=uv_sets)
+
+
+def _with_vertices(mesh: Mesh, source: NDArray[Any], triangles: NDArray[Any]) -> Mesh:
+    """The mesh with the vertices `source` of the old one."""
+    return replace(
+        mesh, positions=mesh.positions[source], normals=mesh.normals[source], uvs=mesh.uvs[source],
+        coloured=mesh.coloured[source], unnormalised=mesh.unnormalised[source], vertex_slot=mesh.vertex_slot[source],
+        triangles=triangles.astype(np.int32),
+    )  # fmt: skip
+
+
+def _moved(mesh: Mesh, faces: NDArray[Any], goal: str) -> Mesh:
+    if goal not in mesh.slots:
+        source = int(mesh.triangle_slot[faces[0]]) if len(faces) else 0
+        mesh = replace(mesh, slots=(*mesh.slots, goal), loose=(*mesh.loose, 0), uv_sets=(*mesh.uv_sets, mesh.uv_sets[source]))
+    number = mesh.slots.index(goal)
+    mesh = with_own_vertices(mesh, faces)
+    triangle_slot, vertex_slot = mesh.triangle_slot.copy(), mesh.vertex_slot.copy()
+    triangle_slot[faces] = number
+    vertex_slot[mesh.triangles[faces]] = number
+    return replace(mesh, triangle_slot=triangle_slot, vertex_slot=vertex_slot)
+
+
+def _unused(mesh: Mesh, slot: str) -> str:
+    number = 2
+    while f"{slot}_{number}" in mesh.slots:
+        number += 1
+    return f"{slot}_{number}"
