@@ -142,12 +142,12 @@ class Uvs(TestCase):
 
 
 class InDocument(TestCase):
-    RECIPE = [{"kind": "rename-slot", "slot": "A", "name": "Hull"}, {"kind": "split-slot", "slot": "Hull", "by": "part"}]
+    RECIPE = ({"kind": "rename-slot", "slot": "A", "name": "Hull"}, {"kind": "split-slot", "slot": "Hull", "by": "part"})
 
     def test_a_mesh_read_through_its_project_has_its_recipe(self) -> None:
         with folder() as root:
             save_glb(root / "p.glb", quads({"A": 2, "B": 1}))
-            entry = MeshEntry(file="p.glb", recipe=STEPS.validate_python(self.RECIPE))
+            entry = MeshEntry(file="p.glb", recipe=STEPS.validate_python(list(self.RECIPE)))
             document = Document(meshes={"p": entry})
             again = load_document(dump_document(document))
             self.assertEqual(again, document)
@@ -156,7 +156,7 @@ class InDocument(TestCase):
 
     def test_slots_keep_what_they_wear_and_whether_they_are_done(self) -> None:
         mesh = quads({"A": 2, "B": 1})
-        steps = STEPS.validate_python(self.RECIPE)
+        steps = STEPS.validate_python(list(self.RECIPE))
         document = Document(meshes={"p": MeshEntry(file="p.glb", slots={"A": "tin", "B": None}, done=["A"])})
         edit = SetRecipe(mesh="p", recipe=steps, came_from=carried(mesh, apply_recipe(mesh, steps)))
         changed = apply_edits(document, [edit]).meshes["p"]

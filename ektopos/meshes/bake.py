@@ -1,0 +1,128 @@
+"""Occlusion of a mesh by itself, as a picture in its own UVs: for meshes that arrive without one."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+from embreex import rtcore_scene
+from embreex.mesh_construction import TriangleMesh
+from numpy.typing import NDArray
+
+from ektopos.errors import EktoposError
+from ektopos.meshes.mesh import Mesh, face_normals
+from ektopos.meshes.uvs import SUBTEXEL, covered_cells
+from ektopos.types import Float, Progress, no_progress
+
+SAMPLES = 64
+_BATCH = 16_384
+"""Texels whose rays are followed at once."""
+_LIFT = 2e-6
+"""How far rays start above the surface, in mesh sizes, so that they do not meet where they start."""
+
+
+def bake_occlusion(
+    mesh: Mesh, slots: list[str], size: int, *, samples: int = SAMPLES, reach: float | None = None, padding: int = 8,
+    progress: Progress = no_progress,
+) -> Float:  # fmt: skip
+    """How open the surface of some slots is to the hemisphere above it, `(size, size)`: 1 open, 0 closed.
+
+    Cosine-weighted, so that even light from all round gives what occlusion says in glTF 2.0 (3.9.3). The whole mesh throws
+    shade, as far as `reach` metres (without it, however far). Around the islands, `padding` texels are filled with the nearest
+    value; the rest is 1. Where islands share texels, the mean. Deterministic. Raises `EktoposError` without UVs.
+    Cost: covered texels × `samples` rays.
+    """
+    numbers = [mesh.slots.index(slot) for slot in slots]
+    own = np.flatnonzero(np.isin(mesh.triangle_slot, numbers) & mesh.has_uv[mesh.triangles].all(axis=1))
+    if not len(own):
+        raise EktoposError("it has no UVs to bake into.", subject=", ".join(slots), hint="Unwrap it first.")
+    cells, triangle, weights = _texels(mesh.corner_uvs()[own], size)
+    if not len(cells):
+        raise EktoposError("its UVs cover no texel.", subject=", ".join(slots), hint="Bake a larger map, or pack the UVs.")
+    corners = mesh.triangles[own][triangle]
+    normals = np.where(mesh.has_normal[:, None], mesh.normals, face_normals(mesh.positions, mesh.triangles))
+    extent = float(np.ptp(mesh.positions, axis=0).max()) or 1.0
+    open_share = np.empty(len(cells), np.float32)
+    scene = rtcore_scene.EmbreeScene()
+    TriangleMesh(scene, mesh.corners().astype(np.float32))
+    for start in range(0, len(cells), _BATCH):
+        progress(start / len(cells), "following rays")
+        part = slice(start, start + _BATCH)
+        places = np.einsum("ij,ijk->ik", weights[part], mesh.positions[corners[part]])
+        up = _unit(np.einsum("ij,ijk->ik", weights[part], normals[corners[part]].astype(np.float64)))
+        a, b, c = np.moveaxis(mesh.positions[corners[part]], 1, 0)
+        flat = _unit(np.cross(b - a, c - a))
+        lifted = places + flat * extent * _LIFT
+        open_share[part] = _open(scene, lifted, up, flat, cells[part], samples, reach)
+    return _painted(cells, open_share, size, padding)
+
+
+def _texels(corner_uvs: NDArray[np.float64], size: int) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.float64]]:
+    """Texels that triangles cover, wrapped into 0–1: cell, triangle, and the weights of its corners."""
+    shift = np.floor(corner_uvs.mean(axis=1)).astype(int)
+    found_cells, found_triangles = [], []
+    for one in np.unique(shift, axis=0):
+        those = np.flatnonzero((shift == one).all(axis=1))
+        snapped = np.rint((corner_uvs[those] - one) * size * SUBTEXEL).astype(np.int64)
+        for cell, owner in covered_cells(snapped, size):
+            found_cells.append(cell)
+            found_triangles.append(those[owner])
+    if not found_cells:
+        return np.zeros(0, np.int64), np.zeros(0, np.int64), np.zeros((0, 3))
+    cells, triangles = np.concatenate(found_cells), np.concatenate(found_triangles)
+    centre = np.stack([cells % size + 0.5, cells // size + 0.5], axis=1) / size + shift[triangles]
+    a, b, c = np.moveaxis(corner_uvs[triangles], 1, 0)
+    whole = _cross(b - a, c - a)
+    second, third = _cross(centre - a, c - a) / whole, _cross(b - a, centre - a) / whole
+    weights = np.clip(np.stack([1.0 - second - third, second, third], axis=1), 0.0, 1.0)
+    return cells, triangles, weights / weights.sum(axis=1, keepdims=True)
+
+
+def _open(
+    scene: rtcore_scene.EmbreeScene, places: NDArray[np.float64], up: NDArray[np.float64], flat: NDArray[np.float64],
+    cells: NDArray[np.int64], samples: int, reach: float | None,
+) -> NDArray[np.float32]:  # fmt: skip
+    """Share of cosine-weighted directions in which nothing is met, for every place."""
+    helper = np.where(np.abs(up[:, 1:2]) < 0.95, [[0.0, 1.0, 0.0]], [[1.0, 0.0, 0.0]])
+    x_axis = _unit(np.cross(helper, up))
+    y_axis = np.cross(up, x_axis)
+    # Every texel turns the same pattern by an angle of its own: noise instead of bands.
+    turn = (cells * 0.6180339887498949 % 1.0) * 2 * np.pi
+    met = np.zeros(len(places), np.float32)
+    starts = places.astype(np.float32)
+    for i in range(samples):
+        share = (i + 0.5) / samples
+        around = turn + 2 * np.pi * (i * 0.6180339887498949 % 1.0)
+        across = np.sqrt(share)
+        directions = (
+            x_axis * (across * np.cos(around))[:, None]
+            + y_axis * (across * np.sin(around))[:, None]
+            + up * np.sqrt(1.0 - share)
+        )
+        found = scene.run(starts, directions.astype(np.float32), output=True)
+        hit = found["primID"] >= 0
+        if reach is not None:
+            hit &= found["tfar"] <= reach
+        # Smooth normals tip some directions below the face itself: light cannot come from there.
+        met += hit | (np.einsum("ij,ij->i", directions, flat) <= 0)
+    return 1.0 - met / np.float32(samples)
+
+
+def _painted(cells: NDArray[np.int64], values: NDArray[np.float32], size: int, padding: int) -> Float:
+    count = np.bincount(cells, minlength=size * size)
+    total = np.bincount(cells, values, minlength=size * size)
+    painted = np.where(count > 0, total / np.maximum(count, 1), 1.0).astype(np.float32).reshape(size, size)
+    covered = (count > 0).reshape(size, size)
+    distance, nearest = cv2.distanceTransformWithLabels(
+        (~covered).astype(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL
+    )
+    of_label = np.ones(int(nearest.max()) + 1, np.float32)
+    of_label[nearest[covered]] = painted[covered]
+    return np.asarray(np.where(distance <= padding, of_label[nearest], 1.0), np.float32)
+
+
+def _cross(a: NDArray[np.float64], b: NDArray[np.float64]) -> NDArray[np.float64]:
+    return a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]
+
+
+def _unit(vectors: NDArray[np.float64]) -> NDArray[np.float64]:
+    return np.asarray(vectors / np.maximum(np.linalg.norm(vectors, axis=1, keepdims=True), 1e-12))
