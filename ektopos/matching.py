@@ -6,19 +6,27 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
 
+from ektopos.document import Document
 from ektopos.images import Image, as_float, read_header, read_image, resize
 from ektopos.maps import Facts, identify
 from ektopos.maps.evidence import TILES_BELOW
 from ektopos.maps.identify import facts_of_image
+from ektopos.maps.sets import maps_of_set
 from ektopos.meshes import Candidate, Mesh, layout_of, match
 from ektopos.types import Float
 
 PICTURE = 512
+SURE = 0.85
+CLEARLY = 0.04
+"""A proposal is sure from this score on, and if the second is lower by this much."""
+SAME_LAYOUT = 0.9
+"""Share of two layouts' cells that both cover, from which they count as the same."""
 TOGETHER = 0.45
 """Correlation of edges above which two nameless maps are taken for one surface."""
 _MEANINGLESS = re.compile(
@@ -53,12 +61,76 @@ def match_maps(mesh: Mesh, maps: list[MatchMap]) -> dict[str, tuple[list[Candida
     """For every slot with triangles its candidates, best first, and the paths of every set."""
     sets = group_maps(maps)
     by_path = {found.path: found for found in maps}
-    layouts = {name: layout_of(mesh, i) for i, name in enumerate(mesh.slots) if (mesh.triangle_slot == i).any()}
-    pictures = {name: [by_path[path].picture for path in paths] for name, paths in sets.items()}
-    repeating = {name: all(_repeats(by_path[path].facts) for path in paths) for name, paths in sets.items()}
-    alike = {(slot, name): _alike(slot, name) for slot in layouts for name in sets}
-    ranked = match(layouts, pictures, repeating, alike)
+    ranked = rank_sets(mesh, {name: [by_path[path] for path in paths] for name, paths in sets.items()})
     return {slot: (candidates, sets) for slot, candidates in ranked.items()}
+
+
+def rank_sets(mesh: Mesh, sets: Mapping[str, Sequence[MatchMap]]) -> dict[str, list[Candidate]]:
+    """For every slot with triangles the map sets, best first."""
+    layouts = {name: layout_of(mesh, i) for i, name in enumerate(mesh.slots) if (mesh.triangle_slot == i).any()}
+    pictures = {name: [found.picture for found in maps] for name, maps in sets.items()}
+    repeating = {name: all(_repeats(found.facts) for found in maps) for name, maps in sets.items()}
+    alike = {(slot, name): _alike(slot, name) for slot in layouts for name in sets}
+    return match(layouts, pictures, repeating, alike)
+
+
+@dataclass(frozen=True)
+class Proposal:
+    """What a slot could wear, for a person to accept or not."""
+
+    mesh: str
+    slot: str
+    set: str
+    material: str | None
+    """A material that is fed from the set; `None` if one has to be made."""
+    score: float
+    reasons: list[str]
+    sure: bool
+    """Whether the first candidate is good, and clearly better than the second."""
+
+
+def proposals(document: Document, mesh: str, ranked: Mapping[str, Sequence[Candidate]]) -> list[Proposal]:
+    """The best candidate for every slot of a mesh that wears nothing."""
+    worn = document.meshes[mesh].slots
+    found = []
+    for slot, candidates in ranked.items():
+        if worn.get(slot) is not None or not candidates:
+            continue
+        best, second = candidates[0], candidates[1].score if len(candidates) > 1 else 0.0
+        sure = best.score >= SURE and best.score - second >= CLEARLY
+        material = material_of_set(document, best.set)
+        found.append(Proposal(mesh, slot, best.set, material, best.score, list(best.reasons), sure))
+    return found
+
+
+def material_of_set(document: Document, name: str) -> str | None:
+    """The material that most of whose maps belong to a set; one with a base comes after those without."""
+    members = set(maps_of_set(document, name))
+    fed = {
+        material: len(members & {m for feed in entry.inputs.values() for m in feed.maps()})
+        for material, entry in document.materials.items()
+    }
+    return max((m for m, count in fed.items() if count), key=lambda m: (fed[m], not document.materials[m].base), default=None)
+
+
+def same_slots(mesh: Mesh, other: Mesh) -> dict[str, tuple[str, str]]:
+    """For slots of a mesh those of another that are alike, and why: by name, or by a UV layout that is the same."""
+    found: dict[str, tuple[str, str]] = {}
+    by_name = {slot.lower(): slot for slot in other.slots}
+    left = []
+    for slot in mesh.slots:
+        if slot.lower() in by_name:
+            found[slot] = (by_name[slot.lower()], "the same name")
+        else:
+            left.append(slot)
+    theirs = {slot: layout_of(other, i).islands > 0 for i, slot in enumerate(other.slots)}
+    for slot in left:
+        own = layout_of(mesh, mesh.slots.index(slot)).islands > 0
+        shares = {o: float((own & c).sum() / max(1, (own | c).sum())) for o, c in theirs.items()}
+        best = max(shares, key=lambda o: shares[o], default=None)
+        if best is not None and shares[best] >= SAME_LAYOUT:
+            found[slot] = (best, f"the same UV layout ({shares[best]:.0%} of it)")
+    return found
 
 
 def group_maps(maps: list[MatchMap]) -> dict[str, list[str]]:

@@ -10,7 +10,7 @@ from ektopos.meshes.match import Candidate, Layout, layout_of, match
 from ektopos.meshes.mesh import Mesh, Node
 from ektopos.meshes.read import MESH_SUFFIXES, OTHER_MESH_SUFFIXES, companion_files, read_mesh
 from ektopos.meshes.recipe import apply_recipe, carried, groups_of
-from ektopos.meshes.slots import SlotFacts, slot_facts
+from ektopos.meshes.slots import SlotFacts, slot_facts, triangle_measures
 
 __all__ = [
     "MESH_SUFFIXES",
@@ -32,4 +32,5 @@ __all__ = [
     "pack_glb",
     "read_mesh",
     "slot_facts",
+    "triangle_measures",
 ]

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from ektopos.meshes.islands import smallest_gap, twins, uv_islands, weld
 from ektopos.meshes.mesh import Mesh
-from ektopos.meshes.uvs import coverage, overlap, signed_areas, stretch
+from ektopos.meshes.uvs import coverage, overlap, signed_areas, singular_values, stretch
 
 TILED = 1.5
 """UVs that reach over more than this many units are laid out to repeat."""
@@ -81,6 +81,28 @@ def slot_facts(mesh: Mesh) -> list[SlotFacts]:
             )
         )
     return found
+
+
+def triangle_measures(mesh: Mesh) -> dict[str, NDArray[np.float32]]:
+    """Measures of every triangle, `(t,)`, to be seen on the mesh; not a number without UVs.
+
+    `density` in UV units per metre; `stretch` as the larger of Γ and 1/γ at the slot's ideal scale, 1 for none (Sander 2001);
+    `flipped` is 1 where the UVs run against the face, else 0.
+    """
+    corners, corner_uvs = mesh.corners(), mesh.corner_uvs()
+    signed = signed_areas(corner_uvs)
+    areas = mesh.areas()
+    with np.errstate(divide="ignore", invalid="ignore"):
+        density = np.sqrt(np.abs(signed) / areas)
+    largest, smallest = singular_values(corners, corner_uvs)
+    stretched = np.full(len(areas), np.nan)
+    for number in range(len(mesh.slots)):
+        own = (mesh.triangle_slot == number) & np.isfinite(signed) & (signed != 0) & (areas > 0)
+        if own.any():
+            ideal = np.sqrt(areas[own].sum() / np.abs(signed[own]).sum())
+            stretched[own] = np.maximum(largest[own] / ideal, ideal / np.maximum(smallest[own], 1e-12))
+    flipped = np.where(np.isfinite(signed), signed < 0, np.nan)
+    return {name: v.astype(np.float32) for name, v in (("density", density), ("stretch", stretched), ("flipped", flipped))}
 
 
 def density_spread(areas: NDArray[np.float64], uv_areas: NDArray[np.float64]) -> tuple[float, float] | None:

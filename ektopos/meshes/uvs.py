@@ -32,27 +32,37 @@ def stretch(corners: NDArray[np.float64], corner_uvs: NDArray[np.float64]) -> tu
     largest; both are divided by the ideal of the whole, √(surface area / UV area).
     Source: Sander, Snyder, Gortler and Hoppe, “Texture Mapping Progressive Meshes”, 2001, section 3.
     """
-    q1, q2, q3 = np.moveaxis(corners, 1, 0)
-    (s1, t1), (s2, t2), (s3, t3) = (np.moveaxis(corner_uvs[:, i], 1, 0) for i in range(3))
-    double = (s2 - s1) * (t3 - t1) - (s3 - s1) * (t2 - t1)
-    surface = np.linalg.norm(np.cross(q2 - q1, q3 - q1), axis=1) / 2.0
+    surface = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1) / 2.0
+    uv_area = np.abs(signed_areas(corner_uvs))
     kept = surface > 0
-    if not kept.any() or not np.isfinite(double[kept]).all():
+    if not kept.any() or not np.isfinite(uv_area[kept]).all():
         return float("nan"), float("nan")
-    if (double[kept] == 0).any():
+    if (uv_area[kept] == 0).any():
         return float("inf"), float("inf")
-    q1, q2, q3, double = q1[kept], q2[kept], q3[kept], double[kept, None]
-    s1, s2, s3, t1, t2, t3 = (c[kept, None] for c in (s1, s2, s3, t1, t2, t3))
-    along_s = (q1 * (t2 - t3) + q2 * (t3 - t1) + q3 * (t1 - t2)) / double
-    along_t = (q1 * (s3 - s2) + q2 * (s1 - s3) + q3 * (s2 - s1)) / double
-    a = (along_s**2).sum(axis=1)
-    b = (along_s * along_t).sum(axis=1)
-    c = (along_t**2).sum(axis=1)
-    largest = np.sqrt(((a + c) + np.sqrt((a - c) ** 2 + 4 * b**2)) / 2.0)
-    area, uv_area = surface[kept].sum(), np.abs(double).sum() / 2.0
-    ideal = np.sqrt(area / uv_area)
-    l2 = np.sqrt((((a + c) / 2.0) * surface[kept]).sum() / area)
+    largest, smallest = singular_values(corners[kept], corner_uvs[kept])
+    area = surface[kept].sum()
+    ideal = np.sqrt(area / uv_area[kept].sum())
+    l2 = np.sqrt((((largest**2 + smallest**2) / 2.0) * surface[kept]).sum() / area)
     return float(l2 / ideal), float(largest.max() / ideal)
+
+
+def singular_values(
+    corners: NDArray[np.float64], corner_uvs: NDArray[np.float64]
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Γ and γ of triangles, `(t,)`: the largest and smallest length on the surface of one UV unit; infinite without UV area.
+
+    Source: Sander and others 2001, section 3.
+    """
+    q1, q2, q3 = (corners[:, i] for i in range(3))
+    (s1, t1), (s2, t2), (s3, t3) = ((corner_uvs[:, i, :1], corner_uvs[:, i, 1:]) for i in range(3))
+    double = (s2 - s1) * (t3 - t1) - (s3 - s1) * (t2 - t1)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        along_s = (q1 * (t2 - t3) + q2 * (t3 - t1) + q3 * (t1 - t2)) / double
+        along_t = (q1 * (s3 - s2) + q2 * (s1 - s3) + q3 * (s2 - s1)) / double
+    a, b, c = (np.einsum("ij,ij->i", x, y) for x, y in ((along_s, along_s), (along_s, along_t), (along_t, along_t)))
+    with np.errstate(invalid="ignore"):
+        root = np.sqrt((a - c) ** 2 + 4 * b**2)
+        return np.sqrt((a + c + root) / 2.0), np.sqrt(np.maximum(a + c - root, 0.0) / 2.0)
 
 
 def coverage(corner_uvs: NDArray[np.float64]) -> float:

@@ -40,11 +40,16 @@ class Occlusion(TestCase):
 
     def test_what_is_convex_is_open_and_what_is_shut_in_is_dark(self) -> None:
         with folder() as root:
-            for name, shape in {"out": trimesh.creation.icosphere(subdivisions=3), "box": trimesh.creation.box((1, 1, 1))}.items():
+            for name, shape in {
+                "out": trimesh.creation.icosphere(subdivisions=3),
+                "box": trimesh.creation.box((1, 1, 1)),
+            }.items():
                 (root / f"{name}.ply").write_bytes(shape.export(file_type="ply"))
             ball = apply_recipe(read_mesh(root / "out.ply"), [PackUvs(kind="pack-uvs", slots=["slot_0"], anew=True)])
             box = apply_recipe(read_mesh(root / "box.ply"), [PackUvs(kind="pack-uvs", slots=["slot_0"], anew=True)])
-        self.assertGreater(float(bake_occlusion(ball, ["slot_0"], 128).min()), 0.9, "a ball hides nothing but by its flat faces")
+        self.assertGreater(
+            float(bake_occlusion(ball, ["slot_0"], 128).min()), 0.9, "a ball hides nothing but by its flat faces"
+        )
         inside_out = replace(box, triangles=box.triangles[:, ::-1].copy())
         covered = bake_occlusion(inside_out, ["slot_0"], 64, padding=0)
         self.assertLess(float(np.sort(covered.reshape(-1))[: covered.size // 4].max()), 0.01)
