@@ -133,11 +133,9 @@ def _mesh(options: argparse.Namespace) -> Outcome:
 def _slot_json(slot: Any) -> dict[str, Any]:
     facts = dataclasses.asdict(slot)
     uv = facts["uv"]
-    facts["uv"] = {
-        key: uv[key]
-        for key in ("min", "max", "inside", "coverage", "overlap", "flipped", "islands", "gap", "stacked", "mirrored")
-    }
+    facts["uv"] = {key: uv[key] for key in ("min", "max", "inside", "coverage", "overlap", "flipped")}
     facts["uv"]["stretch"] = {"l2": uv["l2"], "linf": uv["linf"]}
+    facts["layout"] = {key: uv[key] for key in ("islands", "gap", "stacked", "mirrored")} | {"spread": facts.pop("spread")}
     return facts
 
 

@@ -48,4 +48,4 @@ def padding_of(pixels: Pixels, corner_uvs: NDArray[np.float64]) -> int | None:
         # Something of the islands themselves is as the background is; then nothing can be told of what lies beyond.
         return None
     whole = found >= _PAINTED * np.maximum(total, 1)
-    return int(np.argmin(whole)) - 1 if not whole.all() else int(len(whole)) - 1
+    return int(np.argmin(whole)) - 1 if not whole.all() else len(whole) - 1

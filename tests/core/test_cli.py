@@ -64,7 +64,8 @@ class CommandLine(TestCase):
             code, found, _ = run("mesh", save_glb(root / "m.glb", quads({"A": 1, "B": 0})))
         self.assertEqual(code, 0)
         slot, empty = found[0]["slots"]
-        self.assertEqual(set(slot), {"name", "triangles", "share", "area", "uv", "density"})
+        self.assertEqual(set(slot), {"name", "triangles", "share", "area", "uv", "density", "layout"})
+        self.assertEqual(set(slot["layout"]), {"islands", "gap", "stacked", "mirrored", "spread"})
         self.assertEqual(set(slot["uv"]), {"min", "max", "inside", "coverage", "overlap", "flipped", "stretch"})
         self.assertEqual((slot["uv"]["stretch"]["l2"], slot["uv"]["coverage"], slot["area"]), (1.0, 1.0, 1.0))
         self.assertEqual((empty["name"], empty["triangles"], empty["uv"]["stretch"]["l2"]), ("B", 0, None))
