@@ -32,6 +32,12 @@ NEAR = 8
 """Places nearer than this many cells are the true place still."""
 BACKGROUND = 0.06
 """Share of one colour from which it is taken for background."""
+CHANCE = 1.2
+"""Deviations that come by chance, and count for nothing: with five signs some always are there."""
+REPEATS_COST = 2.0
+"""What it speaks against a set, in standard deviations, that its pictures repeat where the UVs do not."""
+COLOURS_WORTH = 2.0
+"""How many deviations each further island can add by having colours of its own: two differ by chance."""
 NAME_WORTH = 2.5
 """What names that are alike are worth, in standard deviations."""
 
@@ -75,7 +81,7 @@ class _Signs:
         # A picture that is painted on outwards shows its edges halfway between islands, any other at their borders.
         edges = max(self.borders, self.ridges)
         signs = (edges, self.colours, 0.5 * self.detail, 1.5 * self.dilation, 1.5 * self.background)
-        return sum(float(np.clip(sign, -2.0, 12.0)) for sign in signs)
+        return sum(float(np.clip(np.sign(sign) * max(abs(sign) - CHANCE, 0.0), -2.0, 12.0)) for sign in signs)
 
 
 def layout_of(mesh: Mesh, slot: int) -> Layout:
@@ -128,6 +134,7 @@ def match(
             elif best is not None:
                 # The best picture of many is good by chance; a layout shows in most pictures of its set.
                 worth[i, j] = (best.total + sum(s.total for s in each) / len(each)) / 2
+                worth[i, j] -= REPEATS_COST * repeating.get(name, False)
             worth[i, j] += NAME_WORTH * known.get((slot, name), 0.0)
     # All slots together: the assignment that is best as a whole gets the benefit of the doubt. Slots may still share a set.
     rows, columns = linear_sum_assignment(-worth) if worth.size else ((), ())
@@ -283,7 +290,8 @@ class _Measure:
         if not len(labels):
             return 0.0
         found = np.array([_between(np.roll(picture.colours, (-y, -x), (0, 1))[self.inside], labels) for y, x in self.shifts])
-        return float((found[0] - found[1:].mean()) / max(float(found[1:].std()), 0.01))
+        better = float((found[0] - found[1:].mean()) / max(float(found[1:].std()), 0.01))
+        return min(better, COLOURS_WORTH * (len(np.unique(labels)) - 1))
 
 
 def _between(colours: Float, labels: NDArray[np.int32]) -> float:

@@ -6,6 +6,7 @@ upright axis to Y. Source: the UsdGeom and UsdShade schemas.
 
 from __future__ import annotations
 
+import tempfile
 from pathlib import Path
 from typing import Any
 
@@ -22,6 +23,14 @@ _UV_NAMES = ("st", "UVMap", "map1", "uv", "st0", "st_0", "primvars:st")
 
 def read_usd(path: Path, name: str) -> Mesh:
     """A mesh from a USD file. Raises `UnreadableFile`, or `ValueError` and its kin for damage."""
+    # The library goes by the suffix, which files in a content-addressed store do not have.
+    with tempfile.TemporaryDirectory(prefix="ektopos-") as folder:
+        link = Path(folder) / f"mesh{Path(name).suffix.lower()}"
+        link.symlink_to(path.resolve())
+        return _read(link, name)
+
+
+def _read(path: Path, name: str) -> Mesh:
     from pxr import Tf, Usd, UsdGeom
 
     try:

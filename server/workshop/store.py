@@ -70,6 +70,16 @@ def writing(path: Path) -> Iterator[Path]:
         temporary.unlink(missing_ok=True)
 
 
+def named(content: Path, path: str) -> Path:
+    """A content under a name that ends as its file's does, because readers choose the format by the suffix."""
+    link = cache_path("named", f"{content.name}{Path(path).suffix.lower()}")
+    if not link.exists():
+        link.unlink(missing_ok=True)
+        with contextlib.suppress(FileExistsError):
+            link.symlink_to(content)
+    return link
+
+
 def _place(temporary: Path, goal: Path) -> None:
     if goal.exists():
         temporary.unlink()

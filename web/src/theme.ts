@@ -17,6 +17,9 @@ const dark: typeof light = {
 /** Tints that tell slots apart on the stage: even lightness, so none stands out. */
 export const SLOT_TINTS = ['#6f9dc4', '#c98f52', '#a76fb0', '#6f9a72', '#bdb455', '#8b8b8b', '#c4757f', '#5fa7a3', '#9b8566', '#7f86c9']
 
+/** Colours that numbers are shown in on a mesh: few, middle and many of something, what is marked, and what has no number. */
+export const RAMP = { low: '#2d3f4f', middle: '#d8d8d8', high: '#1f6f6b', mark: '#a3302a', none: '#6b6b6b' }
+
 /** Colours of lights and of what the stage itself draws; linear light is made of them. */
 export const STAGE = { warm: '#ffd9a8', cool: '#bcd4ff', white: '#ffffff', black: '#000000', ghost: '#8a8a8a', wire: '#1b1b1b', back: '#a3302a' }
 

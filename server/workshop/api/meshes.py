@@ -1,19 +1,27 @@
-"""Meshes: slots, faults and geometry for the stage."""
+"""Meshes: slots, faults, recipes, which maps belong to which slot, and geometry for the stage."""
 
 from __future__ import annotations
 
+from typing import Any, Literal
 from uuid import UUID
 
-from django.http import FileResponse, HttpRequest
+import numpy as np
+from django.http import FileResponse, HttpRequest, HttpResponse
 from ninja import Router, Schema
 
-from ektopos.errors import MissingReference
-from ektopos.meshes import Fault, SlotFacts, companion_files
+from ektopos.edits import SetRecipe
+from ektopos.errors import EktoposError, MissingReference
+from ektopos.matching import material_of_set, proposals, same_slots
+from ektopos.meshes import Fault, SlotFacts, apply_recipe, carried, groups_of, read_mesh
+from ektopos.meshes.padding import padding_of
+from ektopos.steps import By, MeshStep
+from server.workshop import pictures
+from server.workshop.api.files import JobOut
 from server.workshop.api.maps import FOREVER
-from server.workshop.api.projects import found
-from server.workshop.jobs.bring_in import mesh_key, named
-from server.workshop.models import MeshFacts, Project
-from server.workshop.store import cache_path, content_path
+from server.workshop.api.projects import ProjectOut, found, shown
+from server.workshop.meshing import measured, mesh_at, suggestions
+from server.workshop.models import Job, MeshFacts, Project
+from server.workshop.store import cache_path
 
 router = Router(tags=["meshes"])
 
@@ -25,6 +33,15 @@ class FaultOut(Schema):
     slot: str | None
     count: int
     message: str
+    seen: bool
+    """Whether its faces can be shown."""
+
+
+class StepOut(Schema):
+    """One step of a recipe, in words."""
+
+    step: MeshStep
+    words: str
 
 
 class MeshOut(Schema):
@@ -41,48 +58,248 @@ class MeshOut(Schema):
     worn: dict[str, str | None]
     done: list[str]
     faults: list[FaultOut]
+    recipe: list[StepOut]
 
 
-def _key(project: Project, file: str) -> str:
-    """The key of a mesh's facts in this state of the project."""
-    sha = project.head.sha_of(file)
-    if not sha or not content_path(sha).is_file():
-        return ""
-    folder = file.rpartition("/")[0]
-    parts = companion_files(named(content_path(sha), file), file)
-    beside = {part: project.head.sha_of(f"{folder}/{part}") for part in parts}
-    return mesh_key(sha, {part: other for part, other in beside.items() if other})
+class NewRecipe(Schema):
+    """What is to be done to a mesh, made on a revision."""
+
+    revision: int
+    recipe: list[MeshStep]
+
+
+class Picked(Schema):
+    """Faces that belong together with one that was chosen."""
+
+    faces: list[int]
+    """Numbers within the slot."""
+
+
+class CandidateOut(Schema):
+    """A map set that may belong to a slot."""
+
+    set: str
+    score: float
+    reasons: list[str]
+    material: str | None
+    """A material that is fed from it."""
+    picture: str
+    """The content of the map that shows it best."""
+
+
+class SuggestionOut(Schema):
+    """The map sets for one slot, best first."""
+
+    slot: str
+    candidates: list[CandidateOut]
+
+
+class ProposalOut(Schema):
+    """What a slot could wear."""
+
+    mesh: str
+    slot: str
+    set: str
+    material: str | None
+    score: float
+    reasons: list[str]
+    sure: bool
+    picture: str
+
+
+class AlikeOut(Schema):
+    """A slot that is like one of another mesh."""
+
+    slot: str
+    other: str
+    material: str | None
+    why: str
+
+
+class PaddingOut(Schema):
+    """How a map goes with a slot's UVs."""
+
+    map: str
+    width: int
+    height: int
+    padding: int | None
+    """Texels; `None` where the map has no background."""
+
+
+class Baking(Schema):
+    """What occlusion to bake."""
+
+    slot: str
+    size: Literal[256, 512, 1024, 2048, 4096] = 1024
+    samples: int = 64
+    feed: bool = True
 
 
 @router.get("/projects/{uuid:project_id}/meshes", response=list[MeshOut])
 def meshes(request: HttpRequest, project_id: UUID) -> list[MeshOut]:
     """Every mesh of a project."""
     project = found(project_id)
-    keys = {name: _key(project, entry.file) for name, entry in project.document.meshes.items()}
-    rows = {row.key: row for row in MeshFacts.objects.filter(key__in=set(keys.values()))}
+    document = project.document
+    rows = measured(project.head, list(document.meshes))
     result = []
-    for name, entry in project.document.meshes.items():
-        row = rows.get(keys[name])
-        faults = [Fault(f["code"], f["slot"], f["count"]) for f in (row.faults if row else [])]
-        slots = list(row.slots) if row else []
+    for name, entry in document.meshes.items():
+        row = rows.get(name)
+        faults = [Fault(f["code"], f["slot"], f["count"], tuple(f["faces"][:1])) for f in (row.faults if row else [])]
         result.append(
             MeshOut(
-                name=name, file=entry.file, key=keys[name], measured=row is not None, triangles=row.triangles if row else 0,
-                size=row.size if row else [0, 0, 0], notes=row.notes if row else [], slots=slots,
-                worn=entry.slots, done=entry.done,
-                faults=[FaultOut(code=f.code, slot=f.slot, count=f.count, message=f.message) for f in faults],
+                name=name, file=entry.file, key=row.key if row else "", measured=row is not None,
+                triangles=row.triangles if row else 0, size=row.size if row else [0, 0, 0], notes=row.notes if row else [],
+                slots=list(row.slots) if row else [], worn=entry.slots, done=entry.done,
+                faults=[
+                    FaultOut(code=f.code, slot=f.slot, count=f.count, message=f.message, seen=bool(f.faces)) for f in faults
+                ],
+                recipe=[StepOut(step=step, words=step.label()) for step in entry.recipe],
             )
         )  # fmt: skip
     return result
 
 
+@router.post("/projects/{uuid:project_id}/meshes/{path:name}/recipe", response=ProjectOut, by_alias=True)
+def set_recipe(request: HttpRequest, project_id: UUID, name: str, given: NewRecipe) -> ProjectOut:
+    """Change what is done to a mesh; slots keep what they wear."""
+    project = found(project_id)
+    before = mesh_at(project.head, name)
+    core = project.head.core()
+    entry = core.document.meshes[name]
+    plain = read_mesh(core.path(entry.file, name), core.find_beside(entry.file), name=entry.file)
+    after = apply_recipe(plain, given.recipe)
+    project.edit([SetRecipe(mesh=name, recipe=given.recipe, came_from=carried(before, after))], given.revision)
+    project.refresh_from_db()
+    measured(project.head, [name])
+    return shown(project)
+
+
+@router.get("/projects/{uuid:project_id}/meshes/{path:name}/faces", response=Picked)
+def together(request: HttpRequest, project_id: UUID, name: str, slot: str, face: int, by: By) -> Picked:
+    """The faces of a slot that belong together with one of them."""
+    mesh = mesh_at(found(project_id).head, name)
+    own = np.flatnonzero(mesh.triangle_slot == (mesh.slots.index(slot) if slot in mesh.slots else -1))
+    if not 0 <= face < len(own):
+        raise EktoposError("the mesh has no such face.", subject=slot, hint="Load the page again.")
+    group = groups_of(mesh, own, by)
+    return Picked(faces=[int(number) for number in np.flatnonzero(group == group[face])])
+
+
+@router.get("/projects/{uuid:project_id}/meshes/{path:name}/suggestions", response=list[SuggestionOut])
+def suggest(request: HttpRequest, project_id: UUID, name: str) -> list[SuggestionOut]:
+    """Which map sets belong to which slot of a mesh, and why."""
+    project = found(project_id)
+    document = project.document
+    shows = _best_maps(project)
+    return [
+        SuggestionOut(
+            slot=slot,
+            candidates=[
+                CandidateOut(
+                    set=c.set, score=c.score, reasons=c.reasons, material=material_of_set(document, c.set),
+                    picture=shows.get(c.set, ""),
+                )
+                for c in ranked[:3]
+            ],
+        )
+        for slot, ranked in suggestions(project.head, name).items()
+    ]  # fmt: skip
+
+
+@router.get("/projects/{uuid:project_id}/proposals", response=list[ProposalOut])
+def propose(request: HttpRequest, project_id: UUID) -> list[ProposalOut]:
+    """What every slot that wears nothing could wear."""
+    project = found(project_id)
+    document = project.document
+    shows = _best_maps(project)
+    bare = [name for name, entry in document.meshes.items() if any(worn is None for worn in entry.slots.values())]
+    made = [p for name in bare for p in proposals(document, name, suggestions(project.head, name))]
+    return [ProposalOut(**vars(p), picture=shows.get(p.set, "")) for p in made]
+
+
+@router.get("/projects/{uuid:project_id}/meshes/{path:name}/like/{path:other}", response=list[AlikeOut])
+def alike(request: HttpRequest, project_id: UUID, name: str, other: str) -> list[AlikeOut]:
+    """Slots of a mesh that are like slots of another, with what those wear."""
+    project = found(project_id)
+    worn = project.document.meshes[other].slots if other in project.document.meshes else {}
+    pairs = same_slots(mesh_at(project.head, name), mesh_at(project.head, other))
+    return [AlikeOut(slot=slot, other=theirs, material=worn.get(theirs), why=why) for slot, (theirs, why) in pairs.items()]
+
+
+@router.get("/projects/{uuid:project_id}/meshes/{path:name}/padding/{path:map_name}", response=PaddingOut)
+def padding(request: HttpRequest, project_id: UUID, name: str, map_name: str, slot: str) -> PaddingOut:
+    """How far a map is painted on beyond the islands of a slot and of those that wear the same."""
+    project = found(project_id)
+    document = project.document
+    mesh = mesh_at(project.head, name)
+    worn = document.meshes[name].slots
+    sharing = [s for s in mesh.slots if s == slot or (worn.get(slot) is not None and worn.get(s) == worn.get(slot))]
+    faces = np.isin(mesh.triangle_slot, [mesh.slots.index(s) for s in sharing])
+    corners = mesh.corner_uvs()[faces]
+    corners = corners[np.isfinite(corners).all(axis=(1, 2))]
+    entry = document.maps.get(map_name)
+    if entry is None:
+        raise MissingReference("there is no such map.", subject=map_name, hint="Choose another.")
+    image = pictures.decoded(project.head.sha_of(entry.file))
+    texels = padding_of(image.pixels, corners) if len(corners) else None
+    return PaddingOut(map=map_name, width=image.width, height=image.height, padding=texels)
+
+
+@router.post("/projects/{uuid:project_id}/meshes/{path:name}/occlusion", response=JobOut)
+def start_bake(request: HttpRequest, project_id: UUID, name: str, given: Baking) -> Job:
+    """Start baking the occlusion of a slot and of those that wear the same material."""
+    if not 1 <= given.samples <= 1024:
+        raise EktoposError("between 1 and 1,024 rays a texel are possible.", hint="64 are usual.")
+    return Job.start(found(project_id), "occlusion", {"mesh": name, **given.dict()})
+
+
 @router.get("/mesh-geometry/{key}.glb")
 def geometry(request: HttpRequest, key: str) -> FileResponse:
     """A mesh's geometry for the stage: one primitive a slot."""
-    safe = "".join(c for c in key if c in "0123456789abcdef")
-    path = cache_path("stage", f"{safe}.glb")
-    if not path.is_file():
-        raise MissingReference("the mesh has not been measured.", subject=safe[:12], hint="Bring it in again.")
-    response = FileResponse(path.open("rb"), content_type="model/gltf-binary")
+    return _kept(key, ".glb", "model/gltf-binary")
+
+
+@router.get("/mesh-measures/{key}/{measure}.bin")
+def measure(request: HttpRequest, key: str, measure: Literal["density", "stretch", "flipped"]) -> FileResponse:
+    """A measure of every triangle, float32, in the order of the geometry's slots."""
+    return _kept(key, f"-{measure}.bin", "application/octet-stream")
+
+
+@router.get("/mesh-faults/{key}/{int:number}.bin")
+def fault_faces(request: HttpRequest, key: str, number: int) -> HttpResponse:
+    """Whether each triangle has a fault, one byte each, in the order of the geometry's slots."""
+    row = MeshFacts.objects.filter(key=key).first()
+    path = cache_path("stage", f"{_safe(key)}-order.npy")
+    if row is None or number >= len(row.faults) or not path.is_file():
+        raise MissingReference("the mesh has not been measured.", subject=key[:12], hint="Load the page again.")
+    order = np.load(path)
+    mask = np.zeros(len(order), np.uint8)
+    mask[row.faults[number]["faces"]] = 1
+    response = HttpResponse(mask[order].tobytes(), content_type="application/octet-stream")
     response["Cache-Control"] = FOREVER
     return response
+
+
+def _safe(key: str) -> str:
+    return "".join(c for c in key if c in "0123456789abcdef")
+
+
+def _kept(key: str, ending: str, kind: str) -> FileResponse:
+    path = cache_path("stage", f"{_safe(key)}{ending}")
+    if not path.is_file():
+        raise MissingReference("the mesh has not been measured.", subject=_safe(key)[:12], hint="Bring it in again.")
+    response = FileResponse(path.open("rb"), content_type=kind)
+    response["Cache-Control"] = FOREVER
+    return response
+
+
+def _best_maps(project: Project) -> dict[str, Any]:
+    """The content of the map of every set that shows it best: base colour if there is one."""
+    from ektopos.maps import sets_of
+
+    document = project.document
+    result = {}
+    for name, members in sets_of(document).items():
+        first = next((m for m in members if "base_color" in document.maps[m].roles.values()), members[0])
+        result[name] = project.head.sha_of(document.maps[first].file)
+    return result

@@ -2,15 +2,11 @@
 
 from __future__ import annotations
 
-import contextlib
-import hashlib
 import os
 from concurrent.futures import ThreadPoolExecutor, as_completed
 from dataclasses import dataclass, field
 from pathlib import PurePosixPath
 from typing import Any
-
-import numpy as np
 
 from ektopos.document import Document, MapEntry, MeshEntry
 from ektopos.edits import BringIn
@@ -21,22 +17,16 @@ from ektopos.maps.identify import facts_of_image
 from ektopos.meshes import (
     MESH_SUFFIXES,
     OTHER_MESH_SUFFIXES,
-    Mesh,
-    build_gltf,
     companion_files,
-    find_faults,
-    pack_glb,
     read_mesh,
-    slot_facts,
 )
 from ektopos.meshes.read import READ_HINT
 from ektopos.project import is_safe
 from ektopos.types import Progress
-from server.workshop.models import Job, MapFacts, MeshFacts
+from server.workshop.meshing import COMPANIONS, keep_mesh, mesh_key
+from server.workshop.models import Job, MapFacts
 from server.workshop.pictures import keep_reduced
-from server.workshop.store import cache_path, content_path, writing
-
-COMPANIONS = (".bin", ".mtl")
+from server.workshop.store import content_path, named
 
 
 @dataclass
@@ -74,7 +64,7 @@ def bring_in(job: Job, progress: Progress) -> dict[str, Any]:
         elif _suffix(path) in OTHER_MESH_SUFFIXES:
             found.report.append({"path": path, "error": f"“{_suffix(path)}” meshes are not read. {READ_HINT}"})
         else:
-            hint = "Maps come as PNG, JPEG, TGA, TIFF, EXR, WebP or Radiance HDR, meshes as GLB, glTF or OBJ."
+            hint = "Maps come as PNG, JPEG, TGA, TIFF, EXR, WebP or Radiance HDR, meshes as GLB, glTF, OBJ, PLY or USD."
             found.report.append({"path": path, "error": f"this kind of file is not read. {hint}"})
     if not job.arguments.get("analyse") and (found.maps or found.meshes):
         job.project.edit([BringIn(maps=found.maps, meshes=found.meshes)], None, found.files)
@@ -112,16 +102,6 @@ def _measure_map(path: str, sha: str) -> Facts:
     return facts_of_image(header, image)
 
 
-def named(content: Any, path: str) -> Any:
-    """A content under a name that ends as its file's does, because readers choose the format by the suffix."""
-    link = cache_path("named", f"{content.name}{_suffix(path)}")
-    if not link.exists():
-        link.unlink(missing_ok=True)
-        with contextlib.suppress(FileExistsError):
-            link.symlink_to(content)
-    return link
-
-
 def _name_maps(document: Document, maps: dict[str, str], facts: dict[str, Facts], found: _Incoming) -> None:
     by_file = {entry.file: name for name, entry in document.maps.items()}
     taken = set(document.maps)
@@ -143,7 +123,7 @@ def _measure_mesh(document: Document, path: str, given: dict[str, str], found: _
     present = {part: given[place] for part, place in beside.items() if place in given}
     try:
         mesh = read_mesh(content, lambda part: content_path(present[part]) if part in present else None, name=path)
-        keep_mesh(mesh_key(given[path], present), path, mesh)
+        keep_mesh(mesh_key(given[path], present, []), path, mesh)
     except EktoposError as problem:
         found.report.append({"path": path, "error": f"{problem.message} {problem.hint}".strip()})
         return
@@ -156,29 +136,6 @@ def _measure_mesh(document: Document, path: str, given: dict[str, str], found: _
         if _suffix(part) in COMPANIONS:
             found.files[str(PurePosixPath(file).parent / part)] = sha
     found.report.append({"path": path, "outcome": f"mesh with {len(mesh.slots)} slots"})
-
-
-def mesh_key(sha: str, companions: dict[str, str]) -> str:
-    """The key of a mesh's facts: its content with that of the buffers and materials it refers to."""
-    needed = sorted((part, other) for part, other in companions.items() if _suffix(part) in COMPANIONS)
-    return hashlib.sha256(repr((sha, needed)).encode()).hexdigest()
-
-
-def keep_mesh(key: str, path: str, mesh: Mesh) -> None:
-    """Keep a mesh's facts, and its geometry for the stage."""
-    slots, faults = MeshFacts.dump(slot_facts(mesh), find_faults(mesh))
-    corners = mesh.positions[mesh.triangles.reshape(-1)] if len(mesh.triangles) else np.zeros((1, 3))
-    size = [float(x) for x in np.ptp(corners, axis=0)]
-    with writing(cache_path("stage", f"{key}.glb")) as temporary:
-        gltf, binary = build_gltf({mesh.name: mesh}, {})
-        temporary.write_bytes(pack_glb(gltf, binary))
-    MeshFacts.objects.update_or_create(
-        key=key,
-        defaults={
-            "name": PurePosixPath(path).name, "triangles": len(mesh.triangles), "size": size,
-            "notes": list(mesh.notes), "slots": slots, "faults": faults,
-        },
-    )  # fmt: skip
 
 
 def _suffix(path: str) -> str:

@@ -14,11 +14,18 @@ from ektopos.types import Progress
 from server.workshop.jobs.bring_in import bring_in
 from server.workshop.jobs.convert import convert
 from server.workshop.jobs.export import export, trial
+from server.workshop.jobs.occlusion import occlusion
 from server.workshop.models import Job
 
 logger = logging.getLogger(__name__)
 
-KINDS: dict[str, Callable[[Job, Progress], Any]] = {"bring-in": bring_in, "export": export, "trial": trial, "convert": convert}
+KINDS: dict[str, Callable[[Job, Progress], Any]] = {
+    "bring-in": bring_in,
+    "export": export,
+    "trial": trial,
+    "convert": convert,
+    "occlusion": occlusion,
+}
 REPORT_EVERY = 0.2
 """Seconds between two writes of progress."""
 

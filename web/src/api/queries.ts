@@ -6,7 +6,7 @@ import { useParams } from 'react-router'
 
 import { useNotices } from '../layout/notices'
 import { Said, client, got } from './client'
-import type { BoardMap, Conversion, Edit, Finding, Job, MapDetail, Material, MeshFacts, Package, Plan, Profile, Project, ProjectRow, Sheet, StageLook } from './types'
+import type { Alike, BoardMap, By, Conversion, Edit, Finding, Job, MapDetail, Material, MeshFacts, MeshStep, Package, Padding, Plan, Profile, Project, ProjectRow, Proposal, Sheet, StageLook, Suggestion } from './types'
 
 export const useProjectId = () => useParams().projectId ?? ''
 
@@ -85,6 +85,54 @@ export function useMeshes() {
     queryFn: () => got<MeshFacts[]>(client.GET('/api/projects/{project_id}/meshes', { params: { path: { project_id: id } } })),
   })
 }
+
+/** Which map sets belong to which slot of a mesh; compared on the server, and kept there. */
+export function useSuggestions(mesh: string | null) {
+  const { id, queryKey, enabled } = useRevisionKey('suggestions', mesh)
+  return useQuery({
+    queryKey, enabled: enabled && mesh !== null, placeholderData: keepPreviousData,
+    queryFn: () => got<Suggestion[]>(client.GET('/api/projects/{project_id}/meshes/{name}/suggestions', { params: { path: { project_id: id, name: mesh ?? '' } } })),
+  })
+}
+
+export function useProposals() {
+  const { id, queryKey, enabled } = useRevisionKey('proposals')
+  return useQuery({
+    queryKey, enabled, retry: false,
+    queryFn: () => got<Proposal[]>(client.GET('/api/projects/{project_id}/proposals', { params: { path: { project_id: id } } })),
+  })
+}
+
+export function useAlike(mesh: string, other: string | null) {
+  const { id, queryKey, enabled } = useRevisionKey('alike', mesh, other)
+  return useQuery({
+    queryKey, enabled: enabled && other !== null,
+    queryFn: () => got<Alike[]>(client.GET('/api/projects/{project_id}/meshes/{name}/like/{other}', { params: { path: { project_id: id, name: mesh, other: other ?? '' } } })),
+  })
+}
+
+export function usePadding(mesh: string, slot: string, map: string | null) {
+  const { id, queryKey, enabled } = useRevisionKey('padding', mesh, slot, map)
+  return useQuery({
+    queryKey, enabled: enabled && map !== null, retry: false,
+    queryFn: () => got<Padding>(client.GET('/api/projects/{project_id}/meshes/{name}/padding/{map_name}', { params: { path: { project_id: id, name: mesh, map_name: map ?? '' }, query: { slot } } })),
+  })
+}
+
+/** Numbers of a mesh's triangles in the order of its geometry: a measure, or marks of some of its faults. */
+export function useTriangles(key: string, measure: 'density' | 'stretch' | 'flipped' | null, faults: number[]) {
+  return useQuery({
+    queryKey: ['triangles', key, measure, faults], enabled: key !== '' && (measure !== null || faults.length > 0), staleTime: Infinity,
+    queryFn: async () => {
+      if (measure) return new Float32Array(await (await fetch(`/api/mesh-measures/${key}/${measure}.bin`)).arrayBuffer())
+      const marks = await Promise.all(faults.map(async (number) => new Uint8Array(await (await fetch(`/api/mesh-faults/${key}/${number}.bin`)).arrayBuffer())))
+      return Float32Array.from(marks[0] ?? [], (_, index) => Number(marks.some((mask) => mask[index])))
+    },
+  })
+}
+
+export const facesWith = (id: string, mesh: string, slot: string, face: number, by: By) =>
+  got<{ faces: number[] }>(client.GET('/api/projects/{project_id}/meshes/{name}/faces', { params: { path: { project_id: id, name: mesh }, query: { slot, face, by } } }))
 
 export function useFindings() {
   const { id, queryKey, enabled } = useRevisionKey('checks')
@@ -166,6 +214,15 @@ export function useEdit() {
   return useCallback((...edits: Edit[]) => mutateAsync(edits).then((project) => project, () => null), [mutateAsync])
 }
 
+/** Change what is done to a mesh after it is read. */
+export function useRecipe() {
+  const change = useChange((project, { mesh, recipe }: { mesh: string; recipe: MeshStep[] }) =>
+    got<Project>(client.POST('/api/projects/{project_id}/meshes/{name}/recipe', { params: { path: { project_id: project.id, name: mesh } }, body: { revision: project.revision, recipe } })),
+  )
+  const { mutateAsync } = change
+  return useCallback((mesh: string, recipe: MeshStep[]) => mutateAsync({ mesh, recipe }).then((project) => project, () => null), [mutateAsync])
+}
+
 export const useUndo = () => useChange((project) => got<Project>(client.POST('/api/projects/{project_id}/undo', at(project))))
 export const useRedo = () => useChange((project) => got<Project>(client.POST('/api/projects/{project_id}/redo', at(project))))
 
@@ -202,9 +259,14 @@ export function useStartJob() {
     mutationFn: (set: string) => got<Job>(client.POST('/api/projects/{project_id}/convert', { params: { path }, body: { set } })),
     ...started,
   })
+  const startBake = useMutation({
+    mutationFn: ({ mesh, ...given }: { mesh: string; slot: string; size: 256 | 512 | 1024 | 2048 | 4096; samples: number; feed: boolean }) =>
+      got<Job>(client.POST('/api/projects/{project_id}/meshes/{name}/occlusion', { params: { path: { ...path, name: mesh } }, body: given })),
+    ...started,
+  })
   const cancel = useMutation({
     mutationFn: (job: string) => got<Job>(client.POST('/api/jobs/{job_id}/cancel', { params: { path: { job_id: job } } })),
     ...started,
   })
-  return { startExport, startTrial, startConvert, cancel }
+  return { startExport, startTrial, startConvert, startBake, cancel }
 }

@@ -616,6 +616,146 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/meshes/{name}/recipe": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Set Recipe
+         * @description Change what is done to a mesh; slots keep what they wear.
+         */
+        post: operations["server_workshop_api_meshes_set_recipe"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/meshes/{name}/faces": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Together
+         * @description The faces of a slot that belong together with one of them.
+         */
+        get: operations["server_workshop_api_meshes_together"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/meshes/{name}/suggestions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Suggest
+         * @description Which map sets belong to which slot of a mesh, and why.
+         */
+        get: operations["server_workshop_api_meshes_suggest"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/proposals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Propose
+         * @description What every slot that wears nothing could wear.
+         */
+        get: operations["server_workshop_api_meshes_propose"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/meshes/{name}/like/{other}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Alike
+         * @description Slots of a mesh that are like slots of another, with what those wear.
+         */
+        get: operations["server_workshop_api_meshes_alike"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/meshes/{name}/padding/{map_name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Padding
+         * @description How far a map is painted on beyond the islands of a slot and of those that wear the same.
+         */
+        get: operations["server_workshop_api_meshes_padding"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/meshes/{name}/occlusion": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Start Bake
+         * @description Start baking the occlusion of a slot and of those that wear the same material.
+         */
+        post: operations["server_workshop_api_meshes_start_bake"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/mesh-geometry/{key}.glb": {
         parameters: {
             query?: never;
@@ -628,6 +768,46 @@ export interface paths {
          * @description A mesh's geometry for the stage: one primitive a slot.
          */
         get: operations["server_workshop_api_meshes_geometry"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mesh-measures/{key}/{measure}.bin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Measure
+         * @description A measure of every triangle, float32, in the order of the geometry's slots.
+         */
+        get: operations["server_workshop_api_meshes_measure"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mesh-faults/{key}/{number}.bin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Fault Faces
+         * @description Whether each triangle has a fault, one byte each, in the order of the geometry's slots.
+         */
+        get: operations["server_workshop_api_meshes_fault_faces"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2339,6 +2519,8 @@ export interface components {
             count: number;
             /** Message */
             message: string;
+            /** Seen */
+            seen: boolean;
         };
         /**
          * MeshOut
@@ -2369,6 +2551,8 @@ export interface components {
             done: string[];
             /** Faults */
             faults: components["schemas"]["FaultOut"][];
+            /** Recipe */
+            recipe: components["schemas"]["StepOut"][];
         };
         /**
          * SlotFacts
@@ -2391,6 +2575,16 @@ export interface components {
                 number,
                 number
             ] | null;
+        };
+        /**
+         * StepOut
+         * @description One step of a recipe, in words.
+         */
+        StepOut: {
+            /** Step */
+            step: components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"];
+            /** Words */
+            words: string;
         };
         /**
          * UvFacts
@@ -2436,6 +2630,124 @@ export interface components {
              * @default 0
              */
             mirrored: number;
+        };
+        /**
+         * NewRecipe
+         * @description What is to be done to a mesh, made on a revision.
+         */
+        NewRecipe: {
+            /** Revision */
+            revision: number;
+            /** Recipe */
+            recipe: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"])[];
+        };
+        /**
+         * Picked
+         * @description Faces that belong together with one that was chosen.
+         */
+        Picked: {
+            /** Faces */
+            faces: number[];
+        };
+        /**
+         * CandidateOut
+         * @description A map set that may belong to a slot.
+         */
+        CandidateOut: {
+            /** Set */
+            set: string;
+            /** Score */
+            score: number;
+            /** Reasons */
+            reasons: string[];
+            /** Material */
+            material: string | null;
+            /** Picture */
+            picture: string;
+        };
+        /**
+         * SuggestionOut
+         * @description The map sets for one slot, best first.
+         */
+        SuggestionOut: {
+            /** Slot */
+            slot: string;
+            /** Candidates */
+            candidates: components["schemas"]["CandidateOut"][];
+        };
+        /**
+         * ProposalOut
+         * @description What a slot could wear.
+         */
+        ProposalOut: {
+            /** Mesh */
+            mesh: string;
+            /** Slot */
+            slot: string;
+            /** Set */
+            set: string;
+            /** Material */
+            material: string | null;
+            /** Score */
+            score: number;
+            /** Reasons */
+            reasons: string[];
+            /** Sure */
+            sure: boolean;
+            /** Picture */
+            picture: string;
+        };
+        /**
+         * AlikeOut
+         * @description A slot that is like one of another mesh.
+         */
+        AlikeOut: {
+            /** Slot */
+            slot: string;
+            /** Other */
+            other: string;
+            /** Material */
+            material: string | null;
+            /** Why */
+            why: string;
+        };
+        /**
+         * PaddingOut
+         * @description How a map goes with a slot's UVs.
+         */
+        PaddingOut: {
+            /** Map */
+            map: string;
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+            /** Padding */
+            padding: number | null;
+        };
+        /**
+         * Baking
+         * @description What occlusion to bake.
+         */
+        Baking: {
+            /** Slot */
+            slot: string;
+            /**
+             * Size
+             * @default 1024
+             * @enum {integer}
+             */
+            size: 256 | 512 | 1024 | 2048 | 4096;
+            /**
+             * Samples
+             * @default 64
+             */
+            samples: number;
+            /**
+             * Feed
+             * @default true
+             */
+            feed: boolean;
         };
         /**
          * PlanOut
@@ -3364,12 +3676,230 @@ export interface operations {
             };
         };
     };
+    server_workshop_api_meshes_set_recipe: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRecipe"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectOut"];
+                };
+            };
+        };
+    };
+    server_workshop_api_meshes_together: {
+        parameters: {
+            query: {
+                slot: string;
+                face: number;
+                by: "part" | "island" | "face";
+            };
+            header?: never;
+            path: {
+                project_id: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Picked"];
+                };
+            };
+        };
+    };
+    server_workshop_api_meshes_suggest: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SuggestionOut"][];
+                };
+            };
+        };
+    };
+    server_workshop_api_meshes_propose: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProposalOut"][];
+                };
+            };
+        };
+    };
+    server_workshop_api_meshes_alike: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+                name: string;
+                other: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AlikeOut"][];
+                };
+            };
+        };
+    };
+    server_workshop_api_meshes_padding: {
+        parameters: {
+            query: {
+                slot: string;
+            };
+            header?: never;
+            path: {
+                project_id: string;
+                name: string;
+                map_name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaddingOut"];
+                };
+            };
+        };
+    };
+    server_workshop_api_meshes_start_bake: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Baking"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
     server_workshop_api_meshes_geometry: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    server_workshop_api_meshes_measure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                measure: "density" | "stretch" | "flipped";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    server_workshop_api_meshes_fault_faces: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                number: number;
             };
             cookie?: never;
         };

@@ -1,180 +1,234 @@
 import './meshes.css'
 import '../stage/stage.css'
 
-import { Checkbox, MenuItem, Select, Tab, Tabs } from '@mui/material'
-import { Suspense, useState } from 'react'
+import { Button, Menu, MenuItem, Tab, Tabs } from '@mui/material'
+import { Suspense, useMemo, useState } from 'react'
 import { useNavigate, useParams, useSearchParams } from 'react-router'
 
-import { useEdit, useLooks, useMeshes, useProject, useProjectId } from '../api/queries'
-import type { MeshFacts, SlotFacts } from '../api/types'
+import { facesWith, useEdit, useLooks, useMeshes, useProjectId, useRecipe, useTriangles } from '../api/queries'
+import type { By, MeshFacts, MeshStep } from '../api/types'
+import { AskName } from '../layout/ProjectMenu'
 import { PickFiles } from '../layout/PickFiles'
 import { useKeys } from '../layout/keys'
-import { useStatus } from '../layout/notices'
-import { Stage } from '../stage/Stage'
+import { useNotices, useStatus } from '../layout/notices'
+import { DropOn } from '../stage/DropOn'
+import { newPose, Stage } from '../stage/Stage'
 import { LightTabs } from '../stage/StageBar'
 import { MeshSubject } from '../stage/Subjects'
 import { ViewMenu } from '../stage/ViewMenu'
 import { useView } from '../stage/view'
-import { SLOT_TINTS } from '../theme'
 import { count } from '../words'
+import type { UvAction } from './EditUvs'
+import { EditUvs, UV_ACTIONS } from './EditUvs'
+import { Faults } from './Faults'
+import { Legend } from './Legend'
+import { MATERIAL, MaterialStrip } from './MaterialStrip'
+import type { MeshView } from './measures'
+import { VIEWS, markedOf, measureOf, paintOf } from './measures'
+import { PickBar } from './PickBar'
+import { LikeAnother, ProposeEverything } from './Proposals'
+import { Recipe } from './Recipe'
+import { SlotTable } from './SlotTable'
+import { Suggestions } from './Suggestions'
+import { UvDrawer } from './UvDrawer'
 
-/** A mesh and its slots: which faces each covers, what it wears, what is wrong with it. */
+/** Faces that were chosen on the stage, all of one slot. */
+export interface PickedFaces {
+  slot: string
+  faces: Set<number>
+}
+
+type Asking =
+  | { kind: 'propose' } | { kind: 'alike' } | { kind: 'rename'; slot: string } | { kind: 'merge' }
+  | { kind: 'uvs'; action: UvAction; slots: string[]; at?: number[] }
+
+/** A mesh and its slots: which faces each covers, what it wears, which maps belong to it, what is wrong with it. */
 export function MeshesScreen() {
   const { name } = useParams()
   const [params, setParams] = useSearchParams()
-  const id = useProjectId()
-  const navigate = useNavigate()
   const found = useMeshes()
-  const looks = useLooks().data ?? {}
-  const edit = useEdit()
-  const { turning, setTurning, wire, set } = useView()
-  const [tint, setTint] = useState<'lit' | 'slots'>('lit')
-  const [hovered, setHovered] = useState<string | null>(null)
-  const [touched, setTouched] = useState<string | null>(null)
   const meshes = found.data ?? []
   const mesh = meshes.find((entry) => entry.name === name) ?? meshes[0]
-  const names = mesh?.slots.map((slot) => slot.name) ?? []
-  const picked = params.get('slot')
-  const chosen = picked !== null && names.includes(picked) ? picked : null
-  const choose = (slot: string | null) => setParams(slot ? { slot } : {}, { replace: true })
-  const step = (by: number) => {
-    const at = chosen === null ? (by > 0 ? -1 : names.length) : names.indexOf(chosen)
-    const next = names[at + by]
-    if (next !== undefined) choose(next)
-  }
-  const done = (slot: string) => mesh && void edit({ kind: 'set-done', mesh: mesh.name, slot, done: !mesh.done.includes(slot) })
-  useKeys(mesh ? [
-    { key: 'j', words: 'next slot', run: () => step(1) },
-    { key: 'k', words: 'slot before', run: () => step(-1) },
-    { key: 'd', words: 'done', run: () => chosen && done(chosen) },
-    { key: 'Escape', words: 'whole mesh', run: () => choose(null) },
-  ] : [])
-
   if (found.data && !mesh) {
     return (
       <div className="empty">
         <h1>No meshes yet</h1>
         <p>Drop a mesh on this window. Its slots appear here, each with its triangles, and you choose a material for each.</p>
         <PickFiles contained />
-        <p className="small">GLB, glTF with its files, OBJ with MTL</p>
+        <p className="small">GLB, glTF with its files, OBJ with MTL, PLY, USD</p>
       </div>
     )
   }
   if (!mesh) return <div className="empty"><p>{found.isError ? found.error.message : 'Loading …'}</p></div>
-  const size = Math.hypot(...mesh.size) || 1
+  const picked = params.get('slot')
+  const choose = (slot: string | null) => setParams(slot ? { slot } : {}, { replace: true })
+  return <OneMesh key={mesh.name} mesh={mesh} meshes={meshes} slot={mesh.slots.some((entry) => entry.name === picked) ? picked : null} setSlot={choose} />
+}
+
+function OneMesh({ mesh, meshes, slot, setSlot }: { mesh: MeshFacts; meshes: MeshFacts[]; slot: string | null; setSlot: (slot: string | null) => void }) {
+  const id = useProjectId()
+  const navigate = useNavigate()
+  const looks = useLooks().data ?? {}
+  const edit = useEdit()
+  const change = useRecipe()
+  const say = useNotices((state) => state.say)
+  const show = useStatus((state) => state.show)
+  const { turning, setTurning, wire, set } = useView()
+  const [view, setView] = useState<MeshView>('lit')
+  const [fault, setFault] = useState<number | null>(null)
+  const [hovered, setHovered] = useState<string | null>(null)
+  const [touched, setTouched] = useState<string | null>(null)
+  const [more, setMore] = useState<string[]>([])
+  const [hideDone, setHideDone] = useState(false)
+  const [asking, setAsking] = useState<Asking | null>(null)
+  const [pickBy, setPickBy] = useState<By | null>(null)
+  const [picked, setPicked] = useState<PickedFaces | null>(null)
+  const [beside, setBeside] = useState<string | null>(null)
+  const [anchor, setAnchor] = useState<HTMLElement | null>(null)
+  const [pose] = useState(newPose)
+  const names = mesh.slots.map((entry) => entry.name)
+  const chosen = slot === null ? [] : [slot, ...more.filter((entry) => entry !== slot && names.includes(entry))]
+  const facts = mesh.slots.find((entry) => entry.name === slot)
+  const other = meshes.find((entry) => entry.name === beside && entry !== mesh)
+
+  const seen = useMemo(() => mesh.faults.map((entry, number) => ({ entry, number })).filter(({ entry }) => entry.seen), [mesh])
+  const marks = view !== 'faults' ? [] : fault !== null ? [fault] : seen.map(({ number }) => number)
+  const values = useTriangles(mesh.measured ? mesh.key : '', measureOf(view), marks).data ?? null
+  const shown = view === 'faults' && marks.length === 0 ? null : values
+  const paint = useMemo(() => {
+    const painted = shown && (measureOf(view) || view === 'faults') ? paintOf(view, shown, mesh) : {}
+    const own = picked && mesh.slots.find((entry) => entry.name === picked.slot)
+    return own && picked ? { ...painted, [picked.slot]: markedOf(own.triangles, picked.faces) } : painted
+  }, [mesh, picked, shown, view])
+
+  const choose = (next: string | null, add = false) => {
+    setPicked(null)
+    if (!add || next === null || slot === null) {
+      setMore([])
+      setSlot(next)
+    } else if (chosen.includes(next)) {
+      const left = chosen.filter((entry) => entry !== next)
+      setMore(left.slice(1))
+      setSlot(left[0] ?? null)
+    } else setMore([...more, next])
+  }
+  const visible = names.filter((entry) => !hideDone || !mesh.done.includes(entry))
+  const step = (by: number) => {
+    const at = slot === null ? (by > 0 ? -1 : visible.length) : visible.indexOf(slot)
+    const next = visible[at + by]
+    if (next !== undefined) choose(next)
+  }
+  const done = (which: string) => void edit({ kind: 'set-done', mesh: mesh.name, slot: which, done: !mesh.done.includes(which) })
+  const addStep = (made: MeshStep) => change(mesh.name, [...mesh.recipe.map((entry) => entry.step), made])
+  const look = (next: MeshView) => {
+    setView(next)
+    setFault(null)
+    set({ checker: next === 'checker', backs: next === 'backs' })
+  }
+  const pick = (which: string, face: number, add: boolean) => {
+    if (pickBy === null) {
+      choose(which, add)
+      return
+    }
+    facesWith(id, mesh.name, which, face, pickBy).then(({ faces }) => {
+      const before = picked?.slot === which && add ? picked.faces : new Set<number>()
+      const all = faces.every((number) => before.has(number))
+      const next = new Set(before)
+      faces.forEach((number) => (all && add ? next.delete(number) : next.add(number)))
+      setPicked({ slot: which, faces: next })
+    }, say)
+  }
+  useKeys([
+    { key: 'j', words: 'next slot', run: () => step(1) },
+    { key: 'k', words: 'slot before', run: () => step(-1) },
+    { key: 'd', words: 'done', run: () => slot && done(slot) },
+    { key: 'h', words: 'hide done', run: () => setHideDone(!hideDone) },
+    { key: 'Escape', words: 'whole mesh', run: () => { choose(null); setPickBy(null) } },
+  ])
+  const actions = [
+    { words: 'Rename the slot…', run: (which: string) => setAsking({ kind: 'rename', slot: which }) },
+    ...(chosen.length > 1 ? [{ words: `Merge the ${chosen.length} chosen…`, run: () => setAsking({ kind: 'merge' }) }] : []),
+    { words: 'Split by connected parts', run: (which: string) => void addStep({ kind: 'split-slot', slot: which, by: 'part' }) },
+    { words: 'Split by UV islands', run: (which: string) => void addStep({ kind: 'split-slot', slot: which, by: 'island' }) },
+    { words: 'Pick faces of it on the stage', run: (which: string) => { choose(which); setPickBy('part') } },
+    ...UV_ACTIONS.map(({ key, words }) => ({ words, run: (which: string) => setAsking({ kind: 'uvs', action: key, slots: chosen.includes(which) && key !== 'palette' ? chosen : [which] }) })),
+  ]
+  const subject = (of: MeshFacts, main: boolean) => (
+    <Suspense fallback={null}>
+      <MeshSubject
+        geometryKey={of.key} tint={view === 'slots' ? 'slots' : 'lit'} isolated={main ? (hovered ?? null) : null} paint={main ? paint : {}}
+        hidden={main && hideDone ? of.done.filter((entry) => entry !== slot) : []}
+        onHover={main ? setTouched : undefined} onPick={main ? pick : undefined}
+        slots={of.slots.map((entry) => ({ slot: entry.name, look: looks[of.worn[entry.name] ?? ''] }))}
+      />
+      {main && <DropOn kind={MATERIAL} drop={(which, material) => void edit({ kind: 'assign', mesh: of.name, slots: [which], material })} />}
+    </Suspense>
+  )
+  const size = Math.max(Math.hypot(...mesh.size), other ? Math.hypot(...other.size) : 0) || 1
   return (
     <div className="screen meshes">
       <section className="pane" aria-label="Stage">
         <div className="stage-box">
-          {mesh.measured && (
-            <Stage key={mesh.key} size={size} label={`${mesh.name} with its slots`}>
-              <Suspense fallback={null}>
-                <MeshSubject
-                  geometryKey={mesh.key} tint={tint} isolated={hovered ?? null} onHover={setTouched} onPick={choose}
-                  slots={mesh.slots.map((slot) => ({ slot: slot.name, look: looks[mesh.worn[slot.name] ?? ''] }))}
-                />
-              </Suspense>
-            </Stage>
-          )}
-          <div className="over" style={{ left: 12, top: 10 }} role="group" aria-label="Shown as">
-            <button aria-pressed={tint === 'lit'} onClick={() => setTint('lit')}>Lit</button>
-            <button aria-pressed={tint === 'slots'} onClick={() => setTint('slots')}>Slots</button>
+          {mesh.measured && <div style={{ position: 'absolute', inset: 0, right: other ? '50%' : 0 }}><Stage key={mesh.key} size={size} label={`${mesh.name} with its slots`} pose={pose}>{subject(mesh, true)}</Stage></div>}
+          {other?.measured && <div style={{ position: 'absolute', inset: 0, left: '50%', borderLeft: '1px solid var(--line)', pointerEvents: 'none' }}><Stage key={other.key} size={size} label={`${other.name} beside it`} pose={pose} follows>{subject(other, false)}</Stage></div>}
+          <div className="over" style={{ left: 10, top: 10, maxWidth: 'calc(100% - 20px)', flexWrap: 'wrap' }} role="group" aria-label="Shown as">
+            {VIEWS.map((entry) => (
+              <button key={entry.key} aria-pressed={view === entry.key} onClick={() => look(entry.key)} onMouseEnter={() => show(entry.shows)}>{entry.words}{entry.key === 'faults' && seen.length > 0 ? ` ${seen.length}` : ''}</button>
+            ))}
+          </div>
+          <div className="over" style={{ right: 10, bottom: 10 }} role="group" aria-label="Stage">
+            <button aria-pressed={pickBy !== null} onClick={() => { setPickBy(pickBy === null ? 'part' : null); setPicked(null) }}>Pick faces</button>
+            {meshes.length > 1 && <button aria-pressed={other !== undefined} aria-haspopup="menu" onClick={(event) => (other ? setBeside(null) : setAnchor(event.currentTarget))}>Beside…</button>}
             <button aria-pressed={wire} onClick={() => set({ wire: !wire })}>Wireframe</button>
             <button aria-pressed={turning} onClick={() => setTurning(!turning)}>Turn slowly</button>
             <ViewMenu />
           </div>
-          <span className="stage-note mono">
+          <Menu open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)}>
+            {meshes.filter((entry) => entry !== mesh).map((entry) => <MenuItem key={entry.name} onClick={() => { setAnchor(null); setBeside(entry.name) }}>{entry.name}</MenuItem>)}
+          </Menu>
+          <Legend view={view} mesh={mesh} marked={marks.length} />
+          <span className="stage-note mono" style={{ bottom: 46 }}>
             {touched ? `${touched} · ${mesh.worn[touched] ?? 'no material'}` : `${mesh.file.split('/').at(-1)} · ${count(mesh.triangles, 'triangle')} · ${(mesh.size[1] ?? 0).toFixed(2)} m high`}
           </span>
         </div>
+        {pickBy && (
+          <PickBar
+            mesh={mesh} by={pickBy} setBy={setPickBy} picked={picked} clear={() => setPicked(null)}
+            move={(goal, at) => void addStep({ kind: 'split-slot', slot: picked!.slot, by: 'face', at, name: goal }).then((project) => project && setPicked(null))}
+            palette={(at) => setAsking({ kind: 'uvs', action: 'palette', slots: [picked!.slot], at })}
+            close={() => { setPickBy(null); setPicked(null) }}
+          />
+        )}
+        {facts && mesh.measured && <Suspense fallback={<section className="uv-drawer" />}><UvDrawer mesh={mesh} slot={facts} view={view} values={measureOf(view) ? values : null} /></Suspense>}
         <LightTabs />
       </section>
       <section className="pane" aria-label="Slots">
         {meshes.length > 1 && (
-          <Tabs value={mesh.name} onChange={(_, next) => void navigate(`/projects/${id}/meshes/${encodeURIComponent(next)}`)} variant="scrollable" sx={{ minHeight: 34, borderBottom: '1px solid var(--line)', '& .MuiTab-root': { minHeight: 34, textTransform: 'none', fontSize: 13 } }} aria-label="Meshes">
+          <Tabs value={mesh.name} onChange={(_, next) => void navigate(`/projects/${id}/meshes/${encodeURIComponent(next)}`)} variant="scrollable" sx={{ flex: 'none', minHeight: 34, borderBottom: '1px solid var(--line)', '& .MuiTab-root': { minHeight: 34, textTransform: 'none', fontSize: 13 } }} aria-label="Meshes">
             {meshes.map((entry) => <Tab key={entry.name} value={entry.name} label={entry.name} />)}
           </Tabs>
         )}
         <div className="bar" style={{ gap: 8 }}>
           <h1>{mesh.name}</h1>
           <span className="small">{count(mesh.slots.length, 'slot')} · {mesh.done.length} done</span>
+          <span className="grow" />
+          <Button onClick={() => setAsking({ kind: 'propose' })}>Propose everything</Button>
+          {meshes.length > 1 && <Button variant="text" onClick={() => setAsking({ kind: 'alike' })}>As another…</Button>}
+          <Button variant="text" aria-pressed={hideDone} onClick={() => setHideDone(!hideDone)}>{hideDone ? 'Show done' : 'Hide done'}</Button>
         </div>
         <div className="scroll" tabIndex={-1}>
-          <SlotTable mesh={mesh} chosen={chosen} lit={hovered ?? touched} hover={setHovered} choose={choose} toggleDone={done} />
-          <Faults mesh={mesh} />
+          <SlotTable mesh={mesh} chosen={chosen} lit={hovered ?? touched} hideDone={hideDone} hover={setHovered} choose={choose} toggleDone={done} actions={actions} />
+          {slot !== null && <Suggestions mesh={mesh} slot={slot} />}
+          <Faults mesh={mesh} current={view === 'faults' ? fault : null} showFaces={(number) => { setView('faults'); setFault(number) }} />
+          <Recipe mesh={mesh} />
         </div>
+        <MaterialStrip />
       </section>
+      {asking?.kind === 'propose' && <ProposeEverything close={() => setAsking(null)} />}
+      {asking?.kind === 'alike' && <LikeAnother mesh={mesh.name} close={() => setAsking(null)} />}
+      {asking?.kind === 'rename' && <AskName title="Rename the slot" label="Slot name" initial={asking.slot} close={() => setAsking(null)} done={(next) => void addStep({ kind: 'rename-slot', slot: asking.slot, name: next }).then((project) => project && slot === asking.slot && setSlot(next))} />}
+      {asking?.kind === 'merge' && <AskName title="Merge the chosen slots" label="Slot name" initial={chosen[0] ?? ''} close={() => setAsking(null)} done={(next) => void addStep({ kind: 'merge-slots', slots: chosen, name: next }).then((project) => project && choose(next))} />}
+      {asking?.kind === 'uvs' && <EditUvs mesh={mesh} slots={asking.slots} action={asking.action} at={asking.at} close={() => setAsking(null)} />}
     </div>
-  )
-}
-
-function SlotTable({ mesh, chosen, lit, hover, choose, toggleDone }: { mesh: MeshFacts; chosen: string | null; lit: string | null; hover: (slot: string | null) => void; choose: (slot: string) => void; toggleDone: (slot: string) => void }) {
-  const edit = useEdit()
-  const looks = useLooks().data ?? {}
-  const materials = Object.keys(useProject().data?.document.materials ?? {})
-  const show = useStatus((state) => state.show)
-  if (!mesh.measured) return <p className="quiet" style={{ padding: 14 }}>The mesh’s file is missing or still being measured.</p>
-  return (
-    <table className="grid slots">
-      <thead><tr><th><span className="sr">Tint</span></th><th>Slot</th><th>Triangles</th><th>Density</th><th>UVs</th><th>Material</th><th>Done</th></tr></thead>
-      <tbody>
-        {mesh.slots.map((slot, index) => {
-          const worn = mesh.worn[slot.name] ?? ''
-          const key = looks[worn]?.picture
-          return (
-            <tr
-              key={slot.name} className={slot.name === chosen || slot.name === lit ? 'current' : ''}
-              onMouseEnter={() => { hover(slot.name); show(`${slot.name} · ${slot.area.toPrecision(3)} m² · covers ${Math.round(slot.uv.coverage * 100)} % of 0–1`) }} onMouseLeave={() => hover(null)}
-            >
-              <td style={{ width: 30 }}><span className="badge" style={{ background: SLOT_TINTS[index % SLOT_TINTS.length] }}>{index + 1}</span></td>
-              <td><button className="plain" aria-pressed={slot.name === chosen} onClick={() => choose(slot.name)} onFocus={() => hover(slot.name)} onBlur={() => hover(null)}><b>{slot.name}</b></button></td>
-              <td className="mono">{slot.triangles.toLocaleString('en-GB')} <span className="quiet">{Math.round(slot.share * 100)} %</span></td>
-              <td className="mono">{slot.density == null ? '–' : `${slot.density.toPrecision(3)} /m`}</td>
-              <td><UvState slot={slot} /></td>
-              <td>
-                <div className="row">
-                  {key ? <img className="thumb" src={`/api/material-pictures/${key}/grey-room/96.png`} width={28} height={28} alt="" /> : <span className="thumb" style={{ width: 28, height: 28, background: 'none', borderStyle: 'dashed' }} />}
-                  <Select
-                    size="small" variant="outlined" displayEmpty value={materials.includes(worn) ? worn : ''} sx={{ minWidth: 128, maxWidth: 150, '& .MuiSelect-select': { padding: '3px 8px' } }}
-                    SelectDisplayProps={{ 'aria-label': `Material of ${slot.name}` }}
-                    // The list belongs to the row for the browser's events, and closes under the pointer: nobody says that it left.
-                    onClose={() => hover(null)}
-                    onChange={(event) => void edit({ kind: 'assign', mesh: mesh.name, slots: [slot.name], material: event.target.value || null })}
-                    renderValue={(value) => value || <span className="accent">Choose…</span>}
-                  >
-                    <MenuItem value="">none</MenuItem>
-                    {materials.map((material) => <MenuItem key={material} value={material}>{material}</MenuItem>)}
-                  </Select>
-                </div>
-              </td>
-              <td><Checkbox checked={mesh.done.includes(slot.name)} onChange={() => toggleDone(slot.name)} slotProps={{ input: { 'aria-label': `${slot.name} is done` } }} /></td>
-            </tr>
-          )
-        })}
-      </tbody>
-    </table>
-  )
-}
-
-function UvState({ slot }: { slot: SlotFacts }) {
-  if (slot.uv.min == null) return <span className="chip brick">! none</span>
-  if (!slot.uv.inside) {
-    const reach = Math.max(...slot.uv.max!.map((high, axis) => high - slot.uv.min![axis]!))
-    return reach > 1.5 ? <span className="chip">tiles {reach.toFixed(1)}×</span> : <span className="chip amber">△ outside</span>
-  }
-  return slot.uv.overlap > 0.02 ? <span className="chip">overlap {Math.round(slot.uv.overlap * 100)} %</span> : <span className="chip">unique</span>
-}
-
-function Faults({ mesh }: { mesh: MeshFacts }) {
-  return (
-    <section style={{ padding: 14 }} aria-label="Faults">
-      <h2>{mesh.faults.length ? 'What was found on the mesh' : mesh.measured ? 'No faults found' : ''}</h2>
-      <ul className="evidence">
-        {mesh.faults.map((fault) => (
-          <li key={`${fault.code}${fault.slot}`}><span className="amber">△</span><span>{fault.slot && <b>{fault.slot}: </b>}{fault.message}</span></li>
-        ))}
-        {mesh.notes.map((note) => <li key={note}><span>·</span><span>{note}</span></li>)}
-      </ul>
-    </section>
   )
 }

@@ -2,7 +2,7 @@ import type { ThreeEvent } from '@react-three/fiber'
 import { useLoader, useThree } from '@react-three/fiber'
 import { useEffect, useMemo } from 'react'
 import {
-  BackSide, Box3, BufferGeometry, Color, DataTexture, DoubleSide, Group, Mesh, MeshBasicMaterial, MeshStandardMaterial, NearestFilter, RepeatWrapping, Vector3,
+  BackSide, Box3, BufferAttribute, BufferGeometry, Color, DataTexture, DoubleSide, Group, Mesh, MeshBasicMaterial, MeshLambertMaterial, MeshStandardMaterial, NearestFilter, RepeatWrapping, Vector3,
 } from 'three'
 import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js'
 
@@ -73,29 +73,32 @@ export interface SlotView {
 export type SlotTint = 'lit' | 'slots'
 
 /** A mesh with a look on each slot; one slot can be isolated, and slots can be tinted. */
-export function MeshSubject({ geometryKey, slots, tint, isolated, onHover, onPick, onProbe }: {
+export function MeshSubject({ geometryKey, slots, tint, isolated, paint = {}, hidden = [], onHover, onPick, onProbe }: {
   geometryKey: string
+  /** Colours of every triangle, red, green and blue from 0 to 1 in linear light, by slot: shown instead of the look. */
+  paint?: Record<string, Float32Array>
+  hidden?: string[]
   slots: SlotView[]
   tint: SlotTint
   isolated: string | null
   onProbe?: (slot: string, uv: [number, number]) => void
   onHover?: (slot: string | null) => void
-  onPick?: (slot: string) => void
+  onPick?: (slot: string, face: number, more: boolean) => void
 }) {
   const gltf = useLoader(GLTFLoader, `/api/mesh-geometry/${geometryKey}.glb`)
   const { pieces, centre } = useMemo(() => piecesOf(gltf.scene), [gltf])
   return (
     <group position={centre.clone().negate()}>
-      {pieces.map(({ slot, geometry }) => {
+      {pieces.filter(({ slot }) => !hidden.includes(slot)).map(({ slot, geometry }) => {
         const number = slots.findIndex((view) => view.slot === slot)
         const view = slots[number]
         return (
           <Piece
-            key={slot} geometry={geometry} look={view?.look} solo={view?.solo ?? null}
+            key={slot} slot={slot} geometry={geometry} look={view?.look} solo={view?.solo ?? null} paint={paint[slot] ?? null}
             onProbe={onProbe && ((uv) => onProbe(slot, uv))}
             tint={tint === 'slots' ? SLOT_TINTS[number % SLOT_TINTS.length]! : null}
             ghost={isolated !== null && isolated !== slot}
-            onHover={(over) => onHover?.(over ? slot : null)} onPick={() => onPick?.(slot)}
+            onHover={(over) => onHover?.(over ? slot : null)} onPick={(face, more) => onPick?.(slot, face, more)}
           />
         )
       })}
@@ -104,37 +107,54 @@ export function MeshSubject({ geometryKey, slots, tint, isolated, onHover, onPic
 }
 
 interface PieceProps {
+  slot: string
   geometry: BufferGeometry
+  paint: Float32Array | null
   look: StageLook | undefined
   solo: string | null
   tint: string | null
   ghost: boolean
   onHover: (over: boolean) => void
-  onPick: () => void
+  onPick: (face: number, more: boolean) => void
   onProbe: ((uv: [number, number]) => void) | undefined
 }
 
-function Piece({ geometry, look, solo, tint, ghost, onHover, onPick, onProbe }: PieceProps) {
+function Piece({ slot, geometry, paint, look, solo, tint, ghost, onHover, onPick, onProbe }: PieceProps) {
   const lit = useStageMaterial(look)
   const flat = useSoloMaterial(solo, look)
   const invalidate = useThree((state) => state.invalidate)
   const tinted = useMemo(() => (tint ? new MeshStandardMaterial({ color: new Color(tint), roughness: 0.85, side: DoubleSide }) : null), [tint])
   const faint = useMemo(() => new MeshBasicMaterial({ color: new Color(STAGE.ghost), transparent: true, opacity: 0.12, depthWrite: false }), [])
+  const coloured = useMemo(() => (paint ? painted(geometry, paint) : null), [geometry, paint])
+  const plain = useMemo(() => new MeshLambertMaterial({ vertexColors: true, side: DoubleSide }), [])
   useEffect(() => () => tinted?.dispose(), [tinted])
-  useEffect(() => invalidate(), [ghost, tinted, flat, lit, invalidate])
+  useEffect(() => () => coloured?.dispose(), [coloured])
+  useEffect(() => invalidate(), [ghost, tinted, flat, lit, coloured, invalidate])
   return (
     <>
       <mesh
-        geometry={geometry} material={ghost ? faint : (flat ?? tinted ?? lit)}
+        geometry={coloured ?? geometry} material={ghost ? faint : coloured ? plain : (flat ?? tinted ?? lit)} userData={{ slot }}
         onPointerOver={(event) => { event.stopPropagation(); onHover(true) }} onPointerOut={() => onHover(false)}
-        onClick={(event) => { probed(event, onProbe); if (event.delta < 4) onPick() }}
+        onClick={(event) => { probed(event, onProbe); if (event.delta < 4) onPick(event.faceIndex ?? 0, event.shiftKey || event.ctrlKey) }}
       />
       {!ghost && <Overlays geometry={geometry} />}
     </>
   )
 }
 
-function piecesOf(scene: Group): { pieces: { slot: string; geometry: BufferGeometry }[]; centre: Vector3; size: number } {
+/** A geometry whose triangles have colours of their own. */
+function painted(geometry: BufferGeometry, colours: Float32Array): BufferGeometry {
+  const apart = geometry.index ? geometry.toNonIndexed() : geometry.clone()
+  const corners = apart.getAttribute('position').count
+  const filled = new Float32Array(corners * 3)
+  for (let corner = 0; corner < corners; corner += 1) {
+    for (let channel = 0; channel < 3; channel += 1) filled[corner * 3 + channel] = colours[Math.floor(corner / 3) * 3 + channel] ?? 0.5
+  }
+  apart.setAttribute('color', new BufferAttribute(filled, 3))
+  return apart
+}
+
+export function piecesOf(scene: Group): { pieces: { slot: string; geometry: BufferGeometry }[]; centre: Vector3; size: number } {
   const pieces: { slot: string; geometry: BufferGeometry }[] = []
   scene.updateMatrixWorld(true)
   scene.traverse((object) => {

@@ -1,0 +1,23 @@
+import { useLooks, useProject } from '../api/queries'
+
+/** The kind of data that a dragged material is. */
+export const MATERIAL = 'application/x-ektopos-material'
+
+/** All materials in a row, to be dragged onto slots or onto the mesh. */
+export function MaterialStrip() {
+  const materials = Object.keys(useProject().data?.document.materials ?? {})
+  const looks = useLooks().data ?? {}
+  if (materials.length === 0) return null
+  return (
+    <div className="strip" role="list" aria-label="Materials to drag onto slots">
+      {materials.map((name) => {
+        const key = looks[name]?.picture
+        return (
+          <span key={name} role="listitem" draggable title={`${name}: drag it onto a slot or the mesh`} onDragStart={(event) => event.dataTransfer.setData(MATERIAL, name)}>
+            {key ? <img className="thumb" src={`/api/material-pictures/${key}/grey-room/96.png`} width={32} height={32} alt={name} draggable={false} loading="lazy" /> : <span className="thumb" style={{ width: 32, height: 32 }}>{name.slice(0, 2)}</span>}
+          </span>
+        )
+      })}
+    </div>
+  )
+}

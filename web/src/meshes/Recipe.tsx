@@ -1,0 +1,18 @@
+import { useRecipe } from '../api/queries'
+import type { MeshFacts } from '../api/types'
+
+/** What is done to the mesh after it is read, step by step; any step can be taken back. */
+export function Recipe({ mesh }: { mesh: MeshFacts }) {
+  const change = useRecipe()
+  if (mesh.recipe.length === 0) return null
+  return (
+    <section style={{ padding: '0 14px 14px' }} aria-label="Steps on the mesh">
+      <h2>Done to it after reading <span className="small" style={{ fontWeight: 400 }}>applied on export; the file stays as it is</span></h2>
+      <ol className="steps">
+        {mesh.recipe.map((entry, number) => (
+          <li key={`${number} ${entry.words}`}>{entry.words} <button className="link" onClick={() => void change(mesh.name, mesh.recipe.filter((_, other) => other !== number).map((kept) => kept.step))}>Take back</button></li>
+        ))}
+      </ol>
+    </section>
+  )
+}
