@@ -1,0 +1,127 @@
+"""Meshes over the API: recipes, measures of triangles, suggestions, proposals, padding, baking."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from tests.api.client import Api
+from tests.samples import folder, noise, quads, save, save_glb
+
+
+class MeshesApi(Api):
+    def mesh(self, project: dict, name: str = "plates") -> dict:
+        return next(m for m in self.call("get", f"/projects/{project['id']}/meshes") if m["name"] == name)
+
+    def recipe(self, project: dict, *steps: dict, status: int = 200, name: str = "plates"):
+        body = {"revision": project["revision"], "recipe": list(steps)}
+        return self.call("post", f"/projects/{project['id']}/meshes/{name}/recipe", body, status)
+
+    def test_a_recipe_changes_slots_facts_and_geometry_and_can_be_undone(self) -> None:
+        project = self.sample()
+        before = self.mesh(project)
+        changed = self.recipe(
+            project, {"kind": "rename-slot", "slot": "Front", "name": "Hull"}, {"kind": "split-slot", "slot": "Hull"}
+        )
+        after = self.mesh(changed)
+        self.assertEqual([slot["name"] for slot in after["slots"]], ["Hull", "Back", "Bare", "Hull_2"])
+        self.assertEqual(after["worn"], {"Hull": "tile", "Back": "tile_dull", "Bare": "plain", "Hull_2": "tile"})
+        self.assertNotEqual(after["key"], before["key"])
+        self.assertIn("called Hull", after["recipe"][0]["words"])
+        self.assertEqual(self.client.get(f"/api/mesh-geometry/{after['key']}.glb").status_code, 200)
+        undone = self.call("post", f"/projects/{project['id']}/undo", {"revision": changed["revision"]})
+        self.assertEqual(self.mesh(undone)["key"], before["key"])
+
+    def test_a_step_that_does_not_fit_changes_nothing(self) -> None:
+        project = self.sample()
+        said = self.recipe(project, {"kind": "rename-slot", "slot": "gone", "name": "x"}, status=422)
+        self.assertIn("no such slot", said["message"])
+        self.recipe(project, {"kind": "paint-slot", "slot": "Front"}, status=422)
+        stale = self.recipe(project | {"revision": project["revision"] - 1}, status=409)
+        self.assertIn("changed", stale["message"])
+        self.recipe(project, status=404, name="gone")
+        self.assertEqual(self.call("get", f"/projects/{project['id']}")["revision"], project["revision"])
+
+    def test_an_export_carries_the_recipe(self) -> None:
+        project = self.recipe(self.sample(), {"kind": "rename-slot", "slot": "Bare", "name": "Base"})
+        job = self.call("post", f"/projects/{project['id']}/exports", {"revision": project["revision"]})
+        ended = self.call("get", f"/jobs/{job['id']}")
+        self.assertEqual(ended["state"], "done", ended["error"])
+        (package,) = self.call("get", f"/projects/{project['id']}/packages")
+        self.assertTrue(package["trial"]["passed"])
+        self.assertEqual({cell["slot"] for cell in package["trial"]["cells"]}, {"Front", "Back", "Base"})
+
+    def test_measures_and_faults_come_triangle_by_triangle(self) -> None:
+        project = self.begin()
+        with folder() as root:
+            mesh = quads({"A": 1, "B": 2})
+            mesh.triangles[4] = mesh.triangles[2]  # one face lies on another
+            save_glb(root / "m.glb", mesh)
+            self.bring_in(project, {"m.glb": (root / "m.glb").read_bytes()})
+        facts = self.mesh(project, "m")
+        density = np.frombuffer(b"".join(self.client.get(f"/api/mesh-measures/{facts['key']}/density.bin")), "<f4")
+        np.testing.assert_allclose(density, 1.0, atol=1e-6)
+        number = next(i for i, fault in enumerate(facts["faults"]) if fault["code"] == "coincident-faces")
+        self.assertTrue(facts["faults"][number]["seen"])
+        marks = np.frombuffer(self.client.get(f"/api/mesh-faults/{facts['key']}/{number}.bin").content, np.uint8)
+        self.assertEqual((len(marks), int(marks.sum())), (6, 1))
+        self.call("get", f"/mesh-faults/{facts['key']}/99.bin", status=404)
+        self.call("get", "/mesh-measures/00ff/density.bin", status=404)
+
+    def test_faces_that_hang_together_are_found_from_one(self) -> None:
+        project = self.sample()
+        for by, wanted in (("part", [2, 3]), ("island", [2, 3]), ("face", [3])):
+            found = self.call("get", f"/projects/{project['id']}/meshes/plates/faces?slot=Front&face=3&by={by}")
+            self.assertEqual(found["faces"], wanted, by)
+        self.call("get", f"/projects/{project['id']}/meshes/plates/faces?slot=Front&face=9&by=part", status=422)
+        self.call("get", f"/projects/{project['id']}/meshes/plates/faces?slot=gone&face=0&by=part", status=422)
+
+    def test_suggestions_and_proposals_name_sets_and_materials(self) -> None:
+        project = self.sample()
+        bare = self.edit(project, {"kind": "assign", "mesh": "plates", "slots": ["Front"], "material": None})
+        suggested = self.call("get", f"/projects/{bare['id']}/meshes/plates/suggestions")
+        self.assertEqual([entry["slot"] for entry in suggested], ["Front", "Back", "Bare"])
+        best = suggested[0]["candidates"][0]
+        self.assertTrue(best["reasons"])
+        proposed = self.call("get", f"/projects/{bare['id']}/proposals")
+        self.assertEqual([(p["mesh"], p["slot"]) for p in proposed], [("plates", "Front")])
+        tile = next(c for c in suggested[0]["candidates"] if c["set"] == "tile")
+        self.assertEqual(tile["material"], "tile")
+        again = self.call("get", f"/projects/{bare['id']}/meshes/plates/suggestions")
+        self.assertEqual(again, suggested, "kept, and the same")
+
+    def test_alike_slots_are_found_by_name_and_by_layout(self) -> None:
+        project = self.sample()
+        with folder() as root:
+            save_glb(root / "other.glb", quads({"back": 1, "x1": 1}))
+            self.bring_in(project, {"other.glb": (root / "other.glb").read_bytes()})
+        found = {pair["slot"]: pair for pair in self.call("get", f"/projects/{project['id']}/meshes/other/like/plates")}
+        self.assertEqual((found["back"]["other"], found["back"]["material"]), ("Back", "tile_dull"))
+        self.assertIn("UV layout", found["x1"]["why"])
+
+    def test_padding_is_told_for_a_slot_and_a_map(self) -> None:
+        project = self.begin()
+        picture = np.zeros((128, 128, 3), np.uint8)
+        picture[12:116, 12:116] = noise(128)[12:116, 12:116] // 2 + 90
+        with folder() as root:
+            save_glb(root / "m.glb", quads({"A": 1}, uv_scale=1.0))
+            files = {"m.glb": (root / "m.glb").read_bytes(), "m_col.png": save(root / "c.png", picture).read_bytes()}
+            self.bring_in(project, files)
+        project = self.call("get", f"/projects/{project['id']}")
+        step = {"kind": "move-uvs", "slots": ["A"], "scale": [0.75, 0.75]}
+        project = self.recipe(project, step, name="m")
+        told = self.call("get", f"/projects/{project['id']}/meshes/m/padding/m_col?slot=A")
+        self.assertEqual((told["width"], told["padding"]), (128, 4))
+        self.call("get", f"/projects/{project['id']}/meshes/m/padding/gone?slot=A", status=404)
+
+    def test_occlusion_is_baked_into_a_map_and_fed_as_one_step(self) -> None:
+        project = self.sample()
+        job = self.call(
+            "post", f"/projects/{project['id']}/meshes/plates/occlusion", {"slot": "Bare", "size": 256, "samples": 16}
+        )
+        ended = self.call("get", f"/jobs/{job['id']}")
+        self.assertEqual(ended["state"], "done", ended["error"])
+        after = self.call("get", f"/projects/{project['id']}")["document"]
+        made = ended["result"]["map"]
+        self.assertEqual(after["maps"][made]["roles"], {"r": "occlusion"})
+        self.assertEqual(after["materials"]["plain"]["inputs"]["occlusion"]["map"], made)
+        self.call("post", f"/projects/{project['id']}/meshes/plates/occlusion", {"slot": "Bare", "samples": 0}, status=422)

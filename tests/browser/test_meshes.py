@@ -1,0 +1,214 @@
+"""Meshes in the browser: views, UVs, suggestions and proposals, slots changed by recipe, faces picked on the stage."""
+
+from __future__ import annotations
+
+import json
+import shutil
+from pathlib import Path
+
+import numpy as np
+
+from tests.browser.site import Site
+from tests.core.test_match import islands, mesh_of, painted
+from tests.samples import folder, project_folder, quads, save, save_glb
+
+
+def two_meshes(root: Path) -> Path:
+    """The small project with a second mesh that wears nothing."""
+    project_folder(root)
+    save_glb(root / "meshes/copy.glb", quads({"front": 2, "Other": 1}))
+    path = root / "test.ektopos.json"
+    document = json.loads(path.read_text())
+    document["meshes"]["copy"] = {"file": "meshes/copy.glb", "slots": {"front": None, "Other": None}}
+    path.write_text(json.dumps(document))
+    return root
+
+
+class Meshes(Site):
+    def open_two(self) -> None:
+        with folder() as root:
+            packed = shutil.make_archive(str(root / "p"), "zip", two_meshes(root / "p"))
+            self.open("/")
+            self.page.get_by_label("Project zip to open").set_input_files(packed)
+            self.page.wait_for_url("**/maps")
+        self.go("Meshes")
+        self.page.get_by_role("heading", name="plates", exact=True).wait_for()
+
+    def triangles(self) -> dict[str, str]:
+        """What the table says of each slot's triangles."""
+        self.page.wait_for_timeout(300)
+        rows = self.page.locator("table.slots tbody tr")
+        return {row.locator("b").inner_text(): row.locator("td").nth(2).inner_text().split()[0] for row in rows.all()}
+
+    def menu(self, slot: str, item: str) -> None:
+        self.page.get_by_role("button", name=f"More for {slot}", exact=True).click()
+        self.page.get_by_role("menuitem", name=item).click()
+
+    def test_every_view_changes_the_stage_and_says_what_its_colours_mean(self) -> None:
+        page = self.page
+        self.open_two()
+        shown = page.get_by_role("group", name="Shown as")
+        before = self.stage_pixels()
+        for view, legend in (
+            ("Slots", None), ("Checker", "one square is"), ("Density", "is usual"), ("Stretch", "1, none"), ("Flipped", "run the other way"),
+        ):  # fmt: skip
+            with self.subTest(view):
+                shown.get_by_role("button", name=view, exact=True).click()
+                before = self.stage_pixels(unlike=before)
+                if legend:
+                    page.get_by_text(legend).wait_for()
+        self.axe("meshes, seen by flipped faces")
+        self.assertEqual(self.complaints, [])
+
+    def test_slots_are_renamed_split_merged_and_given_back(self) -> None:
+        page = self.page
+        self.open_two()
+        self.assertEqual(self.triangles(), {"Front": "4", "Back": "2", "Bare": "2"})
+        self.menu("Front", "Rename the slot")
+        page.get_by_label("Slot name").fill("Hull")
+        self.button("Rename").click()
+        page.get_by_text("was Front").wait_for()
+        self.menu("Hull", "Split by connected parts")
+        page.get_by_role("button", name="Hull_2", exact=True).wait_for()
+        self.assertEqual(self.triangles(), {"Hull": "2", "Back": "2", "Bare": "2", "Hull_2": "2"})
+        worn = page.get_by_label("Material of Hull_2")
+        self.assertEqual(worn.inner_text(), "tile", "the new slot wears what the old one wore")
+        page.get_by_role("button", name="Back", exact=True).click()
+        page.get_by_role("button", name="Bare", exact=True).click(modifiers=["Control"])
+        self.menu("Bare", "Merge the 2 chosen")
+        page.get_by_label("Slot name").fill("Rest")
+        self.button("Merge").click()
+        page.get_by_role("button", name="Rest", exact=True).wait_for()
+        self.assertEqual(self.triangles(), {"Hull": "2", "Rest": "4", "Hull_2": "2"})
+        steps = page.get_by_role("region", name="Steps on the mesh")
+        steps.get_by_role("button", name="Take back").nth(2).click()
+        page.get_by_role("button", name="Bare", exact=True).wait_for()
+        self.button("Undo").click()
+        page.get_by_role("button", name="Rest", exact=True).wait_for()
+        self.assertEqual(self.complaints, [])
+
+    def test_faces_picked_on_the_stage_become_a_slot(self) -> None:
+        page = self.page
+        self.open_two()
+        self.stage_pixels()
+        self.button("Pick faces").click()
+        bar = page.get_by_role("toolbar", name="Picked faces")
+        box = page.get_by_test_id("stage").locator("canvas").bounding_box()
+        for across in (0.5, 0.42, 0.35, 0.6, 0.28):
+            page.mouse.click(box["x"] + box["width"] * across, box["y"] + box["height"] * 0.5)
+            page.wait_for_timeout(400)
+            if "2 faces of" in bar.inner_text():
+                break
+        self.assertIn("2 faces of", bar.inner_text(), "a click picks the quad that hangs together")
+        bar.get_by_role("button", name="New slot").click()
+        page.get_by_label("Slot name").fill("Picked")
+        self.button("Make").click()
+        page.get_by_role("button", name="Picked", exact=True).wait_for()
+        self.assertEqual(self.triangles()["Picked"], "2")
+        self.assertEqual(self.complaints, [])
+
+    def test_uvs_are_packed_and_seen_over_a_map(self) -> None:
+        page = self.page
+        self.open_two()
+        page.get_by_role("button", name="Front", exact=True).click()
+        drawer = page.get_by_role("region", name="UVs of Front")
+        drawer.get_by_text("twins 50 %").wait_for()
+        self.assertIn("tile_col", drawer.inner_text())
+        picture = drawer.get_by_role("img", name="UV layout of Front")
+        pixels = """(c) => Array.from(c.getContext('2d').getImageData(0, 0, c.width, c.height).data).filter((_, i) => i % 397 === 0)"""
+        page.wait_for_timeout(500)
+        before = np.array(picture.evaluate(pixels))
+        self.assertGreater(before.std(), 5, "the map is seen under the wires")
+        self.menu("Front", "Pack its islands")
+        page.get_by_label("Room between islands").fill("12")
+        self.button("Pack").click()
+        drawer.get_by_text("overlap 0 %").wait_for()
+        drawer.get_by_text("2 islands").wait_for()
+        self.assertIn("gap", drawer.inner_text())
+        page.wait_for_timeout(500)
+        self.assertFalse(np.array_equal(before, np.array(picture.evaluate(pixels))))
+        self.menu("Front", "Move, turn or scale")
+        page.get_by_label("Scale u").fill("-1")
+        self.button("Move").click()
+        drawer.get_by_text("flipped 100 %").wait_for()
+        self.assertEqual(self.complaints, [])
+
+    def test_another_mesh_is_dressed_alike_and_stands_beside(self) -> None:
+        page = self.page
+        self.open_two()
+        page.get_by_role("tab", name="copy").click()
+        self.button("As another…").click()
+        page.get_by_role("dialog").get_by_text("as Front: the same name").wait_for()
+        page.get_by_role("dialog").get_by_role("button", name="Assign").click()
+        page.get_by_label("Material of front").get_by_text("tile").wait_for()
+        self.button("Beside…").click()
+        page.get_by_role("menuitem", name="plates").click()
+        page.get_by_test_id("stage-compared").locator("canvas").wait_for()
+        self.assertEqual(self.complaints, [])
+
+    def test_columns_sort_and_done_slots_hide(self) -> None:
+        page = self.page
+        self.open_two()
+        self.button("Triangles").click()
+        self.assertEqual(list(self.triangles()), ["Back", "Bare", "Front"])
+        self.button("Triangles ↑").or_(self.button("Triangles")).first.click()
+        self.assertEqual(next(iter(self.triangles())), "Front")
+        page.get_by_label("Front is done").click()
+        self.button("Hide done").click()
+        self.assertEqual(set(self.triangles()), {"Back", "Bare"})
+        page.keyboard.press("h")
+        self.assertEqual(len(self.triangles()), 3)
+
+    def test_materials_are_dragged_onto_a_row(self) -> None:
+        page = self.page
+        self.open_two()
+        swatch = page.get_by_role("list", name="Materials to drag onto slots").get_by_role("listitem").nth(2)
+        swatch.drag_to(page.locator("table.slots tbody tr").nth(1))
+        page.get_by_label("Material of Back").get_by_text("plain").wait_for()
+        self.assertEqual(self.complaints, [])
+
+    def test_occlusion_is_baked_and_fed(self) -> None:
+        page = self.page
+        self.open_two()
+        self.menu("Bare", "Bake its occlusion")
+        page.get_by_label("Size of the map").click()
+        page.get_by_role("option", name="256²").click()
+        self.button("Bake").click()
+        self.go("Materials")
+        page.get_by_role("button", name="plain", exact=True).first.click()
+        page.locator('[data-input="occlusion"]').get_by_text("plates_plain_AO").wait_for()
+        self.assertEqual(self.complaints, [])
+
+
+class Proposing(Site):
+    def test_nameless_maps_find_nameless_slots_and_are_accepted_in_one_go(self) -> None:
+        page = self.page
+        self.begin("Nameless")
+        with folder() as root:
+            rng = np.random.default_rng(3)
+            layouts = [islands(rng) for _ in range(2)]
+            save_glb(root / "in/9f3c.glb", mesh_of(layouts))
+            for name, layout in zip(("a81f", "04bd"), layouts, strict=True):
+                save(root / f"in/{name}.png", painted(layout, rng, "black"))
+            self.bring_in(root / "in")
+        page.get_by_role("button", name="Close").click()
+        self.go("Meshes")
+        page.locator("table.slots tbody tr b").first.click()
+        suggested = page.locator(".candidate").first
+        suggested.get_by_role("button", name="Use it").wait_for()
+        self.assertIn("a81f", suggested.inner_text())
+        self.button("Propose everything").click()
+        dialog = page.get_by_role("dialog")
+        dialog.get_by_role("row").nth(2).wait_for()
+        for box in dialog.get_by_role("checkbox").all():
+            box.set_checked(True)
+        self.axe("proposals")
+        dialog.get_by_role("button", name="Accept 2").click()
+        worn = page.locator("table.slots tbody tr [role=combobox]")
+        page.wait_for_function(
+            "[...document.querySelectorAll('table.slots tbody tr [role=combobox]')].every((e) => e.innerText !== 'Choose…')"
+        )
+        self.assertEqual([box.inner_text() for box in worn.all()], ["a81f", "04bd"])
+        self.button("Undo").click()
+        page.get_by_text("Choose…").first.wait_for()
+        self.assertEqual(self.complaints, [])
