@@ -10,9 +10,10 @@ from ektopos.images.encodings import (
     srgb_to_linear,
 )
 from ektopos.images.image import Image, ImageHeader, as_float
+from ektopos.images.png import encode_png
 from ektopos.images.read import IMAGE_SUFFIXES, MAX_TEXELS, read_header, read_image
 from ektopos.images.resample import fit_within, resize
-from ektopos.images.write import encode_png, quantise, write_image
+from ektopos.images.write import quantise, write_image
 
 __all__ = [
     "IMAGE_SUFFIXES",

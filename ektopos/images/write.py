@@ -1,4 +1,4 @@
-"""Write images through OpenImageIO, always the same bytes for the same texels."""
+"""Write images, always the same bytes for the same texels: PNG by `images.png`, all else through OpenImageIO."""
 
 from __future__ import annotations
 
@@ -8,10 +8,10 @@ import numpy as np
 import OpenImageIO as oiio
 
 from ektopos.errors import EktoposError
+from ektopos.images.png import encode_png
 from ektopos.types import Float, Pixels
 
 _OPTIONS: dict[str, dict[str, int | str]] = {
-    ".png": {"png:compressionLevel": 6},
     ".jpg": {"Compression": "jpeg:95", "jpeg:subsampling": "4:4:4"},
     ".exr": {"compression": "zip"},
 }
@@ -29,6 +29,14 @@ def write_image(path: Path, pixels: Pixels) -> None:
 
     The bytes depend on nothing but the pixels: no date, no program name. Raises `EktoposError` if it cannot be written.
     """
+    if path.suffix.lower() == ".png":
+        try:
+            path.write_bytes(encode_png(pixels))
+        except OSError as problem:
+            raise EktoposError(
+                f"cannot be written ({problem.strerror}).", subject=path.name, hint="Is the disk full?"
+            ) from None
+        return
     height, width, channels = pixels.shape
     spec = oiio.ImageSpec(width, height, channels, oiio.TypeDesc(_oiio_type(pixels)))
     if channels in (2, 4):
@@ -45,23 +53,6 @@ def write_image(path: Path, pixels: Pixels) -> None:
     written = target.write_image(np.ascontiguousarray(pixels))
     if not (target.close() and written):
         raise EktoposError(f"cannot be written ({target.geterror()}).", subject=path.name, hint="Is the disk full?")
-
-
-def encode_png(pixels: Pixels, *, fast: bool = False) -> bytes:
-    """PNG bytes of `(height, width, 1…4)` uint8 or uint16 pixels, for the screen.
-
-    `fast` trades size for speed, for pictures that only cross the loopback interface.
-    """
-    import cv2
-
-    if pixels.shape[2] == 2:
-        pixels = np.concatenate([np.repeat(pixels[..., :1], 3, axis=2), pixels[..., 1:]], axis=2)
-    order = {1: [0], 3: [2, 1, 0], 4: [2, 1, 0, 3]}[pixels.shape[2]]
-    level = 1 if fast else 6
-    done, data = cv2.imencode(".png", np.ascontiguousarray(pixels[..., order]), [cv2.IMWRITE_PNG_COMPRESSION, level])
-    if not done:
-        raise EktoposError("the picture cannot be encoded.")
-    return bytes(data)
 
 
 def _oiio_type(pixels: Pixels) -> str:

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import os
 from collections import OrderedDict
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import cv2
@@ -50,6 +52,22 @@ class MapLoader:
         while len(self._kept) > 1 and sum(kept.pixels.nbytes for kept in self._kept.values()) > self._limit:
             self._kept.popitem(last=False)
         return image
+
+    def prefetch(self, names: Iterable[str]) -> None:
+        """Decode several maps at once, one a core. Those that cannot be read say so when they are asked for."""
+        wanted = [name for name in dict.fromkeys(names) if name not in self._kept]
+        if len(wanted) < 2:
+            return
+        with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
+            for name, image in zip(wanted, pool.map(self._try, wanted), strict=True):
+                if image is not None:
+                    self._kept[name] = image
+
+    def _try(self, name: str) -> Image | None:
+        try:
+            return read_image(self.project.map_path(name))
+        except EktoposError:
+            return None
 
     def find(self, name: str) -> Decoded:
         """A map as feeds read it. Raises as `image`."""

@@ -6,10 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
 
-from ektopos.meshes.islands import weld
+from ektopos.meshes.islands import connected, weld
 from ektopos.meshes.mesh import Mesh
 from ektopos.meshes.rows import unique_rows
 from ektopos.types import Index
@@ -138,8 +136,7 @@ def shell_faults(mesh: Mesh, welded: NDArray[np.int64], sound: NDArray[np.bool_]
     # Two copies of every triangle, one for each side: the components then say which side each is on.
     rows = np.concatenate([one, one + count])
     columns = np.concatenate([np.where(flipped, two + count, two), np.where(flipped, two, two + count)])
-    graph = coo_matrix((np.ones(len(rows), np.int8), (rows, columns)), shape=(2 * count, 2 * count))
-    _, side = connected_components(graph, directed=False)
+    side = connected(rows, columns, 2 * count)
     # A shell's two copies have different labels; the lower one names the shell, and whoever is in it is on side A.
     shell = np.minimum(side[:count], side[count:])
     on_a = side[:count] == shell

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
 
 from ektopos.meshes.rows import unique_rows
 from ektopos.meshes.uvs import SUBTEXEL, covered_cells, signed_areas
@@ -30,14 +30,21 @@ def weld(positions: NDArray[np.float64]) -> NDArray[np.int64]:
     return unique_rows(snapped)[1]
 
 
+def connected(first: NDArray[Any], second: NDArray[Any], count: int) -> NDArray[np.int32]:
+    """The connected group that each of `count` things belongs to, by pairs that hang together."""
+    # Imported here, because it takes longer than most commands do.
+    from scipy.sparse import coo_matrix
+    from scipy.sparse.csgraph import connected_components
+
+    graph = coo_matrix((np.ones(len(first), np.int8), (first, second)), shape=(count, count))
+    return np.asarray(connected_components(graph, directed=False)[1], np.int32)
+
+
 def joined_faces(points: NDArray[np.int64]) -> tuple[Index, int]:
     """Groups of triangles that share corners: a number from 0 for each, and how many there are. `points` `(t, 3)`."""
     if not len(points):
         return np.zeros(0, np.int32), 0
-    count = int(points.max()) + 1
-    rows, columns = points[:, [0, 1]].ravel(), points[:, [1, 2]].ravel()
-    graph = coo_matrix((np.ones(len(rows), np.int8), (rows, columns)), shape=(count, count))
-    _, label = connected_components(graph, directed=False)
+    label = connected(points[:, [0, 1]].ravel(), points[:, [1, 2]].ravel(), int(points.max()) + 1)
     _, group = np.unique(label[points[:, 0]], return_inverse=True)
     return group.reshape(-1).astype(np.int32), int(group.max()) + 1
 

@@ -15,7 +15,6 @@ from typing import Any
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import linear_sum_assignment
 
 from ektopos.meshes.islands import uv_islands
 from ektopos.meshes.mesh import Mesh
@@ -115,6 +114,8 @@ def match(
     `alike` how alike the names of a slot and a set are, 0–1, where they mean something.
     Cost: slots × pictures × `SHIFTS` × `GRID`².
     """
+    from scipy.optimize import linear_sum_assignment
+
     known = alike or {}
     shrunk = {name: [_prepared(picture) for picture in of_set] for name, of_set in pictures.items()}
     slots, sets = list(layouts), list(pictures)

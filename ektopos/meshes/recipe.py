@@ -12,7 +12,6 @@ from functools import singledispatch
 from typing import Any
 
 import numpy as np
-import xatlas
 from numpy.typing import NDArray
 
 from ektopos.errors import EktoposError
@@ -97,6 +96,8 @@ def _move(step: MoveUvs, mesh: Mesh) -> Mesh:
 
 @apply_step.register
 def _pack(step: PackUvs, mesh: Mesh) -> Mesh:
+    import xatlas
+
     faces = faces_of(mesh, step.slots)
     own = mesh.triangles[faces]
     anew = step.anew or not mesh.has_uv[own].all()

@@ -24,6 +24,8 @@ def pack_file(loader: MapLoader, planned: PlannedFile, normal_y: NormalY) -> tup
 
     The factor is 1 but for emission above 1. Raises as `resolve_feed`.
     """
+    mapped = [channel for channel in planned.channels.values() if channel.fill is None]
+    loader.prefetch(name for channel in mapped for feed in channel.feeds() for name in feed.maps())
     factor = emission_factor(loader, planned)
     planes: list[Pixels] = []
     whole: dict[str, Float] = {}

@@ -108,7 +108,7 @@ def recipe_png(key: str, size: int) -> bytes:
         pixels = solo_picture(recipe, source)
     else:
         pixels, _ = stage_picture(recipe, lambda name: reduced_map(name, source), size)
-    content = encode_png(pixels, fast=True)
+    content = encode_png(pixels)
     with writing(path) as temporary:
         temporary.write_bytes(content)
     return content
@@ -178,7 +178,7 @@ def map_png(sha256: str, view: str, size: int) -> bytes:
             pixels = map_view(Image(values), view)
     else:
         pixels = map_view(decoded(sha256), view)
-    content = encode_png(pixels, fast=True)
+    content = encode_png(pixels)
     with writing(path) as temporary:
         temporary.write_bytes(content)
     return content
@@ -190,7 +190,7 @@ def map_region(sha256: str, view: str, x: int, y: int, width: int, height: int) 
     part = image.pixels[y : y + height, x : x + width]
     if not part.size:
         raise EktoposError("that is outside the map.")
-    return encode_png(map_view(Image(part), view), fast=True)
+    return encode_png(map_view(Image(part), view))
 
 
 def texel(sha256: str, x: int, y: int) -> dict[str, Any]:

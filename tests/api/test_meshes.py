@@ -4,8 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 
+from ektopos.targets import export_package
+from ektopos.targets.profile import find_profile
 from tests.api.client import Api
 from tests.samples import folder, noise, quads, save, save_glb
+from tests.samples import project as open_small
 
 
 class MeshesApi(Api):
@@ -112,6 +115,27 @@ class MeshesApi(Api):
         told = self.call("get", f"/projects/{project['id']}/meshes/m/padding/m_col?slot=A")
         self.assertEqual((told["width"], told["padding"]), (128, 4))
         self.call("get", f"/projects/{project['id']}/meshes/m/padding/gone?slot=A", status=404)
+
+    def test_what_is_inside_a_mesh_file_is_offered_and_brought_in_as_one_step(self) -> None:
+        with open_small() as opened, folder() as root:
+            export_package(opened, find_profile("gltf-glb"), root / "out")
+            glb = (root / "out/Test_plates.glb").read_bytes()
+        project = self.begin()
+        self.bring_in(project, {"dressed.glb": glb})
+        (facts,) = self.call("get", f"/projects/{project['id']}/meshes")
+        self.assertEqual((facts["inside"]["maps"], facts["inside"]["materials"]), (5, 3))
+        before = self.call("get", f"/projects/{project['id']}")
+        job = self.call("post", f"/projects/{project['id']}/meshes/dressed/inside")
+        ended = self.call("get", f"/jobs/{job['id']}")
+        self.assertEqual(ended["state"], "done", ended["error"])
+        after = self.call("get", f"/projects/{project['id']}")
+        document = after["document"]
+        self.assertEqual(set(document["materials"]), {"tile", "tile_dull", "plain"})
+        self.assertEqual(len(document["maps"]), 5)
+        self.assertEqual(document["materials"]["tile"]["alpha_mode"], "mask")
+        self.assertEqual(document["meshes"]["dressed"]["slots"], {name: name for name in ("tile", "tile_dull", "plain")})
+        undone = self.call("post", f"/projects/{project['id']}/undo", {"revision": after["revision"]})
+        self.assertEqual(undone["document"], before["document"])
 
     def test_occlusion_is_baked_into_a_map_and_fed_as_one_step(self) -> None:
         project = self.sample()

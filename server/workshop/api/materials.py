@@ -202,7 +202,7 @@ def conversion(request: HttpRequest, project_id: UUID, set_name: str) -> Convers
 
     def part(name: str, values: Float) -> ConvertedPart:
         shown = linear_to_srgb(values) if values.ndim == 3 else np.repeat(values[..., None], 3, axis=2)
-        png = base64.b64encode(encode_png(quantise(shown, 8), fast=True)).decode()
+        png = base64.b64encode(encode_png(quantise(shown, 8))).decode()
         low, high, mean = float(values.min()), float(values.max()), float(values.mean(dtype=np.float64))
         return ConvertedPart(name=name, picture=f"data:image/png;base64,{png}", low=low, high=high, mean=mean)
 

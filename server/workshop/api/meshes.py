@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from typing import Any, Literal
 from uuid import UUID
 
@@ -13,6 +14,7 @@ from ektopos.edits import SetRecipe
 from ektopos.errors import EktoposError, MissingReference
 from ektopos.matching import material_of_set, proposals, same_slots
 from ektopos.meshes import Fault, SlotFacts, apply_recipe, carried, groups_of, read_mesh
+from ektopos.meshes.embedded import Embedded, embedded
 from ektopos.meshes.padding import padding_of
 from ektopos.steps import By, MeshStep
 from server.workshop import pictures
@@ -21,7 +23,7 @@ from server.workshop.api.maps import FOREVER
 from server.workshop.api.projects import ProjectOut, found, shown
 from server.workshop.meshing import measured, mesh_at, suggestions
 from server.workshop.models import Job, MeshFacts, Project
-from server.workshop.store import cache_path
+from server.workshop.store import cache_path, content_path, writing
 
 router = Router(tags=["meshes"])
 
@@ -44,6 +46,13 @@ class StepOut(Schema):
     words: str
 
 
+class Inside(Schema):
+    """What the file brings with it."""
+
+    maps: int = 0
+    materials: int = 0
+
+
 class MeshOut(Schema):
     """One mesh with its slots and what is worn on them."""
 
@@ -59,6 +68,7 @@ class MeshOut(Schema):
     done: list[str]
     faults: list[FaultOut]
     recipe: list[StepOut]
+    inside: Inside
 
 
 class NewRecipe(Schema):
@@ -154,6 +164,7 @@ def meshes(request: HttpRequest, project_id: UUID) -> list[MeshOut]:
                     FaultOut(code=f.code, slot=f.slot, count=f.count, message=f.message, seen=bool(f.faces)) for f in faults
                 ],
                 recipe=[StepOut(step=step, words=step.label()) for step in entry.recipe],
+                inside=_inside(project, entry.file),
             )
         )  # fmt: skip
     return result
@@ -253,6 +264,12 @@ def start_bake(request: HttpRequest, project_id: UUID, name: str, given: Baking)
     return Job.start(found(project_id), "occlusion", {"mesh": name, **given.dict()})
 
 
+@router.post("/projects/{uuid:project_id}/meshes/{path:name}/inside", response=JobOut)
+def start_inside(request: HttpRequest, project_id: UUID, name: str) -> Job:
+    """Start bringing in the maps and materials that a mesh file has inside it."""
+    return Job.start(found(project_id), "embedded", {"mesh": name})
+
+
 @router.get("/mesh-geometry/{key}.glb")
 def geometry(request: HttpRequest, key: str) -> FileResponse:
     """A mesh's geometry for the stage: one primitive a slot."""
@@ -291,6 +308,20 @@ def _kept(key: str, ending: str, kind: str) -> FileResponse:
     response = FileResponse(path.open("rb"), content_type=kind)
     response["Cache-Control"] = FOREVER
     return response
+
+
+def _inside(project: Project, file: str) -> Inside:
+    """What a mesh file has inside, read once."""
+    sha = project.head.sha_of(file)
+    path = cache_path("inside", sha or "none")
+    if not path.is_file():
+        try:
+            brought = embedded(content_path(sha), file, str) if sha and content_path(sha).is_file() else Embedded()
+        except (EktoposError, ValueError, KeyError, IndexError, TypeError):
+            brought = Embedded()
+        with writing(path) as temporary:
+            temporary.write_text(json.dumps({"maps": len(brought.maps), "materials": len(brought.materials)}))
+    return Inside(**json.loads(path.read_text()))
 
 
 def _best_maps(project: Project) -> dict[str, Any]:

@@ -57,7 +57,7 @@ def judge(package: Package, progress: Progress) -> None:
         names.append((material, input_name))
         for what, values in shown.items():
             wide = values if values.ndim == 3 else np.repeat(values[..., None], 3, axis=2)
-            (pictures / f"{number}-{what}.png").write_bytes(encode_png(quantise(wide, 8), fast=True))
+            (pictures / f"{number}-{what}.png").write_bytes(encode_png(quantise(wide, 8)))
 
     files = package_folder(package.pk) / "files"
     found = run_trial(package.revision.core(), files, find_profile(package.target), progress, keep)

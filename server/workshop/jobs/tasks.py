@@ -13,6 +13,7 @@ from ektopos.errors import Cancelled, EktoposError
 from ektopos.types import Progress
 from server.workshop.jobs.bring_in import bring_in
 from server.workshop.jobs.convert import convert
+from server.workshop.jobs.embedded import bring_embedded
 from server.workshop.jobs.export import export, trial
 from server.workshop.jobs.occlusion import occlusion
 from server.workshop.models import Job
@@ -25,6 +26,7 @@ KINDS: dict[str, Callable[[Job, Progress], Any]] = {
     "trial": trial,
     "convert": convert,
     "occlusion": occlusion,
+    "embedded": bring_embedded,
 }
 REPORT_EVERY = 0.2
 """Seconds between two writes of progress."""

@@ -259,6 +259,10 @@ export function useStartJob() {
     mutationFn: (set: string) => got<Job>(client.POST('/api/projects/{project_id}/convert', { params: { path }, body: { set } })),
     ...started,
   })
+  const startInside = useMutation({
+    mutationFn: (mesh: string) => got<Job>(client.POST('/api/projects/{project_id}/meshes/{name}/inside', { params: { path: { ...path, name: mesh } } })),
+    ...started,
+  })
   const startBake = useMutation({
     mutationFn: ({ mesh, ...given }: { mesh: string; slot: string; size: 256 | 512 | 1024 | 2048 | 4096; samples: number; feed: boolean }) =>
       got<Job>(client.POST('/api/projects/{project_id}/meshes/{name}/occlusion', { params: { path: { ...path, name: mesh } }, body: given })),
@@ -268,5 +272,5 @@ export function useStartJob() {
     mutationFn: (job: string) => got<Job>(client.POST('/api/jobs/{job_id}/cancel', { params: { path: { job_id: job } } })),
     ...started,
   })
-  return { startExport, startTrial, startConvert, startBake, cancel }
+  return { startExport, startTrial, startConvert, startBake, startInside, cancel }
 }

@@ -756,6 +756,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/meshes/{name}/inside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Start Inside
+         * @description Start bringing in the maps and materials that a mesh file has inside it.
+         */
+        post: operations["server_workshop_api_meshes_start_inside"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/mesh-geometry/{key}.glb": {
         parameters: {
             query?: never;
@@ -2523,6 +2543,22 @@ export interface components {
             seen: boolean;
         };
         /**
+         * Inside
+         * @description What the file brings with it.
+         */
+        Inside: {
+            /**
+             * Maps
+             * @default 0
+             */
+            maps: number;
+            /**
+             * Materials
+             * @default 0
+             */
+            materials: number;
+        };
+        /**
          * MeshOut
          * @description One mesh with its slots and what is worn on them.
          */
@@ -2553,6 +2589,7 @@ export interface components {
             faults: components["schemas"]["FaultOut"][];
             /** Recipe */
             recipe: components["schemas"]["StepOut"][];
+            inside: components["schemas"]["Inside"];
         };
         /**
          * SlotFacts
@@ -3840,6 +3877,29 @@ export interface operations {
                 "application/json": components["schemas"]["Baking"];
             };
         };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
+    server_workshop_api_meshes_start_inside: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description OK */
             200: {

@@ -1,0 +1,95 @@
+"""Write PNG fast: rows are filtered with NumPy and deflated with ISA-L on all cores.
+
+General encoders spend most of an export's time on one core. The file is cut into blocks of rows; each is filtered and deflated
+by itself and ends on a byte (a full flush), so that the blocks follow each other as one stream. The bytes depend on nothing
+but the pixels. Source: PNG (ISO/IEC 15948), sections 9 and 10; RFC 1950 and 1951.
+"""
+
+from __future__ import annotations
+
+import os
+import struct
+from concurrent.futures import ThreadPoolExecutor
+
+import numpy as np
+from isal import isal_zlib
+from numpy.typing import NDArray
+
+from ektopos.types import Pixels
+
+_BLOCK = 4 * 2**20
+"""Bytes of rows that are deflated together; larger blocks are smaller files, and wait longer for a core."""
+_LEVEL = 1
+"""Of ISA-L's levels the one that makes the smallest files of filtered rows."""
+_SAMPLED = 512
+_COLOUR_TYPE = {1: 0, 2: 4, 3: 2, 4: 6}
+_SIGNATURE = b"\x89PNG\r\n\x1a\n"
+
+
+def encode_png(pixels: Pixels) -> bytes:
+    """A PNG of `(height, width, 1…4)` uint8 or uint16 pixels. Cost: linear in the bytes, shared by the cores."""
+    height, width, channels = pixels.shape
+    step = channels * pixels.dtype.itemsize
+    plain = np.ascontiguousarray(pixels.astype(pixels.dtype.newbyteorder(">"), copy=False))
+    rows = plain.view(np.uint8).reshape(height, width * step)
+    count = max(1, _BLOCK // max(1, rows.shape[1]))
+    starts = range(0, height, count)
+    with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
+        blocks = list(pool.map(lambda start: _block(rows, start, min(height, start + count), step), starts))
+    checksum = 1
+    for filtered, _ in blocks:
+        checksum = isal_zlib.adler32(filtered, checksum)
+    stream = b"\x78\x5e" + b"".join(packed for _, packed in blocks) + struct.pack(">I", checksum)
+    head = struct.pack(">IIBBBBB", width, height, 8 * pixels.dtype.itemsize, _COLOUR_TYPE[channels], 0, 0, 0)
+    return _SIGNATURE + _chunk(b"IHDR", head) + _chunk(b"IDAT", stream) + _chunk(b"IEND", b"")
+
+
+def _block(rows: NDArray[np.uint8], start: int, end: int, step: int) -> tuple[NDArray[np.uint8], bytes]:
+    """Some rows filtered, and deflated; the last ones end the stream."""
+    above = rows[start - 1 : end - 1] if start else np.concatenate([np.zeros_like(rows[:1]), rows[: end - 1]])
+    filtered = filter_rows(rows[start:end], above, step)
+    deflate = isal_zlib.compressobj(_LEVEL, isal_zlib.DEFLATED, -15)
+    packed = deflate.compress(filtered)
+    return filtered, packed + deflate.flush(isal_zlib.Z_FINISH if end == len(rows) else isal_zlib.Z_FULL_FLUSH)
+
+
+def filter_rows(rows: NDArray[np.uint8], above: NDArray[np.uint8], step: int) -> NDArray[np.uint8]:
+    """Rows `(n, bytes)` with the filter before each that leaves the smallest sum of differences, `(n, 1 + bytes)`.
+
+    The sums are taken on every so many bytes only, which hardly ever chooses otherwise. Source: PNG, 9.2 (filter types) and
+    12.7 (the choice). Paeth is left out: it costs more than all others and hardly helps.
+    """
+    sampled = np.arange(0, rows.shape[1], max(1, rows.shape[1] // _SAMPLED))
+    costs = []
+    for kind in range(4):
+        residual = _residual(kind, rows, above, step, sampled)
+        costs.append(np.minimum(residual, 0 - residual).sum(axis=1, dtype=np.int64))
+    chosen = np.argmin(costs, axis=0)
+    found = np.empty((len(rows), rows.shape[1] + 1), np.uint8)
+    found[:, 0] = chosen
+    for kind in np.unique(chosen):
+        those = slice(None) if (chosen == kind).all() else chosen == kind
+        found[those, 1:] = _residual(int(kind), rows[those], above[those], step)
+    return found
+
+
+def _residual(
+    kind: int, rows: NDArray[np.uint8], above: NDArray[np.uint8], step: int, at: NDArray[np.int64] | None = None
+) -> NDArray[np.uint8]:
+    """What a filter leaves of rows: none (0), less the left (1), the upper (2) or the mean of both (3)."""
+    here, up = (rows, above) if at is None else (rows[:, at], above[:, at])
+    if kind == 0:
+        return here
+    if kind == 2:
+        return here - up
+    if at is None:
+        left = np.zeros_like(rows)
+        left[:, step:] = rows[:, :-step]
+    else:
+        left = np.where(at >= step, rows[:, np.maximum(at - step, 0)], 0).astype(np.uint8)
+    # (a + b) // 2 without leaving 8 bits.
+    return here - (left if kind == 1 else (left & up) + ((left ^ up) >> 1))
+
+
+def _chunk(kind: bytes, content: bytes) -> bytes:
+    return struct.pack(">I", len(content)) + kind + content + struct.pack(">I", isal_zlib.crc32(content, isal_zlib.crc32(kind)))

@@ -1,0 +1,60 @@
+"""What a mesh file brings with it: exported here, read back as maps and materials, and exported once more to the same."""
+
+from __future__ import annotations
+
+from pathlib import PurePosixPath
+from unittest import TestCase
+
+import numpy as np
+
+from ektopos.document import Document
+from ektopos.images import read_image
+from ektopos.materials import MapLoader, effective
+from ektopos.materials.resolve import resolve_feed
+from ektopos.meshes.embedded import Embedded, embedded, map_entries
+from ektopos.project import Project
+from ektopos.targets import export_package
+from ektopos.targets.profile import find_profile
+from tests.samples import folder, project, quads, save_glb
+
+
+def stem(file: str) -> str:
+    return PurePosixPath(file).stem
+
+
+class InsideGlb(TestCase):
+    def test_a_glb_of_ours_gives_back_the_materials_it_was_made_from(self) -> None:
+        with project() as opened, folder() as root:
+            export_package(opened, find_profile("gltf-glb"), root / "out")
+            found = embedded(root / "out/Test_plates.glb", "Test_plates.glb", stem)
+            self.assertEqual(set(found.materials), {"tile", "tile_dull", "plain"})
+            for one in found.maps:
+                (root / one.name).write_bytes(one.content)
+            entries = map_entries(found, {one.name: one.name for one in found.maps}, "inside")
+            document = Document(maps=entries, materials=found.materials)
+            again, before = MapLoader(Project(document, lambda file: root / file)), MapLoader(opened)
+            for name in found.materials:
+                meant, came = effective(opened.document, name), effective(document, name)
+                self.assertEqual((came.alpha_mode, came.double_sided, came.uv, came.filter, came.surface_tag),
+                                 (meant.alpha_mode, meant.double_sided, meant.uv, meant.filter, meant.surface_tag))  # fmt: skip
+                for part in ("base_color", "metallic", "roughness", "normal", "occlusion", "emission"):
+                    one, two = (resolve_feed(l, m.feeds[part], part) for l, m in ((before, meant), (again, came)))
+                    with self.subTest(name, part=part):
+                        np.testing.assert_allclose(two, np.broadcast_to(one, two.shape), atol=0.02)
+
+    def test_roles_and_encodings_are_those_of_their_use(self) -> None:
+        with project() as opened, folder() as root:
+            export_package(opened, find_profile("gltf-glb"), root / "out")
+            found = embedded(root / "out/Test_plates.glb", "x.glb", stem)
+            maps = {one.name: one for one in found.maps}
+            self.assertEqual(maps["tile_ORM.png"].roles, {"r": "occlusion", "g": "roughness", "b": "metallic"})
+            self.assertEqual((maps["tile_BaseColor.png"].encoding, maps["tile_ORM.png"].encoding), ("srgb", "linear"))
+            (root / "n.png").write_bytes(maps["tile_Normal.png"].content)
+            self.assertEqual(read_image(root / "n.png").width, 64)
+
+    def test_files_without_anything_inside_bring_nothing(self) -> None:
+        with folder() as root:
+            path = save_glb(root / "m.glb", quads({"A": 1}))
+            self.assertEqual(embedded(path, "m.glb", stem).maps, [])
+            self.assertEqual(set(embedded(path, "m.glb", stem).materials), {"A"})
+            self.assertEqual(embedded(path, "m.obj", stem), Embedded())
