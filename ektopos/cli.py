@@ -25,7 +25,8 @@ from ektopos.meshes import MESH_SUFFIXES, OTHER_MESH_SUFFIXES, find_faults, read
 from ektopos.project import open_project
 from ektopos.targets import built_in_profiles, export_package
 from ektopos.targets.profile import find_profile
-from ektopos.trial import read_target, run_trial
+from ektopos.targets.reuse import PACKAGE_LIST
+from ektopos.trial import Trial, junit, read_target, run_trial
 
 FINE, FOUND, BAD = 0, 1, 2
 Outcome = tuple[Any, int, list[str]]
@@ -178,11 +179,23 @@ def _export(options: argparse.Namespace) -> Outcome:
 def _trial(options: argparse.Namespace) -> Outcome:
     if not options.package.is_dir():
         raise InvalidDocument("there is no such folder.", subject=str(options.package), hint="Name a package's folder.")
+    below = sorted(path.parent for path in options.package.glob(f"*/{PACKAGE_LIST}"))
+    many = bool(below) and not (options.package / PACKAGE_LIST).is_file()
+    trials: dict[str, Trial] = {}
     with open_project(options.against) as project:
-        trial = run_trial(project, options.package, find_profile(options.target or read_target(options.package)))
-    shown = [cell for cell in trial.cells if cell.verdict in ("differs", "lost")]
-    lines = [f"{c.mesh} · {c.slot} · {c.input}: {c.verdict} ({c.cause}) {c.message}" for c in shown]
-    return trial, FINE if trial.passed else FOUND, [*lines, "passed" if trial.passed else "failed"]
+        for package in below if many else [options.package]:
+            profile = find_profile(options.target or read_target(package))
+            trials[package.name] = run_trial(project, package, profile, renders=not options.no_renders)
+    if options.junit:
+        options.junit.write_text(junit(trials), "utf-8")
+    lines = []
+    for name, trial in trials.items():
+        shown = [cell for cell in trial.cells if cell.verdict in ("differs", "lost")]
+        lines += [f"{c.mesh} · {c.slot} · {c.input}: {c.verdict} ({c.cause}) {c.message}" for c in shown]
+        lines.append(f"{name + ': ' if many else ''}{'passed' if trial.passed else 'failed'}")
+    found = [{"package": name, **plain(trial)} for name, trial in trials.items()]
+    passed = all(trial.passed for trial in trials.values())
+    return found if many else next(iter(trials.values())), FINE if passed else FOUND, lines
 
 
 def _targets(options: argparse.Namespace) -> Outcome:
@@ -235,10 +248,12 @@ def _parser() -> argparse.ArgumentParser:
     export.add_argument("project", type=Path, metavar="PROJECT")
     export.add_argument("--target", metavar="ID")
     export.add_argument("--out", type=Path, required=True, metavar="DIR")
-    trial = command("trial", _trial, "Compare a package with the project it was made from.")
+    trial = command("trial", _trial, "Compare a package, or a folder of them, with the project they were made from.")
     trial.add_argument("package", type=Path, metavar="DIR")
     trial.add_argument("--against", type=Path, required=True, metavar="PROJECT")
     trial.add_argument("--target", metavar="ID")
+    trial.add_argument("--junit", type=Path, metavar="FILE", help="write a report in JUnit's format as well")
+    trial.add_argument("--no-renders", action="store_true", help="compare texels and settings only")
     command("targets", _targets, "List the targets and their rules.")
     return parser
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 import json
 import shutil
 import tempfile
@@ -25,9 +24,8 @@ from ektopos.targets.loose import node_names, write_loose
 from ektopos.targets.packing import pack_file
 from ektopos.targets.plan import Plan, PlannedFile, make_plan, safe_names
 from ektopos.targets.profile import Profile
+from ektopos.targets.reuse import PACKAGE_LIST, Earlier, hash_file, map_hashes, package_key, read_earlier, texture_key
 from ektopos.types import Progress, no_progress
-
-PACKAGE_LIST = "package.json"
 
 
 @dataclass(frozen=True)
@@ -43,7 +41,11 @@ class ExportedFile:
     encoding: str | None
     sha256: str = ""
     images: list[dict[str, Any]] = field(default_factory=list)
-    """Textures inside a binary container: name, size, materials, channels, encoding."""
+    """Textures inside a binary container: name, size, materials, channels, encoding, what they were made from."""
+    made_from: str = ""
+    """Of a texture, what it was made from: equal texts are equal texels."""
+    divided_by: float = 1.0
+    """What a texture's emission was divided by, so that it fits into 0–1."""
 
 
 @dataclass(frozen=True)
@@ -55,23 +57,31 @@ class Export:
     seconds: float
 
 
-def export_package(project: Project, profile: Profile, out: Path, progress: Progress = no_progress) -> Export:
+def export_package(
+    project: Project, profile: Profile, out: Path, progress: Progress = no_progress, *, earlier: Path | None = None
+) -> Export:
     """Write the project's package for a target into the folder `out`.
 
     Files of an earlier package there are replaced or removed, other files are left alone; on any error `out` stays as it
-    was. Raises `EktoposError` and its kin.
+    was. Textures of the package in `earlier` (by default `out`) that were made from the same are used again; if all of it
+    was, and lies in `out`, nothing is written. Raises `EktoposError` and its kin.
     """
     started = time.perf_counter()
+    before = read_earlier(out if earlier is None else earlier)
+    made_from = package_key(project, profile)
+    if before.folder == out and before.is_whole(made_from):
+        return Export(profile.id, [ExportedFile(**file) for file in before.listing["files"]], _since(started))
     plan = make_plan(project.document, profile, lambda name: read_header(project.map_path(name)))
     if out.exists() and not out.is_dir():
         raise EktoposError("this is a file, not a folder.", subject=str(out), hint="Name another folder.")
     out.parent.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory(prefix=f".{out.name}-", dir=out.parent) as temporary:
         fresh = Path(temporary)
-        files, factors = _write(project, profile, plan, fresh, progress)
+        files, factors = _write(project, profile, plan, fresh, before, progress)
         listing = {
             "ektopos": 1,
             "target": profile.id,
+            "made_from": made_from,
             "files": [asdict(file) for file in files],
             "materials": _material_facts(plan, profile, factors),
             "meshes": _mesh_facts(project, profile),
@@ -79,11 +89,15 @@ def export_package(project: Project, profile: Profile, out: Path, progress: Prog
         (fresh / PACKAGE_LIST).write_text(json.dumps(listing, indent=2, ensure_ascii=False) + "\n", "utf-8")
         progress(0.98, "putting the package in place")
         _replace(out, fresh, [file.path for file in files])
-    return Export(profile.id, files, round(time.perf_counter() - started, 3))
+    return Export(profile.id, files, _since(started))
+
+
+def _since(started: float) -> float:
+    return round(time.perf_counter() - started, 3)
 
 
 def _write(
-    project: Project, profile: Profile, plan: Plan, folder: Path, progress: Progress
+    project: Project, profile: Profile, plan: Plan, folder: Path, before: Earlier, progress: Progress
 ) -> tuple[list[ExportedFile], dict[str, float]]:
     """Every file but the list, and what the emission of each texture was divided by."""
     loader = MapLoader(project)
@@ -107,9 +121,16 @@ def _write(
         progress(done / steps, f"packing {PurePosixPath(planned.path).name}")
         path = folder / planned.path
         path.parent.mkdir(parents=True, exist_ok=True)
-        pixels, emission_factors[planned.path] = pack_file(loader, planned, profile.normal_y)
-        write_image(path, pixels)
-        textures.append(_exported(planned, path))
+        key = texture_key(planned, profile, map_hashes(project))
+        kept = before.texture(key)
+        if kept is not None:
+            path.write_bytes(kept.content)
+            factor = kept.divided_by
+        else:
+            pixels, factor = pack_file(loader, planned, profile.normal_y)
+            write_image(path, pixels)
+        emission_factors[planned.path] = factor
+        textures.append(_exported(planned, path, key, factor))
         image_of[planned.path] = len(images)
         name = PurePosixPath(planned.path).stem
         if profile.container == "glb":
@@ -141,7 +162,7 @@ def _write(
     return [*written, *textures], emission_factors
 
 
-def _exported(planned: PlannedFile, path: Path) -> ExportedFile:
+def _exported(planned: PlannedFile, path: Path, made_from: str, divided_by: float) -> ExportedFile:
     return ExportedFile(
         path=planned.path,
         bytes=path.stat().st_size,
@@ -150,18 +171,15 @@ def _exported(planned: PlannedFile, path: Path) -> ExportedFile:
         materials=list(planned.materials),
         channels=planned.carries(),
         encoding=planned.encoding,
-        sha256=_hash(path),
+        sha256=hash_file(path),
+        made_from=made_from,
+        divided_by=divided_by,
     )
 
 
 def _container(path: Path, materials: list[str], images: list[dict[str, Any]] | None = None) -> ExportedFile:
     nothing: dict[str, str | None] = dict.fromkeys("rgba")
-    return ExportedFile(path.name, path.stat().st_size, None, None, materials, nothing, None, _hash(path), images or [])
-
-
-def _hash(path: Path) -> str:
-    with path.open("rb") as file:
-        return hashlib.file_digest(file, "sha256").hexdigest()
+    return ExportedFile(path.name, path.stat().st_size, None, None, materials, nothing, None, hash_file(path), images or [])
 
 
 def _material_facts(plan: Plan, profile: Profile, emission_factors: dict[str, float]) -> dict[str, Any]:

@@ -59,6 +59,8 @@ class PlannedFile:
     bits: int
     encoding: Encoding
     channels: dict[Letter, PlannedChannel]
+    recipe: str = ""
+    """A text that is equal for files with equal texels, as long as the maps' files are the same."""
 
     @property
     def memory(self) -> int:
@@ -122,7 +124,7 @@ def make_plan(document: Document, profile: Profile, header_of: HeaderOf) -> Plan
             else:
                 stem = profile.name_rule.format(material=safe[name], suffix=kind.suffix)
                 path = f"{'' if profile.container == 'glb' else 'textures/'}{stem}.{kind.format}"
-                planned[key] = PlannedFile(path, kind.suffix, (name,), width, height, kind.bits, kind.encoding, channels)
+                planned[key] = PlannedFile(path, kind.suffix, (name,), width, height, kind.bits, kind.encoding, channels, key)
             for channel in channels.values():
                 if channel.carries:
                     file_of[name, channel.input] = planned[key].path

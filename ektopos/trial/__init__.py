@@ -6,5 +6,6 @@ those that wrote them, and never imports packing, writers or materials. `compare
 
 from ektopos.trial.compare import Cell, Trial, run_trial
 from ektopos.trial.importer import Arrival, import_package, read_target
+from ektopos.trial.report import junit
 
-__all__ = ["Arrival", "Cell", "Trial", "import_package", "read_target", "run_trial"]
+__all__ = ["Arrival", "Cell", "Trial", "import_package", "junit", "read_target", "run_trial"]

@@ -16,13 +16,17 @@ from ektopos.materials.convert import to_specular_gloss
 from ektopos.materials.derive import Material, effective
 from ektopos.materials.resolve import MapLoader, resolve_feed
 from ektopos.project import Project, load_mesh
+from ektopos.shading import Look
 from ektopos.targets.profile import Profile
 from ektopos.trial.causes import MESSAGES, Cause, explain
 from ektopos.trial.importer import INPUTS, Arrival, ArrivedInput, ArrivedMaterial, decode_srgb, import_package
+from ektopos.trial.renders import VIEWS, Rendered, arrived_look, compare_mesh, meant_look
 from ektopos.types import Float, Progress, no_progress
 
 Verdict = Literal["same", "close", "differs", "lost", "unsupported"]
 SETTINGS = "settings"
+COMPARED = 0.7
+"""Share of a trial that comparing takes; rendering is the rest."""
 TOLERANCE = {"8-bit steps": (0.02, 1.0), "degrees": (0.05, 1.0), "units": (1e-4, 1 / 255)}
 """Largest error that counts as the same and as close, by the unit it is measured in."""
 PICTURE = 256
@@ -57,12 +61,13 @@ class Trial:
     target: str
     passed: bool
     cells: list[Cell]
-    renders: list[dict[str, Any]] = field(default_factory=list)
+    renders: list[Rendered] = field(default_factory=list)
 
 
 def run_trial(
-    project: Project, package: Path, profile: Profile, progress: Progress = no_progress, keep: Keep | None = None
-) -> Trial:
+    project: Project, package: Path, profile: Profile, progress: Progress = no_progress, keep: Keep | None = None,
+    *, renders: bool = True,
+) -> Trial:  # fmt: skip
     """Import the package and judge it against the project. Raises `EktoposError` if the project itself is broken."""
     document = project.document
     progress(0.0, "importing the package")
@@ -72,7 +77,7 @@ def run_trial(
     judged: dict[tuple[str, str], list[Cell]] = {}
     slots = [(m, s, worn) for m, entry in document.meshes.items() for s, worn in _slots(project, m, entry.slots).items()]
     for done, (mesh, slot, meant) in enumerate(slots):
-        progress(0.05 + 0.95 * done / max(1, len(slots)), f"comparing {mesh} · {slot}")
+        progress(0.05 + (COMPARED - 0.05) * done / max(1, len(slots)), f"comparing {mesh} · {slot}")
         blank = [Cell(mesh, slot, meant, name, "same") for name in (*INPUTS, SETTINGS)]
         fault = _slot_fault(arrival, mesh, slot, meant)
         if fault is not None:
@@ -93,7 +98,32 @@ def run_trial(
     if arrival.problem and not cells:
         cells = [Cell("", "", None, SETTINGS, "lost", cause=arrival.problem, message=arrival.message)]
     passed = all(cell.verdict in ("same", "close", "unsupported") for cell in cells)
-    return Trial(profile.id, passed, cells)
+    drawn = _renders(project, loader, arrival, progress, keep) if renders and not arrival.problem else []
+    return Trial(profile.id, passed, cells, drawn)
+
+
+def _renders(project: Project, loader: MapLoader, arrival: Arrival, progress: Progress, keep: Keep | None) -> list[Rendered]:
+    """Every mesh from several sides, as it was meant and as it arrived."""
+    document = project.document
+    meant: dict[str, Look] = {}
+    arrived: dict[str, Look] = {}
+    found = []
+    for done, (name, entry) in enumerate(document.meshes.items()):
+        progress(COMPARED + (1 - COMPARED) * done / len(document.meshes), f"rendering {name}")
+        came = arrival.slots.get(name, {})
+        for worn in {worn for worn in entry.slots.values() if worn is not None} - set(meant):
+            meant[worn] = meant_look(loader, effective(document, worn))
+        for worn in {worn for worn in came.values() if worn is not None} - set(arrived):
+            arrived[worn] = arrived_look(arrival.materials[worn], _arrived_values)
+        on_meant = {slot: meant[worn] for slot, worn in entry.slots.items() if worn is not None}
+        on_arrived = {slot: arrived[worn] for slot, worn in came.items() if worn is not None}
+        mesh = load_mesh(project, name)
+        for view in VIEWS:
+            rendered, pictures = compare_mesh(name, mesh, on_meant, on_arrived, view)
+            found.append(rendered)
+            if keep is not None:
+                keep(name, f"render {view}", pictures)
+    return found
 
 
 def _signature(material: ArrivedMaterial) -> object:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import shutil
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -13,7 +14,7 @@ from ektopos.targets import export_package
 from ektopos.targets.profile import find_profile
 from ektopos.trial import run_trial
 from ektopos.types import Float, Progress
-from server.workshop.models import Job, Package
+from server.workshop.models import Job, Package, Project
 from server.workshop.store import package_folder
 
 
@@ -25,8 +26,9 @@ def export(job: Job, progress: Progress) -> dict[str, Any]:
     share = 0.55 if job.arguments.get("try") else 1.0
     try:
         done = export_package(
-            revision.core(), profile, package_folder(package.pk) / "files", lambda s, what: progress(s * share, what)
-        )
+            revision.core(), profile, package_folder(package.pk) / "files", lambda s, what: progress(s * share, what),
+            earlier=_last_folder(job.project, profile.id),
+        )  # fmt: skip
         package.files, package.seconds, package.complete = plain(done.files), done.seconds, True
         package.save()
         if job.arguments.get("try"):
@@ -37,6 +39,12 @@ def export(job: Job, progress: Progress) -> dict[str, Any]:
             package.delete()
         raise
     return {"package": package.pk}
+
+
+def _last_folder(project: Project, target: str) -> Path | None:
+    """The files of the project's last package for a target: what has not changed is taken from there."""
+    last = project.packages.filter(target=target, complete=True).order_by("-id").first()
+    return package_folder(last.pk) / "files" if last else None
 
 
 def trial(job: Job, progress: Progress) -> dict[str, Any]:

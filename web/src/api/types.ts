@@ -53,4 +53,5 @@ export interface TrialResult {
   passed: boolean
   cells: Cell[]
   pictures: { material: string; input: string }[]
+  renders?: { mesh: string; view: string; light: string; flip: number; ssim: number }[]
 }

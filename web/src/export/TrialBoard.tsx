@@ -69,8 +69,33 @@ export function TrialBoard({ pack, behind }: { pack: Package | undefined; behind
             ))}
           </tbody>
         </table>
+        {pack && <Renders pack={pack} trial={trial} />}
       </div>
       {current && pack && <Detail cell={current} pack={pack} trial={trial} />}
+    </section>
+  )
+}
+
+/** Every mesh as it was meant and as it arrived, under the same light. */
+function Renders({ pack, trial }: { pack: Package; trial: TrialResult }) {
+  if (!trial.renders?.length) return null
+  return (
+    <section aria-label="Renders" style={{ padding: '12px 14px' }}>
+      <h2>Under the same light</h2>
+      <p className="small">FLIP is the mean difference an eye would see, 0 for none; SSIM is 1 for equal pictures.</p>
+      <div className="renders">
+        {trial.renders.map((entry) => {
+          const number = trial.pictures.findIndex((picture) => picture.material === entry.mesh && picture.input === `render ${entry.view}`)
+          return (
+            <figure key={`${entry.mesh} ${entry.view}`}>
+              <div className="row" style={{ gap: 2 }}>
+                {(['meant', 'arrived'] as const).map((what) => <img key={what} className="thumb" src={`/api/packages/${pack.id}/pictures/${number}-${what}.png?of=${pack.made}`} width={112} height={112} alt={`${entry.mesh} from the ${entry.view}, ${what}`} loading="lazy" />)}
+              </div>
+              <figcaption className="small">{entry.mesh}, {entry.view} · <span className={`mono ${entry.flip > 0.05 ? 'brick' : ''}`}>FLIP {entry.flip.toFixed(3)} · SSIM {entry.ssim.toFixed(3)}</span></figcaption>
+            </figure>
+          )
+        })}
+      </div>
     </section>
   )
 }

@@ -1,0 +1,114 @@
+"""What of an earlier package can be used again, told by what it was made from.
+
+A texture is made from its recipe (feeds, size, format) and the contents of its maps; a package from the whole document, the
+target's rules and the contents of every file. What is equal is not made again.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from functools import lru_cache
+from pathlib import Path
+from typing import Any
+
+from ektopos import __version__
+from ektopos.document import document_json
+from ektopos.errors import EktoposError
+from ektopos.meshes.gltf import load_gltf
+from ektopos.project import Project, files_of, is_safe
+from ektopos.targets.plan import PlannedFile
+from ektopos.targets.profile import Profile
+
+PACKAGE_LIST = "package.json"
+HashOf = Callable[[str], str]
+"""The SHA-256 of a map's file, by the map's name."""
+
+
+@dataclass(frozen=True)
+class Kept:
+    """A texture of an earlier package."""
+
+    content: bytes
+    divided_by: float
+
+
+@dataclass(frozen=True)
+class Earlier:
+    """An earlier package, or nothing."""
+
+    folder: Path
+    listing: dict[str, Any] = field(default_factory=dict)
+
+    def is_whole(self, made_from: str) -> bool:
+        """Whether it was made from just that, and every file of it is still as it was written."""
+        files = self.listing.get("files", [])
+        return self.listing.get("made_from") == made_from and all(
+            (self.folder / file["path"]).is_file() and hash_file(self.folder / file["path"]) == file["sha256"] for file in files
+        )
+
+    def texture(self, made_from: str) -> Kept | None:
+        """The texture that was made from just that, if it is still as it was written."""
+        for file in self.listing.get("files", []):
+            path = self.folder / file["path"]
+            if file.get("made_from") == made_from and path.is_file():
+                content = path.read_bytes()
+                return Kept(content, file["divided_by"]) if hashlib.sha256(content).hexdigest() == file["sha256"] else None
+            for number, image in enumerate(file.get("images", [])):
+                if image.get("made_from") == made_from and path.is_file() and hash_file(path) == file["sha256"]:
+                    return Kept(_image(path, number), image["divided_by"])
+        return None
+
+
+def read_earlier(folder: Path) -> Earlier:
+    """The package in a folder; an empty one if there is none, or one that cannot be read."""
+    try:
+        listing = json.loads((folder / PACKAGE_LIST).read_bytes())
+        sound = all(is_safe(file["path"]) and isinstance(file["sha256"], str) for file in listing["files"])
+    except (OSError, ValueError, KeyError, TypeError):
+        return Earlier(folder)
+    return Earlier(folder, listing if sound and "ektopos" in listing else {})
+
+
+def texture_key(planned: PlannedFile, profile: Profile, hash_of: HashOf) -> str:
+    """What a planned texture is made from, as 64 hexadecimal digits."""
+    used = sorted({name for channel in planned.channels.values() for feed in channel.feeds() for name in feed.maps()})
+    return _hashed([__version__, planned.recipe, profile.normal_y, {name: hash_of(name) for name in used}])
+
+
+def package_key(project: Project, profile: Profile) -> str:
+    """What a package is made from, as 64 hexadecimal digits."""
+    contents = {file: hash_file(project.path(file)) for file in sorted(set(files_of(project)))}
+    return _hashed([__version__, document_json(project.document), profile.model_dump(mode="json", by_alias=True), contents])
+
+
+def map_hashes(project: Project) -> HashOf:
+    """A look-up of the hashes of a project's maps."""
+    return lambda name: hash_file(project.map_path(name))
+
+
+def hash_file(path: Path) -> str:
+    """The SHA-256 of a file, taken once for as long as it stays as it is."""
+    status = path.stat()
+    return _hash_of(path, status.st_size, status.st_mtime_ns)
+
+
+@lru_cache(maxsize=4096)
+def _hash_of(path: Path, size: int, changed: int) -> str:
+    with path.open("rb") as file:
+        return hashlib.file_digest(file, "sha256").hexdigest()
+
+
+def _hashed(parts: list[Any]) -> str:
+    return hashlib.sha256(json.dumps(parts, sort_keys=True).encode()).hexdigest()
+
+
+def _image(path: Path, number: int) -> bytes:
+    """One embedded image of a GLB."""
+    gltf, binary = load_gltf(path, path.name)
+    view = gltf["bufferViews"][gltf["images"][number]["bufferView"]]
+    if binary is None:
+        raise EktoposError("the earlier package is damaged.", subject=path.name, hint="Export into another folder.")
+    return binary[view.get("byteOffset", 0) : view.get("byteOffset", 0) + view["byteLength"]]

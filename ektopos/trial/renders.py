@@ -1,0 +1,97 @@
+"""Both sides under the same light: what was meant and what arrived, rendered and compared as eyes would.
+
+Source of the measures: FLIP (Andersson and others 2020) by its authors' package; SSIM (Wang and others 2004) by scikit-image.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import cast
+
+import numpy as np
+
+from ektopos.document import AlphaMode, Filter, InputName, UvTransform
+from ektopos.images import fit_within, resize
+from ektopos.materials.adjust import apply_strength, normalise
+from ektopos.materials.convert import to_metallic_roughness
+from ektopos.materials.derive import Material
+from ektopos.materials.resolve import MapLoader, resolve_feed
+from ektopos.meshes import Mesh
+from ektopos.shading import LIGHTS, Look, render
+from ektopos.shading.render import frame_view, picture
+from ektopos.trial.importer import INPUTS, ArrivedInput, ArrivedMaterial
+from ektopos.types import Float
+
+SIDE = 224
+TEXELS = 256
+"""Longest side of the pictures that are rendered with."""
+LIGHT = "low-sun"
+VIEWS: dict[str, tuple[float, float, float]] = {"front": (0.85, 0.72, 1.5), "back": (-0.9, 0.5, -1.4)}
+
+ArrivedValues = Callable[[ArrivedInput, InputName], Float]
+
+
+@dataclass(frozen=True)
+class Rendered:
+    """One view of one mesh, rendered from both sides of the trial."""
+
+    mesh: str
+    view: str
+    light: str
+    flip: float
+    """Mean FLIP error, 0 for no difference to 1."""
+    ssim: float
+    """Structural similarity, 1 for equal pictures."""
+
+
+def compare_mesh(
+    name: str, mesh: Mesh, meant: Mapping[str, Look], arrived: Mapping[str, Look], view: str
+) -> tuple[Rendered, dict[str, Float]]:
+    """One view of a mesh under the same light, worn as meant and as it arrived; with both pictures and their difference."""
+    import flip_evaluator
+    from skimage.metrics import structural_similarity
+
+    camera = frame_view(mesh, VIEWS[view])
+    one, two = (picture(render(mesh, looks, LIGHTS[LIGHT], camera, SIDE, SIDE)) for looks in (meant, arrived))
+    errors, flip, _ = flip_evaluator.evaluate(one, two, "LDR", applyMagma=False)
+    ssim = structural_similarity(one, two, channel_axis=2, data_range=1.0)  # type: ignore[no-untyped-call]
+    rendered = Rendered(name, view, LIGHT, round(float(flip), 5), round(float(ssim), 5))
+    return rendered, {"meant": one, "arrived": two, "difference": np.asarray(errors, np.float32)[..., 0]}
+
+
+def meant_look(loader: MapLoader, material: Material) -> Look:
+    """A material as it was authored, ready to be rendered at a reduced size."""
+    inputs = {name: _small(resolve_feed(loader, material.feeds[name], name), name) for name in INPUTS if name in material.feeds}
+    return Look(
+        inputs, material.alpha_mode, material.alpha_cutoff, material.double_sided, material.uv, material.filter
+    )  # fmt: skip
+
+
+def arrived_look(material: ArrivedMaterial, values: ArrivedValues) -> Look:
+    """A material as the engine holds it, ready to be rendered at a reduced size."""
+    inputs: dict[InputName, Float] = {}
+    for name in cast(tuple[InputName, ...], INPUTS):
+        arrived = material.inputs[name]
+        if arrived.texture is not None and arrived.texture.pixels is None:
+            continue
+        inputs[name] = apply_strength(_small(values(arrived, name), name), name, arrived.strength)
+    if material.inputs["base_color"].quantity == "diffuse" and "metallic" in inputs:
+        diffuse, specular = inputs["base_color"], inputs["metallic"]
+        if specular.ndim == 3:
+            height, width = max(diffuse.shape[:2], specular.shape[:2])
+            diffuse, specular = resize(diffuse, width, height), resize(specular, width, height)
+            inputs["base_color"], inputs["metallic"], _ = to_metallic_roughness(
+                diffuse, specular, np.zeros_like(diffuse[..., 0])
+            )
+    known = material.alpha_mode if material.alpha_mode in ("opaque", "mask", "blend") else "opaque"
+    return Look(
+        inputs, cast(AlphaMode, known), material.alpha_cutoff, material.double_sided,
+        UvTransform(tiling=material.tiling, offset=material.offset, rotation=material.rotation), cast(Filter, material.filter),
+    )  # fmt: skip
+
+
+def _small(values: Float, name: str) -> Float:
+    width, height = fit_within(values.shape[1], values.shape[0], TEXELS)
+    sized = resize(values, width, height)
+    return normalise(sized) if name == "normal" else sized
