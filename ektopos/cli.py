@@ -163,7 +163,7 @@ def _match(options: argparse.Namespace) -> Outcome:
 
 def _check(options: argparse.Namespace) -> Outcome:
     with open_project(options.project) as project:
-        findings = run_checks(project, find_profile(options.target or project.document.target))
+        findings = run_checks(project, find_profile(options.target or project.document.target, project.document))
     worst = any(finding.severity == "error" for finding in findings)
     lines = [f"{f.severity}: {f.subject}: {f.message} {f.fix}" for f in findings]
     return findings, FOUND if worst else FINE, lines or ["nothing found"]
@@ -171,7 +171,7 @@ def _check(options: argparse.Namespace) -> Outcome:
 
 def _export(options: argparse.Namespace) -> Outcome:
     with open_project(options.project) as project:
-        export = export_package(project, find_profile(options.target or project.document.target), options.out)
+        export = export_package(project, find_profile(options.target or project.document.target, project.document), options.out)
     lines = [f"{file.path}: {file.bytes} bytes" for file in export.files]
     return export, FINE, [*lines, f"{export.seconds:.2f} s"]
 
@@ -184,7 +184,7 @@ def _trial(options: argparse.Namespace) -> Outcome:
     trials: dict[str, Trial] = {}
     with open_project(options.against) as project:
         for package in below if many else [options.package]:
-            profile = find_profile(options.target or read_target(package))
+            profile = find_profile(options.target or read_target(package), project.document)
             trials[package.name] = run_trial(project, package, profile, renders=not options.no_renders)
     if options.junit:
         options.junit.write_text(junit(trials), "utf-8")

@@ -191,6 +191,8 @@ class Document(_Model):
     meshes: dict[str, MeshEntry] = Field(default_factory=dict)
     naming: list[NamingRule] = Field(default_factory=list)
     """Rules for names that the usual reading does not understand, or misunderstands; the first that fits counts."""
+    targets: dict[str, dict[str, Any]] = Field(default_factory=dict)
+    """Target profiles of the project's own, by id, as `docs/targets.md` describes them."""
 
 
 def load_document(text: str | bytes, subject: str = "document") -> Document:

@@ -30,6 +30,7 @@ from ektopos.maps.sets import ending_of, maps_of_set
 from ektopos.materials.derive import base_chain, effective
 from ektopos.materials.wire import material_from_set, rewired
 from ektopos.steps import MeshStep
+from ektopos.targets.profile import Profile, built_in_profiles
 from ektopos.types import Encoding, NormalY
 
 Name = Annotated[str, Field(min_length=1, max_length=120)]
@@ -71,6 +72,44 @@ class SetTarget(_Edit):
 
     def apply(self, document: Document) -> None:
         document.target = self.target
+
+
+class SetProfile(_Edit):
+    """Add or change a target of the project's own; with its `id` under another name than before, it is renamed."""
+
+    kind: Literal["set-profile"] = "set-profile"
+    profile: dict[str, Any]
+    replaces: str | None = None
+
+    def label(self) -> str:
+        return f"target {self.profile.get('id', '?')} described"
+
+    def apply(self, document: Document) -> None:
+        profile = parse(Profile, self.profile, "target")
+        if profile.id in built_in_profiles():
+            raise EktoposError("a built-in target has that id.", subject=profile.id, hint="Choose another id.")
+        if profile.id in document.targets and profile.id != self.replaces:
+            raise EktoposError("there is a target of that id already.", subject=profile.id, hint="Choose another id.")
+        kept = {name: raw for name, raw in document.targets.items() if name != self.replaces}
+        document.targets = kept | {profile.id: profile.model_dump(mode="json", by_alias=True, exclude_defaults=True)}
+        if document.target == self.replaces:
+            document.target = profile.id
+
+
+class RemoveProfile(_Edit):
+    """Take a target of the project's own away."""
+
+    kind: Literal["remove-profile"] = "remove-profile"
+    target: str
+
+    def label(self) -> str:
+        return f"remove target {self.target}"
+
+    def apply(self, document: Document) -> None:
+        _found(document.targets, self.target, "target")
+        document.targets = {name: raw for name, raw in document.targets.items() if name != self.target}
+        if document.target == self.target:
+            document.target = Document().target
 
 
 class SetMap(_Edit):
@@ -491,6 +530,8 @@ class BringIn(_Edit):
 Edit = Annotated[
     RenameProject
     | SetTarget
+    | SetProfile
+    | RemoveProfile
     | SetMap
     | RenameSet
     | AddNamingRule

@@ -14,6 +14,7 @@ from ektopos.types import Float, Pixels
 _OPTIONS: dict[str, dict[str, int | str]] = {
     ".jpg": {"Compression": "jpeg:95", "jpeg:subsampling": "4:4:4"},
     ".exr": {"compression": "zip"},
+    ".webp": {"Compression": "lossless"},
 }
 
 

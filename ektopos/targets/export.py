@@ -27,6 +27,8 @@ from ektopos.targets.profile import Profile
 from ektopos.targets.reuse import PACKAGE_LIST, Earlier, hash_file, map_hashes, package_key, read_earlier, texture_key
 from ektopos.types import Progress, no_progress
 
+_MIME = {".png": "image/png", ".jpg": "image/jpeg"}
+
 
 @dataclass(frozen=True)
 class ExportedFile:
@@ -135,7 +137,7 @@ def _write(
         name = PurePosixPath(planned.path).stem
         if profile.container == "glb":
             view = binary.add(path.read_bytes())
-            images.append({"name": name, "mimeType": "image/png", "bufferView": view})
+            images.append({"name": name, "mimeType": _MIME[path.suffix], "bufferView": view})
             path.unlink()
         else:
             images.append({"name": name, "uri": planned.path})

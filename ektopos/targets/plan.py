@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import math
 import re
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
@@ -122,7 +123,7 @@ def make_plan(document: Document, profile: Profile, header_of: HeaderOf) -> Plan
                 earlier = planned[key]
                 planned[key] = PlannedFile(**{**vars(earlier), "materials": (*earlier.materials, name)})
             else:
-                stem = profile.name_rule.format(material=safe[name], suffix=kind.suffix)
+                stem = profile.name_rule.format(material=safe[name], suffix=kind.suffix, target=profile.id)
                 path = f"{'' if profile.container == 'glb' else 'textures/'}{stem}.{kind.format}"
                 planned[key] = PlannedFile(path, kind.suffix, (name,), width, height, kind.bits, kind.encoding, channels, key)
             for channel in channels.values():
@@ -203,7 +204,21 @@ def _size(channels: dict[Letter, PlannedChannel], profile: Profile, header_of: H
     if not headers:
         return 1, 1
     width, height = max(h.width for h in headers), max(h.height for h in headers)
-    return fit_within(width, height, profile.size_limit or max(width, height))
+    return target_size(width, height, profile)
+
+
+def target_size(width: int, height: int, profile: Profile) -> tuple[int, int]:
+    """The size that a target gives a file whose largest source has this one: halved, then brought within the limit and to
+    powers of two."""
+    width, height = max(1, width >> profile.halve), max(1, height >> profile.halve)
+    width, height = fit_within(width, height, profile.size_limit or max(width, height))
+    if profile.resize == "none":
+        return width, height
+    exponents = [math.log2(side) for side in (width, height)]
+    rounded = [math.floor(e + 1e-9) if profile.resize == "down" else math.ceil(e - 1e-9) for e in exponents]
+    if profile.size_limit:
+        rounded = [min(e, math.floor(math.log2(profile.size_limit))) for e in rounded]
+    return 2 ** rounded[0], 2 ** rounded[1]
 
 
 def _same_content(

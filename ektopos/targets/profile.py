@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
+import re
 from functools import lru_cache
 from pathlib import Path
-from typing import Literal
+from typing import Literal, Self
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, model_validator
 
-from ektopos.document import AlphaMode, InputName
+from ektopos.document import AlphaMode, Document, InputName, parse
 from ektopos.errors import InvalidDocument
 from ektopos.types import Encoding, NormalY
 
@@ -32,12 +34,36 @@ class ProfileFile(BaseModel):
     """Ends the file's name, for example `ORM`."""
     channels: dict[Literal["r", "g", "b", "a", "rgb"], Carry]
     encoding: Encoding
-    format: Literal["png"] = "png"
+    format: Literal["png", "tga", "jpg", "webp"] = "png"
     bits: Literal[8, 16] = 8
+    """16 in PNG only."""
+
+    @model_validator(mode="after")
+    def _can_be_written(self) -> Self:
+        taken = [letter for group in self.channels for letter in group]
+        if len(set(taken)) < len(taken):
+            raise ValueError(f"in {self.suffix} a channel is named twice")
+        if self.bits == 16 and self.format != "png":
+            raise ValueError(f"{self.suffix}: only PNG has 16 bits, not {self.format}")
+        if "a" in taken and self.format == "jpg":
+            raise ValueError(f"{self.suffix}: JPEG has no alpha, but the file's A carries {self.channels['a']}")
+        if not re.fullmatch(r"[A-Za-z0-9_-]+", self.suffix):
+            raise ValueError(f"the suffix “{self.suffix}” may have letters, digits, _ and - only")
+        return self
 
     def letters(self) -> dict[Letter, Carry]:
         """What each single channel carries."""
         return {letter: carry for group, carry in self.channels.items() for letter in LETTERS if letter in group}
+
+
+_SRGB, _LINEAR, _ALPHA = ("srgb", False), ("linear", False), [("srgb", True), ("linear", True)]
+GLTF_PLACES: dict[str, tuple[str, list[tuple[str, bool]]]] = {
+    "base_color": ("rgb", [_SRGB]), "opacity": ("a", _ALPHA), "occlusion": ("r", [_LINEAR]), "roughness": ("g", [_LINEAR]),
+    "metallic": ("b", [_LINEAR]), "normal": ("rgb", [_LINEAR]), "emission": ("rgb", [_SRGB]), "specular": ("a", _ALPHA),
+    "clearcoat": ("r", [_LINEAR]), "clearcoat_roughness": ("g", [_LINEAR]), "sheen": ("rgb", [_SRGB]),
+    "sheen_roughness": ("a", _ALPHA), "transmission": ("r", [_LINEAR]), "thickness": ("g", [_LINEAR]),
+}  # fmt: skip
+"""Where glTF reads each input: the channels, and (encoding, alpha) of the file. Source: glTF 2.0, 3.9, and its extensions."""
 
 
 class ImportRules(BaseModel):
@@ -47,6 +73,9 @@ class ImportRules(BaseModel):
 
     settings_from: Literal["container", "package"] = "container"
     """Whether alpha mode, sides, transforms and constants are read from the glTF or from the package list."""
+    compression: Literal["none", "blocks"] = "none"
+    """Whether the engine compresses textures on import: BC5 for normals, BC7 for all others. Its loss is told apart from
+    mistakes."""
 
 
 class Profile(BaseModel):
@@ -67,11 +96,37 @@ class Profile(BaseModel):
     """The longest side a file may have, in texels."""
     power_of_two: bool = False
     """Whether the target's sizes should be powers of two; a check warns where they are not."""
+    resize: Literal["none", "down", "up"] = "none"
+    """Whether files are brought to powers of two, to the next smaller or the next larger."""
+    halve: int = Field(default=0, ge=0, le=6)
+    """How often sizes are halved."""
     name_rule: str = "{material}_{suffix}"
+    """A file's name without its ending: the tokens {material}, {suffix} and {target}."""
     alpha_modes: list[AlphaMode] = ["opaque", "mask", "blend"]
     factors: list[InputName] = Field(default_factory=list)
     """Inputs whose constants the container carries as numbers, exactly."""
     importing: ImportRules = Field(default_factory=ImportRules, alias="import")
+
+    @model_validator(mode="after")
+    def _hangs_together(self) -> Self:
+        suffixes = [file.suffix for file in self.files]
+        if len(set(suffixes)) < len(suffixes):
+            raise ValueError("two files have the same suffix")
+        tokens = set(re.findall(r"\{(.*?)\}", self.name_rule))
+        if not {"material", "suffix"} <= tokens or not tokens <= {"material", "suffix", "target"}:
+            raise ValueError("the name rule needs {material} and {suffix}, and knows {target} besides")
+        if self.container == "loose":
+            return self
+        for file in self.files:
+            if file.format not in ("png", "jpg"):
+                raise ValueError(f"{file.suffix}: glTF takes PNG and JPEG, not {file.format}")
+            for letter, carry in file.letters().items():
+                wanted = GLTF_PLACES.get(carry)
+                if wanted is None or (letter not in wanted[0]) or (file.encoding, letter == "a") not in wanted[1]:
+                    raise ValueError(
+                        f"{file.suffix}: glTF has no place for {carry} in {letter.upper()} of {file.encoding} files"
+                    )
+        return self
 
     def carried(self) -> set[str]:
         """Every input that some channel of some file carries, whole or converted."""
@@ -103,8 +158,6 @@ def built_in_profiles() -> dict[str, Profile]:
 
 def load_profile(text: str, subject: str) -> Profile:
     """A profile from JSON text. Raises `InvalidDocument` with the place that is wrong."""
-    from ektopos.document import parse
-
     try:
         raw = json.loads(text)
     except ValueError as problem:
@@ -112,8 +165,19 @@ def load_profile(text: str, subject: str) -> Profile:
     return parse(Profile, raw, subject)
 
 
-def find_profile(target: str) -> Profile:
-    """The built-in profile of that id. Raises `InvalidDocument` if there is none."""
+def profiles_of(document: Document) -> dict[str, Profile]:
+    """Every profile that a project can use, by id: its own and the built-in ones. Own ones that are wrong are left out."""
+    own = {}
+    for target, raw in document.targets.items():
+        with contextlib.suppress(InvalidDocument):
+            own[target] = parse(Profile, raw, target)
+    return built_in_profiles() | own
+
+
+def find_profile(target: str, document: Document | None = None) -> Profile:
+    """The profile of that id, a project's own or a built-in one. Raises `InvalidDocument` if there is none, or it is wrong."""
+    if document is not None and target in document.targets:
+        return parse(Profile, document.targets[target], f"target {target}")
     profiles = built_in_profiles()
     if target not in profiles:
         raise InvalidDocument(f"there is no target “{target}”.", subject="target", hint=f"Choose one of {', '.join(profiles)}.")

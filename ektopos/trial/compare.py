@@ -19,6 +19,7 @@ from ektopos.project import Project, load_mesh
 from ektopos.shading import Look
 from ektopos.targets.profile import Profile
 from ektopos.trial.causes import MESSAGES, Cause, explain
+from ektopos.trial.compression import block_compressed
 from ektopos.trial.importer import INPUTS, Arrival, ArrivedInput, ArrivedMaterial, decode_srgb, import_package
 from ektopos.trial.renders import VIEWS, Rendered, arrived_look, compare_mesh, meant_look
 from ektopos.types import Float, Progress, no_progress
@@ -151,7 +152,10 @@ def judge_material(
             if changed or material.alpha_mode == "opaque":
                 cells.append(replace(cell, **(changed or {"message": "Opaque, as it was meant."})))
                 continue
-        cells.append(_judge_input(loader, profile, material, cell, arrived.inputs[input_name], keep))
+        judged = _judge_input(loader, profile, material, cell, arrived.inputs[input_name], keep)
+        if profile.importing.compression == "blocks":
+            judged = _with_compression(loader, material, judged, arrived.inputs[input_name])
+        cells.append(judged)
     cells.append(_judge_settings(Cell("", "", name, SETTINGS, "same"), material, arrived))
     for extra in EXTRA_INPUTS:
         if extra not in material.feeds:
@@ -202,12 +206,33 @@ def _judge_input(
         return _because(replace(judged, verdict="differs"), "resized", f"It is {_by(size)}, listed as {_by(wanted)}.")
     if verdict == "differs":
         cause, message = _cause(judged, material, name, meant, came, arrived, size, wanted)
+        if cause == "compressed" and texture is not None and texture.lossy:
+            said = f"JPEG changes it by up to {largest:.3g} {unit}, {mean:.2g} in the mean."
+            return _because(replace(judged, verdict="close"), cause, said)
         edited = " The file was edited after export: its hash is not the one in the package list."
         return _because(judged, cause, message + (edited if texture and texture.edited else ""))
     if verdict == "close":
         small = size is not None and (size[0] < meant.shape[1] or size[1] < meant.shape[0])
         return _because(judged, "resized" if small else "quantised", f"Within {close:.3g} {unit}.")
     return judged
+
+
+def _with_compression(loader: MapLoader, material: Material, cell: Cell, arrived: ArrivedInput) -> Cell:
+    """A sound cell with what the engine's own texture compression then does to it."""
+    name: InputName = cell.input  # type: ignore[assignment]
+    texture = arrived.texture
+    if texture is None or texture.pixels is None or texture.pixels.dtype != np.uint8 or cell.verdict not in ("same", "close"):
+        return cell
+    if arrived.quantity in ("diffuse", "specular"):
+        return cell
+    blocks = block_compressed(texture.pixels, normal=name == "normal")
+    came = _arrived_values(replace(arrived, texture=replace(texture, pixels=blocks)), name)
+    meant = _meant(loader, material, name, arrived.quantity)
+    here, strength = _at_size(meant, name, came.shape[1], came.shape[0]), material.feeds[name].strength
+    scale = max(1.0, float(meant.max())) * max(1.0, strength) if name == "emission" else 1.0
+    error, unit = _errors(apply_strength(here, name, strength), apply_strength(came, name, arrived.strength), name, scale)
+    said = f"Compressed on import, it changes by up to {float(error.max()):.3g} {unit}, {float(error.mean()):.2g} in the mean."
+    return _because(replace(cell, verdict="close"), "compressed", f"{cell.message} {said}".strip())
 
 
 def _meant(loader: MapLoader, material: Material, name: InputName, quantity: str) -> Float:

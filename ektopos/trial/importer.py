@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import base64
 import hashlib
+import io
 import json
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -19,6 +20,7 @@ import cv2
 import numpy as np
 import pygltflib
 from numpy.typing import NDArray
+from PIL import Image as Pillow
 
 from ektopos.errors import InvalidDocument
 from ektopos.targets.profile import Profile
@@ -40,6 +42,8 @@ EXTENSIONS: dict[str, tuple[str, str, str, tuple[float, ...]]] = {
 }
 """Inputs beyond the seven: extension, start of the property's name there, channels of its texture, and what it is when
 nothing is said. Source: the extensions' own texts; each is ratified."""
+_JPEG = b"\xff\xd8"
+_TGA_END = b"TRUEVISION-XFILE."
 _WRAP_NEAREST = (9728, 9984, 9986)
 
 
@@ -54,6 +58,8 @@ class Texture:
     edited: bool = False
     """Whether the file's hash is not the one in the package list."""
     listed_size: tuple[int, int] | None = None
+    lossy: bool = False
+    """Whether the file's own format loses a little, as JPEG does."""
 
 
 @dataclass(frozen=True)
@@ -187,10 +193,12 @@ def decode_texture(name: str, raw: bytes | None, edited: bool, size: tuple[int, 
             pixels = cv2.imdecode(np.frombuffer(raw, np.uint8), cv2.IMREAD_UNCHANGED)
         except cv2.error:
             pixels = None
+    if pixels is None and raw.rstrip(b"\0").endswith(_TGA_END):
+        pixels = _tga(raw)
     if pixels is None:
         return Texture(name, None, "unreadable-file", edited, size)
     pixels = pixels[..., [2, 1, 0, 3][: pixels.shape[2]]] if pixels.ndim == 3 else np.repeat(pixels[..., None], 3, axis=2)
-    return Texture(name, pixels, None, edited, size)
+    return Texture(name, pixels, None, edited, size, raw.startswith(_JPEG))
 
 
 def stored_channels(pixels: NDArray[Any], channels: str) -> Values:
@@ -211,8 +219,22 @@ def decode_srgb(stored: Values) -> Values:
 
 
 def _whole(raw: bytes) -> bool:
-    """Whether a PNG has its end: decoders fill the rest of a broken one with black and say nothing."""
-    return not raw.startswith(b"\x89PNG") or b"IEND" in raw[-32:]
+    """Whether a file has its end: decoders fill the rest of a broken one with black or grey and say nothing."""
+    if raw.startswith(b"\x89PNG"):
+        return b"IEND" in raw[-32:]
+    if raw.startswith(b"RIFF"):
+        return len(raw) >= int.from_bytes(raw[4:8], "little") + 8
+    return not raw.startswith(_JPEG) or b"\xff\xd9" in raw[-32:]
+
+
+def _tga(raw: bytes) -> NDArray[Any] | None:
+    """A TGA's pixels, blue first as OpenCV gives them, which does not read it."""
+    try:
+        with Pillow.open(io.BytesIO(raw)) as opened:
+            found = np.asarray(opened)
+    except (OSError, ValueError, SyntaxError):
+        return None
+    return found[..., [2, 1, 0, 3][: found.shape[2]]] if found.ndim == 3 else found
 
 
 def _size(entry: dict[str, Any]) -> tuple[int, int] | None:

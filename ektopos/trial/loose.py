@@ -7,6 +7,7 @@ with the standard library, never with the library that wrote it.
 
 from __future__ import annotations
 
+import re
 import xml.etree.ElementTree as ET
 from dataclasses import replace
 from pathlib import Path
@@ -117,7 +118,7 @@ def _channel_of(
     for path, entry in files.listed.items():
         if material not in entry.get("materials", []):
             continue
-        kind = next((kind for kind in profile.files if Path(path).stem.endswith(f"_{kind.suffix}")), None)
+        kind = next((kind for kind in profile.files if _is_named(Path(path).stem, profile, kind)), None)
         if kind is None:
             continue
         for group, carry in kind.channels.items():
@@ -126,6 +127,14 @@ def _channel_of(
             if made_of[0] == name and written:
                 return files.texture(path), kind, group, carry if carry != name else ""
     return None
+
+
+def _is_named(stem: str, profile: Profile, kind: ProfileFile) -> bool:
+    """Whether a file is called as the target's rule calls files of a kind."""
+    parts = {"material": ".+", "suffix": re.escape(kind.suffix), "target": re.escape(profile.id)}
+    pieces = re.findall(r"([^{]*)(?:\{(\w+)\})?", profile.name_rule)
+    pattern = "".join(re.escape(text) + parts.get(token, "") for text, token in pieces)
+    return re.fullmatch(pattern, stem) is not None
 
 
 def _letters(group: str, name: str, quantity: str) -> str:

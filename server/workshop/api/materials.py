@@ -238,7 +238,7 @@ def _sheet(project: Project, document: Document, name: str) -> Sheet:
     revision = project.head
     plan, planning_problem = _plan(document, revision)
     usable_maps = _usable_maps(revision, document)
-    profile = find_profile(document.target)
+    profile = find_profile(document.target, document)
     rows = []
     for input_name in INPUTS:
         feed = material.feeds.get(input_name)
@@ -366,7 +366,7 @@ def header_of(revision: Revision, document: Document) -> Any:
 
 def _plan(document: Document, revision: Revision) -> tuple[Plan | None, str]:
     try:
-        return make_plan(document, find_profile(document.target), header_of(revision, document)), ""
+        return make_plan(document, find_profile(document.target, document), header_of(revision, document)), ""
     except EktoposError as problem:
         return None, str(problem)
 

@@ -85,7 +85,7 @@ def plan(request: HttpRequest, project_id: UUID) -> PlanOut:
     """Which files the target gets, before anything is written."""
     project = found(project_id)
     document = project.document
-    profile = find_profile(document.target)
+    profile = find_profile(document.target, document)
     made = make_plan(document, profile, header_of(project.head, document))
     files = []
     for file in made.files:
@@ -124,7 +124,7 @@ def start_export(request: HttpRequest, project_id: UUID, given: NewExport) -> Jo
     project = found(project_id)
     revision = get_object_or_404(project.revisions, pk=given.revision)
     target = str(revision.document["target"])
-    find_profile(target)
+    find_profile(target, revision.core().document)
     return Job.start(project, "export", {"revision": revision.pk, "target": target, "try": given.trial})
 
 

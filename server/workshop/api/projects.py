@@ -203,7 +203,7 @@ def restore_checkpoint(request: HttpRequest, project_id: UUID, checkpoint_id: in
 def checks(request: HttpRequest, project_id: UUID) -> list[Finding]:
     """Everything the checks find, worst first."""
     project = found(project_id)
-    return run_checks(project.core(), find_profile(project.document.target))
+    return run_checks(project.core(), find_profile(project.document.target, project.document))
 
 
 @router.get("/{uuid:project_id}/archive")

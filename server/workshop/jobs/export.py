@@ -21,7 +21,7 @@ from server.workshop.store import package_folder
 def export(job: Job, progress: Progress) -> dict[str, Any]:
     """Write the package of the project as it was when the job was asked for, and put it to trial if `try` is set."""
     revision = job.project.revisions.get(pk=job.arguments["revision"])
-    profile = find_profile(str(job.arguments["target"]))
+    profile = find_profile(str(job.arguments["target"]), revision.core().document)
     package = Package.objects.create(project=job.project, revision=revision, target=profile.id)
     share = 0.55 if job.arguments.get("try") else 1.0
     try:
@@ -68,7 +68,9 @@ def judge(package: Package, progress: Progress) -> None:
             (pictures / f"{number}-{what}.png").write_bytes(encode_png(quantise(wide, 8)))
 
     files = package_folder(package.pk) / "files"
-    found = run_trial(package.revision.core(), files, find_profile(package.target), progress, keep)
+    found = run_trial(
+        package.revision.core(), files, find_profile(package.target, package.revision.core().document), progress, keep
+    )
     result = plain(found)
     result["pictures"] = [{"material": material, "input": name} for material, name in names]
     package.trial = result
