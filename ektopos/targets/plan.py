@@ -73,6 +73,16 @@ class PlannedFile:
                 return size
             width, height = max(1, width // 2), max(1, height // 2)
 
+    @property
+    def compressed(self) -> int:
+        """Bytes in graphics memory in 16-byte blocks of 4 × 4 texels (BC3, BC5, BC7), with a full mip chain."""
+        size, width, height = 0, self.width, self.height
+        while True:
+            size += 16 * -(-width // 4) * -(-height // 4)
+            if width == height == 1:
+                return size
+            width, height = max(1, width // 2), max(1, height // 2)
+
     def carries(self) -> dict[str, str | None]:
         """What each of r, g, b and a holds, as package lists say it."""
         return {letter: self.channels[letter].carries if letter in self.channels else None for letter in LETTERS}

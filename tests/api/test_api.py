@@ -175,7 +175,7 @@ class Screens(Api):
     def test_checks_and_targets(self) -> None:
         project = self.sample()
         self.assertTrue(self.call("get", f"/projects/{project['id']}/checks"))
-        self.assertIn("gltf-glb", [target["id"] for target in self.call("get", "/projects/targets/all")])
+        self.assertIn("gltf-glb", [target["id"] for target in self.call("get", f"/projects/{project['id']}/targets")])
 
     def test_an_export_is_tried_and_can_be_taken_away(self) -> None:
         project = self.sample()

@@ -149,3 +149,54 @@ class MeshesApi(Api):
         self.assertEqual(after["maps"][made]["roles"], {"r": "occlusion"})
         self.assertEqual(after["materials"]["plain"]["inputs"]["occlusion"]["map"], made)
         self.call("post", f"/projects/{project['id']}/meshes/plates/occlusion", {"slot": "Bare", "samples": 0}, status=422)
+
+
+class TargetsApi(Api):
+    OWN = (("id", "mine"), ("title", "Mine"), ("container", "loose"), ("normal_y", "-"))
+    FILES = (
+        {"suffix": "Col", "channels": {"rgb": "base_color"}, "encoding": "srgb"},
+        {"suffix": "MS", "channels": {"r": "metallic", "a": "smoothness"}, "encoding": "linear"},
+    )
+
+    def own(self, **change) -> dict:
+        return {**dict(self.OWN), "files": list(self.FILES), **change}
+
+    def test_a_target_of_ones_own_is_tried_saved_used_and_removed(self) -> None:
+        project = self.sample()
+        path = f"/projects/{project['id']}"
+        wrong = self.call("post", f"{path}/target-drafts", {"profile": self.own(name_rule="{suffix}")})
+        self.assertIn("needs {material}", wrong["problem"])
+        right = self.call("post", f"{path}/target-drafts", {"profile": self.own()})["summary"]
+        self.assertEqual((right["files"], right["problem"]), (3, ""))
+        self.assertIn("smoothness instead of roughness", right["converted"])
+        self.assertTrue(any("normal is not carried" in said for said in right["lost"]))
+        project = self.edit(project, {"kind": "set-profile", "profile": self.own()}, {"kind": "set-target", "target": "mine"})
+        self.assertIn("mine", [target["id"] for target in self.call("get", f"{path}/targets")])
+        plan = self.call("get", f"{path}/plan")
+        self.assertEqual({file["state"] for file in plan["files"]}, {"new"})
+        job = self.call("post", f"{path}/exports", {"revision": project["revision"]})
+        self.assertEqual(self.call("get", f"/jobs/{job['id']}")["state"], "done")
+        self.assertEqual({file["state"] for file in self.call("get", f"{path}/plan")["files"]}, {"same"})
+        project = self.edit(project, {"kind": "set-map", "maps": ["tile_col"], "encoding": "linear"})
+        states = {file["path"].rpartition("/")[2]: file["state"] for file in self.call("get", f"{path}/plan")["files"]}
+        self.assertEqual({name for name, state in states.items() if state == "changed"}, {"tile_Col.png"})
+        removed = self.edit(project, {"kind": "remove-profile", "target": "mine"})
+        self.assertEqual(removed["document"]["target"], "gltf-glb")
+        self.edit(removed, {"kind": "set-profile", "profile": self.own(id="gltf-glb")}, status=422)
+
+    def test_the_project_is_compared_over_all_targets(self) -> None:
+        project = self.edit(self.sample(), {"kind": "set-profile", "profile": self.own()})
+        found = {entry["target"]: entry for entry in self.call("get", f"/projects/{project['id']}/comparison")}
+        self.assertEqual(len(found), 7)
+        self.assertTrue(found["mine"]["own"])
+        self.assertEqual(found["gltf-glb"]["lost"], [])
+        self.assertIn("green of normals points down", found["orm-y-minus"]["converted"])
+        for entry in found.values():
+            # Blocks take a byte a texel, uncompressed RGBA four: a quarter, but for the smallest mips.
+            self.assertLess(entry["compressed"], entry["memory"] * 0.26 + 64 * entry["files"])
+        broken = self.edit(
+            project,
+            {"kind": "set-feed", "material": "tile", "input": "roughness", "feed": {"map": "tile_orm", "channels": "rgb"}},
+        )
+        found = self.call("get", f"/projects/{broken['id']}/comparison")
+        self.assertTrue(all("one channel" in entry["problem"] for entry in found))

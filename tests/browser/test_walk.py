@@ -103,7 +103,7 @@ class Walk(Site):
         page.get_by_role("navigation", name="The job").get_by_text("2 of 2 slots").wait_for()
         page.mouse.move(640, 20)
         dressed = self.stage_pixels(unlike=whole)
-        page.get_by_role("button", name="Keel").hover()
+        page.get_by_role("button", name="Keel", exact=True).hover()
         self.stage_pixels(unlike=dressed)
         self.axe("meshes")
         self.go("Checks")

@@ -14,16 +14,17 @@ from django.http import FileResponse, HttpRequest
 from django.shortcuts import get_object_or_404
 from ninja import Router, Schema
 
-from ektopos.document import INPUTS
-from ektopos.errors import MissingReference
+from ektopos.document import INPUTS, parse
+from ektopos.errors import EktoposError, InvalidDocument, MissingReference
 from ektopos.materials.adjust import changes
 from ektopos.targets import make_plan
-from ektopos.targets.profile import find_profile
+from ektopos.targets.profile import Profile, find_profile, profiles_of
+from ektopos.targets.reuse import texture_key
 from server.workshop.api.files import JobOut
 from server.workshop.api.maps import FOREVER
 from server.workshop.api.materials import header_of
 from server.workshop.api.projects import found
-from server.workshop.models import Job, Package
+from server.workshop.models import Job, Package, Project
 from server.workshop.store import package_folder
 
 router = Router(tags=["packages"])
@@ -47,6 +48,9 @@ class PlannedFileOut(Schema):
     bits: int
     encoding: str
     memory: int
+    compressed: int
+    state: Literal["new", "changed", "same"]
+    """Against the last package for this target."""
     channels: dict[str, PlannedChannelOut | None]
 
 
@@ -59,6 +63,36 @@ class PlanOut(Schema):
     factors: int
     notes: list[str]
     memory: int
+    compressed: int
+
+
+class TargetSummary(Schema):
+    """What a project comes to for one target."""
+
+    target: str
+    title: str
+    own: bool
+    files: int
+    memory: int
+    compressed: int
+    lost: list[str]
+    """What the target does not carry."""
+    converted: list[str]
+    """What it takes in another form."""
+    problem: str = ""
+
+
+class Draft(Schema):
+    """A profile as it is being written."""
+
+    profile: dict[str, Any]
+
+
+class DraftOut(Schema):
+    """What is wrong with it, or what it would give."""
+
+    problem: str = ""
+    summary: TargetSummary | None = None
 
 
 class PackageOut(Schema):
@@ -87,6 +121,13 @@ def plan(request: HttpRequest, project_id: UUID) -> PlanOut:
     document = project.document
     profile = find_profile(document.target, document)
     made = make_plan(document, profile, header_of(project.head, document))
+    last = project.packages.filter(target=profile.id, complete=True).order_by("-id").first()
+    listed = [part for file in (last.files if last else []) for part in (file, *file.get("images", []))]
+    before = {part["path"]: part.get("made_from") for part in listed}
+
+    def hash_of(name: str) -> str:
+        return project.head.sha_of(document.maps[name].file)
+
     files = []
     for file in made.files:
         channels: dict[str, PlannedChannelOut | None] = dict.fromkeys("rgba")
@@ -108,13 +149,61 @@ def plan(request: HttpRequest, project_id: UUID) -> PlanOut:
         files.append(
             PlannedFileOut(
                 path=file.path, materials=list(file.materials), width=file.width, height=file.height, bits=file.bits,
-                encoding=file.encoding, memory=file.memory, channels=channels,
+                encoding=file.encoding, memory=file.memory, compressed=file.compressed, channels=channels,
+                state=_state(before, file.path, texture_key(file, profile, hash_of)),
             )
         )  # fmt: skip
     factors = sum(len([i for i in inputs if i in INPUTS]) for inputs in made.factors.values())
     return PlanOut(
         target=profile.id, title=profile.title, files=files, factors=factors, notes=list(made.notes),
-        memory=sum(file.memory for file in made.files),
+        memory=sum(file.memory for file in made.files), compressed=sum(file.compressed for file in made.files),
+    )  # fmt: skip
+
+
+def _state(before: dict[str, str | None], path: str, key: str) -> Literal["new", "changed", "same"]:
+    if path not in before:
+        return "new"
+    return "same" if before[path] == key else "changed"
+
+
+@router.get("/projects/{uuid:project_id}/targets", response=list[Profile], by_alias=True)
+def targets(request: HttpRequest, project_id: UUID) -> list[Profile]:
+    """Every target that a project can use: the built-in ones and its own."""
+    return list(profiles_of(found(project_id).document).values())
+
+
+@router.get("/projects/{uuid:project_id}/comparison", response=list[TargetSummary])
+def comparison(request: HttpRequest, project_id: UUID) -> list[TargetSummary]:
+    """The project over all targets: what each loses and converts, and what it takes."""
+    project = found(project_id)
+    return [_summary(project, profile) for profile in profiles_of(project.document).values()]
+
+
+@router.post("/projects/{uuid:project_id}/target-drafts", response=DraftOut)
+def try_target(request: HttpRequest, project_id: UUID, given: Draft) -> DraftOut:
+    """What is wrong with a profile, or what it would give for this project. Nothing is saved."""
+    project = found(project_id)
+    try:
+        profile = parse(Profile, given.profile, "")
+    except InvalidDocument as problem:
+        return DraftOut(problem=problem.message.replace("Value error, ", ""))
+    return DraftOut(summary=_summary(project, profile))
+
+
+def _summary(project: Project, profile: Profile) -> TargetSummary:
+    document = project.document
+    told = {"target": profile.id, "title": profile.title, "own": profile.id in document.targets}
+    try:
+        made = make_plan(document, profile, header_of(project.head, document))
+    except EktoposError as problem:
+        return TargetSummary(**told, files=0, memory=0, compressed=0, lost=[], converted=[], problem=str(problem))
+    quantities = {c.quantity for file in made.files for c in file.channels.values() if c.quantity}
+    converted = [f"{name} instead of {'roughness' if name in ('gloss', 'smoothness') else 'metallic'}" for name in quantities]
+    if profile.normal_y == "-" and any(c.input == "normal" for file in made.files for c in file.channels.values()):
+        converted.append("green of normals points down")
+    return TargetSummary(
+        **told, files=len(made.files), memory=sum(f.memory for f in made.files),
+        compressed=sum(f.compressed for f in made.files), lost=list(made.notes), converted=sorted(converted),
     )  # fmt: skip
 
 

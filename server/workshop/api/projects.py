@@ -15,8 +15,7 @@ from ninja import Router, Schema
 from ektopos.checks import Finding, run_checks
 from ektopos.document import Document, document_json
 from ektopos.edits import Edit
-from ektopos.targets import built_in_profiles
-from ektopos.targets.profile import Profile, find_profile
+from ektopos.targets.profile import find_profile
 from server.workshop.archive import import_uploads, write_archive
 from server.workshop.models import Checkpoint, Project
 
@@ -213,9 +212,3 @@ def archive(request: HttpRequest, project_id: UUID) -> FileResponse:
     handle = tempfile.NamedTemporaryFile(dir=settings.FILE_UPLOAD_TEMP_DIR, suffix=".zip")  # noqa: SIM115 — closed by the response
     write_archive(project, Path(handle.name))
     return FileResponse(handle, as_attachment=True, filename=f"{project.name}.zip")
-
-
-@router.get("/targets/all", response=list[Profile], by_alias=True)
-def targets(request: HttpRequest) -> list[Profile]:
-    """Every target and its rules."""
-    return list(built_in_profiles().values())

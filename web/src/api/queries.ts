@@ -6,7 +6,7 @@ import { useParams } from 'react-router'
 
 import { useNotices } from '../layout/notices'
 import { Said, client, got } from './client'
-import type { Alike, BoardMap, By, Conversion, Edit, Finding, Job, MapDetail, Material, MeshFacts, MeshStep, Package, Padding, Plan, Profile, Project, ProjectRow, Proposal, Sheet, StageLook, Suggestion } from './types'
+import type { Alike, BoardMap, By, Conversion, DraftOut, Edit, Finding, Job, MapDetail, Material, MeshFacts, MeshStep, Package, Padding, Plan, Profile, Project, ProjectRow, Proposal, Sheet, StageLook, Suggestion, TargetSummary } from './types'
 
 export const useProjectId = () => useParams().projectId ?? ''
 
@@ -22,14 +22,37 @@ export const useProject = () => useQuery(projectQuery(useProjectId()))
 export const useProjects = () =>
   useQuery({ queryKey: ['projects'], queryFn: () => got<ProjectRow[]>(client.GET('/api/projects')) })
 
-export const useTargets = () =>
-  useQuery({ queryKey: ['targets'], queryFn: () => got<Profile[]>(client.GET('/api/projects/targets/all')), staleTime: Infinity })
-
 /** Key and guard of a query that depends on the project's revision. */
 function useRevisionKey(name: string, ...rest: unknown[]) {
   const id = useProjectId()
   const revision = useProject().data?.revision
   return { id, queryKey: ['project-part', id, name, revision, ...rest], enabled: revision !== undefined }
+}
+
+/** Every target that the project can use: the built-in ones and its own. */
+export function useTargets() {
+  const { id, queryKey, enabled } = useRevisionKey('targets')
+  return useQuery({
+    queryKey, enabled, placeholderData: keepPreviousData,
+    queryFn: () => got<Profile[]>(client.GET('/api/projects/{project_id}/targets', { params: { path: { project_id: id } } })),
+  })
+}
+
+export function useComparison() {
+  const { id, queryKey, enabled } = useRevisionKey('comparison')
+  return useQuery({
+    queryKey, enabled,
+    queryFn: () => got<TargetSummary[]>(client.GET('/api/projects/{project_id}/comparison', { params: { path: { project_id: id } } })),
+  })
+}
+
+/** What is wrong with a profile that is being written, or what it would give. */
+export function useDraftTarget(profile: Profile) {
+  const { id, queryKey, enabled } = useRevisionKey('draft', profile)
+  return useQuery({
+    queryKey, enabled, placeholderData: keepPreviousData, retry: false,
+    queryFn: () => got<DraftOut>(client.POST('/api/projects/{project_id}/target-drafts', { params: { path: { project_id: id } }, body: { profile: profile as never } })),
+  })
 }
 
 export function useBoard() {

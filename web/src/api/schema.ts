@@ -212,26 +212,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/targets/all": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Targets
-         * @description Every target and its rules.
-         */
-        get: operations["server_workshop_api_projects_targets"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/uploads": {
         parameters: {
             query?: never;
@@ -856,6 +836,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/targets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Targets
+         * @description Every target that a project can use: the built-in ones and its own.
+         */
+        get: operations["server_workshop_api_packages_targets"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/comparison": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Comparison
+         * @description The project over all targets: what each loses and converts, and what it takes.
+         */
+        get: operations["server_workshop_api_packages_comparison"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/target-drafts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Target
+         * @description What is wrong with a profile, or what it would give for this project. Nothing is saved.
+         */
+        post: operations["server_workshop_api_packages_try_target"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/exports": {
         parameters: {
             query?: never;
@@ -1033,6 +1073,12 @@ export interface components {
             };
             /** Naming */
             naming?: components["schemas"]["NamingRule"][];
+            /** Targets */
+            targets?: {
+                [key: string]: {
+                    [key: string]: unknown;
+                };
+            };
         } & {
             [key: string]: unknown;
         };
@@ -1752,7 +1798,7 @@ export interface components {
             /** Revision */
             revision: number;
             /** Edits */
-            edits: (components["schemas"]["RenameProject"] | components["schemas"]["SetTarget"] | components["schemas"]["SetMap"] | components["schemas"]["RenameSet"] | components["schemas"]["AddNamingRule"] | components["schemas"]["RemoveNamingRule"] | components["schemas"]["RemoveMaps"] | components["schemas"]["AddMaterial"] | components["schemas"]["MakeFromSet"] | components["schemas"]["RenameMaterial"] | components["schemas"]["RenameMaterials"] | components["schemas"]["DuplicateMaterial"] | components["schemas"]["RemoveMaterial"] | components["schemas"]["SetFeed"] | components["schemas"]["SetSetting"] | components["schemas"]["PushUp"] | components["schemas"]["Detach"] | components["schemas"]["ApplyPattern"] | components["schemas"]["Assign"] | components["schemas"]["SetDone"] | components["schemas"]["SetRecipe"] | components["schemas"]["RemoveMesh"] | components["schemas"]["BringIn"])[];
+            edits: (components["schemas"]["RenameProject"] | components["schemas"]["SetTarget"] | components["schemas"]["SetProfile"] | components["schemas"]["RemoveProfile"] | components["schemas"]["SetMap"] | components["schemas"]["RenameSet"] | components["schemas"]["AddNamingRule"] | components["schemas"]["RemoveNamingRule"] | components["schemas"]["RemoveMaps"] | components["schemas"]["AddMaterial"] | components["schemas"]["MakeFromSet"] | components["schemas"]["RenameMaterial"] | components["schemas"]["RenameMaterials"] | components["schemas"]["DuplicateMaterial"] | components["schemas"]["RemoveMaterial"] | components["schemas"]["SetFeed"] | components["schemas"]["SetSetting"] | components["schemas"]["PushUp"] | components["schemas"]["Detach"] | components["schemas"]["ApplyPattern"] | components["schemas"]["Assign"] | components["schemas"]["SetDone"] | components["schemas"]["SetRecipe"] | components["schemas"]["RemoveMesh"] | components["schemas"]["BringIn"])[];
         };
         /**
          * MakeFromSet
@@ -1838,6 +1884,19 @@ export interface components {
             kind: "remove-naming-rule";
             /** Ending */
             ending: string;
+        };
+        /**
+         * RemoveProfile
+         * @description Take a target of the project's own away.
+         */
+        RemoveProfile: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "remove-profile";
+            /** Target */
+            target: string;
         };
         /**
          * RenameMaterial
@@ -1959,6 +2018,23 @@ export interface components {
             set?: string | null;
         };
         /**
+         * SetProfile
+         * @description Add or change a target of the project's own; with its `id` under another name than before, it is renamed.
+         */
+        SetProfile: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set-profile";
+            /** Profile */
+            profile: {
+                [key: string]: unknown;
+            };
+            /** Replaces */
+            replaces?: string | null;
+        };
+        /**
          * SetRecipe
          * @description Change what is done to a mesh after it is read; `came_from` says for every slot it then has which one it was.
          */
@@ -2054,105 +2130,6 @@ export interface components {
              * @default
              */
             fix: string;
-        };
-        /**
-         * ImportRules
-         * @description What the stand-in engine does on import; where a package says nothing it assumes the plainest thing.
-         */
-        ImportRules: {
-            /**
-             * Settings From
-             * @default container
-             * @enum {string}
-             */
-            settings_from: "container" | "package";
-        };
-        /**
-         * Profile
-         * @description A target.
-         */
-        Profile: {
-            /** Id */
-            id: string;
-            /** Title */
-            title: string;
-            /**
-             * Summary
-             * @default
-             */
-            summary: string;
-            /**
-             * Container
-             * @enum {string}
-             */
-            container: "glb" | "gltf" | "loose";
-            /**
-             * Workflow
-             * @default metallic
-             * @enum {string}
-             */
-            workflow: "metallic" | "specular";
-            /** Files */
-            files: components["schemas"]["ProfileFile"][];
-            /**
-             * Normal Y
-             * @default +
-             * @enum {string}
-             */
-            normal_y: "+" | "-";
-            /** Size Limit */
-            size_limit?: number | null;
-            /**
-             * Power Of Two
-             * @default false
-             */
-            power_of_two: boolean;
-            /**
-             * Name Rule
-             * @default {material}_{suffix}
-             */
-            name_rule: string;
-            /**
-             * Alpha Modes
-             * @default [
-             *       "opaque",
-             *       "mask",
-             *       "blend"
-             *     ]
-             */
-            alpha_modes: ("opaque" | "mask" | "blend")[];
-            /** Factors */
-            factors?: ("base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness" | "attenuation" | "attenuation_distance")[];
-            import?: components["schemas"]["ImportRules"];
-        };
-        /**
-         * ProfileFile
-         * @description One kind of file that the target takes for each material.
-         */
-        ProfileFile: {
-            /** Suffix */
-            suffix: string;
-            /** Channels */
-            channels: {
-                [key: string]: "base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "gloss" | "smoothness" | "diffuse" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness";
-            };
-            /**
-             * Encoding
-             * @enum {string}
-             */
-            encoding: "srgb" | "linear";
-            /**
-             * Format
-             * @default png
-             * @constant
-             */
-            format: "png";
-            /**
-             * Bits
-             * @default 8
-             * @enum {integer}
-             */
-            bits: 8 | 16;
         };
         /**
          * Upload
@@ -2803,6 +2780,8 @@ export interface components {
             notes: string[];
             /** Memory */
             memory: number;
+            /** Compressed */
+            compressed: number;
         };
         /**
          * PlannedChannelOut
@@ -2835,9 +2814,181 @@ export interface components {
             encoding: string;
             /** Memory */
             memory: number;
+            /** Compressed */
+            compressed: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "new" | "changed" | "same";
             /** Channels */
             channels: {
                 [key: string]: components["schemas"]["PlannedChannelOut"] | null;
+            };
+        };
+        /**
+         * ImportRules
+         * @description What the stand-in engine does on import; where a package says nothing it assumes the plainest thing.
+         */
+        ImportRules: {
+            /**
+             * Settings From
+             * @default container
+             * @enum {string}
+             */
+            settings_from: "container" | "package";
+            /**
+             * Compression
+             * @default none
+             * @enum {string}
+             */
+            compression: "none" | "blocks";
+        };
+        /**
+         * Profile
+         * @description A target.
+         */
+        Profile: {
+            /** Id */
+            id: string;
+            /** Title */
+            title: string;
+            /**
+             * Summary
+             * @default
+             */
+            summary: string;
+            /**
+             * Container
+             * @enum {string}
+             */
+            container: "glb" | "gltf" | "loose";
+            /**
+             * Workflow
+             * @default metallic
+             * @enum {string}
+             */
+            workflow: "metallic" | "specular";
+            /** Files */
+            files: components["schemas"]["ProfileFile"][];
+            /**
+             * Normal Y
+             * @default +
+             * @enum {string}
+             */
+            normal_y: "+" | "-";
+            /** Size Limit */
+            size_limit?: number | null;
+            /**
+             * Power Of Two
+             * @default false
+             */
+            power_of_two: boolean;
+            /**
+             * Resize
+             * @default none
+             * @enum {string}
+             */
+            resize: "none" | "down" | "up";
+            /**
+             * Halve
+             * @default 0
+             */
+            halve: number;
+            /**
+             * Name Rule
+             * @default {material}_{suffix}
+             */
+            name_rule: string;
+            /**
+             * Alpha Modes
+             * @default [
+             *       "opaque",
+             *       "mask",
+             *       "blend"
+             *     ]
+             */
+            alpha_modes: ("opaque" | "mask" | "blend")[];
+            /** Factors */
+            factors?: ("base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness" | "attenuation" | "attenuation_distance")[];
+            import?: components["schemas"]["ImportRules"];
+        };
+        /**
+         * ProfileFile
+         * @description One kind of file that the target takes for each material.
+         */
+        ProfileFile: {
+            /** Suffix */
+            suffix: string;
+            /** Channels */
+            channels: {
+                [key: string]: "base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "gloss" | "smoothness" | "diffuse" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness";
+            };
+            /**
+             * Encoding
+             * @enum {string}
+             */
+            encoding: "srgb" | "linear";
+            /**
+             * Format
+             * @default png
+             * @enum {string}
+             */
+            format: "png" | "tga" | "jpg" | "webp";
+            /**
+             * Bits
+             * @default 8
+             * @enum {integer}
+             */
+            bits: 8 | 16;
+        };
+        /**
+         * TargetSummary
+         * @description What a project comes to for one target.
+         */
+        TargetSummary: {
+            /** Target */
+            target: string;
+            /** Title */
+            title: string;
+            /** Own */
+            own: boolean;
+            /** Files */
+            files: number;
+            /** Memory */
+            memory: number;
+            /** Compressed */
+            compressed: number;
+            /** Lost */
+            lost: string[];
+            /** Converted */
+            converted: string[];
+            /**
+             * Problem
+             * @default
+             */
+            problem: string;
+        };
+        /**
+         * DraftOut
+         * @description What is wrong with it, or what it would give.
+         */
+        DraftOut: {
+            /**
+             * Problem
+             * @default
+             */
+            problem: string;
+            summary?: components["schemas"]["TargetSummary"] | null;
+        };
+        /**
+         * Draft
+         * @description A profile as it is being written.
+         */
+        Draft: {
+            /** Profile */
+            profile: {
+                [key: string]: unknown;
             };
         };
         /**
@@ -3210,26 +3361,6 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
-            };
-        };
-    };
-    server_workshop_api_projects_targets: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Profile"][];
-                };
             };
         };
     };
@@ -3992,6 +4123,76 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PlanOut"];
+                };
+            };
+        };
+    };
+    server_workshop_api_packages_targets: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Profile"][];
+                };
+            };
+        };
+    };
+    server_workshop_api_packages_comparison: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TargetSummary"][];
+                };
+            };
+        };
+    };
+    server_workshop_api_packages_try_target: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Draft"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DraftOut"];
                 };
             };
         };

@@ -5,6 +5,7 @@ import { Link } from 'react-router'
 
 import { useFindings, useJobs, usePackages, usePlan, useProject, useProjectId, useStartJob } from '../api/queries'
 import { bytes, count } from '../words'
+import { History } from './History'
 import { PackPlan } from './PackPlan'
 import { TrialBoard } from './TrialBoard'
 
@@ -19,6 +20,7 @@ export function ExportScreen() {
   const busy = (useJobs().data ?? []).some((job) => ['waiting', 'running'].includes(job.state) && job.kind !== 'bring-in')
   const last = packages.find((entry) => entry.target === project.document.target)
   const behind = last && last.revision !== project.revision
+  const changed = plan.data?.files.filter((file) => file.state !== 'same').length ?? 0
   const nothing = plan.data?.files.length === 0 && Object.keys(project.document.meshes ?? {}).length === 0 && Object.keys(project.document.materials ?? {}).length === 0
   if (nothing) {
     return (
@@ -34,7 +36,7 @@ export function ExportScreen() {
       <section className="pane" aria-label="Pack plan">
         <div className="bar">
           <h1>Pack plan</h1>
-          {plan.data && <span className="small">{count(Object.keys(project.document.materials ?? {}).length, 'material')} · {count(plan.data.files.length, 'texture')} · {bytes(plan.data.memory)} in graphics memory</span>}
+          {plan.data && <span className="small">{count(Object.keys(project.document.materials ?? {}).length, 'material')} · {count(plan.data.files.length, 'texture')} · {bytes(plan.data.memory)} in graphics memory, {bytes(plan.data.compressed)} in blocks{last && changed > 0 ? ` · ${count(changed, 'texture')} to be made again` : ''}</span>}
         </div>
         {plan.isError ? <p className="brick" style={{ padding: 14 }}>! {plan.error.message}</p> : plan.data ? <PackPlan plan={plan.data} last={last} /> : <p style={{ padding: 14 }}>Planning …</p>}
         <div className="row wrap" style={{ padding: '12px 14px', borderTop: '1px solid var(--line)' }}>
@@ -42,6 +44,7 @@ export function ExportScreen() {
           <Button disabled={busy || plan.isError} onClick={() => startExport.mutate(false)}>Export only</Button>
           {last && <Button component="a" href={`/api/packages/${last.id}/download`}>Download</Button>}
           {last && <Button disabled={busy} onClick={() => startTrial.mutate(last.id)}>Try again</Button>}
+          {packages.length > 0 && <History packages={packages} />}
           <span className="grow" />
           {errors.length > 0 && <Link to={`/projects/${id}/checks`} className="brick">! {count(errors.length, 'error')} in the checks</Link>}
           <span className="small">{last ? `last ${new Date(last.made).toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit' })}, took ${last.seconds.toFixed(1)} s${behind ? '; the project changed since' : ''}` : 'not exported for this target yet'}</span>

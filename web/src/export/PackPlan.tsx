@@ -36,7 +36,7 @@ export function PackPlan({ plan, last }: { plan: Plan; last: Package | undefined
       {plan.files.map((file) => (
         <div key={file.path} className="plan-row">
           <div style={{ minWidth: 0 }}>
-            <div className="mono ellipsis" title={`${file.path}\nfor ${file.materials.join(', ')}`}>{file.path.split('/').at(-1)}</div>
+            <div className="mono ellipsis" title={`${file.path}\nfor ${file.materials.join(', ')}`}>{last && file.state !== 'same' && <span className="amber" title={`${file.state} since the last export`}>{file.state === 'new' ? '+ ' : '~ '}</span>}{file.path.split('/').at(-1)}</div>
             <div className="small" style={{ fontSize: 11, whiteSpace: 'nowrap' }}>{sizeWords(file.width, file.height)} · {file.encoding === 'srgb' ? 'sRGB' : 'linear'} · {file.bits} bit{onDisk.has(file.path) && ` · ${bytes(onDisk.get(file.path)!)}`}</div>
           </div>
           {groups(file).map(({ letters, channel }) => (

@@ -1,9 +1,11 @@
-import { Button, Menu, MenuItem, Tooltip } from '@mui/material'
+import { Button, Divider, Menu, MenuItem, Tooltip } from '@mui/material'
 import { useEffect, useState } from 'react'
 import { NavLink } from 'react-router'
 
 import { useBoard, useEdit, useFindings, useMeshes, usePackages, useRedo, useTargets, useUndo } from '../api/queries'
 import type { Project } from '../api/types'
+import { CompareTargets } from '../targets/CompareTargets'
+import { OwnTargets } from '../targets/OwnTargets'
 import { ago, count } from '../words'
 import { Find } from './Find'
 import { JobsButton } from './JobsButton'
@@ -92,6 +94,7 @@ function Trail({ project }: { project: Project }) {
 
 function TargetButton({ project }: { project: Project }) {
   const [anchor, setAnchor] = useState<HTMLElement | null>(null)
+  const [shown, setShown] = useState<'compare' | 'edit' | null>(null)
   const targets = useTargets().data ?? []
   const edit = useEdit()
   const current = targets.find((target) => target.id === project.document.target)
@@ -113,7 +116,12 @@ function TargetButton({ project }: { project: Project }) {
             </div>
           </MenuItem>
         ))}
+        <Divider />
+        <MenuItem onClick={() => { setAnchor(null); setShown('compare') }}>Compare the targets…</MenuItem>
+        <MenuItem onClick={() => { setAnchor(null); setShown('edit') }}>Targets of your own…</MenuItem>
       </Menu>
+      {shown === 'compare' && <CompareTargets close={() => setShown(null)} />}
+      {shown === 'edit' && <OwnTargets project={project} close={() => setShown(null)} />}
     </>
   )
 }
