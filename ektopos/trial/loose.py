@@ -16,7 +16,6 @@ from typing import Any
 from ektopos.targets.profile import Profile, ProfileFile
 from ektopos.trial.importer import (
     EXTENSIONS,
-    INPUTS,
     Arrival,
     ArrivedInput,
     ArrivedMaterial,
@@ -31,6 +30,7 @@ _DEFAULTS: dict[str, tuple[float, ...]] = {
     "base_color": (1.0, 1.0, 1.0), "metallic": (0.0,), "roughness": (1.0,), "normal": (0.0, 0.0, 1.0), "occlusion": (1.0,),
     "emission": (0.0, 0.0, 0.0), "opacity": (1.0,),
 }  # fmt: skip
+_PLAIN = _DEFAULTS | {extra: default for extra, (*_, default) in EXTENSIONS.items()}
 _PORTS = {
     "base_color": "base_color", "metallic": "metallic", "roughness": "roughness", "normal": "normal",
     "occlusion": "occlusion", "emissive": "emission", "alpha": "opacity", "specular_color": "metallic",
@@ -77,7 +77,7 @@ def _from_list(profile: Profile, files: PackageFiles, name: str, facts: dict[str
     """A material as the package list and the profile's convention say it."""
     said = facts.get("inputs", {})
     inputs: dict[str, ArrivedInput] = {}
-    for input_name in INPUTS:
+    for input_name, default in _PLAIN.items():
         told = said.get(input_name, {}) if isinstance(said, dict) else {}
         strength = float(told.get("strength", 1.0))
         found = _channel_of(profile, files, name, input_name)
@@ -90,13 +90,9 @@ def _from_list(profile: Profile, files: PackageFiles, name: str, facts: dict[str
                 inverted=quantity in ("gloss", "smoothness"), quantity=quantity,
             )  # fmt: skip
         else:
-            value = told.get("value", _DEFAULTS[input_name])
+            value = told.get("value", default)
             factor = tuple(float(v) for v in value) if isinstance(value, (list, tuple)) else (float(value),)
             inputs[input_name] = ArrivedInput(factor=factor, strength=strength)
-    for input_name, (*_, plain) in EXTENSIONS.items():
-        value = said.get(input_name, {}).get("value", plain)
-        factor = tuple(float(v) for v in value) if isinstance(value, (list, tuple)) else (float(value),)
-        inputs[input_name] = ArrivedInput(factor=factor)
     uv = facts.get("uv", {})
     return ArrivedMaterial(
         inputs=inputs,
@@ -139,7 +135,7 @@ def _is_named(stem: str, profile: Profile, kind: ProfileFile) -> bool:
 
 def _letters(group: str, name: str, quantity: str) -> str:
     """The channels that are looked at: one for data, though it may be written in three."""
-    wide = name in ("base_color", "emission", "normal") or quantity == "specular"
+    wide = name in ("base_color", "emission", "normal", "sheen") or quantity == "specular"
     return group if wide or len(group) == 1 else "r"
 
 
@@ -156,18 +152,12 @@ def _second_reading(
         shader = by_name[_input(surface, "surfaceshader")["nodename"]]
         said = {_PORTS[port]: values for port, values in _inputs(shader).items() if port in _PORTS}
         inputs: dict[str, ArrivedInput] = {}
-        for input_name, (*_, plain) in EXTENSIONS.items():
-            told = said.get(input_name, {}).get("value")
-            inputs[input_name] = ArrivedInput(factor=plain if told is None else tuple(float(v) for v in told.split(",")))
         filters = set()
-        for input_name in INPUTS:
-            own = first[name].inputs[input_name]
+        for input_name, own in first[name].inputs.items():
             values = said.get(input_name)
             if values is None:
                 unstated = own.texture is None and input_name in ("normal", "opacity")
-                inputs[input_name] = (
-                    own if unstated or own.quantity else replace(own, texture=None, factor=_DEFAULTS[input_name])
-                )
+                inputs[input_name] = own if unstated or own.quantity else replace(own, texture=None, factor=_PLAIN[input_name])
             elif "nodename" in values:
                 traced = _trace(by_name, values["nodename"], own)
                 filters.add(traced["filter"])

@@ -28,6 +28,7 @@ from server.workshop.models import Job, Package, Project
 from server.workshop.store import package_folder
 
 router = Router(tags=["packages"])
+INSTEAD = {"gloss": "roughness", "smoothness": "roughness", "diffuse": "base colour", "specular": "metallic"}
 
 
 class PlannedChannelOut(Schema):
@@ -198,7 +199,7 @@ def _summary(project: Project, profile: Profile) -> TargetSummary:
     except EktoposError as problem:
         return TargetSummary(**told, files=0, memory=0, compressed=0, lost=[], converted=[], problem=str(problem))
     quantities = {c.quantity for file in made.files for c in file.channels.values() if c.quantity}
-    converted = [f"{name} instead of {'roughness' if name in ('gloss', 'smoothness') else 'metallic'}" for name in quantities]
+    converted = [f"{name} instead of {INSTEAD[name]}" for name in quantities]
     if profile.normal_y == "-" and any(c.input == "normal" for file in made.files for c in file.channels.values()):
         converted.append("green of normals points down")
     return TargetSummary(
