@@ -25,6 +25,7 @@ from ektopos.targets.packing import pack_file
 from ektopos.targets.plan import Plan, PlannedFile, make_plan, safe_names
 from ektopos.targets.profile import Profile
 from ektopos.targets.reuse import PACKAGE_LIST, Earlier, hash_file, map_hashes, package_key, read_earlier, texture_key
+from ektopos.targets.usdz import write_usdz
 from ektopos.types import Progress, no_progress
 
 _MIME = {".png": "image/png", ".jpg": "image/jpeg"}
@@ -142,16 +143,21 @@ def _write(
         else:
             images.append({"name": name, "uri": planned.path})
     progress((steps - 1) / steps, "writing the container")
+    everything = list(plan.materials)
+    inside = [{k: v for k, v in asdict(texture).items() if k not in ("images", "sha256")} for texture in textures]
+    if profile.container == "usdz":
+        container = write_usdz(folder, stem, project.document, plan, meshes, emission_factors)
+        for planned in plan.files:
+            (folder / planned.path).unlink()
+        return [_container(container, everything, inside)], emission_factors
     if profile.container == "loose":
         beside = write_loose(folder, stem, project.document, plan, gltf, binary, emission_factors)
         written = [_container(path, list(plan.materials)) for path in beside]
         return [*written, *textures], emission_factors
     gltf = add_materials(gltf | ({"images": images} if images else {}), plan, image_of, emission_factors)
-    everything = list(plan.materials)
     if profile.container == "glb":
         container = folder / f"{stem}.glb"
         container.write_bytes(pack_glb(gltf, binary))
-        inside = [{k: v for k, v in asdict(texture).items() if k not in ("images", "sha256")} for texture in textures]
         return [_container(container, everything, inside)], emission_factors
     content = binary.content()
     container = folder / f"{stem}.gltf"

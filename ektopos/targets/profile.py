@@ -86,8 +86,8 @@ class Profile(BaseModel):
     id: str = Field(pattern=r"^[a-z0-9][a-z0-9-]*$")
     title: str
     summary: str = ""
-    container: Literal["glb", "gltf", "loose"]
-    """One GLB, one glTF with its files, or a mesh with loose maps beside it."""
+    container: Literal["glb", "gltf", "usdz", "loose"]
+    """One GLB, one glTF with its files, one USDZ, or a mesh with loose maps beside it."""
     workflow: Literal["metallic", "specular"] = "metallic"
     """Whether `specular` and `diffuse` are those of the older specular workflow."""
     files: list[ProfileFile] = Field(min_length=1)
@@ -119,7 +119,10 @@ class Profile(BaseModel):
             return self
         for file in self.files:
             if file.format not in ("png", "jpg"):
-                raise ValueError(f"{file.suffix}: glTF takes PNG and JPEG, not {file.format}")
+                name = "USDZ" if self.container == "usdz" else "glTF"
+                raise ValueError(f"{file.suffix}: {name} takes PNG and JPEG, not {file.format}")
+            if self.container == "usdz":
+                continue
             for letter, carry in file.letters().items():
                 wanted = GLTF_PLACES.get(carry)
                 if wanted is None or (letter not in wanted[0]) or (file.encoding, letter == "a") not in wanted[1]:

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+import zipfile
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import lru_cache
@@ -58,7 +59,7 @@ class Earlier:
                 return Kept(content, file["divided_by"]) if hashlib.sha256(content).hexdigest() == file["sha256"] else None
             for number, image in enumerate(file.get("images", [])):
                 if image.get("made_from") == made_from and path.is_file() and hash_file(path) == file["sha256"]:
-                    return Kept(_image(path, number), image["divided_by"])
+                    return Kept(_image(path, number, str(image["path"])), image["divided_by"])
         return None
 
 
@@ -105,8 +106,11 @@ def _hashed(parts: list[Any]) -> str:
     return hashlib.sha256(json.dumps(parts, sort_keys=True).encode()).hexdigest()
 
 
-def _image(path: Path, number: int) -> bytes:
-    """One embedded image of a GLB."""
+def _image(path: Path, number: int, name: str) -> bytes:
+    """One embedded image of a GLB or a USDZ."""
+    if path.suffix == ".usdz":
+        with zipfile.ZipFile(path) as archive:
+            return archive.read(name)
     gltf, binary = load_gltf(path, path.name)
     view = gltf["bufferViews"][gltf["images"][number]["bufferView"]]
     if binary is None:

@@ -155,6 +155,10 @@ def import_package(package: Path, profile: Profile) -> Arrival:
         from ektopos.trial.loose import import_loose
 
         return import_loose(profile, files, listing)
+    if profile.container == "usdz":
+        from ektopos.trial.usdz import import_usdz
+
+        return import_usdz(profile, files, listing)
     return _import_gltf(package, profile, files, listing)
 
 

@@ -42,7 +42,7 @@ class EveryChannel(TestCase):
         spoiled = 0
         for target in built_in_profiles():
             profile = find_profile(target)
-            if profile.container == "glb":
+            if profile.container in ("glb", "usdz"):
                 continue  # its textures lie inside one file; the bytes of that are tampered with below
             with project() as opened, folder() as root:
                 export = export_package(opened, profile, root / "out")

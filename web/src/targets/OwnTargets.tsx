@@ -83,7 +83,7 @@ function EditTarget({ draft, close }: { draft: { profile: Profile; replaces: str
           {text('Title', profile.title, (title) => change({ title }))}
           {text('Id', profile.id, (id) => change({ id }), 'small letters, digits and -')}
           {text('Names of files', profile.name_rule ?? '', (name_rule) => change({ name_rule }), '{material} {suffix} {target}')}
-          {pick('Container', profile.container, [['glb', 'one GLB'], ['gltf', 'glTF and files'], ['loose', 'mesh and loose maps']], (container) => change({ container }))}
+          {pick('Container', profile.container, [['glb', 'one GLB'], ['gltf', 'glTF and files'], ['usdz', 'one USDZ'], ['loose', 'mesh and loose maps']], (container) => change({ container }))}
           {pick('Green of normals', profile.normal_y ?? '+', [['+', 'points up (+Y)'], ['-', 'points down (−Y)']], (normal_y) => change({ normal_y }))}
           {pick('Workflow', profile.workflow ?? 'metallic', [['metallic', 'metallic and roughness'], ['specular', 'diffuse and specular']], (workflow) => change({ workflow }))}
           {text('Longest side', profile.size_limit ? String(profile.size_limit) : '', (side) => change({ size_limit: Number(side) || null }), 'texels; empty for no limit')}

@@ -1,0 +1,224 @@
+"""Write USDZ: meshes by slot, materials as UsdPreviewSurface, textures beside them in one uncompressed archive.
+
+The layer is written here as text, so that the trial can read it with Pixar's library and share nothing with this.
+Source: “UsdPreviewSurface Specification” 2.6 and “Usdz File Format Specification” 1.3; UsdTransform2d for the UV transform.
+"""
+
+from __future__ import annotations
+
+import json
+import math
+import re
+import zipfile
+from collections.abc import Mapping
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from ektopos.document import Document, InputName
+from ektopos.materials.derive import Material
+from ektopos.meshes import Mesh
+from ektopos.meshes.mesh import face_normals
+from ektopos.targets.packing import input_values
+from ektopos.targets.plan import Plan, PlannedFile
+
+_ALIGNED = 64
+_DATE = (1980, 1, 1, 0, 0, 0)
+_PORTS: dict[InputName, tuple[str, str]] = {
+    "base_color": ("diffuseColor", "color3f"), "metallic": ("metallic", "float"), "roughness": ("roughness", "float"),
+    "normal": ("normal", "normal3f"), "occlusion": ("occlusion", "float"), "emission": ("emissiveColor", "color3f"),
+    "opacity": ("opacity", "float"), "ior": ("ior", "float"), "clearcoat": ("clearcoat", "float"),
+    "clearcoat_roughness": ("clearcoatRoughness", "float"),
+}  # fmt: skip
+
+
+def write_usdz(
+    folder: Path, stem: str, document: Document, plan: Plan, meshes: Mapping[str, Mesh], emission_factors: dict[str, float]
+) -> Path:
+    """Put the textures that lie in `folder` and the layer that uses them into one archive; gives its path."""
+    path = folder / f"{stem}.usdz"
+    with zipfile.ZipFile(path, "w", zipfile.ZIP_STORED) as archive:
+        _add(archive, f"{stem}.usda", layer(document, plan, meshes, emission_factors).encode())
+        for file in plan.files:
+            _add(archive, file.path, (folder / file.path).read_bytes())
+    return path
+
+
+def layer(document: Document, plan: Plan, meshes: Mapping[str, Mesh], emission_factors: dict[str, float]) -> str:
+    """The whole stage as USD text."""
+    materials = dict(zip(plan.materials, _identifiers(list(plan.materials)), strict=True))
+    files = {file.path: file for file in plan.files}
+    lines = ["#usda 1.0", "(", '    defaultPrim = "Root"', "    metersPerUnit = 1", '    upAxis = "Y"', ")", ""]
+    lines += ['def Xform "Root"', "{", '    def Scope "Materials"', "    {"]
+    for name, material in plan.materials.items():
+        lines += _indented(_material(materials[name], name, material, plan, files, emission_factors), 2)
+    lines += ["    }"]
+    for mesh_name, identifier in zip(meshes, _identifiers([f"mesh_{name}" for name in meshes]), strict=True):
+        worn = document.meshes[mesh_name].slots
+        lines += [f'    def Xform "{identifier}"', "    {"]
+        mesh = meshes[mesh_name]
+        for number, (slot, prim) in enumerate(zip(mesh.slots, _identifiers(list(mesh.slots)), strict=True)):
+            material_name = worn.get(slot)
+            twice = material_name is not None and plan.materials[material_name].double_sided
+            bound = materials.get(material_name or "")
+            lines += _indented(_mesh(mesh, number, prim, mesh_name, slot, bound, twice), 2)
+        lines += ["    }"]
+    return "\n".join([*lines, "}", ""])
+
+
+def _add(archive: zipfile.ZipFile, name: str, content: bytes) -> None:
+    """Add a file so that its bytes begin at a multiple of 64, as the format wants."""
+    entry = zipfile.ZipInfo(name, _DATE)
+    start = archive.fp.tell() + 30 + len(name.encode())  # type: ignore[union-attr]
+    room = -(start + 4) % _ALIGNED
+    entry.extra = b"\x86\x19" + room.to_bytes(2, "little") + b"\0" * room
+    archive.writestr(entry, content)
+
+
+def _material(
+    prim: str, name: str, material: Material, plan: Plan, files: dict[str, PlannedFile], emission_factors: dict[str, float]
+) -> list[str]:
+    root = f"/Root/Materials/{prim}"
+    surface = [
+        'def Shader "Surface"',
+        "{",
+        '    uniform token info:id = "UsdPreviewSurface"',
+        "    int inputs:useSpecularWorkflow = 0",
+    ]
+    nodes: list[str] = []
+    uses_maps = False
+    for input_name, (port, kind) in _PORTS.items():
+        feed = material.feeds.get(input_name)
+        if feed is None or (input_name == "opacity" and material.alpha_mode == "opaque"):
+            continue
+        path = plan.file_of.get((name, input_name))
+        carried = None if path is None else _letters(files[path], input_name)
+        if path is not None and carried:
+            uses_maps = True
+            glow = feed.strength * emission_factors.get(path, 1.0) if input_name == "emission" else 1.0
+            nodes += _texture(root, input_name, files[path], glow)
+            surface.append(f"    {kind} inputs:{port}.connect = <{root}/{input_name}.outputs:{carried}>")
+        elif not feed.maps():
+            values = input_values(feed, input_name).reshape(-1) * (feed.strength if input_name == "emission" else 1.0)
+            surface.append(f"    {kind} inputs:{port} = {_values(values, kind)}")
+    if material.alpha_mode == "mask":
+        surface.append(f"    float inputs:opacityThreshold = {max(material.alpha_cutoff, 1e-6):.7g}")
+    surface += ["    token outputs:surface", "}"]
+    if uses_maps:
+        nodes += [
+            'def Shader "Uv"', "{", '    uniform token info:id = "UsdPrimvarReader_float2"', '    string inputs:varname = "st"',
+            "    float2 outputs:result", "}", *_placed(root, material),
+        ]  # fmt: skip
+    return [
+        f'def Material "{prim}"', "{", f"    custom string userProperties:material = {_text(name)}",
+        f"    token outputs:surface.connect = <{root}/Surface.outputs:surface>", *_indented([*surface, *nodes], 1), "}",
+    ]  # fmt: skip
+
+
+def _letters(file: PlannedFile, name: InputName) -> str:
+    """The outputs of a texture that carry an input: `rgb`, or one letter."""
+    found = "".join(letter for letter, channel in file.channels.items() if channel.carries and name in channel.inputs())
+    return found if len(found) in (0, 1) else "rgb"
+
+
+def _texture(root: str, name: str, file: PlannedFile, glow: float) -> list[str]:
+    lines = [
+        f'def Shader "{name}"',
+        "{",
+        '    uniform token info:id = "UsdUVTexture"',
+        f"    asset inputs:file = @{file.path}@",
+    ]
+    if name == "normal":
+        lines += ["    float4 inputs:scale = (2, 2, 2, 1)", "    float4 inputs:bias = (-1, -1, -1, 0)"]
+    elif glow != 1.0:
+        lines += [f"    float4 inputs:scale = ({glow:.7g}, {glow:.7g}, {glow:.7g}, 1)"]
+    space = "sRGB" if file.encoding == "srgb" else "raw"
+    outputs = [f"    float{'3' if output == 'rgb' else ''} outputs:{output}" for output in ("rgb", "r", "g", "b", "a")]
+    return [
+        *lines,
+        f'    token inputs:sourceColorSpace = "{space}"',
+        f"    float2 inputs:st.connect = <{root}/Placed.outputs:result>",
+        '    token inputs:wrapS = "repeat"',
+        '    token inputs:wrapT = "repeat"',
+        *outputs,
+        "}",
+    ]
+
+
+def _placed(root: str, material: Material) -> list[str]:
+    """The UV transform, turned round because st points up: KHR_texture_transform on (u, v) is this on (u, 1 − v)."""
+    (su, sv), (ou, ov), turn = material.uv.tiling, material.uv.offset, material.uv.rotation
+    across, up = ou + math.sin(turn) * sv, 1.0 - ov - math.cos(turn) * sv
+    return [
+        'def Shader "Placed"',
+        "{",
+        '    uniform token info:id = "UsdTransform2d"',
+        f"    float2 inputs:in.connect = <{root}/Uv.outputs:result>",
+        f"    float inputs:rotation = {math.degrees(turn):.9g}",
+        f"    float2 inputs:scale = ({su:.9g}, {sv:.9g})",
+        f"    float2 inputs:translation = ({across:.9g}, {up:.9g})",
+        "    float2 outputs:result",
+        "}",
+    ]
+
+
+def _mesh(mesh: Mesh, number: int, prim: str, name: str, slot: str, bound: str | None, double_sided: bool) -> list[str]:
+    """One slot of a mesh as a mesh of its own; nothing for a slot without triangles."""
+    triangles = mesh.triangles[mesh.triangle_slot == number]
+    if not len(triangles):
+        return []
+    used, corners = np.unique(triangles, return_inverse=True)
+    lacking = ~mesh.has_normal
+    normals = np.where(lacking[:, None], face_normals(mesh.positions, mesh.triangles), mesh.normals)[used]
+    places = mesh.positions[used]
+    lines = [
+        f'def Mesh "{prim}" (', '    prepend apiSchemas = ["MaterialBindingAPI"]', ")", "{",
+        f"    custom string userProperties:mesh = {_text(name)}", f"    custom string userProperties:slot = {_text(slot)}",
+        f"    uniform bool doubleSided = {int(double_sided)}",
+        f"    float3[] extent = [{_tuple(places.min(axis=0))}, {_tuple(places.max(axis=0))}]",
+        f"    int[] faceVertexCounts = [{', '.join(['3'] * len(triangles))}]",
+        f"    int[] faceVertexIndices = [{', '.join(map(str, corners.reshape(-1).tolist()))}]",
+        f"    normal3f[] normals = [{', '.join(map(_tuple, normals))}] (", '        interpolation = "vertex"', "    )",
+        f"    point3f[] points = [{', '.join(map(_tuple, places))}]",
+        '    uniform token subdivisionScheme = "none"',
+    ]  # fmt: skip
+    if mesh.has_uv[used].any():
+        uvs = np.nan_to_num(mesh.uvs[used].astype(np.float64)) * [1, -1] + [0, 1]
+        lines += [
+            f"    texCoord2f[] primvars:st = [{', '.join(map(_tuple, uvs))}] (",
+            '        interpolation = "vertex"',
+            "    )",
+        ]
+    if bound is not None:
+        lines.append(f"    rel material:binding = </Root/Materials/{bound}>")
+    return [*lines, "}"]
+
+
+def _identifiers(names: list[str]) -> list[str]:
+    """Names as USD allows them, told apart."""
+    found: list[str] = []
+    for name in names:
+        stem = re.sub(r"[^A-Za-z0-9_]", "_", name) or "_"
+        stem = stem if re.match(r"[A-Za-z_]", stem) else f"_{stem}"
+        safe, number = stem, 2
+        while safe in found:
+            safe, number = f"{stem}_{number}", number + 1
+        found.append(safe)
+    return found
+
+
+def _text(words: str) -> str:
+    return json.dumps(words, ensure_ascii=False)
+
+
+def _tuple(values: Any) -> str:
+    return f"({', '.join(f'{float(v):.7g}' for v in values)})"
+
+
+def _values(values: Any, kind: str) -> str:
+    return _tuple(values) if kind != "float" else f"{float(values[0]):.7g}"
+
+
+def _indented(lines: list[str], by: int) -> list[str]:
+    return ["    " * by + line for line in lines]
