@@ -46,11 +46,23 @@ def adjust(values: Float, source: Source, name: InputName) -> Float:
     """
     if name == "normal":
         return values
+    if not _is_changed(source):
+        outside = values.size and (values.min() < 0.0 or (name not in UNCLIPPED and values.max() > 1.0))
+        return np.clip(values, 0.0, None if name in UNCLIPPED else 1.0) if outside else values
     exact = shape(np.asarray(values, np.float64), source)
     if name in COLOUR_INPUTS:
         exact = turn_colours(exact, source)
         exact = exact * np.asarray(source.tint, np.float64)
     return np.asarray(np.clip(exact, 0.0, None if name in UNCLIPPED else 1.0), np.float32)
+
+
+_PLAIN = Feed(value=0.0)
+_STEPS = ("invert", "range_in", "gamma", "contrast", "multiply", "offset", "range", "hue", "saturation", "brightness", "tint")
+
+
+def _is_changed(source: Source) -> bool:
+    """Whether any adjustment is other than it is by default."""
+    return any(getattr(source, step) != getattr(_PLAIN, step) for step in _STEPS)
 
 
 def shape(values: NDArray[np.float64], source: Source) -> NDArray[np.float64]:

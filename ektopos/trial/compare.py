@@ -20,7 +20,7 @@ from ektopos.shading import Look
 from ektopos.targets.profile import Profile
 from ektopos.trial.causes import MESSAGES, Cause, explain
 from ektopos.trial.compression import block_compressed
-from ektopos.trial.importer import INPUTS, Arrival, ArrivedInput, ArrivedMaterial, decode_srgb, import_package
+from ektopos.trial.importer import INPUTS, Arrival, ArrivedInput, ArrivedMaterial, import_package, linear_channels
 from ektopos.trial.renders import VIEWS, Rendered, arrived_look, compare_mesh, meant_look
 from ektopos.types import Float, Progress, no_progress
 
@@ -144,6 +144,7 @@ def judge_material(
 ) -> list[Cell]:
     """The eight cells of one material, and one for every input beyond the seven that feeds it."""
     material = effective(document, name)
+    loader.prefetch(used for feed in material.feeds.values() for used in sorted(feed.maps()))
     cells = []
     for input_name in INPUTS:
         cell = Cell("", "", name, input_name, "same")
@@ -356,7 +357,7 @@ def _arrived_values(arrived: ArrivedInput, name: InputName) -> Float:
         if arrived.normal_y == "-":
             vectors[..., 1] *= -1.0
         return normalise(vectors)
-    values = decode_srgb(stored) if arrived.encoding == "srgb" else stored
+    values = linear_channels(arrived, stored) if arrived.encoding == "srgb" else stored
     values = 1.0 - values if arrived.inverted else values
     if (factor != 1.0).any():
         values = values * (factor if values.ndim == 3 else factor[0])

@@ -1,0 +1,92 @@
+"""Three grey 4096² maps into one packed file, from the command line, against general tools that are installed."""
+
+from __future__ import annotations
+
+import json
+import shutil
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+
+import cv2
+import numpy as np
+
+from bench.timing import median_ms
+
+SIDE = 4096
+
+
+def greys(folder: Path) -> list[Path]:
+    """Three different grey maps: clouds of several sizes with fine grain."""
+    paths = []
+    for number in range(3):
+        rng = np.random.default_rng(number)
+        field = np.zeros((SIDE, SIDE), np.float32)
+        for octave in range(2, 10):
+            small = rng.random((2**octave, 2**octave)).astype(np.float32)
+            field += cv2.resize(small, (SIDE, SIDE), interpolation=cv2.INTER_CUBIC) / 2**octave
+        field = (field - field.min()) / np.ptp(field) + 0.02 * rng.standard_normal(field.shape).astype(np.float32)
+        paths.append(folder / f"g{number}.png")
+        cv2.imwrite(str(paths[-1]), np.clip(field * 255, 0, 255).astype(np.uint8))
+    return paths
+
+
+def run() -> None:
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        paths = greys(folder)
+        inputs = dict(zip(("occlusion", "roughness", "metallic"), paths, strict=True))
+        document = {
+            "ektopos": 1, "name": "p", "target": "orm-y-minus", "maps": {p.stem: {"file": p.name} for p in paths},
+            "materials": {"m": {"inputs": {key: {"map": p.stem, "channels": "r"} for key, p in inputs.items()}}},
+        }  # fmt: skip
+        (folder / "p.ektopos.json").write_text(json.dumps(document))
+        out = folder / "out"
+        ours = [sys.executable, "-m", "ektopos", "export", str(folder / "p.ektopos.json"), "--out", str(out)]
+        g = [str(path) for path in paths]
+        tools = {
+            "ImageMagick": ["convert-im6", *g, "-combine", str(folder / "im.png")],
+            "libvips": ["vips", "bandjoin", " ".join(g), str(folder / "vips.png")],
+            "oiiotool": [
+                "oiiotool",
+                g[0],
+                "--chnames",
+                "R",
+                g[1],
+                "--chnames",
+                "G",
+                "--chappend",
+                g[2],
+                "--chnames",
+                "B",
+                "--chappend",
+                "-o",
+                str(folder / "oiio.png"),
+            ],
+        }
+
+        def fresh(_: int) -> None:
+            shutil.rmtree(out, ignore_errors=True)
+            subprocess.run(ours, check=True, capture_output=True)
+
+        seconds = {"ektopos": median_ms(fresh, 5) / 1000}
+        again = median_ms(lambda _: subprocess.run(ours, check=True, capture_output=True), 5) / 1000
+        sizes = {"ektopos": (out / "textures/m_ORM.png").stat().st_size}
+        for tool, command in tools.items():
+            if shutil.which(command[0]) is None:
+                print(f"{tool} is not installed")
+                continue
+            seconds[tool] = (
+                median_ms(lambda _, command=command: subprocess.run(command, check=True, capture_output=True), 3) / 1000
+            )
+            sizes[tool] = Path(command[-1]).stat().st_size
+        for tool in seconds:
+            print(f"{tool:12} {seconds[tool]:6.2f} s  {sizes[tool] / 1e6:6.1f} MB")
+        others = [tool for tool in seconds if tool != "ektopos"]
+        if others:
+            best, smallest = min(seconds[t] for t in others), min(sizes[t] for t in others)
+            print(
+                f"{best / seconds['ektopos']:.1f} times as fast as the best, {sizes['ektopos'] / smallest:.3f} times the smallest"
+            )
+        print(f"once more with nothing changed: {again:.2f} s, most of it starting Python")
