@@ -38,7 +38,7 @@ def take(page: Page, home: str) -> None:
     shot("materials")
     page.goto(f"{home}/meshes/refractor?slot=9e_02")
     page.get_by_role("button", name="Slots", exact=True).click()
-    page.get_by_role("region", name="Maps for 9e_02").get_by_role("button", name="Use it").first.wait_for()
+    page.get_by_role("region", name="Maps for 9e_02").get_by_role("button", name="Use it").first.wait_for(timeout=180_000)
     shot("meshes")
     page.goto(f"{home}/checks")
     shot("checks")
