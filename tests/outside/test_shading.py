@@ -51,13 +51,18 @@ class AgainstMitsuba(TestCase):
                         self.assertAlmostEqual(ours, theirs, delta=1e-3 * max(theirs, 0.05))
 
 
+def hemisphere(count: int = 40_000) -> np.ndarray:
+    """Directions spread evenly over the upper hemisphere, `(n, 3)`."""
+    i = np.arange(count) + 0.5
+    z, around = i / count, np.pi * (1 + 5**0.5) * i
+    return np.stack([np.sqrt(1 - z * z) * np.cos(around), np.sqrt(1 - z * z) * np.sin(around), z], -1)
+
+
 class Furnace(TestCase):
     def test_no_surface_sends_more_light_than_it_gets(self) -> None:
         """The white furnace: integrated over the hemisphere at most 1, and near 1 for a smooth white metal."""
-        count = 40_000
-        i = np.arange(count) + 0.5
-        z, around = i / count, np.pi * (1 + 5**0.5) * i
-        lights = np.stack([np.sqrt(1 - z * z) * np.cos(around), np.sqrt(1 - z * z) * np.sin(around), z], -1)
+        lights = hemisphere()
+        count = len(lights)
         normal = np.broadcast_to(direction(0), lights.shape)
         for roughness in (0.3, 0.6, 1.0):
             for metallic in (0.0, 1.0):
@@ -76,10 +81,8 @@ class Furnace(TestCase):
 
     def test_compensated_white_metal_gives_back_all_light_at_every_roughness(self) -> None:
         """Source: Turquin 2019: with compensation a white furnace stays white, whatever the roughness and the angle."""
-        count = 40_000
-        i = np.arange(count) + 0.5
-        z, around = i / count, np.pi * (1 + 5**0.5) * i
-        lights = np.stack([np.sqrt(1 - z * z) * np.cos(around), np.sqrt(1 - z * z) * np.sin(around), z], -1)
+        lights = hemisphere()
+        count = len(lights)
         normal = np.broadcast_to(direction(0), lights.shape)
         for roughness in (0.3, 0.55, 0.8, 1.0):
             for angle in (0, 45, 75):
