@@ -139,8 +139,6 @@ def make_plan(document: Document, profile: Profile, header_of: HeaderOf) -> Plan
             for channel in channels.values():
                 if channel.carries:
                     file_of[name, channel.input] = planned[key].path
-                    for carried in channel.inputs():
-                        file_of.setdefault((name, carried), planned[key].path)
         factors[name] = [i for i in material.feeds if (name, i) not in file_of and i in profile.factors]
         lost = [i for i, feed in material.feeds.items() if not profile.carries(i, not feed.maps())]
         notes += [f"{name}: {i.replace('_', ' ')} is not carried by this target" for i in lost]
@@ -187,7 +185,10 @@ def _channels(material: Material, kind: ProfileFile, profile: Profile) -> dict[L
         else:
             plain = profile.container != "loose" and is_default(name, feed)
             channels[letter] = replace(channel, carries=None if plain else carry, fill=_fill(channel, letter, profile))
-    return channels if any(channel.fill is None for channel in channels.values()) else None
+    # Numbers travel in the list of a loose package; elsewhere what is no factor of the container needs a texel.
+    in_list = profile.container == "loose"
+    needed = (c.fill is None or (not in_list and c.carries is not None) for c in channels.values())
+    return channels if any(needed) else None
 
 
 def _fill(channel: PlannedChannel, letter: Letter, profile: Profile) -> float:

@@ -30,6 +30,7 @@ COMPARED = 0.7
 """Share of a trial that comparing takes; rendering is the rest."""
 TOLERANCE = {"8-bit steps": (0.02, 1.0), "degrees": (0.05, 1.0), "units": (1e-4, 1 / 255)}
 """Largest error that counts as the same and as close, by the unit it is measured in."""
+WITHIN = {"8-bit steps": "Within one 8-bit step.", "degrees": "Within one degree.", "units": "Within 1/255."}
 PICTURE = 256
 """Longest side of the small pictures kept for the screen."""
 
@@ -174,6 +175,17 @@ def judge_material(
 def _judge_input(
     loader: MapLoader, profile: Profile, material: Material, cell: Cell, arrived: ArrivedInput, keep: Keep | None
 ) -> Cell:
+    """The verdict on an input; where several channels should hold the same, on the worst of them."""
+    judged = _judge_channel(loader, profile, material, cell, arrived, keep)
+    copies = [
+        _judge_channel(loader, profile, material, cell, replace(arrived, channels=letter), None) for letter in arrived.copies
+    ]
+    return max((judged, *copies), key=_badness)
+
+
+def _judge_channel(
+    loader: MapLoader, profile: Profile, material: Material, cell: Cell, arrived: ArrivedInput, keep: Keep | None
+) -> Cell:
     name: InputName = cell.input  # type: ignore[assignment]
     feed = material.feeds[name]
     texture = arrived.texture
@@ -214,7 +226,7 @@ def _judge_input(
         return _because(judged, cause, message + (edited if texture and texture.edited else ""))
     if verdict == "close":
         small = size is not None and (size[0] < meant.shape[1] or size[1] < meant.shape[0])
-        return _because(judged, "resized" if small else "quantised", f"Within {close:.3g} {unit}.")
+        return _because(judged, "resized" if small else "quantised", WITHIN[unit])
     return judged
 
 

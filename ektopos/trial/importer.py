@@ -77,6 +77,8 @@ class ArrivedInput:
     strength: float = 1.0
     inverted: bool = False
     """Whether the file holds 1 − the input (gloss, smoothness)."""
+    copies: str = ""
+    """Further channels that should hold just the same, where a target writes a number into several."""
     quantity: str = ""
     """What the file holds where it is not the input itself: `gloss`, `smoothness`, `diffuse` or `specular`."""
 

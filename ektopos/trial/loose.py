@@ -88,6 +88,7 @@ def _from_list(profile: Profile, files: PackageFiles, name: str, facts: dict[str
             inputs[input_name] = ArrivedInput(
                 texture, _letters(group, input_name, quantity), encoding, profile.normal_y, one, strength,
                 inverted=quantity in ("gloss", "smoothness"), quantity=quantity,
+                copies=group.removeprefix(_letters(group, input_name, quantity)),
             )  # fmt: skip
         else:
             value = told.get("value", default)

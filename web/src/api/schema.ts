@@ -2862,7 +2862,7 @@ export interface components {
              * Container
              * @enum {string}
              */
-            container: "glb" | "gltf" | "loose";
+            container: "glb" | "gltf" | "usdz" | "loose";
             /**
              * Workflow
              * @default metallic
