@@ -317,7 +317,8 @@ def _judge_settings(cell: Cell, material: Material, arrived: ArrivedMaterial) ->
         found.append(("sides-changed", "double-sided was meant" if material.double_sided else "single-sided was meant"))
     meant = (*uv.tiling, *uv.offset, uv.rotation)
     came = (*arrived.tiling, *arrived.offset, arrived.rotation)
-    mapped = any(feed.maps() for feed in material.feeds.values())
+    idle = {"height"} | ({"opacity"} if material.alpha_mode == "opaque" else set())
+    mapped = any(feed.maps() for name, feed in material.feeds.items() if name not in idle)
     if mapped and (max(abs(a - b) for a, b in zip(meant, came, strict=True)) > 1e-4 or arrived.untransformed):
         where = f" (on {', '.join(arrived.untransformed)})" if arrived.untransformed else ""
         found.append(("uv-transform-lost", f"the UV transform is not the one that was meant{where}"))
