@@ -29,6 +29,10 @@ SHIFTS = 16
 FRAME = 9
 NEAR = 8
 """Places nearer than this many cells are the true place still."""
+AWAY = 8
+"""Cells from the islands from which what is painted is not their padding any more."""
+SHARED = 0.2
+"""Share of a picture painted away from a slot's islands from which others may share it."""
 BACKGROUND = 0.06
 """Share of one colour from which it is taken for background."""
 CHANCE = 1.2
@@ -73,6 +77,8 @@ class _Signs:
     background: float
     covered: float
     """Share of the islands that lies on the picture's content, where it has a background."""
+    beyond: float
+    """Share of the picture's content that lies away from the islands: others may use it."""
 
     @property
     def total(self) -> float:
@@ -225,6 +231,7 @@ class _Measure:
         gap = ~inside & ~near_ridge & (distance > 1) & middle
         outside = (distance > 2) & ~near_ridge & middle
         self.few = float(outside.mean()) < 0.01
+        self.away = distance > AWAY
         nx = cv2.Sobel(cv2.GaussianBlur(distance, (0, 0), 1.5), cv2.CV_32F, 1, 0)
         ny = cv2.Sobel(cv2.GaussianBlur(distance, (0, 0), 1.5), cv2.CV_32F, 0, 1)
         length = np.maximum(np.hypot(nx, ny), 1e-6)
@@ -274,9 +281,10 @@ class _Measure:
         whole = self.sums(picture.slopes[0], "gap") + self.sums(picture.slopes[2], "gap")
         # Painted on outwards, a picture does not change along the way from the island.
         dilation = self.better(-np.asarray(along) / np.maximum(whole, 1e-3))
-        background, covered = 0.0, 1.0
+        background, covered, beyond = 0.0, 1.0, 0.0
         if picture.content is not None and picture.content_spectrum is not None:
             covered = float(picture.content[self.inside].mean()) if self.inside.any() else 0.0
+            beyond = float((picture.content & self.away).sum() / max(1, picture.content.sum()))
             painted = self.means(picture.content_spectrum, "inside")
             alone = self.better(painted - self.means(picture.content_spectrum, "outside"))
             # A picture that several slots share is painted outside this one's islands too, but on all of these.
@@ -284,7 +292,7 @@ class _Measure:
             background = max(alone, shared)
         if self.few:
             detail = dilation = background = 0.0
-        return _Signs(borders, ridges, self._colours(picture), detail, dilation, background, covered)
+        return _Signs(borders, ridges, self._colours(picture), detail, dilation, background, covered, beyond)
 
     def _colours(self, picture: _Picture) -> float:
         labels = self.islands[self.inside]
@@ -329,6 +337,10 @@ def _reasons(layout: Layout, signs: _Signs | None, repeats: bool, alike: float) 
         found.append("detail lies inside the islands, padding outside")
     if signs.background > 2:
         found.append(f"its background lies outside the islands; {100 * signs.covered:.0f} % of them is painted")
+    if signs.beyond > SHARED and signs.covered > 0.9 and found:
+        found.append(
+            f"{100 * signs.beyond:.0f} % of what is painted lies beyond this slot's islands: others may share the maps"
+        )
     if repeats and len(found) == 0:
         found.append("repeats in x and y: fits any layout, speaks for none")
     if signs.borders < -1 or signs.background < -2:

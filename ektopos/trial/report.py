@@ -1,9 +1,12 @@
-"""Trials as a report that build servers read."""
+"""Trials as reports: one that build servers read, and one page to be printed for whoever receives the package."""
 
 from __future__ import annotations
 
 import xml.etree.ElementTree as ET
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from html import escape
+from typing import Any
 
 from ektopos.trial.compare import Trial
 
@@ -26,3 +29,76 @@ def junit(trials: Mapping[str, Trial]) -> str:
                 ET.SubElement(case, "skipped", message=cell.message)
     ET.indent(root)
     return ET.tostring(root, encoding="unicode", xml_declaration=True) + "\n"
+
+
+_GLYPHS = {"same": "=", "close": "≈", "unsupported": "–", "lost": "△", "differs": "≠"}
+_STYLE = """
+body { font: 12px/1.45 system-ui, sans-serif; color: #1b1b1b; margin: 24px auto; max-width: 900px; padding: 0 16px; }
+h1 { font-size: 20px; margin: 0 0 4px; } h2 { font-size: 14px; margin: 18px 0 6px; } p { margin: 2px 0; }
+table { border-collapse: collapse; width: 100%; } th, td { border-top: 1px solid #cfcfcf; padding: 3px 6px; text-align: left; }
+th { font-weight: 600; } td.n { text-align: center; font-family: ui-monospace, monospace; }
+.bad { color: #a3302a; font-weight: 600; } .quiet { color: #565656; }
+figure { display: inline-block; margin: 0 12px 8px 0; } figure img { width: 150px; height: 150px; border: 1px solid #cfcfcf; }
+@media print { body { margin: 0; max-width: none; } tr, figure { break-inside: avoid; } }
+"""
+
+
+@dataclass(frozen=True)
+class Report:
+    """What stands on the page beside the trial."""
+
+    project: str
+    target: str
+    made: str
+    files: Sequence[Mapping[str, Any]]
+    """`path` and `bytes` of every file."""
+    pictures: Mapping[tuple[str, str], tuple[str, str]]
+    """Addresses of the renders, meant and arrived, by mesh and view."""
+
+
+def page(report: Report, trial: Mapping[str, Any]) -> str:
+    """A package and its trial on one page of HTML that needs nothing else, to be printed or saved as PDF from the browser."""
+    cells = trial["cells"]
+    wrong = [cell for cell in cells if cell["verdict"] in ("differs", "lost")]
+    inputs = list(dict.fromkeys(cell["input"] for cell in cells))
+    rows = dict.fromkeys((cell["mesh"], cell["slot"], cell["material"]) for cell in cells)
+    found = {(cell["mesh"], cell["slot"], cell["input"]): cell for cell in cells}
+    head = "".join(f"<th>{escape(name.replace('_', ' '))}</th>" for name in inputs)
+    body = "".join(
+        f"<tr><td>{escape(slot)} <span class=quiet>{escape(mesh)} · {escape(material or 'no material')}</span></td>"
+        + "".join(_cell(found.get((mesh, slot, name))) for name in inputs)
+        + "</tr>"
+        for mesh, slot, material in rows
+    )
+    faults = "".join(
+        f"<li><b>{escape(c['slot'])}, {escape(c['input'].replace('_', ' '))}:</b> {escape(c['message'])}</li>" for c in wrong
+    )
+    size = sum(int(file["bytes"]) for file in report.files)
+    verdict = "passed: everything arrived as it was meant" if trial["passed"] else f"failed in {len(wrong)} places"
+    renders = "".join(_render(report, one) for one in trial.get("renders", []))
+    return (
+        f"<!doctype html><html lang=en><meta charset=utf-8><title>{escape(report.project)}: {escape(report.target)}</title>"
+        f"<style>{_STYLE}</style><h1>{escape(report.project)}</h1>"
+        f"<p>for {escape(report.target)} · made {escape(report.made)} · {len(report.files)} files, {size / 1e6:.1f} MB</p>"
+        f"<p class={'quiet' if trial['passed'] else 'bad'}>Trial {verdict}.</p>"
+        f"<h2>Slots and inputs</h2><table><tr><th>Slot</th>{head}</tr>{body}</table>"
+        "<p class=quiet>= equal · ≈ within rounding · – not carried · △ lost · ≠ differs; numbers are the largest error</p>"
+        + (f"<h2>What differs</h2><ul>{faults}</ul>" if faults else "")
+        + (f"<h2>Under the same light: meant, arrived</h2>{renders}" if renders else "")
+        + "</html>"
+    )
+
+
+def _cell(cell: Mapping[str, Any] | None) -> str:
+    if cell is None:
+        return "<td class=n></td>"
+    error = "" if not cell["max_error"] else f" {cell['max_error']:.2g}"
+    bad = " bad" if cell["verdict"] in ("differs", "lost") else ""
+    return f'<td class="n{bad}">{_GLYPHS[cell["verdict"]]}{error}</td>'
+
+
+def _render(report: Report, one: Mapping[str, Any]) -> str:
+    shown = report.pictures.get((one["mesh"], one["view"]))
+    images = "" if shown is None else "".join(f'<img src="{escape(address)}" alt="">' for address in shown)
+    words = f"{escape(one['mesh'])}, {escape(one['view'])}: FLIP {one['flip']:.3f}, SSIM {one['ssim']:.3f}"
+    return f"<figure>{images}<figcaption>{words}</figcaption></figure>"

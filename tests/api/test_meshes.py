@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from ektopos.targets import export_package
-from ektopos.targets.profile import find_profile
+from ektopos.targets.profile import built_in_profiles, find_profile
 from tests.api.client import Api
 from tests.samples import folder, noise, quads, save, save_glb
 from tests.samples import project as open_small
@@ -177,6 +177,11 @@ class TargetsApi(Api):
         job = self.call("post", f"{path}/exports", {"revision": project["revision"]})
         self.assertEqual(self.call("get", f"/jobs/{job['id']}")["state"], "done")
         self.assertEqual({file["state"] for file in self.call("get", f"{path}/plan")["files"]}, {"same"})
+        (package,) = self.call("get", f"{path}/packages")
+        report = self.client.get(f"/api/packages/{package['id']}/report.html").content.decode()
+        for words in ("Test plates", "for Mine", "Front", "roughness", "FLIP", "data:image/png;base64,"):
+            self.assertIn(words, report)
+        self.assertNotIn("http", report.replace("http-equiv", ""), "the page fetches nothing")
         project = self.edit(project, {"kind": "set-map", "maps": ["tile_col"], "encoding": "linear"})
         states = {file["path"].rpartition("/")[2]: file["state"] for file in self.call("get", f"{path}/plan")["files"]}
         self.assertEqual({name for name, state in states.items() if state == "changed"}, {"tile_Col.png"})
@@ -187,7 +192,7 @@ class TargetsApi(Api):
     def test_the_project_is_compared_over_all_targets(self) -> None:
         project = self.edit(self.sample(), {"kind": "set-profile", "profile": self.own()})
         found = {entry["target"]: entry for entry in self.call("get", f"/projects/{project['id']}/comparison")}
-        self.assertEqual(len(found), 7)
+        self.assertEqual(len(found), len(built_in_profiles()) + 1)
         self.assertTrue(found["mine"]["own"])
         self.assertEqual(found["gltf-glb"]["lost"], [])
         self.assertIn("green of normals points down", found["orm-y-minus"]["converted"])

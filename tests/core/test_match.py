@@ -110,3 +110,19 @@ class FromTheLayoutAlone(TestCase):
             maps = [read_match_map(str(path), path) for path in root.iterdir()]
             candidates, _ = next(iter(match_maps(mesh_of([islands(np.random.default_rng(1))]), maps).values()))
         self.assertLess(candidates[0].score, 0.8)
+
+    def test_a_picture_that_paints_more_than_the_slot_uses_points_to_sharing(self) -> None:
+        rng = np.random.default_rng(5)
+        whole = islands(rng)
+        halves = [whole[:4], whole[4:]]
+        with folder() as root:
+            save(root / "77aa.png", painted(whole, rng, "black"))
+            save(root / "77bb.png", noise(SIZE, 8))
+            maps = [read_match_map(str(path), path) for path in sorted(root.iterdir())]
+            found = match_maps(mesh_of(halves), maps)
+            alone = match_maps(mesh_of([whole]), maps)
+        for candidates, _ in found.values():
+            self.assertEqual(candidates[0].set, "77aa")
+            self.assertIn("others may share", " ".join(candidates[0].reasons))
+        for candidates, _ in alone.values():
+            self.assertNotIn("others may share", " ".join(candidates[0].reasons))

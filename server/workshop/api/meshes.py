@@ -12,6 +12,7 @@ from ninja import Router, Schema
 
 from ektopos.edits import SetRecipe
 from ektopos.errors import EktoposError, MissingReference
+from ektopos.maps import sets_of
 from ektopos.matching import material_of_set, proposals, same_slots
 from ektopos.meshes import Fault, SlotFacts, apply_recipe, carried, groups_of, read_mesh
 from ektopos.meshes.embedded import Embedded, embedded
@@ -326,8 +327,6 @@ def _inside(project: Project, file: str) -> Inside:
 
 def _best_maps(project: Project) -> dict[str, Any]:
     """The content of the map of every set that shows it best: base colour if there is one."""
-    from ektopos.maps import sets_of
-
     document = project.document
     result = {}
     for name, members in sets_of(document).items():

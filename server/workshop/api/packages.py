@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import tempfile
 import zipfile
 from datetime import datetime
@@ -10,7 +11,7 @@ from typing import Any, Literal
 from uuid import UUID
 
 from django.conf import settings
-from django.http import FileResponse, HttpRequest
+from django.http import FileResponse, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from ninja import Router, Schema
 
@@ -20,6 +21,7 @@ from ektopos.materials.adjust import changes
 from ektopos.targets import make_plan
 from ektopos.targets.profile import Profile, find_profile, profiles_of
 from ektopos.targets.reuse import texture_key
+from ektopos.trial.report import Report, page
 from server.workshop.api.files import JobOut
 from server.workshop.api.maps import FOREVER
 from server.workshop.api.materials import header_of
@@ -249,6 +251,25 @@ def download(request: HttpRequest, package_id: int) -> FileResponse:
         for path in sorted(p for p in folder.rglob("*") if p.is_file()):
             packed.write(path, path.relative_to(folder))
     return FileResponse(handle, as_attachment=True, filename=f"{package.project.name} {package.target}.zip")
+
+
+@router.get("/packages/{int:package_id}/report.html")
+def report(request: HttpRequest, package_id: int) -> HttpResponse:
+    """A package and its trial on one page, to be printed; its pictures are in it, so that it can be passed on."""
+    package = get_object_or_404(Package, pk=package_id, complete=True)
+    if not package.trial:
+        raise MissingReference("it has not been put to trial.", subject=package.target, hint="Try it first.")
+    profiles = profiles_of(package.revision.core().document)
+    folder = package_folder(package.pk) / "pictures"
+    shown = {}
+    for number, entry in enumerate(package.trial.get("pictures", [])):
+        if entry["input"].startswith("render "):
+            sides = [(folder / f"{number}-{what}.png").read_bytes() for what in ("meant", "arrived")]
+            meant, arrived = (f"data:image/png;base64,{base64.b64encode(raw).decode()}" for raw in sides)
+            shown[entry["material"], entry["input"].removeprefix("render ")] = (meant, arrived)
+    title = profiles[package.target].title if package.target in profiles else package.target
+    told = Report(package.project.name, title, f"{package.made:%-d %B %Y, %H:%M}", package.files, shown)
+    return HttpResponse(page(told, package.trial))
 
 
 @router.get("/packages/{int:package_id}/pictures/{int:number}-{what}.png")

@@ -976,6 +976,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/packages/{package_id}/report.html": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Report
+         * @description A package and its trial on one page, to be printed; its pictures are in it, so that it can be passed on.
+         */
+        get: operations["server_workshop_api_packages_report"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/packages/{package_id}/pictures/{number}-{what}.png": {
         parameters: {
             query?: never;
@@ -4269,6 +4289,26 @@ export interface operations {
         };
     };
     server_workshop_api_packages_download: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                package_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    server_workshop_api_packages_report: {
         parameters: {
             query?: never;
             header?: never;

@@ -44,6 +44,7 @@ export function ExportScreen() {
           <Button disabled={busy || plan.isError} onClick={() => startExport.mutate(false)}>Export only</Button>
           {last && <Button component="a" href={`/api/packages/${last.id}/download`}>Download</Button>}
           {last && <Button disabled={busy} onClick={() => startTrial.mutate(last.id)}>Try again</Button>}
+          {last?.trial != null && <Button component="a" target="_blank" rel="noreferrer" href={`/api/packages/${last.id}/report.html`}>Report</Button>}
           {packages.length > 0 && <History packages={packages} />}
           <span className="grow" />
           {errors.length > 0 && <Link to={`/projects/${id}/checks`} className="brick">! {count(errors.length, 'error')} in the checks</Link>}
