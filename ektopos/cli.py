@@ -171,7 +171,8 @@ def _check(options: argparse.Namespace) -> Outcome:
 
 def _export(options: argparse.Namespace) -> Outcome:
     with open_project(options.project) as project:
-        export = export_package(project, find_profile(options.target or project.document.target, project.document), options.out)
+        profile = find_profile(options.target or project.document.target, project.document)
+        export = export_package(project, profile, options.out, backup=options.backup)
     lines = [f"{file.path}: {file.bytes} bytes" for file in export.files]
     return export, FINE, [*lines, f"{export.seconds:.2f} s"]
 
@@ -248,6 +249,7 @@ def _parser() -> argparse.ArgumentParser:
     export.add_argument("project", type=Path, metavar="PROJECT")
     export.add_argument("--target", metavar="ID")
     export.add_argument("--out", type=Path, required=True, metavar="DIR")
+    export.add_argument("--backup", type=Path, metavar="DIR", help="keep the package that is replaced, whole, in this folder")
     trial = command("trial", _trial, "Compare a package, or a folder of them, with the project they were made from.")
     trial.add_argument("package", type=Path, metavar="DIR")
     trial.add_argument("--against", type=Path, required=True, metavar="PROJECT")

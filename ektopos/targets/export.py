@@ -61,13 +61,15 @@ class Export:
 
 
 def export_package(
-    project: Project, profile: Profile, out: Path, progress: Progress = no_progress, *, earlier: Path | None = None
-) -> Export:
+    project: Project, profile: Profile, out: Path, progress: Progress = no_progress, *, earlier: Path | None = None,
+    backup: Path | None = None,
+) -> Export:  # fmt: skip
     """Write the project's package for a target into the folder `out`.
 
     Files of an earlier package there are replaced or removed, other files are left alone; on any error `out` stays as it
     was. Textures of the package in `earlier` (by default `out`) that were made from the same are used again; if all of it
-    was, and lies in `out`, nothing is written. Raises `EktoposError` and its kin.
+    was, and lies in `out`, nothing is written. A package that is replaced is kept whole in `backup`, if that is named.
+    Raises `EktoposError` and its kin.
     """
     started = time.perf_counter()
     before = read_earlier(out if earlier is None else earlier)
@@ -91,7 +93,7 @@ def export_package(
         }
         (fresh / PACKAGE_LIST).write_text(json.dumps(listing, indent=2, ensure_ascii=False) + "\n", "utf-8")
         progress(0.98, "putting the package in place")
-        _replace(out, fresh, [file.path for file in files])
+        _replace(out, fresh, [file.path for file in files], backup)
     return Export(profile.id, files, _since(started))
 
 
@@ -234,8 +236,8 @@ def _mesh_facts(project: Project, profile: Profile) -> dict[str, Any]:
     return {name: {"file": file, "slots": dict(entry.slots)} for name, entry in project.document.meshes.items()}
 
 
-def _replace(out: Path, fresh: Path, files: list[str]) -> None:
-    """Put a finished package in place of the one before; on an error put that one back."""
+def _replace(out: Path, fresh: Path, files: list[str], backup: Path | None = None) -> None:
+    """Put a finished package in place of the one before, which goes to `backup`; on an error put that one back."""
     before = _own_files(out)
     foreign = [file for file in [*files, PACKAGE_LIST] if (out / file).exists() and file not in before]
     if foreign:
@@ -261,6 +263,9 @@ def _replace(out: Path, fresh: Path, files: list[str]) -> None:
             for file in moved:
                 _move(Path(kept) / file, out / file)
             raise EktoposError(f"cannot be written ({problem.strerror}).", subject=str(out)) from None
+        if backup is not None and PACKAGE_LIST in moved:
+            backup.mkdir(parents=True, exist_ok=True)
+            _replace(backup, Path(kept), [file for file in moved if file != PACKAGE_LIST])
 
 
 def _own_files(out: Path) -> list[str]:

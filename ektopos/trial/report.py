@@ -74,12 +74,13 @@ def page(report: Report, trial: Mapping[str, Any]) -> str:
         f"<li><b>{escape(c['slot'])}, {escape(c['input'].replace('_', ' '))}:</b> {escape(c['message'])}</li>" for c in wrong
     )
     size = sum(int(file["bytes"]) for file in report.files)
+    amount = "1 file" if len(report.files) == 1 else f"{len(report.files)} files"
     verdict = "passed: everything arrived as it was meant" if trial["passed"] else f"failed in {len(wrong)} places"
     renders = "".join(_render(report, one) for one in trial.get("renders", []))
     return (
         f"<!doctype html><html lang=en><meta charset=utf-8><title>{escape(report.project)}: {escape(report.target)}</title>"
         f"<style>{_STYLE}</style><h1>{escape(report.project)}</h1>"
-        f"<p>for {escape(report.target)} · made {escape(report.made)} · {len(report.files)} files, {size / 1e6:.1f} MB</p>"
+        f"<p>for {escape(report.target)} · made {escape(report.made)} · {amount}, {size / 1e6:.1f} MB</p>"
         f"<p class={'quiet' if trial['passed'] else 'bad'}>Trial {verdict}.</p>"
         f"<h2>Slots and inputs</h2><table><tr><th>Slot</th>{head}</tr>{body}</table>"
         "<p class=quiet>= equal · ≈ within rounding · – not carried · △ lost · ≠ differs; numbers are the largest error</p>"

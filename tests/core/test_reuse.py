@@ -72,6 +72,24 @@ class Again(TestCase):
                 self.assertEqual(exported(root / "p", "gltf-split", root / "out"), 1)
                 self.assertEqual(contents(root / "out"), before)
 
+    def test_the_package_that_is_replaced_can_be_kept_whole(self) -> None:
+        with folder() as root:
+            project_folder(root / "p")
+            exported(root / "p", "gltf-split", root / "out")
+            first = contents(root / "out")
+            (root / "out/notes.txt").write_text("mine")
+            with open_project(root / "p") as opened:
+                opened.document.materials["plain"].inputs["roughness"].value = 0.5
+                (root / "p/test.ektopos.json").write_text(dump_document(opened.document))
+            exported(root / "p", "gltf-split", root / "out", backup=root / "before")
+            self.assertEqual(contents(root / "before"), first, "whole, and without what is not its own")
+            self.assertTrue((root / "out/notes.txt").is_file())
+            second = contents(root / "out")
+            exported(root / "p", "orm-y-minus", root / "out", backup=root / "before")
+            self.assertEqual(
+                contents(root / "before") | {"notes.txt": b"mine"}, second, "the last one, not the one before that"
+            )
+
     def test_textures_of_a_package_elsewhere_are_used_again(self) -> None:
         with folder() as root:
             project_folder(root / "p")
