@@ -94,6 +94,8 @@ class Profile(BaseModel):
     normal_y: NormalY = "+"
     size_limit: int | None = Field(default=None, ge=1)
     """The longest side a file may have, in texels."""
+    budget: int | None = Field(default=None, ge=1)
+    """Graphics memory that a project should stay within, in megabytes of uncompressed textures with mips."""
     power_of_two: bool = False
     """Whether the target's sizes should be powers of two; a check warns where they are not."""
     resize: Literal["none", "down", "up"] = "none"

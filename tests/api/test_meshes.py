@@ -173,6 +173,7 @@ class TargetsApi(Api):
         project = self.edit(project, {"kind": "set-profile", "profile": self.own()}, {"kind": "set-target", "target": "mine"})
         self.assertIn("mine", [target["id"] for target in self.call("get", f"{path}/targets")])
         plan = self.call("get", f"{path}/plan")
+        self.assertIsNone(plan["budget"])
         self.assertEqual({file["state"] for file in plan["files"]}, {"new"})
         job = self.call("post", f"{path}/exports", {"revision": project["revision"]})
         self.assertEqual(self.call("get", f"/jobs/{job['id']}")["state"], "done")

@@ -67,6 +67,8 @@ class PlanOut(Schema):
     notes: list[str]
     memory: int
     compressed: int
+    budget: int | None
+    """Bytes that the textures should stay within, if the target says so."""
 
 
 class TargetSummary(Schema):
@@ -160,6 +162,7 @@ def plan(request: HttpRequest, project_id: UUID) -> PlanOut:
     return PlanOut(
         target=profile.id, title=profile.title, files=files, factors=factors, notes=list(made.notes),
         memory=sum(file.memory for file in made.files), compressed=sum(file.compressed for file in made.files),
+        budget=profile.budget * 2**20 if profile.budget else None,
     )  # fmt: skip
 
 

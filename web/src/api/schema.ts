@@ -2802,6 +2802,8 @@ export interface components {
             memory: number;
             /** Compressed */
             compressed: number;
+            /** Budget */
+            budget: number | null;
         };
         /**
          * PlannedChannelOut
@@ -2899,6 +2901,8 @@ export interface components {
             normal_y: "+" | "-";
             /** Size Limit */
             size_limit?: number | null;
+            /** Budget */
+            budget?: number | null;
             /**
              * Power Of Two
              * @default false

@@ -20,6 +20,7 @@ export function ExportScreen() {
   const busy = (useJobs().data ?? []).some((job) => ['waiting', 'running'].includes(job.state) && job.kind !== 'bring-in')
   const last = packages.find((entry) => entry.target === project.document.target)
   const behind = last && last.revision !== project.revision
+  const over = plan.data?.budget != null && plan.data.memory > plan.data.budget
   const changed = plan.data?.files.filter((file) => file.state !== 'same').length ?? 0
   const nothing = plan.data?.files.length === 0 && Object.keys(project.document.meshes ?? {}).length === 0 && Object.keys(project.document.materials ?? {}).length === 0
   if (nothing) {
@@ -36,6 +37,7 @@ export function ExportScreen() {
       <section className="pane" aria-label="Pack plan">
         <div className="bar">
           <h1>Pack plan</h1>
+          {plan.data && over && <span className="chip amber">△ {bytes(plan.data.memory - plan.data.budget!)} over the budget of {bytes(plan.data.budget!)}</span>}
           {plan.data && <span className="small">{count(Object.keys(project.document.materials ?? {}).length, 'material')} · {count(plan.data.files.length, 'texture')} · {bytes(plan.data.memory)} in graphics memory, {bytes(plan.data.compressed)} in blocks{last && changed > 0 ? ` · ${count(changed, 'texture')} to be made again` : ''}</span>}
         </div>
         {plan.isError ? <p className="brick" style={{ padding: 14 }}>! {plan.error.message}</p> : plan.data ? <PackPlan plan={plan.data} last={last} /> : <p style={{ padding: 14 }}>Planning …</p>}

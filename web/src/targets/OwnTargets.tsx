@@ -88,6 +88,7 @@ function EditTarget({ draft, close }: { draft: { profile: Profile; replaces: str
           {pick('Workflow', profile.workflow ?? 'metallic', [['metallic', 'metallic and roughness'], ['specular', 'diffuse and specular']], (workflow) => change({ workflow }))}
           {text('Longest side', profile.size_limit ? String(profile.size_limit) : '', (side) => change({ size_limit: Number(side) || null }), 'texels; empty for no limit')}
           {pick('Powers of two', profile.resize ?? 'none', [['none', 'sizes stay'], ['down', 'to the next smaller'], ['up', 'to the next larger']], (resize) => change({ resize }))}
+          {text('Memory budget', profile.budget ? String(profile.budget) : '', (budget) => change({ budget: Number(budget) || null }), 'MB of textures; empty for none')}
           {text('Halved', String(profile.halve ?? 0), (halve) => change({ halve: Number(halve) || 0 }), 'so many times')}
         </div>
         <FormControlLabel label="The engine compresses textures on import (the trial tells what that loses)" control={<Checkbox checked={profile.import?.compression === 'blocks'} onChange={(event) => change({ import: { settings_from: 'package', ...profile.import, compression: event.target.checked ? 'blocks' : 'none' } })} />} />
