@@ -114,7 +114,7 @@ def write_glb(path: Path, parts: Sequence[Part]) -> None:
         vertex_slot=vertex_owner.astype(np.int32),
         normals=_smooth_normals(whole.positions, triangles),
         uvs=whole.uvs.astype(np.float32),
-        coloured=np.zeros(count, bool),
+        colours=np.full((count, 4), np.nan, np.float32),
         unnormalised=np.zeros(count, bool),
         loose=(0,) * len(slots),
         uv_sets=(1,) * len(slots),

@@ -23,7 +23,7 @@ from ektopos.maps import Facts, channel_roles, facts_of, identify
 from ektopos.matching import match_maps, read_match_map
 from ektopos.meshes import MESH_SUFFIXES, OTHER_MESH_SUFFIXES, find_faults, read_mesh, slot_facts
 from ektopos.project import open_project
-from ektopos.targets import built_in_profiles, export_package
+from ektopos.targets import bring_back, built_in_profiles, export_package
 from ektopos.targets.profile import find_profile
 from ektopos.targets.reuse import PACKAGE_LIST
 from ektopos.trial import Trial, junit, read_target, run_trial
@@ -177,6 +177,11 @@ def _export(options: argparse.Namespace) -> Outcome:
     return export, FINE, [*lines, f"{export.seconds:.2f} s"]
 
 
+def _restore(options: argparse.Namespace) -> Outcome:
+    files = bring_back(options.package, options.backup)
+    return {"files": files}, FINE, [f"{file} is back" for file in files]
+
+
 def _trial(options: argparse.Namespace) -> Outcome:
     if not options.package.is_dir():
         raise InvalidDocument("there is no such folder.", subject=str(options.package), hint="Name a package's folder.")
@@ -250,6 +255,9 @@ def _parser() -> argparse.ArgumentParser:
     export.add_argument("--target", metavar="ID")
     export.add_argument("--out", type=Path, required=True, metavar="DIR")
     export.add_argument("--backup", type=Path, metavar="DIR", help="keep the package that is replaced, whole, in this folder")
+    restore = command("restore", _restore, "Bring back the package that an export replaced.")
+    restore.add_argument("package", type=Path, metavar="DIR")
+    restore.add_argument("--backup", type=Path, required=True, metavar="DIR", help="where the export kept it")
     trial = command("trial", _trial, "Compare a package, or a folder of them, with the project they were made from.")
     trial.add_argument("package", type=Path, metavar="DIR")
     trial.add_argument("--against", type=Path, required=True, metavar="PROJECT")

@@ -165,6 +165,8 @@ class MaterialEntry(_Model):
     uv: UvTransform | None = None
     filter: Filter | None = None
     surface_tag: str | None = None
+    size_limit: int | None = Field(default=None, ge=1)
+    """The longest side its maps leave with, in texels; a target's own limit may be smaller."""
     folder: str | None = None
     """Where it is listed; for people only, and not inherited."""
 
@@ -180,6 +182,13 @@ class MeshEntry(_Model):
     """What is done to the mesh after it is read: slots and UVs."""
 
 
+class LeftOut(_Model):
+    """What stays behind when the project is exported."""
+
+    meshes: list[str] = Field(default_factory=list)
+    materials: list[str] = Field(default_factory=list)
+
+
 class Document(_Model):
     """A whole project."""
 
@@ -193,6 +202,19 @@ class Document(_Model):
     """Rules for names that the usual reading does not understand, or misunderstands; the first that fits counts."""
     targets: dict[str, dict[str, Any]] = Field(default_factory=dict)
     """Target profiles of the project's own, by id, as `docs/targets.md` describes them."""
+    left_out: LeftOut = Field(default_factory=LeftOut)
+
+    def going(self) -> Document:
+        """The document without what stays behind. A material that others derive from stays known to them."""
+        if not (self.left_out.meshes or self.left_out.materials):
+            return self
+        out = set(self.left_out.materials)
+        meshes = {
+            name: entry.model_copy(update={"slots": {s: None if worn in out else worn for s, worn in entry.slots.items()}})
+            for name, entry in self.meshes.items()
+            if name not in self.left_out.meshes
+        }
+        return self.model_copy(update={"meshes": meshes})
 
 
 def load_document(text: str | bytes, subject: str = "document") -> Document:

@@ -16,6 +16,7 @@ from ektopos.document import (
     Document,
     Feed,
     InputName,
+    LeftOut,
     MapEntry,
     MaterialEntry,
     MeshEntry,
@@ -110,6 +111,24 @@ class RemoveProfile(_Edit):
         document.targets = {name: raw for name, raw in document.targets.items() if name != self.target}
         if document.target == self.target:
             document.target = Document().target
+
+
+class SetLeftOut(_Edit):
+    """Say which meshes and materials stay behind when the project is exported."""
+
+    kind: Literal["set-left-out"] = "set-left-out"
+    meshes: list[str] = Field(default_factory=list)
+    materials: list[str] = Field(default_factory=list)
+
+    def label(self) -> str:
+        return "choose what is exported"
+
+    def apply(self, document: Document) -> None:
+        for mesh in self.meshes:
+            _found(document.meshes, mesh, "mesh")
+        for material in self.materials:
+            _found(document.materials, material, "material")
+        document.left_out = LeftOut(meshes=self.meshes, materials=self.materials)
 
 
 class SetMap(_Edit):
@@ -275,6 +294,7 @@ class RenameMaterial(_Edit):
         }
         for mesh in document.meshes.values():
             mesh.slots = {s: self.name if worn == self.material else worn for s, worn in mesh.slots.items()}
+        document.left_out.materials = [self.name if out == self.material else out for out in document.left_out.materials]
 
 
 class RenameMaterials(_Edit):
@@ -336,6 +356,7 @@ class RemoveMaterial(_Edit):
         del document.materials[self.material]
         for mesh in document.meshes.values():
             mesh.slots = {slot: None if worn == self.material else worn for slot, worn in mesh.slots.items()}
+        document.left_out.materials = [out for out in document.left_out.materials if out != self.material]
 
 
 class SetFeed(_Edit):
@@ -365,7 +386,9 @@ class SetSetting(_Edit):
 
     kind: Literal["set-setting"] = "set-setting"
     material: str
-    setting: Literal["alpha_mode", "alpha_cutoff", "double_sided", "uv", "filter", "surface_tag", "folder", "from"]
+    setting: Literal[
+        "alpha_mode", "alpha_cutoff", "double_sided", "uv", "filter", "surface_tag", "size_limit", "folder", "from"
+    ]
     value: Any = None
 
     def label(self) -> str:
@@ -417,7 +440,7 @@ class Detach(_Edit):
         document.materials[self.material] = MaterialEntry(
             inputs={name: feed for name, feed in whole.feeds.items() if name in whole.origin},
             alpha_mode=whole.alpha_mode, alpha_cutoff=whole.alpha_cutoff, double_sided=whole.double_sided, uv=whole.uv,
-            filter=whole.filter, surface_tag=whole.surface_tag,
+            filter=whole.filter, surface_tag=whole.surface_tag, size_limit=whole.size_limit,
         )  # fmt: skip
 
 
@@ -532,6 +555,7 @@ Edit = Annotated[
     | SetTarget
     | SetProfile
     | RemoveProfile
+    | SetLeftOut
     | SetMap
     | RenameSet
     | AddNamingRule

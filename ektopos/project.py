@@ -118,14 +118,16 @@ def pack(project: Project, archive: Path) -> None:
 
 def files_of(project: Project) -> list[str]:
     """Every file that a project's document names, and the files that its meshes name in turn."""
-    found = [entry.file for entry in project.document.maps.values()]
-    for entry in project.document.meshes.values():
-        found.append(entry.file)
-        folder = PurePosixPath(entry.file).parent
-        path = project.find(entry.file)
-        beside = [str(folder / part) for part in (companion_files(path, entry.file) if path else [])]
-        found += [part for part in beside if project.find(part)]
-    return found
+    maps = [entry.file for entry in project.document.maps.values()]
+    return maps + [file for mesh in project.document.meshes for file in files_of_mesh(project, mesh)]
+
+
+def files_of_mesh(project: Project, mesh: str) -> list[str]:
+    """A mesh's file, and those that it names in turn."""
+    file = project.document.meshes[mesh].file
+    path = project.find(file)
+    beside = [str(PurePosixPath(file).parent / part) for part in (companion_files(path, file) if path else [])]
+    return [file, *(part for part in beside if project.find(part))]
 
 
 def _from_folder(folder: Path) -> Project:

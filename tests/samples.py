@@ -82,7 +82,7 @@ def quads(slots: dict[str, int], *, uv_scale: float = 1.0) -> Mesh:
         name="quads", positions=np.array(positions, np.float64).reshape(-1, 3), triangles=np.array(triangles, np.int32).reshape(-1, 3),
         triangle_slot=np.array(owner, np.int32), slots=tuple(slots), vertex_slot=np.array(vertex_owner, np.int32),
         normals=np.tile(np.array([0, 0, 1], np.float32), (count, 1)), uvs=np.array(uvs, np.float32).reshape(-1, 2),
-        coloured=np.zeros(count, bool), unnormalised=np.zeros(count, bool), loose=(0,) * len(slots), uv_sets=(1,) * len(slots),
+        colours=np.full((count, 4), np.nan, np.float32), unnormalised=np.zeros(count, bool), loose=(0,) * len(slots), uv_sets=(1,) * len(slots),
     )  # fmt: skip
 
 

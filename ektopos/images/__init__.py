@@ -10,10 +10,12 @@ from ektopos.images.encodings import (
     srgb_to_linear,
 )
 from ektopos.images.image import Image, ImageHeader, as_float
+from ektopos.images.ktx2 import encode_ktx2
+from ektopos.images.nearest import nearest_covered
 from ektopos.images.png import encode_png
 from ektopos.images.read import IMAGE_SUFFIXES, MAX_TEXELS, read_header, read_image
-from ektopos.images.resample import fit_within, resize
-from ektopos.images.write import quantise, write_image
+from ektopos.images.resample import covered_share, fit_within, keep_coverage, mip_sizes, resize
+from ektopos.images.write import quantise, quantise_spread, write_image
 
 __all__ = [
     "IMAGE_SUFFIXES",
@@ -21,12 +23,18 @@ __all__ = [
     "Image",
     "ImageHeader",
     "as_float",
+    "covered_share",
     "decode_table",
+    "encode_ktx2",
     "encode_png",
     "fit_within",
+    "keep_coverage",
     "linear_to_srgb",
     "luminance",
+    "mip_sizes",
+    "nearest_covered",
     "quantise",
+    "quantise_spread",
     "read_header",
     "read_image",
     "resize",

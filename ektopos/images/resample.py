@@ -28,3 +28,29 @@ def fit_within(width: int, height: int, longest: int) -> tuple[int, int]:
     """The largest size of the same shape whose longer side is at most `longest`, at least 1 × 1."""
     scale = min(1.0, longest / max(width, height))
     return max(1, round(width * scale)), max(1, round(height * scale))
+
+
+def mip_sizes(width: int, height: int) -> list[tuple[int, int]]:
+    """Width and height of every level down to 1 × 1, the picture itself first. Source: KTX 2.0, 3.5 (halves rounded down)."""
+    sizes = [(width, height)]
+    while sizes[-1] != (1, 1):
+        sizes.append((max(1, sizes[-1][0] // 2), max(1, sizes[-1][1] // 2)))
+    return sizes
+
+
+def keep_coverage(opacity: Float, cutoff: float, wanted: float) -> Float:
+    """A smaller cut-out `(h, w)`, scaled so that as large a share of it passes `cutoff` as `wanted` of the whole one.
+
+    Averages fall below the cut-off where holes are fine, and a grating vanishes with distance. A share of 0 or 1 keeps itself.
+    Source: Castaño, “Computing Alpha Mipmaps”, 2010; his scale is searched for there, and taken from the order of values here.
+    """
+    passing = round(wanted * opacity.size)
+    if not 0.0 < wanted < 1.0 or cutoff <= 0.0 or passing == 0:
+        return opacity
+    last = float(np.partition(opacity.ravel(), opacity.size - passing)[opacity.size - passing])
+    return opacity if last <= 0.0 else np.minimum(opacity * np.float32(cutoff / last), np.float32(1.0))
+
+
+def covered_share(opacity: Float, cutoff: float) -> float:
+    """Share of a cut-out that passes its cut-off, 0–1."""
+    return float((opacity >= cutoff).mean())

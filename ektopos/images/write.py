@@ -1,15 +1,18 @@
-"""Write images, always the same bytes for the same texels: PNG by `images.png`, all else through OpenImageIO."""
+"""Write images, always the same bytes for the same texels: PNG and KTX2 by the core, all else through OpenImageIO."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
 import numpy as np
 import OpenImageIO as oiio
+from numpy.typing import NDArray
 
 from ektopos.errors import EktoposError
+from ektopos.images.ktx2 import encode_ktx2
 from ektopos.images.png import encode_png
-from ektopos.types import Float, Pixels
+from ektopos.types import Encoding, Float, Pixels
 
 _OPTIONS: dict[str, dict[str, int | str]] = {
     ".jpg": {"Compression": "jpeg:95", "jpeg:subsampling": "4:4:4"},
@@ -25,14 +28,38 @@ def quantise(values: Float, bits: int) -> Pixels:
     return np.asarray(scaled.astype(np.uint8 if bits == 8 else np.uint16))
 
 
-def write_image(path: Path, pixels: Pixels) -> None:
+def quantise_spread(values: Float) -> NDArray[np.uint8]:
+    """Values `(h, w)` 0–1 as 8-bit codes, rounded up or down so that neighbours together keep the mean: ordered dithering.
+
+    What already is a code stays it; the error is below one step. The pattern repeats every 8 × 8 texels and is always the same.
+    Source: Bayer, “An optimum method for two-level rendition of continuous-tone pictures”, 1973.
+    """
+    height, width = values.shape
+    pattern = np.tile(_BAYER, (-(-height // 8), -(-width // 8)))[:height, :width]
+    return np.asarray(np.floor(np.clip(values, 0.0, 1.0) * np.float32(255) + pattern).astype(np.uint8))
+
+
+def _bayer(size: int) -> Float:
+    """Thresholds `(size, size)` between 0 and 1, each its own, as evenly spread as can be. Source: Bayer 1973."""
+    order = np.zeros((1, 1))
+    while len(order) < size:
+        order = np.block([[4 * order, 4 * order + 2], [4 * order + 3, 4 * order + 1]])
+    return np.asarray((order + 0.5) / size**2, np.float32)
+
+
+_BAYER = _bayer(8)
+
+
+def write_image(path: Path, pixels: Pixels, smaller: Sequence[Pixels] = (), encoding: Encoding = "linear") -> None:
     """Write `(height, width, 1…4)` pixels in the format that the suffix names, in their own depth.
 
-    The bytes depend on nothing but the pixels: no date, no program name. Raises `EktoposError` if it cannot be written.
+    `smaller` are mip levels, and `encoding` is written down, in KTX2 only. The bytes depend on nothing but the pixels: no date,
+    no program name. Raises `EktoposError` if it cannot be written.
     """
-    if path.suffix.lower() == ".png":
+    if path.suffix.lower() in (".png", ".ktx2"):
         try:
-            path.write_bytes(encode_png(pixels))
+            ktx2 = path.suffix.lower() == ".ktx2"
+            path.write_bytes(encode_ktx2([pixels, *smaller], encoding) if ktx2 else encode_png(pixels))
         except OSError as problem:
             raise EktoposError(
                 f"cannot be written ({problem.strerror}).", subject=path.name, hint="Is the disk full?"

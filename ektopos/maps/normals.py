@@ -54,3 +54,17 @@ def combine(base: Float, detail: Float) -> Float:
 def encode(normals: Float) -> Float:
     """Normals as they are stored, 0–1. Source: glTF 2.0, 3.9.3."""
     return np.asarray(normals * 0.5 + 0.5, np.float32)
+
+
+def roughen(roughness: Float, length: Float) -> Float:
+    """Roughness `(h, w)` 0–1 where normals were averaged: as much larger as their spread makes the surface.
+
+    `length` `(h, w)` is that of the mean of unit normals, 1 where all agree. With the exponent s = 2/α² − 2 of a Blinn-Phong
+    lobe as wide as GGX's (α = roughness²; Walter 2007), the mean's lobe has the exponent s·|N| / (|N| + s·(1 − |N|)).
+    Source: Toksvig, “Mipmapping Normal Maps”, 2005.
+    """
+    alpha = np.clip(roughness.astype(np.float64), 1e-3, 1.0) ** 2
+    exponent = 2.0 / alpha**2 - 2.0
+    mean = np.clip(length.astype(np.float64), 1e-6, 1.0)
+    blurred = exponent * mean / (mean + exponent * (1.0 - mean))
+    return np.where(mean < 1.0, np.sqrt(np.sqrt(2.0 / (blurred + 2.0))), roughness).astype(np.float32)

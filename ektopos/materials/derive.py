@@ -48,6 +48,8 @@ class Material:
     uv: UvTransform = field(default_factory=UvTransform)
     filter: Filter = "linear"
     surface_tag: str | None = None
+    size_limit: int | None = None
+    """The longest side its maps leave with; `None` for no limit of its own."""
 
 
 def base_chain(document: Document, name: str) -> tuple[str, ...]:
@@ -87,6 +89,7 @@ def effective(document: Document, name: str) -> Material:
             ("uv", entry.uv),
             ("filter", entry.filter),
             ("surface_tag", entry.surface_tag),
+            ("size_limit", entry.size_limit),
         )
         settings |= {key: value for key, value in own if value is not None}
     return Material(name=name, chain=chain, feeds=feeds, origin=origin, **settings)  # type: ignore[arg-type]

@@ -11,6 +11,7 @@ from ektopos.images import Image
 from ektopos.materials.adjust import changes
 from ektopos.materials.derive import Material
 from ektopos.materials.resolve import Decoded, FindMap, default_channels, feed_problem, feed_result
+from ektopos.materials.worn import transform_uvs
 
 
 @dataclass(frozen=True)
@@ -41,7 +42,8 @@ class Probed:
 
 def probe(document: Document, material: Material, uv: tuple[float, float], find: FindMap) -> list[Probed]:
     """Every input of a material at mesh UVs (v down), before the material's own transform. Texels are the nearest ones."""
-    place = _transformed(material, uv)
+    u, v = transform_uvs(np.asarray(uv, np.float64), material.uv)
+    place = (float(u), float(v))
     found = []
     for name, feed in material.feeds.items():
         if feed_problem(document, feed, name) is None:
@@ -65,14 +67,6 @@ def _probe_feed(document: Document, name: InputName, feed: Feed, place: tuple[fl
     values = feed_result(feed, name, texel).reshape(-1)
     said = changes(feed) + ([f"strength {feed.strength:g}"] if feed.strength != 1.0 else [])
     return Probed(name, [round(float(v), 6) for v in values], _words(name, values), said, traces)
-
-
-def _transformed(material: Material, uv: tuple[float, float]) -> tuple[float, float]:
-    """Source: KHR_texture_transform."""
-    t = material.uv
-    u, v = uv[0] * t.tiling[0], uv[1] * t.tiling[1]
-    cos, sin = np.cos(t.rotation), np.sin(t.rotation)
-    return float(cos * u + sin * v + t.offset[0]), float(-sin * u + cos * v + t.offset[1])
 
 
 def _words(name: InputName, values: np.ndarray[tuple[int, ...], np.dtype[np.float32]]) -> str:

@@ -13,7 +13,7 @@ import numpy as np
 
 from ektopos.document import COLOUR_INPUTS, Document, Feed, InputName, Layer, Mask
 from ektopos.errors import EktoposError, MissingReference
-from ektopos.images import Image, fit_within, read_image, resize
+from ektopos.images import Image, covered_share, fit_within, keep_coverage, read_image, resize
 from ektopos.images.encodings import decode_table
 from ektopos.maps.normals import combine
 from ektopos.materials.adjust import (
@@ -164,11 +164,13 @@ def feed_result(feed: Feed, name: InputName, find: FindMap, *, with_strength: bo
     return apply_strength(values, name, feed.strength) if with_strength else values
 
 
-def at_size(values: Float, name: InputName, width: int, height: int) -> Float:
-    """An input's canonical values at another size; normals stay unit."""
+def at_size(values: Float, name: InputName, width: int, height: int, cutoff: float | None = None) -> Float:
+    """An input's canonical values at another size; normals stay unit, a cut-out with a `cutoff` keeps its coverage."""
     if values.shape[:2] == (height, width):
         return values
     sized = resize(values, width, height)
+    if name == "opacity" and cutoff is not None and sized.size < values.size:
+        return keep_coverage(sized, cutoff, covered_share(values, cutoff))
     return normalise(sized) if name == "normal" else sized
 
 

@@ -74,7 +74,7 @@ def rewired(document: Document, material: str, set_name: str) -> MaterialEntry:
         raise MissingReference(f"it has no map in a role that {material} uses.", subject=set_name)
     return MaterialEntry(
         inputs=inputs, alpha_mode=whole.alpha_mode, alpha_cutoff=whole.alpha_cutoff, double_sided=whole.double_sided,
-        uv=whole.uv, filter=whole.filter, surface_tag=whole.surface_tag,
+        uv=whole.uv, filter=whole.filter, surface_tag=whole.surface_tag, size_limit=whole.size_limit,
     )  # fmt: skip
 
 

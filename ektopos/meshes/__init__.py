@@ -9,7 +9,7 @@ from ektopos.meshes.glb import build_gltf, pack_glb
 from ektopos.meshes.match import Candidate, Layout, layout_of, match
 from ektopos.meshes.mesh import Mesh, Node
 from ektopos.meshes.read import MESH_SUFFIXES, OTHER_MESH_SUFFIXES, companion_files, read_mesh
-from ektopos.meshes.recipe import apply_recipe, carried, groups_of
+from ektopos.meshes.recipe import apply_recipe, carried, faces_of, groups_of, with_own_vertices
 from ektopos.meshes.slots import SlotFacts, slot_facts, triangle_measures
 
 __all__ = [
@@ -25,6 +25,7 @@ __all__ = [
     "build_gltf",
     "carried",
     "companion_files",
+    "faces_of",
     "find_faults",
     "groups_of",
     "layout_of",
@@ -33,4 +34,5 @@ __all__ = [
     "read_mesh",
     "slot_facts",
     "triangle_measures",
+    "with_own_vertices",
 ]

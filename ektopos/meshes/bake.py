@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import cv2
 import numpy as np
 from embreex import rtcore_scene
 from embreex.mesh_construction import TriangleMesh
 from numpy.typing import NDArray
 
 from ektopos.errors import EktoposError
+from ektopos.images import nearest_covered
 from ektopos.meshes.mesh import Mesh, face_normals
 from ektopos.meshes.uvs import SUBTEXEL, covered_cells
 from ektopos.types import Float, Progress, no_progress
@@ -112,12 +112,7 @@ def _painted(cells: NDArray[np.int64], values: NDArray[np.float32], size: int, p
     total = np.bincount(cells, values, minlength=size * size)
     painted = np.where(count > 0, total / np.maximum(count, 1), 1.0).astype(np.float32).reshape(size, size)
     covered = (count > 0).reshape(size, size)
-    distance, nearest = cv2.distanceTransformWithLabels(
-        (~covered).astype(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL
-    )
-    of_label = np.ones(int(nearest.max()) + 1, np.float32)
-    of_label[nearest[covered]] = painted[covered]
-    return np.asarray(np.where(distance <= padding, of_label[nearest], 1.0), np.float32)
+    return np.asarray(painted.ravel()[nearest_covered(covered, padding)], np.float32)
 
 
 def _cross(a: NDArray[np.float64], b: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -40,8 +40,10 @@ class Binary:
         return b"".join(self.chunks)
 
 
-def build_gltf(meshes: dict[str, Mesh], material_of: Mapping[str, Mapping[str, int | None]]) -> tuple[dict[str, Any], Binary]:
-    """glTF JSON and buffer of meshes, one node each, one primitive a slot that has triangles.
+def build_gltf(
+    meshes: Mapping[str, Mesh], material_of: Mapping[str, Mapping[str, int | None]], *, colours: bool = False
+) -> tuple[dict[str, Any], Binary]:
+    """glTF JSON and buffer of meshes, one node each, one primitive a slot that has triangles; vertex colours only if asked.
 
     `material_of` gives, by mesh and slot, the number of the material in the list that the caller will add. A primitive's
     `extras.slot` keeps its slot's name. Normals that the source lacks are made from its faces; tangents are not written.
@@ -83,6 +85,9 @@ def build_gltf(meshes: dict[str, Mesh], material_of: Mapping[str, Mapping[str, i
             if has_uv[used].any():
                 uvs = np.where(has_uv[used][:, None], mesh.uvs[used], 0.0)
                 attributes["TEXCOORD_0"] = accessor(uvs.astype("<f4"), "VEC2", _ARRAY)
+            if colours and mesh.coloured[used].any():
+                tints = np.where(mesh.coloured[used][:, None], mesh.colours[used], 1.0)
+                attributes["COLOR_0"] = accessor(tints.astype("<f4"), "VEC4", _ARRAY)
             width = "<u2" if len(used) < 65535 else "<u4"
             primitive: dict[str, Any] = {
                 "attributes": attributes,

@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 
 from ektopos.errors import UnreadableFile
 from ektopos.meshes.mesh import Mesh, Node
-from ektopos.meshes.parts import Part, cofactor, join_parts, unique_names, unit_normals
+from ektopos.meshes.parts import Part, cofactor, join_parts, unique_names, unit_normals, with_alpha
 
 _COMPONENT = {5120: np.int8, 5121: np.uint8, 5122: np.int16, 5123: np.uint16, 5125: np.uint32, 5126: np.float32}
 _WIDTH = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}
@@ -250,7 +250,10 @@ def _part(
         uvs = read_accessor(gltf, buffers, attributes["TEXCOORD_0"]).astype(np.float64)[:, :2]
     uv_sets = sum(key.startswith("TEXCOORD_") for key in attributes)
     world = positions @ axes.T + matrix[:3, 3]
-    return Part(slot, world, triangles, normals, uvs, "COLOR_0" in attributes, unnormalised, uv_sets)
+    colours = None
+    if "COLOR_0" in attributes:
+        colours = with_alpha(read_accessor(gltf, buffers, attributes["COLOR_0"]).astype(np.float64))
+    return Part(slot, world, triangles, normals, uvs, colours, unnormalised, uv_sets)
 
 
 def _triangles(corners: NDArray[np.int64], mode: int) -> NDArray[np.int64]:

@@ -44,8 +44,8 @@ class Mesh:
     """`(n, 3)` unit; zero where the file has none."""
     uvs: Float
     """`(n, 2)`, v down; not a number where the file has none."""
-    coloured: NDArray[np.bool_]
-    """`(n,)` whether the file gives the vertex a colour."""
+    colours: Float
+    """`(n, 4)` linear; not a number where the file gives the vertex no colour."""
     unnormalised: NDArray[np.bool_]
     """`(n,)` whether the file's normal is longer or shorter than 1."""
     loose: tuple[int, ...]
@@ -55,6 +55,11 @@ class Mesh:
     nodes: tuple[Node, ...] = ()
     notes: tuple[str, ...] = ()
     """What else is in the file, in plain words."""
+
+    @property
+    def coloured(self) -> NDArray[np.bool_]:
+        """`(n,)` whether the file gives each vertex a colour."""
+        return np.asarray(np.isfinite(self.colours).all(axis=1))
 
     @property
     def has_uv(self) -> NDArray[np.bool_]:

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 
 from ektopos.errors import UnreadableFile
 from ektopos.meshes.mesh import Mesh
-from ektopos.meshes.parts import fans, unit_normals
+from ektopos.meshes.parts import fans, unit_normals, with_alpha
 from ektopos.meshes.rows import unique_rows
 
 Find = Callable[[str], Path | None]
@@ -47,10 +47,12 @@ def read_obj(path: Path, find: Find, name: str) -> Mesh:
         for material in _materials(found) if found else []:
             if material not in lines.slots:
                 lines.slots.append(material)
-    positions, widths = _numbers(lines.positions, 3)
+    numbers, widths = _numbers(lines.positions, 6)
+    positions = numbers[:, :3]
     if not np.isfinite(positions).all():
         raise ValueError("a position is not a number")
-    coloured = widths >= 6
+    # Three more numbers of a vertex are its colour; a fourth alone is a weight.
+    colours = np.where(widths[:, None] >= 6, with_alpha(numbers[:, 3:]), np.nan)
     uvs, _ = _numbers(lines.uvs, 2)
     normals, _ = _numbers(lines.normals, 3)
     counts = np.array([len(face.split()) for face in lines.faces], np.int64)
@@ -81,7 +83,7 @@ def read_obj(path: Path, find: Find, name: str) -> Mesh:
         vertex_slot=vertex_slot,
         normals=normal_pool[picked[:, 2]].astype(np.float32),
         uvs=uv_pool[picked[:, 1]].astype(np.float32),
-        coloured=coloured[picked[:, 0]],
+        colours=colours[picked[:, 0]].astype(np.float32),
         unnormalised=unnormalised[picked[:, 2]],
         loose=tuple(loose),
         uv_sets=tuple(int(has_uv[vertex_slot == i].any()) for i in range(len(slots))),
@@ -138,7 +140,7 @@ def _numbers(lines: list[str], width: int) -> tuple[NDArray[np.float64], NDArray
     for column in range(width):
         there = widths > column
         found[there, column] = values[starts[there] + column]
-    if (widths < min(width, 2 if width == 3 else 1)).any():
+    if (widths < min(width, 2 if width > 2 else 1)).any():
         raise ValueError("a line breaks off")
     return found, widths
 

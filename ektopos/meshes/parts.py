@@ -26,9 +26,20 @@ class Part:
     """Unit, zero where there is none."""
     uvs: NDArray[np.float64]
     """v down; not a number where there is none."""
-    coloured: bool
+    colours: NDArray[np.float64] | None
+    """`(n, 4)` linear, or `None`."""
     unnormalised: NDArray[np.bool_]
     uv_sets: int
+
+
+def no_colours(count: int) -> NDArray[np.float64]:
+    """Colours of vertices that have none."""
+    return np.full((count, 4), np.nan)
+
+
+def with_alpha(colours: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Colours `(n, 3 or 4)` with alpha 1 where there is none."""
+    return colours if colours.shape[1] == 4 else np.column_stack([colours, np.ones(len(colours))])
 
 
 def unit_normals(stored: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
@@ -76,7 +87,7 @@ def join_parts(name: str, parts: list[Part], slots: tuple[str, ...], nodes: tupl
         vertex_slot=joined([np.full(len(p.positions), p.slot) for p in parts], (), np.int32),
         normals=joined([p.normals for p in parts], (3,), np.float32),
         uvs=joined([p.uvs for p in parts], (2,), np.float32),
-        coloured=joined([np.full(len(p.positions), p.coloured) for p in parts], (), bool),
+        colours=joined([no_colours(len(p.positions)) if p.colours is None else p.colours for p in parts], (4,), np.float32),
         unnormalised=joined([p.unnormalised for p in parts], (), bool),
         loose=tuple(loose),
         uv_sets=tuple(uv_sets),

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from ektopos.errors import UnreadableFile
 from ektopos.meshes.mesh import Mesh
-from ektopos.meshes.parts import Part, fans, join_parts, unit_normals
+from ektopos.meshes.parts import Part, fans, join_parts, unit_normals, with_alpha
 
 _KIND = {
     "char": "i1", "int8": "i1", "uchar": "u1", "uint8": "u1", "short": "i2", "int16": "i2", "ushort": "u2", "uint16": "u2",
@@ -173,7 +173,7 @@ def _part(vertex: _Element, face: _Element | None) -> Part:
     uvs = np.full((len(positions), 2), np.nan)
     if pair is not None:
         uvs = np.stack([columns[pair[0]], 1.0 - columns[pair[1]].astype(np.float64)], axis=1).astype(np.float64)
-    coloured = "red" in columns or "diffuse_red" in columns
+    colours = _colours(columns)
     if face is not None and "texcoord" in face.counts and (face.counts["texcoord"] == 2 * counts).all():
         # UVs of corners: every corner becomes a vertex of its own where its UVs are its own.
         by_corner = face.columns["texcoord"].reshape(-1, 2).astype(np.float64)
@@ -182,6 +182,18 @@ def _part(vertex: _Element, face: _Element | None) -> Part:
         used = kept[:, 0].astype(np.int64)
         uvs = np.stack([kept[:, 1], 1.0 - kept[:, 2]], axis=1)
         positions, normals, unnormalised = positions[used], normals[used], unnormalised[used]
+        colours = None if colours is None else colours[used]
         corners = place.reshape(-1)
         pair = ("u", "v")
-    return Part(0, positions, corners[triangles], normals, uvs, coloured, unnormalised, int(pair is not None))
+    return Part(0, positions, corners[triangles], normals, uvs, colours, unnormalised, int(pair is not None))
+
+
+def _colours(columns: dict[str, NDArray[Any]]) -> NDArray[np.float64] | None:
+    """The vertices' colours, 0–1, by the names that are in common use."""
+    for prefix in ("", "diffuse_"):
+        names = [f"{prefix}{channel}" for channel in ("red", "green", "blue", "alpha")]
+        if names[0] in columns:
+            whole = [columns[name] for name in names if name in columns]
+            found = np.stack([c / 255.0 if np.issubdtype(c.dtype, np.integer) else c for c in whole], axis=1)
+            return with_alpha(found.astype(np.float64)) if found.shape[1] >= 3 else np.ones((len(found), 4))
+    return None

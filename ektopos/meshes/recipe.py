@@ -221,7 +221,7 @@ def _with_vertices(mesh: Mesh, source: NDArray[Any], triangles: NDArray[Any]) ->
     """The mesh with the vertices `source` of the old one."""
     return replace(
         mesh, positions=mesh.positions[source], normals=mesh.normals[source], uvs=mesh.uvs[source],
-        coloured=mesh.coloured[source], unnormalised=mesh.unnormalised[source], vertex_slot=mesh.vertex_slot[source],
+        colours=mesh.colours[source], unnormalised=mesh.unnormalised[source], vertex_slot=mesh.vertex_slot[source],
         triangles=triangles.astype(np.int32),
     )  # fmt: skip
 

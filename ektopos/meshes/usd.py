@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from ektopos.errors import UnreadableFile
 from ektopos.meshes.mesh import Mesh, Node
-from ektopos.meshes.parts import Part, cofactor, fans, join_parts, unique_names, unit_normals
+from ektopos.meshes.parts import Part, cofactor, fans, join_parts, no_colours, unique_names, unit_normals, with_alpha
 
 USD_SUFFIXES = (".usd", ".usda", ".usdc", ".usdz")
 _UV_NAMES = ("st", "UVMap", "map1", "uv", "st0", "st_0", "primvars:st")
@@ -93,8 +93,9 @@ def _parts(mesh: Any, matrix: NDArray[np.float64], slots: dict[str, int], names:
     normals = _on_corners(_stored_normals(mesh, when), len(positions), counts, corners, 3)
     found_uvs = _primvar(mesh, _UV_NAMES, when)
     uvs = _on_corners(found_uvs, len(positions), counts, corners, 2)
-    coloured = UsdGeom.PrimvarsAPI(mesh).GetPrimvar("displayColor")
-    has_colour = bool(coloured and coloured.HasValue() and coloured.GetInterpolation() in ("vertex", "varying", "faceVarying"))
+    tint = _primvar(mesh, ("displayColor",), when)
+    # One colour for all is how a mesh is shown where it has no material, not a colour of its vertices.
+    tints = _on_corners(tint, len(positions), counts, corners, 3) if tint and tint[1] not in ("constant", "uniform") else None
     axes = matrix[:3, :3]
     world = positions @ axes.T + matrix[:3, 3]
     left = mesh.GetOrientationAttr().Get() == UsdGeom.Tokens.leftHanded
@@ -115,7 +116,7 @@ def _parts(mesh: Any, matrix: NDArray[np.float64], slots: dict[str, int], names:
         own = own[:, ::-1] if turned else own
         flat = own.reshape(-1)
         rows = corners[flat].astype(np.float64)[:, None]
-        for extra in (normals, uvs):
+        for extra in (normals, uvs, tints):
             if extra is not None:
                 rows = np.concatenate([rows, extra[flat]], axis=1)
         kept, place = np.unique(rows, axis=0, return_inverse=True)
@@ -124,10 +125,12 @@ def _parts(mesh: Any, matrix: NDArray[np.float64], slots: dict[str, int], names:
         _, unnormalised = unit_normals(stored)
         unit, _ = unit_normals(stored @ cofactor(axes).T * (-1.0 if left else 1.0))
         here = np.full((len(used), 2), np.nan)
+        first_uv = 1 if normals is None else 4
         if uvs is not None:
-            here = np.stack([kept[:, -2], 1.0 - kept[:, -1]], axis=1)
+            here = np.stack([kept[:, first_uv], 1.0 - kept[:, first_uv + 1]], axis=1)
+        colours = None if tints is None else with_alpha(kept[:, -3:])
         place = place.reshape(-1, 3)
-        result.append(Part(slot, world[used], place, unit, here, has_colour, unnormalised, uv_sets))
+        result.append(Part(slot, world[used], place, unit, here, colours, unnormalised, uv_sets))
     loose = np.setdiff1d(np.arange(len(positions)), corners)
     if len(loose) and result:
         first = result[0]
@@ -135,6 +138,8 @@ def _parts(mesh: Any, matrix: NDArray[np.float64], slots: dict[str, int], names:
         first.normals = np.concatenate([first.normals, np.zeros((len(loose), 3))])
         first.uvs = np.concatenate([first.uvs, np.full((len(loose), 2), np.nan)])
         first.unnormalised = np.concatenate([first.unnormalised, np.zeros(len(loose), bool)])
+        if first.colours is not None:
+            first.colours = np.concatenate([first.colours, no_colours(len(loose))])
     return result
 
 

@@ -99,6 +99,24 @@ def cover_counts(
     return counts.reshape(grid, grid)
 
 
+def covered_texels(corner_uvs: NDArray[np.float64], width: int, height: int) -> NDArray[np.bool_] | None:
+    """Which texels of a map `(height, width)` have their centres in triangles `(t, 3, 2)`; `None` where UVs leave 0–1, for then
+    the map repeats and all of it may show.
+
+    Triangles that lie in another square as a whole count as lying in the first.
+    """
+    moved = corner_uvs - np.floor(corner_uvs.mean(axis=1, keepdims=True))
+    reach = 0.5 / np.array([width, height])
+    if not len(moved) or not np.isfinite(moved).all() or (moved < -reach).any() or (moved > 1 + reach).any():
+        return None
+    grid = max(width, height)
+    found = np.zeros(grid * grid, bool)
+    snapped = np.rint(moved * [width, height] * SUBTEXEL).astype(np.int64)
+    for cell, _ in covered_cells(snapped, grid):
+        found[cell] = True
+    return found.reshape(grid, grid)[:height, :width]
+
+
 def covered_cells(snapped: NDArray[np.int64], grid: int) -> Iterator[tuple[NDArray[np.int64], NDArray[np.int64]]]:
     """Cells of a grid whose centres lie in triangles, in chunks: cell numbers (row · grid + column) and triangle numbers.
 

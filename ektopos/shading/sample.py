@@ -2,27 +2,17 @@
 
 from __future__ import annotations
 
-import cv2
 import numpy as np
 
-from ektopos.document import UvTransform
+from ektopos.images import mip_sizes, resize
 from ektopos.types import Float, Values
-
-
-def transform_uvs(uvs: Values, uv: UvTransform) -> Values:
-    """uv' = offset + rotation · (tiling · uv), `(…, 2)`. Source: KHR_texture_transform."""
-    u, v = uvs[..., 0] * uv.tiling[0], uvs[..., 1] * uv.tiling[1]
-    cos, sin = np.cos(uv.rotation), np.sin(uv.rotation)
-    return np.stack([cos * u + sin * v + uv.offset[0], -sin * u + cos * v + uv.offset[1]], axis=-1)
 
 
 def mip_chain(values: Float) -> list[Float]:
     """A picture and its halvings down to one texel, each texel the mean of the area it stands for."""
     chain = [values]
-    while max(chain[-1].shape[:2]) > 1:
-        height, width = (max(1, side // 2) for side in chain[-1].shape[:2])
-        small = cv2.resize(chain[-1], (width, height), interpolation=cv2.INTER_AREA)
-        chain.append(np.asarray(small, np.float32).reshape(height, width, *values.shape[2:]))
+    for size in mip_sizes(values.shape[1], values.shape[0])[1:]:
+        chain.append(resize(chain[-1], *size))
     return chain
 
 

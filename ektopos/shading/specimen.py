@@ -35,7 +35,7 @@ def specimen() -> Mesh:
     return Mesh(
         name="specimen", positions=positions, triangles=triangles, triangle_slot=np.zeros(len(triangles), np.int32),
         slots=("specimen",), vertex_slot=np.zeros(count, np.int32), normals=face_normals(positions, triangles), uvs=uvs,
-        coloured=np.zeros(count, bool), unnormalised=np.zeros(count, bool), loose=(0,), uv_sets=(1,),
+        colours=np.full((count, 4), np.nan, np.float32), unnormalised=np.zeros(count, bool), loose=(0,), uv_sets=(1,),
     )  # fmt: skip
 
 

@@ -5,7 +5,8 @@ texels, `export` writes a package all or nothing. Whether it arrived is `ektopos
 this room but the profile.
 """
 
-from ektopos.targets.export import Export, ExportedFile, export_package
+from ektopos.targets.estimate import estimated_bytes
+from ektopos.targets.export import Export, ExportedFile, bring_back, export_package
 from ektopos.targets.plan import Plan, PlannedFile, make_plan
 from ektopos.targets.profile import Profile, built_in_profiles, load_profile
 
@@ -15,7 +16,9 @@ __all__ = [
     "Plan",
     "PlannedFile",
     "Profile",
+    "bring_back",
     "built_in_profiles",
+    "estimated_bytes",
     "export_package",
     "load_profile",
     "make_plan",

@@ -6,25 +6,26 @@ import json
 import shutil
 import tempfile
 import time
-from dataclasses import asdict, dataclass, field
+from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path, PurePosixPath
 from typing import Any
 
-from ektopos.document import Feed, InputName
+from ektopos.document import Document, Feed, InputName, UvTransform
 from ektopos.errors import EktoposError
 from ektopos.images import read_header, write_image
 from ektopos.materials.adjust import adjust
 from ektopos.materials.derive import Material
 from ektopos.materials.resolve import MapLoader, constant_values
+from ektopos.materials.worn import with_transform
 from ektopos.meshes import Mesh, build_gltf, pack_glb
 from ektopos.meshes.glb import finish
 from ektopos.project import Project, is_safe, load_mesh
 from ektopos.targets.gltf import add_materials
 from ektopos.targets.loose import node_names, write_loose
-from ektopos.targets.packing import pack_file
+from ektopos.targets.packing import pack_file, padded_from
 from ektopos.targets.plan import Plan, PlannedFile, make_plan, safe_names
 from ektopos.targets.profile import Profile
-from ektopos.targets.reuse import PACKAGE_LIST, Earlier, hash_file, map_hashes, package_key, read_earlier, texture_key
+from ektopos.targets.reuse import PACKAGE_LIST, Earlier, file_hashes, hash_file, package_key, read_earlier, texture_key
 from ektopos.targets.usdz import write_usdz
 from ektopos.types import Progress, no_progress
 
@@ -72,6 +73,7 @@ def export_package(
     Raises `EktoposError` and its kin.
     """
     started = time.perf_counter()
+    project = replace(project, document=project.document.going())
     before = read_earlier(out if earlier is None else earlier)
     made_from = package_key(project, profile)
     if before.folder == out and before.is_whole(made_from):
@@ -117,7 +119,8 @@ def _write(
         mesh: {slot: numbers[material] for slot, material in entry.slots.items() if material is not None}
         for mesh, entry in project.document.meshes.items()
     }
-    gltf, binary = build_gltf(meshes, worn)
+    placed = _placed(project.document, profile, plan, meshes)
+    gltf, binary = build_gltf(placed, worn, colours=profile.mesh.vertex_colours)
     images: list[dict[str, Any]] = []
     image_of: dict[str, int] = {}
     emission_factors: dict[str, float] = {}
@@ -126,14 +129,15 @@ def _write(
         progress(done / steps, f"packing {PurePosixPath(planned.path).name}")
         path = folder / planned.path
         path.parent.mkdir(parents=True, exist_ok=True)
-        key = texture_key(planned, profile, map_hashes(project))
+        key = texture_key(planned, profile, project, file_hashes(project))
         kept = before.texture(key)
         if kept is not None:
             path.write_bytes(kept.content)
             factor = kept.divided_by
         else:
-            pixels, factor = pack_file(loader, planned, profile.normal_y)
-            write_image(path, pixels)
+            packed = pack_file(loader, planned, profile.normal_y, padded_from(planned, plan.materials, meshes, loader))
+            factor = packed.divided_by
+            write_image(path, packed.levels[0], packed.levels[1:], planned.encoding)
         emission_factors[planned.path] = factor
         textures.append(_exported(planned, path, key, factor))
         image_of[planned.path] = len(images)
@@ -147,8 +151,10 @@ def _write(
     progress((steps - 1) / steps, "writing the container")
     everything = list(plan.materials)
     inside = [{k: v for k, v in asdict(texture).items() if k not in ("images", "sha256")} for texture in textures]
+    if profile.mesh.uv_transform == "baked":
+        plan = replace(plan, materials={name: replace(m, uv=UvTransform()) for name, m in plan.materials.items()})
     if profile.container == "usdz":
-        container = write_usdz(folder, stem, project.document, plan, meshes, emission_factors)
+        container = write_usdz(folder, stem, project.document, plan, placed, emission_factors, profile.mesh)
         for planned in plan.files:
             (folder / planned.path).unlink()
         return [_container(container, everything, inside)], emission_factors
@@ -170,6 +176,19 @@ def _write(
         (folder / f"{stem}.bin").write_bytes(content)
         written.append(_container(folder / f"{stem}.bin", []))
     return [*written, *textures], emission_factors
+
+
+def _placed(document: Document, profile: Profile, plan: Plan, meshes: dict[str, Mesh]) -> dict[str, Mesh]:
+    """The meshes as the target takes them: with their materials' UV transforms worked in, where it wants that."""
+    if profile.mesh.uv_transform == "carried":
+        return meshes
+    placed = dict(meshes)
+    for name, entry in document.meshes.items():
+        for slot, material in entry.slots.items():
+            number = meshes[name].slots.index(slot) if slot in meshes[name].slots else -1
+            if material is not None and (meshes[name].triangle_slot == number).any():
+                placed[name] = with_transform(placed[name], slot, plan.materials[material].uv)
+    return placed
 
 
 def _exported(planned: PlannedFile, path: Path, made_from: str, divided_by: float) -> ExportedFile:
@@ -208,7 +227,10 @@ def _material_facts(plan: Plan, profile: Profile, emission_factors: dict[str, fl
                 facts["strength"] = strength
             if facts:
                 inputs[input_name] = facts
-        found[name] = {"node": node, "inputs": inputs, **_settings(material)}
+        settings = _settings(material)
+        if profile.mesh.uv_transform == "baked":
+            settings["uv"] = UvTransform().model_dump(mode="json")
+        found[name] = {"node": node, "inputs": inputs, **settings}
     return found
 
 
@@ -266,6 +288,22 @@ def _replace(out: Path, fresh: Path, files: list[str], backup: Path | None = Non
         if backup is not None and PACKAGE_LIST in moved:
             backup.mkdir(parents=True, exist_ok=True)
             _replace(backup, Path(kept), [file for file in moved if file != PACKAGE_LIST])
+
+
+def bring_back(out: Path, backup: Path) -> list[str]:
+    """Put a package that was kept as a backup in place again; the one that it replaces becomes the backup.
+
+    Gives the files that are back. Raises `EktoposError` if there is no whole package in `backup`.
+    """
+    files = [file for file in _own_files(backup) if file != PACKAGE_LIST]
+    missing = next((file for file in files if not (backup / file).is_file()), None)
+    if not (backup / PACKAGE_LIST).is_file() or missing:
+        said = f"{missing} is missing from it." if missing else "there is no package in it."
+        raise EktoposError(said, subject=str(backup), hint="Name the folder that was given as the backup.")
+    with tempfile.TemporaryDirectory(prefix=f".{out.name}-back-", dir=out.parent) as temporary:
+        shutil.copytree(backup, temporary, dirs_exist_ok=True)
+        _replace(out, Path(temporary), files, backup)
+    return files
 
 
 def _own_files(out: Path) -> list[str]:

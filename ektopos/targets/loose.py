@@ -1,17 +1,18 @@
 """Write what stands beside loose maps: the mesh as GLB without textures, and materials and slots as MaterialX.
 
-Source: MaterialX 1.39 with its glTF PBR nodes. What MaterialX has no place for (sides, UV transform, surface tag) travels in
-the package list.
+Source: MaterialX 1.39 with its glTF PBR nodes. What MaterialX has no place for (sides, surface tag) travels in the package
+list.
 """
 
 from __future__ import annotations
 
+import math
 from pathlib import Path
 from typing import Any
 
 import MaterialX as mx
 
-from ektopos.document import COLOUR_INPUTS, Document, InputName
+from ektopos.document import COLOUR_INPUTS, Document, InputName, UvTransform
 from ektopos.materials.derive import Material
 from ektopos.meshes import pack_glb
 from ektopos.meshes.glb import Binary
@@ -118,6 +119,9 @@ def _image(
     source.setValueString(file.path)
     if file.encoding == "srgb" and kind_of_image.startswith("color"):
         source.setColorSpace("srgb_texture")
+    placed = _placed(written, node, material.uv)
+    if placed:
+        image.addInput("texcoord", "vector2").setNodeName(placed)
     image.addInput("filtertype", "string").setValueString("closest" if material.filter == "nearest" else "linear")
     last = label
     if kind == "float" and kind_of_image != "float":
@@ -141,5 +145,26 @@ def _image(
     return str(last)
 
 
+def _placed(written: Any, node: str, uv: UvTransform) -> str:
+    """The node that moves a material's UVs, one for all its images; nothing where they stay.
+
+    v points up in MaterialX, so KHR_texture_transform turns about (0, 1) there; `place2d` divides by its scale and takes its
+    offset away. Source: MaterialX 1.39, standard library, `NG_place2d_vector2`; its glTF images have the same pivot.
+    """
+    name = f"{node}_placed"
+    if uv.is_identity or written.getNode(name):
+        return "" if uv.is_identity else name
+    coordinates = written.addNode("texcoord", f"{node}_uv", "vector2")
+    place = written.addNode("place2d", name, "vector2")
+    place.addInput("texcoord", "vector2").setNodeName(coordinates.getName())
+    scale = [1.0 / (side or _NO_TILING) for side in uv.tiling]
+    for port, pair in (("pivot", (0.0, 1.0)), ("scale", scale), ("offset", (-uv.offset[0], uv.offset[1]))):
+        place.addInput(port, "vector2").setValueString(", ".join(f"{value:.9g}" for value in pair))
+    place.addInput("rotate", "float").setValueString(f"{-math.degrees(uv.rotation):.9g}")
+    return name
+
+
+_NO_TILING = 1e-9
+"""Stands for a tiling of 0, by which no scale can divide."""
 COLOUR_KINDS = ("color3",)
 assert set(COLOUR_INPUTS) <= set(_SHADER_INPUT)

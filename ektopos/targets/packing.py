@@ -1,42 +1,92 @@
 """Make the texels of a planned file.
 
 Where a map has the file's size, each channel is one table lookup from the map's codes to the file's codes, and no
-floating-point picture is made. Otherwise values are decoded, resampled in their own space and encoded again.
+floating-point picture is made. Otherwise values are decoded, resampled in their own space and encoded again. Smaller levels are
+made of canonical values, never of the level before as it was rounded.
 """
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from ektopos.document import COLOUR_INPUTS, Feed, InputName
-from ektopos.images import Image, decode_table, linear_to_srgb, quantise
+from ektopos.images import (
+    Image,
+    decode_table,
+    linear_to_srgb,
+    nearest_covered,
+    quantise,
+    quantise_spread,
+)
 from ektopos.materials.adjust import adjust, normalise
 from ektopos.materials.convert import to_specular_gloss
+from ektopos.materials.derive import Material
+from ektopos.materials.mips import mip_chain
 from ektopos.materials.resolve import MapLoader, at_size, constant_values, default_channels, resolve_feed
+from ektopos.materials.worn import shown_texels
+from ektopos.meshes import Mesh
 from ektopos.targets.plan import PlannedChannel, PlannedFile
 from ektopos.targets.profile import LETTERS, Letter
 from ektopos.types import Encoding, Float, NormalY, Pixels
 
 
-def pack_file(loader: MapLoader, planned: PlannedFile, normal_y: NormalY) -> tuple[Pixels, float]:
-    """The texels of a file, `(height, width, 3 or 4)` uint8 or uint16, and the factor they were divided by.
+@dataclass(frozen=True)
+class Packed:
+    """The texels of a file."""
 
-    The factor is 1 but for emission above 1. Raises as `resolve_feed`.
+    levels: list[Pixels]
+    """`(height, width, 3 or 4)` uint8, uint16 or float16, and its smaller levels where the file brings mips."""
+    divided_by: float
+    """1, but for emission above 1 where the file cannot hold that."""
+
+
+@dataclass
+class _Job:
+    """One file while it is made."""
+
+    loader: MapLoader
+    planned: PlannedFile
+    normal_y: NormalY
+    factor: float
+    nearest: NDArray[np.int64] | None
+    """For padding: the texel whose value each one holds."""
+    resolved: dict[str, list[Float]] = field(default_factory=dict)
+    """Levels of inputs that are resolved as a whole, by what they are."""
+
+
+def pack_file(loader: MapLoader, planned: PlannedFile, normal_y: NormalY, nearest: NDArray[np.int64] | None = None) -> Packed:
+    """The texels of a file; `nearest` `(height, width)` from `padded_from` fills what lies round its islands.
+
+    Raises as `resolve_feed`.
     """
     mapped = [channel for channel in planned.channels.values() if channel.fill is None]
-    loader.prefetch(name for channel in mapped for feed in channel.feeds() for name in feed.maps())
-    factor = emission_factor(loader, planned)
-    planes: list[Pixels] = []
-    whole: dict[str, Float] = {}
-    for letter in LETTERS:
-        channel = planned.channels.get(letter)
-        if channel is None:
-            if letter != "a":
-                planes.append(np.zeros((planned.height, planned.width), _kind(planned.bits)))
-            continue
-        planes.append(_plane(loader, planned, channel, letter, normal_y, factor, whole))
-    return np.asarray(cv2.merge(planes)).reshape(planned.height, planned.width, len(planes)), factor
+    normals = planned.normal.maps() if planned.normal else set()
+    loader.prefetch(
+        [*(name for channel in mapped for feed in channel.feeds() for name in sorted(feed.maps())), *sorted(normals)]
+    )
+    job = _Job(loader, planned, normal_y, 1.0 if planned.holds_floats else emission_factor(loader, planned), nearest)
+    levels = [_level(job, number) for number in range(planned.levels)]
+    return Packed(levels, job.factor)
+
+
+def padded_from(
+    planned: PlannedFile, materials: Mapping[str, Material], meshes: Mapping[str, Mesh], loader: MapLoader
+) -> NDArray[np.int64] | None:
+    """Where the padding of a file takes its texels from; `None` without padding, and where all of the file may show."""
+    if not planned.padding:
+        return None
+    covered = np.zeros((planned.height, planned.width), bool)
+    for name in planned.materials:
+        shown = shown_texels(loader.project.document, meshes, materials[name], planned.width, planned.height)
+        if shown is None:
+            return None
+        covered |= shown
+    return nearest_covered(covered, planned.padding)
 
 
 def emission_factor(loader: MapLoader, planned: PlannedFile) -> float:
@@ -51,61 +101,96 @@ def emission_factor(loader: MapLoader, planned: PlannedFile) -> float:
     return max(1.0, float(resolve_feed(loader, feed, "emission", with_strength=False).max()))
 
 
-def _plane(
-    loader: MapLoader, planned: PlannedFile, channel: PlannedChannel, letter: Letter, normal_y: NormalY,
-    factor: float, whole: dict[str, Float],
-) -> Pixels:  # fmt: skip
-    """One channel of a file, `(height, width)`."""
-    size = (planned.height, planned.width)
-    encoding: Encoding = "linear" if letter == "a" else planned.encoding
-    if channel.fill is not None:
-        value = np.full((1, 1), channel.fill, np.float32)
-        return np.full(size, quantise(_encoded(value, encoding), planned.bits)[0, 0])
-    if channel.feed.map is None or channel.beside is not None:
-        return quantise(_encoded(_whole(loader, planned, channel, letter, normal_y, factor, whole), encoding), planned.bits)
-    image = loader.image(channel.feed.map)
-    entry = loader.project.document.maps[channel.feed.map]
-    same_size = (image.height, image.width) == size
-    source = None if _mixes_channels(channel.feed) else _source_plane(image, channel.feed, channel.input, letter)
-    if same_size and source is not None and not image.is_float:
-        is_alpha = (channel.feed.channels or default_channels(channel.input)) == "a"
-        decoded = decode_table(image.bits, "linear" if is_alpha else entry.encoding)
-        if channel.input == "normal":
-            # Length is left as it is: whoever reads normals makes them unit again, so untouched texels stay exact.
-            turned = letter == "g" and (entry.normal_y or "+") != normal_y
-            table = 1.0 - decoded if turned else decoded
+def _level(job: _Job, number: int) -> Pixels:
+    planned = job.planned
+    height, width = max(1, planned.height >> number), max(1, planned.width >> number)
+    planes: list[Pixels] = []
+    for letter in LETTERS:
+        channel = planned.channels.get(letter)
+        if channel is None:
+            if letter != "a":
+                planes.append(np.zeros((height, width), _kind(planned)))
+        elif channel.fill is not None:
+            value = np.full((1, 1), channel.fill, np.float32)
+            code = quantise(_encoded(value, _encoding(planned, letter)), planned.bits) if not planned.holds_floats else value
+            planes.append(np.full((height, width), code[0, 0], _kind(planned)))
         else:
-            table = adjust(_as_input(decoded, channel.input), channel.feed, channel.input)
-            table = table[:, "rgb".index(letter)] if table.ndim == 2 else table
-            table = converted(channel.quantity, channel.input, table, None)
-        codes = quantise(_encoded(table / np.float32(factor), encoding), planned.bits)
-        if source.dtype == np.uint8:
-            return np.asarray(cv2.LUT(np.ascontiguousarray(source), codes))
-        return np.asarray(codes[source])
-    return quantise(_encoded(_whole(loader, planned, channel, letter, normal_y, factor, whole), encoding), planned.bits)
+            planes.append(_plane(job, channel, letter, number))
+    return np.asarray(cv2.merge(planes) if not planned.holds_floats else np.dstack(planes)).reshape(height, width, len(planes))
 
 
-def _whole(
-    loader: MapLoader, planned: PlannedFile, channel: PlannedChannel, letter: Letter, normal_y: NormalY,
-    factor: float, whole: dict[str, Float],
-) -> Float:  # fmt: skip
-    """One channel of an input that is resolved as a whole, at the file's size; resolved once for all its channels."""
+def _plane(job: _Job, channel: PlannedChannel, letter: Letter, number: int) -> Pixels:
+    """One channel of one level, `(height, width)`."""
+    planned = job.planned
+    if number == 0:
+        direct = _direct(job, channel, letter)
+        if direct is not None:
+            return direct if job.nearest is None else np.take(direct, job.nearest)
+    values = _whole(job, channel)[number]
+    if channel.input == "normal":
+        sign = -1.0 if letter == "g" and job.normal_y == "-" else 1.0
+        values = np.asarray(values[..., "rgb".index(letter)] * sign * 0.5 + 0.5, np.float32)
+    elif values.ndim == 3:
+        values = np.asarray(values[..., "rgb".index(letter)] / np.float32(job.factor), np.float32)
+    return _codes(planned, _encoded(values, _encoding(planned, letter)))
+
+
+def _direct(job: _Job, channel: PlannedChannel, letter: Letter) -> Pixels | None:
+    """A channel by one look-up of a map's codes; `None` where that cannot be."""
+    planned, feed = job.planned, channel.feed
+    if feed.map is None or channel.beside is not None or bool(feed.layers) or feed.hue != 0.0 or feed.saturation != 1.0:
+        return None
+    image, entry = job.loader.image(feed.map), job.loader.project.document.maps[feed.map]
+    source = _source_plane(image, feed, channel.input, letter)
+    if source is None or image.is_float or (image.height, image.width) != (planned.height, planned.width):
+        return None
+    is_alpha = (feed.channels or default_channels(channel.input)) == "a"
+    decoded = decode_table(image.bits, "linear" if is_alpha else entry.encoding)
+    if channel.input == "normal":
+        # Length is left as it is: whoever reads normals makes them unit again, so untouched texels stay exact.
+        turned = letter == "g" and (entry.normal_y or "+") != job.normal_y
+        table = 1.0 - decoded if turned else decoded
+    else:
+        table = adjust(_as_input(decoded, channel.input), feed, channel.input)
+        table = table[:, "rgb".index(letter)] if table.ndim == 2 else table
+        table = converted(channel.quantity, channel.input, table, None)
+    stored = _encoded(table / np.float32(job.factor), _encoding(planned, letter))
+    if planned.dither:
+        return _codes(planned, stored[source])
+    codes = _codes(planned, stored)
+    if source.dtype == np.uint8 and not planned.holds_floats:
+        return np.asarray(cv2.LUT(np.ascontiguousarray(source), codes))
+    return np.asarray(codes[source])
+
+
+def _whole(job: _Job, channel: PlannedChannel) -> list[Float]:
+    """The levels of an input, canonical; resolved once for all its channels."""
+    planned = job.planned
     key = channel.quantity or channel.input
-    if key not in whole:
-        size = (planned.width, planned.height)
-        found = at_size(resolve_feed(loader, channel.feed, channel.input, with_strength=False), channel.input, *size)
+    if key not in job.resolved:
+        found = _resized(job, channel.feed, channel.input)
         beside = None
         if channel.beside is not None:
             other: InputName = "metallic" if channel.input == "base_color" else "base_color"
-            beside = at_size(resolve_feed(loader, channel.beside, other, with_strength=False), other, *size)
-        whole[key] = converted(channel.quantity, channel.input, found, beside)
-    values = whole[key]
-    if channel.input == "normal":
-        sign = -1.0 if letter == "g" and normal_y == "-" else 1.0
-        return np.asarray(values[..., "rgb".index(letter)] * sign * 0.5 + 0.5, np.float32)
-    if values.ndim == 3:
-        return np.asarray(values[..., "rgb".index(letter)] / np.float32(factor), np.float32)
-    return values
+            beside = _resized(job, channel.beside, other)
+        # Gloss and smoothness are turned round below, once the levels of roughness are made.
+        mixed = channel.quantity in ("diffuse", "specular")
+        values = converted(channel.quantity, channel.input, found, beside) if mixed else found
+        if job.nearest is not None:
+            values = values.reshape(-1, *values.shape[2:])[job.nearest]
+        if planned.levels == 1:
+            levels = [values]
+        else:
+            spread = None if planned.normal is None else _resized(job, planned.normal, "normal", with_strength=True)
+            levels = mip_chain(values, "base_color" if mixed else channel.input, normals=spread, cutoff=planned.cutoff)
+        job.resolved[key] = [v if mixed else converted(channel.quantity, channel.input, v, None) for v in levels]
+    return job.resolved[key]
+
+
+def _resized(job: _Job, feed: Feed, name: InputName, *, with_strength: bool = False) -> Float:
+    """An input at the file's size; a cut-out keeps its coverage."""
+    values = resolve_feed(job.loader, feed, name, with_strength=with_strength)
+    return at_size(values, name, job.planned.width, job.planned.height, job.planned.cutoff)
 
 
 def input_values(feed: Feed, name: InputName) -> Float:
@@ -128,11 +213,6 @@ def converted(quantity: str, name: InputName, values: Float, beside: Float | Non
     return values
 
 
-def _mixes_channels(feed: Feed) -> bool:
-    """Whether one channel of the result depends on more than one channel of one map, so that no table can make it."""
-    return bool(feed.layers) or feed.hue != 0.0 or feed.saturation != 1.0
-
-
 def _source_plane(image: Image, feed: Feed, name: InputName, letter: Letter) -> Pixels | None:
     """The map's channel that alone decides a file's channel, or `None` where several do (luminance)."""
     channels = feed.channels or default_channels(name)
@@ -147,9 +227,22 @@ def _as_input(decoded: Float, name: InputName) -> Float:
     return np.repeat(decoded[:, None], 3, axis=1) if name in COLOUR_INPUTS else decoded
 
 
+def _encoding(planned: PlannedFile, letter: Letter) -> Encoding:
+    return "linear" if letter == "a" else planned.encoding
+
+
 def _encoded(values: Float, encoding: Encoding) -> Float:
     return linear_to_srgb(values) if encoding == "srgb" else values
 
 
-def _kind(bits: int) -> type[np.uint8] | type[np.uint16]:
-    return np.uint8 if bits == 8 else np.uint16
+def _codes(planned: PlannedFile, stored: Float) -> Pixels:
+    """Stored values as the file's own numbers."""
+    if planned.holds_floats:
+        return np.asarray(stored.astype(np.float16))
+    if planned.dither and stored.ndim == 2:
+        return quantise_spread(stored)
+    return quantise(stored, planned.bits)
+
+
+def _kind(planned: PlannedFile) -> type[np.uint8] | type[np.uint16] | type[np.float16]:
+    return np.float16 if planned.holds_floats else np.uint8 if planned.bits == 8 else np.uint16

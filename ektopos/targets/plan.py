@@ -7,12 +7,14 @@ import math
 import re
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
+from typing import Any
 
 from ektopos.document import Document, Feed, InputName
 from ektopos.errors import EktoposError, MissingReference
-from ektopos.images import ImageHeader, fit_within
+from ektopos.images import ImageHeader, fit_within, mip_sizes
 from ektopos.materials.derive import DEFAULTS, Material, effective
 from ektopos.materials.resolve import feed_problem
+from ektopos.materials.worn import worn_on
 from ektopos.targets.profile import LETTERS, Letter, Profile, ProfileFile
 from ektopos.types import Encoding
 
@@ -60,8 +62,22 @@ class PlannedFile:
     bits: int
     encoding: Encoding
     channels: dict[Letter, PlannedChannel]
+    dither: bool = False
+    levels: int = 1
+    """How many mip levels it brings, itself counted."""
+    padding: int = 0
+    """How many texels round the islands of its materials' slots are filled."""
+    normal: Feed | None = None
+    """Where the file brings mips and roughness: the normals whose spread roughens them."""
+    cutoff: float | None = None
+    """Where it holds a cut-out: the cut-off whose coverage smaller pictures keep."""
     recipe: str = ""
     """A text that is equal for files with equal texels, as long as the maps' files are the same."""
+
+    @property
+    def holds_floats(self) -> bool:
+        """Whether its texels are half floats, which need no clipping."""
+        return self.path.endswith(".exr")
 
     @property
     def memory(self) -> int:
@@ -104,15 +120,16 @@ class Plan:
 
 
 def make_plan(document: Document, profile: Profile, header_of: HeaderOf) -> Plan:
-    """The plan of a document for a target. Textures that would hold the same are planned once.
+    """The plan of a document for a target, without what is left out. Textures that would hold the same are planned once.
 
     Raises `EktoposError` if a feed cannot fill its input, `MissingReference` or `UnreadableFile` for maps.
     """
+    document = document.going()
     for mesh, entry in document.meshes.items():
         gone = next((worn for worn in entry.slots.values() if worn is not None and worn not in document.materials), None)
         if gone is not None:
             raise MissingReference(f"a slot wears {gone}, which is not there.", subject=mesh, hint="Choose another material.")
-    materials = {name: effective(document, name) for name in document.materials}
+    materials = {name: effective(document, name) for name in document.materials if name not in document.left_out.materials}
     safe = safe_names(list(materials))
     planned: dict[str, PlannedFile] = {}
     file_of: dict[tuple[str, str], str] = {}
@@ -127,22 +144,35 @@ def make_plan(document: Document, profile: Profile, header_of: HeaderOf) -> Plan
             channels = _channels(material, kind, profile)
             if channels is None:
                 continue
-            width, height = _size(channels, profile, header_of)
-            key = _same_content(document, kind, channels, width, height)
-            if key in planned:
-                earlier = planned[key]
-                planned[key] = PlannedFile(**{**vars(earlier), "materials": (*earlier.materials, name)})
-            else:
-                stem = profile.name_rule.format(material=safe[name], suffix=kind.suffix, target=profile.id)
-                path = f"{'' if profile.container == 'glb' else 'textures/'}{stem}.{kind.format}"
-                planned[key] = PlannedFile(path, kind.suffix, (name,), width, height, kind.bits, kind.encoding, channels, key)
+            stem = profile.name_rule.format(material=safe[name], suffix=kind.suffix, target=profile.id)
+            path = f"{'' if profile.container == 'glb' else 'textures/'}{stem}.{kind.format}"
+            file = _planned(document, profile, kind, material, channels, path, header_of)
+            before = planned.get(file.recipe, replace(file, materials=()))
+            planned[file.recipe] = replace(before, materials=(*before.materials, name))
             for channel in channels.values():
                 if channel.carries:
-                    file_of[name, channel.input] = planned[key].path
+                    file_of[name, channel.input] = planned[file.recipe].path
         factors[name] = [i for i in material.feeds if (name, i) not in file_of and i in profile.factors]
         lost = [i for i, feed in material.feeds.items() if not profile.carries(i, not feed.maps())]
-        notes += [f"{name}: {i.replace('_', ' ')} is not carried by this target" for i in lost]
+        notes += [f"{name}: {i.replace('_', ' ')} is left out, for this target does not carry it" for i in lost]
     return Plan(profile.id, tuple(planned.values()), file_of, materials, factors, tuple(notes))
+
+
+def _planned(
+    document: Document, profile: Profile, kind: ProfileFile, material: Material, channels: dict[Letter, PlannedChannel],
+    path: str, header_of: HeaderOf,
+) -> PlannedFile:  # fmt: skip
+    """One file of one material, with all that its texels depend on."""
+    width, height = _size(channels, profile, header_of, material.size_limit)
+    levels = len(mip_sizes(width, height)) if profile.mips and kind.format == "ktx2" else 1
+    carried = {channel.input for channel in channels.values() if channel.fill is None}
+    file = PlannedFile(
+        path, kind.suffix, (material.name,), width, height, kind.bits, kind.encoding, channels, kind.dither, levels,
+        profile.padding if carried else 0,
+        material.feeds["normal"] if levels > 1 and "roughness" in carried else None,
+        material.alpha_cutoff if "opacity" in carried and material.alpha_mode == "mask" else None,
+    )  # fmt: skip
+    return replace(file, recipe=_recipe(document, file, kind, material))
 
 
 def safe_names(names: list[str]) -> dict[str, str]:
@@ -208,36 +238,42 @@ def _first(channel: PlannedChannel) -> int:
     return channel.inputs().index(channel.input)
 
 
-def _size(channels: dict[Letter, PlannedChannel], profile: Profile, header_of: HeaderOf) -> tuple[int, int]:
+def _size(
+    channels: dict[Letter, PlannedChannel], profile: Profile, header_of: HeaderOf, longest: int | None
+) -> tuple[int, int]:
     feeds = [feed for channel in channels.values() if channel.fill is None for feed in channel.feeds()]
     sized_by = [{feed.map} if feed.map else feed.maps() for feed in feeds]
     headers = [header_of(name) for names in sized_by for name in names if name is not None]
     if not headers:
         return 1, 1
     width, height = max(h.width for h in headers), max(h.height for h in headers)
-    return target_size(width, height, profile)
+    return target_size(width, height, profile, longest)
 
 
-def target_size(width: int, height: int, profile: Profile) -> tuple[int, int]:
-    """The size that a target gives a file whose largest source has this one: halved, then brought within the limit and to
-    powers of two."""
+def target_size(width: int, height: int, profile: Profile, longest: int | None = None) -> tuple[int, int]:
+    """The size that a target gives a file whose largest source has this one: halved, then brought within the target's limit
+    and the material's own (`longest`), and to powers of two."""
     width, height = max(1, width >> profile.halve), max(1, height >> profile.halve)
-    width, height = fit_within(width, height, profile.size_limit or max(width, height))
+    limit = min(profile.size_limit or max(width, height), longest or max(width, height))
+    width, height = fit_within(width, height, limit)
     if profile.resize == "none":
         return width, height
     exponents = [math.log2(side) for side in (width, height)]
     rounded = [math.floor(e + 1e-9) if profile.resize == "down" else math.ceil(e - 1e-9) for e in exponents]
-    if profile.size_limit:
-        rounded = [min(e, math.floor(math.log2(profile.size_limit))) for e in rounded]
+    largest = min(profile.size_limit or math.inf, longest or math.inf)
+    if largest < math.inf:
+        rounded = [min(e, math.floor(math.log2(largest))) for e in rounded]
     return 2 ** rounded[0], 2 ** rounded[1]
 
 
-def _same_content(
-    document: Document, kind: ProfileFile, channels: dict[Letter, PlannedChannel], width: int, height: int
-) -> str:
+def _recipe(document: Document, file: PlannedFile, kind: ProfileFile, material: Material) -> str:
     """A text that is equal for files with equal texels; strengths travel beside the file and do not count."""
-    parts = [kind.model_dump(mode="json"), width, height]
-    for letter, channel in channels.items():
+    parts: list[Any] = [kind.model_dump(mode="json"), file.width, file.height, file.levels, file.cutoff]
+    parts.append(None if file.normal is None else file.normal.model_dump(mode="json"))
+    if file.padding:
+        worn = [[mesh, slot, document.meshes[mesh].model_dump(mode="json")] for mesh, slot in worn_on(document, material.name)]
+        parts += [file.padding, worn, material.uv.model_dump(mode="json")]
+    for letter, channel in file.channels.items():
         feeds = [feed.model_dump(mode="json", exclude={"strength"}) for feed in channel.feeds()]
         used = sorted({name for feed in channel.feeds() for name in feed.maps()})
         sources = {name: document.maps[name].model_dump(mode="json") for name in used}

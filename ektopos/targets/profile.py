@@ -34,17 +34,25 @@ class ProfileFile(BaseModel):
     """Ends the file's name, for example `ORM`."""
     channels: dict[Literal["r", "g", "b", "a", "rgb"], Carry]
     encoding: Encoding
-    format: Literal["png", "tga", "jpg", "webp"] = "png"
+    format: Literal["png", "tga", "jpg", "webp", "exr", "ktx2"] = "png"
     bits: Literal[8, 16] = 8
-    """16 in PNG only."""
+    """16 in PNG, KTX2 and EXR only; in EXR they are half floats."""
+    dither: bool = False
+    """Whether what is rounded to 8 bits is spread over neighbours by a fixed pattern, instead of to the nearest."""
 
     @model_validator(mode="after")
     def _can_be_written(self) -> Self:
         taken = [letter for group in self.channels for letter in group]
         if len(set(taken)) < len(taken):
             raise ValueError(f"in {self.suffix} a channel is named twice")
-        if self.bits == 16 and self.format != "png":
-            raise ValueError(f"{self.suffix}: only PNG has 16 bits, not {self.format}")
+        if self.bits == 16 and self.format not in ("png", "ktx2", "exr"):
+            raise ValueError(f"{self.suffix}: only PNG, KTX2 and EXR have 16 bits, not {self.format}")
+        if self.format == "exr" and (self.bits, self.encoding) != (16, "linear"):
+            raise ValueError(f"{self.suffix}: EXR is linear, with 16 bits")
+        if self.format == "ktx2" and (self.bits, self.encoding) == (16, "srgb"):
+            raise ValueError(f"{self.suffix}: KTX2 has no 16 bits for sRGB")
+        if self.dither and self.bits == 16:
+            raise ValueError(f"{self.suffix}: dithering is for 8 bits")
         if "a" in taken and self.format == "jpg":
             raise ValueError(f"{self.suffix}: JPEG has no alpha, but the file's A carries {self.channels['a']}")
         if not re.fullmatch(r"[A-Za-z0-9_-]+", self.suffix):
@@ -78,6 +86,21 @@ class ImportRules(BaseModel):
     mistakes."""
 
 
+class MeshRules(BaseModel):
+    """How the target takes meshes."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    up: Literal["y", "z"] = "y"
+    """The axis that points up; z in USDZ only, for glTF says y."""
+    unit: Literal["m", "cm"] = "m"
+    """What 1 is; centimetres in USDZ only, for glTF says metres."""
+    vertex_colours: bool = False
+    """Whether vertex colours go along; engines multiply them in, so stray ones tint."""
+    uv_transform: Literal["carried", "baked"] = "carried"
+    """Whether a material's UV transform is said beside it, or worked into the UVs of its slots."""
+
+
 class Profile(BaseModel):
     """A target."""
 
@@ -102,6 +125,11 @@ class Profile(BaseModel):
     """Whether files are brought to powers of two, to the next smaller or the next larger."""
     halve: int = Field(default=0, ge=0, le=6)
     """How often sizes are halved."""
+    padding: int = Field(default=0, ge=0, le=256)
+    """How many texels round UV islands are filled with the nearest texel inside; 0 leaves maps as they are."""
+    mips: bool = False
+    """Whether KTX2 files bring their smaller levels: roughness grown by the spread of normals, cut-outs with their coverage."""
+    mesh: MeshRules = Field(default_factory=MeshRules)
     name_rule: str = "{material}_{suffix}"
     """A file's name without its ending: the tokens {material}, {suffix} and {target}."""
     alpha_modes: list[AlphaMode] = ["opaque", "mask", "blend"]
@@ -117,6 +145,10 @@ class Profile(BaseModel):
         tokens = set(re.findall(r"\{(.*?)\}", self.name_rule))
         if not {"material", "suffix"} <= tokens or not tokens <= {"material", "suffix", "target"}:
             raise ValueError("the name rule needs {material} and {suffix}, and knows {target} besides")
+        if self.mips and not any(file.format == "ktx2" for file in self.files):
+            raise ValueError("only KTX2 files can bring mips, and none is of that format")
+        if self.container != "usdz" and (self.mesh.up, self.mesh.unit) != ("y", "m"):
+            raise ValueError("in glTF and GLB y points up and lengths are metres; only USDZ can say otherwise")
         if self.container == "loose":
             return self
         for file in self.files:

@@ -18,14 +18,15 @@ from typing import Any
 from ektopos import __version__
 from ektopos.document import document_json
 from ektopos.errors import EktoposError
+from ektopos.materials.worn import worn_on
 from ektopos.meshes.gltf import load_gltf
-from ektopos.project import Project, files_of, is_safe
+from ektopos.project import Project, files_of, files_of_mesh, is_safe
 from ektopos.targets.plan import PlannedFile
 from ektopos.targets.profile import Profile
 
 PACKAGE_LIST = "package.json"
 HashOf = Callable[[str], str]
-"""The SHA-256 of a map's file, by the map's name."""
+"""The SHA-256 of a file of the project, by its path there."""
 
 
 @dataclass(frozen=True)
@@ -73,10 +74,16 @@ def read_earlier(folder: Path) -> Earlier:
     return Earlier(folder, listing if sound and "ektopos" in listing else {})
 
 
-def texture_key(planned: PlannedFile, profile: Profile, hash_of: HashOf) -> str:
+def texture_key(planned: PlannedFile, profile: Profile, project: Project, hash_of: HashOf) -> str:
     """What a planned texture is made from, as 64 hexadecimal digits."""
-    used = sorted({name for channel in planned.channels.values() for feed in channel.feeds() for name in feed.maps()})
-    return _hashed([__version__, planned.recipe, profile.normal_y, {name: hash_of(name) for name in used}])
+    feeds = [feed for channel in planned.channels.values() for feed in channel.feeds()]
+    used = {name for feed in [*feeds, *([planned.normal] if planned.normal else [])] for name in feed.maps()}
+    files = {name: [project.document.maps[name].file] for name in used}
+    if planned.padding:
+        worn = {mesh for material in planned.materials for mesh, _ in worn_on(project.document, material)}
+        files |= {f"mesh {mesh}": files_of_mesh(project, mesh) for mesh in worn}
+    hashes = {name: [hash_of(file) for file in files[name]] for name in sorted(files)}
+    return _hashed([__version__, planned.recipe, profile.normal_y, hashes])
 
 
 def package_key(project: Project, profile: Profile) -> str:
@@ -85,9 +92,9 @@ def package_key(project: Project, profile: Profile) -> str:
     return _hashed([__version__, document_json(project.document), profile.model_dump(mode="json", by_alias=True), contents])
 
 
-def map_hashes(project: Project) -> HashOf:
-    """A look-up of the hashes of a project's maps."""
-    return lambda name: hash_file(project.map_path(name))
+def file_hashes(project: Project) -> HashOf:
+    """A look-up of the hashes of a project's files."""
+    return lambda file: hash_file(project.path(file))
 
 
 def hash_file(path: Path) -> str:

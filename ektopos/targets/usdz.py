@@ -22,8 +22,11 @@ from ektopos.meshes import Mesh
 from ektopos.meshes.mesh import face_normals
 from ektopos.targets.packing import input_values
 from ektopos.targets.plan import Plan, PlannedFile
+from ektopos.targets.profile import MeshRules
 
 _ALIGNED = 64
+_Z_UP = np.array([[1.0, 0.0, 0.0], [0.0, 0.0, -1.0], [0.0, 1.0, 0.0]])
+"""Turns y up to z up: a quarter turn round x."""
 _DATE = (1980, 1, 1, 0, 0, 0)
 _PORTS: dict[InputName, tuple[str, str]] = {
     "base_color": ("diffuseColor", "color3f"), "metallic": ("metallic", "float"), "roughness": ("roughness", "float"),
@@ -34,22 +37,26 @@ _PORTS: dict[InputName, tuple[str, str]] = {
 
 
 def write_usdz(
-    folder: Path, stem: str, document: Document, plan: Plan, meshes: Mapping[str, Mesh], emission_factors: dict[str, float]
-) -> Path:
+    folder: Path, stem: str, document: Document, plan: Plan, meshes: Mapping[str, Mesh], emission_factors: dict[str, float],
+    rules: MeshRules,
+) -> Path:  # fmt: skip
     """Put the textures that lie in `folder` and the layer that uses them into one archive; gives its path."""
     path = folder / f"{stem}.usdz"
     with zipfile.ZipFile(path, "w", zipfile.ZIP_STORED) as archive:
-        _add(archive, f"{stem}.usda", layer(document, plan, meshes, emission_factors).encode())
+        _add(archive, f"{stem}.usda", layer(document, plan, meshes, emission_factors, rules).encode())
         for file in plan.files:
             _add(archive, file.path, (folder / file.path).read_bytes())
     return path
 
 
-def layer(document: Document, plan: Plan, meshes: Mapping[str, Mesh], emission_factors: dict[str, float]) -> str:
+def layer(
+    document: Document, plan: Plan, meshes: Mapping[str, Mesh], emission_factors: dict[str, float], rules: MeshRules
+) -> str:
     """The whole stage as USD text."""
+    unit, up = 0.01 if rules.unit == "cm" else 1, rules.up.upper()
     materials = dict(zip(plan.materials, _identifiers(list(plan.materials)), strict=True))
     files = {file.path: file for file in plan.files}
-    lines = ["#usda 1.0", "(", '    defaultPrim = "Root"', "    metersPerUnit = 1", '    upAxis = "Y"', ")", ""]
+    lines = ["#usda 1.0", "(", '    defaultPrim = "Root"', f"    metersPerUnit = {unit}", f'    upAxis = "{up}"', ")", ""]
     lines += ['def Xform "Root"', "{", '    def Scope "Materials"', "    {"]
     for name, material in plan.materials.items():
         lines += _indented(_material(materials[name], name, material, plan, files, emission_factors), 2)
@@ -62,7 +69,7 @@ def layer(document: Document, plan: Plan, meshes: Mapping[str, Mesh], emission_f
             material_name = worn.get(slot)
             twice = material_name is not None and plan.materials[material_name].double_sided
             bound = materials.get(material_name or "")
-            lines += _indented(_mesh(mesh, number, prim, mesh_name, slot, bound, twice), 2)
+            lines += _indented(_mesh(mesh, number, prim, mesh_name, slot, bound, twice, rules), 2)
         lines += ["    }"]
     return "\n".join([*lines, "}", ""])
 
@@ -163,7 +170,9 @@ def _placed(root: str, material: Material) -> list[str]:
     ]
 
 
-def _mesh(mesh: Mesh, number: int, prim: str, name: str, slot: str, bound: str | None, double_sided: bool) -> list[str]:
+def _mesh(
+    mesh: Mesh, number: int, prim: str, name: str, slot: str, bound: str | None, double_sided: bool, rules: MeshRules
+) -> list[str]:
     """One slot of a mesh as a mesh of its own; nothing for a slot without triangles."""
     triangles = mesh.triangles[mesh.triangle_slot == number]
     if not len(triangles):
@@ -171,7 +180,9 @@ def _mesh(mesh: Mesh, number: int, prim: str, name: str, slot: str, bound: str |
     used, corners = np.unique(triangles, return_inverse=True)
     lacking = ~mesh.has_normal
     normals = np.where(lacking[:, None], face_normals(mesh.positions, mesh.triangles), mesh.normals)[used]
-    places = mesh.positions[used]
+    places = mesh.positions[used] * (100.0 if rules.unit == "cm" else 1.0)
+    if rules.up == "z":
+        places, normals = places @ _Z_UP.T, normals @ _Z_UP.T
     lines = [
         f'def Mesh "{prim}" (', '    prepend apiSchemas = ["MaterialBindingAPI"]', ")", "{",
         f"    custom string userProperties:mesh = {_text(name)}", f"    custom string userProperties:slot = {_text(slot)}",
@@ -187,6 +198,13 @@ def _mesh(mesh: Mesh, number: int, prim: str, name: str, slot: str, bound: str |
         uvs = np.nan_to_num(mesh.uvs[used].astype(np.float64)) * [1, -1] + [0, 1]
         lines += [
             f"    texCoord2f[] primvars:st = [{', '.join(map(_tuple, uvs))}] (",
+            '        interpolation = "vertex"',
+            "    )",
+        ]
+    if rules.vertex_colours and mesh.coloured[used].any():
+        tints = np.where(mesh.coloured[used][:, None], mesh.colours[used], 1.0)[:, :3]
+        lines += [
+            f"    color3f[] primvars:displayColor = [{', '.join(map(_tuple, tints))}] (",
             '        interpolation = "vertex"',
             "    )",
         ]

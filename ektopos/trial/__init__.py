@@ -4,7 +4,8 @@
 those that wrote them, and never imports packing, writers or materials. `compare` measures, `causes` explains.
 """
 
-from ektopos.trial.compare import Cell, Trial, run_trial
+from ektopos.trial.cells import Cell
+from ektopos.trial.compare import Trial, run_trial
 from ektopos.trial.importer import Arrival, import_package, read_target
 from ektopos.trial.report import junit
 

@@ -8,6 +8,7 @@ from typing import Literal
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from ektopos.images import linear_to_srgb, srgb_to_linear
 from ektopos.trial.importer import ArrivedInput, stored_channels
@@ -53,11 +54,11 @@ NOISE_STEPS = 14.0
 NOISE_LARGEST = 150.0
 
 
-def explain(name: str, meant: Float, arrived: ArrivedInput) -> Cause:
+def explain(name: str, meant: Float, arrived: ArrivedInput, shown: NDArray[np.bool_] | None = None) -> Cause:
     """The cause of a difference in texels.
 
     `meant` is the authored input as it should be stored (encoded, 0–1, without strength): `(h, w)` or `(h, w, 3)`, at the
-    arrived texture's size. Cost: a few passes over an evenly thinned copy.
+    arrived texture's size; of `shown` `(h, w)` only those texels count. Cost: a few passes over an evenly thinned copy.
     """
     stored = arrived.stored()
     if stored is None or arrived.texture is None or arrived.texture.pixels is None:
@@ -65,9 +66,14 @@ def explain(name: str, meant: Float, arrived: ArrivedInput) -> Cause:
     step = max(1, min(stored.shape[:2]) // 512)
     thin_meant, thin_stored = meant[::step, ::step], stored[::step, ::step]
     others = {c: stored_channels(arrived.texture.pixels[::step, ::step], c) for c in "rgba"[: arrived.texture.pixels.shape[2]]}
+    within = None if shown is None else shown[::step, ::step]
     for cause, predicted, seen in _explanations(name, thin_meant, thin_stored, others, arrived.channels):
-        if _agrees(predicted, seen):
+        if _agrees(predicted, seen, within):
             return cause
+    if within is not None:
+        thin_meant, thin_stored = (
+            np.where(within if v.ndim == 2 else within[..., None], v, 0) for v in (thin_meant, thin_stored)
+        )
     if _is_shifted(thin_meant, thin_stored):
         return "shifted"
     if _is_quantised(thin_meant, thin_stored):
@@ -100,9 +106,9 @@ def _explanations(
                 yield "channels-swapped", 1.0 - meant, values
 
 
-def _agrees(predicted: Float, seen: Float) -> bool:
+def _agrees(predicted: Float, seen: Float, within: NDArray[np.bool_] | None) -> bool:
     near = np.abs(predicted - seen) * 255 <= EXPLAINED_STEPS
-    return bool(near.mean() >= EXPLAINED_SHARE)
+    return bool((near if within is None else near[within]).mean() >= EXPLAINED_SHARE)
 
 
 def _is_shifted(meant: Float, stored: Float) -> bool:

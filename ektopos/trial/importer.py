@@ -12,6 +12,9 @@ import hashlib
 import io
 import json
 import os
+import struct
+import tempfile
+import zlib
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -20,12 +23,14 @@ from urllib.parse import unquote
 
 import cv2
 import numpy as np
+import OpenEXR
 import pygltflib
 from numpy.typing import NDArray
 from PIL import Image as Pillow
 
 from ektopos.errors import InvalidDocument
 from ektopos.targets.profile import Profile
+from ektopos.trial.ktx2 import SIGNATURE, read_ktx2
 
 Problem = Literal["missing-file", "unreadable-file"]
 Values = NDArray[np.float32]
@@ -45,6 +50,7 @@ EXTENSIONS: dict[str, tuple[str, str, str, tuple[float, ...]]] = {
 """Inputs beyond the seven: extension, start of the property's name there, channels of its texture, and what it is when
 nothing is said. Source: the extensions' own texts; each is ratified."""
 _JPEG = b"\xff\xd8"
+_EXR = b"\x76\x2f\x31\x01"
 _TGA_END = b"TRUEVISION-XFILE."
 _WRAP_NEAREST = (9728, 9984, 9986)
 
@@ -62,6 +68,10 @@ class Texture:
     listed_size: tuple[int, int] | None = None
     lossy: bool = False
     """Whether the file's own format loses a little, as JPEG does."""
+    smaller: tuple[NDArray[Any], ...] = ()
+    """Mip levels that the file brings, after the picture itself."""
+    said_srgb: bool | None = None
+    """Whether the file says of itself that its colours are sRGB; `None` where the format cannot."""
 
 
 @dataclass(frozen=True)
@@ -118,6 +128,8 @@ class Arrival:
     """The same as the package list says it."""
     assigned_slots: dict[str, dict[str, str | None]] = field(default_factory=dict)
     """The same as a material document beside the mesh says it, where there is one."""
+    uvs: dict[tuple[str, str], Values] = field(default_factory=dict)
+    """By (mesh, slot), the UVs of its triangles' corners as stored, `(t, 3, 2)`, v down."""
     second: dict[str, ArrivedMaterial] = field(default_factory=dict)
     """The materials read once more, from that document."""
     problem: Problem | None = None
@@ -196,6 +208,12 @@ def decode_texture(name: str, raw: bytes | None, edited: bool, size: tuple[int, 
     if raw is None:
         return Texture(name, None, "missing-file", edited, size)
     pixels = None
+    if raw.startswith(SIGNATURE):
+        try:
+            levels, is_srgb = read_ktx2(raw)
+        except (ValueError, struct.error, zlib.error):
+            return Texture(name, None, "unreadable-file", edited, size)
+        return Texture(name, levels[0], None, edited, size, smaller=tuple(levels[1:]), said_srgb=is_srgb)
     if raw and _whole(raw):
         try:
             pixels = cv2.imdecode(np.frombuffer(raw, np.uint8), cv2.IMREAD_UNCHANGED)
@@ -203,6 +221,8 @@ def decode_texture(name: str, raw: bytes | None, edited: bool, size: tuple[int, 
             pixels = None
     if pixels is None and raw.rstrip(b"\0").endswith(_TGA_END):
         pixels = _tga(raw)
+    if pixels is None and raw.startswith(_EXR):
+        pixels = _exr(raw)
     if pixels is None:
         return Texture(name, None, "unreadable-file", edited, size)
     pixels = pixels[..., [2, 1, 0, 3][: pixels.shape[2]]] if pixels.ndim == 3 else np.repeat(pixels[..., None], 3, axis=2)
@@ -258,6 +278,18 @@ def _tga(raw: bytes) -> NDArray[Any] | None:
     return found[..., [2, 1, 0, 3][: found.shape[2]]] if found.ndim == 3 else found
 
 
+def _exr(raw: bytes) -> NDArray[Any] | None:
+    """An EXR's pixels as float32, blue first; its own library reads files only."""
+    with tempfile.NamedTemporaryFile(suffix=".exr") as file:
+        Path(file.name).write_bytes(raw)
+        try:
+            channels = OpenEXR.File(file.name, separate_channels=True).channels()
+            planes = [np.asarray(channels[name].pixels, np.float32) for name in "BGRA" if name in channels]
+        except (RuntimeError, ValueError, TypeError, KeyError):
+            return None
+    return np.dstack(planes) if len(planes) >= 3 else None
+
+
 def _size(entry: dict[str, Any]) -> tuple[int, int] | None:
     width, height = entry.get("width"), entry.get("height")
     return (width, height) if isinstance(width, int) and isinstance(height, int) else None
@@ -276,11 +308,11 @@ def _import_gltf(package: Path, profile: Profile, files: PackageFiles, listing: 
         with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
             images = list(pool.map(lambda i: _image(gltf, i, files, listing), range(len(gltf.images or []))))
         materials = {m.name or f"material_{i}": _material(gltf, m, images) for i, m in enumerate(gltf.materials or [])}
-        slots = _slots(gltf, list(materials), files)
+        slots, uvs = _slots(gltf, list(materials), files)
     except Exception as problem:
         message = f"{found[0].name} cannot be read ({type(problem).__name__}: {problem})."
         return Arrival(profile.id, listed_slots=listed, problem="unreadable-file", message=message)
-    return Arrival(profile.id, materials, slots, listed)
+    return Arrival(profile.id, materials, slots, listed, uvs=uvs)
 
 
 def _load(path: Path) -> pygltflib.GLTF2:
@@ -389,24 +421,57 @@ def _pair(values: Any) -> tuple[float, float]:
     return float(values[0]), float(values[1])
 
 
-def _slots(gltf: pygltflib.GLTF2, names: list[str], files: PackageFiles) -> dict[str, dict[str, str | None]]:
-    """Material by mesh and slot; a primitive without a slot name counts as the slot its material is called."""
+Slots = dict[str, dict[str, str | None]]
+Uvs = dict[tuple[str, str], Values]
+
+
+def _slots(gltf: pygltflib.GLTF2, names: list[str], files: PackageFiles) -> tuple[Slots, Uvs]:
+    """Material by mesh and slot, and UVs; a primitive without a slot name counts as the slot its material is called."""
+    buffers = []
     for buffer in gltf.buffers or []:
         if buffer.uri and not buffer.uri.startswith("data:"):
             path = files.find(unquote(buffer.uri))
             if path is None or path.stat().st_size < buffer.byteLength:
                 raise ValueError(f"{buffer.uri} is missing or breaks off")
-    found: dict[str, dict[str, str | None]] = {}
+            buffers.append(path.read_bytes())
+        else:
+            buffers.append(base64.b64decode(buffer.uri.partition(",")[2]) if buffer.uri else gltf.binary_blob())
+    found: Slots = {}
+    uvs: Uvs = {}
     for mesh in gltf.meshes or []:
         worn = found.setdefault(mesh.name or f"mesh_{len(found)}", {})
         for primitive in mesh.primitives:
             material = None if primitive.material is None else names[primitive.material]
-            worn[(primitive.extras or {}).get("slot") or material or f"slot_{len(worn)}"] = material
-    return found
+            slot = (primitive.extras or {}).get("slot") or material or f"slot_{len(worn)}"
+            worn[slot] = material
+            corners = _corner_uvs(gltf, primitive, buffers)
+            if corners is not None:
+                key = (mesh.name or f"mesh_{len(found) - 1}", slot)
+                uvs[key] = np.concatenate([uvs[key], corners]) if key in uvs else corners
+    return found, uvs
 
 
-def read_glb_slots(files: PackageFiles, name: str) -> dict[str, dict[str, str | None]]:
-    """Material by mesh and slot of a GLB that brings no textures. Raises `ValueError` and its kin for damage."""
+def _corner_uvs(gltf: pygltflib.GLTF2, primitive: Any, buffers: list[bytes]) -> Values | None:
+    """The UVs of a primitive's corners `(t, 3, 2)`; `None` where it has none, or keeps them in another form than floats."""
+    number = primitive.attributes.TEXCOORD_0
+    if number is None or primitive.indices is None or gltf.accessors[number].componentType != pygltflib.FLOAT:
+        return None
+
+    def read(index: int, kind: str, width: int) -> NDArray[Any]:
+        accessor = gltf.accessors[index]
+        view = gltf.bufferViews[accessor.bufferView]
+        start = (view.byteOffset or 0) + (accessor.byteOffset or 0)
+        return np.frombuffer(buffers[view.buffer], kind, accessor.count * width, start).reshape(-1, width)
+
+    if gltf.bufferViews[gltf.accessors[number].bufferView].byteStride not in (None, 8):
+        return None
+    kinds = {pygltflib.UNSIGNED_BYTE: "u1", pygltflib.UNSIGNED_SHORT: "<u2", pygltflib.UNSIGNED_INT: "<u4"}
+    corners = read(primitive.indices, kinds[gltf.accessors[primitive.indices].componentType], 1)[:, 0]
+    return np.asarray(read(number, "<f4", 2)[corners].reshape(-1, 3, 2))
+
+
+def read_glb_slots(files: PackageFiles, name: str) -> tuple[Slots, Uvs]:
+    """Material by mesh and slot, and UVs, of a GLB that brings no textures. Raises `ValueError` and its kin for damage."""
     path = files.find(name)
     if path is None:
         raise ValueError(f"{name} is missing")

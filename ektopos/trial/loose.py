@@ -7,6 +7,7 @@ with the standard library, never with the library that wrote it.
 
 from __future__ import annotations
 
+import math
 import re
 import xml.etree.ElementTree as ET
 from dataclasses import replace
@@ -20,7 +21,9 @@ from ektopos.trial.importer import (
     ArrivedInput,
     ArrivedMaterial,
     PackageFiles,
+    Slots,
     Texture,
+    Uvs,
     listed_slots,
     read_glb_slots,
 )
@@ -42,17 +45,28 @@ _ALPHA_MODES = ("opaque", "mask", "blend")
 
 
 def import_loose(profile: Profile, files: PackageFiles, listing: dict[str, Any]) -> Arrival:
-    """Read a loose package. A missing or broken file is said in the result, not raised."""
+    """Read a loose package. A missing or broken file is said in the result, not raised.
+
+    One that was made elsewhere has no package list: then the mesh names the materials, the target's naming rule says which
+    files are theirs, and what else there is to know stands in the MaterialX document, if there is one.
+    """
     listed = listed_slots(listing)
+    made_elsewhere = not listing
     meshes = sorted({str(entry.get("file")) for entry in listing.get("meshes", {}).values()})
+    meshes = meshes or sorted(path.name for path in files.root.glob("*.glb"))
     broken = next((name for name in meshes if files.find(name) is None), None)
-    if broken is not None or not listing:
-        said = f"{broken} is missing." if broken else "package.json is missing."
+    if broken is not None or (made_elsewhere and not meshes):
+        said = f"{broken} is missing." if broken else "there is neither a package.json nor a GLB in it."
         return Arrival(profile.id, listed_slots=listed, problem="missing-file", message=said)
     try:
-        slots: dict[str, dict[str, str | None]] = {}
+        slots: Slots = {}
+        uvs: Uvs = {}
         for name in meshes:
-            slots |= read_glb_slots(files, name)
+            more_slots, more_uvs = read_glb_slots(files, name)
+            slots, uvs = slots | more_slots, uvs | more_uvs
+        if made_elsewhere:
+            listing = _guessed(profile, files, [worn for mesh in slots.values() for worn in mesh.values() if worn is not None])
+            files.listed = {entry["path"]: entry for entry in listing["files"]}
         said_materials = listing.get("materials", {})
         materials = {name: _from_list(profile, files, name, facts) for name, facts in said_materials.items()}
     except Exception as problem:
@@ -60,17 +74,39 @@ def import_loose(profile: Profile, files: PackageFiles, listing: dict[str, Any])
             profile.id, listed_slots=listed, problem="unreadable-file", message=f"the package cannot be read ({problem})."
         )
     path = files.find(MATERIALS)
+    if path is None and made_elsewhere:
+        return Arrival(profile.id, materials, slots, listed, uvs=uvs)
     if path is None:
         return Arrival(profile.id, listed_slots=listed, problem="missing-file", message=f"{MATERIALS} is missing.")
     try:
         tree = ET.fromstring(path.read_bytes())
         nodes = {str(facts.get("node", name)): name for name, facts in said_materials.items()}
-        second = _second_reading(tree, files, nodes, materials)
+        second = _second_reading(profile, tree, files, nodes, materials)
         assigned = _assigned(tree, nodes)
     except (ET.ParseError, KeyError, ValueError, IndexError) as problem:
         said = f"{MATERIALS} cannot be read ({problem})."
         return Arrival(profile.id, listed_slots=listed, problem="unreadable-file", message=said)
-    return Arrival(profile.id, materials, slots, listed, assigned_slots=assigned, second=second)
+    if made_elsewhere:
+        return Arrival(profile.id, materials | second, slots, listed, assigned_slots=assigned, uvs=uvs)
+    return Arrival(profile.id, materials, slots, listed, assigned_slots=assigned, second=second, uvs=uvs)
+
+
+def _guessed(profile: Profile, files: PackageFiles, materials: list[str]) -> dict[str, Any]:
+    """A package list for a package without one: files by the target's naming rule, materials by the names in the mesh."""
+    entries = []
+    for path in sorted(path for path in files.root.rglob("*") if path.is_file()):
+        for name in dict.fromkeys(materials):
+            kind = next((kind for kind in profile.files if _is_named(path.stem, profile, kind, _plain_name(name))), None)
+            if kind is not None and path.suffix.lower() == f".{kind.format}":
+                channels = {letter: kind.letters().get(letter) for letter in "rgba"}  # type: ignore[call-overload]
+                place = str(path.relative_to(files.root))
+                entries.append({"path": place, "materials": [name], "channels": channels})
+    return {"files": entries, "materials": {name: {"node": re.sub(r"\W", "_", name)} for name in materials}}
+
+
+def _plain_name(material: str) -> str:
+    """A material's name as file names can have it."""
+    return re.sub(r"[^A-Za-z0-9_.-]+", "_", material).strip("._ ")
 
 
 def _from_list(profile: Profile, files: PackageFiles, name: str, facts: dict[str, Any]) -> ArrivedMaterial:
@@ -83,7 +119,9 @@ def _from_list(profile: Profile, files: PackageFiles, name: str, facts: dict[str
         found = _channel_of(profile, files, name, input_name)
         if found is not None:
             texture, kind, group, quantity = found
-            encoding = "linear" if group == "a" else kind.encoding
+            # A format that says its own encoding is believed before the convention.
+            own = None if texture.said_srgb is None else "srgb" if texture.said_srgb else "linear"
+            encoding = "linear" if group == "a" else own or kind.encoding
             one = (1.0, 1.0, 1.0) if len(group) > 1 else (1.0,)
             inputs[input_name] = ArrivedInput(
                 texture, _letters(group, input_name, quantity), encoding, profile.normal_y, one, strength,
@@ -126,9 +164,13 @@ def _channel_of(
     return None
 
 
-def _is_named(stem: str, profile: Profile, kind: ProfileFile) -> bool:
-    """Whether a file is called as the target's rule calls files of a kind."""
-    parts = {"material": ".+", "suffix": re.escape(kind.suffix), "target": re.escape(profile.id)}
+def _is_named(stem: str, profile: Profile, kind: ProfileFile, material: str | None = None) -> bool:
+    """Whether a file is called as the target's rule calls files of a kind, of any material or of one."""
+    parts = {
+        "material": ".+" if material is None else re.escape(material),
+        "suffix": re.escape(kind.suffix),
+        "target": re.escape(profile.id),
+    }
     pieces = re.findall(r"([^{]*)(?:\{(\w+)\})?", profile.name_rule)
     pattern = "".join(re.escape(text) + parts.get(token, "") for text, token in pieces)
     return re.fullmatch(pattern, stem) is not None
@@ -141,7 +183,7 @@ def _letters(group: str, name: str, quantity: str) -> str:
 
 
 def _second_reading(
-    tree: ET.Element, files: PackageFiles, nodes: dict[str, str], first: dict[str, ArrivedMaterial]
+    profile: Profile, tree: ET.Element, files: PackageFiles, nodes: dict[str, str], first: dict[str, ArrivedMaterial]
 ) -> dict[str, ArrivedMaterial]:
     """The materials as the MaterialX document says them; what it has no place for is taken from the list."""
     by_name = {element.get("name", ""): element for element in tree}
@@ -154,6 +196,8 @@ def _second_reading(
         said = {_PORTS[port]: values for port, values in _inputs(shader).items() if port in _PORTS}
         inputs: dict[str, ArrivedInput] = {}
         filters = set()
+        transforms: list[_Transform] = []
+        own_uv = first[name]
         for input_name, own in first[name].inputs.items():
             values = said.get(input_name)
             if values is None:
@@ -162,8 +206,10 @@ def _second_reading(
             elif "nodename" in values:
                 traced = _trace(by_name, values["nodename"], own)
                 filters.add(traced["filter"])
+                transforms.append(traced["transform"])
                 inputs[input_name] = replace(
-                    own, texture=files.texture(traced["file"]), channels=traced["channels"],
+                    own, texture=files.texture(traced["file"]), factor=(1.0, 1.0, 1.0), normal_y=profile.normal_y,
+                    channels=traced["channels"],
                     encoding=traced["encoding"], inverted=traced["inverted"], strength=traced.get("scale", own.strength),
                 )  # fmt: skip
             else:
@@ -172,8 +218,11 @@ def _second_reading(
         glow = float(shader_inputs.get("emissive_strength", {}).get("value", 1.0))
         inputs["emission"] = replace(inputs["emission"], strength=glow)
         mode = int(shader_inputs.get("alpha_mode", {}).get("value", 0))
+        tiling, offset, rotation = transforms[0] if transforms else (own_uv.tiling, own_uv.offset, own_uv.rotation)
         found[name] = replace(
-            first[name], inputs=inputs, alpha_mode=_ALPHA_MODES[mode],
+            own_uv, tiling=tiling, offset=offset, rotation=rotation,
+            untransformed=() if len(set(transforms)) <= 1 else ("some maps",),
+            inputs=inputs, alpha_mode=_ALPHA_MODES[mode],
             alpha_cutoff=float(shader_inputs.get("alpha_cutoff", {}).get("value", first[name].alpha_cutoff)),
             filter=first[name].filter if not filters else "nearest" if filters == {"closest"} else "linear",
         )  # fmt: skip
@@ -190,6 +239,7 @@ def _trace(by_name: dict[str, ET.Element], name: str, own: ArrivedInput) -> dict
             found |= {"file": values["file"]["value"], "filter": values.get("filtertype", {}).get("value", "linear")}
             srgb = values["file"].get("colorspace") == "srgb_texture" and found["channels"] != "a"
             found["encoding"] = "srgb" if srgb else "linear"
+            found["transform"] = _transform(by_name, values.get("texcoord", {}).get("nodename"))
             return found
         if node.tag == "extract":
             found["channels"] = "rgba"[int(values["index"]["value"])]
@@ -199,6 +249,29 @@ def _trace(by_name: dict[str, ET.Element], name: str, own: ArrivedInput) -> dict
             found["scale"] = float(values.get("scale", {}).get("value", 1.0))
         name = values["in"]["nodename"]
     raise ValueError(f"the nodes behind {name} go round in a circle")
+
+
+_Transform = tuple[tuple[float, float], tuple[float, float], float]
+
+
+def _transform(by_name: dict[str, ET.Element], name: str | None) -> _Transform:
+    """Tiling, offset and rotation as glTF counts them, of the node behind an image's coordinates; v points up there."""
+    node = by_name[name] if name else None
+    if node is None or node.tag != "place2d":
+        return (1.0, 1.0), (0.0, 0.0), 0.0
+    said = {key: values.get("value", "") for key, values in _inputs(node).items()}
+
+    def pair(key: str, plain: tuple[float, float]) -> tuple[float, float]:
+        return _pair(said[key].split(",")) if said.get(key) else plain
+
+    (px, py), (sx, sy), (ox, oy) = pair("pivot", (0.0, 0.0)), pair("scale", (1.0, 1.0)), pair("offset", (0.0, 0.0))
+    turn = -math.radians(float(said.get("rotate") or 0.0))
+    su, sv = 1.0 / sx, 1.0 / sy
+    # Its result at (0, 1), glTF's origin, is where glTF's offset lies; with the pivot there, only the offset moves it.
+    x, y = -px * su, (1.0 - py) * sv
+    cos, sin = math.cos(turn), math.sin(turn)
+    moved = (cos * x - sin * y + px - ox, sin * x + cos * y + py - oy)
+    return (su, sv), (round(moved[0], 9), round(1.0 - moved[1], 9)), turn
 
 
 def _assigned(tree: ET.Element, nodes: dict[str, str]) -> dict[str, dict[str, str | None]]:

@@ -39,7 +39,14 @@ table { border-collapse: collapse; width: 100%; } th, td { border-top: 1px solid
 th { font-weight: 600; } td.n { text-align: center; font-family: ui-monospace, monospace; }
 .bad { color: #a3302a; font-weight: 600; } .quiet { color: #565656; }
 figure { display: inline-block; margin: 0 12px 8px 0; } figure img { width: 150px; height: 150px; border: 1px solid #cfcfcf; }
-@media print { body { margin: 0; max-width: none; } tr, figure { break-inside: avoid; } }
+@page { size: A4; margin: 11mm; }
+@media print {
+  body { margin: 0; padding: 0; max-width: none; font-size: 8px; line-height: 1.3; }
+  h1 { font-size: 15px; } h2 { font-size: 10px; margin: 8px 0 3px; }
+  table { table-layout: fixed; } th, td { padding: 1px 3px; } th { font-size: 6.5px; text-align: center; }
+  th:first-child { width: 26%; text-align: left; } tr, figure { break-inside: avoid; }
+  figure { width: 23.5%; margin: 0 1% 4px 0; font-size: 7px; } figure img { width: 49%; height: auto; border: 0; }
+}
 """
 
 
@@ -63,7 +70,7 @@ def page(report: Report, trial: Mapping[str, Any]) -> str:
     inputs = list(dict.fromkeys(cell["input"] for cell in cells))
     rows = dict.fromkeys((cell["mesh"], cell["slot"], cell["material"]) for cell in cells)
     found = {(cell["mesh"], cell["slot"], cell["input"]): cell for cell in cells}
-    head = "".join(f"<th>{escape(name.replace('_', ' '))}</th>" for name in inputs)
+    head = "".join(f"<th>{escape(name.replace('_', ' ').replace('color', 'colour'))}</th>" for name in inputs)
     body = "".join(
         f"<tr><td>{escape(slot)} <span class=quiet>{escape(mesh)} · {escape(material or 'no material')}</span></td>"
         + "".join(_cell(found.get((mesh, slot, name))) for name in inputs)

@@ -11,6 +11,8 @@ import zipfile
 from dataclasses import replace
 from typing import Any
 
+import numpy as np
+
 from ektopos.targets.profile import Profile
 from ektopos.trial.importer import (
     EXTENSIONS,
@@ -18,7 +20,9 @@ from ektopos.trial.importer import (
     ArrivedInput,
     ArrivedMaterial,
     PackageFiles,
+    Slots,
     Texture,
+    Uvs,
     decode_texture,
     listed_slots,
 )
@@ -53,7 +57,7 @@ def import_usdz(profile: Profile, files: PackageFiles, listing: dict[str, Any]) 
         textures = _Textures(pictures, listing)
         said = listing.get("materials", {})
         materials, names = _materials(stage, textures, said)
-        slots, sides = _slots(stage, names)
+        slots, sides, uvs = _slots(stage, names)
     except (
         Tf.ErrorException,
         zipfile.BadZipFile,
@@ -71,7 +75,7 @@ def import_usdz(profile: Profile, files: PackageFiles, listing: dict[str, Any]) 
     for name, on in sides.items():
         if name in materials:
             materials[name] = replace(materials[name], double_sided=on)
-    return Arrival(profile.id, materials, slots, listed)
+    return Arrival(profile.id, materials, slots, listed, uvs=uvs)
 
 
 class _Textures:
@@ -185,11 +189,12 @@ def _transform(shader: Any) -> tuple[tuple[float, float], tuple[float, float], f
     return (su, sv), offset, turn
 
 
-def _slots(stage: Any, names: dict[str, str]) -> tuple[dict[str, dict[str, str | None]], dict[str, bool]]:
-    """Material by mesh and slot, and whether all that wear a material are double-sided."""
+def _slots(stage: Any, names: dict[str, str]) -> tuple[Slots, dict[str, bool], Uvs]:
+    """Material by mesh and slot, whether all that wear a material are double-sided, and UVs with v down."""
     from pxr import UsdGeom, UsdShade
 
-    slots: dict[str, dict[str, str | None]] = {}
+    slots: Slots = {}
+    uvs: Uvs = {}
     sides: dict[str, bool] = {}
     for prim in stage.Traverse():
         if not prim.IsA(UsdGeom.Mesh):
@@ -198,7 +203,12 @@ def _slots(stage: Any, names: dict[str, str]) -> tuple[dict[str, dict[str, str |
         bound = UsdShade.MaterialBindingAPI(prim).ComputeBoundMaterial()[0]
         material = names.get(str(bound.GetPath())) if bound else None
         slots.setdefault(str(mesh.Get()), {})[str(slot.Get())] = material
+        placed = UsdGeom.PrimvarsAPI(prim).GetPrimvar("st")
+        if placed and placed.HasValue() and placed.GetInterpolation() == "vertex":
+            corners = np.array(UsdGeom.Mesh(prim).GetFaceVertexIndicesAttr().Get(), np.int64)
+            up = np.array(placed.Get(), np.float32)[corners].reshape(-1, 3, 2)
+            uvs[str(mesh.Get()), str(slot.Get())] = np.stack([up[..., 0], 1.0 - up[..., 1]], axis=-1)
         twice = bool(UsdGeom.Mesh(prim).GetDoubleSidedAttr().Get())
         if material is not None:
             sides[material] = sides.get(material, True) and twice
-    return slots, sides
+    return slots, sides, uvs

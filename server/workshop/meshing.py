@@ -29,7 +29,7 @@ from server.workshop import pictures
 from server.workshop.models import MapFacts, MeshFacts, Revision
 from server.workshop.store import cache_path, content_path, named, writing
 
-VERSION = 4
+VERSION = 5
 """Of what is measured and kept; another one measures again."""
 COMPANIONS = (".bin", ".mtl")
 KEPT = 3

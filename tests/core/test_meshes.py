@@ -155,9 +155,9 @@ class Faults(TestCase):
         mesh = quads({"A": 2, "Empty": 0})
         uvs = mesh.uvs.copy()
         uvs[:4] = np.nan
-        coloured = np.arange(8) < 3
+        colours = np.where(np.arange(8)[:, None] < 3, np.ones((8, 4), np.float32), np.nan)
         long = np.arange(8) < 5
-        found = faults(replace(mesh, uvs=uvs, coloured=coloured, unnormalised=long))
+        found = faults(replace(mesh, uvs=uvs, colours=colours, unnormalised=long))
         self.assertEqual((found["missing-uvs"], found["vertex-colours"], found["unnormalised-normals"]), (2, 3, 5))
         self.assertEqual(found["empty-slot"], 1)
 

@@ -45,7 +45,7 @@ class Rules(TestCase):
     def test_what_cannot_be_written_is_explained(self) -> None:
         file = {"suffix": "X", "channels": {"r": "metallic"}, "encoding": "linear"}
         for words, raw in {
-            "only PNG has 16 bits": changed(files=[file | {"bits": 16, "format": "tga"}]),
+            "only PNG, KTX2 and EXR have 16 bits": changed(files=[file | {"bits": 16, "format": "tga"}]),
             "JPEG has no alpha": changed(files=[file | {"channels": {"rgb": "base_color", "a": "opacity"}, "format": "jpg"}]),
             "named twice": changed(files=[file | {"channels": {"r": "metallic", "rgb": "base_color"}}]),
             "same suffix": changed(files=[file, file]),

@@ -90,6 +90,25 @@ class Again(TestCase):
                 contents(root / "before") | {"notes.txt": b"mine"}, second, "the last one, not the one before that"
             )
 
+    def test_a_backup_is_brought_back_and_the_newer_one_kept_in_its_stead(self) -> None:
+        with folder() as root:
+            project_folder(root / "p")
+            exported(root / "p", "gltf-split", root / "out")
+            first = contents(root / "out")
+            exported(root / "p", "orm-y-minus", root / "out", backup=root / "before")
+            second = contents(root / "out")
+            (root / "out/notes.txt").write_text("mine")
+            restore = ["restore", str(root / "out"), "--backup", str(root / "before")]
+            self.assertEqual(main(restore), 0)
+            self.assertEqual(contents(root / "out"), first | {"notes.txt": b"mine"})
+            self.assertEqual(contents(root / "before"), second)
+            self.assertEqual(main(restore), 0)
+            self.assertEqual(contents(root / "out"), second | {"notes.txt": b"mine"})
+            (root / "before/Test_plates.bin").unlink()
+            self.assertEqual(main(restore), 2, "a backup that is not whole is left where it is")
+            self.assertEqual(main(["restore", str(root / "out"), "--backup", str(root / "nothing")]), 2)
+            self.assertEqual(contents(root / "out"), second | {"notes.txt": b"mine"})
+
     def test_textures_of_a_package_elsewhere_are_used_again(self) -> None:
         with folder() as root:
             project_folder(root / "p")

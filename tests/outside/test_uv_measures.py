@@ -25,7 +25,7 @@ def patch(place, uv, columns: int = 64, rows: int = 32) -> Mesh:
     count = len(positions)
     return replace(
         quads({"A": 1}), positions=positions, uvs=uvs, triangles=triangles.astype(np.int32), triangle_slot=np.zeros(len(triangles), np.int32),
-        vertex_slot=np.zeros(count, np.int32), normals=np.zeros((count, 3), np.float32), coloured=np.zeros(count, bool), unnormalised=np.zeros(count, bool),
+        vertex_slot=np.zeros(count, np.int32), normals=np.zeros((count, 3), np.float32), colours=np.full((count, 4), np.nan, np.float32), unnormalised=np.zeros(count, bool),
     )  # fmt: skip
 
 

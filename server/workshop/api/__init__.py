@@ -6,7 +6,7 @@ from django.http import HttpRequest, HttpResponse
 from ninja import NinjaAPI
 
 from ektopos.errors import EktoposError, MissingReference, TooLarge
-from server.workshop.api import files, maps, materials, meshes, packages, projects
+from server.workshop.api import files, maps, materials, meshes, packages, plan, projects
 from server.workshop.models import StaleRevision
 
 api = NinjaAPI(title="Ektopos", version="1", docs_url=None, openapi_extra={"info": {"description": "The workshop's API."}})
@@ -15,6 +15,7 @@ api.add_router("", files.router)
 api.add_router("", maps.router)
 api.add_router("", materials.router)
 api.add_router("", meshes.router)
+api.add_router("", plan.router)
 api.add_router("", packages.router)
 
 

@@ -105,6 +105,7 @@ class Sheet(Schema):
     slots: list[str]
     own_settings: list[str]
     surface_tag: str | None
+    size_limit: int | None
     rows: list[Row]
     stage: StageOut
 
@@ -266,6 +267,7 @@ def _sheet(project: Project, document: Document, name: str) -> Sheet:
         slots=[f"{mesh} · {s}" for mesh, m in document.meshes.items() for s, worn in m.slots.items() if worn == name],
         own_settings=[key for key in entry.model_dump(exclude_none=True, exclude={"inputs"}) if key != "base"],
         surface_tag=material.surface_tag,
+        size_limit=material.size_limit,
         rows=rows,
         stage=_stage(revision, document, material, usable_maps),
     )

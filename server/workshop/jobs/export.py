@@ -43,7 +43,7 @@ def export(job: Job, progress: Progress) -> dict[str, Any]:
 
 def _last_folder(project: Project, target: str) -> Path | None:
     """The files of the project's last package for a target: what has not changed is taken from there."""
-    last = project.packages.filter(target=target, complete=True).order_by("-id").first()
+    last = project.packages.filter(target=target, complete=True, brought_in="").order_by("-id").first()
     return package_folder(last.pk) / "files" if last else None
 
 

@@ -16,6 +16,8 @@ class Package(models.Model):
     files = models.JSONField(default=list)
     seconds = models.FloatField(default=0.0)
     complete = models.BooleanField(default=False)
+    brought_in = models.CharField(max_length=200, blank=True, default="")
+    """The name of the file that it came in as, for a package that was made elsewhere."""
     trial = models.JSONField(null=True)
     made = models.DateTimeField(auto_now_add=True)
 

@@ -4,6 +4,7 @@ import { keepPreviousData, queryOptions, useMutation, useQuery, useQueryClient }
 import { useCallback, useEffect, useRef } from 'react'
 import { useParams } from 'react-router'
 
+import { sendFile } from '../layout/incoming'
 import { useNotices } from '../layout/notices'
 import { Said, client, got } from './client'
 import type { Alike, BoardMap, By, Conversion, DraftOut, Edit, Finding, Job, MapDetail, Material, MeshFacts, MeshStep, Package, Padding, Plan, Profile, Project, ProjectRow, Proposal, Sheet, StageLook, Suggestion, TargetSummary } from './types'
@@ -278,6 +279,14 @@ export function useStartJob() {
     mutationFn: (pack: number) => got<Job>(client.POST('/api/projects/{project_id}/packages/{package_id}/trial', { params: { path: { ...path, package_id: pack } } })),
     ...started,
   })
+  const startForeign = useMutation({
+    mutationFn: async (file: File) => {
+      const body = await sendFile(file)
+      return got<Job>(client.POST('/api/projects/{project_id}/packages', { params: { path }, body }))
+    },
+    onSuccess: () => { started.onSuccess(); void queries.invalidateQueries({ queryKey: ['packages', id] }) },
+    onError: started.onError,
+  })
   const startConvert = useMutation({
     mutationFn: (set: string) => got<Job>(client.POST('/api/projects/{project_id}/convert', { params: { path }, body: { set } })),
     ...started,
@@ -295,5 +304,5 @@ export function useStartJob() {
     mutationFn: (job: string) => got<Job>(client.POST('/api/jobs/{job_id}/cancel', { params: { path: { job_id: job } } })),
     ...started,
   })
-  return { startExport, startTrial, startConvert, startBake, startInside, cancel }
+  return { startExport, startTrial, startForeign, startConvert, startBake, startInside, cancel }
 }

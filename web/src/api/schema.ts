@@ -825,9 +825,9 @@ export interface paths {
         };
         /**
          * Plan
-         * @description Which files the target gets, before anything is written.
+         * @description Which files the target gets.
          */
-        get: operations["server_workshop_api_packages_plan"];
+        get: operations["server_workshop_api_plan_plan"];
         put?: never;
         post?: never;
         delete?: never;
@@ -847,7 +847,7 @@ export interface paths {
          * Targets
          * @description Every target that a project can use: the built-in ones and its own.
          */
-        get: operations["server_workshop_api_packages_targets"];
+        get: operations["server_workshop_api_plan_targets"];
         put?: never;
         post?: never;
         delete?: never;
@@ -867,7 +867,7 @@ export interface paths {
          * Comparison
          * @description The project over all targets: what each loses and converts, and what it takes.
          */
-        get: operations["server_workshop_api_packages_comparison"];
+        get: operations["server_workshop_api_plan_comparison"];
         put?: never;
         post?: never;
         delete?: never;
@@ -889,7 +889,7 @@ export interface paths {
          * Try Target
          * @description What is wrong with a profile, or what it would give for this project. Nothing is saved.
          */
-        post: operations["server_workshop_api_packages_try_target"];
+        post: operations["server_workshop_api_plan_try_target"];
         delete?: never;
         options?: never;
         head?: never;
@@ -929,7 +929,11 @@ export interface paths {
          */
         get: operations["server_workshop_api_packages_packages"];
         put?: never;
-        post?: never;
+        /**
+         * Bring In
+         * @description Take in a package that was made elsewhere, and put it to trial against the project as it is.
+         */
+        post: operations["server_workshop_api_packages_bring_in"];
         delete?: never;
         options?: never;
         head?: never;
@@ -985,9 +989,29 @@ export interface paths {
         };
         /**
          * Report
-         * @description A package and its trial on one page, to be printed; its pictures are in it, so that it can be passed on.
+         * @description A package and its trial on one page; its pictures are in it, so that it can be passed on.
          */
         get: operations["server_workshop_api_packages_report"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packages/{package_id}/report.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Printed
+         * @description The same page, printed.
+         */
+        get: operations["server_workshop_api_packages_printed"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1099,6 +1123,7 @@ export interface components {
                     [key: string]: unknown;
                 };
             };
+            left_out?: components["schemas"]["LeftOut"];
         } & {
             [key: string]: unknown;
         };
@@ -1324,6 +1349,18 @@ export interface components {
             [key: string]: unknown;
         };
         /**
+         * LeftOut
+         * @description What stays behind when the project is exported.
+         */
+        LeftOut: {
+            /** Meshes */
+            meshes?: string[];
+            /** Materials */
+            materials?: string[];
+        } & {
+            [key: string]: unknown;
+        };
+        /**
          * MapEntry
          * @description One map: its file beside the document, how it is encoded and what its channels hold.
          */
@@ -1395,6 +1432,8 @@ export interface components {
             filter?: ("linear" | "nearest") | null;
             /** Surface Tag */
             surface_tag?: string | null;
+            /** Size Limit */
+            size_limit?: number | null;
             /** Folder */
             folder?: string | null;
         } & {
@@ -1818,7 +1857,7 @@ export interface components {
             /** Revision */
             revision: number;
             /** Edits */
-            edits: (components["schemas"]["RenameProject"] | components["schemas"]["SetTarget"] | components["schemas"]["SetProfile"] | components["schemas"]["RemoveProfile"] | components["schemas"]["SetMap"] | components["schemas"]["RenameSet"] | components["schemas"]["AddNamingRule"] | components["schemas"]["RemoveNamingRule"] | components["schemas"]["RemoveMaps"] | components["schemas"]["AddMaterial"] | components["schemas"]["MakeFromSet"] | components["schemas"]["RenameMaterial"] | components["schemas"]["RenameMaterials"] | components["schemas"]["DuplicateMaterial"] | components["schemas"]["RemoveMaterial"] | components["schemas"]["SetFeed"] | components["schemas"]["SetSetting"] | components["schemas"]["PushUp"] | components["schemas"]["Detach"] | components["schemas"]["ApplyPattern"] | components["schemas"]["Assign"] | components["schemas"]["SetDone"] | components["schemas"]["SetRecipe"] | components["schemas"]["RemoveMesh"] | components["schemas"]["BringIn"])[];
+            edits: (components["schemas"]["RenameProject"] | components["schemas"]["SetTarget"] | components["schemas"]["SetProfile"] | components["schemas"]["RemoveProfile"] | components["schemas"]["SetLeftOut"] | components["schemas"]["SetMap"] | components["schemas"]["RenameSet"] | components["schemas"]["AddNamingRule"] | components["schemas"]["RemoveNamingRule"] | components["schemas"]["RemoveMaps"] | components["schemas"]["AddMaterial"] | components["schemas"]["MakeFromSet"] | components["schemas"]["RenameMaterial"] | components["schemas"]["RenameMaterials"] | components["schemas"]["DuplicateMaterial"] | components["schemas"]["RemoveMaterial"] | components["schemas"]["SetFeed"] | components["schemas"]["SetSetting"] | components["schemas"]["PushUp"] | components["schemas"]["Detach"] | components["schemas"]["ApplyPattern"] | components["schemas"]["Assign"] | components["schemas"]["SetDone"] | components["schemas"]["SetRecipe"] | components["schemas"]["RemoveMesh"] | components["schemas"]["BringIn"])[];
         };
         /**
          * MakeFromSet
@@ -2013,6 +2052,21 @@ export interface components {
             feed: components["schemas"]["Feed"] | null;
         };
         /**
+         * SetLeftOut
+         * @description Say which meshes and materials stay behind when the project is exported.
+         */
+        SetLeftOut: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set-left-out";
+            /** Meshes */
+            meshes?: string[];
+            /** Materials */
+            materials?: string[];
+        };
+        /**
          * SetMap
          * @description Say what maps are; what is not given stays, and giving nothing confirms what they are.
          *
@@ -2089,7 +2143,7 @@ export interface components {
              * Setting
              * @enum {string}
              */
-            setting: "alpha_mode" | "alpha_cutoff" | "double_sided" | "uv" | "filter" | "surface_tag" | "folder" | "from";
+            setting: "alpha_mode" | "alpha_cutoff" | "double_sided" | "uv" | "filter" | "surface_tag" | "size_limit" | "folder" | "from";
             /** Value */
             value?: unknown;
         };
@@ -2401,6 +2455,8 @@ export interface components {
             own_settings: string[];
             /** Surface Tag */
             surface_tag: string | null;
+            /** Size Limit */
+            size_limit: number | null;
             /** Rows */
             rows: components["schemas"]["Row"][];
             stage: components["schemas"]["StageOut"];
@@ -2798,6 +2854,8 @@ export interface components {
             factors: number;
             /** Notes */
             notes: string[];
+            /** Converted */
+            converted: string[];
             /** Memory */
             memory: number;
             /** Compressed */
@@ -2838,6 +2896,10 @@ export interface components {
             memory: number;
             /** Compressed */
             compressed: number;
+            /** Estimate */
+            estimate: number;
+            /** Levels */
+            levels: number;
             /**
              * State
              * @enum {string}
@@ -2865,6 +2927,35 @@ export interface components {
              * @enum {string}
              */
             compression: "none" | "blocks";
+        };
+        /**
+         * MeshRules
+         * @description How the target takes meshes.
+         */
+        MeshRules: {
+            /**
+             * Up
+             * @default y
+             * @enum {string}
+             */
+            up: "y" | "z";
+            /**
+             * Unit
+             * @default m
+             * @enum {string}
+             */
+            unit: "m" | "cm";
+            /**
+             * Vertex Colours
+             * @default false
+             */
+            vertex_colours: boolean;
+            /**
+             * Uv Transform
+             * @default carried
+             * @enum {string}
+             */
+            uv_transform: "carried" | "baked";
         };
         /**
          * Profile
@@ -2920,6 +3011,17 @@ export interface components {
              */
             halve: number;
             /**
+             * Padding
+             * @default 0
+             */
+            padding: number;
+            /**
+             * Mips
+             * @default false
+             */
+            mips: boolean;
+            mesh?: components["schemas"]["MeshRules"];
+            /**
              * Name Rule
              * @default {material}_{suffix}
              */
@@ -2958,13 +3060,18 @@ export interface components {
              * @default png
              * @enum {string}
              */
-            format: "png" | "tga" | "jpg" | "webp";
+            format: "png" | "tga" | "jpg" | "webp" | "exr" | "ktx2";
             /**
              * Bits
              * @default 8
              * @enum {integer}
              */
             bits: 8 | 16;
+            /**
+             * Dither
+             * @default false
+             */
+            dither: boolean;
         };
         /**
          * TargetSummary
@@ -3004,6 +3111,7 @@ export interface components {
              */
             problem: string;
             summary?: components["schemas"]["TargetSummary"] | null;
+            plan?: components["schemas"]["PlanOut"] | null;
         };
         /**
          * Draft
@@ -3048,8 +3156,22 @@ export interface components {
             seconds: number;
             /** Files */
             files: unknown[];
+            /** Brought In */
+            brought_in: string;
             /** Trial */
             trial?: unknown;
+        };
+        /**
+         * Brought
+         * @description A package that was made elsewhere: an uploaded zip, GLB or USDZ.
+         */
+        Brought: {
+            /** Path */
+            path: string;
+            /** Sha256 */
+            sha256: string;
+            /** Target */
+            target?: string | null;
         };
     };
     responses: never;
@@ -4129,7 +4251,7 @@ export interface operations {
             };
         };
     };
-    server_workshop_api_packages_plan: {
+    server_workshop_api_plan_plan: {
         parameters: {
             query?: never;
             header?: never;
@@ -4151,7 +4273,7 @@ export interface operations {
             };
         };
     };
-    server_workshop_api_packages_targets: {
+    server_workshop_api_plan_targets: {
         parameters: {
             query?: never;
             header?: never;
@@ -4173,7 +4295,7 @@ export interface operations {
             };
         };
     };
-    server_workshop_api_packages_comparison: {
+    server_workshop_api_plan_comparison: {
         parameters: {
             query?: never;
             header?: never;
@@ -4195,7 +4317,7 @@ export interface operations {
             };
         };
     };
-    server_workshop_api_packages_try_target: {
+    server_workshop_api_plan_try_target: {
         parameters: {
             query?: never;
             header?: never;
@@ -4269,6 +4391,32 @@ export interface operations {
             };
         };
     };
+    server_workshop_api_packages_bring_in: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Brought"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
     server_workshop_api_packages_start_trial: {
         parameters: {
             query?: never;
@@ -4313,6 +4461,26 @@ export interface operations {
         };
     };
     server_workshop_api_packages_report: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                package_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    server_workshop_api_packages_printed: {
         parameters: {
             query?: never;
             header?: never;

@@ -1,6 +1,7 @@
 import './export.css'
 
 import { Button } from '@mui/material'
+import { useState } from 'react'
 import { Link } from 'react-router'
 
 import { useFindings, useJobs, usePackages, usePlan, useProject, useProjectId, useStartJob } from '../api/queries'
@@ -8,6 +9,7 @@ import { bytes, count } from '../words'
 import { History } from './History'
 import { PackPlan } from './PackPlan'
 import { TrialBoard } from './TrialBoard'
+import { WhatGoes } from './WhatGoes'
 
 /** The pack plan on the left; on the right, what the stand-in engine got. */
 export function ExportScreen() {
@@ -18,7 +20,10 @@ export function ExportScreen() {
   const errors = (useFindings().data ?? []).filter((finding) => finding.severity === 'error')
   const { startExport, startTrial } = useStartJob()
   const busy = (useJobs().data ?? []).some((job) => ['waiting', 'running'].includes(job.state) && job.kind !== 'bring-in')
-  const last = packages.find((entry) => entry.target === project.document.target)
+  const [chosen, setChosen] = useState<number | null>(null)
+  const last = packages.find((entry) => entry.target === project.document.target && !entry.brought_in)
+  const newest = packages.find((entry) => entry.target === project.document.target || entry.brought_in)
+  const tried = packages.find((entry) => entry.id === chosen) ?? newest
   const behind = last && last.revision !== project.revision
   const over = plan.data?.budget != null && plan.data.memory > plan.data.budget
   const changed = plan.data?.files.filter((file) => file.state !== 'same').length ?? 0
@@ -46,14 +51,14 @@ export function ExportScreen() {
           <Button disabled={busy || plan.isError} onClick={() => startExport.mutate(false)}>Export only</Button>
           {last && <Button component="a" href={`/api/packages/${last.id}/download`}>Download</Button>}
           {last && <Button disabled={busy} onClick={() => startTrial.mutate(last.id)}>Try again</Button>}
-          {last?.trial != null && <Button component="a" target="_blank" rel="noreferrer" href={`/api/packages/${last.id}/report.html`}>Report</Button>}
-          {packages.length > 0 && <History packages={packages} />}
+          <WhatGoes project={project} />
+          <History packages={packages} show={setChosen} />
           <span className="grow" />
           {errors.length > 0 && <Link to={`/projects/${id}/checks`} className="brick">! {count(errors.length, 'error')} in the checks</Link>}
           <span className="small">{last ? `last ${new Date(last.made).toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit' })}, took ${last.seconds.toFixed(1)} s${behind ? '; the project changed since' : ''}` : 'not exported for this target yet'}</span>
         </div>
       </section>
-      <TrialBoard pack={last} behind={behind ?? false} />
+      <TrialBoard pack={tried} behind={tried ? tried.revision !== project.revision : false} />
     </div>
   )
 }

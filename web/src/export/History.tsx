@@ -1,7 +1,7 @@
 import { Button, Popover } from '@mui/material'
-import { useState } from 'react'
+import { useRef, useState } from 'react'
 
-import { useTargets } from '../api/queries'
+import { useStartJob, useTargets } from '../api/queries'
 import type { Package, TrialResult } from '../api/types'
 import { ago, bytes, count } from '../words'
 
@@ -9,8 +9,10 @@ interface Listed {
   bytes: number
 }
 
-/** Earlier packages, each kept as it was made: when, for whom, how its trial went; to be downloaded again. */
-export function History({ packages }: { packages: Package[] }) {
+/** Earlier packages, each kept as it was made: when, for whom, how its trial went; and packages that were made elsewhere. */
+export function History({ packages, show }: { packages: Package[]; show: (id: number) => void }) {
+  const { startForeign } = useStartJob()
+  const input = useRef<HTMLInputElement>(null)
   const [anchor, setAnchor] = useState<HTMLElement | null>(null)
   const targets = useTargets().data ?? []
   return (
@@ -25,16 +27,22 @@ export function History({ packages }: { packages: Package[] }) {
               const wrong = trial?.cells.filter((cell) => cell.verdict === 'differs' || cell.verdict === 'lost').length ?? 0
               return (
                 <tr key={entry.id}>
-                  <td>{ago(entry.made)}</td>
+                  <td>{ago(entry.made)}{entry.brought_in && <div className="small">brought in: {entry.brought_in}</div>}</td>
                   <td>{targets.find((target) => target.id === entry.target)?.title ?? entry.target}</td>
                   <td className="mono">{bytes((entry.files as Listed[]).reduce((sum, file) => sum + file.bytes, 0))}</td>
                   <td>{!trial ? <span className="quiet">not tried</span> : trial.passed ? <span className="accent">✓ passed</span> : <span className="brick">≠ {count(wrong, 'cell')}</span>}</td>
-                  <td><Button component="a" href={`/api/packages/${entry.id}/download`}>Download</Button></td>
+                  <td>{trial && <Button onClick={() => { show(entry.id); setAnchor(null) }}>Show trial</Button>} <Button component="a" href={`/api/packages/${entry.id}/download`}>Download</Button></td>
                 </tr>
               )
             })}
           </tbody>
         </table>
+        {packages.length === 0 && <p className="quiet" style={{ padding: '0 14px' }}>None yet.</p>}
+        <div className="row" style={{ padding: '10px 14px' }}>
+          <input ref={input} type="file" accept=".zip,.glb,.usdz" hidden aria-label="Package file" onChange={(event) => { const file = event.target.files?.[0]; if (file) { startForeign.mutate(file); setAnchor(null) } event.target.value = '' }} />
+          <Button disabled={startForeign.isPending} onClick={() => input.current?.click()}>Try one from elsewhere…</Button>
+          <span className="small">a zip of its folder, a GLB or a USDZ; read by the target that its list names, or that fits</span>
+        </div>
       </Popover>
     </>
   )

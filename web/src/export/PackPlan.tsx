@@ -1,5 +1,9 @@
+import { Menu, MenuItem } from '@mui/material'
+import { useState } from 'react'
+
+import { useEdit, useProject } from '../api/queries'
 import type { Package, Plan } from '../api/types'
-import { bytes, sizeWords } from '../words'
+import { bytes, sizeWords, sizesWith } from '../words'
 
 type PlannedFile = Plan['files'][number]
 type Channel = NonNullable<PlannedFile['channels'][string]>
@@ -23,7 +27,7 @@ interface Listed {
 }
 
 /** Files against their channels: each cell names the input it carries and where that comes from. */
-export function PackPlan({ plan, last }: { plan: Plan; last: Package | undefined }) {
+export function PackPlan({ plan, last, fixed }: { plan: Plan; last: Package | undefined; fixed?: boolean }) {
   const listed = ((last?.files ?? []) as Listed[]).flatMap((file) => [file, ...(file.images ?? [])])
   const onDisk = new Map(listed.map((file) => [file.path, file.bytes]))
   return (
@@ -37,7 +41,9 @@ export function PackPlan({ plan, last }: { plan: Plan; last: Package | undefined
         <div key={file.path} className="plan-row">
           <div style={{ minWidth: 0 }}>
             <div className="mono ellipsis" title={`${file.path}\nfor ${file.materials.join(', ')}`}>{last && file.state !== 'same' && <span className="amber" title={`${file.state} since the last export`}>{file.state === 'new' ? '+ ' : '~ '}</span>}{file.path.split('/').at(-1)}</div>
-            <div className="small" style={{ fontSize: 11, whiteSpace: 'nowrap' }}>{sizeWords(file.width, file.height)} · {file.encoding === 'srgb' ? 'sRGB' : 'linear'} · {file.bits} bit{onDisk.has(file.path) && ` · ${bytes(onDisk.get(file.path)!)}`}</div>
+            <div className="small" style={{ fontSize: 11, whiteSpace: 'nowrap' }}>
+              <SizeOf file={file} fixed={fixed ?? false} /> · {file.encoding === 'srgb' ? 'sRGB' : 'lin.'} · {file.bits} bit{file.levels > 1 && ' · mips'} · {onDisk.has(file.path) && file.state === 'same' ? bytes(onDisk.get(file.path)!) : <span title="guessed from the maps' own files">≈ {bytes(file.estimate)}</span>}
+            </div>
           </div>
           {groups(file).map(({ letters, channel }) => (
             <div key={letters} className={`plan-cell mono ${channel ? '' : 'bare'}`} style={{ gridColumn: `span ${letters.length}` }} title={channel ? `${channel.source}${channel.changed ? `, ${channel.changed}` : ''}` : 'carries nothing'}>
@@ -52,9 +58,35 @@ export function PackPlan({ plan, last }: { plan: Plan; last: Package | undefined
           <span className="mono" style={{ textAlign: 'right' }}>{bytes(file.memory)}</span>
         </div>
       ))}
-      <p className="small" style={{ padding: '10px 14px' }}>{plan.factors > 0 && `${plan.factors} inputs are written as numbers. `}{plan.notes.map((note) => `${note}. `)}</p>
+      <p className="small" style={{ padding: '10px 14px' }}>
+        {plan.factors > 0 && `${plan.factors} inputs are written as numbers. `}
+        {plan.converted.length > 0 && `In another form: ${plan.converted.join('; ')}. `}
+        {plan.notes.map((note) => <span key={note} className="amber">△ {note}. </span>)}
+      </p>
       <Memory plan={plan} />
     </div>
+  )
+}
+
+/** A file's size, with a choice of smaller ones for the materials that use it. */
+function SizeOf({ file, fixed }: { file: PlannedFile; fixed: boolean }) {
+  const [anchor, setAnchor] = useState<HTMLElement | null>(null)
+  const materials = useProject().data?.document.materials ?? {}
+  const edit = useEdit()
+  const own = materials[file.materials[0]!]?.size_limit ?? 0
+  const words = sizeWords(file.width, file.height)
+  if (fixed) return words
+  const choose = (size: number) => {
+    setAnchor(null)
+    void edit(...file.materials.map((material) => ({ kind: 'set-setting' as const, material, setting: 'size_limit' as const, value: size || null })))
+  }
+  return (
+    <>
+      <button className="link" aria-haspopup="menu" title={`Longest side for ${file.materials.join(', ')}`} onClick={(event) => setAnchor(event.currentTarget)}>{words}</button>
+      <Menu open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)}>
+        {sizesWith(own).map((size) => <MenuItem key={size} selected={size === own} onClick={() => choose(size)}>{size ? `at most ${size} texels` : 'as large as its maps'}</MenuItem>)}
+      </Menu>
+    </>
   )
 }
 

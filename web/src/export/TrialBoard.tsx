@@ -7,7 +7,7 @@ import type { Cell, Package, TrialResult, Verdict } from '../api/types'
 import { useStatus } from '../layout/notices'
 import { EXTRA_INPUTS, INPUT_WORDS, TRIAL_INPUTS, VERDICTS, causeWords } from '../words'
 
-const HEADS: Record<string, string> = { base_color: 'Base col.', metallic: 'Metallic', roughness: 'Roughn.', normal: 'Normal', occlusion: 'Occlus.', emission: 'Emission', opacity: 'Opacity', settings: 'Settings' }
+const HEADS: Record<string, string> = { base_color: 'Base col.', metallic: 'Metallic', roughness: 'Roughn.', normal: 'Normal', occlusion: 'Occlus.', emission: 'Emission', opacity: 'Opacity', settings: 'Settings', clearcoat: 'Coat', clearcoat_roughness: 'Coat r.', sheen_roughness: 'Sheen r.', transmission: 'Transm.', thickness: 'Thickn.', attenuation: 'Inside', attenuation_distance: 'Reach', ior: 'IOR' }
 
 const short = (cell: Cell): string => {
   const { glyph } = VERDICTS[cell.verdict]
@@ -52,7 +52,9 @@ export function TrialBoard({ pack, behind }: { pack: Package | undefined; behind
         {lost > 0 && <span className="chip amber">△ {lost} lost</span>}
         <span className={`chip ${trial.passed ? 'own' : ''}`}>{trial.passed && '✓ '}{counted(['same', 'close'])} the same</span>
         <span className="grow" />
-        <span className="small">stand-in engine{behind && <span className="amber"> · △ of an earlier state</span>}</span>
+        <Button component="a" target="_blank" rel="noreferrer" href={`/api/packages/${pack!.id}/report.html`}>Report</Button>
+        <Button component="a" href={`/api/packages/${pack!.id}/report.pdf`}>PDF</Button>
+        <span className="small ellipsis" title={pack!.brought_in || undefined}>{pack!.brought_in ? `brought in: ${pack!.brought_in}` : 'stand-in engine'}{behind && <span className="amber"> · △ of an earlier state</span>}</span>
       </div>
       <div className="scroll" tabIndex={-1}>
         <table className="trial-board">

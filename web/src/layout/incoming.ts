@@ -62,6 +62,12 @@ function send(file: File, path: string, progress: (share: number) => void): Prom
   })
 }
 
+/** One file sent on its own, without the list of what is coming in. */
+export async function sendFile(file: File): Promise<{ path: string; sha256: string }> {
+  const there = await known(file)
+  return there ? { path: file.name, sha256: there } : send(file, file.name, () => undefined)
+}
+
 export const useIncoming = create<Incoming>((set, get) => {
   const update = (path: string, change: Partial<Item>) =>
     set((state) => ({ items: state.items.map((item) => (item.path === path ? { ...item, ...change } : item)) }))

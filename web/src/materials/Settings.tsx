@@ -2,7 +2,7 @@ import { Autocomplete, Button, Checkbox, FormControlLabel, MenuItem, Popover, Te
 
 import { useEdit, useProject } from '../api/queries'
 import type { AlphaMode, Sheet } from '../api/types'
-import { ALPHA_WORDS } from '../words'
+import { ALPHA_WORDS, sizesWith } from '../words'
 import { useTyped } from './useTyped'
 
 const TAGS = ['metal', 'stone', 'glass', 'wood', 'cloth', 'leather', 'plastic']
@@ -13,7 +13,7 @@ export function Settings({ name, sheet, anchor, close }: { name: string; sheet: 
   const { stage } = sheet
   const folder = useProject().data?.document.materials?.[name]?.folder ?? ''
   const derived = sheet.chain.length > 1
-  const set = (setting: 'alpha_mode' | 'alpha_cutoff' | 'double_sided' | 'uv' | 'filter' | 'surface_tag' | 'folder', value: unknown) =>
+  const set = (setting: 'alpha_mode' | 'alpha_cutoff' | 'double_sided' | 'uv' | 'filter' | 'surface_tag' | 'size_limit' | 'folder', value: unknown) =>
     void edit({ kind: 'set-setting', material: name, setting, value })
   const uv = { tiling: stage.uv.tiling ?? [1, 1], offset: stage.uv.offset ?? [0, 0], rotation: stage.uv.rotation ?? 0 }
   const own = (setting: string) => derived && sheet.own_settings.includes(setting)
@@ -52,6 +52,12 @@ export function Settings({ name, sheet, anchor, close }: { name: string; sheet: 
             onBlur={(event) => { const typed = (event.target as HTMLInputElement).value.trim(); if (typed !== (sheet.surface_tag ?? '')) set('surface_tag', typed || null) }}
             renderInput={(params) => <TextField {...params} label="Surface tag" />}
           />
+        </div>
+        <div className="row">
+          <TextField select fullWidth label="Longest side of its maps on export" value={sheet.size_limit ?? 0} onChange={(event) => set('size_limit', Number(event.target.value) || null)}>
+            {sizesWith(sheet.size_limit).map((size) => <MenuItem key={size} value={size}>{size ? `${size} texels` : 'as large as they are'}</MenuItem>)}
+          </TextField>
+          {back('size_limit')}
         </div>
         <TextField label="Folder in the list" defaultValue={folder} onBlur={(event) => event.target.value.trim() !== folder && set('folder', event.target.value.trim() || null)} onKeyDown={(event) => event.key === 'Enter' && (event.target as HTMLInputElement).blur()} />
       </div>

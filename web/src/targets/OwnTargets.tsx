@@ -4,6 +4,7 @@ import type { ReactNode } from 'react'
 
 import { useDraftTarget, useEdit, useTargets } from '../api/queries'
 import type { Profile, Project } from '../api/types'
+import { PackPlan } from '../export/PackPlan'
 import { useNotices } from '../layout/notices'
 import { bytes, count } from '../words'
 
@@ -67,6 +68,7 @@ function EditTarget({ draft, close }: { draft: { profile: Profile; replaces: str
   const edit = useEdit()
   const tried = useDraftTarget(profile).data
   const change = (part: Partial<Profile>) => setProfile({ ...profile, ...part })
+  const mesh = (part: Partial<NonNullable<Profile['mesh']>>) => change({ mesh: { up: 'y', unit: 'm', vertex_colours: false, uv_transform: 'carried', ...profile.mesh, ...part } })
   const setFile = (index: number, part: Partial<File>) => change({ files: profile.files.map((file, at) => (at === index ? { ...file, ...part } : file)) })
   const save = () => void edit({ kind: 'set-profile', profile: profile as never, replaces: draft.replaces }).then((done) => done && close())
   const text = (label: string, value: string, set: (value: string) => void, help = '') => <TextField label={label} value={value} helperText={help} onChange={(event) => set(event.target.value)} />
@@ -76,7 +78,7 @@ function EditTarget({ draft, close }: { draft: { profile: Profile; replaces: str
     </TextField>
   )
   return (
-    <Dialog open onClose={close} maxWidth="md" fullWidth>
+    <Dialog open onClose={close} maxWidth="lg" fullWidth>
       <DialogTitle>{draft.replaces ? 'Change the target' : 'A target of your own'}</DialogTitle>
       <DialogContent>
         <div className="fields three">
@@ -90,10 +92,18 @@ function EditTarget({ draft, close }: { draft: { profile: Profile; replaces: str
           {pick('Powers of two', profile.resize ?? 'none', [['none', 'sizes stay'], ['down', 'to the next smaller'], ['up', 'to the next larger']], (resize) => change({ resize }))}
           {text('Memory budget', profile.budget ? String(profile.budget) : '', (budget) => change({ budget: Number(budget) || null }), 'MB of textures; empty for none')}
           {text('Halved', String(profile.halve ?? 0), (halve) => change({ halve: Number(halve) || 0 }), 'so many times')}
+          {text('Padding round islands', String(profile.padding ?? 0), (padding) => change({ padding: Number(padding) || 0 }), 'texels; 0 leaves maps as they are')}
+          {pick('UV transforms', profile.mesh?.uv_transform ?? 'carried', [['carried', 'said beside the material'], ['baked', 'worked into the UVs']], (uv_transform) => mesh({ uv_transform }))}
+          {profile.container === 'usdz' && pick('Up', profile.mesh?.up ?? 'y', [['y', 'y'], ['z', 'z']], (up) => mesh({ up }))}
+          {profile.container === 'usdz' && pick('Lengths', profile.mesh?.unit ?? 'm', [['m', 'metres'], ['cm', 'centimetres']], (unit) => mesh({ unit }))}
+        </div>
+        <div className="row wrap">
+          <FormControlLabel label="KTX2 files bring mips" control={<Checkbox checked={profile.mips ?? false} onChange={(event) => change({ mips: event.target.checked })} />} />
+          <FormControlLabel label="Vertex colours go along" control={<Checkbox checked={profile.mesh?.vertex_colours ?? false} onChange={(event) => mesh({ vertex_colours: event.target.checked })} />} />
         </div>
         <FormControlLabel label="The engine compresses textures on import (the trial tells what that loses)" control={<Checkbox checked={profile.import?.compression === 'blocks'} onChange={(event) => change({ import: { settings_from: 'package', ...profile.import, compression: event.target.checked ? 'blocks' : 'none' } })} />} />
         <table className="grid target-files">
-          <thead><tr><th>Suffix</th>{GROUPS.map((group) => <th key={group}>{group.toUpperCase()}</th>)}<th>Encoding</th><th>Format</th><th>Bits</th><th><span className="sr">Remove</span></th></tr></thead>
+          <thead><tr><th>Suffix</th>{GROUPS.map((group) => <th key={group}>{group.toUpperCase()}</th>)}<th>Encoding</th><th>Format</th><th>Bits</th><th>Dither</th><th><span className="sr">Remove</span></th></tr></thead>
           <tbody>
             {profile.files.map((file, index) => (
               <tr key={index}>
@@ -105,19 +115,26 @@ function EditTarget({ draft, close }: { draft: { profile: Profile; replaces: str
                   </Small></td>
                 ))}
                 <td><Small label={`Encoding of ${file.suffix}`} value={file.encoding} set={(encoding) => setFile(index, { encoding: encoding as File['encoding'] })}><MenuItem value="srgb">sRGB</MenuItem><MenuItem value="linear">linear</MenuItem></Small></td>
-                <td><Small label={`Format of ${file.suffix}`} value={file.format ?? 'png'} set={(format) => setFile(index, { format: format as File['format'] })}>{['png', 'tga', 'jpg', 'webp'].map((format) => <MenuItem key={format} value={format}>{format.toUpperCase()}</MenuItem>)}</Small></td>
+                <td><Small label={`Format of ${file.suffix}`} value={file.format ?? 'png'} set={(format) => setFile(index, { format: format as File['format'] })}>{['png', 'tga', 'jpg', 'webp', 'exr', 'ktx2'].map((format) => <MenuItem key={format} value={format}>{format.toUpperCase()}</MenuItem>)}</Small></td>
                 <td><Small label={`Bits of ${file.suffix}`} value={String(file.bits ?? 8)} set={(bits) => setFile(index, { bits: Number(bits) as File['bits'] })}><MenuItem value="8">8</MenuItem><MenuItem value="16">16</MenuItem></Small></td>
+                <td><Checkbox size="small" checked={file.dither ?? false} disabled={file.bits === 16} slotProps={{ input: { 'aria-label': `Dither ${file.suffix}` } }} onChange={(event) => setFile(index, { dither: event.target.checked })} /></td>
                 <td><button className="link" aria-label={`Remove ${file.suffix}`} disabled={profile.files.length === 1} onClick={() => change({ files: profile.files.filter((_, at) => at !== index) })}>×</button></td>
               </tr>
             ))}
           </tbody>
         </table>
-        <Button sx={{ mt: 1 }} onClick={() => change({ files: [...profile.files, { suffix: `Map${profile.files.length + 1}`, channels: { r: 'metallic' }, encoding: 'linear', format: 'png', bits: 8 }] })}>Another file</Button>
+        <Button sx={{ mt: 1 }} onClick={() => change({ files: [...profile.files, { suffix: `Map${profile.files.length + 1}`, channels: { r: 'metallic' }, encoding: 'linear', format: 'png', bits: 8, dither: false }] })}>Another file</Button>
         <p style={{ marginTop: 10 }} role="status">
           {tried?.problem ? <span className="brick">! {tried.problem}</span> : tried?.summary?.problem ? <span className="brick">! {tried.summary.problem}</span> : tried?.summary ? (
             <>For this project: {count(tried.summary.files, 'texture')}, {bytes(tried.summary.memory)} in graphics memory{tried.summary.converted.length > 0 && `; ${tried.summary.converted.join(', ')}`}. {tried.summary.lost.length > 0 && <span className="amber">△ {count(tried.summary.lost.length, 'input')} not carried: {tried.summary.lost.slice(0, 3).join('; ')}</span>}</>
           ) : 'Working it out …'}
         </p>
+        {tried?.plan && (
+          <details>
+            <summary>The files this project would give</summary>
+            <div className="draft-plan"><PackPlan plan={tried.plan} last={undefined} fixed /></div>
+          </details>
+        )}
       </DialogContent>
       <DialogActions>
         <Button onClick={close}>Cancel</Button>

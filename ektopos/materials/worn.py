@@ -1,0 +1,52 @@
+"""Where a material lies: the slots that wear it, and the texels of its maps that these show."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ektopos.document import Document, UvTransform
+from ektopos.materials.derive import Material
+from ektopos.meshes import Mesh, faces_of, with_own_vertices
+from ektopos.meshes.uvs import covered_texels
+from ektopos.types import Values
+
+
+def transform_uvs(uvs: Values, uv: UvTransform) -> Values:
+    """uv' = offset + rotation · (tiling · uv), `(…, 2)`. Source: KHR_texture_transform."""
+    u, v = uvs[..., 0] * uv.tiling[0], uvs[..., 1] * uv.tiling[1]
+    cos, sin = np.cos(uv.rotation), np.sin(uv.rotation)
+    return np.stack([cos * u + sin * v + uv.offset[0], -sin * u + cos * v + uv.offset[1]], axis=-1)
+
+
+def worn_on(document: Document, material: str) -> list[tuple[str, str]]:
+    """The (mesh, slot) pairs that wear a material."""
+    return [(mesh, slot) for mesh, entry in document.meshes.items() for slot, worn in entry.slots.items() if worn == material]
+
+
+def shown_texels(
+    document: Document, meshes: Mapping[str, Mesh], material: Material, width: int, height: int
+) -> NDArray[np.bool_] | None:
+    """Which texels of a material's maps `(height, width)` lie under its slots' islands; `None` if all may show: where nothing
+    wears it, where UVs are missing, or leave 0–1."""
+    corners = []
+    for mesh_name, slot in worn_on(document, material.name):
+        mesh = meshes[mesh_name]
+        if slot in mesh.slots:
+            corners.append(transform_uvs(mesh.corner_uvs()[mesh.triangle_slot == mesh.slots.index(slot)], material.uv))
+    if not corners:
+        return None
+    return covered_texels(np.concatenate(corners), width, height)
+
+
+def with_transform(mesh: Mesh, slot: str, uv: UvTransform) -> Mesh:
+    """The mesh with a slot's UVs moved as its material would have them."""
+    faces = faces_of(mesh, [slot])
+    own = with_own_vertices(mesh, faces)
+    used = np.unique(own.triangles[faces])
+    uvs = own.uvs.copy()
+    uvs[used] = transform_uvs(own.uvs[used].astype(np.float64), uv)
+    return replace(own, uvs=uvs)

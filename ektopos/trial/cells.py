@@ -1,0 +1,39 @@
+"""The verdict on one input of one slot, as a value."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Literal
+
+from ektopos.trial.causes import Cause
+
+Verdict = Literal["same", "close", "differs", "lost", "unsupported"]
+SETTINGS = "settings"
+
+
+@dataclass(frozen=True)
+class Cell:
+    """The verdict on one input of one slot."""
+
+    mesh: str
+    slot: str
+    material: str | None
+    input: str
+    verdict: Verdict
+    max_error: float | None = None
+    mean_error: float | None = None
+    unit: str | None = None
+    cause: Cause | None = None
+    message: str = ""
+    differing: float | None = None
+    """Share of texels outside the tolerance, 0–1."""
+
+
+def because(cell: Cell, cause: Cause, message: str) -> Cell:
+    """The cell with a cause."""
+    return replace(cell, cause=cause, message=message)
+
+
+def badness(cell: Cell) -> int:
+    """Orders cells from sound to wrong."""
+    return ("same", "close", "unsupported", "lost", "differs").index(cell.verdict)

@@ -1,0 +1,212 @@
+"""The pack plan: what a target would get, before anything is written."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+from uuid import UUID
+
+from django.http import HttpRequest
+from ninja import Router, Schema
+
+from ektopos.document import INPUTS, Document, parse
+from ektopos.errors import EktoposError, InvalidDocument
+from ektopos.materials.adjust import changes
+from ektopos.targets import Plan, PlannedFile, estimated_bytes, make_plan
+from ektopos.targets.profile import Profile, find_profile, profiles_of
+from ektopos.targets.reuse import texture_key
+from server.workshop.api.materials import header_of
+from server.workshop.api.projects import found
+from server.workshop.models import Project
+from server.workshop.store import content_path
+
+router = Router(tags=["plan"])
+INSTEAD = {"gloss": "roughness", "smoothness": "roughness", "diffuse": "base colour", "specular": "metallic"}
+
+
+class PlannedChannelOut(Schema):
+    """What one channel of a planned file holds."""
+
+    carries: str
+    source: str
+    changed: str
+
+
+class PlannedFileOut(Schema):
+    """One file of the pack plan."""
+
+    path: str
+    materials: list[str]
+    width: int
+    height: int
+    bits: int
+    encoding: str
+    memory: int
+    compressed: int
+    estimate: int
+    """Bytes on disk, guessed."""
+    levels: int
+    state: Literal["new", "changed", "same"]
+    """Against the last package for this target."""
+    channels: dict[str, PlannedChannelOut | None]
+
+
+class PlanOut(Schema):
+    """The pack plan."""
+
+    target: str
+    title: str
+    files: list[PlannedFileOut]
+    factors: int
+    notes: list[str]
+    """What is left out, and why."""
+    converted: list[str]
+    """What the target takes in another form."""
+    memory: int
+    compressed: int
+    budget: int | None
+    """Bytes that the textures should stay within, if the target says so."""
+
+
+class TargetSummary(Schema):
+    """What a project comes to for one target."""
+
+    target: str
+    title: str
+    own: bool
+    files: int
+    memory: int
+    compressed: int
+    lost: list[str]
+    """What the target does not carry."""
+    converted: list[str]
+    """What it takes in another form."""
+    problem: str = ""
+
+
+class Draft(Schema):
+    """A profile as it is being written."""
+
+    profile: dict[str, Any]
+
+
+class DraftOut(Schema):
+    """What is wrong with it, or what it would give."""
+
+    problem: str = ""
+    summary: TargetSummary | None = None
+    plan: PlanOut | None = None
+
+
+@router.get("/projects/{uuid:project_id}/plan", response=PlanOut)
+def plan(request: HttpRequest, project_id: UUID) -> PlanOut:
+    """Which files the target gets."""
+    project = found(project_id)
+    return _plan(project, find_profile(project.document.target, project.document))
+
+
+@router.get("/projects/{uuid:project_id}/targets", response=list[Profile], by_alias=True)
+def targets(request: HttpRequest, project_id: UUID) -> list[Profile]:
+    """Every target that a project can use: the built-in ones and its own."""
+    return list(profiles_of(found(project_id).document).values())
+
+
+@router.get("/projects/{uuid:project_id}/comparison", response=list[TargetSummary])
+def comparison(request: HttpRequest, project_id: UUID) -> list[TargetSummary]:
+    """The project over all targets: what each loses and converts, and what it takes."""
+    project = found(project_id)
+    return [_summary(project, profile) for profile in profiles_of(project.document).values()]
+
+
+@router.post("/projects/{uuid:project_id}/target-drafts", response=DraftOut)
+def try_target(request: HttpRequest, project_id: UUID, given: Draft) -> DraftOut:
+    """What is wrong with a profile, or what it would give for this project. Nothing is saved."""
+    project = found(project_id)
+    try:
+        profile = parse(Profile, given.profile, "")
+    except InvalidDocument as problem:
+        return DraftOut(problem=problem.message.replace("Value error, ", ""))
+    summary = _summary(project, profile)
+    return DraftOut(summary=summary, plan=None if summary.problem else _plan(project, profile))
+
+
+def _summary(project: Project, profile: Profile) -> TargetSummary:
+    document = project.document
+    told = {"target": profile.id, "title": profile.title, "own": profile.id in document.targets}
+    try:
+        made = make_plan(document, profile, header_of(project.head, document))
+    except EktoposError as problem:
+        return TargetSummary(**told, files=0, memory=0, compressed=0, lost=[], converted=[], problem=str(problem))
+    return TargetSummary(
+        **told, files=len(made.files), memory=sum(f.memory for f in made.files),
+        compressed=sum(f.compressed for f in made.files), lost=list(made.notes), converted=_converted(made, profile),
+    )  # fmt: skip
+
+
+def _converted(made: Plan, profile: Profile) -> list[str]:
+    quantities = {c.quantity for file in made.files for c in file.channels.values() if c.quantity}
+    said = [f"{name} instead of {INSTEAD[name]}" for name in quantities]
+    if profile.normal_y == "-" and any(c.input == "normal" for file in made.files for c in file.channels.values()):
+        said.append("green of normals points down")
+    if profile.mesh.uv_transform == "baked" and any(not material.uv.is_identity for material in made.materials.values()):
+        said.append("UV transforms are worked into the UVs")
+    if profile.padding:
+        said.append(f"{profile.padding} texels round UV islands are filled")
+    if any(file.levels > 1 for file in made.files):
+        said.append("mips with roughness grown and coverage kept")
+    return sorted(said)
+
+
+def _plan(project: Project, profile: Profile) -> PlanOut:
+    document = project.document
+    head_of = header_of(project.head, document)
+    made = make_plan(document, profile, head_of)
+    last = project.packages.filter(target=profile.id, complete=True, brought_in="").order_by("-id").first()
+    listed = [part for file in (last.files if last else []) for part in (file, *file.get("images", []))]
+    before = {part["path"]: part.get("made_from") for part in listed}
+    core, sha_of = project.core(), project.head.sha_of
+
+    def sized(name: str) -> tuple[Any, int]:
+        path = content_path(sha_of(document.maps[name].file))
+        return head_of(name), path.stat().st_size if path.is_file() else 0
+
+    files = [
+        PlannedFileOut(
+            path=file.path, materials=list(file.materials), width=file.width, height=file.height, bits=file.bits,
+            encoding=file.encoding, memory=file.memory, compressed=file.compressed, estimate=estimated_bytes(file, sized),
+            levels=file.levels, channels=_channels(document, profile, file),
+            state=_state(before, file.path, texture_key(file, profile, core, sha_of)),
+        )
+        for file in made.files
+    ]  # fmt: skip
+    factors = sum(len([i for i in inputs if i in INPUTS]) for inputs in made.factors.values())
+    return PlanOut(
+        target=profile.id, title=profile.title, files=files, factors=factors, notes=list(made.notes),
+        converted=_converted(made, profile), memory=sum(file.memory for file in made.files),
+        compressed=sum(file.compressed for file in made.files), budget=profile.budget * 2**20 if profile.budget else None,
+    )  # fmt: skip
+
+
+def _channels(document: Document, profile: Profile, file: PlannedFile) -> dict[str, PlannedChannelOut | None]:
+    channels: dict[str, PlannedChannelOut | None] = dict.fromkeys("rgba")
+    for letter, channel in file.channels.items():
+        if channel.carries is None:
+            continue
+        feed = channel.feed
+        changed = changes(feed)
+        if channel.input == "normal" and feed.map and (document.maps[feed.map].normal_y or "+") != profile.normal_y:
+            changed.append("green turned round")
+        source = (
+            f"{feed.map}.{(feed.channels or 'rgb').upper()}"
+            if feed.map
+            else "constant with layers"
+            if feed.layers
+            else "constant"
+        )
+        channels[letter] = PlannedChannelOut(carries=channel.carries, source=source, changed=", ".join(changed))
+    return channels
+
+
+def _state(before: dict[str, str | None], path: str, key: str) -> Literal["new", "changed", "same"]:
+    if path not in before:
+        return "new"
+    return "same" if before[path] == key else "changed"

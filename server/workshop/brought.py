@@ -1,0 +1,79 @@
+"""Packages that were made elsewhere, or edited by hand: taken in to be put to trial."""
+
+from __future__ import annotations
+
+import shutil
+import tempfile
+from pathlib import Path, PurePosixPath
+
+from ektopos.errors import EktoposError, InvalidDocument, MissingReference
+from ektopos.project import unpack
+from ektopos.targets.profile import Profile, find_profile, profiles_of
+from ektopos.trial.importer import read_listing
+from server.workshop.models import Package, Project
+from server.workshop.store import content_path, is_hash, package_folder
+
+_SIGNS = ("package.json", "*.glb", "*.gltf", "*.usdz", "*.mtlx")
+
+
+def bring_in_package(project: Project, name: str, sha256: str, target: str | None) -> Package:
+    """Keep an uploaded zip, GLB or USDZ as a package of the project, without a trial yet.
+
+    Raises `EktoposError` and its kin: for other files, for a zip without a package, and where no target fits.
+    """
+    source = content_path(sha256) if is_hash(sha256) else None
+    if source is None or not source.is_file():
+        raise MissingReference("it has not been uploaded.", subject=name, hint="Choose it again.")
+    suffix = PurePosixPath(name).suffix.lower()
+    if suffix not in (".zip", ".glb", ".usdz"):
+        raise InvalidDocument("this is no package.", subject=name, hint="Choose a zip of its folder, a GLB or a USDZ.")
+    with tempfile.TemporaryDirectory() as temporary:
+        folder = Path(temporary)
+        if suffix == ".zip":
+            unpack(source, folder)
+            folder = _root(folder, name)
+        else:
+            shutil.copy(source, folder / PurePosixPath(name).name)
+        profile = _profile(project, folder, target, name)
+        inside = sorted(path for path in folder.rglob("*") if path.is_file())
+        package = Package.objects.create(
+            project=project, revision=project.head, target=profile.id, brought_in=PurePosixPath(name).name[:200],
+            files=[{"path": str(path.relative_to(folder)), "bytes": path.stat().st_size} for path in inside],
+        )  # fmt: skip
+        shutil.rmtree(package_folder(package.pk), ignore_errors=True)
+        shutil.copytree(folder, package_folder(package.pk) / "files")
+    package.complete = True
+    package.save(update_fields=["complete"])
+    return package
+
+
+def _root(folder: Path, name: str) -> Path:
+    """The folder of a zip that the package lies in."""
+    found = sorted((path for sign in _SIGNS for path in folder.rglob(sign)), key=lambda path: len(path.parts))
+    if not found:
+        raise EktoposError("there is no package in it.", subject=name, hint="It needs a package.json, a mesh or materials.")
+    return found[0].parent
+
+
+def _listing(folder: Path) -> dict[str, object]:
+    try:
+        return read_listing(folder)
+    except InvalidDocument:
+        return {}
+
+
+def _profile(project: Project, folder: Path, target: str | None, name: str) -> Profile:
+    """The target whose rules a package is read by: the one named, its own, or one that its container fits."""
+    document = project.document
+    if target:
+        return find_profile(target, document)
+    profiles = profiles_of(document)
+    said = _listing(folder).get("target")
+    if isinstance(said, str) and said in profiles:
+        return profiles[said]
+    loose = any(folder.rglob("*.mtlx")) or any(path.suffix.lower() in (".png", ".tga", ".jpg") for path in folder.rglob("*"))
+    container = "usdz" if any(folder.glob("*.usdz")) else "gltf" if any(folder.glob("*.gltf")) else "loose" if loose else "glb"
+    fitting = [profile for profile in profiles.values() if profile.container == container]
+    if not fitting:
+        raise EktoposError("no target takes such a package.", subject=name, hint="Describe one, or choose it by hand.")
+    return next((profile for profile in fitting if profile.id == document.target), fitting[0])
