@@ -5,7 +5,7 @@ import os
 import sys
 import tempfile
 
-NAMES = ("feed_change", "identify", "packing")
+NAMES = ("feed_change", "identify", "packing", "trial")
 
 if __name__ == "__main__":
     with tempfile.TemporaryDirectory(prefix="ektopos-bench-data-") as data:

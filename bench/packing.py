@@ -46,7 +46,7 @@ def run() -> None:
         ours = [sys.executable, "-m", "ektopos", "export", str(folder / "p.ektopos.json"), "--out", str(out)]
         g = [str(path) for path in paths]
         tools = {
-            "ImageMagick": ["convert-im6", *g, "-combine", str(folder / "im.png")],
+            "ImageMagick": [shutil.which("convert-im6") or "convert-im6.q16", *g, "-combine", str(folder / "im.png")],
             "libvips": ["vips", "bandjoin", " ".join(g), str(folder / "vips.png")],
             "oiiotool": [
                 "oiiotool",

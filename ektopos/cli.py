@@ -16,17 +16,9 @@ from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Any, NoReturn
 
-from ektopos.checks import run_checks
 from ektopos.errors import EktoposError, InvalidDocument, MissingReference, UnreadableFile
-from ektopos.images import IMAGE_SUFFIXES
-from ektopos.maps import Facts, channel_roles, facts_of, identify
-from ektopos.matching import match_maps, read_match_map
-from ektopos.meshes import MESH_SUFFIXES, OTHER_MESH_SUFFIXES, find_faults, read_mesh, slot_facts
-from ektopos.project import open_project
-from ektopos.targets import bring_back, built_in_profiles, export_package
-from ektopos.targets.profile import find_profile
-from ektopos.targets.reuse import PACKAGE_LIST
-from ektopos.trial import Trial, junit, read_target, run_trial
+
+# Each command imports what it needs where it needs it: loading all of the core takes longer than many commands do.
 
 FINE, FOUND, BAD = 0, 1, 2
 Outcome = tuple[Any, int, list[str]]
@@ -71,9 +63,12 @@ def plain(value: Any) -> Any:
 
 
 def _identify(options: argparse.Namespace) -> Outcome:
+    from ektopos.images import IMAGE_SUFFIXES
+    from ektopos.maps import channel_roles, facts_of, identify
+
     files = list(_walk(options.paths, (*IMAGE_SUFFIXES,)))
     problems: dict[str, str] = {}
-    facts: dict[str, Facts] = {}
+    facts = {}
 
     def measure(given: tuple[str, Path]) -> None:
         try:
@@ -111,6 +106,8 @@ def _identify(options: argparse.Namespace) -> Outcome:
 
 
 def _mesh(options: argparse.Namespace) -> Outcome:
+    from ektopos.meshes import MESH_SUFFIXES, find_faults, read_mesh, slot_facts
+
     found: list[dict[str, Any]] = []
     lines: list[str] = []
     bad = 0
@@ -141,6 +138,10 @@ def _slot_json(slot: Any) -> dict[str, Any]:
 
 
 def _match(options: argparse.Namespace) -> Outcome:
+    from ektopos.images import IMAGE_SUFFIXES
+    from ektopos.matching import match_maps, read_match_map
+    from ektopos.meshes import read_mesh
+
     mesh = read_mesh(options.mesh)
     maps, problems = [], []
     for given, path in _walk(options.paths, IMAGE_SUFFIXES):
@@ -162,6 +163,10 @@ def _match(options: argparse.Namespace) -> Outcome:
 
 
 def _check(options: argparse.Namespace) -> Outcome:
+    from ektopos.checks import run_checks
+    from ektopos.project import open_project
+    from ektopos.targets.profile import find_profile
+
     with open_project(options.project) as project:
         findings = run_checks(project, find_profile(options.target or project.document.target, project.document))
     worst = any(finding.severity == "error" for finding in findings)
@@ -170,6 +175,10 @@ def _check(options: argparse.Namespace) -> Outcome:
 
 
 def _export(options: argparse.Namespace) -> Outcome:
+    from ektopos.project import open_project
+    from ektopos.targets import export_package
+    from ektopos.targets.profile import find_profile
+
     with open_project(options.project) as project:
         profile = find_profile(options.target or project.document.target, project.document)
         export = export_package(project, profile, options.out, backup=options.backup)
@@ -178,11 +187,18 @@ def _export(options: argparse.Namespace) -> Outcome:
 
 
 def _restore(options: argparse.Namespace) -> Outcome:
+    from ektopos.targets import bring_back
+
     files = bring_back(options.package, options.backup)
     return {"files": files}, FINE, [f"{file} is back" for file in files]
 
 
 def _trial(options: argparse.Namespace) -> Outcome:
+    from ektopos.project import open_project
+    from ektopos.targets.profile import find_profile
+    from ektopos.targets.reuse import PACKAGE_LIST
+    from ektopos.trial import Trial, junit, read_target, run_trial
+
     if not options.package.is_dir():
         raise InvalidDocument("there is no such folder.", subject=str(options.package), hint="Name a package's folder.")
     below = sorted(path.parent for path in options.package.glob(f"*/{PACKAGE_LIST}"))
@@ -205,6 +221,8 @@ def _trial(options: argparse.Namespace) -> Outcome:
 
 
 def _targets(options: argparse.Namespace) -> Outcome:
+    from ektopos.targets import built_in_profiles
+
     profiles = list(built_in_profiles().values())
     found = [{"id": p.id, "title": p.title, "rules": p.model_dump(mode="json", by_alias=True)} for p in profiles]
     return found, FINE, [f"{profile.id}: {profile.title}. {profile.summary}" for profile in profiles]
@@ -212,6 +230,8 @@ def _targets(options: argparse.Namespace) -> Outcome:
 
 def _walk(paths: list[Path], suffixes: tuple[str, ...]) -> Iterator[tuple[str, Path]]:
     """Files as given, and files with the suffixes below folders; each with the path it is reported by."""
+    from ektopos.meshes import OTHER_MESH_SUFFIXES
+
     for path in paths:
         if path.is_dir():
             below = sorted(p for p in path.rglob("*") if p.is_file() and p.suffix.lower() in suffixes)

@@ -182,3 +182,9 @@ def _decode(pixels: Pixels, encoding: Encoding) -> Float:
     if encoding == "linear":
         return as_float(pixels)
     return decode_table(pixels.dtype.itemsize * 8, encoding)[pixels]
+
+
+def feed_curves(feed: Feed) -> bool:
+    """Whether a feed bends values, so that the result of a mean is not the mean of the results; a range alone does not."""
+    straight = {"map", "value", "channels", "invert", "range", "tint", "strength"}
+    return feed.map is not None and bool(feed.model_dump(exclude=straight, exclude_defaults=True))

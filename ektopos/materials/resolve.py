@@ -215,11 +215,14 @@ def reduce_image(image: Image, encoding: Encoding, longest: int) -> Image:
     exactly as it reads the map. Decoded in bands, so that the copy never costs more memory than the map.
     """
     width, height = fit_within(image.width, image.height, longest)
-    planes = []
-    for position in range(image.channels):
+
+    def reduced(position: int) -> Float:
         is_alpha = image.has_alpha and position == image.channels - 1
         plane = _averaged(image.pixels[..., position], "linear" if is_alpha else encoding, width, height)
-        planes.append(resize(plane, width, height))
+        return resize(plane, width, height)
+
+    with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
+        planes = list(pool.map(reduced, range(image.channels)))
     return Image(np.stack(planes, axis=-1).astype(np.float16))
 
 

@@ -158,6 +158,8 @@ def _direct(job: _Job, channel: PlannedChannel, letter: Letter) -> Pixels | None
     if planned.dither:
         return _codes(planned, stored[source])
     codes = _codes(planned, stored)
+    if codes.dtype == source.dtype and np.array_equal(codes, np.arange(len(codes))):
+        return source
     if source.dtype == np.uint8 and not planned.holds_floats:
         return np.asarray(cv2.LUT(np.ascontiguousarray(source), codes))
     return np.asarray(codes[source])

@@ -8,8 +8,10 @@ from __future__ import annotations
 
 import hashlib
 import json
+import os
 import zipfile
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from functools import lru_cache
 from pathlib import Path
@@ -88,7 +90,10 @@ def texture_key(planned: PlannedFile, profile: Profile, project: Project, hash_o
 
 def package_key(project: Project, profile: Profile) -> str:
     """What a package is made from, as 64 hexadecimal digits."""
-    contents = {file: hash_file(project.path(file)) for file in sorted(set(files_of(project)))}
+    files = sorted(set(files_of(project)))
+    with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
+        hashes = pool.map(hash_file, [project.path(file) for file in files])
+    contents = dict(zip(files, hashes, strict=True))
     return _hashed([__version__, document_json(project.document), profile.model_dump(mode="json", by_alias=True), contents])
 
 

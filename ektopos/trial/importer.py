@@ -225,7 +225,10 @@ def decode_texture(name: str, raw: bytes | None, edited: bool, size: tuple[int, 
         pixels = _exr(raw)
     if pixels is None:
         return Texture(name, None, "unreadable-file", edited, size)
-    pixels = pixels[..., [2, 1, 0, 3][: pixels.shape[2]]] if pixels.ndim == 3 else np.repeat(pixels[..., None], 3, axis=2)
+    if pixels.ndim == 2:
+        pixels = np.repeat(pixels[..., None], 3, axis=2)
+    elif pixels.shape[2] >= 3:
+        pixels = cv2.cvtColor(pixels, cv2.COLOR_BGR2RGB if pixels.shape[2] == 3 else cv2.COLOR_BGRA2RGBA)
     return Texture(name, pixels, None, edited, size, raw.startswith(_JPEG))
 
 

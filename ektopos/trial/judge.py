@@ -13,12 +13,13 @@ from ektopos.materials.adjust import apply_strength
 from ektopos.materials.convert import to_specular_gloss
 from ektopos.materials.derive import Material, effective
 from ektopos.materials.mips import mip_chain
-from ektopos.materials.resolve import MapLoader, at_size, resolve_feed
+from ektopos.materials.resolve import MapLoader, at_size, feed_problem, resolve_feed
 from ektopos.materials.worn import shown_texels
 from ektopos.meshes import Mesh
 from ektopos.targets.profile import Profile
 from ektopos.trial.causes import MESSAGES, Cause, explain
 from ektopos.trial.cells import SETTINGS, Cell, Verdict, badness, because
+from ektopos.trial.codes import compare_codes
 from ektopos.trial.compression import block_compressed
 from ektopos.trial.importer import INPUTS, ArrivedInput, ArrivedMaterial
 from ektopos.trial.measure import (
@@ -91,6 +92,9 @@ class Judge:
         name: InputName = cell.input  # type: ignore[assignment]
         feed = material.feeds[name]
         texture = arrived.texture
+        sound = self._by_codes(material, cell, arrived, keep)
+        if sound is not None:
+            return sound
         meant = self._meant(material, name, arrived.quantity)
         if texture is not None and texture.problem is not None and feed.maps():
             said = f"{texture.path}: {MESSAGES[texture.problem]}"
@@ -142,6 +146,26 @@ class Judge:
             small = size is not None and (size[0] < meant.shape[1] or size[1] < meant.shape[0])
             return because(judged, "resized" if small else "quantised", WITHIN[unit])
         return judged
+
+    def _by_codes(self, material: Material, cell: Cell, arrived: ArrivedInput, keep: Keep | None) -> Cell | None:
+        """The verdict where every texel is as it should be and codes are enough to tell; `None` to look closer."""
+        name: InputName = cell.input  # type: ignore[assignment]
+        feed, texture = material.feeds[name], arrived.texture
+        if feed.map is None or texture is None or texture.pixels is None or self.profile.padding or texture.smaller:
+            return None
+        if texture.listed_size not in (None, texture.pixels.shape[1::-1]) or feed_problem(self.document, feed, name):
+            return None
+        compared = compare_codes(self.loader.find(feed.map), feed, name, arrived)
+        if compared is None or compared.differing:
+            return None
+        same = TOLERANCE[compared.unit][0]
+        if keep is not None:
+            keep(material.name, name, small_pictures(compared.meant, compared.came, compared.error, name, same, 1.0))
+        judged = replace(
+            cell, verdict="same" if compared.largest <= same else "close", max_error=round(compared.largest, 4),
+            mean_error=round(compared.mean, 5), unit=compared.unit, differing=0.0,
+        )  # fmt: skip
+        return judged if judged.verdict == "same" else because(judged, "quantised", WITHIN[compared.unit])
 
     def _smaller_levels(
         self, material: Material, name: InputName, meant: Float, arrived: ArrivedInput, shown: Shown | None

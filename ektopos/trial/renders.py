@@ -6,22 +6,22 @@ Source of the measures: FLIP (Andersson and others 2020) by its authors' package
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import cast
 
 import numpy as np
 
 from ektopos.document import AlphaMode, Filter, InputName, UvTransform
-from ektopos.images import fit_within, resize
-from ektopos.materials.adjust import apply_strength, normalise
+from ektopos.images import Image, fit_within, resize
+from ektopos.materials.adjust import apply_strength, feed_curves, normalise
 from ektopos.materials.convert import to_metallic_roughness
 from ektopos.materials.derive import Material
-from ektopos.materials.resolve import MapLoader, resolve_feed
+from ektopos.materials.resolve import Decoded, MapLoader, feed_result, reduce_image, resolve_feed
 from ektopos.meshes import Mesh
 from ektopos.shading import LIGHTS, Look, render
 from ektopos.shading.render import frame_view, picture
 from ektopos.trial.importer import INPUTS, ArrivedInput, ArrivedMaterial
-from ektopos.types import Float
+from ektopos.types import Encoding, Float, Pixels
 
 SIDE = 224
 TEXELS = 256
@@ -62,7 +62,21 @@ def compare_mesh(
 
 def meant_look(loader: MapLoader, material: Material) -> Look:
     """A material as it was authored, ready to be rendered at a reduced size."""
-    inputs = {name: _small(resolve_feed(loader, material.feeds[name], name), name) for name in INPUTS if name in material.feeds}
+    small: dict[str, Decoded] = {}
+
+    def find(name: str) -> Decoded:
+        if name not in small:
+            whole = loader.find(name)
+            # The copy is linear already.
+            small[name] = Decoded(reduce_image(whole.image, whole.encoding, TEXELS), "linear", whole.normal_y)
+        return small[name]
+
+    inputs: dict[InputName, Float] = {}
+    for name in cast(tuple[InputName, ...], INPUTS):
+        feed = material.feeds[name]
+        # Means and curves do not go both ways round, so what bends values is resolved at full size first.
+        bends = feed_curves(feed)
+        inputs[name] = _small(resolve_feed(loader, feed, name) if bends else feed_result(feed, name, find), name)
     return Look(
         inputs, material.alpha_mode, material.alpha_cutoff, material.double_sided, material.uv, material.filter
     )  # fmt: skip
@@ -71,10 +85,17 @@ def meant_look(loader: MapLoader, material: Material) -> Look:
 def arrived_look(material: ArrivedMaterial, values: ArrivedValues) -> Look:
     """A material as the engine holds it, ready to be rendered at a reduced size."""
     inputs: dict[InputName, Float] = {}
+    small: dict[tuple[str, str], Pixels] = {}
     for name in cast(tuple[InputName, ...], INPUTS):
         arrived = material.inputs[name]
-        if arrived.texture is not None and arrived.texture.pixels is None:
+        texture = arrived.texture
+        if texture is not None and texture.pixels is None:
             continue
+        if texture is not None and texture.pixels is not None:
+            encoding: Encoding = "srgb" if arrived.encoding == "srgb" else "linear"
+            if (texture.path, encoding) not in small:
+                small[texture.path, encoding] = reduce_image(Image(texture.pixels), encoding, TEXELS).pixels
+            arrived = replace(arrived, texture=replace(texture, pixels=small[texture.path, encoding]), encoding="linear")
         inputs[name] = apply_strength(_small(values(arrived, name), name), name, arrived.strength)
     if material.inputs["base_color"].quantity == "diffuse" and "metallic" in inputs:
         diffuse, specular = inputs["base_color"], inputs["metallic"]

@@ -1,0 +1,168 @@
+"""Compare a texture with its map code by code, where no floating-point picture is needed for that.
+
+As long as a feed changes each channel by itself, what a texel should be hangs on its code alone, and so does what it became.
+Both are tables; the pictures are gone through in bands, on all cores.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, replace
+from functools import reduce
+
+import cv2
+import numpy as np
+
+from ektopos.document import COLOUR_INPUTS, Feed, InputName
+from ektopos.images import Image, decode_table, linear_to_srgb
+from ektopos.materials.adjust import adjust, apply_strength, decode_normals
+from ektopos.materials.resolve import Decoded, default_channels, feed_result
+from ektopos.trial.importer import ArrivedInput
+from ektopos.trial.measure import PICTURE, TOLERANCE, arrived_values, errors_of, unit_of
+from ektopos.types import Float, NormalY, Pixels
+
+_BAND = 256
+"""Rows that are compared at once: their values stay in the cache."""
+
+
+@dataclass(frozen=True)
+class Compared:
+    """How far a texture is from its map: exact over all texels, pictures thinned evenly."""
+
+    largest: float
+    mean: float
+    differing: float
+    unit: str
+    meant: Float
+    came: Float
+    error: Float
+
+
+def compare_codes(found: Decoded, feed: Feed, name: InputName, arrived: ArrivedInput) -> Compared | None:
+    """The comparison of an input's map and texture, without its strength; `None` where it takes values instead of codes.
+
+    Cost: a few table look-ups a texel, shared by the cores.
+    """
+    texture, image = arrived.texture, found.image
+    pixels = None if texture is None else texture.pixels
+    if pixels is None or pixels.dtype != np.uint8 or image.pixels.dtype not in (np.uint8, np.uint16):
+        return None
+    if pixels.shape[:2] != (image.height, image.width) or arrived.quantity in ("diffuse", "specular"):
+        return None
+    if feed.layers or feed.hue != 0.0 or feed.saturation != 1.0 or feed.channels == "luminance" or name == "emission":
+        return None
+    sources = _sources(image, feed, name)
+    if sources is None or any(letter not in "rgba"[: pixels.shape[2]] for letter in arrived.channels):
+        return None
+    if name == "normal":
+        if image.pixels.dtype != np.uint8 or arrived.channels != "rgb":
+            return None
+        band = _normal_band(sources, pixels, found.normal_y, arrived, feed)
+    else:
+        band = _table_band(sources, pixels, found, feed, name, arrived)
+    return _gathered(band, found, feed, name, arrived)
+
+
+Band = Callable[[slice], Float]
+"""The error of some rows, `(rows, width)`."""
+
+
+def _sources(image: Image, feed: Feed, name: InputName) -> list[Pixels] | None:
+    """The map's channels that the input is fed from; `None` if one is not there."""
+    channels = feed.channels or default_channels(name)
+    wide = name == "normal" or name in COLOUR_INPUTS
+    letters = "rgb" if channels in ("rgb", "rgba") else channels * (3 if wide else 1)
+    planes = [image.channel(letter) for letter in letters]
+    return None if any(plane is None for plane in planes) else [plane for plane in planes if plane is not None]
+
+
+def _table_band(
+    sources: list[Pixels], pixels: Pixels, found: Decoded, feed: Feed, name: InputName, arrived: ArrivedInput
+) -> Band:
+    meant, came = _meant_tables(found, feed, name), _came_tables(name, arrived)
+    planes = [pixels[..., "rgba".index(letter)] for letter in arrived.channels]
+    scale = np.float32(1 if unit_of(name) == "units" else 255)
+
+    def band(rows: slice) -> Float:
+        channels = zip(sources, meant, planes, came, strict=True)
+        errors = [cv2.absdiff(_looked_up(s[rows], m), _looked_up(p[rows], c)) for s, m, p, c in channels]
+        return np.asarray(reduce(cv2.max, errors) * scale, np.float32)
+
+    return band
+
+
+def _meant_tables(found: Decoded, feed: Feed, name: InputName) -> list[Float]:
+    """By channel, what each code of the map should become, as errors are measured."""
+    is_alpha = (feed.channels or default_channels(name)) == "a"
+    values = decode_table(found.image.bits, "linear" if is_alpha else found.encoding)
+    wide = name in COLOUR_INPUTS
+    table = adjust(np.repeat(values[:, None], 3, axis=1) if wide else values, feed, name)
+    table = apply_strength(table, name, feed.strength)
+    return list(np.ascontiguousarray(linear_to_srgb(table).T)) if wide else [table]
+
+
+def _came_tables(name: InputName, arrived: ArrivedInput) -> list[Float]:
+    """By channel, what each code of the texture is to the engine, as errors are measured."""
+    assert arrived.texture is not None
+    every = np.repeat(np.arange(256, dtype=np.uint8)[None, :, None], 4, axis=2)
+    values = arrived_values(replace(arrived, texture=replace(arrived.texture, pixels=every)), name)[0]
+    values = apply_strength(values, name, arrived.strength)
+    return list(np.ascontiguousarray(linear_to_srgb(values).T)) if values.ndim == 2 else [values]
+
+
+def _looked_up(codes: Pixels, table: Float) -> Float:
+    if codes.dtype == np.uint8:
+        return np.asarray(cv2.LUT(np.ascontiguousarray(codes), table), np.float32)
+    return table[codes]
+
+
+def _normal_band(sources: list[Pixels], pixels: Pixels, normal_y: NormalY | None, arrived: ArrivedInput, feed: Feed) -> Band:
+    turned = (normal_y or "+") != arrived.normal_y
+    green: NormalY = "-" if arrived.normal_y == "-" else "+"
+
+    def band(rows: slice) -> Float:
+        own = [source[rows] for source in sources]
+        if turned:
+            own[1] = cv2.bitwise_not(np.ascontiguousarray(own[1]))
+        same = all(np.array_equal(one, pixels[rows, :, i]) for i, one in enumerate(own))
+        if same and arrived.strength == feed.strength:
+            return np.zeros(own[0].shape, np.float32)
+        stored = [np.dstack(own), pixels[rows, :, :3]]
+        meant, came = (decode_normals(part.astype(np.float32) / np.float32(255), green) for part in stored)
+        strengths = (feed.strength, arrived.strength)
+        meant, came = (apply_strength(v, "normal", s) for v, s in zip((meant, came), strengths, strict=True))
+        return errors_of(meant, came, "normal", 1.0)[0]
+
+    return band
+
+
+def _gathered(band: Band, found: Decoded, feed: Feed, name: InputName, arrived: ArrivedInput) -> Compared:
+    height, width = found.image.height, found.image.width
+    step = max(1, -(-max(height, width) // PICTURE))
+    close = TOLERANCE[unit_of(name)][1] + 1e-3
+
+    def one(top: int) -> tuple[float, float, int, Float]:
+        error = band(slice(top, min(height, top + _BAND)))
+        return (
+            float(error.max()),
+            float(error.sum(dtype=np.float64)),
+            int((error > close).sum()),
+            error[-top % step :: step, ::step],
+        )
+
+    with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
+        parts = list(pool.map(one, range(0, height, _BAND)))
+    assert arrived.texture is not None and arrived.texture.pixels is not None
+    thin = replace(found, image=Image(found.image.pixels[::step, ::step]))
+    texture = replace(arrived.texture, pixels=arrived.texture.pixels[::step, ::step])
+    return Compared(
+        largest=max(part[0] for part in parts),
+        mean=sum(part[1] for part in parts) / (height * width),
+        differing=sum(part[2] for part in parts) / (height * width),
+        unit=unit_of(name),
+        meant=feed_result(feed, name, lambda _: thin, with_strength=False),
+        came=arrived_values(replace(arrived, texture=texture), name),
+        error=np.concatenate([part[3] for part in parts]),
+    )
