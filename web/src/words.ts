@@ -51,7 +51,7 @@ export const count = (number: number, one: string, many = `${one}s`) => `${numbe
 
 /** Longest sides to choose from, and the one that is set; 0 stands for no limit. */
 export const sizesWith = (own: number | null | undefined) =>
-  [...new Set([0, 4096, 2048, 1024, 512, 256, 128, ...(own ? [own] : [])])].sort((a, b) => (a === 0 ? -1 : b === 0 ? 1 : b - a))
+  [...new Set([0, 4096, 2048, 1024, 512, 256, 128, 64, 32, ...(own ? [own] : [])])].sort((a, b) => (a === 0 ? -1 : b === 0 ? 1 : b - a))
 
 export function bytes(size: number): string {
   if (size < 1024) return `${size} B`

@@ -1,0 +1,106 @@
+"""What leaves, how large, and packages from elsewhere: through the export screen and the targets' dialog."""
+
+from __future__ import annotations
+
+import io
+import re
+import zipfile
+
+import cv2
+
+from tests.browser.site import Site
+from tests.samples import folder
+
+
+class Leaving(Site):
+    def sizes(self) -> list[str]:
+        return self.page.get_by_role("button", name=re.compile(r"^\d+²$")).all_inner_texts()
+
+    def test_sizes_and_what_goes_are_chosen_and_undone(self) -> None:
+        page = self.page
+        self.open_small_project()
+        self.go("Export")
+        page.get_by_text("tile_dull_ORM.png").wait_for()
+        self.assertEqual(set(self.sizes()), {"64²", "32²"})
+        page.get_by_title("Longest side for tile_dull", exact=True).click()
+        page.get_by_role("menuitem", name="at most 32 texels").click()
+        page.get_by_title("Longest side for tile_dull", exact=True).get_by_text("32²").first.wait_for()
+        # With a size of its own it shares no picture with its base any more.
+        page.get_by_text("tile_dull_Normal.png").wait_for()
+
+        self.button("What goes").click()
+        dialog = page.get_by_role("dialog", name="What goes")
+        self.axe("What goes")
+        dialog.get_by_label("tile_dull", exact=True).click()
+        page.get_by_text("tile_dull_ORM.png").wait_for(state="detached")
+        page.get_by_text("tile_dull_Normal.png").wait_for(state="detached")
+        page.keyboard.press("Escape")
+        page.get_by_role("button", name="△ 1 left out").wait_for()
+        self.button("Export and try").click()
+        page.get_by_text(re.compile(r"✓ \d+ the same")).wait_for()
+        self.assertEqual(page.get_by_role("button", name=re.compile(": (differs|lost)")).count(), 0)
+        for _ in range(2):
+            self.button("Undo").click()
+        page.get_by_text("tile_dull_ORM.png").wait_for()
+        page.get_by_title("Longest side for tile_dull", exact=True).get_by_text("64²").wait_for()
+        self.assertEqual(self.complaints, [])
+
+    def test_a_package_from_elsewhere_is_tried_and_its_fault_shown(self) -> None:
+        page = self.page
+        self.open_small_project()
+        page.get_by_role("button", name=re.compile("^for ")).click()
+        page.get_by_role("menuitem", name="one an input").click()
+        self.go("Export")
+        self.button("Export only").click()
+        with page.expect_download() as download:
+            page.get_by_role("link", name="Download").click()
+        package = zipfile.ZipFile(io.BytesIO(download.value.path().read_bytes()))
+        with folder() as root:
+            package.extractall(root / "theirs")
+            path = str(root / "theirs/textures/tile_Roughness.png")
+            cv2.imwrite(path, 255 - cv2.imread(path, cv2.IMREAD_UNCHANGED))
+            with zipfile.ZipFile(root / "sent back.zip", "w") as archive:
+                for file in (root / "theirs").rglob("*"):
+                    archive.write(file, file.relative_to(root / "theirs"))
+            self.button("Earlier packages").click()
+            with page.expect_file_chooser() as chooser:
+                page.get_by_role("button", name="Try one from elsewhere…").click()
+            chooser.value.set_files(root / "sent back.zip")
+            page.get_by_text("brought in: sent back.zip").wait_for()
+        page.get_by_role("button", name=re.compile("Front roughness: differs")).first.wait_for()
+        page.get_by_text("Every texel is 1 − what was meant.").first.wait_for()
+        with page.expect_download() as download:
+            page.get_by_role("link", name="PDF").click()
+        self.assertTrue(download.value.path().read_bytes().startswith(b"%PDF-"))
+        self.button("Earlier packages").click()
+        self.axe("Earlier packages")
+        page.keyboard.press("Escape")
+
+        with folder() as root:
+            (root / "notes.zip").write_bytes(b"no zip at all")
+            self.button("Earlier packages").click()
+            with page.expect_file_chooser() as chooser:
+                page.get_by_role("button", name="Try one from elsewhere…").click()
+            chooser.value.set_files(root / "notes.zip")
+            page.get_by_text("cannot be unpacked").wait_for()
+
+    def test_rules_of_a_target_show_their_files_as_one_types(self) -> None:
+        page = self.page
+        self.open_small_project()
+        page.get_by_role("button", name=re.compile("^for ")).click()
+        page.get_by_text("Targets of your own").click()
+        page.get_by_role("button", name="Copy Loose maps, one an input").click()
+        page.get_by_label("KTX2 files bring mips").click()
+        page.get_by_text("only KTX2 files can bring mips").wait_for()
+        self.assertTrue(self.button("Save the target").is_disabled())
+        page.get_by_label("Format of Roughness").click()
+        page.get_by_role("option", name="KTX2").click()
+        page.get_by_label("Padding round islands").fill("8")
+        page.get_by_text("For this project:").wait_for()
+        page.get_by_text("8 texels round UV islands are filled").first.wait_for()
+        page.get_by_text("The files this project would give").click()
+        page.get_by_text("tile_Roughness.ktx2").wait_for()
+        self.axe("A target of your own")
+        self.button("Save the target").click()
+        page.get_by_role("button", name="Change", exact=True).wait_for()
+        self.assertEqual(self.complaints, [])
