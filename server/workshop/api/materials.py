@@ -23,7 +23,7 @@ from ektopos.document import (
     UvTransform,
 )
 from ektopos.errors import EktoposError, MissingReference
-from ektopos.images import Image, ImageHeader, encode_png, linear_to_srgb, quantise
+from ektopos.images import Image, ImageHeader, encode_png, linear_to_srgb, quantise, read_header
 from ektopos.materials import Material, Probed, effective, feed_problem, gives, probe, stage_recipe
 from ektopos.materials.adjust import clipped
 from ektopos.materials.convert import convert_set
@@ -37,6 +37,7 @@ from server.workshop.api.files import JobOut
 from server.workshop.api.maps import picture
 from server.workshop.api.projects import found
 from server.workshop.models import Job, MapFacts, Project, Revision
+from server.workshop.store import content_path
 
 router = Router(tags=["materials"])
 
@@ -353,14 +354,17 @@ def _solo(revision: Revision, document: Document, material: Material, name: Inpu
 
 
 def header_of(revision: Revision, document: Document) -> Any:
-    """A look-up of map headers from measured facts, in one query."""
+    """A look-up of map headers from measured facts, in one query; from the file itself where it is not measured yet."""
     shas = {name: revision.sha_of(entry.file) for name, entry in document.maps.items()}
     rows = {sha: row.facts["header"] for sha, row in MapFacts.known(shas.values()).items()}
 
     def look_up(name: str) -> ImageHeader:
         header = rows.get(shas.get(name, ""))
         if header is None:
-            raise EktoposError("the map's file is missing or still being measured.", subject=name, hint="Bring it in again.")
+            path = content_path(shas[name]) if shas.get(name) else None
+            if path is None or not path.is_file():
+                raise MissingReference("the map's file is missing.", subject=name, hint="Bring it in again.")
+            return read_header(path)
         return ImageHeader(**{**header, "notes": tuple(header["notes"])})
 
     return look_up
