@@ -109,7 +109,9 @@ def _level(job: _Job, number: int) -> Pixels:
         channel = planned.channels.get(letter)
         if channel is None:
             if letter != "a":
-                planes.append(np.zeros((height, width), _kind(planned)))
+                # A file of one quantity is grey, so that it looks like what it is, whichever channel a reader takes.
+                alone = list(planned.channels) == ["r"]
+                planes.append(planes[0] if alone else np.zeros((height, width), _kind(planned)))
         elif channel.fill is not None:
             value = np.full((1, 1), channel.fill, np.float32)
             code = quantise(_encoded(value, _encoding(planned, letter)), planned.bits) if not planned.holds_floats else value

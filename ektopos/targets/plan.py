@@ -155,7 +155,17 @@ def make_plan(document: Document, profile: Profile, header_of: HeaderOf) -> Plan
         factors[name] = [i for i in material.feeds if (name, i) not in file_of and i in profile.factors]
         lost = [i for i, feed in material.feeds.items() if not profile.carries(i, not feed.maps())]
         notes += [f"{name}: {i.replace('_', ' ')} is left out, for this target does not carry it" for i in lost]
+    _refuse_collisions([file.path for file in planned.values()])
     return Plan(profile.id, tuple(planned.values()), file_of, materials, factors, tuple(notes))
+
+
+def _refuse_collisions(paths: list[str]) -> None:
+    """Raises `EktoposError` where two files would have one name, also where case does not count."""
+    taken: set[str] = set()
+    for path in paths:
+        if path.lower() in taken:
+            raise EktoposError("two files would have this name.", subject=path, hint="Change the target's rule for names.")
+        taken.add(path.lower())
 
 
 def _planned(

@@ -4,9 +4,11 @@
 those that wrote them, and never imports packing, writers or materials. `compare` measures, `causes` explains.
 """
 
+from ektopos.trial.arrival import Arrival
 from ektopos.trial.cells import Cell
 from ektopos.trial.compare import Trial, run_trial
-from ektopos.trial.importer import Arrival, import_package, read_target
+from ektopos.trial.files import read_target
+from ektopos.trial.importer import import_package
 from ektopos.trial.report import junit
 
 __all__ = ["Arrival", "Cell", "Trial", "import_package", "junit", "read_target", "run_trial"]

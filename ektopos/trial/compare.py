@@ -12,12 +12,13 @@ from ektopos.meshes import Mesh
 from ektopos.project import Project, load_mesh
 from ektopos.shading import Look
 from ektopos.targets.profile import Profile
+from ektopos.trial.arrival import INPUTS, Arrival, ArrivedMaterial
 from ektopos.trial.causes import MESSAGES, Cause
 from ektopos.trial.cells import SETTINGS, Cell, Verdict, badness
-from ektopos.trial.importer import INPUTS, Arrival, ArrivedMaterial, import_package
+from ektopos.trial.importer import import_package
 from ektopos.trial.judge import Judge, Keep
 from ektopos.trial.measure import arrived_values
-from ektopos.trial.renders import VIEWS, Rendered, arrived_look, compare_mesh, meant_look
+from ektopos.trial.renders import VIEWS, Rendered, arrived_look, compare_material, compare_mesh, meant_look
 from ektopos.trial.settings import judge_uvs
 from ektopos.types import Progress, no_progress
 
@@ -83,9 +84,10 @@ def run_trial(
 def _renders(
     document: Document, meshes: dict[str, Mesh], loader: MapLoader, arrival: Arrival, progress: Progress, keep: Keep | None
 ) -> list[Rendered]:
-    """Every mesh from several sides, as it was meant and as it arrived."""
+    """Every mesh from several sides, and every material on the specimen, as they were meant and as they arrived."""
     meant: dict[str, Look] = {}
     arrived: dict[str, Look] = {}
+    pairs: dict[tuple[str, str], None] = {}
     found = []
     for done, (name, entry) in enumerate(document.meshes.items()):
         progress(COMPARED + (1 - COMPARED) * done / len(document.meshes), f"rendering {name}")
@@ -94,6 +96,7 @@ def _renders(
             meant[worn] = meant_look(loader, effective(document, worn))
         for worn in {worn for worn in came.values() if worn is not None} - set(arrived):
             arrived[worn] = arrived_look(arrival.materials[worn], arrived_values)
+        pairs |= {(worn, came[slot]): None for slot, worn in entry.slots.items() if worn and came.get(slot)}  # type: ignore[misc]
         on_meant = {slot: meant[worn] for slot, worn in entry.slots.items() if worn is not None}
         on_arrived = {slot: arrived[worn] for slot, worn in came.items() if worn is not None}
         for view in VIEWS:
@@ -101,6 +104,11 @@ def _renders(
             found.append(rendered)
             if keep is not None:
                 keep(name, f"render {view}", pictures)
+    for material, worn in pairs:
+        rendered, pictures = compare_material(material, meant[material], arrived[worn])
+        found.append(rendered)
+        if keep is not None:
+            keep(material, f"render {rendered.view}", pictures)
     return found
 
 

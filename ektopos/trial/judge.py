@@ -17,11 +17,11 @@ from ektopos.materials.resolve import MapLoader, at_size, feed_problem, resolve_
 from ektopos.materials.worn import shown_texels
 from ektopos.meshes import Mesh
 from ektopos.targets.profile import Profile
+from ektopos.trial.arrival import INPUTS, ArrivedInput, ArrivedMaterial
 from ektopos.trial.causes import MESSAGES, Cause, explain
 from ektopos.trial.cells import SETTINGS, Cell, Verdict, badness, because
 from ektopos.trial.codes import compare_codes
 from ektopos.trial.compression import block_compressed
-from ektopos.trial.importer import INPUTS, ArrivedInput, ArrivedMaterial
 from ektopos.trial.measure import (
     TOLERANCE,
     WITHIN,

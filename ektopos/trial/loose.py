@@ -15,18 +15,9 @@ from pathlib import Path
 from typing import Any
 
 from ektopos.targets.profile import Profile, ProfileFile
-from ektopos.trial.importer import (
-    EXTENSIONS,
-    Arrival,
-    ArrivedInput,
-    ArrivedMaterial,
-    PackageFiles,
-    Slots,
-    Texture,
-    Uvs,
-    listed_slots,
-    read_glb_slots,
-)
+from ektopos.trial.arrival import EXTENSIONS, Arrival, ArrivedInput, ArrivedMaterial, Slots, Texture, Uvs
+from ektopos.trial.files import PackageFiles, listed_slots
+from ektopos.trial.gltf import read_glb_slots
 
 MATERIALS = "materials.mtlx"
 _DEFAULTS: dict[str, tuple[float, ...]] = {

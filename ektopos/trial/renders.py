@@ -19,8 +19,9 @@ from ektopos.materials.derive import Material
 from ektopos.materials.resolve import Decoded, MapLoader, feed_result, reduce_image, resolve_feed
 from ektopos.meshes import Mesh
 from ektopos.shading import LIGHTS, Look, render
-from ektopos.shading.render import frame_view, picture
-from ektopos.trial.importer import INPUTS, ArrivedInput, ArrivedMaterial
+from ektopos.shading.render import View, frame_view, picture
+from ektopos.shading.specimen import SPECIMEN_VIEW, specimen
+from ektopos.trial.arrival import INPUTS, ArrivedInput, ArrivedMaterial
 from ektopos.types import Encoding, Float, Pixels
 
 SIDE = 224
@@ -34,7 +35,7 @@ ArrivedValues = Callable[[ArrivedInput, InputName], Float]
 
 @dataclass(frozen=True)
 class Rendered:
-    """One view of one mesh, rendered from both sides of the trial."""
+    """One view of one mesh, or of one material on the specimen, rendered from both sides of the trial."""
 
     mesh: str
     view: str
@@ -43,21 +44,36 @@ class Rendered:
     """Mean FLIP error, 0 for no difference to 1."""
     ssim: float
     """Structural similarity, 1 for equal pictures."""
+    material: str | None = None
+    """The material, where it is one on the specimen."""
 
 
 def compare_mesh(
     name: str, mesh: Mesh, meant: Mapping[str, Look], arrived: Mapping[str, Look], view: str
 ) -> tuple[Rendered, dict[str, Float]]:
     """One view of a mesh under the same light, worn as meant and as it arrived; with both pictures and their difference."""
+    flip, ssim, pictures = _compared(mesh, meant, arrived, frame_view(mesh, VIEWS[view]))
+    return Rendered(name, view, LIGHT, flip, ssim), pictures
+
+
+def compare_material(name: str, meant: Look, arrived: Look) -> tuple[Rendered, dict[str, Float]]:
+    """The same of a material on the specimen, where flat, curved and grazing parts are seen at once."""
+    mesh = specimen()
+    flip, ssim, pictures = _compared(mesh, {mesh.slots[0]: meant}, {mesh.slots[0]: arrived}, SPECIMEN_VIEW)
+    return Rendered(mesh.name, mesh.name, LIGHT, flip, ssim, name), pictures
+
+
+def _compared(
+    mesh: Mesh, meant: Mapping[str, Look], arrived: Mapping[str, Look], camera: View
+) -> tuple[float, float, dict[str, Float]]:
     import flip_evaluator
     from skimage.metrics import structural_similarity
 
-    camera = frame_view(mesh, VIEWS[view])
     one, two = (picture(render(mesh, looks, LIGHTS[LIGHT], camera, SIDE, SIDE)) for looks in (meant, arrived))
     errors, flip, _ = flip_evaluator.evaluate(one, two, "LDR", applyMagma=False)
     ssim = structural_similarity(one, two, channel_axis=2, data_range=1.0)  # type: ignore[no-untyped-call]
-    rendered = Rendered(name, view, LIGHT, round(float(flip), 5), round(float(ssim), 5))
-    return rendered, {"meant": one, "arrived": two, "difference": np.asarray(errors, np.float32)[..., 0]}
+    difference = np.asarray(errors, np.float32)[..., 0]
+    return round(float(flip), 5), round(float(ssim), 5), {"meant": one, "arrived": two, "difference": difference}
 
 
 def meant_look(loader: MapLoader, material: Material) -> Look:

@@ -106,7 +106,8 @@ def _cell(cell: Mapping[str, Any] | None) -> str:
 
 
 def _render(report: Report, one: Mapping[str, Any]) -> str:
-    shown = report.pictures.get((one["mesh"], one["view"]))
+    name = one.get("material") or one["mesh"]
+    shown = report.pictures.get((name, one["view"]))
     images = "" if shown is None else "".join(f'<img src="{escape(address)}" alt="">' for address in shown)
-    words = f"{escape(one['mesh'])}, {escape(one['view'])}: FLIP {one['flip']:.3f}, SSIM {one['ssim']:.3f}"
+    words = f"{escape(name)}, {escape(one['view'])}: FLIP {one['flip']:.3f}, SSIM {one['ssim']:.3f}"
     return f"<figure>{images}<figcaption>{words}</figcaption></figure>"

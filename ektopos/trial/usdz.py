@@ -14,18 +14,8 @@ from typing import Any
 import numpy as np
 
 from ektopos.targets.profile import Profile
-from ektopos.trial.importer import (
-    EXTENSIONS,
-    Arrival,
-    ArrivedInput,
-    ArrivedMaterial,
-    PackageFiles,
-    Slots,
-    Texture,
-    Uvs,
-    decode_texture,
-    listed_slots,
-)
+from ektopos.trial.arrival import EXTENSIONS, Arrival, ArrivedInput, ArrivedMaterial, Slots, Texture, Uvs
+from ektopos.trial.files import PackageFiles, decode_texture, listed_slots
 
 _PORTS = {
     "base_color": "diffuseColor", "metallic": "metallic", "roughness": "roughness", "normal": "normal",

@@ -9,7 +9,7 @@ from pathlib import Path, PurePosixPath
 from ektopos.errors import EktoposError, InvalidDocument, MissingReference
 from ektopos.project import unpack
 from ektopos.targets.profile import Profile, find_profile, profiles_of
-from ektopos.trial.importer import read_listing
+from ektopos.trial.files import read_listing
 from server.workshop.models import Package, Project
 from server.workshop.store import content_path, is_hash, package_folder
 

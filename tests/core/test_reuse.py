@@ -132,7 +132,10 @@ class Renders(TestCase):
             export_package(opened, profile, root / "out")
             kept = {}
             sound = run_trial(opened, root / "out", profile, keep=lambda m, i, shown: kept.update({(m, i): shown})).renders
-            self.assertEqual([(r.mesh, r.view) for r in sound], [("plates", "front"), ("plates", "back")])
+            self.assertEqual([(r.mesh, r.view) for r in sound[:2]], [("plates", "front"), ("plates", "back")])
+            self.assertEqual(
+                [(r.view, r.material) for r in sound[2:]], [("specimen", m) for m in ("tile", "tile_dull", "plain")]
+            )
             for rendered in sound:
                 self.assertLess(rendered.flip, 0.02)
                 self.assertGreater(rendered.ssim, 0.99)

@@ -17,7 +17,7 @@ from pydantic import TypeAdapter
 from ektopos.cli import main
 from ektopos.document import Document, dump_document, load_document
 from ektopos.edits import Edit, apply_edits
-from ektopos.errors import InvalidDocument
+from ektopos.errors import EktoposError, InvalidDocument
 from ektopos.images import encode_ktx2
 from ektopos.materials.derive import effective
 from ektopos.materials.worn import shown_texels, transform_uvs
@@ -219,6 +219,26 @@ class OtherFormats(TestCase):
         }.items():
             with self.subTest(words), self.assertRaisesRegex(ValueError, words):
                 profile(**change)
+
+
+class Names(TestCase):
+    def test_files_that_would_have_one_name_are_refused_before_anything_is_written(self) -> None:
+        files = [
+            {"suffix": "A", "channels": {"rgb": "base_color"}, "encoding": "srgb"},
+            {"suffix": "At", "channels": {"rgb": "normal"}, "encoding": "linear"},
+        ]
+        rules = profile(files=files, name_rule="{suffix}{material}")
+        with project() as opened, folder() as root:
+            opened.document.materials["ile"] = opened.document.materials["tile"].model_copy(deep=True)
+            opened.document.materials["ile"].inputs["normal"].invert = True
+            with self.assertRaisesRegex(EktoposError, "two files would have this name"):
+                export_package(opened, rules, root / "out")
+            self.assertFalse((root / "out").exists())
+
+    def test_a_file_of_one_quantity_is_grey(self) -> None:
+        with exported(find_profile("single-maps")) as (_, out):
+            made = cv2.imread(str(out / "textures/tile_Roughness.png"), cv2.IMREAD_UNCHANGED)
+            np.testing.assert_array_equal(made[..., 0], made[..., 2])
 
 
 class Sizes(TestCase):

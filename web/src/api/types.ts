@@ -55,5 +55,5 @@ export interface TrialResult {
   passed: boolean
   cells: Cell[]
   pictures: { material: string; input: string }[]
-  renders?: { mesh: string; view: string; light: string; flip: number; ssim: number }[]
+  renders?: { mesh: string; view: string; light: string; flip: number; ssim: number; material?: string | null }[]
 }

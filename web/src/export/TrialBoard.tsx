@@ -78,7 +78,7 @@ export function TrialBoard({ pack, behind }: { pack: Package | undefined; behind
   )
 }
 
-/** Every mesh as it was meant and as it arrived, under the same light. */
+/** Every mesh and every material as it was meant and as it arrived, under the same light. */
 function Renders({ pack, trial }: { pack: Package; trial: TrialResult }) {
   if (!trial.renders?.length) return null
   return (
@@ -87,13 +87,14 @@ function Renders({ pack, trial }: { pack: Package; trial: TrialResult }) {
       <p className="small">FLIP is the mean difference an eye would see, 0 for none; SSIM is 1 for equal pictures.</p>
       <div className="renders">
         {trial.renders.map((entry) => {
-          const number = trial.pictures.findIndex((picture) => picture.material === entry.mesh && picture.input === `render ${entry.view}`)
+          const name = entry.material ?? entry.mesh
+          const number = trial.pictures.findIndex((picture) => picture.material === name && picture.input === `render ${entry.view}`)
           return (
-            <figure key={`${entry.mesh} ${entry.view}`}>
+            <figure key={`${name} ${entry.view}`}>
               <div className="row" style={{ gap: 2 }}>
-                {(['meant', 'arrived'] as const).map((what) => <img key={what} className="thumb" src={`/api/packages/${pack.id}/pictures/${number}-${what}.png?of=${pack.made}`} width={112} height={112} alt={`${entry.mesh} from the ${entry.view}, ${what}`} loading="lazy" />)}
+                {(['meant', 'arrived'] as const).map((what) => <img key={what} className="thumb" src={`/api/packages/${pack.id}/pictures/${number}-${what}.png?of=${pack.made}`} width={112} height={112} alt={entry.material ? `${name} on the specimen, ${what}` : `${name} from the ${entry.view}, ${what}`} loading="lazy" />)}
               </div>
-              <figcaption className="small">{entry.mesh}, {entry.view} · <span className={`mono ${entry.flip > 0.05 ? 'brick' : ''}`}>FLIP {entry.flip.toFixed(3)} · SSIM {entry.ssim.toFixed(3)}</span></figcaption>
+              <figcaption className="small">{name}, {entry.material ? 'on the specimen' : entry.view} · <span className={`mono ${entry.flip > 0.05 ? 'brick' : ''}`}>FLIP {entry.flip.toFixed(3)} · SSIM {entry.ssim.toFixed(3)}</span></figcaption>
             </figure>
           )
         })}
@@ -120,6 +121,22 @@ function Verdict({ cell, pressed, choose }: { cell: Cell; pressed: boolean; choo
   )
 }
 
+/** What was meant left of a divider, what arrived right of it; it is moved by dragging, or with the arrow keys. */
+function Divided({ of, input }: { of: (what: 'meant' | 'arrived') => string; input: string }) {
+  const [at, setAt] = useState(50)
+  return (
+    <figure>
+      <div className="divided">
+        <img src={of('arrived')} alt={`${input}, arrived`} />
+        <img src={of('meant')} alt={`${input}, meant`} style={{ clipPath: `inset(0 ${100 - at}% 0 0)` }} />
+        <span style={{ left: `${at}%` }} />
+        <input type="range" min={0} max={100} value={at} aria-label="Divider between meant and arrived" onChange={(event) => setAt(Number(event.target.value))} />
+      </div>
+      <figcaption className="small row"><span>◂ meant</span><span className="grow" /><span>arrived ▸</span></figcaption>
+    </figure>
+  )
+}
+
 function Detail({ cell, pack, trial }: { cell: Cell; pack: Package; trial: TrialResult }) {
   const id = useProjectId()
   const picture = trial.pictures.findIndex((entry) => entry.material === cell.material && entry.input === cell.input)
@@ -127,12 +144,15 @@ function Detail({ cell, pack, trial }: { cell: Cell; pack: Package; trial: Trial
   const input = cell.input === 'settings' ? 'Settings' : INPUT_WORDS[cell.input as keyof typeof INPUT_WORDS].name
   return (
     <div className="detail" aria-live="polite">
-      {picture >= 0 ? (['meant', 'arrived', 'difference'] as const).map((what) => (
-        <figure key={what}>
-          <img src={`/api/packages/${pack.id}/pictures/${picture}-${what}.png?of=${pack.made}`} alt={`${input}, ${what}`} />
-          <figcaption className="small">{what}{what === 'difference' && cell.max_error != null && ` · white is ${cell.max_error.toPrecision(2)} ${cell.unit}`}</figcaption>
-        </figure>
-      )) : <p className="quiet" style={{ gridColumn: 'span 3' }}>No picture: {cell.input === 'settings' ? 'settings are compared as values' : 'a constant on both sides'}.</p>}
+      {picture >= 0 ? (
+        <>
+          <Divided key={picture} of={(what) => `/api/packages/${pack.id}/pictures/${picture}-${what}.png?of=${pack.made}`} input={input} />
+          <figure>
+            <img src={`/api/packages/${pack.id}/pictures/${picture}-difference.png?of=${pack.made}`} alt={`${input}, difference`} />
+            <figcaption className="small">difference{cell.max_error != null && ` · white is ${cell.max_error.toPrecision(2)} ${cell.unit}`}</figcaption>
+          </figure>
+        </>
+      ) : <p className="quiet" style={{ gridColumn: 'span 2' }}>No picture: {cell.input === 'settings' ? 'settings are compared as values' : 'a constant on both sides'}.</p>}
       <div style={{ display: 'grid', gap: 8, alignContent: 'start' }}>
         <h2 style={{ fontSize: 15 }}>{input} {cell.verdict === 'same' ? 'arrived as it was meant' : cell.verdict === 'close' ? 'arrived within rounding' : cell.cause ? `: ${causeWords(cell.cause)}` : verdict.word}</h2>
         <p className="small">{cell.mesh} · {cell.slot} · {cell.material ?? 'no material'}</p>

@@ -1,0 +1,101 @@
+"""Every change that can be made to a project's document, as a value.
+
+An edit says what it does (`label`) and does it (`apply`) to a copy; the application keeps a revision for each, which is what
+undo and redo move through. Rules that hold a document together (a renamed material keeps its slots and its derived
+materials) live here and nowhere else.
+"""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from pydantic import Field
+
+from ektopos.document import Document
+from ektopos.edits.bring_in import BringIn
+from ektopos.edits.maps import AddNamingRule, RemoveMaps, RemoveNamingRule, RenameSet, SetMap
+from ektopos.edits.materials import (
+    AddMaterial,
+    ApplyPattern,
+    Detach,
+    DuplicateMaterial,
+    MakeFromSet,
+    PushUp,
+    RemoveMaterial,
+    RenameMaterial,
+    RenameMaterials,
+    SetFeed,
+    SetSetting,
+)
+from ektopos.edits.meshes import Assign, RemoveMesh, SetDone, SetRecipe
+from ektopos.edits.project import RemoveProfile, RenameProject, SetLeftOut, SetProfile, SetTarget
+
+Edit = Annotated[
+    RenameProject
+    | SetTarget
+    | SetProfile
+    | RemoveProfile
+    | SetLeftOut
+    | SetMap
+    | RenameSet
+    | AddNamingRule
+    | RemoveNamingRule
+    | RemoveMaps
+    | AddMaterial
+    | MakeFromSet
+    | RenameMaterial
+    | RenameMaterials
+    | DuplicateMaterial
+    | RemoveMaterial
+    | SetFeed
+    | SetSetting
+    | PushUp
+    | Detach
+    | ApplyPattern
+    | Assign
+    | SetDone
+    | SetRecipe
+    | RemoveMesh
+    | BringIn,
+    Field(discriminator="kind"),
+]
+
+
+def apply_edits(document: Document, edits: list[Edit]) -> Document:
+    """A copy of the document with all edits done, or an `EktoposError` and nothing done."""
+    changed = document.model_copy(deep=True)
+    for edit in edits:
+        edit.apply(changed)
+    return changed
+
+
+__all__ = [
+    "AddMaterial",
+    "AddNamingRule",
+    "ApplyPattern",
+    "Assign",
+    "BringIn",
+    "Detach",
+    "DuplicateMaterial",
+    "Edit",
+    "MakeFromSet",
+    "PushUp",
+    "RemoveMaps",
+    "RemoveMaterial",
+    "RemoveMesh",
+    "RemoveNamingRule",
+    "RemoveProfile",
+    "RenameMaterial",
+    "RenameMaterials",
+    "RenameProject",
+    "RenameSet",
+    "SetDone",
+    "SetFeed",
+    "SetLeftOut",
+    "SetMap",
+    "SetProfile",
+    "SetRecipe",
+    "SetSetting",
+    "SetTarget",
+    "apply_edits",
+]

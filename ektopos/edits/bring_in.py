@@ -1,0 +1,36 @@
+"""What comes into a project at once."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import Field
+
+from ektopos.document import (
+    Document,
+    MapEntry,
+    MeshEntry,
+)
+from ektopos.edits.common import BaseEdit
+
+
+class BringIn(BaseEdit):
+    """Add maps and meshes; those that are there already keep what a person said of them."""
+
+    kind: Literal["bring-in"] = "bring-in"
+    maps: dict[str, MapEntry] = Field(default_factory=dict)
+    meshes: dict[str, MeshEntry] = Field(default_factory=dict)
+
+    def label(self) -> str:
+        parts = [f"{len(self.maps)} maps" if self.maps else "", f"{len(self.meshes)} meshes" if self.meshes else ""]
+        return f"bring in {' and '.join(part for part in parts if part)}"
+
+    def apply(self, document: Document) -> None:
+        for name, entry in self.maps.items():
+            before = document.maps.get(name)
+            document.maps[name] = before if before is not None and before.by_hand else entry
+        for name, mesh in self.meshes.items():
+            worn = document.meshes[name].slots if name in document.meshes else {}
+            document.meshes[name] = mesh.model_copy(
+                update={"slots": mesh.slots | {s: worn[s] for s in mesh.slots if s in worn}}
+            )

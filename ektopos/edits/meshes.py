@@ -1,0 +1,79 @@
+"""Meshes: what their slots wear, and what is done to them."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import Field
+
+from ektopos.document import (
+    Document,
+)
+from ektopos.edits.common import BaseEdit, found
+from ektopos.steps import MeshStep
+
+
+class Assign(BaseEdit):
+    """Put a material on slots, or take it off with `material` null."""
+
+    kind: Literal["assign"] = "assign"
+    mesh: str
+    slots: list[str] = Field(min_length=1)
+    material: str | None
+
+    def label(self) -> str:
+        return f"{self.mesh} · {', '.join(self.slots)}: {self.material or 'no material'}"
+
+    def apply(self, document: Document) -> None:
+        mesh = found(document.meshes, self.mesh, "mesh")
+        if self.material is not None:
+            found(document.materials, self.material, "material")
+        mesh.slots = mesh.slots | dict.fromkeys(self.slots, self.material)
+
+
+class SetDone(BaseEdit):
+    """Tick a slot off, or not."""
+
+    kind: Literal["set-done"] = "set-done"
+    mesh: str
+    slot: str
+    done: bool
+
+    def label(self) -> str:
+        return f"{self.mesh} · {self.slot}: {'done' if self.done else 'not done'}"
+
+    def apply(self, document: Document) -> None:
+        mesh = found(document.meshes, self.mesh, "mesh")
+        mesh.done = [slot for slot in mesh.done if slot != self.slot] + ([self.slot] if self.done else [])
+
+
+class SetRecipe(BaseEdit):
+    """Change what is done to a mesh after it is read; `came_from` says for every slot it then has which one it was."""
+
+    kind: Literal["set-recipe"] = "set-recipe"
+    mesh: str
+    recipe: list[MeshStep]
+    came_from: dict[str, str]
+
+    def label(self) -> str:
+        return f"{self.mesh}: {self.recipe[-1].label() if self.recipe else 'as it is in its file'}"
+
+    def apply(self, document: Document) -> None:
+        mesh = found(document.meshes, self.mesh, "mesh")
+        mesh.recipe = self.recipe
+        mesh.slots = {slot: mesh.slots.get(was) for slot, was in self.came_from.items()}
+        mesh.done = [slot for slot, was in self.came_from.items() if was in mesh.done]
+
+
+class RemoveMesh(BaseEdit):
+    """Take a mesh out of the project."""
+
+    kind: Literal["remove-mesh"] = "remove-mesh"
+    mesh: str
+
+    def label(self) -> str:
+        return f"remove {self.mesh}"
+
+    def apply(self, document: Document) -> None:
+        found(document.meshes, self.mesh, "mesh")
+        del document.meshes[self.mesh]

@@ -1,0 +1,146 @@
+"""What the stand-in engine holds once it has read a package: textures, materials, slots.
+
+The sRGB curve is written out here once more, so that a mistake of the writers' own cannot hide.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any, Literal
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+Problem = Literal["missing-file", "unreadable-file"]
+Values = NDArray[np.float32]
+INPUTS = ("base_color", "metallic", "roughness", "normal", "occlusion", "emission", "opacity")
+EXTENSIONS: dict[str, tuple[str, str, str, tuple[float, ...]]] = {
+    "ior": ("KHR_materials_ior", "ior", "", (1.5,)),
+    "specular": ("KHR_materials_specular", "specular", "a", (1.0,)),
+    "clearcoat": ("KHR_materials_clearcoat", "clearcoat", "r", (0.0,)),
+    "clearcoat_roughness": ("KHR_materials_clearcoat", "clearcoatRoughness", "g", (0.0,)),
+    "sheen": ("KHR_materials_sheen", "sheenColor", "rgb", (0.0, 0.0, 0.0)),
+    "sheen_roughness": ("KHR_materials_sheen", "sheenRoughness", "a", (0.0,)),
+    "transmission": ("KHR_materials_transmission", "transmission", "r", (0.0,)),
+    "thickness": ("KHR_materials_volume", "thickness", "g", (0.0,)),
+    "attenuation": ("KHR_materials_volume", "attenuationColor", "", (1.0, 1.0, 1.0)),
+    "attenuation_distance": ("KHR_materials_volume", "attenuationDistance", "", (float("inf"),)),
+}
+"""Inputs beyond the seven: extension, start of the property's name there, channels of its texture, and what it is when
+nothing is said. Source: the extensions' own texts; each is ratified."""
+Slots = dict[str, dict[str, str | None]]
+"""Material by mesh and slot."""
+Uvs = dict[tuple[str, str], Values]
+
+
+@dataclass(frozen=True)
+class Texture:
+    """One picture of the package, or why there is none."""
+
+    path: str
+    pixels: NDArray[Any] | None
+    """`(h, w, 3 or 4)`, red first; uint8, uint16 or float32."""
+    problem: Problem | None = None
+    edited: bool = False
+    """Whether the file's hash is not the one in the package list."""
+    listed_size: tuple[int, int] | None = None
+    lossy: bool = False
+    """Whether the file's own format loses a little, as JPEG does."""
+    smaller: tuple[NDArray[Any], ...] = ()
+    """Mip levels that the file brings, after the picture itself."""
+    said_srgb: bool | None = None
+    """Whether the file says of itself that its colours are sRGB; `None` where the format cannot."""
+
+
+@dataclass(frozen=True)
+class ArrivedInput:
+    """What feeds one input of one material in the engine."""
+
+    texture: Texture | None = None
+    channels: str = "rgb"
+    encoding: str = "linear"
+    normal_y: str = "+"
+    factor: tuple[float, ...] = (1.0,)
+    """Multiplies the texture; the constant itself where there is none."""
+    strength: float = 1.0
+    inverted: bool = False
+    """Whether the file holds 1 − the input (gloss, smoothness)."""
+    copies: str = ""
+    """Further channels that should hold just the same, where a target writes a number into several."""
+    quantity: str = ""
+    """What the file holds where it is not the input itself: `gloss`, `smoothness`, `diffuse` or `specular`."""
+
+    def stored(self) -> Values | None:
+        """The texture's channels 0–1 as stored: `(h, w)` or `(h, w, 3)`; `None` without a readable texture."""
+        if self.texture is None or self.texture.pixels is None:
+            return None
+        return stored_channels(self.texture.pixels, self.channels)
+
+
+@dataclass(frozen=True)
+class ArrivedMaterial:
+    """A material as the engine holds it."""
+
+    inputs: dict[str, ArrivedInput]
+    alpha_mode: str = "opaque"
+    alpha_cutoff: float = 0.5
+    double_sided: bool = False
+    tiling: tuple[float, float] = (1.0, 1.0)
+    offset: tuple[float, float] = (0.0, 0.0)
+    rotation: float = 0.0
+    untransformed: tuple[str, ...] = ()
+    """Inputs whose texture lacks the transform that others have."""
+    filter: str = "linear"
+    surface_tag: str | None = None
+
+
+@dataclass(frozen=True)
+class Arrival:
+    """A package as the engine holds it."""
+
+    target: str
+    materials: dict[str, ArrivedMaterial] = field(default_factory=dict)
+    slots: dict[str, dict[str, str | None]] = field(default_factory=dict)
+    """By mesh and slot, the material's name; `None` where a slot has none."""
+    listed_slots: dict[str, dict[str, str | None]] = field(default_factory=dict)
+    """The same as the package list says it."""
+    assigned_slots: dict[str, dict[str, str | None]] = field(default_factory=dict)
+    """The same as a material document beside the mesh says it, where there is one."""
+    uvs: dict[tuple[str, str], Values] = field(default_factory=dict)
+    """By (mesh, slot), the UVs of its triangles' corners as stored, `(t, 3, 2)`, v down."""
+    second: dict[str, ArrivedMaterial] = field(default_factory=dict)
+    """The materials read once more, from that document."""
+    problem: Problem | None = None
+    """Why nothing could be read at all."""
+    message: str = ""
+
+
+def stored_channels(pixels: NDArray[Any], channels: str) -> Values:
+    """Channels of a decoded texture, 0–1 as stored; a missing alpha is 1."""
+    scale = np.float32(1.0 if np.issubdtype(pixels.dtype, np.floating) else np.iinfo(pixels.dtype).max)
+    if channels == "rgb":
+        return np.asarray(pixels[..., :3].astype(np.float32) / scale)
+    position = "rgba".index(channels)
+    if position >= pixels.shape[2]:
+        return np.ones(pixels.shape[:2], np.float32)
+    return np.asarray(pixels[..., position].astype(np.float32) / scale)
+
+
+def decode_srgb(stored: Values) -> Values:
+    """Linear light of stored sRGB. Source: IEC 61966-2-1, written out apart from the writers' own."""
+    low = stored <= 0.04045
+    return np.asarray(np.where(low, stored / 12.92, np.power((stored + 0.055) / 1.055, 2.4)), np.float32)
+
+
+def linear_channels(arrived: ArrivedInput, stored: Values) -> Values:
+    """An sRGB input's channels in linear light; 8-bit codes through a table, for speed."""
+    pixels = arrived.texture.pixels if arrived.texture else None
+    if pixels is None or pixels.dtype != np.uint8:
+        return decode_srgb(stored)
+    table = decode_srgb(np.arange(256, dtype=np.float32) / np.float32(255))
+    if arrived.channels == "rgb":
+        return np.asarray(cv2.LUT(np.ascontiguousarray(pixels[..., :3]), table))
+    if arrived.channels == "a":
+        return stored
+    return np.asarray(table[pixels[..., "rgb".index(arrived.channels)]])
