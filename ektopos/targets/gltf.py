@@ -5,6 +5,7 @@ Source: glTF 2.0 specification, 3.9; KHR_texture_transform; KHR_materials_emissi
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
@@ -49,19 +50,22 @@ def add_materials(
     materials = []
     for material in plan.materials.values():
         path = plan.file_of.get((material.name, "emission"))
-        entry = _material(material, texture, emission_factors.get(path or "", 1.0))
+        tints = {name: tint for (worn, name), tint in plan.tints.items() if worn == material.name}
+        entry = _material(material, texture, emission_factors.get(path or "", 1.0), tints)
         used |= set(entry.get("extensions", {}))
         materials.append(entry)
     found = {"materials": materials, "textures": textures, "samplers": samplers, "extensionsUsed": sorted(used)}
     return gltf | {key: value for key, value in found.items() if value}
 
 
-def _material(material: Material, texture: Any, emission_factor: float) -> dict[str, Any]:
+def _material(
+    material: Material, texture: Any, emission_factor: float, tints: Mapping[str, tuple[float, float, float]]
+) -> dict[str, Any]:
     feeds = material.feeds
     base, orm = texture(material, "base_color"), texture(material, "roughness") or texture(material, "metallic")
     base = base or (texture(material, "opacity") if material.alpha_mode != "opaque" else None)
     pbr: dict[str, Any] = {
-        "baseColorFactor": [*_factor(feeds["base_color"], "base_color"), _opacity(material)],
+        "baseColorFactor": [*tints.get("base_color", _factor(feeds["base_color"], "base_color")), _opacity(material)],
         "metallicFactor": _factor(feeds["metallic"], "metallic")[0],
         "roughnessFactor": _factor(feeds["roughness"], "roughness")[0],
     }
@@ -77,7 +81,7 @@ def _material(material: Material, texture: Any, emission_factor: float) -> dict[
         entry["occlusionTexture"] = occlusion | _strength("strength", feeds["occlusion"])
     strength = feeds["emission"].strength * emission_factor
     if emission:
-        entry |= {"emissiveTexture": emission, "emissiveFactor": [1.0, 1.0, 1.0]}
+        entry |= {"emissiveTexture": emission, "emissiveFactor": list(tints.get("emission", (1.0, 1.0, 1.0)))}
     else:
         colour = adjust(constant_values(feeds["emission"], "emission"), feeds["emission"], "emission").reshape(3)
         largest = max(1.0, float(colour.max()))

@@ -9,7 +9,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-from ektopos.document import Document, Feed, InputName
+from ektopos.document import Document, Feed, InputName, Triple
 from ektopos.errors import EktoposError, MissingReference
 from ektopos.images import ImageHeader, fit_within, mip_sizes
 from ektopos.materials.derive import DEFAULTS, Material, effective
@@ -117,6 +117,8 @@ class Plan:
     """By material, the inputs that are written as numbers."""
     notes: tuple[str, ...] = ()
     """What does not travel, in plain words."""
+    tints: dict[tuple[str, str], Triple] = field(default_factory=dict)
+    """Tints that travel as factors beside an untinted map, by (material, input)."""
 
 
 def make_plan(document: Document, profile: Profile, header_of: HeaderOf) -> Plan:
@@ -135,18 +137,21 @@ def make_plan(document: Document, profile: Profile, header_of: HeaderOf) -> Plan
     file_of: dict[tuple[str, str], str] = {}
     factors: dict[str, list[InputName]] = {}
     notes: list[str] = []
+    tints: dict[tuple[str, str], Triple] = {}
     for name, material in materials.items():
         for input_name, feed in material.feeds.items():
             problem = feed_problem(document, feed, input_name)
             if problem:
                 raise EktoposError(problem, subject=name, hint="Change the feed.")
+        carried = _untinted(material) if profile.tints == "carried" else material
+        tints |= {(name, i): feed.tint for i, feed in material.feeds.items() if feed != carried.feeds[i]}
         for kind in profile.files:
-            channels = _channels(material, kind, profile)
+            channels = _channels(carried, kind, profile)
             if channels is None:
                 continue
             stem = profile.name_rule.format(material=safe[name], suffix=kind.suffix, target=profile.id)
             path = f"{'' if profile.container == 'glb' else 'textures/'}{stem}.{kind.format}"
-            file = _planned(document, profile, kind, material, channels, path, header_of)
+            file = _planned(document, profile, kind, carried, channels, path, header_of)
             before = planned.get(file.recipe, replace(file, materials=()))
             planned[file.recipe] = replace(before, materials=(*before.materials, name))
             for channel in channels.values():
@@ -156,7 +161,17 @@ def make_plan(document: Document, profile: Profile, header_of: HeaderOf) -> Plan
         lost = [i for i, feed in material.feeds.items() if not profile.carries(i, not feed.maps())]
         notes += [f"{name}: {i.replace('_', ' ')} is left out, for this target does not carry it" for i in lost]
     _refuse_collisions([file.path for file in planned.values()])
-    return Plan(profile.id, tuple(planned.values()), file_of, materials, factors, tuple(notes))
+    return Plan(profile.id, tuple(planned.values()), file_of, materials, factors, tuple(notes), tints)
+
+
+def _untinted(material: Material) -> Material:
+    """The material without the tints that a factor can carry as exactly: of mapped colours, darkening only, under no layers."""
+    feeds = dict(material.feeds)
+    for name in ("base_color", "emission"):
+        feed = feeds[name]
+        if feed.map is not None and not feed.layers and all(0.0 <= part <= 1.0 for part in feed.tint):
+            feeds[name] = feed.model_copy(update={"tint": (1.0, 1.0, 1.0)})
+    return replace(material, feeds=feeds)
 
 
 def _refuse_collisions(paths: list[str]) -> None:

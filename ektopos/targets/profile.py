@@ -133,6 +133,8 @@ class Profile(BaseModel):
     name_rule: str = "{material}_{suffix}"
     """A file's name without its ending: the tokens {material}, {suffix} and {target}."""
     alpha_modes: list[AlphaMode] = ["opaque", "mask", "blend"]
+    tints: Literal["baked", "carried"] = "baked"
+    """Whether a tint over a map is worked into its texels, or goes beside it as glTF's factor, so that variants share a map."""
     factors: list[InputName] = Field(default_factory=list)
     """Inputs whose constants the container carries as numbers, exactly."""
     importing: ImportRules = Field(default_factory=ImportRules, alias="import")
@@ -147,6 +149,8 @@ class Profile(BaseModel):
             raise ValueError("the name rule needs {material} and {suffix}, and knows {target} besides")
         if self.mips and not any(file.format == "ktx2" for file in self.files):
             raise ValueError("only KTX2 files can bring mips, and none is of that format")
+        if self.tints == "carried" and self.container not in ("glb", "gltf"):
+            raise ValueError("only glTF has factors that can carry tints")
         if self.container != "usdz" and (self.mesh.up, self.mesh.unit) != ("y", "m"):
             raise ValueError("in glTF and GLB y points up and lengths are metres; only USDZ can say otherwise")
         if self.container == "loose":

@@ -338,6 +338,41 @@ class MeshRules(TestCase):
             self.assertEqual(wrong(run_trial(opened, out, rules, renders=False)), [])
 
 
+class Tints(TestCase):
+    def test_variants_share_a_map_and_their_tints_arrive_exactly(self) -> None:
+        def variant(document: Document) -> None:
+            document.materials["tile_dull"].inputs["base_color"] = (
+                document.materials["tile"].inputs["base_color"].model_copy(update={"tint": (0.3, 0.9, 0.5)})
+            )
+
+        base = built_in_profiles()["gltf-split"].model_dump(mode="json", by_alias=True)
+        for way, shared in (("baked", False), ("carried", True)):
+            rules = Profile.model_validate(base | {"id": "own", "tints": way})
+            with self.subTest(way), exported(rules, variant) as (opened, out):
+                self.assertEqual((out / "textures/tile_dull_BaseColor.png").exists(), not shared)
+                trial = run_trial(opened, out, rules, renders=False)
+                self.assertEqual(wrong(trial), [])
+                colours = [c for c in trial.cells if c.input == "base_color" and c.material != "plain"]
+                self.assertEqual({c.verdict for c in colours}, {"same"} if shared else {"close"})
+                gltf = json.loads((out / "Test_plates.gltf").read_text())
+                factor = gltf["materials"][1]["pbrMetallicRoughness"]["baseColorFactor"]
+                self.assertEqual(factor, [0.3, 0.9, 0.5, 1.0] if shared else [1.0] * 4)
+                gltf["materials"][1]["pbrMetallicRoughness"]["baseColorFactor"] = [1.0] * 4
+                (out / "Test_plates.gltf").write_text(json.dumps(gltf))
+                self.assertEqual(bool(wrong(run_trial(opened, out, rules, renders=False))), shared)
+
+    def test_what_a_factor_cannot_say_is_baked(self) -> None:
+        def brighter(document: Document) -> None:
+            document.materials["tile"].inputs["base_color"].tint = (1.5, 1.0, 1.0)
+
+        base = built_in_profiles()["gltf-glb"].model_dump(mode="json", by_alias=True)
+        rules = Profile.model_validate(base | {"id": "own", "tints": "carried"})
+        with exported(rules, brighter) as (opened, out):
+            self.assertEqual(wrong(run_trial(opened, out, rules, renders=False)), [])
+        with self.assertRaisesRegex(ValueError, "only glTF has factors"):
+            profile(tints="carried")
+
+
 class LeftOut(TestCase):
     def test_what_stays_behind_is_in_no_file_and_no_cell(self) -> None:
         edits = [{"kind": "set-left-out", "materials": ["tile_dull"]}]

@@ -149,6 +149,8 @@ def _converted(made: Plan, profile: Profile) -> list[str]:
         said.append("green of normals points down")
     if profile.mesh.uv_transform == "baked" and any(not material.uv.is_identity for material in made.materials.values()):
         said.append("UV transforms are worked into the UVs")
+    if made.tints:
+        said.append("tints as factors")
     if profile.padding:
         said.append(f"{profile.padding} texels round UV islands are filled")
     if any(file.levels > 1 for file in made.files):

@@ -3035,6 +3035,12 @@ export interface components {
              *     ]
              */
             alpha_modes: ("opaque" | "mask" | "blend")[];
+            /**
+             * Tints
+             * @default baked
+             * @enum {string}
+             */
+            tints: "baked" | "carried";
             /** Factors */
             factors?: ("base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness" | "attenuation" | "attenuation_distance")[];
             import?: components["schemas"]["ImportRules"];

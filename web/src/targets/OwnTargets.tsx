@@ -99,6 +99,7 @@ function EditTarget({ draft, close }: { draft: { profile: Profile; replaces: str
         </div>
         <div className="row wrap">
           <FormControlLabel label="KTX2 files bring mips" control={<Checkbox checked={profile.mips ?? false} onChange={(event) => change({ mips: event.target.checked })} />} />
+          {(profile.container === 'glb' || profile.container === 'gltf') && <FormControlLabel label="Tints go as factors beside shared maps" control={<Checkbox checked={profile.tints === 'carried'} onChange={(event) => change({ tints: event.target.checked ? 'carried' : 'baked' })} />} />}
           <FormControlLabel label="Vertex colours go along" control={<Checkbox checked={profile.mesh?.vertex_colours ?? false} onChange={(event) => mesh({ vertex_colours: event.target.checked })} />} />
         </div>
         <FormControlLabel label="The engine compresses textures on import (the trial tells what that loses)" control={<Checkbox checked={profile.import?.compression === 'blocks'} onChange={(event) => change({ import: { settings_from: 'package', ...profile.import, compression: event.target.checked ? 'blocks' : 'none' } })} />} />
