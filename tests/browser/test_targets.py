@@ -120,7 +120,7 @@ class OwnTargets(Site):
         dialog.get_by_role("combobox", name="G of ORM", exact=True).click()
         page.get_by_role("option", name="smoothness").click()
         dialog.get_by_label("Halved").fill("1")
-        dialog.get_by_text("smoothness instead of roughness").wait_for()
+        dialog.get_by_text("smoothness instead of roughness").first.wait_for()
         self.axe("a target being written")
         dialog.get_by_role("button", name="Save the target").click()
         page.get_by_role("row", name="orm-y-minus-own").wait_for()
