@@ -115,8 +115,8 @@ class Plan:
     materials: dict[str, Material]
     factors: dict[str, list[InputName]] = field(default_factory=dict)
     """By material, the inputs that are written as numbers."""
-    notes: tuple[str, ...] = ()
-    """What does not travel, in plain words."""
+    left_out: dict[str, list[str]] = field(default_factory=dict)
+    """By input that the target does not carry, the materials that feed it."""
     tints: dict[tuple[str, str], Triple] = field(default_factory=dict)
     """Tints that travel as factors beside an untinted map, by (material, input)."""
 
@@ -136,7 +136,7 @@ def make_plan(document: Document, profile: Profile, header_of: HeaderOf) -> Plan
     planned: dict[str, PlannedFile] = {}
     file_of: dict[tuple[str, str], str] = {}
     factors: dict[str, list[InputName]] = {}
-    notes: list[str] = []
+    left_out: dict[str, list[str]] = {}
     tints: dict[tuple[str, str], Triple] = {}
     for name, material in materials.items():
         for input_name, feed in material.feeds.items():
@@ -159,9 +159,10 @@ def make_plan(document: Document, profile: Profile, header_of: HeaderOf) -> Plan
                     file_of[name, channel.input] = planned[file.recipe].path
         factors[name] = [i for i in material.feeds if (name, i) not in file_of and i in profile.factors]
         lost = [i for i, feed in material.feeds.items() if not profile.carries(i, not feed.maps())]
-        notes += [f"{name}: {i.replace('_', ' ')} is left out, for this target does not carry it" for i in lost]
+        for input_name in lost:
+            left_out.setdefault(input_name, []).append(name)
     _refuse_collisions([file.path for file in planned.values()])
-    return Plan(profile.id, tuple(planned.values()), file_of, materials, factors, tuple(notes), tints)
+    return Plan(profile.id, tuple(planned.values()), file_of, materials, factors, left_out, tints)
 
 
 def _untinted(material: Material) -> Material:

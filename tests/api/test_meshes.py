@@ -169,7 +169,7 @@ class TargetsApi(Api):
         right = self.call("post", f"{path}/target-drafts", {"profile": self.own()})["summary"]
         self.assertEqual((right["files"], right["problem"]), (3, ""))
         self.assertIn("smoothness instead of roughness", right["converted"])
-        self.assertTrue(any("normal is left out" in said for said in right["lost"]))
+        self.assertTrue(any("normal of" in said for said in right["lost"]))
         project = self.edit(project, {"kind": "set-profile", "profile": self.own()}, {"kind": "set-target", "target": "mine"})
         self.assertIn("mine", [target["id"] for target in self.call("get", f"{path}/targets")])
         plan = self.call("get", f"{path}/plan")

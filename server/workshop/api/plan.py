@@ -57,8 +57,8 @@ class PlanOut(Schema):
     title: str
     files: list[PlannedFileOut]
     factors: int
-    notes: list[str]
-    """What is left out, and why."""
+    left_out: list[str]
+    """What the target does not carry."""
     converted: list[str]
     """What the target takes in another form."""
     memory: int
@@ -138,8 +138,16 @@ def _summary(project: Project, profile: Profile) -> TargetSummary:
         return TargetSummary(**told, files=0, memory=0, compressed=0, lost=[], converted=[], problem=str(problem))
     return TargetSummary(
         **told, files=len(made.files), memory=sum(f.memory for f in made.files),
-        compressed=sum(f.compressed for f in made.files), lost=list(made.notes), converted=_converted(made, profile),
+        compressed=sum(f.compressed for f in made.files), lost=_left_out(made), converted=_converted(made, profile),
     )  # fmt: skip
+
+
+def _left_out(made: Plan) -> list[str]:
+    return [f"{name.replace('_', ' ')} of {_named(materials)}" for name, materials in made.left_out.items()]
+
+
+def _named(materials: list[str]) -> str:
+    return ", ".join(materials) if len(materials) < 4 else f"{', '.join(materials[:2])} and {len(materials) - 2} more"
 
 
 def _converted(made: Plan, profile: Profile) -> list[str]:
@@ -182,7 +190,7 @@ def _plan(project: Project, profile: Profile) -> PlanOut:
     ]  # fmt: skip
     factors = sum(len([i for i in inputs if i in INPUTS]) for inputs in made.factors.values())
     return PlanOut(
-        target=profile.id, title=profile.title, files=files, factors=factors, notes=list(made.notes),
+        target=profile.id, title=profile.title, files=files, factors=factors, left_out=_left_out(made),
         converted=_converted(made, profile), memory=sum(file.memory for file in made.files),
         compressed=sum(file.compressed for file in made.files), budget=profile.budget * 2**20 if profile.budget else None,
     )  # fmt: skip

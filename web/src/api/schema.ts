@@ -2852,8 +2852,8 @@ export interface components {
             files: components["schemas"]["PlannedFileOut"][];
             /** Factors */
             factors: number;
-            /** Notes */
-            notes: string[];
+            /** Left Out */
+            left_out: string[];
             /** Converted */
             converted: string[];
             /** Memory */

@@ -61,7 +61,7 @@ export function PackPlan({ plan, last, fixed }: { plan: Plan; last: Package | un
       <p className="small" style={{ padding: '10px 14px' }}>
         {plan.factors > 0 && `${plan.factors} inputs are written as numbers. `}
         {plan.converted.length > 0 && `In another form: ${plan.converted.join('; ')}. `}
-        {plan.notes.map((note) => <span key={note} className="amber">△ {note}. </span>)}
+        {plan.left_out.length > 0 && <span className="amber">△ Left out, for this target does not carry it: {plan.left_out.join('; ')}.</span>}
       </p>
       <Memory plan={plan} />
     </div>

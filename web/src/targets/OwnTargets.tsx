@@ -98,7 +98,7 @@ function EditTarget({ draft, close }: { draft: { profile: Profile; replaces: str
           {profile.container === 'usdz' && pick('Lengths', profile.mesh?.unit ?? 'm', [['m', 'metres'], ['cm', 'centimetres']], (unit) => mesh({ unit }))}
         </div>
         <div className="row wrap">
-          <FormControlLabel label="KTX2 files bring mips" control={<Checkbox checked={profile.mips ?? false} onChange={(event) => change({ mips: event.target.checked })} />} />
+          {(profile.container === 'loose' || profile.mips) && <FormControlLabel label="KTX2 files bring mips" control={<Checkbox checked={profile.mips ?? false} onChange={(event) => change({ mips: event.target.checked })} />} />}
           {(profile.container === 'glb' || profile.container === 'gltf') && <FormControlLabel label="Tints go as factors beside shared maps" control={<Checkbox checked={profile.tints === 'carried'} onChange={(event) => change({ tints: event.target.checked ? 'carried' : 'baked' })} />} />}
           <FormControlLabel label="Vertex colours go along" control={<Checkbox checked={profile.mesh?.vertex_colours ?? false} onChange={(event) => mesh({ vertex_colours: event.target.checked })} />} />
         </div>
@@ -112,7 +112,7 @@ function EditTarget({ draft, close }: { draft: { profile: Profile; replaces: str
                 {GROUPS.map((group) => (
                   <td key={group}><Small label={`${group.toUpperCase()} of ${file.suffix}`} value={file.channels[group] ?? ''} set={(carry) => setFile(index, { channels: without(file.channels, group, carry) })}>
                     <MenuItem value="">–</MenuItem>
-                    {CARRIES.map((carry) => <MenuItem key={carry} value={carry}>{carry.replaceAll('_', ' ')}</MenuItem>)}
+                    {CARRIES.map((carry) => <MenuItem key={carry} value={carry}>{carry.replaceAll('_', ' ').replace('color', 'colour')}</MenuItem>)}
                   </Small></td>
                 ))}
                 <td><Small label={`Encoding of ${file.suffix}`} value={file.encoding} set={(encoding) => setFile(index, { encoding: encoding as File['encoding'] })}><MenuItem value="srgb">sRGB</MenuItem><MenuItem value="linear">linear</MenuItem></Small></td>
