@@ -21,6 +21,8 @@ from ektopos.errors import EktoposError, InvalidDocument, MissingReference, Unre
 # Each command imports what it needs where it needs it: loading all of the core takes longer than many commands do.
 
 FINE, FOUND, BAD = 0, 1, 2
+AHEAD_BYTES = 64 * 2**20
+"""The most that is decoded ahead, as it lies on disk."""
 Outcome = tuple[Any, int, list[str]]
 """What a command gives: its JSON, its exit code, and lines for people."""
 
@@ -175,15 +177,37 @@ def _check(options: argparse.Namespace) -> Outcome:
 
 
 def _export(options: argparse.Namespace) -> Outcome:
-    from ektopos.project import open_project
-    from ektopos.targets import export_package
-    from ektopos.targets.profile import find_profile
+    from ektopos.images import read_ahead
 
-    with open_project(options.project) as project:
-        profile = find_profile(options.target or project.document.target, project.document)
-        export = export_package(project, profile, options.out, backup=options.backup)
+    with read_ahead(_maps_ahead(options.project, options.out)) as read:
+        from ektopos.project import open_project
+        from ektopos.targets import export_package
+        from ektopos.targets.profile import find_profile
+
+        with open_project(options.project) as project:
+            profile = find_profile(options.target or project.document.target, project.document)
+            export = export_package(project, profile, options.out, backup=options.backup, read=read)
     lines = [f"{file.path}: {file.bytes} bytes" for file in export.files]
     return export, FINE, [*lines, f"{export.seconds:.2f} s"]
+
+
+def _maps_ahead(project: Path, out: Path) -> list[Path]:
+    """Maps that a first export will want, so that they can be decoded while the rest of the core is loaded.
+
+    The document is looked at, not read: what is wrong with it is said later. Nothing for a zip, for much, or where a package
+    lies already, of which most will stay.
+    """
+    documents = [project] if project.is_file() else sorted(project.glob("*.ektopos.json"))
+    if len(documents) != 1 or (out / "package.json").exists():
+        return []
+    try:
+        maps = json.loads(documents[0].read_bytes())["maps"].values()
+        base = documents[0].parent.resolve()
+        paths = [(base / entry["file"]).resolve() for entry in maps]
+        inside = [path for path in paths if path.is_relative_to(base) and path.is_file()]
+        return inside if sum(path.stat().st_size for path in inside) < AHEAD_BYTES else []
+    except (OSError, ValueError, KeyError, TypeError, AttributeError):
+        return []
 
 
 def _restore(options: argparse.Namespace) -> Outcome:

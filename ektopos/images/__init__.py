@@ -3,6 +3,7 @@
 What a picture *means* (roles, normals, gloss) is not known here: that is `ektopos.maps`.
 """
 
+from ektopos.images.ahead import read_ahead
 from ektopos.images.encodings import (
     decode_table,
     linear_to_srgb,
@@ -35,6 +36,7 @@ __all__ = [
     "nearest_covered",
     "quantise",
     "quantise_spread",
+    "read_ahead",
     "read_header",
     "read_image",
     "resize",

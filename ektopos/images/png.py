@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import os
 import struct
+from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
@@ -28,20 +29,27 @@ _SIGNATURE = b"\x89PNG\r\n\x1a\n"
 
 def encode_png(pixels: Pixels) -> bytes:
     """A PNG of `(height, width, 1…4)` uint8 or uint16 pixels. Cost: linear in the bytes, shared by the cores."""
+    return b"".join(png_parts(pixels))
+
+
+def png_parts(pixels: Pixels) -> Iterator[bytes]:
+    """The same in pieces, each as soon as it is made, so that it can be written and hashed while others still are."""
     height, width, channels = pixels.shape
     step = channels * pixels.dtype.itemsize
     plain = np.ascontiguousarray(pixels.astype(pixels.dtype.newbyteorder(">"), copy=False))
     rows = plain.view(np.uint8).reshape(height, width * step)
     count = max(1, _BLOCK // max(1, rows.shape[1]))
     starts = range(0, height, count)
-    with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
-        blocks = list(pool.map(lambda start: _block(rows, start, min(height, start + count), step), starts))
-    checksum = 1
-    for filtered, _ in blocks:
-        checksum = isal_zlib.adler32(filtered, checksum)
-    stream = [b"\x78\x5e", *(part for _, packed in blocks for part in packed), struct.pack(">I", checksum)]
     head = struct.pack(">IIBBBBB", width, height, 8 * pixels.dtype.itemsize, _COLOUR_TYPE[channels], 0, 0, 0)
-    return b"".join([_SIGNATURE, *_chunk(b"IHDR", [head]), *_chunk(b"IDAT", stream), *_chunk(b"IEND", [])])
+    yield _SIGNATURE + _chunk(b"IHDR", [head])
+    checksum, first = 1, [b"\x78\x5e"]
+    with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
+        for filtered, packed in pool.map(lambda start: _block(rows, start, min(height, start + count), step), starts):
+            checksum = isal_zlib.adler32(filtered, checksum)
+            yield _chunk(b"IDAT", [*first, *packed])
+            first = []
+    yield _chunk(b"IDAT", [struct.pack(">I", checksum)])
+    yield _chunk(b"IEND", [])
 
 
 def _block(rows: NDArray[np.uint8], start: int, end: int, step: int) -> tuple[NDArray[np.uint8], list[bytes]]:
@@ -86,8 +94,8 @@ def _residual(kind: int, here: NDArray[np.uint8], up: NDArray[np.uint8], left: N
     return here - (left if kind == 1 else (left & up) + ((left ^ up) >> 1))
 
 
-def _chunk(kind: bytes, content: list[bytes]) -> list[bytes]:
+def _chunk(kind: bytes, content: list[bytes]) -> bytes:
     checksum = isal_zlib.crc32(kind)
     for part in content:
         checksum = isal_zlib.crc32(part, checksum)
-    return [struct.pack(">I", sum(map(len, content))), kind, *content, struct.pack(">I", checksum)]
+    return b"".join([struct.pack(">I", sum(map(len, content))), kind, *content, struct.pack(">I", checksum)])

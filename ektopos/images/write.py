@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Sequence
 from pathlib import Path
 
@@ -10,8 +11,9 @@ import OpenImageIO as oiio
 from numpy.typing import NDArray
 
 from ektopos.errors import EktoposError
+from ektopos.files import hash_file
 from ektopos.images.ktx2 import encode_ktx2
-from ektopos.images.png import encode_png
+from ektopos.images.png import png_parts
 from ektopos.types import Encoding, Float, Pixels
 
 _OPTIONS: dict[str, dict[str, int | str]] = {
@@ -50,21 +52,28 @@ def _bayer(size: int) -> Float:
 _BAYER = _bayer(8)
 
 
-def write_image(path: Path, pixels: Pixels, smaller: Sequence[Pixels] = (), encoding: Encoding = "linear") -> None:
-    """Write `(height, width, 1…4)` pixels in the format that the suffix names, in their own depth.
+def write_image(path: Path, pixels: Pixels, smaller: Sequence[Pixels] = (), encoding: Encoding = "linear") -> str:
+    """Write `(height, width, 1…4)` pixels in the format that the suffix names, in their own depth; gives the file's SHA-256.
 
     `smaller` are mip levels, and `encoding` is written down, in KTX2 only. The bytes depend on nothing but the pixels: no date,
     no program name. Raises `EktoposError` if it cannot be written.
     """
-    if path.suffix.lower() in (".png", ".ktx2"):
-        try:
-            ktx2 = path.suffix.lower() == ".ktx2"
-            path.write_bytes(encode_ktx2([pixels, *smaller], encoding) if ktx2 else encode_png(pixels))
-        except OSError as problem:
-            raise EktoposError(
-                f"cannot be written ({problem.strerror}).", subject=path.name, hint="Is the disk full?"
-            ) from None
-        return
+    suffix = path.suffix.lower()
+    if suffix not in (".png", ".ktx2"):
+        _write_otherwise(path, pixels)
+        return hash_file(path)
+    seen = hashlib.sha256()
+    try:
+        with path.open("wb") as file:
+            for part in png_parts(pixels) if suffix == ".png" else [encode_ktx2([pixels, *smaller], encoding)]:
+                file.write(part)
+                seen.update(part)
+    except OSError as problem:
+        raise EktoposError(f"cannot be written ({problem.strerror}).", subject=path.name, hint="Is the disk full?") from None
+    return seen.hexdigest()
+
+
+def _write_otherwise(path: Path, pixels: Pixels) -> None:
     height, width, channels = pixels.shape
     spec = oiio.ImageSpec(width, height, channels, oiio.TypeDesc(_oiio_type(pixels)))
     if channels in (2, 4):

@@ -7,6 +7,7 @@ from collections import OrderedDict
 from collections.abc import Callable, Iterable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from pathlib import Path
 
 import cv2
 import numpy as np
@@ -34,12 +35,17 @@ _BAND = 128
 """Rows of a reduced copy that are decoded at once."""
 
 
+ReadMap = Callable[[Path], Image]
+"""Decodes a map's file, as `read_image` does."""
+
+
 class MapLoader:
     """Decodes each map of a project once, and forgets the longest unused beyond `limit` bytes."""
 
-    def __init__(self, project: Project, limit: int = CACHE_BYTES) -> None:
+    def __init__(self, project: Project, limit: int = CACHE_BYTES, read: ReadMap = read_image) -> None:
         self.project = project
         self._limit = limit
+        self._read = read
         self._kept: OrderedDict[str, Image] = OrderedDict()
 
     def image(self, name: str) -> Image:
@@ -47,7 +53,7 @@ class MapLoader:
         if name in self._kept:
             self._kept.move_to_end(name)
             return self._kept[name]
-        image = read_image(self.project.map_path(name))
+        image = self._read(self.project.map_path(name))
         self._kept[name] = image
         while len(self._kept) > 1 and sum(kept.pixels.nbytes for kept in self._kept.values()) > self._limit:
             self._kept.popitem(last=False)
@@ -65,7 +71,7 @@ class MapLoader:
 
     def _try(self, name: str) -> Image | None:
         try:
-            return read_image(self.project.map_path(name))
+            return self._read(self.project.map_path(name))
         except EktoposError:
             return None
 

@@ -12,10 +12,11 @@ from typing import Any
 
 from ektopos.document import Document, Feed, InputName, UvTransform
 from ektopos.errors import EktoposError
-from ektopos.images import read_header, write_image
+from ektopos.files import hash_file
+from ektopos.images import read_header, read_image, write_image
 from ektopos.materials.adjust import adjust
 from ektopos.materials.derive import Material
-from ektopos.materials.resolve import MapLoader, constant_values
+from ektopos.materials.resolve import MapLoader, ReadMap, constant_values
 from ektopos.materials.worn import with_transform
 from ektopos.meshes import Mesh, build_gltf, pack_glb
 from ektopos.meshes.glb import finish
@@ -25,7 +26,7 @@ from ektopos.targets.loose import node_names, write_loose
 from ektopos.targets.packing import pack_file, padded_from
 from ektopos.targets.plan import Plan, PlannedFile, make_plan, safe_names
 from ektopos.targets.profile import Profile
-from ektopos.targets.reuse import PACKAGE_LIST, Earlier, file_hashes, hash_file, package_key, read_earlier, texture_key
+from ektopos.targets.reuse import PACKAGE_LIST, Earlier, file_hashes, package_key, read_earlier, texture_key
 from ektopos.targets.usdz import write_usdz
 from ektopos.types import Progress, no_progress
 
@@ -63,13 +64,14 @@ class Export:
 
 def export_package(
     project: Project, profile: Profile, out: Path, progress: Progress = no_progress, *, earlier: Path | None = None,
-    backup: Path | None = None,
+    backup: Path | None = None, read: ReadMap = read_image,
 ) -> Export:  # fmt: skip
     """Write the project's package for a target into the folder `out`.
 
     Files of an earlier package there are replaced or removed, other files are left alone; on any error `out` stays as it
     was. Textures of the package in `earlier` (by default `out`) that were made from the same are used again; if all of it
     was, and lies in `out`, nothing is written. A package that is replaced is kept whole in `backup`, if that is named.
+    `read` decodes maps.
     Raises `EktoposError` and its kin.
     """
     started = time.perf_counter()
@@ -84,7 +86,7 @@ def export_package(
     out.parent.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory(prefix=f".{out.name}-", dir=out.parent) as temporary:
         fresh = Path(temporary)
-        files, factors = _write(project, profile, plan, fresh, before, progress)
+        files, factors = _write(MapLoader(project, read=read), profile, plan, fresh, before, progress)
         listing = {
             "ektopos": 1,
             "target": profile.id,
@@ -104,10 +106,10 @@ def _since(started: float) -> float:
 
 
 def _write(
-    project: Project, profile: Profile, plan: Plan, folder: Path, before: Earlier, progress: Progress
+    loader: MapLoader, profile: Profile, plan: Plan, folder: Path, before: Earlier, progress: Progress
 ) -> tuple[list[ExportedFile], dict[str, float]]:
     """Every file but the list, and what the emission of each texture was divided by."""
-    loader = MapLoader(project)
+    project = loader.project
     stem = next(iter(safe_names([project.document.name]).values()))
     meshes: dict[str, Mesh] = {}
     steps = len(plan.files) + len(project.document.meshes) + 1
@@ -133,13 +135,13 @@ def _write(
         kept = before.texture(key)
         if kept is not None:
             path.write_bytes(kept.content)
-            factor = kept.divided_by
+            factor, sha256 = kept.divided_by, kept.sha256
         else:
             packed = pack_file(loader, planned, profile.normal_y, padded_from(planned, plan.materials, meshes, loader))
             factor = packed.divided_by
-            write_image(path, packed.levels[0], packed.levels[1:], planned.encoding)
+            sha256 = write_image(path, packed.levels[0], packed.levels[1:], planned.encoding)
         emission_factors[planned.path] = factor
-        textures.append(_exported(planned, path, key, factor))
+        textures.append(_exported(planned, path, sha256, key, factor))
         image_of[planned.path] = len(images)
         name = PurePosixPath(planned.path).stem
         if profile.container == "glb":
@@ -191,7 +193,7 @@ def _placed(document: Document, profile: Profile, plan: Plan, meshes: dict[str, 
     return placed
 
 
-def _exported(planned: PlannedFile, path: Path, made_from: str, divided_by: float) -> ExportedFile:
+def _exported(planned: PlannedFile, path: Path, sha256: str, made_from: str, divided_by: float) -> ExportedFile:
     return ExportedFile(
         path=planned.path,
         bytes=path.stat().st_size,
@@ -200,7 +202,7 @@ def _exported(planned: PlannedFile, path: Path, made_from: str, divided_by: floa
         materials=list(planned.materials),
         channels=planned.carries(),
         encoding=planned.encoding,
-        sha256=hash_file(path),
+        sha256=sha256,
         made_from=made_from,
         divided_by=divided_by,
     )

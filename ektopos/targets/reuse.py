@@ -13,13 +13,13 @@ import zipfile
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
-from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
 from ektopos import __version__
 from ektopos.document import document_json
 from ektopos.errors import EktoposError
+from ektopos.files import hash_file
 from ektopos.materials.worn import worn_on
 from ektopos.meshes.gltf import load_gltf
 from ektopos.project import Project, files_of, files_of_mesh, is_safe
@@ -36,6 +36,7 @@ class Kept:
     """A texture of an earlier package."""
 
     content: bytes
+    sha256: str
     divided_by: float
 
 
@@ -59,10 +60,12 @@ class Earlier:
             path = self.folder / file["path"]
             if file.get("made_from") == made_from and path.is_file():
                 content = path.read_bytes()
-                return Kept(content, file["divided_by"]) if hashlib.sha256(content).hexdigest() == file["sha256"] else None
+                found = hashlib.sha256(content).hexdigest()
+                return Kept(content, found, file["divided_by"]) if found == file["sha256"] else None
             for number, image in enumerate(file.get("images", [])):
                 if image.get("made_from") == made_from and path.is_file() and hash_file(path) == file["sha256"]:
-                    return Kept(_image(path, number, str(image["path"])), image["divided_by"])
+                    content = _image(path, number, str(image["path"]))
+                    return Kept(content, hashlib.sha256(content).hexdigest(), image["divided_by"])
         return None
 
 
@@ -100,18 +103,6 @@ def package_key(project: Project, profile: Profile) -> str:
 def file_hashes(project: Project) -> HashOf:
     """A look-up of the hashes of a project's files."""
     return lambda file: hash_file(project.path(file))
-
-
-def hash_file(path: Path) -> str:
-    """The SHA-256 of a file, taken once for as long as it stays as it is."""
-    status = path.stat()
-    return _hash_of(path, status.st_size, status.st_mtime_ns)
-
-
-@lru_cache(maxsize=4096)
-def _hash_of(path: Path, size: int, changed: int) -> str:
-    with path.open("rb") as file:
-        return hashlib.file_digest(file, "sha256").hexdigest()
 
 
 def _hashed(parts: list[Any]) -> str:

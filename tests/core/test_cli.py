@@ -8,7 +8,13 @@ import json
 from pathlib import Path
 from unittest import TestCase
 
-from ektopos.cli import main, plain
+import numpy as np
+
+from ektopos.cli import _maps_ahead, main, plain
+from ektopos.images import read_ahead
+from ektopos.project import open_project
+from ektopos.targets import export_package
+from ektopos.targets.profile import find_profile
 from tests.samples import folder, noise, project_folder, quads, save, save_glb
 
 
@@ -187,3 +193,57 @@ class ForPeople(TestCase):
         self.assertEqual(
             plain({"a": float("nan"), "b": [float("inf"), 1.5], "c": (1,)}), {"a": None, "b": [None, 1.5], "c": [1]}
         )
+
+
+class Ahead(TestCase):
+    """Maps are decoded while the core is still being loaded; nothing but the time may tell."""
+
+    def test_packages_are_the_same_bytes(self) -> None:
+        with folder() as root:
+            project_folder(root / "p")
+            self.assertEqual(run("export", root / "p", "--out", root / "ahead")[0], 0)
+            with open_project(root / "p") as opened:
+                export_package(opened, find_profile("gltf-glb"), root / "plain")
+            self.assertEqual((root / "ahead/Test_plates.glb").read_bytes(), (root / "plain/Test_plates.glb").read_bytes())
+
+    def test_only_a_first_export_of_a_folder_is_looked_at_and_only_files_inside_it(self) -> None:
+        with folder() as root:
+            project_folder(root / "p")
+            path = root / "p/test.ektopos.json"
+            maps = _maps_ahead(path, root / "out")
+            self.assertEqual(
+                {found.name for found in maps}, {"tile_col.png", "tile_orm.png", "tile_nrm.png", "tile_gloss.png", "glow.hdr"}
+            )
+            self.assertEqual(_maps_ahead(root / "p", root / "out"), maps)
+            (root / "out").mkdir()
+            (root / "out/package.json").write_text("{}")
+            self.assertEqual(_maps_ahead(path, root / "out"), [])
+            save(root / "secret.png", noise(8, 1))
+            for text in (
+                '{"maps": {"a": {"file": "../secret.png"}, "b": {"file": "gone.png"}}}',
+                "{",
+                "[]",
+                '{"maps": {"a": 3}}',
+                '{"maps": 3}',
+            ):
+                path.write_text(text)
+                self.assertEqual(_maps_ahead(path, root / "other"), [])
+
+    def test_a_map_that_cannot_be_read_is_said_as_ever(self) -> None:
+        with folder() as root:
+            project_folder(root / "p")
+            (root / "p/maps/tile_orm.png").write_bytes(b"no picture")
+            code, _, said = run("export", root / "p", "--out", root / "out")
+            self.assertEqual(code, 2)
+            self.assertIn("tile_orm", said)
+            self.assertEqual(len(said.strip().splitlines()), 1)
+            self.assertFalse((root / "out").exists())
+
+    def test_a_picture_is_given_once_and_any_other_read_when_it_is_asked_for(self) -> None:
+        with folder() as root:
+            one, other = save(root / "a.png", noise(8, 1)), save(root / "b.png", noise(8, 2))
+            with read_ahead([one]) as read:
+                first, second = read(one), read(one)
+                self.assertIsNot(first, second)
+                np.testing.assert_array_equal(first.pixels, second.pixels)
+                np.testing.assert_array_equal(read(other).pixels, noise(8, 2))

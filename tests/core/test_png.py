@@ -70,8 +70,8 @@ class Decoders(TestCase):
         self.assertGreater(pixels.nbytes, 4 * 2**20, "more than one block")
         np.testing.assert_array_equal(cv2.imdecode(np.frombuffer(raw, np.uint8), -1)[..., ::-1], pixels)
         kinds = [kind for kind, _ in chunks(raw)]
-        self.assertEqual(kinds, [b"IHDR", b"IDAT", b"IEND"])
-        stream = zlib.decompress(chunks(raw)[1][1])
+        self.assertEqual(kinds, [b"IHDR", *[b"IDAT"] * (len(kinds) - 2), b"IEND"])
+        stream = zlib.decompress(b"".join(content for kind, content in chunks(raw) if kind == b"IDAT"))
         self.assertEqual(len(stream), pixels.shape[0] * (1 + pixels.shape[1] * 3))
 
     def test_the_same_texels_are_the_same_bytes_whatever_their_memory_looks_like(self) -> None:

@@ -1,0 +1,19 @@
+"""Files told by their content."""
+
+from __future__ import annotations
+
+import hashlib
+from functools import lru_cache
+from pathlib import Path
+
+
+def hash_file(path: Path) -> str:
+    """The SHA-256 of a file, taken once for as long as it stays as it is."""
+    status = path.stat()
+    return _hash_of(path, status.st_size, status.st_mtime_ns)
+
+
+@lru_cache(maxsize=4096)
+def _hash_of(path: Path, size: int, changed: int) -> str:
+    with path.open("rb") as file:
+        return hashlib.file_digest(file, "sha256").hexdigest()
