@@ -111,10 +111,8 @@ class Judge:
             meant_here = meant
             came = at_size(came, name, meant.shape[1], meant.shape[0])
         strength = feed.strength
-        scale = max(1.0, float(meant.max())) * max(1.0, strength) if name == "emission" else 1.0
-        error, unit = errors_of(
-            apply_strength(meant_here, name, strength), apply_strength(came, name, arrived.strength), name, scale
-        )
+        scale = _scale(meant, name, strength)
+        error, unit = _strong_errors(meant_here, came, name, (strength, arrived.strength), scale)
         if shown is not None:
             # Round its islands a map was filled on purpose, and nothing of that is ever seen.
             error = np.where(shown, error, np.float32(0))
@@ -186,14 +184,12 @@ class Judge:
             # Coverage was kept over the padded picture, of which only the islands are known here.
             return None
         strength = material.feeds[name].strength
-        scale = max(1.0, float(meant.max())) * max(1.0, strength) if name == "emission" else 1.0
+        scale = _scale(meant, name, strength)
         for number, (wanted, pixels) in enumerate(zip(levels[1:], texture.smaller, strict=False), start=1):
             if inside is not None and not (inside[number] == 1.0).any():
                 break
             came = arrived_values(replace(arrived, texture=replace(texture, pixels=pixels)), name)
-            error, unit = errors_of(
-                apply_strength(wanted, name, strength), apply_strength(came, name, arrived.strength), name, scale
-            )
+            error, unit = _strong_errors(wanted, came, name, (strength, arrived.strength), scale)
             largest = float((error if inside is None else error[inside[number] == 1.0]).max())
             if largest > TOLERANCE[unit][1] + 1e-2:
                 return f"Level {number} of its mips differs by up to {largest:.3g} {unit}."
@@ -240,8 +236,7 @@ class Judge:
         came = arrived_values(replace(arrived, texture=replace(texture, pixels=blocks)), name)
         meant = self._meant(material, name, arrived.quantity)
         here, strength = at_size(meant, name, came.shape[1], came.shape[0], _cutoff(material)), material.feeds[name].strength
-        scale = max(1.0, float(meant.max())) * max(1.0, strength) if name == "emission" else 1.0
-        error, unit = errors_of(apply_strength(here, name, strength), apply_strength(came, name, arrived.strength), name, scale)
+        error, unit = _strong_errors(here, came, name, (strength, arrived.strength), _scale(meant, name, strength))
         shown = self._texels_shown(material, came.shape[1], came.shape[0])
         error = error if shown is None else error[shown]
         said = (
@@ -252,6 +247,19 @@ class Judge:
 
 def _cutoff(material: Material) -> float | None:
     return material.alpha_cutoff if material.alpha_mode == "mask" else None
+
+
+def _scale(meant: Float, name: InputName, strength: float) -> float:
+    """What an input's errors are counted in: emission in its largest light, all else in 1."""
+    return max(1.0, float(meant.max())) * max(1.0, strength) if name == "emission" else 1.0
+
+
+def _strong_errors(
+    meant: Float, came: Float, name: InputName, strengths: tuple[float, float], scale: float
+) -> tuple[Float, str]:
+    """The errors of an input and their unit, each side under its own strength: that which was meant, and that which arrived."""
+    one, other = (apply_strength(values, name, own) for values, own in zip((meant, came), strengths, strict=True))
+    return errors_of(one, other, name, scale)
 
 
 def _cause(

@@ -101,7 +101,8 @@ class DraftOut(Schema):
 def plan(request: HttpRequest, project_id: UUID) -> PlanOut:
     """Which files the target gets."""
     project = found(project_id)
-    return _plan(project, find_profile(project.document.target, project.document))
+    profile = find_profile(project.document.target, project.document)
+    return _plan(project, profile, _made(project, profile))
 
 
 @router.get("/projects/{uuid:project_id}/targets", response=list[Profile], by_alias=True)
@@ -114,7 +115,13 @@ def targets(request: HttpRequest, project_id: UUID) -> list[Profile]:
 def comparison(request: HttpRequest, project_id: UUID) -> list[TargetSummary]:
     """The project over all targets: what each loses and converts, and what it takes."""
     project = found(project_id)
-    return [_summary(project, profile) for profile in profiles_of(project.document).values()]
+    summaries = []
+    for profile in profiles_of(project.document).values():
+        try:
+            summaries.append(_summary(project, profile, _made(project, profile)))
+        except EktoposError as problem:
+            summaries.append(_unmade(project, profile, problem))
+    return summaries
 
 
 @router.post("/projects/{uuid:project_id}/target-drafts", response=DraftOut)
@@ -125,20 +132,29 @@ def try_target(request: HttpRequest, project_id: UUID, given: Draft) -> DraftOut
         profile = parse(Profile, given.profile, "")
     except InvalidDocument as problem:
         return DraftOut(problem=problem.message.replace("Value error, ", ""))
-    summary = _summary(project, profile)
-    return DraftOut(summary=summary, plan=None if summary.problem else _plan(project, profile))
-
-
-def _summary(project: Project, profile: Profile) -> TargetSummary:
-    document = project.document
-    told = {"target": profile.id, "title": profile.title, "own": profile.id in document.targets}
     try:
-        made = make_plan(document, profile, header_of(project.head, document))
+        made = _made(project, profile)
     except EktoposError as problem:
-        return TargetSummary(**told, files=0, memory=0, compressed=0, lost=[], converted=[], problem=str(problem))
+        return DraftOut(summary=_unmade(project, profile, problem))
+    return DraftOut(summary=_summary(project, profile, made), plan=_plan(project, profile, made))
+
+
+def _made(project: Project, profile: Profile) -> Plan:
+    return make_plan(project.document, profile, header_of(project.head, project.document))
+
+
+def _summary(project: Project, profile: Profile, made: Plan) -> TargetSummary:
     return TargetSummary(
-        **told, files=len(made.files), memory=sum(f.memory for f in made.files),
-        compressed=sum(f.compressed for f in made.files), lost=_left_out(made), converted=_converted(made, profile),
+        target=profile.id, title=profile.title, own=profile.id in project.document.targets, files=len(made.files),
+        memory=sum(f.memory for f in made.files), compressed=sum(f.compressed for f in made.files), lost=_left_out(made),
+        converted=_converted(made, profile),
+    )  # fmt: skip
+
+
+def _unmade(project: Project, profile: Profile, problem: EktoposError) -> TargetSummary:
+    return TargetSummary(
+        target=profile.id, title=profile.title, own=profile.id in project.document.targets, files=0, memory=0, compressed=0,
+        lost=[], converted=[], problem=str(problem),
     )  # fmt: skip
 
 
@@ -166,10 +182,9 @@ def _converted(made: Plan, profile: Profile) -> list[str]:
     return sorted(said)
 
 
-def _plan(project: Project, profile: Profile) -> PlanOut:
+def _plan(project: Project, profile: Profile, made: Plan) -> PlanOut:
     document = project.document
     head_of = header_of(project.head, document)
-    made = make_plan(document, profile, head_of)
     last = project.packages.filter(target=profile.id, complete=True, brought_in="").order_by("-id").first()
     listed = [part for file in (last.files if last else []) for part in (file, *file.get("images", []))]
     before = {part["path"]: part.get("made_from") for part in listed}
