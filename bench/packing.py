@@ -4,17 +4,18 @@ from __future__ import annotations
 
 import json
 import shutil
+import statistics
 import subprocess
 import sys
 import tempfile
+import time
 from pathlib import Path
 
 import cv2
 import numpy as np
 
-from bench.timing import median_ms
-
 SIDE = 4096
+ROUNDS = 9
 
 
 def greys(folder: Path) -> list[Path]:
@@ -30,6 +31,12 @@ def greys(folder: Path) -> list[Path]:
         paths.append(folder / f"g{number}.png")
         cv2.imwrite(str(paths[-1]), np.clip(field * 255, 0, 255).astype(np.uint8))
     return paths
+
+
+def seconds_of(command: list[str]) -> float:
+    started = time.perf_counter()
+    subprocess.run(command, check=True, capture_output=True)
+    return time.perf_counter() - started
 
 
 def run() -> None:
@@ -48,39 +55,24 @@ def run() -> None:
         tools = {
             "ImageMagick": [shutil.which("convert-im6") or "convert-im6.q16", *g, "-combine", str(folder / "im.png")],
             "libvips": ["vips", "bandjoin", " ".join(g), str(folder / "vips.png")],
-            "oiiotool": [
-                "oiiotool",
-                g[0],
-                "--chnames",
-                "R",
-                g[1],
-                "--chnames",
-                "G",
-                "--chappend",
-                g[2],
-                "--chnames",
-                "B",
-                "--chappend",
-                "-o",
-                str(folder / "oiio.png"),
-            ],
-        }
-
-        def fresh(_: int) -> None:
-            shutil.rmtree(out, ignore_errors=True)
-            subprocess.run(ours, check=True, capture_output=True)
-
-        seconds = {"ektopos": median_ms(fresh, 5) / 1000}
-        again = median_ms(lambda _: subprocess.run(ours, check=True, capture_output=True), 5) / 1000
-        sizes = {"ektopos": (out / "textures/m_ORM.png").stat().st_size}
-        for tool, command in tools.items():
-            if shutil.which(command[0]) is None:
-                print(f"{tool} is not installed")
-                continue
-            seconds[tool] = (
-                median_ms(lambda _, command=command: subprocess.run(command, check=True, capture_output=True), 3) / 1000
-            )
-            sizes[tool] = Path(command[-1]).stat().st_size
+            "oiiotool": ["oiiotool", g[0], "--chnames", "R", g[1], "--chnames", "G", "--chappend",
+                         g[2], "--chnames", "B", "--chappend", "-o", str(folder / "oiio.png")],
+        }  # fmt: skip
+        missing = [tool for tool, command in tools.items() if shutil.which(command[0]) is None]
+        commands = {"ektopos": ours} | {tool: command for tool, command in tools.items() if tool not in missing}
+        rounds: dict[str, list[float]] = {tool: [] for tool in commands}
+        for _ in range(ROUNDS):
+            # In turns, so that whatever else the machine does falls on all of them alike.
+            for tool, command in commands.items():
+                shutil.rmtree(out, ignore_errors=True)
+                rounds[tool].append(seconds_of(command))
+        seconds = {tool: statistics.median(times) for tool, times in rounds.items()}
+        subprocess.run(ours, check=True, capture_output=True)
+        again = statistics.median(seconds_of(ours) for _ in range(ROUNDS))
+        sizes = {tool: Path(command[-1]).stat().st_size for tool, command in commands.items() if tool != "ektopos"}
+        sizes["ektopos"] = (out / "textures/m_ORM.png").stat().st_size
+        for tool in missing:
+            print(f"{tool} is not installed")
         for tool in seconds:
             print(f"{tool:12} {seconds[tool]:6.2f} s  {sizes[tool] / 1e6:6.1f} MB")
         others = [tool for tool in seconds if tool != "ektopos"]

@@ -41,13 +41,14 @@ def main(arguments: list[str] | None = None) -> int:
     except (OSError, MemoryError) as problem:
         print(f"ektopos: {problem}", file=sys.stderr)
         return BAD
+    answer = json.dumps(plain(found), indent=2, ensure_ascii=False, allow_nan=False) if options.json else "\n".join(lines)
     try:
-        if options.json:
-            print(json.dumps(plain(found), indent=2, ensure_ascii=False, allow_nan=False))
-        else:
-            print("\n".join(lines))
+        print(answer, flush=True)
     except BrokenPipeError:
-        sys.stderr.close()
+        pass  # Whoever asked has seen enough.
+    except OSError as problem:
+        print(f"ektopos: the answer cannot be written ({problem.strerror}).", file=sys.stderr)
+        return BAD
     return code
 
 

@@ -49,7 +49,7 @@ Model = TypeVar("Model", bound=BaseModel)
 
 
 class _Model(BaseModel):
-    model_config = ConfigDict(extra="allow", populate_by_name=True)
+    model_config = ConfigDict(extra="allow", populate_by_name=True, defer_build=True)
 
 
 class MapEntry(_Model):

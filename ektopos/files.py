@@ -6,6 +6,9 @@ import hashlib
 from functools import lru_cache
 from pathlib import Path
 
+_AT_ONCE = 16 * 2**20
+"""Bytes hashed in one go. In small pieces a thread waits, between any two, for one that is loading the program."""
+
 
 def hash_file(path: Path) -> str:
     """The SHA-256 of a file, taken once for as long as it stays as it is."""
@@ -15,5 +18,8 @@ def hash_file(path: Path) -> str:
 
 @lru_cache(maxsize=4096)
 def _hash_of(path: Path, size: int, changed: int) -> str:
+    seen = hashlib.sha256()
     with path.open("rb") as file:
-        return hashlib.file_digest(file, "sha256").hexdigest()
+        while part := file.read(_AT_ONCE):
+            seen.update(part)
+    return seen.hexdigest()

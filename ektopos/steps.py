@@ -18,7 +18,7 @@ By = Literal["part", "island", "face"]
 
 
 class _Step(BaseModel):
-    model_config = ConfigDict(extra="forbid")
+    model_config = ConfigDict(extra="forbid", defer_build=True)
 
     def label(self) -> str:
         """What it does, for people."""

@@ -28,7 +28,7 @@ LETTERS: tuple[Letter, ...] = ("r", "g", "b", "a")
 class ProfileFile(BaseModel):
     """One kind of file that the target takes for each material."""
 
-    model_config = ConfigDict(extra="forbid")
+    model_config = ConfigDict(extra="forbid", defer_build=True)
 
     suffix: str = Field(min_length=1)
     """Ends the file's name, for example `ORM`."""
@@ -77,7 +77,7 @@ GLTF_PLACES: dict[str, tuple[str, list[tuple[str, bool]]]] = {
 class ImportRules(BaseModel):
     """What the stand-in engine does on import; where a package says nothing it assumes the plainest thing."""
 
-    model_config = ConfigDict(extra="forbid")
+    model_config = ConfigDict(extra="forbid", defer_build=True)
 
     settings_from: Literal["container", "package"] = "container"
     """Whether alpha mode, sides, transforms and constants are read from the glTF or from the package list."""
@@ -89,7 +89,7 @@ class ImportRules(BaseModel):
 class MeshRules(BaseModel):
     """How the target takes meshes."""
 
-    model_config = ConfigDict(extra="forbid")
+    model_config = ConfigDict(extra="forbid", defer_build=True)
 
     up: Literal["y", "z"] = "y"
     """The axis that points up; z in USDZ only, for glTF says y."""
@@ -104,7 +104,7 @@ class MeshRules(BaseModel):
 class Profile(BaseModel):
     """A target."""
 
-    model_config = ConfigDict(extra="forbid")
+    model_config = ConfigDict(extra="forbid", defer_build=True)
 
     id: str = Field(pattern=r"^[a-z0-9][a-z0-9-]*$")
     title: str

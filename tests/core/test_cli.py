@@ -5,7 +5,11 @@ from __future__ import annotations
 import contextlib
 import io
 import json
+import os
+import subprocess
+import sys
 from pathlib import Path
+from typing import IO
 from unittest import TestCase
 
 import numpy as np
@@ -24,6 +28,35 @@ def run(*arguments: object) -> tuple[int, object, str]:
     with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
         code = main([str(a) for a in arguments] + ["--json"])
     return code, json.loads(out.getvalue()) if out.getvalue() else None, err.getvalue()
+
+
+def run_as_program(*arguments: str, out: IO[bytes] | int = subprocess.PIPE) -> tuple[int, str]:
+    """Exit code and the text on stderr of a process of its own."""
+    done = subprocess.run([sys.executable, "-m", "ektopos", *arguments], stdout=out, stderr=subprocess.PIPE, check=False)
+    return done.returncode, done.stderr.decode()
+
+
+class Program(TestCase):
+    def test_it_ends_with_the_commands_own_exit_code(self) -> None:
+        self.assertEqual(run_as_program("targets"), (0, ""))
+        code, said = run_as_program("check", "nowhere")
+        self.assertEqual(code, 2)
+        self.assertEqual(len(said.splitlines()), 1)
+        self.assertEqual(run_as_program("nonsense")[0], 2)
+
+    def test_an_answer_that_cannot_be_written_is_said(self) -> None:
+        with Path("/dev/full").open("wb") as full:
+            code, said = run_as_program("targets", "--json", out=full)
+        self.assertEqual(code, 2)
+        self.assertRegex(said, r"^ektopos: the answer cannot be written \(.+\)\.\n$")
+
+    def test_a_reader_that_has_seen_enough_is_no_error(self) -> None:
+        reading, writing = os.pipe()
+        os.close(reading)
+        try:
+            self.assertEqual(run_as_program("targets", "--json", out=writing), (0, ""))
+        finally:
+            os.close(writing)
 
 
 class CommandLine(TestCase):

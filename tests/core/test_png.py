@@ -74,6 +74,17 @@ class Decoders(TestCase):
         stream = zlib.decompress(b"".join(content for kind, content in chunks(raw) if kind == b"IDAT"))
         self.assertEqual(len(stream), pixels.shape[0] * (1 + pixels.shape[1] * 3))
 
+    def test_filters_that_change_from_row_to_row_fit_their_rows(self) -> None:
+        """Taller than what is filtered together, with the best filter another every few rows."""
+        pieces = [paint(37, 500, 3, 8, ("noise", "ramp", "flat")[number % 3], number) for number in range(40)]
+        pixels = np.concatenate([*pieces, np.repeat(noise(500, 5)[:1, :, :3], 300, axis=0)])
+        raw = encode_png(pixels)
+        stream = zlib.decompress(b"".join(content for kind, content in chunks(raw) if kind == b"IDAT"))
+        kinds = np.frombuffer(stream, np.uint8).reshape(len(pixels), -1)[:, 0]
+        self.assertEqual(set(kinds), {0, 1, 2, 3})
+        self.assertGreater(np.count_nonzero(np.diff(kinds)), 60)
+        np.testing.assert_array_equal(cv2.imdecode(np.frombuffer(raw, np.uint8), -1)[..., ::-1], pixels)
+
     def test_the_same_texels_are_the_same_bytes_whatever_their_memory_looks_like(self) -> None:
         pixels = coloured(48)
         turned = np.asfortranarray(pixels)
