@@ -11,7 +11,7 @@ from ninja import Router, Schema
 from ektopos.document import INPUTS, Document, parse
 from ektopos.errors import EktoposError, InvalidDocument
 from ektopos.materials.adjust import changes
-from ektopos.targets import Plan, PlannedFile, estimated_bytes, make_plan
+from ektopos.targets import Plan, PlannedFile, converted, estimated_bytes, left_out, make_plan
 from ektopos.targets.profile import Profile, find_profile, profiles_of
 from ektopos.targets.reuse import texture_key
 from server.workshop.api.materials import header_of
@@ -20,7 +20,6 @@ from server.workshop.models import Project
 from server.workshop.store import content_path
 
 router = Router(tags=["plan"])
-INSTEAD = {"gloss": "roughness", "smoothness": "roughness", "diffuse": "base colour", "specular": "metallic"}
 
 
 class PlannedChannelOut(Schema):
@@ -146,8 +145,8 @@ def _made(project: Project, profile: Profile) -> Plan:
 def _summary(project: Project, profile: Profile, made: Plan) -> TargetSummary:
     return TargetSummary(
         target=profile.id, title=profile.title, own=profile.id in project.document.targets, files=len(made.files),
-        memory=sum(f.memory for f in made.files), compressed=sum(f.compressed for f in made.files), lost=_left_out(made),
-        converted=_converted(made, profile),
+        memory=sum(f.memory for f in made.files), compressed=sum(f.compressed for f in made.files), lost=left_out(made),
+        converted=converted(made, profile, header_of(project.head, project.document)),
     )  # fmt: skip
 
 
@@ -156,30 +155,6 @@ def _unmade(project: Project, profile: Profile, problem: EktoposError) -> Target
         target=profile.id, title=profile.title, own=profile.id in project.document.targets, files=0, memory=0, compressed=0,
         lost=[], converted=[], problem=str(problem),
     )  # fmt: skip
-
-
-def _left_out(made: Plan) -> list[str]:
-    return [f"{name.replace('_', ' ')} of {_named(materials)}" for name, materials in made.left_out.items()]
-
-
-def _named(materials: list[str]) -> str:
-    return ", ".join(materials) if len(materials) < 4 else f"{', '.join(materials[:2])} and {len(materials) - 2} more"
-
-
-def _converted(made: Plan, profile: Profile) -> list[str]:
-    quantities = {c.quantity for file in made.files for c in file.channels.values() if c.quantity}
-    said = [f"{name} instead of {INSTEAD[name]}" for name in quantities]
-    if profile.normal_y == "-" and any(c.input == "normal" for file in made.files for c in file.channels.values()):
-        said.append("green of normals points down")
-    if profile.mesh.uv_transform == "baked" and any(not material.uv.is_identity for material in made.materials.values()):
-        said.append("UV transforms are worked into the UVs")
-    if made.tints:
-        said.append("tints as factors")
-    if profile.padding:
-        said.append(f"{profile.padding} texels round UV islands are filled")
-    if any(file.levels > 1 for file in made.files):
-        said.append("mips with roughness grown and coverage kept")
-    return sorted(said)
 
 
 def _plan(project: Project, profile: Profile, made: Plan) -> PlanOut:
@@ -205,8 +180,8 @@ def _plan(project: Project, profile: Profile, made: Plan) -> PlanOut:
     ]  # fmt: skip
     factors = sum(len([i for i in inputs if i in INPUTS]) for inputs in made.factors.values())
     return PlanOut(
-        target=profile.id, title=profile.title, files=files, factors=factors, left_out=_left_out(made),
-        converted=_converted(made, profile), memory=sum(file.memory for file in made.files),
+        target=profile.id, title=profile.title, files=files, factors=factors, left_out=left_out(made),
+        converted=converted(made, profile, head_of), memory=sum(file.memory for file in made.files),
         compressed=sum(file.compressed for file in made.files), budget=profile.budget * 2**20 if profile.budget else None,
     )  # fmt: skip
 

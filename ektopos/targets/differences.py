@@ -1,0 +1,54 @@
+"""What a target does not take as it was made, for people: left out, or in another form."""
+
+from __future__ import annotations
+
+from ektopos.errors import EktoposError
+from ektopos.targets.plan import HeaderOf, Plan
+from ektopos.targets.profile import Profile
+
+_INSTEAD = {"gloss": "roughness", "smoothness": "roughness", "diffuse": "base colour", "specular": "metallic"}
+
+
+def left_out(plan: Plan) -> list[str]:
+    """Inputs that no file and no container of the target carries, with the materials that have them."""
+    return [f"{_words(name)} of {_named(materials)}" for name, materials in plan.left_out.items()]
+
+
+def converted(plan: Plan, profile: Profile, header_of: HeaderOf) -> list[str]:
+    """What the target takes in another form, and what that costs."""
+    channels = [(file, channel) for file in plan.files for channel in file.channels.values()]
+    said = {f"{c.quantity} instead of {_INSTEAD[c.quantity]}" for _, c in channels if c.quantity}
+    if profile.normal_y == "-" and any(c.input == "normal" for _, c in channels):
+        said.add("green of normals points down")
+    if profile.mesh.uv_transform == "baked" and any(not material.uv.is_identity for material in plan.materials.values()):
+        said.add("UV transforms are worked into the UVs")
+    if plan.tints:
+        said.add("tints as factors")
+    if profile.padding:
+        said.add(f"{profile.padding} texels round UV islands are filled")
+    if any(file.levels > 1 for file in plan.files):
+        said.add("mips with roughness grown and coverage kept")
+    lossy = {c.input for file, c in channels if c.carries and file.path.endswith(".jpg")}
+    if "normal" in lossy:
+        said.add("normals as JPEG, which bends them: choose PNG for these")
+    if lossy - {"normal"}:
+        said.add(f"{', '.join(sorted(map(_words, lossy - {'normal'})))} as JPEG, which changes texels a little")
+    coarser = {c.input for file, c in channels if c.feed.map and file.bits < _bits(header_of, c.feed.map)}
+    if coarser:
+        said.add(f"{', '.join(sorted(map(_words, coarser)))} in 8 bits, from maps with more")
+    return sorted(said)
+
+
+def _bits(header_of: HeaderOf, name: str) -> int:
+    try:
+        return header_of(name).bits
+    except EktoposError:
+        return 0  # What cannot be read is said by the checks.
+
+
+def _words(name: str) -> str:
+    return name.replace("_", " ")
+
+
+def _named(materials: list[str]) -> str:
+    return ", ".join(materials) if len(materials) < 4 else f"{', '.join(materials[:2])} and {len(materials) - 2} more"
