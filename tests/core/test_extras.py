@@ -43,7 +43,9 @@ def cells_after(target: str, tamper: Callable[[Path], None] | None = None) -> di
         if tamper is not None:
             tamper(root / "out")
         return {
-            cell.input: cell for cell in run_trial(opened, root / "out", find_profile(target)).cells if cell.slot == "Front"
+            cell.input: cell
+            for cell in run_trial(opened, root / "out", find_profile(target), renders=False).cells
+            if cell.slot == "Front"
         }
 
 

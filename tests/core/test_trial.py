@@ -149,7 +149,7 @@ class TamperedLoose(TestCase):
                 profile = find_profile(target)
                 export_package(opened, profile, root / "out")
                 tamper(root / "out" / file)
-                trial = run_trial(opened, root / "out", profile)
+                trial = run_trial(opened, root / "out", profile, renders=False)
                 self.assertFalse(trial.passed)
                 found = {(c.input, c.cause) for c in trial.cells if c.verdict in ("differs", "lost")}
                 self.assertIn((input_name, cause), found)
@@ -160,7 +160,7 @@ class Untampered(TestCase):
         for target in built_in_profiles():
             with self.subTest(target), project() as opened, folder() as root:
                 export_package(opened, find_profile(target), root / "out")
-                trial = run_trial(opened, root / "out", find_profile(target))
+                trial = run_trial(opened, root / "out", find_profile(target), renders=False)
                 self.assertTrue(trial.passed, [c for c in trial.cells if c.verdict in ("differs", "lost")])
                 self.assertEqual(len(trial.cells), 3 * 8)
                 for cell in trial.cells:
@@ -175,7 +175,7 @@ class Tampered(TestCase):
                 profile = find_profile("gltf-split")
                 export_package(opened, profile, root / "out")
                 tamper(root / "out" / file)
-                trial = run_trial(opened, root / "out", profile)
+                trial = run_trial(opened, root / "out", profile, renders=False)
                 self.assertFalse(trial.passed)
                 found = {(c.input, c.cause) for c in trial.cells if c.verdict in ("differs", "lost")}
                 self.assertLessEqual(wanted, found)
@@ -190,7 +190,7 @@ class Tampered(TestCase):
                 return pixels
 
             picture(touch)(root / "out" / ORM)
-            cells = {c.input: c for c in run_trial(opened, root / "out", profile).cells if c.slot == "Front"}
+            cells = {c.input: c for c in run_trial(opened, root / "out", profile, renders=False).cells if c.slot == "Front"}
         self.assertEqual(cells["roughness"].verdict, "differs")
         self.assertAlmostEqual(cells["roughness"].differing or 0, 1 / 64**2, places=6)
         self.assertEqual(cells["metallic"].verdict, "same")

@@ -126,6 +126,6 @@ class Tampered(TestCase):
             export_package(opened, profile, root / "out")
             for spoil in (lambda path: path.write_bytes(b"PK"), lambda path: path.unlink()):
                 spoil(Path(root / "out/Test_plates.usdz"))
-                trial = run_trial(opened, root / "out", profile)
+                trial = run_trial(opened, root / "out", profile, renders=False)
                 self.assertFalse(trial.passed)
                 self.assertTrue({c.cause for c in trial.cells} <= {"missing-file", "unreadable-file"})

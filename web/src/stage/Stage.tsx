@@ -26,7 +26,7 @@ export function Stage({ children, size, label, pose, follows = false }: { childr
   return (
     <div style={{ position: 'absolute', inset: 0, background: BACKDROPS[backdrop] }} role="img" aria-label={label} data-testid={follows ? 'stage-compared' : 'stage'}>
       <Canvas
-        frameloop="demand" dpr={[1, 2]}
+        frameloop="demand" dpr={[0.5, 2]}
         gl={{ alpha: true, antialias: true, preserveDrawingBuffer: true }}
         camera={{ fov: 32, near: 0.01, far: 200, position: FROM.clone().multiplyScalar(1.9).toArray() }}
       >

@@ -1,0 +1,122 @@
+"""One input of a material as it was meant and as it came: the errors, the verdict by numbers, and why it differs."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ektopos.document import InputName
+from ektopos.materials.adjust import apply_strength
+from ektopos.materials.derive import Material
+from ektopos.trial.arrival import ArrivedInput, Texture
+from ektopos.trial.causes import MESSAGES, Cause, explain
+from ektopos.trial.cells import Cell, Verdict, because
+from ektopos.trial.measure import TOLERANCE, as_stored, by_words, errors_of, in_numbers, unit_of
+from ektopos.types import Float
+
+Shown = NDArray[np.bool_]
+
+
+@dataclass(frozen=True)
+class Both:
+    """An input as it was meant and as it came, each without its strength."""
+
+    name: InputName
+    meant: Float
+    """At its own size."""
+    here: Float
+    """At the size that came, as all that follows."""
+    came: Float
+    shown: Shown | None
+    """The texels that count; all, if `None`."""
+    error: Float
+    """Each under its own strength; 0 where the texel does not count."""
+    unit: str
+    strengths: tuple[float, float]
+    """As it was meant, and as it came."""
+    scale: float
+    """What the errors are counted in."""
+
+    def judged(self, cell: Cell) -> Cell:
+        """The verdict by numbers alone."""
+        same, close = TOLERANCE[self.unit]
+        largest = float(self.error.max())
+        verdict: Verdict = "same" if largest <= same else "close" if largest <= close + 1e-3 else "differs"
+        return replace(
+            cell, verdict=verdict, max_error=round(largest, 4), mean_error=round(float(self.error.mean(dtype=np.float64)), 5),
+            unit=self.unit, differing=round(float((self.error > close + 1e-3).mean()), 6),
+        )  # fmt: skip
+
+    def worst(self, one: Float, other: Float, scale: float = 1.0) -> float:
+        """The largest error between two pictures, where it counts."""
+        error = errors_of(one, other, self.name, scale)[0]
+        return float((error if self.shown is None else error[self.shown]).max(initial=0.0))
+
+
+def explained(judged: Cell, both: Both, material: Material, arrived: ArrivedInput) -> Cell:
+    """A cell that differs, with its cause; JPEG's own doing is no fault."""
+    cause, message = _cause(both, material, arrived)
+    texture = arrived.texture
+    if cause == "compressed" and texture is not None and texture.lossy:
+        largest, mean = float(both.error.max()), float(both.error.mean(dtype=np.float64))
+        said = f"JPEG changes it by up to {largest:.3g} {both.unit}, {mean:.2g} in the mean."
+        return because(replace(judged, verdict="close"), cause, said)
+    edited = " The file was edited after export: its hash is not the one in the package list."
+    return because(judged, cause, message + (edited if texture and texture.edited else ""))
+
+
+def _cause(both: Both, material: Material, arrived: ArrivedInput) -> tuple[Cause, str]:
+    """Why an input differs, and the same in words: the first explanation that fits."""
+    name, here, came = both.name, both.here, both.came
+    fed_by_maps, (strong, strength) = bool(material.feeds[name].maps()), both.strengths
+    close = TOLERANCE[unit_of(name)][1]
+    if strength != strong and _strength_explains(both, close):
+        return "strength-lost", f"Strength {strong:g} was meant, {strength:g} arrived."
+    if arrived.texture is None:
+        if not fed_by_maps:
+            return "constant-changed", f"{in_numbers(both.meant)} was meant, {in_numbers(came)} arrived."
+        return "missing-file", "No texture feeds it in the package; the engine uses a constant."
+    factor = np.asarray(arrived.factor, np.float32)
+    if fed_by_maps and factor.min() > 0 and (np.abs(factor - 1) > 1e-4).any():
+        plain = np.asarray(came / (factor if came.ndim == 3 else factor[:1]), np.float32)
+        if both.worst(here, plain) <= close + 1e-3:
+            return "constant-changed", f"The factor {in_numbers(factor)} arrived beside its map."
+    if not fed_by_maps and float(np.ptp(came)) < 1e-3:
+        return "constant-changed", f"{in_numbers(both.meant)} was meant, {in_numbers(came)} arrived."
+    cause = explain(name, as_stored(here, name, arrived), arrived, both.shown)
+    listed = unlike_its_list(arrived.texture)
+    if cause in ("unknown", "compressed") and listed is not None:
+        return "resized", listed
+    return cause, MESSAGES[cause]
+
+
+def _strength_explains(both: Both, close: float) -> bool:
+    """Whether another strength is all that differs."""
+    if both.name != "emission":
+        return both.worst(both.here, both.came) <= close + 1e-3
+    # Strength may lie in the texels as well: what is left once both are as bright decides.
+    meant, came = (values * np.float32(own) for values, own in zip((both.here, both.came), both.strengths, strict=True))
+    ratio = float(came.max()) / max(float(meant.max()), 1e-9)
+    return ratio > 1e-6 and both.worst(meant, came / np.float32(ratio), max(1.0, float(both.meant.max()))) <= 2 * close
+
+
+def unlike_its_list(texture: Texture | None) -> str | None:
+    """That a texture has not the size which the package list gives it, in words."""
+    if texture is None or texture.pixels is None or texture.listed_size in (None, texture.pixels.shape[1::-1]):
+        return None
+    return f"It is {by_words(texture.pixels.shape[1::-1])}, listed as {by_words(texture.listed_size)}."
+
+
+def scale_of(meant: Float, name: InputName, strength: float) -> float:
+    """What an input's errors are counted in: emission in its largest light, all else in 1."""
+    return max(1.0, float(meant.max())) * max(1.0, strength) if name == "emission" else 1.0
+
+
+def strong_errors(
+    meant: Float, came: Float, name: InputName, strengths: tuple[float, float], scale: float
+) -> tuple[Float, str]:
+    """The errors of an input and their unit, each side under its own strength: that which was meant, and that which arrived."""
+    one, other = (apply_strength(values, name, own) for values, own in zip((meant, came), strengths, strict=True))
+    return errors_of(one, other, name, scale)
