@@ -1,23 +1,32 @@
 import { Environment, Lightformer } from '@react-three/drei'
+import { useMemo } from 'react'
 import { BackSide, Color } from 'three'
 
 import { STAGE } from '../theme'
 import type { LightName } from './view'
 import { useView } from './view'
 
+const LAMPS: Partial<Record<LightName, { place: [number, number, number]; intensity: number; color?: string }>> = {
+  'low-sun': { place: [-4, 1.3, 2.2], intensity: 3.2, color: STAGE.warm },
+  rim: { place: [2.5, 1.5, -4], intensity: 2.4, color: STAGE.cool },
+  'grey-room': { place: [2, 4, 3], intensity: 0.8 },
+}
+
 /** Light set-ups, each made to show other faults. Surroundings are made of plain panels; nothing is loaded. */
 export function Lights({ name }: { name: LightName }) {
   const { brightness, lightTurn } = useView()
+  // The same elements for as long as the set-up is: others would be filtered into reflections anew.
+  const panels = useMemo(() => surroundings(name), [name])
+  const lamp = LAMPS[name] ?? { place: [0, 1, 0], intensity: 0 }
   return (
     <>
-      <Environment key={name} resolution={128} frames={1}>{surroundings(name)}</Environment>
+      <Environment key={name} resolution={128} frames={1}>{panels}</Environment>
       <group rotation={[0, (lightTurn * Math.PI) / 180, 0]}>
-      {name === 'low-sun' && <directionalLight position={[-4, 1.3, 2.2]} intensity={3.2 * brightness} color={STAGE.warm} />}
+      {/* One lamp always, dark where a set-up has none: with another number of lamps every shader would be built again. */}
+      <directionalLight position={lamp.place} intensity={lamp.intensity * brightness} color={lamp.color ?? STAGE.white} />
       {name === 'points' && ([[-1.6, 1.8, 1.6], [1.8, 1.2, 1.2], [0.3, 2.2, -1.6], [-0.4, 0.9, 2.4]] as const).map((place) => (
         <pointLight key={place.join()} position={[...place]} intensity={5 * brightness} decay={2} />
       ))}
-      {name === 'rim' && <directionalLight position={[2.5, 1.5, -4]} intensity={2.4 * brightness} color={STAGE.cool} />}
-      {name === 'grey-room' && <directionalLight position={[2, 4, 3]} intensity={0.8 * brightness} />}
       </group>
     </>
   )

@@ -49,10 +49,6 @@ function Exposure() {
     gl.toneMapping = toneMapped ? NeutralToneMapping : NoToneMapping
     scene.environmentIntensity = brightness
     scene.environmentRotation.y = (lightTurn * Math.PI) / 180
-    scene.traverse((object) => {
-      const material = (object as { material?: { needsUpdate?: boolean } }).material
-      if (material) material.needsUpdate = true
-    })
     invalidate()
   }, [brightness, get, lightTurn, toneMapped])
   return null

@@ -1,9 +1,9 @@
 // A three.js material from what the core resolved: quick small pictures first, then the full preview size.
 import { useThree } from '@react-three/fiber'
-import { useEffect, useMemo, useState } from 'react'
+import { useEffect, useLayoutEffect, useMemo, useState } from 'react'
 import {
-  Color, DoubleSide, FrontSide, LinearFilter, LinearMipmapLinearFilter, MeshBasicMaterial, MeshPhysicalMaterial, NearestFilter,
-  NoColorSpace, RepeatWrapping, SRGBColorSpace, Texture, TextureLoader,
+  Color, DoubleSide, FrontSide, LinearFilter, LinearMipmapLinearFilter, type Material, MeshBasicMaterial, MeshPhysicalMaterial,
+  MeshStandardMaterial, NearestFilter, NoColorSpace, RepeatWrapping, SRGBColorSpace, Texture, TextureLoader,
 } from 'three'
 
 import type { StageLook } from '../api/types'
@@ -34,39 +34,38 @@ function picture(key: string, size: number): Promise<Texture> {
 const KINDS = ['base', 'orm', 'normal', 'emission', 'specular', 'coat', 'sheen', 'through'] as const
 type Pictures = Partial<Record<(typeof KINDS)[number], Texture>>
 
-/** The newest pictures of a look that have arrived: each changes as soon as it is there. */
+/** The newest pictures of a look, once all of a size are there: a material that fills bit by bit is built again for each. */
 function usePictures(look: StageLook | undefined): Pictures {
   const [shown, setShown] = useState<Pictures>({})
-  const invalidate = useThree((state) => state.invalidate)
   const keys = KINDS.map((kind) => look?.pictures[kind] ?? '').join(' ')
   useEffect(() => {
     let wanted = true
-    const wish = Object.fromEntries(keys.split(' ').map((key, index) => [KINDS[index]!, key]))
+    const wish = keys.split(' ').map((key, index) => [KINDS[index]!, key] as const)
     const load = async (size: number) => {
-      await Promise.allSettled(
-        Object.entries(wish).map(async ([kind, key]) => {
-          if (!key) {
-            if (wanted) setShown((before) => (kind in before ? { ...before, [kind]: undefined } : before))
-            return
-          }
-          const texture = await picture(key, size)
-          if (wanted) setShown((before) => ({ ...before, [kind]: texture }))
-        }),
-      )
-      invalidate()
+      const found = await Promise.all(wish.map(async ([kind, key]) => [kind, key ? await picture(key, size).catch(() => null) : undefined] as const))
+      // One that cannot be had leaves the one before it.
+      if (wanted) setShown((before) => Object.fromEntries(found.map(([kind, texture]) => [kind, texture === null ? before[kind] : texture])))
     }
     void load(QUICK).then(() => (wanted ? load(FULL) : undefined))
     return () => {
       wanted = false
     }
-  }, [keys, invalidate])
+  }, [keys])
   return shown
 }
 
-/** One of a material's pictures laid as the material's UV transform says (KHR_texture_transform). */
-function laid(source: Texture | undefined, look: StageLook, colour: boolean): Texture | null {
+type Lay = (source: Texture | undefined, colour: boolean) => Texture | null
+
+/** Lays pictures as a material's UV transform says (KHR_texture_transform); one of `before` that lies so already stays on the graphics card. */
+const layer = (look: StageLook, before: Texture[] = []): Lay => (source, colour) => {
   if (!source) return null
+  const lies = JSON.stringify([look.uv, look.filter, colour])
+  return before.find((known) => known.source === source.source && known.userData.lies === lies) ?? laid(source, look, colour, lies)
+}
+
+function laid(source: Texture, look: StageLook, colour: boolean, lies: string): Texture {
   const texture = source.clone()
+  texture.userData = { lies }
   texture.flipY = false
   texture.wrapS = texture.wrapT = RepeatWrapping
   texture.colorSpace = colour ? SRGBColorSpace : NoColorSpace
@@ -83,73 +82,71 @@ function laid(source: Texture | undefined, look: StageLook, colour: boolean): Te
   return texture
 }
 
-/** The material that stands for a look; plain grey while nothing is known of it. */
-export function useStageMaterial(look: StageLook | undefined): MeshPhysicalMaterial {
+/** The material that stands for a look: grey where there is none, flat until its pictures have come. It is one object for good,
+ * so that a change of pictures does not build its shader again. */
+export function useStageMaterial(look: StageLook | undefined): Material {
   const pictures = usePictures(look)
-  const material = useMemo(() => {
-    const made = new MeshPhysicalMaterial({ roughness: 0.6, metalness: 0, color: new Color(STAGE.ghost) })
-    if (!look || !pictures.base) return made
-    made.color.set(STAGE.white)
-    made.map = laid(pictures.base, look, true)
-    const orm = laid(pictures.orm, look, false)
-    made.aoMap = made.roughnessMap = made.metalnessMap = orm
-    made.roughness = orm ? 1 : 0.6
-    made.metalness = orm ? 1 : 0
-    made.normalMap = laid(pictures.normal, look, false)
-    made.emissiveMap = laid(pictures.emission, look, true)
-    made.emissive.set(pictures.emission ? STAGE.white : STAGE.black)
-    made.emissiveIntensity = look.emission_factor
-    wear(made, look, pictures)
-    made.side = look.double_sided ? DoubleSide : FrontSide
-    made.alphaTest = look.alpha_mode === 'mask' ? Math.max(look.alpha_cutoff, 1e-4) : 0
-    made.transparent = look.alpha_mode === 'blend'
-    made.depthWrite = look.alpha_mode !== 'blend'
-    return made
-  }, [look, pictures])
-  useEffect(() => () => disposeAll(material), [material])
-  return material
+  const [{ lit, grey, coming }] = useState(() => ({
+    lit: new MeshPhysicalMaterial(),
+    grey: new MeshStandardMaterial({ roughness: 0.6, color: new Color(STAGE.ghost) }),
+    coming: new MeshBasicMaterial({ color: new Color(STAGE.ghost) }),
+  }))
+  const invalidate = useThree((state) => state.invalidate)
+  useLayoutEffect(() => {
+    if (look && pictures.base) {
+      const before = texturesOf(lit)
+      dress(lit, look, pictures, layer(look, before))
+      const now = new Set(texturesOf(lit))
+      before.filter((texture) => !now.has(texture)).forEach((texture) => texture.dispose())
+    }
+    invalidate()
+  }, [lit, look, pictures, invalidate])
+  useEffect(() => () => [...texturesOf(lit), lit, grey, coming].forEach((held) => held.dispose()), [lit, grey, coming])
+  return !look ? grey : pictures.base ? lit : coming
+}
+
+function dress(made: MeshPhysicalMaterial, look: StageLook, pictures: Pictures, lay: Lay) {
+  made.map = lay(pictures.base, true)
+  const orm = lay(pictures.orm, false)
+  made.aoMap = made.roughnessMap = made.metalnessMap = orm
+  made.roughness = orm ? 1 : 0.6
+  made.metalness = orm ? 1 : 0
+  made.normalMap = lay(pictures.normal, false)
+  made.emissiveMap = lay(pictures.emission, true)
+  made.emissive.set(pictures.emission ? STAGE.white : STAGE.black)
+  made.emissiveIntensity = look.emission_factor
+  wear(made, look, pictures, lay)
+  made.side = look.double_sided ? DoubleSide : FrontSide
+  made.alphaTest = look.alpha_mode === 'mask' ? Math.max(look.alpha_cutoff, 1e-4) : 0
+  made.transparent = look.alpha_mode === 'blend'
+  made.depthWrite = look.alpha_mode !== 'blend'
+  made.needsUpdate = true
 }
 
 /** Inputs beyond the seven: numbers, and pictures laid out as glTF's extensions want them. */
-function wear(made: MeshPhysicalMaterial, look: StageLook, pictures: Pictures) {
+function wear(made: MeshPhysicalMaterial, look: StageLook, pictures: Pictures, lay: Lay) {
   const { extras } = look
   const number = (name: string, otherwise: number) => (typeof extras[name] === 'number' ? (extras[name] as number) : otherwise)
   made.ior = number('ior', 1.5)
-  made.specularIntensity = number('specular', 1)
-  made.clearcoat = number('clearcoat', 0)
-  made.clearcoatRoughness = number('clearcoat_roughness', 0)
-  if (Array.isArray(extras.sheen)) {
-    made.sheen = 1
-    made.sheenColor.fromArray(extras.sheen)
-    made.sheenRoughness = number('sheen_roughness', 0)
-  }
-  made.transmission = number('transmission', 0)
-  made.thickness = number('thickness', 0)
+  made.specularIntensity = pictures.specular ? 1 : number('specular', 1)
+  made.specularIntensityMap = lay(pictures.specular, false)
+  made.clearcoat = pictures.coat ? 1 : number('clearcoat', 0)
+  made.clearcoatRoughness = pictures.coat ? 1 : number('clearcoat_roughness', 0)
+  made.clearcoatMap = made.clearcoatRoughnessMap = lay(pictures.coat, false)
+  made.sheen = pictures.sheen || Array.isArray(extras.sheen) ? 1 : 0
+  made.sheenColor.set(STAGE.white)
+  if (!pictures.sheen && Array.isArray(extras.sheen)) made.sheenColor.fromArray(extras.sheen)
+  made.sheenRoughness = pictures.sheen ? 1 : number('sheen_roughness', 0)
+  made.sheenColorMap = made.sheenRoughnessMap = lay(pictures.sheen, true)
+  made.transmission = pictures.through ? 1 : number('transmission', 0)
+  made.thickness = pictures.through ? 1 : number('thickness', 0)
+  made.transmissionMap = made.thicknessMap = lay(pictures.through, false)
+  made.attenuationColor.set(STAGE.white)
   if (Array.isArray(extras.attenuation)) made.attenuationColor.fromArray(extras.attenuation)
   made.attenuationDistance = number('attenuation_distance', Infinity)
-  if (pictures.specular) {
-    made.specularIntensity = 1
-    made.specularIntensityMap = laid(pictures.specular, look, false)
-  }
-  if (pictures.coat) {
-    made.clearcoat = made.clearcoatRoughness = 1
-    made.clearcoatMap = made.clearcoatRoughnessMap = laid(pictures.coat, look, false)
-  }
-  if (pictures.sheen) {
-    made.sheen = made.sheenRoughness = 1
-    made.sheenColor.set(STAGE.white)
-    made.sheenColorMap = made.sheenRoughnessMap = laid(pictures.sheen, look, true)
-  }
-  if (pictures.through) {
-    made.transmission = made.thickness = 1
-    made.transmissionMap = made.thicknessMap = laid(pictures.through, look, false)
-  }
 }
 
-function disposeAll(material: MeshPhysicalMaterial) {
-  for (const value of Object.values(material)) if (value instanceof Texture) value.dispose()
-  material.dispose()
-}
+const texturesOf = (material: MeshPhysicalMaterial): Texture[] => [...new Set(Object.values(material).filter((value) => value instanceof Texture))]
 
 /** One input alone, seen flat: no light, no shading. */
 export function useSoloMaterial(key: string | null, look: StageLook | undefined): MeshBasicMaterial | null {
@@ -169,7 +166,7 @@ export function useSoloMaterial(key: string | null, look: StageLook | undefined)
   }, [key, invalidate])
   const material = useMemo(() => {
     if (!key || !look || source?.key !== key) return null
-    return new MeshBasicMaterial({ map: laid(source.texture, look, true), toneMapped: false, side: look.double_sided ? DoubleSide : FrontSide })
+    return new MeshBasicMaterial({ map: layer(look)(source.texture, true), toneMapped: false, side: look.double_sided ? DoubleSide : FrontSide })
   }, [key, look, source])
   useEffect(() => () => {
     material?.map?.dispose()
