@@ -81,11 +81,11 @@ def folder_files(root: Path) -> FindFile:
 def open_project(path: Path) -> Iterator[Project]:
     """A project from its document, its folder or its zip. Raises `InvalidDocument` if it is none of them."""
     if path.is_dir():
-        yield _from_folder(path)
+        yield _from_folder(path, path.name)
     elif path.is_file() and zipfile.is_zipfile(path):
         with tempfile.TemporaryDirectory(prefix="ektopos-") as folder:
             unpack(path, Path(folder))
-            yield _from_folder(Path(folder))
+            yield _from_folder(Path(folder), path.name)
     elif path.is_file():
         yield Project(load_document(path.read_bytes(), path.name), folder_files(path.parent))
     else:
@@ -130,13 +130,13 @@ def files_of_mesh(project: Project, mesh: str) -> list[str]:
     return [file, *(part for part in beside if project.find(part))]
 
 
-def _from_folder(folder: Path) -> Project:
+def _from_folder(folder: Path, name: str) -> Project:
     documents = sorted(folder.rglob(f"*{SUFFIX}"), key=lambda found: (len(found.parts), found))
     if not documents:
-        raise InvalidDocument(f"there is no *{SUFFIX} in it.", subject=folder.name)
+        raise InvalidDocument(
+            f"there is no *{SUFFIX} in it.", subject=name, hint="Choose a project that was saved as a zip, or its folder."
+        )
     nearest = [found for found in documents if len(found.parts) == len(documents[0].parts)]
     if len(nearest) > 1:
-        raise InvalidDocument(
-            "there is more than one project document in it.", subject=folder.name, hint="Name the one you mean."
-        )
+        raise InvalidDocument("there is more than one project document in it.", subject=name, hint="Name the one you mean.")
     return Project(load_document(nearest[0].read_bytes(), nearest[0].name), folder_files(nearest[0].parent))

@@ -13,7 +13,7 @@ from ektopos.document import (
 )
 from ektopos.edits.common import BaseEdit, Name, found
 from ektopos.errors import EktoposError
-from ektopos.targets.profile import Profile, built_in_profiles
+from ektopos.targets.profile import Profile, built_in_profiles, find_profile
 
 
 class RenameProject(BaseEdit):
@@ -39,7 +39,7 @@ class SetTarget(BaseEdit):
         return f"target {self.target}"
 
     def apply(self, document: Document) -> None:
-        document.target = self.target
+        document.target = find_profile(self.target, document).id
 
 
 class SetProfile(BaseEdit):

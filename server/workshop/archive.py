@@ -29,16 +29,16 @@ def import_folder(path: Path) -> Project:
 
 def import_uploads(uploads: list[tuple[str, str]]) -> Project:
     """A new project from uploaded files (path, sha256): one zip, or a folder with a document in it."""
-    if len(uploads) == 1:
-        return import_folder(content_path(uploads[0][1]))
-    with tempfile.TemporaryDirectory(dir=settings.FILE_UPLOAD_TEMP_DIR) as folder:
+    with tempfile.TemporaryDirectory(dir=settings.FILE_UPLOAD_TEMP_DIR) as temporary:
+        # Under their own names, so that what is wrong is said of the file that a person knows.
+        folder = Path(temporary) / "the folder"
         for path, sha256 in uploads:
             if not is_safe(path):
                 raise InvalidDocument("the path leaves its folder.", subject=path)
-            place = Path(folder) / PurePosixPath(path)
+            place = folder / PurePosixPath(path)
             place.parent.mkdir(parents=True, exist_ok=True)
             os.link(content_path(sha256), place)
-        return import_folder(Path(folder))
+        return import_folder(place if len(uploads) == 1 else folder)
 
 
 def analyse(project: Project) -> Job:

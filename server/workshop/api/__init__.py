@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from django.http import HttpRequest, HttpResponse
+from django.http import Http404, HttpRequest, HttpResponse
 from ninja import NinjaAPI
 
 from ektopos.errors import EktoposError, MissingReference, TooLarge
@@ -25,6 +25,13 @@ def said(request: HttpRequest, problem: EktoposError) -> HttpResponse:
     status = 404 if isinstance(problem, MissingReference) else 413 if isinstance(problem, TooLarge) else 422
     body = {"message": problem.message, "subject": problem.subject, "hint": problem.hint}
     return api.create_response(request, body, status=status)
+
+
+@api.exception_handler(Http404)
+def gone(request: HttpRequest, problem: Http404) -> HttpResponse:
+    """Something that is not there, or not any more."""
+    body = {"message": "There is nothing at this address.", "subject": "", "hint": "Look in the list of projects."}
+    return api.create_response(request, body, status=404)
 
 
 @api.exception_handler(StaleRevision)

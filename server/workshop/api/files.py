@@ -77,7 +77,7 @@ def bring_in(request: HttpRequest, project_id: UUID, given: Uploads) -> Job:
 @router.get("/projects/{uuid:project_id}/jobs", response=list[JobOut])
 def jobs(request: HttpRequest, project_id: UUID) -> list[Job]:
     """The project's last jobs, newest first."""
-    return list(Job.objects.filter(project_id=project_id)[:20])
+    return list(found(project_id).jobs.all()[:20])
 
 
 @router.get("/jobs/{uuid:job_id}", response=JobOut)

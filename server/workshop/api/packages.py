@@ -72,7 +72,7 @@ def start_export(request: HttpRequest, project_id: UUID, given: NewExport) -> Jo
 @router.get("/projects/{uuid:project_id}/packages", response=list[PackageOut])
 def packages(request: HttpRequest, project_id: UUID) -> list[PackageOut]:
     """The project's packages, newest first."""
-    rows = Package.objects.filter(project_id=project_id, complete=True)[:10]
+    rows = found(project_id).packages.filter(complete=True)[:10]
     return [
         PackageOut(
             id=row.pk, target=row.target, revision=row.revision_id, made=row.made, seconds=row.seconds, files=row.files,

@@ -11,7 +11,7 @@ import { LightTabs } from '../stage/StageBar'
 import { MeshSubject, ShapeSubject } from '../stage/Subjects'
 import { ViewMenu } from '../stage/ViewMenu'
 import type { ShapeName } from '../stage/shapes'
-import { SHAPES } from '../stage/shapes'
+import { ACROSS, SHAPES } from '../stage/shapes'
 import { useView } from '../stage/view'
 import { INPUT_WORDS } from '../words'
 import { OFF, PLAIN } from './feed'
@@ -41,7 +41,7 @@ export function MaterialStage({ name, sheet, solo, comparison, compare }: Props)
   const mesh = meshes.find((entry) => `mesh:${entry.name}` === subject)
   const shape = (mesh ? 'specimen' : SHAPES.some((entry) => entry.key === subject) ? subject : 'specimen') as ShapeName
   const soloKey = solo ? (sheet?.rows.find((row) => row.input === solo)?.picture ?? null) : null
-  const size = mesh ? Math.hypot(...mesh.size) : 2
+  const size = mesh ? Math.hypot(...mesh.size) : ACROSS[shape]
   const onIt = (worn: string | null | undefined) => worn === name
   const subjectWith = (look: StageLook | undefined, key: string | null, probing: boolean) => (
     <Suspense fallback={null}>
