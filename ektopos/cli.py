@@ -41,6 +41,9 @@ def main(arguments: list[str] | None = None) -> int:
     except (OSError, MemoryError) as problem:
         print(f"ektopos: {problem}", file=sys.stderr)
         return BAD
+    except KeyboardInterrupt:
+        print("ektopos: stopped; nothing was changed.", file=sys.stderr)
+        return BAD
     answer = json.dumps(plain(found), indent=2, ensure_ascii=False, allow_nan=False) if options.json else "\n".join(lines)
     try:
         print(answer, flush=True)

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from typing import cast
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ektopos.document import Document, Feed, InputName, Role
 from ektopos.errors import EktoposError
@@ -22,6 +23,8 @@ from ektopos.types import Channels, Float
 DIELECTRIC = 0.04
 """Reflectance at normal incidence of what is not metal: index of refraction 1.5."""
 EPSILON = 1e-6
+_PIECE = 8192
+"""Texels that are converted together."""
 PERCEIVED = (0.299, 0.587, 0.114)
 
 
@@ -43,15 +46,24 @@ def to_metallic_roughness(diffuse: Float, specular: Float, gloss: Float) -> tupl
 
 def to_specular_gloss(base_color: Float, metallic: Float, roughness: Float) -> tuple[Float, Float, Float]:
     """Diffuse, specular and gloss of a metallic-roughness surface: the way back of the same conversion."""
-    base, metal = np.asarray(base_color, np.float64), np.asarray(metallic, np.float64)[..., None]
-    specular = DIELECTRIC * (1.0 - metal) + base * metal
-    one_minus_strength = np.maximum(1.0 - specular.max(axis=-1, keepdims=True), EPSILON)
-    diffuse = np.clip(base * (1.0 - DIELECTRIC) * (1.0 - metal) / one_minus_strength, 0.0, 1.0)
+    base, metal = np.asarray(base_color).reshape(-1, 3), np.asarray(metallic).reshape(-1, 1)
+    diffuse, specular = np.empty(base.shape, np.float32), np.empty(base.shape, np.float32)
+    # A piece at a time, that the steps between stay in a core's cache.
+    for start in range(0, len(base), _PIECE):
+        here = slice(start, start + _PIECE)
+        diffuse[here], specular[here] = _diffuse_specular(base[here].astype(np.float64), metal[here].astype(np.float64))
     return (
-        np.asarray(diffuse, np.float32),
-        np.asarray(specular, np.float32),
+        diffuse.reshape(np.shape(base_color)),
+        specular.reshape(np.shape(base_color)),
         np.asarray(1.0 - np.asarray(roughness, np.float64), np.float32),
     )
+
+
+def _diffuse_specular(base: NDArray[np.float64], metal: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    specular = DIELECTRIC * (1.0 - metal) + base * metal
+    strongest = np.maximum(np.maximum(specular[:, :1], specular[:, 1:2]), specular[:, 2:])
+    share = (1.0 - DIELECTRIC) * (1.0 - metal) / np.maximum(1.0 - strongest, EPSILON)
+    return np.clip(base * share, 0.0, 1.0), specular
 
 
 def solve_metallic(diffuse: Float, specular: Float, one_minus_strength: Float) -> Float:

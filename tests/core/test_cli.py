@@ -10,7 +10,7 @@ import subprocess
 import sys
 from pathlib import Path
 from typing import IO
-from unittest import TestCase
+from unittest import TestCase, mock
 
 import numpy as np
 
@@ -49,6 +49,18 @@ class Program(TestCase):
             code, said = run_as_program("targets", "--json", out=full)
         self.assertEqual(code, 2)
         self.assertRegex(said, r"^ektopos: the answer cannot be written \(.+\)\.\n$")
+
+    def test_stopping_an_export_leaves_what_was_there(self) -> None:
+        with folder() as root:
+            project_folder(root / "p")
+            self.assertEqual(run("export", root / "p", "--out", root / "out")[0], 0)
+            before = {path.name: path.read_bytes() for path in (root / "out").iterdir()}
+            arguments = ("export", root / "p", "--target", "single-maps", "--out", root / "out")
+            with mock.patch("ektopos.targets.export.write_image", side_effect=KeyboardInterrupt):
+                code, _, said = run(*arguments)
+            self.assertEqual((code, said), (2, "ektopos: stopped; nothing was changed.\n"))
+            self.assertEqual({path.name: path.read_bytes() for path in (root / "out").iterdir()}, before)
+            self.assertEqual(sorted(path.name for path in root.iterdir()), ["out", "p"], "nothing half-made is left")
 
     def test_a_reader_that_has_seen_enough_is_no_error(self) -> None:
         reading, writing = os.pipe()

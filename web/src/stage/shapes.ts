@@ -16,7 +16,7 @@ const BEVEL = 0.09
 const THICK = 0.16
 
 /** How much of the stage a shape takes, seen from its corner. */
-export const ACROSS: Record<ShapeName, number> = { specimen: 2.3, sphere: 2, plane: 2, cylinder: 2 }
+export const ACROSS: Record<ShapeName, number> = { specimen: 2.5, sphere: 2, plane: 2, cylinder: 2 }
 
 /** Height of the specimen over its slab: a cap that meets the flat in a small fillet. */
 function domeHeight(x: number, y: number): number {
