@@ -32,10 +32,11 @@ def converted(plan: Plan, profile: Profile, header_of: HeaderOf) -> list[str]:
     if "normal" in lossy:
         said.add("normals as JPEG, which bends them: choose PNG for these")
     if lossy - {"normal"}:
-        said.add(f"{', '.join(sorted(map(_words, lossy - {'normal'})))} as JPEG, which changes texels a little")
-    coarser = {c.input for file, c in channels if c.feed.map and file.bits < _bits(header_of, c.feed.map)}
-    if coarser:
-        said.add(f"{', '.join(sorted(map(_words, coarser)))} in 8 bits, from maps with more")
+        said.add(f"{', '.join(sorted(_words(name) for name in lossy - {'normal'}))} as JPEG, which changes texels a little")
+    coarser = {(file.bits, c.input) for file, c in channels if c.feed.map and file.bits < _bits(header_of, c.feed.map)}
+    for bits in {bits for bits, _ in coarser}:
+        names = ", ".join(sorted(_words(name) for fewer, name in coarser if fewer == bits))
+        said.add(f"{names} in {bits} bits, from maps with more")
     return sorted(said)
 
 
