@@ -271,22 +271,23 @@ def _replace(out: Path, fresh: Path, files: list[str], backup: Path | None = Non
             hint="Move it away, or name another folder.",
         )
     with tempfile.TemporaryDirectory(prefix=f".{out.name}-before-", dir=out.parent) as kept:
-        moved: list[str] = []
-        placed: list[str] = []
+        moved = [file for file in before if (out / file).exists()]
         try:
-            for file in before:
-                if (out / file).exists():
-                    _move(out / file, Path(kept) / file)
-                    moved.append(file)
+            for file in moved:
+                _move(out / file, Path(kept) / file)
             for file in [*files, PACKAGE_LIST]:
                 _move(fresh / file, out / file)
-                placed.append(file)
-        except OSError as problem:
-            for file in placed:
-                (out / file).unlink(missing_ok=True)
+        except BaseException as problem:
+            # Whatever stopped it, a person at the keyboard too: what has left `fresh` goes, what lies in `kept` comes back.
+            for file in [*files, PACKAGE_LIST]:
+                if not (fresh / file).exists():
+                    (out / file).unlink(missing_ok=True)
             for file in moved:
-                _move(Path(kept) / file, out / file)
-            raise EktoposError(f"cannot be written ({problem.strerror}).", subject=str(out)) from None
+                if (Path(kept) / file).exists():
+                    _move(Path(kept) / file, out / file)
+            if isinstance(problem, OSError):
+                raise EktoposError(f"cannot be written ({problem.strerror}).", subject=str(out)) from None
+            raise
         if backup is not None and PACKAGE_LIST in moved:
             backup.mkdir(parents=True, exist_ok=True)
             _replace(backup, Path(kept), [file for file in moved if file != PACKAGE_LIST])

@@ -13,7 +13,7 @@ from ektopos.materials.derive import Material
 from ektopos.trial.arrival import ArrivedInput, Texture
 from ektopos.trial.causes import MESSAGES, Cause, explain
 from ektopos.trial.cells import Cell, Verdict, because
-from ektopos.trial.measure import TOLERANCE, as_stored, by_words, errors_of, in_numbers, unit_of
+from ektopos.trial.measure import TOLERANCE, as_stored, by_words, errors_of, in_numbers
 from ektopos.types import Float
 
 Shown = NDArray[np.bool_]
@@ -71,20 +71,18 @@ def _cause(both: Both, material: Material, arrived: ArrivedInput) -> tuple[Cause
     """Why an input differs, and the same in words: the first explanation that fits."""
     name, here, came = both.name, both.here, both.came
     fed_by_maps, (strong, strength) = bool(material.feeds[name].maps()), both.strengths
-    close = TOLERANCE[unit_of(name)][1]
+    close = TOLERANCE[both.unit][1]
     if strength != strong and _strength_explains(both, close):
         return "strength-lost", f"Strength {strong:g} was meant, {strength:g} arrived."
+    if not fed_by_maps and (arrived.texture is None or float(np.ptp(came)) < 1e-3):
+        return "constant-changed", f"{in_numbers(both.meant)} was meant, {in_numbers(came)} arrived."
     if arrived.texture is None:
-        if not fed_by_maps:
-            return "constant-changed", f"{in_numbers(both.meant)} was meant, {in_numbers(came)} arrived."
         return "missing-file", "No texture feeds it in the package; the engine uses a constant."
     factor = np.asarray(arrived.factor, np.float32)
     if fed_by_maps and factor.min() > 0 and (np.abs(factor - 1) > 1e-4).any():
         plain = np.asarray(came / (factor if came.ndim == 3 else factor[:1]), np.float32)
         if both.worst(here, plain) <= close + 1e-3:
             return "constant-changed", f"The factor {in_numbers(factor)} arrived beside its map."
-    if not fed_by_maps and float(np.ptp(came)) < 1e-3:
-        return "constant-changed", f"{in_numbers(both.meant)} was meant, {in_numbers(came)} arrived."
     cause = explain(name, as_stored(here, name, arrived), arrived, both.shown)
     listed = unlike_its_list(arrived.texture)
     if cause in ("unknown", "compressed") and listed is not None:

@@ -32,6 +32,7 @@ def import_uploads(uploads: list[tuple[str, str]]) -> Project:
     with tempfile.TemporaryDirectory(dir=settings.FILE_UPLOAD_TEMP_DIR) as temporary:
         # Under their own names, so that what is wrong is said of the file that a person knows.
         folder = Path(temporary) / "the folder"
+        folder.mkdir()
         for path, sha256 in uploads:
             if not is_safe(path):
                 raise InvalidDocument("the path leaves its folder.", subject=path)

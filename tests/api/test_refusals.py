@@ -100,6 +100,7 @@ class Opening(Api):
 
     def test_a_folder_without_a_document_and_one_that_leaves_itself(self) -> None:
         self.assertEqual(self.refused({"p/readme.txt": b"a", "p/more.txt": b"b"})["subject"], "the folder")
+        self.assertEqual(self.refused({})["subject"], "the folder")
         given = [self.upload("a.txt", b"a"), self.upload("b.txt", b"b")]
         given[0]["path"] = "../a.txt"
         said = self.call("post", "/projects/import", {"files": given}, 422)

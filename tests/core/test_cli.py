@@ -18,6 +18,7 @@ from ektopos.cli import _maps_ahead, main, plain
 from ektopos.images import read_ahead
 from ektopos.project import open_project
 from ektopos.targets import export_package
+from ektopos.targets.export import _move
 from ektopos.targets.profile import find_profile
 from tests.samples import folder, noise, project_folder, quads, save, save_glb
 
@@ -61,6 +62,29 @@ class Program(TestCase):
             self.assertEqual((code, said), (2, "ektopos: stopped; nothing was changed.\n"))
             self.assertEqual({path.name: path.read_bytes() for path in (root / "out").iterdir()}, before)
             self.assertEqual(sorted(path.name for path in root.iterdir()), ["out", "p"], "nothing half-made is left")
+
+    def test_stopping_while_a_package_is_replaced_brings_the_old_one_back(self) -> None:
+        """Stopped before or after each file that is moved; what is moved back afterwards must not be stopped again."""
+        with folder() as root:
+            project_folder(root / "p")
+            self.assertEqual(run("export", root / "p", "--target", "gltf-split", "--out", root / "out")[0], 0)
+            before = {path: path.read_bytes() for path in (root / "out").rglob("*") if path.is_file()}
+            for late in (False, True):
+                for stopped in range(len(before) + 3):
+                    moves = iter(range(1000))
+
+                    def move(source: Path, target: Path, late: bool = late, stopped: int = stopped, moves=moves) -> None:
+                        now = next(moves) == stopped
+                        if now and not late:
+                            raise KeyboardInterrupt
+                        _move(source, target)
+                        if now:
+                            raise KeyboardInterrupt
+
+                    with self.subTest(stopped=stopped, late=late), mock.patch("ektopos.targets.export._move", move):
+                        self.assertEqual(run("export", root / "p", "--target", "single-maps", "--out", root / "out")[0], 2)
+                        now_there = {path: path.read_bytes() for path in (root / "out").rglob("*") if path.is_file()}
+                        self.assertEqual(now_there, before)
 
     def test_a_reader_that_has_seen_enough_is_no_error(self) -> None:
         reading, writing = os.pipe()

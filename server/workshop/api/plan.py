@@ -12,6 +12,7 @@ from ektopos.document import INPUTS, Document, parse
 from ektopos.errors import EktoposError, InvalidDocument
 from ektopos.materials.adjust import changes
 from ektopos.targets import Plan, PlannedFile, converted, estimated_bytes, left_out, make_plan
+from ektopos.targets.plan import HeaderOf
 from ektopos.targets.profile import Profile, find_profile, profiles_of
 from ektopos.targets.reuse import texture_key
 from server.workshop.api.materials import header_of
@@ -101,7 +102,8 @@ def plan(request: HttpRequest, project_id: UUID) -> PlanOut:
     """Which files the target gets."""
     project = found(project_id)
     profile = find_profile(project.document.target, project.document)
-    return _plan(project, profile, _made(project, profile))
+    head_of = header_of(project.head, project.document)
+    return _plan(project, profile, make_plan(project.document, profile, head_of), head_of)
 
 
 @router.get("/projects/{uuid:project_id}/targets", response=list[Profile], by_alias=True)
@@ -114,10 +116,10 @@ def targets(request: HttpRequest, project_id: UUID) -> list[Profile]:
 def comparison(request: HttpRequest, project_id: UUID) -> list[TargetSummary]:
     """The project over all targets: what each loses and converts, and what it takes."""
     project = found(project_id)
-    summaries = []
+    head_of, summaries = header_of(project.head, project.document), []
     for profile in profiles_of(project.document).values():
         try:
-            summaries.append(_summary(project, profile, _made(project, profile)))
+            summaries.append(_summary(project, profile, make_plan(project.document, profile, head_of), head_of))
         except EktoposError as problem:
             summaries.append(_unmade(project, profile, problem))
     return summaries
@@ -131,22 +133,19 @@ def try_target(request: HttpRequest, project_id: UUID, given: Draft) -> DraftOut
         profile = parse(Profile, given.profile, "")
     except InvalidDocument as problem:
         return DraftOut(problem=problem.message.replace("Value error, ", ""))
+    head_of = header_of(project.head, project.document)
     try:
-        made = _made(project, profile)
+        made = make_plan(project.document, profile, head_of)
     except EktoposError as problem:
         return DraftOut(summary=_unmade(project, profile, problem))
-    return DraftOut(summary=_summary(project, profile, made), plan=_plan(project, profile, made))
+    return DraftOut(summary=_summary(project, profile, made, head_of), plan=_plan(project, profile, made, head_of))
 
 
-def _made(project: Project, profile: Profile) -> Plan:
-    return make_plan(project.document, profile, header_of(project.head, project.document))
-
-
-def _summary(project: Project, profile: Profile, made: Plan) -> TargetSummary:
+def _summary(project: Project, profile: Profile, made: Plan, head_of: HeaderOf) -> TargetSummary:
     return TargetSummary(
         target=profile.id, title=profile.title, own=profile.id in project.document.targets, files=len(made.files),
         memory=sum(f.memory for f in made.files), compressed=sum(f.compressed for f in made.files), lost=left_out(made),
-        converted=converted(made, profile, header_of(project.head, project.document)),
+        converted=converted(made, profile, head_of),
     )  # fmt: skip
 
 
@@ -157,9 +156,8 @@ def _unmade(project: Project, profile: Profile, problem: EktoposError) -> Target
     )  # fmt: skip
 
 
-def _plan(project: Project, profile: Profile, made: Plan) -> PlanOut:
+def _plan(project: Project, profile: Profile, made: Plan, head_of: HeaderOf) -> PlanOut:
     document = project.document
-    head_of = header_of(project.head, document)
     last = project.packages.filter(target=profile.id, complete=True, brought_in="").order_by("-id").first()
     listed = [part for file in (last.files if last else []) for part in (file, *file.get("images", []))]
     before = {part["path"]: part.get("made_from") for part in listed}
