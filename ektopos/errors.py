@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import errno
+import struct
+
 
 class EktoposError(Exception):
     """Something a person can mend.
@@ -26,8 +29,27 @@ class UnreadableFile(EktoposError):
     """A file that is broken, of another kind than its name says, or of a kind that is not read."""
 
 
+DAMAGE = (
+    ValueError, KeyError, IndexError, TypeError, AttributeError, ArithmeticError, RecursionError, MemoryError, struct.error,
+)  # fmt: skip
+"""What reading a damaged file ends in: a reader turns these into one `UnreadableFile`."""
+
+
 class TooLarge(EktoposError):
     """A file that claims more than this machine should be asked to hold."""
+
+
+class DiskFull(EktoposError):
+    """There is no room left where something is to be written."""
+
+    def __init__(self, subject: str = "") -> None:
+        hint = "Make room and try again; nothing was changed."
+        super().__init__("there is no room left on the disk.", subject=subject, hint=hint)
+
+
+def is_disk_full(problem: BaseException) -> bool:
+    """Whether an operation failed because the disk, or what this user may have of it, is full."""
+    return isinstance(problem, OSError) and problem.errno in (errno.ENOSPC, errno.EDQUOT)
 
 
 class InvalidDocument(EktoposError):

@@ -7,17 +7,24 @@ Files come from a folder, from a zip, or (in the application) from a content-add
 from __future__ import annotations
 
 import contextlib
+import shutil
 import tempfile
 import zipfile
+import zlib
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
 
 from ektopos.document import SUFFIX, Document, dump_document, load_document
-from ektopos.errors import InvalidDocument, MissingReference, TooLarge
+from ektopos.errors import DiskFull, InvalidDocument, MissingReference, TooLarge, is_disk_full
 from ektopos.meshes import Mesh, apply_recipe, companion_files, read_mesh
 
 MAX_ZIP_BYTES = 16 * 2**30
+MAX_ZIP_FILES = 20_000
+MAX_ZIP_RATIO = 100
+"""How much larger a zip may become; texture maps are compressed already."""
+FREE_RATIO_BYTES = 64 * 2**20
+"""Below this the ratio does not matter."""
 FindFile = Callable[[str], Path | None]
 """From a path as the document writes it to the file that holds its bytes, or `None`."""
 
@@ -93,18 +100,40 @@ def open_project(path: Path) -> Iterator[Project]:
 
 
 def unpack(archive: Path, folder: Path) -> None:
-    """Unpack a project's zip; entries that would leave the folder and sizes beyond `MAX_ZIP_BYTES` are refused."""
+    """Unpack a zip; what would leave the folder, or take more room than is credible, is refused before anything is written.
+
+    Raises `InvalidDocument`, `TooLarge` beyond the limits above, or `DiskFull`.
+    """
     try:
         with zipfile.ZipFile(archive) as packed:
-            entries = [entry for entry in packed.infolist() if not entry.is_dir()]
-            if sum(entry.file_size for entry in entries) > MAX_ZIP_BYTES:
-                raise TooLarge("unpacked, the zip would be larger than 16 GiB.", subject=archive.name)
-            for entry in entries:
-                if not is_safe(entry.filename):
-                    raise InvalidDocument(f"the entry {entry.filename} leaves the zip.", subject=archive.name)
+            for entry in zip_entries(packed, archive, folder):
                 packed.extract(entry, folder)
-    except (zipfile.BadZipFile, OSError, RuntimeError, NotImplementedError) as problem:
+    except (zipfile.BadZipFile, zlib.error, EOFError, OSError, RuntimeError, NotImplementedError) as problem:
+        if is_disk_full(problem):
+            raise DiskFull(archive.name) from None
         raise InvalidDocument(f"the zip cannot be unpacked ({problem}).", subject=archive.name) from None
+
+
+def zip_entries(packed: zipfile.ZipFile, archive: Path, goal: Path) -> list[zipfile.ZipInfo]:
+    """The files of a zip by its list alone, if `goal` has room for them; no entry ever gives more than it says here.
+
+    Raises as `unpack`.
+    """
+    entries = [entry for entry in packed.infolist() if not entry.is_dir()]
+    size = sum(entry.file_size for entry in entries)
+    if len(entries) > MAX_ZIP_FILES:
+        raise TooLarge(f"it holds {len(entries):,} files; at most {MAX_ZIP_FILES:,} are read.", subject=archive.name)
+    if size > MAX_ZIP_BYTES:
+        raise TooLarge("unpacked, the zip would be larger than 16 GiB.", subject=archive.name)
+    if size > FREE_RATIO_BYTES and size > MAX_ZIP_RATIO * archive.stat().st_size:
+        said = f"unpacked, the zip would be {size // max(1, archive.stat().st_size):,} times as large; this is not credible."
+        raise TooLarge(said, subject=archive.name, hint="Pack it again, or choose its folder.")
+    for entry in entries:
+        if not is_safe(entry.filename):
+            raise InvalidDocument(f"the entry {entry.filename} leaves the zip.", subject=archive.name)
+    if size > shutil.disk_usage(goal).free:
+        raise DiskFull(archive.name)
+    return entries
 
 
 def pack(project: Project, archive: Path) -> None:

@@ -18,6 +18,8 @@ from ektopos.images.image import Image, ImageHeader
 IMAGE_SUFFIXES = (".png", ".jpg", ".jpeg", ".tga", ".tif", ".tiff", ".exr", ".webp", ".hdr")
 MAX_TEXELS = 16384 * 16384
 MAX_SIDE = 32768
+MAX_BYTES = 2**30
+"""Decoded: 16384² texels of four 8-bit channels, 8192² of four 32-bit ones."""
 
 _FORMATS = ("png", "jpeg", "targa", "tiff", "openexr", "webp", "hdr")
 _BITS = {"uint8": 8, "uint16": 16, "half": 16, "float": 32}
@@ -105,6 +107,13 @@ def _header(path: Path, spec: oiio.ImageSpec, format_name: str, channels: int, n
             hint="Make it smaller before bringing it in.",
         )
     kind = str(spec.format)
+    decoded = width * height * channels * max(1, _BITS.get(kind, 32) // 8)
+    if decoded > MAX_BYTES:
+        raise TooLarge(
+            f"the picture would take {decoded / 2**30:.1f} GiB decoded; the most that is read is 1 GiB.",
+            subject=path.name,
+            hint="Make it smaller, or save it with fewer channels or bits, before bringing it in.",
+        )
     return ImageHeader(
         width=width,
         height=height,

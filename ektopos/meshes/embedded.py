@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import Any
 
 from ektopos.document import Feed, InputName, MapEntry, MaterialEntry, Role, RoleChannels, UvTransform
+from ektopos.errors import DAMAGE, UnreadableFile
 from ektopos.meshes.gltf import load_gltf
 from ektopos.meshes.parts import unique_names
 from ektopos.types import Channels, Encoding
@@ -46,10 +47,18 @@ def embedded(path: Path, name: str, map_entry: Callable[[str], str]) -> Embedded
     """The embedded maps and the materials of a GLB or glTF file; nothing for others.
 
     `map_entry` gives, once for each picture's file name, the name that its map will have in the document. Raises
-    `UnreadableFile`, or `ValueError` and its kin for damage.
+    `UnreadableFile`.
     """
     if Path(name).suffix.lower() not in (".glb", ".gltf"):
         return Embedded()
+    try:
+        return _embedded(path, name, map_entry)
+    except DAMAGE as problem:
+        said = f"the materials in it are damaged ({type(problem).__name__}: {problem})."
+        raise UnreadableFile(said, subject=name, hint="Export it again.") from None
+
+
+def _embedded(path: Path, name: str, map_entry: Callable[[str], str]) -> Embedded:
     gltf, binary = load_gltf(path, name)
     pictures = {i: found for i, image in enumerate(gltf.get("images", [])) if (found := _picture(gltf, image, binary))}
     stems = unique_names([str(gltf["images"][i].get("name") or f"{Path(name).stem}_{i}") for i in pictures])
@@ -155,8 +164,14 @@ def _material(
         alpha_cutoff=material.get("alphaCutoff") if mode == "mask" else None,
         double_sided=True if material.get("doubleSided") else None, uv=None if uv.is_identity else uv,
         filter="nearest" if filters and all(f in _NEAREST for f in filters) else None,
-        surface_tag=(material.get("extras") or {}).get("surface_tag"),
+        surface_tag=_tag(material.get("extras")),
     )  # fmt: skip
+
+
+def _tag(extras: Any) -> str | None:
+    """The surface tag among extras, which may be anything. Source: glTF 2.0, 5.22."""
+    tag = extras.get("surface_tag") if isinstance(extras, dict) else None
+    return tag if isinstance(tag, str) else None
 
 
 def _is_colour(roles: dict[RoleChannels, Role]) -> bool:

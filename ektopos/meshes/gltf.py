@@ -26,6 +26,9 @@ _WIDTH = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "M
 _READ_EXTENSIONS = {"KHR_mesh_quantization", "KHR_texture_transform", "KHR_materials_emissive_strength"}
 _COMPRESSED = ("KHR_draco_mesh_compression", "EXT_meshopt_compression")
 MAX_DEPTH = 256
+MAX_TRIANGLES = 10_000_000
+"""Of all instances together; a million take about 1 GB while they are measured."""
+MAX_ZEROS = 65536
 
 Find = Callable[[str], Path | None]
 
@@ -39,6 +42,8 @@ def read_gltf(path: Path, find: Find, name: str) -> Mesh:
         raise UnreadableFile(
             f"its geometry is compressed with {compressed[0]}.", subject=name, hint="Export it without compression."
         )
+    _check_tree(gltf)
+    _check_counts(gltf)
     buffers = [_buffer(gltf, i, binary, find, name) for i in range(len(gltf.get("buffers", [])))]
     slots = [str(m.get("name") or f"slot_{i}") for i, m in enumerate(gltf.get("materials", []))]
     parts: list[Part] = []
@@ -114,6 +119,9 @@ def read_accessor(gltf: dict[str, Any], buffers: list[bytes], index: int) -> NDA
     if "bufferView" in accessor:
         elements = _view(gltf, buffers, accessor["bufferView"], accessor.get("byteOffset", 0), component, width, count)
     else:
+        # Zeros need no bytes, so nothing but the rest of the file bounds how many are credible.
+        if count > MAX_ZEROS + sum(map(len, buffers)):
+            raise ValueError(f"an accessor claims {count:,} elements and has no data")
         elements = np.zeros((count, width), component)
     if "sparse" in accessor:
         sparse = accessor["sparse"]
@@ -184,6 +192,36 @@ def _roots(gltf: dict[str, Any]) -> list[int]:
     return [i for i in range(len(nodes)) if i not in below]
 
 
+def _check_tree(gltf: dict[str, Any]) -> None:
+    """Raises `ValueError` unless nodes form trees: with two parents a few hundred bytes can draw a mesh 2^60 times.
+
+    Source: glTF 2.0, 3.5.2: “the node hierarchy MUST be a set of disjoint strict trees”.
+    """
+    nodes = gltf.get("nodes", [])
+    below = [child for node in nodes for child in node.get("children", [])]
+    if len(set(below)) != len(below):
+        raise ValueError("a node has two parents")
+    for scene in gltf.get("scenes", []):
+        roots = scene.get("nodes", [])
+        if len(set(roots)) != len(roots) or set(roots) & set(below):
+            raise ValueError("a scene names a node twice")
+
+
+def _check_counts(gltf: dict[str, Any]) -> None:
+    """Raises `ValueError` where more triangles are drawn than can be held, before any is made."""
+    accessors = gltf.get("accessors", [])
+
+    def triangles(primitive: dict[str, Any]) -> int:
+        which = primitive.get("indices", primitive.get("attributes", {}).get("POSITION"))
+        corners = int(accessors[which]["count"]) if which is not None else 0
+        return corners // 3 if primitive.get("mode", 4) == 4 else corners
+
+    of_mesh = [sum(map(triangles, mesh.get("primitives", []))) for mesh in gltf.get("meshes", [])]
+    drawn = sum(of_mesh[node["mesh"]] for node in gltf.get("nodes", []) if "mesh" in node)
+    if max(drawn, *of_mesh, 0) > MAX_TRIANGLES:
+        raise ValueError(f"{max(drawn, *of_mesh):,} triangles are drawn; at most {MAX_TRIANGLES:,} can be held")
+
+
 def _drawn_nodes(gltf: dict[str, Any]) -> Iterator[tuple[dict[str, Any], NDArray[np.float64]]]:
     """Every node with a mesh and its matrix to the world; a file without nodes draws each mesh once."""
     nodes = gltf.get("nodes", [])
@@ -205,14 +243,15 @@ def _drawn_nodes(gltf: dict[str, Any]) -> Iterator[tuple[dict[str, Any], NDArray
 
 def _scaled_nodes(gltf: dict[str, Any]) -> Iterator[Node]:
     nodes = gltf.get("nodes", [])
-
-    def carries(index: int, depth: int = 0) -> bool:
-        node = nodes[index]
-        below = depth < MAX_DEPTH and any(carries(child, depth + 1) for child in node.get("children", []))
-        return "mesh" in node or below
-
+    parent = {child: index for index, node in enumerate(nodes) for child in node.get("children", [])}
+    carries: set[int] = set()
     for index, node in enumerate(nodes):
-        if carries(index):
+        above: int | None = index if "mesh" in node else None
+        while above is not None and above not in carries:
+            carries.add(above)
+            above = parent.get(above)
+    for index, node in enumerate(nodes):
+        if index in carries:
             axes = _local_matrix(node)[:3, :3]
             x, y, z = (float(length) for length in np.linalg.norm(axes, axis=0))
             yield Node(str(node.get("name") or f"node_{index}"), (x, y, z), bool(np.linalg.det(axes) < 0))
@@ -233,7 +272,7 @@ def _part(
         corners = read_accessor(gltf, buffers, primitive["indices"])[:, 0].astype(np.int64)
     else:
         corners = np.arange(count, dtype=np.int64)
-    if corners.size and corners.max() >= count:
+    if corners.size and (corners.min() < 0 or corners.max() >= count):
         raise ValueError("an index points beyond the vertices")
     triangles = _triangles(corners, mode)
     axes = matrix[:3, :3]

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ektopos.meshes.rows import unique_rows
-from ektopos.meshes.uvs import SUBTEXEL, covered_cells, signed_areas
+from ektopos.meshes.uvs import SUBTEXEL, covered_cells, distinct_triangles, signed_areas
 from ektopos.types import Index
 
 WELD = 1e-6
@@ -17,6 +17,8 @@ WELD = 1e-6
 UV_STEPS = 65536
 """UVs nearer than one of so many steps are one point: a sixteenth of a texel at 4096."""
 _GRID = 1024
+CROWDED = 4.0
+"""Different triangles with so many times the area of the square that they lie in overlap, wherever they lie."""
 _CANDIDATES = 96
 """Narrow places that are measured exactly."""
 
@@ -96,6 +98,10 @@ def smallest_gap(corner_uvs: NDArray[np.float64], island: Index) -> float | None
     if island.max(initial=0) == 0 or size <= 0:
         return None
     snapped = np.rint((corner_uvs - low) / size * (_GRID - 1) * SUBTEXEL).astype(np.int64)
+    distinct = distinct_triangles(snapped)[0]
+    corner_uvs, island, snapped = corner_uvs[distinct], island[distinct], snapped[distinct]
+    if np.abs(signed_areas(corner_uvs)).sum() > CROWDED * size * size:
+        return 0.0
     first, second = np.full(_GRID * _GRID, -1, np.int64), np.full(_GRID * _GRID, -1, np.int64)
     for cell, owner in covered_cells(snapped, _GRID):
         first[cell] = island[owner]

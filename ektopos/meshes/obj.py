@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 
 from ektopos.errors import UnreadableFile
 from ektopos.meshes.mesh import Mesh
-from ektopos.meshes.parts import fans, unit_normals, with_alpha
+from ektopos.meshes.parts import check_slots, fans, unit_normals, with_alpha
 from ektopos.meshes.rows import unique_rows
 
 Find = Callable[[str], Path | None]
@@ -33,8 +33,13 @@ class _Lines:
     faces: list[str] = field(default_factory=list)
     runs: list[tuple[int, int, int, int, int]] = field(default_factory=list)
     """First face, slot, and how many positions, UVs and normals stand before."""
-    slots: list[str] = field(default_factory=list)
+    slots: dict[str, int] = field(default_factory=dict)
+    """Numbers of slots by their names, in the order of the file."""
     libraries: list[str] = field(default_factory=list)
+
+    def slot(self, name: str = "") -> int:
+        """The number of a slot, new if it is; without a name it gets one by its number."""
+        return self.slots.setdefault(name or f"slot_{len(self.slots)}", len(self.slots))
 
 
 def read_obj(path: Path, find: Find, name: str) -> Mesh:
@@ -45,8 +50,8 @@ def read_obj(path: Path, find: Find, name: str) -> Mesh:
     for library in lines.libraries:
         found = find(library)
         for material in _materials(found) if found else []:
-            if material not in lines.slots:
-                lines.slots.append(material)
+            lines.slot(material)
+    check_slots(len(lines.slots))
     numbers, widths = _numbers(lines.positions, 6)
     positions = numbers[:, :3]
     if not np.isfinite(positions).all():
@@ -66,7 +71,7 @@ def read_obj(path: Path, find: Find, name: str) -> Mesh:
     uv_pool = np.concatenate([uvs, [[np.nan, np.nan]]])
     uv_pool[:, 1] = 1.0 - uv_pool[:, 1]  # OBJ's v points up
     normal_pool, unnormalised = unit_normals(np.concatenate([normals, [[0.0, 0.0, 0.0]]]))
-    slots = lines.slots
+    slots = list(lines.slots)
     used = np.zeros(len(positions), bool)
     used[picked[:, 0]] = True
     loose = [0] * len(slots)
@@ -114,17 +119,13 @@ def _sorted_lines(text: str) -> _Lines:
         elif key == "f":
             if changed:
                 if current is None:
-                    found.slots.append(f"slot_{len(found.slots)}")
-                    current = len(found.slots) - 1
+                    current = found.slot()
                 before = (len(found.positions), len(found.uvs), len(found.normals))
                 found.runs.append((len(found.faces), current, *before))
                 changed = False
             found.faces.append(rest)
         elif key == "usemtl":
-            material = rest.strip() or f"slot_{len(found.slots)}"
-            if material not in found.slots:
-                found.slots.append(material)
-            current = found.slots.index(material)
+            current = found.slot(rest.strip())
             changed = True
         elif key == "mtllib":
             found.libraries.append(rest.strip())

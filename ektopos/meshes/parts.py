@@ -15,6 +15,15 @@ UNNORMALISED_BY = 0.01
 """How far a normal's length may be from 1."""
 
 
+MAX_SLOTS = 1024
+
+
+def check_slots(count: int) -> None:
+    """Raises `ValueError` for more slots than can be measured one by one."""
+    if count > MAX_SLOTS:
+        raise ValueError(f"it has {count:,} materials; at most {MAX_SLOTS:,} are read")
+
+
 @dataclass
 class Part:
     """Triangles of one slot as one node draws them, in world space."""

@@ -66,6 +66,7 @@ def _header(raw: bytes, name: str) -> tuple[list[_Element], str | None, int]:
     start = raw.index(b"\n", end) + 1
     order: str | None = None
     elements: list[_Element] = []
+    rest = len(raw) - start
     for line in raw[:end].decode("latin-1").splitlines():
         words = line.split()
         if words[:1] == ["format"]:
@@ -74,7 +75,11 @@ def _header(raw: bytes, name: str) -> tuple[list[_Element], str | None, int]:
                 raise UnreadableFile(f"PLY {words[1]} is not known.", subject=name, hint="Save it as text or binary PLY.")
             order = orders[words[1]]
         elif words[:1] == ["element"]:
-            elements.append(_Element(words[1], int(words[2])))
+            count = int(words[2])
+            # Every row takes at least one byte.
+            if not 0 <= count <= rest:
+                raise ValueError(f"it claims {count:,} of {words[1]}, and {rest:,} bytes are there")
+            elements.append(_Element(words[1], count))
         elif words[:2] == ["property", "list"]:
             elements[-1].properties.append((words[4], _KIND[words[3]], _KIND[words[2]]))
         elif words[:1] == ["property"]:
@@ -83,6 +88,8 @@ def _header(raw: bytes, name: str) -> tuple[list[_Element], str | None, int]:
 
 
 def _read_text(element: _Element, words: Any) -> None:
+    if not element.properties:
+        return
     kept: dict[str, list[float]] = {name: [] for name, _, _ in element.properties}
     counts: dict[str, list[int]] = {name: [] for name, _, listed in element.properties if listed}
     try:
@@ -101,6 +108,8 @@ def _read_text(element: _Element, words: Any) -> None:
 
 def _read_binary(element: _Element, raw: bytes, start: int, order: str) -> int:
     """Read an element's rows from `start`; gives where they end."""
+    if not element.properties:
+        return start
     if not any(listed for _, _, listed in element.properties):
         row = np.dtype([(name, order + kind) for name, kind, _ in element.properties])
         rows = np.frombuffer(raw, row, element.count, start)
@@ -117,6 +126,8 @@ def _read_even(element: _Element, raw: bytes, start: int, order: str) -> int | N
     for name, kind, listed in element.properties:
         if listed and element.count:
             length = int(np.frombuffer(raw, order + listed, 1, at)[0])
+            if not 0 <= length <= len(raw) - at:
+                raise ValueError("the file breaks off")
             fields += [(f"{name}#", order + listed), (name, order + kind, (length,))]
             at += np.dtype(listed).itemsize + np.dtype(kind).itemsize * length
         else:

@@ -7,10 +7,11 @@ from pathlib import Path
 
 import numpy as np
 
-from ektopos.errors import EktoposError, UnreadableFile
+from ektopos.errors import DAMAGE, EktoposError, UnreadableFile
 from ektopos.meshes.gltf import gltf_companions, read_gltf
 from ektopos.meshes.mesh import Mesh
 from ektopos.meshes.obj import obj_companions, read_obj
+from ektopos.meshes.parts import check_slots
 from ektopos.meshes.ply import read_ply
 from ektopos.meshes.usd import USD_SUFFIXES, read_usd
 
@@ -19,6 +20,9 @@ OTHER_MESH_SUFFIXES = (
     ".3ds", ".abc", ".blend", ".c4d", ".dae", ".fbx", ".max", ".ma", ".mb", ".stl", ".x3d", ".lwo",
 )  # fmt: skip
 READ_HINT = "Save it as GLB, glTF with its files, OBJ with MTL, PLY or USD: these open formats are read."
+
+MAX_COORDINATE = 1e12
+"""Squares of it still fit 32-bit floats, with which meshes leave."""
 
 FindPart = Callable[[str], Path | None]
 """From a path inside a mesh file to the file beside it, or `None`."""
@@ -35,21 +39,19 @@ def read_mesh(path: Path, find: FindPart | None = None, *, name: str | None = No
         raise UnreadableFile("there is no such file.", subject=given, hint="Check the path.")
     try:
         if suffix in (".glb", ".gltf"):
-            return read_gltf(path, find or _beside(path), given)
+            return _within_bounds(read_gltf(path, find or _beside(path), given))
         if suffix == ".obj":
-            return read_obj(path, find or _beside(path), given)
+            return _within_bounds(read_obj(path, find or _beside(path), given))
         if suffix == ".ply":
-            return read_ply(path, given)
+            return _within_bounds(read_ply(path, given))
         if suffix in USD_SUFFIXES:
-            return read_usd(path, given)
+            return _within_bounds(read_usd(path, given))
     except EktoposError:
         raise
-    except (ValueError, KeyError, IndexError, TypeError, AttributeError, OverflowError, RecursionError, MemoryError) as problem:
+    except DAMAGE as problem:
         raise UnreadableFile(
             f"the mesh is damaged ({type(problem).__name__}: {problem}).", subject=given, hint="Export it again."
         ) from None
-    except np.exceptions.AxisError:
-        raise UnreadableFile("the mesh is damaged.", subject=given, hint="Export it again.") from None
     raise UnreadableFile(f"“{suffix}” meshes are not read.", subject=given, hint=READ_HINT)
 
 
@@ -64,6 +66,16 @@ def companion_files(path: Path, name: str) -> list[str]:
     except (ValueError, TypeError, AttributeError, EktoposError, RecursionError):
         return []
     return []
+
+
+def _within_bounds(mesh: Mesh) -> Mesh:
+    """The mesh. Raises `ValueError` where its numbers or the number of its slots would spoil every measure."""
+    check_slots(len(mesh.slots))
+    if mesh.positions.size and not np.abs(mesh.positions).max() <= MAX_COORDINATE:
+        raise ValueError(f"a position is beyond {MAX_COORDINATE:.0e} m")
+    if mesh.uvs.size and np.abs(np.nan_to_num(mesh.uvs, nan=0.0)).max() > MAX_COORDINATE:
+        raise ValueError(f"a UV is beyond {MAX_COORDINATE:.0e}")
+    return mesh
 
 
 def _beside(path: Path) -> FindPart:

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from ektopos.errors import UnreadableFile
 from ektopos.meshes.mesh import Mesh, Node
+from ektopos.meshes.usd_layers import confined_layer
 from ektopos.meshes.parts import Part, cofactor, fans, join_parts, no_colours, unique_names, unit_normals, with_alpha
 
 USD_SUFFIXES = (".usd", ".usda", ".usdc", ".usdz")
@@ -34,7 +35,8 @@ def _read(path: Path, name: str) -> Mesh:
     from pxr import Tf, Usd, UsdGeom
 
     try:
-        stage = Usd.Stage.Open(str(path))
+        layer, left_out = confined_layer(path)
+        stage = Usd.Stage.Open(layer) if layer else None
     except Tf.ErrorException:
         stage = None
     if stage is None:
@@ -47,7 +49,7 @@ def _read(path: Path, name: str) -> Mesh:
     slots: dict[str, int] = {}
     names: list[str] = []
     parts: list[Part] = []
-    notes: list[str] = []
+    notes = [f"refers to {other}, which is not followed" for other in left_out]
     nodes: dict[str, Node] = {}
     for prim in Usd.PrimRange(stage.GetPseudoRoot(), Usd.TraverseInstanceProxies()):
         kind = prim.GetTypeName()

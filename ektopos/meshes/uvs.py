@@ -7,9 +7,14 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
+from ektopos.meshes.rows import unique_rows
+
 GRID = 1024
 SUBTEXEL = 256
 """Corners are snapped to this fraction of a grid cell, so that edge tests are exact in integers."""
+MOST_CELLS = 100_000_000
+"""Cells of all triangles together, about two seconds' work."""
+COARSEST = 64
 _CHUNK = 4_000_000
 
 
@@ -88,15 +93,35 @@ def cover_counts(
 ) -> NDArray[np.int32]:
     """How many triangles cover each centre of a grid over a UV rectangle: `(grid, grid)`, rows along v.
 
-    Edges belong to one side only (the top-left rule), so neighbours never count twice. Cost: linear in the cells of the
-    triangles' bounding boxes.
+    Edges belong to one side only (the top-left rule), so neighbours never count twice. Cost: linear in the cells that
+    different triangles cover; where they lie on each other so often that this is more than `MOST_CELLS`, the grid is coarser.
     """
-    counts = np.zeros(grid * grid, np.int32)
-    scale = grid / np.maximum(np.array(high) - np.array(low), 1e-30)
-    snapped = np.rint((corner_uvs - np.array(low)) * scale * SUBTEXEL).clip(-(2**28), 2**28).astype(np.int64)
-    for cell, _ in covered_cells(snapped, grid):
-        counts += np.bincount(cell, minlength=grid * grid).astype(np.int32)
-    return counts.reshape(grid, grid)
+    size = np.maximum(np.array(high) - np.array(low), 1e-30)
+
+    def snapped() -> NDArray[np.int64]:
+        places = (corner_uvs - np.array(low)) * (grid / size) * SUBTEXEL
+        return np.rint(places).clip(-(2**28), 2**28).astype(np.int64)
+
+    first, times = distinct_triangles(snapped())
+    corner_uvs = corner_uvs[first]
+    share = np.abs(signed_areas(corner_uvs / size)).clip(0, 1).sum()
+    while share * grid * grid > MOST_CELLS and grid > COARSEST:
+        grid //= 2
+    counts = np.zeros(grid * grid, np.int64)
+    for cell, owner in covered_cells(snapped(), grid):
+        counts += np.bincount(cell, times[owner], minlength=grid * grid).astype(np.int64)
+    return counts.astype(np.int32).reshape(grid, grid)
+
+
+def distinct_triangles(snapped: NDArray[np.int64]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Which triangles `(t, 3, 2)` differ in their corners, whatever their order, and how often each is there: `(d,)` both.
+
+    Cards, leaves and bolts lie on the same few triangles thousands of times; whatever is drawn is drawn once.
+    """
+    flat = snapped.reshape(-1, 2)
+    corners = unique_rows(flat - flat.min(axis=0, initial=0))[1].reshape(-1, 3)
+    first, group = unique_rows(np.sort(corners, axis=1))
+    return first, np.bincount(group, minlength=len(first))
 
 
 def covered_texels(corner_uvs: NDArray[np.float64], width: int, height: int) -> NDArray[np.bool_] | None:
@@ -112,7 +137,7 @@ def covered_texels(corner_uvs: NDArray[np.float64], width: int, height: int) -> 
     grid = max(width, height)
     found = np.zeros(grid * grid, bool)
     snapped = np.rint(moved * [width, height] * SUBTEXEL).astype(np.int64)
-    for cell, _ in covered_cells(snapped, grid):
+    for cell, _ in covered_cells(snapped[distinct_triangles(snapped)[0]], grid):
         found[cell] = True
     return found.reshape(grid, grid)[:height, :width]
 

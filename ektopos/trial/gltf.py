@@ -24,19 +24,19 @@ def import_gltf(package: Path, profile: Profile, files: PackageFiles, listing: d
     """Read a glTF package. A missing or broken file is said in the result, not raised."""
     suffix = f".{profile.container}"
     named = [name for name in files.listed if name.lower().endswith(suffix)]
-    found = [files.root / name for name in named] or sorted(files.root.glob(f"*{suffix}"))
+    found = files.find(named[0]) if named else next(iter(sorted(files.root.glob(f"*{suffix}"))), None)
     listed = listed_slots(listing)
-    if not found or not found[0].is_file():
-        name = found[0].name if found else f"*{suffix}"
+    if found is None:
+        name = Path(named[0]).name if named else f"*{suffix}"
         return Arrival(profile.id, listed_slots=listed, problem="missing-file", message=f"{name} is missing.")
     try:
-        gltf = _load(found[0])
+        gltf = _load(found)
         with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
             images = list(pool.map(lambda i: _image(gltf, i, files, listing), range(len(gltf.images or []))))
         materials = {m.name or f"material_{i}": _material(gltf, m, images) for i, m in enumerate(gltf.materials or [])}
         slots, uvs = _slots(gltf, list(materials), files)
     except Exception as problem:
-        message = f"{found[0].name} cannot be read ({type(problem).__name__}: {problem})."
+        message = f"{found.name} cannot be read ({type(problem).__name__}: {problem})."
         return Arrival(profile.id, listed_slots=listed, problem="unreadable-file", message=message)
     return Arrival(profile.id, materials, slots, listed, uvs=uvs)
 

@@ -131,14 +131,15 @@ def arrived_look(material: ArrivedMaterial, values: ArrivedValues) -> Look:
                 small[texture.path, encoding] = _reduced(Image(texture.pixels), encoding).pixels
             arrived = replace(arrived, texture=replace(texture, pixels=small[texture.path, encoding]), encoding="linear")
         inputs[name] = apply_strength(_small(values(arrived, name), name), name, arrived.strength)
-    if material.inputs["base_color"].quantity == "diffuse" and "metallic" in inputs:
-        diffuse, specular = inputs["base_color"], inputs["metallic"]
-        if specular.ndim == 3:
-            height, width = max(diffuse.shape[:2], specular.shape[:2])
-            diffuse, specular = resize(diffuse, width, height), resize(specular, width, height)
-            inputs["base_color"], inputs["metallic"], _ = to_metallic_roughness(
-                diffuse, specular, np.zeros_like(diffuse[..., 0])
-            )
+    if "metallic" in inputs and inputs["metallic"].ndim == 3:
+        # A specular colour: with what arrived as diffuse, or with nothing there, as an engine would draw it.
+        specular = inputs["metallic"]
+        diffuse = inputs.get("base_color", np.zeros_like(specular))
+        height, width = (max(sides) for sides in zip(diffuse.shape[:2], specular.shape[:2], strict=True))
+        diffuse, specular = resize(diffuse, width, height), resize(specular, width, height)
+        inputs["base_color"], inputs["metallic"], _ = to_metallic_roughness(
+            diffuse, specular, np.zeros_like(diffuse[..., 0])
+        )
     known = material.alpha_mode if material.alpha_mode in ("opaque", "mask", "blend") else "opaque"
     return Look(
         inputs, cast(AlphaMode, known), material.alpha_cutoff, material.double_sided,

@@ -1,0 +1,100 @@
+"""USD layers before they are composed: nothing outside the file is followed, nothing is drawn more often than can be held.
+
+Composing a stage opens whatever its layers refer to, wherever on this machine it lies, and a few lines of references to
+references describe more prims than any memory holds. Both are seen in the layers themselves, which are read one by one.
+"""
+
+from __future__ import annotations
+
+import posixpath
+import zipfile
+from pathlib import Path
+from typing import Any
+
+MAX_PRIMS = 200_000
+"""Of the composed scene, every instance counted."""
+MAX_NESTING = 200
+_LAYERS = (".usd", ".usda", ".usdc", ".usdz")
+
+
+def confined_layer(path: Path) -> tuple[Any, list[str]]:
+    """The root layer of a USD file with every reference that leads out of the file taken out, and what those were.
+
+    `None` for what is no layer. Raises `ValueError` if it would compose more than `MAX_PRIMS`.
+    """
+    from pxr import Sdf, UsdUtils
+
+    root = Sdf.Layer.FindOrOpen(str(path))
+    if not root:
+        return None, []
+    members = zipfile.ZipFile(path).namelist() if path.suffix.lower() == ".usdz" else []
+    left_out: list[str] = []
+    layers: dict[str, Any] = {"": root}
+    waiting = [(root, members[0] if members else "")]
+    while waiting:
+        layer, place = waiting.pop()
+
+        def confined(asset: str, place: str = place) -> str:
+            if not asset.partition("[")[0].lower().endswith(_LAYERS) or _member(asset, place) in members:
+                return asset
+            left_out.append(asset)
+            return ""
+
+        UsdUtils.ModifyAssetPaths(layer, confined)
+        for asset in filter(None, layer.GetCompositionAssetDependencies()):
+            inner = _member(asset, place)
+            found = Sdf.Layer.FindOrOpen(f"{path}[{inner}]") if inner in members and inner not in layers else None
+            if found:
+                layers[inner] = found
+                waiting.append((found, inner))
+    prims = _Count(layers, members[0] if members else "").below("", "/", 0)
+    if prims > MAX_PRIMS:
+        raise ValueError(f"its references compose more than {MAX_PRIMS:,} prims")
+    return root, list(dict.fromkeys(left_out))
+
+
+def _member(asset: str, place: str) -> str:
+    """The name in the package of what a layer at `place` refers to."""
+    return posixpath.normpath(posixpath.join(posixpath.dirname(place), asset))
+
+
+class _Count:
+    """How many prims a path of a layer composes, each path counted once."""
+
+    def __init__(self, layers: dict[str, Any], first: str) -> None:
+        self.layers, self.first = layers, first
+        self.known: dict[tuple[str, str], int] = {}
+
+    def below(self, layer: str, path: str, depth: int) -> int:
+        """Prims at and below a path; at most a little more than `MAX_PRIMS`, with which counting ends."""
+        key = (layer, path)
+        if key in self.known:
+            return self.known[key]
+        if depth > MAX_NESTING:
+            raise ValueError(f"its prims are nested more than {MAX_NESTING} deep")
+        self.known[key] = 1  # what refers to itself is the library's to refuse
+        spec = self.layers[layer].GetPrimAtPath(path) if path != "/" else self.layers[layer].pseudoRoot
+        if not spec:
+            return 1
+        total = 1
+        for other, goal in self._parts(layer, spec):
+            total += self.below(other, goal, depth + 1)
+            if total > MAX_PRIMS:
+                break
+        self.known[key] = total
+        return total
+
+    def _parts(self, layer: str, spec: Any) -> list[tuple[str, str]]:
+        """What a spec is put together from: children, variants and arcs, each by layer and path."""
+        parts = [(layer, str(child.path)) for child in spec.nameChildren]
+        if str(spec.path) == "/":
+            return parts
+        for variants in spec.variantSets.values():
+            parts += [(layer, str(variant.primSpec.path)) for variant in variants.variantList]
+        for arc in [*spec.referenceList.GetAppliedItems(), *spec.payloadList.GetAppliedItems()]:
+            other = _member(arc.assetPath, layer or self.first) if arc.assetPath else layer
+            if other in self.layers:
+                goal = str(arc.primPath) or f"/{self.layers[other].defaultPrim}"
+                parts.append((other, goal))
+        parts += [(layer, str(path)) for path in (*spec.inheritPathList.GetAppliedItems(), *spec.specializesList.GetAppliedItems())]
+        return parts
