@@ -12,6 +12,7 @@ from typing import Annotated, Any, Literal, Self, TypeVar, get_args
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
 from ektopos.errors import InvalidDocument
+from ektopos.plain_json import read_json
 from ektopos.steps import MeshStep
 from ektopos.types import Channels, Encoding, NormalY
 
@@ -219,10 +220,7 @@ class Document(_Model):
 
 def load_document(text: str | bytes, subject: str = "document") -> Document:
     """The document in a JSON text. Raises `InvalidDocument` with the place that is wrong."""
-    try:
-        raw = json.loads(text)
-    except (ValueError, RecursionError) as problem:
-        raise InvalidDocument(f"this is not JSON ({problem}).", subject=subject) from None
+    raw = read_json(text, subject)
     if not isinstance(raw, dict) or not isinstance(raw.get("ektopos"), int) or isinstance(raw["ektopos"], bool):
         raise InvalidDocument(
             "this is not a project document.", subject=subject, hint='It must be an object with "ektopos": 1.'

@@ -11,13 +11,14 @@ import shutil
 import tempfile
 import zipfile
 import zlib
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
 
 from ektopos.document import SUFFIX, Document, dump_document, load_document
 from ektopos.errors import DiskFull, InvalidDocument, MissingReference, TooLarge, is_disk_full
 from ektopos.meshes import Mesh, apply_recipe, companion_files, read_mesh
+from ektopos.types import Progress, no_progress
 
 MAX_ZIP_BYTES = 16 * 2**30
 MAX_ZIP_FILES = 20_000
@@ -99,49 +100,70 @@ def open_project(path: Path) -> Iterator[Project]:
         raise InvalidDocument("there is no such project.", subject=str(path), hint="Check the path.")
 
 
-def unpack(archive: Path, folder: Path) -> None:
+def unpack(archive: Path, folder: Path, name: str = "", progress: Progress = no_progress) -> None:
     """Unpack a zip; what would leave the folder, or take more room than is credible, is refused before anything is written.
 
-    Raises `InvalidDocument`, `TooLarge` beyond the limits above, or `DiskFull`.
+    `name` is what people know it by. Raises `InvalidDocument`, `TooLarge` beyond the limits above, or `DiskFull`.
     """
+    with opened_zip(archive, folder, name) as (packed, entries):
+        for done, entry in enumerate(entries):
+            progress(done / len(entries), f"unpacking {entry.filename}")
+            packed.extract(entry, folder)
+
+
+@contextlib.contextmanager
+def opened_zip(archive: Path, room: Path, name: str = "") -> Iterator[tuple[zipfile.ZipFile, list[zipfile.ZipInfo]]]:
+    """A zip and its files, none of which gives more than it claims. Raises as `unpack`, also for damage found while reading it.
+
+    `room` is a folder on the disk that it is to be unpacked to.
+    """
+    said = name or archive.name
     try:
         with zipfile.ZipFile(archive) as packed:
-            for entry in zip_entries(packed, archive, folder):
-                packed.extract(entry, folder)
+            entries = [entry for entry in packed.infolist() if not entry.is_dir()]
+            _check_zip(entries, archive.stat().st_size, said)
+            if sum(entry.file_size for entry in entries) > shutil.disk_usage(room).free:
+                raise DiskFull(said)
+            yield packed, entries
     except (zipfile.BadZipFile, zlib.error, EOFError, OSError, RuntimeError, NotImplementedError) as problem:
         if is_disk_full(problem):
-            raise DiskFull(archive.name) from None
-        raise InvalidDocument(f"the zip cannot be unpacked ({problem}).", subject=archive.name) from None
+            raise DiskFull(said) from None
+        raise InvalidDocument(f"the zip cannot be unpacked ({problem}).", subject=said) from None
 
 
-def zip_entries(packed: zipfile.ZipFile, archive: Path, goal: Path) -> list[zipfile.ZipInfo]:
-    """The files of a zip by its list alone, if `goal` has room for them; no entry ever gives more than it says here.
-
-    Raises as `unpack`.
-    """
-    entries = [entry for entry in packed.infolist() if not entry.is_dir()]
+def _check_zip(entries: list[zipfile.ZipInfo], packed_size: int, name: str) -> None:
     size = sum(entry.file_size for entry in entries)
     if len(entries) > MAX_ZIP_FILES:
-        raise TooLarge(f"it holds {len(entries):,} files; at most {MAX_ZIP_FILES:,} are read.", subject=archive.name)
+        raise TooLarge(f"it holds {len(entries):,} files; at most {MAX_ZIP_FILES:,} are read.", subject=name)
     if size > MAX_ZIP_BYTES:
-        raise TooLarge("unpacked, the zip would be larger than 16 GiB.", subject=archive.name)
-    if size > FREE_RATIO_BYTES and size > MAX_ZIP_RATIO * archive.stat().st_size:
-        said = f"unpacked, the zip would be {size // max(1, archive.stat().st_size):,} times as large; this is not credible."
-        raise TooLarge(said, subject=archive.name, hint="Pack it again, or choose its folder.")
+        raise TooLarge("unpacked, the zip would be larger than 16 GiB.", subject=name)
+    if size > FREE_RATIO_BYTES and size > MAX_ZIP_RATIO * packed_size:
+        said = f"unpacked, the zip would be {size // max(1, packed_size):,} times as large; this is not credible."
+        raise TooLarge(said, subject=name, hint="Pack it again, or choose its folder.")
     for entry in entries:
         if not is_safe(entry.filename):
-            raise InvalidDocument(f"the entry {entry.filename} leaves the zip.", subject=archive.name)
-    if size > shutil.disk_usage(goal).free:
-        raise DiskFull(archive.name)
-    return entries
+            raise InvalidDocument(f"the entry {entry.filename} leaves the zip.", subject=name)
 
 
-def pack(project: Project, archive: Path) -> None:
+def document_among(files: Iterable[str], name: str) -> str:
+    """Which of some relative paths is the project document: the one nearest to the top. Raises `InvalidDocument`."""
+    found = sorted((file.count("/"), file) for file in files if file.endswith(SUFFIX))
+    if not found:
+        hint = "Choose a project that was saved as a zip, or its folder."
+        raise InvalidDocument(f"there is no *{SUFFIX} in it.", subject=name, hint=hint)
+    if len(found) > 1 and found[1][0] == found[0][0]:
+        raise InvalidDocument("there is more than one project document in it.", subject=name, hint="Name the one you mean.")
+    return found[0][1]
+
+
+def pack(project: Project, archive: Path, progress: Progress = no_progress) -> None:
     """Write a project as a zip of its document and its files. Raises `MissingReference` if a file is not there."""
     with zipfile.ZipFile(archive, "w", zipfile.ZIP_STORED) as packed:
         stem = "".join(c if c.isalnum() else "_" for c in project.document.name.lower()).strip("_") or "project"
         packed.writestr(stem + SUFFIX, dump_document(project.document))
-        for file in sorted(set(files_of(project))):
+        files = sorted(set(files_of(project)))
+        for done, file in enumerate(files):
+            progress(done / len(files), f"packing {file}")
             packed.write(project.path(file), file)
 
 
@@ -160,12 +182,6 @@ def files_of_mesh(project: Project, mesh: str) -> list[str]:
 
 
 def _from_folder(folder: Path, name: str) -> Project:
-    documents = sorted(folder.rglob(f"*{SUFFIX}"), key=lambda found: (len(found.parts), found))
-    if not documents:
-        raise InvalidDocument(
-            f"there is no *{SUFFIX} in it.", subject=name, hint="Choose a project that was saved as a zip, or its folder."
-        )
-    nearest = [found for found in documents if len(found.parts) == len(documents[0].parts)]
-    if len(nearest) > 1:
-        raise InvalidDocument("there is more than one project document in it.", subject=name, hint="Name the one you mean.")
-    return Project(load_document(nearest[0].read_bytes(), nearest[0].name), folder_files(nearest[0].parent))
+    inside = (str(path.relative_to(folder)) for path in folder.rglob(f"*{SUFFIX}"))
+    document = folder / document_among(inside, name)
+    return Project(load_document(document.read_bytes(), document.name), folder_files(document.parent))

@@ -5,10 +5,13 @@ from __future__ import annotations
 from django.conf import settings
 from django.http import FileResponse, HttpRequest, HttpResponse
 from django.urls import path, re_path
+from django.views.decorators.csrf import ensure_csrf_cookie
 
+from server import access
 from server.workshop.api import api
 
 
+@ensure_csrf_cookie
 def page(request: HttpRequest) -> HttpResponse | FileResponse:
     """The interface's page; it finds its own way from the address."""
     index = settings.WEB_FOLDER / "index.html"
@@ -19,4 +22,7 @@ def page(request: HttpRequest) -> HttpResponse | FileResponse:
     return response
 
 
-urlpatterns = [path("api/", api.urls), re_path(r"^(?!api/|assets/).*$", page)]
+urlpatterns = [path("api/", api.urls), path("enter", access.enter), re_path(r"^(?!api/|assets/).*$", page)]
+handler400 = access.bad_request
+handler404 = access.not_found
+handler500 = access.broken

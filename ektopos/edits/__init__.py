@@ -17,6 +17,7 @@ from ektopos.edits.maps import AddNamingRule, RemoveMaps, RemoveNamingRule, Rena
 from ektopos.edits.materials import (
     AddMaterial,
     ApplyPattern,
+    ChangeFeed,
     Detach,
     DuplicateMaterial,
     MakeFromSet,
@@ -28,14 +29,14 @@ from ektopos.edits.materials import (
     SetSetting,
 )
 from ektopos.edits.meshes import Assign, RemoveMesh, SetDone, SetRecipe
-from ektopos.edits.project import RemoveProfile, RenameProject, SetLeftOut, SetProfile, SetTarget
+from ektopos.edits.project import LeaveOut, RemoveProfile, RenameProject, SetProfile, SetTarget
 
 Edit = Annotated[
     RenameProject
     | SetTarget
     | SetProfile
     | RemoveProfile
-    | SetLeftOut
+    | LeaveOut
     | SetMap
     | RenameSet
     | AddNamingRule
@@ -48,6 +49,7 @@ Edit = Annotated[
     | DuplicateMaterial
     | RemoveMaterial
     | SetFeed
+    | ChangeFeed
     | SetSetting
     | PushUp
     | Detach
@@ -69,15 +71,28 @@ def apply_edits(document: Document, edits: list[Edit]) -> Document:
     return changed
 
 
+def collisions(edits: list[Edit], before: Document, after: Document) -> list[str]:
+    """What the edits read or write that is otherwise in one document than in another, in words; empty where they may be applied
+    to either. Cost: proportional to what they touch.
+    """
+    found = []
+    for edit in edits:
+        here, there = edit.touches(before), edit.touches(after)
+        found += [words for words in here | there if words not in here or words not in there or here[words] != there[words]]
+    return list(dict.fromkeys(found))
+
+
 __all__ = [
     "AddMaterial",
     "AddNamingRule",
     "ApplyPattern",
     "Assign",
     "BringIn",
+    "ChangeFeed",
     "Detach",
     "DuplicateMaterial",
     "Edit",
+    "LeaveOut",
     "MakeFromSet",
     "PushUp",
     "RemoveMaps",
@@ -91,11 +106,11 @@ __all__ = [
     "RenameSet",
     "SetDone",
     "SetFeed",
-    "SetLeftOut",
     "SetMap",
     "SetProfile",
     "SetRecipe",
     "SetSetting",
     "SetTarget",
     "apply_edits",
+    "collisions",
 ]

@@ -11,19 +11,24 @@ from ektopos.document import (
     MapEntry,
     MeshEntry,
 )
-from ektopos.edits.common import BaseEdit
+from ektopos.edits.common import BaseEdit, Name, Touched, entry_touched
 
 
 class BringIn(BaseEdit):
     """Add maps and meshes; those that are there already keep what a person said of them."""
 
     kind: Literal["bring-in"] = "bring-in"
-    maps: dict[str, MapEntry] = Field(default_factory=dict)
-    meshes: dict[str, MeshEntry] = Field(default_factory=dict)
+    maps: dict[Name, MapEntry] = Field(default_factory=dict)
+    meshes: dict[Name, MeshEntry] = Field(default_factory=dict)
 
     def label(self) -> str:
         parts = [f"{len(self.maps)} maps" if self.maps else "", f"{len(self.meshes)} meshes" if self.meshes else ""]
         return f"bring in {' and '.join(part for part in parts if part)}"
+
+    def touches(self, document: Document) -> Touched:
+        maps = [entry_touched(document.maps, name) for name in self.maps]
+        meshes = [entry_touched(document.meshes, name) for name in self.meshes]
+        return {words: value for touched in (*maps, *meshes) for words, value in touched.items()}
 
     def apply(self, document: Document) -> None:
         for name, entry in self.maps.items():

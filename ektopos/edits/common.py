@@ -14,6 +14,9 @@ from ektopos.errors import EktoposError, MissingReference
 Name = Annotated[str, Field(min_length=1, max_length=120)]
 
 
+Touched = dict[str, object]
+
+
 class BaseEdit(BaseModel):
     """One change to a document."""
 
@@ -25,6 +28,13 @@ class BaseEdit(BaseModel):
 
     def apply(self, document: Document) -> None:
         """Do it to a document that nobody else holds. Raises `EktoposError`."""
+        raise NotImplementedError
+
+    def touches(self, document: Document) -> Touched:
+        """What it reads or writes, in words, and what that is in a document.
+
+        An edit made on one state may be applied to a later one if all of this is the same in both.
+        """
         raise NotImplementedError
 
 
@@ -39,6 +49,17 @@ def free(document: Document, name: str) -> None:
     """Raises `EktoposError` if a material has that name."""
     if name in document.materials:
         raise EktoposError("a material has that name already.", subject=name, hint="Choose another name.")
+
+
+def entry_touched(entries: dict[str, Any], name: str, words: str = "") -> Touched:
+    """A whole entry."""
+    entry = entries.get(name)
+    return {words or name: entry.model_dump(mode="json") if isinstance(entry, BaseModel) else entry}
+
+
+def exists(entries: dict[str, Any], *names: str | None) -> Touched:
+    """Whether entries are there at all, whatever they say."""
+    return {f"{name}, there or not": name in entries for name in names if name is not None}
 
 
 def unused(document: Document, name: str) -> str:

@@ -9,11 +9,12 @@ from pydantic import Field
 
 from ektopos.document import (
     Document,
+    InputName,
     NamingRule,
     Role,
     RoleChannels,
 )
-from ektopos.edits.common import BaseEdit, Name, found
+from ektopos.edits.common import BaseEdit, Name, Touched, entry_touched, found
 from ektopos.errors import EktoposError, MissingReference
 from ektopos.maps.names import read_names, rule_fits, set_name
 from ektopos.maps.sets import ending_of, maps_of_set
@@ -43,6 +44,19 @@ class SetMap(BaseEdit):
         what = ", ".join(text for text in said if text) or "confirmed"
         return f"{self.maps[0] if len(self.maps) == 1 else f'{len(self.maps)} maps'}: {what.replace('_', ' ')}"
 
+    def touches(self, document: Document) -> Touched:
+        parts = self.model_dump(include={"roles", "encoding", "normal_y", "set"}, exclude_none=True) or {
+            "roles": 0,
+            "by_hand": 0,
+        }
+        if "roles" in parts:
+            parts["normal_y"] = None
+        return {
+            f"{part.replace('_', ' ')} of {name}": getattr(document.maps[name], part) if name in document.maps else None
+            for name in self.maps
+            for part in parts
+        }
+
     def apply(self, document: Document) -> None:
         for name in self.maps:
             entry = found(document.maps, name, "map")
@@ -62,6 +76,9 @@ class RenameSet(BaseEdit):
     def label(self) -> str:
         return f"rename set {self.set} to {self.name}"
 
+    def touches(self, document: Document) -> Touched:
+        return {f"set {name}": maps_of_set(document, name) for name in (self.set, self.name)}
+
     def apply(self, document: Document) -> None:
         members = maps_of_set(document, self.set)
         if not members:
@@ -78,6 +95,10 @@ class AddNamingRule(BaseEdit):
 
     def label(self) -> str:
         return f"a naming rule from {self.map}"
+
+    def touches(self, document: Document) -> Touched:
+        rules = {"naming rules": [rule.model_dump(mode="json") for rule in document.naming]}
+        return rules | entry_touched(document.maps, self.map)
 
     def apply(self, document: Document) -> None:
         entry = found(document.maps, self.map, "map")
@@ -104,23 +125,51 @@ class RemoveNamingRule(BaseEdit):
     def label(self) -> str:
         return f"remove the naming rule “…{self.ending}”"
 
+    def touches(self, document: Document) -> Touched:
+        return {}
+
     def apply(self, document: Document) -> None:
         document.naming = [rule for rule in document.naming if rule.ending != self.ending]
 
 
 class RemoveMaps(BaseEdit):
-    """Take maps out of the project; maps that feed something stay, and it is said."""
+    """Take maps out of the project; maps that feed something stay, and it is said, unless their feeds are to go with them."""
 
     kind: Literal["remove-maps"] = "remove-maps"
     maps: list[str] = Field(min_length=1)
+    with_feeds: bool = False
+    """Also clear the inputs that they feed: those go back to their base, or to what they are when nothing feeds them."""
 
     def label(self) -> str:
         return f"remove {self.maps[0] if len(self.maps) == 1 else f'{len(self.maps)} maps'}"
 
-    def apply(self, document: Document) -> None:
+    def touches(self, document: Document) -> Touched:
+        touched: Touched = {}
         for name in self.maps:
+            touched |= entry_touched(document.maps, name)
+            touched[f"what {name} feeds"] = fed_by(document, {name})
+        return touched
+
+    def apply(self, document: Document) -> None:
+        gone = set(self.maps)
+        for name in gone:
             found(document.maps, name, "map")
-            users = [m for m, entry in document.materials.items() if any(name in f.maps() for f in entry.inputs.values())]
-            if users:
-                raise EktoposError(f"it feeds {', '.join(users)}.", subject=name, hint="Feed them from something else first.")
-            del document.maps[name]
+        fed = fed_by(document, gone)
+        if fed and not self.with_feeds:
+            said = f"it feeds {', '.join(dict.fromkeys(material for material, _ in fed))}."
+            raise EktoposError(said, subject=self.maps[0], hint="Feed them from something else first.")
+        for material, name in fed:
+            entry = document.materials[material]
+            inputs = {other: feed for other, feed in entry.inputs.items() if other != name}
+            document.materials[material] = entry.model_copy(update={"inputs": inputs})
+        document.maps = {name: entry for name, entry in document.maps.items() if name not in gone}
+
+
+def fed_by(document: Document, maps: set[str]) -> list[tuple[str, InputName]]:
+    """Which inputs of which materials any of these maps feed."""
+    return [
+        (material, name)
+        for material, entry in document.materials.items()
+        for name, feed in entry.inputs.items()
+        if feed.maps() & maps
+    ]

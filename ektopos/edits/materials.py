@@ -11,10 +11,12 @@ from ektopos.document import (
     Feed,
     InputName,
     MaterialEntry,
+    UvTransform,
     parse,
 )
-from ektopos.edits.common import BaseEdit, Name, found, free, unused
+from ektopos.edits.common import BaseEdit, Name, Touched, entry_touched, exists, found, free, unused
 from ektopos.errors import EktoposError
+from ektopos.maps.sets import maps_of_set
 from ektopos.materials.derive import base_chain, effective
 from ektopos.materials.wire import material_from_set, rewired
 
@@ -28,6 +30,9 @@ class AddMaterial(BaseEdit):
 
     def label(self) -> str:
         return f"new material {self.name}"
+
+    def touches(self, document: Document) -> Touched:
+        return exists(document.materials, self.name, self.base)
 
     def apply(self, document: Document) -> None:
         free(document, self.name)
@@ -46,6 +51,10 @@ class MakeFromSet(BaseEdit):
     def label(self) -> str:
         return f"material from set {self.set}"
 
+    def touches(self, document: Document) -> Touched:
+        members = {name: document.maps[name].model_dump(mode="json") for name in maps_of_set(document, self.set)}
+        return {f"set {self.set}": members} | exists(document.materials, self.name)
+
     def apply(self, document: Document) -> None:
         entry = material_from_set(document, self.set)
         name = self.name or unused(document, self.set)
@@ -62,6 +71,9 @@ class RenameMaterial(BaseEdit):
 
     def label(self) -> str:
         return f"rename {self.material} to {self.name}"
+
+    def touches(self, document: Document) -> Touched:
+        return exists(document.materials, self.material, self.name)
 
     def apply(self, document: Document) -> None:
         found(document.materials, self.material, "material")
@@ -88,6 +100,9 @@ class RenameMaterials(BaseEdit):
     def label(self) -> str:
         return f"rename {len(self.names)} materials"
 
+    def touches(self, document: Document) -> Touched:
+        return exists(document.materials, *self.names, *self.names.values())
+
     def apply(self, document: Document) -> None:
         kept = set(document.materials) - set(self.names)
         clash = next((new for new in self.names.values() if new in kept or list(self.names.values()).count(new) > 1), None)
@@ -112,6 +127,9 @@ class DuplicateMaterial(BaseEdit):
     def label(self) -> str:
         return f"duplicate {self.material}"
 
+    def touches(self, document: Document) -> Touched:
+        return entry_touched(document.materials, self.material) | exists(document.materials, self.name)
+
     def apply(self, document: Document) -> None:
         entry = found(document.materials, self.material, "material")
         name = self.name or unused(document, f"{self.material}_copy")
@@ -127,6 +145,14 @@ class RemoveMaterial(BaseEdit):
 
     def label(self) -> str:
         return f"delete {self.material}"
+
+    def touches(self, document: Document) -> Touched:
+        worn = [
+            (mesh, slot) for mesh, entry in document.meshes.items() for slot, on in entry.slots.items() if on == self.material
+        ]
+        derived = [name for name, entry in document.materials.items() if entry.base == self.material]
+        on_slots: Touched = {f"what {self.material} is on": worn, f"what derives from {self.material}": derived}
+        return entry_touched(document.materials, self.material) | on_slots
 
     def apply(self, document: Document) -> None:
         found(document.materials, self.material, "material")
@@ -153,6 +179,13 @@ class SetFeed(BaseEdit):
         what = "given back" if self.feed is None else self.feed.map or f"{self.feed.value}"
         return f"{self.material}: {self.input.replace('_', ' ')} {what}"
 
+    def touches(self, document: Document) -> Touched:
+        own = _own_feed(document, self.material, self.input)
+        used = self.feed.maps() if self.feed else set()
+        return (
+            {_named(self.input, self.material): own} | exists(document.materials, self.material) | exists(document.maps, *used)
+        )
+
     def apply(self, document: Document) -> None:
         entry = found(document.materials, self.material, "material")
         inputs = {name: feed for name, feed in entry.inputs.items() if name != self.input}
@@ -163,25 +196,79 @@ class SetFeed(BaseEdit):
         document.materials[self.material] = entry.model_copy(update={"inputs": inputs})
 
 
+class ChangeFeed(BaseEdit):
+    """Change parts of what feeds an input, and leave the rest of it as it is by then: two such edits add up.
+
+    `change` holds new values by the names of a feed's fields; `null` gives a field back to its default. On a derived material
+    that inherits the feed, what it inherits is changed and becomes its own, as a whole.
+    """
+
+    kind: Literal["change-feed"] = "change-feed"
+    material: str
+    input: InputName
+    change: dict[Name, Any] = Field(min_length=1)
+
+    def label(self) -> str:
+        return f"{self.material}: {self.input.replace('_', ' ')} {', '.join(self.change).replace('_', ' ')}"
+
+    def touches(self, document: Document) -> Touched:
+        feed = _feed(document, self.material, self.input)
+        # What a feed is made from decides what all the rest of it means.
+        parts = (
+            {*self.change, "map", "value", "channels"} if {"map", "value", "channels"} & set(self.change) else set(self.change)
+        )
+        touched: Touched = {f"{part} of {_named(self.input, self.material)}": feed.get(part) for part in sorted(parts)}
+        return touched | exists(document.materials, self.material)
+
+    def apply(self, document: Document) -> None:
+        entry = found(document.materials, self.material, "material")
+        raw = _feed(document, self.material, self.input) | self.change
+        feed = parse(Feed, {key: value for key, value in raw.items() if value is not None}, _named(self.input, self.material))
+        for name in feed.maps():
+            found(document.maps, name, "map")
+        document.materials[self.material] = entry.model_copy(update={"inputs": entry.inputs | {self.input: feed}})
+
+
+Setting = Literal[
+    "alpha_mode", "alpha_cutoff", "double_sided", "filter", "surface_tag", "size_limit", "folder", "from",
+    "uv", "uv.tiling", "uv.tiling.u", "uv.tiling.v", "uv.offset", "uv.offset.u", "uv.offset.v", "uv.rotation",
+]  # fmt: skip
+_WORDS = {"from": "base", "uv.tiling.u": "tiles in u", "uv.tiling.v": "tiles in v"}
+
+
 class SetSetting(BaseEdit):
-    """Set one of a material's settings, or give it back with `value` null."""
+    """Set one of a material's settings, or give it back with `value` null.
+
+    Parts of the UV transform (`uv.tiling.u`, …) can be set by themselves; the other parts stay as they are by then. A derived
+    material that inherits the transform makes it its own with that.
+    """
 
     kind: Literal["set-setting"] = "set-setting"
     material: str
-    setting: Literal[
-        "alpha_mode", "alpha_cutoff", "double_sided", "uv", "filter", "surface_tag", "size_limit", "folder", "from"
-    ]
+    setting: Setting
     value: Any = None
 
     def label(self) -> str:
-        return f"{self.material}: {self.setting.replace('_', ' ')}"
+        return f"{self.material}: {_WORDS.get(self.setting, self.setting.replace('_', ' ').replace('.', ' '))}"
+
+    def touches(self, document: Document) -> Touched:
+        entry = document.materials.get(self.material)
+        if entry is None:
+            return {self.material: None}
+        said = f"{self.label().partition(': ')[2]} of {self.material}"
+        if self.setting.startswith("uv."):
+            return {said: _part(_uv(document, self.material), self.setting)}
+        return {said: entry.model_dump(mode="json", by_alias=True).get(self.setting)}
 
     def apply(self, document: Document) -> None:
         entry = found(document.materials, self.material, "material")
         raw = entry.model_dump(mode="json", by_alias=True, exclude_none=True)
-        raw.pop(self.setting, None)
-        if self.value is not None:
-            raw[self.setting] = self.value
+        if self.setting.startswith("uv."):
+            raw["uv"] = _with_part(_uv(document, self.material), self.setting, self.value)
+        else:
+            raw.pop(self.setting, None)
+            if self.value is not None:
+                raw[self.setting] = self.value
         document.materials[self.material] = parse(MaterialEntry, raw, self.material)
         base_chain(document, self.material)
 
@@ -195,6 +282,13 @@ class PushUp(BaseEdit):
 
     def label(self) -> str:
         return f"{self.material}: {self.input.replace('_', ' ')} pushed up to its base"
+
+    def touches(self, document: Document) -> Touched:
+        entry = document.materials.get(self.material)
+        links = [self.material, entry.base if entry and entry.base else ""]
+        return {_named(self.input, link): _own_feed(document, link, self.input) for link in links} | exists(
+            document.materials, *links
+        )
 
     def apply(self, document: Document) -> None:
         entry = found(document.materials, self.material, "material")
@@ -215,6 +309,12 @@ class Detach(BaseEdit):
 
     def label(self) -> str:
         return f"detach {self.material}"
+
+    def touches(self, document: Document) -> Touched:
+        touched: Touched = {}
+        for link in base_chain(document, self.material) if self.material in document.materials else [self.material]:
+            touched |= entry_touched(document.materials, link)
+        return touched
 
     def apply(self, document: Document) -> None:
         found(document.materials, self.material, "material")
@@ -237,8 +337,58 @@ class ApplyPattern(BaseEdit):
     def label(self) -> str:
         return f"{self.material} as a pattern for {self.set}"
 
+    def touches(self, document: Document) -> Touched:
+        members = {name: document.maps[name].model_dump(mode="json") for name in maps_of_set(document, self.set)}
+        touched = {f"set {self.set}": members} | exists(document.materials, self.name)
+        return touched | entry_touched(document.materials, self.material)
+
     def apply(self, document: Document) -> None:
         found(document.materials, self.material, "material")
         name = self.name or unused(document, self.set)
         free(document, name)
         document.materials[name] = rewired(document, self.material, self.set)
+
+
+def _named(input_name: str, material: str) -> str:
+    return f"{input_name.replace('_', ' ')} of {material}"
+
+
+def _own_feed(document: Document, material: str, name: InputName) -> dict[str, Any] | None:
+    """What a material itself says of an input, as JSON."""
+    entry = document.materials.get(material)
+    feed = entry.inputs.get(name) if entry else None
+    return feed.model_dump(mode="json", exclude_defaults=True) if feed else None
+
+
+def _feed(document: Document, material: str, name: InputName) -> dict[str, Any]:
+    """What feeds an input of a material, its own or inherited, as JSON; empty where nothing does."""
+    try:
+        chain = base_chain(document, material)
+    except EktoposError:
+        return {}
+    return next((feed for link in chain if (feed := _own_feed(document, link, name))), {})
+
+
+def _uv(document: Document, material: str) -> dict[str, Any]:
+    """The UV transform of a material, its own or inherited, as JSON."""
+    return effective(document, material).uv.model_dump(mode="json")
+
+
+_AXES = {"u": 0, "v": 1}
+
+
+def _part(uv: dict[str, Any], setting: str) -> Any:
+    _, key, *axis = setting.split(".")
+    return uv[key][_AXES[axis[0]]] if axis else uv[key]
+
+
+def _with_part(uv: dict[str, Any], setting: str, value: Any) -> dict[str, Any]:
+    """A UV transform with one part set; without a value, set to what changes nothing."""
+    plain = UvTransform().model_dump(mode="json")
+    value = _part(plain, setting) if value is None else value
+    _, key, *axis = setting.split(".")
+    if not axis:
+        return uv | {key: value}
+    pair = list(uv[key])
+    pair[_AXES[axis[0]]] = value
+    return uv | {key: pair}

@@ -9,7 +9,7 @@ from pydantic import Field
 from ektopos.document import (
     Document,
 )
-from ektopos.edits.common import BaseEdit, found
+from ektopos.edits.common import BaseEdit, Touched, entry_touched, exists, found
 from ektopos.steps import MeshStep
 
 
@@ -23,6 +23,10 @@ class Assign(BaseEdit):
 
     def label(self) -> str:
         return f"{self.mesh} · {', '.join(self.slots)}: {self.material or 'no material'}"
+
+    def touches(self, document: Document) -> Touched:
+        worn = _slots(document, self.mesh)
+        return {f"{self.mesh} · {slot}": worn.get(slot, 0) for slot in self.slots} | exists(document.materials, self.material)
 
     def apply(self, document: Document) -> None:
         mesh = found(document.meshes, self.mesh, "mesh")
@@ -42,6 +46,11 @@ class SetDone(BaseEdit):
     def label(self) -> str:
         return f"{self.mesh} · {self.slot}: {'done' if self.done else 'not done'}"
 
+    def touches(self, document: Document) -> Touched:
+        mesh = document.meshes.get(self.mesh)
+        there = mesh is not None and self.slot in mesh.slots
+        return {f"{self.mesh} · {self.slot}, done or not": (there, there and mesh is not None and self.slot in mesh.done)}
+
     def apply(self, document: Document) -> None:
         mesh = found(document.meshes, self.mesh, "mesh")
         mesh.done = [slot for slot in mesh.done if slot != self.slot] + ([self.slot] if self.done else [])
@@ -57,6 +66,11 @@ class SetRecipe(BaseEdit):
 
     def label(self) -> str:
         return f"{self.mesh}: {self.recipe[-1].label() if self.recipe else 'as it is in its file'}"
+
+    def touches(self, document: Document) -> Touched:
+        mesh = document.meshes.get(self.mesh)
+        steps = [step.model_dump(mode="json") for step in mesh.recipe] if mesh else None
+        return {f"what is done to {self.mesh}": steps, f"the slots of {self.mesh}": list(_slots(document, self.mesh))}
 
     def apply(self, document: Document) -> None:
         mesh = found(document.meshes, self.mesh, "mesh")
@@ -74,6 +88,15 @@ class RemoveMesh(BaseEdit):
     def label(self) -> str:
         return f"remove {self.mesh}"
 
+    def touches(self, document: Document) -> Touched:
+        return entry_touched(document.meshes, self.mesh)
+
     def apply(self, document: Document) -> None:
         found(document.meshes, self.mesh, "mesh")
         del document.meshes[self.mesh]
+        kept = [name for name in document.left_out.meshes if name != self.mesh]
+        document.left_out = document.left_out.model_copy(update={"meshes": kept})
+
+
+def _slots(document: Document, mesh: str) -> dict[str, str | None]:
+    return document.meshes[mesh].slots if mesh in document.meshes else {}

@@ -8,10 +8,9 @@ from pydantic import Field
 
 from ektopos.document import (
     Document,
-    LeftOut,
     parse,
 )
-from ektopos.edits.common import BaseEdit, Name, found
+from ektopos.edits.common import BaseEdit, Name, Touched, entry_touched, exists, found
 from ektopos.errors import EktoposError
 from ektopos.targets.profile import Profile, built_in_profiles, find_profile
 
@@ -24,6 +23,9 @@ class RenameProject(BaseEdit):
 
     def label(self) -> str:
         return f"name the project {self.name}"
+
+    def touches(self, document: Document) -> Touched:
+        return {"the project’s name": document.name}
 
     def apply(self, document: Document) -> None:
         document.name = self.name
@@ -38,6 +40,9 @@ class SetTarget(BaseEdit):
     def label(self) -> str:
         return f"target {self.target}"
 
+    def touches(self, document: Document) -> Touched:
+        return {"the target": document.target}
+
     def apply(self, document: Document) -> None:
         document.target = find_profile(self.target, document).id
 
@@ -51,6 +56,10 @@ class SetProfile(BaseEdit):
 
     def label(self) -> str:
         return f"target {self.profile.get('id', '?')} described"
+
+    def touches(self, document: Document) -> Touched:
+        names = [name for name in (self.replaces, self.profile.get("id")) if isinstance(name, str)]
+        return {f"target {name}": document.targets.get(name) for name in names}
 
     def apply(self, document: Document) -> None:
         profile = parse(Profile, self.profile, "target")
@@ -73,6 +82,9 @@ class RemoveProfile(BaseEdit):
     def label(self) -> str:
         return f"remove target {self.target}"
 
+    def touches(self, document: Document) -> Touched:
+        return entry_touched(document.targets, self.target, f"target {self.target}")
+
     def apply(self, document: Document) -> None:
         found(document.targets, self.target, "target")
         document.targets = {name: raw for name, raw in document.targets.items() if name != self.target}
@@ -80,19 +92,25 @@ class RemoveProfile(BaseEdit):
             document.target = Document().target
 
 
-class SetLeftOut(BaseEdit):
-    """Say which meshes and materials stay behind when the project is exported."""
+class LeaveOut(BaseEdit):
+    """Leave meshes or materials behind when the project is exported, or let them go with it again."""
 
-    kind: Literal["set-left-out"] = "set-left-out"
-    meshes: list[str] = Field(default_factory=list)
-    materials: list[str] = Field(default_factory=list)
+    kind: Literal["leave-out"] = "leave-out"
+    what: Literal["meshes", "materials"]
+    names: list[str] = Field(min_length=1)
+    out: bool
 
     def label(self) -> str:
-        return "choose what is exported"
+        which = self.names[0] if len(self.names) == 1 else f"{len(self.names)} {self.what}"
+        return f"{which} {'stays behind' if self.out else 'goes along'}"
+
+    def touches(self, document: Document) -> Touched:
+        left = getattr(document.left_out, self.what)
+        return {f"whether {name} goes": name in left for name in self.names} | exists(getattr(document, self.what), *self.names)
 
     def apply(self, document: Document) -> None:
-        for mesh in self.meshes:
-            found(document.meshes, mesh, "mesh")
-        for material in self.materials:
-            found(document.materials, material, "material")
-        document.left_out = LeftOut(meshes=self.meshes, materials=self.materials)
+        for name in self.names:
+            found(getattr(document, self.what), name, "mesh" if self.what == "meshes" else "material")
+        kept = [name for name in getattr(document.left_out, self.what) if name not in self.names]
+        left = kept + (self.names if self.out else [])
+        document.left_out = document.left_out.model_copy(update={self.what: left})

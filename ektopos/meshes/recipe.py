@@ -6,7 +6,7 @@ the same each time it is read.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from functools import singledispatch
 from typing import Any
@@ -243,3 +243,49 @@ def _unused(mesh: Mesh, slot: str) -> str:
     while f"{slot}_{number}" in mesh.slots:
         number += 1
     return f"{slot}_{number}"
+
+
+def without_names(steps: Sequence[MeshStep]) -> tuple[list[MeshStep], dict[str, str]]:
+    """A recipe with the same geometry that renames nothing, and what its slots are called in the end where that differs.
+
+    Meshes are measured by what is done to them, and a name is nothing that is done. Where a split names its slots by itself after
+    a slot was renamed, the names cannot be told from the recipe alone, and it is given back as it is.
+    """
+    names: dict[str, str] = {}
+    """What slots are called now, by what they are called without renaming."""
+
+    def origin(name: str) -> str:
+        return next((was for was, now in names.items() if now == name), name)
+
+    def fresh(name: str) -> str:
+        while name in names:
+            name += "′"
+        return name
+
+    plain: list[MeshStep] = []
+    for step in steps:
+        if isinstance(step, RenameSlot):
+            was = origin(step.slot)
+            names[was] = step.name
+        elif isinstance(step, MergeSlots):
+            gone = [origin(slot) for slot in step.slots]
+            plain.append(step.model_copy(update={"slots": gone, "name": gone[0]}))
+            names = {was: now for was, now in names.items() if was not in gone} | {gone[0]: step.name}
+        elif isinstance(step, SplitSlot):
+            if step.name is None and names:
+                return list(steps), {}
+            known = step.name in names.values() if step.name else False
+            goal = step.name if step.name is None else origin(step.name) if known else fresh(step.name)
+            plain.append(step.model_copy(update={"slot": origin(step.slot), "name": goal}))
+            if goal is not None and step.name is not None and goal != step.name:
+                names[goal] = step.name
+        elif isinstance(step, PaletteUvs):
+            plain.append(step.model_copy(update={"slot": origin(step.slot)}))
+        else:
+            plain.append(step.model_copy(update={"slots": [origin(slot) for slot in step.slots]}))
+    return plain, {was: now for was, now in names.items() if was != now}
+
+
+def with_names(mesh: Mesh, names: Mapping[str, str]) -> Mesh:
+    """A mesh whose slots are called otherwise."""
+    return replace(mesh, slots=tuple(names.get(slot, slot) for slot in mesh.slots)) if names else mesh

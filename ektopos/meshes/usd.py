@@ -15,8 +15,8 @@ from numpy.typing import NDArray
 
 from ektopos.errors import UnreadableFile
 from ektopos.meshes.mesh import Mesh, Node
-from ektopos.meshes.usd_layers import confined_layer
 from ektopos.meshes.parts import Part, cofactor, fans, join_parts, no_colours, unique_names, unit_normals, with_alpha
+from ektopos.meshes.usd_layers import confined_layer
 
 USD_SUFFIXES = (".usd", ".usda", ".usdc", ".usdz")
 _UV_NAMES = ("st", "UVMap", "map1", "uv", "st0", "st_0", "primvars:st")

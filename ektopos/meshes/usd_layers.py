@@ -96,5 +96,6 @@ class _Count:
             if other in self.layers:
                 goal = str(arc.primPath) or f"/{self.layers[other].defaultPrim}"
                 parts.append((other, goal))
-        parts += [(layer, str(path)) for path in (*spec.inheritPathList.GetAppliedItems(), *spec.specializesList.GetAppliedItems())]
+        for arcs in (spec.inheritPathList, spec.specializesList):
+            parts += [(layer, str(path)) for path in arcs.GetAppliedItems()]
         return parts

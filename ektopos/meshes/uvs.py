@@ -121,7 +121,7 @@ def distinct_triangles(snapped: NDArray[np.int64]) -> tuple[NDArray[np.int64], N
     flat = snapped.reshape(-1, 2)
     corners = unique_rows(flat - flat.min(axis=0, initial=0))[1].reshape(-1, 3)
     first, group = unique_rows(np.sort(corners, axis=1))
-    return first, np.bincount(group, minlength=len(first))
+    return first, np.bincount(group, minlength=len(first)).astype(np.int64)
 
 
 def covered_texels(corner_uvs: NDArray[np.float64], width: int, height: int) -> NDArray[np.bool_] | None:

@@ -137,9 +137,7 @@ def arrived_look(material: ArrivedMaterial, values: ArrivedValues) -> Look:
         diffuse = inputs.get("base_color", np.zeros_like(specular))
         height, width = (max(sides) for sides in zip(diffuse.shape[:2], specular.shape[:2], strict=True))
         diffuse, specular = resize(diffuse, width, height), resize(specular, width, height)
-        inputs["base_color"], inputs["metallic"], _ = to_metallic_roughness(
-            diffuse, specular, np.zeros_like(diffuse[..., 0])
-        )
+        inputs["base_color"], inputs["metallic"], _ = to_metallic_roughness(diffuse, specular, np.zeros_like(diffuse[..., 0]))
     known = material.alpha_mode if material.alpha_mode in ("opaque", "mask", "blend") else "opaque"
     return Look(
         inputs, cast(AlphaMode, known), material.alpha_cutoff, material.double_sided,

@@ -1,21 +1,22 @@
-"""Projects in and out as folders and zips of a document and its files."""
+"""Projects in, from folders and zips of a document and its files."""
 
 from __future__ import annotations
 
-import os
-import tempfile
-from pathlib import Path, PurePosixPath
+import zipfile
+from pathlib import Path
 
-from django.conf import settings
-
-from ektopos.errors import InvalidDocument
-from ektopos.project import files_of, is_safe, open_project, pack
+from ektopos.document import Document, load_document
+from ektopos.errors import InvalidDocument, MissingReference
+from ektopos.project import Project as CoreProject
+from ektopos.project import document_among, files_of, is_safe, open_project, opened_zip
 from server.workshop.models import Job, Project
-from server.workshop.store import content_path, put_file
+from server.workshop.store import content_path, known_content, put_file
+
+MAX_DOCUMENT_BYTES = 64 * 2**20
 
 
 def import_folder(path: Path) -> Project:
-    """A new project from a project's folder or zip; its files are measured by a job. Raises `InvalidDocument`."""
+    """A new project from a project's folder or zip on this machine; it is measured by a job. Raises `InvalidDocument`."""
     with open_project(path) as opened:
         files = {}
         for file in files_of(opened):
@@ -23,31 +24,46 @@ def import_folder(path: Path) -> Project:
             if found is not None:
                 files[file] = put_file(found)[0]
         project = Project.begin(opened.document, files, "opened")
-    analyse(project)
+    Job.start(project, "measure", {})
     return project
 
 
 def import_uploads(uploads: list[tuple[str, str]]) -> Project:
-    """A new project from uploaded files (path, sha256): one zip, or a folder with a document in it."""
-    with tempfile.TemporaryDirectory(dir=settings.FILE_UPLOAD_TEMP_DIR) as temporary:
-        # Under their own names, so that what is wrong is said of the file that a person knows.
-        folder = Path(temporary) / "the folder"
-        folder.mkdir()
-        for path, sha256 in uploads:
-            if not is_safe(path):
-                raise InvalidDocument("the path leaves its folder.", subject=path)
-            place = folder / PurePosixPath(path)
-            place.parent.mkdir(parents=True, exist_ok=True)
-            os.link(content_path(sha256), place)
-        return import_folder(place if len(uploads) == 1 else folder)
+    """A new project from uploaded files (path, sha256): one zip, or a folder with a document in it.
+
+    Only the document is read here; a job takes the files out of the zip and measures them. Raises `InvalidDocument`.
+    """
+    given = dict(uploads)
+    for path, sha256 in uploads:
+        if not is_safe(path):
+            raise InvalidDocument("the path leaves its folder.", subject=path)
+        if known_content(sha256) is None:
+            raise MissingReference("it has not been uploaded.", subject=path, hint="Choose it again.")
+    if len(uploads) == 1 and zipfile.is_zipfile(content_path(uploads[0][1])):
+        return _import_zip(*uploads[0])
+    chosen = next(iter(given)) if len(given) == 1 else document_among(given, "the folder")
+    document = _document(content_path(given[chosen]).read_bytes(), chosen)
+    within = chosen[: chosen.rfind("/") + 1]
+    files = {path.removeprefix(within): sha for path, sha in given.items() if path.startswith(within)}
+    core = CoreProject(document, lambda file: content_path(files[file]) if file in files else None)
+    project = Project.begin(document, {file: files[file] for file in files_of(core) if file in files}, "opened")
+    Job.start(project, "measure", {})
+    return project
 
 
-def analyse(project: Project) -> Job:
-    """Measure every file that the project's document names."""
-    files = [{"path": path, "sha256": sha} for path, sha in project.head.files.items()]
-    return Job.start(project, "bring-in", {"files": files, "analyse": True})
+def _import_zip(name: str, sha256: str) -> Project:
+    archive = content_path(sha256)
+    with opened_zip(archive, archive.parent, name) as (packed, entries):
+        chosen = document_among([entry.filename for entry in entries], name)
+        if packed.getinfo(chosen).file_size > MAX_DOCUMENT_BYTES:
+            raise InvalidDocument("its project document is larger than 64 MiB.", subject=name)
+        document = _document(packed.read(chosen), chosen)
+    project = Project.begin(document, {}, "opened")
+    Job.start(project, "measure", {"zip": sha256, "name": name, "within": chosen[: chosen.rfind("/") + 1]})
+    return project
 
 
-def write_archive(project: Project, path: Path) -> None:
-    """The project as a zip."""
-    pack(project.core(), path)
+def _document(content: bytes, path: str) -> Document:
+    if len(content) > MAX_DOCUMENT_BYTES:
+        raise InvalidDocument("the project document is larger than 64 MiB.", subject=path)
+    return load_document(content, path.rpartition("/")[2])

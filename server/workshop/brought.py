@@ -6,31 +6,46 @@ import shutil
 import tempfile
 from pathlib import Path, PurePosixPath
 
+from django.conf import settings
+
 from ektopos.errors import EktoposError, InvalidDocument, MissingReference
-from ektopos.project import unpack
+from ektopos.project import opened_zip, unpack
 from ektopos.targets.profile import Profile, find_profile, profiles_of
 from ektopos.trial.files import read_listing
+from ektopos.types import Progress, no_progress
 from server.workshop.models import Package, Project
-from server.workshop.store import content_path, is_hash, package_folder
+from server.workshop.store import content_path, known_content, package_folder, said_when_full, sync_tree
 
 _SIGNS = ("package.json", "*.glb", "*.gltf", "*.usdz", "*.mtlx")
 
 
-def bring_in_package(project: Project, name: str, sha256: str, target: str | None) -> Package:
-    """Keep an uploaded zip, GLB or USDZ as a package of the project, without a trial yet.
-
-    Raises `EktoposError` and its kin: for other files, for a zip without a package, and where no target fits.
-    """
-    source = content_path(sha256) if is_hash(sha256) else None
-    if source is None or not source.is_file():
+def check_package(project: Project, name: str, sha256: str, target: str | None) -> None:
+    """See that an uploaded file can be a package, as far as can be seen at once. Raises `EktoposError` and its kin."""
+    source = known_content(sha256)
+    if source is None:
         raise MissingReference("it has not been uploaded.", subject=name, hint="Choose it again.")
     suffix = PurePosixPath(name).suffix.lower()
     if suffix not in (".zip", ".glb", ".usdz"):
         raise InvalidDocument("this is no package.", subject=name, hint="Choose a zip of its folder, a GLB or a USDZ.")
-    with tempfile.TemporaryDirectory() as temporary:
+    if target:
+        find_profile(target, project.document)
+    if suffix == ".zip":
+        with opened_zip(source, source.parent, name) as (_, entries):
+            if not any(PurePosixPath(entry.filename).match(sign) for entry in entries for sign in _SIGNS):
+                raise _no_package(name)
+
+
+def bring_in_package(project: Project, name: str, sha256: str, target: str | None, progress: Progress = no_progress) -> Package:
+    """Keep an uploaded zip, GLB or USDZ as a package of the project, without a trial yet.
+
+    Raises `EktoposError` and its kin: for other files, for a zip without a package, and where no target fits.
+    """
+    check_package(project, name, sha256, target)
+    source, suffix = content_path(sha256), PurePosixPath(name).suffix.lower()
+    with tempfile.TemporaryDirectory(dir=settings.FILE_UPLOAD_TEMP_DIR) as temporary:
         folder = Path(temporary)
         if suffix == ".zip":
-            unpack(source, folder)
+            unpack(source, folder, name, progress)
             folder = _root(folder, name)
         else:
             shutil.copy(source, folder / PurePosixPath(name).name)
@@ -41,7 +56,9 @@ def bring_in_package(project: Project, name: str, sha256: str, target: str | Non
             files=[{"path": str(path.relative_to(folder)), "bytes": path.stat().st_size} for path in inside],
         )  # fmt: skip
         shutil.rmtree(package_folder(package.pk), ignore_errors=True)
-        shutil.copytree(folder, package_folder(package.pk) / "files")
+        with said_when_full():
+            shutil.copytree(folder, package_folder(package.pk) / "files")
+        sync_tree(package_folder(package.pk))
     package.complete = True
     package.save(update_fields=["complete"])
     return package
@@ -51,8 +68,12 @@ def _root(folder: Path, name: str) -> Path:
     """The folder of a zip that the package lies in."""
     found = sorted((path for sign in _SIGNS for path in folder.rglob(sign)), key=lambda path: len(path.parts))
     if not found:
-        raise EktoposError("there is no package in it.", subject=name, hint="It needs a package.json, a mesh or materials.")
+        raise _no_package(name)
     return found[0].parent
+
+
+def _no_package(name: str) -> EktoposError:
+    return EktoposError("there is no package in it.", subject=name, hint="It needs a package.json, a mesh or materials.")
 
 
 def _listing(folder: Path) -> dict[str, object]:

@@ -1,115 +1,279 @@
-"""Meshes of a project in one of its states: read with their recipes, measured once, kept for the stage."""
+"""Meshes of a project in one of its states: read with their recipes, measured once, kept for the stage and for whoever asks.
+
+What a mesh is measured by is its *source*: its file, those it refers to, and what is done to it apart from names. So renaming a
+slot measures nothing, and whatever the cache has lost is made again from the source.
+"""
 
 from __future__ import annotations
 
 import hashlib
 import json
+import threading
 from collections import OrderedDict
-from pathlib import PurePosixPath
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass, field, fields
+from pathlib import Path, PurePosixPath
 from typing import Any
 
 import numpy as np
+from pydantic import TypeAdapter
 
-from ektopos.errors import EktoposError, MissingReference
+from ektopos.document import MeshEntry
+from ektopos.errors import MissingReference
 from ektopos.images import Image, linear_to_srgb
 from ektopos.maps import sets_of
 from ektopos.matching import MatchMap, rank_sets, small_picture
 from ektopos.meshes import (
     Candidate,
     Mesh,
+    apply_recipe,
     build_gltf,
     companion_files,
     find_faults,
     pack_glb,
+    read_mesh,
     slot_facts,
     triangle_measures,
 )
-from ektopos.project import load_mesh
+from ektopos.meshes.mesh import Node
+from ektopos.meshes.recipe import with_names, without_names
+from ektopos.steps import MeshStep
 from server.workshop import pictures
 from server.workshop.models import MapFacts, MeshFacts, Revision
-from server.workshop.store import cache_path, content_path, named, writing
+from server.workshop.store import cache_path, content_path, known_content, named, writing
 
-VERSION = 5
+VERSION = 6
 """Of what is measured and kept; another one measures again."""
 COMPANIONS = (".bin", ".mtl")
 KEPT = 3
 
+_STEPS = TypeAdapter(list[MeshStep])
 _read: OrderedDict[str, Mesh] = OrderedDict()
+_reading = threading.RLock()
 
 
-def mesh_key(sha: str, companions: dict[str, str], recipe: list[Any]) -> str:
-    """The key of a mesh's facts: its content, the buffers and materials it refers to, and its recipe."""
-    needed = sorted((part, other) for part, other in companions.items() if PurePosixPath(part).suffix.lower() in COMPANIONS)
-    steps = [step.model_dump(mode="json") for step in recipe]
-    return hashlib.sha256(repr((VERSION, sha, needed, steps)).encode()).hexdigest()
+@dataclass(frozen=True)
+class Source:
+    """What a mesh is made from."""
+
+    path: str
+    """Its file, as the project calls it."""
+    sha256: str
+    parts: dict[str, str] = field(default_factory=dict)
+    """Contents of the files that it refers to, by the paths it gives them."""
+    steps: list[MeshStep] = field(default_factory=list)
+    """What is done to it, renamed slots left out."""
+
+    @property
+    def key(self) -> str:
+        """The key of all that is kept of it."""
+        needed = sorted((part, sha) for part, sha in self.parts.items() if PurePosixPath(part).suffix.lower() in COMPANIONS)
+        steps = _STEPS.dump_python(self.steps, mode="json")
+        return hashlib.sha256(repr((VERSION, self.sha256, needed, steps)).encode()).hexdigest()
 
 
-def state_key(revision: Revision, name: str) -> str:
-    """The key of a mesh as it is in a state; empty if its file is not there."""
-    entry = revision.core().document.meshes.get(name)
-    sha = revision.sha_of(entry.file) if entry else ""
-    if entry is None or not sha or not content_path(sha).is_file():
-        return ""
+def source_of(revision: Revision, name: str, steps: Sequence[MeshStep] | None = None) -> Source:
+    """What a mesh is made from in a state, with its recipe or another. Raises `MissingReference` if it or its file is not there."""
+    entry = _entry(revision, name)
+    sha = revision.sha_of(entry.file)
+    if not sha or known_content(sha) is None:
+        raise MissingReference("the mesh’s file is missing.", subject=name, hint="Bring it in again.")
     folder = entry.file.rpartition("/")[0]
-    parts = companion_files(named(content_path(sha), entry.file), entry.file)
-    beside = {part: revision.sha_of(f"{folder}/{part}") for part in parts}
-    return mesh_key(sha, {part: other for part, other in beside.items() if other}, entry.recipe)
+    parts = {
+        part: other
+        for part in companion_files(named(content_path(sha), entry.file), entry.file)
+        if (other := revision.sha_of(f"{folder}/{part}"))
+    }
+    return Source(entry.file, sha, parts, without_names(entry.recipe if steps is None else steps)[0])
+
+
+def called(revision: Revision, name: str) -> dict[str, str]:
+    """What the slots of a mesh are called in a state, by what its source calls them, where that differs."""
+    return without_names(_entry(revision, name).recipe)[1]
+
+
+def read_source(source: Source) -> Mesh:
+    """A mesh, read and changed, from the files. Raises `EktoposError`. Cost: that of its recipe."""
+    mesh = read_mesh(
+        named(content_path(source.sha256), source.path),
+        lambda part: known_content(source.parts[part]) if part in source.parts else None,
+        name=source.path,
+    )
+    return apply_recipe(mesh, source.steps)
+
+
+def mesh_of(source: Source) -> Mesh:
+    """A mesh from what is kept of it, or from the files if nothing is; the last few are remembered. Raises `EktoposError`."""
+    with _reading:
+        mesh = _read.get(source.key) or _kept_mesh(source.key)
+        if mesh is None:
+            mesh = read_source(source)
+            _keep_arrays(source.key, mesh)
+        _read[source.key] = mesh
+        _read.move_to_end(source.key)
+        while len(_read) > KEPT:
+            _read.popitem(last=False)
+    return mesh
 
 
 def mesh_at(revision: Revision, name: str) -> Mesh:
-    """A mesh as it is in a state; the last few are kept. Raises `EktoposError`."""
-    key = state_key(revision, name)
-    if not key:
-        raise MissingReference("the mesh’s file is missing.", subject=name, hint="Bring it in again.")
-    if key not in _read:
-        _read[key] = load_mesh(revision.core(), name)
-        while len(_read) > KEPT:
-            _read.popitem(last=False)
-    return _read[key]
+    """A mesh as it is in a state, its slots called as they are there. Raises `EktoposError`."""
+    return with_names(mesh_of(source_of(revision, name)), called(revision, name))
 
 
-def measured(revision: Revision, names: list[str]) -> dict[str, MeshFacts]:
-    """The facts of meshes in a state; what has not been measured is measured now. Meshes that cannot be read are left out."""
-    keys = {name: state_key(revision, name) for name in names}
-    rows = {row.key: row for row in MeshFacts.objects.filter(key__in=set(keys.values()))}
-    found = {}
-    for name, key in keys.items():
-        if key and key not in rows:
+def changed_mesh(revision: Revision, name: str, steps: Sequence[MeshStep]) -> Mesh:
+    """A mesh with another recipe, from where it is at hand already. Raises `EktoposError`."""
+    made = list(_entry(revision, name).recipe)
+    if list(steps[: len(made)]) == made:
+        return apply_recipe(mesh_at(revision, name), steps[len(made) :])
+    plain = source_of(revision, name, [])
+    return apply_recipe(mesh_of(plain), steps)
+
+
+def is_at_hand(source: Source) -> bool:
+    """Whether a mesh can be had without reading and changing it."""
+    return source.key in _read or _arrays_path(source.key).is_file()
+
+
+def measured(revision: Revision, names: Sequence[str]) -> dict[str, MeshFacts]:
+    """The facts of meshes in a state, slots called as they are there; meshes that nobody has measured are left out."""
+    sources: dict[str, str] = {}
+    for name in names:
+        try:
+            sources[name] = source_of(revision, name).key
+        except MissingReference:
+            continue
+    rows = {row.key: row for row in MeshFacts.objects.filter(key__in=set(sources.values()))}
+    return {name: _named_row(rows[key], called(revision, name)) for name, key in sources.items() if key in rows}
+
+
+def unmeasured_meshes(revision: Revision) -> dict[str, Source]:
+    """Meshes of a state that nobody has measured, or not by today's measures, and whose files are there."""
+    found = measured(revision, names := list(revision.core().document.meshes))
+    left = {}
+    for name in names:
+        if name not in found:
             try:
-                rows[key] = keep_mesh(key, revision.core().document.meshes[name].file, mesh_at(revision, name))
-            except EktoposError:
+                left[name] = source_of(revision, name)
+            except MissingReference:
                 continue
-        if key in rows:
-            found[name] = rows[key]
-    return found
+    return left
 
 
-def keep_mesh(key: str, path: str, mesh: Mesh) -> MeshFacts:
-    """Measure a mesh: keep its facts, its geometry for the stage, and the measures of its triangles in the same order."""
-    slots, faults = MeshFacts.dump(slot_facts(mesh), find_faults(mesh))
-    corners = mesh.positions[mesh.triangles.reshape(-1)] if len(mesh.triangles) else np.zeros((1, 3))
-    size = [float(x) for x in np.ptp(corners, axis=0)]
-    with writing(cache_path("stage", f"{key}.glb")) as temporary:
-        gltf, binary = build_gltf({mesh.name: mesh}, {})
-        temporary.write_bytes(pack_glb(gltf, binary))
-    order = np.argsort(mesh.triangle_slot, kind="stable")
-    for measure, values in triangle_measures(mesh).items():
-        with writing(cache_path("stage", f"{key}-{measure}.bin")) as temporary:
-            temporary.write_bytes(values[order].astype("<f4").tobytes())
-    with writing(cache_path("stage", f"{key}-order.npy")) as temporary, temporary.open("wb") as file:
-        np.save(file, order)
-    row, _ = MeshFacts.objects.update_or_create(
-        key=key,
-        defaults={
-            "name": PurePosixPath(path).name[:200], "triangles": len(mesh.triangles), "size": size,
-            "notes": list(mesh.notes), "slots": slots, "faults": faults,
-        },
-    )  # fmt: skip
+def _named_row(row: MeshFacts, names: dict[str, str]) -> MeshFacts:
+    if names:
+        row = MeshFacts(**{f.attname: getattr(row, f.attname) for f in MeshFacts._meta.concrete_fields})
+        row.slots = [slot | {"name": names.get(slot["name"], slot["name"])} for slot in row.slots]
+        row.faults = [fault | {"slot": names.get(fault["slot"], fault["slot"])} for fault in row.faults]
     return row
 
 
-def suggestions(revision: Revision, name: str) -> dict[str, list[Candidate]]:
-    """Map sets of the project ranked for every slot of a mesh; kept until the mesh or the maps change."""
+def keep_mesh(source: Source, mesh: Mesh) -> MeshFacts:
+    """Measure a mesh, its slots called as its source calls them, and keep its facts and all that the stage asks for."""
+    slots, faults = MeshFacts.dump(slot_facts(mesh), find_faults(mesh))
+    corners = mesh.positions[mesh.triangles.reshape(-1)] if len(mesh.triangles) else np.zeros((1, 3))
+    _keep_stage(source.key, mesh)
+    _keep_arrays(source.key, mesh)
+    row, _ = MeshFacts.objects.update_or_create(
+        key=source.key,
+        defaults={
+            "name": PurePosixPath(source.path).name[:200],
+            "triangles": len(mesh.triangles),
+            "size": [float(x) for x in np.ptp(corners, axis=0)],
+            "notes": list(mesh.notes),
+            "slots": slots,
+            "faults": faults,
+            "source": asdict(source) | {"steps": _STEPS.dump_python(source.steps, mode="json")},
+        },
+    )
+    return row
+
+
+def keep_changed(revision: Revision, name: str, steps: Sequence[MeshStep], mesh: Mesh) -> MeshFacts:
+    """Measure and keep a mesh with another recipe, its slots called as that recipe calls them."""
+    was = {now: was for was, now in without_names(steps)[1].items()}
+    return keep_mesh(source_of(revision, name, steps), with_names(mesh, was))
+
+
+def stage_file(key: str, ending: str) -> Path:
+    """Something that the stage asks for, made again if the cache was emptied. Raises `MissingReference` for an unknown mesh."""
+    path = cache_path("stage", f"{key}{ending}")
+    if not path.is_file():
+        row = MeshFacts.objects.filter(key=key).first()
+        if row is None or not row.source:
+            raise MissingReference("the mesh has not been measured.", subject=key[:12], hint="Load the page again.")
+        stored = row.source | {"steps": _STEPS.validate_python(row.source["steps"])}
+        _keep_stage(key, mesh_of(Source(**stored)))
+    if not path.is_file():
+        raise MissingReference("there is no such measure.", subject=key[:12], hint="Load the page again.")
+    return path
+
+
+def _keep_stage(key: str, mesh: Mesh) -> None:
+    """The geometry for the stage, and the measures of its triangles in the same order."""
+    order = np.argsort(mesh.triangle_slot, kind="stable")
+    with writing(cache_path("stage", f"{key}-order.npy")) as temporary, temporary.open("wb") as file:
+        np.save(file, order)
+    for measure, values in triangle_measures(mesh).items():
+        with writing(cache_path("stage", f"{key}-{measure}.bin")) as temporary:
+            temporary.write_bytes(values[order].astype("<f4").tobytes())
+    gltf, binary = build_gltf({mesh.name: mesh}, {})
+    with writing(cache_path("stage", f"{key}.glb")) as temporary:
+        temporary.write_bytes(pack_glb(gltf, binary))
+
+
+def _arrays_path(key: str) -> Path:
+    return cache_path("meshes", f"{key}.npz")
+
+
+def _keep_arrays(key: str, mesh: Mesh) -> None:
+    """The mesh itself: arrays as they are, the rest as JSON."""
+    values = {f.name: getattr(mesh, f.name) for f in fields(mesh)}
+    arrays = {name: value for name, value in values.items() if isinstance(value, np.ndarray)}
+    rest = {name: value for name, value in values.items() if name not in arrays}
+    rest["nodes"] = [asdict(node) for node in mesh.nodes]
+    with writing(_arrays_path(key)) as temporary, temporary.open("wb") as file:
+        np.savez(file, rest=np.frombuffer(json.dumps(rest).encode(), np.uint8), **arrays)
+
+
+def _kept_mesh(key: str) -> Mesh | None:
+    try:
+        with np.load(_arrays_path(key)) as kept:
+            arrays = {name: kept[name] for name in kept.files if name != "rest"}
+            rest = json.loads(kept["rest"].tobytes())
+    except (OSError, ValueError, KeyError):
+        return None
+    nodes = tuple(Node(**node | {"scale": tuple(node["scale"])}) for node in rest.pop("nodes"))
+    return Mesh(**arrays, **{name: tuple(v) if isinstance(v, list) else v for name, v in rest.items()}, nodes=nodes)
+
+
+def kept_suggestions(revision: Revision, name: str) -> dict[str, list[Candidate]] | None:
+    """Map sets of the project ranked for every slot of a mesh, if they have been compared as they are now."""
+    try:
+        kept = json.loads(_suggestions_path(revision, name).read_text())
+    except (OSError, ValueError):
+        return None
+    names = called(revision, name)
+    return {names.get(slot, slot): [Candidate(**candidate) for candidate in ranked] for slot, ranked in kept.items()}
+
+
+def keep_suggestions(revision: Revision, name: str) -> None:
+    """Rank the map sets of the project for every slot of a mesh; it holds until the mesh or the maps change."""
+    _, rows, sets, shas = _comparable(revision)
+
+    def read(member: str) -> MatchMap:
+        facts = rows[shas[member]].value()
+        small = pictures.reduced_map(f"{shas[member]}-linear", pictures.REDUCED).pixels.astype(np.float32)
+        # Float maps are kept linear; a picture is compared as it is seen.
+        return MatchMap(member, facts, small_picture(Image(linear_to_srgb(small) if facts.header.is_float else small)))
+
+    ranked = rank_sets(mesh_of(source_of(revision, name)), {s: [read(m) for m in members] for s, members in sets.items()})
+    with writing(_suggestions_path(revision, name)) as temporary:
+        temporary.write_text(json.dumps({slot: [vars(c) for c in found] for slot, found in ranked.items()}))
+
+
+def _comparable(revision: Revision) -> tuple[Any, dict[str, MapFacts], dict[str, list[str]], dict[str, str]]:
+    """The document, facts by content, the sets with their measured maps, and contents by map."""
     document = revision.core().document
     shas = {map_name: revision.sha_of(entry.file) for map_name, entry in document.maps.items()}
     rows = MapFacts.known(shas.values())
@@ -118,19 +282,18 @@ def suggestions(revision: Revision, name: str) -> dict[str, list[Candidate]]:
         for set_name, members in sets_of(document).items()
         if (usable := [member for member in members if shas[member] in rows])
     }
-    recipe = [VERSION, state_key(revision, name), sorted((s, sorted(shas[m] for m in members)) for s, members in sets.items())]
-    path = cache_path("matches", hashlib.sha256(json.dumps(recipe).encode()).hexdigest())
-    if path.exists():
-        kept = json.loads(path.read_text())
-        return {slot: [Candidate(**candidate) for candidate in ranked] for slot, ranked in kept.items()}
+    return document, rows, sets, shas
 
-    def read(member: str) -> MatchMap:
-        facts = rows[shas[member]].value()
-        small = pictures.reduced_map(f"{shas[member]}-linear", pictures.REDUCED).pixels.astype(np.float32)
-        # Float maps are kept linear; a picture is compared as it is seen.
-        return MatchMap(member, facts, small_picture(Image(linear_to_srgb(small) if facts.header.is_float else small)))
 
-    ranked = rank_sets(mesh_at(revision, name), {set_name: [read(m) for m in members] for set_name, members in sets.items()})
-    with writing(path) as temporary:
-        temporary.write_text(json.dumps({slot: [vars(c) for c in found] for slot, found in ranked.items()}))
-    return ranked
+def _suggestions_path(revision: Revision, name: str) -> Path:
+    _, _, sets, shas = _comparable(revision)
+    compared = sorted((s, sorted(shas[m] for m in members)) for s, members in sets.items())
+    recipe = [VERSION, source_of(revision, name).key, compared]
+    return cache_path("matches", hashlib.sha256(json.dumps(recipe).encode()).hexdigest())
+
+
+def _entry(revision: Revision, name: str) -> MeshEntry:
+    raw = revision.document["meshes"].get(name)
+    if raw is None:
+        raise MissingReference("there is no such mesh.", subject=name, hint="Choose another, or bring it in.")
+    return MeshEntry.model_validate(raw)

@@ -2,31 +2,48 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
+import os
 import threading
 from collections import OrderedDict
+from collections.abc import Callable
 from functools import lru_cache
+from pathlib import Path
 from typing import Any
 
 import numpy as np
 
-from ektopos.document import UvTransform
+from ektopos.document import COLOUR_INPUTS, UvTransform
 from ektopos.errors import EktoposError, MissingReference
 from ektopos.images import Image, encode_png, fit_within, linear_to_srgb, quantise, read_image, resize
 from ektopos.images.image import as_float
-from ektopos.materials.preview import recipe_key, recipe_values, stage_picture
+from ektopos.materials.preview import STAGE_PICTURES, recipe_key, recipe_values, stage_picture
 from ektopos.materials.resolve import reduce_image
 from ektopos.shading import LIGHTS, Look, render, specimen
 from ektopos.shading.render import picture
 from ektopos.shading.specimen import SPECIMEN_VIEW
 from ektopos.types import Float, Pixels
 from server.workshop.models import MapFacts
-from server.workshop.store import cache_path, content_path, writing
+from server.workshop.store import cache_path, content_path, named, recipe_path, writing
 
 REDUCED = 1024
 QUICK = 256
 """Longest sides of the two reduced copies of every map: full preview size, and the size that answers while dragging."""
 DECODED_BYTES = 768 * 2**20
+
+MOST_WAITING = 24
+
+_making = threading.BoundedSemaphore(os.cpu_count() or 1)
+_waiting = threading.BoundedSemaphore(MOST_WAITING)
+
+
+class Busy(EktoposError):
+    """So many pictures are being made that this one has to be asked for again."""
+
+    def __init__(self) -> None:
+        super().__init__("so many pictures are being made that this one has to wait.", hint="It is asked for again.")
+
 
 _decoded: OrderedDict[str, Image] = OrderedDict()
 _decoding = threading.Lock()
@@ -51,8 +68,9 @@ def reduced_map(key: str, size: int) -> Image:
     if facts is not None and facts.facts["header"]["is_float"]:
         encoding = "linear"
     path = cache_path("reduced", f"{sha256}-{encoding}-{size}.npy")
-    if not path.exists():
-        keep_reduced(sha256, decoded(sha256))
+    with contextlib.suppress(OSError, ValueError, EOFError):
+        return Image(np.load(path))
+    keep_reduced(sha256, decoded(sha256))
     return Image(np.load(path))
 
 
@@ -70,70 +88,92 @@ def decoded(sha256: str) -> Image:
     return image
 
 
-def content_file(sha256: str) -> Any:
+def content_file(sha256: str) -> Path:
     """A map's content under a name with its suffix."""
     facts = MapFacts.objects.filter(sha256=sha256).first()
     if facts is None:
         raise MissingReference("there is no such map.", subject=sha256[:12])
     suffix = {"jpeg": ".jpg", "targa": ".tga", "tiff": ".tif", "openexr": ".exr"}
     kind = facts.facts["header"]["format"]
-    link = cache_path("named", sha256 + suffix.get(kind, f".{kind}"))
-    if not link.exists():
-        link.unlink(missing_ok=True)
-        link.symlink_to(content_path(sha256))
-    return link
+    return named(content_path(sha256), "map" + suffix.get(kind, f".{kind}"))
 
 
 def keep_recipe(recipe: dict[str, Any]) -> str:
     """Keep a recipe so that its picture can be asked for; gives its key."""
     key = recipe_key(recipe)
-    path = cache_path("recipes", f"{key}.json")
-    if not path.exists():
+    path = recipe_path(f"{key}.json")
+    try:
+        os.utime(path)
+    except OSError:
         with writing(path) as temporary:
             temporary.write_text(json.dumps(recipe))
     return key
 
 
-def recipe_png(key: str, size: int) -> bytes:
-    """The picture of a kept recipe. Raises `MissingReference` if nothing was kept under that key."""
-    path = cache_path("pictures", f"{key}-{size}.png")
-    if path.exists():
+def kept_recipe(key: str) -> dict[str, Any]:
+    """A recipe by its key. Raises `MissingReference` if it was not kept, or so long ago that it is gone."""
+    try:
+        found: dict[str, Any] = json.loads(recipe_path(f"{key}.json").read_text())
+    except (OSError, ValueError):
+        raise MissingReference("there is no such picture any more.", subject=key[:12], hint="Load the page again.") from None
+    return found
+
+
+def kept_or_made(path: Path, make: Callable[[], bytes]) -> bytes:
+    """A picture from the cache, or made; no more are made at once than there are cores, whoever asks.
+
+    Raises `Busy` where so many wait for theirs that one more would keep all else waiting.
+    """
+    with contextlib.suppress(OSError):
         return path.read_bytes()
-    recipe_path = cache_path("recipes", f"{key}.json")
-    if not recipe_path.exists():
-        raise MissingReference("there is no such picture any more.", subject=key[:12], hint="Load the page again.")
-    recipe = json.loads(recipe_path.read_text())
-    source = QUICK if size <= QUICK else REDUCED
-    if recipe["picture"] == "solo":
-        pixels = solo_picture(recipe, source)
-    else:
-        pixels, _ = stage_picture(recipe, lambda name: reduced_map(name, source), size)
-    content = encode_png(pixels)
+    if not _waiting.acquire(blocking=False):
+        raise Busy
+    try:
+        with _making:
+            with contextlib.suppress(OSError):
+                return path.read_bytes()
+            content = make()
+    finally:
+        _waiting.release()
     with writing(path) as temporary:
         temporary.write_bytes(content)
     return content
+
+
+def recipe_png(key: str, size: int) -> bytes:
+    """The picture of a kept recipe. Raises `MissingReference` if nothing was kept under that key."""
+
+    def make() -> bytes:
+        recipe = kept_recipe(key)
+        source = QUICK if size <= QUICK else REDUCED
+        if recipe["picture"] == "solo":
+            return encode_png(solo_picture(recipe, source))
+        if recipe["picture"] not in STAGE_PICTURES:
+            raise MissingReference("it is no picture for the stage.", subject=key[:12], hint="Load the page again.")
+        return encode_png(stage_picture(recipe, lambda name: reduced_map(name, source), size)[0])
+
+    return kept_or_made(cache_path("pictures", f"{key}-{size}.png"), make)
 
 
 def material_png(key: str, light: str, size: int) -> bytes:
     """A material by its recipe, rendered on the specimen. Raises `MissingReference` for an unknown recipe or light."""
-    path = cache_path("pictures", f"{key}-{light}-{size}.png")
-    if path.exists():
-        return path.read_bytes()
-    recipe_path = cache_path("recipes", f"{key}.json")
-    if not recipe_path.exists() or light not in LIGHTS:
-        raise MissingReference("there is no such picture any more.", subject=key[:12], hint="Load the page again.")
-    recipe = json.loads(recipe_path.read_text())
-    look = Look(
-        {name: recipe_values(recipe, name, lambda map_key: reduced_map(map_key, QUICK)) for name in recipe["inputs"]},
-        recipe["alpha_mode"], recipe["alpha_cutoff"], recipe["double_sided"], UvTransform.model_validate(recipe["uv"]),
-        recipe["filter"], recipe["ior"],
-    )  # fmt: skip
-    # Twice the size, then halved: smooth edges.
-    drawn = render(specimen(), {"specimen": look}, LIGHTS[light], SPECIMEN_VIEW, size * 2, size * 2)
-    content = encode_png(quantise(picture(resize(drawn, size, size)), 8))
-    with writing(path) as temporary:
-        temporary.write_bytes(content)
-    return content
+    if light not in LIGHTS:
+        raise MissingReference("there is no such light.", subject=light[:40], hint="Load the page again.")
+
+    def make() -> bytes:
+        recipe = kept_recipe(key)
+        if recipe["picture"] != "material":
+            raise MissingReference("it is no picture of a material.", subject=key[:12], hint="Load the page again.")
+        look = Look(
+            {name: recipe_values(recipe, name, lambda map_key: reduced_map(map_key, QUICK)) for name in recipe["inputs"]},
+            recipe["alpha_mode"], recipe["alpha_cutoff"], recipe["double_sided"], UvTransform.model_validate(recipe["uv"]),
+            recipe["filter"], recipe["ior"],
+        )  # fmt: skip
+        # Twice the size, then halved: smooth edges.
+        drawn = render(specimen(), {"specimen": look}, LIGHTS[light], SPECIMEN_VIEW, size * 2, size * 2)
+        return encode_png(quantise(picture(resize(drawn, size, size)), 8))
+
+    return kept_or_made(cache_path("pictures", f"{key}-{light}-{size}.png"), make)
 
 
 def solo_picture(recipe: dict[str, Any], source: int) -> Pixels:
@@ -142,9 +182,10 @@ def solo_picture(recipe: dict[str, Any], source: int) -> Pixels:
     values = recipe_values(recipe, name, lambda key: reduced_map(key, source))
     if name == "normal":
         return quantise(values * 0.5 + 0.5, 8)
-    if name in ("base_color", "emission"):
+    if name in COLOUR_INPUTS:
         return quantise(linear_to_srgb(values / max(1.0, float(values.max()))), 8)
-    return quantise(np.repeat(values[..., None], 3, axis=2), 8)
+    # Quantities that are no share of 1, an index of refraction or a length, are shown against their largest.
+    return quantise(np.repeat(values[..., None], 3, axis=2) / max(1.0, float(values.max())), 8)
 
 
 def map_view(image: Image, view: str) -> Pixels:
@@ -163,25 +204,18 @@ def map_view(image: Image, view: str) -> Pixels:
 
 def map_png(sha256: str, view: str, size: int) -> bytes:
     """A map or channel fitted into `size` texels. Small sizes come from the reduced copy."""
-    path = cache_path("views", f"{sha256}-{view}-{size}.png")
-    if path.exists():
-        return path.read_bytes()
-    if size <= REDUCED:
+
+    def make() -> bytes:
+        if size > REDUCED:
+            return encode_png(map_view(decoded(sha256), view))
         content_file(sha256)
         small = reduced_map(f"{sha256}-linear", QUICK if size <= QUICK else REDUCED)
         width, height = fit_within(small.width, small.height, size)
         values = resize(small.pixels.astype(np.float32), width, height)
-        facts = MapFacts.objects.get(sha256=sha256)
-        if not facts.facts["header"]["is_float"]:
-            pixels = map_view(Image(quantise(values, 8)), view)
-        else:
-            pixels = map_view(Image(values), view)
-    else:
-        pixels = map_view(decoded(sha256), view)
-    content = encode_png(pixels)
-    with writing(path) as temporary:
-        temporary.write_bytes(content)
-    return content
+        is_float = MapFacts.objects.get(sha256=sha256).facts["header"]["is_float"]
+        return encode_png(map_view(Image(values if is_float else quantise(values, 8)), view))
+
+    return kept_or_made(cache_path("views", f"{sha256}-{view}-{size}.png"), make)
 
 
 def map_region(sha256: str, view: str, x: int, y: int, width: int, height: int) -> bytes:

@@ -8,28 +8,57 @@ from __future__ import annotations
 import contextlib
 import hashlib
 import os
+import re
 import tempfile
 from collections.abc import Iterable, Iterator
 from pathlib import Path
 
 from django.conf import settings
 
+from ektopos.errors import DiskFull, MissingReference, is_disk_full
+
+_HASH = re.compile(r"[0-9a-f]{64}")
+_PIECE = 2**20
+
 
 def is_hash(text: str) -> bool:
     """Whether a text is a SHA-256 in hexadecimal digits."""
-    return len(text) == 64 and all(c in "0123456789abcdef" for c in text)
+    return _HASH.fullmatch(text) is not None
 
 
 def content_path(sha256: str) -> Path:
-    """Where a content lies."""
+    """Where a content lies, there or not. Raises `MissingReference` for what is no hash, and might be a path."""
+    if not is_hash(sha256):
+        raise MissingReference("there is no such file.", subject=sha256[:12], hint="Send it again.")
     return Path(settings.DATA_FOLDER / "files" / sha256[:2] / sha256)
+
+
+def known_content(sha256: str) -> Path | None:
+    """A content that is here, kept from now on for as long as anything just brought in; `None` if it is not.
+
+    Its size and hash are not looked at: `is_sound` does that.
+    """
+    path = content_path(sha256)
+    with contextlib.suppress(OSError):
+        os.utime(path)
+        return path
+    return None
+
+
+def is_sound(sha256: str) -> bool:
+    """Whether a content is here and still is what its name says. Cost: reading it."""
+    path = content_path(sha256)
+    return path.is_file() and _hash_of(path) == sha256
 
 
 def cache_path(kind: str, key: str) -> Path:
     """Where something derived lies, whether it is there yet or not. The cache folder may be deleted at any time."""
-    path = Path(settings.DATA_FOLDER / "cache" / kind / key[:2] / key)
-    path.parent.mkdir(parents=True, exist_ok=True)
-    return path
+    return _derived("cache", kind, key)
+
+
+def recipe_path(key: str) -> Path:
+    """Where a recipe lies: pages refer to it by its key and cannot say it again, so it is not in the cache."""
+    return _derived("recipes", "", key)
 
 
 def package_folder(package: int) -> Path:
@@ -37,53 +66,128 @@ def package_folder(package: int) -> Path:
     return Path(settings.DATA_FOLDER / "packages" / str(package))
 
 
+def archive_path(job: object) -> Path:
+    """The file that a job has packed to be downloaded."""
+    return _derived("archives", "", f"{job}.zip")
+
+
 def put(chunks: Iterable[bytes]) -> tuple[str, int]:
-    """Keep a content; gives its hash and its size."""
+    """Keep a content; gives its hash and its size. It is on the disk when this returns. Raises `DiskFull`.
+
+    What is there already is checked and, if it is damaged, replaced.
+    """
     digest, size = hashlib.sha256(), 0
-    folder = settings.DATA_FOLDER / "files"
+    folder = Path(settings.DATA_FOLDER / "files")
     folder.mkdir(exist_ok=True)
-    with tempfile.NamedTemporaryFile(dir=folder, delete=False) as file:
-        for chunk in chunks:
-            digest.update(chunk)
-            size += len(chunk)
-            file.write(chunk)
-    _place(Path(file.name), content_path(digest.hexdigest()))
+    with said_when_full(), tempfile.NamedTemporaryFile(dir=folder, prefix=f"tmp-{os.getpid()}-", delete=False) as file:
+        temporary = Path(file.name)
+        try:
+            for chunk in chunks:
+                digest.update(chunk)
+                size += len(chunk)
+                file.write(chunk)
+            file.flush()
+            os.fsync(file.fileno())
+            _place(temporary, digest.hexdigest())
+        finally:
+            temporary.unlink(missing_ok=True)
     return digest.hexdigest(), size
 
 
 def put_file(path: Path) -> tuple[str, int]:
     """Keep a file's content."""
     with path.open("rb") as file:
-        return put(iter(lambda: file.read(2**20), b""))
+        return put(iter(lambda: file.read(_PIECE), b""))
 
 
 @contextlib.contextmanager
 def writing(path: Path) -> Iterator[Path]:
-    """A temporary path that becomes `path` when the block ends well."""
-    handle, name = tempfile.mkstemp(dir=path.parent, suffix=path.suffix)
-    os.close(handle)
-    temporary = Path(name)
-    try:
-        yield temporary
-        temporary.replace(path)
-    finally:
-        temporary.unlink(missing_ok=True)
+    """A temporary path that becomes `path` when the block ends well. Raises `DiskFull`."""
+    with said_when_full():
+        temporary = _temporary(path)
+        try:
+            yield temporary
+            temporary.replace(path)
+        finally:
+            temporary.unlink(missing_ok=True)
 
 
 def named(content: Path, path: str) -> Path:
     """A content under a name that ends as its file's does, because readers choose the format by the suffix."""
-    link = cache_path("named", f"{content.name}{Path(path).suffix.lower()}")
-    if not link.exists():
-        link.unlink(missing_ok=True)
-        with contextlib.suppress(FileExistsError):
-            link.symlink_to(content)
+    link = cache_path("named", f"{content.name}{Path(path).suffix.lower()[:12]}")
+    if link.is_symlink() and link.readlink() == content:
+        return link
+    link.parent.mkdir(parents=True, exist_ok=True)
+    temporary = link.with_name(f"{link.name}.{os.getpid()}.{os.urandom(4).hex()}")
+    temporary.symlink_to(content)
+    temporary.replace(link)
     return link
 
 
-def _place(temporary: Path, goal: Path) -> None:
-    if goal.exists():
-        temporary.unlink()
+def sync_folder(folder: Path) -> None:
+    """See that what was created or renamed in a folder is on the disk."""
+    handle = os.open(folder, os.O_RDONLY)
+    try:
+        os.fsync(handle)
+    finally:
+        os.close(handle)
+
+
+def sync_tree(folder: Path) -> None:
+    """See that every file below a folder is on the disk. Raises `DiskFull`."""
+    with said_when_full():
+        for path in sorted(folder.rglob("*")):
+            if path.is_file():
+                with path.open("rb") as file:
+                    os.fsync(file.fileno())
+            elif path.is_dir():
+                sync_folder(path)
+        sync_folder(folder)
+
+
+@contextlib.contextmanager
+def said_when_full() -> Iterator[None]:
+    """Turn a full disk into the one sentence that people read of it."""
+    try:
+        yield
+    except OSError as problem:
+        if is_disk_full(problem):
+            raise DiskFull from problem
+        raise
+
+
+def _derived(*parts: str) -> Path:
+    key = parts[-1]
+    path = Path(settings.DATA_FOLDER, *filter(None, parts[:-1]), key[:2], key)
+    path.parent.mkdir(parents=True, exist_ok=True)
+    return path
+
+
+def _temporary(path: Path) -> Path:
+    """A new file beside a path, made once more where its folder was deleted meanwhile."""
+    for _ in range(3):
+        try:
+            handle, name = tempfile.mkstemp(dir=path.parent, prefix=f"tmp-{os.getpid()}-", suffix=path.suffix)
+        except FileNotFoundError:
+            path.parent.mkdir(parents=True, exist_ok=True)
+            continue
+        os.close(handle)
+        return Path(name)
+    raise FileNotFoundError(path.parent)
+
+
+def _hash_of(path: Path) -> str:
+    with path.open("rb") as file:
+        return hashlib.file_digest(file, "sha256").hexdigest()
+
+
+def _place(temporary: Path, sha256: str) -> None:
+    goal = content_path(sha256)
+    if goal.is_file() and goal.stat().st_size == temporary.stat().st_size and _hash_of(goal) == sha256:
+        os.utime(goal)
         return
     goal.parent.mkdir(parents=True, exist_ok=True)
-    temporary.chmod(0o444)
+    temporary.chmod(0o400)
     temporary.replace(goal)
+    sync_folder(goal.parent)
+    sync_folder(goal.parent.parent)

@@ -34,6 +34,11 @@ class Api(TransactionTestCase):
         job = self.call("post", f"/projects/{project['id']}/bring-in", {"files": given})
         return self.call("get", f"/jobs/{job['id']}")
 
+    def packed(self, path: str) -> bytes:
+        """The zip that a job packs."""
+        job = self.call("post", path)
+        return b"".join(self.call("get", f"/jobs/{job['id']}/file").streaming_content)
+
     def sample(self) -> dict:
         with folder() as root:
             project_folder(root)

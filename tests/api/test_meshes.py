@@ -17,7 +17,14 @@ class MeshesApi(Api):
 
     def recipe(self, project: dict, *steps: dict, status: int = 200, name: str = "plates"):
         body = {"revision": project["revision"], "recipe": list(steps)}
-        return self.call("post", f"/projects/{project['id']}/meshes/{name}/recipe", body, status)
+        answer = self.call("post", f"/projects/{project['id']}/meshes/{name}/recipe", body, status)
+        if status != 200:
+            return answer
+        # What takes long is a job; here it has ended by now.
+        if answer["job"]:
+            ended = self.call("get", f"/jobs/{answer['job']['id']}")
+            self.assertEqual(ended["state"], "done", ended["error"])
+        return answer["project"] or self.call("get", f"/projects/{project['id']}")
 
     def test_a_recipe_changes_slots_facts_and_geometry_and_can_be_undone(self) -> None:
         project = self.sample()

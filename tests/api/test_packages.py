@@ -59,13 +59,13 @@ class Plans(Api):
         project = self.edit(
             project,
             {"kind": "set-setting", "material": "tile", "setting": "size_limit", "value": 16},
-            {"kind": "set-left-out", "materials": ["plain"]},
+            {"kind": "leave-out", "what": "materials", "names": ["plain"], "out": True},
         )
         plan = self.call("get", f"/projects/{project['id']}/plan")
         self.assertEqual({file["width"] for file in plan["files"] if file["path"].startswith("tile")}, {16})
         self.assertFalse([file for file in plan["files"] if "plain" in file["materials"]])
         self.assertEqual(self.call("get", f"/projects/{project['id']}/sheets/tile_dull")["size_limit"], 16)
-        self.edit(project, {"kind": "set-left-out", "meshes": ["nothing"]}, status=404)
+        self.edit(project, {"kind": "leave-out", "what": "meshes", "names": ["nothing"], "out": True}, status=404)
 
 
 class FromElsewhere(Api):

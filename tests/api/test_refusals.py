@@ -100,7 +100,7 @@ class Opening(Api):
 
     def test_a_folder_without_a_document_and_one_that_leaves_itself(self) -> None:
         self.assertEqual(self.refused({"p/readme.txt": b"a", "p/more.txt": b"b"})["subject"], "the folder")
-        self.assertEqual(self.refused({})["subject"], "the folder")
+        self.assertEqual(self.refused({})["subject"], "files")
         given = [self.upload("a.txt", b"a"), self.upload("b.txt", b"b")]
         given[0]["path"] = "../a.txt"
         said = self.call("post", "/projects/import", {"files": given}, 422)
@@ -151,7 +151,7 @@ class Wrong(Api):
         answer = self.client.post(f"/api/projects/{project['id']}/bring-in", json.dumps(given), content_type="application/json")
         self.assertIn(answer.status_code, (404, 422), answer.content)
         for wrong in ("../../secret", "0" * 63, "G" * 64):
-            self.call("post", f"/projects/{project['id']}/bring-in", {"files": [{"path": "a.png", "sha256": wrong}]}, 404)
+            self.call("post", f"/projects/{project['id']}/bring-in", {"files": [{"path": "a.png", "sha256": wrong}]}, 422)
 
     def test_a_picture_under_another_name_is_told_by_its_content(self) -> None:
         """A PNG called .jpg is read as what it is: nobody's fault but the name's."""

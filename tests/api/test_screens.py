@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import json
+import shutil
 
 import cv2
 import numpy as np
-from django.core.management import call_command
 
+from server.workshop.management.commands.workshop import Command
 from server.workshop.models import MapFacts, Project
 from tests.api.client import Api
 from tests.samples import folder, noise, project_folder, quads, save, save_glb
@@ -128,7 +129,8 @@ class Pictures(Api):
         broken = Project.objects.get(pk=project["id"])
         document = broken.document
         document.materials["tile"].base = "gone"
-        broken.head.document = document.model_dump(mode="json", by_alias=True, exclude_none=True)
+        broken.head.whole["document"] = document.model_dump(mode="json", by_alias=True, exclude_none=True)
+        broken.head.epoch += 1
         broken.head.save()
         self.assertEqual(list(self.call("get", f"/projects/{project['id']}/stage")), ["plain"])
 
@@ -147,7 +149,7 @@ class Pictures(Api):
             f"/map-pictures/{'0' * 64}/rgb/64.png", "/map-pictures/..%2f..%2fetc/rgb/64.png", f"/map-pictures/{sha}/texel/64/0",
             f"/stage-pictures/{'0' * 64}/64.png", f"/material-pictures/{'0' * 64}/grey-room/64.png",
             f"/mesh-geometry/{'0' * 64}.glb", f"/projects/{project['id']}/maps/gone", f"/projects/{project['id']}/probe/gone?u=0&v=0",
-            f"/projects/{project['id']}/stage?checkpoint=999", "/packages/999/download", "/packages/999/pictures/0-meant.png",
+            f"/projects/{project['id']}/stage?checkpoint=999", "/packages/999/report.html", "/packages/999/pictures/0-meant.png",
             "/jobs/00000000-0000-0000-0000-000000000000",
         ):  # fmt: skip
             with self.subTest(path):
@@ -279,6 +281,12 @@ class Sample(Api):
         with folder() as root:
             project_folder(root)
             save_glb(root / "meshes/extra.glb", quads({"A": 1}))
-            call_command("open_sample", str(root))
-            call_command("open_sample", str(root))
+            made = root / "data" / "sample"
+            made.mkdir(parents=True)
+            shutil.copytree(root / "meshes", made / "meshes")
+            shutil.copytree(root / "maps", made / "maps")
+            shutil.copy(root / "test.ektopos.json", made)
+            (made / ".done").touch()
+            one, two = (Command()._sample(root / "data") for _ in (1, 2))
+        self.assertEqual(one.pk, two.pk)
         self.assertEqual(len(self.call("get", "/projects")), 1)

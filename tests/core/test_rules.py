@@ -375,7 +375,7 @@ class Tints(TestCase):
 
 class LeftOut(TestCase):
     def test_what_stays_behind_is_in_no_file_and_no_cell(self) -> None:
-        edits = [{"kind": "set-left-out", "materials": ["tile_dull"]}]
+        edits = [{"kind": "leave-out", "what": "materials", "names": ["tile_dull"], "out": True}]
         with project() as opened, folder() as root:
             changed = apply_edits(opened.document, [TypeAdapter(Edit).validate_python(e) for e in edits])
             opened = Project(changed, opened.find)
@@ -391,7 +391,8 @@ class LeftOut(TestCase):
             '{"ektopos": 1, "materials": {"a": {}, "b": {"from": "a"}}, "meshes": {"m": {"file": "m.glb"}}}'
         )
         edits = [
-            {"kind": "set-left-out", "meshes": ["m"], "materials": ["a"]},
+            {"kind": "leave-out", "what": "meshes", "names": ["m"], "out": True},
+            {"kind": "leave-out", "what": "materials", "names": ["a"], "out": True},
             {"kind": "rename-material", "material": "a", "name": "c"},
         ]
         changed = apply_edits(document, [TypeAdapter(Edit).validate_python(e) for e in edits])

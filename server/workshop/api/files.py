@@ -3,19 +3,21 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Any
+from typing import Annotated, Any
 from uuid import UUID
 
 from django.conf import settings
-from django.http import HttpRequest
+from django.http import FileResponse, HttpRequest
 from django.shortcuts import get_object_or_404
+from django.utils import timezone
 from ninja import File, Form, Router, Schema
 from ninja.files import UploadedFile
+from pydantic import Field
 
 from ektopos.errors import EktoposError, MissingReference, TooLarge
 from server.workshop.api.projects import Uploads, found
 from server.workshop.models import Job
-from server.workshop.store import content_path, is_hash, put
+from server.workshop.store import archive_path, is_hash, is_sound, known_content, put
 
 router = Router(tags=["files"])
 
@@ -31,7 +33,7 @@ class Upload(Schema):
 class Hashes(Schema):
     """SHA-256 of files that could be sent."""
 
-    sha256: list[str]
+    sha256: Annotated[list[str], Field(max_length=20_000)]
 
 
 class JobOut(Schema):
@@ -50,25 +52,26 @@ class JobOut(Schema):
 @router.post("/uploads", response=Upload)
 def upload(request: HttpRequest, file: File[UploadedFile], path: Form[str]) -> Upload:
     """Keep one file by its content. Nothing is read from it yet."""
+    if not path or len(path) > 1000 or "\0" in path:
+        raise EktoposError("the file has no name that can be kept.", hint="Give it another name.")
     if file.size is not None and file.size > settings.MAX_UPLOAD_BYTES:
-        raise TooLarge("the file is larger than 4 GiB.", subject=path, hint="Make it smaller before bringing it in.")
+        most = f"{settings.MAX_UPLOAD_BYTES / 2**30:g} GiB"
+        raise TooLarge(f"the file is larger than {most}.", subject=path, hint="Make it smaller before bringing it in.")
     sha256, size = put(file.chunks())
     return Upload(path=path, sha256=sha256, bytes=size)
 
 
 @router.post("/uploads/known", response=list[str])
 def known(request: HttpRequest, given: Hashes) -> list[str]:
-    """Which contents are here already, so that they need not be sent again."""
-    return [sha for sha in given.sha256 if is_hash(sha) and content_path(sha).is_file()]
+    """Which contents are here already, whole and undamaged, so that they need not be sent again."""
+    return [sha for sha in given.sha256 if is_hash(sha) and known_content(sha) is not None and is_sound(sha)]
 
 
 @router.post("/projects/{uuid:project_id}/bring-in", response=JobOut)
 def bring_in(request: HttpRequest, project_id: UUID, given: Uploads) -> Job:
     """Start measuring uploaded files and adding them to the project."""
-    if not given.files:
-        raise EktoposError("there are no files to bring in.", hint="Drop files or a folder.")
     for file in given.files:
-        if not is_hash(file.sha256) or not content_path(file.sha256).is_file():
+        if known_content(file.sha256) is None:
             raise MissingReference("it has not been uploaded.", subject=file.path, hint="Drop it again.")
     files = [{"path": file.path, "sha256": file.sha256} for file in given.files]
     return Job.start(found(project_id), "bring-in", {"files": files})
@@ -89,6 +92,23 @@ def get_job(request: HttpRequest, job_id: UUID) -> Job:
 @router.post("/jobs/{uuid:job_id}/cancel", response=JobOut)
 def cancel(request: HttpRequest, job_id: UUID) -> Job:
     """Ask a job to stop; one that has not begun stops at once."""
-    Job.objects.filter(pk=job_id).update(cancel_requested=True)
-    Job.objects.filter(pk=job_id, state=Job.State.WAITING).update(state=Job.State.CANCELLED)
+    now = timezone.now()
+    Job.objects.filter(pk=job_id).update(cancel_requested=True, beat=now)
+    Job.objects.filter(pk=job_id, state=Job.State.WAITING).update(state=Job.State.CANCELLED, finished=now)
     return get_object_or_404(Job, pk=job_id)
+
+
+@router.post("/projects/{uuid:project_id}/archive", response=JobOut)
+def start_archive(request: HttpRequest, project_id: UUID) -> Job:
+    """Start packing the project as a zip of its document and its files."""
+    return Job.start(found(project_id), "archive", {})
+
+
+@router.get("/jobs/{uuid:job_id}/file")
+def packed(request: HttpRequest, job_id: UUID) -> FileResponse:
+    """The zip that a job has packed."""
+    job = get_object_or_404(Job, pk=job_id, state=Job.State.DONE, kind__in=("archive", "package-archive"))
+    path = archive_path(job.pk)
+    if not path.is_file():
+        raise MissingReference("the zip is not kept any more.", subject=job.result["name"], hint="Save it again.")
+    return FileResponse(path.open("rb"), as_attachment=True, filename=job.result["name"])

@@ -2,29 +2,32 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 from uuid import UUID
 
 import numpy as np
 from django.http import FileResponse, HttpRequest, HttpResponse
 from ninja import Router, Schema
+from pydantic import Field
 
 from ektopos.edits import SetRecipe
 from ektopos.errors import EktoposError, MissingReference
 from ektopos.maps import sets_of
 from ektopos.matching import material_of_set, proposals, same_slots
-from ektopos.meshes import Fault, SlotFacts, apply_recipe, carried, groups_of, read_mesh
+from ektopos.meshes import Candidate, Fault, SlotFacts, carried, groups_of
 from ektopos.meshes.embedded import Embedded, embedded
 from ektopos.meshes.padding import padding_of
-from ektopos.steps import By, MeshStep
+from ektopos.steps import By, MeshStep, PackUvs
 from server.workshop import pictures
 from server.workshop.api.files import JobOut
 from server.workshop.api.maps import FOREVER
-from server.workshop.api.projects import ProjectOut, found, shown
-from server.workshop.meshing import measured, mesh_at, suggestions
+from server.workshop.api.projects import At, NotReady, ProjectOut, found, shown
+from server.workshop.keeping import ensure_measured
+from server.workshop.meshing import changed_mesh, is_at_hand, kept_suggestions, measured, mesh_at, source_of, stage_file
 from server.workshop.models import Job, MeshFacts, Project
-from server.workshop.store import cache_path, content_path, writing
+from server.workshop.store import cache_path, known_content, writing
 
 router = Router(tags=["meshes"])
 
@@ -72,11 +75,18 @@ class MeshOut(Schema):
     inside: Inside
 
 
-class NewRecipe(Schema):
-    """What is to be done to a mesh, made on a revision."""
+class NewRecipe(At):
+    """What is to be done to a mesh, made on a revision: the whole recipe, or one step after those that are there."""
 
-    revision: int
-    recipe: list[MeshStep]
+    recipe: Annotated[list[MeshStep], Field(max_length=1000)] | None = None
+    append: MeshStep | None = None
+
+
+class RecipeOut(Schema):
+    """The project with the change made, or the job that makes it."""
+
+    project: ProjectOut | None = None
+    job: JobOut | None = None
 
 
 class Picked(Schema):
@@ -152,6 +162,8 @@ def meshes(request: HttpRequest, project_id: UUID) -> list[MeshOut]:
     project = found(project_id)
     document = project.document
     rows = measured(project.head, list(document.meshes))
+    if len(rows) < len(document.meshes):
+        ensure_measured(project)
     result = []
     for name, entry in document.meshes.items():
         row = rows.get(name)
@@ -171,19 +183,27 @@ def meshes(request: HttpRequest, project_id: UUID) -> list[MeshOut]:
     return result
 
 
-@router.post("/projects/{uuid:project_id}/meshes/{path:name}/recipe", response=ProjectOut, by_alias=True)
-def set_recipe(request: HttpRequest, project_id: UUID, name: str, given: NewRecipe) -> ProjectOut:
-    """Change what is done to a mesh; slots keep what they wear."""
+@router.post("/projects/{uuid:project_id}/meshes/{path:name}/recipe", response=RecipeOut, by_alias=True)
+def set_recipe(request: HttpRequest, project_id: UUID, name: str, given: NewRecipe) -> RecipeOut:
+    """Change what is done to a mesh; slots keep what they wear. What takes long, and measuring, is done by jobs."""
     project = found(project_id)
-    before = mesh_at(project.head, name)
-    core = project.head.core()
-    entry = core.document.meshes[name]
-    plain = read_mesh(core.path(entry.file, name), core.find_beside(entry.file), name=entry.file)
-    after = apply_recipe(plain, given.recipe)
-    project.edit([SetRecipe(mesh=name, recipe=given.recipe, came_from=carried(before, after))], given.revision)
-    project.refresh_from_db()
-    measured(project.head, [name])
-    return shown(project)
+    revision = project.head
+    made = list(revision.core().document.meshes[name].recipe) if name in revision.document["meshes"] else []
+    steps = [*made, given.append] if given.append else list(given.recipe or [])
+    if given.append is None and given.recipe is None:
+        raise EktoposError("neither a recipe nor a step is given.", subject=name, hint="Say what is to be done.")
+    source = source_of(revision, name)
+    starts_here = steps[: len(made)] == made
+    new = steps[len(made) :] if starts_here else steps
+    start = source if starts_here else source_of(revision, name, [])
+    if any(isinstance(step, PackUvs) for step in new) or not is_at_hand(start) or not is_at_hand(source):
+        arguments = {"mesh": name, "revision": revision.pk, "recipe": [step.model_dump(mode="json") for step in steps]}
+        return RecipeOut(job=Job.start(project, "recipe", arguments, given.page))
+    before, after = mesh_at(revision, name), changed_mesh(revision, name, steps)
+    project.edit([SetRecipe(mesh=name, recipe=steps, came_from=carried(before, after))], given.revision, page=given.page)
+    project = found(project_id)
+    ensure_measured(project)
+    return RecipeOut(project=shown(project))
 
 
 @router.get("/projects/{uuid:project_id}/meshes/{path:name}/faces", response=Picked)
@@ -214,7 +234,7 @@ def suggest(request: HttpRequest, project_id: UUID, name: str) -> list[Suggestio
                 for c in ranked[:3]
             ],
         )
-        for slot, ranked in suggestions(project.head, name).items()
+        for slot, ranked in _suggestions(project, name).items()
     ]  # fmt: skip
 
 
@@ -225,7 +245,7 @@ def propose(request: HttpRequest, project_id: UUID) -> list[ProposalOut]:
     document = project.document
     shows = _best_maps(project)
     bare = [name for name, entry in document.meshes.items() if any(worn is None for worn in entry.slots.values())]
-    made = [p for name in bare for p in proposals(document, name, suggestions(project.head, name))]
+    made = [p for name in bare for p in proposals(document, name, _suggestions(project, name))]
     return [ProposalOut(**vars(p), picture=shows.get(p.set, "")) for p in made]
 
 
@@ -287,10 +307,9 @@ def measure(request: HttpRequest, key: str, measure: Literal["density", "stretch
 def fault_faces(request: HttpRequest, key: str, number: int) -> HttpResponse:
     """Whether each triangle has a fault, one byte each, in the order of the geometry's slots."""
     row = MeshFacts.objects.filter(key=key).first()
-    path = cache_path("stage", f"{_safe(key)}-order.npy")
-    if row is None or number >= len(row.faults) or not path.is_file():
+    if row is None or number >= len(row.faults):
         raise MissingReference("the mesh has not been measured.", subject=key[:12], hint="Load the page again.")
-    order = np.load(path)
+    order = np.load(stage_file(_safe(key), "-order.npy"))
     mask = np.zeros(len(order), np.uint8)
     mask[row.faults[number]["faces"]] = 1
     response = HttpResponse(mask[order].tobytes(), content_type="application/octet-stream")
@@ -298,15 +317,27 @@ def fault_faces(request: HttpRequest, key: str, number: int) -> HttpResponse:
     return response
 
 
+def _suggestions(project: Project, name: str) -> dict[str, list[Candidate]]:
+    """What has been compared, or a job that compares it. Raises `NotReady` meanwhile."""
+    kept = kept_suggestions(project.head, name)
+    if kept is None:
+        last = project.jobs.filter(kind="match", arguments={"mesh": name}).first()
+        if last is not None and last.state == Job.State.FAILED and last.made > project.changed:
+            error = last.error or {}
+            raise EktoposError(error.get("message", ""), subject=name, hint=error.get("hint", ""))
+        Job.start_once(project, "match", {"mesh": name})
+        kept = kept_suggestions(project.head, name)
+    if kept is None:
+        raise NotReady("layouts and maps are being compared.", subject=name, hint="It is shown when it is done.")
+    return kept
+
+
 def _safe(key: str) -> str:
     return "".join(c for c in key if c in "0123456789abcdef")
 
 
 def _kept(key: str, ending: str, kind: str) -> FileResponse:
-    path = cache_path("stage", f"{_safe(key)}{ending}")
-    if not path.is_file():
-        raise MissingReference("the mesh has not been measured.", subject=_safe(key)[:12], hint="Bring it in again.")
-    response = FileResponse(path.open("rb"), content_type=kind)
+    response = FileResponse(stage_file(_safe(key), ending).open("rb"), content_type=kind)
     response["Cache-Control"] = FOREVER
     return response
 
@@ -314,15 +345,20 @@ def _kept(key: str, ending: str, kind: str) -> FileResponse:
 def _inside(project: Project, file: str) -> Inside:
     """What a mesh file has inside, read once."""
     sha = project.head.sha_of(file)
-    path = cache_path("inside", sha or "none")
-    if not path.is_file():
-        try:
-            brought = embedded(content_path(sha), file, str) if sha and content_path(sha).is_file() else Embedded()
-        except (EktoposError, ValueError, KeyError, IndexError, TypeError):
-            brought = Embedded()
-        with writing(path) as temporary:
-            temporary.write_text(json.dumps({"maps": len(brought.maps), "materials": len(brought.materials)}))
-    return Inside(**json.loads(path.read_text()))
+    content = known_content(sha) if sha else None
+    if content is None:
+        return Inside()
+    path = cache_path("inside", sha)
+    with contextlib.suppress(OSError, ValueError):
+        return Inside(**json.loads(path.read_text()))
+    try:
+        brought = embedded(content, file, str)
+    except EktoposError:
+        brought = Embedded()
+    inside = Inside(maps=len(brought.maps), materials=len(brought.materials))
+    with writing(path) as temporary:
+        temporary.write_text(inside.model_dump_json())
+    return inside
 
 
 def _best_maps(project: Project) -> dict[str, Any]:

@@ -3,26 +3,24 @@
 from __future__ import annotations
 
 import base64
-import tempfile
-import zipfile
 from datetime import datetime
-from pathlib import Path
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 from uuid import UUID
 
-from django.conf import settings
 from django.http import FileResponse, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
+from django.utils import timezone
 from django.utils.http import content_disposition_header
 from ninja import Router, Schema
+from pydantic import Field
 
 from ektopos.errors import MissingReference
 from ektopos.targets.profile import find_profile, profiles_of
 from ektopos.trial.report import Report, page
 from server.workshop.api.files import JobOut
 from server.workshop.api.maps import FOREVER
-from server.workshop.api.projects import found
-from server.workshop.brought import bring_in_package
+from server.workshop.api.projects import Path_, RowId, Sha256, found
+from server.workshop.brought import check_package
 from server.workshop.models import Job, Package
 from server.workshop.store import package_folder
 
@@ -46,16 +44,16 @@ class PackageOut(Schema):
 class Brought(Schema):
     """A package that was made elsewhere: an uploaded zip, GLB or USDZ."""
 
-    path: str
-    sha256: str
-    target: str | None = None
+    path: Path_
+    sha256: Sha256
+    target: Annotated[str, Field(max_length=120)] | None = None
     """Whose rules it is read by; told from the package itself where that is not said."""
 
 
 class NewExport(Schema):
     """What to export."""
 
-    revision: int
+    revision: RowId
     trial: bool = True
 
 
@@ -72,7 +70,7 @@ def start_export(request: HttpRequest, project_id: UUID, given: NewExport) -> Jo
 @router.get("/projects/{uuid:project_id}/packages", response=list[PackageOut])
 def packages(request: HttpRequest, project_id: UUID) -> list[PackageOut]:
     """The project's packages, newest first."""
-    rows = found(project_id).packages.filter(complete=True)[:10]
+    rows = found(project_id).packages.filter(complete=True, removed=None)[:10]
     return [
         PackageOut(
             id=row.pk, target=row.target, revision=row.revision_id, made=row.made, seconds=row.seconds, files=row.files,
@@ -87,28 +85,40 @@ def packages(request: HttpRequest, project_id: UUID) -> list[PackageOut]:
 def bring_in(request: HttpRequest, project_id: UUID, given: Brought) -> Job:
     """Take in a package that was made elsewhere, and put it to trial against the project as it is."""
     project = found(project_id)
-    package = bring_in_package(project, given.path, given.sha256, given.target)
-    return Job.start(project, "trial", {"package": package.pk})
+    check_package(project, given.path, given.sha256, given.target)
+    return Job.start(project, "package", {"name": given.path, "sha256": given.sha256, "target": given.target})
 
 
 @router.post("/projects/{uuid:project_id}/packages/{int:package_id}/trial", response=JobOut)
 def start_trial(request: HttpRequest, project_id: UUID, package_id: int) -> Job:
     """Put a package to trial again."""
     project = found(project_id)
-    get_object_or_404(project.packages, pk=package_id, complete=True)
+    get_object_or_404(project.packages, pk=package_id, complete=True, removed=None)
     return Job.start(project, "trial", {"package": package_id})
 
 
-@router.get("/packages/{int:package_id}/download")
-def download(request: HttpRequest, package_id: int) -> FileResponse:
-    """A package as a zip."""
-    package = get_object_or_404(Package, pk=package_id, complete=True)
-    folder = package_folder(package.pk) / "files"
-    handle = tempfile.NamedTemporaryFile(dir=settings.FILE_UPLOAD_TEMP_DIR, suffix=".zip")  # noqa: SIM115 — closed by the response
-    with zipfile.ZipFile(Path(handle.name), "w", zipfile.ZIP_STORED) as packed:
-        for path in sorted(p for p in folder.rglob("*") if p.is_file()):
-            packed.write(path, path.relative_to(folder))
-    return FileResponse(handle, as_attachment=True, filename=f"{package.project.name} {package.target}.zip")
+@router.post("/projects/{uuid:project_id}/packages/{int:package_id}/archive", response=JobOut)
+def start_archive(request: HttpRequest, project_id: UUID, package_id: int) -> Job:
+    """Start packing a package as a zip."""
+    project = found(project_id)
+    get_object_or_404(project.packages, pk=package_id, complete=True, removed=None)
+    return Job.start(project, "package-archive", {"package": package_id})
+
+
+@router.post("/projects/{uuid:project_id}/packages/{int:package_id}/remove", response={204: None})
+def remove(request: HttpRequest, project_id: UUID, package_id: int) -> tuple[int, None]:
+    """Take a package away; it can be brought back for a day."""
+    package = get_object_or_404(found(project_id).packages, pk=package_id, complete=True)
+    Package.objects.filter(pk=package.pk).update(removed=timezone.now())
+    return 204, None
+
+
+@router.post("/projects/{uuid:project_id}/packages/{int:package_id}/bring-back", response={204: None})
+def bring_back(request: HttpRequest, project_id: UUID, package_id: int) -> tuple[int, None]:
+    """Bring a package back that was taken away."""
+    package = get_object_or_404(found(project_id).packages, pk=package_id, complete=True)
+    Package.objects.filter(pk=package.pk).update(removed=None)
+    return 204, None
 
 
 @router.get("/packages/{int:package_id}/report.html")

@@ -2,22 +2,23 @@
 
 from __future__ import annotations
 
-import tempfile
 from datetime import datetime
-from pathlib import Path
+from typing import Annotated
 from uuid import UUID
 
-from django.conf import settings
-from django.http import FileResponse, HttpRequest
+from django.db.models import Count, Max
+from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from ninja import Router, Schema
+from pydantic import Field
 
 from ektopos.checks import Finding, run_checks
-from ektopos.document import Document, document_json
+from ektopos.document import Document
 from ektopos.edits import Edit
+from ektopos.errors import EktoposError
 from ektopos.targets.profile import find_profile
-from server.workshop.archive import import_uploads, write_archive
-from server.workshop.models import Checkpoint, Project
+from server.workshop.archive import import_uploads
+from server.workshop.models import Checkpoint, Job, Project
 
 router = Router(tags=["projects"])
 
@@ -61,52 +62,70 @@ class ProjectOut(Schema):
     checkpoints: list[CheckpointOut]
 
 
+Sha256 = Annotated[str, Field(pattern="^[0-9a-f]{64}$")]
+RowId = Annotated[int, Field(ge=0, lt=2**63)]
+Path_ = Annotated[str, Field(min_length=1, max_length=1000)]
+Page = Annotated[str, Field(max_length=40)]
+
+
+class NotReady(EktoposError):
+    """A job is making what was asked for."""
+
+
 class NewProject(Schema):
     """What a new project needs."""
 
-    name: str
-
-
-class Edits(Schema):
-    """Edits made on a revision, done together or not at all."""
-
-    revision: int
-    edits: list[Edit]
+    name: Annotated[str, Field(max_length=1000)]
 
 
 class At(Schema):
-    """The revision a request was made on."""
+    """The revision a request was made on, and the page it comes from, whose own edits never stand in each other's way."""
 
-    revision: int
+    revision: RowId
+    page: Page = ""
+
+
+class Edits(At):
+    """Edits made on a revision, done together or not at all."""
+
+    edits: Annotated[list[Edit], Field(min_length=1, max_length=2000)]
 
 
 class NewCheckpoint(Schema):
     """A name for the state as it is now."""
 
-    name: str
+    name: Annotated[str, Field(max_length=1000)]
 
 
 class UploadRef(Schema):
     """An uploaded file by content, with its path among the others."""
 
-    path: str
-    sha256: str
+    path: Path_
+    sha256: Sha256
 
 
 class Uploads(Schema):
     """Uploaded files that belong together."""
 
-    files: list[UploadRef]
+    files: Annotated[list[UploadRef], Field(min_length=1, max_length=20_000)]
+
+
+class Pulse(Schema):
+    """What a page asks every second: whether anything is otherwise than it shows."""
+
+    revision: int
+    jobs: str
+    """Another text whenever a job began, went on or ended."""
 
 
 def shown(project: Project) -> ProjectOut:
     """A project as the interface needs it."""
     head = project.head
-    following = head.children.order_by("-id").first()
+    following = head.following()
     return ProjectOut(
         id=project.pk,
         revision=head.pk,
-        document=document_json(project.document),
+        document=head.document,
         undo=head.label if head.parent_id else None,
         redo=following.label if following else None,
         changed=project.changed,
@@ -116,18 +135,13 @@ def shown(project: Project) -> ProjectOut:
 
 def found(project_id: UUID) -> Project:
     """A project by its id, or 404."""
-    return get_object_or_404(Project.objects.select_related("head"), pk=project_id)
+    return get_object_or_404(Project.objects.select_related("head").exclude(head=None), pk=project_id)
 
 
 @router.get("", response=list[ProjectRow])
-def list_projects(request: HttpRequest) -> list[ProjectRow]:
+def list_projects(request: HttpRequest) -> list[Project]:
     """Every project, last changed first."""
-    rows = []
-    for project in Project.objects.select_related("head"):
-        document = project.head.document
-        counts = {key: len(document.get(key, {})) for key in ("maps", "materials", "meshes")}
-        rows.append(ProjectRow(id=project.pk, name=project.name, changed=project.changed, **counts))
-    return rows
+    return list(Project.objects.exclude(head=None))
 
 
 @router.post("", response=ProjectOut, by_alias=True)
@@ -151,31 +165,36 @@ def get_project(request: HttpRequest, project_id: UUID) -> ProjectOut:
 @router.delete("/{uuid:project_id}", response={204: None})
 def delete_project(request: HttpRequest, project_id: UUID) -> tuple[int, None]:
     """Delete a project with its history. Its files stay in the store as long as others use them."""
-    project = found(project_id)
-    Project.objects.filter(pk=project.pk).update(head=None)
-    project.delete()
+    found(project_id).erase()
     return 204, None
 
 
-@router.post("/{uuid:project_id}/edits", response={200: ProjectOut, 409: ErrorOut, 422: ErrorOut}, by_alias=True)
+@router.get("/{uuid:project_id}/pulse", response=Pulse)
+def pulse(request: HttpRequest, project_id: UUID) -> Pulse:
+    """Whether anything has changed; cheap enough to be asked every second by every page."""
+    head = get_object_or_404(Project.objects.exclude(head=None).values_list("head_id", flat=True), pk=project_id)
+    jobs = Job.objects.filter(project_id=project_id).aggregate(count=Count("id"), last=Max("beat"))
+    return Pulse(revision=head, jobs=f"{jobs['count']}:{jobs['last']}")
+
+
+@router.post("/{uuid:project_id}/edits", response=ProjectOut, by_alias=True)
 def edit_project(request: HttpRequest, project_id: UUID, given: Edits) -> ProjectOut:
-    """Apply edits as one step. 409 if the project has changed meanwhile."""
-    project = found(project_id)
-    project.edit(list(given.edits), given.revision)
+    """Apply edits as one step. 409 if somebody else has changed what they read or write since that revision."""
+    found(project_id).edit(list(given.edits), given.revision, page=given.page)
     return shown(found(project_id))
 
 
-@router.post("/{uuid:project_id}/undo", response={200: ProjectOut, 409: ErrorOut}, by_alias=True)
+@router.post("/{uuid:project_id}/undo", response=ProjectOut, by_alias=True)
 def undo(request: HttpRequest, project_id: UUID, given: At) -> ProjectOut:
     """One step back."""
-    found(project_id).undo(given.revision)
+    found(project_id).undo(given.revision, given.page)
     return shown(found(project_id))
 
 
-@router.post("/{uuid:project_id}/redo", response={200: ProjectOut, 409: ErrorOut}, by_alias=True)
+@router.post("/{uuid:project_id}/redo", response=ProjectOut, by_alias=True)
 def redo(request: HttpRequest, project_id: UUID, given: At) -> ProjectOut:
     """One step forward."""
-    found(project_id).redo(given.revision)
+    found(project_id).redo(given.revision, given.page)
     return shown(found(project_id))
 
 
@@ -187,14 +206,12 @@ def add_checkpoint(request: HttpRequest, project_id: UUID, given: NewCheckpoint)
     return shown(found(project_id))
 
 
-@router.post(
-    "/{uuid:project_id}/checkpoints/{int:checkpoint_id}/restore", response={200: ProjectOut, 409: ErrorOut}, by_alias=True
-)
+@router.post("/{uuid:project_id}/checkpoints/{int:checkpoint_id}/restore", response=ProjectOut, by_alias=True)
 def restore_checkpoint(request: HttpRequest, project_id: UUID, checkpoint_id: int, given: At) -> ProjectOut:
     """Bring a named state back, as a step that can be undone."""
     project = found(project_id)
     checkpoint = get_object_or_404(project.checkpoints, pk=checkpoint_id)
-    project.restore(checkpoint.revision, given.revision, f"bring back “{checkpoint.name}”")
+    project.restore(checkpoint.revision, given.revision, f"bring back “{checkpoint.name}”", given.page)
     return shown(found(project_id))
 
 
@@ -203,12 +220,3 @@ def checks(request: HttpRequest, project_id: UUID) -> list[Finding]:
     """Everything the checks find, worst first."""
     project = found(project_id)
     return run_checks(project.core(), find_profile(project.document.target, project.document))
-
-
-@router.get("/{uuid:project_id}/archive")
-def archive(request: HttpRequest, project_id: UUID) -> FileResponse:
-    """The project as a zip of its document and its files."""
-    project = found(project_id)
-    handle = tempfile.NamedTemporaryFile(dir=settings.FILE_UPLOAD_TEMP_DIR, suffix=".zip")  # noqa: SIM115 — closed by the response
-    write_archive(project, Path(handle.name))
-    return FileResponse(handle, as_attachment=True, filename=f"{project.name}.zip")

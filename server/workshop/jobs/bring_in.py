@@ -2,140 +2,112 @@
 
 from __future__ import annotations
 
-import os
-from concurrent.futures import ThreadPoolExecutor, as_completed
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import PurePosixPath
 from typing import Any
 
 from ektopos.document import Document, MapEntry, MeshEntry
-from ektopos.edits import BringIn
-from ektopos.errors import EktoposError
-from ektopos.images import IMAGE_SUFFIXES, read_header, read_image
-from ektopos.maps import Facts, identify, map_name
-from ektopos.maps.identify import facts_of_image
-from ektopos.meshes import (
-    MESH_SUFFIXES,
-    OTHER_MESH_SUFFIXES,
-    companion_files,
-    read_mesh,
-)
+from ektopos.edits import BringIn, Edit
+from ektopos.images import IMAGE_SUFFIXES
+from ektopos.maps import identify, map_name
+from ektopos.meshes import MESH_SUFFIXES, OTHER_MESH_SUFFIXES, companion_files, read_mesh
 from ektopos.meshes.read import READ_HINT
 from ektopos.project import is_safe
 from ektopos.types import Progress
-from server.workshop.meshing import COMPANIONS, keep_mesh, mesh_key
-from server.workshop.models import Job, MapFacts
-from server.workshop.pictures import keep_reduced
+from server.workshop.jobs.measuring import ENDED, measure_maps, reason
+from server.workshop.jobs.reading import Reading
+from server.workshop.meshing import COMPANIONS, Source, keep_mesh
+from server.workshop.models import Job
 from server.workshop.store import content_path, named
 
-
-@dataclass
-class _Incoming:
-    """What has been found so far."""
-
-    maps: dict[str, MapEntry] = field(default_factory=dict)
-    meshes: dict[str, MeshEntry] = field(default_factory=dict)
-    files: dict[str, str] = field(default_factory=dict)
-    report: list[dict[str, str]] = field(default_factory=list)
+OTHER_HINT = "Maps come as PNG, JPEG, TGA, TIFF, EXR, WebP or Radiance HDR, meshes as GLB, glTF, OBJ, PLY or USD."
+Judged = list[tuple[str, Any, str]]
 
 
-def bring_in(job: Job, progress: Progress) -> dict[str, Any]:
+@dataclass(frozen=True)
+class _Mesh:
+    """A mesh file that could be read: its slots, and contents by path of what it refers to."""
+
+    slots: tuple[str, ...]
+    parts: dict[str, str] = field(default_factory=dict)
+
+
+def bring_in(job: Job, progress: Progress) -> Callable[[Document], tuple[list[Edit], dict[str, str], Any]]:
     """Measure the files of a job (`files`: path and sha256 each) and add them to its project in one step.
 
-    A file that cannot be used is listed with its reason and does not stop the others. With `analyse` only the facts of files
-    that the document already names are measured (after an import).
+    A file that cannot be used is listed with its reason and does not stop the others. Names are chosen when the step is made, so
+    that two such jobs never choose the same.
     """
     given = {str(file["path"]): str(file["sha256"]) for file in job.arguments["files"]}
-    found = _Incoming()
     maps = {path: sha for path, sha in given.items() if _suffix(path) in IMAGE_SUFFIXES}
-    facts = _measure_maps(maps, found, progress)
-    document = job.project.document
-    if not job.arguments.get("analyse"):
-        _name_maps(document, maps, facts, found)
-    for done, path in enumerate(path for path in given if _suffix(path) in MESH_SUFFIXES):
-        progress(0.9 + 0.1 * done / max(1, len(given)), f"measuring {path}")
-        _measure_mesh(document, path, given, found)
-    used = set(found.files.values())
-    for path, sha in given.items():
-        if path in maps or _suffix(path) in MESH_SUFFIXES or job.arguments.get("analyse"):
-            continue
-        if _suffix(path) in COMPANIONS and sha in used:
-            found.report.append({"path": path, "outcome": "used by a mesh"})
-        elif _suffix(path) in OTHER_MESH_SUFFIXES:
-            found.report.append({"path": path, "error": f"“{_suffix(path)}” meshes are not read. {READ_HINT}"})
-        else:
-            hint = "Maps come as PNG, JPEG, TGA, TIFF, EXR, WebP or Radiance HDR, meshes as GLB, glTF, OBJ, PLY or USD."
-            found.report.append({"path": path, "error": f"this kind of file is not read. {hint}"})
-    if not job.arguments.get("analyse") and (found.maps or found.meshes):
-        job.project.edit([BringIn(maps=found.maps, meshes=found.meshes)], None, found.files)
-    return {"files": found.report, "maps": len(found.maps), "meshes": len(found.meshes)}
-
-
-def _measure_maps(maps: dict[str, str], found: _Incoming, progress: Progress) -> dict[str, Facts]:
-    facts: dict[str, Facts] = {}
-    known = {sha: row.value() for sha, row in MapFacts.known(maps.values()).items()}
-    with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
-        waiting = {pool.submit(_measure_map, path, sha): path for path, sha in maps.items() if sha not in known}
-        facts |= {path: known[sha] for path, sha in maps.items() if sha in known}
+    facts, failed = measure_maps(job, maps, lambda share, what: progress(0.9 * share, what))
+    judged = list(identify({path: facts[path] for path in maps if path in facts}, job.project.document.naming))
+    meshes: dict[str, _Mesh] = {}
+    paths = [path for path in given if _suffix(path) in MESH_SUFFIXES]
+    for done, path in enumerate(paths):
+        progress(0.9 + 0.1 * done / len(paths), f"measuring {path}")
         try:
-            for done, finished in enumerate(as_completed(waiting)):
-                path = waiting[finished]
-                try:
-                    facts[path] = finished.result()
-                    MapFacts.keep(maps[path], content_path(maps[path]).stat().st_size, facts[path])
-                except EktoposError as problem:
-                    found.report.append({"path": path, "error": f"{problem.message} {problem.hint}".strip()})
-                except MemoryError:
-                    found.report.append({"path": path, "error": "there is not enough memory to decode it."})
-                progress(0.9 * (done + 1) / len(waiting), f"measured {path}")
-        except BaseException:
-            pool.shutdown(cancel_futures=True)
-            raise
-    return facts
+            meshes[path] = _measure_mesh(job, path, given)
+        except Exception as problem:
+            failed[path] = reason(problem)
+    return lambda document: _added(document, given, judged, meshes, failed)
 
 
-def _measure_map(path: str, sha: str) -> Facts:
-    content = named(content_path(sha), path)
-    header = read_header(content)
-    image = read_image(content)
-    keep_reduced(sha, image)
-    return facts_of_image(header, image)
+def _measure_mesh(job: Job, path: str, given: dict[str, str]) -> _Mesh:
+    if path in job.reading:
+        raise MemoryError(ENDED)
+    with Reading(job).file(path):
+        content = named(content_path(given[path]), path)
+        folder = PurePosixPath(path).parent
+        beside = {part: str(folder / part) for part in companion_files(content, path)}
+        parts = {part: given[place] for part, place in beside.items() if place in given}
+        mesh = read_mesh(content, lambda part: content_path(parts[part]) if part in parts else None, name=path)
+        keep_mesh(Source(path, given[path], parts, []), mesh)
+    return _Mesh(mesh.slots, parts)
 
 
-def _name_maps(document: Document, maps: dict[str, str], facts: dict[str, Facts], found: _Incoming) -> None:
-    by_file = {entry.file: name for name, entry in document.maps.items()}
-    taken = set(document.maps)
-    for path, verdict, set_name in identify({path: facts[path] for path in maps if path in facts}, document.naming):
+def _added(
+    document: Document, given: dict[str, str], judged: Judged, meshes: dict[str, _Mesh], failed: dict[str, str]
+) -> tuple[list[Edit], dict[str, str], Any]:
+    """The step that adds what was measured, and what became of every file."""
+    step, files, said = BringIn(), {}, {}
+    taken, by_file = set(document.maps), {entry.file: name for name, entry in document.maps.items()}
+    for path, verdict, set_name in judged:
         file = f"maps/{_clean(path)}"
-        name = by_file.get(file) or map_name(file, taken)
+        name = by_file.get(file) or map_name(file, taken)[:120]
         taken.add(name)
-        found.maps[name] = MapEntry(
+        step.maps[name] = MapEntry(
             file=file, encoding=verdict.encoding, roles=dict(verdict.roles), normal_y=verdict.normal_y, set=set_name
         )
-        found.files[file] = maps[path]
-        found.report.append({"path": path, "outcome": f"{verdict.role.replace('_', ' ')}, set {set_name}"})
-
-
-def _measure_mesh(document: Document, path: str, given: dict[str, str], found: _Incoming) -> None:
-    content = named(content_path(given[path]), path)
-    folder = PurePosixPath(path).parent
-    beside = {part: str(folder / part) for part in companion_files(content, path)}
-    present = {part: given[place] for part, place in beside.items() if place in given}
-    try:
-        mesh = read_mesh(content, lambda part: content_path(present[part]) if part in present else None, name=path)
-        keep_mesh(mesh_key(given[path], present, []), path, mesh)
-    except EktoposError as problem:
-        found.report.append({"path": path, "error": f"{problem.message} {problem.hint}".strip()})
-        return
-    file = f"meshes/{_clean(path)}"
+        files[file] = given[path]
+        said[path] = f"{verdict.role.replace('_', ' ')}, set {set_name}"
     by_file = {entry.file: name for name, entry in document.meshes.items()}
-    name = by_file.get(file) or map_name(file, set(document.meshes) | set(found.meshes))
-    found.meshes[name] = MeshEntry(file=file, slots=dict.fromkeys(mesh.slots))
-    found.files[file] = given[path]
-    for part, sha in present.items():
-        if _suffix(part) in COMPANIONS:
-            found.files[str(PurePosixPath(file).parent / part)] = sha
-    found.report.append({"path": path, "outcome": f"mesh with {len(mesh.slots)} slots"})
+    for path, mesh in meshes.items():
+        file = f"meshes/{_clean(path)}"
+        name = by_file.get(file) or map_name(file, set(document.meshes) | set(step.meshes))[:120]
+        step.meshes[name] = MeshEntry(file=file, slots=dict.fromkeys(mesh.slots))
+        files[file] = given[path]
+        for part, sha in mesh.parts.items():
+            if _suffix(part) in COMPANIONS:
+                files[str(PurePosixPath(file).parent / part)] = sha
+        said[path] = f"mesh with {len(mesh.slots)} slots"
+    report = [_line(path, sha, said, failed, files) for path, sha in given.items()]
+    edits: list[Edit] = [step] if step.maps or step.meshes else []
+    return edits, files, {"files": report, "maps": len(step.maps), "meshes": len(step.meshes)}
+
+
+def _line(path: str, sha: str, said: dict[str, str], failed: dict[str, str], files: dict[str, str]) -> dict[str, str]:
+    """What became of one file."""
+    if path in said:
+        return {"path": path, "outcome": said[path]}
+    if path in failed:
+        return {"path": path, "error": failed[path]}
+    if _suffix(path) in COMPANIONS and sha in files.values():
+        return {"path": path, "outcome": "used by a mesh"}
+    if _suffix(path) in OTHER_MESH_SUFFIXES:
+        return {"path": path, "error": f"“{_suffix(path)}” meshes are not read. {READ_HINT}"}
+    return {"path": path, "error": f"this kind of file is not read. {OTHER_HINT}"}
 
 
 def _suffix(path: str) -> str:

@@ -14,8 +14,9 @@ from ektopos.targets import export_package
 from ektopos.targets.profile import find_profile
 from ektopos.trial import run_trial
 from ektopos.types import Float, Progress
+from server.workshop.brought import bring_in_package
 from server.workshop.models import Job, Package, Project
-from server.workshop.store import package_folder
+from server.workshop.store import package_folder, sync_tree
 
 
 def export(job: Job, progress: Progress) -> dict[str, Any]:
@@ -29,6 +30,7 @@ def export(job: Job, progress: Progress) -> dict[str, Any]:
             revision.core(), profile, package_folder(package.pk) / "files", lambda s, what: progress(s * share, what),
             earlier=_last_folder(job.project, profile.id),
         )  # fmt: skip
+        sync_tree(package_folder(package.pk))
         package.files, package.seconds, package.complete = plain(done.files), done.seconds, True
         package.save()
         if job.arguments.get("try"):
@@ -43,8 +45,18 @@ def export(job: Job, progress: Progress) -> dict[str, Any]:
 
 def _last_folder(project: Project, target: str) -> Path | None:
     """The files of the project's last package for a target: what has not changed is taken from there."""
-    last = project.packages.filter(target=target, complete=True, brought_in="").order_by("-id").first()
+    last = project.packages.filter(target=target, complete=True, brought_in="", removed=None).order_by("-id").first()
     return package_folder(last.pk) / "files" if last else None
+
+
+def take_in(job: Job, progress: Progress) -> dict[str, Any]:
+    """Take in a package that was made elsewhere (`name`, `sha256`, `target`), and put it to trial."""
+    given = job.arguments
+    package = bring_in_package(
+        job.project, given["name"], given["sha256"], given["target"], lambda s, what: progress(0.2 * s, what)
+    )
+    judge(package, lambda s, what: progress(0.2 + 0.8 * s, what))
+    return {"package": package.pk}
 
 
 def trial(job: Job, progress: Progress) -> dict[str, Any]:

@@ -2,27 +2,22 @@
 
 from __future__ import annotations
 
-import tempfile
-from pathlib import Path
+from collections.abc import Callable
 from typing import Any
 
-from django.conf import settings
-
 from ektopos.document import Document, Feed, MapEntry
-from ektopos.edits import BringIn, SetFeed
-from ektopos.images import quantise, read_header, read_image, write_image
+from ektopos.edits import BringIn, Edit, SetFeed
+from ektopos.images import quantise, write_image
 from ektopos.maps import map_name
-from ektopos.maps.identify import facts_of_image
 from ektopos.maps.sets import sets_of
 from ektopos.meshes.bake import bake_occlusion
 from ektopos.types import Progress
+from server.workshop.jobs.measuring import keep_map
 from server.workshop.meshing import mesh_at
-from server.workshop.models import Job, MapFacts
-from server.workshop.pictures import keep_reduced
-from server.workshop.store import put_file
+from server.workshop.models import Job
 
 
-def occlusion(job: Job, progress: Progress) -> dict[str, Any]:
+def occlusion(job: Job, progress: Progress) -> Callable[[Document], tuple[list[Edit], dict[str, str], Any]]:
     """Bake the slots that share a slot's material into one map, and feed it to that material; one step to undo."""
     mesh_name, slot = str(job.arguments["mesh"]), str(job.arguments["slot"])
     document = job.project.document
@@ -35,21 +30,19 @@ def occlusion(job: Job, progress: Progress) -> dict[str, Any]:
         mesh, filled, int(job.arguments["size"]), samples=int(job.arguments["samples"]),
         progress=lambda share, what: progress(0.95 * share, what),
     )  # fmt: skip
-    entry = map_name(f"{mesh_name}_{material or slot}_AO.png", set(document.maps))
-    file = f"maps/baked/{entry}.png"
-    with tempfile.TemporaryDirectory(dir=settings.FILE_UPLOAD_TEMP_DIR) as folder:
-        path = Path(folder) / "baked.png"
-        write_image(path, quantise(baked[..., None], 8))
-        sha, size = put_file(path)
-        image = read_image(path)
-        MapFacts.keep(sha, size, facts_of_image(read_header(path), image))
-    keep_reduced(sha, image)
-    made = MapEntry(file=file, roles={"r": "occlusion"}, set=_set_of(document, material) or material or slot, by_hand=True)
-    edits: list[Any] = [BringIn(maps={entry: made})]
-    if material is not None and job.arguments.get("feed"):
-        edits.append(SetFeed(material=material, input="occlusion", feed=Feed(map=entry, channels="r")))
-    job.project.edit(edits, None, {file: sha})
-    return {"map": entry, "material": material, "slots": filled}
+    wanted = f"{mesh_name}_{material or slot}_AO.png"
+    sha = keep_map(wanted, lambda path: write_image(path, quantise(baked[..., None], 8)))
+
+    def finish(document: Document) -> tuple[list[Edit], dict[str, str], Any]:
+        entry = map_name(wanted, set(document.maps))
+        file = f"maps/baked/{entry}.png"
+        made = MapEntry(file=file, roles={"r": "occlusion"}, set=_set_of(document, material) or material or slot, by_hand=True)
+        edits: list[Edit] = [BringIn(maps={entry: made})]
+        if material in document.materials and job.arguments.get("feed"):
+            edits.append(SetFeed(material=material, input="occlusion", feed=Feed(map=entry, channels="r")))
+        return edits, {file: sha}, {"map": entry, "material": material, "slots": filled}
+
+    return finish
 
 
 def _set_of(document: Document, material: str | None) -> str | None:

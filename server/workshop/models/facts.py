@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from typing import Any
 
 from django.db import models
 from pydantic import TypeAdapter
@@ -41,7 +42,7 @@ class MapFacts(models.Model):
 
 
 class MeshFacts(models.Model):
-    """What a mesh's geometry says. The key is the hash of the file and those it refers to."""
+    """What a mesh's geometry says. The key is the hash of the file, those it refers to, and what is done to it."""
 
     key = models.CharField(primary_key=True, max_length=64)
     name = models.CharField(max_length=200)
@@ -50,8 +51,10 @@ class MeshFacts(models.Model):
     notes = models.JSONField(default=list)
     slots = models.JSONField()
     faults = models.JSONField()
+    source = models.JSONField(default=dict)
+    """What it was made from, so that its geometry can be made again: `file`, `parts` (content by path), `steps`."""
 
     @staticmethod
-    def dump(slots: list[SlotFacts], faults: list[Fault]) -> tuple[object, object]:
+    def dump(slots: list[SlotFacts], faults: list[Fault]) -> tuple[Any, Any]:
         """Slots and faults as plain JSON values."""
         return _SLOTS.dump_python(slots, mode="json"), _FAULTS.dump_python(faults, mode="json")

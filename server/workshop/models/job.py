@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import uuid
+from typing import Any
 
 from django.db import models, transaction
 from django.utils import timezone
@@ -11,7 +12,7 @@ from server.workshop.models.project import Project
 
 
 class Job(models.Model):
-    """One piece of long work, run by the worker process."""
+    """One piece of long work, done by a process of its own that a worker watches."""
 
     class State(models.TextChoices):
         """Where a job is."""
@@ -32,28 +33,49 @@ class Job(models.Model):
     result = models.JSONField(null=True)
     error = models.JSONField(null=True)
     cancel_requested = models.BooleanField(default=False)
+    attempts = models.PositiveSmallIntegerField(default=0)
+    """How often it was begun; also tells the process that works on it from one that was given up."""
+    reading = models.JSONField(default=list)
+    """Files that were being read when it last said how far it is: if it ends there, one of them did it."""
+    page = models.CharField(max_length=40, blank=True, default="")
+    beat = models.DateTimeField(null=True)
+    """When whoever works on it was last heard of, or it last changed."""
+    queued = models.DateTimeField(null=True)
     made = models.DateTimeField(auto_now_add=True)
     finished = models.DateTimeField(null=True)
 
     class Meta:
         ordering = ["-made"]
-        indexes = [models.Index(fields=["project", "-made"])]
+        indexes = [models.Index(fields=["project", "-made"]), models.Index(fields=["state"])]
 
     @classmethod
-    def start(cls, project: Project, kind: str, arguments: dict[str, object]) -> Job:
-        """Queue a job; the worker sees it when the transaction is through."""
-        job = cls.objects.create(project=project, kind=kind, arguments=arguments)
+    def start(cls, project: Project, kind: str, arguments: dict[str, object], page: str = "") -> Job:
+        """Queue a job; a worker sees it when the transaction is through."""
+        job = cls.objects.create(project=project, kind=kind, arguments=arguments, page=page[:40], beat=timezone.now())
         transaction.on_commit(job.enqueue)
         return job
 
+    @classmethod
+    def start_once(cls, project: Project, kind: str, arguments: dict[str, object]) -> Job:
+        """A job that waits or runs already for just this, or a new one."""
+        same = project.jobs.filter(kind=kind, state__in=(cls.State.WAITING, cls.State.RUNNING))
+        return next((job for job in same if job.arguments == arguments), None) or cls.start(project, kind, arguments)
+
     def enqueue(self) -> None:
         """Hand the job to the task queue."""
-        from server.workshop.jobs.tasks import run_job
+        from server.workshop.jobs.queue import run_job
 
+        Job.objects.filter(pk=self.pk).update(queued=timezone.now())
         run_job.enqueue(str(self.pk))
 
-    def finish(self, state: State, *, result: object = None, error: object = None) -> None:
-        """Say how the job ended."""
-        self.state, self.result, self.error, self.finished = state, result, error, timezone.now()
-        self.share = 1.0 if state == self.State.DONE else self.share
-        self.save(update_fields=["state", "result", "error", "finished", "share"])
+    def mine(self) -> Any:
+        """The job's row, as long as it is still this attempt's to write."""
+        return Job.objects.filter(pk=self.pk, state=self.State.RUNNING, attempts=self.attempts)
+
+    def finish(self, state: State, *, result: object = None, error: object = None) -> bool:
+        """Say how the job ended, unless it was taken away meanwhile; gives whether it was still this attempt's."""
+        now = timezone.now()
+        values: dict[str, object] = {"state": state, "result": result, "error": error, "finished": now, "beat": now}
+        if state == self.State.DONE:
+            values["share"] = 1.0
+        return bool(self.mine().update(**values))

@@ -8,7 +8,7 @@ from server.workshop.models.project import Project, Revision
 
 
 class Package(models.Model):
-    """One exported package; it is there once it is complete."""
+    """One exported package; it is there once it is complete, until it is removed."""
 
     project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="packages")
     revision = models.ForeignKey(Revision, on_delete=models.CASCADE)
@@ -19,6 +19,8 @@ class Package(models.Model):
     brought_in = models.CharField(max_length=200, blank=True, default="")
     """The name of the file that it came in as, for a package that was made elsewhere."""
     trial = models.JSONField(null=True)
+    removed = models.DateTimeField(null=True)
+    """When a person took it away; it can be brought back until the collector comes."""
     made = models.DateTimeField(auto_now_add=True)
 
     class Meta:

@@ -2,18 +2,56 @@
 
 from __future__ import annotations
 
+import contextlib
+import threading
 import uuid
+from collections import OrderedDict
+from collections.abc import Iterator
+from typing import Any, NamedTuple
 
 from django.db import models, transaction
 
+from ektopos.delta import changed, difference
 from ektopos.document import Document, document_json
-from ektopos.edits import Edit, apply_edits
+from ektopos.edits import Edit, apply_edits, collisions
 from ektopos.project import Project as CoreProject
-from server.workshop.store import content_path
+from server.workshop.store import content_path, is_hash
+
+WHOLE_EVERY = 40
+"""States that are kept as what changed, between two that are kept whole: an edit costs about as much room as it says."""
+FAR = 1000
+"""States that are looked back over for what others have changed; beyond them the two ends are compared."""
+STATES = 64
+
+_writing = threading.RLock()
+
+
+class State(NamedTuple):
+    """A project's document as JSON and its contents by path; shared, and never changed."""
+
+    document: dict[str, Any]
+    files: dict[str, str]
+
+
+_states: OrderedDict[tuple[object, ...], State] = OrderedDict()
+_keeping = threading.Lock()
+
+
+@contextlib.contextmanager
+def one_writer() -> Iterator[None]:
+    """A transaction, for which the writers of this process stand in line, instead of asking the database for its lock over and
+    over again, where whoever asks at the right moment goes first.
+    """
+    with _writing, transaction.atomic():
+        yield
 
 
 class StaleRevision(Exception):
-    """An edit was made on a state of the project that is no longer the newest."""
+    """An edit was made on a state in which something that it concerns was otherwise than it is now."""
+
+    def __init__(self, *what: str) -> None:
+        super().__init__(", ".join(what))
+        self.what = what
 
 
 class Project(models.Model):
@@ -21,7 +59,10 @@ class Project(models.Model):
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     name = models.CharField(max_length=120)
-    head = models.ForeignKey("Revision", null=True, on_delete=models.PROTECT, related_name="+")
+    head = models.ForeignKey("Revision", null=True, on_delete=models.SET_NULL, related_name="+")
+    maps = models.IntegerField(default=0)
+    materials = models.IntegerField(default=0)
+    meshes = models.IntegerField(default=0)
     created = models.DateTimeField(auto_now_add=True)
     changed = models.DateTimeField(auto_now=True)
 
@@ -31,9 +72,9 @@ class Project(models.Model):
     @classmethod
     def begin(cls, document: Document, files: dict[str, str] | None = None, label: str = "new project") -> Project:
         """A new project in a first state."""
-        with transaction.atomic():
+        with one_writer():
             project = cls.objects.create(name=document.name[:120])
-            project._advance(document, files or {}, label)
+            project._advance(State(document_json(document), files or {}), label)
         return project
 
     @property
@@ -41,80 +82,206 @@ class Project(models.Model):
         """The document as it is now."""
         return Document.model_validate(self.head.document)
 
+    def fresh(self) -> Project:
+        """The project as it is now, not as it was when this was loaded."""
+        return Project.objects.select_related("head").get(pk=self.pk)
+
     def core(self) -> CoreProject:
         """The project as the core sees it: its document, and the way to its files."""
         return self.head.core()
 
-    def edit(self, edits: list[Edit], base: int | None, files: dict[str, str] | None = None) -> Revision:
+    def edit(self, edits: list[Edit], base: int | None, files: dict[str, str] | None = None, *, page: str = "") -> Revision:
         """Apply edits and make the result the head: one step to undo.
 
-        `base` is the revision the edits were made on (`None`: whatever is newest, for work that only adds). `files` are paths
-        to add. Raises `StaleRevision`, or `EktoposError` with nothing changed.
+        `base` is the revision the edits were made on (`None`: whatever is newest, for work that only adds), `page` the page they
+        were made on, whose own edits never stand in each other's way. `files` are paths to add. Raises `StaleRevision` where
+        somebody else has changed what the edits read or write, or `EktoposError`, with nothing changed.
         """
-        with transaction.atomic():
-            project = self._locked(base)
-            changed = apply_edits(project.document, edits)
+        with one_writer():
+            project = self._locked()
+            project._check_free(edits, base, page)
+            before = project.head.state
+            document = document_json(apply_edits(Document.model_validate(before.document), edits))
             label = edits[0].label() + (f" and {len(edits) - 1} more" if len(edits) > 1 else "")
-            return project._advance(changed, project.head.files | (files or {}), label)
+            return project._advance(State(document, before.files | (files or {})), label, page)
 
-    def undo(self, base: int) -> None:
+    def attach(self, files: dict[str, str]) -> None:
+        """Say which contents lie at paths that the document names from its first state on: what an import does step by step."""
+        with one_writer():
+            for revision in self.revisions.filter(whole__isnull=False):
+                revision.whole["files"] = files | revision.whole["files"]
+                revision.save(update_fields=["whole"])
+            self.revisions.update(epoch=models.F("epoch") + 1)
+
+    def undo(self, base: int, page: str = "") -> None:
         """Go back to the state before. Nothing happens at the first one."""
-        with transaction.atomic():
-            project = self._locked(base)
+        with one_writer():
+            project = self._locked()
+            project._check_newest(base, page)
             if project.head.parent is not None:
                 project._move(project.head.parent)
 
-    def redo(self, base: int) -> None:
+    def redo(self, base: int, page: str = "") -> None:
         """Go forward again, along the newest way."""
-        with transaction.atomic():
-            project = self._locked(base)
-            following = project.head.children.order_by("-id").first()
+        with one_writer():
+            project = self._locked()
+            project._check_newest(base, page)
+            following = project.head.following()
             if following is not None:
                 project._move(following)
 
-    def restore(self, revision: Revision, base: int, label: str) -> None:
+    def restore(self, revision: Revision, base: int, label: str, page: str = "") -> None:
         """Bring an earlier state back as a new step."""
-        with transaction.atomic():
-            project = self._locked(base)
-            project._advance(Document.model_validate(revision.document), revision.files, label)
+        with one_writer():
+            project = self._locked()
+            project._check_newest(base, page)
+            project._advance(revision.state, label, page)
 
-    def _locked(self, base: int | None) -> Project:
-        project = Project.objects.select_for_update().select_related("head").get(pk=self.pk)
-        if base is not None and project.head_id != base:
-            raise StaleRevision
-        return project
+    def erase(self) -> None:
+        """Delete the project with all its states, jobs and packages, or nothing of it."""
+        with one_writer():
+            self._locked().delete()
 
-    def _advance(self, document: Document, files: dict[str, str], label: str) -> Revision:
+    def _locked(self) -> Project:
+        return Project.objects.select_for_update(of=("self",)).select_related("head").get(pk=self.pk)
+
+    def _since(self, base: int) -> tuple[Revision, list[Revision] | None]:
+        """The revision edits were made on and those after it, newest first; `None` where the head does not come from it."""
+        made_on = self.revisions.filter(pk=base).first()
+        if made_on is None:
+            raise StaleRevision("the project")
+        after: list[Revision] = []
+        current: Revision | None = self.head
+        while current is not None and current.pk != base and len(after) < FAR:
+            after.append(current)
+            current = current.parent
+        return made_on, after if current is not None and current.pk == base else None
+
+    def _check_free(self, edits: list[Edit], base: int | None, page: str) -> None:
+        """Raises `StaleRevision` where somebody else has changed what edits read or write since they were made."""
+        if base is None or base == self.head_id:
+            return
+        made_on, after = self._since(base)
+        if after is None:
+            pairs = [(made_on, self.head)]
+        else:
+            pairs = [(one.parent, one) for one in after if not page or one.page != page]
+        for before, later in pairs:
+            found = collisions(edits, Document.model_validate(before.document), Document.model_validate(later.document))
+            if found:
+                raise StaleRevision(*found[:3])
+
+    def _check_newest(self, base: int, page: str) -> None:
+        """Raises `StaleRevision` where somebody else has done something that a page has not seen, with what it was."""
+        if base == self.head_id:
+            return
+        _, after = self._since(base)
+        others = [one.label for one in after or [self.head] if not page or one.page != page]
+        if others:
+            raise StaleRevision(*others[:3])
+
+    def _advance(self, state: State, label: str, page: str = "") -> Revision:
+        """Make a state the head, after the head."""
+        before = self.head
+        since = 0 if before is None else before.since_whole + 1
+        whole = before is None or since >= WHOLE_EVERY
         revision = Revision.objects.create(
-            project=self, parent=self.head, document=document_json(document), files=files, label=label[:200]
+            project=self,
+            parent=before,
+            label=label[:200],
+            page=page[:40],
+            whole=state._asdict() if whole else None,
+            patch=None if whole else difference(before.state._asdict(), state._asdict()),
+            since_whole=0 if whole else since,
+            epoch=before.epoch if before else 0,
         )
+        revision.keep(state)
         self._move(revision)
         return revision
 
     def _move(self, revision: Revision) -> None:
+        document = revision.document
         self.head = revision
-        self.name = str(revision.document["name"])[:120]
+        self.name = str(document["name"])[:120]
+        self.maps, self.materials, self.meshes = (len(document[part]) for part in ("maps", "materials", "meshes"))
         self.save()
 
 
 class Revision(models.Model):
-    """One state of a project: its document, and which content lies at which path."""
+    """One state of a project, whole or as what changed since its parent."""
 
     project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="revisions")
     parent = models.ForeignKey("self", null=True, on_delete=models.CASCADE, related_name="children")
-    document = models.JSONField()
-    files = models.JSONField(default=dict)
+    whole = models.JSONField(null=True)
+    """The state itself, or …"""
+    patch = models.JSONField(null=True)
+    """… what leads to it from the parent's (`ektopos.delta`)."""
+    since_whole = models.PositiveSmallIntegerField(default=0)
+    epoch = models.PositiveIntegerField(default=0)
+    """Counts what was attached to the project's states, so that none is remembered from before."""
     label = models.CharField(max_length=200)
+    page = models.CharField(max_length=40, blank=True, default="")
+    """The page it was made on; empty for jobs and programs."""
     made = models.DateTimeField(auto_now_add=True)
+
+    @property
+    def state(self) -> State:
+        """The document and files in this state. Cost: one row for each state since the last that is not remembered."""
+        kept = self._remembered()
+        if kept is not None:
+            return kept
+        behind: list[Revision] = []
+        current = self
+        while current.whole is None and current._remembered() is None:
+            behind.append(current)
+            current = current.parent
+        whole = current._remembered() or State(**current.whole)
+        parts = whole._asdict()
+        for revision in reversed(behind):
+            parts = changed(parts, revision.patch)
+        state = State(**parts)
+        self.keep(state)
+        return state
+
+    @property
+    def document(self) -> dict[str, Any]:
+        """The document in this state, as JSON that must not be changed."""
+        return self.state.document
+
+    @property
+    def files(self) -> dict[str, str]:
+        """Which content lies at which path."""
+        return self.state.files
+
+    def following(self) -> Revision | None:
+        """The state that redoing leads to."""
+        return self.children.order_by("-id").first()
+
+    def keep(self, state: State) -> None:
+        """Remember a state for a while; they never change, so none is ever wrong."""
+        with _keeping:
+            _states[self._key()] = state
+            while len(_states) > STATES:
+                _states.popitem(last=False)
+
+    def _remembered(self) -> State | None:
+        with _keeping:
+            found = _states.get(self._key())
+            if found is not None:
+                _states.move_to_end(self._key())
+            return found
+
+    def _key(self) -> tuple[object, ...]:
+        # With the time, because a database that was restored may give a number again.
+        return (self.pk, self.made, self.epoch)
 
     def core(self) -> CoreProject:
         """The project in this state, as the core sees it."""
         files = self.files
 
         def find(file: str):
-            sha256 = files.get(file)
-            path = content_path(sha256) if sha256 else None
-            return path if path is not None and path.is_file() else None
+            sha256 = files.get(file, "")
+            return path if is_hash(sha256) and (path := content_path(sha256)).is_file() else None
 
         return CoreProject(Document.model_validate(self.document), find)
 

@@ -1,0 +1,155 @@
+"""Who may ask, and how a refusal looks: the token, requests forged by other pages, and errors in one shape."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from http import HTTPStatus
+from typing import Any
+
+from django.conf import settings
+from django.http import HttpRequest, HttpResponse, HttpResponseRedirect, JsonResponse
+from django.middleware.csrf import CsrfViewMiddleware, get_token
+from django.utils.cache import patch_vary_headers
+from django.utils.crypto import constant_time_compare, salted_hmac
+from django.utils.html import escape
+from django.utils.http import url_has_allowed_host_and_scheme
+
+Answer = Callable[[HttpRequest], HttpResponse]
+TOKEN_COOKIE = "ektopos_token"
+TOKEN_DAYS = 90
+
+
+def refusal(status: int, message: str, *, subject: str = "", hint: str = "") -> JsonResponse:
+    """An error as every part of the API says it."""
+    return JsonResponse({"message": message, "subject": subject, "hint": hint}, status=status)
+
+
+def own_resources(get_response: Answer) -> Answer:
+    """No other site may take pictures or files from here into its pages."""
+
+    def answer(request: HttpRequest) -> HttpResponse:
+        response = get_response(request)
+        response["Cross-Origin-Resource-Policy"] = "same-origin"
+        return response
+
+    return answer
+
+
+def plain_refusals(get_response: Answer) -> Answer:
+    """Whatever refuses a call of the API, a router or Django itself, says it in the API's words."""
+
+    def answer(request: HttpRequest) -> HttpResponse:
+        response = get_response(request)
+        if response.status_code < 400 or not request.path.startswith("/api/"):
+            return response
+        if "json" in response.headers.get("Content-Type", ""):
+            return response
+        words = HTTPStatus(response.status_code).phrase
+        said = refusal(response.status_code, f"{words}: {request.method} {request.path[:200]}.", hint="Load the page again.")
+        for name in ("Allow", "Retry-After"):
+            if name in response:
+                said[name] = response[name]
+        return said
+
+    return answer
+
+
+class BrowserCsrfMiddleware(CsrfViewMiddleware):
+    """Django's protection against forged requests, for every request that a browser can have made.
+
+    A program that calls the API sends neither cookies nor the headers by which browsers say where a request comes from, so it
+    has nothing that could be forged, and nothing is asked of it.
+    """
+
+    _SAID_BY_BROWSERS = ("Origin", "Referer", "Sec-Fetch-Site", "Cookie")
+
+    def process_view(self, request: HttpRequest, callback: Any, callback_args: Any, callback_kwargs: Any) -> Any:
+        """Check it as Django does, whether or not the API's router would leave that out."""
+        if not any(name in request.headers for name in self._SAID_BY_BROWSERS):
+            return None
+        return super().process_view(request, None, callback_args, callback_kwargs)
+
+
+def forged(request: HttpRequest, reason: str = "") -> JsonResponse:
+    """A write that did not come from a page of this server, or from one that is too old."""
+    return refusal(403, "This request does not come from a page of this server.", hint="Load the page again.")
+
+
+def token_asked(get_response: Answer) -> Answer:
+    """Let nobody in who does not know the token, if there is one (`EKTOPOS_TOKEN`)."""
+
+    def answer(request: HttpRequest) -> HttpResponse:
+        if not settings.ACCESS_TOKEN or _knows_token(request):
+            return get_response(request)
+        if request.path == "/enter" and request.method == "POST":
+            return get_response(request)
+        if request.path.startswith("/api/"):
+            said = refusal(401, "This server asks for its token.", hint="Open its page and enter the token.")
+            said["WWW-Authenticate"] = "Bearer"
+            return said
+        return _door(request, 401)
+
+    return answer
+
+
+def enter(request: HttpRequest) -> HttpResponse:
+    """Take the token from the door's form and remember that it was right."""
+    goal = request.POST.get("next", "/")
+    if not url_has_allowed_host_and_scheme(goal, None):
+        goal = "/"
+    if request.method != "POST" or not settings.ACCESS_TOKEN:
+        return HttpResponseRedirect("/")
+    if not constant_time_compare(request.POST.get("token", ""), settings.ACCESS_TOKEN):
+        return _door(request, 403, goal)
+    response = HttpResponseRedirect(goal)
+    response.set_cookie(
+        TOKEN_COOKIE, _proof(), max_age=TOKEN_DAYS * 86400, httponly=True, samesite="Strict", secure=settings.HTTPS
+    )
+    return response
+
+
+def _proof() -> str:
+    """What a browser keeps: made from the token, so that another token ends it, and not the token itself."""
+    return salted_hmac("ektopos.token", settings.ACCESS_TOKEN, algorithm="sha256").hexdigest()
+
+
+def _knows_token(request: HttpRequest) -> bool:
+    kind, _, given = request.headers.get("Authorization", "").partition(" ")
+    if kind == "Bearer" and constant_time_compare(given, settings.ACCESS_TOKEN):
+        return True
+    return constant_time_compare(request.COOKIES.get(TOKEN_COOKIE, ""), _proof())
+
+
+def _door(request: HttpRequest, status: int, goal: str | None = None) -> HttpResponse:
+    """The page that asks for the token: plain HTML, for nothing else is shown yet."""
+    wrong = "<p role='alert'>That is not the token.</p>" if status == 403 else ""
+    where = escape(goal or request.get_full_path())
+    page = f"""<!doctype html><html lang="en"><head><meta charset="utf-8"><title>Ektopos</title>
+<meta name="viewport" content="width=device-width, initial-scale=1">
+<style>body{{font:15px/1.5 sans-serif;background:#e3e3e3;color:#1b1b1b;display:grid;place-items:center;min-height:90vh}}
+form{{display:grid;gap:12px;width:320px}}input,button{{font:inherit;padding:8px}}
+button{{background:#1f6f6b;color:#fff;border:0}}</style></head>
+<body><main><form method="post" action="/enter"><h1>Ektopos</h1>{wrong}
+<label for="token">This server asks for its token</label>
+<input id="token" name="token" type="password" autocomplete="current-password" autofocus required>
+<input type="hidden" name="next" value="{where}">
+<input type="hidden" name="csrfmiddlewaretoken" value="{get_token(request)}">
+<button>Enter</button></form></main></body></html>"""
+    response = HttpResponse(page, status=status)
+    patch_vary_headers(response, ("Cookie",))
+    return response
+
+
+def bad_request(request: HttpRequest, exception: Exception) -> HttpResponse:
+    """A request that Django itself refuses, such as one for another host."""
+    return refusal(400, "The request cannot be understood, or is for another host.", hint="Check the address.")
+
+
+def not_found(request: HttpRequest, exception: Exception) -> HttpResponse:
+    """An address that leads nowhere."""
+    return refusal(404, "There is nothing at this address.", hint="Look in the list of projects.")
+
+
+def broken(request: HttpRequest) -> HttpResponse:
+    """A mistake of ours; what it was is in the log."""
+    return refusal(500, "Something went wrong that should not have; it is in the log.", hint="Try again.")

@@ -1,0 +1,32 @@
+"""Pack projects and packages to be downloaded."""
+
+from __future__ import annotations
+
+import zipfile
+from typing import Any
+
+from ektopos.project import pack
+from ektopos.types import Progress
+from server.workshop.models import Job
+from server.workshop.store import archive_path, package_folder, writing
+
+
+def archive(job: Job, progress: Progress) -> dict[str, Any]:
+    """The project as it is, as a zip of its document and its files."""
+    project = job.project.fresh()
+    goal = archive_path(job.pk)
+    with writing(goal) as temporary:
+        pack(project.core(), temporary, progress)
+    return {"name": f"{project.name}.zip", "bytes": goal.stat().st_size}
+
+
+def package_archive(job: Job, progress: Progress) -> dict[str, Any]:
+    """A package (`package`) as a zip."""
+    package = job.project.packages.get(pk=job.arguments["package"], complete=True)
+    folder, goal = package_folder(package.pk) / "files", archive_path(job.pk)
+    files = sorted(path for path in folder.rglob("*") if path.is_file())
+    with writing(goal) as temporary, zipfile.ZipFile(temporary, "w", zipfile.ZIP_STORED) as packed:
+        for done, path in enumerate(files):
+            progress(done / len(files), f"packing {path.name}")
+            packed.write(path, path.relative_to(folder))
+    return {"name": f"{package.project.name} {package.target}.zip", "bytes": goal.stat().st_size}
