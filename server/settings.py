@@ -64,7 +64,8 @@ MIDDLEWARE = [
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "server.access.plain_refusals",
     "server.access.token_asked",
-    "server.access.BrowserCsrfMiddleware",
+    "server.access.programs_are_trusted",
+    "django.middleware.csrf.CsrfViewMiddleware",
 ]
 ROOT_URLCONF = "server.urls"
 WSGI_APPLICATION = "server.wsgi.application"

@@ -88,15 +88,15 @@ class MeshesApi(Api):
     def test_suggestions_and_proposals_name_sets_and_materials(self) -> None:
         project = self.sample()
         bare = self.edit(project, {"kind": "assign", "mesh": "plates", "slots": ["Front"], "material": None})
-        suggested = self.call("get", f"/projects/{bare['id']}/meshes/plates/suggestions")
+        suggested = self.call("get", f"/projects/{bare['id']}/meshes/plates/suggestions")["slots"]
         self.assertEqual([entry["slot"] for entry in suggested], ["Front", "Back", "Bare"])
         best = suggested[0]["candidates"][0]
         self.assertTrue(best["reasons"])
-        proposed = self.call("get", f"/projects/{bare['id']}/proposals")
+        proposed = self.call("get", f"/projects/{bare['id']}/proposals")["proposals"]
         self.assertEqual([(p["mesh"], p["slot"]) for p in proposed], [("plates", "Front")])
         tile = next(c for c in suggested[0]["candidates"] if c["set"] == "tile")
         self.assertEqual(tile["material"], "tile")
-        again = self.call("get", f"/projects/{bare['id']}/meshes/plates/suggestions")
+        again = self.call("get", f"/projects/{bare['id']}/meshes/plates/suggestions")["slots"]
         self.assertEqual(again, suggested, "kept, and the same")
 
     def test_alike_slots_are_found_by_name_and_by_layout(self) -> None:

@@ -53,7 +53,7 @@ class Leaving(Site):
         self.go("Export")
         self.button("Export only").click()
         with page.expect_download() as download:
-            page.get_by_role("link", name="Download").click()
+            self.button("Download").first.click()
         package = zipfile.ZipFile(io.BytesIO(download.value.path().read_bytes()))
         with folder() as root:
             package.extractall(root / "theirs")

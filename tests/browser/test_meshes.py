@@ -31,6 +31,7 @@ class Meshes(Site):
             self.open("/")
             self.page.get_by_label("Project zip to open").set_input_files(packed)
             self.page.wait_for_url("**/maps")
+        self.measured()
         self.go("Meshes")
         self.page.get_by_role("heading", name="plates", exact=True).wait_for()
 

@@ -35,7 +35,7 @@ class Targets(Site):
         page.get_by_text(re.compile(r"✓ \d+ the same")).wait_for()
         self.assertEqual(page.get_by_role("button", name=re.compile(": (differs|lost)")).count(), 0)
         with page.expect_download() as download:
-            page.get_by_role("link", name="Download").click()
+            self.button("Download").first.click()
         package = zipfile.ZipFile(io.BytesIO(download.value.path().read_bytes()))
         self.assertIn("textures/tile_MetallicSmoothness.png", package.namelist())
         self.assertEqual(json.loads(package.read("package.json"))["target"], "metal-smooth")
@@ -45,15 +45,8 @@ class Targets(Site):
         page = self.page
         self.open_small_project()
         project = page.url.rsplit("/", 2)[-2]
-        page.evaluate(
-            """async (id) => {
-              const project = await (await fetch(`/api/projects/${id}`)).json()
-              const edits = [{ kind: 'set-feed', material: 'tile', input: 'roughness', feed: { map: 'tile_orm', channels: 'rgb' } }]
-              await fetch(`/api/projects/${id}/edits`, { method: 'POST', headers: { 'Content-Type': 'application/json' },
-                body: JSON.stringify({ revision: project.revision, edits }) })
-            }""",
-            project,
-        )
+        feed = {"map": "tile_orm", "channels": "rgb"}
+        self.other_page(project, {"kind": "set-feed", "material": "tile", "input": "roughness", "feed": feed})
         page.goto(f"{self.live_server_url}/projects/{project}/materials/tile")
         page.locator('[data-input="roughness"]').get_by_text("one channel").first.wait_for()
         self.go("Checks")

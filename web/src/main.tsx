@@ -11,6 +11,7 @@ import { createRoot } from 'react-dom/client'
 import { BrowserRouter, Navigate, Route, Routes } from 'react-router'
 
 import { Said } from './api/client'
+import { guardLeaving } from './api/queue'
 import { ChecksScreen } from './checks/ChecksScreen'
 import { ExportScreen } from './export/ExportScreen'
 import { NoticeBar } from './layout/NoticeBar'
@@ -29,6 +30,8 @@ const queries = new QueryClient({
     },
   },
 })
+
+guardLeaving()
 
 createRoot(document.getElementById('root')!).render(
   <StrictMode>

@@ -15,7 +15,7 @@ from ninja.parser import Parser
 from ektopos.errors import DiskFull, EktoposError, MissingReference, TooLarge, is_disk_full
 from ektopos.plain_json import read_json
 from server.workshop.api import files, maps, materials, meshes, packages, plan, projects
-from server.workshop.api.projects import ErrorOut, NotReady
+from server.workshop.api.projects import ErrorOut
 from server.workshop.models import StaleRevision
 from server.workshop.pictures import Busy
 
@@ -74,7 +74,7 @@ def _refused(request: HttpRequest, status: int, message: str, subject: str = "",
 @api.exception_handler(EktoposError)
 def mendable(request: HttpRequest, problem: EktoposError) -> HttpResponse:
     """An error a person can mend, with its words."""
-    statuses = ((MissingReference, 404), (TooLarge, 413), (DiskFull, 507), (Busy, 503), (NotReady, 503))
+    statuses = ((MissingReference, 404), (TooLarge, 413), (DiskFull, 507), (Busy, 503))
     status = next((status for kind, status in statuses if isinstance(problem, kind)), 422)
     response = _refused(request, status, problem.message, problem.subject, problem.hint)
     if status == 503:
@@ -109,7 +109,10 @@ def misunderstood(request: HttpRequest, problem: ValidationError) -> HttpRespons
 
 @api.exception_handler(HttpError)
 def refused(request: HttpRequest, problem: HttpError) -> HttpResponse:
-    """Whatever else the router refuses."""
+    """Whatever else the router refuses, such as a body that is no JSON."""
+    why = problem.__cause__ or problem.__context__
+    if isinstance(why, EktoposError):
+        return _refused(request, problem.status_code, why.message, why.subject, why.hint)
     return _refused(request, problem.status_code, f"{problem}.", hint="Correct it and send it again.")
 
 

@@ -90,7 +90,7 @@ def _board(project: Project) -> list[tuple[BoardMap, Facts | None, Verdict | Non
     document, revision = project.document, project.head
     shas = {name: revision.sha_of(entry.file) for name, entry in document.maps.items()}
     rows = MapFacts.known(shas.values())
-    measuring = project.jobs.filter(state__in=("waiting", "running"), kind="bring-in").exists()
+    measuring = project.jobs.filter(state__in=("waiting", "running"), kind__in=("bring-in", "measure")).exists()
     set_of = {name: set_name for set_name, names in sets_of(document).items() for name in names}
     users: dict[str, list[str]] = {}
     for material, entry in document.materials.items():

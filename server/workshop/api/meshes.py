@@ -23,7 +23,7 @@ from ektopos.steps import By, MeshStep, PackUvs
 from server.workshop import pictures
 from server.workshop.api.files import JobOut
 from server.workshop.api.maps import FOREVER
-from server.workshop.api.projects import At, NotReady, ProjectOut, found, shown
+from server.workshop.api.projects import At, ProjectOut, found, shown
 from server.workshop.keeping import ensure_measured
 from server.workshop.meshing import changed_mesh, is_at_hand, kept_suggestions, measured, mesh_at, source_of, stage_file
 from server.workshop.models import Job, MeshFacts, Project
@@ -115,6 +115,13 @@ class SuggestionOut(Schema):
     candidates: list[CandidateOut]
 
 
+class SuggestionsOut(Schema):
+    """What has been compared, or that a job is comparing it."""
+
+    ready: bool
+    slots: list[SuggestionOut] = []
+
+
 class ProposalOut(Schema):
     """What a slot could wear."""
 
@@ -126,6 +133,13 @@ class ProposalOut(Schema):
     reasons: list[str]
     sure: bool
     picture: str
+
+
+class ProposalsOut(Schema):
+    """What bare slots could wear, or that a job is comparing it."""
+
+    ready: bool
+    proposals: list[ProposalOut] = []
 
 
 class AlikeOut(Schema):
@@ -217,36 +231,39 @@ def together(request: HttpRequest, project_id: UUID, name: str, slot: str, face:
     return Picked(faces=[int(number) for number in np.flatnonzero(group == group[face])])
 
 
-@router.get("/projects/{uuid:project_id}/meshes/{path:name}/suggestions", response=list[SuggestionOut])
-def suggest(request: HttpRequest, project_id: UUID, name: str) -> list[SuggestionOut]:
-    """Which map sets belong to which slot of a mesh, and why."""
+@router.get("/projects/{uuid:project_id}/meshes/{path:name}/suggestions", response=SuggestionsOut)
+def suggest(request: HttpRequest, project_id: UUID, name: str) -> SuggestionsOut:
+    """Which map sets belong to which slot of a mesh, and why; compared by a job, to be asked for again meanwhile."""
     project = found(project_id)
-    document = project.document
-    shows = _best_maps(project)
-    return [
-        SuggestionOut(
-            slot=slot,
-            candidates=[
-                CandidateOut(
-                    set=c.set, score=c.score, reasons=c.reasons, material=material_of_set(document, c.set),
-                    picture=shows.get(c.set, ""),
-                )
-                for c in ranked[:3]
-            ],
-        )
-        for slot, ranked in _suggestions(project, name).items()
-    ]  # fmt: skip
+    compared = _suggestions(project, name)
+    if compared is None:
+        return SuggestionsOut(ready=False)
+    document, shows = project.document, _best_maps(project)
+
+    def candidate(found: Candidate) -> CandidateOut:
+        material, picture = material_of_set(document, found.set), shows.get(found.set, "")
+        return CandidateOut(set=found.set, score=found.score, reasons=found.reasons, material=material, picture=picture)
+
+    slots = [
+        SuggestionOut(slot=slot, candidates=[candidate(c) for c in ranked[:3]]) for slot, ranked in compared.items()
+    ]
+    return SuggestionsOut(ready=True, slots=slots)
 
 
-@router.get("/projects/{uuid:project_id}/proposals", response=list[ProposalOut])
-def propose(request: HttpRequest, project_id: UUID) -> list[ProposalOut]:
-    """What every slot that wears nothing could wear."""
+@router.get("/projects/{uuid:project_id}/proposals", response=ProposalsOut)
+def propose(request: HttpRequest, project_id: UUID) -> ProposalsOut:
+    """What every slot that wears nothing could wear; compared by jobs, to be asked for again meanwhile."""
     project = found(project_id)
     document = project.document
     shows = _best_maps(project)
     bare = [name for name, entry in document.meshes.items() if any(worn is None for worn in entry.slots.values())]
-    made = [p for name in bare for p in proposals(document, name, _suggestions(project, name))]
-    return [ProposalOut(**vars(p), picture=shows.get(p.set, "")) for p in made]
+    compared = {name: _suggestions(project, name) for name in bare}
+    if any(ranked is None for ranked in compared.values()):
+        return ProposalsOut(ready=False)
+    made = [p for name, ranked in compared.items() for p in proposals(document, name, ranked or {})]
+    return ProposalsOut(
+        ready=True, proposals=[ProposalOut(**vars(p), picture=shows.get(p.set, "")) for p in made]
+    )
 
 
 @router.get("/projects/{uuid:project_id}/meshes/{path:name}/like/{path:other}", response=list[AlikeOut])
@@ -317,19 +334,17 @@ def fault_faces(request: HttpRequest, key: str, number: int) -> HttpResponse:
     return response
 
 
-def _suggestions(project: Project, name: str) -> dict[str, list[Candidate]]:
-    """What has been compared, or a job that compares it. Raises `NotReady` meanwhile."""
+def _suggestions(project: Project, name: str) -> dict[str, list[Candidate]] | None:
+    """What has been compared; `None` while a job does it. Raises `EktoposError` with what the last one failed with."""
     kept = kept_suggestions(project.head, name)
-    if kept is None:
-        last = project.jobs.filter(kind="match", arguments={"mesh": name}).first()
-        if last is not None and last.state == Job.State.FAILED and last.made > project.changed:
-            error = last.error or {}
-            raise EktoposError(error.get("message", ""), subject=name, hint=error.get("hint", ""))
-        Job.start_once(project, "match", {"mesh": name})
-        kept = kept_suggestions(project.head, name)
-    if kept is None:
-        raise NotReady("layouts and maps are being compared.", subject=name, hint="It is shown when it is done.")
-    return kept
+    if kept is not None:
+        return kept
+    last = project.jobs.filter(kind="match", arguments={"mesh": name}).first()
+    if last is not None and last.state == Job.State.FAILED and last.made > project.changed:
+        error = last.error or {}
+        raise EktoposError(error.get("message", ""), subject=name, hint=error.get("hint", ""))
+    Job.start_once(project, "match", {"mesh": name})
+    return kept_suggestions(project.head, name)
 
 
 def _safe(key: str) -> str:

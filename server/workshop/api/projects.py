@@ -15,7 +15,6 @@ from pydantic import Field
 from ektopos.checks import Finding, run_checks
 from ektopos.document import Document
 from ektopos.edits import Edit
-from ektopos.errors import EktoposError
 from ektopos.targets.profile import find_profile
 from server.workshop.archive import import_uploads
 from server.workshop.models import Checkpoint, Job, Project
@@ -66,10 +65,6 @@ Sha256 = Annotated[str, Field(pattern="^[0-9a-f]{64}$")]
 RowId = Annotated[int, Field(ge=0, lt=2**63)]
 Path_ = Annotated[str, Field(min_length=1, max_length=1000)]
 Page = Annotated[str, Field(max_length=40)]
-
-
-class NotReady(EktoposError):
-    """A job is making what was asked for."""
 
 
 class NewProject(Schema):

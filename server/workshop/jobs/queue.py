@@ -169,11 +169,10 @@ def resume() -> int:
 
         # Every job is queued anew, and tasks of workers that are gone would keep standing there.
         DBTaskResult.objects.all().delete()
-    running = sum(_again(job) for job in Job.objects.filter(state=Job.State.RUNNING))
     waiting = list(Job.objects.filter(state=Job.State.WAITING).order_by("made"))
     for job in waiting:
         job.enqueue()
-    return running + len(waiting)
+    return len(waiting) + sum(_again(job) for job in Job.objects.filter(state=Job.State.RUNNING))
 
 
 def _again(job: Job) -> bool:

@@ -5,6 +5,16 @@ import type { paths } from './schema'
 
 export const client = createClient<paths>({ baseUrl: '/' })
 
+/** What Django wants to see of a page that writes. */
+export const csrfToken = () => /(?:^|; )ektopos_csrf=([^;]*)/.exec(document.cookie)?.[1] ?? ''
+
+client.use({
+  onRequest({ request }) {
+    if (request.method !== 'GET') request.headers.set('X-CSRFToken', csrfToken())
+    return request
+  },
+})
+
 /** What went wrong, in the server's words. */
 export class Said extends Error {
   constructor(

@@ -1,13 +1,14 @@
 // Server state: every query and mutation of the interface. Queries below a project are keyed by its revision, so a change
 // asks again only for what depends on it, and going back finds what was there.
 import { keepPreviousData, queryOptions, useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
-import { useCallback, useEffect, useRef } from 'react'
+import { useCallback, useEffect, useMemo, useRef } from 'react'
 import { useParams } from 'react-router'
 
 import { sendFile } from '../layout/incoming'
 import { useNotices } from '../layout/notices'
 import { Said, client, got } from './client'
-import type { Alike, BoardMap, By, Conversion, DraftOut, Edit, Finding, Job, MapDetail, Material, MeshFacts, MeshStep, Package, Padding, Plan, Profile, Project, ProjectRow, Proposal, Sheet, StageLook, Suggestion, TargetSummary } from './types'
+import { PAGE, enqueue, shownWith, useQueue, waitingOf } from './queue'
+import type { Alike, BoardMap, By, Conversion, DraftOut, Edit, Finding, Job, MapDetail, Material, MeshFacts, MeshStep, Package, Padding, Plan, Profile, Project, ProjectRow, Proposals, Pulse, RecipeAnswer, Sheet, StageLook, Suggestions, TargetSummary } from './types'
 
 export const useProjectId = () => useParams().projectId ?? ''
 
@@ -18,7 +19,37 @@ const projectQuery = (id: string) =>
     enabled: id !== '',
   })
 
-export const useProject = () => useQuery(projectQuery(useProjectId()))
+/** The project as this page shows it: with its own edits that have not been answered yet. */
+export function useProject() {
+  const id = useProjectId()
+  const found = useQuery(projectQuery(id))
+  const waiting = useQueue(waitingOf(id))
+  const data = useMemo(
+    () => found.data && (waiting.length > 0 ? { ...found.data, document: shownWith(found.data.document, waiting) } : found.data),
+    [found.data, waiting],
+  )
+  return { ...found, data }
+}
+
+/** Ask every second whether anything has changed, and load what has. */
+export function usePulse() {
+  const id = useProjectId()
+  const queries = useQueryClient()
+  const pulse = useQuery({
+    queryKey: ['pulse', id], enabled: id !== '', refetchInterval: 1000, staleTime: 0, retry: false,
+    queryFn: () => got<Pulse>(client.GET('/api/projects/{project_id}/pulse', { params: { path: { project_id: id } } })),
+  }).data
+  const waits = useQueue(waitingOf(id)).length > 0
+  useEffect(() => {
+    const known = queries.getQueryData<Project>(['project', id])
+    // While own edits wait, their answers bring what is new.
+    if (pulse && known && !waits && known.revision !== pulse.revision) void queries.invalidateQueries({ queryKey: ['project', id], exact: true })
+  }, [id, pulse, queries, waits])
+  const jobs = pulse?.jobs
+  useEffect(() => {
+    if (jobs) void queries.invalidateQueries({ queryKey: ['jobs', id] })
+  }, [id, jobs, queries])
+}
 
 export const useProjects = () =>
   useQuery({ queryKey: ['projects'], queryFn: () => got<ProjectRow[]>(client.GET('/api/projects')) })
@@ -102,29 +133,41 @@ export function useLooks() {
   })
 }
 
+/** Every mesh; what its slots wear and which are done is what the page shows, not what was measured. */
 export function useMeshes() {
   const { id, queryKey, enabled } = useRevisionKey('meshes')
-  return useQuery({
+  const stated = useProject().data?.document.meshes
+  const found = useQuery({
     queryKey, enabled, placeholderData: keepPreviousData,
     queryFn: () => got<MeshFacts[]>(client.GET('/api/projects/{project_id}/meshes', { params: { path: { project_id: id } } })),
   })
+  const data = useMemo(
+    () => found.data?.map((mesh) => {
+      const entry = stated?.[mesh.name]
+      return entry ? { ...mesh, worn: { ...mesh.worn, ...entry.slots }, done: entry.done ?? [] } : mesh
+    }),
+    [found.data, stated],
+  )
+  return { ...found, data }
 }
 
-/** Which map sets belong to which slot of a mesh; compared on the server, and kept there. */
+/** Which map sets belong to which slot of a mesh: compared by a job, and asked for until it is done. */
 export function useSuggestions(mesh: string | null) {
   const { id, queryKey, enabled } = useRevisionKey('suggestions', mesh)
-  return useQuery({
-    queryKey, enabled: enabled && mesh !== null, placeholderData: keepPreviousData,
-    queryFn: () => got<Suggestion[]>(client.GET('/api/projects/{project_id}/meshes/{name}/suggestions', { params: { path: { project_id: id, name: mesh ?? '' } } })),
+  const found = useQuery({
+    queryKey, enabled: enabled && mesh !== null, placeholderData: keepPreviousData, refetchInterval: untilReady,
+    queryFn: () => got<Suggestions>(client.GET('/api/projects/{project_id}/meshes/{name}/suggestions', { params: { path: { project_id: id, name: mesh ?? '' } } })),
   })
+  return { ...found, data: found.data?.ready ? found.data.slots : undefined }
 }
 
 export function useProposals() {
   const { id, queryKey, enabled } = useRevisionKey('proposals')
-  return useQuery({
-    queryKey, enabled, retry: false,
-    queryFn: () => got<Proposal[]>(client.GET('/api/projects/{project_id}/proposals', { params: { path: { project_id: id } } })),
+  const found = useQuery({
+    queryKey, enabled, retry: false, refetchInterval: untilReady,
+    queryFn: () => got<Proposals>(client.GET('/api/projects/{project_id}/proposals', { params: { path: { project_id: id } } })),
   })
+  return { ...found, data: found.data?.ready ? found.data.proposals : undefined }
 }
 
 export function useAlike(mesh: string, other: string | null) {
@@ -182,6 +225,9 @@ export function usePackages() {
   })
 }
 
+/** What a job is making is asked for until it is there. */
+const untilReady = (query: { state: { data?: { ready: boolean } } }) => (query.state.data?.ready === false ? 700 : false)
+
 const busy = (state: string) => state === 'waiting' || state === 'running'
 
 /** The project's jobs; while one is running they are asked for often, and what it changed is loaded when it ends. */
@@ -194,7 +240,7 @@ export function useJobs() {
   const found = useQuery({
     queryKey: ['jobs', id],
     queryFn: () => got<Job[]>(client.GET('/api/projects/{project_id}/jobs', { params: { path: { project_id: id } } })),
-    refetchInterval: (query) => (query.state.data?.some((job) => busy(job.state)) ? 400 : 5000),
+    refetchInterval: (query) => (query.state.data?.some((job) => busy(job.state)) ? 400 : false),
     enabled: id !== '',
   })
   useEffect(() => {
@@ -209,58 +255,113 @@ export function useJobs() {
     for (const job of fresh) {
       const error = job.error as { message?: string; subject?: string; hint?: string } | null
       if (job.state === 'failed' && error) notice(new Said(0, error.message ?? '', error.subject, error.hint))
+      const wrong = ((job.result as { files?: { path: string; error?: string }[] } | null)?.files ?? []).filter((file) => file.error)
+      if (wrong[0] && (job.kind === 'measure' || job.kind === 'embedded')) {
+        notice(new Said(0, wrong[0].error ?? '', wrong.length > 1 ? `${wrong[0].path} and ${wrong.length - 1} more` : wrong[0].path))
+      }
+      if (job.state === 'done' && downloads.delete(job.id)) window.location.assign(`/api/jobs/${job.id}/file`)
     }
   }, [found.data, id, notice, queries])
   return found
 }
 
-/** Something that changes the project and answers with its new state. */
-function useChange<Given>(call: (project: Project, given: Given) => Promise<Project>) {
+/** The way into the line of edits. */
+function useLine() {
+  const id = useProjectId()
+  const queries = useQueryClient()
+  return useCallback(
+    (edits: Edit[], send: Parameters<typeof enqueue>[3]) => enqueue(queries, id, edits, send),
+    [id, queries],
+  )
+}
+
+const at = (project: Project, seen: number) => ({ params: { path: { project_id: project.id } }, body: { revision: seen, page: PAGE } })
+
+/** Edits as one step. The promise gives the project afterwards, or null where it was refused, which has been said then. */
+export function useEdit() {
+  const line = useLine()
+  return useCallback(
+    (...edits: Edit[]) => line(edits, (project, { edits, seen }) =>
+      got<Project>(client.POST('/api/projects/{project_id}/edits', { params: { path: { project_id: project.id } }, body: { revision: seen, page: PAGE, edits } })),
+    ),
+    [line],
+  )
+}
+
+export function useUndo() {
+  const line = useLine()
+  return useCallback(() => line([], (project, { seen }) => got<Project>(client.POST('/api/projects/{project_id}/undo', at(project, seen)))), [line])
+}
+
+export function useRedo() {
+  const line = useLine()
+  return useCallback(() => line([], (project, { seen }) => got<Project>(client.POST('/api/projects/{project_id}/redo', at(project, seen)))), [line])
+}
+
+export function useCheckpoint() {
+  const line = useLine()
+  return useCallback(
+    (name: string) => line([], (project) => got<Project>(client.POST('/api/projects/{project_id}/checkpoints', { params: { path: { project_id: project.id } }, body: { name } }))),
+    [line],
+  )
+}
+
+export function useRestore() {
+  const line = useLine()
+  return useCallback(
+    (checkpoint: number) => line([], (project, { seen }) =>
+      got<Project>(client.POST('/api/projects/{project_id}/checkpoints/{checkpoint_id}/restore', {
+        params: { path: { project_id: project.id, checkpoint_id: checkpoint } }, body: { revision: seen, page: PAGE },
+      })),
+    ),
+    [line],
+  )
+}
+
+let stepping: Promise<unknown> = Promise.resolve()
+
+/** Change what is done to a mesh after it is read: one step more, or another recipe. Steps stand in a line of their own, for some
+ * are jobs, and each is made on what the one before has left. */
+export function useRecipe() {
   const id = useProjectId()
   const queries = useQueryClient()
   const notice = useNotices((state) => state.say)
-  const mutation = useMutation({
-    mutationFn: (given: Given) => call(queries.getQueryData<Project>(['project', id])!, given),
-    onSuccess: (project) => queries.setQueryData(['project', id], project),
-    onError: (problem) => notice(problem),
-  })
-  return mutation
+  return useCallback(
+    (mesh: string, change: { append: MeshStep } | { recipe: MeshStep[] }) => {
+      const made = stepping.then(async () => {
+        try {
+          const path = { project_id: id, name: mesh }
+          const revision = queries.getQueryData<Project>(['project', id])?.revision ?? 0
+          const answer = await got<RecipeAnswer>(client.POST('/api/projects/{project_id}/meshes/{name}/recipe', { params: { path }, body: { revision, page: PAGE, ...change } }))
+          if (answer.job) await jobEnds(answer.job)
+          const project = answer.project ?? (await got<Project>(client.GET('/api/projects/{project_id}', { params: { path: { project_id: id } } })))
+          queries.setQueryData(['project', id], project)
+          return project
+        } catch (problem) {
+          notice(problem as Error)
+          return null
+        }
+      })
+      stepping = made
+      return made
+    },
+    [id, notice, queries],
+  )
 }
 
-const at = (project: Project) => ({ params: { path: { project_id: project.id } }, body: { revision: project.revision } })
-
-export function useEdit() {
-  const change = useChange((project, edits: Edit[]) =>
-    got<Project>(client.POST('/api/projects/{project_id}/edits', { params: { path: { project_id: project.id } }, body: { revision: project.revision, edits } })),
-  )
-  const { mutateAsync } = change
-  // The promise resolves to whether it was done: errors are said once, by the mutation.
-  return useCallback((...edits: Edit[]) => mutateAsync(edits).then((project) => project, () => null), [mutateAsync])
+/** Wait until a job has ended. Throws what it failed with. */
+async function jobEnds(job: Job) {
+  let now = job
+  while (busy(now.state)) {
+    await new Promise((next) => setTimeout(next, 300))
+    now = await got<Job>(client.GET('/api/jobs/{job_id}', { params: { path: { job_id: job.id } } }))
+  }
+  const error = now.error as { message?: string; subject?: string; hint?: string } | null
+  if (now.state === 'failed') throw new Said(0, error?.message ?? 'it failed.', error?.subject, error?.hint)
 }
 
-/** Change what is done to a mesh after it is read. */
-export function useRecipe() {
-  const change = useChange((project, { mesh, recipe }: { mesh: string; recipe: MeshStep[] }) =>
-    got<Project>(client.POST('/api/projects/{project_id}/meshes/{name}/recipe', { params: { path: { project_id: project.id, name: mesh } }, body: { revision: project.revision, recipe } })),
-  )
-  const { mutateAsync } = change
-  return useCallback((mesh: string, recipe: MeshStep[]) => mutateAsync({ mesh, recipe }).then((project) => project, () => null), [mutateAsync])
-}
-
-export const useUndo = () => useChange((project) => got<Project>(client.POST('/api/projects/{project_id}/undo', at(project))))
-export const useRedo = () => useChange((project) => got<Project>(client.POST('/api/projects/{project_id}/redo', at(project))))
-
-export const useCheckpoint = () =>
-  useChange((project, name: string) =>
-    got<Project>(client.POST('/api/projects/{project_id}/checkpoints', { params: { path: { project_id: project.id } }, body: { name } })),
-  )
-
-export const useRestore = () =>
-  useChange((project, checkpoint: number) =>
-    got<Project>(client.POST('/api/projects/{project_id}/checkpoints/{checkpoint_id}/restore', {
-      params: { path: { project_id: project.id, checkpoint_id: checkpoint } }, body: { revision: project.revision },
-    })),
-  )
+/** Jobs of this page whose file is to be saved when they have packed it. */
+const downloads = new Set<string>()
 
 export function useStartJob() {
   const id = useProjectId()
@@ -300,9 +401,34 @@ export function useStartJob() {
       got<Job>(client.POST('/api/projects/{project_id}/meshes/{name}/occlusion', { params: { path: { ...path, name: mesh } }, body: given })),
     ...started,
   })
+  const startArchive = useMutation({
+    mutationFn: (pack: number | null) =>
+      pack === null
+        ? got<Job>(client.POST('/api/projects/{project_id}/archive', { params: { path } }))
+        : got<Job>(client.POST('/api/projects/{project_id}/packages/{package_id}/archive', { params: { path: { ...path, package_id: pack } } })),
+    onSuccess: (job) => { downloads.add(job.id); started.onSuccess() },
+    onError: started.onError,
+  })
   const cancel = useMutation({
     mutationFn: (job: string) => got<Job>(client.POST('/api/jobs/{job_id}/cancel', { params: { path: { job_id: job } } })),
     ...started,
   })
-  return { startExport, startTrial, startForeign, startConvert, startBake, startInside, cancel }
+  return { startExport, startTrial, startForeign, startConvert, startBake, startInside, startArchive, cancel }
+}
+
+/** Take a package away, or bring it back. */
+export function useRemovePackage() {
+  const id = useProjectId()
+  const queries = useQueryClient()
+  const notice = useNotices((state) => state.say)
+  return useMutation({
+    mutationFn: ({ pack, back }: { pack: number; back: boolean }) => {
+      const given = { params: { path: { project_id: id, package_id: pack } } }
+      return got<unknown>(back
+        ? client.POST('/api/projects/{project_id}/packages/{package_id}/bring-back', given)
+        : client.POST('/api/projects/{project_id}/packages/{package_id}/remove', given))
+    },
+    onSuccess: () => void queries.invalidateQueries({ queryKey: ['packages', id] }),
+    onError: notice,
+  })
 }

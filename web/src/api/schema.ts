@@ -72,6 +72,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/pulse": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Pulse
+         * @description Whether anything has changed; cheap enough to be asked every second by every page.
+         */
+        get: operations["server_workshop_api_projects_pulse"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/edits": {
         parameters: {
             query?: never;
@@ -83,7 +103,7 @@ export interface paths {
         put?: never;
         /**
          * Edit Project
-         * @description Apply edits as one step. 409 if the project has changed meanwhile.
+         * @description Apply edits as one step. 409 if somebody else has changed what they read or write since that revision.
          */
         post: operations["server_workshop_api_projects_edit_project"];
         delete?: never;
@@ -192,26 +212,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{project_id}/archive": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Archive
-         * @description The project as a zip of its document and its files.
-         */
-        get: operations["server_workshop_api_projects_archive"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/uploads": {
         parameters: {
             query?: never;
@@ -243,7 +243,7 @@ export interface paths {
         put?: never;
         /**
          * Known
-         * @description Which contents are here already, so that they need not be sent again.
+         * @description Which contents are here already, whole and undamaged, so that they need not be sent again.
          */
         post: operations["server_workshop_api_files_known"];
         delete?: never;
@@ -326,6 +326,46 @@ export interface paths {
          * @description Ask a job to stop; one that has not begun stops at once.
          */
         post: operations["server_workshop_api_files_cancel"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/archive": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Start Archive
+         * @description Start packing the project as a zip of its document and its files.
+         */
+        post: operations["server_workshop_api_files_start_archive"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Packed
+         * @description The zip that a job has packed.
+         */
+        get: operations["server_workshop_api_files_packed"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -607,7 +647,7 @@ export interface paths {
         put?: never;
         /**
          * Set Recipe
-         * @description Change what is done to a mesh; slots keep what they wear.
+         * @description Change what is done to a mesh; slots keep what they wear. What takes long, and measuring, is done by jobs.
          */
         post: operations["server_workshop_api_meshes_set_recipe"];
         delete?: never;
@@ -645,7 +685,7 @@ export interface paths {
         };
         /**
          * Suggest
-         * @description Which map sets belong to which slot of a mesh, and why.
+         * @description Which map sets belong to which slot of a mesh, and why; compared by a job, to be asked for again meanwhile.
          */
         get: operations["server_workshop_api_meshes_suggest"];
         put?: never;
@@ -665,7 +705,7 @@ export interface paths {
         };
         /**
          * Propose
-         * @description What every slot that wears nothing could wear.
+         * @description What every slot that wears nothing could wear; compared by jobs, to be asked for again meanwhile.
          */
         get: operations["server_workshop_api_meshes_propose"];
         put?: never;
@@ -960,20 +1000,60 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/packages/{package_id}/download": {
+    "/api/projects/{project_id}/packages/{package_id}/archive": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /**
-         * Download
-         * @description A package as a zip.
-         */
-        get: operations["server_workshop_api_packages_download"];
+        get?: never;
         put?: never;
-        post?: never;
+        /**
+         * Start Archive
+         * @description Start packing a package as a zip.
+         */
+        post: operations["server_workshop_api_packages_start_archive"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/packages/{package_id}/remove": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Remove
+         * @description Take a package away; it can be brought back for a day.
+         */
+        post: operations["server_workshop_api_packages_remove"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/packages/{package_id}/bring-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring Back
+         * @description Bring a package back that was taken away.
+         */
+        post: operations["server_workshop_api_packages_bring_back"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1729,16 +1809,14 @@ export interface components {
             files: components["schemas"]["UploadRef"][];
         };
         /**
-         * ErrorOut
-         * @description An error a person can mend.
+         * Pulse
+         * @description What a page asks every second: whether anything is otherwise than it shows.
          */
-        ErrorOut: {
-            /** Message */
-            message: string;
-            /** Subject */
-            subject: string;
-            /** Hint */
-            hint: string;
+        Pulse: {
+            /** Revision */
+            revision: number;
+            /** Jobs */
+            jobs: string;
         };
         /**
          * AddMaterial
@@ -1822,6 +1900,31 @@ export interface components {
             };
         };
         /**
+         * ChangeFeed
+         * @description Change parts of what feeds an input, and leave the rest of it as it is by then: two such edits add up.
+         *
+         *     `change` holds new values by the names of a feed's fields; `null` gives a field back to its default. On a derived material
+         *     that inherits the feed, what it inherits is changed and becomes its own, as a whole.
+         */
+        ChangeFeed: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "change-feed";
+            /** Material */
+            material: string;
+            /**
+             * Input
+             * @enum {string}
+             */
+            input: "base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness" | "attenuation" | "attenuation_distance";
+            /** Change */
+            change: {
+                [key: string]: unknown;
+            };
+        };
+        /**
          * Detach
          * @description Make a derived material stand alone: it states all that it had inherited.
          */
@@ -1856,8 +1959,33 @@ export interface components {
         Edits: {
             /** Revision */
             revision: number;
+            /**
+             * Page
+             * @default
+             */
+            page: string;
             /** Edits */
-            edits: (components["schemas"]["RenameProject"] | components["schemas"]["SetTarget"] | components["schemas"]["SetProfile"] | components["schemas"]["RemoveProfile"] | components["schemas"]["SetLeftOut"] | components["schemas"]["SetMap"] | components["schemas"]["RenameSet"] | components["schemas"]["AddNamingRule"] | components["schemas"]["RemoveNamingRule"] | components["schemas"]["RemoveMaps"] | components["schemas"]["AddMaterial"] | components["schemas"]["MakeFromSet"] | components["schemas"]["RenameMaterial"] | components["schemas"]["RenameMaterials"] | components["schemas"]["DuplicateMaterial"] | components["schemas"]["RemoveMaterial"] | components["schemas"]["SetFeed"] | components["schemas"]["SetSetting"] | components["schemas"]["PushUp"] | components["schemas"]["Detach"] | components["schemas"]["ApplyPattern"] | components["schemas"]["Assign"] | components["schemas"]["SetDone"] | components["schemas"]["SetRecipe"] | components["schemas"]["RemoveMesh"] | components["schemas"]["BringIn"])[];
+            edits: (components["schemas"]["RenameProject"] | components["schemas"]["SetTarget"] | components["schemas"]["SetProfile"] | components["schemas"]["RemoveProfile"] | components["schemas"]["LeaveOut"] | components["schemas"]["SetMap"] | components["schemas"]["RenameSet"] | components["schemas"]["AddNamingRule"] | components["schemas"]["RemoveNamingRule"] | components["schemas"]["RemoveMaps"] | components["schemas"]["AddMaterial"] | components["schemas"]["MakeFromSet"] | components["schemas"]["RenameMaterial"] | components["schemas"]["RenameMaterials"] | components["schemas"]["DuplicateMaterial"] | components["schemas"]["RemoveMaterial"] | components["schemas"]["SetFeed"] | components["schemas"]["ChangeFeed"] | components["schemas"]["SetSetting"] | components["schemas"]["PushUp"] | components["schemas"]["Detach"] | components["schemas"]["ApplyPattern"] | components["schemas"]["Assign"] | components["schemas"]["SetDone"] | components["schemas"]["SetRecipe"] | components["schemas"]["RemoveMesh"] | components["schemas"]["BringIn"])[];
+        };
+        /**
+         * LeaveOut
+         * @description Leave meshes or materials behind when the project is exported, or let them go with it again.
+         */
+        LeaveOut: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "leave-out";
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "meshes" | "materials";
+            /** Names */
+            names: string[];
+            /** Out */
+            out: boolean;
         };
         /**
          * MakeFromSet
@@ -1894,7 +2022,7 @@ export interface components {
         };
         /**
          * RemoveMaps
-         * @description Take maps out of the project; maps that feed something stay, and it is said.
+         * @description Take maps out of the project; maps that feed something stay, and it is said, unless their feeds are to go with them.
          */
         RemoveMaps: {
             /**
@@ -1904,6 +2032,11 @@ export interface components {
             kind: "remove-maps";
             /** Maps */
             maps: string[];
+            /**
+             * With Feeds
+             * @default false
+             */
+            with_feeds: boolean;
         };
         /**
          * RemoveMaterial
@@ -2052,21 +2185,6 @@ export interface components {
             feed: components["schemas"]["Feed"] | null;
         };
         /**
-         * SetLeftOut
-         * @description Say which meshes and materials stay behind when the project is exported.
-         */
-        SetLeftOut: {
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "set-left-out";
-            /** Meshes */
-            meshes?: string[];
-            /** Materials */
-            materials?: string[];
-        };
-        /**
          * SetMap
          * @description Say what maps are; what is not given stays, and giving nothing confirms what they are.
          *
@@ -2130,6 +2248,9 @@ export interface components {
         /**
          * SetSetting
          * @description Set one of a material's settings, or give it back with `value` null.
+         *
+         *     Parts of the UV transform (`uv.tiling.u`, …) can be set by themselves; the other parts stay as they are by then. A derived
+         *     material that inherits the transform makes it its own with that.
          */
         SetSetting: {
             /**
@@ -2143,7 +2264,7 @@ export interface components {
              * Setting
              * @enum {string}
              */
-            setting: "alpha_mode" | "alpha_cutoff" | "double_sided" | "uv" | "filter" | "surface_tag" | "size_limit" | "folder" | "from";
+            setting: "alpha_mode" | "alpha_cutoff" | "double_sided" | "filter" | "surface_tag" | "size_limit" | "folder" | "from" | "uv" | "uv.tiling" | "uv.tiling.u" | "uv.tiling.v" | "uv.offset" | "uv.offset.u" | "uv.offset.v" | "uv.rotation";
             /** Value */
             value?: unknown;
         };
@@ -2162,11 +2283,16 @@ export interface components {
         };
         /**
          * At
-         * @description The revision a request was made on.
+         * @description The revision a request was made on, and the page it comes from, whose own edits never stand in each other's way.
          */
         At: {
             /** Revision */
             revision: number;
+            /**
+             * Page
+             * @default
+             */
+            page: string;
         };
         /**
          * NewCheckpoint
@@ -2722,14 +2848,29 @@ export interface components {
             mirrored: number;
         };
         /**
+         * RecipeOut
+         * @description The project with the change made, or the job that makes it.
+         */
+        RecipeOut: {
+            project?: components["schemas"]["ProjectOut"] | null;
+            job?: components["schemas"]["JobOut"] | null;
+        };
+        /**
          * NewRecipe
-         * @description What is to be done to a mesh, made on a revision.
+         * @description What is to be done to a mesh, made on a revision: the whole recipe, or one step after those that are there.
          */
         NewRecipe: {
             /** Revision */
             revision: number;
+            /**
+             * Page
+             * @default
+             */
+            page: string;
             /** Recipe */
-            recipe: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"])[];
+            recipe?: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"])[] | null;
+            /** Append */
+            append?: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"]) | null;
         };
         /**
          * Picked
@@ -2766,6 +2907,19 @@ export interface components {
             candidates: components["schemas"]["CandidateOut"][];
         };
         /**
+         * SuggestionsOut
+         * @description What has been compared, or that a job is comparing it.
+         */
+        SuggestionsOut: {
+            /** Ready */
+            ready: boolean;
+            /**
+             * Slots
+             * @default []
+             */
+            slots: components["schemas"]["SuggestionOut"][];
+        };
+        /**
          * ProposalOut
          * @description What a slot could wear.
          */
@@ -2786,6 +2940,19 @@ export interface components {
             sure: boolean;
             /** Picture */
             picture: string;
+        };
+        /**
+         * ProposalsOut
+         * @description What bare slots could wear, or that a job is comparing it.
+         */
+        ProposalsOut: {
+            /** Ready */
+            ready: boolean;
+            /**
+             * Proposals
+             * @default []
+             */
+            proposals: components["schemas"]["ProposalOut"][];
         };
         /**
          * AlikeOut
@@ -3179,6 +3346,18 @@ export interface components {
             /** Target */
             target?: string | null;
         };
+        /**
+         * ErrorOut
+         * @description An error a person can mend.
+         */
+        ErrorOut: {
+            /** Message */
+            message: string;
+            /** Subject */
+            subject: string;
+            /** Hint */
+            hint: string;
+        };
     };
     responses: never;
     parameters: never;
@@ -3206,6 +3385,33 @@ export interface operations {
                     "application/json": components["schemas"]["ProjectRow"][];
                 };
             };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
         };
     };
     server_workshop_api_projects_new_project: {
@@ -3228,6 +3434,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProjectOut"];
+                };
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -3254,6 +3487,33 @@ export interface operations {
                     "application/json": components["schemas"]["ProjectOut"];
                 };
             };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
         };
     };
     server_workshop_api_projects_get_project: {
@@ -3276,6 +3536,33 @@ export interface operations {
                     "application/json": components["schemas"]["ProjectOut"];
                 };
             };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
         };
     };
     server_workshop_api_projects_delete_project: {
@@ -3295,6 +3582,82 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    server_workshop_api_projects_pulse: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Pulse"];
+                };
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
             };
         };
     };
@@ -3322,8 +3685,8 @@ export interface operations {
                     "application/json": components["schemas"]["ProjectOut"];
                 };
             };
-            /** @description Conflict */
-            409: {
+            /** @description It is being made; ask again in a moment. */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -3331,8 +3694,17 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorOut"];
                 };
             };
-            /** @description Unprocessable Entity */
-            422: {
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -3366,8 +3738,26 @@ export interface operations {
                     "application/json": components["schemas"]["ProjectOut"];
                 };
             };
-            /** @description Conflict */
-            409: {
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -3401,8 +3791,26 @@ export interface operations {
                     "application/json": components["schemas"]["ProjectOut"];
                 };
             };
-            /** @description Conflict */
-            409: {
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -3436,6 +3844,33 @@ export interface operations {
                     "application/json": components["schemas"]["ProjectOut"];
                 };
             };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
         };
     };
     server_workshop_api_projects_restore_checkpoint: {
@@ -3463,8 +3898,26 @@ export interface operations {
                     "application/json": components["schemas"]["ProjectOut"];
                 };
             };
-            /** @description Conflict */
-            409: {
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -3494,25 +3947,32 @@ export interface operations {
                     "application/json": components["schemas"]["Finding"][];
                 };
             };
-        };
-    };
-    server_workshop_api_projects_archive: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                project_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
+            /** @description It is being made; ask again in a moment. */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
             };
         };
     };
@@ -3546,6 +4006,33 @@ export interface operations {
                     "application/json": components["schemas"]["Upload"];
                 };
             };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
         };
     };
     server_workshop_api_files_known: {
@@ -3568,6 +4055,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": string[];
+                };
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -3596,6 +4110,33 @@ export interface operations {
                     "application/json": components["schemas"]["JobOut"];
                 };
             };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
         };
     };
     server_workshop_api_files_jobs: {
@@ -3616,6 +4157,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobOut"][];
+                };
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -3640,6 +4208,33 @@ export interface operations {
                     "application/json": components["schemas"]["JobOut"];
                 };
             };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
         };
     };
     server_workshop_api_files_cancel: {
@@ -3662,6 +4257,129 @@ export interface operations {
                     "application/json": components["schemas"]["JobOut"];
                 };
             };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    server_workshop_api_files_start_archive: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    server_workshop_api_files_packed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
         };
     };
     server_workshop_api_maps_board: {
@@ -3682,6 +4400,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BoardMap"][];
+                };
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -3707,6 +4452,33 @@ export interface operations {
                     "application/json": components["schemas"]["MapOut"];
                 };
             };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
         };
     };
     server_workshop_api_maps_map_picture: {
@@ -3728,6 +4500,33 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
             };
         };
     };
@@ -3754,6 +4553,33 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
         };
     };
     server_workshop_api_maps_texel: {
@@ -3778,6 +4604,33 @@ export interface operations {
                     "application/json": components["schemas"]["Texel"];
                 };
             };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
         };
     };
     server_workshop_api_materials_sheet: {
@@ -3799,6 +4652,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Sheet"];
+                };
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -3828,6 +4708,33 @@ export interface operations {
                     "application/json": components["schemas"]["Sheet"];
                 };
             };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
         };
     };
     server_workshop_api_materials_stages: {
@@ -3852,6 +4759,33 @@ export interface operations {
                     "application/json": {
                         [key: string]: components["schemas"]["StageOut"];
                     };
+                };
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -3880,6 +4814,33 @@ export interface operations {
                     "application/json": components["schemas"]["Probed"][];
                 };
             };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
         };
     };
     server_workshop_api_materials_conversion: {
@@ -3901,6 +4862,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ConversionOut"];
+                };
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -3929,6 +4917,33 @@ export interface operations {
                     "application/json": components["schemas"]["JobOut"];
                 };
             };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
         };
     };
     server_workshop_api_materials_material_png: {
@@ -3951,6 +4966,33 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
         };
     };
     server_workshop_api_materials_stage_png: {
@@ -3972,6 +5014,33 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
         };
     };
     server_workshop_api_meshes_meshes: {
@@ -3992,6 +5061,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MeshOut"][];
+                };
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -4018,7 +5114,34 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProjectOut"];
+                    "application/json": components["schemas"]["RecipeOut"];
+                };
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -4048,6 +5171,33 @@ export interface operations {
                     "application/json": components["schemas"]["Picked"];
                 };
             };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
         };
     };
     server_workshop_api_meshes_suggest: {
@@ -4068,7 +5218,34 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SuggestionOut"][];
+                    "application/json": components["schemas"]["SuggestionsOut"];
+                };
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -4090,7 +5267,34 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProposalOut"][];
+                    "application/json": components["schemas"]["ProposalsOut"];
+                };
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -4117,6 +5321,33 @@ export interface operations {
                     "application/json": components["schemas"]["AlikeOut"][];
                 };
             };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
         };
     };
     server_workshop_api_meshes_padding: {
@@ -4141,6 +5372,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PaddingOut"];
+                };
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -4170,6 +5428,33 @@ export interface operations {
                     "application/json": components["schemas"]["JobOut"];
                 };
             };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
         };
     };
     server_workshop_api_meshes_start_inside: {
@@ -4193,6 +5478,33 @@ export interface operations {
                     "application/json": components["schemas"]["JobOut"];
                 };
             };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
         };
     };
     server_workshop_api_meshes_geometry: {
@@ -4212,6 +5524,33 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
             };
         };
     };
@@ -4234,6 +5573,33 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
         };
     };
     server_workshop_api_meshes_fault_faces: {
@@ -4255,6 +5621,33 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
         };
     };
     server_workshop_api_plan_plan: {
@@ -4275,6 +5668,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PlanOut"];
+                };
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -4299,6 +5719,33 @@ export interface operations {
                     "application/json": components["schemas"]["Profile"][];
                 };
             };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
         };
     };
     server_workshop_api_plan_comparison: {
@@ -4319,6 +5766,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TargetSummary"][];
+                };
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -4347,6 +5821,33 @@ export interface operations {
                     "application/json": components["schemas"]["DraftOut"];
                 };
             };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
         };
     };
     server_workshop_api_packages_start_export: {
@@ -4373,6 +5874,33 @@ export interface operations {
                     "application/json": components["schemas"]["JobOut"];
                 };
             };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
         };
     };
     server_workshop_api_packages_packages: {
@@ -4393,6 +5921,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PackageOut"][];
+                };
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -4421,6 +5976,33 @@ export interface operations {
                     "application/json": components["schemas"]["JobOut"];
                 };
             };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
         };
     };
     server_workshop_api_packages_start_trial: {
@@ -4444,13 +6026,41 @@ export interface operations {
                     "application/json": components["schemas"]["JobOut"];
                 };
             };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
         };
     };
-    server_workshop_api_packages_download: {
+    server_workshop_api_packages_start_archive: {
         parameters: {
             query?: never;
             header?: never;
             path: {
+                project_id: string;
                 package_id: number;
             };
             cookie?: never;
@@ -4462,7 +6072,132 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    server_workshop_api_packages_remove: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+                package_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
                 content?: never;
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    server_workshop_api_packages_bring_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+                package_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
             };
         };
     };
@@ -4484,6 +6219,33 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
         };
     };
     server_workshop_api_packages_printed: {
@@ -4503,6 +6265,33 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
             };
         };
     };
@@ -4525,6 +6314,33 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
             };
         };
     };

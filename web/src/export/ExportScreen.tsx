@@ -18,8 +18,8 @@ export function ExportScreen() {
   const plan = usePlan()
   const packages = usePackages().data ?? []
   const errors = (useFindings().data ?? []).filter((finding) => finding.severity === 'error')
-  const { startExport, startTrial } = useStartJob()
-  const busy = (useJobs().data ?? []).some((job) => ['waiting', 'running'].includes(job.state) && job.kind !== 'bring-in')
+  const { startArchive, startExport, startTrial } = useStartJob()
+  const busy = (useJobs().data ?? []).some((job) => ['waiting', 'running'].includes(job.state) && ['export', 'trial', 'package'].includes(job.kind))
   const [chosen, setChosen] = useState<number | null>(null)
   const last = packages.find((entry) => entry.target === project.document.target && !entry.brought_in)
   const newest = packages.find((entry) => entry.target === project.document.target || entry.brought_in)
@@ -49,7 +49,7 @@ export function ExportScreen() {
         <div className="row wrap" style={{ padding: '12px 14px', borderTop: '1px solid var(--line)' }}>
           <Button variant="contained" disabled={busy || plan.isError} onClick={() => startExport.mutate(true)}>Export and try</Button>
           <Button disabled={busy || plan.isError} onClick={() => startExport.mutate(false)}>Export only</Button>
-          {last && <Button component="a" href={`/api/packages/${last.id}/download`}>Download</Button>}
+          {last && <Button onClick={() => startArchive.mutate(last.id)}>Download</Button>}
           {last && <Button disabled={busy} onClick={() => startTrial.mutate(last.id)}>Try again</Button>}
           <WhatGoes project={project} />
           <History packages={packages} show={setChosen} />

@@ -1,7 +1,7 @@
 import { Button, Popover } from '@mui/material'
 import { useRef, useState } from 'react'
 
-import { useStartJob, useTargets } from '../api/queries'
+import { useRemovePackage, useStartJob, useTargets } from '../api/queries'
 import type { Package, TrialResult } from '../api/types'
 import { ago, bytes, count } from '../words'
 
@@ -11,7 +11,13 @@ interface Listed {
 
 /** Earlier packages, each kept as it was made: when, for whom, how its trial went; and packages that were made elsewhere. */
 export function History({ packages, show }: { packages: Package[]; show: (id: number) => void }) {
-  const { startForeign } = useStartJob()
+  const { startArchive, startForeign } = useStartJob()
+  const remove = useRemovePackage()
+  const [taken, setTaken] = useState<number | null>(null)
+  const setGone = (change: { pack: number; back: boolean }) => {
+    remove.mutate(change)
+    setTaken(change.back ? null : change.pack)
+  }
   const input = useRef<HTMLInputElement>(null)
   const [anchor, setAnchor] = useState<HTMLElement | null>(null)
   const targets = useTargets().data ?? []
@@ -31,12 +37,15 @@ export function History({ packages, show }: { packages: Package[]; show: (id: nu
                   <td>{targets.find((target) => target.id === entry.target)?.title ?? entry.target}</td>
                   <td className="mono">{bytes((entry.files as Listed[]).reduce((sum, file) => sum + file.bytes, 0))}</td>
                   <td>{!trial ? <span className="quiet">not tried</span> : trial.passed ? <span className="accent">✓ passed</span> : <span className="brick">≠ {count(wrong, 'cell')}</span>}</td>
-                  <td>{trial && <Button onClick={() => { show(entry.id); setAnchor(null) }}>Show trial</Button>} <Button component="a" href={`/api/packages/${entry.id}/download`}>Download</Button></td>
+                  <td>{trial && <Button onClick={() => { show(entry.id); setAnchor(null) }}>Show trial</Button>} <Button onClick={() => startArchive.mutate(entry.id)}>Download</Button> <Button variant="text" onClick={() => setGone({ pack: entry.id, back: false })}>Remove</Button></td>
                 </tr>
               )
             })}
           </tbody>
         </table>
+        {taken !== null && (
+          <p className="small" role="status" style={{ padding: '6px 14px' }}>The package is removed. <button className="link" onClick={() => setGone({ pack: taken, back: true })}>Bring it back</button> within a day.</p>
+        )}
         {packages.length === 0 && <p className="quiet" style={{ padding: '0 14px' }}>None yet.</p>}
         <div className="row" style={{ padding: '10px 14px' }}>
           <input ref={input} type="file" accept=".zip,.glb,.usdz" hidden aria-label="Package file" onChange={(event) => { const file = event.target.files?.[0]; if (file) { startForeign.mutate(file); setAnchor(null) } event.target.value = '' }} />

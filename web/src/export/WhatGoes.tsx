@@ -16,10 +16,9 @@ export function WhatGoes({ project }: { project: Project }) {
       <legend className="small" style={{ padding: 0 }}>{heading}</legend>
       {Object.keys(document[kind] ?? {}).map((name) => {
         const goes = !out[kind].includes(name)
-        const next = goes ? [...out[kind], name] : out[kind].filter((other) => other !== name)
         return (
           <div key={name}>
-            <FormControlLabel label={name} control={<Checkbox size="small" checked={goes} onChange={() => void edit({ kind: 'set-left-out', ...out, [kind]: next })} />} />
+            <FormControlLabel label={name} control={<Checkbox size="small" checked={goes} onChange={() => void edit({ kind: 'leave-out', what: kind, names: [name], out: goes })} />} />
           </div>
         )
       })}
@@ -32,7 +31,7 @@ export function WhatGoes({ project }: { project: Project }) {
         <div style={{ padding: 16 }}>
           <div style={{ display: 'flex', gap: 24, alignItems: 'start' }}>{list('meshes', 'Meshes')}{list('materials', 'Materials')}</div>
           <div className="row" style={{ marginTop: 8 }}>
-            <Button disabled={!left} onClick={() => void edit({ kind: 'set-left-out', meshes: [], materials: [] })}>Everything goes</Button>
+            <Button disabled={!left} onClick={() => void edit(...(['meshes', 'materials'] as const).filter((what) => out[what].length > 0).map((what) => ({ kind: 'leave-out' as const, what, names: out[what], out: false })))}>Everything goes</Button>
             <span className="small">Slots of a material that stays behind arrive bare.</span>
           </div>
         </div>

@@ -3,6 +3,7 @@ import { useEffect, useState } from 'react'
 import { NavLink } from 'react-router'
 
 import { useBoard, useEdit, useFindings, useMeshes, usePackages, useRedo, useTargets, useUndo } from '../api/queries'
+import { useQueue, waitingOf } from '../api/queue'
 import type { Project } from '../api/types'
 import { CompareTargets } from '../targets/CompareTargets'
 import { OwnTargets } from '../targets/OwnTargets'
@@ -17,14 +18,15 @@ export function Header({ project }: { project: Project }) {
   const [finding, setFinding] = useState(false)
   const undo = useUndo()
   const redo = useRedo()
+  const saving = useQueue(waitingOf(project.id)).length > 0
 
   useEffect(() => {
     const pressed = (event: KeyboardEvent) => {
       if (!(event.ctrlKey || event.metaKey)) return
       const key = event.key.toLowerCase()
       if (key === 'k') setFinding(true)
-      else if (key === 'z' && !(event.target instanceof HTMLInputElement && event.target.type === 'text')) (event.shiftKey ? redo : undo).mutate(undefined)
-      else if (key === 'y') redo.mutate(undefined)
+      else if (key === 'z' && !(event.target instanceof HTMLInputElement && event.target.type === 'text')) void (event.shiftKey ? redo : undo)()
+      else if (key === 'y') void redo()
       else return
       event.preventDefault()
     }
@@ -37,7 +39,7 @@ export function Header({ project }: { project: Project }) {
       <Mark />
       <div className="project">
         <ProjectMenu project={project} />
-        <span className="small ellipsis">saved{project.checkpoints[0] ? ` · checkpoint “${project.checkpoints[0].name}” ${ago(project.checkpoints[0].made)}` : ` ${ago(project.changed)}`}</span>
+        <span className="small ellipsis">{saving ? 'saving …' : 'saved'}{project.checkpoints[0] ? ` · checkpoint “${project.checkpoints[0].name}” ${ago(project.checkpoints[0].made)}` : ` ${ago(project.changed)}`}</span>
       </div>
       <nav aria-label="The job" className="grow" style={{ display: 'flex' }}>
         <Trail project={project} />
@@ -46,10 +48,10 @@ export function Header({ project }: { project: Project }) {
         <JobsButton />
         <TargetButton project={project} />
         <Tooltip title={project.undo ? `Undo: ${project.undo}` : 'Nothing to undo'}>
-          <span><Button variant="text" disabled={!project.undo} onClick={() => undo.mutate(undefined)}>Undo</Button></span>
+          <span><Button variant="text" disabled={!project.undo} onClick={() => void undo()}>Undo</Button></span>
         </Tooltip>
         <Tooltip title={project.redo ? `Redo: ${project.redo}` : 'Nothing to redo'}>
-          <span><Button variant="text" disabled={!project.redo} onClick={() => redo.mutate(undefined)}>Redo</Button></span>
+          <span><Button variant="text" disabled={!project.redo} onClick={() => void redo()}>Redo</Button></span>
         </Tooltip>
         <Button variant="text" onClick={() => setFinding(true)} aria-keyshortcuts="Control+K">Find&nbsp;<kbd className="key">Ctrl K</kbd></Button>
       </div>

@@ -4,7 +4,7 @@ import { useState } from 'react'
 import { useJobs, useStartJob } from '../api/queries'
 import { count } from '../words'
 
-const NAMES: Record<string, string> = { 'bring-in': 'Measuring files', export: 'Export', trial: 'Trial', convert: 'Converting maps', occlusion: 'Baking occlusion', embedded: 'Bringing in what is inside' }
+const NAMES: Record<string, string> = { 'bring-in': 'Measuring files', export: 'Export', trial: 'Trial', convert: 'Converting maps', occlusion: 'Baking occlusion', embedded: 'Bringing in what is inside', measure: 'Measuring files', match: 'Comparing layouts', recipe: 'Changing a mesh', package: 'Taking a package in', archive: 'Packing the project', 'package-archive': 'Packing the package' }
 
 /** Running jobs with progress, each to be cancelled; nothing when nothing runs. */
 export function JobsButton() {

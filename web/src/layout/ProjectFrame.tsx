@@ -3,7 +3,7 @@ import { useEffect } from 'react'
 import { useDropzone } from 'react-dropzone'
 import { Link, Outlet } from 'react-router'
 
-import { useJobs, useProject, useProjectId } from '../api/queries'
+import { useJobs, useProject, useProjectId, usePulse } from '../api/queries'
 import { Header } from './Header'
 import { IncomingPanel } from './IncomingPanel'
 import { useBringIn } from './useBringIn'
@@ -17,7 +17,12 @@ export function ProjectFrame() {
   const jobs = useJobs()
   const bringIn = useBringIn()
   const { job, report } = useIncoming()
-  const { getRootProps, getInputProps, isDragActive } = useDropzone({ onDrop: bringIn, noClick: true, noKeyboard: true })
+  usePulse()
+  const onDrop = (files: File[], _: unknown, event: { target: EventTarget | null }) => {
+    // What was dropped on something that takes files itself is not brought in twice.
+    if (!(event.target instanceof Element && event.target.closest('[data-takes-files]'))) bringIn(files)
+  }
+  const { getRootProps, getInputProps, isDragActive } = useDropzone({ onDrop, noClick: true, noKeyboard: true })
 
   const finished = jobs.data?.find((row) => row.id === job && !['waiting', 'running'].includes(row.state))
   useEffect(() => {

@@ -2,7 +2,7 @@ import { Button, Dialog, DialogActions, DialogContent, DialogTitle, Divider, Men
 import { useColorScheme } from '@mui/material/styles'
 import { useState } from 'react'
 
-import { useCheckpoint, useEdit, useRestore } from '../api/queries'
+import { useCheckpoint, useEdit, useRestore, useStartJob } from '../api/queries'
 import type { Project } from '../api/types'
 import { ago } from '../words'
 
@@ -14,6 +14,7 @@ export function ProjectMenu({ project }: { project: Project }) {
   const edit = useEdit()
   const checkpoint = useCheckpoint()
   const restore = useRestore()
+  const { startArchive } = useStartJob()
   const close = () => setAnchor(null)
   return (
     <>
@@ -24,10 +25,10 @@ export function ProjectMenu({ project }: { project: Project }) {
         <MenuItem onClick={() => { close(); setAsking('rename') }}>Rename…</MenuItem>
         <MenuItem onClick={() => { close(); setAsking('checkpoint') }}>Name this state…</MenuItem>
         {project.checkpoints.map((point) => (
-          <MenuItem key={point.id} onClick={() => { close(); restore.mutate(point.id) }}>Bring back “{point.name}” ({ago(point.made)})</MenuItem>
+          <MenuItem key={point.id} onClick={() => { close(); void restore(point.id) }}>Bring back “{point.name}” ({ago(point.made)})</MenuItem>
         ))}
         <Divider />
-        <MenuItem component="a" href={`/api/projects/${project.id}/archive`} onClick={close}>Save project as zip</MenuItem>
+        <MenuItem onClick={() => { close(); startArchive.mutate(null) }}>Save project as zip</MenuItem>
         <MenuItem onClick={() => { close(); setMode(mode === 'dark' ? 'light' : 'dark') }}>{mode === 'dark' ? 'Light' : 'Dark'} surroundings</MenuItem>
       </Menu>
       {asking && (
@@ -36,7 +37,7 @@ export function ProjectMenu({ project }: { project: Project }) {
           label={asking === 'rename' ? 'Project name' : 'Checkpoint name'}
           initial={asking === 'rename' ? (project.document.name ?? '') : ''}
           close={() => setAsking(null)}
-          done={(name) => (asking === 'rename' ? void edit({ kind: 'rename-project', name }) : checkpoint.mutate(name))}
+          done={(name) => (asking === 'rename' ? void edit({ kind: 'rename-project', name }) : void checkpoint(name))}
         />
       )}
     </>

@@ -1,7 +1,7 @@
 // Files on their way in: uploaded one by one with progress, then measured by a job.
 import { create } from 'zustand'
 
-import { Said, client, got, toSaid } from '../api/client'
+import { Said, client, csrfToken, got, toSaid } from '../api/client'
 import type { Job, Project } from '../api/types'
 
 export interface Item {
@@ -50,6 +50,7 @@ function send(file: File, path: string, progress: (share: number) => void): Prom
     const request = new XMLHttpRequest()
     requests.push(request)
     request.open('POST', '/api/uploads')
+    request.setRequestHeader('X-CSRFToken', csrfToken())
     request.responseType = 'json'
     request.upload.onprogress = (event) => progress(event.loaded / Math.max(1, event.total))
     request.onload = () => (request.status === 200 ? resolve(request.response) : reject(toSaid(request.status, request.response)))

@@ -6,12 +6,14 @@ import type { BoardMap, Edit, Role } from '../api/types'
 import { AskName } from '../layout/ProjectMenu'
 import { ROLES, ROLE_WORDS, count } from '../words'
 import { COLOUR_ROLES, groupOf } from './correction'
+import { RemoveMaps } from './RemoveMaps'
 
 /** What can be done with several maps at once; each is one step to undo. */
 export function ChosenBar({ names, maps, clear }: { names: string[]; maps: BoardMap[]; clear: () => void }) {
   const edit = useEdit()
   const [anchor, setAnchor] = useState<HTMLElement | null>(null)
   const [naming, setNaming] = useState(false)
+  const [removing, setRemoving] = useState(false)
   const chosen = maps.filter((map) => names.includes(map.name))
   const sayRole = (role: Role) => {
     setAnchor(null)
@@ -27,11 +29,13 @@ export function ChosenBar({ names, maps, clear }: { names: string[]; maps: Board
       <Button aria-haspopup="menu" onClick={(event) => setAnchor(event.currentTarget)}>They hold…</Button>
       <Button onClick={() => setNaming(true)}>Put into a set…</Button>
       <Button onClick={() => void edit({ kind: 'set-map', maps: names })}>All are right</Button>
+      <Button onClick={() => setRemoving(true)}>Remove…</Button>
       <span className="grow" />
       <Button variant="text" onClick={clear}>Choose none</Button>
       <Menu open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)}>
         {ROLES.map((role) => <MenuItem key={role} onClick={() => sayRole(role)}>{ROLE_WORDS[role]}</MenuItem>)}
       </Menu>
+      {removing && <RemoveMaps names={names} close={() => setRemoving(false)} done={clear} />}
       {naming && <AskName title="Put the chosen maps into a set" label="Set name" initial={chosen[0]?.set ?? ''} hint="A set of that name is joined; otherwise it is a new one." close={() => setNaming(false)} done={(set) => void edit({ kind: 'set-map', maps: names, set })} />}
     </div>
   )

@@ -7,6 +7,7 @@ import type { BoardMap, MapDetail } from '../api/types'
 import { useKeys } from '../layout/keys'
 import { CHANNEL_LETTERS, ROLE_WORDS, bytes, sizeWords } from '../words'
 import { Correct } from './Correct'
+import { RemoveMaps } from './RemoveMaps'
 import { Histogram } from './Histogram'
 import { MapView } from './MapView'
 
@@ -100,6 +101,7 @@ function Numbers({ detail }: { detail: MapDetail }) {
 
 function Think({ detail, turned, setTurned }: { detail: MapDetail; turned: boolean; setTurned: (turned: boolean) => void }) {
   const [correcting, setCorrecting] = useState(false)
+  const [removing, setRemoving] = useState(false)
   const edit = useEdit()
   const compare = useCompareGloss(detail.map)
   const rules = useProject().data?.document.naming ?? []
@@ -120,6 +122,7 @@ function Think({ detail, turned, setTurned }: { detail: MapDetail; turned: boole
         {map.normal_y && <Button aria-pressed={turned} onClick={() => setTurned(!turned)}>{turned ? 'See as it is' : 'See green turned'}</Button>}
         {compare && <Button onClick={compare.run}>{compare.words}</Button>}
         {map.by_hand && detail.ending && !ruled && <Button onClick={() => void edit({ kind: 'add-naming-rule', map: map.name })}>Treat all “…{detail.ending}” maps like this</Button>}
+        <Button onClick={() => setRemoving(true)}>Remove…</Button>
         {differs && <Button onClick={() => void edit({ kind: 'set-map', maps: [map.name], roles: detail.judged_roles, normal_y: (detail.judged_normal_y as '+' | '-' | null) ?? undefined })}>Take what we think</Button>}
       </div>
       <ul className="evidence">
@@ -127,6 +130,7 @@ function Think({ detail, turned, setTurned }: { detail: MapDetail; turned: boole
         {detail.evidence.map((text) => <li key={text}><span className="accent">✓</span><span>{text}</span></li>)}
         {detail.doubts.map((text) => <li key={text}><span className="amber">△</span><span>{text}</span></li>)}
       </ul>
+      {removing && <RemoveMaps names={[map.name]} close={() => setRemoving(false)} />}
       {correcting && <Correct map={map} close={() => setCorrecting(false)} />}
     </section>
   )

@@ -19,12 +19,13 @@ interface Props {
   solo: boolean
   tryFeed: (feed: Feed) => void
   commit: (feed: Feed | null) => void
+  drop: () => void
   toggleSolo: () => void
   compare: () => void
 }
 
 /** What changes a feed, under its row: every control shows its effect while it moves, and is one step to undo when let go. */
-export function Adjust({ material, row, feed: saved, derived, solo, tryFeed, commit, toggleSolo, compare }: Props) {
+export function Adjust({ material, row, feed: saved, derived, solo, tryFeed, commit, drop, toggleSolo, compare }: Props) {
   const [moving, setMoving] = useState<Feed | null>(null)
   const [more, setMore] = useState(saved.gamma !== 1 || saved.contrast !== 1 || saved.multiply !== 1 || saved.offset !== 0 || saved.range_in?.join() !== '0,1')
   const edit = useEdit()
@@ -37,8 +38,10 @@ export function Adjust({ material, row, feed: saved, derived, solo, tryFeed, com
   }
   const settle = (change: Partial<Feed>) => {
     setMoving(null)
-    if (JSON.stringify({ ...feed, ...change }) === JSON.stringify(saved)) return
-    commit({ ...feed, ...change })
+    const next = { ...feed, ...change }
+    // Against what the document says: what the page shows may be a draft that was never saved.
+    if (JSON.stringify(next) === JSON.stringify(saved)) drop()
+    else commit(next)
   }
   const part = (key: 'gamma' | 'contrast' | 'pivot' | 'multiply' | 'offset' | 'hue' | 'saturation' | 'brightness', label: string, min: number, max: number, step = 0.01) => (
     <Move key={key} label={label} value={feed[key] ?? 0} min={min} max={max} step={step} attempt={(value) => attempt({ [key]: value })} settle={(value) => settle({ [key]: value })} />

@@ -1,4 +1,5 @@
 import { Slider } from '@mui/material'
+import { useEffect, useRef } from 'react'
 
 import { fromHex, toHex } from './colour'
 import { useTyped } from './useTyped'
@@ -28,12 +29,32 @@ export function Move({ label, value, min = 0, max, step = 0.01, attempt, settle 
   )
 }
 
-export function ColourPick({ label, value, attempt, settle }: { label: string; value: readonly number[]; attempt: (value: [number, number, number]) => void; settle: (value: [number, number, number]) => void }) {
+interface ColourProps {
+  label: string
+  value: readonly number[]
+  attempt: (value: [number, number, number]) => void
+  settle: (value: [number, number, number]) => void
+}
+
+/** A colour: it shows while it is being chosen, and counts when the browser's own picker closes or the field is left. */
+export function ColourPick({ label, value, attempt, settle }: ColourProps) {
   const hex = toHex(value)
+  const field = useRef<HTMLInputElement>(null)
+  const latest = useRef(settle)
+  useEffect(() => {
+    latest.current = settle
+  })
+  useEffect(() => {
+    const input = field.current
+    // React's change is the browser's input; the browser's change comes once, when a colour has been chosen.
+    const chosen = () => input && latest.current(fromHex(input.value))
+    input?.addEventListener('change', chosen)
+    return () => input?.removeEventListener('change', chosen)
+  }, [])
   return (
     <div className="slider">
       <span>{label}</span>
-      <input type="color" aria-label={`${label}, sRGB`} value={hex} style={{ width: 72, height: 24, padding: 0, border: '1px solid var(--strong)' }} onChange={(event) => attempt(fromHex(event.target.value))} onBlur={() => settle([value[0]!, value[1]!, value[2]!])} />
+      <input ref={field} type="color" className="colour" aria-label={`${label}, sRGB`} value={hex} onChange={(event) => attempt(fromHex(event.target.value))} />
       <span className="mono">{hex}</span>
     </div>
   )

@@ -2,8 +2,11 @@ import { Button, Divider, Menu, MenuItem } from '@mui/material'
 import { useEffect, useState } from 'react'
 
 import { useBoard, useEdit, useProject } from '../api/queries'
+import { calledSoon, useQueue, waitingOf } from '../api/queue'
+import { feedOf } from '../api/stated'
 import type { Feed, InputName, Row } from '../api/types'
 import { useStatus } from '../layout/notices'
+import { Confirm } from '../layout/Confirm'
 import { AskName } from '../layout/ProjectMenu'
 import { useBringIn } from '../layout/useBringIn'
 import { Histogram } from '../maps/Histogram'
@@ -21,7 +24,7 @@ type Draft = ReturnType<typeof useDraft>
 
 /** One row an input, read from left to right: input, where it comes from, what changes it, what it gives, where it leaves. */
 export function FeedSheet({ name, draft, solo, setSolo, openRow, setOpenRow, go, compareWithout }: { name: string; draft: Draft; solo: InputName | null; setSolo: (input: InputName | null) => void; openRow: InputName | null; setOpenRow: (input: InputName | null) => void; go: (name: string) => void; compareWithout: (input: InputName) => void }) {
-  const { sheet, error, tryFeed, commit } = draft
+  const { sheet, document, error, tryFeed, commit, drop } = draft
   const [picking, setPicking] = useState<InputName | null>(null)
   const feedFrom = useFeedFromFile(commit)
   if (!sheet) return <section className="pane" aria-label="Feed sheet"><div className="empty"><p>{error ? error.message : 'Reading …'}</p></div></section>
@@ -44,7 +47,7 @@ export function FeedSheet({ name, draft, solo, setSolo, openRow, setOpenRow, go,
           >
             {row.feed && (
               <Adjust
-                key={JSON.stringify(row.feed.map)} material={name} row={row} feed={row.feed} compare={() => compareWithout(row.input)} derived={sheet.chain.length > 1} tryFeed={(feed) => tryFeed(row.input, feed)} commit={(feed) => commit(row.input, feed)}
+                key={JSON.stringify(row.feed.map)} material={name} row={row} feed={(document && feedOf(document, name, row.input)) ?? row.feed} drop={drop} compare={() => compareWithout(row.input)} derived={sheet.chain.length > 1} tryFeed={(feed) => tryFeed(row.input, feed)} commit={(feed) => commit(row.input, feed)}
                 solo={solo === row.input} toggleSolo={() => setSolo(solo === row.input ? null : row.input)}
               />
             )}
@@ -100,6 +103,7 @@ function SheetHead({ name, draft, go }: { name: string; draft: Draft; go: (name:
   const { sheet: copied, copySheet } = useClipboard()
   const sets = [...new Set((useBoard().data ?? []).map((map) => map.set))]
   const materials = project.document.materials ?? {}
+  const called = calledSoon(name, useQueue(waitingOf(project.id)))
   const { stage } = sheet
   const tiling = stage.uv.tiling ?? [1, 1]
   const pasteSheet = async () => {
@@ -116,7 +120,7 @@ function SheetHead({ name, draft, go }: { name: string; draft: Draft; go: (name:
   }
   return (
     <div className="bar" style={{ gap: 8, height: 'auto', minHeight: 42, paddingBlock: 4, flexWrap: 'wrap' }}>
-      <h1 style={{ fontSize: 17 }} className="ellipsis" title={name}>{name}</h1>
+      <h1 style={{ fontSize: 17 }} className="ellipsis" title={called}>{called}</h1>
       {sheet.chain.length > 1 && <span className="small">from {sheet.chain.slice(1).map((base) => <button key={base} className="link" onClick={() => go(base)}>{base}</button>)}</span>}
       <button className="plain settings" aria-haspopup="dialog" onClick={(event) => setSettings(event.currentTarget)}>
         <span className="sr">Settings of the material: </span>
@@ -143,7 +147,7 @@ function SheetHead({ name, draft, go }: { name: string; draft: Draft; go: (name:
         <MenuItem onClick={() => { setAnchor(null); setAsking('delete') }}>Delete…</MenuItem>
       </Menu>
       {settings && <Settings name={name} sheet={sheet} anchor={settings} close={() => setSettings(null)} />}
-      {asking === 'rename' && <AskName title="Rename the material" label="Material name" initial={name} close={() => setAsking(null)} done={(to) => void act({ kind: 'rename-material', material: name, name: to })} />}
+      {asking === 'rename' && <AskName title="Rename the material" label="Material name" initial={called} close={() => setAsking(null)} done={(to) => void act({ kind: 'rename-material', material: name, name: to })} />}
       {asking === 'base' && (
         <ChooseOne
           title="Give it a base" label="Base" close={() => setAsking(null)} options={['', ...Object.keys(materials).filter((other) => other !== name)]}
@@ -157,11 +161,11 @@ function SheetHead({ name, draft, go }: { name: string; draft: Draft; go: (name:
         />
       )}
       {asking === 'delete' && (
-        <ChooseOne
-          title={`Delete ${name}`} label="What becomes of its slots" close={() => setAsking(null)} options={['delete']} words={() => 'they are left bare'}
-          hint={[sheet.slots.length ? `Worn on ${sheet.slots.join(', ')}.` : 'On no slot.', sheet.derived.length ? `${sheet.derived.join(', ')} derive from it and keep it.` : ''].join(' ')}
-          done={() => void act({ kind: 'remove-material', material: name })}
-        />
+        <Confirm title={`Delete ${name}`} action="Delete" close={() => setAsking(null)} done={() => void act({ kind: 'remove-material', material: name })}>
+          <p>{sheet.slots.length ? `△ It is worn on ${sheet.slots.join(', ')}; ${sheet.slots.length === 1 ? 'that slot is' : 'those slots are'} left bare.` : 'It is on no slot.'}</p>
+          {sheet.derived.length > 0 && <p>△ {sheet.derived.join(', ')} derive from it: delete them first, or give them another base.</p>}
+          <p className="small">This is one step; Undo brings it back.</p>
+        </Confirm>
       )}
       {asking === 'derive' && <AskName title="Derive a material" label="Material name" initial={`${name}_variant`} hint="It states only its own values; the rest follows its base." close={() => setAsking(null)} done={(to) => void act({ kind: 'add-material', name: to, base: name })} />}
     </div>
@@ -195,14 +199,13 @@ function RowView({ row, derived, open, solo, toggle, pick, drop, dropFile, child
           <div className="small" style={{ fontSize: 11 }}>{unit}</div>
         </div>
         <button
-          className="source" onClick={pick} draggable={feed?.map != null}
+          className="source" onClick={pick} data-takes-files draggable={feed?.map != null}
           onDragStart={(event) => event.dataTransfer.setData(FEED, JSON.stringify({ map: feed?.map, channels: feed?.channels }))}
           onDragOver={(event) => { if (event.dataTransfer.types.includes(FEED) || event.dataTransfer.types.includes('Files')) event.preventDefault() }}
           onDrop={(event) => {
             const file = event.dataTransfer.files[0]
             if (file) {
               event.preventDefault()
-              event.stopPropagation()
               dropFile(file)
               return
             }
@@ -267,7 +270,7 @@ function Leaving({ row }: { row: Row }) {
     <div className="leaves">
       {leaves.file ? (
         <>
-          <span className="mono ellipsis" style={{ display: 'block' }} title={leaves.file}>{leaves.words}.png</span>
+          <span className="mono ellipsis" style={{ display: 'block' }} title={leaves.file}>{leaves.words}{leaves.file.slice(leaves.file.lastIndexOf('.'))}</span>
           <span style={{ whiteSpace: 'nowrap' }}>
             <span className="mono">{leaves.channels.split('').map((letter) => <b key={letter} className={`ch-${letter}`}>{letter.toUpperCase()} </b>)}</span>
             {leaves.quantity && <span className="quiet" style={{ fontSize: 11 }}>{leaves.quantity}</span>}

@@ -1,7 +1,7 @@
 import { Autocomplete, Button, Checkbox, FormControlLabel, MenuItem, Popover, TextField } from '@mui/material'
 
 import { useEdit, useProject } from '../api/queries'
-import type { AlphaMode, Sheet } from '../api/types'
+import type { AlphaMode, Edit, Sheet } from '../api/types'
 import { ALPHA_WORDS, sizesWith } from '../words'
 import { useTyped } from './useTyped'
 
@@ -13,7 +13,7 @@ export function Settings({ name, sheet, anchor, close }: { name: string; sheet: 
   const { stage } = sheet
   const folder = useProject().data?.document.materials?.[name]?.folder ?? ''
   const derived = sheet.chain.length > 1
-  const set = (setting: 'alpha_mode' | 'alpha_cutoff' | 'double_sided' | 'uv' | 'filter' | 'surface_tag' | 'size_limit' | 'folder', value: unknown) =>
+  const set = (setting: Extract<Edit, { kind: 'set-setting' }>['setting'], value: unknown) =>
     void edit({ kind: 'set-setting', material: name, setting, value })
   const uv = { tiling: stage.uv.tiling ?? [1, 1], offset: stage.uv.offset ?? [0, 0], rotation: stage.uv.rotation ?? 0 }
   const own = (setting: string) => derived && sheet.own_settings.includes(setting)
@@ -33,14 +33,14 @@ export function Settings({ name, sheet, anchor, close }: { name: string; sheet: 
           {back('double_sided')}
         </div>
         <div className="row">
-          <NumberField label="Tiles in u" value={uv.tiling[0]!} done={(value) => set('uv', { ...uv, tiling: [value, uv.tiling[1]] })} />
-          <NumberField label="Tiles in v" value={uv.tiling[1]!} done={(value) => set('uv', { ...uv, tiling: [uv.tiling[0], value] })} />
+          <NumberField label="Tiles in u" value={uv.tiling[0]!} done={(value) => set('uv.tiling.u', value)} />
+          <NumberField label="Tiles in v" value={uv.tiling[1]!} done={(value) => set('uv.tiling.v', value)} />
           {back('uv')}
         </div>
         <div className="row">
-          <NumberField label="Offset u" value={uv.offset[0]!} done={(value) => set('uv', { ...uv, offset: [value, uv.offset[1]] })} />
-          <NumberField label="Offset v" value={uv.offset[1]!} done={(value) => set('uv', { ...uv, offset: [uv.offset[0], value] })} />
-          <NumberField label="Rotation, °" value={(uv.rotation * 180) / Math.PI} done={(value) => set('uv', { ...uv, rotation: (value * Math.PI) / 180 })} />
+          <NumberField label="Offset u" value={uv.offset[0]!} done={(value) => set('uv.offset.u', value)} />
+          <NumberField label="Offset v" value={uv.offset[1]!} done={(value) => set('uv.offset.v', value)} />
+          <NumberField label="Rotation, °" value={(uv.rotation * 180) / Math.PI} done={(value) => set('uv.rotation', (value * Math.PI) / 180)} />
         </div>
         <div className="row">
           <TextField select fullWidth label="Filter" value={stage.filter} onChange={(event) => set('filter', event.target.value)}>

@@ -1,8 +1,9 @@
 // A material while one of its controls is being moved: shown at once, saved when it is let go, one step to undo.
-import { useCallback, useEffect, useRef, useState } from 'react'
+import { useCallback, useEffect, useMemo, useRef, useState } from 'react'
 
 import { trySheet, useEdit, useProject, useProjectId, useSheet } from '../api/queries'
-import type { Feed, InputName, Material, Sheet } from '../api/types'
+import { feedOf, settingOf } from '../api/stated'
+import type { Document, Feed, InputName, Material, Sheet } from '../api/types'
 import { useNotices } from '../layout/notices'
 
 export function useDraft(name: string | null) {
@@ -15,6 +16,7 @@ export function useDraft(name: string | null) {
   const next = useRef<Material | null>(null)
   const asking = useRef(false)
   const revision = project?.revision
+  const document = project?.document
 
   const ask = useCallback(async () => {
     if (asking.current || !name || revision === undefined) return
@@ -33,22 +35,60 @@ export function useDraft(name: string | null) {
     }
   }, [id, name, notice, revision])
 
-  const entry = name ? project?.document.materials?.[name] : undefined
+  const entry = name ? document?.materials?.[name] : undefined
   const tryFeed = useCallback((input: InputName, feed: Feed) => {
     if (!entry) return
     next.current = { ...entry, inputs: { ...entry.inputs, [input]: feed } }
     void ask()
   }, [ask, entry])
+  const drop = useCallback(() => {
+    next.current = null
+    setDraft(null)
+  }, [])
   const commit = useCallback((input: InputName, feed: Feed | null) => {
     next.current = null
     if (!name) return
-    void edit({ kind: 'set-feed', material: name, input, feed }).then((done) => done === null && setDraft(null))
-  }, [edit, name])
+    const before = document && feedOf(document, name, input)
+    const change = before && feed && changed(before, feed)
+    if (change && Object.keys(change).length === 0) {
+      setDraft(null)
+      return
+    }
+    // Where there is a feed only what is changed of it is said, so that nothing else of it is overwritten.
+    const said = change ? { kind: 'change-feed' as const, material: name, input, change } : { kind: 'set-feed' as const, material: name, input, feed }
+    void edit(said).then((done) => done === null && setDraft(null))
+  }, [document, edit, name])
   useEffect(() => () => {
     next.current = null
   }, [name])
 
+  const stated = useMemo(() => saved.data && document && name ? withStated(saved.data, document, name) : saved.data, [document, name, saved.data])
   // A draft holds until the saved sheet of a newer revision is there.
-  const current = draft && draft.name === name && (draft.revision === revision || saved.isPlaceholderData) ? draft.sheet : saved.data
-  return { sheet: current, error: saved.error, tryFeed, commit }
+  const current = draft && draft.name === name && (draft.revision === revision || saved.isPlaceholderData) ? draft.sheet : stated
+  return { sheet: current, document, error: saved.error, tryFeed, commit, drop }
+}
+
+/** What is otherwise in a feed than it was; fields that are given back to their default are null. */
+function changed(before: Feed, after: Feed): Record<string, unknown> {
+  const keys = [...new Set([...Object.keys(before), ...Object.keys(after)])] as (keyof Feed)[]
+  const differs = keys.filter((key) => JSON.stringify(before[key] ?? null) !== JSON.stringify(after[key] ?? null))
+  return Object.fromEntries(differs.map((key) => [key, after[key] ?? null]))
+}
+
+/** A sheet whose feeds and settings are those of the document: what was computed from the older ones follows. */
+function withStated(sheet: Sheet, document: Document, name: string): Sheet {
+  const rows = sheet.rows.map((row) => {
+    const feed = feedOf(document, name, row.input)
+    return feed ? { ...row, feed, own: document.materials?.[name]?.inputs?.[row.input] !== undefined } : row
+  })
+  const said = {
+    alpha_mode: settingOf(document, name, 'alpha_mode') ?? 'opaque',
+    alpha_cutoff: settingOf(document, name, 'alpha_cutoff') ?? 0.5,
+    double_sided: settingOf(document, name, 'double_sided') ?? false,
+    filter: settingOf(document, name, 'filter') ?? 'linear',
+    uv: settingOf(document, name, 'uv') ?? {},
+  }
+  const tag = settingOf(document, name, 'surface_tag') ?? null
+  const limit = settingOf(document, name, 'size_limit') ?? null
+  return { ...sheet, rows, surface_tag: tag, size_limit: limit, stage: { ...sheet.stage, ...said } as Sheet['stage'] }
 }

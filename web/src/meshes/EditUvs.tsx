@@ -39,7 +39,7 @@ export function EditUvs({ mesh, slots, action, at, close }: { mesh: MeshFacts; s
   }
   const done = () => {
     const made = step()
-    if (made) void change(mesh.name, [...mesh.recipe.map((entry) => entry.step), made])
+    if (made) void change(mesh.name, { append: made })
     else startBake.mutate({ mesh: mesh.name, slot: slots[0]!, size: number('texels') as (typeof SIZES)[number], samples: number('samples'), feed })
     close()
   }

@@ -7,6 +7,7 @@ import { useNavigate, useParams, useSearchParams } from 'react-router'
 
 import { facesWith, useEdit, useLooks, useMeshes, useProjectId, useRecipe, useTriangles } from '../api/queries'
 import type { By, MeshFacts, MeshStep } from '../api/types'
+import { Confirm } from '../layout/Confirm'
 import { AskName } from '../layout/ProjectMenu'
 import { PickFiles } from '../layout/PickFiles'
 import { useKeys } from '../layout/keys'
@@ -39,7 +40,7 @@ export interface PickedFaces {
 }
 
 type Asking =
-  | { kind: 'propose' } | { kind: 'alike' } | { kind: 'rename'; slot: string } | { kind: 'merge' }
+  | { kind: 'propose' } | { kind: 'alike' } | { kind: 'remove' } | { kind: 'rename'; slot: string } | { kind: 'merge' }
   | { kind: 'uvs'; action: UvAction; slots: string[]; at?: number[] }
 
 /** A mesh and its slots: which faces each covers, what it wears, which maps belong to it, what is wrong with it. */
@@ -119,7 +120,7 @@ function OneMesh({ mesh, meshes, slot, setSlot }: { mesh: MeshFacts; meshes: Mes
     if (next !== undefined) choose(next)
   }
   const done = (which: string) => void edit({ kind: 'set-done', mesh: mesh.name, slot: which, done: !mesh.done.includes(which) })
-  const addStep = (made: MeshStep) => change(mesh.name, [...mesh.recipe.map((entry) => entry.step), made])
+  const addStep = (made: MeshStep) => change(mesh.name, { append: made })
   const look = (next: MeshView) => {
     setView(next)
     setFault(null)
@@ -214,6 +215,7 @@ function OneMesh({ mesh, meshes, slot, setSlot }: { mesh: MeshFacts; meshes: Mes
           <span className="grow" />
           <Button onClick={() => setAsking({ kind: 'propose' })}>Propose everything</Button>
           {meshes.length > 1 && <Button variant="text" onClick={() => setAsking({ kind: 'alike' })}>As another…</Button>}
+          <Button variant="text" onClick={() => setAsking({ kind: 'remove' })}>Remove…</Button>
           <Button variant="text" aria-pressed={hideDone} onClick={() => setHideDone(!hideDone)}>{hideDone ? 'Show done' : 'Hide done'}</Button>
         </div>
         <div className="scroll" tabIndex={-1}>
@@ -226,6 +228,12 @@ function OneMesh({ mesh, meshes, slot, setSlot }: { mesh: MeshFacts; meshes: Mes
       </section>
       {asking?.kind === 'propose' && <ProposeEverything close={() => setAsking(null)} />}
       {asking?.kind === 'alike' && <LikeAnother mesh={mesh.name} close={() => setAsking(null)} />}
+      {asking?.kind === 'remove' && (
+        <Confirm title={`Remove ${mesh.name}`} action="Remove" close={() => setAsking(null)} done={() => void edit({ kind: 'remove-mesh', mesh: mesh.name })}>
+          <p>Its {count(mesh.slots.length, 'slot')}, what is on them, and {mesh.recipe.length ? `${count(mesh.recipe.length, 'step')} done to it` : 'its ticks'} go with it; its materials stay.</p>
+          <p className="small">This is one step; Undo brings it back.</p>
+        </Confirm>
+      )}
       {asking?.kind === 'rename' && <AskName title="Rename the slot" label="Slot name" initial={asking.slot} close={() => setAsking(null)} done={(next) => void addStep({ kind: 'rename-slot', slot: asking.slot, name: next }).then((project) => project && slot === asking.slot && setSlot(next))} />}
       {asking?.kind === 'merge' && <AskName title="Merge the chosen slots" label="Slot name" initial={chosen[0] ?? ''} close={() => setAsking(null)} done={(next) => void addStep({ kind: 'merge-slots', slots: chosen, name: next }).then((project) => project && choose(next))} />}
       {asking?.kind === 'uvs' && <EditUvs mesh={mesh} slots={asking.slots} action={asking.action} at={asking.at} close={() => setAsking(null)} />}

@@ -17,9 +17,9 @@ export function Suggestions({ mesh, slot }: { mesh: MeshFacts; slot: string }) {
   return (
     <section className="suggestions" aria-label={`Maps for ${slot}`}>
       <h2>Which maps belong to {slot}? <span className="small" style={{ fontWeight: 400 }}>compared by layout{isNameless(slot) ? '; its name says nothing' : ''}</span></h2>
-      {found.isFetching && candidates.length === 0 && <p className="quiet">Comparing layouts with maps …</p>}
+      {!found.data && !found.isError && <p className="quiet">Comparing layouts with maps …</p>}
       {found.isError && <p className="brick">! {found.error.message}</p>}
-      {found.data && candidates.length === 0 && !found.isFetching && <p className="quiet">There is nothing to compare: bring in maps, or unwrap the slot.</p>}
+      {found.data && candidates.length === 0 && <p className="quiet">There is nothing to compare: bring in maps, or unwrap the slot.</p>}
       {candidates.map((candidate, index) => (
         <div key={candidate.set} className="candidate">
           {candidate.picture ? <img className="thumb" src={`/api/map-pictures/${candidate.picture}/rgb/128.png`} width={56} height={56} alt="" /> : <span className="thumb" style={{ width: 56, height: 56 }} />}

@@ -6,7 +6,8 @@ import { Link, useNavigate } from 'react-router'
 
 import { client, got } from '../api/client'
 import { useProjects } from '../api/queries'
-import type { Project } from '../api/types'
+import type { Project, ProjectRow } from '../api/types'
+import { Confirm } from '../layout/Confirm'
 import { useIncoming } from '../layout/incoming'
 import { Mark } from '../layout/Mark'
 import { useNotices } from '../layout/notices'
@@ -16,6 +17,7 @@ import { ago, count } from '../words'
 /** Every project, and the ways to begin one. */
 export function ProjectsScreen() {
   const [naming, setNaming] = useState(false)
+  const [erasing, setErasing] = useState<ProjectRow | null>(null)
   const projects = useProjects()
   const navigate = useNavigate()
   const queries = useQueryClient()
@@ -36,6 +38,11 @@ export function ProjectsScreen() {
       void queries.invalidateQueries({ queryKey: ['projects'] })
       void navigate(`/projects/${project.id}/maps`)
     },
+    onError: notice,
+  })
+  const erase = useMutation({
+    mutationFn: (project: ProjectRow) => got<unknown>(client.DELETE('/api/projects/{project_id}', { params: { path: { project_id: project.id } } })),
+    onSuccess: () => void queries.invalidateQueries({ queryKey: ['projects'] }),
     onError: notice,
   })
   const { getRootProps, getInputProps, isDragActive, open } = useDropzone({ onDrop: (files) => bring.mutate(files), noClick: true, noKeyboard: true })
@@ -59,7 +66,7 @@ export function ProjectsScreen() {
           )}
           {projects.data && projects.data.length > 0 && (
             <table className="grid" style={{ background: 'var(--surface)', border: '1px solid var(--line)' }}>
-              <thead><tr><th>Project</th><th>Maps</th><th>Materials</th><th>Meshes</th><th>Changed</th></tr></thead>
+              <thead><tr><th>Project</th><th>Maps</th><th>Materials</th><th>Meshes</th><th>Changed</th><th><span className="sr">Delete</span></th></tr></thead>
               <tbody>
                 {projects.data.map((project) => (
                   <tr key={project.id}>
@@ -68,6 +75,7 @@ export function ProjectsScreen() {
                     <td className="mono">{project.materials}</td>
                     <td className="mono">{project.meshes}</td>
                     <td className="small">{ago(project.changed)}</td>
+                    <td style={{ textAlign: 'right' }}><Button variant="text" aria-label={`Delete ${project.name}…`} onClick={() => setErasing(project)}>Delete…</Button></td>
                   </tr>
                 ))}
               </tbody>
@@ -77,6 +85,12 @@ export function ProjectsScreen() {
         </div>
       </main>
       {isDragActive && <div className="drop"><b>Drop to open the project</b></div>}
+      {erasing && (
+        <Confirm title={`Delete ${erasing.name}`} action="Delete for good" close={() => setErasing(null)} done={() => erase.mutate(erasing)}>
+          <p>{[count(erasing.maps, 'map'), count(erasing.materials, 'material'), count(erasing.meshes, 'mesh', 'meshes')].join(', ')}, its history and its packages go with it.</p>
+          <p>△ This cannot be undone. Save it as a zip first if you may want it again: open it, then “Save project as zip” in the menu of its name.</p>
+        </Confirm>
+      )}
       {naming && <AskName title="Begin a project" label="Project name" initial="Untitled" close={() => setNaming(false)} done={(name) => begin.mutate(name)} />}
     </div>
   )
