@@ -12,8 +12,9 @@ from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
 
-from tests.browser.site import ROOT, chromium
+from tests.browser.chromium import chromium
 
+ROOT = Path(__file__).resolve().parents[2]
 PORT = "8451"
 OUT = ROOT / "docs/screenshots"
 

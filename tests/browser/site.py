@@ -17,23 +17,15 @@ from pydantic import TypeAdapter
 
 from ektopos.edits import Edit
 from server.workshop.models import Job, Project
+from tests.browser.chromium import chromium
 from tests.samples import folder, project_folder
 
 ROOT = Path(__file__).resolve().parents[2]
-CHROMIUM = (
-    "--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--disable-quic", "--no-first-run",
-    "--disable-background-networking", "--disable-component-update", "--disable-sync",
-)  # fmt: skip
 PIXELS = """(canvas) => {
   const copy = document.createElement('canvas'); copy.width = 96; copy.height = 96;
   const context = copy.getContext('2d'); context.drawImage(canvas, 0, 0, 96, 96);
   return Array.from(context.getImageData(0, 0, 96, 96).data)
 }"""
-
-
-def chromium(playwright):
-    """Debian's Chromium, headless, drawing WebGL in software."""
-    return playwright.chromium.launch(executable_path="/usr/bin/chromium", args=list(CHROMIUM))
 
 
 class Site(LiveServerTestCase):

@@ -205,9 +205,7 @@ class Proposing(Site):
         self.axe("proposals")
         dialog.get_by_role("button", name="Accept 2").click()
         worn = page.locator("table.slots tbody tr [role=combobox]")
-        page.wait_for_function(
-            "[...document.querySelectorAll('table.slots tbody tr [role=combobox]')].every((e) => e.innerText !== 'Choose…')"
-        )
+        worn.filter(has_text="Choose…").first.wait_for(state="detached")
         self.assertEqual([box.inner_text() for box in worn.all()], ["a81f", "04bd"])
         self.button("Undo").click()
         page.get_by_text("Choose…").first.wait_for()

@@ -59,7 +59,7 @@ def _added(
     if entry is None:
         raise EktoposError("it was removed meanwhile.", subject=mesh)
     files = {one.name: f"maps/{mesh}/{one.name}" for one in found.maps}
-    entries = {key: value for key, value in map_entries(found, files, mesh).items()}
+    entries = map_entries(found, files, mesh)
     unread = {one.entry for one in found.maps if one.name not in contents}
     edits: list[Edit] = [BringIn(maps={key: value for key, value in entries.items() if key not in unread})]
     for label, material in found.materials.items():

@@ -7,10 +7,12 @@ from typing import Any
 
 from ektopos.document import Document, Feed, MapEntry
 from ektopos.edits import BringIn, Edit, SetFeed
+from ektopos.errors import MissingReference
 from ektopos.images import quantise, write_image
 from ektopos.maps import map_name
 from ektopos.maps.sets import sets_of
 from ektopos.meshes.bake import bake_occlusion
+from ektopos.meshes.recipe import slot_number
 from ektopos.types import Progress
 from server.workshop.jobs.measuring import keep_map
 from server.workshop.meshing import mesh_at
@@ -21,7 +23,10 @@ def occlusion(job: Job, progress: Progress) -> Callable[[Document], tuple[list[E
     """Bake the slots that share a slot's material into one map, and feed it to that material; one step to undo."""
     mesh_name, slot = str(job.arguments["mesh"]), str(job.arguments["slot"])
     document = job.project.document
+    if mesh_name not in document.meshes:
+        raise MissingReference("there is no such mesh.", subject=mesh_name, hint="It may have been removed meanwhile.")
     mesh = mesh_at(job.project.head, mesh_name)
+    slot_number(mesh, slot)
     worn = document.meshes[mesh_name].slots
     material = worn.get(slot)
     slots = [s for s in mesh.slots if s == slot or (material is not None and worn.get(s) == material)]

@@ -70,10 +70,12 @@ def restore(source: Path) -> Path:
     Files are only added. The database is written over in one transaction, so whoever reads sees the one or the other.
     """
     try:
-        packed = tarfile.open(source)
-    except (OSError, tarfile.TarError) as problem:
-        raise CommandError(f"{source.name} cannot be opened ({problem}).", returncode=2) from None
-    with packed, said_when_full(), tempfile.TemporaryDirectory(dir=settings.FILE_UPLOAD_TEMP_DIR) as folder:
+        whole = tarfile.is_tarfile(source)
+    except OSError as problem:
+        raise CommandError(f"{source.name} cannot be opened ({problem.strerror}).", returncode=2) from None
+    if not whole:
+        raise CommandError(f"{source.name} cannot be opened: it is no tar file.", returncode=2)
+    with tarfile.open(source) as packed, said_when_full(), tempfile.TemporaryDirectory(dir=settings.FILE_UPLOAD_TEMP_DIR) as folder:
         names = packed.getnames()
         if DATABASE not in names:
             raise CommandError(f"{source.name} is no backup of Ektopos.", returncode=2)

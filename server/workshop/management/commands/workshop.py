@@ -142,8 +142,8 @@ def _run(web_command: list[str]) -> int:
 
 
 def _worker() -> list[str]:
-    command = {"rq": ["rqworker", "default"]}.get(settings.TASKS_BY, ["db_worker", "--interval", "0.2", "--no-startup-delay", "-v", "0"])
-    return [sys.executable, "manage.py", *command]
+    own = ["db_worker", "--interval", "0.2", "--no-startup-delay", "-v", "0"]
+    return [sys.executable, "manage.py", *(["rqworker", "default"] if settings.TASKS_BY == "rq" else own)]
 
 
 def _looked_after(work: Any) -> None:
