@@ -65,10 +65,24 @@ Edit = Annotated[
 
 def apply_edits(document: Document, edits: list[Edit]) -> Document:
     """A copy of the document with all edits done, or an `EktoposError` and nothing done."""
-    changed = document.model_copy(deep=True)
+    changed = _copied(document)
     for edit in edits:
         edit.apply(changed)
     return changed
+
+
+def _copied(document: Document) -> Document:
+    """A copy as deep as edits change it: they replace maps and materials, and set fields of meshes. Cost: its entries."""
+    return document.model_copy(
+        update={
+            "maps": dict(document.maps),
+            "materials": dict(document.materials),
+            "meshes": {name: mesh.model_copy() for name, mesh in document.meshes.items()},
+            "naming": list(document.naming),
+            "targets": dict(document.targets),
+            "left_out": document.left_out.model_copy(),
+        }
+    )
 
 
 def collisions(edits: list[Edit], before: Document, after: Document) -> list[str]:

@@ -153,8 +153,8 @@ def sheet(request: HttpRequest, project_id: UUID, name: str) -> Sheet:
 def try_sheet(request: HttpRequest, project_id: UUID, name: str, given: Trying) -> Sheet:
     """The feed sheet a material would have with other values, while a control is being moved. Nothing is saved."""
     project = found(project_id)
-    document = project.document
-    document.materials[name] = given.entry
+    tried = {"materials": project.document.materials | {name: given.entry}}
+    document = project.document.model_copy(update=tried)
     return _sheet(project, document, name)
 
 
@@ -163,7 +163,7 @@ def stages(request: HttpRequest, project_id: UUID, checkpoint: int | None = None
     """What the stage needs of every material, now or at a checkpoint. Broken materials are left out."""
     project = found(project_id)
     revision = project.head if checkpoint is None else get_object_or_404(project.checkpoints, pk=checkpoint).revision
-    document = Document.model_validate(revision.document)
+    document = revision.parsed
     result = {}
     usable_maps = _usable_maps(revision, document)
     for name in document.materials:

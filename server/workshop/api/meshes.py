@@ -244,9 +244,7 @@ def suggest(request: HttpRequest, project_id: UUID, name: str) -> SuggestionsOut
         material, picture = material_of_set(document, found.set), shows.get(found.set, "")
         return CandidateOut(set=found.set, score=found.score, reasons=found.reasons, material=material, picture=picture)
 
-    slots = [
-        SuggestionOut(slot=slot, candidates=[candidate(c) for c in ranked[:3]]) for slot, ranked in compared.items()
-    ]
+    slots = [SuggestionOut(slot=slot, candidates=[candidate(c) for c in ranked[:3]]) for slot, ranked in compared.items()]
     return SuggestionsOut(ready=True, slots=slots)
 
 
@@ -261,9 +259,7 @@ def propose(request: HttpRequest, project_id: UUID) -> ProposalsOut:
     if any(ranked is None for ranked in compared.values()):
         return ProposalsOut(ready=False)
     made = [p for name, ranked in compared.items() for p in proposals(document, name, ranked or {})]
-    return ProposalsOut(
-        ready=True, proposals=[ProposalOut(**vars(p), picture=shows.get(p.set, "")) for p in made]
-    )
+    return ProposalsOut(ready=True, proposals=[ProposalOut(**vars(p), picture=shows.get(p.set, "")) for p in made])
 
 
 @router.get("/projects/{uuid:project_id}/meshes/{path:name}/like/{path:other}", response=list[AlikeOut])

@@ -120,7 +120,7 @@ def shown(project: Project) -> ProjectOut:
     return ProjectOut(
         id=project.pk,
         revision=head.pk,
-        document=head.document,
+        document=head.parsed,
         undo=head.label if head.parent_id else None,
         redo=following.label if following else None,
         changed=project.changed,

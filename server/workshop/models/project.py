@@ -34,6 +34,7 @@ class State(NamedTuple):
 
 
 _states: OrderedDict[tuple[object, ...], State] = OrderedDict()
+_documents: OrderedDict[tuple[object, ...], Document] = OrderedDict()
 _keeping = threading.Lock()
 
 
@@ -79,8 +80,8 @@ class Project(models.Model):
 
     @property
     def document(self) -> Document:
-        """The document as it is now."""
-        return Document.model_validate(self.head.document)
+        """The document as it is now; shared, and never changed."""
+        return self.head.parsed
 
     def fresh(self) -> Project:
         """The project as it is now, not as it was when this was loaded."""
@@ -101,9 +102,10 @@ class Project(models.Model):
             project = self._locked()
             project._check_free(edits, base, page)
             before = project.head.state
-            document = document_json(apply_edits(Document.model_validate(before.document), edits))
+            document = apply_edits(project.head.parsed, edits)
             label = edits[0].label() + (f" and {len(edits) - 1} more" if len(edits) > 1 else "")
-            return project._advance(State(document, before.files | (files or {})), label, page)
+            state = State(document_json(document), before.files | (files or {}))
+            return project._advance(state, label, page)
 
     def attach(self, files: dict[str, str]) -> None:
         """Say which contents lie at paths that the document names from its first state on: what an import does step by step."""
@@ -145,38 +147,57 @@ class Project(models.Model):
     def _locked(self) -> Project:
         return Project.objects.select_for_update(of=("self",)).select_related("head").get(pk=self.pk)
 
-    def _since(self, base: int) -> tuple[Revision, list[Revision] | None]:
-        """The revision edits were made on and those after it, newest first; `None` where the head does not come from it."""
-        made_on = self.revisions.filter(pk=base).first()
-        if made_on is None:
-            raise StaleRevision("the project")
-        after: list[Revision] = []
+    def _between(self, made_on: Revision) -> tuple[list[Revision], list[Revision]]:
+        """The revisions that lead from one to the head: those undone since, and those made since, newest first.
+
+        Raises `StaleRevision` where it lies too far back to be looked through.
+        """
+        ancestors: dict[int, Revision] = {}
         current: Revision | None = self.head
-        while current is not None and current.pk != base and len(after) < FAR:
-            after.append(current)
+        while current is not None and current.pk != made_on.pk and len(ancestors) < FAR:
+            ancestors[current.pk] = current
             current = current.parent
-        return made_on, after if current is not None and current.pk == base else None
+        if current is not None and current.pk == made_on.pk:
+            return [], list(ancestors.values())
+        undone: list[Revision] = []
+        below: Revision | None = made_on
+        while below is not None and below.pk not in ancestors and len(undone) < FAR:
+            undone.append(below)
+            below = below.parent
+        if below is None or below.pk not in ancestors:
+            raise StaleRevision("the project")
+        kept = list(ancestors)
+        return undone, [ancestors[pk] for pk in kept[: kept.index(below.pk)]]
 
     def _check_free(self, edits: list[Edit], base: int | None, page: str) -> None:
         """Raises `StaleRevision` where somebody else has changed what edits read or write since they were made."""
         if base is None or base == self.head_id:
             return
-        made_on, after = self._since(base)
-        if after is None:
-            pairs = [(made_on, self.head)]
-        else:
-            pairs = [(one.parent, one) for one in after if not page or one.page != page]
-        for before, later in pairs:
-            found = collisions(edits, Document.model_validate(before.document), Document.model_validate(later.document))
-            if found:
-                raise StaleRevision(*found[:3])
+        made_on = self.revisions.filter(pk=base).first()
+        if made_on is None:
+            raise StaleRevision("the project")
+        found = collisions(edits, made_on.parsed, self.head.parsed)
+        if not found:
+            return  # all that they concern is as the page had seen it
+        undone, after = self._between(made_on)
+        steps = [(one, one.parent, one) for one in after] + [(one, one, one.parent) for one in undone]
+        for one, before, later in steps:
+            if before is not None and later is not None and (not page or one.page != page):
+                theirs = collisions(edits, before.parsed, later.parsed)
+                if theirs:
+                    raise StaleRevision(*theirs[:3])
+        if not page:
+            raise StaleRevision(*found[:3])
 
     def _check_newest(self, base: int, page: str) -> None:
         """Raises `StaleRevision` where somebody else has done something that a page has not seen, with what it was."""
         if base == self.head_id:
             return
-        _, after = self._since(base)
-        others = [one.label for one in after or [self.head] if not page or one.page != page]
+        made_on = self.revisions.filter(pk=base).first()
+        if made_on is None:
+            raise StaleRevision("the project")
+        undone, after = self._between(made_on)
+        others = [one.label for one in after + undone if not page or one.page != page]
         if others:
             raise StaleRevision(*others[:3])
 
@@ -249,6 +270,19 @@ class Revision(models.Model):
         return self.state.document
 
     @property
+    def parsed(self) -> Document:
+        """The document in this state; shared, and never changed."""
+        with _keeping:
+            kept = _documents.get(self._key())
+        if kept is None:
+            kept = Document.model_validate(self.document)
+            with _keeping:
+                _documents[self._key()] = kept
+                while len(_documents) > STATES:
+                    _documents.popitem(last=False)
+        return kept
+
+    @property
     def files(self) -> dict[str, str]:
         """Which content lies at which path."""
         return self.state.files
@@ -283,7 +317,7 @@ class Revision(models.Model):
             sha256 = files.get(file, "")
             return path if is_hash(sha256) and (path := content_path(sha256)).is_file() else None
 
-        return CoreProject(Document.model_validate(self.document), find)
+        return CoreProject(self.parsed, find)
 
     def sha_of(self, file: str) -> str:
         """The content at a path; empty if there is none."""

@@ -75,7 +75,11 @@ def restore(source: Path) -> Path:
         raise CommandError(f"{source.name} cannot be opened ({problem.strerror}).", returncode=2) from None
     if not whole:
         raise CommandError(f"{source.name} cannot be opened: it is no tar file.", returncode=2)
-    with tarfile.open(source) as packed, said_when_full(), tempfile.TemporaryDirectory(dir=settings.FILE_UPLOAD_TEMP_DIR) as folder:
+    with (
+        tarfile.open(source) as packed,
+        said_when_full(),
+        tempfile.TemporaryDirectory(dir=settings.FILE_UPLOAD_TEMP_DIR) as folder,
+    ):
         names = packed.getnames()
         if DATABASE not in names:
             raise CommandError(f"{source.name} is no backup of Ektopos.", returncode=2)
