@@ -1,4 +1,5 @@
-"""Run the benchmarks named, or all that time something; `clients` and `kills` take minutes and are run by their names."""
+"""Run the benchmarks named, or all that time something; `clients` and `kills` take minutes and are
+run by their names."""
 
 import importlib
 import os

@@ -1,4 +1,5 @@
-"""A feed changed on a 2048² material: from the request to the new picture at the reduced size, over HTTP as the stage asks."""
+"""A feed changed on a 2048² material: from the request to the new picture at the reduced size, over
+HTTP as the stage asks."""
 
 from __future__ import annotations
 
@@ -42,13 +43,21 @@ def run() -> None:
         client = Client()
 
         def change(number: int, longest: int, project=project, client=client, feed=feed) -> None:
-            entry = {"inputs": {"roughness": feed | {"range": [0.01 * number, 0.9 + 1e-5 * longest]}}}
+            entry = {
+                "inputs": {"roughness": feed | {"range": [0.01 * number, 0.9 + 1e-5 * longest]}}
+            }
             answer = client.post(
-                f"/api/projects/{project.pk}/sheets/wall", json.dumps({"entry": entry}), content_type="application/json"
+                f"/api/projects/{project.pk}/sheets/wall",
+                json.dumps({"entry": entry}),
+                content_type="application/json",
             )
-            client.get(f"/api/stage-pictures/{answer.json()['stage']['pictures']['orm']}/{longest}.png")
+            client.get(
+                f"/api/stage-pictures/{answer.json()['stage']['pictures']['orm']}/{longest}.png"
+            )
 
         change(99, 256)
-        print(f"feed changed on a {size}² material: reduced {median_ms(lambda n: change(n, 256), 15):.0f} ms, "
-              f"full preview {median_ms(lambda n: change(n, 1024), 15):.0f} ms")  # fmt: skip
+        print(
+            f"feed changed on a {size}² material: reduced {median_ms(lambda n: change(n, 256), 15):.0f} ms, "
+            f"full preview {median_ms(lambda n: change(n, 1024), 15):.0f} ms"
+        )
         shutil.rmtree(folder)

@@ -26,7 +26,9 @@ def run() -> None:
 
         def judged_on_all(_: int) -> None:
             with ThreadPoolExecutor(os.cpu_count()) as pool:
-                facts = dict(zip([name for name, _ in given], pool.map(facts_of, files), strict=True))
+                facts = dict(
+                    zip([name for name, _ in given], pool.map(facts_of, files), strict=True)
+                )
             identify(facts)
 
         bare = median_ms(lambda _: [read_image(path) for path in files], 5)

@@ -1,6 +1,8 @@
-"""Processes killed at random while files come in, edits are made, packages exported and projects deleted.
+"""Processes killed at random while files come in, edits are made, packages exported and projects
+deleted.
 
-`BENCH_KILLS=100 ./run bench kills`; goal: no acknowledged edit lost, no job stuck, nothing left over after the next start.
+`BENCH_KILLS=100 ./run bench kills`; goal: no acknowledged edit lost, no job stuck, nothing left
+over after the next start.
 """
 
 from __future__ import annotations
@@ -75,19 +77,29 @@ class Person:
         # What was not acknowledged may have been made or not.
         self.projects[project]["maybe"] = name
         edit = {"kind": "rename-project", "name": name}
-        self.workshop.ask("POST", f"/projects/{project}/edits", {"revision": revision, "edits": [edit]})
+        self.workshop.ask(
+            "POST", f"/projects/{project}/edits", {"revision": revision, "edits": [edit]}
+        )
         self.projects[project] = {"name": name}
 
     def bring_in(self) -> None:
         project = self.some()
         self.made += 1
-        given = [self.workshop.upload(f"new_{self.made}_albedo.png", self.files[-1][1] + bytes([self.made % 250]))]
+        given = [
+            self.workshop.upload(
+                f"new_{self.made}_albedo.png", self.files[-1][1] + bytes([self.made % 250])
+            )
+        ]
         self.workshop.ask("POST", f"/projects/{project}/bring-in", {"files": given})
 
     def export(self) -> None:
         project = self.some()
         revision = self.workshop.ask("GET", f"/projects/{project}")["revision"]
-        self.workshop.ask("POST", f"/projects/{project}/exports", {"revision": revision, "trial": self.random.random() < 0.3})
+        self.workshop.ask(
+            "POST",
+            f"/projects/{project}/exports",
+            {"revision": revision, "trial": self.random.random() < 0.3},
+        )
 
     def delete(self) -> None:
         project = self.some()
@@ -148,18 +160,32 @@ def work_and_kill(workshop: Workshop, root: Path, times: int) -> None:
     projects = [project for person in people for project in person.projects]
 
     def open_jobs() -> list[dict]:
-        return [job for p in projects for job in workshop.ask("GET", f"/projects/{p}/jobs") if job["state"] in ("waiting", "running")]
+        return [
+            job
+            for p in projects
+            for job in workshop.ask("GET", f"/projects/{p}/jobs")
+            if job["state"] in ("waiting", "running")
+        ]
 
     while open_jobs() and time.monotonic() - waited < 600:
         time.sleep(0.5)
     stuck = open_jobs()
     lost = [text for person in people for text in person.lost()]
-    failed = [job["error"] for p in projects for job in workshop.ask("GET", f"/projects/{p}/jobs") if job["state"] == "failed"]
+    failed = [
+        job["error"]
+        for p in projects
+        for job in workshop.ask("GET", f"/projects/{p}/jobs")
+        if job["state"] == "failed"
+    ]
     workshop.stop()
     left = leavings(workshop)
     edits = sum(person.made for person in people)
-    print(f"{times} kills ({whole} of everything), {edits} edits and imports, {len(projects)} projects left, {sum(len(p.deleted) for p in people)} deleted")
-    print(f"lost {len(lost)}, jobs stuck {len(stuck)}, jobs failed with a reason {len(failed)}, left over {len(left)}")
+    print(
+        f"{times} kills ({whole} of everything), {edits} edits and imports, {len(projects)} projects left, {sum(len(p.deleted) for p in people)} deleted"
+    )
+    print(
+        f"lost {len(lost)}, jobs stuck {len(stuck)}, jobs failed with a reason {len(failed)}, left over {len(left)}"
+    )
     for text in [*lost, *left, *failed][:10]:
         print("  ", text)
 
@@ -185,4 +211,6 @@ for damage in verify(): print("damaged", damage)
 """
     environment = {**os.environ, "EKTOPOS_DATA": str(workshop.data), "EKTOPOS_GRACE_HOURS": "0"}
     command = [sys.executable, "manage.py", "shell", "-v", "0", "-c", script]
-    return subprocess.run(command, cwd=ROOT, env=environment, capture_output=True, text=True).stdout.splitlines()
+    return subprocess.run(
+        command, cwd=ROOT, env=environment, capture_output=True, text=True
+    ).stdout.splitlines()

@@ -1,4 +1,5 @@
-"""Three grey 4096² maps into one packed file, from the command line, against general tools that are installed."""
+"""Three grey 4096² maps into one packed file, from the command line, against general tools that are
+installed."""
 
 from __future__ import annotations
 
@@ -27,7 +28,9 @@ def greys(folder: Path) -> list[Path]:
         for octave in range(2, 10):
             small = rng.random((2**octave, 2**octave)).astype(np.float32)
             field += cv2.resize(small, (SIDE, SIDE), interpolation=cv2.INTER_CUBIC) / 2**octave
-        field = (field - field.min()) / np.ptp(field) + 0.02 * rng.standard_normal(field.shape).astype(np.float32)
+        field = (field - field.min()) / np.ptp(field) + 0.02 * rng.standard_normal(
+            field.shape
+        ).astype(np.float32)
         paths.append(folder / f"g{number}.png")
         cv2.imwrite(str(paths[-1]), np.clip(field * 255, 0, 255).astype(np.uint8))
     return paths
@@ -45,21 +48,57 @@ def run() -> None:
         paths = greys(folder)
         inputs = dict(zip(("occlusion", "roughness", "metallic"), paths, strict=True))
         document = {
-            "ektopos": 1, "name": "p", "target": "orm-y-minus", "maps": {p.stem: {"file": p.name} for p in paths},
-            "materials": {"m": {"inputs": {key: {"map": p.stem, "channels": "r"} for key, p in inputs.items()}}},
-        }  # fmt: skip
+            "ektopos": 1,
+            "name": "p",
+            "target": "orm-y-minus",
+            "maps": {p.stem: {"file": p.name} for p in paths},
+            "materials": {
+                "m": {
+                    "inputs": {key: {"map": p.stem, "channels": "r"} for key, p in inputs.items()}
+                }
+            },
+        }
         (folder / "p.ektopos.json").write_text(json.dumps(document))
         out = folder / "out"
-        ours = [sys.executable, "-m", "ektopos", "export", str(folder / "p.ektopos.json"), "--out", str(out)]
+        ours = [
+            sys.executable,
+            "-m",
+            "ektopos",
+            "export",
+            str(folder / "p.ektopos.json"),
+            "--out",
+            str(out),
+        ]
         g = [str(path) for path in paths]
         tools = {
-            "ImageMagick": [shutil.which("convert-im6") or "convert-im6.q16", *g, "-combine", str(folder / "im.png")],
+            "ImageMagick": [
+                shutil.which("convert-im6") or "convert-im6.q16",
+                *g,
+                "-combine",
+                str(folder / "im.png"),
+            ],
             "libvips": ["vips", "bandjoin", " ".join(g), str(folder / "vips.png")],
-            "oiiotool": ["oiiotool", g[0], "--chnames", "R", g[1], "--chnames", "G", "--chappend",
-                         g[2], "--chnames", "B", "--chappend", "-o", str(folder / "oiio.png")],
-        }  # fmt: skip
+            "oiiotool": [
+                "oiiotool",
+                g[0],
+                "--chnames",
+                "R",
+                g[1],
+                "--chnames",
+                "G",
+                "--chappend",
+                g[2],
+                "--chnames",
+                "B",
+                "--chappend",
+                "-o",
+                str(folder / "oiio.png"),
+            ],
+        }
         missing = [tool for tool, command in tools.items() if shutil.which(command[0]) is None]
-        commands = {"ektopos": ours} | {tool: command for tool, command in tools.items() if tool not in missing}
+        commands = {"ektopos": ours} | {
+            tool: command for tool, command in tools.items() if tool not in missing
+        }
         rounds: dict[str, list[float]] = {tool: [] for tool in commands}
         for _ in range(ROUNDS):
             # In turns, so that whatever else the machine does falls on all of them alike.
@@ -69,7 +108,11 @@ def run() -> None:
         seconds = {tool: statistics.median(times) for tool, times in rounds.items()}
         subprocess.run(ours, check=True, capture_output=True)
         again = statistics.median(seconds_of(ours) for _ in range(ROUNDS))
-        sizes = {tool: Path(command[-1]).stat().st_size for tool, command in commands.items() if tool != "ektopos"}
+        sizes = {
+            tool: Path(command[-1]).stat().st_size
+            for tool, command in commands.items()
+            if tool != "ektopos"
+        }
         sizes["ektopos"] = (out / "textures/m_ORM.png").stat().st_size
         for tool in missing:
             print(f"{tool} is not installed")

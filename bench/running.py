@@ -1,4 +1,5 @@
-"""A workshop of its own for measuring: started on a folder, asked over HTTP as a program would, ended in any way."""
+"""A workshop of its own for measuring: started on a folder, asked over HTTP as a program would,
+ended in any way."""
 
 from __future__ import annotations
 
@@ -40,7 +41,9 @@ class Workshop:
         environment = {**os.environ, "EKTOPOS_DATA": str(self.data)}
         command = [sys.executable, "manage.py", "workshop", "--port", str(self.port)]
         log = (self.data.parent / "workshop.log").open("ab")
-        self.process = subprocess.Popen(command, cwd=ROOT, env=environment, stderr=log, stdout=log, start_new_session=True)
+        self.process = subprocess.Popen(
+            command, cwd=ROOT, env=environment, stderr=log, stdout=log, start_new_session=True
+        )
         for _ in range(600):
             try:
                 self.ask("GET", "/projects")
@@ -79,15 +82,34 @@ class Workshop:
             self.process.terminate()
             self.process.wait(30)
 
-    def ask(self, method: str, path: str, body: Any = None, *, raw: bytes | None = None, kind: str = "application/json") -> Any:
+    def ask(
+        self,
+        method: str,
+        path: str,
+        body: Any = None,
+        *,
+        raw: bytes | None = None,
+        kind: str = "application/json",
+    ) -> Any:
         """The answer to a call. Raises `Refused` for a status of 400 and more."""
         connection = HTTPConnection("127.0.0.1", self.port, timeout=60)
         try:
-            content = raw if raw is not None else None if body is None else json.dumps(body).encode()
-            connection.request(method, f"/api{path}", content, {"Content-Type": kind} if content is not None else {})
+            content = (
+                raw if raw is not None else None if body is None else json.dumps(body).encode()
+            )
+            connection.request(
+                method,
+                f"/api{path}",
+                content,
+                {"Content-Type": kind} if content is not None else {},
+            )
             answer = connection.getresponse()
             text = answer.read()
-            found = json.loads(text) if text and "json" in (answer.headers["Content-Type"] or "") else text
+            found = (
+                json.loads(text)
+                if text and "json" in (answer.headers["Content-Type"] or "")
+                else text
+            )
             if answer.status >= 400:
                 raise Refused(answer.status, found)
             return found

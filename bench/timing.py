@@ -8,7 +8,8 @@ from collections.abc import Callable
 
 
 def median_ms(work: Callable[[int], object], runs: int = 9) -> float:
-    """Median wall time in milliseconds; `work` gets the number of the run, so that no run finds another's cache."""
+    """Median wall time in milliseconds; `work` gets the number of the run, so that no run finds
+    another's cache."""
     times = []
     for run in range(runs):
         started = time.perf_counter()

@@ -1,4 +1,5 @@
-"""The riveted copper dome panel: packed occlusion-roughness-metallic, a −Y normal map, a 16-bit height."""
+"""The riveted copper dome panel: packed occlusion-roughness-metallic, a −Y normal map, a 16-bit
+height."""
 
 from __future__ import annotations
 
@@ -42,11 +43,12 @@ def write_mesh(path: Path) -> None:
     longitude, latitude = x * 0.75, y * 0.75
     panel = np.stack(
         [
-            radius * np.sin(longitude) * np.cos(latitude), radius * np.sin(latitude),
+            radius * np.sin(longitude) * np.cos(latitude),
+            radius * np.sin(latitude),
             radius * np.cos(longitude) * np.cos(latitude) - radius,
         ],
         axis=-1,
-    )  # fmt: skip
+    )
     uvs = np.stack([(x + 0.5) * 0.98 + 0.01, (0.5 - y) * 0.98 + 0.01], axis=-1)
     parts: list[Part] = [sheet("Panel", panel, uvs), *_rim(panel)]
     heads = [_head(panel[row, 3 + 7 * i], radius, i, row) for i in range(7) for row in (2, 46)]
@@ -80,38 +82,62 @@ def document() -> dict[str, Any]:
     """The panel's part of the project document."""
     return {
         "maps": {
-            "dome_copper_col": {"file": "maps/dome_copper_col.png", "encoding": "srgb", "roles": {"rgb": "base_color"}},
+            "dome_copper_col": {
+                "file": "maps/dome_copper_col.png",
+                "encoding": "srgb",
+                "roles": {"rgb": "base_color"},
+            },
             "dome_copper_ORM": {
-                "file": "maps/dome_copper_ORM.png", "encoding": "linear",
+                "file": "maps/dome_copper_ORM.png",
+                "encoding": "linear",
                 "roles": {"r": "occlusion", "g": "roughness", "b": "metallic"},
             },
             "dome_copper_nrm": {
-                "file": "maps/dome_copper_nrm.tga", "encoding": "linear", "roles": {"rgb": "normal"}, "normal_y": "-",
+                "file": "maps/dome_copper_nrm.tga",
+                "encoding": "linear",
+                "roles": {"rgb": "normal"},
+                "normal_y": "-",
             },
-            "dome_copper_hgt16": {"file": "maps/dome_copper_hgt16.png", "encoding": "linear", "roles": {"r": "height"}},
+            "dome_copper_hgt16": {
+                "file": "maps/dome_copper_hgt16.png",
+                "encoding": "linear",
+                "roles": {"r": "height"},
+            },
         },
         "materials": {
             "dome_copper": {
                 "inputs": {
-                    "base_color": {"map": "dome_copper_col", "channels": "rgb", "tint": [1.0, 0.94, 0.88]},
+                    "base_color": {
+                        "map": "dome_copper_col",
+                        "channels": "rgb",
+                        "tint": [1.0, 0.94, 0.88],
+                    },
                     "metallic": {"map": "dome_copper_ORM", "channels": "b"},
                     "roughness": {"map": "dome_copper_ORM", "channels": "g", "range": [0.12, 0.86]},
                     "normal": {"map": "dome_copper_nrm", "channels": "rgb", "strength": 0.8},
                     "occlusion": {"map": "dome_copper_ORM", "channels": "r", "strength": 0.9},
                     "height": {"map": "dome_copper_hgt16", "channels": "r"},
                 },
-                "uv": {"tiling": [2.0, 2.0]}, "surface_tag": "metal",
+                "uv": {"tiling": [2.0, 2.0]},
+                "surface_tag": "metal",
             },
             "dome_copper_polished": {
                 "from": "dome_copper",
-                "inputs": {"roughness": {"value": 0.22}, "base_color": {"value": [0.87, 0.48, 0.32]}},
+                "inputs": {
+                    "roughness": {"value": 0.22},
+                    "base_color": {"value": [0.87, 0.48, 0.32]},
+                },
             },
         },
         "meshes": {
             "dome_panel": {
                 "file": "meshes/dome_panel.glb",
-                "slots": {"Panel": "dome_copper", "Rim": "dome_copper", "Rivets": "dome_copper_polished"},
+                "slots": {
+                    "Panel": "dome_copper",
+                    "Rim": "dome_copper",
+                    "Rivets": "dome_copper_polished",
+                },
                 "done": ["Panel"],
             },
         },
-    }  # fmt: skip
+    }

@@ -11,15 +11,26 @@ from ektopos.document import SUFFIX, Document, dump_document, parse
 
 NAME = "Hollin Ridge Observatory"
 PROPS = {
-    "dome_panel": dome_panel, "refractor": refractor, "signal_lamp": signal_lamp, "vent_shutter": vent_shutter,
+    "dome_panel": dome_panel,
+    "refractor": refractor,
+    "signal_lamp": signal_lamp,
+    "vent_shutter": vent_shutter,
     "case_long": instrument_cases,
-}  # fmt: skip
-"""Every prop brings `write_maps(folder)`, `write_mesh(path)`, `document()`, and `write_more(folder)` for further meshes."""
+}
+"""Every prop brings `write_maps(folder)`, `write_mesh(path)`, `document()`, and
+`write_more(folder)` for further meshes."""
 
 
 def make_sample(folder: Path) -> Path:
     """Write maps, meshes and document; gives the document's path. The same bytes every time."""
-    whole: dict[str, Any] = {"ektopos": 1, "name": NAME, "target": "gltf-glb", "maps": {}, "materials": {}, "meshes": {}}
+    whole: dict[str, Any] = {
+        "ektopos": 1,
+        "name": NAME,
+        "target": "gltf-glb",
+        "maps": {},
+        "materials": {},
+        "meshes": {},
+    }
     for name, prop in PROPS.items():
         (folder / "maps").mkdir(parents=True, exist_ok=True)
         prop.write_maps(folder / "maps")

@@ -1,4 +1,5 @@
-"""The refractor telescope on its pier: meaningless slot names, gloss, packing in another order, nameless maps, faults."""
+"""The refractor telescope on its pier: meaningless slot names, gloss, packing in another order,
+nameless maps, faults."""
 
 from __future__ import annotations
 
@@ -32,7 +33,9 @@ def _brass(folder: Path) -> None:
     tarnish = step(stains, 0.62, 0.2)
     worn = scratches(SIZE, 53, 320)
     lines = seams(SIZE, 8, 0.03) * 0.6
-    base = blend(colour(0.86, 0.68, 0.36), colour(0.52, 0.36, 0.2), tarnish) + 0.04 * worn[..., None]
+    base = (
+        blend(colour(0.86, 0.68, 0.36), colour(0.52, 0.36, 0.2), tarnish) + 0.04 * worn[..., None]
+    )
     gloss = np.clip(0.74 - 0.34 * tarnish + 0.1 * fine - 0.1 * worn, 0, 1)
     occlusion = np.clip(1 - 0.4 * lines, 0, 1)
     height = 0.5 + 0.06 * (fine - 0.5) - 0.25 * lines - 0.05 * worn
@@ -41,7 +44,10 @@ def _brass(folder: Path) -> None:
     save(folder / "brass_tube_gls.png", np.where(mask, gloss, 0.3).astype(np.float32))
     save(folder / "brass_tube_M.png", mask.astype(np.float32))
     save(folder / "brass_tube_AO.png", np.where(mask, occlusion, 1.0).astype(np.float32))
-    save(folder / "brass_tube_N.png", np.where(mask[..., None], encode(height_to_normal(height, 26.0)), (0.5, 0.5, 1.0)))
+    save(
+        folder / "brass_tube_N.png",
+        np.where(mask[..., None], encode(height_to_normal(height, 26.0)), (0.5, 0.5, 1.0)),
+    )
 
 
 def _leather(folder: Path) -> None:
@@ -51,11 +57,18 @@ def _leather(folder: Path) -> None:
     height = 0.5 + 0.35 * np.clip(creases * 3, 0, 1) - 0.12 * pores
     y, x = np.mgrid[0:size, 0:size] / size
     # Light from above left was left in the picture: what a base colour must not hold.
-    light = (1.0 + 0.55 * np.cos(2 * np.pi * (x * 0.5 - 0.05)) * np.cos(np.pi * (y - 0.15)))[..., None]
+    light = (1.0 + 0.55 * np.cos(2 * np.pi * (x * 0.5 - 0.05)) * np.cos(np.pi * (y - 0.15)))[
+        ..., None
+    ]
     base = blend(colour(0.32, 0.19, 0.12), colour(0.22, 0.12, 0.08), pores) * light
     save(folder / "Grip Leather albedo.png", np.clip(base, 0, 1))
-    save(folder / "Grip Leather normal.png", encode(height_to_normal(height.astype(np.float32), 9.0)))
-    save(folder / "Grip Leather rough.png", np.clip(0.55 + 0.2 * pores + 0.15 * (1 - creases), 0, 1).astype(np.float32))
+    save(
+        folder / "Grip Leather normal.png", encode(height_to_normal(height.astype(np.float32), 9.0))
+    )
+    save(
+        folder / "Grip Leather rough.png",
+        np.clip(0.55 + 0.2 * pores + 0.15 * (1 - creases), 0, 1).astype(np.float32),
+    )
 
 
 def _pier(folder: Path) -> None:
@@ -68,7 +81,10 @@ def _pier(folder: Path) -> None:
     open_ = np.clip(1 - 0.3 * cv2.GaussianBlur(chips, (0, 0), 6) - 0.1 * chips, 0, 1)
     save(folder / "T_PierIron_Diffuse_1K.png", base)
     save(folder / "T_PierIron_MRAO_1K.png", np.zeros_like(grain), roughness, open_)
-    save(folder / "T_PierIron_Normal_DX_1K.tga", encode(flip_green(height_to_normal(height.astype(np.float32), 40.0))))
+    save(
+        folder / "T_PierIron_Normal_DX_1K.tga",
+        encode(flip_green(height_to_normal(height.astype(np.float32), 40.0))),
+    )
 
 
 def _glass(folder: Path) -> None:
@@ -76,18 +92,32 @@ def _glass(folder: Path) -> None:
     y, x = np.mgrid[0:size, 0:size] / size - 0.5
     rings = (0.5 + 0.5 * np.cos(np.hypot(x, y) * 60)).astype(np.float32)
     dust = clouds(size, 81, 0.9)
-    save(folder / "7fa1c204.png", blend(colour(0.72, 0.86, 0.84), colour(0.8, 0.9, 0.88), rings) + 0.03 * dust[..., None])
+    save(
+        folder / "7fa1c204.png",
+        blend(colour(0.72, 0.86, 0.84), colour(0.8, 0.9, 0.88), rings) + 0.03 * dust[..., None],
+    )
     save(folder / "7fa1c205.png", encode(height_to_normal(0.02 * rings + 0.01 * dust, 20.0)))
     open_ = np.clip(1 - 0.5 * step(np.hypot(x, y).astype(np.float32), 0.48, 0.1), 0, 1)
     save(folder / "7fa1c206.png", open_, 0.06 + 0.12 * dust, np.zeros_like(dust))
 
 
 def write_mesh(path: Path) -> None:
-    """A tube with dew cap and focuser on a pier, tilted to the sky; 24 faces of the pier reversed, 8 of the cap twice."""
+    """A tube with dew cap and focuser on a pier, tilted to the sky; 24 faces of the pier reversed,
+    8 of the cap twice."""
     tube = lathe("9e_01", [(0.07, 0.42), (0.07, 0.2), (0.07, -0.05), (0.07, -0.3)], 48, TUBE[0])
     cap = lathe("9e_02", [(0.078, 0.62), (0.09, 0.6), (0.09, 0.43), (0.07, 0.42)], 48, TUBE[1])
-    focuser = lathe("9e_02", [(0.07, -0.36), (0.04, -0.38), (0.03, -0.42), (0.03, -0.56), (0.022, -0.57)], 48, TUBE[2])
-    grip = lathe("9e_03", [(0.074, -0.1), (0.078, -0.12), (0.078, -0.28), (0.074, -0.3)], 48, (0.0, 0.0, 4.0, 1.2))
+    focuser = lathe(
+        "9e_02",
+        [(0.07, -0.36), (0.04, -0.38), (0.03, -0.42), (0.03, -0.56), (0.022, -0.57)],
+        48,
+        TUBE[2],
+    )
+    grip = lathe(
+        "9e_03",
+        [(0.074, -0.1), (0.078, -0.12), (0.078, -0.28), (0.074, -0.3)],
+        48,
+        (0.0, 0.0, 4.0, 1.2),
+    )
     lens = lathe("9e_07", [(0.0, 0.5), (0.04, 0.495), (0.07, 0.48)], 32, (0.05, 0.05, 0.95, 0.95))
     lens = Part("9e_07", lens.positions, 0.5 + lens.positions[:, [0, 2]] / 0.15, lens.triangles)
     doubled = Part(cap.slot, cap.positions, cap.uvs, cap.triangles[:8])
@@ -97,21 +127,31 @@ def write_mesh(path: Path) -> None:
         Part(p.slot, p.positions @ turn + np.array([0, 1.15, 0.1]), p.uvs, p.triangles)
         for p in (tube, cap, doubled, focuser, grip, lens)
     ]
-    pier = lathe("9e_04", [(0.0, 1.1), (0.06, 1.08), (0.08, 1.0), (0.06, 0.96), (0.06, 0.1), (0.2, 0.06), (0.2, 0.0)], 36,
-                 (0.1, 0.1, 0.35, 0.35))  # fmt: skip
+    pier = lathe(
+        "9e_04",
+        [(0.0, 1.1), (0.06, 1.08), (0.08, 1.0), (0.06, 0.96), (0.06, 0.1), (0.2, 0.06), (0.2, 0.0)],
+        36,
+        (0.1, 0.1, 0.35, 0.35),
+    )
     order = pier.triangles.copy()
     order[60:84] = order[60:84, ::-1]
     pier = Part(pier.slot, pier.positions, pier.uvs, order)
-    foot = flat_shaded(joined("9e_0b", [
-        box("9e_0b", (-0.03, 0.02, 0.18), (0.03, 0.06, 0.42), (1.1, 0.2, 1.7, 0.5)),
-        box("9e_0b", (-0.34, 0.02, -0.22), (-0.12, 0.06, -0.16), (1.1, 0.6, 1.7, 0.9)),
-        box("9e_0b", (0.12, 0.02, -0.22), (0.34, 0.06, -0.16), (1.1, 0.6, 1.7, 0.9)),
-    ]))  # fmt: skip
+    foot = flat_shaded(
+        joined(
+            "9e_0b",
+            [
+                box("9e_0b", (-0.03, 0.02, 0.18), (0.03, 0.06, 0.42), (1.1, 0.2, 1.7, 0.5)),
+                box("9e_0b", (-0.34, 0.02, -0.22), (-0.12, 0.06, -0.16), (1.1, 0.6, 1.7, 0.9)),
+                box("9e_0b", (0.12, 0.02, -0.22), (0.34, 0.06, -0.16), (1.1, 0.6, 1.7, 0.9)),
+            ],
+        )
+    )
     write_glb(path, [moved(part) for part in (*upper, pier, foot)])
 
 
 def document() -> dict[str, Any]:
-    """The telescope's part of the project document: the foot is still bare, the glass is not made yet."""
+    """The telescope's part of the project document: the foot is still bare, the glass is not made
+    yet."""
 
     def fed(name: str, channels: str, **more: Any) -> dict[str, Any]:
         return {"map": name, "channels": channels, **more}
@@ -127,13 +167,19 @@ def document() -> dict[str, Any]:
         "Grip Leather rough": ("Grip Leather rough.png", "linear", {"r": "roughness"}),
         "T_PierIron_Diffuse_1K": ("T_PierIron_Diffuse_1K.png", "srgb", {"rgb": "base_color"}),
         "T_PierIron_MRAO_1K": (
-            "T_PierIron_MRAO_1K.png", "linear", {"r": "metallic", "g": "roughness", "b": "occlusion"},
+            "T_PierIron_MRAO_1K.png",
+            "linear",
+            {"r": "metallic", "g": "roughness", "b": "occlusion"},
         ),
         "T_PierIron_Normal_DX_1K": ("T_PierIron_Normal_DX_1K.tga", "linear", {"rgb": "normal"}),
         "7fa1c204": ("7fa1c204.png", "srgb", {"rgb": "base_color"}),
         "7fa1c205": ("7fa1c205.png", "linear", {"rgb": "normal"}),
-        "7fa1c206": ("7fa1c206.png", "linear", {"r": "occlusion", "g": "roughness", "b": "metallic"}),
-    }  # fmt: skip
+        "7fa1c206": (
+            "7fa1c206.png",
+            "linear",
+            {"r": "occlusion", "g": "roughness", "b": "metallic"},
+        ),
+    }
     entries: dict[str, Any] = {}
     for name, (file, encoding, roles) in maps.items():
         entries[name] = {"file": f"maps/{file}", "encoding": encoding, "roles": roles}
@@ -146,14 +192,17 @@ def document() -> dict[str, Any]:
         "materials": {
             "brass": {
                 "inputs": {
-                    "base_color": fed("brass_tube_BC", "rgb"), "metallic": fed("brass_tube_M", "r"),
-                    "roughness": fed("brass_tube_gls", "r", invert=True), "normal": fed("brass_tube_N", "rgb"),
+                    "base_color": fed("brass_tube_BC", "rgb"),
+                    "metallic": fed("brass_tube_M", "r"),
+                    "roughness": fed("brass_tube_gls", "r", invert=True),
+                    "normal": fed("brass_tube_N", "rgb"),
                     "occlusion": fed("brass_tube_AO", "r"),
                 },
                 "surface_tag": "metal",
             },
             "brass_polished": {
-                "from": "brass", "inputs": {"roughness": fed("brass_tube_gls", "r", invert=True, range=[0.0, 0.4])},
+                "from": "brass",
+                "inputs": {"roughness": fed("brass_tube_gls", "r", invert=True, range=[0.0, 0.4])},
             },
             "brass_tarnished": {
                 "from": "brass",
@@ -164,15 +213,18 @@ def document() -> dict[str, Any]:
             },
             "grip_leather": {
                 "inputs": {
-                    "base_color": fed("Grip Leather albedo", "rgb"), "roughness": fed("Grip Leather rough", "r"),
+                    "base_color": fed("Grip Leather albedo", "rgb"),
+                    "roughness": fed("Grip Leather rough", "r"),
                     "normal": fed("Grip Leather normal", "rgb"),
                 },
                 "surface_tag": "leather",
             },
             "pier_iron": {
                 "inputs": {
-                    "base_color": fed("T_PierIron_Diffuse_1K", "rgb"), "metallic": fed("T_PierIron_MRAO_1K", "r"),
-                    "roughness": fed("T_PierIron_MRAO_1K", "g"), "occlusion": fed("T_PierIron_MRAO_1K", "b"),
+                    "base_color": fed("T_PierIron_Diffuse_1K", "rgb"),
+                    "metallic": fed("T_PierIron_MRAO_1K", "r"),
+                    "roughness": fed("T_PierIron_MRAO_1K", "g"),
+                    "occlusion": fed("T_PierIron_MRAO_1K", "b"),
                     "normal": fed("T_PierIron_Normal_DX_1K", "rgb"),
                 },
                 "surface_tag": "metal",
@@ -182,10 +234,14 @@ def document() -> dict[str, Any]:
             "refractor": {
                 "file": "meshes/refractor.glb",
                 "slots": {
-                    "9e_01": "brass", "9e_02": "brass_tarnished", "9e_03": "grip_leather", "9e_04": "pier_iron", "9e_07": None,
+                    "9e_01": "brass",
+                    "9e_02": "brass_tarnished",
+                    "9e_03": "grip_leather",
+                    "9e_04": "pier_iron",
+                    "9e_07": None,
                     "9e_0b": None,
                 },
                 "done": ["9e_01", "9e_03"],
             },
         },
-    }  # fmt: skip
+    }

@@ -34,22 +34,31 @@ def sheet(slot: str, points: Points, uvs: Points) -> Part:
     number = np.arange(rows * columns).reshape(rows, columns)
     a, b, c, d = number[:-1, :-1], number[:-1, 1:], number[1:, :-1], number[1:, 1:]
     triangles = np.stack([np.stack([a, c, b], -1), np.stack([b, c, d], -1)], axis=2).reshape(-1, 3)
-    kept = np.array([len({tuple(np.round(points.reshape(-1, 3)[i], 9)) for i in t}) == 3 for t in triangles])
+    kept = np.array(
+        [len({tuple(np.round(points.reshape(-1, 3)[i], 9)) for i in t}) == 3 for t in triangles]
+    )
     return Part(slot, points.reshape(-1, 3), uvs.reshape(-1, 2), triangles[kept])
 
 
-def lathe(slot: str, profile: Sequence[tuple[float, float]], around: int, uv: tuple[float, float, float, float]) -> Part:
-    """A profile of (radius, height), top to bottom, turned about y; its UVs fill the rectangle (u0, v0, u1, v1)."""
+def lathe(
+    slot: str,
+    profile: Sequence[tuple[float, float]],
+    around: int,
+    uv: tuple[float, float, float, float],
+) -> Part:
+    """A profile of (radius, height), top to bottom, turned about y; its UVs fill the rectangle (u0,
+    v0, u1, v1)."""
     angle = np.linspace(0, 2 * np.pi, around + 1)
     angle[-1] = 0.0
     radius, height = np.array(profile, np.float64).T
     points = np.stack(
         [
-            radius[:, None] * np.sin(angle), np.broadcast_to(height[:, None], (len(profile), around + 1)),
+            radius[:, None] * np.sin(angle),
+            np.broadcast_to(height[:, None], (len(profile), around + 1)),
             radius[:, None] * np.cos(angle),
         ],
         axis=-1,
-    )  # fmt: skip
+    )
     way = np.concatenate([[0], np.cumsum(np.hypot(np.diff(radius), np.diff(height)))])
     u0, v0, u1, v1 = uv
     u = np.broadcast_to(np.linspace(u0, u1, around + 1), points.shape[:2])
@@ -57,7 +66,9 @@ def lathe(slot: str, profile: Sequence[tuple[float, float]], around: int, uv: tu
     return sheet(slot, points, np.stack([u, v], axis=-1))
 
 
-def box(slot: str, low: Sequence[float], high: Sequence[float], uv: tuple[float, float, float, float]) -> Part:
+def box(
+    slot: str, low: Sequence[float], high: Sequence[float], uv: tuple[float, float, float, float]
+) -> Part:
     """A box whose six sides lie in a 3 × 2 grid of the UV rectangle."""
     l, h = np.array(low, float), np.array(high, float)
     centre, half = (l + h) / 2, (h - l) / 2
@@ -66,7 +77,9 @@ def box(slot: str, low: Sequence[float], high: Sequence[float], uv: tuple[float,
         normal = np.eye(3)[axis] * sign
         down = np.array([0, 0, 1.0]) if axis == 1 else np.array([0, -1.0, 0])
         right = np.cross(normal, down)
-        corners = [[centre + half * (normal + x * right + y * down) for x in (-1, 1)] for y in (-1, 1)]
+        corners = [
+            [centre + half * (normal + x * right + y * down) for x in (-1, 1)] for y in (-1, 1)
+        ]
         column, row = number % 3, number // 3
         u0, v0 = uv[0] + (uv[2] - uv[0]) * column / 3, uv[1] + (uv[3] - uv[1]) * row / 2
         u1, v1 = u0 + (uv[2] - uv[0]) / 3 * 0.94, v0 + (uv[3] - uv[1]) / 2 * 0.94
@@ -82,19 +95,28 @@ def joined(slot: str, parts: Sequence[Part]) -> Part:
         slot,
         np.concatenate([part.positions for part in parts]),
         np.concatenate([part.uvs for part in parts]),
-        np.concatenate([part.triangles + start for part, start in zip(parts, starts, strict=False)]),
+        np.concatenate(
+            [part.triangles + start for part, start in zip(parts, starts, strict=False)]
+        ),
     )
 
 
 def moved(part: Part, offset: Sequence[float] = (0, 0, 0), scale: float = 1.0) -> Part:
     """A part scaled, then moved."""
-    return Part(part.slot, part.positions * scale + np.array(offset, float), part.uvs, part.triangles)
+    return Part(
+        part.slot, part.positions * scale + np.array(offset, float), part.uvs, part.triangles
+    )
 
 
 def flat_shaded(part: Part) -> Part:
     """A part whose triangles share no vertices, so that its edges are hard."""
     corners = part.triangles.reshape(-1)
-    return Part(part.slot, part.positions[corners], part.uvs[corners], np.arange(len(corners)).reshape(-1, 3))
+    return Part(
+        part.slot,
+        part.positions[corners],
+        part.uvs[corners],
+        np.arange(len(corners)).reshape(-1, 3),
+    )
 
 
 def write_glb(path: Path, parts: Sequence[Part]) -> None:
@@ -102,7 +124,9 @@ def write_glb(path: Path, parts: Sequence[Part]) -> None:
     slots = tuple(dict.fromkeys(part.slot for part in parts))
     whole = joined("", parts)
     owner = np.concatenate([np.full(len(part.triangles), slots.index(part.slot)) for part in parts])
-    vertex_owner = np.concatenate([np.full(len(part.positions), slots.index(part.slot)) for part in parts])
+    vertex_owner = np.concatenate(
+        [np.full(len(part.positions), slots.index(part.slot)) for part in parts]
+    )
     triangles = whole.triangles.astype(np.int32)
     count = len(whole.positions)
     mesh = Mesh(

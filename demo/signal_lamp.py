@@ -1,4 +1,6 @@
-"""The signal lamp: float emission in EXR, a size that is no power of two, roughness in 32-bit RGBA."""
+"""The signal lamp: float emission in EXR, a size that is no power of two, roughness in 32-bit
+RGBA.
+"""
 
 from __future__ import annotations
 
@@ -41,22 +43,45 @@ def write_mesh(path: Path) -> None:
     """A housing on a foot, with a bulging lens in front."""
     housing = lathe(
         "Housing",
-        [(0.0, 0.2), (0.05, 0.2), (0.14, 0.18), (0.16, 0.14), (0.16, -0.12), (0.18, -0.14), (0.18, -0.17), (0.15, -0.17)],
-        40, (0.02, 0.02, 0.98, 0.6),
-    )  # fmt: skip
-    lens_profile = [(0.15 * np.sin(a), -0.17 - 0.07 * np.cos(a) + 0.0) for a in np.linspace(np.pi / 2, 0.0, 12)]
+        [
+            (0.0, 0.2),
+            (0.05, 0.2),
+            (0.14, 0.18),
+            (0.16, 0.14),
+            (0.16, -0.12),
+            (0.18, -0.14),
+            (0.18, -0.17),
+            (0.15, -0.17),
+        ],
+        40,
+        (0.02, 0.02, 0.98, 0.6),
+    )
+    lens_profile = [
+        (0.15 * np.sin(a), -0.17 - 0.07 * np.cos(a) + 0.0) for a in np.linspace(np.pi / 2, 0.0, 12)
+    ]
     lens = lathe("Lens", lens_profile, 40, (0.0, 0.0, 1.0, 1.0))
     angle = np.arctan2(lens.positions[:, 0], lens.positions[:, 2])
     reach = np.hypot(lens.positions[:, 0], lens.positions[:, 2]) / 0.15 * 0.46
     lens = type(lens)(
-        "Lens", lens.positions, np.stack([0.5 + reach * np.sin(angle), 0.5 + reach * np.cos(angle)], -1), lens.triangles
+        "Lens",
+        lens.positions,
+        np.stack([0.5 + reach * np.sin(angle), 0.5 + reach * np.cos(angle)], -1),
+        lens.triangles,
     )
     turn = np.array([[1, 0, 0], [0, 0, 1], [0, -1, 0]], float)  # the lens looks along +z
-    front = [type(p)(p.slot, p.positions @ turn.T @ np.diag([1, 1, -1]), p.uvs, p.triangles[:, ::-1]) for p in (housing, lens)]
-    foot = flat_shaded(joined("Foot", [
-        box("Foot", (-0.05, -0.34, -0.04), (0.05, -0.14, 0.04), (0.02, 0.62, 0.6, 0.8)),
-        box("Foot", (-0.16, -0.38, -0.12), (0.16, -0.34, 0.12), (0.02, 0.8, 0.98, 0.99)),
-    ]))  # fmt: skip
+    front = [
+        type(p)(p.slot, p.positions @ turn.T @ np.diag([1, 1, -1]), p.uvs, p.triangles[:, ::-1])
+        for p in (housing, lens)
+    ]
+    foot = flat_shaded(
+        joined(
+            "Foot",
+            [
+                box("Foot", (-0.05, -0.34, -0.04), (0.05, -0.14, 0.04), (0.02, 0.62, 0.6, 0.8)),
+                box("Foot", (-0.16, -0.38, -0.12), (0.16, -0.34, 0.12), (0.02, 0.8, 0.98, 0.99)),
+            ],
+        )
+    )
     write_glb(path, [moved(part) for part in (*front, foot)])
 
 

@@ -14,7 +14,8 @@ from ektopos.types import Float
 
 
 def clouds(size: int, seed: int, smoothness: float = 1.8, largest: float = 1.0) -> Float:
-    """Smooth random clouds, `(size, size)` 0–1, that repeat: noise whose power falls with frequency."""
+    """Smooth random clouds, `(size, size)` 0–1, that repeat: noise whose power falls with
+    frequency."""
     rng = np.random.default_rng(seed)
     frequency = np.hypot(np.fft.fftfreq(size)[:, None], np.fft.rfftfreq(size)[None, :]) * size
     power = np.where(frequency > 0, np.maximum(frequency, largest) ** -smoothness, 0.0)
@@ -34,7 +35,10 @@ def scratches(size: int, seed: int, count: int, length: float = 0.2) -> Float:
         end = start + reach * np.array([np.cos(angle), np.sin(angle)])
         for dx in (-size, 0, size):
             for dy in (-size, 0, size):
-                a, b = (int(start[0] + dx), int(start[1] + dy)), (int(end[0] + dx), int(end[1] + dy))
+                a, b = (
+                    (int(start[0] + dx), int(start[1] + dy)),
+                    (int(end[0] + dx), int(end[1] + dy)),
+                )
                 cv2.line(picture, a, b, int(rng.integers(60, 255)), 1, cv2.LINE_AA)
     return picture.astype(np.float32) / 255
 
@@ -59,19 +63,26 @@ def seams(size: int, rows: int, width: float) -> Float:
     return np.maximum(groove[:, None], groove[None, :]).astype(np.float32)
 
 
-def patches(size: int, islands: Sequence[tuple[float, float, float, float]], margin: float = 0.008) -> NDArray[np.bool_]:
+def patches(
+    size: int, islands: Sequence[tuple[float, float, float, float]], margin: float = 0.008
+) -> NDArray[np.bool_]:
     """Where UV islands (u0, v0, u1, v1) lie, with a margin around them, `(size, size)`."""
     at = (np.arange(size) + 0.5) / size
     found = np.zeros((size, size), bool)
     for u0, v0, u1, v1 in islands:
-        across, down = (at > u0 - margin) & (at < u1 + margin), (at > v0 - margin) & (at < v1 + margin)
+        across, down = (
+            (at > u0 - margin) & (at < u1 + margin),
+            (at > v0 - margin) & (at < v1 + margin),
+        )
         found |= down[:, None] & across[None, :]
     return found
 
 
 def blend(first: Float, second: Float, mask: Float) -> Float:
     """`first` where the mask is 0, `second` where it is 1."""
-    return first + (second - first) * (mask[..., None] if first.ndim > mask.ndim or second.ndim > mask.ndim else mask)
+    return first + (second - first) * (
+        mask[..., None] if first.ndim > mask.ndim or second.ndim > mask.ndim else mask
+    )
 
 
 def colour(red: float, green: float, blue: float) -> Float:

@@ -27,7 +27,10 @@ def write_maps(folder: Path) -> None:
     paint = blend(colour(0.33, 0.37, 0.41), colour(0.29, 0.33, 0.37), fine) + 0.05 * worn[..., None]
     lip = np.exp(-(((distance - 0.34) / 0.05) ** 2)).astype(np.float32)
     save(folder / "ventShutter-RGBA.png", paint, solid)
-    save(folder / "ventShutter-R.png", np.clip(0.4 + 0.2 * fine + 0.15 * worn, 0, 1).astype(np.float32))
+    save(
+        folder / "ventShutter-R.png",
+        np.clip(0.4 + 0.2 * fine + 0.15 * worn, 0, 1).astype(np.float32),
+    )
     save(folder / "ventShutter-N.png", encode(height_to_normal(0.4 * lip + 0.03 * fine, 14.0)))
 
 
@@ -48,13 +51,24 @@ def write_mesh(path: Path) -> None:
 
 def document() -> dict[str, Any]:
     """The shutter's part of the project document."""
-    rgba = {"file": "maps/ventShutter-RGBA.png", "encoding": "srgb", "roles": {"rgb": "base_color", "a": "opacity"}}
+    rgba = {
+        "file": "maps/ventShutter-RGBA.png",
+        "encoding": "srgb",
+        "roles": {"rgb": "base_color", "a": "opacity"},
+    }
     return {
         "maps": {
             "ventShutter-RGBA": rgba,
-            "ventShutter-R": {"file": "maps/ventShutter-R.png", "encoding": "linear", "roles": {"r": "roughness"}},
+            "ventShutter-R": {
+                "file": "maps/ventShutter-R.png",
+                "encoding": "linear",
+                "roles": {"r": "roughness"},
+            },
             "ventShutter-N": {
-                "file": "maps/ventShutter-N.png", "encoding": "linear", "roles": {"rgb": "normal"}, "normal_y": "+",
+                "file": "maps/ventShutter-N.png",
+                "encoding": "linear",
+                "roles": {"rgb": "normal"},
+                "normal_y": "+",
             },
         },
         "materials": {
@@ -66,10 +80,15 @@ def document() -> dict[str, Any]:
                     "normal": {"map": "ventShutter-N", "channels": "rgb"},
                     "opacity": {"map": "ventShutter-RGBA", "channels": "a"},
                 },
-                "alpha_mode": "mask", "double_sided": True, "surface_tag": "metal",
+                "alpha_mode": "mask",
+                "double_sided": True,
+                "surface_tag": "metal",
             },
         },
         "meshes": {
-            "vent_shutter": {"file": "meshes/vent_shutter.glb", "slots": {"Shutter": "vent_shutter", "Frame": "pier_iron"}},
+            "vent_shutter": {
+                "file": "meshes/vent_shutter.glb",
+                "slots": {"Shutter": "vent_shutter", "Frame": "pier_iron"},
+            },
         },
-    }  # fmt: skip
+    }

@@ -1,6 +1,7 @@
 """The command line: everything the core computes, as JSON or as lines for people.
 
-Exit codes: 0 fine; 1 findings of severity error, or a failed trial; 2 bad input, said in one line on stderr.
+Exit codes: 0 fine; 1 findings of severity error, or a failed trial; 2 bad input, said in one line
+on stderr.
 """
 
 from __future__ import annotations
@@ -18,7 +19,8 @@ from typing import Any, NoReturn
 
 from ektopos.errors import EktoposError, InvalidDocument, MissingReference, UnreadableFile
 
-# Each command imports what it needs where it needs it: loading all of the core takes longer than many commands do.
+# Each command imports what it needs where it needs it: loading all of the core takes longer than
+# many commands do.
 
 FINE, FOUND, BAD = 0, 1, 2
 AHEAD_BYTES = 64 * 2**20
@@ -44,7 +46,11 @@ def main(arguments: list[str] | None = None) -> int:
     except KeyboardInterrupt:
         print("ektopos: stopped; nothing was changed.", file=sys.stderr)
         return BAD
-    answer = json.dumps(plain(found), indent=2, ensure_ascii=False, allow_nan=False) if options.json else "\n".join(lines)
+    answer = (
+        json.dumps(plain(found), indent=2, ensure_ascii=False, allow_nan=False)
+        if options.json
+        else "\n".join(lines)
+    )
     try:
         print(answer, flush=True)
     except BrokenPipeError:
@@ -58,7 +64,9 @@ def main(arguments: list[str] | None = None) -> int:
 def plain(value: Any) -> Any:
     """A value as JSON can hold it: records as objects, not-a-number and infinity as null."""
     if dataclasses.is_dataclass(value) and not isinstance(value, type):
-        return {field.name: plain(getattr(value, field.name)) for field in dataclasses.fields(value)}
+        return {
+            field.name: plain(getattr(value, field.name)) for field in dataclasses.fields(value)
+        }
     if isinstance(value, dict):
         return {str(key): plain(item) for key, item in value.items()}
     if isinstance(value, (list, tuple)):
@@ -80,7 +88,9 @@ def _identify(options: argparse.Namespace) -> Outcome:
         try:
             facts[given[0]] = facts_of(given[1])
         except (EktoposError, OSError, MemoryError) as problem:
-            problems[given[0]] = problem.message if isinstance(problem, EktoposError) else str(problem)
+            problems[given[0]] = (
+                problem.message if isinstance(problem, EktoposError) else str(problem)
+            )
 
     with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
         list(pool.map(measure, files))
@@ -95,19 +105,33 @@ def _identify(options: argparse.Namespace) -> Outcome:
         header = facts[given].header
         found.append(
             {
-                "path": given, "width": header.width, "height": header.height, "channels": header.channels,
-                "bits": header.bits, "encoding": verdict.encoding, "set": set_name, "role": verdict.role,
-                "confidence": verdict.confidence, "channel_roles": channel_roles(verdict.roles, header.channels),
-                "normal_y": verdict.normal_y, "evidence": [*verdict.evidence, *verdict.doubts],
-                "facts": {"format": header.format, "notes": facts[given].notes, "conflict": verdict.conflict,
-                          **dataclasses.asdict(facts[given].statistics)},
+                "path": given,
+                "width": header.width,
+                "height": header.height,
+                "channels": header.channels,
+                "bits": header.bits,
+                "encoding": verdict.encoding,
+                "set": set_name,
+                "role": verdict.role,
+                "confidence": verdict.confidence,
+                "channel_roles": channel_roles(verdict.roles, header.channels),
+                "normal_y": verdict.normal_y,
+                "evidence": [*verdict.evidence, *verdict.doubts],
+                "facts": {
+                    "format": header.format,
+                    "notes": facts[given].notes,
+                    "conflict": verdict.conflict,
+                    **dataclasses.asdict(facts[given].statistics),
+                },
             }
-        )  # fmt: skip
+        )
     lines = [
-        f"{f['path']}: {f['error']}" if "error" in f
-        else f"{f['path']}: {f['role']}, {f['encoding']}, set {f['set']}, {f['confidence']:.0%}; " + "; ".join(f["evidence"])
+        f"{f['path']}: {f['error']}"
+        if "error" in f
+        else f"{f['path']}: {f['role']}, {f['encoding']}, set {f['set']}, {f['confidence']:.0%}; "
+        + "; ".join(f["evidence"])
         for f in found
-    ]  # fmt: skip
+    ]
     return found, BAD if found and len(problems) == len(found) else FINE, lines or ["no maps in it"]
 
 
@@ -126,8 +150,19 @@ def _mesh(options: argparse.Namespace) -> Outcome:
             bad += 1
             continue
         slots = [_slot_json(slot) for slot in slot_facts(mesh)]
-        faults = [{"code": f.code, "slot": f.slot, "count": f.count, "message": f.message} for f in find_faults(mesh)]
-        found.append({"path": given, "triangles": len(mesh.triangles), "slots": slots, "faults": faults, "notes": mesh.notes})
+        faults = [
+            {"code": f.code, "slot": f.slot, "count": f.count, "message": f.message}
+            for f in find_faults(mesh)
+        ]
+        found.append(
+            {
+                "path": given,
+                "triangles": len(mesh.triangles),
+                "slots": slots,
+                "faults": faults,
+                "notes": mesh.notes,
+            }
+        )
         lines.append(f"{given}: {len(mesh.triangles)} triangles")
         lines += [f"  {s['name']}: {s['triangles']} triangles, {s['area']:.4g} m²" for s in slots]
         lines += [f"  {f['code']}: {f['message']}" for f in faults]
@@ -137,9 +172,13 @@ def _mesh(options: argparse.Namespace) -> Outcome:
 def _slot_json(slot: Any) -> dict[str, Any]:
     facts = dataclasses.asdict(slot)
     uv = facts["uv"]
-    facts["uv"] = {key: uv[key] for key in ("min", "max", "inside", "coverage", "overlap", "flipped")}
+    facts["uv"] = {
+        key: uv[key] for key in ("min", "max", "inside", "coverage", "overlap", "flipped")
+    }
     facts["uv"]["stretch"] = {"l2": uv["l2"], "linf": uv["linf"]}
-    facts["layout"] = {key: uv[key] for key in ("islands", "gap", "stacked", "mirrored")} | {"spread": facts.pop("spread")}
+    facts["layout"] = {key: uv[key] for key in ("islands", "gap", "stacked", "mirrored")} | {
+        "spread": facts.pop("spread")
+    }
     return facts
 
 
@@ -159,12 +198,18 @@ def _match(options: argparse.Namespace) -> Outcome:
         raise UnreadableFile("none of the maps can be read.", subject=problems[0]["path"])
     found: list[dict[str, Any]] = []
     for slot, (candidates, sets) in match_maps(mesh, maps).items():
-        ranked = [{"set": c.set, "maps": sets[c.set], "score": c.score, "reasons": c.reasons} for c in candidates]
+        ranked = [
+            {"set": c.set, "maps": sets[c.set], "score": c.score, "reasons": c.reasons}
+            for c in candidates
+        ]
         found.append({"slot": slot, "candidates": ranked})
     lines = [f"{p['path']}: {p['error']}" for p in problems]
     for entry in found:
         lines.append(entry["slot"])
-        lines += [f"  {c['score']:.2f} {c['set']}: {'; '.join(c['reasons'])}" for c in entry["candidates"][:3]]
+        lines += [
+            f"  {c['score']:.2f} {c['set']}: {'; '.join(c['reasons'])}"
+            for c in entry["candidates"][:3]
+        ]
     return found, FINE, lines
 
 
@@ -174,7 +219,9 @@ def _check(options: argparse.Namespace) -> Outcome:
     from ektopos.targets.profile import find_profile
 
     with open_project(options.project) as project:
-        findings = run_checks(project, find_profile(options.target or project.document.target, project.document))
+        findings = run_checks(
+            project, find_profile(options.target or project.document.target, project.document)
+        )
     worst = any(finding.severity == "error" for finding in findings)
     lines = [f"{f.severity}: {f.subject}: {f.message} {f.fix}" for f in findings]
     return findings, FOUND if worst else FINE, lines or ["nothing found"]
@@ -196,10 +243,11 @@ def _export(options: argparse.Namespace) -> Outcome:
 
 
 def _maps_ahead(project: Path, out: Path) -> list[Path]:
-    """Maps that a first export will want, so that they can be decoded while the rest of the core is loaded.
+    """Maps that a first export will want, so that they can be decoded while the rest of the core is
+    loaded.
 
-    The document is looked at, not read: what is wrong with it is said later. Nothing for a zip, for much, or where a package
-    lies already, of which most will stay.
+    The document is looked at, not read: what is wrong with it is said later. Nothing for a zip, for
+    much, or where a package lies already, of which most will stay.
     """
     documents = [project] if project.is_file() else sorted(project.glob("*.ektopos.json"))
     if len(documents) != 1 or (out / "package.json").exists():
@@ -228,20 +276,28 @@ def _trial(options: argparse.Namespace) -> Outcome:
     from ektopos.trial import Trial, junit, read_target, run_trial
 
     if not options.package.is_dir():
-        raise InvalidDocument("there is no such folder.", subject=str(options.package), hint="Name a package's folder.")
+        raise InvalidDocument(
+            "there is no such folder.",
+            subject=str(options.package),
+            hint="Name a package's folder.",
+        )
     below = sorted(path.parent for path in options.package.glob(f"*/{PACKAGE_LIST}"))
     many = bool(below) and not (options.package / PACKAGE_LIST).is_file()
     trials: dict[str, Trial] = {}
     with open_project(options.against) as project:
         for package in below if many else [options.package]:
             profile = find_profile(options.target or read_target(package), project.document)
-            trials[package.name] = run_trial(project, package, profile, renders=not options.no_renders)
+            trials[package.name] = run_trial(
+                project, package, profile, renders=not options.no_renders
+            )
     if options.junit:
         options.junit.write_text(junit(trials), "utf-8")
     lines = []
     for name, trial in trials.items():
         shown = [cell for cell in trial.cells if cell.verdict in ("differs", "lost")]
-        lines += [f"{c.mesh} · {c.slot} · {c.input}: {c.verdict} ({c.cause}) {c.message}" for c in shown]
+        lines += [
+            f"{c.mesh} · {c.slot} · {c.input}: {c.verdict} ({c.cause}) {c.message}" for c in shown
+        ]
         lines.append(f"{name + ': ' if many else ''}{'passed' if trial.passed else 'failed'}")
     found = [{"package": name, **plain(trial)} for name, trial in trials.items()]
     passed = all(trial.passed for trial in trials.values())
@@ -252,18 +308,32 @@ def _targets(options: argparse.Namespace) -> Outcome:
     from ektopos.targets import built_in_profiles
 
     profiles = list(built_in_profiles().values())
-    found = [{"id": p.id, "title": p.title, "rules": p.model_dump(mode="json", by_alias=True)} for p in profiles]
-    return found, FINE, [f"{profile.id}: {profile.title}. {profile.summary}" for profile in profiles]
+    found = [
+        {"id": p.id, "title": p.title, "rules": p.model_dump(mode="json", by_alias=True)}
+        for p in profiles
+    ]
+    return (
+        found,
+        FINE,
+        [f"{profile.id}: {profile.title}. {profile.summary}" for profile in profiles],
+    )
 
 
 def _walk(paths: list[Path], suffixes: tuple[str, ...]) -> Iterator[tuple[str, Path]]:
-    """Files as given, and files with the suffixes below folders; each with the path it is reported by."""
+    """Files as given, and files with the suffixes below folders; each with the path it is reported
+    by."""
     from ektopos.meshes import OTHER_MESH_SUFFIXES
 
     for path in paths:
         if path.is_dir():
-            below = sorted(p for p in path.rglob("*") if p.is_file() and p.suffix.lower() in suffixes)
-            yield from ((str(p), p) for p in below if not any(part.startswith(".") for part in p.relative_to(path).parts))
+            below = sorted(
+                p for p in path.rglob("*") if p.is_file() and p.suffix.lower() in suffixes
+            )
+            yield from (
+                (str(p), p)
+                for p in below
+                if not any(part.startswith(".") for part in p.relative_to(path).parts)
+            )
         elif path.exists() or len(paths) > 1:
             yield str(path), path
         else:
@@ -284,14 +354,20 @@ def _parser() -> argparse.ArgumentParser:
     parser = _Parser(prog="ektopos", description="Real-time materials, and proof that they arrive.")
     commands = parser.add_subparsers(dest="command", required=True, metavar="COMMAND")
 
-    def command(name: str, run: Callable[[argparse.Namespace], Outcome], words: str) -> argparse.ArgumentParser:
+    def command(
+        name: str, run: Callable[[argparse.Namespace], Outcome], words: str
+    ) -> argparse.ArgumentParser:
         sub = commands.add_parser(name, help=words, description=words)
         sub.add_argument("--json", action="store_true", help="JSON on stdout, nothing else")
         sub.set_defaults(run=run)
         return sub
 
-    command("identify", _identify, "Say what maps are, and why.").add_argument("paths", nargs="+", type=Path, metavar="PATH")
-    command("mesh", _mesh, "Measure meshes: slots, UVs, faults.").add_argument("paths", nargs="+", type=Path, metavar="PATH")
+    command("identify", _identify, "Say what maps are, and why.").add_argument(
+        "paths", nargs="+", type=Path, metavar="PATH"
+    )
+    command("mesh", _mesh, "Measure meshes: slots, UVs, faults.").add_argument(
+        "paths", nargs="+", type=Path, metavar="PATH"
+    )
     matching = command("match", _match, "Rank map sets for every slot of a mesh.")
     matching.add_argument("--mesh", type=Path, required=True, metavar="PATH")
     matching.add_argument("paths", nargs="+", type=Path, metavar="MAPPATH")
@@ -302,15 +378,28 @@ def _parser() -> argparse.ArgumentParser:
     export.add_argument("project", type=Path, metavar="PROJECT")
     export.add_argument("--target", metavar="ID")
     export.add_argument("--out", type=Path, required=True, metavar="DIR")
-    export.add_argument("--backup", type=Path, metavar="DIR", help="keep the package that is replaced, whole, in this folder")
+    export.add_argument(
+        "--backup",
+        type=Path,
+        metavar="DIR",
+        help="keep the package that is replaced, whole, in this folder",
+    )
     restore = command("restore", _restore, "Bring back the package that an export replaced.")
     restore.add_argument("package", type=Path, metavar="DIR")
-    restore.add_argument("--backup", type=Path, required=True, metavar="DIR", help="where the export kept it")
-    trial = command("trial", _trial, "Compare a package, or a folder of them, with the project they were made from.")
+    restore.add_argument(
+        "--backup", type=Path, required=True, metavar="DIR", help="where the export kept it"
+    )
+    trial = command(
+        "trial",
+        _trial,
+        "Compare a package, or a folder of them, with the project they were made from.",
+    )
     trial.add_argument("package", type=Path, metavar="DIR")
     trial.add_argument("--against", type=Path, required=True, metavar="PROJECT")
     trial.add_argument("--target", metavar="ID")
-    trial.add_argument("--junit", type=Path, metavar="FILE", help="write a report in JUnit's format as well")
+    trial.add_argument(
+        "--junit", type=Path, metavar="FILE", help="write a report in JUnit's format as well"
+    )
     trial.add_argument("--no-renders", action="store_true", help="compare texels and settings only")
     command("targets", _targets, "List the targets and their rules.")
     return parser

@@ -1,7 +1,7 @@
 """What differs between two JSON values, as a value: small, exact, and in the order of the keys.
 
-The order matters, because materials are listed in it; that is why this is neither RFC 6902 (which has no order of members) nor
-RFC 7386 (in which nothing can become `null`).
+The order matters, because materials are listed in it; that is why this is neither RFC 6902 (which
+has no order of members) nor RFC 7386 (in which nothing can become `null`).
 """
 
 from __future__ import annotations
@@ -9,11 +9,13 @@ from __future__ import annotations
 from typing import Any
 
 Delta = dict[str, Any]
-"""`set`: new values by key; `in`: deltas by key; `drop`: keys that go; `order`: all keys, where they stand otherwise."""
+"""`set`: new values by key; `in`: deltas by key; `drop`: keys that go; `order`: all keys, where
+they stand otherwise."""
 
 
 def difference(before: dict[str, Any], after: dict[str, Any]) -> Delta:
-    """The delta that leads from one object to another; empty where they are equal. Lists count as a whole.
+    """The delta that leads from one object to another; empty where they are equal. Lists count as a
+    whole.
 
     >>> difference({"a": 1, "b": {"c": 2}}, {"b": {"c": 3}})
     {'in': {'b': {'set': {'c': 3}}}, 'drop': ['a']}
@@ -33,12 +35,18 @@ def difference(before: dict[str, Any], after: dict[str, Any]) -> Delta:
             put[key] = value
     gone = [key for key in before if key not in after]
     order = [key for key in before if key in after] + [key for key in put if key not in before]
-    parts = {"set": put, "in": inside, "drop": gone, "order": [] if order == list(after) else list(after)}
+    parts = {
+        "set": put,
+        "in": inside,
+        "drop": gone,
+        "order": [] if order == list(after) else list(after),
+    }
     return {name: part for name, part in parts.items() if part}
 
 
 def changed(before: dict[str, Any], delta: Delta) -> dict[str, Any]:
-    """The object that a delta leads to; what it does not touch is shared with `before`, which stays as it is.
+    """The object that a delta leads to; what it does not touch is shared with `before`, which stays
+    as it is.
 
     >>> changed({"a": 1, "b": {"c": 2}}, {"in": {"b": {"set": {"c": 3}}}, "drop": ["a"]})
     {'b': {'c': 3}}

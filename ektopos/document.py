@@ -1,7 +1,7 @@
 """The project document: an open, diff-friendly text format, `NAME.ektopos.json`.
 
-These models are parser, validator and API schema at once. Field names are fixed by the format; unknown fields are
-kept, and reported by a check.
+These models are parser, validator and API schema at once. Field names are fixed by the format;
+unknown fields are kept, and reported by a check.
 """
 
 from __future__ import annotations
@@ -20,15 +20,42 @@ VERSION = 1
 SUFFIX = ".ektopos.json"
 
 Role = Literal[
-    "base_color", "metallic", "roughness", "gloss", "normal", "occlusion", "height", "emission",
-    "opacity", "specular", "subsurface", "mask", "unknown",
-]  # fmt: skip
-"""What a map, or one channel of a packed map, holds. `packed` is said of a map whose channels hold several."""
+    "base_color",
+    "metallic",
+    "roughness",
+    "gloss",
+    "normal",
+    "occlusion",
+    "height",
+    "emission",
+    "opacity",
+    "specular",
+    "subsurface",
+    "mask",
+    "unknown",
+]
+"""What a map, or one channel of a packed map, holds. `packed` is said of a map whose channels hold
+several."""
 InputName = Literal[
-    "base_color", "metallic", "roughness", "normal", "occlusion", "emission", "opacity", "height",
-    "ior", "specular", "clearcoat", "clearcoat_roughness", "sheen", "sheen_roughness", "transmission", "thickness",
-    "attenuation", "attenuation_distance",
-]  # fmt: skip
+    "base_color",
+    "metallic",
+    "roughness",
+    "normal",
+    "occlusion",
+    "emission",
+    "opacity",
+    "height",
+    "ior",
+    "specular",
+    "clearcoat",
+    "clearcoat_roughness",
+    "sheen",
+    "sheen_roughness",
+    "transmission",
+    "thickness",
+    "attenuation",
+    "attenuation_distance",
+]
 """The seven inputs of glTF 2.0's core, height, and those that its ratified extensions carry."""
 AlphaMode = Literal["opaque", "mask", "blend"]
 Filter = Literal["linear", "nearest"]
@@ -68,7 +95,9 @@ class MapEntry(_Model):
 
 
 class NamingRule(_Model):
-    """What a supplier's maps are whose names end in a word: said once by a person, for all of them."""
+    """What a supplier's maps are whose names end in a word: said once by a person, for all of
+    them.
+    """
 
     ending: str = Field(min_length=1)
     """The end of a file's name without its suffix, for example `_gx`; case does not count."""
@@ -117,7 +146,8 @@ class Mask(_Model):
 class Layer(_Source):
     """Something laid over a feed, or over the layers before it.
 
-    `amount` is how much of it counts, 0–1, times the mask where there is one. `normal` lays a detail normal map on another.
+    `amount` is how much of it counts, 0–1, times the mask where there is one. `normal` lays a
+    detail normal map on another.
     """
 
     op: Literal["multiply", "add", "mix", "normal"] = "mix"
@@ -126,11 +156,13 @@ class Layer(_Source):
 
 
 class Feed(_Source):
-    """What fills one input: a constant `value`, or a `map`'s channels with adjustments, and layers over it.
+    """What fills one input: a constant `value`, or a `map`'s channels with adjustments, and layers
+    over it.
 
-    Order: decode, pick channels, `invert`, `range_in`, `gamma`, `contrast` round `pivot`, `multiply`, `offset`, `range`, `hue`,
-    `saturation`, `brightness`, `tint`, layers first to last, clip, `strength`. Colours are linear. A map may be named that is
-    not there: that is a finding, not a broken document.
+    Order: decode, pick channels, `invert`, `range_in`, `gamma`, `contrast` round `pivot`,
+    `multiply`, `offset`, `range`, `hue`, `saturation`, `brightness`, `tint`, layers first to last,
+    clip, `strength`. Colours are linear. A map may be named that is not there: that is a finding,
+    not a broken document.
     """
 
     layers: list[Layer] = Field(default_factory=list)
@@ -138,7 +170,11 @@ class Feed(_Source):
 
     def maps(self) -> set[str]:
         """Every map that it is made of."""
-        named = {self.map, *(layer.map for layer in self.layers), *(layer.mask.map for layer in self.layers if layer.mask)}
+        named = {
+            self.map,
+            *(layer.map for layer in self.layers),
+            *(layer.mask.map for layer in self.layers if layer.mask),
+        }
         return {name for name in named if name is not None}
 
 
@@ -156,7 +192,8 @@ class UvTransform(_Model):
 
 
 class MaterialEntry(_Model):
-    """A material's own values. What is not said is inherited from the base (`from`), or glTF's default."""
+    """A material's own values. What is not said is inherited from the base (`from`), or glTF's
+    default."""
 
     base: str | None = Field(default=None, alias="from")
     inputs: dict[InputName, Feed] = Field(default_factory=dict)
@@ -200,18 +237,24 @@ class Document(_Model):
     materials: dict[str, MaterialEntry] = Field(default_factory=dict)
     meshes: dict[str, MeshEntry] = Field(default_factory=dict)
     naming: list[NamingRule] = Field(default_factory=list)
-    """Rules for names that the usual reading does not understand, or misunderstands; the first that fits counts."""
+    """Rules for names that the usual reading does not understand, or misunderstands; the first that
+    fits counts."""
     targets: dict[str, dict[str, Any]] = Field(default_factory=dict)
     """Target profiles of the project's own, by id, as `docs/targets.md` describes them."""
     left_out: LeftOut = Field(default_factory=LeftOut)
 
     def going(self) -> Document:
-        """The document without what stays behind. A material that others derive from stays known to them."""
+        """The document without what stays behind. A material that others derive from stays known to
+        them."""
         if not (self.left_out.meshes or self.left_out.materials):
             return self
         out = set(self.left_out.materials)
         meshes = {
-            name: entry.model_copy(update={"slots": {s: None if worn in out else worn for s, worn in entry.slots.items()}})
+            name: entry.model_copy(
+                update={
+                    "slots": {s: None if worn in out else worn for s, worn in entry.slots.items()}
+                }
+            )
             for name, entry in self.meshes.items()
             if name not in self.left_out.meshes
         }
@@ -221,9 +264,15 @@ class Document(_Model):
 def load_document(text: str | bytes, subject: str = "document") -> Document:
     """The document in a JSON text. Raises `InvalidDocument` with the place that is wrong."""
     raw = read_json(text, subject)
-    if not isinstance(raw, dict) or not isinstance(raw.get("ektopos"), int) or isinstance(raw["ektopos"], bool):
+    if (
+        not isinstance(raw, dict)
+        or not isinstance(raw.get("ektopos"), int)
+        or isinstance(raw["ektopos"], bool)
+    ):
         raise InvalidDocument(
-            "this is not a project document.", subject=subject, hint='It must be an object with "ektopos": 1.'
+            "this is not a project document.",
+            subject=subject,
+            hint='It must be an object with "ektopos": 1.',
         )
     if raw["ektopos"] > VERSION:
         raise InvalidDocument(
@@ -232,7 +281,9 @@ def load_document(text: str | bytes, subject: str = "document") -> Document:
             hint="Open it with a newer version.",
         )
     if raw["ektopos"] < 1:
-        raise InvalidDocument(f"there is no version {raw['ektopos']}.", subject=subject, hint="The first is 1.")
+        raise InvalidDocument(
+            f"there is no version {raw['ektopos']}.", subject=subject, hint="The first is 1."
+        )
     return parse(Document, raw, subject)
 
 
@@ -250,7 +301,9 @@ def document_json(document: Document) -> dict[str, Any]:
     """The document as plain JSON values, without what is only a default."""
     found: dict[str, Any] = document.model_dump(mode="json", by_alias=True, exclude_defaults=True)
     head = {"ektopos": VERSION, "name": document.name, "target": document.target}
-    return head | {key: found.get(key, {}) for key in ("maps", "materials", "meshes")} | found | head
+    return (
+        head | {key: found.get(key, {}) for key in ("maps", "materials", "meshes")} | found | head
+    )
 
 
 def dump_document(document: Document) -> str:

@@ -9,8 +9,9 @@ import struct
 class EktoposError(Exception):
     """Something a person can mend.
 
-    `message` is one sentence that says what is wrong, `subject` names the file, material, mesh or option it is
-    about, `hint` says what to do. All three are shown as they are, on the command line and in the interface.
+    `message` is one sentence that says what is wrong, `subject` names the file, material, mesh or
+    option it is about, `hint` says what to do. All three are shown as they are, on the command line
+    and in the interface.
     """
 
     def __init__(self, message: str, *, subject: str = "", hint: str = "") -> None:
@@ -30,8 +31,16 @@ class UnreadableFile(EktoposError):
 
 
 DAMAGE = (
-    ValueError, KeyError, IndexError, TypeError, AttributeError, ArithmeticError, RecursionError, MemoryError, struct.error,
-)  # fmt: skip
+    ValueError,
+    KeyError,
+    IndexError,
+    TypeError,
+    AttributeError,
+    ArithmeticError,
+    RecursionError,
+    MemoryError,
+    struct.error,
+)
 """What reading a damaged file ends in: a reader turns these into one `UnreadableFile`."""
 
 

@@ -7,7 +7,8 @@ from functools import lru_cache
 from pathlib import Path
 
 _AT_ONCE = 16 * 2**20
-"""Bytes hashed in one go. In small pieces a thread waits, between any two, for one that is loading the program."""
+"""Bytes hashed in one go. In small pieces a thread waits, between any two, for one that is loading
+the program."""
 
 
 def hash_file(path: Path) -> str:

@@ -1,6 +1,7 @@
 """Match maps to the slots of a mesh: read both, group the maps, rank the groups for every slot.
 
-`meshes.match` compares pictures with layouts; here files become pictures, and names are counted in where they mean something.
+`meshes.match` compares pictures with layouts; here files become pictures, and names are counted in
+where they mean something.
 """
 
 from __future__ import annotations
@@ -50,24 +51,33 @@ def read_match_map(given: str, path: Path) -> MatchMap:
 
 
 def small_picture(image: Image) -> Float:
-    """A map as a picture of at most `PICTURE` texels a side, 0–1 as stored, `(h, w)` or `(h, w, 3)`."""
+    """A map as a picture of at most `PICTURE` texels a side, 0–1 as stored, `(h, w)` or `(h, w,
+    3)`."""
     step = max(1, min(image.width, image.height) // (2 * PICTURE))
     values = as_float(np.ascontiguousarray(image.pixels[::step, ::step]))
     values = np.clip(values[..., :3] if image.channels >= 3 else values[..., 0], 0.0, 1.0)
     return resize(values, min(PICTURE, values.shape[1]), min(PICTURE, values.shape[0]))
 
 
-def match_maps(mesh: Mesh, maps: list[MatchMap]) -> dict[str, tuple[list[Candidate], dict[str, list[str]]]]:
+def match_maps(
+    mesh: Mesh, maps: list[MatchMap]
+) -> dict[str, tuple[list[Candidate], dict[str, list[str]]]]:
     """For every slot with triangles its candidates, best first, and the paths of every set."""
     sets = group_maps(maps)
     by_path = {found.path: found for found in maps}
-    ranked = rank_sets(mesh, {name: [by_path[path] for path in paths] for name, paths in sets.items()})
+    ranked = rank_sets(
+        mesh, {name: [by_path[path] for path in paths] for name, paths in sets.items()}
+    )
     return {slot: (candidates, sets) for slot, candidates in ranked.items()}
 
 
 def rank_sets(mesh: Mesh, sets: Mapping[str, Sequence[MatchMap]]) -> dict[str, list[Candidate]]:
     """For every slot with triangles the map sets, best first."""
-    layouts = {name: layout_of(mesh, i) for i, name in enumerate(mesh.slots) if (mesh.triangle_slot == i).any()}
+    layouts = {
+        name: layout_of(mesh, i)
+        for i, name in enumerate(mesh.slots)
+        if (mesh.triangle_slot == i).any()
+    }
     pictures = {name: [found.picture for found in maps] for name, maps in sets.items()}
     repeating = {name: all(_repeats(found.facts) for found in maps) for name, maps in sets.items()}
     alike = {(slot, name): _alike(slot, name) for slot in layouts for name in sets}
@@ -89,7 +99,9 @@ class Proposal:
     """Whether the first candidate is good, and clearly better than the second."""
 
 
-def proposals(document: Document, mesh: str, ranked: Mapping[str, Sequence[Candidate]]) -> list[Proposal]:
+def proposals(
+    document: Document, mesh: str, ranked: Mapping[str, Sequence[Candidate]]
+) -> list[Proposal]:
     """The best candidate for every slot of a mesh that wears nothing."""
     worn = document.meshes[mesh].slots
     found = []
@@ -104,17 +116,23 @@ def proposals(document: Document, mesh: str, ranked: Mapping[str, Sequence[Candi
 
 
 def material_of_set(document: Document, name: str) -> str | None:
-    """The material that most of whose maps belong to a set; one with a base comes after those without."""
+    """The material that most of whose maps belong to a set; one with a base comes after those
+    without."""
     members = set(maps_of_set(document, name))
     fed = {
         material: len(members & {m for feed in entry.inputs.values() for m in feed.maps()})
         for material, entry in document.materials.items()
     }
-    return max((m for m, count in fed.items() if count), key=lambda m: (fed[m], not document.materials[m].base), default=None)
+    return max(
+        (m for m, count in fed.items() if count),
+        key=lambda m: (fed[m], not document.materials[m].base),
+        default=None,
+    )
 
 
 def same_slots(mesh: Mesh, other: Mesh) -> dict[str, tuple[str, str]]:
-    """For slots of a mesh those of another that are alike, and why: by name, or by a UV layout that is the same."""
+    """For slots of a mesh those of another that are alike, and why: by name, or by a UV layout that
+    is the same."""
     found: dict[str, tuple[str, str]] = {}
     by_name = {slot.lower(): slot for slot in other.slots}
     left = []
@@ -134,7 +152,8 @@ def same_slots(mesh: Mesh, other: Mesh) -> dict[str, tuple[str, str]]:
 
 
 def group_maps(maps: list[MatchMap]) -> dict[str, list[str]]:
-    """Sets of maps by name; maps whose names say nothing are put together by their edges, or stay single."""
+    """Sets of maps by name; maps whose names say nothing are put together by their edges, or stay
+    single."""
     verdicts = identify({found.path: found.facts for found in maps})
     sets: dict[str, list[str]] = {}
     for path, _, name in verdicts:
@@ -148,7 +167,9 @@ def group_maps(maps: list[MatchMap]) -> dict[str, list[str]]:
             same = by_path[first].facts.header.width == by_path[second].facts.header.width
             if same and float((edges[first] * edges[second]).mean()) > TOGETHER:
                 joined, goal = group_of[second], group_of[first]
-                group_of = {path: goal if group == joined else group for path, group in group_of.items()}
+                group_of = {
+                    path: goal if group == joined else group for path, group in group_of.items()
+                }
     found = {name: paths for name, paths in sets.items() if len(paths) > 1}
     names = {paths[0]: name for name, paths in sets.items() if len(paths) == 1}
     for path, group in group_of.items():
@@ -165,13 +186,19 @@ def _edges(picture: Float) -> Float:
 
 
 def _repeats(facts: Facts) -> bool:
-    return all(seam is not None and seam < TILES_BELOW for seam in facts.statistics.seam) and facts.statistics.background < 0.05
+    return (
+        all(seam is not None and seam < TILES_BELOW for seam in facts.statistics.seam)
+        and facts.statistics.background < 0.05
+    )
 
 
 def _alike(slot: str, name: str) -> float:
-    """How alike two names are, 0–1: the share of meaningful words of the slot's name that the set's has too."""
+    """How alike two names are, 0–1: the share of meaningful words of the slot's name that the set's
+    has too."""
     words = [
-        w for w in re.split(r"[^a-z0-9]+", re.sub(r"([a-z])([A-Z])", r"\1 \2", slot).lower()) if w and not _MEANINGLESS.match(w)
+        w
+        for w in re.split(r"[^a-z0-9]+", re.sub(r"([a-z])([A-Z])", r"\1 \2", slot).lower())
+        if w and not _MEANINGLESS.match(w)
     ]
     others = set(re.split(r"[^a-z0-9]+", name.lower()))
     return sum(word in others for word in words) / len(words) if words else 0.0

@@ -1,4 +1,5 @@
-"""JSON from outside, read so that nothing in it can trip what comes after: no endless nesting, no halves of characters."""
+"""JSON from outside, read so that nothing in it can trip what comes after: no endless nesting, no
+halves of characters."""
 
 from __future__ import annotations
 
@@ -13,7 +14,8 @@ _BAD_TEXT = re.compile("[\0\ud800-\udfff]")
 
 
 def read_json(text: str | bytes, subject: str) -> Any:
-    """The value of a JSON text. Raises `InvalidDocument`; also for numbers that JSON does not have (RFC 8259, 6)."""
+    """The value of a JSON text. Raises `InvalidDocument`; also for numbers that JSON does not have
+    (RFC 8259, 6)."""
     try:
         value = json.loads(text, parse_constant=_no_number)
     except (ValueError, RecursionError) as problem:
@@ -34,7 +36,9 @@ def _check(value: Any, subject: str) -> None:
         for item in level:
             if isinstance(item, str):
                 if _BAD_TEXT.search(item):
-                    raise InvalidDocument("a text in it holds half a character, or a zero.", subject=subject)
+                    raise InvalidDocument(
+                        "a text in it holds half a character, or a zero.", subject=subject
+                    )
             elif isinstance(item, dict):
                 below += item.keys()
                 below += item.values()

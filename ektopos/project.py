@@ -1,7 +1,8 @@
 """A project: its document joined to the files it names.
 
-Files come from a folder, from a zip, or (in the application) from a content-addressed store. Everything else asks
-`Project.path` and never touches paths itself, so that nothing outside a project is ever opened.
+Files come from a folder, from a zip, or (in the application) from a content-addressed store.
+Everything else asks `Project.path` and never touches paths itself, so that nothing outside a
+project is ever opened.
 """
 
 from __future__ import annotations
@@ -41,11 +42,15 @@ class Project:
         """Where a file's bytes are. Raises `MissingReference` if the project has no such file."""
         found = self.find(file)
         if found is None:
-            raise MissingReference(f"the file {file} is missing.", subject=subject or file, hint="Bring it in again.")
+            raise MissingReference(
+                f"the file {file} is missing.", subject=subject or file, hint="Bring it in again."
+            )
         return found
 
     def find_beside(self, file: str) -> FindFile:
-        """Find files by their paths relative to another file of the project, as meshes name theirs."""
+        """Find files by their paths relative to another file of the project, as meshes name
+        theirs.
+        """
         folder = file.replace("\\", "/").rpartition("/")[0]
         return lambda part: self.find(f"{folder}/{part}" if folder else part)
 
@@ -53,23 +58,37 @@ class Project:
         """Where a map's file is. Raises `MissingReference`."""
         entry = self.document.maps.get(name)
         if entry is None:
-            raise MissingReference("there is no such map.", subject=name, hint="Choose another, or bring it in.")
+            raise MissingReference(
+                "there is no such map.", subject=name, hint="Choose another, or bring it in."
+            )
         return self.path(entry.file, name)
 
 
 def load_mesh(project: Project, name: str) -> Mesh:
-    """A mesh of the project, read, with its recipe applied. Raises `MissingReference`, `UnreadableFile` or `EktoposError`."""
+    """A mesh of the project, read, with its recipe applied. Raises `MissingReference`,
+    `UnreadableFile` or `EktoposError`."""
     entry = project.document.meshes.get(name)
     if entry is None:
-        raise MissingReference("there is no such mesh.", subject=name, hint="Choose another, or bring it in.")
-    mesh = read_mesh(project.path(entry.file, name), project.find_beside(entry.file), name=entry.file)
+        raise MissingReference(
+            "there is no such mesh.", subject=name, hint="Choose another, or bring it in."
+        )
+    mesh = read_mesh(
+        project.path(entry.file, name), project.find_beside(entry.file), name=entry.file
+    )
     return apply_recipe(mesh, entry.recipe)
 
 
 def is_safe(file: str) -> bool:
-    """Whether a path from a document or a glTF stays where it is: relative, no `..`, no drive, no address."""
+    """Whether a path from a document or a glTF stays where it is: relative, no `..`, no drive, no
+    address."""
     parts = PurePosixPath(file.replace("\\", "/")).parts
-    return bool(parts) and ".." not in parts and parts[0] != "/" and ":" not in file and "\0" not in file
+    return (
+        bool(parts)
+        and ".." not in parts
+        and parts[0] != "/"
+        and ":" not in file
+        and "\0" not in file
+    )
 
 
 def folder_files(root: Path) -> FindFile:
@@ -87,7 +106,8 @@ def folder_files(root: Path) -> FindFile:
 
 @contextlib.contextmanager
 def open_project(path: Path) -> Iterator[Project]:
-    """A project from its document, its folder or its zip. Raises `InvalidDocument` if it is none of them."""
+    """A project from its document, its folder or its zip. Raises `InvalidDocument` if it is none of
+    them."""
     if path.is_dir():
         yield _from_folder(path, path.name)
     elif path.is_file() and zipfile.is_zipfile(path):
@@ -97,13 +117,17 @@ def open_project(path: Path) -> Iterator[Project]:
     elif path.is_file():
         yield Project(load_document(path.read_bytes(), path.name), folder_files(path.parent))
     else:
-        raise InvalidDocument("there is no such project.", subject=str(path), hint="Check the path.")
+        raise InvalidDocument(
+            "there is no such project.", subject=str(path), hint="Check the path."
+        )
 
 
 def unpack(archive: Path, folder: Path, name: str = "", progress: Progress = no_progress) -> None:
-    """Unpack a zip; what would leave the folder, or take more room than is credible, is refused before anything is written.
+    """Unpack a zip; what would leave the folder, or take more room than is credible, is refused
+    before anything is written.
 
-    `name` is what people know it by. Raises `InvalidDocument`, `TooLarge` beyond the limits above, or `DiskFull`.
+    `name` is what people know it by. Raises `InvalidDocument`, `TooLarge` beyond the limits above,
+    or `DiskFull`.
     """
     with opened_zip(archive, folder, name) as (packed, entries):
         for done, entry in enumerate(entries):
@@ -112,8 +136,11 @@ def unpack(archive: Path, folder: Path, name: str = "", progress: Progress = no_
 
 
 @contextlib.contextmanager
-def opened_zip(archive: Path, room: Path, name: str = "") -> Iterator[tuple[zipfile.ZipFile, list[zipfile.ZipInfo]]]:
-    """A zip and its files, none of which gives more than it claims. Raises as `unpack`, also for damage found while reading it.
+def opened_zip(
+    archive: Path, room: Path, name: str = ""
+) -> Iterator[tuple[zipfile.ZipFile, list[zipfile.ZipInfo]]]:
+    """A zip and its files, none of which gives more than it claims. Raises as `unpack`, also for
+    damage found while reading it.
 
     `room` is a folder on the disk that it is to be unpacked to.
     """
@@ -125,7 +152,14 @@ def opened_zip(archive: Path, room: Path, name: str = "") -> Iterator[tuple[zipf
             if sum(entry.file_size for entry in entries) > shutil.disk_usage(room).free:
                 raise DiskFull(said)
             yield packed, entries
-    except (zipfile.BadZipFile, zlib.error, EOFError, OSError, RuntimeError, NotImplementedError) as problem:
+    except (
+        zipfile.BadZipFile,
+        zlib.error,
+        EOFError,
+        OSError,
+        RuntimeError,
+        NotImplementedError,
+    ) as problem:
         if is_disk_full(problem):
             raise DiskFull(said) from None
         raise InvalidDocument(f"the zip cannot be unpacked ({problem}).", subject=said) from None
@@ -134,11 +168,16 @@ def opened_zip(archive: Path, room: Path, name: str = "") -> Iterator[tuple[zipf
 def _check_zip(entries: list[zipfile.ZipInfo], packed_size: int, name: str) -> None:
     size = sum(entry.file_size for entry in entries)
     if len(entries) > MAX_ZIP_FILES:
-        raise TooLarge(f"it holds {len(entries):,} files; at most {MAX_ZIP_FILES:,} are read.", subject=name)
+        raise TooLarge(
+            f"it holds {len(entries):,} files; at most {MAX_ZIP_FILES:,} are read.", subject=name
+        )
     if size > MAX_ZIP_BYTES:
         raise TooLarge("unpacked, the zip would be larger than 16 GiB.", subject=name)
     if size > FREE_RATIO_BYTES and size > MAX_ZIP_RATIO * packed_size:
-        said = f"unpacked, the zip would be {size // max(1, packed_size):,} times as large; this is not credible."
+        said = (
+            f"unpacked, the zip would be {size // max(1, packed_size):,} times as large; this "
+            "is not credible."
+        )
         raise TooLarge(said, subject=name, hint="Pack it again, or choose its folder.")
     for entry in entries:
         if not is_safe(entry.filename):
@@ -146,20 +185,29 @@ def _check_zip(entries: list[zipfile.ZipInfo], packed_size: int, name: str) -> N
 
 
 def document_among(files: Iterable[str], name: str) -> str:
-    """Which of some relative paths is the project document: the one nearest to the top. Raises `InvalidDocument`."""
+    """Which of some relative paths is the project document: the one nearest to the top. Raises
+    `InvalidDocument`."""
     found = sorted((file.count("/"), file) for file in files if file.endswith(SUFFIX))
     if not found:
         hint = "Choose a project that was saved as a zip, or its folder."
         raise InvalidDocument(f"there is no *{SUFFIX} in it.", subject=name, hint=hint)
     if len(found) > 1 and found[1][0] == found[0][0]:
-        raise InvalidDocument("there is more than one project document in it.", subject=name, hint="Name the one you mean.")
+        raise InvalidDocument(
+            "there is more than one project document in it.",
+            subject=name,
+            hint="Name the one you mean.",
+        )
     return found[0][1]
 
 
 def pack(project: Project, archive: Path, progress: Progress = no_progress) -> None:
-    """Write a project as a zip of its document and its files. Raises `MissingReference` if a file is not there."""
+    """Write a project as a zip of its document and its files. Raises `MissingReference` if a file
+    is not there."""
     with zipfile.ZipFile(archive, "w", zipfile.ZIP_STORED) as packed:
-        stem = "".join(c if c.isalnum() else "_" for c in project.document.name.lower()).strip("_") or "project"
+        stem = (
+            "".join(c if c.isalnum() else "_" for c in project.document.name.lower()).strip("_")
+            or "project"
+        )
         packed.writestr(stem + SUFFIX, dump_document(project.document))
         files = sorted(set(files_of(project)))
         for done, file in enumerate(files):
@@ -170,18 +218,25 @@ def pack(project: Project, archive: Path, progress: Progress = no_progress) -> N
 def files_of(project: Project) -> list[str]:
     """Every file that a project's document names, and the files that its meshes name in turn."""
     maps = [entry.file for entry in project.document.maps.values()]
-    return maps + [file for mesh in project.document.meshes for file in files_of_mesh(project, mesh)]
+    return maps + [
+        file for mesh in project.document.meshes for file in files_of_mesh(project, mesh)
+    ]
 
 
 def files_of_mesh(project: Project, mesh: str) -> list[str]:
     """A mesh's file, and those that it names in turn."""
     file = project.document.meshes[mesh].file
     path = project.find(file)
-    beside = [str(PurePosixPath(file).parent / part) for part in (companion_files(path, file) if path else [])]
+    beside = [
+        str(PurePosixPath(file).parent / part)
+        for part in (companion_files(path, file) if path else [])
+    ]
     return [file, *(part for part in beside if project.find(part))]
 
 
 def _from_folder(folder: Path, name: str) -> Project:
     inside = (str(path.relative_to(folder)) for path in folder.rglob(f"*{SUFFIX}"))
     document = folder / document_among(inside, name)
-    return Project(load_document(document.read_bytes(), document.name), folder_files(document.parent))
+    return Project(
+        load_document(document.read_bytes(), document.name), folder_files(document.parent)
+    )

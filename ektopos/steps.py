@@ -1,6 +1,7 @@
 """What can be done to a mesh without a modelling tool, as values: the steps of its recipe.
 
-A recipe is kept in the document beside the mesh; the file stays as it is. What each step does is in `ektopos.meshes.recipe`.
+A recipe is kept in the document beside the mesh; the file stays as it is. What each step does is in
+`ektopos.meshes.recipe`.
 """
 
 from __future__ import annotations
@@ -48,15 +49,18 @@ class MergeSlots(_Step):
 
 
 class SplitSlot(_Step):
-    """Move faces of a slot into another: those that belong together with some chosen ones, or every such group into its own."""
+    """Move faces of a slot into another: those that belong together with some chosen ones, or every
+    such group into its own."""
 
     kind: Literal["split-slot"]
     slot: str
     by: By = "part"
     at: list[Face] | None = None
-    """Chosen faces, counted within the slot; without any, every part or island becomes a slot of its own."""
+    """Chosen faces, counted within the slot; without any, every part or island becomes a slot of
+    its own."""
     name: Name | None = None
-    """The slot that the chosen faces go to, a new one or one that is there; by default the slot's name and a number."""
+    """The slot that the chosen faces go to, a new one or one that is there; by default the slot's
+    name and a number."""
 
     def label(self) -> str:
         if self.at is None:
@@ -65,7 +69,8 @@ class SplitSlot(_Step):
 
 
 class MoveUvs(_Step):
-    """Move, turn, mirror and scale the UVs of slots: uv' = about + turn · scale · (uv − about) + offset."""
+    """Move, turn, mirror and scale the UVs of slots: uv' = about + turn · scale · (uv − about) +
+    offset."""
 
     kind: Literal["move-uvs"]
     slots: list[str] = Field(min_length=1)
@@ -82,7 +87,10 @@ class MoveUvs(_Step):
             f"turned by {self.rotation:g}°" if self.rotation else "",
             f"scaled by {self.scale[0]:g}, {self.scale[1]:g}" if self.scale != (1.0, 1.0) else "",
         ]
-        return f"UVs of {', '.join(self.slots)}: {', '.join(text for text in said if text) or 'as they are'}"
+        return (
+            f"UVs of {', '.join(self.slots)}: "
+            f"{', '.join(text for text in said if text) or 'as they are'}"
+        )
 
 
 class PackUvs(_Step):
@@ -116,7 +124,13 @@ class PaletteUvs(_Step):
     """Columns and rows of the palette."""
 
     def label(self) -> str:
-        return f"UVs of {self.slot}: on the square {self.square[0] + 1}, {self.square[1] + 1} of the palette"
+        return (
+            f"UVs of {self.slot}: on the square {self.square[0] + 1}, {self.square[1] + 1} of "
+            "the palette"
+        )
 
 
-MeshStep = Annotated[RenameSlot | MergeSlots | SplitSlot | MoveUvs | PackUvs | PaletteUvs, Field(discriminator="kind")]
+MeshStep = Annotated[
+    RenameSlot | MergeSlots | SplitSlot | MoveUvs | PackUvs | PaletteUvs,
+    Field(discriminator="kind"),
+]

@@ -21,7 +21,8 @@ Channels = Literal["r", "g", "b", "a", "rgb", "rgba", "luminance"]
 NormalY = Literal["+", "-"]
 
 Progress = Callable[[float, str], None]
-"""Called during long work with the share done (0–1) and what is being done; raises `Cancelled` to stop it."""
+"""Called during long work with the share done (0–1) and what is being done; raises `Cancelled` to
+stop it."""
 
 
 def no_progress(share: float, what: str) -> None:

@@ -1,4 +1,5 @@
-"""Who may ask, and how a refusal looks: the token, requests forged by other pages, and errors in one shape."""
+"""Who may ask, and how a refusal looks: the token, requests forged by other pages, and errors in
+one shape."""
 
 from __future__ import annotations
 
@@ -44,7 +45,11 @@ def plain_refusals(get_response: Answer) -> Answer:
         if "json" in response.headers.get("Content-Type", ""):
             return response
         words = HTTPStatus(response.status_code).phrase
-        said = refusal(response.status_code, f"{words}: {request.method} {request.path[:200]}.", hint="Load the page again.")
+        said = refusal(
+            response.status_code,
+            f"{words}: {request.method} {request.path[:200]}.",
+            hint="Load the page again.",
+        )
         for name in ("Allow", "Retry-After"):
             if name in response:
                 said[name] = response[name]
@@ -57,17 +62,20 @@ SAID_BY_BROWSERS = ("Origin", "Referer", "Sec-Fetch-Site", "Cookie")
 
 
 def programs_are_trusted(get_response: Answer) -> Answer:
-    """Ask for Django's protection against forged requests only where a browser can have made the request.
+    """Ask for Django's protection against forged requests only where a browser can have made the
+    request.
 
-    A program that calls the API sends neither cookies nor the headers by which browsers say where a request comes from, so it
-    has nothing that could be forged.
+    A program that calls the API sends neither cookies nor the headers by which browsers say where a
+    request comes from, so it has nothing that could be forged.
     """
 
     def answer(request: HttpRequest) -> HttpResponse:
         if not any(request.headers.get(name) for name in SAID_BY_BROWSERS):
             request._dont_enforce_csrf_checks = True  # type: ignore[attr-defined]
         elif settings.DEBUG and request.method == "GET":
-            get_token(request)  # the page comes from the interface's own server then, without its cookie
+            get_token(
+                request
+            )  # the page comes from the interface's own server then, without its cookie
         return get_response(request)
 
     return answer
@@ -75,7 +83,9 @@ def programs_are_trusted(get_response: Answer) -> Answer:
 
 def forged(request: HttpRequest, reason: str = "") -> JsonResponse:
     """A write that did not come from a page of this server, or from one that is too old."""
-    return refusal(403, "This request does not come from a page of this server.", hint="Load the page again.")
+    return refusal(
+        403, "This request does not come from a page of this server.", hint="Load the page again."
+    )
 
 
 def token_asked(get_response: Answer) -> Answer:
@@ -87,7 +97,9 @@ def token_asked(get_response: Answer) -> Answer:
         if request.path == "/enter" and request.method == "POST":
             return get_response(request)
         if request.path.startswith("/api/"):
-            said = refusal(401, "This server asks for its token.", hint="Open its page and enter the token.")
+            said = refusal(
+                401, "This server asks for its token.", hint="Open its page and enter the token."
+            )
             said["WWW-Authenticate"] = "Bearer"
             return said
         return _door(request, 401)
@@ -106,13 +118,19 @@ def enter(request: HttpRequest) -> HttpResponse:
         return _door(request, 403, goal)
     response = HttpResponseRedirect(goal)
     response.set_cookie(
-        TOKEN_COOKIE, _proof(), max_age=TOKEN_DAYS * 86400, httponly=True, samesite="Strict", secure=settings.HTTPS
+        TOKEN_COOKIE,
+        _proof(),
+        max_age=TOKEN_DAYS * 86400,
+        httponly=True,
+        samesite="Strict",
+        secure=settings.HTTPS,
     )
     return response
 
 
 def _proof() -> str:
-    """What a browser keeps: made from the token, so that another token ends it, and not the token itself."""
+    """What a browser keeps: made from the token, so that another token ends it, and not the token
+    itself."""
     return salted_hmac("ektopos.token", settings.ACCESS_TOKEN, algorithm="sha256").hexdigest()
 
 
@@ -129,7 +147,8 @@ def _door(request: HttpRequest, status: int, goal: str | None = None) -> HttpRes
     where = escape(goal or request.get_full_path())
     page = f"""<!doctype html><html lang="en"><head><meta charset="utf-8"><title>Ektopos</title>
 <meta name="viewport" content="width=device-width, initial-scale=1">
-<style>body{{font:15px/1.5 sans-serif;background:#e3e3e3;color:#1b1b1b;display:grid;place-items:center;min-height:90vh}}
+<style>body{{font:15px/1.5 sans-serif;background:#e3e3e3;color:#1b1b1b}}
+body{{display:grid;place-items:center;min-height:90vh}}
 form{{display:grid;gap:12px;width:320px}}input,button{{font:inherit;padding:8px}}
 button{{background:#1f6f6b;color:#fff;border:0}}</style></head>
 <body><main><form method="post" action="/enter"><h1>Ektopos</h1>{wrong}
@@ -145,7 +164,9 @@ button{{background:#1f6f6b;color:#fff;border:0}}</style></head>
 
 def bad_request(request: HttpRequest, exception: Exception) -> HttpResponse:
     """A request that Django itself refuses, such as one for another host."""
-    return refusal(400, "The request cannot be understood, or is for another host.", hint="Check the address.")
+    return refusal(
+        400, "The request cannot be understood, or is for another host.", hint="Check the address."
+    )
 
 
 def not_found(request: HttpRequest, exception: Exception) -> HttpResponse:
@@ -155,4 +176,6 @@ def not_found(request: HttpRequest, exception: Exception) -> HttpResponse:
 
 def broken(request: HttpRequest) -> HttpResponse:
     """A mistake of ours; what it was is in the log."""
-    return refusal(500, "Something went wrong that should not have; it is in the log.", hint="Try again.")
+    return refusal(
+        500, "Something went wrong that should not have; it is in the log.", hint="Try again."
+    )

@@ -1,4 +1,5 @@
-"""How the web server runs: one process, for its caches; many threads, most of which wait for pictures or the network."""
+"""How the web server runs: one process, for its caches; many threads, most of which wait for
+pictures or the network."""
 
 from __future__ import annotations
 
@@ -19,7 +20,8 @@ SILENCE_SECONDS = 20
 
 
 def post_worker_init(worker: Any) -> None:
-    """End reads from whoever stays silent; connections take this from the socket that they were accepted on."""
+    """End reads from whoever stays silent; connections take this from the socket that they were
+    accepted on."""
     for listener in worker.sockets:
         wait = struct.pack("ll", SILENCE_SECONDS, 0)
         listener.sock.setsockopt(socket.SOL_SOCKET, socket.SO_RCVTIMEO, wait)

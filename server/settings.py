@@ -1,4 +1,5 @@
-"""Settings, all of which can be set from the environment (EKTOPOS_…); `docs/deploy.md` says what each does."""
+"""Settings, all of which can be set from the environment (EKTOPOS_…); `docs/deploy.md` says what
+each does."""
 
 from __future__ import annotations
 
@@ -53,9 +54,16 @@ def _secret() -> str:
 
 SECRET_KEY = _text("SECRET") or _secret()
 
-INSTALLED_APPS = ["django.contrib.contenttypes", "csp", "django_tasks", "django_tasks_db", "server.workshop"]
+INSTALLED_APPS = [
+    "django.contrib.contenttypes",
+    "csp",
+    "django_tasks",
+    "django_tasks_db",
+    "server.workshop",
+]
 MIDDLEWARE = [
-    # First of all the host, so that no page elsewhere reads anything through a name of its own that leads here.
+    # First of all the host, so that no page elsewhere reads anything through a name of its own that
+    # leads here.
     "django.middleware.common.CommonMiddleware",
     "django.middleware.security.SecurityMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
@@ -81,7 +89,9 @@ DATABASES = {
             "timeout": 20,
             "transaction_mode": "IMMEDIATE",
             # FULL: what was acknowledged is on the disk, also when the power goes.
-            "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL; PRAGMA foreign_keys=ON;",
+            "init_command": (
+                "PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL; PRAGMA foreign_keys=ON;"
+            ),
         },
         # A file, not memory: browser tests read it from other threads.
         "TEST": {"NAME": DATA_FOLDER / "test.sqlite3"},
@@ -89,7 +99,8 @@ DATABASES = {
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 
-# `database` needs nothing else; `rq` wants a Redis or Valkey server and the package's extra of that name.
+# `database` needs nothing else; `rq` wants a Redis or Valkey server and the package's extra of that
+# name.
 TASK_BACKENDS = {
     "database": {"BACKEND": "django_tasks_db.DatabaseBackend"},
     "immediate": {"BACKEND": "django_tasks.backends.immediate.ImmediateBackend"},
@@ -102,7 +113,9 @@ TASKS = {"default": TASK_BACKENDS[TASKS_BY]}
 if TASKS_BY == "rq":
     INSTALLED_APPS += ["django_rq", "django_tasks_rq"]
     RQ_QUEUES = {"default": {"URL": _text("REDIS", "redis://127.0.0.1:6379/0")}}
-JOB_MEMORY = int(_number("JOB_MEMORY_MB", 0) * 2**20) or int(0.6 * os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES"))
+JOB_MEMORY = int(_number("JOB_MEMORY_MB", 0) * 2**20) or int(
+    0.6 * os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES")
+)
 """Bytes that the process of one job may take."""
 JOB_MINUTES = _number("JOB_MINUTES", 60)
 """After which a job is stopped."""
@@ -114,7 +127,8 @@ USE_TZ = True
 TIME_ZONE = _text("TIME_ZONE", "UTC")
 LANGUAGE_CODE = "en-gb"
 
-# What the browser may do with what comes from here. Styles are made by the interface while it runs; scripts never are.
+# What the browser may do with what comes from here. Styles are made by the interface while it runs;
+# scripts never are.
 CONTENT_SECURITY_POLICY = {
     "DIRECTIVES": {
         "default-src": [NONE],

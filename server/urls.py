@@ -16,7 +16,9 @@ def page(request: HttpRequest) -> HttpResponse | FileResponse:
     """The interface's page; it finds its own way from the address."""
     index = settings.WEB_FOLDER / "index.html"
     if not index.is_file():
-        return HttpResponse("The interface is not built. Run ./run demo.", status=503, content_type="text/plain")
+        return HttpResponse(
+            "The interface is not built. Run ./run demo.", status=503, content_type="text/plain"
+        )
     response = FileResponse(index.open("rb"), content_type="text/html")
     response["Cache-Control"] = "no-cache"
     return response
@@ -27,7 +29,11 @@ for pattern in calls[0]:
     # The router leaves Django's protection to whoever logs people in; here every call has it.
     pattern.callback.csrf_exempt = False
 
-urlpatterns = [path("api/", calls), path("enter", access.enter), re_path(r"^(?!api/|assets/).*$", page)]
+urlpatterns = [
+    path("api/", calls),
+    path("enter", access.enter),
+    re_path(r"^(?!api/|assets/).*$", page),
+]
 handler400 = access.bad_request
 handler404 = access.not_found
 handler500 = access.broken

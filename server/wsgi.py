@@ -15,9 +15,11 @@ LEAST_BYTES_A_SECOND = 2000
 
 
 class SteadyBody:
-    """A request's body that must keep coming: whoever trickles it, so that a thread waits for them, is cut off.
+    """A request's body that must keep coming: whoever trickles it, so that a thread waits for them,
+    is cut off.
 
-    Source: RFC 9110, 15.5.9 (408, Request Timeout). A single silent read is ended by the socket (`server/gunicorn_conf.py`).
+    Source: RFC 9110, 15.5.9 (408, Request Timeout). A single silent read is ended by the socket
+    (`server/gunicorn_conf.py`).
     """
 
     def __init__(self, body: Any) -> None:

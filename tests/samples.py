@@ -1,4 +1,5 @@
-"""Small files and projects for tests. Pictures are written with Pillow and OpenCV, not with the project's own writer."""
+"""Small files and projects for tests. Pictures are written with Pillow and OpenCV, not with the
+project's own writer."""
 
 from __future__ import annotations
 
@@ -28,17 +29,26 @@ def noise(size: int = 64, seed: int = 1, channels: int = 3) -> np.ndarray:
     rng = np.random.default_rng(seed)
     field = rng.random((size, size, channels)).astype(np.float32)
     field = np.stack(
-        [cv2.GaussianBlur(np.tile(field[..., i], (3, 3)), (0, 0), 3)[size:-size, size:-size] for i in range(channels)], -1
+        [
+            cv2.GaussianBlur(np.tile(field[..., i], (3, 3)), (0, 0), 3)[size:-size, size:-size]
+            for i in range(channels)
+        ],
+        -1,
     )
     low, high = field.min(axis=(0, 1)), field.max(axis=(0, 1))
     return np.round((field - low) / (high - low) * 255).astype(np.uint8)
 
 
 def coloured(size: int = 64, seed: int = 1) -> np.ndarray:
-    """A coloured picture, uint8 `(size, size, 3)`: two colours mixed by smooth noise, with grain over all."""
+    """A coloured picture, uint8 `(size, size, 3)`: two colours mixed by smooth noise, with grain
+    over all."""
     mix = noise(size, seed, 1).astype(np.float32) / 255
     grain = noise(size, seed + 100, 1).astype(np.float32) / 255
-    picture = (1 - mix) * np.array([0.62, 0.36, 0.2]) + mix * np.array([0.3, 0.42, 0.45]) + 0.12 * (grain - 0.5)
+    picture = (
+        (1 - mix) * np.array([0.62, 0.36, 0.2])
+        + mix * np.array([0.3, 0.42, 0.45])
+        + 0.12 * (grain - 0.5)
+    )
     return np.round(np.clip(picture, 0, 1) * 255).astype(np.uint8)
 
 
@@ -50,12 +60,15 @@ def save(path: Path, pixels: np.ndarray) -> Path:
         Pillow.fromarray(squeezed).save(path)
         return path
     order = {1: [0], 3: [2, 1, 0], 4: [2, 1, 0, 3]}[pixels.shape[2]] if pixels.ndim == 3 else None
-    assert cv2.imwrite(str(path), pixels if order is None else np.ascontiguousarray(pixels[..., order]))
+    assert cv2.imwrite(
+        str(path), pixels if order is None else np.ascontiguousarray(pixels[..., order])
+    )
     return path
 
 
 def normals_of(height: np.ndarray, strength: float = 4.0, sign: int = 1) -> np.ndarray:
-    """A normal map (8 bit, +Y for sign 1) of a repeating height field, worked out here apart from the core."""
+    """A normal map (8 bit, +Y for sign 1) of a repeating height field, worked out here apart from
+    the core."""
     gx = (np.roll(height, -1, 1) - np.roll(height, 1, 1)) * strength / 2
     gy = (np.roll(height, -1, 0) - np.roll(height, 1, 0)) * strength / 2  # rows run down
     vectors = np.stack([-gx, gy * sign, np.ones_like(gx)], -1)
@@ -79,16 +92,26 @@ def quads(slots: dict[str, int], *, uv_scale: float = 1.0) -> Mesh:
             place += 2
     count = len(positions)
     return Mesh(
-        name="quads", positions=np.array(positions, np.float64).reshape(-1, 3), triangles=np.array(triangles, np.int32).reshape(-1, 3),
-        triangle_slot=np.array(owner, np.int32), slots=tuple(slots), vertex_slot=np.array(vertex_owner, np.int32),
-        normals=np.tile(np.array([0, 0, 1], np.float32), (count, 1)), uvs=np.array(uvs, np.float32).reshape(-1, 2),
-        colours=np.full((count, 4), np.nan, np.float32), unnormalised=np.zeros(count, bool), loose=(0,) * len(slots), uv_sets=(1,) * len(slots),
-    )  # fmt: skip
+        name="quads",
+        positions=np.array(positions, np.float64).reshape(-1, 3),
+        triangles=np.array(triangles, np.int32).reshape(-1, 3),
+        triangle_slot=np.array(owner, np.int32),
+        slots=tuple(slots),
+        vertex_slot=np.array(vertex_owner, np.int32),
+        normals=np.tile(np.array([0, 0, 1], np.float32), (count, 1)),
+        uvs=np.array(uvs, np.float32).reshape(-1, 2),
+        colours=np.full((count, 4), np.nan, np.float32),
+        unnormalised=np.zeros(count, bool),
+        loose=(0,) * len(slots),
+        uv_sets=(1,) * len(slots),
+    )
 
 
 def save_glb(path: Path, mesh: Mesh) -> Path:
     """Write a mesh with a material of its slot's name on each slot."""
-    gltf, binary = build_gltf({path.stem: mesh}, {path.stem: {slot: i for i, slot in enumerate(mesh.slots)}})
+    gltf, binary = build_gltf(
+        {path.stem: mesh}, {path.stem: {slot: i for i, slot in enumerate(mesh.slots)}}
+    )
     gltf["materials"] = [{"name": slot} for slot in mesh.slots]
     path.parent.mkdir(parents=True, exist_ok=True)
     path.write_bytes(pack_glb(gltf, binary))
@@ -96,7 +119,8 @@ def save_glb(path: Path, mesh: Mesh) -> Path:
 
 
 def project_folder(root: Path) -> Path:
-    """A whole small project: packed ORM, −Y normal, cut-out, emission above 1, 16-bit, derived material, UV transform."""
+    """A whole small project: packed ORM, −Y normal, cut-out, emission above 1, 16-bit, derived
+    material, UV transform."""
     height = noise(64, 5, 1)[..., 0].astype(np.float32) / 255
     base = noise(64, 2, 4)
     base[..., 3] = np.where(noise(64, 9, 1)[..., 0] > 110, 255, 0)
@@ -111,8 +135,15 @@ def project_folder(root: Path) -> Path:
         "name": "Test plates",
         "target": "gltf-glb",
         "maps": {
-            "tile_col": {"file": "maps/tile_col.png", "encoding": "srgb", "roles": {"rgb": "base_color", "a": "opacity"}},
-            "tile_orm": {"file": "maps/tile_orm.png", "roles": {"r": "occlusion", "g": "roughness", "b": "metallic"}},
+            "tile_col": {
+                "file": "maps/tile_col.png",
+                "encoding": "srgb",
+                "roles": {"rgb": "base_color", "a": "opacity"},
+            },
+            "tile_orm": {
+                "file": "maps/tile_orm.png",
+                "roles": {"r": "occlusion", "g": "roughness", "b": "metallic"},
+            },
             "tile_nrm": {"file": "maps/tile_nrm.png", "roles": {"rgb": "normal"}, "normal_y": "-"},
             "tile_gloss": {"file": "maps/tile_gloss.png", "roles": {"r": "gloss"}},
             "glow": {"file": "maps/glow.hdr", "roles": {"rgb": "emission"}},
@@ -128,15 +159,28 @@ def project_folder(root: Path) -> Path:
                     "emission": {"map": "glow", "channels": "rgb", "strength": 1.5},
                     "opacity": {"map": "tile_col", "channels": "a"},
                 },
-                "alpha_mode": "mask", "alpha_cutoff": 0.4, "double_sided": True,
+                "alpha_mode": "mask",
+                "alpha_cutoff": 0.4,
+                "double_sided": True,
                 "uv": {"tiling": [2.0, 3.0], "offset": [0.25, 0.5], "rotation": 0.3},
-                "filter": "nearest", "surface_tag": "stone",
+                "filter": "nearest",
+                "surface_tag": "stone",
             },
-            "tile_dull": {"from": "tile", "inputs": {"roughness": {"map": "tile_gloss", "channels": "r", "invert": True}}},
-            "plain": {"inputs": {"base_color": {"value": [0.2, 0.3, 0.4]}, "roughness": {"value": 0.35}}},
+            "tile_dull": {
+                "from": "tile",
+                "inputs": {"roughness": {"map": "tile_gloss", "channels": "r", "invert": True}},
+            },
+            "plain": {
+                "inputs": {"base_color": {"value": [0.2, 0.3, 0.4]}, "roughness": {"value": 0.35}}
+            },
         },
-        "meshes": {"plates": {"file": "meshes/plates.glb", "slots": {"Front": "tile", "Back": "tile_dull", "Bare": "plain"}}},
-    }  # fmt: skip
+        "meshes": {
+            "plates": {
+                "file": "meshes/plates.glb",
+                "slots": {"Front": "tile", "Back": "tile_dull", "Bare": "plain"},
+            }
+        },
+    }
     (root / "test.ektopos.json").write_text(json.dumps(document))
     return root
 

@@ -12,7 +12,13 @@ export default ts.config(
     languageOptions: { globals: globals.browser },
     rules: {
       '@typescript-eslint/no-non-null-assertion': 'off',
-      'no-restricted-syntax': ['error', { selector: "Literal[value=/^#[0-9a-fA-F]{3,8}$/]", message: 'Colours come from theme.ts.' }],
+      'no-restricted-syntax': [
+        'error',
+        {
+          selector: 'Literal[value=/^#[0-9a-fA-F]{3,8}$/]',
+          message: 'Colours come from theme.ts.',
+        },
+      ],
     },
   },
   { files: ['src/theme.ts'], rules: { 'no-restricted-syntax': 'off' } },

@@ -1,7 +1,7 @@
 """Checks: what a person should know before handing over.
 
-Each family is a module of small functions registered with `@check`; each function yields `Finding`s. `run_checks` runs
-them all on a project.
+Each family is a module of small functions registered with `@check`; each function yields
+`Finding`s. `run_checks` runs them all on a project.
 """
 
 from ektopos.checks import encodings, feeds, palettes, references, slots  # noqa: F401 — importing registers the families

@@ -18,14 +18,21 @@ def encoding_against_role(examined: Examined) -> Iterator[Finding]:
         if not held or header is None:
             continue
         wanted = "srgb" if held & set(COLOUR_ROLES) and not header.is_float else "linear"
-        if all(encoding_of(role, is_float=header.is_float) == entry.encoding for role in held) or entry.encoding == wanted:
+        if (
+            all(encoding_of(role, is_float=header.is_float) == entry.encoding for role in held)
+            or entry.encoding == wanted
+        ):
             continue
         yield Finding(
-            "encoding-against-role", "warning", f"map {name}",
-            f"It holds {', '.join(sorted(held)).replace('_', ' ')} and is read as {entry.encoding}.",
+            "encoding-against-role",
+            "warning",
+            f"map {name}",
+            f"It holds {', '.join(sorted(held)).replace('_', ' ')} and is read as "
+            f"{entry.encoding}.",
             "Data decoded as colour, or colour read as data, is wrong in every texel.",
-            f"encoding {entry.encoding}, usual is {wanted}", f"Set the encoding to {wanted}.",
-        )  # fmt: skip
+            f"encoding {entry.encoding}, usual is {wanted}",
+            f"Set the encoding to {wanted}.",
+        )
 
 
 @check
@@ -35,10 +42,14 @@ def sizes(examined: Examined) -> Iterator[Finding]:
         if header.width & (header.width - 1) or header.height & (header.height - 1):
             severity: Severity = "warning" if examined.profile.power_of_two else "note"
             yield Finding(
-                "not-power-of-two", severity, f"map {name}", f"It is {header.width} × {header.height} texels.",
+                "not-power-of-two",
+                severity,
+                f"map {name}",
+                f"It is {header.width} × {header.height} texels.",
                 "Sizes that are no powers of two cost memory or are resampled by some engines.",
-                f"{header.width} × {header.height}", "Resize it where it was made.",
-            )  # fmt: skip
+                f"{header.width} × {header.height}",
+                "Resize it where it was made.",
+            )
 
 
 @check
@@ -46,11 +57,22 @@ def wasted_channels(examined: Examined) -> Iterator[Finding]:
     """One grey quantity stored in three or four channels."""
     for name, entry in examined.project.document.maps.items():
         header = examined.headers.get(name)
-        data = set(entry.roles.values()) <= {"roughness", "gloss", "metallic", "occlusion", "height", "opacity", "mask"}
+        data = set(entry.roles.values()) <= {
+            "roughness",
+            "gloss",
+            "metallic",
+            "occlusion",
+            "height",
+            "opacity",
+            "mask",
+        }
         if header is not None and header.channels >= 3 and list(entry.roles) == ["rgb"] and data:
             yield Finding(
-                "wasted-channels", "note", f"map {name}",
+                "wasted-channels",
+                "note",
+                f"map {name}",
                 f"It holds one quantity in {header.channels} channels.",
                 f"{header.channels - 1} of {header.channels} parts of its memory say nothing.",
-                f"{header.channels} × {header.bits} bit", "Exporting packs it; nothing needs to be done here.",
-            )  # fmt: skip
+                f"{header.channels} × {header.bits} bit",
+                "Exporting packs it; nothing needs to be done here.",
+            )

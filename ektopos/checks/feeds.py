@@ -21,9 +21,14 @@ def impossible_feeds(examined: Examined) -> Iterator[Finding]:
             if problem:
                 code = "missing-map" if feed.maps() - set(document.maps) else "impossible-feed"
                 yield Finding(
-                    code, "error", f"material {name} · {input_name}", problem, "The input cannot be made, so nothing is.",
-                    feed.map or str(feed.value), "Choose another map, channel or constant.",
-                )  # fmt: skip
+                    code,
+                    "error",
+                    f"material {name} · {input_name}",
+                    problem,
+                    "The input cannot be made, so nothing is.",
+                    feed.map or str(feed.value),
+                    "Choose another map, channel or constant.",
+                )
 
 
 @check
@@ -40,10 +45,15 @@ def adjustments_without_effect(examined: Examined) -> Iterator[Finding]:
                 said.append("tint")
             if said:
                 yield Finding(
-                    "no-effect", "warning", f"material {name} · {input_name}",
-                    f"{' and '.join(said).capitalize()} has no meaning for {input_name.replace('_', ' ')}.",
-                    "What is set has no effect, which is rarely meant.", feed.map or str(feed.value), "Remove it.",
-                )  # fmt: skip
+                    "no-effect",
+                    "warning",
+                    f"material {name} · {input_name}",
+                    f"{' and '.join(said).capitalize()} has no meaning for "
+                    f"{input_name.replace('_', ' ')}.",
+                    "What is set has no effect, which is rarely meant.",
+                    feed.map or str(feed.value),
+                    "Remove it.",
+                )
 
 
 @check
@@ -53,26 +63,39 @@ def opacity_without_alpha_mode(examined: Examined) -> Iterator[Finding]:
         feed = material.feeds["opacity"]
         if material.alpha_mode == "opaque" and (feed.maps() or feed.value != 1.0):
             yield Finding(
-                "alpha-mode-forgotten", "warning", f"material {name}", "Opacity is fed, but the alpha mode is opaque.",
-                "A cut-out without an alpha mode arrives solid.", feed.map or str(feed.value),
+                "alpha-mode-forgotten",
+                "warning",
+                f"material {name}",
+                "Opacity is fed, but the alpha mode is opaque.",
+                "A cut-out without an alpha mode arrives solid.",
+                feed.map or str(feed.value),
                 "Set the alpha mode to mask or blend, or remove the opacity.",
-            )  # fmt: skip
+            )
 
 
 @check
 def gloss_not_inverted(examined: Examined) -> Iterator[Finding]:
-    """Gloss fed as roughness without invert, or roughness with it. Common practice: gloss is 1 − roughness."""
+    """Gloss fed as roughness without invert, or roughness with it. Common practice: gloss is 1 −
+    roughness."""
     document = examined.project.document
     for name, material in document.materials.items():
         feed = material.inputs.get("roughness")
         if feed is None or feed.map not in document.maps:
             continue
         channels = feed.channels or "r"
-        held = {role for group, role in document.maps[feed.map].roles.items() if channels[0] in group or group == "rgb"}
+        held = {
+            role
+            for group, role in document.maps[feed.map].roles.items()
+            if channels[0] in group or group == "rgb"
+        }
         if ("gloss" in held and not feed.invert) or ("roughness" in held and feed.invert):
             what = "Gloss feeds roughness as it is" if "gloss" in held else "Roughness is inverted"
             yield Finding(
-                "gloss-as-roughness", "warning", f"material {name} · roughness", f"{what}.",
-                "The surface will look too shiny where it should be dull, and the other way round.", feed.map or "",
+                "gloss-as-roughness",
+                "warning",
+                f"material {name} · roughness",
+                f"{what}.",
+                "The surface will look too shiny where it should be dull, and the other way round.",
+                feed.map or "",
                 "Turn invert on." if "gloss" in held else "Turn invert off.",
-            )  # fmt: skip
+            )

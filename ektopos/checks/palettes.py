@@ -26,26 +26,40 @@ def palettes(examined: Examined) -> Iterator[Finding]:
             continue
         if material.filter == "linear":
             yield Finding(
-                "palette-filtered", "warning", f"material {name}", f"{feed.map} is a palette, and it is filtered linearly.",
-                "Neighbouring squares bleed into each other.", f"{header.width} × {header.height} texels",
+                "palette-filtered",
+                "warning",
+                f"material {name}",
+                f"{feed.map} is a palette, and it is filtered linearly.",
+                "Neighbouring squares bleed into each other.",
+                f"{header.width} × {header.height} texels",
                 "Set the filter to nearest.",
-            )  # fmt: skip
+            )
         for mesh_name, mesh in examined.meshes.items():
             for number, slot in enumerate(mesh.slots):
                 own = mesh.corner_uvs()[mesh.triangle_slot == number]
-                if examined.project.document.meshes[mesh_name].slots.get(slot) != name or not len(own):
+                if examined.project.document.meshes[mesh_name].slots.get(slot) != name or not len(
+                    own
+                ):
                     continue
                 crossing = crossed_squares(image, own)
                 if crossing:
                     yield Finding(
-                        "palette-square-crossed", "warning", f"mesh {mesh_name} · {slot}",
-                        f"{crossing} of {len(own)} triangles reach over the edge of a square of {feed.map}.",
-                        "They show more than one colour.", f"{crossing} triangles", "Move their UVs into one square.",
-                    )  # fmt: skip
+                        "palette-square-crossed",
+                        "warning",
+                        f"mesh {mesh_name} · {slot}",
+                        f"{crossing} of {len(own)} triangles reach over the edge of a square of "
+                        f"{feed.map}.",
+                        "They show more than one colour.",
+                        f"{crossing} triangles",
+                        "Move their UVs into one square.",
+                    )
 
 
-def crossed_squares(image: Image, corner_uvs: np.ndarray[tuple[int, ...], np.dtype[np.float64]]) -> int:
-    """How many triangles `(t, 3, 2)` meet different colours at their corners (drawn in a little) and their middle."""
+def crossed_squares(
+    image: Image, corner_uvs: np.ndarray[tuple[int, ...], np.dtype[np.float64]]
+) -> int:
+    """How many triangles `(t, 3, 2)` meet different colours at their corners (drawn in a little)
+    and their middle."""
     middle = corner_uvs.mean(axis=1, keepdims=True)
     points = np.concatenate([middle + (corner_uvs - middle) * 0.98, middle], axis=1)
     points = points[np.isfinite(points).all(axis=(1, 2))] % 1.0

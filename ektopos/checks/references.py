@@ -11,13 +11,28 @@ from ektopos.errors import MissingReference
 
 @check
 def missing_and_broken_files(examined: Examined) -> Iterator[Finding]:
-    """Maps and meshes whose files are gone or cannot be read, materials whose bases are gone or go in a circle."""
+    """Maps and meshes whose files are gone or cannot be read, materials whose bases are gone or go
+    in a circle."""
     _ = examined.headers, examined.meshes, examined.materials
     for subject, problem in examined.problems.items():
         kind = subject.partition(" ")[0]
         gone = isinstance(problem, MissingReference)
-        code = "broken-base" if kind == "material" else f"missing-{kind}-file" if gone else f"unreadable-{kind}"
-        yield Finding(code, "error", subject, problem.message, "What depends on it cannot be made.", str(problem), problem.hint)
+        code = (
+            "broken-base"
+            if kind == "material"
+            else f"missing-{kind}-file"
+            if gone
+            else f"unreadable-{kind}"
+        )
+        yield Finding(
+            code,
+            "error",
+            subject,
+            problem.message,
+            "What depends on it cannot be made.",
+            str(problem),
+            problem.hint,
+        )
 
 
 @check
@@ -28,9 +43,14 @@ def missing_materials(examined: Examined) -> Iterator[Finding]:
         for slot, material in entry.slots.items():
             if material is not None and material not in document.materials:
                 yield Finding(
-                    "missing-material", "error", f"mesh {mesh} · {slot}", f"The slot wears {material}, which is not there.",
-                    "The slot would arrive without a material.", material, "Choose another material.",
-                )  # fmt: skip
+                    "missing-material",
+                    "error",
+                    f"mesh {mesh} · {slot}",
+                    f"The slot wears {material}, which is not there.",
+                    "The slot would arrive without a material.",
+                    material,
+                    "Choose another material.",
+                )
 
 
 @check
@@ -40,9 +60,14 @@ def missing_slots(examined: Examined) -> Iterator[Finding]:
         for slot in examined.project.document.meshes[name].slots:
             if slot not in mesh.slots:
                 yield Finding(
-                    "missing-slot", "error", f"mesh {name} · {slot}", f"The mesh has no slot called {slot}.",
-                    "Its material would be worn by nothing.", f"slots: {', '.join(mesh.slots)}", "Assign it to another slot.",
-                )  # fmt: skip
+                    "missing-slot",
+                    "error",
+                    f"mesh {name} · {slot}",
+                    f"The mesh has no slot called {slot}.",
+                    "Its material would be worn by nothing.",
+                    f"slots: {', '.join(mesh.slots)}",
+                    "Assign it to another slot.",
+                )
 
 
 @check
@@ -50,9 +75,14 @@ def unknown_fields(examined: Examined) -> Iterator[Finding]:
     """Fields of the document that mean nothing here, which are often misspelt."""
     for place, names in _extras(examined.project.document):
         yield Finding(
-            "unknown-field", "warning", place, f"The document says {', '.join(names)} here, which means nothing.",
-            "A misspelt field has no effect.", ", ".join(names), "Correct or remove it.",
-        )  # fmt: skip
+            "unknown-field",
+            "warning",
+            place,
+            f"The document says {', '.join(names)} here, which means nothing.",
+            "A misspelt field has no effect.",
+            ", ".join(names),
+            "Correct or remove it.",
+        )
 
 
 def _extras(document: Document) -> Iterator[tuple[str, list[str]]]:

@@ -36,7 +36,8 @@ class Finding:
 
 @dataclass(frozen=True)
 class Examined:
-    """A project with what checks look at, each thing worked out once. What is broken is simply absent."""
+    """A project with what checks look at, each thing worked out once. What is broken is simply
+    absent."""
 
     project: Project
     profile: Profile
@@ -91,4 +92,6 @@ def run_checks(project: Project, profile: Profile) -> list[Finding]:
     """Everything that all checks find, worst first."""
     examined = Examined(project, profile)
     found = [finding for function in _CHECKS for finding in function(examined)]
-    return sorted(found, key=lambda finding: (_ORDER[finding.severity], finding.code, finding.subject))
+    return sorted(
+        found, key=lambda finding: (_ORDER[finding.severity], finding.code, finding.subject)
+    )

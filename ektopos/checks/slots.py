@@ -10,9 +10,14 @@ from ektopos.checks.registry import Examined, Finding, Severity, check
 from ektopos.meshes import find_faults
 
 _SEVERITY: dict[str, Severity] = {
-    "reversed-faces": "error", "coincident-faces": "error", "missing-uvs": "warning", "unnormalised-normals": "warning",
-    "vertex-colours": "warning", "missing-normals": "note", "open-edges": "note",
-}  # fmt: skip
+    "reversed-faces": "error",
+    "coincident-faces": "error",
+    "missing-uvs": "warning",
+    "unnormalised-normals": "warning",
+    "vertex-colours": "warning",
+    "missing-normals": "note",
+    "open-edges": "note",
+}
 
 
 @check
@@ -23,21 +28,33 @@ def bare_slots(examined: Examined) -> Iterator[Finding]:
         for number, slot in enumerate(mesh.slots):
             if worn.get(slot) is None and (mesh.triangle_slot == number).any():
                 yield Finding(
-                    "slot-without-material", "warning", f"mesh {name} · {slot}", "No material is assigned to the slot.",
-                    "It arrives in the engine's default material.", slot, "Choose a material for it.",
-                )  # fmt: skip
+                    "slot-without-material",
+                    "warning",
+                    f"mesh {name} · {slot}",
+                    "No material is assigned to the slot.",
+                    "It arrives in the engine's default material.",
+                    slot,
+                    "Choose a material for it.",
+                )
 
 
 @check
 def mesh_faults(examined: Examined) -> Iterator[Finding]:
-    """Everything `find_faults` finds; a single-sided opening is what makes open edges worth a word."""
+    """Everything `find_faults` finds; a single-sided opening is what makes open edges worth a
+    word.
+    """
     for name, mesh in examined.meshes.items():
         for fault in find_faults(mesh):
             subject = f"mesh {name}" + (f" · {fault.slot}" if fault.slot else "")
             yield Finding(
-                fault.code, _SEVERITY.get(fault.code, "note"), subject, fault.message,
-                "The engine shows it, or computes with it.", f"{fault.count}", "Mend it where the mesh was made.",
-            )  # fmt: skip
+                fault.code,
+                _SEVERITY.get(fault.code, "note"),
+                subject,
+                fault.message,
+                "The engine shows it, or computes with it.",
+                f"{fault.count}",
+                "Mend it where the mesh was made.",
+            )
 
 
 @check
@@ -45,13 +62,19 @@ def unmapped_slots(examined: Examined) -> Iterator[Finding]:
     """Slots without UVs that wear a material with maps."""
     for name, mesh in examined.meshes.items():
         for number, slot in enumerate(mesh.slots):
-            worn = examined.materials.get(examined.project.document.meshes[name].slots.get(slot) or "")
+            worn = examined.materials.get(
+                examined.project.document.meshes[name].slots.get(slot) or ""
+            )
             own = mesh.triangles[mesh.triangle_slot == number]
             if worn is None or not len(own) or not any(feed.maps() for feed in worn.feeds.values()):
                 continue
             if not np.isfinite(mesh.uvs[own]).any():
                 yield Finding(
-                    "maps-without-uvs", "error", f"mesh {name} · {slot}",
+                    "maps-without-uvs",
+                    "error",
+                    f"mesh {name} · {slot}",
                     f"The slot wears {worn.name}, which has maps, and has no UVs.",
-                    "Every texel lookup lands on the same place.", slot, "Unwrap it where the mesh was made.",
-                )  # fmt: skip
+                    "Every texel lookup lands on the same place.",
+                    slot,
+                    "Unwrap it where the mesh was made.",
+                )

@@ -1,8 +1,8 @@
 """Every change that can be made to a project's document, as a value.
 
-An edit says what it does (`label`) and does it (`apply`) to a copy; the application keeps a revision for each, which is what
-undo and redo move through. Rules that hold a document together (a renamed material keeps its slots and its derived
-materials) live here and nowhere else.
+An edit says what it does (`label`) and does it (`apply`) to a copy; the application keeps a
+revision for each, which is what undo and redo move through. Rules that hold a document together (a
+renamed material keeps its slots and its derived materials) live here and nowhere else.
 """
 
 from __future__ import annotations
@@ -72,7 +72,8 @@ def apply_edits(document: Document, edits: list[Edit]) -> Document:
 
 
 def _copied(document: Document) -> Document:
-    """A copy as deep as edits change it: they replace maps and materials, and set fields of meshes. Cost: its entries."""
+    """A copy as deep as edits change it: they replace maps and materials, and set fields of meshes.
+    Cost: its entries."""
     return document.model_copy(
         update={
             "maps": dict(document.maps),
@@ -86,13 +87,17 @@ def _copied(document: Document) -> Document:
 
 
 def collisions(edits: list[Edit], before: Document, after: Document) -> list[str]:
-    """What the edits read or write that is otherwise in one document than in another, in words; empty where they may be applied
-    to either. Cost: proportional to what they touch.
+    """What the edits read or write that is otherwise in one document than in another, in words;
+    empty where they may be applied to either. Cost: proportional to what they touch.
     """
     found = []
     for edit in edits:
         here, there = edit.touches(before), edit.touches(after)
-        found += [words for words in here | there if words not in here or words not in there or here[words] != there[words]]
+        found += [
+            words
+            for words in here | there
+            if words not in here or words not in there or here[words] != there[words]
+        ]
     return list(dict.fromkeys(found))
 
 

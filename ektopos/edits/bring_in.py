@@ -22,7 +22,10 @@ class BringIn(BaseEdit):
     meshes: dict[Name, MeshEntry] = Field(default_factory=dict)
 
     def label(self) -> str:
-        parts = [f"{len(self.maps)} maps" if self.maps else "", f"{len(self.meshes)} meshes" if self.meshes else ""]
+        parts = [
+            f"{len(self.maps)} maps" if self.maps else "",
+            f"{len(self.meshes)} meshes" if self.meshes else "",
+        ]
         return f"bring in {' and '.join(part for part in parts if part)}"
 
     def touches(self, document: Document) -> Touched:

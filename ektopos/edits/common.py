@@ -41,14 +41,18 @@ class BaseEdit(BaseModel):
 def found(entries: dict[str, Any], name: str, what: str) -> Any:
     """An entry by its name. Raises `MissingReference`."""
     if name not in entries:
-        raise MissingReference(f"there is no such {what}.", subject=name, hint="It may have been removed meanwhile.")
+        raise MissingReference(
+            f"there is no such {what}.", subject=name, hint="It may have been removed meanwhile."
+        )
     return entries[name]
 
 
 def free(document: Document, name: str) -> None:
     """Raises `EktoposError` if a material has that name."""
     if name in document.materials:
-        raise EktoposError("a material has that name already.", subject=name, hint="Choose another name.")
+        raise EktoposError(
+            "a material has that name already.", subject=name, hint="Choose another name."
+        )
 
 
 def entry_touched(entries: dict[str, Any], name: str, words: str = "") -> Touched:

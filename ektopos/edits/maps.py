@@ -24,7 +24,8 @@ from ektopos.types import Encoding, NormalY
 class SetMap(BaseEdit):
     """Say what maps are; what is not given stays, and giving nothing confirms what they are.
 
-    A person said it, so it is not judged again; being put into a set alone says nothing of what a map is.
+    A person said it, so it is not judged again; being put into a set alone says nothing of what a
+    map is.
     """
 
     kind: Literal["set-map"] = "set-map"
@@ -42,17 +43,24 @@ class SetMap(BaseEdit):
             f"set {self.set}" if self.set else "",
         ]
         what = ", ".join(text for text in said if text) or "confirmed"
-        return f"{self.maps[0] if len(self.maps) == 1 else f'{len(self.maps)} maps'}: {what.replace('_', ' ')}"
+        return (
+            f"{self.maps[0] if len(self.maps) == 1 else f'{len(self.maps)} maps'}: "
+            f"{what.replace('_', ' ')}"
+        )
 
     def touches(self, document: Document) -> Touched:
-        parts = self.model_dump(include={"roles", "encoding", "normal_y", "set"}, exclude_none=True) or {
+        parts = self.model_dump(
+            include={"roles", "encoding", "normal_y", "set"}, exclude_none=True
+        ) or {
             "roles": 0,
             "by_hand": 0,
         }
         if "roles" in parts:
             parts["normal_y"] = None
         return {
-            f"{part.replace('_', ' ')} of {name}": getattr(document.maps[name], part) if name in document.maps else None
+            f"{part.replace('_', ' ')} of {name}": getattr(document.maps[name], part)
+            if name in document.maps
+            else None
             for name in self.maps
             for part in parts
         }
@@ -60,10 +68,14 @@ class SetMap(BaseEdit):
     def apply(self, document: Document) -> None:
         for name in self.maps:
             entry = found(document.maps, name, "map")
-            given = self.model_dump(include={"roles", "encoding", "normal_y", "set"}, exclude_none=True)
+            given = self.model_dump(
+                include={"roles", "encoding", "normal_y", "set"}, exclude_none=True
+            )
             if self.roles is not None and "normal" not in self.roles.values():
                 given["normal_y"] = None
-            document.maps[name] = entry.model_copy(update=given | {"by_hand": entry.by_hand or set(given) != {"set"}})
+            document.maps[name] = entry.model_copy(
+                update=given | {"by_hand": entry.by_hand or set(given) != {"set"}}
+            )
 
 
 class RenameSet(BaseEdit):
@@ -88,7 +100,8 @@ class RenameSet(BaseEdit):
 
 
 class AddNamingRule(BaseEdit):
-    """Treat all maps whose names end like this map's as what a person has said of it, now and when more come in."""
+    """Treat all maps whose names end like this map's as what a person has said of it, now and when
+    more come in."""
 
     kind: Literal["add-naming-rule"] = "add-naming-rule"
     map: str
@@ -106,14 +119,21 @@ class AddNamingRule(BaseEdit):
         if not ending:
             said = "its name has no end that other names could share."
             raise EktoposError(said, subject=self.map, hint="Rename its set.")
-        rule = NamingRule(ending=ending, roles=entry.roles, encoding=entry.encoding, normal_y=entry.normal_y)
-        document.naming = [rule, *(other for other in document.naming if other.ending.lower() != ending.lower())]
+        rule = NamingRule(
+            ending=ending, roles=entry.roles, encoding=entry.encoding, normal_y=entry.normal_y
+        )
+        document.naming = [
+            rule,
+            *(other for other in document.naming if other.ending.lower() != ending.lower()),
+        ]
         given = {"roles": rule.roles, "encoding": rule.encoding, "normal_y": rule.normal_y}
         for name, other in document.maps.items():
             if not rule_fits(rule, PurePosixPath(other.file).stem):
                 continue
             placed = {"set": set_name(other.file, read_names([other.file], [rule])[0])}
-            document.maps[name] = other.model_copy(update=placed if other.by_hand else placed | given)
+            document.maps[name] = other.model_copy(
+                update=placed if other.by_hand else placed | given
+            )
 
 
 class RemoveNamingRule(BaseEdit):
@@ -133,12 +153,14 @@ class RemoveNamingRule(BaseEdit):
 
 
 class RemoveMaps(BaseEdit):
-    """Take maps out of the project; maps that feed something stay, and it is said, unless their feeds are to go with them."""
+    """Take maps out of the project; maps that feed something stay, and it is said, unless their
+    feeds are to go with them."""
 
     kind: Literal["remove-maps"] = "remove-maps"
     maps: list[str] = Field(min_length=1)
     with_feeds: bool = False
-    """Also clear the inputs that they feed: those go back to their base, or to what they are when nothing feeds them."""
+    """Also clear the inputs that they feed: those go back to their base, or to what they are when
+    nothing feeds them."""
 
     def label(self) -> str:
         return f"remove {self.maps[0] if len(self.maps) == 1 else f'{len(self.maps)} maps'}"
@@ -157,7 +179,9 @@ class RemoveMaps(BaseEdit):
         fed = fed_by(document, gone)
         if fed and not self.with_feeds:
             said = f"it feeds {', '.join(dict.fromkeys(material for material, _ in fed))}."
-            raise EktoposError(said, subject=self.maps[0], hint="Feed them from something else first.")
+            raise EktoposError(
+                said, subject=self.maps[0], hint="Feed them from something else first."
+            )
         for material, name in fed:
             entry = document.materials[material]
             inputs = {other: feed for other, feed in entry.inputs.items() if other != name}

@@ -52,7 +52,10 @@ class MakeFromSet(BaseEdit):
         return f"material from set {self.set}"
 
     def touches(self, document: Document) -> Touched:
-        members = {name: document.maps[name].model_dump(mode="json") for name in maps_of_set(document, self.set)}
+        members = {
+            name: document.maps[name].model_dump(mode="json")
+            for name in maps_of_set(document, self.set)
+        }
         return {f"set {self.set}": members} | exists(document.materials, self.name)
 
     def apply(self, document: Document) -> None:
@@ -82,13 +85,19 @@ class RenameMaterial(BaseEdit):
         free(document, self.name)
         document.materials = {
             self.name if name == self.material else name: (
-                entry.model_copy(update={"base": self.name}) if entry.base == self.material else entry
+                entry.model_copy(update={"base": self.name})
+                if entry.base == self.material
+                else entry
             )
             for name, entry in document.materials.items()
         }
         for mesh in document.meshes.values():
-            mesh.slots = {s: self.name if worn == self.material else worn for s, worn in mesh.slots.items()}
-        document.left_out.materials = [self.name if out == self.material else out for out in document.left_out.materials]
+            mesh.slots = {
+                s: self.name if worn == self.material else worn for s, worn in mesh.slots.items()
+            }
+        document.left_out.materials = [
+            self.name if out == self.material else out for out in document.left_out.materials
+        ]
 
 
 class RenameMaterials(BaseEdit):
@@ -105,9 +114,20 @@ class RenameMaterials(BaseEdit):
 
     def apply(self, document: Document) -> None:
         kept = set(document.materials) - set(self.names)
-        clash = next((new for new in self.names.values() if new in kept or list(self.names.values()).count(new) > 1), None)
+        clash = next(
+            (
+                new
+                for new in self.names.values()
+                if new in kept or list(self.names.values()).count(new) > 1
+            ),
+            None,
+        )
         if clash is not None:
-            raise EktoposError("two materials would have that name.", subject=clash, hint="Add a token that tells them apart.")
+            raise EktoposError(
+                "two materials would have that name.",
+                subject=clash,
+                hint="Add a token that tells them apart.",
+            )
         for old in self.names:
             found(document.materials, old, "material")
         # By way of names that nothing has, so that names can be exchanged.
@@ -128,7 +148,9 @@ class DuplicateMaterial(BaseEdit):
         return f"duplicate {self.material}"
 
     def touches(self, document: Document) -> Touched:
-        return entry_touched(document.materials, self.material) | exists(document.materials, self.name)
+        return entry_touched(document.materials, self.material) | exists(
+            document.materials, self.name
+        )
 
     def apply(self, document: Document) -> None:
         entry = found(document.materials, self.material, "material")
@@ -148,27 +170,44 @@ class RemoveMaterial(BaseEdit):
 
     def touches(self, document: Document) -> Touched:
         worn = [
-            (mesh, slot) for mesh, entry in document.meshes.items() for slot, on in entry.slots.items() if on == self.material
+            (mesh, slot)
+            for mesh, entry in document.meshes.items()
+            for slot, on in entry.slots.items()
+            if on == self.material
         ]
-        derived = [name for name, entry in document.materials.items() if entry.base == self.material]
-        on_slots: Touched = {f"what {self.material} is on": worn, f"what derives from {self.material}": derived}
+        derived = [
+            name for name, entry in document.materials.items() if entry.base == self.material
+        ]
+        on_slots: Touched = {
+            f"what {self.material} is on": worn,
+            f"what derives from {self.material}": derived,
+        }
         return entry_touched(document.materials, self.material) | on_slots
 
     def apply(self, document: Document) -> None:
         found(document.materials, self.material, "material")
-        derived = [name for name, entry in document.materials.items() if entry.base == self.material]
+        derived = [
+            name for name, entry in document.materials.items() if entry.base == self.material
+        ]
         if derived:
             raise EktoposError(
-                f"{', '.join(derived)} derive from it.", subject=self.material, hint="Delete them or give them another base."
+                f"{', '.join(derived)} derive from it.",
+                subject=self.material,
+                hint="Delete them or give them another base.",
             )
         del document.materials[self.material]
         for mesh in document.meshes.values():
-            mesh.slots = {slot: None if worn == self.material else worn for slot, worn in mesh.slots.items()}
-        document.left_out.materials = [out for out in document.left_out.materials if out != self.material]
+            mesh.slots = {
+                slot: None if worn == self.material else worn for slot, worn in mesh.slots.items()
+            }
+        document.left_out.materials = [
+            out for out in document.left_out.materials if out != self.material
+        ]
 
 
 class SetFeed(BaseEdit):
-    """Feed an input of a material, or give it back to its base (or glTF's default) with `feed` null."""
+    """Feed an input of a material, or give it back to its base (or glTF's default) with `feed`
+    null."""
 
     kind: Literal["set-feed"] = "set-feed"
     material: str
@@ -183,7 +222,9 @@ class SetFeed(BaseEdit):
         own = _own_feed(document, self.material, self.input)
         used = self.feed.maps() if self.feed else set()
         return (
-            {_named(self.input, self.material): own} | exists(document.materials, self.material) | exists(document.maps, *used)
+            {_named(self.input, self.material): own}
+            | exists(document.materials, self.material)
+            | exists(document.maps, *used)
         )
 
     def apply(self, document: Document) -> None:
@@ -197,10 +238,12 @@ class SetFeed(BaseEdit):
 
 
 class ChangeFeed(BaseEdit):
-    """Change parts of what feeds an input, and leave the rest of it as it is by then: two such edits add up.
+    """Change parts of what feeds an input, and leave the rest of it as it is by then: two such
+    edits add up.
 
-    `change` holds new values by the names of a feed's fields; `null` gives a field back to its default. On a derived material
-    that inherits the feed, what it inherits is changed and becomes its own, as a whole.
+    `change` holds new values by the names of a feed's fields; `null` gives a field back to its
+    default. On a derived material that inherits the feed, what it inherits is changed and becomes
+    its own, as a whole.
     """
 
     kind: Literal["change-feed"] = "change-feed"
@@ -209,38 +252,66 @@ class ChangeFeed(BaseEdit):
     change: dict[Name, Any] = Field(min_length=1)
 
     def label(self) -> str:
-        return f"{self.material}: {self.input.replace('_', ' ')} {', '.join(self.change).replace('_', ' ')}"
+        return (
+            f"{self.material}: {self.input.replace('_', ' ')} "
+            f"{', '.join(self.change).replace('_', ' ')}"
+        )
 
     def touches(self, document: Document) -> Touched:
         feed = _feed(document, self.material, self.input)
         # What a feed is made from decides what all the rest of it means.
         parts = (
-            {*self.change, "map", "value", "channels"} if {"map", "value", "channels"} & set(self.change) else set(self.change)
+            {*self.change, "map", "value", "channels"}
+            if {"map", "value", "channels"} & set(self.change)
+            else set(self.change)
         )
-        touched: Touched = {f"{part} of {_named(self.input, self.material)}": feed.get(part) for part in sorted(parts)}
+        touched: Touched = {
+            f"{part} of {_named(self.input, self.material)}": feed.get(part)
+            for part in sorted(parts)
+        }
         return touched | exists(document.materials, self.material)
 
     def apply(self, document: Document) -> None:
         entry = found(document.materials, self.material, "material")
         raw = _feed(document, self.material, self.input) | self.change
-        feed = parse(Feed, {key: value for key, value in raw.items() if value is not None}, _named(self.input, self.material))
+        feed = parse(
+            Feed,
+            {key: value for key, value in raw.items() if value is not None},
+            _named(self.input, self.material),
+        )
         for name in feed.maps():
             found(document.maps, name, "map")
-        document.materials[self.material] = entry.model_copy(update={"inputs": entry.inputs | {self.input: feed}})
+        document.materials[self.material] = entry.model_copy(
+            update={"inputs": entry.inputs | {self.input: feed}}
+        )
 
 
 Setting = Literal[
-    "alpha_mode", "alpha_cutoff", "double_sided", "filter", "surface_tag", "size_limit", "folder", "from",
-    "uv", "uv.tiling", "uv.tiling.u", "uv.tiling.v", "uv.offset", "uv.offset.u", "uv.offset.v", "uv.rotation",
-]  # fmt: skip
+    "alpha_mode",
+    "alpha_cutoff",
+    "double_sided",
+    "filter",
+    "surface_tag",
+    "size_limit",
+    "folder",
+    "from",
+    "uv",
+    "uv.tiling",
+    "uv.tiling.u",
+    "uv.tiling.v",
+    "uv.offset",
+    "uv.offset.u",
+    "uv.offset.v",
+    "uv.rotation",
+]
 _WORDS = {"from": "base", "uv.tiling.u": "tiles in u", "uv.tiling.v": "tiles in v"}
 
 
 class SetSetting(BaseEdit):
     """Set one of a material's settings, or give it back with `value` null.
 
-    Parts of the UV transform (`uv.tiling.u`, …) can be set by themselves; the other parts stay as they are by then. A derived
-    material that inherits the transform makes it its own with that.
+    Parts of the UV transform (`uv.tiling.u`, …) can be set by themselves; the other parts stay as
+    they are by then. A derived material that inherits the transform makes it its own with that.
     """
 
     kind: Literal["set-setting"] = "set-setting"
@@ -249,7 +320,10 @@ class SetSetting(BaseEdit):
     value: Any = None
 
     def label(self) -> str:
-        return f"{self.material}: {_WORDS.get(self.setting, self.setting.replace('_', ' ').replace('.', ' '))}"
+        return (
+            f"{self.material}: "
+            f"{_WORDS.get(self.setting, self.setting.replace('_', ' ').replace('.', ' '))}"
+        )
 
     def touches(self, document: Document) -> Touched:
         entry = document.materials.get(self.material)
@@ -274,7 +348,8 @@ class SetSetting(BaseEdit):
 
 
 class PushUp(BaseEdit):
-    """Move a derived material's own value of one input up to its base, so that all that derive from it have it."""
+    """Move a derived material's own value of one input up to its base, so that all that derive from
+    it have it."""
 
     kind: Literal["push-up"] = "push-up"
     material: str
@@ -286,9 +361,9 @@ class PushUp(BaseEdit):
     def touches(self, document: Document) -> Touched:
         entry = document.materials.get(self.material)
         links = [self.material, entry.base if entry and entry.base else ""]
-        return {_named(self.input, link): _own_feed(document, link, self.input) for link in links} | exists(
-            document.materials, *links
-        )
+        return {
+            _named(self.input, link): _own_feed(document, link, self.input) for link in links
+        } | exists(document.materials, *links)
 
     def apply(self, document: Document) -> None:
         entry = found(document.materials, self.material, "material")
@@ -312,7 +387,11 @@ class Detach(BaseEdit):
 
     def touches(self, document: Document) -> Touched:
         touched: Touched = {}
-        for link in base_chain(document, self.material) if self.material in document.materials else [self.material]:
+        for link in (
+            base_chain(document, self.material)
+            if self.material in document.materials
+            else [self.material]
+        ):
             touched |= entry_touched(document.materials, link)
         return touched
 
@@ -321,13 +400,19 @@ class Detach(BaseEdit):
         whole = effective(document, self.material)
         document.materials[self.material] = MaterialEntry(
             inputs={name: feed for name, feed in whole.feeds.items() if name in whole.origin},
-            alpha_mode=whole.alpha_mode, alpha_cutoff=whole.alpha_cutoff, double_sided=whole.double_sided, uv=whole.uv,
-            filter=whole.filter, surface_tag=whole.surface_tag, size_limit=whole.size_limit,
-        )  # fmt: skip
+            alpha_mode=whole.alpha_mode,
+            alpha_cutoff=whole.alpha_cutoff,
+            double_sided=whole.double_sided,
+            uv=whole.uv,
+            filter=whole.filter,
+            surface_tag=whole.surface_tag,
+            size_limit=whole.size_limit,
+        )
 
 
 class ApplyPattern(BaseEdit):
-    """A new material with the wiring of another on a different map set: same roles and adjustments, other files."""
+    """A new material with the wiring of another on a different map set: same roles and adjustments,
+    other files."""
 
     kind: Literal["apply-pattern"] = "apply-pattern"
     material: str
@@ -338,7 +423,10 @@ class ApplyPattern(BaseEdit):
         return f"{self.material} as a pattern for {self.set}"
 
     def touches(self, document: Document) -> Touched:
-        members = {name: document.maps[name].model_dump(mode="json") for name in maps_of_set(document, self.set)}
+        members = {
+            name: document.maps[name].model_dump(mode="json")
+            for name in maps_of_set(document, self.set)
+        }
         touched = {f"set {self.set}": members} | exists(document.materials, self.name)
         return touched | entry_touched(document.materials, self.material)
 
@@ -361,7 +449,9 @@ def _own_feed(document: Document, material: str, name: InputName) -> dict[str, A
 
 
 def _feed(document: Document, material: str, name: InputName) -> dict[str, Any]:
-    """What feeds an input of a material, its own or inherited, as JSON; empty where nothing does."""
+    """What feeds an input of a material, its own or inherited, as JSON; empty where nothing
+    does.
+    """
     try:
         chain = base_chain(document, material)
     except EktoposError:

@@ -26,7 +26,9 @@ class Assign(BaseEdit):
 
     def touches(self, document: Document) -> Touched:
         worn = _slots(document, self.mesh)
-        return {f"{self.mesh} · {slot}": worn.get(slot, 0) for slot in self.slots} | exists(document.materials, self.material)
+        return {f"{self.mesh} · {slot}": worn.get(slot, 0) for slot in self.slots} | exists(
+            document.materials, self.material
+        )
 
     def apply(self, document: Document) -> None:
         mesh = found(document.meshes, self.mesh, "mesh")
@@ -49,15 +51,23 @@ class SetDone(BaseEdit):
     def touches(self, document: Document) -> Touched:
         mesh = document.meshes.get(self.mesh)
         there = mesh is not None and self.slot in mesh.slots
-        return {f"{self.mesh} · {self.slot}, done or not": (there, there and mesh is not None and self.slot in mesh.done)}
+        return {
+            f"{self.mesh} · {self.slot}, done or not": (
+                there,
+                there and mesh is not None and self.slot in mesh.done,
+            )
+        }
 
     def apply(self, document: Document) -> None:
         mesh = found(document.meshes, self.mesh, "mesh")
-        mesh.done = [slot for slot in mesh.done if slot != self.slot] + ([self.slot] if self.done else [])
+        mesh.done = [slot for slot in mesh.done if slot != self.slot] + (
+            [self.slot] if self.done else []
+        )
 
 
 class SetRecipe(BaseEdit):
-    """Change what is done to a mesh after it is read; `came_from` says for every slot it then has which one it was."""
+    """Change what is done to a mesh after it is read; `came_from` says for every slot it then has
+    which one it was."""
 
     kind: Literal["set-recipe"] = "set-recipe"
     mesh: str
@@ -70,7 +80,10 @@ class SetRecipe(BaseEdit):
     def touches(self, document: Document) -> Touched:
         mesh = document.meshes.get(self.mesh)
         steps = [step.model_dump(mode="json") for step in mesh.recipe] if mesh else None
-        return {f"what is done to {self.mesh}": steps, f"the slots of {self.mesh}": list(_slots(document, self.mesh))}
+        return {
+            f"what is done to {self.mesh}": steps,
+            f"the slots of {self.mesh}": list(_slots(document, self.mesh)),
+        }
 
     def apply(self, document: Document) -> None:
         mesh = found(document.meshes, self.mesh, "mesh")

@@ -1,4 +1,6 @@
-"""How the project as a whole is changed: its name, its target, its own targets, what stays behind."""
+"""How the project as a whole is changed: its name, its target, its own targets, what stays
+behind.
+"""
 
 from __future__ import annotations
 
@@ -48,7 +50,8 @@ class SetTarget(BaseEdit):
 
 
 class SetProfile(BaseEdit):
-    """Add or change a target of the project's own; with its `id` under another name than before, it is renamed."""
+    """Add or change a target of the project's own; with its `id` under another name than before, it
+    is renamed."""
 
     kind: Literal["set-profile"] = "set-profile"
     profile: dict[str, Any]
@@ -64,11 +67,19 @@ class SetProfile(BaseEdit):
     def apply(self, document: Document) -> None:
         profile = parse(Profile, self.profile, "target")
         if profile.id in built_in_profiles():
-            raise EktoposError("a built-in target has that id.", subject=profile.id, hint="Choose another id.")
+            raise EktoposError(
+                "a built-in target has that id.", subject=profile.id, hint="Choose another id."
+            )
         if profile.id in document.targets and profile.id != self.replaces:
-            raise EktoposError("there is a target of that id already.", subject=profile.id, hint="Choose another id.")
+            raise EktoposError(
+                "there is a target of that id already.",
+                subject=profile.id,
+                hint="Choose another id.",
+            )
         kept = {name: raw for name, raw in document.targets.items() if name != self.replaces}
-        document.targets = kept | {profile.id: profile.model_dump(mode="json", by_alias=True, exclude_defaults=True)}
+        document.targets = kept | {
+            profile.id: profile.model_dump(mode="json", by_alias=True, exclude_defaults=True)
+        }
         if document.target == self.replaces:
             document.target = profile.id
 
@@ -87,13 +98,17 @@ class RemoveProfile(BaseEdit):
 
     def apply(self, document: Document) -> None:
         found(document.targets, self.target, "target")
-        document.targets = {name: raw for name, raw in document.targets.items() if name != self.target}
+        document.targets = {
+            name: raw for name, raw in document.targets.items() if name != self.target
+        }
         if document.target == self.target:
             document.target = Document().target
 
 
 class LeaveOut(BaseEdit):
-    """Leave meshes or materials behind when the project is exported, or let them go with it again."""
+    """Leave meshes or materials behind when the project is exported, or let them go with it
+    again.
+    """
 
     kind: Literal["leave-out"] = "leave-out"
     what: Literal["meshes", "materials"]
@@ -106,11 +121,15 @@ class LeaveOut(BaseEdit):
 
     def touches(self, document: Document) -> Touched:
         left = getattr(document.left_out, self.what)
-        return {f"whether {name} goes": name in left for name in self.names} | exists(getattr(document, self.what), *self.names)
+        return {f"whether {name} goes": name in left for name in self.names} | exists(
+            getattr(document, self.what), *self.names
+        )
 
     def apply(self, document: Document) -> None:
         for name in self.names:
-            found(getattr(document, self.what), name, "mesh" if self.what == "meshes" else "material")
+            found(
+                getattr(document, self.what), name, "mesh" if self.what == "meshes" else "material"
+            )
         kept = [name for name in getattr(document.left_out, self.what) if name not in self.names]
         left = kept + (self.names if self.out else [])
         document.left_out = document.left_out.model_copy(update={self.what: left})

@@ -15,7 +15,8 @@ from ektopos.images.read import read_image
 
 @contextlib.contextmanager
 def read_ahead(paths: Iterable[Path]) -> Iterator[Callable[[Path], Image]]:
-    """Reads and hashes files from now on. What it gives reads as `read_image` does, from what is there already if it is.
+    """Reads and hashes files from now on. What it gives reads as `read_image` does, from what is
+    there already if it is.
 
     A picture that came ahead is given once, so that it is not held twice.
     """

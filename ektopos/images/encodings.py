@@ -16,11 +16,13 @@ REC709_LUMINANCE = (0.2126, 0.7152, 0.0722)
 def srgb_to_linear(encoded: Float) -> Float:
     """Linear light of sRGB-encoded values.
 
-    `encoded`: any shape, 0–1 (values outside are carried on by the same curve, negative ones as 0). Returns float32,
-    same shape. Source: IEC 61966-2-1:1999, section 5.2. Example: 0.5 → 0.21404.
+    `encoded`: any shape, 0–1 (values outside are carried on by the same curve, negative ones as 0).
+    Returns float32, same shape. Source: IEC 61966-2-1:1999, section 5.2. Example: 0.5 → 0.21404.
     """
     encoded = np.maximum(np.asarray(encoded, np.float32), 0.0)
-    return np.where(encoded <= 0.04045, encoded / 12.92, ((encoded + 0.055) / 1.055) ** 2.4).astype(np.float32)
+    return np.where(encoded <= 0.04045, encoded / 12.92, ((encoded + 0.055) / 1.055) ** 2.4).astype(
+        np.float32
+    )
 
 
 def linear_to_srgb(linear: Float) -> Float:
@@ -30,12 +32,15 @@ def linear_to_srgb(linear: Float) -> Float:
     Source: IEC 61966-2-1:1999, section 5.3. Example: 0.18 → 0.46136.
     """
     linear = np.maximum(np.asarray(linear, np.float32), 0.0)
-    return np.where(linear <= 0.0031308, linear * 12.92, 1.055 * linear ** (1.0 / 2.4) - 0.055).astype(np.float32)
+    return np.where(
+        linear <= 0.0031308, linear * 12.92, 1.055 * linear ** (1.0 / 2.4) - 0.055
+    ).astype(np.float32)
 
 
 @lru_cache(maxsize=8)
 def decode_table(bits: int, encoding: Encoding) -> NDArray[np.float32]:
-    """The value of every code of an integer image: `(2**bits,) float32`, 0–1 linear. Read-only, made once."""
+    """The value of every code of an integer image: `(2**bits,) float32`, 0–1 linear. Read-only,
+    made once."""
     codes = (np.arange(2**bits) / (2**bits - 1)).astype(np.float32)
     table = srgb_to_linear(codes) if encoding == "srgb" else codes
     table.setflags(write=False)
@@ -43,6 +48,8 @@ def decode_table(bits: int, encoding: Encoding) -> NDArray[np.float32]:
 
 
 def luminance(linear_rgb: Float) -> Float:
-    """Luminance of linear colours: `(..., 3)` → `(...)` float32. Source: ITU-R BT.709-6, item 3.2."""
+    """Luminance of linear colours: `(..., 3)` → `(...)` float32. Source: ITU-R BT.709-6, item
+    3.2.
+    """
     weights = np.asarray(REC709_LUMINANCE, np.float32)
     return np.asarray(np.asarray(linear_rgb, np.float32) @ weights, np.float32)

@@ -34,8 +34,8 @@ class ImageHeader:
 class Image:
     """A decoded picture, in the depth of its file.
 
-    `pixels` is `(height, width, channels)`: grey, grey + alpha, RGB or RGBA; uint8, uint16, float16 or float32.
-    Integers run from 0 to their type's largest; nothing is decoded from sRGB yet.
+    `pixels` is `(height, width, channels)`: grey, grey + alpha, RGB or RGBA; uint8, uint16, float16
+    or float32. Integers run from 0 to their type's largest; nothing is decoded from sRGB yet.
     """
 
     pixels: Pixels
@@ -81,14 +81,16 @@ class Image:
         return self.pixels[..., "rgb".index(name) if self.channels >= 3 else 0]
 
     def rgb(self) -> Pixels:
-        """The colour channels, `(height, width, 3)`; a view where possible, grey repeated without copying."""
+        """The colour channels, `(height, width, 3)`; a view where possible, grey repeated without
+        copying."""
         if self.channels >= 3:
             return self.pixels[..., :3]
         return np.broadcast_to(self.pixels[..., :1], (self.height, self.width, 3))
 
 
 def as_float(pixels: Pixels) -> Float:
-    """Codes as values: integers divided by their largest code, floats as they are. Returns float32, same shape."""
+    """Codes as values: integers divided by their largest code, floats as they are. Returns float32,
+    same shape."""
     if np.issubdtype(pixels.dtype, np.integer):
         return pixels.astype(np.float32) / np.float32(np.iinfo(pixels.dtype).max)
     return pixels.astype(np.float32)

@@ -1,4 +1,6 @@
-"""Carry what is covered on into its surroundings, so that filtering never reaches what lies beyond."""
+"""Carry what is covered on into its surroundings, so that filtering never reaches what lies
+beyond.
+"""
 
 from __future__ import annotations
 
@@ -10,8 +12,8 @@ from numpy.typing import NDArray
 def nearest_covered(covered: NDArray[np.bool_], texels: float) -> NDArray[np.int64]:
     """For every texel `(h, w)` the flat number of the one whose value it should hold.
 
-    Covered ones hold their own; those at most `texels` away from one take the nearest; all others keep theirs too.
-    Cost: linear.
+    Covered ones hold their own; those at most `texels` away from one take the nearest; all others
+    keep theirs too. Cost: linear.
     """
     own = np.arange(covered.size).reshape(covered.shape)
     if not covered.any():

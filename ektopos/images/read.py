@@ -1,7 +1,7 @@
 """Read every supported image format at its full depth, through OpenImageIO.
 
-A file's header is always read first, so that a small file which claims an enormous picture is refused before any
-memory is asked for.
+A file's header is always read first, so that a small file which claims an enormous picture is
+refused before any memory is asked for.
 """
 
 from __future__ import annotations
@@ -35,7 +35,9 @@ def read_header(path: Path) -> ImageHeader:
     """
     source = _open(path)
     try:
-        return _header(path, source.spec(), source.format_name(), _layer(source.spec().channelnames)[1])
+        return _header(
+            path, source.spec(), source.format_name(), _layer(source.spec().channelnames)[1]
+        )
     finally:
         source.close()
 
@@ -43,16 +45,18 @@ def read_header(path: Path) -> ImageHeader:
 def read_image(path: Path) -> Image:
     """Decode an image file in the depth it was stored in.
 
-    Alpha stays as it is in the file. Not-a-number and infinite texels of float files become 0, and are counted in
-    `notes`. Of a multi-layer EXR the first layer with colours is read, and the others are named in `notes`.
-    Raises `UnreadableFile` or `TooLarge`.
+    Alpha stays as it is in the file. Not-a-number and infinite texels of float files become 0, and
+    are counted in `notes`. Of a multi-layer EXR the first layer with colours is read, and the
+    others are named in `notes`. Raises `UnreadableFile` or `TooLarge`.
     """
     source = _open(path)
     try:
         spec = source.spec()
         first, count, notes = _layer(spec.channelnames)
         header = _header(path, spec, source.format_name(), count, notes)
-        pixels = source.read_image(0, 0, first, first + count, _READ_AS.get(str(spec.format), "float"))
+        pixels = source.read_image(
+            0, 0, first, first + count, _READ_AS.get(str(spec.format), "float")
+        )
         problem = source.geterror()
     finally:
         source.close()
@@ -70,7 +74,9 @@ def read_image(path: Path) -> Image:
     if not wrong:
         return Image(pixels, header.notes)
     pixels[bad] = 0
-    return Image(pixels, (*header.notes, f"{wrong} texels are not a number or infinite, and are read as 0"))
+    return Image(
+        pixels, (*header.notes, f"{wrong} texels are not a number or infinite, and are read as 0")
+    )
 
 
 def _open(path: Path) -> oiio.ImageInput:
@@ -96,13 +102,16 @@ def _open(path: Path) -> oiio.ImageInput:
     return source
 
 
-def _header(path: Path, spec: oiio.ImageSpec, format_name: str, channels: int, notes: tuple[str, ...] = ()) -> ImageHeader:
+def _header(
+    path: Path, spec: oiio.ImageSpec, format_name: str, channels: int, notes: tuple[str, ...] = ()
+) -> ImageHeader:
     width, height = spec.width, spec.height
     if width < 1 or height < 1:
         raise UnreadableFile("the picture has no texels.", subject=path.name, hint="Save it again.")
     if width * height > MAX_TEXELS or max(width, height) > MAX_SIDE:
         raise TooLarge(
-            f"the picture claims {width} × {height} texels; the most that is read is {MAX_TEXELS // 16384} × 16384.",
+            f"the picture claims {width} × {height} texels; the most that is read is "
+            f"{MAX_TEXELS // 16384} × 16384.",
             subject=path.name,
             hint="Make it smaller before bringing it in.",
         )
@@ -110,7 +119,8 @@ def _header(path: Path, spec: oiio.ImageSpec, format_name: str, channels: int, n
     decoded = width * height * channels * max(1, _BITS.get(kind, 32) // 8)
     if decoded > MAX_BYTES:
         raise TooLarge(
-            f"the picture would take {decoded / 2**30:.1f} GiB decoded; the most that is read is 1 GiB.",
+            f"the picture would take {decoded / 2**30:.1f} GiB decoded; the most that is read "
+            "is 1 GiB.",
             subject=path.name,
             hint="Make it smaller, or save it with fewer channels or bits, before bringing it in.",
         )
@@ -157,7 +167,11 @@ def _layer(names: tuple[str, ...]) -> tuple[int, int, tuple[str, ...]]:
     if members[:count] != list(range(members[0], members[0] + count)):
         count = 1
     others = [group or "main" for group in groups if group != chosen]
-    note = f"layer “{chosen or 'main'}” is read; also in the file: {', '.join(others)}" if others else ""
+    note = (
+        f"layer “{chosen or 'main'}” is read; also in the file: {', '.join(others)}"
+        if others
+        else ""
+    )
     if not others and len(members) > count:
         note = f"the first {count} of {len(members)} channels are read"
     return members[0], count, (note,) if note else ()

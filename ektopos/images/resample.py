@@ -11,8 +11,9 @@ from ektopos.types import Float
 def resize(values: Float, width: int, height: int) -> Float:
     """Values at another size: `(h, w)` or `(h, w, c)` float32 → `(height, width, …)` float32.
 
-    Areas are averaged on the way down, texel centres interpolated linearly on the way up (the reconstruction that a
-    linear texture filter makes). Colour must be in linear light; normals need renormalising afterwards.
+    Areas are averaged on the way down, texel centres interpolated linearly on the way up (the
+    reconstruction that a linear texture filter makes). Colour must be in linear light; normals need
+    renormalising afterwards.
     """
     if values.shape[:2] == (height, width):
         return values
@@ -20,7 +21,9 @@ def resize(values: Float, width: int, height: int) -> Float:
         return np.broadcast_to(values, (height, width, *values.shape[2:]))
     shrinks = width <= values.shape[1] and height <= values.shape[0]
     method = cv2.INTER_AREA if shrinks else cv2.INTER_LINEAR
-    resized = cv2.resize(np.ascontiguousarray(values, np.float32), (width, height), interpolation=method)
+    resized = cv2.resize(
+        np.ascontiguousarray(values, np.float32), (width, height), interpolation=method
+    )
     return np.asarray(resized, np.float32).reshape(height, width, *values.shape[2:])
 
 
@@ -31,7 +34,8 @@ def fit_within(width: int, height: int, longest: int) -> tuple[int, int]:
 
 
 def mip_sizes(width: int, height: int) -> list[tuple[int, int]]:
-    """Width and height of every level down to 1 × 1, the picture itself first. Source: KTX 2.0, 3.5 (halves rounded down)."""
+    """Width and height of every level down to 1 × 1, the picture itself first. Source: KTX 2.0, 3.5
+    (halves rounded down)."""
     sizes = [(width, height)]
     while sizes[-1] != (1, 1):
         sizes.append((max(1, sizes[-1][0] // 2), max(1, sizes[-1][1] // 2)))
@@ -39,16 +43,20 @@ def mip_sizes(width: int, height: int) -> list[tuple[int, int]]:
 
 
 def keep_coverage(opacity: Float, cutoff: float, wanted: float) -> Float:
-    """A smaller cut-out `(h, w)`, scaled so that as large a share of it passes `cutoff` as `wanted` of the whole one.
+    """A smaller cut-out `(h, w)`, scaled so that as large a share of it passes `cutoff` as `wanted`
+    of the whole one.
 
-    Averages fall below the cut-off where holes are fine, and a grating vanishes with distance. A share of 0 or 1 keeps itself.
-    Source: Castaño, “Computing Alpha Mipmaps”, 2010; his scale is searched for there, and taken from the order of values here.
+    Averages fall below the cut-off where holes are fine, and a grating vanishes with distance. A
+    share of 0 or 1 keeps itself. Source: Castaño, “Computing Alpha Mipmaps”, 2010; his scale is
+    searched for there, and taken from the order of values here.
     """
     passing = round(wanted * opacity.size)
     if not 0.0 < wanted < 1.0 or cutoff <= 0.0 or passing == 0:
         return opacity
     last = float(np.partition(opacity.ravel(), opacity.size - passing)[opacity.size - passing])
-    return opacity if last <= 0.0 else np.minimum(opacity * np.float32(cutoff / last), np.float32(1.0))
+    return (
+        opacity if last <= 0.0 else np.minimum(opacity * np.float32(cutoff / last), np.float32(1.0))
+    )
 
 
 def covered_share(opacity: Float, cutoff: float) -> float:

@@ -1,4 +1,5 @@
-"""Write images, always the same bytes for the same texels: PNG and KTX2 by the core, all else through OpenImageIO."""
+"""Write images, always the same bytes for the same texels: PNG and KTX2 by the core, all else
+through OpenImageIO."""
 
 from __future__ import annotations
 
@@ -24,25 +25,32 @@ _OPTIONS: dict[str, dict[str, int | str]] = {
 
 
 def quantise(values: Float, bits: int) -> Pixels:
-    """Values 0–1 as integer codes, rounded to the nearest and clipped: same shape, uint8 or uint16."""
+    """Values 0–1 as integer codes, rounded to the nearest and clipped: same shape, uint8 or
+    uint16.
+    """
     largest = 2**bits - 1
     scaled = np.clip(values, 0.0, 1.0) * np.float32(largest) + np.float32(0.5)
     return np.asarray(scaled.astype(np.uint8 if bits == 8 else np.uint16))
 
 
 def quantise_spread(values: Float) -> NDArray[np.uint8]:
-    """Values `(h, w)` 0–1 as 8-bit codes, rounded up or down so that neighbours together keep the mean: ordered dithering.
+    """Values `(h, w)` 0–1 as 8-bit codes, rounded up or down so that neighbours together keep the
+    mean: ordered dithering.
 
-    What already is a code stays it; the error is below one step. The pattern repeats every 8 × 8 texels and is always the same.
-    Source: Bayer, “An optimum method for two-level rendition of continuous-tone pictures”, 1973.
+    What already is a code stays it; the error is below one step. The pattern repeats every 8 × 8
+    texels and is always the same. Source: Bayer, “An optimum method for two-level rendition of
+    continuous-tone pictures”, 1973.
     """
     height, width = values.shape
     pattern = np.tile(_BAYER, (-(-height // 8), -(-width // 8)))[:height, :width]
-    return np.asarray(np.floor(np.clip(values, 0.0, 1.0) * np.float32(255) + pattern).astype(np.uint8))
+    return np.asarray(
+        np.floor(np.clip(values, 0.0, 1.0) * np.float32(255) + pattern).astype(np.uint8)
+    )
 
 
 def _bayer(size: int) -> Float:
-    """Thresholds `(size, size)` between 0 and 1, each its own, as evenly spread as can be. Source: Bayer 1973."""
+    """Thresholds `(size, size)` between 0 and 1, each its own, as evenly spread as can be. Source:
+    Bayer 1973."""
     order = np.zeros((1, 1))
     while len(order) < size:
         order = np.block([[4 * order, 4 * order + 2], [4 * order + 3, 4 * order + 1]])
@@ -52,11 +60,14 @@ def _bayer(size: int) -> Float:
 _BAYER = _bayer(8)
 
 
-def write_image(path: Path, pixels: Pixels, smaller: Sequence[Pixels] = (), encoding: Encoding = "linear") -> str:
-    """Write `(height, width, 1…4)` pixels in the format that the suffix names, in their own depth; gives the file's SHA-256.
+def write_image(
+    path: Path, pixels: Pixels, smaller: Sequence[Pixels] = (), encoding: Encoding = "linear"
+) -> str:
+    """Write `(height, width, 1…4)` pixels in the format that the suffix names, in their own depth;
+    gives the file's SHA-256.
 
-    `smaller` are mip levels, and `encoding` is written down, in KTX2 only. The bytes depend on nothing but the pixels: no date,
-    no program name. Raises `EktoposError` if it cannot be written.
+    `smaller` are mip levels, and `encoding` is written down, in KTX2 only. The bytes depend on
+    nothing but the pixels: no date, no program name. Raises `EktoposError` if it cannot be written.
     """
     suffix = path.suffix.lower()
     if suffix not in (".png", ".ktx2"):
@@ -65,11 +76,17 @@ def write_image(path: Path, pixels: Pixels, smaller: Sequence[Pixels] = (), enco
     seen = hashlib.sha256()
     try:
         with path.open("wb") as file:
-            for part in png_parts(pixels) if suffix == ".png" else [encode_ktx2([pixels, *smaller], encoding)]:
+            for part in (
+                png_parts(pixels)
+                if suffix == ".png"
+                else [encode_ktx2([pixels, *smaller], encoding)]
+            ):
                 file.write(part)
                 seen.update(part)
     except OSError as problem:
-        raise EktoposError(f"cannot be written ({problem.strerror}).", subject=path.name, hint="Is the disk full?") from None
+        raise EktoposError(
+            f"cannot be written ({problem.strerror}).", subject=path.name, hint="Is the disk full?"
+        ) from None
     return seen.hexdigest()
 
 
@@ -89,8 +106,12 @@ def _write_otherwise(path: Path, pixels: Pixels) -> None:
         raise EktoposError(f"cannot be written ({oiio.geterror()}).", subject=path.name)
     written = target.write_image(np.ascontiguousarray(pixels))
     if not (target.close() and written):
-        raise EktoposError(f"cannot be written ({target.geterror()}).", subject=path.name, hint="Is the disk full?")
+        raise EktoposError(
+            f"cannot be written ({target.geterror()}).", subject=path.name, hint="Is the disk full?"
+        )
 
 
 def _oiio_type(pixels: Pixels) -> str:
-    return {"uint8": "uint8", "uint16": "uint16", "float16": "half", "float32": "float"}[str(pixels.dtype)]
+    return {"uint8": "uint8", "uint16": "uint16", "float16": "half", "float32": "float"}[
+        str(pixels.dtype)
+    ]

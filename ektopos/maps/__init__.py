@@ -1,9 +1,9 @@
 """What a map is: its name, its pixels, and the verdict on both.
 
-`names` reads file names, `statistics` measures pixels, `evidence` says what the measures mean, `relations` compares maps that
-came together, `judge` weighs all of it for one map, `identify` for all of them, `sets` groups maps;
-`normals` and `channels` are operations on maps. What a material does with a
-map is `ektopos.materials`.
+`names` reads file names, `statistics` measures pixels, `evidence` says what the measures mean,
+`relations` compares maps that came together, `judge` weighs all of it for one map, `identify` for
+all of them, `sets` groups maps; `normals` and `channels` are operations on maps. What a material
+does with a map is `ektopos.materials`.
 """
 
 from ektopos.maps.channels import pack, split

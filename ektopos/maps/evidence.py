@@ -1,7 +1,9 @@
-"""What the measures are taken to mean: every piece of pixel evidence, its weight and its words, in one table.
+"""What the measures are taken to mean: every piece of pixel evidence, its weight and its words, in
+one table.
 
-Weights are in nats of log-odds: 1 is a hint, 2 is good evidence, 4 settles it. To tune a judgement, change a line here.
-Thresholds were set by common practice of the trade on generated and bundled pictures; there is no published source.
+Weights are in nats of log-odds: 1 is a hint, 2 is good evidence, 4 settles it. To tune a judgement,
+change a line here. Thresholds were set by common practice of the trade on generated and bundled
+pictures; there is no published source.
 """
 
 from __future__ import annotations
@@ -13,19 +15,23 @@ from ektopos.document import Role
 from ektopos.maps.statistics import ChannelFacts, Statistics
 
 UNIT_ERROR = 0.17
-"""Normal maps keep three quarters of their texels within this of unit length, even as strong JPEGs; pictures seldom do."""
+"""Normal maps keep three quarters of their texels within this of unit length, even as strong JPEGs;
+pictures seldom do."""
 CURL_SURE = 0.2
-"""Correlation beyond which the direction of green is said. White noise over 10,000 texels stays below 0.05."""
+"""Correlation beyond which the direction of green is said. White noise over 10,000 texels stays
+below 0.05."""
 CURL_LEAST = 0.002
 TILES_BELOW = 2.5
 SAME_PICTURE = 0.5
-"""Correlation of edge strengths above which R, G and B show one coloured picture; packed channels of one surface share few."""
+"""Correlation of edge strengths above which R, G and B show one coloured picture; packed channels
+of one surface share few."""
 TWO_PIGMENTS = 0.05
 """Independence of R, G and B below which they are mixtures of two pictures, as colours are."""
 LIGHT_PAINTED = 0.45
 """Differences of brightness between large areas above which light may have been painted in."""
 FOLLOWS_HEIGHT = 0.7
-"""Correlation of a picture's slopes with those of a normal map above which it is that surface's height."""
+"""Correlation of a picture's slopes with those of a normal map above which it is that surface's
+height."""
 
 
 @dataclass(frozen=True)
@@ -39,7 +45,11 @@ class Sign:
 
 
 def _percent(share: float) -> str:
-    return f"{100 * share:.0f} %" if share > 0.995 or share < 0.005 or share * 100 % 1 < 0.05 else f"{100 * share:.1f} %"
+    return (
+        f"{100 * share:.0f} %"
+        if share > 0.995 or share < 0.005 or share * 100 % 1 < 0.05
+        else f"{100 * share:.1f} %"
+    )
 
 
 def _middle(c: ChannelFacts) -> float:
@@ -48,62 +58,171 @@ def _middle(c: ChannelFacts) -> float:
 
 SIGNS: tuple[Sign, ...] = (
     # Metal is one or the other, greys only in transitions.
-    Sign("metallic", 2.2, lambda c: c.two_valued > 0.88 and min(c.at_zero, c.at_one) > 0.005,
-         lambda c: f"two-valued: {_percent(c.two_valued)} of texels within 8 steps of 0 or 1"),
-    Sign("metallic", -3.0, lambda c: c.two_valued < 0.6 and not c.is_blank,
-         lambda c: f"metal is 0 or 1, but {_percent(_middle(c))} of texels lie between"),
+    Sign(
+        "metallic",
+        2.2,
+        lambda c: c.two_valued > 0.88 and min(c.at_zero, c.at_one) > 0.005,
+        lambda c: f"two-valued: {_percent(c.two_valued)} of texels within 8 steps of 0 or 1",
+    ),
+    Sign(
+        "metallic",
+        -3.0,
+        lambda c: c.two_valued < 0.6 and not c.is_blank,
+        lambda c: f"metal is 0 or 1, but {_percent(_middle(c))} of texels lie between",
+    ),
     # Opacity masks are two-valued too, with sharp areas.
-    Sign("opacity", 1.7, lambda c: c.two_valued > 0.9 and min(c.at_zero, c.at_one) > 0.005,
-         lambda c: f"sharp areas of 0 and 1: {_percent(c.two_valued)} of texels"),
-    Sign("opacity", -1.5, lambda c: c.two_valued < 0.3 and not c.is_blank,
-         lambda c: f"{_percent(_middle(c))} of texels lie between see-through and solid"),
+    Sign(
+        "opacity",
+        1.7,
+        lambda c: c.two_valued > 0.9 and min(c.at_zero, c.at_one) > 0.005,
+        lambda c: f"sharp areas of 0 and 1: {_percent(c.two_valued)} of texels",
+    ),
+    Sign(
+        "opacity",
+        -1.5,
+        lambda c: c.two_valued < 0.3 and not c.is_blank,
+        lambda c: f"{_percent(_middle(c))} of texels lie between see-through and solid",
+    ),
     # Occlusion is open over most of the surface and dark only in creases.
-    Sign("occlusion", 2.8, lambda c: c.median > 0.84 and c.high > 0.96 and c.skew < -0.6 and c.two_valued < 0.97
-         and c.at_zero < 0.12 and c.deviation > 0.008 and _levels_between(c),
-         lambda c: f"mostly open (half of it above {c.median:.2f}), dark only in places"),
-    Sign("occlusion", 0.8, lambda c: c.mean > 0.86 and 0.008 < c.deviation < 0.1 and c.high > 0.95,
-         lambda c: f"nearly white everywhere (mean {c.mean:.2f})"),
-    Sign("occlusion", -2.5, lambda c: c.median < 0.45, lambda c: f"too dark for occlusion (half of it below {c.median:.2f})"),
-    Sign("occlusion", -1.8, lambda c: c.two_valued > 0.97 and c.at_zero > 0.02,
-         lambda c: "only black and white, occlusion has soft edges"),
+    Sign(
+        "occlusion",
+        2.8,
+        lambda c: (
+            c.median > 0.84
+            and c.high > 0.96
+            and c.skew < -0.6
+            and c.two_valued < 0.97
+            and c.at_zero < 0.12
+            and c.deviation > 0.008
+            and _levels_between(c)
+        ),
+        lambda c: f"mostly open (half of it above {c.median:.2f}), dark only in places",
+    ),
+    Sign(
+        "occlusion",
+        0.8,
+        lambda c: c.mean > 0.86 and 0.008 < c.deviation < 0.1 and c.high > 0.95,
+        lambda c: f"nearly white everywhere (mean {c.mean:.2f})",
+    ),
+    Sign(
+        "occlusion",
+        -2.5,
+        lambda c: c.median < 0.45,
+        lambda c: f"too dark for occlusion (half of it below {c.median:.2f})",
+    ),
+    Sign(
+        "occlusion",
+        -1.8,
+        lambda c: c.two_valued > 0.97 and c.at_zero > 0.02,
+        lambda c: "only black and white, occlusion has soft edges",
+    ),
     # Heights are smooth and use their range.
-    Sign("height", 1.3, lambda c: c.roughness_of_picture < 0.1 and c.deviation > 0.06 and c.two_valued < 0.3,
-         lambda c: f"smooth: neighbours differ by {c.roughness_of_picture:.2f} of the deviation"),
-    Sign("height", 0.9, lambda c: c.levels > 300, lambda c: f"{c.levels} different values need more than 8 bits"),
-    Sign("height", 0.6, lambda c: c.low < 0.08 and c.high > 0.92 and c.two_valued < 0.3, lambda c: "uses the whole range"),
-    Sign("height", -2.0, lambda c: c.two_valued > 0.9 and not c.is_blank, lambda c: "only black and white"),
-    # Roughness lies between, rarely at either end. Gloss looks the same turned round, so both have the same signs.
-    Sign("roughness", 1.6, lambda c: c.two_valued < 0.1 and 0.012 < c.deviation < 0.3 and 0.1 < c.mean < 0.95,
-         lambda c: f"lies between smooth and rough ({c.low:.2f}–{c.high:.2f})"),
-    Sign("roughness", 0.5, lambda c: c.roughness_of_picture > 0.12 and c.two_valued < 0.3, lambda c: "full of fine detail"),
-    Sign("roughness", -2.0, lambda c: c.two_valued > 0.9 and not c.is_blank,
-         lambda c: "roughness is seldom only black and white"),
-    Sign("gloss", 1.0, lambda c: c.two_valued < 0.1 and 0.012 < c.deviation < 0.3 and 0.05 < c.mean < 0.9,
-         lambda c: f"lies between dull and glossy ({c.low:.2f}–{c.high:.2f})"),
-    Sign("gloss", -2.0, lambda c: c.two_valued > 0.9 and not c.is_blank,
-         lambda c: "gloss is seldom only black and white"),
+    Sign(
+        "height",
+        1.3,
+        lambda c: c.roughness_of_picture < 0.1 and c.deviation > 0.06 and c.two_valued < 0.3,
+        lambda c: f"smooth: neighbours differ by {c.roughness_of_picture:.2f} of the deviation",
+    ),
+    Sign(
+        "height",
+        0.9,
+        lambda c: c.levels > 300,
+        lambda c: f"{c.levels} different values need more than 8 bits",
+    ),
+    Sign(
+        "height",
+        0.6,
+        lambda c: c.low < 0.08 and c.high > 0.92 and c.two_valued < 0.3,
+        lambda c: "uses the whole range",
+    ),
+    Sign(
+        "height",
+        -2.0,
+        lambda c: c.two_valued > 0.9 and not c.is_blank,
+        lambda c: "only black and white",
+    ),
+    # Roughness lies between, rarely at either end. Gloss looks the same turned round, so both have
+    # the same signs.
+    Sign(
+        "roughness",
+        1.6,
+        lambda c: c.two_valued < 0.1 and 0.012 < c.deviation < 0.3 and 0.1 < c.mean < 0.95,
+        lambda c: f"lies between smooth and rough ({c.low:.2f}–{c.high:.2f})",
+    ),
+    Sign(
+        "roughness",
+        0.5,
+        lambda c: c.roughness_of_picture > 0.12 and c.two_valued < 0.3,
+        lambda c: "full of fine detail",
+    ),
+    Sign(
+        "roughness",
+        -2.0,
+        lambda c: c.two_valued > 0.9 and not c.is_blank,
+        lambda c: "roughness is seldom only black and white",
+    ),
+    Sign(
+        "gloss",
+        1.0,
+        lambda c: c.two_valued < 0.1 and 0.012 < c.deviation < 0.3 and 0.05 < c.mean < 0.9,
+        lambda c: f"lies between dull and glossy ({c.low:.2f}–{c.high:.2f})",
+    ),
+    Sign(
+        "gloss",
+        -2.0,
+        lambda c: c.two_valued > 0.9 and not c.is_blank,
+        lambda c: "gloss is seldom only black and white",
+    ),
     # Emission is sparse on black.
-    Sign("emission", 2.2, lambda c: c.at_zero > 0.6 and c.high > 0.2 and c.at_one < 0.3 and c.two_valued < 0.985,
-         lambda c: f"black over {_percent(c.at_zero)}, bright in places"),
-    Sign("emission", -2.5, lambda c: c.at_zero < 0.2, lambda c: "emission is mostly black, this is not"),
-    Sign("base_color", -2.2, lambda c: c.two_valued > 0.9, lambda c: "a base colour is seldom only black and white"),
-)  # fmt: skip
+    Sign(
+        "emission",
+        2.2,
+        lambda c: c.at_zero > 0.6 and c.high > 0.2 and c.at_one < 0.3 and c.two_valued < 0.985,
+        lambda c: f"black over {_percent(c.at_zero)}, bright in places",
+    ),
+    Sign(
+        "emission",
+        -2.5,
+        lambda c: c.at_zero < 0.2,
+        lambda c: "emission is mostly black, this is not",
+    ),
+    Sign(
+        "base_color",
+        -2.2,
+        lambda c: c.two_valued > 0.9,
+        lambda c: "a base colour is seldom only black and white",
+    ),
+)
 
 
 def _levels_between(c: ChannelFacts) -> bool:
     """Whether the dark parts are graded, as creases are, and not an edge between two values."""
-    return sum(share > 0.001 for share in c.histogram[: int(len(c.histogram) * 0.9)]) > 6 or c.low > 0.5
+    return (
+        sum(share > 0.001 for share in c.histogram[: int(len(c.histogram) * 0.9)]) > 6
+        or c.low > 0.5
+    )
 
 
 def is_normal(s: Statistics) -> bool:
     """Whether RGB reads as unit vectors that point out of the surface."""
-    return s.unit_error < UNIT_ERROR and s.upward > 0.95 and s.mean_direction[2] > 0.4 and is_centred(s)
+    return (
+        s.unit_error < UNIT_ERROR
+        and s.upward > 0.95
+        and s.mean_direction[2] > 0.4
+        and is_centred(s)
+    )
 
 
 def is_normal_saved_as_colour(s: Statistics) -> bool:
     """Whether RGB reads as such vectors once it is decoded from sRGB."""
     x, y, z = s.mean_direction
-    return not is_normal(s) and s.unit_error_decoded < UNIT_ERROR / 2 and 0.3 < x < 0.6 and 0.3 < y < 0.6 and z > 0.7
+    return (
+        not is_normal(s)
+        and s.unit_error_decoded < UNIT_ERROR / 2
+        and 0.3 < x < 0.6
+        and 0.3 < y < 0.6
+        and z > 0.7
+    )
 
 
 def is_centred(s: Statistics) -> bool:
@@ -118,17 +237,20 @@ def is_grey(s: Statistics) -> bool:
 
 
 def different_pictures(s: Statistics) -> bool:
-    """Whether R, G and B are different pictures, as in a packed map, rather than one coloured picture.
+    """Whether R, G and B are different pictures, as in a packed map, rather than one coloured
+    picture.
 
-    What shows in one channel of a coloured picture shows in the others, brighter or darker; packed quantities have edges of
-    their own, and a channel that is blank beside others that are not says the same.
+    What shows in one channel of a coloured picture shows in the others, brighter or darker; packed
+    quantities have edges of their own, and a channel that is blank beside others that are not says
+    the same.
     """
     if is_grey(s) or is_normal(s):
         return False
     colours = s.channels[:3]
     varied = [channel for channel in colours if not channel.is_blank]
     if len(varied) < 3:
-        # One blank channel: packed if it is blank white (metal everywhere) or black beside channels of data, not beside a hue.
+        # One blank channel: packed if it is blank white (metal everywhere) or black beside channels
+        # of data, not beside a hue.
         return len(varied) > 0 and (s.edges is None or s.edges < 0.75) and s.colourfulness > 0.15
     if len({_kind(channel) for channel in colours}) > 1 and (s.edges is None or s.edges < 0.97):
         return True
@@ -136,14 +258,17 @@ def different_pictures(s: Statistics) -> bool:
 
 
 def _kind(c: ChannelFacts) -> str:
-    """What kind of picture one channel is; the channels of a coloured picture are seldom of different kinds."""
+    """What kind of picture one channel is; the channels of a coloured picture are seldom of
+    different kinds."""
     if c.two_valued > 0.8:
         return "two-valued"
     return "open" if _weighs_as_occlusion(c) else "between"
 
 
 def plainly_packed(s: Statistics) -> bool:
-    """Whether the channels are different pictures beyond what a vivid coloured picture could show."""
+    """Whether the channels are different pictures beyond what a vivid coloured picture could
+    show.
+    """
     if not different_pictures(s):
         return False
     colours = s.channels[:3]

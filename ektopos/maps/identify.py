@@ -26,10 +26,13 @@ def facts_of_image(header: ImageHeader, image: Image) -> Facts:
     return Facts(header, measure(image), tuple(dict.fromkeys((*header.notes, *image.notes))))
 
 
-def identify(facts: Mapping[str, Facts], rules: Sequence[NamingRule] = ()) -> list[tuple[str, Verdict, str]]:
+def identify(
+    facts: Mapping[str, Facts], rules: Sequence[NamingRule] = ()
+) -> list[tuple[str, Verdict, str]]:
     """Verdicts on maps that came together, by their paths: path, verdict, set's name.
 
-    Names are read, and pictures related, all at once; `rules` are what a person has said of the endings of names.
+    Names are read, and pictures related, all at once; `rules` are what a person has said of the
+    endings of names.
     """
     names = list(facts)
     read = read_names(names, rules)

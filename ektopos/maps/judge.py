@@ -1,4 +1,5 @@
-"""Judge one map: from the kind of picture it is, the reading of its name, and what the maps beside it say."""
+"""Judge one map: from the kind of picture it is, the reading of its name, and what the maps beside
+it say."""
 
 from __future__ import annotations
 
@@ -28,33 +29,52 @@ from ektopos.types import Encoding, NormalY
 
 
 def judge(facts: Facts, reading: Reading, related: Related | None = None) -> Verdict:
-    """The verdict on one map from its measures, the reading of its name, and how it relates to the maps it came with."""
+    """The verdict on one map from its measures, the reading of its name, and how it relates to the
+    maps it came with."""
     if reading.by_rule:
-        found = _by_person(facts, reading.roles, reading.encoding, reading.normal_y, f"this project’s rule “…{reading.word}”")
+        found = _by_person(
+            facts,
+            reading.roles,
+            reading.encoding,
+            reading.normal_y,
+            f"this project’s rule “…{reading.word}”",
+        )
     else:
         found = _by_kind(facts, reading, related or Related())
     notes = _remarks(facts, found)
     return replace(found, doubts=(*found.doubts, *notes))
 
 
-def recheck(facts: Facts, roles: Mapping[Any, Role], encoding: Encoding, normal_y: NormalY | None) -> Verdict:
-    """What speaks for and against what a person has said of a map. It stays as it was said, whatever the pixels say."""
+def recheck(
+    facts: Facts, roles: Mapping[Any, Role], encoding: Encoding, normal_y: NormalY | None
+) -> Verdict:
+    """What speaks for and against what a person has said of a map. It stays as it was said,
+    whatever the pixels say."""
     found = _by_person(facts, roles, encoding, normal_y, "you said so")
     return replace(found, doubts=(*found.doubts, *_remarks(facts, found)))
 
 
-def _by_person(facts: Facts, roles: Mapping[Any, Role], encoding: str | None, normal_y: NormalY | None, source: str) -> Verdict:
+def _by_person(
+    facts: Facts,
+    roles: Mapping[Any, Role],
+    encoding: str | None,
+    normal_y: NormalY | None,
+    source: str,
+) -> Verdict:
     s = facts.statistics
     said, doubts = [source], list[str]()
     for group, role in roles.items():
         if role == "normal":
             fits = ev.is_normal(s)
-            (said if fits else doubts).append(f"{100 * s.unit_length:.1f} % of texels have unit length")
+            (said if fits else doubts).append(
+                f"{100 * s.unit_length:.1f} % of texels have unit length"
+            )
             seen = curl_way(s)
             if seen is not None and s.curl is not None:
                 agrees = normal_y in (None, seen)
                 (said if agrees else doubts).append(
-                    f"green points {way(seen)} ({seen}Y): slopes agree with a height field, {s.curl.correlation:+.2f}"
+                    f"green points {way(seen)} ({seen}Y): slopes agree with a height field, "
+                    f"{s.curl.correlation:+.2f}"
                 )
         elif role in COLOUR_ROLES:
             colour = not ev.is_grey(s)
@@ -67,8 +87,14 @@ def _by_person(facts: Facts, roles: Mapping[Any, Role], encoding: str | None, no
             prefix = f"{letter.upper()}: " if len(roles) > 1 else ""
             (said if weight >= 0 else doubts).extend(prefix + text for text in words)
     usual = encoding_of(next(iter(roles.values()), "unknown"), is_float=facts.header.is_float)
-    return Verdict(dict(roles), "srgb" if encoding == "srgb" else "linear" if encoding else usual, 1.0, normal_y,
-                   tuple(said), tuple(doubts))  # fmt: skip
+    return Verdict(
+        dict(roles),
+        "srgb" if encoding == "srgb" else "linear" if encoding else usual,
+        1.0,
+        normal_y,
+        tuple(said),
+        tuple(doubts),
+    )
 
 
 def _by_kind(facts: Facts, reading: Reading, related: Related) -> Verdict:
@@ -89,17 +115,27 @@ def _by_kind(facts: Facts, reading: Reading, related: Related) -> Verdict:
 
 
 def _judge_normal(
-    facts: Facts, reading: Reading, related: Related, said: list[str], doubts: list[str], saved_as_colour: bool
+    facts: Facts,
+    reading: Reading,
+    related: Related,
+    said: list[str],
+    doubts: list[str],
+    saved_as_colour: bool,
 ) -> Verdict:
     s = facts.statistics
     named = next(iter(reading.roles.values()), None)
     conflict = named not in (None, "normal")
     if saved_as_colour:
-        doubts.append("saved as if it were colour: only decoded from sRGB do its texels have unit length")
+        doubts.append(
+            "saved as if it were colour: only decoded from sRGB do its texels have unit length"
+        )
     elif s.unit_length > 0.5:
         said.append(f"{100 * s.unit_length:.1f} % of texels have unit length")
     else:
-        said.append(f"three quarters of the texels are within {s.unit_error:.2f} of unit length, as in a compressed normal map")
+        said.append(
+            f"three quarters of the texels are within {s.unit_error:.2f} of unit length, as in "
+            "a compressed normal map"
+        )
     if conflict:
         doubts.append(f"the name says {said_as(reading.roles)}, the pixels are normals")
     roles: dict[str, Role] = {"rgb": "normal"}
@@ -107,14 +143,21 @@ def _judge_normal(
         roles["a"] = reading.roles["a"]
     direction = _green_direction(s, reading, related, said, doubts)
     confidence = 0.8 if conflict or saved_as_colour else 0.99 if named else 0.96
-    found = make_verdict(roles, facts.header.is_float, confidence, direction, said, doubts, conflict=conflict)
+    found = make_verdict(
+        roles, facts.header.is_float, confidence, direction, said, doubts, conflict=conflict
+    )
     return replace(found, encoding="srgb") if saved_as_colour else found
 
 
-def _green_direction(s: Statistics, reading: Reading, related: Related, said: list[str], doubts: list[str]) -> NormalY | None:
+def _green_direction(
+    s: Statistics, reading: Reading, related: Related, said: list[str], doubts: list[str]
+) -> NormalY | None:
     seen = curl_way(s)
     if seen is not None and s.curl is not None:
-        said.append(f"green points {way(seen)} ({seen}Y): slopes agree with a height field, {s.curl.correlation:+.2f}")
+        said.append(
+            f"green points {way(seen)} ({seen}Y): slopes agree with a height field, "
+            f"{s.curl.correlation:+.2f}"
+        )
     elif related.normal_y is not None:
         seen = related.normal_y
         said.append(f"green points {way(seen)} ({seen}Y): its slopes are those of {related.other}")
@@ -125,39 +168,67 @@ def _green_direction(s: Statistics, reading: Reading, related: Related, said: li
             doubts.append("which way green points cannot be told: the slopes fit no height field")
         return reading.normal_y
     if reading.normal_y and reading.normal_y != seen:
-        doubts.append(f"the name says green points {way(reading.normal_y)}, the pixels say {way(seen)}")
+        doubts.append(
+            f"the name says green points {way(reading.normal_y)}, the pixels say {way(seen)}"
+        )
     return seen
 
 
-def _judge_colour(facts: Facts, reading: Reading, named: Role | None, said: list[str], doubts: list[str]) -> Verdict:
+def _judge_colour(
+    facts: Facts, reading: Reading, named: Role | None, said: list[str], doubts: list[str]
+) -> Verdict:
     s = facts.statistics
     is_float = facts.header.is_float
     colourful = coloured(s)
     dark = min(channel.at_zero for channel in s.channels[:3])
-    named_alpha: dict[str, Role] = {"a": reading.roles["a"]} if "a" in reading.roles and len(s.channels) == 4 else {}
+    named_alpha: dict[str, Role] = (
+        {"a": reading.roles["a"]} if "a" in reading.roles and len(s.channels) == 4 else {}
+    )
     if named in COLOUR_ROLES or named == "mask":
         said.append(colourful)
         alpha = named_alpha or (_alpha_role(facts, said, doubts) if named == "base_color" else {})
         if named == "emission" and dark < 0.05 and s.large_scale < 0.3:
             doubts.append("emission is mostly black, this is not")
-            return make_verdict({"rgb": "base_color", **alpha}, is_float, 0.5, None, said, doubts, conflict=True)
+            return make_verdict(
+                {"rgb": "base_color", **alpha}, is_float, 0.5, None, said, doubts, conflict=True
+            )
         return make_verdict({"rgb": named, **alpha}, is_float, 0.95, None, said, doubts)
     if named == "normal":
-        doubts.append(f"only {100 * s.unit_length:.0f} % of texels have unit length, a normal map has nearly all")
-        if s.unit_error < 2 * ev.UNIT_ERROR and s.upward > 0.9 and s.mean_direction[2] > 0.3 and ev.is_centred(s):
+        doubts.append(
+            f"only {100 * s.unit_length:.0f} % of texels have unit length, a normal map has "
+            "nearly all"
+        )
+        if (
+            s.unit_error < 2 * ev.UNIT_ERROR
+            and s.upward > 0.9
+            and s.mean_direction[2] > 0.3
+            and ev.is_centred(s)
+        ):
             return make_verdict({"rgb": "normal"}, is_float, 0.6, curl_way(s), said, doubts)
     conflict = named is not None and (s.colourfulness > 0.04 or s.saturation > 0.1)
     if named is not None and not conflict:
         return make_verdict({"rgb": named}, is_float, 0.8, None, said, doubts)
-    (doubts if conflict else said).append(colourful + (f", which {said_as(reading.roles)} is not" if conflict else ""))
+    (doubts if conflict else said).append(
+        colourful + (f", which {said_as(reading.roles)} is not" if conflict else "")
+    )
     if dark > 0.7:
         said.append(f"black over {100 * dark:.0f} %")
-        return make_verdict({"rgb": "emission"}, is_float, 0.5 if conflict else 0.72, None, said, doubts, conflict=conflict)
+        return make_verdict(
+            {"rgb": "emission"},
+            is_float,
+            0.5 if conflict else 0.72,
+            None,
+            said,
+            doubts,
+            conflict=conflict,
+        )
     alpha = _alpha_role(facts, said, doubts)
     if s.edges is not None:
         said.append(f"R, G and B show the same picture: their edges correlate to {s.edges:.2f}")
     confidence = 0.5 if conflict else 0.85 if s.colourfulness > 0.04 else 0.6
-    return make_verdict({"rgb": "base_color", **alpha}, is_float, confidence, None, said, doubts, conflict=conflict)
+    return make_verdict(
+        {"rgb": "base_color", **alpha}, is_float, confidence, None, said, doubts, conflict=conflict
+    )
 
 
 def _alpha_role(facts: Facts, said: list[str], doubts: list[str]) -> dict[str, Role]:
@@ -176,23 +247,38 @@ def _alpha_role(facts: Facts, said: list[str], doubts: list[str]) -> dict[str, R
 
 def _judge_packed(facts: Facts, reading: Reading, said: list[str], doubts: list[str]) -> Verdict:
     s = facts.statistics
-    known = [(pair, c) for pair, c in zip(("R–G", "R–B", "G–B"), s.correlations, strict=True) if c is not None]
+    known = [
+        (pair, c)
+        for pair, c in zip(("R–G", "R–B", "G–B"), s.correlations, strict=True)
+        if c is not None
+    ]
     different = ev.different_pictures(s)
     if different:
-        said.append("R, G and B are different pictures: correlation " + ", ".join(f"{pair} {c:.2f}" for pair, c in known))
+        said.append(
+            "R, G and B are different pictures: correlation "
+            + ", ".join(f"{pair} {c:.2f}" for pair, c in known)
+        )
     if len(reading.roles) > 1:
         return _judge_named_packed(facts, reading, said, doubts, different)
     conflict = bool(reading.roles)
     if conflict:
-        doubts.append(f"the name says {said_as(reading.roles)}, but the channels are different pictures")
+        doubts.append(
+            f"the name says {said_as(reading.roles)}, but the channels are different pictures"
+        )
     guessed, least = _guess_channels(s, said)
     if "roughness" in guessed.values() or "unknown" in guessed.values():
-        doubts.append("what a packed map holds is guessed from its pixels: roughness and gloss look alike")
+        doubts.append(
+            "what a packed map holds is guessed from its pixels: roughness and gloss look alike"
+        )
     confidence = min(least, 0.45 if conflict else 0.7)
-    return make_verdict(guessed, facts.header.is_float, confidence, None, said, doubts, conflict=conflict)
+    return make_verdict(
+        guessed, facts.header.is_float, confidence, None, said, doubts, conflict=conflict
+    )
 
 
-def _judge_named_packed(facts: Facts, reading: Reading, said: list[str], doubts: list[str], different: bool) -> Verdict:
+def _judge_named_packed(
+    facts: Facts, reading: Reading, said: list[str], doubts: list[str], different: bool
+) -> Verdict:
     s = facts.statistics
     names = [channel.name for channel in s.channels]
     roles = {c: r for c, r in reading.roles.items() if c in names or c in SPREAD}
@@ -200,28 +286,46 @@ def _judge_named_packed(facts: Facts, reading: Reading, said: list[str], doubts:
     if single and s.equal_channels:
         doubts.append("R, G and B are the same picture, so it holds one quantity, not several")
         return make_verdict(roles, facts.header.is_float, 0.35, None, said, doubts, conflict=True)
-    fitting = sum(weigh(channel, roles[channel.name])[0] for channel in s.channels if channel.name in roles)
-    if single and not different and fitting <= 1.0 and s.edges is not None and s.edges > 0.8 and s.colourfulness > 0.04:
-        doubts.append(f"R, G and B show one coloured picture (edges correlate to {s.edges:.2f}), a packed map holds several")
-        return make_verdict({"rgb": "base_color"}, facts.header.is_float, 0.45, None, said, doubts, conflict=True)
+    fitting = sum(
+        weigh(channel, roles[channel.name])[0] for channel in s.channels if channel.name in roles
+    )
+    if (
+        single
+        and not different
+        and fitting <= 1.0
+        and s.edges is not None
+        and s.edges > 0.8
+        and s.colourfulness > 0.04
+    ):
+        doubts.append(
+            f"R, G and B show one coloured picture (edges correlate to {s.edges:.2f}), a packed "
+            "map holds several"
+        )
+        return make_verdict(
+            {"rgb": "base_color"}, facts.header.is_float, 0.45, None, said, doubts, conflict=True
+        )
     against = 0
     for channel in s.channels:
         held = roles.get(channel.name)
         if held:
             weight, words = weigh(channel, held)
-            (said if weight >= 0 else doubts).extend(f"{channel.name.upper()}: {text}" for text in words)
+            (said if weight >= 0 else doubts).extend(
+                f"{channel.name.upper()}: {text}" for text in words
+            )
             against += weight < -1.5
     if "roughness" in roles.values():
         doubts.append("roughness is read by order; from its pixels alone it could be gloss")
     confidence = max(0.93 - 0.3 * against, 0.3)
-    return make_verdict(roles, facts.header.is_float, confidence, None, said, doubts, conflict=against > 1)
+    return make_verdict(
+        roles, facts.header.is_float, confidence, None, said, doubts, conflict=against > 1
+    )
 
 
 def _guess_channels(s: Statistics, said: list[str]) -> tuple[dict[str, Role], float]:
     """What each channel of an unnamed packed map holds, and how sure the least sure of them is.
 
-    The usual packing is occlusion, roughness and metallic in some order (common practice), so a blank channel beside others is
-    metallic, and one that lies between is roughness.
+    The usual packing is occlusion, roughness and metallic in some order (common practice), so a
+    blank channel beside others is metallic, and one that lies between is roughness.
     """
     guessed: dict[str, Role] = {}
     least = 0.9
@@ -230,7 +334,11 @@ def _guess_channels(s: Statistics, said: list[str]) -> tuple[dict[str, Role], fl
             continue
         role, confidence, words = best_grey(channel, taken=set(guessed.values()))
         if channel.is_blank and "metallic" not in guessed.values():
-            role, confidence, words = "metallic", 0.55, [f"blank at {channel.mean:.2f}: all metal or none"]
+            role, confidence, words = (
+                "metallic",
+                0.55,
+                [f"blank at {channel.mean:.2f}: all metal or none"],
+            )
         if role == "gloss":
             role = "roughness"
         if confidence < SAY or role in guessed.values():
@@ -242,45 +350,73 @@ def _guess_channels(s: Statistics, said: list[str]) -> tuple[dict[str, Role], fl
 
 
 def _judge_grey(
-    facts: Facts, reading: Reading, named: Role | None, related: Related, said: list[str], doubts: list[str]
+    facts: Facts,
+    reading: Reading,
+    named: Role | None,
+    related: Related,
+    said: list[str],
+    doubts: list[str],
 ) -> Verdict:
     s = facts.statistics
     channel = s.channels[0]
     is_float = facts.header.is_float
     group = "rgb" if len(s.channels) >= 3 else "r"
-    alpha: dict[str, Role] = {"a": reading.roles["a"]} if "a" in reading.roles and s.channels[-1].name == "a" else {}
+    alpha: dict[str, Role] = (
+        {"a": reading.roles["a"]} if "a" in reading.roles and s.channels[-1].name == "a" else {}
+    )
     role, belief, words = best_grey(channel, taken=set())
     if related.follows_height and not (role == "occlusion" and belief > SAY):
         role, belief = "height", 0.9 if related.follows_height > 0.9 else 0.65
-        words = [f"its slopes are those of {related.other} (correlation {related.follows_height:.2f})"]
+        words = [
+            f"its slopes are those of {related.other} (correlation {related.follows_height:.2f})"
+        ]
     if named is not None:
         weight, named_words = weigh(channel, named)
         against = _seen_otherwise(channel, named, role, weight, belief)
         if against:
-            doubts.extend(named_words or [f"the pixels look like {role.replace('_', ' ')}: {words[0]}"])
-            shown, confidence = (role, 0.5) if belief > 0.6 and role not in ("roughness", "gloss") else (named, 0.35)
-            return make_verdict({group: shown, **alpha}, is_float, confidence, None, said, doubts, conflict=True)
+            doubts.extend(
+                named_words or [f"the pixels look like {role.replace('_', ' ')}: {words[0]}"]
+            )
+            shown, confidence = (
+                (role, 0.5)
+                if belief > 0.6 and role not in ("roughness", "gloss")
+                else (named, 0.35)
+            )
+            return make_verdict(
+                {group: shown, **alpha}, is_float, confidence, None, said, doubts, conflict=True
+            )
         (said if weight >= 0 else doubts).extend(named_words)
         confidence = min(0.97, 0.86 + 0.04 * weight) if weight >= 0 else 0.7
         return make_verdict({group: named, **alpha}, is_float, confidence, None, said, doubts)
     said.extend(words)
     if role in ("roughness", "gloss"):
         role = "roughness"
-        doubts.append("it could be gloss as well: the pixels do not tell them apart; compare both on the stage")
+        doubts.append(
+            "it could be gloss as well: the pixels do not tell them apart; compare both on the "
+            "stage"
+        )
         belief = min(belief, 0.55)
         if related.creases:
             said.append(related.creases)
     if belief < SAY:
         doubts.append("neither name nor pixels say what this is")
         return make_verdict({group: "unknown"}, is_float, belief, None, said, doubts)
-    return make_verdict({group: role}, is_float, min(belief, 0.9 if role == "height" else 0.7), None, said, doubts)
+    return make_verdict(
+        {group: role}, is_float, min(belief, 0.9 if role == "height" else 0.7), None, said, doubts
+    )
 
 
-def _seen_otherwise(channel: ChannelFacts, named: Role, role: Role, weight: float, belief: float) -> bool:
+def _seen_otherwise(
+    channel: ChannelFacts, named: Role, role: Role, weight: float, belief: float
+) -> bool:
     """Whether the pixels of a grey picture contradict its name."""
     if named == "normal":
         return True
-    if channel.is_blank or {named, role} <= {"roughness", "gloss"} or {named, role} <= {"metallic", "opacity", "mask"}:
+    if (
+        channel.is_blank
+        or {named, role} <= {"roughness", "gloss"}
+        or {named, role} <= {"metallic", "opacity", "mask"}
+    ):
         return False
     return weight <= -1.5 or (weight <= 0 and belief > 0.8 and named not in COLOUR_ROLES)
 
@@ -301,7 +437,8 @@ def _remarks(facts: Facts, verdict: Verdict) -> list[str]:
             found.append("very dark for a base colour: it may have been saved as linear")
         if s.large_scale > ev.LIGHT_PAINTED:
             found.append(
-                f"brightness changes by {100 * s.large_scale:.0f} % over large areas: light or shadow may be painted in "
+                f"brightness changes by {100 * s.large_scale:.0f} % over large areas: light or "
+                "shadow may be painted in "
                 "(large patches of two materials look the same to this measure)"
             )
     return found

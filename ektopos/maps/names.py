@@ -1,8 +1,9 @@
 """What file names say: role words, packing orders, the way green points, and the name of the set.
 
-A name is read as words. Every run of words that could be a role gives one *reading*: that role, and the rest as the
-name of the set. Which reading holds is decided for a whole folder at once: a reading whose set name other files share
-is better than one that stands alone, so that the “metal” of `metal_hatch_rgh` belongs to the hatch.
+A name is read as words. Every run of words that could be a role gives one *reading*: that role, and
+the rest as the name of the set. Which reading holds is decided for a whole folder at once: a
+reading whose set name other files share is better than one that stands alone, so that the “metal”
+of `metal_hatch_rgh` belongs to the hatch.
 """
 
 from __future__ import annotations
@@ -23,23 +24,75 @@ ChannelRoles = dict[str, Role]
 _WORD_ROLES = {word: role for role, words in WORDS.items() for word in words}
 _ENDINGS = sorted((word for word in _WORD_ROLES if len(word) >= 3), key=len, reverse=True)
 _NORMAL_Y: dict[str, NormalY] = {
-    "gl": "+", "ogl": "+", "opengl": "+", "yplus": "+", "yup": "+", "plusy": "+", "posy": "+",
-    "dx": "-", "directx": "-", "d3d": "-", "yminus": "-", "ydown": "-", "minusy": "-", "negy": "-",
-}  # fmt: skip
+    "gl": "+",
+    "ogl": "+",
+    "opengl": "+",
+    "yplus": "+",
+    "yup": "+",
+    "plusy": "+",
+    "posy": "+",
+    "dx": "-",
+    "directx": "-",
+    "d3d": "-",
+    "yminus": "-",
+    "ydown": "-",
+    "minusy": "-",
+    "negy": "-",
+}
 _ENCODINGS = {"srgb": "srgb", "linear": "linear", "lin": "linear", "raw": "linear"}
 _FILLER = {
-    "tex", "texture", "textures", "map", "maps", "tx", "txt", "img", "image", "final", "export", "copy", "bake",
-    "baked", "seamless", "tileable", "tiling", "udim", "hq", "lq", "hires", "lowres", "ver", "version", "bit", "u", "v",
-    "png", "tga", "exr", "jpg", "jpeg", "tif", "tiff", "webp", "hdr",
-}  # fmt: skip
+    "tex",
+    "texture",
+    "textures",
+    "map",
+    "maps",
+    "tx",
+    "txt",
+    "img",
+    "image",
+    "final",
+    "export",
+    "copy",
+    "bake",
+    "baked",
+    "seamless",
+    "tileable",
+    "tiling",
+    "udim",
+    "hq",
+    "lq",
+    "hires",
+    "lowres",
+    "ver",
+    "version",
+    "bit",
+    "u",
+    "v",
+    "png",
+    "tga",
+    "exr",
+    "jpg",
+    "jpeg",
+    "tif",
+    "tiff",
+    "webp",
+    "hdr",
+}
 _PREFIXES = {"t", "tx", "tex", "m", "mi"}
 """First words that say what kind of file it is, not what it is of."""
-_SIZE = re.compile(r"^(\d{1,2}k|(64|128|256|512|1024|2048|4096|8192|16384)(px)?|\d{2,5}x\d{2,5}|\d{1,2}bit|half|float)$")
+_SIZE = re.compile(
+    r"^(\d{1,2}k|(64|128|256|512|1024|2048|4096|8192|16384)(px)?|\d{2,5}x\d{2,5}|\d{1,2}bit|half|float)$"
+)
 _VERSION = re.compile(r"^(v|ver|version|rev)\d+$")
 _TILE = re.compile(r"^(10\d\d|u\d+v\d+)$")
-_CODE = re.compile(r"^(?=(?:.*\d){2})(?=.*[a-f])(?:[0-9a-f]+\d[a-f]+[0-9a-f]*|[0-9a-f]*[a-f]\d+[a-f][0-9a-f]*)$", re.IGNORECASE)
+_CODE = re.compile(
+    r"^(?=(?:.*\d){2})(?=.*[a-f])(?:[0-9a-f]+\d[a-f]+[0-9a-f]*|[0-9a-f]*[a-f]\d+[a-f][0-9a-f]*)$",
+    re.IGNORECASE,
+)
 """A code such as 7fa1c2 is one word, whatever its letters spell."""
-_SPLIT = re.compile(r"\d+[xX]\d+|\d{1,2}[kK](?![A-Za-z])|[vV]\d+|[uU]\d+_?[vV]\d+|[A-Z]+s?(?![a-z])|[A-Z]?[a-z]+|\d+")
+_SPLIT = re.compile(
+    r"\d+[xX]\d+|\d{1,2}[kK](?![A-Za-z])|[vV]\d+|[uU]\d+_?[vV]\d+|[A-Z]+s?(?![a-z])|[A-Z]?[a-z]+|\d+"
+)
 
 
 @dataclass(frozen=True)
@@ -87,18 +140,24 @@ def readings(stem: str) -> tuple[Reading, ...]:
             roles, trust = _roles_of(kept[start:end], start, end, len(kept))
             if roles:
                 rest = (*kept[:start], *kept[end:])
-                found.append(Reading(roles, rest, trust, "".join(kept[start:end]), normal_y, encoding, noise))
+                found.append(
+                    Reading(roles, rest, trust, "".join(kept[start:end]), normal_y, encoding, noise)
+                )
     for rest_of_word, word, roles, trust in _glued(kept):
-        found.append(Reading(roles, (*kept[:-1], rest_of_word), trust, word, normal_y, encoding, noise))
+        found.append(
+            Reading(roles, (*kept[:-1], rest_of_word), trust, word, normal_y, encoding, noise)
+        )
     found.append(Reading({}, tuple(kept), 0.12, "", normal_y, encoding, noise))
     return tuple(found)
 
 
 def read_names(paths: list[str], rules: Sequence[NamingRule] = ()) -> list[Reading]:
-    """The best reading of each path (with `/`), all judged together. Cost: linear in files times readings a name.
+    """The best reading of each path (with `/`), all judged together. Cost: linear in files times
+    readings a name.
 
-    Where a file lies in a folder called after a role (`normals/dome.png`), the folder counts as a reading too. `rules` are
-    what a person has said of the endings of names; they come before every other reading.
+    Where a file lies in a folder called after a role (`normals/dome.png`), the folder counts as a
+    reading too. `rules` are what a person has said of the endings of names; they come before every
+    other reading.
     """
     keyed = [_options(PurePosixPath(path), rules) for path in paths]
     support: Counter[str] = Counter()
@@ -112,7 +171,8 @@ def read_names(paths: list[str], rules: Sequence[NamingRule] = ()) -> list[Readi
         def worth(option: tuple[str, Reading], own: set[str] = own) -> float:
             key, reading = option
             others = min(support[key] - (key in own), 3)
-            # A bare name that others extend (`hatch` beside `hatch_n`) is most likely just the set's name.
+            # A bare name that others extend (`hatch` beside `hatch_n`) is most likely just the
+            # set's name.
             return reading.trust + (0.12 if reading.roles else 0.2) * others
 
         chosen.append(max(options, key=worth)[1])
@@ -125,7 +185,8 @@ def rule_fits(rule: NamingRule, stem: str) -> bool:
 
 
 def role_ending(stem: str, set_name: str) -> str:
-    """The end of a file's name behind the name of its set: what a naming rule would go by. Empty if the set is not in it."""
+    """The end of a file's name behind the name of its set: what a naming rule would go by. Empty if
+    the set is not in it."""
     wanted = [c for c in set_name.lower() if c.isalnum()]
     at = 0
     for position, letter in enumerate(stem.lower()):
@@ -144,7 +205,8 @@ def _strong(options: list[tuple[str, Reading]]) -> set[str]:
 
 
 def set_name(path: str, reading: Reading) -> str:
-    """The set's name as shown: its words in lower case with underscores, or its folder's where no words are left."""
+    """The set's name as shown: its words in lower case with underscores, or its folder's where no
+    words are left."""
     if reading.set_words:
         return "_".join(word.lower() for word in reading.set_words)
     folder = PurePosixPath(path).parent.name
@@ -152,7 +214,8 @@ def set_name(path: str, reading: Reading) -> str:
 
 
 def _options(place: PurePosixPath, rules: Sequence[NamingRule]) -> list[tuple[str, Reading]]:
-    """Every reading of a path with the place of its set: its folder, or the one above where the folder names the role."""
+    """Every reading of a path with the place of its set: its folder, or the one above where the
+    folder names the role."""
     for rule in rules:
         if rule_fits(rule, place.stem):
             words = tuple(words_of(place.stem[: -len(rule.ending)]))
@@ -170,15 +233,29 @@ def _options(place: PurePosixPath, rules: Sequence[NamingRule]) -> list[tuple[st
     folder = place.parent.name
     if not folder:
         return found
-    above = [reading for reading in readings(folder) if reading.roles and not reading.set_words and len(folder) > 1]
+    above = [
+        reading
+        for reading in readings(folder)
+        if reading.roles and not reading.set_words and len(folder) > 1
+    ]
     if above:
         best, bare = max(above, key=lambda reading: reading.trust), found[-1][1]
-        reading = Reading(best.roles, bare.set_words, 0.75, f"{folder}/", best.normal_y or bare.normal_y, None, bare.noise)
+        reading = Reading(
+            best.roles,
+            bare.set_words,
+            0.75,
+            f"{folder}/",
+            best.normal_y or bare.normal_y,
+            None,
+            bare.noise,
+        )
         found.append((f"{place.parent.parent}/{reading.set_key}", reading))
     return found
 
 
-def _without_noise(words: list[str], stem: str) -> tuple[list[str], tuple[str, ...], NormalY | None, str | None]:
+def _without_noise(
+    words: list[str], stem: str
+) -> tuple[list[str], tuple[str, ...], NormalY | None, str | None]:
     kept: list[str] = []
     noise: list[str] = []
     normal_y: NormalY | None = None
@@ -188,7 +265,9 @@ def _without_noise(words: list[str], stem: str) -> tuple[list[str], tuple[str, .
         normal_y = "+" if signed[1] == "+" else "-"
     for position, word in enumerate(words):
         low = word.lower()
-        after_normal = any(_WORD_ROLES.get(before.lower()) == "normal" for before in words[:position])
+        after_normal = any(
+            _WORD_ROLES.get(before.lower()) == "normal" for before in words[:position]
+        )
         pairs = [low + words[position + 1].lower()] if position + 1 < len(words) else []
         pairs += [words[position - 1].lower() + low] if position else []
         way = next((_NORMAL_Y[token] for token in (low, *pairs) if token in _NORMAL_Y), None)
@@ -200,7 +279,13 @@ def _without_noise(words: list[str], stem: str) -> tuple[list[str], tuple[str, .
             encoding = _ENCODINGS[low]
         elif _is_filler(low, position, len(words)):
             pass
-        elif low.isdigit() and kept and kept[-1].lower() in _WORD_ROLES and len(kept[-1]) > 1 and len(kept) > 1:
+        elif (
+            low.isdigit()
+            and kept
+            and kept[-1].lower() in _WORD_ROLES
+            and len(kept[-1]) > 1
+            and len(kept) > 1
+        ):
             pass  # a depth or count behind a role word: hgt16, rough01
         else:
             kept.append(word)
@@ -212,7 +297,8 @@ def _without_noise(words: list[str], stem: str) -> tuple[list[str], tuple[str, .
 
 
 def _is_filler(low: str, position: int, count: int) -> bool:
-    """Whether a word says neither role nor set: a size, a version, a tile, or a word every file could have."""
+    """Whether a word says neither role nor set: a size, a version, a tile, or a word every file
+    could have."""
     if _SIZE.match(low) or _VERSION.match(low) or _TILE.match(low):
         return True
     return (low in _FILLER and count > 1) or (position == 0 and low in _PREFIXES and count > 2)
@@ -224,9 +310,16 @@ def _roles_of(words: list[str], start: int, end: int, count: int) -> tuple[Chann
     last, first = end == count, start == 0
     role = _WORD_ROLES.get(joined)
     if role is not None:
-        return {"rgb": role}, _trust(joined, words, first=first, last=last, alone=count == len(words))
+        return {"rgb": role}, _trust(
+            joined, words, first=first, last=last, alone=count == len(words)
+        )
     sequence = [_WORD_ROLES.get(word.lower()) for word in words]
-    if len(words) >= 2 and all(sequence) and len(set(sequence)) == len(sequence) and (last or first):
+    if (
+        len(words) >= 2
+        and all(sequence)
+        and len(set(sequence)) == len(sequence)
+        and (last or first)
+    ):
         roles = _sequence_channels([r for r in sequence if r])
         if roles and all(len(word) > 1 or word.isupper() for word in words):
             return roles, 1.05 if last else 0.5
@@ -241,7 +334,8 @@ def _trust(joined: str, words: list[str], *, first: bool, last: bool, alone: boo
     if alone:
         return 0.9 if len(joined) > 1 else 0.1
     if len(joined) == 1:
-        # A single letter is a role only where roles stand: at the end, or written large at the start.
+        # A single letter is a role only where roles stand: at the end, or written large at the
+        # start.
         return 0.55 if last else 0.2 if first and words[0].isupper() else 0.0
     base = 1.0 if len(joined) >= 5 else 0.9 if len(joined) >= 3 else 0.8
     return base if last else base * 0.45 if first else base * 0.3
@@ -253,7 +347,11 @@ def _sequence_channels(sequence: list[Role]) -> ChannelRoles | None:
     if sequence == ["metallic", "roughness"]:
         # glTF 2.0, 3.9.2: metallic in B, roughness in G.
         return {"g": "roughness", "b": "metallic"}
-    if sequence in (["base_color", "opacity"], ["base_color", "gloss"], ["base_color", "roughness"]):
+    if sequence in (
+        ["base_color", "opacity"],
+        ["base_color", "gloss"],
+        ["base_color", "roughness"],
+    ):
         return {"rgb": "base_color", "a": sequence[1]}
     if sequence == ["specular", "gloss"]:
         return {"rgb": "specular", "a": "gloss"}
@@ -266,7 +364,8 @@ def _sequence_channels(sequence: list[Role]) -> ChannelRoles | None:
 
 @lru_cache(maxsize=4096)
 def _acronym(token: str) -> ChannelRoles | None:
-    """Channels of a suffix like orm, arm, mrao: three or four different roles, roughness or gloss among them."""
+    """Channels of a suffix like orm, arm, mrao: three or four different roles, roughness or gloss
+    among them."""
     if not 3 <= len(token) <= 5:
         return None
     roles: list[Role] = []
@@ -285,16 +384,23 @@ def _acronym(token: str) -> ChannelRoles | None:
 
 
 def _glued(words: list[str]) -> Iterator[tuple[str, str, ChannelRoles, float]]:
-    """Role words run together with the set's name at the end, as in `domenormal`: rest, word, roles, trust.
+    """Role words run together with the set's name at the end, as in `domenormal`: rest, word,
+    roles, trust.
 
-    Short ones (`domecol`) end many words by chance, so they only count where other files support the set that is left.
+    Short ones (`domecol`) end many words by chance, so they only count where other files support
+    the set that is left.
     """
     if not words:
         return
     last = words[-1].lower()
     for word in _ENDINGS:
         if last.endswith(word) and len(last) >= len(word) + 3:
-            yield last[: -len(word)], word, {"rgb": _WORD_ROLES[word]}, 0.6 if len(word) >= 5 else 0.06
+            yield (
+                last[: -len(word)],
+                word,
+                {"rgb": _WORD_ROLES[word]},
+                0.6 if len(word) >= 5 else 0.06,
+            )
             break
     if last.endswith("ao") and len(last) > 2:
         yield last[:-2], "ao", {"rgb": "occlusion"}, 0.05

@@ -10,9 +10,9 @@ from ektopos.types import Float
 def height_to_normal(height: Float, strength: float = 1.0, *, wrap: bool = True) -> Float:
     """Normals of a height field `(h, w)`, by central differences.
 
-    `height` in texels (a slope of 1 is 45°), times `strength`. `wrap` says that the field repeats; otherwise its borders are
-    continued. Rows run down, y points up. Source: the gradient (∂h/∂x, ∂h/∂y) of a surface z = h(x, y) has the normal
-    (−∂h/∂x, −∂h/∂y, 1), normalised.
+    `height` in texels (a slope of 1 is 45°), times `strength`. `wrap` says that the field repeats;
+    otherwise its borders are continued. Rows run down, y points up. Source: the gradient (∂h/∂x,
+    ∂h/∂y) of a surface z = h(x, y) has the normal (−∂h/∂x, −∂h/∂y, 1), normalised.
     """
     scaled = np.asarray(height, np.float32) * np.float32(strength)
     padded = np.pad(scaled, 1, mode="wrap") if wrap else np.pad(scaled, 1, mode="edge")
@@ -42,8 +42,9 @@ def rebuild_blue(normals: Float) -> Float:
 def combine(base: Float, detail: Float) -> Float:
     """A detail normal map laid on a base one, both unit: Reoriented Normal Mapping.
 
-    The detail is turned by the rotation that takes (0, 0, 1) to the base. Flat detail gives the base, a flat base gives the
-    detail. Source: Barré-Brisebois and Hill, “Blending in Detail”, 2012, equation 4.
+    The detail is turned by the rotation that takes (0, 0, 1) to the base. Flat detail gives the
+    base, a flat base gives the detail. Source: Barré-Brisebois and Hill, “Blending in Detail”,
+    2012, equation 4.
     """
     t = base + np.array([0.0, 0.0, 1.0], np.float32)
     u = detail * np.array([-1.0, -1.0, 1.0], np.float32)
@@ -57,14 +58,17 @@ def encode(normals: Float) -> Float:
 
 
 def roughen(roughness: Float, length: Float) -> Float:
-    """Roughness `(h, w)` 0–1 where normals were averaged: as much larger as their spread makes the surface.
+    """Roughness `(h, w)` 0–1 where normals were averaged: as much larger as their spread makes the
+    surface.
 
-    `length` `(h, w)` is that of the mean of unit normals, 1 where all agree. With the exponent s = 2/α² − 2 of a Blinn-Phong
-    lobe as wide as GGX's (α = roughness²; Walter 2007), the mean's lobe has the exponent s·|N| / (|N| + s·(1 − |N|)).
-    Source: Toksvig, “Mipmapping Normal Maps”, 2005.
+    `length` `(h, w)` is that of the mean of unit normals, 1 where all agree. With the exponent s =
+    2/α² − 2 of a Blinn-Phong lobe as wide as GGX's (α = roughness²; Walter 2007), the mean's lobe
+    has the exponent s·|N| / (|N| + s·(1 − |N|)). Source: Toksvig, “Mipmapping Normal Maps”, 2005.
     """
     alpha = np.clip(roughness.astype(np.float64), 1e-3, 1.0) ** 2
     exponent = 2.0 / alpha**2 - 2.0
     mean = np.clip(length.astype(np.float64), 1e-6, 1.0)
     blurred = exponent * mean / (mean + exponent * (1.0 - mean))
-    return np.where(mean < 1.0, np.sqrt(np.sqrt(2.0 / (blurred + 2.0))), roughness).astype(np.float32)
+    return np.where(mean < 1.0, np.sqrt(np.sqrt(2.0 / (blurred + 2.0))), roughness).astype(
+        np.float32
+    )

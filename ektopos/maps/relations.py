@@ -1,7 +1,9 @@
-"""How maps that came together relate: slopes that agree with a normal map, and creases that are rougher.
+"""How maps that came together relate: slopes that agree with a normal map, and creases that are
+rougher.
 
-A relation is worth more than a picture alone: a grey map whose slopes are those of the normal map beside it is its height,
-and it also tells which way the green points where the normals themselves cannot.
+A relation is worth more than a picture alone: a grey map whose slopes are those of the normal map
+beside it is its height, and it also tells which way the green points where the normals themselves
+cannot.
 """
 
 from __future__ import annotations
@@ -35,8 +37,9 @@ class Related:
 
 
 def relate(names: Sequence[str], sets: Sequence[str], facts: Sequence[Facts]) -> list[Related]:
-    """The relations of maps that came together: compared within their sets, or, where a set is a single map, with all of the
-    same size that also stand alone. Cost: a few operations on 32² texels a pair of normal map and grey map.
+    """The relations of maps that came together: compared within their sets, or, where a set is a
+    single map, with all of the same size that also stand alone. Cost: a few operations on 32²
+    texels a pair of normal map and grey map.
     """
     members: dict[object, list[int]] = defaultdict(list)
     for i, set_ in enumerate(sets):
@@ -53,15 +56,25 @@ def relate(names: Sequence[str], sets: Sequence[str], facts: Sequence[Facts]) ->
     return found
 
 
-def _relate_group(group: list[int], names: Sequence[str], facts: Sequence[Facts], found: list[Related]) -> None:
+def _relate_group(
+    group: list[int], names: Sequence[str], facts: Sequence[Facts], found: list[Related]
+) -> None:
     normals = [i for i in group if ev.is_normal(facts[i].statistics)]
-    greys = [i for i in group if ev.is_grey(facts[i].statistics) and facts[i].statistics.channels[0].two_valued < 0.9]
+    greys = [
+        i
+        for i in group
+        if ev.is_grey(facts[i].statistics) and facts[i].statistics.channels[0].two_valued < 0.9
+    ]
     for i in normals:
         slope_x, slope_y = _slopes(facts[i].statistics)
         best, way = None, 0.0
         for j in greys:
             across, along = _agreement(_grey(facts[j].statistics), slope_x, slope_y)
-            if across > ev.FOLLOWS_HEIGHT and abs(along) > ev.FOLLOWS_HEIGHT and (best is None or across > best[0]):
+            if (
+                across > ev.FOLLOWS_HEIGHT
+                and abs(along) > ev.FOLLOWS_HEIGHT
+                and (best is None or across > best[0])
+            ):
                 best, way = (across, j), along
         if best is not None:
             across, j = best
@@ -71,8 +84,14 @@ def _relate_group(group: list[int], names: Sequence[str], facts: Sequence[Facts]
 
 
 def _relate_creases(greys: list[int], facts: Sequence[Facts], found: list[Related]) -> None:
-    """Dust settles in creases, so what is dark in the occlusion tends to be rough. A tendency, never a proof."""
-    open_ = [i for i in greys if facts[i].statistics.channels[0].median > 0.84 and facts[i].statistics.channels[0].skew < -0.6]
+    """Dust settles in creases, so what is dark in the occlusion tends to be rough. A tendency,
+    never a proof."""
+    open_ = [
+        i
+        for i in greys
+        if facts[i].statistics.channels[0].median > 0.84
+        and facts[i].statistics.channels[0].skew < -0.6
+    ]
     if len(open_) != 1:
         return
     occlusion = _grey(facts[open_[0]].statistics)
@@ -81,9 +100,18 @@ def _relate_creases(greys: list[int], facts: Sequence[Facts], found: list[Relate
             continue
         correlation = _correlation(_grey(facts[i].statistics), occlusion)
         if correlation < -0.3:
-            found[i] = Related(creases=f"brighter in the creases (correlation {correlation:.2f}), as roughness tends to be")
+            found[i] = Related(
+                creases=(
+                    f"brighter in the creases (correlation {correlation:.2f}), as roughness "
+                    "tends to be"
+                )
+            )
         elif correlation > 0.3:
-            found[i] = Related(creases=f"darker in the creases (correlation {correlation:.2f}), as gloss tends to be")
+            found[i] = Related(
+                creases=(
+                    f"darker in the creases (correlation {correlation:.2f}), as gloss tends to be"
+                )
+            )
 
 
 def _slopes(s: Statistics) -> tuple[Float, Float]:
@@ -97,7 +125,8 @@ def _grey(s: Statistics) -> Float:
 
 
 def _agreement(height: Float, slope_x: Float, slope_y: Float) -> tuple[float, float]:
-    """Correlations of a picture's slopes with a normal map's, in x and y; rows run down and +Y points up."""
+    """Correlations of a picture's slopes with a normal map's, in x and y; rows run down and +Y
+    points up."""
     across = (np.roll(height, -1, 1) - np.roll(height, 1, 1)) / 2
     along = (np.roll(height, 1, 0) - np.roll(height, -1, 0)) / 2
     return _correlation(across, slope_x), _correlation(along, slope_y)

@@ -9,7 +9,8 @@ from ektopos.maps.names import read_names, role_ending, set_name
 
 
 def sets_of(document: Document) -> dict[str, list[str]]:
-    """Every set's maps by name, in the document's order. A map without a set of its own is placed by its file name."""
+    """Every set's maps by name, in the document's order. A map without a set of its own is placed
+    by its file name."""
     unplaced = [name for name, entry in document.maps.items() if entry.set is None]
     files = [document.maps[name].file for name in unplaced]
     read = read_names(files, document.naming)
@@ -26,8 +27,8 @@ def maps_of_set(document: Document, set_name: str) -> list[str]:
 
 
 def ending_of(document: Document, name: str) -> str:
-    """The end of a map's file name that a naming rule would go by: what follows its set's name, or, where nothing of it was
-    understood, the name of another set. Empty if there is no such end.
+    """The end of a map's file name that a naming rule would go by: what follows its set's name, or,
+    where nothing of it was understood, the name of another set. Empty if there is no such end.
     """
     sets = sets_of(document)
     own = next(set_ for set_, names in sets.items() if name in names)

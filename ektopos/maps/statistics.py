@@ -1,7 +1,8 @@
-"""Measures of a map's pixels that tell roles apart. What they are taken to mean is in `ektopos.maps.evidence`.
+"""Measures of a map's pixels that tell roles apart. What they are taken to mean is in
+`ektopos.maps.evidence`.
 
-Values are measured on an evenly thinned copy of about `SAMPLE` texels a side, and neighbourhoods (gradients, curl) on
-full-size windows, so that judging a map costs a fraction of decoding it.
+Values are measured on an evenly thinned copy of about `SAMPLE` texels a side, and neighbourhoods
+(gradients, curl) on full-size windows, so that judging a map costs a fraction of decoding it.
 """
 
 from __future__ import annotations
@@ -38,7 +39,8 @@ class ChannelFacts:
     median: float
     deviation: float
     skew: float
-    """Third standardised moment: negative where most is bright and the rest trails into the dark."""
+    """Third standardised moment: negative where most is bright and the rest trails into the dark.
+    """
     at_zero: float
     """Share of texels within `NEAR` of 0."""
     at_one: float
@@ -46,7 +48,8 @@ class ChannelFacts:
     levels: int
     """Different values among the sampled texels."""
     roughness_of_picture: float
-    """Mean step between neighbours divided by the deviation: near 0 is smooth, near 1.1 is white noise."""
+    """Mean step between neighbours divided by the deviation: near 0 is smooth, near 1.1 is white
+    noise."""
     histogram: tuple[float, ...]
     """Share of texels in `HISTOGRAM_BINS` equal steps from 0 to 1."""
 
@@ -68,13 +71,16 @@ class ChannelFacts:
 
 @dataclass(frozen=True)
 class Curl:
-    """Evidence for the direction of green: correlations of ∂p/∂y with ∂q/∂x, where p and q are the slopes in x and y.
+    """Evidence for the direction of green: correlations of ∂p/∂y with ∂q/∂x, where p and q are the
+    slopes in x and y.
 
-    A height field has equal mixed derivatives, so one of the two signs correlates to 1 and the other to −1.
+    A height field has equal mixed derivatives, so one of the two signs correlates to 1 and the
+    other to −1.
     """
 
     correlation: float
-    """−1…1: positive when green points up (+Y), negative when it points down, near 0 when the field is no height."""
+    """−1…1: positive when green points up (+Y), negative when it points down, near 0 when the field
+    is no height."""
     strength: float
     """Root mean square of the mixed derivatives; near 0 there is nothing to judge."""
 
@@ -85,7 +91,8 @@ class Statistics:
 
     channels: tuple[ChannelFacts, ...]
     equal_channels: bool
-    """Whether R, G and B are the same picture to within one step: a grey picture stored as colour."""
+    """Whether R, G and B are the same picture to within one step: a grey picture stored as colour.
+    """
     colourfulness: float
     """Mean of the largest difference between R, G and B."""
     saturation: float
@@ -93,11 +100,13 @@ class Statistics:
     correlations: tuple[float | None, float | None, float | None]
     """R–G, R–B and G–B; `None` where a channel is constant."""
     edges: float | None
-    """Mean correlation of the strengths of edges between the channels that vary: near 1 in a coloured picture, whose channels
-    show the same things, and low in a packed map, whose channels are different pictures. `None` below two such channels."""
+    """Mean correlation of the strengths of edges between the channels that vary: near 1 in a
+    coloured picture, whose channels show the same things, and low in a packed map, whose channels
+    are different pictures. `None` below two such channels."""
     independence: float
-    """Least eigenvalue of the correlations between the slopes of R, G and B: near 0 where two pigments mix to all colours,
-    up to 1 where the three have nothing in common. 0 where a channel does not vary."""
+    """Least eigenvalue of the correlations between the slopes of R, G and B: near 0 where two
+    pigments mix to all colours, up to 1 where the three have nothing in common. 0 where a channel
+    does not vary."""
     unit_length: float
     """Share of texels whose RGB, read as a vector −1–1, has length 1."""
     unit_error: float
@@ -109,8 +118,8 @@ class Statistics:
     mean_direction: tuple[float, float, float]
     curl: Curl | None
     seam: tuple[float | None, float | None]
-    """Step across the border divided by the step between neighbours inside, in x and y: near 1 where it repeats;
-    `None` below 8 texels."""
+    """Step across the border divided by the step between neighbours inside, in x and y: near 1
+    where it repeats; `None` below 8 texels."""
     low_byte: bool
     """Whether a 16-bit file uses more than its upper 8 bits."""
     background: float
@@ -118,14 +127,17 @@ class Statistics:
     background_colour: tuple[int, ...]
     """The most frequent colour, in 8-bit steps a channel."""
     large_scale: float
-    """How much brightness differs between large areas: spread of the means of an 8 × 8 division, over their mean."""
+    """How much brightness differs between large areas: spread of the means of an 8 × 8 division,
+    over their mean."""
     thumbnail: str
-    """A picture of `THUMBNAIL`² texels, all channels as bytes, base64: for comparing maps with each other."""
+    """A picture of `THUMBNAIL`² texels, all channels as bytes, base64: for comparing maps with each
+    other."""
     version: int = VERSION
 
 
 def measure(image: Image) -> Statistics:
-    """All measures of a decoded image. Cost: linear in the sampled texels, at most `SAMPLE`² + 4 · `WINDOW`²."""
+    """All measures of a decoded image. Cost: linear in the sampled texels, at most `SAMPLE`² + 4 ·
+    `WINDOW`²."""
     sample = np.moveaxis(_thinned(image.pixels), 2, 0)
     planes = np.ascontiguousarray(sample)
     values = as_float(planes)
@@ -133,7 +145,10 @@ def measure(image: Image) -> Statistics:
         values = np.clip(values, 0.0, 1.0)
     windows = [as_float(window) for window in _windows(image.pixels)]
     names = {1: "r", 2: "ra", 3: "rgb", 4: "rgba"}[image.channels]
-    facts = tuple(_channel(name, planes[i], [window[..., i] for window in windows]) for i, name in enumerate(names))
+    facts = tuple(
+        _channel(name, planes[i], [window[..., i] for window in windows])
+        for i, name in enumerate(names)
+    )
     share, background = _background(values)
     vectors = _vector_facts(values[:3], windows) if image.channels >= 3 else None
     return Statistics(
@@ -150,10 +165,18 @@ def measure(image: Image) -> Statistics:
 
 
 _GREY: dict[str, Any] = {
-    "colourfulness": 0.0, "saturation": 0.0, "correlations": (None, None, None), "edges": None, "independence": 0.0,
-    "unit_length": 0.0, "unit_error": 1.0, "unit_error_decoded": 1.0, "upward": 0.0, "mean_direction": (0.0, 0.0, 0.0),
+    "colourfulness": 0.0,
+    "saturation": 0.0,
+    "correlations": (None, None, None),
+    "edges": None,
+    "independence": 0.0,
+    "unit_length": 0.0,
+    "unit_error": 1.0,
+    "unit_error_decoded": 1.0,
+    "upward": 0.0,
+    "mean_direction": (0.0, 0.0, 0.0),
     "curl": None,
-}  # fmt: skip
+}
 """What is measured of colours and vectors, where there are none."""
 
 
@@ -166,13 +189,20 @@ def _vector_facts(colours: Float, windows: list[Float]) -> dict[str, Any] | None
     flat = colours.reshape(3, -1)
     some = flat[:, :: max(1, flat.shape[1] // 25_000)]
     edges, independence = _edges([window[..., :3] for window in windows])
-    lengths, decoded = (np.abs(np.sqrt(((v * 2.0 - 1.0) ** 2).sum(axis=0)) - 1.0) for v in (some, srgb_to_linear(some)))
+    lengths, decoded = (
+        np.abs(np.sqrt(((v * 2.0 - 1.0) ** 2).sum(axis=0)) - 1.0)
+        for v in (some, srgb_to_linear(some))
+    )
     upward = float((some[2] > 0.5).mean())
     x, y, z = (float(mean) for mean in flat.mean(axis=1) * 2.0 - 1.0)
     return {
         "colourfulness": float(spread.mean()),
         "saturation": float(spread.mean()) / max(float(brightest.mean()), 1e-3),
-        "correlations": (_correlation(some[0], some[1]), _correlation(some[0], some[2]), _correlation(some[1], some[2])),
+        "correlations": (
+            _correlation(some[0], some[1]),
+            _correlation(some[0], some[2]),
+            _correlation(some[1], some[2]),
+        ),
         "edges": edges,
         "independence": independence,
         "unit_length": float((lengths < UNIT_TOLERANCE).mean()),
@@ -187,8 +217,9 @@ def _vector_facts(colours: Float, windows: list[Float]) -> dict[str, Any] | None
 def measure_curl(windows: list[Float]) -> Curl:
     """The evidence for green's direction in windows of encoded normals, each `(h, w, 3)` 0–1.
 
-    With slopes p = −x/z and q = −y/z of +Y normals (rows run down, so ∂/∂y turns its sign), a height field satisfies
-    ∂p/∂y = ∂q/∂x. Source: equality of mixed partial derivatives (integrability), as in Frankot and Chellappa 1988.
+    With slopes p = −x/z and q = −y/z of +Y normals (rows run down, so ∂/∂y turns its sign), a
+    height field satisfies ∂p/∂y = ∂q/∂x. Source: equality of mixed partial derivatives
+    (integrability), as in Frankot and Chellappa 1988.
     """
     across: list[Float] = []
     along: list[Float] = []
@@ -212,7 +243,8 @@ def measure_curl(windows: list[Float]) -> Curl:
 
 
 def _channel(name: str, plane: Pixels, windows: list[Float]) -> ChannelFacts:
-    """The facts of one channel, from the counts of its codes: floats are counted in 4,095 steps from 0 to 1."""
+    """The facts of one channel, from the counts of its codes: floats are counted in 4,095 steps
+    from 0 to 1."""
     if np.issubdtype(plane.dtype, np.integer):
         codes, largest = plane.ravel(), int(np.iinfo(plane.dtype).max)
     else:
@@ -225,8 +257,14 @@ def _channel(name: str, plane: Pixels, windows: list[Float]) -> ChannelFacts:
     variance = float(weight @ (value - mean) ** 2)
     deviation = variance**0.5
     skew = float(weight @ (value - mean) ** 3) / deviation**3 if deviation > 1e-6 else 0.0
-    bins = np.bincount(np.minimum((value * HISTOGRAM_BINS).astype(int), HISTOGRAM_BINS - 1), weight, HISTOGRAM_BINS)
-    steps = [float(np.abs(window[:, 1:] - window[:, :-1]).mean()) for window in windows if window.shape[1] > 1]
+    bins = np.bincount(
+        np.minimum((value * HISTOGRAM_BINS).astype(int), HISTOGRAM_BINS - 1), weight, HISTOGRAM_BINS
+    )
+    steps = [
+        float(np.abs(window[:, 1:] - window[:, :-1]).mean())
+        for window in windows
+        if window.shape[1] > 1
+    ]
     return ChannelFacts(
         name=name,
         low=float(value[0]),
@@ -238,7 +276,9 @@ def _channel(name: str, plane: Pixels, windows: list[Float]) -> ChannelFacts:
         at_zero=float(weight[value <= NEAR].sum()),
         at_one=float(weight[value >= 1.0 - NEAR].sum()),
         levels=len(used),
-        roughness_of_picture=float(np.mean(steps)) / deviation if steps and deviation > 1e-6 else 0.0,
+        roughness_of_picture=float(np.mean(steps)) / deviation
+        if steps and deviation > 1e-6
+        else 0.0,
         histogram=tuple(round(float(share), 6) for share in bins),
     )
 
@@ -283,13 +323,16 @@ def _seam(pixels: Pixels) -> tuple[float | None, float | None]:
             found.append(None)
             continue
         first, second, last = (as_float(turned[i]) for i in (0, 1, -1))
-        inner = float(np.abs(second - first).mean() + np.abs(last - as_float(turned[-2])).mean()) / 2
+        inner = (
+            float(np.abs(second - first).mean() + np.abs(last - as_float(turned[-2])).mean()) / 2
+        )
         found.append(float(np.abs(last - first).mean()) / max(inner, 0.5 / 255))
     return found[0], found[1]
 
 
 def _background(values: Float) -> tuple[float, tuple[int, ...]]:
-    """Share and 8-bit codes of the most frequent colour of `(channels, h, w)`, told apart in 64 steps a channel."""
+    """Share and 8-bit codes of the most frequent colour of `(channels, h, w)`, told apart in 64
+    steps a channel."""
     codes = (values.reshape(len(values), -1)[:, ::3] * 255 + 0.5).astype(np.uint32)
     packed = codes[0] >> 2
     for plane in codes[1:]:
@@ -314,8 +357,16 @@ def _edges(windows: list[Float]) -> tuple[float | None, float]:
     joined = np.concatenate(slopes, axis=1)
     strengths = np.ascontiguousarray(np.hypot(joined[0], joined[1]).T)
     # A channel without edges of its own, or with those of compression only, has nothing to compare.
-    varying = [i for i in range(3) if float(strengths[i].max()) > 6 / 255 or float(strengths[i].std()) > 0.5 / 255]
-    pairs = [_correlation(strengths[i], strengths[j]) for n, i in enumerate(varying) for j in varying[n + 1 :]]
+    varying = [
+        i
+        for i in range(3)
+        if float(strengths[i].max()) > 6 / 255 or float(strengths[i].std()) > 0.5 / 255
+    ]
+    pairs = [
+        _correlation(strengths[i], strengths[j])
+        for n, i in enumerate(varying)
+        for j in varying[n + 1 :]
+    ]
     known = [pair for pair in pairs if pair is not None]
     independence = 0.0
     if len(varying) == 3:
@@ -327,7 +378,8 @@ def _edges(windows: list[Float]) -> tuple[float | None, float]:
 
 
 def _large_scale(values: Float, background: tuple[int, ...] | None) -> float:
-    """Spread of the means of an 8 × 8 division of `(channels, h, w)` over their mean; the background (padding) is left out."""
+    """Spread of the means of an 8 × 8 division of `(channels, h, w)` over their mean; the
+    background (padding) is left out."""
     colours = values[:3] if len(values) >= 3 else values[:1]
     if min(colours.shape[1:]) < 16:
         return 0.0
@@ -341,12 +393,16 @@ def _large_scale(values: Float, background: tuple[int, ...] | None) -> float:
     means = (summed / np.maximum(weight, 1e-6))[weight > 0.3]
     if means.size < 8:
         return 0.0
-    return float(np.percentile(means, 95) - np.percentile(means, 5)) / max(float(means.mean()), 0.02)
+    return float(np.percentile(means, 95) - np.percentile(means, 5)) / max(
+        float(means.mean()), 0.02
+    )
 
 
 def _thumbnail(values: Float) -> str:
     size = (THUMBNAIL, THUMBNAIL)
-    small = np.stack([cv2.resize(plane, size, interpolation=cv2.INTER_AREA) for plane in values], axis=-1)
+    small = np.stack(
+        [cv2.resize(plane, size, interpolation=cv2.INTER_AREA) for plane in values], axis=-1
+    )
     return base64.b64encode(np.round(small * 255).astype(np.uint8).tobytes()).decode()
 
 

@@ -18,7 +18,15 @@ SURE = 0.75
 """Confidence below which a map is shown as unsure."""
 SAY = 0.5
 """Confidence below which pixels alone say nothing."""
-GREY_ROLES: tuple[Role, ...] = ("metallic", "opacity", "occlusion", "height", "roughness", "gloss", "emission")
+GREY_ROLES: tuple[Role, ...] = (
+    "metallic",
+    "opacity",
+    "occlusion",
+    "height",
+    "roughness",
+    "gloss",
+    "emission",
+)
 """Roles that one channel can hold, told apart by its pixels."""
 
 
@@ -44,7 +52,11 @@ class Verdict:
         held = set(self.roles.values())
         if not held:
             return "unknown"
-        return "packed" if len(self.roles) > 1 or not (set(self.roles) & {*SPREAD, "r"}) else next(iter(held))
+        return (
+            "packed"
+            if len(self.roles) > 1 or not (set(self.roles) & {*SPREAD, "r"})
+            else next(iter(held))
+        )
 
 
 @dataclass(frozen=True)
@@ -57,13 +69,21 @@ class Facts:
 
 
 def make_verdict(
-    roles: Mapping[Any, Role], is_float: bool, confidence: float, normal_y: NormalY | None,
-    said: list[str], doubts: list[str], *, conflict: bool = False,
-) -> Verdict:  # fmt: skip
+    roles: Mapping[Any, Role],
+    is_float: bool,
+    confidence: float,
+    normal_y: NormalY | None,
+    said: list[str],
+    doubts: list[str],
+    *,
+    conflict: bool = False,
+) -> Verdict:
     """A verdict with the encoding its roles should have."""
     main = next(iter(roles.values()), "unknown")
     encoding = encoding_of(main, is_float=is_float) if set(roles) & set(SPREAD) else "linear"
-    return Verdict(dict(roles), encoding, round(confidence, 3), normal_y, tuple(said), tuple(doubts), conflict)
+    return Verdict(
+        dict(roles), encoding, round(confidence, 3), normal_y, tuple(said), tuple(doubts), conflict
+    )
 
 
 def said_as(roles: Mapping[Any, Role]) -> str:
@@ -96,7 +116,8 @@ def weigh(channel: ChannelFacts, role: Role) -> tuple[float, list[str]]:
 
 
 def best_grey(channel: ChannelFacts, taken: set[Role]) -> tuple[Role, float, list[str]]:
-    """The role that a channel's pixels fit best, its share of the belief, and why. Roughness and gloss share theirs."""
+    """The role that a channel's pixels fit best, its share of the belief, and why. Roughness and
+    gloss share theirs."""
     weights = {role: weigh(channel, role) for role in GREY_ROLES if role not in taken}
     role = max(weights, key=lambda name: weights[name][0])
     # The 1 stands for every role that is not listed.

@@ -1,9 +1,9 @@
 """Materials: from feeds to surfaces.
 
-`derive` turns a material and its bases into one effective `Material`; `adjust` is the arithmetic of a feed; `resolve`
-applies it to maps and gives canonical arrays; `wire` makes a material from a map set, `convert` turns the older
-specular workflow into this one, `probe` traces one point. How a surface looks under light is
-`ektopos.shading`, how it is packed for an engine is `ektopos.targets`.
+`derive` turns a material and its bases into one effective `Material`; `adjust` is the arithmetic of
+a feed; `resolve` applies it to maps and gives canonical arrays; `wire` makes a material from a map
+set, `convert` turns the older specular workflow into this one, `probe` traces one point. How a
+surface looks under light is `ektopos.shading`, how it is packed for an engine is `ektopos.targets`.
 """
 
 from ektopos.materials.adjust import adjust, apply_strength, decode_channels

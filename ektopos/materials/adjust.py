@@ -1,7 +1,8 @@
 """The arithmetic of a feed, on arrays of any size: an image, one texel, or a table of every code.
 
-The order is that of `ektopos.document.Feed`. Each step but luminance, hue, saturation and layers works on one channel alone, so
-the same functions applied to `decode_table` give the lookup table that packing uses. Chains are computed in float64.
+The order is that of `ektopos.document.Feed`. Each step but luminance, hue, saturation and layers
+works on one channel alone, so the same functions applied to `decode_table` give the lookup table
+that packing uses. Chains are computed in float64.
 """
 
 from __future__ import annotations
@@ -21,13 +22,17 @@ UNCLIPPED: tuple[InputName, ...] = ("emission", *UNIT_INPUTS)
 
 
 def decode_channels(image: Image, channels: Channels, encoding: Encoding) -> Float:
-    """A map's channels as linear values: `(h, w)` for one channel or luminance, `(h, w, 3)` for rgb and rgba.
+    """A map's channels as linear values: `(h, w)` for one channel or luminance, `(h, w, 3)` for rgb
+    and rgba.
 
-    sRGB is decoded whatever the map feeds, alpha never; float images are linear already. A missing alpha is 1.
+    sRGB is decoded whatever the map feeds, alpha never; float images are linear already. A missing
+    alpha is 1.
     """
     if channels == "a":
         alpha = image.channel("a")
-        return np.ones((image.height, image.width), np.float32) if alpha is None else as_float(alpha)
+        return (
+            np.ones((image.height, image.width), np.float32) if alpha is None else as_float(alpha)
+        )
     if channels == "luminance":
         return luminance(_decode(image.rgb(), encoding))
     if channels in ("rgb", "rgba"):
@@ -40,14 +45,17 @@ def decode_channels(image: Image, channels: Channels, encoding: Encoding) -> Flo
 def adjust(values: Float, source: Source, name: InputName) -> Float:
     """Linear values after a source's own adjustments, without layers and strength.
 
-    `values` is `(…)` for data, `(…, 3)` for colours and normals (a colour fed by one channel is grey). Returns the same
-    shape, clipped to 0–1; emission and the index of refraction keep values above 1. Normals pass unchanged: none of the
-    adjustments has a meaning for directions. `clipped` says how much a range loses.
+    `values` is `(…)` for data, `(…, 3)` for colours and normals (a colour fed by one channel is
+    grey). Returns the same shape, clipped to 0–1; emission and the index of refraction keep values
+    above 1. Normals pass unchanged: none of the adjustments has a meaning for directions. `clipped`
+    says how much a range loses.
     """
     if name == "normal":
         return values
     if not _is_changed(source):
-        outside = values.size and (values.min() < 0.0 or (name not in UNCLIPPED and values.max() > 1.0))
+        outside = values.size and (
+            values.min() < 0.0 or (name not in UNCLIPPED and values.max() > 1.0)
+        )
         return np.clip(values, 0.0, None if name in UNCLIPPED else 1.0) if outside else values
     exact = shape(np.asarray(values, np.float64), source)
     if name in COLOUR_INPUTS:
@@ -57,7 +65,19 @@ def adjust(values: Float, source: Source, name: InputName) -> Float:
 
 
 _PLAIN = Feed(value=0.0)
-_STEPS = ("invert", "range_in", "gamma", "contrast", "multiply", "offset", "range", "hue", "saturation", "brightness", "tint")
+_STEPS = (
+    "invert",
+    "range_in",
+    "gamma",
+    "contrast",
+    "multiply",
+    "offset",
+    "range",
+    "hue",
+    "saturation",
+    "brightness",
+    "tint",
+)
 
 
 def _is_changed(source: Source) -> bool:
@@ -66,7 +86,8 @@ def _is_changed(source: Source) -> bool:
 
 
 def shape(values: NDArray[np.float64], source: Source) -> NDArray[np.float64]:
-    """The part of the adjustments that works on each value alone, in the order of the document's format."""
+    """The part of the adjustments that works on each value alone, in the order of the document's
+    format."""
     if source.invert:
         values = 1.0 - values
     if source.range_in != (0.0, 1.0):
@@ -88,8 +109,9 @@ def shape(values: NDArray[np.float64], source: Source) -> NDArray[np.float64]:
 def turn_colours(colours: NDArray[np.float64], source: Source) -> NDArray[np.float64]:
     """Hue, saturation and brightness of linear colours `(…, 3)`.
 
-    Hue turns about the grey axis, saturation scales the distance from the luminance (both leave greys alone), brightness
-    multiplies. Source: Haeberli, “Matrix Operations for Image Processing”, 1993.
+    Hue turns about the grey axis, saturation scales the distance from the luminance (both leave
+    greys alone), brightness multiplies. Source: Haeberli, “Matrix Operations for Image Processing”,
+    1993.
     """
     if source.hue:
         cos, sin = math.cos(math.radians(source.hue)), math.sin(math.radians(source.hue))
@@ -131,7 +153,8 @@ def clipped(values: Float, source: Source) -> float:
 
 
 def combine_layers(under: Float, over: Float, op: str, weight: Float | float) -> Float:
-    """A layer over what lies under it, `(h, w)` or `(h, w, 3)`: multiplied, added or mixed, as far as `weight` (0–1) says."""
+    """A layer over what lies under it, `(h, w)` or `(h, w, 3)`: multiplied, added or mixed, as far
+    as `weight` (0–1) says."""
     part = np.asarray(weight, np.float32)
     part = part[..., None] if part.ndim == 2 and under.ndim == 3 else part
     goal = under * over if op == "multiply" else under + over if op == "add" else over
@@ -141,16 +164,18 @@ def combine_layers(under: Float, over: Float, op: str, weight: Float | float) ->
 def apply_strength(values: Float, name: InputName, strength: float) -> Float:
     """Values after the strength that travels beside a map.
 
-    Normals: x and y scaled, then unit length. Occlusion: 1 + strength · (occlusion − 1). Emission and height: multiplied.
-    Other inputs have none. Source: glTF 2.0, 3.9.3 (normalTexture.scale, occlusionTexture.strength) and
-    KHR_materials_emissive_strength.
+    Normals: x and y scaled, then unit length. Occlusion: 1 + strength · (occlusion − 1). Emission
+    and height: multiplied. Other inputs have none. Source: glTF 2.0, 3.9.3 (normalTexture.scale,
+    occlusionTexture.strength) and KHR_materials_emissive_strength.
     """
     if strength == 1.0:
         return values
     if name == "normal":
         return normalise(values * np.array([strength, strength, 1.0], np.float32))
     if name == "occlusion":
-        return np.asarray(np.clip(1.0 + np.float32(strength) * (values - 1.0), 0.0, 1.0), np.float32)
+        return np.asarray(
+            np.clip(1.0 + np.float32(strength) * (values - 1.0), 0.0, 1.0), np.float32
+        )
     if name == "emission":
         return np.asarray(np.maximum(values * np.float32(strength), 0.0), np.float32)
     if name == "height":
@@ -185,6 +210,7 @@ def _decode(pixels: Pixels, encoding: Encoding) -> Float:
 
 
 def feed_curves(feed: Feed) -> bool:
-    """Whether a feed bends values, so that the result of a mean is not the mean of the results; a range alone does not."""
+    """Whether a feed bends values, so that the result of a mean is not the mean of the results; a
+    range alone does not."""
     straight = {"map", "value", "channels", "invert", "range", "tint", "strength"}
     return feed.map is not None and bool(feed.model_dump(exclude=straight, exclude_defaults=True))

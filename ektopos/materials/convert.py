@@ -1,7 +1,8 @@
-"""The older specular workflow: diffuse, specular and gloss to base colour, metallic and roughness, and back.
+"""The older specular workflow: diffuse, specular and gloss to base colour, metallic and roughness,
+and back.
 
-Source: KHR_materials_pbrSpecularGlossiness (archived) and its published conversion (“convert between workflows”). All values
-are linear, 0–1; arrays are `(…, 3)` for colours and `(…)` for data.
+Source: KHR_materials_pbrSpecularGlossiness (archived) and its published conversion (“convert
+between workflows”). All values are linear, 0–1; arrays are `(…, 3)` for colours and `(…)` for data.
 """
 
 from __future__ import annotations
@@ -28,13 +29,20 @@ _PIECE = 8192
 PERCEIVED = (0.299, 0.587, 0.114)
 
 
-def to_metallic_roughness(diffuse: Float, specular: Float, gloss: Float) -> tuple[Float, Float, Float]:
+def to_metallic_roughness(
+    diffuse: Float, specular: Float, gloss: Float
+) -> tuple[Float, Float, Float]:
     """Base colour, metallic and roughness of a specular-glossiness surface."""
     diffuse, specular = np.asarray(diffuse, np.float64), np.asarray(specular, np.float64)
     one_minus_strength = 1.0 - specular.max(axis=-1)
     metallic = solve_metallic(_perceived(diffuse), _perceived(specular), one_minus_strength)
-    from_diffuse = diffuse * (one_minus_strength / (1.0 - DIELECTRIC) / np.maximum(1.0 - metallic, EPSILON))[..., None]
-    from_specular = (specular - (DIELECTRIC * (1.0 - metallic))[..., None]) / np.maximum(metallic, EPSILON)[..., None]
+    from_diffuse = (
+        diffuse
+        * (one_minus_strength / (1.0 - DIELECTRIC) / np.maximum(1.0 - metallic, EPSILON))[..., None]
+    )
+    from_specular = (specular - (DIELECTRIC * (1.0 - metallic))[..., None]) / np.maximum(
+        metallic, EPSILON
+    )[..., None]
     share = (metallic**2)[..., None]
     base = np.clip(from_diffuse * (1.0 - share) + from_specular * share, 0.0, 1.0)
     return (
@@ -44,14 +52,19 @@ def to_metallic_roughness(diffuse: Float, specular: Float, gloss: Float) -> tupl
     )
 
 
-def to_specular_gloss(base_color: Float, metallic: Float, roughness: Float) -> tuple[Float, Float, Float]:
-    """Diffuse, specular and gloss of a metallic-roughness surface: the way back of the same conversion."""
+def to_specular_gloss(
+    base_color: Float, metallic: Float, roughness: Float
+) -> tuple[Float, Float, Float]:
+    """Diffuse, specular and gloss of a metallic-roughness surface: the way back of the same
+    conversion."""
     base, metal = np.asarray(base_color).reshape(-1, 3), np.asarray(metallic).reshape(-1, 1)
     diffuse, specular = np.empty(base.shape, np.float32), np.empty(base.shape, np.float32)
     # A piece at a time, that the steps between stay in a core's cache.
     for start in range(0, len(base), _PIECE):
         here = slice(start, start + _PIECE)
-        diffuse[here], specular[here] = _diffuse_specular(base[here].astype(np.float64), metal[here].astype(np.float64))
+        diffuse[here], specular[here] = _diffuse_specular(
+            base[here].astype(np.float64), metal[here].astype(np.float64)
+        )
     return (
         diffuse.reshape(np.shape(base_color)),
         specular.reshape(np.shape(base_color)),
@@ -59,7 +72,9 @@ def to_specular_gloss(base_color: Float, metallic: Float, roughness: Float) -> t
     )
 
 
-def _diffuse_specular(base: NDArray[np.float64], metal: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+def _diffuse_specular(
+    base: NDArray[np.float64], metal: NDArray[np.float64]
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     specular = DIELECTRIC * (1.0 - metal) + base * metal
     strongest = np.maximum(np.maximum(specular[:, :1], specular[:, 1:2]), specular[:, 2:])
     share = (1.0 - DIELECTRIC) * (1.0 - metal) / np.maximum(1.0 - strongest, EPSILON)
@@ -67,7 +82,8 @@ def _diffuse_specular(base: NDArray[np.float64], metal: NDArray[np.float64]) -> 
 
 
 def solve_metallic(diffuse: Float, specular: Float, one_minus_strength: Float) -> Float:
-    """How metallic a surface of such perceived brightnesses is: the root of the conversion's quadratic, 0–1."""
+    """How metallic a surface of such perceived brightnesses is: the root of the conversion's
+    quadratic, 0–1."""
     a = DIELECTRIC
     b = diffuse * one_minus_strength / (1.0 - DIELECTRIC) + specular - 2.0 * DIELECTRIC
     c = DIELECTRIC - specular
@@ -85,8 +101,11 @@ class Conversion:
     """`base_color`, `metallic` and `roughness`, at that size."""
 
     def way_back(self) -> dict[str, tuple[float, float]]:
-        """What the after gives when it is turned back: largest and mean difference from the before, 8-bit steps of sRGB."""
-        again = to_specular_gloss(self.after["base_color"], self.after["metallic"], self.after["roughness"])
+        """What the after gives when it is turned back: largest and mean difference from the before,
+        8-bit steps of sRGB."""
+        again = to_specular_gloss(
+            self.after["base_color"], self.after["metallic"], self.after["roughness"]
+        )
         errors = {
             name: np.abs(linear_to_srgb(values) - linear_to_srgb(self.before[name])) * 255
             for name, values in zip(("diffuse", "specular"), again[:2], strict=True)
@@ -95,10 +114,12 @@ class Conversion:
 
 
 def convert_set(document: Document, set_name: str, find: FindMap) -> Conversion:
-    """Base colour, metallic and roughness of a map set that holds diffuse, specular and perhaps gloss.
+    """Base colour, metallic and roughness of a map set that holds diffuse, specular and perhaps
+    gloss.
 
-    Gloss may be a map of its own or the alpha of the specular one; without it roughness is 0.5. Pictures of different size are
-    brought to the largest. Raises `EktoposError` if the set has no diffuse or no specular map.
+    Gloss may be a map of its own or the alpha of the specular one; without it roughness is 0.5.
+    Pictures of different size are brought to the largest. Raises `EktoposError` if the set has no
+    diffuse or no specular map.
     """
     found: dict[str, Float] = {}
     for wanted, role in (("diffuse", "base_color"), ("specular", "specular"), ("gloss", "gloss")):
@@ -111,12 +132,18 @@ def convert_set(document: Document, set_name: str, find: FindMap) -> Conversion:
     missing = [wanted for wanted in ("diffuse", "specular") if wanted not in found]
     if missing:
         raise EktoposError(
-            f"it has no {missing[0]} map.", subject=set_name, hint="Say which map holds it, on the board of maps."
+            f"it has no {missing[0]} map.",
+            subject=set_name,
+            hint="Say which map holds it, on the board of maps.",
         )
-    height, width = max((values.shape[:2] for values in found.values()), key=lambda shape: shape[0] * shape[1])
+    height, width = max(
+        (values.shape[:2] for values in found.values()), key=lambda shape: shape[0] * shape[1]
+    )
     found.setdefault("gloss", np.full((1, 1), 0.5, np.float32))
     before = {name: resize(values, width, height) for name, values in found.items()}
-    base, metallic, roughness = to_metallic_roughness(before["diffuse"], before["specular"], before["gloss"])
+    base, metallic, roughness = to_metallic_roughness(
+        before["diffuse"], before["specular"], before["gloss"]
+    )
     return Conversion(before, {"base_color": base, "metallic": metallic, "roughness": roughness})
 
 

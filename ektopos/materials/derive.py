@@ -16,8 +16,8 @@ DEFAULTS: dict[InputName, Feed] = {
     "emission": Feed(value=(0.0, 0.0, 0.0)),
     "opacity": Feed(value=1.0),
 }
-"""What an input is when nothing feeds it. Source: glTF 2.0, 3.9 and 5.19 to 5.22; metallic is 0 here, not 1, because a
-material that says nothing of metal is meant not to be one."""
+"""What an input is when nothing feeds it. Source: glTF 2.0, 3.9 and 5.19 to 5.22; metallic is 0
+here, not 1, because a material that says nothing of metal is meant not to be one."""
 EXTRA_DEFAULTS: dict[InputName, Feed] = {
     "ior": Feed(value=1.5),
     "specular": Feed(value=1.0),
@@ -28,7 +28,8 @@ EXTRA_DEFAULTS: dict[InputName, Feed] = {
     "transmission": Feed(value=0.0),
     "thickness": Feed(value=0.0),
 }
-"""The same for the inputs of glTF's extensions that a picture can hold. Source: the extensions' own texts."""
+"""The same for the inputs of glTF's extensions that a picture can hold. Source: the extensions' own
+texts."""
 
 
 @dataclass(frozen=True)
@@ -65,7 +66,11 @@ def base_chain(document: Document, name: str) -> tuple[str, ...]:
             )
         entry = document.materials.get(current)
         if entry is None:
-            missing = "there is no such material." if current == name else f"its base {current} is missing."
+            missing = (
+                "there is no such material."
+                if current == name
+                else f"its base {current} is missing."
+            )
             raise MissingReference(missing, subject=name, hint="Choose another.")
         chain.append(current)
         current = entry.base

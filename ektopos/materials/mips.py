@@ -11,12 +11,15 @@ from ektopos.materials.adjust import normalise
 from ektopos.types import Float
 
 
-def mip_chain(values: Float, name: InputName, *, normals: Float | None = None, cutoff: float | None = None) -> list[Float]:
-    """All levels of an input's canonical values `(h, w)` or `(h, w, 3)`, the largest first, down to 1 × 1.
+def mip_chain(
+    values: Float, name: InputName, *, normals: Float | None = None, cutoff: float | None = None
+) -> list[Float]:
+    """All levels of an input's canonical values `(h, w)` or `(h, w, 3)`, the largest first, down to
+    1 × 1.
 
-    Levels are means: of colours in linear light, of normals made unit again. Roughness with the `normals` of its surface, of
-    the same size, grows by their spread (`roughen`); opacity with a `cutoff` keeps its coverage (`keep_coverage`).
-    Cost: 4/3 of a pass over the values.
+    Levels are means: of colours in linear light, of normals made unit again. Roughness with the
+    `normals` of its surface, of the same size, grows by their spread (`roughen`); opacity with a
+    `cutoff` keeps its coverage (`keep_coverage`). Cost: 4/3 of a pass over the values.
     """
     height, width = values.shape[:2]
     levels = [values]

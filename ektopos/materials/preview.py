@@ -1,7 +1,8 @@
 """What the screen shows of a material: pictures for the stage, and facts of what each input gives.
 
-A stage picture is named by its recipe: the feeds it is made of with the contents of their maps. Equal recipes are
-equal pictures, so they are cached for good, and a change to one input only makes that input's picture again.
+A stage picture is named by its recipe: the feeds it is made of with the contents of their maps.
+Equal recipes are equal pictures, so they are cached for good, and a change to one input only makes
+that input's picture again.
 """
 
 from __future__ import annotations
@@ -21,7 +22,9 @@ from ektopos.materials.derive import DEFAULTS, EXTRA_DEFAULTS, Material
 from ektopos.materials.resolve import Decoded, feed_result
 from ektopos.types import Float, Pixels
 
-StagePicture = Literal["base", "orm", "normal", "emission", "height", "specular", "coat", "sheen", "through"]
+StagePicture = Literal[
+    "base", "orm", "normal", "emission", "height", "specular", "coat", "sheen", "through"
+]
 STAGE_PICTURES: dict[StagePicture, tuple[InputName, ...]] = {
     "base": ("base_color", "opacity"),
     "orm": ("occlusion", "roughness", "metallic"),
@@ -48,13 +51,17 @@ class Gives:
     high: float
     mean: float
     histogram: list[float]
-    """Share of texels in `HISTOGRAM_BINS` equal steps from 0 to 1 (degrees from flat / 90 for normals)."""
+    """Share of texels in `HISTOGRAM_BINS` equal steps from 0 to 1 (degrees from flat / 90 for
+    normals)."""
     unit: str
     """`value`, `luminance` or `degrees`."""
 
 
 def stage_recipe(
-    material: Material, picture: StagePicture, maps: dict[str, MapEntry], content: Callable[[str], str]
+    material: Material,
+    picture: StagePicture,
+    maps: dict[str, MapEntry],
+    content: Callable[[str], str],
 ) -> dict[str, Any]:
     """The recipe of one stage picture: plain JSON, complete, and the same for equal pictures.
 
@@ -69,8 +76,11 @@ def stage_recipe(
     return {"picture": picture, "inputs": parts}
 
 
-def feed_recipe(feed: Feed, maps: dict[str, MapEntry], content: Callable[[str], str]) -> dict[str, Any]:
-    """A feed with its maps named by what they are: content, encoding and direction of green, instead of a name."""
+def feed_recipe(
+    feed: Feed, maps: dict[str, MapEntry], content: Callable[[str], str]
+) -> dict[str, Any]:
+    """A feed with its maps named by what they are: content, encoding and direction of green,
+    instead of a name."""
     named = {}
     for name in feed.maps():
         entry = maps[name]
@@ -98,15 +108,23 @@ def recipe_values(recipe: dict[str, Any], name: InputName, reduced: ReducedMap) 
         # The reduced copy is linear already.
         return Decoded(reduced(f"{content}-{encoding}"), "linear", "-" if normal_y == "-" else "+")
 
-    return feed_result((DEFAULTS | EXTRA_DEFAULTS)[name] if plain is None else Feed.model_validate(plain), name, find)
+    return feed_result(
+        (DEFAULTS | EXTRA_DEFAULTS)[name] if plain is None else Feed.model_validate(plain),
+        name,
+        find,
+    )
 
 
-def stage_picture(recipe: dict[str, Any], reduced: ReducedMap, longest: int) -> tuple[Pixels, float]:
-    """The picture of a recipe for the stage, `(h, w, 3 or 4)` uint8, and the factor it was divided by.
+def stage_picture(
+    recipe: dict[str, Any], reduced: ReducedMap, longest: int
+) -> tuple[Pixels, float]:
+    """The picture of a recipe for the stage, `(h, w, 3 or 4)` uint8, and the factor it was divided
+    by.
 
-    Base colour and emission are sRGB (emission divided by its largest value, which is the factor; all others have 1),
-    opacity is their alpha; occlusion, roughness and metallic are R, G and B; normals are encoded +Y. The pictures of glTF's
-    extensions are laid out as those want their textures.
+    Base colour and emission are sRGB (emission divided by its largest value, which is the factor;
+    all others have 1), opacity is their alpha; occlusion, roughness and metallic are R, G and B;
+    normals are encoded +Y. The pictures of glTF's extensions are laid out as those want their
+    textures.
     """
     kind: StagePicture = recipe["picture"]
     found = {name: recipe_values(recipe, name, reduced) for name in STAGE_PICTURES[kind]}
@@ -118,7 +136,9 @@ def stage_picture(recipe: dict[str, Any], reduced: ReducedMap, longest: int) -> 
         colour = linear_to_srgb(found["base_color"])
         return quantise(np.concatenate([colour, found["opacity"][..., None]], axis=2), 8), 1.0
     if kind == "orm":
-        return quantise(np.stack([found["occlusion"], found["roughness"], found["metallic"]], axis=2), 8), 1.0
+        return quantise(
+            np.stack([found["occlusion"], found["roughness"], found["metallic"]], axis=2), 8
+        ), 1.0
     if kind == "normal":
         return quantise(normalise(found["normal"]) * 0.5 + 0.5, 8), 1.0
     if kind == "height":
@@ -126,7 +146,12 @@ def stage_picture(recipe: dict[str, Any], reduced: ReducedMap, longest: int) -> 
     if kind == "specular":
         return quantise(np.repeat(found["specular"][..., None], 4, axis=2), 8), 1.0
     if kind == "sheen":
-        return quantise(np.concatenate([linear_to_srgb(found["sheen"]), found["sheen_roughness"][..., None]], axis=2), 8), 1.0
+        return quantise(
+            np.concatenate(
+                [linear_to_srgb(found["sheen"]), found["sheen_roughness"][..., None]], axis=2
+            ),
+            8,
+        ), 1.0
     if kind in ("coat", "through"):
         first, second = (found[name] for name in STAGE_PICTURES[kind])
         return quantise(np.stack([first, second, np.zeros_like(first)], axis=2), 8), 1.0
@@ -139,10 +164,16 @@ def gives(values: Float, name: InputName) -> Gives:
     unit = "value"
     scale = 1.0
     if name == "normal":
-        values, unit, scale = np.degrees(np.arccos(np.clip(values[..., 2], -1.0, 1.0))), "degrees", 90.0
+        values, unit, scale = (
+            np.degrees(np.arccos(np.clip(values[..., 2], -1.0, 1.0))),
+            "degrees",
+            90.0,
+        )
     elif name in COLOUR_INPUTS:
         values, unit = luminance(values), "luminance"
-    counts, _ = np.histogram(np.clip(values / scale, 0.0, 1.0), bins=HISTOGRAM_BINS, range=(0.0, 1.0))
+    counts, _ = np.histogram(
+        np.clip(values / scale, 0.0, 1.0), bins=HISTOGRAM_BINS, range=(0.0, 1.0)
+    )
     return Gives(
         low=float(values.min()),
         high=float(values.max()),

@@ -40,8 +40,11 @@ class Probed:
     traces: list[Traced]
 
 
-def probe(document: Document, material: Material, uv: tuple[float, float], find: FindMap) -> list[Probed]:
-    """Every input of a material at mesh UVs (v down), before the material's own transform. Texels are the nearest ones."""
+def probe(
+    document: Document, material: Material, uv: tuple[float, float], find: FindMap
+) -> list[Probed]:
+    """Every input of a material at mesh UVs (v down), before the material's own transform. Texels
+    are the nearest ones."""
     u, v = transform_uvs(np.asarray(uv, np.float64), material.uv)
     place = (float(u), float(v))
     found = []
@@ -51,7 +54,9 @@ def probe(document: Document, material: Material, uv: tuple[float, float], find:
     return found
 
 
-def _probe_feed(document: Document, name: InputName, feed: Feed, place: tuple[float, float], find: FindMap) -> Probed:
+def _probe_feed(
+    document: Document, name: InputName, feed: Feed, place: tuple[float, float], find: FindMap
+) -> Probed:
     traces: list[Traced] = []
 
     def texel(map_name: str) -> Decoded:
@@ -60,9 +65,13 @@ def _probe_feed(document: Document, name: InputName, feed: Feed, place: tuple[fl
         y = int(place[1] % 1.0 * whole.image.height) % whole.image.height
         if all(trace.map != map_name for trace in traces):
             stored = [float(code) for code in whole.image.pixels[y, x]]
-            channels = (feed.channels or default_channels(name)) if map_name == feed.map else "layer"
+            channels = (
+                (feed.channels or default_channels(name)) if map_name == feed.map else "layer"
+            )
             traces.append(Traced(map_name, document.maps[map_name].file, channels, x, y, stored))
-        return Decoded(Image(whole.image.pixels[y : y + 1, x : x + 1]), whole.encoding, whole.normal_y)
+        return Decoded(
+            Image(whole.image.pixels[y : y + 1, x : x + 1]), whole.encoding, whole.normal_y
+        )
 
     values = feed_result(feed, name, texel).reshape(-1)
     said = changes(feed) + ([f"strength {feed.strength:g}"] if feed.strength != 1.0 else [])

@@ -42,7 +42,9 @@ ReadMap = Callable[[Path], Image]
 class MapLoader:
     """Decodes each map of a project once, and forgets the longest unused beyond `limit` bytes."""
 
-    def __init__(self, project: Project, limit: int = CACHE_BYTES, read: ReadMap = read_image) -> None:
+    def __init__(
+        self, project: Project, limit: int = CACHE_BYTES, read: ReadMap = read_image
+    ) -> None:
         self.project = project
         self._limit = limit
         self._read = read
@@ -55,12 +57,16 @@ class MapLoader:
             return self._kept[name]
         image = self._read(self.project.map_path(name))
         self._kept[name] = image
-        while len(self._kept) > 1 and sum(kept.pixels.nbytes for kept in self._kept.values()) > self._limit:
+        while (
+            len(self._kept) > 1
+            and sum(kept.pixels.nbytes for kept in self._kept.values()) > self._limit
+        ):
             self._kept.popitem(last=False)
         return image
 
     def prefetch(self, names: Iterable[str]) -> None:
-        """Decode several maps at once, one a core. Those that cannot be read say so when they are asked for."""
+        """Decode several maps at once, one a core. Those that cannot be read say so when they are
+        asked for."""
         wanted = [name for name in dict.fromkeys(names) if name not in self._kept]
         if len(wanted) < 2:
             return
@@ -116,7 +122,9 @@ def _source_problem(source: Source, name: InputName) -> str | None:
 
 
 def feed_values(image: Image, encoding: Encoding, source: Source, name: InputName) -> Float:
-    """A map's values as a feed picks them, linear, before any adjustment: `(h, w)` or `(h, w, 3)`."""
+    """A map's values as a feed picks them, linear, before any adjustment: `(h, w)` or `(h, w,
+    3)`.
+    """
     values = decode_channels(image, source.channels or default_channels(name), encoding)
     if name in COLOUR_INPUTS and values.ndim == 2:
         values = np.repeat(values[..., None], 3, axis=2)
@@ -145,7 +153,8 @@ FindMap = Callable[[str], Decoded]
 
 
 def feed_result(feed: Feed, name: InputName, find: FindMap, *, with_strength: bool = True) -> Float:
-    """What a feed gives: `(h, w)` or `(h, w, 3)`, at the size of its map (of its largest layer, if it is a constant).
+    """What a feed gives: `(h, w)` or `(h, w, 3)`, at the size of its map (of its largest layer, if
+    it is a constant).
 
     Layers of another size are resampled to that. Raises what `find` raises.
     """
@@ -154,7 +163,10 @@ def feed_result(feed: Feed, name: InputName, find: FindMap, *, with_strength: bo
         over = _source_result(layer, name, find)
         mask = None if layer.mask is None else _mask(layer.mask, find)
         if values.shape[:2] == (1, 1):
-            height, width = max((a.shape[:2] for a in (values, over, mask) if a is not None), key=lambda s: s[0] * s[1])
+            height, width = max(
+                (a.shape[:2] for a in (values, over, mask) if a is not None),
+                key=lambda s: s[0] * s[1],
+            )
             values = at_size(values, name, width, height)
         height, width = values.shape[:2]
         over = at_size(over, name, width, height)
@@ -170,8 +182,11 @@ def feed_result(feed: Feed, name: InputName, find: FindMap, *, with_strength: bo
     return apply_strength(values, name, feed.strength) if with_strength else values
 
 
-def at_size(values: Float, name: InputName, width: int, height: int, cutoff: float | None = None) -> Float:
-    """An input's canonical values at another size; normals stay unit, a cut-out with a `cutoff` keeps its coverage."""
+def at_size(
+    values: Float, name: InputName, width: int, height: int, cutoff: float | None = None
+) -> Float:
+    """An input's canonical values at another size; normals stay unit, a cut-out with a `cutoff`
+    keeps its coverage."""
     if values.shape[:2] == (height, width):
         return values
     sized = resize(values, width, height)
@@ -186,7 +201,9 @@ def _source_result(source: Source, name: InputName, find: FindMap) -> Float:
         return normalise(values) if name == "normal" else adjust(values, source, name)
     found = find(source.map)
     values = feed_values(found.image, found.encoding, source, name)
-    return decode_normals(values, found.normal_y) if name == "normal" else adjust(values, source, name)
+    return (
+        decode_normals(values, found.normal_y) if name == "normal" else adjust(values, source, name)
+    )
 
 
 def _mask(mask: Mask, find: FindMap) -> Float:
@@ -195,10 +212,13 @@ def _mask(mask: Mask, find: FindMap) -> Float:
     return 1.0 - values if mask.invert else values
 
 
-def resolve_feed(loader: MapLoader, feed: Feed, name: InputName, *, with_strength: bool = True) -> Float:
+def resolve_feed(
+    loader: MapLoader, feed: Feed, name: InputName, *, with_strength: bool = True
+) -> Float:
     """What a feed gives in a project, as `feed_result`.
 
-    Raises `EktoposError` if the feed cannot fill the input, `MissingReference` or `UnreadableFile` for its maps.
+    Raises `EktoposError` if the feed cannot fill the input, `MissingReference` or `UnreadableFile`
+    for its maps.
     """
     document = loader.project.document
     problem = feed_problem(document, feed, name)
@@ -208,7 +228,8 @@ def resolve_feed(loader: MapLoader, feed: Feed, name: InputName, *, with_strengt
 
 
 def resolve_input(loader: MapLoader, feeds: dict[InputName, Feed], name: InputName) -> Float:
-    """One input of a material as a canonical array. Raises as `resolve_feed`, and for an input without any feed."""
+    """One input of a material as a canonical array. Raises as `resolve_feed`, and for an input
+    without any feed."""
     if name not in feeds:
         raise MissingReference(f"nothing feeds {name}.", hint="Choose a map or a constant.")
     return resolve_feed(loader, feeds[name], name)
@@ -217,14 +238,17 @@ def resolve_input(loader: MapLoader, feeds: dict[InputName, Feed], name: InputNa
 def reduce_image(image: Image, encoding: Encoding, longest: int) -> Image:
     """A small copy of a map in linear float16, whose longer side is at most `longest` texels.
 
-    Colour is averaged in linear light, alpha apart from it. Because float images are linear, a feed reads the copy
-    exactly as it reads the map. Decoded in bands, so that the copy never costs more memory than the map.
+    Colour is averaged in linear light, alpha apart from it. Because float images are linear, a feed
+    reads the copy exactly as it reads the map. Decoded in bands, so that the copy never costs more
+    memory than the map.
     """
     width, height = fit_within(image.width, image.height, longest)
 
     def reduced(position: int) -> Float:
         is_alpha = image.has_alpha and position == image.channels - 1
-        plane = _averaged(image.pixels[..., position], "linear" if is_alpha else encoding, width, height)
+        plane = _averaged(
+            image.pixels[..., position], "linear" if is_alpha else encoding, width, height
+        )
         return resize(plane, width, height)
 
     with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
@@ -239,7 +263,9 @@ def _averaged(plane: Pixels, encoding: Encoding, width: int, height: int) -> Flo
     means = np.empty((rows, columns), np.float32)
     for top in range(0, rows, _BAND):
         bottom = min(rows, top + _BAND)
-        values = _linear(np.ascontiguousarray(plane[top * step : bottom * step, : columns * step]), encoding)
+        values = _linear(
+            np.ascontiguousarray(plane[top * step : bottom * step, : columns * step]), encoding
+        )
         means[top:bottom] = values if step == 1 else resize(values, columns, bottom - top)
     return means
 

@@ -21,7 +21,8 @@ _FED_BY: dict[InputName, tuple[Role, ...]] = {
     "opacity": ("opacity",),
     "height": ("height",),
 }
-"""Roles that can feed an input, best first. Gloss is 1 − roughness (common practice), so it is inverted."""
+"""Roles that can feed an input, best first. Gloss is 1 − roughness (common practice), so it is
+inverted."""
 
 
 def channels_with_role(document: Document, map_name: str, role: Role) -> Channels | None:
@@ -35,8 +36,9 @@ def channels_with_role(document: Document, map_name: str, role: Role) -> Channel
 def material_from_set(document: Document, set_name: str) -> MaterialEntry:
     """A material fed by the maps of a set, one feed for every input they hold.
 
-    A role that covers the colours of one map feeds a data input with its first channel. Opacity makes the alpha mode
-    `mask`, which is the usual reading; emission keeps its strength at 1. Raises `MissingReference` for an unknown set.
+    A role that covers the colours of one map feeds a data input with its first channel. Opacity
+    makes the alpha mode `mask`, which is the usual reading; emission keeps its strength at 1.
+    Raises `MissingReference` for an unknown set.
     """
     names = maps_of_set(document, set_name)
     if not names:
@@ -44,20 +46,27 @@ def material_from_set(document: Document, set_name: str) -> MaterialEntry:
     inputs: dict[InputName, Feed] = {}
     for name, roles in _FED_BY.items():
         for role in roles:
-            found = [(m, c) for m in names if (c := channels_with_role(document, m, role)) is not None]
+            found = [
+                (m, c) for m in names if (c := channels_with_role(document, m, role)) is not None
+            ]
             if found and name not in inputs:
                 # A map of its own is a better source than a channel of a packed one.
                 map_name, channels = min(found, key=lambda pair: len(document.maps[pair[0]].roles))
-                narrow = "r" if channels in SPREAD and name not in ("base_color", "emission", "normal") else channels
+                narrow = (
+                    "r"
+                    if channels in SPREAD and name not in ("base_color", "emission", "normal")
+                    else channels
+                )
                 inputs[name] = Feed(map=map_name, channels=narrow, invert=role == "gloss")
     return MaterialEntry(inputs=inputs, alpha_mode="mask" if "opacity" in inputs else None)
 
 
 def rewired(document: Document, material: str, set_name: str) -> MaterialEntry:
-    """A material's effective values with every map replaced by the one of another set that holds the same role.
+    """A material's effective values with every map replaced by the one of another set that holds
+    the same role.
 
-    Feeds whose role the set does not have are left out. Raises `MissingReference` for an unknown set, or one that has none of
-    the roles.
+    Feeds whose role the set does not have are left out. Raises `MissingReference` for an unknown
+    set, or one that has none of the roles.
     """
     names = maps_of_set(document, set_name)
     if not names:
@@ -73,9 +82,15 @@ def rewired(document: Document, material: str, set_name: str) -> MaterialEntry:
     if not any(feed.maps() for feed in inputs.values()):
         raise MissingReference(f"it has no map in a role that {material} uses.", subject=set_name)
     return MaterialEntry(
-        inputs=inputs, alpha_mode=whole.alpha_mode, alpha_cutoff=whole.alpha_cutoff, double_sided=whole.double_sided,
-        uv=whole.uv, filter=whole.filter, surface_tag=whole.surface_tag, size_limit=whole.size_limit,
-    )  # fmt: skip
+        inputs=inputs,
+        alpha_mode=whole.alpha_mode,
+        alpha_cutoff=whole.alpha_cutoff,
+        double_sided=whole.double_sided,
+        uv=whole.uv,
+        filter=whole.filter,
+        surface_tag=whole.surface_tag,
+        size_limit=whole.size_limit,
+    )
 
 
 def _replaced(document: Document, feed: Feed, names: list[str]) -> Feed | None:
@@ -83,12 +98,16 @@ def _replaced(document: Document, feed: Feed, names: list[str]) -> Feed | None:
         return feed
     channels = feed.channels or "rgb"
     held = document.maps[feed.map].roles if feed.map in document.maps else {}
-    role = next((role for group, role in held.items() if channels[0] in group or channels == group), None)
+    role = next(
+        (role for group, role in held.items() if channels[0] in group or channels == group), None
+    )
     for wanted in (role, {"roughness": "gloss", "gloss": "roughness"}.get(role or "")):
         for name in names:
             found = channels_with_role(document, name, cast(Role, wanted)) if wanted else None
             if found is not None:
                 narrow = found if len(channels) > 1 or len(found) == 1 else "r"
                 inverted = feed.invert if wanted == role else not feed.invert
-                return feed.model_copy(update={"map": name, "channels": narrow, "invert": inverted, "layers": []})
+                return feed.model_copy(
+                    update={"map": name, "channels": narrow, "invert": inverted, "layers": []}
+                )
     return None

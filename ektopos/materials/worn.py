@@ -24,19 +24,28 @@ def transform_uvs(uvs: Values, uv: UvTransform) -> Values:
 
 def worn_on(document: Document, material: str) -> list[tuple[str, str]]:
     """The (mesh, slot) pairs that wear a material."""
-    return [(mesh, slot) for mesh, entry in document.meshes.items() for slot, worn in entry.slots.items() if worn == material]
+    return [
+        (mesh, slot)
+        for mesh, entry in document.meshes.items()
+        for slot, worn in entry.slots.items()
+        if worn == material
+    ]
 
 
 def shown_texels(
     document: Document, meshes: Mapping[str, Mesh], material: Material, width: int, height: int
 ) -> NDArray[np.bool_] | None:
-    """Which texels of a material's maps `(height, width)` lie under its slots' islands; `None` if all may show: where nothing
-    wears it, where UVs are missing, or leave 0–1."""
+    """Which texels of a material's maps `(height, width)` lie under its slots' islands; `None` if
+    all may show: where nothing wears it, where UVs are missing, or leave 0–1."""
     corners = []
     for mesh_name, slot in worn_on(document, material.name):
         mesh = meshes[mesh_name]
         if slot in mesh.slots:
-            corners.append(transform_uvs(mesh.corner_uvs()[mesh.triangle_slot == mesh.slots.index(slot)], material.uv))
+            corners.append(
+                transform_uvs(
+                    mesh.corner_uvs()[mesh.triangle_slot == mesh.slots.index(slot)], material.uv
+                )
+            )
     if not corners:
         return None
     return covered_texels(np.concatenate(corners), width, height)

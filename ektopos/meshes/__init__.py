@@ -1,7 +1,8 @@
 """Meshes as arrays: read, slots, UV measures, faults, recipes.
 
-A mesh here is triangles with world positions, glTF-convention UVs (v down) and a slot per triangle. Which material a slot
-wears is the document's affair; how a mesh is packed for an engine is `ektopos.targets`.
+A mesh here is triangles with world positions, glTF-convention UVs (v down) and a slot per triangle.
+Which material a slot wears is the document's affair; how a mesh is packed for an engine is
+`ektopos.targets`.
 """
 
 from ektopos.meshes.faults import Fault, find_faults

@@ -1,4 +1,6 @@
-"""Occlusion of a mesh by itself, as a picture in its own UVs: for meshes that arrive without one."""
+"""Occlusion of a mesh by itself, as a picture in its own UVs: for meshes that arrive without
+one.
+"""
 
 from __future__ import annotations
 
@@ -17,29 +19,48 @@ SAMPLES = 64
 _BATCH = 16_384
 """Texels whose rays are followed at once."""
 _LIFT = 2e-6
-"""How far rays start above the surface, in mesh sizes, so that they do not meet where they start."""
+"""How far rays start above the surface, in mesh sizes, so that they do not meet where they start.
+"""
 
 
 def bake_occlusion(
-    mesh: Mesh, slots: list[str], size: int, *, samples: int = SAMPLES, reach: float | None = None, padding: int = 8,
+    mesh: Mesh,
+    slots: list[str],
+    size: int,
+    *,
+    samples: int = SAMPLES,
+    reach: float | None = None,
+    padding: int = 8,
     progress: Progress = no_progress,
-) -> Float:  # fmt: skip
-    """How open the surface of some slots is to the hemisphere above it, `(size, size)`: 1 open, 0 closed.
+) -> Float:
+    """How open the surface of some slots is to the hemisphere above it, `(size, size)`: 1 open, 0
+    closed.
 
-    Cosine-weighted, so that even light from all round gives what occlusion says in glTF 2.0 (3.9.3). The whole mesh throws
-    shade, as far as `reach` metres (without it, however far). Around the islands, `padding` texels are filled with the nearest
-    value; the rest is 1. Where islands share texels, the mean. Deterministic. Raises `EktoposError` without UVs.
-    Cost: covered texels × `samples` rays.
+    Cosine-weighted, so that even light from all round gives what occlusion says in glTF 2.0
+    (3.9.3). The whole mesh throws shade, as far as `reach` metres (without it, however far). Around
+    the islands, `padding` texels are filled with the nearest value; the rest is 1. Where islands
+    share texels, the mean. Deterministic. Raises `EktoposError` without UVs. Cost: covered texels ×
+    `samples` rays.
     """
     numbers = [mesh.slots.index(slot) for slot in slots]
-    own = np.flatnonzero(np.isin(mesh.triangle_slot, numbers) & mesh.has_uv[mesh.triangles].all(axis=1))
+    own = np.flatnonzero(
+        np.isin(mesh.triangle_slot, numbers) & mesh.has_uv[mesh.triangles].all(axis=1)
+    )
     if not len(own):
-        raise EktoposError("it has no UVs to bake into.", subject=", ".join(slots), hint="Unwrap it first.")
+        raise EktoposError(
+            "it has no UVs to bake into.", subject=", ".join(slots), hint="Unwrap it first."
+        )
     cells, triangle, weights = _texels(mesh.corner_uvs()[own], size)
     if not len(cells):
-        raise EktoposError("its UVs cover no texel.", subject=", ".join(slots), hint="Bake a larger map, or pack the UVs.")
+        raise EktoposError(
+            "its UVs cover no texel.",
+            subject=", ".join(slots),
+            hint="Bake a larger map, or pack the UVs.",
+        )
     corners = mesh.triangles[own][triangle]
-    normals = np.where(mesh.has_normal[:, None], mesh.normals, face_normals(mesh.positions, mesh.triangles))
+    normals = np.where(
+        mesh.has_normal[:, None], mesh.normals, face_normals(mesh.positions, mesh.triangles)
+    )
     extent = float(np.ptp(mesh.positions, axis=0).max()) or 1.0
     open_share = np.empty(len(cells), np.float32)
     scene = rtcore_scene.EmbreeScene()
@@ -48,7 +69,9 @@ def bake_occlusion(
         progress(start / len(cells), "following rays")
         part = slice(start, start + _BATCH)
         places = np.einsum("ij,ijk->ik", weights[part], mesh.positions[corners[part]])
-        up = _unit(np.einsum("ij,ijk->ik", weights[part], normals[corners[part]].astype(np.float64)))
+        up = _unit(
+            np.einsum("ij,ijk->ik", weights[part], normals[corners[part]].astype(np.float64))
+        )
         a, b, c = np.moveaxis(mesh.positions[corners[part]], 1, 0)
         flat = _unit(np.cross(b - a, c - a))
         lifted = places + flat * extent * _LIFT
@@ -56,8 +79,11 @@ def bake_occlusion(
     return _painted(cells, open_share, size, padding)
 
 
-def _texels(corner_uvs: NDArray[np.float64], size: int) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.float64]]:
-    """Texels that triangles cover, wrapped into 0–1: cell, triangle, and the weights of its corners."""
+def _texels(
+    corner_uvs: NDArray[np.float64], size: int
+) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.float64]]:
+    """Texels that triangles cover, wrapped into 0–1: cell, triangle, and the weights of its
+    corners."""
     shift = np.floor(corner_uvs.mean(axis=1)).astype(int)
     found_cells, found_triangles = [], []
     for one in np.unique(shift, axis=0):
@@ -78,9 +104,14 @@ def _texels(corner_uvs: NDArray[np.float64], size: int) -> tuple[NDArray[np.int6
 
 
 def _open(
-    scene: rtcore_scene.EmbreeScene, places: NDArray[np.float64], up: NDArray[np.float64], flat: NDArray[np.float64],
-    cells: NDArray[np.int64], samples: int, reach: float | None,
-) -> NDArray[np.float32]:  # fmt: skip
+    scene: rtcore_scene.EmbreeScene,
+    places: NDArray[np.float64],
+    up: NDArray[np.float64],
+    flat: NDArray[np.float64],
+    cells: NDArray[np.int64],
+    samples: int,
+    reach: float | None,
+) -> NDArray[np.float32]:
     """Share of cosine-weighted directions in which nothing is met, for every place."""
     helper = np.where(np.abs(up[:, 1:2]) < 0.95, [[0.0, 1.0, 0.0]], [[1.0, 0.0, 0.0]])
     x_axis = _unit(np.cross(helper, up))
@@ -107,10 +138,16 @@ def _open(
     return 1.0 - met / np.float32(samples)
 
 
-def _painted(cells: NDArray[np.int64], values: NDArray[np.float32], size: int, padding: int) -> Float:
+def _painted(
+    cells: NDArray[np.int64], values: NDArray[np.float32], size: int, padding: int
+) -> Float:
     count = np.bincount(cells, minlength=size * size)
     total = np.bincount(cells, values, minlength=size * size)
-    painted = np.where(count > 0, total / np.maximum(count, 1), 1.0).astype(np.float32).reshape(size, size)
+    painted = (
+        np.where(count > 0, total / np.maximum(count, 1), 1.0)
+        .astype(np.float32)
+        .reshape(size, size)
+    )
     covered = (count > 0).reshape(size, size)
     return np.asarray(painted.ravel()[nearest_covered(covered, padding)], np.float32)
 

@@ -1,6 +1,7 @@
 """Maps and materials that a mesh file brings with it, offered to be brought in.
 
-Source: glTF 2.0, 3.9 (materials) and 5.18 (images); KHR_texture_transform; KHR_materials_emissive_strength.
+Source: glTF 2.0, 3.9 (materials) and 5.18 (images); KHR_texture_transform;
+KHR_materials_emissive_strength.
 """
 
 from __future__ import annotations
@@ -11,7 +12,15 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from ektopos.document import Feed, InputName, MapEntry, MaterialEntry, Role, RoleChannels, UvTransform
+from ektopos.document import (
+    Feed,
+    InputName,
+    MapEntry,
+    MaterialEntry,
+    Role,
+    RoleChannels,
+    UvTransform,
+)
 from ektopos.errors import DAMAGE, UnreadableFile
 from ektopos.meshes.gltf import load_gltf
 from ektopos.meshes.parts import unique_names
@@ -46,8 +55,8 @@ class Embedded:
 def embedded(path: Path, name: str, map_entry: Callable[[str], str]) -> Embedded:
     """The embedded maps and the materials of a GLB or glTF file; nothing for others.
 
-    `map_entry` gives, once for each picture's file name, the name that its map will have in the document. Raises
-    `UnreadableFile`.
+    `map_entry` gives, once for each picture's file name, the name that its map will have in the
+    document. Raises `UnreadableFile`.
     """
     if Path(name).suffix.lower() not in (".glb", ".gltf"):
         return Embedded()
@@ -60,8 +69,14 @@ def embedded(path: Path, name: str, map_entry: Callable[[str], str]) -> Embedded
 
 def _embedded(path: Path, name: str, map_entry: Callable[[str], str]) -> Embedded:
     gltf, binary = load_gltf(path, name)
-    pictures = {i: found for i, image in enumerate(gltf.get("images", [])) if (found := _picture(gltf, image, binary))}
-    stems = unique_names([str(gltf["images"][i].get("name") or f"{Path(name).stem}_{i}") for i in pictures])
+    pictures = {
+        i: found
+        for i, image in enumerate(gltf.get("images", []))
+        if (found := _picture(gltf, image, binary))
+    }
+    stems = unique_names(
+        [str(gltf["images"][i].get("name") or f"{Path(name).stem}_{i}") for i in pictures]
+    )
     names = {
         i: Path(stem.replace("/", "_").replace("\\", "_")).name + suffix
         for (i, (suffix, _)), stem in zip(pictures.items(), stems, strict=True)
@@ -69,11 +84,15 @@ def _embedded(path: Path, name: str, map_entry: Callable[[str], str]) -> Embedde
     entries = {i: map_entry(file) for i, file in names.items()}
     used: dict[int, dict[RoleChannels, Role]] = {i: {} for i in pictures}
     materials = {}
-    taken = unique_names([str(m.get("name") or f"slot_{i}") for i, m in enumerate(gltf.get("materials", []))])
+    taken = unique_names(
+        [str(m.get("name") or f"slot_{i}") for i, m in enumerate(gltf.get("materials", []))]
+    )
     for label, material in zip(taken, gltf.get("materials", []), strict=True):
         materials[label] = _material(gltf, material, entries, used)
     maps = [
-        EmbeddedMap(names[i], entries[i], content, "srgb" if _is_colour(used[i]) else "linear", used[i])
+        EmbeddedMap(
+            names[i], entries[i], content, "srgb" if _is_colour(used[i]) else "linear", used[i]
+        )
         for i, (_, content) in pictures.items()
     ]
     return Embedded(maps, materials)
@@ -82,7 +101,13 @@ def _embedded(path: Path, name: str, map_entry: Callable[[str], str]) -> Embedde
 def map_entries(found: Embedded, files: dict[str, str], set_name: str) -> dict[str, MapEntry]:
     """Entries for a document; `files` says by the pictures' names where each is kept."""
     return {
-        one.entry: MapEntry(file=files[one.name], encoding=one.encoding, roles=one.roles, normal_y=_green(one), set=set_name)
+        one.entry: MapEntry(
+            file=files[one.name],
+            encoding=one.encoding,
+            roles=one.roles,
+            normal_y=_green(one),
+            set=set_name,
+        )
         for one in found.maps
     }
 
@@ -91,7 +116,9 @@ def _green(one: EmbeddedMap) -> Any:
     return "+" if "normal" in one.roles.values() else None
 
 
-def _picture(gltf: dict[str, Any], image: dict[str, Any], binary: bytes | None) -> tuple[str, bytes] | None:
+def _picture(
+    gltf: dict[str, Any], image: dict[str, Any], binary: bytes | None
+) -> tuple[str, bytes] | None:
     uri = image.get("uri")
     if isinstance(uri, str):
         if not uri.startswith("data:"):
@@ -108,7 +135,10 @@ def _picture(gltf: dict[str, Any], image: dict[str, Any], binary: bytes | None) 
 
 
 def _material(
-    gltf: dict[str, Any], material: dict[str, Any], entries: dict[int, str], used: dict[int, dict[RoleChannels, Role]]
+    gltf: dict[str, Any],
+    material: dict[str, Any],
+    entries: dict[int, str],
+    used: dict[int, dict[RoleChannels, Role]],
 ) -> MaterialEntry:
     pbr = material.get("pbrMetallicRoughness", {})
     inputs: dict[InputName, Feed] = {}
@@ -125,7 +155,9 @@ def _material(
         number = texture.get("source")
         return number if number in entries else None
 
-    def feed(name: InputName, number: int | None, channels: Channels, role: Role, value: Any, **more: Any) -> None:
+    def feed(
+        name: InputName, number: int | None, channels: Channels, role: Role, value: Any, **more: Any
+    ) -> None:
         if number is None:
             inputs[name] = Feed(value=value, **more)
             return
@@ -147,25 +179,40 @@ def _material(
     if normal is not None and (number := source(normal)) is not None:
         feed("normal", number, "rgb", "normal", 1.0, strength=float(normal.get("scale", 1.0)))
     if occlusion is not None and (number := source(occlusion)) is not None:
-        feed("occlusion", number, "r", "occlusion", 1.0, strength=float(occlusion.get("strength", 1.0)))
+        feed(
+            "occlusion",
+            number,
+            "r",
+            "occlusion",
+            1.0,
+            strength=float(occlusion.get("strength", 1.0)),
+        )
     glow = [float(v) for v in material.get("emissiveFactor", [0, 0, 0])]
     if any(glow):
-        strength = material.get("extensions", {}).get("KHR_materials_emissive_strength", {}).get("emissiveStrength", 1.0)
+        strength = (
+            material.get("extensions", {})
+            .get("KHR_materials_emissive_strength", {})
+            .get("emissiveStrength", 1.0)
+        )
         emission = source(material.get("emissiveTexture"))
         feed("emission", emission, "rgb", "emission", tuple(glow), strength=float(strength))
     if mode != "opaque":
         feed("opacity", base, "a", "opacity", colour[3])
     said: dict[str, Any] = next((t for t in transforms if t), {})
     uv = UvTransform(
-        tiling=said.get("scale", (1.0, 1.0)), offset=said.get("offset", (0.0, 0.0)), rotation=said.get("rotation", 0.0)
+        tiling=said.get("scale", (1.0, 1.0)),
+        offset=said.get("offset", (0.0, 0.0)),
+        rotation=said.get("rotation", 0.0),
     )
     return MaterialEntry(
-        inputs=inputs, alpha_mode=None if mode == "opaque" else mode,
+        inputs=inputs,
+        alpha_mode=None if mode == "opaque" else mode,
         alpha_cutoff=material.get("alphaCutoff") if mode == "mask" else None,
-        double_sided=True if material.get("doubleSided") else None, uv=None if uv.is_identity else uv,
+        double_sided=True if material.get("doubleSided") else None,
+        uv=None if uv.is_identity else uv,
         filter="nearest" if filters and all(f in _NEAREST for f in filters) else None,
         surface_tag=_tag(material.get("extras")),
-    )  # fmt: skip
+    )
 
 
 def _tag(extras: Any) -> str | None:

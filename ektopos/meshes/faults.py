@@ -16,18 +16,26 @@ EXTREME = 100.0
 UNEVEN = 1e-3
 
 MESSAGES = {
-    "reversed-faces": "Faces that look the other way than their neighbours: {n}. From outside they vanish.",
+    "reversed-faces": (
+        "Faces that look the other way than their neighbours: {n}. From outside they vanish."
+    ),
     "coincident-faces": "Faces that lie exactly on others: {n}. They will flicker.",
     "degenerate-faces": "Triangles without area: {n}.",
     "open-edges": "Edges that belong to one face only: {n}. Through them the inside can be seen.",
     "missing-uvs": "Triangles without UVs: {n}. Maps cannot be laid on them.",
-    "unnormalised-normals": "Normals that do not have length 1: {n}. Light on them is too bright or too dark.",
+    "unnormalised-normals": (
+        "Normals that do not have length 1: {n}. Light on them is too bright or too dark."
+    ),
     "missing-normals": "Vertices without normals: {n}. The engine will make its own.",
-    "vertex-colours": "Vertices that carry colours: {n}. They tint the mesh in engines that use them.",
+    "vertex-colours": (
+        "Vertices that carry colours: {n}. They tint the mesh in engines that use them."
+    ),
     "loose-vertices": "Vertices that belong to no triangle: {n}.",
     "uneven-scale": "Nodes scaled unevenly, not applied: {n}. Normals and physics suffer.",
     "negative-scale": "Nodes mirrored by a negative scale: {n}.",
-    "extreme-scale": "Nodes scaled by 100 or more, or to a hundredth or less: {n}. Check the units.",
+    "extreme-scale": (
+        "Nodes scaled by 100 or more, or to a hundredth or less: {n}. Check the units."
+    ),
     "extra-uv-sets": "More than one UV set; only the first is used.",
     "empty-slot": "The slot has no triangles.",
 }
@@ -61,15 +69,21 @@ def find_faults(mesh: Mesh) -> list[Fault]:
     no_uvs = ~np.logical_and.reduce([has_uv[mesh.triangles[:, i]] for i in range(3)])
     found: list[Fault] = []
     for code, mask in (
-        ("reversed-faces", reversed_), ("coincident-faces", coincident),
-        ("degenerate-faces", degenerate), ("missing-uvs", no_uvs),
-    ):  # fmt: skip
+        ("reversed-faces", reversed_),
+        ("coincident-faces", coincident),
+        ("degenerate-faces", degenerate),
+        ("missing-uvs", no_uvs),
+    ):
         found += _by_slot(code, mesh, mesh.triangle_slot, mask, faces=True)
     for slot, count in _counted(mesh, mesh.triangle_slot[open_edge_faces]):
-        found.append(Fault("open-edges", slot, count, tuple(int(f) for f in np.unique(open_edge_faces))))
+        found.append(
+            Fault("open-edges", slot, count, tuple(int(f) for f in np.unique(open_edge_faces)))
+        )
     for code, mask in (
-        ("unnormalised-normals", mesh.unnormalised), ("missing-normals", ~mesh.has_normal), ("vertex-colours", mesh.coloured),
-    ):  # fmt: skip
+        ("unnormalised-normals", mesh.unnormalised),
+        ("missing-normals", ~mesh.has_normal),
+        ("vertex-colours", mesh.coloured),
+    ):
         found += _by_slot(code, mesh, mesh.vertex_slot, mask)
     for number, slot in enumerate(mesh.slots):
         if mesh.loose[number]:
@@ -80,8 +94,14 @@ def find_faults(mesh: Mesh) -> list[Fault]:
             found.append(Fault("empty-slot", slot, 1))
     uneven = sum(max(node.scale) > min(node.scale) * (1 + UNEVEN) for node in mesh.nodes)
     mirrored = sum(node.mirrored for node in mesh.nodes)
-    extreme = sum(max(n.scale) >= EXTREME * 0.999 or min(n.scale) <= 1.001 / EXTREME for n in mesh.nodes)
-    for code, count in (("uneven-scale", uneven), ("negative-scale", mirrored), ("extreme-scale", extreme)):
+    extreme = sum(
+        max(n.scale) >= EXTREME * 0.999 or min(n.scale) <= 1.001 / EXTREME for n in mesh.nodes
+    )
+    for code, count in (
+        ("uneven-scale", uneven),
+        ("negative-scale", mirrored),
+        ("extreme-scale", extreme),
+    ):
         if count:
             found.append(Fault(code, None, count))
     return found
@@ -91,7 +111,11 @@ def degenerate_faces(mesh: Mesh, welded: NDArray[np.int64]) -> NDArray[np.bool_]
     """Which triangles have two corners at one point, or all three on a line."""
     if not len(welded):
         return np.zeros(0, bool)
-    same = (welded[:, 0] == welded[:, 1]) | (welded[:, 1] == welded[:, 2]) | (welded[:, 2] == welded[:, 0])
+    same = (
+        (welded[:, 0] == welded[:, 1])
+        | (welded[:, 1] == welded[:, 2])
+        | (welded[:, 2] == welded[:, 0])
+    )
     corners = mesh.corners()
     edges = [corners[:, i] - corners[:, (i + 1) % 3] for i in range(3)]
     longest_squared = np.maximum.reduce([np.einsum("ij,ij->i", edge, edge) for edge in edges])
@@ -109,12 +133,14 @@ def coincident_faces(welded: NDArray[np.int64]) -> NDArray[np.bool_]:
     return repeated
 
 
-def shell_faults(mesh: Mesh, welded: NDArray[np.int64], sound: NDArray[np.bool_]) -> tuple[NDArray[np.bool_], Index]:
+def shell_faults(
+    mesh: Mesh, welded: NDArray[np.int64], sound: NDArray[np.bool_]
+) -> tuple[NDArray[np.bool_], Index]:
     """Which triangles are reversed against their shell, and the triangle of every open edge.
 
-    Triangles that share an edge must run along it in opposite directions. Following edges with exactly two triangles,
-    each shell splits into two sides; of a closed shell the side that encloses a negative volume is reversed, of an open
-    one the smaller side.
+    Triangles that share an edge must run along it in opposite directions. Following edges with
+    exactly two triangles, each shell splits into two sides; of a closed shell the side that
+    encloses a negative volume is reversed, of an open one the smaller side.
     """
     numbers = np.flatnonzero(sound)
     faces = welded[numbers]
@@ -133,11 +159,15 @@ def shell_faults(mesh: Mesh, welded: NDArray[np.int64], sound: NDArray[np.bool_]
     open_owners = owner[first[times == 1]]
     pair = first[times == 2]
     one, two, flipped = owner[pair], owner[pair + 1], forward[pair] == forward[pair + 1]
-    # Two copies of every triangle, one for each side: the components then say which side each is on.
+    # Two copies of every triangle, one for each side: the components then say which side each is
+    # on.
     rows = np.concatenate([one, one + count])
-    columns = np.concatenate([np.where(flipped, two + count, two), np.where(flipped, two, two + count)])
+    columns = np.concatenate(
+        [np.where(flipped, two + count, two), np.where(flipped, two, two + count)]
+    )
     side = connected(rows, columns, 2 * count)
-    # A shell's two copies have different labels; the lower one names the shell, and whoever is in it is on side A.
+    # A shell's two copies have different labels; the lower one names the shell, and whoever is in
+    # it is on side A.
     shell = np.minimum(side[:count], side[count:])
     on_a = side[:count] == shell
     twisted = side[:count] == side[count:]
@@ -150,7 +180,10 @@ def shell_faults(mesh: Mesh, welded: NDArray[np.int64], sound: NDArray[np.bool_]
     if len(irregular):
         edges_open[shell[owner[irregular]]] = True
     a, b, c = np.moveaxis(mesh.corners()[numbers], 1, 0)
-    centre = np.stack([np.bincount(shell, weights=a[:, i], minlength=len(shells)) / total for i in range(3)], axis=1)
+    centre = np.stack(
+        [np.bincount(shell, weights=a[:, i], minlength=len(shells)) / total for i in range(3)],
+        axis=1,
+    )
     a, b, c = (corner - centre[shell] for corner in (a, b, c))
     volume = np.einsum("ij,ij->i", a, np.cross(b, c)) / 6.0
     volume_a = np.bincount(shell, weights=np.where(on_a, volume, -volume), minlength=len(shells))
@@ -162,14 +195,22 @@ def shell_faults(mesh: Mesh, welded: NDArray[np.int64], sound: NDArray[np.bool_]
     return result, numbers[open_owners].astype(np.int32)
 
 
-def _by_slot(code: str, mesh: Mesh, slot_of: Index, mask: NDArray[np.bool_], *, faces: bool = False) -> list[Fault]:
+def _by_slot(
+    code: str, mesh: Mesh, slot_of: Index, mask: NDArray[np.bool_], *, faces: bool = False
+) -> list[Fault]:
     found = []
     for slot, count in _counted(mesh, slot_of[mask]):
         own = mask & (slot_of == mesh.slots.index(slot))
-        found.append(Fault(code, slot, count, tuple(int(f) for f in np.flatnonzero(own)) if faces else ()))
+        found.append(
+            Fault(code, slot, count, tuple(int(f) for f in np.flatnonzero(own)) if faces else ())
+        )
     return found
 
 
 def _counted(mesh: Mesh, slots: Index) -> list[tuple[str, int]]:
-    counts = np.bincount(slots, minlength=len(mesh.slots)) if len(slots) else np.zeros(len(mesh.slots), int)
+    counts = (
+        np.bincount(slots, minlength=len(mesh.slots))
+        if len(slots)
+        else np.zeros(len(mesh.slots), int)
+    )
     return [(name, int(count)) for name, count in zip(mesh.slots, counts, strict=True) if count]

@@ -1,4 +1,6 @@
-"""Write glTF 2.0: geometry by slot, with whatever materials, textures and images the caller brings."""
+"""Write glTF 2.0: geometry by slot, with whatever materials, textures and images the caller
+brings.
+"""
 
 from __future__ import annotations
 
@@ -41,17 +43,24 @@ class Binary:
 
 
 def build_gltf(
-    meshes: Mapping[str, Mesh], material_of: Mapping[str, Mapping[str, int | None]], *, colours: bool = False
+    meshes: Mapping[str, Mesh],
+    material_of: Mapping[str, Mapping[str, int | None]],
+    *,
+    colours: bool = False,
 ) -> tuple[dict[str, Any], Binary]:
-    """glTF JSON and buffer of meshes, one node each, one primitive a slot that has triangles; vertex colours only if asked.
+    """glTF JSON and buffer of meshes, one node each, one primitive a slot that has triangles;
+    vertex colours only if asked.
 
-    `material_of` gives, by mesh and slot, the number of the material in the list that the caller will add. A primitive's
-    `extras.slot` keeps its slot's name. Normals that the source lacks are made from its faces; tangents are not written.
+    `material_of` gives, by mesh and slot, the number of the material in the list that the caller
+    will add. A primitive's `extras.slot` keeps its slot's name. Normals that the source lacks are
+    made from its faces; tangents are not written.
     """
     binary = Binary()
     accessors: list[dict[str, Any]] = []
 
-    def accessor(values: np.ndarray[Any, Any], kind: str, target: int, *, bounds: bool = False) -> int:
+    def accessor(
+        values: np.ndarray[Any, Any], kind: str, target: int, *, bounds: bool = False
+    ) -> int:
         values = np.ascontiguousarray(values)
         entry: dict[str, Any] = {
             "bufferView": binary.add(values.tobytes(), target),
@@ -70,7 +79,9 @@ def build_gltf(
         normals = mesh.normals
         lacking = ~mesh.has_normal
         if lacking.any():
-            normals = np.where(lacking[:, None], face_normals(mesh.positions, mesh.triangles), normals)
+            normals = np.where(
+                lacking[:, None], face_normals(mesh.positions, mesh.triangles), normals
+            )
         has_uv = mesh.has_uv
         primitives = []
         for number, slot in enumerate(mesh.slots):
@@ -79,7 +90,9 @@ def build_gltf(
                 continue
             used, corners = np.unique(triangles, return_inverse=True)
             attributes = {
-                "POSITION": accessor(mesh.positions[used].astype("<f4"), "VEC3", _ARRAY, bounds=True),
+                "POSITION": accessor(
+                    mesh.positions[used].astype("<f4"), "VEC3", _ARRAY, bounds=True
+                ),
                 "NORMAL": accessor(normals[used].astype("<f4"), "VEC3", _ARRAY),
             }
             if has_uv[used].any():
@@ -101,7 +114,10 @@ def build_gltf(
         if primitives:
             nodes.append({"name": name, "mesh": len(gltf_meshes)})
             gltf_meshes.append({"name": name, "primitives": primitives})
-    gltf: dict[str, Any] = {"asset": {"version": "2.0", "generator": f"ektopos {__version__}"}, "scene": 0}
+    gltf: dict[str, Any] = {
+        "asset": {"version": "2.0", "generator": f"ektopos {__version__}"},
+        "scene": 0,
+    }
     gltf["scenes"] = [{"nodes": list(range(len(nodes)))}] if nodes else [{}]
     if nodes:
         gltf |= {"nodes": nodes, "meshes": gltf_meshes, "accessors": accessors}

@@ -1,7 +1,8 @@
 """Read glTF 2.0 geometry: accessors of every kind, node transforms, instances.
 
-The JSON is read here rather than through a scene library, because slots, vertex counts and faults must be those of the file
-and not of a merged or cleaned scene. Source: glTF 2.0 specification, sections 3.5 to 3.7.
+The JSON is read here rather than through a scene library, because slots, vertex counts and faults
+must be those of the file and not of a merged or cleaned scene. Source: glTF 2.0 specification,
+sections 3.5 to 3.7.
 """
 
 from __future__ import annotations
@@ -21,9 +22,20 @@ from ektopos.errors import UnreadableFile
 from ektopos.meshes.mesh import Mesh, Node
 from ektopos.meshes.parts import Part, cofactor, join_parts, unique_names, unit_normals, with_alpha
 
-_COMPONENT = {5120: np.int8, 5121: np.uint8, 5122: np.int16, 5123: np.uint16, 5125: np.uint32, 5126: np.float32}
+_COMPONENT = {
+    5120: np.int8,
+    5121: np.uint8,
+    5122: np.int16,
+    5123: np.uint16,
+    5125: np.uint32,
+    5126: np.float32,
+}
 _WIDTH = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}
-_READ_EXTENSIONS = {"KHR_mesh_quantization", "KHR_texture_transform", "KHR_materials_emissive_strength"}
+_READ_EXTENSIONS = {
+    "KHR_mesh_quantization",
+    "KHR_texture_transform",
+    "KHR_materials_emissive_strength",
+}
 _COMPRESSED = ("KHR_draco_mesh_compression", "EXT_meshopt_compression")
 MAX_DEPTH = 256
 MAX_TRIANGLES = 10_000_000
@@ -34,13 +46,16 @@ Find = Callable[[str], Path | None]
 
 
 def read_gltf(path: Path, find: Find, name: str) -> Mesh:
-    """A mesh from a `.glb` or `.gltf` file. Raises `UnreadableFile`, or `ValueError` and its kin for damage."""
+    """A mesh from a `.glb` or `.gltf` file. Raises `UnreadableFile`, or `ValueError` and its kin
+    for damage."""
     gltf, binary = load_gltf(path, name)
     required = set(gltf.get("extensionsRequired", []))
     compressed = sorted(required & set(_COMPRESSED))
     if compressed:
         raise UnreadableFile(
-            f"its geometry is compressed with {compressed[0]}.", subject=name, hint="Export it without compression."
+            f"its geometry is compressed with {compressed[0]}.",
+            subject=name,
+            hint="Export it without compression.",
         )
     _check_tree(gltf)
     _check_counts(gltf)
@@ -70,11 +85,14 @@ def read_gltf(path: Path, find: Find, name: str) -> Mesh:
         notes.append("it has morph targets, and is read without them")
     if gltf.get("animations"):
         notes.append(f"it has {len(gltf['animations'])} animations, which are left out")
-    return join_parts(Path(name).stem, parts, unique_names(slots), tuple(nodes), tuple(dict.fromkeys(notes)))
+    return join_parts(
+        Path(name).stem, parts, unique_names(slots), tuple(nodes), tuple(dict.fromkeys(notes))
+    )
 
 
 def load_gltf(path: Path, name: str) -> tuple[dict[str, Any], bytes | None]:
-    """The JSON of a glTF file and the binary chunk of a GLB. Raises `UnreadableFile`. Source: glTF 2.0, section 4.4."""
+    """The JSON of a glTF file and the binary chunk of a GLB. Raises `UnreadableFile`. Source: glTF
+    2.0, section 4.4."""
     raw = path.read_bytes()
     binary: bytes | None = None
     if raw[:4] == b"glTF":
@@ -82,10 +100,16 @@ def load_gltf(path: Path, name: str) -> tuple[dict[str, Any], bytes | None]:
             raise UnreadableFile("the file breaks off.", subject=name, hint="Export it again.")
         version, length = struct.unpack_from("<II", raw, 4)
         if version != 2:
-            raise UnreadableFile(f"this is glTF {version}, only 2.0 is read.", subject=name, hint="Export it as glTF 2.0.")
+            raise UnreadableFile(
+                f"this is glTF {version}, only 2.0 is read.",
+                subject=name,
+                hint="Export it as glTF 2.0.",
+            )
         if length > len(raw):
             raise UnreadableFile(
-                f"the file breaks off: {len(raw)} of {length} bytes are there.", subject=name, hint="Copy it again."
+                f"the file breaks off: {len(raw)} of {length} bytes are there.",
+                subject=name,
+                hint="Copy it again.",
             )
         size, _ = struct.unpack_from("<II", raw, 12)
         text, rest = raw[20 : 20 + size], 20 + size
@@ -97,10 +121,14 @@ def load_gltf(path: Path, name: str) -> tuple[dict[str, Any], bytes | None]:
     try:
         gltf = json.loads(text)
     except ValueError:
-        raise UnreadableFile("this is not a glTF file.", subject=name, hint="Export it again.") from None
+        raise UnreadableFile(
+            "this is not a glTF file.", subject=name, hint="Export it again."
+        ) from None
     version = gltf.get("asset", {}).get("version") if isinstance(gltf, dict) else None
     if not isinstance(version, str) or not version.startswith("2."):
-        raise UnreadableFile("this is not a glTF 2.0 file.", subject=name, hint="Export it as glTF 2.0.")
+        raise UnreadableFile(
+            "this is not a glTF 2.0 file.", subject=name, hint="Export it as glTF 2.0."
+        )
     return gltf, binary
 
 
@@ -112,12 +140,21 @@ def gltf_companions(path: Path) -> list[str]:
 
 
 def read_accessor(gltf: dict[str, Any], buffers: list[bytes], index: int) -> NDArray[Any]:
-    """An accessor's elements, `(count, width)`, normalised integers as values. Source: glTF 2.0, 3.6.2."""
+    """An accessor's elements, `(count, width)`, normalised integers as values. Source: glTF 2.0,
+    3.6.2."""
     accessor = gltf["accessors"][index]
     component = np.dtype(_COMPONENT[accessor["componentType"]]).newbyteorder("<")
     width, count = _WIDTH[accessor["type"]], int(accessor["count"])
     if "bufferView" in accessor:
-        elements = _view(gltf, buffers, accessor["bufferView"], accessor.get("byteOffset", 0), component, width, count)
+        elements = _view(
+            gltf,
+            buffers,
+            accessor["bufferView"],
+            accessor.get("byteOffset", 0),
+            component,
+            width,
+            count,
+        )
     else:
         # Zeros need no bytes, so nothing but the rest of the file bounds how many are credible.
         if count > MAX_ZEROS + sum(map(len, buffers)):
@@ -127,9 +164,19 @@ def read_accessor(gltf: dict[str, Any], buffers: list[bytes], index: int) -> NDA
         sparse = accessor["sparse"]
         at, put = sparse["indices"], sparse["values"]
         kind = np.dtype(_COMPONENT[at["componentType"]]).newbyteorder("<")
-        where = _view(gltf, buffers, at["bufferView"], at.get("byteOffset", 0), kind, 1, sparse["count"])[:, 0]
+        where = _view(
+            gltf, buffers, at["bufferView"], at.get("byteOffset", 0), kind, 1, sparse["count"]
+        )[:, 0]
         elements = elements.copy()
-        elements[where] = _view(gltf, buffers, put["bufferView"], put.get("byteOffset", 0), component, width, sparse["count"])
+        elements[where] = _view(
+            gltf,
+            buffers,
+            put["bufferView"],
+            put.get("byteOffset", 0),
+            component,
+            width,
+            sparse["count"],
+        )
     if accessor.get("normalized") and np.issubdtype(elements.dtype, np.integer):
         # Source: glTF 2.0, 3.11: f = max(c / 127, −1) and so on.
         return np.maximum(elements.astype(np.float64) / np.iinfo(elements.dtype).max, -1.0)
@@ -137,7 +184,13 @@ def read_accessor(gltf: dict[str, Any], buffers: list[bytes], index: int) -> NDA
 
 
 def _view(
-    gltf: dict[str, Any], buffers: list[bytes], view: int, offset: int, kind: np.dtype[Any], width: int, count: int
+    gltf: dict[str, Any],
+    buffers: list[bytes],
+    view: int,
+    offset: int,
+    kind: np.dtype[Any],
+    width: int,
+    count: int,
 ) -> NDArray[Any]:
     place = gltf["bufferViews"][view]
     start = place.get("byteOffset", 0) + offset
@@ -156,14 +209,18 @@ def _buffer(gltf: dict[str, Any], index: int, binary: bytes | None, find: Find, 
     uri = entry.get("uri")
     if uri is None:
         if index or binary is None:
-            raise UnreadableFile(f"its buffer {index} is missing.", subject=name, hint="Export it again.")
+            raise UnreadableFile(
+                f"its buffer {index} is missing.", subject=name, hint="Export it again."
+            )
         return binary
     if uri.startswith("data:"):
         return base64.b64decode(uri.partition(",")[2])
     path = None if ":" in uri else find(unquote(uri))
     if path is None:
         raise UnreadableFile(
-            f"it needs the file {unquote(uri)}, which is not beside it.", subject=name, hint="Bring both in together."
+            f"it needs the file {unquote(uri)}, which is not beside it.",
+            subject=name,
+            hint="Bring both in together.",
         )
     return path.read_bytes()
 
@@ -193,7 +250,8 @@ def _roots(gltf: dict[str, Any]) -> list[int]:
 
 
 def _check_tree(gltf: dict[str, Any]) -> None:
-    """Raises `ValueError` unless nodes form trees: with two parents a few hundred bytes can draw a mesh 2^60 times.
+    """Raises `ValueError` unless nodes form trees: with two parents a few hundred bytes can draw a
+    mesh 2^60 times.
 
     Source: glTF 2.0, 3.5.2: “the node hierarchy MUST be a set of disjoint strict trees”.
     """
@@ -219,11 +277,14 @@ def _check_counts(gltf: dict[str, Any]) -> None:
     of_mesh = [sum(map(triangles, mesh.get("primitives", []))) for mesh in gltf.get("meshes", [])]
     drawn = sum(of_mesh[node["mesh"]] for node in gltf.get("nodes", []) if "mesh" in node)
     if max(drawn, *of_mesh, 0) > MAX_TRIANGLES:
-        raise ValueError(f"{max(drawn, *of_mesh):,} triangles are drawn; at most {MAX_TRIANGLES:,} can be held")
+        raise ValueError(
+            f"{max(drawn, *of_mesh):,} triangles are drawn; at most {MAX_TRIANGLES:,} can be held"
+        )
 
 
 def _drawn_nodes(gltf: dict[str, Any]) -> Iterator[tuple[dict[str, Any], NDArray[np.float64]]]:
-    """Every node with a mesh and its matrix to the world; a file without nodes draws each mesh once."""
+    """Every node with a mesh and its matrix to the world; a file without nodes draws each mesh
+    once."""
     nodes = gltf.get("nodes", [])
     if not nodes:
         yield from (({"mesh": i}, np.eye(4)) for i in range(len(gltf.get("meshes", []))))
@@ -236,14 +297,17 @@ def _drawn_nodes(gltf: dict[str, Any]) -> Iterator[tuple[dict[str, Any], NDArray
         node = nodes[index]
         matrix = above @ _local_matrix(node)
         if "mesh" in node:
-            # A skinned mesh is placed by its joints; at rest that is where its vertices already are.
+            # A skinned mesh is placed by its joints; at rest that is where its vertices already
+            # are.
             yield node, np.eye(4) if "skin" in node else matrix
         waiting += [(child, matrix, depth + 1) for child in reversed(node.get("children", []))]
 
 
 def _scaled_nodes(gltf: dict[str, Any]) -> Iterator[Node]:
     nodes = gltf.get("nodes", [])
-    parent = {child: index for index, node in enumerate(nodes) for child in node.get("children", [])}
+    parent = {
+        child: index for index, node in enumerate(nodes) for child in node.get("children", [])
+    }
     carries: set[int] = set()
     for index, node in enumerate(nodes):
         above: int | None = index if "mesh" in node else None
@@ -254,11 +318,17 @@ def _scaled_nodes(gltf: dict[str, Any]) -> Iterator[Node]:
         if index in carries:
             axes = _local_matrix(node)[:3, :3]
             x, y, z = (float(length) for length in np.linalg.norm(axes, axis=0))
-            yield Node(str(node.get("name") or f"node_{index}"), (x, y, z), bool(np.linalg.det(axes) < 0))
+            yield Node(
+                str(node.get("name") or f"node_{index}"), (x, y, z), bool(np.linalg.det(axes) < 0)
+            )
 
 
 def _part(
-    gltf: dict[str, Any], buffers: list[bytes], primitive: dict[str, Any], matrix: NDArray[np.float64], slot: int
+    gltf: dict[str, Any],
+    buffers: list[bytes],
+    primitive: dict[str, Any],
+    matrix: NDArray[np.float64],
+    slot: int,
 ) -> Part | None:
     attributes = primitive["attributes"]
     mode = primitive.get("mode", 4)
@@ -301,6 +371,8 @@ def _triangles(corners: NDArray[np.int64], mode: int) -> NDArray[np.int64]:
     count = max(0, len(corners) - 2)
     i = np.arange(count)
     if mode == 6:
-        return np.stack([np.broadcast_to(corners[:1], count), corners[i + 1], corners[i + 2]], axis=1)
+        return np.stack(
+            [np.broadcast_to(corners[:1], count), corners[i + 1], corners[i + 2]], axis=1
+        )
     odd = i % 2
     return np.stack([corners[i], corners[i + 1 + odd], corners[i + 2 - odd]], axis=1)

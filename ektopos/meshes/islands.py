@@ -1,4 +1,5 @@
-"""What belongs together on a mesh: connected parts of its surface, islands of its UVs, and the room between those."""
+"""What belongs together on a mesh: connected parts of its surface, islands of its UVs, and the room
+between those."""
 
 from __future__ import annotations
 
@@ -18,7 +19,8 @@ UV_STEPS = 65536
 """UVs nearer than one of so many steps are one point: a sixteenth of a texel at 4096."""
 _GRID = 1024
 CROWDED = 4.0
-"""Different triangles with so many times the area of the square that they lie in overlap, wherever they lie."""
+"""Different triangles with so many times the area of the square that they lie in overlap, wherever
+they lie."""
 _CANDIDATES = 96
 """Narrow places that are measured exactly."""
 
@@ -43,7 +45,8 @@ def connected(first: NDArray[Any], second: NDArray[Any], count: int) -> NDArray[
 
 
 def joined_faces(points: NDArray[np.int64]) -> tuple[Index, int]:
-    """Groups of triangles that share corners: a number from 0 for each, and how many there are. `points` `(t, 3)`."""
+    """Groups of triangles that share corners: a number from 0 for each, and how many there are.
+    `points` `(t, 3)`."""
     if not len(points):
         return np.zeros(0, np.int32), 0
     label = connected(points[:, [0, 1]].ravel(), points[:, [1, 2]].ravel(), int(points.max()) + 1)
@@ -57,10 +60,14 @@ def uv_points(corner_uvs: NDArray[np.float64]) -> NDArray[np.int64]:
     return unique_rows(keys - keys.min(axis=0, initial=0))[1].reshape(-1, 3)
 
 
-def uv_islands(corner_uvs: NDArray[np.float64], points: NDArray[np.int64] | None = None) -> tuple[Index, int]:
-    """UV islands: triangles joined by shared UV corners. A number from 0 for each triangle, and how many there are.
+def uv_islands(
+    corner_uvs: NDArray[np.float64], points: NDArray[np.int64] | None = None
+) -> tuple[Index, int]:
+    """UV islands: triangles joined by shared UV corners. A number from 0 for each triangle, and how
+    many there are.
 
-    With the surface's `points` `(t, 3)`, corners must also be one point there, so that stacked islands are told apart.
+    With the surface's `points` `(t, 3)`, corners must also be one point there, so that stacked
+    islands are told apart.
     """
     corners = uv_points(corner_uvs)
     if points is None:
@@ -70,9 +77,11 @@ def uv_islands(corner_uvs: NDArray[np.float64], points: NDArray[np.int64] | None
 
 
 def twins(corner_uvs: NDArray[np.float64]) -> tuple[float, float]:
-    """Shares of the UV area whose triangles lie exactly on others: (turned the same way, mirrored), 0–1.
+    """Shares of the UV area whose triangles lie exactly on others: (turned the same way, mirrored),
+    0–1.
 
-    Such are laid so on purpose; what overlaps otherwise usually is a mistake. The first of each group does not count.
+    Such are laid so on purpose; what overlaps otherwise usually is a mistake. The first of each
+    group does not count.
     """
     areas = signed_areas(corner_uvs)
     total = float(np.abs(areas).sum())
@@ -88,10 +97,11 @@ def twins(corner_uvs: NDArray[np.float64]) -> tuple[float, float]:
 
 
 def smallest_gap(corner_uvs: NDArray[np.float64], island: Index) -> float | None:
-    """The smallest distance between two islands, UV units; 0 where they overlap, `None` with less than two.
+    """The smallest distance between two islands, UV units; 0 where they overlap, `None` with less
+    than two.
 
-    Narrow places are found on a grid over the islands, then measured exactly from edge to edge. Islands that lie exactly on
-    others do not count against each other.
+    Narrow places are found on a grid over the islands, then measured exactly from edge to edge.
+    Islands that lie exactly on others do not count against each other.
     """
     flat = corner_uvs.reshape(-1, 2)
     low, size = flat.min(axis=0), float(np.ptp(flat, axis=0).max())
@@ -109,7 +119,9 @@ def smallest_gap(corner_uvs: NDArray[np.float64], island: Index) -> float | None
         other = island[owner] != first[cell]
         second[cell[other]] = island[owner][other]
     covered = first >= 0
-    pairs, times = np.unique(np.stack([first, second], axis=1)[covered & (second >= 0)], axis=0, return_counts=True)
+    pairs, times = np.unique(
+        np.stack([first, second], axis=1)[covered & (second >= 0)], axis=0, return_counts=True
+    )
     alone = np.bincount(first[covered & (second < 0)], minlength=int(island.max()) + 1)
     for (one, two), count in zip(pairs, times, strict=True):
         # Twins cover each other wholly; a few cells are only the grid's roughness.
@@ -119,7 +131,11 @@ def smallest_gap(corner_uvs: NDArray[np.float64], island: Index) -> float | None
 
 
 def _narrowest(
-    corner_uvs: NDArray[np.float64], island: Index, grid: NDArray[np.int64], low: NDArray[np.float64], size: float
+    corner_uvs: NDArray[np.float64],
+    island: Index,
+    grid: NDArray[np.int64],
+    low: NDArray[np.float64],
+    size: float,
 ) -> float | None:
     """The exact distance at the narrowest of the places where two islands' surroundings meet."""
     covered = grid >= 0
@@ -151,18 +167,27 @@ def _narrowest(
     return best
 
 
-def _border_edges(corner_uvs: NDArray[np.float64], island: Index) -> tuple[NDArray[np.float64], Index]:
+def _border_edges(
+    corner_uvs: NDArray[np.float64], island: Index
+) -> tuple[NDArray[np.float64], Index]:
     """Edges that only one triangle of an island has: `(e, 2, 2)`, and whose they are."""
     points = uv_points(corner_uvs)
-    ends = np.sort(np.stack([points[:, [0, 1]], points[:, [1, 2]], points[:, [2, 0]]], axis=1).reshape(-1, 2), axis=1)
+    ends = np.sort(
+        np.stack([points[:, [0, 1]], points[:, [1, 2]], points[:, [2, 0]]], axis=1).reshape(-1, 2),
+        axis=1,
+    )
     owner = np.repeat(island, 3).astype(np.int64)
     _, group = unique_rows(np.concatenate([ends, owner[:, None]], axis=1))
     lonely = np.bincount(group)[group] == 1
-    places = np.stack([corner_uvs[:, [0, 1]], corner_uvs[:, [1, 2]], corner_uvs[:, [2, 0]]], axis=1).reshape(-1, 2, 2)
+    places = np.stack(
+        [corner_uvs[:, [0, 1]], corner_uvs[:, [1, 2]], corner_uvs[:, [2, 0]]], axis=1
+    ).reshape(-1, 2, 2)
     return places[lonely], owner[lonely].astype(np.int32)
 
 
-def _passes(edges: NDArray[np.float64], centre: NDArray[np.float64], reach: float) -> NDArray[np.bool_]:
+def _passes(
+    edges: NDArray[np.float64], centre: NDArray[np.float64], reach: float
+) -> NDArray[np.bool_]:
     """Which edges' bounding boxes come within reach of a place."""
     low, high = np.minimum(edges[:, 0], edges[:, 1]), np.maximum(edges[:, 0], edges[:, 1])
     return np.asarray(((low - reach <= centre) & (high + reach >= centre)).all(axis=1))

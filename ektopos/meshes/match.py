@@ -1,9 +1,10 @@
 """Which pictures belong to which slot, from the UV layout alone.
 
-A picture that was painted for a layout gives itself away: colours change where one island ends and the next begins, detail lies
-inside the islands and padding outside. Each such sign is measured with the layout where it is, and again with the layout moved
-elsewhere (round the borders); what counts is by how many standard deviations the true place is better. A picture that was not
-painted for the layout does as well anywhere, so repeating pictures speak for no slot.
+A picture that was painted for a layout gives itself away: colours change where one island ends and
+the next begins, detail lies inside the islands and padding outside. Each such sign is measured with
+the layout where it is, and again with the layout moved elsewhere (round the borders); what counts
+is by how many standard deviations the true place is better. A picture that was not painted for the
+layout does as well anywhere, so repeating pictures speak for no slot.
 """
 
 from __future__ import annotations
@@ -38,16 +39,19 @@ BACKGROUND = 0.06
 CHANCE = 1.2
 """Deviations that come by chance, and count for nothing: with five signs some always are there."""
 REPEATS_COST = 2.0
-"""What it speaks against a set, in standard deviations, that its pictures repeat where the UVs do not."""
+"""What it speaks against a set, in standard deviations, that its pictures repeat where the UVs do
+not."""
 COLOURS_WORTH = 2.0
-"""How many deviations each further island can add by having colours of its own: two differ by chance."""
+"""How many deviations each further island can add by having colours of its own: two differ by
+chance."""
 NAME_WORTH = 2.5
 """What names that are alike are worth, in standard deviations."""
 
 
 @dataclass(frozen=True)
 class Layout:
-    """Where a slot's islands lie: `(GRID, GRID)` island numbers from 1, 0 outside; wrapped into 0–1."""
+    """Where a slot's islands lie: `(GRID, GRID)` island numbers from 1, 0 outside; wrapped into
+    0–1."""
 
     islands: NDArray[np.int32]
     count: int
@@ -83,10 +87,14 @@ class _Signs:
     @property
     def total(self) -> float:
         """All together; each counts only so far, so that one freak does not decide."""
-        # A picture that is painted on outwards shows its edges halfway between islands, any other at their borders.
+        # A picture that is painted on outwards shows its edges halfway between islands, any other
+        # at their borders.
         edges = max(self.borders, self.ridges)
         signs = (edges, self.colours, 0.5 * self.detail, 1.5 * self.dilation, 1.5 * self.background)
-        return sum(float(np.clip(np.sign(sign) * max(abs(sign) - CHANCE, 0.0), -2.0, 12.0)) for sign in signs)
+        return sum(
+            float(np.clip(np.sign(sign) * max(abs(sign) - CHANCE, 0.0), -2.0, 12.0))
+            for sign in signs
+        )
 
 
 def layout_of(mesh: Mesh, slot: int) -> Layout:
@@ -111,14 +119,16 @@ def layout_of(mesh: Mesh, slot: int) -> Layout:
 
 
 def match(
-    layouts: Mapping[str, Layout], pictures: Mapping[str, Sequence[Float]], repeating: Mapping[str, bool],
+    layouts: Mapping[str, Layout],
+    pictures: Mapping[str, Sequence[Float]],
+    repeating: Mapping[str, bool],
     alike: Mapping[tuple[str, str], float] | None = None,
-) -> dict[str, list[Candidate]]:  # fmt: skip
+) -> dict[str, list[Candidate]]:
     """Sets of pictures ranked for every slot, best first.
 
-    `pictures` gives, by set, pictures `(h, w)` or `(h, w, 3)` 0–1 of any size; `repeating` whether a set's pictures repeat;
-    `alike` how alike the names of a slot and a set are, 0–1, where they mean something.
-    Cost: slots × pictures × `SHIFTS` × `GRID`².
+    `pictures` gives, by set, pictures `(h, w)` or `(h, w, 3)` 0–1 of any size; `repeating` whether
+    a set's pictures repeat; `alike` how alike the names of a slot and a set are, 0–1, where they
+    mean something. Cost: slots × pictures × `SHIFTS` × `GRID`².
     """
     from scipy.optimize import linear_sum_assignment
 
@@ -139,11 +149,13 @@ def match(
             if layout.tiles:
                 worth[i, j] = 2.0 if repeating.get(name, False) else -2.0
             elif best is not None:
-                # The best picture of many is good by chance; a layout shows in most pictures of its set.
+                # The best picture of many is good by chance; a layout shows in most pictures of its
+                # set.
                 worth[i, j] = (best.total + sum(s.total for s in each) / len(each)) / 2
                 worth[i, j] -= REPEATS_COST * repeating.get(name, False)
             worth[i, j] += NAME_WORTH * known.get((slot, name), 0.0)
-    # All slots together: the assignment that is best as a whole gets the benefit of the doubt. Slots may still share a set.
+    # All slots together: the assignment that is best as a whole gets the benefit of the doubt.
+    # Slots may still share a set.
     rows, columns = linear_sum_assignment(-worth) if worth.size else ((), ())
     for i, j in zip(rows, columns, strict=True):
         worth[i, j] += 0.5
@@ -153,15 +165,24 @@ def match(
         ranked = []
         for j in order:
             name = sets[j]
-            reasons = _reasons(layouts[slot], signs.get((slot, name)), repeating.get(name, False), known.get((slot, name), 0.0))
-            ranked.append(Candidate(name, round(float(1.0 / (1.0 + np.exp(-0.35 * worth[i, j]))), 3), reasons))
+            reasons = _reasons(
+                layouts[slot],
+                signs.get((slot, name)),
+                repeating.get(name, False),
+                known.get((slot, name), 0.0),
+            )
+            ranked.append(
+                Candidate(name, round(float(1.0 / (1.0 + np.exp(-0.35 * worth[i, j]))), 3), reasons)
+            )
         found[slot] = ranked
     return found
 
 
 @dataclass(frozen=True)
 class _Picture:
-    """What is compared of a picture; fields that are compared at every place are kept as spectra."""
+    """What is compared of a picture; fields that are compared at every place are kept as
+    spectra.
+    """
 
     colours: Float
     """`(GRID, GRID, 3)`."""
@@ -181,7 +202,9 @@ def _spectrum(values: NDArray[Any]) -> Spectrum:
 def _prepared(picture: Float) -> _Picture:
     colours = picture if picture.ndim == 3 else np.repeat(picture[..., None], 3, axis=2)
     method = cv2.INTER_AREA if max(picture.shape[:2]) >= GRID else cv2.INTER_LINEAR
-    small = np.asarray(cv2.resize(np.ascontiguousarray(colours, np.float32), (GRID, GRID), interpolation=method))
+    small = np.asarray(
+        cv2.resize(np.ascontiguousarray(colours, np.float32), (GRID, GRID), interpolation=method)
+    )
     padded = cv2.copyMakeBorder(small, 2, 2, 2, 2, cv2.BORDER_WRAP)
     across = (padded[2:-2, 3:-1] - padded[2:-2, 1:-3]) / 2
     down = (padded[3:-1, 2:-2] - padded[1:-3, 2:-2]) / 2
@@ -196,10 +219,13 @@ def _prepared(picture: Float) -> _Picture:
     content = away if 1.0 - away.mean() > BACKGROUND else None
     slopes = ((across**2).sum(axis=2), (across * down).sum(axis=2), (down**2).sum(axis=2))
     return _Picture(
-        np.asarray(small, np.float32), _spectrum(edges), _spectrum(detail),
+        np.asarray(small, np.float32),
+        _spectrum(edges),
+        _spectrum(detail),
         (_spectrum(slopes[0]), _spectrum(slopes[1]), _spectrum(slopes[2])),
-        content, None if content is None else _spectrum(content),
-    )  # fmt: skip
+        content,
+        None if content is None else _spectrum(content),
+    )
 
 
 class _Measure:
@@ -251,7 +277,13 @@ class _Measure:
         self.spectra = {name: np.conj(_spectrum(mask)) for name, mask in self.masks.items()}
         self.sizes = {name: max(float(np.sum(mask)), 1.0) for name, mask in self.masks.items()}
         rng = np.random.default_rng(5)
-        self.shifts = [(0, 0), *((int(y), int(x)) for y, x in rng.integers(GRID // 10, GRID - GRID // 10, (SHIFTS, 2)))]
+        self.shifts = [
+            (0, 0),
+            *(
+                (int(y), int(x))
+                for y, x in rng.integers(GRID // 10, GRID - GRID // 10, (SHIFTS, 2))
+            ),
+        ]
         self.far = np.ones((GRID, GRID), bool)
         for y in (slice(0, NEAR), slice(-NEAR, None)):
             for x in (slice(0, NEAR), slice(-NEAR, None)):
@@ -274,10 +306,18 @@ class _Measure:
         """How much better the true place is than others."""
         inside = self.means(picture.edges, "inside")
         # Padding moves the edge outwards, by as much as the picture was painted on.
-        borders = max(self.better(self.means(picture.edges, mask) - inside) for mask in ("border", "padded", "wide"))
+        borders = max(
+            self.better(self.means(picture.edges, mask) - inside)
+            for mask in ("border", "padded", "wide")
+        )
         ridges = self.better(self.means(picture.edges, "ridge") - inside)
-        detail = self.better(self.means(picture.detail, "inside") - self.means(picture.detail, "outside"))
-        along = sum(self.sums(slope, mask) for slope, mask in zip(picture.slopes, ("xx", "xy", "yy"), strict=True))
+        detail = self.better(
+            self.means(picture.detail, "inside") - self.means(picture.detail, "outside")
+        )
+        along = sum(
+            self.sums(slope, mask)
+            for slope, mask in zip(picture.slopes, ("xx", "xy", "yy"), strict=True)
+        )
         whole = self.sums(picture.slopes[0], "gap") + self.sums(picture.slopes[2], "gap")
         # Painted on outwards, a picture does not change along the way from the island.
         dilation = self.better(-np.asarray(along) / np.maximum(whole, 1e-3))
@@ -287,18 +327,26 @@ class _Measure:
             beyond = float((picture.content & self.away).sum() / max(1, picture.content.sum()))
             painted = self.means(picture.content_spectrum, "inside")
             alone = self.better(painted - self.means(picture.content_spectrum, "outside"))
-            # A picture that several slots share is painted outside this one's islands too, but on all of these.
+            # A picture that several slots share is painted outside this one's islands too, but on
+            # all of these.
             shared = self.better(painted) if covered > 0.97 else 0.0
             background = max(alone, shared)
         if self.few:
             detail = dilation = background = 0.0
-        return _Signs(borders, ridges, self._colours(picture), detail, dilation, background, covered, beyond)
+        return _Signs(
+            borders, ridges, self._colours(picture), detail, dilation, background, covered, beyond
+        )
 
     def _colours(self, picture: _Picture) -> float:
         labels = self.islands[self.inside]
         if not len(labels):
             return 0.0
-        found = np.array([_between(np.roll(picture.colours, (-y, -x), (0, 1))[self.inside], labels) for y, x in self.shifts])
+        found = np.array(
+            [
+                _between(np.roll(picture.colours, (-y, -x), (0, 1))[self.inside], labels)
+                for y, x in self.shifts
+            ]
+        )
         better = float((found[0] - found[1:].mean()) / max(float(found[1:].std()), 0.01))
         return min(better, COLOURS_WORTH * (len(np.unique(labels)) - 1))
 
@@ -309,7 +357,10 @@ def _between(colours: Float, labels: NDArray[np.int32]) -> float:
         return 0.0
     count = np.bincount(labels)
     used = count > 0
-    sums = np.stack([np.bincount(labels, colours[:, i]) for i in range(3)], axis=1)[used] / count[used, None]
+    sums = (
+        np.stack([np.bincount(labels, colours[:, i]) for i in range(3)], axis=1)[used]
+        / count[used, None]
+    )
     whole = colours.mean(axis=0)
     total = float(((colours - whole) ** 2).sum())
     between = float((count[used, None] * (sums - whole) ** 2).sum())
@@ -321,12 +372,19 @@ def _reasons(layout: Layout, signs: _Signs | None, repeats: bool, alike: float) 
     if alike > 0:
         found.append("the names are alike")
     if layout.tiles:
-        found.append("the UVs repeat, and so does the picture" if repeats else "the UVs repeat, the picture does not")
+        found.append(
+            "the UVs repeat, and so does the picture"
+            if repeats
+            else "the UVs repeat, the picture does not"
+        )
         return found
     if signs is None:
         return found or ["the slot has no UVs"]
     if signs.borders > 2:
-        found.append(f"edges of the picture follow the island borders ({signs.borders:.1f} deviations above other places)")
+        found.append(
+            f"edges of the picture follow the island borders ({signs.borders:.1f} deviations "
+            "above other places)"
+        )
     if signs.colours > 2:
         found.append(f"each island has colours of its own ({signs.colours:.1f} deviations)")
     if signs.ridges > 2 and signs.borders <= 2:
@@ -336,10 +394,14 @@ def _reasons(layout: Layout, signs: _Signs | None, repeats: bool, alike: float) 
     if signs.detail > 2:
         found.append("detail lies inside the islands, padding outside")
     if signs.background > 2:
-        found.append(f"its background lies outside the islands; {100 * signs.covered:.0f} % of them is painted")
+        found.append(
+            f"its background lies outside the islands; {100 * signs.covered:.0f} % of them is "
+            "painted"
+        )
     if signs.beyond > SHARED and signs.covered > 0.9 and found:
         found.append(
-            f"{100 * signs.beyond:.0f} % of what is painted lies beyond this slot's islands: others may share the maps"
+            f"{100 * signs.beyond:.0f} % of what is painted lies beyond this slot's islands: "
+            "others may share the maps"
         )
     if repeats and len(found) == 0:
         found.append("repeats in x and y: fits any layout, speaks for none")

@@ -25,8 +25,8 @@ class Node:
 class Mesh:
     """A mesh as drawn: node transforms applied, every instance counted.
 
-    Vertices are those of the file, so one corner position may stand several times. Windings are counter-clockwise as seen
-    from the front, also under mirroring nodes.
+    Vertices are those of the file, so one corner position may stand several times. Windings are
+    counter-clockwise as seen from the front, also under mirroring nodes.
     """
 
     name: str
@@ -93,4 +93,6 @@ def face_normals(positions: NDArray[np.float64], triangles: Index) -> Float:
     for corner in range(3):
         np.add.at(summed, triangles[:, corner], faces)
     length = np.linalg.norm(summed, axis=1, keepdims=True)
-    return np.where(length > 0, summed / np.maximum(length, 1e-30), [0.0, 0.0, 1.0]).astype(np.float32)
+    return np.where(length > 0, summed / np.maximum(length, 1e-30), [0.0, 0.0, 1.0]).astype(
+        np.float32
+    )

@@ -1,7 +1,7 @@
 """Read Wavefront OBJ with its MTL names: n-gons, negative indices, missing UVs or normals.
 
-Read here rather than through a scene library, because slots and vertex counts must be those of the file. Lines are only sorted
-by what they begin with; numbers are parsed all at once.
+Read here rather than through a scene library, because slots and vertex counts must be those of the
+file. Lines are only sorted by what they begin with; numbers are parsed all at once.
 """
 
 from __future__ import annotations
@@ -25,7 +25,8 @@ Find = Callable[[str], Path | None]
 
 @dataclass
 class _Lines:
-    """The lines of a file by what they say, and runs of faces with the same slot and the same vertices before them."""
+    """The lines of a file by what they say, and runs of faces with the same slot and the same
+    vertices before them."""
 
     positions: list[str] = field(default_factory=list)
     uvs: list[str] = field(default_factory=list)
@@ -43,8 +44,11 @@ class _Lines:
 
 
 def read_obj(path: Path, find: Find, name: str) -> Mesh:
-    """A mesh from an `.obj` file; polygons become fans. Raises `UnreadableFile`, or `ValueError` and its kin for damage."""
-    lines = _sorted_lines(path.read_text("utf-8", errors="replace").replace("\\\n", " ").replace("\t", " "))
+    """A mesh from an `.obj` file; polygons become fans. Raises `UnreadableFile`, or `ValueError`
+    and its kin for damage."""
+    lines = _sorted_lines(
+        path.read_text("utf-8", errors="replace").replace("\\\n", " ").replace("\t", " ")
+    )
     if not lines.positions:
         raise UnreadableFile("there are no vertices in it.", subject=name, hint="Export it again.")
     for library in lines.libraries:
@@ -98,7 +102,11 @@ def read_obj(path: Path, find: Find, name: str) -> Mesh:
 def obj_companions(path: Path) -> list[str]:
     """Relative paths of the material libraries that an `.obj` names."""
     with path.open(encoding="utf-8", errors="replace") as file:
-        return [line.split(None, 1)[1].strip() for line in file if line.startswith("mtllib ") and len(line.split()) > 1]
+        return [
+            line.split(None, 1)[1].strip()
+            for line in file
+            if line.startswith("mtllib ") and len(line.split()) > 1
+        ]
 
 
 def _sorted_lines(text: str) -> _Lines:
@@ -133,7 +141,8 @@ def _sorted_lines(text: str) -> _Lines:
 
 
 def _numbers(lines: list[str], width: int) -> tuple[NDArray[np.float64], NDArray[np.int64]]:
-    """The first `width` numbers of every line, `(n, width)`, missing ones 0, and how many each line has."""
+    """The first `width` numbers of every line, `(n, width)`, missing ones 0, and how many each line
+    has."""
     widths = np.array([len(line.split()) for line in lines], np.int64)
     values = _parsed(" ".join(lines), int(widths.sum()), np.float64)
     starts = np.cumsum(widths) - widths
@@ -149,7 +158,9 @@ def _numbers(lines: list[str], width: int) -> tuple[NDArray[np.float64], NDArray
 def _parsed(text: str, count: int, kind: type[np.float64] | type[np.int64]) -> NDArray[Any]:
     """So many numbers of a text. Raises `ValueError` if it does not hold just that many."""
     with warnings.catch_warnings():
-        warnings.simplefilter("ignore", DeprecationWarning)  # what NumPy says of a text that is not all numbers
+        warnings.simplefilter(
+            "ignore", DeprecationWarning
+        )  # what NumPy says of a text that is not all numbers
         values = np.fromstring(text, kind, sep=" ")
     if len(values) != count:
         raise ValueError("a line does not hold numbers")
@@ -164,10 +175,12 @@ def _by_run(lines: _Lines, column: int) -> NDArray[np.int64]:
 
 
 def _corners(lines: _Lines, counts: NDArray[np.int64]) -> NDArray[np.int64]:
-    """Numbers of position, UV and normal of every face corner, `(c, 3)`, from 0; −1 where there is none."""
+    """Numbers of position, UV and normal of every face corner, `(c, 3)`, from 0; −1 where there is
+    none."""
     text = " ".join(lines.faces)
     count, empty = int(counts.sum()), text.count("//")
-    # What is left of each corner without its digits says how it is written; files hardly ever mix ways.
+    # What is left of each corner without its digits says how it is written; files hardly ever mix
+    # ways.
     ways = text.encode().translate(None, b"0123456789-").split()
     way = ways[0] if len(ways) == count and len(set(ways)) == 1 else None
     found = np.zeros((count, 3), np.int64)
@@ -196,4 +209,6 @@ def _corners(lines: _Lines, counts: NDArray[np.int64]) -> NDArray[np.int64]:
 
 def _materials(library: Path) -> list[str]:
     with library.open(encoding="utf-8", errors="replace") as file:
-        return [line.split(None, 1)[1].strip() for line in file if line.strip().startswith("newmtl ")]
+        return [
+            line.split(None, 1)[1].strip() for line in file if line.strip().startswith("newmtl ")
+        ]

@@ -59,7 +59,8 @@ def unit_normals(stored: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDAr
 
 
 def fans(counts: NDArray[np.int64]) -> NDArray[np.int64]:
-    """Triangles of polygons with so many corners each, `(t, 3)` numbers of corners in their running order."""
+    """Triangles of polygons with so many corners each, `(t, 3)` numbers of corners in their running
+    order."""
     starts = np.cumsum(counts) - counts
     polygon, step = spread(np.maximum(counts - 2, 0))
     first = starts[polygon]
@@ -67,13 +68,20 @@ def fans(counts: NDArray[np.int64]) -> NDArray[np.int64]:
 
 
 def cofactor(axes: NDArray[np.float64]) -> NDArray[np.float64]:
-    """The matrix that turns normals where `axes` `(3, 3)` turns positions: right also where that cannot be inverted."""
+    """The matrix that turns normals where `axes` `(3, 3)` turns positions: right also where that
+    cannot be inverted."""
     x, y, z = axes.T
     sign = -1.0 if np.linalg.det(axes) < 0 else 1.0
     return sign * np.stack([np.cross(y, z), np.cross(z, x), np.cross(x, y)], axis=1)
 
 
-def join_parts(name: str, parts: list[Part], slots: tuple[str, ...], nodes: tuple[Node, ...], notes: tuple[str, ...]) -> Mesh:
+def join_parts(
+    name: str,
+    parts: list[Part],
+    slots: tuple[str, ...],
+    nodes: tuple[Node, ...],
+    notes: tuple[str, ...],
+) -> Mesh:
     """The mesh of all parts; vertices and triangles keep their order."""
     starts = np.cumsum([0, *(len(part.positions) for part in parts)])
     loose = [0] * len(slots)
@@ -90,13 +98,19 @@ def join_parts(name: str, parts: list[Part], slots: tuple[str, ...], nodes: tupl
     return Mesh(
         name=name,
         positions=joined([p.positions for p in parts], (3,), np.float64),
-        triangles=joined([p.triangles + s for p, s in zip(parts, starts, strict=False)], (3,), np.int32),
+        triangles=joined(
+            [p.triangles + s for p, s in zip(parts, starts, strict=False)], (3,), np.int32
+        ),
         triangle_slot=joined([np.full(len(p.triangles), p.slot) for p in parts], (), np.int32),
         slots=slots,
         vertex_slot=joined([np.full(len(p.positions), p.slot) for p in parts], (), np.int32),
         normals=joined([p.normals for p in parts], (3,), np.float32),
         uvs=joined([p.uvs for p in parts], (2,), np.float32),
-        colours=joined([no_colours(len(p.positions)) if p.colours is None else p.colours for p in parts], (4,), np.float32),
+        colours=joined(
+            [no_colours(len(p.positions)) if p.colours is None else p.colours for p in parts],
+            (4,),
+            np.float32,
+        ),
         unnormalised=joined([p.unnormalised for p in parts], (), bool),
         loose=tuple(loose),
         uv_sets=tuple(uv_sets),

@@ -1,8 +1,9 @@
-"""Read PLY: text and binary of either byte order, polygons, normals, colours, UVs on vertices or on corners.
+"""Read PLY: text and binary of either byte order, polygons, normals, colours, UVs on vertices or on
+corners.
 
-Read here rather than through a scene library, because vertex counts and faults must be those of the file.
-Source: Turk, “The PLY Polygon File Format”, 1994. PLY says nothing of slots, so there is one; names of UV properties and a v
-that points up are common practice.
+Read here rather than through a scene library, because vertex counts and faults must be those of the
+file. Source: Turk, “The PLY Polygon File Format”, 1994. PLY says nothing of slots, so there is one;
+names of UV properties and a v that points up are common practice.
 """
 
 from __future__ import annotations
@@ -19,9 +20,23 @@ from ektopos.meshes.mesh import Mesh
 from ektopos.meshes.parts import Part, fans, join_parts, unit_normals, with_alpha
 
 _KIND = {
-    "char": "i1", "int8": "i1", "uchar": "u1", "uint8": "u1", "short": "i2", "int16": "i2", "ushort": "u2", "uint16": "u2",
-    "int": "i4", "int32": "i4", "uint": "u4", "uint32": "u4", "float": "f4", "float32": "f4", "double": "f8", "float64": "f8",
-}  # fmt: skip
+    "char": "i1",
+    "int8": "i1",
+    "uchar": "u1",
+    "uint8": "u1",
+    "short": "i2",
+    "int16": "i2",
+    "ushort": "u2",
+    "uint16": "u2",
+    "int": "i4",
+    "int32": "i4",
+    "uint": "u4",
+    "uint32": "u4",
+    "float": "f4",
+    "float32": "f4",
+    "double": "f8",
+    "float64": "f8",
+}
 _UV_NAMES = (("u", "v"), ("s", "t"), ("texture_u", "texture_v"), ("texture_s", "texture_t"))
 _CORNERS = ("vertex_indices", "vertex_index")
 
@@ -41,7 +56,9 @@ class _Element:
 
 
 def read_ply(path: Path, name: str) -> Mesh:
-    """A mesh from a `.ply` file. Raises `UnreadableFile`, or `ValueError` and its kin for damage."""
+    """A mesh from a `.ply` file. Raises `UnreadableFile`, or `ValueError` and its kin for
+    damage.
+    """
     raw = path.read_bytes()
     elements, order, start = _header(raw, name)
     if order is None:
@@ -72,7 +89,11 @@ def _header(raw: bytes, name: str) -> tuple[list[_Element], str | None, int]:
         if words[:1] == ["format"]:
             orders = {"ascii": None, "binary_little_endian": "<", "binary_big_endian": ">"}
             if words[1] not in orders:
-                raise UnreadableFile(f"PLY {words[1]} is not known.", subject=name, hint="Save it as text or binary PLY.")
+                raise UnreadableFile(
+                    f"PLY {words[1]} is not known.",
+                    subject=name,
+                    hint="Save it as text or binary PLY.",
+                )
             order = orders[words[1]]
         elif words[:1] == ["element"]:
             count = int(words[2])
@@ -120,7 +141,8 @@ def _read_binary(element: _Element, raw: bytes, start: int, order: str) -> int:
 
 
 def _read_even(element: _Element, raw: bytes, start: int, order: str) -> int | None:
-    """Rows whose lists are all as long as those of the first row, read at once; `None` if they are not."""
+    """Rows whose lists are all as long as those of the first row, read at once; `None` if they are
+    not."""
     fields: list[Any] = []
     at = start
     for name, kind, listed in element.properties:
@@ -159,7 +181,9 @@ def _read_uneven(element: _Element, raw: bytes, start: int, order: str) -> int:
                 start += np.dtype(listed).itemsize
             kept[name].append(np.frombuffer(raw, order + kind, length, start))
             start += np.dtype(kind).itemsize * length
-    element.columns = {name: np.concatenate(parts) if parts else np.zeros(0) for name, parts in kept.items()}
+    element.columns = {
+        name: np.concatenate(parts) if parts else np.zeros(0) for name, parts in kept.items()
+    }
     element.counts = {name: np.array(values, np.int64) for name, values in counts.items()}
     return start
 
@@ -178,14 +202,22 @@ def _part(vertex: _Element, face: _Element | None) -> Part:
     columns = vertex.columns
     normals = np.zeros_like(positions)
     if all(axis in columns for axis in ("nx", "ny", "nz")):
-        normals = np.stack([columns[axis] for axis in ("nx", "ny", "nz")], axis=1).astype(np.float64)
+        normals = np.stack([columns[axis] for axis in ("nx", "ny", "nz")], axis=1).astype(
+            np.float64
+        )
     normals, unnormalised = unit_normals(normals)
     pair = next((pair for pair in _UV_NAMES if pair[0] in columns and pair[1] in columns), None)
     uvs = np.full((len(positions), 2), np.nan)
     if pair is not None:
-        uvs = np.stack([columns[pair[0]], 1.0 - columns[pair[1]].astype(np.float64)], axis=1).astype(np.float64)
+        uvs = np.stack(
+            [columns[pair[0]], 1.0 - columns[pair[1]].astype(np.float64)], axis=1
+        ).astype(np.float64)
     colours = _colours(columns)
-    if face is not None and "texcoord" in face.counts and (face.counts["texcoord"] == 2 * counts).all():
+    if (
+        face is not None
+        and "texcoord" in face.counts
+        and (face.counts["texcoord"] == 2 * counts).all()
+    ):
         # UVs of corners: every corner becomes a vertex of its own where its UVs are its own.
         by_corner = face.columns["texcoord"].reshape(-1, 2).astype(np.float64)
         pairs = np.concatenate([corners[:, None], by_corner], axis=1)
@@ -196,7 +228,9 @@ def _part(vertex: _Element, face: _Element | None) -> Part:
         colours = None if colours is None else colours[used]
         corners = place.reshape(-1)
         pair = ("u", "v")
-    return Part(0, positions, corners[triangles], normals, uvs, colours, unnormalised, int(pair is not None))
+    return Part(
+        0, positions, corners[triangles], normals, uvs, colours, unnormalised, int(pair is not None)
+    )
 
 
 def _colours(columns: dict[str, NDArray[Any]]) -> NDArray[np.float64] | None:
@@ -205,6 +239,12 @@ def _colours(columns: dict[str, NDArray[Any]]) -> NDArray[np.float64] | None:
         names = [f"{prefix}{channel}" for channel in ("red", "green", "blue", "alpha")]
         if names[0] in columns:
             whole = [columns[name] for name in names if name in columns]
-            found = np.stack([c / 255.0 if np.issubdtype(c.dtype, np.integer) else c for c in whole], axis=1)
-            return with_alpha(found.astype(np.float64)) if found.shape[1] >= 3 else np.ones((len(found), 4))
+            found = np.stack(
+                [c / 255.0 if np.issubdtype(c.dtype, np.integer) else c for c in whole], axis=1
+            )
+            return (
+                with_alpha(found.astype(np.float64))
+                if found.shape[1] >= 3
+                else np.ones((len(found), 4))
+            )
     return None

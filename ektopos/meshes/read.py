@@ -17,9 +17,22 @@ from ektopos.meshes.usd import USD_SUFFIXES, read_usd
 
 MESH_SUFFIXES = (".glb", ".gltf", ".obj", ".ply", *USD_SUFFIXES)
 OTHER_MESH_SUFFIXES = (
-    ".3ds", ".abc", ".blend", ".c4d", ".dae", ".fbx", ".max", ".ma", ".mb", ".stl", ".x3d", ".lwo",
-)  # fmt: skip
-READ_HINT = "Save it as GLB, glTF with its files, OBJ with MTL, PLY or USD: these open formats are read."
+    ".3ds",
+    ".abc",
+    ".blend",
+    ".c4d",
+    ".dae",
+    ".fbx",
+    ".max",
+    ".ma",
+    ".mb",
+    ".stl",
+    ".x3d",
+    ".lwo",
+)
+READ_HINT = (
+    "Save it as GLB, glTF with its files, OBJ with MTL, PLY or USD: these open formats are read."
+)
 
 MAX_COORDINATE = 1e12
 """Squares of it still fit 32-bit floats, with which meshes leave."""
@@ -29,9 +42,11 @@ FindPart = Callable[[str], Path | None]
 
 
 def read_mesh(path: Path, find: FindPart | None = None, *, name: str | None = None) -> Mesh:
-    """A mesh with its transforms applied. `find` looks up the files it refers to; by default beside `path`, never above.
+    """A mesh with its transforms applied. `find` looks up the files it refers to; by default beside
+    `path`, never above.
 
-    `name` gives the file's own name where `path` is only where its bytes lie. Raises `UnreadableFile`.
+    `name` gives the file's own name where `path` is only where its bytes lie. Raises
+    `UnreadableFile`.
     """
     given = name or path.name
     suffix = Path(given).suffix.lower()
@@ -50,13 +65,16 @@ def read_mesh(path: Path, find: FindPart | None = None, *, name: str | None = No
         raise
     except DAMAGE as problem:
         raise UnreadableFile(
-            f"the mesh is damaged ({type(problem).__name__}: {problem}).", subject=given, hint="Export it again."
+            f"the mesh is damaged ({type(problem).__name__}: {problem}).",
+            subject=given,
+            hint="Export it again.",
         ) from None
     raise UnreadableFile(f"“{suffix}” meshes are not read.", subject=given, hint=READ_HINT)
 
 
 def companion_files(path: Path, name: str) -> list[str]:
-    """Relative paths of the files that a mesh file needs beside it (buffers, materials, images that are there or not)."""
+    """Relative paths of the files that a mesh file needs beside it (buffers, materials, images that
+    are there or not)."""
     suffix = Path(name).suffix.lower()
     try:
         if suffix == ".gltf":
@@ -69,7 +87,8 @@ def companion_files(path: Path, name: str) -> list[str]:
 
 
 def _within_bounds(mesh: Mesh) -> Mesh:
-    """The mesh. Raises `ValueError` where its numbers or the number of its slots would spoil every measure."""
+    """The mesh. Raises `ValueError` where its numbers or the number of its slots would spoil every
+    measure."""
     check_slots(len(mesh.slots))
     if mesh.positions.size and not np.abs(mesh.positions).max() <= MAX_COORDINATE:
         raise ValueError(f"a position is beyond {MAX_COORDINATE:.0e} m")

@@ -1,7 +1,7 @@
 """Recipes: what each step of `ektopos.steps` does to a mesh.
 
-Every step is a pure function from a mesh to a mesh, and the number and order of triangles never change, so that a step means
-the same each time it is read.
+Every step is a pure function from a mesh to a mesh, and the number and order of triangles never
+change, so that a step means the same each time it is read.
 """
 
 from __future__ import annotations
@@ -18,12 +18,22 @@ from ektopos.errors import EktoposError
 from ektopos.meshes.islands import joined_faces, uv_islands, weld
 from ektopos.meshes.mesh import Mesh
 from ektopos.meshes.rows import unique_rows
-from ektopos.steps import By, MergeSlots, MeshStep, MoveUvs, PackUvs, PaletteUvs, RenameSlot, SplitSlot
+from ektopos.steps import (
+    By,
+    MergeSlots,
+    MeshStep,
+    MoveUvs,
+    PackUvs,
+    PaletteUvs,
+    RenameSlot,
+    SplitSlot,
+)
 from ektopos.types import Index
 
 
 def apply_recipe(mesh: Mesh, steps: Sequence[MeshStep]) -> Mesh:
-    """The mesh with every step done, in order. Raises `EktoposError` for a step that does not fit it."""
+    """The mesh with every step done, in order. Raises `EktoposError` for a step that does not fit
+    it."""
     for step in steps:
         mesh = apply_step(step, mesh)
     return mesh
@@ -39,27 +49,45 @@ def apply_step(step: MeshStep, mesh: Mesh) -> Mesh:
 def _rename(step: RenameSlot, mesh: Mesh) -> Mesh:
     number = slot_number(mesh, step.slot)
     if step.name in mesh.slots and step.name != step.slot:
-        raise EktoposError(f"there is a slot {step.name} already.", subject=step.slot, hint="Merge the two instead.")
-    return replace(mesh, slots=tuple(step.name if i == number else slot for i, slot in enumerate(mesh.slots)))
+        raise EktoposError(
+            f"there is a slot {step.name} already.",
+            subject=step.slot,
+            hint="Merge the two instead.",
+        )
+    return replace(
+        mesh, slots=tuple(step.name if i == number else slot for i, slot in enumerate(mesh.slots))
+    )
 
 
 @apply_step.register
 def _merge(step: MergeSlots, mesh: Mesh) -> Mesh:
     gone = [slot_number(mesh, slot) for slot in step.slots]
     if step.name in mesh.slots and step.name not in step.slots:
-        raise EktoposError(f"there is a slot {step.name} already.", subject=step.slots[0], hint="Name it among the merged.")
+        raise EktoposError(
+            f"there is a slot {step.name} already.",
+            subject=step.slots[0],
+            hint="Name it among the merged.",
+        )
     first = min(gone)
     kept = [i for i in range(len(mesh.slots)) if i == first or i not in gone]
-    place = np.array([kept.index(first if i in gone else i) for i in range(len(mesh.slots))], np.int32)
+    place = np.array(
+        [kept.index(first if i in gone else i) for i in range(len(mesh.slots))], np.int32
+    )
 
     def joined(values: tuple[int, ...], how: Any) -> tuple[int, ...]:
-        return tuple(how(values[i] for i in range(len(values)) if place[i] == number) for number in range(len(kept)))
+        return tuple(
+            how(values[i] for i in range(len(values)) if place[i] == number)
+            for number in range(len(kept))
+        )
 
     return replace(
-        mesh, slots=tuple(step.name if i == first else mesh.slots[i] for i in kept),
-        triangle_slot=place[mesh.triangle_slot], vertex_slot=place[mesh.vertex_slot],
-        loose=joined(mesh.loose, sum), uv_sets=joined(mesh.uv_sets, max),
-    )  # fmt: skip
+        mesh,
+        slots=tuple(step.name if i == first else mesh.slots[i] for i in kept),
+        triangle_slot=place[mesh.triangle_slot],
+        vertex_slot=place[mesh.vertex_slot],
+        loose=joined(mesh.loose, sum),
+        uv_sets=joined(mesh.uv_sets, max),
+    )
 
 
 @apply_step.register
@@ -69,19 +97,27 @@ def _split(step: SplitSlot, mesh: Mesh) -> Mesh:
     group = groups_of(mesh, own, step.by)
     if step.at is None:
         if step.by == "face":
-            raise EktoposError("every face a slot would be too many.", subject=step.slot, hint="Choose parts or islands.")
+            raise EktoposError(
+                "every face a slot would be too many.",
+                subject=step.slot,
+                hint="Choose parts or islands.",
+            )
         for part in range(1, int(group.max(initial=0)) + 1):
             mesh = _moved(mesh, own[group == part], _unused(mesh, step.slot))
         return mesh
     if any(face >= len(own) for face in step.at):
-        raise EktoposError("a chosen face is not in the slot any more.", subject=step.slot, hint="Choose it again.")
+        raise EktoposError(
+            "a chosen face is not in the slot any more.", subject=step.slot, hint="Choose it again."
+        )
     return _moved(mesh, own[np.isin(group, group[step.at])], step.name or _unused(mesh, step.slot))
 
 
 @apply_step.register
 def _move(step: MoveUvs, mesh: Mesh) -> Mesh:
     if 0.0 in step.scale:
-        raise EktoposError("scaled by 0, the UVs would vanish.", subject=step.slots[0], hint="Give another scale.")
+        raise EktoposError(
+            "scaled by 0, the UVs would vanish.", subject=step.slots[0], hint="Give another scale."
+        )
     faces = faces_of(mesh, step.slots)
     mesh = with_own_vertices(mesh, faces)
     used = np.unique(mesh.triangles[faces])
@@ -108,32 +144,44 @@ def _pack(step: PackUvs, mesh: Mesh) -> Mesh:
     options.resolution, options.padding, options.create_image = step.texels, step.gap, False
     try:
         if anew:
-            # Points, not vertices: where the file has split vertices the surface still hangs together.
+            # Points, not vertices: where the file has split vertices the surface still hangs
+            # together.
             place = weld(mesh.positions[used])
             _, first = np.unique(place, return_index=True)
-            atlas.add_mesh(mesh.positions[used][first].astype(np.float32), place[indices].astype(np.uint32))
+            atlas.add_mesh(
+                mesh.positions[used][first].astype(np.float32), place[indices].astype(np.uint32)
+            )
         else:
-            # The library would take stacked islands for one; islands of different “materials” it keeps apart.
+            # The library would take stacked islands for one; islands of different “materials” it
+            # keeps apart.
             island = groups_of(mesh, faces, "island").astype(np.uint32)
             atlas.add_uv_mesh(mesh.uvs[used].astype(np.float32), indices, island[:, None])
         atlas.generate(pack_options=options)
         _, packed, uvs = atlas[0]
     except RuntimeError as problem:
-        raise EktoposError(f"the UVs cannot be packed ({problem}).", subject=step.slots[0]) from None
+        raise EktoposError(
+            f"the UVs cannot be packed ({problem}).", subject=step.slots[0]
+        ) from None
     return with_corner_uvs(mesh, faces, uvs[packed].astype(np.float64))
 
 
 @apply_step.register
 def _palette(step: PaletteUvs, mesh: Mesh) -> Mesh:
     if step.square[0] >= step.grid[0] or step.square[1] >= step.grid[1]:
-        raise EktoposError("the palette has no such square.", subject=step.slot, hint="Choose one inside it.")
+        raise EktoposError(
+            "the palette has no such square.", subject=step.slot, hint="Choose one inside it."
+        )
     number = slot_number(mesh, step.slot)
     own = np.flatnonzero(mesh.triangle_slot == number)
     faces = own
     if step.at is not None:
         group = groups_of(mesh, own, step.by)
         if any(face >= len(own) for face in step.at):
-            raise EktoposError("a chosen face is not in the slot any more.", subject=step.slot, hint="Choose it again.")
+            raise EktoposError(
+                "a chosen face is not in the slot any more.",
+                subject=step.slot,
+                hint="Choose it again.",
+            )
         faces = own[np.isin(group, group[step.at])]
     side = 1.0 / np.array(step.grid)
     centre = (np.array(step.square) + 0.5) * side
@@ -145,10 +193,13 @@ def _palette(step: PaletteUvs, mesh: Mesh) -> Mesh:
 
 
 def carried(before: Mesh, after: Mesh) -> dict[str, str]:
-    """For every slot after some steps, the slot that most of its triangles were in before; empty slots go by their name."""
+    """For every slot after some steps, the slot that most of its triangles were in before; empty
+    slots go by their name."""
     found = {}
     for number, slot in enumerate(after.slots):
-        was = np.bincount(before.triangle_slot[after.triangle_slot == number], minlength=len(before.slots))
+        was = np.bincount(
+            before.triangle_slot[after.triangle_slot == number], minlength=len(before.slots)
+        )
         found[slot] = before.slots[int(was.argmax())] if was.any() else slot
     return found
 
@@ -156,7 +207,11 @@ def carried(before: Mesh, after: Mesh) -> dict[str, str]:
 def slot_number(mesh: Mesh, slot: str) -> int:
     """The number of a slot. Raises `EktoposError` if the mesh has none of that name."""
     if slot not in mesh.slots:
-        raise EktoposError("the mesh has no such slot.", subject=slot, hint=f"It has {', '.join(mesh.slots) or 'none'}.")
+        raise EktoposError(
+            "the mesh has no such slot.",
+            subject=slot,
+            hint=f"It has {', '.join(mesh.slots) or 'none'}.",
+        )
     return mesh.slots.index(slot)
 
 
@@ -169,12 +224,16 @@ def faces_of(mesh: Mesh, slots: list[str]) -> Index:
 
 
 def groups_of(mesh: Mesh, faces: NDArray[Any], by: By) -> Index:
-    """A number from 0 for each of some faces: equal for those that hang together, in the order in which they come."""
+    """A number from 0 for each of some faces: equal for those that hang together, in the order in
+    which they come."""
     if by == "face":
         return np.arange(len(faces), dtype=np.int32)
     if by == "island":
         corners = mesh.corner_uvs()[faces]
-        found, _ = uv_islands(np.where(np.isfinite(corners), corners, -1.0), weld(mesh.positions)[mesh.triangles[faces]])
+        found, _ = uv_islands(
+            np.where(np.isfinite(corners), corners, -1.0),
+            weld(mesh.positions)[mesh.triangles[faces]],
+        )
     else:
         found, _ = joined_faces(weld(mesh.positions)[mesh.triangles[faces]])
     _, first, group = np.unique(found, return_index=True, return_inverse=True)
@@ -197,10 +256,13 @@ def with_own_vertices(mesh: Mesh, faces: NDArray[Any]) -> Mesh:
 
 
 def with_corner_uvs(mesh: Mesh, faces: NDArray[Any], corner_uvs: NDArray[np.float64]) -> Mesh:
-    """The mesh with other UVs `(f, 3, 2)` at the corners of some faces; vertices are split where their corners differ."""
+    """The mesh with other UVs `(f, 3, 2)` at the corners of some faces; vertices are split where
+    their corners differ."""
     mesh = with_own_vertices(mesh, faces)
     own = mesh.triangles[faces].reshape(-1)
-    steps = np.rint((corner_uvs.reshape(-1, 2) - corner_uvs.reshape(-1, 2).min(axis=0)) * 2**24).astype(np.int64)
+    steps = np.rint(
+        (corner_uvs.reshape(-1, 2) - corner_uvs.reshape(-1, 2).min(axis=0)) * 2**24
+    ).astype(np.int64)
     first, place = unique_rows(np.concatenate([own[:, None], steps], axis=1))
     kept = np.setdiff1d(np.arange(len(mesh.positions)), own)
     triangles = mesh.triangles.copy()
@@ -213,23 +275,35 @@ def with_corner_uvs(mesh: Mesh, faces: NDArray[Any], corner_uvs: NDArray[np.floa
     changed = _with_vertices(mesh, np.concatenate([kept, own[first]]), triangles)
     uvs = changed.uvs.copy()
     uvs[len(kept) :] = corner_uvs.reshape(-1, 2)[first]
-    uv_sets = tuple(max(1, n) if i in mesh.triangle_slot[faces] else n for i, n in enumerate(mesh.uv_sets))
+    uv_sets = tuple(
+        max(1, n) if i in mesh.triangle_slot[faces] else n for i, n in enumerate(mesh.uv_sets)
+    )
     return replace(changed, uvs=uvs, uv_sets=uv_sets)
 
 
 def _with_vertices(mesh: Mesh, source: NDArray[Any], triangles: NDArray[Any]) -> Mesh:
     """The mesh with the vertices `source` of the old one."""
     return replace(
-        mesh, positions=mesh.positions[source], normals=mesh.normals[source], uvs=mesh.uvs[source],
-        colours=mesh.colours[source], unnormalised=mesh.unnormalised[source], vertex_slot=mesh.vertex_slot[source],
+        mesh,
+        positions=mesh.positions[source],
+        normals=mesh.normals[source],
+        uvs=mesh.uvs[source],
+        colours=mesh.colours[source],
+        unnormalised=mesh.unnormalised[source],
+        vertex_slot=mesh.vertex_slot[source],
         triangles=triangles.astype(np.int32),
-    )  # fmt: skip
+    )
 
 
 def _moved(mesh: Mesh, faces: NDArray[Any], goal: str) -> Mesh:
     if goal not in mesh.slots:
         source = int(mesh.triangle_slot[faces[0]]) if len(faces) else 0
-        mesh = replace(mesh, slots=(*mesh.slots, goal), loose=(*mesh.loose, 0), uv_sets=(*mesh.uv_sets, mesh.uv_sets[source]))
+        mesh = replace(
+            mesh,
+            slots=(*mesh.slots, goal),
+            loose=(*mesh.loose, 0),
+            uv_sets=(*mesh.uv_sets, mesh.uv_sets[source]),
+        )
     number = mesh.slots.index(goal)
     mesh = with_own_vertices(mesh, faces)
     triangle_slot, vertex_slot = mesh.triangle_slot.copy(), mesh.vertex_slot.copy()
@@ -246,10 +320,12 @@ def _unused(mesh: Mesh, slot: str) -> str:
 
 
 def without_names(steps: Sequence[MeshStep]) -> tuple[list[MeshStep], dict[str, str]]:
-    """A recipe with the same geometry that renames nothing, and what its slots are called in the end where that differs.
+    """A recipe with the same geometry that renames nothing, and what its slots are called in the
+    end where that differs.
 
-    Meshes are measured by what is done to them, and a name is nothing that is done. Where a split names its slots by itself after
-    a slot was renamed, the names cannot be told from the recipe alone, and it is given back as it is.
+    Meshes are measured by what is done to them, and a name is nothing that is done. Where a split
+    names its slots by itself after a slot was renamed, the names cannot be told from the recipe
+    alone, and it is given back as it is.
     """
     names: dict[str, str] = {}
     """What slots are called now, by what they are called without renaming."""
@@ -270,12 +346,16 @@ def without_names(steps: Sequence[MeshStep]) -> tuple[list[MeshStep], dict[str, 
         elif isinstance(step, MergeSlots):
             gone = [origin(slot) for slot in step.slots]
             plain.append(step.model_copy(update={"slots": gone, "name": gone[0]}))
-            names = {was: now for was, now in names.items() if was not in gone} | {gone[0]: step.name}
+            names = {was: now for was, now in names.items() if was not in gone} | {
+                gone[0]: step.name
+            }
         elif isinstance(step, SplitSlot):
             if step.name is None and names:
                 return list(steps), {}
             known = step.name in names.values() if step.name else False
-            goal = step.name if step.name is None else origin(step.name) if known else fresh(step.name)
+            goal = (
+                step.name if step.name is None else origin(step.name) if known else fresh(step.name)
+            )
             plain.append(step.model_copy(update={"slot": origin(step.slot), "name": goal}))
             if goal is not None and step.name is not None and goal != step.name:
                 names[goal] = step.name
@@ -288,4 +368,6 @@ def without_names(steps: Sequence[MeshStep]) -> tuple[list[MeshStep], dict[str, 
 
 def with_names(mesh: Mesh, names: Mapping[str, str]) -> Mesh:
     """A mesh whose slots are called otherwise."""
-    return replace(mesh, slots=tuple(names.get(slot, slot) for slot in mesh.slots)) if names else mesh
+    return (
+        replace(mesh, slots=tuple(names.get(slot, slot) for slot in mesh.slots)) if names else mesh
+    )

@@ -1,4 +1,5 @@
-"""Equal rows of whole numbers, found by one number for each row: several times faster than comparing rows."""
+"""Equal rows of whole numbers, found by one number for each row: several times faster than
+comparing rows."""
 
 from __future__ import annotations
 
@@ -9,7 +10,8 @@ _LARGEST = 2**62
 
 
 def unique_rows(rows: NDArray[np.int64]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
-    """Of rows `(n, k)` of numbers from 0: where each different row stands first, and which of those each row is, `(n,)`.
+    """Of rows `(n, k)` of numbers from 0: where each different row stands first, and which of those
+    each row is, `(n,)`.
 
     Cost: n log n for each column at the most, usually once.
     """

@@ -28,13 +28,16 @@ class UvFacts:
     overlap: float
     flipped: float
     l2: float | None
-    """Stretch; `None` without UVs, or where an area of the surface has no UV area and the stretch is endless."""
+    """Stretch; `None` without UVs, or where an area of the surface has no UV area and the stretch
+    is endless."""
     linf: float | None
     islands: int = 0
     gap: float | None = None
-    """Smallest distance between two islands, UV units; `None` with less than two, or where the UVs repeat."""
+    """Smallest distance between two islands, UV units; `None` with less than two, or where the UVs
+    repeat."""
     stacked: float = 0.0
-    """Share of the UV area that lies exactly on other triangles, turned the same way: twins that share on purpose."""
+    """Share of the UV area that lies exactly on other triangles, turned the same way: twins that
+    share on purpose."""
     mirrored: float = 0.0
     """The same, turned over."""
 
@@ -57,7 +60,8 @@ class SlotFacts:
 
 
 def slot_facts(mesh: Mesh) -> list[SlotFacts]:
-    """Facts of every slot, in the mesh's order. Triangles without UVs are left out of the UV measures."""
+    """Facts of every slot, in the mesh's order. Triangles without UVs are left out of the UV
+    measures."""
     areas = mesh.areas()
     corners, corner_uvs = mesh.corners(), mesh.corner_uvs()
     has_uv = mesh.has_uv
@@ -86,8 +90,8 @@ def slot_facts(mesh: Mesh) -> list[SlotFacts]:
 def triangle_measures(mesh: Mesh) -> dict[str, NDArray[np.float32]]:
     """Measures of every triangle, `(t,)`, to be seen on the mesh; not a number without UVs.
 
-    `density` in UV units per metre; `stretch` as the larger of Γ and 1/γ at the slot's ideal scale, 1 for none (Sander 2001);
-    `flipped` is 1 where the UVs run against the face, else 0.
+    `density` in UV units per metre; `stretch` as the larger of Γ and 1/γ at the slot's ideal scale,
+    1 for none (Sander 2001); `flipped` is 1 where the UVs run against the face, else 0.
     """
     corners, corner_uvs = mesh.corners(), mesh.corner_uvs()
     signed = signed_areas(corner_uvs)
@@ -100,13 +104,21 @@ def triangle_measures(mesh: Mesh) -> dict[str, NDArray[np.float32]]:
         own = (mesh.triangle_slot == number) & np.isfinite(signed) & (signed != 0) & (areas > 0)
         if own.any():
             ideal = np.sqrt(areas[own].sum() / np.abs(signed[own]).sum())
-            stretched[own] = np.maximum(largest[own] / ideal, ideal / np.maximum(smallest[own], 1e-12))
+            stretched[own] = np.maximum(
+                largest[own] / ideal, ideal / np.maximum(smallest[own], 1e-12)
+            )
     flipped = np.where(np.isfinite(signed), signed < 0, np.nan)
-    return {name: v.astype(np.float32) for name, v in (("density", density), ("stretch", stretched), ("flipped", flipped))}
+    return {
+        name: v.astype(np.float32)
+        for name, v in (("density", density), ("stretch", stretched), ("flipped", flipped))
+    }
 
 
-def density_spread(areas: NDArray[np.float64], uv_areas: NDArray[np.float64]) -> tuple[float, float] | None:
-    """UV units per metre that the surface is above and below on all but a tenth of its area each, `(t,)` areas given."""
+def density_spread(
+    areas: NDArray[np.float64], uv_areas: NDArray[np.float64]
+) -> tuple[float, float] | None:
+    """UV units per metre that the surface is above and below on all but a tenth of its area each,
+    `(t,)` areas given."""
     there = areas > 0
     if not there.any():
         return None
@@ -117,7 +129,9 @@ def density_spread(areas: NDArray[np.float64], uv_areas: NDArray[np.float64]) ->
     return float(density[order][low]), float(density[order][min(high, len(order) - 1)])
 
 
-def _uv_facts(corners: NDArray[np.float64], corner_uvs: NDArray[np.float64], points: NDArray[np.int64]) -> UvFacts:
+def _uv_facts(
+    corners: NDArray[np.float64], corner_uvs: NDArray[np.float64], points: NDArray[np.int64]
+) -> UvFacts:
     if not len(corner_uvs):
         return UvFacts(None, None, True, 0.0, 0.0, 0.0, None, None)
     flat = corner_uvs.reshape(-1, 2)

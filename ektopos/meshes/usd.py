@@ -1,7 +1,8 @@
-"""Read USD in every form (`.usd`, `.usda`, `.usdc`, `.usdz`) with Pixar's library: meshes at rest, transforms applied.
+"""Read USD in every form (`.usd`, `.usda`, `.usdc`, `.usdz`) with Pixar's library: meshes at rest,
+transforms applied.
 
-A slot is a bound material; faces that are bound one by one (subsets) go with theirs. Lengths are brought to metres and the
-upright axis to Y. Source: the UsdGeom and UsdShade schemas.
+A slot is a bound material; faces that are bound one by one (subsets) go with theirs. Lengths are
+brought to metres and the upright axis to Y. Source: the UsdGeom and UsdShade schemas.
 """
 
 from __future__ import annotations
@@ -15,7 +16,16 @@ from numpy.typing import NDArray
 
 from ektopos.errors import UnreadableFile
 from ektopos.meshes.mesh import Mesh, Node
-from ektopos.meshes.parts import Part, cofactor, fans, join_parts, no_colours, unique_names, unit_normals, with_alpha
+from ektopos.meshes.parts import (
+    Part,
+    cofactor,
+    fans,
+    join_parts,
+    no_colours,
+    unique_names,
+    unit_normals,
+    with_alpha,
+)
 from ektopos.meshes.usd_layers import confined_layer
 
 USD_SUFFIXES = (".usd", ".usda", ".usdc", ".usdz")
@@ -40,7 +50,9 @@ def _read(path: Path, name: str) -> Mesh:
     except Tf.ErrorException:
         stage = None
     if stage is None:
-        raise UnreadableFile("this is not a USD file, or it is damaged.", subject=name, hint="Export it again.")
+        raise UnreadableFile(
+            "this is not a USD file, or it is damaged.", subject=name, hint="Export it again."
+        )
     world = np.eye(4)
     world[:3, :3] *= UsdGeom.GetStageMetersPerUnit(stage)
     if UsdGeom.GetStageUpAxis(stage) == UsdGeom.Tokens.z:
@@ -53,9 +65,21 @@ def _read(path: Path, name: str) -> Mesh:
     nodes: dict[str, Node] = {}
     for prim in Usd.PrimRange(stage.GetPseudoRoot(), Usd.TraverseInstanceProxies()):
         kind = prim.GetTypeName()
-        if kind in ("Sphere", "Cube", "Cylinder", "Cone", "Capsule", "BasisCurves", "Points", "PointInstancer"):
+        if kind in (
+            "Sphere",
+            "Cube",
+            "Cylinder",
+            "Cone",
+            "Capsule",
+            "BasisCurves",
+            "Points",
+            "PointInstancer",
+        ):
             notes.append(f"a {kind} is in it, and left out")
-        if not prim.IsA(UsdGeom.Mesh) or UsdGeom.Imageable(prim).ComputeVisibility() == UsdGeom.Tokens.invisible:
+        if (
+            not prim.IsA(UsdGeom.Mesh)
+            or UsdGeom.Imageable(prim).ComputeVisibility() == UsdGeom.Tokens.invisible
+        ):
             continue
         matrix = world @ np.array(cache.GetLocalToWorldTransform(prim)).T
         for above in prim.GetPath().GetPrefixes():
@@ -66,8 +90,16 @@ def _read(path: Path, name: str) -> Mesh:
         if prim.HasRelationship("skel:skeleton"):
             notes.append("it has a skeleton, and is read at rest")
     if not parts:
-        raise UnreadableFile("there is no mesh in it.", subject=name, hint="Export it again with its meshes.")
-    return join_parts(Path(name).stem, parts, unique_names(names), tuple(nodes.values()), tuple(dict.fromkeys(notes)))
+        raise UnreadableFile(
+            "there is no mesh in it.", subject=name, hint="Export it again with its meshes."
+        )
+    return join_parts(
+        Path(name).stem,
+        parts,
+        unique_names(names),
+        tuple(nodes.values()),
+        tuple(dict.fromkeys(notes)),
+    )
 
 
 def _node(prim: Any, cache: Any) -> Node | None:
@@ -80,7 +112,9 @@ def _node(prim: Any, cache: Any) -> Node | None:
     return Node(prim.GetName(), (x, y, z), bool(np.linalg.det(axes) < 0))
 
 
-def _parts(mesh: Any, matrix: NDArray[np.float64], slots: dict[str, int], names: list[str]) -> list[Part]:
+def _parts(
+    mesh: Any, matrix: NDArray[np.float64], slots: dict[str, int], names: list[str]
+) -> list[Part]:
     """One part for every material on a mesh's faces."""
     from pxr import Usd, UsdGeom, UsdShade
 
@@ -88,7 +122,9 @@ def _parts(mesh: Any, matrix: NDArray[np.float64], slots: dict[str, int], names:
     positions = np.array(mesh.GetPointsAttr().Get(when), np.float64).reshape(-1, 3)
     counts = np.array(mesh.GetFaceVertexCountsAttr().Get(when), np.int64)
     corners = np.array(mesh.GetFaceVertexIndicesAttr().Get(when), np.int64)
-    if counts.sum() != len(corners) or (corners.size and (corners.min() < 0 or corners.max() >= len(positions))):
+    if counts.sum() != len(corners) or (
+        corners.size and (corners.min() < 0 or corners.max() >= len(positions))
+    ):
         raise ValueError("a face points beyond the points")
     if not np.isfinite(positions).all():
         raise ValueError("a position is not a number")
@@ -96,15 +132,22 @@ def _parts(mesh: Any, matrix: NDArray[np.float64], slots: dict[str, int], names:
     found_uvs = _primvar(mesh, _UV_NAMES, when)
     uvs = _on_corners(found_uvs, len(positions), counts, corners, 2)
     tint = _primvar(mesh, ("displayColor",), when)
-    # One colour for all is how a mesh is shown where it has no material, not a colour of its vertices.
-    tints = _on_corners(tint, len(positions), counts, corners, 3) if tint and tint[1] not in ("constant", "uniform") else None
+    # One colour for all is how a mesh is shown where it has no material, not a colour of its
+    # vertices.
+    tints = (
+        _on_corners(tint, len(positions), counts, corners, 3)
+        if tint and tint[1] not in ("constant", "uniform")
+        else None
+    )
     axes = matrix[:3, :3]
     world = positions @ axes.T + matrix[:3, 3]
     left = mesh.GetOrientationAttr().Get() == UsdGeom.Tokens.leftHanded
     turned = bool(np.linalg.det(axes) < 0) != left
     triangles = fans(counts)
     polygon = np.repeat(np.arange(len(counts)), np.maximum(counts - 2, 0))
-    owner = np.full(len(counts), _slot(UsdShade.MaterialBindingAPI(mesh.GetPrim()), slots, names), np.int64)
+    owner = np.full(
+        len(counts), _slot(UsdShade.MaterialBindingAPI(mesh.GetPrim()), slots, names), np.int64
+    )
     for subset in UsdShade.MaterialBindingAPI(mesh.GetPrim()).GetMaterialBindSubsets():
         faces = np.array(subset.GetIndicesAttr().Get(when), np.int64)
         owner[faces] = _slot(UsdShade.MaterialBindingAPI(subset.GetPrim()), slots, names)
@@ -165,14 +208,19 @@ def _stored_normals(mesh: Any, when: Any) -> tuple[NDArray[np.float64], str] | N
     return np.array(stored, np.float64), str(mesh.GetNormalsInterpolation())
 
 
-def _primvar(mesh: Any, names: tuple[str, ...], when: Any) -> tuple[NDArray[np.float64], str] | None:
-    """The first primvar of these names that is there: its values, one an element, and where they stand."""
+def _primvar(
+    mesh: Any, names: tuple[str, ...], when: Any
+) -> tuple[NDArray[np.float64], str] | None:
+    """The first primvar of these names that is there: its values, one an element, and where they
+    stand."""
     from pxr import UsdGeom
 
     for name in names:
         primvar = UsdGeom.PrimvarsAPI(mesh).GetPrimvar(name)
         if primvar and primvar.HasValue():
-            return np.array(primvar.ComputeFlattened(when), np.float64), str(primvar.GetInterpolation())
+            return np.array(primvar.ComputeFlattened(when), np.float64), str(
+                primvar.GetInterpolation()
+            )
     return None
 
 
@@ -183,7 +231,9 @@ def _on_corners(
     corners: NDArray[np.int64],
     width: int,
 ) -> NDArray[np.float64] | None:
-    """Values by face corner, `(c, width)`, whatever they were given by; `None` if they do not fit."""
+    """Values by face corner, `(c, width)`, whatever they were given by; `None` if they do not
+    fit.
+    """
     if found is None:
         return None
     values, where = found

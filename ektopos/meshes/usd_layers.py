@@ -1,7 +1,9 @@
-"""USD layers before they are composed: nothing outside the file is followed, nothing is drawn more often than can be held.
+"""USD layers before they are composed: nothing outside the file is followed, nothing is drawn more
+often than can be held.
 
-Composing a stage opens whatever its layers refer to, wherever on this machine it lies, and a few lines of references to
-references describe more prims than any memory holds. Both are seen in the layers themselves, which are read one by one.
+Composing a stage opens whatever its layers refer to, wherever on this machine it lies, and a few
+lines of references to references describe more prims than any memory holds. Both are seen in the
+layers themselves, which are read one by one.
 """
 
 from __future__ import annotations
@@ -18,7 +20,8 @@ _LAYERS = (".usd", ".usda", ".usdc", ".usdz")
 
 
 def confined_layer(path: Path) -> tuple[Any, list[str]]:
-    """The root layer of a USD file with every reference that leads out of the file taken out, and what those were.
+    """The root layer of a USD file with every reference that leads out of the file taken out, and
+    what those were.
 
     `None` for what is no layer. Raises `ValueError` if it would compose more than `MAX_PRIMS`.
     """
@@ -35,7 +38,10 @@ def confined_layer(path: Path) -> tuple[Any, list[str]]:
         layer, place = waiting.pop()
 
         def confined(asset: str, place: str = place) -> str:
-            if not asset.partition("[")[0].lower().endswith(_LAYERS) or _member(asset, place) in members:
+            if (
+                not asset.partition("[")[0].lower().endswith(_LAYERS)
+                or _member(asset, place) in members
+            ):
                 return asset
             left_out.append(asset)
             return ""
@@ -43,7 +49,11 @@ def confined_layer(path: Path) -> tuple[Any, list[str]]:
         UsdUtils.ModifyAssetPaths(layer, confined)
         for asset in filter(None, layer.GetCompositionAssetDependencies()):
             inner = _member(asset, place)
-            found = Sdf.Layer.FindOrOpen(f"{path}[{inner}]") if inner in members and inner not in layers else None
+            found = (
+                Sdf.Layer.FindOrOpen(f"{path}[{inner}]")
+                if inner in members and inner not in layers
+                else None
+            )
             if found:
                 layers[inner] = found
                 waiting.append((found, inner))
@@ -66,14 +76,17 @@ class _Count:
         self.known: dict[tuple[str, str], int] = {}
 
     def below(self, layer: str, path: str, depth: int) -> int:
-        """Prims at and below a path; at most a little more than `MAX_PRIMS`, with which counting ends."""
+        """Prims at and below a path; at most a little more than `MAX_PRIMS`, with which counting
+        ends."""
         key = (layer, path)
         if key in self.known:
             return self.known[key]
         if depth > MAX_NESTING:
             raise ValueError(f"its prims are nested more than {MAX_NESTING} deep")
         self.known[key] = 1  # what refers to itself is the library's to refuse
-        spec = self.layers[layer].GetPrimAtPath(path) if path != "/" else self.layers[layer].pseudoRoot
+        spec = (
+            self.layers[layer].GetPrimAtPath(path) if path != "/" else self.layers[layer].pseudoRoot
+        )
         if not spec:
             return 1
         total = 1

@@ -19,9 +19,11 @@ _CHUNK = 4_000_000
 
 
 def signed_areas(corner_uvs: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Signed UV areas of triangles `(t, 3, 2)`, `(t,)`: positive where the UVs run with the face as seen.
+    """Signed UV areas of triangles `(t, 3, 2)`, `(t,)`: positive where the UVs run with the face as
+    seen.
 
-    v points down, so a face that is counter-clockwise on the mesh and on the picture has a negative cross product.
+    v points down, so a face that is counter-clockwise on the mesh and on the picture has a negative
+    cross product.
     """
     a, b, c = np.moveaxis(corner_uvs, 1, 0)
     u, v = b - a, c - a
@@ -29,15 +31,21 @@ def signed_areas(corner_uvs: NDArray[np.float64]) -> NDArray[np.float64]:
 
 
 def stretch(corners: NDArray[np.float64], corner_uvs: NDArray[np.float64]) -> tuple[float, float]:
-    """Texture stretch (L2, L∞) of a set of triangles; both 1 for an isometric unwrap at any scale, infinite where an area of
-    the surface has no UV area, not a number for nothing.
+    """Texture stretch (L2, L∞) of a set of triangles; both 1 for an isometric unwrap at any scale,
+    infinite where an area of the surface has no UV area, not a number for nothing.
 
-    `corners` `(t, 3, 3)`, `corner_uvs` `(t, 3, 2)`. Γ and γ are the singular values of the map from UV to surface; per
-    triangle L2 = √((Γ² + γ²) / 2) and L∞ = Γ; over the mesh L2 is the root mean square weighted by surface area, L∞ the
-    largest; both are divided by the ideal of the whole, √(surface area / UV area).
-    Source: Sander, Snyder, Gortler and Hoppe, “Texture Mapping Progressive Meshes”, 2001, section 3.
+    `corners` `(t, 3, 3)`, `corner_uvs` `(t, 3, 2)`. Γ and γ are the singular values of the map from
+    UV to surface; per triangle L2 = √((Γ² + γ²) / 2) and L∞ = Γ; over the mesh L2 is the root mean
+    square weighted by surface area, L∞ the largest; both are divided by the ideal of the whole,
+    √(surface area / UV area). Source: Sander, Snyder, Gortler and Hoppe, “Texture Mapping
+    Progressive Meshes”, 2001, section 3.
     """
-    surface = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1) / 2.0
+    surface = (
+        np.linalg.norm(
+            np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1
+        )
+        / 2.0
+    )
     uv_area = np.abs(signed_areas(corner_uvs))
     kept = surface > 0
     if not kept.any() or not np.isfinite(uv_area[kept]).all():
@@ -54,7 +62,8 @@ def stretch(corners: NDArray[np.float64], corner_uvs: NDArray[np.float64]) -> tu
 def singular_values(
     corners: NDArray[np.float64], corner_uvs: NDArray[np.float64]
 ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """Γ and γ of triangles, `(t,)`: the largest and smallest length on the surface of one UV unit; infinite without UV area.
+    """Γ and γ of triangles, `(t,)`: the largest and smallest length on the surface of one UV unit;
+    infinite without UV area.
 
     Source: Sander and others 2001, section 3.
     """
@@ -64,7 +73,10 @@ def singular_values(
     with np.errstate(divide="ignore", invalid="ignore"):
         along_s = (q1 * (t2 - t3) + q2 * (t3 - t1) + q3 * (t1 - t2)) / double
         along_t = (q1 * (s3 - s2) + q2 * (s1 - s3) + q3 * (s2 - s1)) / double
-    a, b, c = (np.einsum("ij,ij->i", x, y) for x, y in ((along_s, along_s), (along_s, along_t), (along_t, along_t)))
+    a, b, c = (
+        np.einsum("ij,ij->i", x, y)
+        for x, y in ((along_s, along_s), (along_s, along_t), (along_t, along_t))
+    )
     with np.errstate(invalid="ignore"):
         root = np.sqrt((a - c) ** 2 + 4 * b**2)
         return np.sqrt((a + c + root) / 2.0), np.sqrt(np.maximum(a + c - root, 0.0) / 2.0)
@@ -76,7 +88,9 @@ def coverage(corner_uvs: NDArray[np.float64]) -> float:
 
 
 def overlap(corner_uvs: NDArray[np.float64]) -> float:
-    """Share of the covered UV area that is covered more than once, wherever it lies; 0 for nothing."""
+    """Share of the covered UV area that is covered more than once, wherever it lies; 0 for
+    nothing.
+    """
     if not len(corner_uvs):
         return 0.0
     flat = corner_uvs.reshape(-1, 2)
@@ -89,18 +103,23 @@ def overlap(corner_uvs: NDArray[np.float64]) -> float:
 
 
 def cover_counts(
-    corner_uvs: NDArray[np.float64], low: tuple[float, float], high: tuple[float, float], grid: int = GRID
+    corner_uvs: NDArray[np.float64],
+    low: tuple[float, float],
+    high: tuple[float, float],
+    grid: int = GRID,
 ) -> NDArray[np.int32]:
-    """How many triangles cover each centre of a grid over a UV rectangle: `(grid, grid)`, rows along v.
+    """How many triangles cover each centre of a grid over a UV rectangle: `(grid, grid)`, rows
+    along v.
 
-    Edges belong to one side only (the top-left rule), so neighbours never count twice. Cost: linear in the cells that
-    different triangles cover; where they lie on each other so often that this is more than `MOST_CELLS`, the grid is coarser.
+    Edges belong to one side only (the top-left rule), so neighbours never count twice. Cost: linear
+    in the cells that different triangles cover; where they lie on each other so often that this is
+    more than `MOST_CELLS`, the grid is coarser.
     """
     size = np.maximum(np.array(high) - np.array(low), 1e-30)
 
     def snapped() -> NDArray[np.int64]:
         places = (corner_uvs - np.array(low)) * (grid / size) * SUBTEXEL
-        return np.rint(places).clip(-(2**28), 2**28).astype(np.int64)
+        return np.asarray(np.rint(places).clip(-(2**28), 2**28), np.int64)
 
     first, times = distinct_triangles(snapped())
     corner_uvs = corner_uvs[first]
@@ -114,9 +133,11 @@ def cover_counts(
 
 
 def distinct_triangles(snapped: NDArray[np.int64]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
-    """Which triangles `(t, 3, 2)` differ in their corners, whatever their order, and how often each is there: `(d,)` both.
+    """Which triangles `(t, 3, 2)` differ in their corners, whatever their order, and how often each
+    is there: `(d,)` both.
 
-    Cards, leaves and bolts lie on the same few triangles thousands of times; whatever is drawn is drawn once.
+    Cards, leaves and bolts lie on the same few triangles thousands of times; whatever is drawn is
+    drawn once.
     """
     flat = snapped.reshape(-1, 2)
     corners = unique_rows(flat - flat.min(axis=0, initial=0))[1].reshape(-1, 3)
@@ -124,15 +145,22 @@ def distinct_triangles(snapped: NDArray[np.int64]) -> tuple[NDArray[np.int64], N
     return first, np.bincount(group, minlength=len(first)).astype(np.int64)
 
 
-def covered_texels(corner_uvs: NDArray[np.float64], width: int, height: int) -> NDArray[np.bool_] | None:
-    """Which texels of a map `(height, width)` have their centres in triangles `(t, 3, 2)`; `None` where UVs leave 0–1, for then
-    the map repeats and all of it may show.
+def covered_texels(
+    corner_uvs: NDArray[np.float64], width: int, height: int
+) -> NDArray[np.bool_] | None:
+    """Which texels of a map `(height, width)` have their centres in triangles `(t, 3, 2)`; `None`
+    where UVs leave 0–1, for then the map repeats and all of it may show.
 
     Triangles that lie in another square as a whole count as lying in the first.
     """
     moved = corner_uvs - np.floor(corner_uvs.mean(axis=1, keepdims=True))
     reach = 0.5 / np.array([width, height])
-    if not len(moved) or not np.isfinite(moved).all() or (moved < -reach).any() or (moved > 1 + reach).any():
+    if (
+        not len(moved)
+        or not np.isfinite(moved).all()
+        or (moved < -reach).any()
+        or (moved > 1 + reach).any()
+    ):
         return None
     grid = max(width, height)
     found = np.zeros(grid * grid, bool)
@@ -142,10 +170,14 @@ def covered_texels(corner_uvs: NDArray[np.float64], width: int, height: int) -> 
     return found.reshape(grid, grid)[:height, :width]
 
 
-def covered_cells(snapped: NDArray[np.int64], grid: int) -> Iterator[tuple[NDArray[np.int64], NDArray[np.int64]]]:
-    """Cells of a grid whose centres lie in triangles, in chunks: cell numbers (row · grid + column) and triangle numbers.
+def covered_cells(
+    snapped: NDArray[np.int64], grid: int
+) -> Iterator[tuple[NDArray[np.int64], NDArray[np.int64]]]:
+    """Cells of a grid whose centres lie in triangles, in chunks: cell numbers (row · grid + column)
+    and triangle numbers.
 
-    `snapped` is `(t, 3, 2)` in `SUBTEXEL`ths of a cell. Cost: linear in the triangles' rows and in the cells found.
+    `snapped` is `(t, 3, 2)` in `SUBTEXEL`ths of a cell. Cost: linear in the triangles' rows and in
+    the cells found.
     """
     a, b, c = (snapped[:, i] for i in range(3))
     double = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])
@@ -169,7 +201,8 @@ def covered_cells(snapped: NDArray[np.int64], grid: int) -> Iterator[tuple[NDArr
         left, right = np.zeros(len(y), np.int64), np.full(len(y), grid - 1, np.int64)
         for start, end in ((a, b), (b, c), (c, a)):
             dx, dy = (end[:, 0] - start[:, 0])[owner], (end[:, 1] - start[:, 1])[owner]
-            # A centre is inside where dx · (py − sy) − dy · (px − sx) > 0, or = 0 on an edge that owns its points.
+            # A centre is inside where dx · (py − sy) − dy · (px − sx) > 0, or = 0 on an edge that
+            # owns its points.
             owns = (dy < 0) | ((dy == 0) & (dx > 0))
             reach = dx * (py - start[owner, 1]) - ~owns
             along = reach // np.maximum(np.abs(dy), 1)

@@ -1,7 +1,8 @@
 """How surfaces look under light: the reference renderer.
 
-`brdf` is glTF 2.0's appendix B, `lights` the light set-ups, `tangents` the frames normal maps live in, `sample` texture
-look-ups, `render` rays and pictures, `specimen` the shape that materials are shown on. Equal surfaces give equal pictures.
+`brdf` is glTF 2.0's appendix B, `lights` the light set-ups, `tangents` the frames normal maps live
+in, `sample` texture look-ups, `render` rays and pictures, `specimen` the shape that materials are
+shown on. Equal surfaces give equal pictures.
 """
 
 from ektopos.shading.brdf import f0_from_ior, shade

@@ -1,8 +1,9 @@
 """The reference renderer: one picture of a mesh whose slots wear resolved surfaces, by rays.
 
-Rays find faces (embree); shading is glTF 2.0's appendix B under lamps and surroundings. Light from the surroundings is summed
-over a fixed set of directions (a Hammersley set on the GGX lobe for reflection, spherical harmonics for diffuse light), so
-pictures are the same every time. There are no shadows: the picture is about the material, not the scene.
+Rays find faces (embree); shading is glTF 2.0's appendix B under lamps and surroundings. Light from
+the surroundings is summed over a fixed set of directions (a Hammersley set on the GGX lobe for
+reflection, spherical harmonics for diffuse light), so pictures are the same every time. There are
+no shadows: the picture is about the material, not the scene.
 """
 
 from __future__ import annotations
@@ -36,7 +37,8 @@ LAYERS = 8
 
 @dataclass(frozen=True)
 class Look:
-    """A surface to be drawn: canonical arrays by input (what is missing is at its default), and the settings."""
+    """A surface to be drawn: canonical arrays by input (what is missing is at its default), and the
+    settings."""
 
     inputs: Mapping[InputName, Float] = field(default_factory=dict)
     alpha_mode: AlphaMode = "opaque"
@@ -63,7 +65,9 @@ class View:
     fov: float = 32.0
 
 
-def frame_view(mesh: Mesh, towards: tuple[float, float, float] = (0.85, 0.72, 1.5), room: float = 1.0) -> View:
+def frame_view(
+    mesh: Mesh, towards: tuple[float, float, float] = (0.85, 0.72, 1.5), room: float = 1.0
+) -> View:
     """A view from a direction that holds the whole mesh."""
     used = mesh.positions[np.unique(mesh.triangles)] if len(mesh.triangles) else np.zeros((1, 3))
     centre = (used.min(axis=0) + used.max(axis=0)) / 2
@@ -74,9 +78,17 @@ def frame_view(mesh: Mesh, towards: tuple[float, float, float] = (0.85, 0.72, 1.
 
 
 def render(
-    mesh: Mesh, looks: Mapping[str, Look], light: Light, view: View, width: int, height: int, *, backdrop: float = BACKDROP
+    mesh: Mesh,
+    looks: Mapping[str, Look],
+    light: Light,
+    view: View,
+    width: int,
+    height: int,
+    *,
+    backdrop: float = BACKDROP,
 ) -> Float:
-    """A picture `(height, width, 3)` in linear light, not clipped. Slots without a look are plain grey.
+    """A picture `(height, width, 3)` in linear light, not clipped. Slots without a look are plain
+    grey.
 
     Cost: linear in the texels times `SAMPLES`.
     """
@@ -85,17 +97,23 @@ def render(
     corners = mesh.corners().astype(np.float32)
     if len(corners):
         TriangleMesh(scene, corners)
-    normals = np.where(mesh.has_normal[:, None], mesh.normals, face_normals(mesh.positions, mesh.triangles))
+    normals = np.where(
+        mesh.has_normal[:, None], mesh.normals, face_normals(mesh.positions, mesh.triangles)
+    )
     uvs = np.nan_to_num(mesh.uvs)
     tangents = vertex_tangents(mesh.positions, normals, uvs, mesh.triangles)
-    geometry = _Geometry(mesh, corners, normals[mesh.triangles], uvs[mesh.triangles].astype(np.float64), tangents)
+    geometry = _Geometry(
+        mesh, corners, normals[mesh.triangles], uvs[mesh.triangles].astype(np.float64), tangents
+    )
     colour = np.zeros((len(directions), 3))
     through = np.ones(len(directions))
     active = np.arange(len(directions))
     near = np.zeros(len(directions))
     for _ in range(LAYERS if len(corners) else 0):
         start = origins[active] + directions[active] * near[active, None]
-        found = scene.run(start.astype(np.float32), directions[active].astype(np.float32), output=True)
+        found = scene.run(
+            start.astype(np.float32), directions[active].astype(np.float32), output=True
+        )
         hit = found["primID"] >= 0
         if not hit.any():
             break
@@ -103,7 +121,14 @@ def render(
         triangle, u, v = found["primID"][hit], found["u"][hit], found["v"][hit]
         near[rays] += found["tfar"][hit] * (1 + 1e-5) + 1e-5
         sent, alpha = _shade_hits(
-            geometry, looks, light, directions[rays], triangle, u, v, _footprint(view, near[rays], height)
+            geometry,
+            looks,
+            light,
+            directions[rays],
+            triangle,
+            u,
+            v,
+            _footprint(view, near[rays], height),
         )
         colour[rays] += sent * (through[rays] * alpha)[:, None]
         through[rays] *= 1.0 - alpha
@@ -132,7 +157,9 @@ def _camera_rays(view: View, width: int, height: int) -> tuple[Values, Values]:
     eye, target = np.asarray(view.eye, float), np.asarray(view.target, float)
     ahead = (target - eye) / np.linalg.norm(target - eye)
     right = np.cross(ahead, (0.0, 1.0, 0.0))
-    right = right / np.linalg.norm(right) if np.linalg.norm(right) > 1e-9 else np.array([1.0, 0.0, 0.0])
+    right = (
+        right / np.linalg.norm(right) if np.linalg.norm(right) > 1e-9 else np.array([1.0, 0.0, 0.0])
+    )
     up = np.cross(right, ahead)
     scale = np.tan(np.radians(view.fov) / 2)
     x = ((np.arange(width) + 0.5) / width * 2 - 1) * scale * width / height
@@ -148,9 +175,15 @@ def _footprint(view: View, distance: Values, height: int) -> Values:
 
 
 def _shade_hits(
-    g: _Geometry, looks: Mapping[str, Look], light: Light, directions: Values, triangle: NDArray[np.int32],
-    u: NDArray[np.float32], v: NDArray[np.float32], footprint: Values,
-) -> tuple[Values, Values]:  # fmt: skip
+    g: _Geometry,
+    looks: Mapping[str, Look],
+    light: Light,
+    directions: Values,
+    triangle: NDArray[np.int32],
+    u: NDArray[np.float32],
+    v: NDArray[np.float32],
+    footprint: Values,
+) -> tuple[Values, Values]:
     """Light sent to the camera and opacity of every hit."""
     weights = np.stack([1 - u - v, u, v], axis=1).astype(np.float64)
     normals = _unit(np.einsum("nc,nci->ni", weights, g.normals[triangle]))
@@ -169,9 +202,15 @@ def _shade_hits(
             flip = np.where(back[those], -1.0, 1.0)[:, None]
             uv_area = _triangle_uv_scale(g, triangle[those])
             sent[those], alpha[those] = _shade_look(
-                look, light, -directions[those], normals[those] * flip, tangents[those] * flip, signs[those],
-                uvs[those], footprint[those] * uv_area,
-            )  # fmt: skip
+                look,
+                light,
+                -directions[those],
+                normals[those] * flip,
+                tangents[those] * flip,
+                signs[those],
+                uvs[those],
+                footprint[those] * uv_area,
+            )
     return sent, alpha
 
 
@@ -180,20 +219,30 @@ def _triangle_uv_scale(g: _Geometry, triangle: NDArray[np.int32]) -> Values:
     p, t = g.corners[triangle].astype(np.float64), g.uvs[triangle]
     area = np.linalg.norm(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]), axis=1)
     t1, t2 = t[:, 1] - t[:, 0], t[:, 2] - t[:, 0]
-    return np.asarray(np.sqrt(np.abs(t1[:, 0] * t2[:, 1] - t1[:, 1] * t2[:, 0]) / np.maximum(area, 1e-18)))
+    return np.asarray(
+        np.sqrt(np.abs(t1[:, 0] * t2[:, 1] - t1[:, 1] * t2[:, 0]) / np.maximum(area, 1e-18))
+    )
 
 
 def _shade_look(
-    look: Look, light: Light, views: Values, normals: Values, tangents: Values,
-    signs: Float, uvs: Values, uv_footprint: Values,
-) -> tuple[Values, Values]:  # fmt: skip
+    look: Look,
+    light: Light,
+    views: Values,
+    normals: Values,
+    tangents: Values,
+    signs: Float,
+    uvs: Values,
+    uv_footprint: Values,
+) -> tuple[Values, Values]:
     placed = transform_uvs(uvs, look.uv)
     spread = uv_footprint * np.sqrt(abs(look.uv.tiling[0] * look.uv.tiling[1]))
 
     def at(name: InputName) -> Values:
         values = look.input(name)
         level = np.log2(np.maximum(spread * max(values.shape[:2]), 1.0))
-        return np.asarray(sample(values, placed, nearest=look.filter == "nearest", level=level), np.float64)
+        return np.asarray(
+            sample(values, placed, nearest=look.filter == "nearest", level=level), np.float64
+        )
 
     opacity = at("opacity") if look.alpha_mode != "opaque" else np.ones(len(views))
     if look.alpha_mode == "mask":
@@ -204,20 +253,30 @@ def _shade_look(
     bent = _unit(mapped[:, :1] * across + mapped[:, 1:2] * along + mapped[:, 2:] * normals)
     base, metallic, roughness = at("base_color"), at("metallic"), at("roughness")
     sent = (
-        _surroundings(light.surroundings, base, metallic, roughness, bent, views, look.ior, look.compensate)
+        _surroundings(
+            light.surroundings, base, metallic, roughness, bent, views, look.ior, look.compensate
+        )
         * at("occlusion")[:, None]
     )
     for lamp in light.lamps:
         towards = np.broadcast_to(_unit(np.asarray([lamp.towards])), bent.shape)
-        lit = shade(base, metallic, roughness, bent, views, towards, look.ior, compensate=look.compensate)
+        lit = shade(
+            base, metallic, roughness, bent, views, towards, look.ior, compensate=look.compensate
+        )
         sent = sent + lit * np.asarray(lamp.irradiance)
     return sent + at("emission"), opacity
 
 
 def _surroundings(
-    radiance: Radiance, base: Values, metallic: Values, roughness: Values, normals: Values, views: Values, ior: float,
+    radiance: Radiance,
+    base: Values,
+    metallic: Values,
+    roughness: Values,
+    normals: Values,
+    views: Values,
+    ior: float,
     compensate: bool,
-) -> Values:  # fmt: skip
+) -> Values:
     """Light from all round: diffuse by spherical harmonics, reflected by sampling the GGX lobe."""
     n_dot_v = np.clip(np.einsum("ni,ni->n", normals, views), 1e-3, 1.0)
     metal = metallic[:, None]
@@ -234,14 +293,22 @@ def _surroundings(
         cosine = np.sqrt((1.0 - first) / (1.0 + (alpha**2 - 1.0) * first))
         sine = np.sqrt(np.clip(1.0 - cosine**2, 0.0, 1.0))
         turn = 2 * np.pi * second
-        half = x_axis * (sine * np.cos(turn))[:, None] + y_axis * (sine * np.sin(turn))[:, None] + normals * cosine[:, None]
+        half = (
+            x_axis * (sine * np.cos(turn))[:, None]
+            + y_axis * (sine * np.sin(turn))[:, None]
+            + normals * cosine[:, None]
+        )
         v_dot_h = np.einsum("ni,ni->n", views, half)
         towards = 2.0 * v_dot_h[:, None] * half - views
         n_dot_l = np.einsum("ni,ni->n", normals, towards)
         seen = (n_dot_l > 0) & (v_dot_h > 0)
         a2 = alpha**2
-        joint = n_dot_v * np.sqrt(n_dot_l**2 * (1 - a2) + a2) + n_dot_l * np.sqrt(n_dot_v**2 * (1 - a2) + a2)
-        weight = np.where(seen, 2.0 * n_dot_l / np.maximum(joint, 1e-9) * v_dot_h / np.maximum(cosine, 1e-6), 0.0)
+        joint = n_dot_v * np.sqrt(n_dot_l**2 * (1 - a2) + a2) + n_dot_l * np.sqrt(
+            n_dot_v**2 * (1 - a2) + a2
+        )
+        weight = np.where(
+            seen, 2.0 * n_dot_l / np.maximum(joint, 1e-9) * v_dot_h / np.maximum(cosine, 1e-6), 0.0
+        )
         fresnel = f0 + (1.0 - f0) * (np.clip(1.0 - v_dot_h, 0.0, 1.0) ** 5)[:, None]
         reflected += fresnel * radiance(towards) * weight[:, None]
     given_back = compensation(n_dot_v, roughness, f0) if compensate else 1.0
@@ -249,11 +316,15 @@ def _surroundings(
 
 
 def _irradiance(radiance: Radiance, normals: Values) -> Values:
-    """Irradiance by nine spherical harmonics. Source: Ramamoorthi and Hanrahan 2001, equation 13."""
+    """Irradiance by nine spherical harmonics. Source: Ramamoorthi and Hanrahan 2001, equation
+    13.
+    """
     count = 1024
     i = np.arange(count) + 0.5
     polar, around = np.arccos(1 - 2 * i / count), np.pi * (1 + 5**0.5) * i
-    directions = np.stack([np.sin(polar) * np.cos(around), np.cos(polar), np.sin(polar) * np.sin(around)], axis=1)
+    directions = np.stack(
+        [np.sin(polar) * np.cos(around), np.cos(polar), np.sin(polar) * np.sin(around)], axis=1
+    )
     coefficients = _harmonics(directions).T @ radiance(directions) * (4 * np.pi / count)
     kernel = np.array([np.pi, *[2 * np.pi / 3] * 3, *[np.pi / 4] * 5])
     return np.asarray(np.maximum(_harmonics(normals) @ (coefficients * kernel[:, None]), 0.0))
@@ -264,11 +335,18 @@ def _harmonics(d: Values) -> Values:
     one = np.ones_like(x)
     return np.stack(
         [
-            0.282095 * one, 0.488603 * y, 0.488603 * z, 0.488603 * x, 1.092548 * x * y, 1.092548 * y * z,
-            0.315392 * (3 * z * z - 1), 1.092548 * x * z, 0.546274 * (x * x - y * y),
+            0.282095 * one,
+            0.488603 * y,
+            0.488603 * z,
+            0.488603 * x,
+            1.092548 * x * y,
+            1.092548 * y * z,
+            0.315392 * (3 * z * z - 1),
+            1.092548 * x * z,
+            0.546274 * (x * x - y * y),
         ],
         axis=1,
-    )  # fmt: skip
+    )
 
 
 def _hammersley(count: int) -> list[tuple[float, float]]:

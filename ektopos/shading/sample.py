@@ -9,15 +9,20 @@ from ektopos.types import Float, Values
 
 
 def mip_chain(values: Float) -> list[Float]:
-    """A picture and its halvings down to one texel, each texel the mean of the area it stands for."""
+    """A picture and its halvings down to one texel, each texel the mean of the area it stands
+    for.
+    """
     chain = [values]
     for size in mip_sizes(values.shape[1], values.shape[0])[1:]:
         chain.append(resize(chain[-1], *size))
     return chain
 
 
-def sample(values: Float, uvs: Values, *, nearest: bool = False, level: Values | None = None) -> Float:
-    """Values at UVs `(n, 2)`, repeating: `(n,)` or `(n, 3)`. `level` `(n,)` picks among the halvings, rounded."""
+def sample(
+    values: Float, uvs: Values, *, nearest: bool = False, level: Values | None = None
+) -> Float:
+    """Values at UVs `(n, 2)`, repeating: `(n,)` or `(n, 3)`. `level` `(n,)` picks among the
+    halvings, rounded."""
     if values.shape[:2] == (1, 1):
         return np.broadcast_to(values[0, 0], (len(uvs), *values.shape[2:]))
     if level is None:

@@ -1,4 +1,5 @@
-"""The specimen: a low dome rising from a bevelled slab, so that flat, curved, edge and grazing views are there at once."""
+"""The specimen: a low dome rising from a bevelled slab, so that flat, curved, edge and grazing
+views are there at once."""
 
 from __future__ import annotations
 
@@ -24,19 +25,36 @@ def specimen() -> Mesh:
     cap = np.sqrt(np.clip(1 - r * r, 0, 1))
     fillet = 0.055 * np.clip(1 - np.abs(r - 1) / 0.12, 0, 1) ** 2
     height = np.where(r < 1.12, RISE * np.maximum(cap, fillet), 0.0)
-    height = height - np.where(edge > 1 - BEVEL, (edge - (1 - BEVEL)) * 0.8, 0.0) - np.where(over > 0, over / 4 * THICK, 0.0)
+    height = (
+        height
+        - np.where(edge > 1 - BEVEL, (edge - (1 - BEVEL)) * 0.8, 0.0)
+        - np.where(over > 0, over / 4 * THICK, 0.0)
+    )
     positions = np.stack([x, height - 0.12, y], -1).reshape(-1, 3).astype(np.float64)
     uvs = np.stack([0.5 + x / 2, 0.5 + y / 2], -1).reshape(-1, 2).astype(np.float32)
     side = 2 * reach + 1
     number = np.arange(side * side).reshape(side, side)
     a, b, c, d = number[:-1, :-1], number[:-1, 1:], number[1:, :-1], number[1:, 1:]
-    triangles = np.stack([np.stack([a, c, b], -1), np.stack([b, c, d], -1)], axis=2).reshape(-1, 3).astype(np.int32)
+    triangles = (
+        np.stack([np.stack([a, c, b], -1), np.stack([b, c, d], -1)], axis=2)
+        .reshape(-1, 3)
+        .astype(np.int32)
+    )
     count = len(positions)
     return Mesh(
-        name="specimen", positions=positions, triangles=triangles, triangle_slot=np.zeros(len(triangles), np.int32),
-        slots=("specimen",), vertex_slot=np.zeros(count, np.int32), normals=face_normals(positions, triangles), uvs=uvs,
-        colours=np.full((count, 4), np.nan, np.float32), unnormalised=np.zeros(count, bool), loose=(0,), uv_sets=(1,),
-    )  # fmt: skip
+        name="specimen",
+        positions=positions,
+        triangles=triangles,
+        triangle_slot=np.zeros(len(triangles), np.int32),
+        slots=("specimen",),
+        vertex_slot=np.zeros(count, np.int32),
+        normals=face_normals(positions, triangles),
+        uvs=uvs,
+        colours=np.full((count, 4), np.nan, np.float32),
+        unnormalised=np.zeros(count, bool),
+        loose=(0,),
+        uv_sets=(1,),
+    )
 
 
 SPECIMEN_VIEW = View((2.05, 1.6, 3.62), (0.0, -0.17, 0.0))

@@ -11,12 +11,15 @@ from numpy.typing import NDArray
 from ektopos.types import Float, Index
 
 
-def vertex_tangents(positions: NDArray[np.float64], normals: Float, uvs: Float, triangles: Index) -> Float:
+def vertex_tangents(
+    positions: NDArray[np.float64], normals: Float, uvs: Float, triangles: Index
+) -> Float:
     """Tangents of every corner, `(t, 3, 4)`: unit xyz, and the sign of the bitangent in w.
 
-    `positions` `(n, 3)`, `normals` `(n, 3)` unit, `uvs` `(n, 2)` with v down as in glTF, `triangles` `(t, 3)`. Corners with
-    equal position, normal and UV share a frame where their triangles are mapped the same way round; each triangle counts by
-    the angle at the corner. Where UVs have no area the frame is any.
+    `positions` `(n, 3)`, `normals` `(n, 3)` unit, `uvs` `(n, 2)` with v down as in glTF,
+    `triangles` `(t, 3)`. Corners with equal position, normal and UV share a frame where their
+    triangles are mapped the same way round; each triangle counts by the angle at the corner. Where
+    UVs have no area the frame is any.
     """
     if not len(triangles):
         return np.zeros((0, 3, 4), np.float32)
@@ -46,13 +49,21 @@ def vertex_tangents(positions: NDArray[np.float64], normals: Float, uvs: Float, 
     if lost.any():
         axis = np.where(np.abs(n[lost][:, :1]) < 0.9, [[1.0, 0.0, 0.0]], [[0.0, 1.0, 0.0]])
         found[lost] = _unit(np.cross(axis, n[lost]))
-    return np.concatenate([found, np.broadcast_to(sign[:, None, None], (*found.shape[:2], 1))], axis=2).astype(np.float32)
+    return np.concatenate(
+        [found, np.broadcast_to(sign[:, None, None], (*found.shape[:2], 1))], axis=2
+    ).astype(np.float32)
 
 
-def _corner_angles(corners: NDArray[np.float64], normals: NDArray[np.float64]) -> NDArray[np.float64]:
-    """The angle of every triangle at its corners, in the plane of the corner's normal, `(t, 3)` radians."""
+def _corner_angles(
+    corners: NDArray[np.float64], normals: NDArray[np.float64]
+) -> NDArray[np.float64]:
+    """The angle of every triangle at its corners, in the plane of the corner's normal, `(t, 3)`
+    radians."""
     to_next, to_last = np.roll(corners, -1, axis=1) - corners, np.roll(corners, 1, axis=1) - corners
-    flat = [_unit(edge - normals * np.einsum("tci,tci->tc", normals, edge)[..., None]) for edge in (to_next, to_last)]
+    flat = [
+        _unit(edge - normals * np.einsum("tci,tci->tc", normals, edge)[..., None])
+        for edge in (to_next, to_last)
+    ]
     return np.asarray(np.arccos(np.clip(np.einsum("tci,tci->tc", *flat), -1.0, 1.0)))
 
 

@@ -6,11 +6,17 @@ from ektopos.errors import EktoposError
 from ektopos.targets.plan import HeaderOf, Plan
 from ektopos.targets.profile import Profile
 
-_INSTEAD = {"gloss": "roughness", "smoothness": "roughness", "diffuse": "base colour", "specular": "metallic"}
+_INSTEAD = {
+    "gloss": "roughness",
+    "smoothness": "roughness",
+    "diffuse": "base colour",
+    "specular": "metallic",
+}
 
 
 def left_out(plan: Plan) -> list[str]:
-    """Inputs that no file and no container of the target carries, with the materials that have them."""
+    """Inputs that no file and no container of the target carries, with the materials that have
+    them."""
     return [f"{_words(name)} of {_named(materials)}" for name, materials in plan.left_out.items()]
 
 
@@ -20,7 +26,9 @@ def converted(plan: Plan, profile: Profile, header_of: HeaderOf) -> list[str]:
     said = {f"{c.quantity} instead of {_INSTEAD[c.quantity]}" for _, c in channels if c.quantity}
     if profile.normal_y == "-" and any(c.input == "normal" for _, c in channels):
         said.add("green of normals points down")
-    if profile.mesh.uv_transform == "baked" and any(not material.uv.is_identity for material in plan.materials.values()):
+    if profile.mesh.uv_transform == "baked" and any(
+        not material.uv.is_identity for material in plan.materials.values()
+    ):
         said.add("UV transforms are worked into the UVs")
     if plan.tints:
         said.add("tints as factors")
@@ -32,8 +40,15 @@ def converted(plan: Plan, profile: Profile, header_of: HeaderOf) -> list[str]:
     if "normal" in lossy:
         said.add("normals as JPEG, which bends them: choose PNG for these")
     if lossy - {"normal"}:
-        said.add(f"{', '.join(sorted(_words(name) for name in lossy - {'normal'}))} as JPEG, which changes texels a little")
-    coarser = {(file.bits, c.input) for file, c in channels if c.feed.map and file.bits < _bits(header_of, c.feed.map)}
+        said.add(
+            f"{', '.join(sorted(_words(name) for name in lossy - {'normal'}))} as JPEG, which "
+            "changes texels a little"
+        )
+    coarser = {
+        (file.bits, c.input)
+        for file, c in channels
+        if c.feed.map and file.bits < _bits(header_of, c.feed.map)
+    }
     for bits in {bits for bits, _ in coarser}:
         names = ", ".join(sorted(_words(name) for fewer, name in coarser if fewer == bits))
         said.add(f"{names} in {bits} bits, from maps with more")
@@ -52,4 +67,8 @@ def _words(name: str) -> str:
 
 
 def _named(materials: list[str]) -> str:
-    return ", ".join(materials) if len(materials) < 4 else f"{', '.join(materials[:2])} and {len(materials) - 2} more"
+    return (
+        ", ".join(materials)
+        if len(materials) < 4
+        else f"{', '.join(materials[:2])} and {len(materials) - 2} more"
+    )

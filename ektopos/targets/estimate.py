@@ -18,7 +18,8 @@ _OVERHEAD = 200
 
 
 def estimated_bytes(planned: PlannedFile, sized: SizedMap) -> int:
-    """A guess, mostly right to a factor of two: maps that compress well in their own files will do so again."""
+    """A guess, mostly right to a factor of two: maps that compress well in their own files will do
+    so again."""
     kind = PurePosixPath(planned.path).suffix[1:]
     texels, deep = planned.width * planned.height, planned.bits // 8
     if kind == "tga":
@@ -35,7 +36,9 @@ def estimated_bytes(planned: PlannedFile, sized: SizedMap) -> int:
 
 
 def _rate(header: ImageHeader, size: int) -> float:
-    """Share of a map's raw bytes that its file takes, if the file is a compressed one without loss."""
+    """Share of a map's raw bytes that its file takes, if the file is a compressed one without
+    loss.
+    """
     if header.format.lower() != "png":
         return _OF_RAW
     raw = header.width * header.height * header.channels * header.bits / 8

@@ -26,7 +26,14 @@ from ektopos.targets.loose import node_names, write_loose
 from ektopos.targets.packing import pack_file, padded_from
 from ektopos.targets.plan import Plan, PlannedFile, make_plan, safe_names
 from ektopos.targets.profile import Profile
-from ektopos.targets.reuse import PACKAGE_LIST, Earlier, file_hashes, package_key, read_earlier, texture_key
+from ektopos.targets.reuse import (
+    PACKAGE_LIST,
+    Earlier,
+    file_hashes,
+    package_key,
+    read_earlier,
+    texture_key,
+)
 from ektopos.targets.usdz import write_usdz
 from ektopos.types import Progress, no_progress
 
@@ -46,7 +53,8 @@ class ExportedFile:
     encoding: str | None
     sha256: str = ""
     images: list[dict[str, Any]] = field(default_factory=list)
-    """Textures inside a binary container: name, size, materials, channels, encoding, what they were made from."""
+    """Textures inside a binary container: name, size, materials, channels, encoding, what they were
+    made from."""
     made_from: str = ""
     """Of a texture, what it was made from: equal texts are equal texels."""
     divided_by: float = 1.0
@@ -63,15 +71,21 @@ class Export:
 
 
 def export_package(
-    project: Project, profile: Profile, out: Path, progress: Progress = no_progress, *, earlier: Path | None = None,
-    backup: Path | None = None, read: ReadMap = read_image,
-) -> Export:  # fmt: skip
+    project: Project,
+    profile: Profile,
+    out: Path,
+    progress: Progress = no_progress,
+    *,
+    earlier: Path | None = None,
+    backup: Path | None = None,
+    read: ReadMap = read_image,
+) -> Export:
     """Write the project's package for a target into the folder `out`.
 
-    Files of an earlier package there are replaced or removed, other files are left alone; on any error `out` stays as it
-    was. Textures of the package in `earlier` (by default `out`) that were made from the same are used again; if all of it
-    was, and lies in `out`, nothing is written. A package that is replaced is kept whole in `backup`, if that is named.
-    `read` decodes maps.
+    Files of an earlier package there are replaced or removed, other files are left alone; on any
+    error `out` stays as it was. Textures of the package in `earlier` (by default `out`) that were
+    made from the same are used again; if all of it was, and lies in `out`, nothing is written. A
+    package that is replaced is kept whole in `backup`, if that is named. `read` decodes maps.
     Raises `EktoposError` and its kin.
     """
     started = time.perf_counter()
@@ -79,14 +93,20 @@ def export_package(
     before = read_earlier(out if earlier is None else earlier)
     made_from = package_key(project, profile)
     if before.folder == out and before.is_whole(made_from):
-        return Export(profile.id, [ExportedFile(**file) for file in before.listing["files"]], _since(started))
+        return Export(
+            profile.id, [ExportedFile(**file) for file in before.listing["files"]], _since(started)
+        )
     plan = make_plan(project.document, profile, lambda name: read_header(project.map_path(name)))
     if out.exists() and not out.is_dir():
-        raise EktoposError("this is a file, not a folder.", subject=str(out), hint="Name another folder.")
+        raise EktoposError(
+            "this is a file, not a folder.", subject=str(out), hint="Name another folder."
+        )
     out.parent.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory(prefix=f".{out.name}-", dir=out.parent) as temporary:
         fresh = Path(temporary)
-        files, factors = _write(MapLoader(project, read=read), profile, plan, fresh, before, progress)
+        files, factors = _write(
+            MapLoader(project, read=read), profile, plan, fresh, before, progress
+        )
         listing = {
             "ektopos": 1,
             "target": profile.id,
@@ -95,7 +115,9 @@ def export_package(
             "materials": _material_facts(plan, profile, factors),
             "meshes": _mesh_facts(project, profile),
         }
-        (fresh / PACKAGE_LIST).write_text(json.dumps(listing, indent=2, ensure_ascii=False) + "\n", "utf-8")
+        (fresh / PACKAGE_LIST).write_text(
+            json.dumps(listing, indent=2, ensure_ascii=False) + "\n", "utf-8"
+        )
         progress(0.98, "putting the package in place")
         _replace(out, fresh, [file.path for file in files], backup)
     return Export(profile.id, files, _since(started))
@@ -106,7 +128,12 @@ def _since(started: float) -> float:
 
 
 def _write(
-    loader: MapLoader, profile: Profile, plan: Plan, folder: Path, before: Earlier, progress: Progress
+    loader: MapLoader,
+    profile: Profile,
+    plan: Plan,
+    folder: Path,
+    before: Earlier,
+    progress: Progress,
 ) -> tuple[list[ExportedFile], dict[str, float]]:
     """Every file but the list, and what the emission of each texture was divided by."""
     project = loader.project
@@ -118,7 +145,11 @@ def _write(
         meshes[name] = load_mesh(project, name)
     numbers = {name: i for i, name in enumerate(plan.materials)}
     worn = {
-        mesh: {slot: numbers[material] for slot, material in entry.slots.items() if material is not None}
+        mesh: {
+            slot: numbers[material]
+            for slot, material in entry.slots.items()
+            if material is not None
+        }
         for mesh, entry in project.document.meshes.items()
     }
     placed = _placed(project.document, profile, plan, meshes)
@@ -137,7 +168,12 @@ def _write(
             path.write_bytes(kept.content)
             factor, sha256 = kept.divided_by, kept.sha256
         else:
-            packed = pack_file(loader, planned, profile.normal_y, padded_from(planned, plan.materials, meshes, loader))
+            packed = pack_file(
+                loader,
+                planned,
+                profile.normal_y,
+                padded_from(planned, plan.materials, meshes, loader),
+            )
             factor = packed.divided_by
             sha256 = write_image(path, packed.levels[0], packed.levels[1:], planned.encoding)
         emission_factors[planned.path] = factor
@@ -152,11 +188,19 @@ def _write(
             images.append({"name": name, "uri": planned.path})
     progress((steps - 1) / steps, "writing the container")
     everything = list(plan.materials)
-    inside = [{k: v for k, v in asdict(texture).items() if k not in ("images", "sha256")} for texture in textures]
+    inside = [
+        {k: v for k, v in asdict(texture).items() if k not in ("images", "sha256")}
+        for texture in textures
+    ]
     if profile.mesh.uv_transform == "baked":
-        plan = replace(plan, materials={name: replace(m, uv=UvTransform()) for name, m in plan.materials.items()})
+        plan = replace(
+            plan,
+            materials={name: replace(m, uv=UvTransform()) for name, m in plan.materials.items()},
+        )
     if profile.container == "usdz":
-        container = write_usdz(folder, stem, project.document, plan, placed, emission_factors, profile.mesh)
+        container = write_usdz(
+            folder, stem, project.document, plan, placed, emission_factors, profile.mesh
+        )
         for planned in plan.files:
             (folder / planned.path).unlink()
         return [_container(container, everything, inside)], emission_factors
@@ -164,7 +208,9 @@ def _write(
         beside = write_loose(folder, stem, project.document, plan, gltf, binary, emission_factors)
         written = [_container(path, list(plan.materials)) for path in beside]
         return [*written, *textures], emission_factors
-    gltf = add_materials(gltf | ({"images": images} if images else {}), plan, image_of, emission_factors)
+    gltf = add_materials(
+        gltf | ({"images": images} if images else {}), plan, image_of, emission_factors
+    )
     if profile.container == "glb":
         container = folder / f"{stem}.glb"
         container.write_bytes(pack_glb(gltf, binary))
@@ -180,8 +226,11 @@ def _write(
     return [*written, *textures], emission_factors
 
 
-def _placed(document: Document, profile: Profile, plan: Plan, meshes: dict[str, Mesh]) -> dict[str, Mesh]:
-    """The meshes as the target takes them: with their materials' UV transforms worked in, where it wants that."""
+def _placed(
+    document: Document, profile: Profile, plan: Plan, meshes: dict[str, Mesh]
+) -> dict[str, Mesh]:
+    """The meshes as the target takes them: with their materials' UV transforms worked in, where it
+    wants that."""
     if profile.mesh.uv_transform == "carried":
         return meshes
     placed = dict(meshes)
@@ -193,7 +242,9 @@ def _placed(document: Document, profile: Profile, plan: Plan, meshes: dict[str, 
     return placed
 
 
-def _exported(planned: PlannedFile, path: Path, sha256: str, made_from: str, divided_by: float) -> ExportedFile:
+def _exported(
+    planned: PlannedFile, path: Path, sha256: str, made_from: str, divided_by: float
+) -> ExportedFile:
     return ExportedFile(
         path=planned.path,
         bytes=path.stat().st_size,
@@ -208,12 +259,26 @@ def _exported(planned: PlannedFile, path: Path, sha256: str, made_from: str, div
     )
 
 
-def _container(path: Path, materials: list[str], images: list[dict[str, Any]] | None = None) -> ExportedFile:
+def _container(
+    path: Path, materials: list[str], images: list[dict[str, Any]] | None = None
+) -> ExportedFile:
     nothing: dict[str, str | None] = dict.fromkeys("rgba")
-    return ExportedFile(path.name, path.stat().st_size, None, None, materials, nothing, None, hash_file(path), images or [])
+    return ExportedFile(
+        path.name,
+        path.stat().st_size,
+        None,
+        None,
+        materials,
+        nothing,
+        None,
+        hash_file(path),
+        images or [],
+    )
 
 
-def _material_facts(plan: Plan, profile: Profile, emission_factors: dict[str, float]) -> dict[str, Any]:
+def _material_facts(
+    plan: Plan, profile: Profile, emission_factors: dict[str, float]
+) -> dict[str, Any]:
     """By material, everything that no texture holds."""
     found: dict[str, Any] = {}
     for node, (name, material) in zip(node_names(plan), plan.materials.items(), strict=True):
@@ -257,13 +322,19 @@ def _constant(feed: Feed, name: InputName) -> float | list[float]:
 def _mesh_facts(project: Project, profile: Profile) -> dict[str, Any]:
     stem = next(iter(safe_names([project.document.name]).values()))
     file = f"{stem}.{'glb' if profile.container == 'loose' else profile.container}"
-    return {name: {"file": file, "slots": dict(entry.slots)} for name, entry in project.document.meshes.items()}
+    return {
+        name: {"file": file, "slots": dict(entry.slots)}
+        for name, entry in project.document.meshes.items()
+    }
 
 
 def _replace(out: Path, fresh: Path, files: list[str], backup: Path | None = None) -> None:
-    """Put a finished package in place of the one before, which goes to `backup`; on an error put that one back."""
+    """Put a finished package in place of the one before, which goes to `backup`; on an error put
+    that one back."""
     before = _own_files(out)
-    foreign = [file for file in [*files, PACKAGE_LIST] if (out / file).exists() and file not in before]
+    foreign = [
+        file for file in [*files, PACKAGE_LIST] if (out / file).exists() and file not in before
+    ]
     if foreign:
         raise EktoposError(
             f"{foreign[0]} is already there and is not part of an earlier package.",
@@ -278,7 +349,8 @@ def _replace(out: Path, fresh: Path, files: list[str], backup: Path | None = Non
             for file in [*files, PACKAGE_LIST]:
                 _move(fresh / file, out / file)
         except BaseException as problem:
-            # Whatever stopped it, a person at the keyboard too: what has left `fresh` goes, what lies in `kept` comes back.
+            # Whatever stopped it, a person at the keyboard too: what has left `fresh` goes, what
+            # lies in `kept` comes back.
             for file in [*files, PACKAGE_LIST]:
                 if not (fresh / file).exists():
                     (out / file).unlink(missing_ok=True)
@@ -286,7 +358,9 @@ def _replace(out: Path, fresh: Path, files: list[str], backup: Path | None = Non
                 if (Path(kept) / file).exists():
                     _move(Path(kept) / file, out / file)
             if isinstance(problem, OSError):
-                raise EktoposError(f"cannot be written ({problem.strerror}).", subject=str(out)) from None
+                raise EktoposError(
+                    f"cannot be written ({problem.strerror}).", subject=str(out)
+                ) from None
             raise
         if backup is not None and PACKAGE_LIST in moved:
             backup.mkdir(parents=True, exist_ok=True)
@@ -294,7 +368,8 @@ def _replace(out: Path, fresh: Path, files: list[str], backup: Path | None = Non
 
 
 def bring_back(out: Path, backup: Path) -> list[str]:
-    """Put a package that was kept as a backup in place again; the one that it replaces becomes the backup.
+    """Put a package that was kept as a backup in place again; the one that it replaces becomes the
+    backup.
 
     Gives the files that are back. Raises `EktoposError` if there is no whole package in `backup`.
     """
@@ -302,7 +377,9 @@ def bring_back(out: Path, backup: Path) -> list[str]:
     missing = next((file for file in files if not (backup / file).is_file()), None)
     if not (backup / PACKAGE_LIST).is_file() or missing:
         said = f"{missing} is missing from it." if missing else "there is no package in it."
-        raise EktoposError(said, subject=str(backup), hint="Name the folder that was given as the backup.")
+        raise EktoposError(
+            said, subject=str(backup), hint="Name the folder that was given as the backup."
+        )
     with tempfile.TemporaryDirectory(prefix=f".{out.name}-back-", dir=out.parent) as temporary:
         shutil.copytree(backup, temporary, dirs_exist_ok=True)
         _replace(out, Path(temporary), files, backup)

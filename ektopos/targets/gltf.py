@@ -25,7 +25,8 @@ def add_materials(
 ) -> dict[str, Any]:
     """The glTF with every planned material, its textures and samplers.
 
-    `image_of` gives the number of each planned file's image, `emission_factors` what its emission was divided by.
+    `image_of` gives the number of each planned file's image, `emission_factors` what its emission
+    was divided by.
     """
     textures: list[dict[str, Any]] = []
     samplers: list[dict[str, Any]] = []
@@ -54,18 +55,32 @@ def add_materials(
         entry = _material(material, texture, emission_factors.get(path or "", 1.0), tints)
         used |= set(entry.get("extensions", {}))
         materials.append(entry)
-    found = {"materials": materials, "textures": textures, "samplers": samplers, "extensionsUsed": sorted(used)}
+    found = {
+        "materials": materials,
+        "textures": textures,
+        "samplers": samplers,
+        "extensionsUsed": sorted(used),
+    }
     return gltf | {key: value for key, value in found.items() if value}
 
 
 def _material(
-    material: Material, texture: Any, emission_factor: float, tints: Mapping[str, tuple[float, float, float]]
+    material: Material,
+    texture: Any,
+    emission_factor: float,
+    tints: Mapping[str, tuple[float, float, float]],
 ) -> dict[str, Any]:
     feeds = material.feeds
-    base, orm = texture(material, "base_color"), texture(material, "roughness") or texture(material, "metallic")
+    base, orm = (
+        texture(material, "base_color"),
+        texture(material, "roughness") or texture(material, "metallic"),
+    )
     base = base or (texture(material, "opacity") if material.alpha_mode != "opaque" else None)
     pbr: dict[str, Any] = {
-        "baseColorFactor": [*tints.get("base_color", _factor(feeds["base_color"], "base_color")), _opacity(material)],
+        "baseColorFactor": [
+            *tints.get("base_color", _factor(feeds["base_color"], "base_color")),
+            _opacity(material),
+        ],
         "metallicFactor": _factor(feeds["metallic"], "metallic")[0],
         "roughnessFactor": _factor(feeds["roughness"], "roughness")[0],
     }
@@ -74,16 +89,23 @@ def _material(
     if orm:
         pbr["metallicRoughnessTexture"] = orm
     entry: dict[str, Any] = {"name": material.name, "pbrMetallicRoughness": pbr}
-    normal, occlusion, emission = (texture(material, name) for name in ("normal", "occlusion", "emission"))
+    normal, occlusion, emission = (
+        texture(material, name) for name in ("normal", "occlusion", "emission")
+    )
     if normal:
         entry["normalTexture"] = normal | _strength("scale", feeds["normal"])
     if occlusion:
         entry["occlusionTexture"] = occlusion | _strength("strength", feeds["occlusion"])
     strength = feeds["emission"].strength * emission_factor
     if emission:
-        entry |= {"emissiveTexture": emission, "emissiveFactor": list(tints.get("emission", (1.0, 1.0, 1.0)))}
+        entry |= {
+            "emissiveTexture": emission,
+            "emissiveFactor": list(tints.get("emission", (1.0, 1.0, 1.0))),
+        }
     else:
-        colour = adjust(constant_values(feeds["emission"], "emission"), feeds["emission"], "emission").reshape(3)
+        colour = adjust(
+            constant_values(feeds["emission"], "emission"), feeds["emission"], "emission"
+        ).reshape(3)
         largest = max(1.0, float(colour.max()))
         strength *= largest
         if colour.any():
@@ -122,7 +144,8 @@ _EXTENSIONS: dict[str, tuple[tuple[InputName, str, str | None], ...]] = {
         ("attenuation_distance", "attenuationDistance", None),
     ),
 }
-"""Inputs by the ratified extension that carries them, with the names of their factor and texture there."""
+"""Inputs by the ratified extension that carries them, with the names of their factor and texture
+there."""
 
 
 def _extensions(material: Material, texture: Any) -> dict[str, Any]:
@@ -152,7 +175,9 @@ def _factor(feed: Feed, name: InputName) -> list[float]:
 
 
 def _opacity(material: Material) -> float:
-    return 1.0 if material.alpha_mode == "opaque" else _factor(material.feeds["opacity"], "opacity")[0]
+    return (
+        1.0 if material.alpha_mode == "opaque" else _factor(material.feeds["opacity"], "opacity")[0]
+    )
 
 
 def _plain(values: np.ndarray[Any, Any]) -> list[float]:

@@ -1,7 +1,8 @@
-"""Write what stands beside loose maps: the mesh as GLB without textures, and materials and slots as MaterialX.
+"""Write what stands beside loose maps: the mesh as GLB without textures, and materials and slots as
+MaterialX.
 
-Source: MaterialX 1.39 with its glTF PBR nodes. What MaterialX has no place for (sides, surface tag) travels in the package
-list.
+Source: MaterialX 1.39 with its glTF PBR nodes. What MaterialX has no place for (sides, surface tag)
+travels in the package list.
 """
 
 from __future__ import annotations
@@ -21,14 +22,24 @@ from ektopos.targets.plan import Plan, PlannedChannel, PlannedFile, safe_names
 
 MATERIALS = "materials.mtlx"
 _SHADER_INPUT: dict[InputName, tuple[str, str]] = {
-    "base_color": ("base_color", "color3"), "metallic": ("metallic", "float"), "roughness": ("roughness", "float"),
-    "normal": ("normal", "vector3"), "occlusion": ("occlusion", "float"), "emission": ("emissive", "color3"),
-    "opacity": ("alpha", "float"), "ior": ("ior", "float"), "specular": ("specular", "float"),
-    "clearcoat": ("clearcoat", "float"), "clearcoat_roughness": ("clearcoat_roughness", "float"),
-    "sheen": ("sheen_color", "color3"), "sheen_roughness": ("sheen_roughness", "float"),
-    "transmission": ("transmission", "float"), "thickness": ("thickness", "float"),
-    "attenuation": ("attenuation_color", "color3"), "attenuation_distance": ("attenuation_distance", "float"),
-}  # fmt: skip
+    "base_color": ("base_color", "color3"),
+    "metallic": ("metallic", "float"),
+    "roughness": ("roughness", "float"),
+    "normal": ("normal", "vector3"),
+    "occlusion": ("occlusion", "float"),
+    "emission": ("emissive", "color3"),
+    "opacity": ("alpha", "float"),
+    "ior": ("ior", "float"),
+    "specular": ("specular", "float"),
+    "clearcoat": ("clearcoat", "float"),
+    "clearcoat_roughness": ("clearcoat_roughness", "float"),
+    "sheen": ("sheen_color", "color3"),
+    "sheen_roughness": ("sheen_roughness", "float"),
+    "transmission": ("transmission", "float"),
+    "thickness": ("thickness", "float"),
+    "attenuation": ("attenuation_color", "color3"),
+    "attenuation_distance": ("attenuation_distance", "float"),
+}
 _ALPHA_MODE = {"opaque": 0, "mask": 1, "blend": 2}
 
 
@@ -46,9 +57,14 @@ def node_names(plan: Plan) -> list[str]:
 
 
 def write_loose(
-    folder: Path, stem: str, document: Document, plan: Plan, gltf: dict[str, Any], binary: Binary,
+    folder: Path,
+    stem: str,
+    document: Document,
+    plan: Plan,
+    gltf: dict[str, Any],
+    binary: Binary,
     emission_factors: dict[str, float],
-) -> list[Path]:  # fmt: skip
+) -> list[Path]:
     """Write the GLB and the MaterialX document; gives their paths."""
     mesh = folder / f"{stem}.glb"
     bare = [{"name": name} for name in plan.materials]
@@ -59,7 +75,8 @@ def write_loose(
 
 
 def materialx(document: Document, plan: Plan, emission_factors: dict[str, float]) -> str:
-    """The MaterialX document: a glTF PBR shader and a material for each, and a look that assigns them to `mesh/slot`."""
+    """The MaterialX document: a glTF PBR shader and a material for each, and a look that assigns
+    them to `mesh/slot`."""
     written = mx.createDocument()
     nodes = dict(zip(plan.materials, node_names(plan), strict=True))
     files = {file.path: file for file in plan.files}
@@ -69,27 +86,44 @@ def materialx(document: Document, plan: Plan, emission_factors: dict[str, float]
     for mesh, entry in document.meshes.items():
         for slot, worn in entry.slots.items():
             if worn is not None:
-                assigned = look.addMaterialAssign(written.createValidChildName(f"{mesh}_{slot}"), nodes[worn])
+                assigned = look.addMaterialAssign(
+                    written.createValidChildName(f"{mesh}_{slot}"), nodes[worn]
+                )
                 assigned.setGeom(f"/{mesh}/{slot}")
     return str(mx.writeToXmlString(written))
 
 
 def _add_material(
-    written: Any, node: str, name: str, material: Material, plan: Plan, files: dict[str, PlannedFile],
+    written: Any,
+    node: str,
+    name: str,
+    material: Material,
+    plan: Plan,
+    files: dict[str, PlannedFile],
     emission_factors: dict[str, float],
-) -> None:  # fmt: skip
+) -> None:
     shader = written.addNode("gltf_pbr", f"SR_{node}", "surfaceshader")
-    glow = material.feeds["emission"].strength * emission_factors.get(plan.file_of.get((name, "emission"), ""), 1.0)
+    glow = material.feeds["emission"].strength * emission_factors.get(
+        plan.file_of.get((name, "emission"), ""), 1.0
+    )
     for input_name, feed in material.feeds.items():
-        if input_name not in _SHADER_INPUT or (input_name == "opacity" and material.alpha_mode == "opaque"):
+        if input_name not in _SHADER_INPUT or (
+            input_name == "opacity" and material.alpha_mode == "opaque"
+        ):
             continue
         port, kind = _SHADER_INPUT[input_name]
         path = plan.file_of.get((name, input_name))
         if path is not None:
-            channel = next((letter, c) for letter, c in files[path].channels.items() if c.carries and input_name in c.inputs())
+            channel = next(
+                (letter, c)
+                for letter, c in files[path].channels.items()
+                if c.carries and input_name in c.inputs()
+            )
             if channel[1].quantity == "specular":
                 port, kind = "specular_color", "color3"
-            source = _image(written, node, files[path], input_name, kind, channel[0], channel[1], material)
+            source = _image(
+                written, node, files[path], input_name, kind, channel[0], channel[1], material
+            )
             shader.addInput(port, kind).setNodeName(source)
         elif not feed.maps() and input_name != "normal":
             values = input_values(feed, input_name).reshape(-1)
@@ -97,7 +131,9 @@ def _add_material(
     if glow != 1.0:
         shader.addInput("emissive_strength", "float").setValueString(f"{glow:.9g}")
     if material.alpha_mode != "opaque":
-        shader.addInput("alpha_mode", "integer").setValueString(str(_ALPHA_MODE[material.alpha_mode]))
+        shader.addInput("alpha_mode", "integer").setValueString(
+            str(_ALPHA_MODE[material.alpha_mode])
+        )
     if material.alpha_mode == "mask":
         shader.addInput("alpha_cutoff", "float").setValueString(f"{material.alpha_cutoff:.7g}")
     surface = written.addNode("surfacematerial", node, "material")
@@ -105,13 +141,24 @@ def _add_material(
 
 
 def _image(
-    written: Any, node: str, file: PlannedFile, name: InputName, kind: str, letter: str, channel: PlannedChannel,
+    written: Any,
+    node: str,
+    file: PlannedFile,
+    name: InputName,
+    kind: str,
+    letter: str,
+    channel: PlannedChannel,
     material: Material,
-) -> str:  # fmt: skip
-    """The nodes from a file to an input: image, the channel that is picked, and 1 − x for gloss. Gives the last one's name."""
+) -> str:
+    """The nodes from a file to an input: image, the channel that is picked, and 1 − x for gloss.
+    Gives the last one's name."""
     wide = "color4" if "a" in file.channels and file.channels["a"].carries else "color3"
     kind_of_image = (
-        "vector3" if kind == "vector3" else wide if len([c for c in file.channels.values() if c.carries]) > 1 else kind
+        "vector3"
+        if kind == "vector3"
+        else wide
+        if len([c for c in file.channels.values() if c.carries]) > 1
+        else kind
     )
     label = written.createValidChildName(f"{node}_{name}")
     image = written.addNode("image", label, kind_of_image)
@@ -122,7 +169,9 @@ def _image(
     placed = _placed(written, node, material.uv)
     if placed:
         image.addInput("texcoord", "vector2").setNodeName(placed)
-    image.addInput("filtertype", "string").setValueString("closest" if material.filter == "nearest" else "linear")
+    image.addInput("filtertype", "string").setValueString(
+        "closest" if material.filter == "nearest" else "linear"
+    )
     last = label
     if kind == "float" and kind_of_image != "float":
         extract = written.addNode("extract", f"{label}_channel", "float")
@@ -148,8 +197,9 @@ def _image(
 def _placed(written: Any, node: str, uv: UvTransform) -> str:
     """The node that moves a material's UVs, one for all its images; nothing where they stay.
 
-    v points up in MaterialX, so KHR_texture_transform turns about (0, 1) there; `place2d` divides by its scale and takes its
-    offset away. Source: MaterialX 1.39, standard library, `NG_place2d_vector2`; its glTF images have the same pivot.
+    v points up in MaterialX, so KHR_texture_transform turns about (0, 1) there; `place2d` divides
+    by its scale and takes its offset away. Source: MaterialX 1.39, standard library,
+    `NG_place2d_vector2`; its glTF images have the same pivot.
     """
     name = f"{node}_placed"
     if uv.is_identity or written.getNode(name):
@@ -158,7 +208,11 @@ def _placed(written: Any, node: str, uv: UvTransform) -> str:
     place = written.addNode("place2d", name, "vector2")
     place.addInput("texcoord", "vector2").setNodeName(coordinates.getName())
     scale = [1.0 / (side or _NO_TILING) for side in uv.tiling]
-    for port, pair in (("pivot", (0.0, 1.0)), ("scale", scale), ("offset", (-uv.offset[0], uv.offset[1]))):
+    for port, pair in (
+        ("pivot", (0.0, 1.0)),
+        ("scale", scale),
+        ("offset", (-uv.offset[0], uv.offset[1])),
+    ):
         place.addInput(port, "vector2").setValueString(", ".join(f"{value:.9g}" for value in pair))
     place.addInput("rotate", "float").setValueString(f"{-math.degrees(uv.rotation):.9g}")
     return name

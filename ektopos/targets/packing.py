@@ -1,8 +1,9 @@
 """Make the texels of a planned file.
 
-Where a map has the file's size, each channel is one table lookup from the map's codes to the file's codes, and no
-floating-point picture is made. Otherwise values are decoded, resampled in their own space and encoded again. Smaller levels are
-made of canonical values, never of the level before as it was rounded.
+Where a map has the file's size, each channel is one table lookup from the map's codes to the file's
+codes, and no floating-point picture is made. Otherwise values are decoded, resampled in their own
+space and encoded again. Smaller levels are made of canonical values, never of the level before as
+it was rounded.
 """
 
 from __future__ import annotations
@@ -27,7 +28,13 @@ from ektopos.materials.adjust import adjust, normalise
 from ektopos.materials.convert import to_specular_gloss
 from ektopos.materials.derive import Material
 from ektopos.materials.mips import mip_chain
-from ektopos.materials.resolve import MapLoader, at_size, constant_values, default_channels, resolve_feed
+from ektopos.materials.resolve import (
+    MapLoader,
+    at_size,
+    constant_values,
+    default_channels,
+    resolve_feed,
+)
 from ektopos.materials.worn import shown_texels
 from ektopos.meshes import Mesh
 from ektopos.targets.plan import PlannedChannel, PlannedFile
@@ -40,7 +47,8 @@ class Packed:
     """The texels of a file."""
 
     levels: list[Pixels]
-    """`(height, width, 3 or 4)` uint8, uint16 or float16, and its smaller levels where the file brings mips."""
+    """`(height, width, 3 or 4)` uint8, uint16 or float16, and its smaller levels where the file
+    brings mips."""
     divided_by: float
     """1, but for emission above 1 where the file cannot hold that."""
 
@@ -59,30 +67,56 @@ class _Job:
     """Levels of inputs that are resolved as a whole, by what they are."""
 
 
-def pack_file(loader: MapLoader, planned: PlannedFile, normal_y: NormalY, nearest: NDArray[np.int64] | None = None) -> Packed:
-    """The texels of a file; `nearest` `(height, width)` from `padded_from` fills what lies round its islands.
+def pack_file(
+    loader: MapLoader,
+    planned: PlannedFile,
+    normal_y: NormalY,
+    nearest: NDArray[np.int64] | None = None,
+) -> Packed:
+    """The texels of a file; `nearest` `(height, width)` from `padded_from` fills what lies round
+    its islands.
 
     Raises as `resolve_feed`.
     """
     mapped = [channel for channel in planned.channels.values() if channel.fill is None]
     normals = planned.normal.maps() if planned.normal else set()
     loader.prefetch(
-        [*(name for channel in mapped for feed in channel.feeds() for name in sorted(feed.maps())), *sorted(normals)]
+        [
+            *(
+                name
+                for channel in mapped
+                for feed in channel.feeds()
+                for name in sorted(feed.maps())
+            ),
+            *sorted(normals),
+        ]
     )
-    job = _Job(loader, planned, normal_y, 1.0 if planned.holds_floats else emission_factor(loader, planned), nearest)
+    job = _Job(
+        loader,
+        planned,
+        normal_y,
+        1.0 if planned.holds_floats else emission_factor(loader, planned),
+        nearest,
+    )
     levels = [_level(job, number) for number in range(planned.levels)]
     return Packed(levels, job.factor)
 
 
 def padded_from(
-    planned: PlannedFile, materials: Mapping[str, Material], meshes: Mapping[str, Mesh], loader: MapLoader
+    planned: PlannedFile,
+    materials: Mapping[str, Material],
+    meshes: Mapping[str, Mesh],
+    loader: MapLoader,
 ) -> NDArray[np.int64] | None:
-    """Where the padding of a file takes its texels from; `None` without padding, and where all of the file may show."""
+    """Where the padding of a file takes its texels from; `None` without padding, and where all of
+    the file may show."""
     if not planned.padding:
         return None
     covered = np.zeros((planned.height, planned.width), bool)
     for name in planned.materials:
-        shown = shown_texels(loader.project.document, meshes, materials[name], planned.width, planned.height)
+        shown = shown_texels(
+            loader.project.document, meshes, materials[name], planned.width, planned.height
+        )
         if shown is None:
             return None
         covered |= shown
@@ -91,11 +125,16 @@ def padded_from(
 
 def emission_factor(loader: MapLoader, planned: PlannedFile) -> float:
     """The largest value of a file's emission if that is above 1, else 1."""
-    feed = next((c.feed for c in planned.channels.values() if c.input == "emission" and c.fill is None), None)
+    feed = next(
+        (c.feed for c in planned.channels.values() if c.input == "emission" and c.fill is None),
+        None,
+    )
     if feed is None or not feed.maps():
         return 1.0
     if feed.map is not None:
-        plain = Feed(map=feed.map, channels=feed.channels, invert=feed.invert, strength=feed.strength)
+        plain = Feed(
+            map=feed.map, channels=feed.channels, invert=feed.invert, strength=feed.strength
+        )
         if feed == plain and not loader.image(feed.map).is_float:
             return 1.0
     return max(1.0, float(resolve_feed(loader, feed, "emission", with_strength=False).max()))
@@ -109,16 +148,23 @@ def _level(job: _Job, number: int) -> Pixels:
         channel = planned.channels.get(letter)
         if channel is None:
             if letter != "a":
-                # A file of one quantity is grey, so that it looks like what it is, whichever channel a reader takes.
+                # A file of one quantity is grey, so that it looks like what it is, whichever
+                # channel a reader takes.
                 alone = list(planned.channels) == ["r"]
                 planes.append(planes[0] if alone else np.zeros((height, width), _kind(planned)))
         elif channel.fill is not None:
             value = np.full((1, 1), channel.fill, np.float32)
-            code = quantise(_encoded(value, _encoding(planned, letter)), planned.bits) if not planned.holds_floats else value
+            code = (
+                quantise(_encoded(value, _encoding(planned, letter)), planned.bits)
+                if not planned.holds_floats
+                else value
+            )
             planes.append(np.full((height, width), code[0, 0], _kind(planned)))
         else:
             planes.append(_plane(job, channel, letter, number))
-    return np.asarray(cv2.merge(planes) if not planned.holds_floats else np.dstack(planes)).reshape(height, width, len(planes))
+    return np.asarray(cv2.merge(planes) if not planned.holds_floats else np.dstack(planes)).reshape(
+        height, width, len(planes)
+    )
 
 
 def _plane(job: _Job, channel: PlannedChannel, letter: Letter, number: int) -> Pixels:
@@ -140,16 +186,27 @@ def _plane(job: _Job, channel: PlannedChannel, letter: Letter, number: int) -> P
 def _direct(job: _Job, channel: PlannedChannel, letter: Letter) -> Pixels | None:
     """A channel by one look-up of a map's codes; `None` where that cannot be."""
     planned, feed = job.planned, channel.feed
-    if feed.map is None or channel.beside is not None or bool(feed.layers) or feed.hue != 0.0 or feed.saturation != 1.0:
+    if (
+        feed.map is None
+        or channel.beside is not None
+        or bool(feed.layers)
+        or feed.hue != 0.0
+        or feed.saturation != 1.0
+    ):
         return None
     image, entry = job.loader.image(feed.map), job.loader.project.document.maps[feed.map]
     source = _source_plane(image, feed, channel.input, letter)
-    if source is None or image.is_float or (image.height, image.width) != (planned.height, planned.width):
+    if (
+        source is None
+        or image.is_float
+        or (image.height, image.width) != (planned.height, planned.width)
+    ):
         return None
     is_alpha = (feed.channels or default_channels(channel.input)) == "a"
     decoded = decode_table(image.bits, "linear" if is_alpha else entry.encoding)
     if channel.input == "normal":
-        # Length is left as it is: whoever reads normals makes them unit again, so untouched texels stay exact.
+        # Length is left as it is: whoever reads normals makes them unit again, so untouched texels
+        # stay exact.
         turned = letter == "g" and (entry.normal_y or "+") != job.normal_y
         table = 1.0 - decoded if turned else decoded
     else:
@@ -185,9 +242,20 @@ def _whole(job: _Job, channel: PlannedChannel) -> list[Float]:
         if planned.levels == 1:
             levels = [values]
         else:
-            spread = None if planned.normal is None else _resized(job, planned.normal, "normal", with_strength=True)
-            levels = mip_chain(values, "base_color" if mixed else channel.input, normals=spread, cutoff=planned.cutoff)
-        job.resolved[key] = [v if mixed else converted(channel.quantity, channel.input, v, None) for v in levels]
+            spread = (
+                None
+                if planned.normal is None
+                else _resized(job, planned.normal, "normal", with_strength=True)
+            )
+            levels = mip_chain(
+                values,
+                "base_color" if mixed else channel.input,
+                normals=spread,
+                cutoff=planned.cutoff,
+            )
+        job.resolved[key] = [
+            v if mixed else converted(channel.quantity, channel.input, v, None) for v in levels
+        ]
     return job.resolved[key]
 
 
@@ -204,7 +272,8 @@ def input_values(feed: Feed, name: InputName) -> Float:
 
 
 def converted(quantity: str, name: InputName, values: Float, beside: Float | None) -> Float:
-    """The quantity a target wants of an input: gloss or smoothness of roughness, diffuse or specular of colour and metallic.
+    """The quantity a target wants of an input: gloss or smoothness of roughness, diffuse or
+    specular of colour and metallic.
 
     `values` are those of the input `name`, `beside` those of the other one a conversion needs.
     """
@@ -218,7 +287,8 @@ def converted(quantity: str, name: InputName, values: Float, beside: Float | Non
 
 
 def _source_plane(image: Image, feed: Feed, name: InputName, letter: Letter) -> Pixels | None:
-    """The map's channel that alone decides a file's channel, or `None` where several do (luminance)."""
+    """The map's channel that alone decides a file's channel, or `None` where several do
+    (luminance)."""
     channels = feed.channels or default_channels(name)
     if channels == "luminance":
         return None

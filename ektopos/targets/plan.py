@@ -1,4 +1,5 @@
-"""The pack plan: which files a target gets, and what each of their channels carries. Nothing is decoded for it."""
+"""The pack plan: which files a target gets, and what each of their channels carries. Nothing is
+decoded for it."""
 
 from __future__ import annotations
 
@@ -35,7 +36,8 @@ class PlannedChannel:
     fill: float | None = None
     """For every texel alike, 0–1; `None` where the feed's map is packed."""
     quantity: str = ""
-    """What of the input is written, where it is not the input itself: `gloss`, `smoothness`, `diffuse` or `specular`."""
+    """What of the input is written, where it is not the input itself: `gloss`, `smoothness`,
+    `diffuse` or `specular`."""
     beside: Feed | None = None
     """The other feed that a converted quantity is made of."""
 
@@ -81,7 +83,8 @@ class PlannedFile:
 
     @property
     def memory(self) -> int:
-        """Bytes in graphics memory, uncompressed RGBA with a full mip chain (4/3). Source: Khronos Data Format."""
+        """Bytes in graphics memory, uncompressed RGBA with a full mip chain (4/3). Source: Khronos
+        Data Format."""
         size, width, height = 0, self.width, self.height
         while True:
             size += width * height * 4 * self.bits // 8
@@ -91,7 +94,8 @@ class PlannedFile:
 
     @property
     def compressed(self) -> int:
-        """Bytes in graphics memory in 16-byte blocks of 4 × 4 texels (BC3, BC5, BC7), with a full mip chain."""
+        """Bytes in graphics memory in 16-byte blocks of 4 × 4 texels (BC3, BC5, BC7), with a full
+        mip chain."""
         size, width, height = 0, self.width, self.height
         while True:
             size += 16 * -(-width // 4) * -(-height // 4)
@@ -101,7 +105,10 @@ class PlannedFile:
 
     def carries(self) -> dict[str, str | None]:
         """What each of r, g, b and a holds, as package lists say it."""
-        return {letter: self.channels[letter].carries if letter in self.channels else None for letter in LETTERS}
+        return {
+            letter: self.channels[letter].carries if letter in self.channels else None
+            for letter in LETTERS
+        }
 
 
 @dataclass(frozen=True)
@@ -122,16 +129,33 @@ class Plan:
 
 
 def make_plan(document: Document, profile: Profile, header_of: HeaderOf) -> Plan:
-    """The plan of a document for a target, without what is left out. Textures that would hold the same are planned once.
+    """The plan of a document for a target, without what is left out. Textures that would hold the
+    same are planned once.
 
-    Raises `EktoposError` if a feed cannot fill its input, `MissingReference` or `UnreadableFile` for maps.
+    Raises `EktoposError` if a feed cannot fill its input, `MissingReference` or `UnreadableFile`
+    for maps.
     """
     document = document.going()
     for mesh, entry in document.meshes.items():
-        gone = next((worn for worn in entry.slots.values() if worn is not None and worn not in document.materials), None)
+        gone = next(
+            (
+                worn
+                for worn in entry.slots.values()
+                if worn is not None and worn not in document.materials
+            ),
+            None,
+        )
         if gone is not None:
-            raise MissingReference(f"a slot wears {gone}, which is not there.", subject=mesh, hint="Choose another material.")
-    materials = {name: effective(document, name) for name in document.materials if name not in document.left_out.materials}
+            raise MissingReference(
+                f"a slot wears {gone}, which is not there.",
+                subject=mesh,
+                hint="Choose another material.",
+            )
+    materials = {
+        name: effective(document, name)
+        for name in document.materials
+        if name not in document.left_out.materials
+    }
     safe = safe_names(list(materials))
     planned: dict[str, PlannedFile] = {}
     file_of: dict[tuple[str, str], str] = {}
@@ -144,12 +168,16 @@ def make_plan(document: Document, profile: Profile, header_of: HeaderOf) -> Plan
             if problem:
                 raise EktoposError(problem, subject=name, hint="Change the feed.")
         carried = _untinted(material) if profile.tints == "carried" else material
-        tints |= {(name, i): feed.tint for i, feed in material.feeds.items() if feed != carried.feeds[i]}
+        tints |= {
+            (name, i): feed.tint for i, feed in material.feeds.items() if feed != carried.feeds[i]
+        }
         for kind in profile.files:
             channels = _channels(carried, kind, profile)
             if channels is None:
                 continue
-            stem = profile.name_rule.format(material=safe[name], suffix=kind.suffix, target=profile.id)
+            stem = profile.name_rule.format(
+                material=safe[name], suffix=kind.suffix, target=profile.id
+            )
             path = f"{'' if profile.container == 'glb' else 'textures/'}{stem}.{kind.format}"
             file = _planned(document, profile, kind, carried, channels, path, header_of)
             before = planned.get(file.recipe, replace(file, materials=()))
@@ -157,7 +185,9 @@ def make_plan(document: Document, profile: Profile, header_of: HeaderOf) -> Plan
             for channel in channels.values():
                 if channel.carries:
                     file_of[name, channel.input] = planned[file.recipe].path
-        factors[name] = [i for i in material.feeds if (name, i) not in file_of and i in profile.factors]
+        factors[name] = [
+            i for i in material.feeds if (name, i) not in file_of and i in profile.factors
+        ]
         lost = [i for i, feed in material.feeds.items() if not profile.carries(i, not feed.maps())]
         for input_name in lost:
             left_out.setdefault(input_name, []).append(name)
@@ -166,11 +196,16 @@ def make_plan(document: Document, profile: Profile, header_of: HeaderOf) -> Plan
 
 
 def _untinted(material: Material) -> Material:
-    """The material without the tints that a factor can carry as exactly: of mapped colours, darkening only, under no layers."""
+    """The material without the tints that a factor can carry as exactly: of mapped colours,
+    darkening only, under no layers."""
     feeds = dict(material.feeds)
     for name in ("base_color", "emission"):
         feed = feeds[name]
-        if feed.map is not None and not feed.layers and all(0.0 <= part <= 1.0 for part in feed.tint):
+        if (
+            feed.map is not None
+            and not feed.layers
+            and all(0.0 <= part <= 1.0 for part in feed.tint)
+        ):
             feeds[name] = feed.model_copy(update={"tint": (1.0, 1.0, 1.0)})
     return replace(material, feeds=feeds)
 
@@ -180,29 +215,48 @@ def _refuse_collisions(paths: list[str]) -> None:
     taken: set[str] = set()
     for path in paths:
         if path.lower() in taken:
-            raise EktoposError("two files would have this name.", subject=path, hint="Change the target's rule for names.")
+            raise EktoposError(
+                "two files would have this name.",
+                subject=path,
+                hint="Change the target's rule for names.",
+            )
         taken.add(path.lower())
 
 
 def _planned(
-    document: Document, profile: Profile, kind: ProfileFile, material: Material, channels: dict[Letter, PlannedChannel],
-    path: str, header_of: HeaderOf,
-) -> PlannedFile:  # fmt: skip
+    document: Document,
+    profile: Profile,
+    kind: ProfileFile,
+    material: Material,
+    channels: dict[Letter, PlannedChannel],
+    path: str,
+    header_of: HeaderOf,
+) -> PlannedFile:
     """One file of one material, with all that its texels depend on."""
     width, height = _size(channels, profile, header_of, material.size_limit)
     levels = len(mip_sizes(width, height)) if profile.mips and kind.format == "ktx2" else 1
     carried = {channel.input for channel in channels.values() if channel.fill is None}
     file = PlannedFile(
-        path, kind.suffix, (material.name,), width, height, kind.bits, kind.encoding, channels, kind.dither, levels,
+        path,
+        kind.suffix,
+        (material.name,),
+        width,
+        height,
+        kind.bits,
+        kind.encoding,
+        channels,
+        kind.dither,
+        levels,
         profile.padding if carried else 0,
         material.feeds["normal"] if levels > 1 and "roughness" in carried else None,
         material.alpha_cutoff if "opacity" in carried and material.alpha_mode == "mask" else None,
-    )  # fmt: skip
+    )
     return replace(file, recipe=_recipe(document, file, kind, material))
 
 
 def safe_names(names: list[str]) -> dict[str, str]:
-    """File-safe names, different also where case does not count: letters, digits, `_`, `-` and `.` only."""
+    """File-safe names, different also where case does not count: letters, digits, `_`, `-` and `.`
+    only."""
     found: dict[str, str] = {}
     taken: set[str] = set()
     for name in names:
@@ -221,7 +275,9 @@ def is_default(name: InputName, feed: Feed) -> bool:
     return name in DEFAULTS and feed == DEFAULTS[name]
 
 
-def _channels(material: Material, kind: ProfileFile, profile: Profile) -> dict[Letter, PlannedChannel] | None:
+def _channels(
+    material: Material, kind: ProfileFile, profile: Profile
+) -> dict[Letter, PlannedChannel] | None:
     """The channels of one file for one material, or `None` if nothing needs the file."""
     channels: dict[Letter, PlannedChannel] = {}
     for letter, carry in kind.letters().items():
@@ -240,8 +296,11 @@ def _channels(material: Material, kind: ProfileFile, profile: Profile) -> dict[L
                 channels[letter] = replace(channel, carries=None, fill=1.0)
         else:
             plain = profile.container != "loose" and is_default(name, feed)
-            channels[letter] = replace(channel, carries=None if plain else carry, fill=_fill(channel, letter, profile))
-    # Numbers travel in the list of a loose package; elsewhere what is no factor of the container needs a texel.
+            channels[letter] = replace(
+                channel, carries=None if plain else carry, fill=_fill(channel, letter, profile)
+            )
+    # Numbers travel in the list of a loose package; elsewhere what is no factor of the container
+    # needs a texel.
     in_list = profile.container == "loose"
     needed = (c.fill is None or (not in_list and c.carries is not None) for c in channels.values())
     return channels if any(needed) else None
@@ -255,8 +314,14 @@ def _fill(channel: PlannedChannel, letter: Letter, profile: Profile) -> float:
         vector = input_values(channel.feed, "normal")[0, 0]
         sign = -1.0 if letter == "g" and profile.normal_y == "-" else 1.0
         return float(vector["rgb".index(letter)] * sign * 0.5 + 0.5)
-    beside = None if channel.beside is None else input_values(channel.beside, channel.inputs()[1 - _first(channel)])
-    values = converted(channel.quantity, channel.input, input_values(channel.feed, channel.input), beside).reshape(-1)
+    beside = (
+        None
+        if channel.beside is None
+        else input_values(channel.beside, channel.inputs()[1 - _first(channel)])
+    )
+    values = converted(
+        channel.quantity, channel.input, input_values(channel.feed, channel.input), beside
+    ).reshape(-1)
     return float(values["rgb".index(letter)] if len(values) == 3 and letter in "rgb" else values[0])
 
 
@@ -265,9 +330,14 @@ def _first(channel: PlannedChannel) -> int:
 
 
 def _size(
-    channels: dict[Letter, PlannedChannel], profile: Profile, header_of: HeaderOf, longest: int | None
+    channels: dict[Letter, PlannedChannel],
+    profile: Profile,
+    header_of: HeaderOf,
+    longest: int | None,
 ) -> tuple[int, int]:
-    feeds = [feed for channel in channels.values() if channel.fill is None for feed in channel.feeds()]
+    feeds = [
+        feed for channel in channels.values() if channel.fill is None for feed in channel.feeds()
+    ]
     sized_by = [{feed.map} if feed.map else feed.maps() for feed in feeds]
     headers = [header_of(name) for names in sized_by for name in names if name is not None]
     if not headers:
@@ -276,16 +346,20 @@ def _size(
     return target_size(width, height, profile, longest)
 
 
-def target_size(width: int, height: int, profile: Profile, longest: int | None = None) -> tuple[int, int]:
-    """The size that a target gives a file whose largest source has this one: halved, then brought within the target's limit
-    and the material's own (`longest`), and to powers of two."""
+def target_size(
+    width: int, height: int, profile: Profile, longest: int | None = None
+) -> tuple[int, int]:
+    """The size that a target gives a file whose largest source has this one: halved, then brought
+    within the target's limit and the material's own (`longest`), and to powers of two."""
     width, height = max(1, width >> profile.halve), max(1, height >> profile.halve)
     limit = min(profile.size_limit or max(width, height), longest or max(width, height))
     width, height = fit_within(width, height, limit)
     if profile.resize == "none":
         return width, height
     exponents = [math.log2(side) for side in (width, height)]
-    rounded = [math.floor(e + 1e-9) if profile.resize == "down" else math.ceil(e - 1e-9) for e in exponents]
+    rounded = [
+        math.floor(e + 1e-9) if profile.resize == "down" else math.ceil(e - 1e-9) for e in exponents
+    ]
     largest = min(profile.size_limit or math.inf, longest or math.inf)
     if largest < math.inf:
         rounded = [min(e, math.floor(math.log2(largest))) for e in rounded]
@@ -293,15 +367,33 @@ def target_size(width: int, height: int, profile: Profile, longest: int | None =
 
 
 def _recipe(document: Document, file: PlannedFile, kind: ProfileFile, material: Material) -> str:
-    """A text that is equal for files with equal texels; strengths travel beside the file and do not count."""
-    parts: list[Any] = [kind.model_dump(mode="json"), file.width, file.height, file.levels, file.cutoff]
+    """A text that is equal for files with equal texels; strengths travel beside the file and do not
+    count."""
+    parts: list[Any] = [
+        kind.model_dump(mode="json"),
+        file.width,
+        file.height,
+        file.levels,
+        file.cutoff,
+    ]
     parts.append(None if file.normal is None else file.normal.model_dump(mode="json"))
     if file.padding:
-        worn = [[mesh, slot, document.meshes[mesh].model_dump(mode="json")] for mesh, slot in worn_on(document, material.name)]
+        worn = [
+            [mesh, slot, document.meshes[mesh].model_dump(mode="json")]
+            for mesh, slot in worn_on(document, material.name)
+        ]
         parts += [file.padding, worn, material.uv.model_dump(mode="json")]
     for letter, channel in file.channels.items():
         feeds = [feed.model_dump(mode="json", exclude={"strength"}) for feed in channel.feeds()]
         used = sorted({name for feed in channel.feeds() for name in feed.maps()})
         sources = {name: document.maps[name].model_dump(mode="json") for name in used}
-        parts.append([letter, channel.carries, channel.fill, feeds if channel.fill is None else None, sources])
+        parts.append(
+            [
+                letter,
+                channel.carries,
+                channel.fill,
+                feeds if channel.fill is None else None,
+                sources,
+            ]
+        )
     return json.dumps(parts, sort_keys=True)

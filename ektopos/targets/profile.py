@@ -16,10 +16,25 @@ from ektopos.errors import InvalidDocument
 from ektopos.types import Encoding, NormalY
 
 Carry = Literal[
-    "base_color", "metallic", "roughness", "normal", "occlusion", "emission", "opacity", "height",
-    "gloss", "smoothness", "diffuse", "specular", "clearcoat", "clearcoat_roughness", "sheen", "sheen_roughness",
-    "transmission", "thickness",
-]  # fmt: skip
+    "base_color",
+    "metallic",
+    "roughness",
+    "normal",
+    "occlusion",
+    "emission",
+    "opacity",
+    "height",
+    "gloss",
+    "smoothness",
+    "diffuse",
+    "specular",
+    "clearcoat",
+    "clearcoat_roughness",
+    "sheen",
+    "sheen_roughness",
+    "transmission",
+    "thickness",
+]
 """What one channel of a file can hold: an input, or a quantity made of inputs."""
 Letter = Literal["r", "g", "b", "a"]
 LETTERS: tuple[Letter, ...] = ("r", "g", "b", "a")
@@ -38,7 +53,8 @@ class ProfileFile(BaseModel):
     bits: Literal[8, 16] = 8
     """16 in PNG, KTX2 and EXR only; in EXR they are half floats."""
     dither: bool = False
-    """Whether what is rounded to 8 bits is spread over neighbours by a fixed pattern, instead of to the nearest."""
+    """Whether what is rounded to 8 bits is spread over neighbours by a fixed pattern, instead of to
+    the nearest."""
 
     @model_validator(mode="after")
     def _can_be_written(self) -> Self:
@@ -46,7 +62,9 @@ class ProfileFile(BaseModel):
         if len(set(taken)) < len(taken):
             raise ValueError(f"in {self.suffix} a channel is named twice")
         if self.bits == 16 and self.format not in ("png", "ktx2", "exr"):
-            raise ValueError(f"{self.suffix}: only PNG, KTX2 and EXR have 16 bits, not {self.format}")
+            raise ValueError(
+                f"{self.suffix}: only PNG, KTX2 and EXR have 16 bits, not {self.format}"
+            )
         if self.format == "exr" and (self.bits, self.encoding) != (16, "linear"):
             raise ValueError(f"{self.suffix}: EXR is linear, with 16 bits")
         if self.format == "ktx2" and (self.bits, self.encoding) == (16, "srgb"):
@@ -54,36 +72,56 @@ class ProfileFile(BaseModel):
         if self.dither and self.bits == 16:
             raise ValueError(f"{self.suffix}: dithering is for 8 bits")
         if "a" in taken and self.format == "jpg":
-            raise ValueError(f"{self.suffix}: JPEG has no alpha, but the file's A carries {self.channels['a']}")
+            raise ValueError(
+                f"{self.suffix}: JPEG has no alpha, but the file's A carries {self.channels['a']}"
+            )
         if not re.fullmatch(r"[A-Za-z0-9_-]+", self.suffix):
             raise ValueError(f"the suffix “{self.suffix}” may have letters, digits, _ and - only")
         return self
 
     def letters(self) -> dict[Letter, Carry]:
         """What each single channel carries."""
-        return {letter: carry for group, carry in self.channels.items() for letter in LETTERS if letter in group}
+        return {
+            letter: carry
+            for group, carry in self.channels.items()
+            for letter in LETTERS
+            if letter in group
+        }
 
 
 _SRGB, _LINEAR, _ALPHA = ("srgb", False), ("linear", False), [("srgb", True), ("linear", True)]
 GLTF_PLACES: dict[str, tuple[str, list[tuple[str, bool]]]] = {
-    "base_color": ("rgb", [_SRGB]), "opacity": ("a", _ALPHA), "occlusion": ("r", [_LINEAR]), "roughness": ("g", [_LINEAR]),
-    "metallic": ("b", [_LINEAR]), "normal": ("rgb", [_LINEAR]), "emission": ("rgb", [_SRGB]), "specular": ("a", _ALPHA),
-    "clearcoat": ("r", [_LINEAR]), "clearcoat_roughness": ("g", [_LINEAR]), "sheen": ("rgb", [_SRGB]),
-    "sheen_roughness": ("a", _ALPHA), "transmission": ("r", [_LINEAR]), "thickness": ("g", [_LINEAR]),
-}  # fmt: skip
-"""Where glTF reads each input: the channels, and (encoding, alpha) of the file. Source: glTF 2.0, 3.9, and its extensions."""
+    "base_color": ("rgb", [_SRGB]),
+    "opacity": ("a", _ALPHA),
+    "occlusion": ("r", [_LINEAR]),
+    "roughness": ("g", [_LINEAR]),
+    "metallic": ("b", [_LINEAR]),
+    "normal": ("rgb", [_LINEAR]),
+    "emission": ("rgb", [_SRGB]),
+    "specular": ("a", _ALPHA),
+    "clearcoat": ("r", [_LINEAR]),
+    "clearcoat_roughness": ("g", [_LINEAR]),
+    "sheen": ("rgb", [_SRGB]),
+    "sheen_roughness": ("a", _ALPHA),
+    "transmission": ("r", [_LINEAR]),
+    "thickness": ("g", [_LINEAR]),
+}
+"""Where glTF reads each input: the channels, and (encoding, alpha) of the file. Source: glTF 2.0,
+3.9, and its extensions."""
 
 
 class ImportRules(BaseModel):
-    """What the stand-in engine does on import; where a package says nothing it assumes the plainest thing."""
+    """What the stand-in engine does on import; where a package says nothing it assumes the plainest
+    thing."""
 
     model_config = ConfigDict(extra="forbid", defer_build=True)
 
     settings_from: Literal["container", "package"] = "container"
-    """Whether alpha mode, sides, transforms and constants are read from the glTF or from the package list."""
+    """Whether alpha mode, sides, transforms and constants are read from the glTF or from the
+    package list."""
     compression: Literal["none", "blocks"] = "none"
-    """Whether the engine compresses textures on import: BC5 for normals, BC7 for all others. Its loss is told apart from
-    mistakes."""
+    """Whether the engine compresses textures on import: BC5 for normals, BC7 for all others. Its
+    loss is told apart from mistakes."""
 
 
 class MeshRules(BaseModel):
@@ -118,7 +156,8 @@ class Profile(BaseModel):
     size_limit: int | None = Field(default=None, ge=1)
     """The longest side a file may have, in texels."""
     budget: int | None = Field(default=None, ge=1)
-    """Graphics memory that a project should stay within, in megabytes of uncompressed textures with mips."""
+    """Graphics memory that a project should stay within, in megabytes of uncompressed textures with
+    mips."""
     power_of_two: bool = False
     """Whether the target's sizes should be powers of two; a check warns where they are not."""
     resize: Literal["none", "down", "up"] = "none"
@@ -126,15 +165,18 @@ class Profile(BaseModel):
     halve: int = Field(default=0, ge=0, le=6)
     """How often sizes are halved."""
     padding: int = Field(default=0, ge=0, le=256)
-    """How many texels round UV islands are filled with the nearest texel inside; 0 leaves maps as they are."""
+    """How many texels round UV islands are filled with the nearest texel inside; 0 leaves maps as
+    they are."""
     mips: bool = False
-    """Whether KTX2 files bring their smaller levels: roughness grown by the spread of normals, cut-outs with their coverage."""
+    """Whether KTX2 files bring their smaller levels: roughness grown by the spread of normals,
+    cut-outs with their coverage."""
     mesh: MeshRules = Field(default_factory=MeshRules)
     name_rule: str = "{material}_{suffix}"
     """A file's name without its ending: the tokens {material}, {suffix} and {target}."""
     alpha_modes: list[AlphaMode] = ["opaque", "mask", "blend"]
     tints: Literal["baked", "carried"] = "baked"
-    """Whether a tint over a map is worked into its texels, or goes beside it as glTF's factor, so that variants share a map."""
+    """Whether a tint over a map is worked into its texels, or goes beside it as glTF's factor, so
+    that variants share a map."""
     factors: list[InputName] = Field(default_factory=list)
     """Inputs whose constants the container carries as numbers, exactly."""
     importing: ImportRules = Field(default_factory=ImportRules, alias="import")
@@ -146,13 +188,17 @@ class Profile(BaseModel):
             raise ValueError("two files have the same suffix")
         tokens = set(re.findall(r"\{(.*?)\}", self.name_rule))
         if not {"material", "suffix"} <= tokens or not tokens <= {"material", "suffix", "target"}:
-            raise ValueError("the name rule needs {material} and {suffix}, and knows {target} besides")
+            raise ValueError(
+                "the name rule needs {material} and {suffix}, and knows {target} besides"
+            )
         if self.mips and not any(file.format == "ktx2" for file in self.files):
             raise ValueError("only KTX2 files can bring mips, and none is of that format")
         if self.tints == "carried" and self.container not in ("glb", "gltf"):
             raise ValueError("only glTF has factors that can carry tints")
         if self.container != "usdz" and (self.mesh.up, self.mesh.unit) != ("y", "m"):
-            raise ValueError("in glTF and GLB y points up and lengths are metres; only USDZ can say otherwise")
+            raise ValueError(
+                "in glTF and GLB y points up and lengths are metres; only USDZ can say otherwise"
+            )
         if self.container == "loose":
             return self
         for file in self.files:
@@ -163,23 +209,39 @@ class Profile(BaseModel):
                 continue
             for letter, carry in file.letters().items():
                 wanted = GLTF_PLACES.get(carry)
-                if wanted is None or (letter not in wanted[0]) or (file.encoding, letter == "a") not in wanted[1]:
+                if (
+                    wanted is None
+                    or (letter not in wanted[0])
+                    or (file.encoding, letter == "a") not in wanted[1]
+                ):
                     raise ValueError(
-                        f"{file.suffix}: glTF has no place for {carry} in {letter.upper()} of {file.encoding} files"
+                        f"{file.suffix}: glTF has no place for {carry} in {letter.upper()} of "
+                        f"{file.encoding} files"
                     )
         return self
 
     def carried(self) -> set[str]:
         """Every input that some channel of some file carries, whole or converted."""
-        return {name for file in self.files for carry in file.channels.values() for name in self.inputs_of(carry)}
+        return {
+            name
+            for file in self.files
+            for carry in file.channels.values()
+            for name in self.inputs_of(carry)
+        }
 
     def carries(self, name: InputName, constant: bool) -> bool:
-        """Whether an input arrives at all: in a channel, as a number of the container, or in the list of a loose package."""
-        return name in self.carried() or name in self.factors or (self.container == "loose" and constant)
+        """Whether an input arrives at all: in a channel, as a number of the container, or in the
+        list of a loose package."""
+        return (
+            name in self.carried()
+            or name in self.factors
+            or (self.container == "loose" and constant)
+        )
 
     def inputs_of(self, carry: str) -> tuple[InputName, ...]:
-        """The inputs that a carried quantity is made of, the one it stands for first. Gloss and smoothness are 1 − roughness
-        (common practice); diffuse and specular are made of base colour and metallic by the published conversion."""
+        """The inputs that a carried quantity is made of, the one it stands for first. Gloss and
+        smoothness are 1 − roughness (common practice); diffuse and specular are made of base colour
+        and metallic by the published conversion."""
         if carry in ("gloss", "smoothness"):
             return ("roughness",)
         if carry == "diffuse":
@@ -193,7 +255,9 @@ class Profile(BaseModel):
 def built_in_profiles() -> dict[str, Profile]:
     """The profiles that ship with Ektopos, by id."""
     folder = Path(__file__).parent / "profiles"
-    found = [load_profile(path.read_text("utf-8"), path.name) for path in sorted(folder.glob("*.json"))]
+    found = [
+        load_profile(path.read_text("utf-8"), path.name) for path in sorted(folder.glob("*.json"))
+    ]
     return {profile.id: profile for profile in found}
 
 
@@ -207,7 +271,8 @@ def load_profile(text: str, subject: str) -> Profile:
 
 
 def profiles_of(document: Document) -> dict[str, Profile]:
-    """Every profile that a project can use, by id: its own and the built-in ones. Own ones that are wrong are left out."""
+    """Every profile that a project can use, by id: its own and the built-in ones. Own ones that are
+    wrong are left out."""
     own = {}
     for target, raw in document.targets.items():
         with contextlib.suppress(InvalidDocument):
@@ -216,10 +281,15 @@ def profiles_of(document: Document) -> dict[str, Profile]:
 
 
 def find_profile(target: str, document: Document | None = None) -> Profile:
-    """The profile of that id, a project's own or a built-in one. Raises `InvalidDocument` if there is none, or it is wrong."""
+    """The profile of that id, a project's own or a built-in one. Raises `InvalidDocument` if there
+    is none, or it is wrong."""
     if document is not None and target in document.targets:
         return parse(Profile, document.targets[target], f"target {target}")
     profiles = built_in_profiles()
     if target not in profiles:
-        raise InvalidDocument(f"there is no target “{target}”.", subject="target", hint=f"Choose one of {', '.join(profiles)}.")
+        raise InvalidDocument(
+            f"there is no target “{target}”.",
+            subject="target",
+            hint=f"Choose one of {', '.join(profiles)}.",
+        )
     return profiles[target]

@@ -1,7 +1,8 @@
 """What of an earlier package can be used again, told by what it was made from.
 
-A texture is made from its recipe (feeds, size, format) and the contents of its maps; a package from the whole document, the
-target's rules and the contents of every file. What is equal is not made again.
+A texture is made from its recipe (feeds, size, format) and the contents of its maps; a package from
+the whole document, the target's rules and the contents of every file. What is equal is not made
+again.
 """
 
 from __future__ import annotations
@@ -51,7 +52,9 @@ class Earlier:
         """Whether it was made from just that, and every file of it is still as it was written."""
         files = self.listing.get("files", [])
         return self.listing.get("made_from") == made_from and all(
-            (self.folder / file["path"]).is_file() and hash_file(self.folder / file["path"]) == file["sha256"] for file in files
+            (self.folder / file["path"]).is_file()
+            and hash_file(self.folder / file["path"]) == file["sha256"]
+            for file in files
         )
 
     def texture(self, made_from: str) -> Kept | None:
@@ -63,7 +66,11 @@ class Earlier:
                 found = hashlib.sha256(content).hexdigest()
                 return Kept(content, found, file["divided_by"]) if found == file["sha256"] else None
             for number, image in enumerate(file.get("images", [])):
-                if image.get("made_from") == made_from and path.is_file() and hash_file(path) == file["sha256"]:
+                if (
+                    image.get("made_from") == made_from
+                    and path.is_file()
+                    and hash_file(path) == file["sha256"]
+                ):
                     content = _image(path, number, str(image["path"]))
                     return Kept(content, hashlib.sha256(content).hexdigest(), image["divided_by"])
         return None
@@ -73,7 +80,9 @@ def read_earlier(folder: Path) -> Earlier:
     """The package in a folder; an empty one if there is none, or one that cannot be read."""
     try:
         listing = json.loads((folder / PACKAGE_LIST).read_bytes())
-        sound = all(is_safe(file["path"]) and isinstance(file["sha256"], str) for file in listing["files"])
+        sound = all(
+            is_safe(file["path"]) and isinstance(file["sha256"], str) for file in listing["files"]
+        )
     except (OSError, ValueError, KeyError, TypeError):
         return Earlier(folder)
     return Earlier(folder, listing if sound and "ektopos" in listing else {})
@@ -82,10 +91,18 @@ def read_earlier(folder: Path) -> Earlier:
 def texture_key(planned: PlannedFile, profile: Profile, project: Project, hash_of: HashOf) -> str:
     """What a planned texture is made from, as 64 hexadecimal digits."""
     feeds = [feed for channel in planned.channels.values() for feed in channel.feeds()]
-    used = {name for feed in [*feeds, *([planned.normal] if planned.normal else [])] for name in feed.maps()}
+    used = {
+        name
+        for feed in [*feeds, *([planned.normal] if planned.normal else [])]
+        for name in feed.maps()
+    }
     files = {name: [project.document.maps[name].file] for name in used}
     if planned.padding:
-        worn = {mesh for material in planned.materials for mesh, _ in worn_on(project.document, material)}
+        worn = {
+            mesh
+            for material in planned.materials
+            for mesh, _ in worn_on(project.document, material)
+        }
         files |= {f"mesh {mesh}": files_of_mesh(project, mesh) for mesh in worn}
     hashes = {name: [hash_of(file) for file in files[name]] for name in sorted(files)}
     return _hashed([__version__, planned.recipe, profile.normal_y, hashes])
@@ -97,7 +114,14 @@ def package_key(project: Project, profile: Profile) -> str:
     with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
         hashes = pool.map(hash_file, [project.path(file) for file in files])
     contents = dict(zip(files, hashes, strict=True))
-    return _hashed([__version__, document_json(project.document), profile.model_dump(mode="json", by_alias=True), contents])
+    return _hashed(
+        [
+            __version__,
+            document_json(project.document),
+            profile.model_dump(mode="json", by_alias=True),
+            contents,
+        ]
+    )
 
 
 def file_hashes(project: Project) -> HashOf:
@@ -117,5 +141,7 @@ def _image(path: Path, number: int, name: str) -> bytes:
     gltf, binary = load_gltf(path, path.name)
     view = gltf["bufferViews"][gltf["images"][number]["bufferView"]]
     if binary is None:
-        raise EktoposError("the earlier package is damaged.", subject=path.name, hint="Export into another folder.")
+        raise EktoposError(
+            "the earlier package is damaged.", subject=path.name, hint="Export into another folder."
+        )
     return binary[view.get("byteOffset", 0) : view.get("byteOffset", 0) + view["byteLength"]]

@@ -1,7 +1,9 @@
-"""Write USDZ: meshes by slot, materials as UsdPreviewSurface, textures beside them in one uncompressed archive.
+"""Write USDZ: meshes by slot, materials as UsdPreviewSurface, textures beside them in one
+uncompressed archive.
 
-The layer is written here as text, so that the trial can read it with Pixar's library and share nothing with this.
-Source: “UsdPreviewSurface Specification” 2.6 and “Usdz File Format Specification” 1.3; UsdTransform2d for the UV transform.
+The layer is written here as text, so that the trial can read it with Pixar's library and share
+nothing with this. Source: “UsdPreviewSurface Specification” 2.6 and “Usdz File Format
+Specification” 1.3; UsdTransform2d for the UV transform.
 """
 
 from __future__ import annotations
@@ -29,43 +31,75 @@ _Z_UP = np.array([[1.0, 0.0, 0.0], [0.0, 0.0, -1.0], [0.0, 1.0, 0.0]])
 """Turns y up to z up: a quarter turn round x."""
 _DATE = (1980, 1, 1, 0, 0, 0)
 _PORTS: dict[InputName, tuple[str, str]] = {
-    "base_color": ("diffuseColor", "color3f"), "metallic": ("metallic", "float"), "roughness": ("roughness", "float"),
-    "normal": ("normal", "normal3f"), "occlusion": ("occlusion", "float"), "emission": ("emissiveColor", "color3f"),
-    "opacity": ("opacity", "float"), "ior": ("ior", "float"), "clearcoat": ("clearcoat", "float"),
+    "base_color": ("diffuseColor", "color3f"),
+    "metallic": ("metallic", "float"),
+    "roughness": ("roughness", "float"),
+    "normal": ("normal", "normal3f"),
+    "occlusion": ("occlusion", "float"),
+    "emission": ("emissiveColor", "color3f"),
+    "opacity": ("opacity", "float"),
+    "ior": ("ior", "float"),
+    "clearcoat": ("clearcoat", "float"),
     "clearcoat_roughness": ("clearcoatRoughness", "float"),
-}  # fmt: skip
+}
 
 
 def write_usdz(
-    folder: Path, stem: str, document: Document, plan: Plan, meshes: Mapping[str, Mesh], emission_factors: dict[str, float],
+    folder: Path,
+    stem: str,
+    document: Document,
+    plan: Plan,
+    meshes: Mapping[str, Mesh],
+    emission_factors: dict[str, float],
     rules: MeshRules,
-) -> Path:  # fmt: skip
-    """Put the textures that lie in `folder` and the layer that uses them into one archive; gives its path."""
+) -> Path:
+    """Put the textures that lie in `folder` and the layer that uses them into one archive; gives
+    its path."""
     path = folder / f"{stem}.usdz"
     with zipfile.ZipFile(path, "w", zipfile.ZIP_STORED) as archive:
-        _add(archive, f"{stem}.usda", layer(document, plan, meshes, emission_factors, rules).encode())
+        _add(
+            archive, f"{stem}.usda", layer(document, plan, meshes, emission_factors, rules).encode()
+        )
         for file in plan.files:
             _add(archive, file.path, (folder / file.path).read_bytes())
     return path
 
 
 def layer(
-    document: Document, plan: Plan, meshes: Mapping[str, Mesh], emission_factors: dict[str, float], rules: MeshRules
+    document: Document,
+    plan: Plan,
+    meshes: Mapping[str, Mesh],
+    emission_factors: dict[str, float],
+    rules: MeshRules,
 ) -> str:
     """The whole stage as USD text."""
     unit, up = 0.01 if rules.unit == "cm" else 1, rules.up.upper()
     materials = dict(zip(plan.materials, _identifiers(list(plan.materials)), strict=True))
     files = {file.path: file for file in plan.files}
-    lines = ["#usda 1.0", "(", '    defaultPrim = "Root"', f"    metersPerUnit = {unit}", f'    upAxis = "{up}"', ")", ""]
+    lines = [
+        "#usda 1.0",
+        "(",
+        '    defaultPrim = "Root"',
+        f"    metersPerUnit = {unit}",
+        f'    upAxis = "{up}"',
+        ")",
+        "",
+    ]
     lines += ['def Xform "Root"', "{", '    def Scope "Materials"', "    {"]
     for name, material in plan.materials.items():
-        lines += _indented(_material(materials[name], name, material, plan, files, emission_factors), 2)
+        lines += _indented(
+            _material(materials[name], name, material, plan, files, emission_factors), 2
+        )
     lines += ["    }"]
-    for mesh_name, identifier in zip(meshes, _identifiers([f"mesh_{name}" for name in meshes]), strict=True):
+    for mesh_name, identifier in zip(
+        meshes, _identifiers([f"mesh_{name}" for name in meshes]), strict=True
+    ):
         worn = document.meshes[mesh_name].slots
         lines += [f'    def Xform "{identifier}"', "    {"]
         mesh = meshes[mesh_name]
-        for number, (slot, prim) in enumerate(zip(mesh.slots, _identifiers(list(mesh.slots)), strict=True)):
+        for number, (slot, prim) in enumerate(
+            zip(mesh.slots, _identifiers(list(mesh.slots)), strict=True)
+        ):
             material_name = worn.get(slot)
             twice = material_name is not None and plan.materials[material_name].double_sided
             bound = materials.get(material_name or "")
@@ -84,7 +118,12 @@ def _add(archive: zipfile.ZipFile, name: str, content: bytes) -> None:
 
 
 def _material(
-    prim: str, name: str, material: Material, plan: Plan, files: dict[str, PlannedFile], emission_factors: dict[str, float]
+    prim: str,
+    name: str,
+    material: Material,
+    plan: Plan,
+    files: dict[str, PlannedFile],
+    emission_factors: dict[str, float],
 ) -> list[str]:
     root = f"/Root/Materials/{prim}"
     surface = [
@@ -103,29 +142,50 @@ def _material(
         carried = None if path is None else _letters(files[path], input_name)
         if path is not None and carried:
             uses_maps = True
-            glow = feed.strength * emission_factors.get(path, 1.0) if input_name == "emission" else 1.0
+            glow = (
+                feed.strength * emission_factors.get(path, 1.0) if input_name == "emission" else 1.0
+            )
             nodes += _texture(root, input_name, files[path], glow)
-            surface.append(f"    {kind} inputs:{port}.connect = <{root}/{input_name}.outputs:{carried}>")
+            surface.append(
+                f"    {kind} inputs:{port}.connect = <{root}/{input_name}.outputs:{carried}>"
+            )
         elif not feed.maps():
-            values = input_values(feed, input_name).reshape(-1) * (feed.strength if input_name == "emission" else 1.0)
+            values = input_values(feed, input_name).reshape(-1) * (
+                feed.strength if input_name == "emission" else 1.0
+            )
             surface.append(f"    {kind} inputs:{port} = {_values(values, kind)}")
     if material.alpha_mode == "mask":
-        surface.append(f"    float inputs:opacityThreshold = {max(material.alpha_cutoff, 1e-6):.7g}")
+        surface.append(
+            f"    float inputs:opacityThreshold = {max(material.alpha_cutoff, 1e-6):.7g}"
+        )
     surface += ["    token outputs:surface", "}"]
     if uses_maps:
         nodes += [
-            'def Shader "Uv"', "{", '    uniform token info:id = "UsdPrimvarReader_float2"', '    string inputs:varname = "st"',
-            "    float2 outputs:result", "}", *_placed(root, material),
-        ]  # fmt: skip
+            'def Shader "Uv"',
+            "{",
+            '    uniform token info:id = "UsdPrimvarReader_float2"',
+            '    string inputs:varname = "st"',
+            "    float2 outputs:result",
+            "}",
+            *_placed(root, material),
+        ]
     return [
-        f'def Material "{prim}"', "{", f"    custom string userProperties:material = {_text(name)}",
-        f"    token outputs:surface.connect = <{root}/Surface.outputs:surface>", *_indented([*surface, *nodes], 1), "}",
-    ]  # fmt: skip
+        f'def Material "{prim}"',
+        "{",
+        f"    custom string userProperties:material = {_text(name)}",
+        f"    token outputs:surface.connect = <{root}/Surface.outputs:surface>",
+        *_indented([*surface, *nodes], 1),
+        "}",
+    ]
 
 
 def _letters(file: PlannedFile, name: InputName) -> str:
     """The outputs of a texture that carry an input: `rgb`, or one letter."""
-    found = "".join(letter for letter, channel in file.channels.items() if channel.carries and name in channel.inputs())
+    found = "".join(
+        letter
+        for letter, channel in file.channels.items()
+        if channel.carries and name in channel.inputs()
+    )
     return found if len(found) in (0, 1) else "rgb"
 
 
@@ -137,11 +197,17 @@ def _texture(root: str, name: str, file: PlannedFile, glow: float) -> list[str]:
         f"    asset inputs:file = @{file.path}@",
     ]
     if name == "normal":
-        lines += ["    float4 inputs:scale = (2, 2, 2, 1)", "    float4 inputs:bias = (-1, -1, -1, 0)"]
+        lines += [
+            "    float4 inputs:scale = (2, 2, 2, 1)",
+            "    float4 inputs:bias = (-1, -1, -1, 0)",
+        ]
     elif glow != 1.0:
         lines += [f"    float4 inputs:scale = ({glow:.7g}, {glow:.7g}, {glow:.7g}, 1)"]
     space = "sRGB" if file.encoding == "srgb" else "raw"
-    outputs = [f"    float{'3' if output == 'rgb' else ''} outputs:{output}" for output in ("rgb", "r", "g", "b", "a")]
+    outputs = [
+        f"    float{'3' if output == 'rgb' else ''} outputs:{output}"
+        for output in ("rgb", "r", "g", "b", "a")
+    ]
     return [
         *lines,
         f'    token inputs:sourceColorSpace = "{space}"',
@@ -154,7 +220,8 @@ def _texture(root: str, name: str, file: PlannedFile, glow: float) -> list[str]:
 
 
 def _placed(root: str, material: Material) -> list[str]:
-    """The UV transform, turned round because st points up: KHR_texture_transform on (u, v) is this on (u, 1 − v)."""
+    """The UV transform, turned round because st points up: KHR_texture_transform on (u, v) is this
+    on (u, 1 − v)."""
     (su, sv), (ou, ov), turn = material.uv.tiling, material.uv.offset, material.uv.rotation
     across, up = ou + math.sin(turn) * sv, 1.0 - ov - math.cos(turn) * sv
     return [
@@ -171,7 +238,14 @@ def _placed(root: str, material: Material) -> list[str]:
 
 
 def _mesh(
-    mesh: Mesh, number: int, prim: str, name: str, slot: str, bound: str | None, double_sided: bool, rules: MeshRules
+    mesh: Mesh,
+    number: int,
+    prim: str,
+    name: str,
+    slot: str,
+    bound: str | None,
+    double_sided: bool,
+    rules: MeshRules,
 ) -> list[str]:
     """One slot of a mesh as a mesh of its own; nothing for a slot without triangles."""
     triangles = mesh.triangles[mesh.triangle_slot == number]
@@ -179,21 +253,29 @@ def _mesh(
         return []
     used, corners = np.unique(triangles, return_inverse=True)
     lacking = ~mesh.has_normal
-    normals = np.where(lacking[:, None], face_normals(mesh.positions, mesh.triangles), mesh.normals)[used]
+    normals = np.where(
+        lacking[:, None], face_normals(mesh.positions, mesh.triangles), mesh.normals
+    )[used]
     places = mesh.positions[used] * (100.0 if rules.unit == "cm" else 1.0)
     if rules.up == "z":
         places, normals = places @ _Z_UP.T, normals @ _Z_UP.T
     lines = [
-        f'def Mesh "{prim}" (', '    prepend apiSchemas = ["MaterialBindingAPI"]', ")", "{",
-        f"    custom string userProperties:mesh = {_text(name)}", f"    custom string userProperties:slot = {_text(slot)}",
+        f'def Mesh "{prim}" (',
+        '    prepend apiSchemas = ["MaterialBindingAPI"]',
+        ")",
+        "{",
+        f"    custom string userProperties:mesh = {_text(name)}",
+        f"    custom string userProperties:slot = {_text(slot)}",
         f"    uniform bool doubleSided = {int(double_sided)}",
         f"    float3[] extent = [{_tuple(places.min(axis=0))}, {_tuple(places.max(axis=0))}]",
         f"    int[] faceVertexCounts = [{', '.join(['3'] * len(triangles))}]",
         f"    int[] faceVertexIndices = [{', '.join(map(str, corners.reshape(-1).tolist()))}]",
-        f"    normal3f[] normals = [{', '.join(map(_tuple, normals))}] (", '        interpolation = "vertex"', "    )",
+        f"    normal3f[] normals = [{', '.join(map(_tuple, normals))}] (",
+        '        interpolation = "vertex"',
+        "    )",
         f"    point3f[] points = [{', '.join(map(_tuple, places))}]",
         '    uniform token subdivisionScheme = "none"',
-    ]  # fmt: skip
+    ]
     if mesh.has_uv[used].any():
         uvs = np.nan_to_num(mesh.uvs[used].astype(np.float64)) * [1, -1] + [0, 1]
         lines += [

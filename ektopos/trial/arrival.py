@@ -27,8 +27,8 @@ EXTENSIONS: dict[str, tuple[str, str, str, tuple[float, ...]]] = {
     "attenuation": ("KHR_materials_volume", "attenuationColor", "", (1.0, 1.0, 1.0)),
     "attenuation_distance": ("KHR_materials_volume", "attenuationDistance", "", (float("inf"),)),
 }
-"""Inputs beyond the seven: extension, start of the property's name there, channels of its texture, and what it is when
-nothing is said. Source: the extensions' own texts; each is ratified."""
+"""Inputs beyond the seven: extension, start of the property's name there, channels of its texture,
+and what it is when nothing is said. Source: the extensions' own texts; each is ratified."""
 Slots = dict[str, dict[str, str | None]]
 """Material by mesh and slot."""
 Uvs = dict[tuple[str, str], Values]
@@ -67,12 +67,15 @@ class ArrivedInput:
     inverted: bool = False
     """Whether the file holds 1 − the input (gloss, smoothness)."""
     copies: str = ""
-    """Further channels that should hold just the same, where a target writes a number into several."""
+    """Further channels that should hold just the same, where a target writes a number into several.
+    """
     quantity: str = ""
-    """What the file holds where it is not the input itself: `gloss`, `smoothness`, `diffuse` or `specular`."""
+    """What the file holds where it is not the input itself: `gloss`, `smoothness`, `diffuse` or
+    `specular`."""
 
     def stored(self) -> Values | None:
-        """The texture's channels 0–1 as stored: `(h, w)` or `(h, w, 3)`; `None` without a readable texture."""
+        """The texture's channels 0–1 as stored: `(h, w)` or `(h, w, 3)`; `None` without a readable
+        texture."""
         if self.texture is None or self.texture.pixels is None:
             return None
         return stored_channels(self.texture.pixels, self.channels)
@@ -118,7 +121,9 @@ class Arrival:
 
 def stored_channels(pixels: NDArray[Any], channels: str) -> Values:
     """Channels of a decoded texture, 0–1 as stored; a missing alpha is 1."""
-    scale = np.float32(1.0 if np.issubdtype(pixels.dtype, np.floating) else np.iinfo(pixels.dtype).max)
+    scale = np.float32(
+        1.0 if np.issubdtype(pixels.dtype, np.floating) else np.iinfo(pixels.dtype).max
+    )
     if channels == "rgb":
         return np.asarray(pixels[..., :3].astype(np.float32) / scale)
     position = "rgba".index(channels)
@@ -128,9 +133,13 @@ def stored_channels(pixels: NDArray[Any], channels: str) -> Values:
 
 
 def decode_srgb(stored: Values) -> Values:
-    """Linear light of stored sRGB. Source: IEC 61966-2-1, written out apart from the writers' own."""
+    """Linear light of stored sRGB. Source: IEC 61966-2-1, written out apart from the writers'
+    own.
+    """
     low = stored <= 0.04045
-    return np.asarray(np.where(low, stored / 12.92, np.power((stored + 0.055) / 1.055, 2.4)), np.float32)
+    return np.asarray(
+        np.where(low, stored / 12.92, np.power((stored + 0.055) / 1.055, 2.4)), np.float32
+    )
 
 
 def linear_channels(arrived: ArrivedInput, stored: Values) -> Values:

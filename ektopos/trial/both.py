@@ -1,4 +1,5 @@
-"""One input of a material as it was meant and as it came: the errors, the verdict by numbers, and why it differs."""
+"""One input of a material as it was meant and as it came: the errors, the verdict by numbers, and
+why it differs."""
 
 from __future__ import annotations
 
@@ -43,11 +44,17 @@ class Both:
         """The verdict by numbers alone."""
         same, close = TOLERANCE[self.unit]
         largest = float(self.error.max())
-        verdict: Verdict = "same" if largest <= same else "close" if largest <= close + 1e-3 else "differs"
+        verdict: Verdict = (
+            "same" if largest <= same else "close" if largest <= close + 1e-3 else "differs"
+        )
         return replace(
-            cell, verdict=verdict, max_error=round(largest, 4), mean_error=round(float(self.error.mean(dtype=np.float64)), 5),
-            unit=self.unit, differing=round(float((self.error > close + 1e-3).mean()), 6),
-        )  # fmt: skip
+            cell,
+            verdict=verdict,
+            max_error=round(largest, 4),
+            mean_error=round(float(self.error.mean(dtype=np.float64)), 5),
+            unit=self.unit,
+            differing=round(float((self.error > close + 1e-3).mean()), 6),
+        )
 
     def worst(self, one: Float, other: Float, scale: float = 1.0) -> float:
         """The largest error between two pictures, where it counts."""
@@ -75,7 +82,10 @@ def _cause(both: Both, material: Material, arrived: ArrivedInput) -> tuple[Cause
     if strength != strong and _strength_explains(both, close):
         return "strength-lost", f"Strength {strong:g} was meant, {strength:g} arrived."
     if not fed_by_maps and (arrived.texture is None or float(np.ptp(came)) < 1e-3):
-        return "constant-changed", f"{in_numbers(both.meant)} was meant, {in_numbers(came)} arrived."
+        return (
+            "constant-changed",
+            f"{in_numbers(both.meant)} was meant, {in_numbers(came)} arrived.",
+        )
     if arrived.texture is None:
         return "missing-file", "No texture feeds it in the package; the engine uses a constant."
     factor = np.asarray(arrived.factor, np.float32)
@@ -95,16 +105,29 @@ def _strength_explains(both: Both, close: float) -> bool:
     if both.name != "emission":
         return both.worst(both.here, both.came) <= close + 1e-3
     # Strength may lie in the texels as well: what is left once both are as bright decides.
-    meant, came = (values * np.float32(own) for values, own in zip((both.here, both.came), both.strengths, strict=True))
+    meant, came = (
+        values * np.float32(own)
+        for values, own in zip((both.here, both.came), both.strengths, strict=True)
+    )
     ratio = float(came.max()) / max(float(meant.max()), 1e-9)
-    return ratio > 1e-6 and both.worst(meant, came / np.float32(ratio), max(1.0, float(both.meant.max()))) <= 2 * close
+    return (
+        ratio > 1e-6
+        and both.worst(meant, came / np.float32(ratio), max(1.0, float(both.meant.max())))
+        <= 2 * close
+    )
 
 
 def unlike_its_list(texture: Texture | None) -> str | None:
     """That a texture has not the size which the package list gives it, in words."""
-    if texture is None or texture.pixels is None or texture.listed_size in (None, texture.pixels.shape[1::-1]):
+    if (
+        texture is None
+        or texture.pixels is None
+        or texture.listed_size in (None, texture.pixels.shape[1::-1])
+    ):
         return None
-    return f"It is {by_words(texture.pixels.shape[1::-1])}, listed as {by_words(texture.listed_size)}."
+    return (
+        f"It is {by_words(texture.pixels.shape[1::-1])}, listed as {by_words(texture.listed_size)}."
+    )
 
 
 def scale_of(meant: Float, name: InputName, strength: float) -> float:
@@ -115,6 +138,10 @@ def scale_of(meant: Float, name: InputName, strength: float) -> float:
 def strong_errors(
     meant: Float, came: Float, name: InputName, strengths: tuple[float, float], scale: float
 ) -> tuple[Float, str]:
-    """The errors of an input and their unit, each side under its own strength: that which was meant, and that which arrived."""
-    one, other = (apply_strength(values, name, own) for values, own in zip((meant, came), strengths, strict=True))
+    """The errors of an input and their unit, each side under its own strength: that which was
+    meant, and that which arrived."""
+    one, other = (
+        apply_strength(values, name, own)
+        for values, own in zip((meant, came), strengths, strict=True)
+    )
     return errors_of(one, other, name, scale)

@@ -1,4 +1,5 @@
-"""Why something arrived otherwise: each explanation says what would have arrived, and the first that did is the cause."""
+"""Why something arrived otherwise: each explanation says what would have arrived, and the first
+that did is the cause."""
 
 from __future__ import annotations
 
@@ -15,11 +16,29 @@ from ektopos.trial.arrival import ArrivedInput, stored_channels
 from ektopos.types import Float
 
 Cause = Literal[
-    "missing-file", "unreadable-file", "slot-unassigned", "slot-missing", "slot-reassigned", "channels-swapped",
-    "inverted", "green-flipped", "wrong-encoding", "constant-changed", "strength-lost", "alpha-mode-changed",
-    "cutoff-changed", "sides-changed", "uv-transform-lost", "filter-changed", "resized", "compressed", "quantised",
-    "shifted", "not-carried-by-target", "unknown",
-]  # fmt: skip
+    "missing-file",
+    "unreadable-file",
+    "slot-unassigned",
+    "slot-missing",
+    "slot-reassigned",
+    "channels-swapped",
+    "inverted",
+    "green-flipped",
+    "wrong-encoding",
+    "constant-changed",
+    "strength-lost",
+    "alpha-mode-changed",
+    "cutoff-changed",
+    "sides-changed",
+    "uv-transform-lost",
+    "filter-changed",
+    "resized",
+    "compressed",
+    "quantised",
+    "shifted",
+    "not-carried-by-target",
+    "unknown",
+]
 
 MESSAGES: dict[Cause, str] = {
     "missing-file": "The file that should carry it is missing.",
@@ -30,7 +49,9 @@ MESSAGES: dict[Cause, str] = {
     "channels-swapped": "It arrived in another channel than it should.",
     "inverted": "Every texel is 1 − what was meant.",
     "green-flipped": "Green points the other way: y is turned round.",
-    "wrong-encoding": "It was encoded or decoded once too often or too seldom between sRGB and linear.",
+    "wrong-encoding": (
+        "It was encoded or decoded once too often or too seldom between sRGB and linear."
+    ),
     "constant-changed": "The constant that arrived is not the one that was meant.",
     "strength-lost": "The strength that arrived is not the one that was meant.",
     "alpha-mode-changed": "The alpha mode that arrived is not the one that was meant.",
@@ -47,39 +68,54 @@ MESSAGES: dict[Cause, str] = {
 }
 
 EXPLAINED_STEPS = 2.0
-"""An explanation holds when 99 % of texels agree to within this many 8-bit steps, as they are stored …"""
+"""An explanation holds when 99 % of texels agree to within this many 8-bit steps, as they are
+stored …"""
 EXPLAINED_SHARE = 0.99
 NOISE_STEPS = 14.0
-"""… and lossy compression when the mean difference stays below this, and the largest below `NOISE_LARGEST`."""
+"""… and lossy compression when the mean difference stays below this, and the largest below
+`NOISE_LARGEST`."""
 NOISE_LARGEST = 150.0
 
 
-def explain(name: str, meant: Float, arrived: ArrivedInput, shown: NDArray[np.bool_] | None = None) -> Cause:
+def explain(
+    name: str, meant: Float, arrived: ArrivedInput, shown: NDArray[np.bool_] | None = None
+) -> Cause:
     """The cause of a difference in texels.
 
-    `meant` is the authored input as it should be stored (encoded, 0–1, without strength): `(h, w)` or `(h, w, 3)`, at the
-    arrived texture's size; of `shown` `(h, w)` only those texels count. Cost: a few passes over an evenly thinned copy.
+    `meant` is the authored input as it should be stored (encoded, 0–1, without strength): `(h, w)`
+    or `(h, w, 3)`, at the arrived texture's size; of `shown` `(h, w)` only those texels count.
+    Cost: a few passes over an evenly thinned copy.
     """
     stored = arrived.stored()
     if stored is None or arrived.texture is None or arrived.texture.pixels is None:
         return "unknown"
     step = max(1, min(stored.shape[:2]) // 512)
     thin_meant, thin_stored = meant[::step, ::step], stored[::step, ::step]
-    others = {c: stored_channels(arrived.texture.pixels[::step, ::step], c) for c in "rgba"[: arrived.texture.pixels.shape[2]]}
+    others = {
+        c: stored_channels(arrived.texture.pixels[::step, ::step], c)
+        for c in "rgba"[: arrived.texture.pixels.shape[2]]
+    }
     within = None if shown is None else shown[::step, ::step]
-    for cause, predicted, seen in _explanations(name, thin_meant, thin_stored, others, arrived.channels):
+    for cause, predicted, seen in _explanations(
+        name, thin_meant, thin_stored, others, arrived.channels
+    ):
         if _agrees(predicted, seen, within):
             return cause
     if within is not None:
         thin_meant, thin_stored = (
-            np.where(within if v.ndim == 2 else within[..., None], v, 0) for v in (thin_meant, thin_stored)
+            np.where(within if v.ndim == 2 else within[..., None], v, 0)
+            for v in (thin_meant, thin_stored)
         )
     if _is_shifted(thin_meant, thin_stored):
         return "shifted"
     if _is_quantised(thin_meant, thin_stored):
         return "quantised"
     difference = np.abs(thin_meant - thin_stored) * 255
-    if difference.mean() < NOISE_STEPS and difference.max() < NOISE_LARGEST and _correlated(thin_meant, thin_stored):
+    if (
+        difference.mean() < NOISE_STEPS
+        and difference.max() < NOISE_LARGEST
+        and _correlated(thin_meant, thin_stored)
+    ):
         return "compressed"
     return "unknown"
 
@@ -89,7 +125,11 @@ def _explanations(
 ) -> Iterator[tuple[Cause, Float, Float]]:
     """Candidates, most specific first: the cause, what it would have stored, and what is stored."""
     if name == "normal":
-        yield "green-flipped", np.stack([meant[..., 0], 1 - meant[..., 1], meant[..., 2]], axis=-1), stored
+        yield (
+            "green-flipped",
+            np.stack([meant[..., 0], 1 - meant[..., 1], meant[..., 2]], axis=-1),
+            stored,
+        )
     for order in permutations(range(3)):
         if meant.ndim == 3 and order != (0, 1, 2):
             yield "channels-swapped", meant[..., order], stored
@@ -112,7 +152,8 @@ def _agrees(predicted: Float, seen: Float, within: NDArray[np.bool_] | None) -> 
 
 
 def _is_shifted(meant: Float, stored: Float) -> bool:
-    """Whether moving the picture round its borders makes it fit: the move is found by phase correlation."""
+    """Whether moving the picture round its borders makes it fit: the move is found by phase
+    correlation."""
     if min(meant.shape[:2]) < 8:
         return False
     first = meant.mean(axis=2) if meant.ndim == 3 else meant
@@ -131,10 +172,14 @@ def _is_quantised(meant: Float, stored: Float) -> bool:
     if len(levels) < 2 or len(levels) > 64:
         return False
     gap = float(np.diff(levels).max())
-    return bool(np.abs(meant - stored).max() <= gap * 0.75 + 1e-3) and len(np.unique(meant)) > 2 * len(levels)
+    return bool(np.abs(meant - stored).max() <= gap * 0.75 + 1e-3) and len(
+        np.unique(meant)
+    ) > 2 * len(levels)
 
 
 def _correlated(meant: Float, stored: Float) -> bool:
     first, second = (cv2.blur(v, (3, 3)).ravel().astype(np.float64) for v in (meant, stored))
     spread = first.std() * second.std()
-    return bool(spread > 0 and ((first - first.mean()) * (second - second.mean())).mean() / spread > 0.5)
+    return bool(
+        spread > 0 and ((first - first.mean()) * (second - second.mean())).mean() / spread > 0.5
+    )

@@ -1,7 +1,7 @@
 """Compare a texture with its map code by code, where no floating-point picture is needed for that.
 
-As long as a feed changes each channel by itself, what a texel should be hangs on its code alone, and so does what it became.
-Both are tables; the pictures are gone through in bands, on all cores.
+As long as a feed changes each channel by itself, what a texel should be hangs on its code alone,
+and so does what it became. Both are tables; the pictures are gone through in bands, on all cores.
 """
 
 from __future__ import annotations
@@ -40,21 +40,39 @@ class Compared:
     error: Float
 
 
-def compare_codes(found: Decoded, feed: Feed, name: InputName, arrived: ArrivedInput) -> Compared | None:
-    """The comparison of an input's map and texture, without its strength; `None` where it takes values instead of codes.
+def compare_codes(
+    found: Decoded, feed: Feed, name: InputName, arrived: ArrivedInput
+) -> Compared | None:
+    """The comparison of an input's map and texture, without its strength; `None` where it takes
+    values instead of codes.
 
     Cost: a few table look-ups a texel, shared by the cores.
     """
     texture, image = arrived.texture, found.image
     pixels = None if texture is None else texture.pixels
-    if pixels is None or pixels.dtype != np.uint8 or image.pixels.dtype not in (np.uint8, np.uint16):
+    if (
+        pixels is None
+        or pixels.dtype != np.uint8
+        or image.pixels.dtype not in (np.uint8, np.uint16)
+    ):
         return None
-    if pixels.shape[:2] != (image.height, image.width) or arrived.quantity in ("diffuse", "specular"):
+    if pixels.shape[:2] != (image.height, image.width) or arrived.quantity in (
+        "diffuse",
+        "specular",
+    ):
         return None
-    if feed.layers or feed.hue != 0.0 or feed.saturation != 1.0 or feed.channels == "luminance" or name == "emission":
+    if (
+        feed.layers
+        or feed.hue != 0.0
+        or feed.saturation != 1.0
+        or feed.channels == "luminance"
+        or name == "emission"
+    ):
         return None
     sources = _sources(image, feed, name)
-    if sources is None or any(letter not in "rgba"[: pixels.shape[2]] for letter in arrived.channels):
+    if sources is None or any(
+        letter not in "rgba"[: pixels.shape[2]] for letter in arrived.channels
+    ):
         return None
     if name == "normal":
         if image.pixels.dtype != np.uint8 or arrived.channels != "rgb":
@@ -75,11 +93,20 @@ def _sources(image: Image, feed: Feed, name: InputName) -> list[Pixels] | None:
     wide = name == "normal" or name in COLOUR_INPUTS
     letters = "rgb" if channels in ("rgb", "rgba") else channels * (3 if wide else 1)
     planes = [image.channel(letter) for letter in letters]
-    return None if any(plane is None for plane in planes) else [plane for plane in planes if plane is not None]
+    return (
+        None
+        if any(plane is None for plane in planes)
+        else [plane for plane in planes if plane is not None]
+    )
 
 
 def _table_band(
-    sources: list[Pixels], pixels: Pixels, found: Decoded, feed: Feed, name: InputName, arrived: ArrivedInput
+    sources: list[Pixels],
+    pixels: Pixels,
+    found: Decoded,
+    feed: Feed,
+    name: InputName,
+    arrived: ArrivedInput,
 ) -> Band:
     meant, came = _meant_tables(found, feed, name), _came_tables(name, arrived)
     planes = [pixels[..., "rgba".index(letter)] for letter in arrived.channels]
@@ -87,7 +114,9 @@ def _table_band(
 
     def band(rows: slice) -> Float:
         channels = zip(sources, meant, planes, came, strict=True)
-        errors = [cv2.absdiff(_looked_up(s[rows], m), _looked_up(p[rows], c)) for s, m, p, c in channels]
+        errors = [
+            cv2.absdiff(_looked_up(s[rows], m), _looked_up(p[rows], c)) for s, m, p, c in channels
+        ]
         return np.asarray(reduce(cv2.max, errors) * scale, np.float32)
 
     return band
@@ -107,7 +136,9 @@ def _came_tables(name: InputName, arrived: ArrivedInput) -> list[Float]:
     """By channel, what each code of the texture is to the engine, as errors are measured."""
     assert arrived.texture is not None
     every = np.repeat(np.arange(256, dtype=np.uint8)[None, :, None], 4, axis=2)
-    values = arrived_values(replace(arrived, texture=replace(arrived.texture, pixels=every)), name)[0]
+    values = arrived_values(replace(arrived, texture=replace(arrived.texture, pixels=every)), name)[
+        0
+    ]
     values = apply_strength(values, name, arrived.strength)
     return list(np.ascontiguousarray(linear_to_srgb(values).T)) if values.ndim == 2 else [values]
 
@@ -118,7 +149,13 @@ def _looked_up(codes: Pixels, table: Float) -> Float:
     return table[codes]
 
 
-def _normal_band(sources: list[Pixels], pixels: Pixels, normal_y: NormalY | None, arrived: ArrivedInput, feed: Feed) -> Band:
+def _normal_band(
+    sources: list[Pixels],
+    pixels: Pixels,
+    normal_y: NormalY | None,
+    arrived: ArrivedInput,
+    feed: Feed,
+) -> Band:
     turned = (normal_y or "+") != arrived.normal_y
     green: NormalY = "-" if arrived.normal_y == "-" else "+"
 
@@ -130,15 +167,21 @@ def _normal_band(sources: list[Pixels], pixels: Pixels, normal_y: NormalY | None
         if same and arrived.strength == feed.strength:
             return np.zeros(own[0].shape, np.float32)
         stored = [np.dstack(own), pixels[rows, :, :3]]
-        meant, came = (decode_normals(part.astype(np.float32) / np.float32(255), green) for part in stored)
+        meant, came = (
+            decode_normals(part.astype(np.float32) / np.float32(255), green) for part in stored
+        )
         strengths = (feed.strength, arrived.strength)
-        meant, came = (apply_strength(v, "normal", s) for v, s in zip((meant, came), strengths, strict=True))
+        meant, came = (
+            apply_strength(v, "normal", s) for v, s in zip((meant, came), strengths, strict=True)
+        )
         return errors_of(meant, came, "normal", 1.0)[0]
 
     return band
 
 
-def _gathered(band: Band, found: Decoded, feed: Feed, name: InputName, arrived: ArrivedInput) -> Compared:
+def _gathered(
+    band: Band, found: Decoded, feed: Feed, name: InputName, arrived: ArrivedInput
+) -> Compared:
     height, width = found.image.height, found.image.width
     step = max(1, -(-max(height, width) // PICTURE))
     close = TOLERANCE[unit_of(name)][1] + 1e-3

@@ -18,7 +18,14 @@ from ektopos.trial.cells import SETTINGS, Cell, Verdict, badness
 from ektopos.trial.importer import import_package
 from ektopos.trial.judge import Judge, Keep
 from ektopos.trial.measure import arrived_values
-from ektopos.trial.renders import VIEWS, Rendered, arrived_look, compare_material, compare_mesh, meant_look
+from ektopos.trial.renders import (
+    VIEWS,
+    Rendered,
+    arrived_look,
+    compare_material,
+    compare_mesh,
+    meant_look,
+)
 from ektopos.trial.settings import judge_uvs
 from ektopos.types import Progress, no_progress
 
@@ -37,10 +44,16 @@ class Trial:
 
 
 def run_trial(
-    project: Project, package: Path, profile: Profile, progress: Progress = no_progress, keep: Keep | None = None,
-    *, renders: bool = True,
-) -> Trial:  # fmt: skip
-    """Import the package and judge it against the project. Raises `EktoposError` if the project itself is broken."""
+    project: Project,
+    package: Path,
+    profile: Profile,
+    progress: Progress = no_progress,
+    keep: Keep | None = None,
+    *,
+    renders: bool = True,
+) -> Trial:
+    """Import the package and judge it against the project. Raises `EktoposError` if the project
+    itself is broken."""
     project = replace(project, document=project.document.going())
     document = project.document
     progress(0.0, "importing the package")
@@ -50,41 +63,66 @@ def run_trial(
     judged: dict[tuple[str, str], list[Cell]] = {}
     meshes = {name: load_mesh(project, name) for name in document.meshes}
     judge = Judge(loader, document, profile, meshes, keep)
-    slots = [(m, s, worn) for m, entry in document.meshes.items() for s, worn in _slots(meshes[m], entry.slots).items()]
+    slots = [
+        (m, s, worn)
+        for m, entry in document.meshes.items()
+        for s, worn in _slots(meshes[m], entry.slots).items()
+    ]
     for done, (mesh, slot, meant) in enumerate(slots):
         progress(0.05 + (COMPARED - 0.05) * done / max(1, len(slots)), f"comparing {mesh} · {slot}")
         blank = [Cell(mesh, slot, meant, name, "same") for name in (*INPUTS, SETTINGS)]
         fault = _slot_fault(arrival, mesh, slot, meant)
         if fault is not None:
             verdict, cause, message = fault
-            cells += [replace(cell, verdict=verdict, cause=cause, message=message) for cell in blank]
+            cells += [
+                replace(cell, verdict=verdict, cause=cause, message=message) for cell in blank
+            ]
             continue
         worn = arrival.slots.get(mesh, {}).get(slot)
         if meant is None or worn is None:
-            cells += [replace(cell, message="No material is meant here, and none arrived.") for cell in blank]
+            cells += [
+                replace(cell, message="No material is meant here, and none arrived.")
+                for cell in blank
+            ]
             continue
         if (meant, worn) not in judged:
             judged[meant, worn] = judge.material(meant, arrival.materials[worn])
             again = arrival.second.get(worn)
             if again is not None and _signature(again) != _signature(arrival.materials[worn]):
                 other = judge.material(meant, again)
-                judged[meant, worn] = [max(pair, key=badness) for pair in zip(judged[meant, worn], other, strict=True)]
+                judged[meant, worn] = [
+                    max(pair, key=badness) for pair in zip(judged[meant, worn], other, strict=True)
+                ]
         here = [replace(cell, mesh=mesh, slot=slot) for cell in judged[meant, worn]]
         material, uvs = effective(document, meant), arrival.uvs.get((mesh, slot))
         at = next(number for number, cell in enumerate(here) if cell.input == SETTINGS)
-        here[at] = judge_uvs(here[at], meshes[mesh], slot, material, uvs, arrival.materials[worn], profile)
+        here[at] = judge_uvs(
+            here[at], meshes[mesh], slot, material, uvs, arrival.materials[worn], profile
+        )
         cells += here
     if arrival.problem and not cells:
-        cells = [Cell("", "", None, SETTINGS, "lost", cause=arrival.problem, message=arrival.message)]
+        cells = [
+            Cell("", "", None, SETTINGS, "lost", cause=arrival.problem, message=arrival.message)
+        ]
     passed = all(cell.verdict in ("same", "close", "unsupported") for cell in cells)
-    drawn = _renders(document, meshes, loader, arrival, progress, keep) if renders and not arrival.problem else []
+    drawn = (
+        _renders(document, meshes, loader, arrival, progress, keep)
+        if renders and not arrival.problem
+        else []
+    )
     return Trial(profile.id, passed, cells, drawn)
 
 
 def _renders(
-    document: Document, meshes: dict[str, Mesh], loader: MapLoader, arrival: Arrival, progress: Progress, keep: Keep | None
+    document: Document,
+    meshes: dict[str, Mesh],
+    loader: MapLoader,
+    arrival: Arrival,
+    progress: Progress,
+    keep: Keep | None,
 ) -> list[Rendered]:
-    """Every mesh from several sides, and every material on the specimen, as they were meant and as they arrived."""
+    """Every mesh from several sides, and every material on the specimen, as they were meant and as
+    they arrived."""
     meant: dict[str, Look] = {}
     arrived: dict[str, Look] = {}
     pairs: dict[tuple[str, str], None] = {}
@@ -96,7 +134,8 @@ def _renders(
             meant[worn] = meant_look(loader, effective(document, worn))
         for worn in {worn for worn in came.values() if worn is not None} - set(arrived):
             arrived[worn] = arrived_look(arrival.materials[worn], arrived_values)
-        pairs |= {(worn, came[slot]): None for slot, worn in entry.slots.items() if worn and came.get(slot)}  # type: ignore[misc]
+        both = ((worn, came.get(slot)) for slot, worn in entry.slots.items())
+        pairs |= {(worn, other): None for worn, other in both if worn and other}
         on_meant = {slot: meant[worn] for slot, worn in entry.slots.items() if worn is not None}
         on_arrived = {slot: arrived[worn] for slot, worn in came.items() if worn is not None}
         for view in VIEWS:
@@ -120,7 +159,9 @@ def _signature(material: ArrivedMaterial) -> object:
     }
 
 
-def _slot_fault(arrival: Arrival, mesh: str, slot: str, meant: str | None) -> tuple[Verdict, Cause, str] | None:
+def _slot_fault(
+    arrival: Arrival, mesh: str, slot: str, meant: str | None
+) -> tuple[Verdict, Cause, str] | None:
     if arrival.problem:
         return "lost", arrival.problem, arrival.message
     if slot not in arrival.slots.get(mesh, {}):

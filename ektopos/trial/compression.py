@@ -1,4 +1,5 @@
-"""What an engine's texture compression makes of a picture: encoded with etcpak, decoded with texture2ddecoder.
+"""What an engine's texture compression makes of a picture: encoded with etcpak, decoded with
+texture2ddecoder.
 
 BC5 for normals (z is worked out again), BC7 for all others: 16 bytes for a block of 4 × 4 texels.
 Source: Khronos Data Format Specification, “BC” formats.

@@ -1,4 +1,6 @@
-"""The files of a package: listed, found, decoded, with other libraries than those that wrote them."""
+"""The files of a package: listed, found, decoded, with other libraries than those that wrote
+them.
+"""
 
 from __future__ import annotations
 
@@ -31,7 +33,9 @@ def read_target(package: Path) -> str:
     listing = read_listing(package)
     target = listing.get("target")
     if not isinstance(target, str):
-        raise InvalidDocument("its package list names no target.", subject=package.name, hint="Say the target.")
+        raise InvalidDocument(
+            "its package list names no target.", subject=package.name, hint="Say the target."
+        )
     return target
 
 
@@ -39,11 +43,15 @@ def read_listing(package: Path) -> dict[str, Any]:
     """A package's list. Raises `InvalidDocument` if it is not there or broken."""
     path = package / "package.json"
     if not path.is_file():
-        raise InvalidDocument("there is no package.json in it.", subject=package.name, hint="Is this a package?")
+        raise InvalidDocument(
+            "there is no package.json in it.", subject=package.name, hint="Is this a package?"
+        )
     try:
         listing = json.loads(path.read_bytes())
     except ValueError as problem:
-        raise InvalidDocument(f"its package.json is not JSON ({problem}).", subject=package.name) from None
+        raise InvalidDocument(
+            f"its package.json is not JSON ({problem}).", subject=package.name
+        ) from None
     if not isinstance(listing, dict):
         raise InvalidDocument("its package.json is not a package list.", subject=package.name)
     return listing
@@ -55,7 +63,9 @@ class PackageFiles:
     def __init__(self, package: Path, listing: dict[str, Any]) -> None:
         self.root = package.resolve()
         entries = listing.get("files", [])
-        self.listed = {e["path"]: e for e in entries if isinstance(e, dict) and isinstance(e.get("path"), str)}
+        self.listed = {
+            e["path"]: e for e in entries if isinstance(e, dict) and isinstance(e.get("path"), str)
+        }
         self._textures: dict[str, Texture] = {}
 
     def find(self, name: str) -> Path | None:
@@ -69,12 +79,18 @@ class PackageFiles:
             entry = self.listed.get(name, {})
             path = self.find(name)
             raw = path.read_bytes() if path else None
-            edited = raw is not None and "sha256" in entry and hashlib.sha256(raw).hexdigest() != entry["sha256"]
+            edited = (
+                raw is not None
+                and "sha256" in entry
+                and hashlib.sha256(raw).hexdigest() != entry["sha256"]
+            )
             self._textures[name] = decode_texture(name, raw, edited, size_of(entry))
         return self._textures[name]
 
 
-def decode_texture(name: str, raw: bytes | None, edited: bool, size: tuple[int, int] | None) -> Texture:
+def decode_texture(
+    name: str, raw: bytes | None, edited: bool, size: tuple[int, int] | None
+) -> Texture:
     """A texture from its bytes."""
     if raw is None:
         return Texture(name, None, "missing-file", edited, size)
@@ -84,7 +100,9 @@ def decode_texture(name: str, raw: bytes | None, edited: bool, size: tuple[int, 
             levels, is_srgb = read_ktx2(raw)
         except (ValueError, struct.error, zlib.error):
             return Texture(name, None, "unreadable-file", edited, size)
-        return Texture(name, levels[0], None, edited, size, smaller=tuple(levels[1:]), said_srgb=is_srgb)
+        return Texture(
+            name, levels[0], None, edited, size, smaller=tuple(levels[1:]), said_srgb=is_srgb
+        )
     if raw and _whole(raw):
         try:
             pixels = cv2.imdecode(np.frombuffer(raw, np.uint8), cv2.IMREAD_UNCHANGED)
@@ -99,12 +117,15 @@ def decode_texture(name: str, raw: bytes | None, edited: bool, size: tuple[int, 
     if pixels.ndim == 2:
         pixels = np.repeat(pixels[..., None], 3, axis=2)
     elif pixels.shape[2] >= 3:
-        pixels = cv2.cvtColor(pixels, cv2.COLOR_BGR2RGB if pixels.shape[2] == 3 else cv2.COLOR_BGRA2RGBA)
+        pixels = cv2.cvtColor(
+            pixels, cv2.COLOR_BGR2RGB if pixels.shape[2] == 3 else cv2.COLOR_BGRA2RGBA
+        )
     return Texture(name, pixels, None, edited, size, raw.startswith(_JPEG))
 
 
 def _whole(raw: bytes) -> bool:
-    """Whether a file has its end: decoders fill the rest of a broken one with black or grey and say nothing."""
+    """Whether a file has its end: decoders fill the rest of a broken one with black or grey and say
+    nothing."""
     if raw.startswith(b"\x89PNG"):
         return b"IEND" in raw[-32:]
     if raw.startswith(b"RIFF"):
@@ -128,7 +149,9 @@ def _exr(raw: bytes) -> NDArray[Any] | None:
         Path(file.name).write_bytes(raw)
         try:
             channels = OpenEXR.File(file.name, separate_channels=True).channels()
-            planes = [np.asarray(channels[name].pixels, np.float32) for name in "BGRA" if name in channels]
+            planes = [
+                np.asarray(channels[name].pixels, np.float32) for name in "BGRA" if name in channels
+            ]
         except (RuntimeError, ValueError, TypeError, KeyError):
             return None
     return np.dstack(planes) if len(planes) >= 3 else None
@@ -145,4 +168,8 @@ def listed_slots(listing: dict[str, Any]) -> dict[str, dict[str, str | None]]:
     meshes = listing.get("meshes", {})
     if not isinstance(meshes, dict):
         return {}
-    return {name: dict(entry.get("slots", {})) for name, entry in meshes.items() if isinstance(entry, dict)}
+    return {
+        name: dict(entry.get("slots", {}))
+        for name, entry in meshes.items()
+        if isinstance(entry, dict)
+    }

@@ -1,4 +1,5 @@
-"""The stand-in engine's importer for glTF, with pygltflib: nothing is shared with the core's own glTF code."""
+"""The stand-in engine's importer for glTF, with pygltflib: nothing is shared with the core's own
+glTF code."""
 
 from __future__ import annotations
 
@@ -14,26 +15,46 @@ import pygltflib
 from numpy.typing import NDArray
 
 from ektopos.targets.profile import Profile
-from ektopos.trial.arrival import EXTENSIONS, Arrival, ArrivedInput, ArrivedMaterial, Slots, Texture, Uvs, Values
+from ektopos.trial.arrival import (
+    EXTENSIONS,
+    Arrival,
+    ArrivedInput,
+    ArrivedMaterial,
+    Slots,
+    Texture,
+    Uvs,
+    Values,
+)
 from ektopos.trial.files import PackageFiles, decode_texture, listed_slots, size_of
 
 _WRAP_NEAREST = (9728, 9984, 9986)
 
 
-def import_gltf(package: Path, profile: Profile, files: PackageFiles, listing: dict[str, Any]) -> Arrival:
+def import_gltf(
+    package: Path, profile: Profile, files: PackageFiles, listing: dict[str, Any]
+) -> Arrival:
     """Read a glTF package. A missing or broken file is said in the result, not raised."""
     suffix = f".{profile.container}"
     named = [name for name in files.listed if name.lower().endswith(suffix)]
-    found = files.find(named[0]) if named else next(iter(sorted(files.root.glob(f"*{suffix}"))), None)
+    found = (
+        files.find(named[0]) if named else next(iter(sorted(files.root.glob(f"*{suffix}"))), None)
+    )
     listed = listed_slots(listing)
     if found is None:
         name = Path(named[0]).name if named else f"*{suffix}"
-        return Arrival(profile.id, listed_slots=listed, problem="missing-file", message=f"{name} is missing.")
+        return Arrival(
+            profile.id, listed_slots=listed, problem="missing-file", message=f"{name} is missing."
+        )
     try:
         gltf = _load(found)
         with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
-            images = list(pool.map(lambda i: _image(gltf, i, files, listing), range(len(gltf.images or []))))
-        materials = {m.name or f"material_{i}": _material(gltf, m, images) for i, m in enumerate(gltf.materials or [])}
+            images = list(
+                pool.map(lambda i: _image(gltf, i, files, listing), range(len(gltf.images or [])))
+            )
+        materials = {
+            m.name or f"material_{i}": _material(gltf, m, images)
+            for i, m in enumerate(gltf.materials or [])
+        }
         slots, uvs = _slots(gltf, list(materials), files)
     except Exception as problem:
         message = f"{found.name} cannot be read ({type(problem).__name__}: {problem})."
@@ -54,7 +75,9 @@ def _load(path: Path) -> pygltflib.GLTF2:
     return loaded
 
 
-def _image(gltf: pygltflib.GLTF2, index: int, files: PackageFiles, listing: dict[str, Any]) -> Texture:
+def _image(
+    gltf: pygltflib.GLTF2, index: int, files: PackageFiles, listing: dict[str, Any]
+) -> Texture:
     image = gltf.images[index]
     if image.uri and not image.uri.startswith("data:"):
         return files.texture(unquote(image.uri))
@@ -67,7 +90,9 @@ def _image(gltf: pygltflib.GLTF2, index: int, files: PackageFiles, listing: dict
         return decode_texture(name, base64.b64decode(image.uri.partition(",")[2]), False, size)
     view = gltf.bufferViews[image.bufferView]
     start = view.byteOffset or 0
-    return decode_texture(name, bytes(gltf.binary_blob()[start : start + view.byteLength]), False, size)
+    return decode_texture(
+        name, bytes(gltf.binary_blob()[start : start + view.byteLength]), False, size
+    )
 
 
 def _material(gltf: pygltflib.GLTF2, material: Any, images: list[Texture]) -> ArrivedMaterial:
@@ -85,7 +110,11 @@ def _material(gltf: pygltflib.GLTF2, material: Any, images: list[Texture]) -> Ar
         if info is None or info.index is None:
             return None
         source = gltf.textures[info.index].source
-        return images[source] if source is not None else Texture(f"texture {info.index}", None, "missing-file")
+        return (
+            images[source]
+            if source is not None
+            else Texture(f"texture {info.index}", None, "missing-file")
+        )
 
     base = [float(x) for x in (pbr.baseColorFactor or [1, 1, 1, 1])]
     metallic = 1.0 if pbr.metallicFactor is None else float(pbr.metallicFactor)
@@ -101,17 +130,30 @@ def _material(gltf: pygltflib.GLTF2, material: Any, images: list[Texture]) -> Ar
         "metallic": ArrivedInput(texture("orm"), "b", factor=(metallic,)),
         "roughness": ArrivedInput(texture("orm"), "g", factor=(roughness,)),
         "normal": ArrivedInput(
-            normal, "rgb", factor=(1.0,) if normal else (0.0, 0.0, 1.0), strength=1.0 if scale is None else float(scale)
+            normal,
+            "rgb",
+            factor=(1.0,) if normal else (0.0, 0.0, 1.0),
+            strength=1.0 if scale is None else float(scale),
         ),
-        "occlusion": ArrivedInput(occlusion, "r", strength=1.0 if strength is None else float(strength)),
+        "occlusion": ArrivedInput(
+            occlusion, "r", strength=1.0 if strength is None else float(strength)
+        ),
         "emission": ArrivedInput(
-            texture("emission"), "rgb", "srgb", factor=emissive, strength=float(emission.get("emissiveStrength", 1.0))
+            texture("emission"),
+            "rgb",
+            "srgb",
+            factor=emissive,
+            strength=float(emission.get("emissiveStrength", 1.0)),
         ),
     }
     for name, (extension, stem, channels, plain) in EXTENSIONS.items():
         said_there = (material.extensions or {}).get(extension, {})
-        told = said_there.get(stem if not channels or stem + "Factor" not in said_there else stem + "Factor", plain)
-        factor = tuple(float(v) for v in told) if isinstance(told, (list, tuple)) else (float(told),)
+        told = said_there.get(
+            stem if not channels or stem + "Factor" not in said_there else stem + "Factor", plain
+        )
+        factor = (
+            tuple(float(v) for v in told) if isinstance(told, (list, tuple)) else (float(told),)
+        )
         number = said_there.get(f"{stem}Texture", {}).get("index")
         source = None if number is None else gltf.textures[number].source
         inputs[name] = ArrivedInput(
@@ -127,7 +169,11 @@ def _material(gltf: pygltflib.GLTF2, material: Any, images: list[Texture]) -> Ar
     }
     said = next((t for t in transforms.values() if t), {})
     lacking = tuple(key for key, transform in transforms.items() if transform != said)
-    samplers = [gltf.textures[i.index].sampler for i in infos.values() if i is not None and i.index is not None]
+    samplers = [
+        gltf.textures[i.index].sampler
+        for i in infos.values()
+        if i is not None and i.index is not None
+    ]
     magnify = [gltf.samplers[s].magFilter for s in samplers if s is not None]
     return ArrivedMaterial(
         inputs=inputs,
@@ -148,7 +194,8 @@ def _pair(values: Any) -> tuple[float, float]:
 
 
 def _slots(gltf: pygltflib.GLTF2, names: list[str], files: PackageFiles) -> tuple[Slots, Uvs]:
-    """Material by mesh and slot, and UVs; a primitive without a slot name counts as the slot its material is called."""
+    """Material by mesh and slot, and UVs; a primitive without a slot name counts as the slot its
+    material is called."""
     buffers = []
     for buffer in gltf.buffers or []:
         if buffer.uri and not buffer.uri.startswith("data:"):
@@ -157,7 +204,9 @@ def _slots(gltf: pygltflib.GLTF2, names: list[str], files: PackageFiles) -> tupl
                 raise ValueError(f"{buffer.uri} is missing or breaks off")
             buffers.append(path.read_bytes())
         else:
-            buffers.append(base64.b64decode(buffer.uri.partition(",")[2]) if buffer.uri else gltf.binary_blob())
+            buffers.append(
+                base64.b64decode(buffer.uri.partition(",")[2]) if buffer.uri else gltf.binary_blob()
+            )
     found: Slots = {}
     uvs: Uvs = {}
     for mesh in gltf.meshes or []:
@@ -174,28 +223,44 @@ def _slots(gltf: pygltflib.GLTF2, names: list[str], files: PackageFiles) -> tupl
 
 
 def _corner_uvs(gltf: pygltflib.GLTF2, primitive: Any, buffers: list[bytes]) -> Values | None:
-    """The UVs of a primitive's corners `(t, 3, 2)`; `None` where it has none, or keeps them in another form than floats."""
+    """The UVs of a primitive's corners `(t, 3, 2)`; `None` where it has none, or keeps them in
+    another form than floats."""
     number = primitive.attributes.TEXCOORD_0
-    if number is None or primitive.indices is None or gltf.accessors[number].componentType != pygltflib.FLOAT:
+    if (
+        number is None
+        or primitive.indices is None
+        or gltf.accessors[number].componentType != pygltflib.FLOAT
+    ):
         return None
 
     def read(index: int, kind: str, width: int) -> NDArray[Any]:
         accessor = gltf.accessors[index]
         view = gltf.bufferViews[accessor.bufferView]
         start = (view.byteOffset or 0) + (accessor.byteOffset or 0)
-        return np.frombuffer(buffers[view.buffer], kind, accessor.count * width, start).reshape(-1, width)
+        return np.frombuffer(buffers[view.buffer], kind, accessor.count * width, start).reshape(
+            -1, width
+        )
 
     if gltf.bufferViews[gltf.accessors[number].bufferView].byteStride not in (None, 8):
         return None
-    kinds = {pygltflib.UNSIGNED_BYTE: "u1", pygltflib.UNSIGNED_SHORT: "<u2", pygltflib.UNSIGNED_INT: "<u4"}
-    corners = read(primitive.indices, kinds[gltf.accessors[primitive.indices].componentType], 1)[:, 0]
+    kinds = {
+        pygltflib.UNSIGNED_BYTE: "u1",
+        pygltflib.UNSIGNED_SHORT: "<u2",
+        pygltflib.UNSIGNED_INT: "<u4",
+    }
+    corners = read(primitive.indices, kinds[gltf.accessors[primitive.indices].componentType], 1)[
+        :, 0
+    ]
     return np.asarray(read(number, "<f4", 2)[corners].reshape(-1, 3, 2))
 
 
 def read_glb_slots(files: PackageFiles, name: str) -> tuple[Slots, Uvs]:
-    """Material by mesh and slot, and UVs, of a GLB that brings no textures. Raises `ValueError` and its kin for damage."""
+    """Material by mesh and slot, and UVs, of a GLB that brings no textures. Raises `ValueError` and
+    its kin for damage."""
     path = files.find(name)
     if path is None:
         raise ValueError(f"{name} is missing")
     gltf = _load(path)
-    return _slots(gltf, [m.name or f"material_{i}" for i, m in enumerate(gltf.materials or [])], files)
+    return _slots(
+        gltf, [m.name or f"material_{i}" for i, m in enumerate(gltf.materials or [])], files
+    )

@@ -1,8 +1,9 @@
 """The stand-in engine: read a package's bytes into what an engine would hold.
 
-It is deliberately naive where engines are: no alpha mode means opaque, no transform means none, a texture that cannot be
-read is not there. glTF is parsed with pygltflib and textures with OpenCV, so that a mistake of the writers (the core's own
-glTF code and OpenImageIO) cannot hide here. The sRGB curve is written out once more for the same reason.
+It is deliberately naive where engines are: no alpha mode means opaque, no transform means none, a
+texture that cannot be read is not there. glTF is parsed with pygltflib and textures with OpenCV, so
+that a mistake of the writers (the core's own glTF code and OpenImageIO) cannot hide here. The sRGB
+curve is written out once more for the same reason.
 """
 
 from __future__ import annotations
@@ -18,7 +19,8 @@ from ektopos.trial.loose import import_loose
 
 
 def import_package(package: Path, profile: Profile) -> Arrival:
-    """Read a package as the profile's engine would. A missing or broken file is said in the result, not raised."""
+    """Read a package as the profile's engine would. A missing or broken file is said in the result,
+    not raised."""
     try:
         listing = read_listing(package)
     except InvalidDocument:

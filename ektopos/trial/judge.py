@@ -26,7 +26,8 @@ from ektopos.trial.settings import alpha_fault, judge_settings
 from ektopos.types import Float
 
 Keep = Callable[[str, str, dict[str, Float]], None]
-"""Given a material, an input and its small pictures (`meant`, `arrived`, `difference`), all 0–1 as they are stored."""
+"""Given a material, an input and its small pictures (`meant`, `arrived`, `difference`), all 0–1 as
+they are stored."""
 
 
 @dataclass
@@ -43,40 +44,62 @@ class Judge:
     _shown: dict[tuple[str, int, int], Shown | None] = field(default_factory=dict)
 
     def material(self, name: str, arrived: ArrivedMaterial) -> list[Cell]:
-        """The eight cells of one material, and one for every input beyond the seven that feeds it."""
+        """The eight cells of one material, and one for every input beyond the seven that feeds
+        it.
+        """
         material = effective(self.document, name)
-        self.loader.prefetch(used for feed in material.feeds.values() for used in sorted(feed.maps()))
+        self.loader.prefetch(
+            used for feed in material.feeds.values() for used in sorted(feed.maps())
+        )
         cells = []
         for input_name in INPUTS:
             cell = Cell("", "", name, input_name, "same")
             if input_name == "opacity":
                 changed = alpha_fault(material, arrived)
                 if changed or material.alpha_mode == "opaque":
-                    cells.append(replace(cell, **(changed or {"message": "Opaque, as it was meant."})))
+                    cells.append(
+                        replace(cell, **(changed or {"message": "Opaque, as it was meant."}))
+                    )
                     continue
             judged = self._input(material, cell, arrived.inputs[input_name])
             if self.profile.importing.compression == "blocks":
                 judged = self._compressed(material, judged, arrived.inputs[input_name])
             cells.append(judged)
-        cells.append(judge_settings(Cell("", "", name, SETTINGS, "same"), material, arrived, self.profile))
+        cells.append(
+            judge_settings(Cell("", "", name, SETTINGS, "same"), material, arrived, self.profile)
+        )
         for extra in EXTRA_INPUTS:
             if extra not in material.feeds:
                 continue
             cell = Cell(
-                "", "", name, extra, "unsupported", cause="not-carried-by-target", message=MESSAGES["not-carried-by-target"]
+                "",
+                "",
+                name,
+                extra,
+                "unsupported",
+                cause="not-carried-by-target",
+                message=MESSAGES["not-carried-by-target"],
             )
             if self.profile.carries(extra, not material.feeds[extra].maps()):
-                cell = self._input(material, Cell("", "", name, extra, "same"), arrived.inputs[extra])
+                cell = self._input(
+                    material, Cell("", "", name, extra, "same"), arrived.inputs[extra]
+                )
             cells.append(cell)
         return cells
 
     def _input(self, material: Material, cell: Cell, arrived: ArrivedInput) -> Cell:
-        """The verdict on an input; where several channels should hold the same, on the worst of them."""
+        """The verdict on an input; where several channels should hold the same, on the worst of
+        them."""
         judged = self._channel(material, cell, arrived, self.keep)
-        copies = [self._channel(material, cell, replace(arrived, channels=letter), None) for letter in arrived.copies]
+        copies = [
+            self._channel(material, cell, replace(arrived, channels=letter), None)
+            for letter in arrived.copies
+        ]
         return max((judged, *copies), key=badness)
 
-    def _channel(self, material: Material, cell: Cell, arrived: ArrivedInput, keep: Keep | None) -> Cell:
+    def _channel(
+        self, material: Material, cell: Cell, arrived: ArrivedInput, keep: Keep | None
+    ) -> Cell:
         sound = self._by_codes(material, cell, arrived, keep)
         if sound is not None:
             return sound
@@ -87,7 +110,9 @@ class Judge:
         both = self._both(material, _input_of(cell), arrived)
         judged = both.judged(cell)
         if keep is not None and (fed_by_maps or judged.verdict == "differs"):
-            pictures = small_pictures(both.here, both.came, both.error, both.name, TOLERANCE[both.unit][0], both.scale)
+            pictures = small_pictures(
+                both.here, both.came, both.error, both.name, TOLERANCE[both.unit][0], both.scale
+            )
             keep(material.name, both.name, pictures)
         if judged.verdict == "differs":
             return explained(judged, both, material, arrived)
@@ -98,13 +123,18 @@ class Judge:
         if worst is not None:
             return because(replace(judged, verdict="differs"), "filter-changed", worst)
         if judged.verdict == "close":
-            return because(judged, "resized" if _is_smaller(texture, both.meant) else "quantised", WITHIN[both.unit])
+            return because(
+                judged,
+                "resized" if _is_smaller(texture, both.meant) else "quantised",
+                WITHIN[both.unit],
+            )
         return judged
 
     def _both(self, material: Material, name: InputName, arrived: ArrivedInput) -> Both:
         """An input as it was meant and as it came, and their errors, at the size that came."""
         meant, came = self._meant(material, name, arrived.quantity), arrived_values(arrived, name)
-        # Diffuse and specular are judged as themselves: solving them back would blow up their rounding.
+        # Diffuse and specular are judged as themselves: solving them back would blow up their
+        # rounding.
         name = "base_color" if arrived.quantity in ("diffuse", "specular") else name
         here, shown = meant, None
         if came.shape[:2] == (1, 1):
@@ -120,30 +150,59 @@ class Judge:
             error = np.where(shown, error, np.float32(0))
         return Both(name, meant, here, came, shown, error, unit, strengths, scale)
 
-    def _by_codes(self, material: Material, cell: Cell, arrived: ArrivedInput, keep: Keep | None) -> Cell | None:
-        """The verdict where every texel is as it should be and codes are enough to tell; `None` to look closer."""
+    def _by_codes(
+        self, material: Material, cell: Cell, arrived: ArrivedInput, keep: Keep | None
+    ) -> Cell | None:
+        """The verdict where every texel is as it should be and codes are enough to tell; `None` to
+        look closer."""
         name = _input_of(cell)
         feed, texture = material.feeds[name], arrived.texture
-        if feed.map is None or texture is None or texture.pixels is None or self.profile.padding or texture.smaller:
+        if (
+            feed.map is None
+            or texture is None
+            or texture.pixels is None
+            or self.profile.padding
+            or texture.smaller
+        ):
             return None
-        if texture.listed_size not in (None, texture.pixels.shape[1::-1]) or feed_problem(self.document, feed, name):
+        if texture.listed_size not in (None, texture.pixels.shape[1::-1]) or feed_problem(
+            self.document, feed, name
+        ):
             return None
         compared = compare_codes(self.loader.find(feed.map), feed, name, arrived)
         if compared is None or compared.differing:
             return None
         same = TOLERANCE[compared.unit][0]
         if keep is not None:
-            keep(material.name, name, small_pictures(compared.meant, compared.came, compared.error, name, same, 1.0))
+            keep(
+                material.name,
+                name,
+                small_pictures(compared.meant, compared.came, compared.error, name, same, 1.0),
+            )
         judged = replace(
-            cell, verdict="same" if compared.largest <= same else "close", max_error=round(compared.largest, 4),
-            mean_error=round(compared.mean, 5), unit=compared.unit, differing=0.0,
-        )  # fmt: skip
-        return judged if judged.verdict == "same" else because(judged, "quantised", WITHIN[compared.unit])
+            cell,
+            verdict="same" if compared.largest <= same else "close",
+            max_error=round(compared.largest, 4),
+            mean_error=round(compared.mean, 5),
+            unit=compared.unit,
+            differing=0.0,
+        )
+        return (
+            judged
+            if judged.verdict == "same"
+            else because(judged, "quantised", WITHIN[compared.unit])
+        )
 
     def _smaller_levels(self, material: Material, both: Both, arrived: ArrivedInput) -> str | None:
-        """What is wrong with the mip levels of a texture, in words; nothing where the target brings none."""
+        """What is wrong with the mip levels of a texture, in words; nothing where the target brings
+        none."""
         texture, name = arrived.texture, both.name
-        if texture is None or texture.pixels is None or texture.said_srgb is None or not self.profile.mips:
+        if (
+            texture is None
+            or texture.pixels is None
+            or texture.said_srgb is None
+            or not self.profile.mips
+        ):
             return None
         normals = None
         if name == "roughness":
@@ -151,13 +210,20 @@ class Judge:
             normals = at_size(whole, "normal", both.here.shape[1], both.here.shape[0])
         levels = mip_chain(both.here, name, normals=normals, cutoff=_cutoff(material))
         if len(texture.smaller) + 1 < len(levels):
-            return f"It has {len(texture.smaller) + 1} levels of {len(levels)}: from afar it will flicker."
-        inside = None if both.shown is None else mip_chain(both.shown.astype(np.float32), "metallic")
+            return (
+                f"It has {len(texture.smaller) + 1} levels of {len(levels)}: from afar it will "
+                "flicker."
+            )
+        inside = (
+            None if both.shown is None else mip_chain(both.shown.astype(np.float32), "metallic")
+        )
         if inside is not None and name == "opacity":
             # Coverage was kept over the padded picture, of which only the islands are known here.
             return None
         scale = scale_of(both.here, name, both.strengths[0])
-        for number, (wanted, pixels) in enumerate(zip(levels[1:], texture.smaller, strict=False), start=1):
+        for number, (wanted, pixels) in enumerate(
+            zip(levels[1:], texture.smaller, strict=False), start=1
+        ):
             if inside is not None and not (inside[number] == 1.0).any():
                 break
             came = arrived_values(replace(arrived, texture=replace(texture, pixels=pixels)), name)
@@ -168,7 +234,8 @@ class Judge:
         return None
 
     def _texels_shown(self, material: Material, width: int, height: int) -> Shown | None:
-        """Texels that the slots wearing a material show, where the target fills what lies round them; else all."""
+        """Texels that the slots wearing a material show, where the target fills what lies round
+        them; else all."""
         if not self.profile.padding:
             return None
         key = (material.name, width, height)
@@ -177,7 +244,8 @@ class Judge:
         return self._shown[key]
 
     def _meant(self, material: Material, name: InputName, quantity: str) -> Float:
-        """What an input should be when it arrives, without strength: itself, or the quantity that the target takes of it."""
+        """What an input should be when it arrives, without strength: itself, or the quantity that
+        the target takes of it."""
         if self._kept[0] != material.name:
             self._kept = (material.name, {})
         kept = self._kept[1]
@@ -189,10 +257,19 @@ class Judge:
     def _resolved(self, material: Material, name: InputName, quantity: str) -> Float:
         if not quantity:
             return resolve_feed(self.loader, material.feeds[name], name, with_strength=False)
-        base = resolve_feed(self.loader, material.feeds["base_color"], "base_color", with_strength=False)
-        metallic = resolve_feed(self.loader, material.feeds["metallic"], "metallic", with_strength=False)
-        height, width = max((a.shape[:2] for a in (base, metallic)), key=lambda shape: shape[0] * shape[1])
-        base, metallic = at_size(base, "base_color", width, height), at_size(metallic, "metallic", width, height)
+        base = resolve_feed(
+            self.loader, material.feeds["base_color"], "base_color", with_strength=False
+        )
+        metallic = resolve_feed(
+            self.loader, material.feeds["metallic"], "metallic", with_strength=False
+        )
+        height, width = max(
+            (a.shape[:2] for a in (base, metallic)), key=lambda shape: shape[0] * shape[1]
+        )
+        base, metallic = (
+            at_size(base, "base_color", width, height),
+            at_size(metallic, "metallic", width, height),
+        )
         diffuse, specular, _ = to_specular_gloss(base, metallic, np.zeros_like(metallic))
         return diffuse if quantity == "diffuse" else specular
 
@@ -210,7 +287,9 @@ class Judge:
             f"Compressed on import, it changes by up to {float(error.max()):.3g} {both.unit}, "
             f"{float(error.mean()):.2g} in the mean."
         )
-        return because(replace(cell, verdict="close"), "compressed", f"{cell.message} {said}".strip())
+        return because(
+            replace(cell, verdict="close"), "compressed", f"{cell.message} {said}".strip()
+        )
 
 
 def _input_of(cell: Cell) -> InputName:
@@ -222,4 +301,8 @@ def _cutoff(material: Material) -> float | None:
 
 
 def _is_smaller(texture: Texture | None, meant: Float) -> bool:
-    return texture is not None and texture.pixels is not None and any(np.less(texture.pixels.shape[:2], meant.shape[:2]))
+    return (
+        texture is not None
+        and texture.pixels is not None
+        and any(np.less(texture.pixels.shape[:2], meant.shape[:2]))
+    )

@@ -1,6 +1,7 @@
 """Read KTX 2.0 as an engine would: uncompressed texels, plain or under zlib, with all levels.
 
-Written apart from the core's own writer, from the specification: Khronos KTX File Format Specification 2.0, sections 2 and 3.
+Written apart from the core's own writer, from the specification: Khronos KTX File Format
+Specification 2.0, sections 2 and 3.
 """
 
 from __future__ import annotations
@@ -14,9 +15,13 @@ from numpy.typing import NDArray
 
 SIGNATURE = bytes([0xAB, 0x4B, 0x54, 0x58, 0x20, 0x32, 0x30, 0xBB, 0x0D, 0x0A, 0x1A, 0x0A])
 _KINDS: dict[int, tuple[int, str, bool]] = {
-    23: (3, "u1", False), 29: (3, "u1", True), 37: (4, "u1", False), 43: (4, "u1", True), 84: (3, "<u2", False),
+    23: (3, "u1", False),
+    29: (3, "u1", True),
+    37: (4, "u1", False),
+    43: (4, "u1", True),
+    84: (3, "<u2", False),
     91: (4, "<u2", False),
-}  # fmt: skip
+}
 """Channels, number type and whether colours are sRGB, by Vulkan's number of the format."""
 
 
@@ -26,12 +31,21 @@ MAX_LEVEL_BYTES = 2**31
 def read_ktx2(raw: bytes) -> tuple[list[NDArray[Any]], bool]:
     """All levels `(h, w, 3 or 4)`, the largest first, and whether the file calls its colours sRGB.
 
-    Raises `ValueError` or `zlib.error` for damage, and for what such an engine does not take: 3D, arrays, cubes, other formats.
+    Raises `ValueError` or `zlib.error` for damage, and for what such an engine does not take: 3D,
+    arrays, cubes, other formats.
     """
     if len(raw) < 80 or not raw.startswith(SIGNATURE):
         raise ValueError("it is no KTX2 file")
     code, _, width, height, depth, layers, faces, count, scheme = struct.unpack_from("<9I", raw, 12)
-    if code not in _KINDS or scheme not in (0, 3) or depth or layers > 1 or faces != 1 or not width or not height:
+    if (
+        code not in _KINDS
+        or scheme not in (0, 3)
+        or depth
+        or layers > 1
+        or faces != 1
+        or not width
+        or not height
+    ):
         raise ValueError("it is no plain picture")
     channels, kind, is_srgb = _KINDS[code]
     levels = []
@@ -44,7 +58,8 @@ def read_ktx2(raw: bytes) -> tuple[list[NDArray[Any]], bool]:
         expected = high * wide * channels * np.dtype(kind).itemsize
         if expected > MAX_LEVEL_BYTES:
             raise ValueError("a level is larger than an engine would take")
-        # One byte more than there should be, so that what unpacks to gigabytes is seen and not unpacked.
+        # One byte more than there should be, so that what unpacks to gigabytes is seen and not
+        # unpacked.
         plain = zlib.decompressobj().decompress(content, expected + 1) if scheme == 3 else content
         if len(plain) != expected or (scheme == 3 and len(plain) != whole):
             raise ValueError("a level is not as large as it says")

@@ -1,8 +1,9 @@
 """The stand-in engine's importer for a mesh with loose maps.
 
-What a channel carries is the profile's convention, which maps belong to which material is read from the package list, and the
-materials are read a second time from the MaterialX document: an engine may go by either, so both have to be right. XML is read
-with the standard library, never with the library that wrote it.
+What a channel carries is the profile's convention, which maps belong to which material is read from
+the package list, and the materials are read a second time from the MaterialX document: an engine
+may go by either, so both have to be right. XML is read with the standard library, never with the
+library that wrote it.
 """
 
 from __future__ import annotations
@@ -15,31 +16,58 @@ from pathlib import Path
 from typing import Any
 
 from ektopos.targets.profile import Profile, ProfileFile
-from ektopos.trial.arrival import EXTENSIONS, Arrival, ArrivedInput, ArrivedMaterial, Slots, Texture, Uvs
+from ektopos.trial.arrival import (
+    EXTENSIONS,
+    Arrival,
+    ArrivedInput,
+    ArrivedMaterial,
+    Slots,
+    Texture,
+    Uvs,
+)
 from ektopos.trial.files import PackageFiles, listed_slots
 from ektopos.trial.gltf import read_glb_slots
 
 MATERIALS = "materials.mtlx"
 _DEFAULTS: dict[str, tuple[float, ...]] = {
-    "base_color": (1.0, 1.0, 1.0), "metallic": (0.0,), "roughness": (1.0,), "normal": (0.0, 0.0, 1.0), "occlusion": (1.0,),
-    "emission": (0.0, 0.0, 0.0), "opacity": (1.0,),
-}  # fmt: skip
+    "base_color": (1.0, 1.0, 1.0),
+    "metallic": (0.0,),
+    "roughness": (1.0,),
+    "normal": (0.0, 0.0, 1.0),
+    "occlusion": (1.0,),
+    "emission": (0.0, 0.0, 0.0),
+    "opacity": (1.0,),
+}
 _PLAIN = _DEFAULTS | {extra: default for extra, (*_, default) in EXTENSIONS.items()}
 _PORTS = {
-    "base_color": "base_color", "metallic": "metallic", "roughness": "roughness", "normal": "normal",
-    "occlusion": "occlusion", "emissive": "emission", "alpha": "opacity", "specular_color": "metallic",
-    "ior": "ior", "specular": "specular", "clearcoat": "clearcoat", "clearcoat_roughness": "clearcoat_roughness",
-    "sheen_color": "sheen", "sheen_roughness": "sheen_roughness", "transmission": "transmission", "thickness": "thickness",
-    "attenuation_color": "attenuation", "attenuation_distance": "attenuation_distance",
-}  # fmt: skip
+    "base_color": "base_color",
+    "metallic": "metallic",
+    "roughness": "roughness",
+    "normal": "normal",
+    "occlusion": "occlusion",
+    "emissive": "emission",
+    "alpha": "opacity",
+    "specular_color": "metallic",
+    "ior": "ior",
+    "specular": "specular",
+    "clearcoat": "clearcoat",
+    "clearcoat_roughness": "clearcoat_roughness",
+    "sheen_color": "sheen",
+    "sheen_roughness": "sheen_roughness",
+    "transmission": "transmission",
+    "thickness": "thickness",
+    "attenuation_color": "attenuation",
+    "attenuation_distance": "attenuation_distance",
+}
 _ALPHA_MODES = ("opaque", "mask", "blend")
 
 
 def import_loose(profile: Profile, files: PackageFiles, listing: dict[str, Any]) -> Arrival:
     """Read a loose package. A missing or broken file is said in the result, not raised.
 
-    One that was made elsewhere has no package list: then the mesh names the materials, the target's naming rule says which
-    files are theirs, and what else there is to know stands in the MaterialX document, if there is one.
+    One that was made elsewhere has no package list: then the mesh names the materials, the target's
+    naming rule says which files are theirs, and what else there is to know stands in the MaterialX
+    document, if there is one.
     """
     listed = listed_slots(listing)
     made_elsewhere = not listing
@@ -47,7 +75,11 @@ def import_loose(profile: Profile, files: PackageFiles, listing: dict[str, Any])
     meshes = meshes or sorted(path.name for path in files.root.glob("*.glb"))
     broken = next((name for name in meshes if files.find(name) is None), None)
     if broken is not None or (made_elsewhere and not meshes):
-        said = f"{broken} is missing." if broken else "there is neither a package.json nor a GLB in it."
+        said = (
+            f"{broken} is missing."
+            if broken
+            else "there is neither a package.json nor a GLB in it."
+        )
         return Arrival(profile.id, listed_slots=listed, problem="missing-file", message=said)
     try:
         slots: Slots = {}
@@ -56,19 +88,33 @@ def import_loose(profile: Profile, files: PackageFiles, listing: dict[str, Any])
             more_slots, more_uvs = read_glb_slots(files, name)
             slots, uvs = slots | more_slots, uvs | more_uvs
         if made_elsewhere:
-            listing = _guessed(profile, files, [worn for mesh in slots.values() for worn in mesh.values() if worn is not None])
+            listing = _guessed(
+                profile,
+                files,
+                [worn for mesh in slots.values() for worn in mesh.values() if worn is not None],
+            )
             files.listed = {entry["path"]: entry for entry in listing["files"]}
         said_materials = listing.get("materials", {})
-        materials = {name: _from_list(profile, files, name, facts) for name, facts in said_materials.items()}
+        materials = {
+            name: _from_list(profile, files, name, facts) for name, facts in said_materials.items()
+        }
     except Exception as problem:
         return Arrival(
-            profile.id, listed_slots=listed, problem="unreadable-file", message=f"the package cannot be read ({problem})."
+            profile.id,
+            listed_slots=listed,
+            problem="unreadable-file",
+            message=f"the package cannot be read ({problem}).",
         )
     path = files.find(MATERIALS)
     if path is None and made_elsewhere:
         return Arrival(profile.id, materials, slots, listed, uvs=uvs)
     if path is None:
-        return Arrival(profile.id, listed_slots=listed, problem="missing-file", message=f"{MATERIALS} is missing.")
+        return Arrival(
+            profile.id,
+            listed_slots=listed,
+            problem="missing-file",
+            message=f"{MATERIALS} is missing.",
+        )
     try:
         tree = ET.fromstring(path.read_bytes())
         nodes = {str(facts.get("node", name)): name for name, facts in said_materials.items()}
@@ -78,21 +124,36 @@ def import_loose(profile: Profile, files: PackageFiles, listing: dict[str, Any])
         said = f"{MATERIALS} cannot be read ({problem})."
         return Arrival(profile.id, listed_slots=listed, problem="unreadable-file", message=said)
     if made_elsewhere:
-        return Arrival(profile.id, materials | second, slots, listed, assigned_slots=assigned, uvs=uvs)
-    return Arrival(profile.id, materials, slots, listed, assigned_slots=assigned, second=second, uvs=uvs)
+        return Arrival(
+            profile.id, materials | second, slots, listed, assigned_slots=assigned, uvs=uvs
+        )
+    return Arrival(
+        profile.id, materials, slots, listed, assigned_slots=assigned, second=second, uvs=uvs
+    )
 
 
 def _guessed(profile: Profile, files: PackageFiles, materials: list[str]) -> dict[str, Any]:
-    """A package list for a package without one: files by the target's naming rule, materials by the names in the mesh."""
+    """A package list for a package without one: files by the target's naming rule, materials by the
+    names in the mesh."""
     entries = []
     for path in sorted(path for path in files.root.rglob("*") if path.is_file()):
         for name in dict.fromkeys(materials):
-            kind = next((kind for kind in profile.files if _is_named(path.stem, profile, kind, _plain_name(name))), None)
+            kind = next(
+                (
+                    kind
+                    for kind in profile.files
+                    if _is_named(path.stem, profile, kind, _plain_name(name))
+                ),
+                None,
+            )
             if kind is not None and path.suffix.lower() == f".{kind.format}":
                 channels = {letter: kind.letters().get(letter) for letter in "rgba"}  # type: ignore[call-overload]
                 place = str(path.relative_to(files.root))
                 entries.append({"path": place, "materials": [name], "channels": channels})
-    return {"files": entries, "materials": {name: {"node": re.sub(r"\W", "_", name)} for name in materials}}
+    return {
+        "files": entries,
+        "materials": {name: {"node": re.sub(r"\W", "_", name)} for name in materials},
+    }
 
 
 def _plain_name(material: str) -> str:
@@ -100,7 +161,9 @@ def _plain_name(material: str) -> str:
     return re.sub(r"[^A-Za-z0-9_.-]+", "_", material).strip("._ ")
 
 
-def _from_list(profile: Profile, files: PackageFiles, name: str, facts: dict[str, Any]) -> ArrivedMaterial:
+def _from_list(
+    profile: Profile, files: PackageFiles, name: str, facts: dict[str, Any]
+) -> ArrivedMaterial:
     """A material as the package list and the profile's convention say it."""
     said = facts.get("inputs", {})
     inputs: dict[str, ArrivedInput] = {}
@@ -115,13 +178,23 @@ def _from_list(profile: Profile, files: PackageFiles, name: str, facts: dict[str
             encoding = "linear" if group == "a" else own or kind.encoding
             one = (1.0, 1.0, 1.0) if len(group) > 1 else (1.0,)
             inputs[input_name] = ArrivedInput(
-                texture, _letters(group, input_name, quantity), encoding, profile.normal_y, one, strength,
-                inverted=quantity in ("gloss", "smoothness"), quantity=quantity,
+                texture,
+                _letters(group, input_name, quantity),
+                encoding,
+                profile.normal_y,
+                one,
+                strength,
+                inverted=quantity in ("gloss", "smoothness"),
+                quantity=quantity,
                 copies=group.removeprefix(_letters(group, input_name, quantity)),
-            )  # fmt: skip
+            )
         else:
             value = told.get("value", default)
-            factor = tuple(float(v) for v in value) if isinstance(value, (list, tuple)) else (float(value),)
+            factor = (
+                tuple(float(v) for v in value)
+                if isinstance(value, (list, tuple))
+                else (float(value),)
+            )
             inputs[input_name] = ArrivedInput(factor=factor, strength=strength)
     uv = facts.get("uv", {})
     return ArrivedMaterial(
@@ -140,11 +213,14 @@ def _from_list(profile: Profile, files: PackageFiles, name: str, facts: dict[str
 def _channel_of(
     profile: Profile, files: PackageFiles, material: str, name: str
 ) -> tuple[Texture, ProfileFile, str, str] | None:
-    """The file, its kind, the channels and the quantity that carry an input of a material; `None` where no file does."""
+    """The file, its kind, the channels and the quantity that carry an input of a material; `None`
+    where no file does."""
     for path, entry in files.listed.items():
         if material not in entry.get("materials", []):
             continue
-        kind = next((kind for kind in profile.files if _is_named(Path(path).stem, profile, kind)), None)
+        kind = next(
+            (kind for kind in profile.files if _is_named(Path(path).stem, profile, kind)), None
+        )
         if kind is None:
             continue
         for group, carry in kind.channels.items():
@@ -156,7 +232,8 @@ def _channel_of(
 
 
 def _is_named(stem: str, profile: Profile, kind: ProfileFile, material: str | None = None) -> bool:
-    """Whether a file is called as the target's rule calls files of a kind, of any material or of one."""
+    """Whether a file is called as the target's rule calls files of a kind, of any material or of
+    one."""
     parts = {
         "material": ".+" if material is None else re.escape(material),
         "suffix": re.escape(kind.suffix),
@@ -174,9 +251,14 @@ def _letters(group: str, name: str, quantity: str) -> str:
 
 
 def _second_reading(
-    profile: Profile, tree: ET.Element, files: PackageFiles, nodes: dict[str, str], first: dict[str, ArrivedMaterial]
+    profile: Profile,
+    tree: ET.Element,
+    files: PackageFiles,
+    nodes: dict[str, str],
+    first: dict[str, ArrivedMaterial],
 ) -> dict[str, ArrivedMaterial]:
-    """The materials as the MaterialX document says them; what it has no place for is taken from the list."""
+    """The materials as the MaterialX document says them; what it has no place for is taken from the
+    list."""
     by_name = {element.get("name", ""): element for element in tree}
     found = {}
     for node, name in nodes.items():
@@ -193,30 +275,53 @@ def _second_reading(
             values = said.get(input_name)
             if values is None:
                 unstated = own.texture is None and input_name in ("normal", "opacity")
-                inputs[input_name] = own if unstated or own.quantity else replace(own, texture=None, factor=_PLAIN[input_name])
+                inputs[input_name] = (
+                    own
+                    if unstated or own.quantity
+                    else replace(own, texture=None, factor=_PLAIN[input_name])
+                )
             elif "nodename" in values:
                 traced = _trace(by_name, values["nodename"], own)
                 filters.add(traced["filter"])
                 transforms.append(traced["transform"])
                 inputs[input_name] = replace(
-                    own, texture=files.texture(traced["file"]), factor=(1.0, 1.0, 1.0), normal_y=profile.normal_y,
+                    own,
+                    texture=files.texture(traced["file"]),
+                    factor=(1.0, 1.0, 1.0),
+                    normal_y=profile.normal_y,
                     channels=traced["channels"],
-                    encoding=traced["encoding"], inverted=traced["inverted"], strength=traced.get("scale", own.strength),
-                )  # fmt: skip
+                    encoding=traced["encoding"],
+                    inverted=traced["inverted"],
+                    strength=traced.get("scale", own.strength),
+                )
             else:
-                inputs[input_name] = replace(own, texture=None, factor=tuple(float(v) for v in values["value"].split(",")))
+                inputs[input_name] = replace(
+                    own, texture=None, factor=tuple(float(v) for v in values["value"].split(","))
+                )
         shader_inputs = _inputs(shader)
         glow = float(shader_inputs.get("emissive_strength", {}).get("value", 1.0))
         inputs["emission"] = replace(inputs["emission"], strength=glow)
         mode = int(shader_inputs.get("alpha_mode", {}).get("value", 0))
-        tiling, offset, rotation = transforms[0] if transforms else (own_uv.tiling, own_uv.offset, own_uv.rotation)
+        tiling, offset, rotation = (
+            transforms[0] if transforms else (own_uv.tiling, own_uv.offset, own_uv.rotation)
+        )
         found[name] = replace(
-            own_uv, tiling=tiling, offset=offset, rotation=rotation,
+            own_uv,
+            tiling=tiling,
+            offset=offset,
+            rotation=rotation,
             untransformed=() if len(set(transforms)) <= 1 else ("some maps",),
-            inputs=inputs, alpha_mode=_ALPHA_MODES[mode],
-            alpha_cutoff=float(shader_inputs.get("alpha_cutoff", {}).get("value", first[name].alpha_cutoff)),
-            filter=first[name].filter if not filters else "nearest" if filters == {"closest"} else "linear",
-        )  # fmt: skip
+            inputs=inputs,
+            alpha_mode=_ALPHA_MODES[mode],
+            alpha_cutoff=float(
+                shader_inputs.get("alpha_cutoff", {}).get("value", first[name].alpha_cutoff)
+            ),
+            filter=first[name].filter
+            if not filters
+            else "nearest"
+            if filters == {"closest"}
+            else "linear",
+        )
     return found
 
 
@@ -227,7 +332,10 @@ def _trace(by_name: dict[str, ET.Element], name: str, own: ArrivedInput) -> dict
         node = by_name[name]
         values = _inputs(node)
         if node.tag == "image":
-            found |= {"file": values["file"]["value"], "filter": values.get("filtertype", {}).get("value", "linear")}
+            found |= {
+                "file": values["file"]["value"],
+                "filter": values.get("filtertype", {}).get("value", "linear"),
+            }
             srgb = values["file"].get("colorspace") == "srgb_texture" and found["channels"] != "a"
             found["encoding"] = "srgb" if srgb else "linear"
             found["transform"] = _transform(by_name, values.get("texcoord", {}).get("nodename"))
@@ -246,7 +354,8 @@ _Transform = tuple[tuple[float, float], tuple[float, float], float]
 
 
 def _transform(by_name: dict[str, ET.Element], name: str | None) -> _Transform:
-    """Tiling, offset and rotation as glTF counts them, of the node behind an image's coordinates; v points up there."""
+    """Tiling, offset and rotation as glTF counts them, of the node behind an image's coordinates; v
+    points up there."""
     node = by_name[name] if name else None
     if node is None or node.tag != "place2d":
         return (1.0, 1.0), (0.0, 0.0), 0.0
@@ -255,10 +364,15 @@ def _transform(by_name: dict[str, ET.Element], name: str | None) -> _Transform:
     def pair(key: str, plain: tuple[float, float]) -> tuple[float, float]:
         return _pair(said[key].split(",")) if said.get(key) else plain
 
-    (px, py), (sx, sy), (ox, oy) = pair("pivot", (0.0, 0.0)), pair("scale", (1.0, 1.0)), pair("offset", (0.0, 0.0))
+    (px, py), (sx, sy), (ox, oy) = (
+        pair("pivot", (0.0, 0.0)),
+        pair("scale", (1.0, 1.0)),
+        pair("offset", (0.0, 0.0)),
+    )
     turn = -math.radians(float(said.get("rotate") or 0.0))
     su, sv = 1.0 / sx, 1.0 / sy
-    # Its result at (0, 1), glTF's origin, is where glTF's offset lies; with the pivot there, only the offset moves it.
+    # Its result at (0, 1), glTF's origin, is where glTF's offset lies; with the pivot there, only
+    # the offset moves it.
     x, y = -px * su, (1.0 - py) * sv
     cos, sin = math.cos(turn), math.sin(turn)
     moved = (cos * x - sin * y + px - ox, sin * x + cos * y + py - oy)

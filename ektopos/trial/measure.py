@@ -1,4 +1,5 @@
-"""Measure what arrived against what was meant: canonical values, errors in their own units, small pictures."""
+"""Measure what arrived against what was meant: canonical values, errors in their own units, small
+pictures."""
 
 from __future__ import annotations
 
@@ -12,7 +13,11 @@ from ektopos.types import Float
 
 TOLERANCE = {"8-bit steps": (0.02, 1.0), "degrees": (0.05, 1.0), "units": (1e-4, 1 / 255)}
 """Largest error that counts as the same and as close, by the unit it is measured in."""
-WITHIN = {"8-bit steps": "Within one 8-bit step.", "degrees": "Within one degree.", "units": "Within 1/255."}
+WITHIN = {
+    "8-bit steps": "Within one 8-bit step.",
+    "degrees": "Within one degree.",
+    "units": "Within 1/255.",
+}
 PICTURE = 256
 """Longest side of the small pictures kept for the screen."""
 
@@ -39,21 +44,29 @@ def arrived_values(arrived: ArrivedInput, name: InputName) -> Float:
 
 
 def errors_of(meant: Float, came: Float, name: InputName, scale: float) -> tuple[Float, str]:
-    """Error per texel, and its unit: degrees for normals, 8-bit steps (of sRGB for colours) for shares of 1, else units."""
+    """Error per texel, and its unit: degrees for normals, 8-bit steps (of sRGB for colours) for
+    shares of 1, else units."""
     if name == "normal":
         # The chord is exact for small angles, where the arc cosine of a dot product is not.
         chord = np.sqrt(((meant - came) ** 2).sum(axis=-1))
-        return np.degrees(2.0 * np.arcsin(np.clip(chord / 2.0, 0.0, 1.0))).astype(np.float32), unit_of(name)
+        return np.degrees(2.0 * np.arcsin(np.clip(chord / 2.0, 0.0, 1.0))).astype(
+            np.float32
+        ), unit_of(name)
     if np.array_equal(meant, came):
         return np.zeros(meant.shape[:2], np.float32), unit_of(name)
     if name in COLOUR_INPUTS:
-        difference = linear_to_srgb(meant / np.float32(scale)) - linear_to_srgb(came / np.float32(scale))
+        difference = linear_to_srgb(meant / np.float32(scale)) - linear_to_srgb(
+            came / np.float32(scale)
+        )
         return np.abs(difference).max(axis=-1) * np.float32(255), unit_of(name)
-    return np.abs(meant - came).reshape(meant.shape[:2]) * np.float32(1 if unit_of(name) == "units" else 255), unit_of(name)
+    return np.abs(meant - came).reshape(meant.shape[:2]) * np.float32(
+        1 if unit_of(name) == "units" else 255
+    ), unit_of(name)
 
 
 def unit_of(name: str) -> str:
-    """What an input's error is measured in: quantities that are no share of 1 are compared as they are."""
+    """What an input's error is measured in: quantities that are no share of 1 are compared as they
+    are."""
     return "degrees" if name == "normal" else "units" if name in UNIT_INPUTS else "8-bit steps"
 
 
@@ -68,7 +81,9 @@ def as_stored(values: Float, name: InputName, arrived: ArrivedInput) -> Float:
     return linear_to_srgb(values) if arrived.encoding == "srgb" else values
 
 
-def small_pictures(meant: Float, came: Float, error: Float, name: InputName, same: float, scale: float) -> dict[str, Float]:
+def small_pictures(
+    meant: Float, came: Float, error: Float, name: InputName, same: float, scale: float
+) -> dict[str, Float]:
     """Both sides and their difference for the screen, thinned evenly, 0–1 as they are stored."""
     step = max(1, -(-max(meant.shape[:2]) // PICTURE))
 
@@ -81,7 +96,11 @@ def small_pictures(meant: Float, came: Float, error: Float, name: InputName, sam
         return small
 
     span = max(float(error.max()), same)
-    return {"meant": shown(meant), "arrived": shown(came), "difference": error[::step, ::step] / span}
+    return {
+        "meant": shown(meant),
+        "arrived": shown(came),
+        "difference": error[::step, ::step] / span,
+    }
 
 
 def in_numbers(values: Float) -> str:

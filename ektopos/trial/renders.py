@@ -1,6 +1,8 @@
-"""Both sides under the same light: what was meant and what arrived, rendered and compared as eyes would.
+"""Both sides under the same light: what was meant and what arrived, rendered and compared as eyes
+would.
 
-Source of the measures: FLIP (Andersson and others 2020) by its authors' package; SSIM (Wang and others 2004) by scikit-image.
+Source of the measures: FLIP (Andersson and others 2020) by its authors' package; SSIM (Wang and
+others 2004) by scikit-image.
 """
 
 from __future__ import annotations
@@ -29,14 +31,18 @@ SIDE = 224
 TEXELS = 256
 """Longest side of the pictures that are rendered with."""
 LIGHT = "low-sun"
-VIEWS: dict[str, tuple[float, float, float]] = {"front": (0.85, 0.72, 1.5), "back": (-0.9, 0.5, -1.4)}
+VIEWS: dict[str, tuple[float, float, float]] = {
+    "front": (0.85, 0.72, 1.5),
+    "back": (-0.9, 0.5, -1.4),
+}
 
 ArrivedValues = Callable[[ArrivedInput, InputName], Float]
 
 
 @dataclass(frozen=True)
 class Rendered:
-    """One view of one mesh, or of one material on the specimen, rendered from both sides of the trial."""
+    """One view of one mesh, or of one material on the specimen, rendered from both sides of the
+    trial."""
 
     mesh: str
     view: str
@@ -52,15 +58,19 @@ class Rendered:
 def compare_mesh(
     name: str, mesh: Mesh, meant: Mapping[str, Look], arrived: Mapping[str, Look], view: str
 ) -> tuple[Rendered, dict[str, Float]]:
-    """One view of a mesh under the same light, worn as meant and as it arrived; with both pictures and their difference."""
+    """One view of a mesh under the same light, worn as meant and as it arrived; with both pictures
+    and their difference."""
     flip, ssim, pictures = _compared(mesh, meant, arrived, frame_view(mesh, VIEWS[view]))
     return Rendered(name, view, LIGHT, flip, ssim), pictures
 
 
 def compare_material(name: str, meant: Look, arrived: Look) -> tuple[Rendered, dict[str, Float]]:
-    """The same of a material on the specimen, where flat, curved and grazing parts are seen at once."""
+    """The same of a material on the specimen, where flat, curved and grazing parts are seen at
+    once."""
     mesh = specimen()
-    flip, ssim, pictures = _compared(mesh, {mesh.slots[0]: meant}, {mesh.slots[0]: arrived}, SPECIMEN_VIEW)
+    flip, ssim, pictures = _compared(
+        mesh, {mesh.slots[0]: meant}, {mesh.slots[0]: arrived}, SPECIMEN_VIEW
+    )
     return Rendered(mesh.name, mesh.name, LIGHT, flip, ssim, name), pictures
 
 
@@ -75,17 +85,26 @@ def _compared(
 
     if meant.keys() == arrived.keys() and all(_alike(meant[slot], arrived[slot]) for slot in meant):
         one = drawn(meant)
-        return 0.0, 1.0, {"meant": one, "arrived": one, "difference": np.zeros(one.shape[:2], np.float32)}
+        return (
+            0.0,
+            1.0,
+            {"meant": one, "arrived": one, "difference": np.zeros(one.shape[:2], np.float32)},
+        )
     with ThreadPoolExecutor(max_workers=2) as pool:
         one, two = pool.map(drawn, (meant, arrived))
     errors, flip, _ = flip_evaluator.evaluate(one, two, "LDR", applyMagma=False)
     ssim = structural_similarity(one, two, channel_axis=2, data_range=1.0)  # type: ignore[no-untyped-call]
     difference = np.asarray(errors, np.float32)[..., 0]
-    return round(float(flip), 5), round(float(ssim), 5), {"meant": one, "arrived": two, "difference": difference}
+    return (
+        round(float(flip), 5),
+        round(float(ssim), 5),
+        {"meant": one, "arrived": two, "difference": difference},
+    )
 
 
 def _alike(one: Look, other: Look) -> bool:
-    """Whether two looks are the same in every value, so that their pictures are; a constant may be one texel or many."""
+    """Whether two looks are the same in every value, so that their pictures are; a constant may be
+    one texel or many."""
     settings = {repr(replace(look, inputs={})) for look in (one, other)}
     if len(settings) > 1 or one.inputs.keys() != other.inputs.keys():
         return False
@@ -108,12 +127,20 @@ def meant_look(loader: MapLoader, material: Material) -> Look:
     inputs: dict[InputName, Float] = {}
     for name in cast(tuple[InputName, ...], INPUTS):
         feed = material.feeds[name]
-        # Means and curves do not go both ways round, so what bends values is resolved at full size first.
+        # Means and curves do not go both ways round, so what bends values is resolved at full size
+        # first.
         bends = feed_curves(feed)
-        inputs[name] = _small(resolve_feed(loader, feed, name) if bends else feed_result(feed, name, find), name)
+        inputs[name] = _small(
+            resolve_feed(loader, feed, name) if bends else feed_result(feed, name, find), name
+        )
     return Look(
-        inputs, material.alpha_mode, material.alpha_cutoff, material.double_sided, material.uv, material.filter
-    )  # fmt: skip
+        inputs,
+        material.alpha_mode,
+        material.alpha_cutoff,
+        material.double_sided,
+        material.uv,
+        material.filter,
+    )
 
 
 def arrived_look(material: ArrivedMaterial, values: ArrivedValues) -> Look:
@@ -129,24 +156,38 @@ def arrived_look(material: ArrivedMaterial, values: ArrivedValues) -> Look:
             encoding: Encoding = "srgb" if arrived.encoding == "srgb" else "linear"
             if (texture.path, encoding) not in small:
                 small[texture.path, encoding] = _reduced(Image(texture.pixels), encoding).pixels
-            arrived = replace(arrived, texture=replace(texture, pixels=small[texture.path, encoding]), encoding="linear")
+            arrived = replace(
+                arrived,
+                texture=replace(texture, pixels=small[texture.path, encoding]),
+                encoding="linear",
+            )
         inputs[name] = apply_strength(_small(values(arrived, name), name), name, arrived.strength)
     if "metallic" in inputs and inputs["metallic"].ndim == 3:
-        # A specular colour: with what arrived as diffuse, or with nothing there, as an engine would draw it.
+        # A specular colour: with what arrived as diffuse, or with nothing there, as an engine would
+        # draw it.
         specular = inputs["metallic"]
         diffuse = inputs.get("base_color", np.zeros_like(specular))
-        height, width = (max(sides) for sides in zip(diffuse.shape[:2], specular.shape[:2], strict=True))
+        height, width = (
+            max(sides) for sides in zip(diffuse.shape[:2], specular.shape[:2], strict=True)
+        )
         diffuse, specular = resize(diffuse, width, height), resize(specular, width, height)
-        inputs["base_color"], inputs["metallic"], _ = to_metallic_roughness(diffuse, specular, np.zeros_like(diffuse[..., 0]))
+        inputs["base_color"], inputs["metallic"], _ = to_metallic_roughness(
+            diffuse, specular, np.zeros_like(diffuse[..., 0])
+        )
     known = material.alpha_mode if material.alpha_mode in ("opaque", "mask", "blend") else "opaque"
     return Look(
-        inputs, cast(AlphaMode, known), material.alpha_cutoff, material.double_sided,
-        UvTransform(tiling=material.tiling, offset=material.offset, rotation=material.rotation), cast(Filter, material.filter),
-    )  # fmt: skip
+        inputs,
+        cast(AlphaMode, known),
+        material.alpha_cutoff,
+        material.double_sided,
+        UvTransform(tiling=material.tiling, offset=material.offset, rotation=material.rotation),
+        cast(Filter, material.filter),
+    )
 
 
 def _reduced(image: Image, encoding: Encoding) -> Image:
-    """A picture as it is rendered: linear, evenly thinned to four texels a side of each that is kept, and those averaged."""
+    """A picture as it is rendered: linear, evenly thinned to four texels a side of each that is
+    kept, and those averaged."""
     step = max(1, max(image.width, image.height) // (4 * TEXELS))
     return reduce_image(Image(image.pixels[::step, ::step]), encoding, TEXELS)
 

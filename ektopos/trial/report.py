@@ -1,4 +1,5 @@
-"""Trials as reports: one that build servers read, and one page to be printed for whoever receives the package."""
+"""Trials as reports: one that build servers read, and one page to be printed for whoever receives
+the package."""
 
 from __future__ import annotations
 
@@ -12,19 +13,29 @@ from ektopos.trial.compare import Trial
 
 
 def junit(trials: Mapping[str, Trial]) -> str:
-    """Trials by package as JUnit's XML: a suite for each package, a case for each input of each slot."""
+    """Trials by package as JUnit's XML: a suite for each package, a case for each input of each
+    slot."""
     root = ET.Element("testsuites")
     for name, trial in trials.items():
         failed = [cell for cell in trial.cells if cell.verdict in ("differs", "lost")]
         skipped = [cell for cell in trial.cells if cell.verdict == "unsupported"]
         suite = ET.SubElement(
-            root, "testsuite", name=f"{name} ({trial.target})", tests=str(len(trial.cells)), failures=str(len(failed)),
-            errors="0", skipped=str(len(skipped)),
-        )  # fmt: skip
+            root,
+            "testsuite",
+            name=f"{name} ({trial.target})",
+            tests=str(len(trial.cells)),
+            failures=str(len(failed)),
+            errors="0",
+            skipped=str(len(skipped)),
+        )
         for cell in trial.cells:
-            case = ET.SubElement(suite, "testcase", classname=f"{cell.mesh}.{cell.slot}", name=cell.input)
+            case = ET.SubElement(
+                suite, "testcase", classname=f"{cell.mesh}.{cell.slot}", name=cell.input
+            )
             if cell in failed:
-                ET.SubElement(case, "failure", type=cell.cause or "unknown", message=cell.message).text = cell.verdict
+                ET.SubElement(
+                    case, "failure", type=cell.cause or "unknown", message=cell.message
+                ).text = cell.verdict
             elif cell in skipped:
                 ET.SubElement(case, "skipped", message=cell.message)
     ET.indent(root)
@@ -33,19 +44,27 @@ def junit(trials: Mapping[str, Trial]) -> str:
 
 _GLYPHS = {"same": "=", "close": "≈", "unsupported": "–", "lost": "△", "differs": "≠"}
 _STYLE = """
-body { font: 12px/1.45 system-ui, sans-serif; color: #1b1b1b; margin: 24px auto; max-width: 900px; padding: 0 16px; }
-h1 { font-size: 20px; margin: 0 0 4px; } h2 { font-size: 14px; margin: 18px 0 6px; } p { margin: 2px 0; }
-table { border-collapse: collapse; width: 100%; } th, td { border-top: 1px solid #cfcfcf; padding: 3px 6px; text-align: left; }
+body { font: 12px/1.45 system-ui, sans-serif; color: #1b1b1b; margin: 24px auto; max-width: 900px;
+  padding: 0 16px; }
+h1 { font-size: 20px; margin: 0 0 4px; }
+h2 { font-size: 14px; margin: 18px 0 6px; }
+p { margin: 2px 0; }
+table { border-collapse: collapse; width: 100%; }
+th, td { border-top: 1px solid #cfcfcf; padding: 3px 6px; text-align: left; }
 th { font-weight: 600; } td.n { text-align: center; font-family: ui-monospace, monospace; }
 .bad { color: #a3302a; font-weight: 600; } .quiet { color: #565656; }
-figure { display: inline-block; margin: 0 12px 8px 0; } figure img { width: 150px; height: 150px; border: 1px solid #cfcfcf; }
+figure { display: inline-block; margin: 0 12px 8px 0; }
+figure img { width: 150px; height: 150px; border: 1px solid #cfcfcf; }
 @page { size: A4; margin: 11mm; }
 @media print {
   body { margin: 0; padding: 0; max-width: none; font-size: 8px; line-height: 1.3; }
   h1 { font-size: 15px; } h2 { font-size: 10px; margin: 8px 0 3px; }
-  table { table-layout: fixed; } th, td { padding: 1px 3px; } th { font-size: 6.5px; text-align: center; }
+  table { table-layout: fixed; }
+  th, td { padding: 1px 3px; }
+  th { font-size: 6.5px; text-align: center; }
   th:first-child { width: 26%; text-align: left; } tr, figure { break-inside: avoid; }
-  figure { width: 23.5%; margin: 0 1% 4px 0; font-size: 7px; } figure img { width: 49%; height: auto; border: 0; }
+  figure { width: 23.5%; margin: 0 1% 4px 0; font-size: 7px; }
+  figure img { width: 49%; height: auto; border: 0; }
 }
 """
 
@@ -64,33 +83,46 @@ class Report:
 
 
 def page(report: Report, trial: Mapping[str, Any]) -> str:
-    """A package and its trial on one page of HTML that needs nothing else, to be printed or saved as PDF from the browser."""
+    """A package and its trial on one page of HTML that needs nothing else, to be printed or saved
+    as PDF from the browser."""
     cells = trial["cells"]
     wrong = [cell for cell in cells if cell["verdict"] in ("differs", "lost")]
     inputs = list(dict.fromkeys(cell["input"] for cell in cells))
     rows = dict.fromkeys((cell["mesh"], cell["slot"], cell["material"]) for cell in cells)
     found = {(cell["mesh"], cell["slot"], cell["input"]): cell for cell in cells}
-    head = "".join(f"<th>{escape(name.replace('_', ' ').replace('color', 'colour'))}</th>" for name in inputs)
+    head = "".join(
+        f"<th>{escape(name.replace('_', ' ').replace('color', 'colour'))}</th>" for name in inputs
+    )
     body = "".join(
-        f"<tr><td>{escape(slot)} <span class=quiet>{escape(mesh)} · {escape(material or 'no material')}</span></td>"
+        f"<tr><td>{escape(slot)} <span class=quiet>{escape(mesh)} · "
+        f"{escape(material or 'no material')}</span></td>"
         + "".join(_cell(found.get((mesh, slot, name))) for name in inputs)
         + "</tr>"
         for mesh, slot, material in rows
     )
     faults = "".join(
-        f"<li><b>{escape(c['slot'])}, {escape(c['input'].replace('_', ' '))}:</b> {escape(c['message'])}</li>" for c in wrong
+        f"<li><b>{escape(c['slot'])}, {escape(c['input'].replace('_', ' '))}:</b> "
+        f"{escape(c['message'])}</li>"
+        for c in wrong
     )
     size = sum(int(file["bytes"]) for file in report.files)
     amount = "1 file" if len(report.files) == 1 else f"{len(report.files)} files"
-    verdict = "passed: everything arrived as it was meant" if trial["passed"] else f"failed in {len(wrong)} places"
+    verdict = (
+        "passed: everything arrived as it was meant"
+        if trial["passed"]
+        else f"failed in {len(wrong)} places"
+    )
     renders = "".join(_render(report, one) for one in trial.get("renders", []))
     return (
-        f"<!doctype html><html lang=en><meta charset=utf-8><title>{escape(report.project)}: {escape(report.target)}</title>"
+        f"<!doctype html><html lang=en><meta charset=utf-8><title>{escape(report.project)}: "
+        f"{escape(report.target)}</title>"
         f"<style>{_STYLE}</style><h1>{escape(report.project)}</h1>"
-        f"<p>for {escape(report.target)} · made {escape(report.made)} · {amount}, {size / 1e6:.1f} MB</p>"
+        f"<p>for {escape(report.target)} · made {escape(report.made)} · {amount}, "
+        f"{size / 1e6:.1f} MB</p>"
         f"<p class={'quiet' if trial['passed'] else 'bad'}>Trial {verdict}.</p>"
         f"<h2>Slots and inputs</h2><table><tr><th>Slot</th>{head}</tr>{body}</table>"
-        "<p class=quiet>= equal · ≈ within rounding · – not carried · △ lost · ≠ differs; numbers are the largest error</p>"
+        "<p class=quiet>= equal · ≈ within rounding · – not carried · △ lost · ≠ differs; "
+        "numbers are the largest error</p>"
         + (f"<h2>What differs</h2><ul>{faults}</ul>" if faults else "")
         + (f"<h2>Under the same light: meant, arrived</h2>{renders}" if renders else "")
         + "</html>"
@@ -108,6 +140,10 @@ def _cell(cell: Mapping[str, Any] | None) -> str:
 def _render(report: Report, one: Mapping[str, Any]) -> str:
     name = one.get("material") or one["mesh"]
     shown = report.pictures.get((name, one["view"]))
-    images = "" if shown is None else "".join(f'<img src="{escape(address)}" alt="">' for address in shown)
+    images = (
+        ""
+        if shown is None
+        else "".join(f'<img src="{escape(address)}" alt="">' for address in shown)
+    )
     words = f"{escape(name)}, {escape(one['view'])}: FLIP {one['flip']:.3f}, SSIM {one['ssim']:.3f}"
     return f"<figure>{images}<figcaption>{words}</figcaption></figure>"

@@ -1,4 +1,5 @@
-"""Judge what travels beside the maps: alpha mode, cut-off, sides, filter, surface tag, and where UVs end up."""
+"""Judge what travels beside the maps: alpha mode, cut-off, sides, filter, surface tag, and where
+UVs end up."""
 
 from __future__ import annotations
 
@@ -18,7 +19,8 @@ from ektopos.trial.cells import Cell
 from ektopos.types import Values
 
 _PLACES = 1e-3
-"""How far UVs may be from where they were meant to be, in UV units: float32 under any tiling in use."""
+"""How far UVs may be from where they were meant to be, in UV units: float32 under any tiling in
+use."""
 
 
 def alpha_fault(material: Material, arrived: ArrivedMaterial) -> dict[str, Any] | None:
@@ -38,32 +40,59 @@ def is_mapped(material: Material) -> bool:
     return any(feed.maps() for name, feed in material.feeds.items() if name not in idle)
 
 
-def judge_settings(cell: Cell, material: Material, arrived: ArrivedMaterial, profile: Profile) -> Cell:
+def judge_settings(
+    cell: Cell, material: Material, arrived: ArrivedMaterial, profile: Profile
+) -> Cell:
     """The verdict on sides, UV transform, filter and surface tag."""
     meant_uv = UvTransform() if profile.mesh.uv_transform == "baked" else material.uv
     found: list[tuple[Cause, str]] = []
     if arrived.double_sided != material.double_sided:
-        found.append(("sides-changed", "double-sided was meant" if material.double_sided else "single-sided was meant"))
+        found.append(
+            (
+                "sides-changed",
+                "double-sided was meant" if material.double_sided else "single-sided was meant",
+            )
+        )
     meant = (*meant_uv.tiling, *meant_uv.offset, meant_uv.rotation)
     came = (*arrived.tiling, *arrived.offset, arrived.rotation)
     mapped = is_mapped(material)
-    if mapped and (max(abs(a - b) for a, b in zip(meant, came, strict=True)) > 1e-4 or arrived.untransformed):
+    if mapped and (
+        max(abs(a - b) for a, b in zip(meant, came, strict=True)) > 1e-4 or arrived.untransformed
+    ):
         where = f" (on {', '.join(arrived.untransformed)})" if arrived.untransformed else ""
-        found.append(("uv-transform-lost", f"the UV transform is not the one that was meant{where}"))
+        found.append(
+            ("uv-transform-lost", f"the UV transform is not the one that was meant{where}")
+        )
     if mapped and arrived.filter != material.filter:
-        found.append(("filter-changed", f"{material.filter} filtering was meant, {arrived.filter} arrived"))
+        found.append(
+            ("filter-changed", f"{material.filter} filtering was meant, {arrived.filter} arrived")
+        )
     if arrived.surface_tag != material.surface_tag:
-        found.append(("unknown", f"surface tag “{material.surface_tag}” was meant, “{arrived.surface_tag}” arrived"))
+        found.append(
+            (
+                "unknown",
+                f"surface tag “{material.surface_tag}” was meant, “{arrived.surface_tag}” arrived",
+            )
+        )
     if not found:
         return cell
     message = "; ".join(text for _, text in found)
-    return replace(cell, verdict="differs", cause=found[0][0], message=message[0].upper() + message[1:] + ".")
+    return replace(
+        cell, verdict="differs", cause=found[0][0], message=message[0].upper() + message[1:] + "."
+    )
 
 
 def judge_uvs(
-    cell: Cell, mesh: Mesh, slot: str, material: Material, came: Values | None, arrived: ArrivedMaterial, profile: Profile
+    cell: Cell,
+    mesh: Mesh,
+    slot: str,
+    material: Material,
+    came: Values | None,
+    arrived: ArrivedMaterial,
+    profile: Profile,
 ) -> Cell:
-    """The same with the mesh's own UVs looked at: where every corner of a slot samples its maps, once all is applied."""
+    """The same with the mesh's own UVs looked at: where every corner of a slot samples its maps,
+    once all is applied."""
     number = mesh.slots.index(slot)
     own = mesh.corner_uvs()[mesh.triangle_slot == number]
     if cell.verdict != "same" or came is None or not np.isfinite(own).all():
@@ -76,13 +105,22 @@ def judge_uvs(
     if meant.shape == found.shape and _near(meant, found):
         return cell
     # A mesh that went through other hands may list its triangles in another order.
-    bounds = [np.stack([f(uvs.reshape(-1, 2), axis=0) for f in (np.min, np.max, np.mean)]) for uvs in (meant, found)]
+    bounds = [
+        np.stack([f(uvs.reshape(-1, 2), axis=0) for f in (np.min, np.max, np.mean)])
+        for uvs in (meant, found)
+    ]
     if len(meant) == len(found) and _near(*bounds):
         return cell
     return replace(
-        cell, verdict="differs", cause="uv-transform-lost", message="The mesh's UVs are not where they were meant to be."
+        cell,
+        verdict="differs",
+        cause="uv-transform-lost",
+        message="The mesh's UVs are not where they were meant to be.",
     )
 
 
 def _near(meant: Values, found: Values) -> bool:
-    return bool(np.abs(meant - found).max(initial=0.0) <= _PLACES * max(1.0, float(np.abs(meant).max(initial=0.0))))
+    return bool(
+        np.abs(meant - found).max(initial=0.0)
+        <= _PLACES * max(1.0, float(np.abs(meant).max(initial=0.0)))
+    )

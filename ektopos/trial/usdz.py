@@ -1,6 +1,8 @@
-"""The stand-in engine's importer for USDZ, with Pixar's own library: nothing is shared with those who wrote the text.
+"""The stand-in engine's importer for USDZ, with Pixar's own library: nothing is shared with those
+who wrote the text.
 
-What UsdPreviewSurface has no place for (strength of normals and occlusion, filter, surface tag) is read from the package list.
+What UsdPreviewSurface has no place for (strength of normals and occlusion, filter, surface tag) is
+read from the package list.
 """
 
 from __future__ import annotations
@@ -14,18 +16,38 @@ from typing import Any
 import numpy as np
 
 from ektopos.targets.profile import Profile
-from ektopos.trial.arrival import EXTENSIONS, Arrival, ArrivedInput, ArrivedMaterial, Slots, Texture, Uvs
+from ektopos.trial.arrival import (
+    EXTENSIONS,
+    Arrival,
+    ArrivedInput,
+    ArrivedMaterial,
+    Slots,
+    Texture,
+    Uvs,
+)
 from ektopos.trial.files import PackageFiles, decode_texture, listed_slots
 
 _PORTS = {
-    "base_color": "diffuseColor", "metallic": "metallic", "roughness": "roughness", "normal": "normal",
-    "occlusion": "occlusion", "emission": "emissiveColor", "opacity": "opacity", "ior": "ior", "clearcoat": "clearcoat",
+    "base_color": "diffuseColor",
+    "metallic": "metallic",
+    "roughness": "roughness",
+    "normal": "normal",
+    "occlusion": "occlusion",
+    "emission": "emissiveColor",
+    "opacity": "opacity",
+    "ior": "ior",
+    "clearcoat": "clearcoat",
     "clearcoat_roughness": "clearcoatRoughness",
-}  # fmt: skip
+}
 _DEFAULTS: dict[str, tuple[float, ...]] = {
-    "base_color": (0.18, 0.18, 0.18), "metallic": (0.0,), "roughness": (0.5,), "normal": (0.0, 0.0, 1.0), "occlusion": (1.0,),
-    "emission": (0.0, 0.0, 0.0), "opacity": (1.0,),
-}  # fmt: skip
+    "base_color": (0.18, 0.18, 0.18),
+    "metallic": (0.0,),
+    "roughness": (0.5,),
+    "normal": (0.0, 0.0, 1.0),
+    "occlusion": (1.0,),
+    "emission": (0.0, 0.0, 0.0),
+    "opacity": (1.0,),
+}
 """What UsdPreviewSurface takes where nothing is said."""
 
 
@@ -37,10 +59,19 @@ def import_usdz(profile: Profile, files: PackageFiles, listing: dict[str, Any]) 
     named = next((name for name in files.listed if name.lower().endswith(".usdz")), None)
     found = files.find(named) if named else next(iter(sorted(files.root.glob("*.usdz"))), None)
     if found is None:
-        return Arrival(profile.id, listed_slots=listed, problem="missing-file", message=f"{named or '*.usdz'} is missing.")
+        return Arrival(
+            profile.id,
+            listed_slots=listed,
+            problem="missing-file",
+            message=f"{named or '*.usdz'} is missing.",
+        )
     try:
         with zipfile.ZipFile(found) as archive:
-            pictures = {name: archive.read(name) for name in archive.namelist() if not name.endswith((".usda", ".usdc"))}
+            pictures = {
+                name: archive.read(name)
+                for name in archive.namelist()
+                if not name.endswith((".usda", ".usdc"))
+            }
         stage = Usd.Stage.Open(str(found))
         if stage is None:
             raise ValueError("it is no stage")
@@ -60,7 +91,10 @@ def import_usdz(profile: Profile, files: PackageFiles, listing: dict[str, Any]) 
     ) as problem:
         words = str(problem).splitlines()[0] if str(problem) else type(problem).__name__
         return Arrival(
-            profile.id, listed_slots=listed, problem="unreadable-file", message=f"{found.name} cannot be read ({words})."
+            profile.id,
+            listed_slots=listed,
+            problem="unreadable-file",
+            message=f"{found.name} cannot be read ({words}).",
         )
     for name, on in sides.items():
         if name in materials:
@@ -74,7 +108,10 @@ class _Textures:
     def __init__(self, pictures: dict[str, bytes], listing: dict[str, Any]) -> None:
         self.pictures = pictures
         self.listed = {
-            image["path"]: image for file in listing.get("files", []) for image in file.get("images", []) if "path" in image
+            image["path"]: image
+            for file in listing.get("files", [])
+            for image in file.get("images", [])
+            if "path" in image
         }
         self.kept: dict[str, Texture] = {}
 
@@ -83,13 +120,19 @@ class _Textures:
         if name not in self.kept:
             entry = self.listed.get(name, {})
             raw = self.pictures.get(name)
-            edited = raw is not None and "sha256" in entry and hashlib.sha256(raw).hexdigest() != entry["sha256"]
+            edited = (
+                raw is not None
+                and "sha256" in entry
+                and hashlib.sha256(raw).hexdigest() != entry["sha256"]
+            )
             size = (entry["width"], entry["height"]) if "width" in entry else None
             self.kept[name] = decode_texture(name, raw, edited, size)
         return self.kept[name]
 
 
-def _materials(stage: Any, textures: _Textures, said: dict[str, Any]) -> tuple[dict[str, ArrivedMaterial], dict[str, str]]:
+def _materials(
+    stage: Any, textures: _Textures, said: dict[str, Any]
+) -> tuple[dict[str, ArrivedMaterial], dict[str, str]]:
     """The materials by their names, and the names by their paths."""
     from pxr import UsdShade
 
@@ -113,7 +156,11 @@ def _material(shader: Any, textures: _Textures, facts: dict[str, Any]) -> Arrive
     inputs: dict[str, ArrivedInput] = {}
     for name, plain in defaults.items():
         port = shader.GetInput(_PORTS[name]) if name in _PORTS else None
-        strength = float(facts.get("inputs", {}).get(name, {}).get("strength", 1.0)) if name in ("normal", "occlusion") else 1.0
+        strength = (
+            float(facts.get("inputs", {}).get(name, {}).get("strength", 1.0))
+            if name in ("normal", "occlusion")
+            else 1.0
+        )
         if not port:
             inputs[name] = ArrivedInput(factor=plain, strength=strength)
         elif port.HasConnectedSource():
@@ -122,7 +169,9 @@ def _material(shader: Any, textures: _Textures, facts: dict[str, Any]) -> Arrive
             inputs[name] = replace(textured, strength=strength * textured.strength)
         else:
             value = port.Get()
-            factor = tuple(float(v) for v in value) if hasattr(value, "__len__") else (float(value),)
+            factor = (
+                tuple(float(v) for v in value) if hasattr(value, "__len__") else (float(value),)
+            )
             inputs[name] = ArrivedInput(factor=factor, strength=strength)
     if inputs["emission"].texture is None:
         # Light above 1 travels in the colour itself.
@@ -134,15 +183,24 @@ def _material(shader: Any, textures: _Textures, facts: dict[str, Any]) -> Arrive
     tiling, offset, rotation = transforms[0] if transforms else ((1.0, 1.0), (0.0, 0.0), 0.0)
     return ArrivedMaterial(
         inputs=inputs,
-        alpha_mode="opaque" if not shader.GetInput("opacity") else "mask" if cutoff > 0 else "blend",
+        alpha_mode="opaque"
+        if not shader.GetInput("opacity")
+        else "mask"
+        if cutoff > 0
+        else "blend",
         alpha_cutoff=cutoff or 0.5,
-        tiling=tiling, offset=offset, rotation=rotation,
+        tiling=tiling,
+        offset=offset,
+        rotation=rotation,
         untransformed=() if len({tuple(map(str, t)) for t in transforms}) <= 1 else ("some maps",),
-        filter=str(facts.get("filter", "linear")), surface_tag=facts.get("surface_tag"),
-    )  # fmt: skip
+        filter=str(facts.get("filter", "linear")),
+        surface_tag=facts.get("surface_tag"),
+    )
 
 
-def _texture(source: Any, output: str, name: str, textures: _Textures, transforms: list[Any]) -> ArrivedInput:
+def _texture(
+    source: Any, output: str, name: str, textures: _Textures, transforms: list[Any]
+) -> ArrivedInput:
     from pxr import UsdShade
 
     shader = UsdShade.Shader(source.GetPrim())
@@ -154,11 +212,19 @@ def _texture(source: Any, output: str, name: str, textures: _Textures, transform
     glow = float(scale.Get()[0]) if scale and name == "emission" else 1.0
     st = shader.GetInput("st")
     placed = st.GetConnectedSource() if st and st.HasConnectedSource() else None
-    transforms.append(_transform(UsdShade.Shader(placed[0].GetPrim())) if placed else ((1.0, 1.0), (0.0, 0.0), 0.0))
+    transforms.append(
+        _transform(UsdShade.Shader(placed[0].GetPrim()))
+        if placed
+        else ((1.0, 1.0), (0.0, 0.0), 0.0)
+    )
     path = str(shader.GetInput("file").Get().path).removeprefix("./")
     wide = output == "rgb"
     arrived = ArrivedInput(
-        textures(path), output, "srgb" if srgb else "linear", factor=(1.0, 1.0, 1.0) if wide else (1.0,), strength=glow
+        textures(path),
+        output,
+        "srgb" if srgb else "linear",
+        factor=(1.0, 1.0, 1.0) if wide else (1.0,),
+        strength=glow,
     )
     return arrived
 
@@ -180,7 +246,8 @@ def _transform(shader: Any) -> tuple[tuple[float, float], tuple[float, float], f
 
 
 def _slots(stage: Any, names: dict[str, str]) -> tuple[Slots, dict[str, bool], Uvs]:
-    """Material by mesh and slot, whether all that wear a material are double-sided, and UVs with v down."""
+    """Material by mesh and slot, whether all that wear a material are double-sided, and UVs with v
+    down."""
     from pxr import UsdGeom, UsdShade
 
     slots: Slots = {}
@@ -197,7 +264,9 @@ def _slots(stage: Any, names: dict[str, str]) -> tuple[Slots, dict[str, bool], U
         if placed and placed.HasValue() and placed.GetInterpolation() == "vertex":
             corners = np.array(UsdGeom.Mesh(prim).GetFaceVertexIndicesAttr().Get(), np.int64)
             up = np.array(placed.Get(), np.float32)[corners].reshape(-1, 3, 2)
-            uvs[str(mesh.Get()), str(slot.Get())] = np.stack([up[..., 0], 1.0 - up[..., 1]], axis=-1)
+            uvs[str(mesh.Get()), str(slot.Get())] = np.stack(
+                [up[..., 0], 1.0 - up[..., 1]], axis=-1
+            )
         twice = bool(UsdGeom.Mesh(prim).GetDoubleSidedAttr().Get())
         if material is not None:
             sides[material] = sides.get(material, True) and twice

@@ -16,7 +16,8 @@ MAX_DOCUMENT_BYTES = 64 * 2**20
 
 
 def import_folder(path: Path) -> Project:
-    """A new project from a project's folder or zip on this machine; it is measured by a job. Raises `InvalidDocument`."""
+    """A new project from a project's folder or zip on this machine; it is measured by a job. Raises
+    `InvalidDocument`."""
     with open_project(path) as opened:
         files = {}
         for file in files_of(opened):
@@ -31,22 +32,29 @@ def import_folder(path: Path) -> Project:
 def import_uploads(uploads: list[tuple[str, str]]) -> Project:
     """A new project from uploaded files (path, sha256): one zip, or a folder with a document in it.
 
-    Only the document is read here; a job takes the files out of the zip and measures them. Raises `InvalidDocument`.
+    Only the document is read here; a job takes the files out of the zip and measures them. Raises
+    `InvalidDocument`.
     """
     given = dict(uploads)
     for path, sha256 in uploads:
         if not is_safe(path):
             raise InvalidDocument("the path leaves its folder.", subject=path)
         if known_content(sha256) is None:
-            raise MissingReference("it has not been uploaded.", subject=path, hint="Choose it again.")
+            raise MissingReference(
+                "it has not been uploaded.", subject=path, hint="Choose it again."
+            )
     if len(uploads) == 1 and zipfile.is_zipfile(content_path(uploads[0][1])):
         return _import_zip(*uploads[0])
     chosen = next(iter(given)) if len(given) == 1 else document_among(given, "the folder")
     document = _document(content_path(given[chosen]).read_bytes(), chosen)
     within = chosen[: chosen.rfind("/") + 1]
-    files = {path.removeprefix(within): sha for path, sha in given.items() if path.startswith(within)}
+    files = {
+        path.removeprefix(within): sha for path, sha in given.items() if path.startswith(within)
+    }
     core = CoreProject(document, lambda file: content_path(files[file]) if file in files else None)
-    project = Project.begin(document, {file: files[file] for file in files_of(core) if file in files}, "opened")
+    project = Project.begin(
+        document, {file: files[file] for file in files_of(core) if file in files}, "opened"
+    )
     Job.start(project, "measure", {})
     return project
 
@@ -59,7 +67,9 @@ def _import_zip(name: str, sha256: str) -> Project:
             raise InvalidDocument("its project document is larger than 64 MiB.", subject=name)
         document = _document(packed.read(chosen), chosen)
     project = Project.begin(document, {}, "opened")
-    Job.start(project, "measure", {"zip": sha256, "name": name, "within": chosen[: chosen.rfind("/") + 1]})
+    Job.start(
+        project, "measure", {"zip": sha256, "name": name, "within": chosen[: chosen.rfind("/") + 1]}
+    )
     return project
 
 

@@ -1,4 +1,5 @@
-"""What is kept and for how long: facts that are measured again, contents that nothing reaches, the cache, backups."""
+"""What is kept and for how long: facts that are measured again, contents that nothing reaches, the
+cache, backups."""
 
 from __future__ import annotations
 
@@ -27,13 +28,22 @@ RECIPE_DAYS = 60
 
 
 def ensure_measured(project: Project) -> Job | None:
-    """A job that measures what the project's state names and nobody has measured by today's measures; `None` if all is.
+    """A job that measures what the project's state names and nobody has measured by today's
+    measures; `None` if all is.
 
     What has failed once is not tried over and over.
     """
     revision = project.head
-    shas = {sha for entry in revision.document["maps"].values() if (sha := revision.files.get(entry["file"], ""))}
-    unknown = {sha for sha in shas - set(MapFacts.known(shas)) if is_hash(sha) and content_path(sha).is_file()}
+    shas = {
+        sha
+        for entry in revision.document["maps"].values()
+        if (sha := revision.files.get(entry["file"], ""))
+    }
+    unknown = {
+        sha
+        for sha in shas - set(MapFacts.known(shas))
+        if is_hash(sha) and content_path(sha).is_file()
+    }
     meshes = unmeasured_meshes(revision)
     if not unknown and not meshes:
         return None
@@ -46,9 +56,15 @@ def ensure_measured(project: Project) -> Job | None:
 
 
 def measure_again() -> int:
-    """After an upgrade: start measuring in every project whose facts are of an older version; gives how many."""
-    Job.objects.filter(kind="measure", state__in=(Job.State.DONE, Job.State.FAILED)).update(arguments={})
-    return sum(ensure_measured(project) is not None for project in Project.objects.select_related("head").exclude(head=None))
+    """After an upgrade: start measuring in every project whose facts are of an older version; gives
+    how many."""
+    Job.objects.filter(kind="measure", state__in=(Job.State.DONE, Job.State.FAILED)).update(
+        arguments={}
+    )
+    return sum(
+        ensure_measured(project) is not None
+        for project in Project.objects.select_related("head").exclude(head=None)
+    )
 
 
 class Damage(NamedTuple):
@@ -61,7 +77,8 @@ class Damage(NamedTuple):
 
 
 def verify() -> Iterator[Damage]:
-    """Every content that is damaged, or missing and named by a project's present state. Cost: reading all of it."""
+    """Every content that is damaged, or missing and named by a project's present state. Cost:
+    reading all of it."""
     used: dict[str, list[str]] = {}
     for project in Project.objects.select_related("head").exclude(head=None):
         for path, sha in project.head.files.items():
@@ -81,7 +98,9 @@ def reached() -> set[str]:
         else:
             part = (patch or {}).get("in", {}).get("files", {})
             found.update(value for value in part.get("set", {}).values() if isinstance(value, str))
-    for arguments in Job.objects.filter(state__in=(Job.State.WAITING, Job.State.RUNNING)).values_list("arguments", flat=True):
+    for arguments in Job.objects.filter(
+        state__in=(Job.State.WAITING, Job.State.RUNNING)
+    ).values_list("arguments", flat=True):
         found.update(str(file["sha256"]) for file in arguments.get("files", []))
         found.update(str(arguments[key]) for key in ("zip", "sha256") if key in arguments)
     return found
@@ -95,7 +114,8 @@ class Collected(NamedTuple):
 
 
 def collect() -> Collected:
-    """Take away what nothing reaches, after its time of grace, and what the cache holds beyond its limit.
+    """Take away what nothing reaches, after its time of grace, and what the cache holds beyond its
+    limit.
 
     A content that is brought in again, or only looked at by a job, counts as new.
     """
@@ -121,7 +141,11 @@ def collect() -> Collected:
         for path in _files(settings.DATA_FOLDER / folder):
             if path.stat().st_mtime < time.time() - 3600 * hours:
                 take(path)
-    cached = [(path.stat(), path) for path in _files(settings.DATA_FOLDER / "cache") if not path.is_symlink()]
+    cached = [
+        (path.stat(), path)
+        for path in _files(settings.DATA_FOLDER / "cache")
+        if not path.is_symlink()
+    ]
     room = sum(status.st_size for status, _ in cached) - settings.CACHE_BYTES
     for status, path in sorted(cached, key=lambda pair: max(pair[0].st_atime, pair[0].st_mtime)):
         if room <= 0:
@@ -132,7 +156,8 @@ def collect() -> Collected:
 
 
 def _collect_rows() -> None:
-    """Packages that were taken away or left half done, and folders that no package has any more; jobs of long ago."""
+    """Packages that were taken away or left half done, and folders that no package has any more;
+    jobs of long ago."""
     now = timezone.now()
     grace = now - timedelta(hours=settings.GRACE_HOURS)
     Package.objects.filter(removed__lt=grace).delete()
@@ -152,7 +177,8 @@ def _collect_rows() -> None:
 
 
 def remove_leavings() -> int:
-    """Temporary files of processes that are gone, for when nothing else runs on the data; gives how many."""
+    """Temporary files of processes that are gone, for when nothing else runs on the data; gives how
+    many."""
     count = 0
     for folder in ("files", "cache", "recipes", "archives"):
         for path in sorted((settings.DATA_FOLDER / folder).rglob("tmp-*")):

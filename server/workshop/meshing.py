@@ -1,7 +1,9 @@
-"""Meshes of a project in one of its states: read with their recipes, measured once, kept for the stage and for whoever asks.
+"""Meshes of a project in one of its states: read with their recipes, measured once, kept for the
+stage and for whoever asks.
 
-What a mesh is measured by is its *source*: its file, those it refers to, and what is done to it apart from names. So renaming a
-slot measures nothing, and whatever the cache has lost is made again from the source.
+What a mesh is measured by is its *source*: its file, those it refers to, and what is done to it
+apart from names. So renaming a slot measures nothing, and whatever the cache has lost is made again
+from the source.
 """
 
 from __future__ import annotations
@@ -67,28 +69,38 @@ class Source:
     @property
     def key(self) -> str:
         """The key of all that is kept of it."""
-        needed = sorted((part, sha) for part, sha in self.parts.items() if PurePosixPath(part).suffix.lower() in COMPANIONS)
+        needed = sorted(
+            (part, sha)
+            for part, sha in self.parts.items()
+            if PurePosixPath(part).suffix.lower() in COMPANIONS
+        )
         steps = _STEPS.dump_python(self.steps, mode="json")
         return hashlib.sha256(repr((VERSION, self.sha256, needed, steps)).encode()).hexdigest()
 
 
 def source_of(revision: Revision, name: str, steps: Sequence[MeshStep] | None = None) -> Source:
-    """What a mesh is made from in a state, with its recipe or another. Raises `MissingReference` if it or its file is not there."""
+    """What a mesh is made from in a state, with its recipe or another. Raises `MissingReference` if
+    it or its file is not there."""
     entry = _entry(revision, name)
     sha = revision.sha_of(entry.file)
     if not sha or known_content(sha) is None:
-        raise MissingReference("the mesh’s file is missing.", subject=name, hint="Bring it in again.")
+        raise MissingReference(
+            "the mesh’s file is missing.", subject=name, hint="Bring it in again."
+        )
     folder = entry.file.rpartition("/")[0]
     parts = {
         part: other
         for part in companion_files(named(content_path(sha), entry.file), entry.file)
         if (other := revision.sha_of(f"{folder}/{part}"))
     }
-    return Source(entry.file, sha, parts, without_names(entry.recipe if steps is None else steps)[0])
+    return Source(
+        entry.file, sha, parts, without_names(entry.recipe if steps is None else steps)[0]
+    )
 
 
 def called(revision: Revision, name: str) -> dict[str, str]:
-    """What the slots of a mesh are called in a state, by what its source calls them, where that differs."""
+    """What the slots of a mesh are called in a state, by what its source calls them, where that
+    differs."""
     return without_names(_entry(revision, name).recipe)[1]
 
 
@@ -103,7 +115,8 @@ def read_source(source: Source) -> Mesh:
 
 
 def mesh_of(source: Source) -> Mesh:
-    """A mesh from what is kept of it, or from the files if nothing is; the last few are remembered. Raises `EktoposError`."""
+    """A mesh from what is kept of it, or from the files if nothing is; the last few are remembered.
+    Raises `EktoposError`."""
     with _reading:
         mesh = _read.get(source.key) or _kept_mesh(source.key)
         if mesh is None:
@@ -136,7 +149,8 @@ def is_at_hand(source: Source) -> bool:
 
 
 def measured(revision: Revision, names: Sequence[str]) -> dict[str, MeshFacts]:
-    """The facts of meshes in a state, slots called as they are there; meshes that nobody has measured are left out."""
+    """The facts of meshes in a state, slots called as they are there; meshes that nobody has
+    measured are left out."""
     sources: dict[str, str] = {}
     for name in names:
         try:
@@ -144,11 +158,16 @@ def measured(revision: Revision, names: Sequence[str]) -> dict[str, MeshFacts]:
         except MissingReference:
             continue
     rows = {row.key: row for row in MeshFacts.objects.filter(key__in=set(sources.values()))}
-    return {name: _named_row(rows[key], called(revision, name)) for name, key in sources.items() if key in rows}
+    return {
+        name: _named_row(rows[key], called(revision, name))
+        for name, key in sources.items()
+        if key in rows
+    }
 
 
 def unmeasured_meshes(revision: Revision) -> dict[str, Source]:
-    """Meshes of a state that nobody has measured, or not by today's measures, and whose files are there."""
+    """Meshes of a state that nobody has measured, or not by today's measures, and whose files are
+    there."""
     found = measured(revision, names := list(revision.core().document.meshes))
     left = {}
     for name in names:
@@ -162,16 +181,23 @@ def unmeasured_meshes(revision: Revision) -> dict[str, Source]:
 
 def _named_row(row: MeshFacts, names: dict[str, str]) -> MeshFacts:
     if names:
-        row = MeshFacts(**{f.attname: getattr(row, f.attname) for f in MeshFacts._meta.concrete_fields})
+        row = MeshFacts(
+            **{f.attname: getattr(row, f.attname) for f in MeshFacts._meta.concrete_fields}
+        )
         row.slots = [slot | {"name": names.get(slot["name"], slot["name"])} for slot in row.slots]
-        row.faults = [fault | {"slot": names.get(fault["slot"], fault["slot"])} for fault in row.faults]
+        row.faults = [
+            fault | {"slot": names.get(fault["slot"], fault["slot"])} for fault in row.faults
+        ]
     return row
 
 
 def keep_mesh(source: Source, mesh: Mesh) -> MeshFacts:
-    """Measure a mesh, its slots called as its source calls them, and keep its facts and all that the stage asks for."""
+    """Measure a mesh, its slots called as its source calls them, and keep its facts and all that
+    the stage asks for."""
     slots, faults = MeshFacts.dump(slot_facts(mesh), find_faults(mesh))
-    corners = mesh.positions[mesh.triangles.reshape(-1)] if len(mesh.triangles) else np.zeros((1, 3))
+    corners = (
+        mesh.positions[mesh.triangles.reshape(-1)] if len(mesh.triangles) else np.zeros((1, 3))
+    )
     _keep_stage(source.key, mesh)
     _keep_arrays(source.key, mesh)
     row, _ = MeshFacts.objects.update_or_create(
@@ -196,23 +222,31 @@ def keep_changed(revision: Revision, name: str, steps: Sequence[MeshStep], mesh:
 
 
 def stage_file(key: str, ending: str) -> Path:
-    """Something that the stage asks for, made again if the cache was emptied. Raises `MissingReference` for an unknown mesh."""
+    """Something that the stage asks for, made again if the cache was emptied. Raises
+    `MissingReference` for an unknown mesh."""
     path = cache_path("stage", f"{key}{ending}")
     if not path.is_file():
         row = MeshFacts.objects.filter(key=key).first()
         if row is None or not row.source:
-            raise MissingReference("the mesh has not been measured.", subject=key[:12], hint="Load the page again.")
+            raise MissingReference(
+                "the mesh has not been measured.", subject=key[:12], hint="Load the page again."
+            )
         stored = row.source | {"steps": _STEPS.validate_python(row.source["steps"])}
         _keep_stage(key, mesh_of(Source(**stored)))
     if not path.is_file():
-        raise MissingReference("there is no such measure.", subject=key[:12], hint="Load the page again.")
+        raise MissingReference(
+            "there is no such measure.", subject=key[:12], hint="Load the page again."
+        )
     return path
 
 
 def _keep_stage(key: str, mesh: Mesh) -> None:
     """The geometry for the stage, and the measures of its triangles in the same order."""
     order = np.argsort(mesh.triangle_slot, kind="stable")
-    with writing(cache_path("stage", f"{key}-order.npy")) as temporary, temporary.open("wb") as file:
+    with (
+        writing(cache_path("stage", f"{key}-order.npy")) as temporary,
+        temporary.open("wb") as file,
+    ):
         np.save(file, order)
     for measure, values in triangle_measures(mesh).items():
         with writing(cache_path("stage", f"{key}-{measure}.bin")) as temporary:
@@ -244,35 +278,57 @@ def _kept_mesh(key: str) -> Mesh | None:
     except (OSError, ValueError, KeyError):
         return None
     nodes = tuple(Node(**node | {"scale": tuple(node["scale"])}) for node in rest.pop("nodes"))
-    return Mesh(**arrays, **{name: tuple(v) if isinstance(v, list) else v for name, v in rest.items()}, nodes=nodes)
+    return Mesh(
+        **arrays,
+        **{name: tuple(v) if isinstance(v, list) else v for name, v in rest.items()},
+        nodes=nodes,
+    )
 
 
 def kept_suggestions(revision: Revision, name: str) -> dict[str, list[Candidate]] | None:
-    """Map sets of the project ranked for every slot of a mesh, if they have been compared as they are now."""
+    """Map sets of the project ranked for every slot of a mesh, if they have been compared as they
+    are now."""
     try:
         kept = json.loads(_suggestions_path(revision, name).read_text())
     except (OSError, ValueError):
         return None
     names = called(revision, name)
-    return {names.get(slot, slot): [Candidate(**candidate) for candidate in ranked] for slot, ranked in kept.items()}
+    return {
+        names.get(slot, slot): [Candidate(**candidate) for candidate in ranked]
+        for slot, ranked in kept.items()
+    }
 
 
 def keep_suggestions(revision: Revision, name: str) -> None:
-    """Rank the map sets of the project for every slot of a mesh; it holds until the mesh or the maps change."""
+    """Rank the map sets of the project for every slot of a mesh; it holds until the mesh or the
+    maps change."""
     _, rows, sets, shas = _comparable(revision)
 
     def read(member: str) -> MatchMap:
         facts = rows[shas[member]].value()
-        small = pictures.reduced_map(f"{shas[member]}-linear", pictures.REDUCED).pixels.astype(np.float32)
+        small = pictures.reduced_map(f"{shas[member]}-linear", pictures.REDUCED).pixels.astype(
+            np.float32
+        )
         # Float maps are kept linear; a picture is compared as it is seen.
-        return MatchMap(member, facts, small_picture(Image(linear_to_srgb(small) if facts.header.is_float else small)))
+        return MatchMap(
+            member,
+            facts,
+            small_picture(Image(linear_to_srgb(small) if facts.header.is_float else small)),
+        )
 
-    ranked = rank_sets(mesh_of(source_of(revision, name)), {s: [read(m) for m in members] for s, members in sets.items()})
+    ranked = rank_sets(
+        mesh_of(source_of(revision, name)),
+        {s: [read(m) for m in members] for s, members in sets.items()},
+    )
     with writing(_suggestions_path(revision, name)) as temporary:
-        temporary.write_text(json.dumps({slot: [vars(c) for c in found] for slot, found in ranked.items()}))
+        temporary.write_text(
+            json.dumps({slot: [vars(c) for c in found] for slot, found in ranked.items()})
+        )
 
 
-def _comparable(revision: Revision) -> tuple[Any, dict[str, MapFacts], dict[str, list[str]], dict[str, str]]:
+def _comparable(
+    revision: Revision,
+) -> tuple[Any, dict[str, MapFacts], dict[str, list[str]], dict[str, str]]:
     """The document, facts by content, the sets with their measured maps, and contents by map."""
     document = revision.core().document
     shas = {map_name: revision.sha_of(entry.file) for map_name, entry in document.maps.items()}
@@ -295,5 +351,7 @@ def _suggestions_path(revision: Revision, name: str) -> Path:
 def _entry(revision: Revision, name: str) -> MeshEntry:
     raw = revision.document["meshes"].get(name)
     if raw is None:
-        raise MissingReference("there is no such mesh.", subject=name, hint="Choose another, or bring it in.")
+        raise MissingReference(
+            "there is no such mesh.", subject=name, hint="Choose another, or bring it in."
+        )
     return MeshEntry.model_validate(raw)

@@ -1,4 +1,5 @@
-"""Pictures for the screen: reduced maps, stage pictures, regions of maps. All cached by content and recipe."""
+"""Pictures for the screen: reduced maps, stage pictures, regions of maps. All cached by content and
+recipe."""
 
 from __future__ import annotations
 
@@ -16,7 +17,15 @@ import numpy as np
 
 from ektopos.document import COLOUR_INPUTS, UvTransform
 from ektopos.errors import EktoposError, MissingReference
-from ektopos.images import Image, encode_png, fit_within, linear_to_srgb, quantise, read_image, resize
+from ektopos.images import (
+    Image,
+    encode_png,
+    fit_within,
+    linear_to_srgb,
+    quantise,
+    read_image,
+    resize,
+)
 from ektopos.images.image import as_float
 from ektopos.materials.preview import STAGE_PICTURES, recipe_key, recipe_values, stage_picture
 from ektopos.materials.resolve import reduce_image
@@ -29,7 +38,8 @@ from server.workshop.store import cache_path, content_path, named, recipe_path, 
 
 REDUCED = 1024
 QUICK = 256
-"""Longest sides of the two reduced copies of every map: full preview size, and the size that answers while dragging."""
+"""Longest sides of the two reduced copies of every map: full preview size, and the size that
+answers while dragging."""
 DECODED_BYTES = 768 * 2**20
 
 MOST_WAITING = 24
@@ -42,7 +52,10 @@ class Busy(EktoposError):
     """So many pictures are being made that this one has to be asked for again."""
 
     def __init__(self) -> None:
-        super().__init__("so many pictures are being made that this one has to wait.", hint="It is asked for again.")
+        super().__init__(
+            "so many pictures are being made that this one has to wait.",
+            hint="It is asked for again.",
+        )
 
 
 _decoded: OrderedDict[str, Image] = OrderedDict()
@@ -56,13 +69,18 @@ def keep_reduced(sha256: str, image: Image) -> None:
         width, height = fit_within(full.width, full.height, QUICK)
         quick = Image(resize(full.pixels.astype(np.float32), width, height).astype(np.float16))
         for size, reduced in ((REDUCED, full), (QUICK, quick)):
-            with writing(cache_path("reduced", f"{sha256}-{encoding}-{size}.npy")) as temporary, temporary.open("wb") as file:
+            with (
+                writing(cache_path("reduced", f"{sha256}-{encoding}-{size}.npy")) as temporary,
+                temporary.open("wb") as file,
+            ):
                 np.save(file, reduced.pixels)
 
 
 @lru_cache(maxsize=48)
 def reduced_map(key: str, size: int) -> Image:
-    """A reduced copy by content and encoding (`sha-encoding`); made again if the cache was emptied."""
+    """A reduced copy by content and encoding (`sha-encoding`); made again if the cache was
+    emptied.
+    """
     sha256, _, encoding = key.partition("-")
     facts = MapFacts.objects.filter(sha256=sha256).first()
     if facts is not None and facts.facts["header"]["is_float"]:
@@ -83,7 +101,10 @@ def decoded(sha256: str) -> Image:
     image = read_image(content_file(sha256))
     with _decoding:
         _decoded[sha256] = image
-        while len(_decoded) > 1 and sum(kept.pixels.nbytes for kept in _decoded.values()) > DECODED_BYTES:
+        while (
+            len(_decoded) > 1
+            and sum(kept.pixels.nbytes for kept in _decoded.values()) > DECODED_BYTES
+        ):
             _decoded.popitem(last=False)
     return image
 
@@ -111,16 +132,20 @@ def keep_recipe(recipe: dict[str, Any]) -> str:
 
 
 def kept_recipe(key: str) -> dict[str, Any]:
-    """A recipe by its key. Raises `MissingReference` if it was not kept, or so long ago that it is gone."""
+    """A recipe by its key. Raises `MissingReference` if it was not kept, or so long ago that it is
+    gone."""
     try:
         found: dict[str, Any] = json.loads(recipe_path(f"{key}.json").read_text())
     except (OSError, ValueError):
-        raise MissingReference("there is no such picture any more.", subject=key[:12], hint="Load the page again.") from None
+        raise MissingReference(
+            "there is no such picture any more.", subject=key[:12], hint="Load the page again."
+        ) from None
     return found
 
 
 def kept_or_made(path: Path, make: Callable[[], bytes]) -> bytes:
-    """A picture from the cache, or made; no more are made at once than there are cores, whoever asks.
+    """A picture from the cache, or made; no more are made at once than there are cores, whoever
+    asks.
 
     Raises `Busy` where so many wait for theirs that one more would keep all else waiting.
     """
@@ -141,7 +166,9 @@ def kept_or_made(path: Path, make: Callable[[], bytes]) -> bytes:
 
 
 def recipe_png(key: str, size: int) -> bytes:
-    """The picture of a kept recipe. Raises `MissingReference` if nothing was kept under that key."""
+    """The picture of a kept recipe. Raises `MissingReference` if nothing was kept under that
+    key.
+    """
 
     def make() -> bytes:
         recipe = kept_recipe(key)
@@ -149,28 +176,44 @@ def recipe_png(key: str, size: int) -> bytes:
         if recipe["picture"] == "solo":
             return encode_png(solo_picture(recipe, source))
         if recipe["picture"] not in STAGE_PICTURES:
-            raise MissingReference("it is no picture for the stage.", subject=key[:12], hint="Load the page again.")
+            raise MissingReference(
+                "it is no picture for the stage.", subject=key[:12], hint="Load the page again."
+            )
         return encode_png(stage_picture(recipe, lambda name: reduced_map(name, source), size)[0])
 
     return kept_or_made(cache_path("pictures", f"{key}-{size}.png"), make)
 
 
 def material_png(key: str, light: str, size: int) -> bytes:
-    """A material by its recipe, rendered on the specimen. Raises `MissingReference` for an unknown recipe or light."""
+    """A material by its recipe, rendered on the specimen. Raises `MissingReference` for an unknown
+    recipe or light."""
     if light not in LIGHTS:
-        raise MissingReference("there is no such light.", subject=light[:40], hint="Load the page again.")
+        raise MissingReference(
+            "there is no such light.", subject=light[:40], hint="Load the page again."
+        )
 
     def make() -> bytes:
         recipe = kept_recipe(key)
         if recipe["picture"] != "material":
-            raise MissingReference("it is no picture of a material.", subject=key[:12], hint="Load the page again.")
+            raise MissingReference(
+                "it is no picture of a material.", subject=key[:12], hint="Load the page again."
+            )
         look = Look(
-            {name: recipe_values(recipe, name, lambda map_key: reduced_map(map_key, QUICK)) for name in recipe["inputs"]},
-            recipe["alpha_mode"], recipe["alpha_cutoff"], recipe["double_sided"], UvTransform.model_validate(recipe["uv"]),
-            recipe["filter"], recipe["ior"],
-        )  # fmt: skip
+            {
+                name: recipe_values(recipe, name, lambda map_key: reduced_map(map_key, QUICK))
+                for name in recipe["inputs"]
+            },
+            recipe["alpha_mode"],
+            recipe["alpha_cutoff"],
+            recipe["double_sided"],
+            UvTransform.model_validate(recipe["uv"]),
+            recipe["filter"],
+            recipe["ior"],
+        )
         # Twice the size, then halved: smooth edges.
-        drawn = render(specimen(), {"specimen": look}, LIGHTS[light], SPECIMEN_VIEW, size * 2, size * 2)
+        drawn = render(
+            specimen(), {"specimen": look}, LIGHTS[light], SPECIMEN_VIEW, size * 2, size * 2
+        )
         return encode_png(quantise(picture(resize(drawn, size, size)), 8))
 
     return kept_or_made(cache_path("pictures", f"{key}-{light}-{size}.png"), make)
@@ -184,7 +227,8 @@ def solo_picture(recipe: dict[str, Any], source: int) -> Pixels:
         return quantise(values * 0.5 + 0.5, 8)
     if name in COLOUR_INPUTS:
         return quantise(linear_to_srgb(values / max(1.0, float(values.max()))), 8)
-    # Quantities that are no share of 1, an index of refraction or a length, are shown against their largest.
+    # Quantities that are no share of 1, an index of refraction or a length, are shown against their
+    # largest.
     return quantise(np.repeat(values[..., None], 3, axis=2) / max(1.0, float(values.max())), 8)
 
 
@@ -228,7 +272,8 @@ def map_region(sha256: str, view: str, x: int, y: int, width: int, height: int) 
 
 
 def texel(sha256: str, x: int, y: int) -> dict[str, Any]:
-    """One texel's numbers: codes, values 0–1, linear values, and degrees from flat if it is read as a normal."""
+    """One texel's numbers: codes, values 0–1, linear values, and degrees from flat if it is read as
+    a normal."""
     image = decoded(sha256)
     if not (0 <= x < image.width and 0 <= y < image.height):
         raise EktoposError("that is outside the map.")
@@ -237,7 +282,9 @@ def texel(sha256: str, x: int, y: int) -> dict[str, Any]:
     names = {1: "r", 2: "ra", 3: "rgb", 4: "rgba"}[image.channels]
     vector = values[:3] * 2.0 - 1.0
     length = float(np.linalg.norm(vector)) if image.channels >= 3 else 0.0
-    tilt = float(np.degrees(np.arccos(np.clip(vector[2] / length, -1, 1)))) if length > 1e-6 else None
+    tilt = (
+        float(np.degrees(np.arccos(np.clip(vector[2] / length, -1, 1)))) if length > 1e-6 else None
+    )
     return {
         "channels": list(names),
         "codes": None if image.is_float else [int(code) for code in stored],

@@ -1,4 +1,5 @@
-"""Files by content: what comes in lies once under its SHA-256, and what is made from it under its recipe.
+"""Files by content: what comes in lies once under its SHA-256, and what is made from it under its
+recipe.
 
 Everything here may be read by several processes at once, so files appear complete or not at all.
 """
@@ -27,14 +28,16 @@ def is_hash(text: str) -> bool:
 
 
 def content_path(sha256: str) -> Path:
-    """Where a content lies, there or not. Raises `MissingReference` for what is no hash, and might be a path."""
+    """Where a content lies, there or not. Raises `MissingReference` for what is no hash, and might
+    be a path."""
     if not is_hash(sha256):
         raise MissingReference("there is no such file.", subject=sha256[:12], hint="Send it again.")
     return Path(settings.DATA_FOLDER / "files" / sha256[:2] / sha256)
 
 
 def known_content(sha256: str) -> Path | None:
-    """A content that is here, kept from now on for as long as anything just brought in; `None` if it is not.
+    """A content that is here, kept from now on for as long as anything just brought in; `None` if
+    it is not.
 
     Its size and hash are not looked at: `is_sound` does that.
     """
@@ -52,12 +55,14 @@ def is_sound(sha256: str) -> bool:
 
 
 def cache_path(kind: str, key: str) -> Path:
-    """Where something derived lies, whether it is there yet or not. The cache folder may be deleted at any time."""
+    """Where something derived lies, whether it is there yet or not. The cache folder may be deleted
+    at any time."""
     return _derived("cache", kind, key)
 
 
 def recipe_path(key: str) -> Path:
-    """Where a recipe lies: pages refer to it by its key and cannot say it again, so it is not in the cache."""
+    """Where a recipe lies: pages refer to it by its key and cannot say it again, so it is not in
+    the cache."""
     return _derived("recipes", "", key)
 
 
@@ -72,14 +77,18 @@ def archive_path(job: object) -> Path:
 
 
 def put(chunks: Iterable[bytes]) -> tuple[str, int]:
-    """Keep a content; gives its hash and its size. It is on the disk when this returns. Raises `DiskFull`.
+    """Keep a content; gives its hash and its size. It is on the disk when this returns. Raises
+    `DiskFull`.
 
     What is there already is checked and, if it is damaged, replaced.
     """
     digest, size = hashlib.sha256(), 0
     folder = Path(settings.DATA_FOLDER / "files")
     folder.mkdir(exist_ok=True)
-    with said_when_full(), tempfile.NamedTemporaryFile(dir=folder, prefix=f"tmp-{os.getpid()}-", delete=False) as file:
+    with (
+        said_when_full(),
+        tempfile.NamedTemporaryFile(dir=folder, prefix=f"tmp-{os.getpid()}-", delete=False) as file,
+    ):
         temporary = Path(file.name)
         try:
             for chunk in chunks:
@@ -113,7 +122,8 @@ def writing(path: Path) -> Iterator[Path]:
 
 
 def named(content: Path, path: str) -> Path:
-    """A content under a name that ends as its file's does, because readers choose the format by the suffix."""
+    """A content under a name that ends as its file's does, because readers choose the format by the
+    suffix."""
     link = cache_path("named", f"{content.name}{Path(path).suffix.lower()[:12]}")
     if link.is_symlink() and link.readlink() == content:
         return link
@@ -167,7 +177,9 @@ def _temporary(path: Path) -> Path:
     """A new file beside a path, made once more where its folder was deleted meanwhile."""
     for _ in range(3):
         try:
-            handle, name = tempfile.mkstemp(dir=path.parent, prefix=f"tmp-{os.getpid()}-", suffix=path.suffix)
+            handle, name = tempfile.mkstemp(
+                dir=path.parent, prefix=f"tmp-{os.getpid()}-", suffix=path.suffix
+            )
         except FileNotFoundError:
             path.parent.mkdir(parents=True, exist_ok=True)
             continue
@@ -183,7 +195,11 @@ def _hash_of(path: Path) -> str:
 
 def _place(temporary: Path, sha256: str) -> None:
     goal = content_path(sha256)
-    if goal.is_file() and goal.stat().st_size == temporary.stat().st_size and _hash_of(goal) == sha256:
+    if (
+        goal.is_file()
+        and goal.stat().st_size == temporary.stat().st_size
+        and _hash_of(goal) == sha256
+    ):
         os.utime(goal)
         return
     goal.parent.mkdir(parents=True, exist_ok=True)

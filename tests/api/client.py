@@ -16,13 +16,24 @@ from tests.samples import folder, project_folder
 class Api(TransactionTestCase):
     def call(self, method: str, path: str, body: object = None, status: int = 200):
         answer = getattr(self.client, method)(
-            f"/api{path}", **({} if body is None else {"data": json.dumps(body), "content_type": "application/json"})
+            f"/api{path}",
+            **(
+                {}
+                if body is None
+                else {"data": json.dumps(body), "content_type": "application/json"}
+            ),
         )
         self.assertEqual(answer.status_code, status, getattr(answer, "content", b"")[:400])
-        return answer.json() if status != 204 and "json" in answer.headers.get("Content-Type", "") else answer
+        return (
+            answer.json()
+            if status != 204 and "json" in answer.headers.get("Content-Type", "")
+            else answer
+        )
 
     def upload(self, path: str, content: bytes) -> dict:
-        answer = self.client.post("/api/uploads", {"file": SimpleUploadedFile(Path(path).name, content), "path": path})
+        answer = self.client.post(
+            "/api/uploads", {"file": SimpleUploadedFile(Path(path).name, content), "path": path}
+        )
         self.assertEqual(answer.status_code, 200, answer.content)
         return {"path": answer.json()["path"], "sha256": answer.json()["sha256"]}
 
@@ -42,10 +53,17 @@ class Api(TransactionTestCase):
     def sample(self) -> dict:
         with folder() as root:
             project_folder(root)
-            files = [self.upload(str(p.relative_to(root)), p.read_bytes()) for p in root.rglob("*") if p.is_file()]
+            files = [
+                self.upload(str(p.relative_to(root)), p.read_bytes())
+                for p in root.rglob("*")
+                if p.is_file()
+            ]
         return self.call("post", "/projects/import", {"files": files})
 
     def edit(self, project: dict, *edits: dict, status: int = 200):
         return self.call(
-            "post", f"/projects/{project['id']}/edits", {"revision": project["revision"], "edits": list(edits)}, status
+            "post",
+            f"/projects/{project['id']}/edits",
+            {"revision": project["revision"], "edits": list(edits)},
+            status,
         )

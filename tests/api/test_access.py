@@ -1,4 +1,5 @@
-"""Who gets in, and in which words everybody else is kept out. Sources: OWASP's cheat sheets on CSRF, CSP and file uploads."""
+"""Who gets in, and in which words everybody else is kept out. Sources: OWASP's cheat sheets on
+CSRF, CSP and file uploads."""
 
 from __future__ import annotations
 
@@ -28,14 +29,20 @@ class Hosts(Api):
         for path in ("/api/projects", "/", "/assets/none.js", "/mark.svg"):
             answer = self.client.get(path, headers={"Host": "rebound.example"})
             self.assertEqual(answer.status_code, 400, path)
-        self.assertTrue(self.client.get("/api/projects", headers={"Host": "rebound.example"}).json()["message"])
+        self.assertTrue(
+            self.client.get("/api/projects", headers={"Host": "rebound.example"}).json()["message"]
+        )
         self.assertNotIn("testserver", os.environ.get("EKTOPOS_HOSTS", ""))
 
     def test_pages_say_what_browsers_may_do_with_them(self) -> None:
         answer = self.client.get("/")
-        policy = dict(part.strip().partition(" ")[::2] for part in answer["Content-Security-Policy"].split(";"))
+        policy = dict(
+            part.strip().partition(" ")[::2]
+            for part in answer["Content-Security-Policy"].split(";")
+        )
         self.assertEqual(
-            (policy["script-src"], policy["frame-ancestors"], policy["object-src"]), ("'self'", "'none'", "'none'")
+            (policy["script-src"], policy["frame-ancestors"], policy["object-src"]),
+            ("'self'", "'none'", "'none'"),
         )
         self.assertEqual(answer["X-Frame-Options"], "DENY")
         for path in ("/", "/api/projects"):
@@ -52,22 +59,36 @@ class Forged(Api):
         body = {"data": '{"name": "mine"}', "content_type": "application/json"}
         own = {"Origin": "http://testserver", "X-CSRFToken": token}
         self.assertEqual(page.post("/api/projects", headers=own, **body).status_code, 200)
-        self.assertEqual(page.post("/api/projects", headers={"Origin": "http://testserver"}, **body).status_code, 403)
         self.assertEqual(
-            page.post("/api/projects", headers={**own, "Origin": "http://elsewhere.example"}, **body).status_code, 403
+            page.post("/api/projects", headers={"Origin": "http://testserver"}, **body).status_code,
+            403,
         )
-        self.assertEqual(Client(enforce_csrf_checks=True).post("/api/projects", **body).status_code, 200)
+        self.assertEqual(
+            page.post(
+                "/api/projects", headers={**own, "Origin": "http://elsewhere.example"}, **body
+            ).status_code,
+            403,
+        )
+        self.assertEqual(
+            Client(enforce_csrf_checks=True).post("/api/projects", **body).status_code, 200
+        )
 
     def test_a_form_of_another_site_cannot_post_a_file(self) -> None:
         page = Client(enforce_csrf_checks=True)
-        answer = page.post("/api/uploads", {"path": "a"}, headers={"Referer": "http://elsewhere.example/"})
-        self.assertEqual((answer.status_code, set(answer.json())), (403, {"message", "subject", "hint"}))
+        answer = page.post(
+            "/api/uploads", {"path": "a"}, headers={"Referer": "http://elsewhere.example/"}
+        )
+        self.assertEqual(
+            (answer.status_code, set(answer.json())), (403, {"message", "subject", "hint"})
+        )
 
 
 @override_settings(ACCESS_TOKEN=TOKEN)
 class Tokens(Api):
     def test_nobody_gets_in_without_it(self) -> None:
-        self.assertEqual(set(self.call("get", "/projects", status=401)), {"message", "subject", "hint"})
+        self.assertEqual(
+            set(self.call("get", "/projects", status=401)), {"message", "subject", "hint"}
+        )
         door = self.client.get("/projects/x/maps?a=1")
         self.assertEqual(door.status_code, 401)
         self.assertContains(door, "asks for its token", status_code=401)
@@ -86,13 +107,23 @@ class Tokens(Api):
 
     def test_the_door_leads_nowhere_else(self) -> None:
         for goal in ("https://elsewhere.example/", "//elsewhere.example", "javascript:alert(1)"):
-            self.assertEqual(self.client.post("/enter", {"token": TOKEN, "next": goal})["Location"], "/")
+            self.assertEqual(
+                self.client.post("/enter", {"token": TOKEN, "next": goal})["Location"], "/"
+            )
         door = Client().get('/x?"><script>alert(1)</script>')
         self.assertNotContains(door, "<script>alert", status_code=401)
 
     def test_programs_say_it_in_their_header(self) -> None:
-        self.assertEqual(self.client.get("/api/projects", headers={"Authorization": f"Bearer {TOKEN}"}).status_code, 200)
-        self.assertEqual(self.client.get("/api/projects", headers={"Authorization": "Bearer no"}).status_code, 401)
+        self.assertEqual(
+            self.client.get(
+                "/api/projects", headers={"Authorization": f"Bearer {TOKEN}"}
+            ).status_code,
+            200,
+        )
+        self.assertEqual(
+            self.client.get("/api/projects", headers={"Authorization": "Bearer no"}).status_code,
+            401,
+        )
 
 
 class Refusals(Api):
@@ -102,12 +133,17 @@ class Refusals(Api):
         project = self.begin()
         path = f"/api/projects/{project['id']}/edits"
         asked = [
-            self.client.get("/api/nowhere"), self.client.delete("/api/projects"), self.client.get("/api/projects/no-uuid"),
-            self.client.post(path, "{", content_type="application/json"), self.client.post(path, "[]", content_type="application/json"),
-            self.client.post(path, "", content_type="text/plain"), self.client.post("/api/uploads", {"path": "a"}),
-            self.client.get(f"/api/projects/{project['id']}/probe/x?u=nan&v=0"), self.client.get("/api/packages/99999999999999999999999/report.html"),
+            self.client.get("/api/nowhere"),
+            self.client.delete("/api/projects"),
+            self.client.get("/api/projects/no-uuid"),
+            self.client.post(path, "{", content_type="application/json"),
+            self.client.post(path, "[]", content_type="application/json"),
+            self.client.post(path, "", content_type="text/plain"),
+            self.client.post("/api/uploads", {"path": "a"}),
+            self.client.get(f"/api/projects/{project['id']}/probe/x?u=nan&v=0"),
+            self.client.get("/api/packages/99999999999999999999999/report.html"),
             self.client.put("/api/uploads/known", "x"),
-        ]  # fmt: skip
+        ]
         for answer in asked:
             with self.subTest(answer.request["PATH_INFO"], method=answer.request["REQUEST_METHOD"]):
                 self.assertIn(answer.status_code, range(400, 500))
@@ -129,7 +165,8 @@ class Refusals(Api):
             + "[" * 500
             + "]" * 500
             + "}]}",
-            "no number": base + '[{"kind": "set-setting", "material": "m", "setting": "uv.rotation", "value": NaN}]}',
+            "no number": base
+            + '[{"kind": "set-setting", "material": "m", "setting": "uv.rotation", "value": NaN}]}',
             "too large a number": '{"revision": 99999999999999999999999, "edits": [{"kind": "rename-project", "name": "x"}]}',
             "another kind of thing": base + '[{"kind": "set-map", "maps": {"a": 1}}]}',
         }
@@ -139,11 +176,17 @@ class Refusals(Api):
                 self.assertIn(answer.status_code, (400, 422), answer.content[:200])
                 self.assertEqual(set(answer.json()), self.SHAPE)
                 self.assertNotIn("Cannot parse", answer.json()["message"])
-        self.assertEqual(self.call("get", f"/projects/{project['id']}")["revision"], project["revision"])
+        self.assertEqual(
+            self.call("get", f"/projects/{project['id']}")["revision"], project["revision"]
+        )
 
     def test_a_body_larger_than_any_edit(self) -> None:
         project = self.begin()
-        answer = self.client.post(f"/api/projects/{project['id']}/edits", "x" * (33 * 2**20), content_type="application/json")
+        answer = self.client.post(
+            f"/api/projects/{project['id']}/edits",
+            "x" * (33 * 2**20),
+            content_type="application/json",
+        )
         self.assertEqual((answer.status_code, set(answer.json())), (413, self.SHAPE))
 
     def test_so_many_pictures_that_one_has_to_wait(self) -> None:
@@ -182,22 +225,44 @@ class Settings(Api):
 
     def manage(self, *arguments: str, **environment: str) -> subprocess.CompletedProcess[str]:
         command = [sys.executable, "manage.py", *arguments]
-        return subprocess.run(command, cwd=settings.ROOT, env=self.environment(**environment), capture_output=True, text=True)
+        return subprocess.run(
+            command,
+            cwd=settings.ROOT,
+            env=self.environment(**environment),
+            capture_output=True,
+            text=True,
+        )
 
     def test_as_documented_for_deployment_django_has_nothing_to_say(self) -> None:
-        # The settings that docs/deploy.md names for a server behind HTTPS. Source: Django's deployment checklist.
-        said = self.manage("check", "--deploy", "--fail-level", "WARNING", EKTOPOS_HTTPS="1", EKTOPOS_HOSTS="textures.example")
+        # The settings that docs/deploy.md names for a server behind HTTPS. Source: Django's
+        # deployment checklist.
+        said = self.manage(
+            "check",
+            "--deploy",
+            "--fail-level",
+            "WARNING",
+            EKTOPOS_HTTPS="1",
+            EKTOPOS_HOSTS="textures.example",
+        )
         self.assertEqual((said.returncode, "no issues" in said.stdout), (0, True), said.stderr)
 
     def test_a_wrong_setting_is_one_sentence(self) -> None:
-        for name, value in (("EKTOPOS_TOKEN", "short"), ("EKTOPOS_TASKS", "magic"), ("EKTOPOS_CACHE_MB", "much")):
+        for name, value in (
+            ("EKTOPOS_TOKEN", "short"),
+            ("EKTOPOS_TASKS", "magic"),
+            ("EKTOPOS_CACHE_MB", "much"),
+        ):
             said = self.manage("check", **{name: value})
             self.assertNotEqual(said.returncode, 0)
-            self.assertEqual((len(said.stderr.strip().splitlines()), name in said.stderr), (1, True), said.stderr)
+            self.assertEqual(
+                (len(said.stderr.strip().splitlines()), name in said.stderr), (1, True), said.stderr
+            )
 
     def test_every_setting_is_documented_and_read(self) -> None:
         text = (settings.ROOT / "server/settings.py").read_text()
-        read = {f"EKTOPOS_{name}" for name in re.findall(r'_(?:text|list|number)\("([A-Z_]+)"', text)}
+        read = {
+            f"EKTOPOS_{name}" for name in re.findall(r'_(?:text|list|number)\("([A-Z_]+)"', text)
+        }
         documented = (settings.ROOT / "docs/deploy.md").read_text()
         self.assertGreater(len(read), 14)
         self.assertEqual({name for name in read if f"`{name}`" not in documented}, set())
@@ -211,22 +276,41 @@ class Serving(Api):
             probe.bind(("127.0.0.1", 0))
             port = probe.getsockname()[1]
             probe.close()
-            environment = {**os.environ, "EKTOPOS_DATA": str(root / "data"), "EKTOPOS_DATABASE": "ektopos.sqlite3"}
+            environment = {
+                **os.environ,
+                "EKTOPOS_DATA": str(root / "data"),
+                "EKTOPOS_DATABASE": "ektopos.sqlite3",
+            }
             command = [sys.executable, "manage.py", "workshop", "--port", str(port)]
-            process = subprocess.Popen(command, cwd=settings.ROOT, env=environment, stderr=subprocess.PIPE, text=True)
+            process = subprocess.Popen(
+                command, cwd=settings.ROOT, env=environment, stderr=subprocess.PIPE, text=True
+            )
             lines: list[str] = []
             threading.Thread(target=lambda: lines.extend(process.stderr or ()), daemon=True).start()
             try:
                 self.wait(lambda: self.ask(port, "/api/projects") == 200, "".join(lines))
-                second = subprocess.run(command, cwd=settings.ROOT, env=environment, capture_output=True, text=True)
-                self.assertEqual((second.returncode, "is running on" in second.stderr), (1, True), second.stderr)
+                second = subprocess.run(
+                    command, cwd=settings.ROOT, env=environment, capture_output=True, text=True
+                )
+                self.assertEqual(
+                    (second.returncode, "is running on" in second.stderr), (1, True), second.stderr
+                )
                 other = {**environment, "EKTOPOS_DATA": str(root / "other")}
-                busy = subprocess.run(command, cwd=settings.ROOT, env=other, capture_output=True, text=True)
-                self.assertEqual((busy.returncode, "Something else is at" in busy.stderr), (1, True), busy.stderr)
+                busy = subprocess.run(
+                    command, cwd=settings.ROOT, env=other, capture_output=True, text=True
+                )
+                self.assertEqual(
+                    (busy.returncode, "Something else is at" in busy.stderr), (1, True), busy.stderr
+                )
                 first = self.worker_of(process.pid)
                 os.kill(first, 9)
-                self.wait(lambda: self.worker_of(process.pid) not in (0, first), "the worker is not started again")
-                self.assertEqual(self.ask(port, "/api/projects"), 200, "its end never stops the web")
+                self.wait(
+                    lambda: self.worker_of(process.pid) not in (0, first),
+                    "the worker is not started again",
+                )
+                self.assertEqual(
+                    self.ask(port, "/api/projects"), 200, "its end never stops the web"
+                )
             finally:
                 process.terminate()
                 self.assertEqual(process.wait(30), 0)
@@ -249,5 +333,9 @@ class Serving(Api):
 
     def worker_of(self, parent: int) -> int:
         """The worker among a process's children; 0 if there is none."""
-        children = subprocess.run(["ps", "-o", "pid=,args=", "--ppid", str(parent)], capture_output=True, text=True).stdout
-        return next((int(line.split()[0]) for line in children.splitlines() if "db_worker" in line), 0)
+        children = subprocess.run(
+            ["ps", "-o", "pid=,args=", "--ppid", str(parent)], capture_output=True, text=True
+        ).stdout
+        return next(
+            (int(line.split()[0]) for line in children.splitlines() if "db_worker" in line), 0
+        )

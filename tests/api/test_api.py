@@ -41,9 +41,15 @@ class Projects(Api):
         kept = self.call("post", f"/projects/{project['id']}/checkpoints", {"name": "before"})
         later = self.edit(kept, {"kind": "add-material", "name": "one"})
         point = kept["checkpoints"][0]["id"]
-        back = self.call("post", f"/projects/{project['id']}/checkpoints/{point}/restore", {"revision": later["revision"]})
+        back = self.call(
+            "post",
+            f"/projects/{project['id']}/checkpoints/{point}/restore",
+            {"revision": later["revision"]},
+        )
         self.assertEqual(back["document"]["materials"], {})
-        undone = self.call("post", f"/projects/{project['id']}/undo", {"revision": back["revision"]})
+        undone = self.call(
+            "post", f"/projects/{project['id']}/undo", {"revision": back["revision"]}
+        )
         self.assertEqual(list(undone["document"]["materials"]), ["one"])
 
     def test_a_project_goes_out_as_a_zip_and_comes_in_again_the_same(self) -> None:
@@ -62,9 +68,15 @@ class Projects(Api):
     def test_pages_of_another_site_may_not_write(self) -> None:
         client = Client(enforce_csrf_checks=True)
         body = {"data": '{"name": "theirs"}', "content_type": "application/json"}
-        for headers in ({"Origin": "http://elsewhere.test"}, {"Sec-Fetch-Site": "cross-site"}, {"Origin": "http://testserver"}):
+        for headers in (
+            {"Origin": "http://elsewhere.test"},
+            {"Sec-Fetch-Site": "cross-site"},
+            {"Origin": "http://testserver"},
+        ):
             answer = client.post("/api/projects", headers=headers, **body)
-            self.assertEqual((answer.status_code, bool(answer.json()["message"])), (403, True), headers)
+            self.assertEqual(
+                (answer.status_code, bool(answer.json()["message"])), (403, True), headers
+            )
         self.assertEqual(self.call("get", "/projects"), [])
 
 
@@ -74,9 +86,16 @@ class BringingIn(Api):
             colour = save(root / "a.png", noise(32)).read_bytes()
             mesh = save_glb(root / "m.glb", quads({"Panel": 2})).read_bytes()
         project = self.begin()
-        job = self.bring_in(project, {
-            "set/hull_albedo.png": colour, "set/hull_rough.png": colour[:60], "set/hull.glb": mesh, "set/hull.fbx": b"x", "set/notes.txt": b"x",
-        })  # fmt: skip
+        job = self.bring_in(
+            project,
+            {
+                "set/hull_albedo.png": colour,
+                "set/hull_rough.png": colour[:60],
+                "set/hull.glb": mesh,
+                "set/hull.fbx": b"x",
+                "set/notes.txt": b"x",
+            },
+        )
         outcome = {entry["path"]: entry.get("error") for entry in job["result"]["files"]}
         self.assertEqual(job["state"], "done")
         self.assertIsNone(outcome["set/hull_albedo.png"])
@@ -85,21 +104,36 @@ class BringingIn(Api):
         self.assertTrue(outcome["set/hull_rough.png"])
         self.assertTrue(outcome["set/notes.txt"])
         document = self.call("get", f"/projects/{project['id']}")["document"]
-        self.assertEqual((list(document["maps"]), list(document["meshes"])), (["hull_albedo"], ["hull"]))
+        self.assertEqual(
+            (list(document["maps"]), list(document["meshes"])), (["hull_albedo"], ["hull"])
+        )
 
     def test_an_obj_finds_its_materials_and_a_gltf_its_buffer(self) -> None:
         project = self.begin()
         obj = b"mtllib c.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nusemtl Skin\nf 1 2 3\n"
-        gltf = {"asset": {"version": "2.0"}, "buffers": [{"uri": "g.bin", "byteLength": 36}], "bufferViews": [{"buffer": 0, "byteLength": 36}],
-                "accessors": [{"bufferView": 0, "componentType": 5126, "count": 3, "type": "VEC3"}],
-                "meshes": [{"primitives": [{"attributes": {"POSITION": 0}}]}], "nodes": [{"mesh": 0}], "scenes": [{"nodes": [0]}]}  # fmt: skip
+        gltf = {
+            "asset": {"version": "2.0"},
+            "buffers": [{"uri": "g.bin", "byteLength": 36}],
+            "bufferViews": [{"buffer": 0, "byteLength": 36}],
+            "accessors": [{"bufferView": 0, "componentType": 5126, "count": 3, "type": "VEC3"}],
+            "meshes": [{"primitives": [{"attributes": {"POSITION": 0}}]}],
+            "nodes": [{"mesh": 0}],
+            "scenes": [{"nodes": [0]}],
+        }
         buffer = np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0]], "<f4").tobytes()
         job = self.bring_in(
             project,
-            {"c.obj": obj, "c.mtl": b"newmtl Skin\nnewmtl Spare\n", "g.gltf": json.dumps(gltf).encode(), "g.bin": buffer},
+            {
+                "c.obj": obj,
+                "c.mtl": b"newmtl Skin\nnewmtl Spare\n",
+                "g.gltf": json.dumps(gltf).encode(),
+                "g.bin": buffer,
+            },
         )
         self.assertEqual([entry for entry in job["result"]["files"] if "error" in entry], [])
-        meshes = {mesh["name"]: mesh for mesh in self.call("get", f"/projects/{project['id']}/meshes")}
+        meshes = {
+            mesh["name"]: mesh for mesh in self.call("get", f"/projects/{project['id']}/meshes")
+        }
         self.assertEqual([slot["name"] for slot in meshes["c"]["slots"]], ["Skin", "Spare"])
         self.assertEqual(meshes["g"]["triangles"], 1)
 
@@ -115,14 +149,22 @@ class BringingIn(Api):
         project = Project.objects.get(pk=self.begin()["id"])
         job = Job.objects.create(project=project, kind="bring-in", arguments={"files": []})
         self.assertEqual(self.call("post", f"/jobs/{job.pk}/cancel", {})["state"], "cancelled")
-        cut = Job.objects.create(project=project, kind="bring-in", arguments={"files": []}, state=Job.State.RUNNING, attempts=1)
+        cut = Job.objects.create(
+            project=project,
+            kind="bring-in",
+            arguments={"files": []},
+            state=Job.State.RUNNING,
+            attempts=1,
+        )
         self.assertEqual(resume(), 1)
         cut.refresh_from_db()
         self.assertEqual(cut.state, "done")
 
     def test_running_work_stops_when_asked(self) -> None:
         project = Project.objects.get(pk=self.begin()["id"])
-        job = Job.objects.create(project=project, kind="bring-in", arguments={"files": []}, cancel_requested=True)
+        job = Job.objects.create(
+            project=project, kind="bring-in", arguments={"files": []}, cancel_requested=True
+        )
         run_job.func(str(job.pk))
         job.refresh_from_db()
         self.assertEqual(job.state, "cancelled")
@@ -156,37 +198,64 @@ class Screens(Api):
         project = self.sample()
         sheet = self.call("get", f"/projects/{project['id']}/sheets/tile_dull")
         rows = {row["input"]: row for row in sheet["rows"]}
-        self.assertEqual((rows["roughness"]["own"], rows["metallic"]["own"], rows["metallic"]["origin"]), (True, False, "tile"))
-        self.assertEqual((rows["roughness"]["leaves"]["words"], rows["roughness"]["leaves"]["channels"]), ("ORM", "g"))
-        self.assertAlmostEqual(rows["roughness"]["gives"]["mean"], 1 - noise(64, 4, 1).mean() / 255, places=2)
-        entry = project["document"]["materials"]["tile_dull"] | {"inputs": {"roughness": {"value": 0.25}}}
+        self.assertEqual(
+            (rows["roughness"]["own"], rows["metallic"]["own"], rows["metallic"]["origin"]),
+            (True, False, "tile"),
+        )
+        self.assertEqual(
+            (rows["roughness"]["leaves"]["words"], rows["roughness"]["leaves"]["channels"]),
+            ("ORM", "g"),
+        )
+        self.assertAlmostEqual(
+            rows["roughness"]["gives"]["mean"], 1 - noise(64, 4, 1).mean() / 255, places=2
+        )
+        entry = project["document"]["materials"]["tile_dull"] | {
+            "inputs": {"roughness": {"value": 0.25}}
+        }
         tried = self.call("post", f"/projects/{project['id']}/sheets/tile_dull", {"entry": entry})
-        self.assertEqual(next(r for r in tried["rows"] if r["input"] == "roughness")["gives"]["mean"], 0.25)
-        self.assertEqual(self.call("get", f"/projects/{project['id']}")["document"], project["document"])
+        self.assertEqual(
+            next(r for r in tried["rows"] if r["input"] == "roughness")["gives"]["mean"], 0.25
+        )
+        self.assertEqual(
+            self.call("get", f"/projects/{project['id']}")["document"], project["document"]
+        )
 
     def test_the_stage_gets_what_the_core_resolved(self) -> None:
         project = self.sample()
         look = self.call("get", f"/projects/{project['id']}/stage")["tile"]
         answer = self.client.get(f"/api/stage-pictures/{look['pictures']['orm']}/64.png")
-        seen = cv2.imdecode(np.frombuffer(answer.content, np.uint8), cv2.IMREAD_UNCHANGED)[..., ::-1].astype(int)
+        seen = cv2.imdecode(np.frombuffer(answer.content, np.uint8), cv2.IMREAD_UNCHANGED)[
+            ..., ::-1
+        ].astype(int)
         source = noise(64, 3).astype(float)
         self.assertLessEqual(np.abs(seen[..., 2] - source[..., 2]).max(), 1)
-        self.assertLessEqual(np.abs(seen[..., 1] - 255 * (0.1 + 0.7 * source[..., 1] / 255)).max(), 1)
+        self.assertLessEqual(
+            np.abs(seen[..., 1] - 255 * (0.1 + 0.7 * source[..., 1] / 255)).max(), 1
+        )
 
     def test_checks_and_targets(self) -> None:
         project = self.sample()
         self.assertTrue(self.call("get", f"/projects/{project['id']}/checks"))
-        self.assertIn("gltf-glb", [target["id"] for target in self.call("get", f"/projects/{project['id']}/targets")])
+        self.assertIn(
+            "gltf-glb",
+            [target["id"] for target in self.call("get", f"/projects/{project['id']}/targets")],
+        )
 
     def test_an_export_is_tried_and_can_be_taken_away(self) -> None:
         project = self.sample()
         plan = self.call("get", f"/projects/{project['id']}/plan")
         self.assertIn("tile_ORM.png", [file["path"].split("/")[-1] for file in plan["files"]])
-        job = self.call("post", f"/projects/{project['id']}/exports", {"revision": project["revision"], "trial": True})
+        job = self.call(
+            "post",
+            f"/projects/{project['id']}/exports",
+            {"revision": project["revision"], "trial": True},
+        )
         self.assertEqual(self.call("get", f"/jobs/{job['id']}")["state"], "done")
         package = self.call("get", f"/projects/{project['id']}/packages")[0]
         self.assertTrue(package["trial"]["passed"])
-        self.assertEqual(self.client.get(f"/api/packages/{package['id']}/pictures/0-meant.png").status_code, 200)
+        self.assertEqual(
+            self.client.get(f"/api/packages/{package['id']}/pictures/0-meant.png").status_code, 200
+        )
         content = self.packed(f"/projects/{project['id']}/packages/{package['id']}/archive")
         self.assertIn("package.json", zipfile.ZipFile(io.BytesIO(content)).namelist())
 
@@ -194,9 +263,18 @@ class Screens(Api):
         project = self.sample()
         broken = self.edit(
             project,
-            {"kind": "set-feed", "material": "tile", "input": "roughness", "feed": {"map": "tile_orm", "channels": "rgb"}},
+            {
+                "kind": "set-feed",
+                "material": "tile",
+                "input": "roughness",
+                "feed": {"map": "tile_orm", "channels": "rgb"},
+            },
         )
-        job = self.call("post", f"/projects/{project['id']}/exports", {"revision": broken["revision"], "trial": True})
+        job = self.call(
+            "post",
+            f"/projects/{project['id']}/exports",
+            {"revision": broken["revision"], "trial": True},
+        )
         ended = self.call("get", f"/jobs/{job['id']}")
         self.assertEqual(ended["state"], "failed")
         self.assertIn("one channel", ended["error"]["message"])

@@ -1,4 +1,5 @@
-"""Jobs in processes of their own: ended from outside, cancelled, too late, too large; nothing else notices."""
+"""Jobs in processes of their own: ended from outside, cancelled, too late, too large; nothing else
+notices."""
 
 from __future__ import annotations
 
@@ -62,7 +63,9 @@ class Processes(TransactionTestCase):
         self.until(lambda: Job.objects.get(pk=job.pk).share > 0)
         return next(child.pid for child in multiprocessing.active_children())
 
-    def test_a_job_whose_process_is_killed_is_tried_twice_and_then_failed_with_the_reason(self) -> None:
+    def test_a_job_whose_process_is_killed_is_tried_twice_and_then_failed_with_the_reason(
+        self,
+    ) -> None:
         job = Job.objects.create(project=self.project, kind="occlusion", arguments=LONG)
         for attempt in (1, 2):
             worker = self.watched(job)
@@ -120,10 +123,19 @@ class Processes(TransactionTestCase):
     def test_a_file_that_ended_the_process_is_left_out_the_next_time(self) -> None:
         with folder() as root:
             project_folder(root)
-            contents = {name: (root / f"maps/{name}.png").read_bytes() for name in ("tile_orm", "tile_nrm")}
-        files = [{"path": f"{name}.png", "sha256": put([content])[0]} for name, content in contents.items()]
+            contents = {
+                name: (root / f"maps/{name}.png").read_bytes() for name in ("tile_orm", "tile_nrm")
+            }
+        files = [
+            {"path": f"{name}.png", "sha256": put([content])[0]}
+            for name, content in contents.items()
+        ]
         job = Job.objects.create(
-            project=self.project, kind="bring-in", arguments={"files": files}, attempts=1, reading=["tile_nrm.png"]
+            project=self.project,
+            kind="bring-in",
+            arguments={"files": files},
+            attempts=1,
+            reading=["tile_nrm.png"],
         )
         self.watched(job).join(60)
         job.refresh_from_db()
@@ -144,8 +156,12 @@ class Processes(TransactionTestCase):
 
     def test_a_job_nobody_was_heard_of_for_is_queued_again_and_given_up_in_the_end(self) -> None:
         long_ago = timezone.now() - timedelta(minutes=2)
-        job = Job.objects.create(project=self.project, kind="archive", state="running", attempts=1, beat=long_ago)
-        alive = Job.objects.create(project=self.project, kind="archive", state="running", attempts=1, beat=timezone.now())
+        job = Job.objects.create(
+            project=self.project, kind="archive", state="running", attempts=1, beat=long_ago
+        )
+        alive = Job.objects.create(
+            project=self.project, kind="archive", state="running", attempts=1, beat=timezone.now()
+        )
         self.assertEqual(sweep(), 1)
         job.refresh_from_db()
         alive.refresh_from_db()

@@ -1,4 +1,5 @@
-"""What is kept stays whole: damage is found and mended, the cache may go, nothing reachable is collected, backups come back."""
+"""What is kept stays whole: damage is found and mended, the cache may go, nothing reachable is
+collected, backups come back."""
 
 from __future__ import annotations
 
@@ -34,7 +35,9 @@ class Own(Api):
         self.keeper = folder()
         self.place = self.keeper.__enter__()
         (self.place / "uploads").mkdir()
-        self.own = override_settings(DATA_FOLDER=self.place, FILE_UPLOAD_TEMP_DIR=self.place / "uploads")
+        self.own = override_settings(
+            DATA_FOLDER=self.place, FILE_UPLOAD_TEMP_DIR=self.place / "uploads"
+        )
         self.own.enable()
         pictures.reduced_map.cache_clear()
 
@@ -60,7 +63,11 @@ class Store(Own):
         (found,) = keeping.verify()
         self.assertEqual((found.sha256, found.missing), (sha, False))
         self.assertIn("maps/hull_albedo.png", found.used[0])
-        self.assertEqual(self.call("post", "/uploads/known", {"sha256": [sha]}), [], "not offered as if it were whole")
+        self.assertEqual(
+            self.call("post", "/uploads/known", {"sha256": [sha]}),
+            [],
+            "not offered as if it were whole",
+        )
         self.upload("again.png", content)
         self.assertEqual(list(keeping.verify()), [])
         path.unlink()
@@ -80,26 +87,48 @@ class Store(Own):
         secret.write_text("x")
         for wrong in (str(secret), "../../secret.txt", "A" * 64, "0" * 63, ""):
             with self.subTest(wrong):
-                said = self.call("post", "/projects/import", {"files": [{"path": "p.ektopos.json", "sha256": wrong}]}, 422)
+                said = self.call(
+                    "post",
+                    "/projects/import",
+                    {"files": [{"path": "p.ektopos.json", "sha256": wrong}]},
+                    422,
+                )
                 self.assertTrue(said["message"])
                 self.assertRaises(MissingReference, store.content_path, wrong)
-        self.call("post", "/projects/import", {"files": [{"path": "p.ektopos.json", "sha256": "0" * 64}]}, 404)
+        self.call(
+            "post",
+            "/projects/import",
+            {"files": [{"path": "p.ektopos.json", "sha256": "0" * 64}]},
+            404,
+        )
 
     def test_a_full_disk_is_one_sentence_and_507(self) -> None:
         full = OSError(28, "No space left on device")
         with mock.patch("server.workshop.store.os.fsync", side_effect=full):
             answer = self.client.post("/api/uploads", {"file": io.BytesIO(b"abc"), "path": "a.png"})
-            self.assertEqual((answer.status_code, answer.json()["message"]), (507, "there is no room left on the disk."))
-        self.assertEqual([p for p in (self.place / "files").rglob("*") if p.is_file()], [], "nothing half done is left")
+            self.assertEqual(
+                (answer.status_code, answer.json()["message"]),
+                (507, "there is no room left on the disk."),
+            )
+        self.assertEqual(
+            [p for p in (self.place / "files").rglob("*") if p.is_file()],
+            [],
+            "nothing half done is left",
+        )
         project = self.begin()
         with mock.patch(
-            "server.workshop.models.project.Revision.objects.create", side_effect=OperationalError("database or disk is full")
+            "server.workshop.models.project.Revision.objects.create",
+            side_effect=OperationalError("database or disk is full"),
         ):
             self.edit(project, {"kind": "rename-project", "name": "x"}, status=507)
         with mock.patch("server.workshop.store.tempfile.mkstemp", side_effect=full):
             job = self.bring_in(project, {"hull_albedo.png": self.png()})
         self.assertEqual((job["state"], job["error"]["message"]), ("failed", DiskFull().message))
-        self.assertEqual(self.bring_in(project, {"hull_albedo.png": self.png()})["state"], "done", "and it can be repeated")
+        self.assertEqual(
+            self.bring_in(project, {"hull_albedo.png": self.png()})["state"],
+            "done",
+            "and it can be repeated",
+        )
 
 
 class Cache(Own):
@@ -120,13 +149,20 @@ class Cache(Own):
             f"/api/projects/{project['id']}/meshes/plates/suggestions",
             f"/api/projects/{project['id']}/meshes/plates/faces?slot=Front&face=0&by=part",
         ]
-        before = [b"".join(a.streaming_content) if a.streaming else a.content for a in map(self.client.get, addresses)]
+        before = [
+            b"".join(a.streaming_content) if a.streaming else a.content
+            for a in map(self.client.get, addresses)
+        ]
         for address, content in zip(addresses, before, strict=True):
             shutil.rmtree(self.place / "cache")
             pictures.reduced_map.cache_clear()
             answer = self.client.get(address)
             self.assertEqual(answer.status_code, 200, address)
-            self.assertEqual(b"".join(answer.streaming_content) if answer.streaming else answer.content, content, address)
+            self.assertEqual(
+                b"".join(answer.streaming_content) if answer.streaming else answer.content,
+                content,
+                address,
+            )
 
     def test_a_reduced_copy_that_breaks_off_is_made_again(self) -> None:
         self.bring_in(self.begin(), {"hull_albedo.png": self.png()})
@@ -134,7 +170,9 @@ class Cache(Own):
         for path in (self.place / "cache/reduced").rglob("*.npy"):
             path.write_bytes(path.read_bytes()[:50])
         pictures.reduced_map.cache_clear()
-        self.assertEqual(self.client.get(f"/api/map-pictures/{facts.sha256}/rgb/16.png").status_code, 200)
+        self.assertEqual(
+            self.client.get(f"/api/map-pictures/{facts.sha256}/rgb/16.png").status_code, 200
+        )
 
     def test_a_folder_that_goes_while_something_is_written_is_made_again(self) -> None:
         path = store.cache_path("views", "abcdef")
@@ -156,7 +194,9 @@ class AfterAnUpgrade(Own):
         self.assertEqual(keeping.measure_again(), 1)
         states = {entry["state"] for entry in self.call("get", f"/projects/{project['id']}/maps")}
         self.assertFalse(states & {"missing", "measuring"}, states)
-        self.assertTrue(all(mesh["measured"] for mesh in self.call("get", f"/projects/{project['id']}/meshes")))
+        self.assertTrue(
+            all(mesh["measured"] for mesh in self.call("get", f"/projects/{project['id']}/meshes"))
+        )
         self.assertEqual(keeping.measure_again(), 0)
 
     def test_what_cannot_be_measured_is_not_tried_over_and_over(self) -> None:
@@ -170,7 +210,9 @@ class AfterAnUpgrade(Own):
                 "m.obj": b"v 0 0 0\nv 1e308 0 0\nv 0 1 0\nf 1 2 3\n",
             }
         project = self.call(
-            "post", "/projects/import", {"files": [self.upload(path, content) for path, content in files.items()]}
+            "post",
+            "/projects/import",
+            {"files": [self.upload(path, content) for path, content in files.items()]},
         )
         (job,) = self.call("get", f"/projects/{project['id']}/jobs")
         self.assertEqual({entry["path"] for entry in job["result"]["files"]}, {"a.png", "m.obj"})
@@ -185,11 +227,17 @@ class AfterAnUpgrade(Own):
         project = self.sample()
         path = f"/projects/{project['id']}/meshes/plates/recipe"
         before = MeshFacts.objects.count()
-        with mock.patch("server.workshop.meshing.slot_facts", side_effect=AssertionError("measured")):
+        with mock.patch(
+            "server.workshop.meshing.slot_facts", side_effect=AssertionError("measured")
+        ):
             step = {"kind": "rename-slot", "slot": "Front", "name": "Hull"}
-            project = self.call("post", path, {"revision": project["revision"], "append": step})["project"]
+            project = self.call("post", path, {"revision": project["revision"], "append": step})[
+                "project"
+            ]
             step = {"kind": "rename-slot", "slot": "Back", "name": "Front"}
-            project = self.call("post", path, {"revision": project["revision"], "append": step})["project"]
+            project = self.call("post", path, {"revision": project["revision"], "append": step})[
+                "project"
+            ]
             (mesh,) = self.call("get", f"/projects/{project['id']}/meshes")
         self.assertEqual([slot["name"] for slot in mesh["slots"]], ["Hull", "Front", "Bare"])
         self.assertEqual(mesh["worn"], {"Hull": "tile", "Front": "tile_dull", "Bare": "plain"})
@@ -210,7 +258,9 @@ class Collector(Own):
         used = set(Project.objects.get(pk=project["id"]).head.files.values())
         keeping.collect()
         self.assertFalse(store.content_path(loose).exists())
-        self.assertTrue(all(store.content_path(sha).is_file() for sha in used), "also what only undo reaches")
+        self.assertTrue(
+            all(store.content_path(sha).is_file() for sha in used), "also what only undo reaches"
+        )
         self.call("delete", f"/projects/{project['id']}", status=204)
         self.old()
         keeping.collect()
@@ -218,9 +268,16 @@ class Collector(Own):
 
     def test_what_a_waiting_job_names_or_was_just_asked_for_stays(self) -> None:
         project = Project.objects.get(pk=self.begin()["id"])
-        one, two = self.upload("a.png", self.png(1))["sha256"], self.upload("b.png", self.png(2))["sha256"]
+        one, two = (
+            self.upload("a.png", self.png(1))["sha256"],
+            self.upload("b.png", self.png(2))["sha256"],
+        )
         self.old()
-        Job.objects.create(project=project, kind="bring-in", arguments={"files": [{"path": "a.png", "sha256": one}]})
+        Job.objects.create(
+            project=project,
+            kind="bring-in",
+            arguments={"files": [{"path": "a.png", "sha256": one}]},
+        )
         self.call("post", "/uploads/known", {"sha256": [two]})
         keeping.collect()
         self.assertTrue(store.content_path(one).exists() and store.content_path(two).exists())
@@ -232,11 +289,17 @@ class Collector(Own):
             os.utime(path, (1000 + number, 1000 + number))
         with override_settings(CACHE_BYTES=2500):
             keeping.collect()
-        self.assertEqual(sorted(p.name for p in (self.place / "cache").rglob("*.png")), ["20.png", "30.png"])
+        self.assertEqual(
+            sorted(p.name for p in (self.place / "cache").rglob("*.png")), ["20.png", "30.png"]
+        )
 
     def test_a_package_that_was_removed_can_be_brought_back_until_the_collector_comes(self) -> None:
         project = self.sample()
-        self.call("post", f"/projects/{project['id']}/exports", {"revision": project["revision"], "trial": False})
+        self.call(
+            "post",
+            f"/projects/{project['id']}/exports",
+            {"revision": project["revision"], "trial": False},
+        )
         path = f"/projects/{project['id']}/packages"
         (package,) = self.call("get", path)
         self.call("post", f"{path}/{package['id']}/remove", status=204)
@@ -246,7 +309,9 @@ class Collector(Own):
         self.call("post", f"{path}/{package['id']}/remove", status=204)
         with override_settings(GRACE_HOURS=0):
             keeping.collect()
-        self.assertEqual((Package.objects.count(), list((self.place / "packages").iterdir())), (0, []))
+        self.assertEqual(
+            (Package.objects.count(), list((self.place / "packages").iterdir())), (0, [])
+        )
 
     def test_temporary_files_of_processes_that_are_gone_go_at_the_start(self) -> None:
         store.put([b"x"])
@@ -262,7 +327,9 @@ class Removing(Own):
         project = self.sample()
         said = self.edit(project, {"kind": "remove-maps", "maps": ["tile_orm"]}, status=422)
         self.assertIn("tile", said["message"])
-        after = self.edit(project, {"kind": "remove-maps", "maps": ["tile_orm"], "with_feeds": True})
+        after = self.edit(
+            project, {"kind": "remove-maps", "maps": ["tile_orm"], "with_feeds": True}
+        )
         self.assertNotIn("metallic", after["document"]["materials"]["tile"]["inputs"])
         self.assertIn("normal", after["document"]["materials"]["tile"]["inputs"])
         back = self.call("post", f"/projects/{project['id']}/undo", {"revision": after["revision"]})
@@ -289,7 +356,9 @@ class Backups(Own):
         (row,) = self.call("get", "/projects")
         self.assertEqual(row["name"], "Test plates")
         self.assertEqual(list(keeping.verify()), [])
-        again = self.edit(self.call("get", f"/projects/{project['id']}"), {"kind": "rename-project", "name": "On"})
+        again = self.edit(
+            self.call("get", f"/projects/{project['id']}"), {"kind": "rename-project", "name": "On"}
+        )
         self.assertGreater(again["revision"], project["revision"] + 1, "no number is given twice")
 
     def test_what_is_no_backup_is_said(self) -> None:
@@ -308,7 +377,11 @@ class Backups(Own):
 
 class TheFolder(Own):
     def test_only_one_works_on_it_at_a_time(self) -> None:
-        with only_one(self.place), self.assertRaisesRegex(CommandError, "running on") as raised, only_one(self.place):
+        with (
+            only_one(self.place),
+            self.assertRaisesRegex(CommandError, "running on") as raised,
+            only_one(self.place),
+        ):
             pass
         self.assertEqual(raised.exception.returncode, 1)
 
@@ -342,30 +415,46 @@ class OneBadFile(Own):
         job = self.bring_in(
             self.begin(),
             {
-                "broken.exr": exr, "far.obj": b"v 0 0 0\nv 1e308 0 0\nv 0 -1e308 0\nf 1 2 3\n", "extras.gltf": text_extras,
-                "zero.png": b"", "half.png": self.png()[:60], "good_albedo.png": self.png(), "good.glb": mesh,
+                "broken.exr": exr,
+                "far.obj": b"v 0 0 0\nv 1e308 0 0\nv 0 -1e308 0\nf 1 2 3\n",
+                "extras.gltf": text_extras,
+                "zero.png": b"",
+                "half.png": self.png()[:60],
+                "good_albedo.png": self.png(),
+                "good.glb": mesh,
             },
-        )  # fmt: skip
+        )
         self.assertEqual((job["state"], job["result"]["maps"]), ("done", 1))
         wrong = {entry["path"] for entry in job["result"]["files"] if "error" in entry}
         self.assertLessEqual({"broken.exr", "far.obj", "zero.png", "half.png"}, wrong)
         self.assertFalse(wrong & {"good_albedo.png", "good.glb"})
-        self.assertTrue(all(entry.get("error") or entry["outcome"] for entry in job["result"]["files"]))
+        self.assertTrue(
+            all(entry.get("error") or entry["outcome"] for entry in job["result"]["files"])
+        )
 
     def test_a_reader_that_fails_in_an_unforeseen_way_is_a_bad_file_too(self) -> None:
-        with mock.patch("server.workshop.jobs.measuring.read_image", side_effect=ZeroDivisionError("?")):
+        with mock.patch(
+            "server.workshop.jobs.measuring.read_image", side_effect=ZeroDivisionError("?")
+        ):
             job = self.bring_in(self.begin(), {"a_albedo.png": self.png()})
         self.assertEqual(job["state"], "done")
         self.assertIn("damaged", job["result"]["files"][0]["error"])
 
     def test_names_are_chosen_when_the_step_is_made(self) -> None:
-        """Two imports of the same names that were measured at the same time: no map of either is lost."""
+        """Two imports of the same names that were measured at the same time: no map of either is
+        lost."""
         project = Project.objects.get(pk=self.begin()["id"])
         jobs = []
         for number in range(2):
             files = [self.upload(f"{number}/hull_albedo.png", self.png(number + 1))]
             jobs.append(
-                Job.objects.create(project=project, kind="bring-in", arguments={"files": files}, state="running", attempts=1)
+                Job.objects.create(
+                    project=project,
+                    kind="bring-in",
+                    arguments={"files": files},
+                    state="running",
+                    attempts=1,
+                )
             )
         finished = [bring_in(job, lambda share, what: None) for job in jobs]
         for finish in finished:

@@ -13,7 +13,9 @@ from tests.samples import project as open_small
 
 class MeshesApi(Api):
     def mesh(self, project: dict, name: str = "plates") -> dict:
-        return next(m for m in self.call("get", f"/projects/{project['id']}/meshes") if m["name"] == name)
+        return next(
+            m for m in self.call("get", f"/projects/{project['id']}/meshes") if m["name"] == name
+        )
 
     def recipe(self, project: dict, *steps: dict, status: int = 200, name: str = "plates"):
         body = {"revision": project["revision"], "recipe": list(steps)}
@@ -30,35 +32,53 @@ class MeshesApi(Api):
         project = self.sample()
         before = self.mesh(project)
         changed = self.recipe(
-            project, {"kind": "rename-slot", "slot": "Front", "name": "Hull"}, {"kind": "split-slot", "slot": "Hull"}
+            project,
+            {"kind": "rename-slot", "slot": "Front", "name": "Hull"},
+            {"kind": "split-slot", "slot": "Hull"},
         )
         after = self.mesh(changed)
-        self.assertEqual([slot["name"] for slot in after["slots"]], ["Hull", "Back", "Bare", "Hull_2"])
-        self.assertEqual(after["worn"], {"Hull": "tile", "Back": "tile_dull", "Bare": "plain", "Hull_2": "tile"})
+        self.assertEqual(
+            [slot["name"] for slot in after["slots"]], ["Hull", "Back", "Bare", "Hull_2"]
+        )
+        self.assertEqual(
+            after["worn"], {"Hull": "tile", "Back": "tile_dull", "Bare": "plain", "Hull_2": "tile"}
+        )
         self.assertNotEqual(after["key"], before["key"])
         self.assertIn("called Hull", after["recipe"][0]["words"])
         self.assertEqual(self.client.get(f"/api/mesh-geometry/{after['key']}.glb").status_code, 200)
-        undone = self.call("post", f"/projects/{project['id']}/undo", {"revision": changed["revision"]})
+        undone = self.call(
+            "post", f"/projects/{project['id']}/undo", {"revision": changed["revision"]}
+        )
         self.assertEqual(self.mesh(undone)["key"], before["key"])
 
     def test_a_step_that_does_not_fit_changes_nothing(self) -> None:
         project = self.sample()
-        said = self.recipe(project, {"kind": "rename-slot", "slot": "gone", "name": "x"}, status=422)
+        said = self.recipe(
+            project, {"kind": "rename-slot", "slot": "gone", "name": "x"}, status=422
+        )
         self.assertIn("no such slot", said["message"])
         self.recipe(project, {"kind": "paint-slot", "slot": "Front"}, status=422)
         stale = self.recipe(project | {"revision": project["revision"] - 1}, status=409)
         self.assertIn("changed", stale["message"])
         self.recipe(project, status=404, name="gone")
-        self.assertEqual(self.call("get", f"/projects/{project['id']}")["revision"], project["revision"])
+        self.assertEqual(
+            self.call("get", f"/projects/{project['id']}")["revision"], project["revision"]
+        )
 
     def test_an_export_carries_the_recipe(self) -> None:
-        project = self.recipe(self.sample(), {"kind": "rename-slot", "slot": "Bare", "name": "Base"})
-        job = self.call("post", f"/projects/{project['id']}/exports", {"revision": project["revision"]})
+        project = self.recipe(
+            self.sample(), {"kind": "rename-slot", "slot": "Bare", "name": "Base"}
+        )
+        job = self.call(
+            "post", f"/projects/{project['id']}/exports", {"revision": project["revision"]}
+        )
         ended = self.call("get", f"/jobs/{job['id']}")
         self.assertEqual(ended["state"], "done", ended["error"])
         (package,) = self.call("get", f"/projects/{project['id']}/packages")
         self.assertTrue(package["trial"]["passed"])
-        self.assertEqual({cell["slot"] for cell in package["trial"]["cells"]}, {"Front", "Back", "Base"})
+        self.assertEqual(
+            {cell["slot"] for cell in package["trial"]["cells"]}, {"Front", "Back", "Base"}
+        )
 
     def test_measures_and_faults_come_triangle_by_triangle(self) -> None:
         project = self.begin()
@@ -68,11 +88,17 @@ class MeshesApi(Api):
             save_glb(root / "m.glb", mesh)
             self.bring_in(project, {"m.glb": (root / "m.glb").read_bytes()})
         facts = self.mesh(project, "m")
-        density = np.frombuffer(b"".join(self.client.get(f"/api/mesh-measures/{facts['key']}/density.bin")), "<f4")
+        density = np.frombuffer(
+            b"".join(self.client.get(f"/api/mesh-measures/{facts['key']}/density.bin")), "<f4"
+        )
         np.testing.assert_allclose(density, 1.0, atol=1e-6)
-        number = next(i for i, fault in enumerate(facts["faults"]) if fault["code"] == "coincident-faces")
+        number = next(
+            i for i, fault in enumerate(facts["faults"]) if fault["code"] == "coincident-faces"
+        )
         self.assertTrue(facts["faults"][number]["seen"])
-        marks = np.frombuffer(self.client.get(f"/api/mesh-faults/{facts['key']}/{number}.bin").content, np.uint8)
+        marks = np.frombuffer(
+            self.client.get(f"/api/mesh-faults/{facts['key']}/{number}.bin").content, np.uint8
+        )
         self.assertEqual((len(marks), int(marks.sum())), (6, 1))
         self.call("get", f"/mesh-faults/{facts['key']}/99.bin", status=404)
         self.call("get", "/mesh-measures/00ff/density.bin", status=404)
@@ -80,14 +106,26 @@ class MeshesApi(Api):
     def test_faces_that_hang_together_are_found_from_one(self) -> None:
         project = self.sample()
         for by, wanted in (("part", [2, 3]), ("island", [2, 3]), ("face", [3])):
-            found = self.call("get", f"/projects/{project['id']}/meshes/plates/faces?slot=Front&face=3&by={by}")
+            found = self.call(
+                "get", f"/projects/{project['id']}/meshes/plates/faces?slot=Front&face=3&by={by}"
+            )
             self.assertEqual(found["faces"], wanted, by)
-        self.call("get", f"/projects/{project['id']}/meshes/plates/faces?slot=Front&face=9&by=part", status=422)
-        self.call("get", f"/projects/{project['id']}/meshes/plates/faces?slot=gone&face=0&by=part", status=422)
+        self.call(
+            "get",
+            f"/projects/{project['id']}/meshes/plates/faces?slot=Front&face=9&by=part",
+            status=422,
+        )
+        self.call(
+            "get",
+            f"/projects/{project['id']}/meshes/plates/faces?slot=gone&face=0&by=part",
+            status=422,
+        )
 
     def test_suggestions_and_proposals_name_sets_and_materials(self) -> None:
         project = self.sample()
-        bare = self.edit(project, {"kind": "assign", "mesh": "plates", "slots": ["Front"], "material": None})
+        bare = self.edit(
+            project, {"kind": "assign", "mesh": "plates", "slots": ["Front"], "material": None}
+        )
         suggested = self.call("get", f"/projects/{bare['id']}/meshes/plates/suggestions")["slots"]
         self.assertEqual([entry["slot"] for entry in suggested], ["Front", "Back", "Bare"])
         best = suggested[0]["candidates"][0]
@@ -104,7 +142,10 @@ class MeshesApi(Api):
         with folder() as root:
             save_glb(root / "other.glb", quads({"back": 1, "x1": 1}))
             self.bring_in(project, {"other.glb": (root / "other.glb").read_bytes()})
-        found = {pair["slot"]: pair for pair in self.call("get", f"/projects/{project['id']}/meshes/other/like/plates")}
+        found = {
+            pair["slot"]: pair
+            for pair in self.call("get", f"/projects/{project['id']}/meshes/other/like/plates")
+        }
         self.assertEqual((found["back"]["other"], found["back"]["material"]), ("Back", "tile_dull"))
         self.assertIn("UV layout", found["x1"]["why"])
 
@@ -114,7 +155,10 @@ class MeshesApi(Api):
         picture[12:116, 12:116] = noise(128)[12:116, 12:116] // 2 + 90
         with folder() as root:
             save_glb(root / "m.glb", quads({"A": 1}, uv_scale=1.0))
-            files = {"m.glb": (root / "m.glb").read_bytes(), "m_col.png": save(root / "c.png", picture).read_bytes()}
+            files = {
+                "m.glb": (root / "m.glb").read_bytes(),
+                "m_col.png": save(root / "c.png", picture).read_bytes(),
+            }
             self.bring_in(project, files)
         project = self.call("get", f"/projects/{project['id']}")
         step = {"kind": "move-uvs", "slots": ["A"], "scale": [0.75, 0.75]}
@@ -140,14 +184,21 @@ class MeshesApi(Api):
         self.assertEqual(set(document["materials"]), {"tile", "tile_dull", "plain"})
         self.assertEqual(len(document["maps"]), 5)
         self.assertEqual(document["materials"]["tile"]["alpha_mode"], "mask")
-        self.assertEqual(document["meshes"]["dressed"]["slots"], {name: name for name in ("tile", "tile_dull", "plain")})
-        undone = self.call("post", f"/projects/{project['id']}/undo", {"revision": after["revision"]})
+        self.assertEqual(
+            document["meshes"]["dressed"]["slots"],
+            {name: name for name in ("tile", "tile_dull", "plain")},
+        )
+        undone = self.call(
+            "post", f"/projects/{project['id']}/undo", {"revision": after["revision"]}
+        )
         self.assertEqual(undone["document"], before["document"])
 
     def test_occlusion_is_baked_into_a_map_and_fed_as_one_step(self) -> None:
         project = self.sample()
         job = self.call(
-            "post", f"/projects/{project['id']}/meshes/plates/occlusion", {"slot": "Bare", "size": 256, "samples": 16}
+            "post",
+            f"/projects/{project['id']}/meshes/plates/occlusion",
+            {"slot": "Bare", "size": 256, "samples": 16},
         )
         ended = self.call("get", f"/jobs/{job['id']}")
         self.assertEqual(ended["state"], "done", ended["error"])
@@ -155,7 +206,12 @@ class MeshesApi(Api):
         made = ended["result"]["map"]
         self.assertEqual(after["maps"][made]["roles"], {"r": "occlusion"})
         self.assertEqual(after["materials"]["plain"]["inputs"]["occlusion"]["map"], made)
-        self.call("post", f"/projects/{project['id']}/meshes/plates/occlusion", {"slot": "Bare", "samples": 0}, status=422)
+        self.call(
+            "post",
+            f"/projects/{project['id']}/meshes/plates/occlusion",
+            {"slot": "Bare", "samples": 0},
+            status=422,
+        )
 
 
 class TargetsApi(Api):
@@ -171,45 +227,76 @@ class TargetsApi(Api):
     def test_a_target_of_ones_own_is_tried_saved_used_and_removed(self) -> None:
         project = self.sample()
         path = f"/projects/{project['id']}"
-        wrong = self.call("post", f"{path}/target-drafts", {"profile": self.own(name_rule="{suffix}")})
+        wrong = self.call(
+            "post", f"{path}/target-drafts", {"profile": self.own(name_rule="{suffix}")}
+        )
         self.assertIn("needs {material}", wrong["problem"])
         right = self.call("post", f"{path}/target-drafts", {"profile": self.own()})["summary"]
         self.assertEqual((right["files"], right["problem"]), (3, ""))
         self.assertIn("smoothness instead of roughness", right["converted"])
         self.assertTrue(any("normal of" in said for said in right["lost"]))
-        project = self.edit(project, {"kind": "set-profile", "profile": self.own()}, {"kind": "set-target", "target": "mine"})
+        project = self.edit(
+            project,
+            {"kind": "set-profile", "profile": self.own()},
+            {"kind": "set-target", "target": "mine"},
+        )
         self.assertIn("mine", [target["id"] for target in self.call("get", f"{path}/targets")])
         plan = self.call("get", f"{path}/plan")
         self.assertIsNone(plan["budget"])
         self.assertEqual({file["state"] for file in plan["files"]}, {"new"})
         job = self.call("post", f"{path}/exports", {"revision": project["revision"]})
         self.assertEqual(self.call("get", f"/jobs/{job['id']}")["state"], "done")
-        self.assertEqual({file["state"] for file in self.call("get", f"{path}/plan")["files"]}, {"same"})
+        self.assertEqual(
+            {file["state"] for file in self.call("get", f"{path}/plan")["files"]}, {"same"}
+        )
         (package,) = self.call("get", f"{path}/packages")
         report = self.client.get(f"/api/packages/{package['id']}/report.html").content.decode()
-        for words in ("Test plates", "for Mine", "Front", "roughness", "FLIP", "data:image/png;base64,"):
+        for words in (
+            "Test plates",
+            "for Mine",
+            "Front",
+            "roughness",
+            "FLIP",
+            "data:image/png;base64,",
+        ):
             self.assertIn(words, report)
         self.assertNotIn("http", report.replace("http-equiv", ""), "the page fetches nothing")
-        project = self.edit(project, {"kind": "set-map", "maps": ["tile_col"], "encoding": "linear"})
-        states = {file["path"].rpartition("/")[2]: file["state"] for file in self.call("get", f"{path}/plan")["files"]}
-        self.assertEqual({name for name, state in states.items() if state == "changed"}, {"tile_Col.png"})
+        project = self.edit(
+            project, {"kind": "set-map", "maps": ["tile_col"], "encoding": "linear"}
+        )
+        states = {
+            file["path"].rpartition("/")[2]: file["state"]
+            for file in self.call("get", f"{path}/plan")["files"]
+        }
+        self.assertEqual(
+            {name for name, state in states.items() if state == "changed"}, {"tile_Col.png"}
+        )
         removed = self.edit(project, {"kind": "remove-profile", "target": "mine"})
         self.assertEqual(removed["document"]["target"], "gltf-glb")
         self.edit(removed, {"kind": "set-profile", "profile": self.own(id="gltf-glb")}, status=422)
 
     def test_the_project_is_compared_over_all_targets(self) -> None:
         project = self.edit(self.sample(), {"kind": "set-profile", "profile": self.own()})
-        found = {entry["target"]: entry for entry in self.call("get", f"/projects/{project['id']}/comparison")}
+        found = {
+            entry["target"]: entry
+            for entry in self.call("get", f"/projects/{project['id']}/comparison")
+        }
         self.assertEqual(len(found), len(built_in_profiles()) + 1)
         self.assertTrue(found["mine"]["own"])
         self.assertEqual(found["gltf-glb"]["lost"], [])
         self.assertIn("green of normals points down", found["orm-y-minus"]["converted"])
         for entry in found.values():
-            # Blocks take a byte a texel, uncompressed RGBA four: a quarter, but for the smallest mips.
+            # Blocks take a byte a texel, uncompressed RGBA four: a quarter, but for the smallest
+            # mips.
             self.assertLess(entry["compressed"], entry["memory"] * 0.26 + 64 * entry["files"])
         broken = self.edit(
             project,
-            {"kind": "set-feed", "material": "tile", "input": "roughness", "feed": {"map": "tile_orm", "channels": "rgb"}},
+            {
+                "kind": "set-feed",
+                "material": "tile",
+                "input": "roughness",
+                "feed": {"map": "tile_orm", "channels": "rgb"},
+            },
         )
         found = self.call("get", f"/projects/{broken['id']}/comparison")
         self.assertTrue(all("one channel" in entry["problem"] for entry in found))

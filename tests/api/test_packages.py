@@ -1,4 +1,5 @@
-"""Packages over HTTP: plans, targets of one's own, what is left out, packages from elsewhere, reports."""
+"""Packages over HTTP: plans, targets of one's own, what is left out, packages from elsewhere,
+reports."""
 
 from __future__ import annotations
 
@@ -35,9 +36,14 @@ class Plans(Api):
         files = {file["path"].split("/")[-1]: file for file in draft["plan"]["files"]}
         self.assertEqual(files["tile_ORM.ktx2"]["levels"], 7)
         self.assertEqual(files["tile_ORM.ktx2"]["state"], "new")
-        for words in ("UV transforms are worked into the UVs", "4 texels round UV islands are filled"):
+        for words in (
+            "UV transforms are worked into the UVs",
+            "4 texels round UV islands are filled",
+        ):
             self.assertIn(words, draft["plan"]["converted"])
-        wrong = self.call("post", f"/projects/{project['id']}/target-drafts", {"profile": LOOSE | {"mips": True}})
+        wrong = self.call(
+            "post", f"/projects/{project['id']}/target-drafts", {"profile": LOOSE | {"mips": True}}
+        )
         self.assertIn("only KTX2", wrong["problem"])
         self.assertIsNone(wrong["plan"])
 
@@ -46,13 +52,26 @@ class Plans(Api):
             project_folder(root)
             with open_project(root) as opened:
                 rules = find_profile("orm-y-minus")
-                plan = make_plan(opened.document, rules, lambda name: read_header(opened.map_path(name)))
-                real = {file.path: file.bytes for file in export_package(opened, rules, root / "out").files}
+                plan = make_plan(
+                    opened.document, rules, lambda name: read_header(opened.map_path(name))
+                )
+                real = {
+                    file.path: file.bytes
+                    for file in export_package(opened, rules, root / "out").files
+                }
                 for file in plan.files:
                     guess = estimated_bytes(
-                        file, lambda name: (read_header(opened.map_path(name)), opened.map_path(name).stat().st_size)
+                        file,
+                        lambda name: (
+                            read_header(opened.map_path(name)),
+                            opened.map_path(name).stat().st_size,
+                        ),
                     )
-                    self.assertLess(max(guess, real[file.path]) / min(guess, real[file.path]), 2, (file.path, guess))
+                    self.assertLess(
+                        max(guess, real[file.path]) / min(guess, real[file.path]),
+                        2,
+                        (file.path, guess),
+                    )
 
     def test_a_smaller_size_and_what_stays_behind_show_in_the_plan(self) -> None:
         project = self.sample()
@@ -62,10 +81,18 @@ class Plans(Api):
             {"kind": "leave-out", "what": "materials", "names": ["plain"], "out": True},
         )
         plan = self.call("get", f"/projects/{project['id']}/plan")
-        self.assertEqual({file["width"] for file in plan["files"] if file["path"].startswith("tile")}, {16})
+        self.assertEqual(
+            {file["width"] for file in plan["files"] if file["path"].startswith("tile")}, {16}
+        )
         self.assertFalse([file for file in plan["files"] if "plain" in file["materials"]])
-        self.assertEqual(self.call("get", f"/projects/{project['id']}/sheets/tile_dull")["size_limit"], 16)
-        self.edit(project, {"kind": "leave-out", "what": "meshes", "names": ["nothing"], "out": True}, status=404)
+        self.assertEqual(
+            self.call("get", f"/projects/{project['id']}/sheets/tile_dull")["size_limit"], 16
+        )
+        self.edit(
+            project,
+            {"kind": "leave-out", "what": "meshes", "names": ["nothing"], "out": True},
+            status=404,
+        )
 
 
 class FromElsewhere(Api):
@@ -87,10 +114,21 @@ class FromElsewhere(Api):
         (package,) = self.packages(project)
         self.assertEqual((package["target"], package["brought_in"]), ("metal-smooth", "theirs.zip"))
         self.assertTrue(package["trial"]["passed"])
-        # It is no base for what an export may use again, and the plan does not count it as the last one.
-        self.call("post", f"/projects/{project['id']}/exports", {"revision": project["revision"], "trial": False})
+        # It is no base for what an export may use again, and the plan does not count it as the last
+        # one.
+        self.call(
+            "post",
+            f"/projects/{project['id']}/exports",
+            {"revision": project["revision"], "trial": False},
+        )
         self.assertEqual(len(self.packages(project)), 2)
-        self.assertEqual({file["state"] for file in self.call("get", f"/projects/{project['id']}/plan")["files"]}, {"same"})
+        self.assertEqual(
+            {
+                file["state"]
+                for file in self.call("get", f"/projects/{project['id']}/plan")["files"]
+            },
+            {"same"},
+        )
 
     def test_a_bare_glb_is_tried_and_what_differs_is_said(self) -> None:
         project = self.sample()
@@ -101,17 +139,29 @@ class FromElsewhere(Api):
                 export_package(opened, find_profile("gltf-glb"), root / "out")
             content = (root / "out/Test_plates.glb").read_bytes()
         self.brought(project, "hand made.glb", content)
-        wrong = [c for c in self.packages(project)[0]["trial"]["cells"] if c["verdict"] == "differs"]
-        self.assertEqual([(c["slot"], c["input"], c["cause"]) for c in wrong], [("Bare", "roughness", "constant-changed")])
+        wrong = [
+            c for c in self.packages(project)[0]["trial"]["cells"] if c["verdict"] == "differs"
+        ]
+        self.assertEqual(
+            [(c["slot"], c["input"], c["cause"]) for c in wrong],
+            [("Bare", "roughness", "constant-changed")],
+        )
 
     def test_what_is_no_package_is_refused_with_a_reason(self) -> None:
         project = self.sample()
         self.assertIn("no package", self.brought(project, "notes.txt", b"words", 422)["message"])
         with folder() as root:
             (root / "readme.txt").write_text("nothing")
-            self.assertIn("no package in it", self.brought(project, "empty.zip", zipped(root), 422)["message"])
-        self.assertIn("cannot be unpacked", self.brought(project, "broken.zip", b"PK\x03\x04 broken", 422)["message"])
-        self.assertIn("no target", self.brought(project, "m.glb", b"glTF", 422, target="nowhere")["message"])
+            self.assertIn(
+                "no package in it", self.brought(project, "empty.zip", zipped(root), 422)["message"]
+            )
+        self.assertIn(
+            "cannot be unpacked",
+            self.brought(project, "broken.zip", b"PK\x03\x04 broken", 422)["message"],
+        )
+        self.assertIn(
+            "no target", self.brought(project, "m.glb", b"glTF", 422, target="nowhere")["message"]
+        )
         missing = {"path": "m.glb", "sha256": "0" * 64}
         self.call("post", f"/projects/{project['id']}/packages", missing, 404)
         self.assertEqual(self.packages(project), [])
@@ -126,7 +176,11 @@ class FromElsewhere(Api):
 class Reports(Api):
     def test_both_forms_hold_the_verdicts_and_fetch_nothing(self) -> None:
         project = self.sample()
-        self.call("post", f"/projects/{project['id']}/exports", {"revision": project["revision"], "trial": True})
+        self.call(
+            "post",
+            f"/projects/{project['id']}/exports",
+            {"revision": project["revision"], "trial": True},
+        )
         package = self.call("get", f"/projects/{project['id']}/packages")[0]
         page = self.client.get(f"/api/packages/{package['id']}/report.html").content.decode()
         self.assertIn("everything arrived as it was meant", page)
@@ -139,7 +193,11 @@ class Reports(Api):
 
     def test_without_a_trial_there_is_none(self) -> None:
         project = self.sample()
-        self.call("post", f"/projects/{project['id']}/exports", {"revision": project["revision"], "trial": False})
+        self.call(
+            "post",
+            f"/projects/{project['id']}/exports",
+            {"revision": project["revision"], "trial": False},
+        )
         package = self.call("get", f"/projects/{project['id']}/packages")[0]
         for form in ("html", "pdf"):
             self.call("get", f"/packages/{package['id']}/report.{form}", status=404)

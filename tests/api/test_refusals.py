@@ -17,7 +17,8 @@ FILLED = {"uuid": NOWHERE, "int": "999999"}
 
 
 def addresses() -> list[tuple[str, str]]:
-    """Every call of the API that needs something to be there, as method and path, with ids that lead nowhere."""
+    """Every call of the API that needs something to be there, as method and path, with ids that
+    lead nowhere."""
     found = []
     for path, calls in api.get_openapi_schema()["paths"].items():
         if "{" not in path:
@@ -48,7 +49,13 @@ class Nowhere(Api):
         for method, path in asked:
             self.assertNotIn("{", path)
             with self.subTest(method=method, path=path):
-                answer = getattr(self.client, method)(f"/api{path}", data="{}", content_type="application/json") if method != "get" else self.client.get(f"/api{path}")  # fmt: skip
+                answer = (
+                    getattr(self.client, method)(
+                        f"/api{path}", data="{}", content_type="application/json"
+                    )
+                    if method != "get"
+                    else self.client.get(f"/api{path}")
+                )
                 self.assertIn(answer.status_code, (404, 422), answer.content[:200])
                 said = answer.json()
                 self.assertTrue(said.get("message") or isinstance(said.get("detail"), list), said)
@@ -65,7 +72,10 @@ class Opening(Api):
         given = [self.upload(path, content) for path, content in files.items()]
         said = self.call("post", "/projects/import", {"files": given}, status)
         self.assertEqual(Project.objects.count(), 0)
-        self.assertFalse(re.search(r"[0-9a-f]{32}|/tmp|Traceback", json.dumps(said)), "nothing of the inside is shown")
+        self.assertFalse(
+            re.search(r"[0-9a-f]{32}|/tmp|Traceback", json.dumps(said)),
+            "nothing of the inside is shown",
+        )
         return said
 
     def zipped(self, files: dict[str, bytes]) -> bytes:
@@ -99,7 +109,9 @@ class Opening(Api):
                 self.assertIn("late.ektopos.json", said["subject"] + said["message"])
 
     def test_a_folder_without_a_document_and_one_that_leaves_itself(self) -> None:
-        self.assertEqual(self.refused({"p/readme.txt": b"a", "p/more.txt": b"b"})["subject"], "the folder")
+        self.assertEqual(
+            self.refused({"p/readme.txt": b"a", "p/more.txt": b"b"})["subject"], "the folder"
+        )
         self.assertEqual(self.refused({})["subject"], "files")
         given = [self.upload("a.txt", b"a"), self.upload("b.txt", b"b")]
         given[0]["path"] = "../a.txt"
@@ -109,9 +121,14 @@ class Opening(Api):
     def test_a_sound_folder_and_a_sound_document_alone_open(self) -> None:
         with folder() as root:
             project_folder(root / "p")
-            files = {str(p.relative_to(root)): p.read_bytes() for p in root.rglob("*") if p.is_file()}
+            files = {
+                str(p.relative_to(root)): p.read_bytes() for p in root.rglob("*") if p.is_file()
+            }
         given = [self.upload(path, content) for path, content in files.items()]
-        self.assertEqual(self.call("post", "/projects/import", {"files": given})["document"]["name"], "Test plates")
+        self.assertEqual(
+            self.call("post", "/projects/import", {"files": given})["document"]["name"],
+            "Test plates",
+        )
         alone = {"files": [self.upload("alone.ektopos.json", b'{"ektopos": 1, "name": "Alone"}')]}
         self.assertEqual(self.call("post", "/projects/import", alone)["document"]["name"], "Alone")
 
@@ -120,8 +137,18 @@ class Wrong(Api):
     def test_edits_with_wrong_values_change_nothing(self) -> None:
         project = self.sample()
         for edit in (
-            {"kind": "set-feed", "material": "tile", "input": "roughness", "feed": {"value": "rough"}},
-            {"kind": "set-feed", "material": "tile", "input": "no_such_input", "feed": {"value": 0.5}},
+            {
+                "kind": "set-feed",
+                "material": "tile",
+                "input": "roughness",
+                "feed": {"value": "rough"},
+            },
+            {
+                "kind": "set-feed",
+                "material": "tile",
+                "input": "no_such_input",
+                "feed": {"value": 0.5},
+            },
             {"kind": "rename-project", "name": ""},
             {"kind": "set-target", "target": "gone"},
             {"kind": "assign", "mesh": "plates", "slots": ["Front"], "material": 7},
@@ -136,7 +163,9 @@ class Wrong(Api):
             with self.subTest(edit):
                 said = self.edit(project, edit, status=404)
                 self.assertIn("gone", said["subject"] + said["message"])
-        self.assertEqual(self.call("get", f"/projects/{project['id']}")["revision"], project["revision"])
+        self.assertEqual(
+            self.call("get", f"/projects/{project['id']}")["revision"], project["revision"]
+        )
 
     def test_of_several_edits_one_that_is_wrong_leaves_all_undone(self) -> None:
         project = self.begin()
@@ -148,10 +177,19 @@ class Wrong(Api):
     def test_a_file_that_was_never_sent_is_refused(self) -> None:
         project = self.begin()
         given = {"files": [{"path": "maps/a.png", "sha256": "0" * 64}]}
-        answer = self.client.post(f"/api/projects/{project['id']}/bring-in", json.dumps(given), content_type="application/json")
+        answer = self.client.post(
+            f"/api/projects/{project['id']}/bring-in",
+            json.dumps(given),
+            content_type="application/json",
+        )
         self.assertIn(answer.status_code, (404, 422), answer.content)
         for wrong in ("../../secret", "0" * 63, "G" * 64):
-            self.call("post", f"/projects/{project['id']}/bring-in", {"files": [{"path": "a.png", "sha256": wrong}]}, 422)
+            self.call(
+                "post",
+                f"/projects/{project['id']}/bring-in",
+                {"files": [{"path": "a.png", "sha256": wrong}]},
+                422,
+            )
 
     def test_a_picture_under_another_name_is_told_by_its_content(self) -> None:
         """A PNG called .jpg is read as what it is: nobody's fault but the name's."""

@@ -1,6 +1,8 @@
-"""Every call of the API against its own description, with bodies and addresses that nobody would send.
+"""Every call of the API against its own description, with bodies and addresses that nobody would
+send.
 
-Source of the cases: schemathesis, from the OpenAPI document; a fixed small budget, the same cases each time.
+Source of the cases: schemathesis, from the OpenAPI document; a fixed small budget, the same cases
+each time.
 """
 
 from __future__ import annotations
@@ -21,7 +23,12 @@ from server.wsgi import application
 from tests.api.client import Api
 
 CASES = 12
-CHECKS = [not_a_server_error, status_code_conformance, content_type_conformance, response_schema_conformance]
+CHECKS = [
+    not_a_server_error,
+    status_code_conformance,
+    content_type_conformance,
+    response_schema_conformance,
+]
 
 
 class EveryCall(Api):
@@ -29,11 +36,22 @@ class EveryCall(Api):
         """Parameters of addresses that lead somewhere, so that more is tried than 404."""
         sheet = self.call("get", f"/projects/{project['id']}/sheets/tile")
         return {
-            "project_id": project["id"], "name": "tile", "set_name": "tile", "map_name": "tile_orm", "other": "plates", "light": "grey-room",
-            "sha256": MapFacts.objects.first().sha256, "package_id": Package.objects.first().pk,
+            "project_id": project["id"],
+            "name": "tile",
+            "set_name": "tile",
+            "map_name": "tile_orm",
+            "other": "plates",
+            "light": "grey-room",
+            "sha256": MapFacts.objects.first().sha256,
+            "package_id": Package.objects.first().pk,
             "job_id": self.call("get", f"/projects/{project['id']}/jobs")[0]["id"],
-            "checkpoint_id": project["checkpoints"][0]["id"], "key": sheet["stage"]["picture"], "x": 3, "y": 5, "size": 32, "number": 0,
-        }  # fmt: skip
+            "checkpoint_id": project["checkpoints"][0]["id"],
+            "key": sheet["stage"]["picture"],
+            "x": 3,
+            "y": 5,
+            "size": 32,
+            "number": 0,
+        }
 
     def every_case(self, operation, parameters: dict[str, object]) -> int:
         """Try a call with so many cases; gives how many."""
@@ -42,16 +60,23 @@ class EveryCall(Api):
         def each(case) -> None:
             nonlocal turn
             turn += 1
-            # Every other case goes where something is; deleting goes nowhere, for the others need it.
+            # Every other case goes where something is; deleting goes nowhere, for the others need
+            # it.
             if turn % 2 and operation.method != "delete" and case.path_parameters:
-                case.path_parameters |= {k: v for k, v in parameters.items() if k in case.path_parameters}
+                case.path_parameters |= {
+                    k: v for k, v in parameters.items() if k in case.path_parameters
+                }
             case.validate_response(case.call(), checks=CHECKS)
 
         with_cases = given(case=operation.as_strategy())(each)
         settings(
-            max_examples=CASES, derandomize=True, database=None, deadline=None, phases=[Phase.explicit, Phase.generate],
+            max_examples=CASES,
+            derandomize=True,
+            database=None,
+            deadline=None,
+            phases=[Phase.explicit, Phase.generate],
             suppress_health_check=list(HealthCheck),
-        )(with_cases)()  # fmt: skip
+        )(with_cases)()
         return turn
 
     def test_no_call_answers_what_it_does_not_describe(self) -> None:
@@ -59,7 +84,11 @@ class EveryCall(Api):
         self.addCleanup(logging.disable, logging.NOTSET)
         project = self.sample()
         project = self.call("post", f"/projects/{project['id']}/checkpoints", {"name": "a"})
-        self.call("post", f"/projects/{project['id']}/exports", {"revision": project["revision"], "trial": True})
+        self.call(
+            "post",
+            f"/projects/{project['id']}/exports",
+            {"revision": project["revision"], "trial": True},
+        )
         real = self.real(project)
         schema = schemathesis.openapi.from_wsgi("/api/openapi.json", application)
         tried = 0
@@ -70,7 +99,9 @@ class EveryCall(Api):
                 parameters["name"] = "plates"
             if "/maps/" in operation.path:
                 parameters["name"] = "tile_orm"
-            if operation.path.startswith(("/api/mesh-geometry", "/api/mesh-measures", "/api/mesh-faults")):
+            if operation.path.startswith(
+                ("/api/mesh-geometry", "/api/mesh-measures", "/api/mesh-faults")
+            ):
                 parameters["key"] = MeshFacts.objects.first().key
             with self.subTest(operation.label):
                 tried += self.every_case(operation, parameters)

@@ -1,4 +1,5 @@
-"""What each screen asks the API for: sheets, probe, pictures, geometry, conversion; and what is refused there."""
+"""What each screen asks the API for: sheets, probe, pictures, geometry, conversion; and what is
+refused there."""
 
 from __future__ import annotations
 
@@ -25,8 +26,12 @@ class Sheets(Api):
         sheet = self.call("get", f"/projects/{project['id']}/sheets/{material}")
         return {row["input"]: row for row in sheet["rows"]}
 
-    def feed(self, project: dict, input_name: str, feed: dict | None, material: str = "tile") -> dict:
-        return self.edit(project, {"kind": "set-feed", "material": material, "input": input_name, "feed": feed})
+    def feed(
+        self, project: dict, input_name: str, feed: dict | None, material: str = "tile"
+    ) -> dict:
+        return self.edit(
+            project, {"kind": "set-feed", "material": material, "input": input_name, "feed": feed}
+        )
 
     def test_the_sheet_names_chain_derived_slots_and_own_settings(self) -> None:
         project = self.sample()
@@ -41,14 +46,18 @@ class Sheets(Api):
         project = self.sample()
         self.assertEqual(self.rows(project, "tile")["roughness"]["gives"]["clipped"], 0)
         # Doubling cuts off all that lies above one half.
-        changed = self.feed(project, "roughness", {"map": "tile_orm", "channels": "g", "multiply": 2.0})
+        changed = self.feed(
+            project, "roughness", {"map": "tile_orm", "channels": "g", "multiply": 2.0}
+        )
         clipped = self.rows(changed, "tile")["roughness"]["gives"]["clipped"]
         self.assertAlmostEqual(clipped, float((noise(64, 3)[..., 1] > 127).mean()), delta=0.02)
 
     def test_gloss_fed_as_roughness_is_suggested_with_the_evidence_and_never_changed(self) -> None:
         project = self.sample()
         self.assertEqual(self.rows(project, "tile_dull")["roughness"]["gives"]["suggestion"], "")
-        straight = self.feed(project, "roughness", {"map": "tile_gloss", "channels": "r"}, "tile_dull")
+        straight = self.feed(
+            project, "roughness", {"map": "tile_gloss", "channels": "r"}, "tile_dull"
+        )
         row = self.rows(straight, "tile_dull")["roughness"]
         self.assertIn("gloss", row["gives"]["suggestion"])
         self.assertFalse(row["feed"]["invert"])
@@ -65,9 +74,15 @@ class Sheets(Api):
         project = self.feed(self.sample(), "clearcoat", {"map": "tile_orm", "channels": "g"})
         self.assertTrue(self.rows(project, "tile")["clearcoat"]["leaves"]["carried"])
         loose = self.edit(project, {"kind": "set-target", "target": "orm-y-minus"})
-        self.assertFalse(self.rows(loose, "tile")["clearcoat"]["leaves"]["carried"], "no file of this target holds it")
+        self.assertFalse(
+            self.rows(loose, "tile")["clearcoat"]["leaves"]["carried"],
+            "no file of this target holds it",
+        )
         number = self.feed(loose, "clearcoat", {"value": 0.8})
-        self.assertTrue(self.rows(number, "tile")["clearcoat"]["leaves"]["carried"], "a number travels in the list")
+        self.assertTrue(
+            self.rows(number, "tile")["clearcoat"]["leaves"]["carried"],
+            "a number travels in the list",
+        )
 
     def test_the_same_row_leaves_differently_for_every_target(self) -> None:
         project = self.sample()
@@ -77,21 +92,33 @@ class Sheets(Api):
             leaves = self.rows(project, "tile")["roughness"]["leaves"]
             seen[target] = (leaves["words"], leaves["channels"], leaves["quantity"])
         self.assertEqual(len(set(seen.values())), 4, seen)
-        self.assertEqual([held[1:] for held in seen.values()], [("g", ""), ("a", "smoothness"), ("r", ""), ("a", "gloss")])
+        self.assertEqual(
+            [held[1:] for held in seen.values()],
+            [("g", ""), ("a", "smoothness"), ("r", ""), ("a", "gloss")],
+        )
 
     def test_a_sheet_of_nothing_and_a_broken_base_are_said(self) -> None:
         project = self.sample()
         self.call("get", f"/projects/{project['id']}/sheets/gone", status=404)
         entry = {"from": "gone", "inputs": {}}
         self.call("post", f"/projects/{project['id']}/sheets/tile", {"entry": entry}, status=404)
-        self.call("post", f"/projects/{project['id']}/sheets/tile", {"entry": {"alpha_cutoff": "x"}}, status=422)
+        self.call(
+            "post",
+            f"/projects/{project['id']}/sheets/tile",
+            {"entry": {"alpha_cutoff": "x"}},
+            status=422,
+        )
 
 
 class Probing(Api):
     def test_every_input_is_traced_to_its_texel(self) -> None:
         project = self.sample()
-        # The transform is glTF's: uv' = offset + rotate(rotation) · (tiling · uv). At uv (0, 0) that is the offset.
-        probed = {row["input"]: row for row in self.call("get", f"/projects/{project['id']}/probe/tile?u=0&v=0")}
+        # The transform is glTF's: uv' = offset + rotate(rotation) · (tiling · uv). At uv (0, 0)
+        # that is the offset.
+        probed = {
+            row["input"]: row
+            for row in self.call("get", f"/projects/{project['id']}/probe/tile?u=0&v=0")
+        }
         codes = noise(64, 3)[32, 16]
         self.assertIn(str(int(codes[2])), json.dumps(probed["metallic"]))
         self.assertAlmostEqual(probed["metallic"]["value"][0], codes[2] / 255, places=4)
@@ -99,7 +126,10 @@ class Probing(Api):
     def test_a_constant_is_the_same_everywhere(self) -> None:
         project = self.sample()
         for point in ("u=0&v=0", "u=-3.7&v=12.2"):
-            probed = {row["input"]: row for row in self.call("get", f"/projects/{project['id']}/probe/plain?{point}")}
+            probed = {
+                row["input"]: row
+                for row in self.call("get", f"/projects/{project['id']}/probe/plain?{point}")
+            }
             self.assertEqual(probed["roughness"]["value"], [0.35])
 
 
@@ -112,16 +142,25 @@ class Pictures(Api):
         first, again = self.client.get(path), self.client.get(path)
         self.assertEqual(first.content, again.content)
         self.assertEqual(decoded(first).shape[:2], (48, 48))
-        other = self.client.get(f"/api/material-pictures/{stage['tile']['picture']}/grey-room/48.png")
-        self.assertGreater(np.abs(decoded(first).astype(int)[..., :3] - decoded(other)[..., :3]).max(), 10)
+        other = self.client.get(
+            f"/api/material-pictures/{stage['tile']['picture']}/grey-room/48.png"
+        )
+        self.assertGreater(
+            np.abs(decoded(first).astype(int)[..., :3] - decoded(other)[..., :3]).max(), 10
+        )
 
     def test_a_stage_at_a_checkpoint_is_as_it_was(self) -> None:
         project = self.sample()
         kept = self.call("post", f"/projects/{project['id']}/checkpoints", {"name": "before"})
         before = self.call("get", f"/projects/{project['id']}/stage")
-        self.edit(kept, {"kind": "set-feed", "material": "plain", "input": "roughness", "feed": {"value": 0.9}})
+        self.edit(
+            kept,
+            {"kind": "set-feed", "material": "plain", "input": "roughness", "feed": {"value": 0.9}},
+        )
         point = kept["checkpoints"][0]["id"]
-        self.assertEqual(self.call("get", f"/projects/{project['id']}/stage?checkpoint={point}"), before)
+        self.assertEqual(
+            self.call("get", f"/projects/{project['id']}/stage?checkpoint={point}"), before
+        )
         self.assertNotEqual(self.call("get", f"/projects/{project['id']}/stage"), before)
 
     def test_a_stage_leaves_broken_materials_out_and_shows_the_rest(self) -> None:
@@ -129,7 +168,9 @@ class Pictures(Api):
         broken = Project.objects.get(pk=project["id"])
         document = broken.document
         document.materials["tile"].base = "gone"
-        broken.head.whole["document"] = document.model_dump(mode="json", by_alias=True, exclude_none=True)
+        broken.head.whole["document"] = document.model_dump(
+            mode="json", by_alias=True, exclude_none=True
+        )
         broken.head.epoch += 1
         broken.head.save()
         self.assertEqual(list(self.call("get", f"/projects/{project['id']}/stage")), ["plain"])
@@ -146,47 +187,67 @@ class Pictures(Api):
         sha = MapFacts.objects.get(facts__header__channels=4).sha256
         grey = MapFacts.objects.filter(facts__header__channels=1).first()
         for path in (
-            f"/map-pictures/{'0' * 64}/rgb/64.png", "/map-pictures/..%2f..%2fetc/rgb/64.png", f"/map-pictures/{sha}/texel/64/0",
-            f"/stage-pictures/{'0' * 64}/64.png", f"/material-pictures/{'0' * 64}/grey-room/64.png",
-            f"/mesh-geometry/{'0' * 64}.glb", f"/projects/{project['id']}/maps/gone", f"/projects/{project['id']}/probe/gone?u=0&v=0",
-            f"/projects/{project['id']}/stage?checkpoint=999", "/packages/999/report.html", "/packages/999/pictures/0-meant.png",
+            f"/map-pictures/{'0' * 64}/rgb/64.png",
+            "/map-pictures/..%2f..%2fetc/rgb/64.png",
+            f"/map-pictures/{sha}/texel/64/0",
+            f"/stage-pictures/{'0' * 64}/64.png",
+            f"/material-pictures/{'0' * 64}/grey-room/64.png",
+            f"/mesh-geometry/{'0' * 64}.glb",
+            f"/projects/{project['id']}/maps/gone",
+            f"/projects/{project['id']}/probe/gone?u=0&v=0",
+            f"/projects/{project['id']}/stage?checkpoint=999",
+            "/packages/999/report.html",
+            "/packages/999/pictures/0-meant.png",
             "/jobs/00000000-0000-0000-0000-000000000000",
-        ):  # fmt: skip
+        ):
             with self.subTest(path):
                 answer = self.client.get(f"/api{path}")
                 self.assertIn(answer.status_code, (404, 422), answer.content[:200])
                 self.assertNotIn(b"Traceback", answer.content)
         self.assertEqual(self.client.get(f"/api/map-pictures/{sha}/q/64.png").status_code, 422)
-        self.assertIn(self.client.get(f"/api/map-pictures/{grey.sha256}/a/64.png").status_code, (404, 422))
+        self.assertIn(
+            self.client.get(f"/api/map-pictures/{grey.sha256}/a/64.png").status_code, (404, 422)
+        )
 
 
 class MeshesAndFiles(Api):
     def test_a_mesh_lists_slots_faults_and_its_geometry(self) -> None:
         project = self.sample()
         (mesh,) = self.call("get", f"/projects/{project['id']}/meshes")
-        self.assertEqual([(s["name"], s["triangles"]) for s in mesh["slots"]], [("Front", 4), ("Back", 2), ("Bare", 2)])
+        self.assertEqual(
+            [(s["name"], s["triangles"]) for s in mesh["slots"]],
+            [("Front", 4), ("Back", 2), ("Bare", 2)],
+        )
         self.assertEqual(mesh["worn"], {"Front": "tile", "Back": "tile_dull", "Bare": "plain"})
         answer = self.call("get", f"/mesh-geometry/{mesh['key']}.glb")
         self.assertEqual(b"".join(answer.streaming_content)[:4], b"glTF")
 
     def test_what_is_here_already_need_not_be_sent(self) -> None:
         sent = self.upload("a.png", b"some content")
-        known = self.call("post", "/uploads/known", {"sha256": [sent["sha256"], "0" * 64, "../../etc/passwd"]})
+        known = self.call(
+            "post", "/uploads/known", {"sha256": [sent["sha256"], "0" * 64, "../../etc/passwd"]}
+        )
         self.assertEqual(known, [sent["sha256"]])
 
     def test_bringing_in_nothing_or_what_was_never_sent_is_refused(self) -> None:
         project = self.begin()
         self.call("post", f"/projects/{project['id']}/bring-in", {"files": []}, status=422)
         missing = {"path": "a.png", "sha256": "0" * 64}
-        answer = self.call("post", f"/projects/{project['id']}/bring-in", {"files": [missing]}, status=404)
+        answer = self.call(
+            "post", f"/projects/{project['id']}/bring-in", {"files": [missing]}, status=404
+        )
         self.assertIn("a.png", json.dumps(answer))
 
     def test_odd_pictures_come_in_as_they_are(self) -> None:
         with folder() as root:
             files = {
-                "odd/dot_rough.png": save(root / "a.png", np.array([[[90]]], np.uint8)).read_bytes(),
+                "odd/dot_rough.png": save(
+                    root / "a.png", np.array([[[90]]], np.uint8)
+                ).read_bytes(),
                 "odd/wide_rough.png": save(root / "b.png", noise(64, 1, 1)[:3]).read_bytes(),
-                "odd/deep_height.png": save(root / "c.png", noise(32, 2, 1).astype(np.uint16) * 257).read_bytes(),
+                "odd/deep_height.png": save(
+                    root / "c.png", noise(32, 2, 1).astype(np.uint16) * 257
+                ).read_bytes(),
                 "odd/pair_mask.png": save(root / "d.png", noise(32, 3, 2)).read_bytes(),
             }
         project = self.begin()
@@ -205,7 +266,12 @@ class MeshesAndFiles(Api):
         project, other = self.sample(), self.begin("Other")
         listed = {row["name"]: row for row in self.call("get", "/projects")}
         self.assertEqual(
-            (listed["Test plates"]["maps"], listed["Test plates"]["materials"], listed["Other"]["maps"]), (5, 3, 0)
+            (
+                listed["Test plates"]["maps"],
+                listed["Test plates"]["materials"],
+                listed["Other"]["maps"],
+            ),
+            (5, 3, 0),
         )
         self.call("delete", f"/projects/{project['id']}", status=204)
         self.call("get", f"/projects/{project['id']}", status=404)
@@ -218,7 +284,8 @@ class MeshesAndFiles(Api):
 
 class Converting(Api):
     def older(self) -> dict:
-        """A project with a set of the older workflow: painted and bare metal halves, gloss in the specular map's alpha."""
+        """A project with a set of the older workflow: painted and bare metal halves, gloss in the
+        specular map's alpha."""
         diffuse, specular = np.zeros((16, 16, 3), np.uint8), np.zeros((16, 16, 4), np.uint8)
         diffuse[:, :8], specular[:, :8] = (180, 60, 40), (56, 56, 56, 51)
         specular[:, 8:] = (230, 210, 170, 204)
@@ -232,9 +299,21 @@ class Converting(Api):
         project = self.call("get", f"/projects/{project['id']}")
         return self.edit(
             project,
-            {"kind": "set-map", "maps": ["lamp_diffuse"], "roles": {"rgb": "base_color"}, "encoding": "srgb", "set": "lamp"},
-            {"kind": "set-map", "maps": ["lamp_specular"], "roles": {"rgb": "specular", "a": "gloss"}, "encoding": "srgb", "set": "lamp"},
-        )  # fmt: skip
+            {
+                "kind": "set-map",
+                "maps": ["lamp_diffuse"],
+                "roles": {"rgb": "base_color"},
+                "encoding": "srgb",
+                "set": "lamp",
+            },
+            {
+                "kind": "set-map",
+                "maps": ["lamp_specular"],
+                "roles": {"rgb": "specular", "a": "gloss"},
+                "encoding": "srgb",
+                "set": "lamp",
+            },
+        )
 
     def test_a_set_is_converted_as_one_step_and_can_be_undone(self) -> None:
         project = self.older()
@@ -245,8 +324,12 @@ class Converting(Api):
         material = after["document"]["materials"][ended["result"]["material"]]
         self.assertEqual(set(material["inputs"]), {"base_color", "metallic", "roughness"})
         board = {m["name"]: m for m in self.call("get", f"/projects/{project['id']}/maps")}
-        metal = decoded(self.client.get(f"/api/map-pictures/{board['lamp_Metallic']['sha256']}/r/16.png"))
-        rough = decoded(self.client.get(f"/api/map-pictures/{board['lamp_Roughness']['sha256']}/r/16.png"))
+        metal = decoded(
+            self.client.get(f"/api/map-pictures/{board['lamp_Metallic']['sha256']}/r/16.png")
+        )
+        rough = decoded(
+            self.client.get(f"/api/map-pictures/{board['lamp_Roughness']['sha256']}/r/16.png")
+        )
         metal, rough = (p if p.ndim == 2 else p[..., 0] for p in (metal, rough))
         self.assertLess(metal[8, 3], 12)  # 0.04 reflectance: no metal
         self.assertGreater(metal[8, 12], 240)  # black diffuse, bright specular: metal
@@ -257,14 +340,25 @@ class Converting(Api):
     def test_a_conversion_is_shown_before_it_is_made(self) -> None:
         project = self.older()
         seen = self.call("get", f"/projects/{project['id']}/conversions/lamp")
-        self.assertEqual([part["name"] for part in seen["before"]], ["diffuse", "specular", "gloss"])
+        self.assertEqual(
+            [part["name"] for part in seen["before"]], ["diffuse", "specular", "gloss"]
+        )
         after = {part["name"]: part for part in seen["after"]}
         self.assertLess(after["metallic"]["low"], 0.05)
         self.assertGreater(after["metallic"]["high"], 0.94)
-        self.assertTrue(all(part["picture"].startswith("data:image/png;base64,") for part in [*seen["before"], *seen["after"]]))
+        self.assertTrue(
+            all(
+                part["picture"].startswith("data:image/png;base64,")
+                for part in [*seen["before"], *seen["after"]]
+            )
+        )
         # Grey specular of what is no metal, and coloured specular of what is: both are kept.
         self.assertLess(seen["way_back"]["diffuse"][1], 3.0)
-        self.assertEqual(self.call("get", f"/projects/{project['id']}")["revision"], project["revision"], "nothing was saved")
+        self.assertEqual(
+            self.call("get", f"/projects/{project['id']}")["revision"],
+            project["revision"],
+            "nothing was saved",
+        )
         self.call("get", f"/projects/{project['id']}/conversions/none", status=422)
 
     def test_a_set_without_specular_is_refused_in_words(self) -> None:
@@ -273,7 +367,9 @@ class Converting(Api):
         ended = self.call("get", f"/jobs/{job['id']}")
         self.assertEqual(ended["state"], "failed")
         self.assertIn("specular", ended["error"]["message"])
-        self.assertEqual(self.call("get", f"/projects/{project['id']}")["document"], project["document"])
+        self.assertEqual(
+            self.call("get", f"/projects/{project['id']}")["document"], project["document"]
+        )
 
 
 class Sample(Api):

@@ -39,7 +39,9 @@ def take(page: Page, home: str) -> None:
     shot("materials")
     page.goto(f"{home}/meshes/refractor?slot=9e_02")
     page.get_by_role("button", name="Slots", exact=True).click()
-    page.get_by_role("region", name="Maps for 9e_02").get_by_role("button", name="Use it").first.wait_for(timeout=180_000)
+    page.get_by_role("region", name="Maps for 9e_02").get_by_role(
+        "button", name="Use it"
+    ).first.wait_for(timeout=180_000)
     shot("meshes")
     page.goto(f"{home}/checks")
     shot("checks")
@@ -64,7 +66,9 @@ def main() -> None:
     shutil.rmtree(data, ignore_errors=True)
     OUT.mkdir(parents=True, exist_ok=True)
     environment = os.environ | {"EKTOPOS_DATA": str(data), "EKTOPOS_PORT": PORT}
-    server = subprocess.Popen([str(ROOT / "run"), "demo"], cwd=ROOT, env=environment, stderr=subprocess.DEVNULL)
+    server = subprocess.Popen(
+        [str(ROOT / "run"), "demo"], cwd=ROOT, env=environment, stderr=subprocess.DEVNULL
+    )
     try:
         address = f"http://127.0.0.1:{PORT}"
         for _ in range(240):

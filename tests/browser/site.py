@@ -33,7 +33,8 @@ class Site(LiveServerTestCase):
 
     @classmethod
     def setUpClass(cls) -> None:
-        # Playwright's synchronous interface runs an event loop in this thread, which Django takes for asynchronous code.
+        # Playwright's synchronous interface runs an event loop in this thread, which Django takes
+        # for asynchronous code.
         os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"
         super().setUpClass()
         cls.playwright = sync_playwright().start()
@@ -47,10 +48,23 @@ class Site(LiveServerTestCase):
 
     def setUp(self) -> None:
         database = Path(connections["default"].settings_dict["NAME"]).name
-        environment = os.environ | {"EKTOPOS_DATABASE": database, "EKTOPOS_DATA": str(settings.DATA_FOLDER)}
-        command = [sys.executable, "manage.py", "db_worker", "--interval", "0.1", "--no-startup-delay"]
-        self.worker = subprocess.Popen(command, cwd=ROOT, env=environment, stderr=subprocess.DEVNULL)
-        # As in a page zoomed out to half: the same layout, and a quarter of the texels to be drawn without a graphics card.
+        environment = os.environ | {
+            "EKTOPOS_DATABASE": database,
+            "EKTOPOS_DATA": str(settings.DATA_FOLDER),
+        }
+        command = [
+            sys.executable,
+            "manage.py",
+            "db_worker",
+            "--interval",
+            "0.1",
+            "--no-startup-delay",
+        ]
+        self.worker = subprocess.Popen(
+            command, cwd=ROOT, env=environment, stderr=subprocess.DEVNULL
+        )
+        # As in a page zoomed out to half: the same layout, and a quarter of the texels to be drawn
+        # without a graphics card.
         context = self.browser.new_context(
             viewport={"width": 1280, "height": 800}, device_scale_factor=0.5, accept_downloads=True
         )
@@ -58,7 +72,9 @@ class Site(LiveServerTestCase):
         self.page.set_default_timeout(30_000)
         self.complaints: list[str] = []
         self.page.on("pageerror", lambda problem: self.complaints.append(str(problem)))
-        self.page.on("console", lambda m: self.complaints.append(m.text) if m.type == "error" else None)
+        self.page.on(
+            "console", lambda m: self.complaints.append(m.text) if m.type == "error" else None
+        )
         # Nothing may be fetched from elsewhere at run time.
         self.page.on("request", lambda r: self._is_ours(r.url) or self.complaints.append(r.url))
 
@@ -89,7 +105,9 @@ class Site(LiveServerTestCase):
     def bring_in(self, folder: Path) -> None:
         """Bring a folder in as the button does, and wait until it is measured."""
         self.page.get_by_label("Folder to bring in").set_input_files(folder)
-        self.page.get_by_role("region", name="Files coming in").get_by_role("button", name="Close").wait_for()
+        self.page.get_by_role("region", name="Files coming in").get_by_role(
+            "button", name="Close"
+        ).wait_for()
 
     def open_small_project(self) -> None:
         """Open the small project from its zip, as the button of the first screen does."""
@@ -115,7 +133,8 @@ class Site(LiveServerTestCase):
         self.page.get_by_role("navigation", name="The job").get_by_role("link", name=screen).click()
 
     def stage_pixels(self, unlike: np.ndarray | None = None) -> np.ndarray:
-        """What the stage has really drawn: `(96, 96, 4)`, read back from its canvas once it has settled.
+        """What the stage has really drawn: `(96, 96, 4)`, read back from its canvas once it has
+        settled.
 
         With `unlike` given, waits until it differs from that, and fails if it never does.
         """
@@ -129,10 +148,13 @@ class Site(LiveServerTestCase):
                 return now
             before = now
             self.page.wait_for_timeout(200)
-        raise AssertionError("the stage does not settle" if unlike is None else "the stage does not change")
+        raise AssertionError(
+            "the stage does not settle" if unlike is None else "the stage does not change"
+        )
 
     def axe(self, where: str) -> None:
-        """No violation on the page as it is. Source: axe-core, all its rules for WCAG 2.2 A and AA and best practices."""
+        """No violation on the page as it is. Source: axe-core, all its rules for WCAG 2.2 A and AA
+        and best practices."""
         if not self.page.evaluate("typeof axe !== 'undefined'"):
             # Evaluated, not added: the page's own policy lets no script be put into it.
             self.page.evaluate((ROOT / "web/node_modules/axe-core/axe.min.js").read_text())

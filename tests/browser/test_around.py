@@ -1,4 +1,5 @@
-"""What lies round the screens: projects, their menu, what cannot be opened, and the way from a finding to its mending."""
+"""What lies round the screens: projects, their menu, what cannot be opened, and the way from a
+finding to its mending."""
 
 from __future__ import annotations
 
@@ -74,10 +75,14 @@ class Findings(Site):
             del told["meshes"]["plates"]["slots"]["Bare"]
             document.write_text(json.dumps(told))
             self.open("/")
-            page.get_by_label("Project zip to open").set_input_files(shutil.make_archive(str(root / "p"), "zip", root / "p"))
+            page.get_by_label("Project zip to open").set_input_files(
+                shutil.make_archive(str(root / "p"), "zip", root / "p")
+            )
             page.wait_for_url("**/maps")
         self.go("Checks")
-        finding = page.get_by_role("article").filter(has_text="tile_orm").filter(has_text="sRGB").first
+        finding = (
+            page.get_by_role("article").filter(has_text="tile_orm").filter(has_text="sRGB").first
+        )
         finding.wait_for()
         self.axe("findings")
         finding.get_by_role("link", name="Go there").click()

@@ -36,9 +36,12 @@ class Board(Site):
             page.get_by_role("button", name="Close").click()
             self.cell("elm_gx: height").wait_for()
 
-            # Bringing the folder in again sends nothing that is there and keeps what was said by hand.
+            # Bringing the folder in again sends nothing that is there and keeps what was said by
+            # hand.
             sent: list[str] = []
-            page.on("request", lambda r: sent.append(r.url) if r.url.endswith("/api/uploads") else None)
+            page.on(
+                "request", lambda r: sent.append(r.url) if r.url.endswith("/api/uploads") else None
+            )
             self.bring_in(root / "in")
             page.get_by_role("button", name="Close").click()
             self.assertEqual(sent, [])
@@ -46,7 +49,9 @@ class Board(Site):
             reader.get_by_text("You say: height").wait_for()
 
         # Dragging to another column says what a map is; undo takes it back.
-        self.cell("pine_gx: height").drag_to(page.locator(".board-row", has_text="pine").locator(".gap").nth(1))
+        self.cell("pine_gx: height").drag_to(
+            page.locator(".board-row", has_text="pine").locator(".gap").nth(1)
+        )
         self.cell("pine_gx: roughness").wait_for()
         self.button("Undo").click()
         self.cell("pine_gx: height").wait_for()

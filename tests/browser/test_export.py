@@ -1,4 +1,5 @@
-"""What leaves, how large, and packages from elsewhere: through the export screen and the targets' dialog."""
+"""What leaves, how large, and packages from elsewhere: through the export screen and the targets'
+dialog."""
 
 from __future__ import annotations
 
@@ -24,7 +25,9 @@ class Leaving(Site):
         self.assertEqual(set(self.sizes()), {"64²", "32²"})
         page.get_by_title("Longest side for tile_dull", exact=True).click()
         page.get_by_role("menuitem", name="at most 32 texels").click()
-        page.get_by_title("Longest side for tile_dull", exact=True).get_by_text("32²").first.wait_for()
+        page.get_by_title("Longest side for tile_dull", exact=True).get_by_text(
+            "32²"
+        ).first.wait_for()
         # With a size of its own it shares no picture with its base any more.
         page.get_by_text("tile_dull_Normal.png").wait_for()
 

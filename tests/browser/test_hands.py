@@ -1,4 +1,5 @@
-"""Hands that type fast, hold a slider, rename over and over, drop files; a slow network; two pages: no work is lost."""
+"""Hands that type fast, hold a slider, rename over and over, drop files; a slow network; two pages:
+no work is lost."""
 
 from __future__ import annotations
 
@@ -43,14 +44,18 @@ class Hands(Site):
         page = self.page
         self.begin_on("plain")
         page.get_by_role("button", name="Roughness adjustments").click()
-        rail = page.get_by_role("slider", name="Value").locator("xpath=ancestor::span[contains(@class, 'MuiSlider-root')]")
+        rail = page.get_by_role("slider", name="Value").locator(
+            "xpath=ancestor::span[contains(@class, 'MuiSlider-root')]"
+        )
         box = rail.bounding_box()
         y = box["y"] + box["height"] / 2
         page.mouse.move(box["x"] + 0.35 * box["width"], y)
         page.mouse.down()
         with page.expect_response("**/sheets/plain"):
             page.mouse.move(box["x"] + 0.8 * box["width"], y, steps=4)
-        page.get_by_role("textbox", name="Value, number").and_(page.locator("[value='0.80']")).wait_for()
+        page.get_by_role("textbox", name="Value, number").and_(
+            page.locator("[value='0.80']")
+        ).wait_for()
         page.wait_for_timeout(600)  # held: the preview has answered long since
         page.mouse.up()
         self.saved()
@@ -77,14 +82,25 @@ class Hands(Site):
         self.begin_on("plain")
         self.slow(page)
         page.get_by_role("button", name="Settings of the material").click()
-        for field, value in (("Tiles in u", "2"), ("Tiles in v", "3"), ("Offset u", "0.25"), ("Rotation, °", "45")):
+        for field, value in (
+            ("Tiles in u", "2"),
+            ("Tiles in v", "3"),
+            ("Offset u", "0.25"),
+            ("Rotation, °", "45"),
+        ):
             page.get_by_label(field).fill(value)
             page.keyboard.press("Enter" if field.startswith("Rotation") else "Tab")
         # Shown at once, before any of it has been answered.
         self.assertEqual(page.get_by_label("Tiles in u").input_value(), "2")
         self.assertEqual(page.get_by_label("Rotation, °").input_value(), "45")
         self.saved()
-        self.assertEqual([page.get_by_label(f).input_value() for f in ("Tiles in u", "Tiles in v", "Rotation, °")], ["2", "3", "45"])
+        self.assertEqual(
+            [
+                page.get_by_label(f).input_value()
+                for f in ("Tiles in u", "Tiles in v", "Rotation, °")
+            ],
+            ["2", "3", "45"],
+        )
         uv = self.document()["materials"]["plain"]["uv"]
         self.assertEqual((uv["tiling"], uv["offset"]), ([2.0, 3.0], [0.25, 0.0]))
         self.assertAlmostEqual(uv["rotation"], math.pi / 4)
@@ -106,7 +122,9 @@ class Hands(Site):
             self.button("Rename").click()
             page.get_by_role("heading", name=f"name_{number}", exact=True).wait_for()
         self.saved()
-        self.assertEqual([n for n in self.document()["materials"] if n.startswith(("name", "plain"))], ["name_4"])
+        self.assertEqual(
+            [n for n in self.document()["materials"] if n.startswith(("name", "plain"))], ["name_4"]
+        )
         self.assertEqual(self.document()["meshes"]["plates"]["slots"]["Bare"], "name_4")
         self.assertEqual(self.complaints, [])
 
@@ -123,7 +141,10 @@ class Hands(Site):
         page.get_by_text("2 done").wait_for()
         self.saved()
         mesh = self.document()["meshes"]["plates"]
-        self.assertEqual((mesh["slots"], mesh["done"]), ({"Front": "plain", "Back": "plain", "Bare": "tile"}, ["Front", "Back"]))
+        self.assertEqual(
+            (mesh["slots"], mesh["done"]),
+            ({"Front": "plain", "Back": "plain", "Bare": "tile"}, ["Front", "Back"]),
+        )
         self.assertEqual(self.complaints, [])
 
     def test_two_pages_see_each_other_and_never_overwrite(self) -> None:
@@ -138,7 +159,10 @@ class Hands(Site):
         page.bring_to_front()
         # Both on the same input, the other one first: refused by name, and theirs is shown.
         page.route("**/pulse", lambda route: route.abort())
-        self.other_page(self.project, {"kind": "set-feed", "material": "plain", "input": "roughness", "feed": {"value": 0.9}})
+        self.other_page(
+            self.project,
+            {"kind": "set-feed", "material": "plain", "input": "roughness", "feed": {"value": 0.9}},
+        )
         page.get_by_role("button", name="Roughness adjustments").click()
         page.get_by_role("textbox", name="Value, number").fill("0.1")
         page.keyboard.press("Enter")
@@ -167,8 +191,12 @@ class Hands(Site):
         page.get_by_text("Drop to bring in").wait_for(state="detached")
         self.saved()
         self.assertEqual([n for n in self.document()["maps"] if "dropped" in n], ["dropped_rough"])
-        self.assertEqual(self.document()["materials"]["plain"]["inputs"]["roughness"]["map"], "dropped_rough")
-        self.assertEqual(Project.objects.get(pk=self.project).jobs.filter(kind="bring-in").count(), 1)
+        self.assertEqual(
+            self.document()["materials"]["plain"]["inputs"]["roughness"]["map"], "dropped_rough"
+        )
+        self.assertEqual(
+            Project.objects.get(pk=self.project).jobs.filter(kind="bring-in").count(), 1
+        )
         self.assertEqual(self.complaints, [])
 
 
@@ -176,7 +204,9 @@ class Removing(Site):
     def test_maps_meshes_packages_and_projects_are_removed_with_what_uses_them_said(self) -> None:
         page = self.page
         self.open_small_project()
-        page.get_by_role("region", name="What we think it is").get_by_role("button", name="Remove…").click()
+        page.get_by_role("region", name="What we think it is").get_by_role(
+            "button", name="Remove…"
+        ).click()
         page.get_by_role("dialog").get_by_text("It feeds").wait_for()
         page.get_by_role("dialog").get_by_role("button", name="Remove").click()
         page.get_by_role("dialog").wait_for(state="detached")
@@ -195,7 +225,9 @@ class Removing(Site):
         self.button("Remove").click()
         page.get_by_text("None yet.").wait_for()
         self.button("Bring it back").click()
-        self.button("Show trial").or_(page.get_by_role("dialog").get_by_role("button", name="Download")).first.wait_for()
+        self.button("Show trial").or_(
+            page.get_by_role("dialog").get_by_role("button", name="Download")
+        ).first.wait_for()
         page.keyboard.press("Escape")
         page.get_by_role("link", name="Ektopos: all projects").click()
         self.button("Delete Test plates…").click()

@@ -1,4 +1,5 @@
-"""The feed sheet and the stage: adjustments, layers, comparing, probing, patterns, the specular workflow."""
+"""The feed sheet and the stage: adjustments, layers, comparing, probing, patterns, the specular
+workflow."""
 
 from __future__ import annotations
 

@@ -1,4 +1,5 @@
-"""Meshes in the browser: views, UVs, suggestions and proposals, slots changed by recipe, faces picked on the stage."""
+"""Meshes in the browser: views, UVs, suggestions and proposals, slots changed by recipe, faces
+picked on the stage."""
 
 from __future__ import annotations
 
@@ -19,7 +20,10 @@ def two_meshes(root: Path) -> Path:
     save_glb(root / "meshes/copy.glb", quads({"front": 2, "Other": 1}))
     path = root / "test.ektopos.json"
     document = json.loads(path.read_text())
-    document["meshes"]["copy"] = {"file": "meshes/copy.glb", "slots": {"front": None, "Other": None}}
+    document["meshes"]["copy"] = {
+        "file": "meshes/copy.glb",
+        "slots": {"front": None, "Other": None},
+    }
     path.write_text(json.dumps(document))
     return root
 
@@ -39,7 +43,10 @@ class Meshes(Site):
         """What the table says of each slot's triangles."""
         self.page.wait_for_timeout(300)
         rows = self.page.locator("table.slots tbody tr")
-        return {row.locator("b").inner_text(): row.locator("td").nth(2).inner_text().split()[0] for row in rows.all()}
+        return {
+            row.locator("b").inner_text(): row.locator("td").nth(2).inner_text().split()[0]
+            for row in rows.all()
+        }
 
     def menu(self, slot: str, item: str) -> None:
         self.page.get_by_role("button", name=f"More for {slot}", exact=True).click()
@@ -163,7 +170,11 @@ class Meshes(Site):
         page.keyboard.press("h")
         self.assertEqual(len(self.triangles()), 3)
         self.button("Triangles ↓").or_(self.button("Triangles")).first.click()
-        swatch = page.get_by_role("list", name="Materials to drag onto slots").get_by_role("listitem").nth(2)
+        swatch = (
+            page.get_by_role("list", name="Materials to drag onto slots")
+            .get_by_role("listitem")
+            .nth(2)
+        )
         swatch.drag_to(page.locator("table.slots tbody tr").nth(1))
         page.get_by_label("Material of Back").get_by_text("plain").wait_for()
         self.assertEqual(self.complaints, [])
@@ -175,7 +186,9 @@ class Meshes(Site):
         page.get_by_label("Size of the map").click()
         page.get_by_role("option", name="256²").click()
         self.button("Bake").click()
-        self.open(page.url.removeprefix(self.live_server_url).partition("/meshes")[0] + "/materials/plain")
+        self.open(
+            page.url.removeprefix(self.live_server_url).partition("/meshes")[0] + "/materials/plain"
+        )
         page.locator('[data-input="occlusion"]').get_by_text("plates_plain_AO").wait_for()
         self.assertEqual(self.complaints, [])
 

@@ -12,13 +12,16 @@ for (const name of Object.keys(window.drawn)) {
 }
 """
 FRAMES = 8
-"""Draws that a change may take: a few frames of one shape. Filtering the surroundings into reflections takes over fifty."""
+"""Draws that a change may take: a few frames of one shape. Filtering the surroundings into
+reflections takes over fifty."""
 
 
 class Stage(Site):
     def counts_since(self) -> dict[str, int]:
         """Programs linked and things drawn since this was last asked."""
-        return self.page.evaluate("() => { const was = { ...drawn }; for (const name in drawn) drawn[name] = 0; return was }")
+        return self.page.evaluate(
+            "() => { const was = { ...drawn }; for (const name in drawn) drawn[name] = 0; return was }"
+        )
 
     def test_only_another_light_filters_reflections_and_no_change_builds_a_shader(self) -> None:
         page = self.page

@@ -46,7 +46,9 @@ class Targets(Site):
         self.open_small_project()
         project = page.url.rsplit("/", 2)[-2]
         feed = {"map": "tile_orm", "channels": "rgb"}
-        self.other_page(project, {"kind": "set-feed", "material": "tile", "input": "roughness", "feed": feed})
+        self.other_page(
+            project, {"kind": "set-feed", "material": "tile", "input": "roughness", "feed": feed}
+        )
         page.goto(f"{self.live_server_url}/projects/{project}/materials/tile")
         page.locator('[data-input="roughness"]').get_by_text("one channel").first.wait_for()
         self.go("Checks")
@@ -64,7 +66,9 @@ class Targets(Site):
         page.get_by_role("heading", name="tile_dull", exact=True).wait_for()
         page.keyboard.press("k")
         page.get_by_role("heading", name="tile", exact=True).wait_for()
-        page.locator('[data-input="roughness"]').get_by_role("button", name="Roughness adjustments").click()
+        page.locator('[data-input="roughness"]').get_by_role(
+            "button", name="Roughness adjustments"
+        ).click()
         page.get_by_label("High, number").wait_for()
         page.locator("main").focus()
         page.keyboard.press("s")
@@ -75,7 +79,9 @@ class Targets(Site):
         # A letter typed into a field is a letter.
         page.keyboard.press("Control+k")
         page.get_by_role("combobox", name="A map, material, mesh or slot").press_sequentially("jks")
-        page.get_by_role("combobox", name="A map, material, mesh or slot").and_(page.locator('[value="jks"]')).wait_for()
+        page.get_by_role("combobox", name="A map, material, mesh or slot").and_(
+            page.locator('[value="jks"]')
+        ).wait_for()
         page.keyboard.press("Escape")
         page.wait_for_url("**/materials/tile")
 

@@ -1,4 +1,5 @@
-"""An exported GLB opened by another reader: three.js' GLTFLoader, in the browser. Source: npm package `three`."""
+"""An exported GLB opened by another reader: three.js' GLTFLoader, in the browser. Source: npm
+package `three`."""
 
 from __future__ import annotations
 
@@ -40,27 +41,45 @@ class GltfLoader(Site):
         page = self.page
 
         def three(route) -> None:
-            path = ROOT / "web/node_modules" / route.request.url.removeprefix(self.live_server_url + "/")
-            route.fulfill(body=path.read_bytes(), content_type=mimetypes.guess_type(path.name)[0] or "text/javascript")
+            path = (
+                ROOT
+                / "web/node_modules"
+                / route.request.url.removeprefix(self.live_server_url + "/")
+            )
+            route.fulfill(
+                body=path.read_bytes(),
+                content_type=mimetypes.guess_type(path.name)[0] or "text/javascript",
+            )
 
         page.route("**/three/**", three)
-        page.route("**/package.glb", lambda route: route.fulfill(body=content, content_type="model/gltf-binary"))
+        page.route(
+            "**/package.glb",
+            lambda route: route.fulfill(body=content, content_type="model/gltf-binary"),
+        )
         page.route("**/reader", lambda route: route.fulfill(body=PAGE, content_type="text/html"))
         self.open("/reader")
         page.wait_for_function("window.found !== undefined")
         found = page.evaluate("window.found")
         tile, plain = found["tile"], found["plain"]
         uv = material.uv
-        self.assertEqual((tile["map"]["repeat"], tile["map"]["offset"]), (list(uv.tiling), list(uv.offset)))
+        self.assertEqual(
+            (tile["map"]["repeat"], tile["map"]["offset"]), (list(uv.tiling), list(uv.offset))
+        )
         self.assertTrue(math.isclose(tile["map"]["rotation"], uv.rotation))
         self.assertEqual((tile["alphaTest"], tile["transparent"], tile["side"]), (0.4, False, 2))
-        self.assertEqual((tile["map"]["colorSpace"], tile["rough"]["colorSpace"], tile["map"]["mag"]), ("srgb", "", 1003))
+        self.assertEqual(
+            (tile["map"]["colorSpace"], tile["rough"]["colorSpace"], tile["map"]["mag"]),
+            ("srgb", "", 1003),
+        )
         self.assertEqual((tile["map"]["width"], tile["emissiveMap"]["width"]), (64, 32))
         self.assertEqual((tile["color"], tile["roughness"], tile["metalness"]), ([1, 1, 1], 1, 1))
         self.assertAlmostEqual(abs(tile["scale"][0]), 0.8)
         self.assertAlmostEqual(tile["ao"], 0.5)
         self.assertAlmostEqual(tile["strength"], 1.5 * 3.0, delta=0.05)
-        self.assertEqual((plain["map"], plain["roughness"], plain["metalness"], plain["side"]), (None, 0.35, 0, 0))
+        self.assertEqual(
+            (plain["map"], plain["roughness"], plain["metalness"], plain["side"]),
+            (None, 0.35, 0, 0),
+        )
         self.assertEqual([round(v, 6) for v in plain["color"]], [0.2, 0.3, 0.4])
 
 
@@ -95,14 +114,18 @@ class PhysicalMaterial(Site):
     def test_the_reference_shading_is_what_three_draws_under_one_lamp(self) -> None:
         """Source: npm package `three`, MeshPhysicalMaterial, the same sphere and lamp.
 
-        Tolerance 3 of 255 steps in the mean and 8 for 99 % of texels: it draws to 8 bits, and its normals are those of triangles.
-        Rough metals are lighter there, because it adds a multi-scatter term that the specification does not have: ours must never
-        be the lighter one.
+        Tolerance 3 of 255 steps in the mean and 8 for 99 % of texels: it draws to 8 bits, and its
+        normals are those of triangles. Rough metals are lighter there, because it adds a
+        multi-scatter term that the specification does not have: ours must never be the lighter one.
         """
         page = self.page
 
         def three(route) -> None:
-            path = ROOT / "web/node_modules" / route.request.url.removeprefix(self.live_server_url + "/")
+            path = (
+                ROOT
+                / "web/node_modules"
+                / route.request.url.removeprefix(self.live_server_url + "/")
+            )
             route.fulfill(body=path.read_bytes(), content_type="text/javascript")
 
         page.route("**/three/**", three)
@@ -121,7 +144,10 @@ class PhysicalMaterial(Site):
             ((0.5, 0.5, 0.5), 0.0, 1.0),
             ((0.8, 0.8, 0.9), 1.0, 0.8),
         ):
-            seen = np.array(page.evaluate("([c, m, r]) => window.draw(c, m, r)", [color, metallic, roughness]), float)
+            seen = np.array(
+                page.evaluate("([c, m, r]) => window.draw(c, m, r)", [color, metallic, roughness]),
+                float,
+            )
             theirs = seen.reshape(size, size, 4)[on][:, :3]
             count = len(normals)
             ours = shade(

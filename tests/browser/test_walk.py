@@ -74,7 +74,9 @@ class Walk(Site):
         drawn = alone[alone.std(axis=2) < 2]
         self.assertGreater(len(drawn), 1000, "seen alone, roughness is grey")
         self.button("Show lit").click()
-        page.locator('[data-input="metallic"]').get_by_role("button", name="Metallic comes from").click()
+        page.locator('[data-input="metallic"]').get_by_role(
+            "button", name="Metallic comes from"
+        ).click()
         self.axe("choosing a source")
         self.button("Use a constant").click()
         page.locator('[data-input="metallic"]').get_by_text("as a number").wait_for()
@@ -122,7 +124,9 @@ class Walk(Site):
             self.button("Download").first.click()
         package = zipfile.ZipFile(io.BytesIO(download.value.path().read_bytes()))
         self.assertEqual(set(package.namelist()), {"Walk.glb", "package.json"})
-        self.assertTrue(json.loads(package.read("package.json"))["materials"]["hull"]["double_sided"])
+        self.assertTrue(
+            json.loads(package.read("package.json"))["materials"]["hull"]["double_sided"]
+        )
         self.assertEqual(self.complaints, [])
         self.assertTrue(page.url.startswith(home))
 
@@ -145,7 +149,9 @@ class Walk(Site):
         page.get_by_text("checkpoint “before”").wait_for()
 
         # Somebody else changes the project: this page sees it by itself, and its own work goes on.
-        self.other_page(home.rsplit("/", 1)[-1], {"kind": "duplicate-material", "material": "plain"})
+        self.other_page(
+            home.rsplit("/", 1)[-1], {"kind": "duplicate-material", "material": "plain"}
+        )
         page.get_by_role("button", name="Roughness adjustments").click()
         page.get_by_role("button", name="Give back").click()
         page.get_by_title("plain_copy").and_(page.get_by_role("button")).wait_for()

@@ -25,10 +25,17 @@ from tests.samples import folder, noise, project, project_folder, save
 numbers = st.floats(-2, 2).map(lambda v: round(v, 3))
 chains = st.fixed_dictionaries(
     {
-        "invert": st.booleans(), "range_in": st.tuples(st.floats(0, 0.4), st.floats(0.6, 1)).map(lambda p: tuple(round(v, 3) for v in p)),
-        "contrast": numbers, "pivot": st.floats(0, 1).map(lambda v: round(v, 3)), "multiply": numbers, "offset": numbers, "range": st.tuples(numbers, numbers),
+        "invert": st.booleans(),
+        "range_in": st.tuples(st.floats(0, 0.4), st.floats(0.6, 1)).map(
+            lambda p: tuple(round(v, 3) for v in p)
+        ),
+        "contrast": numbers,
+        "pivot": st.floats(0, 1).map(lambda v: round(v, 3)),
+        "multiply": numbers,
+        "offset": numbers,
+        "range": st.tuples(numbers, numbers),
     }
-)  # fmt: skip
+)
 
 
 def exactly(code: int, chain: dict) -> Fraction:
@@ -56,7 +63,9 @@ class Chains(TestCase):
 
     @settings(max_examples=8, deadline=None)
     @given(chains, st.floats(0.3, 3).map(lambda v: round(v, 2)))
-    def test_the_table_equals_the_float_path_within_half_a_step(self, chain: dict, gamma: float) -> None:
+    def test_the_table_equals_the_float_path_within_half_a_step(
+        self, chain: dict, gamma: float
+    ) -> None:
         feed = {"map": "tile_gloss", "channels": "r", "gamma": gamma, **chain}
         with folder() as root:
             project_folder(root)
@@ -68,18 +77,30 @@ class Chains(TestCase):
             with open_project(root) as opened:
                 export_package(opened, find_profile("gltf-split"), root / "out")
                 packed = cv2.imread(str(root / "out/textures/m_ORM.png"))[..., 1].astype(float)
-                exact = resolve_input(MapLoader(opened), {"roughness": Feed(**feed)}, "roughness") * 255
+                exact = (
+                    resolve_input(MapLoader(opened), {"roughness": Feed(**feed)}, "roughness") * 255
+                )
         self.assertLessEqual(np.abs(packed - exact).max(), 0.502)
 
     def test_gamma_hue_saturation_and_brightness(self) -> None:
         half = np.array([0.25], np.float32)
-        self.assertAlmostEqual(float(adjust(half, Feed(map="m", gamma=0.5), "roughness")[0]), 0.5, places=6)
+        self.assertAlmostEqual(
+            float(adjust(half, Feed(map="m", gamma=0.5), "roughness")[0]), 0.5, places=6
+        )
         red = np.array([[1.0, 0.0, 0.0]], np.float32)
-        np.testing.assert_allclose(adjust(red, Feed(map="m", hue=120.0), "base_color"), [[0, 1, 0]], atol=1e-6)
-        np.testing.assert_allclose(adjust(red, Feed(map="m", saturation=0.0), "base_color"), [[0.2126] * 3], atol=1e-4)
+        np.testing.assert_allclose(
+            adjust(red, Feed(map="m", hue=120.0), "base_color"), [[0, 1, 0]], atol=1e-6
+        )
+        np.testing.assert_allclose(
+            adjust(red, Feed(map="m", saturation=0.0), "base_color"), [[0.2126] * 3], atol=1e-4
+        )
         grey = np.full((1, 3), 0.4, np.float32)
-        np.testing.assert_allclose(adjust(grey, Feed(map="m", hue=77.0, saturation=1.7), "base_color"), grey, atol=1e-6)
-        np.testing.assert_allclose(adjust(grey, Feed(map="m", brightness=0.5), "base_color"), 0.2, atol=1e-6)
+        np.testing.assert_allclose(
+            adjust(grey, Feed(map="m", hue=77.0, saturation=1.7), "base_color"), grey, atol=1e-6
+        )
+        np.testing.assert_allclose(
+            adjust(grey, Feed(map="m", brightness=0.5), "base_color"), 0.2, atol=1e-6
+        )
 
     def test_how_much_clips_is_said(self) -> None:
         ramp = np.linspace(0, 1, 1001, dtype=np.float32)
@@ -98,29 +119,47 @@ def layered(name: str, feed: Feed, **maps: np.ndarray) -> np.ndarray:
 class Layers(TestCase):
     def test_occlusion_darkens_base_colour(self) -> None:
         base, dark = noise(16, 1), noise(16, 2, 1)
-        feed = Feed(map="base", channels="rgb", layers=[Layer(map="dark", channels="r", op="multiply")])
+        feed = Feed(
+            map="base", channels="rgb", layers=[Layer(map="dark", channels="r", op="multiply")]
+        )
         wanted = base / 255 * (dark / 255)
-        np.testing.assert_allclose(layered("base_color", feed, base=base, dark=dark), wanted, atol=1e-6)
+        np.testing.assert_allclose(
+            layered("base_color", feed, base=base, dark=dark), wanted, atol=1e-6
+        )
 
     def test_dirt_lies_where_its_mask_says(self) -> None:
         base, mask = noise(16, 1), noise(16, 3, 1)
-        dirt = Layer(value=(0.1, 0.05, 0.0), op="mix", amount=0.5, mask=Mask(map="mask", invert=True))
-        got = layered("base_color", Feed(map="base", channels="rgb", layers=[dirt]), base=base, mask=mask)
+        dirt = Layer(
+            value=(0.1, 0.05, 0.0), op="mix", amount=0.5, mask=Mask(map="mask", invert=True)
+        )
+        got = layered(
+            "base_color", Feed(map="base", channels="rgb", layers=[dirt]), base=base, mask=mask
+        )
         share = 0.5 * (1 - mask / 255)
-        np.testing.assert_allclose(got, base / 255 * (1 - share) + np.array([0.1, 0.05, 0.0]) * share, atol=1e-6)
+        np.testing.assert_allclose(
+            got, base / 255 * (1 - share) + np.array([0.1, 0.05, 0.0]) * share, atol=1e-6
+        )
 
     def test_layers_go_first_to_last_and_end_clipped(self) -> None:
         feed = Feed(value=0.5, layers=[Layer(value=0.9, op="add"), Layer(value=0.5, op="multiply")])
         self.assertAlmostEqual(float(layered("roughness", feed)[0, 0]), 0.5)
 
     def test_a_detail_normal_on_a_flat_base_is_the_detail(self) -> None:
-        detail = np.round((np.array([0.6, 0.0, 0.8]) * 0.5 + 0.5) * 255).astype(np.uint8).reshape(1, 1, 3)
+        detail = (
+            np.round((np.array([0.6, 0.0, 0.8]) * 0.5 + 0.5) * 255)
+            .astype(np.uint8)
+            .reshape(1, 1, 3)
+        )
         feed = Feed(value=(0, 0, 1), layers=[Layer(map="detail", channels="rgb", op="normal")])
-        np.testing.assert_allclose(layered("normal", feed, detail=detail)[0, 0], [0.6, 0.0, 0.8], atol=0.01)
+        np.testing.assert_allclose(
+            layered("normal", feed, detail=detail)[0, 0], [0.6, 0.0, 0.8], atol=0.01
+        )
 
     def test_layers_of_another_size_are_brought_to_the_map(self) -> None:
         feed = Feed(map="base", channels="r", layers=[Layer(map="small", op="multiply")])
-        self.assertEqual(layered("roughness", feed, base=noise(32, 1, 1), small=noise(8, 2, 1)).shape, (32, 32))
+        self.assertEqual(
+            layered("roughness", feed, base=noise(32, 1, 1), small=noise(8, 2, 1)).shape, (32, 32)
+        )
 
     def test_layers_that_do_not_fit_are_said_and_packages_carry_those_that_do(self) -> None:
         with project() as opened:
@@ -142,4 +181,6 @@ class Layers(TestCase):
                 from ektopos.trial import run_trial
 
                 export_package(opened, find_profile("gltf-glb"), root / "out")
-                self.assertTrue(run_trial(opened, root / "out", find_profile("gltf-glb"), renders=False).passed)
+                self.assertTrue(
+                    run_trial(opened, root / "out", find_profile("gltf-glb"), renders=False).passed
+                )

@@ -1,4 +1,5 @@
-"""Property tests: whatever a material is, it comes across, for every target; whatever is spoiled, is found."""
+"""Property tests: whatever a material is, it comes across, for every target; whatever is spoiled,
+is found."""
 
 from __future__ import annotations
 
@@ -37,7 +38,8 @@ def data_feed() -> st.SearchStrategy:
 
 def colour_feed() -> st.SearchStrategy:
     mapped = st.fixed_dictionaries(
-        {"map": st.just("paint"), "channels": st.just("rgb")}, optional={"tint": colour, "invert": st.booleans()}
+        {"map": st.just("paint"), "channels": st.just("rgb")},
+        optional={"tint": colour, "invert": st.booleans()},
     )
     return st.one_of(colour.map(lambda v: {"value": v}), mapped)
 
@@ -47,18 +49,33 @@ materials = st.fixed_dictionaries(
         "inputs": st.fixed_dictionaries(
             {},
             optional={
-                "base_color": colour_feed(), "metallic": data_feed(), "roughness": data_feed(), "occlusion": data_feed(),
-                "normal": st.just({"map": "bumps", "channels": "rgb"}), "opacity": data_feed(),
-                "emission": st.one_of(colour.map(lambda v: {"value": v}), st.just({"map": "paint", "channels": "rgb"})),
+                "base_color": colour_feed(),
+                "metallic": data_feed(),
+                "roughness": data_feed(),
+                "occlusion": data_feed(),
+                "normal": st.just({"map": "bumps", "channels": "rgb"}),
+                "opacity": data_feed(),
+                "emission": st.one_of(
+                    colour.map(lambda v: {"value": v}), st.just({"map": "paint", "channels": "rgb"})
+                ),
             },
         ),
     },
     optional={
-        "alpha_mode": st.sampled_from(["opaque", "mask", "blend"]), "alpha_cutoff": share, "double_sided": st.booleans(),
-        "filter": st.sampled_from(["linear", "nearest"]), "surface_tag": st.sampled_from(["metal", "stone"]),
-        "uv": st.fixed_dictionaries({"tiling": st.tuples(st.just(2.0), share.map(lambda v: v + 0.5)).map(list), "offset": st.tuples(share, share).map(list), "rotation": share}),
+        "alpha_mode": st.sampled_from(["opaque", "mask", "blend"]),
+        "alpha_cutoff": share,
+        "double_sided": st.booleans(),
+        "filter": st.sampled_from(["linear", "nearest"]),
+        "surface_tag": st.sampled_from(["metal", "stone"]),
+        "uv": st.fixed_dictionaries(
+            {
+                "tiling": st.tuples(st.just(2.0), share.map(lambda v: v + 0.5)).map(list),
+                "offset": st.tuples(share, share).map(list),
+                "rotation": share,
+            }
+        ),
     },
-)  # fmt: skip
+)
 
 
 def project_with(root: Path, material: dict) -> None:
@@ -68,7 +85,10 @@ def project_with(root: Path, material: dict) -> None:
     save(root / "bumps.png", normals_of(noise(32, 4, 1)[..., 0] / 255.0, 6.0, -1))
     save_glb(root / "m.glb", quads({"A": 1}))
     maps = {name: {"file": f"{name}.png"} for name in ("one", "two")}
-    maps |= {"paint": {"file": "paint.png", "encoding": "srgb"}, "bumps": {"file": "bumps.png", "normal_y": "-"}}
+    maps |= {
+        "paint": {"file": "paint.png", "encoding": "srgb"},
+        "bumps": {"file": "bumps.png", "normal_y": "-"},
+    }
     document = {
         "ektopos": 1,
         "name": "p",
@@ -88,8 +108,13 @@ class AnyMaterial(TestCase):
             with open_project(root) as opened:
                 export_package(opened, find_profile(target), root / "out")
                 trial = run_trial(opened, root / "out", find_profile(target), renders=False)
-        wrong = [(c.input, c.verdict, c.max_error, c.message) for c in trial.cells if c.verdict in ("differs", "lost")]
-        # Files of mixed sizes are resampled; for them a whole step each way is the rounding of two sizes.
+        wrong = [
+            (c.input, c.verdict, c.max_error, c.message)
+            for c in trial.cells
+            if c.verdict in ("differs", "lost")
+        ]
+        # Files of mixed sizes are resampled; for them a whole step each way is the rounding of two
+        # sizes.
         self.assertEqual(wrong, [])
 
     @given(
@@ -98,7 +123,9 @@ class AnyMaterial(TestCase):
         st.integers(0, 10**6),
     )
     @settings(max_examples=60, **ENDURING)
-    def test_whatever_texels_are_spoiled_it_is_found(self, material: dict, target: str, seed: int) -> None:
+    def test_whatever_texels_are_spoiled_it_is_found(
+        self, material: dict, target: str, seed: int
+    ) -> None:
         rng = np.random.default_rng(seed)
         with folder() as root:
             project_with(root, material)

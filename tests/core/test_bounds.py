@@ -1,4 +1,5 @@
-"""Small files that claim, nest or repeat enormous things: refused before the cost, in a fraction of a second."""
+"""Small files that claim, nest or repeat enormous things: refused before the cost, in a fraction of
+a second."""
 
 from __future__ import annotations
 
@@ -52,10 +53,13 @@ class MeshesThatClaimTooMuch(TestCase):
         return raised.exception.message
 
     def test_nodes_that_share_children_are_no_tree(self) -> None:
-        # Every level draws the next one twice: 2^60 triangles in a few kilobytes. Source: glTF 2.0, 3.5.2.
+        # Every level draws the next one twice: 2^60 triangles in a few kilobytes. Source: glTF 2.0,
+        # 3.5.2.
         pairs = [{"children": [2 * i + 2, 2 * i + 3]} for i in range(60) for _ in (0, 1)]
         nodes = [*pairs, {"mesh": 0}, {"mesh": 0}]
-        self.assertIn("two parents", self.refused("dag.gltf", gltf(nodes=nodes, scenes=[{"nodes": [0]}])))
+        self.assertIn(
+            "two parents", self.refused("dag.gltf", gltf(nodes=nodes, scenes=[{"nodes": [0]}]))
+        )
 
     def test_accessors_cannot_claim_what_no_byte_holds(self) -> None:
         claims = [{"componentType": 5126, "type": "VEC3", "count": 20_000_000}]
@@ -73,7 +77,9 @@ class MeshesThatClaimTooMuch(TestCase):
 
     def test_fifty_thousand_materials_are_refused_and_a_thousand_read(self) -> None:
         def text(count: int) -> str:
-            return "v 0 0 0\nv 1 0 0\nv 0 1 0\n" + "".join(f"usemtl m{i}\nf 1 2 3\n" for i in range(count))
+            return "v 0 0 0\nv 1 0 0\nv 0 1 0\n" + "".join(
+                f"usemtl m{i}\nf 1 2 3\n" for i in range(count)
+            )
 
         self.assertIn("50,000 materials", self.refused("many.obj", text(50_000)))
         with folder() as root:
@@ -81,14 +87,21 @@ class MeshesThatClaimTooMuch(TestCase):
             self.assertEqual(len(read_mesh(root / "some.obj").slots), 1000)
 
     def test_positions_that_no_engine_could_hold(self) -> None:
-        self.assertIn("beyond", self.refused("far.obj", "v 0 0 0\nv 1e308 0 0\nv 0 -1e308 0\nf 1 2 3\n"))
+        self.assertIn(
+            "beyond", self.refused("far.obj", "v 0 0 0\nv 1e308 0 0\nv 0 -1e308 0\nf 1 2 3\n")
+        )
 
     def test_nested_instances_in_usd(self) -> None:
         levels = [f'def Xform "L0" {{\n{USD_MESH}}}\n']
         for i in range(1, 40):
-            children = (f' def Xform "c{k}" (\n  instanceable = true\n  prepend references = </L{i - 1}>\n ) {{\n }}\n' for k in "ab")
+            children = (
+                f' def Xform "c{k}" (\n  instanceable = true\n  prepend references = </L{i - 1}>\n ) {{\n }}\n'
+                for k in "ab"
+            )
             levels.append(f'def Xform "L{i}" {{\n{"".join(children)}}}\n')
-        self.assertIn("compose more than", self.refused("nested.usda", "#usda 1.0\n" + "".join(levels)))
+        self.assertIn(
+            "compose more than", self.refused("nested.usda", "#usda 1.0\n" + "".join(levels))
+        )
 
     def test_usd_follows_nothing_outside_its_file(self) -> None:
         with folder() as root:
@@ -105,11 +118,14 @@ class MeshesThatClaimTooMuch(TestCase):
 
     def test_layers_inside_a_usdz_are_followed(self) -> None:
         with folder() as root:
-            inner = f'#usda 1.0\n(\n defaultPrim = "S"\n)\ndef Xform "S" {{\n{USD_MESH}}}\n'.encode()
+            inner = (
+                f'#usda 1.0\n(\n defaultPrim = "S"\n)\ndef Xform "S" {{\n{USD_MESH}}}\n'.encode()
+            )
             outer = b'#usda 1.0\ndef Xform "A" (\n prepend references = @./parts/s.usda@\n) {\n}\n'
             with zipfile.ZipFile(root / "a.usdz", "w", zipfile.ZIP_STORED) as packed:
                 for name, content in (("root.usda", outer), ("parts/s.usda", inner)):
-                    # Source: USDZ specification, “Layout”: file data begins at a multiple of 64 bytes.
+                    # Source: USDZ specification, “Layout”: file data begins at a multiple of 64
+                    # bytes.
                     info = zipfile.ZipInfo(name)
                     start = packed.fp.tell() + 30 + len(name)  # type: ignore[union-attr]
                     room = -(start + 4) % 64
@@ -120,7 +136,11 @@ class MeshesThatClaimTooMuch(TestCase):
 
     def test_extras_may_be_anything(self) -> None:
         # Source: glTF 2.0, 5.22: extras are “application-specific data”, of any type.
-        materials = [{"name": "a", "extras": "text"}, {"name": "b", "extras": {"surface_tag": "metal"}}, {"name": "c", "extras": [1]}]
+        materials = [
+            {"name": "a", "extras": "text"},
+            {"name": "b", "extras": {"surface_tag": "metal"}},
+            {"name": "c", "extras": [1]},
+        ]
         with folder() as root:
             (root / "m.gltf").write_text(gltf(materials=materials))
             found = embedded(root / "m.gltf", "m.gltf", str).materials
@@ -142,7 +162,9 @@ class StackedUvs(TestCase):
 
     def test_corners_in_another_order_are_the_same_triangle(self) -> None:
         a, b, c = (0, 0), (256, 0), (0, 256)
-        first, times = distinct_triangles(np.array([[a, b, c], [b, c, a], [a, c, b], [a, b, (256, 256)]], np.int64))
+        first, times = distinct_triangles(
+            np.array([[a, b, c], [b, c, a], [a, c, b], [a, b, (256, 256)]], np.int64)
+        )
         self.assertEqual(sorted(times.tolist()), [1, 3])
         self.assertEqual(len(first), 2)
 
@@ -160,10 +182,20 @@ class PicturesThatClaimTooMuch(TestCase):
         """A PNG of these claims. Source: PNG specification, third edition, 5.3 and 11.2.1."""
 
         def chunk(name: bytes, body: bytes) -> bytes:
-            return struct.pack(">I", len(body)) + name + body + struct.pack(">I", zlib.crc32(name + body))
+            return (
+                struct.pack(">I", len(body))
+                + name
+                + body
+                + struct.pack(">I", zlib.crc32(name + body))
+            )
 
         head = struct.pack(">IIBBBBB", width, height, bits, kind, 0, 0, 0)
-        return b"\x89PNG\r\n\x1a\n" + chunk(b"IHDR", head) + chunk(b"IDAT", content) + chunk(b"IEND", b"")
+        return (
+            b"\x89PNG\r\n\x1a\n"
+            + chunk(b"IHDR", head)
+            + chunk(b"IDAT", content)
+            + chunk(b"IEND", b"")
+        )
 
     def test_gigabytes_in_a_small_png(self) -> None:
         with folder() as root:
@@ -210,10 +242,16 @@ class Zips(TestCase):
         with folder() as root:
             path = self.zipped(root, {"a": b"hello"})
             usage = mock.Mock(free=3)
-            with mock.patch("ektopos.project.shutil.disk_usage", return_value=usage), self.assertRaises(DiskFull):
+            with (
+                mock.patch("ektopos.project.shutil.disk_usage", return_value=usage),
+                self.assertRaises(DiskFull),
+            ):
                 unpack(path, root / "out")
             full = OSError(28, "No space left on device")
-            with mock.patch.object(zipfile.ZipFile, "extract", side_effect=full), self.assertRaises(DiskFull):
+            with (
+                mock.patch.object(zipfile.ZipFile, "extract", side_effect=full),
+                self.assertRaises(DiskFull),
+            ):
                 unpack(path, root / "out")
 
     def test_a_zip_that_names_a_file_as_a_folder(self) -> None:
@@ -231,37 +269,52 @@ class Packages(TestCase):
                 self.assertIsNone(files.find(name))
 
     def test_an_absolute_path_in_package_json_is_a_missing_file(self) -> None:
-        with folder() as root:
-            with open_project(project_folder(root / "p")) as project:
-                profile = find_profile("gltf-glb")
-                export_package(project, profile, root / "out")
-                listing = json.loads((root / "out/package.json").read_text())
-                (glb,) = (root / "out").glob("*.glb")
-                glb.rename(root / "elsewhere.glb")
-                listing["files"] = [{**f, "path": str(root / "elsewhere.glb")} for f in listing["files"] if f["path"].endswith(".glb")]
-                (root / "out/package.json").write_text(json.dumps(listing))
-                trial = run_trial(project, root / "out", profile, renders=False)
+        with folder() as root, open_project(project_folder(root / "p")) as project:
+            profile = find_profile("gltf-glb")
+            export_package(project, profile, root / "out")
+            listing = json.loads((root / "out/package.json").read_text())
+            (glb,) = (root / "out").glob("*.glb")
+            glb.rename(root / "elsewhere.glb")
+            listing["files"] = [
+                {**f, "path": str(root / "elsewhere.glb")}
+                for f in listing["files"]
+                if f["path"].endswith(".glb")
+            ]
+            (root / "out/package.json").write_text(json.dumps(listing))
+            trial = run_trial(project, root / "out", profile, renders=False)
         self.assertFalse(trial.passed)
-        self.assertEqual({cell.cause for cell in trial.cells if cell.verdict == "lost"}, {"missing-file"})
+        self.assertEqual(
+            {cell.cause for cell in trial.cells if cell.verdict == "lost"}, {"missing-file"}
+        )
 
 
 class EveryTargetWithRenders(TestCase):
     def test_pictures_of_both_sides_for_whatever_feeds_the_inputs(self) -> None:
-        """Constants, maps, and both mixed: in the specular workflow each used to arrive in another shape."""
+        """Constants, maps, and both mixed: in the specular workflow each used to arrive in another
+        shape."""
         with folder() as root, open_project(project_folder(root / "p")) as project:
             mixed = {
                 "flat": {"base_color": {"value": [0.8, 0.4, 0.1]}, "metallic": {"value": 1.0}},
-                "half": {"base_color": {"value": [0.8, 0.4, 0.1]}, "metallic": {"map": "tile_orm", "channels": "b"}},
+                "half": {
+                    "base_color": {"value": [0.8, 0.4, 0.1]},
+                    "metallic": {"map": "tile_orm", "channels": "b"},
+                },
             }
             document = project.document.model_dump(mode="json", by_alias=True, exclude_none=True)
             document["materials"] |= {name: {"inputs": inputs} for name, inputs in mixed.items()}
-            document["meshes"]["plates"]["slots"] = {"Front": "tile", "Back": "half", "Bare": "flat"}
+            document["meshes"]["plates"]["slots"] = {
+                "Front": "tile",
+                "Back": "half",
+                "Bare": "flat",
+            }
             changed = type(project)(Document.model_validate(document), project.find)
             for target in sorted(built_in_profiles()):
                 with self.subTest(target=target):
                     export_package(changed, find_profile(target), root / target)
                     trial = run_trial(changed, root / target, find_profile(target))
-                    self.assertTrue(trial.passed, [c for c in trial.cells if c.verdict in ("differs", "lost")])
+                    self.assertTrue(
+                        trial.passed, [c for c in trial.cells if c.verdict in ("differs", "lost")]
+                    )
                     drawn = {render.material for render in trial.renders if render.material}
                     self.assertLessEqual({"half", "flat"}, drawn)
                     self.assertLess(max(render.flip for render in trial.renders), 0.02)

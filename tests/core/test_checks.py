@@ -19,7 +19,9 @@ def codes(change) -> set[str]:
         change(document)
         path.write_text(json.dumps(document))
         with open_project(root) as opened:
-            return {finding.code for finding in run_checks(opened, find_profile(opened.document.target))}
+            return {
+                finding.code for finding in run_checks(opened, find_profile(opened.document.target))
+            }
 
 
 def tile(document: dict) -> dict:
@@ -29,11 +31,15 @@ def tile(document: dict) -> dict:
 class Checks(TestCase):
     def test_each_mistake_is_found_and_only_by_its_own_code(self) -> None:
         sound = codes(lambda document: None)
-        self.assertEqual(sound & {"alpha-mode-forgotten", "encoding-against-role", "missing-map"}, set())
+        self.assertEqual(
+            sound & {"alpha-mode-forgotten", "encoding-against-role", "missing-map"}, set()
+        )
         cases = {
             "alpha-mode-forgotten": lambda d: tile(d).update(alpha_mode="opaque"),
             "encoding-against-role": lambda d: d["maps"]["tile_orm"].update(encoding="srgb"),
-            "gloss-as-roughness": lambda d: d["materials"]["tile_dull"]["inputs"]["roughness"].update(invert=False),
+            "gloss-as-roughness": lambda d: d["materials"]["tile_dull"]["inputs"][
+                "roughness"
+            ].update(invert=False),
             "missing-material": lambda d: d["meshes"]["plates"]["slots"].update(Front="gone"),
             "missing-slot": lambda d: d["meshes"]["plates"]["slots"].update(Nowhere="tile"),
             "slot-without-material": lambda d: d["meshes"]["plates"]["slots"].update(Front=None),

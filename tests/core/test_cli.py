@@ -33,7 +33,12 @@ def run(*arguments: object) -> tuple[int, object, str]:
 
 def run_as_program(*arguments: str, out: IO[bytes] | int = subprocess.PIPE) -> tuple[int, str]:
     """Exit code and the text on stderr of a process of its own."""
-    done = subprocess.run([sys.executable, "-m", "ektopos", *arguments], stdout=out, stderr=subprocess.PIPE, check=False)
+    done = subprocess.run(
+        [sys.executable, "-m", "ektopos", *arguments],
+        stdout=out,
+        stderr=subprocess.PIPE,
+        check=False,
+    )
     return done.returncode, done.stderr.decode()
 
 
@@ -60,20 +65,37 @@ class Program(TestCase):
             with mock.patch("ektopos.targets.export.write_image", side_effect=KeyboardInterrupt):
                 code, _, said = run(*arguments)
             self.assertEqual((code, said), (2, "ektopos: stopped; nothing was changed.\n"))
-            self.assertEqual({path.name: path.read_bytes() for path in (root / "out").iterdir()}, before)
-            self.assertEqual(sorted(path.name for path in root.iterdir()), ["out", "p"], "nothing half-made is left")
+            self.assertEqual(
+                {path.name: path.read_bytes() for path in (root / "out").iterdir()}, before
+            )
+            self.assertEqual(
+                sorted(path.name for path in root.iterdir()),
+                ["out", "p"],
+                "nothing half-made is left",
+            )
 
     def test_stopping_while_a_package_is_replaced_brings_the_old_one_back(self) -> None:
-        """Stopped before or after each file that is moved; what is moved back afterwards must not be stopped again."""
+        """Stopped before or after each file that is moved; what is moved back afterwards must not
+        be stopped again."""
         with folder() as root:
             project_folder(root / "p")
-            self.assertEqual(run("export", root / "p", "--target", "gltf-split", "--out", root / "out")[0], 0)
-            before = {path: path.read_bytes() for path in (root / "out").rglob("*") if path.is_file()}
+            self.assertEqual(
+                run("export", root / "p", "--target", "gltf-split", "--out", root / "out")[0], 0
+            )
+            before = {
+                path: path.read_bytes() for path in (root / "out").rglob("*") if path.is_file()
+            }
             for late in (False, True):
                 for stopped in range(len(before) + 3):
                     moves = iter(range(1000))
 
-                    def move(source: Path, target: Path, late: bool = late, stopped: int = stopped, moves=moves) -> None:
+                    def move(
+                        source: Path,
+                        target: Path,
+                        late: bool = late,
+                        stopped: int = stopped,
+                        moves=moves,
+                    ) -> None:
                         now = next(moves) == stopped
                         if now and not late:
                             raise KeyboardInterrupt
@@ -81,9 +103,26 @@ class Program(TestCase):
                         if now:
                             raise KeyboardInterrupt
 
-                    with self.subTest(stopped=stopped, late=late), mock.patch("ektopos.targets.export._move", move):
-                        self.assertEqual(run("export", root / "p", "--target", "single-maps", "--out", root / "out")[0], 2)
-                        now_there = {path: path.read_bytes() for path in (root / "out").rglob("*") if path.is_file()}
+                    with (
+                        self.subTest(stopped=stopped, late=late),
+                        mock.patch("ektopos.targets.export._move", move),
+                    ):
+                        self.assertEqual(
+                            run(
+                                "export",
+                                root / "p",
+                                "--target",
+                                "single-maps",
+                                "--out",
+                                root / "out",
+                            )[0],
+                            2,
+                        )
+                        now_there = {
+                            path: path.read_bytes()
+                            for path in (root / "out").rglob("*")
+                            if path.is_file()
+                        }
                         self.assertEqual(now_there, before)
 
     def test_a_reader_that_has_seen_enough_is_no_error(self) -> None:
@@ -107,8 +146,13 @@ class CommandLine(TestCase):
         self.assertEqual(set(by_name), {"stone_rough.png", "stone_albedo.png", "stone_n.png"})
         self.assertIn("error", by_name["stone_n.png"])
         rough = by_name["stone_rough.png"]
-        self.assertEqual((rough["role"], rough["encoding"], rough["set"], rough["width"]), ("roughness", "linear", "stone", 32))
-        self.assertEqual(rough["channel_roles"], {"r": "roughness", "g": None, "b": None, "a": None})
+        self.assertEqual(
+            (rough["role"], rough["encoding"], rough["set"], rough["width"]),
+            ("roughness", "linear", "stone", 32),
+        )
+        self.assertEqual(
+            rough["channel_roles"], {"r": "roughness", "g": None, "b": None, "a": None}
+        )
         keys = {
             "path",
             "width",
@@ -139,20 +183,32 @@ class CommandLine(TestCase):
             code, found, _ = run("mesh", save_glb(root / "m.glb", quads({"A": 1, "B": 0})))
         self.assertEqual(code, 0)
         slot, empty = found[0]["slots"]
-        self.assertEqual(set(slot), {"name", "triangles", "share", "area", "uv", "density", "layout"})
+        self.assertEqual(
+            set(slot), {"name", "triangles", "share", "area", "uv", "density", "layout"}
+        )
         self.assertEqual(set(slot["layout"]), {"islands", "gap", "stacked", "mirrored", "spread"})
-        self.assertEqual(set(slot["uv"]), {"min", "max", "inside", "coverage", "overlap", "flipped", "stretch"})
-        self.assertEqual((slot["uv"]["stretch"]["l2"], slot["uv"]["coverage"], slot["area"]), (1.0, 1.0, 1.0))
-        self.assertEqual((empty["name"], empty["triangles"], empty["uv"]["stretch"]["l2"]), ("B", 0, None))
+        self.assertEqual(
+            set(slot["uv"]), {"min", "max", "inside", "coverage", "overlap", "flipped", "stretch"}
+        )
+        self.assertEqual(
+            (slot["uv"]["stretch"]["l2"], slot["uv"]["coverage"], slot["area"]), (1.0, 1.0, 1.0)
+        )
+        self.assertEqual(
+            (empty["name"], empty["triangles"], empty["uv"]["stretch"]["l2"]), ("B", 0, None)
+        )
         self.assertIn("empty-slot", [fault["code"] for fault in found[0]["faults"]])
 
     def test_export_then_trial_then_tamper(self) -> None:
         with folder() as root:
             project_folder(root / "p")
-            code, export, _ = run("export", root / "p", "--target", "gltf-split", "--out", root / "out")
+            code, export, _ = run(
+                "export", root / "p", "--target", "gltf-split", "--out", root / "out"
+            )
             self.assertEqual((code, export["target"]), (0, "gltf-split"))
             orm = next(f for f in export["files"] if f["path"].endswith("tile_ORM.png"))
-            self.assertEqual(orm["channels"], {"r": "occlusion", "g": "roughness", "b": "metallic", "a": None})
+            self.assertEqual(
+                orm["channels"], {"r": "occlusion", "g": "roughness", "b": "metallic", "a": None}
+            )
             self.assertEqual(orm["bytes"], (root / "out" / orm["path"]).stat().st_size)
             code, trial, _ = run("trial", root / "out", "--against", root / "p")
             self.assertEqual((code, trial["passed"], len(trial["cells"])), (0, True, 24))
@@ -172,7 +228,9 @@ class CommandLine(TestCase):
             path.write_text(json.dumps(document))
             code, found, _ = run("check", root)
             self.assertEqual(code, 1)
-            self.assertLessEqual({"missing-map", "broken-base"}, {finding["code"] for finding in found})
+            self.assertLessEqual(
+                {"missing-map", "broken-base"}, {finding["code"] for finding in found}
+            )
             for broken in ("{", "[]", '{"ektopos": 9}', '{"ektopos": 1, "maps": 3}'):
                 path.write_text(broken)
                 code, _, said = run("check", root)
@@ -216,10 +274,16 @@ class ForPeople(TestCase):
     def test_export_trial_and_check(self) -> None:
         with folder() as root:
             project_folder(root / "p")
-            code, lines, _ = self.say("export", root / "p", "--target", "single-maps", "--out", root / "out")
+            code, lines, _ = self.say(
+                "export", root / "p", "--target", "single-maps", "--out", root / "out"
+            )
             self.assertEqual(code, 0)
-            self.assertTrue(any(line.startswith("textures/tile_Roughness.png: ") for line in lines), lines)
-            self.assertEqual(self.say("trial", root / "out", "--against", root / "p")[1][-1], "passed")
+            self.assertTrue(
+                any(line.startswith("textures/tile_Roughness.png: ") for line in lines), lines
+            )
+            self.assertEqual(
+                self.say("trial", root / "out", "--against", root / "p")[1][-1], "passed"
+            )
             (root / "out/textures/tile_Roughness.png").unlink()
             code, lines, _ = self.say("trial", root / "out", "--against", root / "p")
             self.assertEqual((code, lines[-1]), (1, "failed"))
@@ -231,10 +295,15 @@ class ForPeople(TestCase):
             (root / "a.png").write_bytes(b"x")
             (root / "a.glb").write_bytes(b"glTF")
             for arguments in (
-                ("identify", root / "a.png"), ("mesh", root / "a.glb"), ("mesh", root / "a.fbx"), ("identify", root / "none"),
-                ("match", "--mesh", root / "a.glb", root / "a.png"), ("check", root / "none"), ("export", root / "none", "--out", root / "o"),
+                ("identify", root / "a.png"),
+                ("mesh", root / "a.glb"),
+                ("mesh", root / "a.fbx"),
+                ("identify", root / "none"),
+                ("match", "--mesh", root / "a.glb", root / "a.png"),
+                ("check", root / "none"),
+                ("export", root / "none", "--out", root / "o"),
                 ("trial", root / "none", "--against", root / "none"),
-            ):  # fmt: skip
+            ):
                 with self.subTest(arguments[0]):
                     code, _, said = self.say(*arguments)
                     self.assertEqual((code, len(said)), (2, 1), said)
@@ -260,7 +329,8 @@ class ForPeople(TestCase):
 
     def test_json_holds_no_numbers_that_json_cannot(self) -> None:
         self.assertEqual(
-            plain({"a": float("nan"), "b": [float("inf"), 1.5], "c": (1,)}), {"a": None, "b": [None, 1.5], "c": [1]}
+            plain({"a": float("nan"), "b": [float("inf"), 1.5], "c": (1,)}),
+            {"a": None, "b": [None, 1.5], "c": [1]},
         )
 
 
@@ -273,7 +343,10 @@ class Ahead(TestCase):
             self.assertEqual(run("export", root / "p", "--out", root / "ahead")[0], 0)
             with open_project(root / "p") as opened:
                 export_package(opened, find_profile("gltf-glb"), root / "plain")
-            self.assertEqual((root / "ahead/Test_plates.glb").read_bytes(), (root / "plain/Test_plates.glb").read_bytes())
+            self.assertEqual(
+                (root / "ahead/Test_plates.glb").read_bytes(),
+                (root / "plain/Test_plates.glb").read_bytes(),
+            )
 
     def test_only_a_first_export_of_a_folder_is_looked_at_and_only_files_inside_it(self) -> None:
         with folder() as root:
@@ -281,7 +354,8 @@ class Ahead(TestCase):
             path = root / "p/test.ektopos.json"
             maps = _maps_ahead(path, root / "out")
             self.assertEqual(
-                {found.name for found in maps}, {"tile_col.png", "tile_orm.png", "tile_nrm.png", "tile_gloss.png", "glow.hdr"}
+                {found.name for found in maps},
+                {"tile_col.png", "tile_orm.png", "tile_nrm.png", "tile_gloss.png", "glow.hdr"},
             )
             self.assertEqual(_maps_ahead(root / "p", root / "out"), maps)
             (root / "out").mkdir()

@@ -19,9 +19,15 @@ from tests.samples import noise
 
 share = st.floats(0, 1, allow_nan=False, width=32)
 feeds = st.builds(
-    dict, invert=st.booleans(), range=st.tuples(share, share), range_in=st.tuples(st.just(0.0), st.floats(0.2, 1.0)),
-    gamma=st.floats(0.3, 3), contrast=st.floats(0.2, 2), multiply=st.floats(0, 2), offset=st.floats(-0.5, 0.5),
-)  # fmt: skip
+    dict,
+    invert=st.booleans(),
+    range=st.tuples(share, share),
+    range_in=st.tuples(st.just(0.0), st.floats(0.2, 1.0)),
+    gamma=st.floats(0.3, 3),
+    contrast=st.floats(0.2, 2),
+    multiply=st.floats(0, 2),
+    offset=st.floats(-0.5, 0.5),
+)
 
 
 def arrived_of(pixels: np.ndarray, **more) -> ArrivedInput:
@@ -31,7 +37,12 @@ def arrived_of(pixels: np.ndarray, **more) -> ArrivedInput:
 def by_values(found: Decoded, feed: Feed, name: str, arrived: ArrivedInput) -> np.ndarray:
     meant = feed_result(feed, name, lambda _: found, with_strength=False)  # type: ignore[arg-type]
     came = arrived_values(arrived, name)  # type: ignore[arg-type]
-    return errors_of(apply_strength(meant, name, feed.strength), apply_strength(came, name, arrived.strength), name, 1.0)[0]  # type: ignore[arg-type]
+    return errors_of(
+        apply_strength(meant, name, feed.strength),
+        apply_strength(came, name, arrived.strength),
+        name,
+        1.0,
+    )[0]  # type: ignore[arg-type]
 
 
 class Same(TestCase):
@@ -43,16 +54,26 @@ class Same(TestCase):
         self.assertAlmostEqual(quick.mean, float(error.mean()), delta=1e-3)
         close = TOLERANCE[unit_of(name)][1]
         border = float(((error > close - 1e-2) & (error < close + 1e-2)).mean())
-        self.assertAlmostEqual(quick.differing, float((error > close + 1e-3).mean()), delta=border + 1e-6)
+        self.assertAlmostEqual(
+            quick.differing, float((error > close + 1e-3).mean()), delta=border + 1e-6
+        )
         step = -(-max(error.shape) // 256)
         np.testing.assert_allclose(quick.error, error[::step, ::step], atol=2e-3)
 
     @settings(max_examples=40, deadline=None)
-    @given(feeds, st.sampled_from("rgba"), st.sampled_from([np.uint8, np.uint16]), st.booleans(), st.integers(0, 9))
+    @given(
+        feeds,
+        st.sampled_from("rgba"),
+        st.sampled_from([np.uint8, np.uint16]),
+        st.booleans(),
+        st.integers(0, 9),
+    )
     def test_data(self, change: dict, letter: str, deep: type, inverted: bool, seed: int) -> None:
         source = noise(24, seed, 4).astype(deep) * (257 if deep is np.uint16 else 1)
         feed = Feed(map="m", channels=letter, strength=0.7, **change)
-        arrived = arrived_of(noise(24, seed + 1, 3), channels="g", inverted=inverted, strength=0.6, factor=(0.9,))
+        arrived = arrived_of(
+            noise(24, seed + 1, 3), channels="g", inverted=inverted, strength=0.6, factor=(0.9,)
+        )
         for name in ("roughness", "occlusion", "opacity", "height"):
             self.agree(Decoded(Image(source), "linear", None), feed, name, arrived)
 
@@ -64,21 +85,35 @@ class Same(TestCase):
         st.sampled_from(["rgb", "r"]),
         st.integers(0, 9),
     )
-    def test_colours(self, change: dict, tint: tuple, encoding: str, channels: str, seed: int) -> None:
+    def test_colours(
+        self, change: dict, tint: tuple, encoding: str, channels: str, seed: int
+    ) -> None:
         feed = Feed(map="m", channels=channels, tint=tint, **change)
         found = Decoded(Image(noise(24, seed, 3)), encoding, None)  # type: ignore[arg-type]
-        self.agree(found, feed, "base_color", arrived_of(noise(24, seed + 1, 4), encoding="srgb", factor=(1.0, 0.5, 1.0)))
+        self.agree(
+            found,
+            feed,
+            "base_color",
+            arrived_of(noise(24, seed + 1, 4), encoding="srgb", factor=(1.0, 0.5, 1.0)),
+        )
 
     def test_normals_of_either_direction_equal_and_not(self) -> None:
         pixels = noise(600, 3)
         turned = np.dstack([pixels[..., 0], 255 - pixels[..., 1], pixels[..., 2]])
-        for normal_y, other, came in (("-", "+", turned), ("+", "+", pixels), ("+", "-", turned), ("-", "+", pixels)):
+        for normal_y, other, came in (
+            ("-", "+", turned),
+            ("+", "+", pixels),
+            ("+", "-", turned),
+            ("-", "+", pixels),
+        ):
             feed = Feed(map="m", channels="rgb", strength=0.8)
             arrived = arrived_of(came, normal_y=other, strength=0.8)
             found = Decoded(Image(pixels), "linear", normal_y)  # type: ignore[arg-type]
             self.agree(found, feed, "normal", arrived)
             quick = compare_codes(found, feed, "normal", arrived)
-            self.assertEqual(quick.largest == 0.0, came is turned if normal_y != other else came is pixels)  # type: ignore[union-attr]
+            self.assertEqual(
+                quick.largest == 0.0, came is turned if normal_y != other else came is pixels
+            )  # type: ignore[union-attr]
 
     def test_one_wrong_texel_in_a_large_map_is_seen(self) -> None:
         pixels = np.full((1000, 700, 3), 128, np.uint8)
@@ -90,17 +125,23 @@ class Same(TestCase):
         self.assertAlmostEqual(quick.differing * pixels[..., 0].size, 1, places=4)  # type: ignore[union-attr]
 
     def test_what_codes_cannot_tell_is_left_to_values(self) -> None:
-        source, arrived = Decoded(Image(noise(8, 1)), "linear", None), arrived_of(noise(8, 1), channels="r")
+        source, arrived = (
+            Decoded(Image(noise(8, 1)), "linear", None),
+            arrived_of(noise(8, 1), channels="r"),
+        )
         plain = Feed(map="m", channels="r")
         self.assertIsNotNone(compare_codes(source, plain, "roughness", arrived))
         floats = Decoded(Image(noise(8, 1).astype(np.float32)), "linear", None)
         larger = Decoded(Image(noise(16, 1)), "linear", None)
         for found, feed, name, came in (
-            (floats, plain, "roughness", arrived), (larger, plain, "roughness", arrived),
-            (source, Feed(map="m", channels="luminance"), "roughness", arrived), (source, Feed(map="m", channels="a"), "roughness", arrived),
+            (floats, plain, "roughness", arrived),
+            (larger, plain, "roughness", arrived),
+            (source, Feed(map="m", channels="luminance"), "roughness", arrived),
+            (source, Feed(map="m", channels="a"), "roughness", arrived),
             (source, Feed(map="m", channels="rgb", hue=20), "base_color", arrived_of(noise(8, 1))),
             (source, Feed(map="m", channels="rgb"), "emission", arrived_of(noise(8, 1))),
-            (source, plain, "roughness", ArrivedInput()), (source, plain, "metallic", arrived_of(noise(8, 1), quantity="specular")),
-        ):  # fmt: skip
+            (source, plain, "roughness", ArrivedInput()),
+            (source, plain, "metallic", arrived_of(noise(8, 1), quantity="specular")),
+        ):
             self.assertIsNone(compare_codes(found, feed, name, came))  # type: ignore[arg-type]
         self.assertIn("base_color", COLOUR_INPUTS)

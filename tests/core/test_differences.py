@@ -36,7 +36,10 @@ class Converted(TestCase):
         self.assertIn("diffuse instead of base colour", said(built_in_profiles()["spec-gloss"])[0])
 
     def test_a_normal_map_never_leaves_as_jpeg_without_a_word(self) -> None:
-        files = [file | ({"format": "jpg"} if file["suffix"] in ("Nrm", "Glow") else {}) for file in LOOSE["files"]]  # type: ignore[attr-defined]
+        files = [
+            file | ({"format": "jpg"} if file["suffix"] in ("Nrm", "Glow") else {})
+            for file in LOOSE["files"]
+        ]  # type: ignore[attr-defined]
         found, _ = said(profile(files=files))
         self.assertIn("normals as JPEG, which bends them: choose PNG for these", found)
         self.assertIn("emission as JPEG, which changes texels a little", found)
@@ -45,7 +48,11 @@ class Converted(TestCase):
     def test_maps_with_more_bits_than_their_file_are_named(self) -> None:
         """The small project feeds roughness from 16 bits, and emission from floats."""
         self.assertIn("emission, roughness in 8 bits, from maps with more", said(profile())[0])
-        deeper = [words for words in said(profile(files=formats("png", bits=16)))[0] if "from maps with more" in words]
+        deeper = [
+            words
+            for words in said(profile(files=formats("png", bits=16)))[0]
+            if "from maps with more" in words
+        ]
         self.assertEqual(deeper, ["emission in 16 bits, from maps with more"])
 
     def test_transforms_padding_and_mips_are_said_where_they_happen(self) -> None:
@@ -59,7 +66,9 @@ class Converted(TestCase):
             self.assertIn(words, found)
             self.assertNotIn(words, said(profile())[0])
         with project() as opened:
-            materials = opened.document.model_dump(mode="json", by_alias=True, exclude_none=True)["materials"]
+            materials = opened.document.model_dump(mode="json", by_alias=True, exclude_none=True)[
+                "materials"
+            ]
         flat = {"materials": materials | {"tile": materials["tile"] | {"uv": FLAT}}}
         self.assertNotIn("UV transforms are worked into the UVs", said(rules, flat)[0])
 
@@ -68,15 +77,23 @@ class Converted(TestCase):
             raise MissingReference("the map's file is missing.", subject=name)
 
         with project() as opened:
-            plan = make_plan(opened.document, profile(), lambda name: read_header(opened.map_path(name)))
-        self.assertFalse([words for words in converted(plan, profile(), nothing) if "8 bits" in words])
+            plan = make_plan(
+                opened.document, profile(), lambda name: read_header(opened.map_path(name))
+            )
+        self.assertFalse(
+            [words for words in converted(plan, profile(), nothing) if "8 bits" in words]
+        )
 
 
 class LeftOut(TestCase):
     def test_inputs_without_a_place_are_named_with_their_materials(self) -> None:
         height = {"map": "tile_gloss", "channels": "r"}
         names = ["a", "b", "c", "d", "e"]
-        for count, words in ((1, "height of a"), (3, "height of a, b, c"), (5, "height of a, b and 3 more")):
+        for count, words in (
+            (1, "height of a"),
+            (3, "height of a, b, c"),
+            (5, "height of a, b and 3 more"),
+        ):
             materials = {name: {"inputs": {"height": height}} for name in names[:count]}
             _, found = said(built_in_profiles()["gltf-glb"], {"materials": materials, "meshes": {}})
             self.assertEqual(found, [words])

@@ -29,17 +29,22 @@ class Loading(TestCase):
         self.assertEqual(document_json(load_document(text)), json.loads(text))
 
     def test_unknown_fields_are_kept(self) -> None:
-        document = load_document('{"ektopos": 1, "materials": {"m": {"shininess": 3}}, "note": "hand-made"}')
+        document = load_document(
+            '{"ektopos": 1, "materials": {"m": {"shininess": 3}}, "note": "hand-made"}'
+        )
         self.assertEqual(json.loads(dump_document(document))["note"], "hand-made")
         self.assertEqual(json.loads(dump_document(document))["materials"]["m"]["shininess"], 3)
 
     def test_what_is_wrong_is_named_by_its_place(self) -> None:
         cases = {
-            "[]": "not a project document", "{": "not JSON", '{"ektopos": 2}': "version 2", '{"ektopos": true}': "project document",
+            "[]": "not a project document",
+            "{": "not JSON",
+            '{"ektopos": 2}': "version 2",
+            '{"ektopos": true}': "project document",
             '{"ektopos": 1, "materials": {"m": {"alpha_cutoff": "high"}}}': "materials.m.alpha_cutoff",
             '{"ektopos": 1, "materials": {"m": {"inputs": {"roughness": {"value": 1, "map": "x"}}}}}': "either a value or a map",
             '{"ektopos": 1, "materials": {"m": {"inputs": {"roughness": {"value": 1e999}}}}}': "materials.m.inputs.roughness",
-        }  # fmt: skip
+        }
         for text, words in cases.items():
             with self.subTest(text), self.assertRaises(InvalidDocument) as caught:
                 load_document(text, "x.ektopos.json")
@@ -64,7 +69,10 @@ class Paths(TestCase):
             names = zipfile.ZipFile(root / "p.zip").namelist()
             with open_project(root / "p.zip") as again:
                 self.assertEqual(document_json(again.document), document_json(opened.document))
-                self.assertEqual(again.path("maps/tile_col.png").read_bytes(), opened.path("maps/tile_col.png").read_bytes())
+                self.assertEqual(
+                    again.path("maps/tile_col.png").read_bytes(),
+                    opened.path("maps/tile_col.png").read_bytes(),
+                )
         self.assertIn("meshes/plates.glb", names)
 
     def test_zips_that_leave_their_folder_are_refused(self) -> None:
@@ -106,7 +114,9 @@ class Deriving(TestCase):
         self.assertEqual(effective(document, "m").feeds["roughness"].value, 1.0)
 
     def test_circles_and_gaps_are_named(self) -> None:
-        circle = load_document('{"ektopos": 1, "materials": {"a": {"from": "b"}, "b": {"from": "a"}}}')
+        circle = load_document(
+            '{"ektopos": 1, "materials": {"a": {"from": "b"}, "b": {"from": "a"}}}'
+        )
         gap = load_document('{"ektopos": 1, "materials": {"a": {"from": "gone"}}}')
         with self.assertRaises(MissingReference) as caught:
             effective(circle, "a")
@@ -118,14 +128,19 @@ class Deriving(TestCase):
 class Edits(TestCase):
     def test_a_renamed_material_keeps_its_slots_and_its_derived_materials(self) -> None:
         with project() as opened:
-            after = edited(opened.document, {"kind": "rename-material", "material": "tile", "name": "slab"})
+            after = edited(
+                opened.document, {"kind": "rename-material", "material": "tile", "name": "slab"}
+            )
         self.assertEqual(after.materials["tile_dull"].base, "slab")
         self.assertEqual(after.meshes["plates"].slots["Front"], "slab")
         self.assertEqual(list(after.materials), ["slab", "tile_dull", "plain"])
 
     def test_a_base_in_use_and_a_feeding_map_are_not_removed(self) -> None:
         with project() as opened:
-            for edit in ({"kind": "remove-material", "material": "tile"}, {"kind": "remove-maps", "maps": ["tile_orm"]}):
+            for edit in (
+                {"kind": "remove-material", "material": "tile"},
+                {"kind": "remove-maps", "maps": ["tile_orm"]},
+            ):
                 with self.subTest(edit["kind"]), self.assertRaises(EktoposError):
                     edited(opened.document, edit)
 
@@ -133,7 +148,11 @@ class Edits(TestCase):
         with project() as opened:
             before = document_json(opened.document)
             with self.assertRaises(EktoposError):
-                edited(opened.document, {"kind": "rename-project", "name": "X"}, {"kind": "remove-mesh", "mesh": "gone"})
+                edited(
+                    opened.document,
+                    {"kind": "rename-project", "name": "X"},
+                    {"kind": "remove-mesh", "mesh": "gone"},
+                )
             self.assertEqual(document_json(opened.document), before)
 
     def test_a_set_fills_a_sheet_gloss_inverted_and_opacity_as_a_cut_out(self) -> None:
@@ -146,7 +165,12 @@ class Edits(TestCase):
 
     def test_every_setting_can_be_set_and_given_back(self) -> None:
         with project() as opened:
-            set_ = {"kind": "set-setting", "material": "tile_dull", "setting": "double_sided", "value": False}
+            set_ = {
+                "kind": "set-setting",
+                "material": "tile_dull",
+                "setting": "double_sided",
+                "value": False,
+            }
             after = edited(opened.document, set_)
             self.assertIs(effective(after, "tile_dull").double_sided, False)
             after = edited(after, {**set_, "value": None})
@@ -156,7 +180,9 @@ class Edits(TestCase):
 
     def test_what_a_person_said_of_a_map_outlives_bringing_it_in_again(self) -> None:
         with project() as opened:
-            said = edited(opened.document, {"kind": "set-map", "maps": ["tile_orm"], "roles": {"r": "mask"}})
+            said = edited(
+                opened.document, {"kind": "set-map", "maps": ["tile_orm"], "roles": {"r": "mask"}}
+            )
             entry = opened.document.maps["tile_orm"].model_dump(mode="json")
             again = edited(said, {"kind": "bring-in", "maps": {"tile_orm": entry}})
         self.assertEqual(again.maps["tile_orm"].roles, {"r": "mask"})
@@ -165,7 +191,12 @@ class Edits(TestCase):
         with project() as opened:
             after = edited(
                 opened.document,
-                {"kind": "assign", "mesh": "plates", "slots": ["Front", "Bare"], "material": "plain"},
+                {
+                    "kind": "assign",
+                    "mesh": "plates",
+                    "slots": ["Front", "Bare"],
+                    "material": "plain",
+                },
                 {"kind": "set-done", "mesh": "plates", "slot": "Front", "done": True},
                 {"kind": "rename-set", "set": "tile", "name": "floor"},
                 {"kind": "duplicate-material", "material": "plain"},

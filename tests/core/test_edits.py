@@ -1,4 +1,5 @@
-"""Edits: what each one changes, what it leaves alone, and what it refuses. A table row is a rule someone relies on."""
+"""Edits: what each one changes, what it leaves alone, and what it refuses. A table row is a rule
+someone relies on."""
 
 from __future__ import annotations
 
@@ -33,24 +34,54 @@ class Labels(TestCase):
             ({"kind": "set-map", "maps": ["tile_orm"]}, "tile_orm: confirmed"),
             ({"kind": "set-map", "maps": ["tile_nrm"], "normal_y": "+"}, "tile_nrm: green +Y"),
             ({"kind": "set-map", "maps": ["tile_orm", "tile_nrm"], "set": "x"}, "2 maps: set x"),
-            ({"kind": "set-map", "maps": ["tile_col"], "roles": {"rgb": "base_color"}, "encoding": "srgb"}, "tile_col: base color, srgb"),
+            (
+                {
+                    "kind": "set-map",
+                    "maps": ["tile_col"],
+                    "roles": {"rgb": "base_color"},
+                    "encoding": "srgb",
+                },
+                "tile_col: base color, srgb",
+            ),
             ({"kind": "remove-maps", "maps": ["a", "b"]}, "remove 2 maps"),
             ({"kind": "remove-maps", "maps": ["a"]}, "remove a"),
             ({"kind": "add-material", "name": "m"}, "new material m"),
             ({"kind": "material-from-set", "set": "tile"}, "material from set tile"),
             ({"kind": "rename-material", "material": "a", "name": "b"}, "rename a to b"),
             ({"kind": "rename-materials", "names": {"a": "b", "c": "d"}}, "rename 2 materials"),
-            ({"kind": "set-feed", "material": "m", "input": "base_color", "feed": None}, "m: base color given back"),
-            ({"kind": "set-feed", "material": "m", "input": "roughness", "feed": {"value": 0.5}}, "m: roughness 0.5"),
-            ({"kind": "set-feed", "material": "m", "input": "normal", "feed": {"map": "n"}}, "m: normal n"),
-            ({"kind": "set-setting", "material": "m", "setting": "alpha_mode", "value": "mask"}, "m: alpha mode"),
-            ({"kind": "assign", "mesh": "h", "slots": ["A", "B"], "material": None}, "h · A, B: no material"),
+            (
+                {"kind": "set-feed", "material": "m", "input": "base_color", "feed": None},
+                "m: base color given back",
+            ),
+            (
+                {"kind": "set-feed", "material": "m", "input": "roughness", "feed": {"value": 0.5}},
+                "m: roughness 0.5",
+            ),
+            (
+                {"kind": "set-feed", "material": "m", "input": "normal", "feed": {"map": "n"}},
+                "m: normal n",
+            ),
+            (
+                {"kind": "set-setting", "material": "m", "setting": "alpha_mode", "value": "mask"},
+                "m: alpha mode",
+            ),
+            (
+                {"kind": "assign", "mesh": "h", "slots": ["A", "B"], "material": None},
+                "h · A, B: no material",
+            ),
             ({"kind": "assign", "mesh": "h", "slots": ["A"], "material": "m"}, "h · A: m"),
             ({"kind": "set-done", "mesh": "h", "slot": "A", "done": True}, "h · A: done"),
             ({"kind": "set-done", "mesh": "h", "slot": "A", "done": False}, "h · A: not done"),
             ({"kind": "remove-mesh", "mesh": "h"}, "remove h"),
-            ({"kind": "bring-in", "maps": {"a": {"file": "a.png"}}, "meshes": {"h": {"file": "h.glb"}}}, "bring in 1 maps and 1 meshes"),
-        ]  # fmt: skip
+            (
+                {
+                    "kind": "bring-in",
+                    "maps": {"a": {"file": "a.png"}},
+                    "meshes": {"h": {"file": "h.glb"}},
+                },
+                "bring in 1 maps and 1 meshes",
+            ),
+        ]
         for edit, words in cases:
             with self.subTest(words):
                 self.assertEqual(EDIT.validate_python(edit).label(), words)
@@ -69,7 +100,12 @@ class Refusals(TestCase):
             {"kind": "rename-materials", "names": {"gone": "x"}},
             {"kind": "duplicate-material", "material": "gone"},
             {"kind": "set-feed", "material": "gone", "input": "roughness", "feed": None},
-            {"kind": "set-feed", "material": "tile", "input": "roughness", "feed": {"map": "gone", "channels": "r"}},
+            {
+                "kind": "set-feed",
+                "material": "tile",
+                "input": "roughness",
+                "feed": {"map": "gone", "channels": "r"},
+            },
             {"kind": "set-setting", "material": "gone", "setting": "uv", "value": None},
             {"kind": "set-setting", "material": "tile", "setting": "from", "value": "gone"},
             {"kind": "push-up", "material": "gone", "input": "roughness"},
@@ -106,30 +142,54 @@ class Refusals(TestCase):
 
     def test_values_out_of_bounds_are_refused_before_they_are_stored(self) -> None:
         feed: Callable[..., dict] = lambda **given: {  # noqa: E731
-            "kind": "set-feed", "material": "tile", "input": "roughness", "feed": {"map": "tile_orm", "channels": "g", **given},
-        }  # fmt: skip
+            "kind": "set-feed",
+            "material": "tile",
+            "input": "roughness",
+            "feed": {"map": "tile_orm", "channels": "g", **given},
+        }
         for bad in (
-            feed(gamma=0), feed(gamma=-1), feed(range=[0, float("nan")]), feed(multiply=float("inf")), feed(saturation=-0.1),
-            feed(value=0.5), feed(channels="q"), feed(layers=[{"amount": 1.5}]), feed(layers=[{"op": "screen"}]),
-            {"kind": "add-material", "name": ""}, {"kind": "add-material", "name": "x" * 121},
-            {"kind": "set-map", "maps": []}, {"kind": "set-map", "maps": ["tile_orm"], "normal_y": "up"},
+            feed(gamma=0),
+            feed(gamma=-1),
+            feed(range=[0, float("nan")]),
+            feed(multiply=float("inf")),
+            feed(saturation=-0.1),
+            feed(value=0.5),
+            feed(channels="q"),
+            feed(layers=[{"amount": 1.5}]),
+            feed(layers=[{"op": "screen"}]),
+            {"kind": "add-material", "name": ""},
+            {"kind": "add-material", "name": "x" * 121},
+            {"kind": "set-map", "maps": []},
+            {"kind": "set-map", "maps": ["tile_orm"], "normal_y": "up"},
             {"kind": "assign", "mesh": "plates", "slots": [], "material": None},
             {"kind": "set-target", "target": "gltf-glb", "extra": 1},
-        ):  # fmt: skip
+        ):
             with self.subTest(str(bad)), self.assertRaises(ValidationError):
                 EDIT.validate_python(bad)
 
     def test_a_setting_of_the_wrong_kind_is_named_by_its_place(self) -> None:
-        for setting, value in (("alpha_mode", "glass"), ("alpha_cutoff", -1), ("uv", {"tiling": [1]}), ("filter", 3)):
+        for setting, value in (
+            ("alpha_mode", "glass"),
+            ("alpha_cutoff", -1),
+            ("uv", {"tiling": [1]}),
+            ("filter", 3),
+        ):
             with self.subTest(setting), self.assertRaises(EktoposError) as caught:
-                edited(start(), {"kind": "set-setting", "material": "tile", "setting": setting, "value": value})
+                edited(
+                    start(),
+                    {"kind": "set-setting", "material": "tile", "setting": setting, "value": value},
+                )
             self.assertIn(setting, str(caught.exception))
 
 
 class Names(TestCase):
     def test_names_can_be_exchanged_and_everything_follows(self) -> None:
-        after = edited(start(), {"kind": "rename-materials", "names": {"tile": "plain", "plain": "tile"}})
-        self.assertEqual(after.meshes["plates"].slots, {"Front": "plain", "Back": "tile_dull", "Bare": "tile"})
+        after = edited(
+            start(), {"kind": "rename-materials", "names": {"tile": "plain", "plain": "tile"}}
+        )
+        self.assertEqual(
+            after.meshes["plates"].slots, {"Front": "plain", "Back": "tile_dull", "Bare": "tile"}
+        )
         self.assertEqual(after.materials["tile_dull"].base, "plain")
         self.assertEqual(after.materials["tile"].inputs["roughness"].value, 0.35)
 
@@ -146,7 +206,9 @@ class Names(TestCase):
             {"kind": "material-from-set", "set": "tile"},
             {"kind": "material-from-set", "set": "tile"},
         )
-        self.assertEqual(list(after.materials)[3:], ["plain_copy", "plain_copy_2", "tile_2", "tile_3"])
+        self.assertEqual(
+            list(after.materials)[3:], ["plain_copy", "plain_copy_2", "tile_2", "tile_3"]
+        )
 
     def test_a_copy_shares_nothing_with_what_it_was_copied_from(self) -> None:
         after = edited(
@@ -162,15 +224,22 @@ class Maps(TestCase):
     def test_what_is_not_given_stays(self) -> None:
         after = edited(start(), {"kind": "set-map", "maps": ["tile_nrm"], "encoding": "srgb"})
         entry = after.maps["tile_nrm"]
-        self.assertEqual((entry.roles, entry.normal_y, entry.encoding, entry.by_hand), ({"rgb": "normal"}, "-", "srgb", True))
+        self.assertEqual(
+            (entry.roles, entry.normal_y, entry.encoding, entry.by_hand),
+            ({"rgb": "normal"}, "-", "srgb", True),
+        )
 
     def test_a_direction_goes_with_the_role_of_a_normal_map(self) -> None:
-        after = edited(start(), {"kind": "set-map", "maps": ["tile_nrm"], "roles": {"rgb": "base_color"}})
+        after = edited(
+            start(), {"kind": "set-map", "maps": ["tile_nrm"], "roles": {"rgb": "base_color"}}
+        )
         self.assertIsNone(after.maps["tile_nrm"].normal_y)
 
     def test_being_put_into_a_set_says_nothing_of_what_a_map_is(self) -> None:
         after = edited(start(), {"kind": "set-map", "maps": ["tile_orm"], "set": "floor"})
-        self.assertEqual((after.maps["tile_orm"].set, after.maps["tile_orm"].by_hand), ("floor", False))
+        self.assertEqual(
+            (after.maps["tile_orm"].set, after.maps["tile_orm"].by_hand), ("floor", False)
+        )
 
     def test_a_rule_names_all_that_end_alike_except_what_a_person_named(self) -> None:
         document = load_document(
@@ -191,10 +260,18 @@ class Maps(TestCase):
         self.assertEqual((back.naming, back.maps["fin_zz"].roles), ([], {"r": "roughness"}))
 
     def test_maps_that_feed_nothing_go_and_layers_count_as_feeding(self) -> None:
-        layered = {"value": 0.5, "layers": [{"op": "mix", "value": 0.1, "mask": {"map": "spare", "channels": "r"}}]}
-        document = edited(start(), {"kind": "bring-in", "maps": {"spare": {"file": "maps/spare.png"}}})
+        layered = {
+            "value": 0.5,
+            "layers": [{"op": "mix", "value": 0.1, "mask": {"map": "spare", "channels": "r"}}],
+        }
+        document = edited(
+            start(), {"kind": "bring-in", "maps": {"spare": {"file": "maps/spare.png"}}}
+        )
         self.assertNotIn("spare", edited(document, {"kind": "remove-maps", "maps": ["spare"]}).maps)
-        fed = edited(document, {"kind": "set-feed", "material": "plain", "input": "roughness", "feed": layered})
+        fed = edited(
+            document,
+            {"kind": "set-feed", "material": "plain", "input": "roughness", "feed": layered},
+        )
         with self.assertRaises(EktoposError) as caught:
             edited(fed, {"kind": "remove-maps", "maps": ["spare"]})
         self.assertIn("plain", str(caught.exception))
@@ -204,7 +281,10 @@ class Deriving(TestCase):
     def test_giving_back_brings_the_base_value_back(self) -> None:
         document = start()
         self.assertEqual(effective(document, "tile_dull").feeds["roughness"].map, "tile_gloss")
-        after = edited(document, {"kind": "set-feed", "material": "tile_dull", "input": "roughness", "feed": None})
+        after = edited(
+            document,
+            {"kind": "set-feed", "material": "tile_dull", "input": "roughness", "feed": None},
+        )
         self.assertEqual(effective(after, "tile_dull").feeds["roughness"].map, "tile_orm")
         self.assertEqual(effective(after, "tile_dull").origin["roughness"], "tile")
 
@@ -233,27 +313,45 @@ class Deriving(TestCase):
         self.assertIsNone(after.materials["tile_dull"].base)
         self.assertEqual(effective(after, "tile_dull").feeds["metallic"].map, "tile_orm")
         self.assertEqual(effective(after, "tile_dull").surface_tag, "stone")
-        edited(after, {"kind": "remove-material", "material": "tile"})  # nothing derives from it any more
+        edited(
+            after, {"kind": "remove-material", "material": "tile"}
+        )  # nothing derives from it any more
 
     def test_a_base_can_be_changed_to_any_depth_but_never_to_a_circle(self) -> None:
-        chain = [{"kind": "add-material", "name": f"m{i}", "base": f"m{i - 1}" if i else "plain"} for i in range(40)]
+        chain = [
+            {"kind": "add-material", "name": f"m{i}", "base": f"m{i - 1}" if i else "plain"}
+            for i in range(40)
+        ]
         document = edited(start(), *chain)
         self.assertEqual(effective(document, "m39").feeds["roughness"].value, 0.35)
-        changed = edited(document, {"kind": "set-feed", "material": "plain", "input": "roughness", "feed": {"value": 0.7}})
+        changed = edited(
+            document,
+            {"kind": "set-feed", "material": "plain", "input": "roughness", "feed": {"value": 0.7}},
+        )
         self.assertEqual(effective(changed, "m39").feeds["roughness"].value, 0.7)
         with self.assertRaises(EktoposError):
-            edited(document, {"kind": "set-setting", "material": "plain", "setting": "from", "value": "m39"})
+            edited(
+                document,
+                {"kind": "set-setting", "material": "plain", "setting": "from", "value": "m39"},
+            )
 
 
 class Meshes(TestCase):
     def test_a_deleted_material_leaves_its_slots_bare(self) -> None:
         after = edited(start(), {"kind": "remove-material", "material": "plain"})
-        self.assertEqual(after.meshes["plates"].slots, {"Front": "tile", "Back": "tile_dull", "Bare": None})
+        self.assertEqual(
+            after.meshes["plates"].slots, {"Front": "tile", "Back": "tile_dull", "Bare": None}
+        )
 
     def test_a_mesh_brought_in_again_keeps_what_its_slots_wear(self) -> None:
         after = edited(
             start(),
-            {"kind": "bring-in", "meshes": {"plates": {"file": "meshes/plates.glb", "slots": {"Front": None, "New": None}}}},
+            {
+                "kind": "bring-in",
+                "meshes": {
+                    "plates": {"file": "meshes/plates.glb", "slots": {"Front": None, "New": None}}
+                },
+            },
         )
         self.assertEqual(after.meshes["plates"].slots, {"Front": "tile", "New": None})
 

@@ -1,4 +1,5 @@
-"""What a mesh file brings with it: exported here, read back as maps and materials, and exported once more to the same."""
+"""What a mesh file brings with it: exported here, read back as maps and materials, and exported
+once more to the same."""
 
 from __future__ import annotations
 
@@ -32,13 +33,34 @@ class InsideGlb(TestCase):
                 (root / one.name).write_bytes(one.content)
             entries = map_entries(found, {one.name: one.name for one in found.maps}, "inside")
             document = Document(maps=entries, materials=found.materials)
-            again, before = MapLoader(Project(document, lambda file: root / file)), MapLoader(opened)
+            again, before = (
+                MapLoader(Project(document, lambda file: root / file)),
+                MapLoader(opened),
+            )
             for name in found.materials:
                 meant, came = effective(opened.document, name), effective(document, name)
-                self.assertEqual((came.alpha_mode, came.double_sided, came.uv, came.filter, came.surface_tag),
-                                 (meant.alpha_mode, meant.double_sided, meant.uv, meant.filter, meant.surface_tag))  # fmt: skip
-                for part in ("base_color", "metallic", "roughness", "normal", "occlusion", "emission"):
-                    one, two = (resolve_feed(l, m.feeds[part], part) for l, m in ((before, meant), (again, came)))
+                self.assertEqual(
+                    (came.alpha_mode, came.double_sided, came.uv, came.filter, came.surface_tag),
+                    (
+                        meant.alpha_mode,
+                        meant.double_sided,
+                        meant.uv,
+                        meant.filter,
+                        meant.surface_tag,
+                    ),
+                )
+                for part in (
+                    "base_color",
+                    "metallic",
+                    "roughness",
+                    "normal",
+                    "occlusion",
+                    "emission",
+                ):
+                    one, two = (
+                        resolve_feed(l, m.feeds[part], part)
+                        for l, m in ((before, meant), (again, came))
+                    )
                     with self.subTest(name, part=part):
                         np.testing.assert_allclose(two, np.broadcast_to(one, two.shape), atol=0.02)
 
@@ -47,8 +69,13 @@ class InsideGlb(TestCase):
             export_package(opened, find_profile("gltf-glb"), root / "out")
             found = embedded(root / "out/Test_plates.glb", "x.glb", stem)
             maps = {one.name: one for one in found.maps}
-            self.assertEqual(maps["tile_ORM.png"].roles, {"r": "occlusion", "g": "roughness", "b": "metallic"})
-            self.assertEqual((maps["tile_BaseColor.png"].encoding, maps["tile_ORM.png"].encoding), ("srgb", "linear"))
+            self.assertEqual(
+                maps["tile_ORM.png"].roles, {"r": "occlusion", "g": "roughness", "b": "metallic"}
+            )
+            self.assertEqual(
+                (maps["tile_BaseColor.png"].encoding, maps["tile_ORM.png"].encoding),
+                ("srgb", "linear"),
+            )
             (root / "n.png").write_bytes(maps["tile_Normal.png"].content)
             self.assertEqual(read_image(root / "n.png").width, 64)
 

@@ -1,4 +1,5 @@
-"""Every channel of every file of every target, spoiled one at a time: the trial blames what that channel carries, and only that."""
+"""Every channel of every file of every target, spoiled one at a time: the trial blames what that
+channel carries, and only that."""
 
 from __future__ import annotations
 
@@ -23,7 +24,8 @@ def blamed(profile: Profile, carries: str) -> set[str]:
 
 
 def spoil(path: Path, channel: str) -> bool:
-    """Turn one channel round; false if the file has no such channel or turning it round changes nothing."""
+    """Turn one channel round; false if the file has no such channel or turning it round changes
+    nothing."""
     pixels = cv2.imread(str(path), cv2.IMREAD_UNCHANGED)
     pixels = pixels if pixels.ndim == 3 else pixels[..., None]
     place = 0 if pixels.shape[2] == 1 else PLACE[channel]
@@ -47,7 +49,9 @@ class EveryChannel(TestCase):
             with project() as opened, folder() as root:
                 export = export_package(opened, profile, root / "out")
                 for file in export.files:
-                    if not file.path.endswith(".png") or Path(file.path).name.startswith("tile_dull"):
+                    if not file.path.endswith(".png") or Path(file.path).name.startswith(
+                        "tile_dull"
+                    ):
                         continue
                     sound = (root / "out" / file.path).read_bytes()
                     for channel, carries in file.channels.items():
@@ -56,7 +60,9 @@ class EveryChannel(TestCase):
                         spoiled += 1
                         with self.subTest(target, file=file.path, channel=channel):
                             trial = run_trial(opened, root / "out", profile, renders=False)
-                            wrong = {c.input for c in trial.cells if c.verdict in ("differs", "lost")}
+                            wrong = {
+                                c.input for c in trial.cells if c.verdict in ("differs", "lost")
+                            }
                             self.assertFalse(trial.passed)
                             self.assertTrue(wrong, "something is blamed")
                             self.assertLessEqual(wrong, blamed(profile, carries))

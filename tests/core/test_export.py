@@ -18,7 +18,9 @@ from tests.samples import folder, noise, project
 
 
 def plan_of(opened, target="gltf-split"):
-    return make_plan(opened.document, find_profile(target), lambda name: read_header(opened.map_path(name)))
+    return make_plan(
+        opened.document, find_profile(target), lambda name: read_header(opened.map_path(name))
+    )
 
 
 class Planning(TestCase):
@@ -51,14 +53,18 @@ class Packing(TestCase):
     def test_every_channel_is_what_its_feed_says(self) -> None:
         with project() as opened, folder() as root:
             export_package(opened, find_profile("gltf-split"), root / "out")
-            orm = cv2.imread(str(root / "out/textures/tile_ORM.png"), cv2.IMREAD_UNCHANGED)[..., ::-1].astype(int)
+            orm = cv2.imread(str(root / "out/textures/tile_ORM.png"), cv2.IMREAD_UNCHANGED)[
+                ..., ::-1
+            ].astype(int)
             source = noise(64, 3).astype(np.float64)
             np.testing.assert_array_equal(orm[..., 0], source[..., 0])
             np.testing.assert_array_equal(orm[..., 2], source[..., 2])
             wanted = np.floor((0.1 + 0.7 * source[..., 1] / 255) * 255 + 0.5)
             self.assertLessEqual(np.abs(orm[..., 1] - wanted).max(), 1)
             self.assertGreater((orm[..., 1] == wanted).mean(), 0.99)
-            normal = cv2.imread(str(root / "out/textures/tile_Normal.png"), cv2.IMREAD_UNCHANGED)[..., ::-1]
+            normal = cv2.imread(str(root / "out/textures/tile_Normal.png"), cv2.IMREAD_UNCHANGED)[
+                ..., ::-1
+            ]
             given = cv2.imread(str(opened.path("maps/tile_nrm.png")))[..., ::-1]
             np.testing.assert_array_equal(normal[..., 0], given[..., 0])
             np.testing.assert_array_equal(normal[..., 1], 255 - given[..., 1])
@@ -70,11 +76,20 @@ class Packages(TestCase):
             with self.subTest(target), project() as opened, folder() as root:
                 done = export_package(opened, find_profile(target), root / "out")
                 listing = json.loads((root / "out/package.json").read_text())
-                self.assertEqual({f["path"] for f in listing["files"]}, {f.path for f in done.files})
+                self.assertEqual(
+                    {f["path"] for f in listing["files"]}, {f.path for f in done.files}
+                )
                 for file in listing["files"]:
                     content = (root / "out" / file["path"]).read_bytes()
-                    self.assertEqual((len(content), hashlib.sha256(content).hexdigest()), (file["bytes"], file["sha256"]))
-                on_disk = {str(p.relative_to(root / "out")) for p in (root / "out").rglob("*") if p.is_file()}
+                    self.assertEqual(
+                        (len(content), hashlib.sha256(content).hexdigest()),
+                        (file["bytes"], file["sha256"]),
+                    )
+                on_disk = {
+                    str(p.relative_to(root / "out"))
+                    for p in (root / "out").rglob("*")
+                    if p.is_file()
+                }
                 self.assertEqual(on_disk, {f["path"] for f in listing["files"]} | {"package.json"})
 
     def test_twice_gives_the_same_bytes(self) -> None:
@@ -83,7 +98,11 @@ class Packages(TestCase):
                 export_package(opened, find_profile(target), root / "one")
                 export_package(opened, find_profile(target), root / "two")
                 for path in (p for p in (root / "one").rglob("*") if p.is_file()):
-                    self.assertEqual(path.read_bytes(), (root / "two" / path.relative_to(root / "one")).read_bytes(), path.name)
+                    self.assertEqual(
+                        path.read_bytes(),
+                        (root / "two" / path.relative_to(root / "one")).read_bytes(),
+                        path.name,
+                    )
 
     def test_foreign_files_stay_and_nothing_is_written_over_them(self) -> None:
         with project() as opened, folder() as root:
@@ -106,5 +125,7 @@ class Packages(TestCase):
             opened.path("maps/tile_orm.png").write_bytes(b"broken")
             with self.assertRaises(EktoposError):
                 export_package(opened, find_profile("gltf-split"), root / "out")
-            self.assertEqual({p: p.read_bytes() for p in (root / "out").rglob("*") if p.is_file()}, before)
+            self.assertEqual(
+                {p: p.read_bytes() for p in (root / "out").rglob("*") if p.is_file()}, before
+            )
             self.assertEqual([p.name for p in root.iterdir()], ["out"])

@@ -1,4 +1,5 @@
-"""Inputs of glTF's extensions: they leave by the extensions' own names, and the trial compares them like every other."""
+"""Inputs of glTF's extensions: they leave by the extensions' own names, and the trial compares them
+like every other."""
 
 from __future__ import annotations
 
@@ -67,15 +68,23 @@ class Extras(TestCase):
             with self.subTest(target):
                 cells = cells_after(target)
                 self.assertEqual(
-                    {name: cells[name].verdict for name in EXTRAS if cells[name].verdict not in ("same", "close")}, {}
+                    {
+                        name: cells[name].verdict
+                        for name in EXTRAS
+                        if cells[name].verdict not in ("same", "close")
+                    },
+                    {},
                 )
                 self.assertEqual(cells["thickness"].unit, "units")
 
     def test_they_stand_in_the_file_where_the_extensions_want_them(self) -> None:
-        """Source: KHR_materials_ior, _specular, _clearcoat, _sheen, _transmission and _volume (Khronos)."""
+        """Source: KHR_materials_ior, _specular, _clearcoat, _sheen, _transmission and _volume
+        (Khronos)."""
         with project(COATED) as opened, folder() as root:
             export_package(opened, find_profile("gltf-split"), root / "out")
-            material = json.loads((root / "out/Test_plates.gltf").read_text())["materials"][0]["extensions"]
+            material = json.loads((root / "out/Test_plates.gltf").read_text())["materials"][0][
+                "extensions"
+            ]
         self.assertEqual(material["KHR_materials_ior"], {"ior": 1.33})
         self.assertEqual(material["KHR_materials_specular"]["specularFactor"], 1.0)
         self.assertIn("specularTexture", material["KHR_materials_specular"])
@@ -92,24 +101,58 @@ class Extras(TestCase):
                 continue
             with self.subTest(target):
                 cells = cells_after(target)
-                self.assertEqual({n for n in EXTRAS if cells[n].verdict == "unsupported"}, set(EXTRAS) - NUMBERS)
-                self.assertEqual({n for n in NUMBERS if cells[n].verdict not in ("same", "close")}, set())
+                self.assertEqual(
+                    {n for n in EXTRAS if cells[n].verdict == "unsupported"}, set(EXTRAS) - NUMBERS
+                )
+                self.assertEqual(
+                    {n for n in NUMBERS if cells[n].verdict not in ("same", "close")}, set()
+                )
 
     def test_what_is_changed_on_the_way_is_blamed(self) -> None:
         changes: list[tuple[str, str, Callable[[dict], object], str]] = [
             ("ior", "KHR_materials_ior", lambda e: e.update(ior=1.5), "constant-changed"),
-            ("specular", "KHR_materials_specular", lambda e: e.pop("specularTexture"), "missing-file"),
-            ("clearcoat", "KHR_materials_clearcoat", lambda e: e.update(clearcoatFactor=0.5), "constant-changed"),
+            (
+                "specular",
+                "KHR_materials_specular",
+                lambda e: e.pop("specularTexture"),
+                "missing-file",
+            ),
+            (
+                "clearcoat",
+                "KHR_materials_clearcoat",
+                lambda e: e.update(clearcoatFactor=0.5),
+                "constant-changed",
+            ),
             (
                 "clearcoat_roughness",
                 "KHR_materials_clearcoat",
                 lambda e: e.update(clearcoatRoughnessFactor=0.9),
                 "constant-changed",
             ),
-            ("sheen_roughness", "KHR_materials_sheen", lambda e: e.pop("sheenRoughnessFactor"), "constant-changed"),
-            ("thickness", "KHR_materials_volume", lambda e: e.update(thicknessFactor=2.5), "constant-changed"),
-            ("attenuation", "KHR_materials_volume", lambda e: e.update(attenuationColor=[0.9, 0.5, 0.9]), "constant-changed"),
-            ("attenuation_distance", "KHR_materials_volume", lambda e: e.pop("attenuationDistance"), "constant-changed"),
+            (
+                "sheen_roughness",
+                "KHR_materials_sheen",
+                lambda e: e.pop("sheenRoughnessFactor"),
+                "constant-changed",
+            ),
+            (
+                "thickness",
+                "KHR_materials_volume",
+                lambda e: e.update(thicknessFactor=2.5),
+                "constant-changed",
+            ),
+            (
+                "attenuation",
+                "KHR_materials_volume",
+                lambda e: e.update(attenuationColor=[0.9, 0.5, 0.9]),
+                "constant-changed",
+            ),
+            (
+                "attenuation_distance",
+                "KHR_materials_volume",
+                lambda e: e.pop("attenuationDistance"),
+                "constant-changed",
+            ),
         ]
         for name, extension, change, cause in changes:
             with self.subTest(name):

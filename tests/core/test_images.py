@@ -18,7 +18,12 @@ from tests.samples import folder, noise, save
 
 
 def chunk(kind: bytes, content: bytes) -> bytes:
-    return struct.pack(">I", len(content)) + kind + content + struct.pack(">I", zlib.crc32(kind + content))
+    return (
+        struct.pack(">I", len(content))
+        + kind
+        + content
+        + struct.pack(">I", zlib.crc32(kind + content))
+    )
 
 
 class Reading(TestCase):
@@ -26,10 +31,15 @@ class Reading(TestCase):
         grey, colour, alpha = noise(33, 1, 1)[..., 0], noise(33, 2), noise(33, 3, 4)
         with folder() as root:
             cases = {
-                "a.png": (colour, 8), "b.tga": (alpha, 8), "c.tif": (colour.astype(np.uint16) * 257, 16),
-                "d.png": (grey.astype(np.uint16) * 257, 16), "e.webp": (colour, 8), "f.jpg": (colour, 8),
-                "g.exr": (colour.astype(np.float32) / 255, 32), "h.hdr": (colour.astype(np.float32) / 255, 32),
-            }  # fmt: skip
+                "a.png": (colour, 8),
+                "b.tga": (alpha, 8),
+                "c.tif": (colour.astype(np.uint16) * 257, 16),
+                "d.png": (grey.astype(np.uint16) * 257, 16),
+                "e.webp": (colour, 8),
+                "f.jpg": (colour, 8),
+                "g.exr": (colour.astype(np.float32) / 255, 32),
+                "h.hdr": (colour.astype(np.float32) / 255, 32),
+            }
             for name, (pixels, bits) in cases.items():
                 if name.endswith(".exr"):
                     out = oiio.ImageBuf(pixels)
@@ -44,16 +54,25 @@ class Reading(TestCase):
                     wanted = pixels if pixels.ndim == 3 else pixels[..., None]
                     if name in ("f.jpg", "h.hdr"):
                         scale = 255 if name == "f.jpg" else 1
-                        self.assertLess(np.abs(image.pixels / scale - wanted / (255 if name == "f.jpg" else 1)).mean(), 0.04)
+                        self.assertLess(
+                            np.abs(
+                                image.pixels / scale - wanted / (255 if name == "f.jpg" else 1)
+                            ).mean(),
+                            0.04,
+                        )
                     else:
                         np.testing.assert_array_equal(image.pixels, wanted)
 
     def test_palette_grey_alpha_one_bit_and_interlaced_png(self) -> None:
         with folder() as root:
-            Pillow.fromarray(noise(16)).convert("P", palette=Pillow.Palette.ADAPTIVE).save(root / "palette.png")
+            Pillow.fromarray(noise(16)).convert("P", palette=Pillow.Palette.ADAPTIVE).save(
+                root / "palette.png"
+            )
             Pillow.fromarray(noise(16, 1, 2), "LA").save(root / "la.png")
             Pillow.fromarray(noise(16, 1, 1)[..., 0] > 128).save(root / "bit.png")
-            palette, la, bit = (read_image(root / f"{name}.png") for name in ("palette", "la", "bit"))
+            palette, la, bit = (
+                read_image(root / f"{name}.png") for name in ("palette", "la", "bit")
+            )
         self.assertEqual(palette.channels, 3)
         self.assertIn("palette", " ".join(palette.notes))
         self.assertEqual(la.channels, 2)
@@ -65,8 +84,12 @@ class Reading(TestCase):
         pixels = noise(16, 4, 4)
         pixels[..., 3] = 0
         with folder() as root:
-            np.testing.assert_array_equal(read_image(save(root / "clear.png", pixels)).pixels, pixels)
-            np.testing.assert_array_equal(read_image(save(root / "clear.tga", pixels)).pixels, pixels)
+            np.testing.assert_array_equal(
+                read_image(save(root / "clear.png", pixels)).pixels, pixels
+            )
+            np.testing.assert_array_equal(
+                read_image(save(root / "clear.tga", pixels)).pixels, pixels
+            )
 
     def test_not_a_number_becomes_zero_and_is_counted(self) -> None:
         values = np.full((4, 4, 3), 0.5, np.float32)
@@ -81,7 +104,14 @@ class Reading(TestCase):
     def test_first_colour_layer_of_an_exr_is_read_and_others_are_named(self) -> None:
         with folder() as root:
             spec = oiio.ImageSpec(4, 4, 6, "float")
-            spec.channelnames = ("diffuse.R", "diffuse.G", "diffuse.B", "normal.X", "normal.Y", "normal.Z")
+            spec.channelnames = (
+                "diffuse.R",
+                "diffuse.G",
+                "diffuse.B",
+                "normal.X",
+                "normal.Y",
+                "normal.Z",
+            )
             out = oiio.ImageOutput.create(str(root / "layers.exr"))
             out.open(str(root / "layers.exr"), spec)
             out.write_image(np.arange(96, dtype=np.float32).reshape(4, 4, 6))
@@ -99,7 +129,10 @@ class Reading(TestCase):
         with folder() as root:
             head = chunk(b"IHDR", struct.pack(">IIBBBBB", 60000, 60000, 8, 6, 0, 0, 0))
             (root / "bomb.png").write_bytes(
-                b"\x89PNG\r\n\x1a\n" + head + chunk(b"IDAT", zlib.compress(b"\0")) + chunk(b"IEND", b"")
+                b"\x89PNG\r\n\x1a\n"
+                + head
+                + chunk(b"IDAT", zlib.compress(b"\0"))
+                + chunk(b"IEND", b"")
             )
             with self.assertRaises(EktoposError) as caught:
                 read_header(root / "bomb.png")
@@ -116,7 +149,12 @@ class Reading(TestCase):
     def test_damage_is_said_with_the_file_and_what_to_do(self) -> None:
         with folder() as root:
             good = save(root / "good.png", noise(64)).read_bytes()
-            broken = {"cut.png": good[: len(good) // 2], "empty.png": b"", "text.png": b"hello", "kind.psd": b"8BPS"}
+            broken = {
+                "cut.png": good[: len(good) // 2],
+                "empty.png": b"",
+                "text.png": b"hello",
+                "kind.psd": b"8BPS",
+            }
             for name, content in broken.items():
                 (root / name).write_bytes(content)
                 with self.subTest(name), self.assertRaises(UnreadableFile) as caught:
@@ -156,7 +194,9 @@ class Resizing(TestCase):
 
     def test_a_constant_stays_constant_at_any_size(self) -> None:
         for size in ((1, 1), (3, 7), (64, 16)):
-            np.testing.assert_allclose(resize(np.full((5, 9, 3), 0.25, np.float32), *size), 0.25, atol=1e-6)
+            np.testing.assert_allclose(
+                resize(np.full((5, 9, 3), 0.25, np.float32), *size), 0.25, atol=1e-6
+            )
 
 
 class Large(TestCase):

@@ -27,7 +27,9 @@ def turned(corners: np.ndarray, degrees: float) -> np.ndarray:
 
 class Islands(TestCase):
     def test_faces_that_share_corners_are_one_island(self) -> None:
-        layout = np.concatenate([square(0.1, 0.1, 0.2), square(0.3, 0.1, 0.2), square(0.7, 0.1, 0.2)])
+        layout = np.concatenate(
+            [square(0.1, 0.1, 0.2), square(0.3, 0.1, 0.2), square(0.7, 0.1, 0.2)]
+        )
         island, count = uv_islands(layout)
         self.assertEqual(count, 2)
         self.assertEqual(island.tolist(), [island[0]] * 4 + [island[4]] * 2)
@@ -37,8 +39,11 @@ class Islands(TestCase):
 
     @given(st.lists(st.tuples(*[st.integers(0, 2**40)] * 3), min_size=1, max_size=60))
     @settings(max_examples=60, deadline=None)
-    def test_equal_rows_are_found_as_numpy_finds_them(self, rows: list[tuple[int, int, int]]) -> None:
-        """Against `numpy.unique` of whole rows; the numbers are so large that one product of three would not fit."""
+    def test_equal_rows_are_found_as_numpy_finds_them(
+        self, rows: list[tuple[int, int, int]]
+    ) -> None:
+        """Against `numpy.unique` of whole rows; the numbers are so large that one product of three
+        would not fit."""
         table = np.array(rows, np.int64)
         first, group = unique_rows(table)
         np.testing.assert_array_equal(table[first][group], table)
@@ -50,12 +55,18 @@ class Gaps(TestCase):
         for gap in (0.2, 0.05, 4 / 1024, 1.5 / 4096):
             for degrees in (0, 17, 45):
                 with self.subTest(gap=gap, degrees=degrees):
-                    layout = turned(np.concatenate([square(0.2, 0.3, 0.25), square(0.45 + gap, 0.32, 0.2)]), degrees)
-                    self.assertAlmostEqual(smallest_gap(layout, uv_islands(layout)[0]), gap, delta=gap * 0.02 + 1e-5)
+                    layout = turned(
+                        np.concatenate([square(0.2, 0.3, 0.25), square(0.45 + gap, 0.32, 0.2)]),
+                        degrees,
+                    )
+                    self.assertAlmostEqual(
+                        smallest_gap(layout, uv_islands(layout)[0]), gap, delta=gap * 0.02 + 1e-5
+                    )
 
     def test_the_smallest_of_many_gaps_is_told(self) -> None:
         layout = np.concatenate(
-            [square(x, y, 0.15) for x in (0.05, 0.30, 0.55) for y in (0.05, 0.3, 0.55)] + [square(0.9, 0.5513, 0.02)]
+            [square(x, y, 0.15) for x in (0.05, 0.30, 0.55) for y in (0.05, 0.3, 0.55)]
+            + [square(0.9, 0.5513, 0.02)]
         )
         layout = np.concatenate([layout, square(0.7 + 0.003, 0.62, 0.05)])
         self.assertAlmostEqual(smallest_gap(layout, uv_islands(layout)[0]), 0.003, delta=1e-5)
@@ -82,9 +93,15 @@ class Gaps(TestCase):
 class Twins(TestCase):
     def test_mirrored_and_stacked_faces_are_told_apart_and_from_accidents(self) -> None:
         half = square(0.1, 0.1, 0.4)
-        self.assertEqual(twins(np.concatenate([half, square(0.1, 0.1, 0.4, mirrored=True)])), (0.0, 0.5))
+        self.assertEqual(
+            twins(np.concatenate([half, square(0.1, 0.1, 0.4, mirrored=True)])), (0.0, 0.5)
+        )
         self.assertEqual(twins(np.concatenate([half, half])), (0.5, 0.0))
-        self.assertEqual(twins(np.concatenate([half, square(0.3, 0.1, 0.4)])), (0.0, 0.0), "an accident lies next to, not on")
+        self.assertEqual(
+            twins(np.concatenate([half, square(0.3, 0.1, 0.4)])),
+            (0.0, 0.0),
+            "an accident lies next to, not on",
+        )
 
 
 class Density(TestCase):

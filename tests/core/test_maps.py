@@ -19,7 +19,9 @@ HEIGHT = noise(SIZE, 5, 1)[..., 0].astype(np.float32) / 255
 
 def facts(pixels: np.ndarray) -> Facts:
     pixels = pixels if pixels.ndim == 3 else pixels[..., None]
-    header = ImageHeader(pixels.shape[1], pixels.shape[0], pixels.shape[2], pixels.dtype.itemsize * 8, False, "png")
+    header = ImageHeader(
+        pixels.shape[1], pixels.shape[0], pixels.shape[2], pixels.dtype.itemsize * 8, False, "png"
+    )
     return Facts(header, measure(Image(pixels)))
 
 
@@ -28,7 +30,10 @@ def codes(values: np.ndarray) -> np.ndarray:
 
 
 def judged(**maps: np.ndarray) -> dict[str, Verdict]:
-    return {name: verdict for name, verdict, _ in identify({f"{name}.png": facts(p) for name, p in maps.items()})} | {}
+    return {
+        name: verdict
+        for name, verdict, _ in identify({f"{name}.png": facts(p) for name, p in maps.items()})
+    } | {}
 
 
 def one(name: str, pixels: np.ndarray) -> Verdict:
@@ -42,7 +47,11 @@ def creases() -> np.ndarray:
 def colour() -> np.ndarray:
     mix = HEIGHT[..., None]
     fine = noise(SIZE, 8, 1).astype(np.float32) / 255
-    return codes((1 - mix) * np.array([0.6, 0.35, 0.2]) + mix * np.array([0.25, 0.4, 0.45]) + 0.1 * (fine - 0.5))
+    return codes(
+        (1 - mix) * np.array([0.6, 0.35, 0.2])
+        + mix * np.array([0.25, 0.4, 0.45])
+        + 0.1 * (fine - 0.5)
+    )
 
 
 def metal() -> np.ndarray:
@@ -51,15 +60,22 @@ def metal() -> np.ndarray:
 
 def between() -> np.ndarray:
     rng = np.random.default_rng(4)
-    return codes(0.5 + 0.2 * (noise(SIZE, 6, 1)[..., 0] / 255 - 0.5) + 0.03 * rng.standard_normal((SIZE, SIZE)))
+    return codes(
+        0.5
+        + 0.2 * (noise(SIZE, 6, 1)[..., 0] / 255 - 0.5)
+        + 0.03 * rng.standard_normal((SIZE, SIZE))
+    )
 
 
 class Nameless(TestCase):
     def test_what_a_careful_person_could_tell(self) -> None:
         cases: dict[Role | str, np.ndarray] = {
-            "normal": normals_of(HEIGHT, 16.0), "base_color": colour(), "metallic": metal(), "occlusion": codes(creases()),
+            "normal": normals_of(HEIGHT, 16.0),
+            "base_color": colour(),
+            "metallic": metal(),
+            "occlusion": codes(creases()),
             "packed": np.dstack([codes(creases()), between(), metal()]),
-        }  # fmt: skip
+        }
         for role, pixels in cases.items():
             self.assertEqual(one("a1", pixels).role, role)
 
@@ -76,7 +92,10 @@ class Nameless(TestCase):
 
     def test_packed_channels_one_by_one(self) -> None:
         found = one("a1", np.dstack([codes(creases()), between(), metal()]))
-        self.assertEqual(channel_roles(found.roles, 3), {"r": "occlusion", "g": "roughness", "b": "metallic", "a": None})
+        self.assertEqual(
+            channel_roles(found.roles, 3),
+            {"r": "occlusion", "g": "roughness", "b": "metallic", "a": None},
+        )
 
     def test_alpha_with_sharp_areas_is_opacity_and_a_full_one_says_nothing(self) -> None:
         cut = np.dstack([colour(), metal()])
@@ -89,9 +108,15 @@ class Nameless(TestCase):
 class Misleading(TestCase):
     def test_contradictions_are_said_and_pixels_win_or_confidence_falls(self) -> None:
         cases = {
-            "dome_roughness": normals_of(HEIGHT, 16.0), "dome_normal": colour(), "dome_metallic": between(), "dome_albedo": normals_of(HEIGHT, 16.0),
-            "dome_ao": colour(), "dome_ORM": codes(np.repeat(HEIGHT[..., None], 3, 2)), "dome_height": metal(), "dome_basecolor": np.dstack([codes(creases()), between(), metal()]),
-        }  # fmt: skip
+            "dome_roughness": normals_of(HEIGHT, 16.0),
+            "dome_normal": colour(),
+            "dome_metallic": between(),
+            "dome_albedo": normals_of(HEIGHT, 16.0),
+            "dome_ao": colour(),
+            "dome_ORM": codes(np.repeat(HEIGHT[..., None], 3, 2)),
+            "dome_height": metal(),
+            "dome_basecolor": np.dstack([codes(creases()), between(), metal()]),
+        }
         for name, pixels in cases.items():
             with self.subTest(name):
                 found = one(name, pixels)
@@ -101,9 +126,14 @@ class Misleading(TestCase):
 
     def test_right_names_are_sure(self) -> None:
         cases = {
-            "dome_roughness": between(), "dome_normal": normals_of(HEIGHT, 16.0), "dome_metallic": metal(), "dome_albedo": colour(),
-            "dome_ao": codes(creases()), "dome_ORM": np.dstack([codes(creases()), between(), metal()]), "dome_height": codes(HEIGHT),
-        }  # fmt: skip
+            "dome_roughness": between(),
+            "dome_normal": normals_of(HEIGHT, 16.0),
+            "dome_metallic": metal(),
+            "dome_albedo": colour(),
+            "dome_ao": codes(creases()),
+            "dome_ORM": np.dstack([codes(creases()), between(), metal()]),
+            "dome_height": codes(HEIGHT),
+        }
         for name, pixels in cases.items():
             found = one(name, pixels)
             self.assertGreater(found.confidence, 0.75, name)
@@ -114,9 +144,14 @@ class Remarks(TestCase):
     def test_depth_channels_and_light_are_remarked(self) -> None:
         wide = between().astype(np.uint16) * 257
         self.assertIn("only 8 bits", " ".join(one("a_rough", wide).doubts))
-        self.assertIn("one grey channel", " ".join(one("a_rough", np.repeat(between()[..., None], 3, 2)).doubts))
+        self.assertIn(
+            "one grey channel",
+            " ".join(one("a_rough", np.repeat(between()[..., None], 3, 2)).doubts),
+        )
         x = np.linspace(0.3, 1.0, SIZE)[None, :, None]
-        self.assertIn("light or shadow", " ".join(one("a_albedo", (colour() * x).astype(np.uint8)).doubts))
+        self.assertIn(
+            "light or shadow", " ".join(one("a_albedo", (colour() * x).astype(np.uint8)).doubts)
+        )
         self.assertNotIn("light or shadow", " ".join(one("a_albedo", colour()).doubts))
 
     def test_what_repeats_and_what_does_not(self) -> None:

@@ -1,4 +1,5 @@
-"""Matching maps to slots: layouts made here at random, painted with what is not the project's own code. Invented data; no source."""
+"""Matching maps to slots: layouts made here at random, painted with what is not the project's own
+code. Invented data; no source."""
 
 from __future__ import annotations
 
@@ -19,7 +20,10 @@ def islands(rng: np.random.Generator) -> list[np.ndarray]:
     boxes = [(0.01, 0.01, 0.99, 0.99)]
     while len(boxes) < 8:
         i = max(
-            range(len(boxes)), key=lambda k: (boxes[k][2] - boxes[k][0]) * (boxes[k][3] - boxes[k][1]) * rng.uniform(0.5, 1)
+            range(len(boxes)),
+            key=lambda k: (
+                (boxes[k][2] - boxes[k][0]) * (boxes[k][3] - boxes[k][1]) * rng.uniform(0.5, 1)
+            ),
         )
         u0, v0, u1, v1 = boxes.pop(i)
         t = rng.uniform(0.35, 0.65)
@@ -28,7 +32,8 @@ def islands(rng: np.random.Generator) -> list[np.ndarray]:
         else:
             boxes += [(u0, v0, u1, v0 + (v1 - v0) * t), (u0, v0 + (v1 - v0) * t, u1, v1)]
     return [
-        np.array([(a, b), (c, b), (c, d), (a, d)]) + [0.012, 0.012] * np.array([[1, 1], [-1, 1], [-1, -1], [1, -1]])
+        np.array([(a, b), (c, b), (c, d), (a, d)])
+        + [0.012, 0.012] * np.array([[1, 1], [-1, 1], [-1, -1], [1, -1]])
         for a, b, c, d in boxes[:7]
     ]
 
@@ -44,10 +49,19 @@ def mesh_of(layouts: list[list[np.ndarray]]) -> Mesh:
             owner += [slot, slot]
     count = len(positions)
     return Mesh(
-        "m", np.array(positions), np.array(triangles, np.int32), np.array(owner, np.int32), tuple(f"{17 * i + 9:02x}_{i:02x}" for i in range(len(layouts))),
-        np.zeros(count, np.int32), np.tile(np.array([0, 0, 1], np.float32), (count, 1)), np.array(uvs, np.float32),
-        np.zeros(count, bool), np.zeros(count, bool), (0,) * len(layouts), (1,) * len(layouts),
-    )  # fmt: skip
+        "m",
+        np.array(positions),
+        np.array(triangles, np.int32),
+        np.array(owner, np.int32),
+        tuple(f"{17 * i + 9:02x}_{i:02x}" for i in range(len(layouts))),
+        np.zeros(count, np.int32),
+        np.tile(np.array([0, 0, 1], np.float32), (count, 1)),
+        np.array(uvs, np.float32),
+        np.zeros(count, bool),
+        np.zeros(count, bool),
+        (0,) * len(layouts),
+        (1,) * len(layouts),
+    )
 
 
 def painted(layout: list[np.ndarray], rng: np.random.Generator, background: str) -> np.ndarray:
@@ -61,7 +75,9 @@ def painted(layout: list[np.ndarray], rng: np.random.Generator, background: str)
     if background == "black":
         picture[~inside] = 0
     else:
-        _, nearest = cv2.distanceTransformWithLabels((~inside).astype(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL)
+        _, nearest = cv2.distanceTransformWithLabels(
+            (~inside).astype(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL
+        )
         table = np.zeros((int(nearest.max()) + 1, 3))
         table[nearest[inside]] = picture[inside]
         picture = table[nearest]
@@ -78,8 +94,15 @@ class FromTheLayoutAlone(TestCase):
             layouts = [islands(rng) for _ in range(3)]
             with folder() as root:
                 wanted = {}
-                for slot, (layout, background) in enumerate(zip(layouts, ("black", "padded", "dilated"), strict=True)):
-                    wanted[slot] = str(save(root / f"{rng.integers(2**30):08x}.png", painted(layout, rng, background)))
+                for slot, (layout, background) in enumerate(
+                    zip(layouts, ("black", "padded", "dilated"), strict=True)
+                ):
+                    wanted[slot] = str(
+                        save(
+                            root / f"{rng.integers(2**30):08x}.png",
+                            painted(layout, rng, background),
+                        )
+                    )
                 for decoy in range(2):
                     save(root / f"{rng.integers(2**30):08x}.png", noise(SIZE, 50 + decoy))
                 maps = [read_match_map(str(path), path) for path in sorted(root.iterdir())]
@@ -108,7 +131,9 @@ class FromTheLayoutAlone(TestCase):
         with folder() as root:
             save(root / "1a2b3c.png", noise(SIZE, 3))
             maps = [read_match_map(str(path), path) for path in root.iterdir()]
-            candidates, _ = next(iter(match_maps(mesh_of([islands(np.random.default_rng(1))]), maps).values()))
+            candidates, _ = next(
+                iter(match_maps(mesh_of([islands(np.random.default_rng(1))]), maps).values())
+            )
         self.assertLess(candidates[0].score, 0.8)
 
     def test_a_picture_that_paints_more_than_the_slot_uses_points_to_sharing(self) -> None:

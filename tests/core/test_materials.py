@@ -30,15 +30,21 @@ def edited(document, *edits: dict):
 class Derived(TestCase):
     def test_pushing_up_gives_the_base_the_value_and_the_derived_one_inherits_it(self) -> None:
         with project() as opened:
-            after = edited(opened.document, {"kind": "push-up", "material": "tile_dull", "input": "roughness"})
+            after = edited(
+                opened.document, {"kind": "push-up", "material": "tile_dull", "input": "roughness"}
+            )
         self.assertEqual(after.materials["tile_dull"].inputs, {})
         self.assertEqual(after.materials["tile"].inputs["roughness"].map, "tile_gloss")
 
     def test_detaching_changes_nothing_that_is_seen(self) -> None:
         with project() as opened:
             before = effective(opened.document, "tile_dull")
-            after = effective(edited(opened.document, {"kind": "detach", "material": "tile_dull"}), "tile_dull")
-        self.assertEqual((after.feeds, after.uv, after.alpha_mode), (before.feeds, before.uv, before.alpha_mode))
+            after = effective(
+                edited(opened.document, {"kind": "detach", "material": "tile_dull"}), "tile_dull"
+            )
+        self.assertEqual(
+            (after.feeds, after.uv, after.alpha_mode), (before.feeds, before.uv, before.alpha_mode)
+        )
         self.assertEqual(after.chain, ("tile_dull",))
 
     def test_a_pattern_keeps_the_wiring_and_takes_other_files(self) -> None:
@@ -46,18 +52,31 @@ class Derived(TestCase):
             maps = opened.document.maps
             for name in ("tile_col", "tile_orm", "tile_nrm"):
                 maps[name.replace("tile", "wall")] = maps[name].model_copy(update={"set": "wall"})
-            after = edited(opened.document, {"kind": "apply-pattern", "material": "tile", "set": "wall"})
+            after = edited(
+                opened.document, {"kind": "apply-pattern", "material": "tile", "set": "wall"}
+            )
             made = after.materials["wall"]
             with self.assertRaises(MissingReference):
-                edited(opened.document, {"kind": "apply-pattern", "material": "plain", "set": "wall"})
-        self.assertEqual((made.inputs["roughness"].map, made.inputs["roughness"].range), ("wall_orm", (0.1, 0.8)))
-        self.assertEqual((made.inputs["base_color"].map, made.uv), ("wall_col", opened.document.materials["tile"].uv))
+                edited(
+                    opened.document, {"kind": "apply-pattern", "material": "plain", "set": "wall"}
+                )
+        self.assertEqual(
+            (made.inputs["roughness"].map, made.inputs["roughness"].range), ("wall_orm", (0.1, 0.8))
+        )
+        self.assertEqual(
+            (made.inputs["base_color"].map, made.uv),
+            ("wall_col", opened.document.materials["tile"].uv),
+        )
         self.assertNotIn("emission", made.inputs)
 
     def test_a_pattern_inverts_where_the_other_set_has_gloss(self) -> None:
         with project() as opened:
-            opened.document.maps["wall_gloss"] = opened.document.maps["tile_gloss"].model_copy(update={"set": "wall"})
-            after = edited(opened.document, {"kind": "apply-pattern", "material": "tile", "set": "wall"})
+            opened.document.maps["wall_gloss"] = opened.document.maps["tile_gloss"].model_copy(
+                update={"set": "wall"}
+            )
+            after = edited(
+                opened.document, {"kind": "apply-pattern", "material": "tile", "set": "wall"}
+            )
         self.assertTrue(after.materials["wall"].inputs["roughness"].invert)
 
 
@@ -67,7 +86,9 @@ class Probing(TestCase):
             loader, document = MapLoader(opened), opened.document
 
             def find(name: str) -> Decoded:
-                return Decoded(loader.image(name), document.maps[name].encoding, document.maps[name].normal_y)
+                return Decoded(
+                    loader.image(name), document.maps[name].encoding, document.maps[name].normal_y
+                )
 
             material = effective(document, "tile")
             rows = {row.input: row for row in probe(document, material, (0.5, 0.5), find)}
@@ -78,7 +99,9 @@ class Probing(TestCase):
         self.assertEqual((trace.map, trace.channels, trace.x, trace.y), ("tile_orm", "b", x, y))
         self.assertEqual(trace.stored, [float(c) for c in noise(64, 3)[y, x]])
         self.assertAlmostEqual(rows["metallic"].value[0], noise(64, 3)[y, x, 2] / 255, places=5)
-        self.assertAlmostEqual(rows["roughness"].value[0], 0.1 + 0.7 * noise(64, 3)[y, x, 1] / 255, places=5)
+        self.assertAlmostEqual(
+            rows["roughness"].value[0], 0.1 + 0.7 * noise(64, 3)[y, x, 1] / 255, places=5
+        )
         self.assertIn("range 0.1–0.8", rows["roughness"].changed)
         self.assertIn("from flat", rows["normal"].words)
 
@@ -94,7 +117,13 @@ class Palettes(TestCase):
             save_glb(root / "meshes/plates.glb", mesh)
             path = root / "test.ektopos.json"
             document = json.loads(path.read_text())
-            document["maps"] = {"palette": {"file": "maps/palette.png", "encoding": "srgb", "roles": {"rgb": "base_color"}}}
+            document["maps"] = {
+                "palette": {
+                    "file": "maps/palette.png",
+                    "encoding": "srgb",
+                    "roles": {"rgb": "base_color"},
+                }
+            }
             document["materials"] = {"flat": {"inputs": {"base_color": {"map": "palette"}}}}
             document["meshes"]["plates"]["slots"] = {"In": "flat", "Over": "flat"}
             path.write_text(json.dumps(document))
@@ -131,12 +160,16 @@ class Pictures(TestCase):
         mesh = quads({"A": 1})
         for double, seen in ((False, False), (True, True)):
             look = Look({"emission": np.full((1, 1, 3), 3.0, np.float32)}, double_sided=double)
-            picture = render(mesh, {"A": look}, LIGHTS["rim"], frame_view(mesh, (0.0, 0.0, -1.0)), 16, 16)
+            picture = render(
+                mesh, {"A": look}, LIGHTS["rim"], frame_view(mesh, (0.0, 0.0, -1.0)), 16, 16
+            )
             self.assertEqual(bool(picture.max() > 1), seen)
 
     def test_nearest_filtering_keeps_squares_and_the_transform_moves_them(self) -> None:
         squares = np.array([[[1.0, 0, 0], [0, 1.0, 0]], [[0, 0, 1.0], [1.0, 1.0, 0]]], np.float32)
-        look = Look({"base_color": np.zeros((1, 1, 3), np.float32), "emission": squares}, filter="nearest")
+        look = Look(
+            {"base_color": np.zeros((1, 1, 3), np.float32), "emission": squares}, filter="nearest"
+        )
         picture = self.plate(look, "rim")
         for (x, y), wanted in {
             (9, 9): squares[0, 0],
@@ -145,9 +178,13 @@ class Pictures(TestCase):
             (22, 22): squares[1, 1],
         }.items():
             np.testing.assert_allclose(picture[y, x], wanted, atol=0.12)
-        moved = self.plate(Look(look.inputs, filter="nearest", uv=UvTransform(offset=(0.5, 0.0))), "rim")
+        moved = self.plate(
+            Look(look.inputs, filter="nearest", uv=UvTransform(offset=(0.5, 0.0))), "rim"
+        )
         np.testing.assert_allclose(moved[9, 9], squares[0, 1], atol=0.12)
 
     def test_palettes_of_one_texel_are_read(self) -> None:
         with folder() as root:
-            self.assertEqual(read_image(save(root / "p.png", np.array([[[1, 2, 3]]], np.uint8))).width, 1)
+            self.assertEqual(
+                read_image(save(root / "p.png", np.array([[[1, 2, 3]]], np.uint8))).width, 1
+            )

@@ -40,7 +40,10 @@ def faults(mesh: Mesh) -> dict[str, int]:
 
 def gltf_file(root: Path, gltf: dict, content: bytes) -> Path:
     uri = "data:application/octet-stream;base64," + base64.b64encode(content).decode()
-    full = {"asset": {"version": "2.0"}, "buffers": [{"uri": uri, "byteLength": len(content)}]} | gltf
+    full = {
+        "asset": {"version": "2.0"},
+        "buffers": [{"uri": uri, "byteLength": len(content)}],
+    } | gltf
     (root / "m.gltf").write_text(json.dumps(full))
     return root / "m.gltf"
 
@@ -62,16 +65,38 @@ class Reading(TestCase):
         index, value = struct.pack("<HH", 2, 0), np.array([[0, 3, 0]], "<f4").tobytes()
         parts = [positions, uvs, index, value]
         starts = np.cumsum([0, *map(len, parts)])
-        views = [{"buffer": 0, "byteOffset": int(s), "byteLength": len(p)} for s, p in zip(starts, parts, strict=False)]
-        sparse = {"count": 1, "indices": {"bufferView": 2, "componentType": 5123}, "values": {"bufferView": 3}}
+        views = [
+            {"buffer": 0, "byteOffset": int(s), "byteLength": len(p)}
+            for s, p in zip(starts, parts, strict=False)
+        ]
+        sparse = {
+            "count": 1,
+            "indices": {"bufferView": 2, "componentType": 5123},
+            "values": {"bufferView": 3},
+        }
         gltf = {
             "bufferViews": views,
             "accessors": [
-                {"bufferView": 0, "componentType": 5126, "count": 3, "type": "VEC3", "sparse": sparse},
-                {"bufferView": 1, "componentType": 5123, "normalized": True, "count": 3, "type": "VEC2"},
+                {
+                    "bufferView": 0,
+                    "componentType": 5126,
+                    "count": 3,
+                    "type": "VEC3",
+                    "sparse": sparse,
+                },
+                {
+                    "bufferView": 1,
+                    "componentType": 5123,
+                    "normalized": True,
+                    "count": 3,
+                    "type": "VEC2",
+                },
             ],
             "meshes": [{"primitives": [{"attributes": {"POSITION": 0, "TEXCOORD_0": 1}}]}],
-            "nodes": [{"mesh": 0, "scale": [2, 2, 2]}, {"mesh": 0, "scale": [-1, 1, 1], "translation": [9, 0, 0]}],
+            "nodes": [
+                {"mesh": 0, "scale": [2, 2, 2]},
+                {"mesh": 0, "scale": [-1, 1, 1], "translation": [9, 0, 0]},
+            ],
             "scenes": [{"nodes": [0, 1]}],
         }
         with folder() as root:
@@ -106,7 +131,10 @@ class Reading(TestCase):
         with folder() as root:
             (root / "secret.bin").write_bytes(b"\0" * 36)
             (root / "in").mkdir()
-            gltf = {"asset": {"version": "2.0"}, "buffers": [{"uri": "../secret.bin", "byteLength": 36}]}
+            gltf = {
+                "asset": {"version": "2.0"},
+                "buffers": [{"uri": "../secret.bin", "byteLength": 36}],
+            }
             (root / "in/m.gltf").write_text(json.dumps(gltf))
             with self.assertRaises(UnreadableFile):
                 read_mesh(root / "in/m.gltf")
@@ -146,7 +174,10 @@ class Faults(TestCase):
         text = CUBE + "f -8/1 -4/2 -1/3 -5/4\nf 1/1 1/1 2/2\nv 5 5 5\n"
         with folder() as root:
             found = faults(cube(root, text))
-        self.assertEqual((found["coincident-faces"], found["degenerate-faces"], found["loose-vertices"]), (2, 1, 1))
+        self.assertEqual(
+            (found["coincident-faces"], found["degenerate-faces"], found["loose-vertices"]),
+            (2, 1, 1),
+        )
         with folder() as root:
             found = faults(cube(root, CUBE.replace("f 5/1 6/2 7/3 8/4\n", "")))
         self.assertEqual(found["open-edges"], 4)
@@ -158,7 +189,10 @@ class Faults(TestCase):
         colours = np.where(np.arange(8)[:, None] < 3, np.ones((8, 4), np.float32), np.nan)
         long = np.arange(8) < 5
         found = faults(replace(mesh, uvs=uvs, colours=colours, unnormalised=long))
-        self.assertEqual((found["missing-uvs"], found["vertex-colours"], found["unnormalised-normals"]), (2, 3, 5))
+        self.assertEqual(
+            (found["missing-uvs"], found["vertex-colours"], found["unnormalised-normals"]),
+            (2, 3, 5),
+        )
         self.assertEqual(found["empty-slot"], 1)
 
 
@@ -170,19 +204,30 @@ class Obj(TestCase):
             return cube(root, text)
 
     def test_every_way_to_write_a_corner_gives_the_same_faces(self) -> None:
-        """Source: the OBJ format's vertex references v, v/vt, v//vn and v/vt/vn, in one file also mixed."""
+        """Source: the OBJ format's vertex references v, v/vt, v//vn and v/vt/vn, in one file also
+        mixed."""
         ways = {
-            "v": "f 1 2 3 4", "v/vt": "f 1/1 2/2 3/3 4/4", "v//vn": "f 1//1 2//1 3//1 4//1", "v/vt/vn": "f 1/1/1 2/2/1 3/3/1 4/4/1",
-            "mixed": "f 1/1/1 2 3//1 4/4", "negative": "f -4/-4/-1 -3/-3/-1 -2/-2/-1 -1/-1/-1", "tabs": "\tf\t1/1\t2/2\t3/3\t4/4",
+            "v": "f 1 2 3 4",
+            "v/vt": "f 1/1 2/2 3/3 4/4",
+            "v//vn": "f 1//1 2//1 3//1 4//1",
+            "v/vt/vn": "f 1/1/1 2/2/1 3/3/1 4/4/1",
+            "mixed": "f 1/1/1 2 3//1 4/4",
+            "negative": "f -4/-4/-1 -3/-3/-1 -2/-2/-1 -1/-1/-1",
+            "tabs": "\tf\t1/1\t2/2\t3/3\t4/4",
             "continued": "f 1/1 2/2 \\\n 3/3 4/4",
-        }  # fmt: skip
+        }
         for way, face in ways.items():
             with self.subTest(way):
                 mesh = self.read(self.PLACES + face + "\n")
                 self.assertEqual((len(mesh.triangles), len(mesh.positions)), (2, 4))
                 self.assertAlmostEqual(mesh.areas().sum(), 1.0)
-                self.assertEqual(bool(mesh.has_uv.all()), way in ("v/vt", "v/vt/vn", "negative", "tabs", "continued"))
-                self.assertEqual(bool(mesh.has_normal.all()), way in ("v//vn", "v/vt/vn", "negative"))
+                self.assertEqual(
+                    bool(mesh.has_uv.all()),
+                    way in ("v/vt", "v/vt/vn", "negative", "tabs", "continued"),
+                )
+                self.assertEqual(
+                    bool(mesh.has_normal.all()), way in ("v//vn", "v/vt/vn", "negative")
+                )
 
     def test_negative_numbers_count_back_from_where_they_stand(self) -> None:
         text = "v 0 0 0\nv 1 0 0\nv 1 1 0\nf -3 -2 -1\nv 5 0 0\nv 6 0 0\nv 6 1 0\nf -3 -2 -1\n"
@@ -190,7 +235,14 @@ class Obj(TestCase):
         self.assertEqual(sorted(mesh.positions[mesh.triangles[1], 0].tolist()), [5, 6, 6])
 
     def test_what_points_nowhere_is_refused(self) -> None:
-        for face in ("f 1 2 9", "f 1 2 -9", "f 1/9 2/1 3/1", "f 1//2 2//1 3//1", "f a b c", "f /1 2/2 3/3"):
+        for face in (
+            "f 1 2 9",
+            "f 1 2 -9",
+            "f 1/9 2/1 3/1",
+            "f 1//2 2//1 3//1",
+            "f a b c",
+            "f /1 2/2 3/3",
+        ):
             with self.subTest(face), self.assertRaises(UnreadableFile):
                 self.read(self.PLACES + face + "\n")
         for line in ("v 0 0 x", "v 0", "vt u v"):

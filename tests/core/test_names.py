@@ -1,4 +1,5 @@
-"""File names: the trade's styles, role words in set names, sets, and what is not guessed. Common practice; no source."""
+"""File names: the trade's styles, role words in set names, sets, and what is not guessed. Common
+practice; no source."""
 
 from __future__ import annotations
 
@@ -12,16 +13,29 @@ from ektopos.maps.names import role_ending
 def read(*names: str) -> list[tuple[str, str]]:
     """Each name's roles (or `?`) and set."""
     files = [f"{name}.png" for name in names]
-    return [("·".join(r.roles.values()) or "?", set_name(n, r)) for n, r in zip(files, read_names(files), strict=True)]
+    return [
+        ("·".join(r.roles.values()) or "?", set_name(n, r))
+        for n, r in zip(files, read_names(files), strict=True)
+    ]
 
 
 ROLES = ["base_color", "normal", "roughness", "metallic", "occlusion", "height"]
 STYLES = {
-    "snake": "copper_dome_{}", "pascal with prefix": "T_CopperDome_{}", "kebab": "copper-dome-{}", "dots": "copper.dome.{}",
-    "spaces": "Copper Dome {}", "parentheses": "CopperDome ({})", "resolution": "copper_dome_{}_2k", "version": "copper_dome_v03_{}_4K",
-    "tile": "CopperDome_1001_{}", "capitals": "COPPER_DOME_{}", "suffix map": "copper_dome_{}_map", "format": "CopperDome_2K-PNG_{}",
-    "role first": "{}_copper_dome", "in folders": "{}/copper_dome",
-}  # fmt: skip
+    "snake": "copper_dome_{}",
+    "pascal with prefix": "T_CopperDome_{}",
+    "kebab": "copper-dome-{}",
+    "dots": "copper.dome.{}",
+    "spaces": "Copper Dome {}",
+    "parentheses": "CopperDome ({})",
+    "resolution": "copper_dome_{}_2k",
+    "version": "copper_dome_v03_{}_4K",
+    "tile": "CopperDome_1001_{}",
+    "capitals": "COPPER_DOME_{}",
+    "suffix map": "copper_dome_{}_map",
+    "format": "CopperDome_2K-PNG_{}",
+    "role first": "{}_copper_dome",
+    "in folders": "{}/copper_dome",
+}
 SPELLINGS = {
     "long": ["BaseColor", "Normal", "Roughness", "Metallic", "AmbientOcclusion", "Displacement"],
     "short": ["col", "nrm", "rgh", "met", "ao", "hgt"],
@@ -50,24 +64,41 @@ class Styles(TestCase):
 
     def test_packing_orders(self) -> None:
         cases = {
-            "dome_ORM": "occlusion·roughness·metallic", "dome_MRA": "metallic·roughness·occlusion",
-            "dome_arm": "occlusion·roughness·metallic", "DomeRMA": "roughness·metallic·occlusion",
-            "dome_MetallicSmoothness": "metallic·gloss", "dome_OcclusionRoughnessMetallic": "occlusion·roughness·metallic",
-        }  # fmt: skip
+            "dome_ORM": "occlusion·roughness·metallic",
+            "dome_MRA": "metallic·roughness·occlusion",
+            "dome_arm": "occlusion·roughness·metallic",
+            "DomeRMA": "roughness·metallic·occlusion",
+            "dome_MetallicSmoothness": "metallic·gloss",
+            "dome_OcclusionRoughnessMetallic": "occlusion·roughness·metallic",
+        }
         for name, roles in cases.items():
             self.assertEqual(read(name)[0][0], roles, name)
 
 
 class SetsOwnWords(TestCase):
     def test_role_words_in_a_sets_name_do_not_decide(self) -> None:
-        for words in ("metal_hatch", "rough_stone", "mask_shop", "normal_wall", "glow_worm", "height_marker", "color_wheel"):
+        for words in (
+            "metal_hatch",
+            "rough_stone",
+            "mask_shop",
+            "normal_wall",
+            "glow_worm",
+            "height_marker",
+            "color_wheel",
+        ):
             found = read(*(f"{words}_{suffix}" for suffix in ("albedo", "n", "rgh", "ao")))
-            self.assertEqual([role for role, _ in found], ["base_color", "normal", "roughness", "occlusion"], words)
+            self.assertEqual(
+                [role for role, _ in found],
+                ["base_color", "normal", "roughness", "occlusion"],
+                words,
+            )
             self.assertEqual({set_ for _, set_ in found}, {words})
 
     def test_two_sets_stay_two(self) -> None:
         found = read("oak_door_col", "oak_door_nrm", "oak_floor_col", "oak_floor_nrm")
-        self.assertEqual([set_ for _, set_ in found], ["oak_door", "oak_door", "oak_floor", "oak_floor"])
+        self.assertEqual(
+            [set_ for _, set_ in found], ["oak_door", "oak_door", "oak_floor", "oak_floor"]
+        )
 
     def test_unknown_stays_unknown(self) -> None:
         for name in ("IMG_2041", "7fa1c204", "untitled", "final_final2", "scan 3"):
@@ -77,9 +108,14 @@ class SetsOwnWords(TestCase):
 class Green(TestCase):
     def test_direction_tokens(self) -> None:
         cases = {
-            "dome_normal_dx": "-", "dome_normal_gl": "+", "dome_Normal_DirectX": "-", "Dome_NormalOpenGL": "+",
-            "dome_nrm_-Y": "-", "dome_nrm_yplus": "+", "dome_normal": None,
-        }  # fmt: skip
+            "dome_normal_dx": "-",
+            "dome_normal_gl": "+",
+            "dome_Normal_DirectX": "-",
+            "Dome_NormalOpenGL": "+",
+            "dome_nrm_-Y": "-",
+            "dome_nrm_yplus": "+",
+            "dome_normal": None,
+        }
         for name, wanted in cases.items():
             self.assertEqual(read_names([name])[0].normal_y, wanted, name)
 
@@ -88,7 +124,9 @@ class Rules(TestCase):
     def test_what_a_person_said_of_an_ending_counts_first(self) -> None:
         rule = NamingRule(ending="_gx", roles={"rgb": "normal"}, normal_y="-")
         reading = read_names(["Dome_GX"], [rule])[0]
-        self.assertEqual((reading.roles, reading.normal_y, reading.by_rule), ({"rgb": "normal"}, "-", True))
+        self.assertEqual(
+            (reading.roles, reading.normal_y, reading.by_rule), ({"rgb": "normal"}, "-", True)
+        )
         self.assertEqual(set_name("Dome_GX", reading), "dome")
 
     def test_the_ending_behind_a_sets_name(self) -> None:

@@ -18,7 +18,9 @@ def painted(size: int, padding: int, *, kind: type = np.uint8, background: int =
     mask = np.zeros((size, size), np.uint8)
     for x, y, side in ((0.125, 0.125, 0.25), (0.5, 0.5, 0.375)):
         mask[int(y * size) : int((y + side) * size), int(x * size) : int((x + side) * size)] = 1
-    mask = cv2.dilate(mask, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * padding + 1, 2 * padding + 1)))
+    mask = cv2.dilate(
+        mask, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * padding + 1, 2 * padding + 1))
+    )
     noise = np.random.default_rng(4).integers(90, 220, (size, size, 3))
     codes = np.where(mask[..., None] > 0, noise, background)
     return codes.astype(np.uint8) if kind is np.uint8 else (codes.astype(np.uint16) * 257)
@@ -29,7 +31,9 @@ class Padding(TestCase):
         for size, padding in ((256, 0), (256, 4), (512, 8), (1024, 16)):
             for kind in (np.uint8, np.uint16):
                 with self.subTest(size=size, padding=padding, kind=kind):
-                    self.assertAlmostEqual(padding_of(painted(size, padding, kind=kind), LAYOUT), padding, delta=1)
+                    self.assertAlmostEqual(
+                        padding_of(painted(size, padding, kind=kind), LAYOUT), padding, delta=1
+                    )
 
     def test_any_one_colour_is_a_background(self) -> None:
         self.assertAlmostEqual(padding_of(painted(512, 6, background=255), LAYOUT), 6, delta=1)

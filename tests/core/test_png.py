@@ -39,16 +39,23 @@ def paint(height: int, width: int, channels: int, bits: int, kind: str, seed: in
     elif kind == "flat":
         values = np.full((height, width, channels), rng.integers(0, largest + 1))
     else:
-        ramp = np.add.outer(np.arange(height) * 3, np.arange(width) * 2)[..., None] + np.arange(channels) * 40
+        ramp = (
+            np.add.outer(np.arange(height) * 3, np.arange(width) * 2)[..., None]
+            + np.arange(channels) * 40
+        )
         values = ramp % (largest + 1)
     return values.astype(np.uint8 if bits == 8 else np.uint16)
 
 
 class Decoders(TestCase):
     @given(
-        st.integers(1, 70), st.integers(1, 70), st.sampled_from([1, 3, 4]), st.sampled_from([8, 16]),
-        st.sampled_from(["noise", "flat", "ramp"]), st.integers(0, 99),
-    )  # fmt: skip
+        st.integers(1, 70),
+        st.integers(1, 70),
+        st.sampled_from([1, 3, 4]),
+        st.sampled_from([8, 16]),
+        st.sampled_from(["noise", "flat", "ramp"]),
+        st.integers(0, 99),
+    )
     @settings(max_examples=150, deadline=None)
     def test_opencv_reads_back_every_texel(
         self, height: int, width: int, channels: int, bits: int, kind: str, seed: int
@@ -68,22 +75,33 @@ class Decoders(TestCase):
         pixels = np.tile(coloured(64), (40, 16, 1))
         raw = encode_png(pixels)
         self.assertGreater(pixels.nbytes, 4 * 2**20, "more than one block")
-        np.testing.assert_array_equal(cv2.imdecode(np.frombuffer(raw, np.uint8), -1)[..., ::-1], pixels)
+        np.testing.assert_array_equal(
+            cv2.imdecode(np.frombuffer(raw, np.uint8), -1)[..., ::-1], pixels
+        )
         kinds = [kind for kind, _ in chunks(raw)]
         self.assertEqual(kinds, [b"IHDR", *[b"IDAT"] * (len(kinds) - 2), b"IEND"])
-        stream = zlib.decompress(b"".join(content for kind, content in chunks(raw) if kind == b"IDAT"))
+        stream = zlib.decompress(
+            b"".join(content for kind, content in chunks(raw) if kind == b"IDAT")
+        )
         self.assertEqual(len(stream), pixels.shape[0] * (1 + pixels.shape[1] * 3))
 
     def test_filters_that_change_from_row_to_row_fit_their_rows(self) -> None:
         """Taller than what is filtered together, with the best filter another every few rows."""
-        pieces = [paint(37, 500, 3, 8, ("noise", "ramp", "flat")[number % 3], number) for number in range(40)]
+        pieces = [
+            paint(37, 500, 3, 8, ("noise", "ramp", "flat")[number % 3], number)
+            for number in range(40)
+        ]
         pixels = np.concatenate([*pieces, np.repeat(noise(500, 5)[:1, :, :3], 300, axis=0)])
         raw = encode_png(pixels)
-        stream = zlib.decompress(b"".join(content for kind, content in chunks(raw) if kind == b"IDAT"))
+        stream = zlib.decompress(
+            b"".join(content for kind, content in chunks(raw) if kind == b"IDAT")
+        )
         kinds = np.frombuffer(stream, np.uint8).reshape(len(pixels), -1)[:, 0]
         self.assertEqual(set(kinds), {0, 1, 2, 3})
         self.assertGreater(np.count_nonzero(np.diff(kinds)), 60)
-        np.testing.assert_array_equal(cv2.imdecode(np.frombuffer(raw, np.uint8), -1)[..., ::-1], pixels)
+        np.testing.assert_array_equal(
+            cv2.imdecode(np.frombuffer(raw, np.uint8), -1)[..., ::-1], pixels
+        )
 
     def test_the_same_texels_are_the_same_bytes_whatever_their_memory_looks_like(self) -> None:
         pixels = coloured(48)
@@ -101,20 +119,30 @@ class Filters(TestCase):
         step = 3
         for seed in range(6):
             rows = paint(9, 12, 3, 8, ("noise", "ramp", "flat")[seed % 3], seed).reshape(9, -1)
-            above = np.concatenate([rng.integers(0, 256, (1, rows.shape[1])).astype(np.uint8), rows[:-1]])
+            above = np.concatenate(
+                [rng.integers(0, 256, (1, rows.shape[1])).astype(np.uint8), rows[:-1]]
+            )
             filtered = filter_rows(rows, above, step)
             for y, row in enumerate(filtered):
-                kind, left = int(row[0]), np.concatenate([np.zeros(step, int), rows[y, :-step].astype(int)])
+                kind, left = (
+                    int(row[0]),
+                    np.concatenate([np.zeros(step, int), rows[y, :-step].astype(int)]),
+                )
                 up = above[y].astype(int)
                 predicted = (0 * up, left, up, (left + up) // 2)[kind]
                 np.testing.assert_array_equal(row[1:], (rows[y] - predicted) % 256)
 
     def test_the_filter_that_fits_is_chosen(self) -> None:
         across = np.tile(np.arange(0, 192, 3, dtype=np.uint8), (8, 1))
-        self.assertEqual(set(filter_rows(across, across, 1)[:, 0]), {2}, "each row is the one above")
+        self.assertEqual(
+            set(filter_rows(across, across, 1)[:, 0]), {2}, "each row is the one above"
+        )
         lone = filter_rows(across[:1], np.full_like(across[:1], 200), 1)
         self.assertEqual(lone[0, 0], 1, "each byte is a little more than the one to its left")
-        self.assertEqual(set(filter_rows(np.zeros((4, 32), np.uint8), np.full((4, 32), 90, np.uint8), 1)[:, 0]), {0})
+        self.assertEqual(
+            set(filter_rows(np.zeros((4, 32), np.uint8), np.full((4, 32), 90, np.uint8), 1)[:, 0]),
+            {0},
+        )
 
     def test_files_are_about_as_small_as_those_of_a_general_encoder(self) -> None:
         """Against OpenCV's PNG at its level 6, on a photograph-like picture and on a drawn one."""

@@ -1,4 +1,5 @@
-"""What a slot could wear: proposals from ranked sets, the material of a set, and slots that are alike."""
+"""What a slot could wear: proposals from ranked sets, the material of a set, and slots that are
+alike."""
 
 from __future__ import annotations
 
@@ -22,26 +23,49 @@ def ranked(*scores: float) -> list[Candidate]:
 def document(**slots: str | None) -> Document:
     maps = {f"m{i}": MapEntry(file=f"m{i}.png", set=f"set{i % 2}") for i in range(4)}
     materials = {
-        "whole": MaterialEntry(inputs={"base_color": Feed(map="m0"), "roughness": Feed(map="m2", channels="r")}),
-        "variant": MaterialEntry.model_validate({"from": "whole", "inputs": {"base_color": {"map": "m0"}, "metallic": {"map": "m2", "channels": "b"}}}),
-        "partly": MaterialEntry(inputs={"base_color": Feed(map="m0"), "occlusion": Feed(map="m1", channels="r")}),
-    }  # fmt: skip
-    return Document(maps=maps, materials=materials, meshes={"mesh": MeshEntry(file="m.glb", slots=slots)})
+        "whole": MaterialEntry(
+            inputs={"base_color": Feed(map="m0"), "roughness": Feed(map="m2", channels="r")}
+        ),
+        "variant": MaterialEntry.model_validate(
+            {
+                "from": "whole",
+                "inputs": {"base_color": {"map": "m0"}, "metallic": {"map": "m2", "channels": "b"}},
+            }
+        ),
+        "partly": MaterialEntry(
+            inputs={"base_color": Feed(map="m0"), "occlusion": Feed(map="m1", channels="r")}
+        ),
+    }
+    return Document(
+        maps=maps, materials=materials, meshes={"mesh": MeshEntry(file="m.glb", slots=slots)}
+    )
 
 
 class Proposing(TestCase):
     def test_only_bare_slots_are_proposed_for_and_the_best_set_is_named(self) -> None:
         made = proposals(
-            document(a=None, b="whole", c=None), "mesh", {"a": ranked(0.95, 0.6), "b": ranked(0.99), "c": ranked()}
+            document(a=None, b="whole", c=None),
+            "mesh",
+            {"a": ranked(0.95, 0.6), "b": ranked(0.99), "c": ranked()},
         )
-        self.assertEqual([(p.slot, p.set, p.material, p.reasons) for p in made], [("a", "set0", "whole", ["reason 0"])])
+        self.assertEqual(
+            [(p.slot, p.set, p.material, p.reasons) for p in made],
+            [("a", "set0", "whole", ["reason 0"])],
+        )
 
     def test_it_is_sure_only_where_the_first_is_good_and_clearly_better(self) -> None:
-        for scores, sure in (((0.95, 0.6), True), ((0.95, 0.94), False), ((0.8, 0.2), False), ((0.9,), True)):
+        for scores, sure in (
+            ((0.95, 0.6), True),
+            ((0.95, 0.94), False),
+            ((0.8, 0.2), False),
+            ((0.9,), True),
+        ):
             (made,) = proposals(document(a=None), "mesh", {"a": ranked(*scores)})
             self.assertEqual(made.sure, sure, scores)
 
-    def test_the_material_of_a_set_is_the_one_most_fed_from_it_and_a_base_before_its_variants(self) -> None:
+    def test_the_material_of_a_set_is_the_one_most_fed_from_it_and_a_base_before_its_variants(
+        self,
+    ) -> None:
         self.assertEqual(material_of_set(document(), "set0"), "whole")
         self.assertEqual(material_of_set(document(), "set1"), "partly")
         self.assertIsNone(material_of_set(document(), "set9"))
@@ -57,12 +81,19 @@ class Alike(TestCase):
         one, two = mesh_of(layouts), mesh_of(layouts[::-1])
         renamed = replace(two, slots=("p", "q"))
         found = same_slots(one, renamed)
-        self.assertEqual({slot: other for slot, (other, _) in found.items()}, {one.slots[0]: "q", one.slots[1]: "p"})
+        self.assertEqual(
+            {slot: other for slot, (other, _) in found.items()},
+            {one.slots[0]: "q", one.slots[1]: "p"},
+        )
         self.assertIn("UV layout", found[one.slots[0]][1])
 
     def test_other_layouts_are_not_alike(self) -> None:
         one = quads({"a": 1})
         moved = apply_recipe(
-            one, [MoveUvs(kind="move-uvs", slots=["a"], scale=(0.4, 0.4)), RenameSlot(kind="rename-slot", slot="a", name="b")]
+            one,
+            [
+                MoveUvs(kind="move-uvs", slots=["a"], scale=(0.4, 0.4)),
+                RenameSlot(kind="rename-slot", slot="a", name="b"),
+            ],
         )
         self.assertEqual(same_slots(moved, one), {})

@@ -38,7 +38,10 @@ def solid(shape: trimesh.Trimesh, root: Path) -> Mesh:
 class Slots(TestCase):
     def test_a_slot_is_renamed_and_keeps_all_else(self) -> None:
         mesh = quads({"0x1f": 2, "Bare": 1})
-        self.assertEqual(counts(after(mesh, {"kind": "rename-slot", "slot": "0x1f", "name": "Hull"})), {"Hull": 4, "Bare": 2})
+        self.assertEqual(
+            counts(after(mesh, {"kind": "rename-slot", "slot": "0x1f", "name": "Hull"})),
+            {"Hull": 4, "Bare": 2},
+        )
 
     def test_slots_are_merged_where_the_first_stood(self) -> None:
         mesh = quads({"A": 1, "B": 2, "C": 3})
@@ -49,16 +52,24 @@ class Slots(TestCase):
 
     def test_a_slot_is_split_into_its_parts_or_at_a_chosen_face(self) -> None:
         mesh = quads({"A": 3, "B": 1})
-        self.assertEqual(counts(after(mesh, {"kind": "split-slot", "slot": "A"})), {"A": 2, "B": 2, "A_2": 2, "A_3": 2})
+        self.assertEqual(
+            counts(after(mesh, {"kind": "split-slot", "slot": "A"})),
+            {"A": 2, "B": 2, "A_2": 2, "A_3": 2},
+        )
         chosen = after(mesh, {"kind": "split-slot", "slot": "A", "at": [3], "name": "Lid"})
         self.assertEqual(counts(chosen), {"A": 4, "B": 2, "Lid": 2})
         self.assertEqual(chosen.triangle_slot.tolist(), [0, 0, 2, 2, 0, 0, 1, 1])
-        face = after(mesh, {"kind": "split-slot", "slot": "A", "by": "face", "at": [0, 5], "name": "B"})
+        face = after(
+            mesh, {"kind": "split-slot", "slot": "A", "by": "face", "at": [0, 5], "name": "B"}
+        )
         self.assertEqual(counts(face), {"A": 4, "B": 4}, "faces can go to a slot that is there")
 
     def test_islands_split_where_the_surface_hangs_together(self) -> None:
         with folder() as root:
-            box = after(solid(trimesh.creation.box((1, 1, 1)), root), {"kind": "pack-uvs", "slots": ["slot_0"], "anew": True})
+            box = after(
+                solid(trimesh.creation.box((1, 1, 1)), root),
+                {"kind": "pack-uvs", "slots": ["slot_0"], "anew": True},
+            )
         parts = counts(after(box, {"kind": "split-slot", "slot": "slot_0", "by": "part"}))
         islands = counts(after(box, {"kind": "split-slot", "slot": "slot_0", "by": "island"}))
         self.assertEqual(list(parts.values()), [12])
@@ -67,7 +78,9 @@ class Slots(TestCase):
 
     def test_vertices_that_two_slots_come_to_share_are_split(self) -> None:
         mesh = quads({"A": 1})
-        split = after(mesh, {"kind": "split-slot", "slot": "A", "by": "face", "at": [1], "name": "B"})
+        split = after(
+            mesh, {"kind": "split-slot", "slot": "A", "by": "face", "at": [1], "name": "B"}
+        )
         self.assertEqual(len(split.positions), 6)
         np.testing.assert_array_equal(split.corners(), mesh.corners())
         self.assertEqual(np.bincount(split.vertex_slot).tolist(), [3, 3])
@@ -75,11 +88,14 @@ class Slots(TestCase):
     def test_what_does_not_fit_is_refused_in_words(self) -> None:
         mesh = quads({"A": 1, "B": 1})
         for step in (
-            {"kind": "rename-slot", "slot": "gone", "name": "X"}, {"kind": "rename-slot", "slot": "A", "name": "B"},
-            {"kind": "merge-slots", "slots": ["A", "gone"], "name": "A"}, {"kind": "split-slot", "slot": "A", "at": [9]},
-            {"kind": "split-slot", "slot": "A", "by": "face"}, {"kind": "move-uvs", "slots": ["A"], "scale": [0, 1]},
+            {"kind": "rename-slot", "slot": "gone", "name": "X"},
+            {"kind": "rename-slot", "slot": "A", "name": "B"},
+            {"kind": "merge-slots", "slots": ["A", "gone"], "name": "A"},
+            {"kind": "split-slot", "slot": "A", "at": [9]},
+            {"kind": "split-slot", "slot": "A", "by": "face"},
+            {"kind": "move-uvs", "slots": ["A"], "scale": [0, 1]},
             {"kind": "palette-uvs", "slot": "A", "square": [8, 0], "grid": [8, 8]},
-        ):  # fmt: skip
+        ):
             with self.subTest(step), self.assertRaises(EktoposError):
                 after(mesh, step)
 
@@ -87,11 +103,22 @@ class Slots(TestCase):
 class Uvs(TestCase):
     def test_uvs_move_turn_and_scale_about_a_point(self) -> None:
         mesh = quads({"A": 1, "B": 1})
-        turned = after(mesh, {"kind": "move-uvs", "slots": ["A"], "rotation": 90, "scale": [0.5, 0.5], "offset": [0.25, 0]})
+        turned = after(
+            mesh,
+            {
+                "kind": "move-uvs",
+                "slots": ["A"],
+                "rotation": 90,
+                "scale": [0.5, 0.5],
+                "offset": [0.25, 0],
+            },
+        )
         # (1, 0.5), the middle of the right edge, goes to the middle of the upper edge: v runs down.
         right = turned.uvs[turned.vertex_slot == 0][[1, 2]].mean(axis=0)
         np.testing.assert_allclose(right, [0.75, 0.25], atol=1e-6)
-        np.testing.assert_array_equal(turned.uvs[turned.vertex_slot == 1], mesh.uvs[mesh.vertex_slot == 1])
+        np.testing.assert_array_equal(
+            turned.uvs[turned.vertex_slot == 1], mesh.uvs[mesh.vertex_slot == 1]
+        )
 
     def test_mirrored_uvs_run_the_other_way(self) -> None:
         mirrored = after(quads({"A": 1}), {"kind": "move-uvs", "slots": ["A"], "scale": [-1, 1]})
@@ -99,7 +126,8 @@ class Uvs(TestCase):
         self.assertEqual((facts.uv.flipped, facts.uv.coverage, facts.density), (1.0, 1.0, 1.0))
 
     def test_packed_islands_do_not_overlap_and_keep_their_shape(self) -> None:
-        """xatlas' own promise, checked with measures of ours: no overlap, all inside, room between, no stretch added."""
+        """xatlas' own promise, checked with measures of ours: no overlap, all inside, room between,
+        no stretch added."""
         mesh = quads({"A": 7})
         self.assertGreater(slot_facts(mesh)[0].uv.overlap, 0.9)
         packed = after(mesh, {"kind": "pack-uvs", "slots": ["A"], "texels": 512, "gap": 6})
@@ -111,7 +139,10 @@ class Uvs(TestCase):
         np.testing.assert_array_equal(packed.corners(), mesh.corners())
 
     def test_a_solid_without_uvs_is_unwrapped(self) -> None:
-        shapes = {"box": trimesh.creation.box((1, 2, 0.5)), "can": trimesh.creation.cylinder(0.5, 2, sections=24)}
+        shapes = {
+            "box": trimesh.creation.box((1, 2, 0.5)),
+            "can": trimesh.creation.cylinder(0.5, 2, sections=24),
+        }
         for name, shape in shapes.items():
             with self.subTest(name), folder() as root:
                 bare = solid(shape, root)
@@ -123,7 +154,8 @@ class Uvs(TestCase):
                 self.assertGreater(facts.uv.coverage, 0.3)
                 self.assertAlmostEqual(whole.areas().sum(), shape.area, places=5)
                 self.assertEqual(
-                    [f.code for f in find_faults(whole)], [f.code for f in find_faults(bare) if f.code != "missing-uvs"]
+                    [f.code for f in find_faults(whole)],
+                    [f.code for f in find_faults(bare) if f.code != "missing-uvs"],
                 )
 
     def test_slots_packed_together_share_the_square(self) -> None:
@@ -135,14 +167,19 @@ class Uvs(TestCase):
 
     def test_islands_are_put_inside_a_square_of_a_palette(self) -> None:
         mesh = quads({"A": 2, "B": 1})
-        placed = after(mesh, {"kind": "palette-uvs", "slot": "A", "at": [2], "square": [3, 1], "grid": [8, 4]})
+        placed = after(
+            mesh, {"kind": "palette-uvs", "slot": "A", "at": [2], "square": [3, 1], "grid": [8, 4]}
+        )
         moved = placed.corner_uvs()[2:4].reshape(-1, 2)
         self.assertTrue((moved > [3 / 8, 1 / 4]).all() and (moved < [4 / 8, 2 / 4]).all())
         np.testing.assert_array_equal(placed.corner_uvs()[:2], mesh.corner_uvs()[:2])
 
 
 class InDocument(TestCase):
-    RECIPE = ({"kind": "rename-slot", "slot": "A", "name": "Hull"}, {"kind": "split-slot", "slot": "Hull", "by": "part"})
+    RECIPE = (
+        {"kind": "rename-slot", "slot": "A", "name": "Hull"},
+        {"kind": "split-slot", "slot": "Hull", "by": "part"},
+    )
 
     def test_a_mesh_read_through_its_project_has_its_recipe(self) -> None:
         with folder() as root:
@@ -157,7 +194,9 @@ class InDocument(TestCase):
     def test_slots_keep_what_they_wear_and_whether_they_are_done(self) -> None:
         mesh = quads({"A": 2, "B": 1})
         steps = STEPS.validate_python(list(self.RECIPE))
-        document = Document(meshes={"p": MeshEntry(file="p.glb", slots={"A": "tin", "B": None}, done=["A"])})
+        document = Document(
+            meshes={"p": MeshEntry(file="p.glb", slots={"A": "tin", "B": None}, done=["A"])}
+        )
         edit = SetRecipe(mesh="p", recipe=steps, came_from=carried(mesh, apply_recipe(mesh, steps)))
         changed = apply_edits(document, [edit]).meshes["p"]
         self.assertEqual(changed.slots, {"Hull": "tin", "B": None, "Hull_2": "tin"})

@@ -9,7 +9,14 @@ import numpy as np
 from ektopos.document import Feed
 from ektopos.errors import EktoposError
 from ektopos.images import Image
-from ektopos.materials import MapLoader, adjust, apply_strength, decode_channels, effective, resolve_input
+from ektopos.materials import (
+    MapLoader,
+    adjust,
+    apply_strength,
+    decode_channels,
+    effective,
+    resolve_input,
+)
 from ektopos.materials.adjust import decode_normals
 from ektopos.materials.preview import gives
 from ektopos.materials.resolve import reduce_image
@@ -19,7 +26,10 @@ from tests.samples import noise, project
 class Adjusting(TestCase):
     def test_invert_comes_before_range(self) -> None:
         values = np.array([0.0, 0.25, 1.0], np.float32)
-        np.testing.assert_allclose(adjust(values, Feed(map="m", invert=True, range=(0.2, 0.6)), "roughness"), [0.6, 0.5, 0.2])
+        np.testing.assert_allclose(
+            adjust(values, Feed(map="m", invert=True, range=(0.2, 0.6)), "roughness"),
+            [0.6, 0.5, 0.2],
+        )
 
     def test_only_emission_keeps_values_above_one(self) -> None:
         bright = np.full((1, 3), 3.0, np.float32)
@@ -27,12 +37,16 @@ class Adjusting(TestCase):
         self.assertEqual(adjust(bright, Feed(map="m"), "base_color").max(), 1.0)
 
     def test_tint_multiplies_linear_colour(self) -> None:
-        got = adjust(np.full((1, 3), 0.5, np.float32), Feed(map="m", tint=(0.5, 1.0, 0.25)), "base_color")
+        got = adjust(
+            np.full((1, 3), 0.5, np.float32), Feed(map="m", tint=(0.5, 1.0, 0.25)), "base_color"
+        )
         np.testing.assert_allclose(got, [[0.25, 0.5, 0.125]])
 
     def test_occlusion_strength_is_the_specifications_formula(self) -> None:
         """Source: glTF 2.0, 5.20.2: 1 + strength · (occlusion − 1)."""
-        np.testing.assert_allclose(apply_strength(np.array([0.2], np.float32), "occlusion", 0.5), [0.6])
+        np.testing.assert_allclose(
+            apply_strength(np.array([0.2], np.float32), "occlusion", 0.5), [0.6]
+        )
 
     def test_normal_strength_scales_x_and_y_and_stays_unit(self) -> None:
         """Source: glTF 2.0, 3.9.3: normalize((sample · 2 − 1) · (scale, scale, 1))."""
@@ -42,13 +56,19 @@ class Adjusting(TestCase):
 
     def test_alpha_is_never_decoded_and_an_srgb_map_always(self) -> None:
         image = Image(np.full((1, 1, 4), 128, np.uint8))
-        self.assertAlmostEqual(float(decode_channels(image, "a", "srgb")[0, 0]), 128 / 255, places=6)
+        self.assertAlmostEqual(
+            float(decode_channels(image, "a", "srgb")[0, 0]), 128 / 255, places=6
+        )
         self.assertAlmostEqual(float(decode_channels(image, "g", "srgb")[0, 0]), 0.21586, places=4)
-        self.assertAlmostEqual(float(decode_channels(image, "luminance", "srgb")[0, 0]), 0.21586, places=4)
+        self.assertAlmostEqual(
+            float(decode_channels(image, "luminance", "srgb")[0, 0]), 0.21586, places=4
+        )
 
     def test_luminance_is_of_linear_values(self) -> None:
         image = Image(np.array([[[255, 0, 0]], [[0, 255, 0]]], np.uint8))
-        np.testing.assert_allclose(decode_channels(image, "luminance", "srgb")[:, 0], [0.2126, 0.7152], atol=1e-6)
+        np.testing.assert_allclose(
+            decode_channels(image, "luminance", "srgb")[:, 0], [0.2126, 0.7152], atol=1e-6
+        )
 
     def test_minus_y_normals_are_turned_and_zero_vectors_are_flat(self) -> None:
         encoded = np.array([[[0.5, 0.2, 0.9], [0.5, 0.5, 0.5]]], np.float32)
@@ -63,9 +83,17 @@ class Resolving(TestCase):
             loader = MapLoader(opened)
             tile = effective(opened.document, "tile")
             orm = noise(64, 3).astype(np.float32) / 255
-            np.testing.assert_allclose(resolve_input(loader, tile.feeds, "metallic"), orm[..., 2], atol=1e-6)
-            np.testing.assert_allclose(resolve_input(loader, tile.feeds, "roughness"), 0.1 + 0.7 * orm[..., 1], atol=1e-6)
-            np.testing.assert_allclose(resolve_input(loader, tile.feeds, "occlusion"), 1 + 0.5 * (orm[..., 0] - 1), atol=1e-6)
+            np.testing.assert_allclose(
+                resolve_input(loader, tile.feeds, "metallic"), orm[..., 2], atol=1e-6
+            )
+            np.testing.assert_allclose(
+                resolve_input(loader, tile.feeds, "roughness"), 0.1 + 0.7 * orm[..., 1], atol=1e-6
+            )
+            np.testing.assert_allclose(
+                resolve_input(loader, tile.feeds, "occlusion"),
+                1 + 0.5 * (orm[..., 0] - 1),
+                atol=1e-6,
+            )
             emission = resolve_input(loader, tile.feeds, "emission")
             self.assertGreater(emission.max(), 3.5)
             normals = resolve_input(loader, tile.feeds, "normal")
@@ -75,7 +103,9 @@ class Resolving(TestCase):
 
     def test_a_data_input_takes_one_channel(self) -> None:
         with project() as opened, self.assertRaises(EktoposError):
-            resolve_input(MapLoader(opened), {"roughness": Feed(map="tile_orm", channels="rgb")}, "roughness")
+            resolve_input(
+                MapLoader(opened), {"roughness": Feed(map="tile_orm", channels="rgb")}, "roughness"
+            )
 
     def test_facts_of_what_an_input_gives(self) -> None:
         facts = gives(np.array([[0.0, 0.5], [0.5, 1.0]], np.float32), "roughness")

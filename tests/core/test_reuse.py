@@ -1,4 +1,5 @@
-"""Exporting again: what has not changed is not made again, and gives the same bytes; what was spoiled is made anew."""
+"""Exporting again: what has not changed is not made again, and gives the same bytes; what was
+spoiled is made anew."""
 
 from __future__ import annotations
 
@@ -20,12 +21,19 @@ from tests.samples import folder, project, project_folder, save
 
 
 def contents(root: Path) -> dict[str, bytes]:
-    return {str(path.relative_to(root)): path.read_bytes() for path in sorted(root.rglob("*")) if path.is_file()}
+    return {
+        str(path.relative_to(root)): path.read_bytes()
+        for path in sorted(root.rglob("*"))
+        if path.is_file()
+    }
 
 
 def exported(root: Path, target: str, out: Path, **more) -> int:
     """Export, and count the textures that had to be packed."""
-    with open_project(root) as opened, patch.object(export, "pack_file", wraps=export.pack_file) as packed:
+    with (
+        open_project(root) as opened,
+        patch.object(export, "pack_file", wraps=export.pack_file) as packed,
+    ):
         export_package(opened, find_profile(target), out, **more)
     return packed.call_count
 
@@ -39,9 +47,13 @@ class Again(TestCase):
                 before = contents(root / "out")
                 times = {path: path.stat().st_mtime_ns for path in (root / "out").rglob("*")}
                 self.assertEqual(exported(root / "p", target, root / "out"), 0)
-                self.assertEqual(times, {path: path.stat().st_mtime_ns for path in (root / "out").rglob("*")})
+                self.assertEqual(
+                    times, {path: path.stat().st_mtime_ns for path in (root / "out").rglob("*")}
+                )
                 self.assertEqual(exported(root / "p", target, root / "fresh"), 5)
-                self.assertEqual(contents(root / "fresh"), before, "made anew it has the same bytes")
+                self.assertEqual(
+                    contents(root / "fresh"), before, "made anew it has the same bytes"
+                )
 
     def test_one_changed_input_makes_one_file_again(self) -> None:
         for target in ("gltf-glb", "gltf-split", "single-maps"):
@@ -52,7 +64,10 @@ class Again(TestCase):
                     opened.document.materials["tile"].inputs["roughness"].range = (0.2, 0.9)
                     (root / "p/test.ektopos.json").write_text(dump_document(opened.document))
                 self.assertEqual(exported(root / "p", target, root / "out"), 1)
-                self.assertEqual(exported(root / "p", target, root / "fresh"), 5 if target != "single-maps" else 8)
+                self.assertEqual(
+                    exported(root / "p", target, root / "fresh"),
+                    5 if target != "single-maps" else 8,
+                )
                 self.assertEqual(contents(root / "fresh"), contents(root / "out"))
 
     def test_another_content_under_the_same_name_is_seen(self) -> None:
@@ -63,7 +78,10 @@ class Again(TestCase):
             self.assertEqual(exported(root / "p", "gltf-split", root / "out"), 1)
 
     def test_spoiled_and_missing_files_are_made_again(self) -> None:
-        for spoil in (lambda path: path.write_bytes(path.read_bytes()[:-9]), lambda path: path.unlink()):
+        for spoil in (
+            lambda path: path.write_bytes(path.read_bytes()[:-9]),
+            lambda path: path.unlink(),
+        ):
             with folder() as root:
                 project_folder(root / "p")
                 exported(root / "p", "gltf-split", root / "out")
@@ -82,12 +100,16 @@ class Again(TestCase):
                 opened.document.materials["plain"].inputs["roughness"].value = 0.5
                 (root / "p/test.ektopos.json").write_text(dump_document(opened.document))
             exported(root / "p", "gltf-split", root / "out", backup=root / "before")
-            self.assertEqual(contents(root / "before"), first, "whole, and without what is not its own")
+            self.assertEqual(
+                contents(root / "before"), first, "whole, and without what is not its own"
+            )
             self.assertTrue((root / "out/notes.txt").is_file())
             second = contents(root / "out")
             exported(root / "p", "orm-y-minus", root / "out", backup=root / "before")
             self.assertEqual(
-                contents(root / "before") | {"notes.txt": b"mine"}, second, "the last one, not the one before that"
+                contents(root / "before") | {"notes.txt": b"mine"},
+                second,
+                "the last one, not the one before that",
             )
 
     def test_a_backup_is_brought_back_and_the_newer_one_kept_in_its_stead(self) -> None:
@@ -106,23 +128,34 @@ class Again(TestCase):
             self.assertEqual(contents(root / "out"), second | {"notes.txt": b"mine"})
             (root / "before/Test_plates.bin").unlink()
             self.assertEqual(main(restore), 2, "a backup that is not whole is left where it is")
-            self.assertEqual(main(["restore", str(root / "out"), "--backup", str(root / "nothing")]), 2)
+            self.assertEqual(
+                main(["restore", str(root / "out"), "--backup", str(root / "nothing")]), 2
+            )
             self.assertEqual(contents(root / "out"), second | {"notes.txt": b"mine"})
 
     def test_textures_of_a_package_elsewhere_are_used_again(self) -> None:
         with folder() as root:
             project_folder(root / "p")
             exported(root / "p", "gltf-glb", root / "one")
-            self.assertEqual(exported(root / "p", "gltf-glb", root / "two", earlier=root / "one"), 0)
+            self.assertEqual(
+                exported(root / "p", "gltf-glb", root / "two", earlier=root / "one"), 0
+            )
             self.assertEqual(contents(root / "one"), contents(root / "two"))
 
     def test_an_earlier_list_that_is_no_list_is_not_trusted(self) -> None:
-        for text in ("[]", "{", '{"files": [{"path": "../../etc", "sha256": "x"}], "ektopos": 1}', '{"files": 3}'):
+        for text in (
+            "[]",
+            "{",
+            '{"files": [{"path": "../../etc", "sha256": "x"}], "ektopos": 1}',
+            '{"files": 3}',
+        ):
             with self.subTest(text), folder() as root:
                 project_folder(root / "p")
                 (root / "old").mkdir()
                 (root / "old/package.json").write_text(text)
-                self.assertEqual(exported(root / "p", "gltf-glb", root / "out", earlier=root / "old"), 5)
+                self.assertEqual(
+                    exported(root / "p", "gltf-glb", root / "out", earlier=root / "old"), 5
+                )
 
 
 class Renders(TestCase):
@@ -131,17 +164,27 @@ class Renders(TestCase):
             profile = find_profile("gltf-split")
             export_package(opened, profile, root / "out")
             kept = {}
-            sound = run_trial(opened, root / "out", profile, keep=lambda m, i, shown: kept.update({(m, i): shown})).renders
-            self.assertEqual([(r.mesh, r.view) for r in sound[:2]], [("plates", "front"), ("plates", "back")])
+            sound = run_trial(
+                opened, root / "out", profile, keep=lambda m, i, shown: kept.update({(m, i): shown})
+            ).renders
             self.assertEqual(
-                [(r.view, r.material) for r in sound[2:]], [("specimen", m) for m in ("tile", "tile_dull", "plain")]
+                [(r.mesh, r.view) for r in sound[:2]], [("plates", "front"), ("plates", "back")]
+            )
+            self.assertEqual(
+                [(r.view, r.material) for r in sound[2:]],
+                [("specimen", m) for m in ("tile", "tile_dull", "plain")],
             )
             for rendered in sound:
                 self.assertLess(rendered.flip, 0.02)
                 self.assertGreater(rendered.ssim, 0.99)
             self.assertEqual(kept["plates", "render front"]["meant"].shape, (224, 224, 3))
             content = json.loads((root / "out/Test_plates.gltf").read_text())
-            content["materials"][0]["pbrMetallicRoughness"]["baseColorFactor"] = [0.1, 0.9, 0.1, 1.0]
+            content["materials"][0]["pbrMetallicRoughness"]["baseColorFactor"] = [
+                0.1,
+                0.9,
+                0.1,
+                1.0,
+            ]
             (root / "out/Test_plates.gltf").write_text(json.dumps(content))
             spoiled = run_trial(opened, root / "out", profile).renders
             self.assertGreater(max(r.flip for r in spoiled), 3 * max(r.flip for r in sound) + 3e-4)
@@ -174,7 +217,12 @@ class Builds(TestCase):
             (root / "builds/gltf-split/textures/tile_ORM.png").unlink()
             self.assertEqual(main(arguments), 1)
             suites = ET.parse(root / "r.xml").getroot().findall("testsuite")
-        self.assertEqual([suite.get("name") for suite in suites], ["gltf-split (gltf-split)", "orm-y-minus (orm-y-minus)"])
+        self.assertEqual(
+            [suite.get("name") for suite in suites],
+            ["gltf-split (gltf-split)", "orm-y-minus (orm-y-minus)"],
+        )
         self.assertEqual([int(suite.get("failures", "0")) > 0 for suite in suites], [True, False])
-        self.assertIn("missing-file", {failure.get("type") for failure in suites[0].iter("failure")})
+        self.assertIn(
+            "missing-file", {failure.get("type") for failure in suites[0].iter("failure")}
+        )
         self.assertEqual(int(suites[1].get("tests", "0")), 24)

@@ -1,4 +1,5 @@
-"""What a target can ask for beyond files and channels: padding, mips, dithering, other formats, mesh rules, what stays behind."""
+"""What a target can ask for beyond files and channels: padding, mips, dithering, other formats,
+mesh rules, what stays behind."""
 
 from __future__ import annotations
 
@@ -30,15 +31,21 @@ from ektopos.trial.ktx2 import read_ktx2
 from tests.samples import folder, project
 
 LOOSE = {
-    "id": "own", "title": "Own", "container": "loose",
+    "id": "own",
+    "title": "Own",
+    "container": "loose",
     "files": [
         {"suffix": "Col", "channels": {"rgb": "base_color", "a": "opacity"}, "encoding": "srgb"},
-        {"suffix": "ORM", "channels": {"r": "occlusion", "g": "roughness", "b": "metallic"}, "encoding": "linear"},
+        {
+            "suffix": "ORM",
+            "channels": {"r": "occlusion", "g": "roughness", "b": "metallic"},
+            "encoding": "linear",
+        },
         {"suffix": "Nrm", "channels": {"rgb": "normal"}, "encoding": "linear"},
         {"suffix": "Glow", "channels": {"rgb": "emission"}, "encoding": "srgb"},
     ],
     "import": {"settings_from": "package"},
-}  # fmt: skip
+}
 FLAT = {"tiling": [1, 1], "offset": [0, 0], "rotation": 0}
 
 
@@ -51,7 +58,9 @@ def formats(kind: str, **change: object) -> list[dict]:
 
 
 @contextmanager
-def exported(rules: Profile, change: Callable[[Document], None] | None = None) -> Iterator[tuple[Project, Path]]:
+def exported(
+    rules: Profile, change: Callable[[Document], None] | None = None
+) -> Iterator[tuple[Project, Path]]:
     with project() as opened, folder() as root:
         if change:
             change(opened.document)
@@ -60,7 +69,11 @@ def exported(rules: Profile, change: Callable[[Document], None] | None = None) -
 
 
 def wrong(trial: Trial) -> list[tuple]:
-    return [(c.slot, c.input, c.verdict, c.cause, c.message) for c in trial.cells if c.verdict in ("differs", "lost")]
+    return [
+        (c.slot, c.input, c.verdict, c.cause, c.message)
+        for c in trial.cells
+        if c.verdict in ("differs", "lost")
+    ]
 
 
 def lay_flat(document: Document) -> None:
@@ -74,7 +87,9 @@ def lay_flat(document: Document) -> None:
 
 
 class Padding(TestCase):
-    def test_texels_round_the_islands_are_those_inside_and_the_trial_looks_inside_only(self) -> None:
+    def test_texels_round_the_islands_are_those_inside_and_the_trial_looks_inside_only(
+        self,
+    ) -> None:
         with exported(profile(padding=6), lay_flat) as (opened, out):
             made = cv2.imread(str(out / "textures/tile_ORM.png"), cv2.IMREAD_UNCHANGED)
             source = cv2.imread(str(opened.path("maps/tile_orm.png")), cv2.IMREAD_UNCHANGED)
@@ -85,19 +100,29 @@ class Padding(TestCase):
             self.assertEqual(wrong(run_trial(opened, out, profile(padding=6), renders=False)), [])
             made[:16, :16, 1] = 255 - made[:16, :16, 1]
             cv2.imwrite(str(out / "textures/tile_ORM.png"), made)
-            self.assertEqual({c[1] for c in wrong(run_trial(opened, out, profile(padding=6), renders=False))}, {"roughness"})
+            self.assertEqual(
+                {c[1] for c in wrong(run_trial(opened, out, profile(padding=6), renders=False))},
+                {"roughness"},
+            )
 
     def test_causes_are_found_under_padding_too(self) -> None:
         with exported(profile(padding=20), lay_flat) as (opened, out):
             path = str(out / "textures/tile_ORM.png")
             cv2.imwrite(path, cv2.imread(path)[..., [2, 0, 1]])
-            found = {c[1]: c[3] for c in wrong(run_trial(opened, out, profile(padding=20), renders=False))}
-            self.assertEqual(found, dict.fromkeys(("occlusion", "roughness", "metallic"), "channels-swapped"))
+            found = {
+                c[1]: c[3]
+                for c in wrong(run_trial(opened, out, profile(padding=20), renders=False))
+            }
+            self.assertEqual(
+                found, dict.fromkeys(("occlusion", "roughness", "metallic"), "channels-swapped")
+            )
 
     def test_tiled_maps_are_left_alone(self) -> None:
         with exported(profile(padding=6)) as (_, out), exported(profile()) as (_, plain):
             for name in ("tile_ORM.png", "tile_Nrm.png"):
-                self.assertEqual((out / "textures" / name).read_bytes(), (plain / "textures" / name).read_bytes())
+                self.assertEqual(
+                    (out / "textures" / name).read_bytes(), (plain / "textures" / name).read_bytes()
+                )
 
     def test_another_layout_is_another_texture(self) -> None:
         with project() as opened:
@@ -105,8 +130,15 @@ class Padding(TestCase):
             from ektopos.targets.reuse import file_hashes, texture_key
 
             def keys() -> set[str]:
-                plan = make_plan(opened.document, profile(padding=6), lambda name: read_header(opened.map_path(name)))
-                return {texture_key(file, profile(padding=6), opened, file_hashes(opened)) for file in plan.files}
+                plan = make_plan(
+                    opened.document,
+                    profile(padding=6),
+                    lambda name: read_header(opened.map_path(name)),
+                )
+                return {
+                    texture_key(file, profile(padding=6), opened, file_hashes(opened))
+                    for file in plan.files
+                }
 
             before = keys()
             lay_flat(opened.document)
@@ -116,11 +148,15 @@ class Padding(TestCase):
         with project() as opened:
             lay_flat(opened.document)
             meshes = {"plates": load_mesh(opened, "plates")}
-            shown = shown_texels(opened.document, meshes, effective(opened.document, "tile"), 64, 32)
+            shown = shown_texels(
+                opened.document, meshes, effective(opened.document, "tile"), 64, 32
+            )
             wanted = np.zeros((32, 64), bool)
             wanted[:16, :32] = True
             np.testing.assert_array_equal(shown, wanted)
-            self.assertIsNone(shown_texels(Document(), {}, effective(opened.document, "tile"), 8, 8))
+            self.assertIsNone(
+                shown_texels(Document(), {}, effective(opened.document, "tile"), 8, 8)
+            )
 
 
 class Mips(TestCase):
@@ -129,7 +165,9 @@ class Mips(TestCase):
     def test_levels_arrive_as_they_were_meant(self) -> None:
         with exported(self.RULES) as (opened, out):
             levels, srgb = read_ktx2((out / "textures/tile_Col.ktx2").read_bytes())
-            self.assertEqual(([level.shape[0] for level in levels], srgb), ([64, 32, 16, 8, 4, 2, 1], True))
+            self.assertEqual(
+                ([level.shape[0] for level in levels], srgb), ([64, 32, 16, 8, 4, 2, 1], True)
+            )
             cutoff = round(0.4 * 255)
             shares = [(level[..., 3] >= cutoff).mean() for level in levels[:4]]
             np.testing.assert_allclose(shares, shares[0], atol=0.04)
@@ -163,9 +201,16 @@ class Mips(TestCase):
         with exported(self.RULES) as (opened, out):
             path = out / "textures/tile_Col.ktx2"
             raw = path.read_bytes()
-            for damaged in (raw[:90], raw[: len(raw) // 2], raw[:12] + b"\xff" + raw[13:], raw[:-40] + bytes(40)):
+            for damaged in (
+                raw[:90],
+                raw[: len(raw) // 2],
+                raw[:12] + b"\xff" + raw[13:],
+                raw[:-40] + bytes(40),
+            ):
                 path.write_bytes(damaged)
-                found = {(c[1], c[3]) for c in wrong(run_trial(opened, out, self.RULES, renders=False))}
+                found = {
+                    (c[1], c[3]) for c in wrong(run_trial(opened, out, self.RULES, renders=False))
+                }
                 self.assertIn(("base_color", "unreadable-file"), found)
 
     def test_padded_files_have_sound_levels_too(self) -> None:
@@ -178,7 +223,13 @@ class OtherFormats(TestCase):
     def test_exr_keeps_emission_above_one(self) -> None:
         files = [
             *LOOSE["files"][:3],
-            {"suffix": "Glow", "channels": {"rgb": "emission"}, "encoding": "linear", "format": "exr", "bits": 16},
+            {
+                "suffix": "Glow",
+                "channels": {"rgb": "emission"},
+                "encoding": "linear",
+                "format": "exr",
+                "bits": 16,
+            },
         ]  # type: ignore[index]
         with exported(profile(files=files)) as (opened, out):
             import OpenImageIO as oiio
@@ -204,7 +255,8 @@ class OtherFormats(TestCase):
             dull = next(c for c in trial.cells if (c.slot, c.input) == ("Back", "roughness"))
             self.assertEqual((dull.verdict, dull.cause), ("close", "quantised"))
             self.assertNotEqual(
-                (out / "textures/tile_dull_ORM.png").read_bytes(), (plain / "textures/tile_dull_ORM.png").read_bytes()
+                (out / "textures/tile_dull_ORM.png").read_bytes(),
+                (plain / "textures/tile_dull_ORM.png").read_bytes(),
             )
 
     def test_what_formats_cannot_hold_is_explained(self) -> None:
@@ -215,7 +267,10 @@ class OtherFormats(TestCase):
             "dithering is for 8 bits": {"files": [file | {"bits": 16, "dither": True}]},
             "only KTX2 files can bring mips": {"mips": True},
             "only USDZ can say otherwise": {"mesh": {"up": "z"}},
-            "glTF takes PNG and JPEG, not ktx2": {"container": "gltf", "files": [file | {"format": "ktx2"}]},
+            "glTF takes PNG and JPEG, not ktx2": {
+                "container": "gltf",
+                "files": [file | {"format": "ktx2"}],
+            },
         }.items():
             with self.subTest(words), self.assertRaisesRegex(ValueError, words):
                 profile(**change)
@@ -229,7 +284,9 @@ class Names(TestCase):
         ]
         rules = profile(files=files, name_rule="{suffix}{material}")
         with project() as opened, folder() as root:
-            opened.document.materials["ile"] = opened.document.materials["tile"].model_copy(deep=True)
+            opened.document.materials["ile"] = opened.document.materials["tile"].model_copy(
+                deep=True
+            )
             opened.document.materials["ile"].inputs["normal"].invert = True
             with self.assertRaisesRegex(EktoposError, "two files would have this name"):
                 export_package(opened, rules, root / "out")
@@ -253,7 +310,9 @@ class Sizes(TestCase):
             self.assertEqual(wrong(trial), [])
             alpha = cv2.imread(str(out / "textures/tile_Col.png"), cv2.IMREAD_UNCHANGED)[..., 3]
             whole = cv2.imread(str(opened.path("maps/tile_col.png")), cv2.IMREAD_UNCHANGED)[..., 3]
-            self.assertAlmostEqual((alpha >= 0.4 * 255).mean(), (whole >= 0.4 * 255).mean(), delta=0.01)
+            self.assertAlmostEqual(
+                (alpha >= 0.4 * 255).mean(), (whole >= 0.4 * 255).mean(), delta=0.01
+            )
 
     def test_it_is_a_setting_that_can_be_given_back(self) -> None:
         edit = {"kind": "set-setting", "material": "m", "setting": "size_limit", "value": 512}
@@ -268,23 +327,37 @@ class Sizes(TestCase):
 class MeshRules(TestCase):
     def test_a_baked_transform_is_in_the_uvs_and_nowhere_else(self) -> None:
         for container in ("glb", "usdz", "loose"):
-            base = built_in_profiles()[{"glb": "gltf-glb", "usdz": "usdz", "loose": "orm-y-minus"}[container]]
+            base = built_in_profiles()[
+                {"glb": "gltf-glb", "usdz": "usdz", "loose": "orm-y-minus"}[container]
+            ]
             rules = Profile.model_validate(
-                base.model_dump(mode="json", by_alias=True) | {"id": "own", "mesh": {"uv_transform": "baked"}}
+                base.model_dump(mode="json", by_alias=True)
+                | {"id": "own", "mesh": {"uv_transform": "baked"}}
             )
             with self.subTest(container), exported(rules) as (opened, out):
                 self.assertEqual(wrong(run_trial(opened, out, rules, renders=False)), [])
-                self.assertEqual(json.loads((out / "package.json").read_text())["materials"]["tile"]["uv"], FLAT)
+                self.assertEqual(
+                    json.loads((out / "package.json").read_text())["materials"]["tile"]["uv"], FLAT
+                )
                 if container == "glb":
                     gltf = pygltflib.GLTF2.load_binary(str(out / "Test_plates.glb"))
                     self.assertNotIn("KHR_texture_transform", gltf.extensionsUsed)
                     mesh = read_mesh(out / "Test_plates.glb")
                     front = mesh.slots.index("tile")
                     own = load_mesh(opened, "plates")
-                    wanted = transform_uvs(own.corner_uvs()[own.triangle_slot == 0], effective(opened.document, "tile").uv)
-                    np.testing.assert_allclose(mesh.corner_uvs()[mesh.triangle_slot == front], wanted, atol=1e-5)
-                # The same package for a target that carries the transform is wrong, and the other way round.
-                self.assertIn("uv-transform-lost", {c[3] for c in wrong(run_trial(opened, out, base, renders=False))})
+                    wanted = transform_uvs(
+                        own.corner_uvs()[own.triangle_slot == 0],
+                        effective(opened.document, "tile").uv,
+                    )
+                    np.testing.assert_allclose(
+                        mesh.corner_uvs()[mesh.triangle_slot == front], wanted, atol=1e-5
+                    )
+                # The same package for a target that carries the transform is wrong, and the other
+                # way round.
+                self.assertIn(
+                    "uv-transform-lost",
+                    {c[3] for c in wrong(run_trial(opened, out, base, renders=False))},
+                )
 
     def test_uvs_that_were_moved_in_the_mesh_are_found(self) -> None:
         for target in ("gltf-glb", "orm-y-minus"):
@@ -300,19 +373,30 @@ class MeshRules(TestCase):
                 gltf.set_binary_blob(bytes(blob))
                 gltf.save_binary(str(path))
                 found = wrong(run_trial(opened, out, rules, renders=False))
-                self.assertEqual([c[:2] + c[3:4] for c in found], [("Back", "settings", "uv-transform-lost")])
+                self.assertEqual(
+                    [c[:2] + c[3:4] for c in found], [("Back", "settings", "uv-transform-lost")]
+                )
 
     def test_vertex_colours_go_only_where_they_are_asked_for(self) -> None:
         colours = "".join(f"v {x} {y} 0 0.25 0.5 1\n" for x, y in ((0, 0), (1, 0), (1, 1), (0, 1)))
         text = colours + "vt 0 0\nvt 1 0\nvt 1 1\nvt 0 1\nusemtl Only\nf 1/1 2/2 3/3 4/4\n"
         with folder() as root:
             (root / "tinted.obj").write_text(text)
-            (root / "p.ektopos.json").write_text(json.dumps({
-                "ektopos": 1, "name": "p", "materials": {"m": {}}, "meshes": {"tinted": {"file": "tinted.obj", "slots": {"Only": "m"}}},
-            }))  # fmt: skip
+            (root / "p.ektopos.json").write_text(
+                json.dumps(
+                    {
+                        "ektopos": 1,
+                        "name": "p",
+                        "materials": {"m": {}},
+                        "meshes": {"tinted": {"file": "tinted.obj", "slots": {"Only": "m"}}},
+                    }
+                )
+            )
             base = built_in_profiles()["gltf-glb"].model_dump(mode="json", by_alias=True)
             for asked in (False, True):
-                rules = Profile.model_validate(base | {"id": "own", "mesh": {"vertex_colours": asked}})
+                rules = Profile.model_validate(
+                    base | {"id": "own", "mesh": {"vertex_colours": asked}}
+                )
                 from ektopos.project import open_project
 
                 with open_project(root) as opened:
@@ -329,11 +413,15 @@ class MeshRules(TestCase):
         rules = Profile.model_validate(base | {"id": "own", "mesh": {"up": "z", "unit": "cm"}})
         with exported(rules) as (opened, out):
             stage = Usd.Stage.Open(str(out / "Test_plates.usdz"))
-            self.assertEqual((UsdGeom.GetStageUpAxis(stage), UsdGeom.GetStageMetersPerUnit(stage)), ("Z", 0.01))
+            self.assertEqual(
+                (UsdGeom.GetStageUpAxis(stage), UsdGeom.GetStageMetersPerUnit(stage)), ("Z", 0.01)
+            )
             mesh = read_mesh(out / "Test_plates.usdz")
             own = load_mesh(opened, "plates")
             np.testing.assert_allclose(
-                np.sort(mesh.corners().reshape(-1, 3), axis=0), np.sort(own.corners().reshape(-1, 3), axis=0), atol=1e-5
+                np.sort(mesh.corners().reshape(-1, 3), axis=0),
+                np.sort(own.corners().reshape(-1, 3), axis=0),
+                atol=1e-5,
             )
             self.assertEqual(wrong(run_trial(opened, out, rules, renders=False)), [])
 
@@ -342,7 +430,9 @@ class Tints(TestCase):
     def test_variants_share_a_map_and_their_tints_arrive_exactly(self) -> None:
         def variant(document: Document) -> None:
             document.materials["tile_dull"].inputs["base_color"] = (
-                document.materials["tile"].inputs["base_color"].model_copy(update={"tint": (0.3, 0.9, 0.5)})
+                document.materials["tile"]
+                .inputs["base_color"]
+                .model_copy(update={"tint": (0.3, 0.9, 0.5)})
             )
 
         base = built_in_profiles()["gltf-split"].model_dump(mode="json", by_alias=True)
@@ -352,7 +442,9 @@ class Tints(TestCase):
                 self.assertEqual((out / "textures/tile_dull_BaseColor.png").exists(), not shared)
                 trial = run_trial(opened, out, rules, renders=False)
                 self.assertEqual(wrong(trial), [])
-                colours = [c for c in trial.cells if c.input == "base_color" and c.material != "plain"]
+                colours = [
+                    c for c in trial.cells if c.input == "base_color" and c.material != "plain"
+                ]
                 self.assertEqual({c.verdict for c in colours}, {"same"} if shared else {"close"})
                 gltf = json.loads((out / "Test_plates.gltf").read_text())
                 factor = gltf["materials"][1]["pbrMetallicRoughness"]["baseColorFactor"]
@@ -377,7 +469,9 @@ class LeftOut(TestCase):
     def test_what_stays_behind_is_in_no_file_and_no_cell(self) -> None:
         edits = [{"kind": "leave-out", "what": "materials", "names": ["tile_dull"], "out": True}]
         with project() as opened, folder() as root:
-            changed = apply_edits(opened.document, [TypeAdapter(Edit).validate_python(e) for e in edits])
+            changed = apply_edits(
+                opened.document, [TypeAdapter(Edit).validate_python(e) for e in edits]
+            )
             opened = Project(changed, opened.find)
             rules = find_profile("orm-y-minus")
             export = export_package(opened, rules, root / "out")
@@ -410,9 +504,20 @@ class MadeElsewhere(TestCase):
         with exported(profile()) as (opened, out):
             (out / "package.json").unlink()
             found = wrong(run_trial(opened, out, profile(), renders=False))
-            # Sides and surface tags stand in the list alone; normals' strength is in the document, occlusion's is not.
-            self.assertEqual({(c[1], c[3]) for c in found}, {("settings", "sides-changed"), ("occlusion", "strength-lost")})
-            arguments = ["trial", str(out), "--against", str(opened.path("test.ektopos.json")), "--target", "orm-y-minus"]
+            # Sides and surface tags stand in the list alone; normals' strength is in the document,
+            # occlusion's is not.
+            self.assertEqual(
+                {(c[1], c[3]) for c in found},
+                {("settings", "sides-changed"), ("occlusion", "strength-lost")},
+            )
+            arguments = [
+                "trial",
+                str(out),
+                "--against",
+                str(opened.path("test.ektopos.json")),
+                "--target",
+                "orm-y-minus",
+            ]
             self.assertEqual(main([*arguments, "--no-renders"]), 1)
 
     def test_without_any_document_only_the_maps_arrive(self) -> None:
@@ -436,4 +541,6 @@ class MadeElsewhere(TestCase):
     def test_a_copied_glb_alone_is_enough(self) -> None:
         with exported(find_profile("gltf-glb")) as (opened, out), folder() as other:
             shutil.copy(out / "Test_plates.glb", other / "their.glb")
-            self.assertEqual(wrong(run_trial(opened, other, find_profile("gltf-glb"), renders=False)), [])
+            self.assertEqual(
+                wrong(run_trial(opened, other, find_profile("gltf-glb"), renders=False)), []
+            )

@@ -60,7 +60,9 @@ def without_transform(content: dict) -> None:
 
 
 def jpeg(values: np.ndarray) -> np.ndarray:
-    return cv2.imdecode(cv2.imencode(".jpg", values, [cv2.IMWRITE_JPEG_QUALITY, 12])[1], cv2.IMREAD_UNCHANGED)
+    return cv2.imdecode(
+        cv2.imencode(".jpg", values, [cv2.IMWRITE_JPEG_QUALITY, 12])[1], cv2.IMREAD_UNCHANGED
+    )
 
 
 ORM, NORMAL, COLOUR, GLTF = (
@@ -70,28 +72,103 @@ ORM, NORMAL, COLOUR, GLTF = (
     "Test_plates.gltf",
 )
 TAMPERINGS: list[tuple[str, str, Callable[[Path], None], set[tuple[str, str]]]] = [
-    ("roughness inverted", ORM, picture(lambda p: np.dstack([p[..., 0], 255 - p[..., 1], p[..., 2]])), {("roughness", "inverted")}),
-    ("two channels swapped", ORM, picture(lambda p: p[..., [0, 2, 1]]), {("roughness", "channels-swapped"), ("occlusion", "channels-swapped")}),
-    ("green turned", NORMAL, picture(lambda p: np.dstack([p[..., 0], 255 - p[..., 1], p[..., 2]])), {("normal", "green-flipped")}),
-    ("encoded once more", ORM, picture(one_byte_curve), {("roughness", "wrong-encoding"), ("metallic", "wrong-encoding")}),
+    (
+        "roughness inverted",
+        ORM,
+        picture(lambda p: np.dstack([p[..., 0], 255 - p[..., 1], p[..., 2]])),
+        {("roughness", "inverted")},
+    ),
+    (
+        "two channels swapped",
+        ORM,
+        picture(lambda p: p[..., [0, 2, 1]]),
+        {("roughness", "channels-swapped"), ("occlusion", "channels-swapped")},
+    ),
+    (
+        "green turned",
+        NORMAL,
+        picture(lambda p: np.dstack([p[..., 0], 255 - p[..., 1], p[..., 2]])),
+        {("normal", "green-flipped")},
+    ),
+    (
+        "encoded once more",
+        ORM,
+        picture(one_byte_curve),
+        {("roughness", "wrong-encoding"), ("metallic", "wrong-encoding")},
+    ),
     ("shifted", ORM, picture(lambda p: np.roll(p, (7, 3), (0, 1))), {("roughness", "shifted")}),
-    ("few steps", ORM, picture(lambda p: (np.round(p / 255 * 5) * 51).astype(np.uint8)), {("roughness", "quantised")}),
+    (
+        "few steps",
+        ORM,
+        picture(lambda p: (np.round(p / 255 * 5) * 51).astype(np.uint8)),
+        {("roughness", "quantised")},
+    ),
     ("compressed", ORM, picture(jpeg), {("roughness", "compressed")}),
-    ("smaller", ORM, picture(lambda p: cv2.resize(p, (16, 16), interpolation=cv2.INTER_AREA)), {("roughness", "resized")}),
-    ("cut off", ORM, lambda path: path.write_bytes(path.read_bytes()[:900]), {("roughness", "unreadable-file")}),
-    ("gone", ORM, lambda path: path.unlink(), {("roughness", "missing-file"), ("occlusion", "missing-file")}),
+    (
+        "smaller",
+        ORM,
+        picture(lambda p: cv2.resize(p, (16, 16), interpolation=cv2.INTER_AREA)),
+        {("roughness", "resized")},
+    ),
+    (
+        "cut off",
+        ORM,
+        lambda path: path.write_bytes(path.read_bytes()[:900]),
+        {("roughness", "unreadable-file")},
+    ),
+    (
+        "gone",
+        ORM,
+        lambda path: path.unlink(),
+        {("roughness", "missing-file"), ("occlusion", "missing-file")},
+    ),
     ("no alpha mode", GLTF, drop("tile", "alphaMode"), {("opacity", "alpha-mode-changed")}),
     ("other cut-off", GLTF, material("tile", alphaCutoff=0.6), {("opacity", "cutoff-changed")}),
     ("one-sided", GLTF, drop("tile", "doubleSided"), {("settings", "sides-changed")}),
     ("no transform", GLTF, gltf(without_transform), {("settings", "uv-transform-lost")}),
-    ("linear filter", GLTF, gltf(lambda c: c.update(samplers=[{} for _ in c["samplers"]])), {("settings", "filter-changed")}),
-    ("other constant", GLTF, gltf(lambda c: c["materials"][2]["pbrMetallicRoughness"].update(roughnessFactor=0.9)), {("roughness", "constant-changed")}),
-    ("strength lost", GLTF, gltf(lambda c: c["materials"][0]["normalTexture"].pop("scale")), {("normal", "strength-lost")}),
-    ("slot without material", GLTF, gltf(lambda c: c["meshes"][0]["primitives"][0].pop("material")), {("base_color", "slot-unassigned")}),
-    ("slot reassigned", GLTF, gltf(lambda c: c["meshes"][0]["primitives"][0].update(material=2)), {("base_color", "slot-reassigned")}),
-    ("slot gone", GLTF, gltf(lambda c: c["meshes"][0]["primitives"].pop()), {("base_color", "slot-missing")}),
-    ("broken container", GLTF, lambda path: path.write_text("{"), {("base_color", "unreadable-file")}),
-]  # fmt: skip
+    (
+        "linear filter",
+        GLTF,
+        gltf(lambda c: c.update(samplers=[{} for _ in c["samplers"]])),
+        {("settings", "filter-changed")},
+    ),
+    (
+        "other constant",
+        GLTF,
+        gltf(lambda c: c["materials"][2]["pbrMetallicRoughness"].update(roughnessFactor=0.9)),
+        {("roughness", "constant-changed")},
+    ),
+    (
+        "strength lost",
+        GLTF,
+        gltf(lambda c: c["materials"][0]["normalTexture"].pop("scale")),
+        {("normal", "strength-lost")},
+    ),
+    (
+        "slot without material",
+        GLTF,
+        gltf(lambda c: c["meshes"][0]["primitives"][0].pop("material")),
+        {("base_color", "slot-unassigned")},
+    ),
+    (
+        "slot reassigned",
+        GLTF,
+        gltf(lambda c: c["meshes"][0]["primitives"][0].update(material=2)),
+        {("base_color", "slot-reassigned")},
+    ),
+    (
+        "slot gone",
+        GLTF,
+        gltf(lambda c: c["meshes"][0]["primitives"].pop()),
+        {("base_color", "slot-missing")},
+    ),
+    (
+        "broken container",
+        GLTF,
+        lambda path: path.write_text("{"),
+        {("base_color", "unreadable-file")},
+    ),
+]
 
 
 def listed(change: Callable[[dict], None]) -> Callable[[Path], None]:
@@ -118,28 +195,135 @@ def replaced(before: str, after: str) -> Callable[[Path], None]:
 
 LIST, MTLX = "package.json", "materials.mtlx"
 LOOSE_TAMPERINGS: list[tuple[str, str, str, Callable[[Path], None], tuple[str, str]]] = [
-    ("metal-smooth", "smoothness inverted", "textures/tile_MetallicSmoothness.png",
-     picture(lambda p: np.dstack([p[..., :3], 255 - p[..., 3]])), ("roughness", "inverted")),
-    ("orm-y-minus", "green turned", NORMAL, picture(lambda p: np.dstack([p[..., 0], 255 - p[..., 1], p[..., 2]])), ("normal", "green-flipped")),
-    ("single-maps", "encoded once more", "textures/tile_Roughness.png", picture(one_byte_curve), ("roughness", "wrong-encoding")),
-    ("single-maps", "gone", "textures/tile_Metallic.png", lambda path: path.unlink(), ("metallic", "missing-file")),
-    ("spec-gloss", "specular dimmed", "textures/tile_SpecularGloss.png",
-     picture(lambda p: np.dstack([p[..., :3] // 2, p[..., 3]])), ("metallic", "unknown")),
-    ("spec-gloss", "gloss inverted", "textures/tile_SpecularGloss.png",
-     picture(lambda p: np.dstack([p[..., :3], 255 - p[..., 3]])), ("roughness", "inverted")),
-    ("single-maps", "constant", LIST, listed(lambda m: m["plain"]["inputs"]["roughness"].update(value=0.9)), ("roughness", "constant-changed")),
-    ("single-maps", "alpha mode", LIST, listed(lambda m: m["tile"].pop("alpha_mode")), ("opacity", "alpha-mode-changed")),
-    ("single-maps", "cut-off", LIST, listed(lambda m: m["tile"].update(alpha_cutoff=0.7)), ("opacity", "cutoff-changed")),
-    ("single-maps", "sides", LIST, listed(lambda m: m["tile"].pop("double_sided")), ("settings", "sides-changed")),
-    ("single-maps", "transform", LIST, listed(lambda m: m["tile"].pop("uv")), ("settings", "uv-transform-lost")),
-    ("single-maps", "filter", LIST, listed(lambda m: m["tile"].pop("filter")), ("settings", "filter-changed")),
-    ("single-maps", "strength", LIST, listed(lambda m: m["tile"]["inputs"].pop("normal")), ("normal", "strength-lost")),
-    ("single-maps", "constant beside", MTLX, replaced('value="0.35"', 'value="0.6"'), ("roughness", "constant-changed")),
-    ("single-maps", "cut-off beside", MTLX, replaced('value="0.4"', 'value="0.6"'), ("opacity", "cutoff-changed")),
-    ("single-maps", "other file beside", MTLX, replaced("tile_Roughness.png", "tile_Metallic.png"), ("roughness", "unknown")),
-    ("single-maps", "slot beside", MTLX, replaced('material="tile_dull" geom="/plates/Back"', 'material="plain" geom="/plates/Back"'), ("base_color", "slot-reassigned")),
-    ("single-maps", "broken document", MTLX, lambda path: path.write_text("<materialx"), ("base_color", "unreadable-file")),
-]  # fmt: skip
+    (
+        "metal-smooth",
+        "smoothness inverted",
+        "textures/tile_MetallicSmoothness.png",
+        picture(lambda p: np.dstack([p[..., :3], 255 - p[..., 3]])),
+        ("roughness", "inverted"),
+    ),
+    (
+        "orm-y-minus",
+        "green turned",
+        NORMAL,
+        picture(lambda p: np.dstack([p[..., 0], 255 - p[..., 1], p[..., 2]])),
+        ("normal", "green-flipped"),
+    ),
+    (
+        "single-maps",
+        "encoded once more",
+        "textures/tile_Roughness.png",
+        picture(one_byte_curve),
+        ("roughness", "wrong-encoding"),
+    ),
+    (
+        "single-maps",
+        "gone",
+        "textures/tile_Metallic.png",
+        lambda path: path.unlink(),
+        ("metallic", "missing-file"),
+    ),
+    (
+        "spec-gloss",
+        "specular dimmed",
+        "textures/tile_SpecularGloss.png",
+        picture(lambda p: np.dstack([p[..., :3] // 2, p[..., 3]])),
+        ("metallic", "unknown"),
+    ),
+    (
+        "spec-gloss",
+        "gloss inverted",
+        "textures/tile_SpecularGloss.png",
+        picture(lambda p: np.dstack([p[..., :3], 255 - p[..., 3]])),
+        ("roughness", "inverted"),
+    ),
+    (
+        "single-maps",
+        "constant",
+        LIST,
+        listed(lambda m: m["plain"]["inputs"]["roughness"].update(value=0.9)),
+        ("roughness", "constant-changed"),
+    ),
+    (
+        "single-maps",
+        "alpha mode",
+        LIST,
+        listed(lambda m: m["tile"].pop("alpha_mode")),
+        ("opacity", "alpha-mode-changed"),
+    ),
+    (
+        "single-maps",
+        "cut-off",
+        LIST,
+        listed(lambda m: m["tile"].update(alpha_cutoff=0.7)),
+        ("opacity", "cutoff-changed"),
+    ),
+    (
+        "single-maps",
+        "sides",
+        LIST,
+        listed(lambda m: m["tile"].pop("double_sided")),
+        ("settings", "sides-changed"),
+    ),
+    (
+        "single-maps",
+        "transform",
+        LIST,
+        listed(lambda m: m["tile"].pop("uv")),
+        ("settings", "uv-transform-lost"),
+    ),
+    (
+        "single-maps",
+        "filter",
+        LIST,
+        listed(lambda m: m["tile"].pop("filter")),
+        ("settings", "filter-changed"),
+    ),
+    (
+        "single-maps",
+        "strength",
+        LIST,
+        listed(lambda m: m["tile"]["inputs"].pop("normal")),
+        ("normal", "strength-lost"),
+    ),
+    (
+        "single-maps",
+        "constant beside",
+        MTLX,
+        replaced('value="0.35"', 'value="0.6"'),
+        ("roughness", "constant-changed"),
+    ),
+    (
+        "single-maps",
+        "cut-off beside",
+        MTLX,
+        replaced('value="0.4"', 'value="0.6"'),
+        ("opacity", "cutoff-changed"),
+    ),
+    (
+        "single-maps",
+        "other file beside",
+        MTLX,
+        replaced("tile_Roughness.png", "tile_Metallic.png"),
+        ("roughness", "unknown"),
+    ),
+    (
+        "single-maps",
+        "slot beside",
+        MTLX,
+        replaced(
+            'material="tile_dull" geom="/plates/Back"', 'material="plain" geom="/plates/Back"'
+        ),
+        ("base_color", "slot-reassigned"),
+    ),
+    (
+        "single-maps",
+        "broken document",
+        MTLX,
+        lambda path: path.write_text("<materialx"),
+        ("base_color", "unreadable-file"),
+    ),
+]
 
 
 class TamperedLoose(TestCase):
@@ -151,7 +335,9 @@ class TamperedLoose(TestCase):
                 tamper(root / "out" / file)
                 trial = run_trial(opened, root / "out", profile, renders=False)
                 self.assertFalse(trial.passed)
-                found = {(c.input, c.cause) for c in trial.cells if c.verdict in ("differs", "lost")}
+                found = {
+                    (c.input, c.cause) for c in trial.cells if c.verdict in ("differs", "lost")
+                }
                 self.assertIn((input_name, cause), found)
 
 
@@ -161,7 +347,9 @@ class Untampered(TestCase):
             with self.subTest(target), project() as opened, folder() as root:
                 export_package(opened, find_profile(target), root / "out")
                 trial = run_trial(opened, root / "out", find_profile(target), renders=False)
-                self.assertTrue(trial.passed, [c for c in trial.cells if c.verdict in ("differs", "lost")])
+                self.assertTrue(
+                    trial.passed, [c for c in trial.cells if c.verdict in ("differs", "lost")]
+                )
                 self.assertEqual(len(trial.cells), 3 * 8)
                 for cell in trial.cells:
                     limit = 1.0 if cell.unit == "degrees" else 1.001
@@ -177,7 +365,9 @@ class Tampered(TestCase):
                 tamper(root / "out" / file)
                 trial = run_trial(opened, root / "out", profile, renders=False)
                 self.assertFalse(trial.passed)
-                found = {(c.input, c.cause) for c in trial.cells if c.verdict in ("differs", "lost")}
+                found = {
+                    (c.input, c.cause) for c in trial.cells if c.verdict in ("differs", "lost")
+                }
                 self.assertLessEqual(wanted, found)
 
     def test_one_wrong_byte_of_one_texel_is_seen(self) -> None:
@@ -190,7 +380,11 @@ class Tampered(TestCase):
                 return pixels
 
             picture(touch)(root / "out" / ORM)
-            cells = {c.input: c for c in run_trial(opened, root / "out", profile, renders=False).cells if c.slot == "Front"}
+            cells = {
+                c.input: c
+                for c in run_trial(opened, root / "out", profile, renders=False).cells
+                if c.slot == "Front"
+            }
         self.assertEqual(cells["roughness"].verdict, "differs")
         self.assertAlmostEqual(cells["roughness"].differing or 0, 1 / 64**2, places=6)
         self.assertEqual(cells["metallic"].verdict, "same")

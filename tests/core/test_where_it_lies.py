@@ -1,4 +1,5 @@
-"""Where a material lies: the texels that its islands show, how far they are carried on, and UVs that came another way."""
+"""Where a material lies: the texels that its islands show, how far they are carried on, and UVs
+that came another way."""
 
 from __future__ import annotations
 
@@ -30,7 +31,9 @@ class Texels(TestCase):
             shown = covered_texels(SQUARE * [0.5, 1.0], width, height)
             assert shown is not None
             self.assertEqual(shown.shape, (height, width))
-            np.testing.assert_array_equal(shown, np.tile(np.arange(width) + 0.5 < width / 2, (height, 1)))
+            np.testing.assert_array_equal(
+                shown, np.tile(np.arange(width) + 0.5 < width / 2, (height, 1))
+            )
 
     def test_other_squares_count_as_the_first_and_tiling_shows_all(self) -> None:
         first, third = (covered_texels(SQUARE * 0.5 + shift, 16, 16) for shift in (0, 3))
@@ -52,8 +55,12 @@ class Texels(TestCase):
             return
         rows, columns = np.nonzero(covered)
         y, x = np.divmod(own.ravel(), width)
-        distance = np.hypot(y[:, None] - rows, x[:, None] - columns).min(axis=1).reshape(covered.shape)
-        taken = np.hypot(y - found.ravel() // width, x - found.ravel() % width).reshape(covered.shape)
+        distance = (
+            np.hypot(y[:, None] - rows, x[:, None] - columns).min(axis=1).reshape(covered.shape)
+        )
+        taken = np.hypot(y - found.ravel() // width, x - found.ravel() % width).reshape(
+            covered.shape
+        )
         np.testing.assert_array_equal(found[covered], own[covered])
         # The distances are OpenCV's, exact to about a twentieth of themselves.
         near, far = distance <= 0.95 * reach, distance > 1.06 * reach + 1e-6
@@ -62,11 +69,17 @@ class Texels(TestCase):
 
     @settings(max_examples=50, deadline=None)
     @given(st.floats(0.05, 0.95), st.floats(0.05, 0.95), st.integers(0, 99))
-    def test_coverage_is_that_which_is_wanted(self, cutoff: float, wanted: float, seed: int) -> None:
+    def test_coverage_is_that_which_is_wanted(
+        self, cutoff: float, wanted: float, seed: int
+    ) -> None:
         opacity = np.random.default_rng(seed).random((40, 40)).astype(np.float32)
         kept = keep_coverage(opacity, cutoff, wanted)
-        self.assertAlmostEqual(covered_share(kept, np.float32(cutoff) - 1e-6), wanted, delta=1 / 1600 + 1e-9)
-        np.testing.assert_array_equal(np.argsort(kept, axis=None)[:10], np.argsort(opacity, axis=None)[:10])
+        self.assertAlmostEqual(
+            covered_share(kept, np.float32(cutoff) - 1e-6), wanted, delta=1 / 1600 + 1e-9
+        )
+        np.testing.assert_array_equal(
+            np.argsort(kept, axis=None)[:10], np.argsort(opacity, axis=None)[:10]
+        )
 
 
 class Uvs(TestCase):
@@ -76,8 +89,15 @@ class Uvs(TestCase):
     def judged(self, mesh, came, arrived: ArrivedMaterial, rules: Profile | None = None) -> Cell:
         from ektopos.document import Feed
 
-        material = Material("m", ("m",), {"roughness": Feed(map="x"), "normal": Feed(value=(0, 0, 1))}, uv=self.TURNED)
-        return judge_uvs(self.BLANK, mesh, "A", material, came, arrived, rules or find_profile("gltf-glb"))
+        material = Material(
+            "m",
+            ("m",),
+            {"roughness": Feed(map="x"), "normal": Feed(value=(0, 0, 1))},
+            uv=self.TURNED,
+        )
+        return judge_uvs(
+            self.BLANK, mesh, "A", material, came, arrived, rules or find_profile("gltf-glb")
+        )
 
     def test_wherever_the_transform_is_said_the_place_counts(self) -> None:
         mesh = quads({"A": 3, "B": 1})
@@ -86,7 +106,12 @@ class Uvs(TestCase):
         self.assertEqual(self.judged(mesh, own, carried).verdict, "same")
         baked = transform_uvs(own, self.TURNED)
         self.assertEqual(self.judged(mesh, baked, ArrivedMaterial({})).verdict, "same")
-        for came, arrived in ((own, ArrivedMaterial({})), (baked, carried), (own + 0.01, carried), (own[:2], carried)):
+        for came, arrived in (
+            (own, ArrivedMaterial({})),
+            (baked, carried),
+            (own + 0.01, carried),
+            (own[:2], carried),
+        ):
             self.assertEqual(self.judged(mesh, came, arrived).cause, "uv-transform-lost")
 
     def test_another_order_of_triangles_is_the_same_mesh(self) -> None:
@@ -99,19 +124,29 @@ class Uvs(TestCase):
         mesh = quads({"A": 1, "B": 1})
         self.assertEqual(self.judged(mesh, None, ArrivedMaterial({})).verdict, "same")
         bare = replace(mesh, uvs=np.full_like(mesh.uvs, np.nan))
-        self.assertEqual(self.judged(bare, np.zeros((2, 3, 2)), ArrivedMaterial({})).verdict, "same")
+        self.assertEqual(
+            self.judged(bare, np.zeros((2, 3, 2)), ArrivedMaterial({})).verdict, "same"
+        )
 
     def test_only_the_slot_itself_is_moved(self) -> None:
         mesh = quads({"A": 1, "B": 1})
-        joined = replace(mesh, triangles=mesh.triangles % 4)  # both slots share the first four vertices
+        joined = replace(
+            mesh, triangles=mesh.triangles % 4
+        )  # both slots share the first four vertices
         moved = with_transform(joined, "A", self.TURNED)
         of = lambda m, slot: m.corner_uvs()[m.triangle_slot == slot]  # noqa: E731
-        np.testing.assert_allclose(of(moved, 0), transform_uvs(of(joined, 0), self.TURNED), atol=1e-6)
+        np.testing.assert_allclose(
+            of(moved, 0), transform_uvs(of(joined, 0), self.TURNED), atol=1e-6
+        )
         np.testing.assert_array_equal(of(moved, 1), of(joined, 1))
-        np.testing.assert_array_equal(moved.positions[moved.triangles], joined.positions[joined.triangles])
+        np.testing.assert_array_equal(
+            moved.positions[moved.triangles], joined.positions[joined.triangles]
+        )
 
     def test_mesh_rules_are_read_and_kept(self) -> None:
         rules = Profile.model_validate(LOOSE | {"mesh": {"uv_transform": "baked"}})
-        self.assertEqual(Profile.model_validate(rules.model_dump(mode="json", by_alias=True)), rules)
+        self.assertEqual(
+            Profile.model_validate(rules.model_dump(mode="json", by_alias=True)), rules
+        )
         with self.assertRaises(ValueError):
             Profile.model_validate(LOOSE | {"mesh": {"sideways": True}})

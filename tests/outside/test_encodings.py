@@ -18,8 +18,12 @@ class Srgb(TestCase):
     def test_whole_range_against_colour_science(self) -> None:
         """Source: `colour-science`, eotf_sRGB and eotf_inverse_sRGB."""
         values = np.linspace(0, 1, 65536)
-        np.testing.assert_allclose(srgb_to_linear(values), colour.models.eotf_sRGB(values), atol=2e-6)
-        np.testing.assert_allclose(linear_to_srgb(values), colour.models.eotf_inverse_sRGB(values), atol=2e-6)
+        np.testing.assert_allclose(
+            srgb_to_linear(values), colour.models.eotf_sRGB(values), atol=2e-6
+        )
+        np.testing.assert_allclose(
+            linear_to_srgb(values), colour.models.eotf_inverse_sRGB(values), atol=2e-6
+        )
 
     def test_handbook_values(self) -> None:
         """Values as the design gives them for IEC 61966-2-1: 0.5 → 0.21404, 0.18 → 0.46136."""
@@ -33,6 +37,7 @@ class Srgb(TestCase):
             np.testing.assert_array_equal(back, codes)
 
     def test_luminance_weights(self) -> None:
-        """Source: ITU-R BT.709-6 through `colour-science`'s RGB to XYZ matrix, second row (rounded to four digits there)."""
+        """Source: ITU-R BT.709-6 through `colour-science`'s RGB to XYZ matrix, second row (rounded
+        to four digits there)."""
         weights = colour.RGB_COLOURSPACES["ITU-R BT.709"].matrix_RGB_to_XYZ[1]
         np.testing.assert_allclose(luminance(np.eye(3, dtype=np.float32)), weights, atol=1e-4)

@@ -22,12 +22,19 @@ validator.validateBytes(new Uint8Array(fs.readFileSync(file)), {
 }).then((report) => console.log(JSON.stringify(report.issues)));
 """
 TANGENTS = "MESH_PRIMITIVE_GENERATED_TANGENT_SPACE"
-"""Its word that tangents have to be generated: so they are, by MikkTSpace, in every engine (glTF 2.0, 3.7.2.1)."""
+"""Its word that tangents have to be generated: so they are, by MikkTSpace, in every engine (glTF
+2.0, 3.7.2.1)."""
 
 
 def issues_of(path: Path) -> list[dict]:
-    done = subprocess.run(["node", "-e", SCRIPT, str(path)], cwd=WEB, capture_output=True, text=True, check=True)
-    return [m for m in json.loads(done.stdout)["messages"] if m["severity"] <= 1 and m["code"] != TANGENTS]
+    done = subprocess.run(
+        ["node", "-e", SCRIPT, str(path)], cwd=WEB, capture_output=True, text=True, check=True
+    )
+    return [
+        m
+        for m in json.loads(done.stdout)["messages"]
+        if m["severity"] <= 1 and m["code"] != TANGENTS
+    ]
 
 
 class Validator(TestCase):

@@ -34,23 +34,32 @@ fs.writeFileSync(process.argv[1], write(file));
 
 
 def run(script: str, path: Path) -> str:
-    return subprocess.run(["node", "-e", script, str(path)], cwd=WEB, capture_output=True, text=True, check=True).stdout
+    return subprocess.run(
+        ["node", "-e", script, str(path)], cwd=WEB, capture_output=True, text=True, check=True
+    ).stdout
 
 
 class AsKtxParseReadsIt(TestCase):
-    """Source: Khronos KTX 2.0 and Khronos Data Format 1.3; Vulkan's format numbers 23, 29, 37, 43, 84 and 91."""
+    """Source: Khronos KTX 2.0 and Khronos Data Format 1.3; Vulkan's format numbers 23, 29, 37, 43,
+    84 and 91."""
 
     def test_texels_levels_and_encodings(self) -> None:
         for channels, deep, encoding, number in (
-            (3, np.uint8, "linear", 23), (3, np.uint8, "srgb", 29), (4, np.uint8, "linear", 37), (4, np.uint8, "srgb", 43),
-            (3, np.uint16, "linear", 84), (4, np.uint16, "linear", 91),
-        ):  # fmt: skip
+            (3, np.uint8, "linear", 23),
+            (3, np.uint8, "srgb", 29),
+            (4, np.uint8, "linear", 37),
+            (4, np.uint8, "srgb", 43),
+            (3, np.uint16, "linear", 84),
+            (4, np.uint16, "linear", 91),
+        ):
             whole = noise(8, 3, channels).astype(deep) * (257 if deep is np.uint16 else 1)
             levels = [whole[:5], whole[:2, :4], whole[:1, :2], whole[:1, :1]]
             with self.subTest(number), folder() as root:
                 (root / "a.ktx2").write_bytes(encode_ktx2(levels, encoding))  # type: ignore[arg-type]
                 found = json.loads(run(READ, root / "a.ktx2"))
-            self.assertEqual((found["vkFormat"], found["pixelWidth"], found["pixelHeight"]), (number, 8, 5))
+            self.assertEqual(
+                (found["vkFormat"], found["pixelWidth"], found["pixelHeight"]), (number, 8, 5)
+            )
             self.assertEqual(
                 (found["typeSize"], found["faceCount"], found["layerCount"], found["pixelDepth"]),
                 (np.dtype(deep).itemsize, 1, 0, 0),
@@ -58,15 +67,24 @@ class AsKtxParseReadsIt(TestCase):
             for (content, size), level in zip(found["levels"], levels, strict=True):
                 plain = zlib.decompress(base64.b64decode(content))
                 self.assertEqual(len(plain), size)
-                np.testing.assert_array_equal(np.frombuffer(plain, deep).reshape(level.shape), level)
+                np.testing.assert_array_equal(
+                    np.frombuffer(plain, deep).reshape(level.shape), level
+                )
             descriptor = found["dataFormatDescriptor"][0]
             self.assertEqual(descriptor["transferFunction"], 2 if encoding == "srgb" else 1)
-            self.assertEqual([s["channelType"] & 15 for s in descriptor["samples"]], [0, 1, 2, 15][:channels])
             self.assertEqual(
-                [s["bitOffset"] for s in descriptor["samples"]], [np.dtype(deep).itemsize * 8 * i for i in range(channels)]
+                [s["channelType"] & 15 for s in descriptor["samples"]], [0, 1, 2, 15][:channels]
+            )
+            self.assertEqual(
+                [s["bitOffset"] for s in descriptor["samples"]],
+                [np.dtype(deep).itemsize * 8 * i for i in range(channels)],
             )
             if channels == 4:
-                self.assertEqual(bool(descriptor["samples"][3]["channelType"] & 0x10), encoding == "srgb", "alpha stays linear")
+                self.assertEqual(
+                    bool(descriptor["samples"][3]["channelType"] & 0x10),
+                    encoding == "srgb",
+                    "alpha stays linear",
+                )
             self.assertEqual(found["keyValue"]["KTXorientation"].rstrip("\0"), "rd")
 
     def test_a_file_of_theirs_is_read(self) -> None:
@@ -77,4 +95,6 @@ class AsKtxParseReadsIt(TestCase):
         self.assertEqual((len(levels), srgb), (1, False))
 
     def test_the_same_texels_are_the_same_bytes(self) -> None:
-        self.assertEqual(encode_ktx2([noise(8, 1, 4)], "srgb"), encode_ktx2([noise(8, 1, 4)], "srgb"))
+        self.assertEqual(
+            encode_ktx2([noise(8, 1, 4)], "srgb"), encode_ktx2([noise(8, 1, 4)], "srgb")
+        )

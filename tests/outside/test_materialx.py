@@ -1,6 +1,8 @@
-"""Materials of loose packages through the MaterialX library's own validation, and against its translation from glTF.
+"""Materials of loose packages through the MaterialX library's own validation, and against its
+translation from glTF.
 
-Source: MaterialX 1.39, `Document.validate` and the standard library's graphs; `materialxgltf`, a reader of glTF into MaterialX.
+Source: MaterialX 1.39, `Document.validate` and the standard library's graphs; `materialxgltf`, a
+reader of glTF into MaterialX.
 """
 
 from __future__ import annotations
@@ -34,8 +36,15 @@ class Validation(TestCase):
                 self.assertTrue(valid, said)
                 materials = {node.getName() for node in document.getMaterialNodes()}
                 self.assertEqual(materials, {"tile", "tile_dull", "plain"})
-                assigned = {a.getGeom(): a.getMaterial() for look in document.getLooks() for a in look.getMaterialAssigns()}
-                self.assertEqual(assigned, {"/plates/Front": "tile", "/plates/Back": "tile_dull", "/plates/Bare": "plain"})
+                assigned = {
+                    a.getGeom(): a.getMaterial()
+                    for look in document.getLooks()
+                    for a in look.getMaterialAssigns()
+                }
+                self.assertEqual(
+                    assigned,
+                    {"/plates/Front": "tile", "/plates/Back": "tile_dull", "/plates/Bare": "plain"},
+                )
                 for image in document.getNodes("image"):
                     path = image.getInput("file").getValueString()
                     self.assertTrue((root / "out" / path).is_file(), path)
@@ -46,16 +55,21 @@ class Validation(TestCase):
         from ektopos.targets.plan import make_plan
 
         with project() as opened:
-            opened.document.materials = {name: MaterialEntry() for name in ("Dome copper", "dome_copper", "dome.copper", "ä")}
+            opened.document.materials = {
+                name: MaterialEntry() for name in ("Dome copper", "dome_copper", "dome.copper", "ä")
+            }
             opened.document.meshes = {}
-            names = node_names(make_plan(opened.document, find_profile("single-maps"), lambda name: None))  # type: ignore[arg-type, return-value]
+            names = node_names(
+                make_plan(opened.document, find_profile("single-maps"), lambda name: None)
+            )  # type: ignore[arg-type, return-value]
         self.assertEqual(len({name.lower() for name in names}), 4)
         for name in names:
             self.assertRegex(name, re.compile(r"^[A-Za-z_][A-Za-z0-9_]*$"))
 
 
 class AgainstTheTranslationFromGltf(TestCase):
-    """The same project by two ways: our MaterialX document, and our glTF as `materialxgltf` translates it."""
+    """The same project by two ways: our MaterialX document, and our glTF as `materialxgltf`
+    translates it."""
 
     def test_numbers_files_channels_and_placement_agree(self) -> None:
         with project() as opened, folder() as root:
@@ -77,10 +91,14 @@ class AgainstTheTranslationFromGltf(TestCase):
                     "alpha_mode",
                     "alpha_cutoff",
                 ):
-                    # Occlusion is 1 and sides are single where nothing is said; the translation says less than we do.
+                    # Occlusion is 1 and sides are single where nothing is said; the translation
+                    # says less than we do.
                     if other.getInput(port) is not None:
                         with self.subTest(material=material, port=port):
-                            self.assertEqual(source(ours, one.getInput(port)), source(theirs, other.getInput(port)))
+                            self.assertEqual(
+                                source(ours, one.getInput(port)),
+                                source(theirs, other.getInput(port)),
+                            )
             image = theirs.getNode("image_base_color")
             self.assertEqual(placed(ours.getNode("tile_placed")), as_gltf_image_places(image))
 
@@ -112,7 +130,10 @@ def as_gltf_image_places(image: mx.Node) -> dict[str, list[float]]:
     mx.loadLibraries(mx.getDefaultDataLibraryFolders(), mx.getDefaultDataSearchPath(), library)
     graph = library.getNodeGraph("NG_gltf_image_color4_color4_1_0")
     pivot = library.getNodeDef("ND_gltf_image_color4_color4_1_0").getInput("pivot").getValueString()
-    said = {key: [float(v) for v in image.getInput(key).getValueString().split(",")] for key in ("scale", "rotate", "offset")}
+    said = {
+        key: [float(v) for v in image.getInput(key).getValueString().split(",")]
+        for key in ("scale", "rotate", "offset")
+    }
     said["pivot"] = [float(v) for v in pivot.split(",")]
 
     def of(port: mx.Input) -> list[float]:
@@ -122,7 +143,13 @@ def as_gltf_image_places(image: mx.Node) -> dict[str, list[float]]:
             return [float(v) for v in port.getValueString().split(",")]
         node = graph.getNode(port.getNodeName())
         first, second = of(node.getInput("in1")), of(node.getInput("in2"))
-        return [a * b if node.getCategory() == "multiply" else a / b for a, b in zip(first, second, strict=True)]
+        return [
+            a * b if node.getCategory() == "multiply" else a / b
+            for a, b in zip(first, second, strict=True)
+        ]
 
     place = graph.getNode("place2d")
-    return {key: [round(v, 3) for v in of(place.getInput(key))] for key in ("pivot", "scale", "rotate", "offset")}
+    return {
+        key: [round(v, 3) for v in of(place.getInput(key))]
+        for key in ("pivot", "scale", "rotate", "offset")
+    }

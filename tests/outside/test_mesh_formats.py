@@ -35,12 +35,23 @@ class Ply(TestCase):
             for encoding in ("ascii", "binary"):
                 with self.subTest(name, encoding=encoding), folder() as root:
                     mesh = read_text(root, shape.export(file_type="ply", encoding=encoding))
-                    self.assertEqual((len(mesh.triangles), len(mesh.positions)), (len(shape.faces), len(shape.vertices)))
+                    self.assertEqual(
+                        (len(mesh.triangles), len(mesh.positions)),
+                        (len(shape.faces), len(shape.vertices)),
+                    )
                     self.assertAlmostEqual(mesh.areas().sum(), shape.area, places=5)
-                    self.assertEqual([f.code for f in find_faults(mesh) if f.code in ("open-edges", "reversed-faces")], [])
+                    self.assertEqual(
+                        [
+                            f.code
+                            for f in find_faults(mesh)
+                            if f.code in ("open-edges", "reversed-faces")
+                        ],
+                        [],
+                    )
 
     def test_polygons_of_any_size_in_binary_of_either_byte_order(self) -> None:
-        """A square, a triangle and a pentagon; the list lengths differ, so rows have different sizes."""
+        """A square, a triangle and a pentagon; the list lengths differ, so rows have different
+        sizes."""
         points = [(0, 0, 0), (1, 0, 0), (1, 1, 0), (0, 1, 0), (2, 0, 0), (2, 1, 0), (1.5, 1.5, 0)]
         faces = [(0, 1, 2, 3), (1, 4, 2), (4, 5, 6, 2, 1)]
         for order, word in (("<", "binary_little_endian"), (">", "binary_big_endian")):
@@ -57,14 +68,24 @@ class Ply(TestCase):
             PLACE
             + "property float nx\nproperty float ny\nproperty float nz\nproperty float s\nproperty float t\nproperty uchar red\n"
         )
-        rows = "0 0 0 0 0 1 0 0 255\n1 0 0 0 0 2 1 0 255\n1 1 0 0 0 1 1 1 255\n0 1 0 0 0 0 0 1 255\n"
+        rows = (
+            "0 0 0 0 0 1 0 0 255\n1 0 0 0 0 2 1 0 255\n1 1 0 0 0 1 1 1 255\n0 1 0 0 0 0 0 1 255\n"
+        )
         with folder() as root:
             mesh = read_text(
-                root, HEADER.format(format="ascii", vertices=4, faces=1, properties=properties) + rows + "4 0 1 2 3\n"
+                root,
+                HEADER.format(format="ascii", vertices=4, faces=1, properties=properties)
+                + rows
+                + "4 0 1 2 3\n",
             )
-        self.assertEqual(mesh.uvs.tolist(), [[0, 1], [1, 1], [1, 0], [0, 0]], "v points up in PLY and down here")
+        self.assertEqual(
+            mesh.uvs.tolist(), [[0, 1], [1, 1], [1, 0], [0, 0]], "v points up in PLY and down here"
+        )
         counts = {fault.code: fault.count for fault in find_faults(mesh)}
-        self.assertEqual((counts["unnormalised-normals"], counts["missing-normals"], counts["vertex-colours"]), (1, 1, 4))
+        self.assertEqual(
+            (counts["unnormalised-normals"], counts["missing-normals"], counts["vertex-colours"]),
+            (1, 1, 4),
+        )
 
     def test_uvs_on_corners_split_vertices_only_where_they_differ(self) -> None:
         head = HEADER.format(format="ascii", vertices=4, faces=2, properties=PLACE).replace(
@@ -77,12 +98,18 @@ class Ply(TestCase):
         self.assertTrue(np.isfinite(mesh.uvs).all())
 
     def test_broken_files_are_said_in_a_sentence(self) -> None:
-        whole = HEADER.format(format="ascii", vertices=3, faces=1, properties=PLACE) + "0 0 0\n1 0 0\n0 1 0\n3 0 1 2\n"
+        whole = (
+            HEADER.format(format="ascii", vertices=3, faces=1, properties=PLACE)
+            + "0 0 0\n1 0 0\n0 1 0\n3 0 1 2\n"
+        )
         for what, text in {
-            "cut": whole[:-8], "no header": "plywood", "points beyond": whole.replace("3 0 1 2", "3 0 1 9"),
-            "unknown kind": whole.replace("float", "quaternion"), "no vertices": whole.replace("vertex 3", "vertex 0"),
+            "cut": whole[:-8],
+            "no header": "plywood",
+            "points beyond": whole.replace("3 0 1 2", "3 0 1 9"),
+            "unknown kind": whole.replace("float", "quaternion"),
+            "no vertices": whole.replace("vertex 3", "vertex 0"),
             "unknown format": whole.replace("ascii", "morse"),
-        }.items():  # fmt: skip
+        }.items():
             with self.subTest(what), folder() as root, self.assertRaises(UnreadableFile):
                 read_text(root, text)
 
@@ -97,14 +124,18 @@ def usd_stage(path: Path, *, up: str = "Y", metres: float = 1.0) -> Usd.Stage:
     mesh.CreatePointsAttr([(0, 0, 0), (1, 0, 0), (2, 0, 0), (0, 1, 0), (1, 1, 0), (2, 1, 0)])
     mesh.CreateFaceVertexCountsAttr([4, 4])
     mesh.CreateFaceVertexIndicesAttr([0, 1, 4, 3, 1, 2, 5, 4])
-    uvs = UsdGeom.PrimvarsAPI(mesh).CreatePrimvar("st", Sdf.ValueTypeNames.TexCoord2fArray, UsdGeom.Tokens.faceVarying)
+    uvs = UsdGeom.PrimvarsAPI(mesh).CreatePrimvar(
+        "st", Sdf.ValueTypeNames.TexCoord2fArray, UsdGeom.Tokens.faceVarying
+    )
     uvs.Set([(0, 0), (1, 0), (1, 1), (0, 1)] * 2)
     for name in ("Steel", "Rubber"):
         UsdShade.Material.Define(stage, f"/Prop/{name}")
     binding = UsdShade.MaterialBindingAPI.Apply(mesh.GetPrim())
     binding.Bind(UsdShade.Material(stage.GetPrimAtPath("/Prop/Steel")))
     subset = binding.CreateMaterialBindSubset("right", [1])
-    UsdShade.MaterialBindingAPI.Apply(subset.GetPrim()).Bind(UsdShade.Material(stage.GetPrimAtPath("/Prop/Rubber")))
+    UsdShade.MaterialBindingAPI.Apply(subset.GetPrim()).Bind(
+        UsdShade.Material(stage.GetPrimAtPath("/Prop/Rubber"))
+    )
     stage.SetDefaultPrim(stage.GetPrimAtPath("/Prop"))
     return stage
 
@@ -129,7 +160,9 @@ class UsdFiles(TestCase):
     def test_units_and_the_upright_axis_are_brought_to_metres_and_y(self) -> None:
         with folder() as root:
             stage = usd_stage(root / "cm.usda", up="Z", metres=0.01)
-            UsdGeom.Xformable(stage.GetPrimAtPath("/Prop/Plate")).AddTranslateOp().Set(Gf.Vec3d(0, 0, 50))
+            UsdGeom.Xformable(stage.GetPrimAtPath("/Prop/Plate")).AddTranslateOp().Set(
+                Gf.Vec3d(0, 0, 50)
+            )
             stage.Save()
             read = read_mesh(root / "cm.usda")
         self.assertAlmostEqual(read.areas().sum(), 2e-4)
@@ -137,7 +170,12 @@ class UsdFiles(TestCase):
         np.testing.assert_allclose(np.ptp(read.positions, axis=0), [0.02, 0, 0.01], atol=1e-9)
 
     def test_a_mirroring_transform_and_left_handed_faces_still_look_outwards(self) -> None:
-        for handed, scale in (("rightHanded", -1), ("leftHanded", 1), ("leftHanded", -1), ("rightHanded", 1)):
+        for handed, scale in (
+            ("rightHanded", -1),
+            ("leftHanded", 1),
+            ("leftHanded", -1),
+            ("rightHanded", 1),
+        ):
             with self.subTest(handed, scale=scale), folder() as root:
                 stage = usd_stage(root / "m.usda")
                 mesh = UsdGeom.Mesh(stage.GetPrimAtPath("/Prop/Plate"))
@@ -147,8 +185,8 @@ class UsdFiles(TestCase):
                 read = read_mesh(root / "m.usda")
                 a, b, c = np.moveaxis(read.corners(), 1, 0)
                 facing = np.sign(np.cross(b - a, c - a)[:, 2])
-                # Authored order runs against the clock seen from +Z; left-handed faces are seen from the other side.
-                # A mirror turns the picture, not the side a face is seen from.
+                # Authored order runs against the clock seen from +Z; left-handed faces are seen
+                # from the other side. A mirror turns the picture, not the side a face is seen from.
                 self.assertEqual(set(facing), {1.0 if handed == "rightHanded" else -1.0})
                 codes = {fault.code for fault in find_faults(read)}
                 self.assertEqual("negative-scale" in codes, scale < 0)
@@ -162,7 +200,9 @@ class UsdFiles(TestCase):
                 copy.SetInstanceable(True)
             UsdGeom.Imageable(stage.GetPrimAtPath("/Prop")).MakeInvisible()
             for number in range(3):
-                UsdGeom.Imageable(stage.GetPrimAtPath(f"/Copy{number}")).CreateVisibilityAttr("inherited")
+                UsdGeom.Imageable(stage.GetPrimAtPath(f"/Copy{number}")).CreateVisibilityAttr(
+                    "inherited"
+                )
             stage.Save()
             read = read_mesh(root / "i.usda")
         self.assertEqual(len(read.triangles), 12)
@@ -171,7 +211,11 @@ class UsdFiles(TestCase):
         with folder() as root:
             usd_stage(root / "whole.usda").Save()
             text = (root / "whole.usda").read_text()
-            for what, content in {"cut": text[: len(text) // 2], "no usd": "hello", "empty": ""}.items():
+            for what, content in {
+                "cut": text[: len(text) // 2],
+                "no usd": "hello",
+                "empty": "",
+            }.items():
                 with self.subTest(what), self.assertRaises(UnreadableFile):
                     read_text(root, content, f"{what.replace(' ', '_')}.usda")
             Usd.Stage.CreateNew(str(root / "bare.usda")).Save()

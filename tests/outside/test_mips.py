@@ -1,4 +1,5 @@
-"""Smaller levels against closed forms and published properties, dithering against its published matrix."""
+"""Smaller levels against closed forms and published properties, dithering against its published
+matrix."""
 
 from __future__ import annotations
 
@@ -13,16 +14,22 @@ from ektopos.materials.mips import mip_chain
 
 
 class Roughness(TestCase):
-    """Source: Toksvig, “Mipmapping Normal Maps”, 2005: the factor |N| / (|N| + s (1 − |N|)) on a Blinn-Phong exponent s."""
+    """Source: Toksvig, “Mipmapping Normal Maps”, 2005: the factor |N| / (|N| + s (1 − |N|)) on a
+    Blinn-Phong exponent s."""
 
     def test_two_directions_in_closed_form(self) -> None:
         # Two unit normals, each θ from their mean, have a mean of length cos θ.
         for degrees in (1.0, 10.0, 30.0):
             theta = np.radians(degrees)
-            pair = np.array([[[np.sin(theta), 0, np.cos(theta)], [-np.sin(theta), 0, np.cos(theta)]]], np.float32)
+            pair = np.array(
+                [[[np.sin(theta), 0, np.cos(theta)], [-np.sin(theta), 0, np.cos(theta)]]],
+                np.float32,
+            )
             normals = np.tile(pair, (2, 1, 1))
             for roughness in (0.1, 0.5, 0.9):
-                level = mip_chain(np.full((2, 2), roughness, np.float32), "roughness", normals=normals)[1][0, 0]
+                level = mip_chain(
+                    np.full((2, 2), roughness, np.float32), "roughness", normals=normals
+                )[1][0, 0]
                 s = 2 / roughness**4 - 2
                 grown = np.cos(theta) * s / (np.cos(theta) + s * (1 - np.cos(theta)))
                 self.assertAlmostEqual(float(level), (2 / (grown + 2)) ** 0.25, places=5)
@@ -36,7 +43,8 @@ class Roughness(TestCase):
 
 
 class Coverage(TestCase):
-    """Source: Castaño, “Computing Alpha Mipmaps”, 2010: every level's share above the cut-off stays that of the first."""
+    """Source: Castaño, “Computing Alpha Mipmaps”, 2010: every level's share above the cut-off stays
+    that of the first."""
 
     def test_within_one_per_cent_at_every_level_that_can_show_it(self) -> None:
         rng = np.random.default_rng(4)
@@ -51,7 +59,12 @@ class Coverage(TestCase):
                 self.assertLess(np.abs(level).max(), 1 + 1e-6)
                 self.assertEqual(level.shape, bare.shape)
         # Without it, fine holes close or all of it vanishes: what the paper is about.
-        self.assertGreater(abs(covered_share(mip_chain(field**3, "opacity")[5], 0.3) - covered_share(field**3, 0.3)), 0.2)
+        self.assertGreater(
+            abs(
+                covered_share(mip_chain(field**3, "opacity")[5], 0.3) - covered_share(field**3, 0.3)
+            ),
+            0.2,
+        )
 
     def test_what_is_whole_or_empty_stays_so(self) -> None:
         for value in (0.0, 1.0):

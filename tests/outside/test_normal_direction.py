@@ -1,7 +1,8 @@
 """Which way green points, on heights that `scikit-image` bundles, made into normals both ways.
 
-Source: equality of mixed partial derivatives (integrability; Frankot and Chellappa 1988). Pictures: `skimage.data` brick, gravel
-and grass, taken as heights; what a height field's slopes must do does not depend on what the picture shows.
+Source: equality of mixed partial derivatives (integrability; Frankot and Chellappa 1988). Pictures:
+`skimage.data` brick, gravel and grass, taken as heights; what a height field's slopes must do does
+not depend on what the picture shows.
 """
 
 from __future__ import annotations

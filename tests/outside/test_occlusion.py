@@ -16,7 +16,8 @@ from tests.samples import folder, quads
 
 
 def floor_and_wall(height: float, length: float = 400.0) -> Mesh:
-    """A floor one metre wide, seen whole in 0–1, and a wall along its left edge that is as good as endless."""
+    """A floor one metre wide, seen whole in 0–1, and a wall along its left edge that is as good as
+    endless."""
     mesh = quads({"Floor": 1, "Wall": 1})
     half = length / 2
     floor = [(0, 0, 0.01), (1, 0, 0.01), (1, 0, -0.01), (0, 0, -0.01)]
@@ -30,7 +31,8 @@ class Occlusion(TestCase):
     def test_a_wall_hides_as_much_of_the_sky_as_its_view_factor_says(self) -> None:
         """View factor from a point to an endless strip at right angles: (1 − d / √(d² + h²)) / 2.
 
-        Source: Howell, “A Catalog of Radiation Heat Transfer Configuration Factors”, B-5 (from memory).
+        Source: Howell, “A Catalog of Radiation Heat Transfer Configuration Factors”, B-5 (from
+        memory).
         """
         for height in (0.25, 1.0, 4.0):
             baked = bake_occlusion(floor_and_wall(height), ["Floor"], 64, samples=256, padding=0)
@@ -45,10 +47,16 @@ class Occlusion(TestCase):
                 "box": trimesh.creation.box((1, 1, 1)),
             }.items():
                 (root / f"{name}.ply").write_bytes(shape.export(file_type="ply"))
-            ball = apply_recipe(read_mesh(root / "out.ply"), [PackUvs(kind="pack-uvs", slots=["slot_0"], anew=True)])
-            box = apply_recipe(read_mesh(root / "box.ply"), [PackUvs(kind="pack-uvs", slots=["slot_0"], anew=True)])
+            ball = apply_recipe(
+                read_mesh(root / "out.ply"), [PackUvs(kind="pack-uvs", slots=["slot_0"], anew=True)]
+            )
+            box = apply_recipe(
+                read_mesh(root / "box.ply"), [PackUvs(kind="pack-uvs", slots=["slot_0"], anew=True)]
+            )
         self.assertGreater(
-            float(bake_occlusion(ball, ["slot_0"], 128).min()), 0.9, "a ball hides nothing but by its flat faces"
+            float(bake_occlusion(ball, ["slot_0"], 128).min()),
+            0.9,
+            "a ball hides nothing but by its flat faces",
         )
         inside_out = replace(box, triangles=box.triangles[:, ::-1].copy())
         covered = bake_occlusion(inside_out, ["slot_0"], 64, padding=0)

@@ -1,4 +1,5 @@
-"""Packages and meshes as other people's libraries read them: pygltflib, Pillow and trimesh. None of them is part of the core."""
+"""Packages and meshes as other people's libraries read them: pygltflib, Pillow and trimesh. None of
+them is part of the core."""
 
 from __future__ import annotations
 
@@ -31,7 +32,8 @@ def picture_of(gltf: pygltflib.GLTF2, info, root: Path) -> np.ndarray:
 
 
 class GltfAsPygltflibReadsIt(TestCase):
-    """glTF 2.0, 3.9: base colour in RGB with opacity in A, roughness in G, metallic in B, occlusion in R, normals ×2 − 1."""
+    """glTF 2.0, 3.9: base colour in RGB with opacity in A, roughness in G, metallic in B, occlusion
+    in R, normals ×2 − 1."""
 
     def test_every_input_is_where_the_standard_looks_for_it(self) -> None:
         for target, file in (("gltf-glb", "Test_plates.glb"), ("gltf-split", "Test_plates.gltf")):
@@ -44,31 +46,48 @@ class GltfAsPygltflibReadsIt(TestCase):
                     pbr = material.pbrMetallicRoughness
                     if pbr.metallicRoughnessTexture is None:
                         self.assertAlmostEqual(pbr.roughnessFactor, 0.35, places=6)
-                        np.testing.assert_allclose(pbr.baseColorFactor[:3], [0.2, 0.3, 0.4], atol=1e-6)
+                        np.testing.assert_allclose(
+                            pbr.baseColorFactor[:3], [0.2, 0.3, 0.4], atol=1e-6
+                        )
                         continue
                     surface = picture_of(gltf, pbr.metallicRoughnessTexture, root / "out")
                     for name, channel in (("roughness", 1), ("metallic", 2)):
                         values = resolve_feed(loader, meant.feeds[name], name)
                         factor = (pbr.roughnessFactor, pbr.metallicFactor)[channel - 1]
                         self.assertLessEqual(
-                            np.abs(surface[..., channel] * (1 if factor is None else factor) - values).max(), 0.51 / 255
+                            np.abs(
+                                surface[..., channel] * (1 if factor is None else factor) - values
+                            ).max(),
+                            0.51 / 255,
                         )
                     shade = picture_of(gltf, material.occlusionTexture, root / "out")[..., 0]
-                    open_ = resolve_feed(loader, meant.feeds["occlusion"], "occlusion", with_strength=False)
+                    open_ = resolve_feed(
+                        loader, meant.feeds["occlusion"], "occlusion", with_strength=False
+                    )
                     self.assertLessEqual(np.abs(shade - open_).max(), 0.51 / 255)
                     self.assertAlmostEqual(material.occlusionTexture.strength, 0.5)
                     colour = picture_of(gltf, pbr.baseColorTexture, root / "out")
-                    wanted = linear_to_srgb(resolve_feed(loader, meant.feeds["base_color"], "base_color"))
+                    wanted = linear_to_srgb(
+                        resolve_feed(loader, meant.feeds["base_color"], "base_color")
+                    )
                     self.assertLessEqual(np.abs(colour[..., :3] - wanted).max(), 0.51 / 255)
                     self.assertLessEqual(
-                        np.abs(colour[..., 3] - resolve_feed(loader, meant.feeds["opacity"], "opacity")).max(), 0.51 / 255
+                        np.abs(
+                            colour[..., 3] - resolve_feed(loader, meant.feeds["opacity"], "opacity")
+                        ).max(),
+                        0.51 / 255,
                     )
                     normals = picture_of(gltf, material.normalTexture, root / "out") * 2 - 1
-                    vectors = resolve_feed(loader, meant.feeds["normal"], "normal", with_strength=False)
+                    vectors = resolve_feed(
+                        loader, meant.feeds["normal"], "normal", with_strength=False
+                    )
                     self.assertLess(np.abs(normals - vectors).max(), 2 / 255 + 1e-3)
                     self.assertAlmostEqual(material.normalTexture.scale, 0.8)
                     compared.append(material.name)
-                    self.assertEqual((material.alphaMode, material.alphaCutoff, material.doubleSided), ("MASK", 0.4, True))
+                    self.assertEqual(
+                        (material.alphaMode, material.alphaCutoff, material.doubleSided),
+                        ("MASK", 0.4, True),
+                    )
                 self.assertEqual(compared, ["tile", "tile_dull"])
 
     def test_a_slot_wears_the_material_it_was_given(self) -> None:
@@ -101,9 +120,15 @@ class MeshesAsTrimeshReadsThem(TestCase):
                 with self.subTest(name, suffix=suffix):
                     mesh = self.read(shape, suffix)
                     self.assertEqual(len(mesh.triangles), len(shape.faces))
-                    self.assertAlmostEqual(sum(slot.area for slot in slot_facts(mesh)), shape.area, places=4)
+                    self.assertAlmostEqual(
+                        sum(slot.area for slot in slot_facts(mesh)), shape.area, places=4
+                    )
                     codes = {fault.code for fault in find_faults(mesh)}
-                    self.assertEqual(codes & {"open-edges", "reversed-faces", "degenerate-faces", "coincident-faces"}, set())
+                    self.assertEqual(
+                        codes
+                        & {"open-edges", "reversed-faces", "degenerate-faces", "coincident-faces"},
+                        set(),
+                    )
 
     def test_open_edges_are_those_that_trimesh_counts(self) -> None:
         sphere = trimesh.creation.icosphere(subdivisions=2)
@@ -131,6 +156,12 @@ class MeshesAsTrimeshReadsThem(TestCase):
             export_package(opened, find_profile("gltf-glb"), root / "out")
             scene = trimesh.load_scene(root / "out/Test_plates.glb")
             meant = read_mesh(opened.path("meshes/plates.glb"))
-        self.assertAlmostEqual(sum(part.area for part in scene.geometry.values()), float(meant.areas().sum()), places=5)
-        self.assertEqual(sum(len(part.faces) for part in scene.geometry.values()), len(meant.triangles))
-        np.testing.assert_allclose(scene.bounds, [meant.positions.min(0), meant.positions.max(0)], atol=1e-6)
+        self.assertAlmostEqual(
+            sum(part.area for part in scene.geometry.values()), float(meant.areas().sum()), places=5
+        )
+        self.assertEqual(
+            sum(len(part.faces) for part in scene.geometry.values()), len(meant.triangles)
+        )
+        np.testing.assert_allclose(
+            scene.bounds, [meant.positions.min(0), meant.positions.max(0)], atol=1e-6
+        )

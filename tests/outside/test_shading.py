@@ -32,11 +32,19 @@ def smith_lambda(cosine: float, alpha: float) -> float:
 
 class AgainstMitsuba(TestCase):
     def test_rough_conductor_over_roughness_and_angle(self) -> None:
-        """Source: `mitsuba`, roughconductor with GGX and perfect reflectance. It shadows and masks apart (Heitz 2014, equation 43),
-        glTF together (equation 99); the ratio of the two is known exactly and divided out."""
+        """Source: `mitsuba`, roughconductor with GGX and perfect reflectance. It shadows and masks
+        apart (Heitz 2014, equation 43), glTF together (equation 99); the ratio of the two is known
+        exactly and divided out."""
         for roughness in (0.2, 0.4, 0.7, 1.0):
             alpha = roughness**2
-            bsdf = mi.load_dict({"type": "roughconductor", "alpha": alpha, "distribution": "ggx", "material": "none"})
+            bsdf = mi.load_dict(
+                {
+                    "type": "roughconductor",
+                    "alpha": alpha,
+                    "distribution": "ggx",
+                    "material": "none",
+                }
+            )
             for view in (5, 30, 60, 80):
                 for light, around in ((10, 0), (35, 180), (60, 120), (75, 180)):
                     v, l = direction(view), direction(light, around)
@@ -46,7 +54,9 @@ class AgainstMitsuba(TestCase):
                     lv, ll = smith_lambda(v[2], alpha), smith_lambda(l[2], alpha)
                     theirs *= (1 + lv) * (1 + ll) / (1 + lv + ll)
                     one, white = np.ones(1), np.ones((1, 3))
-                    ours = shade(white, one, one * roughness, direction(0)[None], v[None], l[None])[0, 0]
+                    ours = shade(white, one, one * roughness, direction(0)[None], v[None], l[None])[
+                        0, 0
+                    ]
                     with self.subTest(roughness=roughness, view=view, light=light):
                         self.assertAlmostEqual(ours, theirs, delta=1e-3 * max(theirs, 0.05))
 
@@ -55,12 +65,15 @@ def hemisphere(count: int = 40_000) -> np.ndarray:
     """Directions spread evenly over the upper hemisphere, `(n, 3)`."""
     i = np.arange(count) + 0.5
     z, around = i / count, np.pi * (1 + 5**0.5) * i
-    return np.stack([np.sqrt(1 - z * z) * np.cos(around), np.sqrt(1 - z * z) * np.sin(around), z], -1)
+    return np.stack(
+        [np.sqrt(1 - z * z) * np.cos(around), np.sqrt(1 - z * z) * np.sin(around), z], -1
+    )
 
 
 class Furnace(TestCase):
     def test_no_surface_sends_more_light_than_it_gets(self) -> None:
-        """The white furnace: integrated over the hemisphere at most 1, and near 1 for a smooth white metal."""
+        """The white furnace: integrated over the hemisphere at most 1, and near 1 for a smooth
+        white metal."""
         lights = hemisphere()
         count = len(lights)
         normal = np.broadcast_to(direction(0), lights.shape)
@@ -68,11 +81,20 @@ class Furnace(TestCase):
             for metallic in (0.0, 1.0):
                 for angle in (0, 45, 75):
                     view = np.broadcast_to(direction(angle), lights.shape)
-                    args = (np.ones((count, 3)), np.full(count, metallic), np.full(count, roughness))
+                    args = (
+                        np.ones((count, 3)),
+                        np.full(count, metallic),
+                        np.full(count, roughness),
+                    )
                     total = shade(*args, normal, view, lights).mean(axis=0)[0] * 2 * np.pi
-                    # The specification's own mix of diffuse and reflected light gains up to 15 % at grazing angles (B.3.6 weighs
-                    # the diffuse part by the half vector); metals must not gain anything.
-                    self.assertLess(total, 1.02 if metallic or angle < 60 else 1.16, (roughness, metallic, angle))
+                    # The specification's own mix of diffuse and reflected light gains up to 15 % at
+                    # grazing angles (B.3.6 weighs the diffuse part by the half vector); metals must
+                    # not gain anything.
+                    self.assertLess(
+                        total,
+                        1.02 if metallic or angle < 60 else 1.16,
+                        (roughness, metallic, angle),
+                    )
                     if roughness == 1.0 and metallic == 1.0 and angle == 0:
                         # With α = 1 the integral over the hemisphere has a closed form: 1 − ln 2.
                         self.assertAlmostEqual(total, 1 - np.log(2), places=3)
@@ -80,7 +102,8 @@ class Furnace(TestCase):
                         self.assertGreater(total, 0.95)
 
     def test_compensated_white_metal_gives_back_all_light_at_every_roughness(self) -> None:
-        """Source: Turquin 2019: with compensation a white furnace stays white, whatever the roughness and the angle."""
+        """Source: Turquin 2019: with compensation a white furnace stays white, whatever the
+        roughness and the angle."""
         lights = hemisphere()
         count = len(lights)
         normal = np.broadcast_to(direction(0), lights.shape)
@@ -88,9 +111,14 @@ class Furnace(TestCase):
             for angle in (0, 45, 75):
                 view = np.broadcast_to(direction(angle), lights.shape)
                 args = (np.ones((count, 3)), np.ones(count), np.full(count, roughness))
-                total = shade(*args, normal, view, lights, compensate=True).mean(axis=0)[0] * 2 * np.pi
-                self.assertAlmostEqual(total, 1.0, delta=0.02, msg=f"roughness {roughness}, {angle} degrees")
-        # With α = 1 and light from straight above, the share of the first bounce has a closed form: 1 − ln 2.
+                total = (
+                    shade(*args, normal, view, lights, compensate=True).mean(axis=0)[0] * 2 * np.pi
+                )
+                self.assertAlmostEqual(
+                    total, 1.0, delta=0.02, msg=f"roughness {roughness}, {angle} degrees"
+                )
+        # With α = 1 and light from straight above, the share of the first bounce has a closed form:
+        # 1 − ln 2.
         self.assertAlmostEqual(first_bounce()[-1, -1], 1 - np.log(2), delta=0.003)
 
 
@@ -107,8 +135,8 @@ class FresnelValues(TestCase):
         np.testing.assert_allclose(fresnel(np.array([0.0]), f0), 1.0)
 
     def test_copper_and_gold_are_what_tables_say(self) -> None:
-        """F0 of metals, linear, from memory of widely printed tables: gold 1.00 0.77 0.34, copper 0.95 0.64 0.54; against
-        `mitsuba`'s measured spectra through its own conversion to RGB."""
+        """F0 of metals, linear, from memory of widely printed tables: gold 1.00 0.77 0.34, copper
+        0.95 0.64 0.54; against `mitsuba`'s measured spectra through its own conversion to RGB."""
         for metal, wanted in (("Au", (1.0, 0.77, 0.34)), ("Cu", (0.95, 0.64, 0.54))):
             bsdf = mi.load_dict({"type": "conductor", "material": metal})
             si = mi.SurfaceInteraction3f()
@@ -118,7 +146,8 @@ class FresnelValues(TestCase):
 
 
 class SpecularWorkflow(TestCase):
-    """Source: the published conversion of KHR_materials_pbrSpecularGlossiness, as `trimesh.visual.gloss` implements it."""
+    """Source: the published conversion of KHR_materials_pbrSpecularGlossiness, as
+    `trimesh.visual.gloss` implements it."""
 
     def test_against_trimesh(self) -> None:
         from trimesh.visual.gloss import specular_to_pbr
@@ -128,8 +157,12 @@ class SpecularWorkflow(TestCase):
             ((0.02, 0.02, 0.02), (0.9, 0.7, 0.4)),
             ((0.3, 0.3, 0.3), (0.2, 0.2, 0.2)),
         ):
-            theirs = specular_to_pbr(specularFactor=list(specular), glossinessFactor=0.7, diffuseFactor=[*diffuse, 1.0])
-            base, metallic, roughness = to_metallic_roughness(np.array([diffuse]), np.array([specular]), np.array([0.7]))
+            theirs = specular_to_pbr(
+                specularFactor=list(specular), glossinessFactor=0.7, diffuseFactor=[*diffuse, 1.0]
+            )
+            base, metallic, roughness = to_metallic_roughness(
+                np.array([diffuse]), np.array([specular]), np.array([0.7])
+            )
             self.assertAlmostEqual(float(metallic[0]), theirs["metallicFactor"], places=2)
             self.assertAlmostEqual(float(roughness[0]), theirs["roughnessFactor"], places=2)
             got = np.array(theirs["baseColorFactor"][:3])
@@ -142,7 +175,9 @@ class SpecularWorkflow(TestCase):
         rng = np.random.default_rng(2)
         base = rng.uniform(0.1, 0.9, (500, 3)).astype(np.float32)
         for metallic in (0.0, 1.0):
-            back = to_metallic_roughness(*to_specular_gloss(base, np.full(500, metallic), np.full(500, 0.3)))
+            back = to_metallic_roughness(
+                *to_specular_gloss(base, np.full(500, metallic), np.full(500, 0.3))
+            )
             np.testing.assert_allclose(back[0], base, atol=0.01)
             np.testing.assert_allclose(back[1], metallic, atol=0.02)
             np.testing.assert_allclose(back[2], 0.3, atol=1e-6)
@@ -192,5 +227,6 @@ class Tangents(TestCase):
             cosine = (ours[:, :3] * theirs[:, :3]).sum(1)
             with self.subTest(what):
                 self.assertGreater((cosine > 0.999).mean(), 0.98)
-                # Theirs has v up, as its own convention; the frame's handedness is the same up to that turn.
+                # Theirs has v up, as its own convention; the frame's handedness is the same up to
+                # that turn.
                 self.assertGreater(abs((ours[:, 3] * theirs[:, 3]).mean()), 0.98)

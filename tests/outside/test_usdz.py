@@ -42,7 +42,9 @@ def text(before: str, after: str) -> Callable[[dict[str, bytes]], None]:
     return change
 
 
-def texels(name: str, change: Callable[[np.ndarray], np.ndarray]) -> Callable[[dict[str, bytes]], None]:
+def texels(
+    name: str, change: Callable[[np.ndarray], np.ndarray]
+) -> Callable[[dict[str, bytes]], None]:
     def tamper(files: dict[str, bytes]) -> None:
         pixels = cv2.imdecode(np.frombuffer(files[name], np.uint8), cv2.IMREAD_UNCHANGED)
         files[name] = cv2.imencode(".png", change(pixels))[1].tobytes()
@@ -53,12 +55,16 @@ def texels(name: str, change: Callable[[np.ndarray], np.ndarray]) -> Callable[[d
 def complaints(stage: Usd.Stage) -> list[str]:
     """What every validator that usd-core brings says of a stage."""
     validators = UsdValidation.ValidationRegistry().GetOrLoadAllValidators()
-    return [f"{found.GetName()}: {found.GetMessage()}" for found in UsdValidation.ValidationContext(validators).Validate(stage)]
+    return [
+        f"{found.GetName()}: {found.GetMessage()}"
+        for found in UsdValidation.ValidationContext(validators).Validate(stage)
+    ]
 
 
 class Compliance(TestCase):
     def test_the_archive_obeys_the_format_and_usds_own_checker(self) -> None:
-        """Source: “Usdz File Format Specification”: stored, aligned to 64 bytes, the layer first; all of `UsdValidation`."""
+        """Source: “Usdz File Format Specification”: stored, aligned to 64 bytes, the layer first;
+        all of `UsdValidation`."""
         with project() as opened, folder() as root:
             export_package(opened, find_profile("usdz"), root / "out")
             path = root / "out/Test_plates.usdz"
@@ -69,16 +75,27 @@ class Compliance(TestCase):
                 for entry in entries:
                     self.assertEqual(entry.compress_type, zipfile.ZIP_STORED)
                     names, extra = struct.unpack_from("<HH", raw, entry.header_offset + 26)
-                    self.assertEqual((entry.header_offset + 30 + names + extra) % 64, 0, entry.filename)
+                    self.assertEqual(
+                        (entry.header_offset + 30 + names + extra) % 64, 0, entry.filename
+                    )
             self.assertEqual(complaints(Usd.Stage.Open(str(path))), [])
-        self.assertTrue(complaints(Usd.Stage.CreateInMemory()), "the checker does complain of a stage that says nothing")
+        self.assertTrue(
+            complaints(Usd.Stage.CreateInMemory()),
+            "the checker does complain of a stage that says nothing",
+        )
 
     def test_usd_sees_the_meshes_and_materials_that_were_meant(self) -> None:
         with project() as opened, folder() as root:
             export_package(opened, find_profile("usdz"), root / "out")
             stage = Usd.Stage.Open(str(root / "out/Test_plates.usdz"))
             meshes = [prim for prim in stage.Traverse() if prim.IsA(UsdGeom.Mesh)]
-            bound = {m.GetName(): UsdShade.MaterialBindingAPI(m).ComputeBoundMaterial()[0].GetPrim().GetName() for m in meshes}
+            bound = {
+                m.GetName(): UsdShade.MaterialBindingAPI(m)
+                .ComputeBoundMaterial()[0]
+                .GetPrim()
+                .GetName()
+                for m in meshes
+            }
             self.assertEqual(bound, {"Front": "tile", "Back": "tile_dull", "Bare": "plain"})
             self.assertEqual(UsdGeom.GetStageUpAxis(stage), "Y")
             box = (
@@ -87,35 +104,106 @@ class Compliance(TestCase):
                 .ComputeAlignedRange()
             )
             np.testing.assert_allclose(box.GetSize(), (7, 1, 0), atol=1e-5)
-            plain = UsdShade.Material(stage.GetPrimAtPath("/Root/Materials/plain")).ComputeSurfaceSource()[0]
-            np.testing.assert_allclose(plain.GetInput("diffuseColor").Get(), (0.2, 0.3, 0.4), atol=1e-6)
+            plain = UsdShade.Material(
+                stage.GetPrimAtPath("/Root/Materials/plain")
+            ).ComputeSurfaceSource()[0]
+            np.testing.assert_allclose(
+                plain.GetInput("diffuseColor").Get(), (0.2, 0.3, 0.4), atol=1e-6
+            )
 
 
 class Tampered(TestCase):
     CASES = (
-        ("roughness turned round", texels("textures/tile_ORM.png", lambda p: np.dstack([p[..., 0], 255 - p[..., 1], p[..., 2]])), ("roughness", "inverted")),
-        ("green turned", texels("textures/tile_Normal.png", lambda p: np.dstack([p[..., 0], 255 - p[..., 1], p[..., 2]])), ("normal", "green-flipped")),
-        ("texture gone", lambda files: files.pop("textures/tile_ORM.png"), ("metallic", "missing-file")),
-        ("texture cut off", lambda files: files.update({"textures/tile_ORM.png": files["textures/tile_ORM.png"][:700]}), ("occlusion", "unreadable-file")),
-        ("colour as data", text('sourceColorSpace = "sRGB"', 'sourceColorSpace = "raw"'), ("base_color", "wrong-encoding")),
-        ("cut-off", text("opacityThreshold = 0.4", "opacityThreshold = 0.7"), ("opacity", "cutoff-changed")),
-        ("no cut-out", text("float inputs:opacityThreshold = 0.4", "float inputs:opacityThreshold = 0"), ("opacity", "alpha-mode-changed")),
+        (
+            "roughness turned round",
+            texels(
+                "textures/tile_ORM.png",
+                lambda p: np.dstack([p[..., 0], 255 - p[..., 1], p[..., 2]]),
+            ),
+            ("roughness", "inverted"),
+        ),
+        (
+            "green turned",
+            texels(
+                "textures/tile_Normal.png",
+                lambda p: np.dstack([p[..., 0], 255 - p[..., 1], p[..., 2]]),
+            ),
+            ("normal", "green-flipped"),
+        ),
+        (
+            "texture gone",
+            lambda files: files.pop("textures/tile_ORM.png"),
+            ("metallic", "missing-file"),
+        ),
+        (
+            "texture cut off",
+            lambda files: files.update(
+                {"textures/tile_ORM.png": files["textures/tile_ORM.png"][:700]}
+            ),
+            ("occlusion", "unreadable-file"),
+        ),
+        (
+            "colour as data",
+            text('sourceColorSpace = "sRGB"', 'sourceColorSpace = "raw"'),
+            ("base_color", "wrong-encoding"),
+        ),
+        (
+            "cut-off",
+            text("opacityThreshold = 0.4", "opacityThreshold = 0.7"),
+            ("opacity", "cutoff-changed"),
+        ),
+        (
+            "no cut-out",
+            text("float inputs:opacityThreshold = 0.4", "float inputs:opacityThreshold = 0"),
+            ("opacity", "alpha-mode-changed"),
+        ),
         ("one-sided", text("doubleSided = 1", "doubleSided = 0"), ("settings", "sides-changed")),
-        ("transform", text("inputs:scale = (2, 3)", "inputs:scale = (2, 2)"), ("settings", "uv-transform-lost")),
-        ("turned", text("inputs:rotation = 17.1887339", "inputs:rotation = 20"), ("settings", "uv-transform-lost")),
-        ("constant", text("inputs:roughness = 0.35", "inputs:roughness = 0.9"), ("roughness", "constant-changed")),
-        ("another channel", text("roughness.outputs:g", "roughness.outputs:b"), ("roughness", "channels-swapped")),
-        ("unbound", text("rel material:binding = </Root/Materials/plain>", ""), ("base_color", "slot-unassigned")),
-        ("bound otherwise", text("</Root/Materials/tile_dull>\n", "</Root/Materials/plain>\n"), ("base_color", "slot-reassigned")),
-        ("no layer", lambda files: files.update({"Test_plates.usda": b"#usda 1.0\n(\n"}), ("base_color", "unreadable-file")),
-    )  # fmt: skip
+        (
+            "transform",
+            text("inputs:scale = (2, 3)", "inputs:scale = (2, 2)"),
+            ("settings", "uv-transform-lost"),
+        ),
+        (
+            "turned",
+            text("inputs:rotation = 17.1887339", "inputs:rotation = 20"),
+            ("settings", "uv-transform-lost"),
+        ),
+        (
+            "constant",
+            text("inputs:roughness = 0.35", "inputs:roughness = 0.9"),
+            ("roughness", "constant-changed"),
+        ),
+        (
+            "another channel",
+            text("roughness.outputs:g", "roughness.outputs:b"),
+            ("roughness", "channels-swapped"),
+        ),
+        (
+            "unbound",
+            text("rel material:binding = </Root/Materials/plain>", ""),
+            ("base_color", "slot-unassigned"),
+        ),
+        (
+            "bound otherwise",
+            text("</Root/Materials/tile_dull>\n", "</Root/Materials/plain>\n"),
+            ("base_color", "slot-reassigned"),
+        ),
+        (
+            "no layer",
+            lambda files: files.update({"Test_plates.usda": b"#usda 1.0\n(\n"}),
+            ("base_color", "unreadable-file"),
+        ),
+    )
 
     def test_every_tampering_is_found_with_its_cause(self) -> None:
         for what, change, wanted in self.CASES:
             with self.subTest(what):
                 trial = tampered(change)
                 self.assertFalse(trial.passed)
-                self.assertIn(wanted, {(c.input, c.cause) for c in trial.cells if c.verdict in ("differs", "lost")})
+                self.assertIn(
+                    wanted,
+                    {(c.input, c.cause) for c in trial.cells if c.verdict in ("differs", "lost")},
+                )
 
     def test_packing_it_again_unchanged_is_no_fault(self) -> None:
         self.assertTrue(tampered(lambda files: None).passed)
@@ -128,4 +216,6 @@ class Tampered(TestCase):
                 spoil(Path(root / "out/Test_plates.usdz"))
                 trial = run_trial(opened, root / "out", profile, renders=False)
                 self.assertFalse(trial.passed)
-                self.assertTrue({c.cause for c in trial.cells} <= {"missing-file", "unreadable-file"})
+                self.assertTrue(
+                    {c.cause for c in trial.cells} <= {"missing-file", "unreadable-file"}
+                )

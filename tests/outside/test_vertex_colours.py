@@ -41,7 +41,8 @@ class AsTrimeshWritesThem(TestCase):
 
 
 class AsUsdHasThem(TestCase):
-    """Source: UsdGeomGprim, `displayColor`: of vertices it varies over the mesh, constant it is how the mesh is shown."""
+    """Source: UsdGeomGprim, `displayColor`: of vertices it varies over the mesh, constant it is how
+    the mesh is shown."""
 
     def test_of_vertices_of_corners_and_of_the_whole(self) -> None:
         from pxr import Gf, Sdf, Usd, UsdGeom
@@ -56,7 +57,13 @@ class AsUsdHasThem(TestCase):
                 made.GetFaceVertexCountsAttr().Set([3] * 4)
                 made.GetFaceVertexIndicesAttr().Set(FACES.reshape(-1).tolist())
                 tints = TINTS[:, :3] / 255
-                chosen = tints if amount == 4 else tints[FACES.reshape(-1)] if amount == 12 else tints[:1]
+                chosen = (
+                    tints
+                    if amount == 4
+                    else tints[FACES.reshape(-1)]
+                    if amount == 12
+                    else tints[:1]
+                )
                 primvar = made.CreateDisplayColorPrimvar(interpolation)
                 primvar.Set([Gf.Vec3f(*map(float, c)) for c in chosen])
                 stage.Save()
@@ -64,4 +71,6 @@ class AsUsdHasThem(TestCase):
                 self.assertEqual(bool(mesh.coloured.all()), amount > 1)
                 if amount > 1:
                     for place, tint in zip(CORNERS, tints, strict=True):
-                        np.testing.assert_allclose(by_corner(mesh)[tuple(place)][:3], tint, atol=1e-6)
+                        np.testing.assert_allclose(
+                            by_corner(mesh)[tuple(place)][:3], tint, atol=1e-6
+                        )

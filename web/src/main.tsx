@@ -26,7 +26,8 @@ const queries = new QueryClient({
   defaultOptions: {
     queries: {
       staleTime: 10_000,
-      retry: (failures, problem) => failures < 2 && !(problem instanceof Said && problem.status >= 400),
+      retry: (failures, problem) =>
+        failures < 2 && !(problem instanceof Said && problem.status >= 400),
     },
   },
 })

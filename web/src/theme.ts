@@ -2,26 +2,83 @@
 import { createTheme } from '@mui/material/styles'
 
 const light = {
-  ground: '#e3e3e3', surface: '#efefef', raised: '#fafafa', line: '#cfcfcf', strong: '#a9a9a9',
-  ink: '#1b1b1b', ink2: '#565656', ink3: '#5f5f5f', accent: '#1f6f6b', accentWash: '#dfe9e8', onAccent: '#ffffff',
-  amber: '#7d5200', amberWash: '#f3e8d2', brick: '#a3302a', brickWash: '#f3dddb',
-  r: '#b3433b', g: '#37733a', b: '#3d62ad', a: '#5f5f5f', stage: '#767676',
+  ground: '#e3e3e3',
+  surface: '#efefef',
+  raised: '#fafafa',
+  line: '#cfcfcf',
+  strong: '#a9a9a9',
+  ink: '#1b1b1b',
+  ink2: '#565656',
+  ink3: '#5f5f5f',
+  accent: '#1f6f6b',
+  accentWash: '#dfe9e8',
+  onAccent: '#ffffff',
+  amber: '#7d5200',
+  amberWash: '#f3e8d2',
+  brick: '#a3302a',
+  brickWash: '#f3dddb',
+  r: '#b3433b',
+  g: '#37733a',
+  b: '#3d62ad',
+  a: '#5f5f5f',
+  stage: '#767676',
 }
 const dark: typeof light = {
-  ground: '#191919', surface: '#222222', raised: '#2b2b2b', line: '#3a3a3a', strong: '#5a5a5a',
-  ink: '#ececec', ink2: '#b4b4b4', ink3: '#a0a0a0', accent: '#6cc5bc', accentWash: '#263332', onAccent: '#10201f',
-  amber: '#e0b45c', amberWash: '#38301f', brick: '#ec8f87', brickWash: '#3a2524',
-  r: '#e07a71', g: '#7fbf78', b: '#86a8ea', a: '#aaaaaa', stage: '#767676',
+  ground: '#191919',
+  surface: '#222222',
+  raised: '#2b2b2b',
+  line: '#3a3a3a',
+  strong: '#5a5a5a',
+  ink: '#ececec',
+  ink2: '#b4b4b4',
+  ink3: '#a0a0a0',
+  accent: '#6cc5bc',
+  accentWash: '#263332',
+  onAccent: '#10201f',
+  amber: '#e0b45c',
+  amberWash: '#38301f',
+  brick: '#ec8f87',
+  brickWash: '#3a2524',
+  r: '#e07a71',
+  g: '#7fbf78',
+  b: '#86a8ea',
+  a: '#aaaaaa',
+  stage: '#767676',
 }
 
 /** Tints that tell slots apart on the stage: even lightness, so none stands out. */
-export const SLOT_TINTS = ['#6f9dc4', '#c98f52', '#a76fb0', '#6f9a72', '#bdb455', '#8b8b8b', '#c4757f', '#5fa7a3', '#9b8566', '#7f86c9']
+export const SLOT_TINTS = [
+  '#6f9dc4',
+  '#c98f52',
+  '#a76fb0',
+  '#6f9a72',
+  '#bdb455',
+  '#8b8b8b',
+  '#c4757f',
+  '#5fa7a3',
+  '#9b8566',
+  '#7f86c9',
+]
 
 /** Colours that numbers are shown in on a mesh: few, middle and many of something, what is marked, and what has no number. */
-export const RAMP = { low: '#2d3f4f', middle: '#d8d8d8', high: '#1f6f6b', mark: '#a3302a', none: '#6b6b6b' }
+export const RAMP = {
+  low: '#2d3f4f',
+  middle: '#d8d8d8',
+  high: '#1f6f6b',
+  mark: '#a3302a',
+  none: '#6b6b6b',
+}
 
 /** Colours of lights and of what the stage itself draws; linear light is made of them. */
-export const STAGE = { warm: '#ffd9a8', cool: '#bcd4ff', white: '#ffffff', black: '#000000', ghost: '#8a8a8a', wire: '#1b1b1b', back: '#a3302a' }
+export const STAGE = {
+  warm: '#ffd9a8',
+  cool: '#bcd4ff',
+  white: '#ffffff',
+  black: '#000000',
+  ghost: '#8a8a8a',
+  wire: '#1b1b1b',
+  back: '#a3302a',
+}
 
 /** Backgrounds of the stage. */
 export const BACKDROPS = { grey: 'var(--stage)', black: '#000000', white: '#ffffff' }
@@ -52,7 +109,14 @@ export const theme = createTheme({
   colorSchemes: { light: { palette: palette(light) }, dark: { palette: palette(dark) } },
   shape: { borderRadius: 3 },
   spacing: 8,
-  typography: { fontFamily: SANS, fontSize: 13, htmlFontSize: 16, button: { textTransform: 'none', fontWeight: 500 }, body1: { fontSize: 13, lineHeight: 1.45 }, body2: { fontSize: 13 } },
+  typography: {
+    fontFamily: SANS,
+    fontSize: 13,
+    htmlFontSize: 16,
+    button: { textTransform: 'none', fontWeight: 500 },
+    body1: { fontSize: 13, lineHeight: 1.45 },
+    body2: { fontSize: 13 },
+  },
   shadows: Array(25).fill('none') as never,
   transitions: { create: () => 'none' },
   components: {
@@ -60,19 +124,48 @@ export const theme = createTheme({
     MuiButton: {
       defaultProps: { size: 'small', variant: 'outlined', color: 'inherit' },
       styleOverrides: {
-        root: { borderColor: 'var(--strong)', background: 'var(--raised)', minHeight: 28, padding: '2px 10px', fontSize: 13, lineHeight: 1.5, whiteSpace: 'nowrap' },
+        root: {
+          borderColor: 'var(--strong)',
+          background: 'var(--raised)',
+          minHeight: 28,
+          padding: '2px 10px',
+          fontSize: 13,
+          lineHeight: 1.5,
+          whiteSpace: 'nowrap',
+        },
         text: { background: 'none', border: 0 },
-        contained: { background: 'var(--accent)', color: 'var(--onAccent)', '&:hover': { background: 'var(--accent)', filter: 'brightness(1.08)' } },
+        contained: {
+          background: 'var(--accent)',
+          color: 'var(--onAccent)',
+          '&:hover': { background: 'var(--accent)', filter: 'brightness(1.08)' },
+        },
       },
     },
-    MuiPaper: { styleOverrides: { root: { border: '1px solid var(--line)', backgroundImage: 'none' } } },
-    MuiTooltip: { defaultProps: { enterDelay: 500, disableInteractive: true }, styleOverrides: { tooltip: { background: 'var(--ink)', color: 'var(--raised)', fontSize: 12 } } },
-    MuiMenuItem: { styleOverrides: { root: { fontSize: 13, minHeight: 28, paddingTop: 2, paddingBottom: 2 } } },
+    MuiPaper: {
+      styleOverrides: { root: { border: '1px solid var(--line)', backgroundImage: 'none' } },
+    },
+    MuiTooltip: {
+      defaultProps: { enterDelay: 500, disableInteractive: true },
+      styleOverrides: {
+        tooltip: { background: 'var(--ink)', color: 'var(--raised)', fontSize: 12 },
+      },
+    },
+    MuiMenuItem: {
+      styleOverrides: { root: { fontSize: 13, minHeight: 28, paddingTop: 2, paddingBottom: 2 } },
+    },
     MuiTextField: { defaultProps: { size: 'small' } },
     MuiInputBase: { styleOverrides: { root: { fontSize: 13 } } },
-    MuiSlider: { defaultProps: { size: 'small' }, styleOverrides: { thumb: { width: 6, height: 14, borderRadius: 1, background: 'var(--ink)' }, rail: { background: 'var(--strong)', opacity: 1 } } },
+    MuiSlider: {
+      defaultProps: { size: 'small' },
+      styleOverrides: {
+        thumb: { width: 6, height: 14, borderRadius: 1, background: 'var(--ink)' },
+        rail: { background: 'var(--strong)', opacity: 1 },
+      },
+    },
     MuiCheckbox: { defaultProps: { size: 'small' } },
-    MuiDialogTitle: { styleOverrides: { root: { fontSize: 17, fontWeight: 600, padding: '16px 20px 8px' } } },
+    MuiDialogTitle: {
+      styleOverrides: { root: { fontSize: 17, fontWeight: 600, padding: '16px 20px 8px' } },
+    },
     MuiAlert: { styleOverrides: { root: { fontSize: 13 } } },
   },
 })

@@ -2,9 +2,19 @@
 import type { AlphaMode, InputName, Role, Verdict } from './api/types'
 
 export const ROLE_WORDS: Record<Role, string> = {
-  base_color: 'Base colour', metallic: 'Metallic', roughness: 'Roughness', gloss: 'Gloss', normal: 'Normal',
-  occlusion: 'Occlusion', height: 'Height', emission: 'Emission', opacity: 'Opacity', specular: 'Specular',
-  subsurface: 'Subsurface', mask: 'Mask', unknown: 'Unknown',
+  base_color: 'Base colour',
+  metallic: 'Metallic',
+  roughness: 'Roughness',
+  gloss: 'Gloss',
+  normal: 'Normal',
+  occlusion: 'Occlusion',
+  height: 'Height',
+  emission: 'Emission',
+  opacity: 'Opacity',
+  specular: 'Specular',
+  subsurface: 'Subsurface',
+  mask: 'Mask',
+  unknown: 'Unknown',
 }
 export const ROLES = Object.keys(ROLE_WORDS) as Role[]
 
@@ -33,9 +43,16 @@ export const INPUTS = Object.keys(INPUT_WORDS) as InputName[]
 export const EXTRA_INPUTS = INPUTS.slice(8)
 export const TRIAL_INPUTS = [...INPUTS.slice(0, 7), 'settings'] as const
 
-export const ALPHA_WORDS: Record<AlphaMode, string> = { opaque: 'solid', mask: 'cut-out', blend: 'see-through' }
+export const ALPHA_WORDS: Record<AlphaMode, string> = {
+  opaque: 'solid',
+  mask: 'cut-out',
+  blend: 'see-through',
+}
 
-export const VERDICTS: Record<Verdict, { glyph: string; word: string; tone: 'accent' | 'amber' | 'brick' | 'quiet' }> = {
+export const VERDICTS: Record<
+  Verdict,
+  { glyph: string; word: string; tone: 'accent' | 'amber' | 'brick' | 'quiet' }
+> = {
   same: { glyph: '=', word: 'equal', tone: 'accent' },
   close: { glyph: '≈', word: 'within rounding', tone: 'accent' },
   lost: { glyph: '△', word: 'lost on the way', tone: 'amber' },
@@ -47,11 +64,14 @@ export const causeWords = (cause: string) => cause.replaceAll('-', ' ')
 
 export const CHANNEL_LETTERS = ['r', 'g', 'b', 'a'] as const
 
-export const count = (number: number, one: string, many = `${one}s`) => `${number} ${number === 1 ? one : many}`
+export const count = (number: number, one: string, many = `${one}s`) =>
+  `${number} ${number === 1 ? one : many}`
 
 /** Longest sides to choose from, and the one that is set; 0 stands for no limit. */
 export const sizesWith = (own: number | null | undefined) =>
-  [...new Set([0, 4096, 2048, 1024, 512, 256, 128, 64, 32, ...(own ? [own] : [])])].sort((a, b) => (a === 0 ? -1 : b === 0 ? 1 : b - a))
+  [...new Set([0, 4096, 2048, 1024, 512, 256, 128, 64, 32, ...(own ? [own] : [])])].sort((a, b) =>
+    a === 0 ? -1 : b === 0 ? 1 : b - a,
+  )
 
 export function bytes(size: number): string {
   if (size < 1024) return `${size} B`
@@ -65,7 +85,8 @@ export function bytes(size: number): string {
   return `${value.toFixed(value < 10 ? 1 : 0)} ${units[unit]}`
 }
 
-export const sizeWords = (width: number, height: number) => (width === height ? `${width}²` : `${width} × ${height}`)
+export const sizeWords = (width: number, height: number) =>
+  width === height ? `${width}²` : `${width} × ${height}`
 
 export function ago(iso: string): string {
   const minutes = Math.round((Date.now() - new Date(iso).getTime()) / 60000)

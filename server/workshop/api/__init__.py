@@ -1,4 +1,5 @@
-"""The HTTP API. Its schemas are the core's own models, and the interface's types are generated from it."""
+"""The HTTP API. Its schemas are the core's own models, and the interface's types are generated from
+it."""
 
 from __future__ import annotations
 
@@ -44,7 +45,10 @@ class Api(NinjaAPI):
         body = {"application/json": {"schema": {"$ref": "#/components/schemas/ErrorOut"}}}
         for calls in schema["paths"].values():
             for call in calls.values():
-                call["responses"] |= {code: {"description": words, "content": body} for code, words in REFUSALS.items()}
+                call["responses"] |= {
+                    code: {"description": words, "content": body}
+                    for code, words in REFUSALS.items()
+                }
         return schema
 
 
@@ -64,7 +68,9 @@ api.add_router("", plan.router)
 api.add_router("", packages.router)
 
 
-def _refused(request: HttpRequest, status: int, message: str, subject: str = "", hint: str = "") -> HttpResponse:
+def _refused(
+    request: HttpRequest, status: int, message: str, subject: str = "", hint: str = ""
+) -> HttpResponse:
     # What came in may hold halves of characters, which no answer can.
     said = {"message": message, "subject": subject, "hint": hint}
     plain = {key: text.encode("utf-8", "replace").decode() for key, text in said.items()}
@@ -85,7 +91,9 @@ def mendable(request: HttpRequest, problem: EktoposError) -> HttpResponse:
 @api.exception_handler(Http404)
 def gone(request: HttpRequest, problem: Http404) -> HttpResponse:
     """Something that is not there, or not any more."""
-    return _refused(request, 404, "There is nothing at this address.", hint="Look in the list of projects.")
+    return _refused(
+        request, 404, "There is nothing at this address.", hint="Look in the list of projects."
+    )
 
 
 @api.exception_handler(StaleRevision)
@@ -93,7 +101,13 @@ def stale(request: HttpRequest, problem: StaleRevision) -> HttpResponse:
     """An edit made on a state in which what it concerns was otherwise."""
     message = f"This was changed meanwhile: {'; '.join(problem.what)}."
     return _refused(
-        request, 409, message, hint="Your change was not made. What is there now is shown; make it again if you still want it."
+        request,
+        409,
+        message,
+        hint=(
+            "Your change was not made. What is there now is shown; make it again if you still "
+            "want it."
+        ),
     )
 
 
@@ -103,7 +117,11 @@ def misunderstood(request: HttpRequest, problem: ValidationError) -> HttpRespons
     first = problem.errors[0] if problem.errors else {"loc": (), "msg": "it is not understood"}
     place = ".".join(str(part) for part in first["loc"][1:] if part != "given")
     return _refused(
-        request, 422, f"{first['msg'][:300]}.", subject=place[:200] or "the request", hint="Correct it and send it again."
+        request,
+        422,
+        f"{first['msg'][:300]}.",
+        subject=place[:200] or "the request",
+        hint="Correct it and send it again.",
     )
 
 
@@ -113,13 +131,20 @@ def refused(request: HttpRequest, problem: HttpError) -> HttpResponse:
     why = problem.__cause__ or problem.__context__
     if isinstance(why, EktoposError):
         return _refused(request, problem.status_code, why.message, why.subject, why.hint)
-    return _refused(request, problem.status_code, f"{problem}.", hint="Correct it and send it again.")
+    return _refused(
+        request, problem.status_code, f"{problem}.", hint="Correct it and send it again."
+    )
 
 
 @api.exception_handler(RequestDataTooBig)
 def too_big(request: HttpRequest, problem: RequestDataTooBig) -> HttpResponse:
     """A body that is larger than any edit."""
-    return _refused(request, 413, "The request is larger than 32 MiB.", hint="Send less at once; files go to /api/uploads.")
+    return _refused(
+        request,
+        413,
+        "The request is larger than 32 MiB.",
+        hint="Send less at once; files go to /api/uploads.",
+    )
 
 
 @api.exception_handler(OperationalError)

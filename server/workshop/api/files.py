@@ -56,7 +56,11 @@ def upload(request: HttpRequest, file: File[UploadedFile], path: Form[str]) -> U
         raise EktoposError("the file has no name that can be kept.", hint="Give it another name.")
     if file.size is not None and file.size > settings.MAX_UPLOAD_BYTES:
         most = f"{settings.MAX_UPLOAD_BYTES / 2**30:g} GiB"
-        raise TooLarge(f"the file is larger than {most}.", subject=path, hint="Make it smaller before bringing it in.")
+        raise TooLarge(
+            f"the file is larger than {most}.",
+            subject=path,
+            hint="Make it smaller before bringing it in.",
+        )
     sha256, size = put(file.chunks())
     return Upload(path=path, sha256=sha256, bytes=size)
 
@@ -64,7 +68,11 @@ def upload(request: HttpRequest, file: File[UploadedFile], path: Form[str]) -> U
 @router.post("/uploads/known", response=list[str])
 def known(request: HttpRequest, given: Hashes) -> list[str]:
     """Which contents are here already, whole and undamaged, so that they need not be sent again."""
-    return [sha for sha in given.sha256 if is_hash(sha) and known_content(sha) is not None and is_sound(sha)]
+    return [
+        sha
+        for sha in given.sha256
+        if is_hash(sha) and known_content(sha) is not None and is_sound(sha)
+    ]
 
 
 @router.post("/projects/{uuid:project_id}/bring-in", response=JobOut)
@@ -72,7 +80,9 @@ def bring_in(request: HttpRequest, project_id: UUID, given: Uploads) -> Job:
     """Start measuring uploaded files and adding them to the project."""
     for file in given.files:
         if known_content(file.sha256) is None:
-            raise MissingReference("it has not been uploaded.", subject=file.path, hint="Drop it again.")
+            raise MissingReference(
+                "it has not been uploaded.", subject=file.path, hint="Drop it again."
+            )
     files = [{"path": file.path, "sha256": file.sha256} for file in given.files]
     return Job.start(found(project_id), "bring-in", {"files": files})
 
@@ -94,7 +104,9 @@ def cancel(request: HttpRequest, job_id: UUID) -> Job:
     """Ask a job to stop; one that has not begun stops at once."""
     now = timezone.now()
     Job.objects.filter(pk=job_id).update(cancel_requested=True, beat=now)
-    Job.objects.filter(pk=job_id, state=Job.State.WAITING).update(state=Job.State.CANCELLED, finished=now)
+    Job.objects.filter(pk=job_id, state=Job.State.WAITING).update(
+        state=Job.State.CANCELLED, finished=now
+    )
     return get_object_or_404(Job, pk=job_id)
 
 
@@ -107,8 +119,12 @@ def start_archive(request: HttpRequest, project_id: UUID) -> Job:
 @router.get("/jobs/{uuid:job_id}/file")
 def packed(request: HttpRequest, job_id: UUID) -> FileResponse:
     """The zip that a job has packed."""
-    job = get_object_or_404(Job, pk=job_id, state=Job.State.DONE, kind__in=("archive", "package-archive"))
+    job = get_object_or_404(
+        Job, pk=job_id, state=Job.State.DONE, kind__in=("archive", "package-archive")
+    )
     path = archive_path(job.pk)
     if not path.is_file():
-        raise MissingReference("the zip is not kept any more.", subject=job.result["name"], hint="Save it again.")
+        raise MissingReference(
+            "the zip is not kept any more.", subject=job.result["name"], hint="Save it again."
+        )
     return FileResponse(path.open("rb"), as_attachment=True, filename=job.result["name"])

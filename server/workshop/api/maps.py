@@ -90,7 +90,9 @@ def _board(project: Project) -> list[tuple[BoardMap, Facts | None, Verdict | Non
     document, revision = project.document, project.head
     shas = {name: revision.sha_of(entry.file) for name, entry in document.maps.items()}
     rows = MapFacts.known(shas.values())
-    measuring = project.jobs.filter(state__in=("waiting", "running"), kind__in=("bring-in", "measure")).exists()
+    measuring = project.jobs.filter(
+        state__in=("waiting", "running"), kind__in=("bring-in", "measure")
+    ).exists()
     set_of = {name: set_name for set_name, names in sets_of(document).items() for name in names}
     users: dict[str, list[str]] = {}
     for material, entry in document.materials.items():
@@ -106,24 +108,40 @@ def _board(project: Project) -> list[tuple[BoardMap, Facts | None, Verdict | Non
         verdict = verdicts.get(map_entry.file)
         state: str = "measuring" if measuring else "missing"
         if verdict is not None:
-            state = "conflict" if verdict.conflict else "unsure" if verdict.confidence < SURE else "sure"
+            state = (
+                "conflict"
+                if verdict.conflict
+                else "unsure"
+                if verdict.confidence < SURE
+                else "sure"
+            )
             state = "sure" if map_entry.by_hand else state
         header = facts.header if facts else None
         result.append(
             (
                 BoardMap(
-                    name=name, file=map_entry.file, sha256=shas[name], set=set_of[name], roles=map_entry.roles,
-                    encoding=map_entry.encoding, normal_y=map_entry.normal_y, by_hand=map_entry.by_hand, state=state,
+                    name=name,
+                    file=map_entry.file,
+                    sha256=shas[name],
+                    set=set_of[name],
+                    roles=map_entry.roles,
+                    encoding=map_entry.encoding,
+                    normal_y=map_entry.normal_y,
+                    by_hand=map_entry.by_hand,
+                    state=state,
                     confidence=verdict.confidence if verdict else 0.0,
-                    width=header.width if header else 0, height=header.height if header else 0,
-                    channels=header.channels if header else 0, bits=header.bits if header else 0,
-                    is_float=header.is_float if header else False, bytes=row.bytes if row else 0,
+                    width=header.width if header else 0,
+                    height=header.height if header else 0,
+                    channels=header.channels if header else 0,
+                    bits=header.bits if header else 0,
+                    is_float=header.is_float if header else False,
+                    bytes=row.bytes if row else 0,
                     used_by=users.get(name, []),
                 ),
                 facts,
                 verdict,
             )
-        )  # fmt: skip
+        )
     return result
 
 
@@ -141,23 +159,34 @@ def get_map(request: HttpRequest, project_id: UUID, name: str) -> MapOut:
         if row.name != name:
             continue
         if facts is None or verdict is None:
-            raise MissingReference("its file has not been measured.", subject=name, hint="Bring it in again.")
+            raise MissingReference(
+                "its file has not been measured.", subject=name, hint="Bring it in again."
+            )
         statistics = facts.statistics
         stated = recheck(facts, row.roles, row.encoding, row.normal_y) if row.by_hand else verdict  # type: ignore[arg-type]
         return MapOut(
-            map=row, role=verdict.role, judged_roles=verdict.roles, judged_normal_y=verdict.normal_y,
-            evidence=list(stated.evidence), doubts=list(stated.doubts), notes=list(facts.notes),
-            ending=ending_of(project.document, name), background=statistics.background,
+            map=row,
+            role=verdict.role,
+            judged_roles=verdict.roles,
+            judged_normal_y=verdict.normal_y,
+            evidence=list(stated.evidence),
+            doubts=list(stated.doubts),
+            notes=list(facts.notes),
+            ending=ending_of(project.document, name),
+            background=statistics.background,
             background_colour=list(statistics.background_colour),
             channels=[
-                ChannelOut(name=c.name, low=c.low, high=c.high, mean=c.mean, histogram=list(c.histogram))
+                ChannelOut(
+                    name=c.name, low=c.low, high=c.high, mean=c.mean, histogram=list(c.histogram)
+                )
                 for c in statistics.channels
             ],
-            repeats_x=statistics.seam[0], repeats_y=statistics.seam[1],
+            repeats_x=statistics.seam[0],
+            repeats_y=statistics.seam[1],
             # Uncompressed RGBA with mips: 4/3 of the top level. Source: Khronos Data Format.
             memory=facts.header.width * facts.header.height * 4 * facts.header.bits // 8 * 4 // 3,
             format=facts.header.format,
-        )  # fmt: skip
+        )
     raise MissingReference("there is no such map.", subject=name)
 
 
@@ -168,9 +197,13 @@ def map_picture(request: HttpRequest, sha256: str, view: View, size: int) -> Htt
 
 
 @router.get("/map-pictures/{sha256}/{view}/at/{int:x}/{int:y}/{int:width}x{int:height}.png")
-def map_region(request: HttpRequest, sha256: str, view: View, x: int, y: int, width: int, height: int) -> HttpResponse:
+def map_region(
+    request: HttpRequest, sha256: str, view: View, x: int, y: int, width: int, height: int
+) -> HttpResponse:
     """Part of a map, texel for texel, at most 2048 × 2048."""
-    return picture(pictures.map_region(_hash(sha256), view, x, y, min(width, 2048), min(height, 2048)))
+    return picture(
+        pictures.map_region(_hash(sha256), view, x, y, min(width, 2048), min(height, 2048))
+    )
 
 
 @router.get("/map-pictures/{sha256}/texel/{int:x}/{int:y}", response=Texel)

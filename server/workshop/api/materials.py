@@ -27,7 +27,13 @@ from ektopos.images import Image, ImageHeader, encode_png, linear_to_srgb, quant
 from ektopos.materials import Material, Probed, effective, feed_problem, gives, probe, stage_recipe
 from ektopos.materials.adjust import clipped
 from ektopos.materials.convert import convert_set
-from ektopos.materials.preview import STAGE_PICTURES, StagePicture, feed_recipe, recipe_values, stage_picture
+from ektopos.materials.preview import (
+    STAGE_PICTURES,
+    StagePicture,
+    feed_recipe,
+    recipe_values,
+    stage_picture,
+)
 from ektopos.materials.resolve import Decoded
 from ektopos.targets import Plan, make_plan
 from ektopos.targets.profile import Profile, find_profile
@@ -151,7 +157,8 @@ def sheet(request: HttpRequest, project_id: UUID, name: str) -> Sheet:
 
 @router.post("/projects/{uuid:project_id}/sheets/{path:name}", response=Sheet)
 def try_sheet(request: HttpRequest, project_id: UUID, name: str, given: Trying) -> Sheet:
-    """The feed sheet a material would have with other values, while a control is being moved. Nothing is saved."""
+    """The feed sheet a material would have with other values, while a control is being moved.
+    Nothing is saved."""
     project = found(project_id)
     tried = {"materials": project.document.materials | {name: given.entry}}
     document = project.document.model_copy(update=tried)
@@ -159,10 +166,17 @@ def try_sheet(request: HttpRequest, project_id: UUID, name: str, given: Trying) 
 
 
 @router.get("/projects/{uuid:project_id}/stage", response=dict[str, StageOut])
-def stages(request: HttpRequest, project_id: UUID, checkpoint: int | None = None) -> dict[str, StageOut]:
-    """What the stage needs of every material, now or at a checkpoint. Broken materials are left out."""
+def stages(
+    request: HttpRequest, project_id: UUID, checkpoint: int | None = None
+) -> dict[str, StageOut]:
+    """What the stage needs of every material, now or at a checkpoint. Broken materials are left
+    out."""
     project = found(project_id)
-    revision = project.head if checkpoint is None else get_object_or_404(project.checkpoints, pk=checkpoint).revision
+    revision = (
+        project.head
+        if checkpoint is None
+        else get_object_or_404(project.checkpoints, pk=checkpoint).revision
+    )
     document = revision.parsed
     result = {}
     usable_maps = _usable_maps(revision, document)
@@ -175,48 +189,70 @@ def stages(request: HttpRequest, project_id: UUID, checkpoint: int | None = None
 
 
 @router.get("/projects/{uuid:project_id}/probe/{path:name}", response=list[Probed])
-def probe_point(request: HttpRequest, project_id: UUID, name: str, u: float, v: float) -> list[Probed]:
+def probe_point(
+    request: HttpRequest, project_id: UUID, name: str, u: float, v: float
+) -> list[Probed]:
     """Every input of a material at one point of a mesh, traced to its texels."""
     project = found(project_id)
     document, revision = project.document, project.head
 
     def find(map_name: str) -> Decoded:
         entry = document.maps[map_name]
-        return Decoded(pictures.decoded(revision.sha_of(entry.file)), entry.encoding, entry.normal_y)
+        return Decoded(
+            pictures.decoded(revision.sha_of(entry.file)), entry.encoding, entry.normal_y
+        )
 
     return probe(document, effective(document, name), (u, v), find)
 
 
 @router.get("/projects/{uuid:project_id}/conversions/{path:set_name}", response=ConversionOut)
 def conversion(request: HttpRequest, project_id: UUID, set_name: str) -> ConversionOut:
-    """What the conversion of a set of the specular workflow would give, on reduced copies. Nothing is saved."""
+    """What the conversion of a set of the specular workflow would give, on reduced copies. Nothing
+    is saved."""
     project = found(project_id)
     document = project.document
     usable = _usable_maps(project.head, document)
 
     def find(name: str) -> Decoded:
         if name not in usable:
-            raise MissingReference("its file is missing or still being measured.", subject=name, hint="Bring it in again.")
+            raise MissingReference(
+                "its file is missing or still being measured.",
+                subject=name,
+                hint="Bring it in again.",
+            )
         entry = document.maps[name]
-        return Decoded(_quick(f"{project.head.sha_of(entry.file)}-{entry.encoding}"), "linear", entry.normal_y)
+        return Decoded(
+            _quick(f"{project.head.sha_of(entry.file)}-{entry.encoding}"), "linear", entry.normal_y
+        )
 
     made = convert_set(document, set_name, find)
 
     def part(name: str, values: Float) -> ConvertedPart:
-        shown = linear_to_srgb(values) if values.ndim == 3 else np.repeat(values[..., None], 3, axis=2)
+        shown = (
+            linear_to_srgb(values) if values.ndim == 3 else np.repeat(values[..., None], 3, axis=2)
+        )
         png = base64.b64encode(encode_png(quantise(shown, 8))).decode()
-        low, high, mean = float(values.min()), float(values.max()), float(values.mean(dtype=np.float64))
-        return ConvertedPart(name=name, picture=f"data:image/png;base64,{png}", low=low, high=high, mean=mean)
+        low, high, mean = (
+            float(values.min()),
+            float(values.max()),
+            float(values.mean(dtype=np.float64)),
+        )
+        return ConvertedPart(
+            name=name, picture=f"data:image/png;base64,{png}", low=low, high=high, mean=mean
+        )
 
     return ConversionOut(
-        before=[part(*pair) for pair in made.before.items()], after=[part(*pair) for pair in made.after.items()],
+        before=[part(*pair) for pair in made.before.items()],
+        after=[part(*pair) for pair in made.after.items()],
         way_back=made.way_back(),
-    )  # fmt: skip
+    )
 
 
 @router.post("/projects/{uuid:project_id}/convert", response=JobOut)
 def start_convert(request: HttpRequest, project_id: UUID, given: Converting) -> Job:
-    """Start making metallic-roughness maps and a material of a set's diffuse, specular and gloss."""
+    """Start making metallic-roughness maps and a material of a set's diffuse, specular and
+    gloss.
+    """
     return Job.start(found(project_id), "convert", {"set": given.set})
 
 
@@ -247,9 +283,14 @@ def _sheet(project: Project, document: Document, name: str) -> Sheet:
         if feed is None and input_name in EXTRA_INPUTS:
             continue
         row = Row(
-            input=input_name, feed=feed, own=input_name in entry.inputs, origin=material.origin.get(input_name),
-            picture=None, gives=None, leaves=_leaves(plan, planning_problem, material, input_name, profile),
-        )  # fmt: skip
+            input=input_name,
+            feed=feed,
+            own=input_name in entry.inputs,
+            origin=material.origin.get(input_name),
+            picture=None,
+            gives=None,
+            leaves=_leaves(plan, planning_problem, material, input_name, profile),
+        )
         if feed is not None:
             row.problem = feed_problem(document, feed, input_name) or _missing(usable_maps, feed)
             if row.problem is None:
@@ -265,8 +306,15 @@ def _sheet(project: Project, document: Document, name: str) -> Sheet:
         material=name,
         chain=list(material.chain),
         derived=[other for other, e in document.materials.items() if e.base == name],
-        slots=[f"{mesh} · {s}" for mesh, m in document.meshes.items() for s, worn in m.slots.items() if worn == name],
-        own_settings=[key for key in entry.model_dump(exclude_none=True, exclude={"inputs"}) if key != "base"],
+        slots=[
+            f"{mesh} · {s}"
+            for mesh, m in document.meshes.items()
+            for s, worn in m.slots.items()
+            if worn == name
+        ],
+        own_settings=[
+            key for key in entry.model_dump(exclude_none=True, exclude={"inputs"}) if key != "base"
+        ],
         surface_tag=material.surface_tag,
         size_limit=material.size_limit,
         rows=rows,
@@ -288,12 +336,17 @@ def _clipped(recipe: dict[str, Any], name: InputName) -> float:
     if name == "normal":
         return 0.0
     feed = Feed.model_validate(recipe["inputs"][name])
-    plain = {key: recipe["inputs"][name][key] for key in ("map", "channels", "value") if key in recipe["inputs"][name]}
+    plain = {
+        key: recipe["inputs"][name][key]
+        for key in ("map", "channels", "value")
+        if key in recipe["inputs"][name]
+    }
     return clipped(recipe_values({"inputs": {name: plain}}, name, _quick), feed)
 
 
 def _suggestion(document: Document, material: Material, name: InputName, mean: float) -> str:
-    """“Too shiny? This may be gloss”, where a map is fed as roughness, is bright where gloss would be, and nobody has said."""
+    """“Too shiny? This may be gloss”, where a map is fed as roughness, is bright where gloss would
+    be, and nobody has said."""
     feed = material.feeds.get(name)
     if name != "roughness" or feed is None or feed.map is None or feed.invert:
         return ""
@@ -319,42 +372,76 @@ def _missing(usable: set[str], feed: Feed) -> str | None:
     return f"the file of {gone[0]} is missing or still being measured." if gone else None
 
 
-def _stage(revision: Revision, document: Document, material: Material, usable_maps: set[str]) -> StageOut:
-    usable = {n: f for n, f in material.feeds.items() if not feed_problem(document, f, n) and not _missing(usable_maps, f)}
+def _stage(
+    revision: Revision, document: Document, material: Material, usable_maps: set[str]
+) -> StageOut:
+    usable = {
+        n: f
+        for n, f in material.feeds.items()
+        if not feed_problem(document, f, n) and not _missing(usable_maps, f)
+    }
     shown = Material(**{**vars(material), "feeds": usable})
     keys: dict[StagePicture, str] = {}
     factor = 1.0
     for kind in get_args(StagePicture):
         beyond = kind not in ("base", "orm", "normal", "emission")
-        if beyond and not any(usable[name].maps() for name in STAGE_PICTURES[kind] if name in usable):
+        if beyond and not any(
+            usable[name].maps() for name in STAGE_PICTURES[kind] if name in usable
+        ):
             continue
-        recipe = stage_recipe(shown, kind, document.maps, lambda name: revision.sha_of(document.maps[name].file))
+        recipe = stage_recipe(
+            shown, kind, document.maps, lambda name: revision.sha_of(document.maps[name].file)
+        )
         keys[kind] = pictures.keep_recipe(recipe)
         if kind == "emission" and STAGE_PICTURES[kind][0] in usable:
             _, factor = stage_picture(recipe, _quick, pictures.QUICK)
-    extras = {n: _mean(recipe_values(_solo(revision, document, material, n), n, _quick)) for n in usable if n in EXTRA_INPUTS}
-    drawn = [n for n in usable if n not in EXTRA_INPUTS and not (n == "opacity" and material.alpha_mode == "opaque")]
+    extras = {
+        n: _mean(recipe_values(_solo(revision, document, material, n), n, _quick))
+        for n in usable
+        if n in EXTRA_INPUTS
+    }
+    drawn = [
+        n
+        for n in usable
+        if n not in EXTRA_INPUTS and not (n == "opacity" and material.alpha_mode == "opaque")
+    ]
     inputs = {n: _solo(revision, document, material, n)["inputs"][n] for n in drawn}
     rendered: dict[str, Any] = {
-        "picture": "material", "inputs": inputs, "alpha_mode": material.alpha_mode, "alpha_cutoff": material.alpha_cutoff,
-        "double_sided": material.double_sided, "uv": material.uv.model_dump(mode="json"), "filter": material.filter,
+        "picture": "material",
+        "inputs": inputs,
+        "alpha_mode": material.alpha_mode,
+        "alpha_cutoff": material.alpha_cutoff,
+        "double_sided": material.double_sided,
+        "uv": material.uv.model_dump(mode="json"),
+        "filter": material.filter,
         "ior": extras.get("ior", 1.5),
-    }  # fmt: skip
+    }
     return StageOut(
-        picture=pictures.keep_recipe(rendered), extras=extras, pictures=keys, emission_factor=factor,
-        alpha_mode=material.alpha_mode, alpha_cutoff=material.alpha_cutoff, double_sided=material.double_sided,
-        uv=material.uv, filter=material.filter,
-    )  # fmt: skip
+        picture=pictures.keep_recipe(rendered),
+        extras=extras,
+        pictures=keys,
+        emission_factor=factor,
+        alpha_mode=material.alpha_mode,
+        alpha_cutoff=material.alpha_cutoff,
+        double_sided=material.double_sided,
+        uv=material.uv,
+        filter=material.filter,
+    )
 
 
-def _solo(revision: Revision, document: Document, material: Material, name: InputName) -> dict[str, Any]:
+def _solo(
+    revision: Revision, document: Document, material: Material, name: InputName
+) -> dict[str, Any]:
     """The recipe of one input by itself."""
-    part = feed_recipe(material.feeds[name], document.maps, lambda used: revision.sha_of(document.maps[used].file))
+    part = feed_recipe(
+        material.feeds[name], document.maps, lambda used: revision.sha_of(document.maps[used].file)
+    )
     return {"picture": "solo", "inputs": {name: part}}
 
 
 def header_of(revision: Revision, document: Document) -> Any:
-    """A look-up of map headers from measured facts, in one query; from the file itself where it is not measured yet."""
+    """A look-up of map headers from measured facts, in one query; from the file itself where it is
+    not measured yet."""
     shas = {name: revision.sha_of(entry.file) for name, entry in document.maps.items()}
     rows = {sha: row.facts["header"] for sha, row in MapFacts.known(shas.values()).items()}
 
@@ -363,7 +450,9 @@ def header_of(revision: Revision, document: Document) -> Any:
         if header is None:
             path = content_path(shas[name]) if shas.get(name) else None
             if path is None or not path.is_file():
-                raise MissingReference("the map's file is missing.", subject=name, hint="Bring it in again.")
+                raise MissingReference(
+                    "the map's file is missing.", subject=name, hint="Bring it in again."
+                )
             return read_header(path)
         return ImageHeader(**{**header, "notes": tuple(header["notes"])})
 
@@ -372,12 +461,16 @@ def header_of(revision: Revision, document: Document) -> Any:
 
 def _plan(document: Document, revision: Revision) -> tuple[Plan | None, str]:
     try:
-        return make_plan(document, find_profile(document.target, document), header_of(revision, document)), ""
+        return make_plan(
+            document, find_profile(document.target, document), header_of(revision, document)
+        ), ""
     except EktoposError as problem:
         return None, str(problem)
 
 
-def _leaves(plan: Plan | None, problem: str, material: Material, name: InputName, profile: Profile) -> Leaves:
+def _leaves(
+    plan: Plan | None, problem: str, material: Material, name: InputName, profile: Profile
+) -> Leaves:
     if name not in material.feeds:
         return Leaves(words="not written")
     if not profile.carries(name, not material.feeds[name].maps()):
@@ -387,9 +480,18 @@ def _leaves(plan: Plan | None, problem: str, material: Material, name: InputName
     path = plan.file_of.get((material.name, name))
     if path is not None:
         file = next(f for f in plan.files if f.path == path)
-        holding = {letter: channel for letter, channel in file.channels.items() if channel.carries and channel.input == name}
+        holding = {
+            letter: channel
+            for letter, channel in file.channels.items()
+            if channel.carries and channel.input == name
+        }
         quantity = next((channel.quantity for channel in holding.values()), "")
-        return Leaves(file=path.rpartition("/")[2], channels="".join(holding), words=file.suffix, quantity=quantity)
+        return Leaves(
+            file=path.rpartition("/")[2],
+            channels="".join(holding),
+            words=file.suffix,
+            quantity=quantity,
+        )
     if name == "opacity" and material.alpha_mode == "opaque":
         return Leaves(words="not written")
     if name in material.origin:

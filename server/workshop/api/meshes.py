@@ -25,7 +25,15 @@ from server.workshop.api.files import JobOut
 from server.workshop.api.maps import FOREVER
 from server.workshop.api.projects import At, ProjectOut, found, shown
 from server.workshop.keeping import ensure_measured
-from server.workshop.meshing import changed_mesh, is_at_hand, kept_suggestions, measured, mesh_at, source_of, stage_file
+from server.workshop.meshing import (
+    changed_mesh,
+    is_at_hand,
+    kept_suggestions,
+    measured,
+    mesh_at,
+    source_of,
+    stage_file,
+)
 from server.workshop.models import Job, MeshFacts, Project
 from server.workshop.store import cache_path, known_content, writing
 
@@ -76,7 +84,8 @@ class MeshOut(Schema):
 
 
 class NewRecipe(At):
-    """What is to be done to a mesh, made on a revision: the whole recipe, or one step after those that are there."""
+    """What is to be done to a mesh, made on a revision: the whole recipe, or one step after those
+    that are there."""
 
     recipe: Annotated[list[MeshStep], Field(max_length=1000)] | None = None
     append: MeshStep | None = None
@@ -181,50 +190,92 @@ def meshes(request: HttpRequest, project_id: UUID) -> list[MeshOut]:
     result = []
     for name, entry in document.meshes.items():
         row = rows.get(name)
-        faults = [Fault(f["code"], f["slot"], f["count"], tuple(f["faces"][:1])) for f in (row.faults if row else [])]
+        faults = [
+            Fault(f["code"], f["slot"], f["count"], tuple(f["faces"][:1]))
+            for f in (row.faults if row else [])
+        ]
         result.append(
             MeshOut(
-                name=name, file=entry.file, key=row.key if row else "", measured=row is not None,
-                triangles=row.triangles if row else 0, size=row.size if row else [0, 0, 0], notes=row.notes if row else [],
-                slots=list(row.slots) if row else [], worn=entry.slots, done=entry.done,
+                name=name,
+                file=entry.file,
+                key=row.key if row else "",
+                measured=row is not None,
+                triangles=row.triangles if row else 0,
+                size=row.size if row else [0, 0, 0],
+                notes=row.notes if row else [],
+                slots=list(row.slots) if row else [],
+                worn=entry.slots,
+                done=entry.done,
                 faults=[
-                    FaultOut(code=f.code, slot=f.slot, count=f.count, message=f.message, seen=bool(f.faces)) for f in faults
+                    FaultOut(
+                        code=f.code,
+                        slot=f.slot,
+                        count=f.count,
+                        message=f.message,
+                        seen=bool(f.faces),
+                    )
+                    for f in faults
                 ],
                 recipe=[StepOut(step=step, words=step.label()) for step in entry.recipe],
                 inside=_inside(project, entry.file),
             )
-        )  # fmt: skip
+        )
     return result
 
 
-@router.post("/projects/{uuid:project_id}/meshes/{path:name}/recipe", response=RecipeOut, by_alias=True)
+@router.post(
+    "/projects/{uuid:project_id}/meshes/{path:name}/recipe", response=RecipeOut, by_alias=True
+)
 def set_recipe(request: HttpRequest, project_id: UUID, name: str, given: NewRecipe) -> RecipeOut:
-    """Change what is done to a mesh; slots keep what they wear. What takes long, and measuring, is done by jobs."""
+    """Change what is done to a mesh; slots keep what they wear. What takes long, and measuring, is
+    done by jobs."""
     project = found(project_id)
     revision = project.head
-    made = list(revision.core().document.meshes[name].recipe) if name in revision.document["meshes"] else []
+    made = (
+        list(revision.core().document.meshes[name].recipe)
+        if name in revision.document["meshes"]
+        else []
+    )
     steps = [*made, given.append] if given.append else list(given.recipe or [])
     if given.append is None and given.recipe is None:
-        raise EktoposError("neither a recipe nor a step is given.", subject=name, hint="Say what is to be done.")
+        raise EktoposError(
+            "neither a recipe nor a step is given.", subject=name, hint="Say what is to be done."
+        )
     source = source_of(revision, name)
     starts_here = steps[: len(made)] == made
     new = steps[len(made) :] if starts_here else steps
     start = source if starts_here else source_of(revision, name, [])
-    if any(isinstance(step, PackUvs) for step in new) or not is_at_hand(start) or not is_at_hand(source):
-        arguments = {"mesh": name, "revision": revision.pk, "recipe": [step.model_dump(mode="json") for step in steps]}
+    if (
+        any(isinstance(step, PackUvs) for step in new)
+        or not is_at_hand(start)
+        or not is_at_hand(source)
+    ):
+        arguments = {
+            "mesh": name,
+            "revision": revision.pk,
+            "recipe": [step.model_dump(mode="json") for step in steps],
+        }
         return RecipeOut(job=Job.start(project, "recipe", arguments, given.page))
     before, after = mesh_at(revision, name), changed_mesh(revision, name, steps)
-    project.edit([SetRecipe(mesh=name, recipe=steps, came_from=carried(before, after))], given.revision, page=given.page)
+    project.edit(
+        [SetRecipe(mesh=name, recipe=steps, came_from=carried(before, after))],
+        given.revision,
+        page=given.page,
+    )
     project = found(project_id)
     ensure_measured(project)
     return RecipeOut(project=shown(project))
 
 
 @router.get("/projects/{uuid:project_id}/meshes/{path:name}/faces", response=Picked)
-def together(request: HttpRequest, project_id: UUID, name: str, slot: str, face: int, by: By) -> Picked:
+def together(
+    request: HttpRequest, project_id: UUID, name: str, slot: str, face: int, by: By
+) -> Picked:
     """The faces of a slot that belong together with one of them."""
     mesh = mesh_at(found(project_id).head, name)
-    own = np.flatnonzero(mesh.triangle_slot == (mesh.slots.index(slot) if slot in mesh.slots else -1))
+    own = np.flatnonzero(
+        mesh.triangle_slot == (mesh.slots.index(slot) if slot in mesh.slots else -1)
+    )
     if not 0 <= face < len(own):
         raise EktoposError("the mesh has no such face.", subject=slot, hint="Load the page again.")
     group = groups_of(mesh, own, by)
@@ -233,7 +284,8 @@ def together(request: HttpRequest, project_id: UUID, name: str, slot: str, face:
 
 @router.get("/projects/{uuid:project_id}/meshes/{path:name}/suggestions", response=SuggestionsOut)
 def suggest(request: HttpRequest, project_id: UUID, name: str) -> SuggestionsOut:
-    """Which map sets belong to which slot of a mesh, and why; compared by a job, to be asked for again meanwhile."""
+    """Which map sets belong to which slot of a mesh, and why; compared by a job, to be asked for
+    again meanwhile."""
     project = found(project_id)
     compared = _suggestions(project, name)
     if compared is None:
@@ -242,43 +294,72 @@ def suggest(request: HttpRequest, project_id: UUID, name: str) -> SuggestionsOut
 
     def candidate(found: Candidate) -> CandidateOut:
         material, picture = material_of_set(document, found.set), shows.get(found.set, "")
-        return CandidateOut(set=found.set, score=found.score, reasons=found.reasons, material=material, picture=picture)
+        return CandidateOut(
+            set=found.set,
+            score=found.score,
+            reasons=found.reasons,
+            material=material,
+            picture=picture,
+        )
 
-    slots = [SuggestionOut(slot=slot, candidates=[candidate(c) for c in ranked[:3]]) for slot, ranked in compared.items()]
+    slots = [
+        SuggestionOut(slot=slot, candidates=[candidate(c) for c in ranked[:3]])
+        for slot, ranked in compared.items()
+    ]
     return SuggestionsOut(ready=True, slots=slots)
 
 
 @router.get("/projects/{uuid:project_id}/proposals", response=ProposalsOut)
 def propose(request: HttpRequest, project_id: UUID) -> ProposalsOut:
-    """What every slot that wears nothing could wear; compared by jobs, to be asked for again meanwhile."""
+    """What every slot that wears nothing could wear; compared by jobs, to be asked for again
+    meanwhile."""
     project = found(project_id)
     document = project.document
     shows = _best_maps(project)
-    bare = [name for name, entry in document.meshes.items() if any(worn is None for worn in entry.slots.values())]
+    bare = [
+        name
+        for name, entry in document.meshes.items()
+        if any(worn is None for worn in entry.slots.values())
+    ]
     compared = {name: _suggestions(project, name) for name in bare}
     if any(ranked is None for ranked in compared.values()):
         return ProposalsOut(ready=False)
     made = [p for name, ranked in compared.items() for p in proposals(document, name, ranked or {})]
-    return ProposalsOut(ready=True, proposals=[ProposalOut(**vars(p), picture=shows.get(p.set, "")) for p in made])
+    return ProposalsOut(
+        ready=True, proposals=[ProposalOut(**vars(p), picture=shows.get(p.set, "")) for p in made]
+    )
 
 
-@router.get("/projects/{uuid:project_id}/meshes/{path:name}/like/{path:other}", response=list[AlikeOut])
+@router.get(
+    "/projects/{uuid:project_id}/meshes/{path:name}/like/{path:other}", response=list[AlikeOut]
+)
 def alike(request: HttpRequest, project_id: UUID, name: str, other: str) -> list[AlikeOut]:
     """Slots of a mesh that are like slots of another, with what those wear."""
     project = found(project_id)
     worn = project.document.meshes[other].slots if other in project.document.meshes else {}
     pairs = same_slots(mesh_at(project.head, name), mesh_at(project.head, other))
-    return [AlikeOut(slot=slot, other=theirs, material=worn.get(theirs), why=why) for slot, (theirs, why) in pairs.items()]
+    return [
+        AlikeOut(slot=slot, other=theirs, material=worn.get(theirs), why=why)
+        for slot, (theirs, why) in pairs.items()
+    ]
 
 
-@router.get("/projects/{uuid:project_id}/meshes/{path:name}/padding/{path:map_name}", response=PaddingOut)
-def padding(request: HttpRequest, project_id: UUID, name: str, map_name: str, slot: str) -> PaddingOut:
+@router.get(
+    "/projects/{uuid:project_id}/meshes/{path:name}/padding/{path:map_name}", response=PaddingOut
+)
+def padding(
+    request: HttpRequest, project_id: UUID, name: str, map_name: str, slot: str
+) -> PaddingOut:
     """How far a map is painted on beyond the islands of a slot and of those that wear the same."""
     project = found(project_id)
     document = project.document
     mesh = mesh_at(project.head, name)
     worn = document.meshes[name].slots
-    sharing = [s for s in mesh.slots if s == slot or (worn.get(slot) is not None and worn.get(s) == worn.get(slot))]
+    sharing = [
+        s
+        for s in mesh.slots
+        if s == slot or (worn.get(slot) is not None and worn.get(s) == worn.get(slot))
+    ]
     faces = np.isin(mesh.triangle_slot, [mesh.slots.index(s) for s in sharing])
     corners = mesh.corner_uvs()[faces]
     corners = corners[np.isfinite(corners).all(axis=(1, 2))]
@@ -311,7 +392,9 @@ def geometry(request: HttpRequest, key: str) -> FileResponse:
 
 
 @router.get("/mesh-measures/{key}/{measure}.bin")
-def measure(request: HttpRequest, key: str, measure: Literal["density", "stretch", "flipped"]) -> FileResponse:
+def measure(
+    request: HttpRequest, key: str, measure: Literal["density", "stretch", "flipped"]
+) -> FileResponse:
     """A measure of every triangle, float32, in the order of the geometry's slots."""
     return _kept(key, f"-{measure}.bin", "application/octet-stream")
 
@@ -321,7 +404,9 @@ def fault_faces(request: HttpRequest, key: str, number: int) -> HttpResponse:
     """Whether each triangle has a fault, one byte each, in the order of the geometry's slots."""
     row = MeshFacts.objects.filter(key=key).first()
     if row is None or number >= len(row.faults):
-        raise MissingReference("the mesh has not been measured.", subject=key[:12], hint="Load the page again.")
+        raise MissingReference(
+            "the mesh has not been measured.", subject=key[:12], hint="Load the page again."
+        )
     order = np.load(stage_file(_safe(key), "-order.npy"))
     mask = np.zeros(len(order), np.uint8)
     mask[row.faults[number]["faces"]] = 1
@@ -331,7 +416,8 @@ def fault_faces(request: HttpRequest, key: str, number: int) -> HttpResponse:
 
 
 def _suggestions(project: Project, name: str) -> dict[str, list[Candidate]] | None:
-    """What has been compared; `None` while a job does it. Raises `EktoposError` with what the last one failed with."""
+    """What has been compared; `None` while a job does it. Raises `EktoposError` with what the last
+    one failed with."""
     kept = kept_suggestions(project.head, name)
     if kept is not None:
         return kept
@@ -377,6 +463,8 @@ def _best_maps(project: Project) -> dict[str, Any]:
     document = project.document
     result = {}
     for name, members in sets_of(document).items():
-        first = next((m for m in members if "base_color" in document.maps[m].roles.values()), members[0])
+        first = next(
+            (m for m in members if "base_color" in document.maps[m].roles.values()), members[0]
+        )
         result[name] = project.head.sha_of(document.maps[first].file)
     return result

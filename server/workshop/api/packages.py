@@ -64,7 +64,9 @@ def start_export(request: HttpRequest, project_id: UUID, given: NewExport) -> Jo
     revision = get_object_or_404(project.revisions, pk=given.revision)
     target = str(revision.document["target"])
     find_profile(target, revision.core().document)
-    return Job.start(project, "export", {"revision": revision.pk, "target": target, "try": given.trial})
+    return Job.start(
+        project, "export", {"revision": revision.pk, "target": target, "try": given.trial}
+    )
 
 
 @router.get("/projects/{uuid:project_id}/packages", response=list[PackageOut])
@@ -73,20 +75,29 @@ def packages(request: HttpRequest, project_id: UUID) -> list[PackageOut]:
     rows = found(project_id).packages.filter(complete=True, removed=None)[:10]
     return [
         PackageOut(
-            id=row.pk, target=row.target, revision=row.revision_id, made=row.made, seconds=row.seconds, files=row.files,
+            id=row.pk,
+            target=row.target,
+            revision=row.revision_id,
+            made=row.made,
+            seconds=row.seconds,
+            files=row.files,
             brought_in=row.brought_in,
             trial=row.trial,
         )
         for row in rows
-    ]  # fmt: skip
+    ]
 
 
 @router.post("/projects/{uuid:project_id}/packages", response=JobOut)
 def bring_in(request: HttpRequest, project_id: UUID, given: Brought) -> Job:
-    """Take in a package that was made elsewhere, and put it to trial against the project as it is."""
+    """Take in a package that was made elsewhere, and put it to trial against the project as it
+    is.
+    """
     project = found(project_id)
     check_package(project, given.path, given.sha256, given.target)
-    return Job.start(project, "package", {"name": given.path, "sha256": given.sha256, "target": given.target})
+    return Job.start(
+        project, "package", {"name": given.path, "sha256": given.sha256, "target": given.target}
+    )
 
 
 @router.post("/projects/{uuid:project_id}/packages/{int:package_id}/trial", response=JobOut)
@@ -113,7 +124,9 @@ def remove(request: HttpRequest, project_id: UUID, package_id: int) -> tuple[int
     return 204, None
 
 
-@router.post("/projects/{uuid:project_id}/packages/{int:package_id}/bring-back", response={204: None})
+@router.post(
+    "/projects/{uuid:project_id}/packages/{int:package_id}/bring-back", response={204: None}
+)
 def bring_back(request: HttpRequest, project_id: UUID, package_id: int) -> tuple[int, None]:
     """Bring a package back that was taken away."""
     package = get_object_or_404(found(project_id).packages, pk=package_id, complete=True)
@@ -136,31 +149,46 @@ def printed(request: HttpRequest, package_id: int) -> HttpResponse:
     package, text = _report(package_id)
     # All pictures are in the page itself; nothing else is ever fetched.
     inside = URLFetcher(allowed_protocols=("data",))
-    response = HttpResponse(HTML(string=text, url_fetcher=inside).write_pdf(), content_type="application/pdf")
-    response["Content-Disposition"] = content_disposition_header(True, f"{package.project.name} {package.target}.pdf")
+    response = HttpResponse(
+        HTML(string=text, url_fetcher=inside).write_pdf(), content_type="application/pdf"
+    )
+    response["Content-Disposition"] = content_disposition_header(
+        True, f"{package.project.name} {package.target}.pdf"
+    )
     return response
 
 
 def _report(package_id: int) -> tuple[Package, str]:
     package = get_object_or_404(Package, pk=package_id, complete=True)
     if not package.trial:
-        raise MissingReference("it has not been put to trial.", subject=package.target, hint="Try it first.")
+        raise MissingReference(
+            "it has not been put to trial.", subject=package.target, hint="Try it first."
+        )
     profiles = profiles_of(package.revision.core().document)
     folder = package_folder(package.pk) / "pictures"
     shown = {}
     for number, entry in enumerate(package.trial.get("pictures", [])):
         if entry["input"].startswith("render "):
-            sides = [(folder / f"{number}-{what}.png").read_bytes() for what in ("meant", "arrived")]
-            meant, arrived = (f"data:image/png;base64,{base64.b64encode(raw).decode()}" for raw in sides)
+            sides = [
+                (folder / f"{number}-{what}.png").read_bytes() for what in ("meant", "arrived")
+            ]
+            meant, arrived = (
+                f"data:image/png;base64,{base64.b64encode(raw).decode()}" for raw in sides
+            )
             shown[entry["material"], entry["input"].removeprefix("render ")] = (meant, arrived)
     title = profiles[package.target].title if package.target in profiles else package.target
-    told = Report(package.project.name, title, f"{package.made:%-d %B %Y, %H:%M}", package.files, shown)
+    told = Report(
+        package.project.name, title, f"{package.made:%-d %B %Y, %H:%M}", package.files, shown
+    )
     return package, page(told, package.trial)
 
 
 @router.get("/packages/{int:package_id}/pictures/{int:number}-{what}.png")
 def trial_picture(
-    request: HttpRequest, package_id: int, number: int, what: Literal["meant", "arrived", "difference"]
+    request: HttpRequest,
+    package_id: int,
+    number: int,
+    what: Literal["meant", "arrived", "difference"],
 ) -> FileResponse:
     """A small picture kept by a trial."""
     path = package_folder(package_id) / "pictures" / f"{number}-{what}.png"

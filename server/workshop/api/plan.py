@@ -119,7 +119,9 @@ def comparison(request: HttpRequest, project_id: UUID) -> list[TargetSummary]:
     head_of, summaries = header_of(project.head, project.document), []
     for profile in profiles_of(project.document).values():
         try:
-            summaries.append(_summary(project, profile, make_plan(project.document, profile, head_of), head_of))
+            summaries.append(
+                _summary(project, profile, make_plan(project.document, profile, head_of), head_of)
+            )
         except EktoposError as problem:
             summaries.append(_unmade(project, profile, problem))
     return summaries
@@ -138,28 +140,49 @@ def try_target(request: HttpRequest, project_id: UUID, given: Draft) -> DraftOut
         made = make_plan(project.document, profile, head_of)
     except EktoposError as problem:
         return DraftOut(summary=_unmade(project, profile, problem))
-    return DraftOut(summary=_summary(project, profile, made, head_of), plan=_plan(project, profile, made, head_of))
+    return DraftOut(
+        summary=_summary(project, profile, made, head_of),
+        plan=_plan(project, profile, made, head_of),
+    )
 
 
 def _summary(project: Project, profile: Profile, made: Plan, head_of: HeaderOf) -> TargetSummary:
     return TargetSummary(
-        target=profile.id, title=profile.title, own=profile.id in project.document.targets, files=len(made.files),
-        memory=sum(f.memory for f in made.files), compressed=sum(f.compressed for f in made.files), lost=left_out(made),
+        target=profile.id,
+        title=profile.title,
+        own=profile.id in project.document.targets,
+        files=len(made.files),
+        memory=sum(f.memory for f in made.files),
+        compressed=sum(f.compressed for f in made.files),
+        lost=left_out(made),
         converted=converted(made, profile, head_of),
-    )  # fmt: skip
+    )
 
 
 def _unmade(project: Project, profile: Profile, problem: EktoposError) -> TargetSummary:
     return TargetSummary(
-        target=profile.id, title=profile.title, own=profile.id in project.document.targets, files=0, memory=0, compressed=0,
-        lost=[], converted=[], problem=str(problem),
-    )  # fmt: skip
+        target=profile.id,
+        title=profile.title,
+        own=profile.id in project.document.targets,
+        files=0,
+        memory=0,
+        compressed=0,
+        lost=[],
+        converted=[],
+        problem=str(problem),
+    )
 
 
 def _plan(project: Project, profile: Profile, made: Plan, head_of: HeaderOf) -> PlanOut:
     document = project.document
-    last = project.packages.filter(target=profile.id, complete=True, brought_in="").order_by("-id").first()
-    listed = [part for file in (last.files if last else []) for part in (file, *file.get("images", []))]
+    last = (
+        project.packages.filter(target=profile.id, complete=True, brought_in="")
+        .order_by("-id")
+        .first()
+    )
+    listed = [
+        part for file in (last.files if last else []) for part in (file, *file.get("images", []))
+    ]
     before = {part["path"]: part.get("made_from") for part in listed}
     core, sha_of = project.core(), project.head.sha_of
 
@@ -169,29 +192,49 @@ def _plan(project: Project, profile: Profile, made: Plan, head_of: HeaderOf) -> 
 
     files = [
         PlannedFileOut(
-            path=file.path, materials=list(file.materials), width=file.width, height=file.height, bits=file.bits,
-            encoding=file.encoding, memory=file.memory, compressed=file.compressed, estimate=estimated_bytes(file, sized),
-            levels=file.levels, channels=_channels(document, profile, file),
+            path=file.path,
+            materials=list(file.materials),
+            width=file.width,
+            height=file.height,
+            bits=file.bits,
+            encoding=file.encoding,
+            memory=file.memory,
+            compressed=file.compressed,
+            estimate=estimated_bytes(file, sized),
+            levels=file.levels,
+            channels=_channels(document, profile, file),
             state=_state(before, file.path, texture_key(file, profile, core, sha_of)),
         )
         for file in made.files
-    ]  # fmt: skip
+    ]
     factors = sum(len([i for i in inputs if i in INPUTS]) for inputs in made.factors.values())
     return PlanOut(
-        target=profile.id, title=profile.title, files=files, factors=factors, left_out=left_out(made),
-        converted=converted(made, profile, head_of), memory=sum(file.memory for file in made.files),
-        compressed=sum(file.compressed for file in made.files), budget=profile.budget * 2**20 if profile.budget else None,
-    )  # fmt: skip
+        target=profile.id,
+        title=profile.title,
+        files=files,
+        factors=factors,
+        left_out=left_out(made),
+        converted=converted(made, profile, head_of),
+        memory=sum(file.memory for file in made.files),
+        compressed=sum(file.compressed for file in made.files),
+        budget=profile.budget * 2**20 if profile.budget else None,
+    )
 
 
-def _channels(document: Document, profile: Profile, file: PlannedFile) -> dict[str, PlannedChannelOut | None]:
+def _channels(
+    document: Document, profile: Profile, file: PlannedFile
+) -> dict[str, PlannedChannelOut | None]:
     channels: dict[str, PlannedChannelOut | None] = dict.fromkeys("rgba")
     for letter, channel in file.channels.items():
         if channel.carries is None:
             continue
         feed = channel.feed
         changed = changes(feed)
-        if channel.input == "normal" and feed.map and (document.maps[feed.map].normal_y or "+") != profile.normal_y:
+        if (
+            channel.input == "normal"
+            and feed.map
+            and (document.maps[feed.map].normal_y or "+") != profile.normal_y
+        ):
             changed.append("green turned round")
         source = (
             f"{feed.map}.{(feed.channels or 'rgb').upper()}"
@@ -200,7 +243,9 @@ def _channels(document: Document, profile: Profile, file: PlannedFile) -> dict[s
             if feed.layers
             else "constant"
         )
-        channels[letter] = PlannedChannelOut(carries=channel.carries, source=source, changed=", ".join(changed))
+        channels[letter] = PlannedChannelOut(
+            carries=channel.carries, source=source, changed=", ".join(changed)
+        )
     return channels
 
 

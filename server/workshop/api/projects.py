@@ -74,7 +74,8 @@ class NewProject(Schema):
 
 
 class At(Schema):
-    """The revision a request was made on, and the page it comes from, whose own edits never stand in each other's way."""
+    """The revision a request was made on, and the page it comes from, whose own edits never stand
+    in each other's way."""
 
     revision: RowId
     page: Page = ""
@@ -124,13 +125,17 @@ def shown(project: Project) -> ProjectOut:
         undo=head.label if head.parent_id else None,
         redo=following.label if following else None,
         changed=project.changed,
-        checkpoints=[CheckpointOut(id=c.pk, name=c.name, made=c.made) for c in project.checkpoints.all()],
+        checkpoints=[
+            CheckpointOut(id=c.pk, name=c.name, made=c.made) for c in project.checkpoints.all()
+        ],
     )
 
 
 def found(project_id: UUID) -> Project:
     """A project by its id, or 404."""
-    return get_object_or_404(Project.objects.select_related("head").exclude(head=None), pk=project_id)
+    return get_object_or_404(
+        Project.objects.select_related("head").exclude(head=None), pk=project_id
+    )
 
 
 @router.get("", response=list[ProjectRow])
@@ -167,14 +172,17 @@ def delete_project(request: HttpRequest, project_id: UUID) -> tuple[int, None]:
 @router.get("/{uuid:project_id}/pulse", response=Pulse)
 def pulse(request: HttpRequest, project_id: UUID) -> Pulse:
     """Whether anything has changed; cheap enough to be asked every second by every page."""
-    head = get_object_or_404(Project.objects.exclude(head=None).values_list("head_id", flat=True), pk=project_id)
+    head = get_object_or_404(
+        Project.objects.exclude(head=None).values_list("head_id", flat=True), pk=project_id
+    )
     jobs = Job.objects.filter(project_id=project_id).aggregate(count=Count("id"), last=Max("beat"))
     return Pulse(revision=head, jobs=f"{jobs['count']}:{jobs['last']}")
 
 
 @router.post("/{uuid:project_id}/edits", response=ProjectOut, by_alias=True)
 def edit_project(request: HttpRequest, project_id: UUID, given: Edits) -> ProjectOut:
-    """Apply edits as one step. 409 if somebody else has changed what they read or write since that revision."""
+    """Apply edits as one step. 409 if somebody else has changed what they read or write since that
+    revision."""
     found(project_id).edit(list(given.edits), given.revision, page=given.page)
     return shown(found(project_id))
 
@@ -197,16 +205,24 @@ def redo(request: HttpRequest, project_id: UUID, given: At) -> ProjectOut:
 def add_checkpoint(request: HttpRequest, project_id: UUID, given: NewCheckpoint) -> ProjectOut:
     """Name the state as it is now."""
     project = found(project_id)
-    Checkpoint.objects.create(project=project, revision=project.head, name=given.name.strip()[:120] or "checkpoint")
+    Checkpoint.objects.create(
+        project=project, revision=project.head, name=given.name.strip()[:120] or "checkpoint"
+    )
     return shown(found(project_id))
 
 
-@router.post("/{uuid:project_id}/checkpoints/{int:checkpoint_id}/restore", response=ProjectOut, by_alias=True)
-def restore_checkpoint(request: HttpRequest, project_id: UUID, checkpoint_id: int, given: At) -> ProjectOut:
+@router.post(
+    "/{uuid:project_id}/checkpoints/{int:checkpoint_id}/restore", response=ProjectOut, by_alias=True
+)
+def restore_checkpoint(
+    request: HttpRequest, project_id: UUID, checkpoint_id: int, given: At
+) -> ProjectOut:
     """Bring a named state back, as a step that can be undone."""
     project = found(project_id)
     checkpoint = get_object_or_404(project.checkpoints, pk=checkpoint_id)
-    project.restore(checkpoint.revision, given.revision, f"bring back “{checkpoint.name}”", given.page)
+    project.restore(
+        checkpoint.revision, given.revision, f"bring back “{checkpoint.name}”", given.page
+    )
     return shown(found(project_id))
 
 

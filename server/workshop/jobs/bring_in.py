@@ -1,4 +1,5 @@
-"""Bring files into a project: measure maps and meshes, say what they are, list what could not be read."""
+"""Bring files into a project: measure maps and meshes, say what they are, list what could not be
+read."""
 
 from __future__ import annotations
 
@@ -21,7 +22,10 @@ from server.workshop.meshing import COMPANIONS, Source, keep_mesh
 from server.workshop.models import Job
 from server.workshop.store import content_path, named
 
-OTHER_HINT = "Maps come as PNG, JPEG, TGA, TIFF, EXR, WebP or Radiance HDR, meshes as GLB, glTF, OBJ, PLY or USD."
+OTHER_HINT = (
+    "Maps come as PNG, JPEG, TGA, TIFF, EXR, WebP or Radiance HDR, meshes as GLB, glTF, OBJ, "
+    "PLY or USD."
+)
 Judged = list[tuple[str, Any, str]]
 
 
@@ -33,16 +37,21 @@ class _Mesh:
     parts: dict[str, str] = field(default_factory=dict)
 
 
-def bring_in(job: Job, progress: Progress) -> Callable[[Document], tuple[list[Edit], dict[str, str], Any]]:
-    """Measure the files of a job (`files`: path and sha256 each) and add them to its project in one step.
+def bring_in(
+    job: Job, progress: Progress
+) -> Callable[[Document], tuple[list[Edit], dict[str, str], Any]]:
+    """Measure the files of a job (`files`: path and sha256 each) and add them to its project in one
+    step.
 
-    A file that cannot be used is listed with its reason and does not stop the others. Names are chosen when the step is made, so
-    that two such jobs never choose the same.
+    A file that cannot be used is listed with its reason and does not stop the others. Names are
+    chosen when the step is made, so that two such jobs never choose the same.
     """
     given = {str(file["path"]): str(file["sha256"]) for file in job.arguments["files"]}
     maps = {path: sha for path, sha in given.items() if _suffix(path) in IMAGE_SUFFIXES}
     facts, failed = measure_maps(job, maps, lambda share, what: progress(0.9 * share, what))
-    judged = list(identify({path: facts[path] for path in maps if path in facts}, job.project.document.naming))
+    judged = list(
+        identify({path: facts[path] for path in maps if path in facts}, job.project.document.naming)
+    )
     meshes: dict[str, _Mesh] = {}
     paths = [path for path in given if _suffix(path) in MESH_SUFFIXES]
     for done, path in enumerate(paths):
@@ -62,13 +71,19 @@ def _measure_mesh(job: Job, path: str, given: dict[str, str]) -> _Mesh:
         folder = PurePosixPath(path).parent
         beside = {part: str(folder / part) for part in companion_files(content, path)}
         parts = {part: given[place] for part, place in beside.items() if place in given}
-        mesh = read_mesh(content, lambda part: content_path(parts[part]) if part in parts else None, name=path)
+        mesh = read_mesh(
+            content, lambda part: content_path(parts[part]) if part in parts else None, name=path
+        )
         keep_mesh(Source(path, given[path], parts, []), mesh)
     return _Mesh(mesh.slots, parts)
 
 
 def _added(
-    document: Document, given: dict[str, str], judged: Judged, meshes: dict[str, _Mesh], failed: dict[str, str]
+    document: Document,
+    given: dict[str, str],
+    judged: Judged,
+    meshes: dict[str, _Mesh],
+    failed: dict[str, str],
 ) -> tuple[list[Edit], dict[str, str], Any]:
     """The step that adds what was measured, and what became of every file."""
     step, files, said = BringIn(), {}, {}
@@ -78,7 +93,11 @@ def _added(
         name = by_file.get(file) or map_name(file, taken)[:120]
         taken.add(name)
         step.maps[name] = MapEntry(
-            file=file, encoding=verdict.encoding, roles=dict(verdict.roles), normal_y=verdict.normal_y, set=set_name
+            file=file,
+            encoding=verdict.encoding,
+            roles=dict(verdict.roles),
+            normal_y=verdict.normal_y,
+            set=set_name,
         )
         files[file] = given[path]
         said[path] = f"{verdict.role.replace('_', ' ')}, set {set_name}"
@@ -97,7 +116,9 @@ def _added(
     return edits, files, {"files": report, "maps": len(step.maps), "meshes": len(step.meshes)}
 
 
-def _line(path: str, sha: str, said: dict[str, str], failed: dict[str, str], files: dict[str, str]) -> dict[str, str]:
+def _line(
+    path: str, sha: str, said: dict[str, str], failed: dict[str, str], files: dict[str, str]
+) -> dict[str, str]:
     """What became of one file."""
     if path in said:
         return {"path": path, "outcome": said[path]}
@@ -116,6 +137,8 @@ def _suffix(path: str) -> str:
 
 def _clean(path: str) -> str:
     """A path that stays in its folder on every system."""
-    plain = "/".join(part for part in path.replace("\\", "/").split("/") if part not in ("", ".", ".."))
+    plain = "/".join(
+        part for part in path.replace("\\", "/").split("/") if part not in ("", ".", "..")
+    )
     plain = "".join("_" if c in '<>:"|?*' or ord(c) < 32 else c for c in plain) or "file"
     return plain if is_safe(plain) else PurePosixPath(plain).name

@@ -18,8 +18,11 @@ from server.workshop.models import Job
 SUFFIX = {"base_color": "BaseColor", "metallic": "Metallic", "roughness": "Roughness"}
 
 
-def convert(job: Job, progress: Progress) -> Callable[[Document], tuple[list[Edit], dict[str, str], Any]]:
-    """Make base colour, metallic and roughness of a set's diffuse, specular and gloss; one step to undo."""
+def convert(
+    job: Job, progress: Progress
+) -> Callable[[Document], tuple[list[Edit], dict[str, str], Any]]:
+    """Make base colour, metallic and roughness of a set's diffuse, specular and gloss; one step to
+    undo."""
     set_name = str(job.arguments["set"])
     document = job.project.document
     progress(0.1, "converting")
@@ -29,11 +32,15 @@ def convert(job: Job, progress: Progress) -> Callable[[Document], tuple[list[Edi
         progress(0.4 + 0.2 * done, f"writing {SUFFIX[name]}")
         colour = values.ndim == 3
         pixels = quantise(linear_to_srgb(values) if colour else values[..., None], 8)
-        contents[name] = keep_map(f"{set_name}_{SUFFIX[name]}.png", lambda path, pixels=pixels: write_image(path, pixels))
+        contents[name] = keep_map(
+            f"{set_name}_{SUFFIX[name]}.png", lambda path, pixels=pixels: write_image(path, pixels)
+        )
     return lambda document: _added(document, set_name, contents)
 
 
-def _added(document: Document, set_name: str, contents: dict[InputName, str]) -> tuple[list[Edit], dict[str, str], Any]:
+def _added(
+    document: Document, set_name: str, contents: dict[InputName, str]
+) -> tuple[list[Edit], dict[str, str], Any]:
     goal = set_name
     while goal in document.materials:
         goal += "_converted"
@@ -47,8 +54,16 @@ def _added(document: Document, set_name: str, contents: dict[InputName, str]) ->
         colour = name in COLOUR_INPUTS
         roles = {"rgb": name} if colour else {"r": name}
         step.maps[entry] = MapEntry(
-            file=file, encoding="srgb" if colour else "linear", roles=roles, set=f"{set_name}_converted", by_hand=True
+            file=file,
+            encoding="srgb" if colour else "linear",
+            roles=roles,
+            set=f"{set_name}_converted",
+            by_hand=True,
         )
         files[file] = sha
-        feeds.append(SetFeed(material=goal, input=name, feed=Feed(map=entry, channels="rgb" if colour else "r")))
+        feeds.append(
+            SetFeed(
+                material=goal, input=name, feed=Feed(map=entry, channels="rgb" if colour else "r")
+            )
+        )
     return [step, AddMaterial(name=goal), *feeds], files, {"material": goal}

@@ -17,16 +17,22 @@ from server.workshop.models import Job
 SETTINGS = ("alpha_mode", "alpha_cutoff", "double_sided", "uv", "filter", "surface_tag")
 
 
-def bring_embedded(job: Job, progress: Progress) -> Callable[[Document], tuple[list[Edit], dict[str, str], Any]]:
-    """Maps, materials and their assignment to the slots of their names; one step to undo. Slots that wear something keep it.
+def bring_embedded(
+    job: Job, progress: Progress
+) -> Callable[[Document], tuple[list[Edit], dict[str, str], Any]]:
+    """Maps, materials and their assignment to the slots of their names; one step to undo. Slots
+    that wear something keep it.
 
-    A map inside that cannot be read is listed with its reason; the inputs that it feeds are left as they are without it.
+    A map inside that cannot be read is listed with its reason; the inputs that it feeds are left as
+    they are without it.
     """
     name = str(job.arguments["mesh"])
     core = job.project.core()
     entry = core.document.meshes.get(name)
     if entry is None:
-        raise MissingReference("there is no such mesh.", subject=name, hint="It may have been removed meanwhile.")
+        raise MissingReference(
+            "there is no such mesh.", subject=name, hint="It may have been removed meanwhile."
+        )
     path, file = core.path(entry.file, name), entry.file
     # Read once for its pictures; their names are chosen when they are added.
     contents: dict[str, str] = {}
@@ -35,7 +41,9 @@ def bring_embedded(job: Job, progress: Progress) -> Callable[[Document], tuple[l
     for done, one in enumerate(found.maps):
         progress(done / max(1, len(found.maps)), f"measuring {one.name}")
         try:
-            contents[one.name] = keep_map(one.name, lambda goal, one=one: goal.write_bytes(one.content))
+            contents[one.name] = keep_map(
+                one.name, lambda goal, one=one: goal.write_bytes(one.content)
+            )
         except Exception as problem:
             report.append({"path": one.name, "error": reason(problem)})
 
@@ -53,7 +61,11 @@ def bring_embedded(job: Job, progress: Progress) -> Callable[[Document], tuple[l
 
 
 def _added(
-    document: Document, mesh: str, found: Embedded, contents: dict[str, str], report: list[dict[str, str]]
+    document: Document,
+    mesh: str,
+    found: Embedded,
+    contents: dict[str, str],
+    report: list[dict[str, str]],
 ) -> tuple[list[Edit], dict[str, str], Any]:
     entry = document.meshes.get(mesh)
     if entry is None:
@@ -61,18 +73,30 @@ def _added(
     files = {one.name: f"maps/{mesh}/{one.name}" for one in found.maps}
     entries = map_entries(found, files, mesh)
     unread = {one.entry for one in found.maps if one.name not in contents}
-    edits: list[Edit] = [BringIn(maps={key: value for key, value in entries.items() if key not in unread})]
+    edits: list[Edit] = [
+        BringIn(maps={key: value for key, value in entries.items() if key not in unread})
+    ]
     for label, material in found.materials.items():
         goal = label
         while goal in document.materials:
             goal += "_inside"
         edits.append(AddMaterial(name=goal))
         edits += [
-            SetFeed(material=goal, input=part, feed=feed) for part, feed in material.inputs.items() if not feed.maps() & unread
+            SetFeed(material=goal, input=part, feed=feed)
+            for part, feed in material.inputs.items()
+            if not feed.maps() & unread
         ]
         plain = material.model_dump(mode="json", exclude_none=True)
-        edits += [SetSetting(material=goal, setting=key, value=plain[key]) for key in SETTINGS if key in plain]
+        edits += [
+            SetSetting(material=goal, setting=key, value=plain[key])
+            for key in SETTINGS
+            if key in plain
+        ]
         if label in entry.slots and entry.slots[label] is None:
             edits.append(Assign(mesh=mesh, slots=[label], material=goal))
     placed = {files[inside]: sha for inside, sha in contents.items()}
-    return edits, placed, {"maps": len(contents), "materials": len(found.materials), "files": report}
+    return (
+        edits,
+        placed,
+        {"maps": len(contents), "materials": len(found.materials), "files": report},
+    )

@@ -20,16 +20,20 @@ from server.workshop.store import package_folder, sync_tree
 
 
 def export(job: Job, progress: Progress) -> dict[str, Any]:
-    """Write the package of the project as it was when the job was asked for, and put it to trial if `try` is set."""
+    """Write the package of the project as it was when the job was asked for, and put it to trial if
+    `try` is set."""
     revision = job.project.revisions.get(pk=job.arguments["revision"])
     profile = find_profile(str(job.arguments["target"]), revision.core().document)
     package = Package.objects.create(project=job.project, revision=revision, target=profile.id)
     share = 0.55 if job.arguments.get("try") else 1.0
     try:
         done = export_package(
-            revision.core(), profile, package_folder(package.pk) / "files", lambda s, what: progress(s * share, what),
+            revision.core(),
+            profile,
+            package_folder(package.pk) / "files",
+            lambda s, what: progress(s * share, what),
             earlier=_last_folder(job.project, profile.id),
-        )  # fmt: skip
+        )
         sync_tree(package_folder(package.pk))
         package.files, package.seconds, package.complete = plain(done.files), done.seconds, True
         package.save()
@@ -44,16 +48,27 @@ def export(job: Job, progress: Progress) -> dict[str, Any]:
 
 
 def _last_folder(project: Project, target: str) -> Path | None:
-    """The files of the project's last package for a target: what has not changed is taken from there."""
-    last = project.packages.filter(target=target, complete=True, brought_in="", removed=None).order_by("-id").first()
+    """The files of the project's last package for a target: what has not changed is taken from
+    there."""
+    last = (
+        project.packages.filter(target=target, complete=True, brought_in="", removed=None)
+        .order_by("-id")
+        .first()
+    )
     return package_folder(last.pk) / "files" if last else None
 
 
 def take_in(job: Job, progress: Progress) -> dict[str, Any]:
-    """Take in a package that was made elsewhere (`name`, `sha256`, `target`), and put it to trial."""
+    """Take in a package that was made elsewhere (`name`, `sha256`, `target`), and put it to
+    trial.
+    """
     given = job.arguments
     package = bring_in_package(
-        job.project, given["name"], given["sha256"], given["target"], lambda s, what: progress(0.2 * s, what)
+        job.project,
+        given["name"],
+        given["sha256"],
+        given["target"],
+        lambda s, what: progress(0.2 * s, what),
     )
     judge(package, lambda s, what: progress(0.2 + 0.8 * s, what))
     return {"package": package.pk}
@@ -67,7 +82,8 @@ def trial(job: Job, progress: Progress) -> dict[str, Any]:
 
 
 def judge(package: Package, progress: Progress) -> None:
-    """Compare a package with the revision it was made from, and keep what was found with its pictures."""
+    """Compare a package with the revision it was made from, and keep what was found with its
+    pictures."""
     pictures = package_folder(package.pk) / "pictures"
     pictures.mkdir(parents=True, exist_ok=True)
     names: list[tuple[str, str]] = []
@@ -81,7 +97,11 @@ def judge(package: Package, progress: Progress) -> None:
 
     files = package_folder(package.pk) / "files"
     found = run_trial(
-        package.revision.core(), files, find_profile(package.target, package.revision.core().document), progress, keep
+        package.revision.core(),
+        files,
+        find_profile(package.target, package.revision.core().document),
+        progress,
+        keep,
     )
     result = plain(found)
     result["pictures"] = [{"material": material, "input": name} for material, name in names]

@@ -1,4 +1,5 @@
-"""Measure what a project names and nobody has measured yet, or not by today's measures; compare layouts with maps."""
+"""Measure what a project names and nobody has measured yet, or not by today's measures; compare
+layouts with maps."""
 
 from __future__ import annotations
 
@@ -16,12 +17,17 @@ _PIECE = 2**20
 
 
 def measure(job: Job, progress: Progress) -> dict[str, Any]:
-    """Measure a project's maps and meshes; after an import also take the files out of its zip (`zip`, `within`) first."""
+    """Measure a project's maps and meshes; after an import also take the files out of its zip
+    (`zip`, `within`) first."""
     if "zip" in job.arguments:
         _take_out(job, lambda share, what: progress(0.4 * share, what))
     revision = job.project.fresh().head
     files = revision.files
-    named_maps = {entry["file"]: files[entry["file"]] for entry in revision.document["maps"].values() if entry["file"] in files}
+    named_maps = {
+        entry["file"]: files[entry["file"]]
+        for entry in revision.document["maps"].values()
+        if entry["file"] in files
+    }
     maps = {path: sha for path, sha in named_maps.items() if content_path(sha).is_file()}
     _, failed = measure_maps(job, maps, lambda share, what: progress(0.4 + 0.4 * share, what))
     waiting = unmeasured_meshes(revision)
@@ -35,14 +41,22 @@ def measure(job: Job, progress: Progress) -> dict[str, Any]:
         except Exception as problem:
             failed[source.path] = reason(problem)
     report = [{"path": path, "error": why} for path, why in failed.items()]
-    return {"files": report, "maps": len(maps) - len(set(failed) & set(maps)), "meshes": len(waiting)}
+    return {
+        "files": report,
+        "maps": len(maps) - len(set(failed) & set(maps)),
+        "meshes": len(waiting),
+    }
 
 
 def _take_out(job: Job, progress: Progress) -> None:
     """Every file of an uploaded zip into the store, and to the project's paths."""
     within = str(job.arguments["within"])
     files: dict[str, str] = {}
-    with opened_zip(content_path(job.arguments["zip"]), content_path(job.arguments["zip"]).parent, job.arguments["name"]) as (
+    with opened_zip(
+        content_path(job.arguments["zip"]),
+        content_path(job.arguments["zip"]).parent,
+        job.arguments["name"],
+    ) as (
         packed,
         entries,
     ):
@@ -56,7 +70,8 @@ def _take_out(job: Job, progress: Progress) -> None:
 
 
 def match(job: Job, progress: Progress) -> dict[str, Any]:
-    """Compare the layout of every slot of a mesh (`mesh`) with the map sets of the project, and keep what is found."""
+    """Compare the layout of every slot of a mesh (`mesh`) with the map sets of the project, and
+    keep what is found."""
     progress(0.1, f"comparing {job.arguments['mesh']}")
     keep_suggestions(job.project.fresh().head, str(job.arguments["mesh"]))
     return {"mesh": job.arguments["mesh"]}

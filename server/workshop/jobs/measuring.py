@@ -1,4 +1,5 @@
-"""Measure maps and meshes, each file by itself: one that cannot be read is said with its reason and stops no other."""
+"""Measure maps and meshes, each file by itself: one that cannot be read is said with its reason and
+stops no other."""
 
 from __future__ import annotations
 
@@ -27,7 +28,8 @@ ENDED = "it ended the process that read it. Bring it in by itself, or save it ag
 
 
 def reason(problem: BaseException) -> str:
-    """Why a file could not be used, for people. Raises what is no fault of the file: a full disk, a cancelled job."""
+    """Why a file could not be used, for people. Raises what is no fault of the file: a full disk, a
+    cancelled job."""
     if isinstance(problem, Cancelled | DiskFull):
         raise problem
     if is_disk_full(problem):
@@ -40,8 +42,11 @@ def reason(problem: BaseException) -> str:
     return f"it is damaged ({type(problem).__name__}). Save it again."
 
 
-def measure_maps(job: Job, maps: dict[str, str], progress: Progress) -> tuple[dict[str, Facts], dict[str, str]]:
-    """Facts of maps by path, and why for those that have none. `maps` gives contents by path; what is known is not read."""
+def measure_maps(
+    job: Job, maps: dict[str, str], progress: Progress
+) -> tuple[dict[str, Facts], dict[str, str]]:
+    """Facts of maps by path, and why for those that have none. `maps` gives contents by path; what
+    is known is not read."""
     known = {sha: row.value() for sha, row in MapFacts.known(maps.values()).items()}
     facts = {path: known[sha] for path, sha in maps.items() if sha in known}
     failed = {path: ENDED for path in maps if path in job.reading and path not in facts}
@@ -61,7 +66,11 @@ def measure_maps(job: Job, maps: dict[str, str], progress: Progress) -> tuple[di
 
 
 def _each(
-    paths: list[str], one: Callable[[str], Any], done: Callable[[str, Any], None], failed: dict[str, str], progress: Progress
+    paths: list[str],
+    one: Callable[[str], Any],
+    done: Callable[[str, Any], None],
+    failed: dict[str, str],
+    progress: Progress,
 ) -> None:
     with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
         waiting = {pool.submit(one, path): path for path in paths}
@@ -94,7 +103,8 @@ def unmeasured(contents: Iterable[str]) -> set[str]:
 
 
 def keep_map(name: str, write: Callable[[Path], object]) -> str:
-    """Keep a map that was made here, measured: `write` writes its file to a path that ends as `name` does. Gives its content."""
+    """Keep a map that was made here, measured: `write` writes its file to a path that ends as
+    `name` does. Gives its content."""
     with tempfile.TemporaryDirectory(dir=settings.FILE_UPLOAD_TEMP_DIR) as folder:
         path = Path(folder) / f"map{PurePosixPath(name).suffix}"
         write(path)

@@ -19,32 +19,49 @@ from server.workshop.meshing import mesh_at
 from server.workshop.models import Job
 
 
-def occlusion(job: Job, progress: Progress) -> Callable[[Document], tuple[list[Edit], dict[str, str], Any]]:
-    """Bake the slots that share a slot's material into one map, and feed it to that material; one step to undo."""
+def occlusion(
+    job: Job, progress: Progress
+) -> Callable[[Document], tuple[list[Edit], dict[str, str], Any]]:
+    """Bake the slots that share a slot's material into one map, and feed it to that material; one
+    step to undo."""
     mesh_name, slot = str(job.arguments["mesh"]), str(job.arguments["slot"])
     document = job.project.document
     if mesh_name not in document.meshes:
-        raise MissingReference("there is no such mesh.", subject=mesh_name, hint="It may have been removed meanwhile.")
+        raise MissingReference(
+            "there is no such mesh.", subject=mesh_name, hint="It may have been removed meanwhile."
+        )
     mesh = mesh_at(job.project.head, mesh_name)
     slot_number(mesh, slot)
     worn = document.meshes[mesh_name].slots
     material = worn.get(slot)
-    slots = [s for s in mesh.slots if s == slot or (material is not None and worn.get(s) == material)]
+    slots = [
+        s for s in mesh.slots if s == slot or (material is not None and worn.get(s) == material)
+    ]
     filled = [s for s in slots if (mesh.triangle_slot == mesh.slots.index(s)).any()] or [slot]
     baked = bake_occlusion(
-        mesh, filled, int(job.arguments["size"]), samples=int(job.arguments["samples"]),
+        mesh,
+        filled,
+        int(job.arguments["size"]),
+        samples=int(job.arguments["samples"]),
         progress=lambda share, what: progress(0.95 * share, what),
-    )  # fmt: skip
+    )
     wanted = f"{mesh_name}_{material or slot}_AO.png"
     sha = keep_map(wanted, lambda path: write_image(path, quantise(baked[..., None], 8)))
 
     def finish(document: Document) -> tuple[list[Edit], dict[str, str], Any]:
         entry = map_name(wanted, set(document.maps))
         file = f"maps/baked/{entry}.png"
-        made = MapEntry(file=file, roles={"r": "occlusion"}, set=_set_of(document, material) or material or slot, by_hand=True)
+        made = MapEntry(
+            file=file,
+            roles={"r": "occlusion"},
+            set=_set_of(document, material) or material or slot,
+            by_hand=True,
+        )
         edits: list[Edit] = [BringIn(maps={entry: made})]
         if material in document.materials and job.arguments.get("feed"):
-            edits.append(SetFeed(material=material, input="occlusion", feed=Feed(map=entry, channels="r")))
+            edits.append(
+                SetFeed(material=material, input="occlusion", feed=Feed(map=entry, channels="r"))
+            )
         return edits, {file: sha}, {"map": entry, "material": material, "slots": filled}
 
     return finish
@@ -56,4 +73,8 @@ def _set_of(document: Document, material: str | None) -> str | None:
         return None
     used = {name for feed in document.materials[material].inputs.values() for name in feed.maps()}
     counted = {name: len(used & set(members)) for name, members in sets_of(document).items()}
-    return max((name for name, count in counted.items() if count), key=lambda name: counted[name], default=None)
+    return max(
+        (name for name, count in counted.items() if count),
+        key=lambda name: counted[name],
+        default=None,
+    )

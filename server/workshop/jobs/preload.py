@@ -1,4 +1,5 @@
-"""What the processes of jobs have loaded before they are forked: everything, so that each starts in milliseconds."""
+"""What the processes of jobs have loaded before they are forked: everything, so that each starts in
+milliseconds."""
 
 import os
 

@@ -1,7 +1,8 @@
 """The one task that the queue knows: see a job through. The same code runs on every task backend.
 
-The worker that takes a task does not do the work: it starts a process for it, watches that process, and says how it ended. So
-whatever a file does to the process that reads it, the worker and the web go on.
+The worker that takes a task does not do the work: it starts a process for it, watches that process,
+and says how it ended. So whatever a file does to the process that reads it, the worker and the web
+go on.
 """
 
 from __future__ import annotations
@@ -33,7 +34,8 @@ MOST_INTERRUPTIONS = 5
 LEASE = 30.0
 """Seconds after which a job that nobody was heard of for is taken from them."""
 FORGOTTEN = 120.0
-"""Seconds after which a job that waits is queued again: its task may have been lost with a worker."""
+"""Seconds after which a job that waits is queued again: its task may have been lost with a worker.
+"""
 LOOK_EVERY = 0.25
 GRACE = 1.0
 """Seconds that work has to stop by itself once it was cancelled."""
@@ -52,15 +54,20 @@ def run_job(job_id: str) -> None:
         do_here(job)
         return
     connections.close_all()
-    process = _apart.Process(target=do_in_process, args=(job_id, job.attempts, os.getpid()), daemon=True)
+    process = _apart.Process(
+        target=do_in_process, args=(job_id, job.attempts, os.getpid()), daemon=True
+    )
     process.start()
     reason = _watch(job, process)
     _conclude(job, process.exitcode, reason)
 
 
 def _claimed(job_id: str) -> Job | None:
-    """The job, now this worker's: one statement, so that no kill can leave it between waiting and running."""
-    for attempts in Job.objects.filter(pk=job_id, state=Job.State.WAITING).values_list("attempts", flat=True):
+    """The job, now this worker's: one statement, so that no kill can leave it between waiting and
+    running."""
+    for attempts in Job.objects.filter(pk=job_id, state=Job.State.WAITING).values_list(
+        "attempts", flat=True
+    ):
         taken = Job.objects.filter(pk=job_id, state=Job.State.WAITING, attempts=attempts)
         if taken.update(state=Job.State.RUNNING, attempts=attempts + 1, beat=timezone.now()):
             return Job.objects.get(pk=job_id)
@@ -127,7 +134,10 @@ def _conclude(job: Job, code: int | None, reason: str) -> None:
         job.enqueue()
     else:
         message = f"the process that worked on it was ended twice ({_ending(code)})."
-        job.finish(Job.State.FAILED, error=_error(job, message, "Try it with less at once, or smaller files."))
+        job.finish(
+            Job.State.FAILED,
+            error=_error(job, message, "Try it with less at once, or smaller files."),
+        )
 
 
 def _ending(code: int | None) -> str:
@@ -149,7 +159,8 @@ def clean_up(job: Job) -> None:
 
 
 def sweep() -> int:
-    """Queue again what nobody works on any more; gives how many. For whoever looks after the workers, every few seconds."""
+    """Queue again what nobody works on any more; gives how many. For whoever looks after the
+    workers, every few seconds."""
     now = timezone.now()
     count = 0
     silent = Q(beat__isnull=True) | Q(beat__lt=now - timedelta(seconds=LEASE))
@@ -163,7 +174,9 @@ def sweep() -> int:
 
 
 def resume() -> int:
-    """Queue again all that was waiting or running when everything was last stopped; gives how many."""
+    """Queue again all that was waiting or running when everything was last stopped; gives how
+    many.
+    """
     if settings.TASKS_BY == "database":
         from django_tasks_db.models import DBTaskResult
 

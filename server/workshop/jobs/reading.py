@@ -1,4 +1,5 @@
-"""Which files a job is reading right now, written where it outlives the process: whatever ends that was one of them."""
+"""Which files a job is reading right now, written where it outlives the process: whatever ends that
+was one of them."""
 
 from __future__ import annotations
 

@@ -1,4 +1,5 @@
-"""Change what is done to a mesh, where that takes longer than a person waits: unwrapping, or a mesh that is not at hand."""
+"""Change what is done to a mesh, where that takes longer than a person waits: unwrapping, or a mesh
+that is not at hand."""
 
 from __future__ import annotations
 
@@ -19,14 +20,19 @@ from server.workshop.models import Job, StaleRevision
 _STEPS = TypeAdapter(list[MeshStep])
 
 
-def recipe(job: Job, progress: Progress) -> Callable[[Document], tuple[list[Edit], dict[str, str], Any]]:
-    """Do steps to a mesh (`mesh`, `recipe`) as it was when they were chosen, measure it, and put them in its document."""
+def recipe(
+    job: Job, progress: Progress
+) -> Callable[[Document], tuple[list[Edit], dict[str, str], Any]]:
+    """Do steps to a mesh (`mesh`, `recipe`) as it was when they were chosen, measure it, and put
+    them in its document."""
     name = str(job.arguments["mesh"])
     steps = _STEPS.validate_python(job.arguments["recipe"])
     revision = job.project.revisions.get(pk=job.arguments["revision"])
     made_on = revision.core().document.meshes.get(name)
     if made_on is None:
-        raise MissingReference("there is no such mesh.", subject=name, hint="It may have been removed meanwhile.")
+        raise MissingReference(
+            "there is no such mesh.", subject=name, hint="It may have been removed meanwhile."
+        )
     before = mesh_at(revision, name)
     progress(0.2, steps[-1].label() if steps else f"reading {name}")
     after = changed_mesh(revision, name, steps)

@@ -1,4 +1,5 @@
-"""Do one job: by its kind, with progress, in a process that may not take more memory than it is given."""
+"""Do one job: by its kind, with progress, in a process that may not take more memory than it is
+given."""
 
 from __future__ import annotations
 
@@ -32,7 +33,8 @@ from server.workshop.models import Job, StaleRevision, one_writer
 logger = logging.getLogger(__name__)
 
 Finish = Callable[[Document], tuple[list[Edit], dict[str, str], Any]]
-"""What a job changes, worked out on the document as it is when the change is made: edits, contents by path, and its result."""
+"""What a job changes, worked out on the document as it is when the change is made: edits, contents
+by path, and its result."""
 KINDS: dict[str, Callable[[Job, Progress], Any]] = {
     "bring-in": bring_in,
     "measure": measure,
@@ -52,7 +54,8 @@ REPORT_EVERY = 0.2
 
 
 def do_in_process(job_id: str, attempt: int, parent: int) -> None:
-    """The whole of a job's process: it leads a group of its own, ends with its worker, and stays within its memory."""
+    """The whole of a job's process: it leads a group of its own, ends with its worker, and stays
+    within its memory."""
     os.setsid()
     threading.Thread(target=_end_with_parent, daemon=True).start()
     resource.setrlimit(resource.RLIMIT_DATA, (settings.JOB_MEMORY, settings.JOB_MEMORY))
@@ -64,7 +67,8 @@ def do_in_process(job_id: str, attempt: int, parent: int) -> None:
 
 
 def _end_with_parent() -> None:
-    """A worker that is gone cannot say how a job ended, and another will take it up: this process must not go on."""
+    """A worker that is gone cannot say how a job ended, and another will take it up: this process
+    must not go on."""
     parent = multiprocessing.parent_process()
     if parent is not None:
         parent.join()
@@ -83,20 +87,38 @@ def do_here(job: Job) -> None:
     except EktoposError as problem:
         _fail(job, problem.message, problem.subject, problem.hint)
     except StaleRevision as problem:
-        _fail(job, f"{', '.join(problem.what)} was changed meanwhile.", job.kind, "Look at it and try again.")
+        _fail(
+            job,
+            f"{', '.join(problem.what)} was changed meanwhile.",
+            job.kind,
+            "Look at it and try again.",
+        )
     except MemoryError:
-        _fail(job, "there is not enough memory for it.", ", ".join(job.reading[:2]) or job.kind, "Try it with less at once.")
+        _fail(
+            job,
+            "there is not enough memory for it.",
+            ", ".join(job.reading[:2]) or job.kind,
+            "Try it with less at once.",
+        )
     except Exception as problem:
-        if is_disk_full(problem) or (isinstance(problem, OperationalError) and "full" in str(problem)):
+        if is_disk_full(problem) or (
+            isinstance(problem, OperationalError) and "full" in str(problem)
+        ):
             full = DiskFull(job.kind)
             _fail(job, full.message, full.subject, full.hint)
             return
         logger.exception("job %s (%s) failed", job.pk, job.kind)
-        _fail(job, "Something went wrong that should not have; it is in the log.", job.kind, "Try again.")
+        _fail(
+            job,
+            "Something went wrong that should not have; it is in the log.",
+            job.kind,
+            "Try again.",
+        )
 
 
 def _finish(job: Job, done: Any) -> None:
-    """Make a job's change and say that it is done in one step, so that neither is ever there without the other."""
+    """Make a job's change and say that it is done in one step, so that neither is ever there
+    without the other."""
     if not callable(done):
         job.finish(Job.State.DONE, result=done)
         return
@@ -114,7 +136,8 @@ def _fail(job: Job, message: str, subject: str, hint: str) -> None:
     try:
         job.finish(Job.State.FAILED, error={"message": message, "subject": subject, "hint": hint})
     except OperationalError:
-        # Not even this can be written: the job's lease runs out, and it is taken up again when there is room.
+        # Not even this can be written: the job's lease runs out, and it is taken up again when
+        # there is room.
         logger.exception("job %s: that it failed could not be written", job.pk)
 
 

@@ -26,7 +26,10 @@ def only_one(folder: Path) -> Iterator[None]:
         except OSError:
             lock.seek(0)
             who = lock.read().strip() or "unknown"
-            said = f"Ektopos is running on {folder} already (process {who}). Stop it, or set EKTOPOS_DATA to another folder."
+            said = (
+                f"Ektopos is running on {folder} already (process {who}). Stop it, or set "
+                "EKTOPOS_DATA to another folder."
+            )
             raise CommandError(said, returncode=1) from None
         lock.truncate(0)
         lock.write(str(os.getpid()))
@@ -43,7 +46,8 @@ def mark(folder: Path) -> None:
 
 
 def is_ours(folder: Path) -> bool:
-    """Whether a folder is one that Ektopos made: by its mark, or, from before there were marks, by what is in it."""
+    """Whether a folder is one that Ektopos made: by its mark, or, from before there were marks, by
+    what is in it."""
     return (folder / MARKER).is_file() or all((folder / name).exists() for name in _OURS)
 
 

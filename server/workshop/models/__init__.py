@@ -5,4 +5,14 @@ from server.workshop.models.job import Job
 from server.workshop.models.package import Package
 from server.workshop.models.project import Checkpoint, Project, Revision, StaleRevision, one_writer
 
-__all__ = ["Checkpoint", "Job", "MapFacts", "MeshFacts", "Package", "Project", "Revision", "StaleRevision", "one_writer"]
+__all__ = [
+    "Checkpoint",
+    "Job",
+    "MapFacts",
+    "MeshFacts",
+    "Package",
+    "Project",
+    "Revision",
+    "StaleRevision",
+    "one_writer",
+]

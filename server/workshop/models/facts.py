@@ -42,7 +42,8 @@ class MapFacts(models.Model):
 
 
 class MeshFacts(models.Model):
-    """What a mesh's geometry says. The key is the hash of the file, those it refers to, and what is done to it."""
+    """What a mesh's geometry says. The key is the hash of the file, those it refers to, and what is
+    done to it."""
 
     key = models.CharField(primary_key=True, max_length=64)
     name = models.CharField(max_length=200)
@@ -52,7 +53,8 @@ class MeshFacts(models.Model):
     slots = models.JSONField()
     faults = models.JSONField()
     source = models.JSONField(default=dict)
-    """What it was made from, so that its geometry can be made again: `file`, `parts` (content by path), `steps`."""
+    """What it was made from, so that its geometry can be made again: `file`, `parts` (content by
+    path), `steps`."""
 
     @staticmethod
     def dump(slots: list[SlotFacts], faults: list[Fault]) -> tuple[Any, Any]:

@@ -34,9 +34,11 @@ class Job(models.Model):
     error = models.JSONField(null=True)
     cancel_requested = models.BooleanField(default=False)
     attempts = models.PositiveSmallIntegerField(default=0)
-    """How often it was begun; also tells the process that works on it from one that was given up."""
+    """How often it was begun; also tells the process that works on it from one that was given up.
+    """
     reading = models.JSONField(default=list)
-    """Files that were being read when it last said how far it is: if it ends there, one of them did it."""
+    """Files that were being read when it last said how far it is: if it ends there, one of them did
+    it."""
     page = models.CharField(max_length=40, blank=True, default="")
     beat = models.DateTimeField(null=True)
     """When whoever works on it was last heard of, or it last changed."""
@@ -49,9 +51,13 @@ class Job(models.Model):
         indexes = [models.Index(fields=["project", "-made"]), models.Index(fields=["state"])]
 
     @classmethod
-    def start(cls, project: Project, kind: str, arguments: dict[str, object], page: str = "") -> Job:
+    def start(
+        cls, project: Project, kind: str, arguments: dict[str, object], page: str = ""
+    ) -> Job:
         """Queue a job; a worker sees it when the transaction is through."""
-        job = cls.objects.create(project=project, kind=kind, arguments=arguments, page=page[:40], beat=timezone.now())
+        job = cls.objects.create(
+            project=project, kind=kind, arguments=arguments, page=page[:40], beat=timezone.now()
+        )
         transaction.on_commit(job.enqueue)
         return job
 
@@ -59,7 +65,9 @@ class Job(models.Model):
     def start_once(cls, project: Project, kind: str, arguments: dict[str, object]) -> Job:
         """A job that waits or runs already for just this, or a new one."""
         same = project.jobs.filter(kind=kind, state__in=(cls.State.WAITING, cls.State.RUNNING))
-        return next((job for job in same if job.arguments == arguments), None) or cls.start(project, kind, arguments)
+        return next((job for job in same if job.arguments == arguments), None) or cls.start(
+            project, kind, arguments
+        )
 
     def enqueue(self) -> None:
         """Hand the job to the task queue."""
@@ -73,9 +81,16 @@ class Job(models.Model):
         return Job.objects.filter(pk=self.pk, state=self.State.RUNNING, attempts=self.attempts)
 
     def finish(self, state: State, *, result: object = None, error: object = None) -> bool:
-        """Say how the job ended, unless it was taken away meanwhile; gives whether it was still this attempt's."""
+        """Say how the job ended, unless it was taken away meanwhile; gives whether it was still
+        this attempt's."""
         now = timezone.now()
-        values: dict[str, object] = {"state": state, "result": result, "error": error, "finished": now, "beat": now}
+        values: dict[str, object] = {
+            "state": state,
+            "result": result,
+            "error": error,
+            "finished": now,
+            "beat": now,
+        }
         if state == self.State.DONE:
             values["share"] = 1.0
         return bool(self.mine().update(**values))

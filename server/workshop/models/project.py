@@ -18,9 +18,11 @@ from ektopos.project import Project as CoreProject
 from server.workshop.store import content_path, is_hash
 
 WHOLE_EVERY = 40
-"""States that are kept as what changed, between two that are kept whole: an edit costs about as much room as it says."""
+"""States that are kept as what changed, between two that are kept whole: an edit costs about as
+much room as it says."""
 FAR = 1000
-"""States that are looked back over for what others have changed; beyond them the two ends are compared."""
+"""States that are looked back over for what others have changed; beyond them the two ends are
+compared."""
 STATES = 64
 
 _writing = threading.RLock()
@@ -40,15 +42,17 @@ _keeping = threading.Lock()
 
 @contextlib.contextmanager
 def one_writer() -> Iterator[None]:
-    """A transaction, for which the writers of this process stand in line, instead of asking the database for its lock over and
-    over again, where whoever asks at the right moment goes first.
+    """A transaction, for which the writers of this process stand in line, instead of asking the
+    database for its lock over and over again, where whoever asks at the right moment goes first.
     """
     with _writing, transaction.atomic():
         yield
 
 
 class StaleRevision(Exception):
-    """An edit was made on a state in which something that it concerns was otherwise than it is now."""
+    """An edit was made on a state in which something that it concerns was otherwise than it is
+    now.
+    """
 
     def __init__(self, *what: str) -> None:
         super().__init__(", ".join(what))
@@ -71,7 +75,9 @@ class Project(models.Model):
         ordering = ["-changed"]
 
     @classmethod
-    def begin(cls, document: Document, files: dict[str, str] | None = None, label: str = "new project") -> Project:
+    def begin(
+        cls, document: Document, files: dict[str, str] | None = None, label: str = "new project"
+    ) -> Project:
         """A new project in a first state."""
         with one_writer():
             project = cls.objects.create(name=document.name[:120])
@@ -91,12 +97,20 @@ class Project(models.Model):
         """The project as the core sees it: its document, and the way to its files."""
         return self.head.core()
 
-    def edit(self, edits: list[Edit], base: int | None, files: dict[str, str] | None = None, *, page: str = "") -> Revision:
+    def edit(
+        self,
+        edits: list[Edit],
+        base: int | None,
+        files: dict[str, str] | None = None,
+        *,
+        page: str = "",
+    ) -> Revision:
         """Apply edits and make the result the head: one step to undo.
 
-        `base` is the revision the edits were made on (`None`: whatever is newest, for work that only adds), `page` the page they
-        were made on, whose own edits never stand in each other's way. `files` are paths to add. Raises `StaleRevision` where
-        somebody else has changed what the edits read or write, or `EktoposError`, with nothing changed.
+        `base` is the revision the edits were made on (`None`: whatever is newest, for work that
+        only adds), `page` the page they were made on, whose own edits never stand in each other's
+        way. `files` are paths to add. Raises `StaleRevision` where somebody else has changed what
+        the edits read or write, or `EktoposError`, with nothing changed.
         """
         with one_writer():
             project = self._locked()
@@ -108,7 +122,8 @@ class Project(models.Model):
             return project._advance(state, label, page)
 
     def attach(self, files: dict[str, str]) -> None:
-        """Say which contents lie at paths that the document names from its first state on: what an import does step by step."""
+        """Say which contents lie at paths that the document names from its first state on: what an
+        import does step by step."""
         with one_writer():
             for revision in self.revisions.filter(whole__isnull=False):
                 revision.whole["files"] = files | revision.whole["files"]
@@ -145,10 +160,13 @@ class Project(models.Model):
             self._locked().delete()
 
     def _locked(self) -> Project:
-        return Project.objects.select_for_update(of=("self",)).select_related("head").get(pk=self.pk)
+        return (
+            Project.objects.select_for_update(of=("self",)).select_related("head").get(pk=self.pk)
+        )
 
     def _between(self, made_on: Revision) -> tuple[list[Revision], list[Revision]]:
-        """The revisions that lead from one to the head: those undone since, and those made since, newest first.
+        """The revisions that lead from one to the head: those undone since, and those made since,
+        newest first.
 
         Raises `StaleRevision` where it lies too far back to be looked through.
         """
@@ -170,7 +188,8 @@ class Project(models.Model):
         return undone, [ancestors[pk] for pk in kept[: kept.index(below.pk)]]
 
     def _check_free(self, edits: list[Edit], base: int | None, page: str) -> None:
-        """Raises `StaleRevision` where somebody else has changed what edits read or write since they were made."""
+        """Raises `StaleRevision` where somebody else has changed what edits read or write since
+        they were made."""
         if base is None or base == self.head_id:
             return
         made_on = self.revisions.filter(pk=base).first()
@@ -180,7 +199,9 @@ class Project(models.Model):
         if not found:
             return  # all that they concern is as the page had seen it
         undone, after = self._between(made_on)
-        steps = [(one, one.parent, one) for one in after] + [(one, one, one.parent) for one in undone]
+        steps = [(one, one.parent, one) for one in after] + [
+            (one, one, one.parent) for one in undone
+        ]
         for one, before, later in steps:
             if before is not None and later is not None and (not page or one.page != page):
                 theirs = collisions(edits, before.parsed, later.parsed)
@@ -190,7 +211,8 @@ class Project(models.Model):
             raise StaleRevision(*found[:3])
 
     def _check_newest(self, base: int, page: str) -> None:
-        """Raises `StaleRevision` where somebody else has done something that a page has not seen, with what it was."""
+        """Raises `StaleRevision` where somebody else has done something that a page has not seen,
+        with what it was."""
         if base == self.head_id:
             return
         made_on = self.revisions.filter(pk=base).first()
@@ -224,7 +246,9 @@ class Project(models.Model):
         document = revision.document
         self.head = revision
         self.name = str(document["name"])[:120]
-        self.maps, self.materials, self.meshes = (len(document[part]) for part in ("maps", "materials", "meshes"))
+        self.maps, self.materials, self.meshes = (
+            len(document[part]) for part in ("maps", "materials", "meshes")
+        )
         self.save()
 
 
@@ -247,7 +271,8 @@ class Revision(models.Model):
 
     @property
     def state(self) -> State:
-        """The document and files in this state. Cost: one row for each state since the last that is not remembered."""
+        """The document and files in this state. Cost: one row for each state since the last that is
+        not remembered."""
         kept = self._remembered()
         if kept is not None:
             return kept

@@ -28,23 +28,36 @@ export class Said extends Error {
 }
 
 export function toSaid(status: number, body: unknown): Said {
-  const found = (body ?? {}) as { message?: string; subject?: string; hint?: string; detail?: unknown }
+  const found = (body ?? {}) as {
+    message?: string
+    subject?: string
+    hint?: string
+    detail?: unknown
+  }
   if (found.message) return new Said(status, found.message, found.subject, found.hint)
   if (Array.isArray(found.detail)) {
     const first = found.detail[0] as { msg?: string; loc?: unknown[] } | undefined
     return new Said(status, `${first?.loc?.at(-1) ?? 'it'}: ${first?.msg ?? 'not understood'}.`)
   }
-  return new Said(status, status === 0 ? 'The server does not answer.' : `The server answered ${status}.`, '', 'Is it running?')
+  return new Said(
+    status,
+    status === 0 ? 'The server does not answer.' : `The server answered ${status}.`,
+    '',
+    'Is it running?',
+  )
 }
 
 /** The data of a call, or its error thrown. `T` is one of `api/types`: the client's own inference loses tuples. */
-export async function got<T>(call: Promise<{ data?: unknown; error?: unknown; response: Response }>): Promise<T> {
+export async function got<T>(
+  call: Promise<{ data?: unknown; error?: unknown; response: Response }>,
+): Promise<T> {
   let answer
   try {
     answer = await call
   } catch {
     throw toSaid(0, null)
   }
-  if (answer.error !== undefined || !answer.response.ok) throw toSaid(answer.response.status, answer.error)
+  if (answer.error !== undefined || !answer.response.ok)
+    throw toSaid(answer.response.status, answer.error)
   return answer.data as T
 }

@@ -1,6 +1,12 @@
 // Server state: every query and mutation of the interface. Queries below a project are keyed by its revision, so a change
 // asks again only for what depends on it, and going back finds what was there.
-import { keepPreviousData, queryOptions, useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import {
+  keepPreviousData,
+  queryOptions,
+  useMutation,
+  useQuery,
+  useQueryClient,
+} from '@tanstack/react-query'
 import { useCallback, useEffect, useMemo, useRef } from 'react'
 import { useParams } from 'react-router'
 
@@ -8,14 +14,43 @@ import { sendFile } from '../layout/incoming'
 import { useNotices } from '../layout/notices'
 import { Said, client, got } from './client'
 import { PAGE, enqueue, shownWith, useQueue, waitingOf } from './queue'
-import type { Alike, BoardMap, By, Conversion, DraftOut, Edit, Finding, Job, MapDetail, Material, MeshFacts, MeshStep, Package, Padding, Plan, Profile, Project, ProjectRow, Proposals, Pulse, RecipeAnswer, Sheet, StageLook, Suggestions, TargetSummary } from './types'
+import type {
+  Alike,
+  BoardMap,
+  By,
+  Conversion,
+  DraftOut,
+  Edit,
+  Finding,
+  Job,
+  MapDetail,
+  Material,
+  MeshFacts,
+  MeshStep,
+  Package,
+  Padding,
+  Plan,
+  Profile,
+  Project,
+  ProjectRow,
+  Proposals,
+  Pulse,
+  RecipeAnswer,
+  Sheet,
+  StageLook,
+  Suggestions,
+  TargetSummary,
+} from './types'
 
 export const useProjectId = () => useParams().projectId ?? ''
 
 const projectQuery = (id: string) =>
   queryOptions({
     queryKey: ['project', id],
-    queryFn: () => got<Project>(client.GET('/api/projects/{project_id}', { params: { path: { project_id: id } } })),
+    queryFn: () =>
+      got<Project>(
+        client.GET('/api/projects/{project_id}', { params: { path: { project_id: id } } }),
+      ),
     enabled: id !== '',
   })
 
@@ -25,7 +60,11 @@ export function useProject() {
   const found = useQuery(projectQuery(id))
   const waiting = useQueue(waitingOf(id))
   const data = useMemo(
-    () => found.data && (waiting.length > 0 ? { ...found.data, document: shownWith(found.data.document, waiting) } : found.data),
+    () =>
+      found.data &&
+      (waiting.length > 0
+        ? { ...found.data, document: shownWith(found.data.document, waiting) }
+        : found.data),
     [found.data, waiting],
   )
   return { ...found, data }
@@ -36,14 +75,22 @@ export function usePulse() {
   const id = useProjectId()
   const queries = useQueryClient()
   const pulse = useQuery({
-    queryKey: ['pulse', id], enabled: id !== '', refetchInterval: 1000, staleTime: 0, retry: false,
-    queryFn: () => got<Pulse>(client.GET('/api/projects/{project_id}/pulse', { params: { path: { project_id: id } } })),
+    queryKey: ['pulse', id],
+    enabled: id !== '',
+    refetchInterval: 1000,
+    staleTime: 0,
+    retry: false,
+    queryFn: () =>
+      got<Pulse>(
+        client.GET('/api/projects/{project_id}/pulse', { params: { path: { project_id: id } } }),
+      ),
   }).data
   const waits = useQueue(waitingOf(id)).length > 0
   useEffect(() => {
     const known = queries.getQueryData<Project>(['project', id])
     // While own edits wait, their answers bring what is new.
-    if (pulse && known && !waits && known.revision !== pulse.revision) void queries.invalidateQueries({ queryKey: ['project', id], exact: true })
+    if (pulse && known && !waits && known.revision !== pulse.revision)
+      void queries.invalidateQueries({ queryKey: ['project', id], exact: true })
   }, [id, pulse, queries, waits])
   const jobs = pulse?.jobs
   useEffect(() => {
@@ -52,29 +99,47 @@ export function usePulse() {
 }
 
 export const useProjects = () =>
-  useQuery({ queryKey: ['projects'], queryFn: () => got<ProjectRow[]>(client.GET('/api/projects')) })
+  useQuery({
+    queryKey: ['projects'],
+    queryFn: () => got<ProjectRow[]>(client.GET('/api/projects')),
+  })
 
 /** Key and guard of a query that depends on the project's revision. */
 function useRevisionKey(name: string, ...rest: unknown[]) {
   const id = useProjectId()
   const revision = useProject().data?.revision
-  return { id, queryKey: ['project-part', id, name, revision, ...rest], enabled: revision !== undefined }
+  return {
+    id,
+    queryKey: ['project-part', id, name, revision, ...rest],
+    enabled: revision !== undefined,
+  }
 }
 
 /** Every target that the project can use: the built-in ones and its own. */
 export function useTargets() {
   const { id, queryKey, enabled } = useRevisionKey('targets')
   return useQuery({
-    queryKey, enabled, placeholderData: keepPreviousData,
-    queryFn: () => got<Profile[]>(client.GET('/api/projects/{project_id}/targets', { params: { path: { project_id: id } } })),
+    queryKey,
+    enabled,
+    placeholderData: keepPreviousData,
+    queryFn: () =>
+      got<Profile[]>(
+        client.GET('/api/projects/{project_id}/targets', { params: { path: { project_id: id } } }),
+      ),
   })
 }
 
 export function useComparison() {
   const { id, queryKey, enabled } = useRevisionKey('comparison')
   return useQuery({
-    queryKey, enabled,
-    queryFn: () => got<TargetSummary[]>(client.GET('/api/projects/{project_id}/comparison', { params: { path: { project_id: id } } })),
+    queryKey,
+    enabled,
+    queryFn: () =>
+      got<TargetSummary[]>(
+        client.GET('/api/projects/{project_id}/comparison', {
+          params: { path: { project_id: id } },
+        }),
+      ),
   })
 }
 
@@ -82,16 +147,30 @@ export function useComparison() {
 export function useDraftTarget(profile: Profile) {
   const { id, queryKey, enabled } = useRevisionKey('draft', profile)
   return useQuery({
-    queryKey, enabled, placeholderData: keepPreviousData, retry: false,
-    queryFn: () => got<DraftOut>(client.POST('/api/projects/{project_id}/target-drafts', { params: { path: { project_id: id } }, body: { profile: profile as never } })),
+    queryKey,
+    enabled,
+    placeholderData: keepPreviousData,
+    retry: false,
+    queryFn: () =>
+      got<DraftOut>(
+        client.POST('/api/projects/{project_id}/target-drafts', {
+          params: { path: { project_id: id } },
+          body: { profile: profile as never },
+        }),
+      ),
   })
 }
 
 export function useBoard() {
   const { id, queryKey, enabled } = useRevisionKey('maps')
   return useQuery({
-    queryKey, enabled, placeholderData: keepPreviousData,
-    queryFn: () => got<BoardMap[]>(client.GET('/api/projects/{project_id}/maps', { params: { path: { project_id: id } } })),
+    queryKey,
+    enabled,
+    placeholderData: keepPreviousData,
+    queryFn: () =>
+      got<BoardMap[]>(
+        client.GET('/api/projects/{project_id}/maps', { params: { path: { project_id: id } } }),
+      ),
   })
 }
 
@@ -99,37 +178,66 @@ export function useBoard() {
 export function useConversion(set: string) {
   const { id, queryKey, enabled } = useRevisionKey('conversion', set)
   return useQuery({
-    queryKey, enabled, retry: false,
-    queryFn: () => got<Conversion>(client.GET('/api/projects/{project_id}/conversions/{set_name}', { params: { path: { project_id: id, set_name: set } } })),
+    queryKey,
+    enabled,
+    retry: false,
+    queryFn: () =>
+      got<Conversion>(
+        client.GET('/api/projects/{project_id}/conversions/{set_name}', {
+          params: { path: { project_id: id, set_name: set } },
+        }),
+      ),
   })
 }
 
 export function useMap(name: string | null) {
   const { id, queryKey, enabled } = useRevisionKey('map', name)
   return useQuery({
-    queryKey, enabled: enabled && name !== null,
+    queryKey,
+    enabled: enabled && name !== null,
     placeholderData: (before) => (before?.map.name === name ? before : undefined),
-    queryFn: () => got<MapDetail>(client.GET('/api/projects/{project_id}/maps/{name}', { params: { path: { project_id: id, name: name ?? '' } } })),
+    queryFn: () =>
+      got<MapDetail>(
+        client.GET('/api/projects/{project_id}/maps/{name}', {
+          params: { path: { project_id: id, name: name ?? '' } },
+        }),
+      ),
   })
 }
 
 export function useSheet(name: string | null) {
   const { id, queryKey, enabled } = useRevisionKey('sheet', name)
   return useQuery({
-    queryKey, enabled: enabled && name !== null,
+    queryKey,
+    enabled: enabled && name !== null,
     placeholderData: (before) => (before?.material === name ? before : undefined),
-    queryFn: () => got<Sheet>(client.GET('/api/projects/{project_id}/sheets/{name}', { params: { path: { project_id: id, name: name ?? '' } } })),
+    queryFn: () =>
+      got<Sheet>(
+        client.GET('/api/projects/{project_id}/sheets/{name}', {
+          params: { path: { project_id: id, name: name ?? '' } },
+        }),
+      ),
   })
 }
 
 export const trySheet = (id: string, name: string, entry: Material) =>
-  got<Sheet>(client.POST('/api/projects/{project_id}/sheets/{name}', { params: { path: { project_id: id, name } }, body: { entry } }))
+  got<Sheet>(
+    client.POST('/api/projects/{project_id}/sheets/{name}', {
+      params: { path: { project_id: id, name } },
+      body: { entry },
+    }),
+  )
 
 export function useLooks() {
   const { id, queryKey, enabled } = useRevisionKey('looks')
   return useQuery({
-    queryKey, enabled, placeholderData: keepPreviousData,
-    queryFn: () => got<Record<string, StageLook>>(client.GET('/api/projects/{project_id}/stage', { params: { path: { project_id: id } } })),
+    queryKey,
+    enabled,
+    placeholderData: keepPreviousData,
+    queryFn: () =>
+      got<Record<string, StageLook>>(
+        client.GET('/api/projects/{project_id}/stage', { params: { path: { project_id: id } } }),
+      ),
   })
 }
 
@@ -138,14 +246,22 @@ export function useMeshes() {
   const { id, queryKey, enabled } = useRevisionKey('meshes')
   const stated = useProject().data?.document.meshes
   const found = useQuery({
-    queryKey, enabled, placeholderData: keepPreviousData,
-    queryFn: () => got<MeshFacts[]>(client.GET('/api/projects/{project_id}/meshes', { params: { path: { project_id: id } } })),
+    queryKey,
+    enabled,
+    placeholderData: keepPreviousData,
+    queryFn: () =>
+      got<MeshFacts[]>(
+        client.GET('/api/projects/{project_id}/meshes', { params: { path: { project_id: id } } }),
+      ),
   })
   const data = useMemo(
-    () => found.data?.map((mesh) => {
-      const entry = stated?.[mesh.name]
-      return entry ? { ...mesh, worn: { ...mesh.worn, ...entry.slots }, done: entry.done ?? [] } : mesh
-    }),
+    () =>
+      found.data?.map((mesh) => {
+        const entry = stated?.[mesh.name]
+        return entry
+          ? { ...mesh, worn: { ...mesh.worn, ...entry.slots }, done: entry.done ?? [] }
+          : mesh
+      }),
     [found.data, stated],
   )
   return { ...found, data }
@@ -155,8 +271,16 @@ export function useMeshes() {
 export function useSuggestions(mesh: string | null) {
   const { id, queryKey, enabled } = useRevisionKey('suggestions', mesh)
   const found = useQuery({
-    queryKey, enabled: enabled && mesh !== null, placeholderData: keepPreviousData, refetchInterval: untilReady,
-    queryFn: () => got<Suggestions>(client.GET('/api/projects/{project_id}/meshes/{name}/suggestions', { params: { path: { project_id: id, name: mesh ?? '' } } })),
+    queryKey,
+    enabled: enabled && mesh !== null,
+    placeholderData: keepPreviousData,
+    refetchInterval: untilReady,
+    queryFn: () =>
+      got<Suggestions>(
+        client.GET('/api/projects/{project_id}/meshes/{name}/suggestions', {
+          params: { path: { project_id: id, name: mesh ?? '' } },
+        }),
+      ),
   })
   return { ...found, data: found.data?.ready ? found.data.slots : undefined }
 }
@@ -164,8 +288,16 @@ export function useSuggestions(mesh: string | null) {
 export function useProposals() {
   const { id, queryKey, enabled } = useRevisionKey('proposals')
   const found = useQuery({
-    queryKey, enabled, retry: false, refetchInterval: untilReady,
-    queryFn: () => got<Proposals>(client.GET('/api/projects/{project_id}/proposals', { params: { path: { project_id: id } } })),
+    queryKey,
+    enabled,
+    retry: false,
+    refetchInterval: untilReady,
+    queryFn: () =>
+      got<Proposals>(
+        client.GET('/api/projects/{project_id}/proposals', {
+          params: { path: { project_id: id } },
+        }),
+      ),
   })
   return { ...found, data: found.data?.ready ? found.data.proposals : undefined }
 }
@@ -173,47 +305,93 @@ export function useProposals() {
 export function useAlike(mesh: string, other: string | null) {
   const { id, queryKey, enabled } = useRevisionKey('alike', mesh, other)
   return useQuery({
-    queryKey, enabled: enabled && other !== null,
-    queryFn: () => got<Alike[]>(client.GET('/api/projects/{project_id}/meshes/{name}/like/{other}', { params: { path: { project_id: id, name: mesh, other: other ?? '' } } })),
+    queryKey,
+    enabled: enabled && other !== null,
+    queryFn: () =>
+      got<Alike[]>(
+        client.GET('/api/projects/{project_id}/meshes/{name}/like/{other}', {
+          params: { path: { project_id: id, name: mesh, other: other ?? '' } },
+        }),
+      ),
   })
 }
 
 export function usePadding(mesh: string, slot: string, map: string | null) {
   const { id, queryKey, enabled } = useRevisionKey('padding', mesh, slot, map)
   return useQuery({
-    queryKey, enabled: enabled && map !== null, retry: false,
-    queryFn: () => got<Padding>(client.GET('/api/projects/{project_id}/meshes/{name}/padding/{map_name}', { params: { path: { project_id: id, name: mesh, map_name: map ?? '' }, query: { slot } } })),
+    queryKey,
+    enabled: enabled && map !== null,
+    retry: false,
+    queryFn: () =>
+      got<Padding>(
+        client.GET('/api/projects/{project_id}/meshes/{name}/padding/{map_name}', {
+          params: { path: { project_id: id, name: mesh, map_name: map ?? '' }, query: { slot } },
+        }),
+      ),
   })
 }
 
 /** Numbers of a mesh's triangles in the order of its geometry: a measure, or marks of some of its faults. */
-export function useTriangles(key: string, measure: 'density' | 'stretch' | 'flipped' | null, faults: number[]) {
+export function useTriangles(
+  key: string,
+  measure: 'density' | 'stretch' | 'flipped' | null,
+  faults: number[],
+) {
   return useQuery({
-    queryKey: ['triangles', key, measure, faults], enabled: key !== '' && (measure !== null || faults.length > 0), staleTime: Infinity,
+    queryKey: ['triangles', key, measure, faults],
+    enabled: key !== '' && (measure !== null || faults.length > 0),
+    staleTime: Infinity,
     queryFn: async () => {
-      if (measure) return new Float32Array(await (await fetch(`/api/mesh-measures/${key}/${measure}.bin`)).arrayBuffer())
-      const marks = await Promise.all(faults.map(async (number) => new Uint8Array(await (await fetch(`/api/mesh-faults/${key}/${number}.bin`)).arrayBuffer())))
-      return Float32Array.from(marks[0] ?? [], (_, index) => Number(marks.some((mask) => mask[index])))
+      if (measure)
+        return new Float32Array(
+          await (await fetch(`/api/mesh-measures/${key}/${measure}.bin`)).arrayBuffer(),
+        )
+      const marks = await Promise.all(
+        faults.map(
+          async (number) =>
+            new Uint8Array(
+              await (await fetch(`/api/mesh-faults/${key}/${number}.bin`)).arrayBuffer(),
+            ),
+        ),
+      )
+      return Float32Array.from(marks[0] ?? [], (_, index) =>
+        Number(marks.some((mask) => mask[index])),
+      )
     },
   })
 }
 
 export const facesWith = (id: string, mesh: string, slot: string, face: number, by: By) =>
-  got<{ faces: number[] }>(client.GET('/api/projects/{project_id}/meshes/{name}/faces', { params: { path: { project_id: id, name: mesh }, query: { slot, face, by } } }))
+  got<{ faces: number[] }>(
+    client.GET('/api/projects/{project_id}/meshes/{name}/faces', {
+      params: { path: { project_id: id, name: mesh }, query: { slot, face, by } },
+    }),
+  )
 
 export function useFindings() {
   const { id, queryKey, enabled } = useRevisionKey('checks')
   return useQuery({
-    queryKey, enabled, placeholderData: keepPreviousData,
-    queryFn: () => got<Finding[]>(client.GET('/api/projects/{project_id}/checks', { params: { path: { project_id: id } } })),
+    queryKey,
+    enabled,
+    placeholderData: keepPreviousData,
+    queryFn: () =>
+      got<Finding[]>(
+        client.GET('/api/projects/{project_id}/checks', { params: { path: { project_id: id } } }),
+      ),
   })
 }
 
 export function usePlan() {
   const { id, queryKey, enabled } = useRevisionKey('plan')
   return useQuery({
-    queryKey, enabled, placeholderData: keepPreviousData, retry: false,
-    queryFn: () => got<Plan>(client.GET('/api/projects/{project_id}/plan', { params: { path: { project_id: id } } })),
+    queryKey,
+    enabled,
+    placeholderData: keepPreviousData,
+    retry: false,
+    queryFn: () =>
+      got<Plan>(
+        client.GET('/api/projects/{project_id}/plan', { params: { path: { project_id: id } } }),
+      ),
   })
 }
 
@@ -221,12 +399,16 @@ export function usePackages() {
   const id = useProjectId()
   return useQuery({
     queryKey: ['packages', id],
-    queryFn: () => got<Package[]>(client.GET('/api/projects/{project_id}/packages', { params: { path: { project_id: id } } })),
+    queryFn: () =>
+      got<Package[]>(
+        client.GET('/api/projects/{project_id}/packages', { params: { path: { project_id: id } } }),
+      ),
   })
 }
 
 /** What a job is making is asked for until it is there. */
-const untilReady = (query: { state: { data?: { ready: boolean } } }) => (query.state.data?.ready === false ? 700 : false)
+const untilReady = (query: { state: { data?: { ready: boolean } } }) =>
+  query.state.data?.ready === false ? 700 : false
 
 const busy = (state: string) => state === 'waiting' || state === 'running'
 
@@ -239,7 +421,10 @@ export function useJobs() {
   const ended = useRef<Set<string> | null>(null)
   const found = useQuery({
     queryKey: ['jobs', id],
-    queryFn: () => got<Job[]>(client.GET('/api/projects/{project_id}/jobs', { params: { path: { project_id: id } } })),
+    queryFn: () =>
+      got<Job[]>(
+        client.GET('/api/projects/{project_id}/jobs', { params: { path: { project_id: id } } }),
+      ),
     refetchInterval: (query) => (query.state.data?.some((job) => busy(job.state)) ? 400 : false),
     enabled: id !== '',
   })
@@ -254,12 +439,22 @@ export function useJobs() {
     void queries.invalidateQueries({ queryKey: ['packages', id] })
     for (const job of fresh) {
       const error = job.error as { message?: string; subject?: string; hint?: string } | null
-      if (job.state === 'failed' && error) notice(new Said(0, error.message ?? '', error.subject, error.hint))
-      const wrong = ((job.result as { files?: { path: string; error?: string }[] } | null)?.files ?? []).filter((file) => file.error)
+      if (job.state === 'failed' && error)
+        notice(new Said(0, error.message ?? '', error.subject, error.hint))
+      const wrong = (
+        (job.result as { files?: { path: string; error?: string }[] } | null)?.files ?? []
+      ).filter((file) => file.error)
       if (wrong[0] && (job.kind === 'measure' || job.kind === 'embedded')) {
-        notice(new Said(0, wrong[0].error ?? '', wrong.length > 1 ? `${wrong[0].path} and ${wrong.length - 1} more` : wrong[0].path))
+        notice(
+          new Said(
+            0,
+            wrong[0].error ?? '',
+            wrong.length > 1 ? `${wrong[0].path} and ${wrong.length - 1} more` : wrong[0].path,
+          ),
+        )
       }
-      if (job.state === 'done' && downloads.delete(job.id)) window.location.assign(`/api/jobs/${job.id}/file`)
+      if (job.state === 'done' && downloads.delete(job.id))
+        window.location.assign(`/api/jobs/${job.id}/file`)
     }
   }, [found.data, id, notice, queries])
   return found
@@ -275,33 +470,62 @@ function useLine() {
   )
 }
 
-const at = (project: Project, seen: number) => ({ params: { path: { project_id: project.id } }, body: { revision: seen, page: PAGE } })
+const at = (project: Project, seen: number) => ({
+  params: { path: { project_id: project.id } },
+  body: { revision: seen, page: PAGE },
+})
 
 /** Edits as one step. The promise gives the project afterwards, or null where it was refused, which has been said then. */
 export function useEdit() {
   const line = useLine()
   return useCallback(
-    (...edits: Edit[]) => line(edits, (project, { edits, seen }) =>
-      got<Project>(client.POST('/api/projects/{project_id}/edits', { params: { path: { project_id: project.id } }, body: { revision: seen, page: PAGE, edits } })),
-    ),
+    (...edits: Edit[]) =>
+      line(edits, (project, { edits, seen }) =>
+        got<Project>(
+          client.POST('/api/projects/{project_id}/edits', {
+            params: { path: { project_id: project.id } },
+            body: { revision: seen, page: PAGE, edits },
+          }),
+        ),
+      ),
     [line],
   )
 }
 
 export function useUndo() {
   const line = useLine()
-  return useCallback(() => line([], (project, { seen }) => got<Project>(client.POST('/api/projects/{project_id}/undo', at(project, seen)))), [line])
+  return useCallback(
+    () =>
+      line([], (project, { seen }) =>
+        got<Project>(client.POST('/api/projects/{project_id}/undo', at(project, seen))),
+      ),
+    [line],
+  )
 }
 
 export function useRedo() {
   const line = useLine()
-  return useCallback(() => line([], (project, { seen }) => got<Project>(client.POST('/api/projects/{project_id}/redo', at(project, seen)))), [line])
+  return useCallback(
+    () =>
+      line([], (project, { seen }) =>
+        got<Project>(client.POST('/api/projects/{project_id}/redo', at(project, seen))),
+      ),
+    [line],
+  )
 }
 
 export function useCheckpoint() {
   const line = useLine()
   return useCallback(
-    (name: string) => line([], (project) => got<Project>(client.POST('/api/projects/{project_id}/checkpoints', { params: { path: { project_id: project.id } }, body: { name } }))),
+    (name: string) =>
+      line([], (project) =>
+        got<Project>(
+          client.POST('/api/projects/{project_id}/checkpoints', {
+            params: { path: { project_id: project.id } },
+            body: { name },
+          }),
+        ),
+      ),
     [line],
   )
 }
@@ -309,11 +533,15 @@ export function useCheckpoint() {
 export function useRestore() {
   const line = useLine()
   return useCallback(
-    (checkpoint: number) => line([], (project, { seen }) =>
-      got<Project>(client.POST('/api/projects/{project_id}/checkpoints/{checkpoint_id}/restore', {
-        params: { path: { project_id: project.id, checkpoint_id: checkpoint } }, body: { revision: seen, page: PAGE },
-      })),
-    ),
+    (checkpoint: number) =>
+      line([], (project, { seen }) =>
+        got<Project>(
+          client.POST('/api/projects/{project_id}/checkpoints/{checkpoint_id}/restore', {
+            params: { path: { project_id: project.id, checkpoint_id: checkpoint } },
+            body: { revision: seen, page: PAGE },
+          }),
+        ),
+      ),
     [line],
   )
 }
@@ -332,9 +560,18 @@ export function useRecipe() {
         try {
           const path = { project_id: id, name: mesh }
           const revision = queries.getQueryData<Project>(['project', id])?.revision ?? 0
-          const answer = await got<RecipeAnswer>(client.POST('/api/projects/{project_id}/meshes/{name}/recipe', { params: { path }, body: { revision, page: PAGE, ...change } }))
+          const answer = await got<RecipeAnswer>(
+            client.POST('/api/projects/{project_id}/meshes/{name}/recipe', {
+              params: { path },
+              body: { revision, page: PAGE, ...change },
+            }),
+          )
           if (answer.job) await jobEnds(answer.job)
-          const project = answer.project ?? (await got<Project>(client.GET('/api/projects/{project_id}', { params: { path: { project_id: id } } })))
+          const project =
+            answer.project ??
+            (await got<Project>(
+              client.GET('/api/projects/{project_id}', { params: { path: { project_id: id } } }),
+            ))
           queries.setQueryData(['project', id], project)
           return project
         } catch (problem) {
@@ -357,7 +594,8 @@ async function jobEnds(job: Job) {
     now = await got<Job>(client.GET('/api/jobs/{job_id}', { params: { path: { job_id: job.id } } }))
   }
   const error = now.error as { message?: string; subject?: string; hint?: string } | null
-  if (now.state === 'failed') throw new Said(0, error?.message ?? 'it failed.', error?.subject, error?.hint)
+  if (now.state === 'failed')
+    throw new Said(0, error?.message ?? 'it failed.', error?.subject, error?.hint)
 }
 
 /** Jobs of this page whose file is to be saved when they have packed it. */
@@ -367,53 +605,110 @@ export function useStartJob() {
   const id = useProjectId()
   const queries = useQueryClient()
   const notice = useNotices((state) => state.say)
-  const started = { onSuccess: () => void queries.invalidateQueries({ queryKey: ['jobs', id] }), onError: (problem: Error) => notice(problem) }
+  const started = {
+    onSuccess: () => void queries.invalidateQueries({ queryKey: ['jobs', id] }),
+    onError: (problem: Error) => notice(problem),
+  }
   const path = { project_id: id }
   const startExport = useMutation({
     mutationFn: (trial: boolean) => {
       const revision = queries.getQueryData<Project>(['project', id])?.revision ?? 0
-      return got<Job>(client.POST('/api/projects/{project_id}/exports', { params: { path }, body: { revision, trial } }))
+      return got<Job>(
+        client.POST('/api/projects/{project_id}/exports', {
+          params: { path },
+          body: { revision, trial },
+        }),
+      )
     },
     ...started,
   })
   const startTrial = useMutation({
-    mutationFn: (pack: number) => got<Job>(client.POST('/api/projects/{project_id}/packages/{package_id}/trial', { params: { path: { ...path, package_id: pack } } })),
+    mutationFn: (pack: number) =>
+      got<Job>(
+        client.POST('/api/projects/{project_id}/packages/{package_id}/trial', {
+          params: { path: { ...path, package_id: pack } },
+        }),
+      ),
     ...started,
   })
   const startForeign = useMutation({
     mutationFn: async (file: File) => {
       const body = await sendFile(file)
-      return got<Job>(client.POST('/api/projects/{project_id}/packages', { params: { path }, body }))
+      return got<Job>(
+        client.POST('/api/projects/{project_id}/packages', { params: { path }, body }),
+      )
     },
-    onSuccess: () => { started.onSuccess(); void queries.invalidateQueries({ queryKey: ['packages', id] }) },
+    onSuccess: () => {
+      started.onSuccess()
+      void queries.invalidateQueries({ queryKey: ['packages', id] })
+    },
     onError: started.onError,
   })
   const startConvert = useMutation({
-    mutationFn: (set: string) => got<Job>(client.POST('/api/projects/{project_id}/convert', { params: { path }, body: { set } })),
+    mutationFn: (set: string) =>
+      got<Job>(
+        client.POST('/api/projects/{project_id}/convert', { params: { path }, body: { set } }),
+      ),
     ...started,
   })
   const startInside = useMutation({
-    mutationFn: (mesh: string) => got<Job>(client.POST('/api/projects/{project_id}/meshes/{name}/inside', { params: { path: { ...path, name: mesh } } })),
+    mutationFn: (mesh: string) =>
+      got<Job>(
+        client.POST('/api/projects/{project_id}/meshes/{name}/inside', {
+          params: { path: { ...path, name: mesh } },
+        }),
+      ),
     ...started,
   })
   const startBake = useMutation({
-    mutationFn: ({ mesh, ...given }: { mesh: string; slot: string; size: 256 | 512 | 1024 | 2048 | 4096; samples: number; feed: boolean }) =>
-      got<Job>(client.POST('/api/projects/{project_id}/meshes/{name}/occlusion', { params: { path: { ...path, name: mesh } }, body: given })),
+    mutationFn: ({
+      mesh,
+      ...given
+    }: {
+      mesh: string
+      slot: string
+      size: 256 | 512 | 1024 | 2048 | 4096
+      samples: number
+      feed: boolean
+    }) =>
+      got<Job>(
+        client.POST('/api/projects/{project_id}/meshes/{name}/occlusion', {
+          params: { path: { ...path, name: mesh } },
+          body: given,
+        }),
+      ),
     ...started,
   })
   const startArchive = useMutation({
     mutationFn: (pack: number | null) =>
       pack === null
         ? got<Job>(client.POST('/api/projects/{project_id}/archive', { params: { path } }))
-        : got<Job>(client.POST('/api/projects/{project_id}/packages/{package_id}/archive', { params: { path: { ...path, package_id: pack } } })),
-    onSuccess: (job) => { downloads.add(job.id); started.onSuccess() },
+        : got<Job>(
+            client.POST('/api/projects/{project_id}/packages/{package_id}/archive', {
+              params: { path: { ...path, package_id: pack } },
+            }),
+          ),
+    onSuccess: (job) => {
+      downloads.add(job.id)
+      started.onSuccess()
+    },
     onError: started.onError,
   })
   const cancel = useMutation({
-    mutationFn: (job: string) => got<Job>(client.POST('/api/jobs/{job_id}/cancel', { params: { path: { job_id: job } } })),
+    mutationFn: (job: string) =>
+      got<Job>(client.POST('/api/jobs/{job_id}/cancel', { params: { path: { job_id: job } } })),
     ...started,
   })
-  return { startExport, startTrial, startForeign, startConvert, startBake, startInside, startArchive, cancel }
+  return {
+    startExport,
+    startTrial,
+    startForeign,
+    startConvert,
+    startBake,
+    startInside,
+    startArchive,
+    cancel,
+  }
 }
 
 /** Take a package away, or bring it back. */
@@ -424,9 +719,11 @@ export function useRemovePackage() {
   return useMutation({
     mutationFn: ({ pack, back }: { pack: number; back: boolean }) => {
       const given = { params: { path: { project_id: id, package_id: pack } } }
-      return got<unknown>(back
-        ? client.POST('/api/projects/{project_id}/packages/{package_id}/bring-back', given)
-        : client.POST('/api/projects/{project_id}/packages/{package_id}/remove', given))
+      return got<unknown>(
+        back
+          ? client.POST('/api/projects/{project_id}/packages/{package_id}/bring-back', given)
+          : client.POST('/api/projects/{project_id}/packages/{package_id}/remove', given),
+      )
     },
     onSuccess: () => void queries.invalidateQueries({ queryKey: ['packages', id] }),
     onError: notice,

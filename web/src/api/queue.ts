@@ -33,17 +33,28 @@ const NOTHING: Task[] = []
 export const waitingOf = (id: string) => (state: Queue) => state.waiting[id] ?? NOTHING
 
 /** A document with what has not been answered yet. */
-export const shownWith = (document: Document, waiting: Task[]): Document => waiting.flatMap((task) => task.edits).reduce(applied, document)
+export const shownWith = (document: Document, waiting: Task[]): Document =>
+  waiting.flatMap((task) => task.edits).reduce(applied, document)
 
 /** What a material will be called, for titles; its address changes when the server has answered. */
 export function calledSoon(name: string, waiting: Task[]): string {
-  return waiting.flatMap((task) => task.edits).reduce((now, edit) => (edit.kind === 'rename-material' && edit.material === now ? edit.name : now), name)
+  return waiting
+    .flatMap((task) => task.edits)
+    .reduce(
+      (now, edit) => (edit.kind === 'rename-material' && edit.material === now ? edit.name : now),
+      name,
+    )
 }
 
 const running = new Set<string>()
 
 /** Put something into the line; gives the project as it is then, or null where it was refused, which is said. */
-export function enqueue(queries: QueryClient, id: string, edits: Edit[], send: Task['send']): Promise<Project | null> {
+export function enqueue(
+  queries: QueryClient,
+  id: string,
+  edits: Edit[],
+  send: Task['send'],
+): Promise<Project | null> {
   const seen = queries.getQueryData<Project>(['project', id])?.revision ?? 0
   return new Promise((settle) => {
     const { waiting, set } = useQueue.getState()
@@ -65,11 +76,20 @@ async function work(queries: QueryClient, id: string) {
       queries.setQueryData(['project', id], after)
     } catch (problem) {
       useNotices.getState().say(problem as Error)
-      if (problem instanceof Said && problem.status === 409) void queries.invalidateQueries({ queryKey: ['project', id], exact: true })
+      if (problem instanceof Said && problem.status === 409)
+        void queries.invalidateQueries({ queryKey: ['project', id], exact: true })
     }
     const { waiting, set } = useQueue.getState()
     const left = (waiting[id] ?? []).slice(1)
-    set(id, after ? left.map((other) => ({ ...other, edits: other.edits.map((edit) => task.edits.reduce(renamedIn, edit)) })) : left)
+    set(
+      id,
+      after
+        ? left.map((other) => ({
+            ...other,
+            edits: other.edits.map((edit) => task.edits.reduce(renamedIn, edit)),
+          }))
+        : left,
+    )
     task.settle(after)
   }
   running.delete(id)
@@ -78,6 +98,7 @@ async function work(queries: QueryClient, id: string) {
 /** Ask before the page is left while something has not been answered. */
 export function guardLeaving() {
   window.addEventListener('beforeunload', (event) => {
-    if (Object.values(useQueue.getState().waiting).some((tasks) => tasks.length > 0)) event.preventDefault()
+    if (Object.values(useQueue.getState().waiting).some((tasks) => tasks.length > 0))
+      event.preventDefault()
   })
 }

@@ -103,7 +103,8 @@ export interface paths {
         put?: never;
         /**
          * Edit Project
-         * @description Apply edits as one step. 409 if somebody else has changed what they read or write since that revision.
+         * @description Apply edits as one step. 409 if somebody else has changed what they read or write since that
+         *     revision.
          */
         post: operations["server_workshop_api_projects_edit_project"];
         delete?: never;
@@ -487,7 +488,8 @@ export interface paths {
         put?: never;
         /**
          * Try Sheet
-         * @description The feed sheet a material would have with other values, while a control is being moved. Nothing is saved.
+         * @description The feed sheet a material would have with other values, while a control is being moved.
+         *     Nothing is saved.
          */
         post: operations["server_workshop_api_materials_try_sheet"];
         delete?: never;
@@ -505,7 +507,8 @@ export interface paths {
         };
         /**
          * Stages
-         * @description What the stage needs of every material, now or at a checkpoint. Broken materials are left out.
+         * @description What the stage needs of every material, now or at a checkpoint. Broken materials are left
+         *     out.
          */
         get: operations["server_workshop_api_materials_stages"];
         put?: never;
@@ -545,7 +548,8 @@ export interface paths {
         };
         /**
          * Conversion
-         * @description What the conversion of a set of the specular workflow would give, on reduced copies. Nothing is saved.
+         * @description What the conversion of a set of the specular workflow would give, on reduced copies. Nothing
+         *     is saved.
          */
         get: operations["server_workshop_api_materials_conversion"];
         put?: never;
@@ -567,7 +571,8 @@ export interface paths {
         put?: never;
         /**
          * Start Convert
-         * @description Start making metallic-roughness maps and a material of a set's diffuse, specular and gloss.
+         * @description Start making metallic-roughness maps and a material of a set's diffuse, specular and
+         *     gloss.
          */
         post: operations["server_workshop_api_materials_start_convert"];
         delete?: never;
@@ -647,7 +652,8 @@ export interface paths {
         put?: never;
         /**
          * Set Recipe
-         * @description Change what is done to a mesh; slots keep what they wear. What takes long, and measuring, is done by jobs.
+         * @description Change what is done to a mesh; slots keep what they wear. What takes long, and measuring, is
+         *     done by jobs.
          */
         post: operations["server_workshop_api_meshes_set_recipe"];
         delete?: never;
@@ -685,7 +691,8 @@ export interface paths {
         };
         /**
          * Suggest
-         * @description Which map sets belong to which slot of a mesh, and why; compared by a job, to be asked for again meanwhile.
+         * @description Which map sets belong to which slot of a mesh, and why; compared by a job, to be asked for
+         *     again meanwhile.
          */
         get: operations["server_workshop_api_meshes_suggest"];
         put?: never;
@@ -705,7 +712,8 @@ export interface paths {
         };
         /**
          * Propose
-         * @description What every slot that wears nothing could wear; compared by jobs, to be asked for again meanwhile.
+         * @description What every slot that wears nothing could wear; compared by jobs, to be asked for again
+         *     meanwhile.
          */
         get: operations["server_workshop_api_meshes_propose"];
         put?: never;
@@ -971,7 +979,8 @@ export interface paths {
         put?: never;
         /**
          * Bring In
-         * @description Take in a package that was made elsewhere, and put it to trial against the project as it is.
+         * @description Take in a package that was made elsewhere, and put it to trial against the project as it
+         *     is.
          */
         post: operations["server_workshop_api_packages_bring_in"];
         delete?: never;
@@ -1209,11 +1218,13 @@ export interface components {
         };
         /**
          * Feed
-         * @description What fills one input: a constant `value`, or a `map`'s channels with adjustments, and layers over it.
+         * @description What fills one input: a constant `value`, or a `map`'s channels with adjustments, and layers
+         *     over it.
          *
-         *     Order: decode, pick channels, `invert`, `range_in`, `gamma`, `contrast` round `pivot`, `multiply`, `offset`, `range`, `hue`,
-         *     `saturation`, `brightness`, `tint`, layers first to last, clip, `strength`. Colours are linear. A map may be named that is
-         *     not there: that is a finding, not a broken document.
+         *     Order: decode, pick channels, `invert`, `range_in`, `gamma`, `contrast` round `pivot`,
+         *     `multiply`, `offset`, `range`, `hue`, `saturation`, `brightness`, `tint`, layers first to last,
+         *     clip, `strength`. Colours are linear. A map may be named that is not there: that is a finding,
+         *     not a broken document.
          */
         Feed: {
             /** Value */
@@ -1320,7 +1331,8 @@ export interface components {
          * Layer
          * @description Something laid over a feed, or over the layers before it.
          *
-         *     `amount` is how much of it counts, 0–1, times the mask where there is one. `normal` lays a detail normal map on another.
+         *     `amount` is how much of it counts, 0–1, times the mask where there is one. `normal` lays a
+         *     detail normal map on another.
          */
         Layer: {
             /** Value */
@@ -1492,7 +1504,8 @@ export interface components {
         };
         /**
          * MaterialEntry
-         * @description A material's own values. What is not said is inherited from the base (`from`), or glTF's default.
+         * @description A material's own values. What is not said is inherited from the base (`from`), or glTF's
+         *     default.
          */
         MaterialEntry: {
             /** From */
@@ -1554,7 +1567,8 @@ export interface components {
         };
         /**
          * MoveUvs
-         * @description Move, turn, mirror and scale the UVs of slots: uv' = about + turn · scale · (uv − about) + offset.
+         * @description Move, turn, mirror and scale the UVs of slots: uv' = about + turn · scale · (uv − about) +
+         *     offset.
          */
         MoveUvs: {
             /**
@@ -1605,7 +1619,8 @@ export interface components {
         };
         /**
          * NamingRule
-         * @description What a supplier's maps are whose names end in a word: said once by a person, for all of them.
+         * @description What a supplier's maps are whose names end in a word: said once by a person, for all of
+         *     them.
          */
         NamingRule: {
             /** Ending */
@@ -1726,7 +1741,8 @@ export interface components {
         };
         /**
          * SplitSlot
-         * @description Move faces of a slot into another: those that belong together with some chosen ones, or every such group into its own.
+         * @description Move faces of a slot into another: those that belong together with some chosen ones, or every
+         *     such group into its own.
          */
         SplitSlot: {
             /**
@@ -1835,7 +1851,8 @@ export interface components {
         };
         /**
          * AddNamingRule
-         * @description Treat all maps whose names end like this map's as what a person has said of it, now and when more come in.
+         * @description Treat all maps whose names end like this map's as what a person has said of it, now and when
+         *     more come in.
          */
         AddNamingRule: {
             /**
@@ -1848,7 +1865,8 @@ export interface components {
         };
         /**
          * ApplyPattern
-         * @description A new material with the wiring of another on a different map set: same roles and adjustments, other files.
+         * @description A new material with the wiring of another on a different map set: same roles and adjustments,
+         *     other files.
          */
         ApplyPattern: {
             /**
@@ -1901,10 +1919,12 @@ export interface components {
         };
         /**
          * ChangeFeed
-         * @description Change parts of what feeds an input, and leave the rest of it as it is by then: two such edits add up.
+         * @description Change parts of what feeds an input, and leave the rest of it as it is by then: two such
+         *     edits add up.
          *
-         *     `change` holds new values by the names of a feed's fields; `null` gives a field back to its default. On a derived material
-         *     that inherits the feed, what it inherits is changed and becomes its own, as a whole.
+         *     `change` holds new values by the names of a feed's fields; `null` gives a field back to its
+         *     default. On a derived material that inherits the feed, what it inherits is changed and becomes
+         *     its own, as a whole.
          */
         ChangeFeed: {
             /**
@@ -1969,7 +1989,8 @@ export interface components {
         };
         /**
          * LeaveOut
-         * @description Leave meshes or materials behind when the project is exported, or let them go with it again.
+         * @description Leave meshes or materials behind when the project is exported, or let them go with it
+         *     again.
          */
         LeaveOut: {
             /**
@@ -2004,7 +2025,8 @@ export interface components {
         };
         /**
          * PushUp
-         * @description Move a derived material's own value of one input up to its base, so that all that derive from it have it.
+         * @description Move a derived material's own value of one input up to its base, so that all that derive from
+         *     it have it.
          */
         PushUp: {
             /**
@@ -2022,7 +2044,8 @@ export interface components {
         };
         /**
          * RemoveMaps
-         * @description Take maps out of the project; maps that feed something stay, and it is said, unless their feeds are to go with them.
+         * @description Take maps out of the project; maps that feed something stay, and it is said, unless their
+         *     feeds are to go with them.
          */
         RemoveMaps: {
             /**
@@ -2167,7 +2190,8 @@ export interface components {
         };
         /**
          * SetFeed
-         * @description Feed an input of a material, or give it back to its base (or glTF's default) with `feed` null.
+         * @description Feed an input of a material, or give it back to its base (or glTF's default) with `feed`
+         *     null.
          */
         SetFeed: {
             /**
@@ -2188,7 +2212,8 @@ export interface components {
          * SetMap
          * @description Say what maps are; what is not given stays, and giving nothing confirms what they are.
          *
-         *     A person said it, so it is not judged again; being put into a set alone says nothing of what a map is.
+         *     A person said it, so it is not judged again; being put into a set alone says nothing of what a
+         *     map is.
          */
         SetMap: {
             /**
@@ -2211,7 +2236,8 @@ export interface components {
         };
         /**
          * SetProfile
-         * @description Add or change a target of the project's own; with its `id` under another name than before, it is renamed.
+         * @description Add or change a target of the project's own; with its `id` under another name than before, it
+         *     is renamed.
          */
         SetProfile: {
             /**
@@ -2228,7 +2254,8 @@ export interface components {
         };
         /**
          * SetRecipe
-         * @description Change what is done to a mesh after it is read; `came_from` says for every slot it then has which one it was.
+         * @description Change what is done to a mesh after it is read; `came_from` says for every slot it then has
+         *     which one it was.
          */
         SetRecipe: {
             /**
@@ -2249,8 +2276,8 @@ export interface components {
          * SetSetting
          * @description Set one of a material's settings, or give it back with `value` null.
          *
-         *     Parts of the UV transform (`uv.tiling.u`, …) can be set by themselves; the other parts stay as they are by then. A derived
-         *     material that inherits the transform makes it its own with that.
+         *     Parts of the UV transform (`uv.tiling.u`, …) can be set by themselves; the other parts stay as
+         *     they are by then. A derived material that inherits the transform makes it its own with that.
          */
         SetSetting: {
             /**
@@ -2283,7 +2310,8 @@ export interface components {
         };
         /**
          * At
-         * @description The revision a request was made on, and the page it comes from, whose own edits never stand in each other's way.
+         * @description The revision a request was made on, and the page it comes from, whose own edits never stand
+         *     in each other's way.
          */
         At: {
             /** Revision */
@@ -2857,7 +2885,8 @@ export interface components {
         };
         /**
          * NewRecipe
-         * @description What is to be done to a mesh, made on a revision: the whole recipe, or one step after those that are there.
+         * @description What is to be done to a mesh, made on a revision: the whole recipe, or one step after those
+         *     that are there.
          */
         NewRecipe: {
             /** Revision */
@@ -3079,7 +3108,8 @@ export interface components {
         };
         /**
          * ImportRules
-         * @description What the stand-in engine does on import; where a package says nothing it assumes the plainest thing.
+         * @description What the stand-in engine does on import; where a package says nothing it assumes the plainest
+         *     thing.
          */
         ImportRules: {
             /**

@@ -22,10 +22,15 @@ export function feedOf(document: Document, material: string, input: InputName): 
   return chainOf(document, material).find((entry) => entry.inputs?.[input])?.inputs?.[input]
 }
 
-type Plain = 'alpha_mode' | 'alpha_cutoff' | 'double_sided' | 'uv' | 'filter' | 'surface_tag' | 'size_limit'
+type Plain =
+  'alpha_mode' | 'alpha_cutoff' | 'double_sided' | 'uv' | 'filter' | 'surface_tag' | 'size_limit'
 
 /** A setting, a material's own or inherited; undefined where nobody states it. */
-export function settingOf<Key extends Plain>(document: Document, material: string, key: Key): NonNullable<Material[Key]> | undefined {
+export function settingOf<Key extends Plain>(
+  document: Document,
+  material: string,
+  key: Key,
+): NonNullable<Material[Key]> | undefined {
   for (const entry of chainOf(document, material)) {
     const value = entry[key]
     if (value !== null && value !== undefined) return value as NonNullable<Material[Key]>
@@ -33,26 +38,51 @@ export function settingOf<Key extends Plain>(document: Document, material: strin
   return undefined
 }
 
-const NO_TRANSFORM = { tiling: [1, 1] as [number, number], offset: [0, 0] as [number, number], rotation: 0 }
+const NO_TRANSFORM = {
+  tiling: [1, 1] as [number, number],
+  offset: [0, 0] as [number, number],
+  rotation: 0,
+}
 
-function withSetting(document: Document, name: string, entry: Material, setting: string, value: unknown): Material {
+function withSetting(
+  document: Document,
+  name: string,
+  entry: Material,
+  setting: string,
+  value: unknown,
+): Material {
   if (!setting.startsWith('uv.')) return { ...entry, [setting]: value ?? null }
   const uv = { ...NO_TRANSFORM, ...settingOf(document, name, 'uv') }
-  const [, key, axis] = setting.split('.') as ['uv', 'tiling' | 'offset' | 'rotation', 'u' | 'v' | undefined]
+  const [, key, axis] = setting.split('.') as [
+    'uv',
+    'tiling' | 'offset' | 'rotation',
+    'u' | 'v' | undefined,
+  ]
   const plain = NO_TRANSFORM[key]
-  if (key === 'rotation' || axis === undefined) return { ...entry, uv: { ...uv, [key]: value ?? plain } }
+  if (key === 'rotation' || axis === undefined)
+    return { ...entry, uv: { ...uv, [key]: value ?? plain } }
   const pair: [number, number] = [...uv[key]]
   const at = axis === 'u' ? 0 : 1
   pair[at] = (value as number | null) ?? (plain as [number, number])[at]
   return { ...entry, uv: { ...uv, [key]: pair } }
 }
 
-function withMaterial(document: Document, name: string, change: (entry: Material) => Material): Document {
+function withMaterial(
+  document: Document,
+  name: string,
+  change: (entry: Material) => Material,
+): Document {
   const entry = document.materials?.[name]
-  return entry ? { ...document, materials: { ...document.materials, [name]: change(entry) } } : document
+  return entry
+    ? { ...document, materials: { ...document.materials, [name]: change(entry) } }
+    : document
 }
 
-function withInputs(document: Document, name: string, change: (inputs: Inputs) => Inputs): Document {
+function withInputs(
+  document: Document,
+  name: string,
+  change: (inputs: Inputs) => Inputs,
+): Document {
   return withMaterial(document, name, (entry) => ({ ...entry, inputs: change(entry.inputs ?? {}) }))
 }
 
@@ -65,35 +95,73 @@ export function applied(document: Document, edit: Edit): Document {
       return { ...document, target: edit.target }
     case 'set-feed':
       return withInputs(document, edit.material, (inputs) => {
-        const rest = Object.fromEntries(Object.entries(inputs).filter(([input]) => input !== edit.input)) as Inputs
+        const rest = Object.fromEntries(
+          Object.entries(inputs).filter(([input]) => input !== edit.input),
+        ) as Inputs
         return edit.feed ? { ...rest, [edit.input]: edit.feed } : rest
       })
     case 'change-feed': {
       const feed = feedOf(document, edit.material, edit.input)
-      return feed ? withInputs(document, edit.material, (inputs) => ({ ...inputs, [edit.input]: { ...feed, ...edit.change } as Feed })) : document
+      return feed
+        ? withInputs(document, edit.material, (inputs) => ({
+            ...inputs,
+            [edit.input]: { ...feed, ...edit.change } as Feed,
+          }))
+        : document
     }
     case 'set-setting':
-      return withMaterial(document, edit.material, (entry) => withSetting(document, edit.material, entry, edit.setting, edit.value))
+      return withMaterial(document, edit.material, (entry) =>
+        withSetting(document, edit.material, entry, edit.setting, edit.value),
+      )
     case 'assign':
     case 'set-done': {
       const mesh = document.meshes?.[edit.mesh]
       if (!mesh) return document
-      const changed = edit.kind === 'assign'
-        ? { ...mesh, slots: { ...mesh.slots, ...Object.fromEntries(edit.slots.map((slot) => [slot, edit.material])) } }
-        : { ...mesh, done: [...(mesh.done ?? []).filter((slot) => slot !== edit.slot), ...(edit.done ? [edit.slot] : [])] }
+      const changed =
+        edit.kind === 'assign'
+          ? {
+              ...mesh,
+              slots: {
+                ...mesh.slots,
+                ...Object.fromEntries(edit.slots.map((slot) => [slot, edit.material])),
+              },
+            }
+          : {
+              ...mesh,
+              done: [
+                ...(mesh.done ?? []).filter((slot) => slot !== edit.slot),
+                ...(edit.done ? [edit.slot] : []),
+              ],
+            }
       return { ...document, meshes: { ...document.meshes, [edit.mesh]: changed } }
     }
     case 'leave-out': {
-      const kept = (document.left_out?.[edit.what] ?? []).filter((name) => !edit.names.includes(name))
-      return { ...document, left_out: { ...document.left_out, [edit.what]: [...kept, ...(edit.out ? edit.names : [])] } }
+      const kept = (document.left_out?.[edit.what] ?? []).filter(
+        (name) => !edit.names.includes(name),
+      )
+      return {
+        ...document,
+        left_out: { ...document.left_out, [edit.what]: [...kept, ...(edit.out ? edit.names : [])] },
+      }
     }
     case 'set-map': {
       const maps = { ...document.maps }
       for (const name of edit.maps) {
         const entry = maps[name]
         if (!entry) continue
-        const said = Object.fromEntries(Object.entries({ roles: edit.roles, encoding: edit.encoding, normal_y: edit.normal_y, set: edit.set }).filter(([, value]) => value != null))
-        maps[name] = { ...entry, ...said, by_hand: entry.by_hand || Object.keys(said).join() !== 'set' }
+        const said = Object.fromEntries(
+          Object.entries({
+            roles: edit.roles,
+            encoding: edit.encoding,
+            normal_y: edit.normal_y,
+            set: edit.set,
+          }).filter(([, value]) => value != null),
+        )
+        maps[name] = {
+          ...entry,
+          ...said,
+          by_hand: entry.by_hand || Object.keys(said).join() !== 'set',
+        }
       }
       return { ...document, maps }
     }
@@ -106,9 +174,16 @@ export function applied(document: Document, edit: Edit): Document {
 export function renamedIn(edit: Edit, done: Edit): Edit {
   if (done.kind === 'rename-material') {
     const now = (name: string) => (name === done.material ? done.name : name)
-    if ('material' in edit && typeof edit.material === 'string') return { ...edit, material: now(edit.material) } as Edit
+    if ('material' in edit && typeof edit.material === 'string')
+      return { ...edit, material: now(edit.material) } as Edit
     if (edit.kind === 'add-material' && edit.base) return { ...edit, base: now(edit.base) }
   }
-  if (done.kind === 'rename-set' && 'set' in edit && edit.kind !== 'set-map' && edit.set === done.set) return { ...edit, set: done.name } as Edit
+  if (
+    done.kind === 'rename-set' &&
+    'set' in edit &&
+    edit.kind !== 'set-map' &&
+    edit.set === done.set
+  )
+    return { ...edit, set: done.name } as Edit
   return edit
 }

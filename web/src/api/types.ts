@@ -57,5 +57,12 @@ export interface TrialResult {
   passed: boolean
   cells: Cell[]
   pictures: { material: string; input: string }[]
-  renders?: { mesh: string; view: string; light: string; flip: number; ssim: number; material?: string | null }[]
+  renders?: {
+    mesh: string
+    view: string
+    light: string
+    flip: number
+    ssim: number
+    material?: string | null
+  }[]
 }

@@ -16,7 +16,8 @@ function place(finding: Finding): string {
   const slot = finding.subject.split(' · ')[1]
   if (kind === 'map') return `maps/${encodeURIComponent(name)}`
   if (kind === 'material') return `materials/${encodeURIComponent(name)}`
-  if (kind === 'mesh') return `meshes/${encodeURIComponent(name)}${slot ? `?slot=${encodeURIComponent(slot)}` : ''}`
+  if (kind === 'mesh')
+    return `meshes/${encodeURIComponent(name)}${slot ? `?slot=${encodeURIComponent(slot)}` : ''}`
   return 'maps'
 }
 
@@ -25,7 +26,12 @@ export function ChecksScreen() {
   const id = useProjectId()
   const findings = useFindings()
   const target = useProject().data?.document.target
-  if (!findings.data) return <div className="empty"><p>{findings.isError ? findings.error.message : 'Checking …'}</p></div>
+  if (!findings.data)
+    return (
+      <div className="empty">
+        <p>{findings.isError ? findings.error.message : 'Checking …'}</p>
+      </div>
+    )
   if (findings.data.length === 0) {
     return (
       <div className="empty">
@@ -42,14 +48,30 @@ export function ChecksScreen() {
           if (group.length === 0) return null
           return (
             <section key={key} aria-label={words}>
-              <h1 style={{ fontSize: 15, margin: '20px 0 6px' }}><span className={tone}>{glyph} </span>{words} <span className="small">{count(group.length, 'finding')}</span></h1>
+              <h1 style={{ fontSize: 15, margin: '20px 0 6px' }}>
+                <span className={tone}>{glyph} </span>
+                {words} <span className="small">{count(group.length, 'finding')}</span>
+              </h1>
               {group.map((finding) => (
-                <article key={`${finding.code}${finding.subject}${finding.message}`} style={{ display: 'grid', gridTemplateColumns: '20px minmax(180px, 1fr) 3fr auto', gap: 12, padding: '10px 0', borderTop: '1px solid var(--line)' }}>
-                  <b className={tone} aria-hidden>{glyph}</b>
+                <article
+                  key={`${finding.code}${finding.subject}${finding.message}`}
+                  style={{
+                    display: 'grid',
+                    gridTemplateColumns: '20px minmax(180px, 1fr) 3fr auto',
+                    gap: 12,
+                    padding: '10px 0',
+                    borderTop: '1px solid var(--line)',
+                  }}
+                >
+                  <b className={tone} aria-hidden>
+                    {glyph}
+                  </b>
                   <b style={{ overflowWrap: 'anywhere' }}>{finding.subject}</b>
                   <div>
                     <p>{finding.message}</p>
-                    <p className="small">{finding.why} {finding.fix && <b>{finding.fix}</b>}</p>
+                    <p className="small">
+                      {finding.why} {finding.fix && <b>{finding.fix}</b>}
+                    </p>
                   </div>
                   <Link to={`/projects/${id}/${place(finding)}`}>Go there</Link>
                 </article>

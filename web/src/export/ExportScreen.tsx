@@ -4,7 +4,15 @@ import { Button } from '@mui/material'
 import { useState } from 'react'
 import { Link } from 'react-router'
 
-import { useFindings, useJobs, usePackages, usePlan, useProject, useProjectId, useStartJob } from '../api/queries'
+import {
+  useFindings,
+  useJobs,
+  usePackages,
+  usePlan,
+  useProject,
+  useProjectId,
+  useStartJob,
+} from '../api/queries'
 import { bytes, count } from '../words'
 import { History } from './History'
 import { PackPlan } from './PackPlan'
@@ -19,21 +27,37 @@ export function ExportScreen() {
   const packages = usePackages().data ?? []
   const errors = (useFindings().data ?? []).filter((finding) => finding.severity === 'error')
   const { startArchive, startExport, startTrial } = useStartJob()
-  const busy = (useJobs().data ?? []).some((job) => ['waiting', 'running'].includes(job.state) && ['export', 'trial', 'package'].includes(job.kind))
+  const busy = (useJobs().data ?? []).some(
+    (job) =>
+      ['waiting', 'running'].includes(job.state) &&
+      ['export', 'trial', 'package'].includes(job.kind),
+  )
   const [chosen, setChosen] = useState<number | null>(null)
-  const last = packages.find((entry) => entry.target === project.document.target && !entry.brought_in)
-  const newest = packages.find((entry) => entry.target === project.document.target || entry.brought_in)
+  const last = packages.find(
+    (entry) => entry.target === project.document.target && !entry.brought_in,
+  )
+  const newest = packages.find(
+    (entry) => entry.target === project.document.target || entry.brought_in,
+  )
   const tried = packages.find((entry) => entry.id === chosen) ?? newest
   const behind = last && last.revision !== project.revision
   const over = plan.data?.budget != null && plan.data.memory > plan.data.budget
   const changed = plan.data?.files.filter((file) => file.state !== 'same').length ?? 0
-  const nothing = plan.data?.files.length === 0 && Object.keys(project.document.meshes ?? {}).length === 0 && Object.keys(project.document.materials ?? {}).length === 0
+  const nothing =
+    plan.data?.files.length === 0 &&
+    Object.keys(project.document.meshes ?? {}).length === 0 &&
+    Object.keys(project.document.materials ?? {}).length === 0
   if (nothing) {
     return (
       <div className="empty">
         <h1>Nothing to export yet</h1>
-        <p>Make a material, put it on a slot, and see here which files the target gets before anything is written.</p>
-        <Button component={Link} to={`/projects/${id}/materials`}>Make a material</Button>
+        <p>
+          Make a material, put it on a slot, and see here which files the target gets before
+          anything is written.
+        </p>
+        <Button component={Link} to={`/projects/${id}/materials`}>
+          Make a material
+        </Button>
       </div>
     )
   }
@@ -42,20 +66,63 @@ export function ExportScreen() {
       <section className="pane" aria-label="Pack plan">
         <div className="bar">
           <h1>Pack plan</h1>
-          {plan.data && over && <span className="chip amber">△ {bytes(plan.data.memory - plan.data.budget!)} over the budget of {bytes(plan.data.budget!)}</span>}
-          {plan.data && <span className="small">{count(Object.keys(project.document.materials ?? {}).length, 'material')} · {count(plan.data.files.length, 'texture')} · {bytes(plan.data.memory)} in graphics memory, {bytes(plan.data.compressed)} in blocks{last && changed > 0 ? ` · ${count(changed, 'texture')} to be made again` : ''}</span>}
+          {plan.data && over && (
+            <span className="chip amber">
+              △ {bytes(plan.data.memory - plan.data.budget!)} over the budget of{' '}
+              {bytes(plan.data.budget!)}
+            </span>
+          )}
+          {plan.data && (
+            <span className="small">
+              {count(Object.keys(project.document.materials ?? {}).length, 'material')} ·{' '}
+              {count(plan.data.files.length, 'texture')} · {bytes(plan.data.memory)} in graphics
+              memory, {bytes(plan.data.compressed)} in blocks
+              {last && changed > 0 ? ` · ${count(changed, 'texture')} to be made again` : ''}
+            </span>
+          )}
         </div>
-        {plan.isError ? <p className="brick" style={{ padding: 14 }}>! {plan.error.message}</p> : plan.data ? <PackPlan plan={plan.data} last={last} /> : <p style={{ padding: 14 }}>Planning …</p>}
-        <div className="row wrap" style={{ padding: '12px 14px', borderTop: '1px solid var(--line)' }}>
-          <Button variant="contained" disabled={busy || plan.isError} onClick={() => startExport.mutate(true)}>Export and try</Button>
-          <Button disabled={busy || plan.isError} onClick={() => startExport.mutate(false)}>Export only</Button>
+        {plan.isError ? (
+          <p className="brick" style={{ padding: 14 }}>
+            ! {plan.error.message}
+          </p>
+        ) : plan.data ? (
+          <PackPlan plan={plan.data} last={last} />
+        ) : (
+          <p style={{ padding: 14 }}>Planning …</p>
+        )}
+        <div
+          className="row wrap"
+          style={{ padding: '12px 14px', borderTop: '1px solid var(--line)' }}
+        >
+          <Button
+            variant="contained"
+            disabled={busy || plan.isError}
+            onClick={() => startExport.mutate(true)}
+          >
+            Export and try
+          </Button>
+          <Button disabled={busy || plan.isError} onClick={() => startExport.mutate(false)}>
+            Export only
+          </Button>
           {last && <Button onClick={() => startArchive.mutate(last.id)}>Download</Button>}
-          {last && <Button disabled={busy} onClick={() => startTrial.mutate(last.id)}>Try again</Button>}
+          {last && (
+            <Button disabled={busy} onClick={() => startTrial.mutate(last.id)}>
+              Try again
+            </Button>
+          )}
           <WhatGoes project={project} />
           <History packages={packages} show={setChosen} />
           <span className="grow" />
-          {errors.length > 0 && <Link to={`/projects/${id}/checks`} className="brick">! {count(errors.length, 'error')} in the checks</Link>}
-          <span className="small">{last ? `last ${new Date(last.made).toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit' })}, took ${last.seconds.toFixed(1)} s${behind ? '; the project changed since' : ''}` : 'not exported for this target yet'}</span>
+          {errors.length > 0 && (
+            <Link to={`/projects/${id}/checks`} className="brick">
+              ! {count(errors.length, 'error')} in the checks
+            </Link>
+          )}
+          <span className="small">
+            {last
+              ? `last ${new Date(last.made).toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit' })}, took ${last.seconds.toFixed(1)} s${behind ? '; the project changed since' : ''}`
+              : 'not exported for this target yet'}
+          </span>
         </div>
       </section>
       <TrialBoard pack={tried} behind={tried ? tried.revision !== project.revision : false} />

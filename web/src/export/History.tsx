@@ -23,34 +23,116 @@ export function History({ packages, show }: { packages: Package[]; show: (id: nu
   const targets = useTargets().data ?? []
   return (
     <>
-      <Button aria-haspopup="dialog" onClick={(event) => setAnchor(event.currentTarget)}>Earlier packages</Button>
-      <Popover open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)} anchorOrigin={{ vertical: 'top', horizontal: 'left' }} transformOrigin={{ vertical: 'bottom', horizontal: 'left' }} slotProps={{ paper: { role: 'dialog', 'aria-label': 'Earlier packages' } as never }}>
+      <Button aria-haspopup="dialog" onClick={(event) => setAnchor(event.currentTarget)}>
+        Earlier packages
+      </Button>
+      <Popover
+        open={anchor !== null}
+        anchorEl={anchor}
+        onClose={() => setAnchor(null)}
+        anchorOrigin={{ vertical: 'top', horizontal: 'left' }}
+        transformOrigin={{ vertical: 'bottom', horizontal: 'left' }}
+        slotProps={{ paper: { role: 'dialog', 'aria-label': 'Earlier packages' } as never }}
+      >
         <table className="grid" style={{ minWidth: 460 }}>
-          <thead><tr><th>Made</th><th>Target</th><th>Size</th><th>Trial</th><th><span className="sr">Get</span></th></tr></thead>
+          <thead>
+            <tr>
+              <th>Made</th>
+              <th>Target</th>
+              <th>Size</th>
+              <th>Trial</th>
+              <th>
+                <span className="sr">Get</span>
+              </th>
+            </tr>
+          </thead>
           <tbody>
             {packages.map((entry) => {
               const trial = entry.trial as TrialResult | null
-              const wrong = trial?.cells.filter((cell) => cell.verdict === 'differs' || cell.verdict === 'lost').length ?? 0
+              const wrong =
+                trial?.cells.filter((cell) => cell.verdict === 'differs' || cell.verdict === 'lost')
+                  .length ?? 0
               return (
                 <tr key={entry.id}>
-                  <td>{ago(entry.made)}{entry.brought_in && <div className="small">brought in: {entry.brought_in}</div>}</td>
-                  <td>{targets.find((target) => target.id === entry.target)?.title ?? entry.target}</td>
-                  <td className="mono">{bytes((entry.files as Listed[]).reduce((sum, file) => sum + file.bytes, 0))}</td>
-                  <td>{!trial ? <span className="quiet">not tried</span> : trial.passed ? <span className="accent">✓ passed</span> : <span className="brick">≠ {count(wrong, 'cell')}</span>}</td>
-                  <td>{trial && <Button onClick={() => { show(entry.id); setAnchor(null) }}>Show trial</Button>} <Button onClick={() => startArchive.mutate(entry.id)}>Download</Button> <Button variant="text" onClick={() => setGone({ pack: entry.id, back: false })}>Remove</Button></td>
+                  <td>
+                    {ago(entry.made)}
+                    {entry.brought_in && (
+                      <div className="small">brought in: {entry.brought_in}</div>
+                    )}
+                  </td>
+                  <td>
+                    {targets.find((target) => target.id === entry.target)?.title ?? entry.target}
+                  </td>
+                  <td className="mono">
+                    {bytes((entry.files as Listed[]).reduce((sum, file) => sum + file.bytes, 0))}
+                  </td>
+                  <td>
+                    {!trial ? (
+                      <span className="quiet">not tried</span>
+                    ) : trial.passed ? (
+                      <span className="accent">✓ passed</span>
+                    ) : (
+                      <span className="brick">≠ {count(wrong, 'cell')}</span>
+                    )}
+                  </td>
+                  <td>
+                    {trial && (
+                      <Button
+                        onClick={() => {
+                          show(entry.id)
+                          setAnchor(null)
+                        }}
+                      >
+                        Show trial
+                      </Button>
+                    )}{' '}
+                    <Button onClick={() => startArchive.mutate(entry.id)}>Download</Button>{' '}
+                    <Button variant="text" onClick={() => setGone({ pack: entry.id, back: false })}>
+                      Remove
+                    </Button>
+                  </td>
                 </tr>
               )
             })}
           </tbody>
         </table>
         {taken !== null && (
-          <p className="small" role="status" style={{ padding: '6px 14px' }}>The package is removed. <button className="link" onClick={() => setGone({ pack: taken, back: true })}>Bring it back</button> within a day.</p>
+          <p className="small" role="status" style={{ padding: '6px 14px' }}>
+            The package is removed.{' '}
+            <button className="link" onClick={() => setGone({ pack: taken, back: true })}>
+              Bring it back
+            </button>{' '}
+            within a day.
+          </p>
         )}
-        {packages.length === 0 && <p className="quiet" style={{ padding: '0 14px' }}>None yet.</p>}
+        {packages.length === 0 && (
+          <p className="quiet" style={{ padding: '0 14px' }}>
+            None yet.
+          </p>
+        )}
         <div className="row" style={{ padding: '10px 14px' }}>
-          <input ref={input} type="file" accept=".zip,.glb,.usdz" hidden aria-label="Package file" onChange={(event) => { const file = event.target.files?.[0]; if (file) { startForeign.mutate(file); setAnchor(null) } event.target.value = '' }} />
-          <Button disabled={startForeign.isPending} onClick={() => input.current?.click()}>Try one from elsewhere…</Button>
-          <span className="small">a zip of its folder, a GLB or a USDZ; read by the target that its list names, or that fits</span>
+          <input
+            ref={input}
+            type="file"
+            accept=".zip,.glb,.usdz"
+            hidden
+            aria-label="Package file"
+            onChange={(event) => {
+              const file = event.target.files?.[0]
+              if (file) {
+                startForeign.mutate(file)
+                setAnchor(null)
+              }
+              event.target.value = ''
+            }}
+          />
+          <Button disabled={startForeign.isPending} onClick={() => input.current?.click()}>
+            Try one from elsewhere…
+          </Button>
+          <span className="small">
+            a zip of its folder, a GLB or a USDZ; read by the target that its list names, or that
+            fits
+          </span>
         </div>
       </Popover>
     </>

@@ -14,7 +14,15 @@ function groups(file: PlannedFile): { letters: string; channel: Channel | null }
   for (const letter of ['r', 'g', 'b', 'a']) {
     const channel = file.channels[letter] ?? null
     const before = found.at(-1)
-    if (before && letter !== 'a' && before.channel && channel && before.channel.carries === channel.carries && before.channel.source === channel.source) before.letters += letter
+    if (
+      before &&
+      letter !== 'a' &&
+      before.channel &&
+      channel &&
+      before.channel.carries === channel.carries &&
+      before.channel.source === channel.source
+    )
+      before.letters += letter
     else found.push({ letters: letter, channel })
   }
   return found
@@ -27,41 +35,94 @@ interface Listed {
 }
 
 /** Files against their channels: each cell names the input it carries and where that comes from. */
-export function PackPlan({ plan, last, fixed }: { plan: Plan; last: Package | undefined; fixed?: boolean }) {
+export function PackPlan({
+  plan,
+  last,
+  fixed,
+}: {
+  plan: Plan
+  last: Package | undefined
+  fixed?: boolean
+}) {
   const listed = ((last?.files ?? []) as Listed[]).flatMap((file) => [file, ...(file.images ?? [])])
   const onDisk = new Map(listed.map((file) => [file.path, file.bytes]))
   return (
     <div className="scroll" tabIndex={0} aria-label="Planned files">
       <div className="plan-head">
         <span style={{ textAlign: 'left' }}>File</span>
-        {['r', 'g', 'b', 'a'].map((letter) => <b key={letter} className={`ch-${letter}`}>{letter.toUpperCase()}</b>)}
+        {['r', 'g', 'b', 'a'].map((letter) => (
+          <b key={letter} className={`ch-${letter}`}>
+            {letter.toUpperCase()}
+          </b>
+        ))}
         <span>memory</span>
       </div>
       {plan.files.map((file) => (
         <div key={file.path} className="plan-row">
           <div style={{ minWidth: 0 }}>
-            <div className="mono ellipsis" title={`${file.path}\nfor ${file.materials.join(', ')}`}>{last && file.state !== 'same' && <span className="amber" title={`${file.state} since the last export`}>{file.state === 'new' ? '+ ' : '~ '}</span>}{file.path.split('/').at(-1)}</div>
+            <div className="mono ellipsis" title={`${file.path}\nfor ${file.materials.join(', ')}`}>
+              {last && file.state !== 'same' && (
+                <span className="amber" title={`${file.state} since the last export`}>
+                  {file.state === 'new' ? '+ ' : '~ '}
+                </span>
+              )}
+              {file.path.split('/').at(-1)}
+            </div>
             <div className="small" style={{ fontSize: 11, whiteSpace: 'nowrap' }}>
-              <SizeOf file={file} fixed={fixed ?? false} /> · {file.encoding === 'srgb' ? 'sRGB' : 'lin.'} · {file.bits} bit{file.levels > 1 && ' · mips'} · {onDisk.has(file.path) && file.state === 'same' ? bytes(onDisk.get(file.path)!) : <span title="guessed from the maps' own files">≈ {bytes(file.estimate)}</span>}
+              <SizeOf file={file} fixed={fixed ?? false} /> ·{' '}
+              {file.encoding === 'srgb' ? 'sRGB' : 'lin.'} · {file.bits} bit
+              {file.levels > 1 && ' · mips'} ·{' '}
+              {onDisk.has(file.path) && file.state === 'same' ? (
+                bytes(onDisk.get(file.path)!)
+              ) : (
+                <span title="guessed from the maps' own files">≈ {bytes(file.estimate)}</span>
+              )}
             </div>
           </div>
           {groups(file).map(({ letters, channel }) => (
-            <div key={letters} className={`plan-cell mono ${channel ? '' : 'bare'}`} style={{ gridColumn: `span ${letters.length}` }} title={channel ? `${channel.source}${channel.changed ? `, ${channel.changed}` : ''}` : 'carries nothing'}>
+            <div
+              key={letters}
+              className={`plan-cell mono ${channel ? '' : 'bare'}`}
+              style={{ gridColumn: `span ${letters.length}` }}
+              title={
+                channel
+                  ? `${channel.source}${channel.changed ? `, ${channel.changed}` : ''}`
+                  : 'carries nothing'
+              }
+            >
               {channel ? (
                 <>
-                  <span>{channel.carries.replace('base_color', 'base colour')}{channel.changed && letters.length > 1 && ` · ${channel.changed}`}</span>
-                  {letters.length === 1 && <b className={`ch-${letters} ellipsis`} style={{ maxWidth: '100%' }}>{channel.source.includes('.') ? channel.source.split('.').at(-1) : channel.source}{channel.changed && ' ⤳'}</b>}
+                  <span>
+                    {channel.carries.replace('base_color', 'base colour')}
+                    {channel.changed && letters.length > 1 && ` · ${channel.changed}`}
+                  </span>
+                  {letters.length === 1 && (
+                    <b className={`ch-${letters} ellipsis`} style={{ maxWidth: '100%' }}>
+                      {channel.source.includes('.')
+                        ? channel.source.split('.').at(-1)
+                        : channel.source}
+                      {channel.changed && ' ⤳'}
+                    </b>
+                  )}
                 </>
-              ) : '–'}
+              ) : (
+                '–'
+              )}
             </div>
           ))}
-          <span className="mono" style={{ textAlign: 'right' }}>{bytes(file.memory)}</span>
+          <span className="mono" style={{ textAlign: 'right' }}>
+            {bytes(file.memory)}
+          </span>
         </div>
       ))}
       <p className="small" style={{ padding: '10px 14px' }}>
         {plan.factors > 0 && `${plan.factors} inputs are written as numbers. `}
         {plan.converted.length > 0 && `In another form: ${plan.converted.join('; ')}. `}
-        {plan.left_out.length > 0 && <span className="amber">△ Left out, for this target does not carry it: {plan.left_out.join('; ')}.</span>}
+        {plan.left_out.length > 0 && (
+          <span className="amber">
+            △ Left out, for this target does not carry it: {plan.left_out.join('; ')}.
+          </span>
+        )}
       </p>
       <Memory plan={plan} />
     </div>
@@ -78,13 +139,31 @@ function SizeOf({ file, fixed }: { file: PlannedFile; fixed: boolean }) {
   if (fixed) return words
   const choose = (size: number) => {
     setAnchor(null)
-    void edit(...file.materials.map((material) => ({ kind: 'set-setting' as const, material, setting: 'size_limit' as const, value: size || null })))
+    void edit(
+      ...file.materials.map((material) => ({
+        kind: 'set-setting' as const,
+        material,
+        setting: 'size_limit' as const,
+        value: size || null,
+      })),
+    )
   }
   return (
     <>
-      <button className="link" aria-haspopup="menu" title={`Longest side for ${file.materials.join(', ')}`} onClick={(event) => setAnchor(event.currentTarget)}>{words}</button>
+      <button
+        className="link"
+        aria-haspopup="menu"
+        title={`Longest side for ${file.materials.join(', ')}`}
+        onClick={(event) => setAnchor(event.currentTarget)}
+      >
+        {words}
+      </button>
       <Menu open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)}>
-        {sizesWith(own).map((size) => <MenuItem key={size} selected={size === own} onClick={() => choose(size)}>{size ? `at most ${size} texels` : 'as large as its maps'}</MenuItem>)}
+        {sizesWith(own).map((size) => (
+          <MenuItem key={size} selected={size === own} onClick={() => choose(size)}>
+            {size ? `at most ${size} texels` : 'as large as its maps'}
+          </MenuItem>
+        ))}
       </Menu>
     </>
   )
@@ -92,14 +171,32 @@ function SizeOf({ file, fixed }: { file: PlannedFile; fixed: boolean }) {
 
 function Memory({ plan }: { plan: Plan }) {
   const perMaterial = new Map<string, number>()
-  for (const file of plan.files) perMaterial.set(file.materials[0]!, (perMaterial.get(file.materials[0]!) ?? 0) + file.memory)
+  for (const file of plan.files)
+    perMaterial.set(file.materials[0]!, (perMaterial.get(file.materials[0]!) ?? 0) + file.memory)
   const parts = [...perMaterial].sort((a, b) => b[1] - a[1])
   if (plan.memory === 0) return null
   return (
     <div style={{ padding: '4px 14px 16px' }}>
-      <p style={{ marginBottom: 4 }}>Graphics memory <b className="mono">{bytes(plan.memory)}</b> <span className="small">uncompressed, with mips</span></p>
-      <div style={{ display: 'flex', height: 14, border: '1px solid var(--strong)' }} role="img" aria-label={parts.map(([name, size]) => `${name} ${bytes(size)}`).join(', ')}>
-        {parts.map(([name, size], index) => <div key={name} title={`${name} ${bytes(size)}`} style={{ flex: size, background: index % 2 ? 'var(--strong)' : 'var(--ink3)', borderRight: '1px solid var(--raised)' }} />)}
+      <p style={{ marginBottom: 4 }}>
+        Graphics memory <b className="mono">{bytes(plan.memory)}</b>{' '}
+        <span className="small">uncompressed, with mips</span>
+      </p>
+      <div
+        style={{ display: 'flex', height: 14, border: '1px solid var(--strong)' }}
+        role="img"
+        aria-label={parts.map(([name, size]) => `${name} ${bytes(size)}`).join(', ')}
+      >
+        {parts.map(([name, size], index) => (
+          <div
+            key={name}
+            title={`${name} ${bytes(size)}`}
+            style={{
+              flex: size,
+              background: index % 2 ? 'var(--strong)' : 'var(--ink3)',
+              borderRight: '1px solid var(--raised)',
+            }}
+          />
+        ))}
       </div>
       <p className="small">{parts.map(([name]) => name).join(' · ')}</p>
     </div>

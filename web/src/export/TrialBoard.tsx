@@ -7,12 +7,31 @@ import type { Cell, Package, TrialResult, Verdict } from '../api/types'
 import { useStatus } from '../layout/notices'
 import { EXTRA_INPUTS, INPUT_WORDS, TRIAL_INPUTS, VERDICTS, causeWords } from '../words'
 
-const HEADS: Record<string, string> = { base_color: 'Base col.', metallic: 'Metallic', roughness: 'Roughn.', normal: 'Normal', occlusion: 'Occlus.', emission: 'Emission', opacity: 'Opacity', settings: 'Settings', clearcoat: 'Coat', clearcoat_roughness: 'Coat r.', sheen_roughness: 'Sheen r.', transmission: 'Transm.', thickness: 'Thickn.', attenuation: 'Inside', attenuation_distance: 'Reach', ior: 'IOR' }
+const HEADS: Record<string, string> = {
+  base_color: 'Base col.',
+  metallic: 'Metallic',
+  roughness: 'Roughn.',
+  normal: 'Normal',
+  occlusion: 'Occlus.',
+  emission: 'Emission',
+  opacity: 'Opacity',
+  settings: 'Settings',
+  clearcoat: 'Coat',
+  clearcoat_roughness: 'Coat r.',
+  sheen_roughness: 'Sheen r.',
+  transmission: 'Transm.',
+  thickness: 'Thickn.',
+  attenuation: 'Inside',
+  attenuation_distance: 'Reach',
+  ior: 'IOR',
+}
 
 const short = (cell: Cell): string => {
   const { glyph } = VERDICTS[cell.verdict]
-  if (cell.cause && (cell.verdict === 'differs' || cell.verdict === 'lost')) return `${glyph} ${causeWords(cell.cause)}`
-  if (cell.verdict === 'close') return `${glyph} ${cell.unit === 'degrees' ? `${cell.max_error?.toFixed(1)}°` : '½'}`
+  if (cell.cause && (cell.verdict === 'differs' || cell.verdict === 'lost'))
+    return `${glyph} ${causeWords(cell.cause)}`
+  if (cell.verdict === 'close')
+    return `${glyph} ${cell.unit === 'degrees' ? `${cell.max_error?.toFixed(1)}°` : '½'}`
   return `${glyph} 0`
 }
 
@@ -30,18 +49,30 @@ export function TrialBoard({ pack, behind }: { pack: Package | undefined; behind
       <section className="pane" aria-label="Trial">
         <div className="empty">
           <h2>No trial yet</h2>
-          <p>“Export and try” writes the package, then reads it back as a game engine would and compares every texel of every slot with what was meant.</p>
+          <p>
+            “Export and try” writes the package, then reads it back as a game engine would and
+            compares every texel of every slot with what was meant.
+          </p>
         </div>
       </section>
     )
   }
   const keyOf = (cell: Cell) => `${cell.mesh}|${cell.slot}|${cell.input}`
-  const slots = [...new Map(trial.cells.map((cell) => [`${cell.mesh}|${cell.slot}`, cell])).values()]
+  const slots = [
+    ...new Map(trial.cells.map((cell) => [`${cell.mesh}|${cell.slot}`, cell])).values(),
+  ]
   const meshes = new Set(trial.cells.map((cell) => cell.mesh))
-  const inputs = [...TRIAL_INPUTS, ...EXTRA_INPUTS.filter((input) => trial.cells.some((cell) => cell.input === input))]
+  const inputs = [
+    ...TRIAL_INPUTS,
+    ...EXTRA_INPUTS.filter((input) => trial.cells.some((cell) => cell.input === input)),
+  ]
   const worst = trial.cells.find((cell) => cell.verdict === 'differs' || cell.verdict === 'lost')
-  const current = trial.cells.find((cell) => keyOf(cell) === chosen) ?? worst ?? trial.cells.find((cell) => cell.max_error)
-  const counted = (verdicts: Verdict[]) => trial.cells.filter((cell) => verdicts.includes(cell.verdict)).length
+  const current =
+    trial.cells.find((cell) => keyOf(cell) === chosen) ??
+    worst ??
+    trial.cells.find((cell) => cell.max_error)
+  const counted = (verdicts: Verdict[]) =>
+    trial.cells.filter((cell) => verdicts.includes(cell.verdict)).length
   const differ = counted(['differs'])
   const lost = counted(['lost'])
   return (
@@ -50,22 +81,69 @@ export function TrialBoard({ pack, behind }: { pack: Package | undefined; behind
         <h1>Trial</h1>
         {differ > 0 && <span className="chip brick">≠ {differ} differ</span>}
         {lost > 0 && <span className="chip amber">△ {lost} lost</span>}
-        <span className={`chip ${trial.passed ? 'own' : ''}`}>{trial.passed && '✓ '}{counted(['same', 'close'])} the same</span>
+        <span className={`chip ${trial.passed ? 'own' : ''}`}>
+          {trial.passed && '✓ '}
+          {counted(['same', 'close'])} the same
+        </span>
         <span className="grow" />
-        <Button component="a" target="_blank" rel="noreferrer" href={`/api/packages/${pack!.id}/report.html`}>Report</Button>
-        <Button component="a" href={`/api/packages/${pack!.id}/report.pdf`}>PDF</Button>
-        <span className="small ellipsis" title={pack!.brought_in || undefined}>{pack!.brought_in ? `brought in: ${pack!.brought_in}` : 'stand-in engine'}{behind && <span className="amber"> · △ of an earlier state</span>}</span>
+        <Button
+          component="a"
+          target="_blank"
+          rel="noreferrer"
+          href={`/api/packages/${pack!.id}/report.html`}
+        >
+          Report
+        </Button>
+        <Button component="a" href={`/api/packages/${pack!.id}/report.pdf`}>
+          PDF
+        </Button>
+        <span className="small ellipsis" title={pack!.brought_in || undefined}>
+          {pack!.brought_in ? `brought in: ${pack!.brought_in}` : 'stand-in engine'}
+          {behind && <span className="amber"> · △ of an earlier state</span>}
+        </span>
       </div>
       <div className="scroll" tabIndex={-1}>
         <table className="trial-board">
-          <thead><tr><th>Slot</th>{inputs.map((input) => <th key={input}>{HEADS[input] ?? INPUT_WORDS[input as keyof typeof INPUT_WORDS].name}</th>)}</tr></thead>
+          <thead>
+            <tr>
+              <th>Slot</th>
+              {inputs.map((input) => (
+                <th key={input}>
+                  {HEADS[input] ?? INPUT_WORDS[input as keyof typeof INPUT_WORDS].name}
+                </th>
+              ))}
+            </tr>
+          </thead>
           <tbody>
             {slots.map((row) => (
               <tr key={`${row.mesh}${row.slot}`}>
-                <td className="ellipsis" title={`${row.mesh} · ${row.slot}: ${row.material ?? 'no material'}`}>{row.slot}{meshes.size > 1 && <div className="small ellipsis" style={{ fontSize: 10.5 }}>{row.mesh}</div>}</td>
+                <td
+                  className="ellipsis"
+                  title={`${row.mesh} · ${row.slot}: ${row.material ?? 'no material'}`}
+                >
+                  {row.slot}
+                  {meshes.size > 1 && (
+                    <div className="small ellipsis" style={{ fontSize: 10.5 }}>
+                      {row.mesh}
+                    </div>
+                  )}
+                </td>
                 {inputs.map((input) => {
-                  const cell = trial.cells.find((entry) => entry.mesh === row.mesh && entry.slot === row.slot && entry.input === input)
-                  return <td key={input}>{cell && <Verdict cell={cell} pressed={cell === current} choose={() => setChosen(keyOf(cell))} />}</td>
+                  const cell = trial.cells.find(
+                    (entry) =>
+                      entry.mesh === row.mesh && entry.slot === row.slot && entry.input === input,
+                  )
+                  return (
+                    <td key={input}>
+                      {cell && (
+                        <Verdict
+                          cell={cell}
+                          pressed={cell === current}
+                          choose={() => setChosen(keyOf(cell))}
+                        />
+                      )}
+                    </td>
+                  )
                 })}
               </tr>
             ))}
@@ -84,17 +162,40 @@ function Renders({ pack, trial }: { pack: Package; trial: TrialResult }) {
   return (
     <section aria-label="Renders" style={{ padding: '12px 14px' }}>
       <h2>Under the same light</h2>
-      <p className="small">FLIP is the mean difference an eye would see, 0 for none; SSIM is 1 for equal pictures.</p>
+      <p className="small">
+        FLIP is the mean difference an eye would see, 0 for none; SSIM is 1 for equal pictures.
+      </p>
       <div className="renders">
         {trial.renders.map((entry) => {
           const name = entry.material ?? entry.mesh
-          const number = trial.pictures.findIndex((picture) => picture.material === name && picture.input === `render ${entry.view}`)
+          const number = trial.pictures.findIndex(
+            (picture) => picture.material === name && picture.input === `render ${entry.view}`,
+          )
           return (
             <figure key={`${name} ${entry.view}`}>
               <div className="row" style={{ gap: 2 }}>
-                {(['meant', 'arrived'] as const).map((what) => <img key={what} className="thumb" src={`/api/packages/${pack.id}/pictures/${number}-${what}.png?of=${pack.made}`} width={112} height={112} alt={entry.material ? `${name} on the specimen, ${what}` : `${name} from the ${entry.view}, ${what}`} loading="lazy" />)}
+                {(['meant', 'arrived'] as const).map((what) => (
+                  <img
+                    key={what}
+                    className="thumb"
+                    src={`/api/packages/${pack.id}/pictures/${number}-${what}.png?of=${pack.made}`}
+                    width={112}
+                    height={112}
+                    alt={
+                      entry.material
+                        ? `${name} on the specimen, ${what}`
+                        : `${name} from the ${entry.view}, ${what}`
+                    }
+                    loading="lazy"
+                  />
+                ))}
               </div>
-              <figcaption className="small">{name}, {entry.material ? 'on the specimen' : entry.view} · <span className={`mono ${entry.flip > 0.05 ? 'brick' : ''}`}>FLIP {entry.flip.toFixed(3)} · SSIM {entry.ssim.toFixed(3)}</span></figcaption>
+              <figcaption className="small">
+                {name}, {entry.material ? 'on the specimen' : entry.view} ·{' '}
+                <span className={`mono ${entry.flip > 0.05 ? 'brick' : ''}`}>
+                  FLIP {entry.flip.toFixed(3)} · SSIM {entry.ssim.toFixed(3)}
+                </span>
+              </figcaption>
             </figure>
           )
         })}
@@ -114,7 +215,12 @@ function Verdict({ cell, pressed, choose }: { cell: Cell; pressed: boolean; choo
   const idle = cell.verdict === 'same' && cell.input !== 'settings' && !used(cell.material)
   const words = `${cell.slot} ${cell.input.replace('_', ' ')}: ${idle ? 'not used' : verdict.word}${cell.cause && cell.verdict !== 'same' ? `, ${causeWords(cell.cause)}` : ''}`
   return (
-    <button className={`verdict mono ${idle ? 'quiet' : verdict.tone}`} aria-pressed={pressed} title={words} onClick={choose}>
+    <button
+      className={`verdict mono ${idle ? 'quiet' : verdict.tone}`}
+      aria-pressed={pressed}
+      title={words}
+      onClick={choose}
+    >
       <span className="sr">{words} </span>
       {idle ? '·' : short(cell)}
     </button>
@@ -128,37 +234,102 @@ function Divided({ of, input }: { of: (what: 'meant' | 'arrived') => string; inp
     <figure>
       <div className="divided">
         <img src={of('arrived')} alt={`${input}, arrived`} />
-        <img src={of('meant')} alt={`${input}, meant`} style={{ clipPath: `inset(0 ${100 - at}% 0 0)` }} />
+        <img
+          src={of('meant')}
+          alt={`${input}, meant`}
+          style={{ clipPath: `inset(0 ${100 - at}% 0 0)` }}
+        />
         <span style={{ left: `${at}%` }} />
-        <input type="range" min={0} max={100} value={at} aria-label="Divider between meant and arrived" onChange={(event) => setAt(Number(event.target.value))} />
+        <input
+          type="range"
+          min={0}
+          max={100}
+          value={at}
+          aria-label="Divider between meant and arrived"
+          onChange={(event) => setAt(Number(event.target.value))}
+        />
       </div>
-      <figcaption className="small row"><span>◂ meant</span><span className="grow" /><span>arrived ▸</span></figcaption>
+      <figcaption className="small row">
+        <span>◂ meant</span>
+        <span className="grow" />
+        <span>arrived ▸</span>
+      </figcaption>
     </figure>
   )
 }
 
 function Detail({ cell, pack, trial }: { cell: Cell; pack: Package; trial: TrialResult }) {
   const id = useProjectId()
-  const picture = trial.pictures.findIndex((entry) => entry.material === cell.material && entry.input === cell.input)
+  const picture = trial.pictures.findIndex(
+    (entry) => entry.material === cell.material && entry.input === cell.input,
+  )
   const verdict = VERDICTS[cell.verdict]
-  const input = cell.input === 'settings' ? 'Settings' : INPUT_WORDS[cell.input as keyof typeof INPUT_WORDS].name
+  const input =
+    cell.input === 'settings'
+      ? 'Settings'
+      : INPUT_WORDS[cell.input as keyof typeof INPUT_WORDS].name
   return (
     <div className="detail" aria-live="polite">
       {picture >= 0 ? (
         <>
-          <Divided key={picture} of={(what) => `/api/packages/${pack.id}/pictures/${picture}-${what}.png?of=${pack.made}`} input={input} />
+          <Divided
+            key={picture}
+            of={(what) =>
+              `/api/packages/${pack.id}/pictures/${picture}-${what}.png?of=${pack.made}`
+            }
+            input={input}
+          />
           <figure>
-            <img src={`/api/packages/${pack.id}/pictures/${picture}-difference.png?of=${pack.made}`} alt={`${input}, difference`} />
-            <figcaption className="small">difference{cell.max_error != null && ` · white is ${cell.max_error.toPrecision(2)} ${cell.unit}`}</figcaption>
+            <img
+              src={`/api/packages/${pack.id}/pictures/${picture}-difference.png?of=${pack.made}`}
+              alt={`${input}, difference`}
+            />
+            <figcaption className="small">
+              difference
+              {cell.max_error != null &&
+                ` · white is ${cell.max_error.toPrecision(2)} ${cell.unit}`}
+            </figcaption>
           </figure>
         </>
-      ) : <p className="quiet" style={{ gridColumn: 'span 2' }}>No picture: {cell.input === 'settings' ? 'settings are compared as values' : 'a constant on both sides'}.</p>}
+      ) : (
+        <p className="quiet" style={{ gridColumn: 'span 2' }}>
+          No picture:{' '}
+          {cell.input === 'settings'
+            ? 'settings are compared as values'
+            : 'a constant on both sides'}
+          .
+        </p>
+      )}
       <div style={{ display: 'grid', gap: 8, alignContent: 'start' }}>
-        <h2 style={{ fontSize: 15 }}>{input} {cell.verdict === 'same' ? 'arrived as it was meant' : cell.verdict === 'close' ? 'arrived within rounding' : cell.cause ? `: ${causeWords(cell.cause)}` : verdict.word}</h2>
-        <p className="small">{cell.mesh} · {cell.slot} · {cell.material ?? 'no material'}</p>
+        <h2 style={{ fontSize: 15 }}>
+          {input}{' '}
+          {cell.verdict === 'same'
+            ? 'arrived as it was meant'
+            : cell.verdict === 'close'
+              ? 'arrived within rounding'
+              : cell.cause
+                ? `: ${causeWords(cell.cause)}`
+                : verdict.word}
+        </h2>
+        <p className="small">
+          {cell.mesh} · {cell.slot} · {cell.material ?? 'no material'}
+        </p>
         {cell.message && <p>{cell.message}</p>}
-        {cell.max_error != null && <p className="mono">largest {cell.max_error.toFixed(2)} · mean {cell.mean_error?.toFixed(3)} {cell.unit} · {((cell.differing ?? 0) * 100).toFixed(1)} % of texels differ</p>}
-        {cell.material && <Button component={Link} to={`/projects/${id}/materials/${encodeURIComponent(cell.material)}`} sx={{ justifySelf: 'start' }}>Show in feed sheet</Button>}
+        {cell.max_error != null && (
+          <p className="mono">
+            largest {cell.max_error.toFixed(2)} · mean {cell.mean_error?.toFixed(3)} {cell.unit} ·{' '}
+            {((cell.differing ?? 0) * 100).toFixed(1)} % of texels differ
+          </p>
+        )}
+        {cell.material && (
+          <Button
+            component={Link}
+            to={`/projects/${id}/materials/${encodeURIComponent(cell.material)}`}
+            sx={{ justifySelf: 'start' }}
+          >
+            Show in feed sheet
+          </Button>
+        )}
       </div>
     </div>
   )

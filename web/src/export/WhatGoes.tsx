@@ -9,16 +9,32 @@ export function WhatGoes({ project }: { project: Project }) {
   const [anchor, setAnchor] = useState<HTMLElement | null>(null)
   const edit = useEdit()
   const { document } = project
-  const out = { meshes: document.left_out?.meshes ?? [], materials: document.left_out?.materials ?? [] }
+  const out = {
+    meshes: document.left_out?.meshes ?? [],
+    materials: document.left_out?.materials ?? [],
+  }
   const left = out.meshes.length + out.materials.length
   const list = (kind: 'meshes' | 'materials', heading: string) => (
     <fieldset style={{ border: 0, margin: 0, padding: 0, minWidth: 150 }}>
-      <legend className="small" style={{ padding: 0 }}>{heading}</legend>
+      <legend className="small" style={{ padding: 0 }}>
+        {heading}
+      </legend>
       {Object.keys(document[kind] ?? {}).map((name) => {
         const goes = !out[kind].includes(name)
         return (
           <div key={name}>
-            <FormControlLabel label={name} control={<Checkbox size="small" checked={goes} onChange={() => void edit({ kind: 'leave-out', what: kind, names: [name], out: goes })} />} />
+            <FormControlLabel
+              label={name}
+              control={
+                <Checkbox
+                  size="small"
+                  checked={goes}
+                  onChange={() =>
+                    void edit({ kind: 'leave-out', what: kind, names: [name], out: goes })
+                  }
+                />
+              }
+            />
           </div>
         )
       })}
@@ -26,12 +42,40 @@ export function WhatGoes({ project }: { project: Project }) {
   )
   return (
     <>
-      <Button aria-haspopup="dialog" onClick={(event) => setAnchor(event.currentTarget)}>{left ? <span className="amber">△ {left} left out</span> : 'What goes'}</Button>
-      <Popover open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)} anchorOrigin={{ vertical: 'top', horizontal: 'left' }} transformOrigin={{ vertical: 'bottom', horizontal: 'left' }} slotProps={{ paper: { role: 'dialog', 'aria-label': 'What goes' } as never }}>
+      <Button aria-haspopup="dialog" onClick={(event) => setAnchor(event.currentTarget)}>
+        {left ? <span className="amber">△ {left} left out</span> : 'What goes'}
+      </Button>
+      <Popover
+        open={anchor !== null}
+        anchorEl={anchor}
+        onClose={() => setAnchor(null)}
+        anchorOrigin={{ vertical: 'top', horizontal: 'left' }}
+        transformOrigin={{ vertical: 'bottom', horizontal: 'left' }}
+        slotProps={{ paper: { role: 'dialog', 'aria-label': 'What goes' } as never }}
+      >
         <div style={{ padding: 16 }}>
-          <div style={{ display: 'flex', gap: 24, alignItems: 'start' }}>{list('meshes', 'Meshes')}{list('materials', 'Materials')}</div>
+          <div style={{ display: 'flex', gap: 24, alignItems: 'start' }}>
+            {list('meshes', 'Meshes')}
+            {list('materials', 'Materials')}
+          </div>
           <div className="row" style={{ marginTop: 8 }}>
-            <Button disabled={!left} onClick={() => void edit(...(['meshes', 'materials'] as const).filter((what) => out[what].length > 0).map((what) => ({ kind: 'leave-out' as const, what, names: out[what], out: false })))}>Everything goes</Button>
+            <Button
+              disabled={!left}
+              onClick={() =>
+                void edit(
+                  ...(['meshes', 'materials'] as const)
+                    .filter((what) => out[what].length > 0)
+                    .map((what) => ({
+                      kind: 'leave-out' as const,
+                      what,
+                      names: out[what],
+                      out: false,
+                    })),
+                )
+              }
+            >
+              Everything goes
+            </Button>
             <span className="small">Slots of a material that stays behind arrive bare.</span>
           </div>
         </div>

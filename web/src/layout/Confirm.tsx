@@ -21,7 +21,9 @@ export function Confirm({ title, action, children, close, done }: ConfirmProps) 
       <DialogContent>{children}</DialogContent>
       <DialogActions>
         <Button onClick={close}>Cancel</Button>
-        <Button variant="contained" autoFocus onClick={confirmed}>{action}</Button>
+        <Button variant="contained" autoFocus onClick={confirmed}>
+          {action}
+        </Button>
       </DialogActions>
     </Dialog>
   )

@@ -2,7 +2,16 @@ import { Button, Divider, Menu, MenuItem, Tooltip } from '@mui/material'
 import { useEffect, useState } from 'react'
 import { NavLink } from 'react-router'
 
-import { useBoard, useEdit, useFindings, useMeshes, usePackages, useRedo, useTargets, useUndo } from '../api/queries'
+import {
+  useBoard,
+  useEdit,
+  useFindings,
+  useMeshes,
+  usePackages,
+  useRedo,
+  useTargets,
+  useUndo,
+} from '../api/queries'
 import { useQueue, waitingOf } from '../api/queue'
 import type { Project } from '../api/types'
 import { CompareTargets } from '../targets/CompareTargets'
@@ -25,7 +34,11 @@ export function Header({ project }: { project: Project }) {
       if (!(event.ctrlKey || event.metaKey)) return
       const key = event.key.toLowerCase()
       if (key === 'k') setFinding(true)
-      else if (key === 'z' && !(event.target instanceof HTMLInputElement && event.target.type === 'text')) void (event.shiftKey ? redo : undo)()
+      else if (
+        key === 'z' &&
+        !(event.target instanceof HTMLInputElement && event.target.type === 'text')
+      )
+        void (event.shiftKey ? redo : undo)()
       else if (key === 'y') void redo()
       else return
       event.preventDefault()
@@ -39,7 +52,12 @@ export function Header({ project }: { project: Project }) {
       <Mark />
       <div className="project">
         <ProjectMenu project={project} />
-        <span className="small ellipsis">{saving ? 'saving …' : 'saved'}{project.checkpoints[0] ? ` · checkpoint “${project.checkpoints[0].name}” ${ago(project.checkpoints[0].made)}` : ` ${ago(project.changed)}`}</span>
+        <span className="small ellipsis">
+          {saving ? 'saving …' : 'saved'}
+          {project.checkpoints[0]
+            ? ` · checkpoint “${project.checkpoints[0].name}” ${ago(project.checkpoints[0].made)}`
+            : ` ${ago(project.changed)}`}
+        </span>
       </div>
       <nav aria-label="The job" className="grow" style={{ display: 'flex' }}>
         <Trail project={project} />
@@ -48,12 +66,22 @@ export function Header({ project }: { project: Project }) {
         <JobsButton />
         <TargetButton project={project} />
         <Tooltip title={project.undo ? `Undo: ${project.undo}` : 'Nothing to undo'}>
-          <span><Button variant="text" disabled={!project.undo} onClick={() => void undo()}>Undo</Button></span>
+          <span>
+            <Button variant="text" disabled={!project.undo} onClick={() => void undo()}>
+              Undo
+            </Button>
+          </span>
         </Tooltip>
         <Tooltip title={project.redo ? `Redo: ${project.redo}` : 'Nothing to redo'}>
-          <span><Button variant="text" disabled={!project.redo} onClick={() => void redo()}>Redo</Button></span>
+          <span>
+            <Button variant="text" disabled={!project.redo} onClick={() => void redo()}>
+              Redo
+            </Button>
+          </span>
         </Tooltip>
-        <Button variant="text" onClick={() => setFinding(true)} aria-keyshortcuts="Control+K">Find&nbsp;<kbd className="key">Ctrl K</kbd></Button>
+        <Button variant="text" onClick={() => setFinding(true)} aria-keyshortcuts="Control+K">
+          Find&nbsp;<kbd className="key">Ctrl K</kbd>
+        </Button>
       </div>
       {finding && <Find project={project} close={() => setFinding(false)} />}
     </header>
@@ -71,11 +99,31 @@ function Trail({ project }: { project: Project }) {
   const open = findings.filter((finding) => finding.severity !== 'note').length
   const behind = packages[0] && packages[0].revision !== project.revision
   const stations = [
-    { to: 'maps', name: 'Maps', words: `${Object.keys(document.maps ?? {}).length}`, mark: unsure ? `${unsure} unsure` : '' },
-    { to: 'materials', name: 'Materials', words: `${Object.keys(document.materials ?? {}).length}`, mark: '' },
-    { to: 'meshes', name: 'Meshes', words: `${Object.keys(document.meshes ?? {}).length} · ${slots.filter(Boolean).length} of ${count(slots.length, 'slot')}`, mark: '' },
+    {
+      to: 'maps',
+      name: 'Maps',
+      words: `${Object.keys(document.maps ?? {}).length}`,
+      mark: unsure ? `${unsure} unsure` : '',
+    },
+    {
+      to: 'materials',
+      name: 'Materials',
+      words: `${Object.keys(document.materials ?? {}).length}`,
+      mark: '',
+    },
+    {
+      to: 'meshes',
+      name: 'Meshes',
+      words: `${Object.keys(document.meshes ?? {}).length} · ${slots.filter(Boolean).length} of ${count(slots.length, 'slot')}`,
+      mark: '',
+    },
     { to: 'checks', name: 'Checks', words: open ? '' : 'clear', mark: open ? `${open} open` : '' },
-    { to: 'export', name: 'Export', words: packages[0] ? (behind ? '' : 'up to date') : 'not yet', mark: behind ? 'behind' : '' },
+    {
+      to: 'export',
+      name: 'Export',
+      words: packages[0] ? (behind ? '' : 'up to date') : 'not yet',
+      mark: behind ? 'behind' : '',
+    },
   ]
   return (
     <ol className="trail">
@@ -85,7 +133,11 @@ function Trail({ project }: { project: Project }) {
             <b>{station.name}</b>
             <span className="small">
               {station.words}
-              {station.mark && <span className="amber">{station.words && ' · '}△ {station.mark}</span>}
+              {station.mark && (
+                <span className="amber">
+                  {station.words && ' · '}△ {station.mark}
+                </span>
+              )}
             </span>
           </NavLink>
         </li>
@@ -106,12 +158,23 @@ function TargetButton({ project }: { project: Project }) {
   }
   return (
     <>
-      <Button aria-haspopup="menu" onClick={(event) => setAnchor(event.currentTarget)} sx={{ maxWidth: 220 }}>
-        <span className="ellipsis">for <b>{current?.title ?? project.document.target}</b></span>&nbsp;▾
+      <Button
+        aria-haspopup="menu"
+        onClick={(event) => setAnchor(event.currentTarget)}
+        sx={{ maxWidth: 220 }}
+      >
+        <span className="ellipsis">
+          for <b>{current?.title ?? project.document.target}</b>
+        </span>
+        &nbsp;▾
       </Button>
       <Menu open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)}>
         {targets.map((target) => (
-          <MenuItem key={target.id} selected={target.id === project.document.target} onClick={() => choose(target.id)}>
+          <MenuItem
+            key={target.id}
+            selected={target.id === project.document.target}
+            onClick={() => choose(target.id)}
+          >
             <div style={{ maxWidth: 380, whiteSpace: 'normal' }}>
               <div>{target.title}</div>
               <div className="small">{target.summary}</div>
@@ -119,8 +182,22 @@ function TargetButton({ project }: { project: Project }) {
           </MenuItem>
         ))}
         <Divider />
-        <MenuItem onClick={() => { setAnchor(null); setShown('compare') }}>Compare the targets…</MenuItem>
-        <MenuItem onClick={() => { setAnchor(null); setShown('edit') }}>Targets of your own…</MenuItem>
+        <MenuItem
+          onClick={() => {
+            setAnchor(null)
+            setShown('compare')
+          }}
+        >
+          Compare the targets…
+        </MenuItem>
+        <MenuItem
+          onClick={() => {
+            setAnchor(null)
+            setShown('edit')
+          }}
+        >
+          Targets of your own…
+        </MenuItem>
       </Menu>
       {shown === 'compare' && <CompareTargets close={() => setShown(null)} />}
       {shown === 'edit' && <OwnTargets project={project} close={() => setShown(null)} />}

@@ -19,24 +19,57 @@ export function IncomingPanel() {
   }
   const sent = items.filter((item) => item.sent === 1).length
   const title = running
-    ? current ? `Measuring ${count(sent, 'file')}` : `Uploading ${sent} of ${count(items.length, 'file')}`
-    : failed.length > 0 ? `${count(failed.length, 'file')} could not be brought in` : `${count(items.length, 'file')} brought in`
+    ? current
+      ? `Measuring ${count(sent, 'file')}`
+      : `Uploading ${sent} of ${count(items.length, 'file')}`
+    : failed.length > 0
+      ? `${count(failed.length, 'file')} could not be brought in`
+      : `${count(items.length, 'file')} brought in`
   return (
     <section className="incoming" aria-label="Files coming in">
       <div className="row" style={{ padding: '6px 14px' }}>
         <h2>{title}</h2>
         <span className="small grow ellipsis">{running && current?.doing}</span>
-        {running ? <Button onClick={stopAll}>Cancel</Button> : <Button onClick={close}>Close</Button>}
+        {running ? (
+          <Button onClick={stopAll}>Cancel</Button>
+        ) : (
+          <Button onClick={close}>Close</Button>
+        )}
       </div>
-      {running && <LinearProgress aria-label={title} variant="determinate" value={100 * (current ? current.share : items.reduce((sum, item) => sum + item.sent, 0) / Math.max(1, items.length))} />}
+      {running && (
+        <LinearProgress
+          aria-label={title}
+          variant="determinate"
+          value={
+            100 *
+            (current
+              ? current.share
+              : items.reduce((sum, item) => sum + item.sent, 0) / Math.max(1, items.length))
+          }
+        />
+      )}
       <ul tabIndex={0} aria-label="Files">
         {shown.map((item) => (
           <li key={item.path}>
-            <span className="mono ellipsis" title={item.path}>{item.path}</span>
-            <span className={item.state === 'failed' ? 'brick' : 'quiet'}>
-              {item.state === 'failed' ? '! not read' : item.state === 'done' ? '✓ in' : item.state === 'cancelled' ? '– stopped' : item.state === 'sending' ? `${Math.round(item.sent * 100)} %` : item.state === 'sent' ? '… measuring' : '… waiting'}
+            <span className="mono ellipsis" title={item.path}>
+              {item.path}
             </span>
-            <span className="ellipsis" title={item.words}>{item.words}</span>
+            <span className={item.state === 'failed' ? 'brick' : 'quiet'}>
+              {item.state === 'failed'
+                ? '! not read'
+                : item.state === 'done'
+                  ? '✓ in'
+                  : item.state === 'cancelled'
+                    ? '– stopped'
+                    : item.state === 'sending'
+                      ? `${Math.round(item.sent * 100)} %`
+                      : item.state === 'sent'
+                        ? '… measuring'
+                        : '… waiting'}
+            </span>
+            <span className="ellipsis" title={item.words}>
+              {item.words}
+            </span>
           </li>
         ))}
       </ul>

@@ -4,30 +4,61 @@ import { useState } from 'react'
 import { useJobs, useStartJob } from '../api/queries'
 import { count } from '../words'
 
-const NAMES: Record<string, string> = { 'bring-in': 'Measuring files', export: 'Export', trial: 'Trial', convert: 'Converting maps', occlusion: 'Baking occlusion', embedded: 'Bringing in what is inside', measure: 'Measuring files', match: 'Comparing layouts', recipe: 'Changing a mesh', package: 'Taking a package in', archive: 'Packing the project', 'package-archive': 'Packing the package' }
+const NAMES: Record<string, string> = {
+  'bring-in': 'Measuring files',
+  export: 'Export',
+  trial: 'Trial',
+  convert: 'Converting maps',
+  occlusion: 'Baking occlusion',
+  embedded: 'Bringing in what is inside',
+  measure: 'Measuring files',
+  match: 'Comparing layouts',
+  recipe: 'Changing a mesh',
+  package: 'Taking a package in',
+  archive: 'Packing the project',
+  'package-archive': 'Packing the package',
+}
 
 /** Running jobs with progress, each to be cancelled; nothing when nothing runs. */
 export function JobsButton() {
   const [anchor, setAnchor] = useState<HTMLElement | null>(null)
   const { cancel } = useStartJob()
-  const running = (useJobs().data ?? []).filter((job) => job.state === 'waiting' || job.state === 'running')
+  const running = (useJobs().data ?? []).filter(
+    (job) => job.state === 'waiting' || job.state === 'running',
+  )
   if (running.length === 0) return null
   const share = running.reduce((sum, job) => sum + job.share, 0) / running.length
   return (
     <>
-      <Button variant="text" onClick={(event) => setAnchor(event.currentTarget)} aria-haspopup="dialog">
-        {count(running.length, 'job')}&nbsp;<span className="mono">{Math.round(share * 100)} %</span>
+      <Button
+        variant="text"
+        onClick={(event) => setAnchor(event.currentTarget)}
+        aria-haspopup="dialog"
+      >
+        {count(running.length, 'job')}&nbsp;
+        <span className="mono">{Math.round(share * 100)} %</span>
       </Button>
-      <Popover open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)} anchorOrigin={{ vertical: 'bottom', horizontal: 'left' }}>
+      <Popover
+        open={anchor !== null}
+        anchorEl={anchor}
+        onClose={() => setAnchor(null)}
+        anchorOrigin={{ vertical: 'bottom', horizontal: 'left' }}
+      >
         <div style={{ padding: 12, width: 340, display: 'grid', gap: 12 }}>
           {running.map((job) => (
             <div key={job.id}>
               <div className="row">
                 <b>{NAMES[job.kind] ?? job.kind}</b>
-                <span className="small grow ellipsis">{job.state === 'waiting' ? 'waiting' : job.doing}</span>
+                <span className="small grow ellipsis">
+                  {job.state === 'waiting' ? 'waiting' : job.doing}
+                </span>
                 <Button onClick={() => cancel.mutate(job.id)}>Cancel</Button>
               </div>
-              <LinearProgress aria-label={NAMES[job.kind]} variant="determinate" value={job.share * 100} />
+              <LinearProgress
+                aria-label={NAMES[job.kind]}
+                variant="determinate"
+                value={job.share * 100}
+              />
             </div>
           ))}
         </div>

@@ -14,14 +14,22 @@ export function NoticeBar() {
     clear()
   }
   return (
-    <Snackbar open={current !== null} anchorOrigin={{ vertical: 'bottom', horizontal: 'center' }} sx={{ bottom: '40px !important' }}>
+    <Snackbar
+      open={current !== null}
+      anchorOrigin={{ vertical: 'bottom', horizontal: 'center' }}
+      sx={{ bottom: '40px !important' }}
+    >
       <Alert
-        severity={stale ? 'warning' : 'error'} variant="outlined" onClose={clear}
+        severity={stale ? 'warning' : 'error'}
+        variant="outlined"
+        onClose={clear}
         sx={{ background: 'var(--raised)', color: 'var(--ink)', maxWidth: 720 }}
         action={
           <>
             {stale && <Button onClick={reload}>Load again</Button>}
-            <Button variant="text" onClick={clear}>Close</Button>
+            <Button variant="text" onClick={clear}>
+              Close
+            </Button>
           </>
         }
       >

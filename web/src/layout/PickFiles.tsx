@@ -19,18 +19,35 @@ export function PickFiles({ contained = false }: { contained?: boolean }) {
   }
   return (
     <>
-      <Button variant={contained ? 'contained' : 'outlined'} aria-haspopup="menu" onClick={(event) => setAnchor(event.currentTarget)}>Bring in…</Button>
+      <Button
+        variant={contained ? 'contained' : 'outlined'}
+        aria-haspopup="menu"
+        onClick={(event) => setAnchor(event.currentTarget)}
+      >
+        Bring in…
+      </Button>
       <Menu open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)}>
         <MenuItem onClick={() => pick(files.current)}>Files…</MenuItem>
         <MenuItem onClick={() => pick(folder.current)}>A folder…</MenuItem>
       </Menu>
-      <input ref={files} type="file" multiple hidden aria-label="Files to bring in" onChange={(event) => chosen(event.target)} />
+      <input
+        ref={files}
+        type="file"
+        multiple
+        hidden
+        aria-label="Files to bring in"
+        onChange={(event) => chosen(event.target)}
+      />
       <input
         ref={(input) => {
           folder.current = input
           input?.setAttribute('webkitdirectory', '')
         }}
-        type="file" multiple hidden aria-label="Folder to bring in" onChange={(event) => chosen(event.target)}
+        type="file"
+        multiple
+        hidden
+        aria-label="Folder to bring in"
+        onChange={(event) => chosen(event.target)}
       />
     </>
   )

@@ -20,14 +20,23 @@ export function ProjectFrame() {
   usePulse()
   const onDrop = (files: File[], _: unknown, event: { target: EventTarget | null }) => {
     // What was dropped on something that takes files itself is not brought in twice.
-    if (!(event.target instanceof Element && event.target.closest('[data-takes-files]'))) bringIn(files)
+    if (!(event.target instanceof Element && event.target.closest('[data-takes-files]')))
+      bringIn(files)
   }
-  const { getRootProps, getInputProps, isDragActive } = useDropzone({ onDrop, noClick: true, noKeyboard: true })
+  const { getRootProps, getInputProps, isDragActive } = useDropzone({
+    onDrop,
+    noClick: true,
+    noKeyboard: true,
+  })
 
-  const finished = jobs.data?.find((row) => row.id === job && !['waiting', 'running'].includes(row.state))
+  const finished = jobs.data?.find(
+    (row) => row.id === job && !['waiting', 'running'].includes(row.state),
+  )
   useEffect(() => {
     if (!finished) return
-    const result = finished.result as { files?: { path: string; outcome?: string; error?: string }[] } | null
+    const result = finished.result as {
+      files?: { path: string; outcome?: string; error?: string }[]
+    } | null
     report(finished.id, result?.files ?? [], finished.state)
   }, [finished, report])
   useEffect(() => {
@@ -39,21 +48,28 @@ export function ProjectFrame() {
       <main className="empty">
         <h1>This project is not here</h1>
         <p>{project.error.message}</p>
-        <Button component={Link} to="/">All projects</Button>
+        <Button component={Link} to="/">
+          All projects
+        </Button>
       </main>
     )
   }
-  if (!project.data) return <main className="empty"><p>Opening …</p></main>
+  if (!project.data)
+    return (
+      <main className="empty">
+        <p>Opening …</p>
+      </main>
+    )
   return (
     <div {...getRootProps()} style={{ height: '100%' }}>
       <input {...getInputProps()} aria-hidden tabIndex={-1} />
       <div className="frame">
-      <Header project={project.data} />
-      <main className="screen" key={id}>
-        <Outlet />
-      </main>
-      <IncomingPanel />
-      <StatusLine />
+        <Header project={project.data} />
+        <main className="screen" key={id}>
+          <Outlet />
+        </main>
+        <IncomingPanel />
+        <StatusLine />
       </div>
       {isDragActive && (
         <div className="drop">

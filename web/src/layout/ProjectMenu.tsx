@@ -1,4 +1,14 @@
-import { Button, Dialog, DialogActions, DialogContent, DialogTitle, Divider, Menu, MenuItem, TextField } from '@mui/material'
+import {
+  Button,
+  Dialog,
+  DialogActions,
+  DialogContent,
+  DialogTitle,
+  Divider,
+  Menu,
+  MenuItem,
+  TextField,
+} from '@mui/material'
 import { useColorScheme } from '@mui/material/styles'
 import { useState } from 'react'
 
@@ -18,18 +28,59 @@ export function ProjectMenu({ project }: { project: Project }) {
   const close = () => setAnchor(null)
   return (
     <>
-      <button className="plain ellipsis" style={{ fontWeight: 600 }} aria-haspopup="menu" onClick={(event) => setAnchor(event.currentTarget)}>
+      <button
+        className="plain ellipsis"
+        style={{ fontWeight: 600 }}
+        aria-haspopup="menu"
+        onClick={(event) => setAnchor(event.currentTarget)}
+      >
         {project.document.name} <span aria-hidden>▾</span>
       </button>
       <Menu open={anchor !== null} anchorEl={anchor} onClose={close}>
-        <MenuItem onClick={() => { close(); setAsking('rename') }}>Rename…</MenuItem>
-        <MenuItem onClick={() => { close(); setAsking('checkpoint') }}>Name this state…</MenuItem>
+        <MenuItem
+          onClick={() => {
+            close()
+            setAsking('rename')
+          }}
+        >
+          Rename…
+        </MenuItem>
+        <MenuItem
+          onClick={() => {
+            close()
+            setAsking('checkpoint')
+          }}
+        >
+          Name this state…
+        </MenuItem>
         {project.checkpoints.map((point) => (
-          <MenuItem key={point.id} onClick={() => { close(); void restore(point.id) }}>Bring back “{point.name}” ({ago(point.made)})</MenuItem>
+          <MenuItem
+            key={point.id}
+            onClick={() => {
+              close()
+              void restore(point.id)
+            }}
+          >
+            Bring back “{point.name}” ({ago(point.made)})
+          </MenuItem>
         ))}
         <Divider />
-        <MenuItem onClick={() => { close(); startArchive.mutate(null) }}>Save project as zip</MenuItem>
-        <MenuItem onClick={() => { close(); setMode(mode === 'dark' ? 'light' : 'dark') }}>{mode === 'dark' ? 'Light' : 'Dark'} surroundings</MenuItem>
+        <MenuItem
+          onClick={() => {
+            close()
+            startArchive.mutate(null)
+          }}
+        >
+          Save project as zip
+        </MenuItem>
+        <MenuItem
+          onClick={() => {
+            close()
+            setMode(mode === 'dark' ? 'light' : 'dark')
+          }}
+        >
+          {mode === 'dark' ? 'Light' : 'Dark'} surroundings
+        </MenuItem>
       </Menu>
       {asking && (
         <AskName
@@ -37,7 +88,11 @@ export function ProjectMenu({ project }: { project: Project }) {
           label={asking === 'rename' ? 'Project name' : 'Checkpoint name'}
           initial={asking === 'rename' ? (project.document.name ?? '') : ''}
           close={() => setAsking(null)}
-          done={(name) => (asking === 'rename' ? void edit({ kind: 'rename-project', name }) : void checkpoint(name))}
+          done={(name) =>
+            asking === 'rename'
+              ? void edit({ kind: 'rename-project', name })
+              : void checkpoint(name)
+          }
         />
       )}
     </>
@@ -45,7 +100,21 @@ export function ProjectMenu({ project }: { project: Project }) {
 }
 
 /** A dialog that asks for one name. */
-export function AskName({ title, label, initial, close, done, hint }: { title: string; label: string; initial: string; close: () => void; done: (name: string) => void; hint?: string }) {
+export function AskName({
+  title,
+  label,
+  initial,
+  close,
+  done,
+  hint,
+}: {
+  title: string
+  label: string
+  initial: string
+  close: () => void
+  done: (name: string) => void
+  hint?: string
+}) {
   const [name, setName] = useState(initial)
   const good = name.trim() !== ''
   return (
@@ -60,11 +129,22 @@ export function AskName({ title, label, initial, close, done, hint }: { title: s
       >
         <DialogTitle>{title}</DialogTitle>
         <DialogContent>
-          <TextField autoFocus fullWidth margin="dense" label={label} value={name} helperText={hint} onChange={(event) => setName(event.target.value)} onFocus={(event) => event.target.select()} />
+          <TextField
+            autoFocus
+            fullWidth
+            margin="dense"
+            label={label}
+            value={name}
+            helperText={hint}
+            onChange={(event) => setName(event.target.value)}
+            onFocus={(event) => event.target.select()}
+          />
         </DialogContent>
         <DialogActions>
           <Button onClick={close}>Cancel</Button>
-          <Button type="submit" variant="contained" disabled={!good}>{title.split(' ')[0]}</Button>
+          <Button type="submit" variant="contained" disabled={!good}>
+            {title.split(' ')[0]}
+          </Button>
         </DialogActions>
       </form>
     </Dialog>

@@ -9,7 +9,10 @@ export function StatusLine() {
       <span className="keys">
         {keys.map(([key, words]) => (
           <span key={key}>
-            <kbd className="key">{key.length === 1 ? key.toUpperCase() : key.replace('Arrow', '')}</kbd> {words}
+            <kbd className="key">
+              {key.length === 1 ? key.toUpperCase() : key.replace('Arrow', '')}
+            </kbd>{' '}
+            {words}
           </span>
         ))}
       </span>

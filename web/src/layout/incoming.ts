@@ -18,7 +18,11 @@ interface Incoming {
   running: boolean
   bringIn: (projectId: string, files: File[], started: () => void) => Promise<void>
   openProject: (files: File[]) => Promise<Project>
-  report: (job: string, outcomes: { path: string; outcome?: string; error?: string }[], ended: string) => void
+  report: (
+    job: string,
+    outcomes: { path: string; outcome?: string; error?: string }[],
+    ended: string,
+  ) => void
   cancel: () => void
   close: () => void
 }
@@ -27,7 +31,8 @@ const PARALLEL = 3
 
 /** A file's path below the dropped folder. */
 export function pathOf(file: File): string {
-  const given = (file as File & { path?: string; relativePath?: string }).path ?? file.webkitRelativePath
+  const given =
+    (file as File & { path?: string; relativePath?: string }).path ?? file.webkitRelativePath
   return (given || file.name).replace(/^[./\\]+/, '')
 }
 
@@ -38,14 +43,22 @@ const HASHED_BYTES = 512 * 2 ** 20
 async function known(file: File): Promise<string | null> {
   if (file.size > HASHED_BYTES) return null
   const digest = await crypto.subtle.digest('SHA-256', await file.arrayBuffer())
-  const sha256 = [...new Uint8Array(digest)].map((byte) => byte.toString(16).padStart(2, '0')).join('')
-  const there = await got<string[]>(client.POST('/api/uploads/known', { body: { sha256: [sha256] } }))
+  const sha256 = [...new Uint8Array(digest)]
+    .map((byte) => byte.toString(16).padStart(2, '0'))
+    .join('')
+  const there = await got<string[]>(
+    client.POST('/api/uploads/known', { body: { sha256: [sha256] } }),
+  )
   return there.includes(sha256) ? sha256 : null
 }
 
 let requests: XMLHttpRequest[] = []
 
-function send(file: File, path: string, progress: (share: number) => void): Promise<{ path: string; sha256: string }> {
+function send(
+  file: File,
+  path: string,
+  progress: (share: number) => void,
+): Promise<{ path: string; sha256: string }> {
   return new Promise((resolve, reject) => {
     const request = new XMLHttpRequest()
     requests.push(request)
@@ -53,7 +66,10 @@ function send(file: File, path: string, progress: (share: number) => void): Prom
     request.setRequestHeader('X-CSRFToken', csrfToken())
     request.responseType = 'json'
     request.upload.onprogress = (event) => progress(event.loaded / Math.max(1, event.total))
-    request.onload = () => (request.status === 200 ? resolve(request.response) : reject(toSaid(request.status, request.response)))
+    request.onload = () =>
+      request.status === 200
+        ? resolve(request.response)
+        : reject(toSaid(request.status, request.response))
     request.onerror = () => reject(toSaid(0, null))
     request.onabort = () => reject(new Said(0, 'stopped'))
     const form = new FormData()
@@ -71,12 +87,19 @@ export async function sendFile(file: File): Promise<{ path: string; sha256: stri
 
 export const useIncoming = create<Incoming>((set, get) => {
   const update = (path: string, change: Partial<Item>) =>
-    set((state) => ({ items: state.items.map((item) => (item.path === path ? { ...item, ...change } : item)) }))
+    set((state) => ({
+      items: state.items.map((item) => (item.path === path ? { ...item, ...change } : item)),
+    }))
 
   const uploadAll = async (files: File[]) => {
     requests = []
     const waiting = files.map((file) => ({ file, path: pathOf(file) }))
-    set({ items: waiting.map(({ path }) => ({ path, sent: 0, state: 'waiting', words: '' })), open: true, running: true, job: null })
+    set({
+      items: waiting.map(({ path }) => ({ path, sent: 0, state: 'waiting', words: '' })),
+      open: true,
+      running: true,
+      job: null,
+    })
     const sent: { path: string; sha256: string }[] = []
     const next = async (): Promise<void> => {
       const one = waiting.shift()
@@ -86,12 +109,17 @@ export const useIncoming = create<Incoming>((set, get) => {
         const there = await known(one.file)
         if (there) sent.push({ path: one.path, sha256: there })
         else {
-          const arrived = await send(one.file, one.path, (share) => update(one.path, { sent: share }))
+          const arrived = await send(one.file, one.path, (share) =>
+            update(one.path, { sent: share }),
+          )
           sent.push({ path: arrived.path, sha256: arrived.sha256 })
         }
         update(one.path, { state: 'sent', sent: 1, words: 'waiting to be measured' })
       } catch (problem) {
-        update(one.path, { state: get().running ? 'failed' : 'cancelled', words: (problem as Error).message })
+        update(one.path, {
+          state: get().running ? 'failed' : 'cancelled',
+          words: (problem as Error).message,
+        })
       }
       return next()
     }
@@ -100,14 +128,22 @@ export const useIncoming = create<Incoming>((set, get) => {
   }
 
   return {
-    items: [], job: null, open: false, running: false,
+    items: [],
+    job: null,
+    open: false,
+    running: false,
     bringIn: async (projectId, files, started) => {
       const sent = await uploadAll(files)
       if (!get().running || sent.length === 0) {
         set({ running: false })
         return
       }
-      const job = await got<Job>(client.POST('/api/projects/{project_id}/bring-in', { params: { path: { project_id: projectId } }, body: { files: sent } }))
+      const job = await got<Job>(
+        client.POST('/api/projects/{project_id}/bring-in', {
+          params: { path: { project_id: projectId } },
+          body: { files: sent },
+        }),
+      )
       set({ job: job.id })
       started()
     },
@@ -125,14 +161,26 @@ export const useIncoming = create<Incoming>((set, get) => {
           const outcome = byPath.get(item.path)
           if (outcome?.error) return { ...item, state: 'failed', words: outcome.error }
           if (outcome) return { ...item, state: 'done', words: outcome.outcome ?? '' }
-          return item.state === 'sent' ? { ...item, state: ended === 'done' ? 'done' : 'cancelled', words: ended === 'done' ? '' : 'not brought in' } : item
+          return item.state === 'sent'
+            ? {
+                ...item,
+                state: ended === 'done' ? 'done' : 'cancelled',
+                words: ended === 'done' ? '' : 'not brought in',
+              }
+            : item
         }),
       }))
     },
     cancel: () => {
       set({ running: false })
       requests.forEach((request) => request.abort())
-      set((state) => ({ items: state.items.map((item) => (item.state === 'waiting' || item.state === 'sending' ? { ...item, state: 'cancelled', words: 'stopped' } : item)) }))
+      set((state) => ({
+        items: state.items.map((item) =>
+          item.state === 'waiting' || item.state === 'sending'
+            ? { ...item, state: 'cancelled', words: 'stopped' }
+            : item,
+        ),
+      }))
     },
     close: () => set({ open: false, items: [] }),
   }

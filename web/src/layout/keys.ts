@@ -10,8 +10,12 @@ export interface Key {
 }
 
 const typing = (target: EventTarget | null) =>
-  target instanceof HTMLElement && (target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName)) &&
-  !(target instanceof HTMLInputElement && ['checkbox', 'radio', 'range', 'button'].includes(target.type))
+  target instanceof HTMLElement &&
+  (target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName)) &&
+  !(
+    target instanceof HTMLInputElement &&
+    ['checkbox', 'radio', 'range', 'button'].includes(target.type)
+  )
 
 /** Single keys of a screen; they rest while a person types or a dialog is open. */
 export function useKeys(keys: Key[]) {

@@ -14,7 +14,9 @@ export function useBringIn() {
   return useCallback(
     (files: File[]) => {
       if (files.length === 0) return
-      bringIn(id, files, () => void queries.invalidateQueries({ queryKey: ['jobs', id] })).catch(notice)
+      bringIn(id, files, () => void queries.invalidateQueries({ queryKey: ['jobs', id] })).catch(
+        notice,
+      )
     },
     [bringIn, id, notice, queries],
   )

@@ -11,7 +11,16 @@ import { ROLE_WORDS, count, sizeWords } from '../words'
 import { Convert } from './Convert'
 import { moved } from './correction'
 
-const COLUMNS: Role[] = ['base_color', 'normal', 'roughness', 'metallic', 'occlusion', 'height', 'opacity', 'emission']
+const COLUMNS: Role[] = [
+  'base_color',
+  'normal',
+  'roughness',
+  'metallic',
+  'occlusion',
+  'height',
+  'opacity',
+  'emission',
+]
 const ROW = 84
 
 /** A map's name without the name of its set, however the two are written. */
@@ -46,11 +55,17 @@ interface SetRow {
 function rowsOf(maps: BoardMap[]): SetRow[] {
   const sets = new Map<string, SetRow>()
   for (const map of maps) {
-    const row = sets.get(map.set) ?? { name: map.set, maps: [], cells: new Map<Role, Held>(), others: [] }
+    const row = sets.get(map.set) ?? {
+      name: map.set,
+      maps: [],
+      cells: new Map<Role, Held>(),
+      others: [],
+    }
     sets.set(map.set, row)
     row.maps.push(map)
     const entries = Object.entries(map.roles)
-    if (entries.length === 0) row.others.push({ map, channels: 'rgb', packed: false, inverted: false })
+    if (entries.length === 0)
+      row.others.push({ map, channels: 'rgb', packed: false, inverted: false })
     for (const [channels, role] of entries) {
       const held = { map, channels, packed: entries.length > 1, inverted: role === 'gloss' }
       const column: Role = role === 'gloss' ? 'roughness' : role
@@ -74,7 +89,10 @@ interface BoardProps {
 const DRAGGED = 'application/x-ektopos-map'
 
 export function Board({ maps, rank, current, channel, chosen, choose, makeMaterial }: BoardProps) {
-  const rows = useMemo(() => rowsOf(maps).sort((a, b) => rank(a.maps) - rank(b.maps) || a.name.localeCompare(b.name)), [maps, rank])
+  const rows = useMemo(
+    () => rowsOf(maps).sort((a, b) => rank(a.maps) - rank(b.maps) || a.name.localeCompare(b.name)),
+    [maps, rank],
+  )
   const edit = useEdit()
   const drop = (event: DragEvent, role: Role, set: string) => {
     const given = event.dataTransfer.getData(DRAGGED)
@@ -86,11 +104,21 @@ export function Board({ maps, rank, current, channel, chosen, choose, makeMateri
   }
   const scroller = useRef<HTMLDivElement>(null)
   // eslint-disable-next-line react-hooks/incompatible-library -- the virtualiser is meant to be read while rendering
-  const virtual = useVirtualizer({ count: rows.length, getScrollElement: () => scroller.current, estimateSize: () => ROW, overscan: 4 })
+  const virtual = useVirtualizer({
+    count: rows.length,
+    getScrollElement: () => scroller.current,
+    estimateSize: () => ROW,
+    overscan: 4,
+  })
   const hasOthers = rows.some((row) => row.others.length > 0)
 
   const move = (event: KeyboardEvent) => {
-    const steps: Record<string, [number, number]> = { ArrowLeft: [0, -1], ArrowRight: [0, 1], ArrowUp: [-1, 0], ArrowDown: [1, 0] }
+    const steps: Record<string, [number, number]> = {
+      ArrowLeft: [0, -1],
+      ArrowRight: [0, 1],
+      ArrowUp: [-1, 0],
+      ArrowDown: [1, 0],
+    }
     const step = steps[event.key]
     if (!step) return
     event.preventDefault()
@@ -101,40 +129,105 @@ export function Board({ maps, rank, current, channel, chosen, choose, makeMateri
       const x = cells[here]?.getBoundingClientRect().x ?? 0
       const row = Number(cells[here]?.dataset.row) + step[0]
       const near = cells.filter((cell) => Number(cell.dataset.row) === row)
-      near.sort((a, b) => Math.abs(a.getBoundingClientRect().x - x) - Math.abs(b.getBoundingClientRect().x - x))
+      near.sort(
+        (a, b) =>
+          Math.abs(a.getBoundingClientRect().x - x) - Math.abs(b.getBoundingClientRect().x - x),
+      )
       near[0]?.focus()
     }
   }
 
   return (
-    <div className="scroll" ref={scroller} style={{ '--columns': COLUMNS.length + (hasOthers ? 1 : 0) } as never} onKeyDown={move} tabIndex={rows.length === 0 ? 0 : -1} aria-label="Board">
+    <div
+      className="scroll"
+      ref={scroller}
+      style={{ '--columns': COLUMNS.length + (hasOthers ? 1 : 0) } as never}
+      onKeyDown={move}
+      tabIndex={rows.length === 0 ? 0 : -1}
+      aria-label="Board"
+    >
       <div className="board-head">
         <span style={{ textAlign: 'left', paddingLeft: 14 }}>Set</span>
-        {COLUMNS.map((role) => <span key={role}>{ROLE_WORDS[role]}</span>)}
+        {COLUMNS.map((role) => (
+          <span key={role}>{ROLE_WORDS[role]}</span>
+        ))}
         {hasOthers && <span>Other</span>}
       </div>
-      {rows.length === 0 && <p className="quiet" style={{ padding: 14 }}>No map here. Choose another filter, or clear the search.</p>}
+      {rows.length === 0 && (
+        <p className="quiet" style={{ padding: 14 }}>
+          No map here. Choose another filter, or clear the search.
+        </p>
+      )}
       <div className="board" style={{ height: virtual.getTotalSize() }}>
         {virtual.getVirtualItems().map((item) => {
           const row = rows[item.index]!
           const isCurrent = row.maps.some((map) => map.name === current)
           return (
-            <div key={row.name} className={`board-row ${isCurrent ? 'current' : ''}`} style={{ transform: `translateY(${item.start}px)` }}>
-              <SetHead row={row} sets={rows.map((other) => other.name)} chosen={chosen} makeMaterial={makeMaterial} showAction={isCurrent} />
+            <div
+              key={row.name}
+              className={`board-row ${isCurrent ? 'current' : ''}`}
+              style={{ transform: `translateY(${item.start}px)` }}
+            >
+              <SetHead
+                row={row}
+                sets={rows.map((other) => other.name)}
+                chosen={chosen}
+                makeMaterial={makeMaterial}
+                showAction={isCurrent}
+              />
               {COLUMNS.map((role) => (
-                <CellView key={role} held={row.cells.get(role)} row={item.index} current={current} channel={channel} chosen={chosen} choose={choose} role={role} drop={(event) => drop(event, role, row.name)} />
+                <CellView
+                  key={role}
+                  held={row.cells.get(role)}
+                  row={item.index}
+                  current={current}
+                  channel={channel}
+                  chosen={chosen}
+                  choose={choose}
+                  role={role}
+                  drop={(event) => drop(event, role, row.name)}
+                />
               ))}
-              {hasOthers && <CellView held={row.others[0]} row={item.index} current={current} channel={channel} chosen={chosen} choose={choose} role="unknown" more={row.others.length - 1} drop={(event) => drop(event, 'unknown', row.name)} />}
+              {hasOthers && (
+                <CellView
+                  held={row.others[0]}
+                  row={item.index}
+                  current={current}
+                  channel={channel}
+                  chosen={chosen}
+                  choose={choose}
+                  role="unknown"
+                  more={row.others.length - 1}
+                  drop={(event) => drop(event, 'unknown', row.name)}
+                />
+              )}
             </div>
           )
         })}
       </div>
-      {rows.length > 0 && <p className="small" style={{ padding: '12px 14px' }}>An underline joins the channels of one packed map. A dashed cell has no map: the material will use a constant there.</p>}
+      {rows.length > 0 && (
+        <p className="small" style={{ padding: '12px 14px' }}>
+          An underline joins the channels of one packed map. A dashed cell has no map: the material
+          will use a constant there.
+        </p>
+      )}
     </div>
   )
 }
 
-function SetHead({ row, sets, chosen, makeMaterial, showAction }: { row: SetRow; sets: string[]; chosen: string[]; makeMaterial: (set: string) => void; showAction: boolean }) {
+function SetHead({
+  row,
+  sets,
+  chosen,
+  makeMaterial,
+  showAction,
+}: {
+  row: SetRow
+  sets: string[]
+  chosen: string[]
+  makeMaterial: (set: string) => void
+  showAction: boolean
+}) {
   const edit = useEdit()
   const [anchor, setAnchor] = useState<HTMLElement | null>(null)
   const [asking, setAsking] = useState<'rename' | 'split' | 'convert' | null>(null)
@@ -147,24 +240,89 @@ function SetHead({ row, sets, chosen, makeMaterial, showAction }: { row: SetRow;
   return (
     <div className="set">
       <span className="row" style={{ gap: 2 }}>
-        <b className="ellipsis" title={row.name}>{row.name}</b>
-        <button className="plain more" aria-haspopup="menu" aria-label={`More for the set ${row.name}`} onClick={(event) => setAnchor(event.currentTarget)}>⋯</button>
+        <b className="ellipsis" title={row.name}>
+          {row.name}
+        </b>
+        <button
+          className="plain more"
+          aria-haspopup="menu"
+          aria-label={`More for the set ${row.name}`}
+          onClick={(event) => setAnchor(event.currentTarget)}
+        >
+          ⋯
+        </button>
       </span>
-      <span className="small">{sizeWords(largest.width, largest.height)} · {count(row.maps.length, 'file')}</span>
-      {showAction && <Button sx={{ mt: 0.5, alignSelf: 'flex-start', minHeight: 24, fontSize: 12, padding: '0 6px' }} onClick={() => makeMaterial(row.name)}>Make material</Button>}
+      <span className="small">
+        {sizeWords(largest.width, largest.height)} · {count(row.maps.length, 'file')}
+      </span>
+      {showAction && (
+        <Button
+          sx={{ mt: 0.5, alignSelf: 'flex-start', minHeight: 24, fontSize: 12, padding: '0 6px' }}
+          onClick={() => makeMaterial(row.name)}
+        >
+          Make material
+        </Button>
+      )}
       <Menu open={anchor !== null} anchorEl={anchor} onClose={() => close()}>
-        <MenuItem onClick={() => { close(); makeMaterial(row.name) }}>Make material</MenuItem>
+        <MenuItem
+          onClick={() => {
+            close()
+            makeMaterial(row.name)
+          }}
+        >
+          Make material
+        </MenuItem>
         <MenuItem onClick={() => close('rename')}>Rename the set…</MenuItem>
-        {part.length > 0 && part.length < row.maps.length && <MenuItem onClick={() => close('split')}>Split off the {count(part.length, 'chosen map')}…</MenuItem>}
-        {sets.filter((other) => other !== row.name).slice(0, 12).map((other) => (
-          <MenuItem key={other} onClick={() => { close(); void edit({ kind: 'rename-set', set: row.name, name: other }) }}>Merge into {other}</MenuItem>
-        ))}
-        {row.maps.some((map) => Object.values(map.roles).includes('specular')) && <MenuItem onClick={() => close('convert')}>Convert from the specular workflow…</MenuItem>}
-        <MenuItem onClick={() => { close(); void edit({ kind: 'set-map', maps: row.maps.map((map) => map.name) }) }}>All its maps are right</MenuItem>
+        {part.length > 0 && part.length < row.maps.length && (
+          <MenuItem onClick={() => close('split')}>
+            Split off the {count(part.length, 'chosen map')}…
+          </MenuItem>
+        )}
+        {sets
+          .filter((other) => other !== row.name)
+          .slice(0, 12)
+          .map((other) => (
+            <MenuItem
+              key={other}
+              onClick={() => {
+                close()
+                void edit({ kind: 'rename-set', set: row.name, name: other })
+              }}
+            >
+              Merge into {other}
+            </MenuItem>
+          ))}
+        {row.maps.some((map) => Object.values(map.roles).includes('specular')) && (
+          <MenuItem onClick={() => close('convert')}>Convert from the specular workflow…</MenuItem>
+        )}
+        <MenuItem
+          onClick={() => {
+            close()
+            void edit({ kind: 'set-map', maps: row.maps.map((map) => map.name) })
+          }}
+        >
+          All its maps are right
+        </MenuItem>
       </Menu>
-      {asking === 'rename' && <AskName title="Rename the set" label="Set name" initial={row.name} close={() => close()} done={(name) => void edit({ kind: 'rename-set', set: row.name, name })} />}
+      {asking === 'rename' && (
+        <AskName
+          title="Rename the set"
+          label="Set name"
+          initial={row.name}
+          close={() => close()}
+          done={(name) => void edit({ kind: 'rename-set', set: row.name, name })}
+        />
+      )}
       {asking === 'convert' && <Convert set={row.name} close={() => close()} />}
-      {asking === 'split' && <AskName title="Split the set" label="Name of the new set" initial={`${row.name}_2`} close={() => close()} done={(set) => void edit({ kind: 'set-map', maps: part, set })} />}
+      {asking === 'split' && (
+        <AskName
+          title="Split the set"
+          label="Name of the new set"
+          initial={`${row.name}_2`}
+          close={() => close()}
+          done={(set) => void edit({ kind: 'set-map', maps: part, set })}
+        />
+      )}
     </div>
   )
 }
@@ -181,10 +339,31 @@ interface CellProps {
   drop: (event: DragEvent) => void
 }
 
-function CellView({ held, row, current, channel, chosen, choose, role, more = 0, drop }: CellProps) {
+function CellView({
+  held,
+  row,
+  current,
+  channel,
+  chosen,
+  choose,
+  role,
+  more = 0,
+  drop,
+}: CellProps) {
   const show = useStatus((state) => state.show)
-  const target = { onDragOver: (event: DragEvent) => { if (event.dataTransfer.types.includes(DRAGGED)) event.preventDefault() }, onDrop: drop }
-  if (!held) return <div className="cell" {...target}><div className="gap" /><span className="name mono">&nbsp;</span></div>
+  const target = {
+    onDragOver: (event: DragEvent) => {
+      if (event.dataTransfer.types.includes(DRAGGED)) event.preventDefault()
+    },
+    onDrop: drop,
+  }
+  if (!held)
+    return (
+      <div className="cell" {...target}>
+        <div className="gap" />
+        <span className="name mono">&nbsp;</span>
+      </div>
+    )
   const { map } = held
   const view = held.channels.length === 1 && map.channels > 1 ? held.channels : 'rgb'
   const doubt = map.state === 'conflict' ? '!' : map.state === 'unsure' || held.inverted ? '?' : ''
@@ -193,21 +372,56 @@ function CellView({ held, row, current, channel, chosen, choose, role, more = 0,
   const words = `${map.name}: ${ROLE_WORDS[held.inverted ? 'gloss' : role].toLowerCase()}${map.state === 'conflict' ? ', name and pixels disagree' : map.state === 'unsure' ? ', unsure' : held.inverted ? ', gloss: feeds roughness inverted' : ''}`
   const isCurrent = map.name === current && (view === channel || !held.packed)
   return (
-    <div className={`cell ${held.packed ? 'joined' : ''} ${chosen.includes(map.name) ? 'chosen' : ''}`} {...target}>
+    <div
+      className={`cell ${held.packed ? 'joined' : ''} ${chosen.includes(map.name) ? 'chosen' : ''}`}
+      {...target}
+    >
       <button
-        data-cell data-row={row} aria-pressed={isCurrent || chosen.includes(map.name)} aria-label={words} draggable
-        onDragStart={(event) => event.dataTransfer.setData(DRAGGED, JSON.stringify([map.name, held.channels]))}
-        onClick={(event) => choose(map.name, view, event.ctrlKey || event.metaKey || event.shiftKey)}
-        onMouseEnter={() => show(`${map.file} · ${sizeWords(map.width, map.height)} · ${map.bits} bit · ${map.encoding}`)}
+        data-cell
+        data-row={row}
+        aria-pressed={isCurrent || chosen.includes(map.name)}
+        aria-label={words}
+        draggable
+        onDragStart={(event) =>
+          event.dataTransfer.setData(DRAGGED, JSON.stringify([map.name, held.channels]))
+        }
+        onClick={(event) =>
+          choose(map.name, view, event.ctrlKey || event.metaKey || event.shiftKey)
+        }
+        onMouseEnter={() =>
+          show(
+            `${map.file} · ${sizeWords(map.width, map.height)} · ${map.bits} bit · ${map.encoding}`,
+          )
+        }
       >
         {map.sha256 && map.width > 0 ? (
-          <img className="thumb" src={`/api/map-pictures/${map.sha256}/${view}/128.png`} width={50} height={50} alt="" loading="lazy" draggable={false} />
+          <img
+            className="thumb"
+            src={`/api/map-pictures/${map.sha256}/${view}/128.png`}
+            width={50}
+            height={50}
+            alt=""
+            loading="lazy"
+            draggable={false}
+          />
         ) : (
-          <span className="thumb" style={{ width: 50, height: 50, display: 'grid', placeItems: 'center', fontSize: 11 }}>{map.state === 'measuring' ? '…' : 'gone'}</span>
+          <span
+            className="thumb"
+            style={{ width: 50, height: 50, display: 'grid', placeItems: 'center', fontSize: 11 }}
+          >
+            {map.state === 'measuring' ? '…' : 'gone'}
+          </span>
         )}
-        {doubt && <span className={`doubt ${doubt === '!' ? 'conflict' : ''}`} aria-hidden>{doubt}</span>}
+        {doubt && (
+          <span className={`doubt ${doubt === '!' ? 'conflict' : ''}`} aria-hidden>
+            {doubt}
+          </span>
+        )}
       </button>
-      <span className="name mono ellipsis" title={map.name}>{label}{more > 0 && ` +${more}`}</span>
+      <span className="name mono ellipsis" title={map.name}>
+        {label}
+        {more > 0 && ` +${more}`}
+      </span>
     </div>
   )
 }

@@ -9,7 +9,15 @@ import { COLOUR_ROLES, groupOf } from './correction'
 import { RemoveMaps } from './RemoveMaps'
 
 /** What can be done with several maps at once; each is one step to undo. */
-export function ChosenBar({ names, maps, clear }: { names: string[]; maps: BoardMap[]; clear: () => void }) {
+export function ChosenBar({
+  names,
+  maps,
+  clear,
+}: {
+  names: string[]
+  maps: BoardMap[]
+  clear: () => void
+}) {
   const edit = useEdit()
   const [anchor, setAnchor] = useState<HTMLElement | null>(null)
   const [naming, setNaming] = useState(false)
@@ -18,7 +26,9 @@ export function ChosenBar({ names, maps, clear }: { names: string[]; maps: Board
   const sayRole = (role: Role) => {
     setAnchor(null)
     const edits: Edit[] = chosen.map((map) => ({
-      kind: 'set-map', maps: [map.name], roles: role === 'unknown' ? {} : { [groupOf(map)]: role } as Record<string, Role>,
+      kind: 'set-map',
+      maps: [map.name],
+      roles: role === 'unknown' ? {} : ({ [groupOf(map)]: role } as Record<string, Role>),
       encoding: COLOUR_ROLES.includes(role) && !map.is_float ? 'srgb' : 'linear',
     }))
     void edit(...edits)
@@ -26,17 +36,34 @@ export function ChosenBar({ names, maps, clear }: { names: string[]; maps: Board
   return (
     <div className="bar chosen" role="toolbar" aria-label="Chosen maps">
       <b>{count(names.length, 'map')} chosen</b>
-      <Button aria-haspopup="menu" onClick={(event) => setAnchor(event.currentTarget)}>They hold…</Button>
+      <Button aria-haspopup="menu" onClick={(event) => setAnchor(event.currentTarget)}>
+        They hold…
+      </Button>
       <Button onClick={() => setNaming(true)}>Put into a set…</Button>
       <Button onClick={() => void edit({ kind: 'set-map', maps: names })}>All are right</Button>
       <Button onClick={() => setRemoving(true)}>Remove…</Button>
       <span className="grow" />
-      <Button variant="text" onClick={clear}>Choose none</Button>
+      <Button variant="text" onClick={clear}>
+        Choose none
+      </Button>
       <Menu open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)}>
-        {ROLES.map((role) => <MenuItem key={role} onClick={() => sayRole(role)}>{ROLE_WORDS[role]}</MenuItem>)}
+        {ROLES.map((role) => (
+          <MenuItem key={role} onClick={() => sayRole(role)}>
+            {ROLE_WORDS[role]}
+          </MenuItem>
+        ))}
       </Menu>
       {removing && <RemoveMaps names={names} close={() => setRemoving(false)} done={clear} />}
-      {naming && <AskName title="Put the chosen maps into a set" label="Set name" initial={chosen[0]?.set ?? ''} hint="A set of that name is joined; otherwise it is a new one." close={() => setNaming(false)} done={(set) => void edit({ kind: 'set-map', maps: names, set })} />}
+      {naming && (
+        <AskName
+          title="Put the chosen maps into a set"
+          label="Set name"
+          initial={chosen[0]?.set ?? ''}
+          hint="A set of that name is joined; otherwise it is a new one."
+          close={() => setNaming(false)}
+          done={(set) => void edit({ kind: 'set-map', maps: names, set })}
+        />
+      )}
     </div>
   )
 }

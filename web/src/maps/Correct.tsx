@@ -1,4 +1,14 @@
-import { Button, Dialog, DialogActions, DialogContent, DialogTitle, MenuItem, TextField, ToggleButton, ToggleButtonGroup } from '@mui/material'
+import {
+  Button,
+  Dialog,
+  DialogActions,
+  DialogContent,
+  DialogTitle,
+  MenuItem,
+  TextField,
+  ToggleButton,
+  ToggleButtonGroup,
+} from '@mui/material'
 import { useState } from 'react'
 
 import { useEdit } from '../api/queries'
@@ -11,13 +21,19 @@ type Roles = BoardMap['roles']
 /** Say what a map is: one role or one a channel, its encoding, the way green points, its set. */
 export function Correct({ map, close }: { map: BoardMap; close: () => void }) {
   const edit = useEdit()
-  const letters = { 1: ['r'], 2: ['r', 'a'], 3: ['r', 'g', 'b'], 4: ['r', 'g', 'b', 'a'] }[map.channels] ?? ['r', 'g', 'b']
-  const startPacked = Object.keys(map.roles).some((group) => group === 'g' || group === 'b') || Object.keys(map.roles).length > 2
+  const letters = { 1: ['r'], 2: ['r', 'a'], 3: ['r', 'g', 'b'], 4: ['r', 'g', 'b', 'a'] }[
+    map.channels
+  ] ?? ['r', 'g', 'b']
+  const startPacked =
+    Object.keys(map.roles).some((group) => group === 'g' || group === 'b') ||
+    Object.keys(map.roles).length > 2
   const [packed, setPacked] = useState(startPacked)
   const whole = map.roles.rgb ?? map.roles.rgba ?? map.roles.r ?? 'unknown'
   const [role, setRole] = useState<Role>(startPacked ? 'unknown' : whole)
   const [alpha, setAlpha] = useState<Role | ''>(map.roles.a ?? '')
-  const [each, setEach] = useState<Record<string, Role>>(Object.fromEntries(letters.map((letter) => [letter, map.roles[letter] ?? 'unknown'])))
+  const [each, setEach] = useState<Record<string, Role>>(
+    Object.fromEntries(letters.map((letter) => [letter, map.roles[letter] ?? 'unknown'])),
+  )
   const [encoding, setEncoding] = useState(map.encoding as 'srgb' | 'linear')
   const [normalY, setNormalY] = useState((map.normal_y ?? '+') as '+' | '-')
   const [set, setSet] = useState(map.set)
@@ -30,7 +46,14 @@ export function Correct({ map, close }: { map: BoardMap; close: () => void }) {
       ? Object.fromEntries(Object.entries(each).filter(([, held]) => held !== 'unknown'))
       : { ...(role === 'unknown' ? {} : { [groupOf(map)]: role }), ...(alpha ? { a: alpha } : {}) }
     const isNormal = Object.values(roles).includes('normal')
-    void edit({ kind: 'set-map', maps: [map.name], roles, encoding, normal_y: isNormal ? normalY : null, set: set.trim() || map.set })
+    void edit({
+      kind: 'set-map',
+      maps: [map.name],
+      roles,
+      encoding,
+      normal_y: isNormal ? normalY : null,
+      set: set.trim() || map.set,
+    })
     close()
   }
   return (
@@ -38,7 +61,14 @@ export function Correct({ map, close }: { map: BoardMap; close: () => void }) {
       <DialogTitle>What is {map.name}?</DialogTitle>
       <DialogContent sx={{ display: 'grid', gap: 2 }}>
         {letters.length > 1 && (
-          <ToggleButtonGroup exclusive size="small" color="primary" value={packed ? 'packed' : 'whole'} onChange={(_, next) => next && setPacked(next === 'packed')} aria-label="How it is used">
+          <ToggleButtonGroup
+            exclusive
+            size="small"
+            color="primary"
+            value={packed ? 'packed' : 'whole'}
+            onChange={(_, next) => next && setPacked(next === 'packed')}
+            aria-label="How it is used"
+          >
             <ToggleButton value="whole">One quantity</ToggleButton>
             <ToggleButton value="packed">One a channel</ToggleButton>
           </ToggleButtonGroup>
@@ -46,40 +76,97 @@ export function Correct({ map, close }: { map: BoardMap; close: () => void }) {
         {packed ? (
           letters.map((letter) => (
             <div key={letter} className="row">
-              <img className="thumb" src={`/api/map-pictures/${map.sha256}/${letter}/128.png`} width={44} height={44} alt={`Channel ${letter.toUpperCase()}`} />
-              <RoleSelect label={`${letter.toUpperCase()} holds`} value={each[letter] ?? 'unknown'} choose={(next) => setEach({ ...each, [letter]: next })} />
+              <img
+                className="thumb"
+                src={`/api/map-pictures/${map.sha256}/${letter}/128.png`}
+                width={44}
+                height={44}
+                alt={`Channel ${letter.toUpperCase()}`}
+              />
+              <RoleSelect
+                label={`${letter.toUpperCase()} holds`}
+                value={each[letter] ?? 'unknown'}
+                choose={(next) => setEach({ ...each, [letter]: next })}
+              />
             </div>
           ))
         ) : (
           <>
             <RoleSelect label="It holds" value={role} choose={chooseRole} />
-            {letters.includes('a') && <RoleSelect label="Its alpha holds" value={alpha || 'unknown'} choose={(next) => setAlpha(next === 'unknown' ? '' : next)} />}
+            {letters.includes('a') && (
+              <RoleSelect
+                label="Its alpha holds"
+                value={alpha || 'unknown'}
+                choose={(next) => setAlpha(next === 'unknown' ? '' : next)}
+              />
+            )}
           </>
         )}
-        <TextField select label="Encoding" value={encoding} onChange={(event) => setEncoding(event.target.value as 'srgb' | 'linear')} disabled={map.is_float} helperText={map.is_float ? 'Float files are always linear.' : 'sRGB for colour, linear for every kind of data.'}>
+        <TextField
+          select
+          label="Encoding"
+          value={encoding}
+          onChange={(event) => setEncoding(event.target.value as 'srgb' | 'linear')}
+          disabled={map.is_float}
+          helperText={
+            map.is_float
+              ? 'Float files are always linear.'
+              : 'sRGB for colour, linear for every kind of data.'
+          }
+        >
           <MenuItem value="srgb">sRGB</MenuItem>
           <MenuItem value="linear">linear</MenuItem>
         </TextField>
         {!packed && role === 'normal' && (
-          <TextField select label="Green points" value={normalY} onChange={(event) => setNormalY(event.target.value as '+' | '-')}>
+          <TextField
+            select
+            label="Green points"
+            value={normalY}
+            onChange={(event) => setNormalY(event.target.value as '+' | '-')}
+          >
             <MenuItem value="+">up (+Y)</MenuItem>
             <MenuItem value="-">down (−Y)</MenuItem>
           </TextField>
         )}
-        <TextField label="Map set" value={set} onChange={(event) => setSet(event.target.value)} helperText="Maps of one surface share a set." />
+        <TextField
+          label="Map set"
+          value={set}
+          onChange={(event) => setSet(event.target.value)}
+          helperText="Maps of one surface share a set."
+        />
       </DialogContent>
       <DialogActions>
         <Button onClick={close}>Cancel</Button>
-        <Button variant="contained" onClick={done}>Set</Button>
+        <Button variant="contained" onClick={done}>
+          Set
+        </Button>
       </DialogActions>
     </Dialog>
   )
 }
 
-function RoleSelect({ label, value, choose }: { label: string; value: Role; choose: (role: Role) => void }) {
+function RoleSelect({
+  label,
+  value,
+  choose,
+}: {
+  label: string
+  value: Role
+  choose: (role: Role) => void
+}) {
   return (
-    <TextField select fullWidth label={label} value={value} onChange={(event) => choose(event.target.value as Role)}>
-      {ROLES.map((role) => <MenuItem key={role} value={role}>{ROLE_WORDS[role]}</MenuItem>)}
+    <TextField
+      select
+      fullWidth
+      label={label}
+      value={value}
+      onChange={(event) => choose(event.target.value as Role)}
+    >
+      {ROLES.map((role) => (
+        <MenuItem key={role} value={role}>
+          {ROLE_WORDS[role]}
+        </MenuItem>
+      ))}
     </TextField>
   )
 }

@@ -6,13 +6,26 @@ import { client, got } from '../api/client'
 import type { BoardMap, Texel } from '../api/types'
 
 /** Source: IEC 61966-2-1. */
-const linear = (encoded: number) => (encoded <= 0.04045 ? encoded / 12.92 : ((encoded + 0.055) / 1.055) ** 2.4)
+const linear = (encoded: number) =>
+  encoded <= 0.04045 ? encoded / 12.92 : ((encoded + 0.055) / 1.055) ** 2.4
 
 const HEIGHT = 300
 const WIDTH = 440
 
 /** A map to look at: fitted or texel for texel, moved by dragging, zoomed by the wheel, repeated to see its seams. */
-export function MapView({ map, view, repeat, actual, turned }: { map: BoardMap; view: string; repeat: boolean; actual: boolean; turned: boolean }) {
+export function MapView({
+  map,
+  view,
+  repeat,
+  actual,
+  turned,
+}: {
+  map: BoardMap
+  view: string
+  repeat: boolean
+  actual: boolean
+  turned: boolean
+}) {
   const fit = Math.min(WIDTH / map.width, HEIGHT / map.height) / (repeat ? 2 : 1)
   const [zoom, setZoom] = useState({ scale: 0, x: 0, y: 0 })
   const [texel, setTexel] = useState<{ x: number; y: number } | null>(null)
@@ -29,7 +42,9 @@ export function MapView({ map, view, repeat, actual, turned }: { map: BoardMap; 
   const top = (HEIGHT - map.height * copies * scale) / 2 + zoom.y
   // A picture as large as it is shown is enough; from 1:1 on it is the map itself.
   const wanted = Math.max(map.width, map.height) * scale
-  const size = [256, 512, 1024].find((step) => step >= wanted * (window.devicePixelRatio || 1)) ?? Math.max(map.width, map.height)
+  const size =
+    [256, 512, 1024].find((step) => step >= wanted * (window.devicePixelRatio || 1)) ??
+    Math.max(map.width, map.height)
   const url = `/api/map-pictures/${map.sha256}/${view}/${size}.png`
 
   const at = (event: PointerEvent | WheelEvent) => {
@@ -59,7 +74,11 @@ export function MapView({ map, view, repeat, actual, turned }: { map: BoardMap; 
       setZoom((before) => {
         const old = before.scale || fit
         const next = Math.min(32, Math.max(fit / 2, old * Math.exp(-event.deltaY * 0.0015)))
-        return { scale: next, x: px - ((px - before.x) * next) / old, y: py - ((py - before.y) * next) / old }
+        return {
+          scale: next,
+          x: px - ((px - before.x) * next) / old,
+          y: py - ((py - before.y) * next) / old,
+        }
       })
     }
     element.addEventListener('wheel', wheel, { passive: false })
@@ -68,15 +87,35 @@ export function MapView({ map, view, repeat, actual, turned }: { map: BoardMap; 
 
   return (
     <div
-      ref={box} className="view" role="img" aria-label={`${map.name}, ${view === 'rgb' ? 'all channels' : `channel ${view.toUpperCase()}`}`}
-      onPointerDown={(event) => { drag.current = at(event); event.currentTarget.setPointerCapture(event.pointerId) }}
-      onPointerUp={() => { drag.current = null }} onPointerMove={moved} onPointerLeave={() => setTexel(null)}
+      ref={box}
+      className="view"
+      role="img"
+      aria-label={`${map.name}, ${view === 'rgb' ? 'all channels' : `channel ${view.toUpperCase()}`}`}
+      onPointerDown={(event) => {
+        drag.current = at(event)
+        event.currentTarget.setPointerCapture(event.pointerId)
+      }}
+      onPointerUp={() => {
+        drag.current = null
+      }}
+      onPointerMove={moved}
+      onPointerLeave={() => setTexel(null)}
       onDoubleClick={() => setZoom({ scale: 0, x: 0, y: 0 })}
     >
       {Array.from({ length: copies * copies }, (_, index) => (
         <img
-          key={index} src={url} alt="" draggable={false} width={map.width * scale} height={map.height * scale}
-          style={{ left: left + (index % copies) * map.width * scale, top: top + Math.floor(index / copies) * map.height * scale, imageRendering: scale >= 1 ? 'pixelated' : 'auto', filter: turned && view !== 'r' && view !== 'b' ? 'url(#turn-green)' : undefined }}
+          key={index}
+          src={url}
+          alt=""
+          draggable={false}
+          width={map.width * scale}
+          height={map.height * scale}
+          style={{
+            left: left + (index % copies) * map.width * scale,
+            top: top + Math.floor(index / copies) * map.height * scale,
+            imageRendering: scale >= 1 ? 'pixelated' : 'auto',
+            filter: turned && view !== 'r' && view !== 'b' ? 'url(#turn-green)' : undefined,
+          }}
         />
       ))}
       <svg width={0} height={0} style={{ position: 'absolute' }} aria-hidden>
@@ -93,7 +132,17 @@ export function MapView({ map, view, repeat, actual, turned }: { map: BoardMap; 
   )
 }
 
-function Readout({ map, view, texel, zoom }: { map: BoardMap; view: string; texel: { x: number; y: number } | null; zoom: number }) {
+function Readout({
+  map,
+  view,
+  texel,
+  zoom,
+}: {
+  map: BoardMap
+  view: string
+  texel: { x: number; y: number } | null
+  zoom: number
+}) {
   const [settled, setSettled] = useState(texel)
   useEffect(() => {
     const timer = setTimeout(() => setSettled(texel), 60)
@@ -101,19 +150,42 @@ function Readout({ map, view, texel, zoom }: { map: BoardMap; view: string; texe
   }, [texel])
   const found = useQuery({
     queryKey: ['texel', map.sha256, settled?.x, settled?.y],
-    queryFn: () => got<Texel>(client.GET('/api/map-pictures/{sha256}/texel/{x}/{y}', { params: { path: { sha256: map.sha256, x: settled!.x, y: settled!.y } } })),
-    enabled: settled !== null, staleTime: Infinity, gcTime: 10_000,
+    queryFn: () =>
+      got<Texel>(
+        client.GET('/api/map-pictures/{sha256}/texel/{x}/{y}', {
+          params: { path: { sha256: map.sha256, x: settled!.x, y: settled!.y } },
+        }),
+      ),
+    enabled: settled !== null,
+    staleTime: Infinity,
+    gcTime: 10_000,
   })
   const value = found.data
-  const letters = value ? value.channels.map((name, index) => ({ name, index })).filter(({ name }) => view === 'rgb' || name === view) : []
+  const letters = value
+    ? value.channels
+        .map((name, index) => ({ name, index }))
+        .filter(({ name }) => view === 'rgb' || name === view)
+    : []
   const isNormal = Object.values(map.roles).includes('normal')
-  const text = !texel || !value
-    ? `${zoom >= 1 ? `${zoom.toFixed(zoom < 3 ? 1 : 0)} : 1` : `1 : ${(1 / zoom).toFixed(1)}`}`
-    : [
-        `${settled?.x}, ${settled?.y}`,
-        ...letters.map(({ name, index }) => `${name.toUpperCase()} ${value.codes ? `${value.codes[index]} ` : ''}${letters.length > 2 && value.codes ? '' : value.values[index]!.toFixed(3)}`.trim()),
-        ...(map.encoding === 'srgb' && letters.length > 1 ? [`linear ${letters.filter(({ name }) => name !== 'a').map(({ index }) => linear(value.values[index]!).toFixed(3)).join(' ')}`] : []),
-        ...(isNormal && value.degrees_from_flat != null ? [`${value.degrees_from_flat.toFixed(1)}° from flat`] : []),
-      ].join(' · ')
+  const text =
+    !texel || !value
+      ? `${zoom >= 1 ? `${zoom.toFixed(zoom < 3 ? 1 : 0)} : 1` : `1 : ${(1 / zoom).toFixed(1)}`}`
+      : [
+          `${settled?.x}, ${settled?.y}`,
+          ...letters.map(({ name, index }) =>
+            `${name.toUpperCase()} ${value.codes ? `${value.codes[index]} ` : ''}${letters.length > 2 && value.codes ? '' : value.values[index]!.toFixed(3)}`.trim(),
+          ),
+          ...(map.encoding === 'srgb' && letters.length > 1
+            ? [
+                `linear ${letters
+                  .filter(({ name }) => name !== 'a')
+                  .map(({ index }) => linear(value.values[index]!).toFixed(3))
+                  .join(' ')}`,
+              ]
+            : []),
+          ...(isNormal && value.degrees_from_flat != null
+            ? [`${value.degrees_from_flat.toFixed(1)}° from flat`]
+            : []),
+        ].join(' · ')
   return <span className="readout mono">{text}</span>
 }

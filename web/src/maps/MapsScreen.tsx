@@ -19,7 +19,12 @@ type Filter = 'all' | 'unsure' | 'conflict' | 'unused'
 const FILTERS: { key: Filter; words: string; tone: string; holds: (map: BoardMap) => boolean }[] = [
   { key: 'all', words: 'All', tone: '', holds: () => true },
   { key: 'unsure', words: '? Unsure', tone: 'amber', holds: (map) => map.state === 'unsure' },
-  { key: 'conflict', words: '! Conflicts', tone: 'brick', holds: (map) => map.state === 'conflict' },
+  {
+    key: 'conflict',
+    words: '! Conflicts',
+    tone: 'brick',
+    holds: (map) => map.state === 'conflict',
+  },
   { key: 'unused', words: 'Unused', tone: '', holds: (map) => map.used_by.length === 0 },
 ]
 
@@ -30,8 +35,16 @@ const WEIGHT = { conflict: 0, missing: 1, unsure: 2, measuring: 3, sure: 4 }
 /** Orders of the board: each compares what is most telling in two sets. */
 const SORTS: { key: Sort; words: string; rank: (maps: BoardMap[]) => number }[] = [
   { key: 'set', words: 'By name', rank: () => 0 },
-  { key: 'doubts', words: 'Doubts first', rank: (maps) => Math.min(...maps.map((map) => WEIGHT[map.state])) },
-  { key: 'size', words: 'Largest first', rank: (maps) => -Math.max(...maps.map((map) => map.width * map.height)) },
+  {
+    key: 'doubts',
+    words: 'Doubts first',
+    rank: (maps) => Math.min(...maps.map((map) => WEIGHT[map.state])),
+  },
+  {
+    key: 'size',
+    words: 'Largest first',
+    rank: (maps) => -Math.max(...maps.map((map) => map.width * map.height)),
+  },
 ]
 
 /** Every map: the coverage board on the left, the reader on the right. */
@@ -51,7 +64,15 @@ export function MapsScreen() {
   const holds = FILTERS.find((entry) => entry.key === filter)!.holds
   const words = search.trim().toLowerCase()
   const shown = useMemo(
-    () => maps.filter((map) => holds(map) && (!words || `${map.set} ${map.name} ${Object.values(map.roles).join(' ')}`.toLowerCase().includes(words))),
+    () =>
+      maps.filter(
+        (map) =>
+          holds(map) &&
+          (!words ||
+            `${map.set} ${map.name} ${Object.values(map.roles).join(' ')}`
+              .toLowerCase()
+              .includes(words)),
+      ),
     [holds, maps, words],
   )
   const rank = SORTS.find((entry) => entry.key === sort)!.rank
@@ -59,17 +80,25 @@ export function MapsScreen() {
   const total = maps.reduce((sum, map) => sum + map.bytes, 0)
   const sets = new Set(maps.map((map) => map.set)).size
   useEffect(() => {
-    show(maps.length ? `${count(maps.length, 'map')} in ${count(sets, 'set')} · ${bytes(total)}` : '')
+    show(
+      maps.length ? `${count(maps.length, 'map')} in ${count(sets, 'set')} · ${bytes(total)}` : '',
+    )
     return () => show('')
   }, [maps.length, sets, show, total])
 
   const choose = (chosen: string, letter = 'rgb') => {
     setChannel(letter)
-    void navigate(`/projects/${id}/maps/${encodeURIComponent(chosen)}`, { replace: name !== undefined })
+    void navigate(`/projects/${id}/maps/${encodeURIComponent(chosen)}`, {
+      replace: name !== undefined,
+    })
   }
   const makeMaterial = async (set: string) => {
-    const before = new Set(Object.keys((await edit({ kind: 'material-from-set', set }))?.document.materials ?? {}))
-    const made = [...before].filter((material) => material === set || material.startsWith(`${set}_`)).at(-1)
+    const before = new Set(
+      Object.keys((await edit({ kind: 'material-from-set', set }))?.document.materials ?? {}),
+    )
+    const made = [...before]
+      .filter((material) => material === set || material.startsWith(`${set}_`))
+      .at(-1)
     if (made) void navigate(`/projects/${id}/materials/${encodeURIComponent(made)}`)
   }
   const current = name ?? shown[0]?.name ?? null
@@ -78,7 +107,10 @@ export function MapsScreen() {
     return (
       <div className="empty">
         <h1>No maps yet</h1>
-        <p>Drop a folder of texture maps and meshes anywhere on this window. Names may be messy: each map is looked at, and you see why it is taken for what it is.</p>
+        <p>
+          Drop a folder of texture maps and meshes anywhere on this window. Names may be messy: each
+          map is looked at, and you see why it is taken for what it is.
+        </p>
         <PickFiles contained />
         <p className="small">PNG, JPEG, TGA, TIFF, EXR, WebP, Radiance HDR · GLB, glTF, OBJ</p>
       </div>
@@ -91,22 +123,56 @@ export function MapsScreen() {
         <div className="bar">
           <PickFiles />
           {FILTERS.map((entry) => (
-            <button key={entry.key} className={`filter ${entry.tone}`} aria-pressed={filter === entry.key} onClick={() => setFilter(entry.key)}>
+            <button
+              key={entry.key}
+              className={`filter ${entry.tone}`}
+              aria-pressed={filter === entry.key}
+              onClick={() => setFilter(entry.key)}
+            >
               {entry.words} {maps.filter(entry.holds).length}
             </button>
           ))}
           <span className="grow" />
           <NamingRules />
-          <TextField select value={sort} onChange={(event) => setSort(event.target.value as Sort)} sx={{ '& .MuiSelect-select': { padding: '4px 8px' } }} slotProps={{ select: { SelectDisplayProps: { 'aria-label': 'Order of the board' } } }}>
-            {SORTS.map((entry) => <MenuItem key={entry.key} value={entry.key}>{entry.words}</MenuItem>)}
+          <TextField
+            select
+            value={sort}
+            onChange={(event) => setSort(event.target.value as Sort)}
+            sx={{ '& .MuiSelect-select': { padding: '4px 8px' } }}
+            slotProps={{ select: { SelectDisplayProps: { 'aria-label': 'Order of the board' } } }}
+          >
+            {SORTS.map((entry) => (
+              <MenuItem key={entry.key} value={entry.key}>
+                {entry.words}
+              </MenuItem>
+            ))}
           </TextField>
-          <TextField placeholder="Set, map or role" value={search} onChange={(event) => setSearch(event.target.value)} sx={{ width: 130, '& input': { padding: '4px 8px' } }} slotProps={{ htmlInput: { 'aria-label': 'Search the board' } }} />
+          <TextField
+            placeholder="Set, map or role"
+            value={search}
+            onChange={(event) => setSearch(event.target.value)}
+            sx={{ width: 130, '& input': { padding: '4px 8px' } }}
+            slotProps={{ htmlInput: { 'aria-label': 'Search the board' } }}
+          />
         </div>
-        {several.length > 1 && <ChosenBar names={several} maps={maps} clear={() => setChosen([])} />}
+        {several.length > 1 && (
+          <ChosenBar names={several} maps={maps} clear={() => setChosen([])} />
+        )}
         <Board
-          maps={shown} rank={rank} current={current} channel={channel} chosen={several} makeMaterial={(set) => void makeMaterial(set)}
+          maps={shown}
+          rank={rank}
+          current={current}
+          channel={channel}
+          chosen={several}
+          makeMaterial={(set) => void makeMaterial(set)}
           choose={(map, letter, add) => {
-            setChosen(add ? (several.includes(map) ? several.filter((one) => one !== map) : [...new Set([...(several.length || !current ? several : [current]), map])]) : [])
+            setChosen(
+              add
+                ? several.includes(map)
+                  ? several.filter((one) => one !== map)
+                  : [...new Set([...(several.length || !current ? several : [current]), map])]
+                : [],
+            )
             choose(map, letter)
           }}
         />

@@ -12,15 +12,36 @@ export function NamingRules() {
   if (rules.length === 0) return null
   return (
     <>
-      <Button variant="text" aria-haspopup="dialog" onClick={(event) => setAnchor(event.currentTarget)}>{count(rules.length, 'naming rule')}</Button>
-      <Popover open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)} anchorOrigin={{ vertical: 'bottom', horizontal: 'left' }} slotProps={{ paper: { role: 'dialog', 'aria-label': 'Naming rules' } as never }}>
+      <Button
+        variant="text"
+        aria-haspopup="dialog"
+        onClick={(event) => setAnchor(event.currentTarget)}
+      >
+        {count(rules.length, 'naming rule')}
+      </Button>
+      <Popover
+        open={anchor !== null}
+        anchorEl={anchor}
+        onClose={() => setAnchor(null)}
+        anchorOrigin={{ vertical: 'bottom', horizontal: 'left' }}
+        slotProps={{ paper: { role: 'dialog', 'aria-label': 'Naming rules' } as never }}
+      >
         <div style={{ padding: 12, width: 380, display: 'grid', gap: 8 }}>
           <h2>Names that end in</h2>
           {rules.map((rule) => (
             <div key={rule.ending} className="row">
               <span className="chip">{rule.ending}</span>
-              <span className="grow">{Object.values(rule.roles).map((role) => ROLE_WORDS[role].toLowerCase()).join(' · ')}{rule.normal_y === '-' && ', green down'}</span>
-              <Button onClick={() => void edit({ kind: 'remove-naming-rule', ending: rule.ending })}>Remove</Button>
+              <span className="grow">
+                {Object.values(rule.roles)
+                  .map((role) => ROLE_WORDS[role].toLowerCase())
+                  .join(' · ')}
+                {rule.normal_y === '-' && ', green down'}
+              </span>
+              <Button
+                onClick={() => void edit({ kind: 'remove-naming-rule', ending: rule.ending })}
+              >
+                Remove
+              </Button>
             </div>
           ))}
         </div>

@@ -12,23 +12,49 @@ import { Histogram } from './Histogram'
 import { MapView } from './MapView'
 
 /** One map large, with its channels, its numbers, and what we think it is. */
-export function Reader({ name, channel, setChannel }: { name: string | null; channel: string; setChannel: (channel: string) => void }) {
+export function Reader({
+  name,
+  channel,
+  setChannel,
+}: {
+  name: string | null
+  channel: string
+  setChannel: (channel: string) => void
+}) {
   const waits = useBoard().data?.find((map) => map.name === name)?.state === 'measuring'
   const detail = useMap(waits ? null : name)
   const [repeat, setRepeat] = useState(false)
   const [actual, setActual] = useState(false)
   const [turned, setTurned] = useState(false)
-  const has = (letter: string) => letter === 'rgb' || (detail.data?.map.channels === 1 ? letter === 'r' : detail.data?.map.channels === 2 ? 'ra'.includes(letter) : letter !== 'a' || detail.data?.map.channels === 4)
+  const has = (letter: string) =>
+    letter === 'rgb' ||
+    (detail.data?.map.channels === 1
+      ? letter === 'r'
+      : detail.data?.map.channels === 2
+        ? 'ra'.includes(letter)
+        : letter !== 'a' || detail.data?.map.channels === 4)
   useKeys([
     { key: 'c', words: 'all channels', run: () => setChannel('rgb') },
-    ...CHANNEL_LETTERS.map((letter) => ({ key: letter, words: letter === 'a' ? 'channels' : '', run: () => has(letter) && setChannel(letter) })),
+    ...CHANNEL_LETTERS.map((letter) => ({
+      key: letter,
+      words: letter === 'a' ? 'channels' : '',
+      run: () => has(letter) && setChannel(letter),
+    })),
     { key: '1', words: '1:1', run: () => setActual(!actual) },
     { key: '2', words: '2 × 2', run: () => setRepeat(!repeat) },
   ])
   if (name === null || !detail.data) {
     return (
       <aside className="pane" aria-label="Reader">
-        <div className="empty"><p>{detail.isError ? detail.error.message : name === null ? 'Choose a map to read it.' : 'Measuring …'}</p></div>
+        <div className="empty">
+          <p>
+            {detail.isError
+              ? detail.error.message
+              : name === null
+                ? 'Choose a map to read it.'
+                : 'Measuring …'}
+          </p>
+        </div>
       </aside>
     )
   }
@@ -37,21 +63,43 @@ export function Reader({ name, channel, setChannel }: { name: string | null; cha
   return (
     <aside className="pane" aria-label="Reader">
       <div className="bar" style={{ gap: 8 }}>
-        <h2 className="ellipsis" style={{ fontSize: 15 }} title={map.file}>{map.file.split('/').at(-1)}</h2>
+        <h2 className="ellipsis" style={{ fontSize: 15 }} title={map.file}>
+          {map.file.split('/').at(-1)}
+        </h2>
         <span className="chip">{map.encoding === 'srgb' ? 'sRGB' : 'linear'}</span>
         <span className="grow" />
-        <Button variant="text" aria-pressed={repeat} onClick={() => setRepeat(!repeat)}><b className={repeat ? 'accent' : ''}>2 × 2</b></Button>
-        <Button variant="text" aria-pressed={actual} onClick={() => setActual(!actual)}><b className={actual ? 'accent' : ''}>1 : 1</b></Button>
+        <Button variant="text" aria-pressed={repeat} onClick={() => setRepeat(!repeat)}>
+          <b className={repeat ? 'accent' : ''}>2 × 2</b>
+        </Button>
+        <Button variant="text" aria-pressed={actual} onClick={() => setActual(!actual)}>
+          <b className={actual ? 'accent' : ''}>1 : 1</b>
+        </Button>
       </div>
       <div className="tabs" role="group" aria-label="Channels">
-        <button className="tab" aria-pressed={view === 'rgb'} onClick={() => setChannel('rgb')}>{map.channels < 3 ? 'Grey' : 'RGB'}</button>
+        <button className="tab" aria-pressed={view === 'rgb'} onClick={() => setChannel('rgb')}>
+          {map.channels < 3 ? 'Grey' : 'RGB'}
+        </button>
         {CHANNEL_LETTERS.map((letter) => (
-          <button key={letter} className={`tab mono ch-${letter}`} aria-pressed={view === letter} disabled={!has(letter)} onClick={() => setChannel(letter)}>
-            {letter.toUpperCase()}{letter === 'a' && !has('a') && ' none'}
+          <button
+            key={letter}
+            className={`tab mono ch-${letter}`}
+            aria-pressed={view === letter}
+            disabled={!has(letter)}
+            onClick={() => setChannel(letter)}
+          >
+            {letter.toUpperCase()}
+            {letter === 'a' && !has('a') && ' none'}
           </button>
         ))}
       </div>
-      <MapView key={map.sha256} map={map} view={view} repeat={repeat} actual={actual} turned={turned} />
+      <MapView
+        key={map.sha256}
+        map={map}
+        view={view}
+        repeat={repeat}
+        actual={actual}
+        turned={turned}
+      />
       <div className="scroll" tabIndex={0} aria-label="Facts">
         <Numbers detail={detail.data} />
         <Think detail={detail.data} turned={turned} setTurned={setTurned} />
@@ -60,75 +108,198 @@ export function Reader({ name, channel, setChannel }: { name: string | null; cha
   )
 }
 
-const swatch = (codes: number[]) => `rgb(${codes.length >= 3 ? codes.slice(0, 3).join(' ') : `${codes[0]} ${codes[0]} ${codes[0]}`})`
+const swatch = (codes: number[]) =>
+  `rgb(${codes.length >= 3 ? codes.slice(0, 3).join(' ') : `${codes[0]} ${codes[0]} ${codes[0]}`})`
 
 function Numbers({ detail }: { detail: MapDetail }) {
   const { map } = detail
   const seam = (value: number | null | undefined) => value != null && value < 2.5
-  const repeats = [seam(detail.repeats_x) && 'x', seam(detail.repeats_y) && 'y'].filter(Boolean).join(' and ')
-  const shown = map.channels >= 3 && detail.channels.slice(1, 3).every((c) => c.mean === detail.channels[0]?.mean) ? detail.channels.filter((c) => c.name === 'r' || c.name === 'a') : detail.channels
-  const roleOf = (letter: string) => Object.entries(map.roles).find(([group]) => group.includes(letter))?.[1]
+  const repeats = [seam(detail.repeats_x) && 'x', seam(detail.repeats_y) && 'y']
+    .filter(Boolean)
+    .join(' and ')
+  const shown =
+    map.channels >= 3 &&
+    detail.channels.slice(1, 3).every((c) => c.mean === detail.channels[0]?.mean)
+      ? detail.channels.filter((c) => c.name === 'r' || c.name === 'a')
+      : detail.channels
+  const roleOf = (letter: string) =>
+    Object.entries(map.roles).find(([group]) => group.includes(letter))?.[1]
   return (
     <>
       <div className="histograms">
         {shown.map((channel) => (
           <figure key={channel.name} style={{ margin: 0 }}>
             <div style={{ border: '1px solid var(--line)', background: 'var(--raised)' }}>
-              <Histogram values={channel.histogram} tone={shown.length === 1 ? 'ink2' : channel.name} words={`${channel.name.toUpperCase()}: ${channel.low.toFixed(2)} to ${channel.high.toFixed(2)}, mean ${channel.mean.toFixed(2)}`} />
+              <Histogram
+                values={channel.histogram}
+                tone={shown.length === 1 ? 'ink2' : channel.name}
+                words={`${channel.name.toUpperCase()}: ${channel.low.toFixed(2)} to ${channel.high.toFixed(2)}, mean ${channel.mean.toFixed(2)}`}
+              />
             </div>
             <figcaption className="small ellipsis">
               {shown.length > 1 && <b>{channel.name.toUpperCase()} </b>}
-              {roleOf(channel.name) && Object.keys(map.roles).length > 1 ? `${ROLE_WORDS[roleOf(channel.name)!].toLowerCase()} ` : ''}
-              <span className="mono" style={{ fontSize: 10.5 }}>{channel.low.toFixed(2)}–{channel.high.toFixed(2)}</span>
+              {roleOf(channel.name) && Object.keys(map.roles).length > 1
+                ? `${ROLE_WORDS[roleOf(channel.name)!].toLowerCase()} `
+                : ''}
+              <span className="mono" style={{ fontSize: 10.5 }}>
+                {channel.low.toFixed(2)}–{channel.high.toFixed(2)}
+              </span>
             </figcaption>
           </figure>
         ))}
       </div>
       <dl className="facts">
-        <dt>Size</dt><dd className="mono">{map.width} × {map.height}</dd>
-        <dt>Depth</dt><dd className="mono">{map.bits} bit {map.is_float ? 'float ' : ''}× {map.channels}</dd>
-        <dt>On disk</dt><dd className="mono">{bytes(map.bytes)}</dd>
-        <dt>In graphics memory</dt><dd className="mono">{bytes(detail.memory)}</dd>
-        <dt>Most frequent</dt><dd className="mono row" style={{ justifyContent: 'flex-end', gap: 6 }}><span style={{ width: 12, height: 12, border: '1px solid var(--strong)', background: swatch(detail.background_colour) }} aria-hidden />{detail.background_colour.slice(0, 3).join(' ')}</dd>
-        <dt>over</dt><dd className="mono">{(100 * detail.background).toFixed(detail.background < 0.1 ? 1 : 0)} %</dd>
-        <dt>Repeats</dt><dd className="mono">{repeats ? `in ${repeats}` : 'no'}</dd>
-        <dt>Used by</dt><dd className="mono ellipsis" title={map.used_by.join(', ')}>{map.used_by.length === 0 ? 'nothing' : `${map.used_by[0]}${map.used_by.length > 1 ? ` +${map.used_by.length - 1}` : ''}`}</dd>
+        <dt>Size</dt>
+        <dd className="mono">
+          {map.width} × {map.height}
+        </dd>
+        <dt>Depth</dt>
+        <dd className="mono">
+          {map.bits} bit {map.is_float ? 'float ' : ''}× {map.channels}
+        </dd>
+        <dt>On disk</dt>
+        <dd className="mono">{bytes(map.bytes)}</dd>
+        <dt>In graphics memory</dt>
+        <dd className="mono">{bytes(detail.memory)}</dd>
+        <dt>Most frequent</dt>
+        <dd className="mono row" style={{ justifyContent: 'flex-end', gap: 6 }}>
+          <span
+            style={{
+              width: 12,
+              height: 12,
+              border: '1px solid var(--strong)',
+              background: swatch(detail.background_colour),
+            }}
+            aria-hidden
+          />
+          {detail.background_colour.slice(0, 3).join(' ')}
+        </dd>
+        <dt>over</dt>
+        <dd className="mono">
+          {(100 * detail.background).toFixed(detail.background < 0.1 ? 1 : 0)} %
+        </dd>
+        <dt>Repeats</dt>
+        <dd className="mono">{repeats ? `in ${repeats}` : 'no'}</dd>
+        <dt>Used by</dt>
+        <dd className="mono ellipsis" title={map.used_by.join(', ')}>
+          {map.used_by.length === 0
+            ? 'nothing'
+            : `${map.used_by[0]}${map.used_by.length > 1 ? ` +${map.used_by.length - 1}` : ''}`}
+        </dd>
       </dl>
-      {detail.notes.length > 0 && <p className="small" style={{ padding: '6px 14px', borderBottom: '1px solid var(--line)' }}>{sizeWords(map.width, map.height)} {detail.format}: {detail.notes.join('; ')}.</p>}
+      {detail.notes.length > 0 && (
+        <p className="small" style={{ padding: '6px 14px', borderBottom: '1px solid var(--line)' }}>
+          {sizeWords(map.width, map.height)} {detail.format}: {detail.notes.join('; ')}.
+        </p>
+      )}
     </>
   )
 }
 
-function Think({ detail, turned, setTurned }: { detail: MapDetail; turned: boolean; setTurned: (turned: boolean) => void }) {
+function Think({
+  detail,
+  turned,
+  setTurned,
+}: {
+  detail: MapDetail
+  turned: boolean
+  setTurned: (turned: boolean) => void
+}) {
   const [correcting, setCorrecting] = useState(false)
   const [removing, setRemoving] = useState(false)
   const edit = useEdit()
   const compare = useCompareGloss(detail.map)
   const rules = useProject().data?.document.naming ?? []
-  const ruled = rules.some((rule) => rule.ending === detail.ending && JSON.stringify(rule.roles) === JSON.stringify(detail.map.roles))
+  const ruled = rules.some(
+    (rule) =>
+      rule.ending === detail.ending &&
+      JSON.stringify(rule.roles) === JSON.stringify(detail.map.roles),
+  )
   const { map } = detail
-  const said = (roles: MapDetail['judged_roles']) => (Object.values(roles).length ? Object.values(roles).map((role) => ROLE_WORDS[role].toLowerCase()).join(' · ') : 'unknown')
+  const said = (roles: MapDetail['judged_roles']) =>
+    Object.values(roles).length
+      ? Object.values(roles)
+          .map((role) => ROLE_WORDS[role].toLowerCase())
+          .join(' · ')
+      : 'unknown'
   const differs = map.by_hand && JSON.stringify(map.roles) !== JSON.stringify(detail.judged_roles)
   return (
     <section style={{ padding: '10px 14px' }} aria-label="What we think it is">
       <div className="row wrap">
-        <h2>{map.by_hand ? 'You say' : 'We think'}: {detail.role === 'packed' && !map.by_hand ? `packed, ${said(map.roles)}` : said(map.roles)}</h2>
-        {!map.by_hand && <span className={`chip ${map.state === 'sure' ? 'own' : map.state === 'conflict' ? 'brick' : 'amber'}`}>{map.state !== 'sure' && (map.state === 'conflict' ? '! conflict ' : '? unsure ')}{Math.round(map.confidence * 100)} %</span>}
-        {map.normal_y && <span className="chip">green {map.normal_y === '-' ? 'down, −Y' : 'up, +Y'}</span>}
+        <h2>
+          {map.by_hand ? 'You say' : 'We think'}:{' '}
+          {detail.role === 'packed' && !map.by_hand
+            ? `packed, ${said(map.roles)}`
+            : said(map.roles)}
+        </h2>
+        {!map.by_hand && (
+          <span
+            className={`chip ${map.state === 'sure' ? 'own' : map.state === 'conflict' ? 'brick' : 'amber'}`}
+          >
+            {map.state !== 'sure' && (map.state === 'conflict' ? '! conflict ' : '? unsure ')}
+            {Math.round(map.confidence * 100)} %
+          </span>
+        )}
+        {map.normal_y && (
+          <span className="chip">green {map.normal_y === '-' ? 'down, −Y' : 'up, +Y'}</span>
+        )}
       </div>
       <div className="row wrap" style={{ margin: '8px 0' }}>
-        {!map.by_hand && <Button variant="contained" onClick={() => void edit({ kind: 'set-map', maps: [map.name] })}>That is right</Button>}
+        {!map.by_hand && (
+          <Button
+            variant="contained"
+            onClick={() => void edit({ kind: 'set-map', maps: [map.name] })}
+          >
+            That is right
+          </Button>
+        )}
         <Button onClick={() => setCorrecting(true)}>Change…</Button>
-        {map.normal_y && <Button aria-pressed={turned} onClick={() => setTurned(!turned)}>{turned ? 'See as it is' : 'See green turned'}</Button>}
+        {map.normal_y && (
+          <Button aria-pressed={turned} onClick={() => setTurned(!turned)}>
+            {turned ? 'See as it is' : 'See green turned'}
+          </Button>
+        )}
         {compare && <Button onClick={compare.run}>{compare.words}</Button>}
-        {map.by_hand && detail.ending && !ruled && <Button onClick={() => void edit({ kind: 'add-naming-rule', map: map.name })}>Treat all “…{detail.ending}” maps like this</Button>}
+        {map.by_hand && detail.ending && !ruled && (
+          <Button onClick={() => void edit({ kind: 'add-naming-rule', map: map.name })}>
+            Treat all “…{detail.ending}” maps like this
+          </Button>
+        )}
         <Button onClick={() => setRemoving(true)}>Remove…</Button>
-        {differs && <Button onClick={() => void edit({ kind: 'set-map', maps: [map.name], roles: detail.judged_roles, normal_y: (detail.judged_normal_y as '+' | '-' | null) ?? undefined })}>Take what we think</Button>}
+        {differs && (
+          <Button
+            onClick={() =>
+              void edit({
+                kind: 'set-map',
+                maps: [map.name],
+                roles: detail.judged_roles,
+                normal_y: (detail.judged_normal_y as '+' | '-' | null) ?? undefined,
+              })
+            }
+          >
+            Take what we think
+          </Button>
+        )}
       </div>
       <ul className="evidence">
-        {differs && <li><span className="amber">△</span><span>name and pixels say {said(detail.judged_roles)}</span></li>}
-        {detail.evidence.map((text) => <li key={text}><span className="accent">✓</span><span>{text}</span></li>)}
-        {detail.doubts.map((text) => <li key={text}><span className="amber">△</span><span>{text}</span></li>)}
+        {differs && (
+          <li>
+            <span className="amber">△</span>
+            <span>name and pixels say {said(detail.judged_roles)}</span>
+          </li>
+        )}
+        {detail.evidence.map((text) => (
+          <li key={text}>
+            <span className="accent">✓</span>
+            <span>{text}</span>
+          </li>
+        ))}
+        {detail.doubts.map((text) => (
+          <li key={text}>
+            <span className="amber">△</span>
+            <span>{text}</span>
+          </li>
+        ))}
       </ul>
       {removing && <RemoveMaps names={[map.name]} close={() => setRemoving(false)} />}
       {correcting && <Correct map={map} close={() => setCorrecting(false)} />}
@@ -145,7 +316,8 @@ function useCompareGloss(map: BoardMap): { words: string; run: () => void } | nu
   const role = Object.values(map.roles).find((held) => held === 'roughness' || held === 'gloss')
   if (!role) return null
   const user = map.used_by.find((name) => materials[name]?.inputs?.roughness?.map === map.name)
-  const show = (name: string) => void navigate(`/projects/${id}/materials/${encodeURIComponent(name)}?open=roughness`)
+  const show = (name: string) =>
+    void navigate(`/projects/${id}/materials/${encodeURIComponent(name)}?open=roughness`)
   const run = async () => {
     if (user) return show(user)
     const before = new Set(Object.keys(materials))
@@ -153,5 +325,8 @@ function useCompareGloss(map: BoardMap): { words: string; run: () => void } | nu
     const fresh = Object.keys(after?.document.materials ?? {}).find((name) => !before.has(name))
     if (fresh) show(fresh)
   }
-  return { words: role === 'gloss' ? 'Compare as roughness' : 'Compare as gloss', run: () => void run() }
+  return {
+    words: role === 'gloss' ? 'Compare as roughness' : 'Compare as gloss',
+    run: () => void run(),
+  }
 }

@@ -10,7 +10,9 @@ export const groupOf = (map: BoardMap) => (map.channels >= 3 ? 'rgb' : 'r')
 export function moved(map: BoardMap, channels: string, role: Role, set: string): Edit {
   const single = channels.length === 1 && map.channels > 1 && Object.keys(map.roles).length > 1
   const held: Role = role === 'roughness' && map.roles[channels] === 'gloss' ? 'gloss' : role
-  const roles = single ? { ...map.roles, [channels]: held } : { [groupOf(map)]: held, ...(map.roles.a ? { a: map.roles.a } : {}) }
+  const roles = single
+    ? { ...map.roles, [channels]: held }
+    : { [groupOf(map)]: held, ...(map.roles.a ? { a: map.roles.a } : {}) }
   const encoding = COLOUR_ROLES.includes(held) && !single && !map.is_float ? 'srgb' : 'linear'
   return { kind: 'set-map', maps: [map.name], roles, encoding, set }
 }

@@ -9,7 +9,12 @@ import { ColourPick, Move } from './Controls'
 import { COLOURS, LARGEST, UNCHANGED, changes, curve } from './feed'
 import { Layers } from './Layers'
 
-const STRENGTHS: Partial<Record<InputName, [string, number]>> = { normal: ['Strength', 2], occlusion: ['Strength', 1], emission: ['Strength', 10], height: ['Strength', 1] }
+const STRENGTHS: Partial<Record<InputName, [string, number]>> = {
+  normal: ['Strength', 2],
+  occlusion: ['Strength', 1],
+  emission: ['Strength', 10],
+  height: ['Strength', 1],
+}
 
 interface Props {
   material: string
@@ -25,9 +30,26 @@ interface Props {
 }
 
 /** What changes a feed, under its row: every control shows its effect while it moves, and is one step to undo when let go. */
-export function Adjust({ material, row, feed: saved, derived, solo, tryFeed, commit, drop, toggleSolo, compare }: Props) {
+export function Adjust({
+  material,
+  row,
+  feed: saved,
+  derived,
+  solo,
+  tryFeed,
+  commit,
+  drop,
+  toggleSolo,
+  compare,
+}: Props) {
   const [moving, setMoving] = useState<Feed | null>(null)
-  const [more, setMore] = useState(saved.gamma !== 1 || saved.contrast !== 1 || saved.multiply !== 1 || saved.offset !== 0 || saved.range_in?.join() !== '0,1')
+  const [more, setMore] = useState(
+    saved.gamma !== 1 ||
+      saved.contrast !== 1 ||
+      saved.multiply !== 1 ||
+      saved.offset !== 0 ||
+      saved.range_in?.join() !== '0,1',
+  )
   const edit = useEdit()
   const { row: copied, copyRow } = useClipboard()
   const feed = moving ?? saved
@@ -43,13 +65,40 @@ export function Adjust({ material, row, feed: saved, derived, solo, tryFeed, com
     if (JSON.stringify(next) === JSON.stringify(saved)) drop()
     else commit(next)
   }
-  const part = (key: 'gamma' | 'contrast' | 'pivot' | 'multiply' | 'offset' | 'hue' | 'saturation' | 'brightness', label: string, min: number, max: number, step = 0.01) => (
-    <Move key={key} label={label} value={feed[key] ?? 0} min={min} max={max} step={step} attempt={(value) => attempt({ [key]: value })} settle={(value) => settle({ [key]: value })} />
+  const part = (
+    key:
+      'gamma' | 'contrast' | 'pivot' | 'multiply' | 'offset' | 'hue' | 'saturation' | 'brightness',
+    label: string,
+    min: number,
+    max: number,
+    step = 0.01,
+  ) => (
+    <Move
+      key={key}
+      label={label}
+      value={feed[key] ?? 0}
+      min={min}
+      max={max}
+      step={step}
+      attempt={(value) => attempt({ [key]: value })}
+      settle={(value) => settle({ [key]: value })}
+    />
   )
   const ends = (key: 'range' | 'range_in', labels: [string, string]) =>
     labels.map((label, at) => {
-      const set = (value: number): Partial<Feed> => ({ [key]: at === 0 ? [value, feed[key]![1]] : [feed[key]![0], value] })
-      return <Move key={label} label={label} value={feed[key]?.[at] ?? at} max={1} attempt={(value) => attempt(set(value))} settle={(value) => settle(set(value))} />
+      const set = (value: number): Partial<Feed> => ({
+        [key]: at === 0 ? [value, feed[key]![1]] : [feed[key]![0], value],
+      })
+      return (
+        <Move
+          key={label}
+          label={label}
+          value={feed[key]?.[at] ?? at}
+          max={1}
+          attempt={(value) => attempt(set(value))}
+          settle={(value) => settle(set(value))}
+        />
+      )
     })
   const isColour = COLOURS.includes(row.input)
   const isConstant = feed.map == null
@@ -59,17 +108,35 @@ export function Adjust({ material, row, feed: saved, derived, solo, tryFeed, com
     <div className="adjust">
       <div style={{ display: 'grid', gap: 6, alignContent: 'start' }}>
         <Curve row={row} feed={feed} />
-        {row.gives && row.gives.clipped > 0.0005 && <span className="small amber">△ {(100 * row.gives.clipped).toFixed(1)} % clipped</span>}
+        {row.gives && row.gives.clipped > 0.0005 && (
+          <span className="small amber">△ {(100 * row.gives.clipped).toFixed(1)} % clipped</span>
+        )}
       </div>
       <div style={{ display: 'grid', gap: 4, alignContent: 'start' }}>
         {row.gives?.suggestion && (
-          <p className="small amber">△ {row.gives.suggestion} <button className="link" onClick={() => settle({ invert: !feed.invert })}>Invert it</button></p>
+          <p className="small amber">
+            △ {row.gives.suggestion}{' '}
+            <button className="link" onClick={() => settle({ invert: !feed.invert })}>
+              Invert it
+            </button>
+          </p>
         )}
         {isConstant && typeof feed.value === 'number' && (
-          <Move label="Value" value={feed.value} max={LARGEST[row.input] ?? 1} attempt={(value) => attempt({ value })} settle={(value) => settle({ value })} />
+          <Move
+            label="Value"
+            value={feed.value}
+            max={LARGEST[row.input] ?? 1}
+            attempt={(value) => attempt({ value })}
+            settle={(value) => settle({ value })}
+          />
         )}
         {isConstant && isColour && (
-          <ColourPick label="Colour" value={Array.isArray(feed.value) ? feed.value : [0, 0, 0]} attempt={(value) => attempt({ value })} settle={(value) => settle({ value })} />
+          <ColourPick
+            label="Colour"
+            value={Array.isArray(feed.value) ? feed.value : [0, 0, 0]}
+            attempt={(value) => attempt({ value })}
+            settle={(value) => settle({ value })}
+          />
         )}
         {!isConstant && !isNormal && ends('range', ['Low', 'High'])}
         {!isConstant && !isNormal && more && (
@@ -86,28 +153,66 @@ export function Adjust({ material, row, feed: saved, derived, solo, tryFeed, com
           </>
         )}
         {isColour && !isConstant && (
-          <ColourPick label="Tint" value={feed.tint ?? [1, 1, 1]} attempt={(tint) => attempt({ tint })} settle={(tint) => settle({ tint })} />
+          <ColourPick
+            label="Tint"
+            value={feed.tint ?? [1, 1, 1]}
+            attempt={(tint) => attempt({ tint })}
+            settle={(tint) => settle({ tint })}
+          />
         )}
-        {strength && <Move label={strength[0]} value={feed.strength ?? 1} max={strength[1]} attempt={(value) => attempt({ strength: value })} settle={(value) => settle({ strength: value })} />}
+        {strength && (
+          <Move
+            label={strength[0]}
+            value={feed.strength ?? 1}
+            max={strength[1]}
+            attempt={(value) => attempt({ strength: value })}
+            settle={(value) => settle({ strength: value })}
+          />
+        )}
         {!isConstant && !isNormal && (
           <div className="row wrap">
             <FormControlLabel
-              sx={{ ml: 0, gap: 0.5, '& .MuiFormControlLabel-label': { fontSize: 13 } }} label={row.input === 'roughness' ? 'Invert: the map holds gloss' : 'Invert'}
-              control={<Checkbox sx={{ p: 0.25 }} checked={feed.invert ?? false} onChange={(event) => settle({ invert: event.target.checked })} />}
+              sx={{ ml: 0, gap: 0.5, '& .MuiFormControlLabel-label': { fontSize: 13 } }}
+              label={row.input === 'roughness' ? 'Invert: the map holds gloss' : 'Invert'}
+              control={
+                <Checkbox
+                  sx={{ p: 0.25 }}
+                  checked={feed.invert ?? false}
+                  onChange={(event) => settle({ invert: event.target.checked })}
+                />
+              }
             />
-            <button className="link" aria-expanded={more} onClick={() => setMore(!more)}>{more ? 'fewer adjustments' : 'more adjustments'}</button>
+            <button className="link" aria-expanded={more} onClick={() => setMore(!more)}>
+              {more ? 'fewer adjustments' : 'more adjustments'}
+            </button>
           </div>
         )}
         <Layers input={row.input} feed={feed} attempt={attempt} settle={settle} />
         <div className="row wrap" style={{ marginTop: 4 }}>
-          <Button aria-pressed={solo} onClick={toggleSolo}>{solo ? 'Show lit' : 'See alone'}</Button>
+          <Button aria-pressed={solo} onClick={toggleSolo}>
+            {solo ? 'Show lit' : 'See alone'}
+          </Button>
           <Button onClick={compare}>With and without</Button>
-          {changes(row.input, feed).length > 0 && <Button onClick={() => settle({ ...UNCHANGED, layers: [], strength: 1 })}>Reset</Button>}
+          {changes(row.input, feed).length > 0 && (
+            <Button onClick={() => settle({ ...UNCHANGED, layers: [], strength: 1 })}>Reset</Button>
+          )}
           <Button onClick={() => copyRow({ input: row.input, feed: saved })}>Copy row</Button>
           {copied && <Button onClick={() => settle({ ...copied.feed })}>Paste row</Button>}
-          {row.own && <Button onClick={() => commit(null)}>{derived ? 'Give back' : 'Clear'}</Button>}
-          {row.own && derived && <Button onClick={() => void edit({ kind: 'push-up', material, input: row.input })}>Push up to base</Button>}
-          {derived && <span className="small">{row.own ? 'own value; its base keeps another' : `inherited from ${row.origin ?? 'the default'}`}</span>}
+          {row.own && (
+            <Button onClick={() => commit(null)}>{derived ? 'Give back' : 'Clear'}</Button>
+          )}
+          {row.own && derived && (
+            <Button onClick={() => void edit({ kind: 'push-up', material, input: row.input })}>
+              Push up to base
+            </Button>
+          )}
+          {derived && (
+            <span className="small">
+              {row.own
+                ? 'own value; its base keeps another'
+                : `inherited from ${row.origin ?? 'the default'}`}
+            </span>
+          )}
         </div>
       </div>
     </div>
@@ -121,14 +226,35 @@ function Curve({ row, feed }: { row: Row; feed: Feed }): ReactNode {
   const values = row.gives?.histogram ?? []
   const top = Math.max(...values, 1e-9)
   const y = (value: number) => 100 - 100 * Math.min(1, Math.max(0, value))
-  const points = Array.from({ length: STEPS + 1 }, (_, i) => `${(148 * i) / STEPS},${y(curve(feed, i / STEPS)).toFixed(1)}`).join(' ')
+  const points = Array.from(
+    { length: STEPS + 1 },
+    (_, i) => `${(148 * i) / STEPS},${y(curve(feed, i / STEPS)).toFixed(1)}`,
+  ).join(' ')
   return (
-    <svg viewBox="0 0 148 100" width={148} height={100} role="img" aria-label={`0 becomes ${curve(feed, 0).toFixed(2)}, 1 becomes ${curve(feed, 1).toFixed(2)}`} style={{ border: '1px solid var(--line)', background: 'var(--surface)' }}>
+    <svg
+      viewBox="0 0 148 100"
+      width={148}
+      height={100}
+      role="img"
+      aria-label={`0 becomes ${curve(feed, 0).toFixed(2)}, 1 becomes ${curve(feed, 1).toFixed(2)}`}
+      style={{ border: '1px solid var(--line)', background: 'var(--surface)' }}
+    >
       {values.map((value, index) => {
         const tall = Math.sqrt(value / top) * 92
-        return <rect key={index} x={(index * 148) / values.length} width={148 / values.length - 0.8} y={100 - tall} height={tall} fill="var(--strong)" />
+        return (
+          <rect
+            key={index}
+            x={(index * 148) / values.length}
+            width={148 / values.length - 0.8}
+            y={100 - tall}
+            height={tall}
+            fill="var(--strong)"
+          />
+        )
       })}
-      {row.input !== 'normal' && <polyline points={points} fill="none" stroke="var(--accent)" strokeWidth={2} />}
+      {row.input !== 'normal' && (
+        <polyline points={points} fill="none" stroke="var(--accent)" strokeWidth={2} />
+      )}
     </svg>
   )
 }

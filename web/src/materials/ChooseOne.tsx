@@ -1,4 +1,12 @@
-import { Button, Dialog, DialogActions, DialogContent, DialogTitle, MenuItem, TextField } from '@mui/material'
+import {
+  Button,
+  Dialog,
+  DialogActions,
+  DialogContent,
+  DialogTitle,
+  MenuItem,
+  TextField,
+} from '@mui/material'
 import { useState } from 'react'
 
 interface Props {
@@ -12,19 +20,48 @@ interface Props {
 }
 
 /** A dialog that asks for one of several things. */
-export function ChooseOne({ title, label, options, words = (option) => option, hint, close, done }: Props) {
+export function ChooseOne({
+  title,
+  label,
+  options,
+  words = (option) => option,
+  hint,
+  close,
+  done,
+}: Props) {
   const [value, setValue] = useState(options[0] ?? '')
   return (
     <Dialog open onClose={close} fullWidth maxWidth="xs">
       <DialogTitle>{title}</DialogTitle>
       <DialogContent>
-        <TextField select fullWidth margin="dense" label={label} value={value} helperText={hint} onChange={(event) => setValue(event.target.value)}>
-          {options.map((option) => <MenuItem key={option} value={option}>{words(option)}</MenuItem>)}
+        <TextField
+          select
+          fullWidth
+          margin="dense"
+          label={label}
+          value={value}
+          helperText={hint}
+          onChange={(event) => setValue(event.target.value)}
+        >
+          {options.map((option) => (
+            <MenuItem key={option} value={option}>
+              {words(option)}
+            </MenuItem>
+          ))}
         </TextField>
       </DialogContent>
       <DialogActions>
         <Button onClick={close}>Cancel</Button>
-        <Button variant="contained" disabled={options.length === 0} onClick={() => { done(value); close() }}>{title.split(' ')[0]}</Button>
+        <Button
+          variant="contained"
+          disabled={options.length === 0}
+          onClick={() => {
+            done(value)
+            close()
+          }}
+        >
+          {title.split(' ')[0]}
+        </Button>
       </DialogActions>
     </Dialog>
   )

@@ -20,10 +20,24 @@ export function Move({ label, value, min = 0, max, step = 0.01, attempt, settle 
   return (
     <div className="slider">
       <span>{label}</span>
-      <Slider aria-label={label} value={Math.min(Math.max(value, min), max)} min={min} max={max} step={step} onChange={(_, next) => attempt(next as number)} onChangeCommitted={(_, next) => settle(next as number)} />
+      <Slider
+        aria-label={label}
+        value={Math.min(Math.max(value, min), max)}
+        min={min}
+        max={max}
+        step={step}
+        onChange={(_, next) => attempt(next as number)}
+        onChangeCommitted={(_, next) => settle(next as number)}
+      />
       <input
-        className="number" aria-label={`${label}, number`} inputMode="decimal" value={typed ?? value.toFixed(step >= 1 ? 0 : 2)}
-        onChange={(event) => setTyped(event.target.value)} onBlur={finish} onKeyDown={(event) => event.key === 'Enter' && finish()} onFocus={(event) => event.target.select()}
+        className="number"
+        aria-label={`${label}, number`}
+        inputMode="decimal"
+        value={typed ?? value.toFixed(step >= 1 ? 0 : 2)}
+        onChange={(event) => setTyped(event.target.value)}
+        onBlur={finish}
+        onKeyDown={(event) => event.key === 'Enter' && finish()}
+        onFocus={(event) => event.target.select()}
       />
     </div>
   )
@@ -54,7 +68,14 @@ export function ColourPick({ label, value, attempt, settle }: ColourProps) {
   return (
     <div className="slider">
       <span>{label}</span>
-      <input ref={field} type="color" className="colour" aria-label={`${label}, sRGB`} value={hex} onChange={(event) => attempt(fromHex(event.target.value))} />
+      <input
+        ref={field}
+        type="color"
+        className="colour"
+        aria-label={`${label}, sRGB`}
+        value={hex}
+        onChange={(event) => attempt(fromHex(event.target.value))}
+      />
       <span className="mono">{hex}</span>
     </div>
   )

@@ -23,39 +23,97 @@ import type { useDraft } from './useDraft'
 type Draft = ReturnType<typeof useDraft>
 
 /** One row an input, read from left to right: input, where it comes from, what changes it, what it gives, where it leaves. */
-export function FeedSheet({ name, draft, solo, setSolo, openRow, setOpenRow, go, compareWithout }: { name: string; draft: Draft; solo: InputName | null; setSolo: (input: InputName | null) => void; openRow: InputName | null; setOpenRow: (input: InputName | null) => void; go: (name: string) => void; compareWithout: (input: InputName) => void }) {
+export function FeedSheet({
+  name,
+  draft,
+  solo,
+  setSolo,
+  openRow,
+  setOpenRow,
+  go,
+  compareWithout,
+}: {
+  name: string
+  draft: Draft
+  solo: InputName | null
+  setSolo: (input: InputName | null) => void
+  openRow: InputName | null
+  setOpenRow: (input: InputName | null) => void
+  go: (name: string) => void
+  compareWithout: (input: InputName) => void
+}) {
   const { sheet, document, error, tryFeed, commit, drop } = draft
   const [picking, setPicking] = useState<InputName | null>(null)
   const feedFrom = useFeedFromFile(commit)
-  if (!sheet) return <section className="pane" aria-label="Feed sheet"><div className="empty"><p>{error ? error.message : 'Reading …'}</p></div></section>
+  if (!sheet)
+    return (
+      <section className="pane" aria-label="Feed sheet">
+        <div className="empty">
+          <p>{error ? error.message : 'Reading …'}</p>
+        </div>
+      </section>
+    )
   const picked = sheet.rows.find((row) => row.input === picking)
   return (
     <section className="pane" aria-label="Feed sheet">
       <SheetHead name={name} draft={draft} go={go} />
       <div className="scroll" tabIndex={-1}>
-        <div className="sheet-head"><span>Input</span><span>comes from</span><span>changed by</span><span>gives</span><span>leaves as</span></div>
+        <div className="sheet-head">
+          <span>Input</span>
+          <span>comes from</span>
+          <span>changed by</span>
+          <span>gives</span>
+          <span>leaves as</span>
+        </div>
         {sheet.rows.map((row) => (
           <RowView
-            key={row.input} row={row} derived={sheet.chain.length > 1} open={openRow === row.input} solo={solo === row.input}
-            toggle={() => setOpenRow(openRow === row.input ? null : row.input)} pick={() => setPicking(row.input)}
+            key={row.input}
+            row={row}
+            derived={sheet.chain.length > 1}
+            open={openRow === row.input}
+            solo={solo === row.input}
+            toggle={() => setOpenRow(openRow === row.input ? null : row.input)}
+            pick={() => setPicking(row.input)}
             dropFile={(file) => feedFrom(row.input, file)}
             drop={({ map, channels }) => {
               const wide = WIDE.includes(row.input)
-              if (wide === ((channels ?? 'rgb').length > 1)) commit(row.input, { ...PLAIN, value: null, map, channels })
+              if (wide === (channels ?? 'rgb').length > 1)
+                commit(row.input, { ...PLAIN, value: null, map, channels })
               else setPicking(row.input)
             }}
           >
             {row.feed && (
               <Adjust
-                key={JSON.stringify(row.feed.map)} material={name} row={row} feed={(document && feedOf(document, name, row.input)) ?? row.feed} drop={drop} compare={() => compareWithout(row.input)} derived={sheet.chain.length > 1} tryFeed={(feed) => tryFeed(row.input, feed)} commit={(feed) => commit(row.input, feed)}
-                solo={solo === row.input} toggleSolo={() => setSolo(solo === row.input ? null : row.input)}
+                key={JSON.stringify(row.feed.map)}
+                material={name}
+                row={row}
+                feed={(document && feedOf(document, name, row.input)) ?? row.feed}
+                drop={drop}
+                compare={() => compareWithout(row.input)}
+                derived={sheet.chain.length > 1}
+                tryFeed={(feed) => tryFeed(row.input, feed)}
+                commit={(feed) => commit(row.input, feed)}
+                solo={solo === row.input}
+                toggleSolo={() => setSolo(solo === row.input ? null : row.input)}
               />
             )}
           </RowView>
         ))}
-        <MoreInputs sheet={sheet.rows.map((row) => row.input)} add={(input) => { commit(input, { ...PLAIN, value: DEFAULT_VALUES[input] ?? 0 }); setOpenRow(input) }} />
+        <MoreInputs
+          sheet={sheet.rows.map((row) => row.input)}
+          add={(input) => {
+            commit(input, { ...PLAIN, value: DEFAULT_VALUES[input] ?? 0 })
+            setOpenRow(input)
+          }}
+        />
       </div>
-      {picked && <SourcePicker row={picked} close={() => setPicking(null)} choose={(feed) => commit(picked.input, feed)} />}
+      {picked && (
+        <SourcePicker
+          row={picked}
+          close={() => setPicking(null)}
+          choose={(feed) => commit(picked.input, feed)}
+        />
+      )}
     </section>
   )
 }
@@ -65,10 +123,17 @@ function useFeedFromFile(commit: (input: InputName, feed: Feed) => void) {
   const maps = useProject().data?.document.maps
   const bringIn = useBringIn()
   const [waiting, setWaiting] = useState<{ input: InputName; file: string } | null>(null)
-  const arrived = waiting && Object.entries(maps ?? {}).find(([, entry]) => entry.file === `maps/${waiting.file}`)?.[0]
+  const arrived =
+    waiting &&
+    Object.entries(maps ?? {}).find(([, entry]) => entry.file === `maps/${waiting.file}`)?.[0]
   useEffect(() => {
     if (!waiting || !arrived) return
-    commit(waiting.input, { ...PLAIN, value: null, map: arrived, channels: WIDE.includes(waiting.input) ? 'rgb' : 'r' })
+    commit(waiting.input, {
+      ...PLAIN,
+      value: null,
+      map: arrived,
+      channels: WIDE.includes(waiting.input) ? 'rgb' : 'r',
+    })
     // eslint-disable-next-line react-hooks/set-state-in-effect -- the wait is over once the map has arrived
     setWaiting(null)
   }, [arrived, commit, waiting])
@@ -85,20 +150,46 @@ function MoreInputs({ sheet, add }: { sheet: InputName[]; add: (input: InputName
   if (left.length === 0) return null
   return (
     <div style={{ padding: '8px 14px' }}>
-      <button className="link" aria-haspopup="menu" onClick={(event) => setAnchor(event.currentTarget)}>Another input…</button>
+      <button
+        className="link"
+        aria-haspopup="menu"
+        onClick={(event) => setAnchor(event.currentTarget)}
+      >
+        Another input…
+      </button>
       <Menu open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)}>
-        {left.map((input) => <MenuItem key={input} onClick={() => { setAnchor(null); add(input) }}>{INPUT_WORDS[input].name}</MenuItem>)}
+        {left.map((input) => (
+          <MenuItem
+            key={input}
+            onClick={() => {
+              setAnchor(null)
+              add(input)
+            }}
+          >
+            {INPUT_WORDS[input].name}
+          </MenuItem>
+        ))}
       </Menu>
     </div>
   )
 }
 
-function SheetHead({ name, draft, go }: { name: string; draft: Draft; go: (name: string) => void }) {
+function SheetHead({
+  name,
+  draft,
+  go,
+}: {
+  name: string
+  draft: Draft
+  go: (name: string) => void
+}) {
   const sheet = draft.sheet!
   const project = useProject().data!
   const edit = useEdit()
   const [anchor, setAnchor] = useState<HTMLElement | null>(null)
-  const [asking, setAsking] = useState<'rename' | 'derive' | 'base' | 'pattern' | 'delete' | null>(null)
+  const [asking, setAsking] = useState<'rename' | 'derive' | 'base' | 'pattern' | 'delete' | null>(
+    null,
+  )
   const [settings, setSettings] = useState<HTMLElement | null>(null)
   const { sheet: copied, copySheet } = useClipboard()
   const sets = [...new Set((useBoard().data ?? []).map((map) => map.set))]
@@ -109,65 +200,199 @@ function SheetHead({ name, draft, go }: { name: string; draft: Draft; go: (name:
   const pasteSheet = async () => {
     setAnchor(null)
     const inputs = Object.entries(copied?.entry.inputs ?? {}) as [InputName, Feed][]
-    await edit(...inputs.map(([input, feed]) => ({ kind: 'set-feed', material: name, input, feed }) as const))
+    await edit(
+      ...inputs.map(
+        ([input, feed]) => ({ kind: 'set-feed', material: name, input, feed }) as const,
+      ),
+    )
   }
   const act = async (change: Parameters<typeof edit>[0]) => {
     setAnchor(null)
     const before = new Set(Object.keys(project.document.materials ?? {}))
     const after = await edit(change)
-    const fresh = Object.keys(after?.document.materials ?? {}).find((material) => !before.has(material))
+    const fresh = Object.keys(after?.document.materials ?? {}).find(
+      (material) => !before.has(material),
+    )
     if (fresh) go(fresh)
   }
   return (
-    <div className="bar" style={{ gap: 8, height: 'auto', minHeight: 42, paddingBlock: 4, flexWrap: 'wrap' }}>
-      <h1 style={{ fontSize: 17 }} className="ellipsis" title={called}>{called}</h1>
-      {sheet.chain.length > 1 && <span className="small">from {sheet.chain.slice(1).map((base) => <button key={base} className="link" onClick={() => go(base)}>{base}</button>)}</span>}
-      <button className="plain settings" aria-haspopup="dialog" onClick={(event) => setSettings(event.currentTarget)}>
+    <div
+      className="bar"
+      style={{ gap: 8, height: 'auto', minHeight: 42, paddingBlock: 4, flexWrap: 'wrap' }}
+    >
+      <h1 style={{ fontSize: 17 }} className="ellipsis" title={called}>
+        {called}
+      </h1>
+      {sheet.chain.length > 1 && (
+        <span className="small">
+          from{' '}
+          {sheet.chain.slice(1).map((base) => (
+            <button key={base} className="link" onClick={() => go(base)}>
+              {base}
+            </button>
+          ))}
+        </span>
+      )}
+      <button
+        className="plain settings"
+        aria-haspopup="dialog"
+        onClick={(event) => setSettings(event.currentTarget)}
+      >
         <span className="sr">Settings of the material: </span>
         <span className="chip">{sheet.surface_tag ?? 'no tag'}</span>
-        <span className="chip">{tiling[0] === 1 && tiling[1] === 1 ? 'tiles once' : `tiles ${tiling[0]} × ${tiling[1]}`}</span>
+        <span className="chip">
+          {tiling[0] === 1 && tiling[1] === 1 ? 'tiles once' : `tiles ${tiling[0]} × ${tiling[1]}`}
+        </span>
         <span className="chip">{stage.double_sided ? 'double-sided' : 'one-sided'}</span>
-        <span className="chip">{ALPHA_WORDS[stage.alpha_mode]}{stage.alpha_mode === 'mask' && ` at ${stage.alpha_cutoff.toFixed(2)}`}</span>
+        <span className="chip">
+          {ALPHA_WORDS[stage.alpha_mode]}
+          {stage.alpha_mode === 'mask' && ` at ${stage.alpha_cutoff.toFixed(2)}`}
+        </span>
         <span aria-hidden>▾</span>
       </button>
       <span className="grow" />
-      <span className="small ellipsis" title={sheet.slots.join(', ')}>{sheet.slots.length ? `on ${sheet.slots.map((slot) => slot.split(' · ')[1]).join(', ')}` : 'on no slot'}</span>
-      <Button variant="text" aria-label="More for this material" aria-haspopup="menu" sx={{ minWidth: 28 }} onClick={(event) => setAnchor(event.currentTarget)}>⋯</Button>
+      <span className="small ellipsis" title={sheet.slots.join(', ')}>
+        {sheet.slots.length
+          ? `on ${sheet.slots.map((slot) => slot.split(' · ')[1]).join(', ')}`
+          : 'on no slot'}
+      </span>
+      <Button
+        variant="text"
+        aria-label="More for this material"
+        aria-haspopup="menu"
+        sx={{ minWidth: 28 }}
+        onClick={(event) => setAnchor(event.currentTarget)}
+      >
+        ⋯
+      </Button>
       <Menu open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)}>
-        <MenuItem onClick={() => { setAnchor(null); setAsking('rename') }}>Rename…</MenuItem>
-        <MenuItem onClick={() => void act({ kind: 'duplicate-material', material: name })}>Duplicate</MenuItem>
-        <MenuItem onClick={() => { setAnchor(null); setAsking('derive') }}>Derive a material…</MenuItem>
-        {sheet.chain.length > 1 && <MenuItem onClick={() => void act({ kind: 'detach', material: name })}>Detach from {sheet.chain[1]}</MenuItem>}
-        <MenuItem onClick={() => { setAnchor(null); setAsking('base') }}>{sheet.chain.length > 1 ? 'Give it another base…' : 'Give it a base…'}</MenuItem>
-        <MenuItem onClick={() => { setAnchor(null); setAsking('pattern') }}>Use as a pattern for a set…</MenuItem>
+        <MenuItem
+          onClick={() => {
+            setAnchor(null)
+            setAsking('rename')
+          }}
+        >
+          Rename…
+        </MenuItem>
+        <MenuItem onClick={() => void act({ kind: 'duplicate-material', material: name })}>
+          Duplicate
+        </MenuItem>
+        <MenuItem
+          onClick={() => {
+            setAnchor(null)
+            setAsking('derive')
+          }}
+        >
+          Derive a material…
+        </MenuItem>
+        {sheet.chain.length > 1 && (
+          <MenuItem onClick={() => void act({ kind: 'detach', material: name })}>
+            Detach from {sheet.chain[1]}
+          </MenuItem>
+        )}
+        <MenuItem
+          onClick={() => {
+            setAnchor(null)
+            setAsking('base')
+          }}
+        >
+          {sheet.chain.length > 1 ? 'Give it another base…' : 'Give it a base…'}
+        </MenuItem>
+        <MenuItem
+          onClick={() => {
+            setAnchor(null)
+            setAsking('pattern')
+          }}
+        >
+          Use as a pattern for a set…
+        </MenuItem>
         <Divider />
-        <MenuItem onClick={() => { setAnchor(null); copySheet(name, materials[name]!) }}>Copy the sheet</MenuItem>
-        {copied && copied.name !== name && <MenuItem onClick={() => void pasteSheet()}>Paste the sheet of {copied.name}</MenuItem>}
+        <MenuItem
+          onClick={() => {
+            setAnchor(null)
+            copySheet(name, materials[name]!)
+          }}
+        >
+          Copy the sheet
+        </MenuItem>
+        {copied && copied.name !== name && (
+          <MenuItem onClick={() => void pasteSheet()}>Paste the sheet of {copied.name}</MenuItem>
+        )}
         <Divider />
-        <MenuItem onClick={() => { setAnchor(null); setAsking('delete') }}>Delete…</MenuItem>
+        <MenuItem
+          onClick={() => {
+            setAnchor(null)
+            setAsking('delete')
+          }}
+        >
+          Delete…
+        </MenuItem>
       </Menu>
-      {settings && <Settings name={name} sheet={sheet} anchor={settings} close={() => setSettings(null)} />}
-      {asking === 'rename' && <AskName title="Rename the material" label="Material name" initial={called} close={() => setAsking(null)} done={(to) => void act({ kind: 'rename-material', material: name, name: to })} />}
+      {settings && (
+        <Settings name={name} sheet={sheet} anchor={settings} close={() => setSettings(null)} />
+      )}
+      {asking === 'rename' && (
+        <AskName
+          title="Rename the material"
+          label="Material name"
+          initial={called}
+          close={() => setAsking(null)}
+          done={(to) => void act({ kind: 'rename-material', material: name, name: to })}
+        />
+      )}
       {asking === 'base' && (
         <ChooseOne
-          title="Give it a base" label="Base" close={() => setAsking(null)} options={['', ...Object.keys(materials).filter((other) => other !== name)]}
-          words={(base) => base || 'none: stand alone'} done={(base) => void act({ kind: 'set-setting', material: name, setting: 'from', value: base || null })}
+          title="Give it a base"
+          label="Base"
+          close={() => setAsking(null)}
+          options={['', ...Object.keys(materials).filter((other) => other !== name)]}
+          words={(base) => base || 'none: stand alone'}
+          done={(base) =>
+            void act({ kind: 'set-setting', material: name, setting: 'from', value: base || null })
+          }
         />
       )}
       {asking === 'pattern' && (
         <ChooseOne
-          title="Use as a pattern" label="Map set" close={() => setAsking(null)} options={sets} hint="A new material with the same wiring: same roles and adjustments, other files."
+          title="Use as a pattern"
+          label="Map set"
+          close={() => setAsking(null)}
+          options={sets}
+          hint="A new material with the same wiring: same roles and adjustments, other files."
           done={(set) => void act({ kind: 'apply-pattern', material: name, set })}
         />
       )}
       {asking === 'delete' && (
-        <Confirm title={`Delete ${name}`} action="Delete" close={() => setAsking(null)} done={() => void act({ kind: 'remove-material', material: name })}>
-          <p>{sheet.slots.length ? `△ It is worn on ${sheet.slots.join(', ')}; ${sheet.slots.length === 1 ? 'that slot is' : 'those slots are'} left bare.` : 'It is on no slot.'}</p>
-          {sheet.derived.length > 0 && <p>△ {sheet.derived.join(', ')} derive from it: delete them first, or give them another base.</p>}
+        <Confirm
+          title={`Delete ${name}`}
+          action="Delete"
+          close={() => setAsking(null)}
+          done={() => void act({ kind: 'remove-material', material: name })}
+        >
+          <p>
+            {sheet.slots.length
+              ? `△ It is worn on ${sheet.slots.join(', ')}; ${sheet.slots.length === 1 ? 'that slot is' : 'those slots are'} left bare.`
+              : 'It is on no slot.'}
+          </p>
+          {sheet.derived.length > 0 && (
+            <p>
+              △ {sheet.derived.join(', ')} derive from it: delete them first, or give them another
+              base.
+            </p>
+          )}
           <p className="small">This is one step; Undo brings it back.</p>
         </Confirm>
       )}
-      {asking === 'derive' && <AskName title="Derive a material" label="Material name" initial={`${name}_variant`} hint="It states only its own values; the rest follows its base." close={() => setAsking(null)} done={(to) => void act({ kind: 'add-material', name: to, base: name })} />}
+      {asking === 'derive' && (
+        <AskName
+          title="Derive a material"
+          label="Material name"
+          initial={`${name}_variant`}
+          hint="It states only its own values; the rest follows its base."
+          close={() => setAsking(null)}
+          done={(to) => void act({ kind: 'add-material', name: to, base: name })}
+        />
+      )}
     </div>
   )
 }
@@ -193,15 +418,41 @@ function RowView({ row, derived, open, solo, toggle, pick, drop, dropFile, child
   const chips = feed ? changes(row.input, feed) : []
   return (
     <>
-      <div className={`sheet-row ${open ? 'open' : ''} ${derived && row.own ? 'own' : ''}`} onMouseEnter={() => show(feed?.map ? `${feed.map} · ${(feed.channels ?? 'rgb').toUpperCase()}` : `${name}: ${unit}`)} data-input={row.input}>
+      <div
+        className={`sheet-row ${open ? 'open' : ''} ${derived && row.own ? 'own' : ''}`}
+        onMouseEnter={() =>
+          show(
+            feed?.map
+              ? `${feed.map} · ${(feed.channels ?? 'rgb').toUpperCase()}`
+              : `${name}: ${unit}`,
+          )
+        }
+        data-input={row.input}
+      >
         <div>
           <b>{name}</b>
-          <div className="small" style={{ fontSize: 11 }}>{unit}</div>
+          <div className="small" style={{ fontSize: 11 }}>
+            {unit}
+          </div>
         </div>
         <button
-          className="source" onClick={pick} data-takes-files draggable={feed?.map != null}
-          onDragStart={(event) => event.dataTransfer.setData(FEED, JSON.stringify({ map: feed?.map, channels: feed?.channels }))}
-          onDragOver={(event) => { if (event.dataTransfer.types.includes(FEED) || event.dataTransfer.types.includes('Files')) event.preventDefault() }}
+          className="source"
+          onClick={pick}
+          data-takes-files
+          draggable={feed?.map != null}
+          onDragStart={(event) =>
+            event.dataTransfer.setData(
+              FEED,
+              JSON.stringify({ map: feed?.map, channels: feed?.channels }),
+            )
+          }
+          onDragOver={(event) => {
+            if (
+              event.dataTransfer.types.includes(FEED) ||
+              event.dataTransfer.types.includes('Files')
+            )
+              event.preventDefault()
+          }}
           onDrop={(event) => {
             const file = event.dataTransfer.files[0]
             if (file) {
@@ -217,22 +468,40 @@ function RowView({ row, derived, open, solo, toggle, pick, drop, dropFile, child
         >
           <span className="sr">{name} comes from </span>
           {feed ? (
-            feed.map ? <SourceThumb feed={feed} /> : <ConstantSwatch input={row.input} feed={feed} />
-          ) : <span className="chip">none</span>}
+            feed.map ? (
+              <SourceThumb feed={feed} />
+            ) : (
+              <ConstantSwatch input={row.input} feed={feed} />
+            )
+          ) : (
+            <span className="chip">none</span>
+          )}
           <span style={{ minWidth: 0 }}>
             {feed?.map ? (
               <>
-                <span className="ellipsis" style={{ display: 'block' }} title={feed.map}>{feed.map}</span>
+                <span className="ellipsis" style={{ display: 'block' }} title={feed.map}>
+                  {feed.map}
+                </span>
                 <Letters channels={feed.channels ?? 'rgb'} />
               </>
-            ) : <span className={row.origin ? '' : 'quiet'}>{feed ? constantWords(row.input, feed, row.origin !== null) : 'choose…'}</span>}
+            ) : (
+              <span className={row.origin ? '' : 'quiet'}>
+                {feed ? constantWords(row.input, feed, row.origin !== null) : 'choose…'}
+              </span>
+            )}
           </span>
         </button>
         <button className="changed" onClick={toggle} aria-expanded={open} disabled={!feed}>
           <span className="sr">{name} adjustments </span>
-          {chips.map((chip) => <span key={chip} className="chip">{chip}</span>)}
+          {chips.map((chip) => (
+            <span key={chip} className="chip">
+              {chip}
+            </span>
+          ))}
           {derived && row.own && <span className="chip own">own</span>}
-          {chips.length === 0 && !(derived && row.own) && feed && <span className="small">{open ? 'close' : 'adjust'}</span>}
+          {chips.length === 0 && !(derived && row.own) && feed && (
+            <span className="small">{open ? 'close' : 'adjust'}</span>
+          )}
         </button>
         <Given row={row} solo={solo} />
         <Leaving row={row} />
@@ -247,19 +516,51 @@ function Given({ row, solo }: { row: Row; solo: boolean }) {
   if (!row.gives || !row.picture) return <span className="small">nothing</span>
   const { low, high, mean, unit, histogram } = row.gives
   const flat = high - low < 0.002
-  const number = (value: number) => (unit === 'degrees' ? `${value.toFixed(value < 10 ? 1 : 0)}°` : value.toFixed(2))
+  const number = (value: number) =>
+    unit === 'degrees' ? `${value.toFixed(value < 10 ? 1 : 0)}°` : value.toFixed(2)
   const metal = row.input === 'metallic' && !flat
   const between = histogram.slice(3, -3).reduce((sum, value) => sum + value, 0)
   const words = flat
     ? [row.input === 'emission' && high === 0 ? 'black' : number(mean)]
-    : metal ? [`${Math.round(mean * 100)} % metal`, `${Math.round(between * 100)} % between`]
-    : unit === 'degrees' ? [`to ${number(high)}`, `mean ${number(mean)}`]
-    : [`${unit === 'luminance' ? 'L ' : ''}${number(low)}–${number(high)}`, `mean ${number(mean)}`]
+    : metal
+      ? [`${Math.round(mean * 100)} % metal`, `${Math.round(between * 100)} % between`]
+      : unit === 'degrees'
+        ? [`to ${number(high)}`, `mean ${number(mean)}`]
+        : [
+            `${unit === 'luminance' ? 'L ' : ''}${number(low)}–${number(high)}`,
+            `mean ${number(mean)}`,
+          ]
   return (
     <div className="gives">
-      {flat && !row.feed?.map ? <span /> : <img className="thumb" src={`/api/stage-pictures/${row.picture}/256.png`} width={40} height={40} alt={`${INPUT_WORDS[row.input].name} as it results`} style={{ outline: solo ? '2px solid var(--accent)' : 'none' }} />}
-      {flat ? <span /> : <Histogram values={histogram} width={62} height={34} words={`from ${number(low)} to ${number(high)}`} />}
-      <span className="mono" style={{ fontSize: 10.5 }}>{words.map((text) => <span key={text} style={{ display: 'block', whiteSpace: 'nowrap' }}>{text}</span>)}</span>
+      {flat && !row.feed?.map ? (
+        <span />
+      ) : (
+        <img
+          className="thumb"
+          src={`/api/stage-pictures/${row.picture}/256.png`}
+          width={40}
+          height={40}
+          alt={`${INPUT_WORDS[row.input].name} as it results`}
+          style={{ outline: solo ? '2px solid var(--accent)' : 'none' }}
+        />
+      )}
+      {flat ? (
+        <span />
+      ) : (
+        <Histogram
+          values={histogram}
+          width={62}
+          height={34}
+          words={`from ${number(low)} to ${number(high)}`}
+        />
+      )}
+      <span className="mono" style={{ fontSize: 10.5 }}>
+        {words.map((text) => (
+          <span key={text} style={{ display: 'block', whiteSpace: 'nowrap' }}>
+            {text}
+          </span>
+        ))}
+      </span>
     </div>
   )
 }
@@ -270,26 +571,62 @@ function Leaving({ row }: { row: Row }) {
     <div className="leaves">
       {leaves.file ? (
         <>
-          <span className="mono ellipsis" style={{ display: 'block' }} title={leaves.file}>{leaves.words}{leaves.file.slice(leaves.file.lastIndexOf('.'))}</span>
+          <span className="mono ellipsis" style={{ display: 'block' }} title={leaves.file}>
+            {leaves.words}
+            {leaves.file.slice(leaves.file.lastIndexOf('.'))}
+          </span>
           <span style={{ whiteSpace: 'nowrap' }}>
-            <span className="mono">{leaves.channels.split('').map((letter) => <b key={letter} className={`ch-${letter}`}>{letter.toUpperCase()} </b>)}</span>
-            {leaves.quantity && <span className="quiet" style={{ fontSize: 11 }}>{leaves.quantity}</span>}
+            <span className="mono">
+              {leaves.channels.split('').map((letter) => (
+                <b key={letter} className={`ch-${letter}`}>
+                  {letter.toUpperCase()}{' '}
+                </b>
+              ))}
+            </span>
+            {leaves.quantity && (
+              <span className="quiet" style={{ fontSize: 11 }}>
+                {leaves.quantity}
+              </span>
+            )}
           </span>
         </>
-      ) : <span className={`mono ${leaves.carried ? 'quiet' : 'amber'}`}>{!leaves.carried && '△ '}{leaves.words}</span>}
+      ) : (
+        <span className={`mono ${leaves.carried ? 'quiet' : 'amber'}`}>
+          {!leaves.carried && '△ '}
+          {leaves.words}
+        </span>
+      )}
     </div>
   )
 }
 
 export function Letters({ channels }: { channels: string }) {
   if (channels === 'luminance') return <span className="chip">luminance</span>
-  return <span style={{ display: 'flex', gap: 3 }}>{channels.split('').map((letter) => <span key={letter} className={`letter ch-${letter}`}>{letter.toUpperCase()}</span>)}</span>
+  return (
+    <span style={{ display: 'flex', gap: 3 }}>
+      {channels.split('').map((letter) => (
+        <span key={letter} className={`letter ch-${letter}`}>
+          {letter.toUpperCase()}
+        </span>
+      ))}
+    </span>
+  )
 }
 
 function SourceThumb({ feed }: { feed: Feed }) {
   const sha = useSha(feed.map ?? '')
   const view = feed.channels && feed.channels.length === 1 ? feed.channels : 'rgb'
-  return sha ? <img className="thumb" src={`/api/map-pictures/${sha}/${view}/128.png`} width={40} height={40} alt="" /> : <span className="thumb swatch" />
+  return sha ? (
+    <img
+      className="thumb"
+      src={`/api/map-pictures/${sha}/${view}/128.png`}
+      width={40}
+      height={40}
+      alt=""
+    />
+  ) : (
+    <span className="thumb swatch" />
+  )
 }
 
 function useSha(map: string): string | undefined {
@@ -299,11 +636,23 @@ function useSha(map: string): string | undefined {
 
 function ConstantSwatch({ input, feed }: { input: InputName; feed: Feed }) {
   const value = feed.value
-  const colour = Array.isArray(value) ? (input === 'normal' ? value.map((v) => (v * 0.5 + 0.5) ** 2.2) : value) : [value ?? 0, value ?? 0, value ?? 0]
+  const colour = Array.isArray(value)
+    ? input === 'normal'
+      ? value.map((v) => (v * 0.5 + 0.5) ** 2.2)
+      : value
+    : [value ?? 0, value ?? 0, value ?? 0]
   return <span className="swatch" style={{ background: toHex(colour) }} aria-hidden />
 }
 
-const UNSTATED: Partial<Record<InputName, string>> = { emission: 'none', normal: 'flat', opacity: '1.00', occlusion: '1.00', metallic: '0.00', roughness: '1.00', base_color: 'white' }
+const UNSTATED: Partial<Record<InputName, string>> = {
+  emission: 'none',
+  normal: 'flat',
+  opacity: '1.00',
+  occlusion: '1.00',
+  metallic: '0.00',
+  roughness: '1.00',
+  base_color: 'white',
+}
 
 function constantWords(input: InputName, feed: Feed, stated: boolean): string {
   if (!stated) return UNSTATED[input] ?? 'none'

@@ -18,7 +18,11 @@ import { OFF, PLAIN } from './feed'
 import { Probe } from './Probe'
 
 /** What stands on the other side of the divider. */
-export type Comparison = { kind: 'choose' } | { kind: 'without'; input: InputName } | { kind: 'material'; name: string } | { kind: 'checkpoint'; id: number; name: string }
+export type Comparison =
+  | { kind: 'choose' }
+  | { kind: 'without'; input: InputName }
+  | { kind: 'material'; name: string }
+  | { kind: 'checkpoint'; id: number; name: string }
 
 interface Props {
   name: string
@@ -30,16 +34,24 @@ interface Props {
 
 /** The material under light, on a mesh that wears it or on a simple shape; compared, or probed at a point. */
 export function MaterialStage({ name, sheet, solo, comparison, compare }: Props) {
-  const meshes = (useMeshes().data ?? []).filter((mesh) => mesh.measured && Object.values(mesh.worn).includes(name))
+  const meshes = (useMeshes().data ?? []).filter(
+    (mesh) => mesh.measured && Object.values(mesh.worn).includes(name),
+  )
   const looks = useLooks().data ?? {}
   const { turning, setTurning } = useView()
   const [subject, setSubject] = useState<string>('specimen')
   const [pose] = useState(newPose)
   const [split, setSplit] = useState(0.5)
-  const [point, setPoint] = useState<{ material: string; uv: [number, number]; where: string } | null>(null)
+  const [point, setPoint] = useState<{
+    material: string
+    uv: [number, number]
+    where: string
+  } | null>(null)
   const other = useOther(name, comparison)
   const mesh = meshes.find((entry) => `mesh:${entry.name}` === subject)
-  const shape = (mesh ? 'specimen' : SHAPES.some((entry) => entry.key === subject) ? subject : 'specimen') as ShapeName
+  const shape = (
+    mesh ? 'specimen' : SHAPES.some((entry) => entry.key === subject) ? subject : 'specimen'
+  ) as ShapeName
   const soloKey = solo ? (sheet?.rows.find((row) => row.input === solo)?.picture ?? null) : null
   const size = mesh ? Math.hypot(...mesh.size) : ACROSS[shape]
   const onIt = (worn: string | null | undefined) => worn === name
@@ -47,15 +59,33 @@ export function MaterialStage({ name, sheet, solo, comparison, compare }: Props)
     <Suspense fallback={null}>
       {mesh ? (
         <MeshSubject
-          geometryKey={mesh.key} tint="lit" isolated={null}
-          onProbe={probing ? (slot, uv) => { const worn = mesh.worn[slot]; if (worn) setPoint({ material: worn, uv, where: `${mesh.name} · ${slot}` }) } : undefined}
+          geometryKey={mesh.key}
+          tint="lit"
+          isolated={null}
+          onProbe={
+            probing
+              ? (slot, uv) => {
+                  const worn = mesh.worn[slot]
+                  if (worn) setPoint({ material: worn, uv, where: `${mesh.name} · ${slot}` })
+                }
+              : undefined
+          }
           slots={mesh.slots.map((slot) => {
             const worn = mesh.worn[slot.name]
-            return { slot: slot.name, look: onIt(worn) ? look : worn ? looks[worn] : undefined, solo: onIt(worn) ? key : null }
+            return {
+              slot: slot.name,
+              look: onIt(worn) ? look : worn ? looks[worn] : undefined,
+              solo: onIt(worn) ? key : null,
+            }
           })}
         />
       ) : (
-        <ShapeSubject shape={shape} look={look} solo={key} onProbe={probing ? (uv) => setPoint({ material: name, uv, where: shape }) : undefined} />
+        <ShapeSubject
+          shape={shape}
+          look={look}
+          solo={key}
+          onProbe={probing ? (uv) => setPoint({ material: name, uv, where: shape }) : undefined}
+        />
       )}
     </Suspense>
   )
@@ -67,45 +97,105 @@ export function MaterialStage({ name, sheet, solo, comparison, compare }: Props)
   return (
     <aside className="pane" aria-label="Stage">
       <div className="stage-box">
-        <Stage size={size} label={`${name} on ${mesh ? mesh.name : shape}`} pose={pose}>{subjectWith(sheet?.stage, soloKey, true)}</Stage>
+        <Stage size={size} label={`${name} on ${mesh ? mesh.name : shape}`} pose={pose}>
+          {subjectWith(sheet?.stage, soloKey, true)}
+        </Stage>
         {other && (
           <>
-            <div style={{ position: 'absolute', inset: 0, clipPath: `inset(0 0 0 ${split * 100}%)`, pointerEvents: 'none' }}>
-              <Stage size={size} label={`${name}, ${other.words}`} pose={pose} follows>{subjectWith(other.look, null, false)}</Stage>
+            <div
+              style={{
+                position: 'absolute',
+                inset: 0,
+                clipPath: `inset(0 0 0 ${split * 100}%)`,
+                pointerEvents: 'none',
+              }}
+            >
+              <Stage size={size} label={`${name}, ${other.words}`} pose={pose} follows>
+                {subjectWith(other.look, null, false)}
+              </Stage>
             </div>
             <div
-              className="divider" role="slider" tabIndex={0} aria-label="Divider between the two" aria-valuenow={Math.round(split * 100)} aria-valuemin={5} aria-valuemax={95} style={{ left: `${split * 100}%` }}
-              onPointerDown={(event) => event.currentTarget.setPointerCapture(event.pointerId)} onPointerMove={drag}
-              onKeyDown={(event) => { const by = { ArrowLeft: -0.05, ArrowRight: 0.05 }[event.key]; if (by) setSplit(Math.min(0.95, Math.max(0.05, split + by))) }}
+              className="divider"
+              role="slider"
+              tabIndex={0}
+              aria-label="Divider between the two"
+              aria-valuenow={Math.round(split * 100)}
+              aria-valuemin={5}
+              aria-valuemax={95}
+              style={{ left: `${split * 100}%` }}
+              onPointerDown={(event) => event.currentTarget.setPointerCapture(event.pointerId)}
+              onPointerMove={drag}
+              onKeyDown={(event) => {
+                const by = { ArrowLeft: -0.05, ArrowRight: 0.05 }[event.key]
+                if (by) setSplit(Math.min(0.95, Math.max(0.05, split + by)))
+              }}
             />
-            <span className="stage-note" style={{ bottom: 44 }}>as it is</span>
-            <span className="stage-note" style={{ left: 'auto', right: 12, bottom: 44 }}>{other.words}</span>
+            <span className="stage-note" style={{ bottom: 44 }}>
+              as it is
+            </span>
+            <span className="stage-note" style={{ left: 'auto', right: 12, bottom: 44 }}>
+              {other.words}
+            </span>
           </>
         )}
-        <div className="over" style={{ left: 10, top: 10, maxWidth: 'calc(100% - 20px)', flexWrap: 'wrap' }} role="group" aria-label="Shown on">
+        <div
+          className="over"
+          style={{ left: 10, top: 10, maxWidth: 'calc(100% - 20px)', flexWrap: 'wrap' }}
+          role="group"
+          aria-label="Shown on"
+        >
           {SHAPES.map((entry) => (
-            <button key={entry.key} aria-pressed={!mesh && shape === entry.key} onClick={() => setSubject(entry.key)}>{entry.words}</button>
+            <button
+              key={entry.key}
+              aria-pressed={!mesh && shape === entry.key}
+              onClick={() => setSubject(entry.key)}
+            >
+              {entry.words}
+            </button>
           ))}
           {meshes.map((entry) => (
-            <button key={entry.name} aria-pressed={mesh === entry} onClick={() => setSubject(`mesh:${entry.name}`)}>{entry.name}</button>
+            <button
+              key={entry.name}
+              aria-pressed={mesh === entry}
+              onClick={() => setSubject(`mesh:${entry.name}`)}
+            >
+              {entry.name}
+            </button>
           ))}
         </div>
         <div className="over" style={{ right: 10, bottom: 10 }} role="group" aria-label="Stage">
-          <button aria-pressed={comparison !== null} onClick={() => compare(comparison ? null : { kind: 'choose' })}>Compare</button>
-          <button aria-pressed={turning} onClick={() => setTurning(!turning)}>Turn slowly</button>
+          <button
+            aria-pressed={comparison !== null}
+            onClick={() => compare(comparison ? null : { kind: 'choose' })}
+          >
+            Compare
+          </button>
+          <button aria-pressed={turning} onClick={() => setTurning(!turning)}>
+            Turn slowly
+          </button>
           <ViewMenu />
         </div>
         {solo && <span className="stage-note">{INPUT_WORDS[solo].name} alone, without light</span>}
       </div>
       {comparison && <CompareBar name={name} comparison={comparison} compare={compare} />}
       <LightTabs />
-      {point && <Probe material={point.material} uv={point.uv} where={point.where} close={() => setPoint(null)} />}
+      {point && (
+        <Probe
+          material={point.material}
+          uv={point.uv}
+          where={point.where}
+          close={() => setPoint(null)}
+        />
+      )}
     </aside>
   )
 }
 
 /** The look on the other side, once it is known. */
-function useOther(name: string, comparison: Comparison | null): { look: StageLook | undefined; words: string } | null {
+function useOther(
+  name: string,
+  comparison: Comparison | null,
+): { look: StageLook | undefined; words: string } | null {
   const id = useProjectId()
   const project = useProject().data
   const looks = useLooks().data ?? {}
@@ -113,33 +203,86 @@ function useOther(name: string, comparison: Comparison | null): { look: StageLoo
   const input = comparison?.kind === 'without' ? comparison.input : null
   const without = useQuery({
     queryKey: ['project-part', id, 'without', project?.revision, name, input],
-    queryFn: () => trySheet(id, name, { ...entry!, inputs: { ...entry!.inputs, [input!]: { ...PLAIN, value: OFF[input!] ?? 0 } } }),
+    queryFn: () =>
+      trySheet(id, name, {
+        ...entry!,
+        inputs: { ...entry!.inputs, [input!]: { ...PLAIN, value: OFF[input!] ?? 0 } },
+      }),
     enabled: input !== null && entry !== undefined,
   })
   const checkpoint = comparison?.kind === 'checkpoint' ? comparison.id : null
   const before = useQuery({
     queryKey: ['project-part', id, 'looks at', checkpoint],
-    queryFn: () => got<Record<string, StageLook>>(client.GET('/api/projects/{project_id}/stage', { params: { path: { project_id: id }, query: { checkpoint } } })),
+    queryFn: () =>
+      got<Record<string, StageLook>>(
+        client.GET('/api/projects/{project_id}/stage', {
+          params: { path: { project_id: id }, query: { checkpoint } },
+        }),
+      ),
     enabled: checkpoint !== null,
   })
-  if (comparison?.kind === 'without') return without.data ? { look: without.data.stage, words: `without ${INPUT_WORDS[comparison.input].name.toLowerCase()}` } : null
-  if (comparison?.kind === 'material') return { look: looks[comparison.name], words: comparison.name }
-  if (comparison?.kind === 'checkpoint') return before.data ? { look: before.data[name], words: `at “${comparison.name}”` } : null
+  if (comparison?.kind === 'without')
+    return without.data
+      ? {
+          look: without.data.stage,
+          words: `without ${INPUT_WORDS[comparison.input].name.toLowerCase()}`,
+        }
+      : null
+  if (comparison?.kind === 'material')
+    return { look: looks[comparison.name], words: comparison.name }
+  if (comparison?.kind === 'checkpoint')
+    return before.data ? { look: before.data[name], words: `at “${comparison.name}”` } : null
   return null
 }
 
-function CompareBar({ name, comparison, compare }: { name: string; comparison: Comparison; compare: Props['compare'] }) {
+function CompareBar({
+  name,
+  comparison,
+  compare,
+}: {
+  name: string
+  comparison: Comparison
+  compare: Props['compare']
+}) {
   const project = useProject().data!
   const options: { key: string; words: string; is: Comparison }[] = [
-    ...(['base_color', 'metallic', 'roughness', 'normal', 'occlusion', 'emission'] as InputName[]).map((input) => ({ key: `without ${input}`, words: `without ${INPUT_WORDS[input].name.toLowerCase()}`, is: { kind: 'without', input } as const })),
-    ...Object.keys(project.document.materials ?? {}).filter((other) => other !== name).map((other) => ({ key: `material ${other}`, words: other, is: { kind: 'material', name: other } as const })),
-    ...project.checkpoints.map((point) => ({ key: `checkpoint ${point.id}`, words: `as at “${point.name}”`, is: { kind: 'checkpoint', id: point.id, name: point.name } as const })),
+    ...(
+      ['base_color', 'metallic', 'roughness', 'normal', 'occlusion', 'emission'] as InputName[]
+    ).map((input) => ({
+      key: `without ${input}`,
+      words: `without ${INPUT_WORDS[input].name.toLowerCase()}`,
+      is: { kind: 'without', input } as const,
+    })),
+    ...Object.keys(project.document.materials ?? {})
+      .filter((other) => other !== name)
+      .map((other) => ({
+        key: `material ${other}`,
+        words: other,
+        is: { kind: 'material', name: other } as const,
+      })),
+    ...project.checkpoints.map((point) => ({
+      key: `checkpoint ${point.id}`,
+      words: `as at “${point.name}”`,
+      is: { kind: 'checkpoint', id: point.id, name: point.name } as const,
+    })),
   ]
   const current = options.find((option) => JSON.stringify(option.is) === JSON.stringify(comparison))
   return (
     <div className="row" style={{ padding: '8px 10px', borderTop: '1px solid var(--line)' }}>
-      <TextField select fullWidth label="Compare with" value={current?.key ?? ''} onChange={(event) => compare(options.find((option) => option.key === event.target.value)!.is)}>
-        {options.map((option) => <MenuItem key={option.key} value={option.key}>{option.words}</MenuItem>)}
+      <TextField
+        select
+        fullWidth
+        label="Compare with"
+        value={current?.key ?? ''}
+        onChange={(event) =>
+          compare(options.find((option) => option.key === event.target.value)!.is)
+        }
+      >
+        {options.map((option) => (
+          <MenuItem key={option.key} value={option.key}>
+            {option.words}
+          </MenuItem>
+        ))}
       </TextField>
       <Button onClick={() => compare(null)}>Done</Button>
     </div>

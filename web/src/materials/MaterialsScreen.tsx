@@ -29,24 +29,61 @@ export function MaterialsScreen() {
   const [params] = useSearchParams()
   const [openRow, setOpenRow] = useState<InputName | null>(params.get('open') as InputName | null)
   const [comparison, setComparison] = useState<Comparison | null>(null)
-  const go = (material: string) => void navigate(`/projects/${id}/materials/${encodeURIComponent(material)}`)
+  const go = (material: string) =>
+    void navigate(`/projects/${id}/materials/${encodeURIComponent(material)}`)
   const step = (by: number) => {
     const order = ordered(project)
     const next = order[order.findIndex((entry) => entry.name === current) + by]
     if (next) go(next.name)
   }
-  useKeys(names.length === 0 ? [] : [
-    { key: 'j', words: 'next', run: () => step(1) },
-    { key: 'k', words: 'before', run: () => step(-1) },
-    { key: 'c', words: 'compare', run: () => setComparison(comparison ? null : openRow ? { kind: 'without', input: openRow } : { kind: 'choose' }) },
-    { key: 's', words: 'solo the open row', run: () => setSolo(solo || !openRow ? null : openRow) },
-  ])
+  useKeys(
+    names.length === 0
+      ? []
+      : [
+          { key: 'j', words: 'next', run: () => step(1) },
+          { key: 'k', words: 'before', run: () => step(-1) },
+          {
+            key: 'c',
+            words: 'compare',
+            run: () =>
+              setComparison(
+                comparison
+                  ? null
+                  : openRow
+                    ? { kind: 'without', input: openRow }
+                    : { kind: 'choose' },
+              ),
+          },
+          {
+            key: 's',
+            words: 'solo the open row',
+            run: () => setSolo(solo || !openRow ? null : openRow),
+          },
+        ],
+  )
   if (current === null) return <NoMaterials go={go} />
   return (
     <div className="screen materials">
       <MaterialList project={project} current={current} go={go} />
-      <FeedSheet key={current} name={current} draft={draft} solo={solo} setSolo={setSolo} openRow={openRow} setOpenRow={setOpenRow} go={go} compareWithout={(input) => setComparison({ kind: 'without', input })} />
-      <MaterialStage key={`stage ${current}`} name={current} sheet={draft.sheet} solo={solo} comparison={comparison} compare={setComparison} />
+      <FeedSheet
+        key={current}
+        name={current}
+        draft={draft}
+        solo={solo}
+        setSolo={setSolo}
+        openRow={openRow}
+        setOpenRow={setOpenRow}
+        go={go}
+        compareWithout={(input) => setComparison({ kind: 'without', input })}
+      />
+      <MaterialStage
+        key={`stage ${current}`}
+        name={current}
+        sheet={draft.sheet}
+        solo={solo}
+        comparison={comparison}
+        compare={setComparison}
+      />
     </div>
   )
 }
@@ -58,72 +95,164 @@ function ordered(project: Project): { name: string; depth: number }[] {
   const visit = (name: string, depth: number) => {
     if (found.some((entry) => entry.name === name)) return
     found.push({ name, depth })
-    for (const [other, entry] of Object.entries(materials)) if (entry.from === name) visit(other, depth + 1)
+    for (const [other, entry] of Object.entries(materials))
+      if (entry.from === name) visit(other, depth + 1)
   }
-  for (const [name, entry] of Object.entries(materials)) if (!entry.from || !(entry.from in materials)) visit(name, 0)
+  for (const [name, entry] of Object.entries(materials))
+    if (!entry.from || !(entry.from in materials)) visit(name, 0)
   for (const name of Object.keys(materials)) visit(name, 0)
   return found
 }
 
-function MaterialList({ project, current, go }: { project: Project; current: string; go: (name: string) => void }) {
+function MaterialList({
+  project,
+  current,
+  go,
+}: {
+  project: Project
+  current: string
+  go: (name: string) => void
+}) {
   const meshes = useMeshes().data ?? []
   const materials = project.document.materials ?? {}
   const [search, setSearch] = useState('')
   const [unused, setUnused] = useState(false)
   const [ruling, setRuling] = useState(false)
-  const worn = (name: string) => meshes.filter((mesh) => Object.values(mesh.worn).includes(name)).length
-  const isUsed = (name: string) => worn(name) > 0 || Object.values(materials).some((entry) => entry.from === name)
+  const worn = (name: string) =>
+    meshes.filter((mesh) => Object.values(mesh.worn).includes(name)).length
+  const isUsed = (name: string) =>
+    worn(name) > 0 || Object.values(materials).some((entry) => entry.from === name)
   const words = search.trim().toLowerCase()
-  const shown = ordered(project).filter(({ name }) => (!unused || !isUsed(name)) && (!words || `${name} ${materials[name]?.surface_tag ?? ''} ${materials[name]?.folder ?? ''}`.toLowerCase().includes(words)))
+  const shown = ordered(project).filter(
+    ({ name }) =>
+      (!unused || !isUsed(name)) &&
+      (!words ||
+        `${name} ${materials[name]?.surface_tag ?? ''} ${materials[name]?.folder ?? ''}`
+          .toLowerCase()
+          .includes(words)),
+  )
   const folders = [...new Set(shown.map(({ name }) => materials[name]?.folder ?? ''))].sort()
   return (
     <nav className="pane" aria-label="Materials">
       <div className="bar" style={{ height: 40, gap: 6, padding: '0 8px 0 14px' }}>
-        <h2>Materials</h2><span className="small grow">{Object.keys(materials).length}</span>
-        <button className={`filter small ${unused ? 'accent' : ''}`} aria-pressed={unused} onClick={() => setUnused(!unused)}>Unused</button>
+        <h2>Materials</h2>
+        <span className="small grow">{Object.keys(materials).length}</span>
+        <button
+          className={`filter small ${unused ? 'accent' : ''}`}
+          aria-pressed={unused}
+          onClick={() => setUnused(!unused)}
+        >
+          Unused
+        </button>
       </div>
-      {Object.keys(materials).length > 8 && <input className="find" placeholder="Name, tag or folder" aria-label="Search materials" value={search} onChange={(event) => setSearch(event.target.value)} />}
+      {Object.keys(materials).length > 8 && (
+        <input
+          className="find"
+          placeholder="Name, tag or folder"
+          aria-label="Search materials"
+          value={search}
+          onChange={(event) => setSearch(event.target.value)}
+        />
+      )}
       <div className="scroll" tabIndex={-1}>
         {folders.map((folder) => (
           <section key={folder} aria-label={folder || 'Materials'}>
-            {folder && <h3 className="small" style={{ padding: '8px 14px 2px' }}>{folder}</h3>}
+            {folder && (
+              <h3 className="small" style={{ padding: '8px 14px 2px' }}>
+                {folder}
+              </h3>
+            )}
             <ul className="material-list">
-              {shown.filter(({ name }) => (materials[name]?.folder ?? '') === folder).map(({ name, depth }) => (
-                <MaterialItem key={name} name={name} depth={depth} entry={materials[name]!} worn={worn(name)} current={name === current} go={go} />
-              ))}
+              {shown
+                .filter(({ name }) => (materials[name]?.folder ?? '') === folder)
+                .map(({ name, depth }) => (
+                  <MaterialItem
+                    key={name}
+                    name={name}
+                    depth={depth}
+                    entry={materials[name]!}
+                    worn={worn(name)}
+                    current={name === current}
+                    go={go}
+                  />
+                ))}
             </ul>
           </section>
         ))}
-        {shown.length === 0 && <p className="small" style={{ padding: 14 }}>No material here. Clear the search, or show all.</p>}
+        {shown.length === 0 && (
+          <p className="small" style={{ padding: 14 }}>
+            No material here. Clear the search, or show all.
+          </p>
+        )}
       </div>
       <div className="row wrap" style={{ padding: 12, borderTop: '1px solid var(--line)' }}>
         <NewMaterial go={go} />
-        <Button variant="text" onClick={() => setRuling(true)}>Name by a rule…</Button>
+        <Button variant="text" onClick={() => setRuling(true)}>
+          Name by a rule…
+        </Button>
       </div>
       {ruling && <NameByRule project={project} close={() => setRuling(false)} />}
     </nav>
   )
 }
 
-function MaterialItem({ name, depth, entry, worn, current, go }: { name: string; depth: number; entry: Material; worn: number; current: boolean; go: (name: string) => void }) {
+function MaterialItem({
+  name,
+  depth,
+  entry,
+  worn,
+  current,
+  go,
+}: {
+  name: string
+  depth: number
+  entry: Material
+  worn: number
+  current: boolean
+  go: (name: string) => void
+}) {
   const looks = useLooks().data ?? {}
-  const short = entry.from && name.startsWith(`${entry.from}_`) ? `…${name.slice(entry.from.length)}` : name
+  const short =
+    entry.from && name.startsWith(`${entry.from}_`) ? `…${name.slice(entry.from.length)}` : name
   const own = Object.keys(entry.inputs ?? {}).length
   const key = looks[name]?.picture
   return (
     <li className={depth > 0 ? 'derived' : ''}>
       <button aria-current={current} onClick={() => go(name)} title={name}>
-        {key ? <img className="thumb" alt="" src={`/api/material-pictures/${key}/grey-room/96.png`} width={depth ? 30 : 40} height={depth ? 30 : 40} loading="lazy" /> : <span className="thumb swatch" />}
+        {key ? (
+          <img
+            className="thumb"
+            alt=""
+            src={`/api/material-pictures/${key}/grey-room/96.png`}
+            width={depth ? 30 : 40}
+            height={depth ? 30 : 40}
+            loading="lazy"
+          />
+        ) : (
+          <span className="thumb swatch" />
+        )}
         <span style={{ minWidth: 0 }}>
-          <span className="ellipsis" style={{ display: 'block', fontWeight: current ? 600 : 400 }}>{short}</span>
-          <span className="small">{entry.from ? count(own, 'own value') : `${worn ? count(worn, 'mesh', 'meshes') : 'unused'}${entry.surface_tag ? ` · ${entry.surface_tag}` : ''}`}</span>
+          <span className="ellipsis" style={{ display: 'block', fontWeight: current ? 600 : 400 }}>
+            {short}
+          </span>
+          <span className="small">
+            {entry.from
+              ? count(own, 'own value')
+              : `${worn ? count(worn, 'mesh', 'meshes') : 'unused'}${entry.surface_tag ? ` · ${entry.surface_tag}` : ''}`}
+          </span>
         </span>
       </button>
     </li>
   )
 }
 
-function NewMaterial({ go, contained = false }: { go: (name: string) => void; contained?: boolean }) {
+function NewMaterial({
+  go,
+  contained = false,
+}: {
+  go: (name: string) => void
+  contained?: boolean
+}) {
   const [anchor, setAnchor] = useState<HTMLElement | null>(null)
   const [naming, setNaming] = useState(false)
   const edit = useEdit()
@@ -137,14 +266,43 @@ function NewMaterial({ go, contained = false }: { go: (name: string) => void; co
   }
   return (
     <>
-      <Button variant={contained ? 'contained' : 'outlined'} aria-haspopup="menu" onClick={(event) => setAnchor(event.currentTarget)}>New material</Button>
+      <Button
+        variant={contained ? 'contained' : 'outlined'}
+        aria-haspopup="menu"
+        onClick={(event) => setAnchor(event.currentTarget)}
+      >
+        New material
+      </Button>
       <Menu open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)}>
-        <MenuItem onClick={() => { setAnchor(null); setNaming(true) }}>Empty…</MenuItem>
+        <MenuItem
+          onClick={() => {
+            setAnchor(null)
+            setNaming(true)
+          }}
+        >
+          Empty…
+        </MenuItem>
         {sets.map((set) => (
-          <MenuItem key={set} onClick={() => { setAnchor(null); void made({ kind: 'material-from-set', set }) }}>From the set {set}</MenuItem>
+          <MenuItem
+            key={set}
+            onClick={() => {
+              setAnchor(null)
+              void made({ kind: 'material-from-set', set })
+            }}
+          >
+            From the set {set}
+          </MenuItem>
         ))}
       </Menu>
-      {naming && <AskName title="Make a material" label="Material name" initial="material" close={() => setNaming(false)} done={(name) => void made({ kind: 'add-material', name })} />}
+      {naming && (
+        <AskName
+          title="Make a material"
+          label="Material name"
+          initial="material"
+          close={() => setNaming(false)}
+          done={(name) => void made({ kind: 'add-material', name })}
+        />
+      )}
     </>
   )
 }
@@ -153,7 +311,10 @@ function NoMaterials({ go }: { go: (name: string) => void }) {
   return (
     <div className="empty">
       <h1>No materials yet</h1>
-      <p>Make one from a map set: each input is fed from the map that holds it. Or begin with an empty one and choose a source for every input.</p>
+      <p>
+        Make one from a map set: each input is fed from the map that holds it. Or begin with an
+        empty one and choose a source for every input.
+      </p>
       <NewMaterial go={go} contained />
     </div>
   )

@@ -15,27 +15,81 @@ export function NameByRule({ project, close }: { project: Project; close: () => 
   const renamed = Object.entries(materials).map(([name, entry], index) => {
     const map = Object.values(entry.inputs ?? {}).find((feed) => feed.map)?.map
     const values: Record<string, string> = {
-      name, set: board.find((row) => row.name === map)?.set ?? name, tag: entry.surface_tag ?? '', base: entry.from ?? '', number: String(index + 1).padStart(2, '0'),
+      name,
+      set: board.find((row) => row.name === map)?.set ?? name,
+      tag: entry.surface_tag ?? '',
+      base: entry.from ?? '',
+      number: String(index + 1).padStart(2, '0'),
     }
-    const made = rule.replaceAll(/\{(\w+)\}/g, (whole, token: string) => values[token] ?? whole).replaceAll(/__+/g, '_').replace(/^_|_$/g, '')
+    const made = rule
+      .replaceAll(/\{(\w+)\}/g, (whole, token: string) => values[token] ?? whole)
+      .replaceAll(/__+/g, '_')
+      .replace(/^_|_$/g, '')
     return { name, made }
   })
   const twice = new Set(renamed.map(({ made }) => made)).size < renamed.length
   const unknown = /\{(?!name\}|set\}|tag\}|base\}|number\})/.test(rule)
   const changed = renamed.filter(({ name, made }) => name !== made)
-  const problem = unknown ? `Only these tokens are known: ${TOKENS}` : twice ? 'Two materials would have the same name: add a token that tells them apart.' : renamed.some(({ made }) => !made) ? 'A name would be empty.' : ''
+  const problem = unknown
+    ? `Only these tokens are known: ${TOKENS}`
+    : twice
+      ? 'Two materials would have the same name: add a token that tells them apart.'
+      : renamed.some(({ made }) => !made)
+        ? 'A name would be empty.'
+        : ''
   return (
     <Dialog open onClose={close} fullWidth maxWidth="sm">
       <DialogTitle>Name by a rule</DialogTitle>
       <DialogContent>
-        <TextField autoFocus fullWidth margin="dense" label="Rule" value={rule} error={problem !== ''} helperText={problem || `Tokens: ${TOKENS}`} onChange={(event) => setRule(event.target.value)} />
-        <div className="mono" style={{ display: 'grid', gridTemplateColumns: '1fr 1fr', gap: '2px 16px', marginTop: 8, maxHeight: 260, overflow: 'auto' }} tabIndex={0} role="group" aria-label="What it gives">
-          {renamed.map(({ name, made }) => [<span key={name} className="quiet ellipsis">{name}</span>, <span key={`${name} to`} className="ellipsis">{made === name ? 'stays' : made}</span>])}
+        <TextField
+          autoFocus
+          fullWidth
+          margin="dense"
+          label="Rule"
+          value={rule}
+          error={problem !== ''}
+          helperText={problem || `Tokens: ${TOKENS}`}
+          onChange={(event) => setRule(event.target.value)}
+        />
+        <div
+          className="mono"
+          style={{
+            display: 'grid',
+            gridTemplateColumns: '1fr 1fr',
+            gap: '2px 16px',
+            marginTop: 8,
+            maxHeight: 260,
+            overflow: 'auto',
+          }}
+          tabIndex={0}
+          role="group"
+          aria-label="What it gives"
+        >
+          {renamed.map(({ name, made }) => [
+            <span key={name} className="quiet ellipsis">
+              {name}
+            </span>,
+            <span key={`${name} to`} className="ellipsis">
+              {made === name ? 'stays' : made}
+            </span>,
+          ])}
         </div>
       </DialogContent>
       <DialogActions>
         <Button onClick={close}>Cancel</Button>
-        <Button variant="contained" disabled={problem !== '' || changed.length === 0} onClick={() => { void edit({ kind: 'rename-materials', names: Object.fromEntries(changed.map(({ name, made }) => [name, made])) }); close() }}>Rename {changed.length}</Button>
+        <Button
+          variant="contained"
+          disabled={problem !== '' || changed.length === 0}
+          onClick={() => {
+            void edit({
+              kind: 'rename-materials',
+              names: Object.fromEntries(changed.map(({ name, made }) => [name, made])),
+            })
+            close()
+          }}
+        >
+          Rename {changed.length}
+        </Button>
       </DialogActions>
     </Dialog>
   )

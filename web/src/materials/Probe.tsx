@@ -8,31 +8,67 @@ import type { Probed } from '../api/types'
 import { INPUT_WORDS } from '../words'
 
 /** Every input at the point that was clicked, each traced to its file, channel and texel. */
-export function Probe({ material, uv, where, close }: { material: string; uv: [number, number]; where: string; close: () => void }) {
+export function Probe({
+  material,
+  uv,
+  where,
+  close,
+}: {
+  material: string
+  uv: [number, number]
+  where: string
+  close: () => void
+}) {
   const id = useProjectId()
   const revision = useProject().data?.revision
   const found = useQuery({
     queryKey: ['project-part', id, 'probe', revision, material, ...uv],
-    queryFn: () => got<Probed[]>(client.GET('/api/projects/{project_id}/probe/{name}', { params: { path: { project_id: id, name: material }, query: { u: uv[0], v: uv[1] } } })),
+    queryFn: () =>
+      got<Probed[]>(
+        client.GET('/api/projects/{project_id}/probe/{name}', {
+          params: { path: { project_id: id, name: material }, query: { u: uv[0], v: uv[1] } },
+        }),
+      ),
   })
-  const trace = (row: Probed) => row.traces.map((t) => `${t.map} · ${t.channels.toUpperCase()} · ${t.x}, ${t.y} · ${t.stored.map((code) => Number(code.toFixed(4))).join(' ')}`)
-  const text = () => (found.data ?? []).map((row) => [row.input, row.value.join(' '), ...trace(row), ...row.changed].join('\t')).join('\n')
+  const trace = (row: Probed) =>
+    row.traces.map(
+      (t) =>
+        `${t.map} · ${t.channels.toUpperCase()} · ${t.x}, ${t.y} · ${t.stored.map((code) => Number(code.toFixed(4))).join(' ')}`,
+    )
+  const text = () =>
+    (found.data ?? [])
+      .map((row) => [row.input, row.value.join(' '), ...trace(row), ...row.changed].join('\t'))
+      .join('\n')
   return (
     <section className="probe" aria-label="Probe">
       <div className="row">
-        <h2 className="grow">Probe <span className="small">{where} · uv {uv[0].toFixed(3)}, {uv[1].toFixed(3)}</span></h2>
-        <Button variant="text" onClick={() => void navigator.clipboard.writeText(text())}>Copy</Button>
-        <Button variant="text" onClick={close}>Close</Button>
+        <h2 className="grow">
+          Probe{' '}
+          <span className="small">
+            {where} · uv {uv[0].toFixed(3)}, {uv[1].toFixed(3)}
+          </span>
+        </h2>
+        <Button variant="text" onClick={() => void navigator.clipboard.writeText(text())}>
+          Copy
+        </Button>
+        <Button variant="text" onClick={close}>
+          Close
+        </Button>
       </div>
       {found.isError && <p className="brick">! {found.error.message}</p>}
       <div className="probe-grid mono" tabIndex={0} role="group" aria-label="Inputs at the point">
-        {found.data?.filter((row) => row.traces.length > 0 || row.value.some((value) => value !== 0)).map((row) => (
-          <Fragment key={row.input}>
-            <span>{INPUT_WORDS[row.input].name.toLowerCase()}</span>
-            <b>{row.words}</b>
-            <span className="quiet ellipsis" title={[...trace(row), ...row.changed].join('\n')}>{trace(row)[0] ?? 'constant'}{row.changed.length > 0 && ` → ${row.changed.join(', ')}`}</span>
-          </Fragment>
-        ))}
+        {found.data
+          ?.filter((row) => row.traces.length > 0 || row.value.some((value) => value !== 0))
+          .map((row) => (
+            <Fragment key={row.input}>
+              <span>{INPUT_WORDS[row.input].name.toLowerCase()}</span>
+              <b>{row.words}</b>
+              <span className="quiet ellipsis" title={[...trace(row), ...row.changed].join('\n')}>
+                {trace(row)[0] ?? 'constant'}
+                {row.changed.length > 0 && ` → ${row.changed.join(', ')}`}
+              </span>
+            </Fragment>
+          ))}
       </div>
     </section>
   )

@@ -1,4 +1,12 @@
-import { Autocomplete, Button, Checkbox, FormControlLabel, MenuItem, Popover, TextField } from '@mui/material'
+import {
+  Autocomplete,
+  Button,
+  Checkbox,
+  FormControlLabel,
+  MenuItem,
+  Popover,
+  TextField,
+} from '@mui/material'
 
 import { useEdit, useProject } from '../api/queries'
 import type { AlphaMode, Edit, Sheet } from '../api/types'
@@ -8,69 +16,180 @@ import { useTyped } from './useTyped'
 const TAGS = ['metal', 'stone', 'glass', 'wood', 'cloth', 'leather', 'plastic']
 
 /** Alpha mode, sides, tiling, filter and tag of a material. Each change is saved as it is made. */
-export function Settings({ name, sheet, anchor, close }: { name: string; sheet: Sheet; anchor: HTMLElement; close: () => void }) {
+export function Settings({
+  name,
+  sheet,
+  anchor,
+  close,
+}: {
+  name: string
+  sheet: Sheet
+  anchor: HTMLElement
+  close: () => void
+}) {
   const edit = useEdit()
   const { stage } = sheet
   const folder = useProject().data?.document.materials?.[name]?.folder ?? ''
   const derived = sheet.chain.length > 1
   const set = (setting: Extract<Edit, { kind: 'set-setting' }>['setting'], value: unknown) =>
     void edit({ kind: 'set-setting', material: name, setting, value })
-  const uv = { tiling: stage.uv.tiling ?? [1, 1], offset: stage.uv.offset ?? [0, 0], rotation: stage.uv.rotation ?? 0 }
+  const uv = {
+    tiling: stage.uv.tiling ?? [1, 1],
+    offset: stage.uv.offset ?? [0, 0],
+    rotation: stage.uv.rotation ?? 0,
+  }
   const own = (setting: string) => derived && sheet.own_settings.includes(setting)
-  const back = (setting: Parameters<typeof set>[0]) => own(setting) && <Button variant="text" onClick={() => set(setting, null)}>Give back</Button>
+  const back = (setting: Parameters<typeof set>[0]) =>
+    own(setting) && (
+      <Button variant="text" onClick={() => set(setting, null)}>
+        Give back
+      </Button>
+    )
   return (
-    <Popover open anchorEl={anchor} onClose={close} anchorOrigin={{ vertical: 'bottom', horizontal: 'left' }} slotProps={{ paper: { role: 'dialog', 'aria-label': `Settings of ${name}` } as never }}>
+    <Popover
+      open
+      anchorEl={anchor}
+      onClose={close}
+      anchorOrigin={{ vertical: 'bottom', horizontal: 'left' }}
+      slotProps={{ paper: { role: 'dialog', 'aria-label': `Settings of ${name}` } as never }}
+    >
       <div style={{ display: 'grid', gap: 14, padding: 16, width: 360 }}>
         <div className="row">
-          <TextField select fullWidth label="Alpha mode" value={stage.alpha_mode} onChange={(event) => set('alpha_mode', event.target.value)}>
-            {(Object.keys(ALPHA_WORDS) as AlphaMode[]).map((mode) => <MenuItem key={mode} value={mode}>{mode}: {ALPHA_WORDS[mode]}</MenuItem>)}
+          <TextField
+            select
+            fullWidth
+            label="Alpha mode"
+            value={stage.alpha_mode}
+            onChange={(event) => set('alpha_mode', event.target.value)}
+          >
+            {(Object.keys(ALPHA_WORDS) as AlphaMode[]).map((mode) => (
+              <MenuItem key={mode} value={mode}>
+                {mode}: {ALPHA_WORDS[mode]}
+              </MenuItem>
+            ))}
           </TextField>
-          {stage.alpha_mode === 'mask' && <NumberField label="Cut-off" value={stage.alpha_cutoff} done={(value) => set('alpha_cutoff', Math.max(0, value))} />}
+          {stage.alpha_mode === 'mask' && (
+            <NumberField
+              label="Cut-off"
+              value={stage.alpha_cutoff}
+              done={(value) => set('alpha_cutoff', Math.max(0, value))}
+            />
+          )}
           {back('alpha_mode')}
         </div>
         <div className="row">
-          <FormControlLabel label="Double-sided" control={<Checkbox checked={stage.double_sided} onChange={(event) => set('double_sided', event.target.checked)} />} />
+          <FormControlLabel
+            label="Double-sided"
+            control={
+              <Checkbox
+                checked={stage.double_sided}
+                onChange={(event) => set('double_sided', event.target.checked)}
+              />
+            }
+          />
           {back('double_sided')}
         </div>
         <div className="row">
-          <NumberField label="Tiles in u" value={uv.tiling[0]!} done={(value) => set('uv.tiling.u', value)} />
-          <NumberField label="Tiles in v" value={uv.tiling[1]!} done={(value) => set('uv.tiling.v', value)} />
+          <NumberField
+            label="Tiles in u"
+            value={uv.tiling[0]!}
+            done={(value) => set('uv.tiling.u', value)}
+          />
+          <NumberField
+            label="Tiles in v"
+            value={uv.tiling[1]!}
+            done={(value) => set('uv.tiling.v', value)}
+          />
           {back('uv')}
         </div>
         <div className="row">
-          <NumberField label="Offset u" value={uv.offset[0]!} done={(value) => set('uv.offset.u', value)} />
-          <NumberField label="Offset v" value={uv.offset[1]!} done={(value) => set('uv.offset.v', value)} />
-          <NumberField label="Rotation, °" value={(uv.rotation * 180) / Math.PI} done={(value) => set('uv.rotation', (value * Math.PI) / 180)} />
+          <NumberField
+            label="Offset u"
+            value={uv.offset[0]!}
+            done={(value) => set('uv.offset.u', value)}
+          />
+          <NumberField
+            label="Offset v"
+            value={uv.offset[1]!}
+            done={(value) => set('uv.offset.v', value)}
+          />
+          <NumberField
+            label="Rotation, °"
+            value={(uv.rotation * 180) / Math.PI}
+            done={(value) => set('uv.rotation', (value * Math.PI) / 180)}
+          />
         </div>
         <div className="row">
-          <TextField select fullWidth label="Filter" value={stage.filter} onChange={(event) => set('filter', event.target.value)}>
+          <TextField
+            select
+            fullWidth
+            label="Filter"
+            value={stage.filter}
+            onChange={(event) => set('filter', event.target.value)}
+          >
             <MenuItem value="linear">linear</MenuItem>
             <MenuItem value="nearest">nearest, for palettes</MenuItem>
           </TextField>
           <Autocomplete
-            freeSolo fullWidth options={TAGS} value={sheet.surface_tag ?? ''} onChange={(_, value) => set('surface_tag', value || null)}
-            onBlur={(event) => { const typed = (event.target as HTMLInputElement).value.trim(); if (typed !== (sheet.surface_tag ?? '')) set('surface_tag', typed || null) }}
+            freeSolo
+            fullWidth
+            options={TAGS}
+            value={sheet.surface_tag ?? ''}
+            onChange={(_, value) => set('surface_tag', value || null)}
+            onBlur={(event) => {
+              const typed = (event.target as HTMLInputElement).value.trim()
+              if (typed !== (sheet.surface_tag ?? '')) set('surface_tag', typed || null)
+            }}
             renderInput={(params) => <TextField {...params} label="Surface tag" />}
           />
         </div>
         <div className="row">
-          <TextField select fullWidth label="Longest side of its maps on export" value={sheet.size_limit ?? 0} onChange={(event) => set('size_limit', Number(event.target.value) || null)}>
-            {sizesWith(sheet.size_limit).map((size) => <MenuItem key={size} value={size}>{size ? `${size} texels` : 'as large as they are'}</MenuItem>)}
+          <TextField
+            select
+            fullWidth
+            label="Longest side of its maps on export"
+            value={sheet.size_limit ?? 0}
+            onChange={(event) => set('size_limit', Number(event.target.value) || null)}
+          >
+            {sizesWith(sheet.size_limit).map((size) => (
+              <MenuItem key={size} value={size}>
+                {size ? `${size} texels` : 'as large as they are'}
+              </MenuItem>
+            ))}
           </TextField>
           {back('size_limit')}
         </div>
-        <TextField label="Folder in the list" defaultValue={folder} onBlur={(event) => event.target.value.trim() !== folder && set('folder', event.target.value.trim() || null)} onKeyDown={(event) => event.key === 'Enter' && (event.target as HTMLInputElement).blur()} />
+        <TextField
+          label="Folder in the list"
+          defaultValue={folder}
+          onBlur={(event) =>
+            event.target.value.trim() !== folder && set('folder', event.target.value.trim() || null)
+          }
+          onKeyDown={(event) => event.key === 'Enter' && (event.target as HTMLInputElement).blur()}
+        />
       </div>
     </Popover>
   )
 }
 
-function NumberField({ label, value, done }: { label: string; value: number; done: (value: number) => void }) {
+function NumberField({
+  label,
+  value,
+  done,
+}: {
+  label: string
+  value: number
+  done: (value: number) => void
+}) {
   const { typed, setTyped, finish } = useTyped(value, done)
   return (
     <TextField
-      label={label} value={typed ?? String(Number(value.toFixed(4)))} onChange={(event) => setTyped(event.target.value)} onBlur={finish}
-      onKeyDown={(event) => event.key === 'Enter' && finish()} slotProps={{ htmlInput: { inputMode: 'decimal' } }}
+      label={label}
+      value={typed ?? String(Number(value.toFixed(4)))}
+      onChange={(event) => setTyped(event.target.value)}
+      onBlur={finish}
+      onKeyDown={(event) => event.key === 'Enter' && finish()}
+      slotProps={{ htmlInput: { inputMode: 'decimal' } }}
     />
   )
 }

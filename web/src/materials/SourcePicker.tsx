@@ -8,30 +8,58 @@ import { DEFAULT_VALUES, PLAIN, WIDE } from './feed'
 
 type Channels = NonNullable<Feed['channels']>
 
-const NAMES: Record<string, string> = { rgb: 'RGB', r: 'R', g: 'G', b: 'B', a: 'A', luminance: 'Luminance' }
+const NAMES: Record<string, string> = {
+  rgb: 'RGB',
+  r: 'R',
+  g: 'G',
+  b: 'B',
+  a: 'A',
+  luminance: 'Luminance',
+}
 
 /** Which channels of a map can feed an input; the likeliest first. */
 function channelsFor(input: InputName, map: BoardMap): Channels[] {
-  const letters = ({ 1: ['r'], 2: ['r', 'a'], 3: ['r', 'g', 'b'], 4: ['r', 'g', 'b', 'a'] }[map.channels] ?? []) as Channels[]
+  const letters = ({ 1: ['r'], 2: ['r', 'a'], 3: ['r', 'g', 'b'], 4: ['r', 'g', 'b', 'a'] }[
+    map.channels
+  ] ?? []) as Channels[]
   if (input === 'normal') return map.channels >= 3 ? ['rgb'] : []
   if (WIDE.includes(input)) return map.channels >= 3 ? ['rgb', ...letters] : letters
   const wanted = input === 'roughness' ? ['roughness', 'gloss'] : [input]
   const held = Object.entries(map.roles).find(([, role]) => wanted.includes(role))?.[0]
   const first = letters.filter((letter) => held?.includes(letter)).slice(0, 1)
-  return [...first, ...letters.filter((letter) => !first.includes(letter)), ...(map.channels >= 3 ? (['luminance'] as Channels[]) : [])]
+  return [
+    ...first,
+    ...letters.filter((letter) => !first.includes(letter)),
+    ...(map.channels >= 3 ? (['luminance'] as Channels[]) : []),
+  ]
 }
 
 /** Choose what feeds an input: a constant, or a map and the channel of it, shown as pictures. */
-export function SourcePicker({ row, close, choose }: { row: Row; close: () => void; choose: (feed: Feed) => void }) {
+export function SourcePicker({
+  row,
+  close,
+  choose,
+}: {
+  row: Row
+  close: () => void
+  choose: (feed: Feed) => void
+}) {
   const maps = useBoard().data ?? []
   const [search, setSearch] = useState('')
   const [mapName, setMapName] = useState(row.feed?.map ?? null)
   const map = maps.find((entry) => entry.name === mapName)
-  const [channels, setChannels] = useState<Channels | null>(row.feed?.map ? (row.feed.channels ?? null) : null)
+  const [channels, setChannels] = useState<Channels | null>(
+    row.feed?.map ? (row.feed.channels ?? null) : null,
+  )
   const words = search.toLowerCase()
   const roles = row.input === 'roughness' ? ['roughness', 'gloss'] : [row.input]
   const fits = (entry: BoardMap) => Object.values(entry.roles).some((role) => roles.includes(role))
-  const listed = maps.filter((entry) => entry.name.toLowerCase().includes(words) && channelsFor(row.input, entry).length > 0).sort((a, b) => Number(fits(b)) - Number(fits(a)))
+  const listed = maps
+    .filter(
+      (entry) =>
+        entry.name.toLowerCase().includes(words) && channelsFor(row.input, entry).length > 0,
+    )
+    .sort((a, b) => Number(fits(b)) - Number(fits(a)))
   const options = map ? channelsFor(row.input, map) : []
   const current = channels && options.includes(channels) ? channels : options[0]
   const { name } = INPUT_WORDS[row.input]
@@ -43,7 +71,8 @@ export function SourcePicker({ row, close, choose }: { row: Row; close: () => vo
     if (!map || !current) return
     const kept = row.feed?.map ? row.feed : PLAIN
     const held = Object.entries(map.roles).find(([group]) => group.includes(current))?.[1]
-    const gloss = row.input === 'roughness' && row.feed?.map !== map.name ? { invert: held === 'gloss' } : {}
+    const gloss =
+      row.input === 'roughness' && row.feed?.map !== map.name ? { invert: held === 'gloss' } : {}
     use({ ...kept, ...gloss, value: null, map: map.name, channels: current })
   }
   return (
@@ -51,25 +80,80 @@ export function SourcePicker({ row, close, choose }: { row: Row; close: () => vo
       <DialogTitle>{name} comes from</DialogTitle>
       <DialogContent>
         <div className="row" style={{ paddingBlock: 6 }}>
-          <TextField className="grow" label="Search maps" value={search} onChange={(event) => setSearch(event.target.value)} />
-          <Button onClick={() => use({ ...PLAIN, value: row.feed?.map == null && row.feed?.value != null ? row.feed.value : DEFAULT_VALUES[row.input] })}>Use a constant</Button>
+          <TextField
+            className="grow"
+            label="Search maps"
+            value={search}
+            onChange={(event) => setSearch(event.target.value)}
+          />
+          <Button
+            onClick={() =>
+              use({
+                ...PLAIN,
+                value:
+                  row.feed?.map == null && row.feed?.value != null
+                    ? row.feed.value
+                    : DEFAULT_VALUES[row.input],
+              })
+            }
+          >
+            Use a constant
+          </Button>
         </div>
         <div className="pick" role="group" aria-label="Maps">
           {listed.map((entry) => (
-            <button key={entry.name} aria-pressed={entry.name === mapName} onClick={() => { setMapName(entry.name); setChannels(null) }} title={entry.name}>
-              {entry.width > 0 ? <img className="thumb" src={`/api/map-pictures/${entry.sha256}/rgb/128.png`} width={64} height={64} alt="" loading="lazy" /> : <span className="thumb" style={{ width: 64, height: 64 }} />}
-              <span className="mono ellipsis" style={{ maxWidth: 84, fontSize: 10.5 }}>{entry.name}</span>
+            <button
+              key={entry.name}
+              aria-pressed={entry.name === mapName}
+              onClick={() => {
+                setMapName(entry.name)
+                setChannels(null)
+              }}
+              title={entry.name}
+            >
+              {entry.width > 0 ? (
+                <img
+                  className="thumb"
+                  src={`/api/map-pictures/${entry.sha256}/rgb/128.png`}
+                  width={64}
+                  height={64}
+                  alt=""
+                  loading="lazy"
+                />
+              ) : (
+                <span className="thumb" style={{ width: 64, height: 64 }} />
+              )}
+              <span className="mono ellipsis" style={{ maxWidth: 84, fontSize: 10.5 }}>
+                {entry.name}
+              </span>
             </button>
           ))}
-          {listed.length === 0 && <p className="quiet">No map fits here. Bring one in, or use a constant.</p>}
+          {listed.length === 0 && (
+            <p className="quiet">No map fits here. Bring one in, or use a constant.</p>
+          )}
         </div>
         {map && (
           <div style={{ marginTop: 12 }}>
             <h2>Channel of {map.name}</h2>
-            <div className="pick" style={{ gridTemplateColumns: 'repeat(auto-fill, minmax(72px, 84px))' }} role="group" aria-label="Channel">
+            <div
+              className="pick"
+              style={{ gridTemplateColumns: 'repeat(auto-fill, minmax(72px, 84px))' }}
+              role="group"
+              aria-label="Channel"
+            >
               {options.map((option) => (
-                <button key={option} aria-pressed={option === current} onClick={() => setChannels(option)}>
-                  <img className="thumb" src={`/api/map-pictures/${map.sha256}/${option === 'luminance' ? 'rgb' : option}/128.png`} width={56} height={56} alt="" />
+                <button
+                  key={option}
+                  aria-pressed={option === current}
+                  onClick={() => setChannels(option)}
+                >
+                  <img
+                    className="thumb"
+                    src={`/api/map-pictures/${map.sha256}/${option === 'luminance' ? 'rgb' : option}/128.png`}
+                    width={56}
+                    height={56}
+                    alt=""
+                  />
                   <span className="mono">{NAMES[option]}</span>
                 </button>
               ))}
@@ -79,7 +163,9 @@ export function SourcePicker({ row, close, choose }: { row: Row; close: () => vo
       </DialogContent>
       <DialogActions>
         <Button onClick={close}>Cancel</Button>
-        <Button variant="contained" disabled={!map || !current} onClick={useMap}>Use this map</Button>
+        <Button variant="contained" disabled={!map || !current} onClick={useMap}>
+          Use this map
+        </Button>
       </DialogActions>
     </Dialog>
   )

@@ -36,42 +36,61 @@ export function useDraft(name: string | null) {
   }, [id, name, notice, revision])
 
   const entry = name ? document?.materials?.[name] : undefined
-  const tryFeed = useCallback((input: InputName, feed: Feed) => {
-    if (!entry) return
-    next.current = { ...entry, inputs: { ...entry.inputs, [input]: feed } }
-    void ask()
-  }, [ask, entry])
+  const tryFeed = useCallback(
+    (input: InputName, feed: Feed) => {
+      if (!entry) return
+      next.current = { ...entry, inputs: { ...entry.inputs, [input]: feed } }
+      void ask()
+    },
+    [ask, entry],
+  )
   const drop = useCallback(() => {
     next.current = null
     setDraft(null)
   }, [])
-  const commit = useCallback((input: InputName, feed: Feed | null) => {
-    next.current = null
-    if (!name) return
-    const before = document && feedOf(document, name, input)
-    const change = before && feed && changed(before, feed)
-    if (change && Object.keys(change).length === 0) {
-      setDraft(null)
-      return
-    }
-    // Where there is a feed only what is changed of it is said, so that nothing else of it is overwritten.
-    const said = change ? { kind: 'change-feed' as const, material: name, input, change } : { kind: 'set-feed' as const, material: name, input, feed }
-    void edit(said).then((done) => done === null && setDraft(null))
-  }, [document, edit, name])
-  useEffect(() => () => {
-    next.current = null
-  }, [name])
+  const commit = useCallback(
+    (input: InputName, feed: Feed | null) => {
+      next.current = null
+      if (!name) return
+      const before = document && feedOf(document, name, input)
+      const change = before && feed && changed(before, feed)
+      if (change && Object.keys(change).length === 0) {
+        setDraft(null)
+        return
+      }
+      // Where there is a feed only what is changed of it is said, so that nothing else of it is overwritten.
+      const said = change
+        ? { kind: 'change-feed' as const, material: name, input, change }
+        : { kind: 'set-feed' as const, material: name, input, feed }
+      void edit(said).then((done) => done === null && setDraft(null))
+    },
+    [document, edit, name],
+  )
+  useEffect(
+    () => () => {
+      next.current = null
+    },
+    [name],
+  )
 
-  const stated = useMemo(() => saved.data && document && name ? withStated(saved.data, document, name) : saved.data, [document, name, saved.data])
+  const stated = useMemo(
+    () => (saved.data && document && name ? withStated(saved.data, document, name) : saved.data),
+    [document, name, saved.data],
+  )
   // A draft holds until the saved sheet of a newer revision is there.
-  const current = draft && draft.name === name && (draft.revision === revision || saved.isPlaceholderData) ? draft.sheet : stated
+  const current =
+    draft && draft.name === name && (draft.revision === revision || saved.isPlaceholderData)
+      ? draft.sheet
+      : stated
   return { sheet: current, document, error: saved.error, tryFeed, commit, drop }
 }
 
 /** What is otherwise in a feed than it was; fields that are given back to their default are null. */
 function changed(before: Feed, after: Feed): Record<string, unknown> {
   const keys = [...new Set([...Object.keys(before), ...Object.keys(after)])] as (keyof Feed)[]
-  const differs = keys.filter((key) => JSON.stringify(before[key] ?? null) !== JSON.stringify(after[key] ?? null))
+  const differs = keys.filter(
+    (key) => JSON.stringify(before[key] ?? null) !== JSON.stringify(after[key] ?? null),
+  )
   return Object.fromEntries(differs.map((key) => [key, after[key] ?? null]))
 }
 
@@ -79,7 +98,9 @@ function changed(before: Feed, after: Feed): Record<string, unknown> {
 function withStated(sheet: Sheet, document: Document, name: string): Sheet {
   const rows = sheet.rows.map((row) => {
     const feed = feedOf(document, name, row.input)
-    return feed ? { ...row, feed, own: document.materials?.[name]?.inputs?.[row.input] !== undefined } : row
+    return feed
+      ? { ...row, feed, own: document.materials?.[name]?.inputs?.[row.input] !== undefined }
+      : row
   })
   const said = {
     alpha_mode: settingOf(document, name, 'alpha_mode') ?? 'opaque',
@@ -90,5 +111,11 @@ function withStated(sheet: Sheet, document: Document, name: string): Sheet {
   }
   const tag = settingOf(document, name, 'surface_tag') ?? null
   const limit = settingOf(document, name, 'size_limit') ?? null
-  return { ...sheet, rows, surface_tag: tag, size_limit: limit, stage: { ...sheet.stage, ...said } as Sheet['stage'] }
+  return {
+    ...sheet,
+    rows,
+    surface_tag: tag,
+    size_limit: limit,
+    stage: { ...sheet.stage, ...said } as Sheet['stage'],
+  }
 }

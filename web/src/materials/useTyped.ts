@@ -5,7 +5,8 @@ export function useTyped(value: number, done: (value: number) => void) {
   const [typed, setTyped] = useState<string | null>(null)
   const finish = () => {
     const number = Number(typed)
-    if (typed !== null && typed.trim() !== '' && Number.isFinite(number) && number !== value) done(number)
+    if (typed !== null && typed.trim() !== '' && Number.isFinite(number) && number !== value)
+      done(number)
     setTyped(null)
   }
   return { typed, setTyped, finish }

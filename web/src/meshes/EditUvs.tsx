@@ -1,4 +1,14 @@
-import { Button, Dialog, DialogActions, DialogContent, DialogTitle, FormControlLabel, Checkbox, MenuItem, TextField } from '@mui/material'
+import {
+  Button,
+  Dialog,
+  DialogActions,
+  DialogContent,
+  DialogTitle,
+  FormControlLabel,
+  Checkbox,
+  MenuItem,
+  TextField,
+} from '@mui/material'
 import { useState } from 'react'
 
 import { useRecipe, useStartJob } from '../api/queries'
@@ -12,56 +22,184 @@ export const UV_ACTIONS: { key: UvAction; words: string }[] = [
   { key: 'palette', words: 'Put it on a palette square…' },
   { key: 'bake', words: 'Bake its occlusion…' },
 ]
-const TITLES: Record<UvAction, string> = { move: 'Move UVs', pack: 'Pack islands', unwrap: 'Unwrap anew', palette: 'Put on a palette square', bake: 'Bake occlusion' }
+const TITLES: Record<UvAction, string> = {
+  move: 'Move UVs',
+  pack: 'Pack islands',
+  unwrap: 'Unwrap anew',
+  palette: 'Put on a palette square',
+  bake: 'Bake occlusion',
+}
 const SIZES = [256, 512, 1024, 2048, 4096] as const
 
 /** Asks for the numbers of one step on the UVs of some slots. `at` are faces of the slot that it is for; without them, all. */
-export function EditUvs({ mesh, slots, action, at, close }: { mesh: MeshFacts; slots: string[]; action: UvAction; at?: number[]; close: () => void }) {
+export function EditUvs({
+  mesh,
+  slots,
+  action,
+  at,
+  close,
+}: {
+  mesh: MeshFacts
+  slots: string[]
+  action: UvAction
+  at?: number[]
+  close: () => void
+}) {
   const change = useRecipe()
   const { startBake } = useStartJob()
-  const [values, setValues] = useState({ u: '0', v: '0', turn: '0', scaleU: '1', scaleV: '1', texels: '1024', gap: '8', column: '1', row: '1', columns: '8', rows: '8', samples: '64' })
+  const [values, setValues] = useState({
+    u: '0',
+    v: '0',
+    turn: '0',
+    scaleU: '1',
+    scaleV: '1',
+    texels: '1024',
+    gap: '8',
+    column: '1',
+    row: '1',
+    columns: '8',
+    rows: '8',
+    samples: '64',
+  })
   const [feed, setFeed] = useState(true)
   const number = (key: keyof typeof values) => Number(values[key].replace(',', '.'))
   const field = (key: keyof typeof values, label: string, unit = '') => (
-    <TextField key={key} label={label} value={values[key]} error={Number.isNaN(number(key))} helperText={unit} onChange={(event) => setValues({ ...values, [key]: event.target.value })} onFocus={(event) => event.target.select()} slotProps={{ htmlInput: { inputMode: 'decimal' } }} />
+    <TextField
+      key={key}
+      label={label}
+      value={values[key]}
+      error={Number.isNaN(number(key))}
+      helperText={unit}
+      onChange={(event) => setValues({ ...values, [key]: event.target.value })}
+      onFocus={(event) => event.target.select()}
+      slotProps={{ htmlInput: { inputMode: 'decimal' } }}
+    />
   )
   const size = (
-    <TextField key="texels" select label="Size of the map" value={values.texels} onChange={(event) => setValues({ ...values, texels: event.target.value })}>
-      {SIZES.map((side) => <MenuItem key={side} value={String(side)}>{side}²</MenuItem>)}
+    <TextField
+      key="texels"
+      select
+      label="Size of the map"
+      value={values.texels}
+      onChange={(event) => setValues({ ...values, texels: event.target.value })}
+    >
+      {SIZES.map((side) => (
+        <MenuItem key={side} value={String(side)}>
+          {side}²
+        </MenuItem>
+      ))}
     </TextField>
   )
-  const bad = Object.values(values).some((text) => text.trim() === '' || Number.isNaN(Number(text.replace(',', '.'))))
+  const bad = Object.values(values).some(
+    (text) => text.trim() === '' || Number.isNaN(Number(text.replace(',', '.'))),
+  )
   const step = (): MeshStep | null => {
-    if (action === 'move') return { kind: 'move-uvs', slots, offset: [number('u'), number('v')], rotation: number('turn'), scale: [number('scaleU'), number('scaleV')], about: [0.5, 0.5] }
-    if (action === 'pack' || action === 'unwrap') return { kind: 'pack-uvs', slots, anew: action === 'unwrap', texels: number('texels'), gap: number('gap') }
-    if (action === 'palette') return { kind: 'palette-uvs', slot: slots[0]!, by: 'face', at: at ?? null, square: [number('column') - 1, number('row') - 1], grid: [number('columns'), number('rows')] }
+    if (action === 'move')
+      return {
+        kind: 'move-uvs',
+        slots,
+        offset: [number('u'), number('v')],
+        rotation: number('turn'),
+        scale: [number('scaleU'), number('scaleV')],
+        about: [0.5, 0.5],
+      }
+    if (action === 'pack' || action === 'unwrap')
+      return {
+        kind: 'pack-uvs',
+        slots,
+        anew: action === 'unwrap',
+        texels: number('texels'),
+        gap: number('gap'),
+      }
+    if (action === 'palette')
+      return {
+        kind: 'palette-uvs',
+        slot: slots[0]!,
+        by: 'face',
+        at: at ?? null,
+        square: [number('column') - 1, number('row') - 1],
+        grid: [number('columns'), number('rows')],
+      }
     return null
   }
   const done = () => {
     const made = step()
     if (made) void change(mesh.name, { append: made })
-    else startBake.mutate({ mesh: mesh.name, slot: slots[0]!, size: number('texels') as (typeof SIZES)[number], samples: number('samples'), feed })
+    else
+      startBake.mutate({
+        mesh: mesh.name,
+        slot: slots[0]!,
+        size: number('texels') as (typeof SIZES)[number],
+        samples: number('samples'),
+        feed,
+      })
     close()
   }
   return (
     <Dialog open onClose={close} maxWidth="xs" fullWidth>
-      <form onSubmit={(event) => { event.preventDefault(); if (!bad) done() }}>
-        <DialogTitle>{TITLES[action]}: {slots.join(', ')}</DialogTitle>
+      <form
+        onSubmit={(event) => {
+          event.preventDefault()
+          if (!bad) done()
+        }}
+      >
+        <DialogTitle>
+          {TITLES[action]}: {slots.join(', ')}
+        </DialogTitle>
         <DialogContent>
           <div className="fields">
-            {action === 'move' && [field('u', 'Move u', 'to the right'), field('v', 'Move v', 'down'), field('scaleU', 'Scale u', 'negative mirrors'), field('scaleV', 'Scale v', 'negative mirrors'), field('turn', 'Turn', 'degrees, about the middle')]}
-            {(action === 'pack' || action === 'unwrap') && [size, field('gap', 'Room between islands', 'texels')]}
-            {action === 'palette' && [field('columns', 'Columns', 'of the palette'), field('rows', 'Rows', 'of the palette'), field('column', 'Column', 'from the left, 1 first'), field('row', 'Row', 'from above, 1 first')]}
-            {action === 'bake' && [size, field('samples', 'Rays a texel', '64 are usual, 256 fine')]}
+            {action === 'move' && [
+              field('u', 'Move u', 'to the right'),
+              field('v', 'Move v', 'down'),
+              field('scaleU', 'Scale u', 'negative mirrors'),
+              field('scaleV', 'Scale v', 'negative mirrors'),
+              field('turn', 'Turn', 'degrees, about the middle'),
+            ]}
+            {(action === 'pack' || action === 'unwrap') && [
+              size,
+              field('gap', 'Room between islands', 'texels'),
+            ]}
+            {action === 'palette' && [
+              field('columns', 'Columns', 'of the palette'),
+              field('rows', 'Rows', 'of the palette'),
+              field('column', 'Column', 'from the left, 1 first'),
+              field('row', 'Row', 'from above, 1 first'),
+            ]}
+            {action === 'bake' && [
+              size,
+              field('samples', 'Rays a texel', '64 are usual, 256 fine'),
+            ]}
           </div>
-          {action === 'bake' && <FormControlLabel label="Feed it to the material of the slot" control={<Checkbox checked={feed} onChange={(event) => setFeed(event.target.checked)} />} />}
-          {action === 'unwrap' && <p className="small">Its UVs are cut anew; maps that were painted for the old ones will not fit any more.</p>}
-          {action === 'bake' && <p className="small">The whole mesh throws shade. Slots that wear the same material are baked into one map; UVs must not overlap.</p>}
-          {action !== 'bake' && <p className="small">Kept as a step on the mesh and applied on export; the file stays as it is.</p>}
+          {action === 'bake' && (
+            <FormControlLabel
+              label="Feed it to the material of the slot"
+              control={
+                <Checkbox checked={feed} onChange={(event) => setFeed(event.target.checked)} />
+              }
+            />
+          )}
+          {action === 'unwrap' && (
+            <p className="small">
+              Its UVs are cut anew; maps that were painted for the old ones will not fit any more.
+            </p>
+          )}
+          {action === 'bake' && (
+            <p className="small">
+              The whole mesh throws shade. Slots that wear the same material are baked into one map;
+              UVs must not overlap.
+            </p>
+          )}
+          {action !== 'bake' && (
+            <p className="small">
+              Kept as a step on the mesh and applied on export; the file stays as it is.
+            </p>
+          )}
         </DialogContent>
         <DialogActions>
           <Button onClick={close}>Cancel</Button>
-          <Button type="submit" variant="contained" disabled={bad}>{TITLES[action].split(' ')[0]}</Button>
+          <Button type="submit" variant="contained" disabled={bad}>
+            {TITLES[action].split(' ')[0]}
+          </Button>
         </DialogActions>
       </form>
     </Dialog>

@@ -4,24 +4,93 @@ import type { MeshView } from './measures'
 import { usualDensity } from './measures'
 
 /** What the colours on the mesh mean, in numbers. */
-export function Legend({ view, mesh, marked }: { view: MeshView; mesh: MeshFacts; marked: number }) {
+export function Legend({
+  view,
+  mesh,
+  marked,
+}: {
+  view: MeshView
+  mesh: MeshFacts
+  marked: number
+}) {
   const usual = usualDensity(mesh)
-  if (view === 'density') return <Bar from={`${(usual / 4).toPrecision(2)} /m`} middle={`${usual.toPrecision(2)} /m is usual`} to={`${(usual * 4).toPrecision(2)} /m`} ramp={`${RAMP.low}, ${RAMP.middle}, ${RAMP.high}`} />
-  if (view === 'stretch') return <Bar from="1, none" middle="2" to="4 and more" ramp={`${RAMP.middle}, ${RAMP.high}`} />
-  if (view === 'checker') return <span className="legend mono">one square is {(10 / usual).toPrecision(2)} cm where the density is usual</span>
-  if (view === 'backs') return <span className="legend mono"><Patch colour={RAMP.mark} /> seen from behind</span>
-  if (view === 'flipped') return <span className="legend mono"><Patch colour={RAMP.high} /> UVs run the other way</span>
-  if (view === 'faults') return <span className="legend mono"><Patch colour={RAMP.mark} /> {marked ? '△ faces with faults' : 'no fault has faces to show'}</span>
+  if (view === 'density')
+    return (
+      <Bar
+        from={`${(usual / 4).toPrecision(2)} /m`}
+        middle={`${usual.toPrecision(2)} /m is usual`}
+        to={`${(usual * 4).toPrecision(2)} /m`}
+        ramp={`${RAMP.low}, ${RAMP.middle}, ${RAMP.high}`}
+      />
+    )
+  if (view === 'stretch')
+    return <Bar from="1, none" middle="2" to="4 and more" ramp={`${RAMP.middle}, ${RAMP.high}`} />
+  if (view === 'checker')
+    return (
+      <span className="legend mono">
+        one square is {(10 / usual).toPrecision(2)} cm where the density is usual
+      </span>
+    )
+  if (view === 'backs')
+    return (
+      <span className="legend mono">
+        <Patch colour={RAMP.mark} /> seen from behind
+      </span>
+    )
+  if (view === 'flipped')
+    return (
+      <span className="legend mono">
+        <Patch colour={RAMP.high} /> UVs run the other way
+      </span>
+    )
+  if (view === 'faults')
+    return (
+      <span className="legend mono">
+        <Patch colour={RAMP.mark} /> {marked ? '△ faces with faults' : 'no fault has faces to show'}
+      </span>
+    )
   return null
 }
 
-const Patch = ({ colour }: { colour: string }) => <span style={{ display: 'inline-block', width: 10, height: 10, background: colour, border: '1px solid white', marginRight: 4 }} />
+const Patch = ({ colour }: { colour: string }) => (
+  <span
+    style={{
+      display: 'inline-block',
+      width: 10,
+      height: 10,
+      background: colour,
+      border: '1px solid white',
+      marginRight: 4,
+    }}
+  />
+)
 
-function Bar({ from, middle, to, ramp }: { from: string; middle: string; to: string; ramp: string }) {
+function Bar({
+  from,
+  middle,
+  to,
+  ramp,
+}: {
+  from: string
+  middle: string
+  to: string
+  ramp: string
+}) {
   return (
     <span className="legend mono">
-      <span style={{ display: 'block', height: 8, marginBottom: 3, background: `linear-gradient(to right, ${ramp})` }} />
-      <span className="row" style={{ justifyContent: 'space-between', gap: 14 }}><span>{from}</span><span>{middle}</span><span>{to}</span></span>
+      <span
+        style={{
+          display: 'block',
+          height: 8,
+          marginBottom: 3,
+          background: `linear-gradient(to right, ${ramp})`,
+        }}
+      />
+      <span className="row" style={{ justifyContent: 'space-between', gap: 14 }}>
+        <span>{from}</span>
+        <span>{middle}</span>
+        <span>{to}</span>
+      </span>
     </span>
   )
 }

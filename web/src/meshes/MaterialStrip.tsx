@@ -13,8 +13,28 @@ export function MaterialStrip() {
       {materials.map((name) => {
         const key = looks[name]?.picture
         return (
-          <span key={name} role="listitem" draggable title={`${name}: drag it onto a slot or the mesh`} onDragStart={(event) => event.dataTransfer.setData(MATERIAL, name)}>
-            {key ? <img className="thumb" src={`/api/material-pictures/${key}/grey-room/96.png`} width={32} height={32} alt={name} draggable={false} loading="lazy" /> : <span className="thumb letters" style={{ width: 32, height: 32 }}>{name.slice(0, 2)}</span>}
+          <span
+            key={name}
+            role="listitem"
+            draggable
+            title={`${name}: drag it onto a slot or the mesh`}
+            onDragStart={(event) => event.dataTransfer.setData(MATERIAL, name)}
+          >
+            {key ? (
+              <img
+                className="thumb"
+                src={`/api/material-pictures/${key}/grey-room/96.png`}
+                width={32}
+                height={32}
+                alt={name}
+                draggable={false}
+                loading="lazy"
+              />
+            ) : (
+              <span className="thumb letters" style={{ width: 32, height: 32 }}>
+                {name.slice(0, 2)}
+              </span>
+            )}
           </span>
         )
       })}

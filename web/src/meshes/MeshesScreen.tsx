@@ -5,7 +5,15 @@ import { Button, Menu, MenuItem, Tab, Tabs } from '@mui/material'
 import { Suspense, useMemo, useState } from 'react'
 import { useNavigate, useParams, useSearchParams } from 'react-router'
 
-import { facesWith, useEdit, useLooks, useMeshes, useProjectId, useRecipe, useTriangles } from '../api/queries'
+import {
+  facesWith,
+  useEdit,
+  useLooks,
+  useMeshes,
+  useProjectId,
+  useRecipe,
+  useTriangles,
+} from '../api/queries'
 import type { By, MeshFacts, MeshStep } from '../api/types'
 import { Confirm } from '../layout/Confirm'
 import { AskName } from '../layout/ProjectMenu'
@@ -40,7 +48,11 @@ export interface PickedFaces {
 }
 
 type Asking =
-  | { kind: 'propose' } | { kind: 'alike' } | { kind: 'remove' } | { kind: 'rename'; slot: string } | { kind: 'merge' }
+  | { kind: 'propose' }
+  | { kind: 'alike' }
+  | { kind: 'remove' }
+  | { kind: 'rename'; slot: string }
+  | { kind: 'merge' }
   | { kind: 'uvs'; action: UvAction; slots: string[]; at?: number[] }
 
 /** A mesh and its slots: which faces each covers, what it wears, which maps belong to it, what is wrong with it. */
@@ -54,19 +66,45 @@ export function MeshesScreen() {
     return (
       <div className="empty">
         <h1>No meshes yet</h1>
-        <p>Drop a mesh on this window. Its slots appear here, each with its triangles, and you choose a material for each.</p>
+        <p>
+          Drop a mesh on this window. Its slots appear here, each with its triangles, and you choose
+          a material for each.
+        </p>
         <PickFiles contained />
         <p className="small">GLB, glTF with its files, OBJ with MTL, PLY, USD</p>
       </div>
     )
   }
-  if (!mesh) return <div className="empty"><p>{found.isError ? found.error.message : 'Loading …'}</p></div>
+  if (!mesh)
+    return (
+      <div className="empty">
+        <p>{found.isError ? found.error.message : 'Loading …'}</p>
+      </div>
+    )
   const picked = params.get('slot')
   const choose = (slot: string | null) => setParams(slot ? { slot } : {}, { replace: true })
-  return <OneMesh key={mesh.name} mesh={mesh} meshes={meshes} slot={mesh.slots.some((entry) => entry.name === picked) ? picked : null} setSlot={choose} />
+  return (
+    <OneMesh
+      key={mesh.name}
+      mesh={mesh}
+      meshes={meshes}
+      slot={mesh.slots.some((entry) => entry.name === picked) ? picked : null}
+      setSlot={choose}
+    />
+  )
 }
 
-function OneMesh({ mesh, meshes, slot, setSlot }: { mesh: MeshFacts; meshes: MeshFacts[]; slot: string | null; setSlot: (slot: string | null) => void }) {
+function OneMesh({
+  mesh,
+  meshes,
+  slot,
+  setSlot,
+}: {
+  mesh: MeshFacts
+  meshes: MeshFacts[]
+  slot: string | null
+  setSlot: (slot: string | null) => void
+}) {
   const id = useProjectId()
   const navigate = useNavigate()
   const looks = useLooks().data ?? {}
@@ -88,18 +126,25 @@ function OneMesh({ mesh, meshes, slot, setSlot }: { mesh: MeshFacts; meshes: Mes
   const [anchor, setAnchor] = useState<HTMLElement | null>(null)
   const [pose] = useState(newPose)
   const names = mesh.slots.map((entry) => entry.name)
-  const chosen = slot === null ? [] : [slot, ...more.filter((entry) => entry !== slot && names.includes(entry))]
+  const chosen =
+    slot === null ? [] : [slot, ...more.filter((entry) => entry !== slot && names.includes(entry))]
   const facts = mesh.slots.find((entry) => entry.name === slot)
   const other = meshes.find((entry) => entry.name === beside && entry !== mesh)
 
-  const seen = useMemo(() => mesh.faults.map((entry, number) => ({ entry, number })).filter(({ entry }) => entry.seen), [mesh])
+  const seen = useMemo(
+    () => mesh.faults.map((entry, number) => ({ entry, number })).filter(({ entry }) => entry.seen),
+    [mesh],
+  )
   const marks = view !== 'faults' ? [] : fault !== null ? [fault] : seen.map(({ number }) => number)
   const values = useTriangles(mesh.measured ? mesh.key : '', measureOf(view), marks).data ?? null
   const shown = view === 'faults' && marks.length === 0 ? null : values
   const paint = useMemo(() => {
-    const painted = shown && (measureOf(view) || view === 'faults') ? paintOf(view, shown, mesh) : {}
+    const painted =
+      shown && (measureOf(view) || view === 'faults') ? paintOf(view, shown, mesh) : {}
     const own = picked && mesh.slots.find((entry) => entry.name === picked.slot)
-    return own && picked ? { ...painted, [picked.slot]: markedOf(own.triangles, picked.faces) } : painted
+    return own && picked
+      ? { ...painted, [picked.slot]: markedOf(own.triangles, picked.faces) }
+      : painted
   }, [mesh, picked, shown, view])
 
   const choose = (next: string | null, add = false) => {
@@ -119,7 +164,8 @@ function OneMesh({ mesh, meshes, slot, setSlot }: { mesh: MeshFacts; meshes: Mes
     const next = visible[at + by]
     if (next !== undefined) choose(next)
   }
-  const done = (which: string) => void edit({ kind: 'set-done', mesh: mesh.name, slot: which, done: !mesh.done.includes(which) })
+  const done = (which: string) =>
+    void edit({ kind: 'set-done', mesh: mesh.name, slot: which, done: !mesh.done.includes(which) })
   const addStep = (made: MeshStep) => change(mesh.name, { append: made })
   const look = (next: MeshView) => {
     setView(next)
@@ -144,25 +190,71 @@ function OneMesh({ mesh, meshes, slot, setSlot }: { mesh: MeshFacts; meshes: Mes
     { key: 'k', words: 'slot before', run: () => step(-1) },
     { key: 'd', words: 'done', run: () => slot && done(slot) },
     { key: 'h', words: 'hide done', run: () => setHideDone(!hideDone) },
-    { key: 'Escape', words: 'whole mesh', run: () => { choose(null); setPickBy(null) } },
+    {
+      key: 'Escape',
+      words: 'whole mesh',
+      run: () => {
+        choose(null)
+        setPickBy(null)
+      },
+    },
   ])
   const actions = [
-    { words: 'Rename the slot…', run: (which: string) => setAsking({ kind: 'rename', slot: which }) },
-    ...(chosen.length > 1 ? [{ words: `Merge the ${chosen.length} chosen…`, run: () => setAsking({ kind: 'merge' }) }] : []),
-    { words: 'Split by connected parts', run: (which: string) => void addStep({ kind: 'split-slot', slot: which, by: 'part' }) },
-    { words: 'Split by UV islands', run: (which: string) => void addStep({ kind: 'split-slot', slot: which, by: 'island' }) },
-    { words: 'Pick faces of it on the stage', run: (which: string) => { choose(which); setPickBy('part') } },
-    ...UV_ACTIONS.map(({ key, words }) => ({ words, run: (which: string) => setAsking({ kind: 'uvs', action: key, slots: chosen.includes(which) && key !== 'palette' ? chosen : [which] }) })),
+    {
+      words: 'Rename the slot…',
+      run: (which: string) => setAsking({ kind: 'rename', slot: which }),
+    },
+    ...(chosen.length > 1
+      ? [{ words: `Merge the ${chosen.length} chosen…`, run: () => setAsking({ kind: 'merge' }) }]
+      : []),
+    {
+      words: 'Split by connected parts',
+      run: (which: string) => void addStep({ kind: 'split-slot', slot: which, by: 'part' }),
+    },
+    {
+      words: 'Split by UV islands',
+      run: (which: string) => void addStep({ kind: 'split-slot', slot: which, by: 'island' }),
+    },
+    {
+      words: 'Pick faces of it on the stage',
+      run: (which: string) => {
+        choose(which)
+        setPickBy('part')
+      },
+    },
+    ...UV_ACTIONS.map(({ key, words }) => ({
+      words,
+      run: (which: string) =>
+        setAsking({
+          kind: 'uvs',
+          action: key,
+          slots: chosen.includes(which) && key !== 'palette' ? chosen : [which],
+        }),
+    })),
   ]
   const subject = (of: MeshFacts, main: boolean) => (
     <Suspense fallback={null}>
       <MeshSubject
-        geometryKey={of.key} tint={view === 'slots' ? 'slots' : 'lit'} isolated={main ? (hovered ?? null) : null} paint={main ? paint : {}}
+        geometryKey={of.key}
+        tint={view === 'slots' ? 'slots' : 'lit'}
+        isolated={main ? (hovered ?? null) : null}
+        paint={main ? paint : {}}
         hidden={main && hideDone ? of.done.filter((entry) => entry !== slot) : []}
-        onHover={main ? setTouched : undefined} onPick={main ? pick : undefined}
-        slots={of.slots.map((entry) => ({ slot: entry.name, look: looks[of.worn[entry.name] ?? ''] }))}
+        onHover={main ? setTouched : undefined}
+        onPick={main ? pick : undefined}
+        slots={of.slots.map((entry) => ({
+          slot: entry.name,
+          look: looks[of.worn[entry.name] ?? ''],
+        }))}
       />
-      {main && <DropOn kind={MATERIAL} drop={(which, material) => void edit({ kind: 'assign', mesh: of.name, slots: [which], material })} />}
+      {main && (
+        <DropOn
+          kind={MATERIAL}
+          drop={(which, material) =>
+            void edit({ kind: 'assign', mesh: of.name, slots: [which], material })
+          }
+        />
+      )}
     </Suspense>
   )
   const size = Math.max(Math.hypot(...mesh.size), other ? Math.hypot(...other.size) : 0) || 1
@@ -170,58 +262,198 @@ function OneMesh({ mesh, meshes, slot, setSlot }: { mesh: MeshFacts; meshes: Mes
     <div className="screen meshes">
       <section className="pane" aria-label="Stage">
         <div className="stage-box">
-          {mesh.measured && <div style={{ position: 'absolute', inset: 0, right: other ? '50%' : 0 }}><Stage key={mesh.key} size={size} label={`${mesh.name} with its slots`} pose={pose}>{subject(mesh, true)}</Stage></div>}
-          {other?.measured && <div style={{ position: 'absolute', inset: 0, left: '50%', borderLeft: '1px solid var(--line)', pointerEvents: 'none' }}><Stage key={other.key} size={size} label={`${other.name} beside it`} pose={pose} follows>{subject(other, false)}</Stage></div>}
-          <div className="over" style={{ left: 10, top: 10, maxWidth: 'calc(100% - 20px)', flexWrap: 'wrap' }} role="group" aria-label="Shown as">
+          {mesh.measured && (
+            <div style={{ position: 'absolute', inset: 0, right: other ? '50%' : 0 }}>
+              <Stage key={mesh.key} size={size} label={`${mesh.name} with its slots`} pose={pose}>
+                {subject(mesh, true)}
+              </Stage>
+            </div>
+          )}
+          {other?.measured && (
+            <div
+              style={{
+                position: 'absolute',
+                inset: 0,
+                left: '50%',
+                borderLeft: '1px solid var(--line)',
+                pointerEvents: 'none',
+              }}
+            >
+              <Stage
+                key={other.key}
+                size={size}
+                label={`${other.name} beside it`}
+                pose={pose}
+                follows
+              >
+                {subject(other, false)}
+              </Stage>
+            </div>
+          )}
+          <div
+            className="over"
+            style={{ left: 10, top: 10, maxWidth: 'calc(100% - 20px)', flexWrap: 'wrap' }}
+            role="group"
+            aria-label="Shown as"
+          >
             {VIEWS.map((entry) => (
-              <button key={entry.key} aria-pressed={view === entry.key} onClick={() => look(entry.key)} onMouseEnter={() => show(entry.shows)}>{entry.words}{entry.key === 'faults' && seen.length > 0 ? ` ${seen.length}` : ''}</button>
+              <button
+                key={entry.key}
+                aria-pressed={view === entry.key}
+                onClick={() => look(entry.key)}
+                onMouseEnter={() => show(entry.shows)}
+              >
+                {entry.words}
+                {entry.key === 'faults' && seen.length > 0 ? ` ${seen.length}` : ''}
+              </button>
             ))}
           </div>
           <div className="over" style={{ right: 10, bottom: 10 }} role="group" aria-label="Stage">
-            <button aria-pressed={pickBy !== null} onClick={() => { setPickBy(pickBy === null ? 'part' : null); setPicked(null) }}>Pick faces</button>
-            {meshes.length > 1 && <button aria-pressed={other !== undefined} aria-haspopup="menu" onClick={(event) => (other ? setBeside(null) : setAnchor(event.currentTarget))}>Beside…</button>}
-            <button aria-pressed={wire} onClick={() => set({ wire: !wire })}>Wireframe</button>
-            <button aria-pressed={turning} onClick={() => setTurning(!turning)}>Turn slowly</button>
+            <button
+              aria-pressed={pickBy !== null}
+              onClick={() => {
+                setPickBy(pickBy === null ? 'part' : null)
+                setPicked(null)
+              }}
+            >
+              Pick faces
+            </button>
+            {meshes.length > 1 && (
+              <button
+                aria-pressed={other !== undefined}
+                aria-haspopup="menu"
+                onClick={(event) => (other ? setBeside(null) : setAnchor(event.currentTarget))}
+              >
+                Beside…
+              </button>
+            )}
+            <button aria-pressed={wire} onClick={() => set({ wire: !wire })}>
+              Wireframe
+            </button>
+            <button aria-pressed={turning} onClick={() => setTurning(!turning)}>
+              Turn slowly
+            </button>
             <ViewMenu />
           </div>
           <Menu open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)}>
-            {meshes.filter((entry) => entry !== mesh).map((entry) => <MenuItem key={entry.name} onClick={() => { setAnchor(null); setBeside(entry.name) }}>{entry.name}</MenuItem>)}
+            {meshes
+              .filter((entry) => entry !== mesh)
+              .map((entry) => (
+                <MenuItem
+                  key={entry.name}
+                  onClick={() => {
+                    setAnchor(null)
+                    setBeside(entry.name)
+                  }}
+                >
+                  {entry.name}
+                </MenuItem>
+              ))}
           </Menu>
           <Legend view={view} mesh={mesh} marked={marks.length} />
           <span className="stage-note mono" style={{ bottom: 46 }}>
-            {touched ? `${touched} · ${mesh.worn[touched] ?? 'no material'}` : `${mesh.file.split('/').at(-1)} · ${count(mesh.triangles, 'triangle')} · ${(mesh.size[1] ?? 0).toFixed(2)} m high`}
+            {touched
+              ? `${touched} · ${mesh.worn[touched] ?? 'no material'}`
+              : `${mesh.file.split('/').at(-1)} · ${count(mesh.triangles, 'triangle')} · ${(mesh.size[1] ?? 0).toFixed(2)} m high`}
           </span>
         </div>
         {pickBy && (
           <PickBar
-            mesh={mesh} by={pickBy} setBy={setPickBy} picked={picked} clear={() => setPicked(null)}
-            move={(goal, at) => void addStep({ kind: 'split-slot', slot: picked!.slot, by: 'face', at, name: goal }).then((project) => project && setPicked(null))}
-            palette={(at) => setAsking({ kind: 'uvs', action: 'palette', slots: [picked!.slot], at })}
-            close={() => { setPickBy(null); setPicked(null) }}
+            mesh={mesh}
+            by={pickBy}
+            setBy={setPickBy}
+            picked={picked}
+            clear={() => setPicked(null)}
+            move={(goal, at) =>
+              void addStep({
+                kind: 'split-slot',
+                slot: picked!.slot,
+                by: 'face',
+                at,
+                name: goal,
+              }).then((project) => project && setPicked(null))
+            }
+            palette={(at) =>
+              setAsking({ kind: 'uvs', action: 'palette', slots: [picked!.slot], at })
+            }
+            close={() => {
+              setPickBy(null)
+              setPicked(null)
+            }}
           />
         )}
-        {facts && mesh.measured && <Suspense fallback={<section className="uv-drawer" />}><UvDrawer mesh={mesh} slot={facts} view={view} values={measureOf(view) ? values : null} /></Suspense>}
+        {facts && mesh.measured && (
+          <Suspense fallback={<section className="uv-drawer" />}>
+            <UvDrawer
+              mesh={mesh}
+              slot={facts}
+              view={view}
+              values={measureOf(view) ? values : null}
+            />
+          </Suspense>
+        )}
         <LightTabs />
       </section>
       <section className="pane" aria-label="Slots">
         {meshes.length > 1 && (
-          <Tabs value={mesh.name} onChange={(_, next) => void navigate(`/projects/${id}/meshes/${encodeURIComponent(next)}`)} variant="scrollable" sx={{ flex: 'none', minHeight: 34, borderBottom: '1px solid var(--line)', '& .MuiTab-root': { minHeight: 34, textTransform: 'none', fontSize: 13 } }} aria-label="Meshes">
-            {meshes.map((entry) => <Tab key={entry.name} value={entry.name} label={entry.name} />)}
+          <Tabs
+            value={mesh.name}
+            onChange={(_, next) =>
+              void navigate(`/projects/${id}/meshes/${encodeURIComponent(next)}`)
+            }
+            variant="scrollable"
+            sx={{
+              flex: 'none',
+              minHeight: 34,
+              borderBottom: '1px solid var(--line)',
+              '& .MuiTab-root': { minHeight: 34, textTransform: 'none', fontSize: 13 },
+            }}
+            aria-label="Meshes"
+          >
+            {meshes.map((entry) => (
+              <Tab key={entry.name} value={entry.name} label={entry.name} />
+            ))}
           </Tabs>
         )}
         <div className="bar" style={{ gap: 8 }}>
           <h1>{mesh.name}</h1>
-          <span className="small">{count(mesh.slots.length, 'slot')} · {mesh.done.length} done</span>
+          <span className="small">
+            {count(mesh.slots.length, 'slot')} · {mesh.done.length} done
+          </span>
           <span className="grow" />
           <Button onClick={() => setAsking({ kind: 'propose' })}>Propose everything</Button>
-          {meshes.length > 1 && <Button variant="text" onClick={() => setAsking({ kind: 'alike' })}>As another…</Button>}
-          <Button variant="text" onClick={() => setAsking({ kind: 'remove' })}>Remove…</Button>
-          <Button variant="text" aria-pressed={hideDone} onClick={() => setHideDone(!hideDone)}>{hideDone ? 'Show done' : 'Hide done'}</Button>
+          {meshes.length > 1 && (
+            <Button variant="text" onClick={() => setAsking({ kind: 'alike' })}>
+              As another…
+            </Button>
+          )}
+          <Button variant="text" onClick={() => setAsking({ kind: 'remove' })}>
+            Remove…
+          </Button>
+          <Button variant="text" aria-pressed={hideDone} onClick={() => setHideDone(!hideDone)}>
+            {hideDone ? 'Show done' : 'Hide done'}
+          </Button>
         </div>
         <div className="scroll" tabIndex={-1}>
-          <SlotTable mesh={mesh} chosen={chosen} lit={hovered ?? touched} hideDone={hideDone} hover={setHovered} choose={choose} toggleDone={done} actions={actions} />
+          <SlotTable
+            mesh={mesh}
+            chosen={chosen}
+            lit={hovered ?? touched}
+            hideDone={hideDone}
+            hover={setHovered}
+            choose={choose}
+            toggleDone={done}
+            actions={actions}
+          />
           {slot !== null && <Suggestions mesh={mesh} slot={slot} />}
-          <Faults mesh={mesh} current={view === 'faults' ? fault : null} showFaces={(number) => { setView('faults'); setFault(number) }} />
+          <Faults
+            mesh={mesh}
+            current={view === 'faults' ? fault : null}
+            showFaces={(number) => {
+              setView('faults')
+              setFault(number)
+            }}
+          />
           <Recipe mesh={mesh} />
         </div>
         <MaterialStrip />
@@ -229,14 +461,55 @@ function OneMesh({ mesh, meshes, slot, setSlot }: { mesh: MeshFacts; meshes: Mes
       {asking?.kind === 'propose' && <ProposeEverything close={() => setAsking(null)} />}
       {asking?.kind === 'alike' && <LikeAnother mesh={mesh.name} close={() => setAsking(null)} />}
       {asking?.kind === 'remove' && (
-        <Confirm title={`Remove ${mesh.name}`} action="Remove" close={() => setAsking(null)} done={() => void edit({ kind: 'remove-mesh', mesh: mesh.name })}>
-          <p>Its {count(mesh.slots.length, 'slot')}, what is on them, and {mesh.recipe.length ? `${count(mesh.recipe.length, 'step')} done to it` : 'its ticks'} go with it; its materials stay.</p>
+        <Confirm
+          title={`Remove ${mesh.name}`}
+          action="Remove"
+          close={() => setAsking(null)}
+          done={() => void edit({ kind: 'remove-mesh', mesh: mesh.name })}
+        >
+          <p>
+            Its {count(mesh.slots.length, 'slot')}, what is on them, and{' '}
+            {mesh.recipe.length ? `${count(mesh.recipe.length, 'step')} done to it` : 'its ticks'}{' '}
+            go with it; its materials stay.
+          </p>
           <p className="small">This is one step; Undo brings it back.</p>
         </Confirm>
       )}
-      {asking?.kind === 'rename' && <AskName title="Rename the slot" label="Slot name" initial={asking.slot} close={() => setAsking(null)} done={(next) => void addStep({ kind: 'rename-slot', slot: asking.slot, name: next }).then((project) => project && slot === asking.slot && setSlot(next))} />}
-      {asking?.kind === 'merge' && <AskName title="Merge the chosen slots" label="Slot name" initial={chosen[0] ?? ''} close={() => setAsking(null)} done={(next) => void addStep({ kind: 'merge-slots', slots: chosen, name: next }).then((project) => project && choose(next))} />}
-      {asking?.kind === 'uvs' && <EditUvs mesh={mesh} slots={asking.slots} action={asking.action} at={asking.at} close={() => setAsking(null)} />}
+      {asking?.kind === 'rename' && (
+        <AskName
+          title="Rename the slot"
+          label="Slot name"
+          initial={asking.slot}
+          close={() => setAsking(null)}
+          done={(next) =>
+            void addStep({ kind: 'rename-slot', slot: asking.slot, name: next }).then(
+              (project) => project && slot === asking.slot && setSlot(next),
+            )
+          }
+        />
+      )}
+      {asking?.kind === 'merge' && (
+        <AskName
+          title="Merge the chosen slots"
+          label="Slot name"
+          initial={chosen[0] ?? ''}
+          close={() => setAsking(null)}
+          done={(next) =>
+            void addStep({ kind: 'merge-slots', slots: chosen, name: next }).then(
+              (project) => project && choose(next),
+            )
+          }
+        />
+      )}
+      {asking?.kind === 'uvs' && (
+        <EditUvs
+          mesh={mesh}
+          slots={asking.slots}
+          action={asking.action}
+          at={asking.at}
+          close={() => setAsking(null)}
+        />
+      )}
     </div>
   )
 }

@@ -7,7 +7,9 @@ import { count } from '../words'
 import type { PickedFaces } from './MeshesScreen'
 
 const BY: { key: By; words: string }[] = [
-  { key: 'part', words: 'connected part' }, { key: 'island', words: 'UV island' }, { key: 'face', words: 'single face' },
+  { key: 'part', words: 'connected part' },
+  { key: 'island', words: 'UV island' },
+  { key: 'face', words: 'single face' },
 ]
 
 interface Props {
@@ -27,19 +29,62 @@ export function PickBar({ mesh, by, setBy, picked, clear, move, palette, close }
   const at = picked ? [...picked.faces].sort((a, b) => a - b) : []
   return (
     <div className="pick-bar" role="toolbar" aria-label="Picked faces">
-      <TextField select label="A click picks a" value={by} onChange={(event) => setBy(event.target.value as By)} sx={{ width: 140 }}>
-        {BY.map(({ key, words }) => <MenuItem key={key} value={key}>{words}</MenuItem>)}
+      <TextField
+        select
+        label="A click picks a"
+        value={by}
+        onChange={(event) => setBy(event.target.value as By)}
+        sx={{ width: 140 }}
+      >
+        {BY.map(({ key, words }) => (
+          <MenuItem key={key} value={key}>
+            {words}
+          </MenuItem>
+        ))}
       </TextField>
-      <span className="small" style={{ order: -1, flexBasis: '100%' }}>{picked && at.length > 0 ? `${count(at.length, 'face')} of ${picked.slot}` : 'Click the mesh; Shift adds.'}</span>
-      <Button disabled={at.length === 0} onClick={() => setNaming(true)}>New slot…</Button>
-      <TextField select label="Into slot" value="" disabled={at.length === 0} onChange={(event) => move(event.target.value, at)} sx={{ width: 112 }}>
-        {mesh.slots.filter((slot) => slot.name !== picked?.slot).map((slot) => <MenuItem key={slot.name} value={slot.name}>{slot.name}</MenuItem>)}
+      <span className="small" style={{ order: -1, flexBasis: '100%' }}>
+        {picked && at.length > 0
+          ? `${count(at.length, 'face')} of ${picked.slot}`
+          : 'Click the mesh; Shift adds.'}
+      </span>
+      <Button disabled={at.length === 0} onClick={() => setNaming(true)}>
+        New slot…
+      </Button>
+      <TextField
+        select
+        label="Into slot"
+        value=""
+        disabled={at.length === 0}
+        onChange={(event) => move(event.target.value, at)}
+        sx={{ width: 112 }}
+      >
+        {mesh.slots
+          .filter((slot) => slot.name !== picked?.slot)
+          .map((slot) => (
+            <MenuItem key={slot.name} value={slot.name}>
+              {slot.name}
+            </MenuItem>
+          ))}
       </TextField>
-      <Button disabled={at.length === 0} onClick={() => palette(at)}>Palette…</Button>
+      <Button disabled={at.length === 0} onClick={() => palette(at)}>
+        Palette…
+      </Button>
       <span className="grow" />
-      <Button variant="text" disabled={at.length === 0} onClick={clear}>None</Button>
-      <Button variant="text" onClick={close}>Done</Button>
-      {naming && picked && <AskName title="Make a slot of the picked faces" label="Slot name" initial={`${picked.slot}_2`} close={() => setNaming(false)} done={(name) => move(name, at)} />}
+      <Button variant="text" disabled={at.length === 0} onClick={clear}>
+        None
+      </Button>
+      <Button variant="text" onClick={close}>
+        Done
+      </Button>
+      {naming && picked && (
+        <AskName
+          title="Make a slot of the picked faces"
+          label="Slot name"
+          initial={`${picked.slot}_2`}
+          close={() => setNaming(false)}
+          done={(name) => move(name, at)}
+        />
+      )}
     </div>
   )
 }

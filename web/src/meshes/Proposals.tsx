@@ -1,4 +1,13 @@
-import { Button, Checkbox, Dialog, DialogActions, DialogContent, DialogTitle, MenuItem, TextField } from '@mui/material'
+import {
+  Button,
+  Checkbox,
+  Dialog,
+  DialogActions,
+  DialogContent,
+  DialogTitle,
+  MenuItem,
+  TextField,
+} from '@mui/material'
 import { useState } from 'react'
 
 import { useAlike, useEdit, useMeshes, useProject, useProposals } from '../api/queries'
@@ -18,7 +27,12 @@ export function ProposeEverything({ close }: { close: () => void }) {
     const nameOf = (set: string) => (set in materials ? `${set}_new` : set)
     const edits: Edit[] = [
       ...fresh.map((set): Edit => ({ kind: 'material-from-set', set, name: nameOf(set) })),
-      ...ticked.map((entry): Edit => ({ kind: 'assign', mesh: entry.mesh, slots: [entry.slot], material: entry.material ?? nameOf(entry.set) })),
+      ...ticked.map((entry): Edit => ({
+        kind: 'assign',
+        mesh: entry.mesh,
+        slots: [entry.slot],
+        material: entry.material ?? nameOf(entry.set),
+      })),
     ]
     void edit(...edits)
     close()
@@ -28,29 +42,82 @@ export function ProposeEverything({ close }: { close: () => void }) {
       <DialogTitle>Propose everything</DialogTitle>
       <DialogContent>
         {found.isError && <p className="brick">! {found.error.message}</p>}
-        {!found.data && !found.isError && <p className="quiet">Comparing every layout with every map …</p>}
+        {!found.data && !found.isError && (
+          <p className="quiet">Comparing every layout with every map …</p>
+        )}
         {found.data && proposals.length === 0 && <p>Every slot wears something already.</p>}
         {proposals.length > 0 && (
           <table className="grid">
-            <thead><tr><th><span className="sr">Accept</span></th><th>Slot</th><th>Wears</th><th>Score</th><th>Why</th></tr></thead>
+            <thead>
+              <tr>
+                <th>
+                  <span className="sr">Accept</span>
+                </th>
+                <th>Slot</th>
+                <th>Wears</th>
+                <th>Score</th>
+                <th>Why</th>
+              </tr>
+            </thead>
             <tbody>
               {proposals.map((entry) => (
                 <tr key={keyOf(entry)}>
-                  <td><Checkbox checked={changed[keyOf(entry)] ?? entry.sure} onChange={(event) => setChanged({ ...changed, [keyOf(entry)]: event.target.checked })} slotProps={{ input: { 'aria-label': `Accept ${entry.set} for ${entry.slot}` } }} /></td>
-                  <td><b>{entry.slot}</b><div className="small">{entry.mesh}</div></td>
-                  <td><div className="row">{entry.picture && <img className="thumb" src={`/api/map-pictures/${entry.picture}/rgb/128.png`} width={32} height={32} alt="" />}{entry.material ?? <span>{entry.set} <span className="small">new material</span></span>}</div></td>
-                  <td><span className={`chip ${entry.sure ? 'own' : 'amber'}`}>{entry.sure ? '' : '? '}{entry.score.toFixed(2)}</span></td>
+                  <td>
+                    <Checkbox
+                      checked={changed[keyOf(entry)] ?? entry.sure}
+                      onChange={(event) =>
+                        setChanged({ ...changed, [keyOf(entry)]: event.target.checked })
+                      }
+                      slotProps={{
+                        input: { 'aria-label': `Accept ${entry.set} for ${entry.slot}` },
+                      }}
+                    />
+                  </td>
+                  <td>
+                    <b>{entry.slot}</b>
+                    <div className="small">{entry.mesh}</div>
+                  </td>
+                  <td>
+                    <div className="row">
+                      {entry.picture && (
+                        <img
+                          className="thumb"
+                          src={`/api/map-pictures/${entry.picture}/rgb/128.png`}
+                          width={32}
+                          height={32}
+                          alt=""
+                        />
+                      )}
+                      {entry.material ?? (
+                        <span>
+                          {entry.set} <span className="small">new material</span>
+                        </span>
+                      )}
+                    </div>
+                  </td>
+                  <td>
+                    <span className={`chip ${entry.sure ? 'own' : 'amber'}`}>
+                      {entry.sure ? '' : '? '}
+                      {entry.score.toFixed(2)}
+                    </span>
+                  </td>
                   <td className="small">{entry.reasons.join(' · ')}</td>
                 </tr>
               ))}
             </tbody>
           </table>
         )}
-        {proposals.some((entry) => !entry.sure) && <p className="small" style={{ marginTop: 8 }}>? where another set fits nearly as well, or none well: look at it before you tick it.</p>}
+        {proposals.some((entry) => !entry.sure) && (
+          <p className="small" style={{ marginTop: 8 }}>
+            ? where another set fits nearly as well, or none well: look at it before you tick it.
+          </p>
+        )}
       </DialogContent>
       <DialogActions>
         <Button onClick={close}>Cancel</Button>
-        <Button variant="contained" disabled={ticked.length === 0} onClick={accept}>Accept {ticked.length}</Button>
+        <Button variant="contained" disabled={ticked.length === 0} onClick={accept}>
+          Accept {ticked.length}
+        </Button>
       </DialogActions>
     </Dialog>
   )
@@ -64,24 +131,55 @@ export function LikeAnother({ mesh, close }: { mesh: string; close: () => void }
   const edit = useEdit()
   const pairs = (found.data ?? []).filter((pair) => pair.material)
   const accept = () => {
-    void edit(...pairs.map((pair): Edit => ({ kind: 'assign', mesh, slots: [pair.slot], material: pair.material ?? null })))
+    void edit(
+      ...pairs.map((pair): Edit => ({
+        kind: 'assign',
+        mesh,
+        slots: [pair.slot],
+        material: pair.material ?? null,
+      })),
+    )
     close()
   }
   return (
     <Dialog open onClose={close} maxWidth="sm" fullWidth>
       <DialogTitle>Same materials as another mesh</DialogTitle>
       <DialogContent>
-        <TextField select fullWidth margin="dense" label="As" value={other} onChange={(event) => setOther(event.target.value)}>
-          {others.map((entry) => <MenuItem key={entry.name} value={entry.name}>{entry.name}</MenuItem>)}
+        <TextField
+          select
+          fullWidth
+          margin="dense"
+          label="As"
+          value={other}
+          onChange={(event) => setOther(event.target.value)}
+        >
+          {others.map((entry) => (
+            <MenuItem key={entry.name} value={entry.name}>
+              {entry.name}
+            </MenuItem>
+          ))}
         </TextField>
-        {found.data && pairs.length === 0 && <p className="quiet">No slot of it is like one here, by name or by layout, and wears something.</p>}
+        {found.data && pairs.length === 0 && (
+          <p className="quiet">
+            No slot of it is like one here, by name or by layout, and wears something.
+          </p>
+        )}
         <ul className="evidence">
-          {pairs.map((pair) => <li key={pair.slot}><span className="accent">✓</span><span><b>{pair.slot}</b> wears {pair.material}, as {pair.other}: {pair.why}</span></li>)}
+          {pairs.map((pair) => (
+            <li key={pair.slot}>
+              <span className="accent">✓</span>
+              <span>
+                <b>{pair.slot}</b> wears {pair.material}, as {pair.other}: {pair.why}
+              </span>
+            </li>
+          ))}
         </ul>
       </DialogContent>
       <DialogActions>
         <Button onClick={close}>Cancel</Button>
-        <Button variant="contained" disabled={pairs.length === 0} onClick={accept}>Assign {pairs.length}</Button>
+        <Button variant="contained" disabled={pairs.length === 0} onClick={accept}>
+          Assign {pairs.length}
+        </Button>
       </DialogActions>
     </Dialog>
   )

@@ -7,10 +7,29 @@ export function Recipe({ mesh }: { mesh: MeshFacts }) {
   if (mesh.recipe.length === 0) return null
   return (
     <section style={{ padding: '0 14px 14px' }} aria-label="Steps on the mesh">
-      <h2>Done to it after reading <span className="small" style={{ fontWeight: 400 }}>applied on export; the file stays as it is</span></h2>
+      <h2>
+        Done to it after reading{' '}
+        <span className="small" style={{ fontWeight: 400 }}>
+          applied on export; the file stays as it is
+        </span>
+      </h2>
       <ol className="steps">
         {mesh.recipe.map((entry, number) => (
-          <li key={`${number} ${entry.words}`}>{entry.words} <button className="link" onClick={() => void change(mesh.name, { recipe: mesh.recipe.filter((_, other) => other !== number).map((kept) => kept.step) })}>Take back</button></li>
+          <li key={`${number} ${entry.words}`}>
+            {entry.words}{' '}
+            <button
+              className="link"
+              onClick={() =>
+                void change(mesh.name, {
+                  recipe: mesh.recipe
+                    .filter((_, other) => other !== number)
+                    .map((kept) => kept.step),
+                })
+              }
+            >
+              Take back
+            </button>
+          </li>
         ))}
       </ol>
     </section>

@@ -11,8 +11,12 @@ import { isNameless, oldName, usualDensity } from './measures'
 
 type Column = 'slot' | 'triangles' | 'density' | 'uvs' | 'material' | 'done'
 const COLUMNS: { key: Column; words: string }[] = [
-  { key: 'slot', words: 'Slot' }, { key: 'triangles', words: 'Triangles' }, { key: 'density', words: 'Density' },
-  { key: 'uvs', words: 'UVs' }, { key: 'material', words: 'Material' }, { key: 'done', words: 'Done' },
+  { key: 'slot', words: 'Slot' },
+  { key: 'triangles', words: 'Triangles' },
+  { key: 'density', words: 'Density' },
+  { key: 'uvs', words: 'UVs' },
+  { key: 'material', words: 'Material' },
+  { key: 'done', words: 'Done' },
 ]
 
 export interface SlotTableProps {
@@ -27,9 +31,23 @@ export interface SlotTableProps {
 }
 
 /** The slots of a mesh: sorted by any column, with what each wears; materials can be dropped on rows. */
-export function SlotTable({ mesh, chosen, lit, hideDone, hover, choose, toggleDone, actions }: SlotTableProps) {
+export function SlotTable({
+  mesh,
+  chosen,
+  lit,
+  hideDone,
+  hover,
+  choose,
+  toggleDone,
+  actions,
+}: SlotTableProps) {
   const [sort, setSort] = useState<{ by: Column | null; down: boolean }>({ by: null, down: false })
-  if (!mesh.measured) return <p className="quiet" style={{ padding: 14 }}>The mesh’s file is missing or cannot be read.</p>
+  if (!mesh.measured)
+    return (
+      <p className="quiet" style={{ padding: 14 }}>
+        The mesh’s file is missing or cannot be read.
+      </p>
+    )
   const value = (slot: SlotFacts): string | number => {
     if (sort.by === 'triangles') return slot.triangles
     if (sort.by === 'density') return slot.density ?? -1
@@ -38,40 +56,96 @@ export function SlotTable({ mesh, chosen, lit, hideDone, hover, choose, toggleDo
     if (sort.by === 'done') return mesh.done.includes(slot.name) ? 1 : 0
     return slot.name.toLowerCase()
   }
-  const rows = mesh.slots.map((slot, number) => ({ slot, number })).filter(({ slot }) => !hideDone || !mesh.done.includes(slot.name))
-  if (sort.by) rows.sort((a, b) => (value(a.slot) < value(b.slot) ? -1 : value(a.slot) > value(b.slot) ? 1 : 0) * (sort.down ? -1 : 1))
+  const rows = mesh.slots
+    .map((slot, number) => ({ slot, number }))
+    .filter(({ slot }) => !hideDone || !mesh.done.includes(slot.name))
+  if (sort.by)
+    rows.sort(
+      (a, b) =>
+        (value(a.slot) < value(b.slot) ? -1 : value(a.slot) > value(b.slot) ? 1 : 0) *
+        (sort.down ? -1 : 1),
+    )
   return (
     <table className="grid slots">
       <thead>
         <tr>
-          <th><span className="sr">Tint</span></th>
+          <th>
+            <span className="sr">Tint</span>
+          </th>
           {COLUMNS.map(({ key, words }) => (
-            <th key={key} aria-sort={sort.by === key ? (sort.down ? 'descending' : 'ascending') : 'none'}>
-              <button className="plain" onClick={() => setSort(sort.by === key ? (sort.down ? { by: null, down: false } : { by: key, down: true }) : { by: key, down: false })}>
-                {words}{sort.by === key && <span aria-hidden>{sort.down ? ' ↓' : ' ↑'}</span>}
+            <th
+              key={key}
+              aria-sort={sort.by === key ? (sort.down ? 'descending' : 'ascending') : 'none'}
+            >
+              <button
+                className="plain"
+                onClick={() =>
+                  setSort(
+                    sort.by === key
+                      ? sort.down
+                        ? { by: null, down: false }
+                        : { by: key, down: true }
+                      : { by: key, down: false },
+                  )
+                }
+              >
+                {words}
+                {sort.by === key && <span aria-hidden>{sort.down ? ' ↓' : ' ↑'}</span>}
               </button>
             </th>
           ))}
-          <th><span className="sr">More</span></th>
+          <th>
+            <span className="sr">More</span>
+          </th>
         </tr>
       </thead>
       <tbody>
         {rows.map(({ slot, number }) => (
-          <SlotRow key={slot.name} mesh={mesh} slot={slot} number={number} chosen={chosen} lit={lit === slot.name} hover={hover} choose={choose} toggleDone={toggleDone} actions={actions} />
+          <SlotRow
+            key={slot.name}
+            mesh={mesh}
+            slot={slot}
+            number={number}
+            chosen={chosen}
+            lit={lit === slot.name}
+            hover={hover}
+            choose={choose}
+            toggleDone={toggleDone}
+            actions={actions}
+          />
         ))}
-        {rows.length === 0 && <tr><td colSpan={8} className="quiet" style={{ padding: 14 }}>Every slot is done.</td></tr>}
+        {rows.length === 0 && (
+          <tr>
+            <td colSpan={8} className="quiet" style={{ padding: 14 }}>
+              Every slot is done.
+            </td>
+          </tr>
+        )}
       </tbody>
     </table>
   )
 }
 
-interface RowProps extends Pick<SlotTableProps, 'mesh' | 'chosen' | 'hover' | 'choose' | 'toggleDone' | 'actions'> {
+interface RowProps extends Pick<
+  SlotTableProps,
+  'mesh' | 'chosen' | 'hover' | 'choose' | 'toggleDone' | 'actions'
+> {
   slot: SlotFacts
   number: number
   lit: boolean
 }
 
-function SlotRow({ mesh, slot, number, chosen, lit, hover, choose, toggleDone, actions }: RowProps) {
+function SlotRow({
+  mesh,
+  slot,
+  number,
+  chosen,
+  lit,
+  hover,
+  choose,
+  toggleDone,
+  actions,
+}: RowProps) {
   const edit = useEdit()
   const looks = useLooks().data ?? {}
   const materials = Object.keys(useProject().data?.document.materials ?? {})
@@ -81,33 +155,103 @@ function SlotRow({ mesh, slot, number, chosen, lit, hover, choose, toggleDone, a
   const worn = mesh.worn[slot.name] ?? ''
   const key = looks[worn]?.picture
   const current = chosen.includes(slot.name)
-  const assign = (material: string | null) => void edit({ kind: 'assign', mesh: mesh.name, slots: current ? chosen : [slot.name], material })
+  const assign = (material: string | null) =>
+    void edit({ kind: 'assign', mesh: mesh.name, slots: current ? chosen : [slot.name], material })
   const was = oldName(mesh, slot.name)
   const state = uvState(slot, mesh)
   const drop = {
-    onDragOver: (event: DragEvent) => { if (event.dataTransfer.types.includes(MATERIAL)) { event.preventDefault(); setOver(true) } },
+    onDragOver: (event: DragEvent) => {
+      if (event.dataTransfer.types.includes(MATERIAL)) {
+        event.preventDefault()
+        setOver(true)
+      }
+    },
     onDragLeave: () => setOver(false),
-    onDrop: (event: DragEvent) => { setOver(false); const material = event.dataTransfer.getData(MATERIAL); if (material) { event.preventDefault(); assign(material) } },
+    onDrop: (event: DragEvent) => {
+      setOver(false)
+      const material = event.dataTransfer.getData(MATERIAL)
+      if (material) {
+        event.preventDefault()
+        assign(material)
+      }
+    },
   }
-  const pick = (event: MouseEvent) => choose(slot.name, event.ctrlKey || event.metaKey || event.shiftKey)
+  const pick = (event: MouseEvent) =>
+    choose(slot.name, event.ctrlKey || event.metaKey || event.shiftKey)
   return (
     <tr
-      className={`${current || lit ? 'current' : ''} ${over ? 'over-drop' : ''}`} {...drop}
-      onMouseEnter={() => { hover(slot.name); show(`${slot.name} · ${slot.area.toPrecision(3)} m² · covers ${Math.round(slot.uv.coverage * 100)} % of 0–1 · ${slot.uv.islands} islands`) }} onMouseLeave={() => hover(null)}
+      className={`${current || lit ? 'current' : ''} ${over ? 'over-drop' : ''}`}
+      {...drop}
+      onMouseEnter={() => {
+        hover(slot.name)
+        show(
+          `${slot.name} · ${slot.area.toPrecision(3)} m² · covers ${Math.round(slot.uv.coverage * 100)} % of 0–1 · ${slot.uv.islands} islands`,
+        )
+      }}
+      onMouseLeave={() => hover(null)}
     >
-      <td style={{ width: 30 }}><span className="badge" style={{ background: SLOT_TINTS[number % SLOT_TINTS.length] }}>{number + 1}</span></td>
-      <td>
-        <button className="plain" aria-pressed={current} onClick={pick} onFocus={() => hover(slot.name)} onBlur={() => hover(null)}><b className={isNameless(slot.name) ? 'mono' : ''}>{slot.name}</b></button>
-        {was ? <div className="small">was {was}</div> : isNameless(slot.name) ? <div className="small">no real name</div> : null}
+      <td style={{ width: 30 }}>
+        <span className="badge" style={{ background: SLOT_TINTS[number % SLOT_TINTS.length] }}>
+          {number + 1}
+        </span>
       </td>
-      <td className="mono">{slot.triangles.toLocaleString('en-GB')} <span className="quiet">{Math.round(slot.share * 100)} %</span></td>
-      <td className="mono" title={slot.spread ? `a tenth is below ${slot.spread[0].toPrecision(3)}, a tenth above ${slot.spread[1].toPrecision(3)} UV units a metre` : undefined}>{slot.density == null ? '–' : `${slot.density.toPrecision(3)} /m`}</td>
-      <td><span className={`chip ${state.tone}`} title={state.why}>{state.words}</span></td>
+      <td>
+        <button
+          className="plain"
+          aria-pressed={current}
+          onClick={pick}
+          onFocus={() => hover(slot.name)}
+          onBlur={() => hover(null)}
+        >
+          <b className={isNameless(slot.name) ? 'mono' : ''}>{slot.name}</b>
+        </button>
+        {was ? (
+          <div className="small">was {was}</div>
+        ) : isNameless(slot.name) ? (
+          <div className="small">no real name</div>
+        ) : null}
+      </td>
+      <td className="mono">
+        {slot.triangles.toLocaleString('en-GB')}{' '}
+        <span className="quiet">{Math.round(slot.share * 100)} %</span>
+      </td>
+      <td
+        className="mono"
+        title={
+          slot.spread
+            ? `a tenth is below ${slot.spread[0].toPrecision(3)}, a tenth above ${slot.spread[1].toPrecision(3)} UV units a metre`
+            : undefined
+        }
+      >
+        {slot.density == null ? '–' : `${slot.density.toPrecision(3)} /m`}
+      </td>
+      <td>
+        <span className={`chip ${state.tone}`} title={state.why}>
+          {state.words}
+        </span>
+      </td>
       <td>
         <div className="row">
-          {key ? <img className="thumb" src={`/api/material-pictures/${key}/grey-room/96.png`} width={28} height={28} alt="" /> : <span className="thumb" style={{ width: 28, height: 28, background: 'none', borderStyle: 'dashed' }} />}
+          {key ? (
+            <img
+              className="thumb"
+              src={`/api/material-pictures/${key}/grey-room/96.png`}
+              width={28}
+              height={28}
+              alt=""
+            />
+          ) : (
+            <span
+              className="thumb"
+              style={{ width: 28, height: 28, background: 'none', borderStyle: 'dashed' }}
+            />
+          )}
           <Select
-            size="small" variant="outlined" displayEmpty value={materials.includes(worn) ? worn : ''} sx={{ width: 112, '& .MuiSelect-select': { padding: '3px 8px' } }}
+            size="small"
+            variant="outlined"
+            displayEmpty
+            value={materials.includes(worn) ? worn : ''}
+            sx={{ width: 112, '& .MuiSelect-select': { padding: '3px 8px' } }}
             SelectDisplayProps={{ 'aria-label': `Material of ${slot.name}` }}
             // The list belongs to the row for the browser's events, and closes under the pointer: nobody says that it left.
             onClose={() => hover(null)}
@@ -115,15 +259,49 @@ function SlotRow({ mesh, slot, number, chosen, lit, hover, choose, toggleDone, a
             renderValue={(shown) => shown || <span className="accent">Choose…</span>}
           >
             <MenuItem value="">none</MenuItem>
-            {materials.map((material) => <MenuItem key={material} value={material}>{material}</MenuItem>)}
+            {materials.map((material) => (
+              <MenuItem key={material} value={material}>
+                {material}
+              </MenuItem>
+            ))}
           </Select>
         </div>
       </td>
-      <td><Checkbox checked={mesh.done.includes(slot.name)} onChange={() => toggleDone(slot.name)} slotProps={{ input: { 'aria-label': `${slot.name} is done` } }} /></td>
+      <td>
+        <Checkbox
+          checked={mesh.done.includes(slot.name)}
+          onChange={() => toggleDone(slot.name)}
+          slotProps={{ input: { 'aria-label': `${slot.name} is done` } }}
+        />
+      </td>
       <td style={{ width: 24, paddingLeft: 0 }}>
-        <button className="plain more" aria-haspopup="menu" aria-label={`More for ${slot.name}`} onClick={(event) => setAnchor(event.currentTarget)}>⋯</button>
-        <Menu open={anchor !== null} anchorEl={anchor} onClose={() => { setAnchor(null); hover(null) }}>
-          {actions.map(({ words, run }) => <MenuItem key={words} onClick={() => { setAnchor(null); run(slot.name) }}>{words}</MenuItem>)}
+        <button
+          className="plain more"
+          aria-haspopup="menu"
+          aria-label={`More for ${slot.name}`}
+          onClick={(event) => setAnchor(event.currentTarget)}
+        >
+          ⋯
+        </button>
+        <Menu
+          open={anchor !== null}
+          anchorEl={anchor}
+          onClose={() => {
+            setAnchor(null)
+            hover(null)
+          }}
+        >
+          {actions.map(({ words, run }) => (
+            <MenuItem
+              key={words}
+              onClick={() => {
+                setAnchor(null)
+                run(slot.name)
+              }}
+            >
+              {words}
+            </MenuItem>
+          ))}
         </Menu>
       </td>
     </tr>
@@ -131,18 +309,46 @@ function SlotRow({ mesh, slot, number, chosen, lit, hover, choose, toggleDone, a
 }
 
 /** What is to be said of a slot's UVs in a word or two. */
-function uvState(slot: SlotFacts, mesh: MeshFacts): { words: string; tone: '' | 'amber' | 'brick'; why: string } {
+function uvState(
+  slot: SlotFacts,
+  mesh: MeshFacts,
+): { words: string; tone: '' | 'amber' | 'brick'; why: string } {
   const { uv } = slot
-  if (uv.min == null || uv.max == null) return { words: '! none', tone: 'brick', why: 'Maps cannot be laid on it.' }
+  if (uv.min == null || uv.max == null)
+    return { words: '! none', tone: 'brick', why: 'Maps cannot be laid on it.' }
   const reach = Math.max(...uv.max.map((high, axis) => high - uv.min![axis]!))
   if (!uv.inside) {
-    if (reach > 1.5) return { words: `tiles ${reach.toFixed(1)}×`, tone: '', why: 'Its UVs reach over several pictures: laid out to repeat.' }
-    return { words: '△ outside', tone: 'amber', why: 'Its UVs leave 0–1 a little: by mistake, or because they repeat.' }
+    if (reach > 1.5)
+      return {
+        words: `tiles ${reach.toFixed(1)}×`,
+        tone: '',
+        why: 'Its UVs reach over several pictures: laid out to repeat.',
+      }
+    return {
+      words: '△ outside',
+      tone: 'amber',
+      why: 'Its UVs leave 0–1 a little: by mistake, or because they repeat.',
+    }
   }
   const ratio = slot.density ? slot.density / usualDensity(mesh) : 1
   const twins = (uv.stacked ?? 0) + (uv.mirrored ?? 0)
-  if (uv.overlap > 0.02 && twins < 0.02) return { words: `△ overlap ${Math.round(uv.overlap * 100)} %`, tone: 'amber', why: 'Islands lie on each other without being twins: what is painted on one shows on the other.' }
-  if (ratio < 0.4 || ratio > 2.5) return { words: `△ ${ratio < 1 ? `1/${(1 / ratio).toFixed(0)}` : `${ratio.toFixed(0)}×`} density`, tone: 'amber', why: 'Its texels are much larger or smaller than on most of the mesh.' }
-  if (twins >= 0.02) return { words: (uv.mirrored ?? 0) > (uv.stacked ?? 0) ? 'mirrored' : 'stacked', tone: '', why: 'Twins share their UVs on purpose.' }
+  if (uv.overlap > 0.02 && twins < 0.02)
+    return {
+      words: `△ overlap ${Math.round(uv.overlap * 100)} %`,
+      tone: 'amber',
+      why: 'Islands lie on each other without being twins: what is painted on one shows on the other.',
+    }
+  if (ratio < 0.4 || ratio > 2.5)
+    return {
+      words: `△ ${ratio < 1 ? `1/${(1 / ratio).toFixed(0)}` : `${ratio.toFixed(0)}×`} density`,
+      tone: 'amber',
+      why: 'Its texels are much larger or smaller than on most of the mesh.',
+    }
+  if (twins >= 0.02)
+    return {
+      words: (uv.mirrored ?? 0) > (uv.stacked ?? 0) ? 'mirrored' : 'stacked',
+      tone: '',
+      why: 'Twins share their UVs on purpose.',
+    }
   return { words: 'unique', tone: '', why: 'No two faces share a texel.' }
 }

@@ -10,25 +10,59 @@ export function Suggestions({ mesh, slot }: { mesh: MeshFacts; slot: string }) {
   const edit = useEdit()
   const candidates = found.data?.find((entry) => entry.slot === slot)?.candidates ?? []
   const wear = (set: string, material: string | null) => {
-    const assign = (name: string): Edit => ({ kind: 'assign', mesh: mesh.name, slots: [slot], material: name })
+    const assign = (name: string): Edit => ({
+      kind: 'assign',
+      mesh: mesh.name,
+      slots: [slot],
+      material: name,
+    })
     if (material) void edit(assign(material))
     else void edit({ kind: 'material-from-set', set, name: set }, assign(set))
   }
   return (
     <section className="suggestions" aria-label={`Maps for ${slot}`}>
-      <h2>Which maps belong to {slot}? <span className="small" style={{ fontWeight: 400 }}>compared by layout{isNameless(slot) ? '; its name says nothing' : ''}</span></h2>
+      <h2>
+        Which maps belong to {slot}?{' '}
+        <span className="small" style={{ fontWeight: 400 }}>
+          compared by layout{isNameless(slot) ? '; its name says nothing' : ''}
+        </span>
+      </h2>
       {!found.data && !found.isError && <p className="quiet">Comparing layouts with maps …</p>}
       {found.isError && <p className="brick">! {found.error.message}</p>}
-      {found.data && candidates.length === 0 && <p className="quiet">There is nothing to compare: bring in maps, or unwrap the slot.</p>}
+      {found.data && candidates.length === 0 && (
+        <p className="quiet">There is nothing to compare: bring in maps, or unwrap the slot.</p>
+      )}
       {candidates.map((candidate, index) => (
         <div key={candidate.set} className="candidate">
-          {candidate.picture ? <img className="thumb" src={`/api/map-pictures/${candidate.picture}/rgb/128.png`} width={56} height={56} alt="" /> : <span className="thumb" style={{ width: 56, height: 56 }} />}
+          {candidate.picture ? (
+            <img
+              className="thumb"
+              src={`/api/map-pictures/${candidate.picture}/rgb/128.png`}
+              width={56}
+              height={56}
+              alt=""
+            />
+          ) : (
+            <span className="thumb" style={{ width: 56, height: 56 }} />
+          )}
           <div className="grow">
-            <b>{candidate.set}</b> <span className={`chip ${index === 0 && candidate.score >= 0.85 ? 'own' : ''}`} title="0–1; 0.5 says nothing">{candidate.score.toFixed(2)}</span>
+            <b>{candidate.set}</b>{' '}
+            <span
+              className={`chip ${index === 0 && candidate.score >= 0.85 ? 'own' : ''}`}
+              title="0–1; 0.5 says nothing"
+            >
+              {candidate.score.toFixed(2)}
+            </span>
             <div className="small">{candidate.reasons.join(' · ')}</div>
           </div>
-          <Button variant={index === 0 ? 'contained' : 'outlined'} disabled={candidate.material !== null && mesh.worn[slot] === candidate.material} onClick={() => wear(candidate.set, candidate.material)}>
-            {candidate.material !== null && mesh.worn[slot] === candidate.material ? 'Worn' : 'Use it'}
+          <Button
+            variant={index === 0 ? 'contained' : 'outlined'}
+            disabled={candidate.material !== null && mesh.worn[slot] === candidate.material}
+            onClick={() => wear(candidate.set, candidate.material)}
+          >
+            {candidate.material !== null && mesh.worn[slot] === candidate.material
+              ? 'Worn'
+              : 'Use it'}
           </Button>
         </div>
       ))}

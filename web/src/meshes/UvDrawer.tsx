@@ -15,43 +15,117 @@ import { colourOf, usualDensity } from './measures'
 const SIDE = 268
 
 /** The UV layout of a slot over any map, and what is to be said of it. */
-export function UvDrawer({ mesh, slot, view, values }: { mesh: MeshFacts; slot: SlotFacts; view: MeshView; values: Float32Array | null }) {
+export function UvDrawer({
+  mesh,
+  slot,
+  view,
+  values,
+}: {
+  mesh: MeshFacts
+  slot: SlotFacts
+  view: MeshView
+  values: Float32Array | null
+}) {
   const document = useProject().data?.document
   const board = useBoard().data ?? []
   const material = mesh.worn[slot.name] ?? null
   const feeds = feedsOf(document?.materials ?? {}, material)
   const [picked, setPicked] = useState<string | null>(null)
-  const map = picked !== null && (picked === '' || board.some((entry) => entry.name === picked)) ? picked : (feeds[0] ?? '')
+  const map =
+    picked !== null && (picked === '' || board.some((entry) => entry.name === picked))
+      ? picked
+      : (feeds[0] ?? '')
   const shown = board.find((entry) => entry.name === map)
   const padding = usePadding(mesh.name, slot.name, shown ? map : null).data
-  const size = padding ? Math.max(padding.width, padding.height) : shown ? Math.max(shown.width, shown.height) : 1024
+  const size = padding
+    ? Math.max(padding.width, padding.height)
+    : shown
+      ? Math.max(shown.width, shown.height)
+      : 1024
   const { uv } = slot
   const gap = uv.gap == null ? null : uv.gap * size
   const tight = gap !== null && gap > 0 && padding?.padding != null && gap < 2 * padding.padding
-  const percent = (share: number | undefined) => `${((share ?? 0) * 100).toFixed(share && share < 0.01 ? 1 : 0)} %`
+  const percent = (share: number | undefined) =>
+    `${((share ?? 0) * 100).toFixed(share && share < 0.01 ? 1 : 0)} %`
   return (
     <section className="uv-drawer" aria-label={`UVs of ${slot.name}`}>
-      <UvPicture mesh={mesh} slot={slot} picture={shown ? `/api/map-pictures/${shown.sha256}/rgb/512.png` : null} view={view} values={values} />
+      <UvPicture
+        mesh={mesh}
+        slot={slot}
+        picture={shown ? `/api/map-pictures/${shown.sha256}/rgb/512.png` : null}
+        view={view}
+        values={values}
+      />
       <div className="uv-facts">
         <h2>UVs of {slot.name}</h2>
-        <div className="small row" style={{ gap: 4 }}>over
-          <Select variant="standard" disableUnderline displayEmpty value={map} onChange={(event) => setPicked(event.target.value)} SelectDisplayProps={{ 'aria-label': 'Map under the UVs' }} sx={{ fontSize: 11.5, color: 'var(--accent)', maxWidth: 170 }}>
+        <div className="small row" style={{ gap: 4 }}>
+          over
+          <Select
+            variant="standard"
+            disableUnderline
+            displayEmpty
+            value={map}
+            onChange={(event) => setPicked(event.target.value)}
+            SelectDisplayProps={{ 'aria-label': 'Map under the UVs' }}
+            sx={{ fontSize: 11.5, color: 'var(--accent)', maxWidth: 170 }}
+          >
             <MenuItem value="">no map</MenuItem>
-            {[...feeds, ...board.map((entry) => entry.name).filter((name) => !feeds.includes(name))].map((name) => <MenuItem key={name} value={name}>{name}</MenuItem>)}
+            {[
+              ...feeds,
+              ...board.map((entry) => entry.name).filter((name) => !feeds.includes(name)),
+            ].map((name) => (
+              <MenuItem key={name} value={name}>
+                {name}
+              </MenuItem>
+            ))}
           </Select>
         </div>
-        {uv.min == null ? <p className="small">It has no UVs: unwrap it from its menu.</p> : (
+        {uv.min == null ? (
+          <p className="small">It has no UVs: unwrap it from its menu.</p>
+        ) : (
           <div className="mono uv-numbers">
-            <span>covers {percent(uv.coverage)} · {uv.islands} island{uv.islands === 1 ? '' : 's'}</span>
-            <span>overlap {percent(uv.overlap)}{(uv.stacked ?? 0) + (uv.mirrored ?? 0) > 0.005 && ` · twins ${percent((uv.stacked ?? 0) + (uv.mirrored ?? 0))}`} · flipped {percent(uv.flipped)}</span>
-            <span>stretch L² {uv.l2?.toFixed(2) ?? 'endless'} · L∞ {uv.linf?.toFixed(2) ?? 'endless'}</span>
-            <span>{slot.density == null ? 'no density' : `${Math.round(slot.density * size)} texels a metre at ${size}`}</span>
-            {slot.spread && slot.density && <span>from {Math.round(slot.spread[0] * size)} to {Math.round(slot.spread[1] * size)}</span>}
-            {gap !== null && <span>gap {gap.toFixed(gap < 10 ? 1 : 0)} texels at {size}</span>}
-            {padding && <span>{padding.padding == null ? 'painted on everywhere' : `padding in the map ${padding.padding} texels`}</span>}
+            <span>
+              covers {percent(uv.coverage)} · {uv.islands} island{uv.islands === 1 ? '' : 's'}
+            </span>
+            <span>
+              overlap {percent(uv.overlap)}
+              {(uv.stacked ?? 0) + (uv.mirrored ?? 0) > 0.005 &&
+                ` · twins ${percent((uv.stacked ?? 0) + (uv.mirrored ?? 0))}`}{' '}
+              · flipped {percent(uv.flipped)}
+            </span>
+            <span>
+              stretch L² {uv.l2?.toFixed(2) ?? 'endless'} · L∞ {uv.linf?.toFixed(2) ?? 'endless'}
+            </span>
+            <span>
+              {slot.density == null
+                ? 'no density'
+                : `${Math.round(slot.density * size)} texels a metre at ${size}`}
+            </span>
+            {slot.spread && slot.density && (
+              <span>
+                from {Math.round(slot.spread[0] * size)} to {Math.round(slot.spread[1] * size)}
+              </span>
+            )}
+            {gap !== null && (
+              <span>
+                gap {gap.toFixed(gap < 10 ? 1 : 0)} texels at {size}
+              </span>
+            )}
+            {padding && (
+              <span>
+                {padding.padding == null
+                  ? 'painted on everywhere'
+                  : `padding in the map ${padding.padding} texels`}
+              </span>
+            )}
           </div>
         )}
-        {tight && <p className="small"><span className="chip amber">△</span> islands are nearer than twice the padding: seams may bleed in small mips.</p>}
+        {tight && (
+          <p className="small">
+            <span className="chip amber">△</span> islands are nearer than twice the padding: seams
+            may bleed in small mips.
+          </p>
+        )}
       </div>
     </section>
   )
@@ -65,16 +139,32 @@ function feedsOf(materials: Record<string, Material>, name: string | null): stri
   while (at !== null && !seen.has(at)) {
     seen.add(at)
     const entry: Material | undefined = materials[at]
-    for (const feed of Object.values(entry?.inputs ?? {})) if (feed.map && !found.includes(feed.map)) found.push(feed.map)
+    for (const feed of Object.values(entry?.inputs ?? {}))
+      if (feed.map && !found.includes(feed.map)) found.push(feed.map)
     at = entry?.from ?? null
   }
   return found
 }
 
-function UvPicture({ mesh, slot, picture, view, values }: { mesh: MeshFacts; slot: SlotFacts; picture: string | null; view: MeshView; values: Float32Array | null }) {
+function UvPicture({
+  mesh,
+  slot,
+  picture,
+  view,
+  values,
+}: {
+  mesh: MeshFacts
+  slot: SlotFacts
+  picture: string | null
+  view: MeshView
+  values: Float32Array | null
+}) {
   const canvas = useRef<HTMLCanvasElement>(null)
   const gltf = useLoader(GLTFLoader, `/api/mesh-geometry/${mesh.key}.glb`)
-  const geometry = useMemo(() => piecesOf(gltf.scene).pieces.find((piece) => piece.slot === slot.name)?.geometry, [gltf, slot.name])
+  const geometry = useMemo(
+    () => piecesOf(gltf.scene).pieces.find((piece) => piece.slot === slot.name)?.geometry,
+    [gltf, slot.name],
+  )
   const [loaded, setLoaded] = useState<{ of: string; image: HTMLImageElement } | null>(null)
   const image = loaded && loaded.of === picture ? loaded.image : null
   const [place, setPlace] = useState<{ zoom: number; u: number; v: number } | null>(null)
@@ -89,8 +179,21 @@ function UvPicture({ mesh, slot, picture, view, values }: { mesh: MeshFacts; slo
   useEffect(() => {
     const context = canvas.current?.getContext('2d')
     if (!context) return
-    const first = mesh.slots.slice(0, mesh.slots.findIndex((entry) => entry.name === slot.name)).reduce((sum, entry) => sum + entry.triangles, 0)
-    draw(context, at, image, geometry, values && values.subarray(first, first + slot.triangles), view, usualDensity(mesh))
+    const first = mesh.slots
+      .slice(
+        0,
+        mesh.slots.findIndex((entry) => entry.name === slot.name),
+      )
+      .reduce((sum, entry) => sum + entry.triangles, 0)
+    draw(
+      context,
+      at,
+      image,
+      geometry,
+      values && values.subarray(first, first + slot.triangles),
+      view,
+      usualDensity(mesh),
+    )
   }, [at, geometry, image, mesh, slot, values, view])
   const wheel = (event: WheelEvent) => {
     const box = event.currentTarget.getBoundingClientRect()
@@ -99,12 +202,25 @@ function UvPicture({ mesh, slot, picture, view, values }: { mesh: MeshFacts; slo
     setPlace({ zoom, u: at.u + x / at.zoom - x / zoom, v: at.v + y / at.zoom - y / zoom })
   }
   const drag = (event: PointerEvent) => {
-    if (event.buttons === 1) setPlace({ ...at, u: at.u - event.movementX / SIDE / at.zoom, v: at.v - event.movementY / SIDE / at.zoom })
+    if (event.buttons === 1)
+      setPlace({
+        ...at,
+        u: at.u - event.movementX / SIDE / at.zoom,
+        v: at.v - event.movementY / SIDE / at.zoom,
+      })
   }
   return (
     <canvas
-      ref={canvas} width={SIDE * 2} height={SIDE * 2} className="uv-picture" role="img" aria-label={`UV layout of ${slot.name}`} title="Wheel to zoom, drag to move, double-click for all of it"
-      onWheel={wheel} onPointerMove={drag} onDoubleClick={() => setPlace(null)}
+      ref={canvas}
+      width={SIDE * 2}
+      height={SIDE * 2}
+      className="uv-picture"
+      role="img"
+      aria-label={`UV layout of ${slot.name}`}
+      title="Wheel to zoom, drag to move, double-click for all of it"
+      onWheel={wheel}
+      onPointerMove={drag}
+      onDoubleClick={() => setPlace(null)}
     />
   )
 }
@@ -114,12 +230,21 @@ function fit(slot: SlotFacts): { zoom: number; u: number; v: number } {
   const low = [0, 1].map((axis) => Math.min(0, slot.uv.min?.[axis] ?? 0))
   const high = [0, 1].map((axis) => Math.max(1, slot.uv.max?.[axis] ?? 1))
   const reach = Math.max(high[0]! - low[0]!, high[1]! - low[1]!) * 1.04
-  return { zoom: 1 / reach, u: (low[0]! + high[0]! - reach) / 2, v: (low[1]! + high[1]! - reach) / 2 }
+  return {
+    zoom: 1 / reach,
+    u: (low[0]! + high[0]! - reach) / 2,
+    v: (low[1]! + high[1]! - reach) / 2,
+  }
 }
 
 function draw(
-  context: CanvasRenderingContext2D, at: { zoom: number; u: number; v: number }, image: HTMLImageElement | null,
-  geometry: BufferGeometry | undefined, values: Float32Array | null, view: MeshView, usual: number,
+  context: CanvasRenderingContext2D,
+  at: { zoom: number; u: number; v: number },
+  image: HTMLImageElement | null,
+  geometry: BufferGeometry | undefined,
+  values: Float32Array | null,
+  view: MeshView,
+  usual: number,
 ) {
   const side = context.canvas.width
   const x = (u: number) => (u - at.u) * at.zoom * side

@@ -4,27 +4,57 @@ import { Color } from 'three'
 import type { MeshFacts } from '../api/types'
 import { RAMP } from '../theme'
 
-export type MeshView = 'lit' | 'slots' | 'checker' | 'density' | 'stretch' | 'flipped' | 'backs' | 'faults'
+export type MeshView =
+  'lit' | 'slots' | 'checker' | 'density' | 'stretch' | 'flipped' | 'backs' | 'faults'
 export type Measure = 'density' | 'stretch' | 'flipped'
 
 export const VIEWS: { key: MeshView; words: string; shows: string }[] = [
   { key: 'lit', words: 'Lit', shows: 'what the slots wear, under light' },
   { key: 'slots', words: 'Slots', shows: 'one tint for each slot' },
-  { key: 'checker', words: 'Checker', shows: 'even squares on the UVs: stretch and density show at once' },
-  { key: 'density', words: 'Density', shows: 'UV size against size in metres, compared with the whole mesh' },
-  { key: 'stretch', words: 'Stretch', shows: 'how far the UVs are squeezed one way; 1 is not at all' },
-  { key: 'flipped', words: 'Flipped', shows: 'faces whose UVs run the other way: mirrored, so that text reads backwards' },
-  { key: 'backs', words: 'Back faces', shows: 'what is seen from behind; single-sided materials vanish there' },
+  {
+    key: 'checker',
+    words: 'Checker',
+    shows: 'even squares on the UVs: stretch and density show at once',
+  },
+  {
+    key: 'density',
+    words: 'Density',
+    shows: 'UV size against size in metres, compared with the whole mesh',
+  },
+  {
+    key: 'stretch',
+    words: 'Stretch',
+    shows: 'how far the UVs are squeezed one way; 1 is not at all',
+  },
+  {
+    key: 'flipped',
+    words: 'Flipped',
+    shows: 'faces whose UVs run the other way: mirrored, so that text reads backwards',
+  },
+  {
+    key: 'backs',
+    words: 'Back faces',
+    shows: 'what is seen from behind; single-sided materials vanish there',
+  },
   { key: 'faults', words: 'Faults', shows: 'faces with something wrong' },
 ]
 
-export const measureOf = (view: MeshView): Measure | null => (view === 'density' || view === 'stretch' || view === 'flipped' ? view : null)
+export const measureOf = (view: MeshView): Measure | null =>
+  view === 'density' || view === 'stretch' || view === 'flipped' ? view : null
 
-const [low, middle, high, mark, none] = [RAMP.low, RAMP.middle, RAMP.high, RAMP.mark, RAMP.none].map((hex) => new Color(hex)) as [Color, Color, Color, Color, Color]
+const [low, middle, high, mark, none] = [
+  RAMP.low,
+  RAMP.middle,
+  RAMP.high,
+  RAMP.mark,
+  RAMP.none,
+].map((hex) => new Color(hex)) as [Color, Color, Color, Color, Color]
 
 /** The middle of a mesh's densities, that of its slots weighed by area: what every triangle is compared with. */
 export function usualDensity(mesh: MeshFacts): number {
-  const slots = mesh.slots.filter((slot) => slot.density != null).sort((a, b) => a.density! - b.density!)
+  const slots = mesh.slots
+    .filter((slot) => slot.density != null)
+    .sort((a, b) => a.density! - b.density!)
   let left = slots.reduce((sum, slot) => sum + slot.area, 0) / 2
   for (const slot of slots) {
     left -= slot.area
@@ -38,18 +68,26 @@ export function colourOf(view: MeshView, value: number, usual: number): Color {
   if (Number.isNaN(value)) return none
   if (view === 'faults') return value > 0 ? mark : middle
   if (view === 'flipped') return value > 0 ? high : middle
-  const far = view === 'density' ? Math.max(-1, Math.min(1, Math.log2(Math.max(value / usual, 1e-6)) / 2)) : Math.min(1, Math.log2(Math.max(value, 1)) / 2)
+  const far =
+    view === 'density'
+      ? Math.max(-1, Math.min(1, Math.log2(Math.max(value / usual, 1e-6)) / 2))
+      : Math.min(1, Math.log2(Math.max(value, 1)) / 2)
   return far < 0 ? middle.clone().lerp(low, -far) : middle.clone().lerp(high, far)
 }
 
 /** Colours of all triangles by slot, in the order of the geometry. */
-export function paintOf(view: MeshView, values: Float32Array, mesh: MeshFacts): Record<string, Float32Array> {
+export function paintOf(
+  view: MeshView,
+  values: Float32Array,
+  mesh: MeshFacts,
+): Record<string, Float32Array> {
   const usual = usualDensity(mesh)
   const found: Record<string, Float32Array> = {}
   let at = 0
   for (const slot of mesh.slots) {
     const colours = new Float32Array(slot.triangles * 3)
-    for (let i = 0; i < slot.triangles; i += 1) colourOf(view, values[at + i] ?? NaN, usual).toArray(colours, i * 3)
+    for (let i = 0; i < slot.triangles; i += 1)
+      colourOf(view, values[at + i] ?? NaN, usual).toArray(colours, i * 3)
     at += slot.triangles
     found[slot.name] = colours
   }
@@ -66,7 +104,8 @@ export function markedOf(triangles: number, faces: Set<number>): Float32Array {
 /** What the slot was called in its file, where the recipe has given it another name. */
 export function oldName(mesh: MeshFacts, slot: string): string | null {
   let name = slot
-  for (const { step } of [...mesh.recipe].reverse()) if (step.kind === 'rename-slot' && step.name === name) name = step.slot
+  for (const { step } of [...mesh.recipe].reverse())
+    if (step.kind === 'rename-slot' && step.name === name) name = step.slot
   return name === slot ? null : name
 }
 

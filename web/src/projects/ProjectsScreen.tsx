@@ -41,57 +41,135 @@ export function ProjectsScreen() {
     onError: notice,
   })
   const erase = useMutation({
-    mutationFn: (project: ProjectRow) => got<unknown>(client.DELETE('/api/projects/{project_id}', { params: { path: { project_id: project.id } } })),
+    mutationFn: (project: ProjectRow) =>
+      got<unknown>(
+        client.DELETE('/api/projects/{project_id}', {
+          params: { path: { project_id: project.id } },
+        }),
+      ),
     onSuccess: () => void queries.invalidateQueries({ queryKey: ['projects'] }),
     onError: notice,
   })
-  const { getRootProps, getInputProps, isDragActive, open } = useDropzone({ onDrop: (files) => bring.mutate(files), noClick: true, noKeyboard: true })
+  const { getRootProps, getInputProps, isDragActive, open } = useDropzone({
+    onDrop: (files) => bring.mutate(files),
+    noClick: true,
+    noKeyboard: true,
+  })
 
   return (
     <div {...getRootProps()} style={{ display: 'flex', flexDirection: 'column', height: '100%' }}>
-      <header className="header" style={{ flex: 'none', height: 48 }}><Mark /></header>
+      <header className="header" style={{ flex: 'none', height: 48 }}>
+        <Mark />
+      </header>
       <main className="scroll">
         <input {...getInputProps({ 'aria-label': 'Project zip to open' })} />
         <div style={{ maxWidth: 860, margin: '40px auto', padding: '0 24px' }}>
           <div className="row" style={{ marginBottom: 16 }}>
-            <h1 className="grow" style={{ fontSize: 17 }}>Projects</h1>
+            <h1 className="grow" style={{ fontSize: 17 }}>
+              Projects
+            </h1>
             <Button onClick={open}>{bring.isPending ? 'Opening …' : 'Open a project zip…'}</Button>
-            <Button variant="contained" onClick={() => setNaming(true)}>New project</Button>
+            <Button variant="contained" onClick={() => setNaming(true)}>
+              New project
+            </Button>
           </div>
           {projects.data?.length === 0 && (
             <div className="empty" style={{ border: '1px dashed var(--strong)', height: 240 }}>
               <h2>No projects yet</h2>
-              <p>Begin a new one and drop a folder of maps and a mesh on it, or drop a project’s zip or folder here.</p>
+              <p>
+                Begin a new one and drop a folder of maps and a mesh on it, or drop a project’s zip
+                or folder here.
+              </p>
             </div>
           )}
           {projects.data && projects.data.length > 0 && (
-            <table className="grid" style={{ background: 'var(--surface)', border: '1px solid var(--line)' }}>
-              <thead><tr><th>Project</th><th>Maps</th><th>Materials</th><th>Meshes</th><th>Changed</th><th><span className="sr">Delete</span></th></tr></thead>
+            <table
+              className="grid"
+              style={{ background: 'var(--surface)', border: '1px solid var(--line)' }}
+            >
+              <thead>
+                <tr>
+                  <th>Project</th>
+                  <th>Maps</th>
+                  <th>Materials</th>
+                  <th>Meshes</th>
+                  <th>Changed</th>
+                  <th>
+                    <span className="sr">Delete</span>
+                  </th>
+                </tr>
+              </thead>
               <tbody>
                 {projects.data.map((project) => (
                   <tr key={project.id}>
-                    <td style={{ height: 44 }}><Link to={`/projects/${project.id}/maps`}><b>{project.name}</b></Link></td>
+                    <td style={{ height: 44 }}>
+                      <Link to={`/projects/${project.id}/maps`}>
+                        <b>{project.name}</b>
+                      </Link>
+                    </td>
                     <td className="mono">{project.maps}</td>
                     <td className="mono">{project.materials}</td>
                     <td className="mono">{project.meshes}</td>
                     <td className="small">{ago(project.changed)}</td>
-                    <td style={{ textAlign: 'right' }}><Button variant="text" aria-label={`Delete ${project.name}…`} onClick={() => setErasing(project)}>Delete…</Button></td>
+                    <td style={{ textAlign: 'right' }}>
+                      <Button
+                        variant="text"
+                        aria-label={`Delete ${project.name}…`}
+                        onClick={() => setErasing(project)}
+                      >
+                        Delete…
+                      </Button>
+                    </td>
                   </tr>
                 ))}
               </tbody>
             </table>
           )}
-          <p className="small" style={{ marginTop: 12 }}>{projects.data ? count(projects.data.length, 'project') : projects.isError ? projects.error.message : 'Loading …'} on this machine. Drop a project’s zip or folder anywhere here to open it.</p>
+          <p className="small" style={{ marginTop: 12 }}>
+            {projects.data
+              ? count(projects.data.length, 'project')
+              : projects.isError
+                ? projects.error.message
+                : 'Loading …'}{' '}
+            on this machine. Drop a project’s zip or folder anywhere here to open it.
+          </p>
         </div>
       </main>
-      {isDragActive && <div className="drop"><b>Drop to open the project</b></div>}
+      {isDragActive && (
+        <div className="drop">
+          <b>Drop to open the project</b>
+        </div>
+      )}
       {erasing && (
-        <Confirm title={`Delete ${erasing.name}`} action="Delete for good" close={() => setErasing(null)} done={() => erase.mutate(erasing)}>
-          <p>{[count(erasing.maps, 'map'), count(erasing.materials, 'material'), count(erasing.meshes, 'mesh', 'meshes')].join(', ')}, its history and its packages go with it.</p>
-          <p>△ This cannot be undone. Save it as a zip first if you may want it again: open it, then “Save project as zip” in the menu of its name.</p>
+        <Confirm
+          title={`Delete ${erasing.name}`}
+          action="Delete for good"
+          close={() => setErasing(null)}
+          done={() => erase.mutate(erasing)}
+        >
+          <p>
+            {[
+              count(erasing.maps, 'map'),
+              count(erasing.materials, 'material'),
+              count(erasing.meshes, 'mesh', 'meshes'),
+            ].join(', ')}
+            , its history and its packages go with it.
+          </p>
+          <p>
+            △ This cannot be undone. Save it as a zip first if you may want it again: open it, then
+            “Save project as zip” in the menu of its name.
+          </p>
         </Confirm>
       )}
-      {naming && <AskName title="Begin a project" label="Project name" initial="Untitled" close={() => setNaming(false)} done={(name) => begin.mutate(name)} />}
+      {naming && (
+        <AskName
+          title="Begin a project"
+          label="Project name"
+          initial="Untitled"
+          close={() => setNaming(false)}
+          done={(name) => begin.mutate(name)}
+        />
+      )}
     </div>
   )
 }

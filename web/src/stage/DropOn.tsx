@@ -3,7 +3,13 @@ import { useEffect, useRef } from 'react'
 import { Raycaster, Vector2 } from 'three'
 
 /** Lets something that is dragged be dropped on a slot of the mesh on the stage. */
-export function DropOn({ kind, drop }: { kind: string; drop: (slot: string, what: string) => void }) {
+export function DropOn({
+  kind,
+  drop,
+}: {
+  kind: string
+  drop: (slot: string, what: string) => void
+}) {
   const get = useThree((state) => state.get)
   const latest = useRef(drop)
   useEffect(() => {
@@ -22,8 +28,17 @@ export function DropOn({ kind, drop }: { kind: string; drop: (slot: string, what
       const { camera, scene } = get()
       const box = canvas.getBoundingClientRect()
       const ray = new Raycaster()
-      ray.setFromCamera(new Vector2(((event.clientX - box.left) / box.width) * 2 - 1, 1 - ((event.clientY - box.top) / box.height) * 2), camera)
-      const slot = ray.intersectObjects(scene.children, true).map((hit) => hit.object.userData.slot as string | undefined).find((name) => name !== undefined)
+      ray.setFromCamera(
+        new Vector2(
+          ((event.clientX - box.left) / box.width) * 2 - 1,
+          1 - ((event.clientY - box.top) / box.height) * 2,
+        ),
+        camera,
+      )
+      const slot = ray
+        .intersectObjects(scene.children, true)
+        .map((hit) => hit.object.userData.slot as string | undefined)
+        .find((name) => name !== undefined)
       if (slot !== undefined) latest.current(slot, what)
     }
     canvas.addEventListener('dragover', over)

@@ -18,23 +18,61 @@ export interface Pose {
   changed: Set<() => void>
 }
 
-export const newPose = (): Pose => ({ position: new Vector3(), quaternion: new Quaternion(), spin: new Euler(), changed: new Set() })
+export const newPose = (): Pose => ({
+  position: new Vector3(),
+  quaternion: new Quaternion(),
+  spin: new Euler(),
+  changed: new Set(),
+})
 
 /** The stage: whatever is put on it, under the chosen light, to be turned and moved round. `follows` shows it from another's pose. */
-export function Stage({ children, size, label, pose, follows = false }: { children: ReactNode; size: number; label: string; pose?: Pose; follows?: boolean }) {
+export function Stage({
+  children,
+  size,
+  label,
+  pose,
+  follows = false,
+}: {
+  children: ReactNode
+  size: number
+  label: string
+  pose?: Pose
+  follows?: boolean
+}) {
   const { light, backdrop } = useView()
   return (
-    <div style={{ position: 'absolute', inset: 0, background: BACKDROPS[backdrop] }} role="img" aria-label={label} data-testid={follows ? 'stage-compared' : 'stage'}>
+    <div
+      style={{ position: 'absolute', inset: 0, background: BACKDROPS[backdrop] }}
+      role="img"
+      aria-label={label}
+      data-testid={follows ? 'stage-compared' : 'stage'}
+    >
       <Canvas
-        frameloop="demand" dpr={[0.5, 2]}
+        frameloop="demand"
+        dpr={[0.5, 2]}
         gl={{ alpha: true, antialias: true, preserveDrawingBuffer: true }}
-        camera={{ fov: 32, near: 0.01, far: 200, position: FROM.clone().multiplyScalar(1.9).toArray() }}
+        camera={{
+          fov: 32,
+          near: 0.01,
+          far: 200,
+          position: FROM.clone().multiplyScalar(1.9).toArray(),
+        }}
       >
         <Exposure />
         <Lights name={light} />
-        <Turntable pose={pose} follows={follows}>{children}</Turntable>
+        <Turntable pose={pose} follows={follows}>
+          {children}
+        </Turntable>
         {follows && pose ? <Follow pose={pose} /> : <Frame size={size} pose={pose} />}
-        {!follows && <OrbitControls makeDefault enableDamping={false} minDistance={0.05} maxDistance={100} onChange={() => pose?.changed.forEach((tell) => tell())} />}
+        {!follows && (
+          <OrbitControls
+            makeDefault
+            enableDamping={false}
+            minDistance={0.05}
+            maxDistance={100}
+            onChange={() => pose?.changed.forEach((tell) => tell())}
+          />
+        )}
       </Canvas>
     </div>
   )
@@ -61,7 +99,10 @@ function Frame({ size, pose }: { size: number; pose: Pose | undefined }) {
   const { width, height } = useThree((state) => state.size)
   const narrow = Math.min(1, width / Math.max(1, height))
   useEffect(() => {
-    camera.position.copy(FROM).normalize().multiplyScalar((size * 1.82) / narrow)
+    camera.position
+      .copy(FROM)
+      .normalize()
+      .multiplyScalar((size * 1.82) / narrow)
     camera.lookAt(0, 0, 0)
     invalidate()
   }, [camera, invalidate, narrow, size])
@@ -91,7 +132,15 @@ function Follow({ pose }: { pose: Pose }) {
   return null
 }
 
-function Turntable({ pose, follows, children }: { pose: Pose | undefined; follows: boolean; children: ReactNode }) {
+function Turntable({
+  pose,
+  follows,
+  children,
+}: {
+  pose: Pose | undefined
+  follows: boolean
+  children: ReactNode
+}) {
   const { turning, speed } = useView()
   const group = useRef<Group>(null)
   useFrame((state, seconds) => {

@@ -8,7 +8,14 @@ export function LightTabs() {
   return (
     <div className="tabs" role="group" aria-label="Light" style={{ background: 'var(--surface)' }}>
       {LIGHTS.map((entry) => (
-        <button key={entry.key} className="tab" style={{ padding: '5px 4px', whiteSpace: 'nowrap' }} aria-pressed={light === entry.key} onClick={() => setLight(entry.key)} onMouseEnter={() => show(entry.shows)}>
+        <button
+          key={entry.key}
+          className="tab"
+          style={{ padding: '5px 4px', whiteSpace: 'nowrap' }}
+          aria-pressed={light === entry.key}
+          onClick={() => setLight(entry.key)}
+          onMouseEnter={() => show(entry.shows)}
+        >
           {entry.words}
         </button>
       ))}

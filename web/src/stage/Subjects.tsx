@@ -2,7 +2,21 @@ import type { ThreeEvent } from '@react-three/fiber'
 import { useLoader, useThree } from '@react-three/fiber'
 import { useEffect, useMemo } from 'react'
 import {
-  BackSide, Box3, BufferAttribute, BufferGeometry, Color, DataTexture, DoubleSide, Group, Mesh, MeshBasicMaterial, MeshLambertMaterial, MeshStandardMaterial, NearestFilter, RepeatWrapping, Vector3,
+  BackSide,
+  Box3,
+  BufferAttribute,
+  BufferGeometry,
+  Color,
+  DataTexture,
+  DoubleSide,
+  Group,
+  Mesh,
+  MeshBasicMaterial,
+  MeshLambertMaterial,
+  MeshStandardMaterial,
+  NearestFilter,
+  RepeatWrapping,
+  Vector3,
 } from 'three'
 import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js'
 
@@ -14,21 +28,38 @@ import { useSoloMaterial, useStageMaterial } from './useMaterial'
 import { useView } from './view'
 
 /** A simple shape that wears one look. */
-export function ShapeSubject({ shape, look, solo, onProbe }: { shape: ShapeName; look: StageLook | undefined; solo: string | null; onProbe?: (uv: [number, number]) => void }) {
+export function ShapeSubject({
+  shape,
+  look,
+  solo,
+  onProbe,
+}: {
+  shape: ShapeName
+  look: StageLook | undefined
+  solo: string | null
+  onProbe?: (uv: [number, number]) => void
+}) {
   const geometry = useMemo(() => makeShape(shape), [shape])
   useEffect(() => () => geometry.dispose(), [geometry])
   const lit = useStageMaterial(look)
   const flat = useSoloMaterial(solo, look)
   return (
     <group position={[0, shape === 'specimen' ? 0.1 : 0, 0]}>
-      <mesh geometry={geometry} material={flat ?? lit} onClick={(event) => probed(event, onProbe)} />
+      <mesh
+        geometry={geometry}
+        material={flat ?? lit}
+        onClick={(event) => probed(event, onProbe)}
+      />
       <Overlays geometry={geometry} />
     </group>
   )
 }
 
 /** Tells the UVs under a click, but not at the end of a drag. */
-function probed(event: ThreeEvent<MouseEvent>, onProbe: ((uv: [number, number]) => void) | undefined) {
+function probed(
+  event: ThreeEvent<MouseEvent>,
+  onProbe: ((uv: [number, number]) => void) | undefined,
+) {
   event.stopPropagation()
   if (event.delta < 4 && event.uv && onProbe) onProbe([event.uv.x, event.uv.y])
 }
@@ -38,9 +69,35 @@ function Overlays({ geometry }: { geometry: BufferGeometry }) {
   const { wire, backs, checker } = useView()
   const invalidate = useThree((state) => state.invalidate)
   useEffect(() => invalidate(), [wire, backs, checker, invalidate])
-  const lines = useMemo(() => new MeshBasicMaterial({ color: new Color(STAGE.wire), wireframe: true, transparent: true, opacity: 0.45 }), [])
-  const behind = useMemo(() => new MeshBasicMaterial({ color: new Color(STAGE.back), side: BackSide, polygonOffset: true, polygonOffsetFactor: -1 }), [])
-  const squares = useMemo(() => new MeshBasicMaterial({ map: checkerTexture(), polygonOffset: true, polygonOffsetFactor: -2 }), [])
+  const lines = useMemo(
+    () =>
+      new MeshBasicMaterial({
+        color: new Color(STAGE.wire),
+        wireframe: true,
+        transparent: true,
+        opacity: 0.45,
+      }),
+    [],
+  )
+  const behind = useMemo(
+    () =>
+      new MeshBasicMaterial({
+        color: new Color(STAGE.back),
+        side: BackSide,
+        polygonOffset: true,
+        polygonOffsetFactor: -1,
+      }),
+    [],
+  )
+  const squares = useMemo(
+    () =>
+      new MeshBasicMaterial({
+        map: checkerTexture(),
+        polygonOffset: true,
+        polygonOffsetFactor: -2,
+      }),
+    [],
+  )
   return (
     <>
       {checker && <mesh geometry={geometry} material={squares} raycast={() => null} />}
@@ -73,7 +130,17 @@ export interface SlotView {
 export type SlotTint = 'lit' | 'slots'
 
 /** A mesh with a look on each slot; one slot can be isolated, and slots can be tinted. */
-export function MeshSubject({ geometryKey, slots, tint, isolated, paint = {}, hidden = [], onHover, onPick, onProbe }: {
+export function MeshSubject({
+  geometryKey,
+  slots,
+  tint,
+  isolated,
+  paint = {},
+  hidden = [],
+  onHover,
+  onPick,
+  onProbe,
+}: {
   geometryKey: string
   /** Colours of every triangle, red, green and blue from 0 to 1 in linear light, by slot: shown instead of the look. */
   paint?: Record<string, Float32Array>
@@ -89,19 +156,27 @@ export function MeshSubject({ geometryKey, slots, tint, isolated, paint = {}, hi
   const { pieces, centre } = useMemo(() => piecesOf(gltf.scene), [gltf])
   return (
     <group position={centre.clone().negate()}>
-      {pieces.filter(({ slot }) => !hidden.includes(slot)).map(({ slot, geometry }) => {
-        const number = slots.findIndex((view) => view.slot === slot)
-        const view = slots[number]
-        return (
-          <Piece
-            key={slot} slot={slot} geometry={geometry} look={view?.look} solo={view?.solo ?? null} paint={paint[slot] ?? null}
-            onProbe={onProbe && ((uv) => onProbe(slot, uv))}
-            tint={tint === 'slots' ? SLOT_TINTS[number % SLOT_TINTS.length]! : null}
-            ghost={isolated !== null && isolated !== slot}
-            onHover={(over) => onHover?.(over ? slot : null)} onPick={(face, more) => onPick?.(slot, face, more)}
-          />
-        )
-      })}
+      {pieces
+        .filter(({ slot }) => !hidden.includes(slot))
+        .map(({ slot, geometry }) => {
+          const number = slots.findIndex((view) => view.slot === slot)
+          const view = slots[number]
+          return (
+            <Piece
+              key={slot}
+              slot={slot}
+              geometry={geometry}
+              look={view?.look}
+              solo={view?.solo ?? null}
+              paint={paint[slot] ?? null}
+              onProbe={onProbe && ((uv) => onProbe(slot, uv))}
+              tint={tint === 'slots' ? SLOT_TINTS[number % SLOT_TINTS.length]! : null}
+              ghost={isolated !== null && isolated !== slot}
+              onHover={(over) => onHover?.(over ? slot : null)}
+              onPick={(face, more) => onPick?.(slot, face, more)}
+            />
+          )
+        })}
     </group>
   )
 }
@@ -119,12 +194,38 @@ interface PieceProps {
   onProbe: ((uv: [number, number]) => void) | undefined
 }
 
-function Piece({ slot, geometry, paint, look, solo, tint, ghost, onHover, onPick, onProbe }: PieceProps) {
+function Piece({
+  slot,
+  geometry,
+  paint,
+  look,
+  solo,
+  tint,
+  ghost,
+  onHover,
+  onPick,
+  onProbe,
+}: PieceProps) {
   const lit = useStageMaterial(look)
   const flat = useSoloMaterial(solo, look)
   const invalidate = useThree((state) => state.invalidate)
-  const tinted = useMemo(() => (tint ? new MeshStandardMaterial({ color: new Color(tint), roughness: 0.85, side: DoubleSide }) : null), [tint])
-  const faint = useMemo(() => new MeshBasicMaterial({ color: new Color(STAGE.ghost), transparent: true, opacity: 0.12, depthWrite: false }), [])
+  const tinted = useMemo(
+    () =>
+      tint
+        ? new MeshStandardMaterial({ color: new Color(tint), roughness: 0.85, side: DoubleSide })
+        : null,
+    [tint],
+  )
+  const faint = useMemo(
+    () =>
+      new MeshBasicMaterial({
+        color: new Color(STAGE.ghost),
+        transparent: true,
+        opacity: 0.12,
+        depthWrite: false,
+      }),
+    [],
+  )
   const coloured = useMemo(() => (paint ? painted(geometry, paint) : null), [geometry, paint])
   const plain = useMemo(() => new MeshLambertMaterial({ vertexColors: true, side: DoubleSide }), [])
   useEffect(() => () => tinted?.dispose(), [tinted])
@@ -133,9 +234,18 @@ function Piece({ slot, geometry, paint, look, solo, tint, ghost, onHover, onPick
   return (
     <>
       <mesh
-        geometry={coloured ?? geometry} material={ghost ? faint : coloured ? plain : (flat ?? tinted ?? lit)} userData={{ slot }}
-        onPointerOver={(event) => { event.stopPropagation(); onHover(true) }} onPointerOut={() => onHover(false)}
-        onClick={(event) => { probed(event, onProbe); if (event.delta < 4) onPick(event.faceIndex ?? 0, event.shiftKey || event.ctrlKey) }}
+        geometry={coloured ?? geometry}
+        material={ghost ? faint : coloured ? plain : (flat ?? tinted ?? lit)}
+        userData={{ slot }}
+        onPointerOver={(event) => {
+          event.stopPropagation()
+          onHover(true)
+        }}
+        onPointerOut={() => onHover(false)}
+        onClick={(event) => {
+          probed(event, onProbe)
+          if (event.delta < 4) onPick(event.faceIndex ?? 0, event.shiftKey || event.ctrlKey)
+        }}
       />
       {!ghost && <Overlays geometry={geometry} />}
     </>
@@ -148,13 +258,18 @@ function painted(geometry: BufferGeometry, colours: Float32Array): BufferGeometr
   const corners = apart.getAttribute('position').count
   const filled = new Float32Array(corners * 3)
   for (let corner = 0; corner < corners; corner += 1) {
-    for (let channel = 0; channel < 3; channel += 1) filled[corner * 3 + channel] = colours[Math.floor(corner / 3) * 3 + channel] ?? 0.5
+    for (let channel = 0; channel < 3; channel += 1)
+      filled[corner * 3 + channel] = colours[Math.floor(corner / 3) * 3 + channel] ?? 0.5
   }
   apart.setAttribute('color', new BufferAttribute(filled, 3))
   return apart
 }
 
-export function piecesOf(scene: Group): { pieces: { slot: string; geometry: BufferGeometry }[]; centre: Vector3; size: number } {
+export function piecesOf(scene: Group): {
+  pieces: { slot: string; geometry: BufferGeometry }[]
+  centre: Vector3
+  size: number
+} {
   const pieces: { slot: string; geometry: BufferGeometry }[] = []
   scene.updateMatrixWorld(true)
   scene.traverse((object) => {

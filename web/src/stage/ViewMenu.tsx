@@ -1,4 +1,12 @@
-import { Button, Checkbox, FormControlLabel, MenuItem, Popover, Slider, TextField } from '@mui/material'
+import {
+  Button,
+  Checkbox,
+  FormControlLabel,
+  MenuItem,
+  Popover,
+  Slider,
+  TextField,
+} from '@mui/material'
 import { useState } from 'react'
 
 import type { Backdrop } from './view'
@@ -11,31 +19,100 @@ export function ViewMenu() {
   const view = useView()
   const [anchor, setAnchor] = useState<HTMLElement | null>(null)
   const tick = (label: string, checked: boolean, change: (on: boolean) => void) => (
-    <FormControlLabel sx={{ ml: 0, '& .MuiFormControlLabel-label': { fontSize: 13 } }} label={label} control={<Checkbox sx={{ p: 0.25, mr: 0.5 }} checked={checked} onChange={(event) => change(event.target.checked)} />} />
+    <FormControlLabel
+      sx={{ ml: 0, '& .MuiFormControlLabel-label': { fontSize: 13 } }}
+      label={label}
+      control={
+        <Checkbox
+          sx={{ p: 0.25, mr: 0.5 }}
+          checked={checked}
+          onChange={(event) => change(event.target.checked)}
+        />
+      }
+    />
   )
-  const slide = (label: string, value: number, min: number, max: number, step: number, unit: string, change: (value: number) => void) => (
+  const slide = (
+    label: string,
+    value: number,
+    min: number,
+    max: number,
+    step: number,
+    unit: string,
+    change: (value: number) => void,
+  ) => (
     <div className="slider">
       <span>{label}</span>
-      <Slider aria-label={label} value={value} min={min} max={max} step={step} onChange={(_, next) => change(next as number)} />
-      <span className="mono">{value.toFixed(step < 1 ? 1 : 0)}{unit}</span>
+      <Slider
+        aria-label={label}
+        value={value}
+        min={min}
+        max={max}
+        step={step}
+        onChange={(_, next) => change(next as number)}
+      />
+      <span className="mono">
+        {value.toFixed(step < 1 ? 1 : 0)}
+        {unit}
+      </span>
     </div>
   )
   return (
     <>
-      <button aria-haspopup="dialog" onClick={(event) => setAnchor(event.currentTarget)}>Look…</button>
-      <Popover open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)} anchorOrigin={{ vertical: 'top', horizontal: 'right' }} transformOrigin={{ vertical: 'bottom', horizontal: 'right' }} slotProps={{ paper: { role: 'dialog', 'aria-label': 'How the stage looks' } as never }}>
+      <button aria-haspopup="dialog" onClick={(event) => setAnchor(event.currentTarget)}>
+        Look…
+      </button>
+      <Popover
+        open={anchor !== null}
+        anchorEl={anchor}
+        onClose={() => setAnchor(null)}
+        anchorOrigin={{ vertical: 'top', horizontal: 'right' }}
+        transformOrigin={{ vertical: 'bottom', horizontal: 'right' }}
+        slotProps={{ paper: { role: 'dialog', 'aria-label': 'How the stage looks' } as never }}
+      >
         <div style={{ display: 'grid', gap: 6, padding: 14, width: 320 }}>
-          {slide('Brightness', view.brightness, 0, 3, 0.1, ' ×', (brightness) => view.set({ brightness }))}
-          {slide('Light from', view.lightTurn, -180, 180, 5, '°', (lightTurn) => view.set({ lightTurn }))}
+          {slide('Brightness', view.brightness, 0, 3, 0.1, ' ×', (brightness) =>
+            view.set({ brightness }),
+          )}
+          {slide('Light from', view.lightTurn, -180, 180, 5, '°', (lightTurn) =>
+            view.set({ lightTurn }),
+          )}
           {slide('Turning', view.speed, 0.5, 20, 0.5, ' /min', (speed) => view.set({ speed }))}
-          <TextField select label="Background" value={view.backdrop} onChange={(event) => view.set({ backdrop: event.target.value as Backdrop })} sx={{ my: 0.5 }}>
-            {(Object.keys(BACKDROPS) as Backdrop[]).map((key) => <MenuItem key={key} value={key}>{BACKDROPS[key]}</MenuItem>)}
+          <TextField
+            select
+            label="Background"
+            value={view.backdrop}
+            onChange={(event) => view.set({ backdrop: event.target.value as Backdrop })}
+            sx={{ my: 0.5 }}
+          >
+            {(Object.keys(BACKDROPS) as Backdrop[]).map((key) => (
+              <MenuItem key={key} value={key}>
+                {BACKDROPS[key]}
+              </MenuItem>
+            ))}
           </TextField>
           {tick('Wires over the surface', view.wire, (wire) => view.set({ wire }))}
           {tick('Back faces marked', view.backs, (backs) => view.set({ backs }))}
-          {tick('Checker, one square a tenth of the UVs', view.checker, (checker) => view.set({ checker }))}
+          {tick('Checker, one square a tenth of the UVs', view.checker, (checker) =>
+            view.set({ checker }),
+          )}
           {tick('Tone mapping', view.toneMapped, (toneMapped) => view.set({ toneMapped }))}
-          <Button sx={{ justifySelf: 'start' }} onClick={() => view.set({ brightness: 1, lightTurn: 0, speed: 4, backdrop: 'grey', wire: false, backs: false, checker: false, toneMapped: true })}>Back to usual</Button>
+          <Button
+            sx={{ justifySelf: 'start' }}
+            onClick={() =>
+              view.set({
+                brightness: 1,
+                lightTurn: 0,
+                speed: 4,
+                backdrop: 'grey',
+                wire: false,
+                backs: false,
+                checker: false,
+                toneMapped: true,
+              })
+            }
+          >
+            Back to usual
+          </Button>
         </div>
       </Popover>
     </>

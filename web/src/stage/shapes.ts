@@ -1,5 +1,11 @@
 // Simple shapes to look at a material on. UVs follow glTF: v runs down.
-import { BufferGeometry, CylinderGeometry, Float32BufferAttribute, PlaneGeometry, SphereGeometry } from 'three'
+import {
+  BufferGeometry,
+  CylinderGeometry,
+  Float32BufferAttribute,
+  PlaneGeometry,
+  SphereGeometry,
+} from 'three'
 
 export type ShapeName = 'specimen' | 'sphere' | 'plane' | 'cylinder'
 export const SHAPES: { key: ShapeName; words: string }[] = [

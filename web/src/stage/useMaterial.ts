@@ -2,8 +2,21 @@
 import { useThree } from '@react-three/fiber'
 import { useEffect, useLayoutEffect, useMemo, useState } from 'react'
 import {
-  Color, DoubleSide, FrontSide, LinearFilter, LinearMipmapLinearFilter, type Material, MeshBasicMaterial, MeshPhysicalMaterial,
-  MeshStandardMaterial, NearestFilter, NoColorSpace, RepeatWrapping, SRGBColorSpace, Texture, TextureLoader,
+  Color,
+  DoubleSide,
+  FrontSide,
+  LinearFilter,
+  LinearMipmapLinearFilter,
+  type Material,
+  MeshBasicMaterial,
+  MeshPhysicalMaterial,
+  MeshStandardMaterial,
+  NearestFilter,
+  NoColorSpace,
+  RepeatWrapping,
+  SRGBColorSpace,
+  Texture,
+  TextureLoader,
 } from 'three'
 
 import type { StageLook } from '../api/types'
@@ -42,9 +55,19 @@ function usePictures(look: StageLook | undefined): Pictures {
     let wanted = true
     const wish = keys.split(' ').map((key, index) => [KINDS[index]!, key] as const)
     const load = async (size: number) => {
-      const found = await Promise.all(wish.map(async ([kind, key]) => [kind, key ? await picture(key, size).catch(() => null) : undefined] as const))
+      const found = await Promise.all(
+        wish.map(
+          async ([kind, key]) =>
+            [kind, key ? await picture(key, size).catch(() => null) : undefined] as const,
+        ),
+      )
       // One that cannot be had leaves the one before it.
-      if (wanted) setShown((before) => Object.fromEntries(found.map(([kind, texture]) => [kind, texture === null ? before[kind] : texture])))
+      if (wanted)
+        setShown((before) =>
+          Object.fromEntries(
+            found.map(([kind, texture]) => [kind, texture === null ? before[kind] : texture]),
+          ),
+        )
     }
     void load(QUICK).then(() => (wanted ? load(FULL) : undefined))
     return () => {
@@ -57,11 +80,16 @@ function usePictures(look: StageLook | undefined): Pictures {
 type Lay = (source: Texture | undefined, colour: boolean) => Texture | null
 
 /** Lays pictures as a material's UV transform says (KHR_texture_transform); one of `before` that lies so already stays on the graphics card. */
-const layer = (look: StageLook, before: Texture[] = []): Lay => (source, colour) => {
-  if (!source) return null
-  const lies = JSON.stringify([look.uv, look.filter, colour])
-  return before.find((known) => known.source === source.source && known.userData.lies === lies) ?? laid(source, look, colour, lies)
-}
+const layer =
+  (look: StageLook, before: Texture[] = []): Lay =>
+  (source, colour) => {
+    if (!source) return null
+    const lies = JSON.stringify([look.uv, look.filter, colour])
+    return (
+      before.find((known) => known.source === source.source && known.userData.lies === lies) ??
+      laid(source, look, colour, lies)
+    )
+  }
 
 function laid(source: Texture, look: StageLook, colour: boolean, lies: string): Texture {
   const texture = source.clone()
@@ -77,7 +105,17 @@ function laid(source: Texture, look: StageLook, colour: boolean, lies: string): 
   const [cos, sin] = [Math.cos(look.uv.rotation ?? 0), Math.sin(look.uv.rotation ?? 0)]
   // The library's own transform scales after it rotates; KHR_texture_transform is offset · rotation · scale.
   texture.matrixAutoUpdate = false
-  texture.matrix.set(cos * scaleU, sin * scaleV, offsetU, -sin * scaleU, cos * scaleV, offsetV, 0, 0, 1)
+  texture.matrix.set(
+    cos * scaleU,
+    sin * scaleV,
+    offsetU,
+    -sin * scaleU,
+    cos * scaleV,
+    offsetV,
+    0,
+    0,
+    1,
+  )
   texture.needsUpdate = true
   return texture
 }
@@ -101,7 +139,10 @@ export function useStageMaterial(look: StageLook | undefined): Material {
     }
     invalidate()
   }, [lit, look, pictures, invalidate])
-  useEffect(() => () => [...texturesOf(lit), lit, grey, coming].forEach((held) => held.dispose()), [lit, grey, coming])
+  useEffect(
+    () => () => [...texturesOf(lit), lit, grey, coming].forEach((held) => held.dispose()),
+    [lit, grey, coming],
+  )
   return !look ? grey : pictures.base ? lit : coming
 }
 
@@ -126,7 +167,8 @@ function dress(made: MeshPhysicalMaterial, look: StageLook, pictures: Pictures, 
 /** Inputs beyond the seven: numbers, and pictures laid out as glTF's extensions want them. */
 function wear(made: MeshPhysicalMaterial, look: StageLook, pictures: Pictures, lay: Lay) {
   const { extras } = look
-  const number = (name: string, otherwise: number) => (typeof extras[name] === 'number' ? (extras[name] as number) : otherwise)
+  const number = (name: string, otherwise: number) =>
+    typeof extras[name] === 'number' ? (extras[name] as number) : otherwise
   made.ior = number('ior', 1.5)
   made.specularIntensity = pictures.specular ? 1 : number('specular', 1)
   made.specularIntensityMap = lay(pictures.specular, false)
@@ -146,19 +188,27 @@ function wear(made: MeshPhysicalMaterial, look: StageLook, pictures: Pictures, l
   made.attenuationDistance = number('attenuation_distance', Infinity)
 }
 
-const texturesOf = (material: MeshPhysicalMaterial): Texture[] => [...new Set(Object.values(material).filter((value) => value instanceof Texture))]
+const texturesOf = (material: MeshPhysicalMaterial): Texture[] => [
+  ...new Set(Object.values(material).filter((value) => value instanceof Texture)),
+]
 
 /** One input alone, seen flat: no light, no shading. */
-export function useSoloMaterial(key: string | null, look: StageLook | undefined): MeshBasicMaterial | null {
+export function useSoloMaterial(
+  key: string | null,
+  look: StageLook | undefined,
+): MeshBasicMaterial | null {
   const [source, setSource] = useState<{ key: string; texture: Texture } | null>(null)
   const invalidate = useThree((state) => state.invalidate)
   useEffect(() => {
     let wanted = true
     if (key) {
-      picture(key, FULL).then((texture) => {
-        if (wanted) setSource({ key, texture })
-        invalidate()
-      }, () => undefined)
+      picture(key, FULL).then(
+        (texture) => {
+          if (wanted) setSource({ key, texture })
+          invalidate()
+        },
+        () => undefined,
+      )
     }
     return () => {
       wanted = false
@@ -166,11 +216,18 @@ export function useSoloMaterial(key: string | null, look: StageLook | undefined)
   }, [key, invalidate])
   const material = useMemo(() => {
     if (!key || !look || source?.key !== key) return null
-    return new MeshBasicMaterial({ map: layer(look)(source.texture, true), toneMapped: false, side: look.double_sided ? DoubleSide : FrontSide })
+    return new MeshBasicMaterial({
+      map: layer(look)(source.texture, true),
+      toneMapped: false,
+      side: look.double_sided ? DoubleSide : FrontSide,
+    })
   }, [key, look, source])
-  useEffect(() => () => {
-    material?.map?.dispose()
-    material?.dispose()
-  }, [material])
+  useEffect(
+    () => () => {
+      material?.map?.dispose()
+      material?.dispose()
+    },
+    [material],
+  )
   return material
 }

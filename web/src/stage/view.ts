@@ -35,7 +35,16 @@ interface View extends Settings {
 }
 
 export const useView = create<View>((set) => ({
-  light: 'low-sun', turning: false, speed: 4, brightness: 1, lightTurn: 0, wire: false, backs: false, checker: false, toneMapped: true, backdrop: 'grey',
+  light: 'low-sun',
+  turning: false,
+  speed: 4,
+  brightness: 1,
+  lightTurn: 0,
+  wire: false,
+  backs: false,
+  checker: false,
+  toneMapped: true,
+  backdrop: 'grey',
   setLight: (light) => set({ light }),
   setTurning: (turning) => set({ turning }),
   set,

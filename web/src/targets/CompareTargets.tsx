@@ -16,29 +16,72 @@ export function CompareTargets({ close }: { close: () => void }) {
         {!found.data && !found.isError && <p className="quiet">Planning for every target …</p>}
         {found.data && (
           <table className="grid">
-            <thead><tr><th>Target</th><th>Textures</th><th>In graphics memory</th><th>In blocks</th><th>Takes in another form</th><th>Does not carry</th><th><span className="sr">Choose</span></th></tr></thead>
+            <thead>
+              <tr>
+                <th>Target</th>
+                <th>Textures</th>
+                <th>In graphics memory</th>
+                <th>In blocks</th>
+                <th>Takes in another form</th>
+                <th>Does not carry</th>
+                <th>
+                  <span className="sr">Choose</span>
+                </th>
+              </tr>
+            </thead>
             <tbody>
               {found.data.map((entry) => (
                 <tr key={entry.target}>
-                  <td><b>{entry.title}</b>{entry.own && <span className="small"> your own</span>}</td>
-                  {entry.problem ? <td colSpan={5} className="brick">! {entry.problem}</td> : (
+                  <td>
+                    <b>{entry.title}</b>
+                    {entry.own && <span className="small"> your own</span>}
+                  </td>
+                  {entry.problem ? (
+                    <td colSpan={5} className="brick">
+                      ! {entry.problem}
+                    </td>
+                  ) : (
                     <>
                       <td className="mono">{entry.files}</td>
                       <td className="mono">{bytes(entry.memory)}</td>
                       <td className="mono">{bytes(entry.compressed)}</td>
                       <td className="small">{entry.converted.join(' · ') || '–'}</td>
-                      <td className="small">{entry.lost.length ? <span className="amber" title={entry.lost.join('\n')}>△ {entry.lost.slice(0, 2).join(' · ')}{entry.lost.length > 2 && ` and ${entry.lost.length - 2} more`}</span> : 'all is carried'}</td>
+                      <td className="small">
+                        {entry.lost.length ? (
+                          <span className="amber" title={entry.lost.join('\n')}>
+                            △ {entry.lost.slice(0, 2).join(' · ')}
+                            {entry.lost.length > 2 && ` and ${entry.lost.length - 2} more`}
+                          </span>
+                        ) : (
+                          'all is carried'
+                        )}
+                      </td>
                     </>
                   )}
-                  <td>{entry.target === current ? <span className="small">chosen</span> : <Button onClick={() => void edit({ kind: 'set-target', target: entry.target })}>Choose</Button>}</td>
+                  <td>
+                    {entry.target === current ? (
+                      <span className="small">chosen</span>
+                    ) : (
+                      <Button
+                        onClick={() => void edit({ kind: 'set-target', target: entry.target })}
+                      >
+                        Choose
+                      </Button>
+                    )}
+                  </td>
                 </tr>
               ))}
             </tbody>
           </table>
         )}
-        <p className="small" style={{ marginTop: 8 }}>Memory with all mips, uncompressed, and in blocks of 16 bytes for 4 × 4 texels as engines compress on import.</p>
+        <p className="small" style={{ marginTop: 8 }}>
+          Memory with all mips, uncompressed, and in blocks of 16 bytes for 4 × 4 texels as engines
+          compress on import.
+        </p>
       </DialogContent>
-      <DialogActions><Button onClick={close}>Close</Button></DialogActions>
+      <DialogActions>
+        <Button onClick={close}>Close</Button>
+      </DialogActions>
     </Dialog>
   )
 }

@@ -33,4 +33,6 @@ class Command(BaseCommand):
                 goal.parent.mkdir(parents=True, exist_ok=True)
                 goal.write_text(made.read_text())
             elif not goal.exists() or goal.read_text() != made.read_text():
-                raise CommandError("web/src/api/schema.ts is not current: run ./manage.py api_types")
+                raise CommandError(
+                    "web/src/api/schema.ts is not current: run ./manage.py api_types"
+                )

@@ -33,22 +33,31 @@ class Command(BaseCommand):
     def handle(self, *args: Any, **options: Any) -> None:
         """Write it whole or not at all."""
         if connection.vendor != "sqlite":
-            raise CommandError("This is for SQLite. Back the database up with its own tools, and the folder beside it.")
+            raise CommandError(
+                "This is for SQLite. Back the database up with its own tools, and the folder "
+                "beside it."
+            )
         if options["restore"]:
             self.stdout.write(f"Restored. What was there before is in {restore(options['file'])}")
         else:
             backup(options["file"])
-            self.stdout.write(f"{options['file']}: {options['file'].stat().st_size / 2**20:.1f} MiB")
+            self.stdout.write(
+                f"{options['file']}: {options['file'].stat().st_size / 2**20:.1f} MiB"
+            )
 
 
 def backup(goal: Path) -> None:
     """Everything that cannot be made again, as one tar file.
 
-    The database is copied first, in one moment; the files that it names never change, and none is collected so soon.
+    The database is copied first, in one moment; the files that it names never change, and none is
+    collected so soon.
     """
     with said_when_full(), tempfile.TemporaryDirectory(dir=settings.FILE_UPLOAD_TEMP_DIR) as folder:
         copy = Path(folder) / DATABASE
-        with closing(sqlite3.connect(settings.DATABASES["default"]["NAME"])) as live, closing(sqlite3.connect(copy)) as other:
+        with (
+            closing(sqlite3.connect(settings.DATABASES["default"]["NAME"])) as live,
+            closing(sqlite3.connect(copy)) as other,
+        ):
             live.backup(other)
         temporary = goal.with_name(f".{goal.name}.part")
         try:
@@ -65,14 +74,18 @@ def backup(goal: Path) -> None:
 
 
 def restore(source: Path) -> Path:
-    """Bring a backup back, also into a running application; gives where the database from before was put.
+    """Bring a backup back, also into a running application; gives where the database from before
+    was put.
 
-    Files are only added. The database is written over in one transaction, so whoever reads sees the one or the other.
+    Files are only added. The database is written over in one transaction, so whoever reads sees the
+    one or the other.
     """
     try:
         whole = tarfile.is_tarfile(source)
     except OSError as problem:
-        raise CommandError(f"{source.name} cannot be opened ({problem.strerror}).", returncode=2) from None
+        raise CommandError(
+            f"{source.name} cannot be opened ({problem.strerror}).", returncode=2
+        ) from None
     if not whole:
         raise CommandError(f"{source.name} cannot be opened: it is no tar file.", returncode=2)
     with (
@@ -91,14 +104,18 @@ def restore(source: Path) -> Path:
         name = settings.DATABASES["default"]["NAME"]
         with closing(sqlite3.connect(name)) as live, closing(sqlite3.connect(before)) as kept:
             live.backup(kept)
-        with closing(sqlite3.connect(Path(folder) / DATABASE)) as given, closing(sqlite3.connect(name, timeout=60)) as live:
+        with (
+            closing(sqlite3.connect(Path(folder) / DATABASE)) as given,
+            closing(sqlite3.connect(name, timeout=60)) as live,
+        ):
             _no_number_twice(live, given)
             given.backup(live)
     return before
 
 
 def _no_number_twice(live: sqlite3.Connection, given: sqlite3.Connection) -> None:
-    """Let the restored tables go on counting where the present ones are, so that no page takes another's state for its own."""
+    """Let the restored tables go on counting where the present ones are, so that no page takes
+    another's state for its own."""
     rows = dict(live.execute("SELECT name, seq FROM sqlite_sequence"))
     for name, seq in rows.items():
         given.execute("UPDATE sqlite_sequence SET seq = max(seq, ?) WHERE name = ?", (seq, name))

@@ -1,4 +1,5 @@
-"""Take away what nothing refers to any more, after its time of grace, and what the cache holds beyond its limit."""
+"""Take away what nothing refers to any more, after its time of grace, and what the cache holds
+beyond its limit."""
 
 from typing import Any
 

@@ -21,6 +21,8 @@ class Command(BaseCommand):
             where = "; ".join(damage.used) or "no project’s present state names it"
             self.stdout.write(f"{damage.sha256[:12]} {what}: {where}")
         if count:
-            self.stdout.write(f"{count} in all. Bring the same files in again: what is damaged is then replaced.")
+            self.stdout.write(
+                f"{count} in all. Bring the same files in again: what is damaged is then replaced."
+            )
             raise SystemExit(1)
         self.stdout.write("Every file is what it was.")

@@ -40,9 +40,15 @@ class Command(BaseCommand):
         parser.add_argument("--bind", default="127.0.0.1")
         parser.add_argument("--port", type=int, default=8437)
         parser.add_argument("--sample", action="store_true", help="have the sample project there")
-        parser.add_argument("--fresh", action="store_true", help="from the beginning: everything in the data folder goes")
+        parser.add_argument(
+            "--fresh",
+            action="store_true",
+            help="from the beginning: everything in the data folder goes",
+        )
         parser.add_argument("--yes", action="store_true", help="do not ask before that")
-        parser.add_argument("--dev", action="store_true", help="with Django's own server, which reloads")
+        parser.add_argument(
+            "--dev", action="store_true", help="with Django's own server, which reloads"
+        )
 
     def handle(self, *args: Any, **options: Any) -> None:
         """Run until the web server ends or a signal says so."""
@@ -58,7 +64,9 @@ class Command(BaseCommand):
             resume()
             measure_again()
             where = f"http://{options['bind']}:{options['port']}/"
-            self.stderr.write(f"\nEktopos is at {where}{f'projects/{opened.pk}/maps' if opened else ''}")
+            self.stderr.write(
+                f"\nEktopos is at {where}{f'projects/{opened.pk}/maps' if opened else ''}"
+            )
             self.stderr.write("Ctrl+C stops it.")
             sys.exit(_run(_web(options)))
 
@@ -75,18 +83,30 @@ class Command(BaseCommand):
         if others and not sure:
             which = f"{', '.join(others[:5])}{' and more' if len(others) > 5 else ''}"
             if not sys.stdin.isatty():
-                raise CommandError(f"{folder} holds {which}. Add --yes to delete everything in it.", returncode=1)
-            if input(f"This deletes {which}, and everything else in {folder}. Type “delete” to go on: ") != "delete":
+                raise CommandError(
+                    f"{folder} holds {which}. Add --yes to delete everything in it.", returncode=1
+                )
+            if (
+                input(
+                    f"This deletes {which}, and everything else in {folder}. Type “delete” to "
+                    "go on: "
+                )
+                != "delete"
+            ):
                 raise CommandError("Nothing was deleted.", returncode=1)
         empty(folder)
         settings.FILE_UPLOAD_TEMP_DIR.mkdir(exist_ok=True)
 
     def _sample(self, folder: Path) -> Project:
-        """The project to show first: the sample, made and opened once, or the oldest that is there."""
+        """The project to show first: the sample, made and opened once, or the oldest that is
+        there.
+        """
         made = folder / "sample" / ".done"
         if not made.exists():
             self.stderr.write("Making the sample project …")
-            subprocess.run([sys.executable, "-m", "demo.make", str(made.parent)], cwd=settings.ROOT, check=True)
+            subprocess.run(
+                [sys.executable, "-m", "demo.make", str(made.parent)], cwd=settings.ROOT, check=True
+            )
             made.touch()
         project = Project.objects.exclude(head=None).order_by("created").first()
         return project or import_folder(made.parent)
@@ -99,7 +119,10 @@ def _check_free(host: str, port: int) -> None:
         try:
             probe.bind((host, port))
         except OSError as problem:
-            said = f"Something else is at {host}:{port} ({problem.strerror}). Set EKTOPOS_PORT to another number."
+            said = (
+                f"Something else is at {host}:{port} ({problem.strerror}). Set EKTOPOS_PORT to "
+                "another number."
+            )
             raise CommandError(said, returncode=1) from None
 
 
@@ -112,7 +135,8 @@ def _web(options: dict[str, Any]) -> list[str]:
 
 
 def _run(web_command: list[str]) -> int:
-    """Web and worker until the web ends; the worker is started again whenever it ends. Gives the web's exit code."""
+    """Web and worker until the web ends; the worker is started again whenever it ends. Gives the
+    web's exit code."""
     stopping = threading.Event()
     for number in (signal.SIGTERM, signal.SIGINT):
         signal.signal(number, lambda *_: stopping.set())
@@ -128,7 +152,10 @@ def _run(web_command: list[str]) -> int:
             logger.warning("the worker ended with %s; it is started again", worker.returncode)
             worker, next_start = None, now + pause - 1.0
         if worker is None and now >= next_start:
-            worker, started = subprocess.Popen(_worker(), cwd=settings.ROOT, start_new_session=True), now
+            worker, started = (
+                subprocess.Popen(_worker(), cwd=settings.ROOT, start_new_session=True),
+                now,
+            )
         if now - swept > SWEEP_EVERY:
             swept = now
             _looked_after(sweep)
@@ -143,7 +170,11 @@ def _run(web_command: list[str]) -> int:
 
 def _worker() -> list[str]:
     own = ["db_worker", "--interval", "0.2", "--no-startup-delay", "-v", "0"]
-    return [sys.executable, "manage.py", *(["rqworker", "default"] if settings.TASKS_BY == "rq" else own)]
+    return [
+        sys.executable,
+        "manage.py",
+        *(["rqworker", "default"] if settings.TASKS_BY == "rq" else own),
+    ]
 
 
 def _looked_after(work: Any) -> None:
