@@ -5,10 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from ektopos.checks.registry import Examined, Finding, check
-from ektopos.document import InputName
+from ektopos.document import TABLE
 from ektopos.materials import feed_problem
-
-_WITH_STRENGTH: tuple[InputName, ...] = ("normal", "occlusion", "emission", "height")
 
 
 @check
@@ -37,11 +35,11 @@ def adjustments_without_effect(examined: Examined) -> Iterator[Finding]:
     for name, material in examined.project.document.materials.items():
         for input_name, feed in material.inputs.items():
             said = []
-            if feed.strength != 1.0 and input_name not in _WITH_STRENGTH:
+            if feed.strength != 1.0 and TABLE[input_name].strength is None:
                 said.append("strength")
-            if input_name == "normal" and (feed.invert or feed.range != (0.0, 1.0)):
+            if not TABLE[input_name].adjusts and (feed.invert or feed.range != (0.0, 1.0)):
                 said.append("invert and range")
-            if feed.tint != (1.0, 1.0, 1.0) and input_name not in ("base_color", "emission"):
+            if feed.tint != (1.0, 1.0, 1.0) and not TABLE[input_name].is_colour:
                 said.append("tint")
             if said:
                 yield Finding(

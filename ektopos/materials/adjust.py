@@ -12,13 +12,12 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from ektopos.document import COLOUR_INPUTS, UNIT_INPUTS, Feed, InputName, Layer
+from ektopos.document import COLOUR_INPUTS, UNCLIPPED, Feed, InputName, Layer
 from ektopos.images import Image, as_float, decode_table, luminance
 from ektopos.images.encodings import REC709_LUMINANCE
 from ektopos.types import Channels, Encoding, Float, NormalY, Pixels
 
 Source = Feed | Layer
-UNCLIPPED: tuple[InputName, ...] = ("emission", *UNIT_INPUTS)
 
 
 def decode_channels(image: Image, channels: Channels, encoding: Encoding) -> Float:

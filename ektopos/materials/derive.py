@@ -4,32 +4,20 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from ektopos.document import AlphaMode, Document, Feed, Filter, InputName, UvTransform
+from ektopos.document import (
+    CORE_INPUTS,
+    TABLE,
+    AlphaMode,
+    Document,
+    Feed,
+    Filter,
+    InputName,
+    UvTransform,
+)
 from ektopos.errors import MissingReference
 
-DEFAULTS: dict[InputName, Feed] = {
-    "base_color": Feed(value=(1.0, 1.0, 1.0)),
-    "metallic": Feed(value=0.0),
-    "roughness": Feed(value=1.0),
-    "normal": Feed(value=(0.0, 0.0, 1.0)),
-    "occlusion": Feed(value=1.0),
-    "emission": Feed(value=(0.0, 0.0, 0.0)),
-    "opacity": Feed(value=1.0),
-}
-"""What an input is when nothing feeds it. Source: glTF 2.0, 3.9 and 5.19 to 5.22; metallic is 0
-here, not 1, because a material that says nothing of metal is meant not to be one."""
-EXTRA_DEFAULTS: dict[InputName, Feed] = {
-    "ior": Feed(value=1.5),
-    "specular": Feed(value=1.0),
-    "clearcoat": Feed(value=0.0),
-    "clearcoat_roughness": Feed(value=0.0),
-    "sheen": Feed(value=(0.0, 0.0, 0.0)),
-    "sheen_roughness": Feed(value=0.0),
-    "transmission": Feed(value=0.0),
-    "thickness": Feed(value=0.0),
-}
-"""The same for the inputs of glTF's extensions that a picture can hold. Source: the extensions' own
-texts."""
+DEFAULTS: dict[InputName, Feed] = {name: Feed(value=TABLE[name].default) for name in CORE_INPUTS}
+"""What feeds the seven inputs when nothing does."""
 
 
 @dataclass(frozen=True)

@@ -15,10 +15,10 @@ from typing import Any, Literal, get_args
 
 import numpy as np
 
-from ektopos.document import COLOUR_INPUTS, Feed, InputName, MapEntry
+from ektopos.document import COLOUR_INPUTS, TABLE, Feed, InputName, MapEntry
 from ektopos.images import Image, fit_within, linear_to_srgb, luminance, quantise, resize
 from ektopos.materials.adjust import normalise
-from ektopos.materials.derive import DEFAULTS, EXTRA_DEFAULTS, Material
+from ektopos.materials.derive import Material
 from ektopos.materials.resolve import Decoded, feed_result
 from ektopos.types import Float, Pixels
 
@@ -109,7 +109,7 @@ def recipe_values(recipe: dict[str, Any], name: InputName, reduced: ReducedMap) 
         return Decoded(reduced(f"{content}-{encoding}"), "linear", "-" if normal_y == "-" else "+")
 
     return feed_result(
-        (DEFAULTS | EXTRA_DEFAULTS)[name] if plain is None else Feed.model_validate(plain),
+        Feed(value=TABLE[name].default) if plain is None else Feed.model_validate(plain),
         name,
         find,
     )

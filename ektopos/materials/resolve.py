@@ -12,13 +12,21 @@ from pathlib import Path
 import cv2
 import numpy as np
 
-from ektopos.document import COLOUR_INPUTS, Document, Feed, InputName, Layer, Mask
+from ektopos.document import (
+    COLOUR_INPUTS,
+    UNCLIPPED,
+    WIDE_INPUTS,
+    Document,
+    Feed,
+    InputName,
+    Layer,
+    Mask,
+)
 from ektopos.errors import EktoposError, MissingReference
 from ektopos.images import Image, covered_share, fit_within, keep_coverage, read_image, resize
 from ektopos.images.encodings import decode_table
 from ektopos.maps.normals import combine
 from ektopos.materials.adjust import (
-    UNCLIPPED,
     Source,
     adjust,
     apply_strength,
@@ -89,7 +97,7 @@ class MapLoader:
 
 def default_channels(name: InputName) -> Channels:
     """The channels a feed reads when it does not say."""
-    return "rgb" if name in (*COLOUR_INPUTS, "normal") else "r"
+    return "rgb" if name in WIDE_INPUTS else "r"
 
 
 def feed_problem(document: Document, feed: Feed, name: InputName) -> str | None:
@@ -105,7 +113,7 @@ def feed_problem(document: Document, feed: Feed, name: InputName) -> str | None:
 
 
 def _source_problem(source: Source, name: InputName) -> str | None:
-    wide = name in (*COLOUR_INPUTS, "normal")
+    wide = name in WIDE_INPUTS
     if isinstance(source, Layer) and (source.op == "normal") != (name == "normal"):
         return f"the layer {source.op} does not fit {name}."
     if source.map is not None:
@@ -134,7 +142,7 @@ def feed_values(image: Image, encoding: Encoding, source: Source, name: InputNam
 def constant_values(source: Source, name: InputName) -> Float:
     """A constant feed as a picture of one texel: `(1, 1)` or `(1, 1, 3)`."""
     value = np.asarray(source.value, np.float32)
-    if name in (*COLOUR_INPUTS, "normal"):
+    if name in WIDE_INPUTS:
         return np.broadcast_to(value, (1, 1, 3)).astype(np.float32)
     return value.reshape(1, 1)
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import cast
 
-from ektopos.document import Document, Feed, InputName, MaterialEntry, Role
+from ektopos.document import WIDE_INPUTS, Document, Feed, InputName, MaterialEntry, Role
 from ektopos.errors import MissingReference
 from ektopos.maps.roles import SPREAD
 from ektopos.maps.sets import maps_of_set
@@ -52,11 +52,7 @@ def material_from_set(document: Document, set_name: str) -> MaterialEntry:
             if found and name not in inputs:
                 # A map of its own is a better source than a channel of a packed one.
                 map_name, channels = min(found, key=lambda pair: len(document.maps[pair[0]].roles))
-                narrow = (
-                    "r"
-                    if channels in SPREAD and name not in ("base_color", "emission", "normal")
-                    else channels
-                )
+                narrow = "r" if channels in SPREAD and name not in WIDE_INPUTS else channels
                 inputs[name] = Feed(map=map_name, channels=narrow, invert=role == "gloss")
     return MaterialEntry(inputs=inputs, alpha_mode="mask" if "opacity" in inputs else None)
 

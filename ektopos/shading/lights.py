@@ -4,7 +4,7 @@ radiance is a formula."""
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -24,33 +24,43 @@ class Lamp:
     irradiance: tuple[float, float, float]
 
 
-@dataclass(frozen=True)
-class Light:
-    """Surroundings and lamps."""
-
-    surroundings: Radiance
-    lamps: tuple[Lamp, ...] = field(default=())
-
-
 Colour = tuple[float, float, float]
 
 
-def _panels(sky: Colour, *panels: tuple[Colour, float, Colour]) -> Radiance:
-    """A sky and round panels: each a direction, the cosine of its half angle, and its radiance;
-    edges are soft."""
+@dataclass(frozen=True)
+class Panel:
+    """A round panel far away, with soft edges: its direction, the cosine of its half angle, and
+    its radiance, which is added to the sky's.
+    """
 
-    def radiance(directions: Values) -> Values:
-        found = np.broadcast_to(np.asarray(sky), directions.shape).astype(np.float64)
-        for towards, cosine, colour in panels:
-            axis = np.asarray(towards) / np.linalg.norm(towards)
-            share = np.clip((directions @ axis - cosine) / (0.15 * (1.0 - cosine) + 1e-6), 0.0, 1.0)
-            found = found + share[..., None] * np.asarray(colour)
+    towards: tuple[float, float, float]
+    cosine: float
+    radiance: Colour
+
+
+@dataclass(frozen=True)
+class Light:
+    """Surroundings and lamps; what they are called, and what they show."""
+
+    label: str
+    shows: str
+    sky: Colour
+    panels: tuple[Panel, ...] = ()
+    lamps: tuple[Lamp, ...] = ()
+
+    def surroundings(self, directions: Values) -> Values:
+        """Radiance from unit directions `(…, 3)`, y up: `(…, 3)` linear."""
+        found = np.broadcast_to(np.asarray(self.sky), directions.shape).astype(np.float64)
+        for panel in self.panels:
+            axis = np.asarray(panel.towards) / np.linalg.norm(panel.towards)
+            rise = EDGE * (1.0 - panel.cosine) + 1e-6
+            share = np.clip((directions @ axis - panel.cosine) / rise, 0.0, 1.0)
+            found = found + share[..., None] * np.asarray(panel.radiance)
         return np.asarray(found)
 
-    return radiance
 
-
-_WHITE = 1.0, 1.0, 1.0
+EDGE = 0.15
+"""How much of a panel's width its edge takes."""
 
 
 def _grey(strength: float) -> Colour:
@@ -59,37 +69,49 @@ def _grey(strength: float) -> Colour:
 
 LIGHTS: dict[str, Light] = {
     "overcast": Light(
-        _panels(_grey(0.55), ((0, 1, 0), 0.1, _grey(0.75)), ((0, -1, 0), 0.2, _grey(-0.3)))
+        "Overcast",
+        "even light: colour and occlusion",
+        _grey(0.55),
+        (Panel((0, 1, 0), 0.1, _grey(0.75)), Panel((0, -1, 0), 0.2, _grey(-0.3))),
     ),
     "low-sun": Light(
-        _panels(
-            (0.16, 0.2, 0.3),
-            ((0.5, 0.8, 0.4), 0.75, _grey(1.1)),
-            ((-0.9, 0.25, 0.4), 0.85, (2.2, 1.6, 1.0)),
+        "Low sun",
+        "light from the side: normals and height",
+        (0.16, 0.2, 0.3),
+        (
+            Panel((0.5, 0.8, 0.4), 0.75, _grey(1.1)),
+            Panel((-0.9, 0.25, 0.4), 0.85, (2.2, 1.6, 1.0)),
         ),
         (Lamp((-4.0, 1.3, 2.2), (3.2, 2.5, 1.7)),),
     ),
     "points": Light(
-        _panels(
-            _grey(0.07),
-            ((-4, 6, 3), 0.995, _grey(40)),
-            ((5, 4, 2), 0.995, _grey(40)),
-            ((1, 7, -4), 0.995, _grey(30)),
+        "Bright points",
+        "small lamps: roughness",
+        _grey(0.07),
+        (
+            Panel((-4, 6, 3), 0.995, _grey(40)),
+            Panel((5, 4, 2), 0.995, _grey(40)),
+            Panel((1, 7, -4), 0.995, _grey(30)),
         ),
-        (Lamp((-1.6, 1.8, 1.6), _WHITE), Lamp((1.8, 1.2, 1.2), _grey(0.8))),
+        (Lamp((-1.6, 1.8, 1.6), _grey(1.0)), Lamp((1.8, 1.2, 1.2), _grey(0.8))),
     ),
     "rim": Light(
-        _panels(_grey(0.008), ((6, 4, -7), 0.93, (1.3, 1.7, 2.4))),
+        "Dark, rim",
+        "little light: emission",
+        _grey(0.008),
+        (Panel((6, 4, -7), 0.93, (1.3, 1.7, 2.4)),),
         (Lamp((2.5, 1.5, -4.0), (1.3, 1.7, 2.4)),),
     ),
     "grey-room": Light(
-        _panels(
-            _grey(0.3),
-            ((0, 1, 0), 0.8, _grey(2.0)),
-            ((-1, 0.2, 0), 0.85, _grey(0.7)),
-            ((0, 0.2, 1), 0.85, _grey(0.5)),
+        "Grey room",
+        "a plain room: metal and colour",
+        _grey(0.3),
+        (
+            Panel((0, 1, 0), 0.8, _grey(2.0)),
+            Panel((-1, 0.2, 0), 0.85, _grey(0.7)),
+            Panel((0, 0.2, 1), 0.85, _grey(0.5)),
         ),
         (Lamp((2.0, 4.0, 3.0), _grey(0.8)),),
     ),
 }
-"""By name, as the interface calls them."""
+"""By the name that a page's address has. The stage draws the same ones from a generated copy."""

@@ -15,7 +15,7 @@ from functools import reduce
 import cv2
 import numpy as np
 
-from ektopos.document import COLOUR_INPUTS, Feed, InputName
+from ektopos.document import COLOUR_INPUTS, WIDE_INPUTS, Feed, InputName
 from ektopos.images import Image, decode_table, linear_to_srgb
 from ektopos.materials.adjust import adjust, apply_strength, decode_normals
 from ektopos.materials.resolve import Decoded, default_channels, feed_result
@@ -90,7 +90,7 @@ Band = Callable[[slice], Float]
 def _sources(image: Image, feed: Feed, name: InputName) -> list[Pixels] | None:
     """The map's channels that the input is fed from; `None` if one is not there."""
     channels = feed.channels or default_channels(name)
-    wide = name == "normal" or name in COLOUR_INPUTS
+    wide = name in WIDE_INPUTS
     letters = "rgb" if channels in ("rgb", "rgba") else channels * (3 if wide else 1)
     planes = [image.channel(letter) for letter in letters]
     return (

@@ -5,9 +5,9 @@ from __future__ import annotations
 
 import numpy as np
 
-from ektopos.document import COLOUR_INPUTS, UNIT_INPUTS, InputName
+from ektopos.document import COLOUR_INPUTS, UNCLIPPED, UNIT_INPUTS, WIDE_INPUTS, InputName
 from ektopos.images import linear_to_srgb
-from ektopos.materials.adjust import UNCLIPPED, normalise
+from ektopos.materials.adjust import normalise
 from ektopos.trial.arrival import ArrivedInput, linear_channels
 from ektopos.types import Float
 
@@ -27,7 +27,7 @@ def arrived_values(arrived: ArrivedInput, name: InputName) -> Float:
     stored = arrived.stored()
     factor = np.asarray(arrived.factor, np.float32)
     if stored is None:
-        if name in (*COLOUR_INPUTS, "normal"):
+        if name in WIDE_INPUTS:
             wide = np.broadcast_to(factor, (1, 1, 3)).astype(np.float32)
             return normalise(wide) if name == "normal" else wide
         return factor[:1].reshape(1, 1)

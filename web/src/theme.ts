@@ -71,8 +71,6 @@ export const RAMP = {
 
 /** Colours of lights and of what the stage itself draws; linear light is made of them. */
 export const STAGE = {
-  warm: '#ffd9a8',
-  cool: '#bcd4ff',
   white: '#ffffff',
   black: '#000000',
   ghost: '#8a8a8a',

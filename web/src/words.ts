@@ -1,4 +1,5 @@
 // What codes are called on screen. Every label for a role, an input, a cause or a verdict comes from here.
+import { INPUT_TABLE } from './api/tables'
 import type { AlphaMode, InputName, Role, Verdict } from './api/types'
 
 export const ROLE_WORDS: Record<Role, string> = {
@@ -18,29 +19,13 @@ export const ROLE_WORDS: Record<Role, string> = {
 }
 export const ROLES = Object.keys(ROLE_WORDS) as Role[]
 
-export const INPUT_WORDS: Record<InputName, { name: string; unit: string }> = {
-  base_color: { name: 'Base colour', unit: 'colour' },
-  metallic: { name: 'Metallic', unit: '0 or 1' },
-  roughness: { name: 'Roughness', unit: '0 smooth – 1 rough' },
-  normal: { name: 'Normal', unit: 'tangent space' },
-  occlusion: { name: 'Occlusion', unit: '1 open – 0 closed' },
-  emission: { name: 'Emission', unit: 'light' },
-  opacity: { name: 'Opacity', unit: '0 clear – 1 solid' },
-  height: { name: 'Height', unit: 'for the stage only' },
-  ior: { name: 'Index of refraction', unit: '1.5 is usual' },
-  specular: { name: 'Specular', unit: '0–1 of dielectrics' },
-  clearcoat: { name: 'Clear coat', unit: '0 none – 1 full' },
-  clearcoat_roughness: { name: 'Coat roughness', unit: '0 smooth – 1 rough' },
-  sheen: { name: 'Sheen', unit: 'colour of cloth' },
-  sheen_roughness: { name: 'Sheen roughness', unit: '0 smooth – 1 rough' },
-  transmission: { name: 'Transmission', unit: '0 none – 1 clear' },
-  thickness: { name: 'Thickness', unit: 'metres' },
-  attenuation: { name: 'Colour inside', unit: 'of light that went through' },
-  attenuation_distance: { name: 'Reach of light', unit: 'metres until it has that colour' },
-}
-export const INPUTS = Object.keys(INPUT_WORDS) as InputName[]
-/** Inputs beyond the seven and height: shown once something feeds them. */
-export const EXTRA_INPUTS = INPUTS.slice(8)
+export const INPUTS = Object.keys(INPUT_TABLE) as InputName[]
+/** What inputs are called, and what their values mean: the core's table says it. */
+export const INPUT_WORDS = Object.fromEntries(
+  INPUTS.map((input) => [input, { name: INPUT_TABLE[input].label, unit: INPUT_TABLE[input].unit }]),
+) as Record<InputName, { name: string; unit: string }>
+/** Inputs that extensions carry: shown once something feeds them. */
+export const EXTRA_INPUTS = INPUTS.filter((input) => INPUT_TABLE[input].extension !== null)
 export const TRIAL_INPUTS = [...INPUTS.slice(0, 7), 'settings'] as const
 
 export const ALPHA_WORDS: Record<AlphaMode, string> = {

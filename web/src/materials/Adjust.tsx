@@ -3,18 +3,12 @@ import { useState } from 'react'
 import type { ReactNode } from 'react'
 
 import { useEdit } from '../api/queries'
-import type { Feed, InputName, Row } from '../api/types'
+import { INPUT_TABLE } from '../api/tables'
+import type { Feed, Row } from '../api/types'
 import { useClipboard } from './clipboard'
 import { ColourPick, Move } from './Controls'
-import { COLOURS, LARGEST, UNCHANGED, changes, curve } from './feed'
+import { COLOURS, UNCHANGED, changes, curve, largest } from './feed'
 import { Layers } from './Layers'
-
-const STRENGTHS: Partial<Record<InputName, [string, number]>> = {
-  normal: ['Strength', 2],
-  occlusion: ['Strength', 1],
-  emission: ['Strength', 10],
-  height: ['Strength', 1],
-}
 
 interface Props {
   material: string
@@ -103,7 +97,7 @@ export function Adjust({
   const isColour = COLOURS.includes(row.input)
   const isConstant = feed.map == null
   const isNormal = row.input === 'normal'
-  const strength = STRENGTHS[row.input]
+  const strength = INPUT_TABLE[row.input].strength
   return (
     <div className="adjust">
       <div style={{ display: 'grid', gap: 6, alignContent: 'start' }}>
@@ -125,7 +119,7 @@ export function Adjust({
           <Move
             label="Value"
             value={feed.value}
-            max={LARGEST[row.input] ?? 1}
+            max={largest(row.input)}
             attempt={(value) => attempt({ value })}
             settle={(value) => settle({ value })}
           />
@@ -160,11 +154,11 @@ export function Adjust({
             settle={(tint) => settle({ tint })}
           />
         )}
-        {strength && (
+        {strength !== null && (
           <Move
-            label={strength[0]}
+            label="Strength"
             value={feed.strength ?? 1}
-            max={strength[1]}
+            max={strength}
             attempt={(value) => attempt({ strength: value })}
             settle={(value) => settle({ strength: value })}
           />

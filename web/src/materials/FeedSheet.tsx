@@ -15,7 +15,7 @@ import { Adjust } from './Adjust'
 import { ChooseOne } from './ChooseOne'
 import { useClipboard } from './clipboard'
 import { toHex } from './colour'
-import { DEFAULT_VALUES, PLAIN, WIDE, changes } from './feed'
+import { PLAIN, WIDE, changes, firstValue } from './feed'
 import { Settings } from './Settings'
 import { SourcePicker } from './SourcePicker'
 import type { useDraft } from './useDraft'
@@ -102,7 +102,7 @@ export function FeedSheet({
         <MoreInputs
           sheet={sheet.rows.map((row) => row.input)}
           add={(input) => {
-            commit(input, { ...PLAIN, value: DEFAULT_VALUES[input] ?? 0 })
+            commit(input, { ...PLAIN, value: firstValue(input) })
             setOpenRow(input)
           }}
         />
@@ -644,18 +644,9 @@ function ConstantSwatch({ input, feed }: { input: InputName; feed: Feed }) {
   return <span className="swatch" style={{ background: toHex(colour) }} aria-hidden />
 }
 
-const UNSTATED: Partial<Record<InputName, string>> = {
-  emission: 'none',
-  normal: 'flat',
-  opacity: '1.00',
-  occlusion: '1.00',
-  metallic: '0.00',
-  roughness: '1.00',
-  base_color: 'white',
-}
-
 function constantWords(input: InputName, feed: Feed, stated: boolean): string {
-  if (!stated) return UNSTATED[input] ?? 'none'
-  if (Array.isArray(feed.value)) return input === 'normal' ? 'flat' : toHex(feed.value)
+  if (input === 'normal') return 'flat'
+  if (!stated && input === 'emission') return 'none'
+  if (Array.isArray(feed.value)) return toHex(feed.value)
   return (feed.value ?? 0).toFixed(2)
 }

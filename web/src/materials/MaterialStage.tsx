@@ -14,7 +14,7 @@ import type { ShapeName } from '../stage/shapes'
 import { ACROSS, SHAPES } from '../stage/shapes'
 import { useView } from '../stage/view'
 import { INPUT_WORDS } from '../words'
-import { OFF, PLAIN } from './feed'
+import { PLAIN, unfed } from './feed'
 import { Probe } from './Probe'
 
 /** What stands on the other side of the divider. */
@@ -206,7 +206,7 @@ function useOther(
     queryFn: () =>
       trySheet(id, name, {
         ...entry!,
-        inputs: { ...entry!.inputs, [input!]: { ...PLAIN, value: OFF[input!] ?? 0 } },
+        inputs: { ...entry!.inputs, [input!]: { ...PLAIN, value: unfed(input!) } },
       }),
     enabled: input !== null && entry !== undefined,
   })

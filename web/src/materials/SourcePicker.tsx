@@ -4,7 +4,7 @@ import { useState } from 'react'
 import { useBoard } from '../api/queries'
 import type { BoardMap, Feed, InputName, Row } from '../api/types'
 import { INPUT_WORDS } from '../words'
-import { DEFAULT_VALUES, PLAIN, WIDE } from './feed'
+import { PLAIN, WIDE, firstValue } from './feed'
 
 type Channels = NonNullable<Feed['channels']>
 
@@ -93,7 +93,7 @@ export function SourcePicker({
                 value:
                   row.feed?.map == null && row.feed?.value != null
                     ? row.feed.value
-                    : DEFAULT_VALUES[row.input],
+                    : firstValue(row.input),
               })
             }
           >

@@ -1,68 +1,32 @@
 // Feeds: what is plain, what has been changed in words, and the curve that a chain of adjustments makes.
+import { INPUT_TABLE, UNCHANGED_ADJUSTMENTS } from '../api/tables'
 import type { Feed, InputName } from '../api/types'
+import { INPUTS } from '../words'
 
 export type Layer = NonNullable<Feed['layers']>[number]
 type Channels = NonNullable<Feed['channels']>
 
-export const COLOURS: InputName[] = ['base_color', 'emission', 'sheen']
-export const WIDE: InputName[] = [...COLOURS, 'normal']
+const those = (test: (input: InputName) => boolean) => INPUTS.filter(test)
+export const COLOURS = those((input) => INPUT_TABLE[input].kind === 'colour')
+export const WIDE = those((input) => INPUT_TABLE[input].kind !== 'data')
 
+type Adjusted = Required<Pick<Feed, keyof typeof UNCHANGED_ADJUSTMENTS>>
 /** Adjustments that change nothing. */
-export const UNCHANGED = {
-  invert: false,
-  range_in: [0, 1] as [number, number],
-  gamma: 1,
-  contrast: 1,
-  pivot: 0.5,
-  multiply: 1,
-  offset: 0,
-  range: [0, 1] as [number, number],
-  hue: 0,
-  saturation: 1,
-  brightness: 1,
-  tint: [1, 1, 1] as [number, number, number],
-}
-type Source = Pick<Feed, keyof typeof UNCHANGED>
+export const UNCHANGED: Adjusted = structuredClone(UNCHANGED_ADJUSTMENTS) as unknown as Adjusted
+type Source = Pick<Feed, keyof Adjusted>
 export const PLAIN = { ...UNCHANGED, layers: [], strength: 1 }
 
-export const DEFAULT_VALUES: Record<InputName, Feed['value']> = {
-  base_color: [0.5, 0.5, 0.5],
-  metallic: 0,
-  roughness: 0.5,
-  normal: [0, 0, 1],
-  occlusion: 1,
-  emission: [0, 0, 0],
-  opacity: 1,
-  height: 0.5,
-  ior: 1.5,
-  specular: 1,
-  clearcoat: 1,
-  clearcoat_roughness: 0.1,
-  sheen: [0.5, 0.5, 0.5],
-  sheen_roughness: 0.5,
-  transmission: 1,
-  thickness: 0.01,
-  attenuation: [1, 1, 1],
-  attenuation_distance: 1,
-}
+const valueOf = (value: number | readonly [number, number, number]): Feed['value'] =>
+  typeof value === 'number' ? value : [...value]
+
+/** The constant that a person begins with. */
+export const firstValue = (input: InputName) => valueOf(INPUT_TABLE[input].first)
 
 /** What an input is when nothing feeds it (glTF 2.0). */
-export const OFF: Partial<Record<InputName, Feed['value']>> = {
-  base_color: [1, 1, 1],
-  metallic: 0,
-  roughness: 1,
-  normal: [0, 0, 1],
-  occlusion: 1,
-  emission: [0, 0, 0],
-  opacity: 1,
-}
+export const unfed = (input: InputName) => valueOf(INPUT_TABLE[input].default)
 
-/** Constants that go beyond 1, with the largest value their slider shows. */
-export const LARGEST: Partial<Record<InputName, number>> = {
-  ior: 3,
-  thickness: 1,
-  attenuation_distance: 10,
-}
+/** The largest constant that a slider shows. */
+export const largest = (input: InputName): number => INPUT_TABLE[input].slider
 
 export const defaultChannels = (input: InputName): Channels => (WIDE.includes(input) ? 'rgb' : 'r')
 

@@ -1,16 +1,16 @@
 // How the stage is looked at. Shared by the screens, so that the light stays when a person moves on.
 import { create } from 'zustand'
 
-export type LightName = 'overcast' | 'low-sun' | 'points' | 'rim' | 'grey-room'
+import { LIGHT_TABLE } from '../api/tables'
+
+export type LightName = keyof typeof LIGHT_TABLE
 export type Backdrop = 'grey' | 'black' | 'white'
 
-export const LIGHTS: { key: LightName; words: string; shows: string }[] = [
-  { key: 'overcast', words: 'Overcast', shows: 'even light: colour and occlusion' },
-  { key: 'low-sun', words: 'Low sun', shows: 'light from the side: normals and height' },
-  { key: 'points', words: 'Bright points', shows: 'small lamps: roughness' },
-  { key: 'rim', words: 'Dark, rim', shows: 'little light: emission' },
-  { key: 'grey-room', words: 'Grey room', shows: 'a plain room: metal and colour' },
-]
+export const LIGHTS = (Object.keys(LIGHT_TABLE) as LightName[]).map((key) => ({
+  key,
+  words: LIGHT_TABLE[key].label,
+  shows: LIGHT_TABLE[key].shows,
+}))
 
 interface Settings {
   light: LightName

@@ -485,7 +485,8 @@ function EditTarget({
             <>
               For this project: {count(tried.summary.files, 'texture')},{' '}
               {bytes(tried.summary.memory)} in graphics memory
-              {tried.summary.converted.length > 0 && `; ${tried.summary.converted.join(', ')}`}.{' '}
+              {tried.summary.converted.length > 0 &&
+                `; ${tried.summary.converted.join(', ')}`}.{' '}
               {tried.summary.lost.length > 0 && (
                 <span className="amber">
                   △ {count(tried.summary.lost.length, 'input')} not carried:{' '}

@@ -1,17 +1,40 @@
-"""Generate the interface's types from the API, or check that they are current."""
+"""Generate what the interface has from the core: the API's types, and the tables of inputs and
+lights. Or check them."""
+
+from __future__ import annotations
 
 import json
 import subprocess
 import tempfile
+from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
 from django.conf import settings
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 
+from ektopos.document import INPUTS, TABLE, Feed
+from ektopos.shading import LIGHTS
+from ektopos.shading.lights import EDGE
+
+ADJUSTMENTS = (
+    "invert",
+    "range_in",
+    "gamma",
+    "contrast",
+    "pivot",
+    "multiply",
+    "offset",
+    "range",
+    "hue",
+    "saturation",
+    "brightness",
+    "tint",
+)
+
 
 class Command(BaseCommand):
-    """Run after every change to a schema."""
+    """Run after every change to a schema or a table."""
 
     help = __doc__
 
@@ -20,19 +43,39 @@ class Command(BaseCommand):
         parser.add_argument("--check", action="store_true")
 
     def handle(self, *args: Any, **options: Any) -> None:
-        """Write or compare `web/src/api/schema.ts`."""
-        from server.workshop.api import api
-
-        goal = settings.ROOT / "web" / "src" / "api" / "schema.ts"
-        with tempfile.TemporaryDirectory() as folder:
-            source, made = Path(folder) / "openapi.json", Path(folder) / "schema.ts"
-            source.write_text(json.dumps(api.get_openapi_schema(path_prefix="/api/")))
-            command = ["npx", "--no-install", "openapi-typescript", str(source), "-o", str(made)]
-            subprocess.run(command, cwd=settings.ROOT / "web", check=True, capture_output=True)
+        """Write or compare the generated files."""
+        for goal, content in (("schema.ts", _schema()), ("tables.ts", _tables())):
+            path = settings.ROOT / "web" / "src" / "api" / goal
             if not options["check"]:
-                goal.parent.mkdir(parents=True, exist_ok=True)
-                goal.write_text(made.read_text())
-            elif not goal.exists() or goal.read_text() != made.read_text():
-                raise CommandError(
-                    "web/src/api/schema.ts is not current: run ./manage.py api_types"
-                )
+                path.write_text(content)
+            elif not path.exists() or path.read_text() != content:
+                raise CommandError(f"web/src/api/{goal} is not current: run ./manage.py api_types")
+
+
+def _schema() -> str:
+    """The types of every call and what it answers."""
+    from server.workshop.api import api
+
+    with tempfile.TemporaryDirectory() as folder:
+        source, made = Path(folder) / "openapi.json", Path(folder) / "schema.ts"
+        source.write_text(json.dumps(api.get_openapi_schema(path_prefix="/api/")))
+        command = ["npx", "--no-install", "openapi-typescript", str(source), "-o", str(made)]
+        subprocess.run(command, cwd=settings.ROOT / "web", check=True, capture_output=True)
+        return made.read_text()
+
+
+def _tables() -> str:
+    """The tables of inputs, adjustments and lights, as they stand in the core."""
+    plain = Feed(value=0.0).model_dump(mode="json", include=set(ADJUSTMENTS))
+    parts = {
+        "INPUT_TABLE": {name: asdict(TABLE[name]) for name in INPUTS},
+        "UNCHANGED_ADJUSTMENTS": {name: plain[name] for name in ADJUSTMENTS},
+        "LIGHT_TABLE": {name: asdict(light) for name, light in LIGHTS.items()},
+        "PANEL_EDGE": EDGE,
+    }
+    head = "// Generated from the core by ./manage.py api_types. Do not edit.\n"
+    written = (
+        f"export const {name} = {json.dumps(part, indent=2, ensure_ascii=False)} as const\n"
+        for name, part in parts.items()
+    )
+    return head + "\n".join(written)

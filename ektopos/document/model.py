@@ -11,6 +11,7 @@ from typing import Annotated, Any, Literal, Self, TypeVar, get_args
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
+from ektopos.document.inputs import InputName
 from ektopos.errors import InvalidDocument
 from ektopos.plain_json import read_json
 from ektopos.steps import MeshStep
@@ -36,37 +37,11 @@ Role = Literal[
 ]
 """What a map, or one channel of a packed map, holds. `packed` is said of a map whose channels hold
 several."""
-InputName = Literal[
-    "base_color",
-    "metallic",
-    "roughness",
-    "normal",
-    "occlusion",
-    "emission",
-    "opacity",
-    "height",
-    "ior",
-    "specular",
-    "clearcoat",
-    "clearcoat_roughness",
-    "sheen",
-    "sheen_roughness",
-    "transmission",
-    "thickness",
-    "attenuation",
-    "attenuation_distance",
-]
-"""The seven inputs of glTF 2.0's core, height, and those that its ratified extensions carry."""
 AlphaMode = Literal["opaque", "mask", "blend"]
 Filter = Literal["linear", "nearest"]
 RoleChannels = Literal["r", "g", "b", "a", "rgb", "rgba"]
 
 ROLES: tuple[Role, ...] = get_args(Role)
-INPUTS: tuple[InputName, ...] = get_args(InputName)
-EXTRA_INPUTS: tuple[InputName, ...] = INPUTS[8:]
-COLOUR_INPUTS: tuple[InputName, ...] = ("base_color", "emission", "sheen", "attenuation")
-UNIT_INPUTS: tuple[InputName, ...] = ("ior", "thickness", "attenuation_distance")
-"""Quantities that are no share of 1: the index of refraction, and lengths in metres."""
 COLOUR_ROLES: tuple[Role, ...] = ("base_color", "emission", "specular", "subsurface")
 """Roles whose maps are sRGB; every other holds data."""
 

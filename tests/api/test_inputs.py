@@ -1,0 +1,130 @@
+"""Every input there is, through everything that shows or carries it: sheet, picture, probe, check, export, trial."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+
+from ektopos.document import COLOUR_INPUTS, CORE_INPUTS, EXTRA_INPUTS, INPUTS, TABLE, WIDE_INPUTS
+from ektopos.materials.derive import DEFAULTS
+from ektopos.trial.arrival import EXTENSIONS
+from tests.api.client import Api
+
+
+class EveryInput(Api):
+    def fed(self, by_map: bool) -> tuple[dict, list[dict]]:
+        """A project whose material is fed in every input, by constants or by maps."""
+        edits = []
+        for name in INPUTS:
+            channels = "rgb" if name in WIDE_INPUTS else "g"
+            source = (
+                "tile_nrm"
+                if name == "normal"
+                else "tile_col"
+                if name in COLOUR_INPUTS
+                else "tile_orm"
+            )
+            constant = (
+                name in ("ior", "thickness", "attenuation", "attenuation_distance") or not by_map
+            )
+            first = TABLE[name].first
+            feed = (
+                {"value": list(first) if isinstance(first, tuple) else first}
+                if constant
+                else {"map": source, "channels": channels}
+            )
+            edits.append({"kind": "set-feed", "material": "plain", "input": name, "feed": feed})
+        return self.edit(self.sample(), *edits), edits
+
+    def test_sheet_picture_and_probe_show_each(self) -> None:
+        for by_map in (False, True):
+            project, _ = self.fed(by_map)
+            sheet = self.call("get", f"/projects/{project['id']}/sheets/plain")
+            self.assertEqual([row["input"] for row in sheet["rows"]], list(INPUTS))
+            for row in sheet["rows"]:
+                with self.subTest(row["input"], by_map=by_map):
+                    self.assertIsNone(row["problem"])
+                    self.assertTrue(row["leaves"]["words"])
+                    answer = self.client.get(f"/api/stage-pictures/{row['picture']}/64.png")
+                    self.assertEqual(answer.status_code, 200)
+                    seen = cv2.imdecode(
+                        np.frombuffer(answer.content, np.uint8), cv2.IMREAD_UNCHANGED
+                    )
+                    self.assertEqual(seen.shape[2], 3)
+                    if by_map and TABLE[row["input"]].is_colour and row["feed"]["map"]:
+                        self.assertGreater(
+                            np.ptp(seen.reshape(-1, 3), axis=1).max(), 20, "it is coloured"
+                        )
+            probed = self.call("get", f"/projects/{project['id']}/probe/plain?u=0.3&v=0.6")
+            self.assertEqual({entry["input"] for entry in probed}, set(INPUTS))
+            picture = self.client.get(
+                f"/api/material-pictures/{sheet['stage']['picture']}/grey-room/32.png"
+            )
+            self.assertEqual(picture.status_code, 200)
+
+    def test_checks_and_trial_know_each(self) -> None:
+        project, _ = self.fed(True)
+        project = self.edit(
+            project,
+            {"kind": "set-setting", "material": "plain", "setting": "alpha_mode", "value": "blend"},
+        )
+        found = self.call("get", f"/projects/{project['id']}/checks")
+        self.assertFalse(
+            [
+                f
+                for f in found
+                if f["code"] in ("impossible-feed", "no-effect") and "plain" in f["subject"]
+            ]
+        )
+        job = self.call(
+            "post",
+            f"/projects/{project['id']}/exports",
+            {"revision": project["revision"], "trial": True},
+        )
+        ended = self.call("get", f"/jobs/{job['id']}")
+        self.assertEqual(ended["state"], "done", ended["error"])
+        (package,) = self.call("get", f"/projects/{project['id']}/packages")
+        cells = {
+            cell["input"]: cell["verdict"]
+            for cell in package["trial"]["cells"]
+            if cell["material"] == "plain"
+        }
+        self.assertLessEqual({*CORE_INPUTS, *EXTRA_INPUTS}, set(cells))
+        self.assertFalse(
+            {name: said for name, said in cells.items() if said in ("differs", "lost")}
+        )
+
+    def test_what_means_nothing_is_said_and_what_means_something_is_not(self) -> None:
+        project, _ = self.fed(True)
+        edits = []
+        for name in INPUTS:
+            edits.append(
+                {
+                    "kind": "change-feed",
+                    "material": "plain",
+                    "input": name,
+                    "change": {"strength": 0.5, "tint": [0.5, 1, 1]},
+                }
+            )
+        project = self.edit(project, *edits)
+        said = {
+            f["subject"].split(" · ")[1]: f["message"].lower()
+            for f in self.call("get", f"/projects/{project['id']}/checks")
+            if f["code"] == "no-effect"
+        }
+        for name in INPUTS:
+            with self.subTest(name):
+                self.assertEqual("strength" in said.get(name, ""), TABLE[name].strength is None)
+                self.assertEqual("tint" in said.get(name, ""), not TABLE[name].is_colour)
+
+    def test_the_stand_in_engine_says_the_same_of_extensions_from_a_table_of_its_own(self) -> None:
+        # Source: the extensions' own texts, written down twice on purpose.
+        self.assertEqual(
+            {name: entry[0] for name, entry in EXTENSIONS.items()},
+            {name: TABLE[name].extension for name in EXTRA_INPUTS},
+        )
+        for name, (*_, default) in EXTENSIONS.items():
+            if name != "attenuation_distance":  # endless there; what one begins with here
+                value = TABLE[name].default
+                self.assertEqual(default, value if isinstance(value, tuple) else (value,), name)
+        self.assertEqual(set(DEFAULTS), set(CORE_INPUTS))
