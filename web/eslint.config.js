@@ -21,6 +21,10 @@ export default ts.config(
       ],
     },
   },
+  {
+    files: ['tests/**/*.{ts,tsx}'],
+    rules: { '@typescript-eslint/no-non-null-assertion': 'off' },
+  },
   { files: ['src/theme.ts'], rules: { 'no-restricted-syntax': 'off' } },
   { ignores: ['src/api/schema.ts'] },
 )

@@ -96,16 +96,9 @@ class EveryInput(Api):
 
     def test_what_means_nothing_is_said_and_what_means_something_is_not(self) -> None:
         project, _ = self.fed(True)
-        edits = []
-        for name in INPUTS:
-            edits.append(
-                {
-                    "kind": "change-feed",
-                    "material": "plain",
-                    "input": name,
-                    "change": {"strength": 0.5, "tint": [0.5, 1, 1]},
-                }
-            )
+        change = {"strength": 0.5, "tint": [0.5, 1, 1]}
+        feed = {"kind": "change-feed", "material": "plain", "change": change}
+        edits = [feed | {"input": name} for name in INPUTS]
         project = self.edit(project, *edits)
         said = {
             f["subject"].split(" · ")[1]: f["message"].lower()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import base64
 from datetime import datetime
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 from uuid import UUID
 
 from django.http import FileResponse, HttpRequest, HttpResponse
@@ -16,6 +16,8 @@ from pydantic import Field
 
 from ektopos.errors import MissingReference
 from ektopos.targets.profile import find_profile, profiles_of
+from ektopos.trial.cells import Cell
+from ektopos.trial.renders import Rendered
 from ektopos.trial.report import Report, page
 from server.workshop.api.files import JobOut
 from server.workshop.api.maps import FOREVER
@@ -27,6 +29,37 @@ from server.workshop.store import package_folder
 router = Router(tags=["packages"])
 
 
+class PackageFile(Schema):
+    """One file of a package; of one that was made elsewhere only its path and size are known."""
+
+    path: str
+    bytes: int
+    width: int | None = None
+    height: int | None = None
+    encoding: str | None = None
+    materials: list[str] = []
+    channels: dict[str, str | None] = {}
+    images: list[PackageFile] = []
+    """Pictures inside it, where it is a container."""
+
+
+class TrialPicture(Schema):
+    """What the pictures of a trial with this number show."""
+
+    material: str
+    input: str
+
+
+class TrialOut(Schema):
+    """What a trial found."""
+
+    target: str
+    passed: bool
+    cells: list[Cell]
+    renders: list[Rendered] = []
+    pictures: list[TrialPicture] = []
+
+
 class PackageOut(Schema):
     """An exported package."""
 
@@ -35,10 +68,10 @@ class PackageOut(Schema):
     revision: int
     made: datetime
     seconds: float
-    files: list[Any]
+    files: list[PackageFile]
     brought_in: str
     """The name of the file that it came in as, if it was made elsewhere."""
-    trial: Any = None
+    trial: TrialOut | None = None
 
 
 class Brought(Schema):

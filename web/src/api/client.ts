@@ -1,9 +1,11 @@
 // Talking to the server: one typed client, and errors as the server says them.
 import createClient from 'openapi-fetch'
+import type { MaybeOptionalInit } from 'openapi-fetch'
+import type { PathsWithMethod } from 'openapi-typescript-helpers'
 
 import type { paths } from './schema'
 
-export const client = createClient<paths>({ baseUrl: '/' })
+const client = createClient<paths>({ baseUrl: '/' })
 
 /** What Django wants to see of a page that writes. */
 export const csrfToken = () => /(?:^|; )ektopos_csrf=([^;]*)/.exec(document.cookie)?.[1] ?? ''
@@ -47,10 +49,40 @@ export function toSaid(status: number, body: unknown): Said {
   )
 }
 
-/** The data of a call, or its error thrown. `T` is one of `api/types`: the client's own inference loses tuples. */
-export async function got<T>(
+type Method = 'get' | 'post' | 'delete'
+
+/** What a call answers when it is done, as the schema says: the client's own inference turns tuples into arrays. */
+type Answer<Path extends keyof paths, M extends Method> = paths[Path] extends {
+  [key in M]: { responses: { 200: { content: { 'application/json': infer Body } } } }
+}
+  ? Body
+  : undefined
+
+type Init<Path extends keyof paths, M extends Method> = MaybeOptionalInit<paths[Path], M>
+type Rest<Path extends keyof paths, M extends Method> =
+  undefined extends Init<Path, M> ? [Init<Path, M>?] : [Init<Path, M>]
+
+/** Ask for something. The type of the answer follows from the address; errors are thrown. */
+export const get = <Path extends PathsWithMethod<paths, 'get'>>(
+  path: Path,
+  ...init: Rest<Path, 'get'>
+): Promise<Answer<Path, 'get'>> => answered(client.GET(path, ...(init as never)))
+
+/** Have something done. The type of the answer follows from the address; errors are thrown. */
+export const post = <Path extends PathsWithMethod<paths, 'post'>>(
+  path: Path,
+  ...init: Rest<Path, 'post'>
+): Promise<Answer<Path, 'post'>> => answered(client.POST(path, ...(init as never)))
+
+/** Have something deleted. */
+export const erase = <Path extends PathsWithMethod<paths, 'delete'>>(
+  path: Path,
+  ...init: Rest<Path, 'delete'>
+): Promise<Answer<Path, 'delete'>> => answered(client.DELETE(path, ...(init as never)))
+
+async function answered<Data>(
   call: Promise<{ data?: unknown; error?: unknown; response: Response }>,
-): Promise<T> {
+): Promise<Data> {
   let answer
   try {
     answer = await call
@@ -59,5 +91,5 @@ export async function got<T>(
   }
   if (answer.error !== undefined || !answer.response.ok)
     throw toSaid(answer.response.status, answer.error)
-  return answer.data as T
+  return answer.data as Data
 }

@@ -12,45 +12,16 @@ import { useParams } from 'react-router'
 
 import { sendFile } from '../layout/incoming'
 import { useNotices } from '../layout/notices'
-import { Said, client, got } from './client'
+import { Said, get, post } from './client'
 import { PAGE, enqueue, shownWith, useQueue, waitingOf } from './queue'
-import type {
-  Alike,
-  BoardMap,
-  By,
-  Conversion,
-  DraftOut,
-  Edit,
-  Finding,
-  Job,
-  MapDetail,
-  Material,
-  MeshFacts,
-  MeshStep,
-  Package,
-  Padding,
-  Plan,
-  Profile,
-  Project,
-  ProjectRow,
-  Proposals,
-  Pulse,
-  RecipeAnswer,
-  Sheet,
-  StageLook,
-  Suggestions,
-  TargetSummary,
-} from './types'
+import type { By, Edit, Job, Material, MeshStep, Profile, Project } from './types'
 
 export const useProjectId = () => useParams().projectId ?? ''
 
 const projectQuery = (id: string) =>
   queryOptions({
     queryKey: ['project', id],
-    queryFn: () =>
-      got<Project>(
-        client.GET('/api/projects/{project_id}', { params: { path: { project_id: id } } }),
-      ),
+    queryFn: () => get('/api/projects/{project_id}', { params: { path: { project_id: id } } }),
     enabled: id !== '',
   })
 
@@ -81,9 +52,7 @@ export function usePulse() {
     staleTime: 0,
     retry: false,
     queryFn: () =>
-      got<Pulse>(
-        client.GET('/api/projects/{project_id}/pulse', { params: { path: { project_id: id } } }),
-      ),
+      get('/api/projects/{project_id}/pulse', { params: { path: { project_id: id } } }),
   }).data
   const waits = useQueue(waitingOf(id)).length > 0
   useEffect(() => {
@@ -101,7 +70,7 @@ export function usePulse() {
 export const useProjects = () =>
   useQuery({
     queryKey: ['projects'],
-    queryFn: () => got<ProjectRow[]>(client.GET('/api/projects')),
+    queryFn: () => get('/api/projects'),
   })
 
 /** Key and guard of a query that depends on the project's revision. */
@@ -123,9 +92,7 @@ export function useTargets() {
     enabled,
     placeholderData: keepPreviousData,
     queryFn: () =>
-      got<Profile[]>(
-        client.GET('/api/projects/{project_id}/targets', { params: { path: { project_id: id } } }),
-      ),
+      get('/api/projects/{project_id}/targets', { params: { path: { project_id: id } } }),
   })
 }
 
@@ -135,11 +102,9 @@ export function useComparison() {
     queryKey,
     enabled,
     queryFn: () =>
-      got<TargetSummary[]>(
-        client.GET('/api/projects/{project_id}/comparison', {
-          params: { path: { project_id: id } },
-        }),
-      ),
+      get('/api/projects/{project_id}/comparison', {
+        params: { path: { project_id: id } },
+      }),
   })
 }
 
@@ -152,12 +117,10 @@ export function useDraftTarget(profile: Profile) {
     placeholderData: keepPreviousData,
     retry: false,
     queryFn: () =>
-      got<DraftOut>(
-        client.POST('/api/projects/{project_id}/target-drafts', {
-          params: { path: { project_id: id } },
-          body: { profile: profile as never },
-        }),
-      ),
+      post('/api/projects/{project_id}/target-drafts', {
+        params: { path: { project_id: id } },
+        body: { profile: profile as never },
+      }),
   })
 }
 
@@ -167,10 +130,7 @@ export function useBoard() {
     queryKey,
     enabled,
     placeholderData: keepPreviousData,
-    queryFn: () =>
-      got<BoardMap[]>(
-        client.GET('/api/projects/{project_id}/maps', { params: { path: { project_id: id } } }),
-      ),
+    queryFn: () => get('/api/projects/{project_id}/maps', { params: { path: { project_id: id } } }),
   })
 }
 
@@ -182,11 +142,9 @@ export function useConversion(set: string) {
     enabled,
     retry: false,
     queryFn: () =>
-      got<Conversion>(
-        client.GET('/api/projects/{project_id}/conversions/{set_name}', {
-          params: { path: { project_id: id, set_name: set } },
-        }),
-      ),
+      get('/api/projects/{project_id}/conversions/{set_name}', {
+        params: { path: { project_id: id, set_name: set } },
+      }),
   })
 }
 
@@ -197,11 +155,9 @@ export function useMap(name: string | null) {
     enabled: enabled && name !== null,
     placeholderData: (before) => (before?.map.name === name ? before : undefined),
     queryFn: () =>
-      got<MapDetail>(
-        client.GET('/api/projects/{project_id}/maps/{name}', {
-          params: { path: { project_id: id, name: name ?? '' } },
-        }),
-      ),
+      get('/api/projects/{project_id}/maps/{name}', {
+        params: { path: { project_id: id, name: name ?? '' } },
+      }),
   })
 }
 
@@ -212,21 +168,17 @@ export function useSheet(name: string | null) {
     enabled: enabled && name !== null,
     placeholderData: (before) => (before?.material === name ? before : undefined),
     queryFn: () =>
-      got<Sheet>(
-        client.GET('/api/projects/{project_id}/sheets/{name}', {
-          params: { path: { project_id: id, name: name ?? '' } },
-        }),
-      ),
+      get('/api/projects/{project_id}/sheets/{name}', {
+        params: { path: { project_id: id, name: name ?? '' } },
+      }),
   })
 }
 
 export const trySheet = (id: string, name: string, entry: Material) =>
-  got<Sheet>(
-    client.POST('/api/projects/{project_id}/sheets/{name}', {
-      params: { path: { project_id: id, name } },
-      body: { entry },
-    }),
-  )
+  post('/api/projects/{project_id}/sheets/{name}', {
+    params: { path: { project_id: id, name } },
+    body: { entry },
+  })
 
 export function useLooks() {
   const { id, queryKey, enabled } = useRevisionKey('looks')
@@ -235,9 +187,7 @@ export function useLooks() {
     enabled,
     placeholderData: keepPreviousData,
     queryFn: () =>
-      got<Record<string, StageLook>>(
-        client.GET('/api/projects/{project_id}/stage', { params: { path: { project_id: id } } }),
-      ),
+      get('/api/projects/{project_id}/stage', { params: { path: { project_id: id } } }),
   })
 }
 
@@ -250,9 +200,7 @@ export function useMeshes() {
     enabled,
     placeholderData: keepPreviousData,
     queryFn: () =>
-      got<MeshFacts[]>(
-        client.GET('/api/projects/{project_id}/meshes', { params: { path: { project_id: id } } }),
-      ),
+      get('/api/projects/{project_id}/meshes', { params: { path: { project_id: id } } }),
   })
   const data = useMemo(
     () =>
@@ -276,11 +224,9 @@ export function useSuggestions(mesh: string | null) {
     placeholderData: keepPreviousData,
     refetchInterval: untilReady,
     queryFn: () =>
-      got<Suggestions>(
-        client.GET('/api/projects/{project_id}/meshes/{name}/suggestions', {
-          params: { path: { project_id: id, name: mesh ?? '' } },
-        }),
-      ),
+      get('/api/projects/{project_id}/meshes/{name}/suggestions', {
+        params: { path: { project_id: id, name: mesh ?? '' } },
+      }),
   })
   return { ...found, data: found.data?.ready ? found.data.slots : undefined }
 }
@@ -293,11 +239,9 @@ export function useProposals() {
     retry: false,
     refetchInterval: untilReady,
     queryFn: () =>
-      got<Proposals>(
-        client.GET('/api/projects/{project_id}/proposals', {
-          params: { path: { project_id: id } },
-        }),
-      ),
+      get('/api/projects/{project_id}/proposals', {
+        params: { path: { project_id: id } },
+      }),
   })
   return { ...found, data: found.data?.ready ? found.data.proposals : undefined }
 }
@@ -308,11 +252,9 @@ export function useAlike(mesh: string, other: string | null) {
     queryKey,
     enabled: enabled && other !== null,
     queryFn: () =>
-      got<Alike[]>(
-        client.GET('/api/projects/{project_id}/meshes/{name}/like/{other}', {
-          params: { path: { project_id: id, name: mesh, other: other ?? '' } },
-        }),
-      ),
+      get('/api/projects/{project_id}/meshes/{name}/like/{other}', {
+        params: { path: { project_id: id, name: mesh, other: other ?? '' } },
+      }),
   })
 }
 
@@ -323,11 +265,9 @@ export function usePadding(mesh: string, slot: string, map: string | null) {
     enabled: enabled && map !== null,
     retry: false,
     queryFn: () =>
-      got<Padding>(
-        client.GET('/api/projects/{project_id}/meshes/{name}/padding/{map_name}', {
-          params: { path: { project_id: id, name: mesh, map_name: map ?? '' }, query: { slot } },
-        }),
-      ),
+      get('/api/projects/{project_id}/meshes/{name}/padding/{map_name}', {
+        params: { path: { project_id: id, name: mesh, map_name: map ?? '' }, query: { slot } },
+      }),
   })
 }
 
@@ -362,11 +302,9 @@ export function useTriangles(
 }
 
 export const facesWith = (id: string, mesh: string, slot: string, face: number, by: By) =>
-  got<{ faces: number[] }>(
-    client.GET('/api/projects/{project_id}/meshes/{name}/faces', {
-      params: { path: { project_id: id, name: mesh }, query: { slot, face, by } },
-    }),
-  )
+  get('/api/projects/{project_id}/meshes/{name}/faces', {
+    params: { path: { project_id: id, name: mesh }, query: { slot, face, by } },
+  })
 
 export function useFindings() {
   const { id, queryKey, enabled } = useRevisionKey('checks')
@@ -375,9 +313,7 @@ export function useFindings() {
     enabled,
     placeholderData: keepPreviousData,
     queryFn: () =>
-      got<Finding[]>(
-        client.GET('/api/projects/{project_id}/checks', { params: { path: { project_id: id } } }),
-      ),
+      get('/api/projects/{project_id}/checks', { params: { path: { project_id: id } } }),
   })
 }
 
@@ -388,10 +324,7 @@ export function usePlan() {
     enabled,
     placeholderData: keepPreviousData,
     retry: false,
-    queryFn: () =>
-      got<Plan>(
-        client.GET('/api/projects/{project_id}/plan', { params: { path: { project_id: id } } }),
-      ),
+    queryFn: () => get('/api/projects/{project_id}/plan', { params: { path: { project_id: id } } }),
   })
 }
 
@@ -400,9 +333,7 @@ export function usePackages() {
   return useQuery({
     queryKey: ['packages', id],
     queryFn: () =>
-      got<Package[]>(
-        client.GET('/api/projects/{project_id}/packages', { params: { path: { project_id: id } } }),
-      ),
+      get('/api/projects/{project_id}/packages', { params: { path: { project_id: id } } }),
   })
 }
 
@@ -421,10 +352,7 @@ export function useJobs() {
   const ended = useRef<Set<string> | null>(null)
   const found = useQuery({
     queryKey: ['jobs', id],
-    queryFn: () =>
-      got<Job[]>(
-        client.GET('/api/projects/{project_id}/jobs', { params: { path: { project_id: id } } }),
-      ),
+    queryFn: () => get('/api/projects/{project_id}/jobs', { params: { path: { project_id: id } } }),
     refetchInterval: (query) => (query.state.data?.some((job) => busy(job.state)) ? 400 : false),
     enabled: id !== '',
   })
@@ -481,12 +409,10 @@ export function useEdit() {
   return useCallback(
     (...edits: Edit[]) =>
       line(edits, (project, { edits, seen }) =>
-        got<Project>(
-          client.POST('/api/projects/{project_id}/edits', {
-            params: { path: { project_id: project.id } },
-            body: { revision: seen, page: PAGE, edits },
-          }),
-        ),
+        post('/api/projects/{project_id}/edits', {
+          params: { path: { project_id: project.id } },
+          body: { revision: seen, page: PAGE, edits },
+        }),
       ),
     [line],
   )
@@ -496,9 +422,7 @@ export function useUndo() {
   const line = useLine()
   return useCallback(
     () =>
-      line([], (project, { seen }) =>
-        got<Project>(client.POST('/api/projects/{project_id}/undo', at(project, seen))),
-      ),
+      line([], (project, { seen }) => post('/api/projects/{project_id}/undo', at(project, seen))),
     [line],
   )
 }
@@ -507,9 +431,7 @@ export function useRedo() {
   const line = useLine()
   return useCallback(
     () =>
-      line([], (project, { seen }) =>
-        got<Project>(client.POST('/api/projects/{project_id}/redo', at(project, seen))),
-      ),
+      line([], (project, { seen }) => post('/api/projects/{project_id}/redo', at(project, seen))),
     [line],
   )
 }
@@ -519,12 +441,10 @@ export function useCheckpoint() {
   return useCallback(
     (name: string) =>
       line([], (project) =>
-        got<Project>(
-          client.POST('/api/projects/{project_id}/checkpoints', {
-            params: { path: { project_id: project.id } },
-            body: { name },
-          }),
-        ),
+        post('/api/projects/{project_id}/checkpoints', {
+          params: { path: { project_id: project.id } },
+          body: { name },
+        }),
       ),
     [line],
   )
@@ -535,12 +455,10 @@ export function useRestore() {
   return useCallback(
     (checkpoint: number) =>
       line([], (project, { seen }) =>
-        got<Project>(
-          client.POST('/api/projects/{project_id}/checkpoints/{checkpoint_id}/restore', {
-            params: { path: { project_id: project.id, checkpoint_id: checkpoint } },
-            body: { revision: seen, page: PAGE },
-          }),
-        ),
+        post('/api/projects/{project_id}/checkpoints/{checkpoint_id}/restore', {
+          params: { path: { project_id: project.id, checkpoint_id: checkpoint } },
+          body: { revision: seen, page: PAGE },
+        }),
       ),
     [line],
   )
@@ -560,18 +478,14 @@ export function useRecipe() {
         try {
           const path = { project_id: id, name: mesh }
           const revision = queries.getQueryData<Project>(['project', id])?.revision ?? 0
-          const answer = await got<RecipeAnswer>(
-            client.POST('/api/projects/{project_id}/meshes/{name}/recipe', {
-              params: { path },
-              body: { revision, page: PAGE, ...change },
-            }),
-          )
+          const answer = await post('/api/projects/{project_id}/meshes/{name}/recipe', {
+            params: { path },
+            body: { revision, page: PAGE, ...change },
+          })
           if (answer.job) await jobEnds(answer.job)
           const project =
             answer.project ??
-            (await got<Project>(
-              client.GET('/api/projects/{project_id}', { params: { path: { project_id: id } } }),
-            ))
+            (await get('/api/projects/{project_id}', { params: { path: { project_id: id } } }))
           queries.setQueryData(['project', id], project)
           return project
         } catch (problem) {
@@ -591,7 +505,7 @@ async function jobEnds(job: Job) {
   let now = job
   while (busy(now.state)) {
     await new Promise((next) => setTimeout(next, 300))
-    now = await got<Job>(client.GET('/api/jobs/{job_id}', { params: { path: { job_id: job.id } } }))
+    now = await get('/api/jobs/{job_id}', { params: { path: { job_id: job.id } } })
   }
   const error = now.error as { message?: string; subject?: string; hint?: string } | null
   if (now.state === 'failed')
@@ -613,30 +527,24 @@ export function useStartJob() {
   const startExport = useMutation({
     mutationFn: (trial: boolean) => {
       const revision = queries.getQueryData<Project>(['project', id])?.revision ?? 0
-      return got<Job>(
-        client.POST('/api/projects/{project_id}/exports', {
-          params: { path },
-          body: { revision, trial },
-        }),
-      )
+      return post('/api/projects/{project_id}/exports', {
+        params: { path },
+        body: { revision, trial },
+      })
     },
     ...started,
   })
   const startTrial = useMutation({
     mutationFn: (pack: number) =>
-      got<Job>(
-        client.POST('/api/projects/{project_id}/packages/{package_id}/trial', {
-          params: { path: { ...path, package_id: pack } },
-        }),
-      ),
+      post('/api/projects/{project_id}/packages/{package_id}/trial', {
+        params: { path: { ...path, package_id: pack } },
+      }),
     ...started,
   })
   const startForeign = useMutation({
     mutationFn: async (file: File) => {
       const body = await sendFile(file)
-      return got<Job>(
-        client.POST('/api/projects/{project_id}/packages', { params: { path }, body }),
-      )
+      return post('/api/projects/{project_id}/packages', { params: { path }, body })
     },
     onSuccess: () => {
       started.onSuccess()
@@ -646,18 +554,14 @@ export function useStartJob() {
   })
   const startConvert = useMutation({
     mutationFn: (set: string) =>
-      got<Job>(
-        client.POST('/api/projects/{project_id}/convert', { params: { path }, body: { set } }),
-      ),
+      post('/api/projects/{project_id}/convert', { params: { path }, body: { set } }),
     ...started,
   })
   const startInside = useMutation({
     mutationFn: (mesh: string) =>
-      got<Job>(
-        client.POST('/api/projects/{project_id}/meshes/{name}/inside', {
-          params: { path: { ...path, name: mesh } },
-        }),
-      ),
+      post('/api/projects/{project_id}/meshes/{name}/inside', {
+        params: { path: { ...path, name: mesh } },
+      }),
     ...started,
   })
   const startBake = useMutation({
@@ -671,23 +575,19 @@ export function useStartJob() {
       samples: number
       feed: boolean
     }) =>
-      got<Job>(
-        client.POST('/api/projects/{project_id}/meshes/{name}/occlusion', {
-          params: { path: { ...path, name: mesh } },
-          body: given,
-        }),
-      ),
+      post('/api/projects/{project_id}/meshes/{name}/occlusion', {
+        params: { path: { ...path, name: mesh } },
+        body: given,
+      }),
     ...started,
   })
   const startArchive = useMutation({
     mutationFn: (pack: number | null) =>
       pack === null
-        ? got<Job>(client.POST('/api/projects/{project_id}/archive', { params: { path } }))
-        : got<Job>(
-            client.POST('/api/projects/{project_id}/packages/{package_id}/archive', {
-              params: { path: { ...path, package_id: pack } },
-            }),
-          ),
+        ? post('/api/projects/{project_id}/archive', { params: { path } })
+        : post('/api/projects/{project_id}/packages/{package_id}/archive', {
+            params: { path: { ...path, package_id: pack } },
+          }),
     onSuccess: (job) => {
       downloads.add(job.id)
       started.onSuccess()
@@ -696,7 +596,7 @@ export function useStartJob() {
   })
   const cancel = useMutation({
     mutationFn: (job: string) =>
-      got<Job>(client.POST('/api/jobs/{job_id}/cancel', { params: { path: { job_id: job } } })),
+      post('/api/jobs/{job_id}/cancel', { params: { path: { job_id: job } } }),
     ...started,
   })
   return {
@@ -719,11 +619,9 @@ export function useRemovePackage() {
   return useMutation({
     mutationFn: ({ pack, back }: { pack: number; back: boolean }) => {
       const given = { params: { path: { project_id: id, package_id: pack } } }
-      return got<unknown>(
-        back
-          ? client.POST('/api/projects/{project_id}/packages/{package_id}/bring-back', given)
-          : client.POST('/api/projects/{project_id}/packages/{package_id}/remove', given),
-      )
+      return back
+        ? post('/api/projects/{project_id}/packages/{package_id}/bring-back', given)
+        : post('/api/projects/{project_id}/packages/{package_id}/remove', given)
     },
     onSuccess: () => void queries.invalidateQueries({ queryKey: ['packages', id] }),
     onError: notice,

@@ -3340,6 +3340,73 @@ export interface components {
             trial: boolean;
         };
         /**
+         * Cell
+         * @description The verdict on one input of one slot.
+         */
+        Cell: {
+            /** Mesh */
+            mesh: string;
+            /** Slot */
+            slot: string;
+            /** Material */
+            material: string | null;
+            /** Input */
+            input: string;
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "same" | "close" | "differs" | "lost" | "unsupported";
+            /** Max Error */
+            max_error?: number | null;
+            /** Mean Error */
+            mean_error?: number | null;
+            /** Unit */
+            unit?: string | null;
+            /** Cause */
+            cause?: ("missing-file" | "unreadable-file" | "slot-unassigned" | "slot-missing" | "slot-reassigned" | "channels-swapped" | "inverted" | "green-flipped" | "wrong-encoding" | "constant-changed" | "strength-lost" | "alpha-mode-changed" | "cutoff-changed" | "sides-changed" | "uv-transform-lost" | "filter-changed" | "resized" | "compressed" | "quantised" | "shifted" | "not-carried-by-target" | "unknown") | null;
+            /**
+             * Message
+             * @default
+             */
+            message: string;
+            /** Differing */
+            differing?: number | null;
+        };
+        /**
+         * PackageFile
+         * @description One file of a package; of one that was made elsewhere only its path and size are known.
+         */
+        PackageFile: {
+            /** Path */
+            path: string;
+            /** Bytes */
+            bytes: number;
+            /** Width */
+            width?: number | null;
+            /** Height */
+            height?: number | null;
+            /** Encoding */
+            encoding?: string | null;
+            /**
+             * Materials
+             * @default []
+             */
+            materials: string[];
+            /**
+             * Channels
+             * @default {}
+             */
+            channels: {
+                [key: string]: string | null;
+            };
+            /**
+             * Images
+             * @default []
+             */
+            images: components["schemas"]["PackageFile"][];
+        };
+        /**
          * PackageOut
          * @description An exported package.
          */
@@ -3358,11 +3425,61 @@ export interface components {
             /** Seconds */
             seconds: number;
             /** Files */
-            files: unknown[];
+            files: components["schemas"]["PackageFile"][];
             /** Brought In */
             brought_in: string;
-            /** Trial */
-            trial?: unknown;
+            trial?: components["schemas"]["TrialOut"] | null;
+        };
+        /**
+         * Rendered
+         * @description One view of one mesh, or of one material on the specimen, rendered from both sides of the
+         *     trial.
+         */
+        Rendered: {
+            /** Mesh */
+            mesh: string;
+            /** View */
+            view: string;
+            /** Light */
+            light: string;
+            /** Flip */
+            flip: number;
+            /** Ssim */
+            ssim: number;
+            /** Material */
+            material?: string | null;
+        };
+        /**
+         * TrialOut
+         * @description What a trial found.
+         */
+        TrialOut: {
+            /** Target */
+            target: string;
+            /** Passed */
+            passed: boolean;
+            /** Cells */
+            cells: components["schemas"]["Cell"][];
+            /**
+             * Renders
+             * @default []
+             */
+            renders: components["schemas"]["Rendered"][];
+            /**
+             * Pictures
+             * @default []
+             */
+            pictures: components["schemas"]["TrialPicture"][];
+        };
+        /**
+         * TrialPicture
+         * @description What the pictures of a trial with this number show.
+         */
+        TrialPicture: {
+            /** Material */
+            material: string;
+            /** Input */
+            input: string;
         };
         /**
          * Brought

@@ -36,33 +36,6 @@ export type Edit = Schemas['Edits']['edits'][number]
 export type Role = NonNullable<Schemas['BoardMap']['roles']>[string]
 export type InputName = Row['input']
 export type AlphaMode = StageLook['alpha_mode']
-export type Verdict = 'same' | 'close' | 'differs' | 'lost' | 'unsupported'
-
-/** A cell of a trial, as the core writes it. */
-export interface Cell {
-  mesh: string
-  slot: string
-  material: string | null
-  input: string
-  verdict: Verdict
-  max_error: number | null
-  mean_error: number | null
-  unit: string | null
-  cause: string | null
-  message: string
-  differing: number | null
-}
-
-export interface TrialResult {
-  passed: boolean
-  cells: Cell[]
-  pictures: { material: string; input: string }[]
-  renders?: {
-    mesh: string
-    view: string
-    light: string
-    flip: number
-    ssim: number
-    material?: string | null
-  }[]
-}
+export type TrialResult = Schemas['TrialOut']
+export type Cell = TrialResult['cells'][number]
+export type Verdict = Cell['verdict']

@@ -2,12 +2,8 @@ import { Button, Popover } from '@mui/material'
 import { useRef, useState } from 'react'
 
 import { useRemovePackage, useStartJob, useTargets } from '../api/queries'
-import type { Package, TrialResult } from '../api/types'
+import type { Package } from '../api/types'
 import { ago, bytes, count } from '../words'
-
-interface Listed {
-  bytes: number
-}
 
 /** Earlier packages, each kept as it was made: when, for whom, how its trial went; and packages that were made elsewhere. */
 export function History({ packages, show }: { packages: Package[]; show: (id: number) => void }) {
@@ -48,7 +44,7 @@ export function History({ packages, show }: { packages: Package[]; show: (id: nu
           </thead>
           <tbody>
             {packages.map((entry) => {
-              const trial = entry.trial as TrialResult | null
+              const { trial } = entry
               const wrong =
                 trial?.cells.filter((cell) => cell.verdict === 'differs' || cell.verdict === 'lost')
                   .length ?? 0
@@ -64,7 +60,7 @@ export function History({ packages, show }: { packages: Package[]; show: (id: nu
                     {targets.find((target) => target.id === entry.target)?.title ?? entry.target}
                   </td>
                   <td className="mono">
-                    {bytes((entry.files as Listed[]).reduce((sum, file) => sum + file.bytes, 0))}
+                    {bytes(entry.files.reduce((sum, file) => sum + file.bytes, 0))}
                   </td>
                   <td>
                     {!trial ? (

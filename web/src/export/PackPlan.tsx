@@ -28,12 +28,6 @@ function groups(file: PlannedFile): { letters: string; channel: Channel | null }
   return found
 }
 
-interface Listed {
-  path: string
-  bytes: number
-  images?: { path: string; bytes: number }[]
-}
-
 /** Files against their channels: each cell names the input it carries and where that comes from. */
 export function PackPlan({
   plan,
@@ -44,7 +38,7 @@ export function PackPlan({
   last: Package | undefined
   fixed?: boolean
 }) {
-  const listed = ((last?.files ?? []) as Listed[]).flatMap((file) => [file, ...(file.images ?? [])])
+  const listed = (last?.files ?? []).flatMap((file) => [file, ...(file.images ?? [])])
   const onDisk = new Map(listed.map((file) => [file.path, file.bytes]))
   return (
     <div className="scroll" tabIndex={0} aria-label="Planned files">

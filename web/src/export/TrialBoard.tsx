@@ -37,7 +37,7 @@ const short = (cell: Cell): string => {
 
 /** What the stand-in engine got: slots against inputs, one verdict each; a cell opens its evidence. */
 export function TrialBoard({ pack, behind }: { pack: Package | undefined; behind: boolean }) {
-  const trial = pack?.trial as TrialResult | null | undefined
+  const trial = pack?.trial
   const [chosen, setChosen] = useState<string | null>(null)
   const show = useStatus((state) => state.show)
   useEffect(() => {

@@ -1,8 +1,8 @@
 // Files on their way in: uploaded one by one with progress, then measured by a job.
 import { create } from 'zustand'
 
-import { Said, client, csrfToken, got, toSaid } from '../api/client'
-import type { Job, Project } from '../api/types'
+import { Said, csrfToken, post, toSaid } from '../api/client'
+import type { Project } from '../api/types'
 
 export interface Item {
   path: string
@@ -46,9 +46,7 @@ async function known(file: File): Promise<string | null> {
   const sha256 = [...new Uint8Array(digest)]
     .map((byte) => byte.toString(16).padStart(2, '0'))
     .join('')
-  const there = await got<string[]>(
-    client.POST('/api/uploads/known', { body: { sha256: [sha256] } }),
-  )
+  const there = await post('/api/uploads/known', { body: { sha256: [sha256] } })
   return there.includes(sha256) ? sha256 : null
 }
 
@@ -138,19 +136,17 @@ export const useIncoming = create<Incoming>((set, get) => {
         set({ running: false })
         return
       }
-      const job = await got<Job>(
-        client.POST('/api/projects/{project_id}/bring-in', {
-          params: { path: { project_id: projectId } },
-          body: { files: sent },
-        }),
-      )
+      const job = await post('/api/projects/{project_id}/bring-in', {
+        params: { path: { project_id: projectId } },
+        body: { files: sent },
+      })
       set({ job: job.id })
       started()
     },
     openProject: async (files) => {
       const sent = await uploadAll(files)
       set({ running: false, open: false })
-      return got<Project>(client.POST('/api/projects/import', { body: { files: sent } }))
+      return post('/api/projects/import', { body: { files: sent } })
     },
     report: (job, outcomes, ended) => {
       if (get().job !== job) return

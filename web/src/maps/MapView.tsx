@@ -2,8 +2,8 @@ import { useQuery } from '@tanstack/react-query'
 import { useEffect, useRef, useState } from 'react'
 import type { PointerEvent, WheelEvent } from 'react'
 
-import { client, got } from '../api/client'
-import type { BoardMap, Texel } from '../api/types'
+import { get } from '../api/client'
+import type { BoardMap } from '../api/types'
 
 /** Source: IEC 61966-2-1. */
 const linear = (encoded: number) =>
@@ -151,11 +151,9 @@ function Readout({
   const found = useQuery({
     queryKey: ['texel', map.sha256, settled?.x, settled?.y],
     queryFn: () =>
-      got<Texel>(
-        client.GET('/api/map-pictures/{sha256}/texel/{x}/{y}', {
-          params: { path: { sha256: map.sha256, x: settled!.x, y: settled!.y } },
-        }),
-      ),
+      get('/api/map-pictures/{sha256}/texel/{x}/{y}', {
+        params: { path: { sha256: map.sha256, x: settled!.x, y: settled!.y } },
+      }),
     enabled: settled !== null,
     staleTime: Infinity,
     gcTime: 10_000,

@@ -3,7 +3,7 @@ import { useQuery } from '@tanstack/react-query'
 import { Suspense, useState } from 'react'
 import type { PointerEvent } from 'react'
 
-import { client, got } from '../api/client'
+import { get } from '../api/client'
 import { trySheet, useLooks, useMeshes, useProject, useProjectId } from '../api/queries'
 import type { InputName, Sheet, StageLook } from '../api/types'
 import { newPose, Stage } from '../stage/Stage'
@@ -214,11 +214,9 @@ function useOther(
   const before = useQuery({
     queryKey: ['project-part', id, 'looks at', checkpoint],
     queryFn: () =>
-      got<Record<string, StageLook>>(
-        client.GET('/api/projects/{project_id}/stage', {
-          params: { path: { project_id: id }, query: { checkpoint } },
-        }),
-      ),
+      get('/api/projects/{project_id}/stage', {
+        params: { path: { project_id: id }, query: { checkpoint } },
+      }),
     enabled: checkpoint !== null,
   })
   if (comparison?.kind === 'without')

@@ -2,7 +2,7 @@ import { Button } from '@mui/material'
 import { useQuery } from '@tanstack/react-query'
 import { Fragment } from 'react'
 
-import { client, got } from '../api/client'
+import { get } from '../api/client'
 import { useProject, useProjectId } from '../api/queries'
 import type { Probed } from '../api/types'
 import { INPUT_WORDS } from '../words'
@@ -24,11 +24,9 @@ export function Probe({
   const found = useQuery({
     queryKey: ['project-part', id, 'probe', revision, material, ...uv],
     queryFn: () =>
-      got<Probed[]>(
-        client.GET('/api/projects/{project_id}/probe/{name}', {
-          params: { path: { project_id: id, name: material }, query: { u: uv[0], v: uv[1] } },
-        }),
-      ),
+      get('/api/projects/{project_id}/probe/{name}', {
+        params: { path: { project_id: id, name: material }, query: { u: uv[0], v: uv[1] } },
+      }),
   })
   const trace = (row: Probed) =>
     row.traces.map(

@@ -4,9 +4,9 @@ import { useState } from 'react'
 import { useDropzone } from 'react-dropzone'
 import { Link, useNavigate } from 'react-router'
 
-import { client, got } from '../api/client'
+import { erase, post } from '../api/client'
 import { useProjects } from '../api/queries'
-import type { Project, ProjectRow } from '../api/types'
+import type { ProjectRow } from '../api/types'
 import { Confirm } from '../layout/Confirm'
 import { useIncoming } from '../layout/incoming'
 import { Mark } from '../layout/Mark'
@@ -24,7 +24,7 @@ export function ProjectsScreen() {
   const notice = useNotices((state) => state.say)
   const openProject = useIncoming((state) => state.openProject)
   const begin = useMutation({
-    mutationFn: (name: string) => got<Project>(client.POST('/api/projects', { body: { name } })),
+    mutationFn: (name: string) => post('/api/projects', { body: { name } }),
     onSuccess: (project) => {
       queries.setQueryData(['project', project.id], project)
       void queries.invalidateQueries({ queryKey: ['projects'] })
@@ -40,13 +40,11 @@ export function ProjectsScreen() {
     },
     onError: notice,
   })
-  const erase = useMutation({
+  const remove = useMutation({
     mutationFn: (project: ProjectRow) =>
-      got<unknown>(
-        client.DELETE('/api/projects/{project_id}', {
-          params: { path: { project_id: project.id } },
-        }),
-      ),
+      erase('/api/projects/{project_id}', {
+        params: { path: { project_id: project.id } },
+      }),
     onSuccess: () => void queries.invalidateQueries({ queryKey: ['projects'] }),
     onError: notice,
   })
@@ -145,7 +143,7 @@ export function ProjectsScreen() {
           title={`Delete ${erasing.name}`}
           action="Delete for good"
           close={() => setErasing(null)}
-          done={() => erase.mutate(erasing)}
+          done={() => remove.mutate(erasing)}
         >
           <p>
             {[

@@ -1,0 +1,1 @@
+"""The interface's own tests, run and reported with all others."""

@@ -1,0 +1,55 @@
+"""Vitest's cases, each reported; vectors of the adjustments come from the core."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+from pathlib import Path
+from unittest import TestCase
+
+import numpy as np
+
+from ektopos.document import Feed
+from ektopos.materials.adjust import shape
+from tests.samples import folder
+
+WEB = Path(__file__).resolve().parents[2] / "web"
+FEEDS = (
+    {"invert": True},
+    {"range": (0.1, 0.8)},
+    {"range_in": (0.2, 0.7)},
+    {"gamma": 2.2},
+    {"contrast": 1.7, "pivot": 0.3},
+    {"multiply": 0.5, "offset": 0.25},
+    {"invert": True, "range_in": (0.1, 0.9), "gamma": 0.5, "contrast": 0.8, "multiply": 1.5, "offset": -0.1, "range": (0.9, 0.2)},
+)  # one of each, and all together in their order
+
+
+def vectors() -> list[dict[str, object]]:
+    """What the core makes of some values by some chains of adjustments."""
+    values = np.linspace(0.0, 1.0, 11)
+    found = []
+    for change in FEEDS:
+        feed = Feed(value=0.0, **change)
+        found.append({"feed": feed.model_dump(mode="json"), "values": values.tolist(), "given": shape(values, feed).tolist()})
+    return found
+
+
+class Vitest(TestCase):
+    def test_every_case(self) -> None:
+        with folder() as root:
+            (root / "vectors.json").write_text(json.dumps(vectors()))
+            environment = {**os.environ, "EKTOPOS_VECTORS": str(root / "vectors.json")}
+            command = ["npx", "--no-install", "vitest", "run", "--reporter=json", f"--outputFile={root / 'report.json'}"]
+            ended = subprocess.run(command, cwd=WEB, env=environment, capture_output=True, text=True)
+            self.assertTrue((root / "report.json").is_file(), ended.stderr[-2000:])
+            report = json.loads((root / "report.json").read_text())
+        cases = [case for file in report["testResults"] for case in file["assertionResults"]]
+        for file in report["testResults"]:
+            self.assertTrue(file["assertionResults"], file.get("message"))
+        for case in cases:
+            with self.subTest(case["fullName"]):
+                self.assertEqual(case["status"], "passed", "\n".join(case["failureMessages"])[:2000])
+        self.assertGreater(len(cases), 40)
+        self.assertEqual(ended.returncode, 0)
