@@ -3,6 +3,7 @@ pictures or the network."""
 
 from __future__ import annotations
 
+import logging
 import socket
 import struct
 from typing import Any
@@ -25,3 +26,9 @@ def post_worker_init(worker: Any) -> None:
     for listener in worker.sockets:
         wait = struct.pack("ll", SILENCE_SECONDS, 0)
         listener.sock.setsockopt(socket.SOL_SOCKET, socket.SO_RCVTIMEO, wait)
+    # Whoever stays silent is no mistake that a log should show with its whole stack.
+    logging.getLogger("gunicorn.error").addFilter(_is_no_silence)
+
+
+def _is_no_silence(record: logging.LogRecord) -> bool:
+    return not (record.exc_info and isinstance(record.exc_info[1], BlockingIOError))

@@ -42,7 +42,14 @@ from ektopos.meshes.recipe import with_names, without_names
 from ektopos.steps import MeshStep
 from server.workshop import pictures
 from server.workshop.models import MapFacts, MeshFacts, Revision
-from server.workshop.store import cache_path, content_path, known_content, named, writing
+from server.workshop.store import (
+    cache_path,
+    content_path,
+    known_content,
+    named,
+    write_array,
+    writing,
+)
 
 VERSION = 6
 """Of what is measured and kept; another one measures again."""
@@ -243,11 +250,7 @@ def stage_file(key: str, ending: str) -> Path:
 def _keep_stage(key: str, mesh: Mesh) -> None:
     """The geometry for the stage, and the measures of its triangles in the same order."""
     order = np.argsort(mesh.triangle_slot, kind="stable")
-    with (
-        writing(cache_path("stage", f"{key}-order.npy")) as temporary,
-        temporary.open("wb") as file,
-    ):
-        np.save(file, order)
+    write_array(cache_path("stage", f"{key}-order.npy"), order)
     for measure, values in triangle_measures(mesh).items():
         with writing(cache_path("stage", f"{key}-{measure}.bin")) as temporary:
             temporary.write_bytes(values[order].astype("<f4").tobytes())

@@ -34,7 +34,7 @@ from ektopos.shading.render import picture
 from ektopos.shading.specimen import SPECIMEN_VIEW
 from ektopos.types import Float, Pixels
 from server.workshop.models import MapFacts
-from server.workshop.store import cache_path, content_path, named, recipe_path, writing
+from server.workshop.store import cache_path, content_path, named, recipe_path, write_array, writing
 
 REDUCED = 1024
 QUICK = 256
@@ -69,11 +69,8 @@ def keep_reduced(sha256: str, image: Image) -> None:
         width, height = fit_within(full.width, full.height, QUICK)
         quick = Image(resize(full.pixels.astype(np.float32), width, height).astype(np.float16))
         for size, reduced in ((REDUCED, full), (QUICK, quick)):
-            with (
-                writing(cache_path("reduced", f"{sha256}-{encoding}-{size}.npy")) as temporary,
-                temporary.open("wb") as file,
-            ):
-                np.save(file, reduced.pixels)
+            path = cache_path("reduced", f"{sha256}-{encoding}-{size}.npy")
+            write_array(path, reduced.pixels)
 
 
 @lru_cache(maxsize=48)

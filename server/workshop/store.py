@@ -8,13 +8,17 @@ from __future__ import annotations
 
 import contextlib
 import hashlib
+import io
 import os
 import re
 import tempfile
 from collections.abc import Iterable, Iterator
 from pathlib import Path
+from typing import Any
 
+import numpy as np
 from django.conf import settings
+from numpy.typing import NDArray
 
 from ektopos.errors import DiskFull, MissingReference, is_disk_full
 
@@ -119,6 +123,15 @@ def writing(path: Path) -> Iterator[Path]:
             temporary.replace(path)
         finally:
             temporary.unlink(missing_ok=True)
+
+
+def write_array(path: Path, array: NDArray[Any]) -> None:
+    """Keep an array. Through bytes, because NumPy says of a full disk only that less was written
+    than it wished."""
+    content = io.BytesIO()
+    np.save(content, array)
+    with writing(path) as temporary:
+        temporary.write_bytes(content.getbuffer())
 
 
 def named(content: Path, path: str) -> Path:

@@ -12,6 +12,7 @@ import time
 from contextlib import closing
 from unittest import mock
 
+import numpy as np
 from django.conf import settings
 from django.core.management import call_command
 from django.core.management.base import CommandError
@@ -129,6 +130,15 @@ class Store(Own):
             "done",
             "and it can be repeated",
         )
+
+
+class Arrays(Own):
+    def test_a_full_disk_is_seen_also_while_an_array_is_written(self) -> None:
+        # NumPy's own writer says only how much it wrote, without the reason.
+        full = OSError(28, "No space left on device")
+        with mock.patch("pathlib.Path.write_bytes", side_effect=full), self.assertRaises(DiskFull):
+            store.write_array(store.cache_path("reduced", "a.npy"), np.zeros(4))
+        self.assertEqual([p for p in (self.place / "cache").rglob("*") if p.is_file()], [])
 
 
 class Cache(Own):
