@@ -64,9 +64,9 @@ def material_folder(folder: Path) -> None:
 def run() -> None:
     """Print the medians of 5 runs, and their ratios to the decoding."""
     from ektopos.project import open_project
-    from ektopos.targets import export_package
+    from ektopos.targets.export import export_package
     from ektopos.targets.profile import find_profile
-    from ektopos.trial import run_trial
+    from ektopos.trial.compare import run_trial
 
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)

@@ -232,7 +232,7 @@ def _export(options: argparse.Namespace) -> Outcome:
 
     with read_ahead(_maps_ahead(options.project, options.out)) as read:
         from ektopos.project import open_project
-        from ektopos.targets import export_package
+        from ektopos.targets.export import export_package
         from ektopos.targets.profile import find_profile
 
         with open_project(options.project) as project:
@@ -263,7 +263,7 @@ def _maps_ahead(project: Path, out: Path) -> list[Path]:
 
 
 def _restore(options: argparse.Namespace) -> Outcome:
-    from ektopos.targets import bring_back
+    from ektopos.targets.export import bring_back
 
     files = bring_back(options.package, options.backup)
     return {"files": files}, FINE, [f"{file} is back" for file in files]
@@ -273,7 +273,9 @@ def _trial(options: argparse.Namespace) -> Outcome:
     from ektopos.project import open_project
     from ektopos.targets.profile import find_profile
     from ektopos.targets.reuse import PACKAGE_LIST
-    from ektopos.trial import Trial, junit, read_target, run_trial
+    from ektopos.trial.compare import Trial, run_trial
+    from ektopos.trial.engine.files import read_target
+    from ektopos.trial.report import junit
 
     if not options.package.is_dir():
         raise InvalidDocument(
@@ -305,7 +307,7 @@ def _trial(options: argparse.Namespace) -> Outcome:
 
 
 def _targets(options: argparse.Namespace) -> Outcome:
-    from ektopos.targets import built_in_profiles
+    from ektopos.targets.profile import built_in_profiles
 
     profiles = list(built_in_profiles().values())
     found = [

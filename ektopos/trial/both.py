@@ -11,9 +11,9 @@ from numpy.typing import NDArray
 from ektopos.document import InputName
 from ektopos.materials.adjust import apply_strength
 from ektopos.materials.derive import Material
-from ektopos.trial.arrival import ArrivedInput, Texture
 from ektopos.trial.causes import MESSAGES, Cause, explain
 from ektopos.trial.cells import Cell, Verdict, because
+from ektopos.trial.engine.arrival import ArrivedInput, Texture
 from ektopos.trial.measure import TOLERANCE, as_stored, by_words, errors_of, in_numbers
 from ektopos.types import Float
 

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ektopos.images import linear_to_srgb, srgb_to_linear
-from ektopos.trial.arrival import ArrivedInput, stored_channels
+from ektopos.trial.engine.arrival import ArrivedInput, stored_channels
 from ektopos.types import Float
 
 Cause = Literal[

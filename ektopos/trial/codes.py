@@ -19,7 +19,7 @@ from ektopos.document import COLOUR_INPUTS, WIDE_INPUTS, Feed, InputName
 from ektopos.images import Image, decode_table, linear_to_srgb
 from ektopos.materials.adjust import adjust, apply_strength, decode_normals
 from ektopos.materials.resolve import Decoded, default_channels, feed_result
-from ektopos.trial.arrival import ArrivedInput
+from ektopos.trial.engine.arrival import ArrivedInput
 from ektopos.trial.measure import PICTURE, TOLERANCE, arrived_values, errors_of, unit_of
 from ektopos.types import Float, NormalY, Pixels
 

@@ -12,10 +12,10 @@ from ektopos.meshes import Mesh
 from ektopos.project import Project, load_mesh
 from ektopos.shading import Look
 from ektopos.targets.profile import Profile
-from ektopos.trial.arrival import INPUTS, Arrival, ArrivedMaterial
 from ektopos.trial.causes import MESSAGES, Cause
 from ektopos.trial.cells import SETTINGS, Cell, Verdict, badness
-from ektopos.trial.importer import import_package
+from ektopos.trial.engine.arrival import INPUTS, Arrival, ArrivedMaterial
+from ektopos.trial.engine.importer import import_package
 from ektopos.trial.judge import Judge, Keep
 from ektopos.trial.measure import arrived_values
 from ektopos.trial.renders import (

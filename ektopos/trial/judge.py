@@ -15,12 +15,12 @@ from ektopos.materials.resolve import MapLoader, at_size, feed_problem, resolve_
 from ektopos.materials.worn import shown_texels
 from ektopos.meshes import Mesh
 from ektopos.targets.profile import Profile
-from ektopos.trial.arrival import INPUTS, ArrivedInput, ArrivedMaterial, Texture
 from ektopos.trial.both import Both, Shown, explained, scale_of, strong_errors, unlike_its_list
 from ektopos.trial.causes import MESSAGES
 from ektopos.trial.cells import SETTINGS, Cell, badness, because
 from ektopos.trial.codes import compare_codes
 from ektopos.trial.compression import block_compressed
+from ektopos.trial.engine.arrival import INPUTS, ArrivedInput, ArrivedMaterial, Texture
 from ektopos.trial.measure import TOLERANCE, WITHIN, arrived_values, small_pictures
 from ektopos.trial.settings import alpha_fault, judge_settings
 from ektopos.types import Float

@@ -8,7 +8,7 @@ import numpy as np
 from ektopos.document import COLOUR_INPUTS, UNCLIPPED, UNIT_INPUTS, WIDE_INPUTS, InputName
 from ektopos.images import linear_to_srgb
 from ektopos.materials.adjust import normalise
-from ektopos.trial.arrival import ArrivedInput, linear_channels
+from ektopos.trial.engine.arrival import ArrivedInput, linear_channels
 from ektopos.types import Float
 
 TOLERANCE = {"8-bit steps": (0.02, 1.0), "degrees": (0.05, 1.0), "units": (1e-4, 1 / 255)}

@@ -24,7 +24,7 @@ from ektopos.meshes import Mesh
 from ektopos.shading import LIGHTS, Look, render
 from ektopos.shading.render import View, frame_view, picture
 from ektopos.shading.specimen import SPECIMEN_VIEW, specimen
-from ektopos.trial.arrival import INPUTS, ArrivedInput, ArrivedMaterial
+from ektopos.trial.engine.arrival import INPUTS, ArrivedInput, ArrivedMaterial
 from ektopos.types import Encoding, Float, Pixels
 
 SIDE = 224

@@ -13,9 +13,9 @@ from ektopos.materials.derive import Material
 from ektopos.materials.worn import transform_uvs
 from ektopos.meshes import Mesh
 from ektopos.targets.profile import Profile
-from ektopos.trial.arrival import ArrivedMaterial
 from ektopos.trial.causes import Cause
 from ektopos.trial.cells import Cell
+from ektopos.trial.engine.arrival import ArrivedMaterial
 from ektopos.types import Values
 
 _PLACES = 1e-3

@@ -11,7 +11,7 @@ from django.conf import settings
 from ektopos.errors import EktoposError, InvalidDocument, MissingReference
 from ektopos.project import opened_zip, unpack
 from ektopos.targets.profile import Profile, find_profile, profiles_of
-from ektopos.trial.files import read_listing
+from ektopos.trial.engine.files import read_listing
 from ektopos.types import Progress, no_progress
 from server.workshop.models import Package, Project
 from server.workshop.store import (

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ektopos.targets import export_package
+from ektopos.targets.export import export_package
 from ektopos.targets.profile import built_in_profiles, find_profile
 from tests.api.client import Api
 from tests.samples import folder, noise, quads, save, save_glb

@@ -11,7 +11,9 @@ from weasyprint import HTML
 
 from ektopos.images import read_header
 from ektopos.project import open_project
-from ektopos.targets import estimated_bytes, export_package, make_plan
+from ektopos.targets.estimate import estimated_bytes
+from ektopos.targets.export import export_package
+from ektopos.targets.plan import make_plan
 from ektopos.targets.profile import find_profile
 from tests.api.client import Api
 from tests.core.test_rules import LOOSE

@@ -9,7 +9,7 @@ import mimetypes
 import numpy as np
 
 from ektopos.shading import shade
-from ektopos.targets import export_package
+from ektopos.targets.export import export_package
 from ektopos.targets.profile import find_profile
 from tests.browser.site import ROOT, Site
 from tests.samples import folder, project

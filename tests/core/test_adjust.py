@@ -18,7 +18,7 @@ from ektopos.materials import MapLoader, adjust, resolve_input
 from ektopos.materials.adjust import clipped
 from ektopos.materials.resolve import Decoded, feed_problem, feed_result
 from ektopos.project import open_project
-from ektopos.targets import export_package
+from ektopos.targets.export import export_package
 from ektopos.targets.profile import find_profile
 from tests.samples import folder, noise, project, project_folder, save
 
@@ -178,7 +178,7 @@ class Layers(TestCase):
             document["materials"]["tile"]["inputs"]["base_color"]["layers"] = [layer]
             path.write_text(json.dumps(document))
             with open_project(root) as opened:
-                from ektopos.trial import run_trial
+                from ektopos.trial.compare import run_trial
 
                 export_package(opened, find_profile("gltf-glb"), root / "out")
                 self.assertTrue(

@@ -13,9 +13,9 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from ektopos.project import open_project
-from ektopos.targets import export_package
+from ektopos.targets.export import export_package
 from ektopos.targets.profile import built_in_profiles, find_profile
-from ektopos.trial import run_trial
+from ektopos.trial.compare import run_trial
 from tests.samples import folder, noise, normals_of, quads, save, save_glb
 
 share = st.floats(0, 1).map(lambda v: round(v, 3))

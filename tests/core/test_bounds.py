@@ -21,11 +21,11 @@ from ektopos.meshes import read_mesh, slot_facts
 from ektopos.meshes.embedded import embedded
 from ektopos.meshes.uvs import cover_counts, distinct_triangles
 from ektopos.project import open_project, unpack
-from ektopos.targets import export_package
+from ektopos.targets.export import export_package
 from ektopos.targets.profile import built_in_profiles, find_profile
-from ektopos.trial import run_trial
-from ektopos.trial.files import PackageFiles
-from ektopos.trial.ktx2 import SIGNATURE, read_ktx2
+from ektopos.trial.compare import run_trial
+from ektopos.trial.engine.files import PackageFiles
+from ektopos.trial.engine.ktx2 import SIGNATURE, read_ktx2
 from tests.samples import folder, project_folder, quads
 
 TRIANGLE = {

@@ -17,8 +17,7 @@ import numpy as np
 from ektopos.cli import _maps_ahead, main, plain
 from ektopos.images import read_ahead
 from ektopos.project import open_project
-from ektopos.targets import export_package
-from ektopos.targets.export import _move
+from ektopos.targets.export import _move, export_package
 from ektopos.targets.profile import find_profile
 from tests.samples import folder, noise, project_folder, quads, save, save_glb
 

@@ -12,8 +12,8 @@ from ektopos.document import COLOUR_INPUTS, Feed
 from ektopos.images import Image
 from ektopos.materials.adjust import apply_strength
 from ektopos.materials.resolve import Decoded, feed_result
-from ektopos.trial.arrival import ArrivedInput, Texture
 from ektopos.trial.codes import compare_codes
+from ektopos.trial.engine.arrival import ArrivedInput, Texture
 from ektopos.trial.measure import TOLERANCE, arrived_values, errors_of, unit_of
 from tests.samples import noise
 

@@ -6,7 +6,9 @@ from unittest import TestCase
 
 from ektopos.errors import MissingReference
 from ektopos.images import ImageHeader, read_header
-from ektopos.targets import Profile, built_in_profiles, converted, left_out, make_plan
+from ektopos.targets.differences import converted, left_out
+from ektopos.targets.plan import make_plan
+from ektopos.targets.profile import Profile, built_in_profiles
 from tests.core.test_rules import FLAT, LOOSE, formats, profile
 from tests.samples import project
 

@@ -14,7 +14,7 @@ from ektopos.materials import MapLoader, effective
 from ektopos.materials.resolve import resolve_feed
 from ektopos.meshes.embedded import Embedded, embedded, map_entries
 from ektopos.project import Project
-from ektopos.targets import export_package
+from ektopos.targets.export import export_package
 from ektopos.targets.profile import find_profile
 from tests.samples import folder, project, quads, save_glb
 

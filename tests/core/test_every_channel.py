@@ -9,9 +9,9 @@ from unittest import TestCase
 import cv2
 import numpy as np
 
-from ektopos.targets import export_package
+from ektopos.targets.export import export_package
 from ektopos.targets.profile import Profile, built_in_profiles, find_profile
-from ektopos.trial import run_trial
+from ektopos.trial.compare import run_trial
 from tests.samples import folder, project
 
 PLACE = {"b": 0, "g": 1, "r": 2, "a": 3}

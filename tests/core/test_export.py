@@ -11,8 +11,8 @@ import numpy as np
 
 from ektopos.errors import EktoposError
 from ektopos.images import read_header
-from ektopos.targets import export_package, make_plan
-from ektopos.targets.plan import safe_names
+from ektopos.targets.export import export_package
+from ektopos.targets.plan import make_plan, safe_names
 from ektopos.targets.profile import built_in_profiles, find_profile
 from tests.samples import folder, noise, project
 

@@ -10,9 +10,10 @@ from unittest import TestCase
 
 import cv2
 
-from ektopos.targets import export_package
+from ektopos.targets.export import export_package
 from ektopos.targets.profile import built_in_profiles, find_profile
-from ektopos.trial import Cell, run_trial
+from ektopos.trial.cells import Cell
+from ektopos.trial.compare import run_trial
 from tests.samples import folder, project
 
 EXTRAS = {

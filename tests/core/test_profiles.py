@@ -15,10 +15,10 @@ from ektopos.cli import main
 from ektopos.document import Document, dump_document, load_document
 from ektopos.edits import Edit, apply_edits
 from ektopos.errors import EktoposError, InvalidDocument
-from ektopos.targets import export_package
+from ektopos.targets.export import export_package
 from ektopos.targets.plan import target_size
 from ektopos.targets.profile import Profile, built_in_profiles, find_profile, profiles_of
-from ektopos.trial import run_trial
+from ektopos.trial.compare import run_trial
 from ektopos.trial.compression import block_compressed
 from tests.samples import coloured, folder, noise, normals_of, project
 

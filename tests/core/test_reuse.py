@@ -14,9 +14,10 @@ import numpy as np
 from ektopos.cli import main
 from ektopos.document import dump_document
 from ektopos.project import open_project
-from ektopos.targets import export, export_package
+from ektopos.targets import export
+from ektopos.targets.export import export_package
 from ektopos.targets.profile import find_profile
-from ektopos.trial import run_trial
+from ektopos.trial.compare import run_trial
 from tests.samples import folder, project, project_folder, save
 
 

@@ -24,10 +24,11 @@ from ektopos.materials.derive import effective
 from ektopos.materials.worn import shown_texels, transform_uvs
 from ektopos.meshes import read_mesh
 from ektopos.project import Project, load_mesh
-from ektopos.targets import Profile, export_package, make_plan
-from ektopos.targets.profile import built_in_profiles, find_profile
-from ektopos.trial import Trial, run_trial
-from ektopos.trial.ktx2 import read_ktx2
+from ektopos.targets.export import export_package
+from ektopos.targets.plan import make_plan
+from ektopos.targets.profile import Profile, built_in_profiles, find_profile
+from ektopos.trial.compare import Trial, run_trial
+from ektopos.trial.engine.ktx2 import read_ktx2
 from tests.samples import folder, project
 
 LOOSE = {

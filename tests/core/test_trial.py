@@ -11,9 +11,9 @@ import cv2
 import numpy as np
 
 from ektopos.images import linear_to_srgb
-from ektopos.targets import export_package
+from ektopos.targets.export import export_package
 from ektopos.targets.profile import built_in_profiles, find_profile
-from ektopos.trial import run_trial
+from ektopos.trial.compare import run_trial
 from tests.samples import folder, project
 
 

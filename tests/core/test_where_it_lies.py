@@ -16,8 +16,8 @@ from ektopos.materials.derive import Material
 from ektopos.materials.worn import transform_uvs, with_transform
 from ektopos.meshes.uvs import covered_texels
 from ektopos.targets.profile import Profile, find_profile
-from ektopos.trial.arrival import ArrivedMaterial
 from ektopos.trial.cells import Cell
+from ektopos.trial.engine.arrival import ArrivedMaterial
 from ektopos.trial.settings import judge_uvs
 from tests.core.test_rules import LOOSE
 from tests.samples import quads

@@ -8,7 +8,7 @@ from pathlib import Path
 from unittest import TestCase
 
 from ektopos.project import open_project
-from ektopos.targets import export_package
+from ektopos.targets.export import export_package
 from ektopos.targets.profile import find_profile
 from tests.samples import folder, project, project_folder, quads, save_glb
 

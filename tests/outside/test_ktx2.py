@@ -12,7 +12,7 @@ from unittest import TestCase
 import numpy as np
 
 from ektopos.images import encode_ktx2
-from ektopos.trial.ktx2 import read_ktx2
+from ektopos.trial.engine.ktx2 import read_ktx2
 from tests.outside.test_gltf import WEB
 from tests.samples import folder, noise
 

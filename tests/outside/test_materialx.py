@@ -15,7 +15,7 @@ from unittest import TestCase
 import MaterialX as mx
 from materialxgltf.core import GLTF2MtlxReader
 
-from ektopos.targets import export_package
+from ektopos.targets.export import export_package
 from ektopos.targets.profile import built_in_profiles, find_profile
 from tests.samples import folder, project
 

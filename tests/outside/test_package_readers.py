@@ -16,7 +16,7 @@ from ektopos.images import linear_to_srgb
 from ektopos.materials import effective
 from ektopos.materials.resolve import MapLoader, resolve_feed
 from ektopos.meshes import find_faults, read_mesh, slot_facts
-from ektopos.targets import export_package
+from ektopos.targets.export import export_package
 from ektopos.targets.profile import find_profile
 from tests.samples import folder, project
 

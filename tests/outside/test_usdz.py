@@ -12,9 +12,9 @@ import cv2
 import numpy as np
 from pxr import Usd, UsdGeom, UsdShade, UsdValidation
 
-from ektopos.targets import export_package
+from ektopos.targets.export import export_package
 from ektopos.targets.profile import find_profile
-from ektopos.trial import Trial, run_trial
+from ektopos.trial.compare import Trial, run_trial
 from tests.samples import folder, project
 
 

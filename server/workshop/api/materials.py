@@ -35,7 +35,7 @@ from ektopos.materials.preview import (
     stage_picture,
 )
 from ektopos.materials.resolve import Decoded
-from ektopos.targets import Plan, make_plan
+from ektopos.targets.plan import Plan, make_plan
 from ektopos.targets.profile import Profile, find_profile
 from ektopos.types import Float
 from server.workshop import pictures

@@ -11,8 +11,9 @@ from ninja import Router, Schema
 from ektopos.document import INPUTS, Document, parse
 from ektopos.errors import EktoposError, InvalidDocument
 from ektopos.materials.adjust import changes
-from ektopos.targets import Plan, PlannedFile, converted, estimated_bytes, left_out, make_plan
-from ektopos.targets.plan import HeaderOf
+from ektopos.targets.differences import converted, left_out
+from ektopos.targets.estimate import estimated_bytes
+from ektopos.targets.plan import HeaderOf, Plan, PlannedFile, make_plan
 from ektopos.targets.profile import Profile, find_profile, profiles_of
 from ektopos.targets.reuse import texture_key
 from server.workshop.api.materials import header_of

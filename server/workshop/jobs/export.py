@@ -10,9 +10,9 @@ import numpy as np
 
 from ektopos.cli import plain
 from ektopos.images import encode_png, quantise
-from ektopos.targets import export_package
+from ektopos.targets.export import export_package
 from ektopos.targets.profile import find_profile
-from ektopos.trial import run_trial
+from ektopos.trial.compare import run_trial
 from ektopos.types import Float, Progress
 from server.workshop.brought import bring_in_package
 from server.workshop.models import Job, Package, Project

@@ -12,10 +12,10 @@ from pathlib import Path
 
 from ektopos.errors import InvalidDocument
 from ektopos.targets.profile import Profile
-from ektopos.trial.arrival import Arrival
-from ektopos.trial.files import PackageFiles, read_listing
-from ektopos.trial.gltf import import_gltf
-from ektopos.trial.loose import import_loose
+from ektopos.trial.engine.arrival import Arrival
+from ektopos.trial.engine.files import PackageFiles, read_listing
+from ektopos.trial.engine.gltf import import_gltf
+from ektopos.trial.engine.loose import import_loose
 
 
 def import_package(package: Path, profile: Profile) -> Arrival:
@@ -29,7 +29,7 @@ def import_package(package: Path, profile: Profile) -> Arrival:
     if profile.container == "loose":
         return import_loose(profile, files, listing)
     if profile.container == "usdz":
-        from ektopos.trial.usdz import import_usdz
+        from ektopos.trial.engine.usdz import import_usdz
 
         return import_usdz(profile, files, listing)
     return import_gltf(package, profile, files, listing)

@@ -16,7 +16,7 @@ from typing import Any
 import numpy as np
 
 from ektopos.targets.profile import Profile
-from ektopos.trial.arrival import (
+from ektopos.trial.engine.arrival import (
     EXTENSIONS,
     Arrival,
     ArrivedInput,
@@ -25,7 +25,7 @@ from ektopos.trial.arrival import (
     Texture,
     Uvs,
 )
-from ektopos.trial.files import PackageFiles, decode_texture, listed_slots
+from ektopos.trial.engine.files import PackageFiles, decode_texture, listed_slots
 
 _PORTS = {
     "base_color": "diffuseColor",

@@ -15,7 +15,7 @@ import pygltflib
 from numpy.typing import NDArray
 
 from ektopos.targets.profile import Profile
-from ektopos.trial.arrival import (
+from ektopos.trial.engine.arrival import (
     EXTENSIONS,
     Arrival,
     ArrivedInput,
@@ -25,7 +25,7 @@ from ektopos.trial.arrival import (
     Uvs,
     Values,
 )
-from ektopos.trial.files import PackageFiles, decode_texture, listed_slots, size_of
+from ektopos.trial.engine.files import PackageFiles, decode_texture, listed_slots, size_of
 
 _WRAP_NEAREST = (9728, 9984, 9986)
 

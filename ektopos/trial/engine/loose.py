@@ -16,7 +16,7 @@ from pathlib import Path
 from typing import Any
 
 from ektopos.targets.profile import Profile, ProfileFile
-from ektopos.trial.arrival import (
+from ektopos.trial.engine.arrival import (
     EXTENSIONS,
     Arrival,
     ArrivedInput,
@@ -25,8 +25,8 @@ from ektopos.trial.arrival import (
     Texture,
     Uvs,
 )
-from ektopos.trial.files import PackageFiles, listed_slots
-from ektopos.trial.gltf import read_glb_slots
+from ektopos.trial.engine.files import PackageFiles, listed_slots
+from ektopos.trial.engine.gltf import read_glb_slots
 
 MATERIALS = "materials.mtlx"
 _DEFAULTS: dict[str, tuple[float, ...]] = {

@@ -1,0 +1,45 @@
+"""What the stand-in engine loads when it is imported: nothing that wrote the package."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+from pathlib import Path
+from unittest import TestCase
+
+ROOT = Path(__file__).resolve().parents[2]
+WRITERS = (
+    "OpenImageIO",
+    "MaterialX",
+    "ektopos.images",
+    "ektopos.maps",
+    "ektopos.materials",
+    "ektopos.meshes",
+    "ektopos.edits",
+    "ektopos.project",
+    "ektopos.shading",
+    "ektopos.targets.packing",
+    "ektopos.targets.export",
+    "ektopos.targets.gltf",
+    "ektopos.targets.loose",
+    "ektopos.targets.usdz",
+    "ektopos.targets.plan",
+)
+
+
+class TheEngine(TestCase):
+    def loaded(self, module: str) -> set[str]:
+        script = f"import {module}, sys; print(*sys.modules)"
+        out = subprocess.run(
+            [sys.executable, "-c", script], cwd=ROOT, capture_output=True, text=True, check=True
+        )
+        return set(out.stdout.split())
+
+    def test_importing_it_loads_nothing_of_the_writers(self) -> None:
+        found = self.loaded("ektopos.trial.engine.importer")
+        self.assertIn("pygltflib", found)
+        self.assertEqual([name for name in WRITERS if name in found], [])
+
+    def test_a_profile_alone_loads_no_packing(self) -> None:
+        found = self.loaded("ektopos.targets.profile")
+        self.assertEqual([name for name in WRITERS if name in found], [])
