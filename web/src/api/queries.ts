@@ -150,9 +150,10 @@ export function useConversion(set: string) {
 
 export function useMap(name: string | null) {
   const { id, queryKey, enabled } = useRevisionKey('map', name)
+  const there = useProject().data?.document.maps?.[name ?? ''] !== undefined
   return useQuery({
     queryKey,
-    enabled: enabled && name !== null,
+    enabled: enabled && there,
     placeholderData: (before) => (before?.map.name === name ? before : undefined),
     queryFn: () =>
       get('/api/projects/{project_id}/maps/{name}', {

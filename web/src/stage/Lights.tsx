@@ -25,15 +25,20 @@ const NO_LAMP: Lamp = { towards: [0, 1, 0], irradiance: [0, 0, 0] }
 /** Light set-ups, each made to show other faults: the core's own, by the same formula. Nothing is loaded. */
 export function Lights({ name }: { name: LightName }) {
   const { brightness, lightTurn } = useView()
-  // The same material for as long as the set-up is: another would be filtered into reflections anew.
-  const sky = useMemo(() => surroundings(name), [name])
+  // The same element for as long as the set-up is: another would be filtered into reflections anew.
+  const sky = useMemo(
+    () => (
+      <mesh scale={40} material={surroundings(name)}>
+        <sphereGeometry args={[1, 32, 16]} />
+      </mesh>
+    ),
+    [name],
+  )
   const lamps: readonly Lamp[] = LIGHT_TABLE[name].lamps
   return (
     <>
       <Environment key={name} resolution={128} frames={1}>
-        <mesh scale={40} material={sky}>
-          <sphereGeometry args={[1, 32, 16]} />
-        </mesh>
+        {sky}
       </Environment>
       <group rotation={[0, (lightTurn * Math.PI) / 180, 0]}>
         {Array.from({ length: MOST_LAMPS }, (_, index) => {
