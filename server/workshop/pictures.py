@@ -46,6 +46,9 @@ MOST_WAITING = 24
 
 _making = threading.BoundedSemaphore(os.cpu_count() or 1)
 _waiting = threading.BoundedSemaphore(MOST_WAITING)
+_reading = threading.BoundedSemaphore(os.cpu_count() or 1)
+"""Maps are decoded by no more threads than there are cores; whoever makes a picture may wait for
+it, never the other way."""
 
 
 class Busy(EktoposError):
@@ -95,7 +98,8 @@ def decoded(sha256: str) -> Image:
         if sha256 in _decoded:
             _decoded.move_to_end(sha256)
             return _decoded[sha256]
-    image = read_image(content_file(sha256))
+    with _reading:
+        image = read_image(content_file(sha256))
     with _decoding:
         _decoded[sha256] = image
         while (
