@@ -64,7 +64,7 @@ def adjust(values: Float, source: Source, name: InputName) -> Float:
 
 
 _PLAIN = Feed(value=0.0)
-_STEPS = (
+ADJUSTMENTS = (
     "invert",
     "range_in",
     "gamma",
@@ -77,11 +77,13 @@ _STEPS = (
     "brightness",
     "tint",
 )
+"""Fields of a source that change values, in the order in which they do; `pivot` belongs to
+`contrast`."""
 
 
 def _is_changed(source: Source) -> bool:
     """Whether any adjustment is other than it is by default."""
-    return any(getattr(source, step) != getattr(_PLAIN, step) for step in _STEPS)
+    return any(getattr(source, step) != getattr(_PLAIN, step) for step in ADJUSTMENTS)
 
 
 def shape(values: NDArray[np.float64], source: Source) -> NDArray[np.float64]:

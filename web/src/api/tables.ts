@@ -266,7 +266,6 @@ export const UNCHANGED_ADJUSTMENTS = {
   ],
   "gamma": 1.0,
   "contrast": 1.0,
-  "pivot": 0.5,
   "multiply": 1.0,
   "offset": 0.0,
   "range": [
@@ -280,7 +279,8 @@ export const UNCHANGED_ADJUSTMENTS = {
     1.0,
     1.0,
     1.0
-  ]
+  ],
+  "pivot": 0.5
 } as const
 
 export const LIGHT_TABLE = {

@@ -14,23 +14,9 @@ from django.conf import settings
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 
 from ektopos.document import INPUTS, TABLE, Feed
+from ektopos.materials.adjust import ADJUSTMENTS
 from ektopos.shading import LIGHTS
 from ektopos.shading.lights import EDGE
-
-ADJUSTMENTS = (
-    "invert",
-    "range_in",
-    "gamma",
-    "contrast",
-    "pivot",
-    "multiply",
-    "offset",
-    "range",
-    "hue",
-    "saturation",
-    "brightness",
-    "tint",
-)
 
 
 class Command(BaseCommand):
@@ -66,10 +52,11 @@ def _schema() -> str:
 
 def _tables() -> str:
     """The tables of inputs, adjustments and lights, as they stand in the core."""
-    plain = Feed(value=0.0).model_dump(mode="json", include=set(ADJUSTMENTS))
+    names = (*ADJUSTMENTS, "pivot")
+    plain = Feed(value=0.0).model_dump(mode="json", include=set(names))
     parts = {
         "INPUT_TABLE": {name: asdict(TABLE[name]) for name in INPUTS},
-        "UNCHANGED_ADJUSTMENTS": {name: plain[name] for name in ADJUSTMENTS},
+        "UNCHANGED_ADJUSTMENTS": {name: plain[name] for name in names},
         "LIGHT_TABLE": {name: asdict(light) for name, light in LIGHTS.items()},
         "PANEL_EDGE": EDGE,
     }
