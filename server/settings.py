@@ -71,9 +71,10 @@ MIDDLEWARE = [
     "server.access.own_resources",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "server.access.plain_refusals",
-    "server.access.token_asked",
     "server.access.programs_are_trusted",
     "django.middleware.csrf.CsrfViewMiddleware",
+    # Inside of that, so that the page which asks for the token has its cookie.
+    "server.access.token_asked",
 ]
 ROOT_URLCONF = "server.urls"
 WSGI_APPLICATION = "server.wsgi.application"

@@ -105,6 +105,16 @@ class Tokens(Api):
         with override_settings(ACCESS_TOKEN="another token, as long"):
             self.call("get", "/projects", status=401)
 
+    def test_a_browser_comes_through_the_door_that_it_was_shown(self) -> None:
+        browser = Client(enforce_csrf_checks=True)
+        door = browser.get("/").content.decode()
+        given = re.search(r'name="csrfmiddlewaretoken" value="([^"]+)"', door)
+        form = {"token": TOKEN, "next": "/", "csrfmiddlewaretoken": given.group(1) if given else ""}
+        headers = {"Origin": "http://testserver"}
+        self.assertEqual(browser.post("/enter", {"token": TOKEN}, headers=headers).status_code, 403)
+        self.assertEqual(browser.post("/enter", form, headers=headers).status_code, 302)
+        self.assertEqual(browser.get("/api/projects").status_code, 200)
+
     def test_the_door_leads_nowhere_else(self) -> None:
         for goal in ("https://elsewhere.example/", "//elsewhere.example", "javascript:alert(1)"):
             self.assertEqual(
