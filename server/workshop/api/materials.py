@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import base64
-from typing import Any, get_args
+from typing import Annotated, Any, get_args
 from uuid import UUID
 
 import numpy as np
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from ninja import Router, Schema
+from pydantic import Field
 
 from ektopos.document import (
     EXTRA_INPUTS,
@@ -46,6 +47,7 @@ from server.workshop.models import Job, MapFacts, Project, Revision
 from server.workshop.store import content_path
 
 router = Router(tags=["materials"])
+Coordinate = Annotated[float, Field(ge=-1e6, le=1e6, allow_inf_nan=False)]
 
 
 class GivesOut(Schema):
@@ -190,7 +192,7 @@ def stages(
 
 @router.get("/projects/{uuid:project_id}/probe/{path:name}", response=list[Probed])
 def probe_point(
-    request: HttpRequest, project_id: UUID, name: str, u: float, v: float
+    request: HttpRequest, project_id: UUID, name: str, u: Coordinate, v: Coordinate
 ) -> list[Probed]:
     """Every input of a material at one point of a mesh, traced to its texels."""
     project = found(project_id)
