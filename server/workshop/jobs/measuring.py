@@ -6,7 +6,7 @@ from __future__ import annotations
 import logging
 import os
 import tempfile
-from collections.abc import Callable, Iterable
+from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor, as_completed
 from pathlib import Path, PurePosixPath
 from typing import Any
@@ -94,12 +94,6 @@ def _measure_map(path: str, sha: str) -> Facts:
     image = read_image(content)
     keep_reduced(sha, image)
     return facts_of_image(header, image)
-
-
-def unmeasured(contents: Iterable[str]) -> set[str]:
-    """Contents of maps that have no facts of today's measures."""
-    wanted = set(contents)
-    return wanted - set(MapFacts.known(wanted))
 
 
 def keep_map(name: str, write: Callable[[Path], object]) -> str:

@@ -54,9 +54,7 @@ def run_job(job_id: str) -> None:
         do_here(job)
         return
     connections.close_all()
-    process = _apart.Process(
-        target=do_in_process, args=(job_id, job.attempts, os.getpid()), daemon=True
-    )
+    process = _apart.Process(target=do_in_process, args=(job_id, job.attempts), daemon=True)
     process.start()
     reason = _watch(job, process)
     _conclude(job, process.exitcode, reason)
@@ -100,8 +98,8 @@ def _watch(job: Job, process: BaseProcess) -> str:
 def _cancelled(job: Job) -> bool:
     """Whether a job is to stop, or is not this worker's any more."""
     close_old_connections()
-    row = Job.objects.filter(pk=job.pk).values_list("cancel_requested", "state", "attempts").first()
-    return row is None or row[0] or row[2] != job.attempts
+    row = Job.objects.filter(pk=job.pk).values_list("cancel_requested", "attempts").first()
+    return row is None or row[0] or row[1] != job.attempts
 
 
 def _end(process: BaseProcess) -> None:

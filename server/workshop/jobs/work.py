@@ -53,7 +53,7 @@ REPORT_EVERY = 0.2
 """Seconds between two writes of progress."""
 
 
-def do_in_process(job_id: str, attempt: int, parent: int) -> None:
+def do_in_process(job_id: str, attempt: int) -> None:
     """The whole of a job's process: it leads a group of its own, ends with its worker, and stays
     within its memory."""
     os.setsid()
