@@ -9,6 +9,7 @@ import { IncomingPanel } from './IncomingPanel'
 import { useBringIn } from './useBringIn'
 import { useIncoming } from './incoming'
 import { StatusLine } from './StatusLine'
+import { StageKeeper } from '../stage/StageCanvas'
 
 /** Everything around a project's screens: the header, dropping files anywhere, progress, the line at the foot. */
 export function ProjectFrame() {
@@ -68,6 +69,7 @@ export function ProjectFrame() {
         <main className="screen" key={id}>
           <Outlet />
         </main>
+        <StageKeeper />
         <IncomingPanel />
         <StatusLine />
       </div>

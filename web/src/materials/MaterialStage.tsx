@@ -6,7 +6,8 @@ import type { PointerEvent } from 'react'
 import { get } from '../api/client'
 import { trySheet, useLooks, useMeshes, useProject, useProjectId } from '../api/queries'
 import type { InputName, Sheet, StageLook } from '../api/types'
-import { newPose, Stage } from '../stage/Stage'
+import { newPose } from '../stage/pose'
+import { FollowingStage, Stage } from '../stage/Stage'
 import { LightTabs } from '../stage/StageBar'
 import { MeshSubject, ShapeSubject } from '../stage/Subjects'
 import { ViewMenu } from '../stage/ViewMenu'
@@ -56,7 +57,7 @@ export function MaterialStage({ name, sheet, solo, comparison, compare }: Props)
   const size = mesh ? Math.hypot(...mesh.size) : ACROSS[shape]
   const onIt = (worn: string | null | undefined) => worn === name
   const subjectWith = (look: StageLook | undefined, key: string | null, probing: boolean) => (
-    <Suspense fallback={null}>
+    <Suspense key={name} fallback={null}>
       {mesh ? (
         <MeshSubject
           geometryKey={mesh.key}
@@ -110,9 +111,9 @@ export function MaterialStage({ name, sheet, solo, comparison, compare }: Props)
                 pointerEvents: 'none',
               }}
             >
-              <Stage size={size} label={`${name}, ${other.words}`} pose={pose} follows>
+              <FollowingStage size={size} label={`${name}, ${other.words}`} pose={pose}>
                 {subjectWith(other.look, null, false)}
-              </Stage>
+              </FollowingStage>
             </div>
             <div
               className="divider"

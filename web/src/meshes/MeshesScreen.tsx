@@ -21,7 +21,8 @@ import { PickFiles } from '../layout/PickFiles'
 import { useKeys } from '../layout/keys'
 import { useNotices, useStatus } from '../layout/notices'
 import { DropOn } from '../stage/DropOn'
-import { newPose, Stage } from '../stage/Stage'
+import { newPose } from '../stage/pose'
+import { FollowingStage, Stage } from '../stage/Stage'
 import { LightTabs } from '../stage/StageBar'
 import { MeshSubject } from '../stage/Subjects'
 import { ViewMenu } from '../stage/ViewMenu'
@@ -233,7 +234,7 @@ function OneMesh({
     })),
   ]
   const subject = (of: MeshFacts, main: boolean) => (
-    <Suspense fallback={null}>
+    <Suspense key={of.name} fallback={null}>
       <MeshSubject
         geometryKey={of.key}
         tint={view === 'slots' ? 'slots' : 'lit'}
@@ -264,7 +265,7 @@ function OneMesh({
         <div className="stage-box">
           {mesh.measured && (
             <div style={{ position: 'absolute', inset: 0, right: other ? '50%' : 0 }}>
-              <Stage key={mesh.key} size={size} label={`${mesh.name} with its slots`} pose={pose}>
+              <Stage size={size} label={`${mesh.name} with its slots`} pose={pose}>
                 {subject(mesh, true)}
               </Stage>
             </div>
@@ -279,15 +280,14 @@ function OneMesh({
                 pointerEvents: 'none',
               }}
             >
-              <Stage
+              <FollowingStage
                 key={other.key}
                 size={size}
                 label={`${other.name} beside it`}
                 pose={pose}
-                follows
               >
                 {subject(other, false)}
-              </Stage>
+              </FollowingStage>
             </div>
           )}
           <div

@@ -1,6 +1,15 @@
-import { Environment } from '@react-three/drei'
-import { useMemo } from 'react'
-import { BackSide, ShaderMaterial, Vector3 } from 'three'
+import { useThree } from '@react-three/fiber'
+import { useLayoutEffect } from 'react'
+import type { Texture, WebGLRenderer } from 'three'
+import {
+  BackSide,
+  Mesh,
+  PMREMGenerator,
+  Scene,
+  ShaderMaterial,
+  SphereGeometry,
+  Vector3,
+} from 'three'
 
 import { LIGHT_TABLE, PANEL_EDGE } from '../api/tables'
 import type { LightName } from './view'
@@ -25,36 +34,58 @@ const NO_LAMP: Lamp = { towards: [0, 1, 0], irradiance: [0, 0, 0] }
 /** Light set-ups, each made to show other faults: the core's own, by the same formula. Nothing is loaded. */
 export function Lights({ name }: { name: LightName }) {
   const { brightness, lightTurn } = useView()
-  // The same element for as long as the set-up is: another would be filtered into reflections anew.
-  const sky = useMemo(
-    () => (
-      <mesh scale={40} material={surroundings(name)}>
-        <sphereGeometry args={[1, 32, 16]} />
-      </mesh>
-    ),
-    [name],
-  )
+  const get = useThree((state) => state.get)
+  useLayoutEffect(() => {
+    const { gl, scene, invalidate } = get()
+    scene.environment = reflections(gl, name)
+    invalidate()
+  }, [get, name])
   const lamps: readonly Lamp[] = LIGHT_TABLE[name].lamps
   return (
-    <>
-      <Environment key={name} resolution={128} frames={1}>
-        {sky}
-      </Environment>
-      <group rotation={[0, (lightTurn * Math.PI) / 180, 0]}>
-        {Array.from({ length: MOST_LAMPS }, (_, index) => {
-          const lamp = lamps[index] ?? NO_LAMP
-          return (
-            <directionalLight
-              key={index}
-              position={[...lamp.towards]}
-              intensity={brightness}
-              color={[...lamp.irradiance]}
-            />
-          )
-        })}
-      </group>
-    </>
+    <group rotation={[0, (lightTurn * Math.PI) / 180, 0]}>
+      {Array.from({ length: MOST_LAMPS }, (_, index) => {
+        const lamp = lamps[index] ?? NO_LAMP
+        return (
+          <directionalLight
+            key={index}
+            position={[...lamp.towards]}
+            intensity={brightness}
+            color={[...lamp.irradiance]}
+          />
+        )
+      })}
+    </group>
   )
+}
+
+interface Filter {
+  generator: PMREMGenerator
+  done: Map<LightName, Texture>
+}
+
+const filters = new WeakMap<WebGLRenderer, Filter>()
+
+/** A set-up's surroundings, filtered into what surfaces of every roughness reflect: once a canvas, for it takes long
+ * without a graphics card, where it is done with fewer texels too. */
+function reflections(gl: WebGLRenderer, name: LightName): Texture {
+  const filter = filters.get(gl) ?? { generator: new PMREMGenerator(gl), done: new Map() }
+  filters.set(gl, filter)
+  const known = filter.done.get(name)
+  if (known) return known
+  const sky = new Mesh(new SphereGeometry(40, 32, 16), surroundings(name))
+  const size = drawnInSoftware(gl) ? 64 : 128
+  const { texture } = filter.generator.fromScene(new Scene().add(sky), 0, 0.1, 100, { size })
+  sky.geometry.dispose()
+  filter.done.set(name, texture)
+  return texture
+}
+
+/** Whether there is no graphics card behind the canvas. */
+function drawnInSoftware(gl: WebGLRenderer): boolean {
+  const context = gl.getContext()
+  const told = context.getExtension('WEBGL_debug_renderer_info')
+  const renderer = told ? String(context.getParameter(told.UNMASKED_RENDERER_WEBGL)) : ''
+  return /swiftshader|llvmpipe|software/i.test(renderer)
 }
 
 const VERTEX = `

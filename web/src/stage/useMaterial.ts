@@ -21,6 +21,7 @@ import {
 
 import type { StageLook } from '../api/types'
 import { STAGE } from '../theme'
+import { useKept } from './kept'
 
 const QUICK = 256
 const FULL = 1024
@@ -53,6 +54,7 @@ function usePictures(look: StageLook | undefined): Pictures {
   const keys = KINDS.map((kind) => look?.pictures[kind] ?? '').join(' ')
   useEffect(() => {
     let wanted = true
+    const { fail } = useKept.getState()
     const wish = keys.split(' ').map((key, index) => [KINDS[index]!, key] as const)
     const load = async (size: number) => {
       const found = await Promise.all(
@@ -61,17 +63,20 @@ function usePictures(look: StageLook | undefined): Pictures {
             [kind, key ? await picture(key, size).catch(() => null) : undefined] as const,
         ),
       )
-      // One that cannot be had leaves the one before it.
-      if (wanted)
-        setShown((before) =>
-          Object.fromEntries(
-            found.map(([kind, texture]) => [kind, texture === null ? before[kind] : texture]),
-          ),
-        )
+      // One that cannot be had leaves the one before it, and is told of.
+      if (!wanted) return
+      const missing = found.filter(([, texture]) => texture === null).map(([kind]) => kind)
+      fail(keys, missing.length ? `${missing.join(', ')}: the picture could not be fetched.` : null)
+      setShown((before) =>
+        Object.fromEntries(
+          found.map(([kind, texture]) => [kind, texture === null ? before[kind] : texture]),
+        ),
+      )
     }
     void load(QUICK).then(() => (wanted ? load(FULL) : undefined))
     return () => {
       wanted = false
+      fail(keys, null)
     }
   }, [keys])
   return shown
@@ -120,12 +125,29 @@ function laid(source: Texture, look: StageLook, colour: boolean, lies: string): 
   return texture
 }
 
+/** Materials that nothing wears now. They keep the shaders that were built for them, so that the next to be shown need not. */
+const spare: MeshPhysicalMaterial[] = []
+
+/** A material for as long as a component lives, from those that are spare. */
+function useSpare(): MeshPhysicalMaterial {
+  const [lit] = useState(() => spare.pop() ?? new MeshPhysicalMaterial())
+  useEffect(() => {
+    const at = spare.indexOf(lit)
+    if (at >= 0) spare.splice(at, 1)
+    return () => {
+      texturesOf(lit).forEach((held) => held.dispose())
+      spare.push(lit)
+    }
+  }, [lit])
+  return lit
+}
+
 /** The material that stands for a look: grey where there is none, flat until its pictures have come. It is one object for good,
  * so that a change of pictures does not build its shader again. */
 export function useStageMaterial(look: StageLook | undefined): Material {
   const pictures = usePictures(look)
-  const [{ lit, grey, coming }] = useState(() => ({
-    lit: new MeshPhysicalMaterial(),
+  const lit = useSpare()
+  const [{ grey, coming }] = useState(() => ({
     grey: new MeshStandardMaterial({ roughness: 0.6, color: new Color(STAGE.ghost) }),
     coming: new MeshBasicMaterial({ color: new Color(STAGE.ghost) }),
   }))
@@ -139,10 +161,7 @@ export function useStageMaterial(look: StageLook | undefined): Material {
     }
     invalidate()
   }, [lit, look, pictures, invalidate])
-  useEffect(
-    () => () => [...texturesOf(lit), lit, grey, coming].forEach((held) => held.dispose()),
-    [lit, grey, coming],
-  )
+  useEffect(() => () => [grey, coming].forEach((held) => held.dispose()), [grey, coming])
   return !look ? grey : pictures.base ? lit : coming
 }
 
@@ -201,17 +220,19 @@ export function useSoloMaterial(
   const invalidate = useThree((state) => state.invalidate)
   useEffect(() => {
     let wanted = true
+    const { fail } = useKept.getState()
     if (key) {
       picture(key, FULL).then(
         (texture) => {
           if (wanted) setSource({ key, texture })
           invalidate()
         },
-        () => undefined,
+        () => wanted && fail(key, 'The picture of this input could not be fetched.'),
       )
     }
     return () => {
       wanted = false
+      if (key) fail(key, null)
     }
   }, [key, invalidate])
   const material = useMemo(() => {

@@ -1,0 +1,163 @@
+import { OrbitControls } from '@react-three/drei'
+import { Canvas, useFrame, useThree } from '@react-three/fiber'
+import { useEffect, useRef, useState } from 'react'
+import type { ReactNode } from 'react'
+import { createPortal } from 'react-dom'
+import type { Group } from 'three'
+import { NeutralToneMapping, NoToneMapping, Vector3 } from 'three'
+import type { OrbitControls as Controls } from 'three/addons/controls/OrbitControls.js'
+
+import { Caught } from './Caught'
+import { Lights } from './Lights'
+import type { Shown } from './kept'
+import { useKept } from './kept'
+import type { Pose } from './pose'
+import { useView } from './view'
+
+const FROM = new Vector3(0.85, 0.72, 1.5)
+
+/** Keeps the stage's canvas for as long as a project is open, whichever screen it stands on. */
+export function StageKeeper() {
+  const element = useKept((state) => state.element)
+  const shown = useKept((state) => state.shown)
+  const [began, begin] = useState(false)
+  if (shown && !began) begin(true)
+  if (!began) return null
+  return createPortal(
+    <StageCanvas size={shown?.size ?? 1} pose={shown?.pose} follows={false}>
+      {shown?.children}
+    </StageCanvas>,
+    element,
+  )
+}
+
+/** A canvas with what is on the stage, under the chosen light. `follows` shows it from another's pose. */
+export function StageCanvas({
+  children,
+  size,
+  pose,
+  follows,
+}: Shown & {
+  follows: boolean
+}) {
+  const light = useView((state) => state.light)
+  return (
+    <Canvas
+      frameloop="demand"
+      dpr={[0.5, 2]}
+      gl={{ alpha: true, antialias: true, preserveDrawingBuffer: true }}
+      camera={{
+        fov: 32,
+        near: 0.01,
+        far: 200,
+        position: FROM.clone().multiplyScalar(1.9).toArray(),
+      }}
+    >
+      <Exposure />
+      <Lights name={light} />
+      <Turntable pose={pose} follows={follows}>
+        <Caught>{children}</Caught>
+      </Turntable>
+      {follows && pose ? <Follow pose={pose} /> : <Frame size={size} pose={pose} />}
+      {!follows && (
+        <OrbitControls
+          makeDefault
+          enableDamping={false}
+          minDistance={0.05}
+          maxDistance={100}
+          onChange={() => pose?.changed.forEach((tell) => tell())}
+        />
+      )}
+    </Canvas>
+  )
+}
+
+/** Brightness, turning of the light and tone mapping, which belong to the renderer and not to any object. */
+function Exposure() {
+  const { brightness, lightTurn, toneMapped } = useView()
+  const get = useThree((state) => state.get)
+  useEffect(() => {
+    const { gl, scene, invalidate } = get()
+    gl.toneMapping = toneMapped ? NeutralToneMapping : NoToneMapping
+    scene.environmentIntensity = brightness
+    scene.environmentRotation.y = (lightTurn * Math.PI) / 180
+    invalidate()
+  }, [brightness, get, lightTurn, toneMapped])
+  return null
+}
+
+/** Moves the camera so that something `size` across fills the stage, whenever that or the pose changes; keeps the pose up to date. */
+function Frame({ size, pose }: { size: number; pose: Pose | undefined }) {
+  const camera = useThree((state) => state.camera)
+  const controls = useThree((state) => state.controls) as Controls | null
+  const invalidate = useThree((state) => state.invalidate)
+  const { width, height } = useThree((state) => state.size)
+  const narrow = Math.min(1, width / Math.max(1, height))
+  useEffect(() => {
+    camera.position
+      .copy(FROM)
+      .normalize()
+      .multiplyScalar((size * 1.82) / narrow)
+    controls?.target.set(0, 0, 0)
+    camera.lookAt(0, 0, 0)
+    invalidate()
+  }, [camera, controls, invalidate, narrow, pose, size])
+  useFrame(() => {
+    pose?.position.copy(camera.position)
+    pose?.quaternion.copy(camera.quaternion)
+  })
+  return null
+}
+
+function Follow({ pose }: { pose: Pose }) {
+  const invalidate = useThree((state) => state.invalidate)
+  useEffect(() => {
+    const tell = () => invalidate()
+    pose.changed.add(tell)
+    // The other stage may still be framing itself.
+    const late = setTimeout(tell, 60)
+    return () => {
+      clearTimeout(late)
+      pose.changed.delete(tell)
+    }
+  }, [invalidate, pose])
+  useFrame(({ camera }) => {
+    camera.position.copy(pose.position)
+    camera.quaternion.copy(pose.quaternion)
+  })
+  return null
+}
+
+function Turntable({
+  pose,
+  follows,
+  children,
+}: {
+  pose: Pose | undefined
+  follows: boolean
+  children: ReactNode
+}) {
+  const { turning, speed } = useView()
+  const group = useRef<Group>(null)
+  useFrame((state, seconds) => {
+    if (!group.current) return
+    if (follows && pose) {
+      group.current.rotation.copy(pose.spin)
+      return
+    }
+    if (!turning) return
+    group.current.rotation.y += (Math.min(seconds, 0.1) * speed * 2 * Math.PI) / 60
+    if (pose) {
+      pose.spin.copy(group.current.rotation)
+      pose.changed.forEach((tell) => tell())
+    }
+    state.invalidate()
+  })
+  const invalidate = useThree((state) => state.invalidate)
+  // A stage with a pose of its own begins unturned.
+  useEffect(() => void group.current?.rotation.set(0, 0, 0), [pose])
+  useEffect(() => {
+    if (turning) invalidate()
+  }, [turning, invalidate])
+  return <group ref={group}>{children}</group>
+}

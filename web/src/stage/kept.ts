@@ -1,0 +1,45 @@
+// The one canvas of the stage. A graphics context, its shaders and filtered lights take seconds to make
+// without a graphics card, so they are made once a session, and the canvas is moved from screen to screen.
+import type { ReactNode } from 'react'
+import { create } from 'zustand'
+
+import type { Pose } from './pose'
+
+export interface Shown {
+  children: ReactNode
+  /** How large what is shown is, in its own units: the camera stands so that it fills the stage. */
+  size: number
+  pose: Pose | undefined
+}
+
+interface Kept {
+  /** The element that holds the canvas, wherever in the page it stands. */
+  element: HTMLDivElement
+  shown: Shown | null
+  /** What could not be drawn, a sentence for each. */
+  troubles: Record<string, string>
+  show: (shown: Shown | null) => void
+  /** Something cannot be drawn, or can again. */
+  fail: (what: string, sentence: string | null) => void
+}
+
+function holder(): HTMLDivElement {
+  const element = document.createElement('div')
+  element.className = 'stage-canvas'
+  return element
+}
+
+export const useKept = create<Kept>((set) => ({
+  element: holder(),
+  shown: null,
+  troubles: {},
+  show: (shown) => set({ shown }),
+  fail: (what, sentence) =>
+    set(({ troubles }) => {
+      if (sentence === (troubles[what] ?? null)) return {}
+      const others = Object.entries(troubles).filter(([other]) => other !== what)
+      return {
+        troubles: Object.fromEntries(sentence === null ? others : [...others, [what, sentence]]),
+      }
+    }),
+}))
