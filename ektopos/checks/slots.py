@@ -24,9 +24,9 @@ _SEVERITY: dict[str, Severity] = {
 def bare_slots(examined: Examined) -> Iterator[Finding]:
     """Slots with triangles and without a material."""
     for name, mesh in examined.meshes.items():
-        worn = examined.project.document.meshes[name].slots
+        assigned = examined.project.document.meshes[name].slots
         for number, slot in enumerate(mesh.slots):
-            if worn.get(slot) is None and (mesh.triangle_slot == number).any():
+            if assigned.get(slot) is None and (mesh.triangle_slot == number).any():
                 yield Finding(
                     "slot-without-material",
                     "warning",
@@ -62,18 +62,22 @@ def unmapped_slots(examined: Examined) -> Iterator[Finding]:
     """Slots without UVs that wear a material with maps."""
     for name, mesh in examined.meshes.items():
         for number, slot in enumerate(mesh.slots):
-            worn = examined.materials.get(
+            assigned = examined.materials.get(
                 examined.project.document.meshes[name].slots.get(slot) or ""
             )
             own = mesh.triangles[mesh.triangle_slot == number]
-            if worn is None or not len(own) or not any(feed.maps() for feed in worn.feeds.values()):
+            if (
+                assigned is None
+                or not len(own)
+                or not any(feed.maps() for feed in assigned.feeds.values())
+            ):
                 continue
             if not np.isfinite(mesh.uvs[own]).any():
                 yield Finding(
                     "maps-without-uvs",
                     "error",
                     f"mesh {name} · {slot}",
-                    f"The slot wears {worn.name}, which has maps, and has no UVs.",
+                    f"The slot wears {assigned.name}, which has maps, and has no UVs.",
                     "Every texel lookup lands on the same place.",
                     slot,
                     "Unwrap it where the mesh was made.",

@@ -218,7 +218,7 @@ class Document(_Model):
     """Target profiles of the project's own, by id, as `docs/targets.md` describes them."""
     left_out: LeftOut = Field(default_factory=LeftOut)
 
-    def going(self) -> Document:
+    def exported(self) -> Document:
         """The document without what stays behind. A material that others derive from stays known to
         them."""
         if not (self.left_out.meshes or self.left_out.materials):
@@ -227,7 +227,10 @@ class Document(_Model):
         meshes = {
             name: entry.model_copy(
                 update={
-                    "slots": {s: None if worn in out else worn for s, worn in entry.slots.items()}
+                    "slots": {
+                        s: None if assigned in out else assigned
+                        for s, assigned in entry.slots.items()
+                    }
                 }
             )
             for name, entry in self.meshes.items()

@@ -38,7 +38,7 @@ class BringIn(BaseEdit):
             before = document.maps.get(name)
             document.maps[name] = before if before is not None and before.by_hand else entry
         for name, mesh in self.meshes.items():
-            worn = document.meshes[name].slots if name in document.meshes else {}
+            assigned = document.meshes[name].slots if name in document.meshes else {}
             document.meshes[name] = mesh.model_copy(
-                update={"slots": mesh.slots | {s: worn[s] for s in mesh.slots if s in worn}}
+                update={"slots": mesh.slots | {s: assigned[s] for s in mesh.slots if s in assigned}}
             )

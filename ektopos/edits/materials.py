@@ -93,7 +93,8 @@ class RenameMaterial(BaseEdit):
         }
         for mesh in document.meshes.values():
             mesh.slots = {
-                s: self.name if worn == self.material else worn for s, worn in mesh.slots.items()
+                s: self.name if assigned == self.material else assigned
+                for s, assigned in mesh.slots.items()
             }
         document.left_out.materials = [
             self.name if out == self.material else out for out in document.left_out.materials
@@ -169,7 +170,7 @@ class RemoveMaterial(BaseEdit):
         return f"delete {self.material}"
 
     def touches(self, document: Document) -> Touched:
-        worn = [
+        assigned = [
             (mesh, slot)
             for mesh, entry in document.meshes.items()
             for slot, on in entry.slots.items()
@@ -179,7 +180,7 @@ class RemoveMaterial(BaseEdit):
             name for name, entry in document.materials.items() if entry.base == self.material
         ]
         on_slots: Touched = {
-            f"what {self.material} is on": worn,
+            f"what {self.material} is on": assigned,
             f"what derives from {self.material}": derived,
         }
         return entry_touched(document.materials, self.material) | on_slots
@@ -198,7 +199,8 @@ class RemoveMaterial(BaseEdit):
         del document.materials[self.material]
         for mesh in document.meshes.values():
             mesh.slots = {
-                slot: None if worn == self.material else worn for slot, worn in mesh.slots.items()
+                slot: None if assigned == self.material else assigned
+                for slot, assigned in mesh.slots.items()
             }
         document.left_out.materials = [
             out for out in document.left_out.materials if out != self.material

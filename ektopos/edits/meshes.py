@@ -25,8 +25,8 @@ class Assign(BaseEdit):
         return f"{self.mesh} · {', '.join(self.slots)}: {self.material or 'no material'}"
 
     def touches(self, document: Document) -> Touched:
-        worn = _slots(document, self.mesh)
-        return {f"{self.mesh} · {slot}": worn.get(slot, 0) for slot in self.slots} | exists(
+        assigned = _slots(document, self.mesh)
+        return {f"{self.mesh} · {slot}": assigned.get(slot, 0) for slot in self.slots} | exists(
             document.materials, self.material
         )
 

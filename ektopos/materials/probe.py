@@ -9,9 +9,9 @@ import numpy as np
 from ektopos.document import Document, Feed, InputName
 from ektopos.images import Image
 from ektopos.materials.adjust import changes
+from ektopos.materials.coverage import transform_uvs
 from ektopos.materials.derive import Material
 from ektopos.materials.resolve import Decoded, FindMap, default_channels, feed_problem, feed_result
-from ektopos.materials.worn import transform_uvs
 
 
 @dataclass(frozen=True)

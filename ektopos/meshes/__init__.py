@@ -6,8 +6,7 @@ Which material a slot wears is the document's affair; how a mesh is packed for a
 """
 
 from ektopos.meshes.faults import Fault, find_faults
-from ektopos.meshes.glb import build_gltf, pack_glb
-from ektopos.meshes.match import Candidate, Layout, layout_of, match
+from ektopos.meshes.formats.glb import build_gltf, pack_glb
 from ektopos.meshes.mesh import Mesh, Node
 from ektopos.meshes.read import MESH_SUFFIXES, OTHER_MESH_SUFFIXES, companion_files, read_mesh
 from ektopos.meshes.recipe import apply_recipe, carried, faces_of, groups_of, with_own_vertices
@@ -16,9 +15,7 @@ from ektopos.meshes.slots import SlotFacts, slot_facts, triangle_measures
 __all__ = [
     "MESH_SUFFIXES",
     "OTHER_MESH_SUFFIXES",
-    "Candidate",
     "Fault",
-    "Layout",
     "Mesh",
     "Node",
     "SlotFacts",
@@ -29,8 +26,6 @@ __all__ = [
     "faces_of",
     "find_faults",
     "groups_of",
-    "layout_of",
-    "match",
     "pack_glb",
     "read_mesh",
     "slot_facts",

@@ -22,7 +22,7 @@ from ektopos.document import (
     UvTransform,
 )
 from ektopos.errors import DAMAGE, UnreadableFile
-from ektopos.meshes.gltf import load_gltf
+from ektopos.meshes.formats.gltf import load_gltf
 from ektopos.meshes.parts import unique_names
 from ektopos.types import Channels, Encoding
 

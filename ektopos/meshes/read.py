@@ -8,12 +8,12 @@ from pathlib import Path
 import numpy as np
 
 from ektopos.errors import DAMAGE, EktoposError, UnreadableFile
-from ektopos.meshes.gltf import gltf_companions, read_gltf
+from ektopos.meshes.formats.gltf import gltf_companions, read_gltf
+from ektopos.meshes.formats.obj import obj_companions, read_obj
+from ektopos.meshes.formats.ply import read_ply
+from ektopos.meshes.formats.usd import USD_SUFFIXES, read_usd
 from ektopos.meshes.mesh import Mesh
-from ektopos.meshes.obj import obj_companions, read_obj
 from ektopos.meshes.parts import check_slots
-from ektopos.meshes.ply import read_ply
-from ektopos.meshes.usd import USD_SUFFIXES, read_usd
 
 MESH_SUFFIXES = (".glb", ".gltf", ".obj", ".ply", *USD_SUFFIXES)
 OTHER_MESH_SUFFIXES = (

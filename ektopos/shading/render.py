@@ -18,9 +18,9 @@ from numpy.typing import NDArray
 
 from ektopos.document import AlphaMode, Filter, InputName, UvTransform
 from ektopos.images import linear_to_srgb
+from ektopos.materials.coverage import transform_uvs
 from ektopos.materials.derive import DEFAULTS
 from ektopos.materials.resolve import constant_values
-from ektopos.materials.worn import transform_uvs
 from ektopos.meshes.mesh import Mesh, face_normals
 from ektopos.shading.brdf import LEAST_ROUGHNESS, compensation, f0_from_ior, shade
 from ektopos.shading.lights import Light, Radiance

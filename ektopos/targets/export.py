@@ -15,14 +15,12 @@ from ektopos.errors import EktoposError
 from ektopos.files import hash_file
 from ektopos.images import read_header, read_image, write_image
 from ektopos.materials.adjust import adjust
+from ektopos.materials.coverage import with_transform
 from ektopos.materials.derive import Material
 from ektopos.materials.resolve import MapLoader, ReadMap, constant_values
-from ektopos.materials.worn import with_transform
 from ektopos.meshes import Mesh, build_gltf, pack_glb
-from ektopos.meshes.glb import finish
+from ektopos.meshes.formats.glb import finish
 from ektopos.project import Project, is_safe, load_mesh
-from ektopos.targets.gltf import add_materials
-from ektopos.targets.loose import node_names, write_loose
 from ektopos.targets.packing import pack_file, padded_from
 from ektopos.targets.plan import Plan, PlannedFile, make_plan, safe_names
 from ektopos.targets.profile import Profile
@@ -34,7 +32,9 @@ from ektopos.targets.reuse import (
     read_earlier,
     texture_key,
 )
-from ektopos.targets.usdz import write_usdz
+from ektopos.targets.writers.gltf import add_materials
+from ektopos.targets.writers.loose import node_names, write_loose
+from ektopos.targets.writers.usdz import write_usdz
 from ektopos.types import Progress, no_progress
 
 _MIME = {".png": "image/png", ".jpg": "image/jpeg"}
@@ -89,7 +89,7 @@ def export_package(
     Raises `EktoposError` and its kin.
     """
     started = time.perf_counter()
-    project = replace(project, document=project.document.going())
+    project = replace(project, document=project.document.exported())
     before = read_earlier(out if earlier is None else earlier)
     made_from = package_key(project, profile)
     if before.folder == out and before.is_whole(made_from):
@@ -144,7 +144,7 @@ def _write(
         progress(done / steps, f"reading {name}")
         meshes[name] = load_mesh(project, name)
     numbers = {name: i for i, name in enumerate(plan.materials)}
-    worn = {
+    assigned = {
         mesh: {
             slot: numbers[material]
             for slot, material in entry.slots.items()
@@ -153,7 +153,7 @@ def _write(
         for mesh, entry in project.document.meshes.items()
     }
     placed = _placed(project.document, profile, plan, meshes)
-    gltf, binary = build_gltf(placed, worn, colours=profile.mesh.vertex_colours)
+    gltf, binary = build_gltf(placed, assigned, colours=profile.mesh.vertex_colours)
     images: list[dict[str, Any]] = []
     image_of: dict[str, int] = {}
     emission_factors: dict[str, float] = {}

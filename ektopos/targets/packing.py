@@ -26,6 +26,7 @@ from ektopos.images import (
 )
 from ektopos.materials.adjust import adjust, normalise
 from ektopos.materials.convert import to_specular_gloss
+from ektopos.materials.coverage import covered_by
 from ektopos.materials.derive import Material
 from ektopos.materials.mips import mip_chain
 from ektopos.materials.resolve import (
@@ -35,7 +36,6 @@ from ektopos.materials.resolve import (
     default_channels,
     resolve_feed,
 )
-from ektopos.materials.worn import shown_texels
 from ektopos.meshes import Mesh
 from ektopos.targets.plan import PlannedChannel, PlannedFile
 from ektopos.targets.profile import LETTERS, Letter
@@ -114,7 +114,7 @@ def padded_from(
         return None
     covered = np.zeros((planned.height, planned.width), bool)
     for name in planned.materials:
-        shown = shown_texels(
+        shown = covered_by(
             loader.project.document, meshes, materials[name], planned.width, planned.height
         )
         if shown is None:

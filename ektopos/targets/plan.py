@@ -13,9 +13,9 @@ from typing import Any
 from ektopos.document import Document, Feed, InputName, Triple
 from ektopos.errors import EktoposError, MissingReference
 from ektopos.images import ImageHeader, fit_within, mip_sizes
+from ektopos.materials.coverage import slots_with
 from ektopos.materials.derive import DEFAULTS, Material, effective
 from ektopos.materials.resolve import feed_problem
-from ektopos.materials.worn import worn_on
 from ektopos.targets.profile import LETTERS, Letter, Profile, ProfileFile
 from ektopos.types import Encoding
 
@@ -135,13 +135,13 @@ def make_plan(document: Document, profile: Profile, header_of: HeaderOf) -> Plan
     Raises `EktoposError` if a feed cannot fill its input, `MissingReference` or `UnreadableFile`
     for maps.
     """
-    document = document.going()
+    document = document.exported()
     for mesh, entry in document.meshes.items():
         gone = next(
             (
-                worn
-                for worn in entry.slots.values()
-                if worn is not None and worn not in document.materials
+                assigned
+                for assigned in entry.slots.values()
+                if assigned is not None and assigned not in document.materials
             ),
             None,
         )
@@ -378,11 +378,11 @@ def _recipe(document: Document, file: PlannedFile, kind: ProfileFile, material: 
     ]
     parts.append(None if file.normal is None else file.normal.model_dump(mode="json"))
     if file.padding:
-        worn = [
+        assigned = [
             [mesh, slot, document.meshes[mesh].model_dump(mode="json")]
-            for mesh, slot in worn_on(document, material.name)
+            for mesh, slot in slots_with(document, material.name)
         ]
-        parts += [file.padding, worn, material.uv.model_dump(mode="json")]
+        parts += [file.padding, assigned, material.uv.model_dump(mode="json")]
     for letter, channel in file.channels.items():
         feeds = [feed.model_dump(mode="json", exclude={"strength"}) for feed in channel.feeds()]
         used = sorted({name for feed in channel.feeds() for name in feed.maps()})

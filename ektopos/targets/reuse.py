@@ -21,8 +21,8 @@ from ektopos import __version__
 from ektopos.document import document_json
 from ektopos.errors import EktoposError
 from ektopos.files import hash_file
-from ektopos.materials.worn import worn_on
-from ektopos.meshes.gltf import load_gltf
+from ektopos.materials.coverage import slots_with
+from ektopos.meshes.formats.gltf import load_gltf
 from ektopos.project import Project, files_of, files_of_mesh, is_safe
 from ektopos.targets.plan import PlannedFile
 from ektopos.targets.profile import Profile
@@ -98,12 +98,12 @@ def texture_key(planned: PlannedFile, profile: Profile, project: Project, hash_o
     }
     files = {name: [project.document.maps[name].file] for name in used}
     if planned.padding:
-        worn = {
+        assigned = {
             mesh
             for material in planned.materials
-            for mesh, _ in worn_on(project.document, material)
+            for mesh, _ in slots_with(project.document, material)
         }
-        files |= {f"mesh {mesh}": files_of_mesh(project, mesh) for mesh in worn}
+        files |= {f"mesh {mesh}": files_of_mesh(project, mesh) for mesh in assigned}
     hashes = {name: [hash_of(file) for file in files[name]] for name in sorted(files)}
     return _hashed([__version__, planned.recipe, profile.normal_y, hashes])
 

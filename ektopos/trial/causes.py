@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ektopos.images import linear_to_srgb, srgb_to_linear
-from ektopos.trial.engine.arrival import ArrivedInput, stored_channels
+from ektopos.trial.engine.package import ImportedInput, stored_channels
 from ektopos.types import Float
 
 Cause = Literal[
@@ -78,7 +78,7 @@ NOISE_LARGEST = 150.0
 
 
 def explain(
-    name: str, meant: Float, arrived: ArrivedInput, shown: NDArray[np.bool_] | None = None
+    name: str, expected: Float, imported: ImportedInput, shown: NDArray[np.bool_] | None = None
 ) -> Cause:
     """The cause of a difference in texels.
 
@@ -86,64 +86,64 @@ def explain(
     or `(h, w, 3)`, at the arrived texture's size; of `shown` `(h, w)` only those texels count.
     Cost: a few passes over an evenly thinned copy.
     """
-    stored = arrived.stored()
-    if stored is None or arrived.texture is None or arrived.texture.pixels is None:
+    stored = imported.stored()
+    if stored is None or imported.texture is None or imported.texture.pixels is None:
         return "unknown"
     step = max(1, min(stored.shape[:2]) // 512)
-    thin_meant, thin_stored = meant[::step, ::step], stored[::step, ::step]
+    thin_expected, thin_stored = expected[::step, ::step], stored[::step, ::step]
     others = {
-        c: stored_channels(arrived.texture.pixels[::step, ::step], c)
-        for c in "rgba"[: arrived.texture.pixels.shape[2]]
+        c: stored_channels(imported.texture.pixels[::step, ::step], c)
+        for c in "rgba"[: imported.texture.pixels.shape[2]]
     }
     within = None if shown is None else shown[::step, ::step]
     for cause, predicted, seen in _explanations(
-        name, thin_meant, thin_stored, others, arrived.channels
+        name, thin_expected, thin_stored, others, imported.channels
     ):
         if _agrees(predicted, seen, within):
             return cause
     if within is not None:
-        thin_meant, thin_stored = (
+        thin_expected, thin_stored = (
             np.where(within if v.ndim == 2 else within[..., None], v, 0)
-            for v in (thin_meant, thin_stored)
+            for v in (thin_expected, thin_stored)
         )
-    if _is_shifted(thin_meant, thin_stored):
+    if _is_shifted(thin_expected, thin_stored):
         return "shifted"
-    if _is_quantised(thin_meant, thin_stored):
+    if _is_quantised(thin_expected, thin_stored):
         return "quantised"
-    difference = np.abs(thin_meant - thin_stored) * 255
+    difference = np.abs(thin_expected - thin_stored) * 255
     if (
         difference.mean() < NOISE_STEPS
         and difference.max() < NOISE_LARGEST
-        and _correlated(thin_meant, thin_stored)
+        and _correlated(thin_expected, thin_stored)
     ):
         return "compressed"
     return "unknown"
 
 
 def _explanations(
-    name: str, meant: Float, stored: Float, others: dict[str, Float], channel: str
+    name: str, expected: Float, stored: Float, others: dict[str, Float], channel: str
 ) -> Iterator[tuple[Cause, Float, Float]]:
     """Candidates, most specific first: the cause, what it would have stored, and what is stored."""
     if name == "normal":
         yield (
             "green-flipped",
-            np.stack([meant[..., 0], 1 - meant[..., 1], meant[..., 2]], axis=-1),
+            np.stack([expected[..., 0], 1 - expected[..., 1], expected[..., 2]], axis=-1),
             stored,
         )
     for order in permutations(range(3)):
-        if meant.ndim == 3 and order != (0, 1, 2):
-            yield "channels-swapped", meant[..., order], stored
-    yield "inverted", 1.0 - meant, stored
+        if expected.ndim == 3 and order != (0, 1, 2):
+            yield "channels-swapped", expected[..., order], stored
+    yield "inverted", 1.0 - expected, stored
     curves: tuple[Callable[[Float], Float], ...] = (srgb_to_linear, linear_to_srgb)
     for curve in curves:
-        yield "wrong-encoding", curve(meant), stored
-    if meant.ndim == 2:
+        yield "wrong-encoding", curve(expected), stored
+    if expected.ndim == 2:
         for other, values in others.items():
             if other != channel:
-                yield "channels-swapped", meant, values
+                yield "channels-swapped", expected, values
         for other, values in others.items():
             if other != channel:
-                yield "channels-swapped", 1.0 - meant, values
+                yield "channels-swapped", 1.0 - expected, values
 
 
 def _agrees(predicted: Float, seen: Float, within: NDArray[np.bool_] | None) -> bool:
@@ -151,34 +151,34 @@ def _agrees(predicted: Float, seen: Float, within: NDArray[np.bool_] | None) -> 
     return bool((near if within is None else near[within]).mean() >= EXPLAINED_SHARE)
 
 
-def _is_shifted(meant: Float, stored: Float) -> bool:
+def _is_shifted(expected: Float, stored: Float) -> bool:
     """Whether moving the picture round its borders makes it fit: the move is found by phase
     correlation."""
-    if min(meant.shape[:2]) < 8:
+    if min(expected.shape[:2]) < 8:
         return False
-    first = meant.mean(axis=2) if meant.ndim == 3 else meant
+    first = expected.mean(axis=2) if expected.ndim == 3 else expected
     second = stored.mean(axis=2) if stored.ndim == 3 else stored
     spectrum = np.fft.rfft2(second - second.mean()) * np.conj(np.fft.rfft2(first - first.mean()))
     peak = np.fft.irfft2(spectrum / np.maximum(np.abs(spectrum), 1e-9), s=first.shape)
     y, x = divmod(int(peak.argmax()), first.shape[1])
     if y == x == 0:
         return False
-    return float((np.abs(np.roll(meant, (y, x), (0, 1)) - stored) * 255 <= 12).mean()) > 0.8
+    return float((np.abs(np.roll(expected, (y, x), (0, 1)) - stored) * 255 <= 12).mean()) > 0.8
 
 
-def _is_quantised(meant: Float, stored: Float) -> bool:
+def _is_quantised(expected: Float, stored: Float) -> bool:
     """Whether the picture is the meant one rounded to far fewer, evenly spaced steps."""
     levels = np.unique(stored)
     if len(levels) < 2 or len(levels) > 64:
         return False
     gap = float(np.diff(levels).max())
-    return bool(np.abs(meant - stored).max() <= gap * 0.75 + 1e-3) and len(
-        np.unique(meant)
+    return bool(np.abs(expected - stored).max() <= gap * 0.75 + 1e-3) and len(
+        np.unique(expected)
     ) > 2 * len(levels)
 
 
-def _correlated(meant: Float, stored: Float) -> bool:
-    first, second = (cv2.blur(v, (3, 3)).ravel().astype(np.float64) for v in (meant, stored))
+def _correlated(expected: Float, stored: Float) -> bool:
+    first, second = (cv2.blur(v, (3, 3)).ravel().astype(np.float64) for v in (expected, stored))
     spread = first.std() * second.std()
     return bool(
         spread > 0 and ((first - first.mean()) * (second - second.mean())).mean() / spread > 0.5

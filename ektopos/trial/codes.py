@@ -19,8 +19,8 @@ from ektopos.document import COLOUR_INPUTS, WIDE_INPUTS, Feed, InputName
 from ektopos.images import Image, decode_table, linear_to_srgb
 from ektopos.materials.adjust import adjust, apply_strength, decode_normals
 from ektopos.materials.resolve import Decoded, default_channels, feed_result
-from ektopos.trial.engine.arrival import ArrivedInput
-from ektopos.trial.measure import PICTURE, TOLERANCE, arrived_values, errors_of, unit_of
+from ektopos.trial.engine.package import ImportedInput
+from ektopos.trial.measure import PICTURE, TOLERANCE, errors_of, imported_values, unit_of
 from ektopos.types import Float, NormalY, Pixels
 
 _BAND = 256
@@ -35,20 +35,20 @@ class Compared:
     mean: float
     differing: float
     unit: str
-    meant: Float
-    came: Float
+    expected: Float
+    actual: Float
     error: Float
 
 
 def compare_codes(
-    found: Decoded, feed: Feed, name: InputName, arrived: ArrivedInput
+    found: Decoded, feed: Feed, name: InputName, imported: ImportedInput
 ) -> Compared | None:
     """The comparison of an input's map and texture, without its strength; `None` where it takes
     values instead of codes.
 
     Cost: a few table look-ups a texel, shared by the cores.
     """
-    texture, image = arrived.texture, found.image
+    texture, image = imported.texture, found.image
     pixels = None if texture is None else texture.pixels
     if (
         pixels is None
@@ -56,7 +56,7 @@ def compare_codes(
         or image.pixels.dtype not in (np.uint8, np.uint16)
     ):
         return None
-    if pixels.shape[:2] != (image.height, image.width) or arrived.quantity in (
+    if pixels.shape[:2] != (image.height, image.width) or imported.quantity in (
         "diffuse",
         "specular",
     ):
@@ -71,16 +71,16 @@ def compare_codes(
         return None
     sources = _sources(image, feed, name)
     if sources is None or any(
-        letter not in "rgba"[: pixels.shape[2]] for letter in arrived.channels
+        letter not in "rgba"[: pixels.shape[2]] for letter in imported.channels
     ):
         return None
     if name == "normal":
-        if image.pixels.dtype != np.uint8 or arrived.channels != "rgb":
+        if image.pixels.dtype != np.uint8 or imported.channels != "rgb":
             return None
-        band = _normal_band(sources, pixels, found.normal_y, arrived, feed)
+        band = _normal_band(sources, pixels, found.normal_y, imported, feed)
     else:
-        band = _table_band(sources, pixels, found, feed, name, arrived)
-    return _gathered(band, found, feed, name, arrived)
+        band = _table_band(sources, pixels, found, feed, name, imported)
+    return _gathered(band, found, feed, name, imported)
 
 
 Band = Callable[[slice], Float]
@@ -106,14 +106,14 @@ def _table_band(
     found: Decoded,
     feed: Feed,
     name: InputName,
-    arrived: ArrivedInput,
+    imported: ImportedInput,
 ) -> Band:
-    meant, came = _meant_tables(found, feed, name), _came_tables(name, arrived)
-    planes = [pixels[..., "rgba".index(letter)] for letter in arrived.channels]
+    expected, actual = _expected_tables(found, feed, name), _actual_tables(name, imported)
+    planes = [pixels[..., "rgba".index(letter)] for letter in imported.channels]
     scale = np.float32(1 if unit_of(name) == "units" else 255)
 
     def band(rows: slice) -> Float:
-        channels = zip(sources, meant, planes, came, strict=True)
+        channels = zip(sources, expected, planes, actual, strict=True)
         errors = [
             cv2.absdiff(_looked_up(s[rows], m), _looked_up(p[rows], c)) for s, m, p, c in channels
         ]
@@ -122,7 +122,7 @@ def _table_band(
     return band
 
 
-def _meant_tables(found: Decoded, feed: Feed, name: InputName) -> list[Float]:
+def _expected_tables(found: Decoded, feed: Feed, name: InputName) -> list[Float]:
     """By channel, what each code of the map should become, as errors are measured."""
     is_alpha = (feed.channels or default_channels(name)) == "a"
     values = decode_table(found.image.bits, "linear" if is_alpha else found.encoding)
@@ -132,14 +132,14 @@ def _meant_tables(found: Decoded, feed: Feed, name: InputName) -> list[Float]:
     return list(np.ascontiguousarray(linear_to_srgb(table).T)) if wide else [table]
 
 
-def _came_tables(name: InputName, arrived: ArrivedInput) -> list[Float]:
+def _actual_tables(name: InputName, imported: ImportedInput) -> list[Float]:
     """By channel, what each code of the texture is to the engine, as errors are measured."""
-    assert arrived.texture is not None
+    assert imported.texture is not None
     every = np.repeat(np.arange(256, dtype=np.uint8)[None, :, None], 4, axis=2)
-    values = arrived_values(replace(arrived, texture=replace(arrived.texture, pixels=every)), name)[
-        0
-    ]
-    values = apply_strength(values, name, arrived.strength)
+    values = imported_values(
+        replace(imported, texture=replace(imported.texture, pixels=every)), name
+    )[0]
+    values = apply_strength(values, name, imported.strength)
     return list(np.ascontiguousarray(linear_to_srgb(values).T)) if values.ndim == 2 else [values]
 
 
@@ -153,34 +153,35 @@ def _normal_band(
     sources: list[Pixels],
     pixels: Pixels,
     normal_y: NormalY | None,
-    arrived: ArrivedInput,
+    imported: ImportedInput,
     feed: Feed,
 ) -> Band:
-    turned = (normal_y or "+") != arrived.normal_y
-    green: NormalY = "-" if arrived.normal_y == "-" else "+"
+    turned = (normal_y or "+") != imported.normal_y
+    green: NormalY = "-" if imported.normal_y == "-" else "+"
 
     def band(rows: slice) -> Float:
         own = [source[rows] for source in sources]
         if turned:
             own[1] = cv2.bitwise_not(np.ascontiguousarray(own[1]))
         same = all(np.array_equal(one, pixels[rows, :, i]) for i, one in enumerate(own))
-        if same and arrived.strength == feed.strength:
+        if same and imported.strength == feed.strength:
             return np.zeros(own[0].shape, np.float32)
         stored = [np.dstack(own), pixels[rows, :, :3]]
-        meant, came = (
+        expected, actual = (
             decode_normals(part.astype(np.float32) / np.float32(255), green) for part in stored
         )
-        strengths = (feed.strength, arrived.strength)
-        meant, came = (
-            apply_strength(v, "normal", s) for v, s in zip((meant, came), strengths, strict=True)
+        strengths = (feed.strength, imported.strength)
+        expected, actual = (
+            apply_strength(v, "normal", s)
+            for v, s in zip((expected, actual), strengths, strict=True)
         )
-        return errors_of(meant, came, "normal", 1.0)[0]
+        return errors_of(expected, actual, "normal", 1.0)[0]
 
     return band
 
 
 def _gathered(
-    band: Band, found: Decoded, feed: Feed, name: InputName, arrived: ArrivedInput
+    band: Band, found: Decoded, feed: Feed, name: InputName, imported: ImportedInput
 ) -> Compared:
     height, width = found.image.height, found.image.width
     step = max(1, -(-max(height, width) // PICTURE))
@@ -197,15 +198,15 @@ def _gathered(
 
     with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
         parts = list(pool.map(one, range(0, height, _BAND)))
-    assert arrived.texture is not None and arrived.texture.pixels is not None
+    assert imported.texture is not None and imported.texture.pixels is not None
     thin = replace(found, image=Image(found.image.pixels[::step, ::step]))
-    texture = replace(arrived.texture, pixels=arrived.texture.pixels[::step, ::step])
+    texture = replace(imported.texture, pixels=imported.texture.pixels[::step, ::step])
     return Compared(
         largest=max(part[0] for part in parts),
         mean=sum(part[1] for part in parts) / (height * width),
         differing=sum(part[2] for part in parts) / (height * width),
         unit=unit_of(name),
-        meant=feed_result(feed, name, lambda _: thin, with_strength=False),
-        came=arrived_values(replace(arrived, texture=texture), name),
+        expected=feed_result(feed, name, lambda _: thin, with_strength=False),
+        actual=imported_values(replace(imported, texture=texture), name),
         error=np.concatenate([part[3] for part in parts]),
     )

@@ -9,19 +9,26 @@ import numpy as np
 
 from ektopos.document import EXTRA_INPUTS, Document, InputName
 from ektopos.materials.convert import to_specular_gloss
+from ektopos.materials.coverage import covered_by
 from ektopos.materials.derive import Material, effective
 from ektopos.materials.mips import mip_chain
 from ektopos.materials.resolve import MapLoader, at_size, feed_problem, resolve_feed
-from ektopos.materials.worn import shown_texels
 from ektopos.meshes import Mesh
 from ektopos.targets.profile import Profile
-from ektopos.trial.both import Both, Shown, explained, scale_of, strong_errors, unlike_its_list
 from ektopos.trial.causes import MESSAGES
 from ektopos.trial.cells import SETTINGS, Cell, badness, because
 from ektopos.trial.codes import compare_codes
+from ektopos.trial.comparison import (
+    Comparison,
+    Shown,
+    explained,
+    scale_of,
+    strong_errors,
+    unlike_its_list,
+)
 from ektopos.trial.compression import block_compressed
-from ektopos.trial.engine.arrival import INPUTS, ArrivedInput, ArrivedMaterial, Texture
-from ektopos.trial.measure import TOLERANCE, WITHIN, arrived_values, small_pictures
+from ektopos.trial.engine.package import INPUTS, ImportedInput, ImportedMaterial, Texture
+from ektopos.trial.measure import TOLERANCE, WITHIN, imported_values, small_pictures
 from ektopos.trial.settings import alpha_fault, judge_settings
 from ektopos.types import Float
 
@@ -43,7 +50,7 @@ class Judge:
     """What one material's inputs are meant to be: it may be read twice from a package."""
     _shown: dict[tuple[str, int, int], Shown | None] = field(default_factory=dict)
 
-    def material(self, name: str, arrived: ArrivedMaterial) -> list[Cell]:
+    def material(self, name: str, imported: ImportedMaterial) -> list[Cell]:
         """The eight cells of one material, and one for every input beyond the seven that feeds
         it.
         """
@@ -55,18 +62,18 @@ class Judge:
         for input_name in INPUTS:
             cell = Cell("", "", name, input_name, "same")
             if input_name == "opacity":
-                changed = alpha_fault(material, arrived)
+                changed = alpha_fault(material, imported)
                 if changed or material.alpha_mode == "opaque":
                     cells.append(
                         replace(cell, **(changed or {"message": "Opaque, as it was meant."}))
                     )
                     continue
-            judged = self._input(material, cell, arrived.inputs[input_name])
+            judged = self._input(material, cell, imported.inputs[input_name])
             if self.profile.importing.compression == "blocks":
-                judged = self._compressed(material, judged, arrived.inputs[input_name])
+                judged = self._compressed(material, judged, imported.inputs[input_name])
             cells.append(judged)
         cells.append(
-            judge_settings(Cell("", "", name, SETTINGS, "same"), material, arrived, self.profile)
+            judge_settings(Cell("", "", name, SETTINGS, "same"), material, imported, self.profile)
         )
         for extra in EXTRA_INPUTS:
             if extra not in material.feeds:
@@ -82,81 +89,89 @@ class Judge:
             )
             if self.profile.carries(extra, not material.feeds[extra].maps()):
                 cell = self._input(
-                    material, Cell("", "", name, extra, "same"), arrived.inputs[extra]
+                    material, Cell("", "", name, extra, "same"), imported.inputs[extra]
                 )
             cells.append(cell)
         return cells
 
-    def _input(self, material: Material, cell: Cell, arrived: ArrivedInput) -> Cell:
+    def _input(self, material: Material, cell: Cell, imported: ImportedInput) -> Cell:
         """The verdict on an input; where several channels should hold the same, on the worst of
         them."""
-        judged = self._channel(material, cell, arrived, self.keep)
+        judged = self._channel(material, cell, imported, self.keep)
         copies = [
-            self._channel(material, cell, replace(arrived, channels=letter), None)
-            for letter in arrived.copies
+            self._channel(material, cell, replace(imported, channels=letter), None)
+            for letter in imported.copies
         ]
         return max((judged, *copies), key=badness)
 
     def _channel(
-        self, material: Material, cell: Cell, arrived: ArrivedInput, keep: Keep | None
+        self, material: Material, cell: Cell, imported: ImportedInput, keep: Keep | None
     ) -> Cell:
-        sound = self._by_codes(material, cell, arrived, keep)
+        sound = self._by_codes(material, cell, imported, keep)
         if sound is not None:
             return sound
-        texture, fed_by_maps = arrived.texture, bool(material.feeds[_input_of(cell)].maps())
+        texture, fed_by_maps = imported.texture, bool(material.feeds[_input_of(cell)].maps())
         if texture is not None and texture.problem is not None and fed_by_maps:
             said = f"{texture.path}: {MESSAGES[texture.problem]}"
             return replace(cell, verdict="lost", cause=texture.problem, message=said)
-        both = self._both(material, _input_of(cell), arrived)
-        judged = both.judged(cell)
+        comparison = self._compared(material, _input_of(cell), imported)
+        judged = comparison.judged(cell)
         if keep is not None and (fed_by_maps or judged.verdict == "differs"):
             pictures = small_pictures(
-                both.here, both.came, both.error, both.name, TOLERANCE[both.unit][0], both.scale
+                comparison.here,
+                comparison.actual,
+                comparison.error,
+                comparison.name,
+                TOLERANCE[comparison.unit][0],
+                comparison.scale,
             )
-            keep(material.name, both.name, pictures)
+            keep(material.name, comparison.name, pictures)
         if judged.verdict == "differs":
-            return explained(judged, both, material, arrived)
+            return explained(judged, comparison, material, imported)
         listed = unlike_its_list(texture)
         if listed is not None:
             return because(replace(judged, verdict="differs"), "resized", listed)
-        worst = self._smaller_levels(material, both, arrived)
+        worst = self._smaller_levels(material, comparison, imported)
         if worst is not None:
             return because(replace(judged, verdict="differs"), "filter-changed", worst)
         if judged.verdict == "close":
             return because(
                 judged,
-                "resized" if _is_smaller(texture, both.meant) else "quantised",
-                WITHIN[both.unit],
+                "resized" if _is_smaller(texture, comparison.expected) else "quantised",
+                WITHIN[comparison.unit],
             )
         return judged
 
-    def _both(self, material: Material, name: InputName, arrived: ArrivedInput) -> Both:
+    def _compared(self, material: Material, name: InputName, imported: ImportedInput) -> Comparison:
         """An input as it was meant and as it came, and their errors, at the size that came."""
-        meant, came = self._meant(material, name, arrived.quantity), arrived_values(arrived, name)
+        expected, actual = (
+            self._expected(material, name, imported.quantity),
+            imported_values(imported, name),
+        )
         # Diffuse and specular are judged as themselves: solving them back would blow up their
         # rounding.
-        name = "base_color" if arrived.quantity in ("diffuse", "specular") else name
-        here, shown = meant, None
-        if came.shape[:2] == (1, 1):
-            came = at_size(came, name, meant.shape[1], meant.shape[0])
+        name = "base_color" if imported.quantity in ("diffuse", "specular") else name
+        here, shown = expected, None
+        if actual.shape[:2] == (1, 1):
+            actual = at_size(actual, name, expected.shape[1], expected.shape[0])
         else:
-            here = at_size(meant, name, came.shape[1], came.shape[0], _cutoff(material))
-            shown = self._texels_shown(material, came.shape[1], came.shape[0])
-        strengths = material.feeds[name].strength, arrived.strength
-        scale = scale_of(meant, name, strengths[0])
-        error, unit = strong_errors(here, came, name, strengths, scale)
+            here = at_size(expected, name, actual.shape[1], actual.shape[0], _cutoff(material))
+            shown = self._texels_shown(material, actual.shape[1], actual.shape[0])
+        strengths = material.feeds[name].strength, imported.strength
+        scale = scale_of(expected, name, strengths[0])
+        error, unit = strong_errors(here, actual, name, strengths, scale)
         if shown is not None:
             # Round its islands a map was filled on purpose, and nothing of that is ever seen.
             error = np.where(shown, error, np.float32(0))
-        return Both(name, meant, here, came, shown, error, unit, strengths, scale)
+        return Comparison(name, expected, here, actual, shown, error, unit, strengths, scale)
 
     def _by_codes(
-        self, material: Material, cell: Cell, arrived: ArrivedInput, keep: Keep | None
+        self, material: Material, cell: Cell, imported: ImportedInput, keep: Keep | None
     ) -> Cell | None:
         """The verdict where every texel is as it should be and codes are enough to tell; `None` to
         look closer."""
         name = _input_of(cell)
-        feed, texture = material.feeds[name], arrived.texture
+        feed, texture = material.feeds[name], imported.texture
         if (
             feed.map is None
             or texture is None
@@ -169,7 +184,7 @@ class Judge:
             self.document, feed, name
         ):
             return None
-        compared = compare_codes(self.loader.find(feed.map), feed, name, arrived)
+        compared = compare_codes(self.loader.find(feed.map), feed, name, imported)
         if compared is None or compared.differing:
             return None
         same = TOLERANCE[compared.unit][0]
@@ -177,7 +192,7 @@ class Judge:
             keep(
                 material.name,
                 name,
-                small_pictures(compared.meant, compared.came, compared.error, name, same, 1.0),
+                small_pictures(compared.expected, compared.actual, compared.error, name, same, 1.0),
             )
         judged = replace(
             cell,
@@ -193,10 +208,12 @@ class Judge:
             else because(judged, "quantised", WITHIN[compared.unit])
         )
 
-    def _smaller_levels(self, material: Material, both: Both, arrived: ArrivedInput) -> str | None:
+    def _smaller_levels(
+        self, material: Material, comparison: Comparison, imported: ImportedInput
+    ) -> str | None:
         """What is wrong with the mip levels of a texture, in words; nothing where the target brings
         none."""
-        texture, name = arrived.texture, both.name
+        texture, name = imported.texture, comparison.name
         if (
             texture is None
             or texture.pixels is None
@@ -207,27 +224,31 @@ class Judge:
         normals = None
         if name == "roughness":
             whole = resolve_feed(self.loader, material.feeds["normal"], "normal")
-            normals = at_size(whole, "normal", both.here.shape[1], both.here.shape[0])
-        levels = mip_chain(both.here, name, normals=normals, cutoff=_cutoff(material))
+            normals = at_size(whole, "normal", comparison.here.shape[1], comparison.here.shape[0])
+        levels = mip_chain(comparison.here, name, normals=normals, cutoff=_cutoff(material))
         if len(texture.smaller) + 1 < len(levels):
             return (
                 f"It has {len(texture.smaller) + 1} levels of {len(levels)}: from afar it will "
                 "flicker."
             )
         inside = (
-            None if both.shown is None else mip_chain(both.shown.astype(np.float32), "metallic")
+            None
+            if comparison.shown is None
+            else mip_chain(comparison.shown.astype(np.float32), "metallic")
         )
         if inside is not None and name == "opacity":
             # Coverage was kept over the padded picture, of which only the islands are known here.
             return None
-        scale = scale_of(both.here, name, both.strengths[0])
+        scale = scale_of(comparison.here, name, comparison.strengths[0])
         for number, (wanted, pixels) in enumerate(
             zip(levels[1:], texture.smaller, strict=False), start=1
         ):
             if inside is not None and not (inside[number] == 1.0).any():
                 break
-            came = arrived_values(replace(arrived, texture=replace(texture, pixels=pixels)), name)
-            error, unit = strong_errors(wanted, came, name, both.strengths, scale)
+            actual = imported_values(
+                replace(imported, texture=replace(texture, pixels=pixels)), name
+            )
+            error, unit = strong_errors(wanted, actual, name, comparison.strengths, scale)
             largest = float((error if inside is None else error[inside[number] == 1.0]).max())
             if largest > TOLERANCE[unit][1] + 1e-2:
                 return f"Level {number} of its mips differs by up to {largest:.3g} {unit}."
@@ -240,10 +261,10 @@ class Judge:
             return None
         key = (material.name, width, height)
         if key not in self._shown:
-            self._shown[key] = shown_texels(self.document, self.meshes, material, width, height)
+            self._shown[key] = covered_by(self.document, self.meshes, material, width, height)
         return self._shown[key]
 
-    def _meant(self, material: Material, name: InputName, quantity: str) -> Float:
+    def _expected(self, material: Material, name: InputName, quantity: str) -> Float:
         """What an input should be when it arrives, without strength: itself, or the quantity that
         the target takes of it."""
         if self._kept[0] != material.name:
@@ -273,19 +294,21 @@ class Judge:
         diffuse, specular, _ = to_specular_gloss(base, metallic, np.zeros_like(metallic))
         return diffuse if quantity == "diffuse" else specular
 
-    def _compressed(self, material: Material, cell: Cell, arrived: ArrivedInput) -> Cell:
+    def _compressed(self, material: Material, cell: Cell, imported: ImportedInput) -> Cell:
         """A sound cell with what the engine's own texture compression then does to it."""
-        name, texture = _input_of(cell), arrived.texture
+        name, texture = _input_of(cell), imported.texture
         if texture is None or texture.pixels is None or texture.pixels.dtype != np.uint8:
             return cell
-        if arrived.quantity in ("diffuse", "specular") or cell.verdict not in ("same", "close"):
+        if imported.quantity in ("diffuse", "specular") or cell.verdict not in ("same", "close"):
             return cell
         blocks = block_compressed(texture.pixels, normal=name == "normal")
-        both = self._both(material, name, replace(arrived, texture=replace(texture, pixels=blocks)))
-        error = both.error if both.shown is None else both.error[both.shown]
+        comparison = self._compared(
+            material, name, replace(imported, texture=replace(texture, pixels=blocks))
+        )
+        error = comparison.error if comparison.shown is None else comparison.error[comparison.shown]
         said = (
-            f"Compressed on import, it changes by up to {float(error.max()):.3g} {both.unit}, "
-            f"{float(error.mean()):.2g} in the mean."
+            f"Compressed on import, it changes by up to {float(error.max()):.3g} "
+            f"{comparison.unit}, {float(error.mean()):.2g} in the mean."
         )
         return because(
             replace(cell, verdict="close"), "compressed", f"{cell.message} {said}".strip()
@@ -300,9 +323,9 @@ def _cutoff(material: Material) -> float | None:
     return material.alpha_cutoff if material.alpha_mode == "mask" else None
 
 
-def _is_smaller(texture: Texture | None, meant: Float) -> bool:
+def _is_smaller(texture: Texture | None, expected: Float) -> bool:
     return (
         texture is not None
         and texture.pixels is not None
-        and any(np.less(texture.pixels.shape[:2], meant.shape[:2]))
+        and any(np.less(texture.pixels.shape[:2], expected.shape[:2]))
     )

@@ -8,7 +8,7 @@ import numpy as np
 from ektopos.document import COLOUR_INPUTS, UNCLIPPED, UNIT_INPUTS, WIDE_INPUTS, InputName
 from ektopos.images import linear_to_srgb
 from ektopos.materials.adjust import normalise
-from ektopos.trial.engine.arrival import ArrivedInput, linear_channels
+from ektopos.trial.engine.package import ImportedInput, linear_channels
 from ektopos.types import Float
 
 TOLERANCE = {"8-bit steps": (0.02, 1.0), "degrees": (0.05, 1.0), "units": (1e-4, 1 / 255)}
@@ -22,10 +22,10 @@ PICTURE = 256
 """Longest side of the small pictures kept for the screen."""
 
 
-def arrived_values(arrived: ArrivedInput, name: InputName) -> Float:
+def imported_values(imported: ImportedInput, name: InputName) -> Float:
     """An input as the engine holds it, canonical, without strength; one texel for a constant."""
-    stored = arrived.stored()
-    factor = np.asarray(arrived.factor, np.float32)
+    stored = imported.stored()
+    factor = np.asarray(imported.factor, np.float32)
     if stored is None:
         if name in WIDE_INPUTS:
             wide = np.broadcast_to(factor, (1, 1, 3)).astype(np.float32)
@@ -33,33 +33,33 @@ def arrived_values(arrived: ArrivedInput, name: InputName) -> Float:
         return factor[:1].reshape(1, 1)
     if name == "normal":
         vectors = stored * 2.0 - 1.0
-        if arrived.normal_y == "-":
+        if imported.normal_y == "-":
             vectors[..., 1] *= -1.0
         return normalise(vectors)
-    values = linear_channels(arrived, stored) if arrived.encoding == "srgb" else stored
-    values = 1.0 - values if arrived.inverted else values
+    values = linear_channels(imported, stored) if imported.encoding == "srgb" else stored
+    values = 1.0 - values if imported.inverted else values
     if (factor != 1.0).any():
         values = values * (factor if values.ndim == 3 else factor[0])
     return values if name in UNCLIPPED else np.clip(values, 0.0, 1.0)
 
 
-def errors_of(meant: Float, came: Float, name: InputName, scale: float) -> tuple[Float, str]:
+def errors_of(expected: Float, actual: Float, name: InputName, scale: float) -> tuple[Float, str]:
     """Error per texel, and its unit: degrees for normals, 8-bit steps (of sRGB for colours) for
     shares of 1, else units."""
     if name == "normal":
         # The chord is exact for small angles, where the arc cosine of a dot product is not.
-        chord = np.sqrt(((meant - came) ** 2).sum(axis=-1))
+        chord = np.sqrt(((expected - actual) ** 2).sum(axis=-1))
         return np.degrees(2.0 * np.arcsin(np.clip(chord / 2.0, 0.0, 1.0))).astype(
             np.float32
         ), unit_of(name)
-    if np.array_equal(meant, came):
-        return np.zeros(meant.shape[:2], np.float32), unit_of(name)
+    if np.array_equal(expected, actual):
+        return np.zeros(expected.shape[:2], np.float32), unit_of(name)
     if name in COLOUR_INPUTS:
-        difference = linear_to_srgb(meant / np.float32(scale)) - linear_to_srgb(
-            came / np.float32(scale)
+        difference = linear_to_srgb(expected / np.float32(scale)) - linear_to_srgb(
+            actual / np.float32(scale)
         )
         return np.abs(difference).max(axis=-1) * np.float32(255), unit_of(name)
-    return np.abs(meant - came).reshape(meant.shape[:2]) * np.float32(
+    return np.abs(expected - actual).reshape(expected.shape[:2]) * np.float32(
         1 if unit_of(name) == "units" else 255
     ), unit_of(name)
 
@@ -70,22 +70,22 @@ def unit_of(name: str) -> str:
     return "degrees" if name == "normal" else "units" if name in UNIT_INPUTS else "8-bit steps"
 
 
-def as_stored(values: Float, name: InputName, arrived: ArrivedInput) -> Float:
+def as_stored(values: Float, name: InputName, imported: ImportedInput) -> Float:
     """Canonical values as they should stand in the file, 0–1."""
     if name == "normal":
-        turned = values * np.array([1, -1 if arrived.normal_y == "-" else 1, 1], np.float32)
+        turned = values * np.array([1, -1 if imported.normal_y == "-" else 1, 1], np.float32)
         return np.asarray(turned * 0.5 + 0.5, np.float32)
     if name == "emission":
         values = values / max(1.0, float(values.max()))
-    values = 1.0 - values if arrived.inverted else values
-    return linear_to_srgb(values) if arrived.encoding == "srgb" else values
+    values = 1.0 - values if imported.inverted else values
+    return linear_to_srgb(values) if imported.encoding == "srgb" else values
 
 
 def small_pictures(
-    meant: Float, came: Float, error: Float, name: InputName, same: float, scale: float
+    expected: Float, actual: Float, error: Float, name: InputName, same: float, scale: float
 ) -> dict[str, Float]:
     """Both sides and their difference for the screen, thinned evenly, 0–1 as they are stored."""
-    step = max(1, -(-max(meant.shape[:2]) // PICTURE))
+    step = max(1, -(-max(expected.shape[:2]) // PICTURE))
 
     def shown(values: Float) -> Float:
         small = values[::step, ::step]
@@ -97,8 +97,8 @@ def small_pictures(
 
     span = max(float(error.max()), same)
     return {
-        "meant": shown(meant),
-        "arrived": shown(came),
+        "meant": shown(expected),
+        "arrived": shown(actual),
         "difference": error[::step, ::step] / span,
     }
 

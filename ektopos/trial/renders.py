@@ -24,7 +24,7 @@ from ektopos.meshes import Mesh
 from ektopos.shading import LIGHTS, Look, render
 from ektopos.shading.render import View, frame_view, picture
 from ektopos.shading.specimen import SPECIMEN_VIEW, specimen
-from ektopos.trial.engine.arrival import INPUTS, ArrivedInput, ArrivedMaterial
+from ektopos.trial.engine.package import INPUTS, ImportedInput, ImportedMaterial
 from ektopos.types import Encoding, Float, Pixels
 
 SIDE = 224
@@ -36,7 +36,7 @@ VIEWS: dict[str, tuple[float, float, float]] = {
     "back": (-0.9, 0.5, -1.4),
 }
 
-ArrivedValues = Callable[[ArrivedInput, InputName], Float]
+ArrivedValues = Callable[[ImportedInput, InputName], Float]
 
 
 @dataclass(frozen=True)
@@ -56,26 +56,28 @@ class Rendered:
 
 
 def compare_mesh(
-    name: str, mesh: Mesh, meant: Mapping[str, Look], arrived: Mapping[str, Look], view: str
+    name: str, mesh: Mesh, expected: Mapping[str, Look], imported: Mapping[str, Look], view: str
 ) -> tuple[Rendered, dict[str, Float]]:
     """One view of a mesh under the same light, worn as meant and as it arrived; with both pictures
     and their difference."""
-    flip, ssim, pictures = _compared(mesh, meant, arrived, frame_view(mesh, VIEWS[view]))
+    flip, ssim, pictures = _compared(mesh, expected, imported, frame_view(mesh, VIEWS[view]))
     return Rendered(name, view, LIGHT, flip, ssim), pictures
 
 
-def compare_material(name: str, meant: Look, arrived: Look) -> tuple[Rendered, dict[str, Float]]:
+def compare_material(
+    name: str, expected: Look, imported: Look
+) -> tuple[Rendered, dict[str, Float]]:
     """The same of a material on the specimen, where flat, curved and grazing parts are seen at
     once."""
     mesh = specimen()
     flip, ssim, pictures = _compared(
-        mesh, {mesh.slots[0]: meant}, {mesh.slots[0]: arrived}, SPECIMEN_VIEW
+        mesh, {mesh.slots[0]: expected}, {mesh.slots[0]: imported}, SPECIMEN_VIEW
     )
     return Rendered(mesh.name, mesh.name, LIGHT, flip, ssim, name), pictures
 
 
 def _compared(
-    mesh: Mesh, meant: Mapping[str, Look], arrived: Mapping[str, Look], camera: View
+    mesh: Mesh, expected: Mapping[str, Look], imported: Mapping[str, Look], camera: View
 ) -> tuple[float, float, dict[str, Float]]:
     import flip_evaluator
     from skimage.metrics import structural_similarity
@@ -83,15 +85,17 @@ def _compared(
     def drawn(looks: Mapping[str, Look]) -> Float:
         return picture(render(mesh, looks, LIGHTS[LIGHT], camera, SIDE, SIDE))
 
-    if meant.keys() == arrived.keys() and all(_alike(meant[slot], arrived[slot]) for slot in meant):
-        one = drawn(meant)
+    if expected.keys() == imported.keys() and all(
+        _alike(expected[slot], imported[slot]) for slot in expected
+    ):
+        one = drawn(expected)
         return (
             0.0,
             1.0,
             {"meant": one, "arrived": one, "difference": np.zeros(one.shape[:2], np.float32)},
         )
     with ThreadPoolExecutor(max_workers=2) as pool:
-        one, two = pool.map(drawn, (meant, arrived))
+        one, two = pool.map(drawn, (expected, imported))
     errors, flip, _ = flip_evaluator.evaluate(one, two, "LDR", applyMagma=False)
     ssim = structural_similarity(one, two, channel_axis=2, data_range=1.0)  # type: ignore[no-untyped-call]
     difference = np.asarray(errors, np.float32)[..., 0]
@@ -113,7 +117,7 @@ def _alike(one: Look, other: Look) -> bool:
     return fit and all(bool((a == b).all()) for a, b in pairs)
 
 
-def meant_look(loader: MapLoader, material: Material) -> Look:
+def expected_look(loader: MapLoader, material: Material) -> Look:
     """A material as it was authored, ready to be rendered at a reduced size."""
     small: dict[str, Decoded] = {}
 
@@ -143,25 +147,25 @@ def meant_look(loader: MapLoader, material: Material) -> Look:
     )
 
 
-def arrived_look(material: ArrivedMaterial, values: ArrivedValues) -> Look:
+def imported_look(material: ImportedMaterial, values: ArrivedValues) -> Look:
     """A material as the engine holds it, ready to be rendered at a reduced size."""
     inputs: dict[InputName, Float] = {}
     small: dict[tuple[str, str], Pixels] = {}
     for name in cast(tuple[InputName, ...], INPUTS):
-        arrived = material.inputs[name]
-        texture = arrived.texture
+        imported = material.inputs[name]
+        texture = imported.texture
         if texture is not None and texture.pixels is None:
             continue
         if texture is not None and texture.pixels is not None:
-            encoding: Encoding = "srgb" if arrived.encoding == "srgb" else "linear"
+            encoding: Encoding = "srgb" if imported.encoding == "srgb" else "linear"
             if (texture.path, encoding) not in small:
                 small[texture.path, encoding] = _reduced(Image(texture.pixels), encoding).pixels
-            arrived = replace(
-                arrived,
+            imported = replace(
+                imported,
                 texture=replace(texture, pixels=small[texture.path, encoding]),
                 encoding="linear",
             )
-        inputs[name] = apply_strength(_small(values(arrived, name), name), name, arrived.strength)
+        inputs[name] = apply_strength(_small(values(imported, name), name), name, imported.strength)
     if "metallic" in inputs and inputs["metallic"].ndim == 3:
         # A specular colour: with what arrived as diffuse, or with nothing there, as an engine would
         # draw it.

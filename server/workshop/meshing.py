@@ -24,9 +24,8 @@ from ektopos.document import MeshEntry
 from ektopos.errors import MissingReference
 from ektopos.images import Image, linear_to_srgb
 from ektopos.maps import sets_of
-from ektopos.matching import MatchMap, rank_sets, small_picture
+from ektopos.matching import Candidate, MatchMap, rank_sets, small_picture
 from ektopos.meshes import (
-    Candidate,
     Mesh,
     apply_recipe,
     build_gltf,

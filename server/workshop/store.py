@@ -90,7 +90,7 @@ def put(chunks: Iterable[bytes]) -> tuple[str, int]:
     folder = Path(settings.DATA_FOLDER / "files")
     folder.mkdir(exist_ok=True)
     with (
-        said_when_full(),
+        tell_when_full(),
         tempfile.NamedTemporaryFile(dir=folder, prefix=f"tmp-{os.getpid()}-", delete=False) as file,
     ):
         temporary = Path(file.name)
@@ -116,7 +116,7 @@ def put_file(path: Path) -> tuple[str, int]:
 @contextlib.contextmanager
 def writing(path: Path) -> Iterator[Path]:
     """A temporary path that becomes `path` when the block ends well. Raises `DiskFull`."""
-    with said_when_full():
+    with tell_when_full():
         temporary = _temporary(path)
         try:
             yield temporary
@@ -158,7 +158,7 @@ def sync_folder(folder: Path) -> None:
 
 def sync_tree(folder: Path) -> None:
     """See that every file below a folder is on the disk. Raises `DiskFull`."""
-    with said_when_full():
+    with tell_when_full():
         for path in sorted(folder.rglob("*")):
             if path.is_file():
                 with path.open("rb") as file:
@@ -169,7 +169,7 @@ def sync_tree(folder: Path) -> None:
 
 
 @contextlib.contextmanager
-def said_when_full() -> Iterator[None]:
+def tell_when_full() -> Iterator[None]:
     """Turn a full disk into the one sentence that people read of it."""
     try:
         yield

@@ -7,7 +7,7 @@ import numpy as np
 
 from ektopos.document import COLOUR_INPUTS, CORE_INPUTS, EXTRA_INPUTS, INPUTS, TABLE, WIDE_INPUTS
 from ektopos.materials.derive import DEFAULTS
-from ektopos.trial.engine.arrival import EXTENSIONS
+from ektopos.trial.engine.package import EXTENSIONS
 from tests.api.client import Api
 
 

@@ -250,7 +250,7 @@ class AfterAnUpgrade(Own):
             ]
             (mesh,) = self.call("get", f"/projects/{project['id']}/meshes")
         self.assertEqual([slot["name"] for slot in mesh["slots"]], ["Hull", "Front", "Bare"])
-        self.assertEqual(mesh["worn"], {"Hull": "tile", "Front": "tile_dull", "Bare": "plain"})
+        self.assertEqual(mesh["assigned"], {"Hull": "tile", "Front": "tile_dull", "Bare": "plain"})
         self.assertEqual(MeshFacts.objects.count(), before)
 
 

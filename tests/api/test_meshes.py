@@ -41,7 +41,8 @@ class MeshesApi(Api):
             [slot["name"] for slot in after["slots"]], ["Hull", "Back", "Bare", "Hull_2"]
         )
         self.assertEqual(
-            after["worn"], {"Hull": "tile", "Back": "tile_dull", "Bare": "plain", "Hull_2": "tile"}
+            after["assigned"],
+            {"Hull": "tile", "Back": "tile_dull", "Bare": "plain", "Hull_2": "tile"},
         )
         self.assertNotEqual(after["key"], before["key"])
         self.assertIn("called Hull", after["recipe"][0]["words"])

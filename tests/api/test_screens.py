@@ -218,7 +218,7 @@ class MeshesAndFiles(Api):
             [(s["name"], s["triangles"]) for s in mesh["slots"]],
             [("Front", 4), ("Back", 2), ("Bare", 2)],
         )
-        self.assertEqual(mesh["worn"], {"Front": "tile", "Back": "tile_dull", "Bare": "plain"})
+        self.assertEqual(mesh["assigned"], {"Front": "tile", "Back": "tile_dull", "Bare": "plain"})
         answer = self.call("get", f"/mesh-geometry/{mesh['key']}.glb")
         self.assertEqual(b"".join(answer.streaming_content)[:4], b"glTF")
 

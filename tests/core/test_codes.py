@@ -13,8 +13,8 @@ from ektopos.images import Image
 from ektopos.materials.adjust import apply_strength
 from ektopos.materials.resolve import Decoded, feed_result
 from ektopos.trial.codes import compare_codes
-from ektopos.trial.engine.arrival import ArrivedInput, Texture
-from ektopos.trial.measure import TOLERANCE, arrived_values, errors_of, unit_of
+from ektopos.trial.engine.package import ArrivedInput, Texture
+from ektopos.trial.measure import TOLERANCE, errors_of, imported_values, unit_of
 from tests.samples import noise
 
 share = st.floats(0, 1, allow_nan=False, width=32)
@@ -36,7 +36,7 @@ def arrived_of(pixels: np.ndarray, **more) -> ArrivedInput:
 
 def by_values(found: Decoded, feed: Feed, name: str, arrived: ArrivedInput) -> np.ndarray:
     meant = feed_result(feed, name, lambda _: found, with_strength=False)  # type: ignore[arg-type]
-    came = arrived_values(arrived, name)  # type: ignore[arg-type]
+    came = imported_values(arrived, name)  # type: ignore[arg-type]
     return errors_of(
         apply_strength(meant, name, feed.strength),
         apply_strength(came, name, arrived.strength),

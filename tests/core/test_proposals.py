@@ -9,8 +9,8 @@ from unittest import TestCase
 import numpy as np
 
 from ektopos.document import Document, Feed, MapEntry, MaterialEntry, MeshEntry
-from ektopos.matching import material_of_set, proposals, same_slots
-from ektopos.meshes import Candidate, apply_recipe
+from ektopos.matching import Candidate, material_of_set, proposals, same_slots
+from ektopos.meshes import apply_recipe
 from ektopos.steps import MoveUvs, RenameSlot
 from tests.core.test_match import islands, mesh_of
 from tests.samples import quads

@@ -20,8 +20,8 @@ from ektopos.document import Document, dump_document, load_document
 from ektopos.edits import Edit, apply_edits
 from ektopos.errors import EktoposError, InvalidDocument
 from ektopos.images import encode_ktx2
+from ektopos.materials.coverage import covered_by, transform_uvs
 from ektopos.materials.derive import effective
-from ektopos.materials.worn import shown_texels, transform_uvs
 from ektopos.meshes import read_mesh
 from ektopos.project import Project, load_mesh
 from ektopos.targets.export import export_package
@@ -149,15 +149,11 @@ class Padding(TestCase):
         with project() as opened:
             lay_flat(opened.document)
             meshes = {"plates": load_mesh(opened, "plates")}
-            shown = shown_texels(
-                opened.document, meshes, effective(opened.document, "tile"), 64, 32
-            )
+            shown = covered_by(opened.document, meshes, effective(opened.document, "tile"), 64, 32)
             wanted = np.zeros((32, 64), bool)
             wanted[:16, :32] = True
             np.testing.assert_array_equal(shown, wanted)
-            self.assertIsNone(
-                shown_texels(Document(), {}, effective(opened.document, "tile"), 8, 8)
-            )
+            self.assertIsNone(covered_by(Document(), {}, effective(opened.document, "tile"), 8, 8))
 
 
 class Mips(TestCase):
@@ -492,7 +488,7 @@ class LeftOut(TestCase):
         ]
         changed = apply_edits(document, [TypeAdapter(Edit).validate_python(e) for e in edits])
         self.assertEqual(changed.left_out.materials, ["c"])
-        self.assertEqual(changed.going().meshes, {})
+        self.assertEqual(changed.exported().meshes, {})
         plan = make_plan(changed, find_profile("gltf-glb"), lambda name: None)  # type: ignore[arg-type, return-value]
         self.assertEqual(list(plan.materials), ["b"])
         self.assertEqual(load_document(dump_document(changed)), changed)

@@ -20,9 +20,9 @@ WRITERS = (
     "ektopos.shading",
     "ektopos.targets.packing",
     "ektopos.targets.export",
-    "ektopos.targets.gltf",
-    "ektopos.targets.loose",
-    "ektopos.targets.usdz",
+    "ektopos.targets.writers.gltf",
+    "ektopos.targets.writers.loose",
+    "ektopos.targets.writers.usdz",
     "ektopos.targets.plan",
 )
 

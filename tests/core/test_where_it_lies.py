@@ -12,12 +12,12 @@ from hypothesis import strategies as st
 
 from ektopos.document import UvTransform
 from ektopos.images import covered_share, keep_coverage, nearest_covered
+from ektopos.materials.coverage import transform_uvs, with_transform
 from ektopos.materials.derive import Material
-from ektopos.materials.worn import transform_uvs, with_transform
 from ektopos.meshes.uvs import covered_texels
 from ektopos.targets.profile import Profile, find_profile
 from ektopos.trial.cells import Cell
-from ektopos.trial.engine.arrival import ArrivedMaterial
+from ektopos.trial.engine.package import ArrivedMaterial
 from ektopos.trial.settings import judge_uvs
 from tests.core.test_rules import LOOSE
 from tests.samples import quads

@@ -51,8 +51,8 @@ class Validation(TestCase):
 
     def test_names_that_become_alike_are_told_apart(self) -> None:
         from ektopos.document import MaterialEntry
-        from ektopos.targets.loose import node_names
         from ektopos.targets.plan import make_plan
+        from ektopos.targets.writers.loose import node_names
 
         with project() as opened:
             opened.document.materials = {

@@ -94,8 +94,10 @@ class GltfAsPygltflibReadsIt(TestCase):
         with project() as opened, folder() as root:
             export_package(opened, find_profile("gltf-glb"), root / "out")
             gltf = pygltflib.GLTF2().load(str(root / "out/Test_plates.glb"))
-        worn = [gltf.materials[primitive.material].name for primitive in gltf.meshes[0].primitives]
-        self.assertEqual(worn, list(opened.document.meshes["plates"].slots.values()))
+        assigned = [
+            gltf.materials[primitive.material].name for primitive in gltf.meshes[0].primitives
+        ]
+        self.assertEqual(assigned, list(opened.document.meshes["plates"].slots.values()))
 
 
 class MeshesAsTrimeshReadsThem(TestCase):

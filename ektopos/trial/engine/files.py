@@ -20,8 +20,8 @@ from numpy.typing import NDArray
 from PIL import Image as Pillow
 
 from ektopos.errors import InvalidDocument
-from ektopos.trial.engine.arrival import Texture
 from ektopos.trial.engine.ktx2 import SIGNATURE, read_ktx2
+from ektopos.trial.engine.package import Texture
 
 _JPEG = b"\xff\xd8"
 _EXR = b"\x76\x2f\x31\x01"

@@ -15,24 +15,24 @@ import pygltflib
 from numpy.typing import NDArray
 
 from ektopos.targets.profile import Profile
-from ektopos.trial.engine.arrival import (
+from ektopos.trial.engine.files import PackageFiles, decode_texture, listed_slots, size_of
+from ektopos.trial.engine.package import (
     EXTENSIONS,
-    Arrival,
-    ArrivedInput,
-    ArrivedMaterial,
+    Imported,
+    ImportedInput,
+    ImportedMaterial,
     Slots,
     Texture,
     Uvs,
     Values,
 )
-from ektopos.trial.engine.files import PackageFiles, decode_texture, listed_slots, size_of
 
 _WRAP_NEAREST = (9728, 9984, 9986)
 
 
 def import_gltf(
     package: Path, profile: Profile, files: PackageFiles, listing: dict[str, Any]
-) -> Arrival:
+) -> Imported:
     """Read a glTF package. A missing or broken file is said in the result, not raised."""
     suffix = f".{profile.container}"
     named = [name for name in files.listed if name.lower().endswith(suffix)]
@@ -42,7 +42,7 @@ def import_gltf(
     listed = listed_slots(listing)
     if found is None:
         name = Path(named[0]).name if named else f"*{suffix}"
-        return Arrival(
+        return Imported(
             profile.id, listed_slots=listed, problem="missing-file", message=f"{name} is missing."
         )
     try:
@@ -58,8 +58,8 @@ def import_gltf(
         slots, uvs = _slots(gltf, list(materials), files)
     except Exception as problem:
         message = f"{found.name} cannot be read ({type(problem).__name__}: {problem})."
-        return Arrival(profile.id, listed_slots=listed, problem="unreadable-file", message=message)
-    return Arrival(profile.id, materials, slots, listed, uvs=uvs)
+        return Imported(profile.id, listed_slots=listed, problem="unreadable-file", message=message)
+    return Imported(profile.id, materials, slots, listed, uvs=uvs)
 
 
 def _load(path: Path) -> pygltflib.GLTF2:
@@ -95,7 +95,7 @@ def _image(
     )
 
 
-def _material(gltf: pygltflib.GLTF2, material: Any, images: list[Texture]) -> ArrivedMaterial:
+def _material(gltf: pygltflib.GLTF2, material: Any, images: list[Texture]) -> ImportedMaterial:
     pbr = material.pbrMetallicRoughness or pygltflib.PbrMetallicRoughness()
     infos = {
         "base_color": pbr.baseColorTexture,
@@ -125,20 +125,20 @@ def _material(gltf: pygltflib.GLTF2, material: Any, images: list[Texture]) -> Ar
     strength = getattr(infos["occlusion"], "strength", None)
     normal, occlusion = texture("normal"), texture("occlusion")
     inputs = {
-        "base_color": ArrivedInput(texture("base_color"), "rgb", "srgb", factor=tuple(base[:3])),
-        "opacity": ArrivedInput(texture("base_color"), "a", factor=(base[3],)),
-        "metallic": ArrivedInput(texture("orm"), "b", factor=(metallic,)),
-        "roughness": ArrivedInput(texture("orm"), "g", factor=(roughness,)),
-        "normal": ArrivedInput(
+        "base_color": ImportedInput(texture("base_color"), "rgb", "srgb", factor=tuple(base[:3])),
+        "opacity": ImportedInput(texture("base_color"), "a", factor=(base[3],)),
+        "metallic": ImportedInput(texture("orm"), "b", factor=(metallic,)),
+        "roughness": ImportedInput(texture("orm"), "g", factor=(roughness,)),
+        "normal": ImportedInput(
             normal,
             "rgb",
             factor=(1.0,) if normal else (0.0, 0.0, 1.0),
             strength=1.0 if scale is None else float(scale),
         ),
-        "occlusion": ArrivedInput(
+        "occlusion": ImportedInput(
             occlusion, "r", strength=1.0 if strength is None else float(strength)
         ),
-        "emission": ArrivedInput(
+        "emission": ImportedInput(
             texture("emission"),
             "rgb",
             "srgb",
@@ -156,7 +156,7 @@ def _material(gltf: pygltflib.GLTF2, material: Any, images: list[Texture]) -> Ar
         )
         number = said_there.get(f"{stem}Texture", {}).get("index")
         source = None if number is None else gltf.textures[number].source
-        inputs[name] = ArrivedInput(
+        inputs[name] = ImportedInput(
             None if source is None else images[source],
             channels or "r",
             "srgb" if channels == "rgb" else "linear",
@@ -175,7 +175,7 @@ def _material(gltf: pygltflib.GLTF2, material: Any, images: list[Texture]) -> Ar
         if i is not None and i.index is not None
     ]
     magnify = [gltf.samplers[s].magFilter for s in samplers if s is not None]
-    return ArrivedMaterial(
+    return ImportedMaterial(
         inputs=inputs,
         alpha_mode=(material.alphaMode or "OPAQUE").lower(),
         alpha_cutoff=0.5 if material.alphaCutoff is None else float(material.alphaCutoff),
@@ -210,11 +210,11 @@ def _slots(gltf: pygltflib.GLTF2, names: list[str], files: PackageFiles) -> tupl
     found: Slots = {}
     uvs: Uvs = {}
     for mesh in gltf.meshes or []:
-        worn = found.setdefault(mesh.name or f"mesh_{len(found)}", {})
+        assigned = found.setdefault(mesh.name or f"mesh_{len(found)}", {})
         for primitive in mesh.primitives:
             material = None if primitive.material is None else names[primitive.material]
-            slot = (primitive.extras or {}).get("slot") or material or f"slot_{len(worn)}"
-            worn[slot] = material
+            slot = (primitive.extras or {}).get("slot") or material or f"slot_{len(assigned)}"
+            assigned[slot] = material
             corners = _corner_uvs(gltf, primitive, buffers)
             if corners is not None:
                 key = (mesh.name or f"mesh_{len(found) - 1}", slot)

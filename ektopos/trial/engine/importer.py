@@ -12,13 +12,13 @@ from pathlib import Path
 
 from ektopos.errors import InvalidDocument
 from ektopos.targets.profile import Profile
-from ektopos.trial.engine.arrival import Arrival
 from ektopos.trial.engine.files import PackageFiles, read_listing
 from ektopos.trial.engine.gltf import import_gltf
 from ektopos.trial.engine.loose import import_loose
+from ektopos.trial.engine.package import Imported
 
 
-def import_package(package: Path, profile: Profile) -> Arrival:
+def import_package(package: Path, profile: Profile) -> Imported:
     """Read a package as the profile's engine would. A missing or broken file is said in the result,
     not raised."""
     try:

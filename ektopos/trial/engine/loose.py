@@ -16,17 +16,17 @@ from pathlib import Path
 from typing import Any
 
 from ektopos.targets.profile import Profile, ProfileFile
-from ektopos.trial.engine.arrival import (
+from ektopos.trial.engine.files import PackageFiles, listed_slots
+from ektopos.trial.engine.gltf import read_glb_slots
+from ektopos.trial.engine.package import (
     EXTENSIONS,
-    Arrival,
-    ArrivedInput,
-    ArrivedMaterial,
+    Imported,
+    ImportedInput,
+    ImportedMaterial,
     Slots,
     Texture,
     Uvs,
 )
-from ektopos.trial.engine.files import PackageFiles, listed_slots
-from ektopos.trial.engine.gltf import read_glb_slots
 
 MATERIALS = "materials.mtlx"
 _DEFAULTS: dict[str, tuple[float, ...]] = {
@@ -62,7 +62,7 @@ _PORTS = {
 _ALPHA_MODES = ("opaque", "mask", "blend")
 
 
-def import_loose(profile: Profile, files: PackageFiles, listing: dict[str, Any]) -> Arrival:
+def import_loose(profile: Profile, files: PackageFiles, listing: dict[str, Any]) -> Imported:
     """Read a loose package. A missing or broken file is said in the result, not raised.
 
     One that was made elsewhere has no package list: then the mesh names the materials, the target's
@@ -80,7 +80,7 @@ def import_loose(profile: Profile, files: PackageFiles, listing: dict[str, Any])
             if broken
             else "there is neither a package.json nor a GLB in it."
         )
-        return Arrival(profile.id, listed_slots=listed, problem="missing-file", message=said)
+        return Imported(profile.id, listed_slots=listed, problem="missing-file", message=said)
     try:
         slots: Slots = {}
         uvs: Uvs = {}
@@ -99,7 +99,7 @@ def import_loose(profile: Profile, files: PackageFiles, listing: dict[str, Any])
             name: _from_list(profile, files, name, facts) for name, facts in said_materials.items()
         }
     except Exception as problem:
-        return Arrival(
+        return Imported(
             profile.id,
             listed_slots=listed,
             problem="unreadable-file",
@@ -107,9 +107,9 @@ def import_loose(profile: Profile, files: PackageFiles, listing: dict[str, Any])
         )
     path = files.find(MATERIALS)
     if path is None and made_elsewhere:
-        return Arrival(profile.id, materials, slots, listed, uvs=uvs)
+        return Imported(profile.id, materials, slots, listed, uvs=uvs)
     if path is None:
-        return Arrival(
+        return Imported(
             profile.id,
             listed_slots=listed,
             problem="missing-file",
@@ -122,12 +122,12 @@ def import_loose(profile: Profile, files: PackageFiles, listing: dict[str, Any])
         assigned = _assigned(tree, nodes)
     except (ET.ParseError, KeyError, ValueError, IndexError) as problem:
         said = f"{MATERIALS} cannot be read ({problem})."
-        return Arrival(profile.id, listed_slots=listed, problem="unreadable-file", message=said)
+        return Imported(profile.id, listed_slots=listed, problem="unreadable-file", message=said)
     if made_elsewhere:
-        return Arrival(
+        return Imported(
             profile.id, materials | second, slots, listed, assigned_slots=assigned, uvs=uvs
         )
-    return Arrival(
+    return Imported(
         profile.id, materials, slots, listed, assigned_slots=assigned, second=second, uvs=uvs
     )
 
@@ -163,10 +163,10 @@ def _plain_name(material: str) -> str:
 
 def _from_list(
     profile: Profile, files: PackageFiles, name: str, facts: dict[str, Any]
-) -> ArrivedMaterial:
+) -> ImportedMaterial:
     """A material as the package list and the profile's convention say it."""
     said = facts.get("inputs", {})
-    inputs: dict[str, ArrivedInput] = {}
+    inputs: dict[str, ImportedInput] = {}
     for input_name, default in _PLAIN.items():
         told = said.get(input_name, {}) if isinstance(said, dict) else {}
         strength = float(told.get("strength", 1.0))
@@ -177,7 +177,7 @@ def _from_list(
             own = None if texture.said_srgb is None else "srgb" if texture.said_srgb else "linear"
             encoding = "linear" if group == "a" else own or kind.encoding
             one = (1.0, 1.0, 1.0) if len(group) > 1 else (1.0,)
-            inputs[input_name] = ArrivedInput(
+            inputs[input_name] = ImportedInput(
                 texture,
                 _letters(group, input_name, quantity),
                 encoding,
@@ -195,9 +195,9 @@ def _from_list(
                 if isinstance(value, (list, tuple))
                 else (float(value),)
             )
-            inputs[input_name] = ArrivedInput(factor=factor, strength=strength)
+            inputs[input_name] = ImportedInput(factor=factor, strength=strength)
     uv = facts.get("uv", {})
-    return ArrivedMaterial(
+    return ImportedMaterial(
         inputs=inputs,
         alpha_mode=str(facts.get("alpha_mode", "opaque")),
         alpha_cutoff=float(facts.get("alpha_cutoff", 0.5)),
@@ -255,8 +255,8 @@ def _second_reading(
     tree: ET.Element,
     files: PackageFiles,
     nodes: dict[str, str],
-    first: dict[str, ArrivedMaterial],
-) -> dict[str, ArrivedMaterial]:
+    first: dict[str, ImportedMaterial],
+) -> dict[str, ImportedMaterial]:
     """The materials as the MaterialX document says them; what it has no place for is taken from the
     list."""
     by_name = {element.get("name", ""): element for element in tree}
@@ -267,7 +267,7 @@ def _second_reading(
         surface = by_name[node]
         shader = by_name[_input(surface, "surfaceshader")["nodename"]]
         said = {_PORTS[port]: values for port, values in _inputs(shader).items() if port in _PORTS}
-        inputs: dict[str, ArrivedInput] = {}
+        inputs: dict[str, ImportedInput] = {}
         filters = set()
         transforms: list[_Transform] = []
         own_uv = first[name]
@@ -325,7 +325,7 @@ def _second_reading(
     return found
 
 
-def _trace(by_name: dict[str, ET.Element], name: str, own: ArrivedInput) -> dict[str, Any]:
+def _trace(by_name: dict[str, ET.Element], name: str, own: ImportedInput) -> dict[str, Any]:
     """Follow the nodes from a shader's input back to its image."""
     found: dict[str, Any] = {"inverted": False, "channels": own.channels, "filter": "linear"}
     for _ in range(8):

@@ -16,16 +16,16 @@ from typing import Any
 import numpy as np
 
 from ektopos.targets.profile import Profile
-from ektopos.trial.engine.arrival import (
+from ektopos.trial.engine.files import PackageFiles, decode_texture, listed_slots
+from ektopos.trial.engine.package import (
     EXTENSIONS,
-    Arrival,
-    ArrivedInput,
-    ArrivedMaterial,
+    Imported,
+    ImportedInput,
+    ImportedMaterial,
     Slots,
     Texture,
     Uvs,
 )
-from ektopos.trial.engine.files import PackageFiles, decode_texture, listed_slots
 
 _PORTS = {
     "base_color": "diffuseColor",
@@ -51,7 +51,7 @@ _DEFAULTS: dict[str, tuple[float, ...]] = {
 """What UsdPreviewSurface takes where nothing is said."""
 
 
-def import_usdz(profile: Profile, files: PackageFiles, listing: dict[str, Any]) -> Arrival:
+def import_usdz(profile: Profile, files: PackageFiles, listing: dict[str, Any]) -> Imported:
     """Read a USDZ package. A missing or broken file is said in the result, not raised."""
     from pxr import Tf, Usd
 
@@ -59,7 +59,7 @@ def import_usdz(profile: Profile, files: PackageFiles, listing: dict[str, Any]) 
     named = next((name for name in files.listed if name.lower().endswith(".usdz")), None)
     found = files.find(named) if named else next(iter(sorted(files.root.glob("*.usdz"))), None)
     if found is None:
-        return Arrival(
+        return Imported(
             profile.id,
             listed_slots=listed,
             problem="missing-file",
@@ -90,7 +90,7 @@ def import_usdz(profile: Profile, files: PackageFiles, listing: dict[str, Any]) 
         OSError,
     ) as problem:
         words = str(problem).splitlines()[0] if str(problem) else type(problem).__name__
-        return Arrival(
+        return Imported(
             profile.id,
             listed_slots=listed,
             problem="unreadable-file",
@@ -99,7 +99,7 @@ def import_usdz(profile: Profile, files: PackageFiles, listing: dict[str, Any]) 
     for name, on in sides.items():
         if name in materials:
             materials[name] = replace(materials[name], double_sided=on)
-    return Arrival(profile.id, materials, slots, listed, uvs=uvs)
+    return Imported(profile.id, materials, slots, listed, uvs=uvs)
 
 
 class _Textures:
@@ -132,7 +132,7 @@ class _Textures:
 
 def _materials(
     stage: Any, textures: _Textures, said: dict[str, Any]
-) -> tuple[dict[str, ArrivedMaterial], dict[str, str]]:
+) -> tuple[dict[str, ImportedMaterial], dict[str, str]]:
     """The materials by their names, and the names by their paths."""
     from pxr import UsdShade
 
@@ -150,10 +150,10 @@ def _materials(
     return materials, names
 
 
-def _material(shader: Any, textures: _Textures, facts: dict[str, Any]) -> ArrivedMaterial:
+def _material(shader: Any, textures: _Textures, facts: dict[str, Any]) -> ImportedMaterial:
     defaults = _DEFAULTS | {name: plain for name, (*_, plain) in EXTENSIONS.items()}
     transforms: list[tuple[tuple[float, float], tuple[float, float], float]] = []
-    inputs: dict[str, ArrivedInput] = {}
+    inputs: dict[str, ImportedInput] = {}
     for name, plain in defaults.items():
         port = shader.GetInput(_PORTS[name]) if name in _PORTS else None
         strength = (
@@ -162,7 +162,7 @@ def _material(shader: Any, textures: _Textures, facts: dict[str, Any]) -> Arrive
             else 1.0
         )
         if not port:
-            inputs[name] = ArrivedInput(factor=plain, strength=strength)
+            inputs[name] = ImportedInput(factor=plain, strength=strength)
         elif port.HasConnectedSource():
             source, output, _ = port.GetConnectedSource()
             textured = _texture(source, str(output), name, textures, transforms)
@@ -172,7 +172,7 @@ def _material(shader: Any, textures: _Textures, facts: dict[str, Any]) -> Arrive
             factor = (
                 tuple(float(v) for v in value) if hasattr(value, "__len__") else (float(value),)
             )
-            inputs[name] = ArrivedInput(factor=factor, strength=strength)
+            inputs[name] = ImportedInput(factor=factor, strength=strength)
     if inputs["emission"].texture is None:
         # Light above 1 travels in the colour itself.
         largest = max(1.0, *inputs["emission"].factor)
@@ -181,7 +181,7 @@ def _material(shader: Any, textures: _Textures, facts: dict[str, Any]) -> Arrive
     threshold = shader.GetInput("opacityThreshold")
     cutoff = float(threshold.Get()) if threshold and threshold.Get() is not None else 0.0
     tiling, offset, rotation = transforms[0] if transforms else ((1.0, 1.0), (0.0, 0.0), 0.0)
-    return ArrivedMaterial(
+    return ImportedMaterial(
         inputs=inputs,
         alpha_mode="opaque"
         if not shader.GetInput("opacity")
@@ -200,7 +200,7 @@ def _material(shader: Any, textures: _Textures, facts: dict[str, Any]) -> Arrive
 
 def _texture(
     source: Any, output: str, name: str, textures: _Textures, transforms: list[Any]
-) -> ArrivedInput:
+) -> ImportedInput:
     from pxr import UsdShade
 
     shader = UsdShade.Shader(source.GetPrim())
@@ -219,14 +219,14 @@ def _texture(
     )
     path = str(shader.GetInput("file").Get().path).removeprefix("./")
     wide = output == "rgb"
-    arrived = ArrivedInput(
+    imported = ImportedInput(
         textures(path),
         output,
         "srgb" if srgb else "linear",
         factor=(1.0, 1.0, 1.0) if wide else (1.0,),
         strength=glow,
     )
-    return arrived
+    return imported
 
 
 def _transform(shader: Any) -> tuple[tuple[float, float], tuple[float, float], float]:

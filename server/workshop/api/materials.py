@@ -311,8 +311,8 @@ def _sheet(project: Project, document: Document, name: str) -> Sheet:
         slots=[
             f"{mesh} · {s}"
             for mesh, m in document.meshes.items()
-            for s, worn in m.slots.items()
-            if worn == name
+            for s, assigned in m.slots.items()
+            if assigned == name
         ],
         own_settings=[
             key for key in entry.model_dump(exclude_none=True, exclude={"inputs"}) if key != "base"

@@ -15,8 +15,8 @@ from pydantic import Field
 from ektopos.edits import SetRecipe
 from ektopos.errors import EktoposError, MissingReference
 from ektopos.maps import sets_of
-from ektopos.matching import material_of_set, proposals, same_slots
-from ektopos.meshes import Candidate, Fault, SlotFacts, carried, groups_of
+from ektopos.matching import Candidate, material_of_set, proposals, same_slots
+from ektopos.meshes import Fault, SlotFacts, carried, groups_of
 from ektopos.meshes.embedded import Embedded, embedded
 from ektopos.meshes.padding import padding_of
 from ektopos.steps import By, MeshStep, PackUvs
@@ -76,7 +76,7 @@ class MeshOut(Schema):
     size: list[float]
     notes: list[str]
     slots: list[SlotFacts]
-    worn: dict[str, str | None]
+    assigned: dict[str, str | None]
     done: list[str]
     faults: list[FaultOut]
     recipe: list[StepOut]
@@ -204,7 +204,7 @@ def meshes(request: HttpRequest, project_id: UUID) -> list[MeshOut]:
                 size=row.size if row else [0, 0, 0],
                 notes=row.notes if row else [],
                 slots=list(row.slots) if row else [],
-                worn=entry.slots,
+                assigned=entry.slots,
                 done=entry.done,
                 faults=[
                     FaultOut(
@@ -319,7 +319,7 @@ def propose(request: HttpRequest, project_id: UUID) -> ProposalsOut:
     bare = [
         name
         for name, entry in document.meshes.items()
-        if any(worn is None for worn in entry.slots.values())
+        if any(assigned is None for assigned in entry.slots.values())
     ]
     compared = {name: _suggestions(project, name) for name in bare}
     if any(ranked is None for ranked in compared.values()):
@@ -336,10 +336,10 @@ def propose(request: HttpRequest, project_id: UUID) -> ProposalsOut:
 def alike(request: HttpRequest, project_id: UUID, name: str, other: str) -> list[AlikeOut]:
     """Slots of a mesh that are like slots of another, with what those wear."""
     project = found(project_id)
-    worn = project.document.meshes[other].slots if other in project.document.meshes else {}
+    assigned = project.document.meshes[other].slots if other in project.document.meshes else {}
     pairs = same_slots(mesh_at(project.head, name), mesh_at(project.head, other))
     return [
-        AlikeOut(slot=slot, other=theirs, material=worn.get(theirs), why=why)
+        AlikeOut(slot=slot, other=theirs, material=assigned.get(theirs), why=why)
         for slot, (theirs, why) in pairs.items()
     ]
 
@@ -354,11 +354,11 @@ def padding(
     project = found(project_id)
     document = project.document
     mesh = mesh_at(project.head, name)
-    worn = document.meshes[name].slots
+    assigned = document.meshes[name].slots
     sharing = [
         s
         for s in mesh.slots
-        if s == slot or (worn.get(slot) is not None and worn.get(s) == worn.get(slot))
+        if s == slot or (assigned.get(slot) is not None and assigned.get(s) == assigned.get(slot))
     ]
     faces = np.isin(mesh.triangle_slot, [mesh.slots.index(s) for s in sharing])
     corners = mesh.corner_uvs()[faces]

@@ -22,7 +22,7 @@ from ektopos.trial.report import Report, page
 from server.workshop.api.files import JobOut
 from server.workshop.api.maps import FOREVER
 from server.workshop.api.projects import Path_, RowId, Sha256, found
-from server.workshop.brought import check_package
+from server.workshop.foreign import check_package
 from server.workshop.models import Job, Package
 from server.workshop.store import package_folder
 

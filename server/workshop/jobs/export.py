@@ -14,7 +14,7 @@ from ektopos.targets.export import export_package
 from ektopos.targets.profile import find_profile
 from ektopos.trial.compare import run_trial
 from ektopos.types import Float, Progress
-from server.workshop.brought import bring_in_package
+from server.workshop.foreign import bring_in_package
 from server.workshop.models import Job, Package, Project
 from server.workshop.store import package_folder, sync_tree
 

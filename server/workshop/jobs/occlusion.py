@@ -32,10 +32,10 @@ def occlusion(
         )
     mesh = mesh_at(job.project.head, mesh_name)
     slot_number(mesh, slot)
-    worn = document.meshes[mesh_name].slots
-    material = worn.get(slot)
+    assigned = document.meshes[mesh_name].slots
+    material = assigned.get(slot)
     slots = [
-        s for s in mesh.slots if s == slot or (material is not None and worn.get(s) == material)
+        s for s in mesh.slots if s == slot or (material is not None and assigned.get(s) == material)
     ]
     filled = [s for s in slots if (mesh.triangle_slot == mesh.slots.index(s)).any()] or [slot]
     baked = bake_occlusion(

@@ -208,7 +208,7 @@ export function useMeshes() {
       found.data?.map((mesh) => {
         const entry = stated?.[mesh.name]
         return entry
-          ? { ...mesh, worn: { ...mesh.worn, ...entry.slots }, done: entry.done ?? [] }
+          ? { ...mesh, assigned: { ...mesh.assigned, ...entry.slots }, done: entry.done ?? [] }
           : mesh
       }),
     [found.data, stated],

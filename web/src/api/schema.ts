@@ -2786,8 +2786,8 @@ export interface components {
             notes: string[];
             /** Slots */
             slots: components["schemas"]["SlotFacts"][];
-            /** Worn */
-            worn: {
+            /** Assigned */
+            assigned: {
                 [key: string]: string | null;
             };
             /** Done */

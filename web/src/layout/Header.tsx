@@ -95,7 +95,7 @@ function Trail({ project }: { project: Project }) {
   const findings = useFindings().data ?? []
   const packages = usePackages().data ?? []
   const unsure = board.filter((map) => map.state === 'unsure' || map.state === 'conflict').length
-  const slots = meshes.flatMap((mesh) => mesh.slots.map((slot) => mesh.worn[slot.name]))
+  const slots = meshes.flatMap((mesh) => mesh.slots.map((slot) => mesh.assigned[slot.name]))
   const open = findings.filter((finding) => finding.severity !== 'note').length
   const behind = packages[0] && packages[0].revision !== project.revision
   const stations = [

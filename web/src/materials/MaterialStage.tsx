@@ -36,7 +36,7 @@ interface Props {
 /** The material under light, on a mesh that wears it or on a simple shape; compared, or probed at a point. */
 export function MaterialStage({ name, sheet, solo, comparison, compare }: Props) {
   const meshes = (useMeshes().data ?? []).filter(
-    (mesh) => mesh.measured && Object.values(mesh.worn).includes(name),
+    (mesh) => mesh.measured && Object.values(mesh.assigned).includes(name),
   )
   const looks = useLooks().data ?? {}
   const { turning, setTurning } = useView()
@@ -55,7 +55,7 @@ export function MaterialStage({ name, sheet, solo, comparison, compare }: Props)
   ) as ShapeName
   const soloKey = solo ? (sheet?.rows.find((row) => row.input === solo)?.picture ?? null) : null
   const size = mesh ? Math.hypot(...mesh.size) : ACROSS[shape]
-  const onIt = (worn: string | null | undefined) => worn === name
+  const onIt = (assigned: string | null | undefined) => assigned === name
   const subjectWith = (look: StageLook | undefined, key: string | null, probing: boolean) => (
     <Suspense key={name} fallback={null}>
       {mesh ? (
@@ -66,17 +66,18 @@ export function MaterialStage({ name, sheet, solo, comparison, compare }: Props)
           onProbe={
             probing
               ? (slot, uv) => {
-                  const worn = mesh.worn[slot]
-                  if (worn) setPoint({ material: worn, uv, where: `${mesh.name} · ${slot}` })
+                  const assigned = mesh.assigned[slot]
+                  if (assigned)
+                    setPoint({ material: assigned, uv, where: `${mesh.name} · ${slot}` })
                 }
               : undefined
           }
           slots={mesh.slots.map((slot) => {
-            const worn = mesh.worn[slot.name]
+            const assigned = mesh.assigned[slot.name]
             return {
               slot: slot.name,
-              look: onIt(worn) ? look : worn ? looks[worn] : undefined,
-              solo: onIt(worn) ? key : null,
+              look: onIt(assigned) ? look : assigned ? looks[assigned] : undefined,
+              solo: onIt(assigned) ? key : null,
             }
           })}
         />

@@ -118,10 +118,10 @@ function MaterialList({
   const [search, setSearch] = useState('')
   const [unused, setUnused] = useState(false)
   const [ruling, setRuling] = useState(false)
-  const worn = (name: string) =>
-    meshes.filter((mesh) => Object.values(mesh.worn).includes(name)).length
+  const assigned = (name: string) =>
+    meshes.filter((mesh) => Object.values(mesh.assigned).includes(name)).length
   const isUsed = (name: string) =>
-    worn(name) > 0 || Object.values(materials).some((entry) => entry.from === name)
+    assigned(name) > 0 || Object.values(materials).some((entry) => entry.from === name)
   const words = search.trim().toLowerCase()
   const shown = ordered(project).filter(
     ({ name }) =>
@@ -171,7 +171,7 @@ function MaterialList({
                     name={name}
                     depth={depth}
                     entry={materials[name]!}
-                    worn={worn(name)}
+                    assigned={assigned(name)}
                     current={name === current}
                     go={go}
                   />
@@ -200,14 +200,14 @@ function MaterialItem({
   name,
   depth,
   entry,
-  worn,
+  assigned,
   current,
   go,
 }: {
   name: string
   depth: number
   entry: Material
-  worn: number
+  assigned: number
   current: boolean
   go: (name: string) => void
 }) {
@@ -238,7 +238,7 @@ function MaterialItem({
           <span className="small">
             {entry.from
               ? count(own, 'own value')
-              : `${worn ? count(worn, 'mesh', 'meshes') : 'unused'}${entry.surface_tag ? ` · ${entry.surface_tag}` : ''}`}
+              : `${assigned ? count(assigned, 'mesh', 'meshes') : 'unused'}${entry.surface_tag ? ` · ${entry.surface_tag}` : ''}`}
           </span>
         </span>
       </button>

@@ -245,7 +245,7 @@ function OneMesh({
         onPick={main ? pick : undefined}
         slots={of.slots.map((entry) => ({
           slot: entry.name,
-          look: looks[of.worn[entry.name] ?? ''],
+          look: looks[of.assigned[entry.name] ?? ''],
         }))}
       />
       {main && (
@@ -353,7 +353,7 @@ function OneMesh({
           <Legend view={view} mesh={mesh} marked={marks.length} />
           <span className="stage-note mono" style={{ bottom: 46 }}>
             {touched
-              ? `${touched} · ${mesh.worn[touched] ?? 'no material'}`
+              ? `${touched} · ${mesh.assigned[touched] ?? 'no material'}`
               : `${mesh.file.split('/').at(-1)} · ${count(mesh.triangles, 'triangle')} · ${(mesh.size[1] ?? 0).toFixed(2)} m high`}
           </span>
         </div>

@@ -52,7 +52,7 @@ export function SlotTable({
     if (sort.by === 'triangles') return slot.triangles
     if (sort.by === 'density') return slot.density ?? -1
     if (sort.by === 'uvs') return uvState(slot, mesh).words
-    if (sort.by === 'material') return mesh.worn[slot.name] ?? ''
+    if (sort.by === 'material') return mesh.assigned[slot.name] ?? ''
     if (sort.by === 'done') return mesh.done.includes(slot.name) ? 1 : 0
     return slot.name.toLowerCase()
   }
@@ -152,8 +152,8 @@ function SlotRow({
   const show = useStatus((state) => state.show)
   const [anchor, setAnchor] = useState<HTMLElement | null>(null)
   const [over, setOver] = useState(false)
-  const worn = mesh.worn[slot.name] ?? ''
-  const key = looks[worn]?.picture
+  const assigned = mesh.assigned[slot.name] ?? ''
+  const key = looks[assigned]?.picture
   const current = chosen.includes(slot.name)
   const assign = (material: string | null) =>
     void edit({ kind: 'assign', mesh: mesh.name, slots: current ? chosen : [slot.name], material })
@@ -250,7 +250,7 @@ function SlotRow({
             size="small"
             variant="outlined"
             displayEmpty
-            value={materials.includes(worn) ? worn : ''}
+            value={materials.includes(assigned) ? assigned : ''}
             sx={{ width: 112, '& .MuiSelect-select': { padding: '3px 8px' } }}
             SelectDisplayProps={{ 'aria-label': `Material of ${slot.name}` }}
             // The list belongs to the row for the browser's events, and closes under the pointer: nobody says that it left.

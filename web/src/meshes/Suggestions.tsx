@@ -57,10 +57,10 @@ export function Suggestions({ mesh, slot }: { mesh: MeshFacts; slot: string }) {
           </div>
           <Button
             variant={index === 0 ? 'contained' : 'outlined'}
-            disabled={candidate.material !== null && mesh.worn[slot] === candidate.material}
+            disabled={candidate.material !== null && mesh.assigned[slot] === candidate.material}
             onClick={() => wear(candidate.set, candidate.material)}
           >
-            {candidate.material !== null && mesh.worn[slot] === candidate.material
+            {candidate.material !== null && mesh.assigned[slot] === candidate.material
               ? 'Worn'
               : 'Use it'}
           </Button>

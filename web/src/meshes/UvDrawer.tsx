@@ -28,7 +28,7 @@ export function UvDrawer({
 }) {
   const document = useProject().data?.document
   const board = useBoard().data ?? []
-  const material = mesh.worn[slot.name] ?? null
+  const material = mesh.assigned[slot.name] ?? null
   const feeds = feedsOf(document?.materials ?? {}, material)
   const [picked, setPicked] = useState<string | null>(null)
   const map =

@@ -14,7 +14,7 @@ from django.conf import settings
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.db import connection
 
-from server.workshop.store import said_when_full, sync_folder
+from server.workshop.store import sync_folder, tell_when_full
 
 DATABASE = "ektopos.sqlite3"
 FOLDERS = ("files", "packages", "recipes")
@@ -52,7 +52,7 @@ def backup(goal: Path) -> None:
     The database is copied first, in one moment; the files that it names never change, and none is
     collected so soon.
     """
-    with said_when_full(), tempfile.TemporaryDirectory(dir=settings.FILE_UPLOAD_TEMP_DIR) as folder:
+    with tell_when_full(), tempfile.TemporaryDirectory(dir=settings.FILE_UPLOAD_TEMP_DIR) as folder:
         copy = Path(folder) / DATABASE
         with (
             closing(sqlite3.connect(settings.DATABASES["default"]["NAME"])) as live,
@@ -90,7 +90,7 @@ def restore(source: Path) -> Path:
         raise CommandError(f"{source.name} cannot be opened: it is no tar file.", returncode=2)
     with (
         tarfile.open(source) as packed,
-        said_when_full(),
+        tell_when_full(),
         tempfile.TemporaryDirectory(dir=settings.FILE_UPLOAD_TEMP_DIR) as folder,
     ):
         names = packed.getnames()

@@ -16,7 +16,7 @@ import MaterialX as mx
 from ektopos.document import COLOUR_INPUTS, Document, InputName, UvTransform
 from ektopos.materials.derive import Material
 from ektopos.meshes import pack_glb
-from ektopos.meshes.glb import Binary
+from ektopos.meshes.formats.glb import Binary
 from ektopos.targets.packing import input_values
 from ektopos.targets.plan import Plan, PlannedChannel, PlannedFile, safe_names
 

@@ -51,7 +51,9 @@ def add_materials(
     materials = []
     for material in plan.materials.values():
         path = plan.file_of.get((material.name, "emission"))
-        tints = {name: tint for (worn, name), tint in plan.tints.items() if worn == material.name}
+        tints = {
+            name: tint for (assigned, name), tint in plan.tints.items() if assigned == material.name
+        }
         entry = _material(material, texture, emission_factors.get(path or "", 1.0), tints)
         used |= set(entry.get("extensions", {}))
         materials.append(entry)

@@ -1,6 +1,6 @@
 """Match maps to the slots of a mesh: read both, group the maps, rank the groups for every slot.
 
-`meshes.match` compares pictures with layouts; here files become pictures, and names are counted in
+`layout` compares pictures with layouts; here files become pictures, and names are counted in
 where they mean something.
 """
 
@@ -19,7 +19,8 @@ from ektopos.maps import Facts, identify
 from ektopos.maps.evidence import TILES_BELOW
 from ektopos.maps.identify import facts_of_image
 from ektopos.maps.sets import maps_of_set
-from ektopos.meshes import Candidate, Mesh, layout_of, match
+from ektopos.matching.layout import Candidate, layout_of, match
+from ektopos.meshes import Mesh
 from ektopos.types import Float
 
 PICTURE = 512
@@ -103,10 +104,10 @@ def proposals(
     document: Document, mesh: str, ranked: Mapping[str, Sequence[Candidate]]
 ) -> list[Proposal]:
     """The best candidate for every slot of a mesh that wears nothing."""
-    worn = document.meshes[mesh].slots
+    assigned = document.meshes[mesh].slots
     found = []
     for slot, candidates in ranked.items():
-        if worn.get(slot) is not None or not candidates:
+        if assigned.get(slot) is not None or not candidates:
             continue
         best, second = candidates[0], candidates[1].score if len(candidates) > 1 else 0.0
         sure = best.score >= SURE and best.score - second >= CLEARLY

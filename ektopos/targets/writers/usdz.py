@@ -94,13 +94,13 @@ def layer(
     for mesh_name, identifier in zip(
         meshes, _identifiers([f"mesh_{name}" for name in meshes]), strict=True
     ):
-        worn = document.meshes[mesh_name].slots
+        assigned = document.meshes[mesh_name].slots
         lines += [f'    def Xform "{identifier}"', "    {"]
         mesh = meshes[mesh_name]
         for number, (slot, prim) in enumerate(
             zip(mesh.slots, _identifiers(list(mesh.slots)), strict=True)
         ):
-            material_name = worn.get(slot)
+            material_name = assigned.get(slot)
             twice = material_name is not None and plan.materials[material_name].double_sided
             bound = materials.get(material_name or "")
             lines += _indented(_mesh(mesh, number, prim, mesh_name, slot, bound, twice, rules), 2)

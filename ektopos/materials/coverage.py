@@ -22,23 +22,23 @@ def transform_uvs(uvs: Values, uv: UvTransform) -> Values:
     return np.stack([cos * u + sin * v + uv.offset[0], -sin * u + cos * v + uv.offset[1]], axis=-1)
 
 
-def worn_on(document: Document, material: str) -> list[tuple[str, str]]:
+def slots_with(document: Document, material: str) -> list[tuple[str, str]]:
     """The (mesh, slot) pairs that wear a material."""
     return [
         (mesh, slot)
         for mesh, entry in document.meshes.items()
-        for slot, worn in entry.slots.items()
-        if worn == material
+        for slot, assigned in entry.slots.items()
+        if assigned == material
     ]
 
 
-def shown_texels(
+def covered_by(
     document: Document, meshes: Mapping[str, Mesh], material: Material, width: int, height: int
 ) -> NDArray[np.bool_] | None:
     """Which texels of a material's maps `(height, width)` lie under its slots' islands; `None` if
     all may show: where nothing wears it, where UVs are missing, or leave 0–1."""
     corners = []
-    for mesh_name, slot in worn_on(document, material.name):
+    for mesh_name, slot in slots_with(document, material.name):
         mesh = meshes[mesh_name]
         if slot in mesh.slots:
             corners.append(

@@ -13,7 +13,7 @@ from ektopos.materials.adjust import apply_strength
 from ektopos.materials.derive import Material
 from ektopos.trial.causes import MESSAGES, Cause, explain
 from ektopos.trial.cells import Cell, Verdict, because
-from ektopos.trial.engine.arrival import ArrivedInput, Texture
+from ektopos.trial.engine.package import ImportedInput, Texture
 from ektopos.trial.measure import TOLERANCE, as_stored, by_words, errors_of, in_numbers
 from ektopos.types import Float
 
@@ -21,15 +21,15 @@ Shown = NDArray[np.bool_]
 
 
 @dataclass(frozen=True)
-class Both:
+class Comparison:
     """An input as it was meant and as it came, each without its strength."""
 
     name: InputName
-    meant: Float
+    expected: Float
     """At its own size."""
     here: Float
     """At the size that came, as all that follows."""
-    came: Float
+    actual: Float
     shown: Shown | None
     """The texels that count; all, if `None`."""
     error: Float
@@ -62,57 +62,68 @@ class Both:
         return float((error if self.shown is None else error[self.shown]).max(initial=0.0))
 
 
-def explained(judged: Cell, both: Both, material: Material, arrived: ArrivedInput) -> Cell:
+def explained(
+    judged: Cell, comparison: Comparison, material: Material, imported: ImportedInput
+) -> Cell:
     """A cell that differs, with its cause; JPEG's own doing is no fault."""
-    cause, message = _cause(both, material, arrived)
-    texture = arrived.texture
+    cause, message = _cause(comparison, material, imported)
+    texture = imported.texture
     if cause == "compressed" and texture is not None and texture.lossy:
-        largest, mean = float(both.error.max()), float(both.error.mean(dtype=np.float64))
-        said = f"JPEG changes it by up to {largest:.3g} {both.unit}, {mean:.2g} in the mean."
+        largest, mean = (
+            float(comparison.error.max()),
+            float(comparison.error.mean(dtype=np.float64)),
+        )
+        said = f"JPEG changes it by up to {largest:.3g} {comparison.unit}, {mean:.2g} in the mean."
         return because(replace(judged, verdict="close"), cause, said)
     edited = " The file was edited after export: its hash is not the one in the package list."
     return because(judged, cause, message + (edited if texture and texture.edited else ""))
 
 
-def _cause(both: Both, material: Material, arrived: ArrivedInput) -> tuple[Cause, str]:
+def _cause(
+    comparison: Comparison, material: Material, imported: ImportedInput
+) -> tuple[Cause, str]:
     """Why an input differs, and the same in words: the first explanation that fits."""
-    name, here, came = both.name, both.here, both.came
-    fed_by_maps, (strong, strength) = bool(material.feeds[name].maps()), both.strengths
-    close = TOLERANCE[both.unit][1]
-    if strength != strong and _strength_explains(both, close):
+    name, here, actual = comparison.name, comparison.here, comparison.actual
+    fed_by_maps, (strong, strength) = bool(material.feeds[name].maps()), comparison.strengths
+    close = TOLERANCE[comparison.unit][1]
+    if strength != strong and _strength_explains(comparison, close):
         return "strength-lost", f"Strength {strong:g} was meant, {strength:g} arrived."
-    if not fed_by_maps and (arrived.texture is None or float(np.ptp(came)) < 1e-3):
+    if not fed_by_maps and (imported.texture is None or float(np.ptp(actual)) < 1e-3):
         return (
             "constant-changed",
-            f"{in_numbers(both.meant)} was meant, {in_numbers(came)} arrived.",
+            f"{in_numbers(comparison.expected)} was meant, {in_numbers(actual)} arrived.",
         )
-    if arrived.texture is None:
+    if imported.texture is None:
         return "missing-file", "No texture feeds it in the package; the engine uses a constant."
-    factor = np.asarray(arrived.factor, np.float32)
+    factor = np.asarray(imported.factor, np.float32)
     if fed_by_maps and factor.min() > 0 and (np.abs(factor - 1) > 1e-4).any():
-        plain = np.asarray(came / (factor if came.ndim == 3 else factor[:1]), np.float32)
-        if both.worst(here, plain) <= close + 1e-3:
+        plain = np.asarray(actual / (factor if actual.ndim == 3 else factor[:1]), np.float32)
+        if comparison.worst(here, plain) <= close + 1e-3:
             return "constant-changed", f"The factor {in_numbers(factor)} arrived beside its map."
-    cause = explain(name, as_stored(here, name, arrived), arrived, both.shown)
-    listed = unlike_its_list(arrived.texture)
+    cause = explain(name, as_stored(here, name, imported), imported, comparison.shown)
+    listed = unlike_its_list(imported.texture)
     if cause in ("unknown", "compressed") and listed is not None:
         return "resized", listed
     return cause, MESSAGES[cause]
 
 
-def _strength_explains(both: Both, close: float) -> bool:
+def _strength_explains(comparison: Comparison, close: float) -> bool:
     """Whether another strength is all that differs."""
-    if both.name != "emission":
-        return both.worst(both.here, both.came) <= close + 1e-3
+    if comparison.name != "emission":
+        return comparison.worst(comparison.here, comparison.actual) <= close + 1e-3
     # Strength may lie in the texels as well: what is left once both are as bright decides.
-    meant, came = (
+    expected, actual = (
         values * np.float32(own)
-        for values, own in zip((both.here, both.came), both.strengths, strict=True)
+        for values, own in zip(
+            (comparison.here, comparison.actual), comparison.strengths, strict=True
+        )
     )
-    ratio = float(came.max()) / max(float(meant.max()), 1e-9)
+    ratio = float(actual.max()) / max(float(expected.max()), 1e-9)
     return (
         ratio > 1e-6
-        and both.worst(meant, came / np.float32(ratio), max(1.0, float(both.meant.max())))
+        and comparison.worst(
+            expected, actual / np.float32(ratio), max(1.0, float(comparison.expected.max()))
+        )
         <= 2 * close
     )
 
@@ -130,18 +141,18 @@ def unlike_its_list(texture: Texture | None) -> str | None:
     )
 
 
-def scale_of(meant: Float, name: InputName, strength: float) -> float:
+def scale_of(expected: Float, name: InputName, strength: float) -> float:
     """What an input's errors are counted in: emission in its largest light, all else in 1."""
-    return max(1.0, float(meant.max())) * max(1.0, strength) if name == "emission" else 1.0
+    return max(1.0, float(expected.max())) * max(1.0, strength) if name == "emission" else 1.0
 
 
 def strong_errors(
-    meant: Float, came: Float, name: InputName, strengths: tuple[float, float], scale: float
+    expected: Float, actual: Float, name: InputName, strengths: tuple[float, float], scale: float
 ) -> tuple[Float, str]:
     """The errors of an input and their unit, each side under its own strength: that which was
     meant, and that which arrived."""
     one, other = (
         apply_strength(values, name, own)
-        for values, own in zip((meant, came), strengths, strict=True)
+        for values, own in zip((expected, actual), strengths, strict=True)
     )
     return errors_of(one, other, name, scale)

@@ -18,8 +18,8 @@ from server.workshop.store import (
     content_path,
     known_content,
     package_folder,
-    said_when_full,
     sync_tree,
+    tell_when_full,
 )
 
 _SIGNS = ("package.json", "*.glb", "*.gltf", "*.usdz", "*.mtlx")
@@ -76,7 +76,7 @@ def bring_in_package(
             ],
         )
         shutil.rmtree(package_folder(package.pk), ignore_errors=True)
-        with said_when_full():
+        with tell_when_full():
             shutil.copytree(folder, package_folder(package.pk) / "files")
         sync_tree(package_folder(package.pk))
     package.complete = True

@@ -54,7 +54,7 @@ class Texture:
 
 
 @dataclass(frozen=True)
-class ArrivedInput:
+class ImportedInput:
     """What feeds one input of one material in the engine."""
 
     texture: Texture | None = None
@@ -82,10 +82,10 @@ class ArrivedInput:
 
 
 @dataclass(frozen=True)
-class ArrivedMaterial:
+class ImportedMaterial:
     """A material as the engine holds it."""
 
-    inputs: dict[str, ArrivedInput]
+    inputs: dict[str, ImportedInput]
     alpha_mode: str = "opaque"
     alpha_cutoff: float = 0.5
     double_sided: bool = False
@@ -99,11 +99,11 @@ class ArrivedMaterial:
 
 
 @dataclass(frozen=True)
-class Arrival:
+class Imported:
     """A package as the engine holds it."""
 
     target: str
-    materials: dict[str, ArrivedMaterial] = field(default_factory=dict)
+    materials: dict[str, ImportedMaterial] = field(default_factory=dict)
     slots: dict[str, dict[str, str | None]] = field(default_factory=dict)
     """By mesh and slot, the material's name; `None` where a slot has none."""
     listed_slots: dict[str, dict[str, str | None]] = field(default_factory=dict)
@@ -112,7 +112,7 @@ class Arrival:
     """The same as a material document beside the mesh says it, where there is one."""
     uvs: dict[tuple[str, str], Values] = field(default_factory=dict)
     """By (mesh, slot), the UVs of its triangles' corners as stored, `(t, 3, 2)`, v down."""
-    second: dict[str, ArrivedMaterial] = field(default_factory=dict)
+    second: dict[str, ImportedMaterial] = field(default_factory=dict)
     """The materials read once more, from that document."""
     problem: Problem | None = None
     """Why nothing could be read at all."""
@@ -142,14 +142,14 @@ def decode_srgb(stored: Values) -> Values:
     )
 
 
-def linear_channels(arrived: ArrivedInput, stored: Values) -> Values:
+def linear_channels(imported: ImportedInput, stored: Values) -> Values:
     """An sRGB input's channels in linear light; 8-bit codes through a table, for speed."""
-    pixels = arrived.texture.pixels if arrived.texture else None
+    pixels = imported.texture.pixels if imported.texture else None
     if pixels is None or pixels.dtype != np.uint8:
         return decode_srgb(stored)
     table = decode_srgb(np.arange(256, dtype=np.float32) / np.float32(255))
-    if arrived.channels == "rgb":
+    if imported.channels == "rgb":
         return np.asarray(cv2.LUT(np.ascontiguousarray(pixels[..., :3]), table))
-    if arrived.channels == "a":
+    if imported.channels == "a":
         return stored
-    return np.asarray(table[pixels[..., "rgb".index(arrived.channels)]])
+    return np.asarray(table[pixels[..., "rgb".index(imported.channels)]])

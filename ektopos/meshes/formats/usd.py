@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ektopos.errors import UnreadableFile
+from ektopos.meshes.formats.usd_layers import confined_layer
 from ektopos.meshes.mesh import Mesh, Node
 from ektopos.meshes.parts import (
     Part,
@@ -26,7 +27,6 @@ from ektopos.meshes.parts import (
     unit_normals,
     with_alpha,
 )
-from ektopos.meshes.usd_layers import confined_layer
 
 USD_SUFFIXES = (".usd", ".usda", ".usdc", ".usdz")
 _UV_NAMES = ("st", "UVMap", "map1", "uv", "st0", "st_0", "primvars:st")

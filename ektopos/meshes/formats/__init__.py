@@ -1,0 +1,1 @@
+"""Readers of mesh files, one a format, and the GLB that meshes leave in."""

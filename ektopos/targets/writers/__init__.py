@@ -1,0 +1,1 @@
+"""What a package is written as, one module a container."""
