@@ -15,7 +15,7 @@ from collections import OrderedDict
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass, field, fields
 from pathlib import Path, PurePosixPath
-from typing import Any
+from typing import Any, cast
 
 import numpy as np
 from pydantic import TypeAdapter
@@ -269,22 +269,20 @@ def _keep_arrays(key: str, mesh: Mesh) -> None:
     rest = {name: value for name, value in values.items() if name not in arrays}
     rest["nodes"] = [asdict(node) for node in mesh.nodes]
     with writing(_arrays_path(key)) as temporary, temporary.open("wb") as file:
-        np.savez(file, rest=np.frombuffer(json.dumps(rest).encode(), np.uint8), **arrays)
+        arrays["rest"] = np.frombuffer(json.dumps(rest).encode(), np.uint8)
+        np.savez(file, **cast(dict[str, Any], arrays))
 
 
 def _kept_mesh(key: str) -> Mesh | None:
     try:
         with np.load(_arrays_path(key)) as kept:
-            arrays = {name: kept[name] for name in kept.files if name != "rest"}
+            arrays: dict[str, Any] = {name: kept[name] for name in kept.files if name != "rest"}
             rest = json.loads(kept["rest"].tobytes())
     except (OSError, ValueError, KeyError):
         return None
     nodes = tuple(Node(**node | {"scale": tuple(node["scale"])}) for node in rest.pop("nodes"))
-    return Mesh(
-        **arrays,
-        **{name: tuple(v) if isinstance(v, list) else v for name, v in rest.items()},
-        nodes=nodes,
-    )
+    plain: dict[str, Any] = {n: tuple(v) if isinstance(v, list) else v for n, v in rest.items()}
+    return Mesh(**arrays, **plain, nodes=nodes)
 
 
 def kept_suggestions(revision: Revision, name: str) -> dict[str, list[Candidate]] | None:

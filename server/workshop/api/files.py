@@ -122,9 +122,7 @@ def packed(request: HttpRequest, job_id: UUID) -> FileResponse:
     job = get_object_or_404(
         Job, pk=job_id, state=Job.State.DONE, kind__in=("archive", "package-archive")
     )
-    path = archive_path(job.pk)
+    path, name = archive_path(job.pk), (job.result or {})["name"]
     if not path.is_file():
-        raise MissingReference(
-            "the zip is not kept any more.", subject=job.result["name"], hint="Save it again."
-        )
-    return FileResponse(path.open("rb"), as_attachment=True, filename=job.result["name"])
+        raise MissingReference("the zip is not kept any more.", subject=name, hint="Save it again.")
+    return FileResponse(path.open("rb"), as_attachment=True, filename=name)

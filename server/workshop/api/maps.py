@@ -20,6 +20,7 @@ from server.workshop.store import is_hash
 
 router = Router(tags=["maps"])
 View = Literal["rgb", "r", "g", "b", "a"]
+MapState = Literal["sure", "unsure", "conflict", "missing", "measuring"]
 FOREVER = "public, max-age=31536000, immutable"
 
 
@@ -34,7 +35,7 @@ class BoardMap(Schema):
     encoding: str
     normal_y: str | None
     by_hand: bool
-    state: Literal["sure", "unsure", "conflict", "missing", "measuring"]
+    state: MapState
     confidence: float
     width: int
     height: int
@@ -106,7 +107,7 @@ def _board(project: Project) -> list[tuple[BoardMap, Facts | None, Verdict | Non
         row = rows.get(shas[name])
         facts = measured.get(name)
         verdict = verdicts.get(map_entry.file)
-        state: str = "measuring" if measuring else "missing"
+        state: MapState = "measuring" if measuring else "missing"
         if verdict is not None:
             state = (
                 "conflict"
@@ -124,7 +125,7 @@ def _board(project: Project) -> list[tuple[BoardMap, Facts | None, Verdict | Non
                     file=map_entry.file,
                     sha256=shas[name],
                     set=set_of[name],
-                    roles=map_entry.roles,
+                    roles={str(group): role for group, role in map_entry.roles.items()},
                     encoding=map_entry.encoding,
                     normal_y=map_entry.normal_y,
                     by_hand=map_entry.by_hand,

@@ -255,7 +255,8 @@ def set_recipe(request: HttpRequest, project_id: UUID, name: str, given: NewReci
             "revision": revision.pk,
             "recipe": [step.model_dump(mode="json") for step in steps],
         }
-        return RecipeOut(job=Job.start(project, "recipe", arguments, given.page))
+        job = Job.start(project, "recipe", arguments, given.page)
+        return RecipeOut(job=JobOut.from_orm(job))
     before, after = mesh_at(revision, name), changed_mesh(revision, name, steps)
     project.edit(
         [SetRecipe(mesh=name, recipe=steps, came_from=carried(before, after))],

@@ -7,7 +7,7 @@ from typing import Annotated
 from uuid import UUID
 
 from django.db.models import Count, Max
-from django.http import HttpRequest
+from django.http import Http404, HttpRequest
 from django.shortcuts import get_object_or_404
 from ninja import Router, Schema
 from pydantic import Field
@@ -172,9 +172,9 @@ def delete_project(request: HttpRequest, project_id: UUID) -> tuple[int, None]:
 @router.get("/{uuid:project_id}/pulse", response=Pulse)
 def pulse(request: HttpRequest, project_id: UUID) -> Pulse:
     """Whether anything has changed; cheap enough to be asked every second by every page."""
-    head = get_object_or_404(
-        Project.objects.exclude(head=None).values_list("head_id", flat=True), pk=project_id
-    )
+    head = Project.objects.filter(pk=project_id).values_list("head_id", flat=True).first()
+    if head is None:
+        raise Http404
     jobs = Job.objects.filter(project_id=project_id).aggregate(count=Count("id"), last=Max("beat"))
     return Pulse(revision=head, jobs=f"{jobs['count']}:{jobs['last']}")
 

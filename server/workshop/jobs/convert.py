@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
 from ektopos.document import COLOUR_INPUTS, Document, Feed, InputName, MapEntry
@@ -33,7 +34,7 @@ def convert(
         colour = values.ndim == 3
         pixels = quantise(linear_to_srgb(values) if colour else values[..., None], 8)
         contents[name] = keep_map(
-            f"{set_name}_{SUFFIX[name]}.png", lambda path, pixels=pixels: write_image(path, pixels)
+            f"{set_name}_{SUFFIX[name]}.png", partial(write_image, pixels=pixels)
         )
     return lambda document: _added(document, set_name, contents)
 

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
+from pathlib import Path
 from typing import Any
 
 from ektopos.document import Document
@@ -41,9 +43,7 @@ def bring_embedded(
     for done, one in enumerate(found.maps):
         progress(done / max(1, len(found.maps)), f"measuring {one.name}")
         try:
-            contents[one.name] = keep_map(
-                one.name, lambda goal, one=one: goal.write_bytes(one.content)
-            )
+            contents[one.name] = keep_map(one.name, partial(_write_bytes, one.content))
         except Exception as problem:
             report.append({"path": one.name, "error": reason(problem)})
 
@@ -100,3 +100,7 @@ def _added(
         placed,
         {"maps": len(contents), "materials": len(found.materials), "files": report},
     )
+
+
+def _write_bytes(content: bytes, path: Path) -> None:
+    path.write_bytes(content)

@@ -3,6 +3,7 @@ layouts with maps."""
 
 from __future__ import annotations
 
+from functools import partial
 from typing import Any
 
 from ektopos.project import is_safe, opened_zip
@@ -65,7 +66,7 @@ def _take_out(job: Job, progress: Progress) -> None:
             path = entry.filename.removeprefix(within)
             if entry.filename.startswith(within) and is_safe(path):
                 with packed.open(entry) as file:
-                    files[path], _ = put(iter(lambda file=file: file.read(_PIECE), b""))
+                    files[path], _ = put(iter(partial(file.read, _PIECE), b""))
     job.project.attach(files)
 
 

@@ -6,7 +6,7 @@ from __future__ import annotations
 import contextlib
 import json
 import threading
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 
 from server.workshop.models import Job
 from server.workshop.store import cache_path
@@ -29,7 +29,7 @@ class Reading:
         finally:
             self._write(lambda: self.names.remove(name))
 
-    def _write(self, change) -> None:
+    def _write(self, change: Callable[[], object]) -> None:
         with self.lock:
             change()
             with contextlib.suppress(OSError):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import uuid
+from collections.abc import Mapping
 from typing import Any
 
 from django.db import models, transaction
@@ -52,7 +53,7 @@ class Job(models.Model):
 
     @classmethod
     def start(
-        cls, project: Project, kind: str, arguments: dict[str, object], page: str = ""
+        cls, project: Project, kind: str, arguments: Mapping[str, object], page: str = ""
     ) -> Job:
         """Queue a job; a worker sees it when the transaction is through."""
         job = cls.objects.create(

@@ -7,6 +7,7 @@ import threading
 import uuid
 from collections import OrderedDict
 from collections.abc import Iterator
+from pathlib import Path
 from typing import Any, NamedTuple
 
 from django.db import models, transaction
@@ -64,7 +65,10 @@ class Project(models.Model):
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     name = models.CharField(max_length=120)
-    head = models.ForeignKey("Revision", null=True, on_delete=models.SET_NULL, related_name="+")
+    # Null only within the transaction that makes a project, whose first state refers to it.
+    head: models.ForeignKey[Revision, Revision] = models.ForeignKey(  # type: ignore[misc]
+        "Revision", null=True, on_delete=models.SET_NULL, related_name="+"
+    )
     maps = models.IntegerField(default=0)
     materials = models.IntegerField(default=0)
     meshes = models.IntegerField(default=0)
@@ -126,7 +130,8 @@ class Project(models.Model):
         import does step by step."""
         with one_writer():
             for revision in self.revisions.filter(whole__isnull=False):
-                revision.whole["files"] = files | revision.whole["files"]
+                whole = revision.whole or {}
+                revision.whole = whole | {"files": files | whole["files"]}
                 revision.save(update_fields=["whole"])
             self.revisions.update(epoch=models.F("epoch") + 1)
 
@@ -280,11 +285,12 @@ class Revision(models.Model):
         current = self
         while current.whole is None and current._remembered() is None:
             behind.append(current)
+            assert current.parent is not None, "the first state of a project is whole"
             current = current.parent
-        whole = current._remembered() or State(**current.whole)
+        whole = current._remembered() or State(**(current.whole or {}))
         parts = whole._asdict()
         for revision in reversed(behind):
-            parts = changed(parts, revision.patch)
+            parts = changed(parts, revision.patch or {})
         state = State(**parts)
         self.keep(state)
         return state
@@ -338,7 +344,7 @@ class Revision(models.Model):
         """The project in this state, as the core sees it."""
         files = self.files
 
-        def find(file: str):
+        def find(file: str) -> Path | None:
             sha256 = files.get(file, "")
             return path if is_hash(sha256) and (path := content_path(sha256)).is_file() else None
 

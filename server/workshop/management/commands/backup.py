@@ -55,7 +55,7 @@ def backup(goal: Path) -> None:
     with tell_when_full(), tempfile.TemporaryDirectory(dir=settings.FILE_UPLOAD_TEMP_DIR) as folder:
         copy = Path(folder) / DATABASE
         with (
-            closing(sqlite3.connect(settings.DATABASES["default"]["NAME"])) as live,
+            closing(sqlite3.connect(_database())) as live,
             closing(sqlite3.connect(copy)) as other,
         ):
             live.backup(other)
@@ -101,7 +101,7 @@ def restore(source: Path) -> Path:
                 packed.extract(member, settings.DATA_FOLDER, filter="data")
         packed.extract(DATABASE, folder, filter="data")
         before = settings.DATA_FOLDER / f"before-restore-{time.strftime('%Y%m%d-%H%M%S')}.sqlite3"
-        name = settings.DATABASES["default"]["NAME"]
+        name = _database()
         with closing(sqlite3.connect(name)) as live, closing(sqlite3.connect(before)) as kept:
             live.backup(kept)
         with (
@@ -124,3 +124,7 @@ def _no_number_twice(live: sqlite3.Connection, given: sqlite3.Connection) -> Non
 
 def _whole(member: tarfile.TarInfo) -> tarfile.TarInfo | None:
     return None if member.name.rpartition("/")[2].startswith("tmp-") else member
+
+
+def _database() -> str:
+    return str(settings.DATABASES["default"]["NAME"])
