@@ -57,6 +57,8 @@ class Input:
     """
     extension: str | None = None
     """The extension of glTF 2.0 that carries it; its core does where none is named."""
+    textured: bool = True
+    """Whether a texture can carry it; glTF's extensions have numbers only for some."""
     share: bool = True
     """Whether it is a share of 1, measured in steps of 8 bits, and not a length or an index."""
 
@@ -105,6 +107,7 @@ TABLE: dict[InputName, Input] = {
         most=None,
         slider=3.0,
         extension="KHR_materials_ior",
+        textured=False,
         share=False,
     ),
     "specular": Input(
@@ -133,6 +136,7 @@ TABLE: dict[InputName, Input] = {
         WHITE,
         kind="colour",
         extension="KHR_materials_volume",
+        textured=False,
     ),
     "attenuation_distance": Input(
         "Reach of light",
@@ -142,6 +146,7 @@ TABLE: dict[InputName, Input] = {
         most=None,
         slider=10.0,
         extension="KHR_materials_volume",
+        textured=False,
         share=False,
     ),
 }

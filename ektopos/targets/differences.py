@@ -2,16 +2,10 @@
 
 from __future__ import annotations
 
+from ektopos.document import TABLE
 from ektopos.errors import EktoposError
 from ektopos.targets.plan import HeaderOf, Plan
 from ektopos.targets.profile import Profile
-
-_INSTEAD = {
-    "gloss": "roughness",
-    "smoothness": "roughness",
-    "diffuse": "base colour",
-    "specular": "metallic",
-}
 
 
 def left_out(plan: Plan) -> list[str]:
@@ -23,7 +17,9 @@ def left_out(plan: Plan) -> list[str]:
 def converted(plan: Plan, profile: Profile, header_of: HeaderOf) -> list[str]:
     """What the target takes in another form, and what that costs."""
     channels = [(file, channel) for file in plan.files for channel in file.channels.values()]
-    said = {f"{c.quantity} instead of {_INSTEAD[c.quantity]}" for _, c in channels if c.quantity}
+    said = {
+        f"{c.quantity} instead of {TABLE[c.input].label.lower()}" for _, c in channels if c.quantity
+    }
     if profile.normal_y == "-" and any(c.input == "normal" for _, c in channels):
         said.add("green of normals points down")
     if profile.mesh.uv_transform == "baked" and any(

@@ -24,21 +24,21 @@ from ektopos.images import (
     quantise,
     quantise_spread,
 )
-from ektopos.materials.adjust import adjust, normalise
-from ektopos.materials.convert import to_specular_gloss
+from ektopos.materials.adjust import adjust
 from ektopos.materials.coverage import covered_by
 from ektopos.materials.derive import Material
 from ektopos.materials.mips import mip_chain
 from ektopos.materials.resolve import (
     MapLoader,
     at_size,
-    constant_values,
     default_channels,
     resolve_feed,
 )
 from ektopos.meshes import Mesh
 from ektopos.targets.plan import PlannedChannel, PlannedFile
 from ektopos.targets.profile import LETTERS, Letter
+from ektopos.targets.quantities import is_mixed
+from ektopos.targets.values import made_of
 from ektopos.types import Encoding, Float, NormalY, Pixels
 
 
@@ -212,7 +212,7 @@ def _direct(job: _Job, channel: PlannedChannel, letter: Letter) -> Pixels | None
     else:
         table = adjust(_as_input(decoded, channel.input), feed, channel.input)
         table = table[:, "rgb".index(letter)] if table.ndim == 2 else table
-        table = converted(channel.quantity, channel.input, table, None)
+        table = made_of(channel.quantity, channel.input, table, None)
     stored = _encoded(table / np.float32(job.factor), _encoding(planned, letter))
     if planned.dither:
         return _codes(planned, stored[source])
@@ -235,8 +235,8 @@ def _whole(job: _Job, channel: PlannedChannel) -> list[Float]:
             other: InputName = "metallic" if channel.input == "base_color" else "base_color"
             beside = _resized(job, channel.beside, other)
         # Gloss and smoothness are turned round below, once the levels of roughness are made.
-        mixed = channel.quantity in ("diffuse", "specular")
-        values = converted(channel.quantity, channel.input, found, beside) if mixed else found
+        mixed = is_mixed(channel.quantity)
+        values = made_of(channel.quantity, channel.input, found, beside) if mixed else found
         if job.nearest is not None:
             values = values.reshape(-1, *values.shape[2:])[job.nearest]
         if planned.levels == 1:
@@ -254,7 +254,7 @@ def _whole(job: _Job, channel: PlannedChannel) -> list[Float]:
                 cutoff=planned.cutoff,
             )
         job.resolved[key] = [
-            v if mixed else converted(channel.quantity, channel.input, v, None) for v in levels
+            v if mixed else made_of(channel.quantity, channel.input, v, None) for v in levels
         ]
     return job.resolved[key]
 
@@ -263,27 +263,6 @@ def _resized(job: _Job, feed: Feed, name: InputName, *, with_strength: bool = Fa
     """An input at the file's size; a cut-out keeps its coverage."""
     values = resolve_feed(job.loader, feed, name, with_strength=with_strength)
     return at_size(values, name, job.planned.width, job.planned.height, job.planned.cutoff)
-
-
-def input_values(feed: Feed, name: InputName) -> Float:
-    """A constant feed's canonical value, as one texel."""
-    values = constant_values(feed, name)
-    return normalise(values) if name == "normal" else adjust(values, feed, name)
-
-
-def converted(quantity: str, name: InputName, values: Float, beside: Float | None) -> Float:
-    """The quantity a target wants of an input: gloss or smoothness of roughness, diffuse or
-    specular of colour and metallic.
-
-    `values` are those of the input `name`, `beside` those of the other one a conversion needs.
-    """
-    if quantity in ("gloss", "smoothness"):
-        return np.asarray(1.0 - values, np.float32)
-    if quantity in ("diffuse", "specular") and beside is not None:
-        base, metallic = (values, beside) if name == "base_color" else (beside, values)
-        diffuse, specular, _ = to_specular_gloss(base, metallic, np.zeros_like(metallic))
-        return diffuse if quantity == "diffuse" else specular
-    return values
 
 
 def _source_plane(image: Image, feed: Feed, name: InputName, letter: Letter) -> Pixels | None:

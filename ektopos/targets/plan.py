@@ -17,6 +17,8 @@ from ektopos.materials.coverage import slots_with
 from ektopos.materials.derive import DEFAULTS, Material, effective
 from ektopos.materials.resolve import feed_problem
 from ektopos.targets.profile import LETTERS, Letter, Profile, ProfileFile
+from ektopos.targets.quantities import is_mixed
+from ektopos.targets.values import input_values, made_of
 from ektopos.types import Encoding
 
 HeaderOf = Callable[[str], ImageHeader]
@@ -47,9 +49,7 @@ class PlannedChannel:
 
     def inputs(self) -> tuple[InputName, ...]:
         """Every input that it carries."""
-        if self.quantity in ("diffuse", "specular"):
-            return ("base_color", "metallic")
-        return (self.input,)
+        return ("base_color", "metallic") if is_mixed(self.quantity) else (self.input,)
 
 
 @dataclass(frozen=True)
@@ -308,8 +308,6 @@ def _channels(
 
 def _fill(channel: PlannedChannel, letter: Letter, profile: Profile) -> float:
     """What a channel holds all over, before it is encoded."""
-    from ektopos.targets.packing import converted, input_values
-
     if channel.input == "normal":
         vector = input_values(channel.feed, "normal")[0, 0]
         sign = -1.0 if letter == "g" and profile.normal_y == "-" else 1.0
@@ -319,7 +317,7 @@ def _fill(channel: PlannedChannel, letter: Letter, profile: Profile) -> float:
         if channel.beside is None
         else input_values(channel.beside, channel.inputs()[1 - _first(channel)])
     )
-    values = converted(
+    values = made_of(
         channel.quantity, channel.input, input_values(channel.feed, channel.input), beside
     ).reshape(-1)
     return float(values["rgb".index(letter)] if len(values) == 3 and letter in "rgb" else values[0])

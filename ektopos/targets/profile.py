@@ -13,29 +13,9 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from ektopos.document import AlphaMode, Document, InputName, parse
 from ektopos.errors import InvalidDocument
+from ektopos.targets.quantities import CARRIES, Carry, quantity_of
 from ektopos.types import Encoding, NormalY
 
-Carry = Literal[
-    "base_color",
-    "metallic",
-    "roughness",
-    "normal",
-    "occlusion",
-    "emission",
-    "opacity",
-    "height",
-    "gloss",
-    "smoothness",
-    "diffuse",
-    "specular",
-    "clearcoat",
-    "clearcoat_roughness",
-    "sheen",
-    "sheen_roughness",
-    "transmission",
-    "thickness",
-]
-"""What one channel of a file can hold: an input, or a quantity made of inputs."""
 Letter = Literal["r", "g", "b", "a"]
 LETTERS: tuple[Letter, ...] = ("r", "g", "b", "a")
 
@@ -59,6 +39,9 @@ class ProfileFile(BaseModel):
     @model_validator(mode="after")
     def _can_be_written(self) -> Self:
         taken = [letter for group in self.channels for letter in group]
+        for carry in self.channels.values():
+            if carry not in CARRIES:
+                raise ValueError(f"in {self.suffix}, {carry} has no texture: it is a number")
         if len(set(taken)) < len(taken):
             raise ValueError(f"in {self.suffix} a channel is named twice")
         if self.bits == 16 and self.format not in ("png", "ktx2", "exr"):
@@ -238,17 +221,10 @@ class Profile(BaseModel):
             or (self.container == "loose" and constant)
         )
 
-    def inputs_of(self, carry: str) -> tuple[InputName, ...]:
-        """The inputs that a carried quantity is made of, the one it stands for first. Gloss and
-        smoothness are 1 − roughness (common practice); diffuse and specular are made of base colour
-        and metallic by the published conversion."""
-        if carry in ("gloss", "smoothness"):
-            return ("roughness",)
-        if carry == "diffuse":
-            return ("base_color", "metallic")
-        if carry == "specular" and self.workflow == "specular":
-            return ("metallic", "base_color")
-        return (carry,)  # type: ignore[return-value]
+    def inputs_of(self, carry: Carry) -> tuple[InputName, ...]:
+        """The inputs that a carried quantity is made of, the one it stands for first."""
+        quantity = quantity_of(carry, self.workflow)
+        return (carry,) if quantity is None else quantity.inputs  # type: ignore[return-value]
 
 
 @lru_cache(maxsize=1)

@@ -19,6 +19,7 @@ from ektopos.document import COLOUR_INPUTS, WIDE_INPUTS, Feed, InputName
 from ektopos.images import Image, decode_table, linear_to_srgb
 from ektopos.materials.adjust import adjust, apply_strength, decode_normals
 from ektopos.materials.resolve import Decoded, default_channels, feed_result
+from ektopos.targets.quantities import is_mixed
 from ektopos.trial.engine.package import ImportedInput
 from ektopos.trial.measure import PICTURE, TOLERANCE, errors_of, imported_values, unit_of
 from ektopos.types import Float, NormalY, Pixels
@@ -56,10 +57,7 @@ def compare_codes(
         or image.pixels.dtype not in (np.uint8, np.uint16)
     ):
         return None
-    if pixels.shape[:2] != (image.height, image.width) or imported.quantity in (
-        "diffuse",
-        "specular",
-    ):
+    if pixels.shape[:2] != (image.height, image.width) or is_mixed(imported.quantity):
         return None
     if (
         feed.layers

@@ -8,13 +8,14 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from ektopos.document import EXTRA_INPUTS, Document, InputName
-from ektopos.materials.convert import to_specular_gloss
 from ektopos.materials.coverage import covered_by
 from ektopos.materials.derive import Material, effective
 from ektopos.materials.mips import mip_chain
 from ektopos.materials.resolve import MapLoader, at_size, feed_problem, resolve_feed
 from ektopos.meshes import Mesh
 from ektopos.targets.profile import Profile
+from ektopos.targets.quantities import is_mixed
+from ektopos.targets.values import diffuse_or_specular
 from ektopos.trial.causes import MESSAGES
 from ektopos.trial.cells import SETTINGS, Cell, badness, because
 from ektopos.trial.codes import compare_codes
@@ -150,7 +151,7 @@ class Judge:
         )
         # Diffuse and specular are judged as themselves: solving them back would blow up their
         # rounding.
-        name = "base_color" if imported.quantity in ("diffuse", "specular") else name
+        name = "base_color" if is_mixed(imported.quantity) else name
         here, shown = expected, None
         if actual.shape[:2] == (1, 1):
             actual = at_size(actual, name, expected.shape[1], expected.shape[0])
@@ -270,7 +271,7 @@ class Judge:
         if self._kept[0] != material.name:
             self._kept = (material.name, {})
         kept = self._kept[1]
-        key = (name, quantity if quantity in ("diffuse", "specular") else "")
+        key = (name, quantity if is_mixed(quantity) else "")
         if key not in kept:
             kept[key] = self._resolved(material, *key)
         return kept[key]
@@ -291,15 +292,14 @@ class Judge:
             at_size(base, "base_color", width, height),
             at_size(metallic, "metallic", width, height),
         )
-        diffuse, specular, _ = to_specular_gloss(base, metallic, np.zeros_like(metallic))
-        return diffuse if quantity == "diffuse" else specular
+        return diffuse_or_specular(quantity, base, metallic)
 
     def _compressed(self, material: Material, cell: Cell, imported: ImportedInput) -> Cell:
         """A sound cell with what the engine's own texture compression then does to it."""
         name, texture = _input_of(cell), imported.texture
         if texture is None or texture.pixels is None or texture.pixels.dtype != np.uint8:
             return cell
-        if imported.quantity in ("diffuse", "specular") or cell.verdict not in ("same", "close"):
+        if is_mixed(imported.quantity) or cell.verdict not in ("same", "close"):
             return cell
         blocks = block_compressed(texture.pixels, normal=name == "normal")
         comparison = self._compared(

@@ -13,7 +13,7 @@ from ektopos.images import Image
 from ektopos.materials.adjust import apply_strength
 from ektopos.materials.resolve import Decoded, feed_result
 from ektopos.trial.codes import compare_codes
-from ektopos.trial.engine.package import ArrivedInput, Texture
+from ektopos.trial.engine.package import ImportedInput, Texture
 from ektopos.trial.measure import TOLERANCE, errors_of, imported_values, unit_of
 from tests.samples import noise
 
@@ -30,26 +30,26 @@ feeds = st.builds(
 )
 
 
-def arrived_of(pixels: np.ndarray, **more) -> ArrivedInput:
-    return ArrivedInput(Texture("t.png", pixels), **more)
+def arrived_of(pixels: np.ndarray, **more) -> ImportedInput:
+    return ImportedInput(Texture("t.png", pixels), **more)
 
 
-def by_values(found: Decoded, feed: Feed, name: str, arrived: ArrivedInput) -> np.ndarray:
-    meant = feed_result(feed, name, lambda _: found, with_strength=False)  # type: ignore[arg-type]
-    came = imported_values(arrived, name)  # type: ignore[arg-type]
+def by_values(found: Decoded, feed: Feed, name: str, imported: ImportedInput) -> np.ndarray:
+    expected = feed_result(feed, name, lambda _: found, with_strength=False)  # type: ignore[arg-type]
+    actual = imported_values(imported, name)  # type: ignore[arg-type]
     return errors_of(
-        apply_strength(meant, name, feed.strength),
-        apply_strength(came, name, arrived.strength),
+        apply_strength(expected, name, feed.strength),
+        apply_strength(actual, name, imported.strength),
         name,
         1.0,
     )[0]  # type: ignore[arg-type]
 
 
 class Same(TestCase):
-    def agree(self, found: Decoded, feed: Feed, name: str, arrived: ArrivedInput) -> None:
-        quick = compare_codes(found, feed, name, arrived)  # type: ignore[arg-type]
+    def agree(self, found: Decoded, feed: Feed, name: str, imported: ImportedInput) -> None:
+        quick = compare_codes(found, feed, name, imported)  # type: ignore[arg-type]
         self.assertIsNotNone(quick)
-        error = by_values(found, feed, name, arrived)
+        error = by_values(found, feed, name, imported)
         self.assertAlmostEqual(quick.largest, float(error.max()), delta=2e-3)
         self.assertAlmostEqual(quick.mean, float(error.mean()), delta=1e-3)
         close = TOLERANCE[unit_of(name)][1]
@@ -71,11 +71,11 @@ class Same(TestCase):
     def test_data(self, change: dict, letter: str, deep: type, inverted: bool, seed: int) -> None:
         source = noise(24, seed, 4).astype(deep) * (257 if deep is np.uint16 else 1)
         feed = Feed(map="m", channels=letter, strength=0.7, **change)
-        arrived = arrived_of(
+        imported = arrived_of(
             noise(24, seed + 1, 3), channels="g", inverted=inverted, strength=0.6, factor=(0.9,)
         )
         for name in ("roughness", "occlusion", "opacity", "height"):
-            self.agree(Decoded(Image(source), "linear", None), feed, name, arrived)
+            self.agree(Decoded(Image(source), "linear", None), feed, name, imported)
 
     @settings(max_examples=25, deadline=None)
     @given(
@@ -100,48 +100,48 @@ class Same(TestCase):
     def test_normals_of_either_direction_equal_and_not(self) -> None:
         pixels = noise(600, 3)
         turned = np.dstack([pixels[..., 0], 255 - pixels[..., 1], pixels[..., 2]])
-        for normal_y, other, came in (
+        for normal_y, other, actual in (
             ("-", "+", turned),
             ("+", "+", pixels),
             ("+", "-", turned),
             ("-", "+", pixels),
         ):
             feed = Feed(map="m", channels="rgb", strength=0.8)
-            arrived = arrived_of(came, normal_y=other, strength=0.8)
+            imported = arrived_of(actual, normal_y=other, strength=0.8)
             found = Decoded(Image(pixels), "linear", normal_y)  # type: ignore[arg-type]
-            self.agree(found, feed, "normal", arrived)
-            quick = compare_codes(found, feed, "normal", arrived)
+            self.agree(found, feed, "normal", imported)
+            quick = compare_codes(found, feed, "normal", imported)
             self.assertEqual(
-                quick.largest == 0.0, came is turned if normal_y != other else came is pixels
+                quick.largest == 0.0, actual is turned if normal_y != other else actual is pixels
             )  # type: ignore[union-attr]
 
     def test_one_wrong_texel_in_a_large_map_is_seen(self) -> None:
         pixels = np.full((1000, 700, 3), 128, np.uint8)
-        came = pixels.copy()
-        came[777, 333, 1] = 90
+        actual = pixels.copy()
+        actual[777, 333, 1] = 90
         found, feed = Decoded(Image(pixels), "linear", None), Feed(map="m", channels="g")
-        quick = compare_codes(found, feed, "roughness", arrived_of(came, channels="g"))
+        quick = compare_codes(found, feed, "roughness", arrived_of(actual, channels="g"))
         self.assertAlmostEqual(quick.largest, 38, places=4)  # type: ignore[union-attr]
         self.assertAlmostEqual(quick.differing * pixels[..., 0].size, 1, places=4)  # type: ignore[union-attr]
 
     def test_what_codes_cannot_tell_is_left_to_values(self) -> None:
-        source, arrived = (
+        source, imported = (
             Decoded(Image(noise(8, 1)), "linear", None),
             arrived_of(noise(8, 1), channels="r"),
         )
         plain = Feed(map="m", channels="r")
-        self.assertIsNotNone(compare_codes(source, plain, "roughness", arrived))
+        self.assertIsNotNone(compare_codes(source, plain, "roughness", imported))
         floats = Decoded(Image(noise(8, 1).astype(np.float32)), "linear", None)
         larger = Decoded(Image(noise(16, 1)), "linear", None)
-        for found, feed, name, came in (
-            (floats, plain, "roughness", arrived),
-            (larger, plain, "roughness", arrived),
-            (source, Feed(map="m", channels="luminance"), "roughness", arrived),
-            (source, Feed(map="m", channels="a"), "roughness", arrived),
+        for found, feed, name, actual in (
+            (floats, plain, "roughness", imported),
+            (larger, plain, "roughness", imported),
+            (source, Feed(map="m", channels="luminance"), "roughness", imported),
+            (source, Feed(map="m", channels="a"), "roughness", imported),
             (source, Feed(map="m", channels="rgb", hue=20), "base_color", arrived_of(noise(8, 1))),
             (source, Feed(map="m", channels="rgb"), "emission", arrived_of(noise(8, 1))),
-            (source, plain, "roughness", ArrivedInput()),
+            (source, plain, "roughness", ImportedInput()),
             (source, plain, "metallic", arrived_of(noise(8, 1), quantity="specular")),
         ):
-            self.assertIsNone(compare_codes(found, feed, name, came))  # type: ignore[arg-type]
+            self.assertIsNone(compare_codes(found, feed, name, actual))  # type: ignore[arg-type]
         self.assertIn("base_color", COLOUR_INPUTS)

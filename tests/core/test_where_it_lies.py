@@ -17,7 +17,7 @@ from ektopos.materials.derive import Material
 from ektopos.meshes.uvs import covered_texels
 from ektopos.targets.profile import Profile, find_profile
 from ektopos.trial.cells import Cell
-from ektopos.trial.engine.package import ArrivedMaterial
+from ektopos.trial.engine.package import ImportedMaterial
 from ektopos.trial.settings import judge_uvs
 from tests.core.test_rules import LOOSE
 from tests.samples import quads
@@ -86,7 +86,9 @@ class Uvs(TestCase):
     TURNED = UvTransform(tiling=(2.0, 3.0), offset=(0.25, 0.5), rotation=0.3)
     BLANK = Cell("quads", "A", "m", "settings", "same")
 
-    def judged(self, mesh, came, arrived: ArrivedMaterial, rules: Profile | None = None) -> Cell:
+    def judged(
+        self, mesh, actual, imported: ImportedMaterial, rules: Profile | None = None
+    ) -> Cell:
         from ektopos.document import Feed
 
         material = Material(
@@ -96,36 +98,36 @@ class Uvs(TestCase):
             uv=self.TURNED,
         )
         return judge_uvs(
-            self.BLANK, mesh, "A", material, came, arrived, rules or find_profile("gltf-glb")
+            self.BLANK, mesh, "A", material, actual, imported, rules or find_profile("gltf-glb")
         )
 
     def test_wherever_the_transform_is_said_the_place_counts(self) -> None:
         mesh = quads({"A": 3, "B": 1})
         own = mesh.corner_uvs()[mesh.triangle_slot == 0]
-        carried = ArrivedMaterial({}, tiling=(2.0, 3.0), offset=(0.25, 0.5), rotation=0.3)
+        carried = ImportedMaterial({}, tiling=(2.0, 3.0), offset=(0.25, 0.5), rotation=0.3)
         self.assertEqual(self.judged(mesh, own, carried).verdict, "same")
         baked = transform_uvs(own, self.TURNED)
-        self.assertEqual(self.judged(mesh, baked, ArrivedMaterial({})).verdict, "same")
-        for came, arrived in (
-            (own, ArrivedMaterial({})),
+        self.assertEqual(self.judged(mesh, baked, ImportedMaterial({})).verdict, "same")
+        for actual, imported in (
+            (own, ImportedMaterial({})),
             (baked, carried),
             (own + 0.01, carried),
             (own[:2], carried),
         ):
-            self.assertEqual(self.judged(mesh, came, arrived).cause, "uv-transform-lost")
+            self.assertEqual(self.judged(mesh, actual, imported).cause, "uv-transform-lost")
 
     def test_another_order_of_triangles_is_the_same_mesh(self) -> None:
         mesh = quads({"A": 3, "B": 1})
         own = mesh.corner_uvs()[mesh.triangle_slot == 0]
-        carried = ArrivedMaterial({}, tiling=(2.0, 3.0), offset=(0.25, 0.5), rotation=0.3)
+        carried = ImportedMaterial({}, tiling=(2.0, 3.0), offset=(0.25, 0.5), rotation=0.3)
         self.assertEqual(self.judged(mesh, own[::-1], carried).verdict, "same")
 
     def test_what_was_wrong_already_and_what_cannot_be_read_is_left(self) -> None:
         mesh = quads({"A": 1, "B": 1})
-        self.assertEqual(self.judged(mesh, None, ArrivedMaterial({})).verdict, "same")
+        self.assertEqual(self.judged(mesh, None, ImportedMaterial({})).verdict, "same")
         bare = replace(mesh, uvs=np.full_like(mesh.uvs, np.nan))
         self.assertEqual(
-            self.judged(bare, np.zeros((2, 3, 2)), ArrivedMaterial({})).verdict, "same"
+            self.judged(bare, np.zeros((2, 3, 2)), ImportedMaterial({})).verdict, "same"
         )
 
     def test_only_the_slot_itself_is_moved(self) -> None:

@@ -42,7 +42,7 @@ class GltfAsPygltflibReadsIt(TestCase):
                 gltf = pygltflib.GLTF2().load(str(root / "out" / file))
                 loader, compared = MapLoader(opened), []
                 for material in gltf.materials:
-                    meant = effective(opened.document, material.name)
+                    expected = effective(opened.document, material.name)
                     pbr = material.pbrMetallicRoughness
                     if pbr.metallicRoughnessTexture is None:
                         self.assertAlmostEqual(pbr.roughnessFactor, 0.35, places=6)
@@ -52,7 +52,7 @@ class GltfAsPygltflibReadsIt(TestCase):
                         continue
                     surface = picture_of(gltf, pbr.metallicRoughnessTexture, root / "out")
                     for name, channel in (("roughness", 1), ("metallic", 2)):
-                        values = resolve_feed(loader, meant.feeds[name], name)
+                        values = resolve_feed(loader, expected.feeds[name], name)
                         factor = (pbr.roughnessFactor, pbr.metallicFactor)[channel - 1]
                         self.assertLessEqual(
                             np.abs(
@@ -62,24 +62,25 @@ class GltfAsPygltflibReadsIt(TestCase):
                         )
                     shade = picture_of(gltf, material.occlusionTexture, root / "out")[..., 0]
                     open_ = resolve_feed(
-                        loader, meant.feeds["occlusion"], "occlusion", with_strength=False
+                        loader, expected.feeds["occlusion"], "occlusion", with_strength=False
                     )
                     self.assertLessEqual(np.abs(shade - open_).max(), 0.51 / 255)
                     self.assertAlmostEqual(material.occlusionTexture.strength, 0.5)
                     colour = picture_of(gltf, pbr.baseColorTexture, root / "out")
                     wanted = linear_to_srgb(
-                        resolve_feed(loader, meant.feeds["base_color"], "base_color")
+                        resolve_feed(loader, expected.feeds["base_color"], "base_color")
                     )
                     self.assertLessEqual(np.abs(colour[..., :3] - wanted).max(), 0.51 / 255)
                     self.assertLessEqual(
                         np.abs(
-                            colour[..., 3] - resolve_feed(loader, meant.feeds["opacity"], "opacity")
+                            colour[..., 3]
+                            - resolve_feed(loader, expected.feeds["opacity"], "opacity")
                         ).max(),
                         0.51 / 255,
                     )
                     normals = picture_of(gltf, material.normalTexture, root / "out") * 2 - 1
                     vectors = resolve_feed(
-                        loader, meant.feeds["normal"], "normal", with_strength=False
+                        loader, expected.feeds["normal"], "normal", with_strength=False
                     )
                     self.assertLess(np.abs(normals - vectors).max(), 2 / 255 + 1e-3)
                     self.assertAlmostEqual(material.normalTexture.scale, 0.8)
@@ -157,13 +158,15 @@ class MeshesAsTrimeshReadsThem(TestCase):
         with project() as opened, folder() as root:
             export_package(opened, find_profile("gltf-glb"), root / "out")
             scene = trimesh.load_scene(root / "out/Test_plates.glb")
-            meant = read_mesh(opened.path("meshes/plates.glb"))
+            expected = read_mesh(opened.path("meshes/plates.glb"))
         self.assertAlmostEqual(
-            sum(part.area for part in scene.geometry.values()), float(meant.areas().sum()), places=5
+            sum(part.area for part in scene.geometry.values()),
+            float(expected.areas().sum()),
+            places=5,
         )
         self.assertEqual(
-            sum(len(part.faces) for part in scene.geometry.values()), len(meant.triangles)
+            sum(len(part.faces) for part in scene.geometry.values()), len(expected.triangles)
         )
         np.testing.assert_allclose(
-            scene.bounds, [meant.positions.min(0), meant.positions.max(0)], atol=1e-6
+            scene.bounds, [expected.positions.min(0), expected.positions.max(0)], atol=1e-6
         )

@@ -17,8 +17,9 @@ from ektopos.document import COLOUR_INPUTS, Document, InputName, UvTransform
 from ektopos.materials.derive import Material
 from ektopos.meshes import pack_glb
 from ektopos.meshes.formats.glb import Binary
-from ektopos.targets.packing import input_values
 from ektopos.targets.plan import Plan, PlannedChannel, PlannedFile, safe_names
+from ektopos.targets.quantities import is_inverted
+from ektopos.targets.values import input_values
 
 MATERIALS = "materials.mtlx"
 _SHADER_INPUT: dict[InputName, tuple[str, str]] = {
@@ -182,7 +183,7 @@ def _image(
         convert = written.addNode("convert", f"{label}_rgb", "color3")
         convert.addInput("in", "color4").setNodeName(last)
         last = convert.getName()
-    if channel.quantity in ("gloss", "smoothness"):
+    if is_inverted(channel.quantity):
         invert = written.addNode("invert", f"{label}_inverted", "float")
         invert.addInput("in", "float").setNodeName(last)
         last = invert.getName()

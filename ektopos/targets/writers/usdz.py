@@ -22,9 +22,9 @@ from ektopos.document import Document, InputName
 from ektopos.materials.derive import Material
 from ektopos.meshes import Mesh
 from ektopos.meshes.mesh import face_normals
-from ektopos.targets.packing import input_values
 from ektopos.targets.plan import Plan, PlannedFile
 from ektopos.targets.profile import MeshRules
+from ektopos.targets.values import input_values
 
 _ALIGNED = 64
 _Z_UP = np.array([[1.0, 0.0, 0.0], [0.0, 0.0, -1.0], [0.0, 1.0, 0.0]])

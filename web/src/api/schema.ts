@@ -3251,7 +3251,7 @@ export interface components {
             suffix: string;
             /** Channels */
             channels: {
-                [key: string]: "base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "gloss" | "smoothness" | "diffuse" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness";
+                [key: string]: ("base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness" | "attenuation" | "attenuation_distance") | ("gloss" | "smoothness" | "diffuse" | "specular");
             };
             /**
              * Encoding

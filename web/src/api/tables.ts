@@ -18,6 +18,7 @@ export const INPUT_TABLE = {
     "slider": 1.0,
     "strength": null,
     "extension": null,
+    "textured": true,
     "share": true
   },
   "metallic": {
@@ -30,6 +31,7 @@ export const INPUT_TABLE = {
     "slider": 1.0,
     "strength": null,
     "extension": null,
+    "textured": true,
     "share": true
   },
   "roughness": {
@@ -42,6 +44,7 @@ export const INPUT_TABLE = {
     "slider": 1.0,
     "strength": null,
     "extension": null,
+    "textured": true,
     "share": true
   },
   "normal": {
@@ -62,6 +65,7 @@ export const INPUT_TABLE = {
     "slider": 1.0,
     "strength": 2.0,
     "extension": null,
+    "textured": true,
     "share": true
   },
   "occlusion": {
@@ -74,6 +78,7 @@ export const INPUT_TABLE = {
     "slider": 1.0,
     "strength": 1.0,
     "extension": null,
+    "textured": true,
     "share": true
   },
   "emission": {
@@ -94,6 +99,7 @@ export const INPUT_TABLE = {
     "slider": 1.0,
     "strength": 10.0,
     "extension": null,
+    "textured": true,
     "share": true
   },
   "opacity": {
@@ -106,6 +112,7 @@ export const INPUT_TABLE = {
     "slider": 1.0,
     "strength": null,
     "extension": null,
+    "textured": true,
     "share": true
   },
   "height": {
@@ -118,6 +125,7 @@ export const INPUT_TABLE = {
     "slider": 1.0,
     "strength": 1.0,
     "extension": null,
+    "textured": true,
     "share": true
   },
   "ior": {
@@ -130,6 +138,7 @@ export const INPUT_TABLE = {
     "slider": 3.0,
     "strength": null,
     "extension": "KHR_materials_ior",
+    "textured": false,
     "share": false
   },
   "specular": {
@@ -142,6 +151,7 @@ export const INPUT_TABLE = {
     "slider": 1.0,
     "strength": null,
     "extension": "KHR_materials_specular",
+    "textured": true,
     "share": true
   },
   "clearcoat": {
@@ -154,6 +164,7 @@ export const INPUT_TABLE = {
     "slider": 1.0,
     "strength": null,
     "extension": "KHR_materials_clearcoat",
+    "textured": true,
     "share": true
   },
   "clearcoat_roughness": {
@@ -166,6 +177,7 @@ export const INPUT_TABLE = {
     "slider": 1.0,
     "strength": null,
     "extension": "KHR_materials_clearcoat",
+    "textured": true,
     "share": true
   },
   "sheen": {
@@ -186,6 +198,7 @@ export const INPUT_TABLE = {
     "slider": 1.0,
     "strength": null,
     "extension": "KHR_materials_sheen",
+    "textured": true,
     "share": true
   },
   "sheen_roughness": {
@@ -198,6 +211,7 @@ export const INPUT_TABLE = {
     "slider": 1.0,
     "strength": null,
     "extension": "KHR_materials_sheen",
+    "textured": true,
     "share": true
   },
   "transmission": {
@@ -210,6 +224,7 @@ export const INPUT_TABLE = {
     "slider": 1.0,
     "strength": null,
     "extension": "KHR_materials_transmission",
+    "textured": true,
     "share": true
   },
   "thickness": {
@@ -222,6 +237,7 @@ export const INPUT_TABLE = {
     "slider": 1.0,
     "strength": null,
     "extension": "KHR_materials_volume",
+    "textured": true,
     "share": false
   },
   "attenuation": {
@@ -242,6 +258,7 @@ export const INPUT_TABLE = {
     "slider": 1.0,
     "strength": null,
     "extension": "KHR_materials_volume",
+    "textured": false,
     "share": true
   },
   "attenuation_distance": {
@@ -254,6 +271,7 @@ export const INPUT_TABLE = {
     "slider": 10.0,
     "strength": null,
     "extension": "KHR_materials_volume",
+    "textured": false,
     "share": false
   }
 } as const
@@ -282,6 +300,27 @@ export const UNCHANGED_ADJUSTMENTS = {
   ],
   "pivot": 0.5
 } as const
+
+export const CARRIES = [
+  "base_color",
+  "metallic",
+  "roughness",
+  "normal",
+  "occlusion",
+  "emission",
+  "opacity",
+  "height",
+  "specular",
+  "clearcoat",
+  "clearcoat_roughness",
+  "sheen",
+  "sheen_roughness",
+  "transmission",
+  "thickness",
+  "gloss",
+  "smoothness",
+  "diffuse"
+] as const
 
 export const LIGHT_TABLE = {
   "overcast": {

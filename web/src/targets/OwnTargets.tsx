@@ -13,32 +13,13 @@ import { useRef, useState } from 'react'
 import type { ReactNode } from 'react'
 
 import { useDraftTarget, useEdit, useTargets } from '../api/queries'
+import { CARRIES } from '../api/tables'
 import type { Profile, Project } from '../api/types'
 import { PackPlan } from '../export/PackPlan'
 import { useNotices } from '../layout/notices'
 import { bytes, count } from '../words'
 
 type File = Profile['files'][number]
-const CARRIES = [
-  'base_color',
-  'metallic',
-  'roughness',
-  'gloss',
-  'smoothness',
-  'normal',
-  'occlusion',
-  'emission',
-  'opacity',
-  'height',
-  'diffuse',
-  'specular',
-  'clearcoat',
-  'clearcoat_roughness',
-  'sheen',
-  'sheen_roughness',
-  'transmission',
-  'thickness',
-] as const
 const GROUPS = ['rgb', 'r', 'g', 'b', 'a'] as const
 
 /** Targets of the project's own: copied from any, changed, with what they would give while one types; taken in and given out as JSON. */

@@ -17,6 +17,7 @@ from ektopos.document import INPUTS, TABLE, Feed
 from ektopos.materials.adjust import ADJUSTMENTS
 from ektopos.shading import LIGHTS
 from ektopos.shading.lights import EDGE
+from ektopos.targets.quantities import CARRIES
 
 
 class Command(BaseCommand):
@@ -57,6 +58,7 @@ def _tables() -> str:
     parts = {
         "INPUT_TABLE": {name: asdict(TABLE[name]) for name in INPUTS},
         "UNCHANGED_ADJUSTMENTS": {name: plain[name] for name in names},
+        "CARRIES": CARRIES,
         "LIGHT_TABLE": {name: asdict(light) for name, light in LIGHTS.items()},
         "PANEL_EDGE": EDGE,
     }
