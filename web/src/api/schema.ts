@@ -2520,29 +2520,6 @@ export interface components {
             degrees_from_flat: number | null;
         };
         /**
-         * GivesOut
-         * @description What an input gives, in numbers.
-         */
-        GivesOut: {
-            /** Low */
-            low: number;
-            /** High */
-            high: number;
-            /** Mean */
-            mean: number;
-            /** Histogram */
-            histogram: number[];
-            /** Unit */
-            unit: string;
-            /** Clipped */
-            clipped: number;
-            /**
-             * Suggestion
-             * @default
-             */
-            suggestion: string;
-        };
-        /**
          * Leaves
          * @description Where an input leaves in the current target.
          */
@@ -2587,10 +2564,33 @@ export interface components {
             origin: string | null;
             /** Picture */
             picture: string | null;
-            gives: components["schemas"]["GivesOut"] | null;
+            gives: components["schemas"]["RowFacts"] | null;
             leaves: components["schemas"]["Leaves"];
             /** Problem */
             problem?: string | null;
+        };
+        /**
+         * RowFacts
+         * @description What an input gives, in numbers.
+         */
+        RowFacts: {
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** Mean */
+            mean: number;
+            /** Histogram */
+            histogram: number[];
+            /** Unit */
+            unit: string;
+            /** Clipped */
+            clipped: number;
+            /**
+             * Suggestion
+             * @default
+             */
+            suggestion: string;
         };
         /**
          * Sheet
@@ -2613,13 +2613,13 @@ export interface components {
             size_limit: number | null;
             /** Rows */
             rows: components["schemas"]["Row"][];
-            stage: components["schemas"]["StageOut"];
+            stage: components["schemas"]["StageLook"];
         };
         /**
-         * StageOut
+         * StageLook
          * @description The pictures and settings the stage draws with.
          */
-        StageOut: {
+        StageLook: {
             /** Picture */
             picture: string;
             /** Extras */
@@ -4904,7 +4904,7 @@ export interface operations {
                 };
                 content: {
                     "application/json": {
-                        [key: string]: components["schemas"]["StageOut"];
+                        [key: string]: components["schemas"]["StageLook"];
                     };
                 };
             };

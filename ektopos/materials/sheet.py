@@ -1,0 +1,308 @@
+"""What the feed sheet shows of a material: a row for every input with what feeds it, what that
+gives and where it leaves, and what the stage draws it with.
+
+Pictures are named by their recipes here and made elsewhere, when somebody looks at them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Set
+from dataclasses import dataclass, replace
+from typing import Any, get_args
+
+from pydantic import BaseModel
+
+from ektopos.document import (
+    EXTRA_INPUTS,
+    INPUTS,
+    TABLE,
+    AlphaMode,
+    Document,
+    Feed,
+    Filter,
+    InputName,
+    UvTransform,
+)
+from ektopos.errors import EktoposError
+from ektopos.materials.adjust import clipped
+from ektopos.materials.coverage import slots_with
+from ektopos.materials.derive import Material, effective
+from ektopos.materials.preview import (
+    STAGE_PICTURES,
+    ReducedMap,
+    StagePicture,
+    feed_recipe,
+    gives,
+    recipe_values,
+    stage_picture,
+    stage_recipe,
+)
+from ektopos.materials.resolve import feed_problem
+from ektopos.types import Float
+
+GLOSS_BELOW = 0.3
+"""A mean roughness below this is brighter than most surfaces are, as gloss would be."""
+
+
+class RowFacts(BaseModel):
+    """What an input gives, in numbers."""
+
+    low: float
+    high: float
+    mean: float
+    histogram: list[float]
+    unit: str
+    clipped: float
+    """Share of texels that the adjustments cut off at 0 or 1."""
+    suggestion: str = ""
+    """What may be wrong, with the evidence; never changed automatically."""
+
+
+class Leaves(BaseModel):
+    """Where an input leaves in the current target."""
+
+    file: str | None = None
+    channels: str = ""
+    words: str = ""
+    quantity: str = ""
+    """What is written where it is not the input itself: gloss, smoothness, diffuse or specular."""
+    carried: bool = True
+
+
+class Row(BaseModel):
+    """One row of the feed sheet."""
+
+    input: InputName
+    feed: Feed | None
+    own: bool
+    origin: str | None
+    picture: str | None
+    gives: RowFacts | None
+    leaves: Leaves
+    problem: str | None = None
+
+
+class StageLook(BaseModel):
+    """The pictures and settings the stage draws with."""
+
+    picture: str
+    """The key of a rendered picture of the material on the specimen."""
+    extras: dict[InputName, float | list[float]]
+    """Means of the inputs beyond the seven."""
+
+    pictures: dict[StagePicture, str]
+    emission_factor: float
+    alpha_mode: AlphaMode
+    alpha_cutoff: float
+    double_sided: bool
+    uv: UvTransform
+    filter: Filter
+
+
+class Sheet(BaseModel):
+    """A material's whole feed sheet."""
+
+    material: str
+    chain: list[str]
+    derived: list[str]
+    slots: list[str]
+    own_settings: list[str]
+    surface_tag: str | None
+    size_limit: int | None
+    rows: list[Row]
+    stage: StageLook
+
+
+@dataclass(frozen=True)
+class Sources:
+    """Where a sheet has from what its document does not hold."""
+
+    content: Callable[[str], str]
+    """The hash of a map's file, by the map's name."""
+    usable: Set[str]
+    """The maps whose files are there and measured."""
+    reduced: ReducedMap
+    longest: int
+    """The longest side of the reduced copies, in texels."""
+    keep: Callable[[dict[str, Any]], str]
+    """Keeps a recipe for when its picture is asked for; gives its key."""
+
+
+LeavesOf = Callable[[Material, InputName], Leaves]
+
+
+def sheet_of(document: Document, name: str, sources: Sources, leaves: LeavesOf) -> Sheet:
+    """The feed sheet of a material. Raises `MissingReference` for a material that is not there.
+
+    Cost: a reduced map a fed input.
+    """
+    material, entry = effective(document, name), document.materials[name]
+    shown = [i for i in INPUTS if i in material.feeds or i not in EXTRA_INPUTS]
+    return Sheet(
+        material=name,
+        chain=list(material.chain),
+        derived=[other for other, e in document.materials.items() if e.base == name],
+        slots=[f"{mesh} · {slot}" for mesh, slot in slots_with(document, name)],
+        own_settings=[
+            key for key in entry.model_dump(exclude_none=True, exclude={"inputs"}) if key != "base"
+        ],
+        surface_tag=material.surface_tag,
+        size_limit=material.size_limit,
+        rows=[
+            _row(document, material, i, i in entry.inputs, sources, leaves(material, i))
+            for i in shown
+        ],
+        stage=stage_look(document, material, sources),
+    )
+
+
+def stage_looks(document: Document, sources: Sources) -> dict[str, StageLook]:
+    """What the stage needs of every material; broken ones are left out."""
+    looks = {}
+    for name in document.materials:
+        try:
+            looks[name] = stage_look(document, effective(document, name), sources)
+        except EktoposError:
+            continue
+    return looks
+
+
+def stage_look(document: Document, material: Material, sources: Sources) -> StageLook:
+    """What the stage draws a material with; inputs with unreadable maps have their defaults."""
+    usable = {
+        name: feed
+        for name, feed in material.feeds.items()
+        if problem_of(document, feed, name, sources.usable) is None
+    }
+    keys, factor = _stage_pictures(document, replace(material, feeds=usable), sources)
+    recipes = {name: solo_recipe(document, usable[name], name, sources) for name in usable}
+    extras = {
+        name: _mean(recipe_values(recipe, name, sources.reduced))
+        for name, recipe in recipes.items()
+        if name in EXTRA_INPUTS
+    }
+    rendered: dict[str, Any] = {
+        "picture": "material",
+        "inputs": {
+            name: recipe["inputs"][name]
+            for name, recipe in recipes.items()
+            if name not in EXTRA_INPUTS
+            and not (name == "opacity" and material.alpha_mode == "opaque")
+        },
+        "alpha_mode": material.alpha_mode,
+        "alpha_cutoff": material.alpha_cutoff,
+        "double_sided": material.double_sided,
+        "uv": material.uv.model_dump(mode="json"),
+        "filter": material.filter,
+        "ior": extras.get("ior", TABLE["ior"].default),
+    }
+    return StageLook(
+        picture=sources.keep(rendered),
+        extras=extras,
+        pictures=keys,
+        emission_factor=factor,
+        alpha_mode=material.alpha_mode,
+        alpha_cutoff=material.alpha_cutoff,
+        double_sided=material.double_sided,
+        uv=material.uv,
+        filter=material.filter,
+    )
+
+
+def solo_recipe(
+    document: Document, feed: Feed, name: InputName, sources: Sources
+) -> dict[str, Any]:
+    """The recipe of one input by itself."""
+    return {
+        "picture": "solo",
+        "inputs": {name: feed_recipe(feed, document.maps, sources.content)},
+    }
+
+
+def problem_of(document: Document, feed: Feed, name: InputName, usable: Set[str]) -> str | None:
+    """Why a feed cannot fill its input, in words; `None` if it can."""
+    gone = sorted(feed.maps() - usable)
+    return feed_problem(document, feed, name) or (
+        f"the file of {gone[0]} is missing or still being measured." if gone else None
+    )
+
+
+def _row(
+    document: Document,
+    material: Material,
+    name: InputName,
+    own: bool,
+    sources: Sources,
+    leaves: Leaves,
+) -> Row:
+    feed = material.feeds.get(name)
+    row = Row(
+        input=name,
+        feed=feed,
+        own=own,
+        origin=material.origin.get(name),
+        picture=None,
+        gives=None,
+        leaves=leaves,
+        problem=None if feed is None else problem_of(document, feed, name, sources.usable),
+    )
+    if feed is None or row.problem is not None:
+        return row
+    recipe = solo_recipe(document, feed, name, sources)
+    facts = gives(recipe_values(recipe, name, sources.reduced), name)
+    row.picture = sources.keep(recipe)
+    row.gives = RowFacts(
+        **vars(facts),
+        clipped=_clipped(recipe, name, sources.reduced),
+        suggestion=suggestion(document, material, name, facts.mean),
+    )
+    return row
+
+
+def _stage_pictures(
+    document: Document, material: Material, sources: Sources
+) -> tuple[dict[StagePicture, str], float]:
+    """The keys of a material's stage pictures, and what its emission is divided by."""
+    keys: dict[StagePicture, str] = {}
+    factor = 1.0
+    for kind in get_args(StagePicture):
+        made_of = [name for name in STAGE_PICTURES[kind] if name in material.feeds]
+        beyond = kind not in ("base", "orm", "normal", "emission")
+        if beyond and not any(material.feeds[name].maps() for name in made_of):
+            continue
+        recipe = stage_recipe(material, kind, document.maps, sources.content)
+        keys[kind] = sources.keep(recipe)
+        if kind == "emission" and made_of:
+            _, factor = stage_picture(recipe, sources.reduced, sources.longest)
+    return keys, factor
+
+
+def _mean(values: Float) -> float | list[float]:
+    mean = values.reshape(-1, values.shape[2]).mean(axis=0) if values.ndim == 3 else values.mean()
+    return [round(float(v), 5) for v in mean] if values.ndim == 3 else round(float(mean), 5)
+
+
+def _clipped(recipe: dict[str, Any], name: InputName, reduced: ReducedMap) -> float:
+    """How much of an input its adjustments cut off."""
+    if not TABLE[name].adjusts:
+        return 0.0
+    given = recipe["inputs"][name]
+    plain = {key: given[key] for key in ("map", "channels", "value") if key in given}
+    values = recipe_values({"inputs": {name: plain}}, name, reduced)
+    return clipped(values, Feed.model_validate(given))
+
+
+def suggestion(document: Document, material: Material, name: InputName, mean: float) -> str:
+    """“Too shiny? This may be gloss”, where a map is fed as roughness, is bright where gloss would
+    be, and nobody has said."""
+    feed = material.feeds.get(name)
+    if name != "roughness" or feed is None or feed.map is None or feed.invert:
+        return ""
+    entry = document.maps[feed.map]
+    letter = (feed.channels or "r")[0]
+    held = next((role for group, role in entry.roles.items() if letter in group), "unknown")
+    if held == "gloss":
+        return "Too shiny? Its map holds gloss: invert it."
+    if mean < GLOSS_BELOW and not entry.by_hand and held in ("roughness", "unknown"):
+        return f"Too shiny? This may be gloss: its mean is {mean:.2f}, and the pixels do not tell."
+    return ""
