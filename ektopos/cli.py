@@ -263,7 +263,7 @@ def _maps_ahead(project: Path, out: Path) -> list[Path]:
 
 
 def _restore(options: argparse.Namespace) -> Outcome:
-    from ektopos.targets.export import bring_back
+    from ektopos.targets.placing import bring_back
 
     files = bring_back(options.package, options.backup)
     return {"files": files}, FINE, [f"{file} is back" for file in files]

@@ -17,7 +17,8 @@ import numpy as np
 from ektopos.cli import _maps_ahead, main, plain
 from ektopos.images import read_ahead
 from ektopos.project import open_project
-from ektopos.targets.export import _move, export_package
+from ektopos.targets.export import export_package
+from ektopos.targets.placing import _move
 from ektopos.targets.profile import find_profile
 from tests.samples import folder, noise, project_folder, quads, save, save_glb
 
@@ -104,7 +105,7 @@ class Program(TestCase):
 
                     with (
                         self.subTest(stopped=stopped, late=late),
-                        mock.patch("ektopos.targets.export._move", move),
+                        mock.patch("ektopos.targets.placing._move", move),
                     ):
                         self.assertEqual(
                             run(

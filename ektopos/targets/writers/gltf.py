@@ -5,7 +5,9 @@ Source: glTF 2.0 specification, 3.9; KHR_texture_transform; KHR_materials_emissi
 
 from __future__ import annotations
 
+import json
 from collections.abc import Mapping
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -14,10 +16,58 @@ from ektopos.document import COLOUR_INPUTS, Feed, InputName
 from ektopos.materials.adjust import adjust
 from ektopos.materials.derive import Material
 from ektopos.materials.resolve import constant_values
+from ektopos.meshes import build_gltf, pack_glb
+from ektopos.meshes.formats.glb import Binary, finish
 from ektopos.targets.plan import Plan
+from ektopos.targets.writers.parts import Container, Parts, Written
 
 LINEAR, NEAREST, MIPMAP_LINEAR, MIPMAP_NEAREST, REPEAT = 9729, 9728, 9987, 9984, 10497
 _TRANSFORM, _STRENGTH = "KHR_texture_transform", "KHR_materials_emissive_strength"
+
+
+_MIME = {".png": "image/png", ".jpg": "image/jpeg"}
+
+
+def write_glb(parts: Parts) -> Written:
+    """One binary glTF with meshes, textures and materials inside."""
+    gltf, binary = _meshes(parts)
+    images = []
+    for planned in parts.plan.files:
+        path = parts.folder / planned.path
+        view = binary.add(path.read_bytes())
+        images.append({"name": path.stem, "mimeType": _MIME[path.suffix], "bufferView": view})
+        path.unlink()
+    container = parts.folder / f"{parts.stem}.glb"
+    container.write_bytes(pack_glb(_with_materials(parts, gltf, images), binary))
+    return Written([Container(container, holds_textures=True)], beside=False)
+
+
+def write_gltf(parts: Parts) -> Written:
+    """A glTF with its buffer and textures as files beside it."""
+    gltf, binary = _meshes(parts)
+    images = [{"name": Path(file.path).stem, "uri": file.path} for file in parts.plan.files]
+    buffer = parts.folder / f"{parts.stem}.bin"
+    document = finish(_with_materials(parts, gltf, images), binary, buffer.name)
+    container = parts.folder / f"{parts.stem}.gltf"
+    container.write_text(json.dumps(document, indent=2, ensure_ascii=False) + "\n", "utf-8")
+    written = [Container(container)]
+    if content := binary.content():
+        buffer.write_bytes(content)
+        written.append(Container(buffer, holds_materials=False))
+    return Written(written, beside=True)
+
+
+def _meshes(parts: Parts) -> tuple[dict[str, Any], Binary]:
+    colours = parts.profile.mesh.vertex_colours
+    return build_gltf(parts.meshes, parts.material_numbers(), colours=colours)
+
+
+def _with_materials(
+    parts: Parts, gltf: dict[str, Any], images: list[dict[str, Any]]
+) -> dict[str, Any]:
+    image_of = {file.path: number for number, file in enumerate(parts.plan.files)}
+    filled = gltf | ({"images": images} if images else {})
+    return add_materials(filled, parts.plan, image_of, parts.emission_factors)
 
 
 def add_materials(

@@ -8,18 +8,17 @@ travels in the package list.
 from __future__ import annotations
 
 import math
-from pathlib import Path
 from typing import Any
 
 import MaterialX as mx
 
 from ektopos.document import COLOUR_INPUTS, Document, InputName, UvTransform
 from ektopos.materials.derive import Material
-from ektopos.meshes import pack_glb
-from ektopos.meshes.formats.glb import Binary
+from ektopos.meshes import build_gltf, pack_glb
 from ektopos.targets.plan import Plan, PlannedChannel, PlannedFile, safe_names
 from ektopos.targets.quantities import is_inverted
 from ektopos.targets.values import input_values
+from ektopos.targets.writers.parts import Container, Parts, Written
 
 MATERIALS = "materials.mtlx"
 _SHADER_INPUT: dict[InputName, tuple[str, str]] = {
@@ -57,22 +56,17 @@ def node_names(plan: Plan) -> list[str]:
     return names
 
 
-def write_loose(
-    folder: Path,
-    stem: str,
-    document: Document,
-    plan: Plan,
-    gltf: dict[str, Any],
-    binary: Binary,
-    emission_factors: dict[str, float],
-) -> list[Path]:
-    """Write the GLB and the MaterialX document; gives their paths."""
-    mesh = folder / f"{stem}.glb"
-    bare = [{"name": name} for name in plan.materials]
+def write_loose(parts: Parts) -> Written:
+    """A GLB with the meshes and nothing on them, and the materials as MaterialX."""
+    gltf, binary = build_gltf(
+        parts.meshes, parts.material_numbers(), colours=parts.profile.mesh.vertex_colours
+    )
+    mesh = parts.folder / f"{parts.stem}.glb"
+    bare = [{"name": name} for name in parts.plan.materials]
     mesh.write_bytes(pack_glb(gltf | ({"materials": bare} if bare else {}), binary))
-    materials = folder / MATERIALS
-    materials.write_text(materialx(document, plan, emission_factors), "utf-8")
-    return [mesh, materials]
+    materials = parts.folder / MATERIALS
+    materials.write_text(materialx(parts.document, parts.plan, parts.emission_factors), "utf-8")
+    return Written([Container(mesh), Container(materials)], beside=True)
 
 
 def materialx(document: Document, plan: Plan, emission_factors: dict[str, float]) -> str:

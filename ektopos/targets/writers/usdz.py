@@ -13,7 +13,6 @@ import math
 import re
 import zipfile
 from collections.abc import Mapping
-from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -25,6 +24,7 @@ from ektopos.meshes.mesh import face_normals
 from ektopos.targets.plan import Plan, PlannedFile
 from ektopos.targets.profile import MeshRules
 from ektopos.targets.values import input_values
+from ektopos.targets.writers.parts import Container, Parts, Written
 
 _ALIGNED = 64
 _Z_UP = np.array([[1.0, 0.0, 0.0], [0.0, 0.0, -1.0], [0.0, 1.0, 0.0]])
@@ -44,25 +44,19 @@ _PORTS: dict[InputName, tuple[str, str]] = {
 }
 
 
-def write_usdz(
-    folder: Path,
-    stem: str,
-    document: Document,
-    plan: Plan,
-    meshes: Mapping[str, Mesh],
-    emission_factors: dict[str, float],
-    rules: MeshRules,
-) -> Path:
-    """Put the textures that lie in `folder` and the layer that uses them into one archive; gives
-    its path."""
-    path = folder / f"{stem}.usdz"
+def write_usdz(parts: Parts) -> Written:
+    """One archive of the layer and the textures that it uses."""
+    path = parts.folder / f"{parts.stem}.usdz"
+    text = layer(
+        parts.document, parts.plan, parts.meshes, parts.emission_factors, parts.profile.mesh
+    )
     with zipfile.ZipFile(path, "w", zipfile.ZIP_STORED) as archive:
-        _add(
-            archive, f"{stem}.usda", layer(document, plan, meshes, emission_factors, rules).encode()
-        )
-        for file in plan.files:
-            _add(archive, file.path, (folder / file.path).read_bytes())
-    return path
+        _add(archive, f"{parts.stem}.usda", text.encode())
+        for file in parts.plan.files:
+            _add(archive, file.path, (parts.folder / file.path).read_bytes())
+    for file in parts.plan.files:
+        (parts.folder / file.path).unlink()
+    return Written([Container(path, holds_textures=True)], beside=False)
 
 
 def layer(

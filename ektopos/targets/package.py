@@ -1,0 +1,127 @@
+"""What a package says of itself: its files, and by material and mesh what no texture holds."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from ektopos.document import Feed, InputName, UvTransform
+from ektopos.files import hash_file
+from ektopos.materials.adjust import adjust
+from ektopos.materials.derive import Material
+from ektopos.materials.resolve import constant_values
+from ektopos.project import Project
+from ektopos.targets.plan import Plan, PlannedFile, safe_names
+from ektopos.targets.profile import Profile
+from ektopos.targets.writers.loose import node_names
+
+
+@dataclass(frozen=True)
+class ExportedFile:
+    """One file of a package, as its list says it."""
+
+    path: str
+    bytes: int
+    width: int | None
+    height: int | None
+    materials: list[str]
+    channels: dict[str, str | None]
+    encoding: str | None
+    sha256: str = ""
+    images: list[dict[str, Any]] = field(default_factory=list)
+    """Textures inside a binary container: name, size, materials, channels, encoding, what they were
+    made from."""
+    made_from: str = ""
+    """Of a texture, what it was made from: equal texts are equal texels."""
+    divided_by: float = 1.0
+    """What a texture's emission was divided by, so that it fits into 0–1."""
+
+
+def exported_texture(
+    planned: PlannedFile, path: Path, sha256: str, made_from: str, divided_by: float
+) -> ExportedFile:
+    """A texture as the list has it."""
+    return ExportedFile(
+        path=planned.path,
+        bytes=path.stat().st_size,
+        width=planned.width,
+        height=planned.height,
+        materials=list(planned.materials),
+        channels=planned.carries(),
+        encoding=planned.encoding,
+        sha256=sha256,
+        made_from=made_from,
+        divided_by=divided_by,
+    )
+
+
+def exported_container(
+    path: Path, materials: list[str], images: list[dict[str, Any]] | None = None
+) -> ExportedFile:
+    """A file that is no texture as the list has it; `images` are the textures inside it."""
+    nothing: dict[str, str | None] = dict.fromkeys("rgba")
+    return ExportedFile(
+        path.name,
+        path.stat().st_size,
+        None,
+        None,
+        materials,
+        nothing,
+        None,
+        hash_file(path),
+        images or [],
+    )
+
+
+def material_facts(
+    plan: Plan, profile: Profile, emission_factors: dict[str, float]
+) -> dict[str, Any]:
+    """By material, everything that no texture holds."""
+    found: dict[str, Any] = {}
+    for node, (name, material) in zip(node_names(plan), plan.materials.items(), strict=True):
+        inputs: dict[str, Any] = {}
+        for input_name, feed in material.feeds.items():
+            facts: dict[str, Any] = {}
+            if (name, input_name) not in plan.file_of and not feed.maps():
+                facts["value"] = _constant(feed, input_name)
+            strength = feed.strength
+            if input_name == "emission" and profile.container == "loose":
+                strength *= emission_factors.get(plan.file_of.get((name, input_name), ""), 1.0)
+            if strength != 1.0:
+                facts["strength"] = strength
+            if facts:
+                inputs[input_name] = facts
+        settings = _settings(material)
+        if profile.mesh.uv_transform == "baked":
+            settings["uv"] = UvTransform().model_dump(mode="json")
+        found[name] = {"node": node, "inputs": inputs, **settings}
+    return found
+
+
+def _settings(material: Material) -> dict[str, Any]:
+    return {
+        "alpha_mode": material.alpha_mode,
+        "alpha_cutoff": material.alpha_cutoff,
+        "double_sided": material.double_sided,
+        "uv": material.uv.model_dump(mode="json"),
+        "filter": material.filter,
+        "surface_tag": material.surface_tag,
+    }
+
+
+def _constant(feed: Feed, name: InputName) -> float | list[float]:
+    values = constant_values(feed, name)
+    values = values if name == "normal" else adjust(values, feed, name)
+    plain = [round(float(value), 7) for value in values.reshape(-1)]
+    return plain if len(plain) > 1 else plain[0]
+
+
+def mesh_facts(project: Project, profile: Profile) -> dict[str, Any]:
+    """By mesh, the container that holds it and what its slots wear."""
+    stem = next(iter(safe_names([project.document.name]).values()))
+    file = f"{stem}.{'glb' if profile.container == 'loose' else profile.container}"
+    return {
+        name: {"file": file, "slots": dict(entry.slots)}
+        for name, entry in project.document.meshes.items()
+    }
