@@ -10,7 +10,8 @@ import numpy as np
 
 from demo.shapes import Part, joined, lathe, moved, sheet, write_glb
 from demo.textures import blend, clouds, colour, rivets, save, scratches, seams, step
-from ektopos.maps.normals import encode, flip_green, height_to_normal
+from ektopos.maps.normals import flip_green, height_to_normal
+from ektopos.vectors import encode_normals
 
 SIZE = 2048
 
@@ -31,7 +32,7 @@ def write_maps(folder: Path) -> None:
     save(folder / "dome_copper_col.png", base)
     save(folder / "dome_copper_ORM.png", occlusion, roughness, 1 - patina)
     normals = height_to_normal(height, 60.0)
-    save(folder / "dome_copper_nrm.tga", encode(flip_green(normals)))
+    save(folder / "dome_copper_nrm.tga", encode_normals(flip_green(normals)))
     save(folder / "dome_copper_hgt16.png", height, bits=16)
 
 

@@ -10,7 +10,8 @@ import numpy as np
 
 from demo.shapes import Part, box, flat_shaded, joined, lathe, moved, write_glb
 from demo.textures import blend, clouds, colour, save, scratches, seams, step
-from ektopos.maps.normals import encode, height_to_normal
+from ektopos.maps.normals import height_to_normal
+from ektopos.vectors import encode_normals
 
 SIZE = 512
 SQUARES = 8
@@ -31,7 +32,8 @@ def write_maps(folder: Path) -> None:
     save(folder / "caseWood_Color.png", wood)
     save(folder / "caseWood_Roughness.png", np.clip(0.38 + 0.18 * grain + 0.1 * pores, 0, 1))
     save(
-        folder / "caseWood_NormalGL.png", encode(height_to_normal(height.astype(np.float32), 10.0))
+        folder / "caseWood_NormalGL.png",
+        encode_normals(height_to_normal(height.astype(np.float32), 10.0)),
     )
     weave = 0.5 + 0.25 * np.sin(2 * np.pi * 40 * y) * np.sin(2 * np.pi * 40 * y.T)
     felt = blend(colour(0.16, 0.2, 0.3), colour(0.11, 0.14, 0.22), clouds(SIZE, 114, 0.7))

@@ -11,7 +11,8 @@ import numpy as np
 
 from demo.shapes import Part, box, flat_shaded, joined, lathe, moved, write_glb
 from demo.textures import blend, clouds, colour, patches, save, scratches, seams, step
-from ektopos.maps.normals import encode, flip_green, height_to_normal
+from ektopos.maps.normals import flip_green, height_to_normal
+from ektopos.vectors import encode_normals
 
 SIZE = 1024
 TUBE = [(0.02, 0.02, 0.98, 0.36), (0.02, 0.40, 0.47, 0.66), (0.53, 0.40, 0.98, 0.66)]
@@ -46,7 +47,7 @@ def _brass(folder: Path) -> None:
     save(folder / "brass_tube_AO.png", np.where(mask, occlusion, 1.0).astype(np.float32))
     save(
         folder / "brass_tube_N.png",
-        np.where(mask[..., None], encode(height_to_normal(height, 26.0)), (0.5, 0.5, 1.0)),
+        np.where(mask[..., None], encode_normals(height_to_normal(height, 26.0)), (0.5, 0.5, 1.0)),
     )
 
 
@@ -63,7 +64,8 @@ def _leather(folder: Path) -> None:
     base = blend(colour(0.32, 0.19, 0.12), colour(0.22, 0.12, 0.08), pores) * light
     save(folder / "Grip Leather albedo.png", np.clip(base, 0, 1))
     save(
-        folder / "Grip Leather normal.png", encode(height_to_normal(height.astype(np.float32), 9.0))
+        folder / "Grip Leather normal.png",
+        encode_normals(height_to_normal(height.astype(np.float32), 9.0)),
     )
     save(
         folder / "Grip Leather rough.png",
@@ -83,7 +85,7 @@ def _pier(folder: Path) -> None:
     save(folder / "T_PierIron_MRAO_1K.png", np.zeros_like(grain), roughness, open_)
     save(
         folder / "T_PierIron_Normal_DX_1K.tga",
-        encode(flip_green(height_to_normal(height.astype(np.float32), 40.0))),
+        encode_normals(flip_green(height_to_normal(height.astype(np.float32), 40.0))),
     )
 
 
@@ -96,7 +98,9 @@ def _glass(folder: Path) -> None:
         folder / "7fa1c204.png",
         blend(colour(0.72, 0.86, 0.84), colour(0.8, 0.9, 0.88), rings) + 0.03 * dust[..., None],
     )
-    save(folder / "7fa1c205.png", encode(height_to_normal(0.02 * rings + 0.01 * dust, 20.0)))
+    save(
+        folder / "7fa1c205.png", encode_normals(height_to_normal(0.02 * rings + 0.01 * dust, 20.0))
+    )
     open_ = np.clip(1 - 0.5 * step(np.hypot(x, y).astype(np.float32), 0.48, 0.1), 0, 1)
     save(folder / "7fa1c206.png", open_, 0.06 + 0.12 * dust, np.zeros_like(dust))
 

@@ -12,7 +12,8 @@ import numpy as np
 from demo.shapes import box, flat_shaded, joined, lathe, moved, write_glb
 from demo.textures import blend, clouds, colour, save, scratches, seams, step
 from ektopos.images import write_image
-from ektopos.maps.normals import encode, height_to_normal
+from ektopos.maps.normals import height_to_normal
+from ektopos.vectors import encode_normals
 
 SIZE = 1024
 WIDE, HIGH = 512, 600
@@ -28,7 +29,7 @@ def write_maps(folder: Path) -> None:
     save(folder / "signalLamp_BaseColor.png", base)
     save(folder / "signalLamp_Rough.png", *[roughness] * 3, np.ones_like(roughness))
     save(folder / "signalLamp_Metal.png", worn)
-    save(folder / "signalLamp_Normal_GL.png", encode(height_to_normal(height, 50.0)))
+    save(folder / "signalLamp_Normal_GL.png", encode_normals(height_to_normal(height, 50.0)))
     y, x = (np.mgrid[0:HIGH, 0:WIDE] + 0.5) / np.array([HIGH, WIDE])[:, None, None]
     rings = 0.5 + 0.5 * np.cos(np.hypot(x - 0.5, y - 0.5) * 70)
     glow = np.exp(-((np.hypot(x - 0.5, y - 0.5) / 0.3) ** 2))

@@ -9,7 +9,8 @@ import numpy as np
 
 from demo.shapes import Part, box, flat_shaded, joined, sheet, write_glb
 from demo.textures import blend, clouds, colour, save, scratches
-from ektopos.maps.normals import encode, height_to_normal
+from ektopos.maps.normals import height_to_normal
+from ektopos.vectors import encode_normals
 
 SIZE = 1024
 HOLES = 14
@@ -31,7 +32,10 @@ def write_maps(folder: Path) -> None:
         folder / "ventShutter-R.png",
         np.clip(0.4 + 0.2 * fine + 0.15 * worn, 0, 1).astype(np.float32),
     )
-    save(folder / "ventShutter-N.png", encode(height_to_normal(0.4 * lip + 0.03 * fine, 14.0)))
+    save(
+        folder / "ventShutter-N.png",
+        encode_normals(height_to_normal(0.4 * lip + 0.03 * fine, 14.0)),
+    )
 
 
 def write_mesh(path: Path) -> None:

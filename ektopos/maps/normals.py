@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from ektopos.types import Float
+from ektopos.vectors import normalise
 
 
 def height_to_normal(height: Float, strength: float = 1.0, *, wrap: bool = True) -> Float:
@@ -18,14 +19,7 @@ def height_to_normal(height: Float, strength: float = 1.0, *, wrap: bool = True)
     padded = np.pad(scaled, 1, mode="wrap") if wrap else np.pad(scaled, 1, mode="edge")
     slope_x = (padded[1:-1, 2:] - padded[1:-1, :-2]) / 2.0
     slope_y = (padded[:-2, 1:-1] - padded[2:, 1:-1]) / 2.0
-    return renormalise(np.stack([-slope_x, -slope_y, np.ones_like(slope_x)], axis=-1))
-
-
-def renormalise(normals: Float) -> Float:
-    """Normals at unit length; those without any length become flat."""
-    length = np.sqrt(np.einsum("...i,...i->...", normals, normals))[..., None]
-    flat = np.array([0.0, 0.0, 1.0], np.float32)
-    return np.where(length > 1e-6, normals / np.maximum(length, 1e-6), flat).astype(np.float32)
+    return normalise(np.stack([-slope_x, -slope_y, np.ones_like(slope_x)], axis=-1))
 
 
 def flip_green(normals: Float) -> Float:
@@ -36,7 +30,7 @@ def flip_green(normals: Float) -> Float:
 def rebuild_blue(normals: Float) -> Float:
     """Unit normals from their x and y alone: z = √(1 − x² − y²), never negative."""
     z = np.sqrt(np.clip(1.0 - normals[..., 0] ** 2 - normals[..., 1] ** 2, 0.0, 1.0))
-    return renormalise(np.stack([normals[..., 0], normals[..., 1], z], axis=-1))
+    return normalise(np.stack([normals[..., 0], normals[..., 1], z], axis=-1))
 
 
 def combine(base: Float, detail: Float) -> Float:
@@ -49,12 +43,7 @@ def combine(base: Float, detail: Float) -> Float:
     t = base + np.array([0.0, 0.0, 1.0], np.float32)
     u = detail * np.array([-1.0, -1.0, 1.0], np.float32)
     dot = np.einsum("...i,...i->...", t, u)[..., None]
-    return renormalise(t * dot / np.maximum(t[..., 2:3], 1e-6) - u)
-
-
-def encode(normals: Float) -> Float:
-    """Normals as they are stored, 0–1. Source: glTF 2.0, 3.9.3."""
-    return np.asarray(normals * 0.5 + 0.5, np.float32)
+    return normalise(t * dot / np.maximum(t[..., 2:3], 1e-6) - u)
 
 
 def roughen(roughness: Float, length: Float) -> Float:

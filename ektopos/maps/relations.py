@@ -20,6 +20,7 @@ from ektopos.maps import evidence as ev
 from ektopos.maps.statistics import Statistics, thumbnail_of
 from ektopos.maps.verdict import Facts
 from ektopos.types import Float, NormalY
+from ektopos.vectors import raw_vectors
 
 
 @dataclass(frozen=True)
@@ -115,7 +116,7 @@ def _relate_creases(greys: list[int], facts: Sequence[Facts], found: list[Relate
 
 
 def _slopes(s: Statistics) -> tuple[Float, Float]:
-    vectors = thumbnail_of(s)[..., :3] * 2.0 - 1.0
+    vectors = raw_vectors(thumbnail_of(s)[..., :3])
     z = np.maximum(vectors[..., 2], 0.2)
     return -vectors[..., 0] / z, -vectors[..., 1] / z
 

@@ -16,6 +16,7 @@ import numpy as np
 
 from ektopos.images import Image, as_float, srgb_to_linear
 from ektopos.types import Float, Pixels
+from ektopos.vectors import raw_vectors
 
 SAMPLE = 256
 WINDOW = 96
@@ -190,11 +191,11 @@ def _vector_facts(colours: Float, windows: list[Float]) -> dict[str, Any] | None
     some = flat[:, :: max(1, flat.shape[1] // 25_000)]
     edges, independence = _edges([window[..., :3] for window in windows])
     lengths, decoded = (
-        np.abs(np.sqrt(((v * 2.0 - 1.0) ** 2).sum(axis=0)) - 1.0)
+        np.abs(np.sqrt((raw_vectors(v) ** 2).sum(axis=0)) - 1.0)
         for v in (some, srgb_to_linear(some))
     )
     upward = float((some[2] > 0.5).mean())
-    x, y, z = (float(mean) for mean in flat.mean(axis=1) * 2.0 - 1.0)
+    x, y, z = (float(mean) for mean in raw_vectors(flat.mean(axis=1)))
     return {
         "colourfulness": float(spread.mean()),
         "saturation": float(spread.mean()) / max(float(brightest.mean()), 1e-3),
@@ -226,7 +227,7 @@ def measure_curl(windows: list[Float]) -> Curl:
     for window in windows:
         if min(window.shape[:2]) < 8:
             continue
-        vectors = window * 2.0 - 1.0
+        vectors = raw_vectors(window)
         height = np.maximum(vectors[..., 2], 0.15)
         slope_x, slope_y = -vectors[..., 0] / height, -vectors[..., 1] / height
         # Averaging 2 × 2 first takes off the block noise of JPEG and the rounding of 8 bits.

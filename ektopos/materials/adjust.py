@@ -15,7 +15,8 @@ from numpy.typing import NDArray
 from ektopos.document import COLOUR_INPUTS, UNCLIPPED, Feed, InputName, Layer
 from ektopos.images import Image, as_float, decode_table, luminance
 from ektopos.images.encodings import REC709_LUMINANCE
-from ektopos.types import Channels, Encoding, Float, NormalY, Pixels
+from ektopos.types import Channels, Encoding, Float, Pixels
+from ektopos.vectors import normalise
 
 Source = Feed | Layer
 
@@ -182,24 +183,6 @@ def apply_strength(values: Float, name: InputName, strength: float) -> Float:
     if name == "height":
         return np.asarray(np.clip(values * np.float32(strength), 0.0, 1.0), np.float32)
     return values
-
-
-def decode_normals(encoded: Float, normal_y: NormalY | None) -> Float:
-    """Unit normals, +Y, of encoded ones: `(…, 3)` 0–1 → `(…, 3)` −1–1. A zero vector becomes flat.
-
-    Source: glTF 2.0, 3.9.3: red, green and blue 0–1 map to x, y and z −1–1.
-    """
-    normals = encoded * 2.0 - 1.0
-    if normal_y == "-":
-        normals[..., 1] *= -1.0
-    return normalise(normals)
-
-
-def normalise(vectors: Float) -> Float:
-    """Vectors `(…, 3)` at unit length; those without any length become (0, 0, 1)."""
-    length = np.sqrt(np.einsum("...i,...i->...", vectors, vectors))[..., None]
-    flat = np.array([0.0, 0.0, 1.0], np.float32)
-    return np.where(length > 1e-6, vectors / np.maximum(length, 1e-6), flat).astype(np.float32)
 
 
 def _decode(pixels: Pixels, encoding: Encoding) -> Float:

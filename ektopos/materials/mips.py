@@ -7,8 +7,8 @@ import numpy as np
 from ektopos.document import InputName
 from ektopos.images import covered_share, keep_coverage, mip_sizes, resize
 from ektopos.maps.normals import roughen
-from ektopos.materials.adjust import normalise
 from ektopos.types import Float
+from ektopos.vectors import normalise
 
 
 def mip_chain(

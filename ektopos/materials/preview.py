@@ -17,10 +17,10 @@ import numpy as np
 
 from ektopos.document import COLOUR_INPUTS, TABLE, Feed, InputName, MapEntry
 from ektopos.images import Image, fit_within, linear_to_srgb, luminance, quantise, resize
-from ektopos.materials.adjust import normalise
 from ektopos.materials.derive import Material
 from ektopos.materials.resolve import Decoded, feed_result
 from ektopos.types import Float, Pixels
+from ektopos.vectors import degrees_from_flat, encode_normals, normalise
 
 StagePicture = Literal[
     "base", "orm", "normal", "emission", "height", "specular", "coat", "sheen", "through"
@@ -140,7 +140,7 @@ def stage_picture(
             np.stack([found["occlusion"], found["roughness"], found["metallic"]], axis=2), 8
         ), 1.0
     if kind == "normal":
-        return quantise(normalise(found["normal"]) * 0.5 + 0.5, 8), 1.0
+        return quantise(encode_normals(normalise(found["normal"])), 8), 1.0
     if kind == "height":
         return quantise(np.repeat(found["height"][..., None], 3, axis=2), 8), 1.0
     if kind == "specular":
@@ -164,11 +164,7 @@ def gives(values: Float, name: InputName) -> Gives:
     unit = "value"
     scale = 1.0
     if name == "normal":
-        values, unit, scale = (
-            np.degrees(np.arccos(np.clip(values[..., 2], -1.0, 1.0))),
-            "degrees",
-            90.0,
-        )
+        values, unit, scale = degrees_from_flat(values), "degrees", 90.0
     elif name in COLOUR_INPUTS:
         values, unit = luminance(values), "luminance"
     counts, _ = np.histogram(

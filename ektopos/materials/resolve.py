@@ -26,17 +26,10 @@ from ektopos.errors import EktoposError, MissingReference
 from ektopos.images import Image, covered_share, fit_within, keep_coverage, read_image, resize
 from ektopos.images.encodings import decode_table
 from ektopos.maps.normals import combine
-from ektopos.materials.adjust import (
-    Source,
-    adjust,
-    apply_strength,
-    combine_layers,
-    decode_channels,
-    decode_normals,
-    normalise,
-)
+from ektopos.materials.adjust import Source, adjust, apply_strength, combine_layers, decode_channels
 from ektopos.project import Project
 from ektopos.types import Channels, Encoding, Float, NormalY, Pixels
+from ektopos.vectors import decode_normals, normalise
 
 CACHE_BYTES = 512 * 2**20
 _BAND = 128

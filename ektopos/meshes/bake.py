@@ -14,6 +14,7 @@ from ektopos.images import nearest_covered
 from ektopos.meshes.mesh import Mesh, face_normals
 from ektopos.meshes.uvs import SUBTEXEL, covered_cells
 from ektopos.types import Float, Progress, no_progress
+from ektopos.vectors import normalise
 
 SAMPLES = 64
 _BATCH = 16_384
@@ -69,11 +70,11 @@ def bake_occlusion(
         progress(start / len(cells), "following rays")
         part = slice(start, start + _BATCH)
         places = np.einsum("ij,ijk->ik", weights[part], mesh.positions[corners[part]])
-        up = _unit(
+        up = normalise(
             np.einsum("ij,ijk->ik", weights[part], normals[corners[part]].astype(np.float64))
         )
         a, b, c = np.moveaxis(mesh.positions[corners[part]], 1, 0)
-        flat = _unit(np.cross(b - a, c - a))
+        flat = normalise(np.cross(b - a, c - a))
         lifted = places + flat * extent * _LIFT
         open_share[part] = _open(scene, lifted, up, flat, cells[part], samples, reach)
     return _painted(cells, open_share, size, padding)
@@ -114,7 +115,7 @@ def _open(
 ) -> NDArray[np.float32]:
     """Share of cosine-weighted directions in which nothing is met, for every place."""
     helper = np.where(np.abs(up[:, 1:2]) < 0.95, [[0.0, 1.0, 0.0]], [[1.0, 0.0, 0.0]])
-    x_axis = _unit(np.cross(helper, up))
+    x_axis = normalise(np.cross(helper, up))
     y_axis = np.cross(up, x_axis)
     # Every texel turns the same pattern by an angle of its own: noise instead of bands.
     turn = (cells * 0.6180339887498949 % 1.0) * 2 * np.pi
@@ -154,7 +155,3 @@ def _painted(
 
 def _cross(a: NDArray[np.float64], b: NDArray[np.float64]) -> NDArray[np.float64]:
     return a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]
-
-
-def _unit(vectors: NDArray[np.float64]) -> NDArray[np.float64]:
-    return np.asarray(vectors / np.maximum(np.linalg.norm(vectors, axis=1, keepdims=True), 1e-12))

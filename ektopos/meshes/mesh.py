@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ektopos.types import Float, Index
+from ektopos.vectors import normalise
 
 
 @dataclass(frozen=True)
@@ -92,7 +93,4 @@ def face_normals(positions: NDArray[np.float64], triangles: Index) -> Float:
     summed = np.zeros_like(positions)
     for corner in range(3):
         np.add.at(summed, triangles[:, corner], faces)
-    length = np.linalg.norm(summed, axis=1, keepdims=True)
-    return np.where(length > 0, summed / np.maximum(length, 1e-30), [0.0, 0.0, 1.0]).astype(
-        np.float32
-    )
+    return normalise(summed).astype(np.float32)

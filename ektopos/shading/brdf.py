@@ -12,6 +12,7 @@ from functools import lru_cache
 import numpy as np
 
 from ektopos.types import Values
+from ektopos.vectors import normalise
 
 LEAST_ROUGHNESS = 0.045
 
@@ -65,8 +66,7 @@ def shade(
     0–1. `compensate` gives back what the model loses between facets; the specification has no such
     thing, so it is off.
     """
-    halves = views + lights
-    halves = halves / np.maximum(np.linalg.norm(halves, axis=-1, keepdims=True), 1e-9)
+    halves = normalise(views + lights)
     n_dot_l, n_dot_v, n_dot_h, v_dot_h = (
         np.einsum("...i,...i->...", a, b)
         for a, b in ((normals, lights), (normals, views), (normals, halves), (views, halves))

@@ -27,6 +27,7 @@ from ektopos.shading.lights import Light, Radiance
 from ektopos.shading.sample import sample
 from ektopos.shading.tangents import vertex_tangents
 from ektopos.types import Float, Values
+from ektopos.vectors import normalise
 
 BACKDROP = 0.18
 """18 % grey, linear."""
@@ -165,7 +166,7 @@ def _camera_rays(view: View, width: int, height: int) -> tuple[Values, Values]:
     x = ((np.arange(width) + 0.5) / width * 2 - 1) * scale * width / height
     y = (1 - (np.arange(height) + 0.5) / height * 2) * scale
     directions = ahead + x[None, :, None] * right + y[:, None, None] * up
-    directions = (directions / np.linalg.norm(directions, axis=2, keepdims=True)).reshape(-1, 3)
+    directions = normalise(directions).reshape(-1, 3)
     return np.broadcast_to(eye, directions.shape), directions
 
 
@@ -186,12 +187,12 @@ def _shade_hits(
 ) -> tuple[Values, Values]:
     """Light sent to the camera and opacity of every hit."""
     weights = np.stack([1 - u - v, u, v], axis=1).astype(np.float64)
-    normals = _unit(np.einsum("nc,nci->ni", weights, g.normals[triangle]))
+    normals = normalise(np.einsum("nc,nci->ni", weights, g.normals[triangle]))
     uvs = np.einsum("nc,nci->ni", weights, g.uvs[triangle])
     tangents = np.einsum("nc,nci->ni", weights, g.tangents[triangle][..., :3])
     signs = g.tangents[triangle][:, 0, 3]
     a, b, c = np.moveaxis(g.corners[triangle].astype(np.float64), 1, 0)
-    faces = _unit(np.cross(b - a, c - a))
+    faces = normalise(np.cross(b - a, c - a))
     back = np.einsum("ni,ni->n", faces, directions) > 0
     sent, alpha = np.zeros((len(triangle), 3)), np.zeros(len(triangle))
     slots = g.mesh.triangle_slot[triangle]
@@ -248,9 +249,9 @@ def _shade_look(
     if look.alpha_mode == "mask":
         opacity = (opacity >= look.alpha_cutoff).astype(np.float64)
     mapped = at("normal")
-    across = _unit(tangents - normals * np.einsum("ni,ni->n", normals, tangents)[:, None])
+    across = normalise(tangents - normals * np.einsum("ni,ni->n", normals, tangents)[:, None])
     along = np.cross(normals, across) * signs[:, None]
-    bent = _unit(mapped[:, :1] * across + mapped[:, 1:2] * along + mapped[:, 2:] * normals)
+    bent = normalise(mapped[:, :1] * across + mapped[:, 1:2] * along + mapped[:, 2:] * normals)
     base, metallic, roughness = at("base_color"), at("metallic"), at("roughness")
     sent = (
         _surroundings(
@@ -259,7 +260,7 @@ def _shade_look(
         * at("occlusion")[:, None]
     )
     for lamp in light.lamps:
-        towards = np.broadcast_to(_unit(np.asarray([lamp.towards])), bent.shape)
+        towards = np.broadcast_to(normalise(np.asarray([lamp.towards])), bent.shape)
         lit = shade(
             base, metallic, roughness, bent, views, towards, look.ior, compensate=look.compensate
         )
@@ -285,7 +286,7 @@ def _surroundings(
     diffuse = (1.0 - grazing) * base * (1.0 - metal) * _irradiance(radiance, normals) / np.pi
     alpha = np.maximum(roughness, LEAST_ROUGHNESS) ** 2
     helper = np.where(np.abs(normals[:, 1:2]) < 0.95, [[0.0, 1.0, 0.0]], [[1.0, 0.0, 0.0]])
-    x_axis = _unit(np.cross(helper, normals))
+    x_axis = normalise(np.cross(helper, normals))
     y_axis = np.cross(normals, x_axis)
     reflected = np.zeros_like(base)
     for first, second in _hammersley(SAMPLES):
@@ -351,7 +352,3 @@ def _harmonics(d: Values) -> Values:
 
 def _hammersley(count: int) -> list[tuple[float, float]]:
     return [((i + 0.5) / count, int(f"{i:016b}"[::-1], 2) / 65536) for i in range(count)]
-
-
-def _unit(vectors: Values) -> Values:
-    return np.asarray(vectors / np.maximum(np.linalg.norm(vectors, axis=-1, keepdims=True), 1e-12))

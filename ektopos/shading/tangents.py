@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ektopos.types import Float, Index
+from ektopos.vectors import normalise
 
 
 def vertex_tangents(
@@ -68,5 +69,4 @@ def _corner_angles(
 
 
 def _unit(vectors: NDArray[np.float64]) -> NDArray[np.float64]:
-    length = np.linalg.norm(vectors, axis=-1, keepdims=True)
-    return np.where(length > 1e-12, vectors / np.maximum(length, 1e-12), 0.0)
+    return normalise(vectors, (0.0, 0.0, 0.0))

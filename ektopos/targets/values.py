@@ -5,11 +5,12 @@ from __future__ import annotations
 import numpy as np
 
 from ektopos.document import Feed, InputName
-from ektopos.materials.adjust import adjust, normalise
+from ektopos.materials.adjust import adjust
 from ektopos.materials.convert import to_specular_gloss
 from ektopos.materials.resolve import constant_values
 from ektopos.targets.quantities import is_inverted, is_mixed
 from ektopos.types import Float
+from ektopos.vectors import normalise
 
 
 def made_of(quantity: str, name: InputName, values: Float, other: Float | None = None) -> Float:

@@ -17,12 +17,13 @@ import numpy as np
 
 from ektopos.document import COLOUR_INPUTS, WIDE_INPUTS, Feed, InputName
 from ektopos.images import Image, decode_table, linear_to_srgb
-from ektopos.materials.adjust import adjust, apply_strength, decode_normals
+from ektopos.materials.adjust import adjust, apply_strength
 from ektopos.materials.resolve import Decoded, default_channels, feed_result
 from ektopos.targets.quantities import is_mixed
 from ektopos.trial.engine.package import ImportedInput
 from ektopos.trial.measure import PICTURE, TOLERANCE, errors_of, imported_values, unit_of
 from ektopos.types import Float, NormalY, Pixels
+from ektopos.vectors import decode_normals
 
 _BAND = 256
 """Rows that are compared at once: their values stay in the cache."""

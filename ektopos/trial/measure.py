@@ -7,9 +7,9 @@ import numpy as np
 
 from ektopos.document import COLOUR_INPUTS, UNCLIPPED, UNIT_INPUTS, WIDE_INPUTS, InputName
 from ektopos.images import linear_to_srgb
-from ektopos.materials.adjust import normalise
 from ektopos.trial.engine.package import ImportedInput, linear_channels
 from ektopos.types import Float
+from ektopos.vectors import decode_normals, encode_normals, normalise
 
 TOLERANCE = {"8-bit steps": (0.02, 1.0), "degrees": (0.05, 1.0), "units": (1e-4, 1 / 255)}
 """Largest error that counts as the same and as close, by the unit it is measured in."""
@@ -32,10 +32,7 @@ def imported_values(imported: ImportedInput, name: InputName) -> Float:
             return normalise(wide) if name == "normal" else wide
         return factor[:1].reshape(1, 1)
     if name == "normal":
-        vectors = stored * 2.0 - 1.0
-        if imported.normal_y == "-":
-            vectors[..., 1] *= -1.0
-        return normalise(vectors)
+        return decode_normals(stored, "-" if imported.normal_y == "-" else "+")
     values = linear_channels(imported, stored) if imported.encoding == "srgb" else stored
     values = 1.0 - values if imported.inverted else values
     if (factor != 1.0).any():
@@ -73,8 +70,7 @@ def unit_of(name: str) -> str:
 def as_stored(values: Float, name: InputName, imported: ImportedInput) -> Float:
     """Canonical values as they should stand in the file, 0–1."""
     if name == "normal":
-        turned = values * np.array([1, -1 if imported.normal_y == "-" else 1, 1], np.float32)
-        return np.asarray(turned * 0.5 + 0.5, np.float32)
+        return encode_normals(values, "-" if imported.normal_y == "-" else "+")
     if name == "emission":
         values = values / max(1.0, float(values.max()))
     values = 1.0 - values if imported.inverted else values
@@ -90,7 +86,7 @@ def small_pictures(
     def shown(values: Float) -> Float:
         small = values[::step, ::step]
         if name == "normal":
-            return small * 0.5 + 0.5
+            return encode_normals(small)
         if name in COLOUR_INPUTS:
             return linear_to_srgb(small / np.float32(scale))
         return small

@@ -16,7 +16,7 @@ import numpy as np
 
 from ektopos.document import AlphaMode, Filter, InputName, UvTransform
 from ektopos.images import Image, fit_within, resize
-from ektopos.materials.adjust import apply_strength, feed_curves, normalise
+from ektopos.materials.adjust import apply_strength, feed_curves
 from ektopos.materials.convert import to_metallic_roughness
 from ektopos.materials.derive import Material
 from ektopos.materials.resolve import Decoded, MapLoader, feed_result, reduce_image, resolve_feed
@@ -26,6 +26,7 @@ from ektopos.shading.render import View, frame_view, picture
 from ektopos.shading.specimen import SPECIMEN_VIEW, specimen
 from ektopos.trial.engine.package import INPUTS, ImportedInput, ImportedMaterial
 from ektopos.types import Encoding, Float, Pixels
+from ektopos.vectors import normalise
 
 SIDE = 224
 TEXELS = 256

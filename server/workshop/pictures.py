@@ -33,6 +33,7 @@ from ektopos.shading import LIGHTS, Look, render, specimen
 from ektopos.shading.render import picture
 from ektopos.shading.specimen import SPECIMEN_VIEW
 from ektopos.types import Float, Pixels
+from ektopos.vectors import degrees_from_flat, encode_normals, raw_vectors
 from server.workshop.models import MapFacts
 from server.workshop.store import cache_path, content_path, named, recipe_path, write_array, writing
 
@@ -225,7 +226,7 @@ def solo_picture(recipe: dict[str, Any], source: int) -> Pixels:
     (name,) = recipe["inputs"]
     values = recipe_values(recipe, name, lambda key: reduced_map(key, source))
     if name == "normal":
-        return quantise(values * 0.5 + 0.5, 8)
+        return quantise(encode_normals(values), 8)
     if name in COLOUR_INPUTS:
         return quantise(linear_to_srgb(values / max(1.0, float(values.max()))), 8)
     # Quantities that are no share of 1, an index of refraction or a length, are shown against their
@@ -281,11 +282,9 @@ def texel(sha256: str, x: int, y: int) -> dict[str, Any]:
     stored = image.pixels[y, x]
     values = as_float(stored)
     names = {1: "r", 2: "ra", 3: "rgb", 4: "rgba"}[image.channels]
-    vector = values[:3] * 2.0 - 1.0
-    length = float(np.linalg.norm(vector)) if image.channels >= 3 else 0.0
-    tilt = (
-        float(np.degrees(np.arccos(np.clip(vector[2] / length, -1, 1)))) if length > 1e-6 else None
-    )
+    vector = raw_vectors(values[:3])
+    is_vector = image.channels >= 3 and float(np.linalg.norm(vector)) > 1e-6
+    tilt = float(degrees_from_flat(vector)) if is_vector else None
     return {
         "channels": list(names),
         "codes": None if image.is_float else [int(code) for code in stored],

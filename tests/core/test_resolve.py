@@ -17,9 +17,9 @@ from ektopos.materials import (
     effective,
     resolve_input,
 )
-from ektopos.materials.adjust import decode_normals
 from ektopos.materials.preview import gives
 from ektopos.materials.resolve import reduce_image
+from ektopos.vectors import decode_normals
 from tests.samples import noise, project
 
 

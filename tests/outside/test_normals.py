@@ -7,14 +7,8 @@ from unittest import TestCase
 
 import numpy as np
 
-from ektopos.maps.normals import (
-    combine,
-    encode,
-    flip_green,
-    height_to_normal,
-    rebuild_blue,
-    renormalise,
-)
+from ektopos.maps.normals import combine, flip_green, height_to_normal, rebuild_blue
+from ektopos.vectors import encode_normals, normalise
 
 FLAT = np.array([0.0, 0.0, 1.0], np.float32)
 
@@ -22,7 +16,7 @@ FLAT = np.array([0.0, 0.0, 1.0], np.float32)
 def random_normals(seed: int, count: int = 500) -> np.ndarray:
     rng = np.random.default_rng(seed)
     slopes = rng.normal(0, 0.5, (count, 2))
-    return renormalise(
+    return normalise(
         np.dstack([slopes[None, :, :1], slopes[None, :, 1:], np.ones((1, count, 1))]).astype(
             np.float32
         )
@@ -95,5 +89,5 @@ class Repairs(TestCase):
         normals = random_normals(7)
         np.testing.assert_allclose(rebuild_blue(normals * [1, 1, 0]), normals, atol=1e-4)
         np.testing.assert_array_equal(flip_green(flip_green(normals)), normals)
-        np.testing.assert_allclose(np.linalg.norm(renormalise(normals * 3), axis=-1), 1, atol=1e-6)
-        np.testing.assert_allclose(encode(FLAT), [0.5, 0.5, 1.0])
+        np.testing.assert_allclose(np.linalg.norm(normalise(normals * 3), axis=-1), 1, atol=1e-6)
+        np.testing.assert_allclose(encode_normals(FLAT), [0.5, 0.5, 1.0])
