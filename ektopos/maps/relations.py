@@ -117,7 +117,7 @@ def _relate_creases(greys: list[int], facts: Sequence[Facts], found: list[Relate
 
 def _slopes(s: Statistics) -> tuple[Float, Float]:
     vectors = raw_vectors(thumbnail_of(s)[..., :3])
-    z = np.maximum(vectors[..., 2], 0.2)
+    z: Float = np.maximum(vectors[..., 2], 0.2)
     return -vectors[..., 0] / z, -vectors[..., 1] / z
 
 

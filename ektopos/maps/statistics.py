@@ -229,9 +229,9 @@ def measure_curl(windows: list[Float]) -> Curl:
             continue
         vectors = raw_vectors(window)
         height = np.maximum(vectors[..., 2], 0.15)
-        slope_x, slope_y = -vectors[..., 0] / height, -vectors[..., 1] / height
+        slopes = (-vectors[..., 0] / height, -vectors[..., 1] / height)
         # Averaging 2 × 2 first takes off the block noise of JPEG and the rounding of 8 bits.
-        slope_x, slope_y = (_halved(s - s.mean()) for s in (slope_x, slope_y))
+        slope_x, slope_y = (_halved(s - s.mean()) for s in slopes)
         across.append(-(slope_x[2:, 1:-1] - slope_x[:-2, 1:-1]).ravel())
         along.append((slope_y[1:-1, 2:] - slope_y[1:-1, :-2]).ravel())
     if not across:

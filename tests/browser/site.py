@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
+import atexit
 import os
 import shutil
 import subprocess
 import sys
+from functools import cache
 from pathlib import Path
 
 import numpy as np
 from django.conf import settings
 from django.db import connections
 from django.test import LiveServerTestCase
-from playwright.sync_api import Locator, Page, sync_playwright
+from playwright.sync_api import Browser, Locator, Page, sync_playwright
 from pydantic import TypeAdapter
 
 from ektopos.edits import Edit
@@ -28,44 +30,45 @@ PIXELS = """(canvas) => {
 }"""
 
 
+@cache
+def browser() -> Browser:
+    """The one browser of a run; every test has a context of its own in it."""
+    # Playwright's synchronous interface runs an event loop in this thread, which Django takes for
+    # asynchronous code.
+    os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"
+    playwright = sync_playwright().start()
+    atexit.register(playwright.stop)
+    return chromium(playwright)
+
+
+_workers: list[subprocess.Popen] = []
+
+
+def keep_worker() -> None:
+    """See that the one worker of a run is there: as in the application, it outlives what it works
+    for."""
+    if _workers and _workers[-1].poll() is None:
+        return
+    database = Path(connections["default"].settings_dict["NAME"]).name
+    environment = os.environ | {
+        "EKTOPOS_DATABASE": database,
+        "EKTOPOS_DATA": str(settings.DATA_FOLDER),
+    }
+    command = [sys.executable, "manage.py", "db_worker", "--interval", "0.1", "--no-startup-delay"]
+    worker = subprocess.Popen(command, cwd=ROOT, env=environment, stderr=subprocess.DEVNULL)
+    atexit.register(worker.wait)
+    atexit.register(worker.terminate)
+    _workers.append(worker)
+
+
 class Site(LiveServerTestCase):
     """A test with a page of its own."""
 
-    @classmethod
-    def setUpClass(cls) -> None:
-        # Playwright's synchronous interface runs an event loop in this thread, which Django takes
-        # for asynchronous code.
-        os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"
-        super().setUpClass()
-        cls.playwright = sync_playwright().start()
-        cls.browser = chromium(cls.playwright)
-
-    @classmethod
-    def tearDownClass(cls) -> None:
-        cls.browser.close()
-        cls.playwright.stop()
-        super().tearDownClass()
-
     def setUp(self) -> None:
-        database = Path(connections["default"].settings_dict["NAME"]).name
-        environment = os.environ | {
-            "EKTOPOS_DATABASE": database,
-            "EKTOPOS_DATA": str(settings.DATA_FOLDER),
-        }
-        command = [
-            sys.executable,
-            "manage.py",
-            "db_worker",
-            "--interval",
-            "0.1",
-            "--no-startup-delay",
-        ]
-        self.worker = subprocess.Popen(
-            command, cwd=ROOT, env=environment, stderr=subprocess.DEVNULL
-        )
+        keep_worker()
         # As in a page zoomed out to half: the same layout, and a quarter of the texels to be drawn
         # without a graphics card.
-        context = self.browser.new_context(
+        context = browser().new_context(
             viewport={"width": 1280, "height": 800}, device_scale_factor=0.5, accept_downloads=True
         )
         self.page: Page = context.new_page()
@@ -80,8 +83,6 @@ class Site(LiveServerTestCase):
 
     def tearDown(self) -> None:
         self.page.context.close()
-        self.worker.terminate()
-        self.worker.wait()
 
     def _is_ours(self, url: str) -> bool:
         return url.startswith((self.live_server_url, "data:", "blob:"))

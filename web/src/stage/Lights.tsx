@@ -73,7 +73,7 @@ function reflections(gl: WebGLRenderer, name: LightName): Texture {
   const known = filter.done.get(name)
   if (known) return known
   const sky = new Mesh(new SphereGeometry(40, 32, 16), surroundings(name))
-  const size = drawnInSoftware(gl) ? 64 : 128
+  const size = drawnInSoftware(gl) ? 32 : 128
   const { texture } = filter.generator.fromScene(new Scene().add(sky), 0, 0.1, 100, { size })
   sky.geometry.dispose()
   filter.done.set(name, texture)
