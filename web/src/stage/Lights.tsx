@@ -29,6 +29,8 @@ interface Lamp {
 const MOST_PANELS = Math.max(...Object.values(LIGHT_TABLE).map((light) => light.panels.length))
 /** As many lamps in every set-up, dark where it has fewer: with another number of lamps every shader would be built again. */
 const MOST_LAMPS = Math.max(...Object.values(LIGHT_TABLE).map((light) => light.lamps.length))
+/** Texels a side of filtered reflections where no graphics card filters them. */
+const SOFTWARE_SIZE = 64
 const NO_LAMP: Lamp = { towards: [0, 1, 0], irradiance: [0, 0, 0] }
 
 /** Light set-ups, each made to show other faults: the core's own, by the same formula. Nothing is loaded. */
@@ -68,16 +70,27 @@ const filters = new WeakMap<WebGLRenderer, Filter>()
 /** A set-up's surroundings, filtered into what surfaces of every roughness reflect: once a canvas, for it takes long
  * without a graphics card, where it is done with fewer texels too. */
 function reflections(gl: WebGLRenderer, name: LightName): Texture {
-  const filter = filters.get(gl) ?? { generator: new PMREMGenerator(gl), done: new Map() }
+  const filter = filters.get(gl) ?? { generator: generatorFor(gl), done: new Map() }
   filters.set(gl, filter)
   const known = filter.done.get(name)
   if (known) return known
   const sky = new Mesh(new SphereGeometry(40, 32, 16), surroundings(name))
-  const size = drawnInSoftware(gl) ? 32 : 128
-  const { texture } = filter.generator.fromScene(new Scene().add(sky), 0, 0.1, 100, { size })
+  const { texture } = filter.generator.fromScene(new Scene().add(sky))
   sky.geometry.dispose()
   filter.done.set(name, texture)
   return texture
+}
+
+function generatorFor(gl: WebGLRenderer): PMREMGenerator {
+  const generator = new PMREMGenerator(gl)
+  // The library has no way to ask for fewer texels than 256 a side, each the mean of 256 samples: seconds in software.
+  if (drawnInSoftware(gl) && '_setSize' in generator)
+    Object.assign(generator, {
+      _setSize(this: { _cubeSize: number }) {
+        this._cubeSize = SOFTWARE_SIZE
+      },
+    })
+  return generator
 }
 
 /** Whether there is no graphics card behind the canvas. */
