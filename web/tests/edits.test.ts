@@ -6,7 +6,7 @@ import { Said } from '../src/api/client'
 import { calledSoon, enqueue, shownWith, useQueue } from '../src/api/queue'
 import { applied, chainOf, feedOf, renamedIn, settingOf } from '../src/api/stated'
 import type { Document, Edit, Project } from '../src/api/types'
-import { useNotices } from '../src/layout/notices'
+import { useNotices } from '../src/api/notices'
 import { PLAIN } from '../src/materials/feed'
 
 const document = {

@@ -10,8 +10,8 @@ import {
 import { useCallback, useEffect, useMemo, useRef } from 'react'
 import { useParams } from 'react-router'
 
-import { sendFile } from '../layout/incoming'
-import { useNotices } from '../layout/notices'
+import { sendFile } from './incoming'
+import { useNotices } from './notices'
 import { Said, get, post } from './client'
 import { PAGE, enqueue, shownWith, useQueue, waitingOf } from './queue'
 import type { By, Edit, Job, Material, MeshStep, Profile, Project } from './types'

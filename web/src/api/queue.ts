@@ -3,7 +3,7 @@
 import type { QueryClient } from '@tanstack/react-query'
 import { create } from 'zustand'
 
-import { useNotices } from '../layout/notices'
+import { useNotices } from './notices'
 import { Said } from './client'
 import { applied, renamedIn } from './stated'
 import type { Document, Edit, Project } from './types'

@@ -1,10 +1,11 @@
+import { Picture } from '../components/Picture'
 import { Button } from '@mui/material'
 import { useEffect, useState } from 'react'
 import { Link } from 'react-router'
 
 import { useProject, useProjectId } from '../api/queries'
 import type { Cell, Package, TrialResult, Verdict } from '../api/types'
-import { useStatus } from '../layout/notices'
+import { useStatus } from '../api/notices'
 import { EXTRA_INPUTS, INPUT_WORDS, TRIAL_INPUTS, VERDICTS, causeWords } from '../words'
 
 const HEADS: Record<string, string> = {
@@ -175,7 +176,7 @@ function Renders({ pack, trial }: { pack: Package; trial: TrialResult }) {
             <figure key={`${name} ${entry.view}`}>
               <div className="row" style={{ gap: 2 }}>
                 {(['meant', 'arrived'] as const).map((what) => (
-                  <img
+                  <Picture
                     key={what}
                     className="thumb"
                     src={`/api/packages/${pack.id}/pictures/${number}-${what}.png?of=${pack.made}`}
@@ -233,8 +234,8 @@ function Divided({ of, input }: { of: (what: 'meant' | 'arrived') => string; inp
   return (
     <figure>
       <div className="divided">
-        <img src={of('arrived')} alt={`${input}, arrived`} />
-        <img
+        <Picture src={of('arrived')} alt={`${input}, arrived`} />
+        <Picture
           src={of('meant')}
           alt={`${input}, meant`}
           style={{ clipPath: `inset(0 ${100 - at}% 0 0)` }}
@@ -280,7 +281,7 @@ function Detail({ cell, pack, trial }: { cell: Cell; pack: Package; trial: Trial
             input={input}
           />
           <figure>
-            <img
+            <Picture
               src={`/api/packages/${pack.id}/pictures/${picture}-difference.png?of=${pack.made}`}
               alt={`${input}, difference`}
             />

@@ -19,7 +19,7 @@ import { OwnTargets } from '../targets/OwnTargets'
 import { ago, count } from '../words'
 import { Find } from './Find'
 import { JobsButton } from './JobsButton'
-import { Mark } from './Mark'
+import { Mark } from '../components/Mark'
 import { ProjectMenu } from './ProjectMenu'
 
 /** The trail in the order of the job, with the project, the target, jobs, undo and search. */

@@ -2,7 +2,7 @@ import { Button, LinearProgress } from '@mui/material'
 
 import { useJobs, useStartJob } from '../api/queries'
 import { count } from '../words'
-import { useIncoming } from './incoming'
+import { useIncoming } from '../api/incoming'
 
 /** Files on their way in, one line each, with what became of them. */
 export function IncomingPanel() {

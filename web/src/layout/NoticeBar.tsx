@@ -2,7 +2,7 @@ import { Alert, Button, Snackbar } from '@mui/material'
 import { useQueryClient } from '@tanstack/react-query'
 
 import { Said } from '../api/client'
-import { useNotices } from './notices'
+import { useNotices } from '../api/notices'
 
 /** What went wrong, with the way to mend it where there is one. */
 export function NoticeBar() {

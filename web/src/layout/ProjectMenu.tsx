@@ -1,13 +1,8 @@
+import { AskName } from '../components/AskName'
 import {
-  Button,
-  Dialog,
-  DialogActions,
-  DialogContent,
-  DialogTitle,
   Divider,
   Menu,
   MenuItem,
-  TextField,
 } from '@mui/material'
 import { useColorScheme } from '@mui/material/styles'
 import { useState } from 'react'
@@ -96,57 +91,5 @@ export function ProjectMenu({ project }: { project: Project }) {
         />
       )}
     </>
-  )
-}
-
-/** A dialog that asks for one name. */
-export function AskName({
-  title,
-  label,
-  initial,
-  close,
-  done,
-  hint,
-}: {
-  title: string
-  label: string
-  initial: string
-  close: () => void
-  done: (name: string) => void
-  hint?: string
-}) {
-  const [name, setName] = useState(initial)
-  const good = name.trim() !== ''
-  return (
-    <Dialog open onClose={close} fullWidth maxWidth="xs">
-      <form
-        onSubmit={(event) => {
-          event.preventDefault()
-          if (!good) return
-          done(name.trim())
-          close()
-        }}
-      >
-        <DialogTitle>{title}</DialogTitle>
-        <DialogContent>
-          <TextField
-            autoFocus
-            fullWidth
-            margin="dense"
-            label={label}
-            value={name}
-            helperText={hint}
-            onChange={(event) => setName(event.target.value)}
-            onFocus={(event) => event.target.select()}
-          />
-        </DialogContent>
-        <DialogActions>
-          <Button onClick={close}>Cancel</Button>
-          <Button type="submit" variant="contained" disabled={!good}>
-            {title.split(' ')[0]}
-          </Button>
-        </DialogActions>
-      </form>
-    </Dialog>
   )
 }

@@ -1,4 +1,4 @@
-import { useStatus } from './notices'
+import { useStatus } from '../api/notices'
 
 /** The line at the foot: what the thing under the pointer is, and which keys work here. */
 export function StatusLine() {

@@ -1,3 +1,4 @@
+import { Picture } from '../components/Picture'
 import { Button, Menu, MenuItem } from '@mui/material'
 import { useVirtualizer } from '@tanstack/react-virtual'
 import { useMemo, useRef, useState } from 'react'
@@ -5,8 +6,8 @@ import type { DragEvent, KeyboardEvent } from 'react'
 
 import { useEdit } from '../api/queries'
 import type { BoardMap, Role } from '../api/types'
-import { useStatus } from '../layout/notices'
-import { AskName } from '../layout/ProjectMenu'
+import { useStatus } from '../api/notices'
+import { AskName } from '../components/AskName'
 import { ROLE_WORDS, count, sizeWords } from '../words'
 import { Convert } from './Convert'
 import { moved } from './correction'
@@ -395,7 +396,7 @@ function CellView({
         }
       >
         {map.sha256 && map.width > 0 ? (
-          <img
+          <Picture
             className="thumb"
             src={`/api/map-pictures/${map.sha256}/${view}/128.png`}
             width={50}

@@ -3,7 +3,7 @@ import { useState } from 'react'
 
 import { useEdit } from '../api/queries'
 import type { BoardMap, Edit, Role } from '../api/types'
-import { AskName } from '../layout/ProjectMenu'
+import { AskName } from '../components/AskName'
 import { ROLES, ROLE_WORDS, count } from '../words'
 import { COLOUR_ROLES, groupOf } from './correction'
 import { RemoveMaps } from './RemoveMaps'

@@ -1,3 +1,4 @@
+import { Picture } from '../components/Picture'
 import { Button, Dialog, DialogActions, DialogContent, DialogTitle } from '@mui/material'
 
 import { useConversion, useStartJob } from '../api/queries'
@@ -66,7 +67,7 @@ function Parts({ title, parts }: { title: string; parts: Conversion['before'] })
       <div className="row" style={{ gap: 8, alignItems: 'flex-start' }}>
         {parts.map((part) => (
           <figure key={part.name} style={{ margin: 0 }}>
-            <img
+            <Picture
               className="thumb"
               src={part.picture}
               width={120}

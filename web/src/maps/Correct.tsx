@@ -1,3 +1,4 @@
+import { Picture } from '../components/Picture'
 import {
   Button,
   Dialog,
@@ -76,7 +77,7 @@ export function Correct({ map, close }: { map: BoardMap; close: () => void }) {
         {packed ? (
           letters.map((letter) => (
             <div key={letter} className="row">
-              <img
+              <Picture
                 className="thumb"
                 src={`/api/map-pictures/${map.sha256}/${letter}/128.png`}
                 width={44}

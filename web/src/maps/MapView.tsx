@@ -1,3 +1,4 @@
+import { Picture } from '../components/Picture'
 import { useQuery } from '@tanstack/react-query'
 import { useEffect, useRef, useState } from 'react'
 import type { PointerEvent, WheelEvent } from 'react'
@@ -103,7 +104,7 @@ export function MapView({
       onDoubleClick={() => setZoom({ scale: 0, x: 0, y: 0 })}
     >
       {Array.from({ length: copies * copies }, (_, index) => (
-        <img
+        <Picture
           key={index}
           src={url}
           alt=""

@@ -4,11 +4,11 @@ import { useNavigate } from 'react-router'
 
 import { useBoard, useEdit, useMap, useProject, useProjectId } from '../api/queries'
 import type { BoardMap, MapDetail } from '../api/types'
-import { useKeys } from '../layout/keys'
+import { useKeys } from '../components/keys'
 import { CHANNEL_LETTERS, ROLE_WORDS, bytes, sizeWords } from '../words'
 import { Correct } from './Correct'
 import { RemoveMaps } from './RemoveMaps'
-import { Histogram } from './Histogram'
+import { Histogram } from '../components/Histogram'
 import { MapView } from './MapView'
 
 /** One map large, with its channels, its numbers, and what we think it is. */

@@ -1,5 +1,5 @@
 import { useEdit, useProject } from '../api/queries'
-import { Confirm } from '../layout/Confirm'
+import { Confirm } from '../components/Confirm'
 import { INPUT_WORDS, count } from '../words'
 
 /** Asks before maps are taken out, and names every input that they feed. */

@@ -2,7 +2,7 @@ import { Slider } from '@mui/material'
 import { useEffect, useRef } from 'react'
 
 import { fromHex, toHex } from './colour'
-import { useTyped } from './useTyped'
+import { useTyped } from '../components/useTyped'
 
 interface MoveProps {
   label: string

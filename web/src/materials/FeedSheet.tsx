@@ -1,3 +1,4 @@
+import { Picture } from '../components/Picture'
 import { Button, Divider, Menu, MenuItem } from '@mui/material'
 import { useEffect, useState } from 'react'
 
@@ -5,11 +6,11 @@ import { useBoard, useEdit, useProject } from '../api/queries'
 import { calledSoon, useQueue, waitingOf } from '../api/queue'
 import { feedOf } from '../api/stated'
 import type { Feed, InputName, Row } from '../api/types'
-import { useStatus } from '../layout/notices'
-import { Confirm } from '../layout/Confirm'
-import { AskName } from '../layout/ProjectMenu'
-import { useBringIn } from '../layout/useBringIn'
-import { Histogram } from '../maps/Histogram'
+import { useStatus } from '../api/notices'
+import { Confirm } from '../components/Confirm'
+import { AskName } from '../components/AskName'
+import { useBringIn } from '../components/useBringIn'
+import { Histogram } from '../components/Histogram'
 import { ALPHA_WORDS, EXTRA_INPUTS, INPUT_WORDS } from '../words'
 import { Adjust } from './Adjust'
 import { ChooseOne } from './ChooseOne'
@@ -535,7 +536,7 @@ function Given({ row, solo }: { row: Row; solo: boolean }) {
       {flat && !row.feed?.map ? (
         <span />
       ) : (
-        <img
+        <Picture
           className="thumb"
           src={`/api/stage-pictures/${row.picture}/256.png`}
           width={40}
@@ -617,7 +618,7 @@ function SourceThumb({ feed }: { feed: Feed }) {
   const sha = useSha(feed.map ?? '')
   const view = feed.channels && feed.channels.length === 1 ? feed.channels : 'rgb'
   return sha ? (
-    <img
+    <Picture
       className="thumb"
       src={`/api/map-pictures/${sha}/${view}/128.png`}
       width={40}

@@ -1,3 +1,4 @@
+import { Picture } from '../components/Picture'
 import './materials.css'
 import '../stage/stage.css'
 
@@ -7,8 +8,8 @@ import { useNavigate, useParams, useSearchParams } from 'react-router'
 
 import { useBoard, useEdit, useLooks, useMeshes, useProject, useProjectId } from '../api/queries'
 import type { InputName, Material, Project } from '../api/types'
-import { useKeys } from '../layout/keys'
-import { AskName } from '../layout/ProjectMenu'
+import { useKeys } from '../components/keys'
+import { AskName } from '../components/AskName'
 import { count } from '../words'
 import { FeedSheet } from './FeedSheet'
 import type { Comparison } from './MaterialStage'
@@ -220,7 +221,7 @@ function MaterialItem({
     <li className={depth > 0 ? 'derived' : ''}>
       <button aria-current={current} onClick={() => go(name)} title={name}>
         {key ? (
-          <img
+          <Picture
             className="thumb"
             alt=""
             src={`/api/material-pictures/${key}/grey-room/96.png`}

@@ -11,7 +11,7 @@ import {
 import { useEdit, useProject } from '../api/queries'
 import type { AlphaMode, Edit, Sheet } from '../api/types'
 import { ALPHA_WORDS, sizesWith } from '../words'
-import { useTyped } from './useTyped'
+import { useTyped } from '../components/useTyped'
 
 const TAGS = ['metal', 'stone', 'glass', 'wood', 'cloth', 'leather', 'plastic']
 

@@ -1,3 +1,4 @@
+import { Picture } from '../components/Picture'
 import { Button, Dialog, DialogActions, DialogContent, DialogTitle, TextField } from '@mui/material'
 import { useState } from 'react'
 
@@ -112,7 +113,7 @@ export function SourcePicker({
               title={entry.name}
             >
               {entry.width > 0 ? (
-                <img
+                <Picture
                   className="thumb"
                   src={`/api/map-pictures/${entry.sha256}/rgb/128.png`}
                   width={64}
@@ -147,7 +148,7 @@ export function SourcePicker({
                   aria-pressed={option === current}
                   onClick={() => setChannels(option)}
                 >
-                  <img
+                  <Picture
                     className="thumb"
                     src={`/api/map-pictures/${map.sha256}/${option === 'luminance' ? 'rgb' : option}/128.png`}
                     width={56}

@@ -4,7 +4,7 @@ import { useCallback, useEffect, useMemo, useRef, useState } from 'react'
 import { trySheet, useEdit, useProject, useProjectId, useSheet } from '../api/queries'
 import { feedOf, settingOf } from '../api/stated'
 import type { Document, Feed, InputName, Material, Sheet } from '../api/types'
-import { useNotices } from '../layout/notices'
+import { useNotices } from '../api/notices'
 
 export function useDraft(name: string | null) {
   const id = useProjectId()

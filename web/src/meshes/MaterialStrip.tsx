@@ -1,3 +1,4 @@
+import { Picture } from '../components/Picture'
 import { useLooks, useProject } from '../api/queries'
 
 /** The kind of data that a dragged material is. */
@@ -21,7 +22,7 @@ export function MaterialStrip() {
             onDragStart={(event) => event.dataTransfer.setData(MATERIAL, name)}
           >
             {key ? (
-              <img
+              <Picture
                 className="thumb"
                 src={`/api/material-pictures/${key}/grey-room/96.png`}
                 width={32}

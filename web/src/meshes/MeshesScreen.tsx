@@ -15,11 +15,11 @@ import {
   useTriangles,
 } from '../api/queries'
 import type { By, MeshFacts, MeshStep } from '../api/types'
-import { Confirm } from '../layout/Confirm'
-import { AskName } from '../layout/ProjectMenu'
-import { PickFiles } from '../layout/PickFiles'
-import { useKeys } from '../layout/keys'
-import { useNotices, useStatus } from '../layout/notices'
+import { Confirm } from '../components/Confirm'
+import { AskName } from '../components/AskName'
+import { PickFiles } from '../components/PickFiles'
+import { useKeys } from '../components/keys'
+import { useNotices, useStatus } from '../api/notices'
 import { DropOn } from '../stage/DropOn'
 import { newPose } from '../stage/pose'
 import { FollowingStage, Stage } from '../stage/Stage'
@@ -35,18 +35,13 @@ import { Legend } from './Legend'
 import { MATERIAL, MaterialStrip } from './MaterialStrip'
 import type { MeshView } from './measures'
 import { VIEWS, markedOf, measureOf, paintOf } from './measures'
+import type { PickedFaces } from './PickBar'
 import { PickBar } from './PickBar'
 import { LikeAnother, ProposeEverything } from './Proposals'
 import { Recipe } from './Recipe'
 import { SlotTable } from './SlotTable'
 import { Suggestions } from './Suggestions'
 import { UvDrawer } from './UvDrawer'
-
-/** Faces that were chosen on the stage, all of one slot. */
-export interface PickedFaces {
-  slot: string
-  faces: Set<number>
-}
 
 type Asking =
   | { kind: 'propose' }

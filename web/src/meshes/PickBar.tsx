@@ -2,9 +2,8 @@ import { Button, MenuItem, TextField } from '@mui/material'
 import { useState } from 'react'
 
 import type { By, MeshFacts } from '../api/types'
-import { AskName } from '../layout/ProjectMenu'
+import { AskName } from '../components/AskName'
 import { count } from '../words'
-import type { PickedFaces } from './MeshesScreen'
 
 const BY: { key: By; words: string }[] = [
   { key: 'part', words: 'connected part' },
@@ -21,6 +20,12 @@ interface Props {
   move: (slot: string, at: number[]) => void
   palette: (at: number[]) => void
   close: () => void
+}
+
+/** Faces that were chosen on the stage, all of one slot. */
+export interface PickedFaces {
+  slot: string
+  faces: Set<number>
 }
 
 /** What can be done with faces that are picked on the stage. */

@@ -1,3 +1,4 @@
+import { Picture } from '../components/Picture'
 import {
   Button,
   Checkbox,
@@ -80,7 +81,7 @@ export function ProposeEverything({ close }: { close: () => void }) {
                   <td>
                     <div className="row">
                       {entry.picture && (
-                        <img
+                        <Picture
                           className="thumb"
                           src={`/api/map-pictures/${entry.picture}/rgb/128.png`}
                           width={32}

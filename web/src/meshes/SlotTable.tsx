@@ -1,10 +1,11 @@
+import { Picture } from '../components/Picture'
 import { Checkbox, Menu, MenuItem, Select } from '@mui/material'
 import { useState } from 'react'
 import type { DragEvent, MouseEvent } from 'react'
 
 import { useEdit, useLooks, useProject } from '../api/queries'
 import type { MeshFacts, SlotFacts } from '../api/types'
-import { useStatus } from '../layout/notices'
+import { useStatus } from '../api/notices'
 import { SLOT_TINTS } from '../theme'
 import { MATERIAL } from './MaterialStrip'
 import { isNameless, oldName, usualDensity } from './measures'
@@ -233,7 +234,7 @@ function SlotRow({
       <td>
         <div className="row">
           {key ? (
-            <img
+            <Picture
               className="thumb"
               src={`/api/material-pictures/${key}/grey-room/96.png`}
               width={28}

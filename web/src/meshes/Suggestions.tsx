@@ -1,3 +1,4 @@
+import { Picture } from '../components/Picture'
 import { Button } from '@mui/material'
 
 import { useEdit, useSuggestions } from '../api/queries'
@@ -35,7 +36,7 @@ export function Suggestions({ mesh, slot }: { mesh: MeshFacts; slot: string }) {
       {candidates.map((candidate, index) => (
         <div key={candidate.set} className="candidate">
           {candidate.picture ? (
-            <img
+            <Picture
               className="thumb"
               src={`/api/map-pictures/${candidate.picture}/rgb/128.png`}
               width={56}

@@ -1,4 +1,4 @@
-import { useStatus } from '../layout/notices'
+import { useStatus } from '../api/notices'
 import { LIGHTS, useView } from './view'
 
 /** The light set-ups, one to be chosen. */

@@ -16,7 +16,7 @@ import { useDraftTarget, useEdit, useTargets } from '../api/queries'
 import { CARRIES } from '../api/tables'
 import type { Profile, Project } from '../api/types'
 import { PackPlan } from '../export/PackPlan'
-import { useNotices } from '../layout/notices'
+import { useNotices } from '../api/notices'
 import { bytes, count } from '../words'
 
 type File = Profile['files'][number]

@@ -2,8 +2,8 @@ import { useQueryClient } from '@tanstack/react-query'
 import { useCallback } from 'react'
 
 import { useProjectId } from '../api/queries'
-import { useIncoming } from './incoming'
-import { useNotices } from './notices'
+import { useIncoming } from '../api/incoming'
+import { useNotices } from '../api/notices'
 
 /** Bring files into the project that is open. */
 export function useBringIn() {

@@ -1,7 +1,7 @@
 // Keys: each screen names the keys that work on it, and they are shown at the foot.
 import { useEffect, useRef } from 'react'
 
-import { useStatus } from './notices'
+import { useStatus } from '../api/notices'
 
 export interface Key {
   key: string

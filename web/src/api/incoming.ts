@@ -1,8 +1,8 @@
 // Files on their way in: uploaded one by one with progress, then measured by a job.
 import { create } from 'zustand'
 
-import { Said, csrfToken, post, toSaid } from '../api/client'
-import type { Project } from '../api/types'
+import { Said, csrfToken, post, toSaid } from './client'
+import type { Project } from './types'
 
 export interface Item {
   path: string

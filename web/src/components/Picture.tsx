@@ -1,0 +1,45 @@
+import { useEffect, useState } from 'react'
+import type { ImgHTMLAttributes } from 'react'
+
+interface Props extends ImgHTMLAttributes<HTMLImageElement> {
+  src: string
+  alt: string
+}
+
+const TRIES = 3
+const PAUSE = 1500
+
+/** A picture that the server makes: asked for again where it could not be had, and said in its place where it never can. */
+export function Picture({ src, alt, className, style, ...others }: Props) {
+  const [failed, setFailed] = useState({ src, times: 0, wait: false })
+  if (failed.src !== src) setFailed({ src, times: 0, wait: false })
+  const { times, wait } = failed
+  useEffect(() => {
+    if (!wait) return
+    const again = setTimeout(() => setFailed({ src, times, wait: false }), PAUSE * times)
+    return () => clearTimeout(again)
+  }, [src, times, wait])
+  if (times > TRIES)
+    return (
+      <span
+        className={`no-picture ${className ?? ''}`}
+        style={style}
+        role="img"
+        aria-label={`${alt || 'Picture'}: it could not be made`}
+        title="This picture could not be made. Load the page again; if it stays so, bring the map in again."
+      >
+        no picture
+      </span>
+    )
+  return (
+    <img
+      {...others}
+      className={className}
+      style={style}
+      alt={alt}
+      // While it waits to be asked for again there is nothing to ask for.
+      src={wait ? undefined : times ? `${src}${src.includes('?') ? '&' : '?'}again=${times}` : src}
+      onError={() => setFailed({ src, times: times + 1, wait: times < TRIES })}
+    />
+  )
+}

@@ -1,0 +1,151 @@
+// Components where a mistake would be silent.
+import { cleanup, fireEvent, render, screen } from '@testing-library/react'
+import userEvent from '@testing-library/user-event'
+import { act } from 'react'
+import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
+
+import { AskName } from '../src/components/AskName'
+import { Confirm } from '../src/components/Confirm'
+import { Picture } from '../src/components/Picture'
+import { useTyped } from '../src/components/useTyped'
+import { Caught } from '../src/stage/Caught'
+import { useKept } from '../src/stage/kept'
+
+afterEach(cleanup)
+
+describe('a dialog that asks for a name', () => {
+  const ask = (initial: string) => {
+    const [done, close] = [vi.fn(), vi.fn()]
+    render(<AskName title="Rename it" label="Name" initial={initial} close={close} done={done} />)
+    return { done, close }
+  }
+  it('gives the name without blanks round it, once', async () => {
+    const { done, close } = ask('tile')
+    await userEvent.clear(screen.getByLabelText('Name'))
+    await userEvent.type(screen.getByLabelText('Name'), '  slate {Enter}')
+    expect(done.mock.calls).toEqual([['slate']])
+    expect(close).toHaveBeenCalledOnce()
+  })
+  it('takes no empty name, by key or button', async () => {
+    const { done } = ask('tile')
+    await userEvent.clear(screen.getByLabelText('Name'))
+    await userEvent.type(screen.getByLabelText('Name'), '   {Enter}')
+    expect((screen.getByRole('button', { name: 'Rename' }) as HTMLButtonElement).disabled).toBe(
+      true,
+    )
+    expect(done).not.toHaveBeenCalled()
+  })
+  it('is left without doing anything', async () => {
+    const { done, close } = ask('tile')
+    await userEvent.click(screen.getByRole('button', { name: 'Cancel' }))
+    expect(close).toHaveBeenCalledOnce()
+    expect(done).not.toHaveBeenCalled()
+  })
+})
+
+describe('a question before something goes', () => {
+  it.each([
+    ['Remove', 1],
+    ['Cancel', 0],
+  ] as const)('%s: done %i times, and closed', async (name, times) => {
+    const [done, close] = [vi.fn(), vi.fn()]
+    render(
+      <Confirm title="Remove tile" action="Remove" close={close} done={done}>
+        <p>gone</p>
+      </Confirm>,
+    )
+    await userEvent.click(screen.getByRole('button', { name }))
+    expect(done).toHaveBeenCalledTimes(times)
+    expect(close).toHaveBeenCalled()
+  })
+})
+
+describe('a picture that the server makes', () => {
+  beforeEach(() => void vi.useFakeTimers())
+  afterEach(() => void vi.useRealTimers())
+  const fail = () => fireEvent.error(screen.getByAltText('tile'))
+  const wait = () => act(() => vi.runAllTimers())
+
+  it('is asked for again, and said in its place when it cannot be had', () => {
+    render(<Picture src="/api/views/a.png" alt="tile" className="thumb" />)
+    for (const again of ['1', '2', '3']) {
+      fail()
+      wait()
+      expect(screen.getByAltText('tile').getAttribute('src')).toBe(
+        `/api/views/a.png?again=${again}`,
+      )
+    }
+    fail()
+    expect(screen.getByRole('img').getAttribute('aria-label')).toBe('tile: it could not be made')
+    expect(screen.getByText('no picture').className).toContain('thumb')
+  })
+  it('is tried anew when it is another', () => {
+    const { rerender } = render(<Picture src="a.png" alt="tile" />)
+    for (let times = 0; times < 4; times += 1) {
+      fail()
+      wait()
+    }
+    expect(screen.queryByText('no picture')).not.toBeNull()
+    rerender(<Picture src="b.png" alt="tile" />)
+    expect(screen.getByAltText('tile').getAttribute('src')).toBe('b.png')
+  })
+})
+
+describe('a number that is typed', () => {
+  function Field({ value, done }: { value: number; done: (value: number) => void }) {
+    const { typed, setTyped, finish } = useTyped(value, done)
+    return (
+      <input
+        aria-label="High"
+        value={typed ?? String(value)}
+        onChange={(event) => setTyped(event.target.value)}
+        onBlur={finish}
+      />
+    )
+  }
+  it.each([
+    ['0.25', [[0.25]]],
+    ['0,25', [[0.25]]],
+    ['nonsense', []],
+    ['', []],
+  ] as const)('%s', async (text, calls) => {
+    const done = vi.fn()
+    render(<Field value={0.5} done={done} />)
+    await userEvent.clear(screen.getByLabelText('High'))
+    if (text) await userEvent.type(screen.getByLabelText('High'), text)
+    await userEvent.tab()
+    expect(done.mock.calls).toEqual(calls)
+  })
+})
+
+describe('what cannot be drawn', () => {
+  beforeEach(() => useKept.setState({ troubles: {} }))
+  const Broken = (): never => {
+    throw new Error('no such mesh')
+  }
+  it('is said, and what comes after it is drawn', () => {
+    vi.spyOn(console, 'error').mockImplementation(() => undefined)
+    const { rerender } = render(
+      <Caught>
+        <Broken />
+      </Caught>,
+    )
+    expect(Object.values(useKept.getState().troubles)).toEqual([
+      'This could not be drawn: no such mesh',
+    ])
+    rerender(
+      <Caught>
+        <p>sphere</p>
+      </Caught>,
+    )
+    expect(screen.queryByText('sphere')).not.toBeNull()
+    expect(useKept.getState().troubles).toEqual({})
+  })
+  it('is told apart by what it is, and forgotten alone', () => {
+    const { fail } = useKept.getState()
+    fail('a', 'A is missing.')
+    fail('b', 'B is missing.')
+    fail('a', null)
+    expect(useKept.getState().troubles).toEqual({ b: 'B is missing.' })
+  })
+})
