@@ -14,6 +14,9 @@ def resize(values: Float, width: int, height: int) -> Float:
     Areas are averaged on the way down, texel centres interpolated linearly on the way up (the
     reconstruction that a linear texture filter makes). Colour must be in linear light; normals need
     renormalising afterwards.
+
+    >>> resize(np.array([[0.0, 1.0], [0.0, 1.0]], np.float32), 1, 1).item()
+    0.5
     """
     if values.shape[:2] == (height, width):
         return values
@@ -28,14 +31,22 @@ def resize(values: Float, width: int, height: int) -> Float:
 
 
 def fit_within(width: int, height: int, longest: int) -> tuple[int, int]:
-    """The largest size of the same shape whose longer side is at most `longest`, at least 1 × 1."""
+    """The largest size of the same shape whose longer side is at most `longest`, at least 1 × 1.
+
+    >>> fit_within(4096, 1024, 2048)
+    (2048, 512)
+    """
     scale = min(1.0, longest / max(width, height))
     return max(1, round(width * scale)), max(1, round(height * scale))
 
 
 def mip_sizes(width: int, height: int) -> list[tuple[int, int]]:
     """Width and height of every level down to 1 × 1, the picture itself first. Source: KTX 2.0, 3.5
-    (halves rounded down)."""
+    (halves rounded down).
+
+    >>> mip_sizes(5, 2)
+    [(5, 2), (2, 1), (1, 1)]
+    """
     sizes = [(width, height)]
     while sizes[-1] != (1, 1):
         sizes.append((max(1, sizes[-1][0] // 2), max(1, sizes[-1][1] // 2)))
@@ -49,6 +60,10 @@ def keep_coverage(opacity: Float, cutoff: float, wanted: float) -> Float:
     Averages fall below the cut-off where holes are fine, and a grating vanishes with distance. A
     share of 0 or 1 keeps itself. Source: Castaño, “Computing Alpha Mipmaps”, 2010; his scale is
     searched for there, and taken from the order of values here.
+
+    >>> level = np.array([[0.1, 0.2], [0.3, 0.4]], np.float32)
+    >>> covered_share(keep_coverage(level, 0.5, 0.5), 0.5)
+    0.5
     """
     passing = round(wanted * opacity.size)
     if not 0.0 < wanted < 1.0 or cutoff <= 0.0 or passing == 0:
@@ -60,5 +75,9 @@ def keep_coverage(opacity: Float, cutoff: float, wanted: float) -> Float:
 
 
 def covered_share(opacity: Float, cutoff: float) -> float:
-    """Share of a cut-out that passes its cut-off, 0–1."""
+    """Share of a cut-out that passes its cut-off, 0–1.
+
+    >>> covered_share(np.array([0.4, 0.5, 0.6, 0.2], np.float32), 0.5)
+    0.5
+    """
     return float((opacity >= cutoff).mean())

@@ -14,6 +14,12 @@ def height_to_normal(height: Float, strength: float = 1.0, *, wrap: bool = True)
     `height` in texels (a slope of 1 is 45°), times `strength`. `wrap` says that the field repeats;
     otherwise its borders are continued. Rows run down, y points up. Source: the gradient (∂h/∂x,
     ∂h/∂y) of a surface z = h(x, y) has the normal (−∂h/∂x, −∂h/∂y, 1), normalised.
+
+    A slope of 1 stands at 45°.
+
+    >>> ramp = np.tile(np.arange(3, dtype=np.float32), (3, 1))
+    >>> [round(float(v), 4) for v in height_to_normal(ramp, wrap=False)[1, 1] + 0.0]
+    [-0.7071, 0.0, 0.7071]
     """
     scaled = np.asarray(height, np.float32) * np.float32(strength)
     padded = np.pad(scaled, 1, mode="wrap") if wrap else np.pad(scaled, 1, mode="edge")
@@ -23,12 +29,20 @@ def height_to_normal(height: Float, strength: float = 1.0, *, wrap: bool = True)
 
 
 def flip_green(normals: Float) -> Float:
-    """Normals with y turned round: from +Y to −Y, or back."""
+    """Normals with y turned round: from +Y to −Y, or back.
+
+    >>> [round(float(v), 1) for v in flip_green(np.array([0.0, 0.6, 0.8], np.float32))]
+    [0.0, -0.6, 0.8]
+    """
     return normals * np.array([1.0, -1.0, 1.0], np.float32)
 
 
 def rebuild_blue(normals: Float) -> Float:
-    """Unit normals from their x and y alone: z = √(1 − x² − y²), never negative."""
+    """Unit normals from their x and y alone: z = √(1 − x² − y²), never negative.
+
+    >>> [round(float(v), 4) for v in rebuild_blue(np.array([0.6, 0.0, 0.0], np.float32))]
+    [0.6, 0.0, 0.8]
+    """
     z = np.sqrt(np.clip(1.0 - normals[..., 0] ** 2 - normals[..., 1] ** 2, 0.0, 1.0))
     return normalise(np.stack([normals[..., 0], normals[..., 1], z], axis=-1))
 
@@ -39,6 +53,10 @@ def combine(base: Float, detail: Float) -> Float:
     The detail is turned by the rotation that takes (0, 0, 1) to the base. Flat detail gives the
     base, a flat base gives the detail. Source: Barré-Brisebois and Hill, “Blending in Detail”,
     2012, equation 4.
+
+    >>> flat, tilted = (np.array(n, np.float32) for n in ([0, 0, 1], [0.6, 0, 0.8]))
+    >>> combine(flat, tilted).round(4).tolist() == combine(tilted, flat).round(4).tolist()
+    True
     """
     t = base + np.array([0.0, 0.0, 1.0], np.float32)
     u = detail * np.array([-1.0, -1.0, 1.0], np.float32)
@@ -53,6 +71,11 @@ def roughen(roughness: Float, length: Float) -> Float:
     `length` `(h, w)` is that of the mean of unit normals, 1 where all agree. With the exponent s =
     2/α² − 2 of a Blinn-Phong lobe as wide as GGX's (α = roughness²; Walter 2007), the mean's lobe
     has the exponent s·|N| / (|N| + s·(1 − |N|)). Source: Toksvig, “Mipmapping Normal Maps”, 2005.
+
+    Normals that agree leave roughness as it is.
+
+    >>> roughen(np.array([0.5], np.float32), np.array([1.0], np.float32)).tolist()
+    [0.5]
     """
     alpha = np.clip(roughness.astype(np.float64), 1e-3, 1.0) ** 2
     exponent = 2.0 / alpha**2 - 2.0

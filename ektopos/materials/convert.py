@@ -32,7 +32,16 @@ PERCEIVED = (0.299, 0.587, 0.114)
 def to_metallic_roughness(
     diffuse: Float, specular: Float, gloss: Float
 ) -> tuple[Float, Float, Float]:
-    """Base colour, metallic and roughness of a specular-glossiness surface."""
+    """Base colour, metallic and roughness of a specular-glossiness surface.
+
+    A dielectric with the usual 4 % is no metal; black with a bright specular is all metal.
+
+    >>> grey, gold = np.array([[0.5] * 3]), np.array([[1.0, 0.77, 0.34]])
+    >>> to_metallic_roughness(grey, np.array([[0.04] * 3]), np.array([0.5]))[1].tolist()
+    [0.0]
+    >>> to_metallic_roughness(grey * 0, gold, np.array([0.5]))[1].tolist()
+    [1.0]
+    """
     diffuse, specular = np.asarray(diffuse, np.float64), np.asarray(specular, np.float64)
     one_minus_strength = 1.0 - specular.max(axis=-1)
     metallic = solve_metallic(_perceived(diffuse), _perceived(specular), one_minus_strength)
@@ -56,7 +65,12 @@ def to_specular_gloss(
     base_color: Float, metallic: Float, roughness: Float
 ) -> tuple[Float, Float, Float]:
     """Diffuse, specular and gloss of a metallic-roughness surface: the way back of the same
-    conversion."""
+    conversion.
+
+    >>> _, specular, gloss = to_specular_gloss([[0.5] * 3], [0.0], [0.25])
+    >>> round(float(specular[0, 0]), 4), gloss.tolist()
+    (0.04, [0.75])
+    """
     base, metal = np.asarray(base_color).reshape(-1, 3), np.asarray(metallic).reshape(-1, 1)
     diffuse, specular = np.empty(base.shape, np.float32), np.empty(base.shape, np.float32)
     # A piece at a time, that the steps between stay in a core's cache.

@@ -16,7 +16,14 @@ from ektopos.types import Values
 
 
 def transform_uvs(uvs: Values, uv: UvTransform) -> Values:
-    """uv' = offset + rotation · (tiling · uv), `(…, 2)`. Source: KHR_texture_transform."""
+    """uv' = offset + rotation · (tiling · uv), `(…, 2)`. Source: KHR_texture_transform.
+
+    A quarter turn takes (1, 0) to (0, −1): the matrix of the extension, v down.
+
+    >>> turned = UvTransform(rotation=np.pi / 2)
+    >>> transform_uvs(np.array([1.0, 0.0]), turned).round(6).tolist()
+    [0.0, -1.0]
+    """
     u, v = uvs[..., 0] * uv.tiling[0], uvs[..., 1] * uv.tiling[1]
     cos, sin = np.cos(uv.rotation), np.sin(uv.rotation)
     return np.stack([cos * u + sin * v + uv.offset[0], -sin * u + cos * v + uv.offset[1]], axis=-1)

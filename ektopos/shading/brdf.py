@@ -19,12 +19,22 @@ LEAST_ROUGHNESS = 0.045
 
 def f0_from_ior(ior: float) -> float:
     """Reflectance at normal incidence of a dielectric in air: ((n − 1) / (n + 1))². Example: 1.5 →
-    0.04."""
+    0.04.
+
+    >>> [round(f0_from_ior(ior), 4) for ior in (1.0, 1.33, 1.5, 2.42)]
+    [0.0, 0.0201, 0.04, 0.1724]
+    """
     return ((ior - 1.0) / (ior + 1.0)) ** 2
 
 
 def distribution(n_dot_h: Values, alpha: Values) -> Values:
-    """GGX: density of microfacet normals. Source: Walter 2007, equation 33; glTF 2.0, B.3.2."""
+    """GGX: density of microfacet normals. Source: Walter 2007, equation 33; glTF 2.0, B.3.2.
+
+    At its peak it is 1 / (π α²).
+
+    >>> round(float(distribution(np.float64(1.0), np.float64(0.5)) * np.pi), 6)
+    4.0
+    """
     a2 = alpha * alpha
     d = n_dot_h * n_dot_h * (a2 - 1.0) + 1.0
     return np.asarray(np.where(n_dot_h > 0, a2 / (np.pi * d * d), 0.0))
@@ -32,7 +42,13 @@ def distribution(n_dot_h: Values, alpha: Values) -> Values:
 
 def visibility(n_dot_l: Values, n_dot_v: Values, alpha: Values) -> Values:
     """Height-correlated Smith shadowing and masking, over 4 · n·l · n·v. Source: Heitz 2014,
-    equation 99; glTF 2.0, B.3.2."""
+    equation 99; glTF 2.0, B.3.2.
+
+    Without roughness nothing is hidden: 1 / (4 · n·l · n·v).
+
+    >>> round(float(visibility(np.float64(0.5), np.float64(0.8), np.float64(0.0))), 6)
+    0.625
+    """
     a2 = alpha * alpha
     from_light = n_dot_v * np.sqrt(np.maximum(n_dot_l * n_dot_l * (1.0 - a2) + a2, 0.0))
     from_view = n_dot_l * np.sqrt(np.maximum(n_dot_v * n_dot_v * (1.0 - a2) + a2, 0.0))
@@ -44,6 +60,10 @@ def visibility(n_dot_l: Values, n_dot_v: Values, alpha: Values) -> Values:
 def fresnel(v_dot_h: Values, f0: Values) -> Values:
     """Schlick's approximation, `f0` `(…, 3)`. Source: Schlick 1994, equation 15; glTF 2.0,
     B.3.4.
+
+    >>> f0 = np.array([0.04])
+    >>> [round(float(fresnel(np.float64(c), f0)[0]), 4) for c in (1.0, 0.5, 0.0)]
+    [0.04, 0.07, 1.0]
     """
     return np.asarray(f0 + (1.0 - f0) * (np.clip(1.0 - np.abs(v_dot_h), 0.0, 1.0) ** 5)[..., None])
 

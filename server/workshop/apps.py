@@ -8,3 +8,7 @@ class WorkshopConfig(AppConfig):
 
     name = "server.workshop"
     label = "workshop"
+
+    def ready(self) -> None:
+        """Whoever queues a job need not know who takes it."""
+        from server.workshop.jobs import queue  # noqa: F401

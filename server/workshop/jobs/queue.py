@@ -18,12 +18,14 @@ from multiprocessing.process import BaseProcess
 from django.conf import settings
 from django.db import close_old_connections, connections
 from django.db.models import Q
+from django.dispatch import receiver
 from django.utils import timezone
 from django_tasks import task
 
 from server.workshop.jobs.reading import was_reading
 from server.workshop.jobs.work import do_here, do_in_process
 from server.workshop.models import Job, Package
+from server.workshop.models.job import job_queued
 
 logger = logging.getLogger(__name__)
 
@@ -58,6 +60,11 @@ def run_job(job_id: str) -> None:
     process.start()
     reason = _watch(job, process)
     _conclude(job, process.exitcode, reason)
+
+
+@receiver(job_queued)
+def _hand_over(job_id: str, **_: object) -> None:
+    run_job.enqueue(job_id)
 
 
 def _claimed(job_id: str) -> Job | None:

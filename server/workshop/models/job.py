@@ -7,9 +7,13 @@ from collections.abc import Mapping
 from typing import Any
 
 from django.db import models, transaction
+from django.dispatch import Signal
 from django.utils import timezone
 
 from server.workshop.models.project import Project
+
+job_queued = Signal()
+"""A job waits to be done; whoever listens hands it to the task queue."""
 
 
 class Job(models.Model):
@@ -72,10 +76,8 @@ class Job(models.Model):
 
     def enqueue(self) -> None:
         """Hand the job to the task queue."""
-        from server.workshop.jobs.queue import run_job
-
         Job.objects.filter(pk=self.pk).update(queued=timezone.now())
-        run_job.enqueue(str(self.pk))
+        job_queued.send(Job, job_id=str(self.pk))
 
     def mine(self) -> Any:
         """The job's row, as long as it is still this attempt's to write."""

@@ -1,9 +1,5 @@
 import { AskName } from '../components/AskName'
-import {
-  Divider,
-  Menu,
-  MenuItem,
-} from '@mui/material'
+import { Divider, Menu, MenuItem } from '@mui/material'
 import { useColorScheme } from '@mui/material/styles'
 import { useState } from 'react'
 

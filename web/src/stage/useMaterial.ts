@@ -125,6 +125,10 @@ function laid(source: Texture, look: StageLook, colour: boolean, lies: string): 
   return texture
 }
 
+/** What stands for no material, and for one whose pictures have not come. */
+const GREY = new MeshStandardMaterial({ roughness: 0.6, color: new Color(STAGE.ghost) })
+const COMING = new MeshBasicMaterial({ color: new Color(STAGE.ghost) })
+
 /** Materials that nothing wears now. They keep the shaders that were built for them, so that the next to be shown need not. */
 const spare: MeshPhysicalMaterial[] = []
 
@@ -147,10 +151,6 @@ function useSpare(): MeshPhysicalMaterial {
 export function useStageMaterial(look: StageLook | undefined): Material {
   const pictures = usePictures(look)
   const lit = useSpare()
-  const [{ grey, coming }] = useState(() => ({
-    grey: new MeshStandardMaterial({ roughness: 0.6, color: new Color(STAGE.ghost) }),
-    coming: new MeshBasicMaterial({ color: new Color(STAGE.ghost) }),
-  }))
   const invalidate = useThree((state) => state.invalidate)
   useLayoutEffect(() => {
     if (look && pictures.base) {
@@ -161,8 +161,7 @@ export function useStageMaterial(look: StageLook | undefined): Material {
     }
     invalidate()
   }, [lit, look, pictures, invalidate])
-  useEffect(() => () => [grey, coming].forEach((held) => held.dispose()), [grey, coming])
-  return !look ? grey : pictures.base ? lit : coming
+  return !look ? GREY : pictures.base ? lit : COMING
 }
 
 function dress(made: MeshPhysicalMaterial, look: StageLook, pictures: Pictures, lay: Lay) {
