@@ -24,14 +24,14 @@ def encoding_against_role(examined: Examined) -> Iterator[Finding]:
         ):
             continue
         yield Finding(
-            "encoding-against-role",
-            "warning",
-            f"map {name}",
-            f"It holds {', '.join(sorted(held)).replace('_', ' ')} and is read as "
+            code="encoding-against-role",
+            severity="warning",
+            subject=f"map {name}",
+            message=f"It holds {', '.join(sorted(held)).replace('_', ' ')} and is read as "
             f"{entry.encoding}.",
-            "Data decoded as colour, or colour read as data, is wrong in every texel.",
-            f"encoding {entry.encoding}, usual is {wanted}",
-            f"Set the encoding to {wanted}.",
+            why="Data decoded as colour, or colour read as data, is wrong in every texel.",
+            evidence=f"encoding {entry.encoding}, usual is {wanted}",
+            fix=f"Set the encoding to {wanted}.",
         )
 
 
@@ -42,13 +42,13 @@ def sizes(examined: Examined) -> Iterator[Finding]:
         if header.width & (header.width - 1) or header.height & (header.height - 1):
             severity: Severity = "warning" if examined.profile.power_of_two else "note"
             yield Finding(
-                "not-power-of-two",
-                severity,
-                f"map {name}",
-                f"It is {header.width} × {header.height} texels.",
-                "Sizes that are no powers of two cost memory or are resampled by some engines.",
-                f"{header.width} × {header.height}",
-                "Resize it where it was made.",
+                code="not-power-of-two",
+                severity=severity,
+                subject=f"map {name}",
+                message=f"It is {header.width} × {header.height} texels.",
+                why="Sizes that are no powers of two cost memory or are resampled by some engines.",
+                evidence=f"{header.width} × {header.height}",
+                fix="Resize it where it was made.",
             )
 
 
@@ -68,11 +68,11 @@ def wasted_channels(examined: Examined) -> Iterator[Finding]:
         }
         if header is not None and header.channels >= 3 and list(entry.roles) == ["rgb"] and data:
             yield Finding(
-                "wasted-channels",
-                "note",
-                f"map {name}",
-                f"It holds one quantity in {header.channels} channels.",
-                f"{header.channels - 1} of {header.channels} parts of its memory say nothing.",
-                f"{header.channels} × {header.bits} bit",
-                "Exporting packs it; nothing needs to be done here.",
+                code="wasted-channels",
+                severity="note",
+                subject=f"map {name}",
+                message=f"It holds one quantity in {header.channels} channels.",
+                why=f"{header.channels - 1} of {header.channels} parts of its memory say nothing.",
+                evidence=f"{header.channels} × {header.bits} bit",
+                fix="Exporting packs it; nothing needs to be done here.",
             )

@@ -19,13 +19,13 @@ def impossible_feeds(examined: Examined) -> Iterator[Finding]:
             if problem:
                 code = "missing-map" if feed.maps() - set(document.maps) else "impossible-feed"
                 yield Finding(
-                    code,
-                    "error",
-                    f"material {name} · {input_name}",
-                    problem,
-                    "The input cannot be made, so nothing is.",
-                    feed.map or str(feed.value),
-                    "Choose another map, channel or constant.",
+                    code=code,
+                    severity="error",
+                    subject=f"material {name} · {input_name}",
+                    message=problem,
+                    why="The input cannot be made, so nothing is.",
+                    evidence=feed.map or str(feed.value),
+                    fix="Choose another map, channel or constant.",
                 )
 
 
@@ -43,14 +43,14 @@ def adjustments_without_effect(examined: Examined) -> Iterator[Finding]:
                 said.append("tint")
             if said:
                 yield Finding(
-                    "no-effect",
-                    "warning",
-                    f"material {name} · {input_name}",
-                    f"{' and '.join(said).capitalize()} has no meaning for "
+                    code="no-effect",
+                    severity="warning",
+                    subject=f"material {name} · {input_name}",
+                    message=f"{' and '.join(said).capitalize()} has no meaning for "
                     f"{input_name.replace('_', ' ')}.",
-                    "What is set has no effect, which is rarely meant.",
-                    feed.map or str(feed.value),
-                    "Remove it.",
+                    why="What is set has no effect, which is rarely meant.",
+                    evidence=feed.map or str(feed.value),
+                    fix="Remove it.",
                 )
 
 
@@ -61,13 +61,13 @@ def opacity_without_alpha_mode(examined: Examined) -> Iterator[Finding]:
         feed = material.feeds["opacity"]
         if material.alpha_mode == "opaque" and (feed.maps() or feed.value != 1.0):
             yield Finding(
-                "alpha-mode-forgotten",
-                "warning",
-                f"material {name}",
-                "Opacity is fed, but the alpha mode is opaque.",
-                "A cut-out without an alpha mode arrives solid.",
-                feed.map or str(feed.value),
-                "Set the alpha mode to mask or blend, or remove the opacity.",
+                code="alpha-mode-forgotten",
+                severity="warning",
+                subject=f"material {name}",
+                message="Opacity is fed, but the alpha mode is opaque.",
+                why="A cut-out without an alpha mode arrives solid.",
+                evidence=feed.map or str(feed.value),
+                fix="Set the alpha mode to mask or blend, or remove the opacity.",
             )
 
 
@@ -89,11 +89,12 @@ def gloss_not_inverted(examined: Examined) -> Iterator[Finding]:
         if ("gloss" in held and not feed.invert) or ("roughness" in held and feed.invert):
             what = "Gloss feeds roughness as it is" if "gloss" in held else "Roughness is inverted"
             yield Finding(
-                "gloss-as-roughness",
-                "warning",
-                f"material {name} · roughness",
-                f"{what}.",
-                "The surface will look too shiny where it should be dull, and the other way round.",
-                feed.map or "",
-                "Turn invert on." if "gloss" in held else "Turn invert off.",
+                code="gloss-as-roughness",
+                severity="warning",
+                subject=f"material {name} · roughness",
+                message=f"{what}.",
+                why="The surface will look too shiny where it should be dull, and the other way "
+                "round.",
+                evidence=feed.map or "",
+                fix="Turn invert on." if "gloss" in held else "Turn invert off.",
             )

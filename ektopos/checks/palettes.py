@@ -26,13 +26,13 @@ def palettes(examined: Examined) -> Iterator[Finding]:
             continue
         if material.filter == "linear":
             yield Finding(
-                "palette-filtered",
-                "warning",
-                f"material {name}",
-                f"{feed.map} is a palette, and it is filtered linearly.",
-                "Neighbouring squares bleed into each other.",
-                f"{header.width} × {header.height} texels",
-                "Set the filter to nearest.",
+                code="palette-filtered",
+                severity="warning",
+                subject=f"material {name}",
+                message=f"{feed.map} is a palette, and it is filtered linearly.",
+                why="Neighbouring squares bleed into each other.",
+                evidence=f"{header.width} × {header.height} texels",
+                fix="Set the filter to nearest.",
             )
         for mesh_name, mesh in examined.meshes.items():
             for number, slot in enumerate(mesh.slots):
@@ -44,14 +44,14 @@ def palettes(examined: Examined) -> Iterator[Finding]:
                 crossing = crossed_squares(image, own)
                 if crossing:
                     yield Finding(
-                        "palette-square-crossed",
-                        "warning",
-                        f"mesh {mesh_name} · {slot}",
-                        f"{crossing} of {len(own)} triangles reach over the edge of a square of "
-                        f"{feed.map}.",
-                        "They show more than one colour.",
-                        f"{crossing} triangles",
-                        "Move their UVs into one square.",
+                        code="palette-square-crossed",
+                        severity="warning",
+                        subject=f"mesh {mesh_name} · {slot}",
+                        message=f"{crossing} of {len(own)} triangles reach over the edge of a "
+                        f"square of {feed.map}.",
+                        why="They show more than one colour.",
+                        evidence=f"{crossing} triangles",
+                        fix="Move their UVs into one square.",
                     )
 
 

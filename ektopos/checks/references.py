@@ -25,13 +25,13 @@ def missing_and_broken_files(examined: Examined) -> Iterator[Finding]:
             else f"unreadable-{kind}"
         )
         yield Finding(
-            code,
-            "error",
-            subject,
-            problem.message,
-            "What depends on it cannot be made.",
-            str(problem),
-            problem.hint,
+            code=code,
+            severity="error",
+            subject=subject,
+            message=problem.message,
+            why="What depends on it cannot be made.",
+            evidence=str(problem),
+            fix=problem.hint,
         )
 
 
@@ -43,13 +43,13 @@ def missing_materials(examined: Examined) -> Iterator[Finding]:
         for slot, material in entry.slots.items():
             if material is not None and material not in document.materials:
                 yield Finding(
-                    "missing-material",
-                    "error",
-                    f"mesh {mesh} · {slot}",
-                    f"The slot wears {material}, which is not there.",
-                    "The slot would arrive without a material.",
-                    material,
-                    "Choose another material.",
+                    code="missing-material",
+                    severity="error",
+                    subject=f"mesh {mesh} · {slot}",
+                    message=f"The slot wears {material}, which is not there.",
+                    why="The slot would arrive without a material.",
+                    evidence=material,
+                    fix="Choose another material.",
                 )
 
 
@@ -60,13 +60,13 @@ def missing_slots(examined: Examined) -> Iterator[Finding]:
         for slot in examined.project.document.meshes[name].slots:
             if slot not in mesh.slots:
                 yield Finding(
-                    "missing-slot",
-                    "error",
-                    f"mesh {name} · {slot}",
-                    f"The mesh has no slot called {slot}.",
-                    "Its material would be worn by nothing.",
-                    f"slots: {', '.join(mesh.slots)}",
-                    "Assign it to another slot.",
+                    code="missing-slot",
+                    severity="error",
+                    subject=f"mesh {name} · {slot}",
+                    message=f"The mesh has no slot called {slot}.",
+                    why="Its material would be worn by nothing.",
+                    evidence=f"slots: {', '.join(mesh.slots)}",
+                    fix="Assign it to another slot.",
                 )
 
 
@@ -75,13 +75,13 @@ def unknown_fields(examined: Examined) -> Iterator[Finding]:
     """Fields of the document that mean nothing here, which are often misspelt."""
     for place, names in _extras(examined.project.document):
         yield Finding(
-            "unknown-field",
-            "warning",
-            place,
-            f"The document says {', '.join(names)} here, which means nothing.",
-            "A misspelt field has no effect.",
-            ", ".join(names),
-            "Correct or remove it.",
+            code="unknown-field",
+            severity="warning",
+            subject=place,
+            message=f"The document says {', '.join(names)} here, which means nothing.",
+            why="A misspelt field has no effect.",
+            evidence=", ".join(names),
+            fix="Correct or remove it.",
         )
 
 

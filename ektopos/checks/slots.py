@@ -28,13 +28,13 @@ def bare_slots(examined: Examined) -> Iterator[Finding]:
         for number, slot in enumerate(mesh.slots):
             if assigned.get(slot) is None and (mesh.triangle_slot == number).any():
                 yield Finding(
-                    "slot-without-material",
-                    "warning",
-                    f"mesh {name} · {slot}",
-                    "No material is assigned to the slot.",
-                    "It arrives in the engine's default material.",
-                    slot,
-                    "Choose a material for it.",
+                    code="slot-without-material",
+                    severity="warning",
+                    subject=f"mesh {name} · {slot}",
+                    message="No material is assigned to the slot.",
+                    why="It arrives in the engine's default material.",
+                    evidence=slot,
+                    fix="Choose a material for it.",
                 )
 
 
@@ -47,13 +47,13 @@ def mesh_faults(examined: Examined) -> Iterator[Finding]:
         for fault in find_faults(mesh):
             subject = f"mesh {name}" + (f" · {fault.slot}" if fault.slot else "")
             yield Finding(
-                fault.code,
-                _SEVERITY.get(fault.code, "note"),
-                subject,
-                fault.message,
-                "The engine shows it, or computes with it.",
-                f"{fault.count}",
-                "Mend it where the mesh was made.",
+                code=fault.code,
+                severity=_SEVERITY.get(fault.code, "note"),
+                subject=subject,
+                message=fault.message,
+                why="The engine shows it, or computes with it.",
+                evidence=f"{fault.count}",
+                fix="Mend it where the mesh was made.",
             )
 
 
@@ -74,11 +74,11 @@ def unmapped_slots(examined: Examined) -> Iterator[Finding]:
                 continue
             if not np.isfinite(mesh.uvs[own]).any():
                 yield Finding(
-                    "maps-without-uvs",
-                    "error",
-                    f"mesh {name} · {slot}",
-                    f"The slot wears {assigned.name}, which has maps, and has no UVs.",
-                    "Every texel lookup lands on the same place.",
-                    slot,
-                    "Unwrap it where the mesh was made.",
+                    code="maps-without-uvs",
+                    severity="error",
+                    subject=f"mesh {name} · {slot}",
+                    message=f"The slot wears {assigned.name}, which has maps, and has no UVs.",
+                    why="Every texel lookup lands on the same place.",
+                    evidence=slot,
+                    fix="Unwrap it where the mesh was made.",
                 )

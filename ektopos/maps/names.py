@@ -14,6 +14,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
 from pathlib import PurePosixPath
+from typing import NamedTuple
 
 from ektopos.document import NamingRule, Role
 from ektopos.maps.roles import PACKED_LETTERS, WORDS
@@ -129,25 +130,41 @@ def words_of(stem: str) -> list[str]:
     return words
 
 
+class _Kept(NamedTuple):
+    """A name, its empty words taken out."""
+
+    words: list[str]
+    noise: tuple[str, ...]
+    normal_y: NormalY | None
+    encoding: str | None
+
+
+class _Glued(NamedTuple):
+    """A role word at the end of a longer one."""
+
+    rest: str
+    word: str
+    roles: ChannelRoles
+    trust: float
+
+
 @lru_cache(maxsize=20_000)
 def readings(stem: str) -> tuple[Reading, ...]:
     """Every way to read a file's stem, the reading without a role last."""
     words = words_of(stem)
-    kept, noise, normal_y, encoding = _without_noise(words, stem)
+    name = _without_noise(words, stem)
+    kept, said = name.words, (name.normal_y, name.encoding, name.noise)
     found: list[Reading] = []
     for start in range(len(kept)):
         for end in range(len(kept), start, -1):
             roles, trust = _roles_of(kept[start:end], start, end, len(kept))
             if roles:
                 rest = (*kept[:start], *kept[end:])
-                found.append(
-                    Reading(roles, rest, trust, "".join(kept[start:end]), normal_y, encoding, noise)
-                )
-    for rest_of_word, word, roles, trust in _glued(kept):
-        found.append(
-            Reading(roles, (*kept[:-1], rest_of_word), trust, word, normal_y, encoding, noise)
-        )
-    found.append(Reading({}, tuple(kept), 0.12, "", normal_y, encoding, noise))
+                found.append(Reading(roles, rest, trust, "".join(kept[start:end]), *said))
+    for end_of in _glued(kept):
+        rest = (*kept[:-1], end_of.rest)
+        found.append(Reading(end_of.roles, rest, end_of.trust, end_of.word, *said))
+    found.append(Reading({}, tuple(kept), 0.12, "", *said))
     return tuple(found)
 
 
@@ -253,9 +270,8 @@ def _options(place: PurePosixPath, rules: Sequence[NamingRule]) -> list[tuple[st
     return found
 
 
-def _without_noise(
-    words: list[str], stem: str
-) -> tuple[list[str], tuple[str, ...], NormalY | None, str | None]:
+def _without_noise(words: list[str], stem: str) -> _Kept:
+    """The words of a name that may say something, apart from those that never do."""
     kept: list[str] = []
     noise: list[str] = []
     normal_y: NormalY | None = None
@@ -292,8 +308,8 @@ def _without_noise(
             continue
         noise.append(word)
     if not kept:
-        return list(words), (), normal_y, encoding
-    return kept, tuple(noise), normal_y, encoding
+        return _Kept(list(words), (), normal_y, encoding)
+    return _Kept(kept, tuple(noise), normal_y, encoding)
 
 
 def _is_filler(low: str, position: int, count: int) -> bool:
@@ -383,9 +399,8 @@ def _acronym(token: str) -> ChannelRoles | None:
     return dict(zip("rgba", roles, strict=False))
 
 
-def _glued(words: list[str]) -> Iterator[tuple[str, str, ChannelRoles, float]]:
-    """Role words run together with the set's name at the end, as in `domenormal`: rest, word,
-    roles, trust.
+def _glued(words: list[str]) -> Iterator[_Glued]:
+    """Role words run together with the set's name at the end, as in `domenormal`.
 
     Short ones (`domecol`) end many words by chance, so they only count where other files support
     the set that is left.
@@ -395,16 +410,12 @@ def _glued(words: list[str]) -> Iterator[tuple[str, str, ChannelRoles, float]]:
     last = words[-1].lower()
     for word in _ENDINGS:
         if last.endswith(word) and len(last) >= len(word) + 3:
-            yield (
-                last[: -len(word)],
-                word,
-                {"rgb": _WORD_ROLES[word]},
-                0.6 if len(word) >= 5 else 0.06,
-            )
+            trust = 0.6 if len(word) >= 5 else 0.06
+            yield _Glued(last[: -len(word)], word, {"rgb": _WORD_ROLES[word]}, trust)
             break
     if last.endswith("ao") and len(last) > 2:
-        yield last[:-2], "ao", {"rgb": "occlusion"}, 0.05
+        yield _Glued(last[:-2], "ao", {"rgb": "occlusion"}, 0.05)
     for length in (3, 4):
         roles = _acronym(last[-length:]) if len(last) >= length + 3 else None
         if roles:
-            yield last[:-length], last[-length:], roles, 0.07
+            yield _Glued(last[:-length], last[-length:], roles, 0.07)

@@ -15,8 +15,6 @@ import {
   useTriangles,
 } from '../api/queries'
 import type { By, MeshFacts, MeshStep } from '../api/types'
-import { Confirm } from '../components/Confirm'
-import { AskName } from '../components/AskName'
 import { PickFiles } from '../components/PickFiles'
 import { useKeys } from '../components/keys'
 import { useNotices, useStatus } from '../api/notices'
@@ -28,8 +26,9 @@ import { MeshSubject } from '../stage/Subjects'
 import { ViewMenu } from '../stage/ViewMenu'
 import { useView } from '../stage/view'
 import { count } from '../words'
-import type { UvAction } from './EditUvs'
-import { EditUvs, UV_ACTIONS } from './EditUvs'
+import type { Asking } from './Dialogs'
+import { Dialogs } from './Dialogs'
+import { UV_ACTIONS } from './EditUvs'
 import { Faults } from './Faults'
 import { Legend } from './Legend'
 import { MATERIAL, MaterialStrip } from './MaterialStrip'
@@ -37,19 +36,10 @@ import type { MeshView } from './measures'
 import { VIEWS, markedOf, measureOf, paintOf } from './measures'
 import type { PickedFaces } from './PickBar'
 import { PickBar } from './PickBar'
-import { LikeAnother, ProposeEverything } from './Proposals'
 import { Recipe } from './Recipe'
 import { SlotTable } from './SlotTable'
 import { Suggestions } from './Suggestions'
 import { UvDrawer } from './UvDrawer'
-
-type Asking =
-  | { kind: 'propose' }
-  | { kind: 'alike' }
-  | { kind: 'remove' }
-  | { kind: 'rename'; slot: string }
-  | { kind: 'merge' }
-  | { kind: 'uvs'; action: UvAction; slots: string[]; at?: number[] }
 
 /** A mesh and its slots: which faces each covers, what it wears, which maps belong to it, what is wrong with it. */
 export function MeshesScreen() {
@@ -453,58 +443,13 @@ function OneMesh({
         </div>
         <MaterialStrip />
       </section>
-      {asking?.kind === 'propose' && <ProposeEverything close={() => setAsking(null)} />}
-      {asking?.kind === 'alike' && <LikeAnother mesh={mesh.name} close={() => setAsking(null)} />}
-      {asking?.kind === 'remove' && (
-        <Confirm
-          title={`Remove ${mesh.name}`}
-          action="Remove"
-          close={() => setAsking(null)}
-          done={() => void edit({ kind: 'remove-mesh', mesh: mesh.name })}
-        >
-          <p>
-            Its {count(mesh.slots.length, 'slot')}, what is on them, and{' '}
-            {mesh.recipe.length ? `${count(mesh.recipe.length, 'step')} done to it` : 'its ticks'}{' '}
-            go with it; its materials stay.
-          </p>
-          <p className="small">This is one step; Undo brings it back.</p>
-        </Confirm>
-      )}
-      {asking?.kind === 'rename' && (
-        <AskName
-          title="Rename the slot"
-          label="Slot name"
-          initial={asking.slot}
-          close={() => setAsking(null)}
-          done={(next) =>
-            void addStep({ kind: 'rename-slot', slot: asking.slot, name: next }).then(
-              (project) => project && slot === asking.slot && setSlot(next),
-            )
-          }
-        />
-      )}
-      {asking?.kind === 'merge' && (
-        <AskName
-          title="Merge the chosen slots"
-          label="Slot name"
-          initial={chosen[0] ?? ''}
-          close={() => setAsking(null)}
-          done={(next) =>
-            void addStep({ kind: 'merge-slots', slots: chosen, name: next }).then(
-              (project) => project && choose(next),
-            )
-          }
-        />
-      )}
-      {asking?.kind === 'uvs' && (
-        <EditUvs
-          mesh={mesh}
-          slots={asking.slots}
-          action={asking.action}
-          at={asking.at}
-          close={() => setAsking(null)}
-        />
-      )}
+      <Dialogs
+        mesh={mesh}
+        chosen={chosen}
+        asking={asking}
+        close={() => setAsking(null)}
+        choose={choose}
+      />
     </div>
   )
 }

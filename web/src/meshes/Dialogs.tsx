@@ -1,0 +1,90 @@
+import { useEdit, useRecipe } from '../api/queries'
+import type { MeshFacts, MeshStep } from '../api/types'
+import { AskName } from '../components/AskName'
+import { Confirm } from '../components/Confirm'
+import { count } from '../words'
+import type { UvAction } from './EditUvs'
+import { EditUvs } from './EditUvs'
+import { LikeAnother, ProposeEverything } from './Proposals'
+
+/** What a person is asked before something is done to a mesh. */
+export type Asking =
+  | { kind: 'propose' }
+  | { kind: 'alike' }
+  | { kind: 'remove' }
+  | { kind: 'rename'; slot: string }
+  | { kind: 'merge' }
+  | { kind: 'uvs'; action: UvAction; slots: string[]; at?: number[] }
+
+interface Props {
+  mesh: MeshFacts
+  /** The slots that are chosen, the first of them first. */
+  chosen: string[]
+  asking: Asking | null
+  close: () => void
+  choose: (slot: string) => void
+}
+
+/** The dialogs of the Meshes screen, one at a time. */
+export function Dialogs({ mesh, chosen, asking, close, choose }: Props) {
+  const edit = useEdit()
+  const change = useRecipe()
+  if (!asking) return null
+  const addStep = (made: MeshStep) => change(mesh.name, { append: made })
+  return (
+    <>
+      {asking.kind === 'propose' && <ProposeEverything close={close} />}
+      {asking.kind === 'alike' && <LikeAnother mesh={mesh.name} close={close} />}
+      {asking.kind === 'remove' && (
+        <Confirm
+          title={`Remove ${mesh.name}`}
+          action="Remove"
+          close={close}
+          done={() => void edit({ kind: 'remove-mesh', mesh: mesh.name })}
+        >
+          <p>
+            Its {count(mesh.slots.length, 'slot')}, what is on them, and{' '}
+            {mesh.recipe.length ? `${count(mesh.recipe.length, 'step')} done to it` : 'its ticks'}{' '}
+            go with it; its materials stay.
+          </p>
+          <p className="small">This is one step; Undo brings it back.</p>
+        </Confirm>
+      )}
+      {asking.kind === 'rename' && (
+        <AskName
+          title="Rename the slot"
+          label="Slot name"
+          initial={asking.slot}
+          close={close}
+          done={(next) =>
+            void addStep({ kind: 'rename-slot', slot: asking.slot, name: next }).then(
+              (project) => project && chosen[0] === asking.slot && choose(next),
+            )
+          }
+        />
+      )}
+      {asking.kind === 'merge' && (
+        <AskName
+          title="Merge the chosen slots"
+          label="Slot name"
+          initial={chosen[0] ?? ''}
+          close={close}
+          done={(next) =>
+            void addStep({ kind: 'merge-slots', slots: chosen, name: next }).then(
+              (project) => project && choose(next),
+            )
+          }
+        />
+      )}
+      {asking.kind === 'uvs' && (
+        <EditUvs
+          mesh={mesh}
+          slots={asking.slots}
+          action={asking.action}
+          at={asking.at}
+          close={close}
+        />
+      )}
+    </>
+  )
+}
