@@ -98,7 +98,9 @@ class Plans(Api):
 
 
 class FromElsewhere(Api):
-    def brought(self, project: dict, name: str, content: bytes, status: int = 200, **more: str):
+    def foreign_package(
+        self, project: dict, name: str, content: bytes, status: int = 200, **more: str
+    ):
         given = self.upload(name, content) | more
         return self.call("post", f"/projects/{project['id']}/packages", given, status)
 
@@ -112,7 +114,7 @@ class FromElsewhere(Api):
             with open_project(root) as opened:
                 export_package(opened, find_profile("metal-smooth"), root / "out")
             content = zipped(root / "out", below="inner/")
-        self.brought(project, "theirs.zip", content)
+        self.foreign_package(project, "theirs.zip", content)
         (package,) = self.packages(project)
         self.assertEqual((package["target"], package["brought_in"]), ("metal-smooth", "theirs.zip"))
         self.assertTrue(package["trial"]["passed"])
@@ -140,7 +142,7 @@ class FromElsewhere(Api):
                 opened.document.materials["plain"].inputs["roughness"].value = 0.6
                 export_package(opened, find_profile("gltf-glb"), root / "out")
             content = (root / "out/Test_plates.glb").read_bytes()
-        self.brought(project, "hand made.glb", content)
+        self.foreign_package(project, "hand made.glb", content)
         wrong = [
             c for c in self.packages(project)[0]["trial"]["cells"] if c["verdict"] == "differs"
         ]
@@ -151,18 +153,22 @@ class FromElsewhere(Api):
 
     def test_what_is_no_package_is_refused_with_a_reason(self) -> None:
         project = self.sample()
-        self.assertIn("no package", self.brought(project, "notes.txt", b"words", 422)["message"])
+        self.assertIn(
+            "no package", self.foreign_package(project, "notes.txt", b"words", 422)["message"]
+        )
         with folder() as root:
             (root / "readme.txt").write_text("nothing")
             self.assertIn(
-                "no package in it", self.brought(project, "empty.zip", zipped(root), 422)["message"]
+                "no package in it",
+                self.foreign_package(project, "empty.zip", zipped(root), 422)["message"],
             )
         self.assertIn(
             "cannot be unpacked",
-            self.brought(project, "broken.zip", b"PK\x03\x04 broken", 422)["message"],
+            self.foreign_package(project, "broken.zip", b"PK\x03\x04 broken", 422)["message"],
         )
         self.assertIn(
-            "no target", self.brought(project, "m.glb", b"glTF", 422, target="nowhere")["message"]
+            "no target",
+            self.foreign_package(project, "m.glb", b"glTF", 422, target="nowhere")["message"],
         )
         missing = {"path": "m.glb", "sha256": "0" * 64}
         self.call("post", f"/projects/{project['id']}/packages", missing, 404)
@@ -170,7 +176,7 @@ class FromElsewhere(Api):
 
     def test_a_broken_glb_is_tried_and_lost(self) -> None:
         project = self.sample()
-        self.brought(project, "broken.glb", b"glTF\x02\0\0\0\xff\0\0\0")
+        self.foreign_package(project, "broken.glb", b"glTF\x02\0\0\0\xff\0\0\0")
         (package,) = self.packages(project)
         self.assertEqual({c["cause"] for c in package["trial"]["cells"]}, {"unreadable-file"})
 

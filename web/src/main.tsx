@@ -10,7 +10,7 @@ import { StrictMode } from 'react'
 import { createRoot } from 'react-dom/client'
 import { BrowserRouter, Navigate, Route, Routes } from 'react-router'
 
-import { Said } from './api/client'
+import { ApiError } from './api/client'
 import { guardLeaving } from './api/queue'
 import { ChecksScreen } from './checks/ChecksScreen'
 import { ExportScreen } from './export/ExportScreen'
@@ -27,7 +27,7 @@ const queries = new QueryClient({
     queries: {
       staleTime: 10_000,
       retry: (failures, problem) =>
-        failures < 2 && !(problem instanceof Said && problem.status >= 400),
+        failures < 2 && !(problem instanceof ApiError && problem.status >= 400),
     },
   },
 })

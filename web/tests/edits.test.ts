@@ -2,7 +2,7 @@
 import { QueryClient } from '@tanstack/react-query'
 import { beforeEach, describe, expect, it } from 'vitest'
 
-import { Said } from '../src/api/client'
+import { ApiError } from '../src/api/client'
 import { calledSoon, enqueue, shownWith, useQueue } from '../src/api/queue'
 import { applied, chainOf, feedOf, renamedIn, settingOf } from '../src/api/stated'
 import type { Document, Edit, Project } from '../src/api/types'
@@ -129,7 +129,7 @@ describe('the line of edits', () => {
   })
   it('goes on after one that is refused, and says why', async () => {
     const refused = enqueue(queries, id, [], () =>
-      Promise.reject(new Said(409, 'changed meanwhile')),
+      Promise.reject(new ApiError(409, 'changed meanwhile')),
     )
     const next = enqueue(queries, id, [], () => Promise.resolve(answer(9)))
     expect(await refused).toBeNull()

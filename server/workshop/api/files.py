@@ -15,7 +15,7 @@ from ninja.files import UploadedFile
 from pydantic import Field
 
 from ektopos.errors import EktoposError, MissingReference, TooLarge
-from server.workshop.api.projects import Uploads, found
+from server.workshop.api.projects import Uploads, project_or_404
 from server.workshop.models import Job
 from server.workshop.store import archive_path, is_hash, is_sound, known_content, put
 
@@ -84,13 +84,13 @@ def bring_in(request: HttpRequest, project_id: UUID, given: Uploads) -> Job:
                 "it has not been uploaded.", subject=file.path, hint="Drop it again."
             )
     files = [{"path": file.path, "sha256": file.sha256} for file in given.files]
-    return Job.start(found(project_id), "bring-in", {"files": files})
+    return Job.start(project_or_404(project_id), "bring-in", {"files": files})
 
 
 @router.get("/projects/{uuid:project_id}/jobs", response=list[JobOut])
 def jobs(request: HttpRequest, project_id: UUID) -> list[Job]:
     """The project's last jobs, newest first."""
-    return list(found(project_id).jobs.all()[:20])
+    return list(project_or_404(project_id).jobs.all()[:20])
 
 
 @router.get("/jobs/{uuid:job_id}", response=JobOut)
@@ -113,7 +113,7 @@ def cancel(request: HttpRequest, job_id: UUID) -> Job:
 @router.post("/projects/{uuid:project_id}/archive", response=JobOut)
 def start_archive(request: HttpRequest, project_id: UUID) -> Job:
     """Start packing the project as a zip of its document and its files."""
-    return Job.start(found(project_id), "archive", {})
+    return Job.start(project_or_404(project_id), "archive", {})
 
 
 @router.get("/jobs/{uuid:job_id}/file")

@@ -14,7 +14,7 @@ from ektopos.maps import Facts, Verdict, identify, recheck, sets_of
 from ektopos.maps.sets import ending_of
 from ektopos.maps.verdict import SURE
 from server.workshop import pictures
-from server.workshop.api.projects import found
+from server.workshop.api.projects import project_or_404
 from server.workshop.models import MapFacts, Project
 from server.workshop.store import is_hash
 
@@ -149,13 +149,13 @@ def _board(project: Project) -> list[tuple[BoardMap, Facts | None, Verdict | Non
 @router.get("/projects/{uuid:project_id}/maps", response=list[BoardMap])
 def board(request: HttpRequest, project_id: UUID) -> list[BoardMap]:
     """Every map of a project."""
-    return [row for row, _, _ in _board(found(project_id))]
+    return [row for row, _, _ in _board(project_or_404(project_id))]
 
 
 @router.get("/projects/{uuid:project_id}/maps/{path:name}", response=MapOut)
 def get_map(request: HttpRequest, project_id: UUID, name: str) -> MapOut:
     """One map with its evidence and numbers."""
-    project = found(project_id)
+    project = project_or_404(project_id)
     for row, facts, verdict in _board(project):
         if row.name != name:
             continue

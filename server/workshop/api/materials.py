@@ -29,7 +29,7 @@ from ektopos.types import Float
 from server.workshop import pictures
 from server.workshop.api.files import JobOut
 from server.workshop.api.maps import picture
-from server.workshop.api.projects import found
+from server.workshop.api.projects import project_or_404
 from server.workshop.models import Job, MapFacts, Project, Revision
 from server.workshop.store import content_path
 
@@ -71,7 +71,7 @@ class Trying(Schema):
 @router.get("/projects/{uuid:project_id}/sheets/{path:name}", response=Sheet)
 def sheet(request: HttpRequest, project_id: UUID, name: str) -> Sheet:
     """A material's feed sheet."""
-    project = found(project_id)
+    project = project_or_404(project_id)
     return _sheet(project, project.document, name)
 
 
@@ -79,7 +79,7 @@ def sheet(request: HttpRequest, project_id: UUID, name: str) -> Sheet:
 def try_sheet(request: HttpRequest, project_id: UUID, name: str, given: Trying) -> Sheet:
     """The feed sheet a material would have with other values, while a control is being moved.
     Nothing is saved."""
-    project = found(project_id)
+    project = project_or_404(project_id)
     tried = {"materials": project.document.materials | {name: given.entry}}
     document = project.document.model_copy(update=tried)
     return _sheet(project, document, name)
@@ -91,7 +91,7 @@ def stages(
 ) -> dict[str, StageLook]:
     """What the stage needs of every material, now or at a checkpoint. Broken materials are left
     out."""
-    project = found(project_id)
+    project = project_or_404(project_id)
     revision = (
         project.head
         if checkpoint is None
@@ -106,7 +106,7 @@ def probe_point(
     request: HttpRequest, project_id: UUID, name: str, u: Coordinate, v: Coordinate
 ) -> list[Probed]:
     """Every input of a material at one point of a mesh, traced to its texels."""
-    project = found(project_id)
+    project = project_or_404(project_id)
     document, revision = project.document, project.head
 
     def find(map_name: str) -> Decoded:
@@ -122,7 +122,7 @@ def probe_point(
 def conversion(request: HttpRequest, project_id: UUID, set_name: str) -> ConversionOut:
     """What the conversion of a set of the specular workflow would give, on reduced copies. Nothing
     is saved."""
-    project = found(project_id)
+    project = project_or_404(project_id)
     document = project.document
     usable = _usable_maps(project.head, document)
 
@@ -166,7 +166,7 @@ def start_convert(request: HttpRequest, project_id: UUID, given: Converting) -> 
     """Start making metallic-roughness maps and a material of a set's diffuse, specular and
     gloss.
     """
-    return Job.start(found(project_id), "convert", {"set": given.set})
+    return Job.start(project_or_404(project_id), "convert", {"set": given.set})
 
 
 @router.get("/material-pictures/{key}/{light}/{int:size}.png")

@@ -23,7 +23,7 @@ from ektopos.steps import By, MeshStep, PackUvs
 from server.workshop import pictures
 from server.workshop.api.files import JobOut
 from server.workshop.api.maps import FOREVER
-from server.workshop.api.projects import At, ProjectOut, found, shown
+from server.workshop.api.projects import At, ProjectOut, project_or_404, shown
 from server.workshop.keeping import ensure_measured
 from server.workshop.meshing import (
     changed_mesh,
@@ -182,7 +182,7 @@ class Baking(Schema):
 @router.get("/projects/{uuid:project_id}/meshes", response=list[MeshOut])
 def meshes(request: HttpRequest, project_id: UUID) -> list[MeshOut]:
     """Every mesh of a project."""
-    project = found(project_id)
+    project = project_or_404(project_id)
     document = project.document
     rows = measured(project.head, list(document.meshes))
     if len(rows) < len(document.meshes):
@@ -229,7 +229,7 @@ def meshes(request: HttpRequest, project_id: UUID) -> list[MeshOut]:
 def set_recipe(request: HttpRequest, project_id: UUID, name: str, given: NewRecipe) -> RecipeOut:
     """Change what is done to a mesh; slots keep what they wear. What takes long, and measuring, is
     done by jobs."""
-    project = found(project_id)
+    project = project_or_404(project_id)
     revision = project.head
     made = (
         list(revision.core().document.meshes[name].recipe)
@@ -263,7 +263,7 @@ def set_recipe(request: HttpRequest, project_id: UUID, name: str, given: NewReci
         given.revision,
         page=given.page,
     )
-    project = found(project_id)
+    project = project_or_404(project_id)
     ensure_measured(project)
     return RecipeOut(project=shown(project))
 
@@ -273,7 +273,7 @@ def together(
     request: HttpRequest, project_id: UUID, name: str, slot: str, face: int, by: By
 ) -> Picked:
     """The faces of a slot that belong together with one of them."""
-    mesh = mesh_at(found(project_id).head, name)
+    mesh = mesh_at(project_or_404(project_id).head, name)
     own = np.flatnonzero(
         mesh.triangle_slot == (mesh.slots.index(slot) if slot in mesh.slots else -1)
     )
@@ -287,7 +287,7 @@ def together(
 def suggest(request: HttpRequest, project_id: UUID, name: str) -> SuggestionsOut:
     """Which map sets belong to which slot of a mesh, and why; compared by a job, to be asked for
     again meanwhile."""
-    project = found(project_id)
+    project = project_or_404(project_id)
     compared = _suggestions(project, name)
     if compared is None:
         return SuggestionsOut(ready=False)
@@ -314,7 +314,7 @@ def suggest(request: HttpRequest, project_id: UUID, name: str) -> SuggestionsOut
 def propose(request: HttpRequest, project_id: UUID) -> ProposalsOut:
     """What every slot that wears nothing could wear; compared by jobs, to be asked for again
     meanwhile."""
-    project = found(project_id)
+    project = project_or_404(project_id)
     document = project.document
     shows = _best_maps(project)
     bare = [
@@ -336,7 +336,7 @@ def propose(request: HttpRequest, project_id: UUID) -> ProposalsOut:
 )
 def alike(request: HttpRequest, project_id: UUID, name: str, other: str) -> list[AlikeOut]:
     """Slots of a mesh that are like slots of another, with what those wear."""
-    project = found(project_id)
+    project = project_or_404(project_id)
     assigned = project.document.meshes[other].slots if other in project.document.meshes else {}
     pairs = same_slots(mesh_at(project.head, name), mesh_at(project.head, other))
     return [
@@ -352,7 +352,7 @@ def padding(
     request: HttpRequest, project_id: UUID, name: str, map_name: str, slot: str
 ) -> PaddingOut:
     """How far a map is painted on beyond the islands of a slot and of those that wear the same."""
-    project = found(project_id)
+    project = project_or_404(project_id)
     document = project.document
     mesh = mesh_at(project.head, name)
     assigned = document.meshes[name].slots
@@ -377,13 +377,13 @@ def start_bake(request: HttpRequest, project_id: UUID, name: str, given: Baking)
     """Start baking the occlusion of a slot and of those that wear the same material."""
     if not 1 <= given.samples <= 1024:
         raise EktoposError("between 1 and 1,024 rays a texel are possible.", hint="64 are usual.")
-    return Job.start(found(project_id), "occlusion", {"mesh": name, **given.dict()})
+    return Job.start(project_or_404(project_id), "occlusion", {"mesh": name, **given.dict()})
 
 
 @router.post("/projects/{uuid:project_id}/meshes/{path:name}/inside", response=JobOut)
 def start_inside(request: HttpRequest, project_id: UUID, name: str) -> Job:
     """Start bringing in the maps and materials that a mesh file has inside it."""
-    return Job.start(found(project_id), "embedded", {"mesh": name})
+    return Job.start(project_or_404(project_id), "embedded", {"mesh": name})
 
 
 @router.get("/mesh-geometry/{key}.glb")
@@ -450,10 +450,10 @@ def _inside(project: Project, file: str) -> Inside:
     with contextlib.suppress(OSError, ValueError):
         return Inside(**json.loads(path.read_text()))
     try:
-        brought = embedded(content, file, str)
+        foreign_package = embedded(content, file, str)
     except EktoposError:
-        brought = Embedded()
-    inside = Inside(maps=len(brought.maps), materials=len(brought.materials))
+        foreign_package = Embedded()
+    inside = Inside(maps=len(foreign_package.maps), materials=len(foreign_package.materials))
     with writing(path) as temporary:
         temporary.write_text(inside.model_dump_json())
     return inside

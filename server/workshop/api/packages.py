@@ -21,7 +21,7 @@ from ektopos.trial.renders import Rendered
 from ektopos.trial.report import Report, page
 from server.workshop.api.files import JobOut
 from server.workshop.api.maps import FOREVER
-from server.workshop.api.projects import Path_, RowId, Sha256, found
+from server.workshop.api.projects import Path_, RowId, Sha256, project_or_404
 from server.workshop.foreign import check_package
 from server.workshop.models import Job, Package
 from server.workshop.store import package_folder
@@ -93,7 +93,7 @@ class NewExport(Schema):
 @router.post("/projects/{uuid:project_id}/exports", response=JobOut)
 def start_export(request: HttpRequest, project_id: UUID, given: NewExport) -> Job:
     """Start writing the package of the state that is on screen."""
-    project = found(project_id)
+    project = project_or_404(project_id)
     revision = get_object_or_404(project.revisions, pk=given.revision)
     target = str(revision.document["target"])
     find_profile(target, revision.core().document)
@@ -105,7 +105,7 @@ def start_export(request: HttpRequest, project_id: UUID, given: NewExport) -> Jo
 @router.get("/projects/{uuid:project_id}/packages", response=list[PackageOut])
 def packages(request: HttpRequest, project_id: UUID) -> list[PackageOut]:
     """The project's packages, newest first."""
-    rows = found(project_id).packages.filter(complete=True, removed=None)[:10]
+    rows = project_or_404(project_id).packages.filter(complete=True, removed=None)[:10]
     return [
         PackageOut(
             id=row.pk,
@@ -126,7 +126,7 @@ def bring_in(request: HttpRequest, project_id: UUID, given: Brought) -> Job:
     """Take in a package that was made elsewhere, and put it to trial against the project as it
     is.
     """
-    project = found(project_id)
+    project = project_or_404(project_id)
     check_package(project, given.path, given.sha256, given.target)
     return Job.start(
         project, "package", {"name": given.path, "sha256": given.sha256, "target": given.target}
@@ -136,7 +136,7 @@ def bring_in(request: HttpRequest, project_id: UUID, given: Brought) -> Job:
 @router.post("/projects/{uuid:project_id}/packages/{int:package_id}/trial", response=JobOut)
 def start_trial(request: HttpRequest, project_id: UUID, package_id: int) -> Job:
     """Put a package to trial again."""
-    project = found(project_id)
+    project = project_or_404(project_id)
     get_object_or_404(project.packages, pk=package_id, complete=True, removed=None)
     return Job.start(project, "trial", {"package": package_id})
 
@@ -144,7 +144,7 @@ def start_trial(request: HttpRequest, project_id: UUID, package_id: int) -> Job:
 @router.post("/projects/{uuid:project_id}/packages/{int:package_id}/archive", response=JobOut)
 def start_archive(request: HttpRequest, project_id: UUID, package_id: int) -> Job:
     """Start packing a package as a zip."""
-    project = found(project_id)
+    project = project_or_404(project_id)
     get_object_or_404(project.packages, pk=package_id, complete=True, removed=None)
     return Job.start(project, "package-archive", {"package": package_id})
 
@@ -152,7 +152,7 @@ def start_archive(request: HttpRequest, project_id: UUID, package_id: int) -> Jo
 @router.post("/projects/{uuid:project_id}/packages/{int:package_id}/remove", response={204: None})
 def remove(request: HttpRequest, project_id: UUID, package_id: int) -> tuple[int, None]:
     """Take a package away; it can be brought back for a day."""
-    package = get_object_or_404(found(project_id).packages, pk=package_id, complete=True)
+    package = get_object_or_404(project_or_404(project_id).packages, pk=package_id, complete=True)
     Package.objects.filter(pk=package.pk).update(removed=timezone.now())
     return 204, None
 
@@ -162,7 +162,7 @@ def remove(request: HttpRequest, project_id: UUID, package_id: int) -> tuple[int
 )
 def bring_back(request: HttpRequest, project_id: UUID, package_id: int) -> tuple[int, None]:
     """Bring a package back that was taken away."""
-    package = get_object_or_404(found(project_id).packages, pk=package_id, complete=True)
+    package = get_object_or_404(project_or_404(project_id).packages, pk=package_id, complete=True)
     Package.objects.filter(pk=package.pk).update(removed=None)
     return 204, None
 

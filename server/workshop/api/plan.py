@@ -17,7 +17,7 @@ from ektopos.targets.plan import HeaderOf, Plan, PlannedFile, make_plan
 from ektopos.targets.profile import Profile, find_profile, profiles_of
 from ektopos.targets.reuse import texture_key
 from server.workshop.api.materials import header_of
-from server.workshop.api.projects import found
+from server.workshop.api.projects import project_or_404
 from server.workshop.models import Project
 from server.workshop.store import content_path
 
@@ -101,7 +101,7 @@ class DraftOut(Schema):
 @router.get("/projects/{uuid:project_id}/plan", response=PlanOut)
 def plan(request: HttpRequest, project_id: UUID) -> PlanOut:
     """Which files the target gets."""
-    project = found(project_id)
+    project = project_or_404(project_id)
     profile = find_profile(project.document.target, project.document)
     head_of = header_of(project.head, project.document)
     return _plan(project, profile, make_plan(project.document, profile, head_of), head_of)
@@ -110,13 +110,13 @@ def plan(request: HttpRequest, project_id: UUID) -> PlanOut:
 @router.get("/projects/{uuid:project_id}/targets", response=list[Profile], by_alias=True)
 def targets(request: HttpRequest, project_id: UUID) -> list[Profile]:
     """Every target that a project can use: the built-in ones and its own."""
-    return list(profiles_of(found(project_id).document).values())
+    return list(profiles_of(project_or_404(project_id).document).values())
 
 
 @router.get("/projects/{uuid:project_id}/comparison", response=list[TargetSummary])
 def comparison(request: HttpRequest, project_id: UUID) -> list[TargetSummary]:
     """The project over all targets: what each loses and converts, and what it takes."""
-    project = found(project_id)
+    project = project_or_404(project_id)
     head_of, summaries = header_of(project.head, project.document), []
     for profile in profiles_of(project.document).values():
         try:
@@ -131,7 +131,7 @@ def comparison(request: HttpRequest, project_id: UUID) -> list[TargetSummary]:
 @router.post("/projects/{uuid:project_id}/target-drafts", response=DraftOut)
 def try_target(request: HttpRequest, project_id: UUID, given: Draft) -> DraftOut:
     """What is wrong with a profile, or what it would give for this project. Nothing is saved."""
-    project = found(project_id)
+    project = project_or_404(project_id)
     try:
         profile = parse(Profile, given.profile, "")
     except InvalidDocument as problem:

@@ -131,7 +131,7 @@ def shown(project: Project) -> ProjectOut:
     )
 
 
-def found(project_id: UUID) -> Project:
+def project_or_404(project_id: UUID) -> Project:
     """A project by its id, or 404."""
     return get_object_or_404(
         Project.objects.select_related("head").exclude(head=None), pk=project_id
@@ -159,13 +159,13 @@ def import_project(request: HttpRequest, given: Uploads) -> ProjectOut:
 @router.get("/{uuid:project_id}", response=ProjectOut, by_alias=True)
 def get_project(request: HttpRequest, project_id: UUID) -> ProjectOut:
     """A project as it is now."""
-    return shown(found(project_id))
+    return shown(project_or_404(project_id))
 
 
 @router.delete("/{uuid:project_id}", response={204: None})
 def delete_project(request: HttpRequest, project_id: UUID) -> tuple[int, None]:
     """Delete a project with its history. Its files stay in the store as long as others use them."""
-    found(project_id).erase()
+    project_or_404(project_id).erase()
     return 204, None
 
 
@@ -183,32 +183,32 @@ def pulse(request: HttpRequest, project_id: UUID) -> Pulse:
 def edit_project(request: HttpRequest, project_id: UUID, given: Edits) -> ProjectOut:
     """Apply edits as one step. 409 if somebody else has changed what they read or write since that
     revision."""
-    found(project_id).edit(list(given.edits), given.revision, page=given.page)
-    return shown(found(project_id))
+    project_or_404(project_id).edit(list(given.edits), given.revision, page=given.page)
+    return shown(project_or_404(project_id))
 
 
 @router.post("/{uuid:project_id}/undo", response=ProjectOut, by_alias=True)
 def undo(request: HttpRequest, project_id: UUID, given: At) -> ProjectOut:
     """One step back."""
-    found(project_id).undo(given.revision, given.page)
-    return shown(found(project_id))
+    project_or_404(project_id).undo(given.revision, given.page)
+    return shown(project_or_404(project_id))
 
 
 @router.post("/{uuid:project_id}/redo", response=ProjectOut, by_alias=True)
 def redo(request: HttpRequest, project_id: UUID, given: At) -> ProjectOut:
     """One step forward."""
-    found(project_id).redo(given.revision, given.page)
-    return shown(found(project_id))
+    project_or_404(project_id).redo(given.revision, given.page)
+    return shown(project_or_404(project_id))
 
 
 @router.post("/{uuid:project_id}/checkpoints", response=ProjectOut, by_alias=True)
 def add_checkpoint(request: HttpRequest, project_id: UUID, given: NewCheckpoint) -> ProjectOut:
     """Name the state as it is now."""
-    project = found(project_id)
+    project = project_or_404(project_id)
     Checkpoint.objects.create(
         project=project, revision=project.head, name=given.name.strip()[:120] or "checkpoint"
     )
-    return shown(found(project_id))
+    return shown(project_or_404(project_id))
 
 
 @router.post(
@@ -218,16 +218,16 @@ def restore_checkpoint(
     request: HttpRequest, project_id: UUID, checkpoint_id: int, given: At
 ) -> ProjectOut:
     """Bring a named state back, as a step that can be undone."""
-    project = found(project_id)
+    project = project_or_404(project_id)
     checkpoint = get_object_or_404(project.checkpoints, pk=checkpoint_id)
     project.restore(
         checkpoint.revision, given.revision, f"bring back “{checkpoint.name}”", given.page
     )
-    return shown(found(project_id))
+    return shown(project_or_404(project_id))
 
 
 @router.get("/{uuid:project_id}/checks", response=list[Finding])
 def checks(request: HttpRequest, project_id: UUID) -> list[Finding]:
     """Everything the checks find, worst first."""
-    project = found(project_id)
+    project = project_or_404(project_id)
     return run_checks(project.core(), find_profile(project.document.target, project.document))

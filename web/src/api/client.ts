@@ -18,7 +18,7 @@ client.use({
 })
 
 /** What went wrong, in the server's words. */
-export class Said extends Error {
+export class ApiError extends Error {
   constructor(
     readonly status: number,
     readonly said: string,
@@ -29,19 +29,19 @@ export class Said extends Error {
   }
 }
 
-export function toSaid(status: number, body: unknown): Said {
+export function toApiError(status: number, body: unknown): ApiError {
   const found = (body ?? {}) as {
     message?: string
     subject?: string
     hint?: string
     detail?: unknown
   }
-  if (found.message) return new Said(status, found.message, found.subject, found.hint)
+  if (found.message) return new ApiError(status, found.message, found.subject, found.hint)
   if (Array.isArray(found.detail)) {
     const first = found.detail[0] as { msg?: string; loc?: unknown[] } | undefined
-    return new Said(status, `${first?.loc?.at(-1) ?? 'it'}: ${first?.msg ?? 'not understood'}.`)
+    return new ApiError(status, `${first?.loc?.at(-1) ?? 'it'}: ${first?.msg ?? 'not understood'}.`)
   }
-  return new Said(
+  return new ApiError(
     status,
     status === 0 ? 'The server does not answer.' : `The server answered ${status}.`,
     '',
@@ -87,9 +87,9 @@ async function answered<Data>(
   try {
     answer = await call
   } catch {
-    throw toSaid(0, null)
+    throw toApiError(0, null)
   }
   if (answer.error !== undefined || !answer.response.ok)
-    throw toSaid(answer.response.status, answer.error)
+    throw toApiError(answer.response.status, answer.error)
   return answer.data as Data
 }

@@ -1,7 +1,7 @@
 // Files on their way in: uploaded one by one with progress, then measured by a job.
 import { create } from 'zustand'
 
-import { Said, csrfToken, post, toSaid } from './client'
+import { ApiError, csrfToken, post, toApiError } from './client'
 import type { Project } from './types'
 
 export interface Item {
@@ -67,9 +67,9 @@ function send(
     request.onload = () =>
       request.status === 200
         ? resolve(request.response)
-        : reject(toSaid(request.status, request.response))
-    request.onerror = () => reject(toSaid(0, null))
-    request.onabort = () => reject(new Said(0, 'stopped'))
+        : reject(toApiError(request.status, request.response))
+    request.onerror = () => reject(toApiError(0, null))
+    request.onabort = () => reject(new ApiError(0, 'stopped'))
     const form = new FormData()
     form.append('file', file, file.name)
     form.append('path', path)

@@ -12,7 +12,7 @@ import { useParams } from 'react-router'
 
 import { sendFile } from './incoming'
 import { useNotices } from './notices'
-import { Said, get, post } from './client'
+import { ApiError, get, post } from './client'
 import { PAGE, enqueue, shownWith, useQueue, waitingOf } from './queue'
 import type { By, Edit, Job, Material, MeshStep, Profile, Project } from './types'
 
@@ -369,13 +369,13 @@ export function useJobs() {
     for (const job of fresh) {
       const error = job.error as { message?: string; subject?: string; hint?: string } | null
       if (job.state === 'failed' && error)
-        notice(new Said(0, error.message ?? '', error.subject, error.hint))
+        notice(new ApiError(0, error.message ?? '', error.subject, error.hint))
       const wrong = (
         (job.result as { files?: { path: string; error?: string }[] } | null)?.files ?? []
       ).filter((file) => file.error)
       if (wrong[0] && (job.kind === 'measure' || job.kind === 'embedded')) {
         notice(
-          new Said(
+          new ApiError(
             0,
             wrong[0].error ?? '',
             wrong.length > 1 ? `${wrong[0].path} and ${wrong.length - 1} more` : wrong[0].path,
@@ -510,7 +510,7 @@ async function jobEnds(job: Job) {
   }
   const error = now.error as { message?: string; subject?: string; hint?: string } | null
   if (now.state === 'failed')
-    throw new Said(0, error?.message ?? 'it failed.', error?.subject, error?.hint)
+    throw new ApiError(0, error?.message ?? 'it failed.', error?.subject, error?.hint)
 }
 
 /** Jobs of this page whose file is to be saved when they have packed it. */

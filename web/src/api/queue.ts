@@ -4,7 +4,7 @@ import type { QueryClient } from '@tanstack/react-query'
 import { create } from 'zustand'
 
 import { useNotices } from './notices'
-import { Said } from './client'
+import { ApiError } from './client'
 import { applied, renamedIn } from './stated'
 import type { Document, Edit, Project } from './types'
 
@@ -76,7 +76,7 @@ async function work(queries: QueryClient, id: string) {
       queries.setQueryData(['project', id], after)
     } catch (problem) {
       useNotices.getState().say(problem as Error)
-      if (problem instanceof Said && problem.status === 409)
+      if (problem instanceof ApiError && problem.status === 409)
         void queries.invalidateQueries({ queryKey: ['project', id], exact: true })
     }
     const { waiting, set } = useQueue.getState()

@@ -1,14 +1,14 @@
 import { Alert, Button, Snackbar } from '@mui/material'
 import { useQueryClient } from '@tanstack/react-query'
 
-import { Said } from '../api/client'
+import { ApiError } from '../api/client'
 import { useNotices } from '../api/notices'
 
 /** What went wrong, with the way to mend it where there is one. */
 export function NoticeBar() {
   const { current, clear } = useNotices()
   const queries = useQueryClient()
-  const stale = current instanceof Said && current.status === 409
+  const stale = current instanceof ApiError && current.status === 409
   const reload = () => {
     void queries.invalidateQueries()
     clear()
