@@ -17,7 +17,13 @@ from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Any, NoReturn
 
-from ektopos.errors import EktoposError, InvalidDocument, MissingReference, UnreadableFile
+from ektopos.errors import (
+    DAMAGE,
+    EktoposError,
+    InvalidDocument,
+    MissingReference,
+    UnreadableFile,
+)
 
 # Each command imports what it needs where it needs it: loading all of the core takes longer than
 # many commands do.
@@ -31,6 +37,8 @@ Outcome = tuple[Any, int, list[str]]
 
 def main(arguments: list[str] | None = None) -> int:
     """Run one command and give its exit code."""
+    arguments = sys.argv[1:] if arguments is None else arguments
+    _Parser.json = "--json" in arguments
     options = _parser().parse_args(arguments)
     try:
         outcome: Outcome = options.run(options)
@@ -39,9 +47,15 @@ def main(arguments: list[str] | None = None) -> int:
             print(f"ektopos: {lines[0]}", file=sys.stderr)
     except EktoposError as problem:
         print(f"ektopos: {problem}", file=sys.stderr)
+        if options.json and isinstance(problem, MissingReference):
+            _print_json([_finding(problem)])
+        elif options.json:
+            _print_error(problem.message, problem.subject, problem.hint)
         return FOUND if isinstance(problem, MissingReference) else BAD
     except (OSError, MemoryError) as problem:
         print(f"ektopos: {problem}", file=sys.stderr)
+        if options.json:
+            _print_error(str(problem))
         return BAD
     except KeyboardInterrupt:
         print("ektopos: stopped; nothing was changed.", file=sys.stderr)
@@ -59,6 +73,28 @@ def main(arguments: list[str] | None = None) -> int:
         print(f"ektopos: the answer cannot be written ({problem.strerror}).", file=sys.stderr)
         return BAD
     return code
+
+
+def _print_json(value: Any) -> None:
+    print(json.dumps(plain(value), indent=2, ensure_ascii=False, allow_nan=False), flush=True)
+
+
+def _print_error(message: str, subject: str = "", hint: str = "") -> None:
+    _print_json({"error": {"message": message, "subject": subject, "hint": hint}})
+
+
+def _finding(problem: MissingReference) -> dict[str, str]:
+    """What stops a command for want of something that the project names, as a check would say
+    it."""
+    return {
+        "code": "missing-reference",
+        "severity": "error",
+        "subject": problem.subject,
+        "message": problem.message,
+        "why": "The project names it, and without it nothing can be made.",
+        "evidence": "",
+        "fix": problem.hint,
+    }
 
 
 def plain(value: Any) -> Any:
@@ -117,11 +153,12 @@ def _identify(options: argparse.Namespace) -> Outcome:
                 "channel_roles": channel_roles(verdict.roles, header.channels),
                 "normal_y": verdict.normal_y,
                 "evidence": [*verdict.evidence, *verdict.doubts],
+                "notes": facts[given].notes,
                 "facts": {
                     "format": header.format,
                     "notes": facts[given].notes,
                     "conflict": verdict.conflict,
-                    **dataclasses.asdict(facts[given].statistics),
+                    **_measures(facts[given].statistics, options.facts),
                 },
             }
         )
@@ -133,6 +170,17 @@ def _identify(options: argparse.Namespace) -> Outcome:
         for f in found
     ]
     return found, BAD if found and len(problems) == len(found) else FINE, lines or ["no maps in it"]
+
+
+def _measures(statistics: Any, everything: bool) -> dict[str, Any]:
+    """The measures of a map, without pictures; without histograms unless everything is asked
+    for."""
+    found = dataclasses.asdict(statistics)
+    found.pop("thumbnail", None)
+    if not everything:
+        for channel in found["channels"]:
+            channel.pop("histogram", None)
+    return found
 
 
 def _mesh(options: argparse.Namespace) -> Outcome:
@@ -220,7 +268,7 @@ def _check(options: argparse.Namespace) -> Outcome:
 
     with open_project(options.project) as project:
         findings = run_checks(
-            project, find_profile(options.target or project.document.target, project.document)
+            project, find_profile(_target(options, project.document.target), project.document)
         )
     worst = any(finding.severity == "error" for finding in findings)
     lines = [f"{f.severity}: {f.subject}: {f.message} {f.fix}" for f in findings]
@@ -236,7 +284,7 @@ def _export(options: argparse.Namespace) -> Outcome:
         from ektopos.targets.profile import find_profile
 
         with open_project(options.project) as project:
-            profile = find_profile(options.target or project.document.target, project.document)
+            profile = find_profile(_target(options, project.document.target), project.document)
             export = export_package(project, profile, options.out, backup=options.backup, read=read)
     lines = [f"{file.path}: {file.bytes} bytes" for file in export.files]
     return export, FINE, [*lines, f"{export.seconds:.2f} s"]
@@ -258,8 +306,13 @@ def _maps_ahead(project: Path, out: Path) -> list[Path]:
         paths = [(base / entry["file"]).resolve() for entry in maps]
         inside = [path for path in paths if path.is_relative_to(base) and path.is_file()]
         return inside if sum(path.stat().st_size for path in inside) < AHEAD_BYTES else []
-    except (OSError, ValueError, KeyError, TypeError, AttributeError):
+    except (OSError, *DAMAGE):
         return []
+
+
+def _target(options: argparse.Namespace, usual: str) -> str:
+    """The target that was asked for, also an empty one, which there is none of."""
+    return usual if options.target is None else str(options.target)
 
 
 def _restore(options: argparse.Namespace) -> Outcome:
@@ -288,7 +341,8 @@ def _trial(options: argparse.Namespace) -> Outcome:
     trials: dict[str, Trial] = {}
     with open_project(options.against) as project:
         for package in below if many else [options.package]:
-            profile = find_profile(options.target or read_target(package), project.document)
+            target = options.target if options.target is not None else read_target(package)
+            profile = find_profile(target, project.document)
             trials[package.name] = run_trial(
                 project, package, profile, renders=not options.no_renders
             )
@@ -304,6 +358,44 @@ def _trial(options: argparse.Namespace) -> Outcome:
     found = [{"package": name, **plain(trial)} for name, trial in trials.items()]
     passed = all(trial.passed for trial in trials.values())
     return found if many else next(iter(trials.values())), FINE if passed else FOUND, lines
+
+
+def _adopt(options: argparse.Namespace) -> Outcome:
+    from ektopos.adopt import adopt_meshes
+
+    made = adopt_meshes(options.paths, options.out)
+    lines = [f"{options.out / made.project}: {made.maps} maps, {made.materials} materials"]
+    return made, FINE, lines + [f"{line.subject}: {line.message}" for line in made.not_taken]
+
+
+def _occlusion(options: argparse.Namespace) -> Outcome:
+    from ektopos.images import quantise, write_image
+    from ektopos.meshes import read_mesh
+    from ektopos.meshes.bake import bake_occlusion, layouts
+    from ektopos.targets.plan import safe_names
+
+    mesh = read_mesh(options.mesh)
+    found = []
+    groups = layouts(mesh)
+    names = safe_names([slots[0] for slots in groups])
+    options.out.mkdir(parents=True, exist_ok=True)
+    for slots in groups:
+        baked = bake_occlusion(mesh, slots, options.size)
+        path = f"{names[slots[0]]}_AO.png"
+        write_image(options.out / path, quantise(baked[..., None], 8))
+        found += [
+            {"slot": slot, "path": path, "width": options.size, "height": options.size}
+            for slot in slots
+        ]
+    return found, FINE, [f"{entry['slot']}: {entry['path']}" for entry in found]
+
+
+def _size(word: str) -> int:
+    """A map's side. Raises `ValueError` for what is none."""
+    size = int(word)
+    if not 1 <= size <= 16384:
+        raise ValueError(word)
+    return size
 
 
 def _targets(options: argparse.Namespace) -> Outcome:
@@ -346,9 +438,14 @@ def _walk(paths: list[Path], suffixes: tuple[str, ...]) -> Iterator[tuple[str, P
 
 
 class _Parser(argparse.ArgumentParser):
+    json = False
+    """Whether the answer was asked for as JSON, known before anything is understood."""
+
     def error(self, message: str) -> NoReturn:
         """Bad input is one line on stderr here, without the usage above it."""
         print(f"ektopos: {message}. Ask for --help.", file=sys.stderr)
+        if _Parser.json:
+            _print_error(f"{message}.", hint="Ask for --help.")
         raise SystemExit(BAD)
 
 
@@ -364,9 +461,9 @@ def _parser() -> argparse.ArgumentParser:
         sub.set_defaults(run=run)
         return sub
 
-    command("identify", _identify, "Say what maps are, and why.").add_argument(
-        "paths", nargs="+", type=Path, metavar="PATH"
-    )
+    identify = command("identify", _identify, "Say what maps are, and why.")
+    identify.add_argument("paths", nargs="+", type=Path, metavar="PATH")
+    identify.add_argument("--facts", action="store_true", help="with histograms in the JSON")
     command("mesh", _mesh, "Measure meshes: slots, UVs, faults.").add_argument(
         "paths", nargs="+", type=Path, metavar="PATH"
     )
@@ -403,6 +500,15 @@ def _parser() -> argparse.ArgumentParser:
         "--junit", type=Path, metavar="FILE", help="write a report in JUnit's format as well"
     )
     trial.add_argument("--no-renders", action="store_true", help="compare texels and settings only")
+    adopt = command(
+        "adopt", _adopt, "Make a project of meshes with the maps and materials that they bring."
+    )
+    adopt.add_argument("paths", nargs="+", type=Path, metavar="MESH")
+    adopt.add_argument("--out", type=Path, required=True, metavar="FOLDER")
+    occlusion = command("occlusion", _occlusion, "Bake occlusion, one map for each UV layout.")
+    occlusion.add_argument("--mesh", type=Path, required=True, metavar="PATH")
+    occlusion.add_argument("--out", type=Path, required=True, metavar="DIR")
+    occlusion.add_argument("--size", type=_size, default=1024, metavar="N")
     command("targets", _targets, "List the targets and their rules.")
     return parser
 

@@ -15,8 +15,10 @@ _BAD_TEXT = re.compile("[\0\ud800-\udfff]")
 
 def read_json(text: str | bytes, subject: str) -> Any:
     """The value of a JSON text. Raises `InvalidDocument`; also for numbers that JSON does not have
-    (RFC 8259, 6)."""
+    (RFC 8259, 6) and for other encodings than UTF-8 (8.1)."""
     try:
+        if isinstance(text, bytes):
+            text = text.decode("utf-8-sig")
         value = json.loads(text, parse_constant=_no_number)
     except (ValueError, RecursionError) as problem:
         said = "nested too deeply" if isinstance(problem, RecursionError) else str(problem)

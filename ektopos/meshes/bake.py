@@ -11,12 +11,15 @@ from numpy.typing import NDArray
 
 from ektopos.errors import EktoposError
 from ektopos.images import nearest_covered
-from ektopos.meshes.mesh import Mesh, face_normals
+from ektopos.meshes.mesh import Mesh, with_normals
 from ektopos.meshes.uvs import SUBTEXEL, covered_cells
 from ektopos.types import Float, Progress, no_progress
 from ektopos.vectors import normalise
 
 SAMPLES = 64
+_LAYOUT_GRID = 256
+_TOUCHING = 0.02
+"""Share of its cells that a slot may share with others of one layout: borders that touch."""
 _BATCH = 16_384
 """Texels whose rays are followed at once."""
 _LIFT = 2e-6
@@ -43,6 +46,7 @@ def bake_occlusion(
     share texels, the mean. Deterministic. Raises `EktoposError` without UVs. Cost: covered texels ×
     `samples` rays.
     """
+    mesh = with_normals(mesh)
     numbers = [mesh.slots.index(slot) for slot in slots]
     own = np.flatnonzero(
         np.isin(mesh.triangle_slot, numbers) & mesh.has_uv[mesh.triangles].all(axis=1)
@@ -59,25 +63,50 @@ def bake_occlusion(
             hint="Bake a larger map, or pack the UVs.",
         )
     corners = mesh.triangles[own][triangle]
-    normals = np.where(
-        mesh.has_normal[:, None], mesh.normals, face_normals(mesh.positions, mesh.triangles)
-    )
-    extent = float(np.ptp(mesh.positions, axis=0).max()) or 1.0
+    normals = mesh.normals
+    # Rays are followed in single precision: about the middle of the mesh and at its own size, small
+    # things far from the origin keep theirs.
+    low, high = mesh.positions.min(axis=0), mesh.positions.max(axis=0)
+    extent = float((high - low).max()) or 1.0
+    positions = (mesh.positions - (low + high) / 2.0) / extent
+    reach = None if reach is None else reach / extent
     open_share = np.empty(len(cells), np.float32)
     scene = rtcore_scene.EmbreeScene()
-    TriangleMesh(scene, mesh.corners().astype(np.float32))
+    TriangleMesh(scene, positions[mesh.triangles].astype(np.float32))
     for start in range(0, len(cells), _BATCH):
         progress(start / len(cells), "following rays")
         part = slice(start, start + _BATCH)
-        places = np.einsum("ij,ijk->ik", weights[part], mesh.positions[corners[part]])
+        places = np.einsum("ij,ijk->ik", weights[part], positions[corners[part]])
         up = normalise(
             np.einsum("ij,ijk->ik", weights[part], normals[corners[part]].astype(np.float64))
         )
-        a, b, c = np.moveaxis(mesh.positions[corners[part]], 1, 0)
+        a, b, c = np.moveaxis(positions[corners[part]], 1, 0)
         flat = normalise(np.cross(b - a, c - a))
-        lifted = places + flat * extent * _LIFT
+        lifted = places + flat * _LIFT
         open_share[part] = _open(scene, lifted, up, flat, cells[part], samples, reach)
     return _painted(cells, open_share, size, padding)
+
+
+def layouts(mesh: Mesh) -> list[list[str]]:
+    """The slots that can be baked, together where they share one layout: those whose islands keep
+    clear of each other. Slots without triangles or UVs are left out."""
+    found: list[tuple[list[str], NDArray[np.bool_]]] = []
+    for number, slot in enumerate(mesh.slots):
+        own = (mesh.triangle_slot == number) & mesh.has_uv[mesh.triangles].all(axis=1)
+        if not own.any():
+            continue
+        cells, _, _ = _texels(mesh.corner_uvs()[own], _LAYOUT_GRID)
+        covered = np.zeros(_LAYOUT_GRID**2, bool)
+        covered[cells] = True
+        for slots, taken in found:
+            shared = (covered & taken).sum()
+            if shared <= _TOUCHING * min(covered.sum(), taken.sum()):
+                slots.append(slot)
+                taken |= covered
+                break
+        else:
+            found.append(([slot], covered))
+    return [slots for slots, _ in found]
 
 
 def _texels(

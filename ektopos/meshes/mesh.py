@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -94,3 +94,38 @@ def face_normals(positions: NDArray[np.float64], triangles: Index) -> Float:
     for corner in range(3):
         np.add.at(summed, triangles[:, corner], faces)
     return normalise(summed).astype(np.float32)
+
+
+def with_normals(mesh: Mesh) -> Mesh:
+    """The mesh as it is drawn: triangles without normals are flat, with vertices of their own.
+
+    Source: glTF 2.0, 3.7.2.1: “When normals are not specified, client implementations MUST
+    calculate flat normals”.
+    """
+    bare = ~mesh.has_normal[mesh.triangles].all(axis=1)
+    if not bare.any():
+        return mesh
+    corners = mesh.triangles[bare].reshape(-1)
+    a, b, c = np.moveaxis(mesh.positions[corners].reshape(-1, 3, 3), 1, 0)
+    flat = normalise(np.cross(b - a, c - a)).astype(np.float32)
+    gone = np.zeros(len(mesh.positions), bool)
+    gone[corners] = True
+    gone[mesh.triangles[~bare]] = False
+    kept = np.flatnonzero(~gone)
+    place = np.cumsum(~gone) - 1
+    triangles = np.empty_like(mesh.triangles)
+    triangles[~bare] = place[mesh.triangles[~bare]]
+    triangles[bare] = len(kept) + np.arange(len(corners)).reshape(-1, 3)
+    order = np.concatenate([kept, corners])
+    normals = mesh.normals[order]
+    normals[len(kept) :] = np.repeat(flat, 3, axis=0)
+    return replace(
+        mesh,
+        positions=mesh.positions[order],
+        triangles=triangles,
+        vertex_slot=mesh.vertex_slot[order],
+        normals=normals,
+        uvs=mesh.uvs[order],
+        colours=mesh.colours[order],
+        unnormalised=mesh.unnormalised[order],
+    )

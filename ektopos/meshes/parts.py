@@ -5,9 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
+import mapbox_earcut
 import numpy as np
 from numpy.typing import NDArray
 
+from ektopos.images.encodings import srgb_to_linear
 from ektopos.meshes.mesh import Mesh, Node
 from ektopos.meshes.uvs import spread
 
@@ -51,6 +53,13 @@ def with_alpha(colours: NDArray[np.float64]) -> NDArray[np.float64]:
     return colours if colours.shape[1] == 4 else np.column_stack([colours, np.ones(len(colours))])
 
 
+def seen_colours(colours: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Linear colours `(n, 3 or 4)` of those in formats that do not say how they are encoded: as
+    they are seen on a screen, sRGB, with alpha as it is. Common practice."""
+    linear = srgb_to_linear(colours[:, :3].astype(np.float32)).astype(np.float64)
+    return np.concatenate([linear, colours[:, 3:]], axis=1)
+
+
 def unit_normals(stored: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
     """A file's normals `(n, 3)` at unit length, and which of them were not; zero stays zero."""
     length = np.linalg.norm(stored, axis=1, keepdims=True)
@@ -58,9 +67,65 @@ def unit_normals(stored: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDAr
     return unit, np.asarray((np.abs(length[:, 0] - 1.0) > UNNORMALISED_BY) & (length[:, 0] > 0))
 
 
+def triangulated(counts: NDArray[np.int64], places: NDArray[np.float64]) -> NDArray[np.int64]:
+    """Triangles of polygons, `(t, 3)` numbers of corners in their running order, `count − 2` for
+    each.
+
+    `counts` `(p,)` says how many corners each has, `places` `(c, 3)` where they are. Convex ones
+    become fans; the others are cut by ears in the plane that fits them best. Cost: linear but for
+    those.
+    """
+    triangles = fans(counts)
+    starts = np.cumsum(counts) - counts
+    first_triangle = np.cumsum(np.maximum(counts - 2, 0)) - np.maximum(counts - 2, 0)
+    for polygon in np.flatnonzero(_is_dented(counts, starts, places)):
+        corners = slice(starts[polygon], starts[polygon] + counts[polygon])
+        ears = _ears(places[corners])
+        if len(ears) == counts[polygon] - 2:
+            here = first_triangle[polygon]
+            triangles[here : here + len(ears)] = ears + starts[polygon]
+    return triangles
+
+
+def _is_dented(
+    counts: NDArray[np.int64], starts: NDArray[np.int64], places: NDArray[np.float64]
+) -> NDArray[np.bool_]:
+    """Which polygons `(p,)` turn inwards at a corner, against the normal that Newell’s sum gives
+    them."""
+    dented = np.zeros(len(counts), bool)
+    if not (counts > 3).any():
+        return dented
+    owner, step = spread(counts)
+    following = starts[owner] + (step + 1) % counts[owner]
+    before = starts[owner] + (step - 1) % counts[owner]
+    normals = np.zeros((len(counts), 3))
+    np.add.at(normals, owner, np.cross(places, places[following]))
+    turn = np.cross(places - places[before], places[following] - places)
+    inwards = np.einsum("ij,ij->i", turn, normals[owner])
+    least = -1e-9 * np.einsum("ij,ij->i", normals, normals)[owner]
+    np.logical_or.at(dented, owner, (inwards < least) & (counts[owner] > 3))
+    return dented
+
+
+def _ears(corners: NDArray[np.float64]) -> NDArray[np.int64]:
+    """Triangles of one polygon `(c, 3)`, `(t, 3)`, wound as it is."""
+    normal = np.cross(corners, np.roll(corners, -1, axis=0)).sum(axis=0)
+    dropped = int(np.abs(normal).argmax())
+    flat = np.delete(corners, dropped, axis=1)
+    found = mapbox_earcut.triangulate_float64(flat, np.array([len(corners)], np.uint32))
+    triangles = np.asarray(found, np.int64).reshape(-1, 3)
+    a, b, c = np.moveaxis(corners[triangles], 1, 0)
+    along = np.einsum("ij,j->i", np.cross(b - a, c - a), normal).sum()
+    return triangles[:, ::-1] if along < 0 else triangles
+
+
 def fans(counts: NDArray[np.int64]) -> NDArray[np.int64]:
     """Triangles of polygons with so many corners each, `(t, 3)` numbers of corners in their running
-    order."""
+    order: right for convex ones.
+
+    >>> fans(np.array([4, 3])).tolist()
+    [[0, 1, 2], [0, 2, 3], [4, 5, 6]]
+    """
     starts = np.cumsum(counts) - counts
     polygon, step = spread(np.maximum(counts - 2, 0))
     first = starts[polygon]

@@ -54,13 +54,13 @@ def read_mesh(path: Path, find: FindPart | None = None, *, name: str | None = No
         raise UnreadableFile("there is no such file.", subject=given, hint="Check the path.")
     try:
         if suffix in (".glb", ".gltf"):
-            return _within_bounds(read_gltf(path, find or _beside(path), given))
+            return _within_bounds(read_gltf(path, find or beside(path), given))
         if suffix == ".obj":
-            return _within_bounds(read_obj(path, find or _beside(path), given))
+            return _within_bounds(read_obj(path, find or beside(path), given))
         if suffix == ".ply":
             return _within_bounds(read_ply(path, given))
         if suffix in USD_SUFFIXES:
-            return _within_bounds(read_usd(path, given))
+            return _within_bounds(read_usd(path, find or beside(path), given))
     except EktoposError:
         raise
     except DAMAGE as problem:
@@ -90,6 +90,12 @@ def _within_bounds(mesh: Mesh) -> Mesh:
     """The mesh. Raises `ValueError` where its numbers or the number of its slots would spoil every
     measure."""
     check_slots(len(mesh.slots))
+    if not len(mesh.triangles):
+        raise UnreadableFile(
+            "there are no faces in it.",
+            subject=mesh.name,
+            hint="Export it with its faces: points and lines cannot wear materials.",
+        )
     if mesh.positions.size and not np.abs(mesh.positions).max() <= MAX_COORDINATE:
         raise ValueError(f"a position is beyond {MAX_COORDINATE:.0e} m")
     if mesh.uvs.size and np.abs(np.nan_to_num(mesh.uvs, nan=0.0)).max() > MAX_COORDINATE:
@@ -97,7 +103,8 @@ def _within_bounds(mesh: Mesh) -> Mesh:
     return mesh
 
 
-def _beside(path: Path) -> FindPart:
+def beside(path: Path) -> FindPart:
+    """Find files beside a mesh file or below, never above."""
     base = path.parent.resolve()
 
     def find(part: str) -> Path | None:

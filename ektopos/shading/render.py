@@ -21,7 +21,7 @@ from ektopos.images import linear_to_srgb
 from ektopos.materials.coverage import transform_uvs
 from ektopos.materials.derive import DEFAULTS
 from ektopos.materials.resolve import constant_values
-from ektopos.meshes.mesh import Mesh, face_normals
+from ektopos.meshes.mesh import Mesh, with_normals
 from ektopos.shading.brdf import LEAST_ROUGHNESS, compensation, f0_from_ior, shade
 from ektopos.shading.lights import Light, Radiance
 from ektopos.shading.sample import sample
@@ -94,13 +94,12 @@ def render(
     Cost: linear in the texels times `SAMPLES`.
     """
     origins, directions = _camera_rays(view, width, height)
+    mesh = with_normals(mesh)
     scene = rtcore_scene.EmbreeScene()
     corners = mesh.corners().astype(np.float32)
     if len(corners):
         TriangleMesh(scene, corners)
-    normals = np.where(
-        mesh.has_normal[:, None], mesh.normals, face_normals(mesh.positions, mesh.triangles)
-    )
+    normals = mesh.normals
     uvs = np.nan_to_num(mesh.uvs)
     tangents = vertex_tangents(mesh.positions, normals, uvs, mesh.triangles)
     geometry = _Geometry(

@@ -7,7 +7,7 @@ import shutil
 import tempfile
 from pathlib import Path
 
-from ektopos.errors import EktoposError
+from ektopos.errors import DAMAGE, EktoposError
 from ektopos.project import is_safe
 from ektopos.targets.reuse import PACKAGE_LIST
 
@@ -78,7 +78,7 @@ def _own_files(out: Path) -> list[str]:
     try:
         found = json.loads(listing.read_bytes())
         files = [file["path"] for file in found["files"]] if "ektopos" in found else []
-    except (ValueError, KeyError, TypeError):
+    except DAMAGE:
         return []
     return [file for file in files if isinstance(file, str) and is_safe(file)] + [PACKAGE_LIST]
 

@@ -19,7 +19,7 @@ from typing import Any
 
 from ektopos import __version__
 from ektopos.document import document_json
-from ektopos.errors import EktoposError
+from ektopos.errors import DAMAGE, EktoposError
 from ektopos.files import hash_file
 from ektopos.materials.coverage import slots_with
 from ektopos.meshes.formats.gltf import load_gltf
@@ -83,7 +83,7 @@ def read_earlier(folder: Path) -> Earlier:
         sound = all(
             is_safe(file["path"]) and isinstance(file["sha256"], str) for file in listing["files"]
         )
-    except (OSError, ValueError, KeyError, TypeError):
+    except (OSError, *DAMAGE):
         return Earlier(folder)
     return Earlier(folder, listing if sound and "ektopos" in listing else {})
 

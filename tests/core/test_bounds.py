@@ -14,11 +14,11 @@ from unittest import TestCase, mock
 import numpy as np
 from PIL import Image as Pillow
 
+from ektopos.adopt import carried_by
 from ektopos.document import Document, MaterialEntry
 from ektopos.errors import DiskFull, EktoposError, InvalidDocument, TooLarge, UnreadableFile
 from ektopos.images import read_header
 from ektopos.meshes import read_mesh, slot_facts
-from ektopos.meshes.embedded import embedded
 from ektopos.meshes.uvs import cover_counts, distinct_triangles
 from ektopos.project import open_project, unpack
 from ektopos.targets.export import export_package
@@ -143,11 +143,11 @@ class MeshesThatClaimTooMuch(TestCase):
         ]
         with folder() as root:
             (root / "m.gltf").write_text(gltf(materials=materials))
-            found = embedded(root / "m.gltf", "m.gltf", str).materials
+            found = carried_by(root / "m.gltf", lambda part: None, "m.gltf", str).materials
         self.assertEqual([found[name].surface_tag for name in "abc"], [None, "metal", None])
         with folder() as root, self.assertRaises(UnreadableFile):
             (root / "m.gltf").write_text(gltf(materials=["no object"]))
-            embedded(root / "m.gltf", "m.gltf", str)
+            carried_by(root / "m.gltf", lambda part: None, "m.gltf", str)
 
 
 class StackedUvs(TestCase):

@@ -8,11 +8,11 @@ from unittest import TestCase
 
 import numpy as np
 
+from ektopos.adopt import Carried, carried_by, map_entries
 from ektopos.document import Document
 from ektopos.images import read_image
 from ektopos.materials import MapLoader, effective
 from ektopos.materials.resolve import resolve_feed
-from ektopos.meshes.embedded import Embedded, embedded, map_entries
 from ektopos.project import Project
 from ektopos.targets.export import export_package
 from ektopos.targets.profile import find_profile
@@ -27,7 +27,9 @@ class InsideGlb(TestCase):
     def test_a_glb_of_ours_gives_back_the_materials_it_was_made_from(self) -> None:
         with project() as opened, folder() as root:
             export_package(opened, find_profile("gltf-glb"), root / "out")
-            found = embedded(root / "out/Test_plates.glb", "Test_plates.glb", stem)
+            found = carried_by(
+                root / "out/Test_plates.glb", lambda part: None, "Test_plates.glb", stem
+            )
             self.assertEqual(set(found.materials), {"tile", "tile_dull", "plain"})
             for one in found.maps:
                 (root / one.name).write_bytes(one.content)
@@ -67,7 +69,7 @@ class InsideGlb(TestCase):
     def test_roles_and_encodings_are_those_of_their_use(self) -> None:
         with project() as opened, folder() as root:
             export_package(opened, find_profile("gltf-glb"), root / "out")
-            found = embedded(root / "out/Test_plates.glb", "x.glb", stem)
+            found = carried_by(root / "out/Test_plates.glb", lambda part: None, "x.glb", stem)
             maps = {one.name: one for one in found.maps}
             self.assertEqual(
                 maps["tile_ORM.png"].roles, {"r": "occlusion", "g": "roughness", "b": "metallic"}
@@ -82,6 +84,8 @@ class InsideGlb(TestCase):
     def test_files_without_anything_inside_bring_nothing(self) -> None:
         with folder() as root:
             path = save_glb(root / "m.glb", quads({"A": 1}))
-            self.assertEqual(embedded(path, "m.glb", stem).maps, [])
-            self.assertEqual(set(embedded(path, "m.glb", stem).materials), {"A"})
-            self.assertEqual(embedded(path, "m.obj", stem), Embedded())
+            self.assertEqual(carried_by(path, lambda part: None, "m.glb", stem).maps, [])
+            self.assertEqual(
+                set(carried_by(path, lambda part: None, "m.glb", stem).materials), {"A"}
+            )
+            self.assertEqual(carried_by(path, lambda part: None, "m.obj", stem), Carried())

@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 
 from ektopos import __version__
-from ektopos.meshes.mesh import Mesh, face_normals
+from ektopos.meshes.mesh import Mesh, with_normals
 
 _ARRAY, _ELEMENT = 34962, 34963
 _COMPONENT = {"float32": 5126, "uint16": 5123, "uint32": 5125}
@@ -76,12 +76,8 @@ def build_gltf(
     gltf_meshes: list[dict[str, Any]] = []
     nodes: list[dict[str, Any]] = []
     for name, mesh in meshes.items():
+        mesh = with_normals(mesh)
         normals = mesh.normals
-        lacking = ~mesh.has_normal
-        if lacking.any():
-            normals = np.where(
-                lacking[:, None], face_normals(mesh.positions, mesh.triangles), normals
-            )
         has_uv = mesh.has_uv
         primitives = []
         for number, slot in enumerate(mesh.slots):

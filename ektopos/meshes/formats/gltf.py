@@ -1,16 +1,17 @@
-"""Read glTF 2.0 geometry: accessors of every kind, node transforms, instances.
+"""Read glTF 2.0 geometry as it is drawn: node transforms, instances, skins in their bind pose,
+morph targets at their default weights.
 
 The JSON is read here rather than through a scene library, because slots, vertex counts and faults
 must be those of the file and not of a merged or cleaned scene. Source: glTF 2.0 specification,
-sections 3.5 to 3.7.
+sections 3.5 to 3.7; EXT_mesh_gpu_instancing.
 """
 
 from __future__ import annotations
 
-import base64
 import json
 import struct
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 from urllib.parse import unquote
@@ -19,30 +20,37 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ektopos.errors import UnreadableFile
+from ektopos.meshes.formats.gltf_accessors import DRACO, FLOAT, Accessors, Find, read_buffers
 from ektopos.meshes.mesh import Mesh, Node
 from ektopos.meshes.parts import Part, cofactor, join_parts, unique_names, unit_normals, with_alpha
 
-_COMPONENT = {
-    5120: np.int8,
-    5121: np.uint8,
-    5122: np.int16,
-    5123: np.uint16,
-    5125: np.uint32,
-    5126: np.float32,
-}
-_WIDTH = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}
 _READ_EXTENSIONS = {
+    DRACO,
+    "EXT_mesh_gpu_instancing",
     "KHR_mesh_quantization",
     "KHR_texture_transform",
     "KHR_materials_emissive_strength",
 }
-_COMPRESSED = ("KHR_draco_mesh_compression", "EXT_meshopt_compression")
+_MESHOPT = "EXT_meshopt_compression"
+_INSTANCING = "EXT_mesh_gpu_instancing"
+_KNOWN_COMPRESSION = (_MESHOPT, "KHR_meshopt_compression")
 MAX_DEPTH = 256
 MAX_TRIANGLES = 10_000_000
 """Of all instances together; a million take about 1 GB while they are measured."""
-MAX_ZEROS = 65536
+MAX_INSTANCES = 100_000
 
-Find = Callable[[str], Path | None]
+Matrix = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Drawn:
+    """A mesh as one node draws it."""
+
+    node: dict[str, Any]
+    matrix: Matrix
+    """To the world, `(4, 4)`; of a skinned mesh its joints' count instead."""
+    joints: NDArray[np.float64] | None = None
+    """`(j, 4, 4)`: what each joint of the skin does to a vertex in its bind pose."""
 
 
 def read_gltf(path: Path, find: Find, name: str) -> Mesh:
@@ -50,44 +58,72 @@ def read_gltf(path: Path, find: Find, name: str) -> Mesh:
     for damage."""
     gltf, binary = load_gltf(path, name)
     required = set(gltf.get("extensionsRequired", []))
-    compressed = sorted(required & set(_COMPRESSED))
-    if compressed:
-        raise UnreadableFile(
-            f"its geometry is compressed with {compressed[0]}.",
-            subject=name,
-            hint="Export it without compression.",
-        )
+    _refuse_compression(gltf, name)
     _check_tree(gltf)
     _check_counts(gltf)
-    buffers = [_buffer(gltf, i, binary, find, name) for i in range(len(gltf.get("buffers", [])))]
+    accessors = Accessors(gltf, read_buffers(gltf, binary, find, name))
     slots = [str(m.get("name") or f"slot_{i}") for i, m in enumerate(gltf.get("materials", []))]
     parts: list[Part] = []
-    nodes: list[Node] = []
     notes = [f"needs {e}, which is not applied" for e in sorted(required - _READ_EXTENSIONS)]
     bare: int | None = None
-    for node, matrix in _drawn_nodes(gltf):
-        for primitive in gltf["meshes"][node["mesh"]].get("primitives", []):
+    for drawn in _drawn_nodes(gltf, accessors):
+        for primitive in gltf["meshes"][drawn.node["mesh"]].get("primitives", []):
             material = primitive.get("material")
             if material is None:
                 if bare is None:
                     bare = len(slots)
                     slots.append(f"slot_{bare}")
                 material = bare
-            part = _part(gltf, buffers, primitive, matrix, material)
+            part = _part(accessors, primitive, drawn, material)
             if part is None:
                 notes.append("points or lines are in it, and left out")
             else:
                 parts.append(part)
-    nodes = list(_scaled_nodes(gltf))
-    if gltf.get("skins"):
-        notes.append("it has a skeleton, and is read at rest")
-    if any("targets" in p for m in gltf.get("meshes", []) for p in m.get("primitives", [])):
-        notes.append("it has morph targets, and is read without them")
-    if gltf.get("animations"):
-        notes.append(f"it has {len(gltf['animations'])} animations, which are left out")
+    if not parts:
+        raise UnreadableFile(
+            "there are no triangles in it.",
+            subject=name,
+            hint="Export it with its faces; point clouds and lines cannot wear materials.",
+        )
+    notes += _brings(gltf)
+    nodes = tuple(_scaled_nodes(gltf))
     return join_parts(
-        Path(name).stem, parts, unique_names(slots), tuple(nodes), tuple(dict.fromkeys(notes))
+        Path(name).stem, parts, unique_names(slots), nodes, tuple(dict.fromkeys(notes))
     )
+
+
+def _refuse_compression(gltf: dict[str, Any], name: str) -> None:
+    """Raises `UnreadableFile` for compression that is not decoded, also where the file does not
+    call it required but has nothing else."""
+    views = gltf.get("bufferViews", [])
+    named = set(gltf.get("extensionsRequired", [])) & set(_KNOWN_COMPRESSION)
+    packed = {e for view in views for e in view.get("extensions", {}) if e in _KNOWN_COMPRESSION}
+    for extension in sorted(named | packed):
+        raise UnreadableFile(
+            f"its geometry is compressed with {extension}.",
+            subject=name,
+            hint="Export it without compression, or with Draco.",
+        )
+
+
+def _brings(gltf: dict[str, Any]) -> list[str]:
+    """What the file has besides what is drawn, in plain words."""
+    found = []
+    if gltf.get("skins"):
+        found.append("it has a skeleton, and is shown in its bind pose")
+    if any("targets" in p for m in gltf.get("meshes", []) for p in m.get("primitives", [])):
+        found.append("it has morph targets, and is shown with their default weights")
+    if gltf.get("animations"):
+        found.append(f"it has {len(gltf['animations'])} animations, which are not played")
+    if len(gltf.get("scenes", [])) > 1:
+        shown = gltf["scenes"][gltf.get("scene", 0)].get("name") or f"scene {gltf.get('scene', 0)}"
+        found.append(f"it has {len(gltf['scenes'])} scenes; {shown} is shown")
+    if gltf.get("cameras"):
+        found.append(f"it has {len(gltf['cameras'])} cameras, which are left out")
+    lights = gltf.get("extensions", {}).get("KHR_lights_punctual", {}).get("lights", [])
+    if lights:
+        found.append(f"it has {len(lights)} lights, which are left out")
+    return found
 
 
 def load_gltf(path: Path, name: str) -> tuple[dict[str, Any], bytes | None]:
@@ -105,21 +141,17 @@ def load_gltf(path: Path, name: str) -> tuple[dict[str, Any], bytes | None]:
                 subject=name,
                 hint="Export it as glTF 2.0.",
             )
-        if length > len(raw):
+        if length > len(raw) or length < 20:
             raise UnreadableFile(
                 f"the file breaks off: {len(raw)} of {length} bytes are there.",
                 subject=name,
                 hint="Copy it again.",
             )
-        size, _ = struct.unpack_from("<II", raw, 12)
-        text, rest = raw[20 : 20 + size], 20 + size
-        if rest + 8 <= len(raw):
-            chunk, kind = struct.unpack_from("<I4s", raw, rest)
-            binary = raw[rest + 8 : rest + 8 + chunk] if kind == b"BIN\0" else None
+        text, binary = _chunks(raw[:length], name)
     else:
         text = raw
     try:
-        gltf = json.loads(text)
+        gltf = json.loads(text.decode("utf-8-sig"))
     except ValueError:
         raise UnreadableFile(
             "this is not a glTF file.", subject=name, hint="Export it again."
@@ -132,97 +164,26 @@ def load_gltf(path: Path, name: str) -> tuple[dict[str, Any], bytes | None]:
     return gltf, binary
 
 
+def _chunks(raw: bytes, name: str) -> tuple[bytes, bytes | None]:
+    """The JSON and the binary chunk of a GLB. Source: glTF 2.0, section 4.4.3."""
+    found: dict[bytes, bytes] = {}
+    place = 12
+    while place + 8 <= len(raw):
+        size, kind = struct.unpack_from("<I4s", raw, place)
+        if place + 8 + size > len(raw):
+            raise UnreadableFile(
+                "the file breaks off within a chunk.", subject=name, hint="Copy it again."
+            )
+        found.setdefault(kind, raw[place + 8 : place + 8 + size])
+        place += 8 + size
+    return found.get(b"JSON", b""), found.get(b"BIN\0")
+
+
 def gltf_companions(path: Path) -> list[str]:
     """Relative paths of the buffers and images that a `.gltf` refers to."""
     gltf, _ = load_gltf(path, path.name)
     uris = [entry.get("uri") for key in ("buffers", "images") for entry in gltf.get(key, [])]
     return [unquote(uri) for uri in uris if isinstance(uri, str) and ":" not in uri]
-
-
-def read_accessor(gltf: dict[str, Any], buffers: list[bytes], index: int) -> NDArray[Any]:
-    """An accessor's elements, `(count, width)`, normalised integers as values. Source: glTF 2.0,
-    3.6.2."""
-    accessor = gltf["accessors"][index]
-    component = np.dtype(_COMPONENT[accessor["componentType"]]).newbyteorder("<")
-    width, count = _WIDTH[accessor["type"]], int(accessor["count"])
-    if "bufferView" in accessor:
-        elements = _view(
-            gltf,
-            buffers,
-            accessor["bufferView"],
-            accessor.get("byteOffset", 0),
-            component,
-            width,
-            count,
-        )
-    else:
-        # Zeros need no bytes, so nothing but the rest of the file bounds how many are credible.
-        if count > MAX_ZEROS + sum(map(len, buffers)):
-            raise ValueError(f"an accessor claims {count:,} elements and has no data")
-        elements = np.zeros((count, width), component)
-    if "sparse" in accessor:
-        sparse = accessor["sparse"]
-        at, put = sparse["indices"], sparse["values"]
-        kind = np.dtype(_COMPONENT[at["componentType"]]).newbyteorder("<")
-        where = _view(
-            gltf, buffers, at["bufferView"], at.get("byteOffset", 0), kind, 1, sparse["count"]
-        )[:, 0]
-        elements = elements.copy()
-        elements[where] = _view(
-            gltf,
-            buffers,
-            put["bufferView"],
-            put.get("byteOffset", 0),
-            component,
-            width,
-            sparse["count"],
-        )
-    if accessor.get("normalized") and np.issubdtype(elements.dtype, np.integer):
-        # Source: glTF 2.0, 3.11: f = max(c / 127, −1) and so on.
-        return np.maximum(elements.astype(np.float64) / np.iinfo(elements.dtype).max, -1.0)
-    return elements
-
-
-def _view(
-    gltf: dict[str, Any],
-    buffers: list[bytes],
-    view: int,
-    offset: int,
-    kind: np.dtype[Any],
-    width: int,
-    count: int,
-) -> NDArray[Any]:
-    place = gltf["bufferViews"][view]
-    start = place.get("byteOffset", 0) + offset
-    size = kind.itemsize * width
-    stride = place.get("byteStride") or size
-    data = buffers[place["buffer"]]
-    if count and (start < 0 or start + stride * (count - 1) + size > len(data)):
-        raise ValueError("an accessor reaches beyond its buffer")
-    if not count:
-        return np.zeros((0, width), kind)
-    return np.ndarray((count, width), kind, data, start, (stride, kind.itemsize))
-
-
-def _buffer(gltf: dict[str, Any], index: int, binary: bytes | None, find: Find, name: str) -> bytes:
-    entry = gltf["buffers"][index]
-    uri = entry.get("uri")
-    if uri is None:
-        if index or binary is None:
-            raise UnreadableFile(
-                f"its buffer {index} is missing.", subject=name, hint="Export it again."
-            )
-        return binary
-    if uri.startswith("data:"):
-        return base64.b64decode(uri.partition(",")[2])
-    path = None if ":" in uri else find(unquote(uri))
-    if path is None:
-        raise UnreadableFile(
-            f"it needs the file {unquote(uri)}, which is not beside it.",
-            subject=name,
-            hint="Bring both in together.",
-        )
-    return path.read_bytes()
 
 
 def _local_matrix(node: dict[str, Any]) -> NDArray[np.float64]:
@@ -275,32 +236,112 @@ def _check_counts(gltf: dict[str, Any]) -> None:
         return corners // 3 if primitive.get("mode", 4) == 4 else corners
 
     of_mesh = [sum(map(triangles, mesh.get("primitives", []))) for mesh in gltf.get("meshes", [])]
-    drawn = sum(of_mesh[node["mesh"]] for node in gltf.get("nodes", []) if "mesh" in node)
+    drawn = sum(
+        of_mesh[node["mesh"]] * _instance_count(gltf, node)
+        for node in gltf.get("nodes", [])
+        if "mesh" in node
+    )
     if max(drawn, *of_mesh, 0) > MAX_TRIANGLES:
         raise ValueError(
             f"{max(drawn, *of_mesh):,} triangles are drawn; at most {MAX_TRIANGLES:,} can be held"
         )
 
 
-def _drawn_nodes(gltf: dict[str, Any]) -> Iterator[tuple[dict[str, Any], NDArray[np.float64]]]:
-    """Every node with a mesh and its matrix to the world; a file without nodes draws each mesh
-    once."""
+def _instance_count(gltf: dict[str, Any], node: dict[str, Any]) -> int:
+    given = node.get("extensions", {}).get(_INSTANCING, {}).get("attributes", {})
+    counts = [int(gltf["accessors"][index]["count"]) for index in given.values()]
+    if len(set(counts)) > 1 or max(counts, default=0) > MAX_INSTANCES:
+        raise ValueError("its instances do not agree, or are too many")
+    return counts[0] if counts else 1
+
+
+def _drawn_nodes(gltf: dict[str, Any], accessors: Accessors) -> Iterator[Drawn]:
+    """Everything that the file's scene draws: every node with a mesh, each of its instances; a file
+    without nodes draws each mesh once."""
     nodes = gltf.get("nodes", [])
     if not nodes:
-        yield from (({"mesh": i}, np.eye(4)) for i in range(len(gltf.get("meshes", []))))
+        yield from (Drawn({"mesh": i}, np.eye(4)) for i in range(len(gltf.get("meshes", []))))
         return
-    waiting = [(root, np.eye(4), 0) for root in reversed(_roots(gltf))]
+    world = _world_matrices(gltf)
+    for index in _in_scene(gltf):
+        node = nodes[index]
+        if "mesh" not in node:
+            continue
+        if "skin" in node and _is_skinned(gltf["meshes"][node["mesh"]]):
+            yield Drawn(node, np.eye(4), _joint_matrices(gltf, accessors, node["skin"], world))
+        else:
+            for matrix in _instances(node, accessors):
+                yield Drawn(node, world[index] @ matrix)
+
+
+def _in_scene(gltf: dict[str, Any]) -> Iterator[int]:
+    """The nodes of the file's scene, parents before children, in the order of the file. Raises
+    `ValueError` where they go round."""
+    waiting = [(root, 0) for root in reversed(_roots(gltf))]
+    while waiting:
+        index, depth = waiting.pop()
+        if depth > MAX_DEPTH:
+            raise ValueError("its nodes go round in a circle")
+        yield index
+        children = gltf["nodes"][index].get("children", [])
+        waiting += [(child, depth + 1) for child in reversed(children)]
+
+
+def _world_matrices(gltf: dict[str, Any]) -> list[Matrix]:
+    """The matrix of every node to the world, whether a scene shows it or not: joints may lie
+    outside."""
+    nodes = gltf["nodes"]
+    found: list[Matrix | None] = [None] * len(nodes)
+    below = {child for node in nodes for child in node.get("children", [])}
+    waiting = [(i, np.eye(4), 0) for i in range(len(nodes)) if i not in below]
     while waiting:
         index, above, depth = waiting.pop()
         if depth > MAX_DEPTH:
-            raise ValueError("its nodes go round in a circle")
-        node = nodes[index]
-        matrix = above @ _local_matrix(node)
-        if "mesh" in node:
-            # A skinned mesh is placed by its joints; at rest that is where its vertices already
-            # are.
-            yield node, np.eye(4) if "skin" in node else matrix
-        waiting += [(child, matrix, depth + 1) for child in reversed(node.get("children", []))]
+            raise ValueError("its nodes lie too deep")
+        matrix = above @ _local_matrix(nodes[index])
+        found[index] = matrix
+        waiting += [(child, matrix, depth + 1) for child in nodes[index].get("children", [])]
+    if any(matrix is None for matrix in found):
+        raise ValueError("its nodes go round in a circle")
+    return [matrix for matrix in found if matrix is not None]
+
+
+def _is_skinned(mesh: dict[str, Any]) -> bool:
+    return any("JOINTS_0" in part.get("attributes", {}) for part in mesh.get("primitives", []))
+
+
+def _joint_matrices(
+    gltf: dict[str, Any], accessors: Accessors, skin: int, world: list[Matrix]
+) -> NDArray[np.float64]:
+    """What each joint does to a vertex, `(j, 4, 4)`: its own transform after the inverse of its
+    bind pose. The transform of the skinned node does not count. Source: glTF 2.0, 3.7.3.3."""
+    entry = gltf["skins"][skin]
+    joints = np.stack([world[joint] for joint in entry["joints"]])
+    if "inverseBindMatrices" not in entry:
+        return joints
+    stored = accessors.values(entry["inverseBindMatrices"])[: len(joints)]
+    # Matrices are stored by columns.
+    return np.asarray(joints @ stored.reshape(-1, 4, 4).transpose(0, 2, 1))
+
+
+def _instances(node: dict[str, Any], accessors: Accessors) -> Iterator[Matrix]:
+    """The matrices of a node's instances within it; itself without any. Source:
+    EXT_mesh_gpu_instancing."""
+    given = node.get("extensions", {}).get(_INSTANCING, {}).get("attributes", {})
+    columns = {
+        key: accessors.values(given[name])
+        for key, name in (
+            ("translation", "TRANSLATION"),
+            ("rotation", "ROTATION"),
+            ("scale", "SCALE"),
+        )
+        if name in given
+    }
+    if not columns:
+        yield np.eye(4)
+        return
+    for number in range(len(next(iter(columns.values())))):
+        yield _local_matrix({key: values[number] for key, values in columns.items()})
 
 
 def _scaled_nodes(gltf: dict[str, Any]) -> Iterator[Node]:
@@ -323,46 +364,124 @@ def _scaled_nodes(gltf: dict[str, Any]) -> Iterator[Node]:
             )
 
 
-def _part(
-    gltf: dict[str, Any],
-    buffers: list[bytes],
-    primitive: dict[str, Any],
-    matrix: NDArray[np.float64],
-    slot: int,
-) -> Part | None:
-    attributes = primitive["attributes"]
+def _part(accessors: Accessors, primitive: dict[str, Any], drawn: Drawn, slot: int) -> Part | None:
+    """The triangles of a primitive as a node draws them; `None` for points and lines."""
     mode = primitive.get("mode", 4)
-    if mode not in (4, 5, 6) or "POSITION" not in attributes:
+    if mode not in (4, 5, 6) or "POSITION" not in primitive["attributes"]:
         return None
-    positions = read_accessor(gltf, buffers, attributes["POSITION"]).astype(np.float64)[:, :3]
+    attributes = accessors.attributes(primitive)
+    positions = attributes["POSITION"][:, :3]
     count = len(positions)
+    stored = attributes["NORMAL"][:, :3] if "NORMAL" in attributes else None
+    mesh = accessors.gltf["meshes"][drawn.node["mesh"]] if "mesh" in drawn.node else {}
+    weights = drawn.node.get("weights", mesh.get("weights", []))
+    for target, weight in zip(primitive.get("targets", []), weights, strict=False):
+        if weight and "POSITION" in target:
+            positions = positions + weight * accessors.values(target["POSITION"])
+        if weight and "NORMAL" in target and stored is not None:
+            stored = stored + weight * accessors.values(target["NORMAL"])
     if not np.isfinite(positions).all():
         raise ValueError("a position is not a number")
-    if "indices" in primitive:
-        corners = read_accessor(gltf, buffers, primitive["indices"])[:, 0].astype(np.int64)
-    else:
-        corners = np.arange(count, dtype=np.int64)
-    if corners.size and (corners.min() < 0 or corners.max() >= count):
-        raise ValueError("an index points beyond the vertices")
-    triangles = _triangles(corners, mode)
-    axes = matrix[:3, :3]
-    if np.linalg.det(axes) < 0:
-        triangles = triangles[:, ::-1]
-    normals = np.zeros((count, 3))
+    triangles = _triangles(accessors.corners(primitive, count), mode)
     unnormalised = np.zeros(count, bool)
-    if "NORMAL" in attributes:
-        stored = read_accessor(gltf, buffers, attributes["NORMAL"]).astype(np.float64)[:, :3]
+    if stored is not None:
         _, unnormalised = unit_normals(stored)
-        normals, _ = unit_normals(stored @ cofactor(axes).T)
+    if drawn.joints is not None:
+        world, turned, flipped = _skinned(positions, stored, attributes, drawn.joints)
+        inside_out = flipped[triangles[:, 0]] if len(triangles) else np.zeros(0, bool)
+        triangles[inside_out] = triangles[inside_out, ::-1]
+    else:
+        axes = drawn.matrix[:3, :3]
+        world = positions @ axes.T + drawn.matrix[:3, 3]
+        turned = None if stored is None else stored @ cofactor(axes).T
+        if np.linalg.det(axes) < 0:
+            triangles = triangles[:, ::-1]
+    normals = np.zeros((count, 3)) if turned is None else unit_normals(turned)[0]
     uvs = np.full((count, 2), np.nan)
     if "TEXCOORD_0" in attributes:
-        uvs = read_accessor(gltf, buffers, attributes["TEXCOORD_0"]).astype(np.float64)[:, :2]
+        uvs = _meant_uvs(accessors.gltf, primitive, attributes["TEXCOORD_0"][:, :2])
     uv_sets = sum(key.startswith("TEXCOORD_") for key in attributes)
-    world = positions @ axes.T + matrix[:3, 3]
-    colours = None
-    if "COLOR_0" in attributes:
-        colours = with_alpha(read_accessor(gltf, buffers, attributes["COLOR_0"]).astype(np.float64))
+    colours = with_alpha(attributes["COLOR_0"]) if "COLOR_0" in attributes else None
     return Part(slot, world, triangles, normals, uvs, colours, unnormalised, uv_sets)
+
+
+def _skinned(
+    positions: NDArray[np.float64],
+    normals: NDArray[np.float64] | None,
+    attributes: dict[str, NDArray[np.float64]],
+    joints: NDArray[np.float64],
+) -> tuple[NDArray[np.float64], NDArray[np.float64] | None, NDArray[np.bool_]]:
+    """Vertices and normals where a skin puts them, and which are turned inside out.
+
+    A vertex stands at Σ weight · joint · inverse bind matrix · vertex. Source: glTF 2.0, 3.7.3.3.
+    Cost: one pass for each of a vertex's influences.
+    """
+    count = len(positions)
+    blended = np.zeros((count, 4, 4))
+    number = 0
+    while f"JOINTS_{number}" in attributes:
+        which = attributes[f"JOINTS_{number}"].astype(np.int64)
+        weights = attributes[f"WEIGHTS_{number}"]
+        if which.size and (which.min() < 0 or which[weights > 0].max(initial=0) >= len(joints)):
+            raise ValueError("a vertex hangs on a joint that is not there")
+        for column in range(which.shape[1]):
+            weight = weights[:, column]
+            used = weight != 0
+            blended[used] += weight[used, None, None] * joints[which[used, column]]
+        number += 1
+    axes = blended[:, :3, :3]
+    placed = np.einsum("nij,nj->ni", axes, positions) + blended[:, :3, 3]
+    x, y, z = axes[:, :, 0], axes[:, :, 1], axes[:, :, 2]
+    flipped = np.einsum("ni,ni->n", x, np.cross(y, z)) < 0
+    if normals is None:
+        return placed, None, flipped
+    crossed = np.stack([np.cross(y, z), np.cross(z, x), np.cross(x, y)], axis=2)
+    turned = np.einsum("nij,nj->ni", crossed, normals) * np.where(flipped, -1.0, 1.0)[:, None]
+    return placed, turned, flipped
+
+
+def _meant_uvs(
+    gltf: dict[str, Any], primitive: dict[str, Any], uvs: NDArray[np.float64]
+) -> NDArray[np.float64]:
+    """UVs as textures are looked up: where they are stored as integers, the material's own
+    transform brings them back to 0–1."""
+    if is_quantised(gltf, primitive):
+        moved = shared_transform(gltf, primitive.get("material"))
+        scale, offset = moved.get("scale", (1.0, 1.0)), moved.get("offset", (0.0, 0.0))
+        return np.asarray(uvs * np.array(scale) + np.array(offset))
+    return uvs
+
+
+def is_quantised(gltf: dict[str, Any], primitive: dict[str, Any]) -> bool:
+    """Whether a primitive's UVs are integers that a material's transform scales."""
+    index = primitive.get("attributes", {}).get("TEXCOORD_0")
+    return (
+        index is not None
+        and gltf["accessors"][index].get("componentType", FLOAT) != FLOAT
+        and bool(shared_transform(gltf, primitive.get("material")))
+    )
+
+
+def shared_transform(gltf: dict[str, Any], material: int | None) -> dict[str, Any]:
+    """The scale and offset that all textures of a material share; empty where they differ, or
+    turn."""
+    if material is None:
+        return {}
+    found = [
+        info.get("extensions", {}).get("KHR_texture_transform", {})
+        for info in texture_infos(gltf["materials"][material])
+    ]
+    alike = bool(found) and all(one == found[0] for one in found)
+    return dict(found[0]) if alike and not found[0].get("rotation") else {}
+
+
+def texture_infos(material: dict[str, Any]) -> Iterator[dict[str, Any]]:
+    """Every reference to a texture in a material, those in its extensions too."""
+    for key, value in material.items():
+        if key.endswith("Texture") and isinstance(value, dict) and "index" in value:
+            yield value
+        elif isinstance(value, dict) and key != "extras":
+            yield from texture_infos(value)
 
 
 def _triangles(corners: NDArray[np.int64], mode: int) -> NDArray[np.int64]:

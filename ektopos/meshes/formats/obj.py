@@ -17,8 +17,10 @@ from numpy.typing import NDArray
 
 from ektopos.errors import UnreadableFile
 from ektopos.meshes.mesh import Mesh
-from ektopos.meshes.parts import check_slots, fans, unit_normals, with_alpha
+from ektopos.meshes.parts import check_slots, seen_colours, triangulated, unit_normals, with_alpha
 from ektopos.meshes.rows import unique_rows
+from ektopos.meshes.uvs import spread
+from ektopos.vectors import normalise
 
 Find = Callable[[str], Path | None]
 
@@ -32,8 +34,9 @@ class _Lines:
     uvs: list[str] = field(default_factory=list)
     normals: list[str] = field(default_factory=list)
     faces: list[str] = field(default_factory=list)
-    runs: list[tuple[int, int, int, int, int]] = field(default_factory=list)
-    """First face, slot, and how many positions, UVs and normals stand before."""
+    runs: list[tuple[int, int, int, int, int, int]] = field(default_factory=list)
+    """First face, slot, how many positions, UVs and normals stand before, and the smoothing group,
+    0 for none."""
     slots: dict[str, int] = field(default_factory=dict)
     """Numbers of slots by their names, in the order of the file."""
     libraries: list[str] = field(default_factory=list)
@@ -44,10 +47,10 @@ class _Lines:
 
 
 def read_obj(path: Path, find: Find, name: str) -> Mesh:
-    """A mesh from an `.obj` file; polygons become fans. Raises `UnreadableFile`, or `ValueError`
-    and its kin for damage."""
+    """A mesh from an `.obj` file; polygons become triangles. Raises `UnreadableFile`, or
+    `ValueError` and its kin for damage."""
     lines = _sorted_lines(
-        path.read_text("utf-8", errors="replace").replace("\\\n", " ").replace("\t", " ")
+        path.read_text("utf-8-sig", errors="replace").replace("\\\n", " ").replace("\t", " ")
     )
     if not lines.positions:
         raise UnreadableFile("there are no vertices in it.", subject=name, hint="Export it again.")
@@ -56,21 +59,24 @@ def read_obj(path: Path, find: Find, name: str) -> Mesh:
         for material in _materials(found) if found else []:
             lines.slot(material)
     check_slots(len(lines.slots))
-    numbers, widths = _numbers(lines.positions, 6)
+    numbers, widths = _numbers(lines.positions, 6, 3)
     positions = numbers[:, :3]
     if not np.isfinite(positions).all():
         raise ValueError("a position is not a number")
     # Three more numbers of a vertex are its colour; a fourth alone is a weight.
-    colours = np.where(widths[:, None] >= 6, with_alpha(numbers[:, 3:]), np.nan)
-    uvs, _ = _numbers(lines.uvs, 2)
-    normals, _ = _numbers(lines.normals, 3)
+    colours = np.where(widths[:, None] >= 6, with_alpha(seen_colours(numbers[:, 3:])), np.nan)
+    uvs, _ = _numbers(lines.uvs, 2, 1)
+    normals, _ = _numbers(lines.normals, 3, 3)
     counts = np.array([len(face.split()) for face in lines.faces], np.int64)
+    if (counts < 3).any():
+        raise ValueError("a face has fewer than three corners")
     corners = _corners(lines, counts)
+    normals = _smoothed(corners, counts, _by_run(lines, 5), positions, normals)
     slot_of_face = _by_run(lines, 1)
     corner_slot = np.repeat(slot_of_face, counts)
     first, place = unique_rows(np.concatenate([corners + 1, corner_slot[:, None]], axis=1))
     picked = corners[first]
-    triangles = fans(counts)
+    triangles = triangulated(counts, positions[corners[:, 0]])
 
     uv_pool = np.concatenate([uvs, [[np.nan, np.nan]]])
     uv_pool[:, 1] = 1.0 - uv_pool[:, 1]  # OBJ's v points up
@@ -101,7 +107,7 @@ def read_obj(path: Path, find: Find, name: str) -> Mesh:
 
 def obj_companions(path: Path) -> list[str]:
     """Relative paths of the material libraries that an `.obj` names."""
-    with path.open(encoding="utf-8", errors="replace") as file:
+    with path.open(encoding="utf-8-sig", errors="replace") as file:
         return [
             line.split(None, 1)[1].strip()
             for line in file
@@ -113,6 +119,7 @@ def _sorted_lines(text: str) -> _Lines:
     found = _Lines()
     current: int | None = None
     changed = True
+    group = 0
     for line in text.splitlines():
         key, _, rest = line.lstrip().partition(" ")
         if key == "v":
@@ -129,18 +136,24 @@ def _sorted_lines(text: str) -> _Lines:
                 if current is None:
                     current = found.slot()
                 before = (len(found.positions), len(found.uvs), len(found.normals))
-                found.runs.append((len(found.faces), current, *before))
+                found.runs.append((len(found.faces), current, *before, group))
                 changed = False
             found.faces.append(rest)
         elif key == "usemtl":
             current = found.slot(rest.strip())
+            changed = True
+        elif key == "s":
+            word = rest.strip()
+            group = int(word) if word.isdigit() else int(word == "on")
             changed = True
         elif key == "mtllib":
             found.libraries.append(rest.strip())
     return found
 
 
-def _numbers(lines: list[str], width: int) -> tuple[NDArray[np.float64], NDArray[np.int64]]:
+def _numbers(
+    lines: list[str], width: int, least: int
+) -> tuple[NDArray[np.float64], NDArray[np.int64]]:
     """The first `width` numbers of every line, `(n, width)`, missing ones 0, and how many each line
     has."""
     widths = np.array([len(line.split()) for line in lines], np.int64)
@@ -150,7 +163,7 @@ def _numbers(lines: list[str], width: int) -> tuple[NDArray[np.float64], NDArray
     for column in range(width):
         there = widths > column
         found[there, column] = values[starts[there] + column]
-    if (widths < min(width, 2 if width > 2 else 1)).any():
+    if (widths < least).any():
         raise ValueError("a line breaks off")
     return found, widths
 
@@ -207,8 +220,36 @@ def _corners(lines: _Lines, counts: NDArray[np.int64]) -> NDArray[np.int64]:
     return found
 
 
+def _smoothed(
+    corners: NDArray[np.int64],
+    counts: NDArray[np.int64],
+    groups: NDArray[np.int64],
+    positions: NDArray[np.float64],
+    normals: NDArray[np.float64],
+) -> NDArray[np.float64]:
+    """The normals with those that smoothing groups mean for corners that have none; `corners` is
+    told which. Source: the OBJ format's specification, “s group_number”: faces of a group share
+    normals, those of 0 are flat."""
+    of_corner = np.repeat(groups, counts)
+    smooth = np.flatnonzero((corners[:, 2] < 0) & (of_corner > 0))
+    if not len(smooth):
+        return normals
+    starts = np.cumsum(counts) - counts
+    places = positions[corners[:, 0]]
+    owner, step = spread(counts)
+    following = starts[owner] + (step + 1) % counts[owner]
+    # Newell's sum is twice the area times the normal, so faces weigh by their area.
+    faces = np.zeros((len(counts), 3))
+    np.add.at(faces, owner, np.cross(places, places[following]))
+    first, shared = unique_rows(np.stack([corners[smooth, 0], of_corner[smooth]], axis=1))
+    summed = np.zeros((len(first), 3))
+    np.add.at(summed, shared, faces[owner[smooth]])
+    corners[smooth, 2] = len(normals) + shared
+    return np.concatenate([normals, normalise(summed)])
+
+
 def _materials(library: Path) -> list[str]:
-    with library.open(encoding="utf-8", errors="replace") as file:
+    with library.open(encoding="utf-8-sig", errors="replace") as file:
         return [
             line.split(None, 1)[1].strip() for line in file if line.strip().startswith("newmtl ")
         ]

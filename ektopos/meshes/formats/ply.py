@@ -17,7 +17,14 @@ from numpy.typing import NDArray
 
 from ektopos.errors import UnreadableFile
 from ektopos.meshes.mesh import Mesh
-from ektopos.meshes.parts import Part, fans, join_parts, unit_normals, with_alpha
+from ektopos.meshes.parts import (
+    Part,
+    join_parts,
+    seen_colours,
+    triangulated,
+    unit_normals,
+    with_alpha,
+)
 
 _KIND = {
     "char": "i1",
@@ -198,7 +205,7 @@ def _part(vertex: _Element, face: _Element | None) -> Part:
         corners, counts = face.columns[key].astype(np.int64), face.counts[key]
     if corners.size and (corners.min() < 0 or corners.max() >= len(positions)):
         raise ValueError("a face points beyond the vertices")
-    triangles = fans(counts)
+    triangles = triangulated(counts, positions[corners])
     columns = vertex.columns
     normals = np.zeros_like(positions)
     if all(axis in columns for axis in ("nx", "ny", "nz")):
@@ -243,7 +250,7 @@ def _colours(columns: dict[str, NDArray[Any]]) -> NDArray[np.float64] | None:
                 [c / 255.0 if np.issubdtype(c.dtype, np.integer) else c for c in whole], axis=1
             )
             return (
-                with_alpha(found.astype(np.float64))
+                with_alpha(seen_colours(found.astype(np.float64)))
                 if found.shape[1] >= 3
                 else np.ones((len(found), 4))
             )

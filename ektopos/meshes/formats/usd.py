@@ -1,5 +1,5 @@
-"""Read USD in every form (`.usd`, `.usda`, `.usdc`, `.usdz`) with Pixar's library: meshes at rest,
-transforms applied.
+"""Read USD in every form (`.usd`, `.usda`, `.usdc`, `.usdz`) with Pixar's library: meshes in their
+bind pose, transforms applied.
 
 A slot is a bound material; faces that are bound one by one (subsets) go with theirs. Lengths are
 brought to metres and the upright axis to Y. Source: the UsdGeom and UsdShade schemas.
@@ -7,7 +7,8 @@ brought to metres and the upright axis to Y. Source: the UsdGeom and UsdShade sc
 
 from __future__ import annotations
 
-import tempfile
+import contextlib
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
@@ -15,44 +16,53 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ektopos.errors import UnreadableFile
-from ektopos.meshes.formats.usd_layers import confined_layer
+from ektopos.meshes.formats.usd_layers import Find, confined_layer, gathered
 from ektopos.meshes.mesh import Mesh, Node
 from ektopos.meshes.parts import (
     Part,
     cofactor,
-    fans,
     join_parts,
     no_colours,
+    triangulated,
     unique_names,
     unit_normals,
     with_alpha,
 )
 
+_NOT_DRAWN = ("guide", "proxy")
 USD_SUFFIXES = (".usd", ".usda", ".usdc", ".usdz")
 _UV_NAMES = ("st", "UVMap", "map1", "uv", "st0", "st_0", "primvars:st")
 
 
-def read_usd(path: Path, name: str) -> Mesh:
-    """A mesh from a USD file. Raises `UnreadableFile`, or `ValueError` and its kin for damage."""
-    # The library goes by the suffix, which files in a content-addressed store do not have.
-    with tempfile.TemporaryDirectory(prefix="ektopos-") as folder:
-        link = Path(folder) / f"mesh{Path(name).suffix.lower()}"
-        link.symlink_to(path.resolve())
-        return _read(link, name)
+def read_usd(path: Path, find: Find, name: str) -> Mesh:
+    """A mesh from a USD file and the layers beside it that it refers to. Raises `UnreadableFile`,
+    or `ValueError` and its kin for damage."""
+    with open_stage(path, find, name) as (stage, left_out):
+        return _read(stage, left_out, name)
 
 
-def _read(path: Path, name: str) -> Mesh:
-    from pxr import Tf, Usd, UsdGeom
+@contextlib.contextmanager
+def open_stage(path: Path, find: Find, name: str) -> Iterator[tuple[Any, list[str]]]:
+    """The composed stage of a USD file, and what it refers to elsewhere, which is not followed.
+    Raises `UnreadableFile`."""
+    from pxr import Tf, Usd
 
-    try:
-        layer, left_out = confined_layer(path)
-        stage = Usd.Stage.Open(layer) if layer else None
-    except Tf.ErrorException:
-        stage = None
-    if stage is None:
-        raise UnreadableFile(
-            "this is not a USD file, or it is damaged.", subject=name, hint="Export it again."
-        )
+    with gathered(path, find, name) as (root, beside):
+        try:
+            layer, left_out = confined_layer(root, beside)
+            stage = Usd.Stage.Open(layer) if layer else None
+        except Tf.ErrorException:
+            stage = None
+        if stage is None:
+            raise UnreadableFile(
+                "this is not a USD file, or it is damaged.", subject=name, hint="Export it again."
+            )
+        yield stage, left_out
+
+
+def _read(stage: Any, left_out: list[str], name: str) -> Mesh:
+    from pxr import Usd, UsdGeom
+
     world = np.eye(4)
     world[:3, :3] *= UsdGeom.GetStageMetersPerUnit(stage)
     if UsdGeom.GetStageUpAxis(stage) == UsdGeom.Tokens.z:
@@ -81,14 +91,18 @@ def _read(path: Path, name: str) -> Mesh:
             or UsdGeom.Imageable(prim).ComputeVisibility() == UsdGeom.Tokens.invisible
         ):
             continue
-        matrix = world @ np.array(cache.GetLocalToWorldTransform(prim)).T
+        if UsdGeom.Imageable(prim).ComputePurpose() in _NOT_DRAWN:
+            notes.append(
+                f"{prim.GetName()} is a {UsdGeom.Imageable(prim).ComputePurpose()}, and left out"
+            )
+            continue
+        matrix = world @ _placed(prim, cache)
         for above in prim.GetPath().GetPrefixes():
             node = _node(stage.GetPrimAtPath(above), cache)
             if node is not None:
                 nodes[str(above)] = node
         parts += _parts(UsdGeom.Mesh(prim), matrix, slots, names)
-        if prim.HasRelationship("skel:skeleton"):
-            notes.append("it has a skeleton, and is read at rest")
+        notes += _remarks(UsdGeom.Mesh(prim))
     if not parts:
         raise UnreadableFile(
             "there is no mesh in it.", subject=name, hint="Export it again with its meshes."
@@ -100,6 +114,34 @@ def _read(path: Path, name: str) -> Mesh:
         tuple(nodes.values()),
         tuple(dict.fromkeys(notes)),
     )
+
+
+def _placed(prim: Any, cache: Any) -> NDArray[np.float64]:
+    """The matrix that puts a mesh into the world. A skinned one is bound by its own bind transform,
+    in its skeleton's space, and stands there in its bind pose. Source: the UsdSkel schemas,
+    “Skinning a Point”."""
+    from pxr import UsdSkel
+
+    binding = UsdSkel.BindingAPI(prim)
+    skeleton = binding.GetInheritedSkeleton()
+    if not skeleton or not binding.GetJointIndicesAttr().HasAuthoredValue():
+        return np.asarray(np.array(cache.GetLocalToWorldTransform(prim)).T)
+    bound = binding.GetGeomBindTransformAttr().Get()
+    own = np.eye(4) if bound is None else np.array(bound).T
+    return np.asarray(np.array(cache.GetLocalToWorldTransform(skeleton.GetPrim())).T @ own)
+
+
+def _remarks(mesh: Any) -> list[str]:
+    """What of a mesh is not drawn as its file would have it."""
+    found = []
+    if mesh.GetPrim().HasRelationship("skel:skeleton"):
+        found.append("it has a skeleton, and is shown in its bind pose")
+    scheme = mesh.GetSubdivisionSchemeAttr()
+    if scheme.HasAuthoredValue() and scheme.Get() != "none":
+        found.append(f"{mesh.GetPrim().GetName()} is for subdivision ({scheme.Get()}), not applied")
+    if mesh.GetHoleIndicesAttr().Get():
+        found.append(f"{mesh.GetPrim().GetName()} has holes, whose faces are left out")
+    return found
 
 
 def _node(prim: Any, cache: Any) -> Node | None:
@@ -129,7 +171,7 @@ def _parts(
     if not np.isfinite(positions).all():
         raise ValueError("a position is not a number")
     normals = _on_corners(_stored_normals(mesh, when), len(positions), counts, corners, 3)
-    found_uvs = _primvar(mesh, _UV_NAMES, when)
+    found_uvs = _primvar(mesh, _uv_names(mesh), when)
     uvs = _on_corners(found_uvs, len(positions), counts, corners, 2)
     tint = _primvar(mesh, ("displayColor",), when)
     # One colour for all is how a mesh is shown where it has no material, not a colour of its
@@ -143,7 +185,7 @@ def _parts(
     world = positions @ axes.T + matrix[:3, 3]
     left = mesh.GetOrientationAttr().Get() == UsdGeom.Tokens.leftHanded
     turned = bool(np.linalg.det(axes) < 0) != left
-    triangles = fans(counts)
+    triangles = triangulated(counts, positions[corners])
     polygon = np.repeat(np.arange(len(counts)), np.maximum(counts - 2, 0))
     owner = np.full(
         len(counts), _slot(UsdShade.MaterialBindingAPI(mesh.GetPrim()), slots, names), np.int64
@@ -155,9 +197,11 @@ def _parts(
         str(primvar.GetTypeName()) in ("texCoord2f[]", "float2[]")
         for primvar in UsdGeom.PrimvarsAPI(mesh).GetPrimvarsWithValues()
     )
+    hole = np.zeros(len(counts), bool)
+    hole[np.array(mesh.GetHoleIndicesAttr().Get(when) or [], np.int64)] = True
     result = []
     for slot in dict.fromkeys(owner.tolist()):
-        own = triangles[owner[polygon] == slot]
+        own = triangles[(owner[polygon] == slot) & ~hole[polygon]]
         own = own[:, ::-1] if turned else own
         flat = own.reshape(-1)
         rows = corners[flat].astype(np.float64)[:, None]
@@ -196,6 +240,21 @@ def _slot(binding: Any, slots: dict[str, int], names: list[str]) -> int:
         slots[path] = len(names)
         names.append(material.GetPrim().GetName() if material else f"slot_{len(names)}")
     return slots[path]
+
+
+def _uv_names(mesh: Any) -> tuple[str, ...]:
+    """Names of primvars that hold UVs, the likeliest first: by the usual names, then by their
+    type."""
+    from pxr import UsdGeom
+
+    there = UsdGeom.PrimvarsAPI(mesh).GetPrimvarsWithValues()
+    by_type = [
+        primvar.GetPrimvarName()
+        for kind in ("texCoord2f[]", "texCoord2d[]", "texCoord2h[]", "float2[]")
+        for primvar in there
+        if str(primvar.GetTypeName()) == kind
+    ]
+    return (*(name for name in _UV_NAMES if name in by_type), *by_type)
 
 
 def _stored_normals(mesh: Any, when: Any) -> tuple[NDArray[np.float64], str] | None:

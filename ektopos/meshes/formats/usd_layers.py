@@ -8,20 +8,62 @@ layers themselves, which are read one by one.
 
 from __future__ import annotations
 
+import contextlib
 import posixpath
+import tempfile
 import zipfile
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
 MAX_PRIMS = 200_000
 """Of the composed scene, every instance counted."""
 MAX_NESTING = 200
+MAX_LAYERS = 1000
+Find = Callable[[str], Path | None]
 _LAYERS = (".usd", ".usda", ".usdc", ".usdz")
 
 
-def confined_layer(path: Path) -> tuple[Any, list[str]]:
-    """The root layer of a USD file with every reference that leads out of the file taken out, and
-    what those were.
+@contextlib.contextmanager
+def gathered(path: Path, find: Find, name: str) -> Iterator[tuple[Path, list[str]]]:
+    """A folder of links to a USD file and to every layer beside it that it refers to, found by
+    `find`; gives where the file is in it and the names of the others.
+
+    The library goes by the suffix, which files in a content-addressed store do not have.
+    """
+    from pxr import Sdf
+
+    with tempfile.TemporaryDirectory(prefix="ektopos-") as folder:
+        root = Path(folder) / f"mesh{Path(name).suffix.lower()}"
+        root.symlink_to(path.resolve())
+        beside: list[str] = []
+        waiting = [] if root.suffix == ".usdz" else [("", root)]
+        while waiting and len(beside) < MAX_LAYERS:
+            place, file = waiting.pop()
+            layer = Sdf.Layer.FindOrOpen(str(file))
+            for asset in layer.GetCompositionAssetDependencies() if layer else ():
+                inner = _member(asset, place)
+                if not asset or inner in beside or not _is_inside(inner):
+                    continue
+                found = find(inner)
+                if found is not None:
+                    link = Path(folder) / inner
+                    link.parent.mkdir(parents=True, exist_ok=True)
+                    link.symlink_to(found.resolve())
+                    beside.append(inner)
+                    waiting.append((inner, link))
+        yield root, beside
+
+
+def _is_inside(inner: str) -> bool:
+    return (
+        not inner.startswith(("/", "..")) and ":" not in inner and inner.lower().endswith(_LAYERS)
+    )
+
+
+def confined_layer(path: Path, beside: list[str]) -> tuple[Any, list[str]]:
+    """The root layer of a USD file with every reference taken out that leads out of the file and of
+    those that lie `beside` it, and what those were.
 
     `None` for what is no layer. Raises `ValueError` if it would compose more than `MAX_PRIMS`.
     """
@@ -30,7 +72,8 @@ def confined_layer(path: Path) -> tuple[Any, list[str]]:
     root = Sdf.Layer.FindOrOpen(str(path))
     if not root:
         return None, []
-    members = zipfile.ZipFile(path).namelist() if path.suffix.lower() == ".usdz" else []
+    packed = path.suffix.lower() == ".usdz"
+    members = zipfile.ZipFile(path).namelist() if packed else [path.name, *beside]
     left_out: list[str] = []
     layers: dict[str, Any] = {"": root}
     waiting = [(root, members[0] if members else "")]
@@ -50,7 +93,7 @@ def confined_layer(path: Path) -> tuple[Any, list[str]]:
         for asset in filter(None, layer.GetCompositionAssetDependencies()):
             inner = _member(asset, place)
             found = (
-                Sdf.Layer.FindOrOpen(f"{path}[{inner}]")
+                Sdf.Layer.FindOrOpen(f"{path}[{inner}]" if packed else str(path.parent / inner))
                 if inner in members and inner not in layers
                 else None
             )

@@ -20,7 +20,7 @@ import numpy as np
 from ektopos.document import Document, InputName
 from ektopos.materials.derive import Material
 from ektopos.meshes import Mesh
-from ektopos.meshes.mesh import face_normals
+from ektopos.meshes.mesh import with_normals
 from ektopos.targets.plan import Plan, PlannedFile
 from ektopos.targets.profile import MeshRules
 from ektopos.targets.values import input_values
@@ -90,7 +90,7 @@ def layer(
     ):
         assigned = document.meshes[mesh_name].slots
         lines += [f'    def Xform "{identifier}"', "    {"]
-        mesh = meshes[mesh_name]
+        mesh = with_normals(meshes[mesh_name])
         for number, (slot, prim) in enumerate(
             zip(mesh.slots, _identifiers(list(mesh.slots)), strict=True)
         ):
@@ -246,10 +246,7 @@ def _mesh(
     if not len(triangles):
         return []
     used, corners = np.unique(triangles, return_inverse=True)
-    lacking = ~mesh.has_normal
-    normals = np.where(
-        lacking[:, None], face_normals(mesh.positions, mesh.triangles), mesh.normals
-    )[used]
+    normals = mesh.normals[used]
     places = mesh.positions[used] * (100.0 if rules.unit == "cm" else 1.0)
     if rules.up == "z":
         places, normals = places @ _Z_UP.T, normals @ _Z_UP.T

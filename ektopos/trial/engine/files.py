@@ -48,7 +48,7 @@ def read_listing(package: Path) -> dict[str, Any]:
         )
     try:
         listing = json.loads(path.read_bytes())
-    except ValueError as problem:
+    except (ValueError, RecursionError) as problem:
         raise InvalidDocument(
             f"its package.json is not JSON ({problem}).", subject=package.name
         ) from None

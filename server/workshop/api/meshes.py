@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import hashlib
 import json
 from typing import Annotated, Any, Literal
 from uuid import UUID
@@ -12,12 +13,12 @@ from django.http import FileResponse, HttpRequest, HttpResponse
 from ninja import Router, Schema
 from pydantic import Field
 
+from ektopos.adopt import Carried, carried_by
 from ektopos.edits import SetRecipe
 from ektopos.errors import EktoposError, MissingReference
 from ektopos.maps import sets_of
 from ektopos.matching import Candidate, material_of_set, proposals, same_slots
-from ektopos.meshes import Fault, SlotFacts, carried, groups_of
-from ektopos.meshes.embedded import Embedded, embedded
+from ektopos.meshes import Fault, SlotFacts, carried, companion_files, groups_of
 from ektopos.meshes.padding import padding_of
 from ektopos.steps import By, MeshStep, PackUvs
 from server.workshop import pictures
@@ -35,9 +36,11 @@ from server.workshop.meshing import (
     stage_file,
 )
 from server.workshop.models import Job, MeshFacts, Project
-from server.workshop.store import cache_path, known_content, writing
+from server.workshop.store import cache_path, known_content, named, writing
 
 router = Router(tags=["meshes"])
+INSIDE_VERSION = 2
+"""Of what is read of materials that come with a mesh; another one reads again."""
 
 
 class FaultOut(Schema):
@@ -63,6 +66,8 @@ class Inside(Schema):
 
     maps: int = 0
     materials: int = 0
+    not_taken: list[str] = []
+    """What of the materials cannot be kept exactly, a sentence for each."""
 
 
 class MeshOut(Schema):
@@ -446,14 +451,25 @@ def _inside(project: Project, file: str) -> Inside:
     content = known_content(sha) if sha else None
     if content is None:
         return Inside()
-    path = cache_path("inside", sha)
+    core = project.core()
+    find = core.find_beside(file)
+    parts = companion_files(named(content, file), file)
+    beside = sorted(str(part) for part in map(find, parts) if part is not None)
+    key = hashlib.sha256(repr((INSIDE_VERSION, sha, beside)).encode()).hexdigest()
+    path = cache_path("inside", key)
     with contextlib.suppress(OSError, ValueError):
         return Inside(**json.loads(path.read_text()))
     try:
-        foreign_package = embedded(content, file, str)
+        brings = carried_by(content, find, file, str)
     except EktoposError:
-        foreign_package = Embedded()
-    inside = Inside(maps=len(foreign_package.maps), materials=len(foreign_package.materials))
+        brings = Carried()
+    inside = Inside(
+        maps=len(brings.maps),
+        materials=len(brings.materials),
+        not_taken=[
+            f"{line.subject.removeprefix('material ')}: {line.message}" for line in brings.not_taken
+        ],
+    )
     with writing(path) as temporary:
         temporary.write_text(inside.model_dump_json())
     return inside

@@ -1,4 +1,4 @@
-"""Bring in the maps and materials that a mesh file has inside it."""
+"""Bring in the maps and materials that come with a mesh file."""
 
 from __future__ import annotations
 
@@ -7,11 +7,11 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
+from ektopos.adopt import Carried, carried_by, map_entries
 from ektopos.document import Document
 from ektopos.edits import AddMaterial, Assign, BringIn, Edit, SetFeed, SetSetting
 from ektopos.errors import EktoposError, MissingReference
 from ektopos.maps import map_name
-from ektopos.meshes.embedded import Embedded, embedded, map_entries
 from ektopos.types import Progress
 from server.workshop.jobs.measuring import keep_map, reason
 from server.workshop.models import Job
@@ -39,7 +39,8 @@ def bring_embedded(
     # Read once for its pictures; their names are chosen when they are added.
     contents: dict[str, str] = {}
     report: list[dict[str, str]] = []
-    found = embedded(path, file, str)
+    find = core.find_beside(file)
+    found = carried_by(path, find, file, str)
     for done, one in enumerate(found.maps):
         progress(done / max(1, len(found.maps)), f"measuring {one.name}")
         try:
@@ -49,13 +50,17 @@ def bring_embedded(
 
     def finish(document: Document) -> tuple[list[Edit], dict[str, str], Any]:
         taken = set(document.maps)
+        there = {job.project.head.sha_of(entry.file): key for key, entry in document.maps.items()}
 
         def entry_name(inside: str) -> str:
-            made = map_name(inside, taken)
+            # A picture that lies beside the mesh may have come in with it already.
+            known = there.get(contents.get(inside, ""))
+            made = known or map_name(inside, taken)
             taken.add(made)
             return made
 
-        return _added(document, name, embedded(path, file, entry_name), contents, report)
+        carried = carried_by(path, find, file, entry_name)
+        return _added(document, name, carried, contents, report)
 
     return finish
 
@@ -63,7 +68,7 @@ def bring_embedded(
 def _added(
     document: Document,
     mesh: str,
-    found: Embedded,
+    found: Carried,
     contents: dict[str, str],
     report: list[dict[str, str]],
 ) -> tuple[list[Edit], dict[str, str], Any]:
@@ -74,7 +79,13 @@ def _added(
     entries = map_entries(found, files, mesh)
     unread = {one.entry for one in found.maps if one.name not in contents}
     edits: list[Edit] = [
-        BringIn(maps={key: value for key, value in entries.items() if key not in unread})
+        BringIn(
+            maps={
+                key: value
+                for key, value in entries.items()
+                if key not in unread and key not in document.maps
+            }
+        )
     ]
     for label, material in found.materials.items():
         goal = label
@@ -98,7 +109,12 @@ def _added(
     return (
         edits,
         placed,
-        {"maps": len(contents), "materials": len(found.materials), "files": report},
+        {
+            "maps": len(contents),
+            "materials": len(found.materials),
+            "files": report,
+            "not_taken": [vars(line) for line in found.not_taken],
+        },
     )
 
 

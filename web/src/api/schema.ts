@@ -2764,6 +2764,11 @@ export interface components {
              * @default 0
              */
             materials: number;
+            /**
+             * Not Taken
+             * @default []
+             */
+            not_taken: string[];
         };
         /**
          * MeshOut

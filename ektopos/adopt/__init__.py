@@ -1,0 +1,16 @@
+"""Materials that come with a mesh: read from the file that brings them, listed where they cannot be
+kept exactly, and made into a project."""
+
+from ektopos.adopt.carried import Carried, CarriedMap, NotTaken, map_entries
+from ektopos.adopt.files import carried_by
+from ektopos.adopt.project import Adopted, adopt_meshes
+
+__all__ = [
+    "Adopted",
+    "Carried",
+    "CarriedMap",
+    "NotTaken",
+    "adopt_meshes",
+    "carried_by",
+    "map_entries",
+]

@@ -1,0 +1,130 @@
+"""What a mesh file brings along: maps, materials, and what of them cannot be taken."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from ektopos.document import TABLE, Feed, InputName, MapEntry, MaterialEntry, Role, RoleChannels
+from ektopos.images import IMAGE_SUFFIXES
+from ektopos.types import Channels, Encoding, NormalY
+
+MapName = Callable[[str], str]
+"""Gives, once for each picture's file name, the name that its map will have in the document."""
+
+
+@dataclass(frozen=True)
+class CarriedMap:
+    """One picture that a mesh file brings, with what the file uses it for."""
+
+    name: str
+    """With its suffix."""
+    entry: str
+    """What it is called in the document."""
+    content: bytes
+    encoding: Encoding
+    roles: dict[RoleChannels, Role]
+    normal_y: NormalY | None = None
+
+
+@dataclass(frozen=True)
+class NotTaken:
+    """Something of a material that cannot be kept exactly."""
+
+    subject: str
+    """`material NAME`."""
+    message: str
+
+
+@dataclass(frozen=True)
+class Carried:
+    """What a mesh file brings along."""
+
+    maps: list[CarriedMap] = field(default_factory=list)
+    materials: dict[str, MaterialEntry] = field(default_factory=dict)
+    """Fed from `maps`, by their entries."""
+    not_taken: list[NotTaken] = field(default_factory=list)
+
+
+@dataclass
+class Collected:
+    """Maps and remarks while the materials of a file are read."""
+
+    map_name: MapName
+    maps: dict[str, CarriedMap] = field(default_factory=dict)
+    """By what the file calls the picture."""
+    not_taken: list[NotTaken] = field(default_factory=list)
+
+    def skip(self, material: str, message: str) -> None:
+        """Say that something of a material is not taken."""
+        line = NotTaken(f"material {material}", message)
+        if line not in self.not_taken:
+            self.not_taken.append(line)
+
+    def picture(
+        self, key: str, name: str, content: Callable[[], bytes | None], material: str
+    ) -> CarriedMap | None:
+        """A picture by what the file calls it, read once; `None`, and said, where it is not there
+        or of a kind that is not read."""
+        if key in self.maps:
+            return self.maps[key]
+        if Path(name).suffix.lower() not in IMAGE_SUFFIXES:
+            self.skip(material, f"its picture {name} is of a kind that is not read.")
+            return None
+        found = content()
+        if found is None:
+            self.skip(material, f"its picture {name} is not beside the mesh.")
+            return None
+        taken = {one.name for one in self.maps.values()}
+        plain = Path(name.replace("\\", "/")).name
+        stem, suffix, number, unique = Path(plain).stem, Path(plain).suffix, 2, plain
+        while unique in taken:
+            unique, number = f"{stem}_{number}{suffix}", number + 1
+        self.maps[key] = CarriedMap(unique, self.map_name(unique), found, "linear", {})
+        return self.maps[key]
+
+    def use(self, key: str, channels: RoleChannels, role: Role, name: InputName) -> None:
+        """Say what a material uses a picture for: its role, and so its encoding."""
+        one = self.maps[key]
+        colour = TABLE[name].is_colour or role in ("base_color", "specular")
+        self.maps[key] = CarriedMap(
+            one.name,
+            one.entry,
+            one.content,
+            "srgb" if colour else one.encoding,
+            one.roles | {channels: role},
+            "+" if role == "normal" else one.normal_y,
+        )
+
+    def carried(self, materials: dict[str, MaterialEntry]) -> Carried:
+        """All of it."""
+        return Carried(list(self.maps.values()), materials, self.not_taken)
+
+
+def feed_of(
+    entry: str | None, channels: Channels, value: float | tuple[float, ...], **more: Any
+) -> Feed:
+    """A feed of a map's channels times a factor, or of the factor alone."""
+    if entry is None:
+        return Feed(value=value, **more)
+    if isinstance(value, tuple):
+        more["tint"] = value
+    elif value != 1.0:
+        more["multiply"] = value
+    return Feed(map=entry, channels=channels, **more)
+
+
+def map_entries(carried: Carried, files: dict[str, str], set_name: str) -> dict[str, MapEntry]:
+    """Entries for a document; `files` says by the pictures' names where each is kept."""
+    return {
+        one.entry: MapEntry(
+            file=files[one.name],
+            encoding=one.encoding,
+            roles=one.roles,
+            normal_y=one.normal_y,
+            set=set_name,
+        )
+        for one in carried.maps
+    }

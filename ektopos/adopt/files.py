@@ -1,0 +1,35 @@
+"""The materials of any mesh file."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from ektopos.adopt.carried import Carried, MapName
+from ektopos.adopt.gltf import carried_by_gltf
+from ektopos.adopt.mtl import carried_by_obj
+from ektopos.adopt.usd import carried_by_usd
+from ektopos.errors import DAMAGE, EktoposError, UnreadableFile
+from ektopos.meshes.formats.usd import USD_SUFFIXES
+from ektopos.meshes.read import FindPart
+
+
+def carried_by(path: Path, find: FindPart, name: str, map_name: MapName) -> Carried:
+    """The maps and materials that a mesh file brings; nothing for formats that have none.
+
+    `find` gives the files that it refers to, `map_name` once for each picture's file name the name
+    that its map will have in the document. Raises `UnreadableFile`.
+    """
+    suffix = Path(name).suffix.lower()
+    try:
+        if suffix in (".glb", ".gltf"):
+            return carried_by_gltf(path, find, name, map_name)
+        if suffix == ".obj":
+            return carried_by_obj(path, find, name, map_name)
+        if suffix in USD_SUFFIXES:
+            return carried_by_usd(path, find, name, map_name)
+    except EktoposError:
+        raise
+    except DAMAGE as problem:
+        said = f"the materials in it are damaged ({type(problem).__name__}: {problem})."
+        raise UnreadableFile(said, subject=name, hint="Export it again.") from None
+    return Carried()

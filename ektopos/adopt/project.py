@@ -1,0 +1,116 @@
+"""Make a project of mesh files with the maps and materials that they bring."""
+
+from __future__ import annotations
+
+import shutil
+import tempfile
+from collections.abc import Container
+from dataclasses import dataclass, field
+from pathlib import Path, PurePosixPath
+
+from ektopos.adopt.carried import NotTaken, map_entries
+from ektopos.adopt.files import carried_by
+from ektopos.document import SUFFIX, Document, MeshEntry, dump_document
+from ektopos.errors import EktoposError
+from ektopos.maps import map_name
+from ektopos.meshes import companion_files, read_mesh
+from ektopos.meshes.formats.usd import USD_SUFFIXES
+from ektopos.meshes.formats.usd_layers import gathered
+from ektopos.meshes.read import beside
+
+
+@dataclass
+class Adopted:
+    """What was made."""
+
+    project: str
+    """The document, in the folder that was named."""
+    maps: int = 0
+    materials: int = 0
+    meshes: int = 0
+    not_taken: list[NotTaken] = field(default_factory=list)
+
+
+def adopt_meshes(paths: list[Path], out: Path) -> Adopted:
+    """Write a project folder of mesh files, the files that they need, and the maps and materials
+    that they bring; slots wear the materials of their names.
+
+    `out` must not hold anything yet; on any error nothing is left there. Raises `EktoposError` and
+    its kin.
+    """
+    if out.exists() and (not out.is_dir() or any(out.iterdir())):
+        raise EktoposError(
+            "there is something already.", subject=str(out), hint="Name an empty folder."
+        )
+    out.parent.mkdir(parents=True, exist_ok=True)
+    document = Document(name=out.name)
+    made = Adopted(f"{out.name}{SUFFIX}", meshes=len(paths))
+    with tempfile.TemporaryDirectory(prefix=f".{out.name}-", dir=out.parent) as temporary:
+        folder = Path(temporary) / "project"
+        folder.mkdir()
+        for path in paths:
+            _add(path, document, folder, made)
+        made.maps, made.materials = len(document.maps), len(document.materials)
+        (folder / made.project).write_text(dump_document(document), "utf-8")
+        if out.exists():
+            out.rmdir()
+        shutil.move(folder, out)
+    return made
+
+
+def _add(path: Path, document: Document, folder: Path, made: Adopted) -> None:
+    """One mesh with all that it brings."""
+    find = beside(path)
+    mesh = read_mesh(path)
+    name = _free(path.stem, document.meshes)
+    home = f"meshes/{name}"
+    _copy(path, folder / home / path.name)
+    for part in _parts(path):
+        source = find(part)
+        if source is not None:
+            _copy(source, folder / home / part)
+    taken = set(document.maps)
+
+    def entry_name(file: str) -> str:
+        found = map_name(file, taken)
+        taken.add(found)
+        return found
+
+    carried = carried_by(path, find, path.name, entry_name)
+    files = {one.name: f"maps/{name}/{one.name}" for one in carried.maps}
+    for one in carried.maps:
+        goal = folder / files[one.name]
+        goal.parent.mkdir(parents=True, exist_ok=True)
+        goal.write_bytes(one.content)
+    document.maps |= map_entries(carried, files, name)
+    names = {label: _free(label, document.materials) for label in carried.materials}
+    document.materials |= {names[label]: entry for label, entry in carried.materials.items()}
+    document.meshes[name] = MeshEntry(
+        file=f"{home}/{path.name}", slots={slot: names.get(slot) for slot in mesh.slots}
+    )
+    made.not_taken += carried.not_taken
+    made.not_taken += [NotTaken(f"mesh {name}", f"{note}.") for note in mesh.notes]
+
+
+def _parts(path: Path) -> list[str]:
+    """The files beside a mesh that it needs, textures left out: those become maps."""
+    if path.suffix.lower() in USD_SUFFIXES:
+        with gathered(path, beside(path), path.name) as (_, layers):
+            return layers
+    return [
+        part
+        for part in companion_files(path, path.name)
+        if PurePosixPath(part).suffix.lower() in (".bin", ".mtl")
+    ]
+
+
+def _copy(source: Path, goal: Path) -> None:
+    goal.parent.mkdir(parents=True, exist_ok=True)
+    shutil.copyfile(source, goal)
+
+
+def _free(name: str, taken: Container[str]) -> str:
+    found, number = name, 2
+    while found in taken:
+        found, number = f"{name}_{number}", number + 1
+    return found
