@@ -12,6 +12,7 @@ from ektopos.meshes.formats.gltf import gltf_companions, read_gltf
 from ektopos.meshes.formats.obj import obj_companions, read_obj
 from ektopos.meshes.formats.ply import read_ply
 from ektopos.meshes.formats.usd import USD_SUFFIXES, read_usd
+from ektopos.meshes.formats.usd_layers import usd_companions
 from ektopos.meshes.mesh import Mesh
 from ektopos.meshes.parts import check_slots
 
@@ -81,6 +82,8 @@ def companion_files(path: Path, name: str) -> list[str]:
             return gltf_companions(path)
         if suffix == ".obj":
             return obj_companions(path)
+        if suffix in USD_SUFFIXES:
+            return usd_companions(path, name)
     except (ValueError, TypeError, AttributeError, EktoposError, RecursionError):
         return []
     return []

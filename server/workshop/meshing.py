@@ -50,9 +50,9 @@ from server.workshop.store import (
     writing,
 )
 
-VERSION = 6
+VERSION = 7
 """Of what is measured and kept; another one measures again."""
-COMPANIONS = (".bin", ".mtl")
+COMPANIONS = (".bin", ".mtl", ".usd", ".usda", ".usdc")
 KEPT = 3
 
 _STEPS = TypeAdapter(list[MeshStep])

@@ -155,6 +155,7 @@ class CommandLine(TestCase):
         )
         keys = {
             "path",
+            "notes",
             "width",
             "height",
             "channels",

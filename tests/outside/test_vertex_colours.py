@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from unittest import TestCase
 
+import colour
 import numpy as np
 import trimesh
 
@@ -31,7 +32,10 @@ class AsTrimeshWritesThem(TestCase):
                     self.assertTrue(mesh.coloured.all())
                     found = by_corner(mesh)
                     for place, tint in zip(CORNERS, TINTS / 255, strict=True):
-                        wanted = [*tint[:3], 1.0] if suffix == "obj" else tint  # OBJ has no alpha
+                        # glTF 2.0, 3.7.2.1: COLOR_0 is linear. Of the others nothing says so, and
+                        # they are taken as they are seen (common practice); OBJ has no alpha.
+                        linear = tint[:3] if suffix == "glb" else colour.eotf(tint[:3], "sRGB")
+                        wanted = [*linear, 1.0 if suffix == "obj" else tint[3]]
                         np.testing.assert_allclose(found[tuple(place)], wanted, atol=1e-5)
 
     def test_meshes_without_have_none(self) -> None:

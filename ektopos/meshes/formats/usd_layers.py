@@ -31,8 +31,6 @@ def gathered(path: Path, find: Find, name: str) -> Iterator[tuple[Path, list[str
 
     The library goes by the suffix, which files in a content-addressed store do not have.
     """
-    from pxr import Sdf
-
     with tempfile.TemporaryDirectory(prefix="ektopos-") as folder:
         root = Path(folder) / f"mesh{Path(name).suffix.lower()}"
         root.symlink_to(path.resolve())
@@ -40,10 +38,8 @@ def gathered(path: Path, find: Find, name: str) -> Iterator[tuple[Path, list[str
         waiting = [] if root.suffix == ".usdz" else [("", root)]
         while waiting and len(beside) < MAX_LAYERS:
             place, file = waiting.pop()
-            layer = Sdf.Layer.FindOrOpen(str(file))
-            for asset in layer.GetCompositionAssetDependencies() if layer else ():
-                inner = _member(asset, place)
-                if not asset or inner in beside or not _is_inside(inner):
+            for inner in _referred(file, place):
+                if inner in beside:
                     continue
                 found = find(inner)
                 if found is not None:
@@ -53,6 +49,25 @@ def gathered(path: Path, find: Find, name: str) -> Iterator[tuple[Path, list[str
                     beside.append(inner)
                     waiting.append((inner, link))
         yield root, beside
+
+
+def usd_companions(path: Path, name: str) -> list[str]:
+    """Relative paths of the layers that a USD file itself refers to."""
+    with gathered(path, lambda part: None, name) as (root, _):
+        return [] if root.suffix == ".usdz" else _referred(root, "")
+
+
+def _referred(file: Path, place: str) -> list[str]:
+    """What a layer refers to that may lie beside it or below; nothing for what is no layer."""
+    from pxr import Sdf, Tf
+
+    try:
+        layer = Sdf.Layer.FindOrOpen(str(file))
+    except Tf.ErrorException:
+        layer = None
+    assets = layer.GetCompositionAssetDependencies() if layer else ()
+    found = (_member(asset, place) for asset in assets if asset)
+    return [inner for inner in found if _is_inside(inner)]
 
 
 def _is_inside(inner: str) -> bool:
