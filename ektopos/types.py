@@ -19,6 +19,7 @@ Index = NDArray[np.int32]
 Encoding = Literal["srgb", "linear"]
 Channels = Literal["r", "g", "b", "a", "rgb", "rgba", "luminance"]
 NormalY = Literal["+", "-"]
+NormalSpace = Literal["tangent", "object"]
 
 Progress = Callable[[float, str], None]
 """Called during long work with the share done (0–1) and what is being done; raises `Cancelled` to

@@ -15,7 +15,7 @@ from ektopos.document.inputs import InputName
 from ektopos.errors import InvalidDocument
 from ektopos.plain_json import read_json
 from ektopos.steps import MeshStep
-from ektopos.types import Channels, Encoding, NormalY
+from ektopos.types import Channels, Encoding, NormalSpace, NormalY
 
 VERSION = 1
 SUFFIX = ".ektopos.json"
@@ -63,6 +63,8 @@ class MapEntry(_Model):
     roles: dict[RoleChannels, Role] = Field(default_factory=dict)
     normal_y: NormalY | None = None
     """Which way the green of a normal map points: `+` up (glTF), `-` down."""
+    space: NormalSpace = "tangent"
+    """What a normal map's vectors are told in; those in object space feed no material."""
     set: str | None = None
     """The map set it belongs to; by its name where this is not said."""
     by_hand: bool = False

@@ -13,7 +13,8 @@ import numpy as np
 import OpenImageIO as oiio
 
 from ektopos.errors import TooLarge, UnreadableFile
-from ektopos.images.image import Image, ImageHeader
+from ektopos.images.image import Image, ImageHeader, as_float
+from ektopos.types import Pixels
 
 IMAGE_SUFFIXES = (".png", ".jpg", ".jpeg", ".tga", ".tif", ".tiff", ".exr", ".webp", ".hdr")
 MAX_TEXELS = 16384 * 16384
@@ -35,9 +36,9 @@ def read_header(path: Path) -> ImageHeader:
     """
     source = _open(path)
     try:
-        return _header(
-            path, source.spec(), source.format_name(), _layer(source.spec().channelnames)[1]
-        )
+        _, count, notes = _layer(source.spec().channelnames)
+        pages = _pages(source)
+        return _header(path, source.spec(), source.format_name(), count, (*notes, *pages))
     finally:
         source.close()
 
@@ -45,14 +46,16 @@ def read_header(path: Path) -> ImageHeader:
 def read_image(path: Path) -> Image:
     """Decode an image file in the depth it was stored in.
 
-    Alpha stays as it is in the file. Not-a-number and infinite texels of float files become 0, and
-    are counted in `notes`. Of a multi-layer EXR the first layer with colours is read, and the
-    others are named in `notes`. Raises `UnreadableFile` or `TooLarge`.
+    Orientation flags, data windows and premultiplied alpha are applied. Not-a-number and infinite
+    texels of float files become 0, and are counted in `notes`. Of a multi-layer EXR the first layer
+    with colours is read; the others, and further pages, are named in `notes`. Raises
+    `UnreadableFile` or `TooLarge`.
     """
     source = _open(path)
     try:
         spec = source.spec()
         first, count, notes = _layer(spec.channelnames)
+        notes = (*notes, *_pages(source))
         header = _header(path, spec, source.format_name(), count, notes)
         pixels = source.read_image(
             0, 0, first, first + count, _READ_AS.get(str(spec.format), "float")
@@ -66,17 +69,74 @@ def read_image(path: Path) -> Image:
             subject=path.name,
             hint="Save or copy it again.",
         )
-    pixels = np.asarray(pixels).reshape(header.height, header.width, count)
-    if not header.is_float:
-        return Image(pixels, header.notes)
-    bad = ~np.isfinite(pixels)
-    wrong = int(bad.any(axis=2).sum())
-    if not wrong:
-        return Image(pixels, header.notes)
-    pixels[bad] = 0
-    return Image(
-        pixels, (*header.notes, f"{wrong} texels are not a number or infinite, and are read as 0")
-    )
+    pixels = np.asarray(pixels).reshape(spec.height, spec.width, count)
+    notes = header.notes
+    bad = ~np.isfinite(pixels) if header.is_float else np.zeros((1, 1, 1), bool)
+    if bad.any():
+        pixels[bad] = 0
+        wrong = int(bad.any(axis=2).sum())
+        notes = (*notes, f"{wrong} texels are not a number or infinite, and are read as 0")
+    if _is_premultiplied(spec) and count in (2, 4):
+        pixels = _divided_by_alpha(pixels)
+    placed = _in_display_window(pixels, spec)
+    return Image(np.ascontiguousarray(_upright(placed, _orientation(spec))), notes)
+
+
+def _is_premultiplied(spec: oiio.ImageSpec) -> bool:
+    return spec.alpha_channel >= 0 and not spec.getattribute("oiio:UnassociatedAlpha")
+
+
+def _divided_by_alpha(pixels: Pixels) -> Pixels:
+    """Colours as they are without their alpha, in the depth of the file; where alpha is 0 they stay
+    as they are, for nothing is known of them."""
+    alpha = as_float(pixels[..., -1:])
+    colour = as_float(pixels[..., :-1])
+    found = np.where(alpha > 0, colour / np.maximum(alpha, 1e-9), colour)
+    if np.issubdtype(pixels.dtype, np.integer):
+        largest = np.iinfo(pixels.dtype).max
+        found = np.round(np.clip(found, 0.0, 1.0) * largest)
+    return np.concatenate([found.astype(pixels.dtype), pixels[..., -1:]], axis=2)
+
+
+def _windows_differ(spec: oiio.ImageSpec) -> bool:
+    return (spec.x, spec.y, spec.width, spec.height) != (
+        spec.full_x,
+        spec.full_y,
+        spec.full_width,
+        spec.full_height,
+    ) and min(spec.full_width, spec.full_height) > 0
+
+
+def _in_display_window(pixels: Pixels, spec: oiio.ImageSpec) -> Pixels:
+    """What a file stores, laid where it belongs in the picture that it means. Source: the OpenEXR
+    file layout, data window and display window."""
+    if not _windows_differ(spec):
+        return pixels
+    canvas = np.zeros((spec.full_height, spec.full_width, pixels.shape[2]), pixels.dtype)
+    left, top = spec.x - spec.full_x, spec.y - spec.full_y
+    x0, y0 = max(left, 0), max(top, 0)
+    x1 = min(left + spec.width, spec.full_width)
+    y1 = min(top + spec.height, spec.full_height)
+    if x1 > x0 and y1 > y0:
+        canvas[y0:y1, x0:x1] = pixels[y0 - top : y1 - top, x0 - left : x1 - left]
+    return canvas
+
+
+def _orientation(spec: oiio.ImageSpec) -> int:
+    """How the rows lie, 1 to 8. Source: TIFF 6.0, Orientation; Exif 3.0, 4.6.5."""
+    value = spec.getattribute("Orientation")
+    return value if isinstance(value, int) and 1 <= value <= 8 else 1
+
+
+def _upright(pixels: Pixels, orientation: int) -> Pixels:
+    """A picture as it is meant to be seen."""
+    if orientation >= 5:
+        pixels = pixels.transpose(1, 0, 2)
+    if orientation in (3, 4, 7, 8):
+        pixels = pixels[::-1]
+    if orientation in (2, 3, 6, 7):
+        pixels = pixels[:, ::-1]
+    return pixels
 
 
 def _open(path: Path) -> oiio.ImageInput:
@@ -106,6 +166,8 @@ def _header(
     path: Path, spec: oiio.ImageSpec, format_name: str, channels: int, notes: tuple[str, ...] = ()
 ) -> ImageHeader:
     width, height = spec.width, spec.height
+    if _windows_differ(spec):
+        width, height = max(width, spec.full_width), max(height, spec.full_height)
     if width < 1 or height < 1:
         raise UnreadableFile("the picture has no texels.", subject=path.name, hint="Save it again.")
     if width * height > MAX_TEXELS or max(width, height) > MAX_SIDE:
@@ -124,6 +186,14 @@ def _header(
             subject=path.name,
             hint="Make it smaller, or save it with fewer channels or bits, before bringing it in.",
         )
+    if _holds_inks(spec):
+        raise UnreadableFile(
+            "it is in CMYK, which is for print.", subject=path.name, hint="Save it as RGB."
+        )
+    if _windows_differ(spec):
+        width, height = spec.full_width, spec.full_height
+    if _orientation(spec) >= 5:
+        width, height = height, width
     return ImageHeader(
         width=width,
         height=height,
@@ -137,12 +207,22 @@ def _header(
 
 def _reading_notes(path: Path, spec: oiio.ImageSpec, format_name: str) -> list[str]:
     notes = []
-    if spec.getattribute("jpeg:ColorSpace") == "CMYK":
-        notes.append("stored as CMYK, converted to RGB")
-    if spec.getattribute("ICCProfile") is not None:
-        notes.append("carries a colour profile, which is not applied")
-    if spec.alpha_channel >= 0 and not spec.getattribute("oiio:UnassociatedAlpha"):
-        notes.append("alpha is premultiplied in the file")
+    profile = spec.getattribute("ICCProfile:profile_description")
+    if spec.getattribute("ICCProfile") is not None and "srgb" not in str(profile or "").lower():
+        named = f" ({profile})" if profile else ""
+        notes.append(f"carries a colour profile{named} that is not sRGB; it is not applied")
+    gamma = spec.getattribute("oiio:Gamma")
+    if format_name == "png" and isinstance(gamma, float) and abs(gamma - 2.2) > 0.05:
+        notes.append(f"says that its gamma is {gamma:.3g}; it is read as it is stored")
+    if _is_premultiplied(spec):
+        notes.append("alpha is premultiplied in the file, and was divided out")
+    if _orientation(spec) != 1:
+        notes.append("turned as its orientation flag says")
+    if _windows_differ(spec):
+        notes.append(
+            f"stores {spec.width} × {spec.height} texels of {spec.full_width} × "
+            f"{spec.full_height}; the rest is 0"
+        )
     if format_name == "png":
         with path.open("rb") as file:
             start = file.read(_PNG_COLOUR_TYPE + 1)
@@ -151,6 +231,28 @@ def _reading_notes(path: Path, spec: oiio.ImageSpec, format_name: str) -> list[s
         if start[_PNG_COLOUR_TYPE - 1] < 8:
             notes.append(f"stored with {start[_PNG_COLOUR_TYPE - 1]} bit a texel")
     return notes
+
+
+def _holds_inks(spec: oiio.ImageSpec) -> bool:
+    """Whether a file is for print. Source: TIFF 6.0, PhotometricInterpretation 5 is separated."""
+    if "CMYK" in (spec.getattribute("jpeg:ColorSpace"), spec.getattribute("tiff:ColorSpace")):
+        return True
+    if spec.getattribute("tiff:PhotometricInterpretation") == 5:
+        return True
+    names = {name.lower() for name in spec.channelnames}
+    return {"c", "m", "y", "k"} <= names or {"cyan", "magenta", "yellow"} <= names
+
+
+def _pages(source: oiio.ImageInput) -> tuple[str, ...]:
+    """That a file has more pictures than the one that is read."""
+    if source.format_name() not in ("tiff", "openexr"):
+        return ()
+    count = 1
+    while count < 1000 and source.seek_subimage(count, 0):
+        count += 1
+    source.seek_subimage(0, 0)
+    source.geterror()
+    return (f"{count - 1} further pages or parts are left out",) if count > 1 else ()
 
 
 def _layer(names: tuple[str, ...]) -> tuple[int, int, tuple[str, ...]]:

@@ -213,6 +213,33 @@ def is_normal(s: Statistics) -> bool:
     )
 
 
+def is_object_normal(s: Statistics) -> bool:
+    """Whether RGB reads as unit vectors that point to all sides, as in a map in object space."""
+    return (
+        s.unit_error < UNIT_ERROR
+        and s.unit_length > 0.9
+        and 0.02 < s.upward < 0.98
+        and not is_grey(s)
+        and not is_normal(s)
+    )
+
+
+def is_two_channel_normal(s: Statistics) -> bool:
+    """Whether R and G read as the x and y of normals, and blue says nothing."""
+    if len(s.channels) < 3 or s.curl is None:
+        return False
+    red, green, blue = s.channels[:3]
+    return (
+        blue.is_constant
+        and (blue.mean < 0.01 or blue.mean > 0.99)
+        and all(
+            abs(channel.mean - 0.5) < 0.12 and channel.deviation > 0.01 for channel in (red, green)
+        )
+        and s.curl.strength >= CURL_LEAST
+        and abs(s.curl.correlation) >= CURL_SURE
+    )
+
+
 def is_normal_saved_as_colour(s: Statistics) -> bool:
     """Whether RGB reads as such vectors once it is decoded from sRGB."""
     x, y, z = s.mean_direction

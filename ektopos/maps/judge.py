@@ -103,7 +103,9 @@ def _by_kind(facts: Facts, reading: Reading, related: Related) -> Verdict:
     doubts: list[str] = []
     named = next(iter(reading.roles.values()), None)
     saved_as_colour = ev.is_normal_saved_as_colour(s)
-    if ev.is_normal(s) or saved_as_colour:
+    if ev.is_object_normal(s):
+        return _judge_object_normal(facts, reading, said, doubts)
+    if ev.is_normal(s) or saved_as_colour or ev.is_two_channel_normal(s):
         return _judge_normal(facts, reading, related, said, doubts, saved_as_colour)
     if len(reading.roles) > 1 and set(reading.roles) != {"rgb", "a"}:
         return _judge_packed(facts, reading, said, doubts)
@@ -129,6 +131,8 @@ def _judge_normal(
         doubts.append(
             "saved as if it were colour: only decoded from sRGB do its texels have unit length"
         )
+    elif ev.is_two_channel_normal(s):
+        said.append("R and G are x and y of normals; blue says nothing, and follows from them")
     elif s.unit_length > 0.5:
         said.append(f"{100 * s.unit_length:.1f} % of texels have unit length")
     else:
@@ -147,6 +151,29 @@ def _judge_normal(
         roles, facts.header.is_float, confidence, direction, said, doubts, conflict=conflict
     )
     return replace(found, encoding="srgb") if saved_as_colour else found
+
+
+def _judge_object_normal(
+    facts: Facts, reading: Reading, said: list[str], doubts: list[str]
+) -> Verdict:
+    """Normals in object space: named as what they are, and not to be fed as others are."""
+    s = facts.statistics
+    named = next(iter(reading.roles.values()), None)
+    said.append(
+        f"object space: {100 * s.unit_length:.1f} % of texels have unit length, and they point to "
+        "all sides"
+    )
+    doubts.append("a material takes normals in tangent space: bake it to that, or feed another map")
+    found = make_verdict(
+        {"rgb": "normal"},
+        facts.header.is_float,
+        0.9 if named in (None, "normal") else 0.6,
+        None,
+        said,
+        doubts,
+        conflict=named not in (None, "normal"),
+    )
+    return replace(found, space="object")
 
 
 def _green_direction(
@@ -283,6 +310,14 @@ def _judge_named_packed(
     names = [channel.name for channel in s.channels]
     roles = {c: r for c, r in reading.roles.items() if c in names or c in SPREAD}
     single = set(roles) - {*SPREAD, "a"}
+    if len(s.channels) < 3 and len(set(reading.roles) - {"a"}) > 1:
+        doubts.append(
+            f"it has one grey channel, and its name says {said_as(reading.roles)}: it holds one of "
+            "them"
+        )
+        return make_verdict(
+            {"r": "unknown"}, facts.header.is_float, 0.35, None, said, doubts, conflict=True
+        )
     if single and s.equal_channels:
         doubts.append("R, G and B are the same picture, so it holds one quantity, not several")
         return make_verdict(roles, facts.header.is_float, 0.35, None, said, doubts, conflict=True)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ektopos.types import Float
+from ektopos.types import Float, Pixels
 from ektopos.vectors import normalise
 
 
@@ -45,6 +45,18 @@ def rebuild_blue(normals: Float) -> Float:
     """
     z = np.sqrt(np.clip(1.0 - normals[..., 0] ** 2 - normals[..., 1] ** 2, 0.0, 1.0))
     return normalise(np.stack([normals[..., 0], normals[..., 1], z], axis=-1))
+
+
+def lacks_blue(pixels: Pixels) -> bool:
+    """Whether the blue of a normal map `(h, w, 3 or more)` says nothing: 0 or full all over, as in
+    two-channel maps, whose z follows from x and y."""
+    if pixels.ndim != 3 or pixels.shape[2] < 3:
+        return False
+    blue = pixels[..., 2]
+    low, high = float(blue.min()), float(blue.max())
+    largest = float(np.iinfo(blue.dtype).max) if np.issubdtype(blue.dtype, np.integer) else 1.0
+    step = 1.01 * largest / 255
+    return high <= step or low >= largest - step
 
 
 def combine(base: Float, detail: Float) -> Float:

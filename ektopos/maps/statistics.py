@@ -21,7 +21,7 @@ from ektopos.vectors import raw_vectors
 SAMPLE = 256
 WINDOW = 96
 THUMBNAIL = 32
-VERSION = 2
+VERSION = 3
 """Raised when the measures change, so that facts kept of older ones are measured again."""
 HISTOGRAM_BINS = 64
 NEAR = 8.5 / 255
@@ -211,7 +211,12 @@ def _vector_facts(colours: Float, windows: list[Float]) -> dict[str, Any] | None
         "unit_error_decoded": float(np.percentile(decoded, 75)),
         "upward": upward,
         "mean_direction": (x, y, z),
-        "curl": measure_curl([window[..., :3] for window in windows]) if upward > 0.5 else None,
+        # Of two-channel normal maps blue may be 0 all over; z is the same in all texels then.
+        "curl": (
+            measure_curl([window[..., :3] for window in windows])
+            if upward > 0.5 or float(some[2].max()) < 0.01
+            else None
+        ),
     }
 
 

@@ -12,7 +12,7 @@ from ektopos.images import ImageHeader
 from ektopos.maps import evidence as ev
 from ektopos.maps.roles import SPREAD, encoding_of
 from ektopos.maps.statistics import ChannelFacts, Statistics
-from ektopos.types import Encoding, NormalY
+from ektopos.types import Encoding, NormalSpace, NormalY
 
 SURE = 0.75
 """Confidence below which a map is shown as unsure."""
@@ -45,6 +45,8 @@ class Verdict:
     """What speaks against it, or cannot be told."""
     conflict: bool = False
     """Whether name and pixels contradict each other."""
+    space: NormalSpace = "tangent"
+    """What the normals of a normal map are told in."""
 
     @property
     def role(self) -> str:
@@ -80,7 +82,9 @@ def make_verdict(
 ) -> Verdict:
     """A verdict with the encoding its roles should have."""
     main = next(iter(roles.values()), "unknown")
-    encoding = encoding_of(main, is_float=is_float) if set(roles) & set(SPREAD) else "linear"
+    # A packed map holds data; one quantity has its own encoding, in however many channels it is.
+    alone = len(set(roles) - {"a"}) <= 1
+    encoding = encoding_of(main, is_float=is_float) if alone else "linear"
     return Verdict(
         dict(roles), encoding, round(confidence, 3), normal_y, tuple(said), tuple(doubts), conflict
     )

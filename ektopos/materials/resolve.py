@@ -25,11 +25,11 @@ from ektopos.document import (
 from ektopos.errors import EktoposError, MissingReference
 from ektopos.images import Image, covered_share, fit_within, keep_coverage, read_image, resize
 from ektopos.images.encodings import decode_table
-from ektopos.maps.normals import combine
+from ektopos.maps.normals import combine, lacks_blue, rebuild_blue
 from ektopos.materials.adjust import Source, adjust, apply_strength, combine_layers, decode_channels
 from ektopos.project import Project
 from ektopos.types import Channels, Encoding, Float, NormalY, Pixels
-from ektopos.vectors import decode_normals, normalise
+from ektopos.vectors import decode_normals, encode_normals, normalise, raw_vectors
 
 CACHE_BYTES = 512 * 2**20
 _BAND = 128
@@ -99,6 +99,8 @@ def feed_problem(document: Document, feed: Feed, name: InputName) -> str | None:
         return f"{name} is fed from the map {missing}, which is not there."
     sources: list[Source] = [feed, *feed.layers]
     for source in sources:
+        if name == "normal" and source.map and document.maps[source.map].space == "object":
+            return f"{source.map} holds normals in object space; a material takes tangent space."
         problem = _source_problem(source, name)
         if problem:
             return problem
@@ -183,6 +185,13 @@ def feed_result(feed: Feed, name: InputName, find: FindMap, *, with_strength: bo
     return apply_strength(values, name, feed.strength) if with_strength else values
 
 
+def _normals(stored: Float, normal_y: NormalY | None) -> Float:
+    """Unit normals, +Y, of a map's values; of two-channel maps z follows from x and y."""
+    if lacks_blue(stored):
+        stored = encode_normals(rebuild_blue(raw_vectors(stored)))
+    return decode_normals(stored, normal_y)
+
+
 def at_size(
     values: Float, name: InputName, width: int, height: int, cutoff: float | None = None
 ) -> Float:
@@ -202,9 +211,7 @@ def _source_result(source: Source, name: InputName, find: FindMap) -> Float:
         return normalise(values) if name == "normal" else adjust(values, source, name)
     found = find(source.map)
     values = feed_values(found.image, found.encoding, source, name)
-    return (
-        decode_normals(values, found.normal_y) if name == "normal" else adjust(values, source, name)
-    )
+    return _normals(values, found.normal_y) if name == "normal" else adjust(values, source, name)
 
 
 def _mask(mask: Mask, find: FindMap) -> Float:

@@ -47,7 +47,10 @@ def material_from_set(document: Document, set_name: str) -> MaterialEntry:
     for name, roles in _FED_BY.items():
         for role in roles:
             found = [
-                (m, c) for m in names if (c := channels_with_role(document, m, role)) is not None
+                (m, c)
+                for m in names
+                if document.maps[m].space == "tangent"
+                and (c := channels_with_role(document, m, role)) is not None
             ]
             if found and name not in inputs:
                 # A map of its own is a better source than a channel of a packed one.

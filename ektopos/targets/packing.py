@@ -24,6 +24,7 @@ from ektopos.images import (
     quantise,
     quantise_spread,
 )
+from ektopos.maps.normals import lacks_blue
 from ektopos.materials.adjust import adjust
 from ektopos.materials.coverage import covered_by
 from ektopos.materials.derive import Material
@@ -196,6 +197,8 @@ def _direct(job: _Job, channel: PlannedChannel, letter: Letter) -> Pixels | None
         return None
     image, entry = job.loader.image(feed.map), job.loader.project.document.maps[feed.map]
     source = _source_plane(image, feed, channel.input, letter)
+    if channel.input == "normal" and lacks_blue(image.pixels):
+        return None
     if (
         source is None
         or image.is_float

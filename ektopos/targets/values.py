@@ -19,8 +19,8 @@ def made_of(quantity: str, name: InputName, values: Float, other: Float | None =
     `values` `(…)` or `(…, 3)` are those of the input `name`, `other` those of the second one that a
     mixed quantity needs (without it, `values` come back).
 
-    >>> made_of("gloss", "roughness", np.float32([0.25]))
-    array([0.75], dtype=float32)
+    >>> made_of("gloss", "roughness", np.array([0.25], np.float32)).tolist()
+    [0.75]
     """
     if is_inverted(quantity):
         return np.asarray(1.0 - values, np.float32)

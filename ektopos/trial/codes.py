@@ -17,6 +17,7 @@ import numpy as np
 
 from ektopos.document import COLOUR_INPUTS, WIDE_INPUTS, Feed, InputName
 from ektopos.images import Image, decode_table, linear_to_srgb
+from ektopos.maps.normals import lacks_blue
 from ektopos.materials.adjust import adjust, apply_strength
 from ektopos.materials.resolve import Decoded, default_channels, feed_result
 from ektopos.targets.quantities import is_mixed
@@ -67,6 +68,8 @@ def compare_codes(
         or feed.channels == "luminance"
         or name == "emission"
     ):
+        return None
+    if name == "normal" and lacks_blue(image.pixels):
         return None
     sources = _sources(image, feed, name)
     if sources is None or any(

@@ -19,7 +19,7 @@ from ektopos.cli import main
 from ektopos.document import Document, dump_document, load_document
 from ektopos.edits import Edit, apply_edits
 from ektopos.errors import EktoposError, InvalidDocument
-from ektopos.images import encode_ktx2
+from ektopos.images import encode_ktx2, srgb_to_linear
 from ektopos.materials.coverage import covered_by, transform_uvs
 from ektopos.materials.derive import effective
 from ektopos.meshes import read_mesh
@@ -401,7 +401,10 @@ class MeshRules(TestCase):
                 mesh = read_mesh(root / f"out{asked}/p.glb")
                 self.assertEqual(mesh.coloured.all(), asked)
                 if asked:
-                    np.testing.assert_allclose(mesh.colours, np.tile([0.25, 0.5, 1, 1], (4, 1)))
+                    # OBJ's colours are those seen on a screen; glTF's are linear.
+                    linear = [*srgb_to_linear(np.array([0.25, 0.5, 1.0])), 1.0]
+                    wanted = np.broadcast_to(linear, mesh.colours.shape)
+                    np.testing.assert_allclose(mesh.colours, wanted, atol=1e-6)
 
     def test_usdz_can_be_centimetres_with_z_up(self) -> None:
         from pxr import Usd, UsdGeom

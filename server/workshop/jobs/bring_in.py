@@ -97,6 +97,7 @@ def _added(
             encoding=verdict.encoding,
             roles=dict(verdict.roles),
             normal_y=verdict.normal_y,
+            space=verdict.space,
             set=set_name,
         )
         files[file] = given[path]

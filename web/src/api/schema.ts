@@ -1471,6 +1471,12 @@ export interface components {
             };
             /** Normal Y */
             normal_y?: ("+" | "-") | null;
+            /**
+             * Space
+             * @default tangent
+             * @enum {string}
+             */
+            space: "tangent" | "object";
             /** Set */
             set?: string | null;
             /**
