@@ -54,6 +54,14 @@ class Project:
         folder = file.replace("\\", "/").rpartition("/")[0]
         return lambda part: self.find(f"{folder}/{part}" if folder else part)
 
+    def find_pictures(self, file: str) -> FindFile:
+        """Find files by their paths relative to a mesh; pictures that came in with it are found
+        where maps are kept, in the same place below `maps/`."""
+        beside, folder = self.find_beside(file), file.removeprefix("meshes/").rpartition("/")[0]
+        return lambda part: (
+            beside(part) or self.find(f"maps/{folder}/{part}" if folder else f"maps/{part}")
+        )
+
     def map_path(self, name: str) -> Path:
         """Where a map's file is. Raises `MissingReference`."""
         entry = self.document.maps.get(name)

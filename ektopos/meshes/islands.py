@@ -26,12 +26,21 @@ _CANDIDATES = 96
 
 
 def weld(positions: NDArray[np.float64]) -> NDArray[np.int64]:
-    """Number of the point that each vertex `(n, 3)` lies at, `(n,)`."""
+    """Number of the point that each vertex `(n, 3)` lies at, `(n,)`: one for all that are nearer to
+    each other than `WELD` of the mesh's size, wherever a grid's lines would lie. Cost: that of a
+    k-d tree over the different places."""
     if not len(positions):
         return np.zeros(0, np.int64)
+    # Imported here, because it takes longer than most commands do.
+    from scipy.spatial import cKDTree
+
     size = float(np.ptp(positions, axis=0).max()) or 1.0
-    snapped = np.rint((positions - positions.min(axis=0)) / (size * WELD)).astype(np.int64)
-    return unique_rows(snapped)[1]
+    first, point = unique_rows(positions.astype(np.float64).view(np.int64))
+    places = positions[first]
+    near = cKDTree(places).query_pairs(size * WELD, output_type="ndarray")
+    if not len(near):
+        return point
+    return connected(near[:, 0], near[:, 1], len(places)).astype(np.int64)[point]
 
 
 def connected(first: NDArray[Any], second: NDArray[Any], count: int) -> NDArray[np.int32]:
@@ -54,6 +63,19 @@ def joined_faces(points: NDArray[np.int64]) -> tuple[Index, int]:
     return group.reshape(-1).astype(np.int32), int(group.max()) + 1
 
 
+def faces_joined_by_edges(points: NDArray[np.int64]) -> tuple[Index, int]:
+    """Groups of triangles that share edges: a number from 0 for each, and how many there are.
+    Triangles that touch in one point only are apart. `points` `(t, 3)`."""
+    if not len(points):
+        return np.zeros(0, np.int32), 0
+    edges = np.sort(points[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2), axis=1)
+    first, edge = unique_rows(edges)
+    faces = np.repeat(np.arange(len(points)), 3)
+    group = connected(faces, (first // 3)[edge], len(points))
+    _, numbered = np.unique(group, return_inverse=True)
+    return numbered.reshape(-1).astype(np.int32), int(numbered.max()) + 1
+
+
 def uv_points(corner_uvs: NDArray[np.float64]) -> NDArray[np.int64]:
     """Number of the UV point of every corner, `(t, 3)`, of corners `(t, 3, 2)`."""
     keys = np.rint(corner_uvs.reshape(-1, 2) * UV_STEPS).astype(np.int64)
@@ -63,7 +85,7 @@ def uv_points(corner_uvs: NDArray[np.float64]) -> NDArray[np.int64]:
 def uv_islands(
     corner_uvs: NDArray[np.float64], points: NDArray[np.int64] | None = None
 ) -> tuple[Index, int]:
-    """UV islands: triangles joined by shared UV corners. A number from 0 for each triangle, and how
+    """UV islands: triangles joined by shared UV edges. A number from 0 for each triangle, and how
     many there are.
 
     With the surface's `points` `(t, 3)`, corners must also be one point there, so that stacked
@@ -71,9 +93,9 @@ def uv_islands(
     """
     corners = uv_points(corner_uvs)
     if points is None:
-        return joined_faces(corners)
+        return faces_joined_by_edges(corners)
     pairs = np.stack([corners.reshape(-1), points.reshape(-1)], axis=1)
-    return joined_faces(unique_rows(pairs)[1].reshape(-1, 3))
+    return faces_joined_by_edges(unique_rows(pairs)[1].reshape(-1, 3))
 
 
 def twins(corner_uvs: NDArray[np.float64]) -> tuple[float, float]:

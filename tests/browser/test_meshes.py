@@ -9,9 +9,11 @@ from pathlib import Path
 
 import numpy as np
 
+from server.workshop.models import Project
 from tests.browser.site import Site
 from tests.core.test_match import islands, mesh_of, painted
-from tests.samples import folder, project_folder, quads, save, save_glb
+from tests.outside.test_adopted import gltf_folder, picture
+from tests.samples import coloured, folder, noise, project_folder, quads, save, save_glb
 
 
 def two_meshes(root: Path) -> Path:
@@ -222,4 +224,42 @@ class Proposing(Site):
         self.assertEqual([box.inner_text() for box in assigned.all()], ["a81f", "04bd"])
         self.button("Undo").click()
         page.get_by_text("Choose…").first.wait_for()
+        self.assertEqual(self.complaints, [])
+
+
+class Arriving(Site):
+    def test_a_gltf_with_its_files_is_dressed_in_one_step(self) -> None:
+        page = self.page
+        material = {
+            "pbrMetallicRoughness": {
+                "baseColorTexture": {"index": 0},
+                "metallicRoughnessTexture": {"index": 1},
+            },
+            "extensions": {"KHR_materials_unlit": {}},
+        }
+        with folder() as root:
+            picture(root / "lantern/textures/glass.png", coloured())
+            picture(root / "lantern/textures/orm.png", noise())
+            gltf_folder(root / "lantern", material, ["glass.png", "orm.png"])
+            self.begin("Lantern")
+            self.bring_in(root / "lantern")
+        self.measured()
+        self.go("Meshes")
+        brings = page.get_by_role("region", name="What the file brings along")
+        brings.get_by_text("1 material with 2 maps").wait_for()
+        grey = self.stage_pixels()
+        brings.get_by_role("button", name="1 thing not kept").click()
+        brings.get_by_text("unlit").wait_for()
+        self.axe("what a mesh brings")
+        brings.get_by_role("button", name="Use its materials").click()
+        brings.wait_for(state="detached")
+        self.stage_pixels(unlike=grey)
+        (project,) = Project.objects.all()
+        document = project.document
+        self.assertEqual(document.meshes["asset"].slots, {"hull": "hull"})
+        # The pictures that came in with it are used; none is there twice.
+        self.assertEqual(len(document.maps), 2)
+        self.assertEqual(document.materials["hull"].inputs["base_color"].map, "glass")
+        self.button("Undo").click()
+        brings.wait_for()
         self.assertEqual(self.complaints, [])

@@ -8,7 +8,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from ektopos.meshes.islands import joined_faces, smallest_gap, twins, uv_islands
+from ektopos.meshes.islands import WELD, joined_faces, smallest_gap, twins, uv_islands, weld
 from ektopos.meshes.rows import unique_rows
 from ektopos.meshes.slots import density_spread
 
@@ -112,3 +112,23 @@ class Density(TestCase):
         self.assertAlmostEqual(low, 1.1, delta=0.02)
         self.assertAlmostEqual(high, 1.9, delta=0.02)
         self.assertIsNone(density_spread(np.zeros(3), np.ones(3)))
+
+
+class Touching(TestCase):
+    def test_islands_that_touch_in_a_point_are_two(self) -> None:
+        corners = np.array(
+            [[[0.0, 0.0], [0.5, 0.0], [0.5, 0.5]], [[0.5, 0.5], [1.0, 0.5], [1.0, 1.0]]]
+        )
+        self.assertEqual(uv_islands(corners)[1], 2)
+        joined = np.concatenate([corners, [[[0.5, 0.5], [0.5, 0.0], [1.0, 0.5]]]])
+        self.assertEqual(uv_islands(joined)[1], 1)
+
+    def test_points_are_one_by_their_distance_wherever_they_lie(self) -> None:
+        # A grid would part points that lie on both sides of one of its lines.
+        rng = np.random.default_rng(5)
+        places = rng.random((400, 3))
+        places = np.concatenate([[[0.0, 0, 0], [1.0, 1, 1]], places])
+        near = places + rng.uniform(-0.2, 0.2, places.shape) * WELD
+        point = weld(np.concatenate([places, near]))
+        np.testing.assert_array_equal(point[: len(places)], point[len(places) :])
+        self.assertEqual(len(np.unique(point)), len(places))

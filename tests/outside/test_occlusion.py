@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
+import json
+import subprocess
+import sys
 from dataclasses import replace
 from unittest import TestCase
 
 import numpy as np
 import trimesh
+from PIL import Image as Pillow
 
 from ektopos.errors import EktoposError
 from ektopos.meshes import Mesh, apply_recipe, read_mesh
 from ektopos.meshes.bake import bake_occlusion
 from ektopos.steps import PackUvs
-from tests.samples import folder, quads
+from tests.samples import folder, quads, save_glb
 
 
 def floor_and_wall(height: float, length: float = 400.0) -> Mesh:
@@ -84,3 +88,38 @@ class Occlusion(TestCase):
         mesh = floor_and_wall(1.0)
         with self.assertRaises(EktoposError):
             bake_occlusion(replace(mesh, uvs=np.full_like(mesh.uvs, np.nan)), ["Floor"], 32)
+
+    def test_small_things_far_from_the_origin_bake_as_they_do_at_it(self) -> None:
+        # A 10 cm prop five metres away, and a whole scene a kilometre off, moved by what floats in
+        # single precision cannot follow.
+        near = floor_and_wall(1.0, length=40.0)
+        wanted = bake_occlusion(near, ["Floor"], 32, samples=64, padding=0)
+        for scale, away in ((0.1, 5.0), (0.001, 5.0), (1.0, 1e5), (100.0, 0.0)):
+            moved = replace(near, positions=near.positions * scale + away)
+            with self.subTest(scale=scale, away=away):
+                baked = bake_occlusion(moved, ["Floor"], 32, samples=64, padding=0)
+                np.testing.assert_allclose(baked, wanted, atol=0.02)
+
+    def test_the_command_bakes_one_map_for_each_layout(self) -> None:
+        # Slots whose islands keep clear of each other share a map; those on the same place do not.
+        mesh = quads({"Left": 1, "Right": 1, "Again": 1})
+        uvs = mesh.uvs.copy()
+        for slot, x in (("Left", 0.0), ("Right", 0.5), ("Again", 0.0)):
+            own = mesh.vertex_slot == mesh.slots.index(slot)
+            uvs[own, 0] = x + uvs[own, 0] * 0.45
+        with folder() as root:
+            path = save_glb(root / "m.glb", replace(mesh, uvs=uvs))
+            command = [sys.executable, "-m", "ektopos", "occlusion", "--mesh", str(path)]
+            command += ["--out", str(root / "out"), "--size", "64", "--json"]
+            ran = subprocess.run(command, capture_output=True, text=True, check=False)
+            self.assertEqual(ran.returncode, 0, ran.stderr)
+            found = {entry["slot"]: entry for entry in json.loads(ran.stdout)}
+            self.assertEqual(found["Left"]["path"], found["Right"]["path"])
+            self.assertNotEqual(found["Left"]["path"], found["Again"]["path"])
+            for entry in found.values():
+                with Pillow.open(root / "out" / entry["path"]) as baked:
+                    self.assertEqual(baked.size, (entry["width"], entry["height"]))
+            command[command.index("64")] = "0"
+            self.assertEqual(
+                subprocess.run(command, capture_output=True, check=False).returncode, 2
+            )

@@ -387,7 +387,7 @@ def start_bake(request: HttpRequest, project_id: UUID, name: str, given: Baking)
 
 @router.post("/projects/{uuid:project_id}/meshes/{path:name}/inside", response=JobOut)
 def start_inside(request: HttpRequest, project_id: UUID, name: str) -> Job:
-    """Start bringing in the maps and materials that a mesh file has inside it."""
+    """Start bringing in the maps and materials that come with a mesh file."""
     return Job.start(project_or_404(project_id), "embedded", {"mesh": name})
 
 
@@ -452,7 +452,7 @@ def _inside(project: Project, file: str) -> Inside:
     if content is None:
         return Inside()
     core = project.core()
-    find = core.find_beside(file)
+    find = core.find_pictures(file)
     parts = companion_files(named(content, file), file)
     beside = sorted(str(part) for part in map(find, parts) if part is not None)
     key = hashlib.sha256(repr((INSIDE_VERSION, sha, beside)).encode()).hexdigest()

@@ -39,7 +39,7 @@ def bring_embedded(
     # Read once for its pictures; their names are chosen when they are added.
     contents: dict[str, str] = {}
     report: list[dict[str, str]] = []
-    find = core.find_beside(file)
+    find = core.find_pictures(file)
     found = carried_by(path, find, file, str)
     for done, one in enumerate(found.maps):
         progress(done / max(1, len(found.maps)), f"measuring {one.name}")

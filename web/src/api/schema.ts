@@ -795,7 +795,7 @@ export interface paths {
         put?: never;
         /**
          * Start Inside
-         * @description Start bringing in the maps and materials that a mesh file has inside it.
+         * @description Start bringing in the maps and materials that come with a mesh file.
          */
         post: operations["server_workshop_api_meshes_start_inside"];
         delete?: never;

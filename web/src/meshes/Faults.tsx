@@ -1,6 +1,4 @@
-import { useStartJob } from '../api/queries'
 import type { MeshFacts } from '../api/types'
-import { count } from '../words'
 
 /** What was found on the mesh; a fault with faces shows them on the stage. */
 export function Faults({
@@ -12,7 +10,6 @@ export function Faults({
   current: number | null
   showFaces: (number: number) => void
 }) {
-  const { startInside } = useStartJob()
   if (!mesh.measured) return null
   return (
     <section style={{ padding: 14 }} aria-label="Faults">
@@ -36,18 +33,6 @@ export function Faults({
             </span>
           </li>
         ))}
-        {mesh.inside.maps > 0 && (
-          <li>
-            <span>·</span>
-            <span>
-              {count(mesh.inside.maps, 'map')} and {count(mesh.inside.materials, 'material')} are
-              inside the file.{' '}
-              <button className="link" onClick={() => startInside.mutate(mesh.name)}>
-                Bring them in
-              </button>
-            </span>
-          </li>
-        )}
         {mesh.notes.map((note) => (
           <li key={note}>
             <span>·</span>

@@ -26,6 +26,7 @@ import { MeshSubject } from '../stage/Subjects'
 import { ViewMenu } from '../stage/ViewMenu'
 import { useView } from '../stage/view'
 import { count } from '../words'
+import { Brings } from './Brings'
 import type { Asking } from './Dialogs'
 import { Dialogs } from './Dialogs'
 import { UV_ACTIONS } from './EditUvs'
@@ -420,6 +421,7 @@ function OneMesh({
           </Button>
         </div>
         <div className="scroll" tabIndex={-1}>
+          <Brings mesh={mesh} />
           <SlotTable
             mesh={mesh}
             chosen={chosen}

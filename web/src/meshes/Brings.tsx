@@ -1,0 +1,51 @@
+import { Button } from '@mui/material'
+import { useState } from 'react'
+
+import { useStartJob } from '../api/queries'
+import type { MeshFacts } from '../api/types'
+import { count } from '../words'
+
+interface Props {
+  mesh: MeshFacts
+}
+
+/** What a mesh file brings along: its materials, offered while its slots are bare, and what of them cannot be kept exactly. */
+export function Brings({ mesh }: Props) {
+  const { startInside } = useStartJob()
+  const [open, setOpen] = useState(false)
+  const { maps, materials, not_taken: left } = mesh.inside
+  const bare = mesh.slots.filter((slot) => !mesh.assigned[slot.name]).length
+  if (materials === 0 || bare === 0) return null
+  return (
+    <section className="brings" aria-label="What the file brings along">
+      <div className="row">
+        <span className="grow">
+          The file brings {count(materials, 'material')}
+          {maps > 0 && ` with ${count(maps, 'map')}`} along.
+        </span>
+        {left.length > 0 && (
+          <Button variant="text" aria-expanded={open} onClick={() => setOpen(!open)}>
+            {count(left.length, 'thing')} not kept
+          </Button>
+        )}
+        <Button
+          variant="contained"
+          disabled={startInside.isPending}
+          onClick={() => startInside.mutate(mesh.name)}
+        >
+          Use its materials
+        </Button>
+      </div>
+      {open && (
+        <ul className="evidence">
+          {left.map((line) => (
+            <li key={line}>
+              <span className="amber">△</span>
+              <span>{line}</span>
+            </li>
+          ))}
+        </ul>
+      )}
+    </section>
+  )
+}
