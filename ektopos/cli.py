@@ -12,6 +12,7 @@ import json
 import math
 import os
 import sys
+import warnings
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
@@ -37,6 +38,8 @@ Outcome = tuple[Any, int, list[str]]
 
 def main(arguments: list[str] | None = None) -> int:
     """Run one command and give its exit code."""
+    # Wild numbers in files are judged by what comes of them; what NumPy says of them is no answer.
+    warnings.filterwarnings("ignore", category=RuntimeWarning)
     arguments = sys.argv[1:] if arguments is None else arguments
     _Parser.json = "--json" in arguments
     options = _parser().parse_args(arguments)
@@ -124,9 +127,8 @@ def _identify(options: argparse.Namespace) -> Outcome:
         try:
             facts[given[0]] = facts_of(given[1])
         except (EktoposError, OSError, MemoryError) as problem:
-            problems[given[0]] = (
-                problem.message if isinstance(problem, EktoposError) else str(problem)
-            )
+            said = problem.message if isinstance(problem, EktoposError) else str(problem)
+            problems[given[0]] = f"{said} {getattr(problem, 'hint', '')}".strip()
 
     with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
         list(pool.map(measure, files))
@@ -193,8 +195,9 @@ def _mesh(options: argparse.Namespace) -> Outcome:
         try:
             mesh = read_mesh(path)
         except EktoposError as problem:
-            found.append({"path": given, "error": problem.message})
-            lines.append(f"{given}: {problem.message}")
+            said = f"{problem.message} {problem.hint}".strip()
+            found.append({"path": given, "error": said})
+            lines.append(f"{given}: {said}")
             bad += 1
             continue
         slots = [_slot_json(slot) for slot in slot_facts(mesh)]
@@ -285,9 +288,24 @@ def _export(options: argparse.Namespace) -> Outcome:
 
         with open_project(options.project) as project:
             profile = find_profile(_target(options, project.document.target), project.document)
-            export = export_package(project, profile, options.out, backup=options.backup, read=read)
+            try:
+                export = export_package(
+                    project, profile, options.out, backup=options.backup, read=read
+                )
+            except MissingReference as problem:
+                return _missing(project, profile, problem)
     lines = [f"{file.path}: {file.bytes} bytes" for file in export.files]
     return export, FINE, [*lines, f"{export.seconds:.2f} s"]
+
+
+def _missing(project: Any, profile: Any, problem: MissingReference) -> Outcome:
+    """What a project names and does not have: everything of it, not only what was met first."""
+    from ektopos.checks import run_checks
+
+    print(f"ektopos: {problem}", file=sys.stderr)
+    found: list[Any] = [f for f in run_checks(project, profile) if f.severity == "error"]
+    lines = [f"{f.severity}: {f.subject}: {f.message} {f.fix}" for f in found]
+    return found or [_finding(problem)], FOUND, lines
 
 
 def _maps_ahead(project: Path, out: Path) -> list[Path]:

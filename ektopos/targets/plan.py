@@ -166,7 +166,10 @@ def make_plan(document: Document, profile: Profile, header_of: HeaderOf) -> Plan
         for input_name, feed in material.feeds.items():
             problem = feed_problem(document, feed, input_name)
             if problem:
-                raise EktoposError(problem, subject=name, hint="Change the feed.")
+                is_missing = bool(feed.maps() - set(document.maps))
+                raise (MissingReference if is_missing else EktoposError)(
+                    problem, subject=name, hint="Change the feed."
+                )
         carried = _untinted(material) if profile.tints == "carried" else material
         tints |= {
             (name, i): feed.tint for i, feed in material.feeds.items() if feed != carried.feeds[i]

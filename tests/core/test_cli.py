@@ -391,3 +391,86 @@ class Ahead(TestCase):
                 self.assertIsNot(first, second)
                 np.testing.assert_array_equal(first.pixels, second.pixels)
                 np.testing.assert_array_equal(read(other).pixels, noise(8, 2))
+
+
+class Answers(TestCase):
+    """With `--json`, stdout is JSON whatever happens."""
+
+    def asked(self, *words: object) -> tuple[int, object, str]:
+        command = [sys.executable, "-m", "ektopos", *map(str, words), "--json"]
+        ran = subprocess.run(command, capture_output=True, text=True, check=False)
+        self.assertNotIn("Traceback", ran.stderr)
+        self.assertLessEqual(len(ran.stderr.splitlines()), 1, ran.stderr)
+        return ran.returncode, json.loads(ran.stdout), ran.stderr
+
+    def test_bad_input_is_an_error_with_its_parts(self) -> None:
+        with folder() as root:
+            home = project_folder(root / "p")
+            document = home / "test.ektopos.json"
+            good = document.read_text()
+            broken = {
+                "deep": good.rstrip()[:-1] + ', "x": ' + "[" * 900 + "]" * 900 + "}",
+                "deeper": "[" * 100_000 + "]" * 100_000,
+                "UTF-16": good.encode("utf-16"),
+                "no number": good.replace("0.4", "NaN", 1),
+            }
+            for name, content in broken.items():
+                raw = content if isinstance(content, bytes) else content.encode()
+                document.write_bytes(raw)
+                for words in (("check", home), ("export", home, "--out", root / "out")):
+                    with self.subTest(name, command=words[0]):
+                        code, said, line = self.asked(*words)
+                        self.assertEqual((code, set(said)), (2, {"error"}))
+                        self.assertEqual(set(said["error"]), {"message", "subject", "hint"})
+                        self.assertIn(said["error"]["message"], line)
+            document.write_text(good)
+            code, said, _ = self.asked("export", home, "--target", "", "--out", root / "out")
+            self.assertEqual(code, 2)
+            self.assertIn("no target", said["error"]["message"])
+            code, said, _ = self.asked("nonsense")
+            self.assertEqual((code, set(said)), (2, {"error"}))
+            (root / "figure.fbx").write_bytes(b"closed")
+            code, said, _ = self.asked("mesh", root / "figure.fbx")
+            self.assertEqual(code, 2)
+            self.assertIn("Save it as GLB", said[0]["error"])
+
+    def test_what_a_project_names_and_does_not_have_is_listed_whole(self) -> None:
+        with folder() as root:
+            home = project_folder(root / "p")
+            document = json.loads((home / "test.ektopos.json").read_text())
+            inputs = document["materials"]["tile"]["inputs"]
+            inputs["roughness"] = {"map": "gone", "channels": "r"}
+            inputs["metallic"] = {"map": "lost", "channels": "r"}
+            (home / "test.ektopos.json").write_text(json.dumps(document))
+            code, said, _ = self.asked("export", home, "--out", root / "out")
+            self.assertEqual(code, 1)
+            self.assertLessEqual(
+                {"material tile · roughness", "material tile · metallic"},
+                {finding["subject"] for finding in said},
+            )
+            self.assertFalse((root / "out").exists())
+
+    def test_wild_numbers_end_in_an_answer(self) -> None:
+        with folder() as root:
+            home = project_folder(root / "p")
+            document = json.loads((home / "test.ektopos.json").read_text())
+            inputs = document["materials"]["tile"]["inputs"]
+            inputs["emission"] = {"value": [1e300, 0, 0], "strength": 1e300}
+            inputs["base_color"] |= {"multiply": 1e308, "offset": -1e308, "gamma": 1e-300}
+            document["materials"]["tile"]["uv"] = {"tiling": [1e308, 0], "rotation": 1e308}
+            (home / "test.ektopos.json").write_text(json.dumps(document))
+            self.assertIn(self.asked("check", home)[0], (0, 1))
+            if self.asked("export", home, "--out", root / "out")[0] == 0:
+                code, said, _ = self.asked("trial", root / "out", "--against", home, "--no-renders")
+                self.assertIn(code, (0, 1))
+                self.assertIn("cells", said)
+
+    def test_measures_hold_no_pictures(self) -> None:
+        with folder() as root:
+            home = project_folder(root / "p")
+            _, lean, _ = self.asked("identify", home / "maps")
+            _, whole, _ = self.asked("identify", home / "maps", "--facts")
+        self.assertNotIn("thumbnail", lean[0]["facts"])
+        self.assertNotIn("histogram", lean[0]["facts"]["channels"][0])
+        self.assertEqual(len(whole[0]["facts"]["channels"][0]["histogram"]), 64)
+        self.assertLess(len(json.dumps(lean[0]["facts"])), 4000)

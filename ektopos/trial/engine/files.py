@@ -47,7 +47,7 @@ def read_listing(package: Path) -> dict[str, Any]:
             "there is no package.json in it.", subject=package.name, hint="Is this a package?"
         )
     try:
-        listing = json.loads(path.read_bytes())
+        listing = json.loads(path.read_bytes().decode("utf-8-sig"))
     except (ValueError, RecursionError) as problem:
         raise InvalidDocument(
             f"its package.json is not JSON ({problem}).", subject=package.name
