@@ -20,6 +20,7 @@ from ektopos.errors import UnreadableFile
 from ektopos.meshes import read_mesh
 from ektopos.meshes.mesh import with_normals
 from ektopos.meshes.parts import triangulated
+from ektopos.meshes.scene import read_scene
 from tests.samples import folder
 
 TRIANGLE = np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0]], np.float32)
@@ -450,3 +451,71 @@ class SeveralUsdFiles(TestCase):
             np.sort(TRIANGLE + np.array([0, 2, 0]), axis=0),
             atol=1e-6,
         )
+
+
+class Scenes(TestCase):
+    """Source: glTF 2.0, 3.5 (scenes and nodes) and 3.11 (animations)."""
+
+    def test_nodes_and_all_else_that_a_file_brings_are_told(self) -> None:
+        made = Gltf()
+        meshes = one_triangle(made)
+        meshes[0]["extras"] = {"targetNames": ["smile"]}
+        meshes[0]["primitives"][0]["targets"] = [{"POSITION": 0}]
+        times = made.accessor(np.array([0, 2.5], np.float32), "SCALAR", max=[2.5], min=[0])
+        nodes = [
+            {"name": "lamp", "children": [1, 2, 3]},
+            {"name": "shade", "mesh": 0, "skin": 0},
+            {"name": "arm", "children": []},
+            {"name": "plug", "extras": {"socket": True}},
+        ]
+        with folder() as root:
+            path = made.save(
+                root / "lamp.gltf",
+                meshes=meshes,
+                nodes=nodes,
+                scenes=[{"nodes": [0]}],
+                skins=[{"joints": [2]}],
+                animations=[
+                    {
+                        "name": "swing",
+                        "samplers": [{"input": times, "output": times}],
+                        "channels": [],
+                    }
+                ],
+                extensionsUsed=["KHR_texture_transform", "ACME_grain"],
+            )
+            scene = read_scene(path, lambda part: None, "lamp.gltf")
+        self.assertEqual(
+            [(node.name, node.depth, node.kind) for node in scene.nodes],
+            [
+                ("lamp", 0, "group"),
+                ("shade", 1, "mesh"),
+                ("arm", 1, "joint"),
+                ("plug", 1, "socket"),
+            ],
+        )
+        said = "; ".join(scene.brings)
+        for words in (
+            "skeleton of 1 joints",
+            "swing: an animation of 2.50 s",
+            "1 morph targets: smile",
+            "extras",
+            "ACME_grain",
+        ):
+            self.assertIn(words, said)
+        self.assertNotIn("KHR_texture_transform", said)
+
+    def test_usd_too(self) -> None:
+        with folder() as root:
+            stage = Usd.Stage.CreateNew(str(root / "s.usda"))
+            UsdGeom.Xform.Define(stage, "/rig")
+            UsdSkel.Skeleton.Define(stage, "/rig/bones").CreateJointsAttr(["a", "a/b"])
+            UsdGeom.Camera.Define(stage, "/rig/eye")
+            UsdGeom.Xform.Define(stage, "/rig/hook")
+            stage.Save()
+            scene = read_scene(root / "s.usda", lambda part: None, "s.usda")
+        self.assertIn("a skeleton of 2 joints", scene.brings)
+        kinds = {node.name: (node.depth, node.kind) for node in scene.nodes}
+        self.assertEqual(kinds["rig"], (0, "group"))
+        self.assertEqual(kinds["eye"], (1, "camera"))
+        self.assertEqual(kinds["hook"], (1, "socket"))

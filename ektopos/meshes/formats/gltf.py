@@ -263,7 +263,7 @@ def _drawn_nodes(gltf: dict[str, Any], accessors: Accessors) -> Iterator[Drawn]:
         yield from (Drawn({"mesh": i}, np.eye(4)) for i in range(len(gltf.get("meshes", []))))
         return
     world = _world_matrices(gltf)
-    for index in _in_scene(gltf):
+    for index, _ in node_order(gltf):
         node = nodes[index]
         if "mesh" not in node:
             continue
@@ -274,15 +274,15 @@ def _drawn_nodes(gltf: dict[str, Any], accessors: Accessors) -> Iterator[Drawn]:
                 yield Drawn(node, world[index] @ matrix)
 
 
-def _in_scene(gltf: dict[str, Any]) -> Iterator[int]:
-    """The nodes of the file's scene, parents before children, in the order of the file. Raises
-    `ValueError` where they go round."""
+def node_order(gltf: dict[str, Any]) -> Iterator[tuple[int, int]]:
+    """The nodes of the file's scene and how deep each lies, parents before children, in the order
+    of the file. Raises `ValueError` where they go round."""
     waiting = [(root, 0) for root in reversed(_roots(gltf))]
     while waiting:
         index, depth = waiting.pop()
         if depth > MAX_DEPTH:
             raise ValueError("its nodes go round in a circle")
-        yield index
+        yield index, depth
         children = gltf["nodes"][index].get("children", [])
         waiting += [(child, depth + 1) for child in reversed(children)]
 

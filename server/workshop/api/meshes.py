@@ -20,6 +20,7 @@ from ektopos.maps import sets_of
 from ektopos.matching import Candidate, material_of_set, proposals, same_slots
 from ektopos.meshes import Fault, SlotFacts, carried, companion_files, groups_of
 from ektopos.meshes.padding import padding_of
+from ektopos.meshes.scene import NodeKind, Scene, read_scene
 from ektopos.steps import By, MeshStep, PackUvs
 from server.workshop import pictures
 from server.workshop.api.files import JobOut
@@ -68,6 +69,22 @@ class Inside(Schema):
     materials: int = 0
     not_taken: list[str] = []
     """What of the materials cannot be kept exactly, a sentence for each."""
+
+
+class SceneNodeOut(Schema):
+    """One node of a file's hierarchy."""
+
+    name: str
+    depth: int
+    kind: NodeKind
+    detail: str
+
+
+class SceneOut(Schema):
+    """What a mesh file holds besides its triangles."""
+
+    nodes: list[SceneNodeOut]
+    brings: list[str]
 
 
 class MeshOut(Schema):
@@ -383,6 +400,18 @@ def start_bake(request: HttpRequest, project_id: UUID, name: str, given: Baking)
     if not 1 <= given.samples <= 1024:
         raise EktoposError("between 1 and 1,024 rays a texel are possible.", hint="64 are usual.")
     return Job.start(project_or_404(project_id), "occlusion", {"mesh": name, **given.dict()})
+
+
+@router.get("/projects/{uuid:project_id}/meshes/{path:name}/scene", response=SceneOut)
+def scene(request: HttpRequest, project_id: UUID, name: str) -> Scene:
+    """What a mesh file holds: its nodes, and whatever else it brings along."""
+    core = project_or_404(project_id).core()
+    entry = core.document.meshes.get(name)
+    if entry is None:
+        raise MissingReference(
+            "there is no such mesh.", subject=name, hint="It may have been removed meanwhile."
+        )
+    return read_scene(core.path(entry.file, name), core.find_beside(entry.file), entry.file)
 
 
 @router.post("/projects/{uuid:project_id}/meshes/{path:name}/inside", response=JobOut)

@@ -272,6 +272,28 @@ export function usePadding(mesh: string, slot: string, map: string | null) {
   })
 }
 
+/** The bytes at an address; what cannot be had is said. */
+async function bytesAt(address: string): Promise<ArrayBuffer> {
+  const answer = await fetch(address)
+  if (answer.ok) return answer.arrayBuffer()
+  const problem = new ApiError(answer.status, 'a measure of the mesh could not be fetched.')
+  useNotices.getState().say(problem)
+  throw problem
+}
+
+/** What a mesh's file holds besides its triangles. */
+export function useScene(name: string, key: string) {
+  const id = useProjectId()
+  return useQuery({
+    queryKey: ['scene', id, name, key],
+    staleTime: Infinity,
+    queryFn: () =>
+      get('/api/projects/{project_id}/meshes/{name}/scene', {
+        params: { path: { project_id: id, name } },
+      }),
+  })
+}
+
 /** Numbers of a mesh's triangles in the order of its geometry: a measure, or marks of some of its faults. */
 export function useTriangles(
   key: string,
@@ -284,15 +306,10 @@ export function useTriangles(
     staleTime: Infinity,
     queryFn: async () => {
       if (measure)
-        return new Float32Array(
-          await (await fetch(`/api/mesh-measures/${key}/${measure}.bin`)).arrayBuffer(),
-        )
+        return new Float32Array(await bytesAt(`/api/mesh-measures/${key}/${measure}.bin`))
       const marks = await Promise.all(
         faults.map(
-          async (number) =>
-            new Uint8Array(
-              await (await fetch(`/api/mesh-faults/${key}/${number}.bin`)).arrayBuffer(),
-            ),
+          async (number) => new Uint8Array(await bytesAt(`/api/mesh-faults/${key}/${number}.bin`)),
         ),
       )
       return Float32Array.from(marks[0] ?? [], (_, index) =>

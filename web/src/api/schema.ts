@@ -784,6 +784,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/meshes/{name}/scene": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Scene
+         * @description What a mesh file holds: its nodes, and whatever else it brings along.
+         */
+        get: operations["server_workshop_api_meshes_scene"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/meshes/{name}/inside": {
         parameters: {
             query?: never;
@@ -3045,6 +3065,33 @@ export interface components {
              * @default true
              */
             feed: boolean;
+        };
+        /**
+         * SceneNodeOut
+         * @description One node of a file's hierarchy.
+         */
+        SceneNodeOut: {
+            /** Name */
+            name: string;
+            /** Depth */
+            depth: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "group" | "mesh" | "joint" | "camera" | "light" | "socket";
+            /** Detail */
+            detail: string;
+        };
+        /**
+         * SceneOut
+         * @description What a mesh file holds besides its triangles.
+         */
+        SceneOut: {
+            /** Nodes */
+            nodes: components["schemas"]["SceneNodeOut"][];
+            /** Brings */
+            brings: string[];
         };
         /**
          * PlanOut
@@ -5584,6 +5631,56 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    server_workshop_api_meshes_scene: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SceneOut"];
                 };
             };
             /** @description It is being made; ask again in a moment. */

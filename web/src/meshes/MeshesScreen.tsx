@@ -31,6 +31,7 @@ import type { Asking } from './Dialogs'
 import { Dialogs } from './Dialogs'
 import { UV_ACTIONS } from './EditUvs'
 import { Faults } from './Faults'
+import { FileScene } from './FileScene'
 import { Legend } from './Legend'
 import { MATERIAL, MaterialStrip } from './MaterialStrip'
 import type { MeshView } from './measures'
@@ -441,6 +442,7 @@ function OneMesh({
               setFault(number)
             }}
           />
+          <FileScene mesh={mesh} />
           <Recipe mesh={mesh} />
         </div>
         <MaterialStrip />

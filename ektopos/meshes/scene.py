@@ -1,0 +1,165 @@
+"""What a mesh file holds besides the triangles that are drawn: its nodes, and whatever else it
+brings, in words and numbers."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any, Literal
+
+from ektopos.errors import DAMAGE, EktoposError, UnreadableFile
+from ektopos.meshes.formats.gltf import load_gltf, node_order
+from ektopos.meshes.formats.usd import USD_SUFFIXES, open_stage
+from ektopos.meshes.read import FindPart
+
+NodeKind = Literal["group", "mesh", "joint", "camera", "light", "socket"]
+MAX_NODES = 2000
+"""Listed; a file may have more."""
+_READ = {
+    "KHR_draco_mesh_compression",
+    "KHR_mesh_quantization",
+    "KHR_texture_transform",
+    "KHR_lights_punctual",
+    "EXT_mesh_gpu_instancing",
+    "EXT_texture_webp",
+}
+
+
+@dataclass(frozen=True)
+class SceneNode:
+    """One node of the hierarchy, parents before children."""
+
+    name: str
+    depth: int
+    kind: NodeKind
+    """`socket` is a node with nothing in it and nothing below: a place to hang things on."""
+    detail: str = ""
+
+
+@dataclass(frozen=True)
+class Scene:
+    """What a file holds."""
+
+    nodes: tuple[SceneNode, ...] = ()
+    brings: tuple[str, ...] = ()
+    """What it brings along, a few words and numbers each."""
+
+
+def read_scene(path: Path, find: FindPart, name: str) -> Scene:
+    """The scene of a glTF or USD file; nothing for formats without one. Raises `UnreadableFile`."""
+    suffix = Path(name).suffix.lower()
+    try:
+        if suffix in (".glb", ".gltf"):
+            return gltf_scene(load_gltf(path, name)[0])
+        if suffix in USD_SUFFIXES:
+            with open_stage(path, find, name) as (stage, _):
+                return _usd_scene(stage)
+    except EktoposError:
+        raise
+    except DAMAGE as problem:
+        raise UnreadableFile(
+            f"its scene is damaged ({type(problem).__name__}: {problem}).",
+            subject=name,
+            hint="Export it again.",
+        ) from None
+    return Scene()
+
+
+def gltf_scene(gltf: dict[str, Any]) -> Scene:
+    """The scene of a glTF document. Source: glTF 2.0, 3.5."""
+    joints = {joint for skin in gltf.get("skins", []) for joint in skin.get("joints", [])}
+    nodes = gltf.get("nodes", [])
+    found: list[SceneNode] = []
+    for index, depth in node_order(gltf):
+        if len(found) == MAX_NODES:
+            break
+        node = nodes[index]
+        kind, detail = _kind(gltf, node, index in joints)
+        found.append(SceneNode(str(node.get("name") or f"node_{index}"), depth, kind, detail))
+    return Scene(tuple(found), tuple(_gltf_brings(gltf)))
+
+
+def _kind(gltf: dict[str, Any], node: dict[str, Any], is_joint: bool) -> tuple[NodeKind, str]:
+    if "mesh" in node:
+        mesh = gltf["meshes"][node["mesh"]]
+        parts = len(mesh.get("primitives", []))
+        words = [f"{parts} part{'' if parts == 1 else 's'}"]
+        if "skin" in node:
+            words.append("skinned")
+        if "EXT_mesh_gpu_instancing" in node.get("extensions", {}):
+            words.append("instanced")
+        return "mesh", ", ".join(words)
+    if is_joint:
+        return "joint", ""
+    if "camera" in node:
+        return "camera", str(gltf["cameras"][node["camera"]].get("type", ""))
+    if "KHR_lights_punctual" in node.get("extensions", {}):
+        return "light", ""
+    return ("group" if node.get("children") else "socket"), ""
+
+
+def _gltf_brings(gltf: dict[str, Any]) -> Iterator[str]:
+    """What is in a glTF besides nodes and triangles."""
+    for skin in gltf.get("skins", []):
+        yield f"a skeleton of {len(skin.get('joints', []))} joints"
+    for number, animation in enumerate(gltf.get("animations", [])):
+        times = [
+            gltf["accessors"][sampler["input"]].get("max", [0.0])[0]
+            for sampler in animation.get("samplers", [])
+        ]
+        label = animation.get("name") or f"animation {number}"
+        yield f"{label}: an animation of {max(times, default=0.0):.2f} s"
+    primitives = [p for mesh in gltf.get("meshes", []) for p in mesh.get("primitives", [])]
+    names = [
+        str(target)
+        for mesh in gltf.get("meshes", [])
+        if isinstance(mesh.get("extras"), dict)
+        for target in mesh["extras"].get("targetNames", [])
+    ]
+    morphs = max((len(p.get("targets", [])) for p in primitives), default=0)
+    if morphs:
+        yield f"{morphs} morph targets" + (f": {', '.join(dict.fromkeys(names))}" if names else "")
+    attributes = {name for p in primitives for name in p.get("attributes", {})}
+    uv_sets = sum(name.startswith("TEXCOORD_") for name in attributes)
+    if uv_sets > 1:
+        yield f"{uv_sets} UV sets"
+    if "TANGENT" in attributes:
+        yield "tangents"
+    if "COLOR_0" in attributes:
+        yield "vertex colours"
+    if len(gltf.get("scenes", [])) > 1:
+        yield f"{len(gltf['scenes'])} scenes"
+    if any("extras" in node for node in gltf.get("nodes", [])):
+        yield "extras on its nodes"
+    for extension in sorted(set(gltf.get("extensionsUsed", [])) - _READ):
+        if not extension.startswith("KHR_materials_"):
+            yield f"{extension}, which is not known here"
+
+
+def _usd_scene(stage: Any) -> Scene:
+    """The scene of a USD stage: what can stand somewhere. Source: the UsdGeom and UsdSkel
+    schemas."""
+    from pxr import UsdGeom, UsdLux, UsdSkel
+
+    nodes: list[SceneNode] = []
+    brings: list[str] = []
+    for prim in stage.Traverse():
+        if prim.IsA(UsdSkel.Skeleton):
+            joints = UsdSkel.Skeleton(prim).GetJointsAttr().Get() or []
+            brings.append(f"a skeleton of {len(joints)} joints")
+        if prim.IsA(UsdSkel.Animation):
+            times = UsdSkel.Animation(prim).GetRotationsAttr().GetTimeSamples()
+            brings.append(f"{prim.GetName()}: an animation of {len(times)} samples")
+        if not prim.IsA(UsdGeom.Xformable) or len(nodes) == MAX_NODES:
+            continue
+        kind: NodeKind = "group" if prim.GetChildren() else "socket"
+        if prim.IsA(UsdGeom.Mesh):
+            kind = "mesh"
+        elif prim.IsA(UsdGeom.Camera):
+            kind = "camera"
+        elif prim.HasAPI(UsdLux.LightAPI):
+            kind = "light"
+        depth = prim.GetPath().pathElementCount - 1
+        nodes.append(SceneNode(prim.GetName(), depth, kind))
+    return Scene(tuple(nodes), tuple(brings))
