@@ -9,7 +9,7 @@ from typing import Any
 
 from ektopos.document import COLOUR_ROLES, Role
 from ektopos.maps import evidence as ev
-from ektopos.maps.names import Reading
+from ektopos.maps.names import Reading, udim_of
 from ektopos.maps.relations import Related
 from ektopos.maps.roles import SPREAD, encoding_of
 from ektopos.maps.statistics import ChannelFacts, Statistics
@@ -101,6 +101,8 @@ def _by_kind(facts: Facts, reading: Reading, related: Related) -> Verdict:
     s = facts.statistics
     said = [f"name says {said_as(reading.roles)} (“{reading.word}”)"] if reading.roles else []
     doubts: list[str] = []
+    if tile := udim_of(reading.noise):
+        said.append(f"tile {tile} of a layout over several squares (UDIM)")
     named = next(iter(reading.roles.values()), None)
     saved_as_colour = ev.is_normal_saved_as_colour(s)
     if ev.is_object_normal(s):

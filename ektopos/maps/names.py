@@ -221,6 +221,13 @@ def _strong(options: list[tuple[str, Reading]]) -> set[str]:
     return {key for key, reading in options if reading.trust > 0.1}
 
 
+def udim_of(noise: Sequence[str]) -> int | None:
+    """The number of the UDIM tile that a name holds, 1001 to 1999; `None` without one. Common
+    practice: 1001 + u + 10 v for the square at (u, v)."""
+    numbers = [int(word) for word in noise if re.fullmatch(r"1\d{3}", word)]
+    return numbers[-1] if numbers and numbers[-1] > 1000 else None
+
+
 def set_name(path: str, reading: Reading) -> str:
     """The set's name as shown: its words in lower case with underscores, or its folder's where no
     words are left."""

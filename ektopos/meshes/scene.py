@@ -84,7 +84,7 @@ def _kind(gltf: dict[str, Any], node: dict[str, Any], is_joint: bool) -> tuple[N
     if "mesh" in node:
         mesh = gltf["meshes"][node["mesh"]]
         parts = len(mesh.get("primitives", []))
-        words = [f"{parts} part{'' if parts == 1 else 's'}"]
+        words = [_count(parts, "part")]
         if "skin" in node:
             words.append("skinned")
         if "EXT_mesh_gpu_instancing" in node.get("extensions", {}):
@@ -102,7 +102,7 @@ def _kind(gltf: dict[str, Any], node: dict[str, Any], is_joint: bool) -> tuple[N
 def _gltf_brings(gltf: dict[str, Any]) -> Iterator[str]:
     """What is in a glTF besides nodes and triangles."""
     for skin in gltf.get("skins", []):
-        yield f"a skeleton of {len(skin.get('joints', []))} joints"
+        yield f"a skeleton of {_count(len(skin.get('joints', [])), 'joint')}"
     for number, animation in enumerate(gltf.get("animations", [])):
         times = [
             gltf["accessors"][sampler["input"]].get("max", [0.0])[0]
@@ -119,7 +119,9 @@ def _gltf_brings(gltf: dict[str, Any]) -> Iterator[str]:
     ]
     morphs = max((len(p.get("targets", [])) for p in primitives), default=0)
     if morphs:
-        yield f"{morphs} morph targets" + (f": {', '.join(dict.fromkeys(names))}" if names else "")
+        yield _count(morphs, "morph target") + (
+            f": {', '.join(dict.fromkeys(names))}" if names else ""
+        )
     attributes = {name for p in primitives for name in p.get("attributes", {})}
     uv_sets = sum(name.startswith("TEXCOORD_") for name in attributes)
     if uv_sets > 1:
@@ -147,7 +149,7 @@ def _usd_scene(stage: Any) -> Scene:
     for prim in stage.Traverse():
         if prim.IsA(UsdSkel.Skeleton):
             joints = UsdSkel.Skeleton(prim).GetJointsAttr().Get() or []
-            brings.append(f"a skeleton of {len(joints)} joints")
+            brings.append(f"a skeleton of {_count(len(joints), 'joint')}")
         if prim.IsA(UsdSkel.Animation):
             times = UsdSkel.Animation(prim).GetRotationsAttr().GetTimeSamples()
             brings.append(f"{prim.GetName()}: an animation of {len(times)} samples")
@@ -163,3 +165,7 @@ def _usd_scene(stage: Any) -> Scene:
         depth = prim.GetPath().pathElementCount - 1
         nodes.append(SceneNode(prim.GetName(), depth, kind))
     return Scene(tuple(nodes), tuple(brings))
+
+
+def _count(number: int, what: str) -> str:
+    return f"{number} {what}{'' if number == 1 else 's'}"

@@ -496,9 +496,9 @@ class Scenes(TestCase):
         )
         said = "; ".join(scene.brings)
         for words in (
-            "skeleton of 1 joints",
+            "skeleton of 1 joint",
             "swing: an animation of 2.50 s",
-            "1 morph targets: smile",
+            "1 morph target: smile",
             "extras",
             "ACME_grain",
         ):

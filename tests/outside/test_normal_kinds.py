@@ -93,3 +93,20 @@ class GreyColour(TestCase):
             ((_, verdict, _),) = identify({name: facts_of(save(root / name, noise(64, 3, 1)))})
         self.assertLess(verdict.confidence, 0.5)
         self.assertIn("roughness · metallic", " ".join(verdict.doubts))
+
+
+class Tiles(TestCase):
+    def test_tiles_of_one_layout_are_one_set_and_named(self) -> None:
+        # Common practice: 1001 + u + 10 v for the square at (u, v).
+        with folder() as root:
+            facts = {
+                name: facts_of(save(root / name, noise(32, seed)))
+                for seed, name in enumerate(
+                    ("ship_albedo.1001.png", "ship_albedo.1002.png", "ship_albedo.1011.png")
+                )
+            }
+        found = {name: (set_name, verdict) for name, verdict, set_name in identify(facts)}
+        self.assertEqual({set_name for set_name, _ in found.values()}, {"ship"})
+        for name, (_, verdict) in found.items():
+            self.assertIn(f"tile {name.split('.')[1]}", " ".join(verdict.evidence))
+            self.assertEqual(verdict.role, "base_color")
