@@ -15,7 +15,7 @@ from ektopos.project import Project
 from ektopos.targets.export import export_package
 from ektopos.targets.profile import find_profile
 from ektopos.trial.compare import run_trial
-from tests.samples import folder, noise, normals_of, save
+from tests.samples import coloured, folder, noise, normals_of, save
 
 
 def sphere(size: int = 128) -> np.ndarray:
@@ -100,7 +100,7 @@ class Tiles(TestCase):
         # Common practice: 1001 + u + 10 v for the square at (u, v).
         with folder() as root:
             facts = {
-                name: facts_of(save(root / name, noise(32, seed)))
+                name: facts_of(save(root / name, coloured(32, seed)))
                 for seed, name in enumerate(
                     ("ship_albedo.1001.png", "ship_albedo.1002.png", "ship_albedo.1011.png")
                 )
