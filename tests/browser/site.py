@@ -7,6 +7,7 @@ import os
 import shutil
 import subprocess
 import sys
+import threading
 from functools import cache
 from pathlib import Path
 
@@ -41,24 +42,24 @@ def browser() -> Browser:
     return chromium(playwright)
 
 
-_workers: list[subprocess.Popen] = []
-
-
+@cache
 def keep_worker() -> None:
-    """See that the one worker of a run is there: as in the application, it outlives what it works
-    for."""
-    if _workers and _workers[-1].poll() is None:
-        return
+    """See that a worker is there for the whole run, and another when it ends, as the application
+    does."""
+    threading.Thread(target=_keep_worker, daemon=True).start()
+
+
+def _keep_worker() -> None:
     database = Path(connections["default"].settings_dict["NAME"]).name
     environment = os.environ | {
         "EKTOPOS_DATABASE": database,
         "EKTOPOS_DATA": str(settings.DATA_FOLDER),
     }
     command = [sys.executable, "manage.py", "db_worker", "--interval", "0.1", "--no-startup-delay"]
-    worker = subprocess.Popen(command, cwd=ROOT, env=environment, stderr=subprocess.DEVNULL)
-    atexit.register(worker.wait)
-    atexit.register(worker.terminate)
-    _workers.append(worker)
+    while True:
+        worker = subprocess.Popen(command, cwd=ROOT, env=environment, stderr=subprocess.DEVNULL)
+        atexit.register(worker.terminate)
+        worker.wait()
 
 
 class Site(LiveServerTestCase):
