@@ -48,6 +48,19 @@ class Carried:
     not_taken: list[NotTaken] = field(default_factory=list)
 
 
+_SILENT = {
+    "base_color": Feed(value=(1.0, 1.0, 1.0)),
+    "metallic": Feed(value=1.0),
+    "roughness": Feed(value=1.0),
+}
+"""What a material is that only has a name. Source: glTF 2.0, 5.19 and 5.22, defaults."""
+
+
+def says_something(entry: MaterialEntry) -> bool:
+    """Whether a material is more than a name for a slot."""
+    return entry != MaterialEntry(inputs=_SILENT)
+
+
 @dataclass
 class Collected:
     """Maps and remarks while the materials of a file are read."""

@@ -21,7 +21,8 @@ OUT = ROOT / "docs/screenshots"
 
 def wait_idle(page: Page) -> None:
     page.wait_for_load_state("networkidle")
-    page.wait_for_timeout(2500)
+    # The stage and small pictures of materials are drawn after their answers have come.
+    page.wait_for_timeout(8000)
 
 
 def take(page: Page, home: str) -> None:

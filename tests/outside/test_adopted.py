@@ -13,7 +13,7 @@ import numpy as np
 from PIL import Image as Pillow
 from pxr import Gf, Sdf, Usd, UsdGeom, UsdShade, UsdUtils
 
-from ektopos.adopt import Carried, adopt_meshes, carried_by
+from ektopos.adopt import Carried, adopt_meshes, carried_by, says_something
 from ektopos.document import Feed
 from ektopos.images import linear_to_srgb
 from ektopos.materials.derive import effective
@@ -106,6 +106,12 @@ class FromGltf(TestCase):
             {name: feed.value for name, feed in inputs.items()},
             {"base_color": (1.0, 1.0, 1.0), "metallic": 1.0, "roughness": 1.0},
         )
+        # A name for a slot and nothing more is not offered as a material.
+        self.assertFalse(says_something(found.materials["hull"]))
+        with folder() as root:
+            flat = {"pbrMetallicRoughness": {"baseColorFactor": [1, 0, 0, 1]}}
+            found = brought(gltf_folder(root, flat, []))
+        self.assertTrue(says_something(found.materials["hull"]))
 
     def test_extensions_feed_their_inputs_and_the_rest_is_listed(self) -> None:
         extensions = {

@@ -13,7 +13,7 @@ from django.http import FileResponse, HttpRequest, HttpResponse
 from ninja import Router, Schema
 from pydantic import Field
 
-from ektopos.adopt import Carried, carried_by
+from ektopos.adopt import Carried, carried_by, says_something
 from ektopos.edits import SetRecipe
 from ektopos.errors import EktoposError, MissingReference
 from ektopos.maps import sets_of
@@ -40,7 +40,7 @@ from server.workshop.models import Job, MeshFacts, Project
 from server.workshop.store import cache_path, known_content, named, writing
 
 router = Router(tags=["meshes"])
-INSIDE_VERSION = 2
+INSIDE_VERSION = 3
 """Of what is read of materials that come with a mesh; another one reads again."""
 
 
@@ -494,7 +494,7 @@ def _inside(project: Project, file: str) -> Inside:
         brings = Carried()
     inside = Inside(
         maps=len(brings.maps),
-        materials=len(brings.materials),
+        materials=sum(map(says_something, brings.materials.values())),
         not_taken=[
             f"{line.subject.removeprefix('material ')}: {line.message}" for line in brings.not_taken
         ],
