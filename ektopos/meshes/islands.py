@@ -3,6 +3,7 @@ between those."""
 
 from __future__ import annotations
 
+import itertools
 from typing import Any
 
 import cv2
@@ -15,6 +16,12 @@ from ektopos.types import Index
 
 WELD = 1e-6
 """Corners nearer than this share of the mesh's size are one point."""
+FINE = 64
+"""Steps of that distance within which places are as good as equal."""
+COARSE = 32
+"""Side of a coarse cell, in those distances."""
+_CELLS = 2**16
+"""More than there are coarse cells along a side."""
 UV_STEPS = 65536
 """UVs nearer than one of so many steps are one point: a sixteenth of a texel at 4096."""
 _GRID = 1024
@@ -27,20 +34,39 @@ _CANDIDATES = 96
 
 def weld(positions: NDArray[np.float64]) -> NDArray[np.int64]:
     """Number of the point that each vertex `(n, 3)` lies at, `(n,)`: one for all that are nearer to
-    each other than `WELD` of the mesh's size, wherever a grid's lines would lie. Cost: that of a
-    k-d tree over the different places."""
+    each other than `WELD` of the mesh's size, wherever a grid's lines would lie. Cost: a few sorts
+    of the different places, and a k-d tree over those that have company."""
     if not len(positions):
         return np.zeros(0, np.int64)
-    # Imported here, because it takes longer than most commands do.
+    reach = WELD * (float(np.ptp(positions, axis=0).max()) or 1.0)
+    low = positions.min(axis=0)
+    # Those that are as good as equal are one place; the tree makes up for what that moves them.
+    fine = reach / FINE
+    first, point = unique_rows(np.rint((positions - low) / fine).astype(np.int64))
+    places = positions[first] - low
+    some = np.flatnonzero(_in_company(places, reach))
+    if not len(some):
+        return point
+    # Imported here, because it takes longer than most commands do, and most meshes need none.
     from scipy.spatial import cKDTree
 
-    size = float(np.ptp(positions, axis=0).max()) or 1.0
-    first, point = unique_rows(positions.astype(np.float64).view(np.int64))
-    places = positions[first]
-    near = cKDTree(places).query_pairs(size * WELD, output_type="ndarray")
+    near = some[cKDTree(places[some]).query_pairs(reach + 2.0 * fine, output_type="ndarray")]
     if not len(near):
         return point
     return connected(near[:, 0], near[:, 1], len(places)).astype(np.int64)[point]
+
+
+def _in_company(places: NDArray[np.float64], reach: float) -> NDArray[np.bool_]:
+    """Which places `(n, 3)`, from 0 up, may have another within `reach`: those that share a cell of
+    a coarse grid. Of grids that are moved by half a cell in some axes, one has both in a cell."""
+    found = np.zeros(len(places), bool)
+    for moved in itertools.product((0.0, 0.5), repeat=3):
+        x, y, z = np.floor(places / (COARSE * reach) + moved).astype(np.int64).T
+        cell = (x * _CELLS + y) * _CELLS + z
+        order = np.argsort(cell)
+        shared = np.flatnonzero(np.diff(cell[order]) == 0)
+        found[order[shared]] = found[order[shared + 1]] = True
+    return found
 
 
 def connected(first: NDArray[Any], second: NDArray[Any], count: int) -> NDArray[np.int32]:
