@@ -14,6 +14,7 @@ import threading
 from collections import OrderedDict
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass, field, fields
+from functools import lru_cache
 from pathlib import Path, PurePosixPath
 from typing import Any, cast
 
@@ -84,6 +85,17 @@ class Source:
         return hashlib.sha256(repr((VERSION, self.sha256, needed, steps)).encode()).hexdigest()
 
 
+def companions(sha256: str, file: str) -> tuple[str, ...]:
+    """The files that a mesh's content refers to, read once for as long as the content stays as it
+    is: every list of meshes asks."""
+    return _companions(sha256, file, content_path(sha256).stat().st_mtime_ns)
+
+
+@lru_cache(maxsize=4096)
+def _companions(sha256: str, file: str, changed: int) -> tuple[str, ...]:
+    return tuple(companion_files(named(content_path(sha256), file), file))
+
+
 def source_of(revision: Revision, name: str, steps: Sequence[MeshStep] | None = None) -> Source:
     """What a mesh is made from in a state, with its recipe or another. Raises `MissingReference` if
     it or its file is not there."""
@@ -96,7 +108,7 @@ def source_of(revision: Revision, name: str, steps: Sequence[MeshStep] | None = 
     folder = entry.file.rpartition("/")[0]
     parts = {
         part: other
-        for part in companion_files(named(content_path(sha), entry.file), entry.file)
+        for part in companions(sha, entry.file)
         if (other := revision.sha_of(f"{folder}/{part}"))
     }
     return Source(

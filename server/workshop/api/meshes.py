@@ -18,7 +18,7 @@ from ektopos.edits import SetRecipe
 from ektopos.errors import EktoposError, MissingReference
 from ektopos.maps import sets_of
 from ektopos.matching import Candidate, material_of_set, proposals, same_slots
-from ektopos.meshes import Fault, SlotFacts, carried, companion_files, groups_of
+from ektopos.meshes import Fault, SlotFacts, carried, groups_of
 from ektopos.meshes.padding import padding_of
 from ektopos.meshes.scene import NodeKind, Scene, read_scene
 from ektopos.steps import By, MeshStep, PackUvs
@@ -29,6 +29,7 @@ from server.workshop.api.projects import At, ProjectOut, project_or_404, shown
 from server.workshop.keeping import ensure_measured
 from server.workshop.meshing import (
     changed_mesh,
+    companions,
     is_at_hand,
     kept_suggestions,
     measured,
@@ -37,7 +38,7 @@ from server.workshop.meshing import (
     stage_file,
 )
 from server.workshop.models import Job, MeshFacts, Project
-from server.workshop.store import cache_path, known_content, named, writing
+from server.workshop.store import cache_path, known_content, writing
 
 router = Router(tags=["meshes"])
 INSIDE_VERSION = 3
@@ -482,8 +483,8 @@ def _inside(project: Project, file: str) -> Inside:
         return Inside()
     core = project.core()
     find = core.find_pictures(file)
-    parts = companion_files(named(content, file), file)
-    beside = sorted(str(part) for part in map(find, parts) if part is not None)
+    parts = map(find, companions(sha, file))
+    beside = sorted(str(part) for part in parts if part is not None)
     key = hashlib.sha256(repr((INSIDE_VERSION, sha, beside)).encode()).hexdigest()
     path = cache_path("inside", key)
     with contextlib.suppress(OSError, ValueError):
