@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
 from ektopos.document import TABLE, Feed, InputName, MapEntry, MaterialEntry, Role, RoleChannels
 from ektopos.images import IMAGE_SUFFIXES
+from ektopos.names import free_name
 from ektopos.types import Channels, Encoding, NormalY
 
 MapName = Callable[[str], str]
@@ -23,10 +24,16 @@ class CarriedMap:
     """With its suffix."""
     entry: str
     """What it is called in the document."""
-    content: bytes
+    read: Callable[[], bytes]
+    """Reads or makes its content: whoever only asks what there is need not wait for it."""
     encoding: Encoding
     roles: dict[RoleChannels, Role]
     normal_y: NormalY | None = None
+
+    @property
+    def content(self) -> bytes:
+        """The bytes of its file."""
+        return self.read()
 
 
 @dataclass(frozen=True)
@@ -77,38 +84,38 @@ class Collected:
             self.not_taken.append(line)
 
     def picture(
-        self, key: str, name: str, content: Callable[[], bytes | None], material: str
-    ) -> CarriedMap | None:
-        """A picture by what the file calls it, read once; `None`, and said, where it is not there
-        or of a kind that is not read."""
+        self, key: str, name: str, read: Callable[[], bytes] | None, material: str
+    ) -> str | None:
+        """The key of a picture, by what the file calls it; `None`, and said, where it is not there
+        (`read` is `None`) or of a kind that is not read."""
         if key in self.maps:
-            return self.maps[key]
+            return key
+        if not self.is_read(name, read, material) or read is None:
+            return None
+        plain = Path(name.replace("\\", "/"))
+        unique = free_name(plain.stem, {one.name for one in self.maps.values()}, plain.suffix)
+        self.maps[key] = CarriedMap(unique, self.map_name(unique), read, "linear", {})
+        return key
+
+    def is_read(self, name: str, read: Callable[[], bytes] | None, material: str) -> bool:
+        """Whether a picture is there and of a kind that is read; said where it is not."""
         if Path(name).suffix.lower() not in IMAGE_SUFFIXES:
             self.skip(material, f"its picture {name} is of a kind that is not read.")
-            return None
-        found = content()
-        if found is None:
+        elif read is None:
             self.skip(material, f"its picture {name} is not beside the mesh.")
-            return None
-        taken = {one.name for one in self.maps.values()}
-        plain = Path(name.replace("\\", "/")).name
-        stem, suffix, number, unique = Path(plain).stem, Path(plain).suffix, 2, plain
-        while unique in taken:
-            unique, number = f"{stem}_{number}{suffix}", number + 1
-        self.maps[key] = CarriedMap(unique, self.map_name(unique), found, "linear", {})
-        return self.maps[key]
+        else:
+            return True
+        return False
 
     def use(self, key: str, channels: RoleChannels, role: Role, name: InputName) -> None:
         """Say what a material uses a picture for: its role, and so its encoding."""
         one = self.maps[key]
         colour = TABLE[name].is_colour or role in ("base_color", "specular")
-        self.maps[key] = CarriedMap(
-            one.name,
-            one.entry,
-            one.content,
-            "srgb" if colour else one.encoding,
-            one.roles | {channels: role},
-            "+" if role == "normal" else one.normal_y,
+        self.maps[key] = replace(
+            one,
+            encoding="srgb" if colour else one.encoding,
+            roles=one.roles | {channels: role},
+            normal_y="+" if role == "normal" else one.normal_y,
         )
 
     def carried(self, materials: dict[str, MaterialEntry]) -> Carried:

@@ -7,6 +7,8 @@ from __future__ import annotations
 
 import base64
 import tempfile
+from collections.abc import Callable, Iterable
+from functools import cache, partial
 from pathlib import Path
 from typing import Any, Literal
 from urllib.parse import unquote
@@ -14,7 +16,7 @@ from urllib.parse import unquote
 import numpy as np
 
 from ektopos.adopt.carried import Carried, Collected, MapName, feed_of
-from ektopos.document import Feed, InputName, MaterialEntry, Role, RoleChannels, UvTransform
+from ektopos.document import TABLE, Feed, InputName, MaterialEntry, Role, RoleChannels, UvTransform
 from ektopos.images import (
     as_float,
     encode_png,
@@ -27,46 +29,19 @@ from ektopos.images import (
 from ektopos.materials.convert import to_metallic_roughness
 from ektopos.meshes.formats.gltf import is_quantised, load_gltf, texture_infos
 from ektopos.meshes.formats.gltf_accessors import Find, read_buffers, view_bytes
-from ektopos.meshes.parts import unique_names
+from ektopos.names import unique_names
+from ektopos.targets.profile import GLTF_PLACES
+from ektopos.targets.writers.gltf import EXTENSION_MEMBERS
 from ektopos.types import Float
 
+_SPECULAR_TEXTURES = ("diffuseTexture", "specularGlossinessTexture")
 ConvertedInput = Literal["base_color", "opacity", "roughness", "metallic"]
 _SUFFIX = {"image/png": ".png", "image/jpeg": ".jpg", "image/webp": ".webp"}
 _NEAREST = (9728, 9984, 9986)
 _REPEAT, _LINEAR = 10497, 9729
 _TRANSFORM = "KHR_texture_transform"
 _SPECULAR_GLOSSINESS = "KHR_materials_pbrSpecularGlossiness"
-_EXTENSIONS: dict[str, tuple[tuple[str, InputName, float, str, RoleChannels], ...]] = {
-    "KHR_materials_ior": (("ior", "ior", 1.5, "", "r"),),
-    "KHR_materials_specular": (("specularFactor", "specular", 1.0, "specularTexture", "a"),),
-    "KHR_materials_clearcoat": (
-        ("clearcoatFactor", "clearcoat", 0.0, "clearcoatTexture", "r"),
-        (
-            "clearcoatRoughnessFactor",
-            "clearcoat_roughness",
-            0.0,
-            "clearcoatRoughnessTexture",
-            "g",
-        ),
-    ),
-    "KHR_materials_sheen": (
-        ("sheenRoughnessFactor", "sheen_roughness", 0.0, "sheenRoughnessTexture", "a"),
-    ),
-    "KHR_materials_transmission": (
-        ("transmissionFactor", "transmission", 0.0, "transmissionTexture", "r"),
-    ),
-    "KHR_materials_volume": (
-        ("thicknessFactor", "thickness", 0.0, "thicknessTexture", "g"),
-        ("attenuationDistance", "attenuation_distance", float("inf"), "", "r"),
-    ),
-}
-"""By extension: factor, input, the factor's default, texture and its channel."""
-_ELSEWHERE = {
-    "KHR_materials_emissive_strength",
-    "KHR_materials_sheen",
-    "KHR_materials_volume",
-    _SPECULAR_GLOSSINESS,
-}
+_ELSEWHERE = {"KHR_materials_emissive_strength", "KHR_materials_unlit", _SPECULAR_GLOSSINESS}
 
 
 def carried_by_gltf(path: Path, find: Find, name: str, map_name: MapName) -> Carried:
@@ -112,8 +87,16 @@ class _File:
         self.name, self.collected = name, collected
 
     def picture(self, info: dict[str, Any], material: str) -> str | None:
-        """The key of the picture that a reference to a texture means; `None` where there is none
-        that can be read."""
+        """The key of the picture that a reference to a texture means; `None`, and said, where there
+        is none that can be read."""
+        found = self.source(info, material)
+        return found and self.collected.picture(*found, material)
+
+    def source(
+        self, info: dict[str, Any], material: str
+    ) -> tuple[str, str, Callable[[], bytes] | None] | None:
+        """What a reference to a texture means: the picture's key, its name, and what reads it;
+        `None`, and said, where the texture has no picture."""
         texture = self.gltf["textures"][info["index"]]
         webp = texture.get("extensions", {}).get("EXT_texture_webp", {})
         source = webp.get("source", texture.get("source"))
@@ -121,30 +104,21 @@ class _File:
             kinds = ", ".join(sorted(texture.get("extensions", {}))) or "nothing"
             self.collected.skip(material, f"a texture holds only {kinds}, which is not read.")
             return None
-        image, key = self.gltf["images"][source], str(source)
+        image = self.gltf["images"][source]
         uri, kind = image.get("uri"), str(image.get("mimeType", ""))
-        stem = str(image.get("name") or f"{Path(self.name).stem}_{source}")
         if isinstance(uri, str) and not uri.startswith("data:"):
             file = unquote(uri)
-            found = self.collected.picture(key, file, lambda: self._beside(file), material)
+            path = None if ":" in file else self.find(file)
+            return str(source), file, path.read_bytes if path else None
+        if isinstance(uri, str):
+            head, _, encoded = uri.removeprefix("data:").partition(",")
+            kind, read = head.partition(";")[0], partial(base64.b64decode, encoded)
         else:
-            if isinstance(uri, str):
-                kind = uri[5:].partition(",")[0].partition(";")[0]
-            # A name may have the suffix already.
-            suffix = _SUFFIX.get(kind, "") if Path(stem).suffix not in _SUFFIX.values() else ""
-            found = self.collected.picture(
-                key, stem.replace("/", "_") + suffix, lambda: self._inside(image), material
-            )
-        return key if found else None
-
-    def _beside(self, file: str) -> bytes | None:
-        path = None if ":" in file else self.find(file)
-        return path.read_bytes() if path else None
-
-    def _inside(self, image: dict[str, Any]) -> bytes:
-        if "uri" in image:
-            return base64.b64decode(image["uri"].partition(",")[2])
-        return view_bytes(self.gltf, self.buffers, image["bufferView"])
+            read = partial(view_bytes, self.gltf, self.buffers, image["bufferView"])
+        stem = str(image.get("name") or f"{Path(self.name).stem}_{source}").replace("/", "_")
+        # A name may have the suffix already.
+        suffix = _SUFFIX.get(kind, "") if Path(stem).suffix not in _SUFFIX.values() else ""
+        return str(source), stem + suffix, read
 
     def sampler(self, info: dict[str, Any]) -> dict[str, Any]:
         """The sampler of a reference to a texture."""
@@ -171,9 +145,8 @@ class _Material:
         self._normal_and_occlusion()
         self._emission()
         for extension, given in self.extensions.items():
-            for factor, name, default, texture, channel in _EXTENSIONS.get(extension, ()):
-                self._extra(given, factor, name, default, texture, channel)
-        self._colours_beyond()
+            for name, factor, texture in EXTENSION_MEMBERS.get(extension, ()):
+                self._extra(given, name, factor, texture)
         self._say_what_is_left()
         infos = list(texture_infos(self.material))
         filters = [self.file.sampler(info).get("magFilter", _LINEAR) for info in infos]
@@ -215,66 +188,54 @@ class _Material:
 
     def _specular_glossiness(self, given: dict[str, Any]) -> None:
         """By the conversion published with the archived extension; textures become new maps."""
-        diffuse = _floats(given.get("diffuseFactor", [1, 1, 1, 1]))
-        specular = _floats(given.get("specularFactor", [1, 1, 1]))
-        gloss = float(given.get("glossinessFactor", 1.0))
-        picture, packed = (
-            self._texels(given.get(key)) for key in ("diffuseTexture", "specularGlossinessTexture")
-        )
-        size = max(
-            (p.shape[:2] for p in (picture, packed) if p is not None),
-            key=lambda shape: shape[0] * shape[1],
-            default=(1, 1),
-        )
-        first, second = (
-            np.ones((*size, 4), np.float32) if p is None else resize(p, size[1], size[0])
-            for p in (picture, packed)
-        )
-        base, metallic, roughness = to_metallic_roughness(
-            first[..., :3] * np.array(diffuse[:3], np.float32),
-            second[..., :3] * np.array(specular, np.float32),
-            second[..., 3] * np.float32(gloss),
-        )
-        opacity = first[..., 3] * np.float32(diffuse[3])
-        if picture is None and packed is None:
+        read = [self._reader(given.get(key)) for key in _SPECULAR_TEXTURES]
+        if not any(read):
+            base, metallic, roughness, opacity = _converted(given, [None, None])
             self.inputs["base_color"] = Feed(value=_floats(base[0, 0]))
             self.inputs["metallic"] = Feed(value=float(metallic[0, 0]))
             self.inputs["roughness"] = Feed(value=float(roughness[0, 0]))
             if self.mode != "opaque":
                 self.inputs["opacity"] = Feed(value=float(opacity[0, 0]))
             return
-        colour = np.concatenate([linear_to_srgb(base), opacity[..., None]], axis=2)
-        packed_again = np.stack([np.ones_like(roughness), roughness, metallic], axis=2)
+
+        @cache
+        def converted() -> tuple[Float, Float, Float, Float]:
+            return _converted(given, [one and _texels(*one) for one in read])
+
+        def colour() -> bytes:
+            base, _, _, opacity = converted()
+            return _png(np.concatenate([linear_to_srgb(base), opacity[..., None]], axis=2))
+
+        def packed() -> bytes:
+            _, metallic, roughness, _ = converted()
+            return _png(np.stack([np.ones_like(roughness), roughness, metallic], axis=2))
+
         self._made("base_color", colour, {"rgb": "base_color", "a": "opacity"})
-        self._made("ORM", packed_again, {"g": "roughness", "b": "metallic"})
+        self._made("ORM", packed, {"g": "roughness", "b": "metallic"})
         self.skip("it is of the specular workflow, and was converted; its maps are new ones.")
 
-    def _made(self, suffix: str, values: Float, uses: dict[RoleChannels, ConvertedInput]) -> None:
-        """A new map of converted values 0–1, and the inputs that its channels feed."""
+    def _made(
+        self, suffix: str, read: Callable[[], bytes], uses: dict[RoleChannels, ConvertedInput]
+    ) -> None:
+        """A new map of converted values, and the inputs that its channels feed."""
         key = f"{self.label} {suffix}"
-        content = encode_png(quantise(np.asarray(values, np.float32), 8))
-        name = f"{self.label.replace('/', '_')}_{suffix}.png"
-        self.file.collected.picture(key, name, lambda: content, self.label)
+        self.file.collected.picture(
+            key, f"{self.label.replace('/', '_')}_{suffix}.png", read, self.label
+        )
         for channels, held in uses.items():
             if held != "opacity" or self.mode != "opaque":
                 self.file.collected.use(key, channels, held, held)
                 entry = self.file.collected.maps[key].entry
                 self.inputs[held] = Feed(map=entry, channels=channels)
 
-    def _texels(self, info: dict[str, Any] | None) -> Float | None:
-        """A colour texture with alpha as linear values `(h, w, 4)`; `None` where there is none."""
-        key = None if info is None else self.file.picture(info, self.label)
-        if key is None:
+    def _reader(self, info: dict[str, Any] | None) -> tuple[str, Callable[[], bytes]] | None:
+        """The name of a texture's picture and what reads it, without taking it as a map; `None`,
+        and said, where there is none."""
+        found = None if info is None else self.file.source(info, self.label)
+        if found is None or not self.file.collected.is_read(*found[1:], self.label):
             return None
-        one = self.file.collected.maps.pop(key)
-        with tempfile.TemporaryDirectory() as folder:
-            path = Path(folder) / f"map{Path(one.name).suffix}"
-            path.write_bytes(one.content)
-            image = read_image(path)
-        colour = srgb_to_linear(as_float(image.rgb()))
-        alpha = image.channel("a")
-        opaque = np.ones(colour.shape[:2], np.float32) if alpha is None else as_float(alpha)
-        return np.concatenate([colour, opaque[..., None]], axis=2)
+        _, name, read = found
+        return None if read is None else (name, read)
 
     def _normal_and_occlusion(self) -> None:
         normal, occlusion = (
@@ -297,25 +258,19 @@ class _Material:
             self.feed("emission", info, "rgb", glow, "emission", strength=strength)
 
     def _extra(
-        self,
-        given: dict[str, Any],
-        factor: str,
-        name: InputName,
-        default: float,
-        texture: str,
-        channel: RoleChannels,
+        self, given: dict[str, Any], name: InputName, factor: str, texture: str | None
     ) -> None:
-        value = float(given.get(factor, default))
-        if (factor in given or texture in given) and np.isfinite(value):
-            self.feed(name, given.get(texture), channel, value)
-
-    def _colours_beyond(self) -> None:
-        sheen = self.extensions.get("KHR_materials_sheen", {})
-        if any(colour := _floats(sheen.get("sheenColorFactor", [0, 0, 0]))):
-            self.feed("sheen", sheen.get("sheenColorTexture"), "rgb", colour)
-        volume = self.extensions.get("KHR_materials_volume", {})
-        if "attenuationColor" in volume:
-            self.inputs["attenuation"] = Feed(value=_floats(volume["attenuationColor"]))
+        """An input of an extension, if that says anything of it."""
+        if factor not in given and texture not in given:
+            return
+        stated = given.get(factor, TABLE[name].default)
+        value = _floats(stated if isinstance(stated, (list, tuple)) else [stated])
+        # No colour is no sheen, and an infinite reach is none that is stated.
+        if not np.isfinite(value).all() or (name == "sheen" and not any(value)):
+            return
+        info = given.get(texture) if texture else None
+        channels = GLTF_PLACES[name][0] if texture else "r"
+        self.feed(name, info, channels, value if TABLE[name].is_colour else value[0])
 
     def _transform(self, infos: list[dict[str, Any]]) -> UvTransform | None:
         """The transform that all textures share; each that has another is named."""
@@ -325,10 +280,9 @@ class _Material:
         base = self.material.get("pbrMetallicRoughness", {}).get("baseColorTexture", infos[0])
         given = base.get("extensions", {}).get(_TRANSFORM, {})
         if any(_placed(one) != _placed(given) for one in transforms):
-            self.file.collected.skip(
-                self.label,
+            self.skip(
                 "its textures are moved each in its own way; that of the base colour is taken for "
-                "all.",
+                "all."
             )
         uv = UvTransform(
             tiling=given.get("scale", (1.0, 1.0)),
@@ -363,12 +317,53 @@ class _Material:
         if "KHR_materials_unlit" in self.extensions:
             self.skip("it is unlit: shown here under light, with the same base colour.")
         for extension in sorted(self.extensions):
-            if extension not in (*_EXTENSIONS, *_ELSEWHERE, "KHR_materials_unlit"):
+            if extension not in (*EXTENSION_MEMBERS, *_ELSEWHERE):
                 self.skip(f"{extension} is left out.")
 
     def skip(self, message: str) -> None:
         """Say that something is not taken."""
         self.file.collected.skip(self.label, message)
+
+
+def _converted(
+    given: dict[str, Any], textures: list[Float | None]
+) -> tuple[Float, Float, Float, Float]:
+    """Base colour `(h, w, 3)`, metallic, roughness and opacity `(h, w)`, linear 0–1, of the factors
+    and textures (diffuse, specular with gloss) of a specular-glossiness material."""
+    diffuse = _floats(given.get("diffuseFactor", [1, 1, 1, 1]))
+    specular = _floats(given.get("specularFactor", [1, 1, 1]))
+    gloss = float(given.get("glossinessFactor", 1.0))
+    height, width = max(
+        (texels.shape[:2] for texels in textures if texels is not None),
+        key=lambda shape: shape[0] * shape[1],
+        default=(1, 1),
+    )
+    first, second = (
+        np.ones((height, width, 4), np.float32) if t is None else resize(t, width, height)
+        for t in textures
+    )
+    base, metallic, roughness = to_metallic_roughness(
+        first[..., :3] * np.array(diffuse[:3], np.float32),
+        second[..., :3] * np.array(specular, np.float32),
+        second[..., 3] * np.float32(gloss),
+    )
+    return base, metallic, roughness, first[..., 3] * np.float32(diffuse[3])
+
+
+def _texels(name: str, read: Callable[[], bytes]) -> Float:
+    """A colour picture with alpha as linear values `(h, w, 4)`. Raises `UnreadableFile`."""
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / f"map{Path(name).suffix}"
+        path.write_bytes(read())
+        image = read_image(path)
+    colour = srgb_to_linear(as_float(image.rgb()))
+    alpha = image.channel("a")
+    opaque = np.ones(colour.shape[:2], np.float32) if alpha is None else as_float(alpha)
+    return np.concatenate([colour, opaque[..., None]], axis=2)
+
+
+def _png(values: Float) -> bytes:
+    return encode_png(quantise(values.astype(np.float32), 8))
 
 
 def _placed(transform: dict[str, Any]) -> tuple[Any, ...]:
@@ -379,7 +374,7 @@ def _placed(transform: dict[str, Any]) -> tuple[Any, ...]:
     )
 
 
-def _floats(values: list[Any]) -> tuple[float, ...]:
+def _floats(values: Iterable[Any]) -> tuple[float, ...]:
     return tuple(float(value) for value in values)
 
 

@@ -95,9 +95,9 @@ def _material(
         file, options = _map_line(line)
         if not file:
             return None, options
-        place = f"{base}/{file}" if base else file
-        found = collected.picture(file, file, lambda: _bytes(find(place)), label)
-        return (file if found else None), options
+        path = find(f"{base}/{file}" if base else file)
+        read = path.read_bytes if path else None
+        return collected.picture(file, file, read, label), options
 
     numbers = {key: _numbers(value) for key, value in lines.items()}
     kd = numbers.get("kd") or [1.0, 1.0, 1.0] if "map_kd" in lines else numbers.get("kd")
@@ -207,7 +207,3 @@ def _transform(options: dict[str, list[str]]) -> UvTransform:
     if len(options.get("-s", [])) == 1:
         scale[1] = 1.0
     return UvTransform(tiling=(scale[0], scale[1]), offset=(offset[0], 1.0 - scale[1] - offset[1]))
-
-
-def _bytes(path: Path | None) -> bytes | None:
-    return path.read_bytes() if path else None

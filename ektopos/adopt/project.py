@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import shutil
 import tempfile
-from collections.abc import Container
 from dataclasses import dataclass, field
 from pathlib import Path, PurePosixPath
 
@@ -17,6 +16,7 @@ from ektopos.meshes import companion_files, read_mesh
 from ektopos.meshes.formats.usd import USD_SUFFIXES
 from ektopos.meshes.formats.usd_layers import gathered
 from ektopos.meshes.read import beside
+from ektopos.names import free_name
 
 
 @dataclass
@@ -62,7 +62,7 @@ def _add(path: Path, document: Document, folder: Path, made: Adopted) -> None:
     """One mesh with all that it brings."""
     find = beside(path)
     mesh = read_mesh(path)
-    name = _free(path.stem, document.meshes)
+    name = free_name(path.stem, document.meshes)
     home = f"meshes/{name}"
     _copy(path, folder / home / path.name)
     for part in _parts(path):
@@ -83,7 +83,7 @@ def _add(path: Path, document: Document, folder: Path, made: Adopted) -> None:
         goal.parent.mkdir(parents=True, exist_ok=True)
         goal.write_bytes(one.content)
     document.maps |= map_entries(carried, files, name)
-    names = {label: _free(label, document.materials) for label in carried.materials}
+    names = {label: free_name(label, document.materials) for label in carried.materials}
     document.materials |= {names[label]: entry for label, entry in carried.materials.items()}
     document.meshes[name] = MeshEntry(
         file=f"{home}/{path.name}", slots={slot: names.get(slot) for slot in mesh.slots}
@@ -107,10 +107,3 @@ def _parts(path: Path) -> list[str]:
 def _copy(source: Path, goal: Path) -> None:
     goal.parent.mkdir(parents=True, exist_ok=True)
     shutil.copyfile(source, goal)
-
-
-def _free(name: str, taken: Container[str]) -> str:
-    found, number = name, 2
-    while found in taken:
-        found, number = f"{name}_{number}", number + 1
-    return found

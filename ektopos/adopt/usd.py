@@ -6,6 +6,9 @@ Source: “UsdPreviewSurface Specification” 2.6; UsdTransform2d.
 from __future__ import annotations
 
 import math
+import zipfile
+from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -13,7 +16,7 @@ from ektopos.adopt.carried import Carried, Collected, MapName, feed_of
 from ektopos.document import InputName, MaterialEntry, Role, RoleChannels, UvTransform
 from ektopos.meshes.formats.usd import open_stage
 from ektopos.meshes.formats.usd_layers import Find
-from ektopos.meshes.parts import unique_names
+from ektopos.names import unique_names
 
 _PORTS: dict[str, tuple[InputName, Role, float | tuple[float, ...]]] = {
     "diffuseColor": ("base_color", "base_color", (0.18, 0.18, 0.18)),
@@ -46,7 +49,7 @@ def carried_by_usd(path: Path, find: Find, name: str, map_name: MapName) -> Carr
         ]
         labels = unique_names([prim.GetName() for prim in prims])
         materials = {
-            label: _Material(label, find, collected).read(UsdShade.Material(prim))
+            label: _Material(label, path, find, collected).read(UsdShade.Material(prim))
             for label, prim in zip(labels, prims, strict=True)
         }
         return collected.carried({k: v for k, v in materials.items() if v is not None})
@@ -55,8 +58,8 @@ def carried_by_usd(path: Path, find: Find, name: str, map_name: MapName) -> Carr
 class _Material:
     """One material while it is read."""
 
-    def __init__(self, label: str, find: Find, collected: Collected) -> None:
-        self.label, self.find, self.collected = label, find, collected
+    def __init__(self, label: str, path: Path, find: Find, collected: Collected) -> None:
+        self.label, self.path, self.find, self.collected = label, path, find, collected
         self.inputs: dict[InputName, Any] = {}
         self.transforms: list[UvTransform] = []
 
@@ -115,10 +118,7 @@ class _Material:
         asset = reader.GetInput("file").Get() if reader.GetInput("file") else None
         file = str(asset.path) if asset else ""
         key = str(asset.resolvedPath or file) if asset else ""
-        found = file and self.collected.picture(
-            key, file, lambda: _content(asset, self.find), self.label
-        )
-        if not found:
+        if not file or self.collected.picture(key, file, self._reader(asset), self.label) is None:
             return False
         channels: RoleChannels = output if output in ("r", "g", "b", "a", "rgb") else "rgb"  # type: ignore[assignment]
         self.collected.use(key, channels, role, name)
@@ -187,18 +187,20 @@ class _Material:
             rotation=turn,
         )
 
+    def _reader(self, asset: Any) -> Callable[[], bytes] | None:
+        """What reads a texture: inside the archive, or beside the file; `None` where it is not."""
+        _, packed, member = str(asset.resolvedPath).partition("[")
+        if packed:
+            return partial(_member, self.path, member.removesuffix("]"))
+        path = self.find(str(asset.path).removeprefix("./"))
+        return path.read_bytes if path else None
+
     def _number(self, shader: Any, port: str, default: Any) -> Any:
         given = shader.GetInput(port)
         value = given.Get() if given else None
         return default if value is None else value
 
 
-def _content(asset: Any, find: Find) -> bytes | None:
-    """The bytes of a texture: inside the archive, or beside the file."""
-    from pxr import Ar
-
-    if asset.resolvedPath and "[" in str(asset.resolvedPath):
-        opened = Ar.GetResolver().OpenAsset(Ar.ResolvedPath(str(asset.resolvedPath)))
-        return bytes(opened.GetBuffer()) if opened else None
-    path = find(str(asset.path).removeprefix("./"))
-    return path.read_bytes() if path else None
+def _member(archive: Path, name: str) -> bytes:
+    with zipfile.ZipFile(archive) as packed:
+        return packed.read(name)

@@ -10,6 +10,7 @@ from ektopos.document import (
     Document,
 )
 from ektopos.errors import EktoposError, MissingReference
+from ektopos.names import free_name
 
 Name = Annotated[str, Field(min_length=1, max_length=120)]
 
@@ -68,7 +69,4 @@ def exists(entries: dict[str, Any], *names: str | None) -> Touched:
 
 def unused(document: Document, name: str) -> str:
     """The name, or one like it that no material has."""
-    unused, number = name, 2
-    while unused in document.materials:
-        unused, number = f"{name}_{number}", number + 1
-    return unused
+    return free_name(name, document.materials)

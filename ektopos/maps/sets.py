@@ -6,6 +6,7 @@ from pathlib import PurePosixPath
 
 from ektopos.document import Document
 from ektopos.maps.names import read_names, role_ending, set_name
+from ektopos.names import free_name
 
 
 def sets_of(document: Document) -> dict[str, list[str]]:
@@ -41,8 +42,4 @@ def ending_of(document: Document, name: str) -> str:
 
 def map_name(file: str, taken: set[str]) -> str:
     """A name for a new map: its file's stem, with a number behind it if that is taken."""
-    stem = PurePosixPath(file).stem
-    name, number = stem, 2
-    while name in taken:
-        name, number = f"{stem}_{number}", number + 1
-    return name
+    return free_name(PurePosixPath(file).stem, taken)

@@ -25,11 +25,11 @@ from ektopos.document import (
 from ektopos.errors import EktoposError, MissingReference
 from ektopos.images import Image, covered_share, fit_within, keep_coverage, read_image, resize
 from ektopos.images.encodings import decode_table
-from ektopos.maps.normals import combine, lacks_blue, rebuild_blue
+from ektopos.maps.normals import combine, flip_green, lacks_blue, rebuild_blue
 from ektopos.materials.adjust import Source, adjust, apply_strength, combine_layers, decode_channels
 from ektopos.project import Project
 from ektopos.types import Channels, Encoding, Float, NormalY, Pixels
-from ektopos.vectors import decode_normals, encode_normals, normalise, raw_vectors
+from ektopos.vectors import decode_normals, normalise, raw_vectors
 
 CACHE_BYTES = 512 * 2**20
 _BAND = 128
@@ -187,9 +187,10 @@ def feed_result(feed: Feed, name: InputName, find: FindMap, *, with_strength: bo
 
 def _normals(stored: Float, normal_y: NormalY | None) -> Float:
     """Unit normals, +Y, of a map's values; of two-channel maps z follows from x and y."""
-    if lacks_blue(stored):
-        stored = encode_normals(rebuild_blue(raw_vectors(stored)))
-    return decode_normals(stored, normal_y)
+    if not lacks_blue(stored):
+        return decode_normals(stored, normal_y)
+    normals = rebuild_blue(raw_vectors(stored))
+    return flip_green(normals) if normal_y == "-" else normals
 
 
 def at_size(

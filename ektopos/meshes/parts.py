@@ -182,16 +182,3 @@ def join_parts(
         nodes=nodes,
         notes=notes,
     )
-
-
-def unique_names(names: list[str]) -> tuple[str, ...]:
-    """The names with a number behind those that stand again."""
-    taken: set[str] = set()
-    found = []
-    for name in names:
-        unique, number = name, 2
-        while unique in taken:
-            unique, number = f"{name}_{number}", number + 1
-        taken.add(unique)
-        found.append(unique)
-    return tuple(found)

@@ -11,7 +11,7 @@ from typing import Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
-from ektopos.document import AlphaMode, Document, InputName, parse
+from ektopos.document import AlphaMode, Document, InputName, RoleChannels, parse
 from ektopos.errors import InvalidDocument
 from ektopos.targets.quantities import CARRIES, Carry, quantity_of
 from ektopos.types import Encoding, NormalY
@@ -73,7 +73,7 @@ class ProfileFile(BaseModel):
 
 
 _SRGB, _LINEAR, _ALPHA = ("srgb", False), ("linear", False), [("srgb", True), ("linear", True)]
-GLTF_PLACES: dict[str, tuple[str, list[tuple[str, bool]]]] = {
+GLTF_PLACES: dict[str, tuple[RoleChannels, list[tuple[str, bool]]]] = {
     "base_color": ("rgb", [_SRGB]),
     "opacity": ("a", _ALPHA),
     "occlusion": ("r", [_LINEAR]),

@@ -132,3 +132,15 @@ class Touching(TestCase):
         point = weld(np.concatenate([places, near]))
         np.testing.assert_array_equal(point[: len(places)], point[len(places) :])
         self.assertEqual(len(np.unique(point)), len(places))
+
+    def test_welding_agrees_with_every_distance_measured(self) -> None:
+        rng = np.random.default_rng(6)
+        seeds = rng.uniform(-50.0, 50.0, (60, 3)) * [1.0, 0.0, 0.3]
+        positions = (seeds[:, None] + rng.uniform(-2, 2, (60, 5, 3)) * WELD * 100).reshape(-1, 3)
+        reach = WELD * np.ptp(positions, axis=0).max()
+        near = np.linalg.norm(positions[:, None] - positions[None], axis=2) <= reach
+        for _ in range(9):  # Chains of neighbours are one point: closed by squaring.
+            near = near @ near
+        point = weld(positions)
+        np.testing.assert_array_equal(point[:, None] == point[None], near)
+        self.assertGreater(len(np.unique(point)), 60)

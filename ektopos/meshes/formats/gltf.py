@@ -22,7 +22,8 @@ from numpy.typing import NDArray
 from ektopos.errors import UnreadableFile
 from ektopos.meshes.formats.gltf_accessors import DRACO, FLOAT, Accessors, Find, read_buffers
 from ektopos.meshes.mesh import Mesh, Node
-from ektopos.meshes.parts import Part, cofactor, join_parts, unique_names, unit_normals, with_alpha
+from ektopos.meshes.parts import Part, cofactor, join_parts, unit_normals, with_alpha
+from ektopos.names import unique_names
 
 _READ_EXTENSIONS = {
     DRACO,

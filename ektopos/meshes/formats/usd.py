@@ -24,10 +24,10 @@ from ektopos.meshes.parts import (
     join_parts,
     no_colours,
     triangulated,
-    unique_names,
     unit_normals,
     with_alpha,
 )
+from ektopos.names import unique_names
 
 _NOT_DRAWN = ("guide", "proxy")
 USD_SUFFIXES = (".usd", ".usda", ".usdc", ".usdz")

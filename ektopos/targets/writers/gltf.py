@@ -178,7 +178,7 @@ def _material(
     return entry
 
 
-_EXTENSIONS: dict[str, tuple[tuple[InputName, str, str | None], ...]] = {
+EXTENSION_MEMBERS: dict[str, tuple[tuple[InputName, str, str | None], ...]] = {
     "KHR_materials_ior": (("ior", "ior", None),),
     "KHR_materials_specular": (("specular", "specularFactor", "specularTexture"),),
     "KHR_materials_clearcoat": (
@@ -203,7 +203,7 @@ there."""
 def _extensions(material: Material, texture: Any) -> dict[str, Any]:
     """The material's extensions: only those that something feeds."""
     found: dict[str, Any] = {}
-    for extension, members in _EXTENSIONS.items():
+    for extension, members in EXTENSION_MEMBERS.items():
         said: dict[str, Any] = {}
         for name, factor, slot in members:
             feed = material.feeds.get(name)

@@ -1,0 +1,29 @@
+"""Names that are told apart: a number is put behind one that is taken."""
+
+from __future__ import annotations
+
+from collections.abc import Container
+
+
+def free_name(name: str, taken: Container[str], suffix: str = "") -> str:
+    """The name with its suffix, with a number between them if that is taken.
+
+    >>> free_name("tile", {"tile.png", "tile_2.png"}, ".png")
+    'tile_3.png'
+    """
+    unique, number = f"{name}{suffix}", 2
+    while unique in taken:
+        unique, number = f"{name}_{number}{suffix}", number + 1
+    return unique
+
+
+def unique_names(names: list[str]) -> tuple[str, ...]:
+    """The names with a number behind those that stand again.
+
+    >>> unique_names(["a", "b", "a"])
+    ('a', 'b', 'a_2')
+    """
+    found: dict[str, None] = {}
+    for name in names:
+        found[free_name(name, found)] = None
+    return tuple(found)
