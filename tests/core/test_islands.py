@@ -8,7 +8,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from ektopos.meshes.islands import WELD, joined_faces, smallest_gap, twins, uv_islands, weld
+from ektopos.meshes.islands import FINE, WELD, joined_faces, smallest_gap, twins, uv_islands, weld
 from ektopos.meshes.rows import unique_rows
 from ektopos.meshes.slots import density_spread
 
@@ -138,9 +138,12 @@ class Touching(TestCase):
         seeds = rng.uniform(-50.0, 50.0, (60, 3)) * [1.0, 0.0, 0.3]
         positions = (seeds[:, None] + rng.uniform(-2, 2, (60, 5, 3)) * WELD * 100).reshape(-1, 3)
         reach = WELD * np.ptp(positions, axis=0).max()
-        near = np.linalg.norm(positions[:, None] - positions[None], axis=2) <= reach
+        apart = np.linalg.norm(positions[:, None] - positions[None], axis=2)
+        near, perhaps = apart <= reach, apart <= reach * (1.0 + 4.0 / FINE)
         for _ in range(9):  # Chains of neighbours are one point: closed by squaring.
-            near = near @ near
+            near, perhaps = near @ near, perhaps @ perhaps
         point = weld(positions)
-        np.testing.assert_array_equal(point[:, None] == point[None], near)
+        one = point[:, None] == point[None]
+        self.assertTrue((one >= near).all())
+        self.assertTrue((one <= perhaps).all())
         self.assertGreater(len(np.unique(point)), 60)
