@@ -19,6 +19,12 @@ Index = NDArray[np.int32]
 Encoding = Literal["srgb", "linear"]
 Channels = Literal["r", "g", "b", "a", "rgb", "rgba", "luminance"]
 NormalY = Literal["+", "-"]
+Wrap = Literal["repeat", "clamp", "mirror"]
+"""What lies beyond a texture's border. Source: glTF 2.0, 5.26."""
+WrapPair = tuple[Wrap, Wrap]
+"""In u and in v."""
+MAX_UV_SETS = 4
+"""Of a mesh; what a file has beyond is said and left."""
 NormalSpace = Literal["tangent", "object"]
 
 Progress = Callable[[float, str], None]

@@ -7,11 +7,22 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
-from ektopos.document import TABLE, Feed, InputName, MapEntry, MaterialEntry, Role, RoleChannels
+from ektopos.document import (
+    TABLE,
+    Feed,
+    InputName,
+    MapEntry,
+    MaterialEntry,
+    Role,
+    RoleChannels,
+    UvTransform,
+)
 from ektopos.images import IMAGE_SUFFIXES
+from ektopos.materials.derive import REPEAT
 from ektopos.names import free_name
-from ektopos.types import Channels, Encoding, NormalY
+from ektopos.types import Channels, Encoding, NormalY, WrapPair
 
+Place = tuple[UvTransform, WrapPair]
 MapName = Callable[[str], str]
 """Gives, once for each picture's file name, the name that its map will have in the document."""
 
@@ -148,3 +159,28 @@ def map_entries(carried: Carried, files: dict[str, str], set_name: str) -> dict[
         )
         for one in carried.maps
     }
+
+
+def laid(
+    inputs: dict[InputName, Feed], places: dict[InputName, Place]
+) -> tuple[dict[InputName, Feed], UvTransform | None, WrapPair | None]:
+    """Feeds with where their maps lie, and where the material does: as its base colour, or its
+    first map. A feed says itself only what differs from that."""
+    places = {name: place for name, place in places.items() if inputs[name].map is not None}
+    if not places:
+        return inputs, None, None
+    uv, wrap = places.get("base_color", next(iter(places.values())))
+    own = {
+        name: inputs[name].model_copy(
+            update={
+                "uv": None if place[0] == uv else place[0],
+                "wrap": None if place[1] == wrap else place[1],
+            }
+        )
+        for name, place in places.items()
+    }
+    return (
+        inputs | own,
+        None if uv == UvTransform() else uv,
+        None if wrap == REPEAT else wrap,
+    )

@@ -15,7 +15,7 @@ from urllib.parse import unquote
 
 import numpy as np
 
-from ektopos.adopt.carried import Carried, Collected, MapName, feed_of
+from ektopos.adopt.carried import Carried, Collected, MapName, Place, feed_of, laid
 from ektopos.document import TABLE, Feed, InputName, MaterialEntry, Role, RoleChannels, UvTransform
 from ektopos.images import (
     as_float,
@@ -31,14 +31,15 @@ from ektopos.meshes.formats.gltf import is_quantised, load_gltf, texture_infos
 from ektopos.meshes.formats.gltf_accessors import Find, read_buffers, view_bytes
 from ektopos.names import unique_names
 from ektopos.targets.profile import GLTF_PLACES
-from ektopos.targets.writers.gltf import EXTENSION_MEMBERS
-from ektopos.types import Float
+from ektopos.targets.writers.gltf import EXTENSION_MEMBERS, WRAPS
+from ektopos.types import MAX_UV_SETS, Float, Wrap
 
 _SPECULAR_TEXTURES = ("diffuseTexture", "specularGlossinessTexture")
 ConvertedInput = Literal["base_color", "opacity", "roughness", "metallic"]
 _SUFFIX = {"image/png": ".png", "image/jpeg": ".jpg", "image/webp": ".webp"}
 _NEAREST = (9728, 9984, 9986)
 _REPEAT, _LINEAR = 10497, 9729
+_WRAPS: dict[int, Wrap] = {number: wrap for wrap, number in WRAPS.items()}
 _TRANSFORM = "KHR_texture_transform"
 _SPECULAR_GLOSSINESS = "KHR_materials_pbrSpecularGlossiness"
 _ELSEWHERE = {"KHR_materials_emissive_strength", "KHR_materials_unlit", _SPECULAR_GLOSSINESS}
@@ -135,6 +136,7 @@ class _Material:
         self.extensions: dict[str, Any] = material.get("extensions", {})
         self.inputs: dict[InputName, Feed] = {}
         self.mode = str(material.get("alphaMode", "OPAQUE")).lower()
+        self.places: dict[InputName, Place] = {}
 
     def read(self) -> MaterialEntry:
         """The material as a document has it."""
@@ -148,14 +150,19 @@ class _Material:
             for name, factor, texture in EXTENSION_MEMBERS.get(extension, ()):
                 self._extra(given, name, factor, texture)
         self._say_what_is_left()
-        infos = list(texture_infos(self.material))
-        filters = [self.file.sampler(info).get("magFilter", _LINEAR) for info in infos]
+        filters = [
+            self.file.sampler(info).get("magFilter", _LINEAR)
+            for info in texture_infos(self.material)
+        ]
+        inputs, uv, wrap = laid(self.inputs, self.places)
         return MaterialEntry(
-            inputs=self.inputs,
+            inputs=inputs,
             alpha_mode=None if self.mode == "opaque" else self.mode,
             alpha_cutoff=self.material.get("alphaCutoff") if self.mode == "mask" else None,
             double_sided=True if self.material.get("doubleSided") else None,
-            uv=self._transform(infos),
+            uv=uv,
+            wrap=wrap,
+            shading="unlit" if "KHR_materials_unlit" in self.extensions else None,
             filter="nearest" if filters and all(f in _NEAREST for f in filters) else None,
             surface_tag=_tag(self.material.get("extras")),
         )
@@ -176,6 +183,8 @@ class _Material:
             self.file.collected.use(key, channels, role or "mask", name)
             entry = self.file.collected.maps[key].entry
         self.inputs[name] = feed_of(entry, channels, value, **more)
+        if info is not None:
+            self.places[name] = self._place(info)
 
     def _metallic_roughness(self, pbr: dict[str, Any]) -> None:
         colour = _floats(pbr.get("baseColorFactor", [1, 1, 1, 1]))
@@ -210,12 +219,20 @@ class _Material:
             _, metallic, roughness, _ = converted()
             return _png(np.stack([np.ones_like(roughness), roughness, metallic], axis=2))
 
-        self._made("base_color", colour, {"rgb": "base_color", "a": "opacity"})
-        self._made("ORM", packed, {"g": "roughness", "b": "metallic"})
+        infos = [given[key] for key in _SPECULAR_TEXTURES if key in given]
+        if len({self._place(info) for info in infos}) > 1:
+            self.skip("its two textures are moved each in its own way; the first is taken.")
+        place = self._place(infos[0])
+        self._made("base_color", colour, {"rgb": "base_color", "a": "opacity"}, place)
+        self._made("ORM", packed, {"g": "roughness", "b": "metallic"}, place)
         self.skip("it is of the specular workflow, and was converted; its maps are new ones.")
 
     def _made(
-        self, suffix: str, read: Callable[[], bytes], uses: dict[RoleChannels, ConvertedInput]
+        self,
+        suffix: str,
+        read: Callable[[], bytes],
+        uses: dict[RoleChannels, ConvertedInput],
+        place: Place,
     ) -> None:
         """A new map of converted values, and the inputs that its channels feed."""
         key = f"{self.label} {suffix}"
@@ -227,6 +244,7 @@ class _Material:
                 self.file.collected.use(key, channels, held, held)
                 entry = self.file.collected.maps[key].entry
                 self.inputs[held] = Feed(map=entry, channels=channels)
+                self.places[held] = place
 
     def _reader(self, info: dict[str, Any] | None) -> tuple[str, Callable[[], bytes]] | None:
         """The name of a texture's picture and what reads it, without taking it as a map; `None`,
@@ -272,41 +290,27 @@ class _Material:
         channels = GLTF_PLACES[name][0] if texture else "r"
         self.feed(name, info, channels, value if TABLE[name].is_colour else value[0])
 
-    def _transform(self, infos: list[dict[str, Any]]) -> UvTransform | None:
-        """The transform that all textures share; each that has another is named."""
-        transforms = [info.get("extensions", {}).get(_TRANSFORM, {}) for info in infos]
-        if not transforms or self.own_uvs:
-            return None
-        base = self.material.get("pbrMetallicRoughness", {}).get("baseColorTexture", infos[0])
-        given = base.get("extensions", {}).get(_TRANSFORM, {})
-        if any(_placed(one) != _placed(given) for one in transforms):
-            self.skip(
-                "its textures are moved each in its own way; that of the base colour is taken for "
-                "all."
-            )
+    def _place(self, info: dict[str, Any]) -> Place:
+        """Where a reference to a texture lays it."""
+        given = info.get("extensions", {}).get(_TRANSFORM, {})
+        # Where the transform is worked into the UVs, only the set is left of it.
+        moved = {} if self.own_uvs else given
+        number = int(given.get("texCoord", info.get("texCoord", 0)))
+        if number >= MAX_UV_SETS:
+            self.skip(f"a texture of it lies in UV set {number}; the first set is taken.")
+            number = 0
         uv = UvTransform(
-            tiling=given.get("scale", (1.0, 1.0)),
-            offset=given.get("offset", (0.0, 0.0)),
-            rotation=given.get("rotation", 0.0),
+            set=number,
+            tiling=moved.get("scale", (1.0, 1.0)),
+            offset=moved.get("offset", (0.0, 0.0)),
+            rotation=moved.get("rotation", 0.0),
         )
-        return None if uv.is_identity else uv
+        sampler = self.file.sampler(info)
+        u, v = (_WRAPS.get(sampler.get(side, _REPEAT), "repeat") for side in ("wrapS", "wrapT"))
+        return uv, (u, v)
 
     def _say_what_is_left(self) -> None:
         """Name what a document has no place for yet."""
-        infos = list(texture_infos(self.material))
-        sets = {
-            info.get("extensions", {}).get(_TRANSFORM, {}).get("texCoord", info.get("texCoord", 0))
-            for info in infos
-        }
-        for number in sorted(sets - {0}):
-            self.skip(f"a texture of it lies in UV set {number}; the first set is taken.")
-        wraps = {
-            self.file.sampler(info).get(side, _REPEAT)
-            for info in infos
-            for side in ("wrapS", "wrapT")
-        }
-        if wraps - {_REPEAT}:
-            self.skip("its textures do not repeat at their borders; here they do.")
         specular = self.extensions.get("KHR_materials_specular", {})
         if "specularColorTexture" in specular or any(
             v != 1 for v in specular.get("specularColorFactor", [])
@@ -314,8 +318,6 @@ class _Material:
             self.skip("the colour of its specular reflection is left out.")
         if "clearcoatNormalTexture" in self.extensions.get("KHR_materials_clearcoat", {}):
             self.skip("the normal map of its clear coat is left out.")
-        if "KHR_materials_unlit" in self.extensions:
-            self.skip("it is unlit: shown here under light, with the same base colour.")
         for extension in sorted(self.extensions):
             if extension not in (*EXTENSION_MEMBERS, *_ELSEWHERE):
                 self.skip(f"{extension} is left out.")
@@ -364,14 +366,6 @@ def _texels(name: str, read: Callable[[], bytes]) -> Float:
 
 def _png(values: Float) -> bytes:
     return encode_png(quantise(values.astype(np.float32), 8))
-
-
-def _placed(transform: dict[str, Any]) -> tuple[Any, ...]:
-    return (
-        tuple(transform.get("scale", (1, 1))),
-        tuple(transform.get("offset", (0, 0))),
-        transform.get("rotation", 0),
-    )
 
 
 def _floats(values: Iterable[Any]) -> tuple[float, ...]:

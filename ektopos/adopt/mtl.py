@@ -11,8 +11,9 @@ import math
 from pathlib import Path
 from typing import Any
 
-from ektopos.adopt.carried import Carried, Collected, MapName, feed_of
+from ektopos.adopt.carried import Carried, Collected, MapName, Place, feed_of, laid
 from ektopos.document import InputName, MaterialEntry, Role, RoleChannels, UvTransform
+from ektopos.materials.derive import REPEAT
 from ektopos.meshes.formats.gltf_accessors import Find
 from ektopos.meshes.formats.obj import obj_companions
 
@@ -89,7 +90,7 @@ def _material(
     label: str, lines: dict[str, str], base: str, find: Find, collected: Collected
 ) -> MaterialEntry:
     inputs: dict[InputName, Any] = {}
-    transforms: list[UvTransform] = []
+    places: dict[InputName, Place] = {}
 
     def picture(line: str) -> tuple[str | None, dict[str, list[str]]]:
         file, options = _map_line(line)
@@ -118,9 +119,8 @@ def _material(
         elif name == "normal" and "-bm" in options:
             more["strength"] = float(options["-bm"][0])
         inputs[name] = feed_of(collected.maps[found].entry, channels, value, **more)
-        transforms.append(_transform(options))
-        if options.get("-clamp", ["off"])[0] == "on":
-            collected.skip(label, "a texture of it does not repeat; here all do.")
+        is_clamped = options.get("-clamp", ["off"])[0] == "on"
+        places[name] = _transform(options), ("clamp", "clamp") if is_clamped else REPEAT
     _constants(numbers, kd, inputs)
     for key in ("bump", "map_bump"):
         if key in lines:
@@ -130,14 +130,13 @@ def _material(
     for key, what in _LEFT.items():
         if key in lines and any(numbers.get(key) or [1.0]):
             collected.skip(label, f"its {what} is left out.")
-    if transforms and any(one != transforms[0] for one in transforms):
-        collected.skip(label, "its textures are moved each in its own way; the first is taken.")
-    uv = transforms[0] if transforms else UvTransform()
+    inputs, uv, wrap = laid(inputs, places)
     clear = "opacity" in inputs and inputs["opacity"].value != 1.0
     return MaterialEntry(
         inputs=inputs,
         alpha_mode="blend" if clear else None,
-        uv=None if uv.is_identity else uv,
+        uv=uv,
+        wrap=wrap,
     )
 
 

@@ -12,11 +12,12 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-from ektopos.adopt.carried import Carried, Collected, MapName, feed_of
+from ektopos.adopt.carried import Carried, Collected, MapName, Place, feed_of, laid
 from ektopos.document import InputName, MaterialEntry, Role, RoleChannels, UvTransform
 from ektopos.meshes.formats.usd import open_stage
 from ektopos.meshes.formats.usd_layers import Find
 from ektopos.names import unique_names
+from ektopos.types import Wrap
 
 _PORTS: dict[str, tuple[InputName, Role, float | tuple[float, ...]]] = {
     "diffuseColor": ("base_color", "base_color", (0.18, 0.18, 0.18)),
@@ -61,7 +62,7 @@ class _Material:
     def __init__(self, label: str, path: Path, find: Find, collected: Collected) -> None:
         self.label, self.path, self.find, self.collected = label, path, find, collected
         self.inputs: dict[InputName, Any] = {}
-        self.transforms: list[UvTransform] = []
+        self.places: dict[InputName, Place] = {}
 
     def read(self, material: Any) -> MaterialEntry | None:
         """The material as a document has it; `None`, and said, without a preview surface."""
@@ -80,16 +81,13 @@ class _Material:
                 self.collected.skip(self.label, f"its {port} is left out.")
         cut = float(self._number(shader, "opacityThreshold", 0.0))
         clear = "opacity" in self.inputs
-        uv = self.transforms[0] if self.transforms else UvTransform()
-        if any(one != uv for one in self.transforms):
-            self.collected.skip(
-                self.label, "its textures are moved each in its own way; the first is taken."
-            )
+        inputs, uv, wrap = laid(self.inputs, self.places)
         return MaterialEntry(
-            inputs=self.inputs,
+            inputs=inputs,
             alpha_mode=("mask" if cut > 0 else "blend") if clear else None,
             alpha_cutoff=cut if clear and cut > 0 else None,
-            uv=None if uv.is_identity else uv,
+            uv=uv,
+            wrap=wrap,
         )
 
     def _feed(self, port: Any, name: InputName, role: Role, default: Any) -> None:
@@ -127,15 +125,21 @@ class _Material:
             self.collected.skip(
                 self.label, "its base colour is marked as raw; it is taken as sRGB."
             )
-        for side in ("wrapS", "wrapT"):
-            wrap = str(self._number(reader, side, "useMetadata"))
-            if wrap in ("clamp", "mirror", "black"):
-                self.collected.skip(
-                    self.label, f"a texture of it has {wrap} at its borders; here all repeat."
-                )
         self.inputs[name] = feed_of(self.collected.maps[key].entry, channels, value, **more)
-        self.transforms.append(self._transform(reader))
+        self.places[name] = (
+            self._transform(reader),
+            (self._wrap(reader, "S"), self._wrap(reader, "T")),
+        )
         return True
+
+    def _wrap(self, reader: Any, side: str) -> Wrap:
+        """What lies beyond a texture's border; black is said, and clamped."""
+        given = str(self._number(reader, f"wrap{side}", "useMetadata"))
+        if given == "black":
+            self.collected.skip(
+                self.label, "a texture of it is black beyond its border; here it is clamped."
+            )
+        return {"clamp": "clamp", "mirror": "mirror", "black": "clamp"}.get(given, "repeat")  # type: ignore[return-value]
 
     def _scaled(
         self, reader: Any, channels: str, name: InputName

@@ -66,19 +66,17 @@ def unmapped_slots(examined: Examined) -> Iterator[Finding]:
                 examined.project.document.meshes[name].slots.get(slot) or ""
             )
             own = mesh.triangles[mesh.triangle_slot == number]
-            if (
-                assigned is None
-                or not len(own)
-                or not any(feed.maps() for feed in assigned.feeds.values())
-            ):
+            if assigned is None or not len(own):
                 continue
-            if not np.isfinite(mesh.uvs[own]).any():
-                yield Finding(
-                    code="maps-without-uvs",
-                    severity="error",
-                    subject=f"mesh {name} · {slot}",
-                    message=f"The slot wears {assigned.name}, which has maps, and has no UVs.",
-                    why="Every texel lookup lands on the same place.",
-                    evidence=slot,
-                    fix="Unwrap it where the mesh was made.",
-                )
+            for number in sorted({place.uv.set for place in assigned.placements().values()}):
+                if not np.isfinite(mesh.uv_set(number)[own]).any():
+                    lacks = "no UVs" if number == 0 else f"no UV set {number}, which it wants"
+                    yield Finding(
+                        code="maps-without-uvs",
+                        severity="error",
+                        subject=f"mesh {name} · {slot}",
+                        message=f"The slot wears {assigned.name}, which has maps, and has {lacks}.",
+                        why="Every texel lookup lands on the same place.",
+                        evidence=slot,
+                        fix="Unwrap it where the mesh was made, or choose another UV set.",
+                    )

@@ -15,7 +15,7 @@ from ektopos.document.inputs import InputName
 from ektopos.errors import InvalidDocument
 from ektopos.plain_json import read_json
 from ektopos.steps import MeshStep
-from ektopos.types import Channels, Encoding, NormalSpace, NormalY
+from ektopos.types import MAX_UV_SETS, Channels, Encoding, NormalSpace, NormalY, WrapPair
 
 VERSION = 1
 SUFFIX = ".ektopos.json"
@@ -38,6 +38,7 @@ Role = Literal[
 """What a map, or one channel of a packed map, holds. `packed` is said of a map whose channels hold
 several."""
 AlphaMode = Literal["opaque", "mask", "blend"]
+Shading = Literal["standard", "unlit"]
 Filter = Literal["linear", "nearest"]
 RoleChannels = Literal["r", "g", "b", "a", "rgb", "rgba"]
 
@@ -81,6 +82,21 @@ class NamingRule(_Model):
     roles: dict[RoleChannels, Role]
     encoding: Encoding = "linear"
     normal_y: NormalY | None = None
+
+
+class UvTransform(_Model, frozen=True):
+    """KHR_texture_transform: uv' = offset + rotate(rotation) · (tiling · uv), radians."""
+
+    set: int = Field(default=0, ge=0, lt=MAX_UV_SETS)
+    """Which of the mesh's UV sets it moves."""
+    tiling: Pair = (1.0, 1.0)
+    offset: Pair = (0.0, 0.0)
+    rotation: Finite = 0.0
+
+    @property
+    def is_identity(self) -> bool:
+        """Whether it moves nothing, whichever set it is of."""
+        return self.tiling == (1.0, 1.0) and self.offset == (0.0, 0.0) and self.rotation == 0.0
 
 
 class _Source(_Model):
@@ -144,6 +160,9 @@ class Feed(_Source):
 
     layers: list[Layer] = Field(default_factory=list)
     strength: Finite = 1.0
+    uv: UvTransform | None = None
+    """Where its maps lie, instead of where the material's do."""
+    wrap: WrapPair | None = None
 
     def maps(self) -> set[str]:
         """Every map that it is made of."""
@@ -153,19 +172,6 @@ class Feed(_Source):
             *(layer.mask.map for layer in self.layers if layer.mask),
         }
         return {name for name in named if name is not None}
-
-
-class UvTransform(_Model):
-    """KHR_texture_transform: uv' = offset + rotate(rotation) · (tiling · uv), radians."""
-
-    tiling: Pair = (1.0, 1.0)
-    offset: Pair = (0.0, 0.0)
-    rotation: Finite = 0.0
-
-    @property
-    def is_identity(self) -> bool:
-        """Whether it changes nothing."""
-        return self.tiling == (1.0, 1.0) and self.offset == (0.0, 0.0) and self.rotation == 0.0
 
 
 class MaterialEntry(_Model):
@@ -178,7 +184,9 @@ class MaterialEntry(_Model):
     alpha_cutoff: Finite | None = Field(default=None, ge=0.0)
     double_sided: bool | None = None
     uv: UvTransform | None = None
+    wrap: WrapPair | None = None
     filter: Filter | None = None
+    shading: Shading | None = None
     surface_tag: str | None = None
     size_limit: int | None = Field(default=None, ge=1)
     """The longest side its maps leave with, in texels; a target's own limit may be smaller."""
@@ -195,6 +203,8 @@ class MeshEntry(_Model):
     """Slots a person has ticked off."""
     recipe: list[MeshStep] = Field(default_factory=list)
     """What is done to the mesh after it is read: slots and UVs."""
+    vertex_colours: Literal["leave", "keep"] = "leave"
+    """Whether its vertex colours go along to targets that leave them out."""
 
 
 class LeftOut(_Model):

@@ -21,6 +21,7 @@ from ektopos.edits.materials import (
     Detach,
     DuplicateMaterial,
     MakeFromSet,
+    PlaceFeed,
     PushUp,
     RemoveMaterial,
     RenameMaterial,
@@ -28,7 +29,7 @@ from ektopos.edits.materials import (
     SetFeed,
     SetSetting,
 )
-from ektopos.edits.meshes import Assign, RemoveMesh, SetDone, SetRecipe
+from ektopos.edits.meshes import Assign, KeepColours, RemoveMesh, SetDone, SetRecipe
 from ektopos.edits.project import LeaveOut, RemoveProfile, RenameProject, SetProfile, SetTarget
 
 Edit = Annotated[
@@ -50,12 +51,14 @@ Edit = Annotated[
     | RemoveMaterial
     | SetFeed
     | ChangeFeed
+    | PlaceFeed
     | SetSetting
     | PushUp
     | Detach
     | ApplyPattern
     | Assign
     | SetDone
+    | KeepColours
     | SetRecipe
     | RemoveMesh
     | BringIn,
@@ -111,8 +114,10 @@ __all__ = [
     "Detach",
     "DuplicateMaterial",
     "Edit",
+    "KeepColours",
     "LeaveOut",
     "MakeFromSet",
+    "PlaceFeed",
     "PushUp",
     "RemoveMaps",
     "RemoveMaterial",

@@ -288,6 +288,57 @@ class ChangeFeed(BaseEdit):
         )
 
 
+Place = Literal[
+    "uv",
+    "uv.tiling.u",
+    "uv.tiling.v",
+    "uv.offset.u",
+    "uv.offset.v",
+    "uv.rotation",
+    "uv.set",
+    "wrap",
+]
+
+
+class PlaceFeed(BaseEdit):
+    """Say where the maps of one input lie, apart from the material's own UVs; with `value` null,
+    they lie there again (`uv`, `wrap`), or a part changes nothing.
+
+    A feed that has no UVs of its own begins with the material's. On a derived material that
+    inherits the feed, it becomes its own, as a whole.
+    """
+
+    kind: Literal["place-feed"] = "place-feed"
+    material: str
+    input: InputName
+    part: Place
+    value: Any = None
+
+    def label(self) -> str:
+        return f"{self.material}: {self.input.replace('_', ' ')} {self.part.replace('.', ' ')}"
+
+    def touches(self, document: Document) -> Touched:
+        said = f"{self.part} of {_named(self.input, self.material)}"
+        there = exists(document.materials, self.material)
+        if self.part in ("uv", "wrap"):
+            return {said: _feed(document, self.material, self.input).get(self.part)} | there
+        if self.material not in document.materials:
+            return there
+        return {said: _part(self._own(document), self.part)} | there
+
+    def apply(self, document: Document) -> None:
+        found(document.materials, self.material, "material")
+        change: dict[str, Any] = {self.part: self.value}
+        if self.part not in ("uv", "wrap"):
+            change = {"uv": _with_part(self._own(document), self.part, self.value)}
+        ChangeFeed(material=self.material, input=self.input, change=change).apply(document)
+
+    def _own(self, document: Document) -> dict[str, Any]:
+        """Where the maps lie now, as JSON."""
+        place = effective(document, self.material).placement(self.input)
+        return place.uv.model_dump(mode="json")
+
+
 Setting = Literal[
     "alpha_mode",
     "alpha_cutoff",
@@ -305,6 +356,9 @@ Setting = Literal[
     "uv.offset.u",
     "uv.offset.v",
     "uv.rotation",
+    "uv.set",
+    "wrap",
+    "shading",
 ]
 _WORDS = {"from": "base", "uv.tiling.u": "tiles in u", "uv.tiling.v": "tiles in v"}
 
@@ -406,7 +460,9 @@ class Detach(BaseEdit):
             alpha_cutoff=whole.alpha_cutoff,
             double_sided=whole.double_sided,
             uv=whole.uv,
+            wrap=whole.wrap,
             filter=whole.filter,
+            shading=whole.shading,
             surface_tag=whole.surface_tag,
             size_limit=whole.size_limit,
         )

@@ -37,6 +37,25 @@ class Assign(BaseEdit):
         mesh.slots = mesh.slots | dict.fromkeys(self.slots, self.material)
 
 
+class KeepColours(BaseEdit):
+    """Let a mesh's vertex colours go along to targets that leave them out, or not."""
+
+    kind: Literal["keep-colours"] = "keep-colours"
+    mesh: str
+    keep: bool
+
+    def label(self) -> str:
+        return f"{self.mesh}: vertex colours {'kept' if self.keep else 'left out'}"
+
+    def touches(self, document: Document) -> Touched:
+        mesh = document.meshes.get(self.mesh)
+        return {f"vertex colours of {self.mesh}": mesh and mesh.vertex_colours}
+
+    def apply(self, document: Document) -> None:
+        mesh = found(document.meshes, self.mesh, "mesh")
+        mesh.vertex_colours = "keep" if self.keep else "leave"
+
+
 class SetDone(BaseEdit):
     """Tick a slot off, or not."""
 

@@ -15,7 +15,14 @@ from ektopos.images.ktx2 import encode_ktx2
 from ektopos.images.nearest import nearest_covered
 from ektopos.images.png import encode_png
 from ektopos.images.read import IMAGE_SUFFIXES, MAX_TEXELS, read_header, read_image
-from ektopos.images.resample import covered_share, fit_within, keep_coverage, mip_sizes, resize
+from ektopos.images.resample import (
+    covered_share,
+    fit_within,
+    keep_coverage,
+    mip_sizes,
+    resize,
+    wrapped,
+)
 from ektopos.images.write import quantise, quantise_spread, write_image
 
 __all__ = [
@@ -41,5 +48,6 @@ __all__ = [
     "read_image",
     "resize",
     "srgb_to_linear",
+    "wrapped",
     "write_image",
 ]

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
-from ektopos.types import Float
+from ektopos.types import Float, Wrap
 
 
 def resize(values: Float, width: int, height: int) -> Float:
@@ -81,3 +82,17 @@ def covered_share(opacity: Float, cutoff: float) -> float:
     0.5
     """
     return float((opacity >= cutoff).mean())
+
+
+def wrapped(number: NDArray[np.int64], count: int, wrap: Wrap) -> NDArray[np.int64]:
+    """The texels `0 … count − 1` that numbers beyond the border stand for.
+
+    >>> [wrapped(np.arange(-2, 6), 3, wrap).tolist() for wrap in ("repeat", "clamp", "mirror")]
+    [[1, 2, 0, 1, 2, 0, 1, 2], [0, 0, 0, 1, 2, 2, 2, 2], [1, 0, 0, 1, 2, 2, 1, 0]]
+    """
+    if wrap == "clamp":
+        return np.asarray(np.clip(number, 0, count - 1))
+    if wrap == "repeat":
+        return np.asarray(number % count)
+    folded = number % (2 * count)
+    return np.asarray(np.minimum(folded, 2 * count - 1 - folded))

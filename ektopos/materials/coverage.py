@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
 
-from ektopos.document import Document, UvTransform
+from ektopos.document import Document, InputName, UvTransform
 from ektopos.materials.derive import Material
 from ektopos.meshes import Mesh, faces_of, with_own_vertices
 from ektopos.meshes.uvs import covered_texels
@@ -40,29 +40,33 @@ def slots_with(document: Document, material: str) -> list[tuple[str, str]]:
 
 
 def covered_by(
-    document: Document, meshes: Mapping[str, Mesh], material: Material, width: int, height: int
+    document: Document,
+    meshes: Mapping[str, Mesh],
+    material: Material,
+    inputs: Iterable[InputName],
+    width: int,
+    height: int,
 ) -> NDArray[np.bool_] | None:
-    """Which texels of a material's maps `(height, width)` lie under its slots' islands; `None` if
-    all may show: where nothing wears it, where UVs are missing, or leave 0–1."""
+    """Which texels of a file `(height, width)` that carries some of a material's inputs lie under
+    its slots' islands; `None` if all may show: where nothing wears it, where UVs are missing, or
+    leave 0–1."""
     corners = []
+    places = list(dict.fromkeys(material.placement(name).uv for name in inputs))
     for mesh_name, slot in slots_with(document, material.name):
         mesh = meshes[mesh_name]
         if slot in mesh.slots:
-            corners.append(
-                transform_uvs(
-                    mesh.corner_uvs()[mesh.triangle_slot == mesh.slots.index(slot)], material.uv
-                )
-            )
+            own = mesh.triangle_slot == mesh.slots.index(slot)
+            corners += [transform_uvs(mesh.corner_uvs(uv.set)[own], uv) for uv in places]
     if not corners:
         return None
     return covered_texels(np.concatenate(corners), width, height)
 
 
 def with_transform(mesh: Mesh, slot: str, uv: UvTransform) -> Mesh:
-    """The mesh with a slot's UVs moved as its material would have them."""
+    """The mesh with a slot's first UVs where its material would have them."""
     faces = faces_of(mesh, [slot])
     own = with_own_vertices(mesh, faces)
     used = np.unique(own.triangles[faces])
     uvs = own.uvs.copy()
-    uvs[used] = transform_uvs(own.uvs[used].astype(np.float64), uv)
+    uvs[used] = transform_uvs(own.uv_set(uv.set)[used].astype(np.float64), uv)
     return replace(own, uvs=uvs)

@@ -12,12 +12,26 @@ from ektopos.document import (
     Feed,
     Filter,
     InputName,
+    Shading,
     UvTransform,
 )
 from ektopos.errors import MissingReference
+from ektopos.types import WrapPair
 
 DEFAULTS: dict[InputName, Feed] = {name: Feed(value=TABLE[name].default) for name in CORE_INPUTS}
 """What feeds the seven inputs when nothing does."""
+
+
+REPEAT: WrapPair = ("repeat", "repeat")
+
+
+@dataclass(frozen=True)
+class Placement:
+    """Where a texture lies on a mesh."""
+
+    uv: UvTransform = field(default_factory=UvTransform)
+    wrap: WrapPair = REPEAT
+    """What lies beyond its borders, in u and v."""
 
 
 @dataclass(frozen=True)
@@ -35,10 +49,24 @@ class Material:
     alpha_cutoff: float = 0.5
     double_sided: bool = False
     uv: UvTransform = field(default_factory=UvTransform)
+    wrap: WrapPair = REPEAT
     filter: Filter = "linear"
+    shading: Shading = "standard"
     surface_tag: str | None = None
     size_limit: int | None = None
     """The longest side its maps leave with; `None` for no limit of its own."""
+
+    def placement(self, name: InputName) -> Placement:
+        """Where the maps of an input lie: as its feed says, or else as the material does."""
+        feed = self.feeds.get(name)
+        uv, wrap = (None, None) if feed is None else (feed.uv, feed.wrap)
+        return Placement(uv or self.uv, wrap or self.wrap)
+
+    def placements(self) -> dict[InputName, Placement]:
+        """Where every input lies that is fed from maps and counts."""
+        idle = ("height", *(("opacity",) if self.alpha_mode == "opaque" else ()))
+        fed = [name for name, feed in self.feeds.items() if feed.maps() and name not in idle]
+        return {name: self.placement(name) for name in fed}
 
 
 def base_chain(document: Document, name: str) -> tuple[str, ...]:
@@ -80,7 +108,9 @@ def effective(document: Document, name: str) -> Material:
             ("alpha_cutoff", entry.alpha_cutoff),
             ("double_sided", entry.double_sided),
             ("uv", entry.uv),
+            ("wrap", entry.wrap),
             ("filter", entry.filter),
+            ("shading", entry.shading),
             ("surface_tag", entry.surface_tag),
             ("size_limit", entry.size_limit),
         )

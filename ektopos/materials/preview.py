@@ -23,11 +23,21 @@ from ektopos.types import Float, Pixels
 from ektopos.vectors import degrees_from_flat, encode_normals, normalise
 
 StagePicture = Literal[
-    "base", "orm", "normal", "emission", "height", "specular", "coat", "sheen", "through"
+    "base",
+    "orm",
+    "occlusion",
+    "normal",
+    "emission",
+    "height",
+    "specular",
+    "coat",
+    "sheen",
+    "through",
 ]
 STAGE_PICTURES: dict[StagePicture, tuple[InputName, ...]] = {
     "base": ("base_color", "opacity"),
-    "orm": ("occlusion", "roughness", "metallic"),
+    "orm": ("roughness", "metallic", "occlusion"),
+    "occlusion": ("occlusion",),
     "normal": ("normal",),
     "emission": ("emission",),
     "height": ("height",),
@@ -85,7 +95,7 @@ def feed_recipe(
     for name in feed.maps():
         entry = maps[name]
         named[name] = f"{content(name)}-{entry.encoding}-{entry.normal_y or '+'}"
-    plain = feed.model_dump(mode="json", exclude_defaults=True)
+    plain = feed.model_dump(mode="json", exclude_defaults=True, exclude={"uv", "wrap"})
     for source in (plain, *plain.get("layers", [])):
         if source.get("map") is not None:
             source["map"] = named[source["map"]]
@@ -141,8 +151,9 @@ def stage_picture(
         ), 1.0
     if kind == "normal":
         return quantise(encode_normals(normalise(found["normal"])), 8), 1.0
-    if kind == "height":
-        return quantise(np.repeat(found["height"][..., None], 3, axis=2), 8), 1.0
+    if kind in ("height", "occlusion"):
+        (values,) = found.values()
+        return quantise(np.repeat(values[..., None], 3, axis=2), 8), 1.0
     if kind == "specular":
         return quantise(np.repeat(found["specular"][..., None], 4, axis=2), 8), 1.0
     if kind == "sheen":

@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from ektopos.document import Document, Feed, InputName
-from ektopos.images import Image
+from ektopos.images import Image, wrapped
 from ektopos.materials.adjust import changes
 from ektopos.materials.coverage import transform_uvs
 from ektopos.materials.derive import Material
 from ektopos.materials.resolve import Decoded, FindMap, default_channels, feed_problem, feed_result
+from ektopos.types import WrapPair
 
 
 @dataclass(frozen=True)
@@ -41,28 +44,45 @@ class Probed:
 
 
 def probe(
-    document: Document, material: Material, uv: tuple[float, float], find: FindMap
+    document: Document,
+    material: Material,
+    uvs: Sequence[tuple[float, float]],
+    find: FindMap,
 ) -> list[Probed]:
-    """Every input of a material at mesh UVs (v down), before the material's own transform. Texels
-    are the nearest ones."""
-    u, v = transform_uvs(np.asarray(uv, np.float64), material.uv)
-    place = (float(u), float(v))
+    """Every input of a material at a point with these mesh UVs (v down, one pair a set), before any
+    transform. Texels are the nearest ones."""
     found = []
     for name, feed in material.feeds.items():
         if feed_problem(document, feed, name) is None:
-            found.append(_probe_feed(document, name, feed, place, find))
+            place = material.placement(name)
+            if feed.maps() and place.uv.set >= len(uvs):
+                said = f"it lies on UV set {place.uv.set}, which is not known at this point"
+                found.append(Probed(name, [], said, [], []))
+                continue
+            own = uvs[place.uv.set] if place.uv.set < len(uvs) else (0.0, 0.0)
+            u, v = transform_uvs(np.asarray(own, np.float64), place.uv)
+            found.append(_probe_feed(document, name, feed, (float(u), float(v)), place.wrap, find))
     return found
 
 
 def _probe_feed(
-    document: Document, name: InputName, feed: Feed, place: tuple[float, float], find: FindMap
+    document: Document,
+    name: InputName,
+    feed: Feed,
+    place: tuple[float, float],
+    wrap: WrapPair,
+    find: FindMap,
 ) -> Probed:
     traces: list[Traced] = []
 
     def texel(map_name: str) -> Decoded:
         whole = find(map_name)
-        x = int(place[0] % 1.0 * whole.image.width) % whole.image.width
-        y = int(place[1] % 1.0 * whole.image.height) % whole.image.height
+        x, y = (
+            int(wrapped(np.array([math.floor(part * side)]), side, how)[0])
+            for part, side, how in zip(
+                place, (whole.image.width, whole.image.height), wrap, strict=True
+            )
+        )
         if all(trace.map != map_name for trace in traces):
             stored = [float(code) for code in whole.image.pixels[y, x]]
             channels = (

@@ -21,12 +21,13 @@ from ektopos.document import (
     Feed,
     Filter,
     InputName,
+    Shading,
     UvTransform,
 )
 from ektopos.errors import EktoposError
 from ektopos.materials.adjust import clipped
 from ektopos.materials.coverage import slots_with
-from ektopos.materials.derive import Material, effective
+from ektopos.materials.derive import Material, Placement, effective
 from ektopos.materials.preview import (
     STAGE_PICTURES,
     ReducedMap,
@@ -38,7 +39,7 @@ from ektopos.materials.preview import (
     stage_recipe,
 )
 from ektopos.materials.resolve import feed_problem
-from ektopos.types import Float
+from ektopos.types import Float, WrapPair
 
 GLOSS_BELOW = 0.3
 """A mean roughness below this is brighter than most surfaces are, as gloss would be."""
@@ -67,6 +68,15 @@ class Leaves(BaseModel):
     quantity: str = ""
     """What is written where it is not the input itself: gloss, smoothness, diffuse or specular."""
     carried: bool = True
+    problem: str = ""
+    """Why nothing can leave now."""
+
+
+class StagePlace(BaseModel):
+    """Where a picture of the stage lies on the mesh."""
+
+    uv: UvTransform
+    wrap: WrapPair
 
 
 class Row(BaseModel):
@@ -78,6 +88,8 @@ class Row(BaseModel):
     origin: str | None
     picture: str | None
     gives: RowFacts | None
+    place: StagePlace
+    """Where its maps lie."""
     leaves: Leaves
     problem: str | None = None
 
@@ -96,7 +108,11 @@ class StageLook(BaseModel):
     alpha_cutoff: float
     double_sided: bool
     uv: UvTransform
+    wrap: WrapPair
+    places: dict[StagePicture, StagePlace]
+    """Where each picture lies."""
     filter: Filter
+    shading: Shading
 
 
 class Sheet(BaseModel):
@@ -192,8 +208,13 @@ def stage_look(document: Document, material: Material, sources: Sources) -> Stag
         "alpha_mode": material.alpha_mode,
         "alpha_cutoff": material.alpha_cutoff,
         "double_sided": material.double_sided,
-        "uv": material.uv.model_dump(mode="json"),
+        "places": {
+            name: {"uv": place.uv.model_dump(mode="json"), "wrap": list(place.wrap)}
+            for name, place in material.placements().items()
+            if name in recipes
+        },
         "filter": material.filter,
+        "unlit": material.shading == "unlit",
         "ior": extras.get("ior", TABLE["ior"].default),
     }
     return StageLook(
@@ -205,8 +226,22 @@ def stage_look(document: Document, material: Material, sources: Sources) -> Stag
         alpha_cutoff=material.alpha_cutoff,
         double_sided=material.double_sided,
         uv=material.uv,
+        wrap=material.wrap,
+        places={kind: _stage_place(material, kind) for kind in keys},
         filter=material.filter,
+        shading=material.shading,
     )
+
+
+def _stage_place(material: Material, kind: StagePicture) -> StagePlace:
+    """Where a picture lies: as the first of its inputs that has maps."""
+    made_of = STAGE_PICTURES[kind]
+    first = next((name for name in made_of if name in material.placements()), made_of[0])
+    return _place(material.placement(first))
+
+
+def _place(place: Placement) -> StagePlace:
+    return StagePlace(uv=place.uv, wrap=place.wrap)
 
 
 def solo_recipe(
@@ -243,6 +278,7 @@ def _row(
         origin=material.origin.get(name),
         picture=None,
         gives=None,
+        place=_place(material.placement(name)),
         leaves=leaves,
         problem=None if feed is None else problem_of(document, feed, name, sources.usable),
     )
@@ -270,6 +306,8 @@ def _stage_pictures(
         beyond = kind not in ("base", "orm", "normal", "emission")
         if beyond and not any(material.feeds[name].maps() for name in made_of):
             continue
+        if kind == "occlusion" and _stage_place(material, kind) == _stage_place(material, "orm"):
+            continue  # It is in that picture, and lies where that lies.
         recipe = stage_recipe(material, kind, document.maps, sources.content)
         keys[kind] = sources.keep(recipe)
         if kind == "emission" and made_of:

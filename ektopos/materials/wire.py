@@ -86,7 +86,9 @@ def rewired(document: Document, material: str, set_name: str) -> MaterialEntry:
         alpha_cutoff=whole.alpha_cutoff,
         double_sided=whole.double_sided,
         uv=whole.uv,
+        wrap=whole.wrap,
         filter=whole.filter,
+        shading=whole.shading,
         surface_tag=whole.surface_tag,
         size_limit=whole.size_limit,
     )

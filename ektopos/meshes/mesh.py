@@ -54,6 +54,8 @@ class Mesh:
     uv_sets: tuple[int, ...]
     """Number of UV sets, by slot."""
     nodes: tuple[Node, ...] = ()
+    more_uvs: tuple[Float, ...] = ()
+    """The UV sets after the first, each as `uvs`."""
     notes: tuple[str, ...] = ()
     """What else is in the file, in plain words."""
 
@@ -76,9 +78,14 @@ class Mesh:
         """Positions of every triangle's corners, `(t, 3, 3)`."""
         return np.asarray(self.positions[self.triangles])
 
-    def corner_uvs(self) -> NDArray[np.float64]:
-        """UVs of every triangle's corners, `(t, 3, 2)`."""
-        return self.uvs[self.triangles].astype(np.float64)
+    def uv_set(self, number: int) -> Float:
+        """A UV set `(n, 2)`; not a number where the file has none."""
+        sets = (self.uvs, *self.more_uvs)
+        return sets[number] if number < len(sets) else np.full_like(self.uvs, np.nan)
+
+    def corner_uvs(self, number: int = 0) -> NDArray[np.float64]:
+        """UVs of every triangle's corners in a set, `(t, 3, 2)`."""
+        return self.uv_set(number)[self.triangles].astype(np.float64)
 
     def areas(self) -> NDArray[np.float64]:
         """Areas of the triangles, `(t,)`, square metres."""
@@ -128,4 +135,5 @@ def with_normals(mesh: Mesh) -> Mesh:
         uvs=mesh.uvs[order],
         colours=mesh.colours[order],
         unnormalised=mesh.unnormalised[order],
+        more_uvs=tuple(uvs[order] for uvs in mesh.more_uvs),
     )

@@ -41,6 +41,8 @@ class Part:
     """`(n, 4)` linear, or `None`."""
     unnormalised: NDArray[np.bool_]
     uv_sets: int
+    more_uvs: tuple[NDArray[np.float64], ...] = ()
+    """The UV sets after the first."""
 
 
 def no_colours(count: int) -> NDArray[np.float64]:
@@ -149,6 +151,7 @@ def join_parts(
 ) -> Mesh:
     """The mesh of all parts; vertices and triangles keep their order."""
     starts = np.cumsum([0, *(len(part.positions) for part in parts)])
+    more_sets = max((len(part.more_uvs) for part in parts), default=0)
     loose = [0] * len(slots)
     uv_sets = [0] * len(slots)
     for part in parts:
@@ -180,5 +183,14 @@ def join_parts(
         loose=tuple(loose),
         uv_sets=tuple(uv_sets),
         nodes=nodes,
+        more_uvs=tuple(
+            joined([_further_uvs(part, number) for part in parts], (2,), np.float32)
+            for number in range(more_sets)
+        ),
         notes=notes,
     )
+
+
+def _further_uvs(part: Part, number: int) -> NDArray[np.float64]:
+    known = number < len(part.more_uvs)
+    return part.more_uvs[number] if known else np.full((len(part.positions), 2), np.nan)

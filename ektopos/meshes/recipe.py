@@ -290,6 +290,7 @@ def _with_vertices(mesh: Mesh, source: NDArray[Any], triangles: NDArray[Any]) ->
         uvs=mesh.uvs[source],
         colours=mesh.colours[source],
         unnormalised=mesh.unnormalised[source],
+        more_uvs=tuple(uvs[source] for uvs in mesh.more_uvs),
         vertex_slot=mesh.vertex_slot[source],
         triangles=triangles.astype(np.int32),
     )

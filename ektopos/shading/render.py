@@ -16,10 +16,10 @@ from embreex import rtcore_scene
 from embreex.mesh_construction import TriangleMesh
 from numpy.typing import NDArray
 
-from ektopos.document import AlphaMode, Filter, InputName, UvTransform
+from ektopos.document import AlphaMode, Filter, InputName
 from ektopos.images import linear_to_srgb
 from ektopos.materials.coverage import transform_uvs
-from ektopos.materials.derive import DEFAULTS
+from ektopos.materials.derive import DEFAULTS, Placement
 from ektopos.materials.resolve import constant_values
 from ektopos.meshes.mesh import Mesh, with_normals
 from ektopos.shading.brdf import LEAST_ROUGHNESS, compensation, f0_from_ior, shade
@@ -45,8 +45,11 @@ class Look:
     alpha_mode: AlphaMode = "opaque"
     alpha_cutoff: float = 0.5
     double_sided: bool = False
-    uv: UvTransform = field(default_factory=UvTransform)
+    places: Mapping[InputName, Placement] = field(default_factory=dict)
+    """Where each input lies; those that are missing lie as the mesh's first UV set says."""
     filter: Filter = "linear"
+    unlit: bool = False
+    """Whether its base colour is seen as it is, whatever the light."""
     ior: float = 1.5
     compensate: bool = False
     """Whether light that bounces between facets is given back; the specification loses it."""
@@ -100,11 +103,10 @@ def render(
     if len(corners):
         TriangleMesh(scene, corners)
     normals = mesh.normals
-    uvs = np.nan_to_num(mesh.uvs)
-    tangents = vertex_tangents(mesh.positions, normals, uvs, mesh.triangles)
-    geometry = _Geometry(
-        mesh, corners, normals[mesh.triangles], uvs[mesh.triangles].astype(np.float64), tangents
-    )
+    tangents = vertex_tangents(mesh.positions, normals, np.nan_to_num(mesh.uvs), mesh.triangles)
+    sets = {0, *(place.uv.set for look in looks.values() for place in look.places.values())}
+    uvs = {number: np.nan_to_num(mesh.corner_uvs(number)) for number in sets}
+    geometry = _Geometry(mesh, corners, normals[mesh.triangles], uvs, tangents)
     colour = np.zeros((len(directions), 3))
     through = np.ones(len(directions))
     active = np.arange(len(directions))
@@ -149,7 +151,8 @@ class _Geometry:
     mesh: Mesh
     corners: NDArray[np.float32]
     normals: Float
-    uvs: Values
+    uvs: Mapping[int, Values]
+    """By UV set, of every triangle's corners."""
     tangents: Float
 
 
@@ -187,7 +190,10 @@ def _shade_hits(
     """Light sent to the camera and opacity of every hit."""
     weights = np.stack([1 - u - v, u, v], axis=1).astype(np.float64)
     normals = normalise(np.einsum("nc,nci->ni", weights, g.normals[triangle]))
-    uvs = np.einsum("nc,nci->ni", weights, g.uvs[triangle])
+    uvs = {
+        number: np.einsum("nc,nci->ni", weights, corners[triangle])
+        for number, corners in g.uvs.items()
+    }
     tangents = np.einsum("nc,nci->ni", weights, g.tangents[triangle][..., :3])
     signs = g.tangents[triangle][:, 0, 3]
     a, b, c = np.moveaxis(g.corners[triangle].astype(np.float64), 1, 0)
@@ -200,7 +206,9 @@ def _shade_hits(
         those = np.flatnonzero((slots == number) & (look.double_sided | ~back))
         if len(those):
             flip = np.where(back[those], -1.0, 1.0)[:, None]
-            uv_area = _triangle_uv_scale(g, triangle[those])
+            spread = {
+                number: footprint[those] * _uv_scale(g, number, triangle[those]) for number in g.uvs
+            }
             sent[those], alpha[those] = _shade_look(
                 look,
                 light,
@@ -208,15 +216,15 @@ def _shade_hits(
                 normals[those] * flip,
                 tangents[those] * flip,
                 signs[those],
-                uvs[those],
-                footprint[those] * uv_area,
+                {number: places[those] for number, places in uvs.items()},
+                spread,
             )
     return sent, alpha
 
 
-def _triangle_uv_scale(g: _Geometry, triangle: NDArray[np.int32]) -> Values:
-    """UV units per metre of each triangle."""
-    p, t = g.corners[triangle].astype(np.float64), g.uvs[triangle]
+def _uv_scale(g: _Geometry, number: int, triangle: NDArray[np.int32]) -> Values:
+    """UV units of a set per metre of each triangle."""
+    p, t = g.corners[triangle].astype(np.float64), g.uvs[number][triangle]
     area = np.linalg.norm(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]), axis=1)
     t1, t2 = t[:, 1] - t[:, 0], t[:, 2] - t[:, 0]
     return np.asarray(
@@ -231,22 +239,28 @@ def _shade_look(
     normals: Values,
     tangents: Values,
     signs: Float,
-    uvs: Values,
-    uv_footprint: Values,
+    uvs: Mapping[int, Values],
+    footprints: Mapping[int, Values],
 ) -> tuple[Values, Values]:
-    placed = transform_uvs(uvs, look.uv)
-    spread = uv_footprint * np.sqrt(abs(look.uv.tiling[0] * look.uv.tiling[1]))
+    """Light sent and opacity where one look is hit; UVs, and how much of them a pixel covers, are
+    by set."""
 
     def at(name: InputName) -> Values:
-        values = look.input(name)
+        values, place = look.input(name), look.places.get(name, Placement())
+        uv = place.uv
+        spread = footprints[uv.set] * np.sqrt(abs(uv.tiling[0] * uv.tiling[1]))
         level = np.log2(np.maximum(spread * max(values.shape[:2]), 1.0))
+        placed = transform_uvs(uvs[uv.set], uv)
+        near = look.filter == "nearest"
         return np.asarray(
-            sample(values, placed, nearest=look.filter == "nearest", level=level), np.float64
+            sample(values, placed, nearest=near, level=level, wrap=place.wrap), np.float64
         )
 
     opacity = at("opacity") if look.alpha_mode != "opaque" else np.ones(len(views))
     if look.alpha_mode == "mask":
         opacity = (opacity >= look.alpha_cutoff).astype(np.float64)
+    if look.unlit:
+        return at("base_color"), opacity
     mapped = at("normal")
     across = normalise(tangents - normals * np.einsum("ni,ni->n", normals, tangents)[:, None])
     along = np.cross(normals, across) * signs[:, None]

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from ektopos.images import mip_sizes, resize
-from ektopos.types import Float, Values
+from ektopos.images import mip_sizes, resize, wrapped
+from ektopos.types import Float, Values, Wrap, WrapPair
 
 
 def mip_chain(values: Float) -> list[Float]:
@@ -19,34 +19,49 @@ def mip_chain(values: Float) -> list[Float]:
 
 
 def sample(
-    values: Float, uvs: Values, *, nearest: bool = False, level: Values | None = None
+    values: Float,
+    uvs: Values,
+    *,
+    nearest: bool = False,
+    level: Values | None = None,
+    wrap: WrapPair = ("repeat", "repeat"),
 ) -> Float:
-    """Values at UVs `(n, 2)`, repeating: `(n,)` or `(n, 3)`. `level` `(n,)` picks among the
-    halvings, rounded."""
+    """Values at UVs `(n, 2)`: `(n,)` or `(n, 3)`. `level` `(n,)` picks among the halvings, rounded;
+    `wrap` says what lies beyond the borders."""
     if values.shape[:2] == (1, 1):
         return np.broadcast_to(values[0, 0], (len(uvs), *values.shape[2:]))
     if level is None:
-        return _look_up(values, uvs, nearest)
+        return _look_up(values, uvs, nearest, wrap)
     chain = mip_chain(values)
     picked = np.clip(np.rint(level), 0, len(chain) - 1).astype(int)
     found = np.empty((len(uvs), *values.shape[2:]), np.float32)
     for number in np.unique(picked):
         those = picked == number
-        found[those] = _look_up(chain[number], uvs[those], nearest)
+        found[those] = _look_up(chain[number], uvs[those], nearest, wrap)
     return found
 
 
-def _look_up(values: Float, uvs: Values, nearest: bool) -> Float:
+def _look_up(values: Float, uvs: Values, nearest: bool, wrap: WrapPair) -> Float:
     height, width = values.shape[:2]
-    x, y = (uvs[:, 0] % 1.0) * width, (uvs[:, 1] % 1.0) * height
+    u, v = (_near_zero(uvs[:, axis], wrap[axis]) for axis in (0, 1))
+    x, y = u * width, v * height
     if nearest:
-        return np.asarray(values[y.astype(int) % height, x.astype(int) % width])
+        columns = wrapped(np.floor(x).astype(int), width, wrap[0])
+        return np.asarray(values[wrapped(np.floor(y).astype(int), height, wrap[1]), columns])
     x, y = x - 0.5, y - 0.5
     left, top = np.floor(x).astype(int), np.floor(y).astype(int)
     fx, fy = (x - left).astype(np.float32), (y - top).astype(np.float32)
     if values.ndim == 3:
         fx, fy = fx[:, None], fy[:, None]
-    x0, x1, y0, y1 = left % width, (left + 1) % width, top % height, (top + 1) % height
+    x0, x1 = wrapped(left, width, wrap[0]), wrapped(left + 1, width, wrap[0])
+    y0, y1 = wrapped(top, height, wrap[1]), wrapped(top + 1, height, wrap[1])
     upper = values[y0, x0] * (1 - fx) + values[y0, x1] * fx
     lower = values[y1, x0] * (1 - fx) + values[y1, x1] * fx
     return np.asarray(upper * (1 - fy) + lower * fy, np.float32)
+
+
+def _near_zero(coordinate: Values, wrap: Wrap) -> Values:
+    """A coordinate that looks up the same, and is small enough to count texels in."""
+    if wrap == "clamp":
+        return np.clip(coordinate, -1.0, 2.0)
+    return np.asarray(coordinate % (1.0 if wrap == "repeat" else 2.0))

@@ -9,6 +9,7 @@ import numpy as np
 
 from ektopos.meshes.mesh import Mesh, face_normals
 from ektopos.shading.render import View
+from ektopos.types import MAX_UV_SETS
 
 GRID, DOME, RISE, BEVEL, THICK = 72, 0.66, 0.46, 0.09, 0.16
 
@@ -52,6 +53,7 @@ def specimen() -> Mesh:
         uvs=uvs,
         colours=np.full((count, 4), np.nan, np.float32),
         unnormalised=np.zeros(count, bool),
+        more_uvs=(uvs,) * (MAX_UV_SETS - 1),
         loose=(0,),
         uv_sets=(1,),
     )

@@ -23,7 +23,9 @@ def converted(plan: Plan, profile: Profile, header_of: HeaderOf) -> list[str]:
     if profile.normal_y == "-" and any(c.input == "normal" for _, c in channels):
         said.add("green of normals points down")
     if profile.mesh.uv_transform == "baked" and any(
-        not material.uv.is_identity for material in plan.materials.values()
+        not place.uv.is_identity
+        for material in plan.materials.values()
+        for place in material.placements().values()
     ):
         said.add("UV transforms are worked into the UVs")
     if plan.tints:

@@ -174,7 +174,14 @@ def _listed(part: Container, plan: Plan, textures: list[ExportedFile]) -> Export
 
 def _untransformed(plan: Plan) -> Plan:
     """The plan as it is written where UV transforms are worked into the UVs."""
-    plain = {name: replace(m, uv=UvTransform()) for name, m in plan.materials.items()}
+    plain = {
+        name: replace(
+            material,
+            uv=UvTransform(),
+            feeds={i: f.model_copy(update={"uv": None}) for i, f in material.feeds.items()},
+        )
+        for name, material in plan.materials.items()
+    }
     return replace(plan, materials=plain)
 
 
@@ -190,5 +197,8 @@ def _placed(
         for slot, material in entry.slots.items():
             number = meshes[name].slots.index(slot) if slot in meshes[name].slots else -1
             if material is not None and (meshes[name].triangle_slot == number).any():
-                placed[name] = with_transform(placed[name], slot, plan.materials[material].uv)
+                worn = plan.materials[material]
+                # All that is mapped lies alike, or the plan had refused it.
+                place = next(iter(worn.placements().values()), worn.placement("base_color"))
+                placed[name] = with_transform(placed[name], slot, place.uv)
     return placed

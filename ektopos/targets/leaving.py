@@ -18,7 +18,7 @@ def leaves(
     if not profile.carries(name, not material.feeds[name].maps()):
         return Leaves(words="not carried", carried=False)
     if plan is None:
-        return Leaves(words=f"no plan: {problem}")
+        return Leaves(words="no plan yet", problem=problem)
     path = plan.file_of.get((material.name, name))
     if path is not None:
         file = next(f for f in plan.files if f.path == path)

@@ -90,6 +90,10 @@ def material_facts(
                 strength *= emission_factors.get(plan.file_of.get((name, input_name), ""), 1.0)
             if strength != 1.0:
                 facts["strength"] = strength
+            if feed.uv is not None and profile.mesh.uv_transform == "carried":
+                facts["uv"] = feed.uv.model_dump(mode="json")
+            if feed.wrap is not None:
+                facts["wrap"] = list(feed.wrap)
             if facts:
                 inputs[input_name] = facts
         settings = _settings(material)
@@ -105,6 +109,8 @@ def _settings(material: Material) -> dict[str, Any]:
         "alpha_cutoff": material.alpha_cutoff,
         "double_sided": material.double_sided,
         "uv": material.uv.model_dump(mode="json"),
+        "wrap": list(material.wrap),
+        "shading": material.shading,
         "filter": material.filter,
         "surface_tag": material.surface_tag,
     }

@@ -114,10 +114,10 @@ def padded_from(
     if not planned.padding:
         return None
     covered = np.zeros((planned.height, planned.width), bool)
+    carried = [name for c in planned.channels.values() if c.fill is None for name in c.inputs()]
+    document, size = loader.project.document, (planned.width, planned.height)
     for name in planned.materials:
-        shown = covered_by(
-            loader.project.document, meshes, materials[name], planned.width, planned.height
-        )
+        shown = covered_by(document, meshes, materials[name], carried, *size)
         if shown is None:
             return None
         covered |= shown

@@ -10,7 +10,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-from ektopos.document import Document, Feed, InputName, Triple
+from ektopos.document import TABLE, Document, Feed, InputName, Triple
 from ektopos.errors import EktoposError, MissingReference
 from ektopos.images import ImageHeader, fit_within, mip_sizes
 from ektopos.materials.coverage import slots_with
@@ -170,6 +170,7 @@ def make_plan(document: Document, profile: Profile, header_of: HeaderOf) -> Plan
                 raise (MissingReference if is_missing else EktoposError)(
                     problem, subject=name, hint="Change the feed."
                 )
+        _refuse_split(material, profile)
         carried = _untinted(material) if profile.tints == "carried" else material
         tints |= {
             (name, i): feed.tint for i, feed in material.feeds.items() if feed != carried.feeds[i]
@@ -213,6 +214,39 @@ def _untinted(material: Material) -> Material:
     return replace(material, feeds=feeds)
 
 
+_ONE_TEXTURE: dict[str, list[tuple[InputName, InputName]]] = {
+    "glb": [("base_color", "opacity"), ("metallic", "roughness")],
+    "gltf": [("base_color", "opacity"), ("metallic", "roughness")],
+}
+"""By container, the inputs that one texture feeds. Source: glTF 2.0, 3.9.2."""
+
+
+def split_inputs(material: Material, profile: Profile) -> tuple[InputName, InputName] | None:
+    """Two inputs that the target looks up at one place, and that lie at two; `None` for none."""
+    places = material.placements()
+    pairs = list(_ONE_TEXTURE.get(profile.container, []))
+    if profile.workflow == "specular":
+        pairs.append(("base_color", "metallic"))
+    if profile.mesh.uv_transform == "baked":
+        pairs += [(one, other) for one in places for other in places]
+    for one, other in pairs:
+        if one in places and other in places and places[one] != places[other]:
+            return one, other
+    return None
+
+
+def _refuse_split(material: Material, profile: Profile) -> None:
+    """Raises `EktoposError` where inputs that the target looks up at one place lie at several."""
+    split = split_inputs(material, profile)
+    if split is not None:
+        words = " and ".join(TABLE[name].label.lower() for name in split)
+        raise EktoposError(
+            f"its {words} lie at different UVs, and {profile.title} looks them up at one place.",
+            subject=material.name,
+            hint="Give both feeds the same UVs, or choose another target.",
+        )
+
+
 def _refuse_collisions(paths: list[str]) -> None:
     """Raises `EktoposError` where two files would have one name, also where case does not count."""
     taken: set[str] = set()
@@ -251,10 +285,16 @@ def _planned(
         kind.dither,
         levels,
         profile.padding if carried else 0,
-        material.feeds["normal"] if levels > 1 and "roughness" in carried else None,
+        _roughening(material) if levels > 1 and "roughness" in carried else None,
         material.alpha_cutoff if "opacity" in carried and material.alpha_mode == "mask" else None,
     )
     return replace(file, recipe=_recipe(document, file, kind, material))
+
+
+def _roughening(material: Material) -> Feed | None:
+    """The normals whose spread roughens smaller levels: only where they lie as the roughness."""
+    alike = material.placement("normal") == material.placement("roughness")
+    return material.feeds["normal"] if alike else None
 
 
 def safe_names(names: list[str]) -> dict[str, str]:
@@ -383,9 +423,12 @@ def _recipe(document: Document, file: PlannedFile, kind: ProfileFile, material: 
             [mesh, slot, document.meshes[mesh].model_dump(mode="json")]
             for mesh, slot in slots_with(document, material.name)
         ]
-        parts += [file.padding, assigned, material.uv.model_dump(mode="json")]
+        carried = [name for channel in file.channels.values() for name in channel.inputs()]
+        places = [material.placement(name).uv.model_dump(mode="json") for name in carried]
+        parts += [file.padding, assigned, places]
     for letter, channel in file.channels.items():
-        feeds = [feed.model_dump(mode="json", exclude={"strength"}) for feed in channel.feeds()]
+        beside = {"strength", "uv", "wrap"}
+        feeds = [feed.model_dump(mode="json", exclude=beside) for feed in channel.feeds()]
         used = sorted({name for feed in channel.feeds() for name in feed.maps()})
         sources = {name: document.maps[name].model_dump(mode="json") for name in used}
         parts.append(

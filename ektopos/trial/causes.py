@@ -38,6 +38,9 @@ Cause = Literal[
     "shifted",
     "not-carried-by-target",
     "unknown",
+    "uv-set-changed",
+    "wrap-changed",
+    "shading-changed",
 ]
 
 MESSAGES: dict[Cause, str] = {
@@ -65,6 +68,9 @@ MESSAGES: dict[Cause, str] = {
     "shifted": "The picture is moved against what was meant.",
     "not-carried-by-target": "This target does not carry it.",
     "unknown": "The texels differ, and no single mistake explains it.",
+    "uv-set-changed": "It arrived on another UV set than it should.",
+    "wrap-changed": "What lies beyond its borders is not what was meant.",
+    "shading-changed": "Standard or unlit was not kept.",
 }
 
 EXPLAINED_STEPS = 2.0

@@ -95,10 +95,16 @@ def run_trial(
                     for pair in zip(judged[expected, assigned], other, strict=True)
                 ]
         here = [replace(cell, mesh=mesh, slot=slot) for cell in judged[expected, assigned]]
-        material, uvs = effective(document, expected), imported.uvs.get((mesh, slot))
+        uvs = {key[2]: found for key, found in imported.uvs.items() if key[:2] == (mesh, slot)}
         at = next(number for number, cell in enumerate(here) if cell.input == SETTINGS)
         here[at] = judge_uvs(
-            here[at], meshes[mesh], slot, material, uvs, imported.materials[assigned], profile
+            here[at],
+            meshes[mesh],
+            slot,
+            effective(document, expected),
+            imported.materials[assigned],
+            uvs,
+            profile,
         )
         cells += here
     if imported.problem and not cells:

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from ektopos.document import EXTRA_INPUTS, Document, InputName
+from ektopos.document import EXTRA_INPUTS, Document, InputName, UvTransform
 from ektopos.materials.coverage import covered_by
 from ektopos.materials.derive import Material, effective
 from ektopos.materials.mips import mip_chain
@@ -49,7 +49,7 @@ class Judge:
     keep: Keep | None
     _kept: tuple[str, dict[tuple[str, str], Float]] = field(default_factory=lambda: ("", {}))
     """What one material's inputs are meant to be: it may be read twice from a package."""
-    _shown: dict[tuple[str, int, int], Shown | None] = field(default_factory=dict)
+    _shown: dict[tuple[str, UvTransform, int, int], Shown | None] = field(default_factory=dict)
 
     def material(self, name: str, imported: ImportedMaterial) -> list[Cell]:
         """The eight cells of one material, and one for every input beyond the seven that feeds
@@ -157,7 +157,7 @@ class Judge:
             actual = at_size(actual, name, expected.shape[1], expected.shape[0])
         else:
             here = at_size(expected, name, actual.shape[1], actual.shape[0], _cutoff(material))
-            shown = self._texels_shown(material, actual.shape[1], actual.shape[0])
+            shown = self._texels_shown(material, name, actual.shape[1], actual.shape[0])
         strengths = material.feeds[name].strength, imported.strength
         scale = scale_of(expected, name, strengths[0])
         error, unit = strong_errors(here, actual, name, strengths, scale)
@@ -255,14 +255,18 @@ class Judge:
                 return f"Level {number} of its mips differs by up to {largest:.3g} {unit}."
         return None
 
-    def _texels_shown(self, material: Material, width: int, height: int) -> Shown | None:
+    def _texels_shown(
+        self, material: Material, name: InputName, width: int, height: int
+    ) -> Shown | None:
         """Texels that the slots wearing a material show, where the target fills what lies round
         them; else all."""
         if not self.profile.padding:
             return None
-        key = (material.name, width, height)
+        key = (material.name, material.placement(name).uv, width, height)
         if key not in self._shown:
-            self._shown[key] = covered_by(self.document, self.meshes, material, width, height)
+            self._shown[key] = covered_by(
+                self.document, self.meshes, material, [name], width, height
+            )
         return self._shown[key]
 
     def _expected(self, material: Material, name: InputName, quantity: str) -> Float:

@@ -18,14 +18,14 @@ from ektopos.document import AlphaMode, Filter, InputName, UvTransform
 from ektopos.images import Image, fit_within, resize
 from ektopos.materials.adjust import apply_strength, feed_curves
 from ektopos.materials.convert import to_metallic_roughness
-from ektopos.materials.derive import Material
+from ektopos.materials.derive import Material, Placement
 from ektopos.materials.resolve import Decoded, MapLoader, feed_result, reduce_image, resolve_feed
 from ektopos.meshes import Mesh
 from ektopos.shading import LIGHTS, Look, render
 from ektopos.shading.render import View, frame_view, picture
 from ektopos.shading.specimen import SPECIMEN_VIEW, specimen
-from ektopos.trial.engine.package import INPUTS, ImportedInput, ImportedMaterial
-from ektopos.types import Encoding, Float, Pixels
+from ektopos.trial.engine.package import INPUTS, ImportedInput, ImportedMaterial, Place
+from ektopos.types import Encoding, Float, Pixels, WrapPair
 from ektopos.vectors import normalise
 
 SIDE = 224
@@ -110,12 +110,21 @@ def _compared(
 def _alike(one: Look, other: Look) -> bool:
     """Whether two looks are the same in every value, so that their pictures are; a constant may be
     one texel or many."""
-    settings = {repr(replace(look, inputs={})) for look in (one, other)}
+    settings = {repr(replace(look, inputs={}, places={})) for look in (one, other)}
+    if any(_lies(one, name) != _lies(other, name) for name in one.inputs):
+        return False
     if len(settings) > 1 or one.inputs.keys() != other.inputs.keys():
         return False
     pairs = [(values, other.inputs[name]) for name, values in one.inputs.items()]
     fit = all(a.shape == b.shape or (1, 1) in (a.shape[:2], b.shape[:2]) for a, b in pairs)
     return fit and all(bool((a == b).all()) for a, b in pairs)
+
+
+def _lies(look: Look, name: InputName) -> Placement | None:
+    """Where an input lies; a constant lies nowhere."""
+    if look.input(name).shape[:2] == (1, 1):
+        return None
+    return look.places.get(name, Placement())
 
 
 def expected_look(loader: MapLoader, material: Material) -> Look:
@@ -143,8 +152,9 @@ def expected_look(loader: MapLoader, material: Material) -> Look:
         material.alpha_mode,
         material.alpha_cutoff,
         material.double_sided,
-        material.uv,
+        material.placements(),
         material.filter,
+        material.shading == "unlit",
     )
 
 
@@ -185,9 +195,19 @@ def imported_look(material: ImportedMaterial, values: ArrivedValues) -> Look:
         cast(AlphaMode, known),
         material.alpha_cutoff,
         material.double_sided,
-        UvTransform(tiling=material.tiling, offset=material.offset, rotation=material.rotation),
+        {name: _placement(material.inputs[name].place) for name in inputs},
         cast(Filter, material.filter),
+        material.shading == "unlit",
     )
+
+
+def _placement(place: Place) -> Placement:
+    """Where a texture lies, as the renderer takes it; wrapping that it does not know clamps."""
+    uv = UvTransform(
+        set=place.uv_set, tiling=place.tiling, offset=place.offset, rotation=place.rotation
+    )
+    u, v = (side if side in ("repeat", "clamp", "mirror") else "clamp" for side in place.wrap)
+    return Placement(uv, cast(WrapPair, (u, v)))
 
 
 def _reduced(image: Image, encoding: Encoding) -> Image:

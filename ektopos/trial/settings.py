@@ -3,19 +3,20 @@ UVs end up."""
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
-from ektopos.document import UvTransform
+from ektopos.document import TABLE, UvTransform
 from ektopos.materials.coverage import transform_uvs
 from ektopos.materials.derive import Material
 from ektopos.meshes import Mesh
 from ektopos.targets.profile import Profile
 from ektopos.trial.causes import Cause
 from ektopos.trial.cells import Cell
-from ektopos.trial.engine.package import ImportedMaterial
+from ektopos.trial.engine.package import ImportedMaterial, Place
 from ektopos.types import Values
 
 _PLACES = 1e-3
@@ -34,17 +35,10 @@ def alpha_fault(material: Material, imported: ImportedMaterial) -> dict[str, Any
     return None
 
 
-def is_mapped(material: Material) -> bool:
-    """Whether any map of a material is carried, so that its UV transform and its filter count."""
-    idle = {"height"} | ({"opacity"} if material.alpha_mode == "opaque" else set())
-    return any(feed.maps() for name, feed in material.feeds.items() if name not in idle)
-
-
 def judge_settings(
     cell: Cell, material: Material, imported: ImportedMaterial, profile: Profile
 ) -> Cell:
     """The verdict on sides, UV transform, filter and surface tag."""
-    expected_uv = UvTransform() if profile.mesh.uv_transform == "baked" else material.uv
     found: list[tuple[Cause, str]] = []
     if imported.double_sided != material.double_sided:
         found.append(
@@ -53,18 +47,12 @@ def judge_settings(
                 "double-sided was meant" if material.double_sided else "single-sided was meant",
             )
         )
-    expected = (*expected_uv.tiling, *expected_uv.offset, expected_uv.rotation)
-    actual = (*imported.tiling, *imported.offset, imported.rotation)
-    mapped = is_mapped(material)
-    if mapped and (
-        max(abs(a - b) for a, b in zip(expected, actual, strict=True)) > 1e-4
-        or imported.untransformed
-    ):
-        where = f" (on {', '.join(imported.untransformed)})" if imported.untransformed else ""
-        found.append(
-            ("uv-transform-lost", f"the UV transform is not the one that was meant{where}")
-        )
-    if mapped and imported.filter != material.filter:
+    carries_shading = profile.container in ("glb", "gltf")
+    if imported.shading != material.shading and carries_shading:
+        said = f"{material.shading} was meant, {imported.shading} arrived"
+        found.append(("shading-changed", said))
+    found += _moved(material, imported, profile)
+    if material.placements() and imported.filter != material.filter:
         found.append(
             ("filter-changed", f"{material.filter} filtering was meant, {imported.filter} arrived")
         )
@@ -75,6 +63,13 @@ def judge_settings(
                 f"surface tag “{material.surface_tag}” was meant, “{imported.surface_tag}” arrived",
             )
         )
+    if not found and material.shading == "unlit" and not carries_shading:
+        return replace(
+            cell,
+            verdict="unsupported",
+            cause="not-carried-by-target",
+            message="It is unlit, which this target cannot say.",
+        )
     if not found:
         return cell
     message = "; ".join(text for _, text in found)
@@ -83,41 +78,88 @@ def judge_settings(
     )
 
 
+def _moved(
+    material: Material, imported: ImportedMaterial, profile: Profile
+) -> list[tuple[Cause, str]]:
+    """What of UV sets, transforms and wrapping is not where it was meant to be, with the inputs."""
+    inputs: dict[tuple[Cause, str], list[str]] = {}
+    baked = profile.mesh.uv_transform == "baked"
+    for name, place in material.placements().items():
+        arrived = imported.inputs.get(name)
+        if arrived is None or arrived.texture is None:
+            continue
+        uv, found = UvTransform() if baked else place.uv, arrived.place
+        expected = (*uv.tiling, *uv.offset, uv.rotation)
+        actual = (*found.tiling, *found.offset, found.rotation)
+        faults: list[tuple[Cause, str]] = []
+        if max(abs(a - b) for a, b in zip(expected, actual, strict=True)) > 1e-4:
+            faults.append(("uv-transform-lost", "the UV transform is not the one that was meant"))
+        if found.uv_set != uv.set:
+            said = f"UV set {uv.set} was meant, {found.uv_set} arrived"
+            faults.append(("uv-set-changed", said))
+        if found.wrap != place.wrap:
+            said = f"{_wrapping(place.wrap)} was meant, {_wrapping(found.wrap)} arrived"
+            faults.append(("wrap-changed", said))
+        for fault in faults:
+            inputs.setdefault(fault, []).append(TABLE[name].label.lower())
+    mapped = len(material.placements())
+    return [
+        (cause, said if len(names) == mapped else f"{said} (on {', '.join(names)})")
+        for (cause, said), names in inputs.items()
+    ]
+
+
+def _wrapping(wrap: tuple[str, str]) -> str:
+    return wrap[0] if wrap[0] == wrap[1] else f"{wrap[0]} in u and {wrap[1]} in v"
+
+
 def judge_uvs(
     cell: Cell,
     mesh: Mesh,
     slot: str,
     material: Material,
-    actual: Values | None,
     imported: ImportedMaterial,
+    uvs: Mapping[int, Values],
     profile: Profile,
 ) -> Cell:
     """The same with the mesh's own UVs looked at: where every corner of a slot samples its maps,
-    once all is applied."""
-    number = mesh.slots.index(slot)
-    own = mesh.corner_uvs()[mesh.triangle_slot == number]
-    if cell.verdict != "same" or actual is None or not np.isfinite(own).all():
-        return cell
-    mapped = is_mapped(material)
-    counts = mapped or profile.mesh.uv_transform == "baked"
-    expected = transform_uvs(own, material.uv if counts else UvTransform())
-    place = UvTransform(tiling=imported.tiling, offset=imported.offset, rotation=imported.rotation)
-    found = transform_uvs(actual.astype(np.float64), place if mapped else UvTransform())
+    once all is applied. `uvs` are those that came, by set."""
+    own = mesh.triangle_slot == mesh.slots.index(slot)
+    baked = profile.mesh.uv_transform == "baked"
+    pairs: dict[tuple[UvTransform, Place], None] = {}
+    for name, place in material.placements().items():
+        arrived = imported.inputs.get(name)
+        if arrived is not None and arrived.texture is not None:
+            pairs[place.uv, replace(arrived.place, wrap=("", ""))] = None
+    if not pairs:
+        pairs[material.uv if baked else UvTransform(), Place()] = None
+    for uv, found in pairs:
+        stored = mesh.corner_uvs(uv.set)[own]
+        actual = uvs.get(found.uv_set)
+        if cell.verdict != "same" or actual is None or not np.isfinite(stored).all():
+            return cell
+        moved = UvTransform(tiling=found.tiling, offset=found.offset, rotation=found.rotation)
+        expected = transform_uvs(stored, uv)
+        if not _lie_alike(expected, transform_uvs(actual.astype(np.float64), moved)):
+            return replace(
+                cell,
+                verdict="differs",
+                cause="uv-transform-lost",
+                message="The mesh's UVs are not where they were meant to be.",
+            )
+    return cell
+
+
+def _lie_alike(expected: Values, found: Values) -> bool:
+    """Whether corners `(t, 3, 2)` lie in the same places; a mesh that went through other hands may
+    list its triangles in another order."""
     if expected.shape == found.shape and _near(expected, found):
-        return cell
-    # A mesh that went through other hands may list its triangles in another order.
+        return True
     bounds = [
         np.stack([f(uvs.reshape(-1, 2), axis=0) for f in (np.min, np.max, np.mean)])
         for uvs in (expected, found)
     ]
-    if len(expected) == len(found) and _near(*bounds):
-        return cell
-    return replace(
-        cell,
-        verdict="differs",
-        cause="uv-transform-lost",
-        message="The mesh's UVs are not where they were meant to be.",
-    )
+    return len(expected) == len(found) and _near(*bounds)
 
 
 def _near(expected: Values, found: Values) -> bool:

@@ -27,6 +27,7 @@ from ektopos.images import (
     resize,
 )
 from ektopos.images.image import as_float
+from ektopos.materials.derive import Placement
 from ektopos.materials.preview import STAGE_PICTURES, recipe_key, recipe_values, stage_picture
 from ektopos.materials.resolve import reduce_image
 from ektopos.shading import LIGHTS, Look, render, specimen
@@ -208,8 +209,12 @@ def material_png(key: str, light: str, size: int) -> bytes:
             recipe["alpha_mode"],
             recipe["alpha_cutoff"],
             recipe["double_sided"],
-            UvTransform.model_validate(recipe["uv"]),
+            {
+                name: Placement(UvTransform.model_validate(place["uv"]), tuple(place["wrap"]))
+                for name, place in recipe["places"].items()
+            },
             recipe["filter"],
+            recipe["unlit"],
             recipe["ior"],
         )
         # Twice the size, then halved: smooth edges.

@@ -35,6 +35,21 @@ class Materials(Site):
             page.wait_for_timeout(300)
         row.get_by_text("×2.00").wait_for(state="detached")
 
+        # One input lies elsewhere than the material; the stage shows it, the chips say it.
+        page.get_by_role("button", name="where it lies on the mesh").click()
+        before = self.stage_pixels()
+        page.get_by_label("Tiles in u").fill("9")
+        page.keyboard.press("Enter")
+        row.get_by_text("own UVs").wait_for()
+        page.get_by_label("Beyond the border in u").click()
+        page.get_by_role("option", name="ends in its last texels").click()
+        row.get_by_text("clamp, repeat").wait_for()
+        self.stage_pixels(unlike=before)
+        self.axe("where it lies")
+        self.button("As the material’s").click()
+        row.get_by_text("own UVs").wait_for(state="detached")
+        row.get_by_text("clamp, repeat").wait_for(state="detached")
+
         # Compare with and without an input, and probe a point.
         lit = self.stage_pixels()
         self.button("With and without").click()

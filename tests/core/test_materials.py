@@ -14,6 +14,7 @@ from ektopos.edits import Edit, apply_edits
 from ektopos.errors import MissingReference
 from ektopos.images import read_image
 from ektopos.materials import MapLoader, effective, probe
+from ektopos.materials.derive import Placement
 from ektopos.materials.resolve import Decoded
 from ektopos.project import open_project
 from ektopos.shading import LIGHTS, Look, frame_view, render, specimen
@@ -91,7 +92,7 @@ class Probing(TestCase):
                 )
 
             material = effective(document, "tile")
-            rows = {row.input: row for row in probe(document, material, (0.5, 0.5), find)}
+            rows = {row.input: row for row in probe(document, material, [(0.5, 0.5)], find)}
         cos, sin = np.cos(0.3), np.sin(0.3)
         u, v = cos * 1.0 + sin * 1.5 + 0.25, -sin * 1.0 + cos * 1.5 + 0.5
         x, y = int(u % 1 * 64), int(v % 1 * 64)
@@ -178,9 +179,8 @@ class Pictures(TestCase):
             (22, 22): squares[1, 1],
         }.items():
             np.testing.assert_allclose(picture[y, x], wanted, atol=0.12)
-        moved = self.plate(
-            Look(look.inputs, filter="nearest", uv=UvTransform(offset=(0.5, 0.0))), "rim"
-        )
+        place = {"emission": Placement(UvTransform(offset=(0.5, 0.0)))}
+        moved = self.plate(Look(look.inputs, filter="nearest", places=place), "rim")
         np.testing.assert_allclose(moved[9, 9], squares[0, 1], atol=0.12)
 
     def test_palettes_of_one_texel_are_read(self) -> None:

@@ -47,7 +47,7 @@ LOOSE = {
     ],
     "import": {"settings_from": "package"},
 }
-FLAT = {"tiling": [1, 1], "offset": [0, 0], "rotation": 0}
+FLAT = {"set": 0, "tiling": [1, 1], "offset": [0, 0], "rotation": 0}
 
 
 def profile(**change: object) -> Profile:
@@ -149,11 +149,12 @@ class Padding(TestCase):
         with project() as opened:
             lay_flat(opened.document)
             meshes = {"plates": load_mesh(opened, "plates")}
-            shown = covered_by(opened.document, meshes, effective(opened.document, "tile"), 64, 32)
+            worn, fed = effective(opened.document, "tile"), ["roughness"]
+            shown = covered_by(opened.document, meshes, worn, fed, 64, 32)
             wanted = np.zeros((32, 64), bool)
             wanted[:16, :32] = True
             np.testing.assert_array_equal(shown, wanted)
-            self.assertIsNone(covered_by(Document(), {}, effective(opened.document, "tile"), 8, 8))
+            self.assertIsNone(covered_by(Document(), {}, worn, fed, 8, 8))
 
 
 class Mips(TestCase):

@@ -17,7 +17,7 @@ from ektopos.materials.derive import Material
 from ektopos.meshes.uvs import covered_texels
 from ektopos.targets.profile import Profile, find_profile
 from ektopos.trial.cells import Cell
-from ektopos.trial.engine.package import ImportedMaterial
+from ektopos.trial.engine.package import ImportedInput, ImportedMaterial, Place, Texture
 from ektopos.trial.settings import judge_uvs
 from tests.core.test_rules import LOOSE
 from tests.samples import quads
@@ -85,6 +85,10 @@ class Texels(TestCase):
 class Uvs(TestCase):
     TURNED = UvTransform(tiling=(2.0, 3.0), offset=(0.25, 0.5), rotation=0.3)
     BLANK = Cell("quads", "A", "m", "settings", "same")
+    MOVED, PLAIN = (
+        ImportedMaterial({"roughness": ImportedInput(Texture("x", None), place=place)})
+        for place in (Place(0, (2.0, 3.0), (0.25, 0.5), 0.3), Place())
+    )
 
     def judged(
         self, mesh, actual, imported: ImportedMaterial, rules: Profile | None = None
@@ -97,19 +101,20 @@ class Uvs(TestCase):
             {"roughness": Feed(map="x"), "normal": Feed(value=(0, 0, 1))},
             uv=self.TURNED,
         )
+        uvs = {} if actual is None else {0: actual}
         return judge_uvs(
-            self.BLANK, mesh, "A", material, actual, imported, rules or find_profile("gltf-glb")
+            self.BLANK, mesh, "A", material, imported, uvs, rules or find_profile("gltf-glb")
         )
 
     def test_wherever_the_transform_is_said_the_place_counts(self) -> None:
         mesh = quads({"A": 3, "B": 1})
         own = mesh.corner_uvs()[mesh.triangle_slot == 0]
-        carried = ImportedMaterial({}, tiling=(2.0, 3.0), offset=(0.25, 0.5), rotation=0.3)
+        carried = self.MOVED
         self.assertEqual(self.judged(mesh, own, carried).verdict, "same")
         baked = transform_uvs(own, self.TURNED)
-        self.assertEqual(self.judged(mesh, baked, ImportedMaterial({})).verdict, "same")
+        self.assertEqual(self.judged(mesh, baked, self.PLAIN).verdict, "same")
         for actual, imported in (
-            (own, ImportedMaterial({})),
+            (own, self.PLAIN),
             (baked, carried),
             (own + 0.01, carried),
             (own[:2], carried),
@@ -119,16 +124,14 @@ class Uvs(TestCase):
     def test_another_order_of_triangles_is_the_same_mesh(self) -> None:
         mesh = quads({"A": 3, "B": 1})
         own = mesh.corner_uvs()[mesh.triangle_slot == 0]
-        carried = ImportedMaterial({}, tiling=(2.0, 3.0), offset=(0.25, 0.5), rotation=0.3)
+        carried = self.MOVED
         self.assertEqual(self.judged(mesh, own[::-1], carried).verdict, "same")
 
     def test_what_was_wrong_already_and_what_cannot_be_read_is_left(self) -> None:
         mesh = quads({"A": 1, "B": 1})
-        self.assertEqual(self.judged(mesh, None, ImportedMaterial({})).verdict, "same")
+        self.assertEqual(self.judged(mesh, None, self.PLAIN).verdict, "same")
         bare = replace(mesh, uvs=np.full_like(mesh.uvs, np.nan))
-        self.assertEqual(
-            self.judged(bare, np.zeros((2, 3, 2)), ImportedMaterial({})).verdict, "same"
-        )
+        self.assertEqual(self.judged(bare, np.zeros((2, 3, 2)), self.PLAIN).verdict, "same")
 
     def test_only_the_slot_itself_is_moved(self) -> None:
         mesh = quads({"A": 1, "B": 1})

@@ -60,10 +60,23 @@ describe('an edit, shown at once', () => {
       { kind: 'set-setting', material: 'dull', setting: 'uv.rotation', value: null },
     )
     expect(changed.materials!.dull!.uv).toEqual({
+      set: 0,
       tiling: [5, 3],
       offset: [0.25, 0.5],
       rotation: 0,
     })
+  })
+  it('places one input apart, beginning where the material lies', () => {
+    const place = { kind: 'place-feed', material: 'tile', input: 'roughness' } as const
+    const changed = after(
+      { ...place, part: 'uv.tiling.v', value: 7 },
+      { ...place, part: 'wrap', value: ['clamp', 'repeat'] },
+    )
+    const feed = changed.materials!.tile!.inputs!.roughness!
+    expect(feed.uv).toMatchObject({ tiling: [2, 7], offset: [0.25, 0.5] })
+    expect(feed.wrap).toEqual(['clamp', 'repeat'])
+    const back = after({ ...place, part: 'uv', value: null })
+    expect(back.materials!.tile!.inputs!.roughness!.uv).toBeNull()
   })
   it('puts materials on slots and ticks them off', () => {
     const changed = after(

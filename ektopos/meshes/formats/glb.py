@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import json
 import struct
-from collections.abc import Mapping
+from collections.abc import Container, Mapping
 from typing import Any
 
 import numpy as np
@@ -14,7 +14,7 @@ import numpy as np
 from ektopos import __version__
 from ektopos.meshes.mesh import Mesh, with_normals
 
-_ARRAY, _ELEMENT = 34962, 34963
+ARRAY, ELEMENT = 34962, 34963
 _COMPONENT = {"float32": 5126, "uint16": 5123, "uint32": 5125}
 
 
@@ -46,10 +46,10 @@ def build_gltf(
     meshes: Mapping[str, Mesh],
     material_of: Mapping[str, Mapping[str, int | None]],
     *,
-    colours: bool = False,
+    colours: Container[str] = (),
 ) -> tuple[dict[str, Any], Binary]:
     """glTF JSON and buffer of meshes, one node each, one primitive a slot that has triangles;
-    vertex colours only if asked.
+    vertex colours only of the meshes in `colours`.
 
     `material_of` gives, by mesh and slot, the number of the material in the list that the caller
     will add. A primitive's `extras.slot` keeps its slot's name. Normals that the source lacks are
@@ -87,20 +87,22 @@ def build_gltf(
             used, corners = np.unique(triangles, return_inverse=True)
             attributes = {
                 "POSITION": accessor(
-                    mesh.positions[used].astype("<f4"), "VEC3", _ARRAY, bounds=True
+                    mesh.positions[used].astype("<f4"), "VEC3", ARRAY, bounds=True
                 ),
-                "NORMAL": accessor(normals[used].astype("<f4"), "VEC3", _ARRAY),
+                "NORMAL": accessor(normals[used].astype("<f4"), "VEC3", ARRAY),
             }
             if has_uv[used].any():
-                uvs = np.where(has_uv[used][:, None], mesh.uvs[used], 0.0)
-                attributes["TEXCOORD_0"] = accessor(uvs.astype("<f4"), "VEC2", _ARRAY)
-            if colours and mesh.coloured[used].any():
+                for number, uvs in enumerate((mesh.uvs, *mesh.more_uvs)):
+                    # Sets are numbered without gaps. Source: glTF 2.0, 3.7.2.1.
+                    filled = np.nan_to_num(uvs[used]).astype("<f4")
+                    attributes[f"TEXCOORD_{number}"] = accessor(filled, "VEC2", ARRAY)
+            if name in colours and mesh.coloured[used].any():
                 tints = np.where(mesh.coloured[used][:, None], mesh.colours[used], 1.0)
-                attributes["COLOR_0"] = accessor(tints.astype("<f4"), "VEC4", _ARRAY)
+                attributes["COLOR_0"] = accessor(tints.astype("<f4"), "VEC4", ARRAY)
             width = "<u2" if len(used) < 65535 else "<u4"
             primitive: dict[str, Any] = {
                 "attributes": attributes,
-                "indices": accessor(corners.reshape(-1).astype(width), "SCALAR", _ELEMENT),
+                "indices": accessor(corners.reshape(-1).astype(width), "SCALAR", ELEMENT),
                 "extras": {"slot": slot},
             }
             material = material_of.get(name, {}).get(slot)

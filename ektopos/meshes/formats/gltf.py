@@ -24,6 +24,7 @@ from ektopos.meshes.formats.gltf_accessors import DRACO, FLOAT, Accessors, Find,
 from ektopos.meshes.mesh import Mesh, Node
 from ektopos.meshes.parts import Part, cofactor, join_parts, unit_normals, with_alpha
 from ektopos.names import unique_names
+from ektopos.types import MAX_UV_SETS
 
 _READ_EXTENSIONS = {
     DRACO,
@@ -67,7 +68,7 @@ def read_gltf(path: Path, find: Find, name: str) -> Mesh:
     parts: list[Part] = []
     notes = [f"needs {e}, which is not applied" for e in sorted(required - _READ_EXTENSIONS)]
     bare: int | None = None
-    for drawn in _drawn_nodes(gltf, accessors):
+    for drawn in drawn_nodes(gltf, accessors):
         for primitive in gltf["meshes"][drawn.node["mesh"]].get("primitives", []):
             material = primitive.get("material")
             if material is None:
@@ -256,7 +257,7 @@ def _instance_count(gltf: dict[str, Any], node: dict[str, Any]) -> int:
     return counts[0] if counts else 1
 
 
-def _drawn_nodes(gltf: dict[str, Any], accessors: Accessors) -> Iterator[Drawn]:
+def drawn_nodes(gltf: dict[str, Any], accessors: Accessors) -> Iterator[Drawn]:
     """Everything that the file's scene draws: every node with a mesh, each of its instances; a file
     without nodes draws each mesh once."""
     nodes = gltf.get("nodes", [])
@@ -383,7 +384,7 @@ def _part(accessors: Accessors, primitive: dict[str, Any], drawn: Drawn, slot: i
             stored = stored + weight * accessors.values(target["NORMAL"])
     if not np.isfinite(positions).all():
         raise ValueError("a position is not a number")
-    triangles = _triangles(accessors.corners(primitive, count), mode)
+    triangles = triangles_of(accessors.corners(primitive, count), mode)
     unnormalised = np.zeros(count, bool)
     if stored is not None:
         _, unnormalised = unit_normals(stored)
@@ -402,8 +403,10 @@ def _part(accessors: Accessors, primitive: dict[str, Any], drawn: Drawn, slot: i
     if "TEXCOORD_0" in attributes:
         uvs = _meant_uvs(accessors.gltf, primitive, attributes["TEXCOORD_0"][:, :2])
     uv_sets = sum(key.startswith("TEXCOORD_") for key in attributes)
+    further = [f"TEXCOORD_{number}" for number in range(1, min(uv_sets, MAX_UV_SETS))]
+    more_uvs = tuple(attributes[key][:, :2] for key in further if key in attributes)
     colours = with_alpha(attributes["COLOR_0"]) if "COLOR_0" in attributes else None
-    return Part(slot, world, triangles, normals, uvs, colours, unnormalised, uv_sets)
+    return Part(slot, world, triangles, normals, uvs, colours, unnormalised, uv_sets, more_uvs)
 
 
 def _skinned(
@@ -485,7 +488,9 @@ def texture_infos(material: dict[str, Any]) -> Iterator[dict[str, Any]]:
             yield from texture_infos(value)
 
 
-def _triangles(corners: NDArray[np.int64], mode: int) -> NDArray[np.int64]:
+def triangles_of(corners: NDArray[np.int64], mode: int) -> NDArray[np.int64]:
+    """The triangles `(t, 3)` of running corners: apart (4), as a strip (5), as a fan (6). Source:
+    glTF 2.0, 3.7.2.1."""
     if mode == 4:
         return corners[: len(corners) // 3 * 3].reshape(-1, 3)
     count = max(0, len(corners) - 2)

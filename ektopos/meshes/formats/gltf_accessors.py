@@ -43,6 +43,28 @@ class Accessors:
         `ValueError` and its kin for damage. Source: glTF 2.0, 3.6.2."""
         return read_accessor(self.gltf, self.buffers, index)
 
+    def stored(self, index: int) -> NDArray[Any]:
+        """The same as the file stores them."""
+        return _stored(self.gltf, self.buffers, index)
+
+    def stored_attributes(self, primitive: dict[str, Any]) -> dict[str, NDArray[Any]]:
+        """The attributes of a primitive as the file stores them, decompressed where they are
+        compressed."""
+        names: dict[str, int] = primitive["attributes"]
+        packed = primitive.get("extensions", {}).get(DRACO)
+        if packed is None:
+            return {name: self.stored(index) for name, index in names.items()}
+        mesh = self._decompressed(packed)
+        found = {}
+        for name, index in names.items():
+            identity = packed["attributes"].get(name)
+            if identity is None:
+                found[name] = self.stored(index)
+                continue
+            kind = _COMPONENT[self.gltf["accessors"][index]["componentType"]]
+            found[name] = np.asarray(mesh.get_attribute_by_unique_id(identity)["data"]).astype(kind)
+        return found
+
     def values(self, index: int) -> Values:
         """The same in double precision."""
         return self.read(index).astype(np.float64)
@@ -94,6 +116,12 @@ class Accessors:
 def read_accessor(gltf: dict[str, Any], buffers: list[bytes], index: int) -> NDArray[Any]:
     """An accessor's elements, `(count, width)`, normalised integers as values. Raises `ValueError`
     and its kin for damage. Source: glTF 2.0, 3.6.2."""
+    elements = _stored(gltf, buffers, index)
+    return _as_values(elements, gltf["accessors"][index].get("normalized", False))
+
+
+def _stored(gltf: dict[str, Any], buffers: list[bytes], index: int) -> NDArray[Any]:
+    """An accessor's elements as they are stored."""
     accessor = gltf["accessors"][index]
     component = np.dtype(_COMPONENT[accessor["componentType"]]).newbyteorder("<")
     width, count = _WIDTH[accessor["type"]], int(accessor["count"])
@@ -129,7 +157,7 @@ def read_accessor(gltf: dict[str, Any], buffers: list[bytes], index: int) -> NDA
             width,
             sparse["count"],
         )
-    return _as_values(elements, accessor.get("normalized", False))
+    return elements
 
 
 def _as_values(elements: NDArray[Any], normalized: bool) -> NDArray[Any]:

@@ -12,7 +12,13 @@ from typing import Any
 
 import numpy as np
 
-from ektopos.document import COLOUR_INPUTS, Feed, InputName
+from ektopos.document import (
+    COLOUR_INPUTS,
+    Feed,
+    Filter,
+    InputName,
+    UvTransform,
+)
 from ektopos.materials.adjust import adjust
 from ektopos.materials.derive import Material
 from ektopos.materials.resolve import constant_values
@@ -20,8 +26,12 @@ from ektopos.meshes import build_gltf, pack_glb
 from ektopos.meshes.formats.glb import Binary, finish
 from ektopos.targets.plan import Plan
 from ektopos.targets.writers.parts import Container, Parts, Written
+from ektopos.types import Wrap, WrapPair
 
-LINEAR, NEAREST, MIPMAP_LINEAR, MIPMAP_NEAREST, REPEAT = 9729, 9728, 9987, 9984, 10497
+LINEAR, NEAREST, MIPMAP_LINEAR, MIPMAP_NEAREST = 9729, 9728, 9987, 9984
+WRAPS: dict[Wrap, int] = {"repeat": 10497, "clamp": 33071, "mirror": 33648}
+"""Source: glTF 2.0, 5.26.3."""
+UNLIT = "KHR_materials_unlit"
 _TRANSFORM, _STRENGTH = "KHR_texture_transform", "KHR_materials_emissive_strength"
 
 
@@ -58,8 +68,7 @@ def write_gltf(parts: Parts) -> Written:
 
 
 def _meshes(parts: Parts) -> tuple[dict[str, Any], Binary]:
-    colours = parts.profile.mesh.vertex_colours
-    return build_gltf(parts.meshes, parts.material_numbers(), colours=colours)
+    return build_gltf(parts.meshes, parts.material_numbers(), colours=parts.coloured())
 
 
 def _with_materials(
@@ -86,16 +95,19 @@ def add_materials(
         path = plan.file_of.get((material.name, name))
         if path is None:
             return None
-        sampler = _sampler(material)
+        place = material.placement(name)
+        sampler = _sampler(material.filter, place.wrap)
         if sampler not in samplers:
             samplers.append(sampler)
         entry = {"sampler": samplers.index(sampler), "source": image_of[path]}
         if entry not in textures:
             textures.append(entry)
         info: dict[str, Any] = {"index": textures.index(entry)}
-        if not material.uv.is_identity:
+        if place.uv.set:
+            info["texCoord"] = place.uv.set
+        if not place.uv.is_identity:
             used.add(_TRANSFORM)
-            info["extensions"] = {_TRANSFORM: _transform(material)}
+            info["extensions"] = {_TRANSFORM: _transform(place.uv)}
         return info
 
     materials = []
@@ -163,6 +175,8 @@ def _material(
         if colour.any():
             entry["emissiveFactor"] = _plain(colour / largest)
     extensions = _extensions(material, texture)
+    if material.shading == "unlit":
+        extensions[UNLIT] = {}
     if strength != 1.0 and "emissiveFactor" in entry:
         extensions[_STRENGTH] = {"emissiveStrength": max(0.0, strength)}
     if extensions:
@@ -241,18 +255,17 @@ def _strength(key: str, feed: Feed) -> dict[str, float]:
     return {key: feed.strength} if feed.strength != 1.0 else {}
 
 
-def _sampler(material: Material) -> dict[str, Any]:
-    near = material.filter == "nearest"
+def _sampler(filtering: Filter, wrap: WrapPair) -> dict[str, Any]:
+    near = filtering == "nearest"
     return {
         "magFilter": NEAREST if near else LINEAR,
         "minFilter": MIPMAP_NEAREST if near else MIPMAP_LINEAR,
-        "wrapS": REPEAT,
-        "wrapT": REPEAT,
+        "wrapS": WRAPS[wrap[0]],
+        "wrapT": WRAPS[wrap[1]],
     }
 
 
-def _transform(material: Material) -> dict[str, Any]:
-    uv = material.uv
+def _transform(uv: UvTransform) -> dict[str, Any]:
     found: dict[str, Any] = {}
     if uv.offset != (0.0, 0.0):
         found["offset"] = list(uv.offset)

@@ -58,9 +58,7 @@ def node_names(plan: Plan) -> list[str]:
 
 def write_loose(parts: Parts) -> Written:
     """A GLB with the meshes and nothing on them, and the materials as MaterialX."""
-    gltf, binary = build_gltf(
-        parts.meshes, parts.material_numbers(), colours=parts.profile.mesh.vertex_colours
-    )
+    gltf, binary = build_gltf(parts.meshes, parts.material_numbers(), colours=parts.coloured())
     mesh = parts.folder / f"{parts.stem}.glb"
     bare = [{"name": name} for name in parts.plan.materials]
     mesh.write_bytes(pack_glb(gltf | ({"materials": bare} if bare else {}), binary))
@@ -161,9 +159,13 @@ def _image(
     source.setValueString(file.path)
     if file.encoding == "srgb" and kind_of_image.startswith("color"):
         source.setColorSpace("srgb_texture")
-    placed = _placed(written, node, material.uv)
+    place = material.placement(name)
+    placed = _placed(written, node, place.uv)
     if placed:
         image.addInput("texcoord", "vector2").setNodeName(placed)
+    for port, wrap in zip(("uaddressmode", "vaddressmode"), place.wrap, strict=True):
+        if wrap != "repeat":
+            image.addInput(port, "string").setValueString(wrap)
     image.addInput("filtertype", "string").setValueString(
         "closest" if material.filter == "nearest" else "linear"
     )
@@ -190,17 +192,27 @@ def _image(
 
 
 def _placed(written: Any, node: str, uv: UvTransform) -> str:
-    """The node that moves a material's UVs, one for all its images; nothing where they stay.
+    """The node that moves UVs, one for all the material's images that lie alike; nothing where the
+    first set stays as it is.
 
     v points up in MaterialX, so KHR_texture_transform turns about (0, 1) there; `place2d` divides
     by its scale and takes its offset away. Source: MaterialX 1.39, standard library,
     `NG_place2d_vector2`; its glTF images have the same pivot.
     """
-    name = f"{node}_placed"
-    if uv.is_identity or written.getNode(name):
-        return "" if uv.is_identity else name
-    coordinates = written.addNode("texcoord", f"{node}_uv", "vector2")
-    place = written.addNode("place2d", name, "vector2")
+    if uv.is_identity and not uv.set:
+        return ""
+    said = [*uv.tiling, *uv.offset, uv.rotation, uv.set]
+    known = next((n for n in written.getNodes() if n.getAttribute(_LIES) == f"{node} {said}"), None)
+    if known is not None:
+        return str(known.getName())
+    coordinates = written.addNode("texcoord", written.createValidChildName(f"{node}_uv"), "vector2")
+    if uv.set:
+        coordinates.addInput("index", "integer").setValueString(str(uv.set))
+    if uv.is_identity:
+        coordinates.setAttribute(_LIES, f"{node} {said}")
+        return str(coordinates.getName())
+    place = written.addNode("place2d", written.createValidChildName(f"{node}_placed"), "vector2")
+    place.setAttribute(_LIES, f"{node} {said}")
     place.addInput("texcoord", "vector2").setNodeName(coordinates.getName())
     scale = [1.0 / (side or _NO_TILING) for side in uv.tiling]
     for port, pair in (
@@ -210,9 +222,11 @@ def _placed(written: Any, node: str, uv: UvTransform) -> str:
     ):
         place.addInput(port, "vector2").setValueString(", ".join(f"{value:.9g}" for value in pair))
     place.addInput("rotate", "float").setValueString(f"{-math.degrees(uv.rotation):.9g}")
-    return name
+    return str(place.getName())
 
 
+_LIES = "lies"
+"""Attribute of a node that places UVs: what it is for, so that it is used again."""
 _NO_TILING = 1e-9
 """Stands for a tiling of 0, by which no scale can divide."""
 COLOUR_KINDS = ("color3",)

@@ -27,6 +27,14 @@ class Parts:
     emission_factors: dict[str, float]
     """By texture, what its emission was divided by."""
 
+    def coloured(self) -> set[str]:
+        """The meshes whose vertex colours go along."""
+        return {
+            name
+            for name, entry in self.document.meshes.items()
+            if self.profile.mesh.vertex_colours or entry.vertex_colours == "keep"
+        }
+
     def material_numbers(self) -> dict[str, dict[str, int]]:
         """By mesh and slot, the number of the material in the plan."""
         numbers = {name: number for number, name in enumerate(self.plan.materials)}

@@ -12,12 +12,12 @@ import json
 import math
 import re
 import zipfile
-from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
 
-from ektopos.document import Document, InputName
+from ektopos.document import InputName, UvTransform
+from ektopos.materials.adjust import apply_strength
 from ektopos.materials.derive import Material
 from ektopos.meshes import Mesh
 from ektopos.meshes.mesh import with_normals
@@ -25,6 +25,7 @@ from ektopos.targets.plan import Plan, PlannedFile
 from ektopos.targets.profile import MeshRules
 from ektopos.targets.values import input_values
 from ektopos.targets.writers.parts import Container, Parts, Written
+from ektopos.types import WrapPair
 
 _ALIGNED = 64
 _Z_UP = np.array([[1.0, 0.0, 0.0], [0.0, 0.0, -1.0], [0.0, 1.0, 0.0]])
@@ -47,9 +48,7 @@ _PORTS: dict[InputName, tuple[str, str]] = {
 def write_usdz(parts: Parts) -> Written:
     """One archive of the layer and the textures that it uses."""
     path = parts.folder / f"{parts.stem}.usdz"
-    text = layer(
-        parts.document, parts.plan, parts.meshes, parts.emission_factors, parts.profile.mesh
-    )
+    text = _layer(parts)
     with zipfile.ZipFile(path, "w", zipfile.ZIP_STORED) as archive:
         _add(archive, f"{parts.stem}.usda", text.encode())
         for file in parts.plan.files:
@@ -59,14 +58,9 @@ def write_usdz(parts: Parts) -> Written:
     return Written([Container(path, holds_textures=True)], beside=False)
 
 
-def layer(
-    document: Document,
-    plan: Plan,
-    meshes: Mapping[str, Mesh],
-    emission_factors: dict[str, float],
-    rules: MeshRules,
-) -> str:
+def _layer(parts: Parts) -> str:
     """The whole stage as USD text."""
+    plan, meshes, rules, coloured = parts.plan, parts.meshes, parts.profile.mesh, parts.coloured()
     unit, up = 0.01 if rules.unit == "cm" else 1, rules.up.upper()
     materials = dict(zip(plan.materials, _identifiers(list(plan.materials)), strict=True))
     files = {file.path: file for file in plan.files}
@@ -82,13 +76,13 @@ def layer(
     lines += ['def Xform "Root"', "{", '    def Scope "Materials"', "    {"]
     for name, material in plan.materials.items():
         lines += _indented(
-            _material(materials[name], name, material, plan, files, emission_factors), 2
+            _material(materials[name], name, material, plan, files, parts.emission_factors), 2
         )
     lines += ["    }"]
     for mesh_name, identifier in zip(
         meshes, _identifiers([f"mesh_{name}" for name in meshes]), strict=True
     ):
-        assigned = document.meshes[mesh_name].slots
+        assigned = parts.document.meshes[mesh_name].slots
         lines += [f'    def Xform "{identifier}"', "    {"]
         mesh = with_normals(meshes[mesh_name])
         for number, (slot, prim) in enumerate(
@@ -97,7 +91,11 @@ def layer(
             material_name = assigned.get(slot)
             twice = material_name is not None and plan.materials[material_name].double_sided
             bound = materials.get(material_name or "")
-            lines += _indented(_mesh(mesh, number, prim, mesh_name, slot, bound, twice, rules), 2)
+            written = _mesh(
+                mesh, number, prim, slot, bound, twice, rules, coloured=mesh_name in coloured
+            )
+            marks = [f"    custom string userProperties:mesh = {_text(mesh_name)}"]
+            lines += _indented([*written[:4], *marks, *written[4:]] if written else [], 2)
         lines += ["    }"]
     return "\n".join([*lines, "}", ""])
 
@@ -127,7 +125,7 @@ def _material(
         "    int inputs:useSpecularWorkflow = 0",
     ]
     nodes: list[str] = []
-    uses_maps = False
+    places: list[UvTransform] = []
     for input_name, (port, kind) in _PORTS.items():
         feed = material.feeds.get(input_name)
         if feed is None or (input_name == "opacity" and material.alpha_mode == "opaque"):
@@ -135,34 +133,35 @@ def _material(
         path = plan.file_of.get((name, input_name))
         carried = None if path is None else _letters(files[path], input_name)
         if path is not None and carried:
-            uses_maps = True
-            glow = (
-                feed.strength * emission_factors.get(path, 1.0) if input_name == "emission" else 1.0
-            )
-            nodes += _texture(root, input_name, files[path], glow)
+            strength = feed.strength * emission_factors.get(path, 1.0)
+            place = material.placement(input_name)
+            if place.uv not in places:
+                places.append(place.uv)
+            number = places.index(place.uv)
+            nodes += _texture(root, input_name, files[path], strength, number, place.wrap)
             surface.append(
                 f"    {kind} inputs:{port}.connect = <{root}/{input_name}.outputs:{carried}>"
             )
         elif not feed.maps():
-            values = input_values(feed, input_name).reshape(-1) * (
-                feed.strength if input_name == "emission" else 1.0
-            )
+            strong = apply_strength(input_values(feed, input_name), input_name, feed.strength)
+            values = strong.reshape(-1)
             surface.append(f"    {kind} inputs:{port} = {_values(values, kind)}")
     if material.alpha_mode == "mask":
         surface.append(
             f"    float inputs:opacityThreshold = {max(material.alpha_cutoff, 1e-6):.7g}"
         )
     surface += ["    token outputs:surface", "}"]
-    if uses_maps:
+    for number in sorted({uv.set for uv in places}):
         nodes += [
-            'def Shader "Uv"',
+            f'def Shader "Uv{number or ""}"',
             "{",
             '    uniform token info:id = "UsdPrimvarReader_float2"',
-            '    string inputs:varname = "st"',
+            f'    string inputs:varname = "{_primvar(number)}"',
             "    float2 outputs:result",
             "}",
-            *_placed(root, material),
         ]
+    for number, uv in enumerate(places):
+        nodes += _placed(root, number, uv)
     return [
         f'def Material "{prim}"',
         "{",
@@ -183,20 +182,29 @@ def _letters(file: PlannedFile, name: InputName) -> str:
     return found if len(found) in (0, 1) else "rgb"
 
 
-def _texture(root: str, name: str, file: PlannedFile, glow: float) -> list[str]:
+def _primvar(uv_set: int) -> str:
+    """What a UV set is called: the first as nearly every file has it."""
+    return f"st{uv_set or ''}"
+
+
+def _texture(
+    root: str, name: str, file: PlannedFile, strength: float, place: int, wrap: WrapPair
+) -> list[str]:
+    """A texture's reader; strengths are in its scale and bias, for the surface has none."""
     lines = [
         f'def Shader "{name}"',
         "{",
         '    uniform token info:id = "UsdUVTexture"',
         f"    asset inputs:file = @{file.path}@",
     ]
-    if name == "normal":
-        lines += [
-            "    float4 inputs:scale = (2, 2, 2, 1)",
-            "    float4 inputs:bias = (-1, -1, -1, 0)",
-        ]
-    elif glow != 1.0:
-        lines += [f"    float4 inputs:scale = ({glow:.7g}, {glow:.7g}, {glow:.7g}, 1)"]
+    scaled: dict[str, tuple[list[float], list[float]]] = {
+        "normal": ([2 * strength, 2 * strength, 2, 1], [-strength, -strength, -1, 0]),
+        "occlusion": ([strength] * 3 + [1], [1 - strength] * 3 + [0]),
+        "emission": ([strength] * 3 + [1], [0, 0, 0, 0]),
+    }
+    if name in scaled and (name == "normal" or strength != 1.0):
+        for port, values in zip(("scale", "bias"), scaled[name], strict=True):
+            lines.append(f"    float4 inputs:{port} = {_tuple(values)}")
     space = "sRGB" if file.encoding == "srgb" else "raw"
     outputs = [
         f"    float{'3' if output == 'rgb' else ''} outputs:{output}"
@@ -205,24 +213,24 @@ def _texture(root: str, name: str, file: PlannedFile, glow: float) -> list[str]:
     return [
         *lines,
         f'    token inputs:sourceColorSpace = "{space}"',
-        f"    float2 inputs:st.connect = <{root}/Placed.outputs:result>",
-        '    token inputs:wrapS = "repeat"',
-        '    token inputs:wrapT = "repeat"',
+        f"    float2 inputs:st.connect = <{root}/Placed{place or ''}.outputs:result>",
+        f'    token inputs:wrapS = "{wrap[0]}"',
+        f'    token inputs:wrapT = "{wrap[1]}"',
         *outputs,
         "}",
     ]
 
 
-def _placed(root: str, material: Material) -> list[str]:
-    """The UV transform, turned round because st points up: KHR_texture_transform on (u, v) is this
+def _placed(root: str, number: int, uv: UvTransform) -> list[str]:
+    """A UV transform, turned round because st points up: KHR_texture_transform on (u, v) is this
     on (u, 1 − v)."""
-    (su, sv), (ou, ov), turn = material.uv.tiling, material.uv.offset, material.uv.rotation
+    (su, sv), (ou, ov), turn = uv.tiling, uv.offset, uv.rotation
     across, up = ou + math.sin(turn) * sv, 1.0 - ov - math.cos(turn) * sv
     return [
-        'def Shader "Placed"',
+        f'def Shader "Placed{number or ""}"',
         "{",
         '    uniform token info:id = "UsdTransform2d"',
-        f"    float2 inputs:in.connect = <{root}/Uv.outputs:result>",
+        f"    float2 inputs:in.connect = <{root}/Uv{uv.set or ''}.outputs:result>",
         f"    float inputs:rotation = {math.degrees(turn):.9g}",
         f"    float2 inputs:scale = ({su:.9g}, {sv:.9g})",
         f"    float2 inputs:translation = ({across:.9g}, {up:.9g})",
@@ -235,11 +243,12 @@ def _mesh(
     mesh: Mesh,
     number: int,
     prim: str,
-    name: str,
     slot: str,
     bound: str | None,
     double_sided: bool,
     rules: MeshRules,
+    *,
+    coloured: bool,
 ) -> list[str]:
     """One slot of a mesh as a mesh of its own; nothing for a slot without triangles."""
     triangles = mesh.triangles[mesh.triangle_slot == number]
@@ -255,7 +264,6 @@ def _mesh(
         '    prepend apiSchemas = ["MaterialBindingAPI"]',
         ")",
         "{",
-        f"    custom string userProperties:mesh = {_text(name)}",
         f"    custom string userProperties:slot = {_text(slot)}",
         f"    uniform bool doubleSided = {int(double_sided)}",
         f"    float3[] extent = [{_tuple(places.min(axis=0))}, {_tuple(places.max(axis=0))}]",
@@ -267,14 +275,16 @@ def _mesh(
         f"    point3f[] points = [{', '.join(map(_tuple, places))}]",
         '    uniform token subdivisionScheme = "none"',
     ]
-    if mesh.has_uv[used].any():
-        uvs = np.nan_to_num(mesh.uvs[used].astype(np.float64)) * [1, -1] + [0, 1]
+    for uv_set, stored in enumerate((mesh.uvs, *mesh.more_uvs)):
+        if not np.isfinite(stored[used]).any():
+            continue
+        uvs = np.nan_to_num(stored[used].astype(np.float64)) * [1, -1] + [0, 1]
         lines += [
-            f"    texCoord2f[] primvars:st = [{', '.join(map(_tuple, uvs))}] (",
+            f"    texCoord2f[] primvars:{_primvar(uv_set)} = [{', '.join(map(_tuple, uvs))}] (",
             '        interpolation = "vertex"',
             "    )",
         ]
-    if rules.vertex_colours and mesh.coloured[used].any():
+    if coloured and mesh.coloured[used].any():
         tints = np.where(mesh.coloured[used][:, None], mesh.colours[used], 1.0)[:, :3]
         lines += [
             f"    color3f[] primvars:displayColor = [{', '.join(map(_tuple, tints))}] (",

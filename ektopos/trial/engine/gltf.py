@@ -6,6 +6,7 @@ from __future__ import annotations
 import base64
 import os
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 from urllib.parse import unquote
@@ -21,6 +22,7 @@ from ektopos.trial.engine.package import (
     Imported,
     ImportedInput,
     ImportedMaterial,
+    Place,
     Slots,
     Texture,
     Uvs,
@@ -154,38 +156,60 @@ def _material(gltf: pygltflib.GLTF2, material: Any, images: list[Texture]) -> Im
         factor = (
             tuple(float(v) for v in told) if isinstance(told, (list, tuple)) else (float(told),)
         )
-        number = said_there.get(f"{stem}Texture", {}).get("index")
-        source = None if number is None else gltf.textures[number].source
+        info = pygltflib.TextureInfo(**said_there.get(f"{stem}Texture", {}))
+        source = None if info.index is None else gltf.textures[info.index].source
         inputs[name] = ImportedInput(
             None if source is None else images[source],
             channels or "r",
             "srgb" if channels == "rgb" else "linear",
             factor=factor,
+            place=_place(gltf, info),
         )
-    transforms = {
-        key: ((info.extensions or {}).get("KHR_texture_transform") or {})
-        for key, info in infos.items()
-        if info is not None and info.index is not None
-    }
-    said = next((t for t in transforms.values() if t), {})
-    lacking = tuple(key for key, transform in transforms.items() if transform != said)
     samplers = [
         gltf.textures[i.index].sampler
         for i in infos.values()
         if i is not None and i.index is not None
     ]
     magnify = [gltf.samplers[s].magFilter for s in samplers if s is not None]
+    lies = {name: _place(gltf, infos[key]) for name, key in _INFO_OF.items()}
+    inputs |= {name: replace(inputs[name], place=place) for name, place in lies.items()}
     return ImportedMaterial(
         inputs=inputs,
         alpha_mode=(material.alphaMode or "OPAQUE").lower(),
         alpha_cutoff=0.5 if material.alphaCutoff is None else float(material.alphaCutoff),
         double_sided=bool(material.doubleSided),
-        tiling=_pair(said.get("scale", (1.0, 1.0))),
-        offset=_pair(said.get("offset", (0.0, 0.0))),
-        rotation=float(said.get("rotation", 0.0)),
-        untransformed=lacking,
         filter="nearest" if magnify and all(m in _WRAP_NEAREST for m in magnify) else "linear",
+        shading="unlit" if "KHR_materials_unlit" in (material.extensions or {}) else "standard",
         surface_tag=(material.extras or {}).get("surface_tag"),
+    )
+
+
+_INFO_OF = {
+    "base_color": "base_color",
+    "opacity": "base_color",
+    "metallic": "orm",
+    "roughness": "orm",
+    "normal": "normal",
+    "occlusion": "occlusion",
+    "emission": "emission",
+}
+_WRAPS = {33071: "clamp", 33648: "mirror"}
+
+
+def _place(gltf: pygltflib.GLTF2, info: Any) -> Place:
+    """Where a reference to a texture lays it."""
+    if info is None or info.index is None:
+        return Place()
+    said = (info.extensions or {}).get("KHR_texture_transform") or {}
+    number = gltf.textures[info.index].sampler
+    sampler = pygltflib.Sampler() if number is None else gltf.samplers[number]
+    wrap = [_WRAPS.get(side or 0, "repeat") for side in (sampler.wrapS, sampler.wrapT)]
+    return Place(
+        int(said.get("texCoord", info.texCoord or 0)),
+        _pair(said.get("scale", (1.0, 1.0))),
+        _pair(said.get("offset", (0.0, 0.0))),
+        float(said.get("rotation", 0.0)),
+        (wrap[0], wrap[1]),
     )
 
 
@@ -215,22 +239,30 @@ def _slots(gltf: pygltflib.GLTF2, names: list[str], files: PackageFiles) -> tupl
             material = None if primitive.material is None else names[primitive.material]
             slot = (primitive.extras or {}).get("slot") or material or f"slot_{len(assigned)}"
             assigned[slot] = material
-            corners = _corner_uvs(gltf, primitive, buffers)
-            if corners is not None:
-                key = (mesh.name or f"mesh_{len(found) - 1}", slot)
-                uvs[key] = np.concatenate([uvs[key], corners]) if key in uvs else corners
+            for uv_set, number in _uv_accessors(primitive).items():
+                corners = _corner_uvs(gltf, primitive, number, buffers)
+                if corners is not None:
+                    key = (mesh.name or f"mesh_{len(found) - 1}", slot, uv_set)
+                    uvs[key] = np.concatenate([uvs[key], corners]) if key in uvs else corners
     return found, uvs
 
 
-def _corner_uvs(gltf: pygltflib.GLTF2, primitive: Any, buffers: list[bytes]) -> Values | None:
-    """The UVs of a primitive's corners `(t, 3, 2)`; `None` where it has none, or keeps them in
-    another form than floats."""
-    number = primitive.attributes.TEXCOORD_0
-    if (
-        number is None
-        or primitive.indices is None
-        or gltf.accessors[number].componentType != pygltflib.FLOAT
-    ):
+def _uv_accessors(primitive: Any) -> dict[int, int]:
+    """The accessors of a primitive's UV sets, by their numbers."""
+    named = vars(primitive.attributes).items()
+    return {
+        int(name.removeprefix("TEXCOORD_")): number
+        for name, number in named
+        if name.startswith("TEXCOORD_") and number is not None
+    }
+
+
+def _corner_uvs(
+    gltf: pygltflib.GLTF2, primitive: Any, number: int, buffers: list[bytes]
+) -> Values | None:
+    """The UVs of a primitive's corners `(t, 3, 2)`; `None` where they are kept in another form than
+    floats."""
+    if primitive.indices is None or gltf.accessors[number].componentType != pygltflib.FLOAT:
         return None
 
     def read(index: int, kind: str, width: int) -> NDArray[Any]:

@@ -23,6 +23,7 @@ from ektopos.trial.engine.package import (
     Imported,
     ImportedInput,
     ImportedMaterial,
+    Place,
     Slots,
     Texture,
     Uvs,
@@ -196,17 +197,27 @@ def _from_list(
                 else (float(value),)
             )
             inputs[input_name] = ImportedInput(factor=factor, strength=strength)
-    uv = facts.get("uv", {})
+        inputs[input_name] = replace(inputs[input_name], place=_said_place(facts | told))
     return ImportedMaterial(
         inputs=inputs,
         alpha_mode=str(facts.get("alpha_mode", "opaque")),
         alpha_cutoff=float(facts.get("alpha_cutoff", 0.5)),
         double_sided=bool(facts.get("double_sided", False)),
-        tiling=_pair(uv.get("tiling", (1.0, 1.0))),
-        offset=_pair(uv.get("offset", (0.0, 0.0))),
-        rotation=float(uv.get("rotation", 0.0)),
         filter=str(facts.get("filter", "linear")),
+        shading=str(facts.get("shading", "standard")),
         surface_tag=facts.get("surface_tag"),
+    )
+
+
+def _said_place(facts: dict[str, Any]) -> Place:
+    """Where the package list lays a texture."""
+    uv, wrap = facts.get("uv", {}), facts.get("wrap", ("repeat", "repeat"))
+    return Place(
+        int(uv.get("set", 0)),
+        _pair(uv.get("tiling", (1.0, 1.0))),
+        _pair(uv.get("offset", (0.0, 0.0))),
+        float(uv.get("rotation", 0.0)),
+        (str(wrap[0]), str(wrap[1])),
     )
 
 
@@ -269,8 +280,6 @@ def _second_reading(
         said = {_PORTS[port]: values for port, values in _inputs(shader).items() if port in _PORTS}
         inputs: dict[str, ImportedInput] = {}
         filters = set()
-        transforms: list[_Transform] = []
-        own_uv = first[name]
         for input_name, own in first[name].inputs.items():
             values = said.get(input_name)
             if values is None:
@@ -283,7 +292,6 @@ def _second_reading(
             elif "nodename" in values:
                 traced = _trace(by_name, values["nodename"], own)
                 filters.add(traced["filter"])
-                transforms.append(traced["transform"])
                 inputs[input_name] = replace(
                     own,
                     texture=files.texture(traced["file"]),
@@ -293,6 +301,7 @@ def _second_reading(
                     encoding=traced["encoding"],
                     inverted=traced["inverted"],
                     strength=traced.get("scale", own.strength),
+                    place=traced["place"],
                 )
             else:
                 inputs[input_name] = replace(
@@ -302,15 +311,8 @@ def _second_reading(
         glow = float(shader_inputs.get("emissive_strength", {}).get("value", 1.0))
         inputs["emission"] = replace(inputs["emission"], strength=glow)
         mode = int(shader_inputs.get("alpha_mode", {}).get("value", 0))
-        tiling, offset, rotation = (
-            transforms[0] if transforms else (own_uv.tiling, own_uv.offset, own_uv.rotation)
-        )
         found[name] = replace(
-            own_uv,
-            tiling=tiling,
-            offset=offset,
-            rotation=rotation,
-            untransformed=() if len(set(transforms)) <= 1 else ("some maps",),
+            first[name],
             inputs=inputs,
             alpha_mode=_ALPHA_MODES[mode],
             alpha_cutoff=float(
@@ -338,7 +340,12 @@ def _trace(by_name: dict[str, ET.Element], name: str, own: ImportedInput) -> dic
             }
             srgb = values["file"].get("colorspace") == "srgb_texture" and found["channels"] != "a"
             found["encoding"] = "srgb" if srgb else "linear"
-            found["transform"] = _transform(by_name, values.get("texcoord", {}).get("nodename"))
+            wrap = [
+                _WRAPS.get(values.get(port, {}).get("value", "periodic"), "unknown")
+                for port in ("uaddressmode", "vaddressmode")
+            ]
+            placed = _place(by_name, values.get("texcoord", {}).get("nodename"))
+            found["place"] = replace(placed, wrap=(wrap[0], wrap[1]))
             return found
         if node.tag == "extract":
             found["channels"] = "rgba"[int(values["index"]["value"])]
@@ -350,15 +357,20 @@ def _trace(by_name: dict[str, ET.Element], name: str, own: ImportedInput) -> dic
     raise ValueError(f"the nodes behind {name} go round in a circle")
 
 
-_Transform = tuple[tuple[float, float], tuple[float, float], float]
+_WRAPS = {"periodic": "repeat", "clamp": "clamp", "mirror": "mirror"}
 
 
-def _transform(by_name: dict[str, ET.Element], name: str | None) -> _Transform:
-    """Tiling, offset and rotation as glTF counts them, of the node behind an image's coordinates; v
-    points up there."""
+def _place(by_name: dict[str, ET.Element], name: str | None) -> Place:
+    """UV set, tiling, offset and rotation as glTF counts them, of the nodes behind an image's
+    coordinates; v points up there."""
     node = by_name[name] if name else None
-    if node is None or node.tag != "place2d":
-        return (1.0, 1.0), (0.0, 0.0), 0.0
+    if node is None:
+        return Place()
+    if node.tag == "texcoord":
+        return Place(int(_inputs(node).get("index", {}).get("value", 0)))
+    if node.tag != "place2d":
+        return Place()
+    below = _place(by_name, _inputs(node).get("texcoord", {}).get("nodename"))
     said = {key: values.get("value", "") for key, values in _inputs(node).items()}
 
     def pair(key: str, plain: tuple[float, float]) -> tuple[float, float]:
@@ -376,7 +388,8 @@ def _transform(by_name: dict[str, ET.Element], name: str | None) -> _Transform:
     x, y = -px * su, (1.0 - py) * sv
     cos, sin = math.cos(turn), math.sin(turn)
     moved = (cos * x - sin * y + px - ox, sin * x + cos * y + py - oy)
-    return (su, sv), (round(moved[0], 9), round(1.0 - moved[1], 9)), turn
+    offset = (round(moved[0], 9), round(1.0 - moved[1], 9))
+    return Place(below.uv_set, (su, sv), offset, turn)
 
 
 def _assigned(tree: ET.Element, nodes: dict[str, str]) -> dict[str, dict[str, str | None]]:

@@ -31,7 +31,8 @@ EXTENSIONS: dict[str, tuple[str, str, str, tuple[float, ...]]] = {
 and what it is when nothing is said. Source: the extensions' own texts; each is ratified."""
 Slots = dict[str, dict[str, str | None]]
 """Material by mesh and slot."""
-Uvs = dict[tuple[str, str], Values]
+Uvs = dict[tuple[str, str, int], Values]
+"""By mesh, slot and UV set, the UVs of its triangles' corners as stored, `(t, 3, 2)`, v down."""
 
 
 @dataclass(frozen=True)
@@ -54,6 +55,18 @@ class Texture:
 
 
 @dataclass(frozen=True)
+class Place:
+    """Where a texture lies, as glTF counts it: the UV set, its transform, and what lies beyond the
+    borders."""
+
+    uv_set: int = 0
+    tiling: tuple[float, float] = (1.0, 1.0)
+    offset: tuple[float, float] = (0.0, 0.0)
+    rotation: float = 0.0
+    wrap: tuple[str, str] = ("repeat", "repeat")
+
+
+@dataclass(frozen=True)
 class ImportedInput:
     """What feeds one input of one material in the engine."""
 
@@ -72,6 +85,7 @@ class ImportedInput:
     quantity: str = ""
     """What the file holds where it is not the input itself: `gloss`, `smoothness`, `diffuse` or
     `specular`."""
+    place: Place = Place()
 
     def stored(self) -> Values | None:
         """The texture's channels 0–1 as stored: `(h, w)` or `(h, w, 3)`; `None` without a readable
@@ -89,12 +103,8 @@ class ImportedMaterial:
     alpha_mode: str = "opaque"
     alpha_cutoff: float = 0.5
     double_sided: bool = False
-    tiling: tuple[float, float] = (1.0, 1.0)
-    offset: tuple[float, float] = (0.0, 0.0)
-    rotation: float = 0.0
-    untransformed: tuple[str, ...] = ()
-    """Inputs whose texture lacks the transform that others have."""
     filter: str = "linear"
+    shading: str = "standard"
     surface_tag: str | None = None
 
 
@@ -110,8 +120,7 @@ class Imported:
     """The same as the package list says it."""
     assigned_slots: dict[str, dict[str, str | None]] = field(default_factory=dict)
     """The same as a material document beside the mesh says it, where there is one."""
-    uvs: dict[tuple[str, str], Values] = field(default_factory=dict)
-    """By (mesh, slot), the UVs of its triangles' corners as stored, `(t, 3, 2)`, v down."""
+    uvs: Uvs = field(default_factory=dict)
     second: dict[str, ImportedMaterial] = field(default_factory=dict)
     """The materials read once more, from that document."""
     problem: Problem | None = None

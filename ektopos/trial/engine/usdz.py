@@ -1,8 +1,7 @@
 """The stand-in engine's importer for USDZ, with Pixar's own library: nothing is shared with those
 who wrote the text.
 
-What UsdPreviewSurface has no place for (strength of normals and occlusion, filter, surface tag) is
-read from the package list.
+What UsdPreviewSurface has no place for (filter, surface tag) is read from the package list.
 """
 
 from __future__ import annotations
@@ -22,6 +21,7 @@ from ektopos.trial.engine.package import (
     Imported,
     ImportedInput,
     ImportedMaterial,
+    Place,
     Slots,
     Texture,
     Uvs,
@@ -39,6 +39,7 @@ _PORTS = {
     "clearcoat": "clearcoat",
     "clearcoat_roughness": "clearcoatRoughness",
 }
+_UV_SETS = 4
 _DEFAULTS: dict[str, tuple[float, ...]] = {
     "base_color": (0.18, 0.18, 0.18),
     "metallic": (0.0,),
@@ -152,27 +153,20 @@ def _materials(
 
 def _material(shader: Any, textures: _Textures, facts: dict[str, Any]) -> ImportedMaterial:
     defaults = _DEFAULTS | {name: plain for name, (*_, plain) in EXTENSIONS.items()}
-    transforms: list[tuple[tuple[float, float], tuple[float, float], float]] = []
     inputs: dict[str, ImportedInput] = {}
     for name, plain in defaults.items():
         port = shader.GetInput(_PORTS[name]) if name in _PORTS else None
-        strength = (
-            float(facts.get("inputs", {}).get(name, {}).get("strength", 1.0))
-            if name in ("normal", "occlusion")
-            else 1.0
-        )
         if not port:
-            inputs[name] = ImportedInput(factor=plain, strength=strength)
+            inputs[name] = ImportedInput(factor=plain)
         elif port.HasConnectedSource():
             source, output, _ = port.GetConnectedSource()
-            textured = _texture(source, str(output), name, textures, transforms)
-            inputs[name] = replace(textured, strength=strength * textured.strength)
+            inputs[name] = _texture(source, str(output), name, textures)
         else:
             value = port.Get()
             factor = (
                 tuple(float(v) for v in value) if hasattr(value, "__len__") else (float(value),)
             )
-            inputs[name] = ImportedInput(factor=factor, strength=strength)
+            inputs[name] = ImportedInput(factor=factor)
     if inputs["emission"].texture is None:
         # Light above 1 travels in the colour itself.
         largest = max(1.0, *inputs["emission"].factor)
@@ -180,7 +174,6 @@ def _material(shader: Any, textures: _Textures, facts: dict[str, Any]) -> Import
         inputs["emission"] = replace(inputs["emission"], factor=factor, strength=largest)
     threshold = shader.GetInput("opacityThreshold")
     cutoff = float(threshold.Get()) if threshold and threshold.Get() is not None else 0.0
-    tiling, offset, rotation = transforms[0] if transforms else ((1.0, 1.0), (0.0, 0.0), 0.0)
     return ImportedMaterial(
         inputs=inputs,
         alpha_mode="opaque"
@@ -189,18 +182,13 @@ def _material(shader: Any, textures: _Textures, facts: dict[str, Any]) -> Import
         if cutoff > 0
         else "blend",
         alpha_cutoff=cutoff or 0.5,
-        tiling=tiling,
-        offset=offset,
-        rotation=rotation,
-        untransformed=() if len({tuple(map(str, t)) for t in transforms}) <= 1 else ("some maps",),
         filter=str(facts.get("filter", "linear")),
         surface_tag=facts.get("surface_tag"),
     )
 
 
-def _texture(
-    source: Any, output: str, name: str, textures: _Textures, transforms: list[Any]
-) -> ImportedInput:
+def _texture(source: Any, output: str, name: str, textures: _Textures) -> ImportedInput:
+    """An input that a texture feeds; what its reader scales by is the strength."""
     from pxr import UsdShade
 
     shader = UsdShade.Shader(source.GetPrim())
@@ -209,14 +197,13 @@ def _texture(
     space = shader.GetInput("sourceColorSpace")
     srgb = space and str(space.Get()) == "sRGB" and output != "a"
     scale = shader.GetInput("scale")
-    glow = float(scale.Get()[0]) if scale and name == "emission" else 1.0
+    given = float(scale.Get()[0]) if scale and scale.Get() is not None else 1.0
+    strength = {"normal": given / 2, "occlusion": given, "emission": given}.get(name, 1.0)
     st = shader.GetInput("st")
     placed = st.GetConnectedSource() if st and st.HasConnectedSource() else None
-    transforms.append(
-        _transform(UsdShade.Shader(placed[0].GetPrim()))
-        if placed
-        else ((1.0, 1.0), (0.0, 0.0), 0.0)
-    )
+    place = _place(UsdShade.Shader(placed[0].GetPrim())) if placed else Place()
+    wrap = [shader.GetInput(port) for port in ("wrapS", "wrapT")]
+    sides = ["black" if not side else str(side.Get()) for side in wrap]
     path = str(shader.GetInput("file").Get().path).removeprefix("./")
     wide = output == "rgb"
     imported = ImportedInput(
@@ -224,15 +211,29 @@ def _texture(
         output,
         "srgb" if srgb else "linear",
         factor=(1.0, 1.0, 1.0) if wide else (1.0,),
-        strength=glow,
+        strength=strength,
+        place=replace(place, wrap=(sides[0], sides[1])),
     )
     return imported
 
 
-def _transform(shader: Any) -> tuple[tuple[float, float], tuple[float, float], float]:
-    """Tiling, offset and rotation as glTF counts them, of a UsdTransform2d; st points up there."""
+def _place(shader: Any) -> Place:
+    """UV set, tiling, offset and rotation as glTF counts them, of what gives a texture its UVs; st
+    points up there."""
+    from pxr import UsdShade
+
+    if shader.GetIdAttr().Get() == "UsdPrimvarReader_float2":
+        named = shader.GetInput("varname")
+        number = str(named.Get() if named else "st").removeprefix("st")
+        return Place(int(number) if number.isdigit() else 0)
     if shader.GetIdAttr().Get() != "UsdTransform2d":
-        return (1.0, 1.0), (0.0, 0.0), 0.0
+        return Place()
+    before = shader.GetInput("in")
+    below = (
+        _place(UsdShade.Shader(before.GetConnectedSource()[0].GetPrim()))
+        if before and before.HasConnectedSource()
+        else Place()
+    )
 
     def told(name: str, plain: Any) -> Any:
         port = shader.GetInput(name)
@@ -242,7 +243,7 @@ def _transform(shader: Any) -> tuple[tuple[float, float], tuple[float, float], f
     scale, moved = told("scale", (1.0, 1.0)), told("translation", (0.0, 0.0))
     su, sv = float(scale[0]), float(scale[1])
     offset = (float(moved[0]) - math.sin(turn) * sv, 1.0 - float(moved[1]) - math.cos(turn) * sv)
-    return (su, sv), offset, turn
+    return Place(below.uv_set, (su, sv), offset, turn)
 
 
 def _slots(stage: Any, names: dict[str, str]) -> tuple[Slots, dict[str, bool], Uvs]:
@@ -260,13 +261,14 @@ def _slots(stage: Any, names: dict[str, str]) -> tuple[Slots, dict[str, bool], U
         bound = UsdShade.MaterialBindingAPI(prim).ComputeBoundMaterial()[0]
         material = names.get(str(bound.GetPath())) if bound else None
         slots.setdefault(str(mesh.Get()), {})[str(slot.Get())] = material
-        placed = UsdGeom.PrimvarsAPI(prim).GetPrimvar("st")
-        if placed and placed.HasValue() and placed.GetInterpolation() == "vertex":
-            corners = np.array(UsdGeom.Mesh(prim).GetFaceVertexIndicesAttr().Get(), np.int64)
-            up = np.array(placed.Get(), np.float32)[corners].reshape(-1, 3, 2)
-            uvs[str(mesh.Get()), str(slot.Get())] = np.stack(
-                [up[..., 0], 1.0 - up[..., 1]], axis=-1
-            )
+        corners = np.array(UsdGeom.Mesh(prim).GetFaceVertexIndicesAttr().Get(), np.int64)
+        for uv_set in range(_UV_SETS):
+            placed = UsdGeom.PrimvarsAPI(prim).GetPrimvar(f"st{uv_set or ''}")
+            if placed and placed.HasValue() and placed.GetInterpolation() == "vertex":
+                up = np.array(placed.Get(), np.float32)[corners].reshape(-1, 3, 2)
+                uvs[str(mesh.Get()), str(slot.Get()), uv_set] = np.stack(
+                    [up[..., 0], 1.0 - up[..., 1]], axis=-1
+                )
         twice = bool(UsdGeom.Mesh(prim).GetDoubleSidedAttr().Get())
         if material is not None:
             sides[material] = sides.get(material, True) and twice

@@ -103,9 +103,16 @@ def stages(
 
 @router.get("/projects/{uuid:project_id}/probe/{path:name}", response=list[Probed])
 def probe_point(
-    request: HttpRequest, project_id: UUID, name: str, u: Coordinate, v: Coordinate
+    request: HttpRequest,
+    project_id: UUID,
+    name: str,
+    u: Coordinate,
+    v: Coordinate,
+    u1: Coordinate | None = None,
+    v1: Coordinate | None = None,
 ) -> list[Probed]:
-    """Every input of a material at one point of a mesh, traced to its texels."""
+    """Every input of a material at one point of a mesh, traced to its texels; `u1` and `v1` are of
+    the second UV set."""
     project = project_or_404(project_id)
     document, revision = project.document, project.head
 
@@ -115,7 +122,8 @@ def probe_point(
             pictures.decoded(revision.sha_of(entry.file)), entry.encoding, entry.normal_y
         )
 
-    return probe(document, effective(document, name), (u, v), find)
+    uvs = [(u, v)] if u1 is None or v1 is None else [(u, v), (u1, v1)]
+    return probe(document, effective(document, name), uvs, find)
 
 
 @router.get("/projects/{uuid:project_id}/conversions/{path:set_name}", response=ConversionOut)

@@ -528,7 +528,8 @@ export interface paths {
         };
         /**
          * Probe Point
-         * @description Every input of a material at one point of a mesh, traced to its texels.
+         * @description Every input of a material at one point of a mesh, traced to its texels; `u1` and `v1` are of
+         *     the second UV set.
          */
         get: operations["server_workshop_api_materials_probe_point"];
         put?: never;
@@ -1344,6 +1345,12 @@ export interface components {
              * @default 1
              */
             strength: number;
+            uv?: components["schemas"]["UvTransform"] | null;
+            /** Wrap */
+            wrap?: [
+                "repeat" | "clamp" | "mirror",
+                "repeat" | "clamp" | "mirror"
+            ] | null;
         } & {
             [key: string]: unknown;
         };
@@ -1547,8 +1554,15 @@ export interface components {
             /** Double Sided */
             double_sided?: boolean | null;
             uv?: components["schemas"]["UvTransform"] | null;
+            /** Wrap */
+            wrap?: [
+                "repeat" | "clamp" | "mirror",
+                "repeat" | "clamp" | "mirror"
+            ] | null;
             /** Filter */
             filter?: ("linear" | "nearest") | null;
+            /** Shading */
+            shading?: ("standard" | "unlit") | null;
             /** Surface Tag */
             surface_tag?: string | null;
             /** Size Limit */
@@ -1588,6 +1602,12 @@ export interface components {
             done?: string[];
             /** Recipe */
             recipe?: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"])[];
+            /**
+             * Vertex Colours
+             * @default leave
+             * @enum {string}
+             */
+            vertex_colours: "leave" | "keep";
         } & {
             [key: string]: unknown;
         };
@@ -1794,6 +1814,11 @@ export interface components {
          * @description KHR_texture_transform: uv' = offset + rotate(rotation) · (tiling · uv), radians.
          */
         UvTransform: {
+            /**
+             * Set
+             * @default 0
+             */
+            set: number;
             /**
              * Tiling
              * @default [
@@ -2011,7 +2036,22 @@ export interface components {
              */
             page: string;
             /** Edits */
-            edits: (components["schemas"]["RenameProject"] | components["schemas"]["SetTarget"] | components["schemas"]["SetProfile"] | components["schemas"]["RemoveProfile"] | components["schemas"]["LeaveOut"] | components["schemas"]["SetMap"] | components["schemas"]["RenameSet"] | components["schemas"]["AddNamingRule"] | components["schemas"]["RemoveNamingRule"] | components["schemas"]["RemoveMaps"] | components["schemas"]["AddMaterial"] | components["schemas"]["MakeFromSet"] | components["schemas"]["RenameMaterial"] | components["schemas"]["RenameMaterials"] | components["schemas"]["DuplicateMaterial"] | components["schemas"]["RemoveMaterial"] | components["schemas"]["SetFeed"] | components["schemas"]["ChangeFeed"] | components["schemas"]["SetSetting"] | components["schemas"]["PushUp"] | components["schemas"]["Detach"] | components["schemas"]["ApplyPattern"] | components["schemas"]["Assign"] | components["schemas"]["SetDone"] | components["schemas"]["SetRecipe"] | components["schemas"]["RemoveMesh"] | components["schemas"]["BringIn"])[];
+            edits: (components["schemas"]["RenameProject"] | components["schemas"]["SetTarget"] | components["schemas"]["SetProfile"] | components["schemas"]["RemoveProfile"] | components["schemas"]["LeaveOut"] | components["schemas"]["SetMap"] | components["schemas"]["RenameSet"] | components["schemas"]["AddNamingRule"] | components["schemas"]["RemoveNamingRule"] | components["schemas"]["RemoveMaps"] | components["schemas"]["AddMaterial"] | components["schemas"]["MakeFromSet"] | components["schemas"]["RenameMaterial"] | components["schemas"]["RenameMaterials"] | components["schemas"]["DuplicateMaterial"] | components["schemas"]["RemoveMaterial"] | components["schemas"]["SetFeed"] | components["schemas"]["ChangeFeed"] | components["schemas"]["PlaceFeed"] | components["schemas"]["SetSetting"] | components["schemas"]["PushUp"] | components["schemas"]["Detach"] | components["schemas"]["ApplyPattern"] | components["schemas"]["Assign"] | components["schemas"]["SetDone"] | components["schemas"]["KeepColours"] | components["schemas"]["SetRecipe"] | components["schemas"]["RemoveMesh"] | components["schemas"]["BringIn"])[];
+        };
+        /**
+         * KeepColours
+         * @description Let a mesh's vertex colours go along to targets that leave them out, or not.
+         */
+        KeepColours: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "keep-colours";
+            /** Mesh */
+            mesh: string;
+            /** Keep */
+            keep: boolean;
         };
         /**
          * LeaveOut
@@ -2048,6 +2088,35 @@ export interface components {
             set: string;
             /** Name */
             name?: string | null;
+        };
+        /**
+         * PlaceFeed
+         * @description Say where the maps of one input lie, apart from the material's own UVs; with `value` null,
+         *     they lie there again (`uv`, `wrap`), or a part changes nothing.
+         *
+         *     A feed that has no UVs of its own begins with the material's. On a derived material that
+         *     inherits the feed, it becomes its own, as a whole.
+         */
+        PlaceFeed: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "place-feed";
+            /** Material */
+            material: string;
+            /**
+             * Input
+             * @enum {string}
+             */
+            input: "base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness" | "attenuation" | "attenuation_distance";
+            /**
+             * Part
+             * @enum {string}
+             */
+            part: "uv" | "uv.tiling.u" | "uv.tiling.v" | "uv.offset.u" | "uv.offset.v" | "uv.rotation" | "uv.set" | "wrap";
+            /** Value */
+            value?: unknown;
         };
         /**
          * PushUp
@@ -2317,7 +2386,7 @@ export interface components {
              * Setting
              * @enum {string}
              */
-            setting: "alpha_mode" | "alpha_cutoff" | "double_sided" | "filter" | "surface_tag" | "size_limit" | "folder" | "from" | "uv" | "uv.tiling" | "uv.tiling.u" | "uv.tiling.v" | "uv.offset" | "uv.offset.u" | "uv.offset.v" | "uv.rotation";
+            setting: "alpha_mode" | "alpha_cutoff" | "double_sided" | "filter" | "surface_tag" | "size_limit" | "folder" | "from" | "uv" | "uv.tiling" | "uv.tiling.u" | "uv.tiling.v" | "uv.offset" | "uv.offset.u" | "uv.offset.v" | "uv.rotation" | "uv.set" | "wrap" | "shading";
             /** Value */
             value?: unknown;
         };
@@ -2572,6 +2641,11 @@ export interface components {
              * @default true
              */
             carried: boolean;
+            /**
+             * Problem
+             * @default
+             */
+            problem: string;
         };
         /**
          * Row
@@ -2591,6 +2665,7 @@ export interface components {
             /** Picture */
             picture: string | null;
             gives: components["schemas"]["RowFacts"] | null;
+            place: components["schemas"]["StagePlace"];
             leaves: components["schemas"]["Leaves"];
             /** Problem */
             problem?: string | null;
@@ -2668,11 +2743,37 @@ export interface components {
             /** Double Sided */
             double_sided: boolean;
             uv: components["schemas"]["UvTransform"];
+            /** Wrap */
+            wrap: [
+                "repeat" | "clamp" | "mirror",
+                "repeat" | "clamp" | "mirror"
+            ];
+            /** Places */
+            places: {
+                [key: string]: components["schemas"]["StagePlace"];
+            };
             /**
              * Filter
              * @enum {string}
              */
             filter: "linear" | "nearest";
+            /**
+             * Shading
+             * @enum {string}
+             */
+            shading: "standard" | "unlit";
+        };
+        /**
+         * StagePlace
+         * @description Where a picture of the stage lies on the mesh.
+         */
+        StagePlace: {
+            uv: components["schemas"]["UvTransform"];
+            /** Wrap */
+            wrap: [
+                "repeat" | "clamp" | "mirror",
+                "repeat" | "clamp" | "mirror"
+            ];
         };
         /**
          * Trying
@@ -3422,7 +3523,7 @@ export interface components {
             /** Unit */
             unit?: string | null;
             /** Cause */
-            cause?: ("missing-file" | "unreadable-file" | "slot-unassigned" | "slot-missing" | "slot-reassigned" | "channels-swapped" | "inverted" | "green-flipped" | "wrong-encoding" | "constant-changed" | "strength-lost" | "alpha-mode-changed" | "cutoff-changed" | "sides-changed" | "uv-transform-lost" | "filter-changed" | "resized" | "compressed" | "quantised" | "shifted" | "not-carried-by-target" | "unknown") | null;
+            cause?: ("missing-file" | "unreadable-file" | "slot-unassigned" | "slot-missing" | "slot-reassigned" | "channels-swapped" | "inverted" | "green-flipped" | "wrong-encoding" | "constant-changed" | "strength-lost" | "alpha-mode-changed" | "cutoff-changed" | "sides-changed" | "uv-transform-lost" | "filter-changed" | "resized" | "compressed" | "quantised" | "shifted" | "not-carried-by-target" | "unknown" | "uv-set-changed" | "wrap-changed" | "shading-changed") | null;
             /**
              * Message
              * @default
@@ -5000,6 +5101,8 @@ export interface operations {
             query: {
                 u: number;
                 v: number;
+                u1?: number | null;
+                v1?: number | null;
             };
             header?: never;
             path: {

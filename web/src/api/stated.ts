@@ -23,7 +23,15 @@ export function feedOf(document: Document, material: string, input: InputName): 
 }
 
 type Plain =
-  'alpha_mode' | 'alpha_cutoff' | 'double_sided' | 'uv' | 'filter' | 'surface_tag' | 'size_limit'
+  | 'alpha_mode'
+  | 'alpha_cutoff'
+  | 'double_sided'
+  | 'uv'
+  | 'wrap'
+  | 'filter'
+  | 'shading'
+  | 'surface_tag'
+  | 'size_limit'
 
 /** A setting, a material's own or inherited; undefined where nobody states it. */
 export function settingOf<Key extends Plain>(
@@ -38,7 +46,9 @@ export function settingOf<Key extends Plain>(
   return undefined
 }
 
+type Uv = NonNullable<Material['uv']>
 const NO_TRANSFORM = {
+  set: 0,
   tiling: [1, 1] as [number, number],
   offset: [0, 0] as [number, number],
   rotation: 0,
@@ -52,19 +62,23 @@ function withSetting(
   value: unknown,
 ): Material {
   if (!setting.startsWith('uv.')) return { ...entry, [setting]: value ?? null }
-  const uv = { ...NO_TRANSFORM, ...settingOf(document, name, 'uv') }
-  const [, key, axis] = setting.split('.') as [
+  return { ...entry, uv: withPart(settingOf(document, name, 'uv'), setting, value) }
+}
+
+/** A UV transform with one part set, as `uv.tiling.u`; without a value, set to what changes nothing. */
+function withPart(stated: Uv | undefined, part: string, value: unknown): Uv {
+  const uv = { ...NO_TRANSFORM, ...stated }
+  const [, key, axis] = part.split('.') as [
     'uv',
-    'tiling' | 'offset' | 'rotation',
+    'tiling' | 'offset' | 'rotation' | 'set',
     'u' | 'v' | undefined,
   ]
-  const plain = NO_TRANSFORM[key]
-  if (key === 'rotation' || axis === undefined)
-    return { ...entry, uv: { ...uv, [key]: value ?? plain } }
+  if ((key !== 'tiling' && key !== 'offset') || axis === undefined)
+    return { ...uv, [key]: value ?? NO_TRANSFORM[key] }
   const pair: [number, number] = [...uv[key]]
   const at = axis === 'u' ? 0 : 1
-  pair[at] = (value as number | null) ?? (plain as [number, number])[at]
-  return { ...entry, uv: { ...uv, [key]: pair } }
+  pair[at] = (value as number | null) ?? NO_TRANSFORM[key][at]
+  return { ...uv, [key]: pair }
 }
 
 function withMaterial(
@@ -108,6 +122,25 @@ export function applied(document: Document, edit: Edit): Document {
             [edit.input]: { ...feed, ...edit.change } as Feed,
           }))
         : document
+    }
+    case 'place-feed': {
+      const feed = feedOf(document, edit.material, edit.input)
+      const whole = edit.part === 'uv' || edit.part === 'wrap'
+      const uv = feed?.uv ?? settingOf(document, edit.material, 'uv')
+      const change = whole
+        ? { [edit.part]: edit.value ?? null }
+        : { uv: withPart(uv, edit.part, edit.value) }
+      return feed
+        ? withInputs(document, edit.material, (inputs) => ({
+            ...inputs,
+            [edit.input]: { ...feed, ...change } as Feed,
+          }))
+        : document
+    }
+    case 'keep-colours': {
+      const mesh = document.meshes?.[edit.mesh]
+      const kept = { ...mesh, vertex_colours: edit.keep ? 'keep' : 'leave' } as typeof mesh
+      return mesh ? { ...document, meshes: { ...document.meshes, [edit.mesh]: kept! } } : document
     }
     case 'set-setting':
       return withMaterial(document, edit.material, (entry) =>

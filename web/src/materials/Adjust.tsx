@@ -9,6 +9,7 @@ import { useClipboard } from './clipboard'
 import { ColourPick, Move } from './Controls'
 import { COLOURS, UNCHANGED, changes, curve, largest } from './feed'
 import { Layers } from './Layers'
+import { Placing } from './Placing'
 
 interface Props {
   material: string
@@ -44,7 +45,9 @@ export function Adjust({
       saved.offset !== 0 ||
       saved.range_in?.join() !== '0,1',
   )
+  const [lying, setLying] = useState(Boolean(saved.uv ?? saved.wrap))
   const edit = useEdit()
+  const placing = { kind: 'place-feed', material, input: row.input } as const
   const { row: copied, copyRow } = useClipboard()
   const feed = moving ?? saved
   const attempt = (change: Partial<Feed>) => {
@@ -179,6 +182,34 @@ export function Adjust({
             <button className="link" aria-expanded={more} onClick={() => setMore(!more)}>
               {more ? 'fewer adjustments' : 'more adjustments'}
             </button>
+          </div>
+        )}
+        {!isConstant && (
+          <button className="link" aria-expanded={lying} onClick={() => setLying(!lying)}>
+            {lying ? 'where it lies: close' : 'where it lies on the mesh'}
+          </button>
+        )}
+        {!isConstant && lying && (
+          <div style={{ display: 'grid', gap: 12, margin: '6px 0' }}>
+            <Placing
+              uv={row.place.uv}
+              wrap={row.place.wrap}
+              set={(part, value) => void edit({ ...placing, part, value })}
+            />
+            {(saved.uv || saved.wrap) && (
+              <span>
+                <Button
+                  onClick={() =>
+                    void edit(
+                      { ...placing, part: 'uv', value: null },
+                      { ...placing, part: 'wrap', value: null },
+                    )
+                  }
+                >
+                  As the material’s
+                </Button>
+              </span>
+            )}
           </div>
         )}
         <Layers input={row.input} feed={feed} attempt={attempt} settle={settle} />

@@ -16,7 +16,7 @@ import { Adjust } from './Adjust'
 import { ChooseOne } from './ChooseOne'
 import { useClipboard } from './clipboard'
 import { toHex } from './colour'
-import { PLAIN, WIDE, changes, firstValue } from './feed'
+import { PLAIN, WIDE, changes, lies, firstValue } from './feed'
 import { Settings } from './Settings'
 import { SourcePicker } from './SourcePicker'
 import type { useDraft } from './useDraft'
@@ -55,9 +55,15 @@ export function FeedSheet({
       </section>
     )
   const picked = sheet.rows.find((row) => row.input === picking)
+  const stuck = sheet.rows.find((row) => row.leaves.problem)?.leaves.problem
   return (
     <section className="pane" aria-label="Feed sheet">
       <SheetHead name={name} draft={draft} go={go} />
+      {stuck && (
+        <p className="amber stuck" role="status">
+          △ Nothing can be exported now: {stuck}
+        </p>
+      )}
       <div className="scroll" tabIndex={-1}>
         <div className="sheet-head">
           <span>Input</span>
@@ -416,7 +422,7 @@ function RowView({ row, derived, open, solo, toggle, pick, drop, dropFile, child
   const { name, unit } = INPUT_WORDS[row.input]
   const show = useStatus((state) => state.show)
   const { feed } = row
-  const chips = feed ? changes(row.input, feed) : []
+  const chips = feed ? [...changes(row.input, feed), ...lies(feed)] : []
   return (
     <>
       <div

@@ -9,6 +9,7 @@ import type { InputName, Sheet, StageLook } from '../api/types'
 import { newPose } from '../stage/pose'
 import { FollowingStage, Stage } from '../stage/Stage'
 import { LightTabs } from '../stage/StageBar'
+import type { Solo } from '../stage/useMaterial'
 import { MeshSubject, ShapeSubject } from '../stage/Subjects'
 import { ViewMenu } from '../stage/ViewMenu'
 import type { ShapeName } from '../stage/shapes'
@@ -45,7 +46,7 @@ export function MaterialStage({ name, sheet, solo, comparison, compare }: Props)
   const [split, setSplit] = useState(0.5)
   const [point, setPoint] = useState<{
     material: string
-    uv: [number, number]
+    uvs: [number, number][]
     where: string
   } | null>(null)
   const other = useOther(name, comparison)
@@ -53,10 +54,11 @@ export function MaterialStage({ name, sheet, solo, comparison, compare }: Props)
   const shape = (
     mesh ? 'specimen' : SHAPES.some((entry) => entry.key === subject) ? subject : 'specimen'
   ) as ShapeName
-  const soloKey = solo ? (sheet?.rows.find((row) => row.input === solo)?.picture ?? null) : null
+  const alone = solo ? sheet?.rows.find((row) => row.input === solo) : undefined
+  const soloKey = alone?.picture ? { key: alone.picture, place: alone.place } : null
   const size = mesh ? Math.hypot(...mesh.size) : ACROSS[shape]
   const onIt = (assigned: string | null | undefined) => assigned === name
-  const subjectWith = (look: StageLook | undefined, key: string | null, probing: boolean) => (
+  const subjectWith = (look: StageLook | undefined, key: Solo | null, probing: boolean) => (
     <Suspense key={name} fallback={null}>
       {mesh ? (
         <MeshSubject
@@ -65,10 +67,10 @@ export function MaterialStage({ name, sheet, solo, comparison, compare }: Props)
           isolated={null}
           onProbe={
             probing
-              ? (slot, uv) => {
+              ? (slot, uvs) => {
                   const assigned = mesh.assigned[slot]
                   if (assigned)
-                    setPoint({ material: assigned, uv, where: `${mesh.name} · ${slot}` })
+                    setPoint({ material: assigned, uvs, where: `${mesh.name} · ${slot}` })
                 }
               : undefined
           }
@@ -86,7 +88,7 @@ export function MaterialStage({ name, sheet, solo, comparison, compare }: Props)
           shape={shape}
           look={look}
           solo={key}
-          onProbe={probing ? (uv) => setPoint({ material: name, uv, where: shape }) : undefined}
+          onProbe={probing ? (uvs) => setPoint({ material: name, uvs, where: shape }) : undefined}
         />
       )}
     </Suspense>
@@ -184,7 +186,7 @@ export function MaterialStage({ name, sheet, solo, comparison, compare }: Props)
       {point && (
         <Probe
           material={point.material}
-          uv={point.uv}
+          uvs={point.uvs}
           where={point.where}
           close={() => setPoint(null)}
         />

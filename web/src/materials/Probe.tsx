@@ -10,22 +10,25 @@ import { INPUT_WORDS } from '../words'
 /** Every input at the point that was clicked, each traced to its file, channel and texel. */
 export function Probe({
   material,
-  uv,
+  uvs,
   where,
   close,
 }: {
   material: string
-  uv: [number, number]
+  /** Of the point, one pair a UV set. */
+  uvs: [number, number][]
   where: string
   close: () => void
 }) {
   const id = useProjectId()
   const revision = useProject().data?.revision
+  const [[u, v] = [0, 0], second] = uvs
+  const query = { u, v, ...(second && { u1: second[0], v1: second[1] }) }
   const found = useQuery({
-    queryKey: ['project-part', id, 'probe', revision, material, ...uv],
+    queryKey: ['project-part', id, 'probe', revision, material, uvs],
     queryFn: () =>
       get('/api/projects/{project_id}/probe/{name}', {
-        params: { path: { project_id: id, name: material }, query: { u: uv[0], v: uv[1] } },
+        params: { path: { project_id: id, name: material }, query },
       }),
   })
   const trace = (row: Probed) =>
@@ -43,7 +46,7 @@ export function Probe({
         <h2 className="grow">
           Probe{' '}
           <span className="small">
-            {where} · uv {uv[0].toFixed(3)}, {uv[1].toFixed(3)}
+            {where} · uv {u.toFixed(3)}, {v.toFixed(3)}
           </span>
         </h2>
         <Button variant="text" onClick={() => void navigator.clipboard.writeText(text())}>

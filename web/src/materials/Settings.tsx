@@ -11,7 +11,8 @@ import {
 import { useEdit, useProject } from '../api/queries'
 import type { AlphaMode, Edit, Sheet } from '../api/types'
 import { ALPHA_WORDS, sizesWith } from '../words'
-import { useTyped } from '../components/useTyped'
+import { NumberField } from '../components/NumberField'
+import { Placing } from './Placing'
 
 const TAGS = ['metal', 'stone', 'glass', 'wood', 'cloth', 'leather', 'plastic']
 
@@ -33,11 +34,6 @@ export function Settings({
   const derived = sheet.chain.length > 1
   const set = (setting: Extract<Edit, { kind: 'set-setting' }>['setting'], value: unknown) =>
     void edit({ kind: 'set-setting', material: name, setting, value })
-  const uv = {
-    tiling: stage.uv.tiling ?? [1, 1],
-    offset: stage.uv.offset ?? [0, 0],
-    rotation: stage.uv.rotation ?? 0,
-  }
   const own = (setting: string) => derived && sheet.own_settings.includes(setting)
   const back = (setting: Parameters<typeof set>[0]) =>
     own(setting) && (
@@ -89,36 +85,7 @@ export function Settings({
           />
           {back('double_sided')}
         </div>
-        <div className="row">
-          <NumberField
-            label="Tiles in u"
-            value={uv.tiling[0]!}
-            done={(value) => set('uv.tiling.u', value)}
-          />
-          <NumberField
-            label="Tiles in v"
-            value={uv.tiling[1]!}
-            done={(value) => set('uv.tiling.v', value)}
-          />
-          {back('uv')}
-        </div>
-        <div className="row">
-          <NumberField
-            label="Offset u"
-            value={uv.offset[0]!}
-            done={(value) => set('uv.offset.u', value)}
-          />
-          <NumberField
-            label="Offset v"
-            value={uv.offset[1]!}
-            done={(value) => set('uv.offset.v', value)}
-          />
-          <NumberField
-            label="Rotation, °"
-            value={(uv.rotation * 180) / Math.PI}
-            done={(value) => set('uv.rotation', (value * Math.PI) / 180)}
-          />
-        </div>
+        <Placing uv={stage.uv} wrap={stage.wrap} set={set} back={back('uv')} />
         <div className="row">
           <TextField
             select
@@ -130,6 +97,18 @@ export function Settings({
             <MenuItem value="linear">linear</MenuItem>
             <MenuItem value="nearest">nearest, for palettes</MenuItem>
           </TextField>
+          <TextField
+            select
+            fullWidth
+            label="Shading"
+            value={stage.shading}
+            onChange={(event) => set('shading', event.target.value)}
+          >
+            <MenuItem value="standard">standard: lit</MenuItem>
+            <MenuItem value="unlit">unlit: base colour as it is</MenuItem>
+          </TextField>
+        </div>
+        <div className="row">
           <Autocomplete
             freeSolo
             fullWidth
@@ -169,27 +148,5 @@ export function Settings({
         />
       </div>
     </Popover>
-  )
-}
-
-function NumberField({
-  label,
-  value,
-  done,
-}: {
-  label: string
-  value: number
-  done: (value: number) => void
-}) {
-  const { typed, setTyped, finish } = useTyped(value, done)
-  return (
-    <TextField
-      label={label}
-      value={typed ?? String(Number(value.toFixed(4)))}
-      onChange={(event) => setTyped(event.target.value)}
-      onBlur={finish}
-      onKeyDown={(event) => event.key === 'Enter' && finish()}
-      slotProps={{ htmlInput: { inputMode: 'decimal' } }}
-    />
   )
 }

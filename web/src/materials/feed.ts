@@ -33,6 +33,15 @@ export const defaultChannels = (input: InputName): Channels => (WIDE.includes(in
 const short = (value: number) => value.toFixed(2).replace(/^(-?)0/, '$1')
 const pair = (values: number[] | undefined) => values ?? [0, 1]
 
+/** Where a feed's maps lie apart from the material's own UVs, as chips. */
+export function lies({ uv, wrap }: Feed): string[] {
+  const [u, v] = wrap ?? []
+  return [
+    ...(uv ? [uv.set ? `UV set ${uv.set}` : 'own UVs'] : []),
+    ...(u && v ? [u === v ? u : `${u}, ${v}`] : []),
+  ]
+}
+
 /** What a feed changes, in the order it does it, as chips. */
 export function changes(input: InputName, feed: Feed): string[] {
   const [inLow, inHigh] = pair(feed.range_in)

@@ -1,4 +1,6 @@
-import { useScene } from '../api/queries'
+import { Checkbox, FormControlLabel } from '@mui/material'
+
+import { useEdit, useProject, useScene } from '../api/queries'
 import type { MeshFacts } from '../api/types'
 import { count } from '../words'
 
@@ -8,8 +10,12 @@ interface Props {
 
 /** What the mesh file holds besides what is drawn: its nodes in their hierarchy, and what else it brings along. */
 export function FileScene({ mesh }: Props) {
+  const edit = useEdit()
+  const entry = useProject().data?.document.meshes?.[mesh.name]
+  const kept = entry?.vertex_colours === 'keep'
   const scene = useScene(mesh.name, mesh.key).data
   if (!scene || (scene.nodes.length < 2 && scene.brings.length === 0)) return null
+  const coloured = scene.brings.includes('vertex colours')
   const kinds = (kind: string) => scene.nodes.filter((node) => node.kind === kind).length
   return (
     <section style={{ padding: 14 }} aria-label="What the file holds">
@@ -22,6 +28,19 @@ export function FileScene({ mesh }: Props) {
           </li>
         ))}
       </ul>
+      {coloured && (
+        <FormControlLabel
+          label="Vertex colours go along on export; engines multiply them in"
+          control={
+            <Checkbox
+              checked={kept}
+              onChange={(event) =>
+                void edit({ kind: 'keep-colours', mesh: mesh.name, keep: event.target.checked })
+              }
+            />
+          }
+        />
+      )}
       <details>
         <summary>
           {count(scene.nodes.length, 'node')}

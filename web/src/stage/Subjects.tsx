@@ -24,7 +24,7 @@ import type { StageLook } from '../api/types'
 import { SLOT_TINTS, STAGE } from '../theme'
 import type { ShapeName } from './shapes'
 import { makeShape } from './shapes'
-import { useSoloMaterial, useStageMaterial } from './useMaterial'
+import { type Solo, useSoloMaterial, useStageMaterial } from './useMaterial'
 import { useView } from './view'
 
 /** A simple shape that wears one look. */
@@ -36,8 +36,8 @@ export function ShapeSubject({
 }: {
   shape: ShapeName
   look: StageLook | undefined
-  solo: string | null
-  onProbe?: (uv: [number, number]) => void
+  solo: Solo | null
+  onProbe?: (uvs: [number, number][]) => void
 }) {
   const geometry = useMemo(() => makeShape(shape), [shape])
   useEffect(() => () => geometry.dispose(), [geometry])
@@ -58,10 +58,11 @@ export function ShapeSubject({
 /** Tells the UVs under a click, but not at the end of a drag. */
 function probed(
   event: ThreeEvent<MouseEvent>,
-  onProbe: ((uv: [number, number]) => void) | undefined,
+  onProbe: ((uvs: [number, number][]) => void) | undefined,
 ) {
   event.stopPropagation()
-  if (event.delta < 4 && event.uv && onProbe) onProbe([event.uv.x, event.uv.y])
+  if (event.delta < 4 && event.uv && onProbe)
+    onProbe([event.uv, event.uv1].flatMap((uv) => (uv ? [[uv.x, uv.y]] : [])))
 }
 
 /** What lies over a surface on request: its wires, its back faces, a checker on its UVs. */
@@ -124,7 +125,7 @@ function checkerTexture(): DataTexture {
 export interface SlotView {
   slot: string
   look: StageLook | undefined
-  solo?: string | null
+  solo?: Solo | null
 }
 
 export type SlotTint = 'lit' | 'slots'
@@ -148,7 +149,7 @@ export function MeshSubject({
   slots: SlotView[]
   tint: SlotTint
   isolated: string | null
-  onProbe?: (slot: string, uv: [number, number]) => void
+  onProbe?: (slot: string, uvs: [number, number][]) => void
   onHover?: (slot: string | null) => void
   onPick?: (slot: string, face: number, more: boolean) => void
 }) {
@@ -169,7 +170,7 @@ export function MeshSubject({
               look={view?.look}
               solo={view?.solo ?? null}
               paint={paint[slot] ?? null}
-              onProbe={onProbe && ((uv) => onProbe(slot, uv))}
+              onProbe={onProbe && ((uvs) => onProbe(slot, uvs))}
               tint={tint === 'slots' ? SLOT_TINTS[number % SLOT_TINTS.length]! : null}
               ghost={isolated !== null && isolated !== slot}
               onHover={(over) => onHover?.(over ? slot : null)}
@@ -186,12 +187,12 @@ interface PieceProps {
   geometry: BufferGeometry
   paint: Float32Array | null
   look: StageLook | undefined
-  solo: string | null
+  solo: Solo | null
   tint: string | null
   ghost: boolean
   onHover: (over: boolean) => void
   onPick: (face: number, more: boolean) => void
-  onProbe: ((uv: [number, number]) => void) | undefined
+  onProbe: ((uvs: [number, number][]) => void) | undefined
 }
 
 function Piece({

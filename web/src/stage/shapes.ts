@@ -74,7 +74,14 @@ function downwards(geometry: BufferGeometry): BufferGeometry {
   return geometry
 }
 
+/** A shape; its one UV set stands for all, so that maps on further sets are seen as well. */
 export function makeShape(name: ShapeName): BufferGeometry {
+  const made = bare(name)
+  for (const further of ['uv1', 'uv2', 'uv3']) made.setAttribute(further, made.getAttribute('uv'))
+  return made
+}
+
+function bare(name: ShapeName): BufferGeometry {
   if (name === 'sphere') return downwards(new SphereGeometry(0.9, 96, 64))
   if (name === 'cylinder') return downwards(new CylinderGeometry(0.6, 0.6, 1.5, 96, 1))
   if (name === 'plane') return downwards(new PlaneGeometry(1.8, 1.8)).rotateX(-Math.PI / 2.6)

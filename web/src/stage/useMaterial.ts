@@ -2,6 +2,7 @@
 import { useThree } from '@react-three/fiber'
 import { useEffect, useLayoutEffect, useMemo, useState } from 'react'
 import {
+  ClampToEdgeWrapping,
   Color,
   DoubleSide,
   FrontSide,
@@ -11,6 +12,7 @@ import {
   MeshBasicMaterial,
   MeshPhysicalMaterial,
   MeshStandardMaterial,
+  MirroredRepeatWrapping,
   NearestFilter,
   NoColorSpace,
   RepeatWrapping,
@@ -45,7 +47,17 @@ function picture(key: string, size: number): Promise<Texture> {
   return coming
 }
 
-const KINDS = ['base', 'orm', 'normal', 'emission', 'specular', 'coat', 'sheen', 'through'] as const
+const KINDS = [
+  'base',
+  'orm',
+  'occlusion',
+  'normal',
+  'emission',
+  'specular',
+  'coat',
+  'sheen',
+  'through',
+] as const
 type Pictures = Partial<Record<(typeof KINDS)[number], Texture>>
 
 /** The newest pictures of a look, once all of a size are there: a material that fills bit by bit is built again for each. */
@@ -82,32 +94,49 @@ function usePictures(look: StageLook | undefined): Pictures {
   return shown
 }
 
-type Lay = (source: Texture | undefined, colour: boolean) => Texture | null
+type Place = StageLook['places'][string]
+type Lay = (source: Texture | undefined, kind: (typeof KINDS)[number]) => Texture | null
 
-/** Lays pictures as a material's UV transform says (KHR_texture_transform); one of `before` that lies so already stays on the graphics card. */
+const COLOURED: readonly string[] = ['base', 'emission', 'sheen']
+const WRAPS = {
+  repeat: RepeatWrapping,
+  clamp: ClampToEdgeWrapping,
+  mirror: MirroredRepeatWrapping,
+}
+
+/** Lays pictures where their inputs lie (KHR_texture_transform); one of `before` that lies so already stays on the graphics card. */
 const layer =
   (look: StageLook, before: Texture[] = []): Lay =>
-  (source, colour) => {
+  (source, kind) => {
     if (!source) return null
-    const lies = JSON.stringify([look.uv, look.filter, colour])
+    const place = look.places[kind] ?? { uv: look.uv, wrap: look.wrap }
+    const lies = JSON.stringify([place, look.filter, COLOURED.includes(kind)])
     return (
       before.find((known) => known.source === source.source && known.userData.lies === lies) ??
-      laid(source, look, colour, lies)
+      laid(source, place, look.filter, COLOURED.includes(kind), lies)
     )
   }
 
-function laid(source: Texture, look: StageLook, colour: boolean, lies: string): Texture {
+function laid(
+  source: Texture,
+  place: Place,
+  filter: StageLook['filter'],
+  colour: boolean,
+  lies: string,
+): Texture {
   const texture = source.clone()
   texture.userData = { lies }
   texture.flipY = false
-  texture.wrapS = texture.wrapT = RepeatWrapping
+  texture.wrapS = WRAPS[place.wrap[0]]
+  texture.wrapT = WRAPS[place.wrap[1]]
+  texture.channel = place.uv.set ?? 0
   texture.colorSpace = colour ? SRGBColorSpace : NoColorSpace
-  texture.magFilter = look.filter === 'nearest' ? NearestFilter : LinearFilter
-  texture.minFilter = look.filter === 'nearest' ? NearestFilter : LinearMipmapLinearFilter
+  texture.magFilter = filter === 'nearest' ? NearestFilter : LinearFilter
+  texture.minFilter = filter === 'nearest' ? NearestFilter : LinearMipmapLinearFilter
   texture.anisotropy = 8
-  const [scaleU, scaleV] = look.uv.tiling ?? [1, 1]
-  const [offsetU, offsetV] = look.uv.offset ?? [0, 0]
-  const [cos, sin] = [Math.cos(look.uv.rotation ?? 0), Math.sin(look.uv.rotation ?? 0)]
+  const [scaleU, scaleV] = place.uv.tiling ?? [1, 1]
+  const [offsetU, offsetV] = place.uv.offset ?? [0, 0]
+  const [cos, sin] = [Math.cos(place.uv.rotation ?? 0), Math.sin(place.uv.rotation ?? 0)]
   // The library's own transform scales after it rotates; KHR_texture_transform is offset · rotation · scale.
   texture.matrixAutoUpdate = false
   texture.matrix.set(
@@ -147,39 +176,61 @@ function useSpare(): MeshPhysicalMaterial {
 }
 
 /** The material that stands for a look: grey where there is none, flat until its pictures have come. It is one object for good,
- * so that a change of pictures does not build its shader again. */
+ * so that a change of pictures does not build its shader again; an unlit look has another, which no light reaches. */
 export function useStageMaterial(look: StageLook | undefined): Material {
   const pictures = usePictures(look)
   const lit = useSpare()
+  const [unlit] = useState(() => new MeshBasicMaterial({ toneMapped: false }))
   const invalidate = useThree((state) => state.invalidate)
+  useEffect(() => () => unlit.dispose(), [unlit])
   useLayoutEffect(() => {
     if (look && pictures.base) {
       const before = texturesOf(lit)
-      dress(lit, look, pictures, layer(look, before))
-      const now = new Set(texturesOf(lit))
-      before.filter((texture) => !now.has(texture)).forEach((texture) => texture.dispose())
+      if (look.shading === 'unlit') {
+        dressFlat(unlit, look, layer(look, texturesOf(unlit))(pictures.base, 'base'))
+      } else {
+        dress(lit, look, pictures, layer(look, before))
+        const now = new Set(texturesOf(lit))
+        before.filter((texture) => !now.has(texture)).forEach((texture) => texture.dispose())
+      }
     }
     invalidate()
-  }, [lit, look, pictures, invalidate])
-  return !look ? GREY : pictures.base ? lit : COMING
+  }, [lit, unlit, look, pictures, invalidate])
+  if (!look) return GREY
+  if (!pictures.base) return COMING
+  return look.shading === 'unlit' ? unlit : lit
 }
 
-function dress(made: MeshPhysicalMaterial, look: StageLook, pictures: Pictures, lay: Lay) {
-  made.map = lay(pictures.base, true)
-  const orm = lay(pictures.orm, false)
-  made.aoMap = made.roughnessMap = made.metalnessMap = orm
-  made.roughness = orm ? 1 : 0.6
-  made.metalness = orm ? 1 : 0
-  made.normalMap = lay(pictures.normal, false)
-  made.emissiveMap = lay(pictures.emission, true)
-  made.emissive.set(pictures.emission ? STAGE.white : STAGE.black)
-  made.emissiveIntensity = look.emission_factor
-  wear(made, look, pictures, lay)
+/** An unlit look: its base colour as it is. */
+function dressFlat(made: MeshBasicMaterial, look: StageLook, map: Texture | null) {
+  if (made.map !== map) made.map?.dispose()
+  made.map = map
+  settle(made, look)
+}
+
+/** Sides and alpha of a look. */
+function settle(made: Material, look: StageLook) {
   made.side = look.double_sided ? DoubleSide : FrontSide
   made.alphaTest = look.alpha_mode === 'mask' ? Math.max(look.alpha_cutoff, 1e-4) : 0
   made.transparent = look.alpha_mode === 'blend'
   made.depthWrite = look.alpha_mode !== 'blend'
   made.needsUpdate = true
+}
+
+function dress(made: MeshPhysicalMaterial, look: StageLook, pictures: Pictures, lay: Lay) {
+  made.map = lay(pictures.base, 'base')
+  const orm = lay(pictures.orm, 'orm')
+  made.roughnessMap = made.metalnessMap = orm
+  // Occlusion has a picture of its own where it lies elsewhere.
+  made.aoMap = pictures.occlusion ? lay(pictures.occlusion, 'occlusion') : orm
+  made.roughness = orm ? 1 : 0.6
+  made.metalness = orm ? 1 : 0
+  made.normalMap = lay(pictures.normal, 'normal')
+  made.emissiveMap = lay(pictures.emission, 'emission')
+  made.emissive.set(pictures.emission ? STAGE.white : STAGE.black)
+  made.emissiveIntensity = look.emission_factor
+  wear(made, look, pictures, lay)
+  settle(made, look)
 }
 
 /** Inputs beyond the seven: numbers, and pictures laid out as glTF's extensions want them. */
@@ -189,34 +240,41 @@ function wear(made: MeshPhysicalMaterial, look: StageLook, pictures: Pictures, l
     typeof extras[name] === 'number' ? (extras[name] as number) : otherwise
   made.ior = number('ior', 1.5)
   made.specularIntensity = pictures.specular ? 1 : number('specular', 1)
-  made.specularIntensityMap = lay(pictures.specular, false)
+  made.specularIntensityMap = lay(pictures.specular, 'specular')
   made.clearcoat = pictures.coat ? 1 : number('clearcoat', 0)
   made.clearcoatRoughness = pictures.coat ? 1 : number('clearcoat_roughness', 0)
-  made.clearcoatMap = made.clearcoatRoughnessMap = lay(pictures.coat, false)
+  made.clearcoatMap = made.clearcoatRoughnessMap = lay(pictures.coat, 'coat')
   made.sheen = pictures.sheen || Array.isArray(extras.sheen) ? 1 : 0
   made.sheenColor.set(STAGE.white)
   if (!pictures.sheen && Array.isArray(extras.sheen)) made.sheenColor.fromArray(extras.sheen)
   made.sheenRoughness = pictures.sheen ? 1 : number('sheen_roughness', 0)
-  made.sheenColorMap = made.sheenRoughnessMap = lay(pictures.sheen, true)
+  made.sheenColorMap = made.sheenRoughnessMap = lay(pictures.sheen, 'sheen')
   made.transmission = pictures.through ? 1 : number('transmission', 0)
   made.thickness = pictures.through ? 1 : number('thickness', 0)
-  made.transmissionMap = made.thicknessMap = lay(pictures.through, false)
+  made.transmissionMap = made.thicknessMap = lay(pictures.through, 'through')
   made.attenuationColor.set(STAGE.white)
   if (Array.isArray(extras.attenuation)) made.attenuationColor.fromArray(extras.attenuation)
   made.attenuationDistance = number('attenuation_distance', Infinity)
 }
 
-const texturesOf = (material: MeshPhysicalMaterial): Texture[] => [
+const texturesOf = (material: Material): Texture[] => [
   ...new Set(Object.values(material).filter((value) => value instanceof Texture)),
 ]
 
+/** One input alone: its picture, and where it lies. */
+export interface Solo {
+  key: string
+  place: Place
+}
+
 /** One input alone, seen flat: no light, no shading. */
 export function useSoloMaterial(
-  key: string | null,
+  solo: Solo | null,
   look: StageLook | undefined,
 ): MeshBasicMaterial | null {
   const [source, setSource] = useState<{ key: string; texture: Texture } | null>(null)
   const invalidate = useThree((state) => state.invalidate)
+  const key = solo?.key
   useEffect(() => {
     let wanted = true
     const { fail } = useKept.getState()
@@ -234,14 +292,16 @@ export function useSoloMaterial(
       if (key) fail(key, null)
     }
   }, [key, invalidate])
+  const lies = JSON.stringify(solo?.place)
   const material = useMemo(() => {
     if (!key || !look || source?.key !== key) return null
+    const place = JSON.parse(lies) as Place
     return new MeshBasicMaterial({
-      map: layer(look)(source.texture, true),
+      map: laid(source.texture, place, look.filter, true, lies),
       toneMapped: false,
       side: look.double_sided ? DoubleSide : FrontSide,
     })
-  }, [key, look, source])
+  }, [key, lies, look, source])
   useEffect(
     () => () => {
       material?.map?.dispose()

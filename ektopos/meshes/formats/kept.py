@@ -1,0 +1,349 @@
+"""A glTF scene as it is, with other slots, UVs and materials: nodes, skins, animations, morph
+targets, lights, cameras, extras and unknown extensions stay as their file has them.
+
+Numbers keep the form in which they are stored; only compressed geometry is written out plain, and
+integer UVs whose scale stood in the old material become the floats that were meant. Source: glTF
+2.0, sections 3.5 to 3.11.
+"""
+
+from __future__ import annotations
+
+import copy
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ektopos import __version__
+from ektopos.meshes.formats.glb import ARRAY, ELEMENT, Binary
+from ektopos.meshes.formats.gltf import (
+    drawn_nodes,
+    is_quantised,
+    triangles_of,
+)
+from ektopos.meshes.formats.gltf_accessors import DRACO, Accessors, view_bytes
+from ektopos.meshes.mesh import Mesh
+from ektopos.meshes.rows import unique_rows
+
+_GONE = ("buffers", "images", "textures", "samplers", "materials")
+_VARIANTS = "KHR_materials_variants"
+_OF_MATERIALS = ("KHR_materials_", "KHR_texture_", "EXT_texture_", "MSFT_texture_", DRACO)
+_COMPONENT = {"int8": 5120, "uint8": 5121, "int16": 5122, "uint16": 5123, "uint32": 5125}
+_TYPES = {1: "SCALAR", 2: "VEC2", 3: "VEC3", 4: "VEC4", 16: "MAT4"}
+_KNOWN = {"EXT_mesh_gpu_instancing", "KHR_lights_punctual", "KHR_mesh_quantization"}
+
+
+@dataclass(frozen=True)
+class Original:
+    """A glTF file and its numbers, as they were read."""
+
+    gltf: dict[str, Any]
+    buffers: list[bytes]
+    mesh: Mesh
+    """As it is drawn, before anything was done to it."""
+
+
+def keep_scene(
+    original: Original,
+    mesh: Mesh,
+    material_of: Mapping[str, int | None],
+    *,
+    colours: bool = False,
+) -> tuple[dict[str, Any], Binary]:
+    """The glTF JSON and buffer of a file with the slots and UVs of `mesh`, which is the same file
+    after whatever was done to it: the same triangles in the same order.
+
+    `material_of` gives, by slot, the number of the material in the list that the caller will add. A
+    primitive's `extras.slot` names its slot. Vertex colours stay only if asked.
+    """
+    return _Kept(original, mesh, material_of, colours).written()
+
+
+def what_is_left(gltf: dict[str, Any]) -> list[str]:
+    """What of a file is not kept, in a few words each."""
+    found = []
+    if _VARIANTS in gltf.get("extensionsUsed", []):
+        found.append("material variants")
+    if DRACO in gltf.get("extensionsUsed", []):
+        found.append("the compression of its geometry")
+    return found
+
+
+class _Kept:
+    """One file while it is written."""
+
+    def __init__(
+        self, original: Original, mesh: Mesh, material_of: Mapping[str, int | None], colours: bool
+    ) -> None:
+        self.source, self.before, self.mesh = original.gltf, original.mesh, mesh
+        self.material_of, self.colours = material_of, colours
+        self.accessors = Accessors(original.gltf, original.buffers)
+        self.gltf = copy.deepcopy({k: v for k, v in original.gltf.items() if k not in _GONE})
+        self.binary = Binary()
+
+    def written(self) -> tuple[dict[str, Any], Binary]:
+        gltf = self.gltf
+        gltf["asset"] = gltf["asset"] | {"generator": f"ektopos {__version__}"}
+        drawn = self._drawn()
+        for number, entry in enumerate(gltf.get("meshes", [])):
+            primitives: list[dict[str, Any]] = []
+            for place, primitive in enumerate(entry.get("primitives", [])):
+                primitives += self._primitive(primitive, drawn.get((number, place)))
+            entry["primitives"] = primitives
+        self._forget_materials()
+        self._keep_numbers()
+        return gltf, self.binary
+
+    def _drawn(self) -> dict[tuple[int, int], tuple[int, int, int]]:
+        """By mesh and primitive, the first triangle and vertex that the drawn mesh has of it, and
+        how many triangles: of its first instance."""
+        found: dict[tuple[int, int], tuple[int, int, int]] = {}
+        triangle = vertex = 0
+        for one in drawn_nodes(self.source, self.accessors):
+            number = one.node["mesh"]
+            for place, primitive in enumerate(self.source["meshes"][number].get("primitives", [])):
+                if primitive.get("mode", 4) not in (4, 5, 6) or "POSITION" not in primitive.get(
+                    "attributes", {}
+                ):
+                    continue
+                count = _triangle_count(self.source, primitive)
+                found.setdefault((number, place), (triangle, vertex, count))
+                triangle += count
+                vertex += int(
+                    self.source["accessors"][primitive["attributes"]["POSITION"]]["count"]
+                )
+        return found
+
+    def _primitive(
+        self, primitive: dict[str, Any], drawn: tuple[int, int, int] | None
+    ) -> Iterator[dict[str, Any]]:
+        """A primitive with its new material; apart by slot, and with vertices of its own, where
+        that has to be."""
+        if not self.colours:
+            for name in [n for n in primitive["attributes"] if n.startswith("COLOR_")]:
+                del primitive["attributes"][name]
+        (primitive.get("extensions") or {}).pop(_VARIANTS, None)
+        if drawn is None:
+            yield self._dressed(primitive, self._slot_elsewhere(primitive))
+            return
+        first, vertex, count = drawn
+        those = slice(first, first + count)
+        slots = self.mesh.triangle_slot[those]
+        uvs = self.mesh.corner_uvs()[those]
+        moved = not np.array_equal(uvs, self.before.corner_uvs()[those], equal_nan=True)
+        packed = DRACO in primitive.get("extensions", {})
+        scaled = is_quantised(self.source, primitive)
+        if count and (moved or packed or scaled or len(np.unique(slots)) > 1):
+            corners = self.before.triangles[those] - vertex
+            yield from self._anew(primitive, corners, slots, uvs, moved or scaled)
+        else:
+            slot = self.mesh.slots[slots[0]] if count else self._slot_elsewhere(primitive)
+            yield self._dressed(primitive, slot)
+
+    def _slot_elsewhere(self, primitive: dict[str, Any]) -> str | None:
+        """The slot of a primitive that is not drawn: that of others with its material."""
+        number = primitive.get("material")
+        those = self.mesh.triangle_slot[self.before.triangle_slot == number]
+        if number is None or not len(those):
+            return None
+        return self.mesh.slots[int(np.bincount(those).argmax())]
+
+    def _dressed(self, primitive: dict[str, Any], slot: str | None) -> dict[str, Any]:
+        primitive.pop("material", None)
+        material = None if slot is None else self.material_of.get(slot)
+        if material is not None:
+            primitive["material"] = material
+        extras = primitive.get("extras", {})
+        if slot is not None and isinstance(extras, dict):
+            primitive["extras"] = extras | {"slot": slot}
+        return primitive
+
+    def _anew(
+        self,
+        primitive: dict[str, Any],
+        corners: NDArray[Any],
+        slots: NDArray[np.int32],
+        uvs: NDArray[np.float64],
+        moved: bool,
+    ) -> Iterator[dict[str, Any]]:
+        """A primitive written again, one for each slot; `corners` `(t, 3)` are vertex numbers as
+        they are drawn, where mirroring nodes turn the winding."""
+        stored = self.accessors.stored_attributes(primitive)
+        count = len(stored["POSITION"])
+        raw = triangles_of(self.accessors.corners(primitive, count), primitive.get("mode", 4))
+        turned = (corners != raw).any(axis=1)
+        uvs = np.where(turned[:, None, None], uvs[:, ::-1], uvs).astype(np.float32)
+        targets = [
+            {name: self.accessors.stored(index) for name, index in target.items()}
+            for target in primitive.get("targets", [])
+        ]
+        kept = {k: v for k, v in primitive.items() if k not in ("indices", "mode")}
+        (kept.get("extensions") or {}).pop(DRACO, None)
+        if not kept.get("extensions"):
+            kept.pop("extensions", None)
+        for number in np.unique(slots):
+            those = slots == number
+            keys = raw[those].reshape(-1, 1)
+            lies = uvs[those].reshape(-1, 2)
+            if moved:
+                keys = np.concatenate([keys, lies.view(np.uint32)], axis=1)
+            first, place = unique_rows(keys.astype(np.int64))
+            vertices = keys[first, 0].astype(np.int64)
+            attributes = {}
+            for name, values in stored.items():
+                if name in primitive["attributes"]:
+                    attributes[name] = self._accessor(
+                        values, vertices, primitive["attributes"][name]
+                    )
+            if moved and np.isfinite(lies).all():
+                attributes["TEXCOORD_0"] = self._plain(lies[first], "VEC2")
+            wide = np.uint16 if len(vertices) < 65535 else np.uint32
+            one = copy.deepcopy(kept) | {
+                "attributes": attributes,
+                "indices": self._plain(place.astype(wide), "SCALAR", ELEMENT),
+            }
+            if targets:
+                one["targets"] = [
+                    {
+                        name: self._accessor(values, vertices, target[name])
+                        for name, values in morphed.items()
+                    }
+                    for morphed, target in zip(targets, primitive["targets"], strict=True)
+                ]
+            yield self._dressed(one, self.mesh.slots[number])
+
+    def _accessor(self, values: NDArray[Any], vertices: NDArray[np.int64], like: int) -> int:
+        """An accessor of some vertices' values, in the form of another; its number."""
+        entry = self.source["accessors"][like]
+        picked = np.ascontiguousarray(values[vertices])
+        made = {key: entry[key] for key in ("normalized", "name", "extras") if key in entry} | {
+            "componentType": entry["componentType"],
+            "type": entry["type"],
+        }
+        if "min" in entry:
+            made |= {"min": picked.min(axis=0).tolist(), "max": picked.max(axis=0).tolist()}
+        return self._add(picked, made, ARRAY)
+
+    def _plain(self, values: NDArray[Any], kind: str, target: int = ARRAY) -> int:
+        component = _COMPONENT.get(str(values.dtype), 5126)
+        return self._add(
+            np.ascontiguousarray(values), {"componentType": component, "type": kind}, target
+        )
+
+    def _add(self, values: NDArray[Any], entry: dict[str, Any], target: int) -> int:
+        """An accessor and its view. Each element begins at a multiple of four bytes. Source: glTF
+        2.0, 3.6.2.4."""
+        size = values.itemsize * (values.shape[1] if values.ndim == 2 else 1)
+        stride = -(-size // 4) * 4
+        content = values.tobytes()
+        if target == ARRAY and stride != size:
+            rows = np.zeros((len(values), stride), np.uint8)
+            rows[:, :size] = values.view(np.uint8).reshape(len(values), size)
+            content = rows.tobytes()
+        view = self.binary.add(content, target)
+        if target == ARRAY and stride != size:
+            self.binary.views[view]["byteStride"] = stride
+        self.gltf["accessors"].append(entry | {"bufferView": _NEW + view, "count": len(values)})
+        return len(self.gltf["accessors"]) - 1
+
+    def _forget_materials(self) -> None:
+        """Extensions of materials and textures go with these; what animates materials as well."""
+        gltf = self.gltf
+        gltf.get("extensions", {}).pop(_VARIANTS, None)
+        if not gltf.get("extensions"):
+            gltf.pop("extensions", None)
+        for key in ("extensionsUsed", "extensionsRequired"):
+            kept = [e for e in gltf.get(key, []) if not e.startswith(_OF_MATERIALS)]
+            gltf.pop(key, None)
+            if kept:
+                gltf[key] = kept
+        for animation in gltf.get("animations", []):
+            animation["channels"] = [
+                channel for channel in animation["channels"] if not _moves_a_material(channel)
+            ]
+        gltf["animations"] = [a for a in gltf.get("animations", []) if a["channels"]]
+        if not gltf["animations"]:
+            gltf.pop("animations")
+
+    def _keep_numbers(self) -> None:
+        """Drop the accessors that nothing refers to any more, and bring the others' bytes along."""
+        gltf = self.gltf
+        if not set(gltf.get("extensionsUsed", [])) - _KNOWN:
+            _prune(gltf)
+        views: dict[int, int] = {}
+        for holder in _holders(gltf, "bufferView"):
+            number = holder["bufferView"]
+            if number >= _NEW:
+                holder["bufferView"] = number - _NEW
+                continue
+            if number not in views:
+                views[number] = self._view(number)
+            holder["bufferView"] = views[number]
+        gltf.pop("bufferViews", None)
+        if not gltf.get("accessors"):
+            gltf.pop("accessors", None)
+
+    def _view(self, number: int) -> int:
+        """A view of the source as one of the new buffer; its number."""
+        entry = self.source["bufferViews"][number]
+        made = self.binary.add(view_bytes(self.source, self.accessors.buffers, number))
+        beside = ("target", "byteStride", "name", "extras")
+        self.binary.views[made] |= {key: entry[key] for key in beside if key in entry}
+        return made
+
+
+_NEW = 1 << 40
+"""Added to the numbers of new views until those of the source have theirs."""
+
+
+def _triangle_count(gltf: dict[str, Any], primitive: dict[str, Any]) -> int:
+    which = primitive.get("indices", primitive["attributes"]["POSITION"])
+    corners = int(gltf["accessors"][which]["count"])
+    return corners // 3 if primitive.get("mode", 4) == 4 else max(0, corners - 2)
+
+
+def _moves_a_material(channel: dict[str, Any]) -> bool:
+    target = channel.get("target", {})
+    pointer = target.get("extensions", {}).get("KHR_animation_pointer", {}).get("pointer", "")
+    return str(pointer).startswith("/materials/")
+
+
+def _holders(value: Any, key: str) -> Iterator[dict[str, Any]]:
+    """Every object in a JSON value that has a number under a key."""
+    if isinstance(value, dict):
+        if isinstance(value.get(key), int):
+            yield value
+        for name, inner in value.items():
+            if name != "extras":
+                yield from _holders(inner, key)
+    elif isinstance(value, list):
+        for inner in value:
+            yield from _holders(inner, key)
+
+
+def _prune(gltf: dict[str, Any]) -> None:
+    """Number the accessors anew, without those that nothing refers to. Source: glTF 2.0's places
+    for them; EXT_mesh_gpu_instancing."""
+    places: list[tuple[Any, Any]] = []
+    for mesh in gltf.get("meshes", []):
+        for primitive in mesh.get("primitives", []):
+            for group in (primitive["attributes"], *primitive.get("targets", [])):
+                places += [(group, name) for name in group]
+            if "indices" in primitive:
+                places.append((primitive, "indices"))
+    places += [
+        (s, "inverseBindMatrices") for s in gltf.get("skins", []) if "inverseBindMatrices" in s
+    ]
+    for animation in gltf.get("animations", []):
+        places += [(one, key) for one in animation["samplers"] for key in ("input", "output")]
+    for node in gltf.get("nodes", []):
+        given = node.get("extensions", {}).get("EXT_mesh_gpu_instancing", {}).get("attributes", {})
+        places += [(given, name) for name in given]
+    used = sorted({holder[key] for holder, key in places})
+    number = {old: new for new, old in enumerate(used)}
+    for holder, key in places:
+        holder[key] = number[holder[key]]
+    if "accessors" in gltf:
+        gltf["accessors"] = [gltf["accessors"][old] for old in used]
