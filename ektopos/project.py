@@ -75,15 +75,20 @@ class Project:
 def load_mesh(project: Project, name: str) -> Mesh:
     """A mesh of the project, read, with its recipe applied. Raises `MissingReference`,
     `UnreadableFile` or `EktoposError`."""
+    mesh = read_project_mesh(project, name)
+    return apply_recipe(mesh, project.document.meshes[name].recipe)
+
+
+def read_project_mesh(project: Project, name: str) -> Mesh:
+    """The same as its file has it."""
     entry = project.document.meshes.get(name)
     if entry is None:
         raise MissingReference(
             "there is no such mesh.", subject=name, hint="Choose another, or bring it in."
         )
-    mesh = read_mesh(
+    return read_mesh(
         project.path(entry.file, name), project.find_beside(entry.file), name=entry.file
     )
-    return apply_recipe(mesh, entry.recipe)
 
 
 def is_safe(file: str) -> bool:

@@ -7,14 +7,18 @@ import tempfile
 import time
 from dataclasses import asdict, dataclass, replace
 from pathlib import Path, PurePosixPath
+from typing import Any
 
 from ektopos.document import Document, UvTransform
 from ektopos.errors import EktoposError
 from ektopos.images import read_header, read_image, write_image
 from ektopos.materials.coverage import with_transform
 from ektopos.materials.resolve import MapLoader, ReadMap
-from ektopos.meshes import Mesh
-from ektopos.project import Project, load_mesh
+from ektopos.meshes import Mesh, apply_recipe
+from ektopos.meshes.formats.gltf import load_gltf
+from ektopos.meshes.formats.gltf_accessors import read_buffers
+from ektopos.meshes.formats.kept import Original
+from ektopos.project import Project, read_project_mesh
 from ektopos.targets.package import (
     ExportedFile,
     exported_container,
@@ -24,7 +28,7 @@ from ektopos.targets.package import (
 )
 from ektopos.targets.packing import pack_file, padded_from
 from ektopos.targets.placing import put_in_place
-from ektopos.targets.plan import Plan, PlannedFile, make_plan, safe_names
+from ektopos.targets.plan import Plan, PlannedFile, make_plan
 from ektopos.targets.profile import Profile
 from ektopos.targets.reuse import (
     PACKAGE_LIST,
@@ -82,7 +86,7 @@ def export_package(
     out.parent.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory(prefix=f".{out.name}-", dir=out.parent) as temporary:
         fresh = Path(temporary)
-        files, factors = _write(
+        files, factors, meshes = _write(
             MapLoader(project, read=read), profile, plan, fresh, before, progress
         )
         listing = {
@@ -91,7 +95,7 @@ def export_package(
             "made_from": made_from,
             "files": [asdict(file) for file in files],
             "materials": material_facts(plan, profile, factors),
-            "meshes": mesh_facts(project, profile),
+            "meshes": meshes,
         }
         (fresh / PACKAGE_LIST).write_text(
             json.dumps(listing, indent=2, ensure_ascii=False) + "\n", "utf-8"
@@ -112,14 +116,16 @@ def _write(
     folder: Path,
     before: Earlier,
     progress: Progress,
-) -> tuple[list[ExportedFile], dict[str, float]]:
-    """Every file but the list, and what the emission of each texture was divided by."""
-    document = loader.project.document
+) -> tuple[list[ExportedFile], dict[str, float], dict[str, Any]]:
+    """Every file but the list, what the emission of each texture was divided by, and which file
+    holds each mesh."""
+    project, document = loader.project, loader.project.document
     steps = len(plan.files) + len(document.meshes) + 1
-    meshes: dict[str, Mesh] = {}
+    raw: dict[str, Mesh] = {}
     for done, name in enumerate(document.meshes):
         progress(done / steps, f"reading {name}")
-        meshes[name] = load_mesh(loader.project, name)
+        raw[name] = read_project_mesh(project, name)
+    meshes = {name: apply_recipe(mesh, document.meshes[name].recipe) for name, mesh in raw.items()}
     textures: list[ExportedFile] = []
     for done, planned in enumerate(plan.files, start=len(meshes)):
         progress(done / steps, f"packing {PurePosixPath(planned.path).name}")
@@ -127,16 +133,29 @@ def _write(
     progress((steps - 1) / steps, "writing the container")
     parts = Parts(
         folder,
-        next(iter(safe_names([document.name]).values())),
         document,
         profile,
         _untransformed(plan) if profile.mesh.uv_transform == "baked" else plan,
         _placed(document, profile, plan, meshes),
+        lambda name: _original(project, name, raw[name]),
         {texture.path: texture.divided_by for texture in textures},
     )
     written = WRITERS[profile.container](parts)
-    files = [_listed(part, plan, textures) for part in written.containers]
-    return [*files, *(textures if written.beside else [])], parts.emission_factors
+    files = [_listed(part, textures) for part in written.containers]
+    return (
+        [*files, *(textures if written.beside else [])],
+        parts.emission_factors,
+        mesh_facts(document, written.containers),
+    )
+
+
+def _original(project: Project, name: str, mesh: Mesh) -> Original | None:
+    """The glTF file that a mesh came as; `None` for other formats."""
+    file = project.document.meshes[name].file
+    if not file.lower().endswith((".glb", ".gltf")):
+        return None
+    gltf, binary = load_gltf(project.path(file, name), file)
+    return Original(gltf, read_buffers(gltf, binary, project.find_beside(file), file), mesh)
 
 
 def _texture(
@@ -162,14 +181,15 @@ def _texture(
     return exported_texture(planned, path, sha256, key, packed.divided_by)
 
 
-def _listed(part: Container, plan: Plan, textures: list[ExportedFile]) -> ExportedFile:
+def _listed(part: Container, textures: list[ExportedFile]) -> ExportedFile:
     """A container as the package's list has it, with the textures that it holds."""
+    held = [file.path for file in part.textures]
     inside = [
         {key: value for key, value in asdict(texture).items() if key not in ("images", "sha256")}
         for texture in textures
+        if texture.path in held
     ]
-    materials = list(plan.materials) if part.holds_materials else []
-    return exported_container(part.path, materials, inside if part.holds_textures else None)
+    return exported_container(part.path, part.materials, inside or None)
 
 
 def _untransformed(plan: Plan) -> Plan:

@@ -6,15 +6,15 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from ektopos.document import Feed, InputName, UvTransform
+from ektopos.document import Document, Feed, InputName, UvTransform
 from ektopos.files import hash_file
 from ektopos.materials.adjust import adjust
 from ektopos.materials.derive import Material
 from ektopos.materials.resolve import constant_values
-from ektopos.project import Project
-from ektopos.targets.plan import Plan, PlannedFile, safe_names
+from ektopos.targets.plan import Plan, PlannedFile
 from ektopos.targets.profile import Profile
 from ektopos.targets.writers.loose import node_names
+from ektopos.targets.writers.parts import Container
 
 
 @dataclass(frozen=True)
@@ -123,11 +123,10 @@ def _constant(feed: Feed, name: InputName) -> float | list[float]:
     return plain if len(plain) > 1 else plain[0]
 
 
-def mesh_facts(project: Project, profile: Profile) -> dict[str, Any]:
+def mesh_facts(document: Document, containers: list[Container]) -> dict[str, Any]:
     """By mesh, the container that holds it and what its slots wear."""
-    stem = next(iter(safe_names([project.document.name]).values()))
-    file = f"{stem}.{'glb' if profile.container == 'loose' else profile.container}"
     return {
-        name: {"file": file, "slots": dict(entry.slots)}
-        for name, entry in project.document.meshes.items()
+        name: {"file": container.path.name, "slots": dict(document.meshes[name].slots)}
+        for container in containers
+        for name in container.meshes
     }

@@ -118,6 +118,8 @@ class MeshRules(BaseModel):
     """What 1 is; centimetres in USDZ only, for glTF says metres."""
     vertex_colours: bool = False
     """Whether vertex colours go along; engines multiply them in, so stray ones tint."""
+    containers: Literal["each", "one"] = "each"
+    """Whether each mesh file is a container of its own, or all are in one."""
     uv_transform: Literal["carried", "baked"] = "carried"
     """Whether a material's UV transform is said beside it, or worked into the UVs of its slots."""
 

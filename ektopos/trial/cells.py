@@ -8,7 +8,9 @@ from typing import Literal
 from ektopos.trial.causes import Cause
 
 Verdict = Literal["same", "close", "differs", "lost", "unsupported"]
-SETTINGS = "settings"
+SETTINGS, MESH, SCENE = "settings", "mesh", "scene"
+"""What a cell is about, where that is no input: the material's settings, the slot's triangles, and
+the mesh's whole file."""
 
 
 @dataclass(frozen=True)

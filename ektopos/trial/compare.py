@@ -2,31 +2,40 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from ektopos.document import Document
-from ektopos.materials.derive import effective
+from ektopos.errors import EktoposError
+from ektopos.materials.derive import Material, effective
 from ektopos.materials.resolve import MapLoader
 from ektopos.meshes import Mesh
-from ektopos.project import Project, load_mesh
+from ektopos.project import Project
 from ektopos.shading import Look
+from ektopos.targets.plan import safe_names
 from ektopos.targets.profile import Profile
+from ektopos.targets.writers.gltf import planned_extensions
 from ektopos.trial.causes import MESSAGES, Cause
-from ektopos.trial.cells import SETTINGS, Cell, Verdict, badness
+from ektopos.trial.cells import MESH, SCENE, SETTINGS, Cell, Verdict, badness, because
+from ektopos.trial.engine.gltf import signature
 from ektopos.trial.engine.importer import import_package
-from ektopos.trial.engine.package import INPUTS, Imported, ImportedMaterial
+from ektopos.trial.engine.package import INPUTS, Imported
+from ektopos.trial.expected import ExpectedMesh, expected_mesh, expected_scene
+from ektopos.trial.geometry import judge_mesh
+from ektopos.trial.holding import judge_scene
 from ektopos.trial.judge import Judge, Keep
 from ektopos.trial.measure import imported_values
 from ektopos.trial.renders import (
     VIEWS,
     Rendered,
+    Worn,
+    arrived_mesh,
     compare_material,
     compare_mesh,
     expected_look,
     imported_look,
 )
-from ektopos.trial.settings import judge_uvs
 from ektopos.types import Progress, no_progress
 
 COMPARED = 0.7
@@ -61,7 +70,12 @@ def run_trial(
     loader = MapLoader(project)
     cells: list[Cell] = []
     judged: dict[tuple[str, str], list[Cell]] = {}
-    meshes = {name: load_mesh(project, name) for name in document.meshes}
+    materials = _materials(document)
+    expected_meshes = {
+        name: expected_mesh(project, name, profile, materials) for name in document.meshes
+    }
+    imported = _named_alike(imported, list(document.meshes))
+    meshes = {name: whole.authored for name, whole in expected_meshes.items()}
     judge = Judge(loader, document, profile, meshes, keep)
     slots = [
         (m, s, assigned)
@@ -70,66 +84,122 @@ def run_trial(
     ]
     for done, (mesh, slot, expected) in enumerate(slots):
         progress(0.05 + (COMPARED - 0.05) * done / max(1, len(slots)), f"comparing {mesh} · {slot}")
-        blank = [Cell(mesh, slot, expected, name, "same") for name in (*INPUTS, SETTINGS)]
+        blank = [Cell(mesh, slot, expected, name, "same") for name in (*INPUTS, SETTINGS, MESH)]
         fault = _slot_fault(imported, mesh, slot, expected)
         if fault is not None:
             verdict, cause, message = fault
             cells += [
                 replace(cell, verdict=verdict, cause=cause, message=message) for cell in blank
             ]
+            if cause == "slot-missing":
+                cells[-1] = because(cells[-1], "mesh-missing", MESSAGES["mesh-missing"])
             continue
+        meant = expected_meshes[mesh]
+        shape = judge_mesh(
+            blank[-1], meant.triangles(slot), imported.drawn.get((mesh, slot)), meant.diagonal
+        )
         assigned = imported.slots.get(mesh, {}).get(slot)
         if expected is None or assigned is None:
             cells += [
                 replace(cell, message="No material is meant here, and none arrived.")
-                for cell in blank
-            ]
+                for cell in blank[:-1]
+            ] + [shape]
             continue
         if (expected, assigned) not in judged:
             judged[expected, assigned] = judge.material(expected, imported.materials[assigned])
             again = imported.second.get(assigned)
-            if again is not None and _signature(again) != _signature(imported.materials[assigned]):
+            if again is not None and signature(again) != signature(imported.materials[assigned]):
                 other = judge.material(expected, again)
                 judged[expected, assigned] = [
                     max(pair, key=badness)
                     for pair in zip(judged[expected, assigned], other, strict=True)
                 ]
         here = [replace(cell, mesh=mesh, slot=slot) for cell in judged[expected, assigned]]
-        uvs = {key[2]: found for key, found in imported.uvs.items() if key[:2] == (mesh, slot)}
-        at = next(number for number, cell in enumerate(here) if cell.input == SETTINGS)
-        here[at] = judge_uvs(
-            here[at],
-            meshes[mesh],
-            slot,
-            effective(document, expected),
-            imported.materials[assigned],
-            uvs,
-            profile,
-        )
-        cells += here
+        cells += [*here, shape]
+    for name, whole in expected_meshes.items():
+        if any(cell.mesh == name for cell in cells) and not imported.problem:
+            cells.append(_scene_cell(whole, imported, profile, document, materials))
     if imported.problem and not cells:
         cells = [
             Cell("", "", None, SETTINGS, "lost", cause=imported.problem, message=imported.message)
         ]
     passed = all(cell.verdict in ("same", "close", "unsupported") for cell in cells)
     drawn = (
-        _renders(document, meshes, loader, imported, progress, keep)
+        _renders(document, meshes, cells, loader, imported, progress, keep)
         if renders and not imported.problem
         else []
     )
     return Trial(profile.id, passed, cells, drawn)
 
 
+def _materials(document: Document) -> dict[str, Material]:
+    found = {}
+    for name in document.materials:
+        with suppress(EktoposError):
+            found[name] = effective(document, name)
+    return found
+
+
+def _scene_cell(
+    drawn: ExpectedMesh,
+    imported: Imported,
+    profile: Profile,
+    document: Document,
+    materials: dict[str, Material],
+) -> Cell:
+    """The verdict on the file of a mesh."""
+    blank = Cell(drawn.name, "", None, SCENE, "same")
+    if drawn.original is None:
+        return because(
+            replace(blank, verdict="unsupported"),
+            "not-carried-by-target",
+            "Only what is drawn goes along: this target, or the mesh's format, keeps no scene.",
+        )
+    worn = {worn for worn in document.meshes[drawn.name].slots.values() if worn in materials}
+    planned = planned_extensions(materials[name] for name in worn if name)
+    if profile.container == "loose":
+        planned = set()
+    found = judge_scene(
+        blank, expected_scene(drawn.original), imported.scenes.get(drawn.name), planned
+    )
+    extra = set(imported.slots.get(drawn.name, {})) - set(drawn.mesh.slots)
+    if found.verdict == "same" and extra:
+        said = f"A slot {sorted(extra)[0]} arrived that was not meant."
+        return because(replace(found, verdict="differs"), "mesh-added", said)
+    return found
+
+
+def _named_alike(imported: Imported, meshes: list[str]) -> Imported:
+    """The package with meshes under the names that the project has for them: a container that was
+    made elsewhere may hold several, or call them otherwise."""
+    stems = safe_names(meshes)
+    slots, drawn, scenes = dict(imported.slots), dict(imported.drawn), dict(imported.scenes)
+    for mesh in meshes:
+        if mesh in slots:
+            continue
+        files = [f for f in imported.containers if Path(f).stem in (stems[mesh], mesh)]
+        if not files and len(meshes) == 1 and len(imported.containers) == 1:
+            files = list(imported.containers)
+        held = [name for file in files for name in imported.containers[file]]
+        for name in held:
+            slots[mesh] = imported.slots[name] | slots.get(mesh, {})
+            drawn |= {(mesh, s): d for (m, s), d in imported.drawn.items() if m == name}
+            if name in imported.scenes:
+                scenes[mesh] = imported.scenes[name]
+    return replace(imported, slots=slots, drawn=drawn, scenes=scenes)
+
+
 def _renders(
     document: Document,
     meshes: dict[str, Mesh],
+    cells: list[Cell],
     loader: MapLoader,
     package: Imported,
     progress: Progress,
     keep: Keep | None,
 ) -> list[Rendered]:
     """Every mesh from several sides, and every material on the specimen, as they were meant and as
-    they arrived."""
+    they arrived: on the mesh that arrived, unless that is the same."""
     expected: dict[str, Look] = {}
     imported: dict[str, Look] = {}
     pairs: dict[tuple[str, str], None] = {}
@@ -155,8 +225,14 @@ def _renders(
         on_imported = {
             slot: imported[assigned] for slot, assigned in actual.items() if assigned is not None
         }
+        shapes = [cell.verdict for cell in cells if (cell.mesh, cell.input) == (name, MESH)]
+        came = {slot: drawn for (mesh, slot), drawn in package.drawn.items() if mesh == name}
+        changed = any(verdict != "same" for verdict in shapes)
+        arrived = arrived_mesh(name, came) if changed else meshes[name]
         for view in VIEWS:
-            rendered, pictures = compare_mesh(name, meshes[name], on_expected, on_imported, view)
+            rendered, pictures = compare_mesh(
+                name, Worn(meshes[name], on_expected), Worn(arrived, on_imported), view
+            )
             found.append(rendered)
             if keep is not None:
                 keep(name, f"render {view}", pictures)
@@ -168,14 +244,6 @@ def _renders(
     return found
 
 
-def _signature(material: ImportedMaterial) -> object:
-    """All of a material but its texels, to tell whether two readings of a package agree."""
-    inputs = {name: replace(i, texture=None) for name, i in material.inputs.items()}
-    return replace(material, inputs=inputs), {
-        name: i.texture.path if i.texture else None for name, i in material.inputs.items()
-    }
-
-
 def _slot_fault(
     package: Imported, mesh: str, slot: str, expected: str | None
 ) -> tuple[Verdict, Cause, str] | None:
@@ -183,7 +251,8 @@ def _slot_fault(
         return "lost", package.problem, package.message
     if slot not in package.slots.get(mesh, {}):
         return "lost", "slot-missing", MESSAGES["slot-missing"]
-    imported = package.slots[mesh][slot]
+    key = package.slots[mesh][slot]
+    imported = package.materials[key].name if key in package.materials else key
     listed = package.listed_slots.get(mesh, {}).get(slot, imported)
     assigned = (
         package.assigned_slots.get(mesh, {}).get(slot) if package.assigned_slots else imported

@@ -10,9 +10,10 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
-from typing import cast
+from typing import Any, cast
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ektopos.document import AlphaMode, Filter, InputName, UvTransform
 from ektopos.images import Image, fit_within, resize
@@ -24,7 +25,7 @@ from ektopos.meshes import Mesh
 from ektopos.shading import LIGHTS, Look, render
 from ektopos.shading.render import View, frame_view, picture
 from ektopos.shading.specimen import SPECIMEN_VIEW, specimen
-from ektopos.trial.engine.package import INPUTS, ImportedInput, ImportedMaterial, Place
+from ektopos.trial.engine.package import INPUTS, ImportedInput, ImportedMaterial, Place, Triangles
 from ektopos.types import Encoding, Float, Pixels, WrapPair
 from ektopos.vectors import normalise
 
@@ -56,13 +57,58 @@ class Rendered:
     """The material, where it is one on the specimen."""
 
 
+@dataclass(frozen=True)
+class Worn:
+    """A mesh and the looks on its slots."""
+
+    mesh: Mesh
+    looks: Mapping[str, Look]
+
+
 def compare_mesh(
-    name: str, mesh: Mesh, expected: Mapping[str, Look], imported: Mapping[str, Look], view: str
+    name: str, expected: Worn, imported: Worn, view: str
 ) -> tuple[Rendered, dict[str, Float]]:
-    """One view of a mesh under the same light, worn as meant and as it arrived; with both pictures
-    and their difference."""
-    flip, ssim, pictures = _compared(mesh, expected, imported, frame_view(mesh, VIEWS[view]))
+    """One view of a mesh under the same light, as it was meant and as it arrived; with both
+    pictures and their difference."""
+    camera = frame_view(expected.mesh, VIEWS[view])
+    flip, ssim, pictures = _compared(expected, imported, camera)
     return Rendered(name, view, LIGHT, flip, ssim), pictures
+
+
+def arrived_mesh(name: str, drawn: Mapping[str, Triangles]) -> Mesh:
+    """What an engine draws, by slot, as a mesh."""
+    slots, parts = tuple(drawn), list(drawn.values())
+    counts = [len(part.positions) for part in parts]
+    total = sum(counts)
+
+    def joined(values: list[NDArray[Any]], width: int) -> NDArray[Any]:
+        flat = [one.reshape(-1, width) for one in values]
+        return np.concatenate(flat) if flat else np.zeros((0, width))
+
+    def normals(part: Triangles) -> NDArray[Any]:
+        return np.zeros((len(part.positions), 3, 3)) if part.normals is None else part.normals
+
+    def uvs(part: Triangles, number: int) -> NDArray[Any]:
+        return part.uvs.get(number, np.full((len(part.positions), 3, 2), np.nan))
+
+    sets = 1 + max((number for part in parts for number in part.uvs), default=0)
+    first, *more = (joined([uvs(p, n) for p in parts], 2).astype(np.float32) for n in range(sets))
+    owner = np.repeat(np.arange(len(slots), dtype=np.int32), counts)
+    return Mesh(
+        name=name,
+        positions=joined([part.positions for part in parts], 3),
+        triangles=np.arange(3 * total, dtype=np.int32).reshape(-1, 3),
+        triangle_slot=owner,
+        slots=slots,
+        vertex_slot=np.repeat(owner, 3),
+        normals=joined([normals(part) for part in parts], 3).astype(np.float32),
+        uvs=first,
+        colours=np.full((3 * total, 4), np.nan, np.float32),
+        unnormalised=np.zeros(3 * total, bool),
+        loose=(0,) * len(slots),
+        uv_sets=(sets,) * len(slots),
+        more_uvs=tuple(more),
+    )
 
 
 def compare_material(
@@ -71,23 +117,24 @@ def compare_material(
     """The same of a material on the specimen, where flat, curved and grazing parts are seen at
     once."""
     mesh = specimen()
-    flip, ssim, pictures = _compared(
-        mesh, {mesh.slots[0]: expected}, {mesh.slots[0]: imported}, SPECIMEN_VIEW
-    )
+    one, other = (Worn(mesh, {mesh.slots[0]: look}) for look in (expected, imported))
+    flip, ssim, pictures = _compared(one, other, SPECIMEN_VIEW)
     return Rendered(mesh.name, mesh.name, LIGHT, flip, ssim, name), pictures
 
 
 def _compared(
-    mesh: Mesh, expected: Mapping[str, Look], imported: Mapping[str, Look], camera: View
+    expected: Worn, imported: Worn, camera: View
 ) -> tuple[float, float, dict[str, Float]]:
     import flip_evaluator
     from skimage.metrics import structural_similarity
 
-    def drawn(looks: Mapping[str, Look]) -> Float:
-        return picture(render(mesh, looks, LIGHTS[LIGHT], camera, SIDE, SIDE))
+    def drawn(worn: Worn) -> Float:
+        return picture(render(worn.mesh, worn.looks, LIGHTS[LIGHT], camera, SIDE, SIDE))
 
-    if expected.keys() == imported.keys() and all(
-        _alike(expected[slot], imported[slot]) for slot in expected
+    if (
+        expected.mesh is imported.mesh
+        and expected.looks.keys() == imported.looks.keys()
+        and all(_alike(expected.looks[slot], imported.looks[slot]) for slot in expected.looks)
     ):
         one = drawn(expected)
         return (

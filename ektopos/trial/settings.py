@@ -1,27 +1,17 @@
-"""Judge what travels beside the maps: alpha mode, cut-off, sides, filter, surface tag, and where
-UVs end up."""
+"""Judge what travels beside the maps: alpha mode, cut-off, sides, filter, shading, surface tag, and
+where maps lie."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any
 
-import numpy as np
-
 from ektopos.document import TABLE, UvTransform
-from ektopos.materials.coverage import transform_uvs
 from ektopos.materials.derive import Material
-from ektopos.meshes import Mesh
 from ektopos.targets.profile import Profile
 from ektopos.trial.causes import Cause
 from ektopos.trial.cells import Cell
-from ektopos.trial.engine.package import ImportedMaterial, Place
-from ektopos.types import Values
-
-_PLACES = 1e-3
-"""How far UVs may be from where they were meant to be, in UV units: float32 under any tiling in
-use."""
+from ektopos.trial.engine.package import ImportedMaterial
 
 
 def alpha_fault(material: Material, imported: ImportedMaterial) -> dict[str, Any] | None:
@@ -111,59 +101,3 @@ def _moved(
 
 def _wrapping(wrap: tuple[str, str]) -> str:
     return wrap[0] if wrap[0] == wrap[1] else f"{wrap[0]} in u and {wrap[1]} in v"
-
-
-def judge_uvs(
-    cell: Cell,
-    mesh: Mesh,
-    slot: str,
-    material: Material,
-    imported: ImportedMaterial,
-    uvs: Mapping[int, Values],
-    profile: Profile,
-) -> Cell:
-    """The same with the mesh's own UVs looked at: where every corner of a slot samples its maps,
-    once all is applied. `uvs` are those that came, by set."""
-    own = mesh.triangle_slot == mesh.slots.index(slot)
-    baked = profile.mesh.uv_transform == "baked"
-    pairs: dict[tuple[UvTransform, Place], None] = {}
-    for name, place in material.placements().items():
-        arrived = imported.inputs.get(name)
-        if arrived is not None and arrived.texture is not None:
-            pairs[place.uv, replace(arrived.place, wrap=("", ""))] = None
-    if not pairs:
-        pairs[material.uv if baked else UvTransform(), Place()] = None
-    for uv, found in pairs:
-        stored = mesh.corner_uvs(uv.set)[own]
-        actual = uvs.get(found.uv_set)
-        if cell.verdict != "same" or actual is None or not np.isfinite(stored).all():
-            return cell
-        moved = UvTransform(tiling=found.tiling, offset=found.offset, rotation=found.rotation)
-        expected = transform_uvs(stored, uv)
-        if not _lie_alike(expected, transform_uvs(actual.astype(np.float64), moved)):
-            return replace(
-                cell,
-                verdict="differs",
-                cause="uv-transform-lost",
-                message="The mesh's UVs are not where they were meant to be.",
-            )
-    return cell
-
-
-def _lie_alike(expected: Values, found: Values) -> bool:
-    """Whether corners `(t, 3, 2)` lie in the same places; a mesh that went through other hands may
-    list its triangles in another order."""
-    if expected.shape == found.shape and _near(expected, found):
-        return True
-    bounds = [
-        np.stack([f(uvs.reshape(-1, 2), axis=0) for f in (np.min, np.max, np.mean)])
-        for uvs in (expected, found)
-    ]
-    return len(expected) == len(found) and _near(*bounds)
-
-
-def _near(expected: Values, found: Values) -> bool:
-    return bool(
-        np.abs(expected - found).max(initial=0.0)
-        <= _PLACES * max(1.0, float(np.abs(expected).max(initial=0.0)))
-    )

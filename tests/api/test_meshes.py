@@ -171,7 +171,7 @@ class MeshesApi(Api):
     def test_what_is_inside_a_mesh_file_is_offered_and_brought_in_as_one_step(self) -> None:
         with open_small() as opened, folder() as root:
             export_package(opened, find_profile("gltf-glb"), root / "out")
-            glb = (root / "out/Test_plates.glb").read_bytes()
+            glb = (root / "out/plates.glb").read_bytes()
         project = self.begin()
         self.bring_in(project, {"dressed.glb": glb})
         (facts,) = self.call("get", f"/projects/{project['id']}/meshes")

@@ -141,7 +141,7 @@ class FromElsewhere(Api):
             with open_project(root) as opened:
                 opened.document.materials["plain"].inputs["roughness"].value = 0.6
                 export_package(opened, find_profile("gltf-glb"), root / "out")
-            content = (root / "out/Test_plates.glb").read_bytes()
+            content = (root / "out/plates.glb").read_bytes()
         self.foreign_package(project, "hand made.glb", content)
         wrong = [
             c for c in self.packages(project)[0]["trial"]["cells"] if c["verdict"] == "differs"

@@ -36,7 +36,7 @@ class GltfLoader(Site):
     def test_materials_come_back_as_the_document_says_them(self) -> None:
         with project() as opened, folder() as root:
             export_package(opened, find_profile("gltf-glb"), root / "out")
-            content = (root / "out/Test_plates.glb").read_bytes()
+            content = (root / "out/plates.glb").read_bytes()
             material = opened.document.materials["tile"]
         page = self.page
 

@@ -212,7 +212,7 @@ class CommandLine(TestCase):
             )
             self.assertEqual(orm["bytes"], (root / "out" / orm["path"]).stat().st_size)
             code, trial, _ = run("trial", root / "out", "--against", root / "p")
-            self.assertEqual((code, trial["passed"], len(trial["cells"])), (0, True, 24))
+            self.assertEqual((code, trial["passed"], len(trial["cells"])), (0, True, 28))
             (root / "out" / orm["path"]).unlink()
             code, trial, _ = run("trial", root / "out", "--against", root / "p")
             self.assertEqual((code, trial["passed"]), (1, False))
@@ -345,8 +345,8 @@ class Ahead(TestCase):
             with open_project(root / "p") as opened:
                 export_package(opened, find_profile("gltf-glb"), root / "plain")
             self.assertEqual(
-                (root / "ahead/Test_plates.glb").read_bytes(),
-                (root / "plain/Test_plates.glb").read_bytes(),
+                (root / "ahead/plates.glb").read_bytes(),
+                (root / "plain/plates.glb").read_bytes(),
             )
 
     def test_only_a_first_export_of_a_folder_is_looked_at_and_only_files_inside_it(self) -> None:

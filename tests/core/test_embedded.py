@@ -27,9 +27,7 @@ class InsideGlb(TestCase):
     def test_a_glb_of_ours_gives_back_the_materials_it_was_made_from(self) -> None:
         with project() as opened, folder() as root:
             export_package(opened, find_profile("gltf-glb"), root / "out")
-            found = carried_by(
-                root / "out/Test_plates.glb", lambda part: None, "Test_plates.glb", stem
-            )
+            found = carried_by(root / "out/plates.glb", lambda part: None, "plates.glb", stem)
             self.assertEqual(set(found.materials), {"tile", "tile_dull", "plain"})
             for one in found.maps:
                 (root / one.name).write_bytes(one.content)
@@ -69,7 +67,7 @@ class InsideGlb(TestCase):
     def test_roles_and_encodings_are_those_of_their_use(self) -> None:
         with project() as opened, folder() as root:
             export_package(opened, find_profile("gltf-glb"), root / "out")
-            found = carried_by(root / "out/Test_plates.glb", lambda part: None, "x.glb", stem)
+            found = carried_by(root / "out/plates.glb", lambda part: None, "x.glb", stem)
             maps = {one.name: one for one in found.maps}
             self.assertEqual(
                 maps["tile_ORM.png"].roles, {"r": "occlusion", "g": "roughness", "b": "metallic"}

@@ -111,12 +111,12 @@ class Packages(TestCase):
             export_package(opened, find_profile("gltf-glb"), root / "out")
             export_package(opened, find_profile("gltf-split"), root / "out")
             self.assertEqual((root / "out/notes.txt").read_text(), "mine")
-            self.assertFalse((root / "out/Test_plates.glb").exists())
+            self.assertFalse((root / "out/plates.glb").exists())
             (root / "other").mkdir()
-            (root / "other/Test_plates.glb").write_text("mine")
+            (root / "other/plates.glb").write_text("mine")
             with self.assertRaises(EktoposError):
                 export_package(opened, find_profile("gltf-glb"), root / "other")
-            self.assertEqual((root / "other/Test_plates.glb").read_text(), "mine")
+            self.assertEqual((root / "other/plates.glb").read_text(), "mine")
 
     def test_a_failed_export_leaves_the_one_before_as_it_was(self) -> None:
         with project() as opened, folder() as root:

@@ -55,7 +55,7 @@ def in_extension(extension: str, change: Callable[[dict], object]) -> Callable[[
     """A tampering that changes an extension of the coated material."""
 
     def tamper(out: Path) -> None:
-        path = out / "Test_plates.gltf"
+        path = out / "plates.gltf"
         content = json.loads(path.read_text())
         change(content["materials"][0]["extensions"][extension])
         path.write_text(json.dumps(content))
@@ -83,7 +83,7 @@ class Extras(TestCase):
         (Khronos)."""
         with project(COATED) as opened, folder() as root:
             export_package(opened, find_profile("gltf-split"), root / "out")
-            material = json.loads((root / "out/Test_plates.gltf").read_text())["materials"][0][
+            material = json.loads((root / "out/plates.gltf").read_text())["materials"][0][
                 "extensions"
             ]
         self.assertEqual(material["KHR_materials_ior"], {"ior": 1.33})

@@ -127,7 +127,7 @@ class Again(TestCase):
             self.assertEqual(contents(root / "before"), second)
             self.assertEqual(main(restore), 0)
             self.assertEqual(contents(root / "out"), second | {"notes.txt": b"mine"})
-            (root / "before/Test_plates.bin").unlink()
+            (root / "before/plates.bin").unlink()
             self.assertEqual(main(restore), 2, "a backup that is not whole is left where it is")
             self.assertEqual(
                 main(["restore", str(root / "out"), "--backup", str(root / "nothing")]), 2
@@ -179,14 +179,14 @@ class Renders(TestCase):
                 self.assertLess(rendered.flip, 0.02)
                 self.assertGreater(rendered.ssim, 0.99)
             self.assertEqual(kept["plates", "render front"]["meant"].shape, (224, 224, 3))
-            content = json.loads((root / "out/Test_plates.gltf").read_text())
+            content = json.loads((root / "out/plates.gltf").read_text())
             content["materials"][0]["pbrMetallicRoughness"]["baseColorFactor"] = [
                 0.1,
                 0.9,
                 0.1,
                 1.0,
             ]
-            (root / "out/Test_plates.gltf").write_text(json.dumps(content))
+            (root / "out/plates.gltf").write_text(json.dumps(content))
             spoiled = run_trial(opened, root / "out", profile).renders
             self.assertGreater(max(r.flip for r in spoiled), 3 * max(r.flip for r in sound) + 3e-4)
             self.assertEqual(run_trial(opened, root / "out", profile, renders=False).renders, [])
@@ -226,4 +226,4 @@ class Builds(TestCase):
         self.assertIn(
             "missing-file", {failure.get("type") for failure in suites[0].iter("failure")}
         )
-        self.assertEqual(int(suites[1].get("tests", "0")), 24)
+        self.assertEqual(int(suites[1].get("tests", "0")), 28)

@@ -13,12 +13,8 @@ from hypothesis import strategies as st
 from ektopos.document import UvTransform
 from ektopos.images import covered_share, keep_coverage, nearest_covered
 from ektopos.materials.coverage import transform_uvs, with_transform
-from ektopos.materials.derive import Material
 from ektopos.meshes.uvs import covered_texels
-from ektopos.targets.profile import Profile, find_profile
-from ektopos.trial.cells import Cell
-from ektopos.trial.engine.package import ImportedInput, ImportedMaterial, Place, Texture
-from ektopos.trial.settings import judge_uvs
+from ektopos.targets.profile import Profile
 from tests.core.test_rules import LOOSE
 from tests.samples import quads
 
@@ -84,54 +80,6 @@ class Texels(TestCase):
 
 class Uvs(TestCase):
     TURNED = UvTransform(tiling=(2.0, 3.0), offset=(0.25, 0.5), rotation=0.3)
-    BLANK = Cell("quads", "A", "m", "settings", "same")
-    MOVED, PLAIN = (
-        ImportedMaterial({"roughness": ImportedInput(Texture("x", None), place=place)})
-        for place in (Place(0, (2.0, 3.0), (0.25, 0.5), 0.3), Place())
-    )
-
-    def judged(
-        self, mesh, actual, imported: ImportedMaterial, rules: Profile | None = None
-    ) -> Cell:
-        from ektopos.document import Feed
-
-        material = Material(
-            "m",
-            ("m",),
-            {"roughness": Feed(map="x"), "normal": Feed(value=(0, 0, 1))},
-            uv=self.TURNED,
-        )
-        uvs = {} if actual is None else {0: actual}
-        return judge_uvs(
-            self.BLANK, mesh, "A", material, imported, uvs, rules or find_profile("gltf-glb")
-        )
-
-    def test_wherever_the_transform_is_said_the_place_counts(self) -> None:
-        mesh = quads({"A": 3, "B": 1})
-        own = mesh.corner_uvs()[mesh.triangle_slot == 0]
-        carried = self.MOVED
-        self.assertEqual(self.judged(mesh, own, carried).verdict, "same")
-        baked = transform_uvs(own, self.TURNED)
-        self.assertEqual(self.judged(mesh, baked, self.PLAIN).verdict, "same")
-        for actual, imported in (
-            (own, self.PLAIN),
-            (baked, carried),
-            (own + 0.01, carried),
-            (own[:2], carried),
-        ):
-            self.assertEqual(self.judged(mesh, actual, imported).cause, "uv-transform-lost")
-
-    def test_another_order_of_triangles_is_the_same_mesh(self) -> None:
-        mesh = quads({"A": 3, "B": 1})
-        own = mesh.corner_uvs()[mesh.triangle_slot == 0]
-        carried = self.MOVED
-        self.assertEqual(self.judged(mesh, own[::-1], carried).verdict, "same")
-
-    def test_what_was_wrong_already_and_what_cannot_be_read_is_left(self) -> None:
-        mesh = quads({"A": 1, "B": 1})
-        self.assertEqual(self.judged(mesh, None, self.PLAIN).verdict, "same")
-        bare = replace(mesh, uvs=np.full_like(mesh.uvs, np.nan))
-        self.assertEqual(self.judged(bare, np.zeros((2, 3, 2)), self.PLAIN).verdict, "same")
 
     def test_only_the_slot_itself_is_moved(self) -> None:
         mesh = quads({"A": 1, "B": 1})

@@ -76,7 +76,7 @@ class AgainstTheTranslationFromGltf(TestCase):
             export_package(opened, find_profile("gltf-split"), root / "gltf")
             export_package(opened, find_profile("materialx"), root / "mtlx")
             with contextlib.redirect_stdout(io.StringIO()):
-                theirs = GLTF2MtlxReader().convert(str(root / "gltf/Test_plates.gltf"))
+                theirs = GLTF2MtlxReader().convert(str(root / "gltf/plates.gltf"))
             ours = mx.createDocument()
             mx.readFromXmlFile(ours, str(root / "mtlx/materials.mtlx"))
             for material in ("tile", "tile_dull", "plain"):

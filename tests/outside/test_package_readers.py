@@ -36,7 +36,7 @@ class GltfAsPygltflibReadsIt(TestCase):
     in R, normals ×2 − 1."""
 
     def test_every_input_is_where_the_standard_looks_for_it(self) -> None:
-        for target, file in (("gltf-glb", "Test_plates.glb"), ("gltf-split", "Test_plates.gltf")):
+        for target, file in (("gltf-glb", "plates.glb"), ("gltf-split", "plates.gltf")):
             with self.subTest(target), project() as opened, folder() as root:
                 export_package(opened, find_profile(target), root / "out")
                 gltf = pygltflib.GLTF2().load(str(root / "out" / file))
@@ -94,7 +94,7 @@ class GltfAsPygltflibReadsIt(TestCase):
     def test_a_slot_wears_the_material_it_was_given(self) -> None:
         with project() as opened, folder() as root:
             export_package(opened, find_profile("gltf-glb"), root / "out")
-            gltf = pygltflib.GLTF2().load(str(root / "out/Test_plates.glb"))
+            gltf = pygltflib.GLTF2().load(str(root / "out/plates.glb"))
         assigned = [
             gltf.materials[primitive.material].name for primitive in gltf.meshes[0].primitives
         ]
@@ -157,7 +157,7 @@ class MeshesAsTrimeshReadsThem(TestCase):
     def test_an_exported_mesh_is_the_same_shape_in_trimesh(self) -> None:
         with project() as opened, folder() as root:
             export_package(opened, find_profile("gltf-glb"), root / "out")
-            scene = trimesh.load_scene(root / "out/Test_plates.glb")
+            scene = trimesh.load_scene(root / "out/plates.glb")
             expected = read_mesh(opened.path("meshes/plates.glb"))
         self.assertAlmostEqual(
             sum(part.area for part in scene.geometry.values()),

@@ -23,7 +23,7 @@ def tampered(change: Callable[[dict[str, bytes]], None]) -> Trial:
     profile = find_profile("usdz")
     with project() as opened, folder() as root:
         export_package(opened, profile, root / "out")
-        path = root / "out/Test_plates.usdz"
+        path = root / "out/plates.usdz"
         with zipfile.ZipFile(path) as archive:
             files = {name: archive.read(name) for name in archive.namelist()}
         change(files)
@@ -35,9 +35,9 @@ def tampered(change: Callable[[dict[str, bytes]], None]) -> Trial:
 
 def text(before: str, after: str) -> Callable[[dict[str, bytes]], None]:
     def change(files: dict[str, bytes]) -> None:
-        layer = files["Test_plates.usda"].decode()
+        layer = files["plates.usda"].decode()
         assert before in layer, before
-        files["Test_plates.usda"] = layer.replace(before, after, 1).encode()
+        files["plates.usda"] = layer.replace(before, after, 1).encode()
 
     return change
 
@@ -67,7 +67,7 @@ class Compliance(TestCase):
         all of `UsdValidation`."""
         with project() as opened, folder() as root:
             export_package(opened, find_profile("usdz"), root / "out")
-            path = root / "out/Test_plates.usdz"
+            path = root / "out/plates.usdz"
             raw = path.read_bytes()
             with zipfile.ZipFile(path) as archive:
                 entries = archive.infolist()
@@ -93,7 +93,7 @@ class Compliance(TestCase):
     def test_usd_sees_the_meshes_and_materials_that_were_meant(self) -> None:
         with project() as opened, folder() as root:
             export_package(opened, find_profile("usdz"), root / "out")
-            stage = Usd.Stage.Open(str(root / "out/Test_plates.usdz"))
+            stage = Usd.Stage.Open(str(root / "out/plates.usdz"))
             meshes = [prim for prim in stage.Traverse() if prim.IsA(UsdGeom.Mesh)]
             bound = {
                 m.GetName(): UsdShade.MaterialBindingAPI(m)
@@ -196,7 +196,7 @@ class Tampered(TestCase):
         ),
         (
             "no layer",
-            lambda files: files.update({"Test_plates.usda": b"#usda 1.0\n(\n"}),
+            lambda files: files.update({"plates.usda": b"#usda 1.0\n(\n"}),
             ("base_color", "unreadable-file"),
         ),
     )
@@ -219,7 +219,7 @@ class Tampered(TestCase):
         with project() as opened, folder() as root:
             export_package(opened, profile, root / "out")
             for spoil in (lambda path: path.write_bytes(b"PK"), lambda path: path.unlink()):
-                spoil(Path(root / "out/Test_plates.usdz"))
+                spoil(Path(root / "out/plates.usdz"))
                 trial = run_trial(opened, root / "out", profile, renders=False)
                 self.assertFalse(trial.passed)
                 self.assertTrue(

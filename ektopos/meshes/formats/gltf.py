@@ -188,7 +188,8 @@ def gltf_companions(path: Path) -> list[str]:
     return [unquote(uri) for uri in uris if isinstance(uri, str) and ":" not in uri]
 
 
-def _local_matrix(node: dict[str, Any]) -> NDArray[np.float64]:
+def local_matrix(node: dict[str, Any]) -> NDArray[np.float64]:
+    """A node's own matrix `(4, 4)`. Source: glTF 2.0, 3.5.2: translation · rotation · scale."""
     if "matrix" in node:
         return np.array(node["matrix"], np.float64).reshape(4, 4).T
     x, y, z, w = np.array(node.get("rotation", (0, 0, 0, 1)), np.float64)
@@ -300,7 +301,7 @@ def _world_matrices(gltf: dict[str, Any]) -> list[Matrix]:
         index, above, depth = waiting.pop()
         if depth > MAX_DEPTH:
             raise ValueError("its nodes lie too deep")
-        matrix = above @ _local_matrix(nodes[index])
+        matrix = above @ local_matrix(nodes[index])
         found[index] = matrix
         waiting += [(child, matrix, depth + 1) for child in nodes[index].get("children", [])]
     if any(matrix is None for matrix in found):
@@ -343,7 +344,7 @@ def _instances(node: dict[str, Any], accessors: Accessors) -> Iterator[Matrix]:
         yield np.eye(4)
         return
     for number in range(len(next(iter(columns.values())))):
-        yield _local_matrix({key: values[number] for key, values in columns.items()})
+        yield local_matrix({key: values[number] for key, values in columns.items()})
 
 
 def _scaled_nodes(gltf: dict[str, Any]) -> Iterator[Node]:
@@ -359,7 +360,7 @@ def _scaled_nodes(gltf: dict[str, Any]) -> Iterator[Node]:
             above = parent.get(above)
     for index, node in enumerate(nodes):
         if index in carries:
-            axes = _local_matrix(node)[:3, :3]
+            axes = local_matrix(node)[:3, :3]
             x, y, z = (float(length) for length in np.linalg.norm(axes, axis=0))
             yield Node(
                 str(node.get("name") or f"node_{index}"), (x, y, z), bool(np.linalg.det(axes) < 0)

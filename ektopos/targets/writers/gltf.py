@@ -6,7 +6,7 @@ Source: glTF 2.0 specification, 3.9; KHR_texture_transform; KHR_materials_emissi
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from pathlib import Path
 from typing import Any
 
@@ -24,8 +24,9 @@ from ektopos.materials.derive import Material
 from ektopos.materials.resolve import constant_values
 from ektopos.meshes import build_gltf, pack_glb
 from ektopos.meshes.formats.glb import Binary, finish
-from ektopos.targets.plan import Plan
-from ektopos.targets.writers.parts import Container, Parts, Written
+from ektopos.meshes.formats.kept import keep_scene
+from ektopos.targets.plan import PlannedFile
+from ektopos.targets.writers.parts import Asset, Container, Parts, Written
 from ektopos.types import Wrap, WrapPair
 
 LINEAR, NEAREST, MIPMAP_LINEAR, MIPMAP_NEAREST = 9729, 9728, 9987, 9984
@@ -39,54 +40,63 @@ _MIME = {".png": "image/png", ".jpg": "image/jpeg"}
 
 
 def write_glb(parts: Parts) -> Written:
-    """One binary glTF with meshes, textures and materials inside."""
-    gltf, binary = _meshes(parts)
-    images = []
+    """Binary glTFs with meshes, textures and materials inside."""
+    containers = []
+    for asset in parts.assets():
+        gltf, binary = geometry(parts, asset)
+        images = []
+        for planned in asset.files:
+            path = parts.folder / planned.path
+            view = binary.add(path.read_bytes())
+            images.append({"name": path.stem, "mimeType": _MIME[path.suffix], "bufferView": view})
+        container = parts.folder / f"{asset.stem}.glb"
+        container.write_bytes(pack_glb(_with_materials(parts, asset, gltf, images), binary))
+        containers.append(_container(container, asset, asset.files))
     for planned in parts.plan.files:
-        path = parts.folder / planned.path
-        view = binary.add(path.read_bytes())
-        images.append({"name": path.stem, "mimeType": _MIME[path.suffix], "bufferView": view})
-        path.unlink()
-    container = parts.folder / f"{parts.stem}.glb"
-    container.write_bytes(pack_glb(_with_materials(parts, gltf, images), binary))
-    return Written([Container(container, holds_textures=True)], beside=False)
+        (parts.folder / planned.path).unlink()
+    return Written(containers, beside=False)
 
 
 def write_gltf(parts: Parts) -> Written:
-    """A glTF with its buffer and textures as files beside it."""
-    gltf, binary = _meshes(parts)
-    images = [{"name": Path(file.path).stem, "uri": file.path} for file in parts.plan.files]
-    buffer = parts.folder / f"{parts.stem}.bin"
-    document = finish(_with_materials(parts, gltf, images), binary, buffer.name)
-    container = parts.folder / f"{parts.stem}.gltf"
-    container.write_text(json.dumps(document, indent=2, ensure_ascii=False) + "\n", "utf-8")
-    written = [Container(container)]
-    if content := binary.content():
-        buffer.write_bytes(content)
-        written.append(Container(buffer, holds_materials=False))
-    return Written(written, beside=True)
+    """glTFs with their buffers and textures as files beside them."""
+    containers = []
+    for asset in parts.assets():
+        gltf, binary = geometry(parts, asset)
+        images = [{"name": Path(file.path).stem, "uri": file.path} for file in asset.files]
+        buffer = parts.folder / f"{asset.stem}.bin"
+        document = finish(_with_materials(parts, asset, gltf, images), binary, buffer.name)
+        container = parts.folder / f"{asset.stem}.gltf"
+        container.write_text(json.dumps(document, indent=2, ensure_ascii=False) + "\n", "utf-8")
+        containers.append(_container(container, asset))
+        if content := binary.content():
+            buffer.write_bytes(content)
+            containers.append(Container(buffer))
+    return Written(containers, beside=True)
 
 
-def _meshes(parts: Parts) -> tuple[dict[str, Any], Binary]:
-    return build_gltf(parts.meshes, parts.material_numbers(), colours=parts.coloured())
+def _container(path: Path, asset: Asset, textures: tuple[PlannedFile, ...] = ()) -> Container:
+    return Container(path, list(asset.materials), list(asset.meshes), textures)
+
+
+def geometry(parts: Parts, asset: Asset) -> tuple[dict[str, Any], Binary]:
+    """The glTF and buffer of an asset, without its materials: the scene of its file where that is
+    glTF, else what is drawn of it."""
+    numbers = asset.material_numbers(parts.document)
+    if len(asset.meshes) == 1:
+        (name,) = asset.meshes
+        original = parts.original(name)
+        if original is not None:
+            colours = name in parts.coloured()
+            return keep_scene(original, asset.meshes[name], numbers[name], colours=colours)
+    return build_gltf(asset.meshes, numbers, colours=parts.coloured())
 
 
 def _with_materials(
-    parts: Parts, gltf: dict[str, Any], images: list[dict[str, Any]]
+    parts: Parts, asset: Asset, gltf: dict[str, Any], images: list[dict[str, Any]]
 ) -> dict[str, Any]:
-    image_of = {file.path: number for number, file in enumerate(parts.plan.files)}
-    filled = gltf | ({"images": images} if images else {})
-    return add_materials(filled, parts.plan, image_of, parts.emission_factors)
-
-
-def add_materials(
-    gltf: dict[str, Any], plan: Plan, image_of: dict[str, int], emission_factors: dict[str, float]
-) -> dict[str, Any]:
-    """The glTF with every planned material, its textures and samplers.
-
-    `image_of` gives the number of each planned file's image, `emission_factors` what its emission
-    was divided by.
-    """
+    """The glTF with the asset's materials, its textures and samplers."""
+    plan, emission_factors = parts.plan, parts.emission_factors
+    image_of = {file.path: number for number, file in enumerate(asset.files)}
     textures: list[dict[str, Any]] = []
     samplers: list[dict[str, Any]] = []
     used: set[str] = set()
@@ -111,7 +121,7 @@ def add_materials(
         return info
 
     materials = []
-    for material in plan.materials.values():
+    for material in asset.materials.values():
         path = plan.file_of.get((material.name, "emission"))
         tints = {
             name: tint for (assigned, name), tint in plan.tints.items() if assigned == material.name
@@ -121,9 +131,10 @@ def add_materials(
         materials.append(entry)
     found = {
         "materials": materials,
+        "images": images,
         "textures": textures,
         "samplers": samplers,
-        "extensionsUsed": sorted(used),
+        "extensionsUsed": sorted(used | set(gltf.get("extensionsUsed", []))),
     }
     return gltf | {key: value for key, value in found.items() if value}
 
@@ -212,6 +223,25 @@ EXTENSION_MEMBERS: dict[str, tuple[tuple[InputName, str, str | None], ...]] = {
 }
 """Inputs by the ratified extension that carries them, with the names of their factor and texture
 there."""
+
+
+def planned_extensions(materials: Iterable[Material]) -> set[str]:
+    """The extensions that may stand in a file for some materials."""
+    found: set[str] = set()
+    for material in materials:
+        found |= {
+            extension
+            for extension, members in EXTENSION_MEMBERS.items()
+            if any(name in material.feeds for name, *_ in members)
+        }
+        if any(not place.uv.is_identity for place in material.placements().values()):
+            found.add(_TRANSFORM)
+        if material.shading == "unlit":
+            found.add(UNLIT)
+        glow = material.feeds["emission"]
+        if glow.maps() or glow.value != (0.0, 0.0, 0.0):
+            found.add(_STRENGTH)
+    return found
 
 
 def _extensions(material: Material, texture: Any) -> dict[str, Any]:

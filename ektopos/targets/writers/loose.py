@@ -14,10 +14,11 @@ import MaterialX as mx
 
 from ektopos.document import COLOUR_INPUTS, Document, InputName, UvTransform
 from ektopos.materials.derive import Material
-from ektopos.meshes import build_gltf, pack_glb
+from ektopos.meshes import pack_glb
 from ektopos.targets.plan import Plan, PlannedChannel, PlannedFile, safe_names
 from ektopos.targets.quantities import is_inverted
 from ektopos.targets.values import input_values
+from ektopos.targets.writers.gltf import geometry
 from ektopos.targets.writers.parts import Container, Parts, Written
 
 MATERIALS = "materials.mtlx"
@@ -57,14 +58,20 @@ def node_names(plan: Plan) -> list[str]:
 
 
 def write_loose(parts: Parts) -> Written:
-    """A GLB with the meshes and nothing on them, and the materials as MaterialX."""
-    gltf, binary = build_gltf(parts.meshes, parts.material_numbers(), colours=parts.coloured())
-    mesh = parts.folder / f"{parts.stem}.glb"
-    bare = [{"name": name} for name in parts.plan.materials]
-    mesh.write_bytes(pack_glb(gltf | ({"materials": bare} if bare else {}), binary))
-    materials = parts.folder / MATERIALS
-    materials.write_text(materialx(parts.document, parts.plan, parts.emission_factors), "utf-8")
-    return Written([Container(mesh), Container(materials)], beside=True)
+    """GLBs with the meshes and nothing on them, and the materials as MaterialX."""
+    containers = []
+    for asset in parts.assets():
+        if not asset.meshes:
+            continue
+        gltf, binary = geometry(parts, asset)
+        path = parts.folder / f"{asset.stem}.glb"
+        bare = [{"name": name} for name in asset.materials]
+        path.write_bytes(pack_glb(gltf | ({"materials": bare} if bare else {}), binary))
+        containers.append(Container(path, list(asset.materials), list(asset.meshes)))
+    path = parts.folder / MATERIALS
+    path.write_text(materialx(parts.document, parts.plan, parts.emission_factors), "utf-8")
+    containers.append(Container(path, list(parts.plan.materials)))
+    return Written(containers, beside=True)
 
 
 def materialx(document: Document, plan: Plan, emission_factors: dict[str, float]) -> str:

@@ -2,13 +2,43 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Callable
+from dataclasses import dataclass, field
 from pathlib import Path
 
 from ektopos.document import Document
+from ektopos.materials.derive import Material
 from ektopos.meshes import Mesh
-from ektopos.targets.plan import Plan
+from ektopos.meshes.formats.kept import Original
+from ektopos.names import free_name
+from ektopos.targets.plan import Plan, PlannedFile, safe_names
 from ektopos.targets.profile import Profile
+
+
+@dataclass(frozen=True)
+class Asset:
+    """What one container holds: a mesh with the materials that it wears, or those that none
+    wears."""
+
+    stem: str
+    """What the container is called, without an ending."""
+    meshes: dict[str, Mesh]
+    """By name, as the target takes them."""
+    materials: dict[str, Material]
+    """Those it wears, in the order of the plan."""
+    files: tuple[PlannedFile, ...]
+    """The textures of these."""
+
+    def material_numbers(self, document: Document) -> dict[str, dict[str, int | None]]:
+        """By mesh and slot, the number of the material in the asset."""
+        numbers = {name: number for number, name in enumerate(self.materials)}
+        return {
+            mesh: {
+                slot: None if worn is None else numbers.get(worn)
+                for slot, worn in document.meshes[mesh].slots.items()
+            }
+            for mesh in self.meshes
+        }
 
 
 @dataclass(frozen=True)
@@ -17,13 +47,13 @@ class Parts:
 
     folder: Path
     """Where it is made; textures lie in it under the paths of the plan."""
-    stem: str
-    """What its containers are called, without an ending."""
     document: Document
     profile: Profile
     plan: Plan
     meshes: dict[str, Mesh]
     """By name, as the target takes them."""
+    original: Callable[[str], Original | None]
+    """The file that a mesh came as, if that is glTF."""
     emission_factors: dict[str, float]
     """By texture, what its emission was divided by."""
 
@@ -35,17 +65,31 @@ class Parts:
             if self.profile.mesh.vertex_colours or entry.vertex_colours == "keep"
         }
 
-    def material_numbers(self) -> dict[str, dict[str, int]]:
-        """By mesh and slot, the number of the material in the plan."""
-        numbers = {name: number for number, name in enumerate(self.plan.materials)}
-        return {
-            mesh: {
-                slot: numbers[material]
-                for slot, material in entry.slots.items()
-                if material is not None
-            }
-            for mesh, entry in self.document.meshes.items()
-        }
+    def assets(self) -> list[Asset]:
+        """What goes into each container: one a mesh, or one for all where the target says so."""
+        stem = next(iter(safe_names([self.document.name]).values()))
+        if self.profile.mesh.containers == "one":
+            return [self._asset(stem, list(self.meshes), list(self.plan.materials))]
+        stems = safe_names(list(self.meshes))
+        found = []
+        for name in self.meshes:
+            worn = set(self.document.meshes[name].slots.values())
+            found.append(
+                self._asset(stems[name], [name], [m for m in self.plan.materials if m in worn])
+            )
+        unworn = [m for m in self.plan.materials if all(m not in one.materials for one in found)]
+        if unworn or not found:
+            taken = {one.stem for one in found}
+            found.append(self._asset(free_name(stem, taken, ""), [], unworn))
+        return found
+
+    def _asset(self, stem: str, meshes: list[str], materials: list[str]) -> Asset:
+        return Asset(
+            stem,
+            {name: self.meshes[name] for name in meshes},
+            {name: self.plan.materials[name] for name in materials},
+            tuple(f for f in self.plan.files if set(f.materials) & set(materials)),
+        )
 
 
 @dataclass(frozen=True)
@@ -53,9 +97,10 @@ class Container:
     """A file that is no texture."""
 
     path: Path
-    holds_materials: bool = True
-    holds_textures: bool = False
-    """Whether the textures lie inside it."""
+    materials: list[str] = field(default_factory=list)
+    meshes: list[str] = field(default_factory=list)
+    textures: tuple[PlannedFile, ...] = ()
+    """Those that lie inside it."""
 
 
 @dataclass(frozen=True)

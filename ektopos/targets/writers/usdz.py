@@ -24,7 +24,7 @@ from ektopos.meshes.mesh import with_normals
 from ektopos.targets.plan import Plan, PlannedFile
 from ektopos.targets.profile import MeshRules
 from ektopos.targets.values import input_values
-from ektopos.targets.writers.parts import Container, Parts, Written
+from ektopos.targets.writers.parts import Asset, Container, Parts, Written
 from ektopos.types import WrapPair
 
 _ALIGNED = 64
@@ -46,23 +46,25 @@ _PORTS: dict[InputName, tuple[str, str]] = {
 
 
 def write_usdz(parts: Parts) -> Written:
-    """One archive of the layer and the textures that it uses."""
-    path = parts.folder / f"{parts.stem}.usdz"
-    text = _layer(parts)
-    with zipfile.ZipFile(path, "w", zipfile.ZIP_STORED) as archive:
-        _add(archive, f"{parts.stem}.usda", text.encode())
-        for file in parts.plan.files:
-            _add(archive, file.path, (parts.folder / file.path).read_bytes())
+    """Archives of a layer and the textures that it uses."""
+    containers = []
+    for asset in parts.assets():
+        path = parts.folder / f"{asset.stem}.usdz"
+        with zipfile.ZipFile(path, "w", zipfile.ZIP_STORED) as archive:
+            _add(archive, f"{asset.stem}.usda", _layer(parts, asset).encode())
+            for file in asset.files:
+                _add(archive, file.path, (parts.folder / file.path).read_bytes())
+        containers.append(Container(path, list(asset.materials), list(asset.meshes), asset.files))
     for file in parts.plan.files:
         (parts.folder / file.path).unlink()
-    return Written([Container(path, holds_textures=True)], beside=False)
+    return Written(containers, beside=False)
 
 
-def _layer(parts: Parts) -> str:
-    """The whole stage as USD text."""
-    plan, meshes, rules, coloured = parts.plan, parts.meshes, parts.profile.mesh, parts.coloured()
+def _layer(parts: Parts, asset: Asset) -> str:
+    """A whole stage as USD text."""
+    plan, rules, coloured = parts.plan, parts.profile.mesh, parts.coloured()
     unit, up = 0.01 if rules.unit == "cm" else 1, rules.up.upper()
-    materials = dict(zip(plan.materials, _identifiers(list(plan.materials)), strict=True))
+    materials = dict(zip(asset.materials, _identifiers(list(asset.materials)), strict=True))
     files = {file.path: file for file in plan.files}
     lines = [
         "#usda 1.0",
@@ -74,17 +76,17 @@ def _layer(parts: Parts) -> str:
         "",
     ]
     lines += ['def Xform "Root"', "{", '    def Scope "Materials"', "    {"]
-    for name, material in plan.materials.items():
+    for name, material in asset.materials.items():
         lines += _indented(
             _material(materials[name], name, material, plan, files, parts.emission_factors), 2
         )
     lines += ["    }"]
     for mesh_name, identifier in zip(
-        meshes, _identifiers([f"mesh_{name}" for name in meshes]), strict=True
+        asset.meshes, _identifiers([f"mesh_{name}" for name in asset.meshes]), strict=True
     ):
         assigned = parts.document.meshes[mesh_name].slots
         lines += [f'    def Xform "{identifier}"', "    {"]
-        mesh = with_normals(meshes[mesh_name])
+        mesh = with_normals(asset.meshes[mesh_name])
         for number, (slot, prim) in enumerate(
             zip(mesh.slots, _identifiers(list(mesh.slots)), strict=True)
         ):

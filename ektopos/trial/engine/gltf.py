@@ -4,6 +4,8 @@ glTF code."""
 from __future__ import annotations
 
 import base64
+import hashlib
+import json
 import os
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
@@ -11,9 +13,7 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import unquote
 
-import numpy as np
 import pygltflib
-from numpy.typing import NDArray
 
 from ektopos.targets.profile import Profile
 from ektopos.trial.engine.files import PackageFiles, decode_texture, listed_slots, size_of
@@ -23,11 +23,9 @@ from ektopos.trial.engine.package import (
     ImportedInput,
     ImportedMaterial,
     Place,
-    Slots,
     Texture,
-    Uvs,
-    Values,
 )
+from ektopos.trial.engine.scene import File, drawn_triangles, scene_of
 
 _WRAP_NEAREST = (9728, 9984, 9986)
 
@@ -35,33 +33,137 @@ _WRAP_NEAREST = (9728, 9984, 9986)
 def import_gltf(
     package: Path, profile: Profile, files: PackageFiles, listing: dict[str, Any]
 ) -> Imported:
-    """Read a glTF package. A missing or broken file is said in the result, not raised."""
+    """Read a glTF package: every container that its list names, or that lies in it. A missing or
+    broken file is said in the result, not raised."""
     suffix = f".{profile.container}"
     named = [name for name in files.listed if name.lower().endswith(suffix)]
-    found = (
-        files.find(named[0]) if named else next(iter(sorted(files.root.glob(f"*{suffix}"))), None)
-    )
+    named = named or sorted(path.name for path in files.root.glob(f"*{suffix}"))
     listed = listed_slots(listing)
-    if found is None:
-        name = Path(named[0]).name if named else f"*{suffix}"
+    missing = next((name for name in named or [f"*{suffix}"] if files.find(name) is None), None)
+    if missing is not None:
         return Imported(
-            profile.id, listed_slots=listed, problem="missing-file", message=f"{name} is missing."
+            profile.id,
+            listed_slots=listed,
+            problem="missing-file",
+            message=f"{missing} is missing.",
         )
-    try:
-        gltf = _load(found)
-        with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
-            images = list(
-                pool.map(lambda i: _image(gltf, i, files, listing), range(len(gltf.images or [])))
+    found = Imported(profile.id, listed_slots=listed)
+    decoded: dict[str, Texture] = {}
+    for name in named:
+        try:
+            _import_file(found, name, files, listing, decoded)
+        except Exception as problem:
+            message = f"{name} cannot be read ({type(problem).__name__}: {problem})."
+            return Imported(
+                profile.id, listed_slots=listed, problem="unreadable-file", message=message
             )
-        materials = {
-            m.name or f"material_{i}": _material(gltf, m, images)
-            for i, m in enumerate(gltf.materials or [])
-        }
-        slots, uvs = _slots(gltf, list(materials), files)
-    except Exception as problem:
-        message = f"{found.name} cannot be read ({type(problem).__name__}: {problem})."
-        return Imported(profile.id, listed_slots=listed, problem="unreadable-file", message=message)
-    return Imported(profile.id, materials, slots, listed, uvs=uvs)
+    return found
+
+
+def _import_file(
+    found: Imported,
+    name: str,
+    files: PackageFiles,
+    listing: dict[str, Any],
+    decoded: dict[str, Texture],
+) -> None:
+    """Add what one container holds. Materials of one name in several containers are one if they are
+    alike."""
+    path = files.find(name)
+    assert path is not None
+    gltf = _load(path)
+    with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
+        images = list(
+            pool.map(
+                lambda i: _image(gltf, i, files, listing, decoded), range(len(gltf.images or []))
+            )
+        )
+    keys = []
+    for number, entry in enumerate(gltf.materials or []):
+        material = _material(gltf, entry, images)
+        material = replace(material, name=entry.name or f"material_{number}")
+        keys.append(add_material(found.materials, material, name))
+    read_scene(found, path, name, files, listing, keys)
+
+
+def add_material(
+    materials: dict[str, ImportedMaterial], material: ImportedMaterial, file: str
+) -> str:
+    """Keep a material under its name, or, where another of that name is unlike it, under one that
+    tells its file; that key."""
+    known = materials.get(material.name)
+    alike = known is None or signature(known) == signature(material)
+    key = material.name if alike else f"{material.name} in {file}"
+    materials[key] = material
+    return key
+
+
+def signature(material: ImportedMaterial) -> object:
+    """All of a material but its texels, to tell whether two readings of it agree."""
+    inputs = {name: replace(i, texture=None) for name, i in material.inputs.items()}
+    return replace(material, inputs=inputs), {
+        name: (i.texture.path, id(i.texture.pixels)) if i.texture else None
+        for name, i in material.inputs.items()
+    }
+
+
+def read_scene(
+    found: Imported,
+    path: Path,
+    name: str,
+    files: PackageFiles,
+    listing: dict[str, Any],
+    materials: list[str],
+) -> None:
+    """Add the slots, triangles and scene of one container, whose materials are known by these
+    keys."""
+    raw, chunk = _parts_of(path)
+    buffers = [_buffer(entry, chunk, files) for entry in raw.get("buffers", [])]
+    file = File(raw, buffers)
+    said = listing.get("meshes", {})
+    held = [m for m, entry in said.items() if isinstance(entry, dict) and entry.get("file") == name]
+    owner = held[0] if len(held) == 1 else ""
+    slots, drawn = drawn_triangles(file, owner, materials)
+    if owner:
+        slots.setdefault(owner, {})
+    found.slots.update(slots)
+    found.drawn.update(drawn)
+    found.containers[name] = list(slots)
+    scene = scene_of(file, edited=files.is_edited(name))
+    found.scenes.update(dict.fromkeys(held or slots, scene))
+
+
+def read_bare(found: Imported, name: str, files: PackageFiles, listing: dict[str, Any]) -> None:
+    """Add the slots, triangles and scene of a GLB that brings no textures; its materials are only
+    names. Raises `ValueError` and its kin for damage."""
+    path = files.find(name)
+    if path is None:
+        raise ValueError(f"{name} is missing")
+    names = [m.name or f"material_{i}" for i, m in enumerate(_load(path).materials or [])]
+    read_scene(found, path, name, files, listing, names)
+
+
+def _parts_of(path: Path) -> tuple[dict[str, Any], bytes]:
+    """The JSON and the binary chunk of a file. Source: glTF 2.0, 4.4."""
+    raw = path.read_bytes()
+    if raw[:4] != b"glTF":
+        return json.loads(raw.decode("utf-8-sig")), b""
+    size = int.from_bytes(raw[12:16], "little")
+    rest = raw[20 + size :]
+    chunk = rest[8 : 8 + int.from_bytes(rest[:4], "little")] if rest[4:8] == b"BIN\0" else b""
+    return json.loads(raw[20 : 20 + size].decode()), chunk
+
+
+def _buffer(entry: dict[str, Any], chunk: bytes, files: PackageFiles) -> bytes:
+    uri = entry.get("uri")
+    if uri is None:
+        return chunk
+    if uri.startswith("data:"):
+        return base64.b64decode(uri.partition(",")[2])
+    path = files.find(unquote(uri))
+    if path is None or path.stat().st_size < entry.get("byteLength", 0):
+        raise ValueError(f"{uri} is missing or breaks off")
+    return path.read_bytes()
 
 
 def _load(path: Path) -> pygltflib.GLTF2:
@@ -78,8 +180,13 @@ def _load(path: Path) -> pygltflib.GLTF2:
 
 
 def _image(
-    gltf: pygltflib.GLTF2, index: int, files: PackageFiles, listing: dict[str, Any]
+    gltf: pygltflib.GLTF2,
+    index: int,
+    files: PackageFiles,
+    listing: dict[str, Any],
+    decoded: dict[str, Texture],
 ) -> Texture:
+    """An image, decoded once for the same content in several containers."""
     image = gltf.images[index]
     if image.uri and not image.uri.startswith("data:"):
         return files.texture(unquote(image.uri))
@@ -89,12 +196,15 @@ def _image(
         inside = [t for t in entry.get("images", []) if Path(str(t.get("path"))).stem == name]
         size = size_of(inside[0]) if inside else size
     if image.uri:
-        return decode_texture(name, base64.b64decode(image.uri.partition(",")[2]), False, size)
-    view = gltf.bufferViews[image.bufferView]
-    start = view.byteOffset or 0
-    return decode_texture(
-        name, bytes(gltf.binary_blob()[start : start + view.byteLength]), False, size
-    )
+        content = base64.b64decode(image.uri.partition(",")[2])
+    else:
+        view = gltf.bufferViews[image.bufferView]
+        start = view.byteOffset or 0
+        content = bytes(gltf.binary_blob()[start : start + view.byteLength])
+    key = f"{name} {size} {hashlib.sha256(content).hexdigest()}"
+    if key not in decoded:
+        decoded[key] = decode_texture(name, content, False, size)
+    return decoded[key]
 
 
 def _material(gltf: pygltflib.GLTF2, material: Any, images: list[Texture]) -> ImportedMaterial:
@@ -215,84 +325,3 @@ def _place(gltf: pygltflib.GLTF2, info: Any) -> Place:
 
 def _pair(values: Any) -> tuple[float, float]:
     return float(values[0]), float(values[1])
-
-
-def _slots(gltf: pygltflib.GLTF2, names: list[str], files: PackageFiles) -> tuple[Slots, Uvs]:
-    """Material by mesh and slot, and UVs; a primitive without a slot name counts as the slot its
-    material is called."""
-    buffers = []
-    for buffer in gltf.buffers or []:
-        if buffer.uri and not buffer.uri.startswith("data:"):
-            path = files.find(unquote(buffer.uri))
-            if path is None or path.stat().st_size < buffer.byteLength:
-                raise ValueError(f"{buffer.uri} is missing or breaks off")
-            buffers.append(path.read_bytes())
-        else:
-            buffers.append(
-                base64.b64decode(buffer.uri.partition(",")[2]) if buffer.uri else gltf.binary_blob()
-            )
-    found: Slots = {}
-    uvs: Uvs = {}
-    for mesh in gltf.meshes or []:
-        assigned = found.setdefault(mesh.name or f"mesh_{len(found)}", {})
-        for primitive in mesh.primitives:
-            material = None if primitive.material is None else names[primitive.material]
-            slot = (primitive.extras or {}).get("slot") or material or f"slot_{len(assigned)}"
-            assigned[slot] = material
-            for uv_set, number in _uv_accessors(primitive).items():
-                corners = _corner_uvs(gltf, primitive, number, buffers)
-                if corners is not None:
-                    key = (mesh.name or f"mesh_{len(found) - 1}", slot, uv_set)
-                    uvs[key] = np.concatenate([uvs[key], corners]) if key in uvs else corners
-    return found, uvs
-
-
-def _uv_accessors(primitive: Any) -> dict[int, int]:
-    """The accessors of a primitive's UV sets, by their numbers."""
-    named = vars(primitive.attributes).items()
-    return {
-        int(name.removeprefix("TEXCOORD_")): number
-        for name, number in named
-        if name.startswith("TEXCOORD_") and number is not None
-    }
-
-
-def _corner_uvs(
-    gltf: pygltflib.GLTF2, primitive: Any, number: int, buffers: list[bytes]
-) -> Values | None:
-    """The UVs of a primitive's corners `(t, 3, 2)`; `None` where they are kept in another form than
-    floats."""
-    if primitive.indices is None or gltf.accessors[number].componentType != pygltflib.FLOAT:
-        return None
-
-    def read(index: int, kind: str, width: int) -> NDArray[Any]:
-        accessor = gltf.accessors[index]
-        view = gltf.bufferViews[accessor.bufferView]
-        start = (view.byteOffset or 0) + (accessor.byteOffset or 0)
-        return np.frombuffer(buffers[view.buffer], kind, accessor.count * width, start).reshape(
-            -1, width
-        )
-
-    if gltf.bufferViews[gltf.accessors[number].bufferView].byteStride not in (None, 8):
-        return None
-    kinds = {
-        pygltflib.UNSIGNED_BYTE: "u1",
-        pygltflib.UNSIGNED_SHORT: "<u2",
-        pygltflib.UNSIGNED_INT: "<u4",
-    }
-    corners = read(primitive.indices, kinds[gltf.accessors[primitive.indices].componentType], 1)[
-        :, 0
-    ]
-    return np.asarray(read(number, "<f4", 2)[corners].reshape(-1, 3, 2))
-
-
-def read_glb_slots(files: PackageFiles, name: str) -> tuple[Slots, Uvs]:
-    """Material by mesh and slot, and UVs, of a GLB that brings no textures. Raises `ValueError` and
-    its kin for damage."""
-    path = files.find(name)
-    if path is None:
-        raise ValueError(f"{name} is missing")
-    gltf = _load(path)
-    return _slots(
-        gltf, [m.name or f"material_{i}" for i, m in enumerate(gltf.materials or [])], files
-    )

@@ -17,16 +17,14 @@ from typing import Any
 
 from ektopos.targets.profile import Profile, ProfileFile
 from ektopos.trial.engine.files import PackageFiles, listed_slots
-from ektopos.trial.engine.gltf import read_glb_slots
+from ektopos.trial.engine.gltf import read_bare
 from ektopos.trial.engine.package import (
     EXTENSIONS,
     Imported,
     ImportedInput,
     ImportedMaterial,
     Place,
-    Slots,
     Texture,
-    Uvs,
 )
 
 MATERIALS = "materials.mtlx"
@@ -83,11 +81,10 @@ def import_loose(profile: Profile, files: PackageFiles, listing: dict[str, Any])
         )
         return Imported(profile.id, listed_slots=listed, problem="missing-file", message=said)
     try:
-        slots: Slots = {}
-        uvs: Uvs = {}
+        found = Imported(profile.id)
         for name in meshes:
-            more_slots, more_uvs = read_glb_slots(files, name)
-            slots, uvs = slots | more_slots, uvs | more_uvs
+            read_bare(found, name, files, listing)
+        slots, drawn, scenes = found.slots, found.drawn, found.scenes
         if made_elsewhere:
             listing = _guessed(
                 profile,
@@ -108,7 +105,7 @@ def import_loose(profile: Profile, files: PackageFiles, listing: dict[str, Any])
         )
     path = files.find(MATERIALS)
     if path is None and made_elsewhere:
-        return Imported(profile.id, materials, slots, listed, uvs=uvs)
+        return Imported(profile.id, materials, slots, listed, drawn=drawn, scenes=scenes)
     if path is None:
         return Imported(
             profile.id,
@@ -125,11 +122,16 @@ def import_loose(profile: Profile, files: PackageFiles, listing: dict[str, Any])
         said = f"{MATERIALS} cannot be read ({problem})."
         return Imported(profile.id, listed_slots=listed, problem="unreadable-file", message=said)
     if made_elsewhere:
-        return Imported(
-            profile.id, materials | second, slots, listed, assigned_slots=assigned, uvs=uvs
-        )
+        materials, second = materials | second, {}
     return Imported(
-        profile.id, materials, slots, listed, assigned_slots=assigned, second=second, uvs=uvs
+        profile.id,
+        materials,
+        slots,
+        listed,
+        assigned_slots=assigned,
+        second=second,
+        drawn=drawn,
+        scenes=scenes,
     )
 
 
@@ -199,6 +201,7 @@ def _from_list(
             inputs[input_name] = ImportedInput(factor=factor, strength=strength)
         inputs[input_name] = replace(inputs[input_name], place=_said_place(facts | told))
     return ImportedMaterial(
+        name=name,
         inputs=inputs,
         alpha_mode=str(facts.get("alpha_mode", "opaque")),
         alpha_cutoff=float(facts.get("alpha_cutoff", 0.5)),

@@ -5,6 +5,7 @@ The sRGB curve is written out here once more, so that a mistake of the writers' 
 
 from __future__ import annotations
 
+import hashlib
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
@@ -31,8 +32,58 @@ EXTENSIONS: dict[str, tuple[str, str, str, tuple[float, ...]]] = {
 and what it is when nothing is said. Source: the extensions' own texts; each is ratified."""
 Slots = dict[str, dict[str, str | None]]
 """Material by mesh and slot."""
-Uvs = dict[tuple[str, str, int], Values]
-"""By mesh, slot and UV set, the UVs of its triangles' corners as stored, `(t, 3, 2)`, v down."""
+
+
+@dataclass(frozen=True)
+class Triangles:
+    """Triangles as they are drawn, in the world; `t` of them, corners in their winding order."""
+
+    positions: NDArray[np.float64]
+    """`(t, 3, 3)` metres."""
+    normals: NDArray[np.float64] | None = None
+    """`(t, 3, 3)` unit; `None` where the file has none."""
+    uvs: dict[int, Values] = field(default_factory=dict)
+    """By set, `(t, 3, 2)`, v down."""
+    colours: Values | None = None
+    """`(t, 3, 4)` linear."""
+    tangents: NDArray[np.float64] | None = None
+    """`(t, 3, 4)`, with their sign."""
+    influences: NDArray[np.float64] | None = None
+    """`(t, 3, 4)`: the weights of a skin, as their sum over a mark of each joint's name."""
+
+
+Drawn = dict[tuple[str, str], Triangles]
+"""By mesh and slot."""
+
+
+@dataclass(frozen=True)
+class ImportedScene:
+    """What a mesh's file holds besides its triangles."""
+
+    nodes: tuple[tuple[str, tuple[float, ...]], ...] = ()
+    """Each node's path of names, and its own matrix, 16 numbers by columns."""
+    skins: tuple[tuple[tuple[str, ...], NDArray[np.float64] | None], ...] = ()
+    """The names of each skin's joints, and their inverse bind matrices `(j, 4, 4)`."""
+    animations: dict[str, dict[tuple[str, str], NDArray[np.float64]]] = field(default_factory=dict)
+    """By name, and by node's path and what moves there, `(10, n)` values over the time of it."""
+    morphs: tuple[tuple[str, int, tuple[float, ...], NDArray[np.float64]], ...] = ()
+    """Of each part with morph targets: its mesh, their number, their weights, and the largest
+    movement of each, `(targets,)`."""
+    lights: tuple[str, ...] = ()
+    cameras: tuple[str, ...] = ()
+    extras: tuple[str, ...] = ()
+    """Where extras stand, and what they say, as JSON."""
+    extensions: tuple[str, ...] = ()
+    required: tuple[str, ...] = ()
+    scenes: int = 1
+    edited: bool = False
+    """Whether the file's hash is not the one in the package list."""
+
+
+def joint_mark(name: str) -> NDArray[np.float64]:
+    """Four numbers −1–1 that stand for a joint, from its name."""
+    seed = int.from_bytes(hashlib.sha256(name.encode()).digest()[:8], "little")
+    return np.random.default_rng(seed).uniform(-1.0, 1.0, 4)
 
 
 @dataclass(frozen=True)
@@ -103,6 +154,7 @@ class ImportedMaterial:
     alpha_mode: str = "opaque"
     alpha_cutoff: float = 0.5
     double_sided: bool = False
+    name: str = ""
     filter: str = "linear"
     shading: str = "standard"
     surface_tag: str | None = None
@@ -120,7 +172,11 @@ class Imported:
     """The same as the package list says it."""
     assigned_slots: dict[str, dict[str, str | None]] = field(default_factory=dict)
     """The same as a material document beside the mesh says it, where there is one."""
-    uvs: Uvs = field(default_factory=dict)
+    drawn: Drawn = field(default_factory=dict)
+    scenes: dict[str, ImportedScene] = field(default_factory=dict)
+    """By mesh; empty where the container has none that can be told."""
+    containers: dict[str, list[str]] = field(default_factory=dict)
+    """By container's file, the meshes that it holds."""
     second: dict[str, ImportedMaterial] = field(default_factory=dict)
     """The materials read once more, from that document."""
     problem: Problem | None = None

@@ -10,21 +10,24 @@ import hashlib
 import math
 import zipfile
 from dataclasses import replace
+from pathlib import Path
 from typing import Any
 
 import numpy as np
 
 from ektopos.targets.profile import Profile
 from ektopos.trial.engine.files import PackageFiles, decode_texture, listed_slots
+from ektopos.trial.engine.gltf import add_material
 from ektopos.trial.engine.package import (
     EXTENSIONS,
+    Drawn,
     Imported,
     ImportedInput,
     ImportedMaterial,
     Place,
     Slots,
     Texture,
-    Uvs,
+    Triangles,
 )
 
 _PORTS = {
@@ -53,54 +56,63 @@ _DEFAULTS: dict[str, tuple[float, ...]] = {
 
 
 def import_usdz(profile: Profile, files: PackageFiles, listing: dict[str, Any]) -> Imported:
-    """Read a USDZ package. A missing or broken file is said in the result, not raised."""
-    from pxr import Tf, Usd
+    """Read a USDZ package: every archive that its list names, or that lies in it. A missing or
+    broken file is said in the result, not raised."""
+    from pxr import Tf
 
     listed = listed_slots(listing)
-    named = next((name for name in files.listed if name.lower().endswith(".usdz")), None)
-    found = files.find(named) if named else next(iter(sorted(files.root.glob("*.usdz"))), None)
-    if found is None:
-        return Imported(
-            profile.id,
-            listed_slots=listed,
-            problem="missing-file",
-            message=f"{named or '*.usdz'} is missing.",
-        )
-    try:
-        with zipfile.ZipFile(found) as archive:
-            pictures = {
-                name: archive.read(name)
-                for name in archive.namelist()
-                if not name.endswith((".usda", ".usdc"))
-            }
-        stage = Usd.Stage.Open(str(found))
-        if stage is None:
-            raise ValueError("it is no stage")
-        textures = _Textures(pictures, listing)
-        said = listing.get("materials", {})
-        materials, names = _materials(stage, textures, said)
-        slots, sides, uvs = _slots(stage, names)
-    except (
-        Tf.ErrorException,
-        zipfile.BadZipFile,
-        ValueError,
-        KeyError,
-        IndexError,
-        TypeError,
-        RuntimeError,
-        OSError,
-    ) as problem:
-        words = str(problem).splitlines()[0] if str(problem) else type(problem).__name__
-        return Imported(
-            profile.id,
-            listed_slots=listed,
-            problem="unreadable-file",
-            message=f"{found.name} cannot be read ({words}).",
-        )
-    for name, on in sides.items():
-        if name in materials:
-            materials[name] = replace(materials[name], double_sided=on)
-    return Imported(profile.id, materials, slots, listed, uvs=uvs)
+    named = [name for name in files.listed if name.lower().endswith(".usdz")]
+    named = named or sorted(path.name for path in files.root.glob("*.usdz"))
+    found = Imported(profile.id, listed_slots=listed)
+    for name in named or ["*.usdz"]:
+        path = files.find(name)
+        if path is None:
+            return replace(found, problem="missing-file", message=f"{name} is missing.")
+        try:
+            _import_file(found, path, listing)
+        except (
+            Tf.ErrorException,
+            zipfile.BadZipFile,
+            ValueError,
+            KeyError,
+            IndexError,
+            TypeError,
+            RuntimeError,
+            OSError,
+        ) as problem:
+            words = str(problem).splitlines()[0] if str(problem) else type(problem).__name__
+            return Imported(
+                profile.id,
+                listed_slots=listed,
+                problem="unreadable-file",
+                message=f"{name} cannot be read ({words}).",
+            )
+    return found
+
+
+def _import_file(found: Imported, path: Path, listing: dict[str, Any]) -> None:
+    """Add what one archive holds."""
+    from pxr import Usd
+
+    with zipfile.ZipFile(path) as archive:
+        pictures = {
+            name: archive.read(name)
+            for name in archive.namelist()
+            if not name.endswith((".usda", ".usdc"))
+        }
+    stage = Usd.Stage.Open(str(path))
+    if stage is None:
+        raise ValueError("it is no stage")
+    materials, names = _materials(stage, _Textures(pictures, listing), listing.get("materials", {}))
+    slots, sides, drawn = _slots(stage, names)
+    for name, material in materials.items():
+        material = replace(material, name=name, double_sided=sides.get(name, False))
+        key = add_material(found.materials, material, path.name)
+        for assigned in slots.values():
+            assigned.update({slot: key for slot, worn in assigned.items() if worn == name})
+    found.slots.update(slots)
+    found.drawn.update(drawn)
+    found.containers[path.name] = list(slots)
 
 
 class _Textures:
@@ -246,30 +258,65 @@ def _place(shader: Any) -> Place:
     return Place(below.uv_set, (su, sv), offset, turn)
 
 
-def _slots(stage: Any, names: dict[str, str]) -> tuple[Slots, dict[str, bool], Uvs]:
-    """Material by mesh and slot, whether all that wear a material are double-sided, and UVs with v
-    down."""
-    from pxr import UsdGeom, UsdShade
+def _slots(stage: Any, names: dict[str, str]) -> tuple[Slots, dict[str, bool], Drawn]:
+    """Material by mesh and slot, whether all that wear a material are double-sided, and triangles
+    in metres, y up, with v down."""
+    from pxr import Usd, UsdGeom, UsdShade
 
     slots: Slots = {}
-    uvs: Uvs = {}
+    drawn: Drawn = {}
     sides: dict[str, bool] = {}
+    unit = UsdGeom.GetStageMetersPerUnit(stage)
+    up = _Z_UP if UsdGeom.GetStageUpAxis(stage) == "Z" else np.eye(3)
+    placing = UsdGeom.XformCache(Usd.TimeCode.Default())
     for prim in stage.Traverse():
         if not prim.IsA(UsdGeom.Mesh):
             continue
-        mesh, slot = (prim.GetAttribute(f"userProperties:{key}") for key in ("mesh", "slot"))
         bound = UsdShade.MaterialBindingAPI(prim).ComputeBoundMaterial()[0]
         material = names.get(str(bound.GetPath())) if bound else None
-        slots.setdefault(str(mesh.Get()), {})[str(slot.Get())] = material
-        corners = np.array(UsdGeom.Mesh(prim).GetFaceVertexIndicesAttr().Get(), np.int64)
-        for uv_set in range(_UV_SETS):
-            placed = UsdGeom.PrimvarsAPI(prim).GetPrimvar(f"st{uv_set or ''}")
-            if placed and placed.HasValue() and placed.GetInterpolation() == "vertex":
-                up = np.array(placed.Get(), np.float32)[corners].reshape(-1, 3, 2)
-                uvs[str(mesh.Get()), str(slot.Get()), uv_set] = np.stack(
-                    [up[..., 0], 1.0 - up[..., 1]], axis=-1
-                )
+        marks = [prim.GetAttribute(f"userProperties:{key}") for key in ("mesh", "slot")]
+        mesh, slot = (str(mark.Get()) if mark and mark.HasValue() else "" for mark in marks)
+        mesh, slot = mesh or prim.GetParent().GetName(), slot or material or prim.GetName()
+        slots.setdefault(mesh, {})[slot] = material
+        matrix = np.array(placing.GetLocalToWorldTransform(prim)).T
+        drawn[mesh, slot] = _triangles(UsdGeom.Mesh(prim), matrix, up, unit)
         twice = bool(UsdGeom.Mesh(prim).GetDoubleSidedAttr().Get())
         if material is not None:
             sides[material] = sides.get(material, True) and twice
-    return slots, sides, uvs
+    return slots, sides, drawn
+
+
+_Z_UP = np.array([[1.0, 0.0, 0.0], [0.0, 0.0, 1.0], [0.0, -1.0, 0.0]])
+"""Turns z up to y up."""
+
+
+def _triangles(mesh: Any, matrix: Any, up: Any, unit: float) -> Triangles:
+    """The triangles of a mesh of triangles; other polygons are what this engine does not take."""
+    from pxr import UsdGeom
+
+    counts = np.array(mesh.GetFaceVertexCountsAttr().Get(), np.int64)
+    if (counts != 3).any():
+        raise ValueError("a mesh has polygons that are no triangles")
+    corners = np.array(mesh.GetFaceVertexIndicesAttr().Get(), np.int64).reshape(-1, 3)
+    axes = up @ matrix[:3, :3]
+    points = np.array(mesh.GetPointsAttr().Get(), np.float64)
+    world = (points @ axes.T + up @ matrix[:3, 3]) * unit
+    stored = mesh.GetNormalsAttr().Get()
+    normals = None
+    if stored is not None and mesh.GetNormalsInterpolation() == "vertex":
+        turned = np.array(stored, np.float64) @ np.linalg.inv(axes)
+        turned /= np.maximum(np.linalg.norm(turned, axis=1, keepdims=True), 1e-30)
+        normals = turned[corners]
+    uvs = {}
+    held = UsdGeom.PrimvarsAPI(mesh.GetPrim())
+    for uv_set in range(_UV_SETS):
+        placed = held.GetPrimvar(f"st{uv_set or ''}")
+        if placed and placed.HasValue() and placed.GetInterpolation() == "vertex":
+            at = np.array(placed.Get(), np.float32)[corners]
+            uvs[uv_set] = np.stack([at[..., 0], 1.0 - at[..., 1]], axis=-1)
+    tints = held.GetPrimvar("displayColor")
+    colours = None
+    if tints and tints.HasValue() and tints.GetInterpolation() == "vertex":
+        rgb = np.array(tints.Get(), np.float32)[corners]
+        colours = np.concatenate([rgb, np.ones((*rgb.shape[:2], 1), np.float32)], axis=2)
+    return Triangles(world[corners], normals, uvs, colours)

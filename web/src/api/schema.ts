@@ -3307,6 +3307,12 @@ export interface components {
              */
             vertex_colours: boolean;
             /**
+             * Containers
+             * @default each
+             * @enum {string}
+             */
+            containers: "each" | "one";
+            /**
              * Uv Transform
              * @default carried
              * @enum {string}
@@ -3523,7 +3529,7 @@ export interface components {
             /** Unit */
             unit?: string | null;
             /** Cause */
-            cause?: ("missing-file" | "unreadable-file" | "slot-unassigned" | "slot-missing" | "slot-reassigned" | "channels-swapped" | "inverted" | "green-flipped" | "wrong-encoding" | "constant-changed" | "strength-lost" | "alpha-mode-changed" | "cutoff-changed" | "sides-changed" | "uv-transform-lost" | "filter-changed" | "resized" | "compressed" | "quantised" | "shifted" | "not-carried-by-target" | "unknown" | "uv-set-changed" | "wrap-changed" | "shading-changed") | null;
+            cause?: ("missing-file" | "unreadable-file" | "slot-unassigned" | "slot-missing" | "slot-reassigned" | "channels-swapped" | "inverted" | "green-flipped" | "wrong-encoding" | "constant-changed" | "strength-lost" | "alpha-mode-changed" | "cutoff-changed" | "sides-changed" | "uv-transform-lost" | "filter-changed" | "resized" | "compressed" | "quantised" | "shifted" | "not-carried-by-target" | "unknown" | "uv-set-changed" | "wrap-changed" | "shading-changed" | "mesh-missing" | "mesh-added" | "scaled" | "axes-changed" | "moved" | "winding-reversed" | "normals-changed" | "normals-missing" | "tangents-changed" | "uvs-flipped" | "uvs-changed" | "mips-off" | "vertex-colours-changed" | "skin-changed" | "skeleton-lost" | "animation-lost" | "morphs-lost" | "hierarchy-changed" | "extension-added" | "extension-unknown" | "not-the-listed-file") | null;
             /**
              * Message
              * @default

@@ -139,6 +139,7 @@ function EditTarget({
         up: 'y',
         unit: 'm',
         vertex_colours: false,
+        containers: 'each',
         uv_transform: 'carried',
         ...profile.mesh,
         ...part,
