@@ -295,7 +295,8 @@ def _export(options: argparse.Namespace) -> Outcome:
             except MissingReference as problem:
                 return _missing(project, profile, problem)
     lines = [f"{file.path}: {file.bytes} bytes" for file in export.files]
-    return export, FINE, [*lines, f"{export.seconds:.2f} s"]
+    said = [f"{one.severity}: {one.subject}: {one.message}" for one in export.left]
+    return export, FINE, [*lines, *said, f"{export.seconds:.2f} s"]
 
 
 def _missing(project: Any, profile: Any, problem: MissingReference) -> Outcome:

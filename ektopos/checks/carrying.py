@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from ektopos.checks.registry import Examined, Finding, check
 from ektopos.document import TABLE
+from ektopos.targets.left import leaving_of, scene_reader
 from ektopos.targets.plan import split_inputs
 
 
@@ -42,4 +43,21 @@ def shading_left_behind(examined: Examined) -> Iterator[Finding]:
                 why="It arrives lit, and looks different in every light.",
                 evidence=examined.profile.container,
                 fix="Set it in the engine, or choose glTF.",
+            )
+
+
+@check
+def scenes_left_behind(examined: Examined) -> Iterator[Finding]:
+    """What of the meshes' files the target does not take."""
+    scene_of = scene_reader(examined.project)
+    for name in examined.meshes:
+        for one in leaving_of(examined.project, examined.profile, name, scene_of).left:
+            yield Finding(
+                code=one.code,
+                severity=one.severity,
+                subject=one.subject,
+                message=one.message,
+                why="In the engine the asset is without it.",
+                evidence=examined.project.document.meshes[name].file,
+                fix="Choose a target that keeps it, or leave it if nobody needs it.",
             )

@@ -14,6 +14,21 @@ from ektopos.meshes.formats.usd import USD_SUFFIXES, open_stage
 from ektopos.meshes.read import FindPart
 
 NodeKind = Literal["group", "mesh", "joint", "camera", "light", "socket"]
+Brought = Literal[
+    "skeleton",
+    "animation",
+    "morph targets",
+    "uv sets",
+    "tangents",
+    "vertex colours",
+    "scenes",
+    "extras",
+    "lights",
+    "cameras",
+    "variants",
+    "extension",
+    "hierarchy",
+]
 MAX_NODES = 2000
 """Listed; a file may have more."""
 _READ = {
@@ -44,6 +59,8 @@ class Scene:
     nodes: tuple[SceneNode, ...] = ()
     brings: tuple[str, ...] = ()
     """What it brings along, a few words and numbers each."""
+    kinds: tuple[Brought, ...] = ()
+    """What kind of thing each of these is."""
 
 
 def read_scene(path: Path, find: FindPart, name: str) -> Scene:
@@ -77,7 +94,13 @@ def gltf_scene(gltf: dict[str, Any]) -> Scene:
         node = nodes[index]
         kind, detail = _kind(gltf, node, index in joints)
         found.append(SceneNode(str(node.get("name") or f"node_{index}"), depth, kind, detail))
-    return Scene(tuple(found), tuple(_gltf_brings(gltf)))
+    return _scene(found, list(_gltf_brings(gltf)))
+
+
+def _scene(nodes: list[SceneNode], brings: list[tuple[Brought, str]]) -> Scene:
+    if len(nodes) > 1:
+        brings = [*brings, ("hierarchy", f"{len(nodes)} nodes in their hierarchy")]
+    return Scene(tuple(nodes), tuple(words for _, words in brings), tuple(k for k, _ in brings))
 
 
 def _kind(gltf: dict[str, Any], node: dict[str, Any], is_joint: bool) -> tuple[NodeKind, str]:
@@ -99,17 +122,17 @@ def _kind(gltf: dict[str, Any], node: dict[str, Any], is_joint: bool) -> tuple[N
     return ("group" if node.get("children") else "socket"), ""
 
 
-def _gltf_brings(gltf: dict[str, Any]) -> Iterator[str]:
+def _gltf_brings(gltf: dict[str, Any]) -> Iterator[tuple[Brought, str]]:
     """What is in a glTF besides nodes and triangles."""
     for skin in gltf.get("skins", []):
-        yield f"a skeleton of {_count(len(skin.get('joints', [])), 'joint')}"
+        yield "skeleton", f"a skeleton of {_count(len(skin.get('joints', [])), 'joint')}"
     for number, animation in enumerate(gltf.get("animations", [])):
         times = [
             gltf["accessors"][sampler["input"]].get("max", [0.0])[0]
             for sampler in animation.get("samplers", [])
         ]
         label = animation.get("name") or f"animation {number}"
-        yield f"{label}: an animation of {max(times, default=0.0):.2f} s"
+        yield "animation", f"{label}: an animation of {max(times, default=0.0):.2f} s"
     primitives = [p for mesh in gltf.get("meshes", []) for p in mesh.get("primitives", [])]
     names = [
         str(target)
@@ -119,24 +142,30 @@ def _gltf_brings(gltf: dict[str, Any]) -> Iterator[str]:
     ]
     morphs = max((len(p.get("targets", [])) for p in primitives), default=0)
     if morphs:
-        yield _count(morphs, "morph target") + (
-            f": {', '.join(dict.fromkeys(names))}" if names else ""
-        )
+        listed = f": {', '.join(dict.fromkeys(names))}" if names else ""
+        yield "morph targets", _count(morphs, "morph target") + listed
     attributes = {name for p in primitives for name in p.get("attributes", {})}
     uv_sets = sum(name.startswith("TEXCOORD_") for name in attributes)
     if uv_sets > 1:
-        yield f"{uv_sets} UV sets"
+        yield "uv sets", f"{uv_sets} UV sets"
     if "TANGENT" in attributes:
-        yield "tangents"
+        yield "tangents", "tangents"
     if "COLOR_0" in attributes:
-        yield "vertex colours"
+        yield "vertex colours", "vertex colours"
     if len(gltf.get("scenes", [])) > 1:
-        yield f"{len(gltf['scenes'])} scenes"
+        yield "scenes", f"{len(gltf['scenes'])} scenes"
     if any("extras" in node for node in gltf.get("nodes", [])):
-        yield "extras on its nodes"
+        yield "extras", "extras on its nodes"
+    lights = gltf.get("extensions", {}).get("KHR_lights_punctual", {}).get("lights", [])
+    if lights:
+        yield "lights", _count(len(lights), "light")
+    if gltf.get("cameras"):
+        yield "cameras", _count(len(gltf["cameras"]), "camera")
+    if "KHR_materials_variants" in gltf.get("extensionsUsed", []):
+        yield "variants", "material variants"
     for extension in sorted(set(gltf.get("extensionsUsed", [])) - _READ):
         if not extension.startswith("KHR_materials_"):
-            yield f"{extension}, which is not known here"
+            yield "extension", f"{extension}, which is not known here"
 
 
 def _usd_scene(stage: Any) -> Scene:
@@ -145,14 +174,15 @@ def _usd_scene(stage: Any) -> Scene:
     from pxr import UsdGeom, UsdLux, UsdSkel
 
     nodes: list[SceneNode] = []
-    brings: list[str] = []
+    brings: list[tuple[Brought, str]] = []
     for prim in stage.Traverse():
         if prim.IsA(UsdSkel.Skeleton):
             joints = UsdSkel.Skeleton(prim).GetJointsAttr().Get() or []
-            brings.append(f"a skeleton of {_count(len(joints), 'joint')}")
+            brings.append(("skeleton", f"a skeleton of {_count(len(joints), 'joint')}"))
         if prim.IsA(UsdSkel.Animation):
             times = UsdSkel.Animation(prim).GetRotationsAttr().GetTimeSamples()
-            brings.append(f"{prim.GetName()}: an animation of {len(times)} samples")
+            said = f"{prim.GetName()}: an animation of {len(times)} samples"
+            brings.append(("animation", said))
         if not prim.IsA(UsdGeom.Xformable) or len(nodes) == MAX_NODES:
             continue
         kind: NodeKind = "group" if prim.GetChildren() else "socket"
@@ -164,7 +194,7 @@ def _usd_scene(stage: Any) -> Scene:
             kind = "light"
         depth = prim.GetPath().pathElementCount - 1
         nodes.append(SceneNode(prim.GetName(), depth, kind))
-    return Scene(tuple(nodes), tuple(brings))
+    return _scene(nodes, brings)
 
 
 def _count(number: int, what: str) -> str:

@@ -19,6 +19,7 @@ from ektopos.meshes.formats.gltf import load_gltf
 from ektopos.meshes.formats.gltf_accessors import read_buffers
 from ektopos.meshes.formats.kept import Original
 from ektopos.project import Project, read_project_mesh
+from ektopos.targets.left import Left, leaving_of, scene_reader
 from ektopos.targets.package import (
     ExportedFile,
     exported_container,
@@ -50,6 +51,8 @@ class Export:
     target: str
     files: list[ExportedFile]
     seconds: float
+    left: list[Left]
+    """What stays behind of the meshes' files."""
 
 
 def export_package(
@@ -76,7 +79,10 @@ def export_package(
     made_from = package_key(project, profile)
     if before.folder == out and before.is_whole(made_from):
         return Export(
-            profile.id, [ExportedFile(**file) for file in before.listing["files"]], _since(started)
+            profile.id,
+            [ExportedFile(**file) for file in before.listing["files"]],
+            _since(started),
+            _left(project, profile),
         )
     plan = make_plan(project.document, profile, lambda name: read_header(project.map_path(name)))
     if out.exists() and not out.is_dir():
@@ -102,7 +108,13 @@ def export_package(
         )
         progress(0.98, "putting the package in place")
         put_in_place(out, fresh, [file.path for file in files], backup)
-    return Export(profile.id, files, _since(started))
+    return Export(profile.id, files, _since(started), _left(project, profile))
+
+
+def _left(project: Project, profile: Profile) -> list[Left]:
+    scene_of = scene_reader(project)
+    meshes = project.document.meshes
+    return [one for m in meshes for one in leaving_of(project, profile, m, scene_of).left]
 
 
 def _since(started: float) -> float:

@@ -39,7 +39,10 @@ from ektopos.meshes import (
 )
 from ektopos.meshes.mesh import Node
 from ektopos.meshes.recipe import with_names, without_names
+from ektopos.meshes.scene import Scene
+from ektopos.project import Project as Core
 from ektopos.steps import MeshStep
+from ektopos.targets.left import scene_reader
 from server.workshop import pictures
 from server.workshop.models import MapFacts, MeshFacts, Revision
 from server.workshop.store import (
@@ -51,7 +54,7 @@ from server.workshop.store import (
     writing,
 )
 
-VERSION = 7
+VERSION = 8
 """Of what is measured and kept; another one measures again."""
 COMPANIONS = (".bin", ".mtl", ".usd", ".usda", ".usdc")
 KEPT = 3
@@ -270,6 +273,9 @@ def _keep_stage(key: str, mesh: Mesh) -> None:
         temporary.write_bytes(pack_glb(gltf, binary))
 
 
+_SET = "more_uvs_"
+
+
 def _arrays_path(key: str) -> Path:
     return cache_path("meshes", f"{key}.npz")
 
@@ -280,6 +286,7 @@ def _keep_arrays(key: str, mesh: Mesh) -> None:
     arrays = {name: value for name, value in values.items() if isinstance(value, np.ndarray)}
     rest = {name: value for name, value in values.items() if name not in arrays}
     rest["nodes"] = [asdict(node) for node in mesh.nodes]
+    arrays |= {f"{_SET}{number}": uvs for number, uvs in enumerate(rest.pop("more_uvs"))}
     with writing(_arrays_path(key)) as temporary, temporary.open("wb") as file:
         arrays["rest"] = np.frombuffer(json.dumps(rest).encode(), np.uint8)
         np.savez(file, **cast(dict[str, Any], arrays))
@@ -292,9 +299,11 @@ def _kept_mesh(key: str) -> Mesh | None:
             rest = json.loads(kept["rest"].tobytes())
     except (OSError, ValueError, KeyError):
         return None
+    sets = sorted(name for name in arrays if name.startswith(_SET))
+    more_uvs = tuple(arrays.pop(name) for name in sets)
     nodes = tuple(Node(**node | {"scale": tuple(node["scale"])}) for node in rest.pop("nodes"))
     plain: dict[str, Any] = {n: tuple(v) if isinstance(v, list) else v for n, v in rest.items()}
-    return Mesh(**arrays, **plain, nodes=nodes)
+    return Mesh(**arrays, **plain, nodes=nodes, more_uvs=more_uvs)
 
 
 def kept_suggestions(revision: Revision, name: str) -> dict[str, list[Candidate]] | None:
@@ -367,3 +376,16 @@ def _entry(revision: Revision, name: str) -> MeshEntry:
             "there is no such mesh.", subject=name, hint="Choose another, or bring it in."
         )
     return MeshEntry.model_validate(raw)
+
+
+_scenes: dict[str, Scene] = {}
+_SCENES_KEPT = 256
+
+
+def scene_by_content(core: Core, name: str, sha256: str) -> Scene:
+    """The scene of a mesh's file, read once for a content. Raises `UnreadableFile`."""
+    if sha256 not in _scenes:
+        while len(_scenes) >= _SCENES_KEPT:
+            _scenes.pop(next(iter(_scenes)))
+        _scenes[sha256] = scene_reader(core)(name)
+    return _scenes[sha256]

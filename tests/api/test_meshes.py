@@ -4,11 +4,15 @@ from __future__ import annotations
 
 import numpy as np
 
+from ektopos.meshes import read_mesh
 from ektopos.targets.export import export_package
 from ektopos.targets.profile import built_in_profiles, find_profile
+from server.workshop import meshing
+from server.workshop.models import Project
 from tests.api.client import Api
 from tests.samples import folder, noise, quads, save, save_glb
 from tests.samples import project as open_small
+from tests.scenes import figure
 
 
 class MeshesApi(Api):
@@ -78,8 +82,28 @@ class MeshesApi(Api):
         (package,) = self.call("get", f"/projects/{project['id']}/packages")
         self.assertTrue(package["trial"]["passed"])
         self.assertEqual(
-            {cell["slot"] for cell in package["trial"]["cells"]}, {"Front", "Back", "Base"}
+            {cell["slot"] for cell in package["trial"]["cells"]}, {"Front", "Back", "Base", ""}
         )
+
+    def test_a_scene_is_measured_kept_and_told(self) -> None:
+        project = self.begin()
+        with folder() as root:
+            figure().save(root / "figure.glb")
+            content = (root / "figure.glb").read_bytes()
+            self.bring_in(project, {"figure.glb": content})
+            whole = read_mesh(root / "figure.glb")
+        row = Project.objects.get(pk=project["id"])
+        source = meshing.source_of(row.head, "figure")
+        meshing.mesh_of(source)
+        kept = meshing._kept_mesh(source.key)
+        np.testing.assert_array_equal(kept.more_uvs, whole.more_uvs)
+        np.testing.assert_array_equal(kept.positions, whole.positions)
+        told = self.call("get", f"/projects/{project['id']}/meshes/figure/scene")
+        self.assertEqual(len(told["kinds"]), len(told["brings"]))
+        plan = self.call("get", f"/projects/{project['id']}/plan")
+        (mesh,) = plan["meshes"]
+        self.assertIn("2 UV sets", mesh["goes"])
+        self.assertIn("Vertex colours", mesh["left"][0]["message"])
 
     def test_measures_and_faults_come_triangle_by_triangle(self) -> None:
         project = self.begin()

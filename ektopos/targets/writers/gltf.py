@@ -234,7 +234,8 @@ def planned_extensions(materials: Iterable[Material]) -> set[str]:
             for extension, members in EXTENSION_MEMBERS.items()
             if any(name in material.feeds for name, *_ in members)
         }
-        if any(not place.uv.is_identity for place in material.placements().values()):
+        places = [material.uv, *(place.uv for place in material.placements().values())]
+        if any(not uv.is_identity for uv in places):
             found.add(_TRANSFORM)
         if material.shading == "unlit":
             found.add(UNLIT)

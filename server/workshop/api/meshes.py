@@ -20,7 +20,7 @@ from ektopos.maps import sets_of
 from ektopos.matching import Candidate, material_of_set, proposals, same_slots
 from ektopos.meshes import Fault, SlotFacts, carried, groups_of
 from ektopos.meshes.padding import padding_of
-from ektopos.meshes.scene import NodeKind, Scene, read_scene
+from ektopos.meshes.scene import Brought, NodeKind, Scene
 from ektopos.steps import By, MeshStep, PackUvs
 from server.workshop import pictures
 from server.workshop.api.files import JobOut
@@ -34,6 +34,7 @@ from server.workshop.meshing import (
     kept_suggestions,
     measured,
     mesh_at,
+    scene_by_content,
     source_of,
     stage_file,
 )
@@ -86,6 +87,7 @@ class SceneOut(Schema):
 
     nodes: list[SceneNodeOut]
     brings: list[str]
+    kinds: list[Brought]
 
 
 class MeshOut(Schema):
@@ -406,13 +408,14 @@ def start_bake(request: HttpRequest, project_id: UUID, name: str, given: Baking)
 @router.get("/projects/{uuid:project_id}/meshes/{path:name}/scene", response=SceneOut)
 def scene(request: HttpRequest, project_id: UUID, name: str) -> Scene:
     """What a mesh file holds: its nodes, and whatever else it brings along."""
-    core = project_or_404(project_id).core()
+    project = project_or_404(project_id)
+    core = project.core()
     entry = core.document.meshes.get(name)
     if entry is None:
         raise MissingReference(
             "there is no such mesh.", subject=name, hint="It may have been removed meanwhile."
         )
-    return read_scene(core.path(entry.file, name), core.find_beside(entry.file), entry.file)
+    return scene_by_content(core, name, project.head.sha_of(entry.file))
 
 
 @router.post("/projects/{uuid:project_id}/meshes/{path:name}/inside", response=JobOut)

@@ -11,13 +11,16 @@ from ninja import Router, Schema
 from ektopos.document import INPUTS, Document, parse
 from ektopos.errors import EktoposError, InvalidDocument
 from ektopos.materials.adjust import changes
+from ektopos.meshes.scene import Scene
 from ektopos.targets.differences import converted, left_out
 from ektopos.targets.estimate import estimated_bytes
+from ektopos.targets.left import Leaving, SceneOf, leaving_of
 from ektopos.targets.plan import HeaderOf, Plan, PlannedFile, make_plan
 from ektopos.targets.profile import Profile, find_profile, profiles_of
 from ektopos.targets.reuse import texture_key
 from server.workshop.api.materials import header_of
 from server.workshop.api.projects import project_or_404
+from server.workshop.meshing import scene_by_content
 from server.workshop.models import Project
 from server.workshop.store import content_path
 
@@ -62,6 +65,8 @@ class PlanOut(Schema):
     """What the target does not carry."""
     converted: list[str]
     """What the target takes in another form."""
+    meshes: list[Leaving]
+    """What of each mesh's file goes along, and what stays behind."""
     memory: int
     compressed: int
     budget: int | None
@@ -216,10 +221,29 @@ def _plan(project: Project, profile: Profile, made: Plan, head_of: HeaderOf) -> 
         factors=factors,
         left_out=left_out(made),
         converted=converted(made, profile, head_of),
+        meshes=[
+            leaving_of(core, profile, name, _scene_of(project))
+            for name in core.document.exported().meshes
+        ],
         memory=sum(file.memory for file in made.files),
         compressed=sum(file.compressed for file in made.files),
         budget=profile.budget * 2**20 if profile.budget else None,
     )
+
+
+def _scene_of(project: Project) -> SceneOf:
+    """The scenes of a project's meshes; nothing for one that cannot be read, which the checks
+    say."""
+    core = project.core()
+
+    def scene_of(name: str) -> Scene:
+        file = core.document.meshes[name].file
+        try:
+            return scene_by_content(core, name, project.head.sha_of(file))
+        except EktoposError:
+            return Scene()
+
+    return scene_of
 
 
 def _channels(

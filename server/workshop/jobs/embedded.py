@@ -16,7 +16,16 @@ from ektopos.types import Progress
 from server.workshop.jobs.measuring import keep_map, reason
 from server.workshop.models import Job
 
-SETTINGS = ("alpha_mode", "alpha_cutoff", "double_sided", "uv", "filter", "surface_tag")
+SETTINGS = (
+    "alpha_mode",
+    "alpha_cutoff",
+    "double_sided",
+    "uv",
+    "wrap",
+    "filter",
+    "shading",
+    "surface_tag",
+)
 
 
 def bring_embedded(

@@ -3193,6 +3193,37 @@ export interface components {
             nodes: components["schemas"]["SceneNodeOut"][];
             /** Brings */
             brings: string[];
+            /** Kinds */
+            kinds: ("skeleton" | "animation" | "morph targets" | "uv sets" | "tangents" | "vertex colours" | "scenes" | "extras" | "lights" | "cameras" | "variants" | "extension" | "hierarchy")[];
+        };
+        /**
+         * Leaving
+         * @description What of a mesh's file leaves with it.
+         */
+        Leaving: {
+            /** Mesh */
+            mesh: string;
+            /** Goes */
+            goes: string[];
+            /** Left */
+            left: components["schemas"]["Left"][];
+        };
+        /**
+         * Left
+         * @description Something that stays behind.
+         */
+        Left: {
+            /**
+             * Severity
+             * @enum {string}
+             */
+            severity: "error" | "warning" | "note";
+            /** Subject */
+            subject: string;
+            /** Code */
+            code: string;
+            /** Message */
+            message: string;
         };
         /**
          * PlanOut
@@ -3211,6 +3242,8 @@ export interface components {
             left_out: string[];
             /** Converted */
             converted: string[];
+            /** Meshes */
+            meshes: components["schemas"]["Leaving"][];
             /** Memory */
             memory: number;
             /** Compressed */

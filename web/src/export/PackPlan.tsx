@@ -118,8 +118,30 @@ export function PackPlan({
           </span>
         )}
       </p>
+      <GoesAlong meshes={plan.meshes} />
       <Memory plan={plan} />
     </div>
+  )
+}
+
+/** What of each mesh's file goes along, and what stays behind. */
+function GoesAlong({ meshes }: { meshes: Plan['meshes'] }) {
+  const told = meshes.filter((mesh) => mesh.goes.length + mesh.left.length > 0)
+  if (told.length === 0) return null
+  return (
+    <section style={{ padding: '4px 14px 12px' }} aria-label="What goes along with the meshes">
+      <h2>What goes along</h2>
+      {told.map((mesh) => (
+        <div key={mesh.mesh} className="small" style={{ padding: '3px 0' }}>
+          <b>{mesh.mesh}</b> {mesh.goes.join(' · ') || 'only what is drawn'}
+          {mesh.left.map((one) => (
+            <div key={one.message} className={one.severity === 'note' ? 'quiet' : 'amber'}>
+              {one.severity === 'note' ? '–' : '△'} {one.message}
+            </div>
+          ))}
+        </div>
+      ))}
+    </section>
   )
 }
 

@@ -17,6 +17,8 @@ const HEADS: Record<string, string> = {
   emission: 'Emission',
   opacity: 'Opacity',
   settings: 'Settings',
+  mesh: 'Mesh',
+  scene: 'Scene',
   clearcoat: 'Coat',
   clearcoat_roughness: 'Coat r.',
   sheen_roughness: 'Sheen r.',
@@ -25,6 +27,14 @@ const HEADS: Record<string, string> = {
   attenuation: 'Inside',
   attenuation_distance: 'Reach',
   ior: 'IOR',
+}
+
+/** What is compared besides inputs. */
+const BESIDE = ['settings', 'mesh', 'scene']
+const BESIDE_WORDS: Record<string, string> = {
+  settings: 'Settings',
+  mesh: 'The mesh',
+  scene: 'The scene of the file',
 }
 
 const short = (cell: Cell): string => {
@@ -60,13 +70,28 @@ export function TrialBoard({ pack, behind }: { pack: Package | undefined; behind
   }
   const keyOf = (cell: Cell) => `${cell.mesh}|${cell.slot}|${cell.input}`
   const slots = [
-    ...new Map(trial.cells.map((cell) => [`${cell.mesh}|${cell.slot}`, cell])).values(),
+    ...new Map(
+      trial.cells
+        .filter((cell) => cell.input !== 'scene')
+        .map((cell) => [`${cell.mesh}|${cell.slot}`, cell]),
+    ).values(),
   ]
   const meshes = new Set(trial.cells.map((cell) => cell.mesh))
   const inputs = [
     ...TRIAL_INPUTS,
     ...EXTRA_INPUTS.filter((input) => trial.cells.some((cell) => cell.input === input)),
+    ...['mesh', 'scene'].filter((input) => trial.cells.some((cell) => cell.input === input)),
   ]
+  // The scene is the whole file's: it stands in the first row of its mesh.
+  const first = new Map(slots.map((row) => [row.mesh, row.slot]).reverse() as [string, string][])
+  const cellAt = (row: Cell, input: string) => {
+    const slot = input === 'scene' ? '' : row.slot
+    return input === 'scene' && first.get(row.mesh) !== row.slot
+      ? undefined
+      : trial.cells.find(
+          (cell) => cell.mesh === row.mesh && cell.slot === slot && cell.input === input,
+        )
+  }
   const worst = trial.cells.find((cell) => cell.verdict === 'differs' || cell.verdict === 'lost')
   const current =
     trial.cells.find((cell) => keyOf(cell) === chosen) ??
@@ -130,10 +155,7 @@ export function TrialBoard({ pack, behind }: { pack: Package | undefined; behind
                   )}
                 </td>
                 {inputs.map((input) => {
-                  const cell = trial.cells.find(
-                    (entry) =>
-                      entry.mesh === row.mesh && entry.slot === row.slot && entry.input === input,
-                  )
+                  const cell = cellAt(row, input)
                   return (
                     <td key={input}>
                       {cell && (
@@ -213,8 +235,9 @@ function Verdict({ cell, pressed, choose }: { cell: Cell; pressed: boolean; choo
     return cell.input in (entry.inputs ?? {}) || used(entry.from ?? null)
   }
   const verdict = VERDICTS[cell.verdict]
-  const idle = cell.verdict === 'same' && cell.input !== 'settings' && !used(cell.material)
-  const words = `${cell.slot} ${cell.input.replace('_', ' ')}: ${idle ? 'not used' : verdict.word}${cell.cause && cell.verdict !== 'same' ? `, ${causeWords(cell.cause)}` : ''}`
+  const whole = BESIDE.includes(cell.input)
+  const idle = cell.verdict === 'same' && !whole && !used(cell.material)
+  const words = `${cell.slot || cell.mesh} ${cell.input.replace('_', ' ')}: ${idle ? 'not used' : verdict.word}${cell.cause && cell.verdict !== 'same' ? `, ${causeWords(cell.cause)}` : ''}`
   return (
     <button
       className={`verdict mono ${idle ? 'quiet' : verdict.tone}`}
@@ -261,14 +284,14 @@ function Divided({ of, input }: { of: (what: 'meant' | 'arrived') => string; inp
 
 function Detail({ cell, pack, trial }: { cell: Cell; pack: Package; trial: TrialResult }) {
   const id = useProjectId()
-  const picture = trial.pictures.findIndex(
-    (entry) => entry.material === cell.material && entry.input === cell.input,
+  const shape = cell.input === 'mesh' || cell.input === 'scene'
+  const picture = trial.pictures.findIndex((entry) =>
+    shape
+      ? entry.material === cell.mesh && entry.input === 'render front'
+      : entry.material === cell.material && entry.input === cell.input,
   )
   const verdict = VERDICTS[cell.verdict]
-  const input =
-    cell.input === 'settings'
-      ? 'Settings'
-      : INPUT_WORDS[cell.input as keyof typeof INPUT_WORDS].name
+  const input = BESIDE_WORDS[cell.input] ?? INPUT_WORDS[cell.input as keyof typeof INPUT_WORDS].name
   return (
     <div className="detail" aria-live="polite">
       {picture >= 0 ? (
@@ -287,7 +310,8 @@ function Detail({ cell, pack, trial }: { cell: Cell; pack: Package; trial: Trial
             />
             <figcaption className="small">
               difference
-              {cell.max_error != null &&
+              {!shape &&
+                cell.max_error != null &&
                 ` · white is ${cell.max_error.toPrecision(2)} ${cell.unit}`}
             </figcaption>
           </figure>
@@ -297,7 +321,9 @@ function Detail({ cell, pack, trial }: { cell: Cell; pack: Package; trial: Trial
           No picture:{' '}
           {cell.input === 'settings'
             ? 'settings are compared as values'
-            : 'a constant on both sides'}
+            : shape
+              ? 'this trial rendered none'
+              : 'a constant on both sides'}
           .
         </p>
       )}
@@ -313,10 +339,17 @@ function Detail({ cell, pack, trial }: { cell: Cell; pack: Package; trial: Trial
                 : verdict.word}
         </h2>
         <p className="small">
-          {cell.mesh} · {cell.slot} · {cell.material ?? 'no material'}
+          {[cell.mesh, cell.slot, shape ? '' : (cell.material ?? 'no material')]
+            .filter(Boolean)
+            .join(' · ')}
         </p>
         {cell.message && <p>{cell.message}</p>}
-        {cell.max_error != null && (
+        {shape && cell.max_error != null && (
+          <p className="mono">
+            largest distance {cell.max_error.toExponential(1)} {cell.unit}
+          </p>
+        )}
+        {!shape && cell.max_error != null && (
           <p className="mono">
             largest {cell.max_error.toFixed(2)} · mean {cell.mean_error?.toFixed(3)} {cell.unit} ·{' '}
             {((cell.differing ?? 0) * 100).toFixed(1)} % of texels differ

@@ -14,14 +14,16 @@ export function FileScene({ mesh }: Props) {
   const entry = useProject().data?.document.meshes?.[mesh.name]
   const kept = entry?.vertex_colours === 'keep'
   const scene = useScene(mesh.name, mesh.key).data
-  if (!scene || (scene.nodes.length < 2 && scene.brings.length === 0)) return null
+  // Its nodes are told below, one by one.
+  const told = scene?.brings.filter((_, at) => scene.kinds[at] !== 'hierarchy') ?? []
+  if (!scene || (scene.nodes.length < 2 && told.length === 0)) return null
   const coloured = scene.brings.includes('vertex colours')
   const kinds = (kind: string) => scene.nodes.filter((node) => node.kind === kind).length
   return (
     <section style={{ padding: 14 }} aria-label="What the file holds">
       <h2>What the file holds</h2>
       <ul className="evidence">
-        {scene.brings.map((line) => (
+        {told.map((line) => (
           <li key={line}>
             <span>·</span>
             <span>{line}</span>

@@ -1,0 +1,85 @@
+"""What of a mesh's file goes along to a target, and what stays behind: said before the export."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Literal
+
+from ektopos.document import MeshEntry
+from ektopos.meshes.scene import Brought, Scene, read_scene
+from ektopos.project import Project
+from ektopos.targets.profile import Profile
+
+SceneOf = Callable[[str], Scene]
+"""The scene of a mesh's file, by the mesh's name."""
+_MISSED: tuple[Brought, ...] = ("skeleton", "animation", "morph targets", "variants")
+"""What an asset is not the same without."""
+
+
+@dataclass(frozen=True)
+class Left:
+    """Something that stays behind."""
+
+    severity: Literal["error", "warning", "note"]
+    subject: str
+    code: str
+    message: str
+
+
+@dataclass(frozen=True)
+class Leaving:
+    """What of a mesh's file leaves with it."""
+
+    mesh: str
+    goes: list[str]
+    left: list[Left]
+
+
+def scene_reader(project: Project) -> SceneOf:
+    """Reads the scenes of a project's meshes."""
+
+    def scene_of(name: str) -> Scene:
+        file = project.document.meshes[name].file
+        return read_scene(project.path(file, name), project.find_beside(file), file)
+
+    return scene_of
+
+
+def leaving(name: str, entry: MeshEntry, scene: Scene, profile: Profile, *, alone: bool) -> Leaving:
+    """What goes along with a mesh; `alone` says that its container holds no other."""
+    kept = profile.container != "usdz" and entry.file.lower().endswith((".glb", ".gltf")) and alone
+    coloured = profile.mesh.vertex_colours or entry.vertex_colours == "keep"
+    goes: list[str] = []
+    left: list[Left] = []
+    for kind, words in zip(scene.kinds, scene.brings, strict=True):
+        if kind == "vertex colours":
+            stays, why = not coloured, "engines multiply them in, and nobody asked for them"
+        elif kind == "variants":
+            stays, why = True, "the project's own materials take their place"
+        elif kind == "uv sets":
+            stays, why = False, ""
+        else:
+            stays, why = not kept, _why(profile, entry, alone=alone)
+        if stays:
+            severity: Literal["warning", "note"] = "warning" if kind in _MISSED else "note"
+            said = f"{words[0].upper()}{words[1:]} stays behind: {why}."
+            left.append(Left(severity, f"mesh {name}", "not-carried", said))
+        else:
+            goes.append(words)
+    return Leaving(name, goes, left)
+
+
+def _why(profile: Profile, entry: MeshEntry, *, alone: bool) -> str:
+    if profile.container == "usdz":
+        return "USDZ gets what is drawn"
+    if not alone:
+        return "meshes that share a container are written as they are drawn"
+    return f"from a {entry.file.rpartition('.')[2].upper()} file only what is drawn is written"
+
+
+def leaving_of(project: Project, profile: Profile, name: str, scene_of: SceneOf) -> Leaving:
+    """The same of a mesh of a project."""
+    meshes = project.document.exported().meshes
+    alone = profile.mesh.containers == "each" or len(meshes) == 1
+    return leaving(name, project.document.meshes[name], scene_of(name), profile, alone=alone)
