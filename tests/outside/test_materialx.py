@@ -13,6 +13,7 @@ import re
 from unittest import TestCase
 
 import MaterialX as mx
+import numpy as np
 from materialxgltf.core import GLTF2MtlxReader
 
 from ektopos.targets.export import export_package
@@ -103,6 +104,44 @@ class AgainstTheTranslationFromGltf(TestCase):
             self.assertEqual(placed(ours.getNode("tile_placed")), as_gltf_image_places(image))
 
 
+class WhatTheDocumentMeans(TestCase):
+    """Source: the nodes of MaterialX 1.39's own libraries: `gltf_pbr` has a dielectric reflectance of
+    specular_color · ((ior − 1) / (ior + 1))², and `normalmap` reads green upwards."""
+
+    def test_the_specular_workflow_is_no_metal_and_reflects_its_colour(self) -> None:
+        with project() as opened, folder() as root:
+            export_package(opened, find_profile("spec-gloss"), root / "out")
+            found = mx.createDocument()
+            mx.readFromXmlFile(found, str(root / "out/materials.mtlx"))
+        shader = found.getNode("SR_tile")
+        ior = shader.getInput("ior").getValue()
+        self.assertEqual(shader.getInput("metallic").getValue(), 0.0)
+        self.assertAlmostEqual(((ior - 1) / (ior + 1)) ** 2, 1.0, places=5)
+        self.assertIn("Specular", str(source(found, shader.getInput("specular_color"))))
+
+    def test_green_is_turned_and_strengths_are_in_the_nodes(self) -> None:
+        with project() as opened, folder() as root:
+            export_package(opened, find_profile("orm-y-minus"), root / "out")
+            found = mx.createDocument()
+            mx.readFromXmlFile(found, str(root / "out/materials.mtlx"))
+        shader = found.getNode("SR_tile")
+        bump = found.getNode(shader.getInput("normal").getNodeName())
+        self.assertEqual(bump.getCategory(), "normalmap")
+        self.assertAlmostEqual(bump.getInput("scale").getValue(), 0.8, places=6)
+        more = found.getNode(bump.getInput("in").getNodeName())
+        times = found.getNode(more.getInput("in1").getNodeName())
+        stored = np.array([0.2, 0.3, 0.9])
+        turned = stored * list(times.getInput("in2").getValue()) + list(
+            more.getInput("in2").getValue()
+        )
+        np.testing.assert_allclose(turned, [0.2, 0.7, 0.9], atol=1e-6)
+        # Occlusion strength 0.5. Source: glTF 2.0, 3.9.2: 1 + strength · (value − 1).
+        more = found.getNode(shader.getInput("occlusion").getNodeName())
+        times = found.getNode(more.getInput("in1").getNodeName())
+        value = 0.4 * times.getInput("in2").getValue() + more.getInput("in2").getValue()
+        self.assertAlmostEqual(value, 1 + 0.5 * (0.4 - 1), places=6)
+
+
 def source(document: mx.Document, port: mx.Input) -> object:
     """A shader's input as numbers, or as the file and the channel that feed it."""
     channel = None
@@ -112,7 +151,7 @@ def source(document: mx.Document, port: mx.Input) -> object:
             channel = node.getInput("index").getValue()
         if node.getInput("file") is not None:
             return node.getInput("file").getValueString(), channel
-        port = node.getInput("in")
+        port = node.getInput("in") or node.getInput("in1")
     return [round(float(part), 4) for part in port.getValueString().split(",")]
 
 

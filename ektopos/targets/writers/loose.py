@@ -20,6 +20,7 @@ from ektopos.targets.quantities import is_inverted
 from ektopos.targets.values import input_values
 from ektopos.targets.writers.gltf import geometry
 from ektopos.targets.writers.parts import Container, Parts, Written
+from ektopos.types import NormalY
 
 MATERIALS = "materials.mtlx"
 _SHADER_INPUT: dict[InputName, tuple[str, str]] = {
@@ -69,19 +70,24 @@ def write_loose(parts: Parts) -> Written:
         path.write_bytes(pack_glb(gltf | ({"materials": bare} if bare else {}), binary))
         containers.append(Container(path, list(asset.materials), list(asset.meshes)))
     path = parts.folder / MATERIALS
-    path.write_text(materialx(parts.document, parts.plan, parts.emission_factors), "utf-8")
+    path.write_text(
+        materialx(parts.document, parts.plan, parts.emission_factors, parts.profile.normal_y),
+        "utf-8",
+    )
     containers.append(Container(path, list(parts.plan.materials)))
     return Written(containers, beside=True)
 
 
-def materialx(document: Document, plan: Plan, emission_factors: dict[str, float]) -> str:
+def materialx(
+    document: Document, plan: Plan, emission_factors: dict[str, float], normal_y: NormalY
+) -> str:
     """The MaterialX document: a glTF PBR shader and a material for each, and a look that assigns
-    them to `mesh/slot`."""
+    them to `mesh/slot`. `normal_y` says which way green points in the files."""
     written = mx.createDocument()
     nodes = dict(zip(plan.materials, node_names(plan), strict=True))
     files = {file.path: file for file in plan.files}
     for name, material in plan.materials.items():
-        _add_material(written, nodes[name], name, material, plan, files, emission_factors)
+        _add_material(written, nodes[name], name, material, plan, files, emission_factors, normal_y)
     look = written.addLook("slots")
     for mesh, entry in document.meshes.items():
         for slot, worn in entry.slots.items():
@@ -101,6 +107,7 @@ def _add_material(
     plan: Plan,
     files: dict[str, PlannedFile],
     emission_factors: dict[str, float],
+    plan_y: NormalY,
 ) -> None:
     shader = written.addNode("gltf_pbr", f"SR_{node}", "surfaceshader")
     glow = material.feeds["emission"].strength * emission_factors.get(
@@ -119,12 +126,27 @@ def _add_material(
                 for letter, c in files[path].channels.items()
                 if c.carries and input_name in c.inputs()
             )
-            if channel[1].quantity == "specular":
+            is_specular = channel[1].quantity == "specular"
+            if is_specular:
+                # No metal, and a reflectance of the specular colour itself: the shader multiplies
+                # that by ((ior − 1) / (ior + 1))², which is 1 for a very large one.
+                shader.addInput(port, kind).setValueString("0")
+                shader.addInput("ior", "float").setValueString(f"{_MIRROR_IOR:g}")
                 port, kind = "specular_color", "color3"
             source = _image(
                 written, node, files[path], input_name, kind, channel[0], channel[1], material
             )
+            if input_name == "normal" and plan_y == "-":
+                # Green is turned before it is read: 1 − y.
+                source = _counted(written, source, "vector3", (1.0, -1.0, 1.0), (0.0, 1.0, 0.0))
+            if input_name == "normal":
+                source = _normal(written, source, material.feeds["normal"].strength)
+            if input_name == "occlusion" and feed.strength != 1.0:
+                share = feed.strength
+                source = _counted(written, source, "float", (share,), (1.0 - share,))
             shader.addInput(port, kind).setNodeName(source)
+        elif input_name == "ior" and shader.getInput("ior") is not None:
+            continue
         elif not feed.maps() and input_name != "normal":
             values = input_values(feed, input_name).reshape(-1)
             shader.addInput(port, kind).setValueString(", ".join(f"{float(v):.7g}" for v in values))
@@ -190,12 +212,27 @@ def _image(
         invert = written.addNode("invert", f"{label}_inverted", "float")
         invert.addInput("in", "float").setNodeName(last)
         last = invert.getName()
-    if kind == "vector3":
-        normal = written.addNode("normalmap", f"{label}_map", "vector3")
-        normal.addInput("in", "vector3").setNodeName(last)
-        normal.addInput("scale", "float").setValueString(f"{material.feeds['normal'].strength:.7g}")
-        last = normal.getName()
     return str(last)
+
+
+def _normal(written: Any, source: str, strength: float) -> str:
+    """The node that makes stored normals, +Y, those of the surface; its name."""
+    node = written.addNode("normalmap", written.createValidChildName(f"{source}_map"), "vector3")
+    node.addInput("in", "vector3").setNodeName(source)
+    node.addInput("scale", "float").setValueString(f"{strength:.7g}")
+    return str(node.getName())
+
+
+def _counted(
+    written: Any, source: str, kind: str, factor: tuple[float, ...], more: tuple[float, ...]
+) -> str:
+    """The nodes that multiply a value and add to it; the last one's name."""
+    for category, values in (("multiply", factor), ("add", more)):
+        node = written.addNode(category, written.createValidChildName(f"{source}_{category}"), kind)
+        node.addInput("in1", kind).setNodeName(source)
+        node.addInput("in2", kind).setValueString(", ".join(f"{v:.9g}" for v in values))
+        source = str(node.getName())
+    return source
 
 
 def _placed(written: Any, node: str, uv: UvTransform) -> str:
@@ -232,6 +269,7 @@ def _placed(written: Any, node: str, uv: UvTransform) -> str:
     return str(place.getName())
 
 
+_MIRROR_IOR = 1e7
 _LIES = "lies"
 """Attribute of a node that places UVs: what it is for, so that it is used again."""
 _NO_TILING = 1e-9

@@ -280,12 +280,17 @@ def _second_reading(
             continue
         surface = by_name[node]
         shader = by_name[_input(surface, "surfaceshader")["nodename"]]
-        said = {_PORTS[port]: values for port, values in _inputs(shader).items() if port in _PORTS}
+        ports = _inputs(shader)
+        said = {_PORTS[port]: values for port, values in ports.items() if port in _PORTS}
+        if "specular_color" in ports:
+            said["metallic"] = ports["specular_color"]
         inputs: dict[str, ImportedInput] = {}
         filters = set()
         for input_name, own in first[name].inputs.items():
             values = said.get(input_name)
-            if values is None:
+            if input_name == "ior" and "specular_color" in ports:
+                inputs[input_name] = own  # It only makes the specular colour what it says.
+            elif values is None:
                 unstated = own.texture is None and input_name in ("normal", "opacity")
                 inputs[input_name] = (
                     own
@@ -298,12 +303,14 @@ def _second_reading(
                 inputs[input_name] = replace(
                     own,
                     texture=files.texture(traced["file"]),
-                    factor=(1.0, 1.0, 1.0),
-                    normal_y=profile.normal_y,
+                    factor=_reflecting(ports) if own.quantity == "specular" else (1.0, 1.0, 1.0),
+                    normal_y=traced["normal_y"],
                     channels=traced["channels"],
                     encoding=traced["encoding"],
                     inverted=traced["inverted"],
-                    strength=traced.get("scale", own.strength),
+                    strength=traced["strength"]
+                    if input_name in ("normal", "occlusion")
+                    else own.strength,
                     place=traced["place"],
                 )
             else:
@@ -330,10 +337,26 @@ def _second_reading(
     return found
 
 
+def _reflecting(ports: dict[str, dict[str, str]]) -> tuple[float, float, float]:
+    """What the shader makes of a specular colour of 1 on what is no metal: the reflectance at normal
+    incidence. Metal does not heed it. Source: MaterialX 1.39, `gltf_pbr`."""
+    if float(ports.get("metallic", {}).get("value", 1.0)) != 0.0:
+        return (0.0, 0.0, 0.0)
+    ior = float(ports.get("ior", {}).get("value", 1.5))
+    share = ((ior - 1.0) / (ior + 1.0)) ** 2 * float(ports.get("specular", {}).get("value", 1.0))
+    return (share, share, share)
+
+
 def _trace(by_name: dict[str, ET.Element], name: str, own: ImportedInput) -> dict[str, Any]:
     """Follow the nodes from a shader's input back to its image."""
-    found: dict[str, Any] = {"inverted": False, "channels": own.channels, "filter": "linear"}
-    for _ in range(8):
+    found: dict[str, Any] = {
+        "inverted": False,
+        "channels": own.channels,
+        "filter": "linear",
+        "normal_y": "+",
+        "strength": 1.0,
+    }
+    for _ in range(12):
         node = by_name[name]
         values = _inputs(node)
         if node.tag == "image":
@@ -355,8 +378,14 @@ def _trace(by_name: dict[str, ET.Element], name: str, own: ImportedInput) -> dic
         elif node.tag == "invert":
             found["inverted"] = True
         elif node.tag == "normalmap":
-            found["scale"] = float(values.get("scale", {}).get("value", 1.0))
-        name = values["in"]["nodename"]
+            found["strength"] = float(values.get("scale", {}).get("value", 1.0))
+        elif node.tag == "multiply":
+            factor = [float(v) for v in values["in2"]["value"].split(",")]
+            if len(factor) == 3 and factor[1] < 0:
+                found["normal_y"] = "-"
+            elif len(factor) == 1:
+                found["strength"] = factor[0]
+        name = values["in" if "in" in values else "in1"]["nodename"]
     raise ValueError(f"the nodes behind {name} go round in a circle")
 
 
