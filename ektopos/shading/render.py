@@ -213,9 +213,10 @@ def _shade_hits(
                 look,
                 light,
                 -directions[those],
-                normals[those] * flip,
-                tangents[those] * flip,
+                normals[those],
+                tangents[those],
                 signs[those],
+                flip,
                 {number: places[those] for number, places in uvs.items()},
                 spread,
             )
@@ -239,11 +240,13 @@ def _shade_look(
     normals: Values,
     tangents: Values,
     signs: Float,
+    flip: Values,
     uvs: Mapping[int, Values],
     footprints: Mapping[int, Values],
 ) -> tuple[Values, Values]:
     """Light sent and opacity where one look is hit; UVs, and how much of them a pixel covers, are
-    by set."""
+    by set. `flip` `(n, 1)` is −1 where a face is seen from behind: its normal is turned as a whole,
+    after it was bent. Source: glTF 2.0, 3.9.4: “the back-face MUST have its normals reversed”."""
 
     def at(name: InputName) -> Values:
         values, place = look.input(name), look.places.get(name, Placement())
@@ -264,7 +267,9 @@ def _shade_look(
     mapped = at("normal")
     across = normalise(tangents - normals * np.einsum("ni,ni->n", normals, tangents)[:, None])
     along = np.cross(normals, across) * signs[:, None]
-    bent = normalise(mapped[:, :1] * across + mapped[:, 1:2] * along + mapped[:, 2:] * normals)
+    bent = flip * normalise(
+        mapped[:, :1] * across + mapped[:, 1:2] * along + mapped[:, 2:] * normals
+    )
     base, metallic, roughness = at("base_color"), at("metallic"), at("roughness")
     sent = (
         _surroundings(

@@ -46,6 +46,8 @@ def judge_settings(
         found.append(
             ("filter-changed", f"{material.filter} filtering was meant, {imported.filter} arrived")
         )
+    if material.placements() and not imported.mips:
+        found.append(("mips-off", "it is seen from afar without smaller levels of its textures"))
     if imported.surface_tag != material.surface_tag:
         found.append(
             (

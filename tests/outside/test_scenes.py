@@ -183,6 +183,11 @@ def clamped(gltf: dict[str, Any], blob: bytearray) -> None:
         sampler["wrapS"] = 33071
 
 
+def no_mips(gltf: dict[str, Any], blob: bytearray) -> None:
+    for sampler in gltf["samplers"]:
+        sampler["minFilter"] = 9729
+
+
 def second_set(gltf: dict[str, Any], blob: bytearray) -> None:
     for material in gltf["materials"]:
         found = material["pbrMetallicRoughness"].get("baseColorTexture")
@@ -212,6 +217,7 @@ SPOILINGS: list[tuple[str, Callable[..., None], str]] = [
     ("tangents turned", each("TANGENT", lambda t: t * [1, 1, 1, -1]), "tangents-changed"),
     ("red vertex colours", red, "vertex-colours-changed"),
     ("wrap set to clamp", clamped, "wrap-changed"),
+    ("mips off", no_mips, "mips-off"),
     ("a second UV set used", second_set, "uv-set-changed"),
     ("unlit", unlit, "shading-changed"),
     ("sheen added", sheen, "extension-added"),

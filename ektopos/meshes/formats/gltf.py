@@ -419,30 +419,51 @@ def _skinned(
     """Vertices and normals where a skin puts them, and which are turned inside out.
 
     A vertex stands at Σ weight · joint · inverse bind matrix · vertex. Source: glTF 2.0, 3.7.3.3.
-    Cost: one pass for each of a vertex's influences.
+    Cost: linear in the influences.
     """
     count = len(positions)
-    blended = np.zeros((count, 4, 4))
-    number = 0
-    while f"JOINTS_{number}" in attributes:
-        which = attributes[f"JOINTS_{number}"].astype(np.int64)
-        weights = attributes[f"WEIGHTS_{number}"]
-        if which.size and (which.min() < 0 or which[weights > 0].max(initial=0) >= len(joints)):
-            raise ValueError("a vertex hangs on a joint that is not there")
-        for column in range(which.shape[1]):
-            weight = weights[:, column]
-            used = weight != 0
-            blended[used] += weight[used, None, None] * joints[which[used, column]]
-        number += 1
-    axes = blended[:, :3, :3]
-    placed = np.einsum("nij,nj->ni", axes, positions) + blended[:, :3, 3]
-    x, y, z = axes[:, :, 0], axes[:, :, 1], axes[:, :, 2]
-    flipped = np.einsum("ni,ni->n", x, np.cross(y, z)) < 0
+    weights, which = [], []
+    for number in range(len(attributes)):
+        if f"JOINTS_{number}" not in attributes:
+            break
+        weights.append(attributes[f"WEIGHTS_{number}"])
+        which.append(attributes[f"JOINTS_{number}"].astype(np.int32))
+    weight, joint = np.concatenate(weights, axis=1), np.concatenate(which, axis=1)
+    joint[weight == 0] = 0
+    if joint.size and (joint.min() < 0 or joint.max() >= len(joints)):
+        raise ValueError("a vertex hangs on a joint that is not there")
+    blended = _blended(weight, joint, joints[:, :3, :].reshape(-1, 12)).reshape(count, 3, 4)
+    x, y, z, moved = (blended[:, :, column] for column in range(4))
+    placed = x * positions[:, :1] + y * positions[:, 1:2] + z * positions[:, 2:] + moved
+    across = crossed(y, z)
+    flipped = np.einsum("ni,ni->n", x, across) < 0
     if normals is None:
         return placed, None, flipped
-    crossed = np.stack([np.cross(y, z), np.cross(z, x), np.cross(x, y)], axis=2)
-    turned = np.einsum("nij,nj->ni", crossed, normals) * np.where(flipped, -1.0, 1.0)[:, None]
-    return placed, turned, flipped
+    turned = across * normals[:, :1]
+    turned += crossed(z, x) * normals[:, 1:2]
+    turned += crossed(x, y) * normals[:, 2:]
+    return placed, np.where(flipped[:, None], -turned, turned), flipped
+
+
+def _blended(
+    weight: NDArray[np.float64], joint: NDArray[np.int32], matrices: NDArray[np.float64]
+) -> NDArray[np.float64]:
+    """By vertex, the sum of its joints' numbers `(j, 12)` by their weights `(n, k)`, `(n, 12)`."""
+    # Imported here, because it takes longer than most commands do, and most meshes need none.
+    from scipy.sparse import csr_matrix
+
+    count, most = weight.shape
+    starts = np.arange(0, count * most + 1, most)
+    parts = (weight.reshape(-1), joint.reshape(-1), starts)
+    return np.asarray(csr_matrix(parts, shape=(count, len(matrices))) @ matrices)
+
+
+def crossed(a: NDArray[np.float64], b: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Cross products of vectors `(n, 3)`; several times as fast as the library's general one."""
+    found = np.empty_like(a)
+    for one, two, three in ((0, 1, 2), (1, 2, 0), (2, 0, 1)):
+        np.subtract(a[:, two] * b[:, three], a[:, three] * b[:, two], out=found[:, one])
+    return found
 
 
 def _meant_uvs(

@@ -27,6 +27,7 @@ from ektopos.trial.engine.package import (
 )
 from ektopos.trial.engine.scene import File, drawn_triangles, scene_of
 
+_WITHOUT_MIPS = (9728, 9729)
 _WRAP_NEAREST = (9728, 9984, 9986)
 
 
@@ -280,7 +281,8 @@ def _material(gltf: pygltflib.GLTF2, material: Any, images: list[Texture]) -> Im
         for i in infos.values()
         if i is not None and i.index is not None
     ]
-    magnify = [gltf.samplers[s].magFilter for s in samplers if s is not None]
+    used = [gltf.samplers[s] for s in samplers if s is not None]
+    magnify = [sampler.magFilter for sampler in used]
     lies = {name: _place(gltf, infos[key]) for name, key in _INFO_OF.items()}
     inputs |= {name: replace(inputs[name], place=place) for name, place in lies.items()}
     return ImportedMaterial(
@@ -289,6 +291,7 @@ def _material(gltf: pygltflib.GLTF2, material: Any, images: list[Texture]) -> Im
         alpha_cutoff=0.5 if material.alphaCutoff is None else float(material.alphaCutoff),
         double_sided=bool(material.doubleSided),
         filter="nearest" if magnify and all(m in _WRAP_NEAREST for m in magnify) else "linear",
+        mips=all(sampler.minFilter not in _WITHOUT_MIPS for sampler in used),
         shading="unlit" if "KHR_materials_unlit" in (material.extensions or {}) else "standard",
         surface_tag=(material.extras or {}).get("surface_tag"),
     )

@@ -338,8 +338,8 @@ def _second_reading(
 
 
 def _reflecting(ports: dict[str, dict[str, str]]) -> tuple[float, float, float]:
-    """What the shader makes of a specular colour of 1 on what is no metal: the reflectance at normal
-    incidence. Metal does not heed it. Source: MaterialX 1.39, `gltf_pbr`."""
+    """What the shader makes of a specular colour of 1 on what is no metal: how much is reflected at
+    normal incidence. Metal does not heed it. Source: MaterialX 1.39, `gltf_pbr`."""
     if float(ports.get("metallic", {}).get("value", 1.0)) != 0.0:
         return (0.0, 0.0, 0.0)
     ior = float(ports.get("ior", {}).get("value", 1.5))

@@ -156,6 +156,8 @@ class ImportedMaterial:
     double_sided: bool = False
     name: str = ""
     filter: str = "linear"
+    mips: bool = True
+    """Whether its textures are seen from afar through smaller levels."""
     shading: str = "standard"
     surface_tag: str | None = None
 
