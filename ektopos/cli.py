@@ -373,7 +373,9 @@ def _trial(options: argparse.Namespace) -> Outcome:
         lines += [
             f"{c.mesh} · {c.slot} · {c.input}: {c.verdict} ({c.cause}) {c.message}" for c in shown
         ]
-        lines.append(f"{name + ': ' if many else ''}{'passed' if trial.passed else 'failed'}")
+        hand = sum(cell.verdict == "by-hand" for cell in trial.cells)
+        rest = f", {hand} to be set by hand" if hand else ""
+        lines.append(f"{name + ': ' if many else ''}{'passed' if trial.passed else 'failed'}{rest}")
     found = [{"package": name, **plain(trial)} for name, trial in trials.items()]
     passed = all(trial.passed for trial in trials.values())
     return found if many else next(iter(trials.values())), FINE if passed else FOUND, lines

@@ -19,6 +19,7 @@ from ektopos.meshes.formats.gltf import load_gltf
 from ektopos.meshes.formats.gltf_accessors import read_buffers
 from ektopos.meshes.formats.kept import Original
 from ektopos.project import Project, read_project_mesh
+from ektopos.targets.hand_over import HAND_OVER, hand_over, hand_over_text
 from ektopos.targets.left import Left, leaving_of, scene_reader
 from ektopos.targets.package import (
     ExportedFile,
@@ -154,6 +155,11 @@ def _write(
     )
     written = WRITERS[profile.container](parts)
     files = [_listed(part, textures) for part in written.containers]
+    lines = hand_over(document, plan.materials, profile)
+    if lines:
+        path = folder / HAND_OVER
+        path.write_text(hand_over_text(lines, document.name, profile), "utf-8")
+        files.append(exported_container(path, list(dict.fromkeys(one.material for one in lines))))
     return (
         [*files, *(textures if written.beside else [])],
         parts.emission_factors,

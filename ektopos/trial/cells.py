@@ -7,7 +7,9 @@ from typing import Literal
 
 from ektopos.trial.causes import Cause
 
-Verdict = Literal["same", "close", "differs", "lost", "unsupported"]
+Verdict = Literal["same", "close", "differs", "lost", "unsupported", "by-hand"]
+SOUND: tuple[Verdict, ...] = ("same", "close", "unsupported", "by-hand")
+"""Verdicts with which a trial passes."""
 SETTINGS, MESH, SCENE = "settings", "mesh", "scene"
 """What a cell is about, where that is no input: the material's settings, the slot's triangles, and
 the mesh's whole file."""
@@ -38,4 +40,4 @@ def because(cell: Cell, cause: Cause, message: str) -> Cell:
 
 def badness(cell: Cell) -> int:
     """Orders cells from sound to wrong."""
-    return ("same", "close", "unsupported", "lost", "differs").index(cell.verdict)
+    return ("same", "close", "by-hand", "unsupported", "lost", "differs").index(cell.verdict)

@@ -13,11 +13,12 @@ from ektopos.materials.resolve import MapLoader
 from ektopos.meshes import Mesh
 from ektopos.project import Project
 from ektopos.shading import Look
+from ektopos.targets.hand_over import ByHand, hand_over
 from ektopos.targets.plan import safe_names
 from ektopos.targets.profile import Profile
 from ektopos.targets.writers.gltf import planned_extensions
 from ektopos.trial.causes import MESSAGES, Cause
-from ektopos.trial.cells import MESH, SCENE, SETTINGS, Cell, Verdict, badness, because
+from ektopos.trial.cells import MESH, SCENE, SETTINGS, SOUND, Cell, Verdict, badness, because
 from ektopos.trial.engine.gltf import signature
 from ektopos.trial.engine.importer import import_package
 from ektopos.trial.engine.package import INPUTS, Imported
@@ -50,6 +51,8 @@ class Trial:
     passed: bool
     cells: list[Cell]
     renders: list[Rendered] = field(default_factory=list)
+    by_hand: list[ByHand] = field(default_factory=list)
+    """What a person sets in the engine, for no file says it."""
 
 
 def run_trial(
@@ -123,13 +126,13 @@ def run_trial(
         cells = [
             Cell("", "", None, SETTINGS, "lost", cause=imported.problem, message=imported.message)
         ]
-    passed = all(cell.verdict in ("same", "close", "unsupported") for cell in cells)
+    passed = all(cell.verdict in SOUND for cell in cells)
     drawn = (
         _renders(document, meshes, cells, loader, imported, progress, keep)
         if renders and not imported.problem
         else []
     )
-    return Trial(profile.id, passed, cells, drawn)
+    return Trial(profile.id, passed, cells, drawn, hand_over(document, materials, profile))
 
 
 def _materials(document: Document) -> dict[str, Material]:

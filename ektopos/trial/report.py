@@ -42,7 +42,14 @@ def junit(trials: Mapping[str, Trial]) -> str:
     return ET.tostring(root, encoding="unicode", xml_declaration=True) + "\n"
 
 
-_GLYPHS = {"same": "=", "close": "≈", "unsupported": "–", "lost": "△", "differs": "≠"}
+_GLYPHS = {
+    "same": "=",
+    "close": "≈",
+    "unsupported": "–",
+    "by-hand": "✎",
+    "lost": "△",
+    "differs": "≠",
+}
 _STYLE = """
 body { font: 12px/1.45 system-ui, sans-serif; color: #1b1b1b; margin: 24px auto; max-width: 900px;
   padding: 0 16px; }
@@ -94,8 +101,8 @@ def page(report: Report, trial: Mapping[str, Any]) -> str:
         f"<th>{escape(name.replace('_', ' ').replace('color', 'colour'))}</th>" for name in inputs
     )
     body = "".join(
-        f"<tr><td>{escape(slot)} <span class=quiet>{escape(mesh)} · "
-        f"{escape(material or 'no material')}</span></td>"
+        f"<tr><td>{escape(slot or 'the file')} <span class=quiet>{escape(mesh)}"
+        f"{' · ' + escape(material or 'no material') if slot else ''}</span></td>"
         + "".join(_cell(found.get((mesh, slot, name))) for name in inputs)
         + "</tr>"
         for mesh, slot, material in rows
@@ -104,6 +111,10 @@ def page(report: Report, trial: Mapping[str, Any]) -> str:
         f"<li><b>{escape(c['slot'])}, {escape(c['input'].replace('_', ' '))}:</b> "
         f"{escape(c['message'])}</li>"
         for c in wrong
+    )
+    by_hand = "".join(
+        f"<li>☐ <b>{escape(one['material'])}</b> {escape(one['slot'])}: {escape(one['text'])}</li>"
+        for one in trial.get("by_hand", [])
     )
     size = sum(int(file["bytes"]) for file in report.files)
     amount = "1 file" if len(report.files) == 1 else f"{len(report.files)} files"
@@ -121,9 +132,10 @@ def page(report: Report, trial: Mapping[str, Any]) -> str:
         f"{size / 1e6:.1f} MB</p>"
         f"<p class={'quiet' if trial['passed'] else 'bad'}>Trial {verdict}.</p>"
         f"<h2>Slots and inputs</h2><table><tr><th>Slot</th>{head}</tr>{body}</table>"
-        "<p class=quiet>= equal · ≈ within rounding · – not carried · △ lost · ≠ differs; "
-        "numbers are the largest error</p>"
+        "<p class=quiet>= equal · ≈ within rounding · – not carried · ✎ by hand · △ lost · "
+        "≠ differs; numbers are the largest error</p>"
         + (f"<h2>What differs</h2><ul>{faults}</ul>" if faults else "")
+        + (f"<h2>To be set by hand</h2><ul>{by_hand}</ul>" if by_hand else "")
         + (f"<h2>Under the same light: meant, arrived</h2>{renders}" if renders else "")
         + "</html>"
     )

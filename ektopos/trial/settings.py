@@ -8,6 +8,7 @@ from typing import Any
 
 from ektopos.document import TABLE, UvTransform
 from ektopos.materials.derive import Material
+from ektopos.targets.hand_over import UNSAID, set_by_hand
 from ektopos.targets.profile import Profile
 from ektopos.trial.causes import Cause
 from ektopos.trial.cells import Cell
@@ -30,38 +31,35 @@ def judge_settings(
 ) -> Cell:
     """The verdict on sides, UV transform, filter and surface tag."""
     found: list[tuple[Cause, str]] = []
-    if imported.double_sided != material.double_sided:
+    unsaid = UNSAID[profile.container]
+    if "sides" not in unsaid and imported.double_sided != material.double_sided:
         found.append(
             (
                 "sides-changed",
                 "double-sided was meant" if material.double_sided else "single-sided was meant",
             )
         )
-    carries_shading = profile.container in ("glb", "gltf")
-    if imported.shading != material.shading and carries_shading:
+    if "shading" not in unsaid and imported.shading != material.shading:
         said = f"{material.shading} was meant, {imported.shading} arrived"
         found.append(("shading-changed", said))
     found += _moved(material, imported, profile)
-    if material.placements() and imported.filter != material.filter:
+    mapped = bool(material.placements())
+    if "filter" not in unsaid and mapped and imported.filter != material.filter:
         found.append(
             ("filter-changed", f"{material.filter} filtering was meant, {imported.filter} arrived")
         )
-    if material.placements() and not imported.mips:
+    if mapped and not imported.mips:
         found.append(("mips-off", "it is seen from afar without smaller levels of its textures"))
-    if imported.surface_tag != material.surface_tag:
+    if "surface tag" not in unsaid and imported.surface_tag != material.surface_tag:
         found.append(
             (
                 "unknown",
                 f"surface tag “{material.surface_tag}” was meant, “{imported.surface_tag}” arrived",
             )
         )
-    if not found and material.shading == "unlit" and not carries_shading:
-        return replace(
-            cell,
-            verdict="unsupported",
-            cause="not-carried-by-target",
-            message="It is unlit, which this target cannot say.",
-        )
+    by_hand = set_by_hand(material, profile)
+    if not found and by_hand:
+        return replace(cell, verdict="by-hand", message=" ".join(by_hand))
     if not found:
         return cell
     message = "; ".join(text for _, text in found)

@@ -171,17 +171,10 @@ class Extras(TestCase):
         cell = cells_after("gltf-split", invert)["clearcoat"]
         self.assertEqual((cell.verdict, cell.cause), ("differs", "inverted"))
 
-    def test_a_number_changed_in_a_loose_package_is_found_in_either_document(self) -> None:
-        def in_list(out: Path) -> None:
-            path = out / "package.json"
-            content = json.loads(path.read_text())
-            content["materials"]["tile"]["inputs"]["ior"]["value"] = 1.6
-            path.write_text(json.dumps(content))
-
+    def test_a_number_changed_in_a_loose_package_is_found(self) -> None:
         def beside(out: Path) -> None:
             path = out / "materials.mtlx"
             path.write_text(path.read_text().replace('value="1.33"', 'value="1.6"'))
 
-        for tamper in (in_list, beside):
-            cell = cells_after("single-maps", tamper)["ior"]
-            self.assertEqual((cell.verdict, cell.cause), ("differs", "constant-changed"))
+        cell = cells_after("single-maps", beside)["ior"]
+        self.assertEqual((cell.verdict, cell.cause), ("differs", "constant-changed"))

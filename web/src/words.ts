@@ -42,6 +42,7 @@ export const VERDICTS: Record<
   close: { glyph: '≈', word: 'within rounding', tone: 'accent' },
   lost: { glyph: '△', word: 'lost on the way', tone: 'amber' },
   differs: { glyph: '≠', word: 'differs', tone: 'brick' },
+  'by-hand': { glyph: '✎', word: 'set by hand', tone: 'quiet' },
   unsupported: { glyph: '–', word: 'not carried', tone: 'quiet' },
 }
 

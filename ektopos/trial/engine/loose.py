@@ -117,6 +117,7 @@ def import_loose(profile: Profile, files: PackageFiles, listing: dict[str, Any])
         tree = ET.fromstring(path.read_bytes())
         nodes = {str(facts.get("node", name)): name for name, facts in said_materials.items()}
         second = _second_reading(profile, tree, files, nodes, materials)
+        materials = {name: _by_convention(one, second.get(name)) for name, one in materials.items()}
         assigned = _assigned(tree, nodes)
     except (ET.ParseError, KeyError, ValueError, IndexError) as problem:
         said = f"{MATERIALS} cannot be read ({problem})."
@@ -133,6 +134,20 @@ def import_loose(profile: Profile, files: PackageFiles, listing: dict[str, Any])
         drawn=drawn,
         scenes=scenes,
     )
+
+
+def _by_convention(listed: ImportedMaterial, said: ImportedMaterial | None) -> ImportedMaterial:
+    """A material whose textures are found by the target's convention, and whose values are those of
+    the document: the package list is for people."""
+    if said is None:
+        return listed
+    inputs = {
+        name: said.inputs[name]
+        if one.texture is None
+        else replace(one, strength=said.inputs[name].strength, place=said.inputs[name].place)
+        for name, one in listed.inputs.items()
+    }
+    return replace(said, inputs=inputs)
 
 
 def _guessed(profile: Profile, files: PackageFiles, materials: list[str]) -> dict[str, Any]:

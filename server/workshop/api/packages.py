@@ -15,6 +15,7 @@ from ninja import Router, Schema
 from pydantic import Field
 
 from ektopos.errors import MissingReference
+from ektopos.targets.hand_over import ByHand
 from ektopos.targets.profile import find_profile, profiles_of
 from ektopos.trial.cells import Cell
 from ektopos.trial.renders import Rendered
@@ -57,6 +58,7 @@ class TrialOut(Schema):
     passed: bool
     cells: list[Cell]
     renders: list[Rendered] = []
+    by_hand: list[ByHand] = []
     pictures: list[TrialPicture] = []
 
 

@@ -3538,6 +3538,18 @@ export interface components {
             trial: boolean;
         };
         /**
+         * ByHand
+         * @description One line of the list.
+         */
+        ByHand: {
+            /** Material */
+            material: string;
+            /** Slot */
+            slot: string;
+            /** Text */
+            text: string;
+        };
+        /**
          * Cell
          * @description The verdict on one input of one slot.
          */
@@ -3554,7 +3566,7 @@ export interface components {
              * Verdict
              * @enum {string}
              */
-            verdict: "same" | "close" | "differs" | "lost" | "unsupported";
+            verdict: "same" | "close" | "differs" | "lost" | "unsupported" | "by-hand";
             /** Max Error */
             max_error?: number | null;
             /** Mean Error */
@@ -3663,6 +3675,11 @@ export interface components {
              * @default []
              */
             renders: components["schemas"]["Rendered"][];
+            /**
+             * By Hand
+             * @default []
+             */
+            by_hand: components["schemas"]["ByHand"][];
             /**
              * Pictures
              * @default []

@@ -52,7 +52,7 @@ export function TrialBoard({ pack, behind }: { pack: Package | undefined; behind
   const [chosen, setChosen] = useState<string | null>(null)
   const show = useStatus((state) => state.show)
   useEffect(() => {
-    show('= equal   ≈ within rounding   △ lost on the way   ≠ differs   · not used')
+    show('= equal   ≈ within rounding   △ lost on the way   ≠ differs   ✎ set by hand   · not used')
     return () => show('')
   }, [show])
   if (!trial) {
@@ -111,6 +111,7 @@ export function TrialBoard({ pack, behind }: { pack: Package | undefined; behind
           {trial.passed && '✓ '}
           {counted(['same', 'close'])} the same
         </span>
+        {counted(['by-hand']) > 0 && <span className="chip">✎ {counted(['by-hand'])} by hand</span>}
         <span className="grow" />
         <Button
           component="a"
@@ -172,9 +173,47 @@ export function TrialBoard({ pack, behind }: { pack: Package | undefined; behind
             ))}
           </tbody>
         </table>
+        {pack && <ByHand pack={pack} lines={trial.by_hand ?? []} />}
         {pack && <Renders pack={pack} trial={trial} />}
       </div>
       {current && pack && <Detail cell={current} pack={pack} trial={trial} />}
+    </section>
+  )
+}
+
+/** What a person sets in the engine, to be ticked off; the ticks stay in this browser. */
+function ByHand({ pack, lines }: { pack: Package; lines: TrialResult['by_hand'] }) {
+  const key = `by-hand ${pack.id} ${pack.made}`
+  const [done, setDone] = useState<string[]>(
+    () => JSON.parse(localStorage.getItem(key) ?? '[]') as string[],
+  )
+  if (!lines?.length) return null
+  const tick = (line: string, on: boolean) => {
+    const next = on ? [...done, line] : done.filter((other) => other !== line)
+    localStorage.setItem(key, JSON.stringify(next))
+    setDone(next)
+  }
+  return (
+    <section aria-label="To be set by hand" style={{ padding: '12px 14px 0' }}>
+      <h2>To be set by hand</h2>
+      <p className="small">
+        No file that an engine reads has a place for these; hand-over.md in the package lists them.
+      </p>
+      {lines.map(({ material, slot, text }) => {
+        const line = `${material} ${slot} ${text}`
+        return (
+          <label key={line} className="row small" style={{ gap: 6, padding: '2px 0' }}>
+            <input
+              type="checkbox"
+              checked={done.includes(line)}
+              onChange={(event) => tick(line, event.target.checked)}
+            />
+            <span>
+              <b>{material}</b> {slot && <span className="quiet">{slot}</span>} {text}
+            </span>
+          </label>
+        )
+      })}
     </section>
   )
 }
