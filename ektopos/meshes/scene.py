@@ -4,7 +4,7 @@ brings, in words and numbers."""
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any, Literal
 
@@ -61,6 +61,8 @@ class Scene:
     """What it brings along, a few words and numbers each."""
     kinds: tuple[Brought, ...] = ()
     """What kind of thing each of these is."""
+    morphs: tuple[str, ...] = ()
+    """The names of the morph targets, by their numbers."""
 
 
 def read_scene(path: Path, find: FindPart, name: str) -> Scene:
@@ -94,7 +96,21 @@ def gltf_scene(gltf: dict[str, Any]) -> Scene:
         node = nodes[index]
         kind, detail = _kind(gltf, node, index in joints)
         found.append(SceneNode(str(node.get("name") or f"node_{index}"), depth, kind, detail))
-    return _scene(found, list(_gltf_brings(gltf)))
+    return replace(_scene(found, list(_gltf_brings(gltf))), morphs=_morph_names(gltf))
+
+
+def _morph_names(gltf: dict[str, Any]) -> tuple[str, ...]:
+    """The names of the morph targets of the mesh that has most of them. Common practice: they stand
+    in `extras.targetNames`."""
+    found: tuple[str, ...] = ()
+    for mesh in gltf.get("meshes", []):
+        count = max((len(p.get("targets", [])) for p in mesh.get("primitives", [])), default=0)
+        extras = mesh.get("extras")
+        named = extras.get("targetNames", []) if isinstance(extras, dict) else []
+        if count > len(found):
+            known = [str(name) for name in named[:count]]
+            found = (*known, *(f"target {number}" for number in range(len(known), count)))
+    return found
 
 
 def _scene(nodes: list[SceneNode], brings: list[tuple[Brought, str]]) -> Scene:

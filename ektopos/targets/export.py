@@ -15,10 +15,7 @@ from ektopos.images import read_header, read_image, write_image
 from ektopos.materials.coverage import with_transform
 from ektopos.materials.resolve import MapLoader, ReadMap
 from ektopos.meshes import Mesh, apply_recipe
-from ektopos.meshes.formats.gltf import load_gltf
-from ektopos.meshes.formats.gltf_accessors import read_buffers
-from ektopos.meshes.formats.kept import Original
-from ektopos.project import Project, read_project_mesh
+from ektopos.project import Project, read_original, read_project_mesh
 from ektopos.targets.hand_over import HAND_OVER, hand_over, hand_over_text
 from ektopos.targets.left import Left, leaving_of, scene_reader
 from ektopos.targets.package import (
@@ -150,7 +147,7 @@ def _write(
         profile,
         _untransformed(plan) if profile.mesh.uv_transform == "baked" else plan,
         _placed(document, profile, plan, meshes),
-        lambda name: _original(project, name, raw[name]),
+        lambda name: read_original(project, name, raw[name]),
         {texture.path: texture.divided_by for texture in textures},
     )
     written = WRITERS[profile.container](parts)
@@ -165,15 +162,6 @@ def _write(
         parts.emission_factors,
         mesh_facts(document, written.containers),
     )
-
-
-def _original(project: Project, name: str, mesh: Mesh) -> Original | None:
-    """The glTF file that a mesh came as; `None` for other formats."""
-    file = project.document.meshes[name].file
-    if not file.lower().endswith((".glb", ".gltf")):
-        return None
-    gltf, binary = load_gltf(project.path(file, name), file)
-    return Original(gltf, read_buffers(gltf, binary, project.find_beside(file), file), mesh)
 
 
 def _texture(

@@ -15,11 +15,11 @@ from numpy.typing import NDArray
 from ektopos.materials.coverage import with_transform
 from ektopos.materials.derive import Material
 from ektopos.meshes import Mesh, apply_recipe
-from ektopos.meshes.formats.gltf import drawn_nodes, load_gltf, local_matrix, node_order
-from ektopos.meshes.formats.gltf_accessors import Accessors, read_buffers
-from ektopos.meshes.formats.kept import Original, what_is_left
+from ektopos.meshes.formats.gltf import drawn_nodes, local_matrix, node_order
+from ektopos.meshes.formats.gltf_accessors import Accessors
+from ektopos.meshes.formats.kept import Original
 from ektopos.meshes.mesh import with_normals
-from ektopos.project import Project, read_project_mesh
+from ektopos.project import Project, read_original, read_project_mesh
 from ektopos.targets.profile import Profile
 from ektopos.trial.engine.package import ImportedScene, Triangles, joint_mark
 from ektopos.trial.engine.scene import SAMPLES
@@ -103,12 +103,8 @@ def expected_mesh(
     keeps = profile.container != "usdz" and (
         profile.mesh.containers == "each" or len(project.document.meshes) == 1
     )
-    is_gltf = entry.file.lower().endswith((".glb", ".gltf"))
-    if not (keeps and is_gltf):
-        return ExpectedMesh(name, authored, mesh, None, coloured)
-    gltf, binary = load_gltf(project.path(entry.file, name), entry.file)
-    buffers = read_buffers(gltf, binary, project.find_beside(entry.file), entry.file)
-    return ExpectedMesh(name, authored, mesh, Original(gltf, buffers, raw), coloured)
+    original = read_original(project, name, raw) if keeps else None
+    return ExpectedMesh(name, authored, mesh, original, coloured)
 
 
 def _corner_values(original: Original) -> tuple[Corners, Corners]:
@@ -179,11 +175,6 @@ def expected_scene(original: Original) -> ImportedScene:
         required=tuple(sorted(gltf.get("extensionsRequired", []))),
         scenes=len(gltf.get("scenes", [])),
     )
-
-
-def left_behind(original: Original) -> list[str]:
-    """What of a file's scene no target takes."""
-    return what_is_left(original.gltf)
 
 
 def _paths(gltf: dict[str, Any]) -> list[str]:

@@ -37,10 +37,12 @@ from ektopos.meshes import (
     slot_facts,
     triangle_measures,
 )
+from ektopos.meshes.formats.kept import keep_scene
 from ektopos.meshes.mesh import Node
 from ektopos.meshes.recipe import with_names, without_names
 from ektopos.meshes.scene import Scene
 from ektopos.project import Project as Core
+from ektopos.project import read_original
 from ektopos.steps import MeshStep
 from ektopos.targets.left import scene_reader
 from server.workshop import pictures
@@ -389,3 +391,18 @@ def scene_by_content(core: Core, name: str, sha256: str) -> Scene:
             _scenes.pop(next(iter(_scenes)))
         _scenes[sha256] = scene_reader(core)(name)
     return _scenes[sha256]
+
+
+def scene_content(revision: Revision, name: str) -> bytes:
+    """The scene of a mesh that came as glTF as GLB, without materials. Raises `MissingReference`
+    for other formats."""
+    core = revision.core()
+    original = read_original(core, name)
+    if original is None:
+        raise MissingReference(
+            "its file is no glTF, and holds no scene that could be played.",
+            subject=name,
+            hint="Save it as GLB.",
+        )
+    mesh = apply_recipe(original.mesh, core.document.meshes[name].recipe)
+    return pack_glb(*keep_scene(original, mesh, {}))

@@ -61,16 +61,6 @@ def keep_scene(
     return _Kept(original, mesh, material_of, colours).written()
 
 
-def what_is_left(gltf: dict[str, Any]) -> list[str]:
-    """What of a file is not kept, in a few words each."""
-    found = []
-    if _VARIANTS in gltf.get("extensionsUsed", []):
-        found.append("material variants")
-    if DRACO in gltf.get("extensionsUsed", []):
-        found.append("the compression of its geometry")
-    return found
-
-
 class _Kept:
     """One file while it is written."""
 

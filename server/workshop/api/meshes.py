@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import hashlib
 import json
+from dataclasses import asdict
 from typing import Annotated, Any, Literal
 from uuid import UUID
 
@@ -20,7 +21,7 @@ from ektopos.maps import sets_of
 from ektopos.matching import Candidate, material_of_set, proposals, same_slots
 from ektopos.meshes import Fault, SlotFacts, carried, groups_of
 from ektopos.meshes.padding import padding_of
-from ektopos.meshes.scene import Brought, NodeKind, Scene
+from ektopos.meshes.scene import Brought, NodeKind
 from ektopos.steps import By, MeshStep, PackUvs
 from server.workshop import pictures
 from server.workshop.api.files import JobOut
@@ -35,6 +36,7 @@ from server.workshop.meshing import (
     measured,
     mesh_at,
     scene_by_content,
+    scene_content,
     source_of,
     stage_file,
 )
@@ -88,6 +90,9 @@ class SceneOut(Schema):
     nodes: list[SceneNodeOut]
     brings: list[str]
     kinds: list[Brought]
+    morphs: list[str]
+    playable: bool
+    """Whether its animations and morph targets can be tried on the stage."""
 
 
 class MeshOut(Schema):
@@ -405,8 +410,21 @@ def start_bake(request: HttpRequest, project_id: UUID, name: str, given: Baking)
     return Job.start(project_or_404(project_id), "occlusion", {"mesh": name, **given.dict()})
 
 
+@router.get("/projects/{uuid:project_id}/meshes/{path:name}/scene.glb")
+def scene_file(request: HttpRequest, project_id: UUID, name: str) -> HttpResponse:
+    """The scene of a mesh that came as glTF, with its slots and UVs as they are now and without
+    materials: for the stage, where animations are played and morph targets tried."""
+    revision = project_or_404(project_id).head
+    path = cache_path("scenes", f"{source_of(revision, name).key}.glb")
+    content = pictures.kept_or_made(path, lambda: scene_content(revision, name))
+    response = HttpResponse(content, content_type="model/gltf-binary")
+    # Its address names what it was made of.
+    response["Cache-Control"] = "private, max-age=86400"
+    return response
+
+
 @router.get("/projects/{uuid:project_id}/meshes/{path:name}/scene", response=SceneOut)
-def scene(request: HttpRequest, project_id: UUID, name: str) -> Scene:
+def scene(request: HttpRequest, project_id: UUID, name: str) -> dict[str, Any]:
     """What a mesh file holds: its nodes, and whatever else it brings along."""
     project = project_or_404(project_id)
     core = project.core()
@@ -415,7 +433,8 @@ def scene(request: HttpRequest, project_id: UUID, name: str) -> Scene:
         raise MissingReference(
             "there is no such mesh.", subject=name, hint="It may have been removed meanwhile."
         )
-    return scene_by_content(core, name, project.head.sha_of(entry.file))
+    found = scene_by_content(core, name, project.head.sha_of(entry.file))
+    return asdict(found) | {"playable": entry.file.lower().endswith((".glb", ".gltf"))}
 
 
 @router.post("/projects/{uuid:project_id}/meshes/{path:name}/inside", response=JobOut)

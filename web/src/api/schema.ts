@@ -785,6 +785,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/meshes/{name}/scene.glb": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Scene File
+         * @description The scene of a mesh that came as glTF, with its slots and UVs as they are now and without
+         *     materials: for the stage, where animations are played and morph targets tried.
+         */
+        get: operations["server_workshop_api_meshes_scene_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/meshes/{name}/scene": {
         parameters: {
             query?: never;
@@ -3195,6 +3216,10 @@ export interface components {
             brings: string[];
             /** Kinds */
             kinds: ("skeleton" | "animation" | "morph targets" | "uv sets" | "tangents" | "vertex colours" | "scenes" | "extras" | "lights" | "cameras" | "variants" | "extension" | "hierarchy")[];
+            /** Morphs */
+            morphs: string[];
+            /** Playable */
+            playable: boolean;
         };
         /**
          * Leaving
@@ -5791,6 +5816,54 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["JobOut"];
                 };
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    server_workshop_api_meshes_scene_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description It is being made; ask again in a moment. */
             503: {

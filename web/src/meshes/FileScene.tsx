@@ -1,15 +1,20 @@
-import { Checkbox, FormControlLabel } from '@mui/material'
+import { Button, Checkbox, FormControlLabel } from '@mui/material'
 
 import { useEdit, useProject, useScene } from '../api/queries'
 import type { MeshFacts } from '../api/types'
+import { Move } from '../materials/Controls'
+import type { Tried } from '../stage/SceneSubject'
 import { count } from '../words'
 
 interface Props {
   mesh: MeshFacts
+  tried: Tried | null
+  setTried: (tried: Tried | null) => void
 }
 
-/** What the mesh file holds besides what is drawn: its nodes in their hierarchy, and what else it brings along. */
-export function FileScene({ mesh }: Props) {
+/** What the mesh file holds besides what is drawn: its nodes in their hierarchy, and what else it brings along. Animations can be
+ * played and morph targets tried; nothing of that is saved. */
+export function FileScene({ mesh, tried, setTried }: Props) {
   const edit = useEdit()
   const entry = useProject().data?.document.meshes?.[mesh.name]
   const kept = entry?.vertex_colours === 'keep'
@@ -19,17 +24,57 @@ export function FileScene({ mesh }: Props) {
   if (!scene || (scene.nodes.length < 2 && told.length === 0)) return null
   const coloured = scene.brings.includes('vertex colours')
   const kinds = (kind: string) => scene.nodes.filter((node) => node.kind === kind).length
+  const lines = scene.brings.map((line, at) => ({ line, kind: scene.kinds[at] }))
+  const animations = lines.filter(({ kind }) => kind === 'animation').map(({ line }) => line)
+  const change = (part: Partial<Tried>) =>
+    setTried({ animation: null, morphs: {}, ...tried, ...part, mesh: mesh.key })
   return (
     <section style={{ padding: 14 }} aria-label="What the file holds">
-      <h2>What the file holds</h2>
+      <div className="row">
+        <h2 className="grow">What the file holds</h2>
+        {tried && <Button onClick={() => setTried(null)}>Back to how it stands</Button>}
+      </div>
       <ul className="evidence">
-        {told.map((line) => (
-          <li key={line}>
-            <span>·</span>
-            <span>{line}</span>
-          </li>
-        ))}
+        {lines
+          .filter(({ kind }) => kind !== 'hierarchy' && kind !== 'animation')
+          .map(({ line }) => (
+            <li key={line}>
+              <span>·</span>
+              <span>{line}</span>
+            </li>
+          ))}
       </ul>
+      {animations.map((line, number) => {
+        const plays = tried?.animation === number
+        return (
+          <div key={line} className="row" style={{ gap: 8, padding: '2px 0' }}>
+            {scene.playable && (
+              <Button
+                aria-pressed={plays}
+                aria-label={`${plays ? 'Stop' : 'Play'} ${line}`}
+                onClick={() => change({ animation: plays ? null : number })}
+              >
+                {plays ? 'Stop' : 'Play'}
+              </Button>
+            )}
+            <span>{line}</span>
+          </div>
+        )
+      })}
+      {scene.playable &&
+        scene.morphs.map((name, number) => {
+          const set = (weight: number) => change({ morphs: { ...tried?.morphs, [number]: weight } })
+          return (
+            <Move
+              key={`${name} ${number}`}
+              label={name}
+              value={tried?.morphs[number] ?? 0}
+              max={1}
+              attempt={set}
+              settle={set}
+            />
+          )
+        })}
       {coloured && (
         <FormControlLabel
           label="Vertex colours go along on export; engines multiply them in"

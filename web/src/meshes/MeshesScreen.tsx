@@ -22,6 +22,7 @@ import { DropOn } from '../stage/DropOn'
 import { newPose } from '../stage/pose'
 import { FollowingStage, Stage } from '../stage/Stage'
 import { LightTabs } from '../stage/StageBar'
+import { SceneSubject, type Tried } from '../stage/SceneSubject'
 import { MeshSubject } from '../stage/Subjects'
 import { ViewMenu } from '../stage/ViewMenu'
 import { useView } from '../stage/view'
@@ -113,6 +114,7 @@ function OneMesh({
   const [beside, setBeside] = useState<string | null>(null)
   const [anchor, setAnchor] = useState<HTMLElement | null>(null)
   const [pose] = useState(newPose)
+  const [tried, setTried] = useState<Tried | null>(null)
   const names = mesh.slots.map((entry) => entry.name)
   const chosen =
     slot === null ? [] : [slot, ...more.filter((entry) => entry !== slot && names.includes(entry))]
@@ -220,6 +222,8 @@ function OneMesh({
         }),
     })),
   ]
+  // What is tried belongs to the mesh that it was begun on.
+  const trying = tried?.mesh === mesh.key ? tried : null
   const subject = (of: MeshFacts, main: boolean) => (
     <Suspense key={of.name} fallback={null}>
       <MeshSubject
@@ -253,7 +257,19 @@ function OneMesh({
           {mesh.measured && (
             <div style={{ position: 'absolute', inset: 0, right: other ? '50%' : 0 }}>
               <Stage size={size} label={`${mesh.name} with its slots`} pose={pose}>
-                {subject(mesh, true)}
+                {trying ? (
+                  <Suspense fallback={null}>
+                    <SceneSubject
+                      url={`/api/projects/${id}/meshes/${encodeURIComponent(mesh.name)}/scene.glb?of=${mesh.key}`}
+                      looks={Object.fromEntries(
+                        mesh.slots.map(({ name }) => [name, looks[mesh.assigned[name] ?? '']]),
+                      )}
+                      tried={trying}
+                    />
+                  </Suspense>
+                ) : (
+                  subject(mesh, true)
+                )}
               </Stage>
             </div>
           )}
@@ -442,7 +458,7 @@ function OneMesh({
               setFault(number)
             }}
           />
-          <FileScene mesh={mesh} />
+          <FileScene mesh={mesh} tried={trying} setTried={setTried} />
           <Recipe mesh={mesh} />
         </div>
         <MaterialStrip />
