@@ -24,6 +24,8 @@ from ektopos.steps import MoveUvs, SplitSlot
 from ektopos.targets.export import export_package
 from ektopos.targets.profile import find_profile
 from ektopos.trial.compare import Trial, run_trial
+from ektopos.trial.engine.scene import _sampled as engine_sampled
+from ektopos.trial.expected import sampled
 from tests.outside.test_gltf import issues_of
 from tests.samples import folder, project_folder
 from tests.scenes import figure
@@ -232,6 +234,23 @@ SPOILINGS: list[tuple[str, Callable[..., None], str]] = [
 ]
 
 
+def posed(path: Path, to: Path, animation: int, time: float) -> np.ndarray:
+    """The vertices of a file at a time of an animation. Source: glTF 2.0, 3.11 and 3.7.3.3."""
+    gltf, blob = parts_of(path)
+    for channel in gltf["animations"][animation]["channels"]:
+        sampler = gltf["animations"][animation]["samplers"][channel["sampler"]]
+        values = sampled(
+            view(gltf, blob, sampler["input"])[:, 0].astype(float),
+            view(gltf, blob, sampler["output"]).astype(float),
+            sampler.get("interpolation", "LINEAR"),
+            np.array([time]),
+            turns=channel["target"]["path"] == "rotation",
+        )
+        gltf["nodes"][channel["target"]["node"]][channel["target"]["path"]] = values[0].tolist()
+    put_back(to, gltf, bytes(blob))
+    return read_mesh(to).positions
+
+
 def causes(trial: Trial) -> set[str | None]:
     return {cell.cause for cell in trial.cells if cell.verdict in ("differs", "lost")}
 
@@ -273,6 +292,22 @@ class Kept(TestCase):
             trial = run_trial(opened, out, profile)
             of_mesh = [render for render in trial.renders if render.material is None]
             self.assertGreater(min(render.flip for render in of_mesh), 0.03)
+
+    def test_a_character_stands_the_same_at_ten_times_of_each_animation(self) -> None:
+        profile = find_profile("gltf-glb")
+        with figured() as (opened, out):
+            export_package(opened, profile, out)
+            files = [opened.path("meshes/figure.glb"), out / "figure.glb"]
+            for number in range(2):
+                for time in np.linspace(0.0, 2.0, 10):
+                    one, other = (
+                        posed(path, out / f"posed_{i}.glb", number, float(time))
+                        for i, path in enumerate(files)
+                    )
+                    diagonal = float(np.linalg.norm(np.ptp(one, axis=0)))
+                    self.assertLess(np.abs(one - other).max(), 1e-5 * diagonal)
+            resting = read_mesh(files[0]).positions
+            self.assertGreater(np.abs(posed(files[0], out / "p.glb", 0, 0.6) - resting).max(), 0.1)
 
     def test_through_every_target_and_back(self) -> None:
         for target in ("gltf-split", "orm-y-minus", "spec-gloss", "usdz"):
@@ -316,6 +351,28 @@ class Kept(TestCase):
             self.assertEqual(len(after.meshes[0].primitives), 2)
             self.assertTrue(all(len(p.targets) == 2 for p in after.meshes[0].primitives))
             self.assertEqual(len(after.skins), 1)
+
+
+class Sampling(TestCase):
+    """Source: glTF 2.0, appendix C, worked out by hand; both samplers, that of the core and that of
+    the stand-in engine."""
+
+    def test_values_between_keys(self) -> None:
+        times = np.array([0.0, 1.0, 3.0])
+        at = np.array([0.0, 0.25, 2.0, 9.0])
+        for sample in (sampled, engine_sampled):
+            line = sample(times, np.array([[0.0], [4.0], [8.0]]), "LINEAR", at, turns=False)
+            np.testing.assert_allclose(line[:, 0], [0, 1, 6, 8])
+            steps = sample(times, np.array([[0.0], [4.0], [8.0]]), "STEP", at, turns=False)
+            np.testing.assert_allclose(steps[:, 0], [0, 0, 4, 8])
+            # A quarter turn about z at a third of the way is 30°: sin 15° and cos 15°.
+            turns = np.array([[0, 0, 0, 1.0], [0, 0, np.sqrt(0.5), np.sqrt(0.5)]])
+            third = sample(times[:2], turns, "LINEAR", np.array([1 / 3]), turns=True)
+            np.testing.assert_allclose(np.abs(third[0]), [0, 0, 0.258819, 0.965926], atol=1e-6)
+            # In the middle of a second: (p0 + p1) / 2 + (m0 − m1) / 8.
+            cubic = np.array([[0.0], [1.0], [2.0], [6.0], [3.0], [0.0]])
+            middle = sample(times[:2], cubic, "CUBICSPLINE", np.array([0.5]), turns=False)
+            np.testing.assert_allclose(middle[0], [(1 + 3) / 2 + (2 - 6) / 8])
 
 
 class Spoiled(TestCase):
