@@ -21,6 +21,7 @@ from ektopos.images.resample import (
     keep_coverage,
     mip_sizes,
     resize,
+    shrink_seen,
     wrapped,
 )
 from ektopos.images.write import quantise, quantise_spread, write_image
@@ -47,6 +48,7 @@ __all__ = [
     "read_header",
     "read_image",
     "resize",
+    "shrink_seen",
     "srgb_to_linear",
     "wrapped",
     "write_image",

@@ -5,28 +5,37 @@ from __future__ import annotations
 import numpy as np
 
 from ektopos.document import InputName
-from ektopos.images import covered_share, keep_coverage, mip_sizes, resize
+from ektopos.images import covered_share, keep_coverage, mip_sizes, resize, shrink_seen
 from ektopos.maps.normals import roughen
 from ektopos.types import Float
 from ektopos.vectors import normalise
 
 
 def mip_chain(
-    values: Float, name: InputName, *, normals: Float | None = None, cutoff: float | None = None
+    values: Float,
+    name: InputName,
+    *,
+    normals: Float | None = None,
+    cutoff: float | None = None,
+    seen: Float | None = None,
 ) -> list[Float]:
     """All levels of an input's canonical values `(h, w)` or `(h, w, 3)`, the largest first, down to
     1 × 1.
 
     Levels are means: of colours in linear light, of normals made unit again. Roughness with the
     `normals` of its surface, of the same size, grows by their spread (`roughen`); opacity with a
-    `cutoff` keeps its coverage (`keep_coverage`). Cost: 4/3 of a pass over the values.
+    `cutoff` keeps its coverage (`keep_coverage`); colour counts as far as it is `seen`, the opacity
+    of the same size (`shrink_seen`). Cost: 4/3 of a pass over the values.
     """
     height, width = values.shape[:2]
     levels = [values]
     share = covered_share(values, cutoff) if name == "opacity" and cutoff is not None else None
-    mean, direction = values, normals
+    mean, direction, weight = values, normals, seen
     for size in mip_sizes(width, height)[1:]:
-        mean = resize(mean, *size)
+        if weight is not None:
+            mean, weight = shrink_seen(mean, weight, *size), resize(weight, *size)
+        else:
+            mean = resize(mean, *size)
         if name == "normal":
             levels.append(normalise(mean))
         elif name == "roughness" and direction is not None:

@@ -23,12 +23,20 @@ from ektopos.document import (
     Mask,
 )
 from ektopos.errors import EktoposError, MissingReference
-from ektopos.images import Image, covered_share, fit_within, keep_coverage, read_image, resize
+from ektopos.images import (
+    Image,
+    covered_share,
+    fit_within,
+    keep_coverage,
+    read_image,
+    resize,
+    shrink_seen,
+)
 from ektopos.images.encodings import decode_table
 from ektopos.maps.normals import combine, flip_green, lacks_blue, rebuild_blue
 from ektopos.materials.adjust import Source, adjust, apply_strength, combine_layers, decode_channels
 from ektopos.project import Project
-from ektopos.types import Channels, Encoding, Float, NormalY, Pixels
+from ektopos.types import Channels, Encoding, Float, NormalY, Pixels, WrapPair
 from ektopos.vectors import decode_normals, normalise, raw_vectors
 
 CACHE_BYTES = 512 * 2**20
@@ -194,13 +202,23 @@ def _normals(stored: Float, normal_y: NormalY | None) -> Float:
 
 
 def at_size(
-    values: Float, name: InputName, width: int, height: int, cutoff: float | None = None
+    values: Float,
+    name: InputName,
+    width: int,
+    height: int,
+    cutoff: float | None = None,
+    *,
+    wrap: WrapPair = ("clamp", "clamp"),
+    seen: Float | None = None,
 ) -> Float:
     """An input's canonical values at another size; normals stay unit, a cut-out with a `cutoff`
-    keeps its coverage."""
+    keeps its coverage, and colours count as far as they are `seen` (opacity, of any size)."""
     if values.shape[:2] == (height, width):
         return values
-    sized = resize(values, width, height)
+    shrinks = width <= values.shape[1] and height <= values.shape[0]
+    if name == "base_color" and seen is not None and shrinks:
+        return shrink_seen(values, resize(seen, values.shape[1], values.shape[0]), width, height)
+    sized = resize(values, width, height, wrap)
     if name == "opacity" and cutoff is not None and sized.size < values.size:
         return keep_coverage(sized, cutoff, covered_share(values, cutoff))
     return normalise(sized) if name == "normal" else sized

@@ -40,7 +40,7 @@ from ektopos.targets.plan import PlannedChannel, PlannedFile
 from ektopos.targets.profile import LETTERS, Letter
 from ektopos.targets.quantities import is_mixed
 from ektopos.targets.values import made_of
-from ektopos.types import Encoding, Float, NormalY, Pixels
+from ektopos.types import Encoding, Float, NormalY, Pixels, WrapPair
 
 
 @dataclass(frozen=True)
@@ -80,7 +80,7 @@ def pack_file(
     Raises as `resolve_feed`.
     """
     mapped = [channel for channel in planned.channels.values() if channel.fill is None]
-    normals = planned.normal.maps() if planned.normal else set()
+    beside = {name for one in (planned.normal, planned.seen) if one for name in one.maps()}
     loader.prefetch(
         [
             *(
@@ -89,7 +89,7 @@ def pack_file(
                 for feed in channel.feeds()
                 for name in sorted(feed.maps())
             ),
-            *sorted(normals),
+            *sorted(beside),
         ]
     )
     job = _Job(
@@ -232,11 +232,11 @@ def _whole(job: _Job, channel: PlannedChannel) -> list[Float]:
     planned = job.planned
     key = channel.quantity or channel.input
     if key not in job.resolved:
-        found = _resized(job, channel.feed, channel.input)
+        found = _resized(job, channel.feed, channel.input, channel.wrap)
         beside = None
         if channel.beside is not None:
             other: InputName = "metallic" if channel.input == "base_color" else "base_color"
-            beside = _resized(job, channel.beside, other)
+            beside = _resized(job, channel.beside, other, channel.wrap)
         # Gloss and smoothness are turned round below, once the levels of roughness are made.
         mixed = is_mixed(channel.quantity)
         values = made_of(channel.quantity, channel.input, found, beside) if mixed else found
@@ -248,13 +248,14 @@ def _whole(job: _Job, channel: PlannedChannel) -> list[Float]:
             spread = (
                 None
                 if planned.normal is None
-                else _resized(job, planned.normal, "normal", with_strength=True)
+                else _resized(job, planned.normal, "normal", channel.wrap, with_strength=True)
             )
             levels = mip_chain(
                 values,
                 "base_color" if mixed else channel.input,
                 normals=spread,
                 cutoff=planned.cutoff,
+                seen=_seen(job, channel, values.shape[:2]),
             )
         job.resolved[key] = [
             v if mixed else made_of(channel.quantity, channel.input, v, None) for v in levels
@@ -262,10 +263,28 @@ def _whole(job: _Job, channel: PlannedChannel) -> list[Float]:
     return job.resolved[key]
 
 
-def _resized(job: _Job, feed: Feed, name: InputName, *, with_strength: bool = False) -> Float:
-    """An input at the file's size; a cut-out keeps its coverage."""
+def _resized(
+    job: _Job, feed: Feed, name: InputName, wrap: WrapPair, *, with_strength: bool = False
+) -> Float:
+    """An input at the file's size; a cut-out keeps its coverage, and colour counts as far as it is
+    seen."""
+    planned = job.planned
     values = resolve_feed(job.loader, feed, name, with_strength=with_strength)
-    return at_size(values, name, job.planned.width, job.planned.height, job.planned.cutoff)
+    seen = None
+    if name == "base_color" and planned.seen and values.shape[0] > planned.height:
+        seen = resolve_feed(job.loader, planned.seen, "opacity")
+    return at_size(
+        values, name, planned.width, planned.height, planned.cutoff, wrap=wrap, seen=seen
+    )
+
+
+def _seen(job: _Job, channel: PlannedChannel, size: tuple[int, ...]) -> Float | None:
+    """How much of each texel of a colour is seen, `size`; `None` for other inputs, and where all
+    is."""
+    if channel.input != "base_color" or job.planned.seen is None:
+        return None
+    opacity = resolve_feed(job.loader, job.planned.seen, "opacity")
+    return at_size(opacity, "opacity", size[1], size[0], wrap=channel.wrap)
 
 
 def _source_plane(image: Image, feed: Feed, name: InputName, letter: Letter) -> Pixels | None:

@@ -19,7 +19,7 @@ from ektopos.materials.resolve import feed_problem
 from ektopos.targets.profile import LETTERS, Letter, Profile, ProfileFile
 from ektopos.targets.quantities import is_mixed
 from ektopos.targets.values import input_values, made_of
-from ektopos.types import Encoding
+from ektopos.types import Encoding, WrapPair
 
 HeaderOf = Callable[[str], ImageHeader]
 """The header of a map's file, by the map's name."""
@@ -40,6 +40,8 @@ class PlannedChannel:
     quantity: str = ""
     """What of the input is written, where it is not the input itself: `gloss`, `smoothness`,
     `diffuse` or `specular`."""
+    wrap: WrapPair = ("clamp", "clamp")
+    """What lies beyond its map's borders, for when the map is enlarged."""
     beside: Feed | None = None
     """The other feed that a converted quantity is made of."""
 
@@ -73,6 +75,8 @@ class PlannedFile:
     """Where the file brings mips and roughness: the normals whose spread roughens them."""
     cutoff: float | None = None
     """Where it holds a cut-out: the cut-off whose coverage smaller pictures keep."""
+    seen: Feed | None = None
+    """Where it holds a colour with holes: the opacity by which smaller pictures count it."""
     recipe: str = ""
     """A text that is equal for files with equal texels, as long as the maps' files are the same."""
 
@@ -287,8 +291,15 @@ def _planned(
         profile.padding if carried else 0,
         _roughening(material) if levels > 1 and "roughness" in carried else None,
         material.alpha_cutoff if "opacity" in carried and material.alpha_mode == "mask" else None,
+        _holes(material) if "base_color" in carried else None,
     )
     return replace(file, recipe=_recipe(document, file, kind, material))
+
+
+def _holes(material: Material) -> Feed | None:
+    """The opacity of a material that is seen through in places."""
+    feed = material.feeds["opacity"]
+    return feed if material.alpha_mode != "opaque" and feed.maps() else None
 
 
 def _roughening(material: Material) -> Feed | None:
@@ -331,7 +342,8 @@ def _channels(
         beside = material.feeds[names[1]] if len(names) > 1 else None
         quantity = carry if carry != name else ""
         mapped = bool(feed.maps() or (beside is not None and beside.maps()))
-        channel = PlannedChannel(carry, name, feed, None, quantity, beside)
+        wrap = material.placement(name).wrap
+        channel = PlannedChannel(carry, name, feed, None, quantity, wrap, beside)
         if mapped:
             channels[letter] = channel
         elif name in profile.factors:
@@ -417,7 +429,9 @@ def _recipe(document: Document, file: PlannedFile, kind: ProfileFile, material: 
         file.levels,
         file.cutoff,
     ]
-    parts.append(None if file.normal is None else file.normal.model_dump(mode="json"))
+    parts += [
+        None if feed is None else feed.model_dump(mode="json") for feed in (file.normal, file.seen)
+    ]
     if file.padding:
         assigned = [
             [mesh, slot, document.meshes[mesh].model_dump(mode="json")]
@@ -436,6 +450,7 @@ def _recipe(document: Document, file: PlannedFile, kind: ProfileFile, material: 
                 letter,
                 channel.carries,
                 channel.fill,
+                channel.wrap,
                 feeds if channel.fill is None else None,
                 sources,
             ]

@@ -93,7 +93,7 @@ def texture_key(planned: PlannedFile, profile: Profile, project: Project, hash_o
     feeds = [feed for channel in planned.channels.values() for feed in channel.feeds()]
     used = {
         name
-        for feed in [*feeds, *([planned.normal] if planned.normal else [])]
+        for feed in [*feeds, *(one for one in (planned.normal, planned.seen) if one)]
         for name in feed.maps()
     }
     files = {name: [project.document.maps[name].file] for name in used}

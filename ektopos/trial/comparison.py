@@ -86,7 +86,8 @@ def _cause(
     name, here, actual = comparison.name, comparison.here, comparison.actual
     fed_by_maps, (strong, strength) = bool(material.feeds[name].maps()), comparison.strengths
     close = TOLERANCE[comparison.unit][1]
-    if strength != strong and _strength_explains(comparison, close):
+    none_left = strength == 0.0 and strong != 0.0
+    if none_left or (strength != strong and _strength_explains(comparison, close)):
         return "strength-lost", f"Strength {strong:g} was meant, {strength:g} arrived."
     if not fed_by_maps and (imported.texture is None or float(np.ptp(actual)) < 1e-3):
         return (

@@ -30,6 +30,7 @@ from ektopos.trial.comparison import (
 from ektopos.trial.compression import block_compressed
 from ektopos.trial.engine.package import INPUTS, ImportedInput, ImportedMaterial, Texture
 from ektopos.trial.measure import TOLERANCE, WITHIN, imported_values, small_pictures
+from ektopos.trial.resampling import resampled
 from ektopos.trial.settings import alpha_fault, judge_settings
 from ektopos.types import Float
 
@@ -156,7 +157,15 @@ class Judge:
         if actual.shape[:2] == (1, 1):
             actual = at_size(actual, name, expected.shape[1], expected.shape[0])
         else:
-            here = at_size(expected, name, actual.shape[1], actual.shape[0], _cutoff(material))
+            here = resampled(
+                expected,
+                name,
+                actual.shape[1],
+                actual.shape[0],
+                cutoff=_cutoff(material),
+                wrap=material.placement(name).wrap,
+                seen=self._seen(material, name, expected, actual),
+            )
             shown = self._texels_shown(material, name, actual.shape[1], actual.shape[0])
         strengths = material.feeds[name].strength, imported.strength
         scale = scale_of(expected, name, strengths[0])
@@ -165,6 +174,20 @@ class Judge:
             # Round its islands a map was filled on purpose, and nothing of that is ever seen.
             error = np.where(shown, error, np.float32(0))
         return Comparison(name, expected, here, actual, shown, error, unit, strengths, scale)
+
+    def _seen(
+        self, material: Material, name: InputName, colour: Float, actual: Float | None
+    ) -> Float | None:
+        """How much of a colour is seen, at its size, where smaller pictures count it by that;
+        `actual` is the picture that came, if that may be as large."""
+        if name != "base_color" or material.alpha_mode == "opaque":
+            return None
+        if actual is not None and actual.shape[:2] == colour.shape[:2]:
+            return None
+        if not material.feeds["opacity"].maps():
+            return None
+        opacity = self._expected(material, "opacity", "")
+        return resampled(opacity, "opacity", colour.shape[1], colour.shape[0])
 
     def _by_codes(
         self, material: Material, cell: Cell, imported: ImportedInput, keep: Keep | None
@@ -226,7 +249,10 @@ class Judge:
         if name == "roughness":
             whole = resolve_feed(self.loader, material.feeds["normal"], "normal")
             normals = at_size(whole, "normal", comparison.here.shape[1], comparison.here.shape[0])
-        levels = mip_chain(comparison.here, name, normals=normals, cutoff=_cutoff(material))
+        seen = self._seen(material, name, comparison.here, None)
+        levels = mip_chain(
+            comparison.here, name, normals=normals, cutoff=_cutoff(material), seen=seen
+        )
         if len(texture.smaller) + 1 < len(levels):
             return (
                 f"It has {len(texture.smaller) + 1} levels of {len(levels)}: from afar it will "

@@ -3,16 +3,21 @@ package `three`."""
 
 from __future__ import annotations
 
+import json
 import math
 import mimetypes
 
 import numpy as np
 
+from ektopos.meshes import read_mesh
+from ektopos.project import open_project
 from ektopos.shading import shade
 from ektopos.targets.export import export_package
 from ektopos.targets.profile import find_profile
 from tests.browser.site import ROOT, Site
-from tests.samples import folder, project
+from tests.outside.test_scenes import posed
+from tests.samples import folder, project, project_folder
+from tests.scenes import figure
 
 PAGE = """<!doctype html><script type="importmap">{"imports": {
   "three": "/three/build/three.module.js", "three/addons/": "/three/examples/jsm/"}}</script>
@@ -32,34 +37,87 @@ window.found = found
 </script>"""
 
 
+SCENE = """<!doctype html><script type="importmap">{"imports": {
+  "three": "/three/build/three.module.js", "three/addons/": "/three/examples/jsm/"}}</script>
+<script type="module">
+import * as THREE from 'three'
+import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js'
+const gltf = await new GLTFLoader().loadAsync('/package.glb')
+const mixer = new THREE.AnimationMixer(gltf.scene)
+const vertices = () => {
+  gltf.scene.updateMatrixWorld(true)
+  const found = {}
+  gltf.scene.traverse((mesh) => {
+    if (!mesh.isMesh) return
+    mesh.skeleton?.update()
+    const places = []
+    const place = new THREE.Vector3()
+    for (let i = 0; i < mesh.geometry.getAttribute('position').count; i += 1) {
+      mesh.getVertexPosition(i, place)
+      places.push(place.applyMatrix4(mesh.matrixWorld).toArray())
+    }
+    found[mesh.material.name] = places
+  })
+  return found
+}
+const still = vertices()
+mixer.clipAction(gltf.animations[0]).play()
+mixer.setTime(0.6)
+const names = []
+gltf.scene.traverse((object) => names.push(object.name))
+window.found = { still, moved: vertices(), names, clips: gltf.animations.map((clip) => clip.name) }
+</script>"""
+
+
 class GltfLoader(Site):
-    def test_materials_come_back_as_the_document_says_them(self) -> None:
-        with project() as opened, folder() as root:
-            export_package(opened, find_profile("gltf-glb"), root / "out")
-            content = (root / "out/plates.glb").read_bytes()
-            material = opened.document.materials["tile"]
+    def read(self, content: bytes, html: str) -> dict:
+        """What a page finds in a package with the loader."""
         page = self.page
 
         def three(route) -> None:
-            path = (
-                ROOT
-                / "web/node_modules"
-                / route.request.url.removeprefix(self.live_server_url + "/")
-            )
-            route.fulfill(
-                body=path.read_bytes(),
-                content_type=mimetypes.guess_type(path.name)[0] or "text/javascript",
-            )
+            address = route.request.url.removeprefix(self.live_server_url + "/")
+            path = ROOT / "web/node_modules" / address
+            kind = mimetypes.guess_type(path.name)[0] or "text/javascript"
+            route.fulfill(body=path.read_bytes(), content_type=kind)
 
         page.route("**/three/**", three)
         page.route(
             "**/package.glb",
             lambda route: route.fulfill(body=content, content_type="model/gltf-binary"),
         )
-        page.route("**/reader", lambda route: route.fulfill(body=PAGE, content_type="text/html"))
+        page.route("**/reader", lambda route: route.fulfill(body=html, content_type="text/html"))
         self.open("/reader")
         page.wait_for_function("window.found !== undefined")
-        found = page.evaluate("window.found")
+        return page.evaluate("window.found")
+
+    def test_a_character_stands_and_moves_as_it_did(self) -> None:
+        with folder() as root:
+            project_folder(root / "in")
+            source = figure().save(root / "in/meshes/figure.glb")
+            path = root / "in/test.ektopos.json"
+            document = json.loads(path.read_text())
+            slots = {"Cloth": "tile", "Metal": "plain"}
+            document["meshes"] = {"figure": {"file": "meshes/figure.glb", "slots": slots}}
+            path.write_text(json.dumps(document))
+            with open_project(root / "in") as opened:
+                export_package(opened, find_profile("gltf-glb"), root / "out")
+            content = (root / "out/figure.glb").read_bytes()
+            mesh = read_mesh(source)
+            moved = posed(source, root / "posed.glb", 0, 0.6)
+        found = self.read(content, SCENE)
+        self.assertEqual(found["clips"], ["wave", "swell"])
+        self.assertLessEqual({"hip", "chest", "hinge", "grip_socket"}, set(found["names"]))
+        diagonal = float(np.linalg.norm(np.ptp(mesh.positions, axis=0)))
+        for name, wanted in (("still", mesh.positions), ("moved", moved)):
+            theirs = np.concatenate([found[name]["tile"], found[name]["plain"]])
+            np.testing.assert_allclose(theirs, wanted, atol=1e-5 * diagonal)
+
+    def test_materials_come_back_as_the_document_says_them(self) -> None:
+        with project() as opened, folder() as root:
+            export_package(opened, find_profile("gltf-glb"), root / "out")
+            content = (root / "out/plates.glb").read_bytes()
+            material = opened.document.materials["tile"]
+        found = self.read(content, PAGE)
         tile, plain = found["tile"], found["plain"]
         uv = material.uv
         self.assertEqual(

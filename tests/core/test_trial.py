@@ -73,6 +73,24 @@ ORM, NORMAL, COLOUR, GLTF = (
 )
 TAMPERINGS: list[tuple[str, str, Callable[[Path], None], set[tuple[str, str]]]] = [
     (
+        "four levels left, cut off",
+        ORM,
+        picture(lambda p: p & 0xC0),
+        {("roughness", "quantised"), ("occlusion", "quantised")},
+    ),
+    (
+        "no light",
+        GLTF,
+        gltf(
+            lambda g: [
+                m["extensions"]["KHR_materials_emissive_strength"].update(emissiveStrength=0)
+                for m in g["materials"]
+                if "KHR_materials_emissive_strength" in m.get("extensions", {})
+            ]
+        ),
+        {("emission", "strength-lost")},
+    ),
+    (
         "roughness inverted",
         ORM,
         picture(lambda p: np.dstack([p[..., 0], 255 - p[..., 1], p[..., 2]])),
@@ -359,6 +377,19 @@ class Tampered(TestCase):
                     (c.input, c.cause) for c in trial.cells if c.verdict in ("differs", "lost")
                 }
                 self.assertLessEqual(wanted, found)
+
+    def test_a_poor_jpeg_is_named_as_what_it_is(self) -> None:
+        with project() as opened, folder() as root:
+            profile = find_profile("gltf-split")
+            export_package(opened, profile, root / "out")
+            path = root / "out" / ORM
+            pixels = cv2.imread(str(path), cv2.IMREAD_UNCHANGED)
+            quality = [cv2.IMWRITE_JPEG_QUALITY, 8]
+            path.write_bytes(cv2.imencode(".jpg", pixels, quality)[1].tobytes())
+            trial = run_trial(opened, root / "out", profile, renders=False)
+            found = {c.cause for c in trial.cells if c.input in ("roughness", "occlusion")}
+        self.assertIn("compressed", found)
+        self.assertLessEqual(found, {"compressed", None, "resized"})
 
     def test_one_wrong_byte_of_one_texel_is_seen(self) -> None:
         with project() as opened, folder() as root:

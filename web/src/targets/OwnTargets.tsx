@@ -255,6 +255,15 @@ function EditTarget({
             'texels; 0 leaves maps as they are',
           )}
           {pick(
+            'Containers',
+            profile.mesh?.containers ?? 'each',
+            [
+              ['each', 'one for each mesh'],
+              ['one', 'one for all, as they are drawn'],
+            ],
+            (containers) => mesh({ containers }),
+          )}
+          {pick(
             'UV transforms',
             profile.mesh?.uv_transform ?? 'carried',
             [
