@@ -235,7 +235,7 @@ class Arriving(Site):
                 "baseColorTexture": {"index": 0},
                 "metallicRoughnessTexture": {"index": 1},
             },
-            "extensions": {"KHR_materials_unlit": {}},
+            "extensions": {"KHR_materials_anisotropy": {}},
         }
         with folder() as root:
             picture(root / "lantern/textures/glass.png", coloured())
@@ -249,7 +249,7 @@ class Arriving(Site):
         brings.get_by_text("1 material with 2 maps").wait_for()
         grey = self.stage_pixels()
         brings.get_by_role("button", name="1 thing not kept").click()
-        brings.get_by_text("unlit").wait_for()
+        brings.get_by_text("KHR_materials_anisotropy").wait_for()
         self.axe("what a mesh brings")
         brings.get_by_role("button", name="Use its materials").click()
         brings.wait_for(state="detached")

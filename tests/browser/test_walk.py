@@ -116,14 +116,14 @@ class Walk(Site):
         self.go("Export")
         page.get_by_text("hull_ORM.png").wait_for()
         self.button("Export and try").click()
-        page.get_by_text("✓ 16 the same").wait_for()
+        page.get_by_text("✓ 19 the same").wait_for()
         page.get_by_role("button", name="Deck roughness: within rounding").click()
         page.get_by_role("img", name="Roughness, arrived").wait_for()
         self.axe("export")
         with page.expect_download() as download:
             self.button("Download").first.click()
         package = zipfile.ZipFile(io.BytesIO(download.value.path().read_bytes()))
-        self.assertEqual(set(package.namelist()), {"Walk.glb", "package.json"})
+        self.assertEqual(set(package.namelist()), {"hull.glb", "package.json"})
         self.assertTrue(
             json.loads(package.read("package.json"))["materials"]["hull"]["double_sided"]
         )
