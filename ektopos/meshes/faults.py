@@ -36,7 +36,7 @@ MESSAGES = {
     "extreme-scale": (
         "Nodes scaled by 100 or more, or to a hundredth or less: {n}. Check the units."
     ),
-    "extra-uv-sets": "More than one UV set; only the first is used.",
+    "extra-uv-sets": "More than one UV set; maps lie on the first unless they say another.",
     "empty-slot": "The slot has no triangles.",
 }
 

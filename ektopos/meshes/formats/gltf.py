@@ -109,22 +109,16 @@ def _refuse_compression(gltf: dict[str, Any], name: str) -> None:
 
 
 def _brings(gltf: dict[str, Any]) -> list[str]:
-    """What the file has besides what is drawn, in plain words."""
+    """What of the file is measured otherwise than it may be seen, in plain words; all else that it
+    holds is in its scene."""
     found = []
     if gltf.get("skins"):
-        found.append("it has a skeleton, and is shown in its bind pose")
+        found.append("it has a skeleton, and is measured in its bind pose")
     if any("targets" in p for m in gltf.get("meshes", []) for p in m.get("primitives", [])):
-        found.append("it has morph targets, and is shown with their default weights")
-    if gltf.get("animations"):
-        found.append(f"it has {len(gltf['animations'])} animations, which are not played")
+        found.append("it has morph targets, and is measured with their default weights")
     if len(gltf.get("scenes", [])) > 1:
         shown = gltf["scenes"][gltf.get("scene", 0)].get("name") or f"scene {gltf.get('scene', 0)}"
         found.append(f"it has {len(gltf['scenes'])} scenes; {shown} is shown")
-    if gltf.get("cameras"):
-        found.append(f"it has {len(gltf['cameras'])} cameras, which are left out")
-    lights = gltf.get("extensions", {}).get("KHR_lights_punctual", {}).get("lights", [])
-    if lights:
-        found.append(f"it has {len(lights)} lights, which are left out")
     return found
 
 

@@ -135,7 +135,7 @@ def _remarks(mesh: Any) -> list[str]:
     """What of a mesh is not drawn as its file would have it."""
     found = []
     if mesh.GetPrim().HasRelationship("skel:skeleton"):
-        found.append("it has a skeleton, and is shown in its bind pose")
+        found.append("it has a skeleton, and is measured in its bind pose")
     scheme = mesh.GetSubdivisionSchemeAttr()
     if scheme.HasAuthoredValue() and scheme.Get() != "none":
         found.append(f"{mesh.GetPrim().GetName()} is for subdivision ({scheme.Get()}), not applied")

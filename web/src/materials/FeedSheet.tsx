@@ -204,6 +204,7 @@ function SheetHead({
   const called = calledSoon(name, useQueue(waitingOf(project.id)))
   const { stage } = sheet
   const tiling = stage.uv.tiling ?? [1, 1]
+  const edged = stage.wrap.join() === 'repeat,repeat' ? null : stage.wrap
   const pasteSheet = async () => {
     setAnchor(null)
     const inputs = Object.entries(copied?.entry.inputs ?? {}) as [InputName, Feed][]
@@ -250,6 +251,12 @@ function SheetHead({
         <span className="chip">
           {tiling[0] === 1 && tiling[1] === 1 ? 'tiles once' : `tiles ${tiling[0]} × ${tiling[1]}`}
         </span>
+        {lies({ uv: stage.uv.set ? stage.uv : null, wrap: edged }).map((words) => (
+          <span key={words} className="chip">
+            {words}
+          </span>
+        ))}
+        {stage.shading === 'unlit' && <span className="chip">unlit</span>}
         <span className="chip">{stage.double_sided ? 'double-sided' : 'one-sided'}</span>
         <span className="chip">
           {ALPHA_WORDS[stage.alpha_mode]}

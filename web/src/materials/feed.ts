@@ -34,7 +34,7 @@ const short = (value: number) => value.toFixed(2).replace(/^(-?)0/, '$1')
 const pair = (values: number[] | undefined) => values ?? [0, 1]
 
 /** Where a feed's maps lie apart from the material's own UVs, as chips. */
-export function lies({ uv, wrap }: Feed): string[] {
+export function lies({ uv, wrap }: Pick<Feed, 'uv' | 'wrap'>): string[] {
   const [u, v] = wrap ?? []
   return [
     ...(uv ? [uv.set ? `UV set ${uv.set}` : 'own UVs'] : []),
