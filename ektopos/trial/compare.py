@@ -14,7 +14,6 @@ from ektopos.meshes import Mesh
 from ektopos.project import Project
 from ektopos.shading import Look
 from ektopos.targets.hand_over import ByHand, hand_over
-from ektopos.targets.plan import safe_names
 from ektopos.targets.profile import Profile
 from ektopos.targets.writers.gltf import planned_extensions
 from ektopos.trial.causes import MESSAGES, Cause
@@ -27,6 +26,7 @@ from ektopos.trial.geometry import judge_mesh
 from ektopos.trial.holding import judge_scene
 from ektopos.trial.judge import Judge, Keep
 from ektopos.trial.measure import imported_values
+from ektopos.trial.naming import as_named_here
 from ektopos.trial.renders import (
     VIEWS,
     Rendered,
@@ -77,7 +77,7 @@ def run_trial(
     expected_meshes = {
         name: expected_mesh(project, name, profile, materials) for name in document.meshes
     }
-    imported = _named_alike(imported, list(document.meshes))
+    imported = as_named_here(imported, document, expected_meshes)
     meshes = {name: whole.authored for name, whole in expected_meshes.items()}
     judge = Judge(loader, document, profile, meshes, keep)
     slots = [
@@ -170,26 +170,6 @@ def _scene_cell(
         said = f"A slot {sorted(extra)[0]} arrived that was not meant."
         return because(replace(found, verdict="differs"), "mesh-added", said)
     return found
-
-
-def _named_alike(imported: Imported, meshes: list[str]) -> Imported:
-    """The package with meshes under the names that the project has for them: a container that was
-    made elsewhere may hold several, or call them otherwise."""
-    stems = safe_names(meshes)
-    slots, drawn, scenes = dict(imported.slots), dict(imported.drawn), dict(imported.scenes)
-    for mesh in meshes:
-        if mesh in slots:
-            continue
-        files = [f for f in imported.containers if Path(f).stem in (stems[mesh], mesh)]
-        if not files and len(meshes) == 1 and len(imported.containers) == 1:
-            files = list(imported.containers)
-        held = [name for file in files for name in imported.containers[file]]
-        for name in held:
-            slots[mesh] = imported.slots[name] | slots.get(mesh, {})
-            drawn |= {(mesh, s): d for (m, s), d in imported.drawn.items() if m == name}
-            if name in imported.scenes:
-                scenes[mesh] = imported.scenes[name]
-    return replace(imported, slots=slots, drawn=drawn, scenes=scenes)
 
 
 def _renders(

@@ -54,6 +54,13 @@ def match_triangles(
     return Match(order, roll)
 
 
+def places_of(corners: Corners, size: float) -> NDArray[np.float64]:
+    """Where triangles are and which way they face, `(t, 6)`: middle, and area along the normal as a
+    length for a mesh of this size."""
+    sides = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    return np.concatenate([corners.mean(axis=1), sides / size], axis=1)
+
+
 def _nearest(
     one: Corners, other: Corners, told_apart: tuple[Corners, Corners] | None
 ) -> NDArray[np.int64] | None:
@@ -64,11 +71,7 @@ def _nearest(
 
     size = float(np.ptp(one.reshape(-1, 3), axis=0).max(initial=0.0)) or 1.0
 
-    def places(corners: Corners) -> NDArray[np.float64]:
-        sides = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-        return np.concatenate([corners.mean(axis=1), sides / size], axis=1)
-
-    mine, theirs = places(one), places(other)
+    mine, theirs = places_of(one, size), places_of(other, size)
     tree = cKDTree(theirs)
     group, group_of_other = tree.query(mine)[1], tree.query(theirs)[1]
     if len(np.unique(group)) == len(group):

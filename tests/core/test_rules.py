@@ -3,8 +3,10 @@ mesh rules, what stays behind."""
 
 from __future__ import annotations
 
+import io
 import json
 import shutil
+import zipfile
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -539,3 +541,39 @@ class MadeElsewhere(TestCase):
             self.assertEqual(
                 wrong(run_trial(opened, other, find_profile("gltf-glb"), renders=False)), []
             )
+
+    def test_slots_without_our_marks_are_found_by_what_they_bind(self) -> None:
+        def same(document: Document) -> None:
+            """Two slots that wear one material can be told apart by where they are."""
+            document.meshes["plates"].slots["Bare"] = "tile"
+
+        for target in ("gltf-glb", "usdz"):
+            for change in (None, same):
+                rules = find_profile(target)
+                with self.subTest(target, change=change), exported(rules, change) as (opened, out):
+                    (out / "package.json").unlink()
+                    (path,) = out.glob("plates.*")
+                    bare = unmarked(path)
+                    path.unlink()
+                    (out / f"theirs{path.suffix}").write_bytes(bare)
+                    self.assertEqual(wrong(run_trial(opened, out, rules, renders=False)), [])
+
+
+def unmarked(path: Path) -> bytes:
+    """A container without what only this project's writers put into it."""
+    if path.suffix == ".usdz":
+        content = io.BytesIO()
+        with zipfile.ZipFile(path) as packed, zipfile.ZipFile(content, "w") as bare:
+            for entry in packed.infolist():
+                held = packed.read(entry)
+                if entry.filename.endswith(".usda"):
+                    lines = held.decode().splitlines()
+                    held = "\n".join(x for x in lines if "userProperties" not in x).encode()
+                bare.writestr(entry.filename, held)
+        return content.getvalue()
+    gltf = pygltflib.GLTF2.load_binary(str(path))
+    for mesh in gltf.meshes:
+        mesh.name = "theirs"
+        for primitive in mesh.primitives:
+            primitive.extras = {}
+    return b"".join(gltf.save_to_bytes())

@@ -130,7 +130,7 @@ def drawn_triangles(file: File, owner: str, materials: list[str]) -> tuple[Slots
             slot = str(slot or f"slot_{len(slots.get(name, {}))}")
             slots.setdefault(name, {})[slot] = material
             pieces.setdefault((name, slot), []).extend(_placed(file, node, mesh, primitive))
-    return slots, {key: _joined(parts) for key, parts in pieces.items()}
+    return slots, {key: joined(parts) for key, parts in pieces.items()}
 
 
 def _placed(
@@ -272,7 +272,7 @@ def _composed(translation: Any, rotation: Any, scale: Any) -> Matrix:
     return matrix
 
 
-def _joined(parts: list[Triangles]) -> Triangles:
+def joined(parts: list[Triangles]) -> Triangles:
     """Triangles one after the other. What some of them lack stands as an engine takes it: flat
     normals, white, no tangents, no joints."""
 

@@ -29,6 +29,7 @@ from ektopos.trial.engine.package import (
     Texture,
     Triangles,
 )
+from ektopos.trial.engine.scene import joined
 
 _PORTS = {
     "base_color": "diffuseColor",
@@ -264,7 +265,7 @@ def _slots(stage: Any, names: dict[str, str]) -> tuple[Slots, dict[str, bool], D
     from pxr import Usd, UsdGeom, UsdShade
 
     slots: Slots = {}
-    drawn: Drawn = {}
+    parts: dict[tuple[str, str], list[Triangles]] = {}
     sides: dict[str, bool] = {}
     unit = UsdGeom.GetStageMetersPerUnit(stage)
     up = _Z_UP if UsdGeom.GetStageUpAxis(stage) == "Z" else np.eye(3)
@@ -279,11 +280,12 @@ def _slots(stage: Any, names: dict[str, str]) -> tuple[Slots, dict[str, bool], D
         mesh, slot = mesh or prim.GetParent().GetName(), slot or material or prim.GetName()
         slots.setdefault(mesh, {})[slot] = material
         matrix = np.array(placing.GetLocalToWorldTransform(prim)).T
-        drawn[mesh, slot] = _triangles(UsdGeom.Mesh(prim), matrix, up, unit)
+        part = _triangles(UsdGeom.Mesh(prim), matrix, up, unit)
+        parts.setdefault((mesh, slot), []).append(part)
         twice = bool(UsdGeom.Mesh(prim).GetDoubleSidedAttr().Get())
         if material is not None:
             sides[material] = sides.get(material, True) and twice
-    return slots, sides, drawn
+    return slots, sides, {key: joined(several) for key, several in parts.items()}
 
 
 _Z_UP = np.array([[1.0, 0.0, 0.0], [0.0, 0.0, 1.0], [0.0, -1.0, 0.0]])
