@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from dataclasses import replace
 from unittest import TestCase
 
 import numpy as np
@@ -165,6 +166,25 @@ class Pictures(TestCase):
                 mesh, {"A": look}, LIGHTS["rim"], frame_view(mesh, (0.0, 0.0, -1.0)), 16, 16
             )
             self.assertEqual(bool(picture.max() > 1), seen)
+
+    def test_from_behind_the_whole_normal_is_turned(self) -> None:
+        # Source: glTF 2.0, 3.9.4: of a double-sided material “the back-face MUST have its normals
+        # reversed”. The same plate, wound the other way and with just these normals, looks alike.
+        tilt = np.float32([0.3, 0.5, np.sqrt(1 - 0.34)])
+        grey = {"base_color": np.full((1, 1, 3), 0.5, np.float32)}
+        mesh = quads({"A": 1})
+        behind = frame_view(mesh, (0.3, 0.2, -1.0))
+        mapped = Look(grey | {"normal": tilt[None, None]}, double_sided=True)
+        # Tangent x, bitangent y (v runs down, and the map's y up), normal z.
+        turned = replace(
+            mesh,
+            triangles=mesh.triangles[:, ::-1].copy(),
+            normals=np.tile(-tilt, (len(mesh.positions), 1)),
+        )
+        one = render(mesh, {"A": mapped}, LIGHTS["rim"], behind, 24, 24)
+        other = render(turned, {"A": Look(grey)}, LIGHTS["rim"], behind, 24, 24)
+        np.testing.assert_allclose(one, other, atol=2e-3)
+        self.assertGreater(float(np.ptp(one)), 0.01)
 
     def test_nearest_filtering_keeps_squares_and_the_transform_moves_them(self) -> None:
         squares = np.array([[[1.0, 0, 0], [0, 1.0, 0]], [[0, 0, 1.0], [1.0, 1.0, 0]]], np.float32)
