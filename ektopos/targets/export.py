@@ -17,7 +17,7 @@ from ektopos.materials.resolve import MapLoader, ReadMap
 from ektopos.meshes import Mesh, apply_recipe
 from ektopos.project import Project, read_original, read_project_mesh
 from ektopos.targets.hand_over import HAND_OVER, hand_over, hand_over_text
-from ektopos.targets.left import Left, leaving_of, scene_reader
+from ektopos.targets.left import Left, all_left
 from ektopos.targets.package import (
     ExportedFile,
     exported_container,
@@ -80,7 +80,7 @@ def export_package(
             profile.id,
             [ExportedFile(**file) for file in before.listing["files"]],
             _since(started),
-            _left(project, profile),
+            all_left(project, profile),
         )
     plan = make_plan(project.document, profile, lambda name: read_header(project.map_path(name)))
     if out.exists() and not out.is_dir():
@@ -106,13 +106,7 @@ def export_package(
         )
         progress(0.98, "putting the package in place")
         put_in_place(out, fresh, [file.path for file in files], backup)
-    return Export(profile.id, files, _since(started), _left(project, profile))
-
-
-def _left(project: Project, profile: Profile) -> list[Left]:
-    scene_of = scene_reader(project)
-    meshes = project.document.meshes
-    return [one for m in meshes for one in leaving_of(project, profile, m, scene_of).left]
+    return Export(profile.id, files, _since(started), all_left(project, profile))
 
 
 def _since(started: float) -> float:

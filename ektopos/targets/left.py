@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass
 from typing import Literal
 
 from ektopos.document import MeshEntry
+from ektopos.errors import UnreadableFile
 from ektopos.meshes.scene import Brought, Scene, read_scene
 from ektopos.project import Project
 from ektopos.targets.profile import Profile
@@ -83,3 +85,14 @@ def leaving_of(project: Project, profile: Profile, name: str, scene_of: SceneOf)
     meshes = project.document.exported().meshes
     alone = profile.mesh.containers == "each" or len(meshes) == 1
     return leaving(name, project.document.meshes[name], scene_of(name), profile, alone=alone)
+
+
+def all_left(project: Project, profile: Profile) -> list[Left]:
+    """What stays behind of all meshes of a project; nothing is said of a file that cannot be read,
+    which the checks say."""
+    scene_of = scene_reader(project)
+    found: list[Left] = []
+    for name in project.document.meshes:
+        with suppress(UnreadableFile):
+            found += leaving_of(project, profile, name, scene_of).left
+    return found

@@ -14,6 +14,7 @@ from ektopos.meshes import Mesh
 from ektopos.project import Project
 from ektopos.shading import Look
 from ektopos.targets.hand_over import ByHand, hand_over
+from ektopos.targets.left import Left, all_left
 from ektopos.targets.profile import Profile
 from ektopos.targets.writers.gltf import planned_extensions
 from ektopos.trial.causes import MESSAGES, Cause
@@ -53,6 +54,8 @@ class Trial:
     renders: list[Rendered] = field(default_factory=list)
     by_hand: list[ByHand] = field(default_factory=list)
     """What a person sets in the engine, for no file says it."""
+    left: list[Left] = field(default_factory=list)
+    """What of the meshes' files stayed behind."""
 
 
 def run_trial(
@@ -132,7 +135,14 @@ def run_trial(
         if renders and not imported.problem
         else []
     )
-    return Trial(profile.id, passed, cells, drawn, hand_over(document, materials, profile))
+    return Trial(
+        profile.id,
+        passed,
+        cells,
+        drawn,
+        hand_over(document, materials, profile),
+        all_left(project, profile),
+    )
 
 
 def _materials(document: Document) -> dict[str, Material]:

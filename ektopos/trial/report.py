@@ -116,6 +116,10 @@ def page(report: Report, trial: Mapping[str, Any]) -> str:
         f"<li>☐ <b>{escape(one['material'])}</b> {escape(one['slot'])}: {escape(one['text'])}</li>"
         for one in trial.get("by_hand", [])
     )
+    left = "".join(
+        f"<li><b>{escape(one['subject'])}:</b> {escape(one['message'])}</li>"
+        for one in trial.get("left", [])
+    )
     size = sum(int(file["bytes"]) for file in report.files)
     amount = "1 file" if len(report.files) == 1 else f"{len(report.files)} files"
     verdict = (
@@ -136,6 +140,7 @@ def page(report: Report, trial: Mapping[str, Any]) -> str:
         "≠ differs; numbers are the largest error</p>"
         + (f"<h2>What differs</h2><ul>{faults}</ul>" if faults else "")
         + (f"<h2>To be set by hand</h2><ul>{by_hand}</ul>" if by_hand else "")
+        + (f"<h2>What stays behind</h2><ul>{left}</ul>" if left else "")
         + (f"<h2>Under the same light: meant, arrived</h2>{renders}" if renders else "")
         + "</html>"
     )

@@ -17,6 +17,7 @@ from unittest import TestCase
 import numpy as np
 import pygltflib
 
+from ektopos.checks import run_checks
 from ektopos.document import MeshEntry
 from ektopos.meshes import read_mesh
 from ektopos.project import Project, open_project
@@ -313,9 +314,16 @@ class Kept(TestCase):
         for target in ("gltf-split", "orm-y-minus", "spec-gloss", "usdz"):
             with self.subTest(target), figured() as (opened, out):
                 profile = find_profile(target)
-                export_package(opened, profile, out)
+                exported = export_package(opened, profile, out)
                 trial = run_trial(opened, out, profile)
                 self.assertEqual(causes(trial), set())
+                # What stays behind is said by the export, by the checks and by the trial alike.
+                said = {one.message for one in exported.left}
+                found = run_checks(opened, profile)
+                self.assertEqual({one.message for one in trial.left}, said)
+                self.assertLessEqual(said, {f.message for f in found if f.code == "not-carried"})
+                missed = [words for words in said if "skeleton" in words or "animation" in words]
+                self.assertEqual(len(missed), 3 if target == "usdz" else 0)
                 scene = next(cell for cell in trial.cells if cell.input == "scene")
                 self.assertEqual(scene.verdict, "unsupported" if target == "usdz" else "same")
 

@@ -16,6 +16,7 @@ from pydantic import Field
 
 from ektopos.errors import MissingReference
 from ektopos.targets.hand_over import ByHand
+from ektopos.targets.left import Left
 from ektopos.targets.profile import find_profile, profiles_of
 from ektopos.trial.cells import Cell
 from ektopos.trial.renders import Rendered
@@ -59,6 +60,7 @@ class TrialOut(Schema):
     cells: list[Cell]
     renders: list[Rendered] = []
     by_hand: list[ByHand] = []
+    left: list[Left] = []
     pictures: list[TrialPicture] = []
 
 

@@ -3706,6 +3706,11 @@ export interface components {
              */
             by_hand: components["schemas"]["ByHand"][];
             /**
+             * Left
+             * @default []
+             */
+            left: components["schemas"]["Left"][];
+            /**
              * Pictures
              * @default []
              */
