@@ -447,3 +447,39 @@ class Spoiled(TestCase):
                     self.assertEqual(causes(trial), set())
                     scene = next(cell for cell in trial.cells if cell.input == "scene")
                     self.assertIn("byte for byte", scene.message)
+
+
+class AtRandom(TestCase):
+    """Scenes made at random through a target and back, and one number of them changed at random."""
+
+    TARGETS = ("gltf-glb", "gltf-split", "usdz", "single-maps")
+
+    def test_they_pass_and_no_change_is_missed(self) -> None:
+        for seed in range(12):
+            target = self.TARGETS[seed % len(self.TARGETS)]
+            profile = find_profile(target)
+            with self.subTest(seed=seed, target=target), figured() as (opened, out):
+                rng = np.random.default_rng(seed)
+                source = opened.path("meshes/figure.glb")
+                gltf, blob = parts_of(source)
+                for node in gltf["nodes"]:
+                    node["translation"] = rng.uniform(-2, 2, 3).tolist()
+                    turn = rng.normal(size=4)
+                    node["rotation"] = (turn / np.linalg.norm(turn)).tolist()
+                    node["scale"] = (rng.uniform(0.3, 2.0, 3) * rng.choice([-1, 1], 3)).tolist()
+                put_back(source, gltf, bytes(blob))
+                export_package(opened, profile, out)
+                self.assertEqual(causes(run_trial(opened, out, profile, renders=False)), set())
+                if target != "gltf-glb":
+                    continue
+                path = out / "figure.glb"
+                gltf, blob = parts_of(path)
+                part = primitives(gltf)[int(rng.integers(2))]
+                names = ("POSITION", "NORMAL", "TEXCOORD_0", "TEXCOORD_1")
+                name = names[int(rng.integers(len(names)))]
+                values = view(gltf, blob, part["attributes"][name])
+                row = int(rng.integers(len(values)))
+                values[row] = values[row][::-1] + 0.05
+                put_back(path, gltf, bytes(blob))
+                trial = run_trial(opened, out, profile, renders=False)
+                self.assertFalse(trial.passed, name)
