@@ -64,7 +64,7 @@ def seen_colours(colours: NDArray[np.float64]) -> NDArray[np.float64]:
 
 def unit_normals(stored: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
     """A file's normals `(n, 3)` at unit length, and which of them were not; zero stays zero."""
-    length = np.linalg.norm(stored, axis=1, keepdims=True)
+    length = np.sqrt(np.einsum("ni,ni->n", stored, stored))[:, None]
     unit = np.where(length > 0, stored / np.maximum(length, 1e-30), 0.0)
     return unit, np.asarray((np.abs(length[:, 0] - 1.0) > UNNORMALISED_BY) & (length[:, 0] > 0))
 

@@ -318,10 +318,9 @@ class Judge:
         height, width = max(
             (a.shape[:2] for a in (base, metallic)), key=lambda shape: shape[0] * shape[1]
         )
-        base, metallic = (
-            at_size(base, "base_color", width, height),
-            at_size(metallic, "metallic", width, height),
-        )
+        wrap = material.placement("base_color").wrap
+        base = resampled(base, "base_color", width, height, wrap=wrap)
+        metallic = resampled(metallic, "metallic", width, height, wrap=wrap)
         return diffuse_or_specular(quantity, base, metallic)
 
     def _compressed(self, material: Material, cell: Cell, imported: ImportedInput) -> Cell:

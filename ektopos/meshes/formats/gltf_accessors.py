@@ -177,24 +177,30 @@ def _view(
     width: int,
     count: int,
 ) -> NDArray[Any]:
-    data = view_bytes(gltf, buffers, view)
+    data, start, length = _place(gltf, buffers, view)
     size = kind.itemsize * width
     stride = gltf["bufferViews"][view].get("byteStride") or size
-    if count and (offset < 0 or offset + stride * (count - 1) + size > len(data)):
+    if count and (offset < 0 or offset + stride * (count - 1) + size > length):
         raise ValueError("an accessor reaches beyond its buffer view")
     if not count:
         return np.zeros((0, width), kind)
-    return np.ndarray((count, width), kind, data, offset, (stride, kind.itemsize))
+    return np.ndarray((count, width), kind, data, start + offset, (stride, kind.itemsize))
 
 
 def view_bytes(gltf: dict[str, Any], buffers: list[bytes], view: int) -> bytes:
     """The bytes of a buffer view. Raises `ValueError` where it reaches beyond its buffer."""
+    data, start, length = _place(gltf, buffers, view)
+    return data[start : start + length]
+
+
+def _place(gltf: dict[str, Any], buffers: list[bytes], view: int) -> tuple[bytes, int, int]:
+    """The buffer of a view, where the view begins in it, and how long it is."""
     place = gltf["bufferViews"][view]
     data: bytes = buffers[place["buffer"]]
     start, length = int(place.get("byteOffset", 0)), int(place["byteLength"])
     if start < 0 or length < 0 or start + length > len(data):
         raise ValueError("a buffer view reaches beyond its buffer")
-    return data[start : start + length]
+    return data, start, length
 
 
 def read_buffers(gltf: dict[str, Any], binary: bytes | None, find: Find, name: str) -> list[bytes]:
