@@ -9,19 +9,19 @@ import { useStatus } from '../api/notices'
 import { EXTRA_INPUTS, INPUT_WORDS, TRIAL_INPUTS, VERDICTS, causeWords } from '../words'
 
 const HEADS: Record<string, string> = {
-  base_color: 'Base col.',
-  metallic: 'Metallic',
-  roughness: 'Roughn.',
+  base_color: 'Base',
+  metallic: 'Metal',
+  roughness: 'Rough',
   normal: 'Normal',
-  occlusion: 'Occlus.',
-  emission: 'Emission',
-  opacity: 'Opacity',
+  occlusion: 'Occl.',
+  emission: 'Emiss.',
+  opacity: 'Opac.',
   settings: 'Settings',
   mesh: 'Mesh',
   scene: 'Scene',
   clearcoat: 'Coat',
   clearcoat_roughness: 'Coat r.',
-  sheen_roughness: 'Sheen r.',
+  sheen_roughness: 'Shn. r.',
   transmission: 'Transm.',
   thickness: 'Thickn.',
   attenuation: 'Inside',
@@ -79,8 +79,8 @@ export function TrialBoard({ pack, behind }: { pack: Package | undefined; behind
   const meshes = new Set(trial.cells.map((cell) => cell.mesh))
   const inputs = [
     ...TRIAL_INPUTS,
-    ...EXTRA_INPUTS.filter((input) => trial.cells.some((cell) => cell.input === input)),
     ...['mesh', 'scene'].filter((input) => trial.cells.some((cell) => cell.input === input)),
+    ...EXTRA_INPUTS.filter((input) => trial.cells.some((cell) => cell.input === input)),
   ]
   // The scene is the whole file's: it stands in the first row of its mesh.
   const first = new Map(slots.map((row) => [row.mesh, row.slot]).reverse() as [string, string][])
@@ -135,7 +135,10 @@ export function TrialBoard({ pack, behind }: { pack: Package | undefined; behind
             <tr>
               <th>Slot</th>
               {inputs.map((input) => (
-                <th key={input}>
+                <th
+                  key={input}
+                  title={BESIDE_WORDS[input] ?? INPUT_WORDS[input as keyof typeof INPUT_WORDS].name}
+                >
                   {HEADS[input] ?? INPUT_WORDS[input as keyof typeof INPUT_WORDS].name}
                 </th>
               ))}
