@@ -218,6 +218,8 @@ class Removing(Site):
         page.get_by_role("dialog").wait_for(state="detached")
         self.button("Undo").click()
         self.go("Meshes")
+        # The screen before has a button of that name as well, until this one has come.
+        page.get_by_role("heading", name="plates", exact=True).wait_for()
         self.button("Remove…").click()
         self.axe("removing a mesh")
         page.get_by_role("dialog").get_by_role("button", name="Remove").click()
