@@ -73,20 +73,19 @@ class PackageFiles:
         path = (self.root / name).resolve()
         return path if path.is_relative_to(self.root) and path.is_file() else None
 
-    def is_edited(self, name: str) -> bool:
-        """Whether a file is not the one that the list has the hash of."""
-        path, said = self.find(name), self.listed.get(name, {}).get("sha256")
-        if path is None or said is None:
-            return False
-        return bool(hashlib.sha256(path.read_bytes()).hexdigest() != said)
+    def is_edited(self, name: str, raw: bytes) -> bool:
+        """Whether a file with these bytes is not the one that the list has the hash of."""
+        said = self.listed.get(name, {}).get("sha256")
+        return said is not None and hashlib.sha256(raw).hexdigest() != said
 
     def texture(self, name: str) -> Texture:
         """A texture file, decoded."""
         if name not in self._textures:
             path = self.find(name)
             raw = path.read_bytes() if path else None
+            edited = raw is not None and self.is_edited(name, raw)
             size = size_of(self.listed.get(name, {}))
-            self._textures[name] = decode_texture(name, raw, self.is_edited(name), size)
+            self._textures[name] = decode_texture(name, raw, edited, size)
         return self._textures[name]
 
 

@@ -70,9 +70,8 @@ def _import_file(
 ) -> None:
     """Add what one container holds. Materials of one name in several containers are one if they are
     alike."""
-    path = files.find(name)
-    assert path is not None
-    gltf = _load(path)
+    raw = _bytes(files, name)
+    gltf = _load(raw)
     with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
         images = list(
             pool.map(
@@ -84,7 +83,7 @@ def _import_file(
         material = _material(gltf, entry, images)
         material = replace(material, name=entry.name or f"material_{number}")
         keys.append(add_material(found.materials, material, name))
-    read_scene(found, path, name, files, listing, keys)
+    _add_scene(found, raw, name, files, listing, keys)
 
 
 def add_material(
@@ -108,9 +107,17 @@ def signature(material: ImportedMaterial) -> object:
     }
 
 
-def read_scene(
+def _bytes(files: PackageFiles, name: str) -> bytes:
+    """A container's bytes. Raises `ValueError` where it is not there."""
+    path = files.find(name)
+    if path is None:
+        raise ValueError(f"{name} is missing")
+    return path.read_bytes()
+
+
+def _add_scene(
     found: Imported,
-    path: Path,
+    raw: bytes,
     name: str,
     files: PackageFiles,
     listing: dict[str, Any],
@@ -118,9 +125,9 @@ def read_scene(
 ) -> None:
     """Add the slots, triangles and scene of one container, whose materials are known by these
     keys."""
-    raw, chunk = _parts_of(path)
-    buffers = [_buffer(entry, chunk, files) for entry in raw.get("buffers", [])]
-    file = File(raw, buffers)
+    said_there, chunk = _parts_of(raw)
+    buffers = [_buffer(entry, chunk, files) for entry in said_there.get("buffers", [])]
+    file = File(said_there, buffers)
     said = listing.get("meshes", {})
     held = [m for m, entry in said.items() if isinstance(entry, dict) and entry.get("file") == name]
     owner = held[0] if len(held) == 1 else ""
@@ -130,23 +137,20 @@ def read_scene(
     found.slots.update(slots)
     found.drawn.update(drawn)
     found.containers[name] = list(slots)
-    scene = scene_of(file, edited=files.is_edited(name))
+    scene = scene_of(file, edited=files.is_edited(name, raw))
     found.scenes.update(dict.fromkeys(held or slots, scene))
 
 
 def read_bare(found: Imported, name: str, files: PackageFiles, listing: dict[str, Any]) -> None:
     """Add the slots, triangles and scene of a GLB that brings no textures; its materials are only
     names. Raises `ValueError` and its kin for damage."""
-    path = files.find(name)
-    if path is None:
-        raise ValueError(f"{name} is missing")
-    names = [m.name or f"material_{i}" for i, m in enumerate(_load(path).materials or [])]
-    read_scene(found, path, name, files, listing, names)
+    raw = _bytes(files, name)
+    names = [m.name or f"material_{i}" for i, m in enumerate(_load(raw).materials or [])]
+    _add_scene(found, raw, name, files, listing, names)
 
 
-def _parts_of(path: Path) -> tuple[dict[str, Any], bytes]:
+def _parts_of(raw: bytes) -> tuple[dict[str, Any], bytes]:
     """The JSON and the binary chunk of a file. Source: glTF 2.0, 4.4."""
-    raw = path.read_bytes()
     if raw[:4] != b"glTF":
         return json.loads(raw.decode("utf-8-sig")), b""
     size = int.from_bytes(raw[12:16], "little")
@@ -167,8 +171,7 @@ def _buffer(entry: dict[str, Any], chunk: bytes, files: PackageFiles) -> bytes:
     return path.read_bytes()
 
 
-def _load(path: Path) -> pygltflib.GLTF2:
-    raw = path.read_bytes()
+def _load(raw: bytes) -> pygltflib.GLTF2:
     if raw[:4] == b"glTF":
         if int.from_bytes(raw[8:12], "little") != len(raw):
             raise ValueError(f"{len(raw)} bytes of {int.from_bytes(raw[8:12], 'little')}")
