@@ -67,6 +67,7 @@ class PackageFiles:
             e["path"]: e for e in entries if isinstance(e, dict) and isinstance(e.get("path"), str)
         }
         self._textures: dict[str, Texture] = {}
+        self._inside: dict[str, Texture] = {}
 
     def find(self, name: str) -> Path | None:
         """A file of the package; nothing outside it."""
@@ -77,6 +78,17 @@ class PackageFiles:
         """Whether a file with these bytes is not the one that the list has the hash of."""
         said = self.listed.get(name, {}).get("sha256")
         return said is not None and hashlib.sha256(raw).hexdigest() != said
+
+    def inside(
+        self, name: str, raw: bytes | None, edited: bool, size: tuple[int, int] | None
+    ) -> Texture:
+        """A texture that lies inside a container, decoded once for a content that several of them
+        hold."""
+        content = None if raw is None else hashlib.sha256(raw).hexdigest()
+        key = f"{name} {content} {edited} {size}"
+        if key not in self._inside:
+            self._inside[key] = decode_texture(name, raw, edited, size)
+        return self._inside[key]
 
     def texture(self, name: str) -> Texture:
         """A texture file, decoded."""

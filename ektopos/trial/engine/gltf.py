@@ -4,7 +4,6 @@ glTF code."""
 from __future__ import annotations
 
 import base64
-import hashlib
 import json
 import os
 from concurrent.futures import ThreadPoolExecutor
@@ -16,7 +15,7 @@ from urllib.parse import unquote
 import pygltflib
 
 from ektopos.targets.profile import Profile
-from ektopos.trial.engine.files import PackageFiles, decode_texture, listed_slots, size_of
+from ektopos.trial.engine.files import PackageFiles, listed_slots, size_of
 from ektopos.trial.engine.package import (
     EXTENSIONS,
     Imported,
@@ -49,10 +48,9 @@ def import_gltf(
             message=f"{missing} is missing.",
         )
     found = Imported(profile.id, listed_slots=listed)
-    decoded: dict[str, Texture] = {}
     for name in named:
         try:
-            _import_file(found, name, files, listing, decoded)
+            _import_file(found, name, files, listing)
         except Exception as problem:
             message = f"{name} cannot be read ({type(problem).__name__}: {problem})."
             return Imported(
@@ -66,7 +64,6 @@ def _import_file(
     name: str,
     files: PackageFiles,
     listing: dict[str, Any],
-    decoded: dict[str, Texture],
 ) -> None:
     """Add what one container holds. Materials of one name in several containers are one if they are
     alike."""
@@ -74,9 +71,7 @@ def _import_file(
     gltf = _load(raw)
     with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
         images = list(
-            pool.map(
-                lambda i: _image(gltf, i, files, listing, decoded), range(len(gltf.images or []))
-            )
+            pool.map(lambda i: _image(gltf, i, files, listing), range(len(gltf.images or [])))
         )
     keys = []
     for number, entry in enumerate(gltf.materials or []):
@@ -188,9 +183,7 @@ def _image(
     index: int,
     files: PackageFiles,
     listing: dict[str, Any],
-    decoded: dict[str, Texture],
 ) -> Texture:
-    """An image, decoded once for the same content in several containers."""
     image = gltf.images[index]
     if image.uri and not image.uri.startswith("data:"):
         return files.texture(unquote(image.uri))
@@ -205,10 +198,7 @@ def _image(
         view = gltf.bufferViews[image.bufferView]
         start = view.byteOffset or 0
         content = bytes(gltf.binary_blob()[start : start + view.byteLength])
-    key = f"{name} {size} {hashlib.sha256(content).hexdigest()}"
-    if key not in decoded:
-        decoded[key] = decode_texture(name, content, False, size)
-    return decoded[key]
+    return files.inside(name, content, False, size)
 
 
 def _material(gltf: pygltflib.GLTF2, material: Any, images: list[Texture]) -> ImportedMaterial:

@@ -16,7 +16,7 @@ from typing import Any
 import numpy as np
 
 from ektopos.targets.profile import Profile
-from ektopos.trial.engine.files import PackageFiles, decode_texture, listed_slots
+from ektopos.trial.engine.files import PackageFiles, listed_slots
 from ektopos.trial.engine.gltf import add_material
 from ektopos.trial.engine.package import (
     EXTENSIONS,
@@ -70,7 +70,7 @@ def import_usdz(profile: Profile, files: PackageFiles, listing: dict[str, Any]) 
         if path is None:
             return replace(found, problem="missing-file", message=f"{name} is missing.")
         try:
-            _import_file(found, path, listing)
+            _import_file(found, path, files, listing)
         except (
             Tf.ErrorException,
             zipfile.BadZipFile,
@@ -91,7 +91,7 @@ def import_usdz(profile: Profile, files: PackageFiles, listing: dict[str, Any]) 
     return found
 
 
-def _import_file(found: Imported, path: Path, listing: dict[str, Any]) -> None:
+def _import_file(found: Imported, path: Path, files: PackageFiles, listing: dict[str, Any]) -> None:
     """Add what one archive holds."""
     from pxr import Usd
 
@@ -104,7 +104,9 @@ def _import_file(found: Imported, path: Path, listing: dict[str, Any]) -> None:
     stage = Usd.Stage.Open(str(path))
     if stage is None:
         raise ValueError("it is no stage")
-    materials, names = _materials(stage, _Textures(pictures, listing), listing.get("materials", {}))
+    materials, names = _materials(
+        stage, _Textures(pictures, files, listing), listing.get("materials", {})
+    )
     slots, sides, drawn = _slots(stage, names)
     for name, material in materials.items():
         material = replace(material, name=name, double_sided=sides.get(name, False))
@@ -117,31 +119,30 @@ def _import_file(found: Imported, path: Path, listing: dict[str, Any]) -> None:
 
 
 class _Textures:
-    """The archive's pictures, decoded once."""
+    """The archive's pictures."""
 
-    def __init__(self, pictures: dict[str, bytes], listing: dict[str, Any]) -> None:
-        self.pictures = pictures
+    def __init__(
+        self, pictures: dict[str, bytes], files: PackageFiles, listing: dict[str, Any]
+    ) -> None:
+        self.pictures, self.files = pictures, files
         self.listed = {
             image["path"]: image
             for file in listing.get("files", [])
             for image in file.get("images", [])
             if "path" in image
         }
-        self.kept: dict[str, Texture] = {}
 
     def __call__(self, name: str) -> Texture:
         """A texture by the path that the layer names."""
-        if name not in self.kept:
-            entry = self.listed.get(name, {})
-            raw = self.pictures.get(name)
-            edited = (
-                raw is not None
-                and "sha256" in entry
-                and hashlib.sha256(raw).hexdigest() != entry["sha256"]
-            )
-            size = (entry["width"], entry["height"]) if "width" in entry else None
-            self.kept[name] = decode_texture(name, raw, edited, size)
-        return self.kept[name]
+        entry = self.listed.get(name, {})
+        raw = self.pictures.get(name)
+        edited = (
+            raw is not None
+            and "sha256" in entry
+            and hashlib.sha256(raw).hexdigest() != entry["sha256"]
+        )
+        size = (entry["width"], entry["height"]) if "width" in entry else None
+        return self.files.inside(name, raw, edited, size)
 
 
 def _materials(
