@@ -19,7 +19,7 @@ from pathlib import Path, PurePosixPath
 from ektopos.document import SUFFIX, Document, dump_document, load_document
 from ektopos.errors import DiskFull, InvalidDocument, MissingReference, TooLarge, is_disk_full
 from ektopos.meshes import Mesh, apply_recipe, companion_files, read_mesh
-from ektopos.meshes.formats.gltf import load_gltf
+from ektopos.meshes.formats.gltf import GLTF_SUFFIXES, load_gltf
 from ektopos.meshes.formats.gltf_accessors import read_buffers
 from ektopos.meshes.formats.kept import Original
 from ektopos.types import Progress, no_progress
@@ -98,7 +98,7 @@ def read_original(project: Project, name: str, mesh: Mesh | None = None) -> Orig
     """The glTF file that a mesh came as, with its numbers; `None` for other formats. `mesh` is the
     mesh as its file has it, if that is known. Raises as `load_mesh`."""
     file = project.document.meshes[name].file
-    if not file.lower().endswith((".glb", ".gltf")):
+    if not file.lower().endswith(GLTF_SUFFIXES):
         return None
     whole = read_project_mesh(project, name) if mesh is None else mesh
     gltf, binary = load_gltf(project.path(file, name), file)

@@ -9,6 +9,7 @@ from ektopos.adopt.gltf import carried_by_gltf
 from ektopos.adopt.mtl import carried_by_obj
 from ektopos.adopt.usd import carried_by_usd
 from ektopos.errors import DAMAGE, EktoposError, UnreadableFile
+from ektopos.meshes.formats.gltf import GLTF_SUFFIXES
 from ektopos.meshes.formats.usd import USD_SUFFIXES
 from ektopos.meshes.read import FindPart
 
@@ -21,7 +22,7 @@ def carried_by(path: Path, find: FindPart, name: str, map_name: MapName) -> Carr
     """
     suffix = Path(name).suffix.lower()
     try:
-        if suffix in (".glb", ".gltf"):
+        if suffix in GLTF_SUFFIXES:
             return carried_by_gltf(path, find, name, map_name)
         if suffix == ".obj":
             return carried_by_obj(path, find, name, map_name)

@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 
 from ektopos.errors import DAMAGE, EktoposError, UnreadableFile
-from ektopos.meshes.formats.gltf import gltf_companions, read_gltf
+from ektopos.meshes.formats.gltf import GLTF_SUFFIXES, gltf_companions, read_gltf
 from ektopos.meshes.formats.obj import obj_companions, read_obj
 from ektopos.meshes.formats.ply import read_ply
 from ektopos.meshes.formats.usd import USD_SUFFIXES, read_usd
@@ -16,7 +16,7 @@ from ektopos.meshes.formats.usd_layers import usd_companions
 from ektopos.meshes.mesh import Mesh
 from ektopos.meshes.parts import check_slots
 
-MESH_SUFFIXES = (".glb", ".gltf", ".obj", ".ply", *USD_SUFFIXES)
+MESH_SUFFIXES = (*GLTF_SUFFIXES, ".obj", ".ply", *USD_SUFFIXES)
 OTHER_MESH_SUFFIXES = (
     ".3ds",
     ".abc",
@@ -54,7 +54,7 @@ def read_mesh(path: Path, find: FindPart | None = None, *, name: str | None = No
     if not path.is_file():
         raise UnreadableFile("there is no such file.", subject=given, hint="Check the path.")
     try:
-        if suffix in (".glb", ".gltf"):
+        if suffix in GLTF_SUFFIXES:
             return _within_bounds(read_gltf(path, find or beside(path), given))
         if suffix == ".obj":
             return _within_bounds(read_obj(path, find or beside(path), given))

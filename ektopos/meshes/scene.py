@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any, Literal
 
 from ektopos.errors import DAMAGE, EktoposError, UnreadableFile
-from ektopos.meshes.formats.gltf import load_gltf, node_order
+from ektopos.meshes.formats.gltf import GLTF_SUFFIXES, load_gltf, node_order
 from ektopos.meshes.formats.usd import USD_SUFFIXES, open_stage
 from ektopos.meshes.read import FindPart
 
@@ -69,7 +69,7 @@ def read_scene(path: Path, find: FindPart, name: str) -> Scene:
     """The scene of a glTF or USD file; nothing for formats without one. Raises `UnreadableFile`."""
     suffix = Path(name).suffix.lower()
     try:
-        if suffix in (".glb", ".gltf"):
+        if suffix in GLTF_SUFFIXES:
             return gltf_scene(load_gltf(path, name)[0])
         if suffix in USD_SUFFIXES:
             with open_stage(path, find, name) as (stage, _):

@@ -9,6 +9,7 @@ from typing import Literal
 
 from ektopos.document import MeshEntry
 from ektopos.errors import UnreadableFile
+from ektopos.meshes.formats.gltf import GLTF_SUFFIXES
 from ektopos.meshes.scene import Brought, Scene, read_scene
 from ektopos.project import Project
 from ektopos.targets.profile import Profile
@@ -50,7 +51,7 @@ def scene_reader(project: Project) -> SceneOf:
 
 def leaving(name: str, entry: MeshEntry, scene: Scene, profile: Profile, *, alone: bool) -> Leaving:
     """What goes along with a mesh; `alone` says that its container holds no other."""
-    kept = profile.container != "usdz" and entry.file.lower().endswith((".glb", ".gltf")) and alone
+    kept = profile.container != "usdz" and entry.file.lower().endswith(GLTF_SUFFIXES) and alone
     coloured = profile.mesh.vertex_colours or entry.vertex_colours == "keep"
     goes: list[str] = []
     left: list[Left] = []

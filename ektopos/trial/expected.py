@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from ektopos.materials.coverage import with_transform
 from ektopos.materials.derive import Material
 from ektopos.meshes import Mesh, apply_recipe
-from ektopos.meshes.formats.gltf import drawn_nodes, local_matrix, node_order
+from ektopos.meshes.formats.gltf import drawn_parts, influenced, local_matrix, node_order
 from ektopos.meshes.formats.gltf_accessors import Accessors
 from ektopos.meshes.formats.kept import Original
 from ektopos.meshes.mesh import with_normals
@@ -23,8 +23,10 @@ from ektopos.project import Project, read_original, read_project_mesh
 from ektopos.targets.profile import Profile
 from ektopos.trial.engine.package import ImportedScene, Triangles, joint_mark
 from ektopos.trial.engine.scene import SAMPLES
+from ektopos.vectors import normalise
 
 Corners = NDArray[np.float64]
+_NONE = (0.0, 0.0, 0.0)
 
 
 @dataclass(frozen=True)
@@ -115,36 +117,23 @@ def _corner_values(original: Original) -> tuple[Corners, Corners]:
     influences = np.zeros((len(mesh.positions), 4))
     names = [str(n.get("name") or f"node {i}") for i, n in enumerate(gltf.get("nodes", []))]
     start = 0
-    for one in drawn_nodes(gltf, accessors):
-        for primitive in gltf["meshes"][one.node["mesh"]].get("primitives", []):
-            held = primitive.get("attributes", {})
-            if primitive.get("mode", 4) not in (4, 5, 6) or "POSITION" not in held:
-                continue
-            end = start + int(gltf["accessors"][held["POSITION"]]["count"])
-            values = accessors.attributes(primitive) if {"TANGENT", "JOINTS_0"} & set(held) else {}
-            skinned = one.joints is not None and "JOINTS_0" in values
-            matrices = one.matrix[:3, :3]
-            if skinned:
-                joints = gltf["skins"][one.node["skin"]]["joints"]
-                marks = np.stack([joint_mark(names[joint]) for joint in joints])
-                blended = np.zeros((end - start, 4, 4))
-                for number in range(8):
-                    if f"JOINTS_{number}" in values:
-                        which = values[f"JOINTS_{number}"].astype(np.int64)
-                        weight = values[f"WEIGHTS_{number}"]
-                        which = np.where(weight != 0, which, 0)
-                        influences[start:end] += np.einsum("nk,nkm->nm", weight, marks[which])
-                        assert one.joints is not None
-                        for column in range(which.shape[1]):
-                            part = one.joints[which[:, column]]
-                            blended += weight[:, column, None, None] * part
-                matrices = blended[:, :3, :3]
-            if "TANGENT" in values:
-                along = values["TANGENT"][:, :3]
-                turned = np.einsum("nij,nj->ni", matrices, along) if skinned else along @ matrices.T
-                length = np.maximum(np.linalg.norm(turned, axis=1, keepdims=True), 1e-30)
-                tangents[start:end] = np.column_stack([turned / length, values["TANGENT"][:, 3]])
-            start = end
+    for one, _, primitive in drawn_parts(gltf, accessors):
+        held = primitive["attributes"]
+        end = start + int(gltf["accessors"][held["POSITION"]]["count"])
+        those, start = slice(start, end), end
+        if not {"TANGENT", "JOINTS_0"} & set(held):
+            continue
+        values = accessors.attributes(primitive)
+        axes = one.matrix[:3, :3]
+        if one.joints is not None and "JOINTS_0" in values:
+            joints = gltf["skins"][one.node["skin"]]["joints"]
+            marks = np.stack([joint_mark(names[joint]) for joint in joints])
+            influences[those] = influenced(values, marks)
+            axes = influenced(values, one.joints[:, :3, :3].reshape(-1, 9)).reshape(-1, 3, 3)
+        if "TANGENT" in values:
+            # One matrix for all, or one each.
+            along = (axes @ values["TANGENT"][:, :3, None])[..., 0]
+            tangents[those] = np.column_stack([normalise(along, _NONE), values["TANGENT"][:, 3]])
     return tangents[mesh.triangles], influences[mesh.triangles]
 
 

@@ -36,6 +36,7 @@ _READ_EXTENSIONS = {
 _MESHOPT = "EXT_meshopt_compression"
 _INSTANCING = "EXT_mesh_gpu_instancing"
 _KNOWN_COMPRESSION = (_MESHOPT, "KHR_meshopt_compression")
+GLTF_SUFFIXES = (".glb", ".gltf")
 MAX_DEPTH = 256
 MAX_TRIANGLES = 10_000_000
 """Of all instances together; a million take about 1 GB while they are measured."""
@@ -271,6 +272,23 @@ def drawn_nodes(gltf: dict[str, Any], accessors: Accessors) -> Iterator[Drawn]:
                 yield Drawn(node, world[index] @ matrix)
 
 
+def drawn_parts(
+    gltf: dict[str, Any], accessors: Accessors
+) -> Iterator[tuple[Drawn, tuple[int, int], dict[str, Any]]]:
+    """Every primitive of triangles that is drawn, in the order of the mesh's triangles: by what
+    node, which mesh and primitive it is, and the primitive."""
+    for drawn in drawn_nodes(gltf, accessors):
+        number = drawn.node["mesh"]
+        for place, primitive in enumerate(gltf["meshes"][number].get("primitives", [])):
+            if _has_triangles(primitive):
+                yield drawn, (number, place), primitive
+
+
+def _has_triangles(primitive: dict[str, Any]) -> bool:
+    """Whether a primitive is of triangles that stand somewhere. Source: glTF 2.0, 3.7.2.1."""
+    return primitive.get("mode", 4) in (4, 5, 6) and "POSITION" in primitive["attributes"]
+
+
 def node_order(gltf: dict[str, Any]) -> Iterator[tuple[int, int]]:
     """The nodes of the file's scene and how deep each lies, parents before children, in the order
     of the file. Raises `ValueError` where they go round."""
@@ -363,9 +381,9 @@ def _scaled_nodes(gltf: dict[str, Any]) -> Iterator[Node]:
 
 def _part(accessors: Accessors, primitive: dict[str, Any], drawn: Drawn, slot: int) -> Part | None:
     """The triangles of a primitive as a node draws them; `None` for points and lines."""
-    mode = primitive.get("mode", 4)
-    if mode not in (4, 5, 6) or "POSITION" not in primitive["attributes"]:
+    if not _has_triangles(primitive):
         return None
+    mode = primitive.get("mode", 4)
     attributes = accessors.attributes(primitive)
     positions = attributes["POSITION"][:, :3]
     count = len(positions)
@@ -415,18 +433,7 @@ def _skinned(
     A vertex stands at Σ weight · joint · inverse bind matrix · vertex. Source: glTF 2.0, 3.7.3.3.
     Cost: linear in the influences.
     """
-    count = len(positions)
-    weights, which = [], []
-    for number in range(len(attributes)):
-        if f"JOINTS_{number}" not in attributes:
-            break
-        weights.append(attributes[f"WEIGHTS_{number}"])
-        which.append(attributes[f"JOINTS_{number}"].astype(np.int32))
-    weight, joint = np.concatenate(weights, axis=1), np.concatenate(which, axis=1)
-    joint[weight == 0] = 0
-    if joint.size and (joint.min() < 0 or joint.max() >= len(joints)):
-        raise ValueError("a vertex hangs on a joint that is not there")
-    blended = _blended(weight, joint, joints[:, :3, :].reshape(-1, 12)).reshape(count, 3, 4)
+    blended = influenced(attributes, joints[:, :3, :].reshape(-1, 12)).reshape(-1, 3, 4)
     x, y, z, moved = (blended[:, :, column] for column in range(4))
     placed = x * positions[:, :1] + y * positions[:, 1:2] + z * positions[:, 2:] + moved
     across = crossed(y, z)
@@ -439,17 +446,28 @@ def _skinned(
     return placed, np.where(flipped[:, None], -turned, turned), flipped
 
 
-def _blended(
-    weight: NDArray[np.float64], joint: NDArray[np.int32], matrices: NDArray[np.float64]
+def influenced(
+    attributes: dict[str, NDArray[np.float64]], numbers: NDArray[np.float64]
 ) -> NDArray[np.float64]:
-    """By vertex, the sum of its joints' numbers `(j, 12)` by their weights `(n, k)`, `(n, 12)`."""
+    """By vertex, the sum of its joints' numbers `(j, m)` by their weights, `(n, m)`. Raises
+    `ValueError` where a vertex hangs on a joint that is not there."""
     # Imported here, because it takes longer than most commands do, and most meshes need none.
     from scipy.sparse import csr_matrix
 
+    weights, which = [], []
+    for number in range(len(attributes)):
+        if f"JOINTS_{number}" not in attributes:
+            break
+        weights.append(attributes[f"WEIGHTS_{number}"])
+        which.append(attributes[f"JOINTS_{number}"].astype(np.int32))
+    weight, joint = np.concatenate(weights, axis=1), np.concatenate(which, axis=1)
+    joint[weight == 0] = 0
+    if joint.size and (joint.min() < 0 or joint.max() >= len(numbers)):
+        raise ValueError("a vertex hangs on a joint that is not there")
     count, most = weight.shape
     starts = np.arange(0, count * most + 1, most)
     parts = (weight.reshape(-1), joint.reshape(-1), starts)
-    return np.asarray(csr_matrix(parts, shape=(count, len(matrices))) @ matrices)
+    return np.asarray(csr_matrix(parts, shape=(count, len(numbers))) @ numbers)
 
 
 def crossed(a: NDArray[np.float64], b: NDArray[np.float64]) -> NDArray[np.float64]:

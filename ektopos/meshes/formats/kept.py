@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 from ektopos import __version__
 from ektopos.meshes.formats.glb import ARRAY, ELEMENT, Binary
 from ektopos.meshes.formats.gltf import (
-    drawn_nodes,
+    drawn_parts,
     is_quantised,
     triangles_of,
 )
@@ -31,7 +31,6 @@ _GONE = ("buffers", "images", "textures", "samplers", "materials")
 _VARIANTS = "KHR_materials_variants"
 _OF_MATERIALS = ("KHR_materials_", "KHR_texture_", "EXT_texture_", "MSFT_texture_", DRACO)
 _COMPONENT = {"int8": 5120, "uint8": 5121, "int16": 5122, "uint16": 5123, "uint32": 5125}
-_TYPES = {1: "SCALAR", 2: "VEC2", 3: "VEC3", 4: "VEC4", 16: "MAT4"}
 _KNOWN = {"EXT_mesh_gpu_instancing", "KHR_lights_punctual", "KHR_mesh_quantization"}
 
 
@@ -91,19 +90,12 @@ class _Kept:
         how many triangles: of its first instance."""
         found: dict[tuple[int, int], tuple[int, int, int]] = {}
         triangle = vertex = 0
-        for one in drawn_nodes(self.source, self.accessors):
-            number = one.node["mesh"]
-            for place, primitive in enumerate(self.source["meshes"][number].get("primitives", [])):
-                if primitive.get("mode", 4) not in (4, 5, 6) or "POSITION" not in primitive.get(
-                    "attributes", {}
-                ):
-                    continue
-                count = _triangle_count(self.source, primitive)
-                found.setdefault((number, place), (triangle, vertex, count))
-                triangle += count
-                vertex += int(
-                    self.source["accessors"][primitive["attributes"]["POSITION"]]["count"]
-                )
+        for _, which, primitive in drawn_parts(self.source, self.accessors):
+            count = _triangle_count(self.source, primitive)
+            found.setdefault(which, (triangle, vertex, count))
+            triangle += count
+            position = primitive["attributes"]["POSITION"]
+            vertex += int(self.source["accessors"][position]["count"])
         return found
 
     def _primitive(

@@ -20,6 +20,7 @@ from ektopos.errors import EktoposError, MissingReference
 from ektopos.maps import sets_of
 from ektopos.matching import Candidate, material_of_set, proposals, same_slots
 from ektopos.meshes import Fault, SlotFacts, carried, groups_of
+from ektopos.meshes.formats.gltf import GLTF_SUFFIXES
 from ektopos.meshes.padding import padding_of
 from ektopos.meshes.scene import Brought, NodeKind
 from ektopos.steps import By, MeshStep, PackUvs
@@ -434,7 +435,7 @@ def scene(request: HttpRequest, project_id: UUID, name: str) -> dict[str, Any]:
             "there is no such mesh.", subject=name, hint="It may have been removed meanwhile."
         )
     found = scene_by_content(core, name, project.head.sha_of(entry.file))
-    return asdict(found) | {"playable": entry.file.lower().endswith((".glb", ".gltf"))}
+    return asdict(found) | {"playable": entry.file.lower().endswith(GLTF_SUFFIXES)}
 
 
 @router.post("/projects/{uuid:project_id}/meshes/{path:name}/inside", response=JobOut)
