@@ -62,6 +62,10 @@ class Material:
         uv, wrap = (None, None) if feed is None else (feed.uv, feed.wrap)
         return Placement(uv or self.uv, wrap or self.wrap)
 
+    def common_place(self) -> Placement:
+        """Where its maps lie, for targets to which all of them have to lie alike."""
+        return next(iter(self.placements().values()), self.placement("base_color"))
+
     def placements(self) -> dict[InputName, Placement]:
         """Where every input lies that is fed from maps and counts."""
         idle = ("height", *(("opacity",) if self.alpha_mode == "opaque" else ()))

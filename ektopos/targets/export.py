@@ -217,8 +217,7 @@ def _placed(
         for slot, material in entry.slots.items():
             number = meshes[name].slots.index(slot) if slot in meshes[name].slots else -1
             if material is not None and (meshes[name].triangle_slot == number).any():
-                worn = plan.materials[material]
                 # All that is mapped lies alike, or the plan had refused it.
-                place = next(iter(worn.placements().values()), worn.placement("base_color"))
-                placed[name] = with_transform(placed[name], slot, place.uv)
+                uv = plan.materials[material].common_place().uv
+                placed[name] = with_transform(placed[name], slot, uv)
     return placed

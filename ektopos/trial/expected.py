@@ -97,10 +97,7 @@ def expected_mesh(
     if profile.mesh.uv_transform == "baked":
         for slot, worn in entry.slots.items():
             if worn in materials and slot in mesh.slots:
-                material = materials[worn]
-                places = material.placements().values()
-                place = next(iter(places), material.placement("base_color"))
-                mesh = with_transform(mesh, slot, place.uv)
+                mesh = with_transform(mesh, slot, materials[worn].common_place().uv)
     coloured = profile.mesh.vertex_colours or entry.vertex_colours == "keep"
     keeps = profile.container != "usdz" and (
         profile.mesh.containers == "each" or len(project.document.meshes) == 1
