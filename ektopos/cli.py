@@ -117,7 +117,7 @@ def plain(value: Any) -> Any:
 
 def _identify(options: argparse.Namespace) -> Outcome:
     from ektopos.images import IMAGE_SUFFIXES
-    from ektopos.maps import channel_roles, facts_of, identify
+    from ektopos.maps import channel_roles, facts_of, identify, recheck
 
     files = list(_walk(options.paths, (*IMAGE_SUFFIXES,)))
     problems: dict[str, str] = {}
@@ -134,6 +134,12 @@ def _identify(options: argparse.Namespace) -> Outcome:
         list(pool.map(measure, files))
     measured = {given: facts[given] for given, _ in files if given in facts}
     verdicts = {given: (verdict, set_name) for given, verdict, set_name in identify(measured)}
+    said = _stated([path for path in options.paths if path.is_dir()])
+    for given, path in files:
+        entry = said.get(path.resolve())
+        if entry is not None and given in facts:
+            told = (entry.roles, entry.encoding, entry.normal_y, f"{entry.said_by} says so")
+            verdicts[given] = (recheck(facts[given], *told), entry.set or verdicts[given][1])
     found: list[dict[str, Any]] = []
     for given, _ in files:
         if given in problems:
@@ -172,6 +178,17 @@ def _identify(options: argparse.Namespace) -> Outcome:
         for f in found
     ]
     return found, BAD if found and len(problems) == len(found) else FINE, lines or ["no maps in it"]
+
+
+def _stated(folders: list[Path]) -> dict[Path, Any]:
+    """What mesh files in folders say of the maps beside them, by path; their readers are loaded
+    only where there are folders."""
+    if not folders:
+        return {}
+    from ektopos.adopt import stated_beside
+    from ektopos.meshes import MESH_SUFFIXES
+
+    return stated_beside(path for _, path in _walk(folders, (*MESH_SUFFIXES,)))
 
 
 def _measures(statistics: Any, everything: bool) -> dict[str, Any]:
@@ -304,7 +321,8 @@ def _missing(project: Any, profile: Any, problem: MissingReference) -> Outcome:
     from ektopos.checks import run_checks
 
     print(f"ektopos: {problem}", file=sys.stderr)
-    found: list[Any] = [f for f in run_checks(project, profile) if f.severity == "error"]
+    errors = run_checks(project, profile, lambda _: None)
+    found: list[Any] = [f for f in errors if f.severity == "error"]
     lines = [f"{f.severity}: {f.subject}: {f.message} {f.fix}" for f in found]
     return found or [_finding(problem)], FOUND, lines
 

@@ -1,6 +1,7 @@
 """Materials that come with a mesh: read from the file that brings them, listed where they cannot be
 kept exactly, and made into a project."""
 
+from ektopos.adopt.beside import stated_beside
 from ektopos.adopt.carried import Carried, CarriedMap, NotTaken, map_entries, says_something
 from ektopos.adopt.files import carried_by
 from ektopos.adopt.project import Adopted, adopt_meshes
@@ -14,4 +15,5 @@ __all__ = [
     "carried_by",
     "map_entries",
     "says_something",
+    "stated_beside",
 ]

@@ -40,6 +40,10 @@ class CarriedMap:
     encoding: Encoding
     roles: dict[RoleChannels, Role]
     normal_y: NormalY | None = None
+    part: str | None = None
+    """The file beside the mesh that it is, as the mesh calls it; `None` for a picture inside."""
+    materials: tuple[str, ...] = ()
+    """The materials that use it."""
 
     @property
     def content(self) -> bytes:
@@ -64,6 +68,8 @@ class Carried:
     materials: dict[str, MaterialEntry] = field(default_factory=dict)
     """Fed from `maps`, by their entries."""
     not_taken: list[NotTaken] = field(default_factory=list)
+    file: str = ""
+    """The mesh file's own name."""
 
 
 _SILENT = {
@@ -95,17 +101,31 @@ class Collected:
             self.not_taken.append(line)
 
     def picture(
-        self, key: str, name: str, read: Callable[[], bytes] | None, material: str
+        self,
+        key: str,
+        name: str,
+        read: Callable[[], bytes] | None,
+        material: str,
+        *,
+        beside: bool = False,
     ) -> str | None:
         """The key of a picture, by what the file calls it; `None`, and said, where it is not there
-        (`read` is `None`) or of a kind that is not read."""
+        (`read` is `None`) or of a kind that is not read. `beside` says that it is a file of its
+        own."""
         if key in self.maps:
+            one = self.maps[key]
+            users = tuple(dict.fromkeys((*one.materials, material)))
+            self.maps[key] = replace(one, materials=users)
             return key
         if not self.is_read(name, read, material) or read is None:
             return None
         plain = Path(name.replace("\\", "/"))
         unique = free_name(plain.stem, {one.name for one in self.maps.values()}, plain.suffix)
-        self.maps[key] = CarriedMap(unique, self.map_name(unique), read, "linear", {})
+        part = name if beside else None
+        entry = self.map_name(unique)
+        self.maps[key] = CarriedMap(
+            unique, entry, read, "linear", {}, part=part, materials=(material,)
+        )
         return key
 
     def is_read(self, name: str, read: Callable[[], bytes] | None, material: str) -> bool:
@@ -148,14 +168,18 @@ def feed_of(
 
 
 def map_entries(carried: Carried, files: dict[str, str], set_name: str) -> dict[str, MapEntry]:
-    """Entries for a document; `files` says by the pictures' names where each is kept."""
+    """Entries for a document, as the mesh file says what they are; `files` says by the pictures'
+    names where each is kept. Where several materials have maps, those of each are a set of its
+    own, called behind `set_name`."""
+    several = len({one.materials for one in carried.maps}) > 1
     return {
         one.entry: MapEntry(
             file=files[one.name],
             encoding=one.encoding,
             roles=one.roles,
             normal_y=one.normal_y,
-            set=set_name,
+            set=f"{set_name}_{one.materials[0]}" if several and one.materials else set_name,
+            said_by=carried.file or None,
         )
         for one in carried.maps
     }

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from pathlib import Path
+from dataclasses import replace
+from pathlib import Path, PurePosixPath
 
 from ektopos.adopt.carried import Carried, MapName
 from ektopos.adopt.gltf import carried_by_gltf
@@ -20,14 +21,14 @@ def carried_by(path: Path, find: FindPart, name: str, map_name: MapName) -> Carr
     `find` gives the files that it refers to, `map_name` once for each picture's file name the name
     that its map will have in the document. Raises `UnreadableFile`.
     """
-    suffix = Path(name).suffix.lower()
+    suffix, file = Path(name).suffix.lower(), PurePosixPath(name).name
     try:
         if suffix in GLTF_SUFFIXES:
-            return carried_by_gltf(path, find, name, map_name)
+            return replace(carried_by_gltf(path, find, name, map_name), file=file)
         if suffix == ".obj":
-            return carried_by_obj(path, find, name, map_name)
+            return replace(carried_by_obj(path, find, name, map_name), file=file)
         if suffix in USD_SUFFIXES:
-            return carried_by_usd(path, find, name, map_name)
+            return replace(carried_by_usd(path, find, name, map_name), file=file)
     except EktoposError:
         raise
     except DAMAGE as problem:

@@ -91,7 +91,11 @@ class _File:
         """The key of the picture that a reference to a texture means; `None`, and said, where there
         is none that can be read."""
         found = self.source(info, material)
-        return found and self.collected.picture(*found, material)
+        if found is None:
+            return None
+        image = self.gltf["images"][int(found[0])]
+        beside = not str(image.get("uri", "data:")).startswith("data:")
+        return self.collected.picture(*found, material, beside=beside)
 
     def source(
         self, info: dict[str, Any], material: str

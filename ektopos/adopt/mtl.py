@@ -98,7 +98,7 @@ def _material(
             return None, options
         path = find(f"{base}/{file}" if base else file)
         read = path.read_bytes if path else None
-        return collected.picture(file, file, read, label), options
+        return collected.picture(file, file, read, label, beside=True), options
 
     numbers = {key: _numbers(value) for key, value in lines.items()}
     kd = numbers.get("kd") or [1.0, 1.0, 1.0] if "map_kd" in lines else numbers.get("kd")

@@ -116,7 +116,8 @@ class _Material:
         asset = reader.GetInput("file").Get() if reader.GetInput("file") else None
         file = str(asset.path) if asset else ""
         key = str(asset.resolvedPath or file) if asset else ""
-        if not file or self.collected.picture(key, file, self._reader(asset), self.label) is None:
+        read, beside = (self._reader(asset), "[" not in key) if asset else (None, False)
+        if not file or not self.collected.picture(key, file, read, self.label, beside=beside):
             return False
         channels: RoleChannels = output if output in ("r", "g", "b", "a", "rgb") else "rgb"  # type: ignore[assignment]
         self.collected.use(key, channels, role, name)

@@ -4,7 +4,7 @@ Each family is a module of small functions registered with `@check`; each functi
 `Finding`s. `run_checks` runs them all on a project.
 """
 
-from ektopos.checks import carrying, encodings, feeds, palettes, references, slots  # noqa: F401 — importing registers the families
+from ektopos.checks import carrying, encodings, feeds, normals, palettes, references, slots  # noqa: F401 — importing registers the families
 from ektopos.checks.registry import Finding, Severity, run_checks
 
 __all__ = ["Finding", "Severity", "run_checks"]

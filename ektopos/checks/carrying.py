@@ -8,6 +8,7 @@ from ektopos.checks.registry import Examined, Finding, check
 from ektopos.document import TABLE
 from ektopos.targets.left import leaving_of, scene_reader
 from ektopos.targets.plan import split_inputs
+from ektopos.targets.profile import GLTF_CONTAINERS
 
 
 @check
@@ -31,7 +32,7 @@ def inputs_at_two_places(examined: Examined) -> Iterator[Finding]:
 @check
 def shading_left_behind(examined: Examined) -> Iterator[Finding]:
     """Unlit materials, where the container has no word for them."""
-    if examined.profile.container in ("glb", "gltf"):
+    if examined.profile.container in GLTF_CONTAINERS:
         return
     for name, material in examined.materials.items():
         if material.shading == "unlit":

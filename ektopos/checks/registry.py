@@ -9,6 +9,7 @@ from typing import Literal
 
 from ektopos.errors import EktoposError
 from ektopos.images import ImageHeader, read_header
+from ektopos.maps import Facts, facts_of
 from ektopos.materials import Material, effective
 from ektopos.meshes import Mesh
 from ektopos.project import Project, load_mesh
@@ -41,8 +42,20 @@ class Examined:
 
     project: Project
     profile: Profile
+    known: Callable[[str], Facts | None] | None = None
+    """Gives the measures of a map where they are known; without it maps are measured."""
     problems: dict[str, EktoposError] = field(default_factory=dict)
     """Files that could not be read, by subject."""
+
+    def facts(self, name: str) -> Facts | None:
+        """The measures of a map; `None` if it cannot be read, or they are not known."""
+        if self.known is not None:
+            return self.known(name)
+        try:
+            return facts_of(self.project.map_path(name))
+        except EktoposError as problem:
+            self.problems[f"map {name}"] = problem
+            return None
 
     @cached_property
     def materials(self) -> dict[str, Material]:
@@ -88,9 +101,12 @@ def check(function: Check) -> Check:
     return function
 
 
-def run_checks(project: Project, profile: Profile) -> list[Finding]:
-    """Everything that all checks find, worst first."""
-    examined = Examined(project, profile)
+def run_checks(
+    project: Project, profile: Profile, known: Callable[[str], Facts | None] | None = None
+) -> list[Finding]:
+    """Everything that all checks find, worst first. With `known` no map is measured: what it does
+    not know is not judged by its pixels."""
+    examined = Examined(project, profile, known)
     found = [finding for function in _CHECKS for finding in function(examined)]
     return sorted(
         found, key=lambda finding: (_ORDER[finding.severity], finding.code, finding.subject)

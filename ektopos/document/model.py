@@ -70,6 +70,14 @@ class MapEntry(_Model):
     """The map set it belongs to; by its name where this is not said."""
     by_hand: bool = False
     """Whether a person has said or confirmed what it is; such a map is not judged again."""
+    said_by: str | None = None
+    """The file that uses it and so says what it is, as `lamp.gltf`; such a map is not judged
+    again."""
+
+    @property
+    def is_said(self) -> bool:
+        """Whether what it is was said, and not judged."""
+        return self.by_hand or self.said_by is not None
 
 
 class NamingRule(_Model):

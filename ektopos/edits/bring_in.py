@@ -15,7 +15,7 @@ from ektopos.edits.common import BaseEdit, Name, Touched, entry_touched
 
 
 class BringIn(BaseEdit):
-    """Add maps and meshes; those that are there already keep what a person said of them."""
+    """Add maps and meshes; those that are there already keep what was said of them."""
 
     kind: Literal["bring-in"] = "bring-in"
     maps: dict[Name, MapEntry] = Field(default_factory=dict)
@@ -36,7 +36,7 @@ class BringIn(BaseEdit):
     def apply(self, document: Document) -> None:
         for name, entry in self.maps.items():
             before = document.maps.get(name)
-            document.maps[name] = before if before is not None and before.by_hand else entry
+            document.maps[name] = before if before is not None and before.is_said else entry
         for name, mesh in self.meshes.items():
             assigned = document.meshes[name].slots if name in document.meshes else {}
             document.meshes[name] = mesh.model_copy(

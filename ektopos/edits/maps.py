@@ -132,7 +132,7 @@ class AddNamingRule(BaseEdit):
                 continue
             placed = {"set": set_name(other.file, read_names([other.file], [rule])[0])}
             document.maps[name] = other.model_copy(
-                update=placed if other.by_hand else placed | given
+                update=placed if other.is_said else placed | given
             )
 
 

@@ -12,6 +12,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from ektopos.document import Role
+from ektopos.images import ImageHeader
 from ektopos.maps.statistics import ChannelFacts, Statistics
 
 UNIT_ERROR = 0.17
@@ -27,6 +28,11 @@ SAME_PICTURE = 0.5
 of one surface share few."""
 TWO_PIGMENTS = 0.05
 """Independence of R, G and B below which they are mixtures of two pictures, as colours are."""
+TWINS = 0.97
+"""Correlation above which two channels are one: a hue is, two quantities are not."""
+OPPOSED = -0.8
+"""Correlation below which one channel is the other turned round, as roughness is of metal; colours
+seldom are."""
 LIGHT_PAINTED = 0.45
 """Differences of brightness between large areas above which light may have been painted in."""
 FOLLOWS_HEIGHT = 0.7
@@ -213,6 +219,46 @@ def is_normal(s: Statistics) -> bool:
     )
 
 
+def reads_as_normal(s: Statistics, *, named: bool) -> bool:
+    """Whether RGB is a map of normals in tangent space, of whatever length; `named` if its name
+    says so."""
+    return (
+        is_normal(s)
+        or is_normal_saved_as_colour(s)
+        or is_two_channel_normal(s)
+        or is_short_normal(s, named=named)
+    )
+
+
+def is_short_normal(s: Statistics, *, named: bool) -> bool:
+    """Whether RGB reads as normals that are not of unit length, as after resizing, compression or
+    exaggeration: R and G around the middle, blue high, and slopes that fit a height field, or a
+    name that says normal."""
+    if (
+        len(s.channels) < 3
+        or s.upward < (0.75 if named else 0.9)
+        or not is_centred(s)
+        or s.mean_direction[2] < 0.25
+    ):
+        return False
+    return s.unit_error < 0.4 and (named or slopes_tell(s))
+
+
+def slopes_tell(s: Statistics) -> bool:
+    """Whether the slopes are those of a height field, with green pointing one way or the other."""
+    return (
+        s.curl is not None
+        and s.curl.strength >= CURL_LEAST
+        and abs(s.curl.correlation) >= CURL_SURE
+    )
+
+
+def is_panorama(header: ImageHeader) -> bool:
+    """Whether a file is a picture of surroundings: floats, twice as wide as high (as common
+    practice has them)."""
+    return header.is_float and header.width == 2 * header.height and header.channels >= 3
+
+
 def is_object_normal(s: Statistics) -> bool:
     """Whether RGB reads as unit vectors that point to all sides, as in a map in object space."""
     return (
@@ -226,7 +272,12 @@ def is_object_normal(s: Statistics) -> bool:
 
 def is_two_channel_normal(s: Statistics) -> bool:
     """Whether R and G read as the x and y of normals, and blue says nothing."""
-    if len(s.channels) < 3 or s.curl is None:
+    return could_be_two_channels(s) and slopes_tell(s)
+
+
+def could_be_two_channels(s: Statistics) -> bool:
+    """Whether R and G lie around the middle as the x and y of normals do, and blue says nothing."""
+    if len(s.channels) < 3:
         return False
     red, green, blue = s.channels[:3]
     return (
@@ -235,8 +286,6 @@ def is_two_channel_normal(s: Statistics) -> bool:
         and all(
             abs(channel.mean - 0.5) < 0.12 and channel.deviation > 0.01 for channel in (red, green)
         )
-        and s.curl.strength >= CURL_LEAST
-        and abs(s.curl.correlation) >= CURL_SURE
     )
 
 
@@ -268,20 +317,37 @@ def different_pictures(s: Statistics) -> bool:
     picture.
 
     What shows in one channel of a coloured picture shows in the others, brighter or darker; packed
-    quantities have edges of their own, and a channel that is blank beside others that are not says
-    the same.
+    quantities have edges of their own. A channel that is nothing but 0 or 1 beside one that varies
+    says the same: no coloured picture has one.
     """
     if is_grey(s) or is_normal(s):
         return False
+    if has_dead_channel(s):
+        return True
     colours = s.channels[:3]
     varied = [channel for channel in colours if not channel.is_blank]
     if len(varied) < 3:
-        # One blank channel: packed if it is blank white (metal everywhere) or black beside channels
-        # of data, not beside a hue.
-        return len(varied) > 0 and (s.edges is None or s.edges < 0.75) and s.colourfulness > 0.15
-    if len({_kind(channel) for channel in colours}) > 1 and (s.edges is None or s.edges < 0.97):
-        return True
-    return s.edges is not None and s.edges < SAME_PICTURE and s.independence > TWO_PIGMENTS
+        # One is blank but for noise: packed beside channels of data, not beside a hue.
+        return (
+            len(varied) > 0
+            and (s.edges is None or s.edges < SAME_PICTURE)
+            and s.colourfulness > 0.15
+        )
+    if any(pair is not None and pair > TWINS for pair in s.correlations):
+        return False
+    kinds = {_kind(channel) for channel in colours}
+    if s.edges is None or s.edges >= SAME_PICTURE:
+        # Metal is smoother than what lies on it, so the two may have all edges in common.
+        opposed = any(pair is not None and pair < OPPOSED for pair in s.correlations)
+        return opposed and len(kinds) > 1
+    return s.independence > TWO_PIGMENTS or len(kinds) > 1
+
+
+def has_dead_channel(s: Statistics) -> bool:
+    """Whether one of R, G and B is 0 or 1 in every texel, and another varies."""
+    colours = s.channels[:3]
+    dead = [c for c in colours if c.is_constant and not 0.004 < c.mean < 0.996]
+    return bool(dead) and any(not c.is_constant for c in colours)
 
 
 def _kind(c: ChannelFacts) -> str:
@@ -293,15 +359,15 @@ def _kind(c: ChannelFacts) -> str:
 
 
 def plainly_packed(s: Statistics) -> bool:
-    """Whether the channels are different pictures beyond what a vivid coloured picture could
-    show.
-    """
+    """Whether the channels are different pictures beyond what a vivid coloured picture, named as
+    one, could show."""
     if not different_pictures(s):
         return False
     colours = s.channels[:3]
+    live = [channel for channel in colours if not channel.is_blank]
+    apart = s.edges is None or s.edges < 0.3
     white = any(channel.is_blank and channel.mean > 0.9 for channel in colours)
-    kinds = {_kind(channel) for channel in colours if not channel.is_blank}
-    return white or len(kinds) > 1 or s.edges is None or s.edges < 0.3
+    return len(live) > 1 and apart and (white or len({_kind(channel) for channel in live}) > 1)
 
 
 def _weighs_as_occlusion(c: ChannelFacts) -> bool:

@@ -7,9 +7,11 @@ from pathlib import Path
 
 from ektopos.document import NamingRule
 from ektopos.images import Image, ImageHeader, read_header, read_image
+from ektopos.maps.company import Company, apart, settle
 from ektopos.maps.judge import judge
-from ektopos.maps.names import read_names, set_name
+from ektopos.maps.names import read_names
 from ektopos.maps.relations import relate
+from ektopos.maps.sets import place
 from ektopos.maps.statistics import measure
 from ektopos.maps.verdict import Facts, Verdict
 
@@ -36,9 +38,12 @@ def identify(
     """
     names = list(facts)
     read = read_names(names, rules)
-    sets = [set_name(name, reading) for name, reading in zip(names, read, strict=True)]
+    sets = place(names, read)
     related = relate(names, sets, list(facts.values()))
-    return [
-        (name, judge(facts[name], reading, relation), set_)
-        for name, reading, relation, set_ in zip(names, read, related, sets, strict=True)
+    verdicts = [
+        judge(facts[name], reading, relation)
+        for name, reading, relation in zip(names, read, related, strict=True)
     ]
+    sets = apart(names, read, sets, verdicts)
+    settled = settle(Company(names, read, sets, list(facts.values())), verdicts)
+    return list(zip(names, settled, sets, strict=True))

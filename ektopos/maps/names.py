@@ -17,7 +17,7 @@ from pathlib import PurePosixPath
 from typing import NamedTuple
 
 from ektopos.document import NamingRule, Role
-from ektopos.maps.roles import PACKED_LETTERS, WORDS
+from ektopos.maps.roles import IDENTITIES, PACKED_LETTERS, WORDS
 from ektopos.types import NormalY
 
 ChannelRoles = dict[str, Role]
@@ -67,8 +67,6 @@ _FILLER = {
     "ver",
     "version",
     "bit",
-    "u",
-    "v",
     "png",
     "tga",
     "exr",
@@ -78,6 +76,11 @@ _FILLER = {
     "tiff",
     "webp",
     "hdr",
+    "gltf",
+    "glb",
+    "obj",
+    "inverted",
+    "properties",
 }
 _PREFIXES = {"t", "tx", "tex", "m", "mi"}
 """First words that say what kind of file it is, not what it is of."""
@@ -87,13 +90,22 @@ _SIZE = re.compile(
 _VERSION = re.compile(r"^(v|ver|version|rev)\d+$")
 _TILE = re.compile(r"^(10\d\d|u\d+v\d+)$")
 _CODE = re.compile(
-    r"^(?=(?:.*\d){2})(?=.*[a-f])(?:[0-9a-f]+\d[a-f]+[0-9a-f]*|[0-9a-f]*[a-f]\d+[a-f][0-9a-f]*)$",
+    r"^(?=(?:.*\d){2})(?=.*[a-f])(?:[0-9a-f]+\d[a-f]+[0-9a-f]*|[0-9a-f]*[a-f]\d+[a-f][0-9a-f]*"
+    r"|\d[0-9a-f]*[a-f]\d[0-9a-f]*)$",
     re.IGNORECASE,
 )
 """A code such as 7fa1c2 is one word, whatever its letters spell."""
 _SPLIT = re.compile(
     r"\d+[xX]\d+|\d{1,2}[kK](?![A-Za-z])|[vV]\d+|[uU]\d+_?[vV]\d+|[A-Z]+s?(?![a-z])|[A-Z]?[a-z]+|\d+"
 )
+
+
+_MEANINGLESS = re.compile(
+    r"^(image|img|picture|photo|scan|tex|texture|map|material|mat|mesh|untitled|unnamed|default|"
+    r"[a-z]?\d*)$"
+)
+_COUNTED = re.compile(r"^([A-Za-z0-9]*[A-Za-z])(\d+[a-z])$")
+"""A word, a number and one small letter, run together."""
 
 
 @dataclass(frozen=True)
@@ -125,6 +137,9 @@ def words_of(stem: str) -> list[str]:
     for chunk in re.split(r"[^A-Za-z0-9]+", stem):
         if _CODE.match(chunk) and not _SIZE.match(chunk.lower()):
             words.append(chunk)
+        elif counted := _COUNTED.match(chunk):
+            # `trim7e` is the seventh trim's fifth, no emission: its letter stays with the number.
+            words += [*_SPLIT.findall(counted[1]), counted[2]]
         else:
             words += _SPLIT.findall(re.sub(r"([A-Za-z])(\d+[kK])(?![A-Za-z])", r"\1 \2", chunk))
     return words
@@ -228,6 +243,22 @@ def udim_of(noise: Sequence[str]) -> int | None:
     return numbers[-1] if numbers and numbers[-1] > 1000 else None
 
 
+def means_nothing(words: Sequence[str]) -> bool:
+    """Whether the words of a set's name are only numbers, and what any file could be called."""
+    return all(_MEANINGLESS.match(word.lower()) for word in words)
+
+
+def is_nameless(words: Sequence[str]) -> bool:
+    """Whether they mean nothing, or are codes such as 7fa1c2."""
+    return all(_MEANINGLESS.match(word.lower()) or _CODE.match(word) for word in words)
+
+
+def folder_of_set(path: str, reading: Reading) -> PurePosixPath:
+    """The folder that a map's set lies in: the one above where its own is called after a role."""
+    folder = PurePosixPath(path).parent
+    return folder.parent if reading.word.endswith("/") else folder
+
+
 def set_name(path: str, reading: Reading) -> str:
     """The set's name as shown: its words in lower case with underscores, or its folder's where no
     words are left."""
@@ -316,7 +347,16 @@ def _without_noise(words: list[str], stem: str) -> _Kept:
         noise.append(word)
     if not kept:
         return _Kept(list(words), (), normal_y, encoding)
-    return _Kept(kept, tuple(noise), normal_y, encoding)
+    return _Kept(_once(kept), tuple(noise), normal_y, encoding)
+
+
+def _once(words: list[str]) -> list[str]:
+    """Words without a second half that says the same again, as exporters write it."""
+    lower = [word.lower() for word in words]
+    for length in range(2, len(words) // 2 + 1):
+        if lower[-length:] == lower[-2 * length : -length]:
+            return words[:-length]
+    return words
 
 
 def _is_filler(low: str, position: int, count: int) -> bool:
@@ -332,6 +372,8 @@ def _roles_of(words: list[str], start: int, end: int, count: int) -> tuple[Chann
     joined = "".join(words).lower()
     last, first = end == count, start == 0
     role = _WORD_ROLES.get(joined)
+    if role == "mask" and joined not in IDENTITIES and not last:
+        return {}, 0.0
     if role is not None:
         return {"rgb": role}, _trust(
             joined, words, first=first, last=last, alone=count == len(words)
@@ -367,9 +409,9 @@ def _trust(joined: str, words: list[str], *, first: bool, last: bool, alone: boo
 def _sequence_channels(sequence: list[Role]) -> ChannelRoles | None:
     if sequence == ["metallic", "gloss"]:
         return {"rgb": "metallic", "a": "gloss"}
-    if sequence == ["metallic", "roughness"]:
-        # glTF 2.0, 3.9.2: metallic in B, roughness in G.
-        return {"g": "roughness", "b": "metallic"}
+    if sorted(sequence) == ["metallic", "roughness"]:
+        # glTF 2.0, 3.9.2: metallic in B, roughness in G, in whatever order they are called.
+        return {("b" if role == "metallic" else "g"): role for role in sequence}
     if sequence in (
         ["base_color", "opacity"],
         ["base_color", "gloss"],
@@ -388,7 +430,9 @@ def _sequence_channels(sequence: list[Role]) -> ChannelRoles | None:
 @lru_cache(maxsize=4096)
 def _acronym(token: str) -> ChannelRoles | None:
     """Channels of a suffix like orm, arm, mrao: three or four different roles, roughness or gloss
-    among them."""
+    among them; or of mr and rm."""
+    if token in ("mr", "rm"):
+        return _sequence_channels([PACKED_LETTERS[letter] for letter in token])
     if not 3 <= len(token) <= 5:
         return None
     roles: list[Role] = []

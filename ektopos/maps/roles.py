@@ -42,6 +42,7 @@ WORDS: dict[Role, tuple[str, ...]] = {
         "nor",
         "nrml",
         "nml",
+        "nm",
         "nmap",
         "normalbump",
         "tangent",
@@ -134,11 +135,29 @@ WORDS: dict[Role, tuple[str, ...]] = {
     ),
     "specular": ("specular", "specularity", "spec", "spc", "speccolor", "reflection", "refl", "s"),
     "subsurface": ("subsurface", "sss", "scattering", "scatter", "translucency", "thickness"),
-    "mask": ("mask", "masks", "msk", "id", "idmap", "matid"),
+    "mask": (
+        "mask",
+        "masks",
+        "maskmap",
+        "msk",
+        "mix",
+        "mixmap",
+        "comp",
+        "packed",
+        "id",
+        "idmap",
+        "matid",
+    ),
 }
 """The trade's spellings, in lower case with their separators taken out. Common practice; no source.
 
 A word of one letter only counts at the very end of a name (or, weakly, at its start)."""
+
+IDENTITIES = ("id", "idmap", "matid")
+"""Words of coloured maps that tell parts apart, and hold no quantity."""
+
+MATERIALS_TOO = ("metal", "rough", "smooth", "glow", "mask", "color", "colour", "scatter")
+"""Words that mean a material or a look as well as a role: alone, they say neither for certain."""
 
 PACKED_LETTERS: dict[str, Role] = {
     "ao": "occlusion",

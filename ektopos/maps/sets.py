@@ -2,10 +2,20 @@
 
 from __future__ import annotations
 
+import re
+from collections import defaultdict
+from collections.abc import Sequence
 from pathlib import PurePosixPath
 
 from ektopos.document import Document
-from ektopos.maps.names import read_names, role_ending, set_name
+from ektopos.maps.names import (
+    Reading,
+    folder_of_set,
+    means_nothing,
+    read_names,
+    role_ending,
+    set_name,
+)
 from ektopos.names import free_name
 
 
@@ -13,13 +23,69 @@ def sets_of(document: Document) -> dict[str, list[str]]:
     """Every set's maps by name, in the document's order. A map without a set of its own is placed
     by its file name."""
     unplaced = [name for name, entry in document.maps.items() if entry.set is None]
-    files = [document.maps[name].file for name in unplaced]
-    read = read_names(files, document.naming)
-    placed = {name: set_name(file, r) for name, file, r in zip(unplaced, files, read, strict=True)}
+    files = [document.maps[name].file.removeprefix("maps/") for name in unplaced]
+    places = place(files, read_names(files, document.naming))
+    placed = dict(zip(unplaced, places, strict=True))
     found: dict[str, list[str]] = {}
     for name, entry in document.maps.items():
         found.setdefault(entry.set or placed[name], []).append(name)
     return found
+
+
+def place(paths: Sequence[str], readings: Sequence[Reading]) -> list[str]:
+    """The set of every map, by names and folders.
+
+    A name that means nothing (`0`, `Image_3`) takes that of the only set in its folder, or its
+    folder's. Maps of one name in different
+    folders are one set only if their names say that each is another role of it; otherwise their
+    folders tell them apart.
+    """
+    names = [set_name(path, reading) for path, reading in zip(paths, readings, strict=True)]
+    folders = [folder_of_set(path, reading) for path, reading in zip(paths, readings, strict=True)]
+    nameless = [means_nothing(reading.set_words) for reading in readings]
+    named: dict[PurePosixPath, set[str]] = defaultdict(set)
+    for name, folder, nothing in zip(names, folders, nameless, strict=True):
+        named[folder] |= set() if nothing else {name}
+    for i, folder in enumerate(folders):
+        if nameless[i] and folder.name:
+            only = next(iter(named[folder])) if len(named[folder]) == 1 else ""
+            names[i] = only or _cleaned(folder.name)
+    for level in range(1, 1 + max((len(folder.parts) for folder in folders), default=0)):
+        for group in _alike(names):
+            if len({folders[i] for i in group}) > 1 and not _are_roles_of_one(
+                group, folders, readings
+            ):
+                for i in group:
+                    above = folders[i].parts[-level:][:1]
+                    if above and not f"{names[i]}_".startswith(
+                        f"{(prefix := _cleaned(above[0]))}_"
+                    ):
+                        names[i] = f"{prefix}_{names[i]}"
+    return names
+
+
+def _alike(names: Sequence[str]) -> list[list[int]]:
+    """Places of names that are equal but for their separators."""
+    found: dict[str, list[int]] = defaultdict(list)
+    for i, name in enumerate(names):
+        found[name.replace("_", "")].append(i)
+    return list(found.values())
+
+
+def _are_roles_of_one(
+    group: Sequence[int], folders: Sequence[PurePosixPath], readings: Sequence[Reading]
+) -> bool:
+    """Whether the names of maps in different folders say roles, and no two folders the same."""
+    roles: dict[PurePosixPath, set[str]] = defaultdict(set)
+    for i in group:
+        if not readings[i].roles:
+            return False
+        roles[folders[i]].add(repr(sorted(readings[i].roles.items())))
+    return sum(len(held) for held in roles.values()) == len(set().union(*roles.values()))
+
+
+def _cleaned(folder: str) -> str:
+    return "_".join(word for word in re.split(r"[^a-z0-9]+", folder.lower()) if word) or folder
 
 
 def maps_of_set(document: Document, set_name: str) -> list[str]:

@@ -20,8 +20,14 @@ from ektopos.vectors import raw_vectors
 
 SAMPLE = 256
 WINDOW = 96
+LIVELY = 8
+"""Windows that the direction of green is read from."""
+CURL_FINE = 0.2
+CURL_COARSE = 0.25
+"""Correlations from which neighbours, and means of 2 × 2 and 4 × 4, say which way green points;
+means can be misled by patterns of few texels, and so have to say it louder."""
 THUMBNAIL = 32
-VERSION = 3
+VERSION = 4
 """Raised when the measures change, so that facts kept of older ones are measured again."""
 HISTOGRAM_BINS = 64
 NEAR = 8.5 / 255
@@ -117,6 +123,7 @@ class Statistics:
     upward: float
     """Share of texels whose blue, read −1–1, is above 0."""
     mean_direction: tuple[float, float, float]
+    """Their mean. These five leave out the background, where that is no vector."""
     curl: Curl | None
     seam: tuple[float | None, float | None]
     """Step across the border divided by the step between neighbours inside, in x and y: near 1
@@ -151,7 +158,12 @@ def measure(image: Image) -> Statistics:
         for i, name in enumerate(names)
     )
     share, background = _background(values)
-    vectors = _vector_facts(values[:3], windows) if image.channels >= 3 else None
+    vectors = None
+    if image.channels >= 3:
+        vectors = _vector_facts(values[:3], windows, background if share > 0.04 else None)
+        if vectors is not None and (vectors["upward"] > 0.5 or float(values[2].max()) < 0.01):
+            # Of two-channel normal maps blue may be 0 all over; z is the same in all texels then.
+            vectors["curl"] = measure_curl(_lively_windows(image.pixels))
     return Statistics(
         channels=facts,
         equal_channels=image.channels >= 3 and vectors is None,
@@ -181,8 +193,11 @@ _GREY: dict[str, Any] = {
 """What is measured of colours and vectors, where there are none."""
 
 
-def _vector_facts(colours: Float, windows: list[Float]) -> dict[str, Any] | None:
-    """What is measured of R, G and B together, `(3, h, w)`; `None` where they are one picture."""
+def _vector_facts(
+    colours: Float, windows: list[Float], background: tuple[int, ...] | None
+) -> dict[str, Any] | None:
+    """What is measured of R, G and B together, `(3, h, w)`; `None` where they are one picture.
+    `background` is the most frequent colour in 8-bit steps, where there is one."""
     brightest = np.maximum(np.maximum(colours[0], colours[1]), colours[2])
     spread = brightest - np.minimum(np.minimum(colours[0], colours[1]), colours[2])
     if float(spread.max()) <= 1.01 / 255:
@@ -190,12 +205,12 @@ def _vector_facts(colours: Float, windows: list[Float]) -> dict[str, Any] | None
     flat = colours.reshape(3, -1)
     some = flat[:, :: max(1, flat.shape[1] // 25_000)]
     edges, independence = _edges([window[..., :3] for window in windows])
+    content = _content(some, background)
     lengths, decoded = (
         np.abs(np.sqrt((raw_vectors(v) ** 2).sum(axis=0)) - 1.0)
-        for v in (some, srgb_to_linear(some))
+        for v in (content, srgb_to_linear(content))
     )
-    upward = float((some[2] > 0.5).mean())
-    x, y, z = (float(mean) for mean in raw_vectors(flat.mean(axis=1)))
+    x, y, z = (float(mean) for mean in raw_vectors(content.mean(axis=1)))
     return {
         "colourfulness": float(spread.mean()),
         "saturation": float(spread.mean()) / max(float(brightest.mean()), 1e-3),
@@ -209,15 +224,22 @@ def _vector_facts(colours: Float, windows: list[Float]) -> dict[str, Any] | None
         "unit_length": float((lengths < UNIT_TOLERANCE).mean()),
         "unit_error": float(np.percentile(lengths, 75)),
         "unit_error_decoded": float(np.percentile(decoded, 75)),
-        "upward": upward,
+        "upward": float((content[2] > 0.5).mean()),
         "mean_direction": (x, y, z),
-        # Of two-channel normal maps blue may be 0 all over; z is the same in all texels then.
-        "curl": (
-            measure_curl([window[..., :3] for window in windows])
-            if upward > 0.5 or float(some[2].max()) < 0.01
-            else None
-        ),
+        "curl": None,
     }
+
+
+def _content(colours: Float, background: tuple[int, ...] | None) -> Float:
+    """Those of the colours `(3, texels)` that are not background; all, where the background could
+    be a normal itself, or hardly anything else is left."""
+    if background is None:
+        return colours
+    colour = np.array(background[:3], np.float32) / np.float32(255)
+    if abs(float(np.linalg.norm(raw_vectors(colour))) - 1.0) < 2 * UNIT_TOLERANCE:
+        return colours
+    away = (np.abs(colours - colour[:, None]) > 2.5 / 255).any(axis=0)
+    return colours[:, away] if float(away.mean()) > 0.02 else colours
 
 
 def measure_curl(windows: list[Float]) -> Curl:
@@ -226,26 +248,89 @@ def measure_curl(windows: list[Float]) -> Curl:
     With slopes p = −x/z and q = −y/z of +Y normals (rows run down, so ∂/∂y turns its sign), a
     height field satisfies ∂p/∂y = ∂q/∂x. Source: equality of mixed partial derivatives
     (integrability), as in Frankot and Chellappa 1988.
+
+    Differences of neighbours tell even of a pattern that is four texels wide; where the noise of
+    compression hides them, those of means are asked, unless the finer ones lean the other way.
     """
-    across: list[Float] = []
-    along: list[Float] = []
-    for window in windows:
-        if min(window.shape[:2]) < 8:
-            continue
-        vectors = raw_vectors(window)
-        height = np.maximum(vectors[..., 2], 0.15)
-        slopes = (-vectors[..., 0] / height, -vectors[..., 1] / height)
-        # Averaging 2 × 2 first takes off the block noise of JPEG and the rounding of 8 bits.
-        slope_x, slope_y = (_halved(s - s.mean()) for s in slopes)
-        across.append(-(slope_x[2:, 1:-1] - slope_x[:-2, 1:-1]).ravel())
-        along.append((slope_y[1:-1, 2:] - slope_y[1:-1, :-2]).ravel())
-    if not across:
+    slopes = [_slopes_of(window) for window in windows]
+    finest = _agreement_of([_mixed(planes) for planes in slopes])
+    if abs(finest.correlation) >= CURL_FINE:
+        return finest
+    for _ in range(2):
+        slopes = [np.stack([_halved(plane) for plane in planes]) for planes in slopes]
+        found = _agreement_of([_mixed_wide(planes) for planes in slopes])
+        if abs(found.correlation) >= CURL_COARSE:
+            contradicts = finest.correlation * found.correlation < 0
+            return finest if contradicts and abs(finest.correlation) > 0.05 else found
+    return finest
+
+
+def _slopes_of(window: Float) -> Float:
+    """Slopes in x and y, and 1 where there is a normal at all, 0 as between the islands of an
+    atlas: `(3, h, w)`."""
+    vectors = raw_vectors(window)
+    height = np.maximum(vectors[..., 2], 0.15)
+    if float(vectors[..., 2].max()) < -0.98:
+        normal = np.ones(height.shape, np.float32)
+    else:
+        length = np.sqrt((vectors**2).sum(axis=-1))
+        normal = ((vectors[..., 2] > 0.02) & (np.abs(length - 1.0) < 0.5)).astype(np.float32)
+    return np.stack([-vectors[..., 0] / height, -vectors[..., 1] / height, normal])
+
+
+def _mixed(slopes: Float) -> tuple[Float, Float]:
+    """∂p/∂y and ∂q/∂x at the corners between four texels, where all four are normals."""
+    p, q, normal = slopes
+    p_y, q_x = p[:-1] - p[1:], q[:, 1:] - q[:, :-1]
+    whole = normal > 0.99
+    sound = whole[1:, 1:] & whole[1:, :-1] & whole[:-1, 1:] & whole[:-1, :-1]
+    return ((p_y[:, 1:] + p_y[:, :-1]) / 2)[sound], ((q_x[1:] + q_x[:-1]) / 2)[sound]
+
+
+def _mixed_wide(slopes: Float) -> tuple[Float, Float]:
+    """The same over two steps, which noise hides less."""
+    p, q, normal = slopes
+    if min(p.shape) < 3:
+        return np.zeros(0, np.float32), np.zeros(0, np.float32)
+    whole = normal > 0.99
+    sound = whole[2:, 1:-1] & whole[:-2, 1:-1] & whole[1:-1, 2:] & whole[1:-1, :-2]
+    return (p[:-2, 1:-1] - p[2:, 1:-1])[sound], (q[1:-1, 2:] - q[1:-1, :-2])[sound]
+
+
+def _agreement_of(mixed: list[tuple[Float, Float]]) -> Curl:
+    """The correlation over all windows; steps beyond all but 2 % of the others, as at the borders
+    of islands, count no more than those."""
+    if sum(len(p_y) for p_y, _ in mixed) < 32:
         return Curl(0.0, 0.0)
-    p_y, q_x = np.concatenate(across), np.concatenate(along)
+    p_y, q_x = (np.concatenate(values) for values in zip(*mixed, strict=True))
+    most = float(np.percentile(np.abs(np.concatenate([p_y, q_x])), 98)) + 1e-6
+    p_y, q_x = np.clip(p_y, -most, most), np.clip(q_x, -most, most)
     strength = float(np.sqrt((p_y**2).mean() + (q_x**2).mean()))
     spread = float(np.sqrt((p_y**2).mean() * (q_x**2).mean()))
     correlation = float((p_y * q_x).mean() / spread) if spread > 1e-12 else 0.0
     return Curl(correlation, strength)
+
+
+def _lively_windows(pixels: Pixels) -> list[Float]:
+    """The full-size windows of a picture where both slopes of its normals differ most, up to
+    `LIVELY`, each `(WINDOW, WINDOW, 3)` 0–1; the whole picture where it is small. Atlases are flat
+    or empty over much of their area, so windows at fixed places may see nothing."""
+    height, width = pixels.shape[:2]
+    if max(height, width) <= 2 * WINDOW:
+        return [as_float(pixels[..., :3])]
+    step = max(1, WINDOW // 12)
+    places = []
+    for top in range(0, max(1, height - WINDOW + 1), WINDOW):
+        band = as_float(np.ascontiguousarray(pixels[top : top + WINDOW : step, ::step, :2]))
+        across = WINDOW // step
+        for i in range(max(1, band.shape[1] // across)):
+            spread = band[:, i * across : (i + 1) * across].std(axis=(0, 1))
+            places.append((float(spread[0] * spread[1]), top, i * across * step))
+    places.sort(key=lambda place: -place[0])
+    return [
+        as_float(np.ascontiguousarray(pixels[top : top + WINDOW, left : left + WINDOW, :3]))
+        for _, top, left in places[:LIVELY]
+    ]
 
 
 def _channel(name: str, plane: Pixels, windows: list[Float]) -> ChannelFacts:

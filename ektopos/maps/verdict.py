@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from math import exp
 from typing import Any
@@ -75,8 +75,8 @@ def make_verdict(
     is_float: bool,
     confidence: float,
     normal_y: NormalY | None,
-    said: list[str],
-    doubts: list[str],
+    evidence: Sequence[str],
+    doubts: Sequence[str],
     *,
     conflict: bool = False,
 ) -> Verdict:
@@ -86,7 +86,13 @@ def make_verdict(
     alone = len(set(roles) - {"a"}) <= 1
     encoding = encoding_of(main, is_float=is_float) if alone else "linear"
     return Verdict(
-        dict(roles), encoding, round(confidence, 3), normal_y, tuple(said), tuple(doubts), conflict
+        dict(roles),
+        encoding,
+        round(confidence, 3),
+        normal_y,
+        tuple(evidence),
+        tuple(doubts),
+        conflict,
     )
 
 
@@ -107,7 +113,7 @@ def coloured(s: Statistics) -> str:
 
 def curl_way(s: Statistics) -> NormalY | None:
     """Which way green points by the curl of the slopes alone; `None` where that cannot be told."""
-    if s.curl is None or s.curl.strength < ev.CURL_LEAST or abs(s.curl.correlation) < ev.CURL_SURE:
+    if s.curl is None or not ev.slopes_tell(s):
         return None
     return "+" if s.curl.correlation > 0 else "-"
 

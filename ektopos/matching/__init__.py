@@ -1,6 +1,8 @@
-"""Which maps belong on which slot: by the UV layout (`layout`), and by sets and names (`sets`)."""
+"""Which maps belong on which slot: signs (`signs`) of a picture's traits (`traits`) on a UV layout
+(`layout`), ranked (`rank`), and sets and names (`sets`)."""
 
-from ektopos.matching.layout import Candidate, Layout, layout_of, match
+from ektopos.matching.layout import Layout, layout_of
+from ektopos.matching.rank import Candidate, match
 from ektopos.matching.sets import (
     MatchMap,
     match_maps,
@@ -11,11 +13,13 @@ from ektopos.matching.sets import (
     same_slots,
     small_picture,
 )
+from ektopos.matching.traits import Traits, traits_of
 
 __all__ = [
     "Candidate",
     "Layout",
     "MatchMap",
+    "Traits",
     "layout_of",
     "match",
     "match_maps",
@@ -25,4 +29,5 @@ __all__ = [
     "read_match_map",
     "same_slots",
     "small_picture",
+    "traits_of",
 ]

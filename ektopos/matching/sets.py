@@ -19,14 +19,13 @@ from ektopos.maps import Facts, identify
 from ektopos.maps.evidence import TILES_BELOW
 from ektopos.maps.identify import facts_of_image
 from ektopos.maps.sets import maps_of_set
-from ektopos.matching.layout import Candidate, layout_of, match
+from ektopos.matching.layout import layout_of
+from ektopos.matching.rank import Candidate, match
+from ektopos.matching.traits import Traits, traits_of
 from ektopos.meshes import Mesh
 from ektopos.types import Float
 
 PICTURE = 512
-SURE = 0.85
-CLEARLY = 0.04
-"""A proposal is sure from this score on, and if the second is lower by this much."""
 SAME_LAYOUT = 0.9
 """Share of two layouts' cells that both cover, from which they count as the same."""
 TOGETHER = 0.45
@@ -42,13 +41,13 @@ class MatchMap:
 
     path: str
     facts: Facts
-    picture: Float
+    traits: Traits
 
 
 def read_match_map(given: str, path: Path) -> MatchMap:
     """Read a map. Raises `UnreadableFile` or `TooLarge`."""
     header, image = read_header(path), read_image(path)
-    return MatchMap(given, facts_of_image(header, image), small_picture(image))
+    return MatchMap(given, facts_of_image(header, image), traits_of(small_picture(image)))
 
 
 def small_picture(image: Image) -> Float:
@@ -79,9 +78,9 @@ def rank_sets(mesh: Mesh, sets: Mapping[str, Sequence[MatchMap]]) -> dict[str, l
         for i, name in enumerate(mesh.slots)
         if (mesh.triangle_slot == i).any()
     }
-    pictures = {name: [found.picture for found in maps] for name, maps in sets.items()}
+    pictures = {name: [found.traits for found in maps] for name, maps in sets.items()}
     repeating = {name: all(_repeats(found.facts) for found in maps) for name, maps in sets.items()}
-    alike = {(slot, name): _alike(slot, name) for slot in layouts for name in sets}
+    alike = {(slot, name): _alike(slot, mesh, name) for slot in layouts for name in sets}
     return match(layouts, pictures, repeating, alike)
 
 
@@ -97,7 +96,7 @@ class Proposal:
     score: float
     reasons: list[str]
     sure: bool
-    """Whether the first candidate is good, and clearly better than the second."""
+    """Whether the first candidate is right beyond doubt."""
 
 
 def proposals(
@@ -109,10 +108,11 @@ def proposals(
     for slot, candidates in ranked.items():
         if assigned.get(slot) is not None or not candidates:
             continue
-        best, second = candidates[0], candidates[1].score if len(candidates) > 1 else 0.0
-        sure = best.score >= SURE and best.score - second >= CLEARLY
+        best = candidates[0]
         material = material_of_set(document, best.set)
-        found.append(Proposal(mesh, slot, best.set, material, best.score, list(best.reasons), sure))
+        found.append(
+            Proposal(mesh, slot, best.set, material, best.score, list(best.reasons), best.sure)
+        )
     return found
 
 
@@ -161,16 +161,10 @@ def group_maps(maps: list[MatchMap]) -> dict[str, list[str]]:
         sets.setdefault(name, []).append(path)
     single = [paths[0] for paths in sets.values() if len(paths) == 1]
     by_path = {found.path: found for found in maps}
-    edges = {path: _edges(by_path[path].picture) for path in single}
     group_of = {path: path for path in single}
-    for i, first in enumerate(single):
-        for second in single[i + 1 :]:
-            same = by_path[first].facts.header.width == by_path[second].facts.header.width
-            if same and float((edges[first] * edges[second]).mean()) > TOGETHER:
-                joined, goal = group_of[second], group_of[first]
-                group_of = {
-                    path: goal if group == joined else group for path, group in group_of.items()
-                }
+    for first, second in _alike_pairs([by_path[path] for path in single]):
+        joined, goal = group_of[second.path], group_of[first.path]
+        group_of = {path: goal if group == joined else group for path, group in group_of.items()}
     found = {name: paths for name, paths in sets.items() if len(paths) > 1}
     names = {paths[0]: name for name, paths in sets.items() if len(paths) == 1}
     for path, group in group_of.items():
@@ -178,12 +172,16 @@ def group_maps(maps: list[MatchMap]) -> dict[str, list[str]]:
     return found
 
 
-def _edges(picture: Float) -> Float:
-    """Strength of edges on a 64² grid, standardised."""
-    small = resize(picture.mean(axis=2) if picture.ndim == 3 else picture, 128, 128)
-    strength = np.hypot(np.diff(small, axis=0)[:, :-1], np.diff(small, axis=1)[:-1])
-    coarse = resize(np.log1p(30 * strength).astype(np.float32), 64, 64)
-    return np.asarray((coarse - coarse.mean()) / max(float(coarse.std()), 1e-6), np.float32)
+def _alike_pairs(maps: list[MatchMap]) -> list[tuple[MatchMap, MatchMap]]:
+    """Pairs of maps of one width whose edges lie in the same places. Cost: one product of all
+    maps' coarse grids."""
+    if len(maps) < 2:
+        return []
+    coarse = np.stack([found.traits.coarse for found in maps])
+    widths = np.array([found.facts.header.width for found in maps])
+    together = coarse @ coarse.T / coarse.shape[1] > TOGETHER
+    pairs = np.argwhere(np.triu(together & (widths[:, None] == widths), 1))
+    return [(maps[i], maps[j]) for i, j in pairs]
 
 
 def _repeats(facts: Facts) -> bool:
@@ -193,13 +191,23 @@ def _repeats(facts: Facts) -> bool:
     )
 
 
-def _alike(slot: str, name: str) -> float:
+def _alike(slot: str, mesh: Mesh, name: str) -> float:
     """How alike two names are, 0–1: the share of meaningful words of the slot's name that the set's
-    has too."""
-    words = [
-        w
-        for w in re.split(r"[^a-z0-9]+", re.sub(r"([a-z])([A-Z])", r"\1 \2", slot).lower())
-        if w and not _MEANINGLESS.match(w)
-    ]
-    others = set(re.split(r"[^a-z0-9]+", name.lower()))
+    has too, or, less telling the more slots there are, of the mesh's."""
+    others = set(_words(name))
+    by_slot = _share(_meaningful(slot), others)
+    by_mesh = _share(_meaningful(mesh.name.rpartition("/")[2].partition(".")[0]), others)
+    return max(by_slot, by_mesh / max(1, len(mesh.slots)))
+
+
+def _words(name: str) -> list[str]:
+    parted = re.sub(r"([a-z])([A-Z0-9])", r"\1 \2", name)
+    return [word for word in re.split(r"[^a-z0-9]+", parted.lower()) if word]
+
+
+def _meaningful(name: str) -> list[str]:
+    return [word for word in _words(name) if not _MEANINGLESS.match(word)]
+
+
+def _share(words: list[str], others: set[str]) -> float:
     return sum(word in others for word in words) / len(words) if words else 0.0

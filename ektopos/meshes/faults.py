@@ -10,10 +10,15 @@ from numpy.typing import NDArray
 from ektopos.meshes.islands import connected, weld
 from ektopos.meshes.mesh import Mesh
 from ektopos.meshes.rows import unique_rows
+from ektopos.meshes.seen import MOST, seen_shares
 from ektopos.types import Index
 
 EXTREME = 100.0
 UNEVEN = 1e-3
+HIDDEN = 0.02
+"""Share of free directions up to which a side of a face counts as hidden."""
+BETTER = 0.05
+"""By how much more the front has to be free than the back before the face looks the right way."""
 
 MESSAGES = {
     "reversed-faces": (
@@ -64,7 +69,8 @@ def find_faults(mesh: Mesh) -> list[Fault]:
     degenerate = degenerate_faces(mesh, welded)
     coincident = coincident_faces(welded) & ~degenerate
     sound = ~(degenerate | coincident)
-    reversed_, open_edge_faces = shell_faults(mesh, welded, sound)
+    against, open_edge_faces = shell_faults(mesh, welded, sound)
+    reversed_ = _shows_its_back(mesh, against & ~_two_sided(mesh))
     has_uv = mesh.has_uv
     no_uvs = ~np.logical_and.reduce([has_uv[mesh.triangles[:, i]] for i in range(3)])
     found: list[Fault] = []
@@ -193,6 +199,33 @@ def shell_faults(
     wrong = (on_a != a_is_right[shell]) & ~twisted
     result[numbers] = wrong
     return result, numbers[open_owners].astype(np.int32)
+
+
+def _two_sided(mesh: Mesh) -> NDArray[np.bool_]:
+    """Which triangles the file draws from both sides, `(t,)`."""
+    numbers = [i for i, slot in enumerate(mesh.slots) if slot in mesh.two_sided]
+    return np.isin(mesh.triangle_slot, numbers)
+
+
+def _shows_its_back(mesh: Mesh, suspected: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Which of the suspected triangles can be seen from behind, and no better from the front: only
+    of those it can be seen that they are turned. Of very many, a sample speaks for its slot."""
+    faces = np.flatnonzero(suspected)
+    if not len(faces):
+        return suspected
+    asked = faces[:: -(-len(faces) // MOST)]
+    front, back = seen_shares(mesh, asked)
+    turned = (back > HIDDEN) & (front - back <= BETTER)
+    result = np.zeros(len(suspected), bool)
+    if len(asked) == len(faces):
+        result[faces] = turned
+        return result
+    slots = mesh.triangle_slot
+    for slot in np.unique(slots[faces]):
+        own = turned[slots[asked] == slot]
+        if len(own) and own.mean() > 0.5:
+            result |= suspected & (slots == slot)
+    return result
 
 
 def _by_slot(

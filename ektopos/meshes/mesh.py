@@ -58,6 +58,8 @@ class Mesh:
     """The UV sets after the first, each as `uvs`."""
     notes: tuple[str, ...] = ()
     """What else is in the file, in plain words."""
+    two_sided: tuple[str, ...] = ()
+    """Slots whose materials the file draws from both sides."""
 
     @property
     def coloured(self) -> NDArray[np.bool_]:

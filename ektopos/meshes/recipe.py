@@ -6,7 +6,7 @@ change, so that a step means the same each time it is read.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from functools import singledispatch
 from typing import Any
@@ -18,6 +18,7 @@ from ektopos.errors import EktoposError
 from ektopos.meshes.islands import joined_faces, uv_islands, weld
 from ektopos.meshes.mesh import Mesh
 from ektopos.meshes.rows import unique_rows
+from ektopos.meshes.uvs import signed_areas
 from ektopos.steps import (
     By,
     MergeSlots,
@@ -29,6 +30,11 @@ from ektopos.steps import (
     SplitSlot,
 )
 from ektopos.types import Index
+
+PACKINGS = 4
+"""How often islands are packed at most, to fill a map of the size that was asked for …"""
+MANY = 50_000
+"""… but of so many triangles only twice: that takes seconds."""
 
 
 def apply_recipe(mesh: Mesh, steps: Sequence[MeshStep]) -> Mesh:
@@ -132,37 +138,68 @@ def _move(step: MoveUvs, mesh: Mesh) -> Mesh:
 
 @apply_step.register
 def _pack(step: PackUvs, mesh: Mesh) -> Mesh:
-    import xatlas
-
     faces = faces_of(mesh, step.slots)
     own = mesh.triangles[faces]
-    anew = step.anew or not mesh.has_uv[own].all()
     used, corners = np.unique(own, return_inverse=True)
     indices = corners.reshape(-1, 3).astype(np.uint32)
-    atlas = xatlas.Atlas()
+    if step.anew or not mesh.has_uv[own].all():
+        # Points, not vertices: where the file has split vertices the surface still hangs together.
+        place = weld(mesh.positions[used])
+        _, first = np.unique(place, return_index=True)
+        points = mesh.positions[used][first].astype(np.float32)
+        corners = place[indices].astype(np.uint32)
+        found = _atlas(step, len(faces), lambda atlas: atlas.add_mesh(points, corners))
+        return with_corner_uvs(mesh, faces, _none_mirrored(found))
+    # The library would take stacked islands for one; islands of different “materials” it keeps
+    # apart.
+    island = groups_of(mesh, faces, "island").astype(np.uint32)[:, None]
+    uvs = mesh.uvs[used].astype(np.float32)
+    return with_corner_uvs(
+        mesh, faces, _atlas(step, len(faces), lambda atlas: atlas.add_uv_mesh(uvs, indices, island))
+    )
+
+
+def _atlas(step: PackUvs, faces: int, fill: Callable[[Any], None]) -> NDArray[np.float64]:
+    """The corners' UVs `(t, 3, 2)` in an atlas that is as large as the step says, to a tenth: one
+    scale for u and v, and the step's gap between islands. Packed again at another scale until it
+    is, at most `PACKINGS` times."""
+    import xatlas
+
     options = xatlas.PackOptions()
-    options.resolution, options.padding, options.create_image = step.texels, step.gap, False
+    options.resolution, options.create_image = step.texels, False
+    # The library keeps its padding on both sides of an island.
+    options.padding = -(-step.gap // 2)
     try:
-        if anew:
-            # Points, not vertices: where the file has split vertices the surface still hangs
-            # together.
-            place = weld(mesh.positions[used])
-            _, first = np.unique(place, return_index=True)
-            atlas.add_mesh(
-                mesh.positions[used][first].astype(np.float32), place[indices].astype(np.uint32)
-            )
-        else:
-            # The library would take stacked islands for one; islands of different “materials” it
-            # keeps apart.
-            island = groups_of(mesh, faces, "island").astype(np.uint32)
-            atlas.add_uv_mesh(mesh.uvs[used].astype(np.float32), indices, island[:, None])
-        atlas.generate(pack_options=options)
+        for _ in range(PACKINGS if faces < MANY else 2):
+            atlas = xatlas.Atlas()
+            fill(atlas)
+            atlas.generate(pack_options=options)
+            side = max(atlas.width, atlas.height, 1)
+            if abs(side / step.texels - 1.0) <= 0.1:
+                break
+            borders = 4.0 * step.gap
+            room = max(step.texels - borders, step.texels / 2) / max(side - borders, side / 2)
+            options.resolution, options.texels_per_unit = 0, atlas.texels_per_unit * room
         _, packed, uvs = atlas[0]
     except RuntimeError as problem:
         raise EktoposError(
             f"the UVs cannot be packed ({problem}).", subject=step.slots[0]
         ) from None
-    return with_corner_uvs(mesh, faces, uvs[packed].astype(np.float64))
+    sides = np.array([atlas.width, atlas.height], np.float64)
+    return np.asarray(uvs[packed].astype(np.float64) * (sides / side))
+
+
+def _none_mirrored(corner_uvs: NDArray[np.float64]) -> NDArray[np.float64]:
+    """The UVs with islands that run against their faces turned over where they lie."""
+    island, count = uv_islands(corner_uvs)
+    mirrored = np.bincount(island, signed_areas(corner_uvs), count) < 0
+    low, high = np.full(count, np.inf), np.full(count, -np.inf)
+    np.minimum.at(low, island, corner_uvs[..., 0].min(axis=1))
+    np.maximum.at(high, island, corner_uvs[..., 0].max(axis=1))
+    turned = corner_uvs.copy()
+    those = mirrored[island]
+    turned[those, :, 0] = (low + high)[island[those], None] - corner_uvs[those, :, 0]
+    return turned
 
 
 @apply_step.register

@@ -12,9 +12,6 @@ from ektopos.meshes.rows import unique_rows
 GRID = 1024
 SUBTEXEL = 256
 """Corners are snapped to this fraction of a grid cell, so that edge tests are exact in integers."""
-MOST_CELLS = 100_000_000
-"""Cells of all triangles together, about two seconds' work."""
-COARSEST = 64
 _CHUNK = 4_000_000
 
 
@@ -126,25 +123,22 @@ def cover_counts(
     """How many triangles cover each centre of a grid over a UV rectangle: `(grid, grid)`, rows
     along v.
 
-    Edges belong to one side only (the top-left rule), so neighbours never count twice. Cost: linear
-    in the cells that different triangles cover; where they lie on each other so often that this is
-    more than `MOST_CELLS`, the grid is coarser.
+    Edges belong to one side only (the top-left rule), so neighbours never count twice. Every
+    triangle adds one where its span of a row begins and takes one where it ends; a running sum over
+    the row gives the counts. Cost: linear in the rows of different triangles, however often they
+    lie on each other, and in the cells of the grid.
     """
     size = np.maximum(np.array(high) - np.array(low), 1e-30)
-
-    def snapped() -> NDArray[np.int64]:
-        places = (corner_uvs - np.array(low)) * (grid / size) * SUBTEXEL
-        return np.asarray(np.rint(places).clip(-(2**28), 2**28), np.int64)
-
-    first, times = distinct_triangles(snapped())
-    corner_uvs = corner_uvs[first]
-    share = np.abs(signed_areas(corner_uvs / size)).clip(0, 1).sum()
-    while share * grid * grid > MOST_CELLS and grid > COARSEST:
-        grid //= 2
-    counts = np.zeros(grid * grid, np.int64)
-    for cell, owner in covered_cells(snapped(), grid):
-        counts += np.bincount(cell, times[owner], minlength=grid * grid).astype(np.int64)
-    return counts.astype(np.int32).reshape(grid, grid)
+    places = (corner_uvs - np.array(low)) * (grid / size) * SUBTEXEL
+    snapped = np.asarray(np.rint(places).clip(-(2**28), 2**28), np.int64)
+    first, times = distinct_triangles(snapped)
+    wide = grid + 1
+    steps = np.zeros(grid * wide, np.int64)
+    for y, left, right, owner in covered_spans(snapped[first], grid):
+        weight = times[owner]
+        steps += np.bincount(y * wide + left, weight, minlength=len(steps)).astype(np.int64)
+        steps -= np.bincount(y * wide + right, weight, minlength=len(steps)).astype(np.int64)
+    return np.cumsum(steps.reshape(grid, wide), axis=1)[:, :grid].astype(np.int32)
 
 
 def distinct_triangles(snapped: NDArray[np.int64]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
@@ -194,6 +188,16 @@ def covered_cells(
     `snapped` is `(t, 3, 2)` in `SUBTEXEL`ths of a cell. Cost: linear in the triangles' rows and in
     the cells found.
     """
+    for y, left, right, owner in covered_spans(snapped, grid, _CHUNK):
+        line, step = spread(right - left)
+        yield y[line] * grid + left[line] + step, owner[line]
+
+
+def covered_spans(
+    snapped: NDArray[np.int64], grid: int, most: int | None = None
+) -> Iterator[tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.int64], NDArray[np.int64]]]:
+    """The same by rows: row, first column, the column behind the last, and triangle number, in
+    chunks of at most `most` cells, or of `_CHUNK` rows. Cost: linear in the triangles' rows."""
     a, b, c = (snapped[:, i] for i in range(3))
     double = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])
     b, c = np.where(double[:, None] < 0, c, b), np.where(double[:, None] < 0, b, c)
@@ -204,10 +208,10 @@ def covered_cells(
     high = np.clip((highest - half) // SUBTEXEL + 1, 0, grid)
     size = np.maximum(high - low, 0)
     rows = size[:, 1] * (size[:, 0] > 0) * (double != 0)
-    cells = rows * size[:, 0]
-    numbers = np.flatnonzero(cells)
+    cost = rows * size[:, 0] if most else rows
+    numbers = np.flatnonzero(cost)
     while len(numbers):
-        upto = max(1, int(np.searchsorted(np.cumsum(cells[numbers]), _CHUNK)))
+        upto = max(1, int(np.searchsorted(np.cumsum(cost[numbers]), most or _CHUNK)))
         chosen, numbers = numbers[:upto], numbers[upto:]
         owner, step = spread(rows[chosen])
         owner = chosen[owner]
@@ -225,8 +229,8 @@ def covered_cells(
             right = np.where(dy > 0, np.minimum(right, (sx + along - half) // SUBTEXEL), right)
             left = np.where(dy < 0, np.maximum(left, -((half - sx + along) // SUBTEXEL)), left)
             right = np.where((dy == 0) & (reach < 0), -1, right)
-        line, step = spread(np.maximum(right - left + 1, 0))
-        yield y[line] * grid + left[line] + step, owner[line]
+        kept = right >= left
+        yield y[kept], left[kept], right[kept] + 1, owner[kept]
 
 
 def spread(counts: NDArray[np.int64]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:

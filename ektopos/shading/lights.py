@@ -103,8 +103,8 @@ LIGHTS: dict[str, Light] = {
         (Lamp((2.5, 1.5, -4.0), (1.3, 1.7, 2.4)),),
     ),
     "grey-room": Light(
-        "Grey room",
-        "a plain room: metal and colour",
+        "Plain walls",
+        "bright walls and a ceiling: metal and colour",
         _grey(0.3),
         (
             Panel((0, 1, 0), 0.8, _grey(2.0)),

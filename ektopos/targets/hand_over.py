@@ -14,6 +14,7 @@ Unsaid = Literal["sides", "filter", "shading", "surface tag"]
 UNSAID: dict[str, tuple[Unsaid, ...]] = {
     "glb": (),
     "gltf": (),
+    "gltf-embedded": (),
     "usdz": ("filter", "shading", "surface tag"),
     "loose": ("sides", "shading", "surface tag"),
 }

@@ -6,6 +6,7 @@ from __future__ import annotations
 import json
 import math
 import re
+import unicodedata
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from typing import Any
@@ -186,7 +187,8 @@ def make_plan(document: Document, profile: Profile, header_of: HeaderOf) -> Plan
             stem = profile.name_rule.format(
                 material=safe[name], suffix=kind.suffix, target=profile.id
             )
-            path = f"{'' if profile.container == 'glb' else 'textures/'}{stem}.{kind.format}"
+            inside = profile.container in ("glb", "gltf-embedded")
+            path = f"{'' if inside else 'textures/'}{stem}.{kind.format}"
             file = _planned(document, profile, kind, carried, channels, path, header_of)
             before = planned.get(file.recipe, replace(file, materials=()))
             planned[file.recipe] = replace(before, materials=(*before.materials, name))
@@ -221,6 +223,7 @@ def _untinted(material: Material) -> Material:
 _ONE_TEXTURE: dict[str, list[tuple[InputName, InputName]]] = {
     "glb": [("base_color", "opacity"), ("metallic", "roughness")],
     "gltf": [("base_color", "opacity"), ("metallic", "roughness")],
+    "gltf-embedded": [("base_color", "opacity"), ("metallic", "roughness")],
 }
 """By container, the inputs that one texture feeds. Source: glTF 2.0, 3.9.2."""
 
@@ -309,13 +312,17 @@ def _roughening(material: Material) -> Feed | None:
 
 
 def safe_names(names: list[str]) -> dict[str, str]:
-    """File-safe names, different also where case does not count: letters, digits, `_`, `-` and `.`
-    only."""
+    """File-safe names, different also where case does not count: letters and digits of every
+    alphabet, `_`, `-` and `.` only."""
     found: dict[str, str] = {}
     taken: set[str] = set()
     for name in names:
-        stem = re.sub(r"[^A-Za-z0-9_.-]+", "_", name).strip("._ ") or "material"
-        stem = f"{stem}_" if _RESERVED.match(stem) else stem[:120]
+        # One way to write every letter (NFC): file systems differ in which they keep.
+        composed = unicodedata.normalize("NFC", name)
+        stem = re.sub(r"[^\w.-]+", "_", composed).strip("._ ") or "material"
+        # File systems count bytes.
+        short = stem.encode()[:120].decode(errors="ignore")
+        stem = f"{stem}_" if _RESERVED.match(stem) else short
         safe, number = stem, 2
         while safe.lower() in taken:
             safe, number = f"{stem}_{number}", number + 1

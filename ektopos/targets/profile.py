@@ -17,6 +17,8 @@ from ektopos.targets.quantities import CARRIES, Carry, quantity_of
 from ektopos.types import Encoding, NormalY
 
 Letter = Literal["r", "g", "b", "a"]
+Container = Literal["glb", "gltf", "gltf-embedded", "usdz", "loose"]
+GLTF_CONTAINERS: tuple[Container, ...] = ("glb", "gltf", "gltf-embedded")
 LETTERS: tuple[Letter, ...] = ("r", "g", "b", "a")
 
 
@@ -132,8 +134,9 @@ class Profile(BaseModel):
     id: str = Field(pattern=r"^[a-z0-9][a-z0-9-]*$")
     title: str
     summary: str = ""
-    container: Literal["glb", "gltf", "usdz", "loose"]
-    """One GLB, one glTF with its files, one USDZ, or a mesh with loose maps beside it."""
+    container: Container
+    """One GLB, one glTF with its files or with everything in its text, one USDZ, or a mesh with
+    loose maps beside it."""
     workflow: Literal["metallic", "specular"] = "metallic"
     """Whether `specular` and `diffuse` are those of the older specular workflow."""
     files: list[ProfileFile] = Field(min_length=1)
@@ -178,7 +181,7 @@ class Profile(BaseModel):
             )
         if self.mips and not any(file.format == "ktx2" for file in self.files):
             raise ValueError("only KTX2 files can bring mips, and none is of that format")
-        if self.tints == "carried" and self.container not in ("glb", "gltf"):
+        if self.tints == "carried" and self.container not in GLTF_CONTAINERS:
             raise ValueError("only glTF has factors that can carry tints")
         if self.container != "usdz" and (self.mesh.up, self.mesh.unit) != ("y", "m"):
             raise ValueError(

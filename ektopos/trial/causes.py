@@ -62,6 +62,8 @@ Cause = Literal[
     "extension-added",
     "extension-unknown",
     "not-the-listed-file",
+    "channel-missing",
+    "other-texture",
 ]
 
 MESSAGES: dict[Cause, str] = {
@@ -112,6 +114,8 @@ MESSAGES: dict[Cause, str] = {
     "hierarchy-changed": "Its nodes are not those that were meant.",
     "extension-added": "It arrived with an extension that was not meant.",
     "extension-unknown": "It needs an extension that was not meant.",
+    "channel-missing": "Its texture has not the channel that should carry it.",
+    "other-texture": "It is wired to the texture of another input.",
     "not-the-listed-file": "Its file is not the one in the package list.",
 }
 
@@ -147,7 +151,7 @@ def explain(
     for cause, predicted, seen in _explanations(
         name, thin_expected, thin_stored, others, imported.channels
     ):
-        if _agrees(predicted, seen, within):
+        if agrees(predicted, seen, within):
             return cause
     if within is not None:
         thin_expected, thin_stored = (
@@ -198,7 +202,9 @@ def _explanations(
                 yield "channels-swapped", 1.0 - expected, values
 
 
-def _agrees(predicted: Float, seen: Float, within: NDArray[np.bool_] | None) -> bool:
+def agrees(predicted: Float, seen: Float, within: NDArray[np.bool_] | None = None) -> bool:
+    """Whether texels as they are stored are those that an explanation predicts; of `within` only
+    those count."""
     near = np.abs(predicted - seen) * 255 <= EXPLAINED_STEPS
     return bool((near if within is None else near[within]).mean() >= EXPLAINED_SHARE)
 

@@ -5,8 +5,9 @@ from __future__ import annotations
 from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from pathlib import Path
+from typing import cast
 
-from ektopos.document import Document
+from ektopos.document import Document, InputName
 from ektopos.errors import EktoposError
 from ektopos.materials.derive import Material, effective
 from ektopos.materials.resolve import MapLoader
@@ -58,6 +59,10 @@ class Trial:
     """What of the meshes' files stayed behind."""
 
 
+Judged = dict[tuple[str, str], list[Cell]]
+"""Cells by the material that was meant and the one that arrived: several slots wear the same."""
+
+
 def run_trial(
     project: Project,
     package: Path,
@@ -74,54 +79,23 @@ def run_trial(
     progress(0.0, "importing the package")
     imported = import_package(package, profile)
     loader = MapLoader(project)
-    cells: list[Cell] = []
-    judged: dict[tuple[str, str], list[Cell]] = {}
     materials = _materials(document)
     expected_meshes = {
         name: expected_mesh(project, name, profile, materials) for name in document.meshes
     }
     imported = as_named_here(imported, document, expected_meshes)
     meshes = {name: whole.authored for name, whole in expected_meshes.items()}
-    judge = Judge(loader, document, profile, meshes, keep)
+    judge = Judge(loader, document, profile, meshes, keep, _wired(imported))
     slots = [
         (m, s, assigned)
         for m, entry in document.meshes.items()
         for s, assigned in _slots(meshes[m], entry.slots).items()
     ]
+    judged: Judged = {}
+    cells: list[Cell] = []
     for done, (mesh, slot, expected) in enumerate(slots):
         progress(0.05 + (COMPARED - 0.05) * done / max(1, len(slots)), f"comparing {mesh} · {slot}")
-        blank = [Cell(mesh, slot, expected, name, "same") for name in (*INPUTS, SETTINGS, MESH)]
-        fault = _slot_fault(imported, mesh, slot, expected)
-        if fault is not None:
-            verdict, cause, message = fault
-            cells += [
-                replace(cell, verdict=verdict, cause=cause, message=message) for cell in blank
-            ]
-            if cause == "slot-missing":
-                cells[-1] = because(cells[-1], "mesh-missing", MESSAGES["mesh-missing"])
-            continue
-        meant = expected_meshes[mesh]
-        shape = judge_mesh(
-            blank[-1], meant.triangles(slot), imported.drawn.get((mesh, slot)), meant.diagonal
-        )
-        assigned = imported.slots.get(mesh, {}).get(slot)
-        if expected is None or assigned is None:
-            cells += [
-                replace(cell, message="No material is meant here, and none arrived.")
-                for cell in blank[:-1]
-            ] + [shape]
-            continue
-        if (expected, assigned) not in judged:
-            judged[expected, assigned] = judge.material(expected, imported.materials[assigned])
-            again = imported.second.get(assigned)
-            if again is not None and signature(again) != signature(imported.materials[assigned]):
-                other = judge.material(expected, again)
-                judged[expected, assigned] = [
-                    max(pair, key=badness)
-                    for pair in zip(judged[expected, assigned], other, strict=True)
-                ]
-        here = [replace(cell, mesh=mesh, slot=slot) for cell in judged[expected, assigned]]
-        cells += [*here, shape]
+        cells += _slot_cells(expected_meshes[mesh], slot, expected, imported, judge, judged)
     for name, whole in expected_meshes.items():
         if any(cell.mesh == name for cell in cells) and not imported.problem:
             cells.append(_scene_cell(whole, imported, profile, document, materials))
@@ -143,6 +117,46 @@ def run_trial(
         hand_over(document, materials, profile),
         all_left(project, profile),
     )
+
+
+def _slot_cells(
+    meant: ExpectedMesh,
+    slot: str,
+    expected: str | None,
+    imported: Imported,
+    judge: Judge,
+    judged: Judged,
+) -> list[Cell]:
+    """The cells of one slot: its material's inputs and settings, and its triangles."""
+    mesh = meant.name
+    blank = [Cell(mesh, slot, expected, name, "same") for name in (*INPUTS, SETTINGS, MESH)]
+    fault = _slot_fault(imported, mesh, slot, expected)
+    if fault is not None:
+        verdict, cause, message = fault
+        cells = [replace(cell, verdict=verdict, cause=cause, message=message) for cell in blank]
+        if cause == "slot-missing":
+            cells[-1] = because(cells[-1], "mesh-missing", MESSAGES["mesh-missing"])
+        return cells
+    arrived = imported.drawn.get((mesh, slot))
+    shape = judge_mesh(blank[-1], meant.triangles(slot), arrived, meant.diagonal)
+    assigned = imported.slots.get(mesh, {}).get(slot)
+    if expected is None or assigned is None:
+        said = "No material is meant here, and none arrived."
+        return [*(replace(cell, message=said) for cell in blank[:-1]), shape]
+    if (expected, assigned) not in judged:
+        judged[expected, assigned] = _material_cells(expected, assigned, imported, judge)
+    here = [replace(cell, mesh=mesh, slot=slot) for cell in judged[expected, assigned]]
+    return [*here, shape]
+
+
+def _material_cells(expected: str, assigned: str, imported: Imported, judge: Judge) -> list[Cell]:
+    """The cells of a material; of two readings of a package the worse counts."""
+    cells = judge.material(expected, imported.materials[assigned])
+    again = imported.second.get(assigned)
+    if again is None or signature(again) == signature(imported.materials[assigned]):
+        return cells
+    other = judge.material(expected, again)
+    return [max(pair, key=badness) for pair in zip(cells, other, strict=True)]
 
 
 def _materials(document: Document) -> dict[str, Material]:
@@ -234,6 +248,17 @@ def _renders(
         found.append(rendered)
         if keep is not None:
             keep(material, f"render {rendered.view}", pictures)
+    return found
+
+
+def _wired(imported: Imported) -> dict[str, set[tuple[str, InputName]]]:
+    """By a texture's path, the materials and inputs that it feeds."""
+    found: dict[str, set[tuple[str, InputName]]] = {}
+    for material in imported.materials.values():
+        for name, given in material.inputs.items():
+            if given.texture is not None:
+                users = found.setdefault(given.texture.path, set())
+                users.add((material.name, cast(InputName, name)))
     return found
 
 

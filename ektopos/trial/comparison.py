@@ -4,6 +4,7 @@ why it differs."""
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,9 +15,18 @@ from ektopos.materials.derive import Material
 from ektopos.trial.causes import MESSAGES, Cause, explain
 from ektopos.trial.cells import Cell, Verdict, because
 from ektopos.trial.engine.package import ImportedInput, Texture
-from ektopos.trial.measure import TOLERANCE, as_stored, by_words, errors_of, in_numbers
+from ektopos.trial.measure import (
+    TOLERANCE,
+    as_stored,
+    by_words,
+    errors_of,
+    imported_values,
+    in_numbers,
+)
 from ektopos.types import Float
 
+FACTOR_STEP = 0.004
+"""Factors that differ by less are one: the texels of 8 bits tell no closer."""
 Shown = NDArray[np.bool_]
 
 
@@ -97,15 +107,42 @@ def _cause(
     if imported.texture is None:
         return "missing-file", "No texture feeds it in the package; the engine uses a constant."
     factor = np.asarray(imported.factor, np.float32)
-    if fed_by_maps and factor.min() > 0 and (np.abs(factor - 1) > 1e-4).any():
-        plain = np.asarray(actual / (factor if actual.ndim == 3 else factor[:1]), np.float32)
-        if comparison.worst(here, plain) <= close + 1e-3:
-            return "constant-changed", f"The factor {in_numbers(factor)} arrived beside its map."
+    plain = _read_as(comparison, imported, factor=(1.0,)) if fed_by_maps else None
+    if plain is not None and name != "normal":
+        fitting = _factor_between(here, plain)
+        fits = comparison.worst(here, np.asarray(plain * fitting, np.float32)) <= close + 1e-3
+        if fits and (np.abs(fitting - factor) > FACTOR_STEP).any():
+            said = f"The factor {in_numbers(factor)} arrived beside its map"
+            return "constant-changed", f"{said}, {in_numbers(fitting)} was meant."
+    other = "linear" if imported.encoding == "srgb" else "srgb"
+    plain = _read_as(comparison, imported, encoding=other)
+    if plain is not None and comparison.worst(here, plain) <= close + 1e-3:
+        said = "colour (sRGB), and holds data" if other == "linear" else "data, and holds colour"
+        return "wrong-encoding", f"It is read as {said}."
+    pixels = imported.texture.pixels
+    if pixels is not None and imported.channels == "a" and pixels.shape[2] < 4:
+        return "channel-missing", MESSAGES["channel-missing"]
     cause = explain(name, as_stored(here, name, imported), imported, comparison.shown)
     listed = unlike_its_list(imported.texture)
     if cause in ("unknown", "compressed") and listed is not None:
         return "resized", listed
     return cause, MESSAGES[cause]
+
+
+def _factor_between(here: Float, plain: Float) -> NDArray[np.float32]:
+    """What each channel of a texture has to be multiplied by to become what was meant, by least
+    squares; 1 where the texture is black."""
+    axes = (0, 1)
+    power = (plain.astype(np.float64) ** 2).sum(axis=axes)
+    product = (plain.astype(np.float64) * here).sum(axis=axes)
+    found = np.where(power > 1e-9, product / np.maximum(power, 1e-9), 1.0)
+    return np.asarray(np.atleast_1d(found), np.float32)
+
+
+def _read_as(comparison: Comparison, imported: ImportedInput, **otherwise: Any) -> Float | None:
+    """What would have arrived, read in another way; `None` where sizes differ."""
+    values = imported_values(replace(imported, **otherwise), comparison.name)
+    return values if values.shape == comparison.here.shape else None
 
 
 def _strength_explains(comparison: Comparison, close: float) -> bool:

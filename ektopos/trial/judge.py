@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from ektopos.document import EXTRA_INPUTS, Document, InputName, UvTransform
+from ektopos.document import EXTRA_INPUTS, TABLE, Document, InputName, UvTransform
 from ektopos.materials.coverage import covered_by
 from ektopos.materials.derive import Material, effective
 from ektopos.materials.mips import mip_chain
@@ -16,7 +16,7 @@ from ektopos.meshes import Mesh
 from ektopos.targets.profile import Profile
 from ektopos.targets.quantities import is_mixed
 from ektopos.targets.values import diffuse_or_specular
-from ektopos.trial.causes import MESSAGES
+from ektopos.trial.causes import MESSAGES, agrees
 from ektopos.trial.cells import SETTINGS, Cell, badness, because
 from ektopos.trial.codes import compare_codes
 from ektopos.trial.comparison import (
@@ -29,7 +29,13 @@ from ektopos.trial.comparison import (
 )
 from ektopos.trial.compression import block_compressed
 from ektopos.trial.engine.package import INPUTS, ImportedInput, ImportedMaterial, Texture
-from ektopos.trial.measure import TOLERANCE, WITHIN, imported_values, small_pictures
+from ektopos.trial.measure import (
+    TOLERANCE,
+    WITHIN,
+    as_stored,
+    imported_values,
+    small_pictures,
+)
 from ektopos.trial.resampling import resampled
 from ektopos.trial.settings import alpha_fault, judge_settings
 from ektopos.types import Float
@@ -48,6 +54,8 @@ class Judge:
     profile: Profile
     meshes: Mapping[str, Mesh]
     keep: Keep | None
+    wired: Mapping[str, Iterable[tuple[str, InputName]]] = field(default_factory=dict)
+    """By a texture's path, the materials and inputs that it feeds in the package."""
     _kept: tuple[str, dict[tuple[str, str], Float]] = field(default_factory=lambda: ("", {}))
     """What one material's inputs are meant to be: it may be read twice from a package."""
     _shown: dict[tuple[str, UvTransform, int, int], Shown | None] = field(default_factory=dict)
@@ -129,7 +137,9 @@ class Judge:
             )
             keep(material.name, comparison.name, pictures)
         if judged.verdict == "differs":
-            return explained(judged, comparison, material, imported)
+            found = explained(judged, comparison, material, imported)
+            other = self._other_texture(material, comparison, imported, found.cause)
+            return found if other is None else because(found, "other-texture", other)
         listed = unlike_its_list(texture)
         if listed is not None:
             return because(replace(judged, verdict="differs"), "resized", listed)
@@ -143,6 +153,29 @@ class Judge:
                 WITHIN[comparison.unit],
             )
         return judged
+
+    def _other_texture(
+        self, material: Material, comparison: Comparison, imported: ImportedInput, cause: str | None
+    ) -> str | None:
+        """That an unexplained texture is what another input was meant to have, in words."""
+        texture, stored = imported.texture, imported.stored()
+        if cause not in ("unknown", "compressed") or texture is None or stored is None:
+            return None
+        plain = replace(imported, normal_y="+", inverted=False, quantity="")
+        own = as_stored(comparison.here, comparison.name, imported)
+        if own.shape == stored.shape and agrees(own, stored):
+            return None
+        for other, name in sorted(self.wired.get(texture.path, ())):
+            if (other, name) == (material.name, comparison.name):
+                continue
+            if other not in self.document.materials:
+                continue
+            expected = self._expected(effective(self.document, other), name, "")
+            meant = as_stored(expected, name, plain)
+            if meant.shape == stored.shape and agrees(meant, stored):
+                label = TABLE[name].label.lower()
+                return f"It is wired to the texture of {other} · {label}, {texture.path}."
+        return None
 
     def _compared(self, material: Material, name: InputName, imported: ImportedInput) -> Comparison:
         """An input as it was meant and as it came, and their errors, at the size that came."""
@@ -202,6 +235,7 @@ class Judge:
             or texture.pixels is None
             or self.profile.padding
             or texture.smaller
+            or (name == "normal" and imported.encoding == "srgb")
         ):
             return None
         if texture.listed_size not in (None, texture.pixels.shape[1::-1]) or feed_problem(

@@ -7,7 +7,7 @@ import numpy as np
 
 from ektopos.document import COLOUR_INPUTS, UNCLIPPED, UNIT_INPUTS, WIDE_INPUTS, InputName
 from ektopos.images import linear_to_srgb
-from ektopos.trial.engine.package import ImportedInput, linear_channels
+from ektopos.trial.engine.package import ImportedInput, decode_srgb, linear_channels
 from ektopos.types import Float
 from ektopos.vectors import decode_normals, encode_normals, normalise
 
@@ -32,7 +32,8 @@ def imported_values(imported: ImportedInput, name: InputName) -> Float:
             return normalise(wide) if name == "normal" else wide
         return factor[:1].reshape(1, 1)
     if name == "normal":
-        return decode_normals(stored, "-" if imported.normal_y == "-" else "+")
+        read = decode_srgb(stored) if imported.encoding == "srgb" else stored
+        return decode_normals(read, "-" if imported.normal_y == "-" else "+")
     values = linear_channels(imported, stored) if imported.encoding == "srgb" else stored
     values = 1.0 - values if imported.inverted else values
     if (factor != 1.0).any():

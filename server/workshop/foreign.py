@@ -125,7 +125,7 @@ def _profile(project: Project, folder: Path, target: str | None, name: str) -> P
     container = (
         "usdz"
         if any(folder.glob("*.usdz"))
-        else "gltf"
+        else ("gltf" if loose or any(folder.glob("*.bin")) else "gltf-embedded")
         if any(folder.glob("*.gltf"))
         else "loose"
         if loose

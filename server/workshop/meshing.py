@@ -25,7 +25,7 @@ from ektopos.document import MeshEntry
 from ektopos.errors import MissingReference
 from ektopos.images import Image, linear_to_srgb
 from ektopos.maps import sets_of
-from ektopos.matching import Candidate, MatchMap, rank_sets, small_picture
+from ektopos.matching import Candidate, MatchMap, Traits, rank_sets, small_picture, traits_of
 from ektopos.meshes import (
     Mesh,
     apply_recipe,
@@ -56,7 +56,7 @@ from server.workshop.store import (
     writing,
 )
 
-VERSION = 8
+VERSION = 9
 """Of what is measured and kept; another one measures again."""
 COMPANIONS = (".bin", ".mtl", ".usd", ".usda", ".usdc")
 KEPT = 3
@@ -329,15 +329,7 @@ def keep_suggestions(revision: Revision, name: str) -> None:
 
     def read(member: str) -> MatchMap:
         facts = rows[shas[member]].value()
-        small = pictures.reduced_map(f"{shas[member]}-linear", pictures.REDUCED).pixels.astype(
-            np.float32
-        )
-        # Float maps are kept linear; a picture is compared as it is seen.
-        return MatchMap(
-            member,
-            facts,
-            small_picture(Image(linear_to_srgb(small) if facts.header.is_float else small)),
-        )
+        return MatchMap(member, facts, _traits(shas[member], is_float=facts.header.is_float))
 
     ranked = rank_sets(
         mesh_of(source_of(revision, name)),
@@ -347,6 +339,22 @@ def keep_suggestions(revision: Revision, name: str) -> None:
         temporary.write_text(
             json.dumps({slot: [vars(c) for c in found] for slot, found in ranked.items()})
         )
+
+
+def _traits(sha256: str, *, is_float: bool) -> Traits:
+    """What is compared of a map, kept by its content."""
+    path = cache_path("traits", f"{sha256}-{VERSION}")
+    try:
+        with np.load(path) as kept:
+            return Traits(**{name: kept[name] for name in kept.files})
+    except (OSError, ValueError, TypeError):
+        pass
+    small = pictures.reduced_map(f"{sha256}-linear", pictures.REDUCED).pixels.astype(np.float32)
+    # Float maps are kept linear; a picture is compared as it is seen.
+    made = traits_of(small_picture(Image(linear_to_srgb(small) if is_float else small)))
+    with writing(path) as temporary, temporary.open("wb") as file:
+        np.savez(file, **vars(made))
+    return made
 
 
 def _comparable(

@@ -49,15 +49,15 @@ class Stage(Site):
         shown = self.stage_pixels(unlike=shown)
         self.assertEqual(self.counts_since()["linkProgram"], 0)
 
-        self.button("Overcast").click()
-        overcast = self.stage_pixels(unlike=shown)
+        self.button("Low sun").click()
+        sunny = self.stage_pixels(unlike=shown)
         taken = self.counts_since()
         self.assertEqual(taken["linkProgram"], 0, "as many lamps as before")
         self.assertGreater(taken["drawElements"], FILTERED)
 
         # A light that was there before, another screen and back: all of it is kept.
-        self.button("Low sun").click()
-        shown = self.stage_pixels(unlike=overcast)
+        self.button("Overcast").click()
+        shown = self.stage_pixels(unlike=sunny)
         self.assertLess(self.counts_since()["drawElements"], FRAMES)
         self.go("Meshes")
         self.stage_pixels(unlike=shown)

@@ -23,21 +23,21 @@ class Targets(Site):
         leaving.get_by_text("ORM.png").wait_for()
         self.choose_target("Loose maps, metallic with smoothness")
         leaving.get_by_text("smoothness", exact=True).wait_for()
-        page.get_by_text("MetallicSmoothness.png").first.wait_for()
+        page.get_by_text("MetalSmooth.png").first.wait_for()
         self.button("Undo").click()
         leaving.get_by_text("ORM.png").wait_for()
         self.button("Redo").click()
         leaving.get_by_text("smoothness", exact=True).wait_for()
 
         self.go("Export")
-        page.get_by_text("tile_MetallicSmoothness.png").wait_for()
+        page.get_by_text("tile_MetalSmooth.png").wait_for()
         self.button("Export and try").click()
         page.get_by_text(re.compile(r"✓ \d+ the same")).wait_for()
         self.assertEqual(page.get_by_role("button", name=re.compile(": (differs|lost)")).count(), 0)
         with page.expect_download() as download:
             self.button("Download").first.click()
         package = zipfile.ZipFile(io.BytesIO(download.value.path().read_bytes()))
-        self.assertIn("textures/tile_MetallicSmoothness.png", package.namelist())
+        self.assertIn("textures/tile_MetalSmooth.png", package.namelist())
         self.assertEqual(json.loads(package.read("package.json"))["target"], "metal-smooth")
         self.assertEqual(self.complaints, [])
 
@@ -56,6 +56,21 @@ class Targets(Site):
         page.get_by_text("one channel").first.wait_for()
         self.go("Export")
         page.get_by_text("one channel").first.wait_for()
+
+    def test_the_guide_opens_by_its_key_and_by_its_button(self) -> None:
+        page = self.page
+        self.open_small_project()
+        self.button("Guide").wait_for()
+        page.keyboard.press("Shift+Slash")
+        guide = page.get_by_role("dialog", name="A guide for artists")
+        guide.get_by_role("heading", name="Export and the trial").wait_for()
+        guide.get_by_role("cell", name="wrong-encoding").wait_for()
+        self.axe("guide")
+        page.keyboard.press("Escape")
+        guide.wait_for(state="detached")
+        self.button("Guide").click()
+        guide.get_by_role("heading", name="The job").wait_for()
+        self.assertEqual(self.complaints, [])
 
     def test_the_keys_named_at_the_foot_work(self) -> None:
         page = self.page

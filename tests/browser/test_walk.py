@@ -87,7 +87,7 @@ class Walk(Site):
         self.axe("settings")
         page.keyboard.press("Escape")
         page.get_by_text("tiles 2 × 1").wait_for()
-        for light in ("Overcast", "Dark, rim"):
+        for light in ("Low sun", "Dark, rim"):
             before = self.stage_pixels()
             self.button(light).click()
             before = self.stage_pixels(unlike=before)

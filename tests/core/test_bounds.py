@@ -19,7 +19,7 @@ from ektopos.document import Document, MaterialEntry
 from ektopos.errors import DiskFull, EktoposError, InvalidDocument, TooLarge, UnreadableFile
 from ektopos.images import read_header
 from ektopos.meshes import read_mesh, slot_facts
-from ektopos.meshes.uvs import cover_counts, distinct_triangles
+from ektopos.meshes.uvs import SUBTEXEL, cover_counts, covered_cells, distinct_triangles
 from ektopos.project import open_project, unpack
 from ektopos.targets.export import export_package
 from ektopos.targets.profile import built_in_profiles, find_profile
@@ -168,13 +168,18 @@ class StackedUvs(TestCase):
         self.assertEqual(sorted(times.tolist()), [1, 3])
         self.assertEqual(len(first), 2)
 
-    def test_what_nearly_lies_on_each_other_is_drawn_coarser(self) -> None:
+    def test_what_nearly_lies_on_each_other_is_counted_cell_by_cell(self) -> None:
         moved = quads({"cards": 400}).corner_uvs()
         moved = moved + np.random.default_rng(3).uniform(-0.01, 0.01, (len(moved), 1, 2))
         counts = cover_counts(moved, (0.0, 0.0), (1.0, 1.0))
-        self.assertLess(len(counts), 1024)
-        quarter = len(counts) // 4
-        self.assertAlmostEqual(counts[quarter, 2 * quarter], 400, delta=1)
+        self.assertEqual(counts.shape, (1024, 1024))
+        self.assertAlmostEqual(counts[256, 512], 400, delta=1)
+        # The same, cell by cell, on a grid where that is quick.
+        slow = np.zeros(64 * 64, np.int64)
+        for cell, _ in covered_cells(np.rint(moved * 64 * SUBTEXEL).astype(np.int64), 64):
+            np.add.at(slow, cell, 1)
+        counts = cover_counts(moved, (0.0, 0.0), (1.0, 1.0), 64)
+        np.testing.assert_array_equal(counts, slow.reshape(64, 64))
 
 
 class PicturesThatClaimTooMuch(TestCase):

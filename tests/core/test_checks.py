@@ -24,6 +24,10 @@ def codes(change) -> set[str]:
             }
 
 
+def other(document: dict) -> str:
+    return "-" if document["maps"]["tile_nrm"]["normal_y"] == "+" else "+"
+
+
 def tile(document: dict) -> dict:
     return document["materials"]["tile"]
 
@@ -40,6 +44,7 @@ class Checks(TestCase):
             "gloss-as-roughness": lambda d: d["materials"]["tile_dull"]["inputs"][
                 "roughness"
             ].update(invert=False),
+            "green-against-pixels": lambda d: d["maps"]["tile_nrm"].update(normal_y=other(d)),
             "missing-material": lambda d: d["meshes"]["plates"]["slots"].update(Front="gone"),
             "missing-slot": lambda d: d["meshes"]["plates"]["slots"].update(Nowhere="tile"),
             "slot-without-material": lambda d: d["meshes"]["plates"]["slots"].update(Front=None),

@@ -86,4 +86,6 @@ class InsideGlb(TestCase):
             self.assertEqual(
                 set(carried_by(path, lambda part: None, "m.glb", stem).materials), {"A"}
             )
-            self.assertEqual(carried_by(path, lambda part: None, "m.obj", stem), Carried())
+            self.assertEqual(
+                carried_by(path, lambda part: None, "m.obj", stem), Carried(file="m.obj")
+            )

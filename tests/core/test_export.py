@@ -42,10 +42,11 @@ class Planning(TestCase):
         self.assertEqual(file.memory, sum(4 * (64 >> level) ** 2 for level in range(7)))
 
     def test_names_are_safe_and_different_without_case(self) -> None:
-        safe = safe_names(["Dome: copper?", "dome_ copper_", "CON", "aux", "..", "ä"])
-        self.assertEqual(len({name.lower() for name in safe.values()}), 6)
+        safe = safe_names(["Dome: copper?", "dome_ copper_", "CON", "aux", "..", "ä", "日本 語"])
+        self.assertEqual(len({name.lower() for name in safe.values()}), 7)
         for name in safe.values():
-            self.assertRegex(name, r"^[A-Za-z0-9_.-]+$")
+            self.assertRegex(name, r"^[\w.-]+$")
+        self.assertEqual((safe["ä"], safe["日本 語"]), ("ä", "日本_語"))
         self.assertNotEqual(safe["CON"].lower(), "con")
 
 

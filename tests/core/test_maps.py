@@ -105,6 +105,70 @@ class Nameless(TestCase):
         self.assertIn("says nothing", " ".join(full.doubts))
 
 
+class Packed(TestCase):
+    def test_blank_channels_fill_places_or_say_all_metal_or_none(self) -> None:
+        # glTF 2.0, 3.9.2: roughness in G, metallic in B; R is free.
+        blank, full = np.zeros((SIZE, SIZE), np.uint8), np.full((SIZE, SIZE), 255, np.uint8)
+        for red in (blank, full):
+            for blue in (metal(), blank, full):
+                found = one("a1", np.dstack([red, between(), blue]))
+                self.assertEqual(found.roles, {"g": "roughness", "b": "metallic"})
+                self.assertEqual(found.encoding, "linear")
+
+    def test_names_in_either_order_and_where_the_pixels_put_them(self) -> None:
+        blank = np.zeros((SIZE, SIZE), np.uint8)
+        usual = np.dstack([blank, between(), metal()])
+        for name in ("dome_roughnessMetallic", "dome_MetallicRoughness", "dome-mr", "dome_RM"):
+            found = one(name, usual)
+            self.assertEqual(found.roles, {"g": "roughness", "b": "metallic"}, name)
+            self.assertGreater(found.confidence, 0.75)
+        literal = one("dome_RoughnessMetallic", np.dstack([between(), metal(), blank]))
+        self.assertEqual(literal.roles, {"r": "roughness", "g": "metallic"})
+
+    def test_vague_names_leave_it_to_the_pixels(self) -> None:
+        pixels = np.dstack([codes(creases()), between(), metal()])
+        for name in ("dome_mix", "dome_mask", "dome_comp"):
+            found = one(name, pixels)
+            self.assertEqual(
+                found.roles, {"r": "occlusion", "g": "roughness", "b": "metallic"}, name
+            )
+            self.assertFalse(found.conflict)
+
+    def test_a_red_label_is_a_picture(self) -> None:
+        label = np.full((SIZE, SIZE, 3), (214, 22, 30), np.uint8)
+        label[60:120, 30:220] = 245
+        label[150:200, 90:160] = (40, 10, 12)
+        noisy = np.clip(label + noise(SIZE, 5, 1).astype(int) // 12, 0, 255).astype(np.uint8)
+        self.assertEqual(one("soda", noisy).role, "base_color")
+
+
+class Company(TestCase):
+    def test_a_grey_picture_is_the_base_colour_of_a_set_without_one(self) -> None:
+        grey = np.repeat(between()[..., None], 3, 2)
+        found = judged(dome=grey, dome_n=normals_of(HEIGHT, 16.0), dome_ao=codes(creases()))
+        verdict = found["dome.png"]
+        self.assertEqual((verdict.role, verdict.encoding), ("base_color", "srgb"))
+        self.assertLess(verdict.confidence, 0.75)
+        self.assertIn("no base colour", " ".join(verdict.evidence))
+        with_one = judged(dome_col=colour(), dome=grey, dome_n=normals_of(HEIGHT, 16.0))
+        self.assertNotEqual(with_one["dome.png"].role, "base_color")
+
+    def test_two_that_could_be_it_are_left_open(self) -> None:
+        grey = np.repeat(between()[..., None], 3, 2)
+        pictures = {"lamp/0": grey, "lamp/1": 255 - grey, "lamp/2": normals_of(HEIGHT, 16.0)}
+        found = judged(**pictures)
+        self.assertNotIn("base_color", {verdict.role for verdict in found.values()})
+
+    def test_even_colours_with_a_cut_alpha_and_panoramas(self) -> None:
+        leaf = np.dstack([np.full((SIZE, SIZE, 3), 255, np.uint8), metal()])
+        self.assertEqual(one("leaf", leaf).roles, {"rgb": "base_color", "a": "opacity"})
+        sky = np.random.default_rng(1).random((64, 128, 3)).astype(np.float32) * 4
+        header = ImageHeader(128, 64, 3, 32, True, "hdr")
+        ((_, verdict, _),) = identify({"sky.hdr": Facts(header, measure(Image(sky)))})
+        self.assertEqual(verdict.role, "unknown")
+        self.assertIn("panorama", " ".join(verdict.evidence))
+
+
 class Misleading(TestCase):
     def test_contradictions_are_said_and_pixels_win_or_confidence_falls(self) -> None:
         cases = {

@@ -170,6 +170,26 @@ class Faults(TestCase):
             found = faults(cube(root, CUBE.replace("f 1/1 4/2 3/3 2/4", "f 2/4 3/3 4/2 1/1")))
         self.assertEqual(found["reversed-faces"], 2)
 
+    def test_what_cannot_be_seen_from_behind_is_not_reversed(self) -> None:
+        # The same cube inside out within a larger one: nobody sees its backs.
+        small = "\n".join(
+            "v " + " ".join(str(0.25 + 0.5 * float(x)) for x in line.split()[1:])
+            for line in CUBE.splitlines()
+            if line.startswith("v ")
+        )
+        count = sum(line.startswith("v ") for line in CUBE.splitlines())
+        outer = CUBE.replace("f -8/1 -4/2 -1/3 -5/4", "f 1/1 5/2 8/3 4/4")
+        faces = [line.split()[1:] for line in outer.splitlines() if line.startswith("f ")]
+        inner = "\n".join(
+            "f "
+            + " ".join(
+                f"{int(c.partition('/')[0]) + count}/{c.partition('/')[2]}" for c in reversed(face)
+            )
+            for face in faces
+        )
+        with folder() as root:
+            self.assertNotIn("reversed-faces", faults(cube(root, f"{outer}\n{small}\n{inner}\n")))
+
     def test_coincident_degenerate_open_and_loose(self) -> None:
         text = CUBE + "f -8/1 -4/2 -1/3 -5/4\nf 1/1 1/1 2/2\nv 5 5 5\n"
         with folder() as root:

@@ -8,6 +8,7 @@ from unittest import TestCase
 from ektopos.document import NamingRule
 from ektopos.maps import read_names, set_name
 from ektopos.maps.names import role_ending
+from ektopos.maps.sets import place
 
 
 def read(*names: str) -> list[tuple[str, str]]:
@@ -103,6 +104,34 @@ class SetsOwnWords(TestCase):
     def test_unknown_stays_unknown(self) -> None:
         for name in ("IMG_2041", "7fa1c204", "untitled", "final_final2", "scan 3"):
             self.assertEqual(read(name)[0][0], "?", name)
+
+
+class Folders(TestCase):
+    def sets(self, *paths: str) -> list[str]:
+        return place(paths, read_names(list(paths)))
+
+    def test_meaningless_names_take_their_folders(self) -> None:
+        self.assertEqual(
+            self.sets("lamp/0.png", "lamp/Image_3.png", "buoy/0.png", "buoy/tex 1.png"),
+            ["lamp", "lamp", "buoy", "buoy"],
+        )
+        self.assertEqual(self.sets("lamp/glass_col.png", "lamp/0.png"), ["glass", "glass"])
+
+    def test_equal_names_in_different_folders_are_told_apart(self) -> None:
+        paths = [f"{folder}/body_{role}.png" for folder in ("a", "b") for role in ("col", "nrm")]
+        self.assertEqual(self.sets(*paths), ["a_body", "a_body", "b_body", "b_body"])
+
+    def test_folders_whose_names_say_roles_are_one_set(self) -> None:
+        self.assertEqual(self.sets("albedo/dome.png", "normal/dome.png"), ["dome", "dome"])
+        self.assertEqual(self.sets("a/dome_col.png", "b/dome_nrm.png"), ["dome", "dome"])
+
+    def test_a_letter_behind_a_number_is_no_role(self) -> None:
+        for name in ("trim7e", "ceil1a", "wall03g"):
+            self.assertEqual(read(name)[0][0], "?", name)
+
+    def test_endings_that_say_nothing_do_not_split_a_set(self) -> None:
+        found = read("lamp_BaseColor_inverted", "lamp_normals", "lamp_Rough 2k")
+        self.assertEqual({set_ for _, set_ in found}, {"lamp"})
 
 
 class Green(TestCase):

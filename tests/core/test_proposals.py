@@ -53,15 +53,11 @@ class Proposing(TestCase):
             [("a", "set0", "whole", ["reason 0"])],
         )
 
-    def test_it_is_sure_only_where_the_first_is_good_and_clearly_better(self) -> None:
-        for scores, sure in (
-            ((0.95, 0.6), True),
-            ((0.95, 0.94), False),
-            ((0.8, 0.2), False),
-            ((0.9,), True),
-        ):
-            (made,) = proposals(document(a=None), "mesh", {"a": ranked(*scores)})
-            self.assertEqual(made.sure, sure, scores)
+    def test_it_is_as_sure_as_its_candidate(self) -> None:
+        for sure in (True, False):
+            first = Candidate("set0", 0.95, ["reason"], sure=sure)
+            (made,) = proposals(document(a=None), "mesh", {"a": [first, *ranked(0.4)]})
+            self.assertEqual(made.sure, sure)
 
     def test_the_material_of_a_set_is_the_one_most_fed_from_it_and_a_base_before_its_variants(
         self,

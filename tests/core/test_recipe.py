@@ -152,6 +152,10 @@ class Uvs(TestCase):
                 self.assertLess(facts.uv.overlap, 0.002)
                 self.assertLess(facts.uv.l2, 1.05)
                 self.assertGreater(facts.uv.coverage, 0.3)
+                self.assertEqual(facts.uv.flipped, 0.0, "none is mirrored")
+                gap = smallest_gap(whole.corner_uvs(), uv_islands(whole.corner_uvs())[0]) or 0
+                self.assertGreaterEqual(gap * 1024, 8, "the step's own gap and size")
+                self.assertLessEqual(gap * 1024, 12)
                 self.assertAlmostEqual(whole.areas().sum(), shape.area, places=5)
                 self.assertEqual(
                     [f.code for f in find_faults(whole)],

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import json
+import re
 from collections.abc import Callable
 from pathlib import Path
+from typing import get_args
 from unittest import TestCase
 
 import cv2
@@ -13,6 +15,7 @@ import numpy as np
 from ektopos.images import linear_to_srgb
 from ektopos.targets.export import export_package
 from ektopos.targets.profile import built_in_profiles, find_profile
+from ektopos.trial.causes import Cause
 from ektopos.trial.compare import run_trial
 from tests.samples import folder, project
 
@@ -50,6 +53,11 @@ def material(name: str, **change):
 
 def drop(name: str, key: str):
     return gltf(lambda content: next(m for m in content["materials"] if m["name"] == name).pop(key))
+
+
+def of_base_color(content: dict) -> dict:
+    info = content["materials"][0]["pbrMetallicRoughness"]["baseColorTexture"]
+    return content["textures"][info["index"]]
 
 
 def without_transform(content: dict) -> None:
@@ -151,6 +159,38 @@ TAMPERINGS: list[tuple[str, str, Callable[[Path], None], set[tuple[str, str]]]] 
         {("settings", "filter-changed")},
     ),
     (
+        "no sampler on the base colour",
+        GLTF,
+        gltf(lambda c: of_base_color(c).pop("sampler")),
+        {("settings", "filter-changed")},
+    ),
+    ("no light factor", GLTF, drop("tile", "emissiveFactor"), {("emission", "constant-changed")}),
+    (
+        "metal factor 0",
+        GLTF,
+        gltf(lambda c: c["materials"][0]["pbrMetallicRoughness"].update(metallicFactor=0)),
+        {("metallic", "constant-changed")},
+    ),
+    (
+        "alpha factor 0",
+        GLTF,
+        gltf(
+            lambda c: c["materials"][0]["pbrMetallicRoughness"].update(baseColorFactor=[1, 1, 1, 0])
+        ),
+        {("opacity", "constant-changed")},
+    ),
+    ("alpha dropped", COLOUR, picture(lambda p: p[..., :3]), {("opacity", "channel-missing")}),
+    (
+        "light wired to the base colour",
+        GLTF,
+        gltf(
+            lambda c: c["materials"][0]["emissiveTexture"].update(
+                index=c["materials"][0]["pbrMetallicRoughness"]["baseColorTexture"]["index"]
+            )
+        ),
+        {("emission", "other-texture")},
+    ),
+    (
         "other constant",
         GLTF,
         gltf(lambda c: c["materials"][2]["pbrMetallicRoughness"].update(roughnessFactor=0.9)),
@@ -227,7 +267,7 @@ LOOSE_TAMPERINGS: list[tuple[str, str, str, Callable[[Path], None], tuple[str, s
     (
         "metal-smooth",
         "smoothness inverted",
-        "textures/tile_MetallicSmoothness.png",
+        "textures/tile_MetalSmooth.png",
         picture(lambda p: np.dstack([p[..., :3], 255 - p[..., 3]])),
         ("roughness", "inverted"),
     ),
@@ -285,7 +325,20 @@ LOOSE_TAMPERINGS: list[tuple[str, str, str, Callable[[Path], None], tuple[str, s
         "other file beside",
         MTLX,
         replaced("tile_Roughness.png", "tile_Metallic.png"),
-        ("roughness", "unknown"),
+        ("roughness", "other-texture"),
+    ),
+    (
+        "single-maps",
+        "normals as colour beside",
+        MTLX,
+        lambda path: path.write_text(
+            re.sub(
+                r'value="textures/tile_Normal.png"[^/]*/>',
+                'value="textures/tile_Normal.png" colorspace="srgb_texture"/>',
+                path.read_text(),
+            )
+        ),
+        ("normal", "wrong-encoding"),
     ),
     (
         "single-maps",
@@ -411,3 +464,10 @@ class Tampered(TestCase):
         self.assertAlmostEqual(cells["roughness"].differing or 0, 1 / 64**2, places=6)
         self.assertEqual(cells["metallic"].verdict, "same")
         self.assertIn("edited after export", cells["roughness"].message)
+
+
+class Guide(TestCase):
+    def test_every_cause_stands_in_the_guide_with_what_to_do(self) -> None:
+        guide = Path(__file__).resolve().parents[2] / "docs/guide.md"
+        rows = re.findall(r"^\| `([a-z-]+)` \| (.+?) \| (.+?) \|$", guide.read_text(), re.MULTILINE)
+        self.assertEqual({cause for cause, _, _ in rows}, set(get_args(Cause)))

@@ -379,3 +379,35 @@ class AProject(TestCase):
             again = subprocess.run(command, capture_output=True, text=True, check=False)
             self.assertEqual(again.returncode, 2)
             self.assertIn("message", json.loads(again.stdout)["error"])
+
+
+class Stated(TestCase):
+    def test_what_a_gltf_says_of_the_maps_beside_it_is_the_truth(self) -> None:
+        # glTF 2.0, 3.9.2: roughness in G and metallic in B of one texture; colour is sRGB.
+        material = {
+            "pbrMetallicRoughness": {
+                "baseColorTexture": {"index": 0},
+                "metallicRoughnessTexture": {"index": 1},
+            }
+        }
+        with folder() as root:
+            gltf_folder(root, material, ["odd_normal.png", "odd_albedo.png"])
+            picture(root / "textures/odd_normal.png", coloured(32))
+            picture(root / "textures/odd_albedo.png", noise(32, 3, 3))
+            picture(root / "textures/odd_rough.png", noise(32, 4, 1)[..., 0])
+            answer = subprocess.run(
+                [sys.executable, "-m", "ektopos", "identify", str(root), "--json"],
+                capture_output=True,
+                check=True,
+            )
+        found = {Path(entry["path"]).name: entry for entry in json.loads(answer.stdout)}
+        base, packed = found["odd_normal.png"], found["odd_albedo.png"]
+        self.assertEqual(
+            (base["role"], base["encoding"], base["confidence"]), ("base_color", "srgb", 1.0)
+        )
+        self.assertEqual(packed["encoding"], "linear")
+        self.assertEqual(packed["channel_roles"]["g"], "roughness")
+        self.assertEqual(packed["channel_roles"]["b"], "metallic")
+        self.assertEqual(base["set"], packed["set"])
+        self.assertIn("asset.gltf says so", base["evidence"])
+        self.assertNotIn("says so", " ".join(found["odd_rough.png"]["evidence"]))

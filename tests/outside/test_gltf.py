@@ -39,7 +39,11 @@ def issues_of(path: Path) -> list[dict]:
 
 class Validator(TestCase):
     def test_no_error_and_no_warning_in_any_container(self) -> None:
-        for target, file in (("gltf-glb", "plates.glb"), ("gltf-split", "plates.gltf")):
+        for target, file in (
+            ("gltf-glb", "plates.glb"),
+            ("gltf-split", "plates.gltf"),
+            ("gltf-embedded", "plates.gltf"),
+        ):
             with self.subTest(target), project() as opened, folder() as root:
                 export_package(opened, find_profile(target), root / "out")
                 self.assertEqual(issues_of(root / "out" / file), [])

@@ -92,7 +92,7 @@ class GreyColour(TestCase):
             name = "metal_roughness_inverted.png"
             ((_, verdict, _),) = identify({name: facts_of(save(root / name, noise(64, 3, 1)))})
         self.assertLess(verdict.confidence, 0.5)
-        self.assertIn("roughness · metallic", " ".join(verdict.doubts))
+        self.assertIn("metallic · roughness", " ".join(verdict.doubts))
 
 
 class Tiles(TestCase):

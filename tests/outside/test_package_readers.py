@@ -3,6 +3,7 @@ them is part of the core."""
 
 from __future__ import annotations
 
+import base64
 import io
 from pathlib import Path
 from unittest import TestCase
@@ -24,6 +25,9 @@ from tests.samples import folder, project
 def picture_of(gltf: pygltflib.GLTF2, info, root: Path) -> np.ndarray:
     """A texture's texels as 0–1, by pygltflib's and Pillow's reading."""
     image = gltf.images[gltf.textures[info.index].source]
+    if image.uri and image.uri.startswith("data:"):
+        content = base64.b64decode(image.uri.partition(",")[2])
+        return np.asarray(Pillow.open(io.BytesIO(content))) / 255
     if image.bufferView is None:
         return np.asarray(Pillow.open(root / image.uri)) / 255
     view = gltf.bufferViews[image.bufferView]
@@ -36,7 +40,11 @@ class GltfAsPygltflibReadsIt(TestCase):
     in R, normals ×2 − 1."""
 
     def test_every_input_is_where_the_standard_looks_for_it(self) -> None:
-        for target, file in (("gltf-glb", "plates.glb"), ("gltf-split", "plates.gltf")):
+        for target, file in (
+            ("gltf-glb", "plates.glb"),
+            ("gltf-split", "plates.gltf"),
+            ("gltf-embedded", "plates.gltf"),
+        ):
             with self.subTest(target), project() as opened, folder() as root:
                 export_package(opened, find_profile(target), root / "out")
                 gltf = pygltflib.GLTF2().load(str(root / "out" / file))

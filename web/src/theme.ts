@@ -75,7 +75,8 @@ export const STAGE = {
   black: '#000000',
   ghost: '#8a8a8a',
   wire: '#1b1b1b',
-  back: '#a3302a',
+  back: '#5b4a7d',
+  backStripe: '#e0cf8f',
 }
 
 /** Backgrounds of the stage. */

@@ -11,7 +11,7 @@ from __future__ import annotations
 import json
 import struct
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 from urllib.parse import unquote
@@ -90,9 +90,13 @@ def read_gltf(path: Path, find: Find, name: str) -> Mesh:
         )
     notes += _brings(gltf)
     nodes = tuple(_scaled_nodes(gltf))
-    return join_parts(
-        Path(name).stem, parts, unique_names(slots), nodes, tuple(dict.fromkeys(notes))
+    names = unique_names(slots)
+    mesh = join_parts(Path(name).stem, parts, names, nodes, tuple(dict.fromkeys(notes)))
+    materials = gltf.get("materials", [])
+    two_sided = tuple(
+        slot for slot, m in zip(names, materials, strict=False) if m.get("doubleSided") is True
     )
+    return replace(mesh, two_sided=two_sided)
 
 
 def _refuse_compression(gltf: dict[str, Any], name: str) -> None:

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 
-from ektopos.targets.writers.gltf import write_glb, write_gltf
+from ektopos.targets.writers.gltf import write_embedded, write_glb, write_gltf
 from ektopos.targets.writers.loose import write_loose
 from ektopos.targets.writers.parts import Parts, Written
 from ektopos.targets.writers.usdz import write_usdz
@@ -10,6 +10,7 @@ from ektopos.targets.writers.usdz import write_usdz
 WRITERS: dict[str, Callable[[Parts], Written]] = {
     "glb": write_glb,
     "gltf": write_gltf,
+    "gltf-embedded": write_embedded,
     "usdz": write_usdz,
     "loose": write_loose,
 }

@@ -5,8 +5,9 @@ Source: glTF 2.0 specification, 3.9; KHR_texture_transform; KHR_materials_emissi
 
 from __future__ import annotations
 
+import base64
 import json
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from pathlib import Path
 from typing import Any
 
@@ -41,16 +42,41 @@ _MIME = {".png": "image/png", ".jpg": "image/jpeg"}
 
 def write_glb(parts: Parts) -> Written:
     """Binary glTFs with meshes, textures and materials inside."""
+
+    def image(binary: Binary, path: Path) -> dict[str, Any]:
+        return {"mimeType": _MIME[path.suffix], "bufferView": binary.add(path.read_bytes())}
+
+    return _all_inside(parts, ".glb", image, pack_glb)
+
+
+def write_embedded(parts: Parts) -> Written:
+    """glTFs with everything in their text, buffer and textures as data URIs (RFC 2397)."""
+
+    def image(_: Binary, path: Path) -> dict[str, Any]:
+        return {"uri": _data_uri(_MIME[path.suffix], path.read_bytes())}
+
+    def text(gltf: dict[str, Any], binary: Binary) -> bytes:
+        uri = _data_uri("application/octet-stream", binary.content())
+        document = finish(gltf, binary, uri)
+        return (json.dumps(document, ensure_ascii=False) + "\n").encode()
+
+    return _all_inside(parts, ".gltf", image, text)
+
+
+def _all_inside(
+    parts: Parts,
+    suffix: str,
+    image: Callable[[Binary, Path], dict[str, Any]],
+    content: Callable[[dict[str, Any], Binary], bytes],
+) -> Written:
+    """Containers that hold their textures; these no longer lie beside them."""
     containers = []
     for asset in parts.assets():
         gltf, binary = geometry(parts, asset)
-        images = []
-        for planned in asset.files:
-            path = parts.folder / planned.path
-            view = binary.add(path.read_bytes())
-            images.append({"name": path.stem, "mimeType": _MIME[path.suffix], "bufferView": view})
-        container = parts.folder / f"{asset.stem}.glb"
-        container.write_bytes(pack_glb(_with_materials(parts, asset, gltf, images), binary))
+        paths = [parts.folder / planned.path for planned in asset.files]
+        images = [{"name": path.stem, **image(binary, path)} for path in paths]
+        container = parts.folder / f"{asset.stem}{suffix}"
+        container.write_bytes(content(_with_materials(parts, asset, gltf, images), binary))
         containers.append(_container(container, asset, asset.files))
     for planned in parts.plan.files:
         (parts.folder / planned.path).unlink()
@@ -72,6 +98,10 @@ def write_gltf(parts: Parts) -> Written:
             buffer.write_bytes(content)
             containers.append(Container(buffer))
     return Written(containers, beside=True)
+
+
+def _data_uri(kind: str, content: bytes) -> str:
+    return f"data:{kind};base64,{base64.b64encode(content).decode()}"
 
 
 def _container(path: Path, asset: Asset, textures: tuple[PlannedFile, ...] = ()) -> Container:

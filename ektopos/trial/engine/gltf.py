@@ -35,7 +35,7 @@ def import_gltf(
 ) -> Imported:
     """Read a glTF package: every container that its list names, or that lies in it. A missing or
     broken file is said in the result, not raised."""
-    suffix = f".{profile.container}"
+    suffix = ".glb" if profile.container == "glb" else ".gltf"
     named = [name for name in files.listed if name.lower().endswith(suffix)]
     named = named or sorted(path.name for path in files.root.glob(f"*{suffix}"))
     listed = listed_slots(listing)
@@ -76,7 +76,7 @@ def _import_file(
     keys = []
     for number, entry in enumerate(gltf.materials or []):
         material = _material(gltf, entry, images)
-        material = replace(material, name=entry.name or f"material_{number}")
+        material = replace(material, name=entry.name or f"slot_{number}")
         keys.append(add_material(found.materials, material, name))
     _add_scene(found, raw, name, files, listing, keys)
 
@@ -140,7 +140,7 @@ def read_bare(found: Imported, name: str, files: PackageFiles, listing: dict[str
     """Add the slots, triangles and scene of a GLB that brings no textures; its materials are only
     names. Raises `ValueError` and its kin for damage."""
     raw = _bytes(files, name)
-    names = [m.name or f"material_{i}" for i, m in enumerate(_load(raw).materials or [])]
+    names = [m.name or f"slot_{i}" for i, m in enumerate(_load(raw).materials or [])]
     _add_scene(found, raw, name, files, listing, names)
 
 
@@ -210,6 +210,39 @@ def _material(gltf: pygltflib.GLTF2, material: Any, images: list[Texture]) -> Im
         "occlusion": material.occlusionTexture,
         "emission": material.emissiveTexture,
     }
+    inputs = _core_inputs(gltf, material, pbr, infos, images)
+    inputs |= _extension_inputs(gltf, material, images)
+    samplers = [
+        gltf.textures[i.index].sampler
+        for i in infos.values()
+        if i is not None and i.index is not None
+    ]
+    used = [gltf.samplers[s] for s in samplers if s is not None]
+    # A texture without a sampler, or a sampler without a filter, is filtered as engines do by
+    # themselves: linearly (glTF 2.0, 5.26 leaves it to them).
+    magnify = [None if s is None else gltf.samplers[s].magFilter for s in samplers]
+    lies = {name: _place(gltf, infos[key]) for name, key in _INFO_OF.items()}
+    inputs |= {name: replace(inputs[name], place=place) for name, place in lies.items()}
+    return ImportedMaterial(
+        inputs=inputs,
+        alpha_mode=(material.alphaMode or "OPAQUE").lower(),
+        alpha_cutoff=0.5 if material.alphaCutoff is None else float(material.alphaCutoff),
+        double_sided=bool(material.doubleSided),
+        filter="nearest" if magnify and all(m in _WRAP_NEAREST for m in magnify) else "linear",
+        mips=all(sampler.minFilter not in _WITHOUT_MIPS for sampler in used),
+        shading="unlit" if "KHR_materials_unlit" in (material.extensions or {}) else "standard",
+        surface_tag=(material.extras or {}).get("surface_tag"),
+    )
+
+
+def _core_inputs(
+    gltf: pygltflib.GLTF2,
+    material: Any,
+    pbr: Any,
+    infos: dict[str, Any],
+    images: list[Texture],
+) -> dict[str, ImportedInput]:
+    """What feeds the seven inputs. Source: glTF 2.0, 5.19 and 5.22, with their defaults."""
 
     def texture(key: str) -> Texture | None:
         info = infos[key]
@@ -230,7 +263,7 @@ def _material(gltf: pygltflib.GLTF2, material: Any, images: list[Texture]) -> Im
     scale = getattr(infos["normal"], "scale", None)
     strength = getattr(infos["occlusion"], "strength", None)
     normal, occlusion = texture("normal"), texture("occlusion")
-    inputs = {
+    return {
         "base_color": ImportedInput(texture("base_color"), "rgb", "srgb", factor=tuple(base[:3])),
         "opacity": ImportedInput(texture("base_color"), "a", factor=(base[3],)),
         "metallic": ImportedInput(texture("orm"), "b", factor=(metallic,)),
@@ -252,6 +285,13 @@ def _material(gltf: pygltflib.GLTF2, material: Any, images: list[Texture]) -> Im
             strength=float(emission.get("emissiveStrength", 1.0)),
         ),
     }
+
+
+def _extension_inputs(
+    gltf: pygltflib.GLTF2, material: Any, images: list[Texture]
+) -> dict[str, ImportedInput]:
+    """What feeds the inputs that extensions carry."""
+    inputs = {}
     for name, (extension, stem, channels, plain) in EXTENSIONS.items():
         said_there = (material.extensions or {}).get(extension, {})
         told = said_there.get(
@@ -269,25 +309,7 @@ def _material(gltf: pygltflib.GLTF2, material: Any, images: list[Texture]) -> Im
             factor=factor,
             place=_place(gltf, info),
         )
-    samplers = [
-        gltf.textures[i.index].sampler
-        for i in infos.values()
-        if i is not None and i.index is not None
-    ]
-    used = [gltf.samplers[s] for s in samplers if s is not None]
-    magnify = [sampler.magFilter for sampler in used]
-    lies = {name: _place(gltf, infos[key]) for name, key in _INFO_OF.items()}
-    inputs |= {name: replace(inputs[name], place=place) for name, place in lies.items()}
-    return ImportedMaterial(
-        inputs=inputs,
-        alpha_mode=(material.alphaMode or "OPAQUE").lower(),
-        alpha_cutoff=0.5 if material.alphaCutoff is None else float(material.alphaCutoff),
-        double_sided=bool(material.doubleSided),
-        filter="nearest" if magnify and all(m in _WRAP_NEAREST for m in magnify) else "linear",
-        mips=all(sampler.minFilter not in _WITHOUT_MIPS for sampler in used),
-        shading="unlit" if "KHR_materials_unlit" in (material.extensions or {}) else "standard",
-        surface_tag=(material.extras or {}).get("surface_tag"),
-    )
+    return inputs
 
 
 _INFO_OF = {

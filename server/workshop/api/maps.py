@@ -35,6 +35,7 @@ class BoardMap(Schema):
     encoding: str
     normal_y: str | None
     by_hand: bool
+    said_by: str | None
     state: MapState
     confidence: float
     width: int
@@ -116,7 +117,7 @@ def _board(project: Project) -> list[tuple[BoardMap, Facts | None, Verdict | Non
                 if verdict.confidence < SURE
                 else "sure"
             )
-            state = "sure" if map_entry.by_hand else state
+            state = "sure" if map_entry.is_said else state
         header = facts.header if facts else None
         result.append(
             (
@@ -129,6 +130,7 @@ def _board(project: Project) -> list[tuple[BoardMap, Facts | None, Verdict | Non
                     encoding=map_entry.encoding,
                     normal_y=map_entry.normal_y,
                     by_hand=map_entry.by_hand,
+                    said_by=map_entry.said_by,
                     state=state,
                     confidence=verdict.confidence if verdict else 0.0,
                     width=header.width if header else 0,
@@ -164,7 +166,13 @@ def get_map(request: HttpRequest, project_id: UUID, name: str) -> MapOut:
                 "its file has not been measured.", subject=name, hint="Bring it in again."
             )
         statistics = facts.statistics
-        stated = recheck(facts, row.roles, row.encoding, row.normal_y) if row.by_hand else verdict  # type: ignore[arg-type]
+        source = "you said so" if row.by_hand else f"{row.said_by} says so"
+        said = project.document.maps[name].is_said
+        stated = (
+            recheck(facts, row.roles, row.encoding, row.normal_y, source)  # type: ignore[arg-type]
+            if said
+            else verdict
+        )
         return MapOut(
             map=row,
             role=verdict.role,

@@ -15,9 +15,10 @@ from pydantic import Field
 from ektopos.checks import Finding, run_checks
 from ektopos.document import Document
 from ektopos.edits import Edit
+from ektopos.maps import Facts
 from ektopos.targets.profile import find_profile
 from server.workshop.archive import import_uploads
-from server.workshop.models import Checkpoint, Job, Project
+from server.workshop.models import Checkpoint, Job, MapFacts, Project
 
 router = Router(tags=["projects"])
 
@@ -230,4 +231,11 @@ def restore_checkpoint(
 def checks(request: HttpRequest, project_id: UUID) -> list[Finding]:
     """Everything the checks find, worst first."""
     project = project_or_404(project_id)
-    return run_checks(project.core(), find_profile(project.document.target, project.document))
+    document, head = project.document, project.head
+    shas = {name: head.sha_of(entry.file) for name, entry in document.maps.items()}
+    rows = MapFacts.known(shas.values())
+
+    def known(name: str) -> Facts | None:
+        return rows[shas[name]].value() if shas[name] in rows else None
+
+    return run_checks(project.core(), find_profile(document.target, document), known)

@@ -84,17 +84,16 @@ def _added(
     entry = document.meshes.get(mesh)
     if entry is None:
         raise EktoposError("it was removed meanwhile.", subject=mesh)
-    files = {one.name: f"maps/{mesh}/{one.name}" for one in found.maps}
+    files = {
+        one.name: document.maps[one.entry].file
+        if one.entry in document.maps
+        else f"maps/{mesh}/{one.name}"
+        for one in found.maps
+    }
     entries = map_entries(found, files, mesh)
     unread = {one.entry for one in found.maps if one.name not in contents}
     edits: list[Edit] = [
-        BringIn(
-            maps={
-                key: value
-                for key, value in entries.items()
-                if key not in unread and key not in document.maps
-            }
-        )
+        BringIn(maps={key: value for key, value in entries.items() if key not in unread})
     ]
     for label, material in found.materials.items():
         goal = label
@@ -114,7 +113,8 @@ def _added(
         ]
         if label in entry.slots and entry.slots[label] is None:
             edits.append(Assign(mesh=mesh, slots=[label], material=goal))
-    placed = {files[inside]: sha for inside, sha in contents.items()}
+    known = {entry.file for entry in document.maps.values()}
+    placed = {files[key]: sha for key, sha in contents.items() if files[key] not in known}
     return (
         edits,
         placed,

@@ -1532,6 +1532,8 @@ export interface components {
              * @default false
              */
             by_hand: boolean;
+            /** Said By */
+            said_by?: string | null;
         } & {
             [key: string]: unknown;
         };
@@ -1972,7 +1974,7 @@ export interface components {
         };
         /**
          * BringIn
-         * @description Add maps and meshes; those that are there already keep what a person said of them.
+         * @description Add maps and meshes; those that are there already keep what was said of them.
          */
         BringIn: {
             /**
@@ -2546,6 +2548,8 @@ export interface components {
             normal_y: string | null;
             /** By Hand */
             by_hand: boolean;
+            /** Said By */
+            said_by: string | null;
             /**
              * State
              * @enum {string}
@@ -3395,7 +3399,7 @@ export interface components {
              * Container
              * @enum {string}
              */
-            container: "glb" | "gltf" | "usdz" | "loose";
+            container: "glb" | "gltf" | "gltf-embedded" | "usdz" | "loose";
             /**
              * Workflow
              * @default metallic
@@ -3599,7 +3603,7 @@ export interface components {
             /** Unit */
             unit?: string | null;
             /** Cause */
-            cause?: ("missing-file" | "unreadable-file" | "slot-unassigned" | "slot-missing" | "slot-reassigned" | "channels-swapped" | "inverted" | "green-flipped" | "wrong-encoding" | "constant-changed" | "strength-lost" | "alpha-mode-changed" | "cutoff-changed" | "sides-changed" | "uv-transform-lost" | "filter-changed" | "resized" | "compressed" | "quantised" | "shifted" | "not-carried-by-target" | "unknown" | "uv-set-changed" | "wrap-changed" | "shading-changed" | "mesh-missing" | "mesh-added" | "scaled" | "axes-changed" | "moved" | "winding-reversed" | "normals-changed" | "normals-missing" | "tangents-changed" | "uvs-flipped" | "uvs-changed" | "mips-off" | "vertex-colours-changed" | "skin-changed" | "skeleton-lost" | "animation-lost" | "morphs-lost" | "hierarchy-changed" | "extension-added" | "extension-unknown" | "not-the-listed-file") | null;
+            cause?: ("missing-file" | "unreadable-file" | "slot-unassigned" | "slot-missing" | "slot-reassigned" | "channels-swapped" | "inverted" | "green-flipped" | "wrong-encoding" | "constant-changed" | "strength-lost" | "alpha-mode-changed" | "cutoff-changed" | "sides-changed" | "uv-transform-lost" | "filter-changed" | "resized" | "compressed" | "quantised" | "shifted" | "not-carried-by-target" | "unknown" | "uv-set-changed" | "wrap-changed" | "shading-changed" | "mesh-missing" | "mesh-added" | "scaled" | "axes-changed" | "moved" | "winding-reversed" | "normals-changed" | "normals-missing" | "tangents-changed" | "uvs-flipped" | "uvs-changed" | "mips-off" | "vertex-colours-changed" | "skin-changed" | "skeleton-lost" | "animation-lost" | "morphs-lost" | "hierarchy-changed" | "extension-added" | "extension-unknown" | "not-the-listed-file" | "channel-missing" | "other-texture") | null;
             /**
              * Message
              * @default

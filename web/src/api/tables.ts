@@ -527,8 +527,8 @@ export const LIGHT_TABLE = {
     ]
   },
   "grey-room": {
-    "label": "Grey room",
-    "shows": "a plain room: metal and colour",
+    "label": "Plain walls",
+    "shows": "bright walls and a ceiling: metal and colour",
     "sky": [
       0.3,
       0.3,

@@ -9,7 +9,8 @@ export interface Key {
   run: () => void
 }
 
-const typing = (target: EventTarget | null) =>
+/** Whether letters go into what has the focus. */
+export const typing = (target: EventTarget | null) =>
   target instanceof HTMLElement &&
   (target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName)) &&
   !(

@@ -1,5 +1,5 @@
 import { Button, Divider, Menu, MenuItem, Tooltip } from '@mui/material'
-import { useEffect, useState } from 'react'
+import { Suspense, lazy, useEffect, useState } from 'react'
 import { NavLink } from 'react-router'
 
 import {
@@ -20,17 +20,22 @@ import { ago, count } from '../words'
 import { Find } from './Find'
 import { JobsButton } from './JobsButton'
 import { Mark } from '../components/Mark'
+import { typing } from '../components/keys'
 import { ProjectMenu } from './ProjectMenu'
+
+const Guide = lazy(() => import('./Guide'))
 
 /** The trail in the order of the job, with the project, the target, jobs, undo and search. */
 export function Header({ project }: { project: Project }) {
   const [finding, setFinding] = useState(false)
+  const [guided, setGuided] = useState(false)
   const undo = useUndo()
   const redo = useRedo()
   const saving = useQueue(waitingOf(project.id)).length > 0
 
   useEffect(() => {
     const pressed = (event: KeyboardEvent) => {
+      if (event.key === '?' && !typing(event.target)) setGuided(true)
       if (!(event.ctrlKey || event.metaKey)) return
       const key = event.key.toLowerCase()
       if (key === 'k') setFinding(true)
@@ -82,8 +87,24 @@ export function Header({ project }: { project: Project }) {
         <Button variant="text" onClick={() => setFinding(true)} aria-keyshortcuts="Control+K">
           Find&nbsp;<kbd className="key">Ctrl K</kbd>
         </Button>
+        <Tooltip title="Guide: the job step by step, and what each cause means">
+          <Button
+            variant="text"
+            aria-label="Guide"
+            aria-keyshortcuts="?"
+            sx={{ minWidth: 0 }}
+            onClick={() => setGuided(true)}
+          >
+            <kbd className="key">?</kbd>
+          </Button>
+        </Tooltip>
       </div>
       {finding && <Find project={project} close={() => setFinding(false)} />}
+      {guided && (
+        <Suspense fallback={null}>
+          <Guide close={() => setGuided(false)} />
+        </Suspense>
+      )}
     </header>
   )
 }

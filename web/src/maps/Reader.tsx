@@ -222,17 +222,16 @@ function Think({
           .map((role) => ROLE_WORDS[role].toLowerCase())
           .join(' · ')
       : 'unknown'
+  const isSaid = map.by_hand || map.said_by != null
   const differs = map.by_hand && JSON.stringify(map.roles) !== JSON.stringify(detail.judged_roles)
   return (
     <section style={{ padding: '10px 14px' }} aria-label="What we think it is">
       <div className="row wrap">
         <h2>
-          {map.by_hand ? 'You say' : 'We think'}:{' '}
-          {detail.role === 'packed' && !map.by_hand
-            ? `packed, ${said(map.roles)}`
-            : said(map.roles)}
+          {map.by_hand ? 'You say' : map.said_by ? `${map.said_by} says` : 'We think'}:{' '}
+          {detail.role === 'packed' && !isSaid ? `packed, ${said(map.roles)}` : said(map.roles)}
         </h2>
-        {!map.by_hand && (
+        {!isSaid && (
           <span
             className={`chip ${map.state === 'sure' ? 'own' : map.state === 'conflict' ? 'brick' : 'amber'}`}
           >

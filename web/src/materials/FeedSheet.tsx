@@ -1,3 +1,4 @@
+import { Middle } from '../components/Middle'
 import { Picture } from '../components/Picture'
 import { Button, Divider, Menu, MenuItem } from '@mui/material'
 import { useEffect, useState } from 'react'
@@ -493,9 +494,7 @@ function RowView({ row, derived, open, solo, toggle, pick, drop, dropFile, child
           <span style={{ minWidth: 0 }}>
             {feed?.map ? (
               <>
-                <span className="ellipsis" style={{ display: 'block' }} title={feed.map}>
-                  {feed.map}
-                </span>
+                <Middle name={feed.map} />
                 <Letters channels={feed.channels ?? 'rgb'} />
               </>
             ) : (
@@ -585,9 +584,8 @@ function Leaving({ row }: { row: Row }) {
     <div className="leaves">
       {leaves.file ? (
         <>
-          <span className="mono ellipsis" style={{ display: 'block' }} title={leaves.file}>
-            {leaves.words}
-            {leaves.file.slice(leaves.file.lastIndexOf('.'))}
+          <span className="mono" title={leaves.file}>
+            <Middle name={`${leaves.words}${leaves.file.slice(leaves.file.lastIndexOf('.'))}`} />
           </span>
           <span style={{ whiteSpace: 'nowrap' }}>
             <span className="mono">

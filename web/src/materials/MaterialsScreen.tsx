@@ -1,3 +1,4 @@
+import { Middle } from '../components/Middle'
 import { Picture } from '../components/Picture'
 import './materials.css'
 import '../stage/stage.css'
@@ -233,9 +234,7 @@ function MaterialItem({
           <span className="thumb swatch" />
         )}
         <span style={{ minWidth: 0 }}>
-          <span className="ellipsis" style={{ display: 'block', fontWeight: current ? 600 : 400 }}>
-            {short}
-          </span>
+          <Middle name={short} style={{ fontWeight: current ? 600 : 400 }} />
           <span className="small">
             {entry.from
               ? count(own, 'own value')

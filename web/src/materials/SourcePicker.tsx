@@ -1,3 +1,4 @@
+import { Middle } from '../components/Middle'
 import { Picture } from '../components/Picture'
 import { Button, Dialog, DialogActions, DialogContent, DialogTitle, TextField } from '@mui/material'
 import { useState } from 'react'
@@ -124,8 +125,8 @@ export function SourcePicker({
               ) : (
                 <span className="thumb" style={{ width: 64, height: 64 }} />
               )}
-              <span className="mono ellipsis" style={{ maxWidth: 84, fontSize: 10.5 }}>
-                {entry.name}
+              <span className="mono" style={{ maxWidth: 84, fontSize: 10.5 }}>
+                <Middle name={entry.name} />
               </span>
             </button>
           ))}

@@ -1,7 +1,9 @@
 import type { MeshFacts } from '../api/types'
-import { RAMP } from '../theme'
+import { RAMP, STAGE } from '../theme'
 import type { MeshView } from './measures'
 import { usualDensity } from './measures'
+
+const STRIPED = `repeating-linear-gradient(45deg, ${STAGE.back} 0 4px, ${STAGE.backStripe} 4px 6px)`
 
 /** What the colours on the mesh mean, in numbers. */
 export function Legend({
@@ -34,7 +36,7 @@ export function Legend({
   if (view === 'backs')
     return (
       <span className="legend mono">
-        <Patch colour={RAMP.mark} /> seen from behind
+        <Patch colour={STRIPED} /> striped: seen from behind
       </span>
     )
   if (view === 'flipped')

@@ -3,7 +3,7 @@ import { LIGHTS, useView } from './view'
 
 /** The light set-ups, one to be chosen. */
 export function LightTabs() {
-  const { light, setLight } = useView()
+  const { light, setLight, toneMapped } = useView()
   const show = useStatus((state) => state.show)
   return (
     <div className="tabs" role="group" aria-label="Light" style={{ background: 'var(--surface)' }}>
@@ -19,6 +19,11 @@ export function LightTabs() {
           {entry.words}
         </button>
       ))}
+      {toneMapped && (
+        <span className="chip amber" title="Bright light is toned down: colours are not exact">
+          △ toned down
+        </span>
+      )}
     </div>
   )
 }

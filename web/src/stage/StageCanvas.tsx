@@ -92,16 +92,17 @@ function Frame({ size, pose }: { size: number; pose: Pose | undefined }) {
   const controls = useThree((state) => state.controls) as Controls | null
   const invalidate = useThree((state) => state.invalidate)
   const { width, height } = useThree((state) => state.size)
-  const narrow = Math.min(1, width / Math.max(1, height))
+  // Things are wider than high as they stand: a narrow stage is left further back.
+  const back = Math.max(1, (1.2 * height) / Math.max(1, width))
   useEffect(() => {
     camera.position
       .copy(FROM)
       .normalize()
-      .multiplyScalar((size * 1.82) / narrow)
+      .multiplyScalar(size * 1.82 * back)
     controls?.target.set(0, 0, 0)
     camera.lookAt(0, 0, 0)
     invalidate()
-  }, [camera, controls, invalidate, narrow, pose, size])
+  }, [camera, controls, invalidate, back, pose, size])
   useFrame(() => {
     pose?.position.copy(camera.position)
     pose?.quaternion.copy(camera.quaternion)

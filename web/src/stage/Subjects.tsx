@@ -16,6 +16,7 @@ import {
   MeshStandardMaterial,
   NearestFilter,
   RepeatWrapping,
+  ShaderMaterial,
   Vector3,
 } from 'three'
 import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js'
@@ -82,8 +83,14 @@ function Overlays({ geometry }: { geometry: BufferGeometry }) {
   )
   const behind = useMemo(
     () =>
-      new MeshBasicMaterial({
-        color: new Color(STAGE.back),
+      new ShaderMaterial({
+        uniforms: {
+          plain: { value: new Color(STAGE.back) },
+          stripe: { value: new Color(STAGE.backStripe) },
+        },
+        vertexShader:
+          'void main() { gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0); }',
+        fragmentShader: STRIPES,
         side: BackSide,
         polygonOffset: true,
         polygonOffsetFactor: -1,
@@ -107,6 +114,17 @@ function Overlays({ geometry }: { geometry: BufferGeometry }) {
     </>
   )
 }
+
+/** Stripes across the screen: what is seen from behind is told without its colour as well. */
+const STRIPES = `
+  uniform vec3 plain;
+  uniform vec3 stripe;
+  void main() {
+    float across = fract((gl_FragCoord.x + gl_FragCoord.y) / 12.0);
+    gl_FragColor = vec4(across < 0.3 ? stripe : plain, 1.0);
+    #include <colorspace_fragment>
+  }
+`
 
 function checkerTexture(): DataTexture {
   const side = 10

@@ -95,7 +95,9 @@ export function ViewMenu() {
           {tick('Checker, one square a tenth of the UVs', view.checker, (checker) =>
             view.set({ checker }),
           )}
-          {tick('Tone mapping', view.toneMapped, (toneMapped) => view.set({ toneMapped }))}
+          {tick('Bright light toned down (tone mapping)', view.toneMapped, (toneMapped) =>
+            view.set({ toneMapped }),
+          )}
           <Button
             sx={{ justifySelf: 'start' }}
             onClick={() =>
@@ -107,7 +109,7 @@ export function ViewMenu() {
                 wire: false,
                 backs: false,
                 checker: false,
-                toneMapped: true,
+                toneMapped: false,
               })
             }
           >

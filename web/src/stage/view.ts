@@ -35,7 +35,7 @@ interface View extends Settings {
 }
 
 export const useView = create<View>((set) => ({
-  light: 'low-sun',
+  light: 'overcast',
   turning: false,
   speed: 4,
   brightness: 1,
@@ -43,7 +43,7 @@ export const useView = create<View>((set) => ({
   wire: false,
   backs: false,
   checker: false,
-  toneMapped: true,
+  toneMapped: false,
   backdrop: 'grey',
   setLight: (light) => set({ light }),
   setTurning: (turning) => set({ turning }),

@@ -197,6 +197,7 @@ function EditTarget({
             [
               ['glb', 'one GLB'],
               ['gltf', 'glTF and files'],
+              ['gltf-embedded', 'one glTF, all in its text'],
               ['usdz', 'one USDZ'],
               ['loose', 'mesh and loose maps'],
             ],
@@ -305,7 +306,7 @@ function EditTarget({
               }
             />
           )}
-          {(profile.container === 'glb' || profile.container === 'gltf') && (
+          {['glb', 'gltf', 'gltf-embedded'].includes(profile.container) && (
             <FormControlLabel
               label="Tints go as factors beside shared maps"
               control={

@@ -1,0 +1,32 @@
+"""What mesh files say of the maps that lie beside them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from pathlib import Path
+
+from ektopos.adopt.carried import map_entries
+from ektopos.adopt.files import carried_by
+from ektopos.document import MapEntry
+from ektopos.errors import DAMAGE, EktoposError
+from ektopos.meshes.read import beside
+
+
+def stated_beside(meshes: Iterable[Path]) -> dict[Path, MapEntry]:
+    """What glTF, OBJ with MTL, and USD files say of the pictures that they refer to, by the
+    pictures' resolved paths; the first that speaks of one is heard. A mesh that cannot be read says
+    nothing."""
+    found: dict[Path, MapEntry] = {}
+    for path in meshes:
+        find = beside(path)
+        try:
+            carried = carried_by(path, find, path.name, str)
+        except (EktoposError, OSError, *DAMAGE):
+            continue
+        files = {one.name: one.part or one.name for one in carried.maps}
+        entries = map_entries(carried, files, path.stem)
+        for one in carried.maps:
+            place = find(one.part) if one.part else None
+            if place is not None:
+                found.setdefault(place.resolve(), entries[one.entry])
+    return found

@@ -1,0 +1,68 @@
+"""Which kind of picture a map is decides who judges it."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from ektopos.document import COLOUR_ROLES
+from ektopos.maps import evidence as ev
+from ektopos.maps.judge.by_person import by_person
+from ektopos.maps.judge.case import Case, Words, speaks
+from ektopos.maps.judge.colour import judge_colour
+from ektopos.maps.judge.grey import judge_grey
+from ektopos.maps.judge.normal import judge_normal, judge_object_normal
+from ektopos.maps.judge.packed import judge_packed
+from ektopos.maps.judge.remarks import with_remarks
+from ektopos.maps.names import Reading, udim_of
+from ektopos.maps.relations import Related
+from ektopos.maps.roles import MATERIALS_TOO
+from ektopos.maps.verdict import Facts, Verdict, said_as
+
+
+def judge(facts: Facts, reading: Reading, related: Related | None = None) -> Verdict:
+    """The verdict on one map from its measures, the reading of its name, and how it relates to the
+    maps it came with."""
+    if reading.by_rule:
+        source = f"this project’s rule “…{reading.word}”"
+        found = by_person(facts, reading.roles, reading.encoding, reading.normal_y, source)
+    else:
+        found = _by_kind(Case(facts, _doubted(facts, reading), related or Related()))
+    return with_remarks(facts, found)
+
+
+def _doubted(facts: Facts, reading: Reading) -> Reading:
+    """The reading without its role, where the whole name is a word that means a material as well
+    as a role (`metal.png`) and the picture is stored in colour."""
+    alone = not any(word.isalpha() for word in reading.set_words)
+    stored_in_colour = len(facts.statistics.channels) >= 3
+    if alone and stored_in_colour and reading.word.lower() in MATERIALS_TOO:
+        return replace(reading, roles={}, set_words=(reading.word, *reading.set_words))
+    return reading
+
+
+def _by_kind(case: Case) -> Verdict:
+    s, reading = case.measures, case.reading
+    words = Words()
+    if reading.roles:
+        words += speaks(f"name says {said_as(reading.roles)} (“{reading.word}”)")
+    if tile := udim_of(reading.noise):
+        words += speaks(f"tile {tile} of a layout over several squares (UDIM)")
+    if ev.is_panorama(case.facts.header) and not reading.roles:
+        return _surroundings(case, words)
+    if ev.is_object_normal(s):
+        return judge_object_normal(case, words)
+    if ev.reads_as_normal(s, named=case.named == "normal"):
+        return judge_normal(case, words)
+    if case.names_channels:
+        return judge_packed(case, words)
+    packed = ev.plainly_packed(s) if case.named in COLOUR_ROLES else ev.different_pictures(s)
+    if packed:
+        return judge_packed(case, words)
+    return judge_grey(case, words) if ev.is_grey(s) else judge_colour(case, words)
+
+
+def _surroundings(case: Case, words: Words) -> Verdict:
+    words += speaks(
+        "twice as wide as high and in floats: a panorama of surroundings, no map of a surface"
+    )
+    return case.verdict({"rgb": "unknown"}, 0.9, words)

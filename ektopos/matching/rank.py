@@ -1,0 +1,204 @@
+"""Sets of pictures ranked for every slot of a mesh, and how sure the first is."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from ektopos.matching.layout import Layout
+from ektopos.matching.signs import Signs, chance_of, measure_signs
+from ektopos.matching.traits import Traits
+
+SHARED = 0.2
+"""Share of a picture painted away from a slot's islands from which others may share it."""
+REPEATS_COST = 2.0
+"""What it speaks against a set, in standard deviations, that its pictures repeat where the UVs do
+not."""
+NAME_WORTH = 4.0
+"""What names that are alike are worth, in standard deviations."""
+ATLAS_WORTH = 1.5
+"""What it is worth, in standard deviations, that another slot of the mesh surely wears a set."""
+SURE_EDGES = 5.0
+SURE_MARGIN = 3.0
+"""Deviations that edges have to show, and the first candidate has to lead by, before it is sure."""
+
+
+@dataclass(frozen=True)
+class Candidate:
+    """One set of pictures for a slot."""
+
+    set: str
+    score: float
+    """0–1: how far it speaks for the slot; 0.5 says nothing."""
+    reasons: list[str]
+    sure: bool = False
+    """Whether it is first, has evidence of its own, and clearly leads: such candidates are meant to
+    be right in 98 of 100 cases."""
+
+
+@dataclass(frozen=True)
+class _Match:
+    """What speaks for one set on one slot."""
+
+    worth: float
+    signs: Signs | None
+    alike: float
+    repeats: bool
+
+    @property
+    def by_pixels(self) -> float:
+        """What it is worth without names."""
+        return self.worth - NAME_WORTH * self.alike
+
+
+def match(
+    layouts: Mapping[str, Layout],
+    pictures: Mapping[str, Sequence[Traits]],
+    repeating: Mapping[str, bool],
+    alike: Mapping[tuple[str, str], float] | None = None,
+) -> dict[str, list[Candidate]]:
+    """Sets of pictures ranked for every slot, best first.
+
+    `pictures` gives the traits of each set's pictures; `repeating` whether they repeat; `alike` how
+    alike the names of a slot and a set are, 0–1, where they mean something. Cost: slots × pictures
+    × `GRID`².
+    """
+    from scipy.optimize import linear_sum_assignment
+
+    known = alike or {}
+    sets = list(pictures)
+    every = [traits for name in sets for traits in pictures[name]]
+    matches = {
+        slot: _matches(slot, layout, sets, pictures, every, repeating, known)
+        for slot, layout in layouts.items()
+    }
+    _share_atlases(matches)
+    worth = np.array([[found.worth for found in row] for row in matches.values()])
+    # All slots together: the assignment that is best as a whole gets the benefit of the doubt.
+    # Slots may still share a set.
+    rows, columns = linear_sum_assignment(-worth) if worth.size else ((), ())
+    favoured = worth.copy()
+    for i, j in zip(rows, columns, strict=True):
+        favoured[i, j] += 0.5
+    return {
+        slot: _ranked(layouts[slot], sets, matches[slot], favoured[i])
+        for i, slot in enumerate(layouts)
+    }
+
+
+def _matches(
+    slot: str,
+    layout: Layout,
+    sets: Sequence[str],
+    pictures: Mapping[str, Sequence[Traits]],
+    every: Sequence[Traits],
+    repeating: Mapping[str, bool],
+    alike: Mapping[tuple[str, str], float],
+) -> list[_Match]:
+    laid_out = layout.count > 0 and not layout.tiles
+    measured = measure_signs(layout, every) if laid_out else []
+    chance, signs = chance_of(measured), iter(measured)
+    found = []
+    for name in sets:
+        repeats, named = repeating.get(name, False), alike.get((slot, name), 0.0)
+        own = [next(signs) for _ in pictures[name]] if laid_out else []
+        totals = [sign.total(chance) for sign in own]
+        best = own[int(np.argmax(totals))] if own else None
+        worth = NAME_WORTH * named
+        if layout.tiles:
+            worth += 2.0 if repeats else -2.0
+        elif best is not None:
+            # The best picture of many is good by chance; a layout shows in most pictures of its
+            # set.
+            worth += (max(totals) + sum(totals) / len(own)) / 2
+            worth -= REPEATS_COST * repeats
+        found.append(_Match(worth, best, named, repeats))
+    return found
+
+
+def _share_atlases(matches: dict[str, list[_Match]]) -> None:
+    """A set that is sure for one slot of a mesh is likelier for others too: slots share atlases.
+    Worth little beside evidence of their own."""
+    shared = set()
+    for row in matches.values():
+        order = sorted(range(len(row)), key=lambda j: -row[j].worth)
+        if order and _is_sure([row[j] for j in order]):
+            shared.add(order[0])
+    for slot, row in matches.items():
+        matches[slot] = [
+            replace(found, worth=found.worth + ATLAS_WORTH * _may_share(found, j, shared))
+            for j, found in enumerate(row)
+        ]
+
+
+def _may_share(found: _Match, j: int, shared: set[int]) -> bool:
+    return j in shared and found.signs is not None and found.signs.covered > 0.5
+
+
+def _ranked(
+    layout: Layout, sets: Sequence[str], matches: Sequence[_Match], favoured: np.ndarray
+) -> list[Candidate]:
+    order = np.argsort(-favoured, kind="stable")
+    found = [
+        Candidate(
+            sets[j],
+            round(float(1.0 / (1.0 + np.exp(-0.35 * favoured[j]))), 3),
+            _reasons(layout, matches[j]),
+        )
+        for j in order
+    ]
+    if found and _is_sure([matches[j] for j in order]):
+        found[0] = replace(found[0], sure=True)
+    return found
+
+
+def _is_sure(ranked: Sequence[_Match]) -> bool:
+    """Whether the first is right beyond doubt: by the edges of its pictures, or by a name that no
+    other set has; a picture that repeats, or only colours that differ, never are."""
+    first, *others = ranked
+    lead = first.worth - max((other.worth for other in others), default=0.0)
+    painted = first.by_pixels - max((other.by_pixels for other in others), default=0.0)
+    by_edges = (
+        first.signs is not None
+        and first.signs.edges >= SURE_EDGES
+        and painted >= SURE_MARGIN / 2
+        and not first.repeats
+    )
+    by_name = first.alike >= 1.0 and all(other.alike < 0.5 for other in others)
+    return (by_edges and lead >= SURE_MARGIN) or (by_name and lead > 0.5 * NAME_WORTH)
+
+
+def _reasons(layout: Layout, match: _Match) -> list[str]:
+    found = []
+    if match.alike > 0:
+        found.append("the names are alike")
+    if layout.tiles:
+        repeats = "and so does the picture" if match.repeats else "the picture does not"
+        return [*found, f"the UVs repeat, {repeats}"]
+    signs = match.signs
+    if signs is None:
+        return found or ["the slot has no UVs"]
+    if signs.borders > 2:
+        found.append(
+            f"edges of the picture follow the island borders ({signs.borders:.1f} deviations "
+            "above other places)"
+        )
+    if signs.ridges > 2 and signs.borders <= 2:
+        found.append(f"colours meet halfway between the islands ({signs.ridges:.1f} deviations)")
+    if signs.background > 2:
+        found.append(
+            f"its background lies outside the islands; {100 * signs.covered:.0f} % of them is "
+            "painted"
+        )
+    if signs.beyond > SHARED and signs.covered > 0.9 and found:
+        found.append(
+            f"{100 * signs.beyond:.0f} % of what is painted lies beyond this slot's islands: "
+            "others may share the maps"
+        )
+    if match.repeats and not found:
+        found.append("repeats in x and y: fits any layout, speaks for none")
+    if signs.borders < -1:
+        found.append("seams cross the islands")
+    return found or ["nothing in the picture follows this layout"]

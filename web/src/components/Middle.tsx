@@ -1,0 +1,15 @@
+import type { CSSProperties } from 'react'
+
+/** Letters of a name's end that are always seen: the end is what tells maps of one set apart. */
+const END = 6
+
+/** A name in one line, shortened in the middle where it does not fit; the whole of it on hover. */
+export function Middle({ name, style }: { name: string; style?: CSSProperties }) {
+  const cut = Math.max(Math.floor(name.length / 2), name.length - END)
+  return (
+    <span className="middle" title={name} style={style}>
+      <span>{name.slice(0, cut)}</span>
+      <span>{name.slice(cut)}</span>
+    </span>
+  )
+}
