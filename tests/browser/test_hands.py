@@ -161,16 +161,23 @@ class Hands(Site):
         other.get_by_role("button", name="Metallic adjustments").wait_for()
         other.get_by_role("button", name="More for this material").click()
         other.get_by_role("menuitem", name="Duplicate").click()
-        page.get_by_title("plain_copy").and_(page.get_by_role("button")).wait_for(timeout=5000)
-        page.bring_to_front()
-        # Both on the same input, the other one first: refused by name, and theirs is shown.
+        page.get_by_title("plain_copy").and_(page.get_by_role("button")).wait_for()
+        # Both on the same input, the other one first: refused by name, and theirs is shown. Until
+        # then this page must not learn of it, whatever it asks for and however late the answer.
+        address = f"**/api/projects/{self.project}"
+        before = page.request.get(f"{self.live_server_url}/api/projects/{self.project}").text()
         page.route("**/pulse", lambda route: route.abort())
+        page.route(
+            address, lambda route: route.fulfill(body=before, content_type="application/json")
+        )
+        page.bring_to_front()
         self.other_page(
             self.project,
             {"kind": "set-feed", "material": "plain", "input": "roughness", "feed": {"value": 0.9}},
         )
         page.get_by_role("button", name="Roughness adjustments").click()
         page.get_by_role("textbox", name="Value, number").fill("0.1")
+        page.unroute(address)
         page.keyboard.press("Enter")
         page.get_by_text("changed meanwhile").wait_for()
         page.locator('[data-input="roughness"]').get_by_text("0.90").first.wait_for()
