@@ -7,7 +7,7 @@ from typing import Any, TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
-from ektopos.types import Float, NormalY
+from ektopos.types import Float, NormalY, Values
 
 Floating = TypeVar("Floating", bound=np.floating[Any])
 FLAT = (0.0, 0.0, 1.0)
@@ -29,6 +29,17 @@ def normalise(
     return np.where(length > least, vectors / np.maximum(length, least), other).astype(
         vectors.dtype, copy=False
     )
+
+
+def plane_axes(normals: Values) -> tuple[Values, Values]:
+    """Two unit vectors `(n, 3)` each that stand on unit normals `(n, 3)` and on each other.
+
+    >>> [axis.tolist() for axis in plane_axes(np.array([[0.0, 0.0, 1.0]]))]
+    [[[1.0, 0.0, 0.0]], [[0.0, 1.0, 0.0]]]
+    """
+    helper = np.where(np.abs(normals[:, 1:2]) < 0.95, [[0.0, 1.0, 0.0]], [[1.0, 0.0, 0.0]])
+    x_axis = normalise(np.cross(helper, normals))
+    return x_axis, np.asarray(np.cross(normals, x_axis))
 
 
 def encode_normals(normals: Float, normal_y: NormalY = "+") -> Float:

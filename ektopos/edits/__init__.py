@@ -13,24 +13,21 @@ from pydantic import Field
 
 from ektopos.document import Document
 from ektopos.edits.bring_in import BringIn
+from ektopos.edits.feeds import ChangeFeed, PlaceFeed, PushUp, SetFeed
 from ektopos.edits.maps import AddNamingRule, RemoveMaps, RemoveNamingRule, RenameSet, SetMap
 from ektopos.edits.materials import (
     AddMaterial,
     ApplyPattern,
-    ChangeFeed,
     Detach,
     DuplicateMaterial,
     MakeFromSet,
-    PlaceFeed,
-    PushUp,
     RemoveMaterial,
     RenameMaterial,
     RenameMaterials,
-    SetFeed,
-    SetSetting,
 )
 from ektopos.edits.meshes import Assign, KeepColours, RemoveMesh, SetDone, SetRecipe
 from ektopos.edits.project import LeaveOut, RemoveProfile, RenameProject, SetProfile, SetTarget
+from ektopos.edits.settings import SetSetting
 
 Edit = Annotated[
     RenameProject

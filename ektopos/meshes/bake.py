@@ -5,15 +5,14 @@ one.
 from __future__ import annotations
 
 import numpy as np
-from embreex import rtcore_scene
-from embreex.mesh_construction import TriangleMesh
 from numpy.typing import NDArray
 
 from ektopos.errors import EktoposError
 from ektopos.images import nearest_covered
 from ektopos.meshes.mesh import Mesh, with_normals
+from ektopos.meshes.rays import LIFT, RayScene, cosine_directions, flat_normals, ray_scene
 from ektopos.meshes.uvs import SUBTEXEL, covered_cells
-from ektopos.types import Float, Progress, no_progress
+from ektopos.types import Float, Progress, Values, no_progress
 from ektopos.vectors import normalise
 
 SAMPLES = 64
@@ -22,9 +21,6 @@ _TOUCHING = 0.02
 """Share of its cells that a slot may share with others of one layout: borders that touch."""
 _BATCH = 16_384
 """Texels whose rays are followed at once."""
-_LIFT = 2e-6
-"""How far rays start above the surface, in mesh sizes, so that they do not meet where they start.
-"""
 
 
 def bake_occlusion(
@@ -64,26 +60,19 @@ def bake_occlusion(
         )
     corners = mesh.triangles[own][triangle]
     normals = mesh.normals
-    # Rays are followed in single precision: about the middle of the mesh and at its own size, small
-    # things far from the origin keep theirs.
-    low, high = mesh.positions.min(axis=0), mesh.positions.max(axis=0)
-    extent = float((high - low).max()) or 1.0
-    positions = (mesh.positions - (low + high) / 2.0) / extent
-    reach = None if reach is None else reach / extent
+    rays = ray_scene(mesh.positions, mesh.triangles)
+    reach = None if reach is None else reach / rays.extent
     open_share = np.empty(len(cells), np.float32)
-    scene = rtcore_scene.EmbreeScene()
-    TriangleMesh(scene, positions[mesh.triangles].astype(np.float32))
     for start in range(0, len(cells), _BATCH):
         progress(start / len(cells), "following rays")
         part = slice(start, start + _BATCH)
-        places = np.einsum("ij,ijk->ik", weights[part], positions[corners[part]])
+        places = np.einsum("ij,ijk->ik", weights[part], rays.positions[corners[part]])
         up = normalise(
             np.einsum("ij,ijk->ik", weights[part], normals[corners[part]].astype(np.float64))
         )
-        a, b, c = np.moveaxis(positions[corners[part]], 1, 0)
-        flat = normalise(np.cross(b - a, c - a))
-        lifted = places + flat * _LIFT
-        open_share[part] = _open(scene, lifted, up, flat, cells[part], samples, reach)
+        flat = flat_normals(rays.positions[corners[part]])
+        lifted = places + flat * LIFT
+        open_share[part] = _open(rays, lifted, up, flat, cells[part], samples, reach)
     return _painted(cells, open_share, size, padding)
 
 
@@ -134,38 +123,26 @@ def _texels(
 
 
 def _open(
-    scene: rtcore_scene.EmbreeScene,
-    places: NDArray[np.float64],
-    up: NDArray[np.float64],
-    flat: NDArray[np.float64],
+    rays: RayScene,
+    places: Values,
+    up: Values,
+    flat: Values,
     cells: NDArray[np.int64],
     samples: int,
     reach: float | None,
 ) -> NDArray[np.float32]:
     """Share of cosine-weighted directions in which nothing is met, for every place."""
-    helper = np.where(np.abs(up[:, 1:2]) < 0.95, [[0.0, 1.0, 0.0]], [[1.0, 0.0, 0.0]])
-    x_axis = normalise(np.cross(helper, up))
-    y_axis = np.cross(up, x_axis)
     # Every texel turns the same pattern by an angle of its own: noise instead of bands.
     turn = (cells * 0.6180339887498949 % 1.0) * 2 * np.pi
-    met = np.zeros(len(places), np.float32)
-    starts = places.astype(np.float32)
-    for i in range(samples):
-        share = (i + 0.5) / samples
-        around = turn + 2 * np.pi * (i * 0.6180339887498949 % 1.0)
-        across = np.sqrt(share)
-        directions = (
-            x_axis * (across * np.cos(around))[:, None]
-            + y_axis * (across * np.sin(around))[:, None]
-            + up * np.sqrt(1.0 - share)
-        )
-        found = scene.run(starts, directions.astype(np.float32), output=True)
-        hit = found["primID"] >= 0
+    blocked = np.zeros(len(places), np.float32)
+    for directions in cosine_directions(up, samples, turn):
+        met = rays.meet(places, directions)
+        hit = met["primID"] >= 0
         if reach is not None:
-            hit &= found["tfar"] <= reach
+            hit &= met["tfar"] <= reach
         # Smooth normals tip some directions below the face itself: light cannot come from there.
-        met += hit | (np.einsum("ij,ij->i", directions, flat) <= 0)
-    return 1.0 - met / np.float32(samples)
+        blocked += hit | (np.einsum("ij,ij->i", directions, flat) <= 0)
+    return 1.0 - blocked / np.float32(samples)
 
 
 def _painted(

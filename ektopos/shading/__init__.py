@@ -1,13 +1,16 @@
 """How surfaces look under light: the reference renderer.
 
 `brdf` is glTF 2.0's appendix B, `lights` the light set-ups, `tangents` the frames normal maps live
-in, `sample` texture look-ups, `render` rays and pictures, `specimen` the shape that materials are
+in, `sample` texture look-ups, `look` what a slot is drawn with, `camera` the view, `surroundings`
+light from all round, `render` rays and pictures, `specimen` the shape that materials are
 shown on. Equal surfaces give equal pictures.
 """
 
 from ektopos.shading.brdf import f0_from_ior, shade
+from ektopos.shading.camera import View, frame_view
 from ektopos.shading.lights import LIGHTS, Light
-from ektopos.shading.render import Look, View, frame_view, render
+from ektopos.shading.look import Look
+from ektopos.shading.render import render
 from ektopos.shading.specimen import specimen
 from ektopos.shading.tangents import vertex_tangents
 

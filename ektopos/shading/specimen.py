@@ -8,7 +8,7 @@ from functools import lru_cache
 import numpy as np
 
 from ektopos.meshes.mesh import Mesh, face_normals
-from ektopos.shading.render import View
+from ektopos.shading.camera import View
 from ektopos.types import MAX_UV_SETS
 
 GRID, DOME, RISE, BEVEL, THICK = 72, 0.66, 0.46, 0.09, 0.16

@@ -23,7 +23,8 @@ from ektopos.materials.derive import Material, Placement
 from ektopos.materials.resolve import Decoded, MapLoader, feed_result, reduce_image, resolve_feed
 from ektopos.meshes import Mesh
 from ektopos.shading import LIGHTS, Look, render
-from ektopos.shading.render import View, frame_view, picture
+from ektopos.shading.camera import View, frame_view
+from ektopos.shading.render import picture
 from ektopos.shading.specimen import SPECIMEN_VIEW, specimen
 from ektopos.trial.engine.package import INPUTS, ImportedInput, ImportedMaterial, Place, Triangles
 from ektopos.types import Encoding, Float, Pixels, WrapPair

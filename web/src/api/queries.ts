@@ -1,20 +1,14 @@
-// Server state: every query and mutation of the interface. Queries below a project are keyed by its revision, so a change
+// Server state: what the interface asks. Questions below a project are keyed by its revision, so a change
 // asks again only for what depends on it, and going back finds what was there.
-import {
-  keepPreviousData,
-  queryOptions,
-  useMutation,
-  useQuery,
-  useQueryClient,
-} from '@tanstack/react-query'
-import { useCallback, useEffect, useMemo, useRef } from 'react'
+import { keepPreviousData, queryOptions, useQuery, useQueryClient } from '@tanstack/react-query'
+import type { UseQueryOptions } from '@tanstack/react-query'
+import { useEffect, useMemo } from 'react'
 import { useParams } from 'react-router'
 
-import { sendFile } from './incoming'
 import { useNotices } from './notices'
 import { ApiError, get, post } from './client'
-import { PAGE, enqueue, shownWith, useQueue, waitingOf } from './queue'
-import type { By, Edit, Job, Material, MeshStep, Profile, Project } from './types'
+import { shownWith, useQueue, waitingOf } from './queue'
+import type { By, Material, Profile, Project } from './types'
 
 export const useProjectId = () => useParams().projectId ?? ''
 
@@ -73,106 +67,110 @@ export const useProjects = () =>
     queryFn: () => get('/api/projects'),
   })
 
-/** Key and guard of a query that depends on the project's revision. */
-function useRevisionKey(name: string, ...rest: unknown[]) {
+interface Asked<T> extends Pick<
+  UseQueryOptions<T>,
+  'placeholderData' | 'retry' | 'refetchInterval'
+> {
+  /** What the answer depends on besides the project's revision. */
+  of?: unknown[]
+  enabled?: boolean
+}
+
+/** A question whose answer depends on the project as it is at its revision. */
+function usePart<T>(
+  name: string,
+  ask: (project_id: string) => Promise<T>,
+  { of = [], enabled = true, ...rest }: Asked<T> = {},
+) {
   const id = useProjectId()
   const revision = useProject().data?.revision
-  return {
-    id,
-    queryKey: ['project-part', id, name, revision, ...rest],
-    enabled: revision !== undefined,
-  }
+  return useQuery({
+    queryKey: ['project-part', id, name, revision, ...of],
+    enabled: enabled && revision !== undefined,
+    queryFn: () => ask(id),
+    ...rest,
+  })
 }
 
 /** Every target that the project can use: the built-in ones and its own. */
 export function useTargets() {
-  const { id, queryKey, enabled } = useRevisionKey('targets')
-  return useQuery({
-    queryKey,
-    enabled,
-    placeholderData: keepPreviousData,
-    queryFn: () =>
-      get('/api/projects/{project_id}/targets', { params: { path: { project_id: id } } }),
-  })
+  return usePart(
+    'targets',
+    (project_id) => get('/api/projects/{project_id}/targets', { params: { path: { project_id } } }),
+    { placeholderData: keepPreviousData },
+  )
 }
 
 export function useComparison() {
-  const { id, queryKey, enabled } = useRevisionKey('comparison')
-  return useQuery({
-    queryKey,
-    enabled,
-    queryFn: () =>
-      get('/api/projects/{project_id}/comparison', {
-        params: { path: { project_id: id } },
-      }),
-  })
+  return usePart('comparison', (project_id) =>
+    get('/api/projects/{project_id}/comparison', {
+      params: { path: { project_id } },
+    }),
+  )
 }
 
 /** What is wrong with a profile that is being written, or what it would give. */
 export function useDraftTarget(profile: Profile) {
-  const { id, queryKey, enabled } = useRevisionKey('draft', profile)
-  return useQuery({
-    queryKey,
-    enabled,
-    placeholderData: keepPreviousData,
-    retry: false,
-    queryFn: () =>
+  return usePart(
+    'draft',
+    (project_id) =>
       post('/api/projects/{project_id}/target-drafts', {
-        params: { path: { project_id: id } },
+        params: { path: { project_id } },
         body: { profile: profile as never },
       }),
-  })
+    { of: [profile], placeholderData: keepPreviousData, retry: false },
+  )
 }
 
 export function useBoard() {
-  const { id, queryKey, enabled } = useRevisionKey('maps')
-  return useQuery({
-    queryKey,
-    enabled,
-    placeholderData: keepPreviousData,
-    queryFn: () => get('/api/projects/{project_id}/maps', { params: { path: { project_id: id } } }),
-  })
+  return usePart(
+    'maps',
+    (project_id) => get('/api/projects/{project_id}/maps', { params: { path: { project_id } } }),
+    { placeholderData: keepPreviousData },
+  )
 }
 
 /** What converting a set of the specular workflow would give. */
 export function useConversion(set: string) {
-  const { id, queryKey, enabled } = useRevisionKey('conversion', set)
-  return useQuery({
-    queryKey,
-    enabled,
-    retry: false,
-    queryFn: () =>
+  return usePart(
+    'conversion',
+    (project_id) =>
       get('/api/projects/{project_id}/conversions/{set_name}', {
-        params: { path: { project_id: id, set_name: set } },
+        params: { path: { project_id, set_name: set } },
       }),
-  })
+    { of: [set], retry: false },
+  )
 }
 
 export function useMap(name: string | null) {
-  const { id, queryKey, enabled } = useRevisionKey('map', name)
   const there = useProject().data?.document.maps?.[name ?? ''] !== undefined
-  return useQuery({
-    queryKey,
-    enabled: enabled && there,
-    placeholderData: (before) => (before?.map.name === name ? before : undefined),
-    queryFn: () =>
+  return usePart(
+    'map',
+    (project_id) =>
       get('/api/projects/{project_id}/maps/{name}', {
-        params: { path: { project_id: id, name: name ?? '' } },
+        params: { path: { project_id, name: name ?? '' } },
       }),
-  })
+    {
+      of: [name],
+      enabled: there,
+      placeholderData: (before) => (before?.map.name === name ? before : undefined),
+    },
+  )
 }
 
 export function useSheet(name: string | null) {
-  const { id, queryKey, enabled } = useRevisionKey('sheet', name)
-  return useQuery({
-    queryKey,
-    enabled: enabled && name !== null,
-    placeholderData: (before) => (before?.material === name ? before : undefined),
-    queryFn: () =>
+  return usePart(
+    'sheet',
+    (project_id) =>
       get('/api/projects/{project_id}/sheets/{name}', {
-        params: { path: { project_id: id, name: name ?? '' } },
+        params: { path: { project_id, name: name ?? '' } },
       }),
-  })
+    {
+      of: [name],
+      enabled: name !== null,
+      placeholderData: (before) => (before?.material === name ? before : undefined),
+    },
+  )
 }
 
 export const trySheet = (id: string, name: string, entry: Material) =>
@@ -182,27 +180,21 @@ export const trySheet = (id: string, name: string, entry: Material) =>
   })
 
 export function useLooks() {
-  const { id, queryKey, enabled } = useRevisionKey('looks')
-  return useQuery({
-    queryKey,
-    enabled,
-    placeholderData: keepPreviousData,
-    queryFn: () =>
-      get('/api/projects/{project_id}/stage', { params: { path: { project_id: id } } }),
-  })
+  return usePart(
+    'looks',
+    (project_id) => get('/api/projects/{project_id}/stage', { params: { path: { project_id } } }),
+    { placeholderData: keepPreviousData },
+  )
 }
 
 /** Every mesh; what its slots wear and which are done is what the page shows, not what was measured. */
 export function useMeshes() {
-  const { id, queryKey, enabled } = useRevisionKey('meshes')
   const stated = useProject().data?.document.meshes
-  const found = useQuery({
-    queryKey,
-    enabled,
-    placeholderData: keepPreviousData,
-    queryFn: () =>
-      get('/api/projects/{project_id}/meshes', { params: { path: { project_id: id } } }),
-  })
+  const found = usePart(
+    'meshes',
+    (project_id) => get('/api/projects/{project_id}/meshes', { params: { path: { project_id } } }),
+    { placeholderData: keepPreviousData },
+  )
   const data = useMemo(
     () =>
       found.data?.map((mesh) => {
@@ -218,58 +210,54 @@ export function useMeshes() {
 
 /** Which map sets belong to which slot of a mesh: compared by a job, and asked for until it is done. */
 export function useSuggestions(mesh: string | null) {
-  const { id, queryKey, enabled } = useRevisionKey('suggestions', mesh)
-  const found = useQuery({
-    queryKey,
-    enabled: enabled && mesh !== null,
-    placeholderData: keepPreviousData,
-    refetchInterval: untilReady,
-    queryFn: () =>
+  const found = usePart(
+    'suggestions',
+    (project_id) =>
       get('/api/projects/{project_id}/meshes/{name}/suggestions', {
-        params: { path: { project_id: id, name: mesh ?? '' } },
+        params: { path: { project_id, name: mesh ?? '' } },
       }),
-  })
+    {
+      of: [mesh],
+      enabled: mesh !== null,
+      placeholderData: keepPreviousData,
+      refetchInterval: untilReady,
+    },
+  )
   return { ...found, data: found.data?.ready ? found.data.slots : undefined }
 }
 
 export function useProposals() {
-  const { id, queryKey, enabled } = useRevisionKey('proposals')
-  const found = useQuery({
-    queryKey,
-    enabled,
-    retry: false,
-    refetchInterval: untilReady,
-    queryFn: () =>
+  const found = usePart(
+    'proposals',
+    (project_id) =>
       get('/api/projects/{project_id}/proposals', {
-        params: { path: { project_id: id } },
+        params: { path: { project_id } },
       }),
-  })
+    { retry: false, refetchInterval: untilReady },
+  )
   return { ...found, data: found.data?.ready ? found.data.proposals : undefined }
 }
 
 export function useAlike(mesh: string, other: string | null) {
-  const { id, queryKey, enabled } = useRevisionKey('alike', mesh, other)
-  return useQuery({
-    queryKey,
-    enabled: enabled && other !== null,
-    queryFn: () =>
+  return usePart(
+    'alike',
+    (project_id) =>
       get('/api/projects/{project_id}/meshes/{name}/like/{other}', {
-        params: { path: { project_id: id, name: mesh, other: other ?? '' } },
+        params: { path: { project_id, name: mesh, other: other ?? '' } },
       }),
-  })
+    { of: [mesh, other], enabled: other !== null },
+  )
 }
 
 export function usePadding(mesh: string, slot: string, map: string | null) {
-  const { id, queryKey, enabled } = useRevisionKey('padding', mesh, slot, map)
-  return useQuery({
-    queryKey,
-    enabled: enabled && map !== null,
-    retry: false,
-    queryFn: () =>
+  return usePart(
+    'padding',
+    (project_id) =>
       get('/api/projects/{project_id}/meshes/{name}/padding/{map_name}', {
-        params: { path: { project_id: id, name: mesh, map_name: map ?? '' }, query: { slot } },
+        params: { path: { project_id, name: mesh, map_name: map ?? '' }, query: { slot } },
       }),
-  })
+    { of: [mesh, slot, map], enabled: map !== null, retry: false },
+  )
 }
 
 /** The bytes at an address; what cannot be had is said. */
@@ -325,323 +313,21 @@ export const facesWith = (id: string, mesh: string, slot: string, face: number, 
   })
 
 export function useFindings() {
-  const { id, queryKey, enabled } = useRevisionKey('checks')
-  return useQuery({
-    queryKey,
-    enabled,
-    placeholderData: keepPreviousData,
-    queryFn: () =>
-      get('/api/projects/{project_id}/checks', { params: { path: { project_id: id } } }),
-  })
+  return usePart(
+    'checks',
+    (project_id) => get('/api/projects/{project_id}/checks', { params: { path: { project_id } } }),
+    { placeholderData: keepPreviousData },
+  )
 }
 
 export function usePlan() {
-  const { id, queryKey, enabled } = useRevisionKey('plan')
-  return useQuery({
-    queryKey,
-    enabled,
-    placeholderData: keepPreviousData,
-    retry: false,
-    queryFn: () => get('/api/projects/{project_id}/plan', { params: { path: { project_id: id } } }),
-  })
-}
-
-export function usePackages() {
-  const id = useProjectId()
-  return useQuery({
-    queryKey: ['packages', id],
-    queryFn: () =>
-      get('/api/projects/{project_id}/packages', { params: { path: { project_id: id } } }),
-  })
+  return usePart(
+    'plan',
+    (project_id) => get('/api/projects/{project_id}/plan', { params: { path: { project_id } } }),
+    { placeholderData: keepPreviousData, retry: false },
+  )
 }
 
 /** What a job is making is asked for until it is there. */
 const untilReady = (query: { state: { data?: { ready: boolean } } }) =>
   query.state.data?.ready === false ? 700 : false
-
-const busy = (state: string) => state === 'waiting' || state === 'running'
-
-/** The project's jobs; while one is running they are asked for often, and what it changed is loaded when it ends. */
-export function useJobs() {
-  const id = useProjectId()
-  const queries = useQueryClient()
-  const notice = useNotices((state) => state.say)
-  // Jobs whose end has been seen; none before the first answer, whose ended jobs are old news.
-  const ended = useRef<Set<string> | null>(null)
-  const found = useQuery({
-    queryKey: ['jobs', id],
-    queryFn: () => get('/api/projects/{project_id}/jobs', { params: { path: { project_id: id } } }),
-    refetchInterval: (query) => (query.state.data?.some((job) => busy(job.state)) ? 400 : false),
-    enabled: id !== '',
-  })
-  useEffect(() => {
-    if (!found.data) return
-    const done = found.data.filter((job) => !busy(job.state))
-    const fresh = done.filter((job) => ended.current !== null && !ended.current.has(job.id))
-    ended.current = new Set([...(ended.current ?? []), ...done.map((job) => job.id)])
-    if (fresh.length === 0) return
-    void queries.invalidateQueries({ queryKey: ['project', id] })
-    void queries.invalidateQueries({ queryKey: ['project-part', id] })
-    void queries.invalidateQueries({ queryKey: ['packages', id] })
-    for (const job of fresh) {
-      const error = job.error as { message?: string; subject?: string; hint?: string } | null
-      if (job.state === 'failed' && error)
-        notice(new ApiError(0, error.message ?? '', error.subject, error.hint))
-      const wrong = (
-        (job.result as { files?: { path: string; error?: string }[] } | null)?.files ?? []
-      ).filter((file) => file.error)
-      if (wrong[0] && (job.kind === 'measure' || job.kind === 'embedded')) {
-        notice(
-          new ApiError(
-            0,
-            wrong[0].error ?? '',
-            wrong.length > 1 ? `${wrong[0].path} and ${wrong.length - 1} more` : wrong[0].path,
-          ),
-        )
-      }
-      if (job.state === 'done' && downloads.delete(job.id))
-        window.location.assign(`/api/jobs/${job.id}/file`)
-    }
-  }, [found.data, id, notice, queries])
-  return found
-}
-
-/** The way into the line of edits. */
-function useLine() {
-  const id = useProjectId()
-  const queries = useQueryClient()
-  return useCallback(
-    (edits: Edit[], send: Parameters<typeof enqueue>[3]) => enqueue(queries, id, edits, send),
-    [id, queries],
-  )
-}
-
-const at = (project: Project, seen: number) => ({
-  params: { path: { project_id: project.id } },
-  body: { revision: seen, page: PAGE },
-})
-
-/** Edits as one step. The promise gives the project afterwards, or null where it was refused, which has been said then. */
-export function useEdit() {
-  const line = useLine()
-  return useCallback(
-    (...edits: Edit[]) =>
-      line(edits, (project, { edits, seen }) =>
-        post('/api/projects/{project_id}/edits', {
-          params: { path: { project_id: project.id } },
-          body: { revision: seen, page: PAGE, edits },
-        }),
-      ),
-    [line],
-  )
-}
-
-export function useUndo() {
-  const line = useLine()
-  return useCallback(
-    () =>
-      line([], (project, { seen }) => post('/api/projects/{project_id}/undo', at(project, seen))),
-    [line],
-  )
-}
-
-export function useRedo() {
-  const line = useLine()
-  return useCallback(
-    () =>
-      line([], (project, { seen }) => post('/api/projects/{project_id}/redo', at(project, seen))),
-    [line],
-  )
-}
-
-export function useCheckpoint() {
-  const line = useLine()
-  return useCallback(
-    (name: string) =>
-      line([], (project) =>
-        post('/api/projects/{project_id}/checkpoints', {
-          params: { path: { project_id: project.id } },
-          body: { name },
-        }),
-      ),
-    [line],
-  )
-}
-
-export function useRestore() {
-  const line = useLine()
-  return useCallback(
-    (checkpoint: number) =>
-      line([], (project, { seen }) =>
-        post('/api/projects/{project_id}/checkpoints/{checkpoint_id}/restore', {
-          params: { path: { project_id: project.id, checkpoint_id: checkpoint } },
-          body: { revision: seen, page: PAGE },
-        }),
-      ),
-    [line],
-  )
-}
-
-let stepping: Promise<unknown> = Promise.resolve()
-
-/** Change what is done to a mesh after it is read: one step more, or another recipe. Steps stand in a line of their own, for some
- * are jobs, and each is made on what the one before has left. */
-export function useRecipe() {
-  const id = useProjectId()
-  const queries = useQueryClient()
-  const notice = useNotices((state) => state.say)
-  return useCallback(
-    (mesh: string, change: { append: MeshStep } | { recipe: MeshStep[] }) => {
-      const made = stepping.then(async () => {
-        try {
-          const path = { project_id: id, name: mesh }
-          const revision = queries.getQueryData<Project>(['project', id])?.revision ?? 0
-          const answer = await post('/api/projects/{project_id}/meshes/{name}/recipe', {
-            params: { path },
-            body: { revision, page: PAGE, ...change },
-          })
-          if (answer.job) await jobEnds(answer.job)
-          const project =
-            answer.project ??
-            (await get('/api/projects/{project_id}', { params: { path: { project_id: id } } }))
-          queries.setQueryData(['project', id], project)
-          return project
-        } catch (problem) {
-          notice(problem as Error)
-          return null
-        }
-      })
-      stepping = made
-      return made
-    },
-    [id, notice, queries],
-  )
-}
-
-/** Wait until a job has ended. Throws what it failed with. */
-async function jobEnds(job: Job) {
-  let now = job
-  while (busy(now.state)) {
-    await new Promise((next) => setTimeout(next, 300))
-    now = await get('/api/jobs/{job_id}', { params: { path: { job_id: job.id } } })
-  }
-  const error = now.error as { message?: string; subject?: string; hint?: string } | null
-  if (now.state === 'failed')
-    throw new ApiError(0, error?.message ?? 'it failed.', error?.subject, error?.hint)
-}
-
-/** Jobs of this page whose file is to be saved when they have packed it. */
-const downloads = new Set<string>()
-
-export function useStartJob() {
-  const id = useProjectId()
-  const queries = useQueryClient()
-  const notice = useNotices((state) => state.say)
-  const started = {
-    onSuccess: () => void queries.invalidateQueries({ queryKey: ['jobs', id] }),
-    onError: (problem: Error) => notice(problem),
-  }
-  const path = { project_id: id }
-  const startExport = useMutation({
-    mutationFn: (trial: boolean) => {
-      const revision = queries.getQueryData<Project>(['project', id])?.revision ?? 0
-      return post('/api/projects/{project_id}/exports', {
-        params: { path },
-        body: { revision, trial },
-      })
-    },
-    ...started,
-  })
-  const startTrial = useMutation({
-    mutationFn: (pack: number) =>
-      post('/api/projects/{project_id}/packages/{package_id}/trial', {
-        params: { path: { ...path, package_id: pack } },
-      }),
-    ...started,
-  })
-  const startForeign = useMutation({
-    mutationFn: async (file: File) => {
-      const body = await sendFile(file)
-      return post('/api/projects/{project_id}/packages', { params: { path }, body })
-    },
-    onSuccess: () => {
-      started.onSuccess()
-      void queries.invalidateQueries({ queryKey: ['packages', id] })
-    },
-    onError: started.onError,
-  })
-  const startConvert = useMutation({
-    mutationFn: (set: string) =>
-      post('/api/projects/{project_id}/convert', { params: { path }, body: { set } }),
-    ...started,
-  })
-  const startInside = useMutation({
-    mutationFn: (mesh: string) =>
-      post('/api/projects/{project_id}/meshes/{name}/inside', {
-        params: { path: { ...path, name: mesh } },
-      }),
-    ...started,
-  })
-  const startBake = useMutation({
-    mutationFn: ({
-      mesh,
-      ...given
-    }: {
-      mesh: string
-      slot: string
-      size: 256 | 512 | 1024 | 2048 | 4096
-      samples: number
-      feed: boolean
-    }) =>
-      post('/api/projects/{project_id}/meshes/{name}/occlusion', {
-        params: { path: { ...path, name: mesh } },
-        body: given,
-      }),
-    ...started,
-  })
-  const startArchive = useMutation({
-    mutationFn: (pack: number | null) =>
-      pack === null
-        ? post('/api/projects/{project_id}/archive', { params: { path } })
-        : post('/api/projects/{project_id}/packages/{package_id}/archive', {
-            params: { path: { ...path, package_id: pack } },
-          }),
-    onSuccess: (job) => {
-      downloads.add(job.id)
-      started.onSuccess()
-    },
-    onError: started.onError,
-  })
-  const cancel = useMutation({
-    mutationFn: (job: string) =>
-      post('/api/jobs/{job_id}/cancel', { params: { path: { job_id: job } } }),
-    ...started,
-  })
-  return {
-    startExport,
-    startTrial,
-    startForeign,
-    startConvert,
-    startBake,
-    startInside,
-    startArchive,
-    cancel,
-  }
-}
-
-/** Take a package away, or bring it back. */
-export function useRemovePackage() {
-  const id = useProjectId()
-  const queries = useQueryClient()
-  const notice = useNotices((state) => state.say)
-  return useMutation({
-    mutationFn: ({ pack, back }: { pack: number; back: boolean }) => {
-      const given = { params: { path: { project_id: id, package_id: pack } } }
-      return back
-        ? post('/api/projects/{project_id}/packages/{package_id}/bring-back', given)
-        : post('/api/projects/{project_id}/packages/{package_id}/remove', given)
-    },
-    onSuccess: () => void queries.invalidateQueries({ queryKey: ['packages', id] }),
-    onError: notice,
-  })
-}

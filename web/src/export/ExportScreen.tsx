@@ -4,15 +4,8 @@ import { Button } from '@mui/material'
 import { useState } from 'react'
 import { Link } from 'react-router'
 
-import {
-  useFindings,
-  useJobs,
-  usePackages,
-  usePlan,
-  useProject,
-  useProjectId,
-  useStartJob,
-} from '../api/queries'
+import { useJobs, usePackages, useStartJob } from '../api/jobs'
+import { useFindings, usePlan, useProject, useProjectId } from '../api/queries'
 import { bytes, count } from '../words'
 import { History } from './History'
 import { PackPlan } from './PackPlan'

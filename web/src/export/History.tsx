@@ -1,7 +1,8 @@
 import { Button, Popover } from '@mui/material'
 import { useRef, useState } from 'react'
 
-import { useRemovePackage, useStartJob, useTargets } from '../api/queries'
+import { useRemovePackage, useStartJob } from '../api/jobs'
+import { useTargets } from '../api/queries'
 import type { Package } from '../api/types'
 import { ago, bytes, count } from '../words'
 

@@ -1,7 +1,8 @@
 import { Menu, MenuItem } from '@mui/material'
 import { useState } from 'react'
 
-import { useEdit, useProject } from '../api/queries'
+import { useEdit } from '../api/changes'
+import { useProject } from '../api/queries'
 import type { Package, Plan } from '../api/types'
 import { bytes, sizeWords, sizesWith } from '../words'
 

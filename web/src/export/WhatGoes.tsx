@@ -1,7 +1,7 @@
 import { Button, Checkbox, FormControlLabel, Popover } from '@mui/material'
 import { useState } from 'react'
 
-import { useEdit } from '../api/queries'
+import { useEdit } from '../api/changes'
 import type { Project } from '../api/types'
 
 /** Which meshes and materials go into packages; what is left out stays in the project. */

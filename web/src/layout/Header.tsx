@@ -2,16 +2,9 @@ import { Button, Divider, Menu, MenuItem, Tooltip } from '@mui/material'
 import { Suspense, lazy, useEffect, useState } from 'react'
 import { NavLink } from 'react-router'
 
-import {
-  useBoard,
-  useEdit,
-  useFindings,
-  useMeshes,
-  usePackages,
-  useRedo,
-  useTargets,
-  useUndo,
-} from '../api/queries'
+import { useEdit, useRedo, useUndo } from '../api/changes'
+import { usePackages } from '../api/jobs'
+import { useBoard, useFindings, useMeshes, useTargets } from '../api/queries'
 import { useQueue, waitingOf } from '../api/queue'
 import type { Project } from '../api/types'
 import { CompareTargets } from '../targets/CompareTargets'

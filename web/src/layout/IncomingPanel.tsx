@@ -1,6 +1,6 @@
 import { Button, LinearProgress } from '@mui/material'
 
-import { useJobs, useStartJob } from '../api/queries'
+import { useJobs, useStartJob } from '../api/jobs'
 import { count } from '../words'
 import { useIncoming } from '../api/incoming'
 

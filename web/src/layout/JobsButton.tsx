@@ -1,7 +1,7 @@
 import { Button, LinearProgress, Popover } from '@mui/material'
 import { useState } from 'react'
 
-import { useJobs, useStartJob } from '../api/queries'
+import { useJobs, useStartJob } from '../api/jobs'
 import { count } from '../words'
 
 const NAMES: Record<string, string> = {

@@ -3,7 +3,8 @@ import { Divider, Menu, MenuItem } from '@mui/material'
 import { useColorScheme } from '@mui/material/styles'
 import { useState } from 'react'
 
-import { useCheckpoint, useEdit, useRestore, useStartJob } from '../api/queries'
+import { useCheckpoint, useEdit, useRestore } from '../api/changes'
+import { useStartJob } from '../api/jobs'
 import type { Project } from '../api/types'
 import { ago } from '../words'
 

@@ -4,7 +4,7 @@ import { useVirtualizer } from '@tanstack/react-virtual'
 import { useMemo, useRef, useState } from 'react'
 import type { DragEvent, KeyboardEvent } from 'react'
 
-import { useEdit } from '../api/queries'
+import { useEdit } from '../api/changes'
 import type { BoardMap, Role } from '../api/types'
 import { useStatus } from '../api/notices'
 import { AskName } from '../components/AskName'

@@ -1,7 +1,7 @@
 import { Button, Menu, MenuItem } from '@mui/material'
 import { useState } from 'react'
 
-import { useEdit } from '../api/queries'
+import { useEdit } from '../api/changes'
 import type { BoardMap, Edit, Role } from '../api/types'
 import { AskName } from '../components/AskName'
 import { ROLES, ROLE_WORDS, count } from '../words'

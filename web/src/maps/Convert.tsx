@@ -1,7 +1,8 @@
 import { Picture } from '../components/Picture'
 import { Button, Dialog, DialogActions, DialogContent, DialogTitle } from '@mui/material'
 
-import { useConversion, useStartJob } from '../api/queries'
+import { useStartJob } from '../api/jobs'
+import { useConversion } from '../api/queries'
 import type { Conversion } from '../api/types'
 
 const WORDS: Record<string, string> = {

@@ -12,7 +12,7 @@ import {
 } from '@mui/material'
 import { useState } from 'react'
 
-import { useEdit } from '../api/queries'
+import { useEdit } from '../api/changes'
 import type { BoardMap, Role } from '../api/types'
 import { ROLES, ROLE_WORDS } from '../words'
 import { COLOUR_ROLES, groupOf } from './correction'

@@ -1,7 +1,8 @@
 import { Button, Popover } from '@mui/material'
 import { useState } from 'react'
 
-import { useEdit, useProject } from '../api/queries'
+import { useEdit } from '../api/changes'
+import { useProject } from '../api/queries'
 import { ROLE_WORDS, count } from '../words'
 
 /** The project's naming rules, where there are any: what is said of all maps whose names end alike. */

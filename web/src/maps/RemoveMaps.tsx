@@ -1,4 +1,5 @@
-import { useEdit, useProject } from '../api/queries'
+import { useEdit } from '../api/changes'
+import { useProject } from '../api/queries'
 import { Confirm } from '../components/Confirm'
 import { INPUT_WORDS, count } from '../words'
 

@@ -2,7 +2,7 @@ import { Button, Checkbox, FormControlLabel } from '@mui/material'
 import { useState } from 'react'
 import type { ReactNode } from 'react'
 
-import { useEdit } from '../api/queries'
+import { useEdit } from '../api/changes'
 import { INPUT_TABLE } from '../api/tables'
 import type { Feed, Row } from '../api/types'
 import { useClipboard } from './clipboard'

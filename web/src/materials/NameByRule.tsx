@@ -1,7 +1,8 @@
 import { Button, Dialog, DialogActions, DialogContent, DialogTitle, TextField } from '@mui/material'
 import { useState } from 'react'
 
-import { useBoard, useEdit } from '../api/queries'
+import { useEdit } from '../api/changes'
+import { useBoard } from '../api/queries'
 import type { Project } from '../api/types'
 
 const TOKENS = '{name} {set} {tag} {base} {number}'

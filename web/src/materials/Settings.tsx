@@ -8,7 +8,8 @@ import {
   TextField,
 } from '@mui/material'
 
-import { useEdit, useProject } from '../api/queries'
+import { useEdit } from '../api/changes'
+import { useProject } from '../api/queries'
 import type { AlphaMode, Edit, Sheet } from '../api/types'
 import { ALPHA_WORDS, sizesWith } from '../words'
 import { NumberField } from '../components/NumberField'

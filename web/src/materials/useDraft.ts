@@ -1,7 +1,8 @@
 // A material while one of its controls is being moved: shown at once, saved when it is let go, one step to undo.
 import { useCallback, useEffect, useMemo, useRef, useState } from 'react'
 
-import { trySheet, useEdit, useProject, useProjectId, useSheet } from '../api/queries'
+import { useEdit } from '../api/changes'
+import { trySheet, useProject, useProjectId, useSheet } from '../api/queries'
 import { feedOf, settingOf } from '../api/stated'
 import type { Document, Feed, InputName, Material, Sheet } from '../api/types'
 import { useNotices } from '../api/notices'

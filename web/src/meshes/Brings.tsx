@@ -1,7 +1,7 @@
 import { Button } from '@mui/material'
 import { useState } from 'react'
 
-import { useStartJob } from '../api/queries'
+import { useStartJob } from '../api/jobs'
 import type { MeshFacts } from '../api/types'
 import { count } from '../words'
 

@@ -1,4 +1,4 @@
-import { useEdit, useRecipe } from '../api/queries'
+import { useEdit, useRecipe } from '../api/changes'
 import type { MeshFacts, MeshStep } from '../api/types'
 import { AskName } from '../components/AskName'
 import { Confirm } from '../components/Confirm'

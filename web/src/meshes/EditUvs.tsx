@@ -11,7 +11,8 @@ import {
 } from '@mui/material'
 import { useState } from 'react'
 
-import { useRecipe, useStartJob } from '../api/queries'
+import { useRecipe } from '../api/changes'
+import { useStartJob } from '../api/jobs'
 import type { MeshFacts, MeshStep } from '../api/types'
 
 export type UvAction = 'move' | 'pack' | 'unwrap' | 'palette' | 'bake'

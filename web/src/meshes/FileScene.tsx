@@ -1,6 +1,7 @@
 import { Button, Checkbox, FormControlLabel } from '@mui/material'
 
-import { useEdit, useProject, useScene } from '../api/queries'
+import { useEdit } from '../api/changes'
+import { useProject, useScene } from '../api/queries'
 import type { MeshFacts } from '../api/types'
 import { Move } from '../materials/Controls'
 import type { Tried } from '../stage/SceneSubject'

@@ -5,15 +5,8 @@ import { Button, Menu, MenuItem, Tab, Tabs } from '@mui/material'
 import { Suspense, useMemo, useState } from 'react'
 import { useNavigate, useParams, useSearchParams } from 'react-router'
 
-import {
-  facesWith,
-  useEdit,
-  useLooks,
-  useMeshes,
-  useProjectId,
-  useRecipe,
-  useTriangles,
-} from '../api/queries'
+import { useEdit, useRecipe } from '../api/changes'
+import { facesWith, useLooks, useMeshes, useProjectId, useTriangles } from '../api/queries'
 import type { By, MeshFacts, MeshStep } from '../api/types'
 import { PickFiles } from '../components/PickFiles'
 import { useKeys } from '../components/keys'

@@ -11,7 +11,8 @@ import {
 } from '@mui/material'
 import { useState } from 'react'
 
-import { useAlike, useEdit, useMeshes, useProject, useProposals } from '../api/queries'
+import { useEdit } from '../api/changes'
+import { useAlike, useMeshes, useProject, useProposals } from '../api/queries'
 import type { Edit } from '../api/types'
 
 /** What every bare slot could wear, to be accepted one by one; nothing is done that is not ticked. */

@@ -1,4 +1,4 @@
-import { useRecipe } from '../api/queries'
+import { useRecipe } from '../api/changes'
 import type { MeshFacts } from '../api/types'
 
 /** What is done to the mesh after it is read, step by step; any step can be taken back. */

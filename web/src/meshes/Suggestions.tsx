@@ -1,7 +1,8 @@
 import { Picture } from '../components/Picture'
 import { Button } from '@mui/material'
 
-import { useEdit, useSuggestions } from '../api/queries'
+import { useEdit } from '../api/changes'
+import { useSuggestions } from '../api/queries'
 import type { Edit, MeshFacts } from '../api/types'
 import { isNameless } from './measures'
 

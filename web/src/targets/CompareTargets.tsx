@@ -1,6 +1,7 @@
 import { Button, Dialog, DialogActions, DialogContent, DialogTitle } from '@mui/material'
 
-import { useComparison, useEdit, useProject } from '../api/queries'
+import { useEdit } from '../api/changes'
+import { useComparison, useProject } from '../api/queries'
 import { bytes } from '../words'
 
 /** The same project over all targets: what each loses, what it converts, what it takes. */

@@ -1,0 +1,75 @@
+"""A material's settings: alpha, sides, where its maps lie, its base and folder."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from ektopos.document import Document, MaterialEntry, parse
+from ektopos.edits.common import BaseEdit, Touched, found
+from ektopos.edits.stated import inherited_uv, uv_part, with_uv_part
+from ektopos.materials.derive import base_chain
+
+Setting = Literal[
+    "alpha_mode",
+    "alpha_cutoff",
+    "double_sided",
+    "filter",
+    "surface_tag",
+    "size_limit",
+    "folder",
+    "from",
+    "uv",
+    "uv.tiling",
+    "uv.tiling.u",
+    "uv.tiling.v",
+    "uv.offset",
+    "uv.offset.u",
+    "uv.offset.v",
+    "uv.rotation",
+    "uv.set",
+    "wrap",
+    "shading",
+]
+_WORDS = {"from": "base", "uv.tiling.u": "tiles in u", "uv.tiling.v": "tiles in v"}
+
+
+class SetSetting(BaseEdit):
+    """Set one of a material's settings, or give it back with `value` null.
+
+    Parts of the UV transform (`uv.tiling.u`, …) can be set by themselves; the other parts stay as
+    they are by then. A derived material that inherits the transform makes it its own with that.
+    """
+
+    kind: Literal["set-setting"] = "set-setting"
+    material: str
+    setting: Setting
+    value: Any = None
+
+    def label(self) -> str:
+        return (
+            f"{self.material}: "
+            f"{_WORDS.get(self.setting, self.setting.replace('_', ' ').replace('.', ' '))}"
+        )
+
+    def touches(self, document: Document) -> Touched:
+        entry = document.materials.get(self.material)
+        if entry is None:
+            return {self.material: None}
+        said = f"{self.label().partition(': ')[2]} of {self.material}"
+        if self.setting.startswith("uv."):
+            return {said: uv_part(inherited_uv(document, self.material), self.setting)}
+        return {said: entry.model_dump(mode="json", by_alias=True).get(self.setting)}
+
+    def apply(self, document: Document) -> None:
+        entry = found(document.materials, self.material, "material")
+        raw = entry.model_dump(mode="json", by_alias=True, exclude_none=True)
+        if self.setting.startswith("uv."):
+            raw["uv"] = with_uv_part(
+                inherited_uv(document, self.material), self.setting, self.value
+            )
+        else:
+            raw.pop(self.setting, None)
+            if self.value is not None:
+                raw[self.setting] = self.value
+        document.materials[self.material] = parse(MaterialEntry, raw, self.material)
+        base_chain(document, self.material)

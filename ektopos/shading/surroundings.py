@@ -1,0 +1,102 @@
+"""Light from all round, summed over a fixed set of directions (a Hammersley set on the GGX lobe for
+reflection, spherical harmonics for diffuse light), so pictures are the same every time."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ektopos.shading.brdf import LEAST_ROUGHNESS, compensation, f0_from_ior
+from ektopos.shading.lights import Radiance
+from ektopos.types import Values
+from ektopos.vectors import plane_axes
+
+SAMPLES = 24
+
+
+def surroundings_light(
+    radiance: Radiance,
+    base: Values,
+    metallic: Values,
+    roughness: Values,
+    normals: Values,
+    views: Values,
+    ior: float,
+    compensate: bool,
+) -> Values:
+    """Light from all round that surfaces send to the eye, linear `(n, 3)`: diffuse by spherical
+    harmonics, reflected by summing over the GGX lobe.
+
+    `base`, `normals`, `views` `(n, 3)`, `metallic`, `roughness` `(n,)`, 0–1; directions are unit
+    vectors. Cost: `n` times `SAMPLES`.
+    """
+    n_dot_v = np.clip(np.einsum("ni,ni->n", normals, views), 1e-3, 1.0)
+    metal = metallic[:, None]
+    f0 = f0_from_ior(ior) * (1.0 - metal) + base * metal
+    grazing = f0 + (1.0 - f0) * ((1.0 - n_dot_v) ** 5)[:, None]
+    diffuse = (1.0 - grazing) * base * (1.0 - metal) * _irradiance(radiance, normals) / np.pi
+    alpha = np.maximum(roughness, LEAST_ROUGHNESS) ** 2
+    x_axis, y_axis = plane_axes(normals)
+    reflected = np.zeros_like(base)
+    for first, second in _hammersley(SAMPLES):
+        # Source: Walter 2007, equations 35 and 36: the slope of a GGX microfacet.
+        cosine = np.sqrt((1.0 - first) / (1.0 + (alpha**2 - 1.0) * first))
+        sine = np.sqrt(np.clip(1.0 - cosine**2, 0.0, 1.0))
+        turn = 2 * np.pi * second
+        half = (
+            x_axis * (sine * np.cos(turn))[:, None]
+            + y_axis * (sine * np.sin(turn))[:, None]
+            + normals * cosine[:, None]
+        )
+        v_dot_h = np.einsum("ni,ni->n", views, half)
+        towards = 2.0 * v_dot_h[:, None] * half - views
+        n_dot_l = np.einsum("ni,ni->n", normals, towards)
+        seen = (n_dot_l > 0) & (v_dot_h > 0)
+        a2 = alpha**2
+        joint = n_dot_v * np.sqrt(n_dot_l**2 * (1 - a2) + a2) + n_dot_l * np.sqrt(
+            n_dot_v**2 * (1 - a2) + a2
+        )
+        weight = np.where(
+            seen, 2.0 * n_dot_l / np.maximum(joint, 1e-9) * v_dot_h / np.maximum(cosine, 1e-6), 0.0
+        )
+        fresnel = f0 + (1.0 - f0) * (np.clip(1.0 - v_dot_h, 0.0, 1.0) ** 5)[:, None]
+        reflected += fresnel * radiance(towards) * weight[:, None]
+    given_back = compensation(n_dot_v, roughness, f0) if compensate else 1.0
+    return np.asarray(diffuse + reflected / SAMPLES * given_back)
+
+
+def _irradiance(radiance: Radiance, normals: Values) -> Values:
+    """Irradiance by nine spherical harmonics. Source: Ramamoorthi and Hanrahan 2001, equation
+    13.
+    """
+    count = 1024
+    i = np.arange(count) + 0.5
+    polar, around = np.arccos(1 - 2 * i / count), np.pi * (1 + 5**0.5) * i
+    directions = np.stack(
+        [np.sin(polar) * np.cos(around), np.cos(polar), np.sin(polar) * np.sin(around)], axis=1
+    )
+    coefficients = _harmonics(directions).T @ radiance(directions) * (4 * np.pi / count)
+    kernel = np.array([np.pi, *[2 * np.pi / 3] * 3, *[np.pi / 4] * 5])
+    return np.asarray(np.maximum(_harmonics(normals) @ (coefficients * kernel[:, None]), 0.0))
+
+
+def _harmonics(d: Values) -> Values:
+    x, y, z = d[:, 0], d[:, 1], d[:, 2]
+    one = np.ones_like(x)
+    return np.stack(
+        [
+            0.282095 * one,
+            0.488603 * y,
+            0.488603 * z,
+            0.488603 * x,
+            1.092548 * x * y,
+            1.092548 * y * z,
+            0.315392 * (3 * z * z - 1),
+            1.092548 * x * z,
+            0.546274 * (x * x - y * y),
+        ],
+        axis=1,
+    )
+
+
+def _hammersley(count: int) -> list[tuple[float, float]]:
+    return [((i + 0.5) / count, int(f"{i:016b}"[::-1], 2) / 65536) for i in range(count)]

@@ -1,0 +1,122 @@
+// Everything that changes the project: edits, undo, checkpoints and steps of meshes.
+import { useQueryClient } from '@tanstack/react-query'
+import { useCallback } from 'react'
+
+import { get, post } from './client'
+import { jobEnds } from './jobs'
+import { useNotices } from './notices'
+import { useProjectId } from './queries'
+import { PAGE, enqueue } from './queue'
+import type { Edit, MeshStep, Project } from './types'
+
+/** The way into the line of edits. */
+function useLine() {
+  const id = useProjectId()
+  const queries = useQueryClient()
+  return useCallback(
+    (edits: Edit[], send: Parameters<typeof enqueue>[3]) => enqueue(queries, id, edits, send),
+    [id, queries],
+  )
+}
+
+const at = (project: Project, seen: number) => ({
+  params: { path: { project_id: project.id } },
+  body: { revision: seen, page: PAGE },
+})
+
+/** Edits as one step. The promise gives the project afterwards, or null where it was refused, which has been said then. */
+export function useEdit() {
+  const line = useLine()
+  return useCallback(
+    (...edits: Edit[]) =>
+      line(edits, (project, { edits, seen }) =>
+        post('/api/projects/{project_id}/edits', {
+          params: { path: { project_id: project.id } },
+          body: { revision: seen, page: PAGE, edits },
+        }),
+      ),
+    [line],
+  )
+}
+
+export function useUndo() {
+  const line = useLine()
+  return useCallback(
+    () =>
+      line([], (project, { seen }) => post('/api/projects/{project_id}/undo', at(project, seen))),
+    [line],
+  )
+}
+
+export function useRedo() {
+  const line = useLine()
+  return useCallback(
+    () =>
+      line([], (project, { seen }) => post('/api/projects/{project_id}/redo', at(project, seen))),
+    [line],
+  )
+}
+
+export function useCheckpoint() {
+  const line = useLine()
+  return useCallback(
+    (name: string) =>
+      line([], (project) =>
+        post('/api/projects/{project_id}/checkpoints', {
+          params: { path: { project_id: project.id } },
+          body: { name },
+        }),
+      ),
+    [line],
+  )
+}
+
+export function useRestore() {
+  const line = useLine()
+  return useCallback(
+    (checkpoint: number) =>
+      line([], (project, { seen }) =>
+        post('/api/projects/{project_id}/checkpoints/{checkpoint_id}/restore', {
+          params: { path: { project_id: project.id, checkpoint_id: checkpoint } },
+          body: { revision: seen, page: PAGE },
+        }),
+      ),
+    [line],
+  )
+}
+
+let stepping: Promise<unknown> = Promise.resolve()
+
+/** Change what is done to a mesh after it is read: one step more, or another recipe. Steps stand in a line of their own, for some
+ * are jobs, and each is made on what the one before has left. */
+export function useRecipe() {
+  const id = useProjectId()
+  const queries = useQueryClient()
+  const notice = useNotices((state) => state.say)
+  return useCallback(
+    (mesh: string, change: { append: MeshStep } | { recipe: MeshStep[] }) => {
+      const made = stepping.then(async () => {
+        try {
+          const path = { project_id: id, name: mesh }
+          const revision = queries.getQueryData<Project>(['project', id])?.revision ?? 0
+          const answer = await post('/api/projects/{project_id}/meshes/{name}/recipe', {
+            params: { path },
+            body: { revision, page: PAGE, ...change },
+          })
+          if (answer.job) await jobEnds(answer.job)
+          const project =
+            answer.project ??
+            (await get('/api/projects/{project_id}', { params: { path: { project_id: id } } }))
+          queries.setQueryData(['project', id], project)
+          return project
+        } catch (problem) {
+          notice(problem as Error)
+          return null
+        }
+      })
+      stepping = made
+      return made
+    },
+    [id, notice, queries],
+  )
+}

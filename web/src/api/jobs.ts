@@ -1,0 +1,193 @@
+// Long work: the project's jobs, what starts them, and the packages they make.
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { useEffect, useRef } from 'react'
+
+import { ApiError, get, post } from './client'
+import { sendFile } from './incoming'
+import { useNotices } from './notices'
+import { useProjectId } from './queries'
+import type { Job, Project } from './types'
+
+const busy = (state: string) => state === 'waiting' || state === 'running'
+
+/** Jobs of this page whose file is to be saved when they have packed it. */
+const downloads = new Set<string>()
+
+/** The project's jobs; while one is running they are asked for often, and what it changed is loaded when it ends. */
+export function useJobs() {
+  const id = useProjectId()
+  const queries = useQueryClient()
+  const notice = useNotices((state) => state.say)
+  // Jobs whose end has been seen; none before the first answer, whose ended jobs are old news.
+  const ended = useRef<Set<string> | null>(null)
+  const found = useQuery({
+    queryKey: ['jobs', id],
+    queryFn: () => get('/api/projects/{project_id}/jobs', { params: { path: { project_id: id } } }),
+    refetchInterval: (query) => (query.state.data?.some((job) => busy(job.state)) ? 400 : false),
+    enabled: id !== '',
+  })
+  useEffect(() => {
+    if (!found.data) return
+    const done = found.data.filter((job) => !busy(job.state))
+    const fresh = done.filter((job) => ended.current !== null && !ended.current.has(job.id))
+    ended.current = new Set([...(ended.current ?? []), ...done.map((job) => job.id)])
+    if (fresh.length === 0) return
+    void queries.invalidateQueries({ queryKey: ['project', id] })
+    void queries.invalidateQueries({ queryKey: ['project-part', id] })
+    void queries.invalidateQueries({ queryKey: ['packages', id] })
+    for (const job of fresh) {
+      const error = job.error as { message?: string; subject?: string; hint?: string } | null
+      if (job.state === 'failed' && error)
+        notice(new ApiError(0, error.message ?? '', error.subject, error.hint))
+      const wrong = (
+        (job.result as { files?: { path: string; error?: string }[] } | null)?.files ?? []
+      ).filter((file) => file.error)
+      if (wrong[0] && (job.kind === 'measure' || job.kind === 'embedded')) {
+        notice(
+          new ApiError(
+            0,
+            wrong[0].error ?? '',
+            wrong.length > 1 ? `${wrong[0].path} and ${wrong.length - 1} more` : wrong[0].path,
+          ),
+        )
+      }
+      if (job.state === 'done' && downloads.delete(job.id))
+        window.location.assign(`/api/jobs/${job.id}/file`)
+    }
+  }, [found.data, id, notice, queries])
+  return found
+}
+
+/** Wait until a job has ended. Throws what it failed with. */
+export async function jobEnds(job: Job) {
+  let now = job
+  while (busy(now.state)) {
+    await new Promise((next) => setTimeout(next, 300))
+    now = await get('/api/jobs/{job_id}', { params: { path: { job_id: job.id } } })
+  }
+  const error = now.error as { message?: string; subject?: string; hint?: string } | null
+  if (now.state === 'failed')
+    throw new ApiError(0, error?.message ?? 'it failed.', error?.subject, error?.hint)
+}
+
+export function usePackages() {
+  const id = useProjectId()
+  return useQuery({
+    queryKey: ['packages', id],
+    queryFn: () =>
+      get('/api/projects/{project_id}/packages', { params: { path: { project_id: id } } }),
+  })
+}
+
+export function useStartJob() {
+  const id = useProjectId()
+  const queries = useQueryClient()
+  const notice = useNotices((state) => state.say)
+  const started = {
+    onSuccess: () => void queries.invalidateQueries({ queryKey: ['jobs', id] }),
+    onError: (problem: Error) => notice(problem),
+  }
+  const path = { project_id: id }
+  const startExport = useMutation({
+    mutationFn: (trial: boolean) => {
+      const revision = queries.getQueryData<Project>(['project', id])?.revision ?? 0
+      return post('/api/projects/{project_id}/exports', {
+        params: { path },
+        body: { revision, trial },
+      })
+    },
+    ...started,
+  })
+  const startTrial = useMutation({
+    mutationFn: (pack: number) =>
+      post('/api/projects/{project_id}/packages/{package_id}/trial', {
+        params: { path: { ...path, package_id: pack } },
+      }),
+    ...started,
+  })
+  const startForeign = useMutation({
+    mutationFn: async (file: File) => {
+      const body = await sendFile(file)
+      return post('/api/projects/{project_id}/packages', { params: { path }, body })
+    },
+    onSuccess: () => {
+      started.onSuccess()
+      void queries.invalidateQueries({ queryKey: ['packages', id] })
+    },
+    onError: started.onError,
+  })
+  const startConvert = useMutation({
+    mutationFn: (set: string) =>
+      post('/api/projects/{project_id}/convert', { params: { path }, body: { set } }),
+    ...started,
+  })
+  const startInside = useMutation({
+    mutationFn: (mesh: string) =>
+      post('/api/projects/{project_id}/meshes/{name}/inside', {
+        params: { path: { ...path, name: mesh } },
+      }),
+    ...started,
+  })
+  const startBake = useMutation({
+    mutationFn: ({
+      mesh,
+      ...given
+    }: {
+      mesh: string
+      slot: string
+      size: 256 | 512 | 1024 | 2048 | 4096
+      samples: number
+      feed: boolean
+    }) =>
+      post('/api/projects/{project_id}/meshes/{name}/occlusion', {
+        params: { path: { ...path, name: mesh } },
+        body: given,
+      }),
+    ...started,
+  })
+  const startArchive = useMutation({
+    mutationFn: (pack: number | null) =>
+      pack === null
+        ? post('/api/projects/{project_id}/archive', { params: { path } })
+        : post('/api/projects/{project_id}/packages/{package_id}/archive', {
+            params: { path: { ...path, package_id: pack } },
+          }),
+    onSuccess: (job) => {
+      downloads.add(job.id)
+      started.onSuccess()
+    },
+    onError: started.onError,
+  })
+  const cancel = useMutation({
+    mutationFn: (job: string) =>
+      post('/api/jobs/{job_id}/cancel', { params: { path: { job_id: job } } }),
+    ...started,
+  })
+  return {
+    startExport,
+    startTrial,
+    startForeign,
+    startConvert,
+    startBake,
+    startInside,
+    startArchive,
+    cancel,
+  }
+}
+
+/** Take a package away, or bring it back. */
+export function useRemovePackage() {
+  const id = useProjectId()
+  const queries = useQueryClient()
+  const notice = useNotices((state) => state.say)
+  return useMutation({
+    mutationFn: ({ pack, back }: { pack: number; back: boolean }) => {
+      const given = { params: { path: { project_id: id, package_id: pack } } }
+      return back
+        ? post('/api/projects/{project_id}/packages/{package_id}/bring-back', given)
+        : post('/api/projects/{project_id}/packages/{package_id}/remove', given)
+    },
+    onSuccess: () => void queries.invalidateQueries({ queryKey: ['packages', id] }),
+    onError: notice,
+  })
+}
