@@ -45,7 +45,7 @@ def main(arguments: list[str] | None = None) -> int:
     options = _parser().parse_args(arguments)
     try:
         outcome: Outcome = options.run(options)
-        found, code, lines = outcome
+        result, code, lines = outcome
         if code == BAD:
             print(f"ektopos: {lines[0]}", file=sys.stderr)
     except EktoposError as problem:
@@ -64,7 +64,7 @@ def main(arguments: list[str] | None = None) -> int:
         print("ektopos: stopped; nothing was changed.", file=sys.stderr)
         return BAD
     answer = (
-        json.dumps(plain(found), indent=2, ensure_ascii=False, allow_nan=False)
+        json.dumps(plain(result), indent=2, ensure_ascii=False, allow_nan=False)
         if options.json
         else "\n".join(lines)
     )
@@ -127,27 +127,27 @@ def _identify(options: argparse.Namespace) -> Outcome:
         try:
             facts[given[0]] = facts_of(given[1])
         except (EktoposError, OSError, MemoryError) as problem:
-            said = problem.message if isinstance(problem, EktoposError) else str(problem)
-            problems[given[0]] = f"{said} {getattr(problem, 'hint', '')}".strip()
+            reason = problem.message if isinstance(problem, EktoposError) else str(problem)
+            problems[given[0]] = f"{reason} {getattr(problem, 'hint', '')}".strip()
 
     with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
         list(pool.map(measure, files))
     measured = {given: facts[given] for given, _ in files if given in facts}
     verdicts = {given: (verdict, set_name) for given, verdict, set_name in identify(measured)}
-    said = _stated([path for path in options.paths if path.is_dir()])
+    stated = _stated([path for path in options.paths if path.is_dir()])
     for given, path in files:
-        entry = said.get(path.resolve())
+        entry = stated.get(path.resolve())
         if entry is not None and given in facts:
             told = (entry.roles, entry.encoding, entry.normal_y, f"{entry.said_by} says so")
             verdicts[given] = (recheck(facts[given], *told), entry.set or verdicts[given][1])
-    found: list[dict[str, Any]] = []
+    entries: list[dict[str, Any]] = []
     for given, _ in files:
         if given in problems:
-            found.append({"path": given, "error": problems[given]})
+            entries.append({"path": given, "error": problems[given]})
             continue
         verdict, set_name = verdicts[given]
         header = facts[given].header
-        found.append(
+        entries.append(
             {
                 "path": given,
                 "width": header.width,
@@ -175,9 +175,13 @@ def _identify(options: argparse.Namespace) -> Outcome:
         if "error" in f
         else f"{f['path']}: {f['role']}, {f['encoding']}, set {f['set']}, {f['confidence']:.0%}; "
         + "; ".join(f["evidence"])
-        for f in found
+        for f in entries
     ]
-    return found, BAD if found and len(problems) == len(found) else FINE, lines or ["no maps in it"]
+    return (
+        entries,
+        BAD if entries and len(problems) == len(entries) else FINE,
+        lines or ["no maps in it"],
+    )
 
 
 def _stated(folders: list[Path]) -> dict[Path, Any]:
@@ -194,27 +198,27 @@ def _stated(folders: list[Path]) -> dict[Path, Any]:
 def _measures(statistics: Any, everything: bool) -> dict[str, Any]:
     """The measures of a map, without pictures; without histograms unless everything is asked
     for."""
-    found = dataclasses.asdict(statistics)
-    found.pop("thumbnail", None)
+    measures = dataclasses.asdict(statistics)
+    measures.pop("thumbnail", None)
     if not everything:
-        for channel in found["channels"]:
+        for channel in measures["channels"]:
             channel.pop("histogram", None)
-    return found
+    return measures
 
 
 def _mesh(options: argparse.Namespace) -> Outcome:
     from ektopos.meshes import MESH_SUFFIXES, find_faults, read_mesh, slot_facts
 
-    found: list[dict[str, Any]] = []
+    entries: list[dict[str, Any]] = []
     lines: list[str] = []
     bad = 0
     for given, path in _walk(options.paths, MESH_SUFFIXES):
         try:
             mesh = read_mesh(path)
         except EktoposError as problem:
-            said = f"{problem.message} {problem.hint}".strip()
-            found.append({"path": given, "error": said})
-            lines.append(f"{given}: {said}")
+            reason = f"{problem.message} {problem.hint}".strip()
+            entries.append({"path": given, "error": reason})
+            lines.append(f"{given}: {reason}")
             bad += 1
             continue
         slots = [_slot_json(slot) for slot in slot_facts(mesh)]
@@ -222,7 +226,7 @@ def _mesh(options: argparse.Namespace) -> Outcome:
             {"code": f.code, "slot": f.slot, "count": f.count, "message": f.message}
             for f in find_faults(mesh)
         ]
-        found.append(
+        entries.append(
             {
                 "path": given,
                 "triangles": len(mesh.triangles),
@@ -234,7 +238,7 @@ def _mesh(options: argparse.Namespace) -> Outcome:
         lines.append(f"{given}: {len(mesh.triangles)} triangles")
         lines += [f"  {s['name']}: {s['triangles']} triangles, {s['area']:.4g} m²" for s in slots]
         lines += [f"  {f['code']}: {f['message']}" for f in faults]
-    return found, BAD if found and bad == len(found) else FINE, lines or ["no meshes in it"]
+    return entries, BAD if entries and bad == len(entries) else FINE, lines or ["no meshes in it"]
 
 
 def _slot_json(slot: Any) -> dict[str, Any]:
@@ -264,21 +268,21 @@ def _match(options: argparse.Namespace) -> Outcome:
             problems.append({"path": given, "error": problem.message})
     if problems and not maps:
         raise UnreadableFile("none of the maps can be read.", subject=problems[0]["path"])
-    found: list[dict[str, Any]] = []
+    entries: list[dict[str, Any]] = []
     for slot, (candidates, sets) in match_maps(mesh, maps).items():
         ranked = [
             {"set": c.set, "maps": sets[c.set], "score": c.score, "reasons": c.reasons}
             for c in candidates
         ]
-        found.append({"slot": slot, "candidates": ranked})
+        entries.append({"slot": slot, "candidates": ranked})
     lines = [f"{p['path']}: {p['error']}" for p in problems]
-    for entry in found:
+    for entry in entries:
         lines.append(entry["slot"])
         lines += [
             f"  {c['score']:.2f} {c['set']}: {'; '.join(c['reasons'])}"
             for c in entry["candidates"][:3]
         ]
-    return found, FINE, lines
+    return entries, FINE, lines
 
 
 def _check(options: argparse.Namespace) -> Outcome:
@@ -312,8 +316,8 @@ def _export(options: argparse.Namespace) -> Outcome:
             except MissingReference as problem:
                 return _missing(project, profile, problem)
     lines = [f"{file.path}: {file.bytes} bytes" for file in export.files]
-    said = [f"{one.severity}: {one.subject}: {one.message}" for one in export.left]
-    return export, FINE, [*lines, *said, f"{export.seconds:.2f} s"]
+    left = [f"{one.severity}: {one.subject}: {one.message}" for one in export.left]
+    return export, FINE, [*lines, *left, f"{export.seconds:.2f} s"]
 
 
 def _missing(project: Any, profile: Any, problem: MissingReference) -> Outcome:
@@ -322,9 +326,9 @@ def _missing(project: Any, profile: Any, problem: MissingReference) -> Outcome:
 
     print(f"ektopos: {problem}", file=sys.stderr)
     errors = run_checks(project, profile, lambda _: None)
-    found: list[Any] = [f for f in errors if f.severity == "error"]
-    lines = [f"{f.severity}: {f.subject}: {f.message} {f.fix}" for f in found]
-    return found or [_finding(problem)], FOUND, lines
+    findings: list[Any] = [f for f in errors if f.severity == "error"]
+    lines = [f"{f.severity}: {f.subject}: {f.message} {f.fix}" for f in findings]
+    return findings or [_finding(problem)], FOUND, lines
 
 
 def _maps_ahead(project: Path, out: Path) -> list[Path]:
@@ -394,9 +398,9 @@ def _trial(options: argparse.Namespace) -> Outcome:
         hand = sum(cell.verdict == "by-hand" for cell in trial.cells)
         rest = f", {hand} to be set by hand" if hand else ""
         lines.append(f"{name + ': ' if many else ''}{'passed' if trial.passed else 'failed'}{rest}")
-    found = [{"package": name, **plain(trial)} for name, trial in trials.items()]
+    results = [{"package": name, **plain(trial)} for name, trial in trials.items()]
     passed = all(trial.passed for trial in trials.values())
-    return found if many else next(iter(trials.values())), FINE if passed else FOUND, lines
+    return results if many else next(iter(trials.values())), FINE if passed else FOUND, lines
 
 
 def _adopt(options: argparse.Namespace) -> Outcome:
@@ -414,7 +418,7 @@ def _occlusion(options: argparse.Namespace) -> Outcome:
     from ektopos.targets.plan import safe_names
 
     mesh = read_mesh(options.mesh)
-    found = []
+    written = []
     groups = layouts(mesh)
     names = safe_names([slots[0] for slots in groups])
     options.out.mkdir(parents=True, exist_ok=True)
@@ -422,11 +426,11 @@ def _occlusion(options: argparse.Namespace) -> Outcome:
         baked = bake_occlusion(mesh, slots, options.size)
         path = f"{names[slots[0]]}_AO.png"
         write_image(options.out / path, quantise(baked[..., None], 8))
-        found += [
+        written += [
             {"slot": slot, "path": path, "width": options.size, "height": options.size}
             for slot in slots
         ]
-    return found, FINE, [f"{entry['slot']}: {entry['path']}" for entry in found]
+    return written, FINE, [f"{entry['slot']}: {entry['path']}" for entry in written]
 
 
 def _size(word: str) -> int:
@@ -441,12 +445,12 @@ def _targets(options: argparse.Namespace) -> Outcome:
     from ektopos.targets.profile import built_in_profiles
 
     profiles = list(built_in_profiles().values())
-    found = [
+    entries = [
         {"id": p.id, "title": p.title, "rules": p.model_dump(mode="json", by_alias=True)}
         for p in profiles
     ]
     return (
-        found,
+        entries,
         FINE,
         [f"{profile.id}: {profile.title}. {profile.summary}" for profile in profiles],
     )

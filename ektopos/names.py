@@ -23,7 +23,7 @@ def unique_names(names: list[str]) -> tuple[str, ...]:
     >>> unique_names(["a", "b", "a"])
     ('a', 'b', 'a_2')
     """
-    found: dict[str, None] = {}
+    taken: dict[str, None] = {}
     for name in names:
-        found[free_name(name, found)] = None
-    return tuple(found)
+        taken[free_name(name, taken)] = None
+    return tuple(taken)

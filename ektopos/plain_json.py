@@ -21,8 +21,8 @@ def read_json(text: str | bytes, subject: str) -> Any:
             text = text.decode("utf-8-sig")
         value = json.loads(text, parse_constant=_no_number)
     except (ValueError, RecursionError) as problem:
-        said = "nested too deeply" if isinstance(problem, RecursionError) else str(problem)
-        raise InvalidDocument(f"this is not JSON ({said}).", subject=subject) from None
+        reason = "nested too deeply" if isinstance(problem, RecursionError) else str(problem)
+        raise InvalidDocument(f"this is not JSON ({reason}).", subject=subject) from None
     _check(value, subject)
     return value
 

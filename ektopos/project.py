@@ -43,12 +43,12 @@ class Project:
 
     def path(self, file: str, subject: str = "") -> Path:
         """Where a file's bytes are. Raises `MissingReference` if the project has no such file."""
-        found = self.find(file)
-        if found is None:
+        place = self.find(file)
+        if place is None:
             raise MissingReference(
                 f"the file {file} is missing.", subject=subject or file, hint="Bring it in again."
             )
-        return found
+        return place
 
     def find_beside(self, file: str) -> FindFile:
         """Find files by their paths relative to another file of the project, as meshes name
@@ -171,13 +171,13 @@ def opened_zip(
 
     `room` is a folder on the disk that it is to be unpacked to.
     """
-    said = name or archive.name
+    label = name or archive.name
     try:
         with zipfile.ZipFile(archive) as packed:
             entries = [entry for entry in packed.infolist() if not entry.is_dir()]
-            _check_zip(entries, archive.stat().st_size, said)
+            _check_zip(entries, archive.stat().st_size, label)
             if sum(entry.file_size for entry in entries) > shutil.disk_usage(room).free:
-                raise DiskFull(said)
+                raise DiskFull(label)
             yield packed, entries
     except (
         zipfile.BadZipFile,
@@ -188,8 +188,8 @@ def opened_zip(
         NotImplementedError,
     ) as problem:
         if is_disk_full(problem):
-            raise DiskFull(said) from None
-        raise InvalidDocument(f"the zip cannot be unpacked ({problem}).", subject=said) from None
+            raise DiskFull(label) from None
+        raise InvalidDocument(f"the zip cannot be unpacked ({problem}).", subject=label) from None
 
 
 def _check_zip(entries: list[zipfile.ZipInfo], packed_size: int, name: str) -> None:
@@ -201,11 +201,11 @@ def _check_zip(entries: list[zipfile.ZipInfo], packed_size: int, name: str) -> N
     if size > MAX_ZIP_BYTES:
         raise TooLarge("unpacked, the zip would be larger than 16 GiB.", subject=name)
     if size > FREE_RATIO_BYTES and size > MAX_ZIP_RATIO * packed_size:
-        said = (
+        reason = (
             f"unpacked, the zip would be {size // max(1, packed_size):,} times as large; this "
             "is not credible."
         )
-        raise TooLarge(said, subject=name, hint="Pack it again, or choose its folder.")
+        raise TooLarge(reason, subject=name, hint="Pack it again, or choose its folder.")
     for entry in entries:
         if not is_safe(entry.filename):
             raise InvalidDocument(f"the entry {entry.filename} leaves the zip.", subject=name)
@@ -214,17 +214,17 @@ def _check_zip(entries: list[zipfile.ZipInfo], packed_size: int, name: str) -> N
 def document_among(files: Iterable[str], name: str) -> str:
     """Which of some relative paths is the project document: the one nearest to the top. Raises
     `InvalidDocument`."""
-    found = sorted((file.count("/"), file) for file in files if file.endswith(SUFFIX))
-    if not found:
+    documents = sorted((file.count("/"), file) for file in files if file.endswith(SUFFIX))
+    if not documents:
         hint = "Choose a project that was saved as a zip, or its folder."
         raise InvalidDocument(f"there is no *{SUFFIX} in it.", subject=name, hint=hint)
-    if len(found) > 1 and found[1][0] == found[0][0]:
+    if len(documents) > 1 and documents[1][0] == documents[0][0]:
         raise InvalidDocument(
             "there is more than one project document in it.",
             subject=name,
             hint="Name the one you mean.",
         )
-    return found[0][1]
+    return documents[0][1]
 
 
 def pack(project: Project, archive: Path, progress: Progress = no_progress) -> None:

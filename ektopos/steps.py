@@ -82,14 +82,14 @@ class MoveUvs(_Step):
     about: Pair = (0.5, 0.5)
 
     def label(self) -> str:
-        said = [
+        changes = [
             f"by {self.offset[0]:g}, {self.offset[1]:g}" if self.offset != (0.0, 0.0) else "",
             f"turned by {self.rotation:g}°" if self.rotation else "",
             f"scaled by {self.scale[0]:g}, {self.scale[1]:g}" if self.scale != (1.0, 1.0) else "",
         ]
         return (
             f"UVs of {', '.join(self.slots)}: "
-            f"{', '.join(text for text in said if text) or 'as they are'}"
+            f"{', '.join(text for text in changes if text) or 'as they are'}"
         )
 
 

@@ -45,15 +45,15 @@ def plain_refusals(get_response: Answer) -> Answer:
         if "json" in response.headers.get("Content-Type", ""):
             return response
         words = HTTPStatus(response.status_code).phrase
-        said = refusal(
+        refused = refusal(
             response.status_code,
             f"{words}: {request.method} {request.path[:200]}.",
             hint="Load the page again.",
         )
         for name in ("Allow", "Retry-After"):
             if name in response:
-                said[name] = response[name]
-        return said
+                refused[name] = response[name]
+        return refused
 
     return answer
 
@@ -97,11 +97,11 @@ def token_asked(get_response: Answer) -> Answer:
         if request.path == "/enter" and request.method == "POST":
             return get_response(request)
         if request.path.startswith("/api/"):
-            said = refusal(
+            refused = refusal(
                 401, "This server asks for its token.", hint="Open its page and enter the token."
             )
-            said["WWW-Authenticate"] = "Bearer"
-            return said
+            refused["WWW-Authenticate"] = "Bearer"
+            return refused
         return _door(request, 401)
 
     return answer

@@ -16,7 +16,7 @@ def stated_beside(meshes: Iterable[Path]) -> dict[Path, MapEntry]:
     """What glTF, OBJ with MTL, and USD files say of the pictures that they refer to, by the
     pictures' resolved paths; the first that speaks of one is heard. A mesh that cannot be read says
     nothing."""
-    found: dict[Path, MapEntry] = {}
+    stated: dict[Path, MapEntry] = {}
     for path in meshes:
         find = beside(path)
         try:
@@ -28,5 +28,5 @@ def stated_beside(meshes: Iterable[Path]) -> dict[Path, MapEntry]:
         for one in carried.maps:
             place = find(one.part) if one.part else None
             if place is not None:
-                found.setdefault(place.resolve(), entries[one.entry])
-    return found
+                stated.setdefault(place.resolve(), entries[one.entry])
+    return stated

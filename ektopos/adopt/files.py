@@ -32,6 +32,6 @@ def carried_by(path: Path, find: FindPart, name: str, map_name: MapName) -> Carr
     except EktoposError:
         raise
     except DAMAGE as problem:
-        said = f"the materials in it are damaged ({type(problem).__name__}: {problem})."
-        raise UnreadableFile(said, subject=name, hint="Export it again.") from None
+        reason = f"the materials in it are damaged ({type(problem).__name__}: {problem})."
+        raise UnreadableFile(reason, subject=name, hint="Export it again.") from None
     return Carried()

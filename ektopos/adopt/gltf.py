@@ -90,12 +90,12 @@ class _File:
     def picture(self, info: dict[str, Any], material: str) -> str | None:
         """The key of the picture that a reference to a texture means; `None`, and said, where there
         is none that can be read."""
-        found = self.source(info, material)
-        if found is None:
+        source = self.source(info, material)
+        if source is None:
             return None
-        image = self.gltf["images"][int(found[0])]
+        image = self.gltf["images"][int(source[0])]
         beside = not str(image.get("uri", "data:")).startswith("data:")
-        return self.collected.picture(*found, material, beside=beside)
+        return self.collected.picture(*source, material, beside=beside)
 
     def source(
         self, info: dict[str, Any], material: str
@@ -128,8 +128,8 @@ class _File:
     def sampler(self, info: dict[str, Any]) -> dict[str, Any]:
         """The sampler of a reference to a texture."""
         texture = self.gltf["textures"][info["index"]]
-        found = self.gltf.get("samplers", [])[texture["sampler"]] if "sampler" in texture else {}
-        return dict(found)
+        sampler = self.gltf.get("samplers", [])[texture["sampler"]] if "sampler" in texture else {}
+        return dict(sampler)
 
 
 class _Material:
@@ -253,10 +253,10 @@ class _Material:
     def _reader(self, info: dict[str, Any] | None) -> tuple[str, Callable[[], bytes]] | None:
         """The name of a texture's picture and what reads it, without taking it as a map; `None`,
         and said, where there is none."""
-        found = None if info is None else self.file.source(info, self.label)
-        if found is None or not self.file.collected.is_read(*found[1:], self.label):
+        image = None if info is None else self.file.source(info, self.label)
+        if image is None or not self.file.collected.is_read(*image[1:], self.label):
             return None
-        _, name, read = found
+        _, name, read = image
         return None if read is None else (name, read)
 
     def _normal_and_occlusion(self) -> None:

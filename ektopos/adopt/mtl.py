@@ -75,15 +75,15 @@ def carried_by_obj(path: Path, find: Find, name: str, map_name: MapName) -> Carr
 
 def _blocks(library: Path) -> dict[str, dict[str, str]]:
     """The lines of every material by their first word, in lower case; the last one counts."""
-    found: dict[str, dict[str, str]] = {}
+    blocks: dict[str, dict[str, str]] = {}
     current: dict[str, str] | None = None
     for line in library.read_text("utf-8", errors="replace").splitlines():
         key, _, rest = line.strip().partition(" ")
         if key.lower() == "newmtl":
-            current = found.setdefault(rest.strip(), {})
+            current = blocks.setdefault(rest.strip(), {})
         elif current is not None and key and not key.startswith("#"):
             current[key.lower()] = rest.strip()
-    return found
+    return blocks
 
 
 def _material(
@@ -105,10 +105,10 @@ def _material(
     for key, (name, role, channels) in _MAPS.items():
         if key not in lines or name in inputs:
             continue
-        found, options = picture(lines[key])
-        if found is None:
+        picked, options = picture(lines[key])
+        if picked is None:
             continue
-        collected.use(found, channels, role, name)
+        collected.use(picked, channels, role, name)
         value: float | tuple[float, ...] = 1.0
         more: dict[str, Any] = {}
         if name == "base_color" and kd and len(kd) >= 3:
@@ -118,7 +118,7 @@ def _material(
             value = value if any(value) else (1.0, 1.0, 1.0)
         elif name == "normal" and "-bm" in options:
             more["strength"] = float(options["-bm"][0])
-        inputs[name] = feed_of(collected.maps[found].entry, channels, value, **more)
+        inputs[name] = feed_of(collected.maps[picked].entry, channels, value, **more)
         is_clamped = options.get("-clamp", ["off"])[0] == "on"
         places[name] = _transform(options), ("clamp", "clamp") if is_clamped else REPEAT
     _constants(numbers, kd, inputs)

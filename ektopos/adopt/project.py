@@ -72,9 +72,9 @@ def _add(path: Path, document: Document, folder: Path, made: Adopted) -> None:
     taken = set(document.maps)
 
     def entry_name(file: str) -> str:
-        found = map_name(file, taken)
-        taken.add(found)
-        return found
+        name = map_name(file, taken)
+        taken.add(name)
+        return name
 
     carried = carried_by(path, find, path.name, entry_name)
     files = {one.name: f"maps/{name}/{one.name}" for one in carried.maps}

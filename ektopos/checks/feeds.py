@@ -34,19 +34,19 @@ def adjustments_without_effect(examined: Examined) -> Iterator[Finding]:
     """Strengths and adjustments on inputs that have none."""
     for name, material in examined.project.document.materials.items():
         for input_name, feed in material.inputs.items():
-            said = []
+            findings = []
             if feed.strength != 1.0 and TABLE[input_name].strength is None:
-                said.append("strength")
+                findings.append("strength")
             if not TABLE[input_name].adjusts and (feed.invert or feed.range != (0.0, 1.0)):
-                said.append("invert and range")
+                findings.append("invert and range")
             if feed.tint != (1.0, 1.0, 1.0) and not TABLE[input_name].is_colour:
-                said.append("tint")
-            if said:
+                findings.append("tint")
+            if findings:
                 yield Finding(
                     code="no-effect",
                     severity="warning",
                     subject=f"material {name} · {input_name}",
-                    message=f"{' and '.join(said).capitalize()} has no meaning for "
+                    message=f"{' and '.join(findings).capitalize()} has no meaning for "
                     f"{input_name.replace('_', ' ')}.",
                     why="What is set has no effect, which is rarely meant.",
                     evidence=feed.map or str(feed.value),

@@ -60,35 +60,35 @@ class Examined:
     @cached_property
     def materials(self) -> dict[str, Material]:
         """Every material whose bases are all there."""
-        found = {}
+        materials = {}
         for name in self.project.document.materials:
             try:
-                found[name] = effective(self.project.document, name)
+                materials[name] = effective(self.project.document, name)
             except EktoposError as problem:
                 self.problems[f"material {name}"] = problem
-        return found
+        return materials
 
     @cached_property
     def headers(self) -> dict[str, ImageHeader]:
         """The header of every map that can be opened."""
-        found = {}
+        headers = {}
         for name in self.project.document.maps:
             try:
-                found[name] = read_header(self.project.map_path(name))
+                headers[name] = read_header(self.project.map_path(name))
             except EktoposError as problem:
                 self.problems[f"map {name}"] = problem
-        return found
+        return headers
 
     @cached_property
     def meshes(self) -> dict[str, Mesh]:
         """Every mesh that can be read."""
-        found = {}
+        meshes = {}
         for name in self.project.document.meshes:
             try:
-                found[name] = load_mesh(self.project, name)
+                meshes[name] = load_mesh(self.project, name)
             except EktoposError as problem:
                 self.problems[f"mesh {name}"] = problem
-        return found
+        return meshes
 
 
 Check = Callable[[Examined], Iterator[Finding]]
@@ -107,7 +107,7 @@ def run_checks(
     """Everything that all checks find, worst first. With `known` no map is measured: what it does
     not know is not judged by its pixels."""
     examined = Examined(project, profile, known)
-    found = [finding for function in _CHECKS for finding in function(examined)]
+    findings = [finding for function in _CHECKS for finding in function(examined)]
     return sorted(
-        found, key=lambda finding: (_ORDER[finding.severity], finding.code, finding.subject)
+        findings, key=lambda finding: (_ORDER[finding.severity], finding.code, finding.subject)
     )

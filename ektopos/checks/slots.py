@@ -44,9 +44,9 @@ def mesh_faults(examined: Examined) -> Iterator[Finding]:
     word.
     """
     for name, mesh in examined.meshes.items():
-        worn = examined.project.document.meshes[name].slots
+        assigned = examined.project.document.meshes[name].slots
         for fault in find_faults(mesh):
-            material = examined.materials.get(worn.get(fault.slot or "") or "")
+            material = examined.materials.get(assigned.get(fault.slot or "") or "")
             if fault.code == "reversed-faces" and material and material.double_sided:
                 continue
             subject = f"mesh {name}" + (f" · {fault.slot}" if fault.slot else "")

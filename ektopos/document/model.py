@@ -297,10 +297,13 @@ def parse(model: type[Model], raw: Any, subject: str) -> Model:
 
 def document_json(document: Document) -> dict[str, Any]:
     """The document as plain JSON values, without what is only a default."""
-    found: dict[str, Any] = document.model_dump(mode="json", by_alias=True, exclude_defaults=True)
+    content: dict[str, Any] = document.model_dump(mode="json", by_alias=True, exclude_defaults=True)
     head = {"ektopos": VERSION, "name": document.name, "target": document.target}
     return (
-        head | {key: found.get(key, {}) for key in ("maps", "materials", "meshes")} | found | head
+        head
+        | {key: content.get(key, {}) for key in ("maps", "materials", "meshes")}
+        | content
+        | head
     )
 
 

@@ -90,15 +90,15 @@ def collisions(edits: list[Edit], before: Document, after: Document) -> list[str
     """What the edits read or write that is otherwise in one document than in another, in words;
     empty where they may be applied to either. Cost: proportional to what they touch.
     """
-    found = []
+    conflicts = []
     for edit in edits:
         here, there = edit.touches(before), edit.touches(after)
-        found += [
+        conflicts += [
             words
             for words in here | there
             if words not in here or words not in there or here[words] != there[words]
         ]
-    return list(dict.fromkeys(found))
+    return list(dict.fromkeys(conflicts))
 
 
 __all__ = [

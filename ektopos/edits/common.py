@@ -39,7 +39,7 @@ class BaseEdit(BaseModel):
         raise NotImplementedError
 
 
-def found(entries: dict[str, Any], name: str, what: str) -> Any:
+def require(entries: dict[str, Any], name: str, what: str) -> Any:
     """An entry by its name. Raises `MissingReference`."""
     if name not in entries:
         raise MissingReference(

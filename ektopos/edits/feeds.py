@@ -7,7 +7,7 @@ from typing import Any, Literal
 from pydantic import Field
 
 from ektopos.document import Document, Feed, InputName, parse
-from ektopos.edits.common import BaseEdit, Name, Touched, exists, found
+from ektopos.edits.common import BaseEdit, Name, Touched, exists, require
 from ektopos.edits.stated import inherited_feed, own_feed, uv_part, with_uv_part, words_of
 from ektopos.errors import EktoposError
 from ektopos.materials.derive import effective
@@ -36,11 +36,11 @@ class SetFeed(BaseEdit):
         )
 
     def apply(self, document: Document) -> None:
-        entry = found(document.materials, self.material, "material")
+        entry = require(document.materials, self.material, "material")
         inputs = {name: feed for name, feed in entry.inputs.items() if name != self.input}
         if self.feed is not None:
             for name in self.feed.maps():
-                found(document.maps, name, "map")
+                require(document.maps, name, "map")
             inputs[self.input] = self.feed
         document.materials[self.material] = entry.model_copy(update={"inputs": inputs})
 
@@ -80,7 +80,7 @@ class ChangeFeed(BaseEdit):
         return touched | exists(document.materials, self.material)
 
     def apply(self, document: Document) -> None:
-        entry = found(document.materials, self.material, "material")
+        entry = require(document.materials, self.material, "material")
         raw = inherited_feed(document, self.material, self.input) | self.change
         feed = parse(
             Feed,
@@ -88,7 +88,7 @@ class ChangeFeed(BaseEdit):
             words_of(self.input, self.material),
         )
         for name in feed.maps():
-            found(document.maps, name, "map")
+            require(document.maps, name, "map")
         document.materials[self.material] = entry.model_copy(
             update={"inputs": entry.inputs | {self.input: feed}}
         )
@@ -124,18 +124,18 @@ class PlaceFeed(BaseEdit):
         return f"{self.material}: {self.input.replace('_', ' ')} {self.part.replace('.', ' ')}"
 
     def touches(self, document: Document) -> Touched:
-        said = f"{self.part} of {words_of(self.input, self.material)}"
+        words = f"{self.part} of {words_of(self.input, self.material)}"
         there = exists(document.materials, self.material)
         if self.part in ("uv", "wrap"):
             return {
-                said: inherited_feed(document, self.material, self.input).get(self.part)
+                words: inherited_feed(document, self.material, self.input).get(self.part)
             } | there
         if self.material not in document.materials:
             return there
-        return {said: uv_part(self._own(document), self.part)} | there
+        return {words: uv_part(self._own(document), self.part)} | there
 
     def apply(self, document: Document) -> None:
-        found(document.materials, self.material, "material")
+        require(document.materials, self.material, "material")
         change: dict[str, Any] = {self.part: self.value}
         if self.part not in ("uv", "wrap"):
             change = {"uv": with_uv_part(self._own(document), self.part, self.value)}
@@ -166,10 +166,10 @@ class PushUp(BaseEdit):
         } | exists(document.materials, *links)
 
     def apply(self, document: Document) -> None:
-        entry = found(document.materials, self.material, "material")
+        entry = require(document.materials, self.material, "material")
         if entry.base is None or self.input not in entry.inputs:
             raise EktoposError("there is no own value to push up.", subject=self.material)
-        base = found(document.materials, entry.base, "material")
+        base = require(document.materials, entry.base, "material")
         raised = base.inputs | {self.input: entry.inputs[self.input]}
         document.materials[entry.base] = base.model_copy(update={"inputs": raised})
         kept = {name: feed for name, feed in entry.inputs.items() if name != self.input}

@@ -14,7 +14,7 @@ from ektopos.document import (
     Role,
     RoleChannels,
 )
-from ektopos.edits.common import BaseEdit, Name, Touched, entry_touched, found
+from ektopos.edits.common import BaseEdit, Name, Touched, entry_touched, require
 from ektopos.errors import EktoposError, MissingReference
 from ektopos.maps.names import read_names, rule_fits, set_name
 from ektopos.maps.sets import ending_of, maps_of_set
@@ -36,13 +36,13 @@ class SetMap(BaseEdit):
     set: Name | None = None
 
     def label(self) -> str:
-        said = [
+        changes = [
             " · ".join(self.roles.values()) if self.roles is not None else "",
             self.encoding or "",
             f"green {self.normal_y}Y" if self.normal_y else "",
             f"set {self.set}" if self.set else "",
         ]
-        what = ", ".join(text for text in said if text) or "confirmed"
+        what = ", ".join(text for text in changes if text) or "confirmed"
         return (
             f"{self.maps[0] if len(self.maps) == 1 else f'{len(self.maps)} maps'}: "
             f"{what.replace('_', ' ')}"
@@ -67,7 +67,7 @@ class SetMap(BaseEdit):
 
     def apply(self, document: Document) -> None:
         for name in self.maps:
-            entry = found(document.maps, name, "map")
+            entry = require(document.maps, name, "map")
             given = self.model_dump(
                 include={"roles", "encoding", "normal_y", "set"}, exclude_none=True
             )
@@ -114,11 +114,11 @@ class AddNamingRule(BaseEdit):
         return rules | entry_touched(document.maps, self.map)
 
     def apply(self, document: Document) -> None:
-        entry = found(document.maps, self.map, "map")
+        entry = require(document.maps, self.map, "map")
         ending = ending_of(document, self.map)
         if not ending:
-            said = "its name has no end that other names could share."
-            raise EktoposError(said, subject=self.map, hint="Rename its set.")
+            reason = "its name has no end that other names could share."
+            raise EktoposError(reason, subject=self.map, hint="Rename its set.")
         rule = NamingRule(
             ending=ending, roles=entry.roles, encoding=entry.encoding, normal_y=entry.normal_y
         )
@@ -175,12 +175,12 @@ class RemoveMaps(BaseEdit):
     def apply(self, document: Document) -> None:
         gone = set(self.maps)
         for name in gone:
-            found(document.maps, name, "map")
+            require(document.maps, name, "map")
         fed = fed_by(document, gone)
         if fed and not self.with_feeds:
-            said = f"it feeds {', '.join(dict.fromkeys(material for material, _ in fed))}."
+            reason = f"it feeds {', '.join(dict.fromkeys(material for material, _ in fed))}."
             raise EktoposError(
-                said, subject=self.maps[0], hint="Feed them from something else first."
+                reason, subject=self.maps[0], hint="Feed them from something else first."
             )
         for material, name in fed:
             entry = document.materials[material]

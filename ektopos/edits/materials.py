@@ -7,7 +7,16 @@ from typing import Literal
 from pydantic import Field
 
 from ektopos.document import Document, MaterialEntry
-from ektopos.edits.common import BaseEdit, Name, Touched, entry_touched, exists, found, free, unused
+from ektopos.edits.common import (
+    BaseEdit,
+    Name,
+    Touched,
+    entry_touched,
+    exists,
+    free,
+    require,
+    unused,
+)
 from ektopos.errors import EktoposError
 from ektopos.maps.sets import maps_of_set
 from ektopos.materials.derive import base_chain, effective
@@ -72,7 +81,7 @@ class RenameMaterial(BaseEdit):
         return exists(document.materials, self.material, self.name)
 
     def apply(self, document: Document) -> None:
-        found(document.materials, self.material, "material")
+        require(document.materials, self.material, "material")
         if self.name == self.material:
             return
         free(document, self.name)
@@ -123,7 +132,7 @@ class RenameMaterials(BaseEdit):
                 hint="Add a token that tells them apart.",
             )
         for old in self.names:
-            found(document.materials, old, "material")
+            require(document.materials, old, "material")
         # By way of names that nothing has, so that names can be exchanged.
         for old in self.names:
             RenameMaterial(material=old, name=f"\0{old}").apply(document)
@@ -147,7 +156,7 @@ class DuplicateMaterial(BaseEdit):
         )
 
     def apply(self, document: Document) -> None:
-        entry = found(document.materials, self.material, "material")
+        entry = require(document.materials, self.material, "material")
         name = self.name or unused(document, f"{self.material}_copy")
         free(document, name)
         document.materials[name] = entry.model_copy(deep=True)
@@ -179,7 +188,7 @@ class RemoveMaterial(BaseEdit):
         return entry_touched(document.materials, self.material) | on_slots
 
     def apply(self, document: Document) -> None:
-        found(document.materials, self.material, "material")
+        require(document.materials, self.material, "material")
         derived = [
             name for name, entry in document.materials.items() if entry.base == self.material
         ]
@@ -220,7 +229,7 @@ class Detach(BaseEdit):
         return touched
 
     def apply(self, document: Document) -> None:
-        found(document.materials, self.material, "material")
+        require(document.materials, self.material, "material")
         whole = effective(document, self.material)
         document.materials[self.material] = MaterialEntry(
             inputs={name: feed for name, feed in whole.feeds.items() if name in whole.origin},
@@ -257,7 +266,7 @@ class ApplyPattern(BaseEdit):
         return touched | entry_touched(document.materials, self.material)
 
     def apply(self, document: Document) -> None:
-        found(document.materials, self.material, "material")
+        require(document.materials, self.material, "material")
         name = self.name or unused(document, self.set)
         free(document, name)
         document.materials[name] = rewired(document, self.material, self.set)

@@ -9,7 +9,7 @@ from pydantic import Field
 from ektopos.document import (
     Document,
 )
-from ektopos.edits.common import BaseEdit, Touched, entry_touched, exists, found
+from ektopos.edits.common import BaseEdit, Touched, entry_touched, exists, require
 from ektopos.steps import MeshStep
 
 
@@ -31,9 +31,9 @@ class Assign(BaseEdit):
         )
 
     def apply(self, document: Document) -> None:
-        mesh = found(document.meshes, self.mesh, "mesh")
+        mesh = require(document.meshes, self.mesh, "mesh")
         if self.material is not None:
-            found(document.materials, self.material, "material")
+            require(document.materials, self.material, "material")
         mesh.slots = mesh.slots | dict.fromkeys(self.slots, self.material)
 
 
@@ -52,7 +52,7 @@ class KeepColours(BaseEdit):
         return {f"vertex colours of {self.mesh}": mesh and mesh.vertex_colours}
 
     def apply(self, document: Document) -> None:
-        mesh = found(document.meshes, self.mesh, "mesh")
+        mesh = require(document.meshes, self.mesh, "mesh")
         mesh.vertex_colours = "keep" if self.keep else "leave"
 
 
@@ -78,7 +78,7 @@ class SetDone(BaseEdit):
         }
 
     def apply(self, document: Document) -> None:
-        mesh = found(document.meshes, self.mesh, "mesh")
+        mesh = require(document.meshes, self.mesh, "mesh")
         mesh.done = [slot for slot in mesh.done if slot != self.slot] + (
             [self.slot] if self.done else []
         )
@@ -105,7 +105,7 @@ class SetRecipe(BaseEdit):
         }
 
     def apply(self, document: Document) -> None:
-        mesh = found(document.meshes, self.mesh, "mesh")
+        mesh = require(document.meshes, self.mesh, "mesh")
         mesh.recipe = self.recipe
         mesh.slots = {slot: mesh.slots.get(was) for slot, was in self.came_from.items()}
         mesh.done = [slot for slot, was in self.came_from.items() if was in mesh.done]
@@ -124,7 +124,7 @@ class RemoveMesh(BaseEdit):
         return entry_touched(document.meshes, self.mesh)
 
     def apply(self, document: Document) -> None:
-        found(document.meshes, self.mesh, "mesh")
+        require(document.meshes, self.mesh, "mesh")
         del document.meshes[self.mesh]
         kept = [name for name in document.left_out.meshes if name != self.mesh]
         document.left_out = document.left_out.model_copy(update={"meshes": kept})

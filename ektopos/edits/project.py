@@ -12,7 +12,7 @@ from ektopos.document import (
     Document,
     parse,
 )
-from ektopos.edits.common import BaseEdit, Name, Touched, entry_touched, exists, found
+from ektopos.edits.common import BaseEdit, Name, Touched, entry_touched, exists, require
 from ektopos.errors import EktoposError
 from ektopos.targets.profile import Profile, built_in_profiles, find_profile
 
@@ -97,7 +97,7 @@ class RemoveProfile(BaseEdit):
         return entry_touched(document.targets, self.target, f"target {self.target}")
 
     def apply(self, document: Document) -> None:
-        found(document.targets, self.target, "target")
+        require(document.targets, self.target, "target")
         document.targets = {
             name: raw for name, raw in document.targets.items() if name != self.target
         }
@@ -127,7 +127,7 @@ class LeaveOut(BaseEdit):
 
     def apply(self, document: Document) -> None:
         for name in self.names:
-            found(
+            require(
                 getattr(document, self.what), name, "mesh" if self.what == "meshes" else "material"
             )
         kept = [name for name in getattr(document.left_out, self.what) if name not in self.names]

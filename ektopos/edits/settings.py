@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any, Literal
 
 from ektopos.document import Document, MaterialEntry, parse
-from ektopos.edits.common import BaseEdit, Touched, found
+from ektopos.edits.common import BaseEdit, Touched, require
 from ektopos.edits.stated import inherited_uv, uv_part, with_uv_part
 from ektopos.materials.derive import base_chain
 
@@ -55,13 +55,13 @@ class SetSetting(BaseEdit):
         entry = document.materials.get(self.material)
         if entry is None:
             return {self.material: None}
-        said = f"{self.label().partition(': ')[2]} of {self.material}"
+        words = f"{self.label().partition(': ')[2]} of {self.material}"
         if self.setting.startswith("uv."):
-            return {said: uv_part(inherited_uv(document, self.material), self.setting)}
-        return {said: entry.model_dump(mode="json", by_alias=True).get(self.setting)}
+            return {words: uv_part(inherited_uv(document, self.material), self.setting)}
+        return {words: entry.model_dump(mode="json", by_alias=True).get(self.setting)}
 
     def apply(self, document: Document) -> None:
-        entry = found(document.materials, self.material, "material")
+        entry = require(document.materials, self.material, "material")
         raw = entry.model_dump(mode="json", by_alias=True, exclude_none=True)
         if self.setting.startswith("uv."):
             raw["uv"] = with_uv_part(

@@ -99,8 +99,8 @@ def _descriptor(channels: int, bits: int, encoding: Encoding) -> bytes:
 
 def _facts(said: dict[str, str]) -> bytes:
     """Keys and values, each padded to 4 bytes (section 3.12)."""
-    found = b""
+    facts = b""
     for key, value in said.items():
         entry = key.encode() + b"\0" + value.encode() + b"\0"
-        found += struct.pack("<I", len(entry)) + entry + b"\0" * (-len(entry) % 4)
-    return found
+        facts += struct.pack("<I", len(entry)) + entry + b"\0" * (-len(entry) % 4)
+    return facts

@@ -100,8 +100,8 @@ def filter_rows(rows: NDArray[np.uint8], above: NDArray[np.uint8], step: int) ->
         np.minimum(residual, 0 - residual).sum(axis=1, dtype=np.int64) for residual in residuals
     ]
     chosen = np.argmin(costs, axis=0).astype(np.uint8)
-    found = np.empty((len(rows), rows.shape[1] + 1), np.uint8)
-    found[:, 0] = chosen
+    filtered = np.empty((len(rows), rows.shape[1] + 1), np.uint8)
+    filtered[:, 0] = chosen
     # Rows of one filter together, but no more of them than stay in a core's cache: ten times as
     # fast as all at once.
     bands = range(0, len(rows), max(1, _BAND // rows.shape[1]))
@@ -109,13 +109,13 @@ def filter_rows(rows: NDArray[np.uint8], above: NDArray[np.uint8], step: int) ->
     for start, end in pairwise(edges):
         here, up, kind = rows[start:end], above[start:end], int(chosen[start])
         leftmost = _predicted(kind, up[:, :step], np.zeros_like(up[:, :step]))
-        np.subtract(here[:, :step], leftmost, out=found[start:end, 1 : 1 + step])
+        np.subtract(here[:, :step], leftmost, out=filtered[start:end, 1 : 1 + step])
         np.subtract(
             here[:, step:],
             _predicted(kind, up[:, step:], here[:, :-step]),
-            out=found[start:end, 1 + step :],
+            out=filtered[start:end, 1 + step :],
         )
-    return found
+    return filtered
 
 
 def _predicted(kind: int, up: NDArray[np.uint8], left: NDArray[np.uint8]) -> NDArray[np.uint8]:

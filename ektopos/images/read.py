@@ -91,11 +91,11 @@ def _divided_by_alpha(pixels: Pixels) -> Pixels:
     as they are, for nothing is known of them."""
     alpha = as_float(pixels[..., -1:])
     colour = as_float(pixels[..., :-1])
-    found = np.where(alpha > 0, colour / np.maximum(alpha, 1e-9), colour)
+    straight = np.where(alpha > 0, colour / np.maximum(alpha, 1e-9), colour)
     if np.issubdtype(pixels.dtype, np.integer):
         largest = np.iinfo(pixels.dtype).max
-        found = np.round(np.clip(found, 0.0, 1.0) * largest)
-    return np.concatenate([found.astype(pixels.dtype), pixels[..., -1:]], axis=2)
+        straight = np.round(np.clip(straight, 0.0, 1.0) * largest)
+    return np.concatenate([straight.astype(pixels.dtype), pixels[..., -1:]], axis=2)
 
 
 def _windows_differ(spec: oiio.ImageSpec) -> bool:

@@ -50,7 +50,7 @@ def apart(
 ) -> list[str]:
     """The sets, with nameless maps told apart by their own names where those of a folder cannot be
     one set: two of them hold the same."""
-    found = list(sets)
+    names = list(sets)
     members: dict[str, list[int]] = defaultdict(list)
     for i, name in enumerate(sets):
         if means_nothing(readings[i].set_words):
@@ -61,22 +61,22 @@ def apart(
             for i in group:
                 own = "_".join(readings[i].set_words).lower()
                 if own and own != name:
-                    found[i] = f"{name}_{own}" if folder_of_set(paths[i], readings[i]).name else own
-    return found
+                    names[i] = f"{name}_{own}" if folder_of_set(paths[i], readings[i]).name else own
+    return names
 
 
 def settle(company: Company, verdicts: Sequence[Verdict]) -> list[Verdict]:
     """The verdicts, once those that pixels leave open are decided by what stands beside them."""
-    found = list(verdicts)
+    settled = list(verdicts)
     for group in _together(company, verdicts):
         if any(_is_base(verdicts[i]) for i in group):
             for i in group:
                 if verdicts[i].role == "emission" and not company.readings[i].roles:
-                    found[i] = _surer_emission(verdicts[i])
+                    settled[i] = _surer_emission(verdicts[i])
             continue
         if (chosen := _left_for_base(company, group, verdicts)) is not None:
-            found[chosen] = _as_base(company, chosen, verdicts[chosen], alone=len(group) == 1)
-    return found
+            settled[chosen] = _as_base(company, chosen, verdicts[chosen], alone=len(group) == 1)
+    return settled
 
 
 def _together(company: Company, verdicts: Sequence[Verdict]) -> list[list[int]]:
@@ -88,11 +88,11 @@ def _together(company: Company, verdicts: Sequence[Verdict]) -> list[list[int]]:
         nameless = is_nameless(reading.set_words) and not reading.roles
         folder = company.folders[i]
         (coded[folder] if nameless and folder.name else groups[name]).append(i)
-    found = list(groups.values())
+    joined = list(groups.values())
     for group in coded.values():
         roles = Counter(verdicts[i].role for i in group if not _is_open(verdicts[i], alone=False))
-        found += [[i] for i in group] if max(roles.values(), default=0) > 1 else [group]
-    return found
+        joined += [[i] for i in group] if max(roles.values(), default=0) > 1 else [group]
+    return joined
 
 
 def _is_base(verdict: Verdict) -> bool:

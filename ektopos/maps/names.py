@@ -168,19 +168,19 @@ def readings(stem: str) -> tuple[Reading, ...]:
     """Every way to read a file's stem, the reading without a role last."""
     words = words_of(stem)
     name = _without_noise(words, stem)
-    kept, said = name.words, (name.normal_y, name.encoding, name.noise)
-    found: list[Reading] = []
+    kept, statements = name.words, (name.normal_y, name.encoding, name.noise)
+    possible: list[Reading] = []
     for start in range(len(kept)):
         for end in range(len(kept), start, -1):
             roles, trust = _roles_of(kept[start:end], start, end, len(kept))
             if roles:
                 rest = (*kept[:start], *kept[end:])
-                found.append(Reading(roles, rest, trust, "".join(kept[start:end]), *said))
+                possible.append(Reading(roles, rest, trust, "".join(kept[start:end]), *statements))
     for end_of in _glued(kept):
         rest = (*kept[:-1], end_of.rest)
-        found.append(Reading(end_of.roles, rest, end_of.trust, end_of.word, *said))
-    found.append(Reading({}, tuple(kept), 0.12, "", *said))
-    return tuple(found)
+        possible.append(Reading(end_of.roles, rest, end_of.trust, end_of.word, *statements))
+    possible.append(Reading({}, tuple(kept), 0.12, "", *statements))
+    return tuple(possible)
 
 
 def read_names(paths: list[str], rules: Sequence[NamingRule] = ()) -> list[Reading]:
@@ -284,17 +284,17 @@ def _options(place: PurePosixPath, rules: Sequence[NamingRule]) -> list[tuple[st
                 by_rule=True,
             )
             return [(f"{place.parent}/{reading.set_key}", reading)]
-    found = [(f"{place.parent}/{reading.set_key}", reading) for reading in readings(place.stem)]
+    options = [(f"{place.parent}/{reading.set_key}", reading) for reading in readings(place.stem)]
     folder = place.parent.name
     if not folder:
-        return found
+        return options
     above = [
         reading
         for reading in readings(folder)
         if reading.roles and not reading.set_words and len(folder) > 1
     ]
     if above:
-        best, bare = max(above, key=lambda reading: reading.trust), found[-1][1]
+        best, bare = max(above, key=lambda reading: reading.trust), options[-1][1]
         reading = Reading(
             best.roles,
             bare.set_words,
@@ -304,8 +304,8 @@ def _options(place: PurePosixPath, rules: Sequence[NamingRule]) -> list[tuple[st
             None,
             bare.noise,
         )
-        found.append((f"{place.parent.parent}/{reading.set_key}", reading))
-    return found
+        options.append((f"{place.parent.parent}/{reading.set_key}", reading))
+    return options
 
 
 def _without_noise(words: list[str], stem: str) -> _Kept:

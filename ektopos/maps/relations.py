@@ -51,10 +51,10 @@ def relate(names: Sequence[str], sets: Sequence[str], facts: Sequence[Facts]) ->
         if len(group) == 1:
             header = facts[group[0]].header
             alone[header.width, header.height].append(group[0])
-    found = [Related() for _ in names]
+    relations = [Related() for _ in names]
     for group in (*groups, *alone.values()):
-        _relate_group(group, names, facts, found)
-    return found
+        _relate_group(group, names, facts, relations)
+    return relations
 
 
 def _relate_group(

@@ -26,10 +26,10 @@ def sets_of(document: Document) -> dict[str, list[str]]:
     files = [document.maps[name].file.removeprefix("maps/") for name in unplaced]
     places = place(files, read_names(files, document.naming))
     placed = dict(zip(unplaced, places, strict=True))
-    found: dict[str, list[str]] = {}
+    sets: dict[str, list[str]] = {}
     for name, entry in document.maps.items():
-        found.setdefault(entry.set or placed[name], []).append(name)
-    return found
+        sets.setdefault(entry.set or placed[name], []).append(name)
+    return sets
 
 
 def place(paths: Sequence[str], readings: Sequence[Reading]) -> list[str]:
@@ -66,10 +66,10 @@ def place(paths: Sequence[str], readings: Sequence[Reading]) -> list[str]:
 
 def _alike(names: Sequence[str]) -> list[list[int]]:
     """Places of names that are equal but for their separators."""
-    found: dict[str, list[int]] = defaultdict(list)
+    groups: dict[str, list[int]] = defaultdict(list)
     for i, name in enumerate(names):
-        found[name.replace("_", "")].append(i)
-    return list(found.values())
+        groups[name.replace("_", "")].append(i)
+    return list(groups.values())
 
 
 def _are_roles_of_one(

@@ -258,10 +258,10 @@ def measure_curl(windows: list[Float]) -> Curl:
         return finest
     for _ in range(2):
         slopes = [np.stack([_halved(plane) for plane in planes]) for planes in slopes]
-        found = _agreement_of([_mixed_wide(planes) for planes in slopes])
-        if abs(found.correlation) >= CURL_COARSE:
-            contradicts = finest.correlation * found.correlation < 0
-            return finest if contradicts and abs(finest.correlation) > 0.05 else found
+        agreement = _agreement_of([_mixed_wide(planes) for planes in slopes])
+        if abs(agreement.correlation) >= CURL_COARSE:
+            contradicts = finest.correlation * agreement.correlation < 0
+            return finest if contradicts and abs(finest.correlation) > 0.05 else agreement
     return finest
 
 
@@ -384,12 +384,12 @@ def _windows(pixels: Pixels) -> list[Pixels]:
     height, width = pixels.shape[:2]
     if max(height, width) <= 2 * WINDOW:
         return [pixels]
-    found = []
+    windows = []
     for y in (height // 4, 3 * height // 4):
         for x in (width // 4, 3 * width // 4):
             top, left = max(0, y - WINDOW // 2), max(0, x - WINDOW // 2)
-            found.append(pixels[top : top + WINDOW, left : left + WINDOW])
-    return found
+            windows.append(pixels[top : top + WINDOW, left : left + WINDOW])
+    return windows
 
 
 def _halved(slopes: Float) -> Float:
@@ -407,18 +407,18 @@ def _correlation(first: Float, second: Float) -> float | None:
 
 
 def _seam(pixels: Pixels) -> tuple[float | None, float | None]:
-    found: list[float | None] = []
+    seams: list[float | None] = []
     for axis in (1, 0):
         turned = np.moveaxis(pixels, axis, 0)
         if turned.shape[0] < 8:
-            found.append(None)
+            seams.append(None)
             continue
         first, second, last = (as_float(turned[i]) for i in (0, 1, -1))
         inner = (
             float(np.abs(second - first).mean() + np.abs(last - as_float(turned[-2])).mean()) / 2
         )
-        found.append(float(np.abs(last - first).mean()) / max(inner, 0.5 / 255))
-    return found[0], found[1]
+        seams.append(float(np.abs(last - first).mean()) / max(inner, 0.5 / 255))
+    return seams[0], seams[1]
 
 
 def _background(values: Float) -> tuple[float, tuple[int, ...]]:

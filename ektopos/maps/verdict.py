@@ -120,9 +120,9 @@ def curl_way(s: Statistics) -> NormalY | None:
 
 def weigh(channel: ChannelFacts, role: Role) -> tuple[float, list[str]]:
     """Log-odds of a role for one channel and the words of what decided it."""
-    found = [sign for sign in ev.SIGNS if sign.role == role and sign.holds(channel)]
-    total = sum(sign.weight for sign in found)
-    return total, [sign.words(channel) for sign in found if (sign.weight >= 0) == (total >= 0)]
+    signs = [sign for sign in ev.SIGNS if sign.role == role and sign.holds(channel)]
+    total = sum(sign.weight for sign in signs)
+    return total, [sign.words(channel) for sign in signs if (sign.weight >= 0) == (total >= 0)]
 
 
 def best_grey(channel: ChannelFacts, taken: set[Role]) -> tuple[Role, float, list[str]]:
@@ -140,8 +140,8 @@ def best_grey(channel: ChannelFacts, taken: set[Role]) -> tuple[Role, float, lis
 def channel_roles(roles: Mapping[Any, Role], channels: int) -> dict[str, Role | None]:
     """Role of each of the letters r, g, b and a; `None` where the file has no such channel."""
     present = {1: "r", 2: "ra", 3: "rgb", 4: "rgba"}[channels]
-    found: dict[str, Role | None] = {}
+    by_channel: dict[str, Role | None] = {}
     for letter in "rgba":
         covering = [role for group, role in roles.items() if letter in group]
-        found[letter] = (covering[0] if covering else None) if letter in present else None
-    return found
+        by_channel[letter] = (covering[0] if covering else None) if letter in present else None
+    return by_channel

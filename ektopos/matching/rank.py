@@ -75,7 +75,7 @@ def match(
         for slot, layout in layouts.items()
     }
     _share_atlases(matches)
-    worth = np.array([[found.worth for found in row] for row in matches.values()])
+    worth = np.array([[candidate.worth for candidate in row] for row in matches.values()])
     # All slots together: the assignment that is best as a whole gets the benefit of the doubt.
     # Slots may still share a set.
     rows, columns = linear_sum_assignment(-worth) if worth.size else ((), ())
@@ -100,7 +100,7 @@ def _matches(
     laid_out = layout.count > 0 and not layout.tiles
     measured = measure_signs(layout, every) if laid_out else []
     chance, signs = chance_of(measured), iter(measured)
-    found = []
+    matches = []
     for name in sets:
         repeats, named = repeating.get(name, False), alike.get((slot, name), 0.0)
         own = [next(signs) for _ in pictures[name]] if laid_out else []
@@ -114,8 +114,8 @@ def _matches(
             # set.
             worth += (max(totals) + sum(totals) / len(own)) / 2
             worth -= REPEATS_COST * repeats
-        found.append(_Match(worth, best, named, repeats))
-    return found
+        matches.append(_Match(worth, best, named, repeats))
+    return matches
 
 
 def _share_atlases(matches: dict[str, list[_Match]]) -> None:
@@ -128,8 +128,10 @@ def _share_atlases(matches: dict[str, list[_Match]]) -> None:
             shared.add(order[0])
     for slot, row in matches.items():
         matches[slot] = [
-            replace(found, worth=found.worth + ATLAS_WORTH * _may_share(found, j, shared))
-            for j, found in enumerate(row)
+            replace(
+                candidate, worth=candidate.worth + ATLAS_WORTH * _may_share(candidate, j, shared)
+            )
+            for j, candidate in enumerate(row)
         ]
 
 
@@ -141,7 +143,7 @@ def _ranked(
     layout: Layout, sets: Sequence[str], matches: Sequence[_Match], favoured: np.ndarray
 ) -> list[Candidate]:
     order = np.argsort(-favoured, kind="stable")
-    found = [
+    ranked = [
         Candidate(
             sets[j],
             round(float(1.0 / (1.0 + np.exp(-0.35 * favoured[j]))), 3),
@@ -149,9 +151,9 @@ def _ranked(
         )
         for j in order
     ]
-    if found and _is_sure([matches[j] for j in order]):
-        found[0] = replace(found[0], sure=True)
-    return found
+    if ranked and _is_sure([matches[j] for j in order]):
+        ranked[0] = replace(ranked[0], sure=True)
+    return ranked
 
 
 def _is_sure(ranked: Sequence[_Match]) -> bool:
@@ -171,34 +173,34 @@ def _is_sure(ranked: Sequence[_Match]) -> bool:
 
 
 def _reasons(layout: Layout, match: _Match) -> list[str]:
-    found = []
+    reasons = []
     if match.alike > 0:
-        found.append("the names are alike")
+        reasons.append("the names are alike")
     if layout.tiles:
         repeats = "and so does the picture" if match.repeats else "the picture does not"
-        return [*found, f"the UVs repeat, {repeats}"]
+        return [*reasons, f"the UVs repeat, {repeats}"]
     signs = match.signs
     if signs is None:
-        return found or ["the slot has no UVs"]
+        return reasons or ["the slot has no UVs"]
     if signs.borders > 2:
-        found.append(
+        reasons.append(
             f"edges of the picture follow the island borders ({signs.borders:.1f} deviations "
             "above other places)"
         )
     if signs.ridges > 2 and signs.borders <= 2:
-        found.append(f"colours meet halfway between the islands ({signs.ridges:.1f} deviations)")
+        reasons.append(f"colours meet halfway between the islands ({signs.ridges:.1f} deviations)")
     if signs.background > 2:
-        found.append(
+        reasons.append(
             f"its background lies outside the islands; {100 * signs.covered:.0f} % of them is "
             "painted"
         )
-    if signs.beyond > SHARED and signs.covered > 0.9 and found:
-        found.append(
+    if signs.beyond > SHARED and signs.covered > 0.9 and reasons:
+        reasons.append(
             f"{100 * signs.beyond:.0f} % of what is painted lies beyond this slot's islands: "
             "others may share the maps"
         )
-    if match.repeats and not found:
-        found.append("repeats in x and y: fits any layout, speaks for none")
+    if match.repeats and not reasons:
+        reasons.append("repeats in x and y: fits any layout, speaks for none")
     if signs.borders < -1:
-        found.append("seams cross the islands")
-    return found or ["nothing in the picture follows this layout"]
+        reasons.append("seams cross the islands")
+    return reasons or ["nothing in the picture follows this layout"]

@@ -64,7 +64,7 @@ def match_maps(
 ) -> dict[str, tuple[list[Candidate], dict[str, list[str]]]]:
     """For every slot with triangles its candidates, best first, and the paths of every set."""
     sets = group_maps(maps)
-    by_path = {found.path: found for found in maps}
+    by_path = {candidate.path: candidate for candidate in maps}
     ranked = rank_sets(
         mesh, {name: [by_path[path] for path in paths] for name, paths in sets.items()}
     )
@@ -78,8 +78,8 @@ def rank_sets(mesh: Mesh, sets: Mapping[str, Sequence[MatchMap]]) -> dict[str, l
         for i, name in enumerate(mesh.slots)
         if (mesh.triangle_slot == i).any()
     }
-    pictures = {name: [found.traits for found in maps] for name, maps in sets.items()}
-    repeating = {name: all(_repeats(found.facts) for found in maps) for name, maps in sets.items()}
+    pictures = {name: [one.traits for one in maps] for name, maps in sets.items()}
+    repeating = {name: all(_repeats(one.facts) for one in maps) for name, maps in sets.items()}
     alike = {(slot, name): _alike(slot, mesh, name) for slot in layouts for name in sets}
     return match(layouts, pictures, repeating, alike)
 
@@ -104,16 +104,16 @@ def proposals(
 ) -> list[Proposal]:
     """The best candidate for every slot of a mesh that wears nothing."""
     assigned = document.meshes[mesh].slots
-    found = []
+    proposed = []
     for slot, candidates in ranked.items():
         if assigned.get(slot) is not None or not candidates:
             continue
         best = candidates[0]
         material = material_of_set(document, best.set)
-        found.append(
+        proposed.append(
             Proposal(mesh, slot, best.set, material, best.score, list(best.reasons), best.sure)
         )
-    return found
+    return proposed
 
 
 def material_of_set(document: Document, name: str) -> str | None:
@@ -134,12 +134,12 @@ def material_of_set(document: Document, name: str) -> str | None:
 def same_slots(mesh: Mesh, other: Mesh) -> dict[str, tuple[str, str]]:
     """For slots of a mesh those of another that are alike, and why: by name, or by a UV layout that
     is the same."""
-    found: dict[str, tuple[str, str]] = {}
+    pairs: dict[str, tuple[str, str]] = {}
     by_name = {slot.lower(): slot for slot in other.slots}
     left = []
     for slot in mesh.slots:
         if slot.lower() in by_name:
-            found[slot] = (by_name[slot.lower()], "the same name")
+            pairs[slot] = (by_name[slot.lower()], "the same name")
         else:
             left.append(slot)
     theirs = {slot: layout_of(other, i).islands > 0 for i, slot in enumerate(other.slots)}
@@ -148,28 +148,28 @@ def same_slots(mesh: Mesh, other: Mesh) -> dict[str, tuple[str, str]]:
         shares = {o: float((own & c).sum() / max(1, (own | c).sum())) for o, c in theirs.items()}
         best = max(shares, key=lambda o: shares[o], default=None)
         if best is not None and shares[best] >= SAME_LAYOUT:
-            found[slot] = (best, f"the same UV layout ({shares[best]:.0%} of it)")
-    return found
+            pairs[slot] = (best, f"the same UV layout ({shares[best]:.0%} of it)")
+    return pairs
 
 
 def group_maps(maps: list[MatchMap]) -> dict[str, list[str]]:
     """Sets of maps by name; maps whose names say nothing are put together by their edges, or stay
     single."""
-    verdicts = identify({found.path: found.facts for found in maps})
+    verdicts = identify({groups.path: groups.facts for groups in maps})
     sets: dict[str, list[str]] = {}
     for path, _, name in verdicts:
         sets.setdefault(name, []).append(path)
     single = [paths[0] for paths in sets.values() if len(paths) == 1]
-    by_path = {found.path: found for found in maps}
+    by_path = {groups.path: groups for groups in maps}
     group_of = {path: path for path in single}
     for first, second in _alike_pairs([by_path[path] for path in single]):
         joined, goal = group_of[second.path], group_of[first.path]
         group_of = {path: goal if group == joined else group for path, group in group_of.items()}
-    found = {name: paths for name, paths in sets.items() if len(paths) > 1}
+    groups = {name: paths for name, paths in sets.items() if len(paths) > 1}
     names = {paths[0]: name for name, paths in sets.items() if len(paths) == 1}
     for path, group in group_of.items():
-        found.setdefault(names[group], []).append(path)
-    return found
+        groups.setdefault(names[group], []).append(path)
+    return groups
 
 
 def _alike_pairs(maps: list[MatchMap]) -> list[tuple[MatchMap, MatchMap]]:
@@ -177,8 +177,8 @@ def _alike_pairs(maps: list[MatchMap]) -> list[tuple[MatchMap, MatchMap]]:
     maps' coarse grids."""
     if len(maps) < 2:
         return []
-    coarse = np.stack([found.traits.coarse for found in maps])
-    widths = np.array([found.facts.header.width for found in maps])
+    coarse = np.stack([one.traits.coarse for one in maps])
+    widths = np.array([one.facts.header.width for one in maps])
     together = coarse @ coarse.T / coarse.shape[1] > TOGETHER
     pairs = np.argwhere(np.triu(together & (widths[:, None] == widths), 1))
     return [(maps[i], maps[j]) for i, j in pairs]

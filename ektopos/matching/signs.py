@@ -91,10 +91,10 @@ def measure_signs(layout: Layout, pictures: Sequence[Traits]) -> list[Signs]:
     ]
     ridges = np.maximum(edges.above(masks.ridge), local.above(masks.ridge))
     inside = content.above(masks.inside)
-    found = []
+    signs = []
     for i, picture in enumerate(pictures):
         covered, beyond = masks.shares(picture)
-        found.append(
+        signs.append(
             Signs(
                 float(max(sign[i] for sign in followed)),
                 float(ridges[i]),
@@ -103,7 +103,7 @@ def measure_signs(layout: Layout, pictures: Sequence[Traits]) -> list[Signs]:
                 beyond,
             )
         )
-    return found
+    return signs
 
 
 class _Fields:

@@ -47,9 +47,9 @@ class Traits:
 def spectrum(values: NDArray[Any]) -> Spectrum:
     """The flat half spectrum of real values `(GRID, GRID)`, with no mean: only differences between
     places count."""
-    found = scipy.fft.rfft2(np.asarray(values, np.float32)).ravel()
-    found[0] = 0
-    return np.asarray(found, np.complex64)
+    transformed = scipy.fft.rfft2(np.asarray(values, np.float32)).ravel()
+    transformed[0] = 0
+    return np.asarray(transformed, np.complex64)
 
 
 def traits_of(picture: Float) -> Traits:
@@ -76,10 +76,12 @@ def traits_of(picture: Float) -> Traits:
 def _coarse(small: Float) -> Float:
     grey = cv2.resize(small.mean(axis=2), (2 * COARSE, 2 * COARSE), interpolation=cv2.INTER_AREA)
     strength = np.hypot(np.diff(grey, axis=0)[:, :-1], np.diff(grey, axis=1)[:-1])
-    found = cv2.resize(
+    reduced = cv2.resize(
         np.log1p(30 * strength).astype(np.float32), (COARSE, COARSE), interpolation=cv2.INTER_AREA
     )
-    return np.asarray((found - found.mean()) / max(float(found.std()), 1e-6), np.float32).ravel()
+    return np.asarray(
+        (reduced - reduced.mean()) / max(float(reduced.std()), 1e-6), np.float32
+    ).ravel()
 
 
 def _painted(small: Float) -> NDArray[np.bool_]:

@@ -89,7 +89,10 @@ def _is_changed(source: Source) -> bool:
 
 def shape(values: NDArray[np.float64], source: Source) -> NDArray[np.float64]:
     """The part of the adjustments that works on each value alone, in the order of the document's
-    format."""
+    format.
+
+    `(…)` 0–1 to `(…)`, not clipped.
+    """
     if source.invert:
         values = 1.0 - values
     if source.range_in != (0.0, 1.0):
@@ -141,11 +144,14 @@ def changes(feed: Feed) -> list[str]:
         (feed.tint != (1.0, 1.0, 1.0), "tint"),
         (bool(feed.layers), f"{len(feed.layers)} layer{'s' if len(feed.layers) > 1 else ''}"),
     ]
-    return [words for said, words in given if said]
+    return [words for applies, words in given if applies]
 
 
 def clipped(values: Float, source: Source) -> float:
-    """Share of values 0–1 that `range_in` or the final clip cuts off."""
+    """Share of values 0–1 that `range_in` or the final clip cuts off.
+
+    `values` is `(h, w)` or `(h, w, 3)`, as decoded, before the adjustments; the result is 0–1.
+    """
     exact = np.asarray(values, np.float64)
     inverted = 1.0 - exact if source.invert else exact
     low, high = sorted(source.range_in)

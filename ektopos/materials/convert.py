@@ -34,6 +34,9 @@ def to_metallic_roughness(
 ) -> tuple[Float, Float, Float]:
     """Base colour, metallic and roughness of a specular-glossiness surface.
 
+    `diffuse` and `specular` `(…, 3)` linear 0–1, `gloss` `(…)` 0–1; base colour `(…, 3)` linear,
+    the other two `(…)`, all 0–1.
+
     A dielectric with the usual 4 % is no metal; black with a bright specular is all metal.
 
     >>> grey, gold = np.array([[0.5] * 3]), np.array([[1.0, 0.77, 0.34]])
@@ -67,6 +70,9 @@ def to_specular_gloss(
     """Diffuse, specular and gloss of a metallic-roughness surface: the way back of the same
     conversion.
 
+    `base_color` `(…, 3)` linear 0–1, `metallic` and `roughness` `(…)` 0–1; diffuse and specular
+    `(…, 3)` linear, gloss `(…)`, all 0–1.
+
     >>> _, specular, gloss = to_specular_gloss([[0.5] * 3], [0.0], [0.25])
     >>> round(float(specular[0, 0]), 4), gloss.tolist()
     (0.04, [0.75])
@@ -97,7 +103,10 @@ def _diffuse_specular(
 
 def solve_metallic(diffuse: Float, specular: Float, one_minus_strength: Float) -> Float:
     """How metallic a surface of such perceived brightnesses is: the root of the conversion's
-    quadratic, 0–1."""
+    quadratic, 0–1.
+
+    Every array is `(…)`, 0–1.
+    """
     a = DIELECTRIC
     b = diffuse * one_minus_strength / (1.0 - DIELECTRIC) + specular - 2.0 * DIELECTRIC
     c = DIELECTRIC - specular
@@ -135,15 +144,15 @@ def convert_set(document: Document, set_name: str, find: FindMap) -> Conversion:
     Pictures of different size are brought to the largest. Raises `EktoposError` if the set has no
     diffuse or no specular map.
     """
-    found: dict[str, Float] = {}
+    planes: dict[str, Float] = {}
     for wanted, role in (("diffuse", "base_color"), ("specular", "specular"), ("gloss", "gloss")):
         for name in maps_of_set(document, set_name):
             channels = channels_with_role(document, name, cast(Role, role))
-            if channels is not None and wanted not in found:
+            if channels is not None and wanted not in planes:
                 narrow: Channels = channels if wanted != "gloss" or len(channels) == 1 else "r"
                 input_name: InputName = "roughness" if wanted == "gloss" else "base_color"
-                found[wanted] = feed_result(Feed(map=name, channels=narrow), input_name, find)
-    missing = [wanted for wanted in ("diffuse", "specular") if wanted not in found]
+                planes[wanted] = feed_result(Feed(map=name, channels=narrow), input_name, find)
+    missing = [wanted for wanted in ("diffuse", "specular") if wanted not in planes]
     if missing:
         raise EktoposError(
             f"it has no {missing[0]} map.",
@@ -151,10 +160,10 @@ def convert_set(document: Document, set_name: str, find: FindMap) -> Conversion:
             hint="Say which map holds it, on the board of maps.",
         )
     height, width = max(
-        (values.shape[:2] for values in found.values()), key=lambda shape: shape[0] * shape[1]
+        (values.shape[:2] for values in planes.values()), key=lambda shape: shape[0] * shape[1]
     )
-    found.setdefault("gloss", np.full((1, 1), 0.5, np.float32))
-    before = {name: resize(values, width, height) for name, values in found.items()}
+    planes.setdefault("gloss", np.full((1, 1), 0.5, np.float32))
+    before = {name: resize(values, width, height) for name, values in planes.items()}
     base, metallic, roughness = to_metallic_roughness(
         before["diffuse"], before["specular"], before["gloss"]
     )

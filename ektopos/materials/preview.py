@@ -137,41 +137,44 @@ def stage_picture(
     textures.
     """
     kind: StagePicture = recipe["picture"]
-    found = {name: recipe_values(recipe, name, reduced) for name in STAGE_PICTURES[kind]}
-    width = max(values.shape[1] for values in found.values())
-    height = max(values.shape[0] for values in found.values())
+    planes = {name: recipe_values(recipe, name, reduced) for name in STAGE_PICTURES[kind]}
+    width = max(values.shape[1] for values in planes.values())
+    height = max(values.shape[0] for values in planes.values())
     width, height = fit_within(width, height, longest)
-    found = {name: resize(values, width, height) for name, values in found.items()}
+    planes = {name: resize(values, width, height) for name, values in planes.items()}
     if kind == "base":
-        colour = linear_to_srgb(found["base_color"])
-        return quantise(np.concatenate([colour, found["opacity"][..., None]], axis=2), 8), 1.0
+        colour = linear_to_srgb(planes["base_color"])
+        return quantise(np.concatenate([colour, planes["opacity"][..., None]], axis=2), 8), 1.0
     if kind == "orm":
         return quantise(
-            np.stack([found["occlusion"], found["roughness"], found["metallic"]], axis=2), 8
+            np.stack([planes["occlusion"], planes["roughness"], planes["metallic"]], axis=2), 8
         ), 1.0
     if kind == "normal":
-        return quantise(encode_normals(normalise(found["normal"])), 8), 1.0
+        return quantise(encode_normals(normalise(planes["normal"])), 8), 1.0
     if kind in ("height", "occlusion"):
-        (values,) = found.values()
+        (values,) = planes.values()
         return quantise(np.repeat(values[..., None], 3, axis=2), 8), 1.0
     if kind == "specular":
-        return quantise(np.repeat(found["specular"][..., None], 4, axis=2), 8), 1.0
+        return quantise(np.repeat(planes["specular"][..., None], 4, axis=2), 8), 1.0
     if kind == "sheen":
         return quantise(
             np.concatenate(
-                [linear_to_srgb(found["sheen"]), found["sheen_roughness"][..., None]], axis=2
+                [linear_to_srgb(planes["sheen"]), planes["sheen_roughness"][..., None]], axis=2
             ),
             8,
         ), 1.0
     if kind in ("coat", "through"):
-        first, second = (found[name] for name in STAGE_PICTURES[kind])
+        first, second = (planes[name] for name in STAGE_PICTURES[kind])
         return quantise(np.stack([first, second, np.zeros_like(first)], axis=2), 8), 1.0
-    factor = max(1.0, float(found["emission"].max()))
-    return quantise(linear_to_srgb(found["emission"] / factor), 8), factor
+    factor = max(1.0, float(planes["emission"].max()))
+    return quantise(linear_to_srgb(planes["emission"] / factor), 8), factor
 
 
 def gives(values: Float, name: InputName) -> Gives:
-    """The facts of a canonical array that stand at the end of a feed sheet's row."""
+    """The facts of a canonical array that stand at the end of a feed sheet's row.
+
+    `values` is `(h, w)` or `(h, w, 3)` in the input's own unit and range.
+    """
     unit = "value"
     scale = 1.0
     if name == "normal":

@@ -51,18 +51,20 @@ def probe(
 ) -> list[Probed]:
     """Every input of a material at a point with these mesh UVs (v down, one pair a set), before any
     transform. Texels are the nearest ones."""
-    found = []
+    readings = []
     for name, feed in material.feeds.items():
         if feed_problem(document, feed, name) is None:
             place = material.placement(name)
             if feed.maps() and place.uv.set >= len(uvs):
-                said = f"it lies on UV set {place.uv.set}, which is not known at this point"
-                found.append(Probed(name, [], said, [], []))
+                reason = f"it lies on UV set {place.uv.set}, which is not known at this point"
+                readings.append(Probed(name, [], reason, [], []))
                 continue
             own = uvs[place.uv.set] if place.uv.set < len(uvs) else (0.0, 0.0)
             u, v = transform_uvs(np.asarray(own, np.float64), place.uv)
-            found.append(_probe_feed(document, name, feed, (float(u), float(v)), place.wrap, find))
-    return found
+            readings.append(
+                _probe_feed(document, name, feed, (float(u), float(v)), place.wrap, find)
+            )
+    return readings
 
 
 def _probe_feed(
@@ -94,8 +96,8 @@ def _probe_feed(
         )
 
     values = feed_result(feed, name, texel).reshape(-1)
-    said = changes(feed) + ([f"strength {feed.strength:g}"] if feed.strength != 1.0 else [])
-    return Probed(name, [round(float(v), 6) for v in values], _words(name, values), said, traces)
+    changed = changes(feed) + ([f"strength {feed.strength:g}"] if feed.strength != 1.0 else [])
+    return Probed(name, [round(float(v), 6) for v in values], _words(name, values), changed, traces)
 
 
 def _words(name: InputName, values: np.ndarray[tuple[int, ...], np.dtype[np.float32]]) -> str:

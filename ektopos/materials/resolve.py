@@ -228,14 +228,14 @@ def _source_result(source: Source, name: InputName, find: FindMap) -> Float:
     if source.map is None:
         values = constant_values(source, name)
         return normalise(values) if name == "normal" else adjust(values, source, name)
-    found = find(source.map)
-    values = feed_values(found.image, found.encoding, source, name)
-    return _normals(values, found.normal_y) if name == "normal" else adjust(values, source, name)
+    file = find(source.map)
+    values = feed_values(file.image, file.encoding, source, name)
+    return _normals(values, file.normal_y) if name == "normal" else adjust(values, source, name)
 
 
 def _mask(mask: Mask, find: FindMap) -> Float:
-    found = find(mask.map)
-    values = decode_channels(found.image, mask.channels, found.encoding)
+    file = find(mask.map)
+    values = decode_channels(file.image, mask.channels, file.encoding)
     return 1.0 - values if mask.invert else values
 
 

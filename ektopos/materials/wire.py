@@ -46,15 +46,15 @@ def material_from_set(document: Document, set_name: str) -> MaterialEntry:
     inputs: dict[InputName, Feed] = {}
     for name, roles in _FED_BY.items():
         for role in roles:
-            found = [
+            feeds = [
                 (m, c)
                 for m in names
                 if document.maps[m].space == "tangent"
                 and (c := channels_with_role(document, m, role)) is not None
             ]
-            if found and name not in inputs:
+            if feeds and name not in inputs:
                 # A map of its own is a better source than a channel of a packed one.
-                map_name, channels = min(found, key=lambda pair: len(document.maps[pair[0]].roles))
+                map_name, channels = min(feeds, key=lambda pair: len(document.maps[pair[0]].roles))
                 narrow = "r" if channels in SPREAD and name not in WIDE_INPUTS else channels
                 inputs[name] = Feed(map=map_name, channels=narrow, invert=role == "gloss")
     return MaterialEntry(inputs=inputs, alpha_mode="mask" if "opacity" in inputs else None)
@@ -104,9 +104,9 @@ def _replaced(document: Document, feed: Feed, names: list[str]) -> Feed | None:
     )
     for wanted in (role, {"roughness": "gloss", "gloss": "roughness"}.get(role or "")):
         for name in names:
-            found = channels_with_role(document, name, cast(Role, wanted)) if wanted else None
-            if found is not None:
-                narrow = found if len(channels) > 1 or len(found) == 1 else "r"
+            with_role = channels_with_role(document, name, cast(Role, wanted)) if wanted else None
+            if with_role is not None:
+                narrow = with_role if len(channels) > 1 or len(with_role) == 1 else "r"
                 inverted = feed.invert if wanted == role else not feed.invert
                 return feed.model_copy(
                     update={"map": name, "channels": narrow, "invert": inverted, "layers": []}

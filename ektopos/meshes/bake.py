@@ -79,7 +79,7 @@ def bake_occlusion(
 def layouts(mesh: Mesh) -> list[list[str]]:
     """The slots that can be baked, together where they share one layout: those whose islands keep
     clear of each other. Slots without triangles or UVs are left out."""
-    found: list[tuple[list[str], NDArray[np.bool_]]] = []
+    groups: list[tuple[list[str], NDArray[np.bool_]]] = []
     for number, slot in enumerate(mesh.slots):
         own = (mesh.triangle_slot == number) & mesh.has_uv[mesh.triangles].all(axis=1)
         if not own.any():
@@ -87,15 +87,15 @@ def layouts(mesh: Mesh) -> list[list[str]]:
         cells, _, _ = _texels(mesh.corner_uvs()[own], _LAYOUT_GRID)
         covered = np.zeros(_LAYOUT_GRID**2, bool)
         covered[cells] = True
-        for slots, taken in found:
+        for slots, taken in groups:
             shared = (covered & taken).sum()
             if shared <= _TOUCHING * min(covered.sum(), taken.sum()):
                 slots.append(slot)
                 taken |= covered
                 break
         else:
-            found.append(([slot], covered))
-    return [slots for slots, _ in found]
+            groups.append(([slot], covered))
+    return [slots for slots, _ in groups]
 
 
 def _texels(

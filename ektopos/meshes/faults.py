@@ -73,16 +73,16 @@ def find_faults(mesh: Mesh) -> list[Fault]:
     reversed_ = _shows_its_back(mesh, against & ~_two_sided(mesh))
     has_uv = mesh.has_uv
     no_uvs = ~np.logical_and.reduce([has_uv[mesh.triangles[:, i]] for i in range(3)])
-    found: list[Fault] = []
+    faults: list[Fault] = []
     for code, mask in (
         ("reversed-faces", reversed_),
         ("coincident-faces", coincident),
         ("degenerate-faces", degenerate),
         ("missing-uvs", no_uvs),
     ):
-        found += _by_slot(code, mesh, mesh.triangle_slot, mask, faces=True)
+        faults += _by_slot(code, mesh, mesh.triangle_slot, mask, faces=True)
     for slot, count in _counted(mesh, mesh.triangle_slot[open_edge_faces]):
-        found.append(
+        faults.append(
             Fault("open-edges", slot, count, tuple(int(f) for f in np.unique(open_edge_faces)))
         )
     for code, mask in (
@@ -90,14 +90,14 @@ def find_faults(mesh: Mesh) -> list[Fault]:
         ("missing-normals", ~mesh.has_normal),
         ("vertex-colours", mesh.coloured),
     ):
-        found += _by_slot(code, mesh, mesh.vertex_slot, mask)
+        faults += _by_slot(code, mesh, mesh.vertex_slot, mask)
     for number, slot in enumerate(mesh.slots):
         if mesh.loose[number]:
-            found.append(Fault("loose-vertices", slot, mesh.loose[number]))
+            faults.append(Fault("loose-vertices", slot, mesh.loose[number]))
         if mesh.uv_sets[number] > 1:
-            found.append(Fault("extra-uv-sets", slot, 1))
+            faults.append(Fault("extra-uv-sets", slot, 1))
         if not (mesh.triangle_slot == number).any():
-            found.append(Fault("empty-slot", slot, 1))
+            faults.append(Fault("empty-slot", slot, 1))
     uneven = sum(max(node.scale) > min(node.scale) * (1 + UNEVEN) for node in mesh.nodes)
     mirrored = sum(node.mirrored for node in mesh.nodes)
     extreme = sum(
@@ -109,12 +109,15 @@ def find_faults(mesh: Mesh) -> list[Fault]:
         ("extreme-scale", extreme),
     ):
         if count:
-            found.append(Fault(code, None, count))
-    return found
+            faults.append(Fault(code, None, count))
+    return faults
 
 
 def degenerate_faces(mesh: Mesh, welded: NDArray[np.int64]) -> NDArray[np.bool_]:
-    """Which triangles have two corners at one point, or all three on a line."""
+    """Which triangles have two corners at one point, or all three on a line.
+
+    `welded` `(t, 3)` numbers the points of the corners; `(t,)`.
+    """
     if not len(welded):
         return np.zeros(0, bool)
     same = (
@@ -130,7 +133,10 @@ def degenerate_faces(mesh: Mesh, welded: NDArray[np.int64]) -> NDArray[np.bool_]
 
 
 def coincident_faces(welded: NDArray[np.int64]) -> NDArray[np.bool_]:
-    """Which triangles lie on the same three points as an earlier one."""
+    """Which triangles lie on the same three points as an earlier one.
+
+    `welded` `(t, 3)` numbers the points of the corners; `(t,)`.
+    """
     if not len(welded):
         return np.zeros(0, bool)
     first, _ = unique_rows(np.sort(welded, axis=1))
@@ -143,6 +149,9 @@ def shell_faults(
     mesh: Mesh, welded: NDArray[np.int64], sound: NDArray[np.bool_]
 ) -> tuple[NDArray[np.bool_], Index]:
     """Which triangles are reversed against their shell, and the triangle of every open edge.
+
+    `welded` `(t, 3)` numbers the points of the corners, `sound` `(t,)` marks the triangles that
+    count; `(t,)` and `(edges,)`.
 
     Triangles that share an edge must run along it in opposite directions. Following edges with
     exactly two triangles, each shell splits into two sides; of a closed shell the side that
@@ -231,13 +240,13 @@ def _shows_its_back(mesh: Mesh, suspected: NDArray[np.bool_]) -> NDArray[np.bool
 def _by_slot(
     code: str, mesh: Mesh, slot_of: Index, mask: NDArray[np.bool_], *, faces: bool = False
 ) -> list[Fault]:
-    found = []
+    faults = []
     for slot, count in _counted(mesh, slot_of[mask]):
         own = mask & (slot_of == mesh.slots.index(slot))
-        found.append(
+        faults.append(
             Fault(code, slot, count, tuple(int(f) for f in np.flatnonzero(own)) if faces else ())
         )
-    return found
+    return faults
 
 
 def _counted(mesh: Mesh, slots: Index) -> list[tuple[str, int]]:

@@ -34,8 +34,11 @@ _CANDIDATES = 96
 
 def weld(positions: NDArray[np.float64]) -> NDArray[np.int64]:
     """Number of the point that each vertex `(n, 3)` lies at, `(n,)`: one for all that are nearer to
-    each other than `WELD` of the mesh's size, wherever a grid's lines would lie. Cost: a few sorts
-    of the different places, and a k-d tree over those that have company."""
+    each other than `WELD` of the mesh's size, wherever a grid's lines would lie. Cost: a few
+    sorts of the different places, and a k-d tree over those that have company.
+
+    Positions are metres.
+    """
     if not len(positions):
         return np.zeros(0, np.int64)
     reach = WELD * (float(np.ptp(positions, axis=0).max()) or 1.0)
@@ -59,18 +62,21 @@ def weld(positions: NDArray[np.float64]) -> NDArray[np.int64]:
 def _in_company(places: NDArray[np.float64], reach: float) -> NDArray[np.bool_]:
     """Which places `(n, 3)`, from 0 up, may have another within `reach`: those that share a cell of
     a coarse grid. Of grids that are moved by half a cell in some axes, one has both in a cell."""
-    found = np.zeros(len(places), bool)
+    joined = np.zeros(len(places), bool)
     for moved in itertools.product((0.0, 0.5), repeat=3):
         x, y, z = np.floor(places / (COARSE * reach) + moved).astype(np.int64).T
         cell = (x * _CELLS + y) * _CELLS + z
         order = np.argsort(cell)
         shared = np.flatnonzero(np.diff(cell[order]) == 0)
-        found[order[shared]] = found[order[shared + 1]] = True
-    return found
+        joined[order[shared]] = joined[order[shared + 1]] = True
+    return joined
 
 
 def connected(first: NDArray[Any], second: NDArray[Any], count: int) -> NDArray[np.int32]:
-    """The connected group that each of `count` things belongs to, by pairs that hang together."""
+    """The connected group that each of `count` things belongs to, by pairs that hang together.
+
+    `first` and `second` `(pairs,)` number the things; `(count,)` numbers of groups from 0.
+    """
     # Imported here, because it takes longer than most commands do.
     from scipy.sparse import coo_matrix
     from scipy.sparse.csgraph import connected_components
@@ -148,6 +154,8 @@ def smallest_gap(corner_uvs: NDArray[np.float64], island: Index) -> float | None
     """The smallest distance between two islands, UV units; 0 where they overlap, `None` with less
     than two.
 
+    `corner_uvs` is `(t, 3, 2)`, `island` `(t,)` numbers the island of each triangle.
+
     Narrow places are found on a grid over the islands, then measured exactly from edge to edge.
     Islands that lie exactly on others do not count against each other.
     """
@@ -210,8 +218,8 @@ def _narrowest(
             near = _passes(edges, centre, reach)
             a, b = edges[near & (edge_island == one)], edges[near & (edge_island == two)]
             if len(a) and len(b):
-                found = min(_between(a, b), _between(b, a))
-                best = found if best is None else min(best, found)
+                narrowest = min(_between(a, b), _between(b, a))
+                best = narrowest if best is None else min(best, narrowest)
     return best
 
 

@@ -96,7 +96,10 @@ class Mesh:
 
 
 def face_normals(positions: NDArray[np.float64], triangles: Index) -> Float:
-    """Vertex normals, `(n, 3)`, averaged from the faces by area: for meshes that bring none."""
+    """Vertex normals, `(n, 3)`, averaged from the faces by area: for meshes that bring none.
+
+    `positions` `(n, 3)` are metres, `triangles` `(t, 3)` vertex numbers; unit vectors.
+    """
     a, b, c = (positions[triangles[:, i]] for i in range(3))
     faces = np.cross(b - a, c - a)
     summed = np.zeros_like(positions)

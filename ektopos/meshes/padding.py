@@ -52,10 +52,12 @@ def padding_of(pixels: Pixels, corner_uvs: NDArray[np.float64]) -> int | None:
     painted = np.abs(codes - background).max(axis=2) > _STEPS
     ring = np.ceil(distance).astype(np.int64)
     total = np.bincount(ring.ravel())
-    found = np.bincount(ring.ravel(), painted.ravel().astype(np.float64), minlength=len(total))
-    if found[0] < _PAINTED * total[0]:
+    painted_texels = np.bincount(
+        ring.ravel(), painted.ravel().astype(np.float64), minlength=len(total)
+    )
+    if painted_texels[0] < _PAINTED * total[0]:
         # Something of the islands themselves is as the background is; then nothing can be told of
         # what lies beyond.
         return None
-    whole = found >= _PAINTED * np.maximum(total, 1)
+    whole = painted_texels >= _PAINTED * np.maximum(total, 1)
     return int(np.argmin(whole)) - 1 if not whole.all() else len(whole) - 1

@@ -18,6 +18,9 @@ UNNORMALISED_BY = 0.01
 
 
 MAX_SLOTS = 1024
+MAX_TRIANGLES = 10_000_000
+"""Of all instances together; a million take about 1 GB while they are measured."""
+MAX_INSTANCES = 100_000
 
 
 def check_slots(count: int) -> None:
@@ -51,7 +54,10 @@ def no_colours(count: int) -> NDArray[np.float64]:
 
 
 def with_alpha(colours: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Colours `(n, 3 or 4)` with alpha 1 where there is none."""
+    """Colours `(n, 3 or 4)` with alpha 1 where there is none.
+
+    `(n, 4)`, 0–1, linear as the input is.
+    """
     return colours if colours.shape[1] == 4 else np.column_stack([colours, np.ones(len(colours))])
 
 
@@ -114,8 +120,8 @@ def _ears(corners: NDArray[np.float64]) -> NDArray[np.int64]:
     normal = np.cross(corners, np.roll(corners, -1, axis=0)).sum(axis=0)
     dropped = int(np.abs(normal).argmax())
     flat = np.delete(corners, dropped, axis=1)
-    found = mapbox_earcut.triangulate_float64(flat, np.array([len(corners)], np.uint32))
-    triangles = np.asarray(found, np.int64).reshape(-1, 3)
+    ears = mapbox_earcut.triangulate_float64(flat, np.array([len(corners)], np.uint32))
+    triangles = np.asarray(ears, np.int64).reshape(-1, 3)
     a, b, c = np.moveaxis(corners[triangles], 1, 0)
     along = np.einsum("ij,j->i", np.cross(b - a, c - a), normal).sum()
     return triangles[:, ::-1] if along < 0 else triangles
@@ -136,7 +142,10 @@ def fans(counts: NDArray[np.int64]) -> NDArray[np.int64]:
 
 def cofactor(axes: NDArray[np.float64]) -> NDArray[np.float64]:
     """The matrix that turns normals where `axes` `(3, 3)` turns positions: right also where that
-    cannot be inverted."""
+    cannot be inverted.
+
+    `(3, 3)`, for column vectors, not scaled to unit length.
+    """
     x, y, z = axes.T
     sign = -1.0 if np.linalg.det(axes) < 0 else 1.0
     return sign * np.stack([np.cross(y, z), np.cross(z, x), np.cross(x, y)], axis=1)

@@ -111,7 +111,7 @@ def beside(path: Path) -> FindPart:
     base = path.parent.resolve()
 
     def find(part: str) -> Path | None:
-        found = (base / part).resolve()
-        return found if found.is_relative_to(base) and found.is_file() else None
+        place = (base / part).resolve()
+        return place if place.is_relative_to(base) and place.is_file() else None
 
     return find

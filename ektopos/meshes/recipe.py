@@ -148,8 +148,8 @@ def _pack(step: PackUvs, mesh: Mesh) -> Mesh:
         _, first = np.unique(place, return_index=True)
         points = mesh.positions[used][first].astype(np.float32)
         corners = place[indices].astype(np.uint32)
-        found = _atlas(step, len(faces), lambda atlas: atlas.add_mesh(points, corners))
-        return with_corner_uvs(mesh, faces, _none_mirrored(found))
+        packed = _atlas(step, len(faces), lambda atlas: atlas.add_mesh(points, corners))
+        return with_corner_uvs(mesh, faces, _none_mirrored(packed))
     # The library would take stacked islands for one; islands of different “materials” it keeps
     # apart.
     island = groups_of(mesh, faces, "island").astype(np.uint32)[:, None]
@@ -232,13 +232,13 @@ def _palette(step: PaletteUvs, mesh: Mesh) -> Mesh:
 def carried(before: Mesh, after: Mesh) -> dict[str, str]:
     """For every slot after some steps, the slot that most of its triangles were in before; empty
     slots go by their name."""
-    found = {}
+    carried_slots = {}
     for number, slot in enumerate(after.slots):
         was = np.bincount(
             before.triangle_slot[after.triangle_slot == number], minlength=len(before.slots)
         )
-        found[slot] = before.slots[int(was.argmax())] if was.any() else slot
-    return found
+        carried_slots[slot] = before.slots[int(was.argmax())] if was.any() else slot
+    return carried_slots
 
 
 def slot_number(mesh: Mesh, slot: str) -> int:
@@ -262,24 +262,30 @@ def faces_of(mesh: Mesh, slots: list[str]) -> Index:
 
 def groups_of(mesh: Mesh, faces: NDArray[Any], by: By) -> Index:
     """A number from 0 for each of some faces: equal for those that hang together, in the order in
-    which they come."""
+    which they come.
+
+    `faces` `(f,)` are triangle numbers; `(f,)`.
+    """
     if by == "face":
         return np.arange(len(faces), dtype=np.int32)
     if by == "island":
         corners = mesh.corner_uvs()[faces]
-        found, _ = uv_islands(
+        islands, _ = uv_islands(
             np.where(np.isfinite(corners), corners, -1.0),
             weld(mesh.positions)[mesh.triangles[faces]],
         )
     else:
-        found, _ = joined_faces(weld(mesh.positions)[mesh.triangles[faces]])
-    _, first, group = np.unique(found, return_index=True, return_inverse=True)
+        islands, _ = joined_faces(weld(mesh.positions)[mesh.triangles[faces]])
+    _, first, group = np.unique(islands, return_index=True, return_inverse=True)
     order = np.argsort(np.argsort(first))
     return order[group.reshape(-1)].astype(np.int32)
 
 
 def with_own_vertices(mesh: Mesh, faces: NDArray[Any]) -> Mesh:
-    """The mesh with copies of those vertices that some faces share with others."""
+    """The mesh with copies of those vertices that some faces share with others.
+
+    `faces` `(f,)` are triangle numbers.
+    """
     inside = np.zeros(len(mesh.triangles), bool)
     inside[faces] = True
     shared = np.intersect1d(mesh.triangles[inside], mesh.triangles[~inside])
@@ -294,7 +300,10 @@ def with_own_vertices(mesh: Mesh, faces: NDArray[Any]) -> Mesh:
 
 def with_corner_uvs(mesh: Mesh, faces: NDArray[Any], corner_uvs: NDArray[np.float64]) -> Mesh:
     """The mesh with other UVs `(f, 3, 2)` at the corners of some faces; vertices are split where
-    their corners differ."""
+    their corners differ.
+
+    `faces` `(f,)` are triangle numbers; UV units.
+    """
     mesh = with_own_vertices(mesh, faces)
     own = mesh.triangles[faces].reshape(-1)
     steps = np.rint(

@@ -89,28 +89,28 @@ def gltf_scene(gltf: dict[str, Any]) -> Scene:
     """The scene of a glTF document. Source: glTF 2.0, 3.5."""
     joints = {joint for skin in gltf.get("skins", []) for joint in skin.get("joints", [])}
     nodes = gltf.get("nodes", [])
-    found: list[SceneNode] = []
+    scene_nodes: list[SceneNode] = []
     for index, depth in node_order(gltf):
-        if len(found) == MAX_NODES:
+        if len(scene_nodes) == MAX_NODES:
             break
         node = nodes[index]
         kind, detail = _kind(gltf, node, index in joints)
-        found.append(SceneNode(str(node.get("name") or f"node_{index}"), depth, kind, detail))
-    return replace(_scene(found, list(_gltf_brings(gltf))), morphs=_morph_names(gltf))
+        scene_nodes.append(SceneNode(str(node.get("name") or f"node_{index}"), depth, kind, detail))
+    return replace(_scene(scene_nodes, list(_gltf_brings(gltf))), morphs=_morph_names(gltf))
 
 
 def _morph_names(gltf: dict[str, Any]) -> tuple[str, ...]:
     """The names of the morph targets of the mesh that has most of them. Common practice: they stand
     in `extras.targetNames`."""
-    found: tuple[str, ...] = ()
+    morphs: tuple[str, ...] = ()
     for mesh in gltf.get("meshes", []):
         count = max((len(p.get("targets", [])) for p in mesh.get("primitives", [])), default=0)
         extras = mesh.get("extras")
         named = extras.get("targetNames", []) if isinstance(extras, dict) else []
-        if count > len(found):
+        if count > len(morphs):
             known = [str(name) for name in named[:count]]
-            found = (*known, *(f"target {number}" for number in range(len(known), count)))
-    return found
+            morphs = (*known, *(f"target {number}" for number in range(len(known), count)))
+    return morphs
 
 
 def _scene(nodes: list[SceneNode], brings: list[tuple[Brought, str]]) -> Scene:
@@ -197,8 +197,8 @@ def _usd_scene(stage: Any) -> Scene:
             brings.append(("skeleton", f"a skeleton of {_count(len(joints), 'joint')}"))
         if prim.IsA(UsdSkel.Animation):
             times = UsdSkel.Animation(prim).GetRotationsAttr().GetTimeSamples()
-            said = f"{prim.GetName()}: an animation of {len(times)} samples"
-            brings.append(("animation", said))
+            words = f"{prim.GetName()}: an animation of {len(times)} samples"
+            brings.append(("animation", words))
         if not prim.IsA(UsdGeom.Xformable) or len(nodes) == MAX_NODES:
             continue
         kind: NodeKind = "group" if prim.GetChildren() else "socket"

@@ -67,13 +67,13 @@ def slot_facts(mesh: Mesh) -> list[SlotFacts]:
     has_uv = mesh.has_uv
     mapped = np.logical_and.reduce([has_uv[mesh.triangles[:, i]] for i in range(3)])
     points = weld(mesh.positions)[mesh.triangles]
-    found = []
+    facts = []
     for number, name in enumerate(mesh.slots):
         own = mesh.triangle_slot == number
         with_uvs = own & mapped
         uv_area = np.abs(signed_areas(corner_uvs[with_uvs])).sum()
         area = float(areas[with_uvs].sum())
-        found.append(
+        facts.append(
             SlotFacts(
                 name=name,
                 triangles=int(own.sum()),
@@ -84,7 +84,7 @@ def slot_facts(mesh: Mesh) -> list[SlotFacts]:
                 spread=density_spread(areas[with_uvs], np.abs(signed_areas(corner_uvs[with_uvs]))),
             )
         )
-    return found
+    return facts
 
 
 def triangle_measures(mesh: Mesh) -> dict[str, NDArray[np.float32]]:

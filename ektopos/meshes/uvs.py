@@ -100,8 +100,9 @@ def coverage(corner_uvs: NDArray[np.float64]) -> float:
 
 
 def overlap(corner_uvs: NDArray[np.float64]) -> float:
-    """Share of the covered UV area that is covered more than once, wherever it lies; 0 for
-    nothing.
+    """Share of the covered UV area that is covered more than once, wherever it lies; 0 for nothing.
+
+    `corner_uvs` is `(t, 3, 2)` in UV units; the share is 0–1.
     """
     if not len(corner_uvs):
         return 0.0
@@ -172,11 +173,11 @@ def covered_texels(
     ):
         return None
     grid = max(width, height)
-    found = np.zeros(grid * grid, bool)
+    covered = np.zeros(grid * grid, bool)
     snapped = np.rint(moved * [width, height] * SUBTEXEL).astype(np.int64)
     for cell, _ in covered_cells(snapped[distinct_triangles(snapped)[0]], grid):
-        found[cell] = True
-    return found.reshape(grid, grid)[:height, :width]
+        covered[cell] = True
+    return covered.reshape(grid, grid)[:height, :width]
 
 
 def covered_cells(
@@ -197,7 +198,10 @@ def covered_spans(
     snapped: NDArray[np.int64], grid: int, most: int | None = None
 ) -> Iterator[tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.int64], NDArray[np.int64]]]:
     """The same by rows: row, first column, the column behind the last, and triangle number, in
-    chunks of at most `most` cells, or of `_CHUNK` rows. Cost: linear in the triangles' rows."""
+    chunks of at most `most` cells, or of `_CHUNK` rows. Cost: linear in the triangles' rows.
+
+    Each array is `(spans,)`, in cells of the grid.
+    """
     a, b, c = (snapped[:, i] for i in range(3))
     double = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])
     b, c = np.where(double[:, None] < 0, c, b), np.where(double[:, None] < 0, b, c)
@@ -234,6 +238,9 @@ def covered_spans(
 
 
 def spread(counts: NDArray[np.int64]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
-    """Each number of a list as often as its count says, and the running number within each."""
+    """Each number of a list as often as its count says, and the running number within each.
+
+    `counts` is `(n,)`, the results `(counts.sum(),)`.
+    """
     whose = np.repeat(np.arange(len(counts)), counts)
     return whose, np.arange(len(whose)) - np.repeat(np.cumsum(counts) - counts, counts)

@@ -30,6 +30,8 @@ def f0_from_ior(ior: float) -> float:
 def distribution(n_dot_h: Values, alpha: Values) -> Values:
     """GGX: density of microfacet normals. Source: Walter 2007, equation 33; glTF 2.0, B.3.2.
 
+    Cosines 0–1 and `alpha` = roughness², all `(…)`; per steradian.
+
     At its peak it is 1 / (π α²).
 
     >>> round(float(distribution(np.float64(1.0), np.float64(0.5)) * np.pi), 6)
@@ -43,6 +45,8 @@ def distribution(n_dot_h: Values, alpha: Values) -> Values:
 def visibility(n_dot_l: Values, n_dot_v: Values, alpha: Values) -> Values:
     """Height-correlated Smith shadowing and masking, over 4 · n·l · n·v. Source: Heitz 2014,
     equation 99; glTF 2.0, B.3.2.
+
+    Cosines 0–1 and `alpha` = roughness², all `(…)`; per steradian.
 
     Without roughness nothing is hidden: 1 / (4 · n·l · n·v).
 
@@ -58,8 +62,9 @@ def visibility(n_dot_l: Values, n_dot_v: Values, alpha: Values) -> Values:
 
 
 def fresnel(v_dot_h: Values, f0: Values) -> Values:
-    """Schlick's approximation, `f0` `(…, 3)`. Source: Schlick 1994, equation 15; glTF 2.0,
-    B.3.4.
+    """Schlick's approximation, `f0` `(…, 3)`. Source: Schlick 1994, equation 15; glTF 2.0, B.3.4.
+
+    `v_dot_h` `(…)` is a cosine 0–1; `(…, 3)`, 0–1.
 
     >>> f0 = np.array([0.04])
     >>> [round(float(fresnel(np.float64(c), f0)[0]), 4) for c in (1.0, 0.5, 0.0)]

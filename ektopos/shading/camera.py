@@ -51,5 +51,8 @@ def camera_rays(view: View, width: int, height: int) -> tuple[Values, Values]:
 
 
 def footprint(view: View, distance: Values, height: int) -> Values:
-    """The width of a pixel at a distance, in metres."""
+    """The width of a pixel at a distance, in metres.
+
+    `distance` `(n,)` is metres, `height` the picture's in pixels; `(n,)`.
+    """
     return np.asarray(distance * 2 * np.tan(np.radians(view.fov) / 2) / height)

@@ -50,13 +50,13 @@ class Light:
 
     def surroundings(self, directions: Values) -> Values:
         """Radiance from unit directions `(…, 3)`, y up: `(…, 3)` linear."""
-        found = np.broadcast_to(np.asarray(self.sky), directions.shape).astype(np.float64)
+        radiance = np.broadcast_to(np.asarray(self.sky), directions.shape).astype(np.float64)
         for panel in self.panels:
             axis = np.asarray(panel.towards) / np.linalg.norm(panel.towards)
             rise = EDGE * (1.0 - panel.cosine) + 1e-6
             share = np.clip((directions @ axis - panel.cosine) / rise, 0.0, 1.0)
-            found = found + share[..., None] * np.asarray(panel.radiance)
-        return np.asarray(found)
+            radiance = radiance + share[..., None] * np.asarray(panel.radiance)
+        return np.asarray(radiance)
 
 
 EDGE = 0.15

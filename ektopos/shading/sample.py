@@ -9,8 +9,9 @@ from ektopos.types import Float, Values, Wrap, WrapPair
 
 
 def mip_chain(values: Float) -> list[Float]:
-    """A picture and its halvings down to one texel, each texel the mean of the area it stands
-    for.
+    """A picture and its halvings down to one texel, each texel the mean of the area it stands for.
+
+    `values` is `(h, w)` or `(h, w, 3)` in any unit, linear.
     """
     chain = [values]
     for size in mip_sizes(values.shape[1], values.shape[0])[1:]:
@@ -27,18 +28,21 @@ def sample(
     wrap: WrapPair = ("repeat", "repeat"),
 ) -> Float:
     """Values at UVs `(n, 2)`: `(n,)` or `(n, 3)`. `level` `(n,)` picks among the halvings, rounded;
-    `wrap` says what lies beyond the borders."""
+    `wrap` says what lies beyond the borders.
+
+    `values` is `(h, w)` or `(h, w, 3)` in any unit; UVs are in its own 0–1.
+    """
     if values.shape[:2] == (1, 1):
         return np.broadcast_to(values[0, 0], (len(uvs), *values.shape[2:]))
     if level is None:
         return _look_up(values, uvs, nearest, wrap)
     chain = mip_chain(values)
     picked = np.clip(np.rint(level), 0, len(chain) - 1).astype(int)
-    found = np.empty((len(uvs), *values.shape[2:]), np.float32)
+    sampled = np.empty((len(uvs), *values.shape[2:]), np.float32)
     for number in np.unique(picked):
         those = picked == number
-        found[those] = _look_up(chain[number], uvs[those], nearest, wrap)
-    return found
+        sampled[those] = _look_up(chain[number], uvs[those], nearest, wrap)
+    return sampled
 
 
 def _look_up(values: Float, uvs: Values, nearest: bool, wrap: WrapPair) -> Float:

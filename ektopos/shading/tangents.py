@@ -45,13 +45,13 @@ def vertex_tangents(
     summed = np.zeros((int(group.max()) + 1, 3))
     for corner in range(3):
         np.add.at(summed, group[:, corner], projected[:, corner] * weight[:, corner, None])
-    found = _unit(summed[group])
-    lost = np.linalg.norm(found, axis=2) < 0.5
+    tangents = _unit(summed[group])
+    lost = np.linalg.norm(tangents, axis=2) < 0.5
     if lost.any():
         axis = np.where(np.abs(n[lost][:, :1]) < 0.9, [[1.0, 0.0, 0.0]], [[0.0, 1.0, 0.0]])
-        found[lost] = _unit(np.cross(axis, n[lost]))
+        tangents[lost] = _unit(np.cross(axis, n[lost]))
     return np.concatenate(
-        [found, np.broadcast_to(sign[:, None, None], (*found.shape[:2], 1))], axis=2
+        [tangents, np.broadcast_to(sign[:, None, None], (*tangents.shape[:2], 1))], axis=2
     ).astype(np.float32)
 
 

@@ -17,28 +17,28 @@ def left_out(plan: Plan) -> list[str]:
 def converted(plan: Plan, profile: Profile, header_of: HeaderOf) -> list[str]:
     """What the target takes in another form, and what that costs."""
     channels = [(file, channel) for file in plan.files for channel in file.channels.values()]
-    said = {
+    words = {
         f"{c.quantity} instead of {TABLE[c.input].label.lower()}" for _, c in channels if c.quantity
     }
     if profile.normal_y == "-" and any(c.input == "normal" for _, c in channels):
-        said.add("green of normals points down")
+        words.add("green of normals points down")
     if profile.mesh.uv_transform == "baked" and any(
         not place.uv.is_identity
         for material in plan.materials.values()
         for place in material.placements().values()
     ):
-        said.add("UV transforms are worked into the UVs")
+        words.add("UV transforms are worked into the UVs")
     if plan.tints:
-        said.add("tints as factors")
+        words.add("tints as factors")
     if profile.padding:
-        said.add(f"{profile.padding} texels round UV islands are filled")
+        words.add(f"{profile.padding} texels round UV islands are filled")
     if any(file.levels > 1 for file in plan.files):
-        said.add("mips with roughness grown and coverage kept")
+        words.add("mips with roughness grown and coverage kept")
     lossy = {c.input for file, c in channels if c.carries and file.path.endswith(".jpg")}
     if "normal" in lossy:
-        said.add("normals as JPEG, which bends them: choose PNG for these")
+        words.add("normals as JPEG, which bends them: choose PNG for these")
     if lossy - {"normal"}:
-        said.add(
+        words.add(
             f"{', '.join(sorted(_words(name) for name in lossy - {'normal'}))} as JPEG, which "
             "changes texels a little"
         )
@@ -49,8 +49,8 @@ def converted(plan: Plan, profile: Profile, header_of: HeaderOf) -> list[str]:
     }
     for bits in {bits for bits, _ in coarser}:
         names = ", ".join(sorted(_words(name) for fewer, name in coarser if fewer == bits))
-        said.add(f"{names} in {bits} bits, from maps with more")
-    return sorted(said)
+        words.add(f"{names} in {bits} bits, from maps with more")
+    return sorted(words)
 
 
 def _bits(header_of: HeaderOf, name: str) -> int:

@@ -50,7 +50,7 @@ def set_by_hand(material: Material, profile: Profile) -> list[str]:
 
 def hand_over(document: Document, materials: dict[str, Material], profile: Profile) -> list[ByHand]:
     """The whole list, by material and slot."""
-    found = []
+    to_set = []
     for name, material in materials.items():
         lines = set_by_hand(material, profile)
         slots = [
@@ -59,8 +59,8 @@ def hand_over(document: Document, materials: dict[str, Material], profile: Profi
             for slot, worn in entry.slots.items()
             if worn == name
         ]
-        found += [ByHand(name, slot, text) for slot in slots or [""] for text in lines]
-    return found
+        to_set += [ByHand(name, slot, text) for slot in slots or [""] for text in lines]
+    return to_set
 
 
 def hand_over_text(lines: list[ByHand], project: str, profile: Profile) -> str:
@@ -74,5 +74,5 @@ def hand_over_text(lines: list[ByHand], project: str, profile: Profile) -> str:
         own = [line for line in lines if line.material == material]
         slots = ", ".join(dict.fromkeys(line.slot for line in own if line.slot))
         text += ["", f"## {material}" + (f" (on {slots})" if slots else ""), ""]
-        text += [f"- [ ] {said}" for said in dict.fromkeys(line.text for line in own)]
+        text += [f"- [ ] {item}" for item in dict.fromkeys(line.text for line in own)]
     return "\n".join(text) + "\n"

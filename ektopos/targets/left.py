@@ -66,8 +66,8 @@ def leaving(name: str, entry: MeshEntry, scene: Scene, profile: Profile, *, alon
             stays, why = not kept, _why(profile, entry, alone=alone)
         if stays:
             severity: Literal["warning", "note"] = "warning" if kind in _MISSED else "note"
-            said = f"{words[0].upper()}{words[1:]} stays behind: {why}."
-            left.append(Left(severity, f"mesh {name}", "not-carried", said))
+            sentence = f"{words[0].upper()}{words[1:]} stays behind: {why}."
+            left.append(Left(severity, f"mesh {name}", "not-carried", sentence))
         else:
             goes.append(words)
     return Leaving(name, goes, left)
@@ -92,8 +92,8 @@ def all_left(project: Project, profile: Profile) -> list[Left]:
     """What stays behind of all meshes of a project; nothing is said of a file that cannot be read,
     which the checks say."""
     scene_of = scene_reader(project)
-    found: list[Left] = []
+    left: list[Left] = []
     for name in project.document.meshes:
         with suppress(UnreadableFile):
-            found += leaving_of(project, profile, name, scene_of).left
-    return found
+            left += leaving_of(project, profile, name, scene_of).left
+    return left

@@ -78,7 +78,7 @@ def material_facts(
     plan: Plan, profile: Profile, emission_factors: dict[str, float]
 ) -> dict[str, Any]:
     """By material, everything that no texture holds."""
-    found: dict[str, Any] = {}
+    listed: dict[str, Any] = {}
     for node, (name, material) in zip(node_names(plan), plan.materials.items(), strict=True):
         inputs: dict[str, Any] = {}
         for input_name, feed in material.feeds.items():
@@ -99,8 +99,8 @@ def material_facts(
         settings = _settings(material)
         if profile.mesh.uv_transform == "baked":
             settings["uv"] = UvTransform().model_dump(mode="json")
-        found[name] = {"node": node, "inputs": inputs, **settings}
-    return found
+        listed[name] = {"node": node, "inputs": inputs, **settings}
+    return listed
 
 
 def _settings(material: Material) -> dict[str, Any]:

@@ -232,14 +232,14 @@ def _whole(job: _Job, channel: PlannedChannel) -> list[Float]:
     planned = job.planned
     key = channel.quantity or channel.input
     if key not in job.resolved:
-        found = _resized(job, channel.feed, channel.input, channel.wrap)
+        plane = _resized(job, channel.feed, channel.input, channel.wrap)
         beside = None
         if channel.beside is not None:
             other: InputName = "metallic" if channel.input == "base_color" else "base_color"
             beside = _resized(job, channel.beside, other, channel.wrap)
         # Gloss and smoothness are turned round below, once the levels of roughness are made.
         mixed = is_mixed(channel.quantity)
-        values = made_of(channel.quantity, channel.input, found, beside) if mixed else found
+        values = made_of(channel.quantity, channel.input, plane, beside) if mixed else plane
         if job.nearest is not None:
             values = values.reshape(-1, *values.shape[2:])[job.nearest]
         if planned.levels == 1:

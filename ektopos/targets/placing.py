@@ -60,9 +60,9 @@ def bring_back(out: Path, backup: Path) -> list[str]:
     files = [file for file in _own_files(backup) if file != PACKAGE_LIST]
     missing = next((file for file in files if not (backup / file).is_file()), None)
     if not (backup / PACKAGE_LIST).is_file() or missing:
-        said = f"{missing} is missing from it." if missing else "there is no package in it."
+        reason = f"{missing} is missing from it." if missing else "there is no package in it."
         raise EktoposError(
-            said, subject=str(backup), hint="Name the folder that was given as the backup."
+            reason, subject=str(backup), hint="Name the folder that was given as the backup."
         )
     with tempfile.TemporaryDirectory(prefix=f".{out.name}-back-", dir=out.parent) as temporary:
         shutil.copytree(backup, temporary, dirs_exist_ok=True)
@@ -76,8 +76,8 @@ def _own_files(out: Path) -> list[str]:
     if not listing.is_file():
         return []
     try:
-        found = json.loads(listing.read_bytes())
-        files = [file["path"] for file in found["files"]] if "ektopos" in found else []
+        listed = json.loads(listing.read_bytes())
+        files = [file["path"] for file in listed["files"]] if "ektopos" in listed else []
     except DAMAGE:
         return []
     return [file for file in files if isinstance(file, str) and is_safe(file)] + [PACKAGE_LIST]

@@ -314,7 +314,7 @@ def _roughening(material: Material) -> Feed | None:
 def safe_names(names: list[str]) -> dict[str, str]:
     """File-safe names, different also where case does not count: letters and digits of every
     alphabet, `_`, `-` and `.` only."""
-    found: dict[str, str] = {}
+    chosen: dict[str, str] = {}
     taken: set[str] = set()
     for name in names:
         # One way to write every letter (NFC): file systems differ in which they keep.
@@ -327,8 +327,8 @@ def safe_names(names: list[str]) -> dict[str, str]:
         while safe.lower() in taken:
             safe, number = f"{stem}_{number}", number + 1
         taken.add(safe.lower())
-        found[name] = safe
-    return found
+        chosen[name] = safe
+    return chosen
 
 
 def is_default(name: InputName, feed: Feed) -> bool:

@@ -236,10 +236,10 @@ class Profile(BaseModel):
 def built_in_profiles() -> dict[str, Profile]:
     """The profiles that ship with Ektopos, by id."""
     folder = Path(__file__).parent / "profiles"
-    found = [
+    profiles = [
         load_profile(path.read_text("utf-8"), path.name) for path in sorted(folder.glob("*.json"))
     ]
-    return {profile.id: profile for profile in found}
+    return {profile.id: profile for profile in profiles}
 
 
 def load_profile(text: str, subject: str) -> Profile:

@@ -63,8 +63,10 @@ class Earlier:
             path = self.folder / file["path"]
             if file.get("made_from") == made_from and path.is_file():
                 content = path.read_bytes()
-                found = hashlib.sha256(content).hexdigest()
-                return Kept(content, found, file["divided_by"]) if found == file["sha256"] else None
+                digest = hashlib.sha256(content).hexdigest()
+                return (
+                    Kept(content, digest, file["divided_by"]) if digest == file["sha256"] else None
+                )
             for number, image in enumerate(file.get("images", [])):
                 if (
                     image.get("made_from") == made_from

@@ -204,7 +204,10 @@ def _explanations(
 
 def agrees(predicted: Float, seen: Float, within: NDArray[np.bool_] | None = None) -> bool:
     """Whether texels as they are stored are those that an explanation predicts; of `within` only
-    those count."""
+    those count.
+
+    All are of one shape; texels 0–1 as stored.
+    """
     near = np.abs(predicted - seen) * 255 <= EXPLAINED_STEPS
     return bool((near if within is None else near[within]).mean() >= EXPLAINED_SHARE)
 

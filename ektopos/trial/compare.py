@@ -141,8 +141,8 @@ def _slot_cells(
     shape = judge_mesh(blank[-1], meant.triangles(slot), arrived, meant.diagonal)
     assigned = imported.slots.get(mesh, {}).get(slot)
     if expected is None or assigned is None:
-        said = "No material is meant here, and none arrived."
-        return [*(replace(cell, message=said) for cell in blank[:-1]), shape]
+        sentence = "No material is meant here, and none arrived."
+        return [*(replace(cell, message=sentence) for cell in blank[:-1]), shape]
     if (expected, assigned) not in judged:
         judged[expected, assigned] = _material_cells(expected, assigned, imported, judge)
     here = [replace(cell, mesh=mesh, slot=slot) for cell in judged[expected, assigned]]
@@ -160,11 +160,11 @@ def _material_cells(expected: str, assigned: str, imported: Imported, judge: Jud
 
 
 def _materials(document: Document) -> dict[str, Material]:
-    found = {}
+    materials = {}
     for name in document.materials:
         with suppress(EktoposError):
-            found[name] = effective(document, name)
-    return found
+            materials[name] = effective(document, name)
+    return materials
 
 
 def _scene_cell(
@@ -182,18 +182,18 @@ def _scene_cell(
             "not-carried-by-target",
             "Only what is drawn goes along: this target, or the mesh's format, keeps no scene.",
         )
-    worn = {worn for worn in document.meshes[drawn.name].slots.values() if worn in materials}
-    planned = planned_extensions(materials[name] for name in worn if name)
+    names = {names for names in document.meshes[drawn.name].slots.values() if names in materials}
+    planned = planned_extensions(materials[name] for name in names if name)
     if profile.container == "loose":
         planned = set()
-    found = judge_scene(
+    verdict = judge_scene(
         blank, expected_scene(drawn.original), imported.scenes.get(drawn.name), planned
     )
     extra = set(imported.slots.get(drawn.name, {})) - set(drawn.mesh.slots)
-    if found.verdict == "same" and extra:
-        said = f"A slot {sorted(extra)[0]} arrived that was not meant."
-        return because(replace(found, verdict="differs"), "mesh-added", said)
-    return found
+    if verdict.verdict == "same" and extra:
+        sentence = f"A slot {sorted(extra)[0]} arrived that was not meant."
+        return because(replace(verdict, verdict="differs"), "mesh-added", sentence)
+    return verdict
 
 
 def _renders(
@@ -210,7 +210,7 @@ def _renders(
     expected: dict[str, Look] = {}
     imported: dict[str, Look] = {}
     pairs: dict[tuple[str, str], None] = {}
-    found = []
+    renders = []
     for done, (name, entry) in enumerate(document.meshes.items()):
         progress(COMPARED + (1 - COMPARED) * done / len(document.meshes), f"rendering {name}")
         actual = package.slots.get(name, {})
@@ -240,26 +240,26 @@ def _renders(
             rendered, pictures = compare_mesh(
                 name, Worn(meshes[name], on_expected), Worn(arrived, on_imported), view
             )
-            found.append(rendered)
+            renders.append(rendered)
             if keep is not None:
                 keep(name, f"render {view}", pictures)
     for material, assigned in pairs:
         rendered, pictures = compare_material(material, expected[material], imported[assigned])
-        found.append(rendered)
+        renders.append(rendered)
         if keep is not None:
             keep(material, f"render {rendered.view}", pictures)
-    return found
+    return renders
 
 
 def _wired(imported: Imported) -> dict[str, set[tuple[str, InputName]]]:
     """By a texture's path, the materials and inputs that it feeds."""
-    found: dict[str, set[tuple[str, InputName]]] = {}
+    wired: dict[str, set[tuple[str, InputName]]] = {}
     for material in imported.materials.values():
         for name, given in material.inputs.items():
             if given.texture is not None:
-                users = found.setdefault(given.texture.path, set())
+                users = wired.setdefault(given.texture.path, set())
                 users.add((material.name, cast(InputName, name)))
-    return found
+    return wired
 
 
 def _slot_fault(
@@ -275,15 +275,15 @@ def _slot_fault(
     assigned = (
         package.assigned_slots.get(mesh, {}).get(slot) if package.assigned_slots else imported
     )
-    for worn in (imported, listed, assigned):
-        if worn == expected:
+    for candidate in (imported, listed, assigned):
+        if candidate == expected:
             continue
-        if worn is None:
+        if candidate is None:
             return "lost", "slot-unassigned", MESSAGES["slot-unassigned"]
         return (
             "differs",
             "slot-reassigned",
-            f"{expected or 'No material'} was meant, {worn} arrived.",
+            f"{expected or 'No material'} was meant, {candidate} arrived.",
         )
     return None
 

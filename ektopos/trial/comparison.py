@@ -83,8 +83,10 @@ def explained(
             float(comparison.error.max()),
             float(comparison.error.mean(dtype=np.float64)),
         )
-        said = f"JPEG changes it by up to {largest:.3g} {comparison.unit}, {mean:.2g} in the mean."
-        return because(replace(judged, verdict="close"), cause, said)
+        sentence = (
+            f"JPEG changes it by up to {largest:.3g} {comparison.unit}, {mean:.2g} in the mean."
+        )
+        return because(replace(judged, verdict="close"), cause, sentence)
     edited = " The file was edited after export: its hash is not the one in the package list."
     return because(judged, cause, message + (edited if texture and texture.edited else ""))
 
@@ -112,13 +114,13 @@ def _cause(
         fitting = _factor_between(here, plain)
         fits = comparison.worst(here, np.asarray(plain * fitting, np.float32)) <= close + 1e-3
         if fits and (np.abs(fitting - factor) > FACTOR_STEP).any():
-            said = f"The factor {in_numbers(factor)} arrived beside its map"
-            return "constant-changed", f"{said}, {in_numbers(fitting)} was meant."
+            flagged = f"The factor {in_numbers(factor)} arrived beside its map"
+            return "constant-changed", f"{flagged}, {in_numbers(fitting)} was meant."
     other = "linear" if imported.encoding == "srgb" else "srgb"
     plain = _read_as(comparison, imported, encoding=other)
     if plain is not None and comparison.worst(here, plain) <= close + 1e-3:
-        said = "colour (sRGB), and holds data" if other == "linear" else "data, and holds colour"
-        return "wrong-encoding", f"It is read as {said}."
+        flagged = "colour (sRGB), and holds data" if other == "linear" else "data, and holds colour"
+        return "wrong-encoding", f"It is read as {flagged}."
     pixels = imported.texture.pixels
     if pixels is not None and imported.channels == "a" and pixels.shape[2] < 4:
         return "channel-missing", MESSAGES["channel-missing"]
@@ -135,8 +137,8 @@ def _factor_between(here: Float, plain: Float) -> NDArray[np.float32]:
     axes = (0, 1)
     power = (plain.astype(np.float64) ** 2).sum(axis=axes)
     product = (plain.astype(np.float64) * here).sum(axis=axes)
-    found = np.where(power > 1e-9, product / np.maximum(power, 1e-9), 1.0)
-    return np.asarray(np.atleast_1d(found), np.float32)
+    factor = np.where(power > 1e-9, product / np.maximum(power, 1e-9), 1.0)
+    return np.asarray(np.atleast_1d(factor), np.float32)
 
 
 def _read_as(comparison: Comparison, imported: ImportedInput, **otherwise: Any) -> Float | None:
@@ -180,7 +182,10 @@ def unlike_its_list(texture: Texture | None) -> str | None:
 
 
 def scale_of(expected: Float, name: InputName, strength: float) -> float:
-    """What an input's errors are counted in: emission in its largest light, all else in 1."""
+    """What an input's errors are counted in: emission in its largest light, all else in 1.
+
+    `expected` is `(h, w)` or `(h, w, 3)`, canonical and linear; `strength` multiplies it.
+    """
     return max(1.0, float(expected.max())) * max(1.0, strength) if name == "emission" else 1.0
 
 
@@ -188,7 +193,10 @@ def strong_errors(
     expected: Float, actual: Float, name: InputName, strengths: tuple[float, float], scale: float
 ) -> tuple[Float, str]:
     """The errors of an input and their unit, each side under its own strength: that which was
-    meant, and that which arrived."""
+    meant, and that which arrived.
+
+    `expected` and `actual` are canonical, `(h, w)` or `(h, w, 3)`; the errors `(h, w)`.
+    """
     one, other = (
         apply_strength(values, name, own)
         for values, own in zip((expected, actual), strengths, strict=True)

@@ -16,7 +16,10 @@ _BLOCK = 4
 
 
 def block_compressed(pixels: NDArray[np.uint8], *, normal: bool) -> NDArray[np.uint8]:
-    """A picture `(h, w, 3 or 4)` as it is after block compression, same shape."""
+    """A picture `(h, w, 3 or 4)` as it is after block compression, same shape.
+
+    8 bits, 0–255, as stored.
+    """
     height, width, channels = pixels.shape
     padded = np.pad(pixels, ((0, -height % _BLOCK), (0, -width % _BLOCK), (0, 0)), mode="edge")
     rows, columns = padded.shape[:2]

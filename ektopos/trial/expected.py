@@ -95,9 +95,9 @@ def expected_mesh(
     raw = read_project_mesh(project, name)
     authored = mesh = apply_recipe(raw, entry.recipe)
     if profile.mesh.uv_transform == "baked":
-        for slot, worn in entry.slots.items():
-            if worn in materials and slot in mesh.slots:
-                mesh = with_transform(mesh, slot, materials[worn].common_place().uv)
+        for slot, material in entry.slots.items():
+            if material in materials and slot in mesh.slots:
+                mesh = with_transform(mesh, slot, materials[material].common_place().uv)
     coloured = profile.mesh.vertex_colours or entry.vertex_colours == "keep"
     keeps = profile.container != "usdz" and (
         profile.mesh.containers == "each" or len(project.document.meshes) == 1
@@ -215,18 +215,18 @@ def _animations(
         times = [accessors.values(sampler["input"])[:, 0] for sampler in samplers]
         keys = np.concatenate([t for t in times if len(t)] or [np.zeros(1)])
         at = np.linspace(keys.min(), keys.max(), SAMPLES)
-        found = {}
+        animations = {}
         for channel in animation["channels"]:
             target, which = channel["target"], channel["sampler"]
             place = paths[target["node"]] if "node" in target else json.dumps(target)
-            found[place, str(target.get("path"))] = sampled(
+            animations[place, str(target.get("path"))] = sampled(
                 times[which],
                 accessors.values(samplers[which]["output"]),
                 samplers[which].get("interpolation", "LINEAR"),
                 at,
                 turns=target.get("path") == "rotation",
             )
-        yield str(animation.get("name") or f"animation {number}"), found
+        yield str(animation.get("name") or f"animation {number}"), animations
 
 
 def sampled(

@@ -37,12 +37,12 @@ def judge_mesh(cell: Cell, expected: Triangles, actual: Triangles | None, diagon
     )
     match = match_triangles(expected.positions, actual.positions, tolerance, ties)
     if match is None:
-        cause, said = _why(expected.positions, actual.positions, tolerance)
-        return _differs(cell, cause, said)
-    for cause, said in _attributes(expected, actual, match):
-        return _differs(cell, cause, said)
-    found = match.of(actual.positions)
-    error = float(np.abs(found - expected.positions).max(initial=0.0)) / (diagonal or 1.0)
+        cause, sentence = _why(expected.positions, actual.positions, tolerance)
+        return _differs(cell, cause, sentence)
+    for cause, sentence in _attributes(expected, actual, match):
+        return _differs(cell, cause, sentence)
+    arrived = match.of(actual.positions)
+    error = float(np.abs(arrived - expected.positions).max(initial=0.0)) / (diagonal or 1.0)
     return replace(
         cell, verdict="same", max_error=round(error, 9), mean_error=0.0, unit="of the diagonal"
     )
@@ -59,11 +59,11 @@ def _why(expected: Corners, actual: Corners, tolerance: float) -> tuple[Cause, s
         return cause, f"{len(expected):,} triangles were meant, {len(actual):,} arrived."
     if match_triangles(expected[:, ::-1], actual, tolerance) is not None:
         return "winding-reversed", MESSAGES["winding-reversed"]
-    for cause, said, moved in _moves(expected, actual):
+    for cause, sentence, moved in _moves(expected, actual):
         reach = tolerance * max(1.0, _size(actual) / max(_size(expected), 1e-30))
         for corners in (moved, moved[:, ::-1]):
             if match_triangles(corners, actual, reach) is not None:
-                return cause, said
+                return cause, sentence
     apart = np.abs(expected - actual).max(axis=(1, 2)) > tolerance
     return "moved", (
         f"{int(apart.sum()):,} of {len(expected):,} triangles are not where they were meant to be."
@@ -84,8 +84,8 @@ def _moves(expected: Corners, actual: Corners) -> Iterator[tuple[Cause, str, Cor
         if np.abs(bounds[0] - low).max() < slack and np.abs(bounds[1] - high).max() < slack:
             yield "axes-changed", f"Its axes were exchanged: {words}.", turned
     moved = actual.mean(axis=(0, 1)) - expected.mean(axis=(0, 1))
-    said = f"It arrived {np.linalg.norm(moved):.4g} m from its place."
-    yield "moved", said, expected + moved
+    sentence = f"It arrived {np.linalg.norm(moved):.4g} m from its place."
+    yield "moved", sentence, expected + moved
     first, second = (
         (values - values.mean(axis=(0, 1))).reshape(-1, 3) for values in (expected, actual)
     )
@@ -145,15 +145,15 @@ def _normals(expected: Triangles, actual: Triangles, match: Match) -> Iterator[t
     wanted = expected.normals
     if wanted is None:
         wanted = flat_normals(expected.positions)
-    found = actual.normals
-    if found is None:
-        found = flat_normals(actual.positions)
-    largest, share = _turned(wanted, match.of(found))
+    normals = actual.normals
+    if normals is None:
+        normals = flat_normals(actual.positions)
+    largest, share = _turned(wanted, match.of(normals))
     if largest <= ANGLE:
         return
     if actual.normals is None:
         yield "normals-missing", "Its normals did not arrive: it is drawn flat."
-    elif _turned(-wanted, match.of(found))[0] <= ANGLE:
+    elif _turned(-wanted, match.of(normals))[0] <= ANGLE:
         yield "normals-changed", "Its normals point the other way."
     else:
         yield "normals-changed", f"{share:.1%} of its normals are turned, by up to {largest:.0f}°."
@@ -175,9 +175,9 @@ def _tangents(expected: Triangles, actual: Triangles, match: Match) -> Iterator[
     if actual.tangents is None:
         yield "tangents-changed", "Its tangents did not arrive; the engine makes others."
         return
-    found = match.of(actual.tangents)
-    largest, share = _turned(expected.tangents[..., :3], found[..., :3])
-    if largest > ANGLE or (expected.tangents[..., 3] * found[..., 3] < 0).any():
+    tangents = match.of(actual.tangents)
+    largest, share = _turned(expected.tangents[..., :3], tangents[..., :3])
+    if largest > ANGLE or (expected.tangents[..., 3] * tangents[..., 3] < 0).any():
         yield "tangents-changed", f"{share:.1%} of its tangents are turned."
 
 
@@ -189,23 +189,23 @@ def _uvs(expected: Triangles, actual: Triangles, match: Match) -> Iterator[tuple
         if number not in actual.uvs:
             yield "uvs-changed", f"{name} did not arrive."
             continue
-        found = match.of(actual.uvs[number].astype(np.float64))
+        uvs = match.of(actual.uvs[number].astype(np.float64))
         reach = PLACES * max(1.0, float(np.abs(wanted).max(initial=0.0)))
-        if np.abs(found - wanted).max(initial=0.0) <= reach:
+        if np.abs(uvs - wanted).max(initial=0.0) <= reach:
             continue
         flipped = wanted * [1.0, -1.0] + [0.0, 1.0]
-        if np.abs(found - flipped).max(initial=0.0) <= reach:
+        if np.abs(uvs - flipped).max(initial=0.0) <= reach:
             yield "uvs-flipped", f"{name} arrived upside down: v is 1 − v."
         else:
-            share = float((np.abs(found - wanted).max(axis=2) > reach).mean())
+            share = float((np.abs(uvs - wanted).max(axis=2) > reach).mean())
             yield "uvs-changed", f"{name} lie elsewhere at {share:.1%} of the corners."
 
 
 def _colours(expected: Triangles, actual: Triangles, match: Match) -> Iterator[tuple[Cause, str]]:
     white = np.ones((len(expected.positions), 3, 4), np.float32)
     wanted = white if expected.colours is None else expected.colours
-    found = white if actual.colours is None else match.of(actual.colours)
-    if np.abs(wanted - found).max(initial=0.0) <= SHADES:
+    colours = white if actual.colours is None else match.of(actual.colours)
+    if np.abs(wanted - colours).max(initial=0.0) <= SHADES:
         return
     if expected.colours is None:
         yield "vertex-colours-changed", "It arrived with vertex colours, which tint it."

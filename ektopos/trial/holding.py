@@ -25,12 +25,12 @@ def judge_scene(
         return because(
             replace(cell, verdict="lost"), "mesh-missing", "The mesh's file did not arrive."
         )
-    for cause, said in _differences(expected, actual, planned):
+    for cause, sentence in _differences(expected, actual, planned):
         lost = cause in ("skeleton-lost", "animation-lost", "morphs-lost")
-        return because(replace(cell, verdict="lost" if lost else "differs"), cause, said)
+        return because(replace(cell, verdict="lost" if lost else "differs"), cause, sentence)
     if actual.edited:
-        said = "Its file is not the listed one, byte for byte; what it holds is the same."
-        return replace(cell, message=said)
+        sentence = "Its file is not the listed one, byte for byte; what it holds is the same."
+        return replace(cell, message=sentence)
     return cell
 
 
@@ -97,12 +97,12 @@ def _animations(expected: ImportedScene, actual: ImportedScene) -> Iterator[tupl
             yield "animation-lost", f"The animation {name} did not arrive."
             continue
         for (path, what), values in channels.items():
-            found = _below(actual.animations[name], path, what)
-            if found is None:
+            below = _below(actual.animations[name], path, what)
+            if below is None:
                 yield "animation-lost", f"{name}: the {what} of {path} does not move."
-            elif not _near(values, found) and not (what == "rotation" and _near(values, -found)):
-                alike = np.abs(np.abs(np.einsum("ni,ni->n", values, found)) - 1.0)
-                if what != "rotation" or found.shape != values.shape or alike.max() > _CLOSE:
+            elif not _near(values, below) and not (what == "rotation" and _near(values, -below)):
+                alike = np.abs(np.abs(np.einsum("ni,ni->n", values, below)) - 1.0)
+                if what != "rotation" or below.shape != values.shape or alike.max() > _CLOSE:
                     yield "animation-lost", f"{name}: the {what} of {path} moves otherwise."
 
 
@@ -124,11 +124,11 @@ def _morphs_alike(expected: ImportedScene, actual: ImportedScene) -> bool:
     """Whether each mesh has the morph targets that were meant; its parts may be cut otherwise."""
 
     def by_mesh(scene: ImportedScene) -> dict[str, tuple[int, tuple[float, ...], float]]:
-        found: dict[str, tuple[int, tuple[float, ...], float]] = {}
+        morphs: dict[str, tuple[int, tuple[float, ...], float]] = {}
         for mesh, count, weights, furthest in scene.morphs:
-            before = found.get(mesh, (0, (), 0.0))[2]
-            found[mesh] = (count, weights, max(before, float(furthest.max(initial=0.0))))
-        return found
+            before = morphs.get(mesh, (0, (), 0.0))[2]
+            morphs[mesh] = (count, weights, max(before, float(furthest.max(initial=0.0))))
+        return morphs
 
     one, other = by_mesh(expected), by_mesh(actual)
     return one.keys() == other.keys() and all(
@@ -141,12 +141,12 @@ def _morphs_alike(expected: ImportedScene, actual: ImportedScene) -> bool:
 
 
 def _nodes(expected: ImportedScene, actual: ImportedScene) -> Iterator[tuple[Cause, str]]:
-    wanted, found = Counter(p for p, _ in expected.nodes), Counter(p for p, _ in actual.nodes)
-    prefix = _new_root(wanted, found)
-    found = Counter(
-        {path.removeprefix(prefix): n for path, n in found.items() if path != prefix[:-1]}
+    wanted, counts = Counter(p for p, _ in expected.nodes), Counter(p for p, _ in actual.nodes)
+    prefix = _new_root(wanted, counts)
+    counts = Counter(
+        {path.removeprefix(prefix): n for path, n in counts.items() if path != prefix[:-1]}
     )
-    missing, more = wanted - found, found - wanted
+    missing, more = wanted - counts, counts - wanted
     if missing:
         names = sorted(missing)
         yield (

@@ -122,8 +122,8 @@ class Judge:
             return sound
         texture, fed_by_maps = imported.texture, bool(material.feeds[_input_of(cell)].maps())
         if texture is not None and texture.problem is not None and fed_by_maps:
-            said = f"{texture.path}: {MESSAGES[texture.problem]}"
-            return replace(cell, verdict="lost", cause=texture.problem, message=said)
+            sentence = f"{texture.path}: {MESSAGES[texture.problem]}"
+            return replace(cell, verdict="lost", cause=texture.problem, message=sentence)
         comparison = self._compared(material, _input_of(cell), imported)
         judged = comparison.judged(cell)
         if keep is not None and (fed_by_maps or judged.verdict == "differs"):
@@ -137,9 +137,9 @@ class Judge:
             )
             keep(material.name, comparison.name, pictures)
         if judged.verdict == "differs":
-            found = explained(judged, comparison, material, imported)
-            other = self._other_texture(material, comparison, imported, found.cause)
-            return found if other is None else because(found, "other-texture", other)
+            explanation = explained(judged, comparison, material, imported)
+            other = self._other_texture(material, comparison, imported, explanation.cause)
+            return explanation if other is None else because(explanation, "other-texture", other)
         listed = unlike_its_list(texture)
         if listed is not None:
             return because(replace(judged, verdict="differs"), "resized", listed)
@@ -369,12 +369,12 @@ class Judge:
             material, name, replace(imported, texture=replace(texture, pixels=blocks))
         )
         error = comparison.error if comparison.shown is None else comparison.error[comparison.shown]
-        said = (
+        sentence = (
             f"Compressed on import, it changes by up to {float(error.max()):.3g} "
             f"{comparison.unit}, {float(error.mean()):.2g} in the mean."
         )
         return because(
-            replace(cell, verdict="close"), "compressed", f"{cell.message} {said}".strip()
+            replace(cell, verdict="close"), "compressed", f"{cell.message} {sentence}".strip()
         )
 
 

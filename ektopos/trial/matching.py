@@ -46,8 +46,8 @@ def match_triangles(
     order = _nearest(one, other, told_apart)
     if order is None:
         return None
-    found = other[order]
-    errors = np.stack([np.abs(one - found[:, roll]).max(axis=(1, 2)) for roll in ROLLS])
+    matched = other[order]
+    errors = np.stack([np.abs(one - matched[:, roll]).max(axis=(1, 2)) for roll in ROLLS])
     roll = errors.argmin(axis=0)
     if errors.min(axis=0).max(initial=0.0) > tolerance:
         return None

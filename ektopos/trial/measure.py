@@ -43,7 +43,10 @@ def imported_values(imported: ImportedInput, name: InputName) -> Float:
 
 def errors_of(expected: Float, actual: Float, name: InputName, scale: float) -> tuple[Float, str]:
     """Error per texel, and its unit: degrees for normals, 8-bit steps (of sRGB for colours) for
-    shares of 1, else units."""
+    shares of 1, else units.
+
+    `expected` and `actual` are canonical, `(h, w)` or `(h, w, 3)`; the errors `(h, w)`.
+    """
     if name == "normal":
         # The chord is exact for small angles, where the arc cosine of a dot product is not.
         chord = np.sqrt(((expected - actual) ** 2).sum(axis=-1))
@@ -69,7 +72,10 @@ def unit_of(name: str) -> str:
 
 
 def as_stored(values: Float, name: InputName, imported: ImportedInput) -> Float:
-    """Canonical values as they should stand in the file, 0–1."""
+    """Canonical values as they should stand in the file, 0–1.
+
+    `(h, w)` or `(h, w, 3)`, same shape.
+    """
     if name == "normal":
         return encode_normals(values, "-" if imported.normal_y == "-" else "+")
     if name == "emission":
@@ -81,7 +87,11 @@ def as_stored(values: Float, name: InputName, imported: ImportedInput) -> Float:
 def small_pictures(
     expected: Float, actual: Float, error: Float, name: InputName, same: float, scale: float
 ) -> dict[str, Float]:
-    """Both sides and their difference for the screen, thinned evenly, 0–1 as they are stored."""
+    """Both sides and their difference for the screen, thinned evenly, 0–1 as they are stored.
+
+    `expected` and `actual` are canonical, `(h, w)` or `(h, w, 3)`, `error` `(h, w)` in the unit of
+    `same`.
+    """
     step = max(1, -(-max(expected.shape[:2]) // PICTURE))
 
     def shown(values: Float) -> Float:

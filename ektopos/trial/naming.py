@@ -23,14 +23,14 @@ def as_named_here(
     imported: Imported, document: Document, meshes: Mapping[str, ExpectedMesh]
 ) -> Imported:
     """The package with the project's names for meshes and slots, as far as they can be told."""
-    found = _meshes(imported, list(document.meshes))
-    slots, drawn = dict(found.slots), dict(found.drawn)
+    renamed = _meshes(imported, list(document.meshes))
+    slots, drawn = dict(renamed.slots), dict(renamed.drawn)
     for name, whole in meshes.items():
         if name in slots:
-            worn = document.meshes[name].slots
+            assigned = document.meshes[name].slots
             slots[name] = dict(slots[name])
-            _by_material(name, worn, whole, slots[name], drawn, found)
-    return replace(found, slots=slots, drawn=drawn)
+            _by_material(name, assigned, whole, slots[name], drawn, renamed)
+    return replace(renamed, slots=slots, drawn=drawn)
 
 
 def _meshes(imported: Imported, meshes: list[str]) -> Imported:

@@ -70,7 +70,10 @@ def compare_mesh(
     name: str, expected: Worn, imported: Worn, view: str
 ) -> tuple[Rendered, dict[str, Float]]:
     """One view of a mesh under the same light, as it was meant and as it arrived; with both
-    pictures and their difference."""
+    pictures and their difference.
+
+    Pictures are `(h, w, 3)`, sRGB 0–1, the difference 0–1.
+    """
     camera = frame_view(expected.mesh, VIEWS[view])
     flip, ssim, pictures = _compared(expected, imported, camera)
     return Rendered(name, view, LIGHT, flip, ssim), pictures
@@ -116,7 +119,10 @@ def compare_material(
     name: str, expected: Look, imported: Look
 ) -> tuple[Rendered, dict[str, Float]]:
     """The same of a material on the specimen, where flat, curved and grazing parts are seen at
-    once."""
+    once.
+
+    Pictures are `(h, w, 3)`, sRGB 0–1, the difference 0–1.
+    """
     mesh = specimen()
     one, other = (Worn(mesh, {mesh.slots[0]: look}) for look in (expected, imported))
     flip, ssim, pictures = _compared(one, other, SPECIMEN_VIEW)

@@ -96,14 +96,14 @@ def page(report: Report, trial: Mapping[str, Any]) -> str:
     wrong = [cell for cell in cells if cell["verdict"] in ("differs", "lost")]
     inputs = list(dict.fromkeys(cell["input"] for cell in cells))
     rows = dict.fromkeys((cell["mesh"], cell["slot"], cell["material"]) for cell in cells)
-    found = {(cell["mesh"], cell["slot"], cell["input"]): cell for cell in cells}
+    by_place = {(cell["mesh"], cell["slot"], cell["input"]): cell for cell in cells}
     head = "".join(
         f"<th>{escape(name.replace('_', ' ').replace('color', 'colour'))}</th>" for name in inputs
     )
     body = "".join(
         f"<tr><td>{escape(slot or 'the file')} <span class=quiet>{escape(mesh)}"
         f"{' · ' + escape(material or 'no material') if slot else ''}</span></td>"
-        + "".join(_cell(found.get((mesh, slot, name))) for name in inputs)
+        + "".join(_cell(by_place.get((mesh, slot, name))) for name in inputs)
         + "</tr>"
         for mesh, slot, material in rows
     )

@@ -48,8 +48,8 @@ def _moved(values: Float, width: int, height: int, wrap: WrapPair) -> Float:
     rows, columns = _matrix(tall, height, wrap[1]), _matrix(wide, width, wrap[0])
     flat = np.asarray(rows @ values.reshape(tall, -1)).reshape(height, wide, -1)
     turned = flat.transpose(1, 0, 2).reshape(wide, -1)
-    found = np.asarray(columns @ turned).reshape(width, height, -1).transpose(1, 0, 2)
-    return np.ascontiguousarray(found, np.float32).reshape(height, width, *values.shape[2:])
+    moved = np.asarray(columns @ turned).reshape(width, height, -1).transpose(1, 0, 2)
+    return np.ascontiguousarray(moved, np.float32).reshape(height, width, *values.shape[2:])
 
 
 def _matrix(before: int, after: int, wrap: Wrap):  # type: ignore[no-untyped-def]

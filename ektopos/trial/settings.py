@@ -18,11 +18,13 @@ from ektopos.trial.engine.package import ImportedMaterial
 def alpha_fault(material: Material, imported: ImportedMaterial) -> dict[str, Any] | None:
     """What of a cell differs, where alpha mode or cut-off are not as they were meant."""
     if imported.alpha_mode != material.alpha_mode:
-        said = f"{material.alpha_mode} was meant, {imported.alpha_mode} arrived."
-        return {"verdict": "differs", "cause": "alpha-mode-changed", "message": said}
+        sentence = f"{material.alpha_mode} was meant, {imported.alpha_mode} arrived."
+        return {"verdict": "differs", "cause": "alpha-mode-changed", "message": sentence}
     if material.alpha_mode == "mask" and abs(imported.alpha_cutoff - material.alpha_cutoff) > 1e-4:
-        said = f"Cut-off {material.alpha_cutoff:g} was meant, {imported.alpha_cutoff:g} arrived."
-        return {"verdict": "differs", "cause": "cutoff-changed", "message": said}
+        sentence = (
+            f"Cut-off {material.alpha_cutoff:g} was meant, {imported.alpha_cutoff:g} arrived."
+        )
+        return {"verdict": "differs", "cause": "cutoff-changed", "message": sentence}
     return None
 
 
@@ -30,41 +32,41 @@ def judge_settings(
     cell: Cell, material: Material, imported: ImportedMaterial, profile: Profile
 ) -> Cell:
     """The verdict on sides, UV transform, filter and surface tag."""
-    found: list[tuple[Cause, str]] = []
+    faults: list[tuple[Cause, str]] = []
     unsaid = UNSAID[profile.container]
     if "sides" not in unsaid and imported.double_sided != material.double_sided:
-        found.append(
+        faults.append(
             (
                 "sides-changed",
                 "double-sided was meant" if material.double_sided else "single-sided was meant",
             )
         )
     if "shading" not in unsaid and imported.shading != material.shading:
-        said = f"{material.shading} was meant, {imported.shading} arrived"
-        found.append(("shading-changed", said))
-    found += _moved(material, imported, profile)
+        sentence = f"{material.shading} was meant, {imported.shading} arrived"
+        faults.append(("shading-changed", sentence))
+    faults += _moved(material, imported, profile)
     mapped = bool(material.placements())
     if "filter" not in unsaid and mapped and imported.filter != material.filter:
-        found.append(
+        faults.append(
             ("filter-changed", f"{material.filter} filtering was meant, {imported.filter} arrived")
         )
     if mapped and not imported.mips:
-        found.append(("mips-off", "it is seen from afar without smaller levels of its textures"))
+        faults.append(("mips-off", "it is seen from afar without smaller levels of its textures"))
     if "surface tag" not in unsaid and imported.surface_tag != material.surface_tag:
-        found.append(
+        faults.append(
             (
                 "unknown",
                 f"surface tag “{material.surface_tag}” was meant, “{imported.surface_tag}” arrived",
             )
         )
     by_hand = set_by_hand(material, profile)
-    if not found and by_hand:
+    if not faults and by_hand:
         return replace(cell, verdict="by-hand", message=" ".join(by_hand))
-    if not found:
+    if not faults:
         return cell
-    message = "; ".join(text for _, text in found)
+    message = "; ".join(text for _, text in faults)
     return replace(
-        cell, verdict="differs", cause=found[0][0], message=message[0].upper() + message[1:] + "."
+        cell, verdict="differs", cause=faults[0][0], message=message[0].upper() + message[1:] + "."
     )
 
 
@@ -78,24 +80,24 @@ def _moved(
         arrived = imported.inputs.get(name)
         if arrived is None or arrived.texture is None:
             continue
-        uv, found = UvTransform() if baked else place.uv, arrived.place
+        uv, reached = UvTransform() if baked else place.uv, arrived.place
         expected = (*uv.tiling, *uv.offset, uv.rotation)
-        actual = (*found.tiling, *found.offset, found.rotation)
+        actual = (*reached.tiling, *reached.offset, reached.rotation)
         faults: list[tuple[Cause, str]] = []
         if max(abs(a - b) for a, b in zip(expected, actual, strict=True)) > 1e-4:
             faults.append(("uv-transform-lost", "the UV transform is not the one that was meant"))
-        if found.uv_set != uv.set:
-            said = f"UV set {uv.set} was meant, {found.uv_set} arrived"
-            faults.append(("uv-set-changed", said))
-        if found.wrap != place.wrap:
-            said = f"{_wrapping(place.wrap)} was meant, {_wrapping(found.wrap)} arrived"
-            faults.append(("wrap-changed", said))
+        if reached.uv_set != uv.set:
+            sentence = f"UV set {uv.set} was meant, {reached.uv_set} arrived"
+            faults.append(("uv-set-changed", sentence))
+        if reached.wrap != place.wrap:
+            sentence = f"{_wrapping(place.wrap)} was meant, {_wrapping(reached.wrap)} arrived"
+            faults.append(("wrap-changed", sentence))
         for fault in faults:
             inputs.setdefault(fault, []).append(TABLE[name].label.lower())
     mapped = len(material.placements())
     return [
-        (cause, said if len(names) == mapped else f"{said} (on {', '.join(names)})")
-        for (cause, said), names in inputs.items()
+        (cause, sentence if len(names) == mapped else f"{sentence} (on {', '.join(names)})")
+        for (cause, sentence), names in inputs.items()
     ]
 
 

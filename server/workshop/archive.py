@@ -21,9 +21,9 @@ def import_folder(path: Path) -> Project:
     with open_project(path) as opened:
         files = {}
         for file in files_of(opened):
-            found = opened.find(file)
-            if found is not None:
-                files[file] = put_file(found)[0]
+            place = opened.find(file)
+            if place is not None:
+                files[file] = put_file(place)[0]
         project = Project.begin(opened.document, files, "opened")
     Job.start(project, "measure", {})
     return project

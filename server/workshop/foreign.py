@@ -86,12 +86,12 @@ def bring_in_package(
 
 def _root(folder: Path, name: str) -> Path:
     """The folder of a zip that the package lies in."""
-    found = sorted(
+    roots = sorted(
         (path for sign in _SIGNS for path in folder.rglob(sign)), key=lambda path: len(path.parts)
     )
-    if not found:
+    if not roots:
         raise _no_package(name)
-    return found[0].parent
+    return roots[0].parent
 
 
 def _no_package(name: str) -> EktoposError:
@@ -116,9 +116,9 @@ def _profile(project: Project, folder: Path, target: str | None, name: str) -> P
     if target:
         return find_profile(target, document)
     profiles = profiles_of(document)
-    said = _listing(folder).get("target")
-    if isinstance(said, str) and said in profiles:
-        return profiles[said]
+    named = _listing(folder).get("target")
+    if isinstance(named, str) and named in profiles:
+        return profiles[named]
     loose = any(folder.rglob("*.mtlx")) or any(
         path.suffix.lower() in (".png", ".tga", ".jpg") for path in folder.rglob("*")
     )

@@ -15,6 +15,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from django.conf import settings
+from django.db import IntegrityError, transaction
 from django.db.models import Q
 from django.utils import timezone
 
@@ -52,7 +53,11 @@ def ensure_measured(project: Project) -> Job | None:
     active = Q(state__in=(Job.State.WAITING, Job.State.RUNNING))
     if project.jobs.filter(active | Q(arguments=arguments), kind="measure").exists():
         return None
-    return Job.start(project, "measure", arguments)
+    try:
+        with transaction.atomic():
+            return Job.start(project, "measure", arguments)
+    except IntegrityError:
+        return None  # somebody has deleted the project meanwhile
 
 
 def measure_again() -> int:
@@ -91,19 +96,21 @@ def verify() -> Iterator[Damage]:
 
 def reached() -> set[str]:
     """Every content that any state of any project names, or a job that has not ended."""
-    found: set[str] = set()
+    reachable: set[str] = set()
     for whole, patch in Revision.objects.values_list("whole", "patch").iterator(chunk_size=200):
         if whole is not None:
-            found.update(whole["files"].values())
+            reachable.update(whole["files"].values())
         else:
             part = (patch or {}).get("in", {}).get("files", {})
-            found.update(value for value in part.get("set", {}).values() if isinstance(value, str))
+            reachable.update(
+                value for value in part.get("set", {}).values() if isinstance(value, str)
+            )
     for arguments in Job.objects.filter(
         state__in=(Job.State.WAITING, Job.State.RUNNING)
     ).values_list("arguments", flat=True):
-        found.update(str(file["sha256"]) for file in arguments.get("files", []))
-        found.update(str(arguments[key]) for key in ("zip", "sha256") if key in arguments)
-    return found
+        reachable.update(str(file["sha256"]) for file in arguments.get("files", []))
+        reachable.update(str(arguments[key]) for key in ("zip", "sha256") if key in arguments)
+    return reachable
 
 
 class Collected(NamedTuple):

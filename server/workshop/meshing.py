@@ -191,10 +191,10 @@ def measured(revision: Revision, names: Sequence[str]) -> dict[str, MeshFacts]:
 def unmeasured_meshes(revision: Revision) -> dict[str, Source]:
     """Meshes of a state that nobody has measured, or not by today's measures, and whose files are
     there."""
-    found = measured(revision, names := list(revision.core().document.meshes))
+    known = measured(revision, names := list(revision.core().document.meshes))
     left = {}
     for name in names:
-        if name not in found:
+        if name not in known:
             try:
                 left[name] = source_of(revision, name)
             except MissingReference:
@@ -337,7 +337,7 @@ def keep_suggestions(revision: Revision, name: str) -> None:
     )
     with writing(_suggestions_path(revision, name)) as temporary:
         temporary.write_text(
-            json.dumps({slot: [vars(c) for c in found] for slot, found in ranked.items()})
+            json.dumps({slot: [vars(c) for c in candidates] for slot, candidates in ranked.items()})
         )
 
 

@@ -138,12 +138,12 @@ def kept_recipe(key: str) -> dict[str, Any]:
     """A recipe by its key. Raises `MissingReference` if it was not kept, or so long ago that it is
     gone."""
     try:
-        found: dict[str, Any] = json.loads(recipe_path(f"{key}.json").read_text())
+        recipe: dict[str, Any] = json.loads(recipe_path(f"{key}.json").read_text())
     except (OSError, ValueError):
         raise MissingReference(
             "there is no such picture any more.", subject=key[:12], hint="Load the page again."
         ) from None
-    return found
+    return recipe
 
 
 def kept_or_made(path: Path, make: Callable[[], bytes]) -> bytes:

@@ -233,6 +233,13 @@ class AfterAnUpgrade(Own):
             self.call("get", f"/projects/{project['id']}/meshes")
         self.assertEqual(Job.objects.count(), count)
 
+    def test_a_project_that_somebody_deletes_meanwhile_is_not_measured(self) -> None:
+        seen = Project.objects.get(pk=self.sample()["id"])
+        self.assertTrue(seen.head.document["maps"])
+        MapFacts.objects.all().delete()
+        Project.objects.filter(pk=seen.pk).delete()
+        self.assertIsNone(keeping.ensure_measured(seen))
+
     def test_a_renamed_slot_is_not_measured_again(self) -> None:
         project = self.sample()
         path = f"/projects/{project['id']}/meshes/plates/recipe"

@@ -191,6 +191,49 @@ class UsdFiles(TestCase):
                 codes = {fault.code for fault in find_faults(read)}
                 self.assertEqual("negative-scale" in codes, scale < 0)
 
+    def test_what_a_point_instancer_scatters_stands_where_usd_puts_it(self) -> None:
+        """Against `usd-core`'s own boxes of the instancer (`BBoxCache`), with turned, scaled and
+        mirrored points; a hidden point is not drawn, nor the prototype by itself."""
+        with folder() as root:
+            stage = usd_stage(root / "p.usda", up="Z", metres=0.01)
+            scatter = UsdGeom.PointInstancer.Define(stage, "/Field")
+            UsdGeom.Xformable(scatter).AddTranslateOp().Set(Gf.Vec3d(1, 2, 3))
+            kept = stage.DefinePrim("/Field/Kinds/Prop", "Xform")
+            kept.GetReferences().AddInternalReference("/Prop")
+            UsdGeom.Xformable(kept).AddScaleOp().Set(Gf.Vec3f(2, 2, 2))
+            scatter.CreatePrototypesRel().SetTargets(["/Field/Kinds/Prop"])
+            scatter.CreateProtoIndicesAttr([0, 0, 0, 0])
+            scatter.CreatePositionsAttr([(0, 0, 0), (20, 0, 0), (0, 30, 5), (900, 0, 0)])
+            half = float(np.sqrt(0.5))
+            turns = [(1, 0, 0, 0), (half, 0, 0, half), (half, half, 0, 0), (1, 0, 0, 0)]
+            scatter.CreateOrientationsAttr([Gf.Quath(*turn) for turn in turns])
+            scatter.CreateScalesAttr([(1, 1, 1), (3, 1, 1), (-1, 2, 1), (1, 1, 1)])
+            scatter.CreateInvisibleIdsAttr([3])
+            stage.Save()
+            read = read_mesh(root / "p.usda")
+            cache = UsdGeom.BBoxCache(Usd.TimeCode.EarliestTime(), ["default"])
+            box = cache.ComputeWorldBound(stage.GetPseudoRoot()).ComputeAlignedRange()
+        self.assertEqual(len(read.triangles), 4 * 4)
+        low, high = np.array(box.GetMin()) * 0.01, np.array(box.GetMax()) * 0.01
+        turned = np.array([[1, 0, 0], [0, 0, 1], [0, -1, 0]])
+        corners = np.sort([turned @ low, turned @ high], axis=0)
+        np.testing.assert_allclose(read.positions.min(axis=0), corners[0], atol=1e-7)
+        np.testing.assert_allclose(read.positions.max(axis=0), corners[1], atol=1e-7)
+
+    def test_every_uv_set_is_read_in_its_order(self) -> None:
+        with folder() as root:
+            stage = usd_stage(root / "u.usda")
+            plate = stage.GetPrimAtPath("/Prop/Plate")
+            second = UsdGeom.PrimvarsAPI(plate).CreatePrimvar(
+                "lightmap", Sdf.ValueTypeNames.TexCoord2fArray, UsdGeom.Tokens.faceVarying
+            )
+            second.Set([(0.25, 0.25), (0.5, 0.25), (0.5, 0.5), (0.25, 0.5)] * 2)
+            stage.Save()
+            read = read_mesh(root / "u.usda")
+        self.assertEqual(read.uv_sets, (2, 2))
+        np.testing.assert_allclose(read.corner_uvs(1).min(axis=(0, 1)), [0.25, 0.5])
+        np.testing.assert_allclose(read.corner_uvs(1).max(axis=(0, 1)), [0.5, 0.75])
+
     def test_instances_are_all_drawn_and_hidden_meshes_are_not(self) -> None:
         with folder() as root:
             stage = usd_stage(root / "i.usda")

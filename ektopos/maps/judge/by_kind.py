@@ -24,10 +24,10 @@ def judge(facts: Facts, reading: Reading, related: Related | None = None) -> Ver
     maps it came with."""
     if reading.by_rule:
         source = f"this project’s rule “…{reading.word}”"
-        found = by_person(facts, reading.roles, reading.encoding, reading.normal_y, source)
+        verdict = by_person(facts, reading.roles, reading.encoding, reading.normal_y, source)
     else:
-        found = _by_kind(Case(facts, _doubted(facts, reading), related or Related()))
-    return with_remarks(facts, found)
+        verdict = _by_kind(Case(facts, _doubted(facts, reading), related or Related()))
+    return with_remarks(facts, verdict)
 
 
 def _doubted(facts: Facts, reading: Reading) -> Reading:

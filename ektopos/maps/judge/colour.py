@@ -30,8 +30,8 @@ def judge_colour(case: Case, words: Words) -> Verdict:
     if dark > MOSTLY_BLACK:
         words += speaks(f"black over {100 * dark:.0f} %")
         return case.verdict({"rgb": "emission"}, 0.5 if conflict else 0.6, words, conflict=conflict)
-    alpha, said = alpha_role(case)
-    words += said
+    alpha, reason = alpha_role(case)
+    words += reason
     if s.edges is not None:
         words += speaks(f"R, G and B show the same picture: their edges correlate to {s.edges:.2f}")
     confidence = 0.5 if conflict else 0.85 if s.colourfulness > 0.04 else 0.65
@@ -40,13 +40,13 @@ def judge_colour(case: Case, words: Words) -> Verdict:
 
 def _as_named(case: Case, named: Role, words: Words) -> Verdict:
     s = case.measures
-    alpha, said = alpha_beside(case, named)
+    alpha, reason = alpha_beside(case, named)
     dark = min(channel.at_zero for channel in s.channels[:3])
     if named == "emission" and dark < 0.05 and s.large_scale < 0.3:
         words += doubt("emission is mostly black, this is not")
         return case.verdict({"rgb": "base_color", **alpha}, 0.5, words, conflict=True)
     vague = named == "mask" and case.reading.word.lower() not in IDENTITIES
-    return case.verdict({"rgb": named, **alpha}, 0.6 if vague else 0.95, words + said)
+    return case.verdict({"rgb": named, **alpha}, 0.6 if vague else 0.95, words + reason)
 
 
 def alpha_beside(case: Case, named: Role) -> tuple[dict[str, Role], Words]:

@@ -12,13 +12,13 @@ from ektopos.maps.verdict import SAY, Verdict, best_grey, weigh
 def judge_grey(case: Case, words: Words) -> Verdict:
     """A picture of one quantity: which, by its name, its pixels and the normals beside it."""
     if _is_cut_out(case):
-        alpha, said = alpha_role(case)
-        return case.verdict({"rgb": "base_color", **alpha}, 0.7, words + said)
+        alpha, reason = alpha_role(case)
+        return case.verdict({"rgb": "base_color", **alpha}, 0.7, words + reason)
     role, belief, texts = _looks_like(case)
     if case.named is not None:
         return _as_named(case, case.named, (role, belief, texts), words)
-    alpha, said = alpha_role(case)
-    words += speaks(*texts) + said
+    alpha, reason = alpha_role(case)
+    words += speaks(*texts) + reason
     if role in ("roughness", "gloss"):
         role, belief = "roughness", min(belief, 0.55)
         words += doubt(
@@ -57,7 +57,7 @@ def _as_named(
     case: Case, named: Role, seen: tuple[Role, float, list[str]], words: Words
 ) -> Verdict:
     channel, group = case.measures.channels[0], _group(case)
-    alpha, said = alpha_beside(case, named)
+    alpha, reason = alpha_beside(case, named)
     role, belief, texts = seen
     weight, named_texts = weigh(channel, named)
     if _seen_otherwise(channel, named, role, weight, belief):
@@ -65,8 +65,8 @@ def _as_named(
         words += doubt(*(named_texts or [f"{look}: {texts[0]}" if texts else look]))
         told = belief > 0.6 and role not in ("roughness", "gloss")
         shown = role if told else named
-        return case.verdict({group: shown, **alpha}, 0.5, words + said, conflict=True)
-    words += weighed(named_texts, fits=weight >= 0) + said
+        return case.verdict({group: shown, **alpha}, 0.5, words + reason, conflict=True)
+    words += weighed(named_texts, fits=weight >= 0) + reason
     confidence = min(0.97, 0.86 + 0.04 * weight) if weight >= 0 else 0.7
     return case.verdict({group: named, **alpha}, confidence, words)
 

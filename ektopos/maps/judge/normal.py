@@ -23,10 +23,10 @@ def judge_normal(case: Case, words: Words) -> Verdict:
     roles: dict[str, Role] = {"rgb": "normal", **case.named_alpha}
     plain = ev.is_normal(s) and not conflict
     confidence = (0.99 if case.named else 0.96) if plain else 0.9 if case.named == "normal" else 0.8
-    found = replace(
+    verdict = replace(
         case.verdict(roles, confidence, words + green, conflict=conflict), normal_y=direction
     )
-    return replace(found, encoding="srgb") if saved_as_colour else found
+    return replace(verdict, encoding="srgb") if saved_as_colour else verdict
 
 
 def judge_object_normal(case: Case, words: Words) -> Verdict:
@@ -39,8 +39,8 @@ def judge_object_normal(case: Case, words: Words) -> Verdict:
     words += doubt(
         "a material takes normals in tangent space: bake it to that, or feed another map"
     )
-    found = case.verdict({"rgb": "normal"}, 0.9 if fits else 0.6, words, conflict=not fits)
-    return replace(found, space="object")
+    verdict = case.verdict({"rgb": "normal"}, 0.9 if fits else 0.6, words, conflict=not fits)
+    return replace(verdict, space="object")
 
 
 def _looks_like_normals(case: Case, *, saved_as_colour: bool) -> Words:

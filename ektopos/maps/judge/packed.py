@@ -42,8 +42,8 @@ def judge_packed(case: Case, words: Words) -> Verdict:
         words += doubt(
             f"the name says {said_as(reading.roles)}, but the channels are different pictures"
         )
-    roles, least, said = _by_pixels(s)
-    words += said
+    roles, least, reasons = _by_pixels(s)
+    words += reasons
     if {"roughness", "unknown"} & set(roles.values()):
         words += doubt(
             "what a packed map holds is guessed from its pixels: roughness and gloss look alike"
@@ -153,11 +153,11 @@ def _by_pixels(s: Statistics) -> tuple[dict[str, Role], float, Words]:
 
 
 def _most_likely(shares: Iterable[tuple[Role, float]]) -> tuple[Role, float]:
-    found: dict[Role, float] = {}
+    scores: dict[Role, float] = {}
     for role, share in shares:
-        found[role] = found.get(role, 0.0) + share
-    role = max(found, key=lambda name: found[name])
-    return role, found[role]
+        scores[role] = scores.get(role, 0.0) + share
+    role = max(scores, key=lambda name: scores[name])
+    return role, scores[role]
 
 
 def _fit(colours: tuple[ChannelFacts, ...], packing: tuple[Role, ...]) -> float:

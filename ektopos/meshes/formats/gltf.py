@@ -22,7 +22,15 @@ from numpy.typing import NDArray
 from ektopos.errors import UnreadableFile
 from ektopos.meshes.formats.gltf_accessors import DRACO, FLOAT, Accessors, Find, read_buffers
 from ektopos.meshes.mesh import Mesh, Node
-from ektopos.meshes.parts import Part, cofactor, join_parts, unit_normals, with_alpha
+from ektopos.meshes.parts import (
+    MAX_INSTANCES,
+    MAX_TRIANGLES,
+    Part,
+    cofactor,
+    join_parts,
+    unit_normals,
+    with_alpha,
+)
 from ektopos.names import unique_names
 from ektopos.types import MAX_UV_SETS
 
@@ -38,9 +46,6 @@ _INSTANCING = "EXT_mesh_gpu_instancing"
 _KNOWN_COMPRESSION = (_MESHOPT, "KHR_meshopt_compression")
 GLTF_SUFFIXES = (".glb", ".gltf")
 MAX_DEPTH = 256
-MAX_TRIANGLES = 10_000_000
-"""Of all instances together; a million take about 1 GB while they are measured."""
-MAX_INSTANCES = 100_000
 
 Matrix = NDArray[np.float64]
 
@@ -116,15 +121,15 @@ def _refuse_compression(gltf: dict[str, Any], name: str) -> None:
 def _brings(gltf: dict[str, Any]) -> list[str]:
     """What of the file is measured otherwise than it may be seen, in plain words; all else that it
     holds is in its scene."""
-    found = []
+    contents = []
     if gltf.get("skins"):
-        found.append("it has a skeleton, and is measured in its bind pose")
+        contents.append("it has a skeleton, and is measured in its bind pose")
     if any("targets" in p for m in gltf.get("meshes", []) for p in m.get("primitives", [])):
-        found.append("it has morph targets, and is measured with their default weights")
+        contents.append("it has morph targets, and is measured with their default weights")
     if len(gltf.get("scenes", [])) > 1:
         shown = gltf["scenes"][gltf.get("scene", 0)].get("name") or f"scene {gltf.get('scene', 0)}"
-        found.append(f"it has {len(gltf['scenes'])} scenes; {shown} is shown")
-    return found
+        contents.append(f"it has {len(gltf['scenes'])} scenes; {shown} is shown")
+    return contents
 
 
 def load_gltf(path: Path, name: str) -> tuple[dict[str, Any], bytes | None]:
@@ -167,7 +172,7 @@ def load_gltf(path: Path, name: str) -> tuple[dict[str, Any], bytes | None]:
 
 def _chunks(raw: bytes, name: str) -> tuple[bytes, bytes | None]:
     """The JSON and the binary chunk of a GLB. Source: glTF 2.0, section 4.4.3."""
-    found: dict[bytes, bytes] = {}
+    chunks: dict[bytes, bytes] = {}
     place = 12
     while place + 8 <= len(raw):
         size, kind = struct.unpack_from("<I4s", raw, place)
@@ -175,9 +180,9 @@ def _chunks(raw: bytes, name: str) -> tuple[bytes, bytes | None]:
             raise UnreadableFile(
                 "the file breaks off within a chunk.", subject=name, hint="Copy it again."
             )
-        found.setdefault(kind, raw[place + 8 : place + 8 + size])
+        chunks.setdefault(kind, raw[place + 8 : place + 8 + size])
         place += 8 + size
-    return found.get(b"JSON", b""), found.get(b"BIN\0")
+    return chunks.get(b"JSON", b""), chunks.get(b"BIN\0")
 
 
 def gltf_companions(path: Path) -> list[str]:
@@ -188,7 +193,10 @@ def gltf_companions(path: Path) -> list[str]:
 
 
 def local_matrix(node: dict[str, Any]) -> NDArray[np.float64]:
-    """A node's own matrix `(4, 4)`. Source: glTF 2.0, 3.5.2: translation · rotation · scale."""
+    """A node's own matrix `(4, 4)`. Source: glTF 2.0, 3.5.2: translation · rotation · scale.
+
+    For column vectors in metres.
+    """
     if "matrix" in node:
         return np.array(node["matrix"], np.float64).reshape(4, 4).T
     x, y, z, w = np.array(node.get("rotation", (0, 0, 0, 1)), np.float64)
@@ -310,7 +318,7 @@ def _world_matrices(gltf: dict[str, Any]) -> list[Matrix]:
     """The matrix of every node to the world, whether a scene shows it or not: joints may lie
     outside."""
     nodes = gltf["nodes"]
-    found: list[Matrix | None] = [None] * len(nodes)
+    worlds: list[Matrix | None] = [None] * len(nodes)
     below = {child for node in nodes for child in node.get("children", [])}
     waiting = [(i, np.eye(4), 0) for i in range(len(nodes)) if i not in below]
     while waiting:
@@ -318,11 +326,11 @@ def _world_matrices(gltf: dict[str, Any]) -> list[Matrix]:
         if depth > MAX_DEPTH:
             raise ValueError("its nodes lie too deep")
         matrix = above @ local_matrix(nodes[index])
-        found[index] = matrix
+        worlds[index] = matrix
         waiting += [(child, matrix, depth + 1) for child in nodes[index].get("children", [])]
-    if any(matrix is None for matrix in found):
+    if any(matrix is None for matrix in worlds):
         raise ValueError("its nodes go round in a circle")
-    return [matrix for matrix in found if matrix is not None]
+    return [matrix for matrix in worlds if matrix is not None]
 
 
 def _is_skinned(mesh: dict[str, Any]) -> bool:
@@ -476,10 +484,10 @@ def influenced(
 
 def crossed(a: NDArray[np.float64], b: NDArray[np.float64]) -> NDArray[np.float64]:
     """Cross products of vectors `(n, 3)`; several times as fast as the library's general one."""
-    found = np.empty_like(a)
+    product = np.empty_like(a)
     for one, two, three in ((0, 1, 2), (1, 2, 0), (2, 0, 1)):
-        np.subtract(a[:, two] * b[:, three], a[:, three] * b[:, two], out=found[:, one])
-    return found
+        np.subtract(a[:, two] * b[:, three], a[:, three] * b[:, two], out=product[:, one])
+    return product
 
 
 def _meant_uvs(
@@ -509,12 +517,12 @@ def shared_transform(gltf: dict[str, Any], material: int | None) -> dict[str, An
     turn."""
     if material is None:
         return {}
-    found = [
+    transforms = [
         info.get("extensions", {}).get("KHR_texture_transform", {})
         for info in texture_infos(gltf["materials"][material])
     ]
-    alike = bool(found) and all(one == found[0] for one in found)
-    return dict(found[0]) if alike and not found[0].get("rotation") else {}
+    alike = bool(transforms) and all(one == transforms[0] for one in transforms)
+    return dict(transforms[0]) if alike and not transforms[0].get("rotation") else {}
 
 
 def texture_infos(material: dict[str, Any]) -> Iterator[dict[str, Any]]:
@@ -528,7 +536,10 @@ def texture_infos(material: dict[str, Any]) -> Iterator[dict[str, Any]]:
 
 def triangles_of(corners: NDArray[np.int64], mode: int) -> NDArray[np.int64]:
     """The triangles `(t, 3)` of running corners: apart (4), as a strip (5), as a fan (6). Source:
-    glTF 2.0, 3.7.2.1."""
+    glTF 2.0, 3.7.2.1.
+
+    `corners` `(n,)` are numbers of vertices.
+    """
     if mode == 4:
         return corners[: len(corners) // 3 * 3].reshape(-1, 3)
     count = max(0, len(corners) - 2)

@@ -55,15 +55,17 @@ class Accessors:
         if packed is None:
             return {name: self.stored(index) for name, index in names.items()}
         mesh = self._decompressed(packed)
-        found = {}
+        stored = {}
         for name, index in names.items():
             identity = packed["attributes"].get(name)
             if identity is None:
-                found[name] = self.stored(index)
+                stored[name] = self.stored(index)
                 continue
             kind = _COMPONENT[self.gltf["accessors"][index]["componentType"]]
-            found[name] = np.asarray(mesh.get_attribute_by_unique_id(identity)["data"]).astype(kind)
-        return found
+            stored[name] = np.asarray(mesh.get_attribute_by_unique_id(identity)["data"]).astype(
+                kind
+            )
+        return stored
 
     def values(self, index: int) -> Values:
         """The same in double precision."""
@@ -72,15 +74,15 @@ class Accessors:
     def attributes(self, primitive: dict[str, Any]) -> dict[str, Values]:
         """The attributes of a primitive by their names, decompressed where they are compressed."""
         names: dict[str, int] = primitive["attributes"]
-        found = {name: self.values(index) for name, index in names.items() if name != "POSITION"}
+        values = {name: self.values(index) for name, index in names.items() if name != "POSITION"}
         packed = primitive.get("extensions", {}).get(DRACO)
         if packed is None:
-            return {"POSITION": self.values(names["POSITION"])} | found
+            return {"POSITION": self.values(names["POSITION"])} | values
         mesh = self._decompressed(packed)
         for name, identity in packed["attributes"].items():
             stored = np.asarray(mesh.get_attribute_by_unique_id(identity)["data"])
-            found[name] = self._scaled(stored, names[name])
-        return found
+            values[name] = self._scaled(stored, names[name])
+        return values
 
     def corners(self, primitive: dict[str, Any], count: int) -> NDArray[np.int64]:
         """The vertex numbers of a primitive with `count` vertices, in their running order. Raises

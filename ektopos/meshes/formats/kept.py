@@ -88,15 +88,15 @@ class _Kept:
     def _drawn(self) -> dict[tuple[int, int], tuple[int, int, int]]:
         """By mesh and primitive, the first triangle and vertex that the drawn mesh has of it, and
         how many triangles: of its first instance."""
-        found: dict[tuple[int, int], tuple[int, int, int]] = {}
+        drawn: dict[tuple[int, int], tuple[int, int, int]] = {}
         triangle = vertex = 0
         for _, which, primitive in drawn_parts(self.source, self.accessors):
             count = _triangle_count(self.source, primitive)
-            found.setdefault(which, (triangle, vertex, count))
+            drawn.setdefault(which, (triangle, vertex, count))
             triangle += count
             position = primitive["attributes"]["POSITION"]
             vertex += int(self.source["accessors"][position]["count"])
-        return found
+        return drawn
 
     def _primitive(
         self, primitive: dict[str, Any], drawn: tuple[int, int, int] | None

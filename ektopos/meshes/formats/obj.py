@@ -55,8 +55,8 @@ def read_obj(path: Path, find: Find, name: str) -> Mesh:
     if not lines.positions:
         raise UnreadableFile("there are no vertices in it.", subject=name, hint="Export it again.")
     for library in lines.libraries:
-        found = find(library)
-        for material in _materials(found) if found else []:
+        library_path = find(library)
+        for material in _materials(library_path) if library_path else []:
             lines.slot(material)
     check_slots(len(lines.slots))
     numbers, widths = _numbers(lines.positions, 6, 3)
@@ -116,39 +116,39 @@ def obj_companions(path: Path) -> list[str]:
 
 
 def _sorted_lines(text: str) -> _Lines:
-    found = _Lines()
+    lines = _Lines()
     current: int | None = None
     changed = True
     group = 0
     for line in text.splitlines():
         key, _, rest = line.lstrip().partition(" ")
         if key == "v":
-            found.positions.append(rest)
+            lines.positions.append(rest)
             changed = True
         elif key == "vt":
-            found.uvs.append(rest)
+            lines.uvs.append(rest)
             changed = True
         elif key == "vn":
-            found.normals.append(rest)
+            lines.normals.append(rest)
             changed = True
         elif key == "f":
             if changed:
                 if current is None:
-                    current = found.slot()
-                before = (len(found.positions), len(found.uvs), len(found.normals))
-                found.runs.append((len(found.faces), current, *before, group))
+                    current = lines.slot()
+                before = (len(lines.positions), len(lines.uvs), len(lines.normals))
+                lines.runs.append((len(lines.faces), current, *before, group))
                 changed = False
-            found.faces.append(rest)
+            lines.faces.append(rest)
         elif key == "usemtl":
-            current = found.slot(rest.strip())
+            current = lines.slot(rest.strip())
             changed = True
         elif key == "s":
             word = rest.strip()
             group = int(word) if word.isdigit() else int(word == "on")
             changed = True
         elif key == "mtllib":
-            found.libraries.append(rest.strip())
-    return found
+            lines.libraries.append(rest.strip())
+    return lines
 
 
 def _numbers(
@@ -159,13 +159,13 @@ def _numbers(
     widths = np.array([len(line.split()) for line in lines], np.int64)
     values = _parsed(" ".join(lines), int(widths.sum()), np.float64)
     starts = np.cumsum(widths) - widths
-    found = np.zeros((len(lines), width))
+    numbers = np.zeros((len(lines), width))
     for column in range(width):
         there = widths > column
-        found[there, column] = values[starts[there] + column]
+        numbers[there, column] = values[starts[there] + column]
     if (widths < least).any():
         raise ValueError("a line breaks off")
-    return found, widths
+    return numbers, widths
 
 
 def _parsed(text: str, count: int, kind: type[np.float64] | type[np.int64]) -> NDArray[Any]:
@@ -196,28 +196,28 @@ def _corners(lines: _Lines, counts: NDArray[np.int64]) -> NDArray[np.int64]:
     # ways.
     ways = text.encode().translate(None, b"0123456789-").split()
     way = ways[0] if len(ways) == count and len(set(ways)) == 1 else None
-    found = np.zeros((count, 3), np.int64)
+    corners = np.zeros((count, 3), np.int64)
     if not ways:
-        found[:, 0] = _parsed(text, count, np.int64)
+        corners[:, 0] = _parsed(text, count, np.int64)
     elif way == b"/":
-        found[:, :2] = _parsed(text.replace("/", " "), 2 * count, np.int64).reshape(-1, 2)
+        corners[:, :2] = _parsed(text.replace("/", " "), 2 * count, np.int64).reshape(-1, 2)
     elif way == b"//" and not empty:
-        found[:] = _parsed(text.replace("/", " "), 3 * count, np.int64).reshape(-1, 3)
+        corners[:] = _parsed(text.replace("/", " "), 3 * count, np.int64).reshape(-1, 3)
     elif way == b"//" and empty == count:
-        found[:, ::2] = _parsed(text.replace("//", " "), 2 * count, np.int64).reshape(-1, 2)
+        corners[:, ::2] = _parsed(text.replace("//", " "), 2 * count, np.int64).reshape(-1, 2)
     else:
         parts = ([*word.split("/"), "", ""][:3] for word in text.split())
-        found[:] = [[int(part) if part else 0 for part in three] for three in parts]
+        corners[:] = [[int(part) if part else 0 for part in three] for three in parts]
     for column, what in enumerate(("positions", "UVs", "normals")):
         before = np.repeat(_by_run(lines, 2 + column), counts)
-        number = found[:, column]
+        number = corners[:, column]
         number = np.where(number > 0, number - 1, np.where(number < 0, number + before, -1))
-        if (number >= before).any() or ((found[:, column] < 0) & (number < 0)).any():
+        if (number >= before).any() or ((corners[:, column] < 0) & (number < 0)).any():
             raise ValueError(f"a face points beyond the {what}")
-        found[:, column] = number
-    if (found[:, 0] < 0).any():
+        corners[:, column] = number
+    if (corners[:, 0] < 0).any():
         raise ValueError("a face corner has no position")
-    return found
+    return corners
 
 
 def _smoothed(

@@ -75,8 +75,8 @@ def read_ply(path: Path, name: str) -> Mesh:
     else:
         for element in elements:
             start = _read_binary(element, raw, start, order)
-    found = {element.name: element for element in elements}
-    vertex, face = found.get("vertex"), found.get("face")
+    by_name = {element.name: element for element in elements}
+    vertex, face = by_name.get("vertex"), by_name.get("face")
     if vertex is None or not vertex.count or any(axis not in vertex.columns for axis in "xyz"):
         raise UnreadableFile("there are no vertices in it.", subject=name, hint="Export it again.")
     return join_parts(Path(name).stem, [_part(vertex, face)], ("slot_0",), (), ())
@@ -246,12 +246,12 @@ def _colours(columns: dict[str, NDArray[Any]]) -> NDArray[np.float64] | None:
         names = [f"{prefix}{channel}" for channel in ("red", "green", "blue", "alpha")]
         if names[0] in columns:
             whole = [columns[name] for name in names if name in columns]
-            found = np.stack(
+            colours = np.stack(
                 [c / 255.0 if np.issubdtype(c.dtype, np.integer) else c for c in whole], axis=1
             )
             return (
-                with_alpha(seen_colours(found.astype(np.float64)))
-                if found.shape[1] >= 3
-                else np.ones((len(found), 4))
+                with_alpha(seen_colours(colours.astype(np.float64)))
+                if colours.shape[1] >= 3
+                else np.ones((len(colours), 4))
             )
     return None

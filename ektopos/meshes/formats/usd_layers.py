@@ -41,11 +41,11 @@ def gathered(path: Path, find: Find, name: str) -> Iterator[tuple[Path, list[str
             for inner in _referred(file, place):
                 if inner in beside:
                     continue
-                found = find(inner)
-                if found is not None:
+                layer = find(inner)
+                if layer is not None:
                     link = Path(folder) / inner
                     link.parent.mkdir(parents=True, exist_ok=True)
-                    link.symlink_to(found.resolve())
+                    link.symlink_to(layer.resolve())
                     beside.append(inner)
                     waiting.append((inner, link))
         yield root, beside
@@ -66,8 +66,8 @@ def _referred(file: Path, place: str) -> list[str]:
     except Tf.ErrorException:
         layer = None
     assets = layer.GetCompositionAssetDependencies() if layer else ()
-    found = (_member(asset, place) for asset in assets if asset)
-    return [inner for inner in found if _is_inside(inner)]
+    members = (_member(asset, place) for asset in assets if asset)
+    return [inner for inner in members if _is_inside(inner)]
 
 
 def _is_inside(inner: str) -> bool:
@@ -107,14 +107,14 @@ def confined_layer(path: Path, beside: list[str]) -> tuple[Any, list[str]]:
         UsdUtils.ModifyAssetPaths(layer, confined)
         for asset in filter(None, layer.GetCompositionAssetDependencies()):
             inner = _member(asset, place)
-            found = (
+            places = (
                 Sdf.Layer.FindOrOpen(f"{path}[{inner}]" if packed else str(path.parent / inner))
                 if inner in members and inner not in layers
                 else None
             )
-            if found:
-                layers[inner] = found
-                waiting.append((found, inner))
+            if places:
+                layers[inner] = places
+                waiting.append((places, inner))
     prims = _Count(layers, members[0] if members else "").below("", "/", 0)
     if prims > MAX_PRIMS:
         raise ValueError(f"its references compose more than {MAX_PRIMS:,} prims")

@@ -159,14 +159,14 @@ def _with_materials(
         entry = _material(material, texture, emission_factors.get(path or "", 1.0), tints)
         used |= set(entry.get("extensions", {}))
         materials.append(entry)
-    found = {
+    placed = {
         "materials": materials,
         "images": images,
         "textures": textures,
         "samplers": samplers,
         "extensionsUsed": sorted(used | set(gltf.get("extensionsUsed", []))),
     }
-    return gltf | {key: value for key, value in found.items() if value}
+    return gltf | {key: value for key, value in placed.items() if value}
 
 
 def _material(
@@ -257,41 +257,41 @@ there."""
 
 def planned_extensions(materials: Iterable[Material]) -> set[str]:
     """The extensions that may stand in a file for some materials."""
-    found: set[str] = set()
+    extensions: set[str] = set()
     for material in materials:
-        found |= {
+        extensions |= {
             extension
             for extension, members in EXTENSION_MEMBERS.items()
             if any(name in material.feeds for name, *_ in members)
         }
         places = [material.uv, *(place.uv for place in material.placements().values())]
         if any(not uv.is_identity for uv in places):
-            found.add(_TRANSFORM)
+            extensions.add(_TRANSFORM)
         if material.shading == "unlit":
-            found.add(UNLIT)
+            extensions.add(UNLIT)
         glow = material.feeds["emission"]
         if glow.maps() or glow.value != (0.0, 0.0, 0.0):
-            found.add(_STRENGTH)
-    return found
+            extensions.add(_STRENGTH)
+    return extensions
 
 
 def _extensions(material: Material, texture: Any) -> dict[str, Any]:
     """The material's extensions: only those that something feeds."""
-    found: dict[str, Any] = {}
+    extensions: dict[str, Any] = {}
     for extension, members in EXTENSION_MEMBERS.items():
-        said: dict[str, Any] = {}
+        fields: dict[str, Any] = {}
         for name, factor, slot in members:
             feed = material.feeds.get(name)
             if feed is None:
                 continue
             values = _factor(feed, name)
-            said[factor] = values if len(values) > 1 else values[0]
+            fields[factor] = values if len(values) > 1 else values[0]
             info = texture(material, name) if slot else None
             if info and slot:
-                said[slot] = info
-        if said:
-            found[extension] = said
-    return found
+                fields[slot] = info
+        if fields:
+            extensions[extension] = fields
+    return extensions
 
 
 def _factor(feed: Feed, name: InputName) -> list[float]:
@@ -327,11 +327,11 @@ def _sampler(filtering: Filter, wrap: WrapPair) -> dict[str, Any]:
 
 
 def _transform(uv: UvTransform) -> dict[str, Any]:
-    found: dict[str, Any] = {}
+    transform: dict[str, Any] = {}
     if uv.offset != (0.0, 0.0):
-        found["offset"] = list(uv.offset)
+        transform["offset"] = list(uv.offset)
     if uv.rotation:
-        found["rotation"] = uv.rotation
+        transform["rotation"] = uv.rotation
     if uv.tiling != (1.0, 1.0):
-        found["scale"] = list(uv.tiling)
-    return found
+        transform["scale"] = list(uv.tiling)
+    return transform

@@ -245,18 +245,20 @@ def _placed(written: Any, node: str, uv: UvTransform) -> str:
     """
     if uv.is_identity and not uv.set:
         return ""
-    said = [*uv.tiling, *uv.offset, uv.rotation, uv.set]
-    known = next((n for n in written.getNodes() if n.getAttribute(_LIES) == f"{node} {said}"), None)
+    numbers = [*uv.tiling, *uv.offset, uv.rotation, uv.set]
+    known = next(
+        (n for n in written.getNodes() if n.getAttribute(_LIES) == f"{node} {numbers}"), None
+    )
     if known is not None:
         return str(known.getName())
     coordinates = written.addNode("texcoord", written.createValidChildName(f"{node}_uv"), "vector2")
     if uv.set:
         coordinates.addInput("index", "integer").setValueString(str(uv.set))
     if uv.is_identity:
-        coordinates.setAttribute(_LIES, f"{node} {said}")
+        coordinates.setAttribute(_LIES, f"{node} {numbers}")
         return str(coordinates.getName())
     place = written.addNode("place2d", written.createValidChildName(f"{node}_placed"), "vector2")
-    place.setAttribute(_LIES, f"{node} {said}")
+    place.setAttribute(_LIES, f"{node} {numbers}")
     place.addInput("texcoord", "vector2").setNodeName(coordinates.getName())
     scale = [1.0 / (side or _NO_TILING) for side in uv.tiling]
     for port, pair in (

@@ -34,8 +34,8 @@ class Asset:
         numbers = {name: number for number, name in enumerate(self.materials)}
         return {
             mesh: {
-                slot: None if worn is None else numbers.get(worn)
-                for slot, worn in document.meshes[mesh].slots.items()
+                slot: None if material is None else numbers.get(material)
+                for slot, material in document.meshes[mesh].slots.items()
             }
             for mesh in self.meshes
         }
@@ -71,17 +71,17 @@ class Parts:
         if self.profile.mesh.containers == "one":
             return [self._asset(stem, list(self.meshes), list(self.plan.materials))]
         stems = safe_names(list(self.meshes))
-        found = []
+        assets = []
         for name in self.meshes:
-            worn = set(self.document.meshes[name].slots.values())
-            found.append(
-                self._asset(stems[name], [name], [m for m in self.plan.materials if m in worn])
+            assigned = set(self.document.meshes[name].slots.values())
+            assets.append(
+                self._asset(stems[name], [name], [m for m in self.plan.materials if m in assigned])
             )
-        unworn = [m for m in self.plan.materials if all(m not in one.materials for one in found)]
-        if unworn or not found:
-            taken = {one.stem for one in found}
-            found.append(self._asset(free_name(stem, taken, ""), [], unworn))
-        return found
+        unworn = [m for m in self.plan.materials if all(m not in one.materials for one in assets)]
+        if unworn or not assets:
+            taken = {one.stem for one in assets}
+            assets.append(self._asset(free_name(stem, taken, ""), [], unworn))
+        return assets
 
     def _asset(self, stem: str, meshes: list[str], materials: list[str]) -> Asset:
         return Asset(

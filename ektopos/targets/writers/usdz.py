@@ -176,12 +176,12 @@ def _material(
 
 def _letters(file: PlannedFile, name: InputName) -> str:
     """The outputs of a texture that carry an input: `rgb`, or one letter."""
-    found = "".join(
+    letters = "".join(
         letter
         for letter, channel in file.channels.items()
         if channel.carries and name in channel.inputs()
     )
-    return found if len(found) in (0, 1) else "rgb"
+    return letters if len(letters) in (0, 1) else "rgb"
 
 
 def _primvar(uv_set: int) -> str:
@@ -300,15 +300,15 @@ def _mesh(
 
 def _identifiers(names: list[str]) -> list[str]:
     """Names as USD allows them, told apart."""
-    found: list[str] = []
+    identifiers: list[str] = []
     for name in names:
         stem = re.sub(r"[^A-Za-z0-9_]", "_", name) or "_"
         stem = stem if re.match(r"[A-Za-z_]", stem) else f"_{stem}"
         safe, number = stem, 2
-        while safe in found:
+        while safe in identifiers:
             safe, number = f"{stem}_{number}", number + 1
-        found.append(safe)
-    return found
+        identifiers.append(safe)
+    return identifiers
 
 
 def _text(words: str) -> str:

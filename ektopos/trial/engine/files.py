@@ -76,8 +76,8 @@ class PackageFiles:
 
     def is_edited(self, name: str, raw: bytes) -> bool:
         """Whether a file with these bytes is not the one that the list has the hash of."""
-        said = self.listed.get(name, {}).get("sha256")
-        return said is not None and hashlib.sha256(raw).hexdigest() != said
+        listed = self.listed.get(name, {}).get("sha256")
+        return listed is not None and hashlib.sha256(raw).hexdigest() != listed
 
     def inside(
         self, name: str, raw: bytes | None, edited: bool, size: tuple[int, int] | None
@@ -150,10 +150,10 @@ def _tga(raw: bytes) -> NDArray[Any] | None:
     """A TGA's pixels, blue first as OpenCV gives them, which does not read it."""
     try:
         with Pillow.open(io.BytesIO(raw)) as opened:
-            found = np.asarray(opened)
+            pixels = np.asarray(opened)
     except (OSError, ValueError, SyntaxError):
         return None
-    return found[..., [2, 1, 0, 3][: found.shape[2]]] if found.ndim == 3 else found
+    return pixels[..., [2, 1, 0, 3][: pixels.shape[2]]] if pixels.ndim == 3 else pixels
 
 
 def _exr(raw: bytes) -> NDArray[Any] | None:

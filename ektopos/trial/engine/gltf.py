@@ -47,16 +47,16 @@ def import_gltf(
             problem="missing-file",
             message=f"{missing} is missing.",
         )
-    found = Imported(profile.id, listed_slots=listed)
+    imported = Imported(profile.id, listed_slots=listed)
     for name in named:
         try:
-            _import_file(found, name, files, listing)
+            _import_file(imported, name, files, listing)
         except Exception as problem:
             message = f"{name} cannot be read ({type(problem).__name__}: {problem})."
             return Imported(
                 profile.id, listed_slots=listed, problem="unreadable-file", message=message
             )
-    return found
+    return imported
 
 
 def _import_file(
@@ -123,8 +123,10 @@ def _add_scene(
     said_there, chunk = _parts_of(raw)
     buffers = [_buffer(entry, chunk, files) for entry in said_there.get("buffers", [])]
     file = File(said_there, buffers)
-    said = listing.get("meshes", {})
-    held = [m for m, entry in said.items() if isinstance(entry, dict) and entry.get("file") == name]
+    listed = listing.get("meshes", {})
+    held = [
+        m for m, entry in listed.items() if isinstance(entry, dict) and entry.get("file") == name
+    ]
     owner = held[0] if len(held) == 1 else ""
     slots, drawn = drawn_triangles(file, owner, materials)
     if owner:
@@ -328,15 +330,15 @@ def _place(gltf: pygltflib.GLTF2, info: Any) -> Place:
     """Where a reference to a texture lays it."""
     if info is None or info.index is None:
         return Place()
-    said = (info.extensions or {}).get("KHR_texture_transform") or {}
+    transform = (info.extensions or {}).get("KHR_texture_transform") or {}
     number = gltf.textures[info.index].sampler
     sampler = pygltflib.Sampler() if number is None else gltf.samplers[number]
     wrap = [_WRAPS.get(side or 0, "repeat") for side in (sampler.wrapS, sampler.wrapT)]
     return Place(
-        int(said.get("texCoord", info.texCoord or 0)),
-        _pair(said.get("scale", (1.0, 1.0))),
-        _pair(said.get("offset", (0.0, 0.0))),
-        float(said.get("rotation", 0.0)),
+        int(transform.get("texCoord", info.texCoord or 0)),
+        _pair(transform.get("scale", (1.0, 1.0))),
+        _pair(transform.get("offset", (0.0, 0.0))),
+        float(transform.get("rotation", 0.0)),
         (wrap[0], wrap[1]),
     )
 

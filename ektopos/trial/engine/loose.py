@@ -74,22 +74,27 @@ def import_loose(profile: Profile, files: PackageFiles, listing: dict[str, Any])
     meshes = meshes or sorted(path.name for path in files.root.glob("*.glb"))
     broken = next((name for name in meshes if files.find(name) is None), None)
     if broken is not None or (made_elsewhere and not meshes):
-        said = (
+        reason = (
             f"{broken} is missing."
             if broken
             else "there is neither a package.json nor a GLB in it."
         )
-        return Imported(profile.id, listed_slots=listed, problem="missing-file", message=said)
+        return Imported(profile.id, listed_slots=listed, problem="missing-file", message=reason)
     try:
-        found = Imported(profile.id)
+        imported = Imported(profile.id)
         for name in meshes:
-            read_bare(found, name, files, listing)
-        slots, drawn, scenes = found.slots, found.drawn, found.scenes
+            read_bare(imported, name, files, listing)
+        slots, drawn, scenes = imported.slots, imported.drawn, imported.scenes
         if made_elsewhere:
             listing = _guessed(
                 profile,
                 files,
-                [worn for mesh in slots.values() for worn in mesh.values() if worn is not None],
+                [
+                    material
+                    for mesh in slots.values()
+                    for material in mesh.values()
+                    if material is not None
+                ],
             )
             files.listed = {entry["path"]: entry for entry in listing["files"]}
         said_materials = listing.get("materials", {})
@@ -120,8 +125,8 @@ def import_loose(profile: Profile, files: PackageFiles, listing: dict[str, Any])
         materials = {name: _by_convention(one, second.get(name)) for name, one in materials.items()}
         assigned = _assigned(tree, nodes)
     except (ET.ParseError, KeyError, ValueError, IndexError) as problem:
-        said = f"{MATERIALS} cannot be read ({problem})."
-        return Imported(profile.id, listed_slots=listed, problem="unreadable-file", message=said)
+        reason = f"{MATERIALS} cannot be read ({problem})."
+        return Imported(profile.id, listed_slots=listed, problem="unreadable-file", message=reason)
     if made_elsewhere:
         materials, second = materials | second, {}
     return Imported(
@@ -183,14 +188,14 @@ def _from_list(
     profile: Profile, files: PackageFiles, name: str, facts: dict[str, Any]
 ) -> ImportedMaterial:
     """A material as the package list and the profile's convention say it."""
-    said = facts.get("inputs", {})
+    listed = facts.get("inputs", {})
     inputs: dict[str, ImportedInput] = {}
     for input_name, default in _PLAIN.items():
-        told = said.get(input_name, {}) if isinstance(said, dict) else {}
+        told = listed.get(input_name, {}) if isinstance(listed, dict) else {}
         strength = float(told.get("strength", 1.0))
-        found = _channel_of(profile, files, name, input_name)
-        if found is not None:
-            texture, kind, group, quantity = found
+        channel = _channel_of(profile, files, name, input_name)
+        if channel is not None:
+            texture, kind, group, quantity = channel
             # A format that says its own encoding is believed before the convention.
             own = None if texture.said_srgb is None else "srgb" if texture.said_srgb else "linear"
             encoding = "linear" if group == "a" else own or kind.encoding
@@ -289,20 +294,20 @@ def _second_reading(
     """The materials as the MaterialX document says them; what it has no place for is taken from the
     list."""
     by_name = {element.get("name", ""): element for element in tree}
-    found = {}
+    readings = {}
     for node, name in nodes.items():
         if name not in first:
             continue
         surface = by_name[node]
         shader = by_name[_input(surface, "surfaceshader")["nodename"]]
         ports = _inputs(shader)
-        said = {_PORTS[port]: values for port, values in ports.items() if port in _PORTS}
+        stated = {_PORTS[port]: values for port, values in ports.items() if port in _PORTS}
         if "specular_color" in ports:
-            said["metallic"] = ports["specular_color"]
+            stated["metallic"] = ports["specular_color"]
         inputs: dict[str, ImportedInput] = {}
         filters = set()
         for input_name, own in first[name].inputs.items():
-            values = said.get(input_name)
+            values = stated.get(input_name)
             if input_name == "ior" and "specular_color" in ports:
                 inputs[input_name] = own  # It only makes the specular colour what it says.
             elif values is None:
@@ -336,7 +341,7 @@ def _second_reading(
         glow = float(shader_inputs.get("emissive_strength", {}).get("value", 1.0))
         inputs["emission"] = replace(inputs["emission"], strength=glow)
         mode = int(shader_inputs.get("alpha_mode", {}).get("value", 0))
-        found[name] = replace(
+        readings[name] = replace(
             first[name],
             inputs=inputs,
             alpha_mode=_ALPHA_MODES[mode],
@@ -349,7 +354,7 @@ def _second_reading(
             if filters == {"closest"}
             else "linear",
         )
-    return found
+    return readings
 
 
 def _reflecting(ports: dict[str, dict[str, str]]) -> tuple[float, float, float]:
@@ -364,7 +369,7 @@ def _reflecting(ports: dict[str, dict[str, str]]) -> tuple[float, float, float]:
 
 def _trace(by_name: dict[str, ET.Element], name: str, own: ImportedInput) -> dict[str, Any]:
     """Follow the nodes from a shader's input back to its image."""
-    found: dict[str, Any] = {
+    traced: dict[str, Any] = {
         "inverted": False,
         "channels": own.channels,
         "filter": "linear",
@@ -375,31 +380,31 @@ def _trace(by_name: dict[str, ET.Element], name: str, own: ImportedInput) -> dic
         node = by_name[name]
         values = _inputs(node)
         if node.tag == "image":
-            found |= {
+            traced |= {
                 "file": values["file"]["value"],
                 "filter": values.get("filtertype", {}).get("value", "linear"),
             }
-            srgb = values["file"].get("colorspace") == "srgb_texture" and found["channels"] != "a"
-            found["encoding"] = "srgb" if srgb else "linear"
+            srgb = values["file"].get("colorspace") == "srgb_texture" and traced["channels"] != "a"
+            traced["encoding"] = "srgb" if srgb else "linear"
             wrap = [
                 _WRAPS.get(values.get(port, {}).get("value", "periodic"), "unknown")
                 for port in ("uaddressmode", "vaddressmode")
             ]
             placed = _place(by_name, values.get("texcoord", {}).get("nodename"))
-            found["place"] = replace(placed, wrap=(wrap[0], wrap[1]))
-            return found
+            traced["place"] = replace(placed, wrap=(wrap[0], wrap[1]))
+            return traced
         if node.tag == "extract":
-            found["channels"] = "rgba"[int(values["index"]["value"])]
+            traced["channels"] = "rgba"[int(values["index"]["value"])]
         elif node.tag == "invert":
-            found["inverted"] = True
+            traced["inverted"] = True
         elif node.tag == "normalmap":
-            found["strength"] = float(values.get("scale", {}).get("value", 1.0))
+            traced["strength"] = float(values.get("scale", {}).get("value", 1.0))
         elif node.tag == "multiply":
             factor = [float(v) for v in values["in2"]["value"].split(",")]
             if len(factor) == 3 and factor[1] < 0:
-                found["normal_y"] = "-"
+                traced["normal_y"] = "-"
             elif len(factor) == 1:
-                found["strength"] = factor[0]
+                traced["strength"] = factor[0]
         name = values["in" if "in" in values else "in1"]["nodename"]
     raise ValueError(f"the nodes behind {name} go round in a circle")
 
@@ -418,17 +423,17 @@ def _place(by_name: dict[str, ET.Element], name: str | None) -> Place:
     if node.tag != "place2d":
         return Place()
     below = _place(by_name, _inputs(node).get("texcoord", {}).get("nodename"))
-    said = {key: values.get("value", "") for key, values in _inputs(node).items()}
+    stated = {key: values.get("value", "") for key, values in _inputs(node).items()}
 
     def pair(key: str, plain: tuple[float, float]) -> tuple[float, float]:
-        return _pair(said[key].split(",")) if said.get(key) else plain
+        return _pair(stated[key].split(",")) if stated.get(key) else plain
 
     (px, py), (sx, sy), (ox, oy) = (
         pair("pivot", (0.0, 0.0)),
         pair("scale", (1.0, 1.0)),
         pair("offset", (0.0, 0.0)),
     )
-    turn = -math.radians(float(said.get("rotate") or 0.0))
+    turn = -math.radians(float(stated.get("rotate") or 0.0))
     su, sv = 1.0 / sx, 1.0 / sy
     # Its result at (0, 1), glTF's origin, is where glTF's offset lies; with the pivot there, only
     # the offset moves it.
@@ -440,12 +445,12 @@ def _place(by_name: dict[str, ET.Element], name: str | None) -> Place:
 
 
 def _assigned(tree: ET.Element, nodes: dict[str, str]) -> dict[str, dict[str, str | None]]:
-    found: dict[str, dict[str, str | None]] = {}
+    by_mesh: dict[str, dict[str, str | None]] = {}
     for assigned in tree.iter("materialassign"):
         _, mesh, slot = (assigned.get("geom") or "").split("/", 2)
         material = assigned.get("material") or ""
-        found.setdefault(mesh, {})[slot] = nodes.get(material, material)
-    return found
+        by_mesh.setdefault(mesh, {})[slot] = nodes.get(material, material)
+    return by_mesh
 
 
 def _inputs(node: ET.Element) -> dict[str, dict[str, str]]:

@@ -187,7 +187,11 @@ class Imported:
 
 
 def stored_channels(pixels: NDArray[Any], channels: str) -> Values:
-    """Channels of a decoded texture, 0–1 as stored; a missing alpha is 1."""
+    """Channels of a decoded texture, 0–1 as stored; a missing alpha is 1.
+
+    `pixels` is `(h, w)` or `(h, w, c)`, 8 or 16 bits or float; `(h, w)` for one channel, else `(h,
+    w, channels)`.
+    """
     scale = np.float32(
         1.0 if np.issubdtype(pixels.dtype, np.floating) else np.iinfo(pixels.dtype).max
     )

@@ -32,17 +32,17 @@ class File:
 
     def numbers(self, index: int) -> NDArray[np.float64]:
         """An accessor's elements `(count, parts)`; normalised integers as values."""
-        said = self.gltf["accessors"][index]
-        found = self._elements(said, said["count"], _PARTS[said["type"]])
-        if "sparse" in said:
-            few = said["sparse"]
+        accessor = self.gltf["accessors"][index]
+        numbers = self._elements(accessor, accessor["count"], _PARTS[accessor["type"]])
+        if "sparse" in accessor:
+            few = accessor["sparse"]
             where = self._elements(few["indices"], few["count"], 1)[:, 0].astype(np.int64)
-            put = few["values"] | {"componentType": said["componentType"]}
-            found[where] = self._elements(put, few["count"], found.shape[1])
-        if said.get("normalized") and said["componentType"] != 5126:
-            largest = float(np.iinfo(np.dtype(_KINDS[said["componentType"]])).max)
-            found = np.maximum(found / largest, -1.0)
-        return found
+            put = few["values"] | {"componentType": accessor["componentType"]}
+            numbers[where] = self._elements(put, few["count"], numbers.shape[1])
+        if accessor.get("normalized") and accessor["componentType"] != 5126:
+            largest = float(np.iinfo(np.dtype(_KINDS[accessor["componentType"]])).max)
+            numbers = np.maximum(numbers / largest, -1.0)
+        return numbers
 
     def _elements(self, said: dict[str, Any], count: int, parts: int) -> NDArray[np.float64]:
         if "bufferView" not in said:
@@ -73,13 +73,13 @@ class File:
 
     def local(self, node: int) -> Matrix:
         """A node's own matrix."""
-        said = self.nodes[node]
-        if "matrix" in said:
-            return np.array(said["matrix"], np.float64).reshape(4, 4).T
+        raw = self.nodes[node]
+        if "matrix" in raw:
+            return np.array(raw["matrix"], np.float64).reshape(4, 4).T
         return _composed(
-            said.get("translation", [0, 0, 0]),
-            said.get("rotation", [0, 0, 0, 1]),
-            said.get("scale", [1, 1, 1]),
+            raw.get("translation", [0, 0, 0]),
+            raw.get("rotation", [0, 0, 0, 1]),
+            raw.get("scale", [1, 1, 1]),
         )
 
     def world(self, node: int) -> Matrix:
@@ -98,12 +98,12 @@ class File:
         if not scenes:
             return []
         waiting = list(reversed(scenes[self.gltf.get("scene", 0)].get("nodes", [])))
-        found: list[int] = []
-        while waiting and len(found) <= len(self.nodes):
+        shown: list[int] = []
+        while waiting and len(shown) <= len(self.nodes):
             node = waiting.pop()
-            found.append(node)
+            shown.append(node)
             waiting += reversed(self.nodes[node].get("children", []))
-        return found
+        return shown
 
 
 def drawn_triangles(file: File, owner: str, materials: list[str]) -> tuple[Slots, Drawn]:
@@ -112,11 +112,11 @@ def drawn_triangles(file: File, owner: str, materials: list[str]) -> tuple[Slots
     slots: Slots = {}
     pieces: dict[tuple[str, str], list[Triangles]] = {}
     for node in file.shown():
-        said = file.nodes[node]
-        if "mesh" not in said:
+        raw = file.nodes[node]
+        if "mesh" not in raw:
             continue
-        mesh = file.gltf["meshes"][said["mesh"]]
-        name = owner or str(mesh.get("name") or f"mesh_{said['mesh']}")
+        mesh = file.gltf["meshes"][raw["mesh"]]
+        name = owner or str(mesh.get("name") or f"mesh_{raw['mesh']}")
         for primitive in mesh.get("primitives", []):
             if (
                 primitive.get("mode", 4) not in (4, 5, 6)
@@ -138,16 +138,16 @@ def _placed(
 ) -> Iterator[Triangles]:
     """A primitive as a node draws it, once for each instance."""
     values = {name: file.numbers(index) for name, index in primitive["attributes"].items()}
-    said = file.nodes[node]
-    weights = said.get("weights", mesh.get("weights", []))
+    raw = file.nodes[node]
+    weights = raw.get("weights", mesh.get("weights", []))
     for target, weight in zip(primitive.get("targets", []), weights, strict=False):
         for name in ("POSITION", "NORMAL"):
             if weight and name in target and name in values:
                 values[name] = values[name] + weight * file.numbers(target[name])
     corners = _corners(file, primitive, len(values["POSITION"]))
     uvs = {
-        int(name.removeprefix("TEXCOORD_")): found[corners].astype(np.float32)
-        for name, found in values.items()
+        int(name.removeprefix("TEXCOORD_")): stored[corners].astype(np.float32)
+        for name, stored in values.items()
         if name.startswith("TEXCOORD_")
     }
     colours = values.get("COLOR_0")
@@ -155,11 +155,11 @@ def _placed(
         colours = np.column_stack([colours, np.ones(len(colours))])
     influences = None
     placings: Iterator[Matrix] | list[Matrix]
-    if "skin" in said and "JOINTS_0" in values:
-        blended, influences = _bound(file, said["skin"], values)
+    if "skin" in raw and "JOINTS_0" in values:
+        blended, influences = _bound(file, raw["skin"], values)
         placings = [blended]
     else:
-        placings = (file.world(node) @ one for one in _instances(file, said))
+        placings = (file.world(node) @ one for one in _instances(file, raw))
     for placing in placings:
         axes, moved = placing[..., :3, :3], placing[..., :3, 3]
         world = _turned(axes, values["POSITION"]) + moved
@@ -224,13 +224,13 @@ def _bound(
 ) -> tuple[Matrix, NDArray[np.float64]]:
     """By vertex, the blended matrix of its joints, and the marks of their names. Source: glTF 2.0,
     3.7.3.3."""
-    said = file.gltf["skins"][skin]
-    joints = [file.world(joint) for joint in said["joints"]]
-    if "inverseBindMatrices" in said:
-        stored = file.numbers(said["inverseBindMatrices"]).reshape(-1, 4, 4)
+    raw = file.gltf["skins"][skin]
+    joints = [file.world(joint) for joint in raw["joints"]]
+    if "inverseBindMatrices" in raw:
+        stored = file.numbers(raw["inverseBindMatrices"]).reshape(-1, 4, 4)
         joints = [one @ bind.T for one, bind in zip(joints, stored, strict=False)]
     moved = np.stack(joints)
-    marks = np.stack([joint_mark(file.name(joint)) for joint in said["joints"]])
+    marks = np.stack([joint_mark(file.name(joint)) for joint in raw["joints"]])
     count = len(values["POSITION"])
     blended, marked = np.zeros((count, 4, 4)), np.zeros((count, 4))
     for number in range(8):
@@ -357,18 +357,18 @@ def _animation(file: File, said: dict[str, Any]) -> dict[tuple[str, str], NDArra
     low = min((t[0] for t in times if len(t)), default=0.0)
     high = max((t[-1] for t in times if len(t)), default=0.0)
     at = np.linspace(low, high, SAMPLES)
-    found = {}
+    channels = {}
     for channel in said["channels"]:
         target, sampler = channel["target"], said["samplers"][channel["sampler"]]
         where = file.path(target["node"]) if "node" in target else json.dumps(target)
-        found[where, str(target.get("path"))] = _sampled(
+        channels[where, str(target.get("path"))] = _sampled(
             times[channel["sampler"]],
             file.numbers(sampler["output"]),
             str(sampler.get("interpolation", "LINEAR")),
             at,
             turns=target.get("path") == "rotation",
         )
-    return found
+    return channels
 
 
 def _sampled(
@@ -392,13 +392,13 @@ def _sampled(
         return np.asarray(start)
     if how == "CUBICSPLINE":
         t, long = share, np.where(high > low, span, 0.0)[:, None]
-        found = (
+        sampled = (
             (2 * t**3 - 3 * t**2 + 1) * start
             + long * (t**3 - 2 * t**2 + t) * values[low, 2]
             + (-2 * t**3 + 3 * t**2) * end
             + long * (t**3 - t**2) * values[high, 0]
         )
-        return _unit(found) if turns else np.asarray(found)
+        return _unit(sampled) if turns else np.asarray(sampled)
     if not turns:
         return np.asarray(start + (end - start) * share)
     cosine = np.einsum("ni,ni->n", start, end)[:, None]

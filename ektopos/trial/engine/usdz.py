@@ -64,13 +64,13 @@ def import_usdz(profile: Profile, files: PackageFiles, listing: dict[str, Any]) 
     listed = listed_slots(listing)
     named = [name for name in files.listed if name.lower().endswith(".usdz")]
     named = named or sorted(path.name for path in files.root.glob("*.usdz"))
-    found = Imported(profile.id, listed_slots=listed)
+    imported = Imported(profile.id, listed_slots=listed)
     for name in named or ["*.usdz"]:
         path = files.find(name)
         if path is None:
-            return replace(found, problem="missing-file", message=f"{name} is missing.")
+            return replace(imported, problem="missing-file", message=f"{name} is missing.")
         try:
-            _import_file(found, path, files, listing)
+            _import_file(imported, path, files, listing)
         except (
             Tf.ErrorException,
             zipfile.BadZipFile,
@@ -88,7 +88,7 @@ def import_usdz(profile: Profile, files: PackageFiles, listing: dict[str, Any]) 
                 problem="unreadable-file",
                 message=f"{name} cannot be read ({words}).",
             )
-    return found
+    return imported
 
 
 def _import_file(found: Imported, path: Path, files: PackageFiles, listing: dict[str, Any]) -> None:

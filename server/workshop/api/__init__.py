@@ -72,8 +72,8 @@ def _refused(
     request: HttpRequest, status: int, message: str, subject: str = "", hint: str = ""
 ) -> HttpResponse:
     # What came in may hold halves of characters, which no answer can.
-    said = {"message": message, "subject": subject, "hint": hint}
-    plain = {key: text.encode("utf-8", "replace").decode() for key, text in said.items()}
+    content = {"message": message, "subject": subject, "hint": hint}
+    plain = {key: text.encode("utf-8", "replace").decode() for key, text in content.items()}
     return api.create_response(request, plain, status=status)
 
 

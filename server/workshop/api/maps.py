@@ -167,10 +167,10 @@ def get_map(request: HttpRequest, project_id: UUID, name: str) -> MapOut:
             )
         statistics = facts.statistics
         source = "you said so" if row.by_hand else f"{row.said_by} says so"
-        said = project.document.maps[name].is_said
+        by_file = project.document.maps[name].is_said
         stated = (
             recheck(facts, row.roles, row.encoding, row.normal_y, source)  # type: ignore[arg-type]
-            if said
+            if by_file
             else verdict
         )
         return MapOut(

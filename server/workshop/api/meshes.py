@@ -434,8 +434,8 @@ def scene(request: HttpRequest, project_id: UUID, name: str) -> dict[str, Any]:
         raise MissingReference(
             "there is no such mesh.", subject=name, hint="It may have been removed meanwhile."
         )
-    found = scene_by_content(core, name, project.head.sha_of(entry.file))
-    return asdict(found) | {"playable": entry.file.lower().endswith(GLTF_SUFFIXES)}
+    contents = scene_by_content(core, name, project.head.sha_of(entry.file))
+    return asdict(contents) | {"playable": entry.file.lower().endswith(GLTF_SUFFIXES)}
 
 
 @router.post("/projects/{uuid:project_id}/meshes/{path:name}/inside", response=JobOut)

@@ -86,7 +86,7 @@ def _added(
     failed: dict[str, str],
 ) -> tuple[list[Edit], dict[str, str], Any]:
     """The step that adds what was measured, and what became of every file."""
-    step, files, said = BringIn(), {}, {}
+    step, files, stated = BringIn(), {}, {}
     taken, by_file = set(document.maps), {entry.file: name for name, entry in document.maps.items()}
     for path, verdict, set_name in judged:
         file = f"maps/{_clean(path)}"
@@ -101,7 +101,7 @@ def _added(
             set=set_name,
         )
         files[file] = given[path]
-        said[path] = f"{verdict.role.replace('_', ' ')}, set {set_name}"
+        stated[path] = f"{verdict.role.replace('_', ' ')}, set {set_name}"
     by_file = {entry.file: name for name, entry in document.meshes.items()}
     for path, mesh in meshes.items():
         file = f"meshes/{_clean(path)}"
@@ -111,8 +111,8 @@ def _added(
         for part, sha in mesh.parts.items():
             if _suffix(part) in COMPANIONS:
                 files[str(PurePosixPath(file).parent / part)] = sha
-        said[path] = f"mesh with {len(mesh.slots)} slots"
-    report = [_line(path, sha, said, failed, files) for path, sha in given.items()]
+        stated[path] = f"mesh with {len(mesh.slots)} slots"
+    report = [_line(path, sha, stated, failed, files) for path, sha in given.items()]
     edits: list[Edit] = [step] if step.maps or step.meshes else []
     return edits, files, {"files": report, "maps": len(step.maps), "meshes": len(step.meshes)}
 

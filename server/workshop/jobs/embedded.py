@@ -49,9 +49,9 @@ def bring_embedded(
     contents: dict[str, str] = {}
     report: list[dict[str, str]] = []
     find = core.find_pictures(file)
-    found = carried_by(path, find, file, str)
-    for done, one in enumerate(found.maps):
-        progress(done / max(1, len(found.maps)), f"measuring {one.name}")
+    carried_here = carried_by(path, find, file, str)
+    for done, one in enumerate(carried_here.maps):
+        progress(done / max(1, len(carried_here.maps)), f"measuring {one.name}")
         try:
             contents[one.name] = keep_map(one.name, partial(_write_bytes, one.content))
         except Exception as problem:

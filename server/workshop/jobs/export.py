@@ -96,14 +96,14 @@ def judge(package: Package, progress: Progress) -> None:
             (pictures / f"{number}-{what}.png").write_bytes(encode_png(quantise(wide, 8)))
 
     files = package_folder(package.pk) / "files"
-    found = run_trial(
+    outcome = run_trial(
         package.revision.core(),
         files,
         find_profile(package.target, package.revision.core().document),
         progress,
         keep,
     )
-    result = plain(found)
+    result = plain(outcome)
     result["pictures"] = [{"material": material, "input": name} for material, name in names]
     package.trial = result
     package.save(update_fields=["trial"])

@@ -39,7 +39,7 @@ class Reading:
 def was_reading(job: Job) -> list[str]:
     """What a job was reading when its process ended."""
     try:
-        found = json.loads(Reading(job).path.read_text())
+        kept = json.loads(Reading(job).path.read_text())
     except (OSError, ValueError):
         return []
-    return [str(name) for name in found]
+    return [str(name) for name in kept]

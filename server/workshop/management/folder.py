@@ -26,11 +26,11 @@ def only_one(folder: Path) -> Iterator[None]:
         except OSError:
             lock.seek(0)
             who = lock.read().strip() or "unknown"
-            said = (
+            reason = (
                 f"Ektopos is running on {folder} already (process {who}). Stop it, or set "
                 "EKTOPOS_DATA to another folder."
             )
-            raise CommandError(said, returncode=1) from None
+            raise CommandError(reason, returncode=1) from None
         lock.truncate(0)
         lock.write(str(os.getpid()))
         lock.flush()

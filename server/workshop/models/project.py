@@ -200,8 +200,8 @@ class Project(models.Model):
         made_on = self.revisions.filter(pk=base).first()
         if made_on is None:
             raise StaleRevision("the project")
-        found = collisions(edits, made_on.parsed, self.head.parsed)
-        if not found:
+        conflicts = collisions(edits, made_on.parsed, self.head.parsed)
+        if not conflicts:
             return  # all that they concern is as the page had seen it
         undone, after = self._between(made_on)
         steps = [(one, one.parent, one) for one in after] + [
@@ -213,7 +213,7 @@ class Project(models.Model):
                 if theirs:
                     raise StaleRevision(*theirs[:3])
         if not page:
-            raise StaleRevision(*found[:3])
+            raise StaleRevision(*conflicts[:3])
 
     def _check_newest(self, base: int, page: str) -> None:
         """Raises `StaleRevision` where somebody else has done something that a page has not seen,
@@ -331,10 +331,10 @@ class Revision(models.Model):
 
     def _remembered(self) -> State | None:
         with _keeping:
-            found = _states.get(self._key())
-            if found is not None:
+            remembered = _states.get(self._key())
+            if remembered is not None:
                 _states.move_to_end(self._key())
-            return found
+            return remembered
 
     def _key(self) -> tuple[object, ...]:
         # With the time, because a database that was restored may give a number again.

@@ -16,6 +16,8 @@ export function useDraft(name: string | null) {
   const [draft, setDraft] = useState<{ revision: number; name: string; sheet: Sheet } | null>(null)
   const next = useRef<Material | null>(null)
   const asking = useRef(false)
+  // Counts how often a draft was given up: what is answered after that is old.
+  const givenUp = useRef(0)
   const revision = project?.revision
   const document = project?.document
 
@@ -26,8 +28,9 @@ export function useDraft(name: string | null) {
       while (next.current) {
         const entry = next.current
         next.current = null
+        const before = givenUp.current
         const sheet = await trySheet(id, name, entry)
-        setDraft({ revision, name, sheet })
+        if (before === givenUp.current) setDraft({ revision, name, sheet })
       }
     } catch (problem) {
       notice(problem as Error)
@@ -47,6 +50,7 @@ export function useDraft(name: string | null) {
   )
   const drop = useCallback(() => {
     next.current = null
+    givenUp.current += 1
     setDraft(null)
   }, [])
   const commit = useCallback(
@@ -56,16 +60,16 @@ export function useDraft(name: string | null) {
       const before = document && feedOf(document, name, input)
       const change = before && feed && changed(before, feed)
       if (change && Object.keys(change).length === 0) {
-        setDraft(null)
+        drop()
         return
       }
       // Where there is a feed only what is changed of it is said, so that nothing else of it is overwritten.
       const said = change
         ? { kind: 'change-feed' as const, material: name, input, change }
         : { kind: 'set-feed' as const, material: name, input, feed }
-      void edit(said).then((done) => done === null && setDraft(null))
+      void edit(said).then((done) => done === null && drop())
     },
-    [document, edit, name],
+    [document, drop, edit, name],
   )
   useEffect(
     () => () => {

@@ -15,5 +15,5 @@ class Command(BaseCommand):
 
     def handle(self, *args: Any, **options: Any) -> None:
         """Say how much it was."""
-        found = collect()
-        self.stdout.write(f"{found.files} files taken away, {found.bytes / 2**20:.1f} MiB.")
+        collected = collect()
+        self.stdout.write(f"{collected.files} files taken away, {collected.bytes / 2**20:.1f} MiB.")

@@ -119,11 +119,11 @@ def _check_free(host: str, port: int) -> None:
         try:
             probe.bind((host, port))
         except OSError as problem:
-            said = (
+            reason = (
                 f"Something else is at {host}:{port} ({problem.strerror}). Set EKTOPOS_PORT to "
                 "another number."
             )
-            raise CommandError(said, returncode=1) from None
+            raise CommandError(reason, returncode=1) from None
 
 
 def _web(options: dict[str, Any]) -> list[str]:
