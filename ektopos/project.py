@@ -254,11 +254,11 @@ def files_of_mesh(project: Project, mesh: str) -> list[str]:
     """A mesh's file, and those that it names in turn."""
     file = project.document.meshes[mesh].file
     path = project.find(file)
-    beside = [
-        str(PurePosixPath(file).parent / part)
-        for part in (companion_files(path, file) if path else [])
-    ]
-    return [file, *(part for part in beside if project.find(part))]
+    folder = PurePosixPath(file).parent
+    parts = (
+        companion_files(path, file, lambda part: project.find(str(folder / part))) if path else []
+    )
+    return [file, *(str(folder / part) for part in parts if project.find(str(folder / part)))]
 
 
 def _from_folder(folder: Path, name: str) -> Project:

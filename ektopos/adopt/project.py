@@ -14,7 +14,6 @@ from ektopos.errors import EktoposError
 from ektopos.maps import map_name
 from ektopos.meshes import companion_files, read_mesh
 from ektopos.meshes.formats.usd import USD_SUFFIXES
-from ektopos.meshes.formats.usd_layers import gathered
 from ektopos.meshes.read import beside
 from ektopos.names import free_name
 
@@ -94,13 +93,12 @@ def _add(path: Path, document: Document, folder: Path, made: Adopted) -> None:
 
 def _parts(path: Path) -> list[str]:
     """The files beside a mesh that it needs, textures left out: those become maps."""
-    if path.suffix.lower() in USD_SUFFIXES:
-        with gathered(path, beside(path), path.name) as (_, layers):
-            return layers
+    find = beside(path)
     return [
         part
-        for part in companion_files(path, path.name)
+        for part in companion_files(path, path.name, find)
         if PurePosixPath(part).suffix.lower() in (".bin", ".mtl")
+        or (part.lower().endswith(USD_SUFFIXES) and find(part))
     ]
 
 

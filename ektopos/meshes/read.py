@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import posixpath
+from collections.abc import Callable, Iterable
 from pathlib import Path
 
 import numpy as np
@@ -12,7 +13,7 @@ from ektopos.meshes.formats.gltf import GLTF_SUFFIXES, gltf_companions, read_glt
 from ektopos.meshes.formats.obj import obj_companions, read_obj
 from ektopos.meshes.formats.ply import read_ply
 from ektopos.meshes.formats.usd import USD_SUFFIXES, read_usd
-from ektopos.meshes.formats.usd_layers import usd_companions
+from ektopos.meshes.formats.usd_layers import Find, usd_companions
 from ektopos.meshes.mesh import Mesh
 from ektopos.meshes.parts import check_slots
 
@@ -73,9 +74,41 @@ def read_mesh(path: Path, find: FindPart | None = None, *, name: str | None = No
     raise UnreadableFile(f"“{suffix}” meshes are not read.", subject=given, hint=READ_HINT)
 
 
-def companion_files(path: Path, name: str) -> list[str]:
-    """Relative paths of the files that a mesh file needs beside it (buffers, materials, images that
-    are there or not)."""
+def companion_files(path: Path, name: str, find: Find | None = None) -> list[str]:
+    """Relative paths of the files that a mesh file needs beside it (buffers, materials, layers,
+    images that are there or not); those that its layers need too, where `find` has them."""
+    if find is None:
+        return _named_in(path, name)
+
+    def inside(part: str) -> list[str]:
+        layer = find(part)
+        return [] if layer is None else _named_in(layer, part)
+
+    return with_nested(_named_in(path, name), inside)
+
+
+def with_nested(parts: Iterable[str], inside: Callable[[str], Iterable[str]]) -> list[str]:
+    """The relative paths of files, and of those that layers among them refer to in turn; `inside`
+    gives what one of them refers to, from its own folder.
+
+    >>> with_nested(["a/b.usd"], lambda part: {"a/b.usd": ["c.usd"]}.get(part, []))
+    ['a/b.usd', 'a/c.usd']
+    """
+    reached = dict.fromkeys(parts)
+    waiting = list(reached)
+    while waiting:
+        part = waiting.pop()
+        if not part.lower().endswith(USD_SUFFIXES):
+            continue
+        for inner in inside(part):
+            place = posixpath.normpath(posixpath.join(posixpath.dirname(part), inner))
+            if place not in reached:
+                reached[place] = None
+                waiting.append(place)
+    return list(reached)
+
+
+def _named_in(path: Path, name: str) -> list[str]:
     suffix = Path(name).suffix.lower()
     try:
         if suffix == ".gltf":

@@ -12,7 +12,7 @@ import hashlib
 import json
 import threading
 from collections import OrderedDict
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass, field, fields
 from functools import lru_cache
 from pathlib import Path, PurePosixPath
@@ -39,6 +39,7 @@ from ektopos.meshes import (
 )
 from ektopos.meshes.formats.kept import keep_scene
 from ektopos.meshes.mesh import Node
+from ektopos.meshes.read import with_nested
 from ektopos.meshes.recipe import with_names, without_names
 from ektopos.meshes.scene import Scene
 from ektopos.project import Project as Core
@@ -56,7 +57,7 @@ from server.workshop.store import (
     writing,
 )
 
-VERSION = 9
+VERSION = 10
 """Of what is measured and kept; another one measures again."""
 COMPANIONS = (".bin", ".mtl", ".usd", ".usda", ".usdc")
 KEPT = 3
@@ -101,6 +102,19 @@ def _companions(sha256: str, file: str, changed: int) -> tuple[str, ...]:
     return tuple(companion_files(named(content_path(sha256), file), file))
 
 
+def referred(sha256: str, file: str, sha_of: Callable[[str], str]) -> dict[str, str]:
+    """The files that a mesh file and its layers refer to, by their paths from its folder, and their
+    contents; empty where one is not there."""
+    folder = file.rpartition("/")[0]
+
+    def inside(part: str) -> tuple[str, ...]:
+        other = sha_of(f"{folder}/{part}")
+        return companions(other, part) if other and known_content(other) else ()
+
+    parts = with_nested(companions(sha256, file), inside)
+    return {part: sha_of(f"{folder}/{part}") for part in parts}
+
+
 def source_of(revision: Revision, name: str, steps: Sequence[MeshStep] | None = None) -> Source:
     """What a mesh is made from in a state, with its recipe or another. Raises `MissingReference` if
     it or its file is not there."""
@@ -110,12 +124,8 @@ def source_of(revision: Revision, name: str, steps: Sequence[MeshStep] | None = 
         raise MissingReference(
             "the mesh’s file is missing.", subject=name, hint="Bring it in again."
         )
-    folder = entry.file.rpartition("/")[0]
-    parts = {
-        part: other
-        for part in companions(sha, entry.file)
-        if (other := revision.sha_of(f"{folder}/{part}"))
-    }
+    beside = referred(sha, entry.file, revision.sha_of)
+    parts = {part: other for part, other in beside.items() if other}
     return Source(
         entry.file, sha, parts, without_names(entry.recipe if steps is None else steps)[0]
     )

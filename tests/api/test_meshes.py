@@ -10,6 +10,7 @@ from ektopos.targets.profile import built_in_profiles, find_profile
 from server.workshop import meshing
 from server.workshop.models import Project
 from tests.api.client import Api
+from tests.core.test_bounds import USD_MESH
 from tests.samples import folder, noise, quads, save, save_glb
 from tests.samples import project as open_small
 from tests.scenes import figure
@@ -55,6 +56,21 @@ class MeshesApi(Api):
             "post", f"/projects/{project['id']}/undo", {"revision": changed["revision"]}
         )
         self.assertEqual(self.mesh(undone)["key"], before["key"])
+
+    def test_layers_that_layers_refer_to_are_found(self) -> None:
+        """A USD file that refers to a layer, which refers to another beside it."""
+        files = {
+            "p.ektopos.json": b'{"ektopos": 1, "name": "p", "meshes": {"m": {"file": "m/root.usda"}}}',
+            "m/root.usda": b'#usda 1.0\ndef Xform "A" ( prepend references = @./parts/a.usda@</B> ) {}\n',
+            "m/parts/a.usda": b'#usda 1.0\ndef Xform "B" ( prepend references = @./b.usda@</C> ) {}\n',
+            "m/parts/b.usda": f'#usda 1.0\ndef Xform "C" {{ {USD_MESH} }}\n'.encode(),
+        }
+        uploads = [self.upload(path, content) for path, content in files.items()]
+        project = self.call("post", "/projects/import", {"files": uploads})
+        mesh = self.mesh(self.call("get", f"/projects/{project['id']}"), "m")
+        self.assertEqual([slot["triangles"] for slot in mesh["slots"]], [1])
+        again = meshing.source_of(Project.objects.get(pk=project["id"]).head, "m")
+        self.assertEqual(sorted(again.parts), ["parts/a.usda", "parts/b.usda"])
 
     def test_a_step_that_does_not_fit_changes_nothing(self) -> None:
         project = self.sample()

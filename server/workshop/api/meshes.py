@@ -31,11 +31,11 @@ from server.workshop.api.projects import At, ProjectOut, project_or_404, shown
 from server.workshop.keeping import ensure_measured
 from server.workshop.meshing import (
     changed_mesh,
-    companions,
     is_at_hand,
     kept_suggestions,
     measured,
     mesh_at,
+    referred,
     scene_by_content,
     scene_content,
     source_of,
@@ -45,7 +45,7 @@ from server.workshop.models import Job, MeshFacts, Project
 from server.workshop.store import cache_path, known_content, writing
 
 router = Router(tags=["meshes"])
-INSIDE_VERSION = 3
+INSIDE_VERSION = 4
 """Of what is read of materials that come with a mesh; another one reads again."""
 
 
@@ -506,7 +506,7 @@ def _inside(project: Project, file: str) -> Inside:
         return Inside()
     core = project.core()
     find = core.find_pictures(file)
-    parts = map(find, companions(sha, file))
+    parts = map(find, referred(sha, file, project.head.sha_of))
     beside = sorted(str(part) for part in parts if part is not None)
     key = hashlib.sha256(repr((INSIDE_VERSION, sha, beside)).encode()).hexdigest()
     path = cache_path("inside", key)

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from pathlib import PurePosixPath
+from pathlib import Path, PurePosixPath
 from typing import Any
 
 from ektopos.document import Document, MapEntry, MeshEntry
@@ -69,11 +69,17 @@ def _measure_mesh(job: Job, path: str, given: dict[str, str]) -> _Mesh:
     with Reading(job).file(path):
         content = named(content_path(given[path]), path)
         folder = PurePosixPath(path).parent
-        beside = {part: str(folder / part) for part in companion_files(content, path)}
-        parts = {part: given[place] for part, place in beside.items() if place in given}
-        mesh = read_mesh(
-            content, lambda part: content_path(parts[part]) if part in parts else None, name=path
-        )
+
+        def find(part: str) -> Path | None:
+            place = str(folder / part)
+            return content_path(given[place]) if place in given else None
+
+        parts = {
+            part: given[str(folder / part)]
+            for part in companion_files(content, path, find)
+            if str(folder / part) in given
+        }
+        mesh = read_mesh(content, find, name=path)
         keep_mesh(Source(path, given[path], parts, []), mesh)
     return _Mesh(mesh.slots, parts)
 
