@@ -14,8 +14,9 @@ Name = Annotated[str, Field(min_length=1, max_length=120)]
 Finite = Annotated[float, Field(allow_inf_nan=False)]
 Pair = tuple[Finite, Finite]
 Face = Annotated[int, Field(ge=0)]
-By = Literal["part", "island", "face"]
-"""Faces that hang together on the surface, in UV space, or each for itself."""
+By = Literal["part", "island", "tile", "face"]
+"""Faces that hang together on the surface, in UV space, that lie on one UV square (UDIM tile), or
+each for itself."""
 
 
 class _Step(BaseModel):

@@ -7,7 +7,9 @@ from collections.abc import Iterator
 import numpy as np
 
 from ektopos.checks.registry import Examined, Finding, Severity, check
+from ektopos.maps.sets import tile_of
 from ektopos.meshes import find_faults
+from ektopos.meshes.slots import tiles_of
 
 _SEVERITY: dict[str, Severity] = {
     "reversed-faces": "error",
@@ -84,3 +86,39 @@ def unmapped_slots(examined: Examined) -> Iterator[Finding]:
                         evidence=slot,
                         fix="Unwrap it where the mesh was made, or choose another UV set.",
                     )
+
+
+@check
+def slots_on_several_tiles(examined: Examined) -> Iterator[Finding]:
+    """Slots that lie on UDIM tiles which their material's maps are not for."""
+    maps = examined.project.document.maps
+    for name, mesh in examined.meshes.items():
+        for number, slot in enumerate(mesh.slots):
+            assigned = examined.materials.get(
+                examined.project.document.meshes[name].slots.get(slot) or ""
+            )
+            if assigned is None:
+                continue
+            used = {m for feed in assigned.feeds.values() for m in feed.maps() if m in maps}
+            numbered = {t: m for m in sorted(used) if (t := tile_of(maps[m].file)) is not None}
+            own = mesh.corner_uvs()[mesh.triangle_slot == number]
+            lies = tiles_of(own[np.isfinite(own).all(axis=(1, 2))]) or (1001,)
+            if not numbered or set(lies) <= set(numbered):
+                continue
+            several = len(lies) > 1
+            yield Finding(
+                code="other-tile",
+                severity="warning",
+                subject=f"mesh {name} · {slot}",
+                message=(
+                    f"Its UVs lie on tile{'s' if several else ''} {', '.join(map(str, lies))}; "
+                    f"{assigned.name} wears maps of {', '.join(map(str, sorted(numbered)))}."
+                ),
+                why="The engine repeats one tile's maps on all of them.",
+                evidence=", ".join(numbered.values()),
+                fix=(
+                    "Split the slot by UV tiles, and give each part a material of its tile."
+                    if several
+                    else "Give it the material of its tile."
+                ),
+            )

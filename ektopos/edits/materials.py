@@ -44,14 +44,15 @@ class AddMaterial(BaseEdit):
 
 
 class MakeFromSet(BaseEdit):
-    """A new material, fed from a map set."""
+    """A new material, fed from a map set, or from one UDIM tile of it."""
 
     kind: Literal["material-from-set"] = "material-from-set"
     set: str
     name: Name | None = None
+    tile: int | None = Field(default=None, ge=1001, le=1999)
 
     def label(self) -> str:
-        return f"material from set {self.set}"
+        return f"material from set {self.set}" + (f", tile {self.tile}" if self.tile else "")
 
     def touches(self, document: Document) -> Touched:
         members = {
@@ -61,8 +62,8 @@ class MakeFromSet(BaseEdit):
         return {f"set {self.set}": members} | exists(document.materials, self.name)
 
     def apply(self, document: Document) -> None:
-        entry = material_from_set(document, self.set)
-        name = self.name or unused(document, self.set)
+        entry = material_from_set(document, self.set, self.tile)
+        name = self.name or unused(document, f"{self.set}_{self.tile}" if self.tile else self.set)
         free(document, name)
         document.materials[name] = entry
 

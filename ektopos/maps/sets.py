@@ -13,8 +13,10 @@ from ektopos.maps.names import (
     folder_of_set,
     means_nothing,
     read_names,
+    readings,
     role_ending,
     set_name,
+    udim_of,
 )
 from ektopos.names import free_name
 
@@ -91,6 +93,35 @@ def _cleaned(folder: str) -> str:
 def maps_of_set(document: Document, set_name: str) -> list[str]:
     """Names of the maps in one set; empty if there is no such set."""
     return sets_of(document).get(set_name, [])
+
+
+def tile_of(file: str) -> int | None:
+    """The number of the UDIM tile that a map's file is for, by its name; `None` without one.
+
+    >>> tile_of("maps/hero_1002_Normal.png"), tile_of("maps/hero_Normal.png")
+    (1002, None)
+    """
+    stem = PurePosixPath(file).stem
+    # Reading a name costs; most have no such number.
+    return udim_of(readings(stem)[0].noise) if re.search(r"1\d{3}", stem) else None
+
+
+def tiles_of_set(document: Document, set_name: str) -> list[int]:
+    """The UDIM tiles that a set has maps for, in order; empty for a set that has none."""
+    numbers = {tile_of(document.maps[name].file) for name in maps_of_set(document, set_name)}
+    return sorted(number for number in numbers if number is not None)
+
+
+def maps_of_tile(document: Document, set_name: str, tile: int | None) -> list[str]:
+    """The maps of a set that are for one tile, and those for all; without a number, for the first
+    tile."""
+    tiles = tiles_of_set(document, set_name)
+    wanted = tile if tile is not None else next(iter(tiles), None)
+    return [
+        name
+        for name in maps_of_set(document, set_name)
+        if tile_of(document.maps[name].file) in (None, wanted)
+    ]
 
 
 def ending_of(document: Document, name: str) -> str:

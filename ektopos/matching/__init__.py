@@ -12,6 +12,7 @@ from ektopos.matching.sets import (
     read_match_map,
     same_slots,
     small_picture,
+    tile_in_set,
 )
 from ektopos.matching.traits import Traits, traits_of
 
@@ -29,5 +30,6 @@ __all__ = [
     "read_match_map",
     "same_slots",
     "small_picture",
+    "tile_in_set",
     "traits_of",
 ]

@@ -18,7 +18,7 @@ from ektopos.images import Image, as_float, read_header, read_image, resize
 from ektopos.maps import Facts, identify
 from ektopos.maps.evidence import TILES_BELOW
 from ektopos.maps.identify import facts_of_image
-from ektopos.maps.sets import maps_of_set
+from ektopos.maps.sets import maps_of_set, tile_of, tiles_of_set
 from ektopos.matching.layout import layout_of
 from ektopos.matching.rank import Candidate, match
 from ektopos.matching.traits import Traits, traits_of
@@ -97,29 +97,52 @@ class Proposal:
     reasons: list[str]
     sure: bool
     """Whether the first candidate is right beyond doubt."""
+    tile: int | None = None
+    """The UDIM tile of the set that the slot lies on."""
 
 
 def proposals(
-    document: Document, mesh: str, ranked: Mapping[str, Sequence[Candidate]]
+    document: Document,
+    mesh: str,
+    ranked: Mapping[str, Sequence[Candidate]],
+    tiles: Mapping[str, Sequence[int]],
 ) -> list[Proposal]:
-    """The best candidate for every slot of a mesh that wears nothing."""
+    """The best candidate for every slot of a mesh that wears nothing. `tiles` says on which UDIM
+    tiles its slots lie; a slot on several gets none of a set that has tiles."""
     assigned = document.meshes[mesh].slots
     proposed = []
     for slot, candidates in ranked.items():
         if assigned.get(slot) is not None or not candidates:
             continue
         best = candidates[0]
-        material = material_of_set(document, best.set)
+        tile = tile_in_set(document, best.set, tiles.get(slot, ()))
+        if tile == 0:
+            continue
+        material = material_of_set(document, best.set, tile)
         proposed.append(
-            Proposal(mesh, slot, best.set, material, best.score, list(best.reasons), best.sure)
+            Proposal(
+                mesh, slot, best.set, material, best.score, list(best.reasons), best.sure, tile
+            )
         )
     return proposed
 
 
-def material_of_set(document: Document, name: str) -> str | None:
-    """The material that most of whose maps belong to a set; one with a base comes after those
-    without."""
+def tile_in_set(document: Document, name: str, tiles: Sequence[int]) -> int | None:
+    """Which UDIM tile of a set a slot on some tiles takes: `None` where the set has none, 0 where
+    that cannot be said."""
+    there = tiles_of_set(document, name)
+    if not there:
+        return None
+    wanted = tuple(tiles) or (1001,)
+    return wanted[0] if len(wanted) == 1 and wanted[0] in there else 0
+
+
+def material_of_set(document: Document, name: str, tile: int | None = None) -> str | None:
+    """The material that most of whose maps belong to a set, or to a tile of it; one with a base
+    comes after those without."""
     members = set(maps_of_set(document, name))
+    if tile is not None:
+        members = {m for m in members if tile_of(document.maps[m].file) == tile}
     fed = {
         material: len(members & {m for feed in entry.inputs.values() for m in feed.maps()})
         for material, entry in document.materials.items()

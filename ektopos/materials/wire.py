@@ -7,7 +7,7 @@ from typing import cast
 from ektopos.document import WIDE_INPUTS, Document, Feed, InputName, MaterialEntry, Role
 from ektopos.errors import MissingReference
 from ektopos.maps.roles import SPREAD
-from ektopos.maps.sets import maps_of_set
+from ektopos.maps.sets import maps_of_set, maps_of_tile
 from ektopos.materials.derive import effective
 from ektopos.types import Channels
 
@@ -33,14 +33,15 @@ def channels_with_role(document: Document, map_name: str, role: Role) -> Channel
     return None
 
 
-def material_from_set(document: Document, set_name: str) -> MaterialEntry:
-    """A material fed by the maps of a set, one feed for every input they hold.
+def material_from_set(document: Document, set_name: str, tile: int | None = None) -> MaterialEntry:
+    """A material fed by the maps of a set, one feed for every input they hold; of a set with UDIM
+    tiles by those of one tile, the first unless another is said.
 
     A role that covers the colours of one map feeds a data input with its first channel. Opacity
     makes the alpha mode `mask`, which is the usual reading; emission keeps its strength at 1.
     Raises `MissingReference` for an unknown set.
     """
-    names = maps_of_set(document, set_name)
+    names = maps_of_tile(document, set_name, tile)
     if not names:
         raise MissingReference("there is no such map set.", subject=set_name)
     inputs: dict[InputName, Feed] = {}

@@ -18,7 +18,8 @@ from ektopos.errors import EktoposError
 from ektopos.meshes.islands import joined_faces, uv_islands, weld
 from ektopos.meshes.mesh import Mesh
 from ektopos.meshes.rows import unique_rows
-from ektopos.meshes.uvs import signed_areas
+from ektopos.meshes.uvs import signed_areas, tile_numbers
+from ektopos.names import free_name
 from ektopos.steps import (
     By,
     MergeSlots,
@@ -108,14 +109,19 @@ def _split(step: SplitSlot, mesh: Mesh) -> Mesh:
                 subject=step.slot,
                 hint="Choose parts or islands.",
             )
+        tiles = tile_numbers(mesh.corner_uvs()[own]) if step.by == "tile" else None
         for part in range(1, int(group.max(initial=0)) + 1):
-            mesh = _moved(mesh, own[group == part], _unused(mesh, step.slot))
+            there = group == part
+            name = step.slot if tiles is None else f"{step.slot}_{tiles[there][0]}"
+            mesh = _moved(mesh, own[there], free_name(name, mesh.slots))
         return mesh
     if any(face >= len(own) for face in step.at):
         raise EktoposError(
             "a chosen face is not in the slot any more.", subject=step.slot, hint="Choose it again."
         )
-    return _moved(mesh, own[np.isin(group, group[step.at])], step.name or _unused(mesh, step.slot))
+    return _moved(
+        mesh, own[np.isin(group, group[step.at])], step.name or free_name(step.slot, mesh.slots)
+    )
 
 
 @apply_step.register
@@ -268,6 +274,10 @@ def groups_of(mesh: Mesh, faces: NDArray[Any], by: By) -> Index:
     """
     if by == "face":
         return np.arange(len(faces), dtype=np.int32)
+    if by == "tile":
+        return np.unique(tile_numbers(mesh.corner_uvs()[faces]), return_inverse=True)[1].astype(
+            np.int32
+        )
     if by == "island":
         corners = mesh.corner_uvs()[faces]
         islands, _ = uv_islands(
@@ -357,13 +367,6 @@ def _moved(mesh: Mesh, faces: NDArray[Any], goal: str) -> Mesh:
     triangle_slot[faces] = number
     vertex_slot[mesh.triangles[faces]] = number
     return replace(mesh, triangle_slot=triangle_slot, vertex_slot=vertex_slot)
-
-
-def _unused(mesh: Mesh, slot: str) -> str:
-    number = 2
-    while f"{slot}_{number}" in mesh.slots:
-        number += 1
-    return f"{slot}_{number}"
 
 
 def without_names(steps: Sequence[MeshStep]) -> tuple[list[MeshStep], dict[str, str]]:

@@ -9,7 +9,14 @@ from numpy.typing import NDArray
 
 from ektopos.meshes.islands import smallest_gap, twins, uv_islands, weld
 from ektopos.meshes.mesh import Mesh
-from ektopos.meshes.uvs import coverage, overlap, signed_areas, singular_values, stretch
+from ektopos.meshes.uvs import (
+    coverage,
+    overlap,
+    signed_areas,
+    singular_values,
+    stretch,
+    tile_numbers,
+)
 
 TILED = 1.5
 """UVs that reach over more than this many units are laid out to repeat."""
@@ -40,6 +47,8 @@ class UvFacts:
     share on purpose."""
     mirrored: float = 0.0
     """The same, turned over."""
+    tiles: tuple[int, ...] = ()
+    """UDIM tiles that the triangles lie on, where there are others than the first."""
 
 
 @dataclass(frozen=True)
@@ -154,4 +163,15 @@ def _uv_facts(
         gap=smallest_gap(corner_uvs, island) if float((high - low).max()) <= TILED else None,
         stacked=stacked,
         mirrored=mirrored,
+        tiles=tiles_of(corner_uvs),
     )
+
+
+def tiles_of(corner_uvs: NDArray[np.float64]) -> tuple[int, ...]:
+    """The UDIM tiles that triangles `(t, 3, 2)` lie on; empty for the first alone, and where
+    triangles reach over more than one, so that maps repeat."""
+    numbers = np.unique(tile_numbers(corner_uvs))
+    reach = np.ptp(corner_uvs, axis=1).max(initial=0.0) if len(corner_uvs) else 0.0
+    if numbers.tolist() in ([], [1001]) or 0 in numbers or reach > 1.0 + INSIDE_BY:
+        return ()
+    return tuple(int(number) for number in numbers)

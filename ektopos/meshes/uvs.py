@@ -99,6 +99,21 @@ def coverage(corner_uvs: NDArray[np.float64]) -> float:
     return float((cover_counts(corner_uvs, (0.0, 0.0), (1.0, 1.0)) > 0).mean())
 
 
+def tile_numbers(corner_uvs: NDArray[np.float64]) -> NDArray[np.int64]:
+    """The UDIM tile that each triangle lies on by its middle, `(t,)`, of corners `(t, 3, 2)` in UV
+    units, v down; 0 where it has no UVs or lies on no tile.
+
+    Common practice: 1001 + u + 10 v for the square at (u, v), v up, with ten squares a row.
+
+    >>> tile_numbers(np.array([[[0.1, 0.1], [0.9, 0.1], [0.5, 0.9]]]) + [1.0, -1.0]).tolist()
+    [1012]
+    """
+    middle = corner_uvs.mean(axis=1)
+    there = np.isfinite(middle).all(axis=1)
+    u, v = np.where(there[:, None], np.floor(middle * [1, -1] + [0, 1]), -1).astype(np.int64).T
+    return np.where((u >= 0) & (u < 10) & (v >= 0) & (v < 100), 1001 + u + 10 * v, 0)
+
+
 def overlap(corner_uvs: NDArray[np.float64]) -> float:
     """Share of the covered UV area that is covered more than once, wherever it lies; 0 for nothing.
 

@@ -47,6 +47,7 @@ class Proposing(TestCase):
             document(a=None, b="whole", c=None),
             "mesh",
             {"a": ranked(0.95, 0.6), "b": ranked(0.99), "c": ranked()},
+            {},
         )
         self.assertEqual(
             [(p.slot, p.set, p.material, p.reasons) for p in made],
@@ -56,7 +57,7 @@ class Proposing(TestCase):
     def test_it_is_as_sure_as_its_candidate(self) -> None:
         for sure in (True, False):
             first = Candidate("set0", 0.95, ["reason"], sure=sure)
-            (made,) = proposals(document(a=None), "mesh", {"a": [first, *ranked(0.4)]})
+            (made,) = proposals(document(a=None), "mesh", {"a": [first, *ranked(0.4)]}, {})
             self.assertEqual(made.sure, sure)
 
     def test_the_material_of_a_set_is_the_one_most_fed_from_it_and_a_base_before_its_variants(

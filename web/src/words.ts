@@ -81,3 +81,7 @@ export function ago(iso: string): string {
   if (minutes < 60 * 24) return `${Math.round(minutes / 60)} h ago`
   return new Date(iso).toLocaleDateString('en-GB', { day: 'numeric', month: 'short' })
 }
+
+/** What a set's material is called: with the UDIM tile, where it is for one. */
+export const nameOfSet = (set: string, tile: number | null | undefined) =>
+  tile ? `${set}_${tile}` : set

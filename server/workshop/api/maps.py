@@ -11,7 +11,7 @@ from ninja import Router, Schema
 from ektopos.document import Role
 from ektopos.errors import MissingReference
 from ektopos.maps import Facts, Verdict, identify, recheck, sets_of
-from ektopos.maps.sets import ending_of
+from ektopos.maps.sets import ending_of, tile_of
 from ektopos.maps.verdict import SURE
 from server.workshop import pictures
 from server.workshop.api.projects import project_or_404
@@ -31,6 +31,8 @@ class BoardMap(Schema):
     file: str
     sha256: str
     set: str
+    tile: int | None
+    """The UDIM tile that it is for, by its name."""
     roles: dict[str, Role]
     encoding: str
     normal_y: str | None
@@ -126,6 +128,7 @@ def _board(project: Project) -> list[tuple[BoardMap, Facts | None, Verdict | Non
                     file=map_entry.file,
                     sha256=shas[name],
                     set=set_of[name],
+                    tile=tile_of(map_entry.file),
                     roles={str(group): role for group, role in map_entry.roles.items()},
                     encoding=map_entry.encoding,
                     normal_y=map_entry.normal_y,

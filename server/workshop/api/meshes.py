@@ -18,7 +18,7 @@ from ektopos.adopt import Carried, carried_by, says_something
 from ektopos.edits import SetRecipe
 from ektopos.errors import EktoposError, MissingReference
 from ektopos.maps import sets_of
-from ektopos.matching import Candidate, material_of_set, proposals, same_slots
+from ektopos.matching import Candidate, material_of_set, proposals, same_slots, tile_in_set
 from ektopos.meshes import Fault, SlotFacts, carried, groups_of
 from ektopos.meshes.formats.gltf import GLTF_SUFFIXES
 from ektopos.meshes.padding import padding_of
@@ -144,6 +144,8 @@ class CandidateOut(Schema):
     reasons: list[str]
     material: str | None
     """A material that is fed from it."""
+    tile: int | None
+    """The UDIM tile of it that the slot lies on; 0 where it lies on several, or on none of it."""
     picture: str
     """The content of the map that shows it best."""
 
@@ -172,6 +174,8 @@ class ProposalOut(Schema):
     score: float
     reasons: list[str]
     sure: bool
+    tile: int | None
+    """The UDIM tile of the set that the slot lies on."""
     picture: str
 
 
@@ -323,22 +327,32 @@ def suggest(request: HttpRequest, project_id: UUID, name: str) -> SuggestionsOut
     if compared is None:
         return SuggestionsOut(ready=False)
     document, shows = project.document, _best_maps(project)
+    tiles = _tiles(project, [name]).get(name, {})
 
-    def candidate(found: Candidate) -> CandidateOut:
-        material, picture = material_of_set(document, found.set), shows.get(found.set, "")
+    def candidate(one: Candidate, slot: str) -> CandidateOut:
+        tile = tile_in_set(document, one.set, tiles.get(slot, ()))
         return CandidateOut(
-            set=found.set,
-            score=found.score,
-            reasons=found.reasons,
-            material=material,
-            picture=picture,
+            set=one.set,
+            score=one.score,
+            reasons=one.reasons,
+            material=material_of_set(document, one.set, tile),
+            tile=tile,
+            picture=shows.get(one.set, ""),
         )
 
     slots = [
-        SuggestionOut(slot=slot, candidates=[candidate(c) for c in ranked[:3]])
+        SuggestionOut(slot=slot, candidates=[candidate(c, slot) for c in ranked[:3]])
         for slot, ranked in compared.items()
     ]
     return SuggestionsOut(ready=True, slots=slots)
+
+
+def _tiles(project: Project, names: list[str]) -> dict[str, dict[str, list[int]]]:
+    """By mesh and slot, the UDIM tiles that it lies on; nothing for what nobody has measured."""
+    return {
+        name: {slot["name"]: slot["uv"].get("tiles", []) for slot in row.slots}
+        for name, row in measured(project.head, names).items()
+    }
 
 
 @router.get("/projects/{uuid:project_id}/proposals", response=ProposalsOut)
@@ -356,7 +370,12 @@ def propose(request: HttpRequest, project_id: UUID) -> ProposalsOut:
     compared = {name: _suggestions(project, name) for name in bare}
     if any(ranked is None for ranked in compared.values()):
         return ProposalsOut(ready=False)
-    made = [p for name, ranked in compared.items() for p in proposals(document, name, ranked or {})]
+    tiles = _tiles(project, bare)
+    made = [
+        p
+        for name, ranked in compared.items()
+        for p in proposals(document, name, ranked or {}, tiles.get(name, {}))
+    ]
     return ProposalsOut(
         ready=True, proposals=[ProposalOut(**vars(p), picture=shows.get(p.set, "")) for p in made]
     )

@@ -1754,7 +1754,7 @@ export interface components {
              * @default island
              * @enum {string}
              */
-            by: "part" | "island" | "face";
+            by: "part" | "island" | "tile" | "face";
             /** At */
             at?: number[] | null;
             /** Square */
@@ -1826,7 +1826,7 @@ export interface components {
              * @default part
              * @enum {string}
              */
-            by: "part" | "island" | "face";
+            by: "part" | "island" | "tile" | "face";
             /** At */
             at?: number[] | null;
             /** Name */
@@ -2099,7 +2099,7 @@ export interface components {
         };
         /**
          * MakeFromSet
-         * @description A new material, fed from a map set.
+         * @description A new material, fed from a map set, or from one UDIM tile of it.
          */
         MakeFromSet: {
             /**
@@ -2111,6 +2111,8 @@ export interface components {
             set: string;
             /** Name */
             name?: string | null;
+            /** Tile */
+            tile?: number | null;
         };
         /**
          * PlaceFeed
@@ -2538,6 +2540,8 @@ export interface components {
             sha256: string;
             /** Set */
             set: string;
+            /** Tile */
+            tile: number | null;
             /** Roles */
             roles: {
                 [key: string]: "base_color" | "metallic" | "roughness" | "gloss" | "normal" | "occlusion" | "height" | "emission" | "opacity" | "specular" | "subsurface" | "mask" | "unknown";
@@ -3031,6 +3035,11 @@ export interface components {
              * @default 0
              */
             mirrored: number;
+            /**
+             * Tiles
+             * @default []
+             */
+            tiles: number[];
         };
         /**
          * RecipeOut
@@ -3079,6 +3088,8 @@ export interface components {
             reasons: string[];
             /** Material */
             material: string | null;
+            /** Tile */
+            tile: number | null;
             /** Picture */
             picture: string;
         };
@@ -3124,6 +3135,8 @@ export interface components {
             reasons: string[];
             /** Sure */
             sure: boolean;
+            /** Tile */
+            tile: number | null;
             /** Picture */
             picture: string;
         };
@@ -5549,7 +5562,7 @@ export interface operations {
             query: {
                 slot: string;
                 face: number;
-                by: "part" | "island" | "face";
+                by: "part" | "island" | "tile" | "face";
             };
             header?: never;
             path: {

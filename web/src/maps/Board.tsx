@@ -8,7 +8,7 @@ import { useEdit } from '../api/changes'
 import type { BoardMap, Role } from '../api/types'
 import { useStatus } from '../api/notices'
 import { AskName } from '../components/AskName'
-import { ROLE_WORDS, count, sizeWords } from '../words'
+import { ROLE_WORDS, count, nameOfSet, sizeWords } from '../words'
 import { Convert } from './Convert'
 import { moved } from './correction'
 
@@ -47,6 +47,8 @@ interface Held {
 
 interface SetRow {
   name: string
+  /** Of a set with UDIM tiles, the one that this row shows. */
+  tile: number | null
   maps: BoardMap[]
   cells: Map<Role, Held>
   others: Held[]
@@ -56,13 +58,15 @@ interface SetRow {
 function rowsOf(maps: BoardMap[]): SetRow[] {
   const sets = new Map<string, SetRow>()
   for (const map of maps) {
-    const row = sets.get(map.set) ?? {
+    const key = nameOfSet(map.set, map.tile)
+    const row = sets.get(key) ?? {
       name: map.set,
+      tile: map.tile,
       maps: [],
       cells: new Map<Role, Held>(),
       others: [],
     }
-    sets.set(map.set, row)
+    sets.set(key, row)
     row.maps.push(map)
     const entries = Object.entries(map.roles)
     if (entries.length === 0)
@@ -84,7 +88,7 @@ interface BoardProps {
   channel: string
   chosen: string[]
   choose: (name: string, channel: string, add: boolean) => void
-  makeMaterial: (set: string) => void
+  makeMaterial: (set: string, tile: number | null) => void
 }
 
 const DRAGGED = 'application/x-ektopos-map'
@@ -165,7 +169,7 @@ export function Board({ maps, rank, current, channel, chosen, choose, makeMateri
           const isCurrent = row.maps.some((map) => map.name === current)
           return (
             <div
-              key={row.name}
+              key={nameOfSet(row.name, row.tile)}
               className={`board-row ${isCurrent ? 'current' : ''}`}
               style={{ transform: `translateY(${item.start}px)` }}
             >
@@ -226,7 +230,7 @@ function SetHead({
   row: SetRow
   sets: string[]
   chosen: string[]
-  makeMaterial: (set: string) => void
+  makeMaterial: (set: string, tile: number | null) => void
   showAction: boolean
 }) {
   const edit = useEdit()
@@ -247,19 +251,20 @@ function SetHead({
         <button
           className="plain more"
           aria-haspopup="menu"
-          aria-label={`More for the set ${row.name}`}
+          aria-label={`More for the set ${row.name}${row.tile ? `, tile ${row.tile}` : ''}`}
           onClick={(event) => setAnchor(event.currentTarget)}
         >
           ⋯
         </button>
       </span>
       <span className="small">
+        {row.tile && `tile ${row.tile} · `}
         {sizeWords(largest.width, largest.height)} · {count(row.maps.length, 'file')}
       </span>
       {showAction && (
         <Button
           sx={{ mt: 0.5, alignSelf: 'flex-start', minHeight: 24, fontSize: 12, padding: '0 6px' }}
-          onClick={() => makeMaterial(row.name)}
+          onClick={() => makeMaterial(row.name, row.tile)}
         >
           Make material
         </Button>
@@ -268,7 +273,7 @@ function SetHead({
         <MenuItem
           onClick={() => {
             close()
-            makeMaterial(row.name)
+            makeMaterial(row.name, row.tile)
           }}
         >
           Make material

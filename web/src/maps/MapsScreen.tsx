@@ -9,7 +9,7 @@ import { useBoard, useProjectId } from '../api/queries'
 import type { BoardMap } from '../api/types'
 import { PickFiles } from '../components/PickFiles'
 import { useStatus } from '../api/notices'
-import { bytes, count } from '../words'
+import { bytes, count, nameOfSet } from '../words'
 import { Board } from './Board'
 import { ChosenBar } from './ChosenBar'
 import { NamingRules } from './NamingRules'
@@ -93,12 +93,11 @@ export function MapsScreen() {
       replace: name !== undefined,
     })
   }
-  const makeMaterial = async (set: string) => {
-    const before = new Set(
-      Object.keys((await edit({ kind: 'material-from-set', set }))?.document.materials ?? {}),
-    )
-    const made = [...before]
-      .filter((material) => material === set || material.startsWith(`${set}_`))
+  const makeMaterial = async (set: string, tile: number | null) => {
+    const after = await edit({ kind: 'material-from-set', set, tile })
+    const name = nameOfSet(set, tile)
+    const made = Object.keys(after?.document.materials ?? {})
+      .filter((material) => material === name || material.startsWith(`${name}_`))
       .at(-1)
     if (made) void navigate(`/projects/${id}/materials/${encodeURIComponent(made)}`)
   }
@@ -165,7 +164,7 @@ export function MapsScreen() {
           current={current}
           channel={channel}
           chosen={several}
-          makeMaterial={(set) => void makeMaterial(set)}
+          makeMaterial={(set, tile) => void makeMaterial(set, tile)}
           choose={(map, letter, add) => {
             setChosen(
               add

@@ -199,6 +199,10 @@ function OneMesh({
       run: (which: string) => void addStep({ kind: 'split-slot', slot: which, by: 'island' }),
     },
     {
+      words: 'Split by UV tiles',
+      run: (which: string) => void addStep({ kind: 'split-slot', slot: which, by: 'tile' }),
+    },
+    {
       words: 'Pick faces of it on the stage',
       run: (which: string) => {
         choose(which)

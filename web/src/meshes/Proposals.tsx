@@ -14,6 +14,7 @@ import { useState } from 'react'
 import { useEdit } from '../api/changes'
 import { useAlike, useMeshes, useProject, useProposals } from '../api/queries'
 import type { Edit } from '../api/types'
+import { nameOfSet } from '../words'
 
 /** What every bare slot could wear, to be accepted one by one; nothing is done that is not ticked. */
 export function ProposeEverything({ close }: { close: () => void }) {
@@ -25,15 +26,24 @@ export function ProposeEverything({ close }: { close: () => void }) {
   const keyOf = (entry: { mesh: string; slot: string }) => `${entry.mesh} ${entry.slot}`
   const ticked = proposals.filter((entry) => changed[keyOf(entry)] ?? entry.sure)
   const accept = () => {
-    const fresh = [...new Set(ticked.filter((entry) => !entry.material).map((entry) => entry.set))]
-    const nameOf = (set: string) => (set in materials ? `${set}_new` : set)
+    const nameOf = (entry: { set: string; tile: number | null }) => {
+      const name = nameOfSet(entry.set, entry.tile)
+      return name in materials ? `${name}_new` : name
+    }
+    const without = ticked.filter((entry) => !entry.material)
+    const fresh = [...new Map(without.map((entry) => [nameOf(entry), entry]))]
     const edits: Edit[] = [
-      ...fresh.map((set): Edit => ({ kind: 'material-from-set', set, name: nameOf(set) })),
+      ...fresh.map(([name, { set, tile }]): Edit => ({
+        kind: 'material-from-set',
+        set,
+        name,
+        tile,
+      })),
       ...ticked.map((entry): Edit => ({
         kind: 'assign',
         mesh: entry.mesh,
         slots: [entry.slot],
-        material: entry.material ?? nameOf(entry.set),
+        material: entry.material ?? nameOf(entry),
       })),
     ]
     void edit(...edits)
@@ -92,7 +102,8 @@ export function ProposeEverything({ close }: { close: () => void }) {
                       )}
                       {entry.material ?? (
                         <span>
-                          {entry.set} <span className="small">new material</span>
+                          {nameOfSet(entry.set, entry.tile)}{' '}
+                          <span className="small">new material</span>
                         </span>
                       )}
                     </div>

@@ -4,6 +4,7 @@ import { Button } from '@mui/material'
 import { useEdit } from '../api/changes'
 import { useSuggestions } from '../api/queries'
 import type { Edit, MeshFacts } from '../api/types'
+import { nameOfSet } from '../words'
 import { isNameless } from './measures'
 
 /** Which maps belong to a slot, by its UV layout, with the reasons. */
@@ -11,7 +12,7 @@ export function Suggestions({ mesh, slot }: { mesh: MeshFacts; slot: string }) {
   const found = useSuggestions(mesh.name)
   const edit = useEdit()
   const candidates = found.data?.find((entry) => entry.slot === slot)?.candidates ?? []
-  const wear = (set: string, material: string | null) => {
+  const wear = (set: string, material: string | null, tile: number | null) => {
     const assign = (name: string): Edit => ({
       kind: 'assign',
       mesh: mesh.name,
@@ -19,7 +20,10 @@ export function Suggestions({ mesh, slot }: { mesh: MeshFacts; slot: string }) {
       material: name,
     })
     if (material) void edit(assign(material))
-    else void edit({ kind: 'material-from-set', set, name: set }, assign(set))
+    else {
+      const name = nameOfSet(set, tile)
+      void edit({ kind: 'material-from-set', set, name, tile }, assign(name))
+    }
   }
   return (
     <section className="suggestions" aria-label={`Maps for ${slot}`}>
@@ -56,11 +60,21 @@ export function Suggestions({ mesh, slot }: { mesh: MeshFacts; slot: string }) {
               {candidate.score.toFixed(2)}
             </span>
             <div className="small">{candidate.reasons.join(' · ')}</div>
+            {candidate.tile === 0 && (
+              <div className="small amber">
+                △ The slot lies on several tiles, or on one that the set has no maps for: split it
+                by UV tiles first.
+              </div>
+            )}
+            {!!candidate.tile && <div className="small">tile {candidate.tile} of it</div>}
           </div>
           <Button
             variant={index === 0 ? 'contained' : 'outlined'}
-            disabled={candidate.material !== null && mesh.assigned[slot] === candidate.material}
-            onClick={() => wear(candidate.set, candidate.material)}
+            disabled={
+              candidate.tile === 0 ||
+              (candidate.material !== null && mesh.assigned[slot] === candidate.material)
+            }
+            onClick={() => wear(candidate.set, candidate.material, candidate.tile)}
           >
             {candidate.material !== null && mesh.assigned[slot] === candidate.material
               ? 'Worn'
