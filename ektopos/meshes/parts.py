@@ -68,11 +68,20 @@ def seen_colours(colours: NDArray[np.float64]) -> NDArray[np.float64]:
     return np.concatenate([linear, colours[:, 3:]], axis=1)
 
 
-def unit_normals(stored: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
-    """A file's normals `(n, 3)` at unit length, and which of them were not; zero stays zero."""
-    length = np.sqrt(np.einsum("ni,ni->n", stored, stored))[:, None]
-    unit = np.where(length > 0, stored / np.maximum(length, 1e-30), 0.0)
-    return unit, np.asarray((np.abs(length[:, 0] - 1.0) > UNNORMALISED_BY) & (length[:, 0] > 0))
+def unit_normals(stored: NDArray[np.float64]) -> NDArray[np.float64]:
+    """A file's normals `(n, 3)` at unit length; zero stays zero."""
+    length = _lengths(stored)
+    return np.asarray(stored / np.where(length > 0, length, 1.0)[:, None])
+
+
+def not_unit(stored: NDArray[np.float64]) -> NDArray[np.bool_]:
+    """Which of a file's normals `(n, 3)` are there and not of unit length, `(n,)`."""
+    length = _lengths(stored)
+    return np.asarray((np.abs(length - 1.0) > UNNORMALISED_BY) & (length > 0))
+
+
+def _lengths(vectors: NDArray[np.float64]) -> NDArray[np.float64]:
+    return np.asarray(np.sqrt(np.einsum("ni,ni->n", vectors, vectors)))
 
 
 def triangulated(counts: NDArray[np.int64], places: NDArray[np.float64]) -> NDArray[np.int64]:

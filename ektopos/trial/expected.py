@@ -125,8 +125,8 @@ def _corner_values(original: Original) -> tuple[Corners, Corners]:
         if one.joints is not None and "JOINTS_0" in values:
             joints = gltf["skins"][one.node["skin"]]["joints"]
             marks = np.stack([joint_mark(names[joint]) for joint in joints])
-            influences[those] = influenced(values, marks)
-            axes = influenced(values, one.joints[:, :3, :3].reshape(-1, 9)).reshape(-1, 3, 3)
+            influences[those] = influenced(values, marks).T
+            axes = influenced(values, one.joints[:, :3, :3].reshape(-1, 9)).T.reshape(-1, 3, 3)
         if "TANGENT" in values:
             # One matrix for all, or one each.
             along = (axes @ values["TANGENT"][:, :3, None])[..., 0]

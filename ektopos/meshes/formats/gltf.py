@@ -28,6 +28,7 @@ from ektopos.meshes.parts import (
     Part,
     cofactor,
     join_parts,
+    not_unit,
     unit_normals,
     with_alpha,
 )
@@ -412,7 +413,7 @@ def _part(accessors: Accessors, primitive: dict[str, Any], drawn: Drawn, slot: i
     triangles = triangles_of(accessors.corners(primitive, count), mode)
     unnormalised = np.zeros(count, bool)
     if stored is not None:
-        _, unnormalised = unit_normals(stored)
+        unnormalised = not_unit(stored)
     if drawn.joints is not None:
         world, turned, flipped = _skinned(positions, stored, attributes, drawn.joints)
         inside_out = flipped[triangles[:, 0]] if len(triangles) else np.zeros(0, bool)
@@ -423,7 +424,7 @@ def _part(accessors: Accessors, primitive: dict[str, Any], drawn: Drawn, slot: i
         turned = None if stored is None else stored @ cofactor(axes).T
         if np.linalg.det(axes) < 0:
             triangles = triangles[:, ::-1]
-    normals = np.zeros((count, 3)) if turned is None else unit_normals(turned)[0]
+    normals = np.zeros((count, 3)) if turned is None else unit_normals(turned)
     uvs = np.full((count, 2), np.nan)
     if "TEXCOORD_0" in attributes:
         uvs = _meant_uvs(accessors.gltf, primitive, attributes["TEXCOORD_0"][:, :2])
@@ -445,24 +446,26 @@ def _skinned(
     A vertex stands at Σ weight · joint · inverse bind matrix · vertex. Source: glTF 2.0, 3.7.3.3.
     Cost: linear in the influences.
     """
-    blended = influenced(attributes, joints[:, :3, :].reshape(-1, 12)).reshape(-1, 3, 4)
-    x, y, z, moved = (blended[:, :, column] for column in range(4))
-    placed = x * positions[:, :1] + y * positions[:, 1:2] + z * positions[:, 2:] + moved
-    across = crossed(y, z)
-    flipped = np.einsum("ni,ni->n", x, across) < 0
+    m = influenced(attributes, joints[:, :3, :].reshape(-1, 12)).reshape(3, 4, -1)
+    x, y, z, moved = (m[:, column] for column in range(4))
+    px, py, pz = np.ascontiguousarray(positions.T)
+    placed = np.stack([x[i] * px + y[i] * py + z[i] * pz + moved[i] for i in range(3)], axis=1)
+    across = _crossed(y, z)
+    flipped = sum(x[i] * across[i] for i in range(3)) < 0
     if normals is None:
         return placed, None, flipped
-    turned = across * normals[:, :1]
-    turned += crossed(z, x) * normals[:, 1:2]
-    turned += crossed(x, y) * normals[:, 2:]
-    return placed, np.where(flipped[:, None], -turned, turned), flipped
+    nx, ny, nz = np.ascontiguousarray(normals.T) * np.where(flipped, -1.0, 1.0)
+    second, third = _crossed(z, x), _crossed(x, y)
+    turned = [across[i] * nx + second[i] * ny + third[i] * nz for i in range(3)]
+    return placed, np.stack(turned, axis=1), flipped
 
 
 def influenced(
     attributes: dict[str, NDArray[np.float64]], numbers: NDArray[np.float64]
 ) -> NDArray[np.float64]:
-    """By vertex, the sum of its joints' numbers `(j, m)` by their weights, `(n, m)`. Raises
-    `ValueError` where a vertex hangs on a joint that is not there."""
+    """By vertex, the sum of its joints' numbers `(j, m)` by their weights, `(m, n)`: a plane for
+    every number, which is several times as fast to go on with as rows. Raises `ValueError` where a
+    vertex hangs on a joint that is not there."""
     # Imported here, because it takes longer than most commands do, and most meshes need none.
     from scipy.sparse import csr_matrix
 
@@ -479,15 +482,14 @@ def influenced(
     count, most = weight.shape
     starts = np.arange(0, count * most + 1, most)
     parts = (weight.reshape(-1), joint.reshape(-1), starts)
-    return np.asarray(csr_matrix(parts, shape=(count, len(numbers))) @ numbers)
+    summing = csr_matrix(parts, shape=(count, len(numbers)))
+    return np.stack([summing @ column for column in np.ascontiguousarray(numbers.T)])
 
 
-def crossed(a: NDArray[np.float64], b: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Cross products of vectors `(n, 3)`; several times as fast as the library's general one."""
-    product = np.empty_like(a)
-    for one, two, three in ((0, 1, 2), (1, 2, 0), (2, 0, 1)):
-        np.subtract(a[:, two] * b[:, three], a[:, three] * b[:, two], out=product[:, one])
-    return product
+def _crossed(a: NDArray[np.float64], b: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Cross products of vectors by their planes, `(3, n)`."""
+    turns = ((1, 2), (2, 0), (0, 1))
+    return np.stack([a[two] * b[three] - a[three] * b[two] for two, three in turns])
 
 
 def _meant_uvs(

@@ -17,7 +17,14 @@ from numpy.typing import NDArray
 
 from ektopos.errors import UnreadableFile
 from ektopos.meshes.mesh import Mesh
-from ektopos.meshes.parts import check_slots, seen_colours, triangulated, unit_normals, with_alpha
+from ektopos.meshes.parts import (
+    check_slots,
+    not_unit,
+    seen_colours,
+    triangulated,
+    unit_normals,
+    with_alpha,
+)
 from ektopos.meshes.rows import unique_rows
 from ektopos.meshes.uvs import spread
 from ektopos.vectors import normalise
@@ -80,7 +87,8 @@ def read_obj(path: Path, find: Find, name: str) -> Mesh:
 
     uv_pool = np.concatenate([uvs, [[np.nan, np.nan]]])
     uv_pool[:, 1] = 1.0 - uv_pool[:, 1]  # OBJ's v points up
-    normal_pool, unnormalised = unit_normals(np.concatenate([normals, [[0.0, 0.0, 0.0]]]))
+    stored = np.concatenate([normals, [[0.0, 0.0, 0.0]]])
+    normal_pool, unnormalised = unit_normals(stored), not_unit(stored)
     slots = list(lines.slots)
     used = np.zeros(len(positions), bool)
     used[picked[:, 0]] = True

@@ -20,6 +20,7 @@ from ektopos.meshes.mesh import Mesh
 from ektopos.meshes.parts import (
     Part,
     join_parts,
+    not_unit,
     seen_colours,
     triangulated,
     unit_normals,
@@ -212,7 +213,7 @@ def _part(vertex: _Element, face: _Element | None) -> Part:
         normals = np.stack([columns[axis] for axis in ("nx", "ny", "nz")], axis=1).astype(
             np.float64
         )
-    normals, unnormalised = unit_normals(normals)
+    normals, unnormalised = unit_normals(normals), not_unit(normals)
     pair = next((pair for pair in _UV_NAMES if pair[0] in columns and pair[1] in columns), None)
     uvs = np.full((len(positions), 2), np.nan)
     if pair is not None:
