@@ -16,6 +16,15 @@ the mesh's whole file."""
 
 
 @dataclass(frozen=True)
+class SettingPair:
+    """One setting on both sides, in words."""
+
+    name: str
+    meant: str
+    arrived: str
+
+
+@dataclass(frozen=True)
 class Cell:
     """The verdict on one input of one slot."""
 
@@ -31,6 +40,10 @@ class Cell:
     message: str = ""
     differing: float | None = None
     """Share of texels outside the tolerance, 0–1."""
+    advice: str = ""
+    """What to do about its cause."""
+    settings: tuple[SettingPair, ...] = ()
+    """Of the settings: each one as it was meant and as it arrived."""
 
 
 def because(cell: Cell, cause: Cause, message: str) -> Cell:

@@ -18,6 +18,7 @@ from ektopos.targets.hand_over import ByHand, hand_over
 from ektopos.targets.left import Left, all_left
 from ektopos.targets.profile import Profile
 from ektopos.targets.writers.gltf import planned_extensions
+from ektopos.trial.advice import ADVICE
 from ektopos.trial.causes import MESSAGES, Cause
 from ektopos.trial.cells import MESH, SCENE, SETTINGS, SOUND, Cell, Verdict, badness, because
 from ektopos.trial.engine.gltf import signature
@@ -103,6 +104,7 @@ def run_trial(
         cells = [
             Cell("", "", None, SETTINGS, "lost", cause=imported.problem, message=imported.message)
         ]
+    cells = [_advised(cell) for cell in cells]
     passed = all(cell.verdict in SOUND for cell in cells)
     drawn = (
         _renders(document, meshes, cells, loader, imported, progress, keep)
@@ -117,6 +119,13 @@ def run_trial(
         hand_over(document, materials, profile),
         all_left(project, profile),
     )
+
+
+def _advised(cell: Cell) -> Cell:
+    """The cell with what to do about its cause, where something is wrong."""
+    if cell.cause is None or cell.verdict in SOUND:
+        return cell
+    return replace(cell, advice=ADVICE[cell.cause])
 
 
 def _slot_cells(

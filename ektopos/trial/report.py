@@ -109,7 +109,7 @@ def page(report: Report, trial: Mapping[str, Any]) -> str:
     )
     faults = "".join(
         f"<li><b>{escape(c['slot'])}, {escape(c['input'].replace('_', ' '))}:</b> "
-        f"{escape(c['message'])}</li>"
+        f"{escape(c['message'])} <i>{escape(c.get('advice', ''))}</i></li>"
         for c in wrong
     )
     by_hand = "".join(

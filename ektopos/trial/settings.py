@@ -3,15 +3,17 @@ where maps lie."""
 
 from __future__ import annotations
 
+import math
+from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from typing import Any
 
 from ektopos.document import TABLE, UvTransform
 from ektopos.materials.derive import Material
-from ektopos.targets.hand_over import UNSAID, set_by_hand
+from ektopos.targets.hand_over import UNSAID, Unsaid, set_by_hand
 from ektopos.targets.profile import Profile
 from ektopos.trial.causes import Cause
-from ektopos.trial.cells import Cell
+from ektopos.trial.cells import Cell, SettingPair
 from ektopos.trial.engine.package import ImportedMaterial
 
 
@@ -60,6 +62,7 @@ def judge_settings(
             )
         )
     by_hand = set_by_hand(material, profile)
+    cell = replace(cell, settings=tuple(_pairs(material, imported, profile)))
     if not faults and by_hand:
         return replace(cell, verdict="by-hand", message=" ".join(by_hand))
     if not faults:
@@ -67,6 +70,69 @@ def judge_settings(
     message = "; ".join(text for _, text in faults)
     return replace(
         cell, verdict="differs", cause=faults[0][0], message=message[0].upper() + message[1:] + "."
+    )
+
+
+def _pairs(
+    material: Material, imported: ImportedMaterial, profile: Profile
+) -> Iterator[SettingPair]:
+    """Every setting as it was meant and as it arrived, in words."""
+    unsaid = UNSAID[profile.container]
+
+    def pair(name: Unsaid | str, meant: str, arrived: str) -> SettingPair:
+        return SettingPair(name, meant, "set by hand" if name in unsaid else arrived)
+
+    yield pair(
+        "alpha",
+        _alpha(material.alpha_mode, material.alpha_cutoff),
+        _alpha(imported.alpha_mode, imported.alpha_cutoff),
+    )
+    yield pair("sides", _sides(material.double_sided), _sides(imported.double_sided))
+    yield pair("shading", material.shading, imported.shading)
+    yield pair("surface tag", material.surface_tag or "none", imported.surface_tag or "none")
+    if not material.placements():
+        return
+    yield pair("filter", material.filter, imported.filter)
+    yield pair("smaller levels", "used", "used" if imported.mips else "not used")
+    baked = profile.mesh.uv_transform == "baked"
+    seen: set[tuple[str, str]] = set()
+    for name, place in material.placements().items():
+        arrived = imported.inputs.get(name)
+        if arrived is None or arrived.texture is None:
+            continue
+        uv, there = UvTransform(set=place.uv.set) if baked else place.uv, arrived.place
+        both = (
+            _lies(uv.tiling, uv.offset, uv.rotation, uv.set, place.wrap),
+            _lies(there.tiling, there.offset, there.rotation, there.uv_set, there.wrap),
+        )
+        if both not in seen:
+            seen.add(both)
+            yield SettingPair(f"UVs of {TABLE[name].label.lower()}", *both)
+
+
+def _alpha(mode: str, cutoff: float) -> str:
+    return f"{mode} at {cutoff:g}" if mode == "mask" else mode
+
+
+def _sides(double: bool) -> str:
+    return "double-sided" if double else "single-sided"
+
+
+def _lies(
+    tiling: Sequence[float],
+    offset: Sequence[float],
+    turn: float,
+    uv_set: int,
+    wrap: tuple[str, str],
+) -> str:
+    return ", ".join(
+        (
+            f"{tiling[0]:g} × {tiling[1]:g} tiles",
+            f"offset {offset[0]:g}, {offset[1]:g}",
+            f"turned {math.degrees(turn):.4g}°",
+            f"set {uv_set}",
+            _wrapping(wrap),
+        )
     )
 
 

@@ -15,6 +15,7 @@ import numpy as np
 from ektopos.images import linear_to_srgb
 from ektopos.targets.export import export_package
 from ektopos.targets.profile import built_in_profiles, find_profile
+from ektopos.trial.advice import ADVICE
 from ektopos.trial.causes import Cause
 from ektopos.trial.compare import run_trial
 from tests.samples import folder, project
@@ -471,3 +472,5 @@ class Guide(TestCase):
         guide = Path(__file__).resolve().parents[2] / "docs/guide.md"
         rows = re.findall(r"^\| `([a-z-]+)` \| (.+?) \| (.+?) \|$", guide.read_text(), re.MULTILINE)
         self.assertEqual({cause for cause, _, _ in rows}, set(get_args(Cause)))
+        told = {cause: f"{todo[0].upper()}{todo[1:]}." for cause, _, todo in rows}
+        self.assertEqual(told, ADVICE)

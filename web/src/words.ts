@@ -1,6 +1,6 @@
 // What codes are called on screen. Every label for a role, an input, a cause or a verdict comes from here.
 import { INPUT_TABLE } from './api/tables'
-import type { AlphaMode, InputName, Role, Verdict } from './api/types'
+import type { AlphaMode, Cell, InputName, Role, Verdict } from './api/types'
 
 export const ROLE_WORDS: Record<Role, string> = {
   base_color: 'Base colour',
@@ -85,3 +85,29 @@ export function ago(iso: string): string {
 /** What a set's material is called: with the UDIM tile, where it is for one. */
 export const nameOfSet = (set: string, tile: number | null | undefined) =>
   tile ? `${set}_${tile}` : set
+
+/** A number for people: no powers of ten, three digits that count, large ones in groups. */
+export function readable(value: number): string {
+  if (value === 0) return '0'
+  const size = Math.abs(value)
+  if (size >= 1000) return Math.round(value).toLocaleString('en')
+  if (size < 0.0005) return 'under 0.001'
+  return String(Number(value.toPrecision(3)))
+}
+
+/** How far a cell of a trial is off, in words. */
+export function errorWords(cell: Cell): string {
+  if (cell.max_error == null) return ''
+  if (cell.unit === 'of the diagonal')
+    return `largest distance ${readable(cell.max_error * 100)} % of the diagonal`
+  const unit = cell.unit ? ` ${cell.unit}` : ''
+  const parts = [`largest ${readable(cell.max_error)}${unit}`]
+  if (cell.mean_error != null) parts.push(`mean ${readable(cell.mean_error)}${unit}`)
+  if (cell.differing != null) parts.push(`${readable(cell.differing * 100)} % of texels differ`)
+  return parts.join(' · ')
+}
+
+const collator = new Intl.Collator('en', { numeric: true, sensitivity: 'base' })
+
+/** Order of names as a person counts: wall_2 before wall_10. */
+export const naturally = (a: string, b: string) => collator.compare(a, b)

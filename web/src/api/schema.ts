@@ -3624,6 +3624,16 @@ export interface components {
             message: string;
             /** Differing */
             differing?: number | null;
+            /**
+             * Advice
+             * @default
+             */
+            advice: string;
+            /**
+             * Settings
+             * @default []
+             */
+            settings: components["schemas"]["SettingPair"][];
         };
         /**
          * PackageFile
@@ -3700,6 +3710,18 @@ export interface components {
             ssim: number;
             /** Material */
             material?: string | null;
+        };
+        /**
+         * SettingPair
+         * @description One setting on both sides, in words.
+         */
+        SettingPair: {
+            /** Name */
+            name: string;
+            /** Meant */
+            meant: string;
+            /** Arrived */
+            arrived: string;
         };
         /**
          * TrialOut

@@ -118,7 +118,11 @@ export function ExportScreen() {
           </span>
         </div>
       </section>
-      <TrialBoard pack={tried} behind={tried ? tried.revision !== project.revision : false} />
+      <TrialBoard
+        pack={tried}
+        behind={tried ? tried.revision !== project.revision : false}
+        busy={busy}
+      />
     </div>
   )
 }

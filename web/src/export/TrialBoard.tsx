@@ -4,9 +4,18 @@ import { useEffect, useState } from 'react'
 import { Link } from 'react-router'
 
 import { useProject, useProjectId } from '../api/queries'
-import type { Cell, Package, TrialResult, Verdict } from '../api/types'
+import type { Cell, Material, Package, TrialResult, Verdict } from '../api/types'
 import { useStatus } from '../api/notices'
-import { EXTRA_INPUTS, INPUT_WORDS, TRIAL_INPUTS, VERDICTS, causeWords } from '../words'
+import {
+  EXTRA_INPUTS,
+  INPUT_WORDS,
+  TRIAL_INPUTS,
+  VERDICTS,
+  causeWords,
+  errorWords,
+  readable,
+} from '../words'
+import { Divided, LargePictures } from './Divided'
 
 const HEADS: Record<string, string> = {
   base_color: 'Base',
@@ -46,10 +55,19 @@ const short = (cell: Cell): string => {
   return `${glyph} 0`
 }
 
+interface BoardProps {
+  pack: Package | undefined
+  /** Whether the project has changed since. */
+  behind: boolean
+  /** Whether a newer package is being made or tried. */
+  busy: boolean
+}
+
 /** What the stand-in engine got: slots against inputs, one verdict each; a cell opens its evidence. */
-export function TrialBoard({ pack, behind }: { pack: Package | undefined; behind: boolean }) {
+export function TrialBoard({ pack, behind, busy }: BoardProps) {
   const trial = pack?.trial
   const [chosen, setChosen] = useState<string | null>(null)
+  const materials = useProject().data?.document.materials ?? {}
   const show = useStatus((state) => state.show)
   useEffect(() => {
     show('= equal   ≈ within rounding   △ lost on the way   ≠ differs   ✎ set by hand   · not used')
@@ -98,7 +116,7 @@ export function TrialBoard({ pack, behind }: { pack: Package | undefined; behind
     worst ??
     trial.cells.find((cell) => cell.max_error)
   const counted = (verdicts: Verdict[]) =>
-    trial.cells.filter((cell) => verdicts.includes(cell.verdict)).length
+    trial.cells.filter((cell) => verdicts.includes(cell.verdict) && !isIdle(cell, materials)).length
   const differ = counted(['differs'])
   const lost = counted(['lost'])
   return (
@@ -126,10 +144,15 @@ export function TrialBoard({ pack, behind }: { pack: Package | undefined; behind
         </Button>
         <span className="small ellipsis" title={pack!.brought_in || undefined}>
           {pack!.brought_in ? `brought in: ${pack!.brought_in}` : 'stand-in engine'}
-          {behind && <span className="amber"> · △ of an earlier state</span>}
+          {(behind || busy) && <span className="amber"> · △ of an earlier state</span>}
         </span>
       </div>
-      <div className="scroll" tabIndex={-1}>
+      {busy && (
+        <p className="old-trial" role="status">
+          A new trial is being made; this is the one before.
+        </p>
+      )}
+      <div className={`scroll ${busy ? 'old' : ''}`} tabIndex={-1}>
         <table className="trial-board">
           <thead>
             <tr>
@@ -269,17 +292,21 @@ function Renders({ pack, trial }: { pack: Package; trial: TrialResult }) {
   )
 }
 
-function Verdict({ cell, pressed, choose }: { cell: Cell; pressed: boolean; choose: () => void }) {
-  const materials = useProject().data?.document.materials ?? {}
+/** Whether an input arrived at its default because no material in the chain says anything of it. */
+function isIdle(cell: Cell, materials: Record<string, Material>) {
   const used = (name: string | null): boolean => {
     const entry = name ? materials[name] : undefined
     if (!entry) return false
     return cell.input in (entry.inputs ?? {}) || used(entry.from ?? null)
   }
+  return cell.verdict === 'same' && !BESIDE.includes(cell.input) && !used(cell.material)
+}
+
+function Verdict({ cell, pressed, choose }: { cell: Cell; pressed: boolean; choose: () => void }) {
+  const materials = useProject().data?.document.materials ?? {}
   const verdict = VERDICTS[cell.verdict]
-  const whole = BESIDE.includes(cell.input)
-  const idle = cell.verdict === 'same' && !whole && !used(cell.material)
-  const words = `${cell.slot || cell.mesh} ${cell.input.replace('_', ' ')}: ${idle ? 'not used' : verdict.word}${cell.cause && cell.verdict !== 'same' ? `, ${causeWords(cell.cause)}` : ''}`
+  const idle = isIdle(cell, materials)
+  const words = `${cell.slot || cell.mesh} ${cell.input.replaceAll('_', ' ')}: ${idle ? 'not used' : verdict.word}${cell.cause && cell.verdict !== 'same' ? `, ${causeWords(cell.cause)}` : ''}${cell.max_error ? `, ${errorWords(cell)}` : ''}`
   return (
     <button
       className={`verdict mono ${idle ? 'quiet' : verdict.tone}`}
@@ -293,34 +320,34 @@ function Verdict({ cell, pressed, choose }: { cell: Cell; pressed: boolean; choo
   )
 }
 
-/** What was meant left of a divider, what arrived right of it; it is moved by dragging, or with the arrow keys. */
-function Divided({ of, input }: { of: (what: 'meant' | 'arrived') => string; input: string }) {
-  const [at, setAt] = useState(50)
+/** Every setting on both sides; those that differ stand out. */
+function SettingPairs({ pairs }: { pairs: NonNullable<Cell['settings']> }) {
   return (
-    <figure>
-      <div className="divided">
-        <Picture src={of('arrived')} alt={`${input}, arrived`} />
-        <Picture
-          src={of('meant')}
-          alt={`${input}, meant`}
-          style={{ clipPath: `inset(0 ${100 - at}% 0 0)` }}
-        />
-        <span style={{ left: `${at}%` }} />
-        <input
-          type="range"
-          min={0}
-          max={100}
-          value={at}
-          aria-label="Divider between meant and arrived"
-          onChange={(event) => setAt(Number(event.target.value))}
-        />
-      </div>
-      <figcaption className="small row">
-        <span>◂ meant</span>
-        <span className="grow" />
-        <span>arrived ▸</span>
-      </figcaption>
-    </figure>
+    <table className="grid setting-pairs">
+      <thead>
+        <tr>
+          <th>Setting</th>
+          <th>Meant</th>
+          <th>Arrived</th>
+        </tr>
+      </thead>
+      <tbody>
+        {pairs.map((pair) => {
+          const hand = pair.arrived === 'set by hand'
+          const same = pair.meant === pair.arrived
+          return (
+            <tr key={pair.name} className={same || hand ? '' : 'brick'}>
+              <td>{pair.name}</td>
+              <td>{pair.meant}</td>
+              <td>
+                {same ? '= ' : hand ? '✎ ' : '≠ '}
+                {pair.arrived}
+              </td>
+            </tr>
+          )
+        })}
+      </tbody>
+    </table>
   )
 }
 
@@ -332,37 +359,46 @@ function Detail({ cell, pack, trial }: { cell: Cell; pack: Package; trial: Trial
       ? entry.material === cell.mesh && entry.input === 'render front'
       : entry.material === cell.material && entry.input === cell.input,
   )
+  const [large, setLarge] = useState(false)
+  const of = (what: 'meant' | 'arrived' | 'difference') =>
+    `/api/packages/${pack.id}/pictures/${picture}-${what}.png?of=${pack.made}`
   const verdict = VERDICTS[cell.verdict]
   const input = BESIDE_WORDS[cell.input] ?? INPUT_WORDS[cell.input as keyof typeof INPUT_WORDS].name
   return (
     <div className="detail" aria-live="polite">
       {picture >= 0 ? (
         <>
-          <Divided
-            key={picture}
-            of={(what) =>
-              `/api/packages/${pack.id}/pictures/${picture}-${what}.png?of=${pack.made}`
-            }
-            input={input}
-          />
+          <Divided key={picture} of={of} input={input} />
           <figure>
-            <Picture
-              src={`/api/packages/${pack.id}/pictures/${picture}-difference.png?of=${pack.made}`}
-              alt={`${input}, difference`}
-            />
-            <figcaption className="small">
-              difference
-              {!shape &&
-                cell.max_error != null &&
-                ` · white is ${cell.max_error.toPrecision(2)} ${cell.unit}`}
+            <Picture src={of('difference')} alt={`${input}, difference`} />
+            <figcaption className="small row">
+              <span className="grow">
+                difference
+                {!shape &&
+                  cell.max_error != null &&
+                  ` · white is ${readable(cell.max_error)} ${cell.unit}`}
+              </span>
+              <button className="link" onClick={() => setLarge(true)}>
+                Large
+              </button>
             </figcaption>
           </figure>
+          {large && (
+            <LargePictures
+              of={of}
+              title={[cell.mesh, cell.slot, input].filter(Boolean).join(' · ')}
+              input={input}
+              close={() => setLarge(false)}
+            />
+          )}
         </>
+      ) : cell.settings?.length ? (
+        <SettingPairs pairs={cell.settings} />
       ) : (
         <p className="quiet" style={{ gridColumn: 'span 2' }}>
           No picture:{' '}
           {cell.input === 'settings'
-            ? 'settings are compared as values'
+            ? 'this trial kept no values'
             : shape
               ? 'this trial rendered none'
               : 'a constant on both sides'}
@@ -386,17 +422,12 @@ function Detail({ cell, pack, trial }: { cell: Cell; pack: Package; trial: Trial
             .join(' · ')}
         </p>
         {cell.message && <p>{cell.message}</p>}
-        {shape && cell.max_error != null && (
-          <p className="mono">
-            largest distance {cell.max_error.toExponential(1)} {cell.unit}
+        {cell.advice && (
+          <p>
+            <b>What to do:</b> {cell.advice}
           </p>
         )}
-        {!shape && cell.max_error != null && (
-          <p className="mono">
-            largest {cell.max_error.toFixed(2)} · mean {cell.mean_error?.toFixed(3)} {cell.unit} ·{' '}
-            {((cell.differing ?? 0) * 100).toFixed(1)} % of texels differ
-          </p>
-        )}
+        {cell.max_error != null && <p className="mono">{errorWords(cell)}</p>}
         {cell.material && (
           <Button
             component={Link}

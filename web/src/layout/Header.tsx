@@ -14,6 +14,7 @@ import { Find } from './Find'
 import { JobsButton } from './JobsButton'
 import { Mark } from '../components/Mark'
 import { typing } from '../components/keys'
+import { useAllRemembered } from '../components/remembered'
 import { ProjectMenu } from './ProjectMenu'
 
 const Guide = lazy(() => import('./Guide'))
@@ -139,11 +140,12 @@ function Trail({ project }: { project: Project }) {
       mark: behind ? 'behind' : '',
     },
   ]
+  const left = useAllRemembered((state) => state.projects[project.id])
   return (
     <ol className="trail">
       {stations.map((station) => (
         <li key={station.to}>
-          <NavLink to={station.to}>
+          <NavLink to={String(left?.[`path ${station.to}`] ?? station.to)}>
             <b>{station.name}</b>
             <span className="small">
               {station.words}

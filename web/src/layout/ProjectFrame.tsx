@@ -1,16 +1,27 @@
 import { Button } from '@mui/material'
 import { useEffect } from 'react'
+import type { MouseEvent } from 'react'
 import { useDropzone } from 'react-dropzone'
-import { Link, Outlet } from 'react-router'
+import { Link, Outlet, useLocation } from 'react-router'
 
 import { useJobs } from '../api/jobs'
 import { useProject, useProjectId, usePulse } from '../api/queries'
 import { Header } from './Header'
 import { IncomingPanel } from './IncomingPanel'
+import { useAllRemembered } from '../components/remembered'
 import { useBringIn } from '../components/useBringIn'
 import { useIncoming } from '../api/incoming'
 import { StatusLine } from './StatusLine'
 import { StageKeeper } from '../stage/StageCanvas'
+
+/** Right click opens the menu that the three dots of the same row open. */
+function openItsMenu(event: MouseEvent) {
+  const row = event.target instanceof Element ? event.target.closest('[data-menu]') : null
+  const more = row?.querySelector<HTMLElement>('[aria-haspopup="menu"][aria-label^="More for"]')
+  if (!more || (event.target as Element).closest('input, textarea')) return
+  event.preventDefault()
+  more.click()
+}
 
 /** Everything around a project's screens: the header, dropping files anywhere, progress, the line at the foot. */
 export function ProjectFrame() {
@@ -19,6 +30,8 @@ export function ProjectFrame() {
   const jobs = useJobs()
   const bringIn = useBringIn()
   const { job, report } = useIncoming()
+  const { pathname, search } = useLocation()
+  const keep = useAllRemembered((state) => state.keep)
   usePulse()
   const onDrop = (files: File[], _: unknown, event: { target: EventTarget | null }) => {
     // What was dropped on something that takes files itself is not brought in twice.
@@ -42,6 +55,14 @@ export function ProjectFrame() {
     report(finished.id, result?.files ?? [], finished.state)
   }, [finished, report])
   useEffect(() => {
+    // Each station of the trail leads back to where one was on it.
+    const [, , , station] = pathname.split('/')
+    const asks = new URLSearchParams(search)
+    asks.delete('open')
+    const rest = asks.size > 0 ? `?${asks}` : ''
+    if (id && station) keep(id, `path ${station}`, `${pathname}${rest}`)
+  }, [id, keep, pathname, search])
+  useEffect(() => {
     document.title = project.data ? `${project.data.document.name} · Ektopos` : 'Ektopos'
   }, [project.data])
 
@@ -63,7 +84,7 @@ export function ProjectFrame() {
       </main>
     )
   return (
-    <div {...getRootProps()} style={{ height: '100%' }}>
+    <div {...getRootProps()} style={{ height: '100%' }} onContextMenu={openItsMenu}>
       <input {...getInputProps()} aria-hidden tabIndex={-1} />
       <div className="frame">
         <Header project={project.data} />

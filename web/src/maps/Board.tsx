@@ -8,7 +8,7 @@ import { useEdit } from '../api/changes'
 import type { BoardMap, Role } from '../api/types'
 import { useStatus } from '../api/notices'
 import { AskName } from '../components/AskName'
-import { ROLE_WORDS, count, nameOfSet, sizeWords } from '../words'
+import { ROLE_WORDS, count, nameOfSet, naturally, sizeWords } from '../words'
 import { Convert } from './Convert'
 import { moved } from './correction'
 
@@ -95,7 +95,12 @@ const DRAGGED = 'application/x-ektopos-map'
 
 export function Board({ maps, rank, current, channel, chosen, choose, makeMaterial }: BoardProps) {
   const rows = useMemo(
-    () => rowsOf(maps).sort((a, b) => rank(a.maps) - rank(b.maps) || a.name.localeCompare(b.name)),
+    () =>
+      rowsOf(maps).sort(
+        (a, b) =>
+          rank(a.maps) - rank(b.maps) ||
+          naturally(nameOfSet(a.name, a.tile), nameOfSet(b.name, b.tile)),
+      ),
     [maps, rank],
   )
   const edit = useEdit()
@@ -243,7 +248,7 @@ function SetHead({
     setAsking(next)
   }
   return (
-    <div className="set">
+    <div className="set" data-menu>
       <span className="row" style={{ gap: 2 }}>
         <b className="ellipsis" title={row.name}>
           {row.name}

@@ -5,6 +5,7 @@ import { useEffect, useMemo, useState } from 'react'
 import { useNavigate, useParams } from 'react-router'
 
 import { useEdit } from '../api/changes'
+import { useRemembered } from '../components/remembered'
 import { useBoard, useProjectId } from '../api/queries'
 import type { BoardMap } from '../api/types'
 import { PickFiles } from '../components/PickFiles'
@@ -55,10 +56,10 @@ export function MapsScreen() {
   const navigate = useNavigate()
   const edit = useEdit()
   const board = useBoard()
-  const [filter, setFilter] = useState<Filter>('all')
+  const [filter, setFilter] = useRemembered<Filter>('maps filter', 'all')
   const [search, setSearch] = useState('')
-  const [sort, setSort] = useState<Sort>('set')
-  const [channel, setChannel] = useState('rgb')
+  const [sort, setSort] = useRemembered<Sort>('maps sort', 'set')
+  const [channel, setChannel] = useRemembered<string>('maps channel', 'rgb')
   const [chosen, setChosen] = useState<string[]>([])
   const show = useStatus((state) => state.show)
   const maps = useMemo(() => board.data ?? [], [board.data])
@@ -151,6 +152,10 @@ export function MapsScreen() {
             placeholder="Set, map or role"
             value={search}
             onChange={(event) => setSearch(event.target.value)}
+            onKeyDown={(event) => {
+              if (event.key === 'Enter' && shown[0]) choose(shown[0].name)
+              if (event.key === 'Escape') setSearch('')
+            }}
             sx={{ width: 130, '& input': { padding: '4px 8px' } }}
             slotProps={{ htmlInput: { 'aria-label': 'Search the board' } }}
           />

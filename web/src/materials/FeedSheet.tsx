@@ -13,7 +13,7 @@ import { Confirm } from '../components/Confirm'
 import { AskName } from '../components/AskName'
 import { useBringIn } from '../components/useBringIn'
 import { Histogram } from '../components/Histogram'
-import { ALPHA_WORDS, EXTRA_INPUTS, INPUT_WORDS } from '../words'
+import { ALPHA_WORDS, EXTRA_INPUTS, INPUT_WORDS, naturally } from '../words'
 import { Adjust } from './Adjust'
 import { ChooseOne } from './ChooseOne'
 import { useClipboard } from './clipboard'
@@ -228,6 +228,7 @@ function SheetHead({
   return (
     <div
       className="bar"
+      data-menu
       style={{ gap: 8, height: 'auto', minHeight: 42, paddingBlock: 4, flexWrap: 'wrap' }}
     >
       <h1 style={{ fontSize: 17 }} className="ellipsis" title={called}>
@@ -361,7 +362,12 @@ function SheetHead({
           title="Give it a base"
           label="Base"
           close={() => setAsking(null)}
-          options={['', ...Object.keys(materials).filter((other) => other !== name)]}
+          options={[
+            '',
+            ...Object.keys(materials)
+              .filter((other) => other !== name)
+              .sort(naturally),
+          ]}
           words={(base) => base || 'none: stand alone'}
           done={(base) =>
             void act({ kind: 'set-setting', material: name, setting: 'from', value: base || null })

@@ -14,6 +14,7 @@ import { MeshSubject, ShapeSubject } from '../stage/Subjects'
 import { ViewMenu } from '../stage/ViewMenu'
 import type { ShapeName } from '../stage/shapes'
 import { ACROSS, SHAPES } from '../stage/shapes'
+import { useRemembered } from '../components/remembered'
 import { useView } from '../stage/view'
 import { INPUT_WORDS } from '../words'
 import { PLAIN, unfed } from './feed'
@@ -41,7 +42,7 @@ export function MaterialStage({ name, sheet, solo, comparison, compare }: Props)
   )
   const looks = useLooks().data ?? {}
   const { turning, setTurning } = useView()
-  const [subject, setSubject] = useState<string>('specimen')
+  const [subject, setSubject] = useRemembered<string>('stage subject', 'specimen')
   const [pose] = useState(newPose)
   const [split, setSplit] = useState(0.5)
   const [point, setPoint] = useState<{

@@ -4,15 +4,16 @@ import './materials.css'
 import '../stage/stage.css'
 
 import { Button, Menu, MenuItem } from '@mui/material'
-import { useState } from 'react'
+import { useEffect, useState } from 'react'
 import { useNavigate, useParams, useSearchParams } from 'react-router'
 
 import { useEdit } from '../api/changes'
+import { useRemembered } from '../components/remembered'
 import { useBoard, useLooks, useMeshes, useProject, useProjectId } from '../api/queries'
 import type { InputName, Material, Project } from '../api/types'
 import { useKeys } from '../components/keys'
 import { AskName } from '../components/AskName'
-import { count } from '../words'
+import { count, naturally } from '../words'
 import { FeedSheet } from './FeedSheet'
 import type { Comparison } from './MaterialStage'
 import { MaterialStage } from './MaterialStage'
@@ -25,12 +26,16 @@ export function MaterialsScreen() {
   const id = useProjectId()
   const project = useProject().data!
   const navigate = useNavigate()
-  const names = Object.keys(project.document.materials ?? {})
+  const names = ordered(project).map((entry) => entry.name)
   const current = name && names.includes(name) ? name : (names[0] ?? null)
   const draft = useDraft(current)
   const [solo, setSolo] = useState<InputName | null>(null)
   const [params] = useSearchParams()
-  const [openRow, setOpenRow] = useState<InputName | null>(params.get('open') as InputName | null)
+  const asked = params.get('open') as InputName | null
+  const [openRow, setOpenRow] = useRemembered<InputName | null>('open row', null)
+  useEffect(() => {
+    if (asked) setOpenRow(asked)
+  }, [asked, setOpenRow])
   const [comparison, setComparison] = useState<Comparison | null>(null)
   const go = (material: string) =>
     void navigate(`/projects/${id}/materials/${encodeURIComponent(material)}`)
@@ -91,9 +96,22 @@ export function MaterialsScreen() {
   )
 }
 
-/** Materials in order, derived ones under their base. */
+/** The folder that a material is shown in: its own, or that of what it derives from. */
+function folderOf(name: string, materials: Record<string, Material>): string {
+  const seen = new Set<string>()
+  for (let at: string | null | undefined = name; at && !seen.has(at); at = materials[at]?.from) {
+    seen.add(at)
+    const folder: string | null | undefined = materials[at]?.folder
+    if (folder) return folder
+  }
+  return ''
+}
+
+/** Materials by name, derived ones under their base. */
 function ordered(project: Project): { name: string; depth: number }[] {
-  const materials = project.document.materials ?? {}
+  const materials = Object.fromEntries(
+    Object.entries(project.document.materials ?? {}).sort(([a], [b]) => naturally(a, b)),
+  )
   const found: { name: string; depth: number }[] = []
   const visit = (name: string, depth: number) => {
     if (found.some((entry) => entry.name === name)) return
@@ -130,11 +148,11 @@ function MaterialList({
     ({ name }) =>
       (!unused || !isUsed(name)) &&
       (!words ||
-        `${name} ${materials[name]?.surface_tag ?? ''} ${materials[name]?.folder ?? ''}`
+        `${name} ${materials[name]?.surface_tag ?? ''} ${folderOf(name, materials)}`
           .toLowerCase()
           .includes(words)),
   )
-  const folders = [...new Set(shown.map(({ name }) => materials[name]?.folder ?? ''))].sort()
+  const folders = [...new Set(shown.map(({ name }) => folderOf(name, materials)))].sort(naturally)
   return (
     <nav className="pane" aria-label="Materials">
       <div className="bar" style={{ height: 40, gap: 6, padding: '0 8px 0 14px' }}>
@@ -155,6 +173,10 @@ function MaterialList({
           aria-label="Search materials"
           value={search}
           onChange={(event) => setSearch(event.target.value)}
+          onKeyDown={(event) => {
+            if (event.key === 'Enter' && shown[0]) go(shown[0].name)
+            if (event.key === 'Escape') setSearch('')
+          }}
         />
       )}
       <div className="scroll" tabIndex={-1}>
@@ -167,7 +189,7 @@ function MaterialList({
             )}
             <ul className="material-list">
               {shown
-                .filter(({ name }) => (materials[name]?.folder ?? '') === folder)
+                .filter(({ name }) => folderOf(name, materials) === folder)
                 .map(({ name, depth }) => (
                   <MaterialItem
                     key={name}

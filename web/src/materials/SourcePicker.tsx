@@ -5,7 +5,7 @@ import { useState } from 'react'
 
 import { useBoard } from '../api/queries'
 import type { BoardMap, Feed, InputName, Row } from '../api/types'
-import { INPUT_WORDS } from '../words'
+import { INPUT_WORDS, naturally } from '../words'
 import { PLAIN, WIDE, firstValue } from './feed'
 
 type Channels = NonNullable<Feed['channels']>
@@ -61,7 +61,7 @@ export function SourcePicker({
       (entry) =>
         entry.name.toLowerCase().includes(words) && channelsFor(row.input, entry).length > 0,
     )
-    .sort((a, b) => Number(fits(b)) - Number(fits(a)))
+    .sort((a, b) => Number(fits(b)) - Number(fits(a)) || naturally(a.name, b.name))
   const options = map ? channelsFor(row.input, map) : []
   const current = channels && options.includes(channels) ? channels : options[0]
   const { name } = INPUT_WORDS[row.input]

@@ -1,7 +1,8 @@
 import type { MeshFacts } from '../api/types'
 import { RAMP, STAGE } from '../theme'
 import type { MeshView } from './measures'
-import { usualDensity } from './measures'
+import { useDensities, usualOf } from './density'
+import { readable } from '../words'
 
 const STRIPED = `repeating-linear-gradient(45deg, ${STAGE.back} 0 4px, ${STAGE.backStripe} 4px 6px)`
 
@@ -15,13 +16,13 @@ export function Legend({
   mesh: MeshFacts
   marked: number
 }) {
-  const usual = usualDensity(mesh)
+  const { usual, unit } = useDensities(mesh)
   if (view === 'density')
     return (
       <Bar
-        from={`${(usual / 4).toPrecision(2)} /m`}
-        middle={`${usual.toPrecision(2)} /m is usual`}
-        to={`${(usual * 4).toPrecision(2)} /m`}
+        from={`${readable(usual / 4)} ${unit}`}
+        middle={`${readable(usual)} ${unit} is usual`}
+        to={`${readable(usual * 4)} ${unit}`}
         ramp={`${RAMP.low}, ${RAMP.middle}, ${RAMP.high}`}
       />
     )
@@ -30,7 +31,8 @@ export function Legend({
   if (view === 'checker')
     return (
       <span className="legend mono">
-        one square is {(10 / usual).toPrecision(2)} cm where the density is usual
+        one square is {readable(10 / usualOf(mesh.slots, (slot) => slot.density))} cm where the
+        density is usual
       </span>
     )
   if (view === 'backs')

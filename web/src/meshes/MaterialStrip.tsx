@@ -1,12 +1,13 @@
 import { Picture } from '../components/Picture'
 import { useLooks, useProject } from '../api/queries'
+import { naturally } from '../words'
 
 /** The kind of data that a dragged material is. */
 export const MATERIAL = 'application/x-ektopos-material'
 
 /** All materials in a row, to be dragged onto slots or onto the mesh. */
 export function MaterialStrip() {
-  const materials = Object.keys(useProject().data?.document.materials ?? {})
+  const materials = Object.keys(useProject().data?.document.materials ?? {}).sort(naturally)
   const looks = useLooks().data ?? {}
   if (materials.length === 0) return null
   return (

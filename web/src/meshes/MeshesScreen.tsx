@@ -9,6 +9,7 @@ import { useEdit, useRecipe } from '../api/changes'
 import { facesWith, useLooks, useMeshes, useProjectId, useTriangles } from '../api/queries'
 import type { By, MeshFacts, MeshStep } from '../api/types'
 import { PickFiles } from '../components/PickFiles'
+import { useRemembered } from '../components/remembered'
 import { useKeys } from '../components/keys'
 import { useNotices, useStatus } from '../api/notices'
 import { DropOn } from '../stage/DropOn'
@@ -24,6 +25,7 @@ import { Brings } from './Brings'
 import type { Asking } from './Dialogs'
 import { Dialogs } from './Dialogs'
 import { UV_ACTIONS } from './EditUvs'
+import { useDensities } from './density'
 import { Faults } from './Faults'
 import { FileScene } from './FileScene'
 import { Legend } from './Legend'
@@ -95,12 +97,12 @@ function OneMesh({
   const say = useNotices((state) => state.say)
   const show = useStatus((state) => state.show)
   const { turning, setTurning, wire, set } = useView()
-  const [view, setView] = useState<MeshView>('lit')
+  const [view, setView] = useRemembered<MeshView>('mesh view', 'lit')
   const [fault, setFault] = useState<number | null>(null)
   const [hovered, setHovered] = useState<string | null>(null)
   const [touched, setTouched] = useState<string | null>(null)
   const [more, setMore] = useState<string[]>([])
-  const [hideDone, setHideDone] = useState(false)
+  const [hideDone, setHideDone] = useRemembered<boolean>('hide done', false)
   const [asking, setAsking] = useState<Asking | null>(null)
   const [pickBy, setPickBy] = useState<By | null>(null)
   const [picked, setPicked] = useState<PickedFaces | null>(null)
@@ -121,14 +123,15 @@ function OneMesh({
   const marks = view !== 'faults' ? [] : fault !== null ? [fault] : seen.map(({ number }) => number)
   const values = useTriangles(mesh.measured ? mesh.key : '', measureOf(view), marks).data ?? null
   const shown = view === 'faults' && marks.length === 0 ? null : values
+  const densities = useDensities(mesh)
   const paint = useMemo(() => {
     const painted =
-      shown && (measureOf(view) || view === 'faults') ? paintOf(view, shown, mesh) : {}
+      shown && (measureOf(view) || view === 'faults') ? paintOf(view, shown, mesh, densities) : {}
     const own = picked && mesh.slots.find((entry) => entry.name === picked.slot)
     return own && picked
       ? { ...painted, [picked.slot]: markedOf(own.triangles, picked.faces) }
       : painted
-  }, [mesh, picked, shown, view])
+  }, [densities, mesh, picked, shown, view])
 
   const choose = (next: string | null, add = false) => {
     setPicked(null)
@@ -445,6 +448,7 @@ function OneMesh({
             choose={choose}
             toggleDone={done}
             actions={actions}
+            rename={(was, name) => addStep({ kind: 'rename-slot', slot: was, name })}
           />
           {slot !== null && <Suggestions mesh={mesh} slot={slot} />}
           <Faults

@@ -9,7 +9,11 @@ import type { MeshFacts, SlotFacts } from '../api/types'
 import { useStatus } from '../api/notices'
 import { SLOT_TINTS } from '../theme'
 import { MATERIAL } from './MaterialStrip'
-import { isNameless, oldName, usualDensity } from './measures'
+import { naturally, readable } from '../words'
+import { useDensities } from './density'
+import type { Densities } from './density'
+import { isNameless, oldName } from './measures'
+import { SlotName } from './SlotName'
 
 type Column = 'slot' | 'triangles' | 'density' | 'uvs' | 'material' | 'done'
 const COLUMNS: { key: Column; words: string }[] = [
@@ -30,6 +34,8 @@ export interface SlotTableProps {
   choose: (slot: string, more: boolean) => void
   toggleDone: (slot: string) => void
   actions: { words: string; run: (slot: string) => void }[]
+  /** Gives whether it was made. */
+  rename: (slot: string, name: string) => Promise<unknown>
 }
 
 /** The slots of a mesh: sorted by any column, with what each wears; materials can be dropped on rows. */
@@ -42,7 +48,10 @@ export function SlotTable({
   choose,
   toggleDone,
   actions,
+  rename,
 }: SlotTableProps) {
+  const densities = useDensities(mesh)
+  const [naming, setNaming] = useState<string | null>(null)
   const [sort, setSort] = useState<{ by: Column | null; down: boolean }>({ by: null, down: false })
   if (!mesh.measured)
     return (
@@ -52,21 +61,16 @@ export function SlotTable({
     )
   const value = (slot: SlotFacts): string | number => {
     if (sort.by === 'triangles') return slot.triangles
-    if (sort.by === 'density') return slot.density ?? -1
-    if (sort.by === 'uvs') return uvState(slot, mesh).words
+    if (sort.by === 'density') return densities.of(slot) ?? -1
+    if (sort.by === 'uvs') return uvState(slot, densities).words
     if (sort.by === 'material') return mesh.assigned[slot.name] ?? ''
     if (sort.by === 'done') return mesh.done.includes(slot.name) ? 1 : 0
-    return slot.name.toLowerCase()
+    return slot.name
   }
   const rows = mesh.slots
     .map((slot, number) => ({ slot, number }))
     .filter(({ slot }) => !hideDone || !mesh.done.includes(slot.name))
-  if (sort.by)
-    rows.sort(
-      (a, b) =>
-        (value(a.slot) < value(b.slot) ? -1 : value(a.slot) > value(b.slot) ? 1 : 0) *
-        (sort.down ? -1 : 1),
-    )
+  if (sort.by) rows.sort((a, b) => compared(value(a.slot), value(b.slot)) * (sort.down ? -1 : 1))
   return (
     <table className="grid slots">
       <thead>
@@ -114,6 +118,14 @@ export function SlotTable({
             choose={choose}
             toggleDone={toggleDone}
             actions={actions}
+            densities={densities}
+            naming={naming === slot.name}
+            setNaming={setNaming}
+            rename={(name, next) => {
+              const after = rows[rows.findIndex((row) => row.slot === slot) + next]
+              setNaming(next && after ? after.slot.name : null)
+              if (name && name !== slot.name) void rename(slot.name, name)
+            }}
           />
         ))}
         {rows.length === 0 && (
@@ -135,7 +147,15 @@ interface RowProps extends Pick<
   slot: SlotFacts
   number: number
   lit: boolean
+  densities: Densities
+  naming: boolean
+  setNaming: (slot: string | null) => void
+  /** The name that was typed, and by how many rows naming goes on. */
+  rename: (name: string, next: -1 | 0 | 1) => void
 }
+
+const compared = (a: string | number, b: string | number) =>
+  typeof a === 'number' && typeof b === 'number' ? a - b : naturally(String(a), String(b))
 
 function SlotRow({
   mesh,
@@ -147,10 +167,14 @@ function SlotRow({
   choose,
   toggleDone,
   actions,
+  densities,
+  naming,
+  setNaming,
+  rename,
 }: RowProps) {
   const edit = useEdit()
   const looks = useLooks().data ?? {}
-  const materials = Object.keys(useProject().data?.document.materials ?? {})
+  const materials = Object.keys(useProject().data?.document.materials ?? {}).sort(naturally)
   const show = useStatus((state) => state.show)
   const [anchor, setAnchor] = useState<HTMLElement | null>(null)
   const [over, setOver] = useState(false)
@@ -160,7 +184,7 @@ function SlotRow({
   const assign = (material: string | null) =>
     void edit({ kind: 'assign', mesh: mesh.name, slots: current ? chosen : [slot.name], material })
   const was = oldName(mesh, slot.name)
-  const state = uvState(slot, mesh)
+  const state = uvState(slot, densities)
   const drop = {
     onDragOver: (event: DragEvent) => {
       if (event.dataTransfer.types.includes(MATERIAL)) {
@@ -182,6 +206,7 @@ function SlotRow({
     choose(slot.name, event.ctrlKey || event.metaKey || event.shiftKey)
   return (
     <tr
+      data-menu
       className={`${current || lit ? 'current' : ''} ${over ? 'over-drop' : ''}`}
       {...drop}
       onMouseEnter={() => {
@@ -198,15 +223,24 @@ function SlotRow({
         </span>
       </td>
       <td>
-        <button
-          className="plain"
-          aria-pressed={current}
-          onClick={pick}
-          onFocus={() => hover(slot.name)}
-          onBlur={() => hover(null)}
-        >
-          <b className={isNameless(slot.name) ? 'mono' : ''}>{slot.name}</b>
-        </button>
+        {naming ? (
+          <SlotName name={slot.name} done={rename} />
+        ) : (
+          <button
+            className="plain"
+            aria-pressed={current}
+            title={`${slot.name}: double click or F2 to give it another name`}
+            onClick={pick}
+            onDoubleClick={() => setNaming(slot.name)}
+            onKeyDown={(event) => {
+              if (event.key === 'F2') setNaming(slot.name)
+            }}
+            onFocus={() => hover(slot.name)}
+            onBlur={() => hover(null)}
+          >
+            <b className={isNameless(slot.name) ? 'mono' : ''}>{slot.name}</b>
+          </button>
+        )}
         {was ? (
           <div className="small">was {was}</div>
         ) : isNameless(slot.name) ? (
@@ -221,11 +255,11 @@ function SlotRow({
         className="mono"
         title={
           slot.spread
-            ? `a tenth is below ${slot.spread[0].toPrecision(3)}, a tenth above ${slot.spread[1].toPrecision(3)} UV units a metre`
+            ? `${readable(slot.density ?? 0)} UV units a metre; a tenth of it is below ${readable(slot.spread[0])}, a tenth above ${readable(slot.spread[1])}`
             : undefined
         }
       >
-        {slot.density == null ? '–' : `${slot.density.toPrecision(3)} /m`}
+        {densities.words(slot)}
       </td>
       <td>
         <span className={`chip ${state.tone}`} title={state.why}>
@@ -313,7 +347,7 @@ function SlotRow({
 /** What is to be said of a slot's UVs in a word or two. */
 function uvState(
   slot: SlotFacts,
-  mesh: MeshFacts,
+  densities: Densities,
 ): { words: string; tone: '' | 'amber' | 'brick'; why: string } {
   const { uv } = slot
   if (uv.min == null || uv.max == null)
@@ -332,7 +366,7 @@ function uvState(
       why: 'Its UVs leave 0–1 a little: by mistake, or because they repeat.',
     }
   }
-  const ratio = slot.density ? slot.density / usualDensity(mesh) : 1
+  const ratio = (densities.of(slot) ?? densities.usual) / densities.usual
   const twins = (uv.stacked ?? 0) + (uv.mirrored ?? 0)
   if (uv.overlap > 0.02 && twins < 0.02)
     return {

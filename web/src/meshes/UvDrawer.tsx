@@ -10,7 +10,8 @@ import type { Material, MeshFacts, SlotFacts } from '../api/types'
 import { piecesOf } from '../stage/Subjects'
 import { RAMP, STAGE } from '../theme'
 import type { MeshView } from './measures'
-import { colourOf, usualDensity } from './measures'
+import { useDensities } from './density'
+import { colourOf } from './measures'
 
 const SIDE = 268
 
@@ -159,6 +160,7 @@ function UvPicture({
   view: MeshView
   values: Float32Array | null
 }) {
+  const densities = useDensities(mesh)
   const canvas = useRef<HTMLCanvasElement>(null)
   const gltf = useLoader(GLTFLoader, `/api/mesh-geometry/${mesh.key}.glb`)
   const geometry = useMemo(
@@ -192,9 +194,9 @@ function UvPicture({
       geometry,
       values && values.subarray(first, first + slot.triangles),
       view,
-      usualDensity(mesh),
+      view === 'density' ? densities.usual / densities.factor(slot.name) : densities.usual,
     )
-  }, [at, geometry, image, mesh, slot, values, view])
+  }, [at, densities, geometry, image, mesh, slot, values, view])
   const wheel = (event: WheelEvent) => {
     const box = event.currentTarget.getBoundingClientRect()
     const [x, y] = [(event.clientX - box.left) / SIDE, (event.clientY - box.top) / SIDE]

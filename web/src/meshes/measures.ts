@@ -3,6 +3,7 @@ import { Color } from 'three'
 
 import type { MeshFacts } from '../api/types'
 import { RAMP } from '../theme'
+import type { Densities } from './density'
 
 export type MeshView =
   'lit' | 'slots' | 'checker' | 'density' | 'stretch' | 'flipped' | 'backs' | 'faults'
@@ -19,7 +20,7 @@ export const VIEWS: { key: MeshView; words: string; shows: string }[] = [
   {
     key: 'density',
     words: 'Density',
-    shows: 'UV size against size in metres, compared with the whole mesh',
+    shows: 'texels a metre of what the slots wear, compared with the whole mesh',
   },
   {
     key: 'stretch',
@@ -50,19 +51,6 @@ const [low, middle, high, mark, none] = [
   RAMP.none,
 ].map((hex) => new Color(hex)) as [Color, Color, Color, Color, Color]
 
-/** The middle of a mesh's densities, that of its slots weighed by area: what every triangle is compared with. */
-export function usualDensity(mesh: MeshFacts): number {
-  const slots = mesh.slots
-    .filter((slot) => slot.density != null)
-    .sort((a, b) => a.density! - b.density!)
-  let left = slots.reduce((sum, slot) => sum + slot.area, 0) / 2
-  for (const slot of slots) {
-    left -= slot.area
-    if (left <= 0) return slot.density!
-  }
-  return 1
-}
-
 /** The colour of one number: `usual` is what a density is compared with. */
 export function colourOf(view: MeshView, value: number, usual: number): Color {
   if (Number.isNaN(value)) return none
@@ -80,14 +68,15 @@ export function paintOf(
   view: MeshView,
   values: Float32Array,
   mesh: MeshFacts,
+  densities: Densities,
 ): Record<string, Float32Array> {
-  const usual = usualDensity(mesh)
   const found: Record<string, Float32Array> = {}
   let at = 0
   for (const slot of mesh.slots) {
     const colours = new Float32Array(slot.triangles * 3)
+    const factor = view === 'density' ? densities.factor(slot.name) : 1
     for (let i = 0; i < slot.triangles; i += 1)
-      colourOf(view, values[at + i] ?? NaN, usual).toArray(colours, i * 3)
+      colourOf(view, (values[at + i] ?? NaN) * factor, densities.usual).toArray(colours, i * 3)
     at += slot.triangles
     found[slot.name] = colours
   }

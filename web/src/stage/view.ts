@@ -1,5 +1,6 @@
-// How the stage is looked at. Shared by the screens, so that the light stays when a person moves on.
+// How the stage is looked at. Shared by the screens, so that the light stays when a person moves on or comes back.
 import { create } from 'zustand'
+import { persist } from 'zustand/middleware'
 
 import { LIGHT_TABLE } from '../api/tables'
 
@@ -34,18 +35,38 @@ interface View extends Settings {
   set: (change: Partial<Settings>) => void
 }
 
-export const useView = create<View>((set) => ({
-  light: 'overcast',
-  turning: false,
-  speed: 4,
-  brightness: 1,
-  lightTurn: 0,
-  wire: false,
-  backs: false,
-  checker: false,
-  toneMapped: false,
-  backdrop: 'grey',
-  setLight: (light) => set({ light }),
-  setTurning: (turning) => set({ turning }),
-  set,
-}))
+export const useView = create<View>()(
+  persist(
+    (set) => ({
+      light: 'overcast',
+      turning: false,
+      speed: 4,
+      brightness: 1,
+      lightTurn: 0,
+      wire: false,
+      backs: false,
+      checker: false,
+      toneMapped: false,
+      backdrop: 'grey',
+      setLight: (light) => set({ light }),
+      setTurning: (turning) => set({ turning }),
+      set,
+    }),
+    {
+      name: 'ektopos-view',
+      // What turns by itself after a reload would surprise.
+      partialize: ({ light, speed, brightness, lightTurn, backdrop }) => ({
+        light,
+        speed,
+        brightness,
+        lightTurn,
+        backdrop,
+      }),
+      // A light that is not there any more is the first one.
+      merge: (kept, now) => {
+        const known = { ...now, ...(kept as Partial<View>) }
+        return known.light in LIGHT_TABLE ? known : { ...known, light: now.light }
+      },
+    },
+  ),
+)

@@ -1,0 +1,107 @@
+import {
+  Button,
+  Dialog,
+  DialogActions,
+  DialogContent,
+  DialogTitle,
+  ToggleButton,
+  ToggleButtonGroup,
+} from '@mui/material'
+import { useState } from 'react'
+
+import { Picture } from '../components/Picture'
+
+type Of = (what: 'meant' | 'arrived' | 'difference') => string
+
+interface DividedProps {
+  of: Of
+  input: string
+}
+
+/** What was meant left of a divider, what arrived right of it; it is moved by dragging, or with the arrow keys. */
+export function Divided({ of, input }: DividedProps) {
+  const [at, setAt] = useState(50)
+  return (
+    <figure>
+      <div className="divided">
+        <Picture src={of('arrived')} alt={`${input}, arrived`} />
+        <Picture
+          src={of('meant')}
+          alt={`${input}, meant`}
+          style={{ clipPath: `inset(0 ${100 - at}% 0 0)` }}
+        />
+        <span style={{ left: `${at}%` }} />
+        <input
+          type="range"
+          min={0}
+          max={100}
+          value={at}
+          aria-label="Divider between meant and arrived"
+          onChange={(event) => setAt(Number(event.target.value))}
+        />
+      </div>
+      <figcaption className="small row">
+        <span>◂ meant</span>
+        <span className="grow" />
+        <span>arrived ▸</span>
+      </figcaption>
+    </figure>
+  )
+}
+
+interface LargeProps extends DividedProps {
+  title: string
+  close: () => void
+}
+
+const ZOOMS = [1, 2, 4, 8] as const
+
+/** The pictures of a cell as large as the window, the divider or the difference, with zoom. */
+export function LargePictures({ of, input, title, close }: LargeProps) {
+  const [zoom, setZoom] = useState<number>(1)
+  const [shown, setShown] = useState<'divided' | 'difference'>('divided')
+  return (
+    <Dialog open onClose={close} maxWidth="lg" fullWidth>
+      <DialogTitle className="row">
+        <span className="grow">{title}</span>
+        <ToggleButtonGroup
+          size="small"
+          exclusive
+          value={shown}
+          aria-label="What is shown"
+          onChange={(_, next: typeof shown | null) => next && setShown(next)}
+        >
+          <ToggleButton value="divided">meant and arrived</ToggleButton>
+          <ToggleButton value="difference">difference</ToggleButton>
+        </ToggleButtonGroup>
+        <ToggleButtonGroup
+          size="small"
+          exclusive
+          value={zoom}
+          aria-label="Zoom"
+          onChange={(_, next: number | null) => next && setZoom(next)}
+        >
+          {ZOOMS.map((times) => (
+            <ToggleButton key={times} value={times}>
+              {times}×
+            </ToggleButton>
+          ))}
+        </ToggleButtonGroup>
+      </DialogTitle>
+      <DialogContent>
+        <div className="large-pictures" tabIndex={0} aria-label="Pictures, to be scrolled">
+          <div style={{ width: `${zoom * 100}%` }}>
+            {shown === 'divided' ? (
+              <Divided of={of} input={input} />
+            ) : (
+              <Picture src={of('difference')} alt={`${input}, difference`} />
+            )}
+          </div>
+        </div>
+      </DialogContent>
+      <DialogActions>
+        <Button onClick={close}>Close</Button>
+      </DialogActions>
+    </Dialog>
+  )
+}

@@ -1,0 +1,90 @@
+// How dense maps lie on a mesh: texels a metre of what its slots wear, tiling counted; UV units a metre where nothing is worn.
+import { useMemo } from 'react'
+
+import { useBoard, useProject } from '../api/queries'
+import { feedOf, settingOf } from '../api/stated'
+import type { BoardMap, Document, InputName, MeshFacts, SlotFacts } from '../api/types'
+import { INPUT_WORDS, readable } from '../words'
+
+export interface Densities {
+  /** What all numbers are in: texels as soon as one slot wears a map. */
+  unit: 'texels/m' | 'UV/m'
+  /** What one UV unit of a slot counts for; not a number where it wears no map and others do. */
+  factor: (slot: string) => number
+  /** A slot's density, null where it has none. */
+  of: (slot: SlotFacts) => number | null
+  /** The middle of all, slots weighed by area: what every triangle is compared with. */
+  usual: number
+  words: (slot: SlotFacts) => string
+}
+
+const INPUTS = Object.keys(INPUT_WORDS) as InputName[]
+
+/** Texels that one UV unit of a material holds: those of its base colour, or of its largest map; undefined without maps. */
+export function texelsPerUnit(
+  document: Document,
+  material: string,
+  maps: readonly BoardMap[],
+): number | undefined {
+  let largest: number | undefined
+  for (const input of INPUTS) {
+    const feed = feedOf(document, material, input)
+    const map = feed?.map ? maps.find((entry) => entry.name === feed.map) : undefined
+    if (!feed || !map || map.width === 0) continue
+    const [u, v] = feed.uv?.tiling ?? settingOf(document, material, 'uv')?.tiling ?? [1, 1]
+    const texels = Math.sqrt(map.width * map.height * Math.abs(u * v))
+    if (input === 'base_color') return texels
+    largest = Math.max(largest ?? 0, texels)
+  }
+  return largest
+}
+
+export function densitiesOf(
+  mesh: MeshFacts,
+  document: Document | undefined,
+  maps: readonly BoardMap[],
+): Densities {
+  const factors = new Map<string, number>()
+  for (const slot of mesh.slots) {
+    const material = mesh.assigned[slot.name]
+    const texels = document && material ? texelsPerUnit(document, material, maps) : undefined
+    if (texels) factors.set(slot.name, texels)
+  }
+  const factor = (slot: string) => (factors.size === 0 ? 1 : (factors.get(slot) ?? NaN))
+  const of = (slot: SlotFacts) => {
+    const density = slot.density == null ? NaN : slot.density * factor(slot.name)
+    return Number.isNaN(density) ? null : density
+  }
+  const unit = factors.size === 0 ? 'UV/m' : 'texels/m'
+  return {
+    unit,
+    factor,
+    of,
+    usual: usualOf(mesh.slots, of),
+    words: (slot) => {
+      const density = of(slot)
+      if (density !== null) return `${readable(density)} ${unit}`
+      return slot.density == null ? '–' : 'no map'
+    },
+  }
+}
+
+/** The middle of the slots' densities, weighed by area. */
+export function usualOf(slots: SlotFacts[], of: (slot: SlotFacts) => number | null): number {
+  const known = slots
+    .map((slot) => ({ density: of(slot), area: slot.area }))
+    .filter((slot): slot is { density: number; area: number } => slot.density !== null)
+    .sort((a, b) => a.density - b.density)
+  let left = known.reduce((sum, slot) => sum + slot.area, 0) / 2
+  for (const slot of known) {
+    left -= slot.area
+    if (left <= 0) return slot.density
+  }
+  return 1
+}
+
+export function useDensities(mesh: MeshFacts): Densities {
+  const document = useProject().data?.document
+  const maps = useBoard().data
+  return useMemo(() => densitiesOf(mesh, document, maps ?? []), [document, maps, mesh])
+}

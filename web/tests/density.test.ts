@@ -1,0 +1,63 @@
+import { describe, expect, it } from 'vitest'
+
+import type { BoardMap, Document, MeshFacts } from '../src/api/types'
+import { densitiesOf, texelsPerUnit } from '../src/meshes/density'
+import { errorWords, naturally, readable } from '../src/words'
+
+const map = (name: string, side: number) => ({ name, width: side, height: side }) as BoardMap
+const slot = (name: string, density: number | null, area = 1) => ({ name, density, area })
+const document = {
+  materials: {
+    wall: { inputs: { base_color: { map: 'wall' }, normal: { map: 'fine' } } },
+    tiled: { from: 'wall', uv: { tiling: [3, 3] } },
+    rough: { inputs: { roughness: { map: 'fine' } } },
+    plain: { inputs: { base_color: { value: [1, 1, 1] } } },
+  },
+} as unknown as Document
+const maps = [map('wall', 512), map('fine', 2048)]
+
+describe('density', () => {
+  it('counts the texels of the base colour, or of the largest map, with tiling', () => {
+    expect(texelsPerUnit(document, 'wall', maps)).toBe(512)
+    expect(texelsPerUnit(document, 'tiled', maps)).toBe(1536)
+    expect(texelsPerUnit(document, 'rough', maps)).toBe(2048)
+    expect(texelsPerUnit(document, 'plain', maps)).toBeUndefined()
+  })
+  it('is texels a metre as soon as a slot wears a map, and UV units before', () => {
+    const mesh = {
+      slots: [slot('a', 0.5, 3), slot('b', 0.5), slot('c', null)],
+      assigned: { a: 'wall', b: null },
+    } as unknown as MeshFacts
+    const worn = densitiesOf(mesh, document, maps)
+    const [a, b, c] = mesh.slots
+    expect([worn.unit, worn.of(a!), worn.usual]).toEqual(['texels/m', 256, 256])
+    expect([worn.words(a!), worn.words(b!), worn.words(c!)]).toEqual([
+      '256 texels/m',
+      'no map',
+      '–',
+    ])
+    const bare = densitiesOf({ ...mesh, assigned: {} }, document, maps)
+    expect([bare.unit, bare.of(b!)]).toEqual(['UV/m', 0.5])
+  })
+})
+
+describe('words for numbers and names', () => {
+  it('orders names as a person counts', () => {
+    expect(['wall_10', 'Wall_2', 'wall_1'].sort(naturally)).toEqual(['wall_1', 'Wall_2', 'wall_10'])
+  })
+  it('shows no powers of ten', () => {
+    expect([0, 260.4, 12345.6, 0.01234, 1e-7].map(readable)).toEqual([
+      '0',
+      '260',
+      '12,346',
+      '0.0123',
+      'under 0.001',
+    ])
+  })
+  it('says how far a cell is off', () => {
+    const cell = { max_error: 2.6e2, mean_error: 1.25, unit: 'steps', differing: 0.5 }
+    expect(errorWords(cell as never)).toBe(
+      'largest 260 steps · mean 1.25 steps · 50 % of texels differ',
+    )
+  })
+})
