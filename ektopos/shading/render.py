@@ -88,8 +88,15 @@ def render(
 
 
 def picture(linear: Float) -> Float:
-    """A rendered picture for the screen: clipped and sRGB-encoded, 0–1."""
-    return linear_to_srgb(np.clip(linear, 0.0, 1.0))
+    """A rendered picture `(…, 3)` for the screen: sRGB-encoded, 0–1. What is brighter than white
+    is scaled to it as a whole, so that it keeps its hue: clipped one by one, the channels of a
+    bright orange end in yellow. The stage does the same (`web/src/stage/hue.ts`).
+
+    >>> picture(np.float32([4.0, 1.0, 0.0])).round(3).tolist()
+    [1.0, 0.5370000004768372, 0.0]
+    """
+    brightest = np.maximum(linear.max(axis=-1, keepdims=True), 1.0)
+    return linear_to_srgb(np.clip(linear / brightest, 0.0, 1.0))
 
 
 @dataclass(frozen=True)

@@ -95,7 +95,7 @@ def _pairs(
     yield pair("filter", material.filter, imported.filter)
     yield pair("smaller levels", "used", "used" if imported.mips else "not used")
     baked = profile.mesh.uv_transform == "baked"
-    seen: set[tuple[str, str]] = set()
+    lies: dict[tuple[str, str], list[str]] = {}
     for name, place in material.placements().items():
         arrived = imported.inputs.get(name)
         if arrived is None or arrived.texture is None:
@@ -105,9 +105,10 @@ def _pairs(
             _lies(uv.tiling, uv.offset, uv.rotation, uv.set, place.wrap),
             _lies(there.tiling, there.offset, there.rotation, there.uv_set, there.wrap),
         )
-        if both not in seen:
-            seen.add(both)
-            yield SettingPair(f"UVs of {TABLE[name].label.lower()}", *both)
+        lies.setdefault(both, []).append(TABLE[name].label.lower())
+    for both, names in lies.items():
+        of = "" if len(lies) == 1 else f" of {', '.join(names)}"
+        yield SettingPair(f"UVs{of}", *both)
 
 
 def _alpha(mode: str, cutoff: float) -> str:

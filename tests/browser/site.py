@@ -134,6 +134,12 @@ class Site(LiveServerTestCase):
     def go(self, screen: str) -> None:
         self.page.get_by_role("navigation", name="The job").get_by_role("link", name=screen).click()
 
+    def to_material(self, name: str) -> None:
+        """Go to a material by way of the list."""
+        self.go("Materials")
+        self.page.get_by_title(name, exact=True).and_(self.page.get_by_role("button")).click()
+        self.page.get_by_role("heading", name=name, exact=True).wait_for()
+
     def stage_pixels(self, unlike: np.ndarray | None = None) -> np.ndarray:
         """What the stage has really drawn: `(96, 96, 4)`, read back from its canvas once it has
         settled.

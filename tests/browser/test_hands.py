@@ -25,9 +25,7 @@ class Hands(Site):
     def begin_on(self, material: str) -> None:
         self.open_small_project()
         self.project = self.page.url.rsplit("/", 2)[-2]
-        self.go("Materials")
-        self.page.get_by_title(material, exact=True).and_(self.page.get_by_role("button")).click()
-        self.page.get_by_role("heading", name=material, exact=True).wait_for()
+        self.to_material(material)
 
     def slow(self, page: Page) -> None:
         """Edits of a page are slow to arrive; what it reads is not."""
@@ -67,14 +65,18 @@ class Hands(Site):
         self.assertEqual(self.document()["materials"]["plain"]["inputs"]["roughness"]["value"], 0.8)
         # Moved and brought back: what the preview on the way answers afterwards is old.
         held: list[Route] = []
-        page.route("**/sheets/plain", held.append)
+        holding = [True]
+        page.route(
+            "**/sheets/plain",
+            lambda route: held.append(route) if holding[0] else route.continue_(),
+        )
         page.mouse.move(box["x"] + 0.8 * box["width"], y)
         page.mouse.down()
         with page.expect_request("**/sheets/plain"):
             page.mouse.move(box["x"] + 0.2 * box["width"], y, steps=3)
         page.mouse.move(box["x"] + 0.8 * box["width"], y, steps=3)
         page.mouse.up()
-        page.unroute("**/sheets/plain")
+        holding[0] = False
         with page.expect_response("**/sheets/plain"):
             for route in held:
                 route.continue_()

@@ -12,7 +12,7 @@ class Materials(Site):
         page = self.page
         self.open_small_project()
         page.locator("[data-cell]").first.wait_for()
-        self.go("Materials")
+        self.to_material("tile")
         row = page.locator('[data-input="roughness"]')
         row.get_by_text("range .10–.80").wait_for()
 

@@ -2,6 +2,11 @@
 
 from __future__ import annotations
 
+import io
+
+import numpy as np
+from PIL import Image as Pillow
+
 from tests.browser.site import Site
 
 COUNTED = """
@@ -19,6 +24,35 @@ reflections takes over fifty."""
 
 
 class Stage(Site):
+    def test_bright_emission_keeps_its_hue_as_in_the_swatch(self) -> None:
+        """An orange eight times as bright as white is orange, not yellow: green stays at the sRGB
+        of 0.3, 149, give or take what the surface reflects."""
+        page = self.page
+        self.open_small_project()
+        project = page.url.split("/projects/")[1].split("/")[0]
+        glow = {"value": [1.0, 0.3, 0.0], "strength": 8.0}
+        black = {"value": [0.0, 0.0, 0.0]}
+        self.other_page(
+            project,
+            *(
+                {"kind": "set-feed", "material": "plain", "input": name, "feed": feed}
+                for name, feed in (("emission", glow), ("base_color", black))
+            ),
+        )
+        self.open(f"/projects/{project}/materials/plain")
+        page.locator('[data-input="emission"]').get_by_text("8").first.wait_for()
+        self.button("Plane").click()
+        drawn = self.stage_pixels().reshape(-1, 4)
+        address = page.locator("[aria-current=true] img").get_attribute("src")
+        swatch = page.request.get(f"{self.live_server_url}{address}").body()
+        with Pillow.open(io.BytesIO(swatch)) as opened:
+            pictured = np.asarray(opened.convert("RGBA"), np.int32).reshape(-1, 4)
+        for where, pixels in (("stage", drawn), ("swatch", pictured)):
+            glowing = pixels[pixels[:, 0] > 250]
+            self.assertGreater(len(glowing), 100, where)
+            self.assertAlmostEqual(float(np.median(glowing[:, 1])), 149, delta=6, msg=where)
+            self.assertLess(float(np.median(glowing[:, 2])), 60, where)
+
     def counts_since(self) -> dict[str, int]:
         """Programs linked and things drawn since this was last asked."""
         return self.page.evaluate(
@@ -29,7 +63,7 @@ class Stage(Site):
         page = self.page
         page.add_init_script(COUNTED)
         self.open_small_project()
-        self.go("Materials")
+        self.to_material("tile")
         shown = self.stage_pixels()
         first = self.counts_since()
         self.assertGreater(first["linkProgram"], 0)

@@ -18,7 +18,7 @@ class Targets(Site):
     def test_a_target_changes_what_leaves_and_every_package_of_it_arrives(self) -> None:
         page = self.page
         self.open_small_project()
-        self.go("Materials")
+        self.to_material("tile")
         leaving = page.locator('[data-input="roughness"] .leaves')
         leaving.get_by_text("ORM.png").wait_for()
         self.choose_target("Loose maps, metallic with smoothness")
@@ -75,8 +75,7 @@ class Targets(Site):
     def test_the_keys_named_at_the_foot_work(self) -> None:
         page = self.page
         self.open_small_project()
-        self.go("Materials")
-        page.get_by_role("heading", name="tile", exact=True).wait_for()
+        self.to_material("tile")
         page.keyboard.press("j")
         page.get_by_role("heading", name="tile_dull", exact=True).wait_for()
         page.keyboard.press("k")
@@ -119,7 +118,7 @@ class OwnTargets(Site):
         page = self.page
         self.open_small_project()
         page.locator("[data-cell] img").first.wait_for()
-        self.go("Materials")
+        self.to_material("tile")
         page.locator('[data-input="roughness"] .leaves').get_by_text("ORM.png").wait_for()
         self.go("Export")
         page.get_by_text("tile_ORM.png").wait_for()

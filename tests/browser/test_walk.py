@@ -116,7 +116,7 @@ class Walk(Site):
         self.go("Export")
         page.get_by_text("hull_ORM.png").wait_for()
         self.button("Export and try").click()
-        page.get_by_text("✓ 19 the same").wait_for()
+        page.get_by_text("✓ 15 the same").wait_for()
         page.get_by_role("button", name="Deck roughness: within rounding").click()
         page.get_by_role("img", name="Roughness, arrived").wait_for()
         self.axe("export")

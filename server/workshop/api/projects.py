@@ -19,6 +19,7 @@ from ektopos.maps import Facts
 from ektopos.targets.profile import find_profile
 from server.workshop.archive import import_uploads
 from server.workshop.models import Checkpoint, Job, MapFacts, Project
+from server.workshop.sample import open_sample
 
 router = Router(tags=["projects"])
 
@@ -149,6 +150,12 @@ def list_projects(request: HttpRequest) -> list[Project]:
 def new_project(request: HttpRequest, given: NewProject) -> ProjectOut:
     """A new, empty project."""
     return shown(Project.begin(Document(name=given.name.strip()[:120] or "Untitled")))
+
+
+@router.post("/sample", response=ProjectOut, by_alias=True)
+def sample(request: HttpRequest) -> ProjectOut:
+    """The sample as a new project."""
+    return shown(open_sample())
 
 
 @router.post("/import", response=ProjectOut, by_alias=True)

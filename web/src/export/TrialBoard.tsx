@@ -409,7 +409,7 @@ function Detail({ cell, pack, trial }: { cell: Cell; pack: Package; trial: Trial
         <h2 style={{ fontSize: 15 }}>
           {input}{' '}
           {cell.verdict === 'same'
-            ? 'arrived as it was meant'
+            ? `arrived as ${cell.input === 'settings' ? 'they were' : 'it was'} meant`
             : cell.verdict === 'close'
               ? 'arrived within rounding'
               : cell.cause

@@ -15,6 +15,7 @@ import { JobsButton } from './JobsButton'
 import { Mark } from '../components/Mark'
 import { typing } from '../components/keys'
 import { useAllRemembered } from '../components/remembered'
+import { nextStep } from './next'
 import { ProjectMenu } from './ProjectMenu'
 
 const Guide = lazy(() => import('./Guide'))
@@ -140,13 +141,30 @@ function Trail({ project }: { project: Project }) {
       mark: behind ? 'behind' : '',
     },
   ]
+  const next = nextStep({
+    maps: board.length,
+    unsure,
+    materials: Object.keys(document.materials ?? {}).length,
+    meshes: Object.keys(document.meshes ?? {}).length,
+    bare: slots.filter((material) => !material).length,
+    errors: findings.filter((finding) => finding.severity === 'error').length,
+    exported: packages.length > 0 && !behind,
+    passed: packages[0]?.trial?.passed ?? null,
+  })
   const left = useAllRemembered((state) => state.projects[project.id])
   return (
     <ol className="trail">
       {stations.map((station) => (
         <li key={station.to}>
           <NavLink to={String(left?.[`path ${station.to}`] ?? station.to)}>
-            <b>{station.name}</b>
+            <span>
+              <b>{station.name}</b>
+              {next?.to === station.to && (
+                <span className="next" title={next.why}>
+                  next<span className="sr">: {next.why}</span>
+                </span>
+              )}
+            </span>
             <span className="small">
               {station.words}
               {station.mark && (

@@ -5,6 +5,7 @@ import { useEffect, useMemo, useState } from 'react'
 import { useNavigate, useParams } from 'react-router'
 
 import { useEdit } from '../api/changes'
+import { FirstSteps } from '../components/FirstSteps'
 import { useRemembered } from '../components/remembered'
 import { useBoard, useProjectId } from '../api/queries'
 import type { BoardMap } from '../api/types'
@@ -103,7 +104,6 @@ export function MapsScreen() {
     if (made) void navigate(`/projects/${id}/materials/${encodeURIComponent(made)}`)
   }
   const current = name ?? shown[0]?.name ?? null
-
   if (board.data && maps.length === 0) {
     return (
       <div className="empty">
@@ -113,6 +113,7 @@ export function MapsScreen() {
           map is looked at, and you see why it is taken for what it is.
         </p>
         <PickFiles contained />
+        <FirstSteps />
         <p className="small">PNG, JPEG, TGA, TIFF, EXR, WebP, Radiance HDR · GLB, glTF, OBJ</p>
       </div>
     )
@@ -182,7 +183,7 @@ export function MapsScreen() {
           }}
         />
       </section>
-      <Reader name={current} channel={channel} setChannel={setChannel} />
+      <Reader name={current} channel={channel} setChannel={setChannel} several={several} />
     </div>
   )
 }

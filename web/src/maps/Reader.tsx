@@ -17,11 +17,15 @@ export function Reader({
   name,
   channel,
   setChannel,
+  several,
 }: {
   name: string | null
   channel: string
   setChannel: (channel: string) => void
+  /** The maps that are chosen together, where there are several. */
+  several: string[]
 }) {
+  const [removing, setRemoving] = useState(false)
   const waits = useBoard().data?.find((map) => map.name === name)?.state === 'measuring'
   const detail = useMap(waits ? null : name)
   const [repeat, setRepeat] = useState(false)
@@ -43,6 +47,7 @@ export function Reader({
     })),
     { key: '1', words: '1:1', run: () => setActual(!actual) },
     { key: '2', words: '2 × 2', run: () => setRepeat(!repeat) },
+    { key: 'Delete', words: 'remove', run: () => setRemoving(name !== null) },
   ])
   if (name === null || !detail.data) {
     return (
@@ -63,6 +68,12 @@ export function Reader({
   const view = has(channel) ? channel : 'rgb'
   return (
     <aside className="pane" aria-label="Reader">
+      {removing && (
+        <RemoveMaps
+          names={several.length > 1 ? several : [name]}
+          close={() => setRemoving(false)}
+        />
+      )}
       <div className="bar" style={{ gap: 8 }}>
         <h2 className="ellipsis" style={{ fontSize: 15 }} title={map.file}>
           {map.file.split('/').at(-1)}

@@ -9,7 +9,6 @@ import { calledSoon, useQueue, waitingOf } from '../api/queue'
 import { feedOf } from '../api/stated'
 import type { Feed, InputName, Row } from '../api/types'
 import { useStatus } from '../api/notices'
-import { Confirm } from '../components/Confirm'
 import { AskName } from '../components/AskName'
 import { useBringIn } from '../components/useBringIn'
 import { Histogram } from '../components/Histogram'
@@ -21,6 +20,7 @@ import { toHex } from './colour'
 import { PLAIN, WIDE, changes, lies, firstValue } from './feed'
 import { Settings } from './Settings'
 import { SourcePicker } from './SourcePicker'
+import { RemoveMaterial } from './RemoveMaterial'
 import type { useDraft } from './useDraft'
 
 type Draft = ReturnType<typeof useDraft>
@@ -384,27 +384,7 @@ function SheetHead({
           done={(set) => void act({ kind: 'apply-pattern', material: name, set })}
         />
       )}
-      {asking === 'delete' && (
-        <Confirm
-          title={`Delete ${name}`}
-          action="Delete"
-          close={() => setAsking(null)}
-          done={() => void act({ kind: 'remove-material', material: name })}
-        >
-          <p>
-            {sheet.slots.length
-              ? `△ It is worn on ${sheet.slots.join(', ')}; ${sheet.slots.length === 1 ? 'that slot is' : 'those slots are'} left bare.`
-              : 'It is on no slot.'}
-          </p>
-          {sheet.derived.length > 0 && (
-            <p>
-              △ {sheet.derived.join(', ')} derive from it: delete them first, or give them another
-              base.
-            </p>
-          )}
-          <p className="small">This is one step; Undo brings it back.</p>
-        </Confirm>
-      )}
+      {asking === 'delete' && <RemoveMaterial sheet={sheet} close={() => setAsking(null)} />}
       {asking === 'derive' && (
         <AskName
           title="Derive a material"

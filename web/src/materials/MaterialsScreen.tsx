@@ -18,6 +18,7 @@ import { FeedSheet } from './FeedSheet'
 import type { Comparison } from './MaterialStage'
 import { MaterialStage } from './MaterialStage'
 import { NameByRule } from './NameByRule'
+import { RemoveMaterial } from './RemoveMaterial'
 import { useDraft } from './useDraft'
 
 /** Materials: the list, the feed sheet and the stage. */
@@ -29,6 +30,7 @@ export function MaterialsScreen() {
   const names = ordered(project).map((entry) => entry.name)
   const current = name && names.includes(name) ? name : (names[0] ?? null)
   const draft = useDraft(current)
+  const [removing, setRemoving] = useState(false)
   const [solo, setSolo] = useState<InputName | null>(null)
   const [params] = useSearchParams()
   const asked = params.get('open') as InputName | null
@@ -63,6 +65,11 @@ export function MaterialsScreen() {
               ),
           },
           {
+            key: 'Delete',
+            words: 'remove',
+            run: () => setRemoving(true),
+          },
+          {
             key: 's',
             words: 'solo the open row',
             run: () => setSolo(solo || !openRow ? null : openRow),
@@ -92,6 +99,9 @@ export function MaterialsScreen() {
         comparison={comparison}
         compare={setComparison}
       />
+      {removing && draft.sheet && (
+        <RemoveMaterial sheet={draft.sheet} close={() => setRemoving(false)} />
+      )}
     </div>
   )
 }

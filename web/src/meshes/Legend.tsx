@@ -20,9 +20,9 @@ export function Legend({
   if (view === 'density')
     return (
       <Bar
-        from={`${readable(usual / 4)} ${unit}`}
+        from={readable(usual / 4)}
         middle={`${readable(usual)} ${unit} is usual`}
-        to={`${readable(usual * 4)} ${unit}`}
+        to={readable(usual * 4)}
         ramp={`${RAMP.low}, ${RAMP.middle}, ${RAMP.high}`}
       />
     )

@@ -12,6 +12,7 @@ import { useIncoming } from '../api/incoming'
 import { Mark } from '../components/Mark'
 import { useNotices } from '../api/notices'
 import { AskName } from '../components/AskName'
+import { FirstSteps } from '../components/FirstSteps'
 import { ago, count } from '../words'
 
 /** Every project, and the ways to begin one. */
@@ -27,6 +28,14 @@ export function ProjectsScreen() {
     mutationFn: (name: string) => post('/api/projects', { body: { name } }),
     onSuccess: (project) => {
       queries.setQueryData(['project', project.id], project)
+      void queries.invalidateQueries({ queryKey: ['projects'] })
+      void navigate(`/projects/${project.id}/maps`)
+    },
+    onError: notice,
+  })
+  const sample = useMutation({
+    mutationFn: () => post('/api/projects/sample'),
+    onSuccess: (project) => {
       void queries.invalidateQueries({ queryKey: ['projects'] })
       void navigate(`/projects/${project.id}/maps`)
     },
@@ -66,18 +75,22 @@ export function ProjectsScreen() {
             <h1 className="grow" style={{ fontSize: 17 }}>
               Projects
             </h1>
+            <Button disabled={sample.isPending} onClick={() => sample.mutate()}>
+              {sample.isPending ? 'Making the sample …' : 'Open the sample'}
+            </Button>
             <Button onClick={open}>{bring.isPending ? 'Opening …' : 'Open a project zip…'}</Button>
             <Button variant="contained" onClick={() => setNaming(true)}>
               New project
             </Button>
           </div>
           {projects.data?.length === 0 && (
-            <div className="empty" style={{ border: '1px dashed var(--strong)', height: 240 }}>
+            <div style={{ border: '1px dashed var(--strong)', padding: '20px 24px' }}>
               <h2>No projects yet</h2>
               <p>
-                Begin a new one and drop a folder of maps and a mesh on it, or drop a project’s zip
-                or folder here.
+                Begin a new one and drop a folder of maps and a mesh on it, drop a project’s zip or
+                folder here, or open the sample to look round.
               </p>
+              <FirstSteps />
             </div>
           )}
           {projects.data && projects.data.length > 0 && (

@@ -4,9 +4,10 @@ import { useEffect, useRef, useState } from 'react'
 import type { ReactNode } from 'react'
 import { createPortal } from 'react-dom'
 import type { Group } from 'three'
-import { NeutralToneMapping, NoToneMapping, Vector3 } from 'three'
+import { CustomToneMapping, NeutralToneMapping, Vector3 } from 'three'
 import type { OrbitControls as Controls } from 'three/addons/controls/OrbitControls.js'
 
+import './hue'
 import { Caught } from './Caught'
 import { Lights } from './Lights'
 import type { Shown } from './kept'
@@ -78,7 +79,7 @@ function Exposure() {
   const get = useThree((state) => state.get)
   useEffect(() => {
     const { gl, scene, invalidate } = get()
-    gl.toneMapping = toneMapped ? NeutralToneMapping : NoToneMapping
+    gl.toneMapping = toneMapped ? NeutralToneMapping : CustomToneMapping
     scene.environmentIntensity = brightness
     scene.environmentRotation.y = (lightTurn * Math.PI) / 180
     invalidate()

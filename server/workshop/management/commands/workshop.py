@@ -18,11 +18,11 @@ from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.db import OperationalError, close_old_connections
 
-from server.workshop.archive import import_folder
 from server.workshop.jobs.queue import resume, sweep
 from server.workshop.keeping import collect, measure_again, remove_leavings
 from server.workshop.management.folder import empty, is_ours, mark, only_one
 from server.workshop.models import Project
+from server.workshop.sample import is_sample_made, open_sample
 
 logger = logging.getLogger(__name__)
 SWEEP_EVERY, COLLECT_EVERY = 5.0, 3600.0
@@ -101,15 +101,12 @@ class Command(BaseCommand):
         """The project to show first: the sample, made and opened once, or the oldest that is
         there.
         """
-        made = folder / "sample" / ".done"
-        if not made.exists():
-            self.stderr.write("Making the sample project …")
-            subprocess.run(
-                [sys.executable, "-m", "demo.make", str(made.parent)], cwd=settings.ROOT, check=True
-            )
-            made.touch()
         project = Project.objects.exclude(head=None).order_by("created").first()
-        return project or import_folder(made.parent)
+        if project is not None:
+            return project
+        if not is_sample_made():
+            self.stderr.write("Making the sample project …")
+        return open_sample()
 
 
 def _check_free(host: str, port: int) -> None:

@@ -1,0 +1,85 @@
+import './firststeps.css'
+
+const STEPS = [
+  {
+    title: '1 · Drop a folder',
+    words: 'Maps and meshes come in. Each map says what it is, and why; what is unsure is marked.',
+    picture: <Dropping />,
+  },
+  {
+    title: '2 · Wire and assign',
+    words: 'Each input of a material is fed by a channel. Slots of a mesh get their materials.',
+    picture: <Wiring />,
+  },
+  {
+    title: '3 · Export and try',
+    words: 'The package is read back as an engine would, and every texel is compared.',
+    picture: <Trying />,
+  },
+]
+
+/** What happens in a project, in three pictures: for those who have nothing in it yet. */
+export function FirstSteps() {
+  return (
+    <ol className="first-steps" aria-label="What happens next">
+      {STEPS.map((step) => (
+        <li key={step.title}>
+          {step.picture}
+          <b>{step.title}</b>
+          <span className="small">{step.words}</span>
+        </li>
+      ))}
+    </ol>
+  )
+}
+
+function Dropping() {
+  return (
+    <svg viewBox="0 0 200 110" aria-hidden>
+      <rect className="ground" x="1" y="1" width="198" height="108" rx="6" />
+      <path className="line" strokeDasharray="5 4" d="M70 24h114v62H70z" />
+      <rect className="a" x="16" y="18" width="30" height="30" />
+      <rect className="b" x="24" y="40" width="30" height="30" />
+      <rect className="c" x="32" y="62" width="30" height="30" />
+      <path className="line" d="M66 56h44m-10-8 10 8-10 8" />
+      <path className="line" d="M128 70l22-36 22 36z" />
+    </svg>
+  )
+}
+
+function Wiring() {
+  return (
+    <svg viewBox="0 0 200 110" aria-hidden>
+      <rect className="ground" x="1" y="1" width="198" height="108" rx="6" />
+      {['a', 'b', 'c'].map((kind, row) => (
+        <g key={kind} transform={`translate(0 ${18 + row * 28})`}>
+          <rect className={kind} x="16" y="0" width="20" height="20" />
+          <path className="line" d="M36 10h56m-8-6 8 6-8 6" />
+        </g>
+      ))}
+      <circle className="line" cx="152" cy="55" r="32" />
+      <path className="line" d="M130 34c14 14 30 14 44 0" />
+    </svg>
+  )
+}
+
+function Trying() {
+  return (
+    <svg viewBox="0 0 200 110" aria-hidden>
+      <rect className="ground" x="1" y="1" width="198" height="108" rx="6" />
+      {[0, 1, 2].map((row) =>
+        [0, 1, 2, 3].map((column) => (
+          <rect
+            key={`${row} ${column}`}
+            className={row === 1 && column === 2 ? 'off' : 'same'}
+            x={24 + column * 40}
+            y={18 + row * 27}
+            width="32"
+            height="20"
+            rx="3"
+          />
+        )),
+      )}
+    </svg>
+  )
+}

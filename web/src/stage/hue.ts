@@ -1,0 +1,15 @@
+// What is brighter than white keeps its hue: scaled to white as a whole, as the core's pictures are
+// (`ektopos/shading/render.py`, `picture`). The library has a place for a curve of one's own.
+import { ShaderChunk } from 'three'
+
+const PLACE = 'vec3 CustomToneMapping( vec3 color ) { return color; }'
+
+if (!ShaderChunk.tonemapping_pars_fragment.includes(PLACE))
+  throw new Error('The library has no place for a curve of one’s own any more.')
+ShaderChunk.tonemapping_pars_fragment = ShaderChunk.tonemapping_pars_fragment.replace(
+  PLACE,
+  `vec3 CustomToneMapping( vec3 color ) {
+    color *= toneMappingExposure;
+    return color / max( 1.0, max( color.r, max( color.g, color.b ) ) );
+  }`,
+)
