@@ -87,7 +87,9 @@ class Hands(Site):
         self.begin_on("plain")
         self.page.get_by_role("button", name="Base colour adjustments").click()
         self.page.get_by_label("Colour, sRGB").fill("#ff0000")
-        self.page.locator(".mono").get_by_text("#ff0000").first.wait_for()
+        self.page.locator("[aria-label='Base colour, typed'], [aria-label='Colour, typed']").and_(
+            self.page.locator("[value='#ff0000']")
+        ).wait_for()
         self.saved()
         red = self.document()["materials"]["plain"]["inputs"]["base_color"]["value"]
         self.assertEqual([round(v, 3) for v in red], [1.0, 0.0, 0.0])

@@ -111,3 +111,10 @@ const collator = new Intl.Collator('en', { numeric: true, sensitivity: 'base' })
 
 /** Order of names as a person counts: wall_2 before wall_10. */
 export const naturally = (a: string, b: string) => collator.compare(a, b)
+
+/** A number as it was given: up to six digits that count, at least so many behind the point. */
+export function exact(value: number, least = 0): string {
+  const short = value.toFixed(least)
+  const whole = String(Number(value.toPrecision(6)))
+  return Number(short) === Number(whole) ? short : whole
+}

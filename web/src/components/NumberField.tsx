@@ -1,23 +1,31 @@
 import { TextField } from '@mui/material'
 
+import { exact } from '../words'
+import type { Limits } from './useTyped'
 import { useTyped } from './useTyped'
 
 interface Props {
   label: string
   value: number
   done: (value: number) => void
+  limits?: Limits
 }
 
 /** A number that counts once it is left, or Enter is pressed. */
-export function NumberField({ label, value, done }: Props) {
-  const { typed, setTyped, finish } = useTyped(value, done)
+export function NumberField({ label, value, done, limits }: Props) {
+  const { typed, setTyped, finish, problem, drop } = useTyped(value, done, limits)
   return (
     <TextField
       label={label}
-      value={typed ?? String(Number(value.toFixed(4)))}
+      value={typed ?? exact(value)}
+      error={problem !== null}
+      helperText={problem}
       onChange={(event) => setTyped(event.target.value)}
       onBlur={finish}
-      onKeyDown={(event) => event.key === 'Enter' && finish()}
+      onKeyDown={(event) => {
+        if (event.key === 'Enter') finish()
+        if (event.key === 'Escape') drop()
+      }}
       slotProps={{ htmlInput: { inputMode: 'decimal' } }}
     />
   )

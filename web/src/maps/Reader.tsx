@@ -1,12 +1,12 @@
 import { Button } from '@mui/material'
 import { useState } from 'react'
-import { useNavigate } from 'react-router'
 
 import { useEdit } from '../api/changes'
-import { useBoard, useMap, useProject, useProjectId } from '../api/queries'
-import type { BoardMap, MapDetail } from '../api/types'
+import { useBoard, useMap, useProject } from '../api/queries'
+import type { MapDetail } from '../api/types'
 import { useKeys } from '../components/keys'
 import { CHANNEL_LETTERS, ROLE_WORDS, bytes, sizeWords } from '../words'
+import { CompareGloss } from './CompareGloss'
 import { Correct } from './Correct'
 import { RemoveMaps } from './RemoveMaps'
 import { Histogram } from '../components/Histogram'
@@ -220,7 +220,10 @@ function Think({
   const [correcting, setCorrecting] = useState(false)
   const [removing, setRemoving] = useState(false)
   const edit = useEdit()
-  const compare = useCompareGloss(detail.map)
+  const glossy = Object.entries(detail.map.roles).find(
+    ([, role]) => role === 'roughness' || role === 'gloss',
+  )
+  const [comparing, setComparing] = useState(false)
   const rules = useProject().data?.document.naming ?? []
   const ruled = rules.some(
     (rule) =>
@@ -270,7 +273,14 @@ function Think({
             {turned ? 'See as it is' : 'See green turned'}
           </Button>
         )}
-        {compare && <Button onClick={compare.run}>{compare.words}</Button>}
+        {glossy && (
+          <Button onClick={() => setComparing(true)}>
+            {glossy[1] === 'gloss' ? 'Compare as roughness' : 'Compare as gloss'}
+          </Button>
+        )}
+        {glossy && comparing && (
+          <CompareGloss map={detail.map} channels={glossy[0]} close={() => setComparing(false)} />
+        )}
         {map.by_hand && detail.ending && !ruled && (
           <Button onClick={() => void edit({ kind: 'add-naming-rule', map: map.name })}>
             Treat all “…{detail.ending}” maps like this
@@ -316,28 +326,4 @@ function Think({
       {correcting && <Correct map={map} close={() => setCorrecting(false)} />}
     </section>
   )
-}
-
-/** For roughness and gloss, which pixels do not tell apart: the way to see both on the stage. */
-function useCompareGloss(map: BoardMap): { words: string; run: () => void } | null {
-  const id = useProjectId()
-  const navigate = useNavigate()
-  const edit = useEdit()
-  const materials = useProject().data?.document.materials ?? {}
-  const role = Object.values(map.roles).find((held) => held === 'roughness' || held === 'gloss')
-  if (!role) return null
-  const user = map.used_by.find((name) => materials[name]?.inputs?.roughness?.map === map.name)
-  const show = (name: string) =>
-    void navigate(`/projects/${id}/materials/${encodeURIComponent(name)}?open=roughness`)
-  const run = async () => {
-    if (user) return show(user)
-    const before = new Set(Object.keys(materials))
-    const after = await edit({ kind: 'material-from-set', set: map.set })
-    const fresh = Object.keys(after?.document.materials ?? {}).find((name) => !before.has(name))
-    if (fresh) show(fresh)
-  }
-  return {
-    words: role === 'gloss' ? 'Compare as roughness' : 'Compare as gloss',
-    run: () => void run(),
-  }
 }

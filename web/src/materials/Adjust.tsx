@@ -4,6 +4,7 @@ import type { ReactNode } from 'react'
 
 import { useEdit } from '../api/changes'
 import { INPUT_TABLE } from '../api/tables'
+import type { Limits } from '../components/useTyped'
 import type { Feed, Row } from '../api/types'
 import { useClipboard } from './clipboard'
 import { ColourPick, Move } from './Controls'
@@ -24,6 +25,26 @@ interface Props {
   compare: () => void
 }
 
+/** What is folded away until it is asked for, or set. */
+const MORE = [
+  'range_in',
+  'gamma',
+  'contrast',
+  'pivot',
+  'multiply',
+  'offset',
+  'hue',
+  'saturation',
+  'brightness',
+] as const
+
+/** What may be typed, as the document has it. */
+const LIMITS: Partial<Record<(typeof MORE)[number], Limits>> = {
+  gamma: [0.01, null],
+  saturation: [0, null],
+  brightness: [0, null],
+}
+
 /** What changes a feed, under its row: every control shows its effect while it moves, and is one step to undo when let go. */
 export function Adjust({
   material,
@@ -39,11 +60,7 @@ export function Adjust({
 }: Props) {
   const [moving, setMoving] = useState<Feed | null>(null)
   const [more, setMore] = useState(
-    saved.gamma !== 1 ||
-      saved.contrast !== 1 ||
-      saved.multiply !== 1 ||
-      saved.offset !== 0 ||
-      saved.range_in?.join() !== '0,1',
+    MORE.some((key) => saved[key] !== undefined && String(saved[key]) !== String(UNCHANGED[key])),
   )
   const [lying, setLying] = useState(Boolean(saved.uv ?? saved.wrap))
   const edit = useEdit()
@@ -77,6 +94,7 @@ export function Adjust({
       min={min}
       max={max}
       step={step}
+      limits={LIMITS[key]}
       attempt={(value) => attempt({ [key]: value })}
       settle={(value) => settle({ [key]: value })}
     />
@@ -123,6 +141,7 @@ export function Adjust({
             label="Value"
             value={feed.value}
             max={largest(row.input)}
+            limits={[0, INPUT_TABLE[row.input].most]}
             attempt={(value) => attempt({ value })}
             settle={(value) => settle({ value })}
           />
@@ -162,6 +181,7 @@ export function Adjust({
             label="Strength"
             value={feed.strength ?? 1}
             max={strength}
+            limits={[0, null]}
             attempt={(value) => attempt({ strength: value })}
             settle={(value) => settle({ strength: value })}
           />

@@ -1,8 +1,12 @@
 import { Slider } from '@mui/material'
-import { useEffect, useRef } from 'react'
+import { useEffect, useRef, useState } from 'react'
 
-import { fromHex, toHex } from './colour'
+import type { ColourUnit } from './colour'
+import { COLOUR_UNITS, colourText, fromHex, readColour, toHex } from './colour'
+import { useRemembered } from '../components/remembered'
+import type { Limits } from '../components/useTyped'
 import { useTyped } from '../components/useTyped'
+import { exact } from '../words'
 
 interface MoveProps {
   label: string
@@ -10,13 +14,24 @@ interface MoveProps {
   min?: number
   max: number
   step?: number
+  /** What may be typed, which can be more than the slider reaches. */
+  limits?: Limits
   attempt: (value: number) => void
   settle: (value: number) => void
 }
 
 /** A slider with its number: it shows while it moves, and counts when it is let go. */
-export function Move({ label, value, min = 0, max, step = 0.01, attempt, settle }: MoveProps) {
-  const { typed, setTyped, finish } = useTyped(value, settle)
+export function Move({
+  label,
+  value,
+  min = 0,
+  max,
+  step = 0.01,
+  limits,
+  attempt,
+  settle,
+}: MoveProps) {
+  const { typed, setTyped, finish, problem, drop } = useTyped(value, settle, limits)
   return (
     <div className="slider">
       <span>{label}</span>
@@ -33,12 +48,21 @@ export function Move({ label, value, min = 0, max, step = 0.01, attempt, settle 
         className="number"
         aria-label={`${label}, number`}
         inputMode="decimal"
-        value={typed ?? value.toFixed(step >= 1 ? 0 : 2)}
+        value={typed ?? exact(value, step >= 1 ? 0 : 2)}
+        aria-invalid={problem !== null}
         onChange={(event) => setTyped(event.target.value)}
         onBlur={finish}
-        onKeyDown={(event) => event.key === 'Enter' && finish()}
+        onKeyDown={(event) => {
+          if (event.key === 'Enter') finish()
+          if (event.key === 'Escape') drop()
+        }}
         onFocus={(event) => event.target.select()}
       />
+      {problem && (
+        <span className="small brick refused" role="alert">
+          {problem}
+        </span>
+      )}
     </div>
   )
 }
@@ -65,18 +89,66 @@ export function ColourPick({ label, value, attempt, settle }: ColourProps) {
     input?.addEventListener('change', chosen)
     return () => input?.removeEventListener('change', chosen)
   }, [])
+  const [unit, setUnit] = useRemembered<ColourUnit>('colour unit', 'hex')
+  const [typed, setTyped] = useState<string | null>(null)
+  const [problem, setProblem] = useState<string | null>(null)
+  const finish = () => {
+    if (typed === null) return
+    const read = readColour(typed, unit)
+    if (typeof read === 'string') return setProblem(read)
+    if (colourText(read, unit) !== colourText(value, unit)) settle(read)
+    setTyped(null)
+  }
   return (
     <div className="slider">
       <span>{label}</span>
-      <input
-        ref={field}
-        type="color"
-        className="colour"
-        aria-label={`${label}, sRGB`}
-        value={hex}
-        onChange={(event) => attempt(fromHex(event.target.value))}
-      />
-      <span className="mono">{hex}</span>
+      <span className="row" style={{ gap: 6, gridColumn: 'span 2' }}>
+        <input
+          ref={field}
+          type="color"
+          className="colour"
+          aria-label={`${label}, sRGB`}
+          value={hex}
+          onChange={(event) => attempt(fromHex(event.target.value))}
+        />
+        <input
+          className="number grow"
+          aria-label={`${label}, typed`}
+          aria-invalid={problem !== null}
+          value={typed ?? colourText(value, unit)}
+          onChange={(event) => {
+            setTyped(event.target.value)
+            setProblem(null)
+          }}
+          onBlur={finish}
+          onKeyDown={(event) => {
+            if (event.key === 'Enter') finish()
+            if (event.key === 'Escape') setTyped(null)
+          }}
+          onFocus={(event) => event.target.select()}
+        />
+        <select
+          className="small"
+          aria-label={`${label}, numbers as`}
+          value={unit}
+          onChange={(event) => {
+            setTyped(null)
+            setProblem(null)
+            setUnit(event.target.value as ColourUnit)
+          }}
+        >
+          {COLOUR_UNITS.map((one) => (
+            <option key={one.key} value={one.key}>
+              {one.words}
+            </option>
+          ))}
+        </select>
+      </span>
+      {problem && (
+        <span className="small brick refused" role="alert">
+          {problem}
+        </span>
+      )}
     </div>
   )
 }

@@ -17,7 +17,7 @@ import { Adjust } from './Adjust'
 import { ChooseOne } from './ChooseOne'
 import { useClipboard } from './clipboard'
 import { toHex } from './colour'
-import { PLAIN, WIDE, changes, lies, firstValue } from './feed'
+import { PLAIN, WIDE, changes, lies, firstValue, placed } from './feed'
 import { Settings } from './Settings'
 import { SourcePicker } from './SourcePicker'
 import { RemoveMaterial } from './RemoveMaterial'
@@ -254,6 +254,11 @@ function SheetHead({
         <span className="chip">
           {tiling[0] === 1 && tiling[1] === 1 ? 'tiles once' : `tiles ${tiling[0]} × ${tiling[1]}`}
         </span>
+        {placed(stage.uv).map((words) => (
+          <span key={words} className="chip">
+            {words}
+          </span>
+        ))}
         {lies({ uv: stage.uv.set ? stage.uv : null, wrap: edged }).map((words) => (
           <span key={words} className="chip">
             {words}

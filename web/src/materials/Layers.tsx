@@ -152,6 +152,7 @@ export function Layers({ input, feed, attempt, settle }: Props) {
             label="How much"
             value={layer.amount}
             max={1}
+            limits={[0, 1]}
             attempt={(amount) => attempt({ layers: replaced(at, { amount }) })}
             settle={(amount) => settle({ layers: replaced(at, { amount }) })}
           />

@@ -23,3 +23,40 @@ export const fromHex = (hex: string): Triple => {
     Number(decode(parseInt(hex.slice(at, at + 2), 16) / 255).toPrecision(6))
   return [part(1), part(3), part(5)]
 }
+
+export type ColourUnit = 'hex' | 'bytes' | 'linear'
+export const COLOUR_UNITS: { key: ColourUnit; words: string }[] = [
+  { key: 'hex', words: 'sRGB, hex' },
+  { key: 'bytes', words: 'sRGB, 0–255' },
+  { key: 'linear', words: 'linear, 0–1' },
+]
+
+/** A linear colour in numbers of a kind. */
+export function colourText(linear: readonly number[], unit: ColourUnit): string {
+  if (unit === 'hex') return toHex(linear)
+  return linear
+    .slice(0, 3)
+    .map((value) =>
+      unit === 'linear'
+        ? String(Number(value.toPrecision(5)))
+        : String(Math.round(255 * encode(Math.min(1, Math.max(0, value))))),
+    )
+    .join('  ')
+}
+
+/** A typed colour as linear light, or what is wrong with it. Numbers stand apart by spaces or semicolons; a comma is a decimal comma. */
+export function readColour(text: string, unit: ColourUnit): Triple | string {
+  if (unit === 'hex' || text.trim().startsWith('#')) {
+    const digits = text.trim().replace(/^#/, '')
+    if (/^[0-9a-f]{3}$/i.test(digits)) return fromHex(`#${[...digits].map((d) => d + d).join('')}`)
+    return /^[0-9a-f]{6}$/i.test(digits) ? fromHex(`#${digits}`) : 'six hex digits, such as #b0815a'
+  }
+  const most = unit === 'bytes' ? 255 : 1
+  const parts = text
+    .trim()
+    .split(/[;\s]+|,\s+/)
+    .map((part) => Number(part.replace(',', '.')))
+  const right = parts.length === 3 && parts.every((part) => part >= 0 && part <= most)
+  if (!right) return `three numbers from 0 to ${most}, with spaces between them`
+  return (unit === 'linear' ? parts : parts.map((part) => decode(part / 255))) as Triple
+}

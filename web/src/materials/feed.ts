@@ -1,7 +1,7 @@
 // Feeds: what is plain, what has been changed in words, and the curve that a chain of adjustments makes.
 import { INPUT_TABLE, UNCHANGED_ADJUSTMENTS } from '../api/tables'
 import type { Feed, InputName } from '../api/types'
-import { INPUTS } from '../words'
+import { INPUTS, exact } from '../words'
 
 export type Layer = NonNullable<Feed['layers']>[number]
 type Channels = NonNullable<Feed['channels']>
@@ -39,6 +39,16 @@ export function lies({ uv, wrap }: Pick<Feed, 'uv' | 'wrap'>): string[] {
   return [
     ...(uv ? [uv.set ? `UV set ${uv.set}` : 'own UVs'] : []),
     ...(u && v ? [u === v ? u : `${u}, ${v}`] : []),
+  ]
+}
+
+/** Where maps lie besides how often they tile, as chips. */
+export function placed({ offset, rotation }: Partial<NonNullable<Feed['uv']>>): string[] {
+  const [u, v] = offset ?? [0, 0]
+  const turn = ((rotation ?? 0) * 180) / Math.PI
+  return [
+    ...(u || v ? [`offset ${exact(u)}, ${exact(v)}`] : []),
+    ...(turn ? [`turned ${exact(turn)}°`] : []),
   ]
 }
 

@@ -1,0 +1,78 @@
+import { Button, Dialog, DialogActions, DialogContent, DialogTitle } from '@mui/material'
+import { useQuery } from '@tanstack/react-query'
+
+import { trySheet, useProjectId } from '../api/queries'
+import type { BoardMap, Feed } from '../api/types'
+import { Picture } from '../components/Picture'
+import { PLAIN } from '../materials/feed'
+
+interface Props {
+  map: BoardMap
+  channels: string
+  close: () => void
+}
+
+/** A name that no material has: what is tried is not kept. */
+const NOWHERE = 'compared'
+
+const READINGS = [
+  { words: 'as roughness', invert: false },
+  { words: 'as gloss', invert: true },
+] as const
+
+/** A map on the specimen, read as roughness and as gloss, which its pixels do not tell apart. Nothing is made. */
+export function CompareGloss({ map, channels, close }: Props) {
+  return (
+    <Dialog open onClose={close} maxWidth="md">
+      <DialogTitle>{map.name}: roughness or gloss?</DialogTitle>
+      <DialogContent>
+        <div className="row" style={{ gap: 16 }}>
+          {READINGS.map(({ words, invert }) => (
+            <figure key={words} style={{ margin: 0 }}>
+              <Read map={map} channels={channels} invert={invert} words={words} />
+              <figcaption>{words}</figcaption>
+            </figure>
+          ))}
+        </div>
+        <p className="small">
+          On plain grey, under “Bright points”. What is worn or wet should shine; dust and edges of
+          paint should not.
+        </p>
+      </DialogContent>
+      <DialogActions>
+        <Button onClick={close}>Close</Button>
+      </DialogActions>
+    </Dialog>
+  )
+}
+
+interface ReadProps extends Omit<Props, 'close'> {
+  invert: boolean
+  words: string
+}
+
+function Read({ map, channels, invert, words }: ReadProps) {
+  const id = useProjectId()
+  const picked = channels.length === 1 ? channels : 'r'
+  const sheet = useQuery({
+    queryKey: ['compared', id, map.sha256, picked, invert],
+    queryFn: () =>
+      trySheet(id, NOWHERE, {
+        inputs: {
+          base_color: { ...PLAIN, value: [0.3, 0.3, 0.3] },
+          metallic: { ...PLAIN, value: 0 },
+          roughness: { ...PLAIN, map: map.name, channels: picked as Feed['channels'], invert },
+        },
+      }),
+  })
+  if (sheet.isError) return <p className="brick">! {sheet.error.message}</p>
+  if (!sheet.data) return <p className="quiet">Rendering …</p>
+  return (
+    <Picture
+      src={`/api/material-pictures/${sheet.data.stage.picture}/points/320.png`}
+      width={320}
+      height={320}
+      alt={`${map.name} ${words}`}
+    />
+  )
+}
