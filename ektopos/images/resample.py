@@ -110,6 +110,10 @@ def keep_coverage(opacity: Float, cutoff: float, wanted: float) -> Float:
     if last <= 0.0:
         return opacity
     scaled = np.minimum(opacity * np.float32(cutoff / last), np.float32(1.0))
+    # Rounding takes no texel to the other side of the cut-off.
+    edge, passes = np.float32(cutoff), opacity >= last
+    scaled[passes] = np.maximum(scaled[passes], edge)
+    scaled[~passes] = np.minimum(scaled[~passes], np.nextafter(edge, np.float32(0.0)))
     excess = int((opacity >= last).sum()) - passing
     if excess > 0:
         tied = np.flatnonzero(opacity == last)

@@ -58,6 +58,7 @@ class Materials(Site):
         page.get_by_role("slider", name="Divider between the two").press("ArrowLeft")
         self.axe("comparing")
         self.button("Done").click()
+        self.stage_pixels()  # the stage stands in its place again
         box = page.get_by_test_id("stage").bounding_box()
         page.mouse.click(box["x"] + box["width"] / 2, box["y"] + box["height"] * 0.6)
         probe = page.get_by_role("region", name="Probe")

@@ -172,11 +172,8 @@ class Meshes(Site):
         page.keyboard.press("h")
         self.assertEqual(len(self.triangles()), 3)
         self.button("Triangles ↓").or_(self.button("Triangles")).first.click()
-        swatch = (
-            page.get_by_role("list", name="Materials to drag onto slots")
-            .get_by_role("listitem")
-            .nth(2)
-        )
+        strip = page.get_by_role("list", name="Materials to drag onto slots")
+        swatch = strip.get_by_title("plain: drag it")
         swatch.drag_to(page.locator("table.slots tbody tr").nth(1))
         page.get_by_label("Material of Back").get_by_text("plain").wait_for()
         self.assertEqual(self.complaints, [])

@@ -71,7 +71,7 @@ class Texels(TestCase):
         opacity = np.random.default_rng(seed).random((40, 40)).astype(np.float32)
         kept = keep_coverage(opacity, cutoff, wanted)
         self.assertAlmostEqual(
-            covered_share(kept, np.float32(cutoff) - 1e-6), wanted, delta=1 / 1600 + 1e-9
+            covered_share(kept, np.float32(cutoff)), wanted, delta=1 / 1600 + 1e-9
         )
         np.testing.assert_array_equal(
             np.argsort(kept, axis=None)[:10], np.argsort(opacity, axis=None)[:10]
