@@ -19,6 +19,15 @@ from tests.samples import folder, noise, quads, save, save_glb
 
 
 class Projects(Api):
+    def test_the_sample_is_opened_as_often_as_somebody_wants_it(self) -> None:
+        first, second = (self.call("post", "/projects/sample") for _ in range(2))
+        self.assertNotEqual(first["id"], second["id"])
+        self.assertEqual(first["document"], second["document"])
+        self.assertGreater(len(first["document"]["maps"]), 30)
+        for project in (first, second):
+            facts = self.call("get", f"/projects/{project['id']}/maps")
+            self.assertNotIn("missing", {entry["state"] for entry in facts})
+
     def test_undo_and_redo_walk_through_every_change(self) -> None:
         project = self.begin()
         one = self.edit(project, {"kind": "add-material", "name": "one"})

@@ -103,3 +103,31 @@ class Left(Site):
         self.axe("comparing gloss")
         self.assertEqual(self.document(project), before)
         self.assertEqual(self.complaints, [])
+
+    def test_what_is_opened_on_a_screen_keeps_the_rules_in_the_dark(self) -> None:
+        """WCAG 2.2 A and AA by axe-core, in dark surroundings; the screens as they open are in the
+        walk."""
+        page = self.page
+        self.begin_small()
+        page.get_by_role("button", name="Plates").first.click()
+        page.get_by_role("menuitem", name="Dark surroundings").click()
+        page.locator("[data-cell]").first.wait_for()
+        self.axe("maps, dark")
+        self.to_material("tile")
+        page.get_by_role("button", name="Base colour adjustments").click()
+        page.get_by_label("Tint, typed").wait_for()
+        self.axe("materials, dark")
+        self.go("Meshes")
+        self.button("Density").first.click()
+        page.get_by_text("is usual").wait_for()
+        self.axe("meshes, dark")
+        self.go("Checks")
+        page.get_by_text("Good to know").wait_for()
+        self.axe("checks, dark")
+        self.go("Export")
+        self.button("Export and try").click()
+        page.get_by_text("the same").first.wait_for()
+        page.locator("button.verdict").filter(has_text="settings").first.click()
+        page.get_by_role("columnheader", name="Arrived").wait_for()
+        self.axe("export, dark")
+        self.assertEqual(self.complaints, [])
