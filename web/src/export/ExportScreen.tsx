@@ -89,17 +89,26 @@ export function ExportScreen() {
         >
           <Button
             variant="contained"
+            title="Write the package, read it back as an engine would, and compare"
             disabled={busy || plan.isError}
             onClick={() => startExport.mutate(true)}
           >
             Export and try
           </Button>
-          <Button disabled={busy || plan.isError} onClick={() => startExport.mutate(false)}>
+          <Button
+            title="Write the package without comparing"
+            disabled={busy || plan.isError}
+            onClick={() => startExport.mutate(false)}
+          >
             Export only
           </Button>
           {last && <Button onClick={() => startArchive.mutate(last.id)}>Download</Button>}
           {last && (
-            <Button disabled={busy} onClick={() => startTrial.mutate(last.id)}>
+            <Button
+              title="Read the last package back again, for instance after it was edited"
+              disabled={busy}
+              onClick={() => startTrial.mutate(last.id)}
+            >
               Try again
             </Button>
           )}

@@ -42,7 +42,11 @@ export function WhatGoes({ project }: { project: Project }) {
   )
   return (
     <>
-      <Button aria-haspopup="dialog" onClick={(event) => setAnchor(event.currentTarget)}>
+      <Button
+        aria-haspopup="dialog"
+        title="Which meshes and materials are exported"
+        onClick={(event) => setAnchor(event.currentTarget)}
+      >
         {left ? <span className="amber">△ {left} left out</span> : 'What goes'}
       </Button>
       <Popover

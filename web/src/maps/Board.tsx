@@ -377,7 +377,7 @@ function CellView({
     )
   const { map } = held
   const view = held.channels.length === 1 && map.channels > 1 ? held.channels : 'rgb'
-  const doubt = map.state === 'conflict' ? '!' : map.state === 'unsure' || held.inverted ? '?' : ''
+  const doubt = map.state === 'conflict' ? '!' : map.state === 'unsure' ? '?' : ''
   const short = withoutSet(map.name, map.set)
   const label = `${held.packed && view !== 'rgb' ? `${short} ${view.toUpperCase()}` : short}${role === 'normal' && map.normal_y ? ` ${map.normal_y === '-' ? '−' : '+'}Y` : ''}`
   const words = `${map.name}: ${ROLE_WORDS[held.inverted ? 'gloss' : role].toLowerCase()}${map.state === 'conflict' ? ', name and pixels disagree' : map.state === 'unsure' ? ', unsure' : held.inverted ? ', gloss: feeds roughness inverted' : ''}`
@@ -421,6 +421,11 @@ function CellView({
             style={{ width: 50, height: 50, display: 'grid', placeItems: 'center', fontSize: 11 }}
           >
             {map.state === 'measuring' ? '…' : 'gone'}
+          </span>
+        )}
+        {!doubt && held.inverted && (
+          <span className="doubt inverted" title="gloss: feeds roughness as 1 − gloss" aria-hidden>
+            1−
           </span>
         )}
         {doubt && (

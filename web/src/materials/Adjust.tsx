@@ -234,20 +234,53 @@ export function Adjust({
         )}
         <Layers input={row.input} feed={feed} attempt={attempt} settle={settle} />
         <div className="row wrap" style={{ marginTop: 4 }}>
-          <Button aria-pressed={solo} onClick={toggleSolo}>
+          <Button
+            aria-pressed={solo}
+            title="Show only this input on the stage, without light"
+            onClick={toggleSolo}
+          >
             {solo ? 'Show lit' : 'See alone'}
           </Button>
-          <Button onClick={compare}>With and without</Button>
+          <Button title="The material as it is beside itself without this input" onClick={compare}>
+            With and without
+          </Button>
           {changes(row.input, feed).length > 0 && (
-            <Button onClick={() => settle({ ...UNCHANGED, layers: [], strength: 1 })}>Reset</Button>
+            <Button
+              title="Take back all adjustments of this input; what feeds it stays"
+              onClick={() => settle({ ...UNCHANGED, layers: [], strength: 1 })}
+            >
+              Reset
+            </Button>
           )}
-          <Button onClick={() => copyRow({ input: row.input, feed: saved })}>Copy row</Button>
-          {copied && <Button onClick={() => settle({ ...copied.feed })}>Paste row</Button>}
+          <Button
+            title="Keep what feeds this input, to paste it into another row or material"
+            onClick={() => copyRow({ input: row.input, feed: saved })}
+          >
+            Copy row
+          </Button>
+          {copied && (
+            <Button
+              title="Feed this input with what was copied"
+              onClick={() => settle({ ...copied.feed })}
+            >
+              Paste row
+            </Button>
+          )}
           {row.own && (
-            <Button onClick={() => commit(null)}>{derived ? 'Give back' : 'Clear'}</Button>
+            <Button
+              title={
+                derived ? 'Have what the base has again' : 'Feed it with nothing: glTF’s default'
+              }
+              onClick={() => commit(null)}
+            >
+              {derived ? 'Give back' : 'Clear'}
+            </Button>
           )}
           {row.own && derived && (
-            <Button onClick={() => void edit({ kind: 'push-up', material, input: row.input })}>
+            <Button
+              title="Make it the base’s value, so that all that derive from it have it"
+              onClick={() => void edit({ kind: 'push-up', material, input: row.input })}
+            >
               Push up to base
             </Button>
           )}

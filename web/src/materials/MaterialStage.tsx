@@ -171,11 +171,16 @@ export function MaterialStage({ name, sheet, solo, comparison, compare }: Props)
         <div className="over" style={{ right: 10, bottom: 10 }} role="group" aria-label="Stage">
           <button
             aria-pressed={comparison !== null}
+            title="Show it beside another material, a checkpoint, or itself without an input"
             onClick={() => compare(comparison ? null : { kind: 'choose' })}
           >
             Compare
           </button>
-          <button aria-pressed={turning} onClick={() => setTurning(!turning)}>
+          <button
+            aria-pressed={turning}
+            title="Turn what stands on the stage by itself"
+            onClick={() => setTurning(!turning)}
+          >
             Turn slowly
           </button>
           <ViewMenu />

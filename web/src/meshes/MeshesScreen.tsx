@@ -304,6 +304,7 @@ function OneMesh({
                 key={entry.key}
                 aria-pressed={view === entry.key}
                 onClick={() => look(entry.key)}
+                title={entry.shows}
                 onMouseEnter={() => show(entry.shows)}
               >
                 {entry.words}
@@ -314,6 +315,7 @@ function OneMesh({
           <div className="over" style={{ right: 10, bottom: 10 }} role="group" aria-label="Stage">
             <button
               aria-pressed={pickBy !== null}
+              title="Choose faces of a slot, to give them a slot or other UVs"
               onClick={() => {
                 setPickBy(pickBy === null ? 'part' : null)
                 setPicked(null)
@@ -324,16 +326,25 @@ function OneMesh({
             {meshes.length > 1 && (
               <button
                 aria-pressed={other !== undefined}
+                title="Show another mesh beside this one"
                 aria-haspopup="menu"
                 onClick={(event) => (other ? setBeside(null) : setAnchor(event.currentTarget))}
               >
                 Beside…
               </button>
             )}
-            <button aria-pressed={wire} onClick={() => set({ wire: !wire })}>
+            <button
+              aria-pressed={wire}
+              title="Show the edges of all triangles"
+              onClick={() => set({ wire: !wire })}
+            >
               Wireframe
             </button>
-            <button aria-pressed={turning} onClick={() => setTurning(!turning)}>
+            <button
+              aria-pressed={turning}
+              title="Turn what stands on the stage by itself"
+              onClick={() => setTurning(!turning)}
+            >
               Turn slowly
             </button>
             <ViewMenu />
@@ -424,9 +435,18 @@ function OneMesh({
             {count(mesh.slots.length, 'slot')} · {mesh.done.length} done
           </span>
           <span className="grow" />
-          <Button onClick={() => setAsking({ kind: 'propose' })}>Propose everything</Button>
+          <Button
+            title="What every bare slot of all meshes could wear, to be accepted one by one"
+            onClick={() => setAsking({ kind: 'propose' })}
+          >
+            Propose everything
+          </Button>
           {meshes.length > 1 && (
-            <Button variant="text" onClick={() => setAsking({ kind: 'alike' })}>
+            <Button
+              variant="text"
+              title="Let its slots wear what alike slots of another mesh wear"
+              onClick={() => setAsking({ kind: 'alike' })}
+            >
               As another…
             </Button>
           )}

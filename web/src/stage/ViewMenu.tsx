@@ -58,7 +58,11 @@ export function ViewMenu() {
   )
   return (
     <>
-      <button aria-haspopup="dialog" onClick={(event) => setAnchor(event.currentTarget)}>
+      <button
+        aria-haspopup="dialog"
+        title="How the stage looks: brightness, turn of the light, background, wires"
+        onClick={(event) => setAnchor(event.currentTarget)}
+      >
         Look…
       </button>
       <Popover
@@ -100,6 +104,7 @@ export function ViewMenu() {
           )}
           <Button
             sx={{ justifySelf: 'start' }}
+            title="Brightness, light, background and marks as they were at first"
             onClick={() =>
               view.set({
                 brightness: 1,
