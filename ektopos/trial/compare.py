@@ -86,7 +86,7 @@ def run_trial(
     }
     imported = as_named_here(imported, document, expected_meshes)
     meshes = {name: whole.authored for name, whole in expected_meshes.items()}
-    judge = Judge(loader, document, profile, meshes, keep, _wired(imported))
+    judge = Judge(loader, document, materials, profile, meshes, keep, _wired(imported))
     slots = [
         (m, s, assigned)
         for m, entry in document.meshes.items()

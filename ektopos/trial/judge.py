@@ -51,6 +51,8 @@ class Judge:
 
     loader: MapLoader
     document: Document
+    materials: Mapping[str, Material]
+    """Those of the document that can be resolved."""
     profile: Profile
     meshes: Mapping[str, Mesh]
     keep: Keep | None
@@ -168,9 +170,9 @@ class Judge:
         for other, name in sorted(self.wired.get(texture.path, ())):
             if (other, name) == (material.name, comparison.name):
                 continue
-            if other not in self.document.materials:
+            if other not in self.materials:
                 continue
-            expected = self._expected(effective(self.document, other), name, "")
+            expected = self._expected(self.materials[other], name, "")
             meant = as_stored(expected, name, plain)
             if meant.shape == stored.shape and agrees(meant, stored):
                 label = TABLE[name].label.lower()
