@@ -30,15 +30,15 @@ export class ApiError extends Error {
 }
 
 export function toApiError(status: number, body: unknown): ApiError {
-  const found = (body ?? {}) as {
+  const problem = (body ?? {}) as {
     message?: string
     subject?: string
     hint?: string
     detail?: unknown
   }
-  if (found.message) return new ApiError(status, found.message, found.subject, found.hint)
-  if (Array.isArray(found.detail)) {
-    const first = found.detail[0] as { msg?: string; loc?: unknown[] } | undefined
+  if (problem.message) return new ApiError(status, problem.message, problem.subject, problem.hint)
+  if (Array.isArray(problem.detail)) {
+    const first = problem.detail[0] as { msg?: string; loc?: unknown[] } | undefined
     return new ApiError(status, `${first?.loc?.at(-1) ?? 'it'}: ${first?.msg ?? 'not understood'}.`)
   }
   return new ApiError(

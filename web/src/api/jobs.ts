@@ -20,15 +20,15 @@ export function useJobs() {
   const notice = useNotices((state) => state.say)
   // Jobs whose end has been seen; none before the first answer, whose ended jobs are old news.
   const ended = useRef<Set<string> | null>(null)
-  const found = useQuery({
+  const query = useQuery({
     queryKey: ['jobs', id],
     queryFn: () => get('/api/projects/{project_id}/jobs', { params: { path: { project_id: id } } }),
     refetchInterval: (query) => (query.state.data?.some((job) => busy(job.state)) ? 400 : false),
     enabled: id !== '',
   })
   useEffect(() => {
-    if (!found.data) return
-    const done = found.data.filter((job) => !busy(job.state))
+    if (!query.data) return
+    const done = query.data.filter((job) => !busy(job.state))
     const fresh = done.filter((job) => ended.current !== null && !ended.current.has(job.id))
     ended.current = new Set([...(ended.current ?? []), ...done.map((job) => job.id)])
     if (fresh.length === 0) return
@@ -54,8 +54,8 @@ export function useJobs() {
       if (job.state === 'done' && downloads.delete(job.id))
         window.location.assign(`/api/jobs/${job.id}/file`)
     }
-  }, [found.data, id, notice, queries])
-  return found
+  }, [query.data, id, notice, queries])
+  return query
 }
 
 /** Wait until a job has ended. Throws what it failed with. */

@@ -22,17 +22,17 @@ const projectQuery = (id: string) =>
 /** The project as this page shows it: with its own edits that have not been answered yet. */
 export function useProject() {
   const id = useProjectId()
-  const found = useQuery(projectQuery(id))
+  const query = useQuery(projectQuery(id))
   const waiting = useQueue(waitingOf(id))
   const data = useMemo(
     () =>
-      found.data &&
+      query.data &&
       (waiting.length > 0
-        ? { ...found.data, document: shownWith(found.data.document, waiting) }
-        : found.data),
-    [found.data, waiting],
+        ? { ...query.data, document: shownWith(query.data.document, waiting) }
+        : query.data),
+    [query.data, waiting],
   )
-  return { ...found, data }
+  return { ...query, data }
 }
 
 /** Ask every second whether anything has changed, and load what has. */
@@ -190,27 +190,27 @@ export function useLooks() {
 /** Every mesh; what its slots wear and which are done is what the page shows, not what was measured. */
 export function useMeshes() {
   const stated = useProject().data?.document.meshes
-  const found = usePart(
+  const query = usePart(
     'meshes',
     (project_id) => get('/api/projects/{project_id}/meshes', { params: { path: { project_id } } }),
     { placeholderData: keepPreviousData },
   )
   const data = useMemo(
     () =>
-      found.data?.map((mesh) => {
+      query.data?.map((mesh) => {
         const entry = stated?.[mesh.name]
         return entry
           ? { ...mesh, assigned: { ...mesh.assigned, ...entry.slots }, done: entry.done ?? [] }
           : mesh
       }),
-    [found.data, stated],
+    [query.data, stated],
   )
-  return { ...found, data }
+  return { ...query, data }
 }
 
 /** Which map sets belong to which slot of a mesh: compared by a job, and asked for until it is done. */
 export function useSuggestions(mesh: string | null) {
-  const found = usePart(
+  const query = usePart(
     'suggestions',
     (project_id) =>
       get('/api/projects/{project_id}/meshes/{name}/suggestions', {
@@ -223,11 +223,11 @@ export function useSuggestions(mesh: string | null) {
       refetchInterval: untilReady,
     },
   )
-  return { ...found, data: found.data?.ready ? found.data.slots : undefined }
+  return { ...query, data: query.data?.ready ? query.data.slots : undefined }
 }
 
 export function useProposals() {
-  const found = usePart(
+  const query = usePart(
     'proposals',
     (project_id) =>
       get('/api/projects/{project_id}/proposals', {
@@ -235,7 +235,7 @@ export function useProposals() {
       }),
     { retry: false, refetchInterval: untilReady },
   )
-  return { ...found, data: found.data?.ready ? found.data.proposals : undefined }
+  return { ...query, data: query.data?.ready ? query.data.proposals : undefined }
 }
 
 export function useAlike(mesh: string, other: string | null) {

@@ -34,10 +34,10 @@ export function useKeys(keys: Key[]) {
     const pressed = (event: KeyboardEvent) => {
       if (event.ctrlKey || event.metaKey || event.altKey || typing(event.target)) return
       if (document.querySelector('[role="dialog"], [role="menu"], [role="listbox"]')) return
-      const found = latest.current.find((key) => key.key.toLowerCase() === event.key.toLowerCase())
-      if (!found) return
+      const match = latest.current.find((key) => key.key.toLowerCase() === event.key.toLowerCase())
+      if (!match) return
       event.preventDefault()
-      found.run()
+      match.run()
     }
     window.addEventListener('keydown', pressed)
     return () => window.removeEventListener('keydown', pressed)

@@ -11,10 +11,10 @@ type Channel = NonNullable<PlannedFile['channels'][string]>
 
 /** Neighbouring channels that carry the same input from the same source stand in one cell. */
 function groups(file: PlannedFile): { letters: string; channel: Channel | null }[] {
-  const found: { letters: string; channel: Channel | null }[] = []
+  const groups: { letters: string; channel: Channel | null }[] = []
   for (const letter of ['r', 'g', 'b', 'a']) {
     const channel = file.channels[letter] ?? null
-    const before = found.at(-1)
+    const before = groups.at(-1)
     if (
       before &&
       letter !== 'a' &&
@@ -24,9 +24,9 @@ function groups(file: PlannedFile): { letters: string; channel: Channel | null }
       before.channel.source === channel.source
     )
       before.letters += letter
-    else found.push({ letters: letter, channel })
+    else groups.push({ letters: letter, channel })
   }
-  return found
+  return groups
 }
 
 /** Files against their channels: each cell names the input it carries and where that comes from. */

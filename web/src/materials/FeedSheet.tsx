@@ -634,8 +634,8 @@ function SourceThumb({ feed }: { feed: Feed }) {
 }
 
 function useSha(map: string): string | undefined {
-  const found = useBoard().data?.find((entry) => entry.name === map)
-  return found && found.width > 0 ? found.sha256 : undefined
+  const known = useBoard().data?.find((entry) => entry.name === map)
+  return known && known.width > 0 ? known.sha256 : undefined
 }
 
 function ConstantSwatch({ input, feed }: { input: InputName; feed: Feed }) {

@@ -122,17 +122,17 @@ function ordered(project: Project): { name: string; depth: number }[] {
   const materials = Object.fromEntries(
     Object.entries(project.document.materials ?? {}).sort(([a], [b]) => naturally(a, b)),
   )
-  const found: { name: string; depth: number }[] = []
+  const order: { name: string; depth: number }[] = []
   const visit = (name: string, depth: number) => {
-    if (found.some((entry) => entry.name === name)) return
-    found.push({ name, depth })
+    if (order.some((entry) => entry.name === name)) return
+    order.push({ name, depth })
     for (const [other, entry] of Object.entries(materials))
       if (entry.from === name) visit(other, depth + 1)
   }
   for (const [name, entry] of Object.entries(materials))
     if (!entry.from || !(entry.from in materials)) visit(name, 0)
   for (const name of Object.keys(materials)) visit(name, 0)
-  return found
+  return order
 }
 
 function MaterialList({

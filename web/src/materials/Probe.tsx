@@ -24,7 +24,7 @@ export function Probe({
   const revision = useProject().data?.revision
   const [[u, v] = [0, 0], second] = uvs
   const query = { u, v, ...(second && { u1: second[0], v1: second[1] }) }
-  const found = useQuery({
+  const probed = useQuery({
     queryKey: ['project-part', id, 'probe', revision, material, uvs],
     queryFn: () =>
       get('/api/projects/{project_id}/probe/{name}', {
@@ -37,7 +37,7 @@ export function Probe({
         `${t.map} · ${t.channels.toUpperCase()} · ${t.x}, ${t.y} · ${t.stored.map((code) => Number(code.toFixed(4))).join(' ')}`,
     )
   const text = () =>
-    (found.data ?? [])
+    (probed.data ?? [])
       .map((row) => [row.input, row.value.join(' '), ...trace(row), ...row.changed].join('\t'))
       .join('\n')
   return (
@@ -56,9 +56,9 @@ export function Probe({
           Close
         </Button>
       </div>
-      {found.isError && <p className="brick">! {found.error.message}</p>}
+      {probed.isError && <p className="brick">! {probed.error.message}</p>}
       <div className="probe-grid mono" tabIndex={0} role="group" aria-label="Inputs at the point">
-        {found.data
+        {probed.data
           ?.filter((row) => row.traces.length > 0 || row.value.some((value) => value !== 0))
           .map((row) => (
             <Fragment key={row.input}>

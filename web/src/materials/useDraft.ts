@@ -63,11 +63,11 @@ export function useDraft(name: string | null) {
         drop()
         return
       }
-      // Where there is a feed only what is changed of it is said, so that nothing else of it is overwritten.
-      const said = change
+      // Where there is a feed only what is changed of it is stated, so that nothing else of it is overwritten.
+      const stated = change
         ? { kind: 'change-feed' as const, material: name, input, change }
         : { kind: 'set-feed' as const, material: name, input, feed }
-      void edit(said).then((done) => done === null && drop())
+      void edit(stated).then((done) => done === null && drop())
     },
     [document, drop, edit, name],
   )
@@ -107,7 +107,7 @@ function withStated(sheet: Sheet, document: Document, name: string): Sheet {
       ? { ...row, feed, own: document.materials?.[name]?.inputs?.[row.input] !== undefined }
       : row
   })
-  const said = {
+  const settings = {
     alpha_mode: settingOf(document, name, 'alpha_mode') ?? 'opaque',
     alpha_cutoff: settingOf(document, name, 'alpha_cutoff') ?? 0.5,
     double_sided: settingOf(document, name, 'double_sided') ?? false,
@@ -121,6 +121,6 @@ function withStated(sheet: Sheet, document: Document, name: string): Sheet {
     rows,
     surface_tag: tag,
     size_limit: limit,
-    stage: { ...sheet.stage, ...said } as Sheet['stage'],
+    stage: { ...sheet.stage, ...settings } as Sheet['stage'],
   }
 }

@@ -43,10 +43,10 @@ import { UvDrawer } from './UvDrawer'
 export function MeshesScreen() {
   const { name } = useParams()
   const [params, setParams] = useSearchParams()
-  const found = useMeshes()
-  const meshes = found.data ?? []
+  const query = useMeshes()
+  const meshes = query.data ?? []
   const mesh = meshes.find((entry) => entry.name === name) ?? meshes[0]
-  if (found.data && !mesh) {
+  if (query.data && !mesh) {
     return (
       <div className="empty">
         <h1>No meshes yet</h1>
@@ -62,7 +62,7 @@ export function MeshesScreen() {
   if (!mesh)
     return (
       <div className="empty">
-        <p>{found.isError ? found.error.message : 'Loading …'}</p>
+        <p>{query.isError ? query.error.message : 'Loading …'}</p>
       </div>
     )
   const picked = params.get('slot')

@@ -18,11 +18,11 @@ import { nameOfSet } from '../words'
 
 /** What every bare slot could wear, to be accepted one by one; nothing is done that is not ticked. */
 export function ProposeEverything({ close }: { close: () => void }) {
-  const found = useProposals()
+  const query = useProposals()
   const edit = useEdit()
   const materials = useProject().data?.document.materials ?? {}
   const [changed, setChanged] = useState<Record<string, boolean>>({})
-  const proposals = found.data ?? []
+  const proposals = query.data ?? []
   const keyOf = (entry: { mesh: string; slot: string }) => `${entry.mesh} ${entry.slot}`
   const ticked = proposals.filter((entry) => changed[keyOf(entry)] ?? entry.sure)
   const accept = () => {
@@ -53,11 +53,11 @@ export function ProposeEverything({ close }: { close: () => void }) {
     <Dialog open onClose={close} maxWidth="md" fullWidth>
       <DialogTitle>Propose everything</DialogTitle>
       <DialogContent>
-        {found.isError && <p className="brick">! {found.error.message}</p>}
-        {!found.data && !found.isError && (
+        {query.isError && <p className="brick">! {query.error.message}</p>}
+        {!query.data && !query.isError && (
           <p className="quiet">Comparing every layout with every map …</p>
         )}
-        {found.data && proposals.length === 0 && <p>Every slot wears something already.</p>}
+        {query.data && proposals.length === 0 && <p>Every slot wears something already.</p>}
         {proposals.length > 0 && (
           <table className="grid">
             <thead>
@@ -140,9 +140,9 @@ export function ProposeEverything({ close }: { close: () => void }) {
 export function LikeAnother({ mesh, close }: { mesh: string; close: () => void }) {
   const others = (useMeshes().data ?? []).filter((entry) => entry.name !== mesh)
   const [other, setOther] = useState(others[0]?.name ?? '')
-  const found = useAlike(mesh, other || null)
+  const query = useAlike(mesh, other || null)
   const edit = useEdit()
-  const pairs = (found.data ?? []).filter((pair) => pair.material)
+  const pairs = (query.data ?? []).filter((pair) => pair.material)
   const accept = () => {
     void edit(
       ...pairs.map((pair): Edit => ({
@@ -172,7 +172,7 @@ export function LikeAnother({ mesh, close }: { mesh: string; close: () => void }
             </MenuItem>
           ))}
         </TextField>
-        {found.data && pairs.length === 0 && (
+        {query.data && pairs.length === 0 && (
           <p className="quiet">
             No slot of it is like one here, by name or by layout, and wears something.
           </p>

@@ -9,9 +9,9 @@ import { isNameless } from './measures'
 
 /** Which maps belong to a slot, by its UV layout, with the reasons. */
 export function Suggestions({ mesh, slot }: { mesh: MeshFacts; slot: string }) {
-  const found = useSuggestions(mesh.name)
+  const query = useSuggestions(mesh.name)
   const edit = useEdit()
-  const candidates = found.data?.find((entry) => entry.slot === slot)?.candidates ?? []
+  const candidates = query.data?.find((entry) => entry.slot === slot)?.candidates ?? []
   const wear = (set: string, material: string | null, tile: number | null) => {
     const assign = (name: string): Edit => ({
       kind: 'assign',
@@ -33,9 +33,9 @@ export function Suggestions({ mesh, slot }: { mesh: MeshFacts; slot: string }) {
           compared by layout{isNameless(slot) ? '; its name says nothing' : ''}
         </span>
       </h2>
-      {!found.data && !found.isError && <p className="quiet">Comparing layouts with maps …</p>}
-      {found.isError && <p className="brick">! {found.error.message}</p>}
-      {found.data && candidates.length === 0 && (
+      {!query.data && !query.isError && <p className="quiet">Comparing layouts with maps …</p>}
+      {query.isError && <p className="brick">! {query.error.message}</p>}
+      {query.data && candidates.length === 0 && (
         <p className="quiet">There is nothing to compare: bring in maps, or unwrap the slot.</p>
       )}
       {candidates.map((candidate, index) => (

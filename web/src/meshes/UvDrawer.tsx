@@ -134,17 +134,17 @@ export function UvDrawer({
 
 /** The maps that feed a material and its bases, base colour first. */
 function feedsOf(materials: Record<string, Material>, name: string | null): string[] {
-  const found: string[] = []
+  const maps: string[] = []
   const seen = new Set<string>()
   let at = name
   while (at !== null && !seen.has(at)) {
     seen.add(at)
     const entry: Material | undefined = materials[at]
     for (const feed of Object.values(entry?.inputs ?? {}))
-      if (feed.map && !found.includes(feed.map)) found.push(feed.map)
+      if (feed.map && !maps.includes(feed.map)) maps.push(feed.map)
     at = entry?.from ?? null
   }
-  return found
+  return maps
 }
 
 function UvPicture({

@@ -70,7 +70,7 @@ export function paintOf(
   mesh: MeshFacts,
   densities: Densities,
 ): Record<string, Float32Array> {
-  const found: Record<string, Float32Array> = {}
+  const painted: Record<string, Float32Array> = {}
   let at = 0
   for (const slot of mesh.slots) {
     const colours = new Float32Array(slot.triangles * 3)
@@ -78,9 +78,9 @@ export function paintOf(
     for (let i = 0; i < slot.triangles; i += 1)
       colourOf(view, (values[at + i] ?? NaN) * factor, densities.usual).toArray(colours, i * 3)
     at += slot.triangles
-    found[slot.name] = colours
+    painted[slot.name] = colours
   }
-  return found
+  return painted
 }
 
 /** Chosen faces of a slot marked among the others. */

@@ -6,16 +6,16 @@ import { bytes } from '../words'
 
 /** The same project over all targets: what each loses, what it converts, what it takes. */
 export function CompareTargets({ close }: { close: () => void }) {
-  const found = useComparison()
+  const query = useComparison()
   const current = useProject().data?.document.target
   const edit = useEdit()
   return (
     <Dialog open onClose={close} maxWidth="lg" fullWidth>
       <DialogTitle>The project over all targets</DialogTitle>
       <DialogContent>
-        {found.isError && <p className="brick">! {found.error.message}</p>}
-        {!found.data && !found.isError && <p className="quiet">Planning for every target …</p>}
-        {found.data && (
+        {query.isError && <p className="brick">! {query.error.message}</p>}
+        {!query.data && !query.isError && <p className="quiet">Planning for every target …</p>}
+        {query.data && (
           <table className="grid">
             <thead>
               <tr>
@@ -31,7 +31,7 @@ export function CompareTargets({ close }: { close: () => void }) {
               </tr>
             </thead>
             <tbody>
-              {found.data.map((entry) => (
+              {query.data.map((entry) => (
                 <tr key={entry.target}>
                   <td>
                     <b>{entry.title}</b>
