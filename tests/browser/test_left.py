@@ -38,6 +38,9 @@ class Left(Site):
         self.go("Meshes")
         self.button("Back").and_(page.locator("[aria-pressed=true]")).wait_for()
         self.button("Checker").and_(page.locator("[aria-pressed=true]")).wait_for()
+        checked = self.stage_pixels()
+        self.button("As worn").click()
+        self.stage_pixels(unlike=checked)
         self.assertEqual(self.complaints, [])
 
     def test_slots_are_named_one_after_the_other_in_the_table(self) -> None:

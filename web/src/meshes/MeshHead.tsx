@@ -1,0 +1,73 @@
+import { Button, Tab, Tabs } from '@mui/material'
+import { useNavigate } from 'react-router'
+
+import { useProjectId } from '../api/queries'
+import type { MeshFacts } from '../api/types'
+import { count } from '../words'
+import type { Asking } from './Dialogs'
+
+interface Props {
+  mesh: MeshFacts
+  meshes: MeshFacts[]
+  hideDone: boolean
+  setHideDone: (hide: boolean) => void
+  ask: (asking: Asking) => void
+}
+
+/** Which mesh is worked on, and what can be done to it as a whole. */
+export function MeshHead({ mesh, meshes, hideDone, setHideDone, ask }: Props) {
+  const id = useProjectId()
+  const navigate = useNavigate()
+  return (
+    <>
+      {meshes.length > 1 && (
+        <Tabs
+          value={mesh.name}
+          onChange={(_, next) =>
+            void navigate(`/projects/${id}/meshes/${encodeURIComponent(next)}`)
+          }
+          variant="scrollable"
+          sx={{
+            flex: 'none',
+            minHeight: 34,
+            borderBottom: '1px solid var(--line)',
+            '& .MuiTab-root': { minHeight: 34, textTransform: 'none', fontSize: 13 },
+          }}
+          aria-label="Meshes"
+        >
+          {meshes.map((entry) => (
+            <Tab key={entry.name} value={entry.name} label={entry.name} />
+          ))}
+        </Tabs>
+      )}
+      <div className="bar" style={{ gap: 8 }}>
+        <h1>{mesh.name}</h1>
+        <span className="small">
+          {count(mesh.slots.length, 'slot')} · {mesh.done.length} done
+        </span>
+        <span className="grow" />
+        <Button
+          title="What every bare slot of all meshes could wear, to be accepted one by one"
+          onClick={() => ask({ kind: 'propose' })}
+        >
+          Propose everything
+        </Button>
+        {meshes.length > 1 && (
+          <Button
+            variant="text"
+            title="Let its slots wear what alike slots of another mesh wear"
+            onClick={() => ask({ kind: 'alike' })}
+          >
+            As another…
+          </Button>
+        )}
+        <Button variant="text" onClick={() => ask({ kind: 'remove' })}>
+          Remove…
+        </Button>
+        <Button variant="text" aria-pressed={hideDone} onClick={() => setHideDone(!hideDone)}>
+          {hideDone ? 'Show done' : 'Hide done'}
+        </Button>
+      </div>
+    </>
+  )
+}

@@ -1,0 +1,209 @@
+import { Menu, MenuItem } from '@mui/material'
+import { Suspense, useState } from 'react'
+
+import { useEdit } from '../api/changes'
+import { useStatus } from '../api/notices'
+import { useLooks, useProjectId } from '../api/queries'
+import type { MeshFacts } from '../api/types'
+import { DropOn } from '../stage/DropOn'
+import { newPose } from '../stage/pose'
+import type { Tried } from '../stage/SceneSubject'
+import { SceneSubject } from '../stage/SceneSubject'
+import { FollowingStage, Stage } from '../stage/Stage'
+import { MeshSubject } from '../stage/Subjects'
+import { ViewMenu } from '../stage/ViewMenu'
+import { useView } from '../stage/view'
+import { count } from '../words'
+import { Legend } from './Legend'
+import { MATERIAL } from './MaterialStrip'
+import type { MeshView } from './measures'
+import { VIEWS } from './measures'
+
+interface Props {
+  mesh: MeshFacts
+  meshes: MeshFacts[]
+  slot: string | null
+  view: MeshView
+  look: (view: MeshView) => void
+  paint: Record<string, Float32Array>
+  /** How many faults can be seen, and how many are marked now. */
+  faults: number
+  marked: number
+  hovered: string | null
+  touched: string | null
+  touch: (slot: string | null) => void
+  hideDone: boolean
+  pick: (slot: string, face: number, add: boolean) => void
+  picking: boolean
+  togglePicking: () => void
+  /** An animation or a morph that is being tried. */
+  tried: Tried | null
+}
+
+/** A mesh on the stage with what its slots wear, in one of the views; another one beside it. */
+export function MeshStage({
+  mesh,
+  meshes,
+  slot,
+  view,
+  look,
+  paint,
+  faults,
+  marked,
+  hovered,
+  touched,
+  touch,
+  hideDone,
+  pick,
+  picking,
+  togglePicking,
+  tried,
+}: Props) {
+  const id = useProjectId()
+  const looks = useLooks().data ?? {}
+  const edit = useEdit()
+  const show = useStatus((state) => state.show)
+  const { turning, setTurning, wire, set } = useView()
+  const [beside, setBeside] = useState<string | null>(null)
+  const [anchor, setAnchor] = useState<HTMLElement | null>(null)
+  const [pose] = useState(newPose)
+  const other = meshes.find((entry) => entry.name === beside && entry !== mesh)
+  const subject = (of: MeshFacts, main: boolean) => (
+    <Suspense key={of.name} fallback={null}>
+      <MeshSubject
+        geometryKey={of.key}
+        tint={view === 'slots' ? 'slots' : 'lit'}
+        isolated={main ? (hovered ?? null) : null}
+        paint={main ? paint : {}}
+        hidden={main && hideDone ? of.done.filter((entry) => entry !== slot) : []}
+        onHover={main ? touch : undefined}
+        onPick={main ? pick : undefined}
+        slots={of.slots.map((entry) => ({
+          slot: entry.name,
+          look: looks[of.assigned[entry.name] ?? ''],
+        }))}
+      />
+      {main && (
+        <DropOn
+          kind={MATERIAL}
+          drop={(which, material) =>
+            void edit({ kind: 'assign', mesh: of.name, slots: [which], material })
+          }
+        />
+      )}
+    </Suspense>
+  )
+  const size = Math.max(Math.hypot(...mesh.size), other ? Math.hypot(...other.size) : 0) || 1
+  return (
+    <div className="stage-box">
+      {mesh.measured && (
+        <div style={{ position: 'absolute', inset: 0, right: other ? '50%' : 0 }}>
+          <Stage size={size} label={`${mesh.name} with its slots`} pose={pose}>
+            {tried ? (
+              <Suspense fallback={null}>
+                <SceneSubject
+                  url={`/api/projects/${id}/meshes/${encodeURIComponent(mesh.name)}/scene.glb?of=${mesh.key}`}
+                  looks={Object.fromEntries(
+                    mesh.slots.map(({ name }) => [name, looks[mesh.assigned[name] ?? '']]),
+                  )}
+                  tried={tried}
+                />
+              </Suspense>
+            ) : (
+              subject(mesh, true)
+            )}
+          </Stage>
+        </div>
+      )}
+      {other?.measured && (
+        <div
+          style={{
+            position: 'absolute',
+            inset: 0,
+            left: '50%',
+            borderLeft: '1px solid var(--line)',
+            pointerEvents: 'none',
+          }}
+        >
+          <FollowingStage key={other.key} size={size} label={`${other.name} beside it`} pose={pose}>
+            {subject(other, false)}
+          </FollowingStage>
+        </div>
+      )}
+      <div
+        className="over"
+        style={{ left: 10, top: 10, maxWidth: 'calc(100% - 20px)', flexWrap: 'wrap' }}
+        role="group"
+        aria-label="Shown as"
+      >
+        {VIEWS.map((entry) => (
+          <button
+            key={entry.key}
+            aria-pressed={view === entry.key}
+            onClick={() => look(entry.key)}
+            title={entry.shows}
+            onMouseEnter={() => show(entry.shows)}
+          >
+            {entry.words}
+            {entry.key === 'faults' && faults > 0 ? ` ${faults}` : ''}
+          </button>
+        ))}
+      </div>
+      <div className="over" style={{ right: 10, bottom: 10 }} role="group" aria-label="Stage">
+        <button
+          aria-pressed={picking}
+          title="Choose faces of a slot, to give them a slot or other UVs"
+          onClick={togglePicking}
+        >
+          Pick faces
+        </button>
+        {meshes.length > 1 && (
+          <button
+            aria-pressed={other !== undefined}
+            title="Show another mesh beside this one"
+            aria-haspopup="menu"
+            onClick={(event) => (other ? setBeside(null) : setAnchor(event.currentTarget))}
+          >
+            Beside…
+          </button>
+        )}
+        <button
+          aria-pressed={wire}
+          title="Show the edges of all triangles"
+          onClick={() => set({ wire: !wire })}
+        >
+          Wireframe
+        </button>
+        <button
+          aria-pressed={turning}
+          title="Turn what stands on the stage by itself"
+          onClick={() => setTurning(!turning)}
+        >
+          Turn slowly
+        </button>
+        <ViewMenu />
+      </div>
+      <Menu open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)}>
+        {meshes
+          .filter((entry) => entry !== mesh)
+          .map((entry) => (
+            <MenuItem
+              key={entry.name}
+              onClick={() => {
+                setAnchor(null)
+                setBeside(entry.name)
+              }}
+            >
+              {entry.name}
+            </MenuItem>
+          ))}
+      </Menu>
+      <Legend view={view} mesh={mesh} marked={marked} />
+      <span className="stage-note mono" style={{ bottom: 46 }}>
+        {touched
+          ? `${touched} · ${mesh.assigned[touched] ?? 'no material'}`
+          : `${mesh.file.split('/').at(-1)} · ${count(mesh.triangles, 'triangle')} · ${(mesh.size[1] ?? 0).toFixed(2)} m high`}
+      </span>
+    </div>
+  )
+}

@@ -1,0 +1,48 @@
+import type { MeshStep } from '../api/types'
+import type { Asking } from './Dialogs'
+import { UV_ACTIONS } from './EditUvs'
+
+interface Given {
+  chosen: string[]
+  ask: (asking: Asking) => void
+  addStep: (step: MeshStep) => Promise<unknown>
+  pickFacesOf: (slot: string) => void
+}
+
+/** What the menu of a slot offers. */
+export function slotActions({ chosen, ask, addStep, pickFacesOf }: Given) {
+  return [
+    {
+      words: 'Rename the slot…',
+      run: (which: string) => ask({ kind: 'rename', slot: which }),
+    },
+    ...(chosen.length > 1
+      ? [{ words: `Merge the ${chosen.length} chosen…`, run: () => ask({ kind: 'merge' }) }]
+      : []),
+    {
+      words: 'Split by connected parts',
+      run: (which: string) => void addStep({ kind: 'split-slot', slot: which, by: 'part' }),
+    },
+    {
+      words: 'Split by UV islands',
+      run: (which: string) => void addStep({ kind: 'split-slot', slot: which, by: 'island' }),
+    },
+    {
+      words: 'Split by UV tiles',
+      run: (which: string) => void addStep({ kind: 'split-slot', slot: which, by: 'tile' }),
+    },
+    {
+      words: 'Pick faces of it on the stage',
+      run: pickFacesOf,
+    },
+    ...UV_ACTIONS.map(({ key, words }) => ({
+      words,
+      run: (which: string) =>
+        ask({
+          kind: 'uvs',
+          action: key,
+          slots: chosen.includes(which) && key !== 'palette' ? chosen : [which],
+        }),
+    })),
+  ]
+}
