@@ -424,9 +424,11 @@ function CellView({
           </span>
         )}
         {!doubt && held.inverted && (
-          <span className="doubt inverted" title="gloss: feeds roughness as 1 − gloss" aria-hidden>
-            1−
-          </span>
+          <span
+            className="doubt inverted"
+            title="gloss: feeds roughness as 1 − gloss"
+            aria-hidden
+          />
         )}
         {doubt && (
           <span className={`doubt ${doubt === '!' ? 'conflict' : ''}`} aria-hidden>
