@@ -240,6 +240,19 @@ class AfterAnUpgrade(Own):
         Project.objects.filter(pk=seen.pk).delete()
         self.assertIsNone(keeping.ensure_measured(seen))
 
+    def test_what_is_deleted_while_it_is_asked_for_is_gone_and_no_fault(self) -> None:
+        project = self.sample()
+        seen = Project.objects.get(pk=project["id"])
+        sha = seen.head.sha_of(next(iter(seen.head.document["maps"].values()))["file"])
+        MapFacts.objects.all().delete()
+        self.call("get", f"/map-pictures/{sha}/rgb/77.png", status=404)
+        Project.objects.filter(pk=seen.pk).delete()
+        with mock.patch("server.workshop.api.meshes.project_or_404", return_value=seen):
+            answer = self.call(
+                "get", f"/projects/{project['id']}/meshes/plates/suggestions", status=404
+            )
+        self.assertIn("deleted meanwhile", answer["message"])
+
     def test_a_renamed_slot_is_not_measured_again(self) -> None:
         project = self.sample()
         path = f"/projects/{project['id']}/meshes/plates/recipe"

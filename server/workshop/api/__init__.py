@@ -5,8 +5,8 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.core.exceptions import RequestDataTooBig
-from django.db import OperationalError
+from django.core.exceptions import ObjectDoesNotExist, RequestDataTooBig
+from django.db import IntegrityError, OperationalError
 from django.http import Http404, HttpRequest, HttpResponse, UnreadablePostError
 from ninja import NinjaAPI
 from ninja.errors import HttpError, ValidationError
@@ -93,6 +93,25 @@ def gone(request: HttpRequest, problem: Http404) -> HttpResponse:
     """Something that is not there, or not any more."""
     return _refused(
         request, 404, "There is nothing at this address.", hint="Look in the list of projects."
+    )
+
+
+@api.exception_handler(ObjectDoesNotExist)
+def gone_meanwhile(request: HttpRequest, problem: ObjectDoesNotExist) -> HttpResponse:
+    """Something that was there when the request came, and was deleted while it was answered."""
+    return _refused(
+        request, 404, "This was deleted meanwhile.", hint="Look in the list of projects."
+    )
+
+
+@api.exception_handler(IntegrityError)
+def orphaned(request: HttpRequest, problem: IntegrityError) -> HttpResponse:
+    """A job or a row of a project that somebody has deleted meanwhile. Other breaches are faults of
+    ours, and stay."""
+    if "FOREIGN KEY" not in str(problem):
+        raise problem
+    return _refused(
+        request, 404, "This was deleted meanwhile.", hint="Look in the list of projects."
     )
 
 
