@@ -11,6 +11,7 @@ from typing import Any
 import numpy as np
 
 from ektopos.adopt.carried import feed_of, laid
+from ektopos.adopt.usd_preview import PORTS, WRITTEN
 from ektopos.adopt.usd_reading import Reading, source_of, transform_of, value_of
 from ektopos.document import (
     TABLE,
@@ -29,24 +30,13 @@ class _Port:
     """A surface's port that feeds an input, its default, and the port that weighs it."""
 
     input: InputName
-    default: float | tuple[float, float, float]
+    default: float | tuple[float, ...]
     weight: str = ""
     weight_default: float = 1.0
 
 
 _WHITE, _BLACK = (1.0, 1.0, 1.0), (0.0, 0.0, 0.0)
-_PREVIEW = {
-    "diffuseColor": _Port("base_color", (0.18, 0.18, 0.18)),
-    "metallic": _Port("metallic", 0.0),
-    "roughness": _Port("roughness", 0.5),
-    "normal": _Port("normal", (0.0, 0.0, 1.0)),
-    "occlusion": _Port("occlusion", 1.0),
-    "emissiveColor": _Port("emission", _BLACK),
-    "opacity": _Port("opacity", 1.0),
-    "ior": _Port("ior", 1.5),
-    "clearcoat": _Port("clearcoat", 0.0),
-    "clearcoatRoughness": _Port("clearcoat_roughness", 0.01),
-}
+_PREVIEW = {port: _Port(name, default) for port, (name, _, default) in PORTS.items()}
 _STANDARD = {
     "base_color": _Port("base_color", (0.8, 0.8, 0.8), "base", 1.0),
     "metalness": _Port("metallic", 0.0),
@@ -97,8 +87,6 @@ SURFACES = {
     "ND_open_pbr_surface_surfaceshader": _OPEN,
     "ND_gltf_pbr_surfaceshader": _GLTF,
 }
-_WRITTEN = ("base_color", "metallic", "roughness")
-"""Inputs whose default differs from a material's own, so that it is written down."""
 _GOES_WITH: dict[InputName, InputName] = {
     "clearcoat_roughness": "clearcoat",
     "sheen_roughness": "sheen",
@@ -179,7 +167,7 @@ def _feed(reading: Reading, surface: Any, port: str, given: _Port) -> None:
     if name == "emission" and isinstance(plain, tuple) and max(plain) > 1.0:
         bright = max(plain)
         reading.inputs[name] = feed_of(None, "r", _times(plain, 1.0 / bright), strength=bright)
-    elif name in _WRITTEN or name in _GOES_WITH or plain != _plain(TABLE[name].default, name):
+    elif name in WRITTEN or name in _GOES_WITH or plain != _plain(TABLE[name].default, name):
         reading.inputs[name] = feed_of(None, "r", plain)
 
 
@@ -187,7 +175,7 @@ def _counts(reading: Reading, given: _Port, weight: float) -> bool:
     """Whether the default of a port that says nothing is to be written down."""
     partner = _GOES_WITH.get(given.input)
     return (
-        given.input in _WRITTEN
+        given.input in WRITTEN
         or weight != given.weight_default
         or (partner is not None and partner in reading.inputs)
     )

@@ -15,7 +15,7 @@ from ektopos.adopt.usd_reading import Reading, source_of, transform_of, value_of
 from ektopos.document import InputName, MaterialEntry, Role, RoleChannels, UvTransform
 from ektopos.types import Wrap
 
-_PORTS: dict[str, tuple[InputName, Role, float | tuple[float, ...]]] = {
+PORTS: dict[str, tuple[InputName, Role, float | tuple[float, ...]]] = {
     "diffuseColor": ("base_color", "base_color", (0.18, 0.18, 0.18)),
     "metallic": ("metallic", "metallic", 0.0),
     "roughness": ("roughness", "roughness", 0.5),
@@ -28,7 +28,7 @@ _PORTS: dict[str, tuple[InputName, Role, float | tuple[float, ...]]] = {
     "clearcoatRoughness": ("clearcoat_roughness", "mask", 0.01),
 }
 """Input, role and default by port. Source: the specification's table."""
-_WRITTEN = ("base_color", "metallic", "roughness")
+WRITTEN = ("base_color", "metallic", "roughness")
 """Inputs whose default differs from a material's own, so that it is written down."""
 
 
@@ -36,7 +36,7 @@ def read_preview(reading: Reading, shader: Any) -> MaterialEntry:
     """A material by its preview surface; what is not taken is said."""
     if value_of(shader, "useSpecularWorkflow", 0):
         reading.skip("it is of the specular workflow, and is read as metal.")
-    for port, (name, role, default) in _PORTS.items():
+    for port, (name, role, default) in PORTS.items():
         if not _textured(reading, shader, port, name, role):
             _constant(reading, value_of(shader, port, None), name, default)
     for port in ("displacement", "opacityMode"):
@@ -56,11 +56,11 @@ def read_preview(reading: Reading, shader: Any) -> MaterialEntry:
 
 def _constant(reading: Reading, value: Any, name: InputName, default: Any) -> None:
     if value is None:
-        value = default if name in _WRITTEN else None
+        value = default if name in WRITTEN else None
     if value is None or name == "normal":
         return
     plain = tuple(float(v) for v in value) if hasattr(value, "__len__") else float(value)
-    if name in _WRITTEN or plain != default:
+    if name in WRITTEN or plain != default:
         reading.inputs[name] = feed_of(None, "r", plain)
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from pathlib import PurePosixPath
 
 from ektopos.document import Document
@@ -108,20 +108,21 @@ def tile_of(file: str) -> int | None:
 
 def tiles_of_set(document: Document, set_name: str) -> list[int]:
     """The UDIM tiles that a set has maps for, in order; empty for a set that has none."""
-    numbers = {tile_of(document.maps[name].file) for name in maps_of_set(document, set_name)}
+    return tiles_among(document, maps_of_set(document, set_name))
+
+
+def tiles_among(document: Document, names: Iterable[str]) -> list[int]:
+    """The UDIM tiles that some maps are for, in order."""
+    numbers = {tile_of(document.maps[name].file) for name in names}
     return sorted(number for number in numbers if number is not None)
 
 
 def maps_of_tile(document: Document, set_name: str, tile: int | None) -> list[str]:
     """The maps of a set that are for one tile, and those for all; without a number, for the first
     tile."""
-    tiles = tiles_of_set(document, set_name)
-    wanted = tile if tile is not None else next(iter(tiles), None)
-    return [
-        name
-        for name in maps_of_set(document, set_name)
-        if tile_of(document.maps[name].file) in (None, wanted)
-    ]
+    names = maps_of_set(document, set_name)
+    wanted = tile if tile is not None else next(iter(tiles_among(document, names)), None)
+    return [name for name in names if tile_of(document.maps[name].file) in (None, wanted)]
 
 
 def ending_of(document: Document, name: str) -> str:

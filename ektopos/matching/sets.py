@@ -18,13 +18,15 @@ from ektopos.images import Image, as_float, read_header, read_image, resize
 from ektopos.maps import Facts, identify
 from ektopos.maps.evidence import TILES_BELOW
 from ektopos.maps.identify import facts_of_image
-from ektopos.maps.sets import maps_of_set, tile_of, tiles_of_set
+from ektopos.maps.sets import maps_of_set, sets_of, tile_of, tiles_among
 from ektopos.matching.layout import layout_of
 from ektopos.matching.rank import Candidate, match
 from ektopos.matching.traits import Traits, traits_of
 from ektopos.meshes import Mesh
 from ektopos.types import Float
 
+Sets = Mapping[str, list[str]]
+"""The maps of every set, by its name: what grouping all names gives, which costs."""
 PICTURE = 512
 SAME_LAYOUT = 0.9
 """Share of two layouts' cells that both cover, from which they count as the same."""
@@ -110,15 +112,16 @@ def proposals(
     """The best candidate for every slot of a mesh that wears nothing. `tiles` says on which UDIM
     tiles its slots lie; a slot on several gets none of a set that has tiles."""
     assigned = document.meshes[mesh].slots
+    sets = sets_of(document)
     proposed = []
     for slot, candidates in ranked.items():
         if assigned.get(slot) is not None or not candidates:
             continue
         best = candidates[0]
-        tile = tile_in_set(document, best.set, tiles.get(slot, ()))
+        tile = tile_in_set(document, best.set, tiles.get(slot, ()), sets)
         if tile == 0:
             continue
-        material = material_of_set(document, best.set, tile)
+        material = material_of_set(document, best.set, tile, sets)
         proposed.append(
             Proposal(
                 mesh, slot, best.set, material, best.score, list(best.reasons), best.sure, tile
@@ -127,20 +130,28 @@ def proposals(
     return proposed
 
 
-def tile_in_set(document: Document, name: str, tiles: Sequence[int]) -> int | None:
+def tile_in_set(
+    document: Document, name: str, tiles: Sequence[int], sets: Sets | None = None
+) -> int | None:
     """Which UDIM tile of a set a slot on some tiles takes: `None` where the set has none, 0 where
-    that cannot be said."""
-    there = tiles_of_set(document, name)
+    that cannot be said. Whoever asks for many gives the document's `sets`."""
+    there = tiles_among(document, _members(document, name, sets))
     if not there:
         return None
     wanted = tuple(tiles) or (1001,)
     return wanted[0] if len(wanted) == 1 and wanted[0] in there else 0
 
 
-def material_of_set(document: Document, name: str, tile: int | None = None) -> str | None:
+def _members(document: Document, name: str, sets: Sets | None) -> list[str]:
+    return maps_of_set(document, name) if sets is None else sets.get(name, [])
+
+
+def material_of_set(
+    document: Document, name: str, tile: int | None = None, sets: Sets | None = None
+) -> str | None:
     """The material that most of whose maps belong to a set, or to a tile of it; one with a base
-    comes after those without."""
-    members = set(maps_of_set(document, name))
+    comes after those without. Whoever asks for many gives the document's `sets`."""
+    members = set(_members(document, name, sets))
     if tile is not None:
         members = {m for m in members if tile_of(document.maps[m].file) == tile}
     fed = {

@@ -97,7 +97,7 @@ def gone(request: HttpRequest, problem: Http404) -> HttpResponse:
 
 
 @api.exception_handler(ObjectDoesNotExist)
-def gone_meanwhile(request: HttpRequest, problem: ObjectDoesNotExist) -> HttpResponse:
+def gone_meanwhile(request: HttpRequest, problem: Exception) -> HttpResponse:
     """Something that was there when the request came, and was deleted while it was answered."""
     return _refused(
         request, 404, "This was deleted meanwhile.", hint="Look in the list of projects."
@@ -110,9 +110,7 @@ def orphaned(request: HttpRequest, problem: IntegrityError) -> HttpResponse:
     ours, and stay."""
     if "FOREIGN KEY" not in str(problem):
         raise problem
-    return _refused(
-        request, 404, "This was deleted meanwhile.", hint="Look in the list of projects."
-    )
+    return gone_meanwhile(request, problem)
 
 
 @api.exception_handler(StaleRevision)

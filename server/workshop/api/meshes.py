@@ -327,15 +327,15 @@ def suggest(request: HttpRequest, project_id: UUID, name: str) -> SuggestionsOut
     if compared is None:
         return SuggestionsOut(ready=False)
     document, shows = project.document, _best_maps(project)
-    tiles = _tiles(project, [name]).get(name, {})
+    tiles, sets = _tiles(project, [name]).get(name, {}), sets_of(document)
 
     def candidate(one: Candidate, slot: str) -> CandidateOut:
-        tile = tile_in_set(document, one.set, tiles.get(slot, ()))
+        tile = tile_in_set(document, one.set, tiles.get(slot, ()), sets)
         return CandidateOut(
             set=one.set,
             score=one.score,
             reasons=one.reasons,
-            material=material_of_set(document, one.set, tile),
+            material=material_of_set(document, one.set, tile, sets),
             tile=tile,
             picture=shows.get(one.set, ""),
         )

@@ -11,11 +11,10 @@ import { FollowingStage, Stage } from '../stage/Stage'
 import { LightTabs } from '../stage/StageBar'
 import type { Solo } from '../stage/useMaterial'
 import { MeshSubject, ShapeSubject } from '../stage/Subjects'
-import { ViewMenu } from '../stage/ViewMenu'
+import { StageTools } from '../stage/StageTools'
 import type { ShapeName } from '../stage/shapes'
 import { ACROSS, SHAPES } from '../stage/shapes'
 import { useRemembered } from '../components/remembered'
-import { useView } from '../stage/view'
 import { INPUT_WORDS } from '../words'
 import { PLAIN, unfed } from './feed'
 import { Probe } from './Probe'
@@ -41,7 +40,6 @@ export function MaterialStage({ name, sheet, solo, comparison, compare }: Props)
     (mesh) => mesh.measured && Object.values(mesh.assigned).includes(name),
   )
   const looks = useLooks().data ?? {}
-  const { turning, setTurning } = useView()
   const [subject, setSubject] = useRemembered<string>('stage subject', 'specimen')
   const [pose] = useState(newPose)
   const [split, setSplit] = useState(0.5)
@@ -176,14 +174,7 @@ export function MaterialStage({ name, sheet, solo, comparison, compare }: Props)
           >
             Compare
           </button>
-          <button
-            aria-pressed={turning}
-            title="Turn what stands on the stage by itself"
-            onClick={() => setTurning(!turning)}
-          >
-            Turn slowly
-          </button>
-          <ViewMenu />
+          <StageTools />
         </div>
         {solo && <span className="stage-note">{INPUT_WORDS[solo].name} alone, without light</span>}
       </div>

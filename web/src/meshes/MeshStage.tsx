@@ -11,7 +11,7 @@ import type { Tried } from '../stage/SceneSubject'
 import { SceneSubject } from '../stage/SceneSubject'
 import { FollowingStage, Stage } from '../stage/Stage'
 import { MeshSubject } from '../stage/Subjects'
-import { ViewMenu } from '../stage/ViewMenu'
+import { StageTools } from '../stage/StageTools'
 import { useView } from '../stage/view'
 import { count } from '../words'
 import { Legend } from './Legend'
@@ -63,7 +63,7 @@ export function MeshStage({
   const looks = useLooks().data ?? {}
   const edit = useEdit()
   const show = useStatus((state) => state.show)
-  const { turning, setTurning, wire, set } = useView()
+  const { wire, set } = useView()
   const [beside, setBeside] = useState<string | null>(null)
   const [anchor, setAnchor] = useState<HTMLElement | null>(null)
   const [pose] = useState(newPose)
@@ -174,14 +174,7 @@ export function MeshStage({
         >
           Wireframe
         </button>
-        <button
-          aria-pressed={turning}
-          title="Turn what stands on the stage by itself"
-          onClick={() => setTurning(!turning)}
-        >
-          Turn slowly
-        </button>
-        <ViewMenu />
+        <StageTools />
       </div>
       <Menu open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)}>
         {meshes

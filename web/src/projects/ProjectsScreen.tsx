@@ -24,29 +24,26 @@ export function ProjectsScreen() {
   const queries = useQueryClient()
   const notice = useNotices((state) => state.say)
   const openProject = useIncoming((state) => state.openProject)
+  const enter = (project: { id: string }) => {
+    void queries.invalidateQueries({ queryKey: ['projects'] })
+    void navigate(`/projects/${project.id}/maps`)
+  }
   const begin = useMutation({
     mutationFn: (name: string) => post('/api/projects', { body: { name } }),
     onSuccess: (project) => {
       queries.setQueryData(['project', project.id], project)
-      void queries.invalidateQueries({ queryKey: ['projects'] })
-      void navigate(`/projects/${project.id}/maps`)
+      enter(project)
     },
     onError: notice,
   })
   const sample = useMutation({
     mutationFn: () => post('/api/projects/sample'),
-    onSuccess: (project) => {
-      void queries.invalidateQueries({ queryKey: ['projects'] })
-      void navigate(`/projects/${project.id}/maps`)
-    },
+    onSuccess: enter,
     onError: notice,
   })
   const bring = useMutation({
     mutationFn: openProject,
-    onSuccess: (project) => {
-      void queries.invalidateQueries({ queryKey: ['projects'] })
-      void navigate(`/projects/${project.id}/maps`)
-    },
+    onSuccess: enter,
     onError: notice,
   })
   const remove = useMutation({
