@@ -94,6 +94,11 @@ class Site(LiveServerTestCase):
     def button(self, name: str) -> Locator:
         return self.page.get_by_role("button", name=name, exact=True)
 
+    def slowed(self, times: int) -> None:
+        """Let the page's own work take so many times as long, as on a weak or busy machine."""
+        session = self.page.context.new_cdp_session(self.page)
+        session.send("Emulation.setCPUThrottlingRate", {"rate": times})
+
     def begin(self, name: str = "Walk") -> str:
         """A new project through the interface; gives its address."""
         self.open("/")

@@ -21,9 +21,13 @@ class Board(Site):
             page.get_by_role("button", name="Close").click()
 
             # One said by hand becomes a rule for its kind, now and for what comes later.
+            self.slowed(30)
             self.cell("oak_gx: ").first.click()
             reader = page.get_by_role("complementary", name="Reader")
+            # At once, as a quick hand does: what is asked is asked of the map just chosen.
             reader.get_by_role("button", name="Change…").click()
+            page.get_by_role("heading", name="What is oak_gx?").wait_for()
+            self.slowed(1)
             page.get_by_label("It holds").click()
             page.get_by_role("option", name="Height").click()
             self.button("Set").click()

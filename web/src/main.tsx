@@ -40,7 +40,9 @@ createRoot(document.getElementById('root')!).render(
       <CssBaseline />
       <GlobalStyles styles={tokenStyles} />
       <QueryClientProvider client={queries}>
-        <BrowserRouter>
+        {/* A choice is on the page before the next click: no transition, which would let a quick
+            hand click what still belongs to the choice before. */}
+        <BrowserRouter useTransitions={false}>
           <Routes>
             <Route path="/" element={<ProjectsScreen />} />
             <Route path="/projects/:projectId" element={<ProjectFrame />}>

@@ -114,7 +114,7 @@ export function Reader({
       />
       <div className="scroll" tabIndex={0} aria-label="Facts">
         <Numbers detail={detail.data} />
-        <Think detail={detail.data} turned={turned} setTurned={setTurned} />
+        <Think key={name} detail={detail.data} turned={turned} setTurned={setTurned} />
       </div>
     </aside>
   )
