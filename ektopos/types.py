@@ -26,6 +26,10 @@ WrapPair = tuple[Wrap, Wrap]
 MAX_UV_SETS = 4
 """Of a mesh; what a file has beyond is said and left."""
 NormalSpace = Literal["tangent", "object"]
+ProfileUse = Literal["apply", "ignore"]
+Decoding = Literal["linear", "srgb", "stored"]
+"""How a map's colours become light: not at all, from sRGB after its profile, or from sRGB as the
+codes are stored, whatever profile its file carries."""
 
 Progress = Callable[[float, str], None]
 """Called during long work with the share done (0–1) and what is being done; raises `Cancelled` to

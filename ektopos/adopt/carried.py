@@ -179,6 +179,8 @@ def map_entries(carried: Carried, files: dict[str, str], set_name: str) -> dict[
             roles=one.roles,
             normal_y=one.normal_y,
             set=f"{set_name}_{one.materials[0]}" if several and one.materials else set_name,
+            # glTF 2.0, 3.8.2: what a picture says of its colour space must be ignored.
+            profile="ignore" if carried.file.lower().endswith((".gltf", ".glb")) else "apply",
             said_by=carried.file or None,
         )
         for one in carried.maps

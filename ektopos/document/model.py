@@ -15,7 +15,16 @@ from ektopos.document.inputs import InputName
 from ektopos.errors import InvalidDocument
 from ektopos.plain_json import read_json
 from ektopos.steps import MeshStep
-from ektopos.types import MAX_UV_SETS, Channels, Encoding, NormalSpace, NormalY, WrapPair
+from ektopos.types import (
+    MAX_UV_SETS,
+    Channels,
+    Decoding,
+    Encoding,
+    NormalSpace,
+    NormalY,
+    ProfileUse,
+    WrapPair,
+)
 
 VERSION = 1
 SUFFIX = ".ektopos.json"
@@ -66,6 +75,8 @@ class MapEntry(_Model):
     """Which way the green of a normal map points: `+` up (glTF), `-` down."""
     space: NormalSpace = "tangent"
     """What a normal map's vectors are told in; those in object space feed no material."""
+    profile: ProfileUse = "apply"
+    """Whether a colour map is converted from the profile or gamma that its file carries."""
     set: str | None = None
     """The map set it belongs to; by its name where this is not said."""
     by_hand: bool = False
@@ -78,6 +89,11 @@ class MapEntry(_Model):
     def is_said(self) -> bool:
         """Whether what it is was said, and not judged."""
         return self.by_hand or self.said_by is not None
+
+    @property
+    def decoding(self) -> Decoding:
+        """How its colours become light."""
+        return "stored" if self.encoding == "srgb" and self.profile == "ignore" else self.encoding
 
 
 class NamingRule(_Model):

@@ -18,7 +18,7 @@ from ektopos.edits.common import BaseEdit, Name, Touched, entry_touched, require
 from ektopos.errors import EktoposError, MissingReference
 from ektopos.maps.names import read_names, rule_fits, set_name
 from ektopos.maps.sets import ending_of, maps_of_set
-from ektopos.types import Encoding, NormalY
+from ektopos.types import Encoding, NormalY, ProfileUse
 
 
 class SetMap(BaseEdit):
@@ -33,6 +33,7 @@ class SetMap(BaseEdit):
     roles: dict[RoleChannels, Role] | None = None
     encoding: Encoding | None = None
     normal_y: NormalY | None = None
+    profile: ProfileUse | None = None
     set: Name | None = None
 
     def label(self) -> str:
@@ -40,6 +41,7 @@ class SetMap(BaseEdit):
             " · ".join(self.roles.values()) if self.roles is not None else "",
             self.encoding or "",
             f"green {self.normal_y}Y" if self.normal_y else "",
+            f"{self.profile} its colour profile" if self.profile else "",
             f"set {self.set}" if self.set else "",
         ]
         what = ", ".join(text for text in changes if text) or "confirmed"
@@ -50,7 +52,7 @@ class SetMap(BaseEdit):
 
     def touches(self, document: Document) -> Touched:
         parts = self.model_dump(
-            include={"roles", "encoding", "normal_y", "set"}, exclude_none=True
+            include={"roles", "encoding", "normal_y", "profile", "set"}, exclude_none=True
         ) or {
             "roles": 0,
             "by_hand": 0,
@@ -69,7 +71,7 @@ class SetMap(BaseEdit):
         for name in self.maps:
             entry = require(document.maps, name, "map")
             given = self.model_dump(
-                include={"roles", "encoding", "normal_y", "set"}, exclude_none=True
+                include={"roles", "encoding", "normal_y", "profile", "set"}, exclude_none=True
             )
             if self.roles is not None and "normal" not in self.roles.values():
                 given["normal_y"] = None

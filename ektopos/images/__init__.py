@@ -14,6 +14,7 @@ from ektopos.images.image import Image, ImageHeader, as_float
 from ektopos.images.ktx2 import encode_ktx2
 from ektopos.images.nearest import nearest_covered
 from ektopos.images.png import encode_png
+from ektopos.images.profiles import in_srgb
 from ektopos.images.read import IMAGE_SUFFIXES, MAX_TEXELS, read_header, read_image
 from ektopos.images.resample import (
     covered_share,
@@ -37,6 +38,7 @@ __all__ = [
     "encode_ktx2",
     "encode_png",
     "fit_within",
+    "in_srgb",
     "keep_coverage",
     "linear_to_srgb",
     "luminance",

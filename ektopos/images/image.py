@@ -10,6 +10,16 @@ from ektopos.types import Float, Pixels
 
 
 @dataclass(frozen=True)
+class Profile:
+    """How a file tells its colours where that is not sRGB: an ICC profile, or a gamma."""
+
+    name: str
+    icc: bytes | None = None
+    gamma: float | None = None
+    """Light is code ** gamma."""
+
+
+@dataclass(frozen=True)
 class ImageHeader:
     """What a file says of its picture before any texel is decoded."""
 
@@ -23,6 +33,8 @@ class ImageHeader:
     """`png`, `jpeg`, `targa`, `tiff`, `openexr`, `webp` or `hdr`."""
     notes: tuple[str, ...] = ()
     """What a person should know of how the file is read, in plain words."""
+    profile: str | None = None
+    """What its colours are told in, where that is not sRGB and can be converted."""
 
     @property
     def decoded_bytes(self) -> int:
@@ -40,6 +52,8 @@ class Image:
 
     pixels: Pixels
     notes: tuple[str, ...] = ()
+    profile: Profile | None = None
+    """How its colours are told, where that is not sRGB; `in_srgb` converts them."""
 
     @property
     def height(self) -> int:

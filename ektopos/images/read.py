@@ -14,6 +14,7 @@ import OpenImageIO as oiio
 
 from ektopos.errors import TooLarge, UnreadableFile
 from ektopos.images.image import Image, ImageHeader, as_float
+from ektopos.images.profiles import profile_of
 from ektopos.types import Pixels
 
 IMAGE_SUFFIXES = (".png", ".jpg", ".jpeg", ".tga", ".tif", ".tiff", ".exr", ".webp", ".hdr")
@@ -79,7 +80,11 @@ def read_image(path: Path) -> Image:
     if _is_premultiplied(spec) and count in (2, 4):
         pixels = _divided_by_alpha(pixels)
     placed = _in_display_window(pixels, spec)
-    return Image(np.ascontiguousarray(_upright(placed, _orientation(spec))), notes)
+    return Image(
+        np.ascontiguousarray(_upright(placed, _orientation(spec))),
+        notes,
+        profile_of(spec, source.format_name())[0],
+    )
 
 
 def _is_premultiplied(spec: oiio.ImageSpec) -> bool:
@@ -202,18 +207,15 @@ def _header(
         is_float=kind not in ("uint8", "uint16"),
         format=format_name,
         notes=(*notes, *_reading_notes(path, spec, format_name)),
+        profile=getattr(profile_of(spec, format_name)[0], "name", None),
     )
 
 
 def _reading_notes(path: Path, spec: oiio.ImageSpec, format_name: str) -> list[str]:
     notes = []
-    profile = spec.getattribute("ICCProfile:profile_description")
-    if spec.getattribute("ICCProfile") is not None and "srgb" not in str(profile or "").lower():
-        named = f" ({profile})" if profile else ""
-        notes.append(f"carries a colour profile{named} that is not sRGB; it is not applied")
-    gamma = spec.getattribute("oiio:Gamma")
-    if format_name == "png" and isinstance(gamma, float) and abs(gamma - 2.2) > 0.05:
-        notes.append(f"says that its gamma is {gamma:.3g}; it is read as it is stored")
+    _, profile = profile_of(spec, format_name)
+    if profile:
+        notes.append(profile)
     if _is_premultiplied(spec):
         notes.append("alpha is premultiplied in the file, and was divided out")
     if _orientation(spec) != 1:

@@ -94,7 +94,7 @@ def feed_recipe(
     named = {}
     for name in feed.maps():
         entry = maps[name]
-        named[name] = f"{content(name)}-{entry.encoding}-{entry.normal_y or '+'}"
+        named[name] = f"{content(name)}-{entry.decoding}-{entry.normal_y or '+'}"
     plain = feed.model_dump(mode="json", exclude_defaults=True, exclude={"uv", "wrap"})
     for source in (plain, *plain.get("layers", [])):
         if source.get("map") is not None:

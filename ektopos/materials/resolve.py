@@ -27,6 +27,7 @@ from ektopos.images import (
     Image,
     covered_share,
     fit_within,
+    in_srgb,
     keep_coverage,
     read_image,
     resize,
@@ -64,7 +65,7 @@ class MapLoader:
         if name in self._kept:
             self._kept.move_to_end(name)
             return self._kept[name]
-        image = self._read(self.project.map_path(name))
+        image = self._decode(name)
         self._kept[name] = image
         while (
             len(self._kept) > 1
@@ -86,9 +87,14 @@ class MapLoader:
 
     def _try(self, name: str) -> Image | None:
         try:
-            return self._read(self.project.map_path(name))
+            return self._decode(name)
         except EktoposError:
             return None
+
+    def _decode(self, name: str) -> Image:
+        entry = self.project.document.maps.get(name)
+        image = self._read(self.project.map_path(name))
+        return in_srgb(image) if entry is not None and entry.decoding == "srgb" else image
 
     def find(self, name: str) -> Decoded:
         """A map as feeds read it. Raises as `image`."""

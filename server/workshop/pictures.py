@@ -21,6 +21,7 @@ from ektopos.images import (
     Image,
     encode_png,
     fit_within,
+    in_srgb,
     linear_to_srgb,
     quantise,
     read_image,
@@ -33,7 +34,7 @@ from ektopos.materials.resolve import reduce_image
 from ektopos.shading import LIGHTS, Look, render, specimen
 from ektopos.shading.render import picture
 from ektopos.shading.specimen import SPECIMEN_VIEW
-from ektopos.types import Float, Pixels
+from ektopos.types import Decoding, Float, Pixels
 from ektopos.vectors import degrees_from_flat, encode_normals, raw_vectors
 from server.workshop.models import MapFacts
 from server.workshop.store import cache_path, content_path, named, recipe_path, write_array, writing
@@ -68,26 +69,34 @@ _decoding = threading.Lock()
 
 
 def keep_reduced(sha256: str, image: Image) -> None:
-    """Keep a map's reduced copies, for both encodings it can be read with (float has only one)."""
-    for encoding in ("linear",) if image.is_float else ("linear", "srgb"):
-        full = reduce_image(image, encoding, REDUCED)  # type: ignore[arg-type]
+    """Keep a map's reduced copies, for every way it can be decoded (float has only one)."""
+    ways: dict[Decoding, Image] = {"linear": image}
+    if not image.is_float:
+        ways |= {"srgb": in_srgb(image), "stored": image}
+    if image.profile is None:
+        ways.pop("stored", None)
+    for decoding, pixels in ways.items():
+        full = reduce_image(pixels, "linear" if decoding == "linear" else "srgb", REDUCED)
         width, height = fit_within(full.width, full.height, QUICK)
         quick = Image(resize(full.pixels.astype(np.float32), width, height).astype(np.float16))
         for size, reduced in ((REDUCED, full), (QUICK, quick)):
-            path = cache_path("reduced", f"{sha256}-{encoding}-{size}.npy")
+            path = cache_path("reduced", f"{sha256}-{decoding}-{size}.npy")
             write_array(path, reduced.pixels)
 
 
 @lru_cache(maxsize=48)
 def reduced_map(key: str, size: int) -> Image:
-    """A reduced copy by content and encoding (`sha-encoding`); made again if the cache was
+    """A reduced copy by content and decoding (`sha-decoding`); made again if the cache was
     emptied.
     """
-    sha256, _, encoding = key.partition("-")
+    sha256, _, decoding = key.partition("-")
     facts = MapFacts.objects.filter(sha256=sha256).first()
-    if facts is not None and facts.facts["header"]["is_float"]:
-        encoding = "linear"
-    path = cache_path("reduced", f"{sha256}-{encoding}-{size}.npy")
+    header = facts.facts["header"] if facts is not None else {}
+    if header.get("is_float"):
+        decoding = "linear"
+    elif decoding == "stored" and not header.get("profile"):
+        decoding = "srgb"
+    path = cache_path("reduced", f"{sha256}-{decoding}-{size}.npy")
     with contextlib.suppress(OSError, ValueError, EOFError):
         return Image(np.load(path))
     keep_reduced(sha256, decoded(sha256))

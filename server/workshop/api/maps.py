@@ -13,6 +13,7 @@ from ektopos.errors import MissingReference
 from ektopos.maps import Facts, Verdict, identify, recheck, sets_of
 from ektopos.maps.sets import ending_of, tile_of
 from ektopos.maps.verdict import SURE
+from ektopos.types import ProfileUse
 from server.workshop import pictures
 from server.workshop.api.projects import project_or_404
 from server.workshop.models import MapFacts, Project
@@ -38,6 +39,9 @@ class BoardMap(Schema):
     normal_y: str | None
     by_hand: bool
     said_by: str | None
+    profile: str | None
+    """What its file's colours are told in, where that is not sRGB and can be converted."""
+    profile_use: ProfileUse
     state: MapState
     confidence: float
     width: int
@@ -134,6 +138,8 @@ def _board(project: Project) -> list[tuple[BoardMap, Facts | None, Verdict | Non
                     normal_y=map_entry.normal_y,
                     by_hand=map_entry.by_hand,
                     said_by=map_entry.said_by,
+                    profile=header.profile if header else None,
+                    profile_use=map_entry.profile,
                     state=state,
                     confidence=verdict.confidence if verdict else 0.0,
                     width=header.width if header else 0,

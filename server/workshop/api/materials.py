@@ -17,7 +17,15 @@ from ektopos.document import (
     MaterialEntry,
 )
 from ektopos.errors import EktoposError, MissingReference
-from ektopos.images import Image, ImageHeader, encode_png, linear_to_srgb, quantise, read_header
+from ektopos.images import (
+    Image,
+    ImageHeader,
+    encode_png,
+    in_srgb,
+    linear_to_srgb,
+    quantise,
+    read_header,
+)
 from ektopos.materials import Probed, effective, probe
 from ektopos.materials.convert import convert_set
 from ektopos.materials.resolve import Decoded
@@ -118,9 +126,10 @@ def probe_point(
 
     def find(map_name: str) -> Decoded:
         entry = document.maps[map_name]
-        return Decoded(
-            pictures.decoded(revision.sha_of(entry.file)), entry.encoding, entry.normal_y
-        )
+        image = pictures.decoded(revision.sha_of(entry.file))
+        if entry.decoding == "srgb":
+            image = in_srgb(image)
+        return Decoded(image, entry.encoding, entry.normal_y)
 
     uvs = [(u, v)] if u1 is None or v1 is None else [(u, v), (u1, v1)]
     return probe(document, effective(document, name), uvs, find)
@@ -143,7 +152,7 @@ def conversion(request: HttpRequest, project_id: UUID, set_name: str) -> Convers
             )
         entry = document.maps[name]
         return Decoded(
-            _quick(f"{project.head.sha_of(entry.file)}-{entry.encoding}"), "linear", entry.normal_y
+            _quick(f"{project.head.sha_of(entry.file)}-{entry.decoding}"), "linear", entry.normal_y
         )
 
     made = convert_set(document, set_name, find)

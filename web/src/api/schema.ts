@@ -1545,6 +1545,12 @@ export interface components {
              * @enum {string}
              */
             space: "tangent" | "object";
+            /**
+             * Profile
+             * @default apply
+             * @enum {string}
+             */
+            profile: "apply" | "ignore";
             /** Set */
             set?: string | null;
             /**
@@ -2371,6 +2377,8 @@ export interface components {
             encoding?: ("srgb" | "linear") | null;
             /** Normal Y */
             normal_y?: ("+" | "-") | null;
+            /** Profile */
+            profile?: ("apply" | "ignore") | null;
             /** Set */
             set?: string | null;
         };
@@ -2574,6 +2582,13 @@ export interface components {
             by_hand: boolean;
             /** Said By */
             said_by: string | null;
+            /** Profile */
+            profile: string | null;
+            /**
+             * Profile Use
+             * @enum {string}
+             */
+            profile_use: "apply" | "ignore";
             /**
              * State
              * @enum {string}

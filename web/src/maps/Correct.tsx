@@ -37,6 +37,7 @@ export function Correct({ map, close }: { map: BoardMap; close: () => void }) {
   )
   const [encoding, setEncoding] = useState(map.encoding as 'srgb' | 'linear')
   const [normalY, setNormalY] = useState((map.normal_y ?? '+') as '+' | '-')
+  const [profile, setProfile] = useState(map.profile_use)
   const [set, setSet] = useState(map.set)
   const chooseRole = (next: Role) => {
     setRole(next)
@@ -53,6 +54,7 @@ export function Correct({ map, close }: { map: BoardMap; close: () => void }) {
       roles,
       encoding,
       normal_y: isNormal ? normalY : null,
+      ...(profile === map.profile_use ? {} : { profile }),
       set: set.trim() || map.set,
     })
     close()
@@ -118,6 +120,18 @@ export function Correct({ map, close }: { map: BoardMap; close: () => void }) {
           <MenuItem value="srgb">sRGB</MenuItem>
           <MenuItem value="linear">linear</MenuItem>
         </TextField>
+        {map.profile && encoding === 'srgb' && (
+          <TextField
+            select
+            label="Its colour profile"
+            value={profile}
+            onChange={(event) => setProfile(event.target.value as typeof profile)}
+            helperText={`The file says ${map.profile}. An engine reads the codes as they are stored.`}
+          >
+            <MenuItem value="apply">convert to sRGB</MenuItem>
+            <MenuItem value="ignore">take its codes as sRGB</MenuItem>
+          </TextField>
+        )}
         {!packed && role === 'normal' && (
           <TextField
             select
