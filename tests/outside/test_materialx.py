@@ -14,6 +14,8 @@ from unittest import TestCase
 
 import MaterialX as mx
 import numpy as np
+from MaterialX.PyMaterialXGenGlsl import GlslShaderGenerator
+from MaterialX.PyMaterialXGenShader import GenContext, findRenderableElements
 from materialxgltf.core import GLTF2MtlxReader
 
 from ektopos.targets.export import export_package
@@ -49,6 +51,35 @@ class Validation(TestCase):
                 for image in document.getNodes("image"):
                     path = image.getInput("file").getValueString()
                     self.assertTrue((root / "out" / path).is_file(), path)
+
+    def test_shaders_are_made_of_every_material_with_every_map_in_them(self) -> None:
+        # MaterialX's own code generation takes only what a shader really reads.
+        search = mx.getDefaultDataSearchPath()
+        library = mx.createDocument()
+        mx.loadLibraries(mx.getDefaultDataLibraryFolders(), search, library)
+        fed = ["base_color", "emission", "metallic", "normal", "occlusion", "opacity", "roughness"]
+        for profile in built_in_profiles().values():
+            if profile.container != "loose":
+                continue
+            with project() as opened, folder() as root:
+                export_package(opened, profile, root / "out")
+                document = mx.createDocument()
+                mx.readFromXmlFile(document, str(root / "out/materials.mtlx"))
+                document.setDataLibrary(library)
+                generator = GlslShaderGenerator.create()
+                context = GenContext(generator)
+                context.registerSourceCodeSearchPath(search)
+                generator.registerTypeDefs(document)
+                for material in findRenderableElements(document):
+                    name = material.getName()
+                    with self.subTest(profile.id, material=name):
+                        code = generator.generate(name, material, context).getSourceCode("pixel")
+                        read = re.findall(rf"uniform sampler2D {name}_([a-z_]+)_file;", code)
+                        wanted = [] if name == "plain" else fed
+                        if profile.id == "spec-gloss":
+                            self.assertEqual(len(read), len(wanted))
+                        else:
+                            self.assertEqual(sorted(read), wanted)
 
     def test_names_that_become_alike_are_told_apart(self) -> None:
         from ektopos.document import MaterialEntry
