@@ -28,6 +28,8 @@ class RayScene:
     """The mesh's positions `(n, 3)`, about its middle and in units of `extent`."""
     extent: float
     """The longest side of the mesh's box, in metres."""
+    middle: Values
+    """The middle of the mesh's box, `(3,)` in metres."""
 
     def meet(self, starts: Values, directions: Values) -> dict[str, NDArray[np.float32]]:
         """What rays `(n, 3)` meet first: `primID` (−1 for nothing), `tfar` in mesh sizes, `u`
@@ -37,15 +39,23 @@ class RayScene:
         )
         return met
 
+    def first(self, starts: Values, directions: Values) -> tuple[Values, NDArray[np.int64]]:
+        """How far rays from `starts` (both `(n, 3)`, in metres) go, in metres, infinite where they
+        meet nothing; and the triangle that each meets, −1 for none."""
+        met = self.meet((starts - self.middle) / self.extent, directions)
+        triangle = met["primID"].astype(np.int64)
+        return np.where(triangle >= 0, met["tfar"].astype(float) * self.extent, np.inf), triangle
+
 
 def ray_scene(positions: Values, triangles: NDArray[np.int32]) -> RayScene:
     """A scene of triangles `(m, 3)` over positions `(n, 3)` in metres; at least one of each."""
     low, high = positions.min(axis=0), positions.max(axis=0)
     extent = float((high - low).max()) or 1.0
-    own = (positions - (low + high) / 2.0) / extent
+    middle = (low + high) / 2.0
+    own = (positions - middle) / extent
     scene = rtcore_scene.EmbreeScene()
     TriangleMesh(scene, own[triangles].astype(np.float32))
-    return RayScene(scene, own, extent)
+    return RayScene(scene, own, extent, middle)
 
 
 def flat_normals(corners: Values) -> Values:

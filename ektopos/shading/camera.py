@@ -24,7 +24,12 @@ def frame_view(
     mesh: Mesh, towards: tuple[float, float, float] = (0.85, 0.72, 1.5), room: float = 1.0
 ) -> View:
     """A view from a direction that holds the whole mesh."""
-    used = mesh.positions[np.unique(mesh.triangles)] if len(mesh.triangles) else np.zeros((1, 3))
+    return frame_points(mesh.positions[np.unique(mesh.triangles)], towards, room)
+
+
+def frame_points(points: Values, towards: tuple[float, float, float], room: float = 1.0) -> View:
+    """A view from a direction that holds all points `(n, 3)`, in metres."""
+    used = points if len(points) else np.zeros((1, 3))
     centre = (used.min(axis=0) + used.max(axis=0)) / 2
     radius = float(np.linalg.norm(used - centre, axis=1).max()) or 1.0
     direction = np.asarray(towards) / np.linalg.norm(towards)

@@ -27,6 +27,7 @@ from ektopos.shading.camera import View, frame_view
 from ektopos.shading.render import picture
 from ektopos.shading.specimen import SPECIMEN_VIEW, specimen
 from ektopos.trial.engine.package import INPUTS, ImportedInput, ImportedMaterial, Place, Triangles
+from ektopos.trial.overlay import overlay
 from ektopos.types import Encoding, Float, Pixels, WrapPair
 from ektopos.vectors import normalise
 
@@ -70,12 +71,13 @@ def compare_mesh(
     name: str, expected: Worn, imported: Worn, view: str
 ) -> tuple[Rendered, dict[str, Float]]:
     """One view of a mesh under the same light, as it was meant and as it arrived; with both
-    pictures and their difference.
+    pictures, their difference, and both shapes over each other.
 
     Pictures are `(h, w, 3)`, sRGB 0–1, the difference 0–1.
     """
     camera = frame_view(expected.mesh, VIEWS[view])
     flip, ssim, pictures = _compared(expected, imported, camera)
+    pictures["over"] = overlay(expected.mesh, imported.mesh, VIEWS[view], SIDE)
     return Rendered(name, view, LIGHT, flip, ssim), pictures
 
 

@@ -225,7 +225,7 @@ def trial_picture(
     request: HttpRequest,
     package_id: int,
     number: int,
-    what: Literal["meant", "arrived", "difference"],
+    what: Literal["meant", "arrived", "difference", "over"],
 ) -> FileResponse:
     """A small picture kept by a trial."""
     path = package_folder(package_id) / "pictures" / f"{number}-{what}.png"

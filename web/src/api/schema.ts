@@ -6915,7 +6915,7 @@ export interface operations {
             path: {
                 package_id: number;
                 number: number;
-                what: "meant" | "arrived" | "difference";
+                what: "meant" | "arrived" | "difference" | "over";
             };
             cookie?: never;
         };

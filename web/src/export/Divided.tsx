@@ -11,7 +11,7 @@ import { useState } from 'react'
 
 import { Picture } from '../components/Picture'
 
-type Of = (what: 'meant' | 'arrived' | 'difference') => string
+export type Of = (what: 'meant' | 'arrived' | 'difference' | 'over') => string
 
 interface DividedProps {
   of: Of
@@ -49,17 +49,30 @@ export function Divided({ of, input }: DividedProps) {
   )
 }
 
+/** What the strokes of two shapes over each other mean. */
+export function OverWords() {
+  return (
+    <span className="row wrap" style={{ gap: 8 }}>
+      <span className="stroke-meant">only meant</span>
+      <span className="stroke-arrived">only arrived</span>
+      <span className="stroke-elsewhere">both, but apart</span>
+    </span>
+  )
+}
+
 interface LargeProps extends DividedProps {
   title: string
+  /** Whether it is of a mesh, whose shapes can be laid over each other. */
+  shape: boolean
   close: () => void
 }
 
 const ZOOMS = [1, 2, 4, 8] as const
 
 /** The pictures of a cell as large as the window, the divider or the difference, with zoom. */
-export function LargePictures({ of, input, title, close }: LargeProps) {
+export function LargePictures({ of, input, title, shape, close }: LargeProps) {
   const [zoom, setZoom] = useState<number>(1)
-  const [shown, setShown] = useState<'divided' | 'difference'>('divided')
+  const [shown, setShown] = useState<'divided' | 'difference' | 'over'>('divided')
   return (
     <Dialog open onClose={close} maxWidth="lg" fullWidth>
       <DialogTitle className="row">
@@ -73,6 +86,7 @@ export function LargePictures({ of, input, title, close }: LargeProps) {
         >
           <ToggleButton value="divided">meant and arrived</ToggleButton>
           <ToggleButton value="difference">difference</ToggleButton>
+          {shape && <ToggleButton value="over">over each other</ToggleButton>}
         </ToggleButtonGroup>
         <ToggleButtonGroup
           size="small"
@@ -94,7 +108,14 @@ export function LargePictures({ of, input, title, close }: LargeProps) {
             {shown === 'divided' ? (
               <Divided of={of} input={input} />
             ) : (
-              <Picture src={of('difference')} alt={`${input}, difference`} />
+              <figure>
+                <Picture src={of(shown)} alt={`${input}, ${shown}`} />
+                {shown === 'over' && (
+                  <figcaption className="small">
+                    <OverWords />
+                  </figcaption>
+                )}
+              </figure>
             )}
           </div>
         </div>

@@ -15,7 +15,8 @@ import {
   errorWords,
   readable,
 } from '../words'
-import { Divided, LargePictures } from './Divided'
+import { Divided, LargePictures, OverWords } from './Divided'
+import type { Of } from './Divided'
 
 const HEADS: Record<string, string> = {
   base_color: 'Base',
@@ -360,7 +361,7 @@ function Detail({ cell, pack, trial }: { cell: Cell; pack: Package; trial: Trial
       : entry.material === cell.material && entry.input === cell.input,
   )
   const [large, setLarge] = useState(false)
-  const of = (what: 'meant' | 'arrived' | 'difference') =>
+  const of: Of = (what) =>
     `/api/packages/${pack.id}/pictures/${picture}-${what}.png?of=${pack.made}`
   const verdict = VERDICTS[cell.verdict]
   const input = BESIDE_WORDS[cell.input] ?? INPUT_WORDS[cell.input as keyof typeof INPUT_WORDS].name
@@ -370,10 +371,13 @@ function Detail({ cell, pack, trial }: { cell: Cell; pack: Package; trial: Trial
         <>
           <Divided key={picture} of={of} input={input} />
           <figure>
-            <Picture src={of('difference')} alt={`${input}, difference`} />
+            <Picture
+              src={of(shape ? 'over' : 'difference')}
+              alt={`${input}, ${shape ? 'both over each other' : 'difference'}`}
+            />
             <figcaption className="small row">
               <span className="grow">
-                difference
+                {shape ? <OverWords /> : 'difference'}
                 {!shape &&
                   cell.max_error != null &&
                   ` · white is ${readable(cell.max_error)} ${cell.unit}`}
@@ -388,6 +392,7 @@ function Detail({ cell, pack, trial }: { cell: Cell; pack: Package; trial: Trial
               of={of}
               title={[cell.mesh, cell.slot, input].filter(Boolean).join(' · ')}
               input={input}
+              shape={shape}
               close={() => setLarge(false)}
             />
           )}
