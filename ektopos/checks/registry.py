@@ -10,7 +10,7 @@ from typing import Literal
 from ektopos.errors import EktoposError
 from ektopos.images import ImageHeader, read_header
 from ektopos.maps import Facts, facts_of
-from ektopos.materials import Material, effective
+from ektopos.materials import Material, covered, effective
 from ektopos.meshes import Mesh
 from ektopos.project import Project, load_mesh
 from ektopos.targets.profile import Profile
@@ -64,6 +64,7 @@ class Examined:
         for name in self.project.document.materials:
             try:
                 materials[name] = effective(self.project.document, name)
+                covered(self.project.document, materials[name])
             except EktoposError as problem:
                 self.problems[f"material {name}"] = problem
         return materials

@@ -158,6 +158,13 @@ class Mask(_Model):
     map: str
     channels: Literal["r", "g", "b", "a", "luminance"] = "r"
     invert: bool = False
+    contrast: Annotated[Finite, Field(gt=0)] = 1.0
+    """How hard its edge is: values are spread by it round `pivot`, and clipped."""
+    pivot: Finite = 0.5
+    uv: UvTransform | None = None
+    """Where it lies in the picture that it is the mask of; over all of it where this is not said.
+    """
+    wrap: WrapPair | None = None
 
 
 class Layer(_Source):
@@ -170,6 +177,28 @@ class Layer(_Source):
     op: Literal["multiply", "add", "mix", "normal"] = "mix"
     amount: Annotated[Finite, Field(ge=0, le=1)] = 1.0
     mask: Mask | None = None
+    uv: UvTransform | None = None
+    """Where its map lies in what it is laid over; over all of it where this is not said. Its own
+    tiling is per picture, not per metre."""
+    wrap: WrapPair | None = None
+
+
+class Laid(_Model):
+    """A whole feed laid over the ones before it, with its strength counted in: what covers make of
+    feeds."""
+
+    feed: Feed
+    uv: UvTransform = Field(default_factory=UvTransform)
+    wrap: WrapPair = ("repeat", "repeat")
+    mask: Mask | None = None
+    opacity: Feed | None = None
+    """Where it is see-through itself, and so does not cover; lies as it does."""
+    amount: Annotated[Finite, Field(ge=0, le=1)] = 1.0
+
+    def maps(self) -> set[str]:
+        """Every map that it is made of."""
+        holes = self.opacity.maps() if self.opacity else set()
+        return self.feed.maps() | holes | ({self.mask.map} if self.mask else set())
 
 
 class Feed(_Source):
@@ -187,6 +216,9 @@ class Feed(_Source):
     uv: UvTransform | None = None
     """Where its maps lie, instead of where the material's do."""
     wrap: WrapPair | None = None
+    laid: list[Laid] = Field(default_factory=list)
+    """Whole feeds over each other, which it then is instead of its constant; strengths are counted
+    in."""
 
     def maps(self) -> set[str]:
         """Every map that it is made of."""
@@ -194,8 +226,18 @@ class Feed(_Source):
             self.map,
             *(layer.map for layer in self.layers),
             *(layer.mask.map for layer in self.layers if layer.mask),
+            *(name for laid in self.laid for name in laid.maps()),
         }
         return {name for name in named if name is not None}
+
+
+class Cover(_Model):
+    """Another material over this one, where a mask is; everywhere without one."""
+
+    material: str
+    mask: Mask | None = None
+    """Lies on the mesh's own UVs, whatever the materials' tilings are."""
+    amount: Annotated[Finite, Field(ge=0, le=1)] = 1.0
 
 
 class MaterialEntry(_Model):
@@ -212,10 +254,17 @@ class MaterialEntry(_Model):
     filter: Filter | None = None
     shading: Shading | None = None
     surface_tag: str | None = None
+    covers: list[Cover] | None = None
+    """What lies over it, first to last."""
     size_limit: int | None = Field(default=None, ge=1)
     """The longest side its maps leave with, in texels; a target's own limit may be smaller."""
     folder: str | None = None
     """Where it is listed; for people only, and not inherited."""
+
+    def maps(self) -> set[str]:
+        """Every map that it names itself."""
+        masks = {cover.mask.map for cover in self.covers or () if cover.mask}
+        return masks.union(*(feed.maps() for feed in self.inputs.values()))
 
 
 class MeshEntry(_Model):

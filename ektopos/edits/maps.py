@@ -179,8 +179,9 @@ class RemoveMaps(BaseEdit):
         for name in gone:
             require(document.maps, name, "map")
         fed = fed_by(document, gone)
-        if fed and not self.with_feeds:
-            reason = f"it feeds {', '.join(dict.fromkeys(material for material, _ in fed))}."
+        users = dict.fromkeys([material for material, _ in fed] + masked_by(document, gone))
+        if users and not self.with_feeds:
+            reason = f"it feeds {', '.join(users)}."
             raise EktoposError(
                 reason, subject=self.maps[0], hint="Feed them from something else first."
             )
@@ -188,7 +189,20 @@ class RemoveMaps(BaseEdit):
             entry = document.materials[material]
             inputs = {other: feed for other, feed in entry.inputs.items() if other != name}
             document.materials[material] = entry.model_copy(update={"inputs": inputs})
+        for material in masked_by(document, gone):
+            entry = document.materials[material]
+            covers = [c for c in entry.covers or () if not (c.mask and c.mask.map in gone)]
+            document.materials[material] = entry.model_copy(update={"covers": covers})
         document.maps = {name: entry for name, entry in document.maps.items() if name not in gone}
+
+
+def masked_by(document: Document, maps: set[str]) -> list[str]:
+    """The materials with a cover whose mask is any of these maps."""
+    return [
+        material
+        for material, entry in document.materials.items()
+        if any(cover.mask and cover.mask.map in maps for cover in entry.covers or ())
+    ]
 
 
 def fed_by(document: Document, maps: set[str]) -> list[tuple[str, InputName]]:

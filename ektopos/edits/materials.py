@@ -87,11 +87,7 @@ class RenameMaterial(BaseEdit):
             return
         free(document, self.name)
         document.materials = {
-            self.name if name == self.material else name: (
-                entry.model_copy(update={"base": self.name})
-                if entry.base == self.material
-                else entry
-            )
+            self.name if name == self.material else name: _renamed(entry, self.material, self.name)
             for name, entry in document.materials.items()
         }
         for mesh in document.meshes.values():
@@ -102,6 +98,16 @@ class RenameMaterial(BaseEdit):
         document.left_out.materials = [
             self.name if out == self.material else out for out in document.left_out.materials
         ]
+
+
+def _renamed(entry: MaterialEntry, old: str, new: str) -> MaterialEntry:
+    """An entry that refers to a material by its new name."""
+    covers = entry.covers and [
+        cover.model_copy(update={"material": new}) if cover.material == old else cover
+        for cover in entry.covers
+    ]
+    base = new if entry.base == old else entry.base
+    return entry.model_copy(update={"base": base, "covers": covers})
 
 
 class RenameMaterials(BaseEdit):
@@ -199,6 +205,17 @@ class RemoveMaterial(BaseEdit):
                 subject=self.material,
                 hint="Delete them or give them another base.",
             )
+        over = [
+            name
+            for name, entry in document.materials.items()
+            if any(cover.material == self.material for cover in entry.covers or ())
+        ]
+        if over:
+            raise EktoposError(
+                f"it covers {', '.join(over)}.",
+                subject=self.material,
+                hint="Take it away from there first.",
+            )
         del document.materials[self.material]
         for mesh in document.meshes.values():
             mesh.slots = {
@@ -243,6 +260,7 @@ class Detach(BaseEdit):
             shading=whole.shading,
             surface_tag=whole.surface_tag,
             size_limit=whole.size_limit,
+            covers=list(whole.covers) or None,
         )
 
 

@@ -7,6 +7,7 @@ from typing import Any, Literal
 from ektopos.document import Document, MaterialEntry, parse
 from ektopos.edits.common import BaseEdit, Touched, require
 from ektopos.edits.stated import inherited_uv, uv_part, with_uv_part
+from ektopos.materials.cover import surface_of
 from ektopos.materials.derive import base_chain
 
 Setting = Literal[
@@ -29,6 +30,7 @@ Setting = Literal[
     "uv.set",
     "wrap",
     "shading",
+    "covers",
 ]
 _WORDS = {"from": "base", "uv.tiling.u": "tiles in u", "uv.tiling.v": "tiles in v"}
 
@@ -73,3 +75,5 @@ class SetSetting(BaseEdit):
                 raw[self.setting] = self.value
         document.materials[self.material] = parse(MaterialEntry, raw, self.material)
         base_chain(document, self.material)
+        if self.setting in ("covers", "from"):
+            surface_of(document, self.material)

@@ -7,6 +7,7 @@ surface looks under light is `ektopos.shading`, how it is packed for an engine i
 """
 
 from ektopos.materials.adjust import adjust, apply_strength, decode_channels
+from ektopos.materials.cover import covered, surface_of
 from ektopos.materials.derive import DEFAULTS, Material, effective
 from ektopos.materials.preview import Gives, gives, stage_picture, stage_recipe
 from ektopos.materials.probe import Probed, probe
@@ -21,6 +22,7 @@ __all__ = [
     "Probed",
     "adjust",
     "apply_strength",
+    "covered",
     "decode_channels",
     "effective",
     "feed_problem",
@@ -30,4 +32,5 @@ __all__ = [
     "resolve_input",
     "stage_picture",
     "stage_recipe",
+    "surface_of",
 ]

@@ -142,6 +142,7 @@ def changes(feed: Feed) -> list[str]:
         (feed.saturation != 1.0, f"saturation {feed.saturation:g}"),
         (feed.brightness != 1.0, f"brightness {feed.brightness:g}"),
         (feed.tint != (1.0, 1.0, 1.0), "tint"),
+        (len(feed.laid) > 1, "covered"),
         (bool(feed.layers), f"{len(feed.layers)} layer{'s' if len(feed.layers) > 1 else ''}"),
     ]
     return [words for applies, words in given if applies]

@@ -8,6 +8,7 @@ from ektopos.document import (
     CORE_INPUTS,
     TABLE,
     AlphaMode,
+    Cover,
     Document,
     Feed,
     Filter,
@@ -53,6 +54,8 @@ class Material:
     filter: Filter = "linear"
     shading: Shading = "standard"
     surface_tag: str | None = None
+    covers: tuple[Cover, ...] = ()
+    """What lies over it; `feeds` are without them until `cover.covered` lays them over."""
     size_limit: int | None = None
     """The longest side its maps leave with; `None` for no limit of its own."""
 
@@ -116,6 +119,7 @@ def effective(document: Document, name: str) -> Material:
             ("filter", entry.filter),
             ("shading", entry.shading),
             ("surface_tag", entry.surface_tag),
+            ("covers", None if entry.covers is None else tuple(entry.covers)),
             ("size_limit", entry.size_limit),
         )
         settings |= {key: value for key, value in own if value is not None}

@@ -11,7 +11,7 @@ import hashlib
 import json
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any, Literal, get_args
+from typing import Any, Literal, cast, get_args
 
 import numpy as np
 
@@ -96,12 +96,19 @@ def feed_recipe(
         entry = maps[name]
         named[name] = f"{content(name)}-{entry.decoding}-{entry.normal_y or '+'}"
     plain = feed.model_dump(mode="json", exclude_defaults=True, exclude={"uv", "wrap"})
-    for source in (plain, *plain.get("layers", [])):
-        if source.get("map") is not None:
-            source["map"] = named[source["map"]]
-        if source.get("mask") is not None:
-            source["mask"]["map"] = named[source["mask"]["map"]]
-    return plain
+    return cast(dict[str, Any], _with_maps(plain, named))
+
+
+def _with_maps(value: Any, named: dict[str, str]) -> Any:
+    """A dumped feed with every map in it under its other name."""
+    if isinstance(value, list):
+        return [_with_maps(part, named) for part in value]
+    if not isinstance(value, dict):
+        return value
+    return {
+        key: named[part] if key == "map" and part is not None else _with_maps(part, named)
+        for key, part in value.items()
+    }
 
 
 def recipe_key(recipe: dict[str, Any]) -> str:

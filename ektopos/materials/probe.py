@@ -8,11 +8,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ektopos.document import Document, Feed, InputName
+from ektopos.document import Document, Feed, InputName, Layer, UvTransform
 from ektopos.images import Image, wrapped
 from ektopos.materials.adjust import changes
 from ektopos.materials.coverage import transform_uvs
-from ektopos.materials.derive import Material
+from ektopos.materials.derive import REPEAT, Material
 from ektopos.materials.resolve import Decoded, FindMap, default_channels, feed_problem, feed_result
 from ektopos.types import WrapPair
 
@@ -95,9 +95,48 @@ def _probe_feed(
             Image(whole.image.pixels[y : y + 1, x : x + 1]), whole.encoding, whole.normal_y
         )
 
-    values = feed_result(feed, name, texel).reshape(-1)
+    def settled(one: Feed, at: tuple[float, float]) -> Feed:
+        """A feed whose placed parts are constants: what they are here."""
+
+        def constant(part: Feed, part_name: InputName, uv: UvTransform, sides: WrapPair) -> Feed:
+            u, v = transform_uvs(np.asarray(at, np.float64), uv)
+            here = _probe_feed(document, part_name, part, (float(u), float(v)), sides, find)
+            traces.extend(t for t in here.traces if t.map not in {known.map for known in traces})
+            values = here.value
+            return Feed(value=values[0] if len(values) == 1 else (values[0], values[1], values[2]))
+
+        layers = [
+            layer
+            if layer.uv is None
+            else Layer(
+                value=constant(
+                    Feed(**layer.model_dump(include=_SOURCE)), name, layer.uv, layer.wrap or REPEAT
+                ).value,
+                op=layer.op,
+                amount=layer.amount,
+                mask=layer.mask,
+            )
+            for layer in one.layers
+        ]
+        laid = [
+            part.model_copy(
+                update={
+                    "feed": constant(part.feed, name, part.uv, part.wrap),
+                    "opacity": part.opacity
+                    and constant(part.opacity, "opacity", part.uv, part.wrap),
+                }
+            )
+            for part in one.laid
+        ]
+        return one.model_copy(update={"layers": layers, "laid": laid})
+
+    values = feed_result(settled(feed, place), name, texel).reshape(-1)
     changed = changes(feed) + ([f"strength {feed.strength:g}"] if feed.strength != 1.0 else [])
     return Probed(name, [round(float(v), 6) for v in values], _words(name, values), changed, traces)
+
+
+_SOURCE = set(Feed.model_fields) & set(Layer.model_fields) - {"uv", "wrap"}
+"""What a layer is before it is laid over anything."""
 
 
 def _words(name: InputName, values: np.ndarray[tuple[int, ...], np.dtype[np.float32]]) -> str:

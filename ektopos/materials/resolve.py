@@ -21,6 +21,7 @@ from ektopos.document import (
     InputName,
     Layer,
     Mask,
+    UvTransform,
 )
 from ektopos.errors import EktoposError, MissingReference
 from ektopos.images import (
@@ -36,6 +37,8 @@ from ektopos.images import (
 from ektopos.images.encodings import decode_table
 from ektopos.maps.normals import combine, flip_green, lacks_blue, rebuild_blue
 from ektopos.materials.adjust import Source, adjust, apply_strength, combine_layers, decode_channels
+from ektopos.materials.derive import REPEAT
+from ektopos.materials.lay import flat_size, lay
 from ektopos.project import Project
 from ektopos.types import Channels, Encoding, Float, NormalY, Pixels, WrapPair
 from ektopos.vectors import decode_normals, normalise, raw_vectors
@@ -111,6 +114,12 @@ def feed_problem(document: Document, feed: Feed, name: InputName) -> str | None:
     """Why a feed cannot fill an input, as a sentence, or `None` if it can."""
     for missing in sorted(feed.maps() - set(document.maps)):
         return f"{name} is fed from the map {missing}, which is not there."
+    for laid in feed.laid:
+        problem = feed_problem(document, laid.feed, name) or (
+            feed_problem(document, laid.opacity, "opacity") if laid.opacity else None
+        )
+        if problem:
+            return problem
     sources: list[Source] = [feed, *feed.layers]
     for source in sources:
         if name == "normal" and source.map and document.maps[source.map].space == "object":
@@ -175,7 +184,7 @@ def feed_result(feed: Feed, name: InputName, find: FindMap, *, with_strength: bo
 
     Layers of another size are resampled to that. Raises what `find` raises.
     """
-    values = _source_result(feed, name, find)
+    values = _flattened(feed, name, find) if feed.laid else _source_result(feed, name, find)
     for layer in feed.layers:
         over = _source_result(layer, name, find)
         mask = None if layer.mask is None else _mask(layer.mask, find)
@@ -186,8 +195,8 @@ def feed_result(feed: Feed, name: InputName, find: FindMap, *, with_strength: bo
             )
             values = at_size(values, name, width, height)
         height, width = values.shape[:2]
-        over = at_size(over, name, width, height)
-        weight = layer.amount if mask is None else layer.amount * resize(mask, width, height)
+        over = lay(over, name, layer.uv or UvTransform(), layer.wrap or REPEAT, width, height)
+        weight = _weight(layer.amount, layer.mask, mask, width, height)
         if layer.op == "normal":
             flat = np.array([0.0, 0.0, 1.0], np.float32)
             part = np.asarray(weight, np.float32)
@@ -197,6 +206,49 @@ def feed_result(feed: Feed, name: InputName, find: FindMap, *, with_strength: bo
             values = combine_layers(values, over, layer.op, weight)
             values = values if name in UNCLIPPED else np.clip(values, 0.0, 1.0)
     return apply_strength(values, name, feed.strength) if with_strength else values
+
+
+def _flattened(feed: Feed, name: InputName, find: FindMap) -> Float:
+    """Feeds over each other, as one picture."""
+    overs = [feed_result(laid.feed, name, find) for laid in feed.laid]
+    masks = [None if laid.mask is None else _mask(laid.mask, find) for laid in feed.laid]
+    holes = [
+        None if laid.opacity is None else feed_result(laid.opacity, "opacity", find)
+        for laid in feed.laid
+    ]
+    places = [laid.uv for laid in feed.laid]
+    mask_places = [(laid.mask.uv if laid.mask else None) or UvTransform() for laid in feed.laid]
+    width, height = flat_size(
+        [
+            ((values.shape[1], values.shape[0]), uv)
+            for values, uv in zip(
+                [*overs, *masks, *holes], [*places, *mask_places, *places], strict=True
+            )
+            if values is not None
+        ]
+    )
+    flat = np.full((1, 1), 0.0, np.float32)
+    for laid, over, mask, hole in zip(feed.laid, overs, masks, holes, strict=True):
+        over = lay(over, name, laid.uv, laid.wrap, width, height)
+        if laid is feed.laid[0]:
+            flat = over
+            continue
+        weight = _weight(laid.amount, laid.mask, mask, width, height)
+        if hole is not None:
+            weight = weight * lay(hole, "opacity", laid.uv, laid.wrap, width, height)
+        flat = combine_layers(flat, over, "mix", weight)
+        flat = normalise(flat) if name == "normal" else flat
+    return np.ascontiguousarray(flat, np.float32)
+
+
+def _weight(
+    amount: float, mask: Mask | None, values: Float | None, width: int, height: int
+) -> Float | float:
+    """How much of a layer counts, 0–1, `(height, width)` where it has a mask."""
+    if mask is None or values is None:
+        return amount
+    placed = lay(values, "height", mask.uv or UvTransform(), mask.wrap or REPEAT, width, height)
+    return np.float32(amount) * placed
 
 
 def _normals(stored: Float, normal_y: NormalY | None) -> Float:
@@ -242,7 +294,11 @@ def _source_result(source: Source, name: InputName, find: FindMap) -> Float:
 def _mask(mask: Mask, find: FindMap) -> Float:
     file = find(mask.map)
     values = decode_channels(file.image, mask.channels, file.encoding)
-    return 1.0 - values if mask.invert else values
+    values = 1.0 - values if mask.invert else values
+    if mask.contrast == 1.0 and mask.pivot == 0.5:
+        return values
+    spread = (values - mask.pivot) * mask.contrast + 0.5
+    return np.asarray(np.clip(spread, 0.0, 1.0), np.float32)
 
 
 def resolve_feed(

@@ -17,6 +17,7 @@ from ektopos.document import (
     INPUTS,
     TABLE,
     AlphaMode,
+    Cover,
     Document,
     Feed,
     Filter,
@@ -26,6 +27,7 @@ from ektopos.document import (
 )
 from ektopos.errors import EktoposError
 from ektopos.materials.adjust import clipped
+from ektopos.materials.cover import covered, surface_of
 from ektopos.materials.coverage import slots_with
 from ektopos.materials.derive import Material, Placement, effective
 from ektopos.materials.preview import (
@@ -126,6 +128,9 @@ class Sheet(BaseModel):
     surface_tag: str | None
     size_limit: int | None
     rows: list[Row]
+    covers: list[Cover]
+    """What lies over it; the rows say what feeds it, and what they give is under its covers."""
+    covers_problem: str | None
     stage: StageLook
 
 
@@ -153,7 +158,8 @@ def sheet_of(document: Document, name: str, sources: Sources, leaves: LeavesOf) 
     Cost: a reduced map a fed input.
     """
     material, entry = effective(document, name), document.materials[name]
-    shown = [i for i in INPUTS if i in material.feeds or i not in EXTRA_INPUTS]
+    whole, problem = _covered(document, material)
+    shown = [i for i in INPUTS if i in whole.feeds or i not in EXTRA_INPUTS]
     return Sheet(
         material=name,
         chain=list(material.chain),
@@ -165,11 +171,21 @@ def sheet_of(document: Document, name: str, sources: Sources, leaves: LeavesOf) 
         surface_tag=material.surface_tag,
         size_limit=material.size_limit,
         rows=[
-            _row(document, material, i, i in entry.inputs, sources, leaves(material, i))
+            _row(document, (material, whole), i, i in entry.inputs, sources, leaves(whole, i))
             for i in shown
         ],
-        stage=stage_look(document, material, sources),
+        covers=list(material.covers),
+        covers_problem=problem,
+        stage=stage_look(document, whole, sources),
     )
+
+
+def _covered(document: Document, material: Material) -> tuple[Material, str | None]:
+    """A material under its covers, or bare and why that is."""
+    try:
+        return covered(document, material), None
+    except EktoposError as problem:
+        return material, str(problem)
 
 
 def stage_looks(document: Document, sources: Sources) -> dict[str, StageLook]:
@@ -177,7 +193,7 @@ def stage_looks(document: Document, sources: Sources) -> dict[str, StageLook]:
     looks = {}
     for name in document.materials:
         try:
-            looks[name] = stage_look(document, effective(document, name), sources)
+            looks[name] = stage_look(document, surface_of(document, name), sources)
         except EktoposError:
             continue
     return looks
@@ -264,13 +280,14 @@ def problem_of(document: Document, feed: Feed, name: InputName, usable: Set[str]
 
 def _row(
     document: Document,
-    material: Material,
+    bare_and_covered: tuple[Material, Material],
     name: InputName,
     own: bool,
     sources: Sources,
     leaves: Leaves,
 ) -> Row:
-    feed = material.feeds.get(name)
+    material, whole = bare_and_covered
+    feed, result = material.feeds.get(name), whole.feeds.get(name)
     row = Row(
         input=name,
         feed=feed,
@@ -282,14 +299,15 @@ def _row(
         leaves=leaves,
         problem=None if feed is None else problem_of(document, feed, name, sources.usable),
     )
-    if feed is None or row.problem is not None:
+    if result is None or row.problem is not None:
         return row
-    recipe = solo_recipe(document, feed, name, sources)
+    recipe = solo_recipe(document, result, name, sources)
     facts = gives(recipe_values(recipe, name, sources.reduced), name)
     row.picture = sources.keep(recipe)
+    own_recipe = recipe if feed is None else solo_recipe(document, feed, name, sources)
     row.gives = RowFacts(
         **vars(facts),
-        clipped=_clipped(recipe, name, sources.reduced),
+        clipped=_clipped(own_recipe, name, sources.reduced),
         suggestion=suggestion(document, material, name, facts.mean),
     )
     return row

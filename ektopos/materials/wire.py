@@ -92,6 +92,7 @@ def rewired(document: Document, material: str, set_name: str) -> MaterialEntry:
         shading=whole.shading,
         surface_tag=whole.surface_tag,
         size_limit=whole.size_limit,
+        covers=list(whole.covers) or None,
     )
 
 

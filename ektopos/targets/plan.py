@@ -14,8 +14,10 @@ from typing import Any
 from ektopos.document import TABLE, Document, Feed, InputName, Triple
 from ektopos.errors import EktoposError, MissingReference
 from ektopos.images import ImageHeader, fit_within, mip_sizes
+from ektopos.materials.cover import surface_of
 from ektopos.materials.coverage import slots_with
-from ektopos.materials.derive import DEFAULTS, Material, effective
+from ektopos.materials.derive import DEFAULTS, Material
+from ektopos.materials.lay import feed_size
 from ektopos.materials.resolve import feed_problem
 from ektopos.targets.profile import LETTERS, Letter, Profile, ProfileFile
 from ektopos.targets.quantities import is_mixed
@@ -157,7 +159,7 @@ def make_plan(document: Document, profile: Profile, header_of: HeaderOf) -> Plan
                 hint="Choose another material.",
             )
     materials = {
-        name: effective(document, name)
+        name: surface_of(document, name)
         for name in document.materials
         if name not in document.left_out.materials
     }
@@ -398,11 +400,16 @@ def _size(
     feeds = [
         feed for channel in channels.values() if channel.fill is None for feed in channel.feeds()
     ]
-    sized_by = [{feed.map} if feed.map else feed.maps() for feed in feeds]
-    headers = [header_of(name) for names in sized_by for name in names if name is not None]
-    if not headers:
+
+    def size_of(name: str) -> tuple[int, int]:
+        header = header_of(name)
+        return header.width, header.height
+
+    sizes = [feed_size(feed, size_of) for feed in feeds]
+    width = max((size[0] for size in sizes), default=1)
+    height = max((size[1] for size in sizes), default=1)
+    if (width, height) == (1, 1):
         return 1, 1
-    width, height = max(h.width for h in headers), max(h.height for h in headers)
     return target_size(width, height, profile, longest)
 
 

@@ -9,7 +9,8 @@ from typing import cast
 
 from ektopos.document import Document, InputName
 from ektopos.errors import EktoposError
-from ektopos.materials.derive import Material, effective
+from ektopos.materials.cover import surface_of
+from ektopos.materials.derive import Material
 from ektopos.materials.resolve import MapLoader
 from ektopos.meshes import Mesh
 from ektopos.project import Project
@@ -172,7 +173,7 @@ def _materials(document: Document) -> dict[str, Material]:
     materials = {}
     for name in document.materials:
         with suppress(EktoposError):
-            materials[name] = effective(document, name)
+            materials[name] = surface_of(document, name)
     return materials
 
 
@@ -226,7 +227,7 @@ def _renders(
         for assigned in {
             assigned for assigned in entry.slots.values() if assigned is not None
         } - set(expected):
-            expected[assigned] = expected_look(loader, effective(document, assigned))
+            expected[assigned] = expected_look(loader, surface_of(document, assigned))
         for assigned in {assigned for assigned in actual.values() if assigned is not None} - set(
             imported
         ):

@@ -8,8 +8,9 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from ektopos.document import EXTRA_INPUTS, TABLE, Document, InputName, UvTransform
+from ektopos.materials.cover import surface_of
 from ektopos.materials.coverage import covered_by
-from ektopos.materials.derive import Material, effective
+from ektopos.materials.derive import Material
 from ektopos.materials.mips import mip_chain
 from ektopos.materials.resolve import MapLoader, at_size, feed_problem, resolve_feed
 from ektopos.meshes import Mesh
@@ -66,7 +67,7 @@ class Judge:
         """The eight cells of one material, and one for every input beyond the seven that feeds
         it.
         """
-        material = effective(self.document, name)
+        material = surface_of(self.document, name)
         self.loader.prefetch(
             used for feed in material.feeds.values() for used in sorted(feed.maps())
         )

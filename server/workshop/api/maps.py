@@ -104,7 +104,7 @@ def _board(project: Project) -> list[tuple[BoardMap, Facts | None, Verdict | Non
     set_of = {name: set_name for set_name, names in sets_of(document).items() for name in names}
     users: dict[str, list[str]] = {}
     for material, entry in document.materials.items():
-        for used in {name for feed in entry.inputs.values() for name in feed.maps()}:
+        for used in entry.maps():
             users.setdefault(used, []).append(material)
     measured = {name: rows[sha].value() for name, sha in shas.items() if sha in rows}
     by_file = {document.maps[name].file: facts for name, facts in measured.items()}

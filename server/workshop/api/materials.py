@@ -26,7 +26,7 @@ from ektopos.images import (
     quantise,
     read_header,
 )
-from ektopos.materials import Probed, effective, probe
+from ektopos.materials import Probed, probe, surface_of
 from ektopos.materials.convert import convert_set
 from ektopos.materials.resolve import Decoded
 from ektopos.materials.sheet import Sheet, Sources, StageLook, sheet_of, stage_looks
@@ -132,7 +132,7 @@ def probe_point(
         return Decoded(image, entry.encoding, entry.normal_y)
 
     uvs = [(u, v)] if u1 is None or v1 is None else [(u, v), (u1, v1)]
-    return probe(document, effective(document, name), uvs, find)
+    return probe(document, surface_of(document, name), uvs, find)
 
 
 @router.get("/projects/{uuid:project_id}/conversions/{path:set_name}", response=ConversionOut)

@@ -71,7 +71,7 @@ def _set_of(document: Document, material: str | None) -> str | None:
     """The map set that most feeds of a material come from."""
     if material is None or material not in document.materials:
         return None
-    used = {name for feed in document.materials[material].inputs.values() for name in feed.maps()}
+    used = document.materials[material].maps()
     counted = {name: len(used & set(members)) for name, members in sets_of(document).items()}
     return max(
         (name for name, count in counted.items() if count),

@@ -1235,6 +1235,22 @@ export interface components {
             made: string;
         };
         /**
+         * Cover
+         * @description Another material over this one, where a mask is; everywhere without one.
+         */
+        Cover: {
+            /** Material */
+            material: string;
+            mask?: components["schemas"]["Mask"] | null;
+            /**
+             * Amount
+             * @default 1
+             */
+            amount: number;
+        } & {
+            [key: string]: unknown;
+        };
+        /**
          * Document
          * @description A whole project.
          */
@@ -1392,6 +1408,37 @@ export interface components {
                 "repeat" | "clamp" | "mirror",
                 "repeat" | "clamp" | "mirror"
             ] | null;
+            /** Laid */
+            laid?: components["schemas"]["Laid"][];
+        } & {
+            [key: string]: unknown;
+        };
+        /**
+         * Laid
+         * @description A whole feed laid over the ones before it, with its strength counted in: what covers make of
+         *     feeds.
+         */
+        Laid: {
+            feed: components["schemas"]["Feed"];
+            uv?: components["schemas"]["UvTransform"];
+            /**
+             * Wrap
+             * @default [
+             *       "repeat",
+             *       "repeat"
+             *     ]
+             */
+            wrap: [
+                "repeat" | "clamp" | "mirror",
+                "repeat" | "clamp" | "mirror"
+            ];
+            mask?: components["schemas"]["Mask"] | null;
+            opacity?: components["schemas"]["Feed"] | null;
+            /**
+             * Amount
+             * @default 1
+             */
+            amount: number;
         } & {
             [key: string]: unknown;
         };
@@ -1505,6 +1552,12 @@ export interface components {
              */
             amount: number;
             mask?: components["schemas"]["Mask"] | null;
+            uv?: components["schemas"]["UvTransform"] | null;
+            /** Wrap */
+            wrap?: [
+                "repeat" | "clamp" | "mirror",
+                "repeat" | "clamp" | "mirror"
+            ] | null;
         } & {
             [key: string]: unknown;
         };
@@ -1581,6 +1634,22 @@ export interface components {
              * @default false
              */
             invert: boolean;
+            /**
+             * Contrast
+             * @default 1
+             */
+            contrast: number;
+            /**
+             * Pivot
+             * @default 0.5
+             */
+            pivot: number;
+            uv?: components["schemas"]["UvTransform"] | null;
+            /** Wrap */
+            wrap?: [
+                "repeat" | "clamp" | "mirror",
+                "repeat" | "clamp" | "mirror"
+            ] | null;
         } & {
             [key: string]: unknown;
         };
@@ -1614,6 +1683,8 @@ export interface components {
             shading?: ("standard" | "unlit") | null;
             /** Surface Tag */
             surface_tag?: string | null;
+            /** Covers */
+            covers?: components["schemas"]["Cover"][] | null;
             /** Size Limit */
             size_limit?: number | null;
             /** Folder */
@@ -2439,7 +2510,7 @@ export interface components {
              * Setting
              * @enum {string}
              */
-            setting: "alpha_mode" | "alpha_cutoff" | "double_sided" | "filter" | "surface_tag" | "size_limit" | "folder" | "from" | "uv" | "uv.tiling" | "uv.tiling.u" | "uv.tiling.v" | "uv.offset" | "uv.offset.u" | "uv.offset.v" | "uv.rotation" | "uv.set" | "wrap" | "shading";
+            setting: "alpha_mode" | "alpha_cutoff" | "double_sided" | "filter" | "surface_tag" | "size_limit" | "folder" | "from" | "uv" | "uv.tiling" | "uv.tiling.u" | "uv.tiling.v" | "uv.offset" | "uv.offset.u" | "uv.offset.v" | "uv.rotation" | "uv.set" | "wrap" | "shading" | "covers";
             /** Value */
             value?: unknown;
         };
@@ -2778,6 +2849,10 @@ export interface components {
             size_limit: number | null;
             /** Rows */
             rows: components["schemas"]["Row"][];
+            /** Covers */
+            covers: components["schemas"]["Cover"][];
+            /** Covers Problem */
+            covers_problem: string | null;
             stage: components["schemas"]["StageLook"];
         };
         /**

@@ -1,0 +1,93 @@
+"""One material over another where a mask is: moss, dirt, paint.
+
+A cover is stated in a material and kept live; here it becomes feeds that are laid over feeds, so
+that whatever reads feeds reads covered ones too. What is made of an input stays one picture.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from ektopos.document import TABLE, Cover, Document, Feed, InputName, Laid, UvTransform
+from ektopos.errors import EktoposError, MissingReference
+from ektopos.materials.derive import DEFAULTS, Material, effective
+
+
+def surface_of(document: Document, name: str) -> Material:
+    """The material `name` with all it inherits and all that covers it. Raises `MissingReference`
+    for what is not there or goes round in a circle, `EktoposError` for what cannot be laid over
+    each other."""
+    return covered(document, effective(document, name))
+
+
+def covered(document: Document, material: Material, above: tuple[str, ...] = ()) -> Material:
+    """A material under its covers, first to last. `above` are the materials that it covers itself.
+
+    The seven inputs and those of extensions that take textures are covered. Opacity stays the
+    material's own: where a cover is see-through, it does not cover. Raises as `surface_of`.
+    """
+    if not material.covers:
+        return material
+    if material.name in above:
+        raise MissingReference(
+            f"its covers go round in a circle ({' → '.join([*above, material.name])}).",
+            subject=material.name,
+            hint="Take one of them away.",
+        )
+    over = []
+    for cover in material.covers:
+        if cover.material not in document.materials:
+            raise MissingReference(
+                f"the material {cover.material}, which covers it, is missing.",
+                subject=material.name,
+                hint="Choose another, or take the cover away.",
+            )
+        other = effective(document, cover.material)
+        over.append((cover, covered(document, other, (*above, material.name))))
+    places = {
+        one.placement(name).uv.set
+        for one in (material, *(other for _, other in over))
+        for name in one.placements()
+    }
+    if len(places) > 1:
+        raise EktoposError(
+            "what covers it lies in another UV set.",
+            subject=material.name,
+            hint="Give both the same UV set.",
+        )
+    uv_set = next(iter(places), 0)
+    feeds = dict(material.feeds)
+    for name, table in TABLE.items():
+        if not table.textured:
+            continue
+        laid = [_laid(material, name)]
+        if name != "opacity":
+            laid += [_laid(other, name, cover) for cover, other in over]
+        if _is_plain(laid, name):
+            continue
+        feeds[name] = Feed(value=table.default, laid=laid, uv=UvTransform(set=uv_set))
+    return replace(material, feeds=feeds)
+
+
+def _laid(material: Material, name: InputName, cover: Cover | None = None) -> Laid:
+    """An input of a material as it lies on the surface."""
+    place = material.placement(name)
+    feed = material.feeds.get(name, DEFAULTS.get(name, Feed(value=TABLE[name].default)))
+    holes = material.feeds["opacity"]
+    return Laid(
+        feed=feed.model_copy(update={"uv": None, "wrap": None}),
+        uv=place.uv.model_copy(update={"set": 0}),
+        wrap=place.wrap,
+        mask=cover.mask if cover else None,
+        amount=cover.amount if cover else 1.0,
+        opacity=holes if cover and material.alpha_mode != "opaque" else None,
+    )
+
+
+def _is_plain(laid: list[Laid], name: InputName) -> bool:
+    """Whether covers change nothing of an input: all give one constant, or there is no map and no
+    cover."""
+    first = laid[0].feed
+    if any(one.feed.maps() for one in laid):
+        return False
+    return all((one.feed.value, one.feed.strength) == (first.value, first.strength) for one in laid)
