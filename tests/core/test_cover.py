@@ -117,7 +117,9 @@ class Covers(TestCase):
             "wall",
             covers=[{"material": "moss", "mask": {"map": "spots", "contrast": 1e6, "pivot": 0.25}}],
         )
-        self.assertEqual(set(np.float32([0.3, 0.8]).tolist()), set(np.unique(self.value("roughness")).tolist()))
+        self.assertEqual(
+            set(np.float32([0.3, 0.8]).tolist()), set(np.unique(self.value("roughness")).tolist())
+        )
 
     def test_the_cover_s_strength_counts_before_it_is_laid(self) -> None:
         normal = self.value("normal")
@@ -172,7 +174,11 @@ class Covers(TestCase):
         self.change("wall", covers=[{"material": "gone"}])
         with self.assertRaisesRegex(MissingReference, "gone"):
             surface_of(document, "wall")
-        found = [f for f in run_checks(self.opened, find_profile("gltf-glb")) if f.subject == "material wall"]
+        found = [
+            f
+            for f in run_checks(self.opened, find_profile("gltf-glb"))
+            if f.subject == "material wall"
+        ]
         self.assertIn("broken-base", {f.code for f in found})
         self.change("wall", covers=[{"material": "moss", "mask": {"map": "nowhere"}}])
         with self.assertRaises(EktoposError):

@@ -32,6 +32,7 @@ type Plain =
   | 'shading'
   | 'surface_tag'
   | 'size_limit'
+  | 'covers'
 
 /** A setting, a material's own or inherited; undefined where nobody states it. */
 export function settingOf<Key extends Plain>(

@@ -6,7 +6,7 @@ import { useEffect, useState } from 'react'
 import { useEdit } from '../api/changes'
 import { useBoard, useProject } from '../api/queries'
 import { calledSoon, useQueue, waitingOf } from '../api/queue'
-import { feedOf } from '../api/stated'
+import { feedOf, settingOf } from '../api/stated'
 import type { Feed, InputName, Row } from '../api/types'
 import { useStatus } from '../api/notices'
 import { AskName } from '../components/AskName'
@@ -16,6 +16,7 @@ import { ALPHA_WORDS, EXTRA_INPUTS, INPUT_WORDS, naturally } from '../words'
 import { Adjust } from './Adjust'
 import { ChooseOne } from './ChooseOne'
 import { useClipboard } from './clipboard'
+import { Covers } from './Covers'
 import { toHex } from './colour'
 import { PLAIN, WIDE, changes, lies, firstValue, placed } from './feed'
 import { Settings } from './Settings'
@@ -45,7 +46,7 @@ export function FeedSheet({
   go: (name: string) => void
   compareWithout: (input: InputName) => void
 }) {
-  const { sheet, document, error, tryFeed, commit, drop } = draft
+  const { sheet, document, error, tryFeed, commit, tryCovers, commitCovers, drop } = draft
   const [picking, setPicking] = useState<InputName | null>(null)
   const feedFrom = useFeedFromFile(commit)
   if (!sheet)
@@ -108,6 +109,14 @@ export function FeedSheet({
             )}
           </RowView>
         ))}
+        <Covers
+          name={name}
+          covers={(document && settingOf(document, name, 'covers')) ?? sheet.covers}
+          problem={sheet.covers_problem ?? null}
+          attempt={tryCovers}
+          settle={commitCovers}
+          go={go}
+        />
         <MoreInputs
           sheet={sheet.rows.map((row) => row.input)}
           add={(input) => {

@@ -1,18 +1,12 @@
-import { Button, MenuItem, TextField } from '@mui/material'
 import { useState } from 'react'
 
 import { useBoard } from '../api/queries'
 import type { Feed, InputName } from '../api/types'
-import { Move } from './Controls'
+import { moved, useReorder } from '../components/reorder'
 import type { Layer } from './feed'
-import { UNCHANGED, WIDE, defaultChannels } from './feed'
-
-const OPS: Record<Layer['op'], string> = {
-  multiply: 'multiplied by',
-  add: 'plus',
-  mix: 'covered by',
-  normal: 'with the detail of',
-}
+import { UNCHANGED, WIDE, defaultChannels, firstValue } from './feed'
+import { LayerCard, OPS } from './LayerCard'
+import { MapChoice } from './MapChoice'
 
 interface Props {
   input: InputName
@@ -27,155 +21,71 @@ export function Layers({ input, feed, attempt, settle }: Props) {
   const [adding, setAdding] = useState(false)
   const layers = feed.layers ?? []
   const isNormal = input === 'normal'
-  const wide = WIDE.includes(input)
-  const fits = maps.filter((map) => !isNormal || map.channels >= 3)
   const replaced = (at: number, change: Partial<Layer>) =>
     layers.map((layer, i) => (i === at ? { ...layer, ...change } : layer))
-  const add = (name: string) => {
+  const { handle, goal } = useReorder(layers.length, (from, to) =>
+    settle({ layers: moved(layers, from, to) }),
+  )
+  const add = (source: Partial<Layer>) => {
     setAdding(false)
-    const layer: Layer = {
-      ...UNCHANGED,
+    const plain = { ...UNCHANGED, op: 'mix', amount: 1, mask: null, uv: null, wrap: null }
+    settle({ layers: [...layers, { ...plain, ...source } as Layer] })
+  }
+  const addMap = (name: string) => {
+    const channels = maps.find((map) => map.name === name)?.channels ?? 1
+    add({
       value: null,
       map: name,
       channels: isNormal
         ? 'rgb'
-        : wide
-          ? (maps.find((map) => map.name === name)?.channels ?? 1) >= 3
+        : WIDE.includes(input)
+          ? channels >= 3
             ? 'rgb'
             : 'r'
           : defaultChannels(input),
       op: isNormal ? 'normal' : 'multiply',
-      amount: 1,
-      mask: null,
-    }
-    settle({ layers: [...layers, layer] })
+    })
   }
   return (
     <>
       {layers.map((layer, at) => (
-        <fieldset key={at} className="layer">
-          <legend className="small">
+        <fieldset key={at} className="layer" {...goal(at)}>
+          <legend className="small" {...handle(at)}>
+            {layers.length > 1 && <span aria-hidden>⠿ </span>}
             {OPS[layer.op]} {layer.map ?? 'a constant'}
           </legend>
-          <div className="row wrap">
-            {!isNormal && (
-              <TextField
-                select
-                label="How"
-                value={layer.op}
-                onChange={(event) =>
-                  settle({ layers: replaced(at, { op: event.target.value as Layer['op'] }) })
-                }
-                sx={{ minWidth: 118 }}
-              >
-                {(['multiply', 'add', 'mix'] as const).map((op) => (
-                  <MenuItem key={op} value={op}>
-                    {OPS[op]}
-                  </MenuItem>
-                ))}
-              </TextField>
-            )}
-            <TextField
-              select
-              label="Channel"
-              value={layer.channels ?? 'r'}
-              onChange={(event) =>
-                settle({
-                  layers: replaced(at, { channels: event.target.value as Layer['channels'] }),
-                })
-              }
-              sx={{ minWidth: 84 }}
-            >
-              {(isNormal
-                ? ['rgb']
-                : [...(wide ? ['rgb'] : []), 'r', 'g', 'b', 'a', 'luminance']
-              ).map((channel) => (
-                <MenuItem key={channel} value={channel}>
-                  {channel.length > 3 ? channel : channel.toUpperCase()}
-                </MenuItem>
-              ))}
-            </TextField>
-            <TextField
-              select
-              label="Only where"
-              value={layer.mask?.map ?? ''}
-              onChange={(event) =>
-                settle({
-                  layers: replaced(at, {
-                    mask: event.target.value
-                      ? { map: event.target.value, channels: 'r', invert: false }
-                      : null,
-                  }),
-                })
-              }
-              sx={{ minWidth: 118 }}
-            >
-              <MenuItem value="">everywhere</MenuItem>
-              {maps.map((map) => (
-                <MenuItem key={map.name} value={map.name}>
-                  {map.name}
-                </MenuItem>
-              ))}
-            </TextField>
-            {layer.mask && (
-              <TextField
-                select
-                label="Mask channel"
-                value={`${layer.mask.invert ? '-' : ''}${layer.mask.channels}`}
-                onChange={(event) =>
-                  settle({
-                    layers: replaced(at, {
-                      mask: {
-                        map: layer.mask!.map,
-                        channels: event.target.value.replace('-', '') as 'r',
-                        invert: event.target.value.startsWith('-'),
-                      },
-                    }),
-                  })
-                }
-                sx={{ minWidth: 96 }}
-              >
-                {['r', 'g', 'b', 'a', '-r', '-g', '-b', '-a'].map((channel) => (
-                  <MenuItem key={channel} value={channel}>
-                    {channel.startsWith('-')
-                      ? `not ${channel[1]!.toUpperCase()}`
-                      : channel.toUpperCase()}
-                  </MenuItem>
-                ))}
-              </TextField>
-            )}
-            <Button onClick={() => settle({ layers: layers.filter((_, i) => i !== at) })}>
-              Take off
-            </Button>
-          </div>
-          <Move
-            label="How much"
-            value={layer.amount}
-            max={1}
-            limits={[0, 1]}
-            attempt={(amount) => attempt({ layers: replaced(at, { amount }) })}
-            settle={(amount) => settle({ layers: replaced(at, { amount }) })}
+          <LayerCard
+            input={input}
+            layer={layer}
+            attempt={(change) => attempt({ layers: replaced(at, change) })}
+            settle={(change) => settle({ layers: replaced(at, change) })}
+            takeOff={() => settle({ layers: layers.filter((_, i) => i !== at) })}
           />
         </fieldset>
       ))}
       {adding ? (
-        <TextField
-          select
+        <MapChoice
           label={isNormal ? 'Detail normal map' : 'Map to lay over it'}
-          value=""
-          onChange={(event) => add(event.target.value)}
-          slotProps={{ select: { defaultOpen: true, onClose: () => setAdding(false) } }}
-        >
-          {fits.map((map) => (
-            <MenuItem key={map.name} value={map.name}>
-              {map.name}
-            </MenuItem>
-          ))}
-        </TextField>
+          value={null}
+          fits={(map) => !isNormal || map.channels >= 3}
+          choose={(name) => name && addMap(name)}
+          open
+          closed={() => setAdding(false)}
+        />
       ) : (
-        <button className="link" style={{ justifySelf: 'start' }} onClick={() => setAdding(true)}>
-          {isNormal ? 'lay a detail normal over it' : 'lay another map over it'}
-        </button>
+        <div className="row">
+          <button className="link" onClick={() => setAdding(true)}>
+            {isNormal ? 'lay a detail normal over it' : 'lay another map over it'}
+          </button>
+          {!isNormal && (
+            <button
+              className="link"
+              onClick={() => add({ value: firstValue(input), map: null, channels: null })}
+            >
+              lay a constant over it
+            </button>
+          )}
+        </div>
       )}
     </>
   )

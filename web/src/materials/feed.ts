@@ -4,7 +4,18 @@ import type { Feed, InputName } from '../api/types'
 import { INPUTS, exact } from '../words'
 
 export type Layer = NonNullable<Feed['layers']>[number]
+export type Mask = NonNullable<Layer['mask']>
 type Channels = NonNullable<Feed['channels']>
+
+/** A mask before anything is said of it but its map. */
+export const plainMask = {
+  channels: 'r' as const,
+  invert: false,
+  contrast: 1,
+  pivot: 0.5,
+  uv: null,
+  wrap: null,
+}
 
 const those = (test: (input: InputName) => boolean) => INPUTS.filter(test)
 export const COLOURS = those((input) => INPUT_TABLE[input].kind === 'colour')

@@ -4,7 +4,7 @@ import { useCallback, useEffect, useMemo, useRef, useState } from 'react'
 import { useEdit } from '../api/changes'
 import { trySheet, useProject, useProjectId, useSheet } from '../api/queries'
 import { feedOf, settingOf } from '../api/stated'
-import type { Document, Feed, InputName, Material, Sheet } from '../api/types'
+import type { Cover, Document, Feed, InputName, Material, Sheet } from '../api/types'
 import { useNotices } from '../api/notices'
 
 export function useDraft(name: string | null) {
@@ -48,6 +48,14 @@ export function useDraft(name: string | null) {
     },
     [ask, entry],
   )
+  const tryCovers = useCallback(
+    (covers: Cover[]) => {
+      if (!entry) return
+      next.current = { ...entry, covers }
+      void ask()
+    },
+    [ask, entry],
+  )
   const drop = useCallback(() => {
     next.current = null
     givenUp.current += 1
@@ -71,6 +79,20 @@ export function useDraft(name: string | null) {
     },
     [document, drop, edit, name],
   )
+  const commitCovers = useCallback(
+    (covers: Cover[]) => {
+      next.current = null
+      if (!name || !document) return
+      const before = settingOf(document, name, 'covers') ?? []
+      if (JSON.stringify(before) === JSON.stringify(covers)) {
+        drop()
+        return
+      }
+      const stated = { kind: 'set-setting', material: name, setting: 'covers' } as const
+      void edit({ ...stated, value: covers }).then((done) => done === null && drop())
+    },
+    [document, drop, edit, name],
+  )
   useEffect(
     () => () => {
       next.current = null
@@ -87,7 +109,16 @@ export function useDraft(name: string | null) {
     draft && draft.name === name && (draft.revision === revision || saved.isPlaceholderData)
       ? draft.sheet
       : stated
-  return { sheet: current, document, error: saved.error, tryFeed, commit, drop }
+  return {
+    sheet: current,
+    document,
+    error: saved.error,
+    tryFeed,
+    commit,
+    tryCovers,
+    commitCovers,
+    drop,
+  }
 }
 
 /** What is otherwise in a feed than it was; fields that are given back to their default are null. */
@@ -121,6 +152,7 @@ function withStated(sheet: Sheet, document: Document, name: string): Sheet {
     rows,
     surface_tag: tag,
     size_limit: limit,
+    covers: settingOf(document, name, 'covers') ?? [],
     stage: { ...sheet.stage, ...settings } as Sheet['stage'],
   }
 }

@@ -1,0 +1,88 @@
+import { Autocomplete, Button, TextField } from '@mui/material'
+import { useState } from 'react'
+
+import { useProject } from '../api/queries'
+import type { Cover } from '../api/types'
+import { moved, useReorder } from '../components/reorder'
+import { naturally } from '../words'
+import { Move } from './Controls'
+import { MaskFields } from './MaskFields'
+
+interface Props {
+  name: string
+  covers: Cover[]
+  problem: string | null
+  attempt: (covers: Cover[]) => void
+  settle: (covers: Cover[]) => void
+  go: (material: string) => void
+}
+
+/** Other materials over this one, each where its mask is: all inputs at once, still one picture an input on export. */
+export function Covers({ name, covers, problem, attempt, settle, go }: Props) {
+  const materials = Object.keys(useProject().data?.document.materials ?? {})
+    .filter((other) => other !== name)
+    .sort(naturally)
+  const [adding, setAdding] = useState(false)
+  const replaced = (at: number, change: Partial<Cover>) =>
+    covers.map((cover, i) => (i === at ? { ...cover, ...change } : cover))
+  const { handle, goal } = useReorder(covers.length, (from, to) => settle(moved(covers, from, to)))
+  const choice = (label: string, value: string | null, choose: (material: string) => void) => (
+    <Autocomplete
+      size="small"
+      options={materials}
+      value={value}
+      openOnFocus={value === null}
+      disableClearable={value !== null}
+      autoHighlight
+      onChange={(_, material) => material && choose(material)}
+      onClose={() => setAdding(false)}
+      sx={{ minWidth: 200, flex: 1 }}
+      renderInput={(props) => <TextField {...props} autoFocus={value === null} label={label} />}
+    />
+  )
+  return (
+    <section className="covers" aria-label="What covers it">
+      {problem && <p className="brick small">! {problem}</p>}
+      {covers.map((cover, at) => (
+        <fieldset key={at} className="layer" {...goal(at)}>
+          <legend className="small" {...handle(at)}>
+            {covers.length > 1 && <span aria-hidden>⠿ </span>}
+            covered with{' '}
+            <button className="link" onClick={() => go(cover.material)}>
+              {cover.material}
+            </button>
+          </legend>
+          <div className="row wrap">
+            {choice('Material over it', cover.material, (material) =>
+              settle(replaced(at, { material })),
+            )}
+            <Button onClick={() => settle(covers.filter((_, i) => i !== at))}>Take off</Button>
+          </div>
+          <Move
+            label="How much"
+            value={cover.amount}
+            max={1}
+            limits={[0, 1]}
+            attempt={(amount) => attempt(replaced(at, { amount }))}
+            settle={(amount) => settle(replaced(at, { amount }))}
+          />
+          <MaskFields
+            mask={cover.mask ?? null}
+            attempt={(mask) => attempt(replaced(at, { mask }))}
+            settle={(mask) => settle(replaced(at, { mask }))}
+          />
+        </fieldset>
+      ))}
+      {adding ? (
+        choice('Material to cover it with', null, (material) => {
+          setAdding(false)
+          settle([...covers, { material, mask: null, amount: 1 }])
+        })
+      ) : (
+        <button className="link" disabled={materials.length === 0} onClick={() => setAdding(true)}>
+          Cover it with another material…
+        </button>
+      )}
+    </section>
+  )
+}

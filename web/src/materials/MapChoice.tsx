@@ -1,0 +1,61 @@
+import { Autocomplete, TextField } from '@mui/material'
+
+import { useBoard } from '../api/queries'
+import type { BoardMap } from '../api/types'
+import { Middle } from '../components/Middle'
+import { Picture } from '../components/Picture'
+import { naturally } from '../words'
+
+interface Props {
+  label: string
+  value: string | null
+  choose: (name: string | null) => void
+  fits?: (map: BoardMap) => boolean
+  /** What stands there when none is chosen. */
+  none?: string
+  open?: boolean
+  closed?: () => void
+}
+
+/** A map by its name, typed or chosen, with its picture. */
+export function MapChoice({ label, value, choose, fits, none, open, closed }: Props) {
+  const maps = (useBoard().data ?? [])
+    .filter(fits ?? (() => true))
+    .sort((a, b) => naturally(a.name, b.name))
+  const byName = new Map(maps.map((map) => [map.name, map]))
+  return (
+    <Autocomplete
+      size="small"
+      openOnFocus={open}
+      options={maps.map((map) => map.name)}
+      value={value}
+      onChange={(_, name) => choose(name)}
+      onClose={() => closed?.()}
+      autoHighlight
+      sx={{ minWidth: 190, flex: 1 }}
+      renderOption={({ key, ...props }, name) => {
+        const map = byName.get(name)
+        return (
+          <li key={key} {...props} title={name}>
+            {map && map.width > 0 && (
+              <Picture
+                className="thumb"
+                src={`/api/map-pictures/${map.sha256}/rgb/128.png`}
+                width={24}
+                height={24}
+                alt=""
+                loading="lazy"
+              />
+            )}
+            <span style={{ marginLeft: 8, minWidth: 0 }}>
+              <Middle name={name} />
+            </span>
+          </li>
+        )
+      }}
+      renderInput={(props) => (
+        <TextField {...props} autoFocus={open} label={label} placeholder={none} />
+      )}
+    />
+  )
+}
