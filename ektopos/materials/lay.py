@@ -75,19 +75,25 @@ def lay(
         across, down = down, across
     columns = min(values.shape[1], max(1, round(width / across)))
     rows = min(values.shape[0], max(1, round(height / down)))
-    values = np.ascontiguousarray(resize(values, columns, rows, wrap), np.float32)
+    values = resize(values, columns, rows, wrap)
     u, v = np.meshgrid((np.arange(width) + 0.5) / width, (np.arange(height) + 0.5) / height)
     own = transform_uvs(np.stack([u, v], axis=-1), uv)
-    x = _inside(own[..., 0] * columns - 0.5, columns, wrap[0])
-    y = _inside(own[..., 1] * rows - 0.5, rows, wrap[1])
-    # A border of one texel, as the side wraps, is all that interpolation reaches beyond.
-    framed = cv2.copyMakeBorder(values, 1, 1, 0, 0, _BORDERS[wrap[1]])
-    framed = cv2.copyMakeBorder(framed, 0, 0, 1, 1, _BORDERS[wrap[0]])
-    laid = np.asarray(
-        cv2.remap(framed, x + 1, y + 1, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE),
-        np.float32,
-    ).reshape(height, width, *values.shape[2:])
+    laid = look_up(values, own, wrap)
     return normalise(_turned(laid, uv)) if name == "normal" else laid
+
+
+def look_up(values: Float, uvs: Values, wrap: WrapPair) -> Float:
+    """A picture's values `(h, w, …)` at UVs `(rows, columns, 2)`, interpolated linearly between
+    texel centres: `(rows, columns, …)`. Fewer than 32,767 rows and columns."""
+    height, width = values.shape[:2]
+    x = _inside(uvs[..., 0] * width - 0.5, width, wrap[0])
+    y = _inside(uvs[..., 1] * height - 0.5, height, wrap[1])
+    # A border of one texel, as the side wraps, is all that interpolation reaches beyond.
+    framed = np.ascontiguousarray(values, np.float32)
+    framed = np.asarray(cv2.copyMakeBorder(framed, 1, 1, 0, 0, _BORDERS[wrap[1]]), np.float32)
+    framed = np.asarray(cv2.copyMakeBorder(framed, 0, 0, 1, 1, _BORDERS[wrap[0]]), np.float32)
+    read = cv2.remap(framed, x + 1, y + 1, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    return np.asarray(read, np.float32).reshape(*uvs.shape[:2], *values.shape[2:])
 
 
 def _inside(place: Values, side: int, wrap: Wrap) -> Float:

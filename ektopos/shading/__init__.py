@@ -6,13 +6,13 @@ light from all round, `render` rays and pictures, `specimen` the shape that mate
 shown on. Equal surfaces give equal pictures.
 """
 
+from ektopos.meshes.tangents import vertex_tangents
 from ektopos.shading.brdf import f0_from_ior, shade
 from ektopos.shading.camera import View, frame_view
 from ektopos.shading.lights import LIGHTS, Light
 from ektopos.shading.look import Look
 from ektopos.shading.render import render
 from ektopos.shading.specimen import specimen
-from ektopos.shading.tangents import vertex_tangents
 
 __all__ = [
     "LIGHTS",

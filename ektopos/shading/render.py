@@ -18,12 +18,12 @@ from ektopos.document import InputName
 from ektopos.images import linear_to_srgb
 from ektopos.meshes.mesh import Mesh, with_normals
 from ektopos.meshes.rays import flat_normals
+from ektopos.meshes.tangents import vertex_tangents
 from ektopos.shading.brdf import shade
 from ektopos.shading.camera import View, camera_rays, footprint
 from ektopos.shading.lights import Light
 from ektopos.shading.look import Look
 from ektopos.shading.surroundings import surroundings_light
-from ektopos.shading.tangents import vertex_tangents
 from ektopos.types import Float, Values
 from ektopos.vectors import normalise
 

@@ -254,6 +254,48 @@ class MeshesApi(Api):
             status=422,
         )
 
+    def painted(self, project: dict, status: int = 200, **given) -> dict:
+        job = self.call(
+            "post", f"/projects/{project['id']}/meshes/plates/paint", given, status=status
+        )
+        return self.call("get", f"/jobs/{job['id']}") if status == 200 else job
+
+    def test_masks_and_materials_are_painted_into_uvs_in_one_step(self) -> None:
+        project = self.sample()
+        path = f"/projects/{project['id']}"
+        mask = self.painted(project, what="faces", slot="Front", at=[0, 1], size=256)
+        self.assertEqual(mask["state"], "done", mask["error"])
+        entry = self.call("get", path)["document"]["maps"][mask["result"]["map"]]
+        self.assertEqual(entry["roles"], {"r": "mask"})
+        gone = self.painted(project, what="faces", slot="Front", at=[99], size=256)
+        self.assertIn("not in the slot any more", gone["error"]["message"])
+        bare = self.painted(project, what="colours", slot="Front", size=256)
+        self.assertIn("no vertex colours", bare["error"]["message"])
+        self.painted(project, 422, what="three-sides", slot="Front", metres=0)
+
+        before = self.call("get", path)
+        thrown = self.painted(
+            project, what="three-sides", slot="Front", size=256, metres=0.5, anew=True
+        )
+        self.assertEqual(thrown["state"], "done", thrown["error"])
+        after = self.call("get", path)
+        made = thrown["result"]["material"]
+        document = after["document"]
+        self.assertEqual(document["meshes"]["plates"]["slots"]["Front"], made)
+        self.assertEqual(document["materials"][made]["from"], "tile")
+        fed = document["materials"][made]["inputs"]
+        self.assertEqual(
+            set(fed),
+            {"base_color", "metallic", "roughness", "normal", "occlusion", "emission", "opacity"},
+        )
+        self.assertEqual(len(document["meshes"]["plates"]["recipe"]), 1)
+        self.assertEqual(after["revision"], before["revision"] + 1)
+        undone = self.call("post", f"{path}/undo", {"revision": after["revision"]})
+        self.assertEqual(undone["document"], before["document"])
+
+        constants = self.painted(project, what="three-sides", slot="Bare", size=256)
+        self.assertIn("nothing of its material comes from a map", constants["error"]["message"])
+
 
 class TargetsApi(Api):
     OWN = (("id", "mine"), ("title", "Mine"), ("container", "loose"), ("normal_y", "-"))

@@ -214,6 +214,24 @@ class Baking(Schema):
     feed: bool = True
 
 
+class Painting(Schema):
+    """What to paint into a slot's UVs."""
+
+    what: Literal["faces", "colours", "three-sides"]
+    slot: str
+    size: Literal[256, 512, 1024, 2048, 4096] = 1024
+    at: list[int] | None = None
+    """For a mask: the faces of the slot where it is 1."""
+    metres: Annotated[float, Field(gt=0, le=1e6, allow_inf_nan=False)] = 1.0
+    """From three sides: what the maps cover before they repeat …"""
+    hardness: Annotated[float, Field(ge=1, le=64)] = 4.0
+    """… how fast one side gives way to the next …"""
+    offset: Annotated[float, Field(ge=0, le=0.5)] = 0.0
+    """… and what of the normal does not count."""
+    anew: bool = False
+    """Whether the slot is unwrapped first; one without UVs always is."""
+
+
 @router.get("/projects/{uuid:project_id}/meshes", response=list[MeshOut])
 def meshes(request: HttpRequest, project_id: UUID) -> list[MeshOut]:
     """Every mesh of a project."""
@@ -428,6 +446,12 @@ def start_bake(request: HttpRequest, project_id: UUID, name: str, given: Baking)
     if not 1 <= given.samples <= 1024:
         raise EktoposError("between 1 and 1,024 rays a texel are possible.", hint="64 are usual.")
     return Job.start(project_or_404(project_id), "occlusion", {"mesh": name, **given.dict()})
+
+
+@router.post("/projects/{uuid:project_id}/meshes/{path:name}/paint", response=JobOut)
+def start_paint(request: HttpRequest, project_id: UUID, name: str, given: Painting) -> Job:
+    """Start painting a mask, vertex colours, or a material from three sides into a slot's UVs."""
+    return Job.start(project_or_404(project_id), "paint", {"mesh": name, **given.dict()})
 
 
 @router.get("/projects/{uuid:project_id}/meshes/{path:name}/scene.glb")

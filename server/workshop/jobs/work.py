@@ -27,6 +27,7 @@ from server.workshop.jobs.embedded import bring_embedded
 from server.workshop.jobs.export import export, take_in, trial
 from server.workshop.jobs.measure import match, measure
 from server.workshop.jobs.occlusion import occlusion
+from server.workshop.jobs.paint import paint
 from server.workshop.jobs.recipe import recipe
 from server.workshop.models import Job, StaleRevision, one_writer
 
@@ -45,6 +46,7 @@ KINDS: dict[str, Callable[[Job, Progress], Any]] = {
     "trial": trial,
     "convert": convert,
     "occlusion": occlusion,
+    "paint": paint,
     "embedded": bring_embedded,
     "archive": archive,
     "package-archive": package_archive,

@@ -6,7 +6,7 @@ import { ApiError, get, post } from './client'
 import { sendFile } from './incoming'
 import { useNotices } from './notices'
 import { useProjectId } from './queries'
-import type { Job, Project } from './types'
+import type { Job, Painting, Project } from './types'
 
 const busy = (state: string) => state === 'waiting' || state === 'running'
 
@@ -145,6 +145,14 @@ export function useStartJob() {
       }),
     ...started,
   })
+  const startPaint = useMutation({
+    mutationFn: ({ mesh, ...given }: { mesh: string } & Painting) =>
+      post('/api/projects/{project_id}/meshes/{name}/paint', {
+        params: { path: { ...path, name: mesh } },
+        body: given,
+      }),
+    ...started,
+  })
   const startArchive = useMutation({
     mutationFn: (pack: number | null) =>
       pack === null
@@ -169,6 +177,7 @@ export function useStartJob() {
     startForeign,
     startConvert,
     startBake,
+    startPaint,
     startInside,
     startArchive,
     cancel,

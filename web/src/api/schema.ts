@@ -805,6 +805,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/meshes/{name}/paint": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Start Paint
+         * @description Start painting a mask, vertex colours, or a material from three sides into a slot's UVs.
+         */
+        post: operations["server_workshop_api_meshes_start_paint"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/meshes/{name}/scene.glb": {
         parameters: {
             query?: never;
@@ -3314,6 +3334,47 @@ export interface components {
              * @default true
              */
             feed: boolean;
+        };
+        /**
+         * Painting
+         * @description What to paint into a slot's UVs.
+         */
+        Painting: {
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "faces" | "colours" | "three-sides";
+            /** Slot */
+            slot: string;
+            /**
+             * Size
+             * @default 1024
+             * @enum {integer}
+             */
+            size: 256 | 512 | 1024 | 2048 | 4096;
+            /** At */
+            at?: number[] | null;
+            /**
+             * Metres
+             * @default 1
+             */
+            metres: number;
+            /**
+             * Hardness
+             * @default 4
+             */
+            hardness: number;
+            /**
+             * Offset
+             * @default 0
+             */
+            offset: number;
+            /**
+             * Anew
+             * @default false
+             */
+            anew: boolean;
         };
         /**
          * SceneNodeOut
@@ -6006,6 +6067,60 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Baking"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    server_workshop_api_meshes_start_paint: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Painting"];
             };
         };
         responses: {

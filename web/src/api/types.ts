@@ -24,6 +24,7 @@ export type Probed = Schemas['Probed']
 export type Suggestions = Schemas['SuggestionsOut']
 export type Proposals = Schemas['ProposalsOut']
 export type Alike = Schemas['AlikeOut']
+export type Painting = Schemas['Painting']
 export type Padding = Schemas['PaddingOut']
 export type MeshStep = Schemas['StepOut']['step']
 export type By = NonNullable<Schemas['SplitSlot']['by']>

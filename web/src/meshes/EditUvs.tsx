@@ -15,13 +15,16 @@ import { useRecipe } from '../api/changes'
 import { useStartJob } from '../api/jobs'
 import type { MeshFacts, MeshStep } from '../api/types'
 
-export type UvAction = 'move' | 'pack' | 'unwrap' | 'palette' | 'bake'
+export type UvAction =
+  'move' | 'pack' | 'unwrap' | 'palette' | 'bake' | 'sides' | 'colours' | 'mask'
 export const UV_ACTIONS: { key: UvAction; words: string }[] = [
   { key: 'move', words: 'Move, turn or scale its UVs…' },
   { key: 'pack', words: 'Pack its islands…' },
   { key: 'unwrap', words: 'Unwrap it anew…' },
   { key: 'palette', words: 'Put it on a palette square…' },
   { key: 'bake', words: 'Bake its occlusion…' },
+  { key: 'sides', words: 'Throw its material on from three sides…' },
+  { key: 'colours', words: 'Make a map of its vertex colours…' },
 ]
 const TITLES: Record<UvAction, string> = {
   move: 'Move UVs',
@@ -29,7 +32,11 @@ const TITLES: Record<UvAction, string> = {
   unwrap: 'Unwrap anew',
   palette: 'Put on a palette square',
   bake: 'Bake occlusion',
+  sides: 'Throw on from three sides',
+  colours: 'Make a map of vertex colours',
+  mask: 'Make a mask of the picked faces',
 }
+const KEPT_AS_STEP: UvAction[] = ['move', 'pack', 'unwrap', 'palette']
 const SIZES = [256, 512, 1024, 2048, 4096] as const
 
 /** Asks for the numbers of one step on the UVs of some slots. `at` are faces of the slot that it is for; without them, all. */
@@ -47,7 +54,7 @@ export function EditUvs({
   close: () => void
 }) {
   const change = useRecipe()
-  const { startBake } = useStartJob()
+  const { startBake, startPaint } = useStartJob()
   const [values, setValues] = useState({
     u: '0',
     v: '0',
@@ -61,7 +68,11 @@ export function EditUvs({
     columns: '8',
     rows: '8',
     samples: '64',
+    metres: '1',
+    hardness: '4',
+    side: '0',
   })
+  const [anew, setAnew] = useState(false)
   const [feed, setFeed] = useState(true)
   const number = (key: keyof typeof values) => Number(values[key].replace(',', '.'))
   const field = (key: keyof typeof values, label: string, unit = '') => (
@@ -126,6 +137,18 @@ export function EditUvs({
   const done = () => {
     const made = step()
     if (made) void change(mesh.name, { append: made })
+    else if (action === 'sides' || action === 'colours' || action === 'mask')
+      startPaint.mutate({
+        mesh: mesh.name,
+        slot: slots[0]!,
+        what: ({ sides: 'three-sides', colours: 'colours', mask: 'faces' } as const)[action],
+        size: number('texels') as (typeof SIZES)[number],
+        at: at ?? null,
+        metres: number('metres'),
+        hardness: number('hardness'),
+        offset: number('side'),
+        anew,
+      })
     else
       startBake.mutate({
         mesh: mesh.name,
@@ -166,6 +189,13 @@ export function EditUvs({
               field('column', 'Column', 'from the left, 1 first'),
               field('row', 'Row', 'from above, 1 first'),
             ]}
+            {(action === 'colours' || action === 'mask') && size}
+            {action === 'sides' && [
+              size,
+              field('metres', 'Its maps cover', 'metres'),
+              field('hardness', 'Hardness', '1 soft, 16 almost an edge'),
+              field('side', 'Offset', '0–0.5: more leaves each side to itself'),
+            ]}
             {action === 'bake' && [
               size,
               field('samples', 'Rays a texel', '64 are usual, 256 fine'),
@@ -179,6 +209,32 @@ export function EditUvs({
               }
             />
           )}
+          {action === 'sides' && (
+            <>
+              <FormControlLabel
+                label="Unwrap it anew first"
+                control={
+                  <Checkbox checked={anew} onChange={(event) => setAnew(event.target.checked)} />
+                }
+              />
+              <p className="small">
+                The slot gets a material of its own, derived from the one it wears, with maps in its
+                own UVs. A slot without UVs is unwrapped. One step to undo.
+              </p>
+            </>
+          )}
+          {action === 'colours' && (
+            <p className="small">
+              Colours between vertices, as an engine draws them; alpha too, where there is any. Feed
+              an input from it, or use a channel as a mask.
+            </p>
+          )}
+          {action === 'mask' && (
+            <p className="small">
+              White on the picked faces, black on the rest of what wears the same material: to cover
+              it there, or to lay something over an input.
+            </p>
+          )}
           {action === 'unwrap' && (
             <p className="small">
               Its UVs are cut anew; maps that were painted for the old ones will not fit any more.
@@ -190,7 +246,7 @@ export function EditUvs({
               UVs must not overlap.
             </p>
           )}
-          {action !== 'bake' && (
+          {KEPT_AS_STEP.includes(action) && (
             <p className="small">
               Kept as a step on the mesh and applied on export; the file stays as it is.
             </p>

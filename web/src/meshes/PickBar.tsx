@@ -19,6 +19,7 @@ interface Props {
   clear: () => void
   move: (slot: string, at: number[]) => void
   palette: (at: number[]) => void
+  mask: (at: number[]) => void
   close: () => void
 }
 
@@ -29,7 +30,7 @@ export interface PickedFaces {
 }
 
 /** What can be done with faces that are picked on the stage. */
-export function PickBar({ mesh, by, setBy, picked, clear, move, palette, close }: Props) {
+export function PickBar({ mesh, by, setBy, picked, clear, move, palette, mask, close }: Props) {
   const [naming, setNaming] = useState(false)
   const at = picked ? [...picked.faces].sort((a, b) => a - b) : []
   return (
@@ -73,6 +74,9 @@ export function PickBar({ mesh, by, setBy, picked, clear, move, palette, close }
       </TextField>
       <Button disabled={at.length === 0} onClick={() => palette(at)}>
         Palette…
+      </Button>
+      <Button disabled={at.length === 0} onClick={() => mask(at)}>
+        Mask…
       </Button>
       <span className="grow" />
       <Button variant="text" disabled={at.length === 0} onClick={clear}>

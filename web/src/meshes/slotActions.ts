@@ -1,6 +1,10 @@
 import type { MeshStep } from '../api/types'
 import type { Asking } from './Dialogs'
+import type { UvAction } from './EditUvs'
 import { UV_ACTIONS } from './EditUvs'
+
+/** What is asked for one slot at a time. */
+const ONE_SLOT: UvAction[] = ['palette', 'bake', 'sides', 'colours']
 
 interface Given {
   chosen: string[]
@@ -41,7 +45,7 @@ export function slotActions({ chosen, ask, addStep, pickFacesOf }: Given) {
         ask({
           kind: 'uvs',
           action: key,
-          slots: chosen.includes(which) && key !== 'palette' ? chosen : [which],
+          slots: chosen.includes(which) && !ONE_SLOT.includes(key) ? chosen : [which],
         }),
     })),
   ]
