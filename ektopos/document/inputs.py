@@ -98,7 +98,7 @@ TABLE: dict[InputName, Input] = {
     "occlusion": Input("Occlusion", "1 open – 0 closed", 1.0, 1.0, strength=1.0),
     "emission": Input("Emission", "light", BLACK, BLACK, kind="colour", most=None, strength=10.0),
     "opacity": Input("Opacity", "0 clear – 1 solid", 1.0, 1.0),
-    "height": Input("Height", "for the stage only", 0.5, 0.5, strength=1.0),
+    "height": Input("Height", "depth, seen on the stage", 0.5, 0.5, strength=1.0),
     "ior": Input(
         "Index of refraction",
         "1.5 is usual",

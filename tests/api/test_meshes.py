@@ -293,6 +293,25 @@ class MeshesApi(Api):
         undone = self.call("post", f"{path}/undo", {"revision": after["revision"]})
         self.assertEqual(undone["document"], before["document"])
 
+        height = {"map": "tile_gloss", "channels": "r"}
+        edited = self.edit(
+            undone,
+            {"kind": "set-feed", "material": "tile", "input": "height", "feed": height},
+        )
+        asked = {"material": "tile", "depth": 0.05}
+        job = self.call("post", f"{path}/normals", asked | {"over": True})
+        ended = self.call("get", f"/jobs/{job['id']}")
+        self.assertEqual(ended["state"], "done", ended["error"])
+        document = self.call("get", path)["document"]
+        (layer,) = document["materials"]["tile"]["inputs"]["normal"]["layers"]
+        self.assertEqual((layer["map"], layer["op"]), (ended["result"]["map"], "normal"))
+        self.assertEqual(
+            edited["document"]["maps"].keys() | {layer["map"]}, document["maps"].keys()
+        )
+        none = self.call("post", f"{path}/normals", {"material": "plain"})
+        error = self.call("get", f"/jobs/{none['id']}")["error"]
+        self.assertIn("no map feeds its height", error["message"])
+
         constants = self.painted(project, what="three-sides", slot="Bare", size=256)
         self.assertIn("nothing of its material comes from a map", constants["error"]["message"])
 

@@ -51,6 +51,16 @@ class Converting(Schema):
     set: str
 
 
+class FromHeight(Schema):
+    """The material whose height becomes a normal."""
+
+    material: str
+    depth: Annotated[float, Field(gt=0, le=1, allow_inf_nan=False)] = 0.04
+    """From black to white, in widths of the picture."""
+    over: bool = False
+    """Whether it lies over the normal that is there, as detail."""
+
+
 class ConvertedPart(Schema):
     """One quantity of a conversion."""
 
@@ -184,6 +194,12 @@ def start_convert(request: HttpRequest, project_id: UUID, given: Converting) -> 
     gloss.
     """
     return Job.start(project_or_404(project_id), "convert", {"set": given.set})
+
+
+@router.post("/projects/{uuid:project_id}/normals", response=JobOut)
+def start_normal(request: HttpRequest, project_id: UUID, given: FromHeight) -> Job:
+    """Start making a normal map of what feeds a material's height."""
+    return Job.start(project_or_404(project_id), "normal", given.dict())
 
 
 @router.get("/material-pictures/{key}/{light}/{int:size}.png")

@@ -26,6 +26,7 @@ from server.workshop.jobs.convert import convert
 from server.workshop.jobs.embedded import bring_embedded
 from server.workshop.jobs.export import export, take_in, trial
 from server.workshop.jobs.measure import match, measure
+from server.workshop.jobs.normal import normal
 from server.workshop.jobs.occlusion import occlusion
 from server.workshop.jobs.paint import paint
 from server.workshop.jobs.recipe import recipe
@@ -47,6 +48,7 @@ KINDS: dict[str, Callable[[Job, Progress], Any]] = {
     "convert": convert,
     "occlusion": occlusion,
     "paint": paint,
+    "normal": normal,
     "embedded": bring_embedded,
     "archive": archive,
     "package-archive": package_archive,

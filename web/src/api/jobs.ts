@@ -145,6 +145,11 @@ export function useStartJob() {
       }),
     ...started,
   })
+  const startNormal = useMutation({
+    mutationFn: (body: { material: string; depth: number; over: boolean }) =>
+      post('/api/projects/{project_id}/normals', { params: { path }, body }),
+    ...started,
+  })
   const startPaint = useMutation({
     mutationFn: ({ mesh, ...given }: { mesh: string } & Painting) =>
       post('/api/projects/{project_id}/meshes/{name}/paint', {
@@ -178,6 +183,7 @@ export function useStartJob() {
     startConvert,
     startBake,
     startPaint,
+    startNormal,
     startInside,
     startArchive,
     cancel,

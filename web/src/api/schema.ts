@@ -602,6 +602,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/normals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Start Normal
+         * @description Start making a normal map of what feeds a material's height.
+         */
+        post: operations["server_workshop_api_materials_start_normal"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/material-pictures/{key}/{light}/{size}.png": {
         parameters: {
             query?: never;
@@ -3018,6 +3038,24 @@ export interface components {
         Converting: {
             /** Set */
             set: string;
+        };
+        /**
+         * FromHeight
+         * @description The material whose height becomes a normal.
+         */
+        FromHeight: {
+            /** Material */
+            material: string;
+            /**
+             * Depth
+             * @default 0.04
+             */
+            depth: number;
+            /**
+             * Over
+             * @default false
+             */
+            over: boolean;
         };
         /**
          * FaultOut
@@ -5556,6 +5594,59 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Converting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    server_workshop_api_materials_start_normal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FromHeight"];
             };
         };
         responses: {

@@ -117,7 +117,7 @@ export const INPUT_TABLE = {
   },
   "height": {
     "label": "Height",
-    "unit": "for the stage only",
+    "unit": "depth, seen on the stage",
     "default": 0.5,
     "first": 0.5,
     "kind": "data",

@@ -9,6 +9,7 @@ import type { Feed, Row } from '../api/types'
 import { useClipboard } from './clipboard'
 import { ColourPick, Move } from './Controls'
 import { COLOURS, UNCHANGED, changes, curve, largest } from './feed'
+import { HeightToNormal } from './HeightToNormal'
 import { Layers } from './Layers'
 import { Placing } from './Placing'
 
@@ -59,6 +60,7 @@ export function Adjust({
   compare,
 }: Props) {
   const [moving, setMoving] = useState<Feed | null>(null)
+  const [makingNormal, setMakingNormal] = useState(false)
   const [more, setMore] = useState(
     MORE.some((key) => saved[key] !== undefined && String(saved[key]) !== String(UNCHANGED[key])),
   )
@@ -241,6 +243,17 @@ export function Adjust({
           >
             {solo ? 'Show lit' : 'See alone'}
           </Button>
+          {row.input === 'height' && feed.map != null && (
+            <Button
+              title="A normal map of this height, for engines that have no place for one"
+              onClick={() => setMakingNormal(true)}
+            >
+              Make a normal of it…
+            </Button>
+          )}
+          {makingNormal && (
+            <HeightToNormal material={material} close={() => setMakingNormal(false)} />
+          )}
           <Button title="The material as it is beside itself without this input" onClick={compare}>
             With and without
           </Button>

@@ -10,7 +10,7 @@ import {
 import { useState } from 'react'
 
 import type { Backdrop } from './view'
-import { useView } from './view'
+import { DEPTH, useView } from './view'
 
 const BACKDROPS: Record<Backdrop, string> = { grey: '18 % grey', black: 'black', white: 'white' }
 
@@ -81,6 +81,9 @@ export function ViewMenu() {
             view.set({ lightTurn }),
           )}
           {slide('Turning', view.speed, 0.5, 20, 0.5, ' /min', (speed) => view.set({ speed }))}
+          {slide('Height drawn', 100 * view.depth, 0, 20, 1, ' % deep', (percent) =>
+            view.set({ depth: percent / 100 }),
+          )}
           <TextField
             select
             label="Background"
@@ -110,6 +113,7 @@ export function ViewMenu() {
                 brightness: 1,
                 lightTurn: 0,
                 speed: 4,
+                depth: DEPTH,
                 backdrop: 'grey',
                 wire: false,
                 backs: false,

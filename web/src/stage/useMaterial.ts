@@ -23,7 +23,9 @@ import {
 
 import type { StageLook } from '../api/types'
 import { STAGE } from '../theme'
+import { setDepth, withDepth } from './depth'
 import { useKept } from './kept'
+import { useView } from './view'
 
 const QUICK = 256
 const FULL = 1024
@@ -57,6 +59,7 @@ const KINDS = [
   'coat',
   'sheen',
   'through',
+  'height',
 ] as const
 type Pictures = Partial<Record<(typeof KINDS)[number], Texture>>
 
@@ -163,7 +166,7 @@ const spare: MeshPhysicalMaterial[] = []
 
 /** A material for as long as a component lives, from those that are spare. */
 function useSpare(): MeshPhysicalMaterial {
-  const [lit] = useState(() => spare.pop() ?? new MeshPhysicalMaterial())
+  const [lit] = useState(() => spare.pop() ?? withDepth(new MeshPhysicalMaterial()))
   useEffect(() => {
     const at = spare.indexOf(lit)
     if (at >= 0) spare.splice(at, 1)
@@ -182,7 +185,12 @@ export function useStageMaterial(look: StageLook | undefined): Material {
   const lit = useSpare()
   const [unlit] = useState(() => new MeshBasicMaterial({ toneMapped: false }))
   const invalidate = useThree((state) => state.invalidate)
+  const depth = useView((state) => state.depth)
   useEffect(() => () => unlit.dispose(), [unlit])
+  useLayoutEffect(() => {
+    setDepth(lit, depth)
+    invalidate()
+  }, [depth, invalidate, lit])
   useLayoutEffect(() => {
     if (look && pictures.base) {
       const before = texturesOf(lit)
@@ -229,9 +237,14 @@ function dress(made: MeshPhysicalMaterial, look: StageLook, pictures: Pictures, 
   made.emissiveMap = lay(pictures.emission, 'emission')
   made.emissive.set(pictures.emission ? STAGE.white : STAGE.black)
   made.emissiveIntensity = look.emission_factor
+  // What lies elsewhere than the colours would be drawn at their wrong places.
+  made.bumpMap = liesAsBase(look) ? lay(pictures.height, 'height') : null
   wear(made, look, pictures, lay)
   settle(made, look)
 }
+
+const liesAsBase = ({ places }: StageLook) =>
+  JSON.stringify(places.height) === JSON.stringify(places.base ?? places.height)
 
 /** Inputs beyond the seven: numbers, and pictures laid out as glTF's extensions want them. */
 function wear(made: MeshPhysicalMaterial, look: StageLook, pictures: Pictures, lay: Lay) {

@@ -13,6 +13,9 @@ export const LIGHTS = (Object.keys(LIGHT_TABLE) as LightName[]).map((key) => ({
   shows: LIGHT_TABLE[key].shows,
 }))
 
+/** How deep height is drawn at first. */
+export const DEPTH = 0.04
+
 interface Settings {
   light: LightName
   turning: boolean
@@ -26,6 +29,8 @@ interface Settings {
   backs: boolean
   checker: boolean
   toneMapped: boolean
+  /** How deep height is drawn, in widths of its picture. */
+  depth: number
   backdrop: Backdrop
 }
 
@@ -47,6 +52,7 @@ export const useView = create<View>()(
       backs: false,
       checker: false,
       toneMapped: false,
+      depth: DEPTH,
       backdrop: 'grey',
       setLight: (light) => set({ light }),
       setTurning: (turning) => set({ turning }),
@@ -55,12 +61,13 @@ export const useView = create<View>()(
     {
       name: 'ektopos-view',
       // What turns by itself after a reload would surprise.
-      partialize: ({ light, speed, brightness, lightTurn, backdrop }) => ({
+      partialize: ({ light, speed, brightness, lightTurn, backdrop, depth }) => ({
         light,
         speed,
         brightness,
         lightTurn,
         backdrop,
+        depth,
       }),
       // A light that is not there any more is the first one.
       merge: (kept, now) => {
