@@ -14,7 +14,7 @@ Name = Annotated[str, Field(min_length=1, max_length=120)]
 Finite = Annotated[float, Field(allow_inf_nan=False)]
 Pair = tuple[Finite, Finite]
 Face = Annotated[int, Field(ge=0)]
-By = Literal["part", "island", "tile", "face"]
+By = Literal["part", "island", "tile", "side", "face"]
 """Faces that hang together on the surface, in UV space, that lie on one UV square (UDIM tile), or
 each for itself."""
 
@@ -94,6 +94,17 @@ class MoveUvs(_Step):
         )
 
 
+class ScaleUvs(_Step):
+    """Scale the UVs of slots, each by a factor of its own, about the middle of 0–1: so that slots
+    come to one density."""
+
+    kind: Literal["scale-uvs"]
+    factors: dict[str, Annotated[Finite, Field(gt=0)]] = Field(min_length=1)
+
+    def label(self) -> str:
+        return f"UVs of {', '.join(self.factors)}: made even"
+
+
 class PackUvs(_Step):
     """Lay the islands of slots side by side in 0–1, or cut new ones. Source: the xatlas library."""
 
@@ -132,6 +143,6 @@ class PaletteUvs(_Step):
 
 
 MeshStep = Annotated[
-    RenameSlot | MergeSlots | SplitSlot | MoveUvs | PackUvs | PaletteUvs,
+    RenameSlot | MergeSlots | SplitSlot | MoveUvs | ScaleUvs | PackUvs | PaletteUvs,
     Field(discriminator="kind"),
 ]

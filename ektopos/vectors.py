@@ -79,3 +79,10 @@ def degrees_from_flat(vectors: Float) -> Float:
     45.0
     """
     return np.degrees(np.arccos(np.clip(normalise(vectors)[..., 2], -1.0, 1.0)))
+
+
+def flat_normals(corners: Values) -> Values:
+    """Unit normals `(n, 3)` of triangles by their corners `(n, 3, 3)`; counter-clockwise is in
+    front."""
+    a, b, c = np.moveaxis(corners, 1, 0)
+    return np.asarray(normalise(np.cross(b - a, c - a)))

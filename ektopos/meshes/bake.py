@@ -8,10 +8,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ektopos.meshes.mesh import Mesh, with_normals
-from ektopos.meshes.rays import LIFT, RayScene, cosine_directions, flat_normals, ray_scene
+from ektopos.meshes.rays import LIFT, RayScene, cosine_directions, ray_scene
 from ektopos.meshes.texels import PADDING, covered, slot_texels
 from ektopos.types import Float, Progress, Values, no_progress
-from ektopos.vectors import normalise
+from ektopos.vectors import flat_normals, normalise
 
 SAMPLES = 64
 _LAYOUT_GRID = 256

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from ektopos.meshes.rows import unique_rows
 from ektopos.meshes.uvs import SUBTEXEL, covered_cells, distinct_triangles, signed_areas
-from ektopos.types import Index
+from ektopos.types import Index, Values
 
 WELD = 1e-6
 """Corners nearer than this share of the mesh's size are one point."""
@@ -95,15 +95,22 @@ def joined_faces(points: NDArray[np.int64]) -> tuple[Index, int]:
     return group.reshape(-1).astype(np.int32), int(group.max()) + 1
 
 
-def faces_joined_by_edges(points: NDArray[np.int64]) -> tuple[Index, int]:
+def faces_joined_by_edges(
+    points: NDArray[np.int64], normals: Values | None = None, least: float = -1.0
+) -> tuple[Index, int]:
     """Groups of triangles that share edges: a number from 0 for each, and how many there are.
-    Triangles that touch in one point only are apart. `points` `(t, 3)`."""
+    Triangles that touch in one point only are apart. `points` `(t, 3)`. With unit `normals`
+    `(t, 3)`, only edges join whose sides have a cosine of at `least` so much between them."""
     if not len(points):
         return np.zeros(0, np.int32), 0
     edges = np.sort(points[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2), axis=1)
     first, edge = unique_rows(edges)
     faces = np.repeat(np.arange(len(points)), 3)
-    group = connected(faces, (first // 3)[edge], len(points))
+    others = (first // 3)[edge]
+    if normals is not None:
+        even = np.einsum("ij,ij->i", normals[faces], normals[others]) >= least
+        faces, others = faces[even], others[even]
+    group = connected(faces, others, len(points))
     _, numbered = np.unique(group, return_inverse=True)
     return numbered.reshape(-1).astype(np.int32), int(numbered.max()) + 1
 

@@ -11,7 +11,7 @@ from embreex.mesh_construction import TriangleMesh
 from numpy.typing import NDArray
 
 from ektopos.types import Values
-from ektopos.vectors import normalise, plane_axes
+from ektopos.vectors import plane_axes
 
 LIFT = 2e-6
 """How far rays start above the surface, in mesh sizes, so that they do not meet where they start.
@@ -56,13 +56,6 @@ def ray_scene(positions: Values, triangles: NDArray[np.int32]) -> RayScene:
     scene = rtcore_scene.EmbreeScene()
     TriangleMesh(scene, own[triangles].astype(np.float32))
     return RayScene(scene, own, extent, middle)
-
-
-def flat_normals(corners: Values) -> Values:
-    """Unit normals `(n, 3)` of triangles by their corners `(n, 3, 3)`; counter-clockwise is in
-    front."""
-    a, b, c = np.moveaxis(corners, 1, 0)
-    return np.asarray(normalise(np.cross(b - a, c - a)))
 
 
 def cosine_directions(up: Values, count: int, turn: Values | float = 0.0) -> Iterator[Values]:

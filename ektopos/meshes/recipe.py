@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ektopos.errors import EktoposError
-from ektopos.meshes.islands import joined_faces, uv_islands, weld
+from ektopos.meshes.islands import faces_joined_by_edges, joined_faces, uv_islands, weld
 from ektopos.meshes.mesh import Mesh
 from ektopos.meshes.rows import unique_rows
 from ektopos.meshes.uvs import signed_areas, tile_numbers
@@ -28,9 +28,14 @@ from ektopos.steps import (
     PackUvs,
     PaletteUvs,
     RenameSlot,
+    ScaleUvs,
     SplitSlot,
 )
 from ektopos.types import Index
+from ektopos.vectors import flat_normals
+
+ONE_SIDE = 30.0
+"""Degrees that neighbours may bend and still be one side."""
 
 PACKINGS = 4
 """How often islands are packed at most, to fill a map of the size that was asked for …"""
@@ -140,6 +145,14 @@ def _move(step: MoveUvs, mesh: Mesh) -> Mesh:
     uvs = mesh.uvs.copy()
     uvs[used] = moved
     return replace(mesh, uvs=uvs)
+
+
+@apply_step.register
+def _scale(step: ScaleUvs, mesh: Mesh) -> Mesh:
+    for slot, factor in step.factors.items():
+        even = MoveUvs(kind="move-uvs", slots=[slot], scale=(factor, factor))
+        mesh = _move(even, mesh)
+    return mesh
 
 
 @apply_step.register
@@ -274,6 +287,10 @@ def groups_of(mesh: Mesh, faces: NDArray[Any], by: By) -> Index:
     """
     if by == "face":
         return np.arange(len(faces), dtype=np.int32)
+    if by == "side":
+        points = weld(mesh.positions)[mesh.triangles[faces]]
+        flat = flat_normals(mesh.corners()[faces])
+        return faces_joined_by_edges(points, flat, np.cos(np.radians(ONE_SIDE)))[0]
     if by == "tile":
         return np.unique(tile_numbers(mesh.corner_uvs()[faces]), return_inverse=True)[1].astype(
             np.int32
@@ -409,6 +426,9 @@ def without_names(steps: Sequence[MeshStep]) -> tuple[list[MeshStep], dict[str, 
             plain.append(step.model_copy(update={"slot": origin(step.slot), "name": goal}))
             if goal is not None and step.name is not None and goal != step.name:
                 names[goal] = step.name
+        elif isinstance(step, ScaleUvs):
+            factors = {origin(slot): factor for slot, factor in step.factors.items()}
+            plain.append(step.model_copy(update={"factors": factors}))
         elif isinstance(step, PaletteUvs):
             plain.append(step.model_copy(update={"slot": origin(step.slot)}))
         else:

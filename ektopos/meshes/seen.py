@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from ektopos.meshes.mesh import Mesh
 from ektopos.types import Values
+from ektopos.vectors import flat_normals
 
 RAYS = 32
 MOST = 4096
@@ -19,7 +20,7 @@ def seen_shares(
     """Shares of the directions from the front and from the back of faces (`(n,)` triangle numbers)
     that meet nothing: `(n,)` each, 0–1. Cost: 2 × `RAYS` rays a face."""
     # Loaded when rays are wanted: it is the one part of reading a mesh that needs the ray library.
-    from ektopos.meshes.rays import LIFT, cosine_directions, flat_normals, ray_scene
+    from ektopos.meshes.rays import LIFT, cosine_directions, ray_scene
 
     rays = ray_scene(mesh.positions, mesh.triangles)
     corners = rays.positions[mesh.triangles[faces]]

@@ -17,7 +17,6 @@ from numpy.typing import NDArray
 from ektopos.document import InputName
 from ektopos.images import linear_to_srgb
 from ektopos.meshes.mesh import Mesh, with_normals
-from ektopos.meshes.rays import flat_normals
 from ektopos.meshes.tangents import vertex_tangents
 from ektopos.shading.brdf import shade
 from ektopos.shading.camera import View, camera_rays, footprint
@@ -25,7 +24,7 @@ from ektopos.shading.lights import Light
 from ektopos.shading.look import Look
 from ektopos.shading.surroundings import surroundings_light
 from ektopos.types import Float, Values
-from ektopos.vectors import normalise
+from ektopos.vectors import flat_normals, normalise
 
 BACKDROP = 0.18
 """18 % grey, linear."""

@@ -6,9 +6,10 @@ from __future__ import annotations
 import numpy as np
 
 from ektopos.meshes import Mesh
-from ektopos.meshes.rays import flat_normals, ray_scene
+from ektopos.meshes.rays import ray_scene
 from ektopos.shading.camera import camera_rays, frame_points
 from ektopos.types import Float, Values
+from ektopos.vectors import flat_normals
 
 NEAR = 1e-4
 """How far apart along a ray two surfaces are drawn as one, in sizes of all that is seen: finer than

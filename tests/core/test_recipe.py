@@ -12,7 +12,15 @@ from pydantic import TypeAdapter
 from ektopos.document import Document, MeshEntry, dump_document, load_document
 from ektopos.edits import SetRecipe, apply_edits
 from ektopos.errors import EktoposError
-from ektopos.meshes import Mesh, apply_recipe, carried, find_faults, read_mesh, slot_facts
+from ektopos.meshes import (
+    Mesh,
+    apply_recipe,
+    carried,
+    find_faults,
+    groups_of,
+    read_mesh,
+    slot_facts,
+)
 from ektopos.meshes.islands import smallest_gap, uv_islands
 from ektopos.project import Project, load_mesh
 from ektopos.steps import MeshStep
@@ -206,3 +214,37 @@ class InDocument(TestCase):
         self.assertEqual(changed.slots, {"Hull": "tin", "B": None, "Hull_2": "tin"})
         self.assertEqual(changed.done, ["Hull", "Hull_2"])
         self.assertEqual(document.meshes["p"].recipe, [], "the document before is as it was")
+
+
+class Even(TestCase):
+    def test_each_slot_is_scaled_by_its_own_factor_and_names_follow(self) -> None:
+        mesh = quads({"A": 1, "B": 1})
+        made = after(mesh, {"kind": "scale-uvs", "factors": {"A": 2.0, "B": 0.5}})
+        before = {slot.name: slot.density for slot in slot_facts(mesh)}
+        now = {slot.name: slot.density for slot in slot_facts(made)}
+        self.assertAlmostEqual(now["A"], 2 * before["A"], places=5)
+        self.assertAlmostEqual(now["B"], before["B"] / 2, places=5)
+        with folder() as root:
+            save_glb(root / "m.glb", mesh)
+            renamed = after(
+                read_mesh(root / "m.glb"),
+                {"kind": "rename-slot", "slot": "A", "name": "Hull"},
+                {"kind": "scale-uvs", "factors": {"Hull": 2.0}},
+            )
+        facts = {slot.name: slot.density for slot in slot_facts(renamed)}
+        self.assertAlmostEqual(facts["Hull"], 2 * before["A"], places=5)
+        with self.assertRaises(EktoposError):
+            after(mesh, {"kind": "scale-uvs", "factors": {"gone": 2.0}})
+
+    def test_an_even_side_ends_where_it_bends(self) -> None:
+        # trimesh's box has twelve triangles on six sides; a fine ball bends nowhere by 30 degrees.
+        with folder() as root:
+            box = solid(trimesh.creation.box(), root)
+            ball = solid(trimesh.creation.icosphere(3), root)
+        sides = groups_of(box, np.arange(12), "side")
+        self.assertEqual(np.bincount(sides).tolist(), [2] * 6)
+        normals = np.cross(*np.moveaxis(np.diff(box.corners(), axis=1), 1, 0))
+        for side in range(6):
+            own = normals[sides == side]
+            self.assertTrue(np.allclose(own[0], own[1]))
+        self.assertEqual(set(groups_of(ball, np.arange(len(ball.triangles)), "side").tolist()), {0})

@@ -1,7 +1,8 @@
 import { describe, expect, it } from 'vitest'
 
 import type { BoardMap, Document, MeshFacts } from '../src/api/types'
-import { densitiesOf, texelsPerUnit } from '../src/meshes/density'
+import { moved } from '../src/components/reorder'
+import { densitiesOf, evenFactors, texelsPerUnit } from '../src/meshes/density'
 import { errorWords, naturally, readable } from '../src/words'
 
 const map = (name: string, side: number) => ({ name, width: side, height: side }) as BoardMap
@@ -38,6 +39,31 @@ describe('density', () => {
     ])
     const bare = densitiesOf({ ...mesh, assigned: {} }, document, maps)
     expect([bare.unit, bare.of(b!)]).toEqual(['UV/m', 0.5])
+  })
+})
+
+describe('slots made even', () => {
+  const assigned = { a: 'wall', b: 'tiled', c: null }
+  const mesh = {
+    slots: [slot('a', 1, 3), slot('b', 1), slot('c', null)],
+    assigned,
+  } as unknown as MeshFacts
+  const densities = densitiesOf(mesh, document, maps)
+  it('brings each to the density of the most of them', () => {
+    expect(evenFactors(mesh.slots, densities)).toEqual({ b: 1 / 3 })
+  })
+  it('has nothing to do for one slot, or where all are even', () => {
+    expect(evenFactors(mesh.slots.slice(0, 1), densities)).toBeNull()
+    const even = [slot('a', 1), { ...slot('a', 1), name: 'a' }] as unknown as MeshFacts['slots']
+    expect(evenFactors(even, densities)).toBeNull()
+  })
+})
+
+describe('order by drag', () => {
+  it('takes one out and puts it where it is let go', () => {
+    expect(moved(['a', 'b', 'c'], 0, 2)).toEqual(['b', 'c', 'a'])
+    expect(moved(['a', 'b', 'c'], 2, 0)).toEqual(['c', 'a', 'b'])
+    expect(moved(['a', 'b'], 1, 1)).toEqual(['a', 'b'])
   })
 })
 

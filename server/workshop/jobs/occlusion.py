@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from ektopos.document import Document, Feed, MapEntry
+from ektopos.document import Document, Feed, MapEntry, UvTransform
 from ektopos.edits import BringIn, Edit, SetFeed
 from ektopos.errors import MissingReference
 from ektopos.images import quantise, write_image
 from ektopos.maps import map_name
 from ektopos.maps.sets import sets_of
+from ektopos.materials import effective
 from ektopos.meshes.bake import bake_occlusion
 from ektopos.meshes.recipe import slot_number
 from ektopos.types import Progress
@@ -59,9 +60,11 @@ def occlusion(
         )
         edits: list[Edit] = [BringIn(maps={entry: made})]
         if material in document.materials and job.arguments.get("feed"):
-            edits.append(
-                SetFeed(material=material, input="occlusion", feed=Feed(map=entry, channels="r"))
-            )
+            # It is of this mesh's own UVs: whatever the material repeats, this lies once.
+            lies = effective(document, material).uv
+            own = None if lies.is_identity else UvTransform(set=lies.set)
+            feed = Feed(map=entry, channels="r", uv=own)
+            edits.append(SetFeed(material=material, input="occlusion", feed=feed))
         return edits, {file: sha}, {"map": entry, "material": material, "slots": filled}
 
     return finish

@@ -1761,7 +1761,7 @@ export interface components {
             /** Done */
             done?: string[];
             /** Recipe */
-            recipe?: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"])[];
+            recipe?: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"])[];
             /**
              * Vertex Colours
              * @default leave
@@ -1891,7 +1891,7 @@ export interface components {
              * @default island
              * @enum {string}
              */
-            by: "part" | "island" | "tile" | "face";
+            by: "part" | "island" | "tile" | "side" | "face";
             /** At */
             at?: number[] | null;
             /** Square */
@@ -1946,6 +1946,22 @@ export interface components {
             name: string;
         };
         /**
+         * ScaleUvs
+         * @description Scale the UVs of slots, each by a factor of its own, about the middle of 0–1: so that slots
+         *     come to one density.
+         */
+        ScaleUvs: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "scale-uvs";
+            /** Factors */
+            factors: {
+                [key: string]: number;
+            };
+        };
+        /**
          * SplitSlot
          * @description Move faces of a slot into another: those that belong together with some chosen ones, or every
          *     such group into its own.
@@ -1963,7 +1979,7 @@ export interface components {
              * @default part
              * @enum {string}
              */
-            by: "part" | "island" | "tile" | "face";
+            by: "part" | "island" | "tile" | "side" | "face";
             /** At */
             at?: number[] | null;
             /** Name */
@@ -2525,7 +2541,7 @@ export interface components {
             /** Mesh */
             mesh: string;
             /** Recipe */
-            recipe: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"])[];
+            recipe: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"])[];
             /** Came From */
             came_from: {
                 [key: string]: string;
@@ -3155,7 +3171,7 @@ export interface components {
          */
         StepOut: {
             /** Step */
-            step: components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"];
+            step: components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"];
             /** Words */
             words: string;
         };
@@ -3231,9 +3247,9 @@ export interface components {
              */
             page: string;
             /** Recipe */
-            recipe?: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"])[] | null;
+            recipe?: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"])[] | null;
             /** Append */
-            append?: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"]) | null;
+            append?: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"]) | null;
         };
         /**
          * Picked
@@ -5893,7 +5909,7 @@ export interface operations {
             query: {
                 slot: string;
                 face: number;
-                by: "part" | "island" | "tile" | "face";
+                by: "part" | "island" | "tile" | "side" | "face";
             };
             header?: never;
             path: {

@@ -19,6 +19,7 @@ import { Dialogs } from './Dialogs'
 import { Faults } from './Faults'
 import { FileScene } from './FileScene'
 import { MaterialStrip } from './MaterialStrip'
+import { useDensities } from './density'
 import type { MeshView } from './measures'
 import { measureOf } from './measures'
 import { MeshHead } from './MeshHead'
@@ -131,8 +132,11 @@ function OneMesh({
       },
     },
   ])
+  const densities = useDensities(mesh)
   const actions = slotActions({
     chosen,
+    mesh,
+    densities,
     ask: setAsking,
     addStep,
     pickFacesOf: (which) => {

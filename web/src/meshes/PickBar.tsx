@@ -8,6 +8,7 @@ import { count } from '../words'
 const BY: { key: By; words: string }[] = [
   { key: 'part', words: 'connected part' },
   { key: 'island', words: 'UV island' },
+  { key: 'side', words: 'even side' },
   { key: 'face', words: 'single face' },
 ]
 

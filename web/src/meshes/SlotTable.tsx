@@ -344,6 +344,9 @@ function SlotRow({
   )
 }
 
+/** A stretch at the worst place (L∞) above this is said. Common practice knows no number; twice the smallest is seen at once. */
+const STRETCHED = 4
+
 /** What is to be said of a slot's UVs in a word or two. */
 function uvState(
   slot: SlotFacts,
@@ -379,6 +382,12 @@ function uvState(
       words: `△ ${ratio < 1 ? `1/${(1 / ratio).toFixed(0)}` : `${ratio.toFixed(0)}×`} density`,
       tone: 'amber',
       why: 'Its texels are much larger or smaller than on most of the mesh.',
+    }
+  if ((uv.linf ?? 1) > STRETCHED)
+    return {
+      words: `△ stretched ${uv.linf!.toFixed(uv.linf! < 10 ? 1 : 0)}×`,
+      tone: 'amber',
+      why: `Somewhere its maps are pulled ${readable(uv.linf!)} times as long as they are (L∞).`,
     }
   if (twins >= 0.02)
     return {

@@ -83,6 +83,20 @@ export function usualOf(slots: SlotFacts[], of: (slot: SlotFacts) => number | nu
   return 1
 }
 
+/** By how much the UVs of slots have to be scaled to come to one density, the middle of theirs; null where there is nothing to do. */
+export function evenFactors(slots: SlotFacts[], densities: Densities) {
+  const known = slots.flatMap((slot) => {
+    const density = densities.of(slot)
+    return density ? [{ name: slot.name, density }] : []
+  })
+  if (known.length < 2) return null
+  const goal = usualOf(slots, densities.of)
+  const factors = known
+    .map(({ name, density }) => [name, goal / density] as const)
+    .filter(([, factor]) => Math.abs(factor - 1) > 1e-3)
+  return factors.length ? Object.fromEntries(factors) : null
+}
+
 export function useDensities(mesh: MeshFacts): Densities {
   const document = useProject().data?.document
   const maps = useBoard().data

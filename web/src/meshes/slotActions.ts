@@ -1,4 +1,6 @@
-import type { MeshStep } from '../api/types'
+import type { MeshFacts, MeshStep } from '../api/types'
+import type { Densities } from './density'
+import { evenFactors } from './density'
 import type { Asking } from './Dialogs'
 import type { UvAction } from './EditUvs'
 import { UV_ACTIONS } from './EditUvs'
@@ -8,13 +10,19 @@ const ONE_SLOT: UvAction[] = ['palette', 'bake', 'sides', 'colours']
 
 interface Given {
   chosen: string[]
+  mesh: MeshFacts
+  densities: Densities
   ask: (asking: Asking) => void
   addStep: (step: MeshStep) => Promise<unknown>
   pickFacesOf: (slot: string) => void
 }
 
 /** What the menu of a slot offers. */
-export function slotActions({ chosen, ask, addStep, pickFacesOf }: Given) {
+export function slotActions({ chosen, mesh, densities, ask, addStep, pickFacesOf }: Given) {
+  const even = evenFactors(
+    mesh.slots.filter((slot) => chosen.includes(slot.name)),
+    densities,
+  )
   return [
     {
       words: 'Rename the slot…',
@@ -22,6 +30,14 @@ export function slotActions({ chosen, ask, addStep, pickFacesOf }: Given) {
     },
     ...(chosen.length > 1
       ? [{ words: `Merge the ${chosen.length} chosen…`, run: () => ask({ kind: 'merge' }) }]
+      : []),
+    ...(even
+      ? [
+          {
+            words: `Make the ${chosen.length} chosen even`,
+            run: () => void addStep({ kind: 'scale-uvs', factors: even }),
+          },
+        ]
       : []),
     {
       words: 'Split by connected parts',
