@@ -2782,6 +2782,8 @@ export interface components {
             repeats_y: number | null;
             /** Memory */
             memory: number;
+            /** Stored */
+            stored: number;
             /** Format */
             format: string;
             /** Ending */

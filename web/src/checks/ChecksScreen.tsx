@@ -10,14 +10,18 @@ const SEVERITIES: { key: Finding['severity']; words: string; glyph: string; tone
   { key: 'note', words: 'Good to know', glyph: '·', tone: 'quiet' },
 ]
 
-/** Where a finding can be mended. */
+/** Where a finding can be mended: the row of the sheet, the slot, and the faces that it is about. */
 function place(finding: Finding): string {
   const [, kind = '', name = ''] = /^(\w+) ([^·]+?)(?: ·.*)?$/.exec(finding.subject) ?? []
-  const slot = finding.subject.split(' · ')[1]
-  if (kind === 'map') return `maps/${encodeURIComponent(name)}`
-  if (kind === 'material') return `materials/${encodeURIComponent(name)}`
-  if (kind === 'mesh')
-    return `meshes/${encodeURIComponent(name)}${slot ? `?slot=${encodeURIComponent(slot)}` : ''}`
+  const part = finding.subject.split(' · ')[1]
+  const to = `${encodeURIComponent(name)}`
+  if (kind === 'map') return `maps/${to}`
+  if (kind === 'material')
+    return `materials/${to}${part ? `?open=${part.replaceAll(' ', '_')}` : ''}`
+  if (kind === 'mesh') {
+    const query = new URLSearchParams({ ...(part ? { slot: part } : {}), fault: finding.code })
+    return `meshes/${to}?${query.toString()}`
+  }
   return 'maps'
 }
 

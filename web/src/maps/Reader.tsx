@@ -171,7 +171,11 @@ function Numbers({ detail }: { detail: MapDetail }) {
         </dd>
         <dt>On disk</dt>
         <dd className="mono">{bytes(map.bytes)}</dd>
-        <dt>In graphics memory</dt>
+        <dt title="Its texels, decoded, with the channels and bits of the file">As stored</dt>
+        <dd className="mono">{bytes(detail.stored)}</dd>
+        <dt title="Uncompressed: RGB takes the room of RGBA, smaller levels a third more">
+          In most engines
+        </dt>
         <dd className="mono">{bytes(detail.memory)}</dd>
         <dt>Most frequent</dt>
         <dd className="mono row" style={{ justifyContent: 'flex-end', gap: 6 }}>

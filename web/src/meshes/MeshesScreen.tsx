@@ -62,11 +62,16 @@ export function MeshesScreen() {
     )
   const picked = params.get('slot')
   const choose = (slot: string | null) => setParams(slot ? { slot } : {}, { replace: true })
+  const code = params.get('fault')
+  const asked = mesh.faults.findIndex(
+    (fault) => fault.code === code && (!picked || !fault.slot || fault.slot === picked),
+  )
   return (
     <OneMesh
-      key={mesh.name}
+      key={`${mesh.name} ${code ?? ''}`}
       mesh={mesh}
       meshes={meshes}
+      asked={asked < 0 ? null : asked}
       slot={mesh.slots.some((entry) => entry.name === picked) ? picked : null}
       setSlot={choose}
     />
@@ -76,11 +81,14 @@ export function MeshesScreen() {
 function OneMesh({
   mesh,
   meshes,
+  asked,
   slot,
   setSlot,
 }: {
   mesh: MeshFacts
   meshes: MeshFacts[]
+  /** The fault that a finding leads to. */
+  asked: number | null
   slot: string | null
   setSlot: (slot: string | null) => void
 }) {
@@ -88,7 +96,10 @@ function OneMesh({
   const change = useRecipe()
   const set = useView((state) => state.set)
   const [view, setView] = useRemembered<MeshView>('mesh view', 'lit')
-  const [fault, setFault] = useState<number | null>(null)
+  const [fault, setFault] = useState<number | null>(asked)
+  useEffect(() => {
+    if (asked !== null) setView('faults')
+  }, [asked, setView])
   const [hovered, setHovered] = useState<string | null>(null)
   const [touched, setTouched] = useState<string | null>(null)
   const [hideDone, setHideDone] = useRemembered<boolean>('hide done', false)
