@@ -29,8 +29,12 @@ InputName = Literal[
     "thickness",
     "attenuation",
     "attenuation_distance",
+    "subsurface",
+    "subsurface_color",
+    "subsurface_radius",
 ]
-"""The seven inputs of glTF 2.0's core, height, and those that its ratified extensions carry."""
+"""The seven inputs of glTF 2.0's core, height, those that its ratified extensions carry, and light
+inside a surface, which they do not carry yet."""
 
 Value = float | tuple[float, float, float]
 
@@ -149,16 +153,33 @@ TABLE: dict[InputName, Input] = {
         textured=False,
         share=False,
     ),
+    "subsurface": Input("Subsurface", "0 none – 1 all light goes in", 0.0, 0.5),
+    "subsurface_color": Input(
+        "Subsurface colour", "of light that was inside", WHITE, (0.8, 0.3, 0.2), kind="colour"
+    ),
+    "subsurface_radius": Input(
+        "Subsurface radius",
+        "metres that light wanders",
+        0.01,
+        0.01,
+        most=None,
+        slider=0.1,
+        textured=False,
+        share=False,
+    ),
 }
-"""Source: glTF 2.0, 3.9 and 5.19 to 5.22, and the extensions' own texts. Metallic is 0 by default
+"""Source: glTF 2.0, 3.9 and 5.19 to 5.22, and the extensions' own texts; OpenPBR 1.1 for
+subsurface (weight, colour, radius). Metallic is 0 by default
 here, not 1, because a material that says nothing of metal is meant not to be one."""
 
 INPUTS: tuple[InputName, ...] = get_args(InputName)
 assert tuple(TABLE) == INPUTS
 CORE_INPUTS: tuple[InputName, ...] = INPUTS[:7]
 """The seven that every material has."""
-EXTRA_INPUTS: tuple[InputName, ...] = tuple(name for name in INPUTS if TABLE[name].extension)
-"""Those that only extensions carry: a row of the sheet where something feeds them."""
+EXTRA_INPUTS: tuple[InputName, ...] = INPUTS[INPUTS.index("height") + 1 :]
+"""Those beyond the core and height: a row of the sheet where something feeds them."""
+UNCARRIED: tuple[InputName, ...] = tuple(n for n in EXTRA_INPUTS if not TABLE[n].extension)
+"""Those that no target has a place for; that is said."""
 COLOUR_INPUTS: tuple[InputName, ...] = tuple(name for name in INPUTS if TABLE[name].is_colour)
 WIDE_INPUTS: tuple[InputName, ...] = tuple(name for name in INPUTS if TABLE[name].is_wide)
 """Those that take three channels."""

@@ -33,6 +33,7 @@ StagePicture = Literal[
     "coat",
     "sheen",
     "through",
+    "inside",
 ]
 STAGE_PICTURES: dict[StagePicture, tuple[InputName, ...]] = {
     "base": ("base_color", "opacity"),
@@ -45,6 +46,7 @@ STAGE_PICTURES: dict[StagePicture, tuple[InputName, ...]] = {
     "coat": ("clearcoat", "clearcoat_roughness"),
     "sheen": ("sheen", "sheen_roughness"),
     "through": ("transmission", "thickness"),
+    "inside": ("subsurface_color", "subsurface"),
 }
 assert set(STAGE_PICTURES) == set(get_args(StagePicture))
 HISTOGRAM_BINS = 32
@@ -163,13 +165,11 @@ def stage_picture(
         return quantise(np.repeat(values[..., None], 3, axis=2), 8), 1.0
     if kind == "specular":
         return quantise(np.repeat(planes["specular"][..., None], 4, axis=2), 8), 1.0
-    if kind == "sheen":
-        return quantise(
-            np.concatenate(
-                [linear_to_srgb(planes["sheen"]), planes["sheen_roughness"][..., None]], axis=2
-            ),
-            8,
-        ), 1.0
+    if kind in ("sheen", "inside"):
+        # A colour, and a number beside it.
+        colour, number = (planes[name] for name in STAGE_PICTURES[kind])
+        beside = np.concatenate([linear_to_srgb(colour), number[..., None]], axis=2)
+        return quantise(beside, 8), 1.0
     if kind in ("coat", "through"):
         first, second = (planes[name] for name in STAGE_PICTURES[kind])
         return quantise(np.stack([first, second, np.zeros_like(first)], axis=2), 8), 1.0

@@ -41,6 +41,7 @@ from ektopos.materials.preview import (
     stage_recipe,
 )
 from ektopos.materials.resolve import feed_problem
+from ektopos.materials.wire import Unused, unused_of_set
 from ektopos.types import Float, WrapPair
 
 GLOSS_BELOW = 0.3
@@ -128,6 +129,8 @@ class Sheet(BaseModel):
     surface_tag: str | None
     size_limit: int | None
     rows: list[Row]
+    unused: list[Unused]
+    """Channels of its map set that it has no use for."""
     covers: list[Cover]
     """What lies over it; the rows say what feeds it, and what they give is under its covers."""
     covers_problem: str | None
@@ -174,6 +177,7 @@ def sheet_of(document: Document, name: str, sources: Sources, leaves: LeavesOf) 
             _row(document, (material, whole), i, i in entry.inputs, sources, leaves(whole, i))
             for i in shown
         ],
+        unused=unused_of_set(document, material),
         covers=list(material.covers),
         covers_problem=problem,
         stage=stage_look(document, whole, sources),

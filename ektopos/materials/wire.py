@@ -4,11 +4,22 @@ from __future__ import annotations
 
 from typing import cast
 
-from ektopos.document import WIDE_INPUTS, Document, Feed, InputName, MaterialEntry, Role
+from pydantic import BaseModel
+
+from ektopos.document import (
+    WIDE_INPUTS,
+    Document,
+    Feed,
+    InputName,
+    Layer,
+    MaterialEntry,
+    Role,
+    RoleChannels,
+)
 from ektopos.errors import MissingReference
 from ektopos.maps.roles import SPREAD
-from ektopos.maps.sets import maps_of_set, maps_of_tile
-from ektopos.materials.derive import effective
+from ektopos.maps.sets import maps_of_set, maps_of_tile, sets_of, tile_of
+from ektopos.materials.derive import Material, effective
 from ektopos.types import Channels
 
 _FED_BY: dict[InputName, tuple[Role, ...]] = {
@@ -20,6 +31,7 @@ _FED_BY: dict[InputName, tuple[Role, ...]] = {
     "emission": ("emission",),
     "opacity": ("opacity",),
     "height": ("height",),
+    "subsurface": ("subsurface",),
 }
 """Roles that can feed an input, best first. Gloss is 1 − roughness (common practice), so it is
 inverted."""
@@ -57,8 +69,72 @@ def material_from_set(document: Document, set_name: str, tile: int | None = None
                 # A map of its own is a better source than a channel of a packed one.
                 map_name, channels = min(feeds, key=lambda pair: len(document.maps[pair[0]].roles))
                 narrow = "r" if channels in SPREAD and name not in WIDE_INPUTS else channels
-                inputs[name] = Feed(map=map_name, channels=narrow, invert=role == "gloss")
+                if name == "subsurface" and channels == "rgb":
+                    # A map in colours is the colour of what comes out, everywhere.
+                    inputs["subsurface_color"] = Feed(map=map_name, channels="rgb")
+                    inputs[name] = Feed(value=1.0)
+                else:
+                    inputs[name] = Feed(map=map_name, channels=narrow, invert=role == "gloss")
     return MaterialEntry(inputs=inputs, alpha_mode="mask" if "opacity" in inputs else None)
+
+
+class Unused(BaseModel):
+    """Channels of a material's own map set that nothing in it is fed from."""
+
+    map: str
+    channels: RoleChannels
+    role: Role
+    input: InputName | None = None
+    """The input that they can feed, where there is one that no map feeds yet …"""
+    feed: Feed | None = None
+    """… and what would do it."""
+
+
+def unused_of_set(document: Document, material: Material) -> list[Unused]:
+    """What the set that a material is mostly fed from holds, and the material has no use for: so
+    that nothing of a delivery is left lying without a word."""
+    sources = [
+        source
+        for name, feed in material.feeds.items()
+        for source in ((name, feed), *((name, layer) for layer in feed.layers))
+    ]
+    used: dict[str, set[str]] = {}
+    for name, source in sources:
+        if source.map is not None:
+            wide = name in WIDE_INPUTS
+            letters = source.channels or ("rgb" if wide else "r")
+            used.setdefault(source.map, set()).update("rgb" if letters == "luminance" else letters)
+        if isinstance(source, Layer) and source.mask is not None:
+            used.setdefault(source.mask.map, set()).update(source.mask.channels[:1])
+    for cover in material.covers:
+        if cover.mask is not None:
+            used.setdefault(cover.mask.map, set()).update(cover.mask.channels[:1])
+    sets = sets_of(document)
+    home = max(sets, key=lambda s: len(used.keys() & set(sets[s])), default=None)
+    if home is None or not used.keys() & set(sets[home]):
+        return []
+    tiles = {tile_of(document.maps[name].file) for name in used if name in document.maps}
+    unused = []
+    for member in sets[home]:
+        entry = document.maps[member]
+        if tile_of(entry.file) not in tiles:
+            continue
+        for channels, role in entry.roles.items():
+            if role == "unknown" or set(channels) & used.get(member, set()):
+                continue
+            goal = next((i for i, roles in _FED_BY.items() if role in roles), None)
+            free = goal is not None and not (goal in material.feeds and material.feeds[goal].maps())
+            one = Unused(map=member, channels=channels, role=role)
+            if goal is not None and free and entry.space == "tangent":
+                narrow = "r" if channels in SPREAD and goal not in WIDE_INPUTS else channels
+                one.input = goal
+                one.feed = Feed(
+                    map=member,
+                    channels="rgb" if narrow == "rgba" else narrow,
+                    invert=role == "gloss",
+                )
+            unused.append(one)
+    return unused
 
 
 def rewired(document: Document, material: str, set_name: str) -> MaterialEntry:

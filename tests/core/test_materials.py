@@ -10,13 +10,14 @@ import numpy as np
 from pydantic import TypeAdapter
 
 from ektopos.checks import run_checks
-from ektopos.document import UvTransform
+from ektopos.document import MaterialEntry, UvTransform
 from ektopos.edits import Edit, apply_edits
 from ektopos.errors import MissingReference
 from ektopos.images import read_image
 from ektopos.materials import MapLoader, effective, probe
 from ektopos.materials.derive import Placement
 from ektopos.materials.resolve import Decoded
+from ektopos.materials.wire import unused_of_set
 from ektopos.project import open_project
 from ektopos.shading import LIGHTS, Look, frame_view, render, specimen
 from ektopos.targets.profile import find_profile
@@ -208,3 +209,37 @@ class Pictures(TestCase):
             self.assertEqual(
                 read_image(save(root / "p.png", np.array([[[1, 2, 3]]], np.uint8))).width, 1
             )
+
+
+class UnusedOfASet(TestCase):
+    def test_what_a_delivery_holds_besides_is_said_and_can_be_fed(self) -> None:
+        with project() as opened:
+            document = opened.document
+            document.maps["tile_col"].set = document.maps["tile_orm"].set = "tile"
+            document.maps["tile_gloss"].set = "tile"
+            feed = {"map": "tile_col", "channels": "rgb"}
+            plain = MaterialEntry.model_validate({"inputs": {"base_color": feed}})
+            document.materials["plain"] = plain
+            unused = {
+                (one.map, one.channels): (one.role, one.input)
+                for one in unused_of_set(document, effective(document, "plain"))
+            }
+            self.assertEqual(
+                unused,
+                {
+                    ("tile_col", "a"): ("opacity", "opacity"),
+                    ("tile_nrm", "rgb"): ("normal", "normal"),
+                    ("tile_orm", "r"): ("occlusion", "occlusion"),
+                    ("tile_orm", "g"): ("roughness", "roughness"),
+                    ("tile_orm", "b"): ("metallic", "metallic"),
+                    ("tile_gloss", "r"): ("gloss", "roughness"),
+                },
+            )
+            gloss = unused_of_set(document, effective(document, "plain"))[-1]
+            self.assertTrue(gloss.feed and gloss.feed.invert)
+            # What is fed already is only named.
+            whole = {
+                (one.map, one.channels): one.input
+                for one in unused_of_set(document, effective(document, "tile"))
+            }
+            self.assertEqual(whole, {("tile_gloss", "r"): None})

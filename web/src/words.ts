@@ -25,7 +25,7 @@ export const INPUT_WORDS = Object.fromEntries(
   INPUTS.map((input) => [input, { name: INPUT_TABLE[input].label, unit: INPUT_TABLE[input].unit }]),
 ) as Record<InputName, { name: string; unit: string }>
 /** Inputs that extensions carry: shown once something feeds them. */
-export const EXTRA_INPUTS = INPUTS.filter((input) => INPUT_TABLE[input].extension !== null)
+export const EXTRA_INPUTS = INPUTS.slice(INPUTS.indexOf('height') + 1)
 export const TRIAL_INPUTS = [...INPUTS.slice(0, 7), 'settings'] as const
 
 export const ALPHA_WORDS: Record<AlphaMode, string> = {

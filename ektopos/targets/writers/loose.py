@@ -12,7 +12,7 @@ from typing import Any
 
 import MaterialX as mx
 
-from ektopos.document import COLOUR_INPUTS, Document, InputName, UvTransform
+from ektopos.document import COLOUR_INPUTS, UNCARRIED, Document, InputName, UvTransform
 from ektopos.materials.derive import Material
 from ektopos.meshes import pack_glb
 from ektopos.targets.plan import Plan, PlannedChannel, PlannedFile, safe_names
@@ -277,4 +277,4 @@ _LIES = "lies"
 _NO_TILING = 1e-9
 """Stands for a tiling of 0, by which no scale can divide."""
 COLOUR_KINDS = ("color3",)
-assert set(COLOUR_INPUTS) <= set(_SHADER_INPUT)
+assert set(COLOUR_INPUTS) - set(UNCARRIED) <= set(_SHADER_INPUT)

@@ -2165,7 +2165,7 @@ export interface components {
              * Input
              * @enum {string}
              */
-            input: "base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness" | "attenuation" | "attenuation_distance";
+            input: "base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness" | "attenuation" | "attenuation_distance" | "subsurface" | "subsurface_color" | "subsurface_radius";
             /** Change */
             change: {
                 [key: string]: unknown;
@@ -2287,7 +2287,7 @@ export interface components {
              * Input
              * @enum {string}
              */
-            input: "base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness" | "attenuation" | "attenuation_distance";
+            input: "base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness" | "attenuation" | "attenuation_distance" | "subsurface" | "subsurface_color" | "subsurface_radius";
             /**
              * Part
              * @enum {string}
@@ -2313,7 +2313,7 @@ export interface components {
              * Input
              * @enum {string}
              */
-            input: "base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness" | "attenuation" | "attenuation_distance";
+            input: "base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness" | "attenuation" | "attenuation_distance" | "subsurface" | "subsurface_color" | "subsurface_radius";
         };
         /**
          * RemoveMaps
@@ -2478,7 +2478,7 @@ export interface components {
              * Input
              * @enum {string}
              */
-            input: "base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness" | "attenuation" | "attenuation_distance";
+            input: "base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness" | "attenuation" | "attenuation_distance" | "subsurface" | "subsurface_color" | "subsurface_radius";
             feed: components["schemas"]["Feed"] | null;
         };
         /**
@@ -2849,7 +2849,7 @@ export interface components {
              * Input
              * @enum {string}
              */
-            input: "base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness" | "attenuation" | "attenuation_distance";
+            input: "base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness" | "attenuation" | "attenuation_distance" | "subsurface" | "subsurface_color" | "subsurface_radius";
             feed: components["schemas"]["Feed"] | null;
             /** Own */
             own: boolean;
@@ -2907,6 +2907,8 @@ export interface components {
             size_limit: number | null;
             /** Rows */
             rows: components["schemas"]["Row"][];
+            /** Unused */
+            unused: components["schemas"]["Unused"][];
             /** Covers */
             covers: components["schemas"]["Cover"][];
             /** Covers Problem */
@@ -2973,6 +2975,27 @@ export interface components {
             ];
         };
         /**
+         * Unused
+         * @description Channels of a material's own map set that nothing in it is fed from.
+         */
+        Unused: {
+            /** Map */
+            map: string;
+            /**
+             * Channels
+             * @enum {string}
+             */
+            channels: "r" | "g" | "b" | "a" | "rgb" | "rgba";
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "base_color" | "metallic" | "roughness" | "gloss" | "normal" | "occlusion" | "height" | "emission" | "opacity" | "specular" | "subsurface" | "mask" | "unknown";
+            /** Input */
+            input?: ("base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness" | "attenuation" | "attenuation_distance" | "subsurface" | "subsurface_color" | "subsurface_radius") | null;
+            feed?: components["schemas"]["Feed"] | null;
+        };
+        /**
          * Trying
          * @description A material as it would be, not saved.
          */
@@ -2988,7 +3011,7 @@ export interface components {
              * Input
              * @enum {string}
              */
-            input: "base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness" | "attenuation" | "attenuation_distance";
+            input: "base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness" | "attenuation" | "attenuation_distance" | "subsurface" | "subsurface_color" | "subsurface_radius";
             /** Value */
             value: number[];
             /** Words */
@@ -3706,7 +3729,7 @@ export interface components {
              */
             tints: "baked" | "carried";
             /** Factors */
-            factors?: ("base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness" | "attenuation" | "attenuation_distance")[];
+            factors?: ("base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness" | "attenuation" | "attenuation_distance" | "subsurface" | "subsurface_color" | "subsurface_radius")[];
             import?: components["schemas"]["ImportRules"];
         };
         /**
@@ -3718,7 +3741,7 @@ export interface components {
             suffix: string;
             /** Channels */
             channels: {
-                [key: string]: ("base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness" | "attenuation" | "attenuation_distance") | ("gloss" | "smoothness" | "diffuse" | "specular");
+                [key: string]: ("base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness" | "attenuation" | "attenuation_distance" | "subsurface" | "subsurface_color" | "subsurface_radius") | ("gloss" | "smoothness" | "diffuse" | "specular");
             };
             /**
              * Encoding

@@ -273,6 +273,53 @@ export const INPUT_TABLE = {
     "extension": "KHR_materials_volume",
     "textured": false,
     "share": false
+  },
+  "subsurface": {
+    "label": "Subsurface",
+    "unit": "0 none – 1 all light goes in",
+    "default": 0.0,
+    "first": 0.5,
+    "kind": "data",
+    "most": 1.0,
+    "slider": 1.0,
+    "strength": null,
+    "extension": null,
+    "textured": true,
+    "share": true
+  },
+  "subsurface_color": {
+    "label": "Subsurface colour",
+    "unit": "of light that was inside",
+    "default": [
+      1.0,
+      1.0,
+      1.0
+    ],
+    "first": [
+      0.8,
+      0.3,
+      0.2
+    ],
+    "kind": "colour",
+    "most": 1.0,
+    "slider": 1.0,
+    "strength": null,
+    "extension": null,
+    "textured": true,
+    "share": true
+  },
+  "subsurface_radius": {
+    "label": "Subsurface radius",
+    "unit": "metres that light wanders",
+    "default": 0.01,
+    "first": 0.01,
+    "kind": "data",
+    "most": null,
+    "slider": 0.1,
+    "strength": null,
+    "extension": null,
+    "textured": false,
+    "share": false
   }
 } as const
 
@@ -317,6 +364,8 @@ export const CARRIES = [
   "sheen_roughness",
   "transmission",
   "thickness",
+  "subsurface",
+  "subsurface_color",
   "gloss",
   "smoothness",
   "diffuse"

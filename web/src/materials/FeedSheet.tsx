@@ -7,12 +7,12 @@ import { useEdit } from '../api/changes'
 import { useBoard, useProject } from '../api/queries'
 import { calledSoon, useQueue, waitingOf } from '../api/queue'
 import { feedOf, settingOf } from '../api/stated'
-import type { Feed, InputName, Row } from '../api/types'
+import type { Feed, InputName, Row, Sheet } from '../api/types'
 import { useStatus } from '../api/notices'
 import { AskName } from '../components/AskName'
 import { useBringIn } from '../components/useBringIn'
 import { Histogram } from '../components/Histogram'
-import { ALPHA_WORDS, EXTRA_INPUTS, INPUT_WORDS, naturally } from '../words'
+import { ALPHA_WORDS, EXTRA_INPUTS, INPUT_WORDS, ROLE_WORDS, naturally } from '../words'
 import { Adjust } from './Adjust'
 import { ChooseOne } from './ChooseOne'
 import { useClipboard } from './clipboard'
@@ -109,6 +109,7 @@ export function FeedSheet({
             )}
           </RowView>
         ))}
+        <UnusedOfSet sheet={sheet} commit={commit} />
         <Covers
           name={name}
           covers={(document && settingOf(document, name, 'covers')) ?? sheet.covers}
@@ -132,6 +133,30 @@ export function FeedSheet({
           choose={(feed) => commit(picked.input, feed)}
         />
       )}
+    </section>
+  )
+}
+
+/** What the material's map set holds besides: fed in one click, or at least said. */
+function UnusedOfSet({ sheet, commit }: { sheet: Sheet; commit: Draft['commit'] }) {
+  if (sheet.unused.length === 0) return null
+  return (
+    <section className="unused-of-set small" aria-label="Unused of its set">
+      Unused of its set:
+      {sheet.unused.map(({ map, channels, role, input, feed }) => (
+        <span key={`${map} ${channels}`} className="row">
+          <Middle name={map} />
+          <Letters channels={channels} />
+          {ROLE_WORDS[role].toLowerCase()}
+          {input && feed ? (
+            <button className="link" onClick={() => commit(input, { ...PLAIN, ...feed })}>
+              feed {INPUT_WORDS[input].name.toLowerCase()}
+            </button>
+          ) : (
+            <span className="quiet">{role === 'subsurface' ? 'no input' : 'fed otherwise'}</span>
+          )}
+        </span>
+      ))}
     </section>
   )
 }

@@ -36,7 +36,7 @@ export function MapChoice({ label, value, choose, fits, none, open, closed }: Pr
       renderOption={({ key, ...props }, name) => {
         const map = byName.get(name)
         return (
-          <li key={key} {...props} title={name}>
+          <li key={key} {...props} title={name} aria-label={name}>
             {map && map.width > 0 && (
               <Picture
                 className="thumb"

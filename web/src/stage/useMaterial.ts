@@ -23,7 +23,7 @@ import {
 
 import type { StageLook } from '../api/types'
 import { STAGE } from '../theme'
-import { setDepth, withDepth } from './depth'
+import { setDepth, setInside, withSurface } from './surface'
 import { useKept } from './kept'
 import { useView } from './view'
 
@@ -60,6 +60,7 @@ const KINDS = [
   'sheen',
   'through',
   'height',
+  'inside',
 ] as const
 type Pictures = Partial<Record<(typeof KINDS)[number], Texture>>
 
@@ -100,7 +101,7 @@ function usePictures(look: StageLook | undefined): Pictures {
 type Place = StageLook['places'][string]
 type Lay = (source: Texture | undefined, kind: (typeof KINDS)[number]) => Texture | null
 
-const COLOURED: readonly string[] = ['base', 'emission', 'sheen']
+const COLOURED: readonly string[] = ['base', 'emission', 'sheen', 'inside']
 const WRAPS = {
   repeat: RepeatWrapping,
   clamp: ClampToEdgeWrapping,
@@ -166,7 +167,7 @@ const spare: MeshPhysicalMaterial[] = []
 
 /** A material for as long as a component lives, from those that are spare. */
 function useSpare(): MeshPhysicalMaterial {
-  const [lit] = useState(() => spare.pop() ?? withDepth(new MeshPhysicalMaterial()))
+  const [lit] = useState(() => spare.pop() ?? withSurface(new MeshPhysicalMaterial()))
   useEffect(() => {
     const at = spare.indexOf(lit)
     if (at >= 0) spare.splice(at, 1)
@@ -238,13 +239,13 @@ function dress(made: MeshPhysicalMaterial, look: StageLook, pictures: Pictures, 
   made.emissive.set(pictures.emission ? STAGE.white : STAGE.black)
   made.emissiveIntensity = look.emission_factor
   // What lies elsewhere than the colours would be drawn at their wrong places.
-  made.bumpMap = liesAsBase(look) ? lay(pictures.height, 'height') : null
+  made.bumpMap = liesAsBase(look, 'height') ? lay(pictures.height, 'height') : null
   wear(made, look, pictures, lay)
   settle(made, look)
 }
 
-const liesAsBase = ({ places }: StageLook) =>
-  JSON.stringify(places.height) === JSON.stringify(places.base ?? places.height)
+const liesAsBase = ({ places }: StageLook, kind: 'height' | 'inside') =>
+  JSON.stringify(places[kind]) === JSON.stringify(places.base ?? places[kind])
 
 /** Inputs beyond the seven: numbers, and pictures laid out as glTF's extensions want them. */
 function wear(made: MeshPhysicalMaterial, look: StageLook, pictures: Pictures, lay: Lay) {
@@ -268,6 +269,14 @@ function wear(made: MeshPhysicalMaterial, look: StageLook, pictures: Pictures, l
   made.attenuationColor.set(STAGE.white)
   if (Array.isArray(extras.attenuation)) made.attenuationColor.fromArray(extras.attenuation)
   made.attenuationDistance = number('attenuation_distance', Infinity)
+  const inside = extras.subsurface_color
+  setInside(
+    made,
+    number('subsurface', 0),
+    Array.isArray(inside) ? inside : [1, 1, 1],
+    number('subsurface_radius', 0.01),
+    liesAsBase(look, 'inside') ? lay(pictures.inside, 'inside') : null,
+  )
 }
 
 const texturesOf = (material: Material): Texture[] => [
