@@ -102,7 +102,7 @@ TABLE: dict[InputName, Input] = {
     "occlusion": Input("Occlusion", "1 open – 0 closed", 1.0, 1.0, strength=1.0),
     "emission": Input("Emission", "light", BLACK, BLACK, kind="colour", most=None, strength=10.0),
     "opacity": Input("Opacity", "0 clear – 1 solid", 1.0, 1.0),
-    "height": Input("Height", "depth, seen on the stage", 0.5, 0.5, strength=1.0),
+    "height": Input("Height", "seen as depth", 0.5, 0.5, strength=1.0),
     "ior": Input(
         "Index of refraction",
         "1.5 is usual",
@@ -153,13 +153,13 @@ TABLE: dict[InputName, Input] = {
         textured=False,
         share=False,
     ),
-    "subsurface": Input("Subsurface", "0 none – 1 all light goes in", 0.0, 0.5),
+    "subsurface": Input("Subsurface", "0 none – 1 wholly", 0.0, 0.5),
     "subsurface_color": Input(
-        "Subsurface colour", "of light that was inside", WHITE, (0.8, 0.3, 0.2), kind="colour"
+        "Subsurface colour", "of light inside", WHITE, (0.8, 0.3, 0.2), kind="colour"
     ),
     "subsurface_radius": Input(
         "Subsurface radius",
-        "metres that light wanders",
+        "metres",
         0.01,
         0.01,
         most=None,

@@ -117,7 +117,7 @@ export const INPUT_TABLE = {
   },
   "height": {
     "label": "Height",
-    "unit": "depth, seen on the stage",
+    "unit": "seen as depth",
     "default": 0.5,
     "first": 0.5,
     "kind": "data",
@@ -276,7 +276,7 @@ export const INPUT_TABLE = {
   },
   "subsurface": {
     "label": "Subsurface",
-    "unit": "0 none – 1 all light goes in",
+    "unit": "0 none – 1 wholly",
     "default": 0.0,
     "first": 0.5,
     "kind": "data",
@@ -289,7 +289,7 @@ export const INPUT_TABLE = {
   },
   "subsurface_color": {
     "label": "Subsurface colour",
-    "unit": "of light that was inside",
+    "unit": "of light inside",
     "default": [
       1.0,
       1.0,
@@ -310,7 +310,7 @@ export const INPUT_TABLE = {
   },
   "subsurface_radius": {
     "label": "Subsurface radius",
-    "unit": "metres that light wanders",
+    "unit": "metres",
     "default": 0.01,
     "first": 0.01,
     "kind": "data",

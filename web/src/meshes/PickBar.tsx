@@ -41,7 +41,7 @@ export function PickBar({ mesh, by, setBy, picked, clear, move, palette, mask, c
         label="A click picks a"
         value={by}
         onChange={(event) => setBy(event.target.value as By)}
-        sx={{ width: 140 }}
+        sx={{ width: 126 }}
       >
         {BY.map(({ key, words }) => (
           <MenuItem key={key} value={key}>
@@ -63,7 +63,7 @@ export function PickBar({ mesh, by, setBy, picked, clear, move, palette, mask, c
         value=""
         disabled={at.length === 0}
         onChange={(event) => move(event.target.value, at)}
-        sx={{ width: 112 }}
+        sx={{ width: 96 }}
       >
         {mesh.slots
           .filter((slot) => slot.name !== picked?.slot)
@@ -80,10 +80,10 @@ export function PickBar({ mesh, by, setBy, picked, clear, move, palette, mask, c
         Mask…
       </Button>
       <span className="grow" />
-      <Button variant="text" disabled={at.length === 0} onClick={clear}>
+      <Button variant="text" sx={{ minWidth: 0 }} disabled={at.length === 0} onClick={clear}>
         None
       </Button>
-      <Button variant="text" onClick={close}>
+      <Button variant="text" sx={{ minWidth: 0 }} onClick={close}>
         Done
       </Button>
       {naming && picked && (
