@@ -18,11 +18,22 @@ interface Props {
 }
 
 /** Other materials over this one, each where its mask is: all inputs at once, still one picture an input on export. */
-export function Covers({ name, covers, problem, attempt, settle, go }: Props) {
+export function Covers({ name, covers: saved, problem, attempt: tryOut, settle: save, go }: Props) {
   const materials = Object.keys(useProject().data?.document.materials ?? {})
     .filter((other) => other !== name)
     .sort(naturally)
   const [adding, setAdding] = useState(false)
+  // What a hand is at counts before it is saved: the next step of a slider goes on from there.
+  const [moving, setMoving] = useState<Cover[] | null>(null)
+  const covers = moving ?? saved
+  const attempt = (next: Cover[]) => {
+    setMoving(next)
+    tryOut(next)
+  }
+  const settle = (next: Cover[]) => {
+    setMoving(null)
+    save(next)
+  }
   const replaced = (at: number, change: Partial<Cover>) =>
     covers.map((cover, i) => (i === at ? { ...cover, ...change } : cover))
   const { handle, goal } = useReorder(covers.length, (from, to) => settle(moved(covers, from, to)))

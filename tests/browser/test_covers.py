@@ -1,0 +1,116 @@
+"""Materials over materials, layers of one's own, masks and three-sided projection, by hand."""
+
+from __future__ import annotations
+
+from tests.browser.site import Site
+
+
+class Covers(Site):
+    def test_a_material_covers_another_where_a_mask_is(self) -> None:
+        page = self.page
+        self.open_small_project()
+        self.to_material("tile")
+        before = self.stage_pixels()
+        covers = page.get_by_role("region", name="What covers it")
+        covers.get_by_role("button", name="Cover it with another material").click()
+        page.get_by_role("option", name="plain").click()
+        covers.get_by_text("covered with").wait_for()
+        whole = self.stage_pixels(unlike=before)
+        covers.get_by_role("combobox", name="Only where").fill("gloss")
+        page.get_by_role("option", name="tile_gloss").click()
+        covers.get_by_label("Mask channel").wait_for()
+        masked = self.stage_pixels(unlike=whole)
+        # A hard edge, typed; held by the keyboard, the amount is saved once it is let go.
+        covers.get_by_label("Edge, number").fill("12,5")
+        page.keyboard.press("Enter")
+        covers.get_by_label("Edge at", exact=True).wait_for()
+        self.stage_pixels(unlike=masked)
+        covers.get_by_label("How much", exact=True).focus()
+        for _ in range(5):
+            page.keyboard.press("ArrowLeft")
+        page.keyboard.press("Tab")
+        for _ in range(100):
+            (entry,) = self.document()["materials"]["tile"]["covers"]
+            if round(entry["amount"], 4) == 0.95:
+                break
+        self.assertAlmostEqual(entry["amount"], 0.95)
+        self.assertEqual(entry["mask"]["contrast"], 12.5)
+        self.axe("covers")
+
+        # It is exported flat: the trial compares with what was made of both.
+        self.go("Export")
+        self.button("Export and try").click()
+        page.get_by_text("the same").first.wait_for(timeout=120_000)
+        self.assertEqual(page.locator(".verdict.brick").count(), 0)
+
+        self.to_material("tile")
+        covers.get_by_role("button", name="Take off").click()
+        covers.get_by_text("covered with").wait_for(state="detached")
+        self.button("Undo").click()
+        covers.get_by_text("covered with").wait_for()
+        self.assertEqual(self.complaints, [])
+
+    def test_layers_are_constants_and_maps_in_an_order_of_ones_own(self) -> None:
+        page = self.page
+        self.open_small_project()
+        self.to_material("tile")
+        row = page.locator('[data-input="roughness"]')
+        row.get_by_role("button", name="Roughness adjustments").click()
+        self.button("lay a constant over it").click()
+        row.get_by_text("1 over it").wait_for()
+        page.get_by_label("Its value, number").fill("0.25")
+        page.keyboard.press("Enter")
+        self.button("lay another map over it").click()
+        page.get_by_role("option", name="tile_gloss").click()
+        row.get_by_text("2 over it").wait_for()
+        page.get_by_text("Lies over all of it, once").click()
+        page.get_by_label("Tiles in u").last.fill("3")
+        page.keyboard.press("Enter")
+        page.get_by_text("Lies tiles 3 × 1").wait_for()
+        self.wait_for_layers([None, "tile_gloss"])
+        # By drag, and by the keyboard for those who cannot.
+        handles = page.locator(".layer > legend")
+        carried = page.evaluate_handle("new DataTransfer()")
+        handles.nth(1).dispatch_event("dragstart", {"dataTransfer": carried})
+        for event in ("dragover", "drop"):
+            handles.nth(0).dispatch_event(event, {"dataTransfer": carried})
+        self.wait_for_layers(["tile_gloss", None])
+        handles.nth(0).focus()
+        page.keyboard.press("Alt+ArrowDown")
+        self.wait_for_layers([None, "tile_gloss"])
+        self.assertEqual(self.layers()[1]["uv"]["tiling"], [3.0, 1.0])
+        self.assertEqual(self.complaints, [])
+
+    def test_a_slot_gets_its_material_from_three_sides(self) -> None:
+        page = self.page
+        self.open_small_project()
+        self.go("Meshes")
+        page.get_by_role("button", name="More for Front").click()
+        page.get_by_role("menuitem", name="Throw its material on from three sides").click()
+        page.get_by_label("Size of the map").click()
+        page.get_by_role("option", name="256²").click()
+        page.get_by_label("Its maps cover").fill("0,5")
+        page.get_by_label("Unwrap it anew first").check()
+        self.button("Throw").click()
+        page.get_by_role("combobox", name="Material of Front").get_by_text("tile_Front").wait_for()
+        self.button("Undo").click()
+        page.get_by_role("combobox", name="Material of Front").get_by_text(
+            "tile", exact=True
+        ).wait_for()
+        self.assertEqual(self.complaints, [])
+
+    def document(self) -> dict:
+        """The document as the server has it now."""
+        self.page.wait_for_timeout(100)
+        project = self.page.url.split("/projects/")[1].split("/")[0]
+        answer = self.page.request.get(f"{self.live_server_url}/api/projects/{project}")
+        return answer.json()["document"]
+
+    def layers(self) -> list[dict]:
+        return self.document()["materials"]["tile"]["inputs"]["roughness"]["layers"]
+
+    def wait_for_layers(self, names: list[str | None]) -> None:
+        for _ in range(40):
+            if [layer.get("map") for layer in self.layers()] == names:
+                return
+        self.fail(f"layers are {[layer.get('map') for layer in self.layers()]}")
