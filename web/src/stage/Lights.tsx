@@ -1,6 +1,6 @@
-import { useThree } from '@react-three/fiber'
+import { useFrame, useThree } from '@react-three/fiber'
 import { useLayoutEffect } from 'react'
-import type { Texture, WebGLRenderer } from 'three'
+import type { Material, Texture, WebGLRenderer } from 'three'
 import {
   BackSide,
   Mesh,
@@ -12,6 +12,7 @@ import {
 } from 'three'
 
 import { LIGHT_TABLE, PANEL_EDGE } from '../api/tables'
+import { usePanorama } from './panorama'
 import type { LightName } from './view'
 import { useView } from './view'
 
@@ -34,15 +35,19 @@ const SOFTWARE_SIZE = 64
 const NO_LAMP: Lamp = { towards: [0, 1, 0], irradiance: [0, 0, 0] }
 
 /** Light set-ups, each made to show other faults: the core's own, by the same formula. Nothing is loaded. */
-export function Lights({ name }: { name: LightName }) {
-  const { brightness, lightTurn } = useView()
+export function Lights({ name, size }: { name: LightName; size: number }) {
+  const { brightness, lightTurn, shadows } = useView()
+  const panorama = usePanorama((state) => state.texture)
   const get = useThree((state) => state.get)
   useLayoutEffect(() => {
     const { gl, scene, invalidate } = get()
-    scene.environment = reflections(gl, name)
+    const own = panorama && generatorFor(gl).fromEquirectangular(panorama)
+    scene.environment = own?.texture ?? reflections(gl, name)
     invalidate()
-  }, [get, name])
-  const lamps: readonly Lamp[] = LIGHT_TABLE[name].lamps
+    return () => own?.dispose()
+  }, [get, name, panorama])
+  useShadows(shadows)
+  const lamps: readonly Lamp[] = panorama ? [] : LIGHT_TABLE[name].lamps
   return (
     <group rotation={[0, (lightTurn * Math.PI) / 180, 0]}>
       {Array.from({ length: MOST_LAMPS }, (_, index) => {
@@ -50,14 +55,47 @@ export function Lights({ name }: { name: LightName }) {
         return (
           <directionalLight
             key={index}
-            position={[...lamp.towards]}
+            position={away(lamp.towards, 3 * size)}
             intensity={brightness}
             color={[...lamp.irradiance]}
-          />
+            castShadow={shadows && lamp !== NO_LAMP}
+            shadow-mapSize={[2048, 2048]}
+            shadow-normalBias={0.004 * size}
+          >
+            <orthographicCamera
+              attach="shadow-camera"
+              args={[-size, size, size, -size, 0.01 * size, 6 * size]}
+            />
+          </directionalLight>
         )
       })}
     </group>
   )
+}
+
+/** A place so far away in a direction: what throws shadows has one, although the light comes from everywhere there. */
+function away(towards: readonly [number, number, number], far: number): [number, number, number] {
+  const [x, y, z] = towards
+  const scale = far / Math.hypot(x, y, z)
+  return [x * scale, y * scale, z * scale]
+}
+
+/** Everything on the stage throws shadows, and takes them, while they are asked for. */
+function useShadows(on: boolean) {
+  const get = useThree((state) => state.get)
+  useLayoutEffect(() => {
+    const { scene, invalidate } = get()
+    scene.traverse((thing) => {
+      if (thing instanceof Mesh) (thing.material as Material).needsUpdate = true
+    })
+    invalidate()
+  }, [get, on])
+  useFrame(({ scene }) => {
+    if (!on) return
+    scene.traverse((thing) => {
+      if (thing instanceof Mesh) thing.castShadow = thing.receiveShadow = true
+    })
+  })
 }
 
 interface Filter {

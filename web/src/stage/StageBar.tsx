@@ -1,9 +1,11 @@
 import { useStatus } from '../api/notices'
+import { usePanorama } from './panorama'
 import { LIGHTS, useView } from './view'
 
 /** The light set-ups, one to be chosen. */
 export function LightTabs() {
   const { light, setLight, toneMapped } = useView()
+  const { name: panorama, drop } = usePanorama()
   const show = useStatus((state) => state.show)
   return (
     <div className="tabs" role="group" aria-label="Light" style={{ background: 'var(--surface)' }}>
@@ -11,14 +13,26 @@ export function LightTabs() {
         <button
           key={entry.key}
           className="tab"
-          style={{ padding: '5px 4px', whiteSpace: 'nowrap' }}
-          aria-pressed={light === entry.key}
-          onClick={() => setLight(entry.key)}
+          style={{
+            padding: '5px 4px',
+            whiteSpace: 'nowrap',
+            fontSize: panorama || toneMapped ? 11.5 : undefined,
+          }}
+          aria-pressed={light === entry.key && panorama === null}
+          onClick={() => {
+            drop()
+            setLight(entry.key)
+          }}
           onMouseEnter={() => show(entry.shows)}
         >
           {entry.words}
         </button>
       ))}
+      {panorama && (
+        <span className="chip" title={`Lit by ${panorama}, not by the set-up`}>
+          panorama
+        </span>
+      )}
       {toneMapped && (
         <span className="chip amber" title="Bright light is toned down: colours are not exact">
           △ toned down

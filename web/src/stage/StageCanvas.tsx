@@ -9,6 +9,7 @@ import type { OrbitControls as Controls } from 'three/addons/controls/OrbitContr
 
 import './hue'
 import { Caught } from './Caught'
+import { Chart } from './Chart'
 import { Lights } from './Lights'
 import type { Shown } from './kept'
 import { useKept } from './kept'
@@ -41,10 +42,11 @@ export function StageCanvas({
 }: Shown & {
   follows: boolean
 }) {
-  const light = useView((state) => state.light)
+  const { light, chart, shadows } = useView()
   return (
     <Canvas
       frameloop="demand"
+      shadows={shadows}
       dpr={[0.5, 2]}
       gl={{ alpha: true, antialias: true, preserveDrawingBuffer: true }}
       camera={{
@@ -55,7 +57,8 @@ export function StageCanvas({
       }}
     >
       <Exposure />
-      <Lights name={light} />
+      <Lights name={light} size={size} />
+      {chart && <Chart size={size} />}
       <Turntable pose={pose} follows={follows}>
         <Caught>{children}</Caught>
       </Turntable>

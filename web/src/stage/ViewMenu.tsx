@@ -7,9 +7,11 @@ import {
   Slider,
   TextField,
 } from '@mui/material'
-import { useState } from 'react'
+import { useRef, useState } from 'react'
 
 import type { Backdrop } from './view'
+import { useNotices } from '../api/notices'
+import { usePanorama } from './panorama'
 import { DEPTH, useView } from './view'
 
 const BACKDROPS: Record<Backdrop, string> = { grey: '18 % grey', black: 'black', white: 'white' }
@@ -81,7 +83,7 @@ export function ViewMenu() {
             view.set({ lightTurn }),
           )}
           {slide('Turning', view.speed, 0.5, 20, 0.5, ' /min', (speed) => view.set({ speed }))}
-          {slide('Height drawn', 100 * view.depth, 0, 20, 1, ' % deep', (percent) =>
+          {slide('Height', 100 * view.depth, 0, 20, 1, ' % deep', (percent) =>
             view.set({ depth: percent / 100 }),
           )}
           <TextField
@@ -102,9 +104,12 @@ export function ViewMenu() {
           {tick('Checker, one square a tenth of the UVs', view.checker, (checker) =>
             view.set({ checker }),
           )}
+          {tick('Lamps throw shadows', view.shadows, (shadows) => view.set({ shadows }))}
+          {tick('Reference chart beside it', view.chart, (chart) => view.set({ chart }))}
           {tick('Bright light toned down (tone mapping)', view.toneMapped, (toneMapped) =>
             view.set({ toneMapped }),
           )}
+          <PanoramaPick />
           <Button
             sx={{ justifySelf: 'start' }}
             title="Brightness, light, background and marks as they were at first"
@@ -119,6 +124,8 @@ export function ViewMenu() {
                 backs: false,
                 checker: false,
                 toneMapped: false,
+                shadows: false,
+                chart: false,
               })
             }
           >
@@ -127,5 +134,53 @@ export function ViewMenu() {
         </div>
       </Popover>
     </>
+  )
+}
+
+/** Light from a panorama of one's own instead of the set-up's. */
+function PanoramaPick() {
+  const { name, take, drop } = usePanorama()
+  const say = useNotices((state) => state.say)
+  const field = useRef<HTMLInputElement>(null)
+  const choose = useRef<HTMLButtonElement>(null)
+  return (
+    <div className="row">
+      <Button
+        ref={choose}
+        title="Light from a picture of all directions: Radiance HDR or EXR"
+        onClick={() => field.current?.click()}
+      >
+        {name ? 'Another panorama…' : 'A panorama of your own…'}
+      </Button>
+      <input
+        ref={field}
+        type="file"
+        hidden
+        accept=".hdr,.exr"
+        aria-label="Panorama for the stage"
+        onChange={(event) => {
+          const file = event.target.files?.[0]
+          event.target.value = ''
+          if (file) take(file).catch((problem) => say(problem as Error))
+        }}
+      />
+      {name && (
+        <>
+          <span className="small grow ellipsis" title={name}>
+            {name}
+          </span>
+          <Button
+            variant="text"
+            onClick={() => {
+              // This button goes with it: the keyboard stays in the menu.
+              choose.current?.focus()
+              drop()
+            }}
+          >
+            Without
+          </Button>
+        </>
+      )}
+    </div>
   )
 }

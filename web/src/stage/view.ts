@@ -29,6 +29,10 @@ interface Settings {
   backs: boolean
   checker: boolean
   toneMapped: boolean
+  /** Whether lamps throw shadows. */
+  shadows: boolean
+  /** Whether a reference chart stands beside the subject. */
+  chart: boolean
   /** How deep height is drawn, in widths of its picture. */
   depth: number
   backdrop: Backdrop
@@ -52,6 +56,8 @@ export const useView = create<View>()(
       backs: false,
       checker: false,
       toneMapped: false,
+      shadows: false,
+      chart: false,
       depth: DEPTH,
       backdrop: 'grey',
       setLight: (light) => set({ light }),
