@@ -264,6 +264,8 @@ def _channels(
         source = (
             f"{feed.map}.{(feed.channels or 'rgb').upper()}"
             if feed.map
+            else "several materials"
+            if feed.laid
             else "constant with layers"
             if feed.layers
             else "constant"

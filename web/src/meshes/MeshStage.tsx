@@ -73,7 +73,8 @@ export function MeshStage({
       <MeshSubject
         geometryKey={of.key}
         tint={view === 'slots' ? 'slots' : 'lit'}
-        isolated={main ? (hovered ?? null) : null}
+        // A chosen slot stays alone until Escape; faces are picked on the whole mesh.
+        isolated={main ? (hovered ?? (picking ? null : slot)) : null}
         paint={main ? paint : {}}
         hidden={main && hideDone ? of.done.filter((entry) => entry !== slot) : []}
         onHover={main ? touch : undefined}
@@ -114,6 +115,16 @@ export function MeshStage({
             )}
           </Stage>
         </div>
+      )}
+      {other?.measured && (
+        <>
+          <span className="beside-name" style={{ left: '25%' }}>
+            {mesh.name}
+          </span>
+          <span className="beside-name" style={{ left: '75%' }}>
+            {other.name}
+          </span>
+        </>
       )}
       {other?.measured && (
         <div

@@ -287,7 +287,12 @@ function SlotRow({
             variant="outlined"
             displayEmpty
             value={materials.includes(assigned) ? assigned : ''}
-            sx={{ width: 98, '& .MuiSelect-select': { padding: '3px 8px' } }}
+            sx={{
+              flex: 1,
+              minWidth: 98,
+              maxWidth: 240,
+              '& .MuiSelect-select': { padding: '3px 8px' },
+            }}
             SelectDisplayProps={{ 'aria-label': `Material of ${slot.name}` }}
             // The list belongs to the row for the browser's events, and closes under the pointer: nobody says that it left.
             onClose={() => hover(null)}
