@@ -80,7 +80,10 @@ class MoveUvs(_Step):
     """Degrees, counter-clockwise as seen on the picture."""
     scale: Pair = (1.0, 1.0)
     """Negative values mirror."""
-    about: Pair = (0.5, 0.5)
+    about: Pair | None = (0.5, 0.5)
+    """`null` is the middle of what is moved."""
+    at: list[Face] | None = None
+    """Only these faces, counted within the first slot; all of them without it."""
 
     def label(self) -> str:
         changes = [
@@ -88,10 +91,8 @@ class MoveUvs(_Step):
             f"turned by {self.rotation:g}°" if self.rotation else "",
             f"scaled by {self.scale[0]:g}, {self.scale[1]:g}" if self.scale != (1.0, 1.0) else "",
         ]
-        return (
-            f"UVs of {', '.join(self.slots)}: "
-            f"{', '.join(text for text in changes if text) or 'as they are'}"
-        )
+        what = f"{len(self.at)} faces of {self.slots[0]}" if self.at else ", ".join(self.slots)
+        return f"UVs of {what}: {', '.join(text for text in changes if text) or 'as they are'}"
 
 
 class ScaleUvs(_Step):

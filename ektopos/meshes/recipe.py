@@ -136,12 +136,23 @@ def _move(step: MoveUvs, mesh: Mesh) -> Mesh:
             "scaled by 0, the UVs would vanish.", subject=step.slots[0], hint="Give another scale."
         )
     faces = faces_of(mesh, step.slots)
+    if step.at is not None:
+        own = np.flatnonzero(mesh.triangle_slot == slot_number(mesh, step.slots[0]))
+        if any(face >= len(own) for face in step.at):
+            raise EktoposError(
+                "a chosen face is not in the slot any more.",
+                subject=step.slots[0],
+                hint="Choose it again.",
+            )
+        faces = own[np.array(sorted(set(step.at)), np.int64)].astype(np.int32)
     mesh = with_own_vertices(mesh, faces)
     used = np.unique(mesh.triangles[faces])
     angle = np.radians(step.rotation)
     # v runs down, so a turn that looks counter-clockwise has its signs the other way round.
     turn = np.array([[np.cos(angle), np.sin(angle)], [-np.sin(angle), np.cos(angle)]])
-    moved = (mesh.uvs[used] - step.about) * step.scale @ turn.T + step.about + step.offset
+    low, high = np.nanmin(mesh.uvs[used], axis=0), np.nanmax(mesh.uvs[used], axis=0)
+    about = (low + high) / 2 if step.about is None else np.array(step.about)
+    moved = (mesh.uvs[used] - about) * step.scale @ turn.T + about + step.offset
     uvs = mesh.uvs.copy()
     uvs[used] = moved
     return replace(mesh, uvs=uvs)

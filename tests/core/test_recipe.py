@@ -248,3 +248,17 @@ class Even(TestCase):
             own = normals[sides == side]
             self.assertTrue(np.allclose(own[0], own[1]))
         self.assertEqual(set(groups_of(ball, np.arange(len(ball.triangles)), "side").tolist()), {0})
+
+    def test_picked_faces_are_turned_in_place(self) -> None:
+        mesh = quads({"A": 2})
+        step = {"kind": "move-uvs", "slots": ["A"], "rotation": 90, "about": None, "at": [2, 3]}
+        made = after(mesh, step)
+        own, rest = made.corner_uvs()[2:4], made.corner_uvs()[:2]
+        np.testing.assert_allclose(rest, mesh.corner_uvs()[:2])
+        self.assertFalse(np.allclose(own, mesh.corner_uvs()[2:4]))
+        for axis in (own.min(axis=(0, 1)), own.max(axis=(0, 1))):
+            np.testing.assert_allclose(np.abs(axis - 0.5), 0.5, atol=1e-6)
+        again = after(mesh, step, step, step, step)
+        np.testing.assert_allclose(again.corner_uvs(), mesh.corner_uvs(), atol=1e-6)
+        with self.assertRaisesRegex(EktoposError, "not in the slot any more"):
+            after(mesh, step | {"at": [99]})

@@ -2,7 +2,7 @@ import { describe, expect, it } from 'vitest'
 
 import type { BoardMap, Document, MeshFacts } from '../src/api/types'
 import { moved } from '../src/components/reorder'
-import { densitiesOf, evenFactors, texelsPerUnit } from '../src/meshes/density'
+import { densitiesOf, evenFactors, repeatsOf, texelsPerUnit } from '../src/meshes/density'
 import { errorWords, naturally, readable } from '../src/words'
 
 const map = (name: string, side: number) => ({ name, width: side, height: side }) as BoardMap
@@ -56,6 +56,17 @@ describe('slots made even', () => {
     expect(evenFactors(mesh.slots.slice(0, 1), densities)).toBeNull()
     const even = [slot('a', 1), { ...slot('a', 1), name: 'a' }] as unknown as MeshFacts['slots']
     expect(evenFactors(even, densities)).toBeNull()
+  })
+})
+
+describe('repetition', () => {
+  const on = (low: number, high: number) =>
+    ({ name: 'a', uv: { min: [low, 0], max: [high, 1] } }) as unknown as MeshFacts['slots'][number]
+  it('counts pictures in a row, with the tiling of the base colour', () => {
+    expect(repeatsOf(document, 'wall', on(0, 1))).toBe(1)
+    expect(repeatsOf(document, 'wall', on(-1, 3))).toBe(4)
+    expect(repeatsOf(document, 'tiled', on(0, 4))).toBe(12)
+    expect(repeatsOf(document, 'plain', on(0, 4))).toBe(1)
   })
 })
 

@@ -1821,7 +1821,9 @@ export interface components {
             about: [
                 number,
                 number
-            ];
+            ] | null;
+            /** At */
+            at?: number[] | null;
         };
         /**
          * NamingRule

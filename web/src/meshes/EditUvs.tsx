@@ -13,7 +13,10 @@ import { useState } from 'react'
 
 import { useRecipe } from '../api/changes'
 import { useStartJob } from '../api/jobs'
+import { useBoard, useProject } from '../api/queries'
+import { feedOf } from '../api/stated'
 import type { MeshFacts, MeshStep } from '../api/types'
+import { Picture } from '../components/Picture'
 
 export type UvAction =
   'move' | 'pack' | 'unwrap' | 'palette' | 'bake' | 'sides' | 'colours' | 'mask'
@@ -38,6 +41,9 @@ const TITLES: Record<UvAction, string> = {
 }
 const KEPT_AS_STEP: UvAction[] = ['move', 'pack', 'unwrap', 'palette']
 const SIZES = [256, 512, 1024, 2048, 4096] as const
+
+const turned = (degrees: string, by: number) => String((Number(degrees) + by) % 360)
+const mirrored = (scale: string) => String(-Number(scale))
 
 /** Asks for the numbers of one step on the UVs of some slots. `at` are faces of the slot that it is for; without them, all. */
 export function EditUvs({
@@ -113,7 +119,8 @@ export function EditUvs({
         offset: [number('u'), number('v')],
         rotation: number('turn'),
         scale: [number('scaleU'), number('scaleV')],
-        about: [0.5, 0.5],
+        about: at ? null : [0.5, 0.5],
+        at: at ?? null,
       }
     if (action === 'pack' || action === 'unwrap')
       return {
@@ -179,10 +186,35 @@ export function EditUvs({
               field('scaleV', 'Scale v', 'negative mirrors'),
               field('turn', 'Turn', 'degrees, about the middle'),
             ]}
+            {action === 'move' && (
+              <div className="row" style={{ gridColumn: '1 / -1' }}>
+                <Button onClick={() => setValues({ ...values, turn: turned(values.turn, 90) })}>
+                  Turn by 90°
+                </Button>
+                <Button onClick={() => setValues({ ...values, scaleU: mirrored(values.scaleU) })}>
+                  Mirror u
+                </Button>
+                <Button onClick={() => setValues({ ...values, scaleV: mirrored(values.scaleV) })}>
+                  Mirror v
+                </Button>
+              </div>
+            )}
             {(action === 'pack' || action === 'unwrap') && [
               size,
               field('gap', 'Room between islands', 'texels'),
             ]}
+            {action === 'palette' && (
+              <PaletteSquares
+                mesh={mesh}
+                slot={slots[0]!}
+                columns={number('columns')}
+                rows={number('rows')}
+                at={[number('column'), number('row')]}
+                choose={(column, row) =>
+                  setValues({ ...values, column: String(column), row: String(row) })
+                }
+              />
+            )}
             {action === 'palette' && [
               field('columns', 'Columns', 'of the palette'),
               field('rows', 'Rows', 'of the palette'),
@@ -260,5 +292,49 @@ export function EditUvs({
         </DialogActions>
       </form>
     </Dialog>
+  )
+}
+
+interface SquaresProps {
+  mesh: MeshFacts
+  slot: string
+  columns: number
+  rows: number
+  /** Column and row, 1 first. */
+  at: [number, number]
+  choose: (column: number, row: number) => void
+}
+
+/** The palette that a slot wears, to be clicked: the square under the pointer is the one. */
+function PaletteSquares({ mesh, slot, columns, rows, at, choose }: SquaresProps) {
+  const document = useProject().data?.document
+  const material = mesh.assigned[slot]
+  const fed = document && material ? feedOf(document, material, 'base_color')?.map : undefined
+  const map = useBoard().data?.find((entry) => entry.name === fed)
+  if (!map || map.width === 0 || !(columns >= 1) || !(rows >= 1)) return null
+  return (
+    <button
+      type="button"
+      className="palette"
+      aria-label={`Square ${at[0]}, ${at[1]} of ${map.name}: click another`}
+      onClick={(event) => {
+        const box = event.currentTarget.getBoundingClientRect()
+        // A key has no place: the fields below are for it.
+        if (event.detail === 0) return
+        const across = (event.clientX - box.left) / box.width
+        const down = (event.clientY - box.top) / box.height
+        choose(1 + Math.floor(across * columns), 1 + Math.floor(down * rows))
+      }}
+    >
+      <Picture src={`/api/map-pictures/${map.sha256}/rgb/512.png`} alt="" />
+      <span
+        style={{
+          left: `${(100 * (at[0] - 1)) / columns}%`,
+          top: `${(100 * (at[1] - 1)) / rows}%`,
+          width: `${100 / columns}%`,
+          height: `${100 / rows}%`,
+        }}
+      />
+    </button>
   )
 }

@@ -199,6 +199,7 @@ function OneMesh({
             palette={(at) =>
               setAsking({ kind: 'uvs', action: 'palette', slots: [picked!.slot], at })
             }
+            moveUvs={(at) => setAsking({ kind: 'uvs', action: 'move', slots: [picked!.slot], at })}
             mask={(at) => setAsking({ kind: 'uvs', action: 'mask', slots: [picked!.slot], at })}
             close={picking.stop}
           />

@@ -1,4 +1,4 @@
-import { Button, MenuItem, TextField } from '@mui/material'
+import { Button, Menu, MenuItem, TextField } from '@mui/material'
 import { useState } from 'react'
 
 import type { By, MeshFacts } from '../api/types'
@@ -21,6 +21,7 @@ interface Props {
   move: (slot: string, at: number[]) => void
   palette: (at: number[]) => void
   mask: (at: number[]) => void
+  moveUvs: (at: number[]) => void
   close: () => void
 }
 
@@ -31,8 +32,20 @@ export interface PickedFaces {
 }
 
 /** What can be done with faces that are picked on the stage. */
-export function PickBar({ mesh, by, setBy, picked, clear, move, palette, mask, close }: Props) {
+export function PickBar({
+  mesh,
+  by,
+  setBy,
+  picked,
+  clear,
+  move,
+  palette,
+  mask,
+  moveUvs,
+  close,
+}: Props) {
   const [naming, setNaming] = useState(false)
+  const [anchor, setAnchor] = useState<HTMLElement | null>(null)
   const at = picked ? [...picked.faces].sort((a, b) => a - b) : []
   return (
     <div className="pick-bar" role="toolbar" aria-label="Picked faces">
@@ -73,12 +86,32 @@ export function PickBar({ mesh, by, setBy, picked, clear, move, palette, mask, c
             </MenuItem>
           ))}
       </TextField>
-      <Button disabled={at.length === 0} onClick={() => palette(at)}>
-        Palette…
+      <Button
+        disabled={at.length === 0}
+        aria-haspopup="menu"
+        onClick={(event) => setAnchor(event.currentTarget)}
+      >
+        With them…
       </Button>
-      <Button disabled={at.length === 0} onClick={() => mask(at)}>
-        Mask…
-      </Button>
+      <Menu open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)}>
+        {(
+          [
+            ['Move, turn or mirror their UVs…', moveUvs],
+            ['Put them on a palette square…', palette],
+            ['Make a mask of them…', mask],
+          ] as const
+        ).map(([words, run]) => (
+          <MenuItem
+            key={words}
+            onClick={() => {
+              setAnchor(null)
+              run(at)
+            }}
+          >
+            {words}
+          </MenuItem>
+        ))}
+      </Menu>
       <span className="grow" />
       <Button variant="text" sx={{ minWidth: 0 }} disabled={at.length === 0} onClick={clear}>
         None

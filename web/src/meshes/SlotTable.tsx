@@ -349,6 +349,9 @@ function SlotRow({
   )
 }
 
+/** So many times in a row a pattern is seen as one. Common practice, without a source. */
+const OFTEN = 8
+
 /** A stretch at the worst place (L∞) above this is said. Common practice knows no number; twice the smallest is seen at once. */
 const STRETCHED = 4
 
@@ -361,6 +364,13 @@ function uvState(
   if (uv.min == null || uv.max == null)
     return { words: '! none', tone: 'brick', why: 'Maps cannot be laid on it.' }
   const reach = Math.max(...uv.max.map((high, axis) => high - uv.min![axis]!))
+  const repeats = densities.repeats(slot)
+  if (repeats >= OFTEN)
+    return {
+      words: `△ repeats ${repeats.toFixed(0)}×`,
+      tone: 'amber',
+      why: `One picture lies on it ${repeats.toFixed(0)} times in a row: from afar the pattern shows. Cover it with another material, lay something over it that does not repeat, or take a larger map.`,
+    }
   if (!uv.inside) {
     if (reach > 1.5)
       return {

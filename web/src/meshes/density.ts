@@ -16,6 +16,8 @@ export interface Densities {
   /** The middle of all, slots weighed by area: what every triangle is compared with. */
   usual: number
   words: (slot: SlotFacts) => string
+  /** How many times the map of its colours repeats over a slot; 1 where it lies once, or there is none. */
+  repeats: (slot: SlotFacts) => number
 }
 
 const INPUTS = Object.keys(INPUT_WORDS) as InputName[]
@@ -37,6 +39,15 @@ export function texelsPerUnit(
     largest = Math.max(largest ?? 0, texels)
   }
   return largest
+}
+
+/** Over how many pictures a slot's UVs reach, after the tiling of what feeds its colours. */
+export function repeatsOf(document: Document, material: string, slot: SlotFacts): number {
+  const feed = feedOf(document, material, 'base_color')
+  const { min, max } = slot.uv
+  if (!feed?.map || !min || !max) return 1
+  const [u, v] = feed.uv?.tiling ?? settingOf(document, material, 'uv')?.tiling ?? [1, 1]
+  return Math.max(1, Math.abs(u * (max[0]! - min[0]!)), Math.abs(v * (max[1]! - min[1]!)))
 }
 
 export function densitiesOf(
@@ -61,6 +72,10 @@ export function densitiesOf(
     factor,
     of,
     usual: usualOf(mesh.slots, of),
+    repeats: (slot) => {
+      const material = mesh.assigned[slot.name]
+      return document && material ? repeatsOf(document, material, slot) : 1
+    },
     words: (slot) => {
       const density = of(slot)
       if (density !== null) return `${readable(density)} ${unit}`
