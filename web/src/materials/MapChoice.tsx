@@ -1,9 +1,9 @@
+import { MapThumb } from '../components/MapThumb'
 import { Autocomplete, TextField } from '@mui/material'
 
 import { useBoard } from '../api/queries'
 import type { BoardMap } from '../api/types'
 import { Middle } from '../components/Middle'
-import { Picture } from '../components/Picture'
 import { naturally } from '../words'
 
 interface Props {
@@ -37,16 +37,7 @@ export function MapChoice({ label, value, choose, fits, none, open, closed }: Pr
         const map = byName.get(name)
         return (
           <li key={key} {...props} title={name} aria-label={name}>
-            {map && map.width > 0 && (
-              <Picture
-                className="thumb"
-                src={`/api/map-pictures/${map.sha256}/rgb/128.png`}
-                width={24}
-                height={24}
-                alt=""
-                loading="lazy"
-              />
-            )}
+            <MapThumb sha256={map && map.width > 0 ? map.sha256 : null} side={24} />
             <span style={{ marginLeft: 8, minWidth: 0 }}>
               <Middle name={name} />
             </span>

@@ -1,3 +1,4 @@
+import { MapThumb } from '../components/MapThumb'
 import { Middle } from '../components/Middle'
 import { Picture } from '../components/Picture'
 import { Button, Dialog, DialogActions, DialogContent, DialogTitle, TextField } from '@mui/material'
@@ -113,18 +114,7 @@ export function SourcePicker({
               }}
               title={entry.name}
             >
-              {entry.width > 0 ? (
-                <Picture
-                  className="thumb"
-                  src={`/api/map-pictures/${entry.sha256}/rgb/128.png`}
-                  width={64}
-                  height={64}
-                  alt=""
-                  loading="lazy"
-                />
-              ) : (
-                <span className="thumb" style={{ width: 64, height: 64 }} />
-              )}
+              <MapThumb sha256={entry.width > 0 ? entry.sha256 : null} side={64} />
               <span className="mono" style={{ maxWidth: 84, fontSize: 10.5 }}>
                 <Middle name={entry.name} />
               </span>

@@ -1,4 +1,4 @@
-import { Picture } from '../components/Picture'
+import { MapThumb } from '../components/MapThumb'
 import {
   Button,
   Checkbox,
@@ -91,15 +91,7 @@ export function ProposeEverything({ close }: { close: () => void }) {
                   </td>
                   <td>
                     <div className="row">
-                      {entry.picture && (
-                        <Picture
-                          className="thumb"
-                          src={`/api/map-pictures/${entry.picture}/rgb/128.png`}
-                          width={32}
-                          height={32}
-                          alt=""
-                        />
-                      )}
+                      {entry.picture && <MapThumb sha256={entry.picture} side={32} />}
                       {entry.material ?? (
                         <span>
                           {nameOfSet(entry.set, entry.tile)}{' '}

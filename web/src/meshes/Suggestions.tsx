@@ -1,4 +1,4 @@
-import { Picture } from '../components/Picture'
+import { MapThumb } from '../components/MapThumb'
 import { Button } from '@mui/material'
 
 import { useEdit } from '../api/changes'
@@ -40,17 +40,7 @@ export function Suggestions({ mesh, slot }: { mesh: MeshFacts; slot: string }) {
       )}
       {candidates.map((candidate, index) => (
         <div key={candidate.set} className="candidate">
-          {candidate.picture ? (
-            <Picture
-              className="thumb"
-              src={`/api/map-pictures/${candidate.picture}/rgb/128.png`}
-              width={56}
-              height={56}
-              alt=""
-            />
-          ) : (
-            <span className="thumb" style={{ width: 56, height: 56 }} />
-          )}
+          <MapThumb sha256={candidate.picture} side={56} />
           <div className="grow">
             <b>{candidate.set}</b>{' '}
             <span
