@@ -98,7 +98,7 @@ class Findings(Site):
 
         bare = page.get_by_role("article").filter(has_text="Bare").filter(has_text="no material")
         bare.get_by_role("link", name="Go there").click()
-        page.wait_for_url("**/meshes/plates?slot=Bare")
+        page.wait_for_url("**/meshes/plates?slot=Bare&fault=*")
         page.get_by_label("Material of Bare").click()
         page.get_by_role("option", name="plain").click()
         page.get_by_role("navigation", name="The job").get_by_text("3 of 3 slots").wait_for()
