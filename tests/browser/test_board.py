@@ -21,7 +21,7 @@ class Board(Site):
             page.get_by_role("button", name="Close").click()
 
             # One said by hand becomes a rule for its kind, now and for what comes later.
-            self.slowed(30)
+            self.slowed(12)
             self.cell("oak_gx: ").first.click()
             reader = page.get_by_role("complementary", name="Reader")
             # At once, as a quick hand does: what is asked is asked of the map just chosen.

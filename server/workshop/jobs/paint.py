@@ -4,6 +4,7 @@ thrown on from three sides."""
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 from functools import partial
 from typing import Any
 
@@ -93,13 +94,20 @@ def _one_map(stem: str, values: Float, *, colour: bool) -> Made:
     return finish
 
 
+@dataclass(frozen=True)
+class _Thrown:
+    """A material thrown on a slot: its maps' contents, and what feeds them in."""
+
+    material: str
+    contents: dict[InputName, str]
+    wide: frozenset[InputName]
+    """Inputs whose maps have three channels."""
+    emission: float
+    """The strength of its emission."""
+
+
 def _thrown(job: Job, mesh_name: str, mesh: Mesh, slot: str, progress: Progress) -> Made:
-    revision, document = job.project.head, job.project.document
-    material = document.meshes[mesh_name].slots.get(slot)
-    if material is None:
-        raise EktoposError(
-            "it wears no material that could be thrown on.", subject=slot, hint="Give it one."
-        )
+    entry = job.project.document.meshes[mesh_name]
     steps: list[MeshStep] = []
     own = mesh.triangle_slot == mesh.slots.index(slot)
     before = mesh
@@ -108,90 +116,95 @@ def _thrown(job: Job, mesh_name: str, mesh: Mesh, slot: str, progress: Progress)
         steps = [PackUvs(kind="pack-uvs", slots=[slot], anew=True, texels=size, gap=8)]
         progress(0.2, f"unwrapping {slot}")
         mesh = apply_recipe(mesh, steps)
-    whole = effective(document, material)
+    thrown = _throw(job, f"{mesh_name}_{slot}", mesh, slot, entry.slots.get(slot), progress)
+    recipe = [*entry.recipe, *steps]
+    unwrapped: list[Edit] = []
+    if steps:
+        keep_changed(job.project.head, mesh_name, recipe, mesh)
+        came_from = carried(before, mesh)
+        unwrapped = [SetRecipe(mesh=mesh_name, recipe=recipe, came_from=came_from)]
+
+    def finish(document: Document) -> tuple[list[Edit], dict[str, str], Any]:
+        now = document.meshes.get(mesh_name)
+        gone = thrown.material not in document.materials
+        if now is None or [*now.recipe, *steps] != recipe or gone:
+            raise StaleRevision(f"what is done to {mesh_name}")
+        goal, edits, files = _dressed(document, f"{mesh_name}_{slot}", slot, thrown)
+        worn = Assign(mesh=mesh_name, slots=[slot], material=goal)
+        return [*unwrapped, *edits, worn], files, {"material": goal}
+
+    return finish
+
+
+def _throw(
+    job: Job, stem: str, mesh: Mesh, slot: str, material: str | None, progress: Progress
+) -> _Thrown:
+    """The maps of a slot's material, thrown on and written. Raises `EktoposError` where there is
+    nothing to throw."""
+    if material is None:
+        raise EktoposError(
+            "it wears no material that could be thrown on.", subject=slot, hint="Give it one."
+        )
+    whole = effective(job.project.document, material)
     loader = MapLoader(job.project.core())
-    fed = {
-        name: feed
+    inputs = {
+        name: resolve_feed(loader, feed, name, with_strength=name != "emission")
         for name, feed in whole.feeds.items()
         if feed.maps() and not (name == "opacity" and whole.alpha_mode == "opaque")
     }
-    if not fed:
+    if not inputs:
         raise EktoposError(
             "nothing of its material comes from a map.",
             subject=material,
             hint="A material of constants needs no UVs.",
         )
-    inputs = {
-        name: resolve_feed(loader, feed, name, with_strength=name != "emission")
-        for name, feed in fed.items()
-    }
-    sides = ThreeSides(
-        float(job.arguments["metres"]),
-        float(job.arguments["hardness"]),
-        float(job.arguments["offset"]),
-    )
+    numbers = (float(job.arguments[key]) for key in ("metres", "hardness", "offset"))
     made = throw(
         mesh,
         [slot],
         inputs,
-        sides,
+        ThreeSides(*numbers),
         int(job.arguments["size"]),
         progress=lambda share, words: progress(0.3 + 0.5 * share, words),
     )
-    contents: dict[InputName, str] = {}
     # What is brighter than white goes into the strength.
     glow = max(1.0, float(made["emission"].max())) if "emission" in made else 1.0
+    contents: dict[InputName, str] = {}
     for name, values in made.items():
         progress(0.85, f"writing {name.replace('_', ' ')}")
-        contents[name] = _kept(
-            f"{mesh_name}_{slot}_{_suffix(name)}.png",
-            _stored(name, np.asarray(values / glow, np.float32) if name == "emission" else values),
-        )
-    recipe = [*document.meshes[mesh_name].recipe, *steps]
-    if steps:
-        keep_changed(revision, mesh_name, recipe, mesh)
+        held = np.asarray(values / glow, np.float32) if name == "emission" else values
+        contents[name] = _kept(f"{stem}_{_suffix(name)}.png", _stored(name, held))
+    wide = frozenset(name for name, values in made.items() if values.ndim == 3)
+    return _Thrown(material, contents, wide, whole.feeds["emission"].strength * glow)
 
-    def finish(document: Document) -> tuple[list[Edit], dict[str, str], Any]:
-        now = document.meshes.get(mesh_name)
-        if now is None or [*now.recipe, *steps] != recipe or material not in document.materials:
-            raise StaleRevision(f"what is done to {mesh_name}")
-        goal = free_name(f"{material}_{slot}", document.materials)
-        taken, step, files = set(document.maps), BringIn(), {}
-        feeds: list[Edit] = []
-        for name, sha in contents.items():
-            entry = map_name(f"{mesh_name}_{slot}_{_suffix(name)}.png", taken)
-            taken.add(entry)
-            file = f"maps/painted/{entry}.png"
-            wide = made[name].ndim == 3
-            role = next((role for role in ROLES if role == name), "unknown")
-            step.maps[entry] = MapEntry(
-                file=file,
-                encoding="srgb" if name in COLOUR_INPUTS else "linear",
-                roles={"rgb" if wide else "r": role},
-                normal_y="+" if name == "normal" else None,
-                set=goal,
-                by_hand=True,
-            )
-            files[file] = sha
-            strength = fed[name].strength * glow if name == "emission" else 1.0
-            feed = Feed(map=entry, channels="rgb" if wide else "r", strength=strength)
-            feeds.append(SetFeed(material=goal, input=name, feed=feed))
-        unwrapped: list[Edit] = (
-            [SetRecipe(mesh=mesh_name, recipe=recipe, came_from=carried(before, mesh))]
-            if steps
-            else []
-        )
-        edits: list[Edit] = [
-            *unwrapped,
-            step,
-            AddMaterial(name=goal, base=material),
-            SetSetting(material=goal, setting="uv", value=UvTransform().model_dump(mode="json")),
-            *feeds,
-            Assign(mesh=mesh_name, slots=[slot], material=goal),
-        ]
-        return edits, files, {"material": goal}
 
-    return finish
+def _dressed(
+    document: Document, stem: str, slot: str, thrown: _Thrown
+) -> tuple[str, list[Edit], dict[str, str]]:
+    """A material of the slot's own, derived from the one that was thrown on, with its maps: its
+    name, the edits, and the maps' contents by path."""
+    goal = free_name(f"{thrown.material}_{slot}", document.materials)
+    taken, step, files = set(document.maps), BringIn(), {}
+    feeds: list[Edit] = []
+    for name, sha in thrown.contents.items():
+        entry = map_name(f"{stem}_{_suffix(name)}.png", taken)
+        taken.add(entry)
+        file = f"maps/painted/{entry}.png"
+        wide = name in thrown.wide
+        step.maps[entry] = MapEntry(
+            file=file,
+            encoding="srgb" if name in COLOUR_INPUTS else "linear",
+            roles={"rgb" if wide else "r": next((r for r in ROLES if r == name), "unknown")},
+            normal_y="+" if name == "normal" else None,
+            set=goal,
+            by_hand=True,
+        )
+        files[file] = sha
+        strength = thrown.emission if name == "emission" else 1.0
+        feed = Feed(map=entry, channels="rgb" if wide else "r", strength=strength)
+        feeds.append(SetFeed(material=goal, input=name, feed=feed))
+    lies = SetSetting(material=goal, setting="uv", value=UvTransform().model_dump(mode="json"))
+    return goal, [step, AddMaterial(name=goal, base=thrown.material), lies, *feeds], files
 
 
 def _suffix(name: InputName) -> str:
