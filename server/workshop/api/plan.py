@@ -264,7 +264,7 @@ def _channels(
         source = (
             f"{feed.map}.{(feed.channels or 'rgb').upper()}"
             if feed.map
-            else "several materials"
+            else "covered"
             if feed.laid
             else "constant with layers"
             if feed.layers

@@ -412,14 +412,12 @@ function Detail({ cell, pack, trial }: { cell: Cell; pack: Package; trial: Trial
       )}
       <div style={{ display: 'grid', gap: 8, alignContent: 'start' }}>
         <h2 style={{ fontSize: 15 }}>
-          {input}{' '}
+          {input}
           {cell.verdict === 'same'
-            ? `arrived as ${cell.input === 'settings' ? 'they were' : 'it was'} meant`
+            ? ` arrived as ${cell.input === 'settings' ? 'they were' : 'it was'} meant`
             : cell.verdict === 'close'
-              ? 'arrived within rounding'
-              : cell.cause
-                ? `: ${causeWords(cell.cause)}`
-                : verdict.word}
+              ? ' arrived within rounding'
+              : `: ${cell.cause ? causeWords(cell.cause) : verdict.word}`}
         </h2>
         <p className="small">
           {[cell.mesh, cell.slot, shape ? '' : (cell.material ?? 'no material')]
