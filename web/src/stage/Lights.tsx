@@ -13,6 +13,7 @@ import {
 
 import { LIGHT_TABLE, PANEL_EDGE } from '../api/tables'
 import { usePanorama } from './panorama'
+import { drawnInSoftware } from './software'
 import type { LightName } from './view'
 import { useView } from './view'
 
@@ -122,21 +123,13 @@ function reflections(gl: WebGLRenderer, name: LightName): Texture {
 function generatorFor(gl: WebGLRenderer): PMREMGenerator {
   const generator = new PMREMGenerator(gl)
   // The library has no way to ask for fewer texels than 256 a side, each the mean of 256 samples: seconds in software.
-  if (drawnInSoftware(gl) && '_setSize' in generator)
+  if (drawnInSoftware(gl.getContext()) && '_setSize' in generator)
     Object.assign(generator, {
       _setSize(this: { _cubeSize: number }) {
         this._cubeSize = SOFTWARE_SIZE
       },
     })
   return generator
-}
-
-/** Whether there is no graphics card behind the canvas. */
-function drawnInSoftware(gl: WebGLRenderer): boolean {
-  const context = gl.getContext()
-  const told = context.getExtension('WEBGL_debug_renderer_info')
-  const renderer = told ? String(context.getParameter(told.UNMASKED_RENDERER_WEBGL)) : ''
-  return /swiftshader|llvmpipe|software/i.test(renderer)
 }
 
 const VERTEX = `

@@ -14,6 +14,7 @@ import { Lights } from './Lights'
 import type { Shown } from './kept'
 import { useKept } from './kept'
 import type { Pose } from './pose'
+import { smoothed } from './software'
 import { useView } from './view'
 
 const FROM = new Vector3(0.85, 0.72, 1.5)
@@ -48,7 +49,7 @@ export function StageCanvas({
       frameloop="demand"
       shadows={shadows}
       dpr={[0.5, 2]}
-      gl={{ alpha: true, antialias: true, preserveDrawingBuffer: true }}
+      gl={{ alpha: true, antialias: smoothed(), preserveDrawingBuffer: true }}
       camera={{
         fov: 32,
         near: 0.01,
