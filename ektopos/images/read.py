@@ -199,6 +199,7 @@ def _header(
         width, height = spec.full_width, spec.full_height
     if _orientation(spec) >= 5:
         width, height = height, width
+    profile, told = profile_of(spec, format_name)
     return ImageHeader(
         width=width,
         height=height,
@@ -206,16 +207,13 @@ def _header(
         bits=_BITS.get(kind, 32),
         is_float=kind not in ("uint8", "uint16"),
         format=format_name,
-        notes=(*notes, *_reading_notes(path, spec, format_name)),
-        profile=getattr(profile_of(spec, format_name)[0], "name", None),
+        notes=(*notes, *([told] if told else []), *_reading_notes(path, spec, format_name)),
+        profile=profile.name if profile else None,
     )
 
 
 def _reading_notes(path: Path, spec: oiio.ImageSpec, format_name: str) -> list[str]:
     notes = []
-    _, profile = profile_of(spec, format_name)
-    if profile:
-        notes.append(profile)
     if _is_premultiplied(spec):
         notes.append("alpha is premultiplied in the file, and was divided out")
     if _orientation(spec) != 1:

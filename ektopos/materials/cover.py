@@ -63,7 +63,8 @@ def covered(document: Document, material: Material, above: tuple[str, ...] = ())
         laid = [_laid(material, name)]
         if name != "opacity":
             laid += [_laid(other, name, cover) for cover, other in over]
-        if _is_plain(laid, name):
+        # Nothing is laid over anything where all give one constant.
+        if all(one.feed == laid[0].feed and not one.feed.maps() for one in laid):
             continue
         feeds[name] = Feed(value=table.default, laid=laid, uv=UvTransform(set=uv_set))
     return replace(material, feeds=feeds)
@@ -82,12 +83,3 @@ def _laid(material: Material, name: InputName, cover: Cover | None = None) -> La
         amount=cover.amount if cover else 1.0,
         opacity=holes if cover and material.alpha_mode != "opaque" else None,
     )
-
-
-def _is_plain(laid: list[Laid], name: InputName) -> bool:
-    """Whether covers change nothing of an input: all give one constant, or there is no map and no
-    cover."""
-    first = laid[0].feed
-    if any(one.feed.maps() for one in laid):
-        return False
-    return all((one.feed.value, one.feed.strength) == (first.value, first.strength) for one in laid)

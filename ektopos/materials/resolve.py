@@ -20,6 +20,7 @@ from ektopos.document import (
     Feed,
     InputName,
     Layer,
+    MapEntry,
     Mask,
     UvTransform,
 )
@@ -50,6 +51,11 @@ _BAND = 128
 
 ReadMap = Callable[[Path], Image]
 """Decodes a map's file, as `read_image` does."""
+
+
+def as_stated(image: Image, entry: MapEntry) -> Image:
+    """A map's picture as its entry says it is decoded: colours after the profile of its file."""
+    return in_srgb(image) if entry.decoding == "srgb" else image
 
 
 class MapLoader:
@@ -95,9 +101,8 @@ class MapLoader:
             return None
 
     def _decode(self, name: str) -> Image:
-        entry = self.project.document.maps.get(name)
         image = self._read(self.project.map_path(name))
-        return in_srgb(image) if entry is not None and entry.decoding == "srgb" else image
+        return as_stated(image, self.project.document.maps[name])
 
     def find(self, name: str) -> Decoded:
         """A map as feeds read it. Raises as `image`."""

@@ -21,14 +21,13 @@ from ektopos.images import (
     Image,
     ImageHeader,
     encode_png,
-    in_srgb,
     linear_to_srgb,
     quantise,
     read_header,
 )
 from ektopos.materials import Probed, probe, surface_of
 from ektopos.materials.convert import convert_set
-from ektopos.materials.resolve import Decoded
+from ektopos.materials.resolve import Decoded, as_stated
 from ektopos.materials.sheet import Sheet, Sources, StageLook, sheet_of, stage_looks
 from ektopos.targets.leaving import leaves
 from ektopos.targets.plan import Plan, make_plan
@@ -136,9 +135,7 @@ def probe_point(
 
     def find(map_name: str) -> Decoded:
         entry = document.maps[map_name]
-        image = pictures.decoded(revision.sha_of(entry.file))
-        if entry.decoding == "srgb":
-            image = in_srgb(image)
+        image = as_stated(pictures.decoded(revision.sha_of(entry.file)), entry)
         return Decoded(image, entry.encoding, entry.normal_y)
 
     uvs = [(u, v)] if u1 is None or v1 is None else [(u, v), (u1, v1)]

@@ -196,11 +196,7 @@ function OneMesh({
                 name: goal,
               }).then((project) => project && picking.clear())
             }
-            palette={(at) =>
-              setAsking({ kind: 'uvs', action: 'palette', slots: [picked!.slot], at })
-            }
-            moveUvs={(at) => setAsking({ kind: 'uvs', action: 'move', slots: [picked!.slot], at })}
-            mask={(at) => setAsking({ kind: 'uvs', action: 'mask', slots: [picked!.slot], at })}
+            edit={(action, at) => setAsking({ kind: 'uvs', action, slots: [picked!.slot], at })}
             close={picking.stop}
           />
         )}

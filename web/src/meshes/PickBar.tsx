@@ -4,6 +4,7 @@ import { useState } from 'react'
 import type { By, MeshFacts } from '../api/types'
 import { AskName } from '../components/AskName'
 import { count } from '../words'
+import type { UvAction } from './EditUvs'
 
 const BY: { key: By; words: string }[] = [
   { key: 'part', words: 'connected part' },
@@ -19,9 +20,8 @@ interface Props {
   picked: PickedFaces | null
   clear: () => void
   move: (slot: string, at: number[]) => void
-  palette: (at: number[]) => void
-  mask: (at: number[]) => void
-  moveUvs: (at: number[]) => void
+  /** Do something with the UVs of the picked faces. */
+  edit: (action: UvAction, at: number[]) => void
   close: () => void
 }
 
@@ -32,18 +32,7 @@ export interface PickedFaces {
 }
 
 /** What can be done with faces that are picked on the stage. */
-export function PickBar({
-  mesh,
-  by,
-  setBy,
-  picked,
-  clear,
-  move,
-  palette,
-  mask,
-  moveUvs,
-  close,
-}: Props) {
+export function PickBar({ mesh, by, setBy, picked, clear, move, edit, close }: Props) {
   const [naming, setNaming] = useState(false)
   const [anchor, setAnchor] = useState<HTMLElement | null>(null)
   const at = picked ? [...picked.faces].sort((a, b) => a - b) : []
@@ -96,16 +85,16 @@ export function PickBar({
       <Menu open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)}>
         {(
           [
-            ['Move, turn or mirror their UVs…', moveUvs],
-            ['Put them on a palette square…', palette],
-            ['Make a mask of them…', mask],
+            ['move', 'Move, turn or mirror their UVs…'],
+            ['palette', 'Put them on a palette square…'],
+            ['mask', 'Make a mask of them…'],
           ] as const
-        ).map(([words, run]) => (
+        ).map(([action, words]) => (
           <MenuItem
             key={words}
             onClick={() => {
               setAnchor(null)
-              run(at)
+              edit(action, at)
             }}
           >
             {words}

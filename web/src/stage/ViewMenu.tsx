@@ -12,7 +12,7 @@ import { useRef, useState } from 'react'
 import type { Backdrop } from './view'
 import { useNotices } from '../api/notices'
 import { usePanorama } from './panorama'
-import { DEPTH, useView } from './view'
+import { USUAL, useView } from './view'
 
 const BACKDROPS: Record<Backdrop, string> = { grey: '18 % grey', black: 'black', white: 'white' }
 
@@ -113,21 +113,7 @@ export function ViewMenu() {
           <Button
             sx={{ justifySelf: 'start' }}
             title="Brightness, light, background and marks as they were at first"
-            onClick={() =>
-              view.set({
-                brightness: 1,
-                lightTurn: 0,
-                speed: 4,
-                depth: DEPTH,
-                backdrop: 'grey',
-                wire: false,
-                backs: false,
-                checker: false,
-                toneMapped: false,
-                shadows: false,
-                chart: false,
-              })
-            }
+            onClick={() => view.set(USUAL)}
           >
             Back to usual
           </Button>

@@ -13,9 +13,6 @@ export const LIGHTS = (Object.keys(LIGHT_TABLE) as LightName[]).map((key) => ({
   shows: LIGHT_TABLE[key].shows,
 }))
 
-/** How deep height is drawn at first. */
-export const DEPTH = 0.04
-
 interface Settings {
   light: LightName
   turning: boolean
@@ -38,6 +35,21 @@ interface Settings {
   backdrop: Backdrop
 }
 
+/** What the stage looks like at first, and when all is taken back; which light it is and whether it turns are no part of it. */
+export const USUAL: Omit<Settings, 'light' | 'turning'> = {
+  brightness: 1,
+  lightTurn: 0,
+  speed: 4,
+  backdrop: 'grey',
+  wire: false,
+  backs: false,
+  checker: false,
+  toneMapped: false,
+  shadows: false,
+  chart: false,
+  depth: 0.04,
+}
+
 interface View extends Settings {
   setLight: (light: LightName) => void
   setTurning: (turning: boolean) => void
@@ -49,17 +61,7 @@ export const useView = create<View>()(
     (set) => ({
       light: 'overcast',
       turning: false,
-      speed: 4,
-      brightness: 1,
-      lightTurn: 0,
-      wire: false,
-      backs: false,
-      checker: false,
-      toneMapped: false,
-      shadows: false,
-      chart: false,
-      depth: DEPTH,
-      backdrop: 'grey',
+      ...USUAL,
       setLight: (light) => set({ light }),
       setTurning: (turning) => set({ turning }),
       set,
