@@ -155,7 +155,7 @@ def expected_scene(original: Original) -> ImportedScene:
             json.dumps([kind + str(entry.get("name", "")), entry["extras"]], sort_keys=True)
             for kind, key in groups
             for entry in gltf.get(key, [])
-            if "extras" in entry
+            if entry.get("extras")
         ),
         extensions=tuple(sorted(gltf.get("extensionsUsed", []))),
         required=tuple(sorted(gltf.get("extensionsRequired", []))),

@@ -432,12 +432,17 @@ class Spoiled(TestCase):
             gltf["nodes"].append({"name": "import", "children": gltf["scenes"][0]["nodes"]})
             gltf["scenes"][0]["nodes"] = [len(gltf["nodes"]) - 1]
 
+        def with_empty_extras(gltf: dict[str, Any], blob: bytearray) -> None:
+            """As some writers give everything that may have them."""
+            for one in (*gltf["meshes"], *gltf["nodes"]):
+                one.setdefault("extras", {})
+
         profile = find_profile("gltf-glb")
         with figured() as (opened, out):
             export_package(opened, profile, out)
             path = out / "figure.glb"
             sound = path.read_bytes()
-            for rewrite in (shuffled, renumbered, apart):
+            for rewrite in (shuffled, renumbered, apart, with_empty_extras):
                 with self.subTest(rewrite.__name__):
                     path.write_bytes(sound)
                     gltf, blob = parts_of(path)

@@ -319,7 +319,7 @@ def scene_of(file: File, *, edited: bool) -> ImportedScene:
             json.dumps([kind + str(one.get("name", "")), one["extras"]], sort_keys=True)
             for kind, group in holders
             for one in group
-            if "extras" in one
+            if one.get("extras")
         ),
         extensions=tuple(sorted(gltf.get("extensionsUsed", []))),
         required=tuple(sorted(gltf.get("extensionsRequired", []))),
