@@ -30,6 +30,7 @@ from ektopos.errors import (
 # many commands do.
 
 FINE, FOUND, BAD = 0, 1, 2
+SEVERITIES = ("error", "warning", "note")
 AHEAD_BYTES = 64 * 2**20
 """The most that is decoded ahead, as it lies on disk."""
 Outcome = tuple[Any, int, list[str]]
@@ -106,6 +107,8 @@ def plain(value: Any) -> Any:
         return {
             field.name: plain(getattr(value, field.name)) for field in dataclasses.fields(value)
         }
+    if hasattr(value, "model_dump"):  # A pydantic model; loading pydantic only to ask takes long.
+        return plain(value.model_dump(mode="json"))
     if isinstance(value, dict):
         return {str(key): plain(item) for key, item in value.items()}
     if isinstance(value, (list, tuple)):
@@ -287,6 +290,7 @@ def _match(options: argparse.Namespace) -> Outcome:
 
 def _check(options: argparse.Namespace) -> Outcome:
     from ektopos.checks import run_checks
+    from ektopos.checks.reports import junit_xml, sarif_json
     from ektopos.project import open_project
     from ektopos.targets.profile import find_profile
 
@@ -294,9 +298,30 @@ def _check(options: argparse.Namespace) -> Outcome:
         findings = run_checks(
             project, find_profile(_target(options, project.document.target), project.document)
         )
-    worst = any(finding.severity == "error" for finding in findings)
-    lines = [f"{f.severity}: {f.subject}: {f.message} {f.fix}" for f in findings]
+        name = project.document.name
+    fails = SEVERITIES[: SEVERITIES.index(options.fail) + 1]
+    worst = any(finding.severity in fails and finding.waived is None for finding in findings)
+    if options.junit is not None:
+        _write_report(options.junit, junit_xml(findings, name, fails))
+    if options.sarif is not None:
+        _write_report(options.sarif, sarif_json(findings, options.project.name))
+    lines = [
+        f"{f.severity}: {f.subject}: {f.message} {f.fix}"
+        + (f" (left as it is: {f.waived})" if f.waived is not None else "")
+        for f in findings
+    ]
     return findings, FOUND if worst else FINE, lines or ["nothing found"]
+
+
+def _write_report(path: Path, text: str) -> None:
+    try:
+        path.write_text(text, encoding="utf-8")
+    except OSError as problem:
+        raise EktoposError(
+            f"the report cannot be written ({problem.strerror}).",
+            subject=str(path),
+            hint="Name a file in a folder that is there.",
+        ) from None
 
 
 def _export(options: argparse.Namespace) -> Outcome:
@@ -322,10 +347,10 @@ def _export(options: argparse.Namespace) -> Outcome:
 
 def _missing(project: Any, profile: Any, problem: MissingReference) -> Outcome:
     """What a project names and does not have: everything of it, not only what was met first."""
-    from ektopos.checks import run_checks
+    from ektopos.checks import Known, run_checks
 
     print(f"ektopos: {problem}", file=sys.stderr)
-    errors = run_checks(project, profile, lambda _: None)
+    errors = run_checks(project, profile, Known(lambda _: None))
     findings: list[Any] = [f for f in errors if f.severity == "error"]
     lines = [f"{f.severity}: {f.subject}: {f.message} {f.fix}" for f in findings]
     return findings or [_finding(problem)], FOUND, lines
@@ -516,6 +541,14 @@ def _parser() -> argparse.ArgumentParser:
     check = command("check", _check, "Find what is wrong in a project.")
     check.add_argument("project", type=Path, metavar="PROJECT")
     check.add_argument("--target", metavar="ID")
+    check.add_argument("--junit", type=Path, metavar="FILE", help="write a JUnit report")
+    check.add_argument("--sarif", type=Path, metavar="FILE", help="write a SARIF 2.1.0 log")
+    check.add_argument(
+        "--fail",
+        choices=SEVERITIES,
+        default="error",
+        help="the least severity that makes the command end with 1",
+    )
     export = command("export", _export, "Write a project's package for a target.")
     export.add_argument("project", type=Path, metavar="PROJECT")
     export.add_argument("--target", metavar="ID")

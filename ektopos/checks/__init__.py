@@ -1,10 +1,39 @@
 """Checks: what a person should know before handing over.
 
 Each family is a module of small functions registered with `@check`; each function yields
-`Finding`s. `run_checks` runs them all on a project.
+`Finding`s. What the codes mean stands in `codes.py`, of which `docs/checks.md` is made.
+`run_checks` runs them all on a project.
 """
 
-from ektopos.checks import carrying, encodings, feeds, normals, palettes, references, slots  # noqa: F401 — importing registers the families
-from ektopos.checks.registry import Finding, Severity, run_checks
+from ektopos.checks import (  # noqa: F401 — importing registers the families
+    carrying,
+    density,
+    encodings,
+    feeds,
+    files,
+    memory,
+    names,
+    normals,
+    palettes,
+    ranges,
+    references,
+    sets,
+    slots,
+    uvs,
+)
+from ektopos.checks.codes import CODES, FAMILIES, Code, Family, Severity
+from ektopos.checks.registry import Finding, Known, MeshLook, Number, Remedy, run_checks
 
-__all__ = ["Finding", "Severity", "run_checks"]
+__all__ = [
+    "CODES",
+    "FAMILIES",
+    "Code",
+    "Family",
+    "Finding",
+    "Known",
+    "MeshLook",
+    "Number",
+    "Remedy",
+    "Severity",
+    "run_checks",
+]

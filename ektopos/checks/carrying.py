@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from contextlib import suppress
 
-from ektopos.checks.registry import Examined, Finding, check
+from ektopos.checks.registry import Examined, Finding, check, found
 from ektopos.document import TABLE
-from ektopos.targets.left import leaving_of, scene_reader
+from ektopos.errors import UnreadableFile
+from ektopos.targets.left import leaving_of
 from ektopos.targets.plan import split_inputs
 from ektopos.targets.profile import GLTF_CONTAINERS
 
@@ -18,14 +20,12 @@ def inputs_at_two_places(examined: Examined) -> Iterator[Finding]:
         split = split_inputs(material, examined.profile)
         if split is not None:
             one, other = (TABLE[each].label.lower() for each in split)
-            yield Finding(
-                code="places-differ",
-                severity="error",
-                subject=f"material {name}",
-                message=f"Its {one} and {other} lie at different UVs.",
+            yield found(
+                "places-differ",
+                f"material {name}",
+                f"Its {one} and {other} lie at different UVs.",
                 why=f"{examined.profile.title} looks them up at one place.",
                 evidence=f"{one}, {other}",
-                fix="Give both feeds the same UVs, or choose another target.",
             )
 
 
@@ -36,11 +36,10 @@ def shading_left_behind(examined: Examined) -> Iterator[Finding]:
         return
     for name, material in examined.materials.items():
         if material.shading == "unlit":
-            yield Finding(
-                code="not-carried",
-                severity="warning",
-                subject=f"material {name}",
-                message="It is unlit, which this target cannot say.",
+            yield found(
+                "not-carried",
+                f"material {name}",
+                "It is unlit, which this target cannot say.",
                 why="It arrives lit, and looks different in every light.",
                 evidence=examined.profile.container,
                 fix="Set it in the engine, or choose glTF.",
@@ -50,15 +49,15 @@ def shading_left_behind(examined: Examined) -> Iterator[Finding]:
 @check
 def scenes_left_behind(examined: Examined) -> Iterator[Finding]:
     """What of the meshes' files the target does not take."""
-    scene_of = scene_reader(examined.project)
-    for name in examined.meshes:
-        for one in leaving_of(examined.project, examined.profile, name, scene_of).left:
-            yield Finding(
-                code=one.code,
+    for name in examined.looks:
+        left = []
+        with suppress(UnreadableFile):
+            left = leaving_of(examined.project, examined.profile, name, examined.scene_of).left
+        for one in left:
+            yield found(
+                one.code,
+                one.subject,
+                one.message,
                 severity=one.severity,
-                subject=one.subject,
-                message=one.message,
-                why="In the engine the asset is without it.",
                 evidence=examined.project.document.meshes[name].file,
-                fix="Choose a target that keeps it, or leave it if nobody needs it.",
             )

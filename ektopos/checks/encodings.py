@@ -1,12 +1,31 @@
-"""Encodings and sizes. All thresholds here are common practice; there is no published source."""
+"""Encodings, judged as whoever reads the maps judges them."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
 
-from ektopos.checks.registry import Examined, Finding, Severity, check
-from ektopos.document import COLOUR_ROLES
-from ektopos.maps import encoding_of
+from ektopos.checks.registry import Examined, Finding, Remedy, check, found
+from ektopos.document import MapEntry
+from ektopos.edits import SetMap
+from ektopos.images import ImageHeader
+from ektopos.maps import encoding_of_roles
+from ektopos.maps.evidence import is_normal_saved_as_colour
+from ektopos.types import Encoding
+
+
+def wanted_encoding(
+    examined: Examined, name: str, entry: MapEntry, header: ImageHeader
+) -> Encoding | None:
+    """The encoding that a map should have; `None` where its pixels would decide and are not known,
+    or nothing is said of what it holds."""
+    roles = {group: role for group, role in entry.roles.items() if role != "unknown"}
+    if not roles:
+        return None
+    if "normal" in roles.values() and entry.encoding == "srgb":
+        facts = examined.facts(name)
+        if facts is None or is_normal_saved_as_colour(facts.statistics):
+            return None if facts is None else "srgb"
+    return encoding_of_roles(roles, is_float=header.is_float)
 
 
 @check
@@ -14,65 +33,36 @@ def encoding_against_role(examined: Examined) -> Iterator[Finding]:
     """Data read as sRGB, colour read as linear, float files read as sRGB."""
     for name, entry in examined.project.document.maps.items():
         header = examined.headers.get(name)
-        held = set(entry.roles.values()) - {"unknown"}
-        if not held or header is None:
+        wanted = header and wanted_encoding(examined, name, entry, header)
+        if wanted is None or wanted == entry.encoding:
             continue
-        wanted = "srgb" if held & set(COLOUR_ROLES) and not header.is_float else "linear"
-        if (
-            all(encoding_of(role, is_float=header.is_float) == entry.encoding for role in held)
-            or entry.encoding == wanted
-        ):
-            continue
-        yield Finding(
-            code="encoding-against-role",
-            severity="warning",
-            subject=f"map {name}",
-            message=f"It holds {', '.join(sorted(held)).replace('_', ' ')} and is read as "
-            f"{entry.encoding}.",
-            why="Data decoded as colour, or colour read as data, is wrong in every texel.",
+        held = ", ".join(dict.fromkeys(entry.roles.values())).replace("_", " ")
+        yield found(
+            "encoding-against-role",
+            f"map {name}",
+            f"It holds {held} and is read as {entry.encoding}.",
             evidence=f"encoding {entry.encoding}, usual is {wanted}",
             fix=f"Set the encoding to {wanted}.",
+            remedy=Remedy(
+                f"read as {wanted}",
+                f"Says {wanted} for this map. The file stays as it is.",
+                [SetMap(maps=[name], encoding=wanted)],
+            ),
         )
-
-
-@check
-def sizes(examined: Examined) -> Iterator[Finding]:
-    """Sides that are no powers of two."""
-    for name, header in examined.headers.items():
-        if header.width & (header.width - 1) or header.height & (header.height - 1):
-            severity: Severity = "warning" if examined.profile.power_of_two else "note"
-            yield Finding(
-                code="not-power-of-two",
-                severity=severity,
-                subject=f"map {name}",
-                message=f"It is {header.width} × {header.height} texels.",
-                why="Sizes that are no powers of two cost memory or are resampled by some engines.",
-                evidence=f"{header.width} × {header.height}",
-                fix="Resize it where it was made.",
-            )
 
 
 @check
 def wasted_channels(examined: Examined) -> Iterator[Finding]:
     """One grey quantity stored in three or four channels."""
+    grey = {"roughness", "gloss", "metallic", "occlusion", "height", "opacity", "mask"}
     for name, entry in examined.project.document.maps.items():
         header = examined.headers.get(name)
-        data = set(entry.roles.values()) <= {
-            "roughness",
-            "gloss",
-            "metallic",
-            "occlusion",
-            "height",
-            "opacity",
-            "mask",
-        }
-        if header is not None and header.channels >= 3 and list(entry.roles) == ["rgb"] and data:
-            yield Finding(
-                code="wasted-channels",
-                severity="note",
-                subject=f"map {name}",
-                message=f"It holds one quantity in {header.channels} channels.",
-                why=f"{header.channels - 1} of {header.channels} parts of its memory say nothing.",
+        one = list(entry.roles) == ["rgb"] and set(entry.roles.values()) <= grey
+        if header is not None and header.channels >= 3 and one:
+            yield found(
+                "wasted-channels",
+                f"map {name}",
+                f"It holds one quantity in {header.channels} channels.",
                 evidence=f"{header.channels} × {header.bits} bit",
-                fix="Exporting packs it; nothing needs to be done here.",
+                why=f"{header.channels - 1} of {header.channels} parts of its memory say nothing.",
             )

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from ektopos.checks.registry import Examined, Finding, check
+from ektopos.checks.registry import Examined, Finding, Remedy, check, found
 from ektopos.document import TABLE
+from ektopos.edits import ChangeFeed, SetSetting
 from ektopos.materials import feed_problem
 
 
@@ -17,15 +18,11 @@ def impossible_feeds(examined: Examined) -> Iterator[Finding]:
         for input_name, feed in material.inputs.items():
             problem = feed_problem(document, feed, input_name)
             if problem:
-                code = "missing-map" if feed.maps() - set(document.maps) else "impossible-feed"
-                yield Finding(
-                    code=code,
-                    severity="error",
-                    subject=f"material {name} · {input_name}",
-                    message=problem,
-                    why="The input cannot be made, so nothing is.",
+                yield found(
+                    "missing-map" if feed.maps() - set(document.maps) else "impossible-feed",
+                    f"material {name} · {input_name}",
+                    problem,
                     evidence=feed.map or str(feed.value),
-                    fix="Choose another map, channel or constant.",
                 )
 
 
@@ -34,23 +31,29 @@ def adjustments_without_effect(examined: Examined) -> Iterator[Finding]:
     """Strengths and adjustments on inputs that have none."""
     for name, material in examined.project.document.materials.items():
         for input_name, feed in material.inputs.items():
-            findings = []
+            idle: dict[str, str] = {}
             if feed.strength != 1.0 and TABLE[input_name].strength is None:
-                findings.append("strength")
+                idle["strength"] = "strength"
             if not TABLE[input_name].adjusts and (feed.invert or feed.range != (0.0, 1.0)):
-                findings.append("invert and range")
+                idle |= {"invert": "invert and range", "range": ""}
             if feed.tint != (1.0, 1.0, 1.0) and not TABLE[input_name].is_colour:
-                findings.append("tint")
-            if findings:
-                yield Finding(
-                    code="no-effect",
-                    severity="warning",
-                    subject=f"material {name} · {input_name}",
-                    message=f"{' and '.join(findings).capitalize()} has no meaning for "
-                    f"{input_name.replace('_', ' ')}.",
-                    why="What is set has no effect, which is rarely meant.",
+                idle["tint"] = "tint"
+            if idle:
+                what = " and ".join(words for words in idle.values() if words)
+                yield found(
+                    "no-effect",
+                    f"material {name} · {input_name}",
+                    f"{what.capitalize()} has no meaning for {input_name.replace('_', ' ')}.",
                     evidence=feed.map or str(feed.value),
-                    fix="Remove it.",
+                    remedy=Remedy(
+                        "remove it",
+                        f"Gives {what} of this feed back. Nothing looks otherwise.",
+                        [
+                            ChangeFeed(
+                                material=name, input=input_name, change=dict.fromkeys(idle, None)
+                            )
+                        ],
+                    ),
                 )
 
 
@@ -59,16 +62,29 @@ def opacity_without_alpha_mode(examined: Examined) -> Iterator[Finding]:
     """A material with an opacity feed whose alpha mode is opaque. Common practice."""
     for name, material in examined.materials.items():
         feed = material.feeds["opacity"]
-        if material.alpha_mode == "opaque" and (feed.maps() or feed.value != 1.0):
-            yield Finding(
-                code="alpha-mode-forgotten",
-                severity="warning",
-                subject=f"material {name}",
-                message="Opacity is fed, but the alpha mode is opaque.",
-                why="A cut-out without an alpha mode arrives solid.",
-                evidence=feed.map or str(feed.value),
-                fix="Set the alpha mode to mask or blend, or remove the opacity.",
+        if material.alpha_mode != "opaque" or not (feed.maps() or feed.value != 1.0):
+            continue
+        # Which of the two is meant can be told only where all is one or the other.
+        facts = examined.facts(feed.map) if feed.map in examined.headers else None
+        channel = None
+        if facts is not None and feed.map is not None:
+            named = {c.name: c for c in facts.statistics.channels}
+            channel = named.get((feed.channels or "r")[0])
+        sure = channel is not None and channel.two_valued > 0.95 and channel.deviation > 0.05
+        yield found(
+            "alpha-mode-forgotten",
+            f"material {name}",
+            "Opacity is fed, but the alpha mode is opaque.",
+            evidence=feed.map or str(feed.value),
+            fix="Set the alpha mode to mask or blend, or remove the opacity.",
+            remedy=Remedy(
+                "cut it out",
+                "Sets the alpha mode to mask: the map is black and white, so it holds a cut-out.",
+                [SetSetting(material=name, setting="alpha_mode", value="mask")],
             )
+            if sure
+            else None,
+        )
 
 
 @check
@@ -87,14 +103,17 @@ def gloss_not_inverted(examined: Examined) -> Iterator[Finding]:
             if channels[0] in group or group == "rgb"
         }
         if ("gloss" in held and not feed.invert) or ("roughness" in held and feed.invert):
-            what = "Gloss feeds roughness as it is" if "gloss" in held else "Roughness is inverted"
-            yield Finding(
-                code="gloss-as-roughness",
-                severity="warning",
-                subject=f"material {name} · roughness",
-                message=f"{what}.",
-                why="The surface will look too shiny where it should be dull, and the other way "
-                "round.",
+            is_gloss = "gloss" in held
+            turn = "on" if is_gloss else "off"
+            yield found(
+                "gloss-as-roughness",
+                f"material {name} · roughness",
+                "Gloss feeds roughness as it is." if is_gloss else "Roughness is inverted.",
                 evidence=feed.map or "",
-                fix="Turn invert on." if "gloss" in held else "Turn invert off.",
+                fix=f"Turn invert {turn}.",
+                remedy=Remedy(
+                    f"turn invert {turn}",
+                    f"Turns invert {turn} in this feed. The map stays as it is.",
+                    [ChangeFeed(material=name, input="roughness", change={"invert": is_gloss})],
+                ),
             )

@@ -4,11 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from ektopos.checks.registry import Examined, Finding, check
+from ektopos.checks.registry import Examined, Finding, Number, Remedy, check, found
+from ektopos.edits import SetMap
+from ektopos.maps.evidence import is_normal, is_normal_saved_as_colour
 from ektopos.maps.verdict import curl_way, way
 
 PLAINLY = 0.3
 """Correlation from which the pixels contradict a stated direction; common practice, no source."""
+OFF_LENGTH = 0.1
+"""Error of length that a quarter of the texels is beyond."""
 
 
 @check
@@ -22,14 +26,53 @@ def green_against_pixels(examined: Examined) -> Iterator[Finding]:
         seen = curl_way(facts.statistics) if facts else None
         if curl is None or seen in (None, entry.normal_y) or abs(curl.correlation) < PLAINLY:
             continue
-        stated = f"{entry.said_by} says" if entry.said_by and not entry.by_hand else "It is said"
-        yield Finding(
-            code="green-against-pixels",
-            severity="warning",
-            subject=f"map {name}",
-            message=f"{stated} that its green points {way(entry.normal_y)}; its slopes are those "
+        assert seen is not None
+        said = f"{entry.said_by} says" if entry.said_by and not entry.by_hand else "It is said"
+        by = "you" if entry.by_hand else entry.said_by or "its name"
+        yield found(
+            "green-against-pixels",
+            f"map {name}",
+            f"{said} that its green points {way(entry.normal_y)}; its slopes are those "
             f"of a height field only if it points {way(seen)}.",
-            why="Turned the wrong way, dents look like bumps, and light seems to come from below.",
-            evidence=f"correlation of mixed slopes {curl.correlation:+.2f}",
             fix=f"Say that its green points {way(seen)} ({seen}Y).",
+            numbers=(
+                Number("slopes fit a height field, as said", f"{-abs(curl.correlation):+.2f}"),
+                Number(
+                    "and with green turned round",
+                    f"{abs(curl.correlation):+.2f}",
+                    f"above {PLAINLY:+.2f} is sure",
+                ),
+                Number("said by", by),
+            ),
+            remedy=Remedy(
+                "flip it",
+                f"Says {seen}Y for this map. The file stays as it is; every target gets its green "
+                "the right way.",
+                [SetMap(maps=[name], normal_y=seen)],
+            ),
         )
+
+
+@check
+def lengths(examined: Examined) -> Iterator[Finding]:
+    """Normal maps whose vectors are not of length 1."""
+    for name, entry in examined.project.document.maps.items():
+        if entry.roles.get("rgb") != "normal" or name not in examined.headers:
+            continue
+        facts = examined.facts(name)
+        if facts is None or not is_normal(facts.statistics) or facts.header.channels < 3:
+            continue
+        s = facts.statistics
+        if (
+            s.unit_error > OFF_LENGTH
+            and not is_normal_saved_as_colour(s)
+            and s.channels[2].deviation
+        ):
+            yield found(
+                "normal-not-unit",
+                f"map {name}",
+                f"A quarter of its texels is off by more than {s.unit_error:.2f} from length 1.",
+                numbers=(
+                    Number("error of length", f"{s.unit_error:.2f}", f"{OFF_LENGTH} is allowed"),
+                ),
+            )

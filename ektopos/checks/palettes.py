@@ -6,7 +6,8 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from ektopos.checks.registry import Examined, Finding, check
+from ektopos.checks.registry import Examined, Finding, Number, Remedy, check, found
+from ektopos.edits import SetSetting
 from ektopos.images import Image, read_image
 
 LARGEST = 64
@@ -25,34 +26,31 @@ def palettes(examined: Examined) -> Iterator[Finding]:
         if len(np.unique(image.pixels.reshape(-1, image.channels), axis=0)) > MOST_COLOURS:
             continue
         if material.filter == "linear":
-            yield Finding(
-                code="palette-filtered",
-                severity="warning",
-                subject=f"material {name}",
-                message=f"{feed.map} is a palette, and it is filtered linearly.",
-                why="Neighbouring squares bleed into each other.",
+            yield found(
+                "palette-filtered",
+                f"material {name}",
+                f"{feed.map} is a palette, and it is filtered linearly.",
                 evidence=f"{header.width} × {header.height} texels",
-                fix="Set the filter to nearest.",
+                remedy=Remedy(
+                    "filter nearest",
+                    "Sets the material’s filter to nearest.",
+                    [SetSetting(material=name, setting="filter", value="nearest")],
+                ),
             )
-        for mesh_name, mesh in examined.meshes.items():
-            for number, slot in enumerate(mesh.slots):
-                own = mesh.corner_uvs()[mesh.triangle_slot == number]
-                if examined.project.document.meshes[mesh_name].slots.get(slot) != name or not len(
-                    own
-                ):
-                    continue
-                crossing = crossed_squares(image, own)
-                if crossing:
-                    yield Finding(
-                        code="palette-square-crossed",
-                        severity="warning",
-                        subject=f"mesh {mesh_name} · {slot}",
-                        message=f"{crossing} of {len(own)} triangles reach over the edge of a "
-                        f"square of {feed.map}.",
-                        why="They show more than one colour.",
-                        evidence=f"{crossing} triangles",
-                        fix="Move their UVs into one square.",
-                    )
+        for mesh_name, slot, worn in examined.worn():
+            mesh = examined.mesh(mesh_name) if worn.name == name else None
+            if mesh is None or slot.name not in mesh.slots:
+                continue
+            own = mesh.corner_uvs()[mesh.triangle_slot == mesh.slots.index(slot.name)]
+            crossing = crossed_squares(image, own)
+            if crossing:
+                yield found(
+                    "palette-square-crossed",
+                    f"mesh {mesh_name} · {slot.name}",
+                    f"{crossing} of {len(own)} triangles reach over the edge of a "
+                    f"square of {feed.map}.",
+                    numbers=(Number("triangles", f"{crossing}", f"of {len(own)}"),),
+                )
 
 
 def crossed_squares(

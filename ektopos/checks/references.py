@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from ektopos.checks.registry import Examined, Finding, check
+from ektopos.checks.registry import Examined, Finding, check, found
 from ektopos.document import Document
 from ektopos.errors import MissingReference
 
@@ -13,7 +13,7 @@ from ektopos.errors import MissingReference
 def missing_and_broken_files(examined: Examined) -> Iterator[Finding]:
     """Maps and meshes whose files are gone or cannot be read, materials whose bases are gone or go
     in a circle."""
-    _ = examined.headers, examined.meshes, examined.materials
+    _ = examined.headers, examined.looks, examined.materials
     for subject, problem in examined.problems.items():
         kind = subject.partition(" ")[0]
         gone = isinstance(problem, MissingReference)
@@ -24,15 +24,7 @@ def missing_and_broken_files(examined: Examined) -> Iterator[Finding]:
             if gone
             else f"unreadable-{kind}"
         )
-        yield Finding(
-            code=code,
-            severity="error",
-            subject=subject,
-            message=problem.message,
-            why="What depends on it cannot be made.",
-            evidence=str(problem),
-            fix=problem.hint,
-        )
+        yield found(code, subject, problem.message, evidence=str(problem), fix=problem.hint)
 
 
 @check
@@ -42,31 +34,26 @@ def missing_materials(examined: Examined) -> Iterator[Finding]:
     for mesh, entry in document.meshes.items():
         for slot, material in entry.slots.items():
             if material is not None and material not in document.materials:
-                yield Finding(
-                    code="missing-material",
-                    severity="error",
-                    subject=f"mesh {mesh} · {slot}",
-                    message=f"The slot wears {material}, which is not there.",
-                    why="The slot would arrive without a material.",
+                yield found(
+                    "missing-material",
+                    f"mesh {mesh} · {slot}",
+                    f"The slot wears {material}, which is not there.",
                     evidence=material,
-                    fix="Choose another material.",
                 )
 
 
 @check
 def missing_slots(examined: Examined) -> Iterator[Finding]:
     """Slots that the document names and the mesh does not have."""
-    for name, mesh in examined.meshes.items():
+    for name, look in examined.looks.items():
+        there = [slot.name for slot in look.slots]
         for slot in examined.project.document.meshes[name].slots:
-            if slot not in mesh.slots:
-                yield Finding(
-                    code="missing-slot",
-                    severity="error",
-                    subject=f"mesh {name} · {slot}",
-                    message=f"The mesh has no slot called {slot}.",
-                    why="Its material would be worn by nothing.",
-                    evidence=f"slots: {', '.join(mesh.slots)}",
-                    fix="Assign it to another slot.",
+            if slot not in there:
+                yield found(
+                    "missing-slot",
+                    f"mesh {name} · {slot}",
+                    f"The mesh has no slot called {slot}.",
+                    evidence=f"slots: {', '.join(there)}",
                 )
 
 
@@ -74,14 +61,11 @@ def missing_slots(examined: Examined) -> Iterator[Finding]:
 def unknown_fields(examined: Examined) -> Iterator[Finding]:
     """Fields of the document that mean nothing here, which are often misspelt."""
     for place, names in _extras(examined.project.document):
-        yield Finding(
-            code="unknown-field",
-            severity="warning",
-            subject=place,
-            message=f"The document says {', '.join(names)} here, which means nothing.",
-            why="A misspelt field has no effect.",
+        yield found(
+            "unknown-field",
+            place,
+            f"The document says {', '.join(names)} here, which means nothing.",
             evidence=", ".join(names),
-            fix="Correct or remove it.",
         )
 
 

@@ -1,124 +1,66 @@
-"""Slots and mesh faults."""
+"""Slots, and the faults of meshes."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
 
-import numpy as np
-
-from ektopos.checks.registry import Examined, Finding, Severity, check
-from ektopos.maps.sets import tile_of
-from ektopos.meshes import find_faults
-from ektopos.meshes.slots import tiles_of
-
-_SEVERITY: dict[str, Severity] = {
-    "reversed-faces": "error",
-    "coincident-faces": "error",
-    "missing-uvs": "warning",
-    "unnormalised-normals": "warning",
-    "vertex-colours": "warning",
-    "missing-normals": "note",
-    "open-edges": "note",
-}
+from ektopos.checks.codes import Severity
+from ektopos.checks.registry import Examined, Finding, Number, check, found
+from ektopos.materials import Material
+from ektopos.meshes import Fault
 
 
 @check
 def bare_slots(examined: Examined) -> Iterator[Finding]:
     """Slots with triangles and without a material."""
-    for name, mesh in examined.meshes.items():
+    for name, look in examined.looks.items():
         assigned = examined.project.document.meshes[name].slots
-        for number, slot in enumerate(mesh.slots):
-            if assigned.get(slot) is None and (mesh.triangle_slot == number).any():
-                yield Finding(
-                    code="slot-without-material",
-                    severity="warning",
-                    subject=f"mesh {name} · {slot}",
-                    message="No material is assigned to the slot.",
-                    why="It arrives in the engine's default material.",
-                    evidence=slot,
-                    fix="Choose a material for it.",
+        for slot in look.slots:
+            if assigned.get(slot.name) is None and slot.triangles:
+                yield found(
+                    "slot-without-material",
+                    f"mesh {name} · {slot.name}",
+                    "No material is assigned to the slot.",
+                    numbers=(Number("triangles", f"{slot.triangles:,}", f"{slot.share:.0%}"),),
                 )
 
 
 @check
 def mesh_faults(examined: Examined) -> Iterator[Finding]:
-    """Everything `find_faults` finds; a single-sided opening is what makes open edges worth a
-    word.
-    """
-    for name, mesh in examined.meshes.items():
-        assigned = examined.project.document.meshes[name].slots
-        for fault in find_faults(mesh):
-            material = examined.materials.get(assigned.get(fault.slot or "") or "")
-            if fault.code == "reversed-faces" and material and material.double_sided:
+    """Everything `find_faults` finds, as far as the material makes it one."""
+    for name, look in examined.looks.items():
+        entry = examined.project.document.meshes[name]
+        for fault in look.faults:
+            material = examined.materials.get(entry.slots.get(fault.slot or "") or "")
+            if _is_meant(fault, material):
                 continue
-            subject = f"mesh {name}" + (f" · {fault.slot}" if fault.slot else "")
-            yield Finding(
-                code=fault.code,
-                severity=_SEVERITY.get(fault.code, "note"),
-                subject=subject,
-                message=fault.message,
-                why="The engine shows it, or computes with it.",
+            severity: Severity | None = None
+            if fault.code == "vertex-colours" and _colours_leave(examined, name):
+                severity = "warning"
+            yield found(
+                fault.code,
+                f"mesh {name}" + (f" · {fault.slot}" if fault.slot else ""),
+                fault.message,
+                severity=severity,
                 evidence=f"{fault.count}",
-                fix="Mend it where the mesh was made.",
+                numbers=(Number("count", f"{fault.count:,}"),),
             )
 
 
-@check
-def unmapped_slots(examined: Examined) -> Iterator[Finding]:
-    """Slots without UVs that wear a material with maps."""
-    for name, mesh in examined.meshes.items():
-        for number, slot in enumerate(mesh.slots):
-            assigned = examined.materials.get(
-                examined.project.document.meshes[name].slots.get(slot) or ""
-            )
-            own = mesh.triangles[mesh.triangle_slot == number]
-            if assigned is None or not len(own):
-                continue
-            for number in sorted({place.uv.set for place in assigned.placements().values()}):
-                if not np.isfinite(mesh.uv_set(number)[own]).any():
-                    lacks = "no UVs" if number == 0 else f"no UV set {number}, which it wants"
-                    yield Finding(
-                        code="maps-without-uvs",
-                        severity="error",
-                        subject=f"mesh {name} · {slot}",
-                        message=f"The slot wears {assigned.name}, which has maps, and has {lacks}.",
-                        why="Every texel lookup lands on the same place.",
-                        evidence=slot,
-                        fix="Unwrap it where the mesh was made, or choose another UV set.",
-                    )
+def _is_meant(fault: Fault, material: Material | None) -> bool:
+    """Whether the material makes it none: backs are drawn where it is double-sided, and cards with
+    holes are open by nature."""
+    if material is None:
+        return False
+    if fault.code == "reversed-faces":
+        return material.double_sided
+    if fault.code == "open-edges":
+        return material.double_sided or material.alpha_mode != "opaque"
+    if fault.code == "extra-uv-sets":
+        return any(place.uv.set > 0 for place in material.placements().values())
+    return False
 
 
-@check
-def slots_on_several_tiles(examined: Examined) -> Iterator[Finding]:
-    """Slots that lie on UDIM tiles which their material's maps are not for."""
-    maps = examined.project.document.maps
-    for name, mesh in examined.meshes.items():
-        for number, slot in enumerate(mesh.slots):
-            assigned = examined.materials.get(
-                examined.project.document.meshes[name].slots.get(slot) or ""
-            )
-            if assigned is None:
-                continue
-            used = {m for feed in assigned.feeds.values() for m in feed.maps() if m in maps}
-            numbered = {t: m for m in sorted(used) if (t := tile_of(maps[m].file)) is not None}
-            own = mesh.corner_uvs()[mesh.triangle_slot == number]
-            lies = tiles_of(own[np.isfinite(own).all(axis=(1, 2))]) or (1001,)
-            if not numbered or set(lies) <= set(numbered):
-                continue
-            several = len(lies) > 1
-            yield Finding(
-                code="other-tile",
-                severity="warning",
-                subject=f"mesh {name} · {slot}",
-                message=(
-                    f"Its UVs lie on tile{'s' if several else ''} {', '.join(map(str, lies))}; "
-                    f"{assigned.name} wears maps of {', '.join(map(str, sorted(numbered)))}."
-                ),
-                why="The engine repeats one tile's maps on all of them.",
-                evidence=", ".join(numbered.values()),
-                fix=(
-                    "Split the slot by UV tiles, and give each part a material of its tile."
-                    if several
-                    else "Give it the material of its tile."
-                ),
-            )
+def _colours_leave(examined: Examined, name: str) -> bool:
+    entry = examined.project.document.meshes[name]
+    return entry.vertex_colours == "keep" or examined.profile.mesh.vertex_colours

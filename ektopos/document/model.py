@@ -287,6 +287,32 @@ class LeftOut(_Model):
     materials: list[str] = Field(default_factory=list)
 
 
+class Waived(_Model):
+    """A finding that a person has accepted."""
+
+    code: str = Field(min_length=1)
+    subject: str
+    reason: str = Field(min_length=1)
+
+
+class Rules(_Model):
+    """What a project asks of its assets beside common practice; what is not said is not asked."""
+
+    density: dict[str, Annotated[Finite, Field(gt=0)]] = Field(default_factory=dict)
+    """Texels per metre by surface tag; under `""` for all that have no other."""
+    density_factor: Annotated[Finite, Field(gt=1)] = 2.0
+    """How many times a density may be off, up or down."""
+    largest_size: int | None = Field(default=None, ge=1)
+    """The longest side of any map that leaves, in texels."""
+    memory_mb: Annotated[Finite, Field(gt=0)] | None = None
+    """Graphics memory of all maps that leave, in 10⁶ bytes, compressed in blocks as most engines
+    hold them."""
+    material_names: str | None = None
+    """What material names look like, with `*` for anything and `?` for one letter: `M_*`."""
+    severities: dict[str, Literal["error", "warning", "note", "off"]] = Field(default_factory=dict)
+    """Another severity for a code, or `off`."""
+
+
 class Document(_Model):
     """A whole project."""
 
@@ -302,6 +328,8 @@ class Document(_Model):
     targets: dict[str, dict[str, Any]] = Field(default_factory=dict)
     """Target profiles of the project's own, by id, as `docs/targets.md` describes them."""
     left_out: LeftOut = Field(default_factory=LeftOut)
+    waived: list[Waived] = Field(default_factory=list)
+    rules: Rules = Field(default_factory=Rules)
 
     def exported(self) -> Document:
         """The document without what stays behind. A material that others derive from stays known to

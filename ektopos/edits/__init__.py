@@ -14,6 +14,7 @@ from pydantic import Field
 from ektopos.document import Document
 from ektopos.edits.bring_in import BringIn
 from ektopos.edits.feeds import ChangeFeed, PlaceFeed, PushUp, SetFeed
+from ektopos.edits.findings import SetRule, Unwaive, Waive
 from ektopos.edits.maps import AddNamingRule, RemoveMaps, RemoveNamingRule, RenameSet, SetMap
 from ektopos.edits.materials import (
     AddMaterial,
@@ -58,7 +59,10 @@ Edit = Annotated[
     | KeepColours
     | SetRecipe
     | RemoveMesh
-    | BringIn,
+    | BringIn
+    | Waive
+    | Unwaive
+    | SetRule,
     Field(discriminator="kind"),
 ]
 
@@ -130,8 +134,11 @@ __all__ = [
     "SetMap",
     "SetProfile",
     "SetRecipe",
+    "SetRule",
     "SetSetting",
     "SetTarget",
+    "Unwaive",
+    "Waive",
     "apply_edits",
     "collisions",
 ]

@@ -11,6 +11,7 @@ from ektopos.images.encodings import (
     srgb_to_linear,
 )
 from ektopos.images.image import Image, ImageHeader, as_float
+from ektopos.images.jpeg import jpeg_quality
 from ektopos.images.ktx2 import encode_ktx2
 from ektopos.images.nearest import nearest_covered
 from ektopos.images.png import encode_png
@@ -39,6 +40,7 @@ __all__ = [
     "encode_png",
     "fit_within",
     "in_srgb",
+    "jpeg_quality",
     "keep_coverage",
     "linear_to_srgb",
     "luminance",

@@ -54,6 +54,8 @@ class Image:
     notes: tuple[str, ...] = ()
     profile: Profile | None = None
     """How its colours are told, where that is not sRGB; `in_srgb` converts them."""
+    unsound: int = 0
+    """How many texels were not a number or infinite, and are read as 0."""
 
     @property
     def height(self) -> int:

@@ -73,10 +73,10 @@ def read_image(path: Path) -> Image:
     pixels = np.asarray(pixels).reshape(spec.height, spec.width, count)
     notes = header.notes
     bad = ~np.isfinite(pixels) if header.is_float else np.zeros((1, 1, 1), bool)
-    if bad.any():
+    unsound = int(bad.any(axis=2).sum())
+    if unsound:
         pixels[bad] = 0
-        wrong = int(bad.any(axis=2).sum())
-        notes = (*notes, f"{wrong} texels are not a number or infinite, and are read as 0")
+        notes = (*notes, f"{unsound} texels are not a number or infinite, and are read as 0")
     if _is_premultiplied(spec) and count in (2, 4):
         pixels = _divided_by_alpha(pixels)
     placed = _in_display_window(pixels, spec)
@@ -84,6 +84,7 @@ def read_image(path: Path) -> Image:
         np.ascontiguousarray(_upright(placed, _orientation(spec))),
         notes,
         profile_of(spec, source.format_name())[0],
+        unsound,
     )
 
 

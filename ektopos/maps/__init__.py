@@ -10,7 +10,7 @@ from ektopos.maps.channels import pack, split
 from ektopos.maps.identify import facts_of, identify
 from ektopos.maps.judge import judge, recheck
 from ektopos.maps.names import read_names, set_name
-from ektopos.maps.roles import encoding_of
+from ektopos.maps.roles import encoding_of, encoding_of_roles
 from ektopos.maps.sets import map_name, maps_of_set, sets_of
 from ektopos.maps.statistics import measure
 from ektopos.maps.verdict import Facts, Verdict, channel_roles
@@ -20,6 +20,7 @@ __all__ = [
     "Verdict",
     "channel_roles",
     "encoding_of",
+    "encoding_of_roles",
     "facts_of",
     "identify",
     "judge",

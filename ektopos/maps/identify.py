@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 from ektopos.document import NamingRule
-from ektopos.images import Image, ImageHeader, read_header, read_image
+from ektopos.images import Image, ImageHeader, jpeg_quality, read_header, read_image
 from ektopos.maps.company import Company, apart, settle
 from ektopos.maps.judge import judge
 from ektopos.maps.names import read_names
@@ -18,14 +18,14 @@ from ektopos.maps.verdict import Facts, Verdict
 
 def facts_of(path: Path) -> Facts:
     """Read and measure a map. Raises `UnreadableFile` or `TooLarge`."""
-    header = read_header(path)
-    image = read_image(path)
-    return facts_of_image(header, image)
+    return facts_of_image(path, read_header(path), read_image(path))
 
 
-def facts_of_image(header: ImageHeader, image: Image) -> Facts:
-    """Measure a decoded map."""
-    return Facts(header, measure(image), tuple(dict.fromkeys((*header.notes, *image.notes))))
+def facts_of_image(path: Path, header: ImageHeader, image: Image) -> Facts:
+    """Measure a decoded map; of its file only the compression is looked at again."""
+    notes = tuple(dict.fromkeys((*header.notes, *image.notes)))
+    quality = jpeg_quality(path) if header.format == "jpeg" else None
+    return Facts(header, measure(image), notes, image.unsound, quality)
 
 
 def identify(

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from typing import Any
+
 from ektopos.document import COLOUR_ROLES, Role
 from ektopos.types import Encoding
 
@@ -180,3 +183,11 @@ def encoding_of(role: Role | str, *, is_float: bool = False) -> Encoding:
     linear.
     """
     return "srgb" if role in COLOUR_ROLES and not is_float else "linear"
+
+
+def encoding_of_roles(roles: Mapping[Any, Role], *, is_float: bool = False) -> Encoding:
+    """The encoding of a map whose channels hold these. A packed map holds data; one quantity has
+    its own encoding, in however many channels it is, and alpha has none."""
+    main = next(iter(roles.values()), "unknown")
+    alone = len(set(roles) - {"a"}) <= 1
+    return encoding_of(main, is_float=is_float) if alone else "linear"

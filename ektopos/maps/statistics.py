@@ -27,7 +27,7 @@ CURL_COARSE = 0.25
 """Correlations from which neighbours, and means of 2 × 2 and 4 × 4, say which way green points;
 means can be misled by patterns of few texels, and so have to say it louder."""
 THUMBNAIL = 32
-VERSION = 4
+VERSION = 5
 """Raised when the measures change, so that facts kept of older ones are measured again."""
 HISTOGRAM_BINS = 64
 NEAR = 8.5 / 255

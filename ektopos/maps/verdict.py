@@ -10,7 +10,7 @@ from typing import Any
 from ektopos.document import Role
 from ektopos.images import ImageHeader
 from ektopos.maps import evidence as ev
-from ektopos.maps.roles import SPREAD, encoding_of
+from ektopos.maps.roles import SPREAD, encoding_of_roles
 from ektopos.maps.statistics import ChannelFacts, Statistics
 from ektopos.types import Encoding, NormalSpace, NormalY
 
@@ -68,6 +68,10 @@ class Facts:
     header: ImageHeader
     statistics: Statistics
     notes: tuple[str, ...] = field(default=())
+    unsound: int = 0
+    """How many texels are not a number or infinite."""
+    quality: int | None = None
+    """Of a JPEG file, 1–100."""
 
 
 def make_verdict(
@@ -81,13 +85,9 @@ def make_verdict(
     conflict: bool = False,
 ) -> Verdict:
     """A verdict with the encoding its roles should have."""
-    main = next(iter(roles.values()), "unknown")
-    # A packed map holds data; one quantity has its own encoding, in however many channels it is.
-    alone = len(set(roles) - {"a"}) <= 1
-    encoding = encoding_of(main, is_float=is_float) if alone else "linear"
     return Verdict(
         dict(roles),
-        encoding,
+        encoding_of_roles(roles, is_float=is_float),
         round(confidence, 3),
         normal_y,
         tuple(evidence),

@@ -49,7 +49,7 @@ class MatchMap:
 def read_match_map(given: str, path: Path) -> MatchMap:
     """Read a map. Raises `UnreadableFile` or `TooLarge`."""
     header, image = read_header(path), read_image(path)
-    return MatchMap(given, facts_of_image(header, image), traits_of(small_picture(image)))
+    return MatchMap(given, facts_of_image(path, header, image), traits_of(small_picture(image)))
 
 
 def small_picture(image: Image) -> Float:

@@ -9,7 +9,7 @@ from ektopos.document import COLOUR_ROLES, Role
 from ektopos.maps import evidence as ev
 from ektopos.maps.judge.case import Words, speaks, weighed
 from ektopos.maps.judge.remarks import with_remarks
-from ektopos.maps.roles import encoding_of
+from ektopos.maps.roles import encoding_of_roles
 from ektopos.maps.verdict import Facts, Verdict, coloured, curl_way, way, weigh
 from ektopos.types import Encoding, NormalY
 
@@ -37,7 +37,7 @@ def by_person(
     words = speaks(source)
     for group, role in roles.items():
         words += _against_pixels(facts, str(group), role, normal_y, several=len(roles) > 1)
-    usual = encoding_of(next(iter(roles.values()), "unknown"), is_float=facts.header.is_float)
+    usual = encoding_of_roles(roles, is_float=facts.header.is_float)
     return Verdict(
         dict(roles),
         "srgb" if encoding == "srgb" else "linear" if encoding else usual,

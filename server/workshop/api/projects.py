@@ -12,13 +12,12 @@ from django.shortcuts import get_object_or_404
 from ninja import Router, Schema
 from pydantic import Field
 
-from ektopos.checks import Finding, run_checks
+from ektopos.checks import Finding
 from ektopos.document import Document
 from ektopos.edits import Edit
-from ektopos.maps import Facts
-from ektopos.targets.profile import find_profile
 from server.workshop.archive import import_uploads
-from server.workshop.models import Checkpoint, Job, MapFacts, Project
+from server.workshop.checking import findings_of
+from server.workshop.models import Checkpoint, Job, Project
 from server.workshop.sample import open_sample
 
 router = Router(tags=["projects"])
@@ -237,12 +236,4 @@ def restore_checkpoint(
 @router.get("/{uuid:project_id}/checks", response=list[Finding])
 def checks(request: HttpRequest, project_id: UUID) -> list[Finding]:
     """Everything the checks find, worst first."""
-    project = project_or_404(project_id)
-    document, head = project.document, project.head
-    shas = {name: head.sha_of(entry.file) for name, entry in document.maps.items()}
-    rows = MapFacts.known(shas.values())
-
-    def known(name: str) -> Facts | None:
-        return rows[shas[name]].value() if shas[name] in rows else None
-
-    return run_checks(project.core(), find_profile(document.target, document), known)
+    return findings_of(project_or_404(project_id))

@@ -93,7 +93,7 @@ def _measure_map(path: str, sha: str) -> Facts:
     header = read_header(content)
     image = read_image(content)
     keep_reduced(sha, image)
-    return facts_of_image(header, image)
+    return facts_of_image(content, header, image)
 
 
 def keep_map(name: str, write: Callable[[Path], object]) -> str:
@@ -104,6 +104,6 @@ def keep_map(name: str, write: Callable[[Path], object]) -> str:
         write(path)
         image = read_image(path)
         sha, size = put_file(path)
-        MapFacts.keep(sha, size, facts_of_image(read_header(path), image))
+        MapFacts.keep(sha, size, facts_of_image(path, read_header(path), image))
     keep_reduced(sha, image)
     return sha

@@ -15,6 +15,9 @@ from ektopos.meshes import Fault, SlotFacts
 _FACTS = TypeAdapter(Facts)
 _SLOTS = TypeAdapter(list[SlotFacts])
 _FAULTS = TypeAdapter(list[Fault])
+KEPT = 4096
+"""Facts of maps that a process remembers."""
+_values: dict[str, Facts] = {}
 
 
 class MapFacts(models.Model):
@@ -31,8 +34,22 @@ class MapFacts(models.Model):
         return {row.sha256: row for row in rows}
 
     @classmethod
+    def values(cls, contents: Iterable[str]) -> dict[str, Facts]:
+        """The facts themselves by content. They never change, so those that this process has read
+        are not asked for again."""
+        wanted = set(contents)
+        missing = wanted - _values.keys()
+        for sha, row in cls.known(missing).items() if missing else ():
+            _values[sha] = row.value()
+        found = {sha: _values[sha] for sha in wanted if sha in _values}
+        while len(_values) > KEPT:
+            _values.pop(next(iter(_values)))
+        return found
+
+    @classmethod
     def keep(cls, sha256: str, size: int, facts: Facts) -> None:
         """Keep a map's facts."""
+        _values.pop(sha256, None)
         stored = _FACTS.dump_python(facts, mode="json")
         cls.objects.update_or_create(sha256=sha256, defaults={"bytes": size, "facts": stored})
 
@@ -55,6 +72,11 @@ class MeshFacts(models.Model):
     source = models.JSONField(default=dict)
     """What it was made from, so that its geometry can be made again: `file`, `parts` (content by
     path), `steps`."""
+
+    def look(self) -> tuple[tuple[SlotFacts, ...], tuple[Fault, ...]]:
+        """Slots and faults as the core knows them; faults without their faces."""
+        faults = [fault | {"faces": []} for fault in self.faults]
+        return tuple(_SLOTS.validate_python(self.slots)), tuple(_FAULTS.validate_python(faults))
 
     @staticmethod
     def dump(slots: list[SlotFacts], faults: list[Fault]) -> tuple[Any, Any]:

@@ -1331,6 +1331,9 @@ export interface components {
                 };
             };
             left_out?: components["schemas"]["LeftOut"];
+            /** Waived */
+            waived?: components["schemas"]["Waived"][];
+            rules?: components["schemas"]["Rules"];
         } & {
             [key: string]: unknown;
         };
@@ -1948,6 +1951,33 @@ export interface components {
             name: string;
         };
         /**
+         * Rules
+         * @description What a project asks of its assets beside common practice; what is not said is not asked.
+         */
+        Rules: {
+            /** Density */
+            density?: {
+                [key: string]: number;
+            };
+            /**
+             * Density Factor
+             * @default 2
+             */
+            density_factor: number;
+            /** Largest Size */
+            largest_size?: number | null;
+            /** Memory Mb */
+            memory_mb?: number | null;
+            /** Material Names */
+            material_names?: string | null;
+            /** Severities */
+            severities?: {
+                [key: string]: "error" | "warning" | "note" | "off";
+            };
+        } & {
+            [key: string]: unknown;
+        };
+        /**
          * ScaleUvs
          * @description Scale the UVs of slots, each by a factor of its own, about the middle of 0–1: so that slots
          *     come to one density.
@@ -2024,6 +2054,20 @@ export interface components {
              * @default 0
              */
             rotation: number;
+        } & {
+            [key: string]: unknown;
+        };
+        /**
+         * Waived
+         * @description A finding that a person has accepted.
+         */
+        Waived: {
+            /** Code */
+            code: string;
+            /** Subject */
+            subject: string;
+            /** Reason */
+            reason: string;
         } & {
             [key: string]: unknown;
         };
@@ -2214,7 +2258,7 @@ export interface components {
              */
             page: string;
             /** Edits */
-            edits: (components["schemas"]["RenameProject"] | components["schemas"]["SetTarget"] | components["schemas"]["SetProfile"] | components["schemas"]["RemoveProfile"] | components["schemas"]["LeaveOut"] | components["schemas"]["SetMap"] | components["schemas"]["RenameSet"] | components["schemas"]["AddNamingRule"] | components["schemas"]["RemoveNamingRule"] | components["schemas"]["RemoveMaps"] | components["schemas"]["AddMaterial"] | components["schemas"]["MakeFromSet"] | components["schemas"]["RenameMaterial"] | components["schemas"]["RenameMaterials"] | components["schemas"]["DuplicateMaterial"] | components["schemas"]["RemoveMaterial"] | components["schemas"]["SetFeed"] | components["schemas"]["ChangeFeed"] | components["schemas"]["PlaceFeed"] | components["schemas"]["SetSetting"] | components["schemas"]["PushUp"] | components["schemas"]["Detach"] | components["schemas"]["ApplyPattern"] | components["schemas"]["Assign"] | components["schemas"]["SetDone"] | components["schemas"]["KeepColours"] | components["schemas"]["SetRecipe"] | components["schemas"]["RemoveMesh"] | components["schemas"]["BringIn"])[];
+            edits: (components["schemas"]["RenameProject"] | components["schemas"]["SetTarget"] | components["schemas"]["SetProfile"] | components["schemas"]["RemoveProfile"] | components["schemas"]["LeaveOut"] | components["schemas"]["SetMap"] | components["schemas"]["RenameSet"] | components["schemas"]["AddNamingRule"] | components["schemas"]["RemoveNamingRule"] | components["schemas"]["RemoveMaps"] | components["schemas"]["AddMaterial"] | components["schemas"]["MakeFromSet"] | components["schemas"]["RenameMaterial"] | components["schemas"]["RenameMaterials"] | components["schemas"]["DuplicateMaterial"] | components["schemas"]["RemoveMaterial"] | components["schemas"]["SetFeed"] | components["schemas"]["ChangeFeed"] | components["schemas"]["PlaceFeed"] | components["schemas"]["SetSetting"] | components["schemas"]["PushUp"] | components["schemas"]["Detach"] | components["schemas"]["ApplyPattern"] | components["schemas"]["Assign"] | components["schemas"]["SetDone"] | components["schemas"]["KeepColours"] | components["schemas"]["SetRecipe"] | components["schemas"]["RemoveMesh"] | components["schemas"]["BringIn"] | components["schemas"]["Waive"] | components["schemas"]["Unwaive"] | components["schemas"]["SetRule"])[];
         };
         /**
          * KeepColours
@@ -2550,6 +2594,24 @@ export interface components {
             };
         };
         /**
+         * SetRule
+         * @description Set one of the project's rules, or give it back with `value` null.
+         */
+        SetRule: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set-rule";
+            /**
+             * Rule
+             * @enum {string}
+             */
+            rule: "density" | "density_factor" | "largest_size" | "memory_mb" | "material_names" | "severities";
+            /** Value */
+            value?: unknown;
+        };
+        /**
          * SetSetting
          * @description Set one of a material's settings, or give it back with `value` null.
          *
@@ -2584,6 +2646,38 @@ export interface components {
             kind: "set-target";
             /** Target */
             target: string;
+        };
+        /**
+         * Unwaive
+         * @description Count a finding again that was left as it is.
+         */
+        Unwaive: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "unwaive";
+            /** Code */
+            code: string;
+            /** Subject */
+            subject: string;
+        };
+        /**
+         * Waive
+         * @description Leave a finding as it is, for a reason that stands in the document.
+         */
+        Waive: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "waive";
+            /** Code */
+            code: string;
+            /** Subject */
+            subject: string;
+            /** Reason */
+            reason: string;
         };
         /**
          * At
@@ -2635,6 +2729,52 @@ export interface components {
              * @default
              */
             fix: string;
+            /**
+             * Title
+             * @default
+             */
+            title: string;
+            /**
+             * Family
+             * @default files
+             * @enum {string}
+             */
+            family: "files" | "references" | "encodings" | "ranges" | "normals" | "feeds" | "sets" | "materials" | "slots" | "UVs" | "density" | "geometry" | "scene" | "names" | "memory" | "target";
+            /**
+             * Numbers
+             * @default []
+             */
+            numbers: components["schemas"]["Number"][];
+            remedy?: components["schemas"]["Remedy"] | null;
+            /** Waived */
+            waived?: string | null;
+        };
+        /**
+         * Number
+         * @description One number that a finding rests on.
+         */
+        Number: {
+            /** Label */
+            label: string;
+            /** Value */
+            value: string;
+            /**
+             * Remark
+             * @default
+             */
+            remark: string;
+        };
+        /**
+         * Remedy
+         * @description A change that mends a finding and nothing else; only where there is one that is safe.
+         */
+        Remedy: {
+            /** Label */
+            label: string;
+            /** Does */
+            does: string;
+            /** Edits */
+            edits: (components["schemas"]["RenameProject"] | components["schemas"]["SetTarget"] | components["schemas"]["SetProfile"] | components["schemas"]["RemoveProfile"] | components["schemas"]["LeaveOut"] | components["schemas"]["SetMap"] | components["schemas"]["RenameSet"] | components["schemas"]["AddNamingRule"] | components["schemas"]["RemoveNamingRule"] | components["schemas"]["RemoveMaps"] | components["schemas"]["AddMaterial"] | components["schemas"]["MakeFromSet"] | components["schemas"]["RenameMaterial"] | components["schemas"]["RenameMaterials"] | components["schemas"]["DuplicateMaterial"] | components["schemas"]["RemoveMaterial"] | components["schemas"]["SetFeed"] | components["schemas"]["ChangeFeed"] | components["schemas"]["PlaceFeed"] | components["schemas"]["SetSetting"] | components["schemas"]["PushUp"] | components["schemas"]["Detach"] | components["schemas"]["ApplyPattern"] | components["schemas"]["Assign"] | components["schemas"]["SetDone"] | components["schemas"]["KeepColours"] | components["schemas"]["SetRecipe"] | components["schemas"]["RemoveMesh"] | components["schemas"]["BringIn"] | components["schemas"]["Waive"] | components["schemas"]["Unwaive"] | components["schemas"]["SetRule"])[];
         };
         /**
          * Upload

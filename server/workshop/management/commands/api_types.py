@@ -1,5 +1,5 @@
 """Generate what the interface has from the core: the API's types, and the tables of inputs and
-lights. Or check them."""
+lights; and the document of the checks. Or check them."""
 
 from __future__ import annotations
 
@@ -13,6 +13,7 @@ from typing import Any
 from django.conf import settings
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 
+from ektopos.checks.reports import codes_as_markdown
 from ektopos.document import INPUTS, TABLE, Feed
 from ektopos.materials.adjust import ADJUSTMENTS
 from ektopos.shading import LIGHTS
@@ -31,12 +32,16 @@ class Command(BaseCommand):
 
     def handle(self, *args: Any, **options: Any) -> None:
         """Write or compare the generated files."""
-        for goal, content in (("schema.ts", _schema()), ("tables.ts", _tables())):
-            path = settings.ROOT / "web" / "src" / "api" / goal
+        for goal, content in (
+            ("web/src/api/schema.ts", _schema()),
+            ("web/src/api/tables.ts", _tables()),
+            ("docs/checks.md", codes_as_markdown()),
+        ):
+            path = settings.ROOT / goal
             if not options["check"]:
                 path.write_text(content)
             elif not path.exists() or path.read_text() != content:
-                raise CommandError(f"web/src/api/{goal} is not current: run ./manage.py api_types")
+                raise CommandError(f"{goal} is not current: run ./manage.py api_types")
 
 
 def _schema() -> str:

@@ -1,0 +1,98 @@
+"""Texels per metre: between the slots of a mesh, and against the project's rules."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+
+from ektopos.checks.registry import Examined, Finding, Number, Remedy, check, found
+from ektopos.checks.uvs import largest_map
+from ektopos.edits import SetSetting
+from ektopos.materials import Material
+from ektopos.meshes import SlotFacts
+
+UNEVEN = 4.0
+"""How many times sharper or coarser than the middle of its mesh a slot may be; common practice."""
+SMALLEST = 16
+PALETTE = 64
+"""Maps up to this side hold squares of colour, of which no texel is meant to be seen."""
+
+
+def texels_per_metre(examined: Examined, slot: SlotFacts, material: Material) -> float | None:
+    """Of the largest map that a slot wears, its tiling and limit counted; `None` without one, or
+    without UVs."""
+    header = largest_map(examined, material)
+    if header is None or not slot.density or max(header.width, header.height) <= PALETTE:
+        return None
+    limit = min(material.size_limit or math.inf, examined.profile.size_limit or math.inf)
+    shrink = min(1.0, limit / max(header.width, header.height))
+    side = math.sqrt(header.width * header.height) * shrink
+    tiling = material.common_place().uv.tiling
+    return slot.density * side * math.sqrt(abs(tiling[0] * tiling[1]))
+
+
+@check
+def densities(examined: Examined) -> Iterator[Finding]:
+    """Slots off the project's rule for their surface, and off the rest of their mesh."""
+    measured: dict[str, list[tuple[SlotFacts, Material, float]]] = {}
+    for name, slot, material in examined.worn():
+        density = texels_per_metre(examined, slot, material)
+        if density:
+            measured.setdefault(name, []).append((slot, material, density))
+    rules = examined.project.document.rules
+    for name, slots in measured.items():
+        middle = _middle([(slot.area, density) for slot, _, density in slots])
+        for slot, material, density in slots:
+            subject = f"mesh {name} · {slot.name}"
+            wanted = rules.density.get(material.surface_tag or "", rules.density.get(""))
+            here = Number("texels per metre", f"{density:,.0f}")
+            if wanted is not None:
+                times = density / wanted
+                if not 1 / rules.density_factor <= times <= rules.density_factor:
+                    yield found(
+                        "density-off-rule",
+                        subject,
+                        f"{density:,.0f} texels a metre; {wanted:,.0f} is this project’s rule.",
+                        numbers=(here, Number("the rule", f"{wanted:,.0f}", _tag(material))),
+                        remedy=_smaller(examined, material, times),
+                    )
+            elif len(slots) > 1 and not 1 / UNEVEN <= density / middle <= UNEVEN:
+                yield found(
+                    "density-uneven",
+                    subject,
+                    f"{density:,.0f} texels a metre; the middle of {name} has {middle:,.0f}.",
+                    numbers=(here, Number("middle of the mesh", f"{middle:,.0f}", "by area")),
+                )
+
+
+def _tag(material: Material) -> str:
+    return f"for {material.surface_tag}" if material.surface_tag else ""
+
+
+def _middle(slots: list[tuple[float, float]]) -> float:
+    """The density that half of the area stays below."""
+    half, run = sum(area for area, _ in slots) / 2, 0.0
+    for area, density in sorted(slots, key=lambda pair: pair[1]):
+        run += area
+        if run >= half:
+            return density
+    return slots[-1][1]
+
+
+def _smaller(examined: Examined, material: Material, times: float) -> Remedy | None:
+    """A size limit that brings a density down to its rule by halves; `None` where it is too coarse,
+    or where other slots wear the material, which would lose by it."""
+    header = largest_map(examined, material)
+    wearers = sum(worn.name == material.name for _, _, worn in examined.worn())
+    halves = round(math.log2(times)) if times > 1 else 0
+    if header is None or halves < 1 or wearers > 1:
+        return None
+    side = min(max(header.width, header.height), material.size_limit or math.inf)
+    limit = max(SMALLEST, int(side) >> halves)
+    often = {1: "halve", 2: "halve twice"}.get(halves, f"halve {halves} times")
+    return Remedy(
+        often,
+        f"Limits the maps of {material.name} to {limit} texels when they leave. The files stay as "
+        "they are.",
+        [SetSetting(material=material.name, setting="size_limit", value=limit)],
+    )

@@ -1,0 +1,288 @@
+"""Values that no surface has, or that are seldom meant. Only feeds that take a map as it is, or a
+constant, are judged: adjusted ones have been looked at."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from ektopos.checks.registry import Examined, Finding, Number, Remedy, check, found
+from ektopos.document import Feed
+from ektopos.edits import ChangeFeed
+from ektopos.images import luminance, srgb_to_linear
+from ektopos.maps import Facts
+from ektopos.maps.statistics import (
+    HISTOGRAM_BINS,
+    THUMBNAIL,
+    ChannelFacts,
+    Statistics,
+    thumbnail_of,
+)
+from ektopos.materials import Material
+from ektopos.types import Float
+from ektopos.vectors import raw_vectors
+
+DARKEST, BRIGHTEST = 0.02, 0.92
+"""Luminance of what is no metal. Source: the black and white of the ColorChecker, 0.03 and 0.9
+(measured values of 2005, in colour-science), with some room."""
+DARKEST_METAL = 0.35
+"""Luminance of metals at normal incidence. Source: Palik, Handbook of Optical Constants of Solids:
+the darkest common ones reflect half, with room for tarnish."""
+BETWEEN = (0.1, 0.9)
+LIT = 0.25
+"""Correlation of brightness with slopes from which light counts as painted in; common practice."""
+SMOOTH = 0.85
+"""Share of a picture’s brightness that a smooth shade explains; atlases and patterns by other makers
+stay below 0.75 (`tests/outside/real_maps.csv`)."""
+SNAP = 12.0
+"""Contrast that leaves greys a twelfth of their width: the transition stays, half metals do not."""
+_PLAIN = {"map", "channels", "uv", "wrap", "strength"}
+
+
+def is_plain(feed: Feed) -> bool:
+    """Whether a feed takes a map just as it is."""
+    return feed.map is not None and set(feed.model_dump(exclude_defaults=True)) <= _PLAIN
+
+
+def channel_facts(examined: Examined, feed: Feed) -> ChannelFacts | None:
+    """The measures of the one channel that feeds an input as it is; `None` for any other feed, and
+    where colour would have to be decoded first."""
+    entry = examined.project.document.maps.get(feed.map or "")
+    if entry is None or not is_plain(feed) or feed.map not in examined.headers:
+        return None
+    facts = examined.facts(feed.map)
+    if facts is None or entry.encoding == "srgb":
+        return None
+    name = feed.channels or "r"
+    channels = {channel.name: channel for channel in facts.statistics.channels}
+    return channels.get(
+        name, channels["r"] if set(channels) <= {"r", "a"} and name != "a" else None
+    )
+
+
+def in_between(channel: ChannelFacts) -> float:
+    """Share of texels between `BETWEEN`, by the histogram."""
+    centres = (np.arange(HISTOGRAM_BINS) + 0.5) / HISTOGRAM_BINS
+    inside = (centres > BETWEEN[0]) & (centres < BETWEEN[1])
+    return float(np.asarray(channel.histogram)[inside].sum())
+
+
+def typical_luminance(examined: Examined, feed: Feed) -> float | None:
+    """The luminance that half of a base colour's texels stay below, channel by channel; `None` for
+    adjusted feeds."""
+    if feed.value is not None and not feed.layers and not feed.laid:
+        return float(luminance(np.broadcast_to(np.asarray(feed.value, np.float32), (3,))))
+    entry = examined.project.document.maps.get(feed.map or "")
+    if entry is None or not is_plain(feed) or feed.map not in examined.headers:
+        return None
+    facts = examined.facts(feed.map)
+    if facts is None or facts.header.is_float:
+        return None
+    colours = [c.median for c in facts.statistics.channels if c.name != "a"]
+    stored = np.array(colours if len(colours) == 3 else colours[:1] * 3, np.float32)
+    return float(luminance(srgb_to_linear(stored) if entry.encoding == "srgb" else stored))
+
+
+def how_metallic(examined: Examined, material: Material) -> float | None:
+    """0 or 1 for what is all one or the other; `None` where it differs over the surface or is not
+    known."""
+    feed = material.feeds["metallic"]
+    if feed.value is not None and not feed.layers and not feed.laid:
+        return float(feed.value) if feed.value in (0.0, 1.0) else None
+    channel = channel_facts(examined, feed)
+    if channel is None:
+        return None
+    return 0.0 if channel.at_zero > 0.95 else 1.0 if channel.at_one > 0.95 else None
+
+
+@check
+def albedo(examined: Examined) -> Iterator[Finding]:
+    """Base colours that no material has."""
+    for name, material in examined.materials.items():
+        metallic = how_metallic(examined, material)
+        feed = material.feeds["base_color"]
+        judged = "base_color" in material.origin and material.alpha_mode == "opaque"
+        if metallic is None or material.covers or not judged:
+            continue
+        value = typical_luminance(examined, feed)
+        if value is None:
+            continue
+        lowest = DARKEST_METAL if metallic else DARKEST
+        highest = 1.0 if metallic else BRIGHTEST
+        if lowest <= value <= highest:
+            continue
+        dark = value < lowest
+        code = "metal-too-dark" if metallic else f"base-colour-too-{'dark' if dark else 'bright'}"
+        limit = f"{'from' if dark else 'up to'} {lowest if dark else highest:g}"
+        yield found(
+            code,
+            f"material {name} · base_color",
+            f"Its luminance is {value:.3f}{' at the median' if feed.map else ''}; "
+            f"{'metals' if metallic else 'what is no metal'} {'have' if metallic else 'has'} "
+            f"{limit}.",
+            numbers=(Number("luminance, linear", f"{value:.3f}", limit),),
+        )
+
+
+@check
+def metallic_greys(examined: Examined) -> Iterator[Finding]:
+    """Metallic that is neither 0 nor 1 over much of the surface."""
+    for name, material in examined.materials.items():
+        feed = material.feeds["metallic"]
+        channel = channel_facts(examined, feed)
+        share = in_between(channel) if channel else 0.0
+        subject = f"material {name} · metallic"
+        if isinstance(feed.value, float) and BETWEEN[0] < feed.value < BETWEEN[1]:
+            yield found(
+                "metallic-grey",
+                subject,
+                f"It is {feed.value:g} all over.",
+                fix="Choose 0 or 1.",
+                numbers=(Number("metallic", f"{feed.value:g}", "0 or 1"),),
+            )
+        elif share >= 0.25:
+            own = name in (material.origin.get("metallic"),)
+            yield found(
+                "metallic-grey",
+                subject,
+                f"{share:.0%} of {feed.map} lies between {BETWEEN[0]:g} and {BETWEEN[1]:g}.",
+                numbers=(Number("in between", f"{share:.0%}", "a quarter is much"),),
+                remedy=Remedy(
+                    "snap to 0 or 1",
+                    f"Sets the feed’s contrast to {SNAP:g}: what is below a half becomes 0, what "
+                    "is above 1, with a narrow edge. The map stays as it is.",
+                    [ChangeFeed(material=name, input="metallic", change={"contrast": SNAP})],
+                )
+                if own
+                else None,
+            )
+
+
+@check
+def flat_roughness(examined: Examined) -> Iterator[Finding]:
+    """Roughness maps that say one extreme value everywhere."""
+    for name, material in examined.materials.items():
+        channel = channel_facts(examined, material.feeds["roughness"])
+        if channel and channel.is_constant and not 0.03 <= channel.mean <= 0.97:
+            yield found(
+                "roughness-flat",
+                f"material {name} · roughness",
+                f"{material.feeds['roughness'].map} is {channel.mean:.2f} all over.",
+                numbers=(Number("roughness", f"{channel.mean:.2f}", "all over"),),
+            )
+
+
+@check
+def grey_masks(examined: Examined) -> Iterator[Finding]:
+    """Cut-outs of masks that are mostly in between."""
+    for name, material in examined.materials.items():
+        channel = channel_facts(examined, material.feeds["opacity"])
+        if material.alpha_mode == "mask" and channel and (share := in_between(channel)) >= 0.2:
+            yield found(
+                "mask-grey",
+                f"material {name} · opacity",
+                f"{share:.0%} of {material.feeds['opacity'].map} is neither solid nor nothing.",
+                numbers=(Number("in between", f"{share:.0%}", "edges apart, masks are 0 or 1"),),
+            )
+
+
+@check
+def painted_light(examined: Examined) -> Iterator[Finding]:
+    """Base colours that are brighter on one side of every bump, or from one end to the other."""
+    for name, material in examined.materials.items():
+        base, normal = material.feeds["base_color"], material.feeds["normal"]
+        facts = examined.facts(base.map or "") if base.map in examined.headers else None
+        if facts is None or not is_plain(base) or "base_color" not in material.origin:
+            continue
+        subject = f"material {name} · base_color"
+        shade = shading_over(facts)
+        if shade is not None:
+            share, times = shade
+            yield found(
+                "light-painted-in",
+                subject,
+                f"{base.map} runs from dark to bright over all of it, {times:.1f} times.",
+                numbers=(
+                    Number(
+                        "explained by one smooth shade", f"{share:.0%}", f"{SMOOTH:.0%} is much"
+                    ),
+                    Number("brightest against darkest", f"{times:.1f} ×", "linear, of that shade"),
+                ),
+            )
+            continue
+        other = examined.facts(normal.map or "") if normal.map in examined.headers else None
+        if other is None or not is_plain(normal) or base.uv != normal.uv:
+            continue
+        green_up = examined.project.document.maps[normal.map or ""].normal_y != "-"
+        lit = light_in(facts, other, -1.0 if green_up else 1.0)
+        if lit is not None:
+            strength, side = lit
+            yield found(
+                "light-painted-in",
+                subject,
+                f"{base.map} is brighter where {normal.map} leans {side}.",
+                numbers=(
+                    Number("brightness follows the slopes", f"{strength:.2f}", f"{LIT} is much"),
+                    Number("brighter towards the", side),
+                ),
+            )
+
+
+def shading_over(base: Facts) -> tuple[float, float] | None:
+    """The share of a colour's brightness (in logarithms, as light multiplies) that one smooth shade
+    over the whole picture explains, and how many times its brightest place is its darkest; `None`
+    below `SMOOTH` and 1.5 times. Atlases on a plain ground are left alone."""
+    s = base.statistics
+    if base.header.channels < 3 or s.background > 0.2:
+        return None
+    linear = srgb_to_linear(thumbnail_of(s)[..., :3])
+    levels = np.log(luminance(linear) + 1e-3).reshape(-1)
+    y, x = np.mgrid[-1 : 1 : THUMBNAIL * 1j, -1 : 1 : THUMBNAIL * 1j].reshape(2, -1)
+    terms = np.stack([np.ones_like(x), x, y, x * x, y * y, x * y], axis=1)
+    shade = terms @ np.linalg.lstsq(terms, levels, rcond=None)[0]
+    share, times = float(shade.var() / max(levels.var(), 1e-12)), float(np.exp(np.ptp(shade)))
+    return (share, times) if share >= SMOOTH and times >= 1.5 else None
+
+
+def light_in(base: Facts, normal: Facts, down: float) -> tuple[float, str] | None:
+    """How strongly a base colour's brightness follows the lean of the normals, 0–1, and towards
+    which side; `None` where it does not. `down` is the sign that makes the normals' y run down the
+    picture. All four quarters have to agree on the side, so that a picture that only happens to
+    brighten along an edge is not accused.
+    """
+    brightness = _grey(base.statistics)
+    leans = raw_vectors(thumbnail_of(normal.statistics)[..., :3])[..., :2] * np.array(
+        [1.0, down], np.float32
+    )
+    whole, direction = _follows(brightness, leans)
+    if whole < LIT:
+        return None
+    half = len(brightness) // 2
+    for rows in (slice(None, half), slice(half, None)):
+        for columns in (slice(None, half), slice(half, None)):
+            part, way = _follows(brightness[rows, columns], leans[rows, columns])
+            if part < LIT / 2 or float(way @ direction) < 0.7:
+                return None
+    across = "" if abs(direction[0]) < 0.38 else "left" if direction[0] < 0 else "right"
+    along = "" if abs(direction[1]) < 0.38 else "upper" if direction[1] < 0 else "lower"
+    side = f"{along} {across}".strip()
+    return whole, {"upper": "top", "lower": "bottom"}.get(side, side)
+
+
+def _grey(s: Statistics) -> Float:
+    picture = thumbnail_of(s)
+    return np.asarray(picture[..., : min(3, picture.shape[2])].mean(axis=2), np.float32)
+
+
+def _follows(brightness: Float, leans: Float) -> tuple[float, Float]:
+    """The multiple correlation of brightness with the two leans, and the unit direction in which it
+    rises."""
+    values = (brightness - brightness.mean()).reshape(-1)
+    slopes = (leans - leans.mean(axis=(0, 1))).reshape(-1, 2)
+    if values.std() < 1e-3 or slopes.std() < 1e-3:
+        return 0.0, np.zeros(2, np.float32)
+    rises = np.linalg.lstsq(slopes, values, rcond=None)[0]
+    explained = slopes @ rises
+    strength = float(explained.std() / values.std())
+    return strength, np.asarray(rises / max(float(np.linalg.norm(rises)), 1e-9), np.float32)

@@ -1,0 +1,79 @@
+"""Findings that a person accepts, and what a project asks of its assets."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from pydantic import Field
+
+from ektopos.document import Document, Rules, Waived, parse
+from ektopos.edits.common import BaseEdit, Touched
+
+
+class Waive(BaseEdit):
+    """Leave a finding as it is, for a reason that stands in the document."""
+
+    kind: Literal["waive"] = "waive"
+    code: str = Field(min_length=1, max_length=60)
+    subject: str = Field(min_length=1, max_length=400)
+    reason: str = Field(min_length=1, max_length=400)
+
+    def label(self) -> str:
+        return f"leave {self.code} of {self.subject}"
+
+    def touches(self, document: Document) -> Touched:
+        return {f"{self.code} of {self.subject}": _reason(document, self.code, self.subject)}
+
+    def apply(self, document: Document) -> None:
+        document.waived = [
+            *_others(document, self.code, self.subject),
+            Waived(code=self.code, subject=self.subject, reason=self.reason.strip() or "—"),
+        ]
+
+
+class Unwaive(BaseEdit):
+    """Count a finding again that was left as it is."""
+
+    kind: Literal["unwaive"] = "unwaive"
+    code: str
+    subject: str
+
+    def label(self) -> str:
+        return f"{self.code} of {self.subject} counts again"
+
+    def touches(self, document: Document) -> Touched:
+        return {f"{self.code} of {self.subject}": _reason(document, self.code, self.subject)}
+
+    def apply(self, document: Document) -> None:
+        document.waived = _others(document, self.code, self.subject)
+
+
+class SetRule(BaseEdit):
+    """Set one of the project's rules, or give it back with `value` null."""
+
+    kind: Literal["set-rule"] = "set-rule"
+    rule: Literal[
+        "density", "density_factor", "largest_size", "memory_mb", "material_names", "severities"
+    ]
+    value: Any = None
+
+    def label(self) -> str:
+        return f"rule: {self.rule.replace('_', ' ')}"
+
+    def touches(self, document: Document) -> Touched:
+        return {self.label(): document.rules.model_dump(mode="json")[self.rule]}
+
+    def apply(self, document: Document) -> None:
+        raw = document.rules.model_dump(mode="json", exclude_defaults=True)
+        raw.pop(self.rule, None)
+        if self.value is not None:
+            raw[self.rule] = self.value
+        document.rules = parse(Rules, raw, "rules")
+
+
+def _reason(document: Document, code: str, subject: str) -> str | None:
+    return next((w.reason for w in document.waived if (w.code, w.subject) == (code, subject)), None)
+
+
+def _others(document: Document, code: str, subject: str) -> list[Waived]:
+    return [w for w in document.waived if (w.code, w.subject) != (code, subject)]
