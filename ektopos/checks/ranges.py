@@ -33,7 +33,7 @@ BETWEEN = (0.1, 0.9)
 LIT = 0.25
 """Correlation of brightness with slopes from which light counts as painted in; common practice."""
 SMOOTH = 0.85
-"""Share of a picture’s brightness that a smooth shade explains; atlases and patterns by other makers
+"""Share of a picture’s brightness that a smooth shade explains; atlases by other makers
 stay below 0.75 (`tests/outside/real_maps.csv`)."""
 SNAP = 12.0
 """Contrast that leaves greys a twelfth of their width: the transition stays, half metals do not."""
@@ -204,9 +204,7 @@ def painted_light(examined: Examined) -> Iterator[Finding]:
                 subject,
                 f"{base.map} runs from dark to bright over all of it, {times:.1f} times.",
                 numbers=(
-                    Number(
-                        "explained by one smooth shade", f"{share:.0%}", f"{SMOOTH:.0%} is much"
-                    ),
+                    Number("one smooth shade explains", f"{share:.0%}", f"{SMOOTH:.0%} is much"),
                     Number("brightest against darkest", f"{times:.1f} ×", "linear, of that shade"),
                 ),
             )

@@ -15,6 +15,7 @@ from ektopos.maps import Facts, facts_of
 from ektopos.materials import Material, covered, effective
 from ektopos.meshes import Fault, Mesh, SlotFacts, find_faults, slot_facts
 from ektopos.project import Project, load_mesh
+from ektopos.steps import MeshStep
 from ektopos.targets.left import SceneOf, scene_reader
 from ektopos.targets.profile import Profile
 
@@ -40,8 +41,12 @@ class Remedy:
     """As a command, in a word or three."""
     does: str
     """What it does, and what stays as it is."""
-    edits: list[Edit]
+    edits: list[Edit] = field(default_factory=list)
     """To be done as one step."""
+    mesh: str | None = None
+    """The mesh to whose recipe …"""
+    step: MeshStep | None = None
+    """… this is added."""
 
 
 @dataclass(frozen=True)

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from ektopos.checks.registry import Examined, Finding, Remedy, check, found
 from ektopos.document import TABLE
-from ektopos.edits import RemoveMaps, SetFeed
+from ektopos.edits import SetFeed
 from ektopos.materials.wire import unused_of_set
 
 
@@ -47,11 +47,6 @@ def unused_maps(examined: Examined) -> Iterator[Finding]:
                 "unused-map",
                 f"map {name}",
                 "No material is fed from it, and nothing is covered by it.",
-                remedy=Remedy(
-                    "take it out",
-                    "Takes the map out of the project. Its file stays where it came from.",
-                    [RemoveMaps(maps=[name])],
-                ),
             )
 
 

@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from ektopos.checks.codes import Severity
-from ektopos.checks.registry import Examined, Finding, Number, check, found
+from ektopos.checks.registry import Examined, Finding, Number, Remedy, check, found
 from ektopos.materials import Material
 from ektopos.meshes import Fault
+from ektopos.steps import TurnReversed
 
 
 @check
@@ -40,11 +41,24 @@ def mesh_faults(examined: Examined) -> Iterator[Finding]:
             yield found(
                 fault.code,
                 f"mesh {name}" + (f" · {fault.slot}" if fault.slot else ""),
-                fault.message,
+                f"{fault.message.partition('. ')[0].rstrip('.')}.",
                 severity=severity,
                 evidence=f"{fault.count}",
                 numbers=(Number("count", f"{fault.count:,}"),),
+                remedy=_turning(name, fault) if fault.code == "reversed-faces" else None,
             )
+
+
+def _turning(mesh: str, fault: Fault) -> Remedy | None:
+    if fault.slot is None:
+        return None
+    return Remedy(
+        "turn them",
+        "Turns these faces and their normals, as a step of the mesh’s recipe. The file stays as it "
+        "is, and all other faces too.",
+        mesh=mesh,
+        step=TurnReversed(kind="turn-reversed", slots=[fault.slot]),
+    )
 
 
 def _is_meant(fault: Fault, material: Material | None) -> bool:

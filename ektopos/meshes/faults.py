@@ -62,15 +62,28 @@ class Fault:
         return MESSAGES[self.code].format(n=f"{self.count:,}".replace(",", " "))
 
 
-def find_faults(mesh: Mesh) -> list[Fault]:
-    """Every fault of a mesh. Cost: n log n in its triangles."""
+def reversed_faces(mesh: Mesh) -> NDArray[np.bool_]:
+    """Which triangles show their backs, `(t,)`: those that the fault `reversed-faces` counts."""
+    return _surface_faults(mesh)[2]
+
+
+def _surface_faults(
+    mesh: Mesh,
+) -> tuple[NDArray[np.bool_], NDArray[np.bool_], NDArray[np.bool_], Index]:
+    """Which triangles are degenerate, coincident and reversed, `(t,)` each, and the triangle of
+    every open edge."""
     points = weld(mesh.positions)
     welded = points[mesh.triangles] if len(mesh.triangles) else np.zeros((0, 3), np.int64)
     degenerate = degenerate_faces(mesh, welded)
     coincident = coincident_faces(welded) & ~degenerate
-    sound = ~(degenerate | coincident)
-    against, open_edge_faces = shell_faults(mesh, welded, sound)
+    against, open_edge_faces = shell_faults(mesh, welded, ~(degenerate | coincident))
     reversed_ = _shows_its_back(mesh, against & ~_two_sided(mesh))
+    return degenerate, coincident, reversed_, open_edge_faces
+
+
+def find_faults(mesh: Mesh) -> list[Fault]:
+    """Every fault of a mesh. Cost: n log n in its triangles."""
+    degenerate, coincident, reversed_, open_edge_faces = _surface_faults(mesh)
     has_uv = mesh.has_uv
     no_uvs = ~np.logical_and.reduce([has_uv[mesh.triangles[:, i]] for i in range(3)])
     faults: list[Fault] = []

@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ektopos.errors import EktoposError
+from ektopos.meshes.faults import reversed_faces
 from ektopos.meshes.islands import faces_joined_by_edges, joined_faces, uv_islands, weld
 from ektopos.meshes.mesh import Mesh
 from ektopos.meshes.rows import unique_rows
@@ -30,6 +31,7 @@ from ektopos.steps import (
     RenameSlot,
     ScaleUvs,
     SplitSlot,
+    TurnReversed,
 )
 from ektopos.types import Index
 from ektopos.vectors import flat_normals
@@ -37,6 +39,8 @@ from ektopos.vectors import flat_normals
 ONE_SIDE = 30.0
 """Degrees that neighbours may bend and still be one side."""
 
+OTHER_WAY = [0, 2, 1]
+"""The corners of a triangle in the order in which it faces the other way."""
 PACKINGS = 4
 """How often islands are packed at most, to fill a map of the size that was asked for …"""
 MANY = 50_000
@@ -257,6 +261,25 @@ def _palette(step: PaletteUvs, mesh: Mesh) -> Mesh:
     size = float(np.nan_to_num(np.ptp(corners.reshape(-1, 2), axis=0)).max(initial=0.0)) or 1.0
     shrunk = (np.nan_to_num(corners) - low) / size - 0.5
     return with_corner_uvs(mesh, faces, centre + shrunk * side * 0.5)
+
+
+@apply_step.register
+def _turn(step: TurnReversed, mesh: Mesh) -> Mesh:
+    numbers = [slot_number(mesh, slot) for slot in step.slots]
+    turned = reversed_faces(mesh) & np.isin(mesh.triangle_slot, numbers)
+    faces = np.flatnonzero(turned)
+    if not len(faces):
+        raise EktoposError(
+            "no face of it shows its back.",
+            subject=step.slots[0],
+            hint="Take the step out, if the file has been mended.",
+        )
+    mesh = with_own_vertices(mesh, faces)
+    triangles, normals = mesh.triangles.copy(), mesh.normals.copy()
+    triangles[faces] = triangles[faces][:, OTHER_WAY]
+    own = np.unique(triangles[faces])
+    normals[own] = -normals[own]
+    return replace(mesh, triangles=triangles, normals=normals)
 
 
 def carried(before: Mesh, after: Mesh) -> dict[str, str]:

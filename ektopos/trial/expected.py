@@ -17,8 +17,9 @@ from ektopos.materials.derive import Material
 from ektopos.meshes import Mesh, apply_recipe
 from ektopos.meshes.formats.gltf import drawn_parts, influenced, local_matrix, node_order
 from ektopos.meshes.formats.gltf_accessors import Accessors
-from ektopos.meshes.formats.kept import Original
+from ektopos.meshes.formats.kept import Original, turned_faces
 from ektopos.meshes.mesh import with_normals
+from ektopos.meshes.recipe import OTHER_WAY
 from ektopos.project import Project, read_original, read_project_mesh
 from ektopos.targets.profile import Profile
 from ektopos.trial.engine.package import ImportedScene, Triangles, joint_mark
@@ -78,6 +79,10 @@ class ExpectedMesh:
         if self.original is None:
             return None, None
         tangents, influences = _corner_values(self.original)
+        turned = turned_faces(self.original.mesh, self.mesh)
+        if turned.any():
+            tangents[turned] = tangents[turned][:, OTHER_WAY] * [1.0, 1.0, 1.0, -1.0]
+            influences[turned] = influences[turned][:, OTHER_WAY]
         return (tangents if tangents.any() else None), (influences if influences.any() else None)
 
 

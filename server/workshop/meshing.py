@@ -254,18 +254,23 @@ def keep_changed(revision: Revision, name: str, steps: Sequence[MeshStep], mesh:
     return keep_mesh(source_of(revision, name, steps), with_names(mesh, was))
 
 
+def mesh_row(key: str) -> tuple[MeshFacts, Source]:
+    """What is known of a mesh, and what it was made from. Raises `MissingReference` for an unknown
+    one."""
+    row = MeshFacts.objects.filter(key=key).first()
+    if row is None or not row.source:
+        raise MissingReference(
+            "the mesh has not been measured.", subject=key[:12], hint="Load the page again."
+        )
+    return row, Source(**row.source | {"steps": _STEPS.validate_python(row.source["steps"])})
+
+
 def stage_file(key: str, ending: str) -> Path:
     """Something that the stage asks for, made again if the cache was emptied. Raises
     `MissingReference` for an unknown mesh."""
     path = cache_path("stage", f"{key}{ending}")
     if not path.is_file():
-        row = MeshFacts.objects.filter(key=key).first()
-        if row is None or not row.source:
-            raise MissingReference(
-                "the mesh has not been measured.", subject=key[:12], hint="Load the page again."
-            )
-        stored = row.source | {"steps": _STEPS.validate_python(row.source["steps"])}
-        _keep_stage(key, mesh_of(Source(**stored)))
+        _keep_stage(key, mesh_of(mesh_row(key)[1]))
     if not path.is_file():
         raise MissingReference(
             "there is no such measure.", subject=key[:12], hint="Load the page again."

@@ -25,6 +25,7 @@ from ektopos.meshes.formats.gltf import (
 )
 from ektopos.meshes.formats.gltf_accessors import DRACO, Accessors, view_bytes
 from ektopos.meshes.mesh import Mesh
+from ektopos.meshes.recipe import OTHER_WAY
 from ektopos.meshes.rows import unique_rows
 
 _GONE = ("buffers", "images", "textures", "samplers", "materials")
@@ -68,6 +69,7 @@ class _Kept:
     ) -> None:
         self.source, self.before, self.mesh = original.gltf, original.mesh, mesh
         self.material_of, self.colours = material_of, colours
+        self.backwards = turned_faces(self.before, mesh)
         self.accessors = Accessors(original.gltf, original.buffers)
         self.gltf = copy.deepcopy({k: v for k, v in original.gltf.items() if k not in _GONE})
         self.binary = Binary()
@@ -115,11 +117,13 @@ class _Kept:
         slots = self.mesh.triangle_slot[those]
         uvs = self.mesh.corner_uvs()[those]
         moved = not np.array_equal(uvs, self.before.corner_uvs()[those], equal_nan=True)
+        backwards = self.backwards[those]
         packed = DRACO in primitive.get("extensions", {})
         scaled = is_quantised(self.source, primitive)
-        if count and (moved or packed or scaled or len(np.unique(slots)) > 1):
+        several = len(np.unique(slots)) > 1
+        if count and (moved or packed or scaled or several or backwards.any()):
             corners = self.before.triangles[those] - vertex
-            yield from self._anew(primitive, corners, slots, uvs, moved or scaled)
+            yield from self._anew(primitive, corners, slots, uvs, moved or scaled, backwards)
         else:
             slot = self.mesh.slots[slots[0]] if count else self._slot_elsewhere(primitive)
             yield self._dressed(primitive, slot)
@@ -149,14 +153,19 @@ class _Kept:
         slots: NDArray[np.int32],
         uvs: NDArray[np.float64],
         moved: bool,
+        backwards: NDArray[np.bool_],
     ) -> Iterator[dict[str, Any]]:
         """A primitive written again, one for each slot; `corners` `(t, 3)` are vertex numbers as
-        they are drawn, where mirroring nodes turn the winding."""
+        they were drawn, where mirroring nodes turn the winding; `backwards` `(t,)` are triangles
+        that face the other way now."""
         stored = self.accessors.stored_attributes(primitive)
         count = len(stored["POSITION"])
         raw = triangles_of(self.accessors.corners(primitive, count), primitive.get("mode", 4))
         turned = (corners != raw).any(axis=1)
+        uvs = np.where(backwards[:, None, None], uvs[:, OTHER_WAY], uvs)
         uvs = np.where(turned[:, None, None], uvs[:, ::-1], uvs).astype(np.float32)
+        raw = np.where(backwards[:, None], raw[:, OTHER_WAY], raw)
+        uvs = np.where(backwards[:, None, None], uvs[:, OTHER_WAY], uvs)
         targets = [
             {name: self.accessors.stored(index) for name, index in target.items()}
             for target in primitive.get("targets", [])
@@ -169,15 +178,18 @@ class _Kept:
             those = slots == number
             keys = raw[those].reshape(-1, 1)
             lies = uvs[those].reshape(-1, 2)
+            backs = np.repeat(backwards[those], 3)[:, None]
+            keys = np.concatenate([keys, backs], axis=1)
             if moved:
                 keys = np.concatenate([keys, lies.view(np.uint32)], axis=1)
             first, place = unique_rows(keys.astype(np.int64))
             vertices = keys[first, 0].astype(np.int64)
+            away = backs[first, 0]
             attributes = {}
             for name, values in stored.items():
                 if name in primitive["attributes"]:
                     attributes[name] = self._accessor(
-                        values, vertices, primitive["attributes"][name]
+                        values, vertices, primitive["attributes"][name], _facing(name, away)
                     )
             if moved and np.isfinite(lies).all():
                 attributes["TEXCOORD_0"] = self._plain(lies[first], "VEC2")
@@ -189,17 +201,22 @@ class _Kept:
             if targets:
                 one["targets"] = [
                     {
-                        name: self._accessor(values, vertices, target[name])
+                        name: self._accessor(values, vertices, target[name], _facing(name, away))
                         for name, values in morphed.items()
                     }
                     for morphed, target in zip(targets, primitive["targets"], strict=True)
                 ]
             yield self._dressed(one, self.mesh.slots[number])
 
-    def _accessor(self, values: NDArray[Any], vertices: NDArray[np.int64], like: int) -> int:
-        """An accessor of some vertices' values, in the form of another; its number."""
+    def _accessor(
+        self, values: NDArray[Any], vertices: NDArray[np.int64], like: int, signs: NDArray[np.int8]
+    ) -> int:
+        """An accessor of some vertices' values, in the form of another; its number. `signs`
+        `(v, 1)` or wider turn them round."""
         entry = self.source["accessors"][like]
         picked = np.ascontiguousarray(values[vertices])
+        if (signs < 0).any():
+            picked = np.ascontiguousarray(picked * signs[:, : picked.shape[1]]).astype(values.dtype)
         made = {key: entry[key] for key in ("normalized", "name", "extras") if key in entry} | {
             "componentType": entry["componentType"],
             "type": entry["type"],
@@ -274,6 +291,25 @@ class _Kept:
         beside = ("target", "byteStride", "name", "extras")
         self.binary.views[made] |= {key: entry[key] for key in beside if key in entry}
         return made
+
+
+def _facing(name: str, away: NDArray[Any]) -> NDArray[np.int8]:
+    """What an attribute of vertices is multiplied by where faces were turned, `(v, 4)`: normals
+    point the other way, and so that bitangents stay, the sign of tangents changes."""
+    signs = np.ones((len(away), 4), np.int8)
+    if name == "NORMAL":
+        signs[away.astype(bool), :3] = -1
+    elif name == "TANGENT":
+        signs[away.astype(bool), 3] = -1
+    return signs
+
+
+def turned_faces(before: Mesh, after: Mesh) -> NDArray[np.bool_]:
+    """Which triangles of a mesh face the other way after a recipe, `(t,)`."""
+    if np.array_equal(before.triangles, after.triangles):
+        return np.zeros(len(before.triangles), bool)
+    moved = before.corners() != after.corners()
+    return np.asarray(moved.any(axis=(1, 2)))
 
 
 _NEW = 1 << 40

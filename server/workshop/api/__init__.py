@@ -15,7 +15,7 @@ from ninja.parser import Parser
 
 from ektopos.errors import DiskFull, EktoposError, MissingReference, TooLarge, is_disk_full
 from ektopos.plain_json import read_json
-from server.workshop.api import files, maps, materials, meshes, packages, plan, projects
+from server.workshop.api import checks, files, maps, materials, meshes, packages, plan, projects
 from server.workshop.api.projects import ErrorOut
 from server.workshop.models import StaleRevision
 from server.workshop.pictures import Busy
@@ -60,6 +60,7 @@ api = Api(
     openapi_extra={"info": {"description": "The workshop's API."}},
 )
 api.add_router("/projects", projects.router)
+api.add_router("", checks.router)
 api.add_router("", files.router)
 api.add_router("", maps.router)
 api.add_router("", materials.router)

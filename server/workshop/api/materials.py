@@ -115,7 +115,7 @@ def stages(
         else get_object_or_404(project.checkpoints, pk=checkpoint).revision
     )
     document = revision.parsed
-    return stage_looks(document, _sources(revision, document))
+    return stage_looks(document, sources_of(revision, document))
 
 
 @router.get("/projects/{uuid:project_id}/probe/{path:name}", response=list[Probed])
@@ -221,12 +221,13 @@ def _sheet(project: Project, document: Document, name: str) -> Sheet:
     return sheet_of(
         document,
         name,
-        _sources(revision, document),
+        sources_of(revision, document),
         lambda material, input_name: leaves(plan, problem, material, input_name, profile),
     )
 
 
-def _sources(revision: Revision, document: Document) -> Sources:
+def sources_of(revision: Revision, document: Document) -> Sources:
+    """Where sheets and looks have from what a document does not hold."""
     return Sources(
         content=lambda name: revision.sha_of(document.maps[name].file),
         usable=_usable_maps(revision, document),

@@ -12,11 +12,9 @@ from django.shortcuts import get_object_or_404
 from ninja import Router, Schema
 from pydantic import Field
 
-from ektopos.checks import Finding
 from ektopos.document import Document
 from ektopos.edits import Edit
 from server.workshop.archive import import_uploads
-from server.workshop.checking import findings_of
 from server.workshop.models import Checkpoint, Job, Project
 from server.workshop.sample import open_sample
 
@@ -231,9 +229,3 @@ def restore_checkpoint(
         checkpoint.revision, given.revision, f"bring back “{checkpoint.name}”", given.page
     )
     return shown(project_or_404(project_id))
-
-
-@router.get("/{uuid:project_id}/checks", response=list[Finding])
-def checks(request: HttpRequest, project_id: UUID) -> list[Finding]:
-    """Everything the checks find, worst first."""
-    return findings_of(project_or_404(project_id))

@@ -8,7 +8,7 @@ import { useParams } from 'react-router'
 import { useNotices } from './notices'
 import { ApiError, get, post } from './client'
 import { shownWith, useQueue, waitingOf } from './queue'
-import type { By, Material, Profile, Project } from './types'
+import type { By, Edit, Material, Profile, Project } from './types'
 
 export const useProjectId = () => useParams().projectId ?? ''
 
@@ -317,6 +317,19 @@ export function useFindings() {
     'checks',
     (project_id) => get('/api/projects/{project_id}/checks', { params: { path: { project_id } } }),
     { placeholderData: keepPreviousData },
+  )
+}
+
+/** How a material looks now and after some edits; without a material, the first that they are seen on. */
+export function usePreview(edits: Edit[], material: string | null) {
+  return usePart(
+    'preview',
+    (project_id) =>
+      post('/api/projects/{project_id}/checks/preview', {
+        params: { path: { project_id } },
+        body: { edits, material },
+      }),
+    { of: [material, JSON.stringify(edits)], retry: false },
   )
 }
 

@@ -224,7 +224,47 @@ export interface paths {
          * Checks
          * @description Everything the checks find, worst first.
          */
-        get: operations["server_workshop_api_projects_checks"];
+        get: operations["server_workshop_api_checks_checks"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/checks/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Preview
+         * @description How a material looks now and would look after some edits. Nothing is saved.
+         */
+        post: operations["server_workshop_api_checks_preview"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mesh-evidence/{key}/{code}/{slot}.png": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Mesh Evidence
+         * @description The faces that a fault is about, or for any other code the UVs of a slot, by its number.
+         */
+        get: operations["server_workshop_api_checks_mesh_evidence"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1764,7 +1804,7 @@ export interface components {
             /** Done */
             done?: string[];
             /** Recipe */
-            recipe?: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"])[];
+            recipe?: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"] | components["schemas"]["TurnReversed"])[];
             /**
              * Vertex Colours
              * @default leave
@@ -2016,6 +2056,20 @@ export interface components {
             at?: number[] | null;
             /** Name */
             name?: string | null;
+        };
+        /**
+         * TurnReversed
+         * @description Turn the faces of slots that show their backs: those that the fault `reversed-faces`
+         *     counts.
+         */
+        TurnReversed: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "turn-reversed";
+            /** Slots */
+            slots: string[];
         };
         /**
          * UvTransform
@@ -2587,7 +2641,7 @@ export interface components {
             /** Mesh */
             mesh: string;
             /** Recipe */
-            recipe: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"])[];
+            recipe: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"] | components["schemas"]["TurnReversed"])[];
             /** Came From */
             came_from: {
                 [key: string]: string;
@@ -2774,7 +2828,40 @@ export interface components {
             /** Does */
             does: string;
             /** Edits */
+            edits?: (components["schemas"]["RenameProject"] | components["schemas"]["SetTarget"] | components["schemas"]["SetProfile"] | components["schemas"]["RemoveProfile"] | components["schemas"]["LeaveOut"] | components["schemas"]["SetMap"] | components["schemas"]["RenameSet"] | components["schemas"]["AddNamingRule"] | components["schemas"]["RemoveNamingRule"] | components["schemas"]["RemoveMaps"] | components["schemas"]["AddMaterial"] | components["schemas"]["MakeFromSet"] | components["schemas"]["RenameMaterial"] | components["schemas"]["RenameMaterials"] | components["schemas"]["DuplicateMaterial"] | components["schemas"]["RemoveMaterial"] | components["schemas"]["SetFeed"] | components["schemas"]["ChangeFeed"] | components["schemas"]["PlaceFeed"] | components["schemas"]["SetSetting"] | components["schemas"]["PushUp"] | components["schemas"]["Detach"] | components["schemas"]["ApplyPattern"] | components["schemas"]["Assign"] | components["schemas"]["SetDone"] | components["schemas"]["KeepColours"] | components["schemas"]["SetRecipe"] | components["schemas"]["RemoveMesh"] | components["schemas"]["BringIn"] | components["schemas"]["Waive"] | components["schemas"]["Unwaive"] | components["schemas"]["SetRule"])[];
+            /** Mesh */
+            mesh?: string | null;
+            /** Step */
+            step?: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"] | components["schemas"]["TurnReversed"]) | null;
+        };
+        /**
+         * BeforeAfter
+         * @description A material as it is, and as it would be.
+         */
+        BeforeAfter: {
+            /** Material */
+            material: string;
+            /** Before */
+            before: string;
+            /** After */
+            after: string | null;
+            /** Inputs */
+            inputs: {
+                [key: string]: [
+                    string,
+                    string
+                ];
+            };
+        };
+        /**
+         * Trial
+         * @description Changes that are not made, and what they would be about.
+         */
+        Trial: {
+            /** Edits */
             edits: (components["schemas"]["RenameProject"] | components["schemas"]["SetTarget"] | components["schemas"]["SetProfile"] | components["schemas"]["RemoveProfile"] | components["schemas"]["LeaveOut"] | components["schemas"]["SetMap"] | components["schemas"]["RenameSet"] | components["schemas"]["AddNamingRule"] | components["schemas"]["RemoveNamingRule"] | components["schemas"]["RemoveMaps"] | components["schemas"]["AddMaterial"] | components["schemas"]["MakeFromSet"] | components["schemas"]["RenameMaterial"] | components["schemas"]["RenameMaterials"] | components["schemas"]["DuplicateMaterial"] | components["schemas"]["RemoveMaterial"] | components["schemas"]["SetFeed"] | components["schemas"]["ChangeFeed"] | components["schemas"]["PlaceFeed"] | components["schemas"]["SetSetting"] | components["schemas"]["PushUp"] | components["schemas"]["Detach"] | components["schemas"]["ApplyPattern"] | components["schemas"]["Assign"] | components["schemas"]["SetDone"] | components["schemas"]["KeepColours"] | components["schemas"]["SetRecipe"] | components["schemas"]["RemoveMesh"] | components["schemas"]["BringIn"] | components["schemas"]["Waive"] | components["schemas"]["Unwaive"] | components["schemas"]["SetRule"])[];
+            /** Material */
+            material?: string | null;
         };
         /**
          * Upload
@@ -3338,7 +3425,7 @@ export interface components {
          */
         StepOut: {
             /** Step */
-            step: components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"];
+            step: components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"] | components["schemas"]["TurnReversed"];
             /** Words */
             words: string;
         };
@@ -3414,9 +3501,9 @@ export interface components {
              */
             page: string;
             /** Recipe */
-            recipe?: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"])[] | null;
+            recipe?: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"] | components["schemas"]["TurnReversed"])[] | null;
             /** Append */
-            append?: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"]) | null;
+            append?: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"] | components["schemas"]["TurnReversed"]) | null;
         };
         /**
          * Picked
@@ -4797,7 +4884,7 @@ export interface operations {
             };
         };
     };
-    server_workshop_api_projects_checks: {
+    server_workshop_api_checks_checks: {
         parameters: {
             query?: never;
             header?: never;
@@ -4816,6 +4903,108 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Finding"][];
                 };
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    server_workshop_api_checks_preview: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Trial"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BeforeAfter"] | null;
+                };
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    server_workshop_api_checks_mesh_evidence: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                code: string;
+                slot: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description It is being made; ask again in a moment. */
             503: {

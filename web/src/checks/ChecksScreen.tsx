@@ -1,89 +1,267 @@
-import { Link } from 'react-router'
+import { Button, MenuItem, TextField } from '@mui/material'
+import { useEffect, useState } from 'react'
+import { useNavigate, useSearchParams } from 'react-router'
 
-import { useFindings, useProject, useProjectId } from '../api/queries'
+import { useEdit, useRecipe } from '../api/changes'
+import { useStatus } from '../api/notices'
+import { useBoard, useFindings, useMeshes, useProject, useProjectId } from '../api/queries'
 import type { Finding } from '../api/types'
+import { AskName } from '../components/AskName'
+import { FirstSteps } from '../components/FirstSteps'
+import { useKeys } from '../components/keys'
+import { MapThumb } from '../components/MapThumb'
+import { Picture } from '../components/Picture'
 import { count } from '../words'
+import { FindingView, where } from './FindingView'
+import { ProjectRules } from './ProjectRules'
+import { SEVERITIES, about, allEdits, grouped, isOpen, place, severityOf } from './groups'
+import './checks.css'
 
-const SEVERITIES: { key: Finding['severity']; words: string; glyph: string; tone: string }[] = [
-  { key: 'error', words: 'Must be mended', glyph: '!', tone: 'brick' },
-  { key: 'warning', words: 'Look at these', glyph: '△', tone: 'amber' },
-  { key: 'note', words: 'Good to know', glyph: '·', tone: 'quiet' },
-]
+const keyOf = (finding: Finding) => `${finding.code}|${finding.subject}|${finding.message}`
 
-/** Where a finding can be mended: the row of the sheet, the slot, and the faces that it is about. */
-function place(finding: Finding): string {
-  const [, kind = '', name = ''] = /^(\w+) ([^·]+?)(?: ·.*)?$/.exec(finding.subject) ?? []
-  const part = finding.subject.split(' · ')[1]
-  const to = `${encodeURIComponent(name)}`
-  if (kind === 'map') return `maps/${to}`
-  if (kind === 'material')
-    return `materials/${to}${part ? `?open=${part.replaceAll(' ', '_')}` : ''}`
-  if (kind === 'mesh') {
-    const query = new URLSearchParams({ ...(part ? { slot: part } : {}), fault: finding.code })
-    return `meshes/${to}?${query.toString()}`
-  }
-  return 'maps'
-}
-
-/** Findings by severity, each with why it matters and the way to where it can be mended. */
+/** Findings by severity on the left, the chosen one with its evidence on the right. */
 export function ChecksScreen() {
   const id = useProjectId()
-  const findings = useFindings()
-  const target = useProject().data?.document.target
-  if (!findings.data)
-    return (
-      <div className="empty">
-        <p>{findings.isError ? findings.error.message : 'Checking …'}</p>
-      </div>
-    )
-  if (findings.data.length === 0) {
-    return (
-      <div className="empty">
-        <h1>Nothing found</h1>
-        <p>Files, encodings, feeds, slots and meshes were checked against the rules of {target}.</p>
-      </div>
-    )
+  const asked = useFindings()
+  const project = useProject().data
+  const edit = useEdit()
+  const recipe = useRecipe()
+  const go = useNavigate()
+  const [query, setQuery] = useSearchParams()
+  const [kind, setKind] = useState('')
+  const [at, setAt] = useState('')
+  const [leaving, setLeaving] = useState(false)
+  const [ruling, setRuling] = useState(false)
+  const all = asked.data ?? []
+  const kinds = [...new Set(all.map((finding) => finding.family))].sort()
+  const places = [...new Set(all.map(({ subject }) => subject.split(' · ')[0] ?? subject))].sort()
+  const findings = all.filter(
+    (finding) =>
+      (!kind || finding.family === kind) &&
+      (!at || finding.subject === at || finding.subject.startsWith(`${at} · `)),
+  )
+  const groups = grouped(findings)
+  const flat = groups.flatMap((group) => group.findings)
+  const wanted = query.get('finding')
+  // What was chosen may be mended by now: then the one that took its place.
+  const [last, setLast] = useState(0)
+  const found = flat.findIndex((finding) => keyOf(finding) === wanted)
+  const index = found >= 0 ? found : Math.min(last, Math.max(0, flat.length - 1))
+  const chosen = flat[index]
+  const group = groups.find((one) => chosen && one.findings.includes(chosen))
+  const choose = (finding: Finding) => {
+    setLast(flat.indexOf(finding))
+    setQuery({ finding: keyOf(finding) }, { replace: true })
   }
-  return (
-    <div className="pane" style={{ overflow: 'auto' }} tabIndex={0} aria-label="Findings">
-      <div style={{ maxWidth: 980, padding: '8px 24px 32px' }}>
-        {SEVERITIES.map(({ key, words, glyph, tone }) => {
-          const group = findings.data.filter((finding) => finding.severity === key)
-          if (group.length === 0) return null
-          return (
-            <section key={key} aria-label={words}>
-              <h1 style={{ fontSize: 15, margin: '20px 0 6px' }}>
-                <span className={tone}>{glyph} </span>
-                {words} <span className="small">{count(group.length, 'finding')}</span>
-              </h1>
-              {group.map((finding) => (
-                <article
-                  key={`${finding.code}${finding.subject}${finding.message}`}
-                  style={{
-                    display: 'grid',
-                    gridTemplateColumns: '20px minmax(180px, 1fr) 3fr auto',
-                    gap: 12,
-                    padding: '10px 0',
-                    borderTop: '1px solid var(--line)',
-                  }}
-                >
-                  <b className={tone} aria-hidden>
-                    {glyph}
-                  </b>
-                  <b style={{ overflowWrap: 'anywhere' }}>{finding.subject}</b>
-                  <div>
-                    <p>{finding.message}</p>
-                    <p className="small">
-                      {finding.why} {finding.fix && <b>{finding.fix}</b>}
-                    </p>
-                  </div>
-                  <Link to={`/projects/${id}/${place(finding)}`}>Go there</Link>
-                </article>
-              ))}
-            </section>
-          )
-        })}
+  const move = (by: number) => {
+    const next = groups[(group ? groups.indexOf(group) : 0) + by]?.findings[0]
+    if (next) choose(next)
+  }
+  const mend = (these: Finding[]) => {
+    setLast(index)
+    const edits = allEdits(these)
+    if (edits.length) void edit(...edits)
+    for (const { remedy } of these)
+      if (remedy?.mesh && remedy.step) void recipe(remedy.mesh, { append: remedy.step })
+  }
+  const say = useStatus((state) => state.show)
+  const code =
+    chosen && `${chosen.code} · ${chosen.family} · what it looks at stands in docs/checks.md`
+  useEffect(() => say(code ?? ''), [code, say])
+  useKeys([
+    { key: 'j', words: 'next', run: () => move(1) },
+    { key: 'k', words: 'before', run: () => move(-1) },
+    ...(chosen?.remedy && chosen.waived == null
+      ? [{ key: 'f', words: 'fix', run: () => mend([chosen]) }]
+      : []),
+    ...(chosen && chosen.waived == null
+      ? [{ key: 'w', words: 'leave it', run: () => setLeaving(true) }]
+      : []),
+    ...(chosen
+      ? [
+          {
+            key: 'g',
+            words: 'go there',
+            run: () => void go(`/projects/${id}/${place(chosen)}`),
+          },
+        ]
+      : []),
+  ])
+  if (!asked.data)
+    return (
+      <div className="empty">
+        <p>{asked.isError ? asked.error.message : 'Checking …'}</p>
       </div>
+    )
+  const document = project?.document
+  if (document && !Object.keys({ ...document.maps, ...document.meshes }).length)
+    return <FirstSteps />
+  const open = all.filter(isOpen).length
+  const notes = all.filter((f) => f.severity === 'note' && f.waived == null).length
+  const waived = all.filter((f) => f.waived != null).length
+  return (
+    <div className="screen checks">
+      <section className="pane" aria-label="Findings">
+        <div className="bar">
+          <h1>Findings</h1>
+          <span className="small grow">
+            {open} to look at · {notes} good to know{waived > 0 && ` · ${waived} left`}
+          </span>
+          <TextField
+            select
+            size="small"
+            value={kinds.includes(kind as never) ? kind : ''}
+            slotProps={{ htmlInput: { 'aria-label': 'Kind' }, select: { displayEmpty: true } }}
+            onChange={(event) => setKind(event.target.value)}
+          >
+            <MenuItem value="">all kinds</MenuItem>
+            {kinds.map((one) => (
+              <MenuItem key={one} value={one}>
+                {one}
+              </MenuItem>
+            ))}
+          </TextField>
+          <TextField
+            select
+            size="small"
+            value={places.includes(at) ? at : ''}
+            sx={{ maxWidth: 130 }}
+            slotProps={{ htmlInput: { 'aria-label': 'Where' }, select: { displayEmpty: true } }}
+            onChange={(event) => setAt(event.target.value)}
+          >
+            <MenuItem value="">everywhere</MenuItem>
+            {places.map((one) => (
+              <MenuItem key={one} value={one}>
+                {one}
+              </MenuItem>
+            ))}
+          </TextField>
+        </div>
+        <div className="scroll" tabIndex={0} aria-label="List of findings">
+          {flat.length === 0 && (
+            <div className="empty">
+              <h2>Nothing found</h2>
+              <p>
+                {all.length > 0
+                  ? 'Nothing of this kind is here. Choose another kind or place.'
+                  : `Files, encodings, feeds, slots, UVs and meshes were checked against the rules of ${document?.target}.`}
+              </p>
+            </div>
+          )}
+          {SEVERITIES.map(({ key, words, glyph, tone }) => {
+            const those = groups.filter((one) => severityOf(one.findings[0]!) === key)
+            if (those.length === 0) return null
+            const number = those.reduce((sum, one) => sum + one.findings.length, 0)
+            return (
+              <section key={key} aria-label={words}>
+                <h2 className={`finding-head ${tone}`}>
+                  {glyph} {words} <span className="small">{number}</span>
+                </h2>
+                {those.map((one) => {
+                  const first = one.findings[0]!
+                  const fixes = one.findings.filter((f) => f.remedy && f.waived == null)
+                  const several = one.findings.length > 1
+                  return (
+                    <div
+                      key={one.key}
+                      className="finding-row"
+                      data-chosen={one === group || undefined}
+                    >
+                      <button
+                        className="plain"
+                        aria-current={one === group}
+                        onClick={() => choose(first)}
+                      >
+                        <b className={tone} aria-hidden>
+                          {glyph}
+                        </b>
+                        <Thumb finding={first} />
+                        <span>
+                          <b>{first.title}</b>
+                          <span className="small">
+                            {where(one.findings)}
+                            {several ? '' : ` · ${first.message}`}
+                          </span>
+                        </span>
+                      </button>
+                      {fixes.length > 0 && (
+                        <button className="chip" onClick={() => mend(fixes)}>
+                          {first.remedy?.label ?? fixes[0]!.remedy!.label}
+                          {fixes.length > 1 ? ` · ${fixes.length}` : ''}
+                          <span className="sr"> of {first.title}</span>
+                        </button>
+                      )}
+                    </div>
+                  )
+                })}
+              </section>
+            )
+          })}
+        </div>
+        <div className="bar finding-actions">
+          <Button onClick={() => setRuling(true)}>Project rules…</Button>
+          <span className="small">{asked.isPlaceholderData ? 'checking …' : 'up to date'}</span>
+        </div>
+      </section>
+      {chosen && group ? (
+        <FindingView
+          group={group}
+          finding={chosen}
+          choose={choose}
+          mend={mend}
+          leave={() => setLeaving(true)}
+          countAgain={() =>
+            void edit({ kind: 'unwaive', code: chosen.code, subject: chosen.subject })
+          }
+        />
+      ) : (
+        <div className="pane" />
+      )}
+      {leaving && chosen && (
+        <AskName
+          title="Leave it as it is"
+          label="Because"
+          initial=""
+          hint={`${chosen.title}, ${chosen.subject}. The reason stands in the project, in reports and in what leaves.`}
+          close={() => setLeaving(false)}
+          done={(reason) =>
+            void edit({ kind: 'waive', code: chosen.code, subject: chosen.subject, reason })
+          }
+        />
+      )}
+      {ruling && document && <ProjectRules document={document} close={() => setRuling(false)} />}
+      <span className="sr" role="status">
+        {asked.isPlaceholderData ? '' : count(open, 'finding to look at', 'findings to look at')}
+      </span>
     </div>
+  )
+}
+
+/** The picture of what a finding is about, small. */
+function Thumb({ finding }: { finding: Finding }) {
+  const { kind, name, part } = about(finding.subject)
+  const board = useBoard().data ?? []
+  const meshes = useMeshes().data ?? []
+  const materials = useProject().data?.document.materials
+  if (kind === 'map')
+    return <MapThumb sha256={board.find((map) => map.name === name)?.sha256} side={44} />
+  if (kind === 'material') {
+    const inputs = materials?.[name]?.inputs ?? {}
+    const feed = (part && inputs[part as keyof typeof inputs]) || inputs.base_color
+    const map = feed?.map ? board.find((one) => one.name === feed.map) : undefined
+    return <MapThumb sha256={map?.sha256} side={44} />
+  }
+  const mesh = meshes.find((one) => one.name === name)
+  const slot = mesh?.slots.findIndex((one) => one.name === part) ?? -1
+  if (!mesh?.measured || slot < 0) return <MapThumb sha256={null} side={44} />
+  return (
+    <Picture
+      className="thumb"
+      src={`/api/mesh-evidence/${mesh.key}/${finding.code}/${slot}.png`}
+      width={44}
+      height={44}
+      alt=""
+      loading="lazy"
+    />
   )
 }

@@ -18,7 +18,9 @@ export function ExportScreen() {
   const project = useProject().data!
   const plan = usePlan()
   const packages = usePackages().data ?? []
-  const errors = (useFindings().data ?? []).filter((finding) => finding.severity === 'error')
+  const errors = (useFindings().data ?? []).filter(
+    (finding) => finding.severity === 'error' && finding.waived == null,
+  )
   const { startArchive, startExport, startTrial } = useStartJob()
   const busy = (useJobs().data ?? []).some(
     (job) =>

@@ -15,8 +15,8 @@ import {
   errorWords,
   readable,
 } from '../words'
-import { Divided, LargePictures, OverWords } from './Divided'
-import type { Of } from './Divided'
+import { LargePictures, MeantArrived, OverWords } from './MeantArrived'
+import type { Of } from './MeantArrived'
 
 const HEADS: Record<string, string> = {
   base_color: 'Base',
@@ -369,7 +369,7 @@ function Detail({ cell, pack, trial }: { cell: Cell; pack: Package; trial: Trial
     <div className="detail" aria-live="polite">
       {picture >= 0 ? (
         <>
-          <Divided key={picture} of={of} input={input} />
+          <MeantArrived key={picture} of={of} input={input} />
           <figure>
             <Picture
               src={of(shape ? 'over' : 'difference')}

@@ -14,6 +14,7 @@ import { Find } from './Find'
 import { JobsButton } from './JobsButton'
 import { Mark } from '../components/Mark'
 import { typing } from '../components/keys'
+import { isOpen } from '../checks/groups'
 import { useAllRemembered } from '../components/remembered'
 import { nextStep } from './next'
 import { ProjectMenu } from './ProjectMenu'
@@ -108,11 +109,13 @@ function Trail({ project }: { project: Project }) {
   const document = project.document
   const board = useBoard().data ?? []
   const meshes = useMeshes().data ?? []
-  const findings = useFindings().data ?? []
+  const asked = useFindings()
+  const findings = asked.data ?? []
   const packages = usePackages().data ?? []
   const unsure = board.filter((map) => map.state === 'unsure' || map.state === 'conflict').length
   const slots = meshes.flatMap((mesh) => mesh.slots.map((slot) => mesh.assigned[slot.name]))
-  const open = findings.filter((finding) => finding.severity !== 'note').length
+  const open = findings.filter(isOpen).length
+  const bare = !Object.keys({ ...document.maps, ...document.meshes }).length
   const behind = packages[0] && packages[0].revision !== project.revision
   const stations = [
     {
@@ -133,7 +136,13 @@ function Trail({ project }: { project: Project }) {
       words: `${Object.keys(document.meshes ?? {}).length} · ${slots.filter(Boolean).length} of ${count(slots.length, 'slot')}`,
       mark: '',
     },
-    { to: 'checks', name: 'Checks', words: open ? '' : 'clear', mark: open ? `${open} open` : '' },
+    {
+      to: 'checks',
+      name: 'Checks',
+      words:
+        bare || asked.isPending ? '' : asked.isPlaceholderData ? 'checking …' : open ? '' : 'clear',
+      mark: open && !asked.isPlaceholderData ? `${open} open` : '',
+    },
     {
       to: 'export',
       name: 'Export',
@@ -147,7 +156,7 @@ function Trail({ project }: { project: Project }) {
     materials: Object.keys(document.materials ?? {}).length,
     meshes: Object.keys(document.meshes ?? {}).length,
     bare: slots.filter((material) => !material).length,
-    errors: findings.filter((finding) => finding.severity === 'error').length,
+    errors: findings.filter((f) => f.severity === 'error' && f.waived == null).length,
     exported: packages.length > 0 && !behind,
     passed: packages[0]?.trial?.passed ?? null,
   })

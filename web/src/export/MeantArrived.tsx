@@ -9,43 +9,23 @@ import {
 } from '@mui/material'
 import { useState } from 'react'
 
+import { Divided } from '../components/Divided'
 import { Picture } from '../components/Picture'
 
 export type Of = (what: 'meant' | 'arrived' | 'difference' | 'over') => string
 
-interface DividedProps {
+interface OfCell {
   of: Of
   input: string
 }
 
-/** What was meant left of a divider, what arrived right of it; it is moved by dragging, or with the arrow keys. */
-export function Divided({ of, input }: DividedProps) {
-  const [at, setAt] = useState(50)
+/** What was meant left of a divider, what arrived right of it. */
+export function MeantArrived({ of, input }: OfCell) {
   return (
-    <figure>
-      <div className="divided">
-        <Picture src={of('arrived')} alt={`${input}, arrived`} />
-        <Picture
-          src={of('meant')}
-          alt={`${input}, meant`}
-          style={{ clipPath: `inset(0 ${100 - at}% 0 0)` }}
-        />
-        <span style={{ left: `${at}%` }} />
-        <input
-          type="range"
-          min={0}
-          max={100}
-          value={at}
-          aria-label="Divider between meant and arrived"
-          onChange={(event) => setAt(Number(event.target.value))}
-        />
-      </div>
-      <figcaption className="small row">
-        <span>◂ meant</span>
-        <span className="grow" />
-        <span>arrived ▸</span>
-      </figcaption>
-    </figure>
+    <Divided
+      left={{ src: of('meant'), alt: `${input}, meant`, words: 'meant' }}
+      right={{ src: of('arrived'), alt: `${input}, arrived`, words: 'arrived' }}
+    />
   )
 }
 
@@ -60,7 +40,7 @@ export function OverWords() {
   )
 }
 
-interface LargeProps extends DividedProps {
+interface LargeProps extends OfCell {
   title: string
   /** Whether it is of a mesh, whose shapes can be laid over each other. */
   shape: boolean
@@ -106,7 +86,7 @@ export function LargePictures({ of, input, title, shape, close }: LargeProps) {
         <div className="large-pictures" tabIndex={0} aria-label="Pictures, to be scrolled">
           <div style={{ width: `${zoom * 100}%` }}>
             {shown === 'divided' ? (
-              <Divided of={of} input={input} />
+              <MeantArrived of={of} input={input} />
             ) : (
               <figure>
                 <Picture src={of(shown)} alt={`${input}, ${shown}`} />

@@ -1,0 +1,93 @@
+import { useBoard, useMeshes, usePreview } from '../api/queries'
+import type { Finding, InputName } from '../api/types'
+import { Divided } from '../components/Divided'
+import { Picture } from '../components/Picture'
+import { INPUT_WORDS } from '../words'
+import { about } from './groups'
+
+const onSpecimen = (key: string) => `/api/material-pictures/${key}/grey-room/320.png`
+const asPicture = (key: string) => `/api/stage-pictures/${key}/512.png`
+
+/** What a finding is seen by: faces or UVs, or the material and its inputs as they are and as they would be. */
+export function Evidence({ finding }: { finding: Finding }) {
+  const { kind } = about(finding.subject)
+  if (kind === 'mesh') return <OnMesh finding={finding} />
+  if (kind === 'project') return null
+  return <OnMaterial finding={finding} />
+}
+
+function OnMesh({ finding }: { finding: Finding }) {
+  const { name, part } = about(finding.subject)
+  const mesh = (useMeshes().data ?? []).find((entry) => entry.name === name)
+  const slot = mesh?.slots.findIndex((entry) => entry.name === part) ?? -1
+  if (!mesh?.measured || slot < 0) return null
+  const faces = mesh.faults.some((fault) => fault.code === finding.code && fault.seen)
+  return (
+    <div className="finding-pictures">
+      <figure>
+        <Picture
+          src={`/api/mesh-evidence/${mesh.key}/${finding.code}/${slot}.png`}
+          alt={faces ? `The faces, on ${name}` : `UVs of ${part}`}
+        />
+        <figcaption className="small">
+          {faces ? `the faces, hatched, on ${name}` : `UVs of ${part}; the lighter square is 0–1`}
+        </figcaption>
+      </figure>
+    </div>
+  )
+}
+
+function OnMaterial({ finding }: { finding: Finding }) {
+  const { kind, name, part } = about(finding.subject)
+  const board = useBoard().data ?? []
+  const edits = finding.remedy?.edits ?? []
+  const preview = usePreview(edits, kind === 'material' ? name : null).data
+  const map = kind === 'map' ? board.find((entry) => entry.name === name) : undefined
+  const changed = Object.entries(preview?.inputs ?? {})
+    .filter(([input]) => !part || part === input || kind === 'map')
+    .slice(0, 2)
+  return (
+    <div className="finding-pictures">
+      {preview &&
+        (preview.after ? (
+          <Divided
+            left={{
+              src: onSpecimen(preview.before),
+              alt: `${preview.material} as it is`,
+              words: 'as it is',
+            }}
+            right={{
+              src: onSpecimen(preview.after),
+              alt: `${preview.material} mended`,
+              words: 'mended',
+            }}
+            middle={preview.material}
+          />
+        ) : (
+          kind === 'material' && (
+            <figure>
+              <Picture src={onSpecimen(preview.before)} alt={`${preview.material} as it is`} />
+              <figcaption className="small">{preview.material} as it is</figcaption>
+            </figure>
+          )
+        ))}
+      {changed.map(([input, [before, after]]) => {
+        const words = INPUT_WORDS[input as InputName].name
+        return (
+          <Divided
+            key={input}
+            left={{ src: asPicture(before), alt: `${words} as it is`, words: 'as it is' }}
+            right={{ src: asPicture(after), alt: `${words} mended`, words: 'mended' }}
+            middle={words.toLowerCase()}
+          />
+        )
+      })}
+      {changed.length === 0 && map?.sha256 && (
+        <figure>
+          <Picture src={`/api/map-pictures/${map.sha256}/rgb/512.png`} alt={name} />
+          <figcaption className="small">the map as it is stored</figcaption>
+        </figure>
+      )}
+    </div>
+  )
+}

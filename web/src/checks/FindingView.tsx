@@ -1,0 +1,120 @@
+import { Button } from '@mui/material'
+import { Link } from 'react-router'
+
+import { useProjectId } from '../api/queries'
+import type { Finding } from '../api/types'
+import { Evidence } from './Evidence'
+import type { Group } from './groups'
+import { about, allEdits, place, placeWords } from './groups'
+
+interface Props {
+  group: Group
+  finding: Finding
+  choose: (finding: Finding) => void
+  mend: (findings: Finding[]) => void
+  leave: () => void
+  countAgain: () => void
+}
+
+const upper = (text: string) => text.charAt(0).toUpperCase() + text.slice(1)
+
+/** The chosen finding: its pictures, its numbers, why it matters, and what can be done. */
+export function FindingView({ group, finding, choose, mend, leave, countAgain }: Props) {
+  const id = useProjectId()
+  const { remedy } = finding
+  const mendable = group.findings.filter((one) => one.remedy)
+  const all = allEdits(mendable)
+  return (
+    <section className="pane" aria-label="The chosen finding">
+      <div className="scroll finding-view" tabIndex={0} aria-label="What was found">
+        <h1>{finding.title}</h1>
+        {group.findings.length > 1 ? (
+          <div className="row wrap" role="group" aria-label="Where" style={{ gap: 4 }}>
+            {group.findings.map((one) => (
+              <button
+                key={`${one.subject} ${one.message}`}
+                className={one === finding ? 'chip own' : 'chip'}
+                aria-pressed={one === finding}
+                onClick={() => choose(one)}
+              >
+                {one.subject}
+              </button>
+            ))}
+          </div>
+        ) : (
+          <p className="small">{finding.subject}</p>
+        )}
+        <p>{finding.message}</p>
+        {finding.waived != null && (
+          <p className="waived">
+            <b>Left as it is:</b> {finding.waived}
+          </p>
+        )}
+        <Evidence key={`${finding.code} ${finding.subject}`} finding={finding} />
+        {finding.numbers.length > 0 && (
+          <table className="finding-numbers" aria-label="Numbers">
+            <tbody>
+              {finding.numbers.map((number) => (
+                <tr key={number.label}>
+                  <th scope="row">{number.label}</th>
+                  <td>
+                    <span className="mono">{number.value}</span>{' '}
+                    <span className="small">{number.remark}</span>
+                  </td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        )}
+        <p>
+          <b>Why it matters.</b> {finding.why}
+        </p>
+        <p>
+          {remedy ? (
+            <>
+              <b>What the fix does.</b> {remedy.does} It can be undone.
+            </>
+          ) : (
+            <>
+              <b>How it is mended.</b> {finding.fix}
+            </>
+          )}
+        </p>
+      </div>
+      <div className="bar finding-actions">
+        {remedy && finding.waived == null && (
+          <Button variant="contained" aria-keyshortcuts="F" onClick={() => mend([finding])}>
+            {upper(remedy.label)}
+          </Button>
+        )}
+        {mendable.length > 1 && finding.waived == null && (
+          <Button onClick={() => mend(mendable)} title={`${all.length} changes as one step`}>
+            All {mendable.length} of this kind
+          </Button>
+        )}
+        <Button component={Link} to={`/projects/${id}/${place(finding)}`}>
+          {placeWords(finding)}
+        </Button>
+        <span className="grow" />
+        {finding.waived == null ? (
+          <Button aria-keyshortcuts="W" onClick={leave}>
+            Leave it, because…
+          </Button>
+        ) : (
+          <Button onClick={countAgain}>Count it again</Button>
+        )}
+      </div>
+    </section>
+  )
+}
+
+/** The subject as a person says it in a list. */
+export function where(findings: Finding[]): string {
+  const names = findings.map(({ subject }) => {
+    const { kind, name, part } = about(subject)
+    return kind === 'project' ? 'the project' : part ? `${name} · ${part}` : name
+  })
+  return names.length <= 2
+    ? names.join(', ')
+    : `${names.slice(0, 2).join(', ')} and ${names.length - 2} more`
+}

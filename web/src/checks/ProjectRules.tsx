@@ -1,0 +1,120 @@
+import { Button, Dialog, DialogActions, DialogContent, DialogTitle, TextField } from '@mui/material'
+import { useState } from 'react'
+
+import { useEdit } from '../api/changes'
+import type { Document, Edit } from '../api/types'
+
+type RuleEdit = Extract<Edit, { kind?: 'set-rule' }>
+type Rule = RuleEdit['rule']
+
+interface Props {
+  document: Document
+  close: () => void
+}
+
+const number = (text: string) => Number(text.replace(',', '.'))
+const SIMPLE: { rule: Rule; label: string; hint: string; whole?: boolean; text?: boolean }[] = [
+  { rule: 'largest_size', label: 'Longest side of a map that leaves', hint: 'texels', whole: true },
+  { rule: 'memory_mb', label: 'Memory of all maps in the engine', hint: 'MB, in blocks' },
+  { rule: 'material_names', label: 'Names of materials', hint: 'a pattern, as M_*', text: true },
+  { rule: 'density_factor', label: 'Density may be off by', hint: 'times, up or down; 2 is usual' },
+]
+
+/** What the project asks of its assets; each field is a rule of its own, empty is no rule. */
+export function ProjectRules({ document, close }: Props) {
+  const edit = useEdit()
+  const rules = document.rules
+  const [simple, setSimple] = useState(() =>
+    Object.fromEntries(SIMPLE.map(({ rule }) => [rule, stated(rules?.[rule])])),
+  )
+  const tags = [
+    ...new Set(
+      Object.values(document.materials ?? {}).flatMap(({ surface_tag }) => surface_tag ?? []),
+    ),
+  ].sort()
+  const known = ['', ...new Set([...tags, ...Object.keys(rules?.density ?? {}).filter(Boolean)])]
+  const [density, setDensity] = useState(() =>
+    Object.fromEntries(known.map((tag) => [tag, stated(rules?.density?.[tag])])),
+  )
+  const wrong = [
+    ...SIMPLE.filter(({ rule, text }) => {
+      const given = simple[rule]?.trim() ?? ''
+      const least = rule === 'density_factor' ? 1 : 0
+      return given !== '' && !text && !(number(given) > least)
+    }).map(({ rule }) => rule as string),
+    ...known.filter((tag) => density[tag]?.trim() && !(number(density[tag]) > 0)),
+  ]
+  const save = () => {
+    const edits: Edit[] = SIMPLE.filter(({ rule }) => simple[rule] !== stated(rules?.[rule])).map(
+      ({ rule, whole, text }) => {
+        const given = simple[rule]?.trim() ?? ''
+        const value = text ? given : whole ? Math.round(number(given)) : number(given)
+        return { kind: 'set-rule', rule, value: given === '' ? null : value }
+      },
+    )
+    const wanted = Object.fromEntries(
+      known.filter((tag) => density[tag]?.trim()).map((tag) => [tag, number(density[tag]!)]),
+    )
+    if (JSON.stringify(wanted) !== JSON.stringify(rules?.density ?? {}))
+      edits.push({
+        kind: 'set-rule',
+        rule: 'density',
+        value: Object.keys(wanted).length ? wanted : null,
+      })
+    if (edits.length) void edit(...edits)
+    close()
+  }
+  return (
+    <Dialog open onClose={close} maxWidth="sm" fullWidth>
+      <form
+        onSubmit={(event) => {
+          event.preventDefault()
+          if (!wrong.length) save()
+        }}
+      >
+        <DialogTitle>Project rules</DialogTitle>
+        <DialogContent>
+          <p className="small">
+            Checks hold the project against these. An empty field is no rule. They stand in the
+            project and go with it.
+          </p>
+          <div className="fields">
+            {SIMPLE.map(({ rule, label, hint }) => (
+              <TextField
+                key={rule}
+                label={label}
+                helperText={wrong.includes(rule) ? 'Give a number above that.' : hint}
+                error={wrong.includes(rule)}
+                value={simple[rule]}
+                onChange={(event) => setSimple({ ...simple, [rule]: event.target.value })}
+              />
+            ))}
+          </div>
+          <h2>Texels per metre, by surface tag</h2>
+          <div className="fields three">
+            {known.map((tag) => (
+              <TextField
+                key={tag}
+                label={tag || 'all others'}
+                helperText={wrong.includes(tag) ? 'Give a number above 0.' : 'texels per metre'}
+                error={wrong.includes(tag)}
+                value={density[tag]}
+                onChange={(event) => setDensity({ ...density, [tag]: event.target.value })}
+              />
+            ))}
+          </div>
+        </DialogContent>
+        <DialogActions>
+          <Button onClick={close}>Cancel</Button>
+          <Button type="submit" variant="contained" disabled={wrong.length > 0}>
+            Set the rules
+          </Button>
+        </DialogActions>
+      </form>
+    </Dialog>
+  )
+}
+
+function stated(value: unknown): string {
+  return value == null || typeof value === 'object' ? '' : String(value as string | number)
+}

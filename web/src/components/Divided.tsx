@@ -1,0 +1,46 @@
+import { useState } from 'react'
+
+import { Picture } from './Picture'
+
+export interface Side {
+  src: string
+  alt: string
+  /** What stands under it. */
+  words: string
+}
+
+interface Props {
+  left: Side
+  right: Side
+  /** Between the words of both sides. */
+  middle?: string
+}
+
+/** One picture left of a divider, another right of it; it is moved by dragging, or with the arrow keys. */
+export function Divided({ left, right, middle }: Props) {
+  const [at, setAt] = useState(50)
+  return (
+    <figure>
+      <div className="divided">
+        <Picture src={right.src} alt={right.alt} />
+        <Picture src={left.src} alt={left.alt} style={{ clipPath: `inset(0 ${100 - at}% 0 0)` }} />
+        <span style={{ left: `${at}%` }} />
+        <input
+          type="range"
+          min={0}
+          max={100}
+          value={at}
+          aria-label={`Divider between ${left.words} and ${right.words}${middle ? `: ${middle}` : ''}`}
+          onChange={(event) => setAt(Number(event.target.value))}
+        />
+      </div>
+      <figcaption className="small row">
+        <span>◂ {left.words}</span>
+        <span className="grow" style={{ textAlign: 'center' }}>
+          {middle}
+        </span>
+        <span>{right.words} ▸</span>
+      </figcaption>
+    </figure>
+  )
+}
