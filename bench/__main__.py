@@ -6,7 +6,7 @@ import os
 import sys
 import tempfile
 
-NAMES = ("feed_change", "identify", "judging", "packing", "trial", "trial_mesh")
+NAMES = ("checking", "feed_change", "identify", "judging", "packing", "trial", "trial_mesh")
 
 if __name__ == "__main__":
     with tempfile.TemporaryDirectory(prefix="ektopos-bench-data-") as data:

@@ -28,7 +28,7 @@ def green_against_pixels(examined: Examined) -> Iterator[Finding]:
             continue
         assert seen is not None
         said = f"{entry.said_by} says" if entry.said_by and not entry.by_hand else "It is said"
-        by = "you" if entry.by_hand else entry.said_by or "its name"
+        by = "a person" if entry.by_hand else entry.said_by or "the project"
         yield found(
             "green-against-pixels",
             f"map {name}",

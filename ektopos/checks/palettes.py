@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import lru_cache
+from pathlib import Path
 
 import numpy as np
 
 from ektopos.checks.registry import Examined, Finding, Number, Remedy, check, found
 from ektopos.edits import SetSetting
+from ektopos.errors import UnreadableFile
 from ektopos.images import Image, read_image
 
 LARGEST = 64
@@ -22,8 +25,9 @@ def palettes(examined: Examined) -> Iterator[Finding]:
         header = examined.headers.get(feed.map or "")
         if feed.map is None or header is None or max(header.width, header.height) > LARGEST:
             continue
-        image = read_image(examined.project.map_path(feed.map))
-        if len(np.unique(image.pixels.reshape(-1, image.channels), axis=0)) > MOST_COLOURS:
+        path = examined.project.map_path(feed.map)
+        image = _palette(path, path.stat().st_mtime_ns)
+        if image is None:
             continue
         if material.filter == "linear":
             yield found(
@@ -51,6 +55,18 @@ def palettes(examined: Examined) -> Iterator[Finding]:
                     f"square of {feed.map}.",
                     numbers=(Number("triangles", f"{crossing}", f"of {len(own)}"),),
                 )
+
+
+@lru_cache(maxsize=256)
+def _palette(path: Path, changed: int) -> Image | None:
+    """A small picture of few colours, read once for as long as its file stays as it is; `None` for
+    any other."""
+    try:
+        image = read_image(path)
+    except UnreadableFile:
+        return None
+    colours = np.unique(image.pixels.reshape(-1, image.channels), axis=0)
+    return image if len(colours) <= MOST_COLOURS else None
 
 
 def crossed_squares(

@@ -4,6 +4,7 @@ constant, are judged: adjusted ones have been looked at."""
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import lru_cache
 
 import numpy as np
 
@@ -17,6 +18,7 @@ from ektopos.maps.statistics import (
     THUMBNAIL,
     ChannelFacts,
     Statistics,
+    picture_of,
     thumbnail_of,
 )
 from ektopos.materials import Material
@@ -234,13 +236,19 @@ def shading_over(base: Facts) -> tuple[float, float] | None:
     s = base.statistics
     if base.header.channels < 3 or s.background > 0.2:
         return None
-    linear = srgb_to_linear(thumbnail_of(s)[..., :3])
+    share, times = _smooth_shade(s.thumbnail, len(s.channels))
+    return (share, times) if share >= SMOOTH and times >= 1.5 else None
+
+
+@lru_cache(maxsize=4096)
+def _smooth_shade(thumbnail: str, channels: int) -> tuple[float, float]:
+    """What one smooth shade explains of a kept picture, worked out once for each."""
+    linear = srgb_to_linear(picture_of(thumbnail, channels)[..., :3])
     levels = np.log(luminance(linear) + 1e-3).reshape(-1)
     y, x = np.mgrid[-1 : 1 : THUMBNAIL * 1j, -1 : 1 : THUMBNAIL * 1j].reshape(2, -1)
     terms = np.stack([np.ones_like(x), x, y, x * x, y * y, x * y], axis=1)
     shade = terms @ np.linalg.lstsq(terms, levels, rcond=None)[0]
-    share, times = float(shade.var() / max(levels.var(), 1e-12)), float(np.exp(np.ptp(shade)))
-    return (share, times) if share >= SMOOTH and times >= 1.5 else None
+    return float(shade.var() / max(levels.var(), 1e-12)), float(np.exp(np.ptp(shade)))
 
 
 def light_in(base: Facts, normal: Facts, down: float) -> tuple[float, str] | None:

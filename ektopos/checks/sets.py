@@ -7,16 +7,18 @@ from collections.abc import Iterator
 from ektopos.checks.registry import Examined, Finding, Remedy, check, found
 from ektopos.document import TABLE
 from ektopos.edits import SetFeed
+from ektopos.maps import set_of_each
 from ektopos.materials.wire import unused_of_set
 
 
 @check
 def unused_of_sets(examined: Examined) -> Iterator[Finding]:
     """Channels of a material's own set whose input nothing feeds."""
+    set_of = set_of_each(examined.project.document)
     for name, material in examined.materials.items():
         if examined.project.document.materials[name].base is not None:
             continue  # Its base is asked.
-        for one in unused_of_set(examined.project.document, material):
+        for one in unused_of_set(examined.project.document, material, set_of):
             if one.input is None or one.feed is None:
                 continue
             label = TABLE[one.input].label.lower()

@@ -46,13 +46,18 @@ def unmapped_slots(examined: Examined) -> Iterator[Finding]:
                 )
 
 
+def numbered_maps(examined: Examined, material: Material) -> dict[int, str]:
+    """The maps that a material wears for UDIM tiles, by the tiles' numbers."""
+    maps = examined.project.document.maps
+    used = {m for feed in material.feeds.values() for m in feed.maps() if m in maps}
+    return {t: m for m in sorted(used) if (t := tile_of(maps[m].file)) is not None}
+
+
 @check
 def slots_on_several_tiles(examined: Examined) -> Iterator[Finding]:
     """Slots that lie on UDIM tiles which their material's maps are not for."""
-    maps = examined.project.document.maps
     for name, slot, material in examined.worn():
-        used = {m for feed in material.feeds.values() for m in feed.maps() if m in maps}
-        numbered = {t: m for m in sorted(used) if (t := tile_of(maps[m].file)) is not None}
+        numbered = numbered_maps(examined, material)
         lies = slot.uv.tiles or (1001,)
         if not numbered or set(lies) <= set(numbered):
             continue
@@ -96,6 +101,7 @@ def layouts(examined: Examined) -> Iterator[Finding]:
         tiling = material.common_place().uv.tiling
         clamped = any("clamp" in place.wrap for place in material.placements().values())
         outside = max(-min(uv.min), max(uv.max) - 1.0)
+        tiled = bool(numbered_maps(examined, material))
         repeats = [abs(s * t) for s, t in zip(span, tiling, strict=True)]
         if clamped and outside > INSIDE_BY:
             yield found(
@@ -111,7 +117,7 @@ def layouts(examined: Examined) -> Iterator[Finding]:
                 f"{material.name} repeats {max(repeats):,.0f} times over it.",
                 numbers=(lies, Number("tiling", " × ".join(f"{t:g}" for t in tiling))),
             )
-        elif outside > 1e-3 and max(span) < TILED and not uv.tiles and tiling == (1.0, 1.0):
+        elif outside > 1e-3 and max(span) < TILED and not tiled and tiling == (1.0, 1.0):
             yield found(
                 "uvs-outside",
                 subject,

@@ -11,7 +11,7 @@ from ektopos.maps.identify import facts_of, identify
 from ektopos.maps.judge import judge, recheck
 from ektopos.maps.names import read_names, set_name
 from ektopos.maps.roles import encoding_of, encoding_of_roles
-from ektopos.maps.sets import map_name, maps_of_set, sets_of
+from ektopos.maps.sets import map_name, maps_of_set, set_of_each, sets_of
 from ektopos.maps.statistics import measure
 from ektopos.maps.verdict import Facts, Verdict, channel_roles
 
@@ -31,6 +31,7 @@ __all__ = [
     "read_names",
     "recheck",
     "set_name",
+    "set_of_each",
     "sets_of",
     "split",
 ]

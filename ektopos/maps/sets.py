@@ -5,9 +5,10 @@ from __future__ import annotations
 import re
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
+from functools import lru_cache
 from pathlib import PurePosixPath
 
-from ektopos.document import Document
+from ektopos.document import Document, NamingRule
 from ektopos.maps.names import (
     Reading,
     folder_of_set,
@@ -25,13 +26,25 @@ def sets_of(document: Document) -> dict[str, list[str]]:
     """Every set's maps by name, in the document's order. A map without a set of its own is placed
     by its file name."""
     unplaced = [name for name, entry in document.maps.items() if entry.set is None]
-    files = [document.maps[name].file.removeprefix("maps/") for name in unplaced]
-    places = place(files, read_names(files, document.naming))
-    placed = dict(zip(unplaced, places, strict=True))
+    files = tuple(document.maps[name].file.removeprefix("maps/") for name in unplaced)
+    rules = tuple(rule.model_dump_json() for rule in document.naming)
+    placed = dict(zip(unplaced, _placed(files, rules), strict=True))
     sets: dict[str, list[str]] = {}
     for name, entry in document.maps.items():
         sets.setdefault(entry.set or placed[name], []).append(name)
     return sets
+
+
+def set_of_each(document: Document) -> dict[str, str]:
+    """The set of every map, in the order of the sets."""
+    return {name: which for which, names in sets_of(document).items() for name in names}
+
+
+@lru_cache(maxsize=8)
+def _placed(files: tuple[str, ...], rules: tuple[str, ...]) -> list[str]:
+    """The sets of files by their names: every sheet, board and check asks, of a list that seldom
+    changes."""
+    return place(files, read_names(list(files), [NamingRule.model_validate_json(r) for r in rules]))
 
 
 def place(paths: Sequence[str], readings: Sequence[Reading]) -> list[str]:

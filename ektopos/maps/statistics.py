@@ -499,5 +499,10 @@ def _thumbnail(values: Float) -> str:
 
 def thumbnail_of(s: Statistics) -> Float:
     """The kept picture, `(THUMBNAIL, THUMBNAIL, channels)` 0–1."""
-    codes = np.frombuffer(base64.b64decode(s.thumbnail), np.uint8)
-    return codes.reshape(THUMBNAIL, THUMBNAIL, len(s.channels)).astype(np.float32) / np.float32(255)
+    return picture_of(s.thumbnail, len(s.channels))
+
+
+def picture_of(thumbnail: str, channels: int) -> Float:
+    """The picture that a kept text holds, `(THUMBNAIL, THUMBNAIL, channels)` 0–1."""
+    codes = np.frombuffer(base64.b64decode(thumbnail), np.uint8)
+    return codes.reshape(THUMBNAIL, THUMBNAIL, channels).astype(np.float32) / np.float32(255)

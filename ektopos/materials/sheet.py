@@ -26,6 +26,7 @@ from ektopos.document import (
     UvTransform,
 )
 from ektopos.errors import EktoposError
+from ektopos.maps import set_of_each
 from ektopos.materials.adjust import clipped
 from ektopos.materials.cover import covered, surface_of
 from ektopos.materials.coverage import slots_with
@@ -177,7 +178,7 @@ def sheet_of(document: Document, name: str, sources: Sources, leaves: LeavesOf) 
             _row(document, (material, whole), i, i in entry.inputs, sources, leaves(whole, i))
             for i in shown
         ],
-        unused=unused_of_set(document, material),
+        unused=unused_of_set(document, material, set_of_each(document)),
         covers=list(material.covers),
         covers_problem=problem,
         stage=stage_look(document, whole, sources),

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections import Counter
+from collections.abc import Mapping
 from typing import cast
 
 from pydantic import BaseModel
@@ -18,7 +20,7 @@ from ektopos.document import (
 )
 from ektopos.errors import MissingReference
 from ektopos.maps.roles import SPREAD
-from ektopos.maps.sets import maps_of_set, maps_of_tile, sets_of, tile_of
+from ektopos.maps.sets import maps_of_set, maps_of_tile, tile_of
 from ektopos.materials.derive import Material, effective
 from ektopos.types import Channels
 
@@ -90,9 +92,11 @@ class Unused(BaseModel):
     """… and what would do it."""
 
 
-def unused_of_set(document: Document, material: Material) -> list[Unused]:
+def unused_of_set(
+    document: Document, material: Material, set_of: Mapping[str, str]
+) -> list[Unused]:
     """What the set that a material is mostly fed from holds, and the material has no use for: so
-    that nothing of a delivery is left lying without a word."""
+    that nothing of a delivery is left lying without a word. `set_of` gives every map's set."""
     sources = [
         source
         for name, feed in material.feeds.items()
@@ -109,13 +113,13 @@ def unused_of_set(document: Document, material: Material) -> list[Unused]:
     for cover in material.covers:
         if cover.mask is not None:
             used.setdefault(cover.mask.map, set()).update(cover.mask.channels[:1])
-    sets = sets_of(document)
-    home = max(sets, key=lambda s: len(used.keys() & set(sets[s])), default=None)
-    if home is None or not used.keys() & set(sets[home]):
+    counted = Counter(which for name in used if (which := set_of.get(name)) is not None)
+    if not counted:
         return []
+    home = max(counted, key=lambda which: counted[which])
     tiles = {tile_of(document.maps[name].file) for name in used if name in document.maps}
     unused = []
-    for member in sets[home]:
+    for member in (name for name, which in set_of.items() if which == home):
         entry = document.maps[member]
         if tile_of(entry.file) not in tiles:
             continue

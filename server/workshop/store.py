@@ -36,7 +36,7 @@ def content_path(sha256: str) -> Path:
     be a path."""
     if not is_hash(sha256):
         raise MissingReference("there is no such file.", subject=sha256[:12], hint="Send it again.")
-    return Path(settings.DATA_FOLDER / "files" / sha256[:2] / sha256)
+    return Path(settings.DATA_FOLDER, "files", sha256[:2], sha256)
 
 
 def known_content(sha256: str) -> Path | None:

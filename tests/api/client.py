@@ -53,11 +53,15 @@ class Api(TransactionTestCase):
     def sample(self) -> dict:
         with folder() as root:
             project_folder(root)
-            files = [
-                self.upload(str(p.relative_to(root)), p.read_bytes())
-                for p in root.rglob("*")
-                if p.is_file()
-            ]
+            return self.import_folder(root)
+
+    def import_folder(self, root: Path) -> dict:
+        """A project made of a folder with its document."""
+        files = [
+            self.upload(str(p.relative_to(root)), p.read_bytes())
+            for p in root.rglob("*")
+            if p.is_file()
+        ]
         return self.call("post", "/projects/import", {"files": files})
 
     def edit(self, project: dict, *edits: dict, status: int = 200):

@@ -11,6 +11,7 @@ import sys
 from pathlib import Path
 from typing import IO
 from unittest import TestCase, mock
+from xml.etree import ElementTree
 
 import numpy as np
 
@@ -475,3 +476,85 @@ class Answers(TestCase):
         self.assertNotIn("histogram", lean[0]["facts"]["channels"][0])
         self.assertEqual(len(whole[0]["facts"]["channels"][0]["histogram"]), 64)
         self.assertLess(len(json.dumps(lean[0]["facts"])), 4000)
+
+
+class CheckReports(TestCase):
+    """`check` for build pipelines."""
+
+    def run_check(self, *arguments: str, change: object = None) -> tuple[int, str, Path]:
+        root = Path(self.enterContext(folder()))
+        project_folder(root)
+        if callable(change):
+            path = root / "test.ektopos.json"
+            document = json.loads(path.read_text())
+            change(document)
+            path.write_text(json.dumps(document))
+        out = io.StringIO()
+        with contextlib.redirect_stdout(out), contextlib.redirect_stderr(out):
+            code = main(["check", str(root), *(a.replace("ROOT", str(root)) for a in arguments)])
+        return code, out.getvalue(), root
+
+    @staticmethod
+    def bare(document: dict) -> None:
+        document["meshes"]["plates"]["slots"]["Front"] = None
+        document["meshes"]["plates"]["slots"]["Back"] = "gone"
+
+    def test_junit_has_a_failure_for_every_error_and_a_skip_for_what_is_waived(self) -> None:
+        code, _, root = self.run_check("--junit", "ROOT/r.xml", change=self.bare)
+        suite = ElementTree.parse(root / "r.xml").getroot()
+        failures = suite.findall("testcase/failure")
+        self.assertEqual((code, suite.get("failures")), (1, str(len(failures))))
+        self.assertEqual(
+            [case.get("name") for case in suite.findall("testcase[failure]")],
+            ["mesh plates · Back"],
+        )
+
+        def waived(document: dict) -> None:
+            self.bare(document)
+            document["waived"] = [
+                {"code": "missing-material", "subject": "mesh plates · Back", "reason": "later"}
+            ]
+
+        code, said, root = self.run_check("--junit", "ROOT/r.xml", change=waived)
+        suite = ElementTree.parse(root / "r.xml").getroot()
+        (skipped,) = suite.findall("testcase/skipped")
+        self.assertEqual((code, suite.get("failures"), skipped.get("message")), (0, "0", "later"))
+        self.assertIn("left as it is: later", said)
+
+    def test_the_least_severity_that_fails_can_be_said(self) -> None:
+        def no_errors(document: dict) -> None:
+            document["meshes"]["plates"]["slots"]["Front"] = None
+
+        self.assertEqual(self.run_check(change=no_errors)[0], 0)
+        self.assertEqual(self.run_check("--fail", "warning", change=no_errors)[0], 1)
+
+    def test_sarif_names_its_rules_and_suppresses_what_is_waived(self) -> None:
+        # Source: SARIF 2.1.0, 3.13 (version), 3.19.23 (rules), 3.27.7 (ruleIndex), 3.27.10
+        # (level), 3.35 (suppressions).
+        def waived(document: dict) -> None:
+            self.bare(document)
+            document["waived"] = [
+                {
+                    "code": "slot-without-material",
+                    "subject": "mesh plates · Front",
+                    "reason": "comes later",
+                }
+            ]
+
+        _, _, root = self.run_check("--sarif", "ROOT/r.sarif", change=waived)
+        log = json.loads((root / "r.sarif").read_text())
+        self.assertEqual(log["version"], "2.1.0")
+        (run,) = log["runs"]
+        rules = run["tool"]["driver"]["rules"]
+        for result in run["results"]:
+            self.assertEqual(rules[result["ruleIndex"]]["id"], result["ruleId"])
+            self.assertIn(result["level"], ("error", "warning", "note"))
+        (left,) = [r for r in run["results"] if "suppressions" in r]
+        self.assertEqual(
+            left["suppressions"], [{"kind": "external", "justification": "comes later"}]
+        )
+
+    def test_a_report_that_cannot_be_written_is_one_sentence(self) -> None:
+        code, said, _ = self.run_check("--junit", "ROOT/none/r.xml")
+        self.assertEqual(code, 2)
+        self.assertIn("cannot be written", said)

@@ -11,7 +11,7 @@ from ninja import Router, Schema
 from ektopos.document import Role
 from ektopos.errors import MissingReference
 from ektopos.images import ImageHeader
-from ektopos.maps import Facts, Verdict, identify, recheck, sets_of
+from ektopos.maps import Facts, Verdict, identify, recheck, set_of_each
 from ektopos.maps.sets import ending_of, tile_of
 from ektopos.maps.verdict import SURE
 from ektopos.types import ProfileUse
@@ -106,7 +106,7 @@ def _board(project: Project) -> list[tuple[BoardMap, Facts | None, Verdict | Non
     measuring = project.jobs.filter(
         state__in=("waiting", "running"), kind__in=("bring-in", "measure")
     ).exists()
-    set_of = {name: set_name for set_name, names in sets_of(document).items() for name in names}
+    set_of = set_of_each(document)
     users: dict[str, list[str]] = {}
     for material, entry in document.materials.items():
         for used in entry.maps():

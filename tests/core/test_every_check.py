@@ -1,0 +1,532 @@
+"""Every code of the table fires on a project that has just that fault, and on no sound one; what it
+proposes mends it and spoils nothing; and checks agree with whoever reads the maps."""
+
+from __future__ import annotations
+
+import itertools
+import json
+from collections.abc import Callable
+from dataclasses import replace
+from functools import cache
+from pathlib import Path
+from typing import Any
+from unittest import TestCase
+
+import cv2
+import numpy as np
+
+from ektopos.checks import CODES, Finding, Known, run_checks
+from ektopos.document import ROLES, Document, load_document
+from ektopos.edits import apply_edits
+from ektopos.errors import EktoposError
+from ektopos.maps import Facts, encoding_of_roles, facts_of
+from ektopos.meshes import Mesh
+from ektopos.meshes.recipe import OTHER_WAY
+from ektopos.project import Project, open_project
+from ektopos.steps import TurnReversed
+from ektopos.targets.profile import find_profile
+from tests.samples import folder, noise, normals_of, quads, save, save_glb
+
+Raw = dict[str, Any]
+Spoil = Callable[[Path, Raw], object]
+
+
+def sound(root: Path) -> Raw:
+    """The sound project's files, and its document."""
+    files, raw = sound_files()
+    for name, content in files.items():
+        path = root / name
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_bytes(content)
+    return json.loads(raw)  # type: ignore[no-any-return]
+
+
+@cache
+def sound_files() -> tuple[dict[str, bytes], str]:
+    with folder() as root:
+        raw = written(root)
+        files = [path for path in root.rglob("*") if path.is_file()]
+        return {str(p.relative_to(root)): p.read_bytes() for p in files}, json.dumps(raw)
+
+
+def written(root: Path) -> Raw:
+    """A project without a single finding: a cube with unique UVs in one material, its set complete."""
+    rng = np.random.default_rng(3)
+    height = cv2.resize(
+        rng.random((32, 32)).astype(np.float32), (512, 512), None, 0, 0, cv2.INTER_CUBIC
+    )
+    base = 90 + (noise(512, 2) / 8).astype(np.uint8)
+    packed = noise(512, 3)
+    packed[..., 1] = 60 + packed[..., 1] // 2
+    packed[..., 2] = 0
+    save(root / "maps/crate_col.png", base)
+    save(root / "maps/crate_orm.png", packed)
+    save(root / "maps/crate_nrm.png", normals_of(height, 40.0, 1))
+    save_glb(root / "meshes/crate.glb", cube())
+    return {
+        "ektopos": 1,
+        "name": "Crate",
+        "maps": {
+            "crate_col": {
+                "file": "maps/crate_col.png",
+                "encoding": "srgb",
+                "roles": {"rgb": "base_color"},
+            },
+            "crate_orm": {
+                "file": "maps/crate_orm.png",
+                "roles": {"r": "occlusion", "g": "roughness", "b": "metallic"},
+            },
+            "crate_nrm": {
+                "file": "maps/crate_nrm.png",
+                "roles": {"rgb": "normal"},
+                "normal_y": "+",
+            },
+        },
+        "materials": {
+            "crate": {
+                "inputs": {
+                    "base_color": {"map": "crate_col", "channels": "rgb"},
+                    "metallic": {"map": "crate_orm", "channels": "b"},
+                    "roughness": {"map": "crate_orm", "channels": "g"},
+                    "occlusion": {"map": "crate_orm", "channels": "r"},
+                    "normal": {"map": "crate_nrm", "channels": "rgb"},
+                }
+            }
+        },
+        "meshes": {"crate": {"file": "meshes/crate.glb", "slots": {"Wood": "crate"}}},
+    }
+
+
+def cube() -> Mesh:
+    """A closed cube of a metre, each side on a third by a half of the UV square, apart."""
+    corners = np.array(list(itertools.product((0.0, 1.0), repeat=3)))
+    sides = [(0, 1, 3, 2), (4, 6, 7, 5), (0, 4, 5, 1), (2, 3, 7, 6), (0, 2, 6, 4), (1, 5, 7, 3)]
+    plain = quads({"Wood": 6})
+    positions = corners[np.array(sides).reshape(-1)]
+    square = np.array([(0, 1), (1, 1), (1, 0), (0, 0)]) * 0.3 + 0.01
+    places = np.array([(x / 3, y / 2) for y in range(2) for x in range(3)])
+    uvs = (square[None] + places[:, None]).reshape(-1, 2).astype(np.float32)
+    normals = np.zeros((24, 3), np.float32)
+    for number, side in enumerate(sides):
+        a, b, c = (corners[i] for i in side[:3])
+        normal = np.cross(b - a, c - b)
+        normals[number * 4 : number * 4 + 4] = normal / np.linalg.norm(normal)
+    return replace(plain, positions=positions, uvs=uvs, normals=normals)
+
+
+def remesh(change: Callable[[Mesh], Mesh]) -> Spoil:
+    return lambda root, _: save_glb(root / "meshes/crate.glb", change(cube()))
+
+
+def moved_uvs(scale: float, shift: float = 0.0) -> Spoil:
+    return remesh(lambda mesh: replace(mesh, uvs=mesh.uvs * np.float32(scale) + np.float32(shift)))
+
+
+def crate(raw: Raw) -> Raw:
+    return raw["materials"]["crate"]
+
+
+def repaint(name: str, change: Callable[[np.ndarray], np.ndarray]) -> Spoil:
+    def spoil(root: Path, raw: Raw) -> None:
+        path = root / "maps" / f"{name}.png"
+        save(path, change(cv2.imread(str(path), cv2.IMREAD_UNCHANGED)[..., ::-1].copy()))
+
+    return spoil
+
+
+def fill(channel: int | None, value: int) -> Callable[[np.ndarray], np.ndarray]:
+    def change(pixels: np.ndarray) -> np.ndarray:
+        pixels[..., slice(None) if channel is None else channel] = value
+        return pixels
+
+    return change
+
+
+def shaded(pixels: np.ndarray) -> np.ndarray:
+    ramp = np.linspace(0.25, 1.0, pixels.shape[1])[None, :, None]
+    return (pixels * ramp).astype(np.uint8)
+
+
+def broken(root: Path, raw: Raw, file: str) -> None:
+    (root / file).write_bytes(b"no picture")
+
+
+def as_jpeg(root: Path, raw: Raw) -> None:
+    pixels = cv2.imread(str(root / "maps/crate_orm.png"))
+    cv2.imwrite(str(root / "maps/crate_orm.jpg"), pixels, [cv2.IMWRITE_JPEG_QUALITY, 30])
+    raw["maps"]["crate_orm"]["file"] = "maps/crate_orm.jpg"
+
+
+def with_nan(root: Path, raw: Raw) -> None:
+    import OpenEXR
+
+    pixels = np.ones((8, 8, 3), np.float32)
+    pixels[2, 3] = np.nan
+    header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}
+    OpenEXR.File(header, {"RGB": pixels}).write(str(root / "maps/glow.exr"))
+    raw["maps"]["crate_glow"] = {"file": "maps/glow.exr", "roles": {"rgb": "emission"}}
+    crate(raw)["inputs"]["emission"] = {"map": "crate_glow", "channels": "rgb"}
+
+
+def palette(root: Path, raw: Raw) -> None:
+    squares = np.zeros((2, 2, 3), np.uint8)
+    squares[:] = [[(90, 90, 90), (140, 90, 90)], [(90, 140, 90), (90, 90, 140)]]
+    save(root / "maps/crate_col.png", squares)
+
+
+def second_slot(root: Path, raw: Raw, *, far: float = 1.0) -> None:
+    """Two slots in two materials of one size, one with UVs so many times as large."""
+    mesh = cube()
+    slot = np.repeat([0, 1], 6).astype(np.int32)
+    uvs = mesh.uvs.copy()
+    uvs[12:] = (uvs[12:] - 0.5) * np.float32(far) + 0.5
+    vertex = np.repeat([0, 1], 12).astype(np.int32)
+    save_glb(
+        root / "meshes/crate.glb",
+        replace(
+            mesh,
+            slots=("Wood", "Lid"),
+            triangle_slot=slot,
+            vertex_slot=vertex,
+            uvs=uvs,
+            loose=(0, 0),
+            uv_sets=(1, 1),
+        ),
+    )
+    raw["materials"]["lid"] = json.loads(json.dumps(crate(raw)))
+    raw["meshes"]["crate"]["slots"]["Lid"] = "lid"
+
+
+def turned(mesh: Mesh) -> Mesh:
+    triangles = mesh.triangles.copy()
+    triangles[0] = triangles[0][OTHER_WAY]
+    return replace(mesh, triangles=triangles)
+
+
+def scaled_node(scale: list[float]) -> Spoil:
+    def spoil(root: Path, raw: Raw) -> None:
+        import pygltflib
+
+        path = str(root / "meshes/crate.glb")
+        gltf = pygltflib.GLTF2().load(path)
+        assert gltf is not None
+        gltf.nodes[0].scale = scale
+        gltf.save(path)
+
+    return spoil
+
+
+CASES: dict[str, Spoil] = {
+    "missing-map-file": lambda root, _: (root / "maps/crate_col.png").unlink(),
+    "unreadable-map": lambda root, raw: broken(root, raw, "maps/crate_col.png"),
+    "missing-mesh-file": lambda root, _: (root / "meshes/crate.glb").unlink(),
+    "unreadable-mesh": lambda root, raw: broken(root, raw, "meshes/crate.glb"),
+    "not-a-number": with_nan,
+    "lossy-data": as_jpeg,
+    "missing-map": lambda _, raw: crate(raw)["inputs"]["normal"].update(map="gone"),
+    "missing-material": lambda _, raw: raw["meshes"]["crate"]["slots"].update(Wood="gone"),
+    "missing-slot": lambda _, raw: raw["meshes"]["crate"]["slots"].update(Gone="crate"),
+    "broken-base": lambda _, raw: crate(raw).update({"from": "crate"}),
+    "unknown-field": lambda _, raw: crate(raw).update(shine=1),
+    "encoding-against-role": lambda _, raw: raw["maps"]["crate_orm"].update(encoding="srgb"),
+    "wasted-channels": lambda _, raw: raw["maps"]["crate_orm"].update(roles={"rgb": "roughness"}),
+    "base-colour-too-dark": repaint("crate_col", fill(None, 3)),
+    "base-colour-too-bright": repaint("crate_col", fill(None, 253)),
+    "metal-too-dark": repaint("crate_orm", fill(2, 255)),
+    "light-painted-in": repaint("crate_col", shaded),
+    "metallic-grey": repaint("crate_orm", fill(2, 128)),
+    "mask-grey": lambda _, raw: (
+        crate(raw).update(alpha_mode="mask"),
+        crate(raw)["inputs"].update(opacity={"map": "crate_orm", "channels": "r"}),
+    ),
+    "roughness-flat": repaint("crate_orm", fill(1, 255)),
+    "green-against-pixels": lambda _, raw: raw["maps"]["crate_nrm"].update(normal_y="-"),
+    "normal-not-unit": repaint(
+        "crate_nrm", lambda p: (127.5 + (p.astype(float) - 127.5) * 0.86).astype(np.uint8)
+    ),
+    "impossible-feed": lambda _, raw: crate(raw)["inputs"]["roughness"].update(channels="rgb"),
+    "no-effect": lambda _, raw: crate(raw)["inputs"]["roughness"].update(strength=0.5),
+    "gloss-as-roughness": lambda _, raw: crate(raw)["inputs"]["roughness"].update(invert=True),
+    "set-map-unused": lambda _, raw: crate(raw)["inputs"].pop("normal"),
+    "unused-map": lambda _, raw: crate(raw)["inputs"].pop("normal"),
+    "alpha-mode-forgotten": lambda _, raw: crate(raw)["inputs"].update(opacity={"value": 0.4}),
+    "unused-material": lambda _, raw: raw["materials"].update(other={}),
+    "palette-filtered": palette,
+    "palette-square-crossed": palette,
+    "slot-without-material": lambda _, raw: raw["meshes"]["crate"]["slots"].update(Wood=None),
+    "maps-without-uvs": remesh(
+        lambda mesh: replace(mesh, uvs=np.full_like(mesh.uvs, np.nan), uv_sets=(0,))
+    ),
+    "missing-uvs": remesh(
+        lambda mesh: replace(mesh, uvs=np.full_like(mesh.uvs, np.nan), uv_sets=(0,))
+    ),
+    "other-tile": lambda root, raw: (
+        (root / "maps/crate_col.png").rename(root / "maps/crate_col.1002.png"),
+        raw["maps"]["crate_col"].update(file="maps/crate_col.1002.png"),
+    ),
+    "uvs-outside-clamped": lambda root, raw: (
+        moved_uvs(1.2)(root, raw),
+        crate(raw).update(wrap=["clamp", "clamp"]),
+    ),
+    "uvs-outside": moved_uvs(1.2),
+    "uvs-far-away": moved_uvs(40.0, 0.37),
+    "uvs-overlap": remesh(
+        lambda mesh: replace(
+            mesh, uvs=mesh.uvs - np.repeat([0, 1, 0, 0, 0, 0], 4)[:, None] * np.float32([0.2, 0])
+        )
+    ),
+    "uvs-too-near": remesh(
+        lambda mesh: replace(
+            mesh, uvs=mesh.uvs - np.repeat([0, 1, 0, 0, 0, 0], 4)[:, None] * np.float32([0.0323, 0])
+        )
+    ),
+    "uvs-stretched": remesh(lambda mesh: replace(mesh, uvs=mesh.uvs * np.float32([1.0, 0.1]))),
+    "density-uneven": lambda root, raw: second_slot(root, raw, far=0.1),
+    "density-off-rule": lambda _, raw: raw.update(rules={"density": {"": 20.0}}),
+    "not-power-of-two": repaint("crate_col", lambda pixels: pixels[:500]),
+    "larger-than-rule": lambda _, raw: raw.update(rules={"largest_size": 256}),
+    "memory-over-budget": lambda _, raw: raw.update(rules={"memory_mb": 0.5}),
+    "name-off-rule": lambda _, raw: raw.update(rules={"material_names": "M_*"}),
+    "names-alike": lambda _, raw: raw["materials"].update(Crate={}),
+    "reversed-faces": remesh(turned),
+    "coincident-faces": remesh(
+        lambda mesh: replace(
+            mesh,
+            triangles=np.concatenate([mesh.triangles, mesh.triangles[:1]]),
+            triangle_slot=np.zeros(13, np.int32),
+        )
+    ),
+    "degenerate-faces": remesh(
+        lambda mesh: replace(
+            mesh,
+            triangles=np.concatenate([mesh.triangles, np.array([[0, 0, 1]], np.int32)]),
+            triangle_slot=np.zeros(13, np.int32),
+        )
+    ),
+    "open-edges": remesh(
+        lambda mesh: replace(
+            mesh, triangles=mesh.triangles[:-1], triangle_slot=mesh.triangle_slot[:-1]
+        )
+    ),
+    "unnormalised-normals": remesh(lambda mesh: replace(mesh, normals=mesh.normals * 2)),
+    "missing-normals": remesh(lambda mesh: replace(mesh, normals=mesh.normals * 0)),
+    "vertex-colours": remesh(lambda mesh: replace(mesh, colours=np.full((24, 4), 0.5, np.float32))),
+    "loose-vertices": remesh(
+        lambda mesh: replace(
+            mesh, triangles=mesh.triangles[:-2], triangle_slot=mesh.triangle_slot[:-2]
+        )
+    ),
+    "extra-uv-sets": remesh(lambda mesh: replace(mesh, more_uvs=(mesh.uvs,), uv_sets=(2,))),
+    "uneven-scale": scaled_node([1.0, 2.0, 1.0]),
+    "negative-scale": scaled_node([-1.0, 1.0, 1.0]),
+    "extreme-scale": scaled_node([200.0, 200.0, 200.0]),
+    "places-differ": lambda _, raw: crate(raw)["inputs"]["roughness"].update(
+        uv={"tiling": [3.0, 3.0]}
+    ),
+}
+ELSEWHERE = {
+    "not-carried": "tests/outside/test_scenes.py, with scenes of their own",
+    "reader-note": "test_what_a_reader_noted_is_a_finding, below",
+    "empty-slot": "tests/core/test_meshes.py; no writer of glTF makes one",
+}
+SEEN_BY_ANOTHER = {"unnormalised-normals", "missing-normals", "loose-vertices", "vertex-colours"}
+"""Faults that the project's own writer mends; other writers' files have them."""
+
+
+def findings(spoil: Spoil | None = None) -> list[Finding]:
+    with folder() as root, opened(root, spoil) as project:
+        return check(project)
+
+
+def opened(root: Path, spoil: Spoil | None = None) -> Any:
+    raw = sound(root)
+    if spoil is not None:
+        spoil(root, raw)
+    (root / "crate.ektopos.json").write_text(json.dumps(raw))
+    return open_project(root)
+
+
+def check(project: Project) -> list[Finding]:
+    def known(name: str) -> Facts | None:
+        try:
+            return measured(project.map_path(name).read_bytes(), project.map_path(name).suffix)
+        except EktoposError:
+            return None
+
+    profile = find_profile(project.document.target, project.document)
+    return run_checks(project, profile, Known(known))
+
+
+@cache
+def measured(content: bytes, suffix: str) -> Facts:
+    with folder() as root:
+        path = root / f"map{suffix}"
+        path.write_bytes(content)
+        return facts_of(path)
+
+
+class EveryCheck(TestCase):
+    def test_a_sound_project_has_no_finding(self) -> None:
+        self.assertEqual([(f.code, f.subject, f.message) for f in findings()], [])
+
+    def test_every_code_is_found_where_its_fault_is(self) -> None:
+        self.assertEqual(set(CODES), set(CASES) | set(ELSEWHERE))
+        for code, spoil in CASES.items():
+            if code in SEEN_BY_ANOTHER:
+                continue
+            with self.subTest(code):
+                found = findings(spoil)
+                self.assertIn(code, {f.code for f in found})
+                one = next(f for f in found if f.code == code)
+                self.assertTrue(one.why and one.fix and one.title and one.message)
+
+    def test_what_is_proposed_mends_and_spoils_nothing(self) -> None:
+        mended = set()
+        for code, spoil in CASES.items():
+            with folder() as root, opened(root, spoil) as project:
+                before = check(project)
+                loud = {(f.code, f.subject) for f in before if f.severity != "note"}
+                for finding in before:
+                    if finding.remedy is None:
+                        continue
+                    with self.subTest(code, mends=finding.code):
+                        after = check(Project(changed(project, finding), project.find))
+                        self.assertNotIn(
+                            (finding.code, finding.subject), {(f.code, f.subject) for f in after}
+                        )
+                        worse = {(f.code, f.subject) for f in after if f.severity != "note"} - loud
+                        self.assertEqual(worse, set())
+                        mended.add(finding.code)
+        self.assertLessEqual(
+            {
+                "encoding-against-role",
+                "green-against-pixels",
+                "gloss-as-roughness",
+                "set-map-unused",
+                "no-effect",
+                "palette-filtered",
+                "larger-than-rule",
+                "density-off-rule",
+                "reversed-faces",
+            },
+            mended,
+        )
+
+    def test_what_a_reader_noted_is_a_finding(self) -> None:
+        def deep(root: Path, raw: Raw) -> None:
+            from PIL import Image
+
+            two = [Image.fromarray(noise(512, seed)) for seed in (2, 4)]
+            two[0].save(root / "maps/crate_col.tif", save_all=True, append_images=two[1:])
+            raw["maps"]["crate_col"]["file"] = "maps/crate_col.tif"
+
+        self.assertIn("reader-note", {f.code for f in findings(deep)})
+
+
+def changed(project: Project, finding: Finding) -> Document:
+    remedy = finding.remedy
+    assert remedy is not None
+    document = apply_edits(project.document, list(remedy.edits))
+    if remedy.mesh is not None and remedy.step is not None:
+        assert isinstance(remedy.step, TurnReversed)
+        document.meshes[remedy.mesh].recipe = [remedy.step]
+    return document
+
+
+class AgreesWithTheReader(TestCase):
+    """Every kind of map against every check of what it is: a packed map with subsurface is no
+    colour, a normal map saved as colour stays one."""
+
+    def test_no_way_of_packing_is_told_to_change_its_encoding(self) -> None:
+        kinds: list[dict[str, str]] = [{"rgb": role} for role in ROLES if role != "unknown"]
+        kinds += [{"r": role} for role in ROLES if role != "unknown"]
+        kinds += [
+            dict(zip("rgb", three, strict=True))
+            for three in itertools.combinations([r for r in ROLES if r != "unknown"], 3)
+        ]
+        kinds += [{"rgb": "base_color", "a": role} for role in ("opacity", "gloss", "roughness")]
+        for roles in kinds:
+            with self.subTest(roles=roles):
+
+                def spoil(_: Path, raw: Raw, roles: dict[str, str] = roles) -> None:
+                    raw["maps"] = {
+                        "crate_orm": {
+                            "file": "maps/crate_orm.png",
+                            "roles": roles,
+                            "encoding": encoding_of_roles(roles),  # type: ignore[arg-type]
+                        }
+                    }
+                    raw["materials"], raw["meshes"] = {}, {}
+
+                told = [f for f in findings_of_document(spoil) if f.family == "encodings"]
+                self.assertEqual([f.code for f in told if f.code != "wasted-channels"], [])
+
+    def test_a_normal_map_saved_as_colour_is_left_alone(self) -> None:
+        def spoil(root: Path, raw: Raw) -> None:
+            path = root / "maps/crate_nrm.png"
+            linear = cv2.imread(str(path))[..., ::-1].astype(np.float64) / 255
+            stored = np.where(
+                linear <= 0.0031308, 12.92 * linear, 1.055 * linear ** (1 / 2.4) - 0.055
+            )
+            save(path, np.round(stored * 255).astype(np.uint8))
+            raw["maps"]["crate_nrm"]["encoding"] = "srgb"
+
+        self.assertNotIn("encoding-against-role", {f.code for f in findings(spoil)})
+
+
+_shared: list[Any] = []
+
+
+def findings_of_document(spoil: Spoil) -> list[Finding]:
+    """Of a project whose files are written once for all."""
+    if not _shared:
+        context = folder()
+        root = context.__enter__()
+        _shared.extend((context, root, json.dumps(sound(root))))
+    root, raw = _shared[1], json.loads(_shared[2])
+    spoil(root, raw)
+    document = load_document(json.dumps(raw))
+    return check(Project(document, lambda file: p if (p := root / file).is_file() else None))
+
+
+def tearDownModule() -> None:
+    if _shared:
+        _shared[0].__exit__(None, None, None)
+
+
+class WaivedAndRules(TestCase):
+    def test_a_waived_finding_says_so_and_counts_as_none(self) -> None:
+        def spoil(_: Path, raw: Raw) -> None:
+            raw["maps"]["crate_nrm"]["normal_y"] = "-"
+            raw["waived"] = [
+                {"code": "green-against-pixels", "subject": "map crate_nrm", "reason": "a relief"}
+            ]
+
+        (finding,) = [f for f in findings(spoil) if f.code == "green-against-pixels"]
+        self.assertEqual(finding.waived, "a relief")
+
+    def test_a_project_gives_codes_another_severity_or_none(self) -> None:
+        def spoil(_: Path, raw: Raw) -> None:
+            raw["materials"]["other"] = {}
+            raw["materials"]["Crate"] = {}
+            raw["rules"] = {"severities": {"unused-material": "error", "names-alike": "off"}}
+
+        found = {f.code: f.severity for f in findings(spoil)}
+        self.assertEqual(found, {"unused-material": "error"})
+
+    def test_the_budget_is_counted_in_blocks_with_mips(self) -> None:
+        # Source: Khronos Data Format: 16 bytes a block of 4 × 4. Three files of 512², each 16,384
+        # blocks and a third for mips.
+        spoil = CASES["memory-over-budget"]
+        (finding,) = [f for f in findings(spoil) if f.code == "memory-over-budget"]
+        expected = 3 * sum(max(1, (512 >> i) // 4) ** 2 * 16 for i in range(10)) / 1e6
+        self.assertIn(f"{expected:,.1f} MB", finding.message)
+
+    def test_density_counts_map_and_tiling(self) -> None:
+        # By hand: a side of a metre is 0.3 of the map, which is 512 texels, twice over.
+        def spoil(_: Path, raw: Raw) -> None:
+            raw["rules"] = {"density": {"": 1.0}}
+            crate(raw)["uv"] = {"tiling": [2.0, 2.0]}
+
+        (finding,) = [f for f in findings(spoil) if f.code == "density-off-rule"]
+        self.assertIn(f"{0.3 * 512 * 2:,.0f} texels", finding.message)
