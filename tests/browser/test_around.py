@@ -4,6 +4,7 @@ finding to its mending."""
 from __future__ import annotations
 
 import json
+import re
 import shutil
 from pathlib import Path
 
@@ -80,31 +81,65 @@ class Findings(Site):
             )
             page.wait_for_url("**/maps")
         self.go("Checks")
-        finding = (
-            page.get_by_role("article").filter(has_text="tile_orm").filter(has_text="sRGB").first
-        )
-        finding.wait_for()
+        encoding = page.get_by_role("button", name=re.compile("^Colour is read as data"))
+        encoding.click()
+        view = page.get_by_role("region", name="The chosen finding")
+        view.get_by_text("It holds occlusion, roughness, metallic and is read as srgb").wait_for()
+        view.get_by_role("slider", name="Divider between as it is and mended: tile").wait_for()
         self.axe("findings")
-        finding.get_by_role("link", name="Go there").click()
-        page.wait_for_url("**/maps/tile_orm")
-        reader = page.get_by_role("complementary", name="Reader")
-        reader.get_by_role("button", name="Change…").click()
-        page.get_by_label("Encoding").click()
-        page.get_by_role("option", name="Linear", exact=False).click()
-        self.button("Set").click()
-        self.go("Checks")
-        page.get_by_role("article").first.wait_for()
-        finding.wait_for(state="detached")
 
-        bare = page.get_by_role("article").filter(has_text="Bare").filter(has_text="no material")
-        bare.get_by_role("link", name="Go there").click()
+        # To the place and back, mended by its key, taken back, mended by its button.
+        page.keyboard.press("g")
+        page.wait_for_url("**/maps/tile_orm")
+        page.go_back()
+        view.get_by_text("What the fix does").wait_for()
+        page.keyboard.press("f")
+        encoding.wait_for(state="detached")
+        self.button("Undo").click()
+        encoding.click()
+        view.get_by_role("button", name="Read as linear", exact=True).click()
+        encoding.wait_for(state="detached")
+
+        # Left with a reason, which stays; and counted again.
+        bare = page.get_by_role("button", name=re.compile("^No material is assigned"))
+        bare.click()
+        view.get_by_text("No material is assigned to the slot.").wait_for()
+        page.keyboard.press("w")
+        page.get_by_label("Because").fill("comes with the next delivery")
+        page.keyboard.press("Enter")
+        left = page.get_by_role("region", name="Left as they are")
+        left.get_by_role("button", name=re.compile("^No material is assigned")).click()
+        view.get_by_text("comes with the next delivery").wait_for()
+        page.reload()
+        view.get_by_text("comes with the next delivery").wait_for()
+        self.button("Count it again").click()
+        left.wait_for(state="detached")
+
+        view.get_by_role("link", name="See on the mesh").click()
         page.wait_for_url("**/meshes/plates?slot=Bare&fault=*")
         page.get_by_label("Material of Bare").click()
         page.get_by_role("option", name="plain").click()
         page.get_by_role("navigation", name="The job").get_by_text("3 of 3 slots").wait_for()
         self.go("Checks")
-        page.get_by_role("article").first.wait_for()
+        page.get_by_role("button", name=re.compile("^Metallic is neither")).wait_for()
         bare.wait_for(state="detached")
+
+        # Only one kind, only one place; a rule of the project finds more.
+        page.get_by_label("Kind").click()
+        page.get_by_role("option", name="geometry").click()
+        page.get_by_role("button", name=re.compile("^Metallic is neither")).wait_for(
+            state="detached"
+        )
+        page.get_by_label("Kind").click()
+        page.get_by_role("option", name="all kinds").click()
+        self.button("Project rules…").click()
+        page.get_by_label("Longest side of a map that leaves").fill("32")
+        self.button("Set the rules").click()
+        larger = page.get_by_role("button", name=re.compile("^A map leaves larger"))
+        larger.click()
+        self.axe("findings of rules")
+        view.get_by_role("button", name=re.compile("^All . of this kind")).click()
+        larger.wait_for(state="detached")
         self.assertEqual(self.complaints, [])
 
     def test_a_mesh_without_materials_is_nothing_to_be_afraid_of(self) -> None:

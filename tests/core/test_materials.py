@@ -14,6 +14,7 @@ from ektopos.document import MaterialEntry, UvTransform
 from ektopos.edits import Edit, apply_edits
 from ektopos.errors import MissingReference
 from ektopos.images import read_image
+from ektopos.maps import set_of_each
 from ektopos.materials import MapLoader, effective, probe
 from ektopos.materials.derive import Placement
 from ektopos.materials.resolve import Decoded
@@ -222,7 +223,9 @@ class UnusedOfASet(TestCase):
             document.materials["plain"] = plain
             unused = {
                 (one.map, one.channels): (one.role, one.input)
-                for one in unused_of_set(document, effective(document, "plain"))
+                for one in unused_of_set(
+                    document, effective(document, "plain"), set_of_each(document)
+                )
             }
             self.assertEqual(
                 unused,
@@ -235,7 +238,7 @@ class UnusedOfASet(TestCase):
                     ("tile_gloss", "r"): ("gloss", "roughness"),
                 },
             )
-            gloss = unused_of_set(document, effective(document, "plain"))[-1]
+            gloss = unused_of_set(document, effective(document, "plain"), set_of_each(document))[-1]
             self.assertTrue(gloss.feed and gloss.feed.invert)
             # What is fed already is only named.
             whole = {
