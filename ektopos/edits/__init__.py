@@ -28,6 +28,7 @@ from ektopos.edits.materials import (
 )
 from ektopos.edits.meshes import Assign, KeepColours, RemoveMesh, SetDone, SetRecipe
 from ektopos.edits.project import LeaveOut, RemoveProfile, RenameProject, SetProfile, SetTarget
+from ektopos.edits.replace import ReplaceMap, ReplaceMesh
 from ektopos.edits.settings import SetSetting
 
 Edit = Annotated[
@@ -60,6 +61,8 @@ Edit = Annotated[
     | SetRecipe
     | RemoveMesh
     | BringIn
+    | ReplaceMap
+    | ReplaceMesh
     | Waive
     | Unwaive
     | SetRule,
@@ -129,6 +132,8 @@ __all__ = [
     "RenameMaterials",
     "RenameProject",
     "RenameSet",
+    "ReplaceMap",
+    "ReplaceMesh",
     "SetDone",
     "SetFeed",
     "SetMap",

@@ -20,7 +20,7 @@ from django.db.models import Q
 from django.utils import timezone
 
 from server.workshop.meshing import unmeasured_meshes
-from server.workshop.models import Job, MapFacts, Package, Project, Revision
+from server.workshop.models import Job, MapFacts, Offer, Package, Project, Revision
 from server.workshop.store import content_path, is_hash, is_sound
 
 logger = logging.getLogger(__name__)
@@ -95,7 +95,7 @@ def verify() -> Iterator[Damage]:
 
 
 def reached() -> set[str]:
-    """Every content that any state of any project names, or a job that has not ended."""
+    """Every content that any state of any project names, an offer, or a job that has not ended."""
     reachable: set[str] = set()
     for whole, patch in Revision.objects.values_list("whole", "patch").iterator(chunk_size=200):
         if whole is not None:
@@ -110,6 +110,8 @@ def reached() -> set[str]:
     ).values_list("arguments", flat=True):
         reachable.update(str(file["sha256"]) for file in arguments.get("files", []))
         reachable.update(str(arguments[key]) for key in ("zip", "sha256") if key in arguments)
+    for sha, parts in Offer.objects.values_list("sha256", "parts"):
+        reachable.update((sha, *parts.values()))
     return reachable
 
 

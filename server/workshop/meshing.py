@@ -47,7 +47,7 @@ from ektopos.project import read_original
 from ektopos.steps import MeshStep
 from ektopos.targets.left import scene_reader
 from server.workshop import pictures
-from server.workshop.models import MapFacts, MeshFacts, Revision
+from server.workshop.models import AnyState, MapFacts, MeshFacts, Revision
 from server.workshop.store import (
     cache_path,
     content_path,
@@ -115,7 +115,7 @@ def referred(sha256: str, file: str, sha_of: Callable[[str], str]) -> dict[str, 
     return {part: sha_of(f"{folder}/{part}") for part in parts}
 
 
-def source_of(revision: Revision, name: str, steps: Sequence[MeshStep] | None = None) -> Source:
+def source_of(revision: AnyState, name: str, steps: Sequence[MeshStep] | None = None) -> Source:
     """What a mesh is made from in a state, with its recipe or another. Raises `MissingReference` if
     it or its file is not there."""
     entry = _entry(revision, name)
@@ -131,7 +131,7 @@ def source_of(revision: Revision, name: str, steps: Sequence[MeshStep] | None = 
     )
 
 
-def called(revision: Revision, name: str) -> dict[str, str]:
+def called(revision: AnyState, name: str) -> dict[str, str]:
     """What the slots of a mesh are called in a state, by what its source calls them, where that
     differs."""
     return without_names(_entry(revision, name).recipe)[1]
@@ -162,7 +162,7 @@ def mesh_of(source: Source) -> Mesh:
     return mesh
 
 
-def mesh_at(revision: Revision, name: str) -> Mesh:
+def mesh_at(revision: AnyState, name: str) -> Mesh:
     """A mesh as it is in a state, its slots called as they are there. Raises `EktoposError`."""
     return with_names(mesh_of(source_of(revision, name)), called(revision, name))
 
@@ -181,7 +181,7 @@ def is_at_hand(source: Source) -> bool:
     return source.key in _read or _arrays_path(source.key).is_file()
 
 
-def measured(revision: Revision, names: Sequence[str]) -> dict[str, MeshFacts]:
+def measured(revision: AnyState, names: Sequence[str]) -> dict[str, MeshFacts]:
     """The facts of meshes in a state, slots called as they are there; meshes that nobody has
     measured are left out."""
     sources: dict[str, str] = {}
@@ -394,7 +394,7 @@ def _suggestions_path(revision: Revision, name: str) -> Path:
     return cache_path("matches", hashlib.sha256(json.dumps(recipe).encode()).hexdigest())
 
 
-def _entry(revision: Revision, name: str) -> MeshEntry:
+def _entry(revision: AnyState, name: str) -> MeshEntry:
     raw = revision.document["meshes"].get(name)
     if raw is None:
         raise MissingReference(

@@ -15,7 +15,17 @@ from ninja.parser import Parser
 
 from ektopos.errors import DiskFull, EktoposError, MissingReference, TooLarge, is_disk_full
 from ektopos.plain_json import read_json
-from server.workshop.api import checks, files, maps, materials, meshes, packages, plan, projects
+from server.workshop.api import (
+    checks,
+    files,
+    maps,
+    materials,
+    meshes,
+    offers,
+    packages,
+    plan,
+    projects,
+)
 from server.workshop.api.projects import ErrorOut
 from server.workshop.models import StaleRevision
 from server.workshop.pictures import Busy
@@ -65,6 +75,7 @@ api.add_router("", files.router)
 api.add_router("", maps.router)
 api.add_router("", materials.router)
 api.add_router("", meshes.router)
+api.add_router("", offers.router)
 api.add_router("", plan.router)
 api.add_router("", packages.router)
 

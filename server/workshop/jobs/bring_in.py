@@ -19,7 +19,8 @@ from ektopos.types import Progress
 from server.workshop.jobs.measuring import ENDED, measure_maps, reason
 from server.workshop.jobs.reading import Reading
 from server.workshop.meshing import COMPANIONS, Source, keep_mesh
-from server.workshop.models import Job
+from server.workshop.models import Job, Offer, Project
+from server.workshop.offers import beside
 from server.workshop.store import content_path, named
 
 OTHER_HINT = (
@@ -44,7 +45,8 @@ def bring_in(
     step.
 
     A file that cannot be used is listed with its reason and does not stop the others. Names are
-    chosen when the step is made, so that two such jobs never choose the same.
+    chosen when the step is made, so that two such jobs never choose the same. A file of the name of
+    one that is there is offered in its place, and changes nothing until it is taken.
     """
     given = {str(file["path"]): str(file["sha256"]) for file in job.arguments["files"]}
     maps = {path: sha for path, sha in given.items() if _suffix(path) in IMAGE_SUFFIXES}
@@ -60,7 +62,7 @@ def bring_in(
             meshes[path] = _measure_mesh(job, path, given)
         except Exception as problem:
             failed[path] = reason(problem)
-    return lambda document: _added(document, given, judged, meshes, failed)
+    return lambda document: _added(job.project, document, given, judged, meshes, failed)
 
 
 def _measure_mesh(job: Job, path: str, given: dict[str, str]) -> _Mesh:
@@ -85,6 +87,7 @@ def _measure_mesh(job: Job, path: str, given: dict[str, str]) -> _Mesh:
 
 
 def _added(
+    project: Project,
     document: Document,
     given: dict[str, str],
     judged: Judged,
@@ -92,13 +95,16 @@ def _added(
     failed: dict[str, str],
 ) -> tuple[list[Edit], dict[str, str], Any]:
     """The step that adds what was measured, and what became of every file."""
-    step, files, stated = BringIn(), {}, {}
-    taken, by_file = set(document.maps), {entry.file: name for name, entry in document.maps.items()}
+    step = BringIn()
+    files: dict[str, str] = {}
+    stated: dict[str, str] = {}
+    here = project.fresh().head.files
+    offered = 0
+    seen: set[str | None] = set()
+    taken = set(document.maps)
     for path, verdict, set_name in judged:
         file = f"maps/{_clean(path)}"
-        name = by_file.get(file) or map_name(file, taken)[:120]
-        taken.add(name)
-        step.maps[name] = MapEntry(
+        entry = MapEntry(
             file=file,
             encoding=verdict.encoding,
             roles=dict(verdict.roles),
@@ -106,21 +112,89 @@ def _added(
             space=verdict.space,
             set=set_name,
         )
+        known = known_as(path, {name: one.file for name, one in document.maps.items()})
+        if known in seen:
+            known = None  # Two files of one drop cannot both take its place.
+        if known is not None and here.get(document.maps[known].file):
+            seen.add(known)
+            offered += _offer(project, "map", known, path, given, {}, entry, document, stated)
+            continue
+        name = known or map_name(file, taken)[:120]
+        taken.add(name)
+        step.maps[name] = entry
         files[file] = given[path]
         stated[path] = f"{verdict.role.replace('_', ' ')}, set {set_name}"
-    by_file = {entry.file: name for name, entry in document.meshes.items()}
     for path, mesh in meshes.items():
         file = f"meshes/{_clean(path)}"
-        name = by_file.get(file) or map_name(file, set(document.meshes) | set(step.meshes))[:120]
-        step.meshes[name] = MeshEntry(file=file, slots=dict.fromkeys(mesh.slots))
-        files[file] = given[path]
-        for part, sha in mesh.parts.items():
-            if _suffix(part) in COMPANIONS:
-                files[str(PurePosixPath(file).parent / part)] = sha
+        entry_of = MeshEntry(file=file, slots=dict.fromkeys(mesh.slots))
+        known = known_as(path, {name: one.file for name, one in document.meshes.items()})
+        if known is not None and here.get(document.meshes[known].file):
+            offered += _offer(
+                project, "mesh", known, path, given, mesh.parts, entry_of, document, stated
+            )
+            continue
+        name = known or map_name(file, set(document.meshes) | set(step.meshes))[:120]
+        step.meshes[name] = entry_of
+        files |= {file: given[path]} | beside(file, mesh.parts)
         stated[path] = f"mesh with {len(mesh.slots)} slots"
     report = [_line(path, sha, stated, failed, files) for path, sha in given.items()]
     edits: list[Edit] = [step] if step.maps or step.meshes else []
-    return edits, files, {"files": report, "maps": len(step.maps), "meshes": len(step.meshes)}
+    counts = {"maps": len(step.maps), "meshes": len(step.meshes), "offered": offered}
+    return edits, files, {"files": report} | counts
+
+
+def known_as(path: str, files: dict[str, str]) -> str | None:
+    """Which of the project's maps or meshes (their files by name) a file that comes in is a version
+    of: the one at the same path, or the only one whose path ends in the path that it came with,
+    whatever kind of file it is; `None` where several do, or none."""
+    plain = _clean(path)
+    exact = [name for name, file in files.items() if file.partition("/")[2] == plain]
+    if exact:
+        return exact[0]
+    parts = _parts(plain)
+    ending = [name for name, file in files.items() if _parts(file)[-len(parts) :] == parts]
+    return ending[0] if len(ending) == 1 else None
+
+
+def _parts(path: str) -> tuple[str, ...]:
+    plain = PurePosixPath(path.lower())
+    return (*plain.parts[:-1], plain.stem)
+
+
+def _offer(
+    project: Project,
+    kind: str,
+    name: str,
+    path: str,
+    given: dict[str, str],
+    parts: dict[str, str],
+    entry: MapEntry | MeshEntry,
+    document: Document,
+    stated: dict[str, str],
+) -> bool:
+    """Keep a file until a person says whether it takes the place of the one of its name; gives
+    whether it is another one at all."""
+    old = document.maps[name].file if kind == "map" else document.meshes[name].file
+    here = project.fresh().head.files
+    folder = PurePosixPath(old).parent
+    if here.get(old) == given[path] and all(
+        here.get(str(folder / part), sha) == sha for part, sha in parts.items()
+    ):
+        stated[path] = f"unchanged: it is {name} already"
+        return False
+    Offer.objects.update_or_create(
+        project=project,
+        kind=kind,
+        name=name,
+        defaults={
+            "path": path[:1000],
+            "sha256": given[path],
+            "parts": parts,
+            "entry": entry.model_dump(mode="json", exclude_defaults=True),
+        },
+    )
+    stated[path] = f"another {name}: look at it before it is taken"
+    return True
 
 
 def _line(

@@ -2,17 +2,29 @@
 
 from server.workshop.models.facts import MapFacts, MeshFacts
 from server.workshop.models.job import Job
+from server.workshop.models.offer import Offer
 from server.workshop.models.package import Package
-from server.workshop.models.project import Checkpoint, Project, Revision, StaleRevision, one_writer
+from server.workshop.models.project import (
+    AnyState,
+    Checkpoint,
+    Project,
+    Revision,
+    StaleRevision,
+    Unsaved,
+    one_writer,
+)
 
 __all__ = [
+    "AnyState",
     "Checkpoint",
     "Job",
     "MapFacts",
     "MeshFacts",
+    "Offer",
     "Package",
     "Project",
     "Revision",
     "StaleRevision",
+    "Unsaved",
     "one_writer",
 ]

@@ -6,7 +6,8 @@ import contextlib
 import threading
 import uuid
 from collections import OrderedDict
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -342,17 +343,43 @@ class Revision(models.Model):
 
     def core(self) -> CoreProject:
         """The project in this state, as the core sees it."""
-        files = self.files
-
-        def find(file: str) -> Path | None:
-            sha256 = files.get(file, "")
-            return path if is_hash(sha256) and (path := content_path(sha256)).is_file() else None
-
-        return CoreProject(self.parsed, find)
+        return _core(self.parsed, self.files)
 
     def sha_of(self, file: str) -> str:
         """The content at a path; empty if there is none."""
         return str(self.files.get(file, ""))
+
+
+@dataclass(frozen=True)
+class Unsaved:
+    """A state that a project is not in: looked at before it is decided on."""
+
+    parsed: Document
+    files: dict[str, str]
+
+    @property
+    def document(self) -> dict[str, Any]:
+        """The document in this state, as JSON."""
+        return document_json(self.parsed)
+
+    def core(self) -> CoreProject:
+        """The project in this state, as the core sees it."""
+        return _core(self.parsed, self.files)
+
+    def sha_of(self, file: str) -> str:
+        """The content at a path; empty if there is none."""
+        return self.files.get(file, "")
+
+
+def _core(document: Document, files: Mapping[str, str]) -> CoreProject:
+    def find(file: str) -> Path | None:
+        sha256 = files.get(file, "")
+        return path if is_hash(sha256) and (path := content_path(sha256)).is_file() else None
+
+    return CoreProject(document, find)
+
+
+AnyState = Revision | Unsaved
 
 
 class Checkpoint(models.Model):
