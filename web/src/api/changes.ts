@@ -85,6 +85,27 @@ export function useRestore() {
   )
 }
 
+/** Take files that wait, bring them in beside the old ones, or leave them. */
+export function useDecide() {
+  const id = useProjectId()
+  const line = useLine()
+  const queries = useQueryClient()
+  return useCallback(
+    async (what: 'take' | 'keep-both' | 'leave', offers: { id: number }[]) => {
+      const project = await line([], (project, { seen }) =>
+        post('/api/projects/{project_id}/offers', {
+          params: { path: { project_id: project.id } },
+          body: { revision: seen, page: PAGE, what, ids: offers.map((offer) => offer.id) },
+        }),
+      )
+      void queries.invalidateQueries({ queryKey: ['project-part', id] })
+      void queries.invalidateQueries({ queryKey: ['jobs', id] })
+      return project
+    },
+    [id, line, queries],
+  )
+}
+
 let stepping: Promise<unknown> = Promise.resolve()
 
 /** Change what is done to a mesh after it is read: one step more, or another recipe. Steps stand in a line of their own, for some

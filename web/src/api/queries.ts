@@ -320,6 +320,27 @@ export function useFindings() {
   )
 }
 
+/** Files that came in under names that are here, and wait to be taken. */
+export function useOffers() {
+  return usePart(
+    'offers',
+    (project_id) => get('/api/projects/{project_id}/offers', { params: { path: { project_id } } }),
+    { placeholderData: keepPreviousData },
+  )
+}
+
+/** What taking one of them would change. */
+export function useOfferEffect(offer_id: number) {
+  return usePart(
+    'offer',
+    (project_id) =>
+      get('/api/projects/{project_id}/offers/{offer_id}/effect', {
+        params: { path: { project_id, offer_id } },
+      }),
+    { of: [offer_id], retry: false },
+  )
+}
+
 /** How a material looks now and after some edits; without a material, the first that they are seen on. */
 export function usePreview(edits: Edit[], material: string | null) {
   return usePart(

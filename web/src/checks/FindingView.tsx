@@ -52,7 +52,7 @@ export function FindingView({ group, finding, choose, mend, leave, countAgain }:
         )}
         <Evidence key={`${finding.code} ${finding.subject}`} finding={finding} />
         {finding.numbers.length > 0 && (
-          <table className="finding-numbers" aria-label="Numbers">
+          <table className="numbers-table" aria-label="Numbers">
             <tbody>
               {finding.numbers.map((number) => (
                 <tr key={number.label}>

@@ -6,6 +6,7 @@ import { Link, Outlet, useLocation } from 'react-router'
 
 import { useJobs } from '../api/jobs'
 import { useProject, useProjectId, usePulse } from '../api/queries'
+import { ChangedFilesBar } from './ChangedFiles'
 import { Header } from './Header'
 import { IncomingPanel } from './IncomingPanel'
 import { useAllRemembered } from '../components/remembered'
@@ -92,7 +93,10 @@ export function ProjectFrame() {
           <Outlet />
         </main>
         <StageKeeper />
-        <IncomingPanel />
+        <div>
+          <ChangedFilesBar />
+          <IncomingPanel />
+        </div>
         <StatusLine />
       </div>
       {isDragActive && (

@@ -1,0 +1,196 @@
+import {
+  Button,
+  Dialog,
+  DialogActions,
+  DialogContent,
+  DialogTitle,
+  LinearProgress,
+} from '@mui/material'
+import { useState } from 'react'
+
+import { useDecide } from '../api/changes'
+import { useOfferEffect, useOffers } from '../api/queries'
+import type { Finding, Offer } from '../api/types'
+import { Divided } from '../components/Divided'
+import { MapThumb } from '../components/MapThumb'
+import { ago, count } from '../words'
+import './changedfiles.css'
+
+type Decide = (what: 'take' | 'keep-both' | 'leave', offers: Offer[]) => void
+
+interface Props {
+  offers: Offer[]
+  decide: Decide
+  close: () => void
+}
+
+/** One line while files wait that came in under names that are here already. */
+export function ChangedFilesBar() {
+  const [decided, setDecided] = useState<number[]>([])
+  const offers = (useOffers().data ?? []).filter((offer) => !decided.includes(offer.id))
+  const [open, setOpen] = useState(false)
+  const send = useDecide()
+  const decide: Decide = (what, chosen) => {
+    const ids = chosen.map((offer) => offer.id)
+    // What is decided is gone at once, and back if it was refused.
+    setDecided((before) => [...before, ...ids])
+    void send(what, chosen).then((project) => {
+      if (!project) setDecided((before) => before.filter((id) => !ids.includes(id)))
+    })
+  }
+  if (offers.length === 0) return null
+  return (
+    <section className="changed-bar" aria-label="Changed files">
+      <b className="amber">△ {count(offers.length, 'changed file')}</b>
+      <span className="small grow ellipsis">
+        {offers.map((offer) => offer.name).join(', ')} came in again, otherwise. Nothing is changed
+        until you take it.
+      </span>
+      <Button variant="contained" onClick={() => setOpen(true)}>
+        Look…
+      </Button>
+      <Button onClick={() => decide('take', offers)}>
+        {offers.length === 1 ? 'Take it' : `Take all ${offers.length}`}
+      </Button>
+      {open && <ChangedFiles offers={offers} decide={decide} close={() => setOpen(false)} />}
+    </section>
+  )
+}
+
+/** What has changed, one by one, with what taking it would change. */
+function ChangedFiles({ offers, decide, close }: Props) {
+  const [wanted, setWanted] = useState<number | null>(null)
+  const chosen = offers.find((offer) => offer.id === wanted) ?? offers[0]
+  if (!chosen) return null
+  return (
+    <Dialog open onClose={close} maxWidth="lg" fullWidth>
+      <DialogTitle>{count(offers.length, 'changed file')}</DialogTitle>
+      <DialogContent className="changed-files">
+        <ul aria-label="Changed files">
+          {offers.map((offer) => (
+            <li key={offer.id}>
+              <button
+                className="plain row"
+                aria-current={offer === chosen}
+                onClick={() => setWanted(offer.id)}
+              >
+                {offer.kind === 'map' ? (
+                  <MapThumb sha256={offer.after.sha256} side={36} />
+                ) : (
+                  <span className="thumb letters" style={{ width: 36, height: 36 }} aria-hidden>
+                    △
+                  </span>
+                )}
+                <span className="grow ellipsis">
+                  <b>{offer.name}</b>
+                  <br />
+                  <span className="small" title={offer.path}>
+                    {offer.path} · {ago(offer.made)}
+                  </span>
+                </span>
+              </button>
+            </li>
+          ))}
+        </ul>
+        <OfferView key={chosen.id} offer={chosen} />
+      </DialogContent>
+      <DialogActions>
+        <Button onClick={() => decide('leave', [chosen])}>Leave it</Button>
+        <Button onClick={() => decide('keep-both', [chosen])}>Keep both</Button>
+        <span className="grow" />
+        {offers.length > 1 && (
+          <Button onClick={() => decide('take', offers)}>Take all {offers.length}</Button>
+        )}
+        <Button variant="contained" onClick={() => decide('take', [chosen])}>
+          Take it
+        </Button>
+        <Button onClick={close}>Close</Button>
+      </DialogActions>
+    </Dialog>
+  )
+}
+
+function OfferView({ offer }: { offer: Offer }) {
+  const asked = useOfferEffect(offer.id)
+  const effect = asked.data
+  return (
+    <section aria-label={`What changes with ${offer.name}`}>
+      {offer.kind === 'map' && offer.before.sha256 && (
+        <Divided
+          left={side(offer.before.sha256, `${offer.name} as it is`, 'as it is')}
+          right={side(offer.after.sha256, `${offer.name} as it came`, 'as it came')}
+        />
+      )}
+      {asked.isError && <p className="brick">{asked.error.message}</p>}
+      {!effect && !asked.isError && <LinearProgress aria-label="Looking at what changes" />}
+      {effect && (
+        <table className="numbers-table" aria-label="What changes">
+          <tbody>
+            {effect.problem && (
+              <Row name="cannot be taken">
+                <span className="brick">! {effect.problem}</span>
+              </Row>
+            )}
+            {offer.before.size !== offer.after.size ? (
+              <Row name="size">
+                <span className="mono">{offer.before.size}</span> becomes{' '}
+                <span className="mono">{offer.after.size}</span>
+              </Row>
+            ) : (
+              offer.after.size && (
+                <Row name="size">
+                  <span className="mono">{offer.after.size}</span>, as before
+                </Row>
+              )
+            )}
+            {effect.changed != null && (
+              <Row name="other texels">
+                <span className="mono">{(effect.changed * 100).toFixed(1)} %</span>
+              </Row>
+            )}
+            <Row name={offer.kind === 'map' ? 'feeds' : 'slots then'}>
+              {effect.feeds.join(', ') || 'nothing'}
+            </Row>
+            <Row name="other files that leave">{effect.leaving.join(', ') || 'none'}</Row>
+            {effect.notes.map((note) => (
+              <Row key={note} name="note">
+                {note}
+              </Row>
+            ))}
+            <Row name="found then">
+              <Findings of={effect.come} none="nothing new" />
+            </Row>
+            <Row name="not found any more">
+              <Findings of={effect.go} none="–" />
+            </Row>
+          </tbody>
+        </table>
+      )}
+    </section>
+  )
+}
+
+const side = (sha256: string, alt: string, words: string) => ({
+  src: `/api/map-pictures/${sha256}/rgb/512.png`,
+  alt,
+  words,
+})
+
+function Row({ name, children }: { name: string; children: React.ReactNode }) {
+  return (
+    <tr>
+      <th scope="row">{name}</th>
+      <td>{children}</td>
+    </tr>
+  )
+}
+
+function Findings({ of, none }: { of: Finding[]; none: string }) {
+  if (of.length === 0) return none
+  return of.map((finding) => (
+    <div key={`${finding.code} ${finding.subject}`}>
+      {finding.severity === 'error' ? '!' : finding.severity === 'warning' ? '△' : '·'}{' '}
+      {finding.title} <span className="small">{finding.subject}</span>
+    </div>
+  ))
+}
