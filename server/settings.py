@@ -34,6 +34,9 @@ DATA_FOLDER = Path(_text("DATA") or ROOT / "data").resolve()
 DATA_FOLDER.mkdir(parents=True, exist_ok=True)
 WEB_FOLDER = ROOT / "web" / "dist"
 
+FOLDERS = [Path(part) for part in _text("FOLDERS").split(os.pathsep) if part]
+"""Folders below which projects may follow folders."""
+
 DEBUG = _text("DEBUG") == "1"
 ALLOWED_HOSTS = _list("HOSTS", "127.0.0.1,localhost,[::1]")
 ACCESS_TOKEN = _text("TOKEN")

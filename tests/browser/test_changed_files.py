@@ -2,14 +2,30 @@
 
 from __future__ import annotations
 
+import os
 import re
+import subprocess
+import sys
+from pathlib import Path
 
-from tests.browser.site import Site
+from django.conf import settings
+from django.db import connections
+from django.test import override_settings
+
+from tests.browser.site import ROOT, Site
 from tests.core.test_renew import panels, renamed
 from tests.samples import folder, noise, save, save_glb
 
 
-class ChangedFiles(Site):
+class Looked(Site):
+    def sha(self, name: str) -> str:
+        """The content of a map, as the server has it now."""
+        project = self.page.url.split("/projects/")[1].split("/")[0]
+        rows = self.page.request.get(f"{self.live_server_url}/api/projects/{project}/maps").json()
+        return str(next(row["sha256"] for row in rows if row["name"] == name))
+
+
+class ChangedFiles(Looked):
     def test_a_repainted_map_is_looked_at_taken_and_taken_back(self) -> None:
         page = self.page
         self.open_small_project()
@@ -54,7 +70,59 @@ class ChangedFiles(Site):
         page.get_by_label("Material of Back").wait_for()
         self.assertEqual(self.complaints, [])
 
-    def sha(self, name: str) -> str:
-        project = self.page.url.split("/projects/")[1].split("/")[0]
-        rows = self.page.request.get(f"{self.live_server_url}/api/projects/{project}/maps").json()
-        return str(next(row["sha256"] for row in rows if row["name"] == name))
+
+class Following(Looked):
+    """The real follower as a process of its own, as `workshop` starts it."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.root = self.enterContext(folder())
+        self.enterContext(override_settings(FOLDERS=[self.root]))
+        database = Path(connections["default"].settings_dict["NAME"]).name
+        environment = os.environ | {
+            "EKTOPOS_DATABASE": database,
+            "EKTOPOS_DATA": str(settings.DATA_FOLDER),
+            "EKTOPOS_FOLDERS": str(self.root),
+        }
+        follower = subprocess.Popen(
+            [sys.executable, "manage.py", "follow_folders"], cwd=ROOT, env=environment
+        )
+        self.addCleanup(follower.wait, 10)
+        self.addCleanup(follower.terminate)
+
+    def test_what_another_program_saves_comes_in_waits_and_is_taken(self) -> None:
+        page = self.page
+        self.begin()
+        save(self.root / "lamp/lamp_col.png", noise(64, 1))
+        page.get_by_role("button", name="Walk").click()
+        page.get_by_role("menuitem", name="Follow folders…").click()
+        dialog = page.get_by_role("dialog")
+        dialog.get_by_label("Folder").fill("/etc")
+        self.button("Follow it").click()
+        dialog.get_by_text("may not be followed").wait_for()
+        dialog.get_by_label("Folder").fill(str(self.root))
+        self.button("Follow it").click()
+        dialog.get_by_text("1 file taken up").wait_for()
+        self.axe("followed folders")
+        dialog.get_by_role("button", name="Close").click()
+        page.get_by_role("button", name=re.compile("lamp_col")).first.wait_for()
+
+        save(self.root / "lamp/lamp_col.png", noise(64, 2))
+        bar = page.get_by_role("region", name="Changed files")
+        bar.get_by_text("lamp_col").wait_for()
+        bar.get_by_role("button", name="Take it").click()
+        bar.wait_for(state="detached")
+
+        # By itself from now on.
+        page.get_by_role("button", name="Walk").click()
+        page.get_by_role("menuitem", name="Follow folders…").click()
+        with page.expect_response(re.compile("/followed$")):
+            page.get_by_label("take by itself").check()
+        self.button("Close").click()
+        was = self.sha("lamp_col")
+        save(self.root / "lamp/lamp_col.png", noise(64, 3))
+        page.get_by_role("button", name="Undo").hover()
+        page.get_by_text("Undo: a new lamp_col").wait_for()
+        self.assertNotEqual(self.sha("lamp_col"), was)
+        # The refused folder is the one complaint.
+        self.assertEqual(len(self.complaints), 1)

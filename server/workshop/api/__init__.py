@@ -18,6 +18,7 @@ from ektopos.plain_json import read_json
 from server.workshop.api import (
     checks,
     files,
+    following,
     maps,
     materials,
     meshes,
@@ -72,6 +73,7 @@ api = Api(
 api.add_router("/projects", projects.router)
 api.add_router("", checks.router)
 api.add_router("", files.router)
+api.add_router("", following.router)
 api.add_router("", maps.router)
 api.add_router("", materials.router)
 api.add_router("", meshes.router)

@@ -10,6 +10,7 @@ from typing import Any
 
 from ektopos.document import Document, MapEntry, MeshEntry
 from ektopos.edits import BringIn, Edit
+from ektopos.errors import EktoposError
 from ektopos.images import IMAGE_SUFFIXES
 from ektopos.maps import identify, map_name
 from ektopos.meshes import MESH_SUFFIXES, OTHER_MESH_SUFFIXES, companion_files, read_mesh
@@ -19,8 +20,8 @@ from ektopos.types import Progress
 from server.workshop.jobs.measuring import ENDED, measure_maps, reason
 from server.workshop.jobs.reading import Reading
 from server.workshop.meshing import COMPANIONS, Source, keep_mesh
-from server.workshop.models import Job, Offer, Project
-from server.workshop.offers import beside
+from server.workshop.models import Followed, Job, Offer, Project
+from server.workshop.offers import beside, offers_of, taking
 from server.workshop.store import content_path, named
 
 OTHER_HINT = (
@@ -62,7 +63,8 @@ def bring_in(
             meshes[path] = _measure_mesh(job, path, given)
         except Exception as problem:
             failed[path] = reason(problem)
-    return lambda document: _added(job.project, document, given, judged, meshes, failed)
+    followed = Followed.objects.filter(pk=job.arguments.get("followed")).first()
+    return lambda document: _added(job.project, document, given, judged, meshes, failed, followed)
 
 
 def _measure_mesh(job: Job, path: str, given: dict[str, str]) -> _Mesh:
@@ -93,14 +95,18 @@ def _added(
     judged: Judged,
     meshes: dict[str, _Mesh],
     failed: dict[str, str],
+    followed: Followed | None,
 ) -> tuple[list[Edit], dict[str, str], Any]:
-    """The step that adds what was measured, and what became of every file."""
+    """The step that adds what was measured, and what became of every file. What comes from a
+    followed folder is known by what it was when it came before, or by its content."""
     step = BringIn()
     files: dict[str, str] = {}
     stated: dict[str, str] = {}
     here = project.fresh().head.files
     offered = 0
     seen: set[str | None] = set()
+    came: dict[str, str] = {}
+    links = None if followed is None else followed.links
     taken = set(document.maps)
     for path, verdict, set_name in judged:
         file = f"maps/{_clean(path)}"
@@ -112,14 +118,17 @@ def _added(
             space=verdict.space,
             set=set_name,
         )
-        known = known_as(path, {name: one.file for name, one in document.maps.items()})
+        known = _link(path, given[path], document.maps, here, links) or known_as(
+            path, {name: one.file for name, one in document.maps.items()}
+        )
         if known in seen:
             known = None  # Two files of one drop cannot both take its place.
         if known is not None and here.get(document.maps[known].file):
             seen.add(known)
             offered += _offer(project, "map", known, path, given, {}, entry, document, stated)
+            came[path] = known
             continue
-        name = known or map_name(file, taken)[:120]
+        name = came[path] = known or map_name(file, taken)[:120]
         taken.add(name)
         step.maps[name] = entry
         files[file] = given[path]
@@ -127,20 +136,56 @@ def _added(
     for path, mesh in meshes.items():
         file = f"meshes/{_clean(path)}"
         entry_of = MeshEntry(file=file, slots=dict.fromkeys(mesh.slots))
-        known = known_as(path, {name: one.file for name, one in document.meshes.items()})
+        known = _link(path, given[path], document.meshes, here, links) or known_as(
+            path, {name: one.file for name, one in document.meshes.items()}
+        )
         if known is not None and here.get(document.meshes[known].file):
             offered += _offer(
                 project, "mesh", known, path, given, mesh.parts, entry_of, document, stated
             )
+            came[path] = known
             continue
-        name = known or map_name(file, set(document.meshes) | set(step.meshes))[:120]
+        name = came[path] = known or map_name(file, set(document.meshes) | set(step.meshes))[:120]
         step.meshes[name] = entry_of
         files |= {file: given[path]} | beside(file, mesh.parts)
         stated[path] = f"mesh with {len(mesh.slots)} slots"
     report = [_line(path, sha, stated, failed, files) for path, sha in given.items()]
     edits: list[Edit] = [step] if step.maps or step.meshes else []
+    if followed is not None:
+        Followed.objects.filter(pk=followed.pk).update(links=followed.links | came)
+        if followed.takes:
+            edits, files, offered = _taken(project, edits, files), files, 0
     counts = {"maps": len(step.maps), "meshes": len(step.meshes), "offered": offered}
     return edits, files, {"files": report} | counts
+
+
+def _taken(project: Project, edits: list[Edit], files: dict[str, str]) -> list[Edit]:
+    """The step with all that waits taken; `files` gets their contents. What cannot be taken goes on
+    waiting."""
+    for offer in offers_of(project):
+        try:
+            one = taking(project, offer)
+        except EktoposError:
+            continue
+        edits = [*edits, *one.edits]
+        files |= one.files
+        offer.delete()
+    return edits
+
+
+def _link(
+    path: str,
+    sha: str,
+    entries: dict[str, MapEntry] | dict[str, MeshEntry],
+    here: dict[str, str],
+    links: dict[str, str] | None,
+) -> str | None:
+    """What a file of a followed folder was when it came before, or what has its content."""
+    if links is None:
+        return None
+    if links.get(path) in entries:
+        return links[path]
+    return next((name for name, one in entries.items() if here.get(one.file) == sha), None)
 
 
 def known_as(path: str, files: dict[str, str]) -> str | None:

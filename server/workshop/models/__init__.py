@@ -1,6 +1,7 @@
 """What is stored: projects and their revisions, facts by content, jobs, packages."""
 
 from server.workshop.models.facts import MapFacts, MeshFacts
+from server.workshop.models.followed import Followed
 from server.workshop.models.job import Job
 from server.workshop.models.offer import Offer
 from server.workshop.models.package import Package
@@ -17,6 +18,7 @@ from server.workshop.models.project import (
 __all__ = [
     "AnyState",
     "Checkpoint",
+    "Followed",
     "Job",
     "MapFacts",
     "MeshFacts",

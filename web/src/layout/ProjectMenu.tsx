@@ -7,11 +7,13 @@ import { useCheckpoint, useEdit, useRestore } from '../api/changes'
 import { useStartJob } from '../api/jobs'
 import type { Project } from '../api/types'
 import { ago } from '../words'
+import { FollowFolders } from './FollowFolders'
 
 /** What can be done with the project as a whole. */
 export function ProjectMenu({ project }: { project: Project }) {
   const [anchor, setAnchor] = useState<HTMLElement | null>(null)
   const [asking, setAsking] = useState<'rename' | 'checkpoint' | null>(null)
+  const [following, setFollowing] = useState(false)
   const { mode, setMode } = useColorScheme()
   const edit = useEdit()
   const checkpoint = useCheckpoint()
@@ -60,6 +62,14 @@ export function ProjectMenu({ project }: { project: Project }) {
         <MenuItem
           onClick={() => {
             close()
+            setFollowing(true)
+          }}
+        >
+          Follow folders…
+        </MenuItem>
+        <MenuItem
+          onClick={() => {
+            close()
             startArchive.mutate(null)
           }}
         >
@@ -74,6 +84,7 @@ export function ProjectMenu({ project }: { project: Project }) {
           {mode === 'dark' ? 'Light' : 'Dark'} surroundings
         </MenuItem>
       </Menu>
+      {following && <FollowFolders close={() => setFollowing(false)} />}
       {asking && (
         <AskName
           title={asking === 'rename' ? 'Rename the project' : 'Name this state'}

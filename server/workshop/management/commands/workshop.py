@@ -139,7 +139,8 @@ def _run(web_command: list[str]) -> int:
         signal.signal(number, lambda *_: stopping.set())
     web = subprocess.Popen(web_command, cwd=settings.ROOT, start_new_session=True)
     worker: subprocess.Popen[bytes] | None = None
-    started, pause, next_start = 0.0, 1.0, 0.0
+    follower: subprocess.Popen[bytes] | None = None
+    started, pause, next_start, next_follower = 0.0, 1.0, 0.0, 0.0
     swept, collected = time.monotonic(), time.monotonic() - COLLECT_EVERY + 60
     while not stopping.is_set() and web.poll() is None:
         now = time.monotonic()
@@ -153,6 +154,11 @@ def _run(web_command: list[str]) -> int:
                 subprocess.Popen(_worker(), cwd=settings.ROOT, start_new_session=True),
                 now,
             )
+        gone = follower is None or follower.poll() is not None
+        if settings.FOLDERS and gone and now >= next_follower:
+            command = [sys.executable, "manage.py", "follow_folders"]
+            follower = subprocess.Popen(command, cwd=settings.ROOT, start_new_session=True)
+            next_follower = now + LONGEST_PAUSE
         if now - swept > SWEEP_EVERY:
             swept = now
             _looked_after(sweep)
@@ -160,7 +166,7 @@ def _run(web_command: list[str]) -> int:
             collected = now
             _looked_after(collect)
         stopping.wait(0.25)
-    for process in (web, worker):
+    for process in (web, worker, follower):
         _stop(process)
     return 0 if stopping.is_set() else web.returncode
 

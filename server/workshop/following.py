@@ -1,0 +1,181 @@
+"""Follow folders: what is saved there by other programs comes into a project.
+
+Files are read once they are whole: as long as one still grows or is a moment old it waits.
+"""
+
+from __future__ import annotations
+
+import logging
+import os
+import threading
+import time
+from collections.abc import Iterator
+from pathlib import Path, PurePosixPath
+
+from django.conf import settings
+from django.db import close_old_connections
+
+from ektopos.errors import EktoposError
+from ektopos.images import IMAGE_SUFFIXES
+from ektopos.meshes import MESH_SUFFIXES
+from server.workshop.meshing import COMPANIONS
+from server.workshop.models import Followed, Job
+from server.workshop.store import put_file
+
+logger = logging.getLogger(__name__)
+SETTLED = 0.4
+"""Seconds that a file must have been left alone."""
+EVERY = 500
+"""Milliseconds between two looks at which folders are followed."""
+MOST = 20_000
+"""Files below one folder; a larger one is mostly a mistake."""
+TAKEN_UP = (*IMAGE_SUFFIXES, *MESH_SUFFIXES, *COMPANIONS)
+Stamp = list[int]
+"""Size in bytes and time of change in nanoseconds."""
+
+
+def allowed(folder: str) -> Path:
+    """A folder that may be followed, its links resolved. Raises `EktoposError` for any other."""
+    path = Path(folder).expanduser()
+    hint = "Name a folder below " + ", ".join(str(root) for root in settings.FOLDERS) + "."
+    if not settings.FOLDERS:
+        hint = "Whoever runs Ektopos names folders in EKTOPOS_FOLDERS."
+    if not path.is_absolute():
+        raise EktoposError("give the whole path of a folder.", subject=folder, hint=hint)
+    path = path.resolve()
+    if not any(path.is_relative_to(root.resolve()) for root in settings.FOLDERS):
+        raise EktoposError("this folder may not be followed.", subject=folder, hint=hint)
+    if not path.is_dir():
+        raise EktoposError("there is no such folder.", subject=folder, hint="Look at its name.")
+    data = settings.DATA_FOLDER.resolve()
+    if path.is_relative_to(data) or data.is_relative_to(path):
+        raise EktoposError(
+            "Ektopos keeps its own files there.", subject=folder, hint="Name another folder."
+        )
+    return path
+
+
+def stamps(folder: Path) -> dict[str, Stamp]:
+    """Size and time of every file below a folder that can come in, by path. Links are not
+    followed. Raises `EktoposError` for too many, or a folder that is gone."""
+    if not folder.is_dir():
+        raise EktoposError("the folder is not there.", subject=str(folder))
+    found: dict[str, Stamp] = {}
+    for path in _files(folder):
+        try:
+            status = path.stat(follow_symlinks=False)
+        except OSError:
+            continue  # taken away meanwhile
+        found[path.relative_to(folder).as_posix()] = [status.st_size, status.st_mtime_ns]
+        if len(found) > MOST:
+            raise EktoposError(
+                f"more than {MOST:,} files are in it.",
+                subject=str(folder),
+                hint="Follow a folder below it.",
+            )
+    return found
+
+
+def _files(folder: Path) -> Iterator[Path]:
+    for root, folders, names in os.walk(folder):
+        folders[:] = sorted(name for name in folders if not name.startswith("."))
+        for name in sorted(names):
+            path = Path(root, name)
+            plain = not name.startswith(".") and path.suffix.lower() in TAKEN_UP
+            if plain and not path.is_symlink():
+                yield path
+
+
+def take_up(followed: Followed) -> bool:
+    """Start bringing in what has changed in a folder; gives whether something has to wait still.
+    A project takes up one delivery at a time."""
+    folder = Path(followed.folder)
+    try:
+        now = stamps(allowed(followed.folder))
+    except EktoposError as problem:
+        Followed.objects.filter(pk=followed.pk).update(problem=problem.message[:400])
+        return False
+    fresh = {path for path, stamp in now.items() if followed.seen.get(path) != stamp}
+    if not fresh:
+        if followed.problem:
+            Followed.objects.filter(pk=followed.pk).update(problem="")
+        return False
+    busy = (Job.State.WAITING, Job.State.RUNNING)
+    if followed.project.jobs.filter(state__in=busy, kind="bring-in").exists():
+        return True
+    young = time.time_ns() - int(SETTLED * 1e9)
+    if any(now[path][0] == 0 or now[path][1] > young for path in fresh):
+        return True
+    files = []
+    for path in sorted(_with_beside(fresh, now)):
+        try:
+            sha, _ = put_file(folder / path)
+        except OSError:
+            return True  # being moved or written: at the next look
+        files.append({"path": path, "sha256": sha})
+    if stamps(folder) != now:
+        return True  # something was written while it was read
+    seen = followed.seen | {path: now[path] for path in fresh}
+    Followed.objects.filter(pk=followed.pk).update(seen=seen, problem="")
+    Job.start(followed.project, "bring-in", {"files": files, "followed": followed.pk})
+    return False
+
+
+def _with_beside(fresh: set[str], now: dict[str, Stamp]) -> set[str]:
+    """What has changed, and what it needs or what needs it: a mesh and the files beside it come
+    together."""
+    wanted = set(fresh)
+    for path in fresh:
+        suffix, folder = PurePosixPath(path).suffix.lower(), PurePosixPath(path).parent
+        if suffix in COMPANIONS or suffix in MESH_SUFFIXES:
+            other = (*COMPANIONS, *MESH_SUFFIXES) if suffix in COMPANIONS else COMPANIONS
+            wanted |= {
+                one
+                for one in now
+                if PurePosixPath(one).suffix.lower() in other
+                and PurePosixPath(one).is_relative_to(folder)
+            }
+    return wanted
+
+
+def watch(stopping: threading.Event) -> None:
+    """Take up whatever is saved in followed folders, until it is to stop. Each change is seen at
+    once; folders are followed and left within a second."""
+    from watchfiles import watch as changes_of
+
+    while not stopping.is_set():
+        rows = _rows()
+        waits = _looked(rows)
+        folders = sorted({row.folder for row in rows if Path(row.folder).is_dir()})
+        if not folders:
+            stopping.wait(EVERY / 1000)
+            continue
+        for changes in changes_of(
+            *folders,
+            stop_event=stopping,
+            debounce=200,
+            rust_timeout=EVERY,
+            yield_on_timeout=True,
+            raise_interrupt=False,
+        ):
+            now = _rows()
+            if {row.pk for row in now} != {row.pk for row in rows}:
+                break
+            if changes or waits:
+                waits = _looked(now)
+
+
+def _rows() -> list[Followed]:
+    close_old_connections()
+    return list(Followed.objects.select_related("project"))
+
+
+def _looked(rows: list[Followed]) -> bool:
+    waits = False
+    for row in rows:
+        try:
+            waits |= take_up(row)
+        except Exception:
+            # One folder that cannot be read must not keep the others from being followed.
+            logger.exception("following %s failed; it is tried again", row.folder)
+    return waits
