@@ -70,7 +70,8 @@ def main(arguments: list[str] | None = None) -> int:
         else "\n".join(lines)
     )
     try:
-        print(answer, flush=True)
+        if answer:
+            print(answer, flush=True)
     except BrokenPipeError:
         pass  # Whoever asked has seen enough.
     except OSError as problem:
@@ -381,6 +382,43 @@ def _target(options: argparse.Namespace, usual: str) -> str:
     return usual if options.target is None else str(options.target)
 
 
+def _follow(options: argparse.Namespace) -> Outcome:
+    import signal
+    import threading
+    import time
+
+    from ektopos.follow import Following, document_file, follow
+    from ektopos.targets.profile import find_profile
+    from ektopos.watched import stamps
+
+    lines: list[str] = []
+
+    def say(line: str) -> None:
+        lines.append(line)
+        out = sys.stderr if options.json else sys.stdout
+        print(f"{time.strftime('%H:%M:%S')} {line}", file=out, flush=True)
+
+    following = Following(
+        document_file(options.project),
+        options.source,
+        options.to,
+        options.target,
+        say,
+        options.backup,
+    )
+    stamps(options.source)
+    if options.target is not None:
+        from ektopos.project import open_project
+
+        with open_project(following.document) as project:
+            find_profile(options.target, project.document)
+    stopping = threading.Event()
+    for number in (signal.SIGTERM, signal.SIGINT):
+        signal.signal(number, lambda *_: stopping.set())
+    passed = follow(following, stopping, once=options.once)
+    return {"passed": passed, "log": lines}, FINE if passed else FOUND, []
+
+
 def _restore(options: argparse.Namespace) -> Outcome:
     from ektopos.targets.placing import bring_back
 
@@ -558,6 +596,19 @@ def _parser() -> argparse.ArgumentParser:
         type=Path,
         metavar="DIR",
         help="keep the package that is replaced, whole, in this folder",
+    )
+    following = command(
+        "follow", _follow, "Take up what is saved in a folder, and deliver, until it is stopped."
+    )
+    following.add_argument("project", type=Path, metavar="PROJECT")
+    following.add_argument("--from", dest="source", type=Path, required=True, metavar="DIR")
+    following.add_argument("--to", type=Path, required=True, metavar="DIR")
+    following.add_argument("--target", metavar="ID")
+    following.add_argument(
+        "--backup", type=Path, metavar="DIR", help="keep the package that is replaced"
+    )
+    following.add_argument(
+        "--once", action="store_true", help="take up what is there, deliver once, and end"
     )
     restore = command("restore", _restore, "Bring back the package that an export replaced.")
     restore.add_argument("package", type=Path, metavar="DIR")

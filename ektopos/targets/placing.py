@@ -15,7 +15,7 @@ from ektopos.targets.reuse import PACKAGE_LIST
 def put_in_place(out: Path, fresh: Path, files: list[str], backup: Path | None = None) -> None:
     """Put a finished package in place of the one before, which goes to `backup`; on an error put
     that one back."""
-    before = _own_files(out)
+    before = own_files(out)
     foreign = [
         file for file in [*files, PACKAGE_LIST] if (out / file).exists() and file not in before
     ]
@@ -57,7 +57,7 @@ def bring_back(out: Path, backup: Path) -> list[str]:
 
     Gives the files that are back. Raises `EktoposError` if there is no whole package in `backup`.
     """
-    files = [file for file in _own_files(backup) if file != PACKAGE_LIST]
+    files = [file for file in own_files(backup) if file != PACKAGE_LIST]
     missing = next((file for file in files if not (backup / file).is_file()), None)
     if not (backup / PACKAGE_LIST).is_file() or missing:
         reason = f"{missing} is missing from it." if missing else "there is no package in it."
@@ -70,7 +70,7 @@ def bring_back(out: Path, backup: Path) -> list[str]:
     return files
 
 
-def _own_files(out: Path) -> list[str]:
+def own_files(out: Path) -> list[str]:
     """The files of the package that is in a folder now."""
     listing = out / PACKAGE_LIST
     if not listing.is_file():

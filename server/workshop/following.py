@@ -6,32 +6,21 @@ Files are read once they are whole: as long as one still grows or is a moment ol
 from __future__ import annotations
 
 import logging
-import os
 import threading
-import time
-from collections.abc import Iterator
 from pathlib import Path, PurePosixPath
 
 from django.conf import settings
 from django.db import close_old_connections
 
 from ektopos.errors import EktoposError
-from ektopos.images import IMAGE_SUFFIXES
 from ektopos.meshes import MESH_SUFFIXES
-from server.workshop.meshing import COMPANIONS
+from ektopos.watched import COMPANIONS, Stamp, is_whole, stamps
 from server.workshop.models import Followed, Job
 from server.workshop.store import put_file
 
 logger = logging.getLogger(__name__)
-SETTLED = 0.4
-"""Seconds that a file must have been left alone."""
 EVERY = 500
 """Milliseconds between two looks at which folders are followed."""
-MOST = 20_000
-"""Files below one folder; a larger one is mostly a mistake."""
-TAKEN_UP = (*IMAGE_SUFFIXES, *MESH_SUFFIXES, *COMPANIONS)
-Stamp = list[int]
-"""Size in bytes and time of change in nanoseconds."""
 
 
 def allowed(folder: str) -> Path:
@@ -55,37 +44,6 @@ def allowed(folder: str) -> Path:
     return path
 
 
-def stamps(folder: Path) -> dict[str, Stamp]:
-    """Size and time of every file below a folder that can come in, by path. Links are not
-    followed. Raises `EktoposError` for too many, or a folder that is gone."""
-    if not folder.is_dir():
-        raise EktoposError("the folder is not there.", subject=str(folder))
-    found: dict[str, Stamp] = {}
-    for path in _files(folder):
-        try:
-            status = path.stat(follow_symlinks=False)
-        except OSError:
-            continue  # taken away meanwhile
-        found[path.relative_to(folder).as_posix()] = [status.st_size, status.st_mtime_ns]
-        if len(found) > MOST:
-            raise EktoposError(
-                f"more than {MOST:,} files are in it.",
-                subject=str(folder),
-                hint="Follow a folder below it.",
-            )
-    return found
-
-
-def _files(folder: Path) -> Iterator[Path]:
-    for root, folders, names in os.walk(folder):
-        folders[:] = sorted(name for name in folders if not name.startswith("."))
-        for name in sorted(names):
-            path = Path(root, name)
-            plain = not name.startswith(".") and path.suffix.lower() in TAKEN_UP
-            if plain and not path.is_symlink():
-                yield path
-
-
 def take_up(followed: Followed) -> bool:
     """Start bringing in what has changed in a folder; gives whether something has to wait still.
     A project takes up one delivery at a time."""
@@ -103,8 +61,7 @@ def take_up(followed: Followed) -> bool:
     busy = (Job.State.WAITING, Job.State.RUNNING)
     if followed.project.jobs.filter(state__in=busy, kind="bring-in").exists():
         return True
-    young = time.time_ns() - int(SETTLED * 1e9)
-    if any(now[path][0] == 0 or now[path][1] > young for path in fresh):
+    if not all(is_whole(now[path]) for path in fresh):
         return True
     files = []
     for path in sorted(_with_beside(fresh, now)):

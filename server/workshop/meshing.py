@@ -46,6 +46,7 @@ from ektopos.project import Project as Core
 from ektopos.project import read_original
 from ektopos.steps import MeshStep
 from ektopos.targets.left import scene_reader
+from ektopos.watched import COMPANIONS
 from server.workshop import pictures
 from server.workshop.models import AnyState, MapFacts, MeshFacts, Revision
 from server.workshop.store import (
@@ -59,7 +60,6 @@ from server.workshop.store import (
 
 VERSION = 10
 """Of what is measured and kept; another one measures again."""
-COMPANIONS = (".bin", ".mtl", ".usd", ".usda", ".usdc")
 KEPT = 3
 
 _STEPS = TypeAdapter(list[MeshStep])

@@ -17,9 +17,10 @@ from ektopos.maps import map_name
 from ektopos.matching.renew import Renewed, renew
 from ektopos.targets.plan import make_plan
 from ektopos.targets.profile import find_profile
+from ektopos.watched import COMPANIONS
 from server.workshop import pictures
 from server.workshop.checking import findings_in
-from server.workshop.meshing import COMPANIONS, Source, read_source, source_of
+from server.workshop.meshing import Source, read_source, source_of
 from server.workshop.models import MapFacts, Offer, Project
 
 Files = dict[str, str]

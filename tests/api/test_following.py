@@ -9,7 +9,8 @@ from pathlib import Path
 
 from django.test import override_settings
 
-from server.workshop.following import SETTLED, allowed, take_up
+from ektopos.watched import SETTLED
+from server.workshop.following import allowed, take_up
 from server.workshop.models import Followed
 from tests.api.client import Api
 from tests.samples import folder, noise, quads, save, save_glb

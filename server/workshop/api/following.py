@@ -10,8 +10,9 @@ from django.shortcuts import get_object_or_404
 from ninja import Router, Schema
 
 from ektopos.errors import EktoposError
+from ektopos.watched import stamps
 from server.workshop.api.projects import project_or_404
-from server.workshop.following import allowed, stamps
+from server.workshop.following import allowed
 from server.workshop.models import Followed
 
 router = Router(tags=["following"])

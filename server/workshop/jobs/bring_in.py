@@ -17,9 +17,10 @@ from ektopos.meshes import MESH_SUFFIXES, OTHER_MESH_SUFFIXES, companion_files, 
 from ektopos.meshes.read import READ_HINT
 from ektopos.project import is_safe
 from ektopos.types import Progress
+from ektopos.watched import COMPANIONS, known_as
 from server.workshop.jobs.measuring import ENDED, measure_maps, reason
 from server.workshop.jobs.reading import Reading
-from server.workshop.meshing import COMPANIONS, Source, keep_mesh
+from server.workshop.meshing import Source, keep_mesh
 from server.workshop.models import Followed, Job, Offer, Project
 from server.workshop.offers import beside, offers_of, taking
 from server.workshop.store import content_path, named
@@ -119,7 +120,7 @@ def _added(
             set=set_name,
         )
         known = _link(path, given[path], document.maps, here, links) or known_as(
-            path, {name: one.file for name, one in document.maps.items()}
+            _clean(path), {name: one.file for name, one in document.maps.items()}
         )
         if known in seen:
             known = None  # Two files of one drop cannot both take its place.
@@ -137,7 +138,7 @@ def _added(
         file = f"meshes/{_clean(path)}"
         entry_of = MeshEntry(file=file, slots=dict.fromkeys(mesh.slots))
         known = _link(path, given[path], document.meshes, here, links) or known_as(
-            path, {name: one.file for name, one in document.meshes.items()}
+            _clean(path), {name: one.file for name, one in document.meshes.items()}
         )
         if known is not None and here.get(document.meshes[known].file):
             offered += _offer(
@@ -186,24 +187,6 @@ def _link(
     if links.get(path) in entries:
         return links[path]
     return next((name for name, one in entries.items() if here.get(one.file) == sha), None)
-
-
-def known_as(path: str, files: dict[str, str]) -> str | None:
-    """Which of the project's maps or meshes (their files by name) a file that comes in is a version
-    of: the one at the same path, or the only one whose path ends in the path that it came with,
-    whatever kind of file it is; `None` where several do, or none."""
-    plain = _clean(path)
-    exact = [name for name, file in files.items() if file.partition("/")[2] == plain]
-    if exact:
-        return exact[0]
-    parts = _parts(plain)
-    ending = [name for name, file in files.items() if _parts(file)[-len(parts) :] == parts]
-    return ending[0] if len(ending) == 1 else None
-
-
-def _parts(path: str) -> tuple[str, ...]:
-    plain = PurePosixPath(path.lower())
-    return (*plain.parts[:-1], plain.stem)
 
 
 def _offer(

@@ -1,0 +1,76 @@
+"""Deliver a package to a folder that an engine reads: made beside it, tried, and only then put in
+its place."""
+
+from __future__ import annotations
+
+import shutil
+import tempfile
+from dataclasses import dataclass
+from pathlib import Path
+
+from ektopos.project import Project
+from ektopos.targets.export import Export, export_package
+from ektopos.targets.placing import own_files, put_in_place
+from ektopos.targets.profile import Profile
+from ektopos.targets.reuse import PACKAGE_LIST
+from ektopos.trial.compare import Trial, run_trial
+from ektopos.types import Progress, no_progress
+
+
+@dataclass(frozen=True)
+class Delivery:
+    """What became of a delivery."""
+
+    export: Export
+    trial: Trial
+    changed: list[str]
+    """Files that are others than before, and those that are new."""
+    gone: list[str]
+    """Files of the package before that the new one does not have."""
+
+    @property
+    def delivered(self) -> bool:
+        """Whether the folder holds the new package: only if its trial passed."""
+        return self.trial.passed
+
+
+def deliver(
+    project: Project,
+    profile: Profile,
+    goal: Path,
+    *,
+    backup: Path | None = None,
+    progress: Progress = no_progress,
+) -> Delivery:
+    """Export, try, and put the package into `goal` if the trial passes; otherwise the folder stays
+    as it is. The package that is replaced is kept in `backup`, if that is named. Raises
+    `EktoposError` and its kin."""
+    goal.parent.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory(prefix=f".{goal.name}-new-", dir=goal.parent) as temporary:
+        fresh = Path(temporary) / goal.name
+        export = export_package(
+            project, profile, fresh, lambda s, w: progress(0.6 * s, w), earlier=goal
+        )
+        progress(0.6, "trying it")
+        trial = run_trial(project, fresh, profile, renders=False)
+        files = [file.path for file in export.files]
+        changed = [file for file in files if not _is_same(fresh / file, goal / file)]
+        before = _files_of(goal)
+        if trial.passed:
+            if changed or set(before) != set(files):
+                put_in_place(goal, fresh, files, backup)
+            else:
+                shutil.copy2(fresh / PACKAGE_LIST, goal / PACKAGE_LIST)
+    return Delivery(export, trial, changed, sorted(set(before) - set(files)))
+
+
+def _is_same(one: Path, other: Path) -> bool:
+    return (
+        other.is_file()
+        and one.stat().st_size == other.stat().st_size
+        and one.read_bytes() == other.read_bytes()
+    )
+
+
+def _files_of(folder: Path) -> list[str]:
+    return [file for file in own_files(folder) if file != PACKAGE_LIST]
