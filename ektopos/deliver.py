@@ -30,7 +30,7 @@ class Delivery:
 
     @property
     def delivered(self) -> bool:
-        """Whether the folder holds the new package: only if its trial passed."""
+        """Whether the folder may hold the new package: only if its trial passed."""
         return self.trial.passed
 
 
@@ -41,10 +41,11 @@ def deliver(
     *,
     backup: Path | None = None,
     progress: Progress = no_progress,
+    dry: bool = False,
 ) -> Delivery:
-    """Export, try, and put the package into `goal` if the trial passes; otherwise the folder stays
-    as it is. The package that is replaced is kept in `backup`, if that is named. Raises
-    `EktoposError` and its kin."""
+    """Export, try, and put the package into `goal` if the trial passes; otherwise, and with `dry`,
+    the folder stays as it is. The package that is replaced is kept in `backup`, if that is named.
+    Raises `EktoposError` and its kin."""
     goal.parent.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory(prefix=f".{goal.name}-new-", dir=goal.parent) as temporary:
         fresh = Path(temporary) / goal.name
@@ -56,7 +57,7 @@ def deliver(
         files = [file.path for file in export.files]
         changed = [file for file in files if not _is_same(fresh / file, goal / file)]
         before = _files_of(goal)
-        if trial.passed:
+        if trial.passed and not dry:
             if changed or set(before) != set(files):
                 put_in_place(goal, fresh, files, backup)
             else:

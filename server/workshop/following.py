@@ -25,17 +25,35 @@ EVERY = 500
 
 def allowed(folder: str) -> Path:
     """A folder that may be followed, its links resolved. Raises `EktoposError` for any other."""
+    path = _below_roots(folder)
+    if not path.is_dir():
+        raise EktoposError("there is no such folder.", subject=folder, hint="Look at its name.")
+    return path
+
+
+def deliverable(folder: str) -> Path:
+    """A folder that may be delivered to, there already or not. Raises `EktoposError` for any
+    other."""
+    path = _below_roots(folder)
+    if path.is_file() or not path.parent.is_dir():
+        raise EktoposError(
+            "it is a file." if path.is_file() else "the folder that it would be in is not there.",
+            subject=folder,
+            hint="Look at its name.",
+        )
+    return path
+
+
+def _below_roots(folder: str) -> Path:
     path = Path(folder).expanduser()
     hint = "Name a folder below " + ", ".join(str(root) for root in settings.FOLDERS) + "."
     if not settings.FOLDERS:
         hint = "Whoever runs Ektopos names folders in EKTOPOS_FOLDERS."
-    if not path.is_absolute():
-        raise EktoposError("give the whole path of a folder.", subject=folder, hint=hint)
+    if not path.is_absolute() or "\0" in folder:
+        raise EktoposError("give the whole path of a folder.", subject=folder[:200], hint=hint)
     path = path.resolve()
     if not any(path.is_relative_to(root.resolve()) for root in settings.FOLDERS):
-        raise EktoposError("this folder may not be followed.", subject=folder, hint=hint)
-    if not path.is_dir():
-        raise EktoposError("there is no such folder.", subject=folder, hint="Look at its name.")
+        raise EktoposError("this folder may not be used.", subject=folder[:200], hint=hint)
     data = settings.DATA_FOLDER.resolve()
     if path.is_relative_to(data) or data.is_relative_to(path):
         raise EktoposError(

@@ -75,6 +75,11 @@ def package_folder(package: int) -> Path:
     return Path(settings.DATA_FOLDER / "packages" / str(package))
 
 
+def delivery_backup(project: object, target: str) -> Path:
+    """The package that the last delivery of a project for a target replaced."""
+    return Path(settings.DATA_FOLDER / "replaced" / str(project) / target)
+
+
 def archive_path(job: object) -> Path:
     """The file that a job has packed to be downloaded."""
     return _derived("archives", "", f"{job}.zip")

@@ -120,8 +120,8 @@ class Following(Api):
     def test_only_folders_that_were_named_are_followed(self) -> None:
         project = self.begin()
         for where, words in (
-            ("/etc", "may not be followed"),
-            (f"{self.work}/../..", "may not be followed"),
+            ("/etc", "may not be used"),
+            (f"{self.work}/../..", "may not be used"),
             (f"{self.root}/none", "no such folder"),
             ("work", "whole path"),
         ):

@@ -7,6 +7,7 @@ import os
 import shutil
 import subprocess
 import sys
+import tempfile
 import threading
 from functools import cache
 from pathlib import Path
@@ -54,6 +55,7 @@ def _keep_worker() -> None:
     environment = os.environ | {
         "EKTOPOS_DATABASE": database,
         "EKTOPOS_DATA": str(settings.DATA_FOLDER),
+        "EKTOPOS_FOLDERS": tempfile.gettempdir(),
     }
     command = [sys.executable, "manage.py", "db_worker", "--interval", "0.1", "--no-startup-delay"]
     while True:

@@ -99,7 +99,7 @@ class Following(Looked):
         dialog = page.get_by_role("dialog")
         dialog.get_by_label("Folder").fill("/etc")
         self.button("Follow it").click()
-        dialog.get_by_text("may not be followed").wait_for()
+        dialog.get_by_text("may not be used").wait_for()
         dialog.get_by_label("Folder").fill(str(self.root))
         self.button("Follow it").click()
         dialog.get_by_text("1 file taken up").wait_for()
@@ -125,4 +125,28 @@ class Following(Looked):
         page.get_by_text("Undo: a new lamp_col").wait_for()
         self.assertNotEqual(self.sha("lamp_col"), was)
         # The refused folder is the one complaint.
+        self.assertEqual(len(self.complaints), 1)
+
+
+class Delivering(Site):
+    def test_a_package_is_shown_put_into_a_folder_and_taken_back(self) -> None:
+        page = self.page
+        root = self.enterContext(folder())
+        self.enterContext(override_settings(FOLDERS=[root]))
+        self.open_small_project()
+        self.go("Export")
+        self.button("Deliver…").click()
+        dialog = page.get_by_role("dialog")
+        dialog.get_by_label("Folder").fill(str(root / "game"))
+        self.button("See what changes").click()
+        dialog.get_by_text("would be others or new").wait_for()
+        dialog.get_by_text("plates.glb").wait_for()
+        self.assertFalse((root / "game").exists())
+        self.axe("deliver")
+        self.button("Put it there").click()
+        dialog.get_by_text("were put there").wait_for()
+        self.assertTrue((root / "game/plates.glb").is_file())
+        dialog.get_by_label("Folder").fill(str(root / "none/game"))
+        self.button("See what changes").click()
+        dialog.get_by_text("is not there").wait_for()
         self.assertEqual(len(self.complaints), 1)

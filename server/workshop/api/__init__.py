@@ -17,6 +17,7 @@ from ektopos.errors import DiskFull, EktoposError, MissingReference, TooLarge, i
 from ektopos.plain_json import read_json
 from server.workshop.api import (
     checks,
+    deliveries,
     files,
     following,
     maps,
@@ -72,6 +73,7 @@ api = Api(
 )
 api.add_router("/projects", projects.router)
 api.add_router("", checks.router)
+api.add_router("", deliveries.router)
 api.add_router("", files.router)
 api.add_router("", following.router)
 api.add_router("", maps.router)

@@ -23,6 +23,7 @@ from ektopos.types import Progress
 from server.workshop.jobs.archive import archive, package_archive
 from server.workshop.jobs.bring_in import bring_in
 from server.workshop.jobs.convert import convert
+from server.workshop.jobs.deliver import deliver_to
 from server.workshop.jobs.embedded import bring_embedded
 from server.workshop.jobs.export import export, take_in, trial
 from server.workshop.jobs.measure import match, measure
@@ -42,6 +43,7 @@ KINDS: dict[str, Callable[[Job, Progress], Any]] = {
     "measure": measure,
     "match": match,
     "recipe": recipe,
+    "deliver": deliver_to,
     "export": export,
     "package": take_in,
     "trial": trial,

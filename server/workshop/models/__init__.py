@@ -1,5 +1,6 @@
 """What is stored: projects and their revisions, facts by content, jobs, packages."""
 
+from server.workshop.models.destination import Destination
 from server.workshop.models.facts import MapFacts, MeshFacts
 from server.workshop.models.followed import Followed
 from server.workshop.models.job import Job
@@ -18,6 +19,7 @@ from server.workshop.models.project import (
 __all__ = [
     "AnyState",
     "Checkpoint",
+    "Destination",
     "Followed",
     "Job",
     "MapFacts",

@@ -273,6 +273,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/destination": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Destination
+         * @description Where the project's package for its target goes.
+         */
+        get: operations["server_workshop_api_deliveries_destination"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/deliveries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Start Delivery
+         * @description Start delivering the project's package for its target, and remember where it goes.
+         */
+        post: operations["server_workshop_api_deliveries_start_delivery"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/deliveries/bring-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring Delivery Back
+         * @description Put the package that the last delivery replaced in its place again.
+         */
+        post: operations["server_workshop_api_deliveries_bring_delivery_back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/uploads": {
         parameters: {
             query?: never;
@@ -2991,24 +3051,16 @@ export interface components {
             material?: string | null;
         };
         /**
-         * Upload
-         * @description A file that has arrived.
+         * DestinationOut
+         * @description Where the current target's package goes.
          */
-        Upload: {
-            /** Path */
-            path: string;
-            /** Sha256 */
-            sha256: string;
-            /** Bytes */
-            bytes: number;
-        };
-        /**
-         * Hashes
-         * @description SHA-256 of files that could be sent.
-         */
-        Hashes: {
-            /** Sha256 */
-            sha256: string[];
+        DestinationOut: {
+            /** Roots */
+            roots: string[];
+            /** Folder */
+            folder: string;
+            /** Backup */
+            backup: boolean;
         };
         /**
          * JobOut
@@ -3037,6 +3089,49 @@ export interface components {
              * Format: date-time
              */
             made: string;
+        };
+        /**
+         * Deliver
+         * @description What to deliver, and where.
+         */
+        Deliver: {
+            /** Revision */
+            revision: number;
+            /** Folder */
+            folder: string;
+            /**
+             * Dry
+             * @default true
+             */
+            dry: boolean;
+        };
+        /**
+         * BroughtBack
+         * @description What is back.
+         */
+        BroughtBack: {
+            /** Files */
+            files: string[];
+        };
+        /**
+         * Upload
+         * @description A file that has arrived.
+         */
+        Upload: {
+            /** Path */
+            path: string;
+            /** Sha256 */
+            sha256: string;
+            /** Bytes */
+            bytes: number;
+        };
+        /**
+         * Hashes
+         * @description SHA-256 of files that could be sent.
+         */
+        Hashes: {
+            /** Sha256 */
+            sha256: string[];
         };
         /**
          * FollowedOut
@@ -5242,6 +5337,157 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    server_workshop_api_deliveries_destination: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DestinationOut"];
+                };
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    server_workshop_api_deliveries_start_delivery: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Deliver"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    server_workshop_api_deliveries_bring_delivery_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BroughtBack"];
+                };
             };
             /** @description It is being made; ask again in a moment. */
             503: {

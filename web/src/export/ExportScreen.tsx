@@ -7,6 +7,7 @@ import { Link } from 'react-router'
 import { useJobs, usePackages, useStartJob } from '../api/jobs'
 import { useFindings, usePlan, useProject, useProjectId } from '../api/queries'
 import { bytes, count } from '../words'
+import { Deliver } from './Deliver'
 import { History } from './History'
 import { PackPlan } from './PackPlan'
 import { TrialBoard } from './TrialBoard'
@@ -28,6 +29,7 @@ export function ExportScreen() {
       ['export', 'trial', 'package'].includes(job.kind),
   )
   const [chosen, setChosen] = useState<number | null>(null)
+  const [delivering, setDelivering] = useState(false)
   const last = packages.find(
     (entry) => entry.target === project.document.target && !entry.brought_in,
   )
@@ -114,6 +116,13 @@ export function ExportScreen() {
               Try again
             </Button>
           )}
+          <Button
+            title="Put the package into an engine's project folder, if its trial passes"
+            disabled={plan.isError}
+            onClick={() => setDelivering(true)}
+          >
+            Deliver…
+          </Button>
           <WhatGoes project={project} />
           <History packages={packages} show={setChosen} />
           <span className="grow" />
@@ -134,6 +143,7 @@ export function ExportScreen() {
         behind={tried ? tried.revision !== project.revision : false}
         busy={busy}
       />
+      {delivering && <Deliver project={project} close={() => setDelivering(false)} />}
     </div>
   )
 }

@@ -1,0 +1,82 @@
+"""Packages delivered to folders of this machine."""
+
+from __future__ import annotations
+
+from uuid import UUID
+
+from django.conf import settings
+from django.http import HttpRequest
+from django.shortcuts import get_object_or_404
+from ninja import Router, Schema
+
+from ektopos.targets.placing import bring_back
+from ektopos.targets.profile import find_profile
+from ektopos.targets.reuse import PACKAGE_LIST
+from server.workshop.api.files import JobOut
+from server.workshop.api.projects import project_or_404
+from server.workshop.following import deliverable
+from server.workshop.models import Destination, Job
+from server.workshop.store import delivery_backup
+
+router = Router(tags=["deliveries"])
+
+
+class DestinationOut(Schema):
+    """Where the current target's package goes."""
+
+    roots: list[str]
+    folder: str
+    backup: bool
+    """Whether the package that was there before is kept."""
+
+
+class Deliver(Schema):
+    """What to deliver, and where."""
+
+    revision: int
+    folder: str
+    dry: bool = True
+    """Only say what would change."""
+
+
+class BroughtBack(Schema):
+    """What is back."""
+
+    files: list[str]
+
+
+@router.get("/projects/{uuid:project_id}/destination", response=DestinationOut)
+def destination(request: HttpRequest, project_id: UUID) -> DestinationOut:
+    """Where the project's package for its target goes."""
+    project = project_or_404(project_id)
+    target = project.document.target
+    row = project.destinations.filter(target=target).first()
+    backup = delivery_backup(project.pk, target) / PACKAGE_LIST
+    return DestinationOut(
+        roots=[str(root) for root in settings.FOLDERS],
+        folder=row.folder if row else "",
+        backup=backup.is_file(),
+    )
+
+
+@router.post("/projects/{uuid:project_id}/deliveries", response=JobOut)
+def start_delivery(request: HttpRequest, project_id: UUID, given: Deliver) -> Job:
+    """Start delivering the project's package for its target, and remember where it goes."""
+    project = project_or_404(project_id)
+    revision = get_object_or_404(project.revisions, pk=given.revision)
+    target = find_profile(revision.parsed.target, revision.parsed).id
+    folder = str(deliverable(given.folder))
+    Destination.objects.update_or_create(
+        project=project, target=target, defaults={"folder": folder}
+    )
+    arguments = {"revision": revision.pk, "target": target, "folder": folder, "dry": given.dry}
+    return Job.start(project, "deliver", arguments)
+
+
+@router.post("/projects/{uuid:project_id}/deliveries/bring-back", response=BroughtBack)
+def bring_delivery_back(request: HttpRequest, project_id: UUID) -> BroughtBack:
+    """Put the package that the last delivery replaced in its place again."""
+    project = project_or_404(project_id)
+    row = get_object_or_404(project.destinations, target=project.document.target)
+    backup = delivery_backup(project.pk, row.target)
+    return BroughtBack(files=bring_back(deliverable(row.folder), backup))

@@ -1,0 +1,97 @@
+"""Packages delivered to a folder of this machine: shown first, put there in one step, brought back."""
+
+from __future__ import annotations
+
+from unittest import mock
+
+from django.test import override_settings
+
+from tests.api.client import Api
+from tests.samples import folder
+
+
+class Deliveries(Api):
+    def setUp(self) -> None:
+        self.root = self.enterContext(folder())
+        self.enterContext(override_settings(FOLDERS=[self.root]))
+        self.goal = self.root / "game"
+
+    def deliver(self, project: dict, *, dry: bool, where: str = "", status: int = 200) -> dict:
+        body = {
+            "revision": project["revision"],
+            "folder": where or str(self.goal),
+            "dry": dry,
+        }
+        job = self.call("post", f"/projects/{project['id']}/deliveries", body, status)
+        if status != 200:
+            return job
+        ended = self.call("get", f"/jobs/{job['id']}")
+        self.assertEqual(ended["state"], "done", ended)
+        return ended["result"]
+
+    def test_what_would_change_is_shown_and_then_put_there(self) -> None:
+        project = self.sample()
+        shown = self.deliver(project, dry=True)
+        self.assertTrue(shown["passed"])
+        self.assertIn("plates.glb", shown["changed"])
+        self.assertFalse(self.goal.exists())
+        self.deliver(project, dry=False)
+        self.assertTrue((self.goal / "plates.glb").is_file())
+        (self.goal / "notes.txt").write_text("the engine's own")
+
+        changed = self.edit(
+            project,
+            {"kind": "set-feed", "material": "plain", "input": "roughness", "feed": {"value": 0.9}},
+        )
+        before = (self.goal / "plates.glb").read_bytes()
+        again = self.deliver(changed, dry=True)
+        self.assertEqual((again["changed"], again["gone"]), (["plates.glb"], []))
+        self.assertEqual((self.goal / "plates.glb").read_bytes(), before)
+        self.deliver(changed, dry=False)
+        self.assertNotEqual((self.goal / "plates.glb").read_bytes(), before)
+        self.assertEqual((self.goal / "notes.txt").read_text(), "the engine's own")
+
+        self.assertTrue(self.call("get", f"/projects/{project['id']}/destination")["backup"])
+        back = self.call("post", f"/projects/{project['id']}/deliveries/bring-back")
+        self.assertIn("plates.glb", back["files"])
+        self.assertEqual((self.goal / "plates.glb").read_bytes(), before)
+
+    def test_what_fails_its_trial_does_not_get_there(self) -> None:
+        project = self.sample()
+        self.deliver(project, dry=False)
+        before = (self.goal / "plates.glb").read_bytes()
+        changed = self.edit(
+            project,
+            {"kind": "set-feed", "material": "plain", "input": "roughness", "feed": {"value": 0.9}},
+        )
+
+        def spoilt(*arguments: object, **named: object) -> object:
+            from dataclasses import replace
+
+            from ektopos.trial.compare import run_trial
+
+            trial = run_trial(*arguments, **named)  # type: ignore[arg-type]
+            first = replace(trial.cells[0], verdict="differs", message="It is another.")
+            return replace(trial, passed=False, cells=[first, *trial.cells[1:]])
+
+        with mock.patch("ektopos.deliver.run_trial", spoilt):
+            told = self.deliver(changed, dry=False)
+        self.assertFalse(told["passed"])
+        self.assertIn("It is another.", told["wrong"][0])
+        self.assertEqual((self.goal / "plates.glb").read_bytes(), before)
+
+    def test_the_folder_is_remembered_for_each_target(self) -> None:
+        project = self.sample()
+        self.deliver(project, dry=True)
+        here = self.call("get", f"/projects/{project['id']}/destination")
+        self.assertEqual((here["folder"], here["backup"]), (str(self.goal), False))
+        self.edit(project, {"kind": "set-target", "target": "single-maps"})
+        self.assertEqual(self.call("get", f"/projects/{project['id']}/destination")["folder"], "")
+
+    def test_only_folders_that_were_named_are_written_to(self) -> None:
+        project = self.sample()
+        for where in ("/etc/game", "game", f"{self.root}/none/game"):
+            with self.subTest(where):
+                self.deliver(project, dry=False, where=where, status=422)
+        (self.root / "out").symlink_to("/tmp")
+        self.deliver(project, dry=False, where=f"{self.root}/out/game", status=422)
