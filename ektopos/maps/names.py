@@ -101,8 +101,8 @@ _SPLIT = re.compile(
 
 
 _MEANINGLESS = re.compile(
-    r"^(image|img|picture|photo|scan|tex|texture|map|material|mat|mesh|untitled|unnamed|default|"
-    r"[a-z]?\d*)$"
+    r"^((image|img|picture|photo|scan|tex|texture|map|material|mat|mesh|untitled|unnamed|default|"
+    r"lambert|phong|blinn)\d*|[a-z]?\d*)$"
 )
 _COUNTED = re.compile(r"^([A-Za-z0-9]*[A-Za-z])(\d+[a-z])$")
 """A word, a number and one small letter, run together."""

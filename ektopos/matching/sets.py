@@ -33,7 +33,8 @@ SAME_LAYOUT = 0.9
 TOGETHER = 0.45
 """Correlation of edges above which two nameless maps are taken for one surface."""
 _MEANINGLESS = re.compile(
-    r"^(slot|mat|material|mesh|tex|texture|map|img|image|untitled|unnamed|default|scan|part|\d+|[0-9a-f]{2,})$"
+    r"^((slot|mat|material|mesh|tex|texture|map|img|image|untitled|unnamed|default|scan|part|lambert"
+    r"|phong|blinn|surface)\d*|\d+|[0-9a-f]{2,})$"
 )
 
 

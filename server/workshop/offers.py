@@ -9,7 +9,7 @@ from pathlib import PurePosixPath
 import numpy as np
 
 from ektopos.checks import Finding
-from ektopos.document import Document, MapEntry, MeshEntry
+from ektopos.document import TABLE, Document, MapEntry, MeshEntry
 from ektopos.edits import BringIn, Edit, ReplaceMap, ReplaceMesh, apply_edits
 from ektopos.errors import EktoposError, MissingReference
 from ektopos.images import ImageHeader, resize
@@ -172,7 +172,7 @@ def _feeds(document: Document, offer: Offer) -> list[str]:
         slots = document.meshes[offer.name].slots
         return [f"{slot}: {material or 'no material'}" for slot, material in slots.items()]
     return [
-        f"{name.replace('_', ' ')} of {material}"
+        f"{TABLE[name].label.lower()} of {material}"
         for material, entry in document.materials.items()
         for name, feed in entry.inputs.items()
         if offer.name in feed.maps()

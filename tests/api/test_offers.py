@@ -65,7 +65,7 @@ class Offers(Waiting):
         offer = self.repainted(project)
         effect = self.call("get", f"/projects/{project['id']}/offers/{offer['id']}/effect")
         self.assertEqual(
-            effect["feeds"], ["base color of tile", "opacity of tile"], effect["feeds"]
+            effect["feeds"], ["base colour of tile", "opacity of tile"], effect["feeds"]
         )
         self.assertTrue(all("tile" in path for path in effect["leaving"]))
         self.assertGreater(effect["changed"], 0.9)

@@ -15,7 +15,7 @@ import { useState } from 'react'
 import { useEdit } from '../api/changes'
 import type { BoardMap, Role } from '../api/types'
 import { ROLES, ROLE_WORDS } from '../words'
-import { COLOUR_ROLES, groupOf } from './correction'
+import { PACKINGS, encodingOf, groupOf } from './correction'
 
 type Roles = BoardMap['roles']
 
@@ -41,7 +41,17 @@ export function Correct({ map, close }: { map: BoardMap; close: () => void }) {
   const [set, setSet] = useState(map.set)
   const chooseRole = (next: Role) => {
     setRole(next)
-    if (!map.is_float) setEncoding(COLOUR_ROLES.includes(next) ? 'srgb' : 'linear')
+    setEncoding(encodingOf({ rgb: next }, map.is_float))
+  }
+  const chooseEach = (next: Record<string, Role>) => {
+    setEach(next)
+    const held = Object.entries(next).filter(([, role]) => role !== 'unknown')
+    setEncoding(encodingOf(Object.fromEntries(held), map.is_float))
+  }
+  const choosePacked = (next: boolean) => {
+    setPacked(next)
+    if (next) chooseEach(each)
+    else chooseRole(role)
   }
   const done = () => {
     const roles: Roles = packed
@@ -69,12 +79,39 @@ export function Correct({ map, close }: { map: BoardMap; close: () => void }) {
             size="small"
             color="primary"
             value={packed ? 'packed' : 'whole'}
-            onChange={(_, next) => next && setPacked(next === 'packed')}
+            onChange={(_, next) => next && choosePacked(next === 'packed')}
             aria-label="How it is used"
           >
             <ToggleButton value="whole">One quantity</ToggleButton>
             <ToggleButton value="packed">One a channel</ToggleButton>
           </ToggleButtonGroup>
+        )}
+        {packed && letters.length > 2 && (
+          <TextField
+            select
+            label="Usual packings"
+            value={PACKINGS.findIndex((packing) => fits(packing, each, letters))}
+            onChange={(event) => {
+              const packing = PACKINGS[Number(event.target.value)]
+              if (packing)
+                chooseEach(
+                  Object.fromEntries(
+                    letters.map((letter, index) => [letter, packing[index] ?? 'unknown']),
+                  ),
+                )
+            }}
+          >
+            <MenuItem value={-1} disabled>
+              another
+            </MenuItem>
+            {PACKINGS.filter((packing) => packing.length <= letters.length).map((packing) => (
+              <MenuItem key={packing.join()} value={PACKINGS.indexOf(packing)}>
+                {packing
+                  .map((role, index) => `${'RGBA'[index]} ${ROLE_WORDS[role].toLowerCase()}`)
+                  .join(' · ')}
+              </MenuItem>
+            ))}
+          </TextField>
         )}
         {packed ? (
           letters.map((letter) => (
@@ -89,7 +126,7 @@ export function Correct({ map, close }: { map: BoardMap; close: () => void }) {
               <RoleSelect
                 label={`${letter.toUpperCase()} holds`}
                 value={each[letter] ?? 'unknown'}
-                choose={(next) => setEach({ ...each, [letter]: next })}
+                choose={(next) => chooseEach({ ...each, [letter]: next })}
               />
             </div>
           ))
@@ -159,6 +196,10 @@ export function Correct({ map, close }: { map: BoardMap; close: () => void }) {
     </Dialog>
   )
 }
+
+/** Whether the channels hold just what a usual packing says. */
+const fits = (packing: Role[], each: Record<string, Role>, letters: string[]) =>
+  letters.every((letter, index) => (each[letter] ?? 'unknown') === (packing[index] ?? 'unknown'))
 
 function RoleSelect({
   label,

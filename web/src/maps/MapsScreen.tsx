@@ -1,6 +1,6 @@
 import './maps.css'
 
-import { MenuItem, TextField } from '@mui/material'
+import { Button, MenuItem, TextField } from '@mui/material'
 import { useEffect, useMemo, useState } from 'react'
 import { useNavigate, useParams } from 'react-router'
 
@@ -49,6 +49,24 @@ const SORTS: { key: Sort; words: string; rank: (maps: BoardMap[]) => number }[] 
     rank: (maps) => -Math.max(...maps.map((map) => map.width * map.height)),
   },
 ]
+
+function setsWithoutMaterial(maps: BoardMap[]) {
+  const sets = new Map<string, BoardMap[]>()
+  for (const map of maps) {
+    const key = JSON.stringify([map.set, map.tile ?? null])
+    sets.set(key, [...(sets.get(key) ?? []), map])
+  }
+  return [...sets]
+    .filter(
+      ([, members]) =>
+        members.every((map) => map.used_by.length === 0) &&
+        members.some((map) => Object.values(map.roles).some((role) => role !== 'unknown')),
+    )
+    .map(([key]) => {
+      const [set, tile] = JSON.parse(key) as [string, number | null]
+      return { kind: 'material-from-set' as const, set, tile }
+    })
+}
 
 /** Every map: the coverage board on the left, the reader on the right. */
 export function MapsScreen() {
@@ -103,6 +121,8 @@ export function MapsScreen() {
       .at(-1)
     if (made) void navigate(`/projects/${id}/materials/${encodeURIComponent(made)}`)
   }
+  // Sets of which nothing feeds anything yet, and of which something could.
+  const bare = useMemo(() => setsWithoutMaterial(maps), [maps])
   const current = name ?? shown[0]?.name ?? null
   if (board.data && maps.length === 0) {
     return (
@@ -135,6 +155,14 @@ export function MapsScreen() {
             </button>
           ))}
           <span className="grow" />
+          {bare.length > 1 && (
+            <Button
+              title={`One of each set that feeds nothing yet: ${bare.map(({ set }) => set).join(', ')}`}
+              onClick={() => void edit(...bare)}
+            >
+              Make {bare.length} materials
+            </Button>
+          )}
           <NamingRules />
           <TextField
             select

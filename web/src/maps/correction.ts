@@ -3,6 +3,22 @@ import type { BoardMap, Edit, Role } from '../api/types'
 
 export const COLOUR_ROLES: Role[] = ['base_color', 'emission', 'specular', 'subsurface']
 
+/** Usual ways of packing, by the channels R, G, B and A; common practice in the trade. */
+export const PACKINGS: Role[][] = [
+  ['occlusion', 'roughness', 'metallic'],
+  ['roughness', 'metallic', 'occlusion'],
+  ['metallic', 'roughness', 'occlusion'],
+  ['occlusion', 'gloss', 'metallic'],
+  ['metallic', 'occlusion', 'height', 'gloss'],
+]
+
+/** The encoding that a map of these roles has: a packed one holds data, one quantity has its own, and alpha has none. */
+export function encodingOf(roles: BoardMap['roles'], isFloat: boolean): 'srgb' | 'linear' {
+  const main = Object.values(roles)[0]
+  const alone = Object.keys(roles).filter((group) => group !== 'a').length <= 1
+  return alone && !isFloat && main && COLOUR_ROLES.includes(main) ? 'srgb' : 'linear'
+}
+
 /** The channel group that a role of the whole map stands under. */
 export const groupOf = (map: BoardMap) => (map.channels >= 3 ? 'rgb' : 'r')
 
@@ -13,6 +29,6 @@ export function moved(map: BoardMap, channels: string, role: Role, set: string):
   const roles = single
     ? { ...map.roles, [channels]: held }
     : { [groupOf(map)]: held, ...(map.roles.a ? { a: map.roles.a } : {}) }
-  const encoding = COLOUR_ROLES.includes(held) && !single && !map.is_float ? 'srgb' : 'linear'
+  const encoding = encodingOf(roles, map.is_float)
   return { kind: 'set-map', maps: [map.name], roles, encoding, set }
 }

@@ -1,9 +1,11 @@
 import { Button, Tab, Tabs } from '@mui/material'
 import { useNavigate } from 'react-router'
 
+import { useRecipe } from '../api/changes'
 import { useProjectId } from '../api/queries'
 import type { MeshFacts } from '../api/types'
 import { count } from '../words'
+import { afterMaterials } from './afterMaterials'
 import type { Asking } from './Dialogs'
 
 interface Props {
@@ -18,6 +20,8 @@ interface Props {
 export function MeshHead({ mesh, meshes, hideDone, setHideDone, ask }: Props) {
   const id = useProjectId()
   const navigate = useNavigate()
+  const recipe = useRecipe()
+  const renames = afterMaterials(mesh)
   return (
     <>
       {meshes.length > 1 && (
@@ -52,6 +56,19 @@ export function MeshHead({ mesh, meshes, hideDone, setHideDone, ask }: Props) {
         >
           Propose everything
         </Button>
+        {renames.length > 0 && (
+          <Button
+            variant="text"
+            title={`Call ${renames.map(({ slot, name }) => `${slot} ${name}`).join(', ')}`}
+            onClick={() =>
+              void recipe(mesh.name, {
+                recipe: [...mesh.recipe.map(({ step }) => step), ...renames],
+              })
+            }
+          >
+            Name slots after materials
+          </Button>
+        )}
         {meshes.length > 1 && (
           <Button
             variant="text"
