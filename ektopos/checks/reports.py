@@ -88,6 +88,16 @@ def _result(finding: Finding, rule: int, document: str) -> dict[str, Any]:
     return result
 
 
+_RULES = {
+    "density": {"": 512, "metal": 1024},
+    "density_factor": 2.0,
+    "largest_size": 2048,
+    "memory_mb": 64,
+    "material_names": "M_*",
+    "severities": {"not-power-of-two": "off", "open-edges": "warning"},
+}
+
+
 def codes_as_markdown() -> str:
     """`docs/checks.md`."""
     lines = [
@@ -101,6 +111,18 @@ def codes_as_markdown() -> str:
         "which stands in the document (`waived`), in `check --json` and in reports; it stays in "
         "the list and fails nothing. Where no source is named, a rule or threshold is common "
         "practice.",
+    ]
+    lines += [
+        "",
+        "## Project rules",
+        "",
+        "`rules` in the document, each as wished; what is not said is not asked:",
+        "",
+        "```json",
+        json.dumps(_RULES, indent=2),
+        "```",
+        '`density` is texels per metre by surface tag (`""` for all others), `memory_mb` 10⁶ '
+        "bytes in blocks of 4 × 4 with mips, `material_names` a pattern with `*` and `?`.",
     ]
     for family in FAMILIES:
         lines += ["", f"## {family[0].upper()}{family[1:]}"]

@@ -14,7 +14,7 @@ from pydantic import Field
 from ektopos.document import Document
 from ektopos.edits.bring_in import BringIn
 from ektopos.edits.feeds import ChangeFeed, PlaceFeed, PushUp, SetFeed
-from ektopos.edits.findings import SetRule, Unwaive, Waive
+from ektopos.edits.findings import SetRule, SetSeverity, Unwaive, Waive
 from ektopos.edits.maps import AddNamingRule, RemoveMaps, RemoveNamingRule, RenameSet, SetMap
 from ektopos.edits.materials import (
     AddMaterial,
@@ -65,7 +65,8 @@ Edit = Annotated[
     | ReplaceMesh
     | Waive
     | Unwaive
-    | SetRule,
+    | SetRule
+    | SetSeverity,
     Field(discriminator="kind"),
 ]
 
@@ -141,6 +142,7 @@ __all__ = [
     "SetRecipe",
     "SetRule",
     "SetSetting",
+    "SetSeverity",
     "SetTarget",
     "Unwaive",
     "Waive",

@@ -52,9 +52,7 @@ class SetRule(BaseEdit):
     """Set one of the project's rules, or give it back with `value` null."""
 
     kind: Literal["set-rule"] = "set-rule"
-    rule: Literal[
-        "density", "density_factor", "largest_size", "memory_mb", "material_names", "severities"
-    ]
+    rule: Literal["density", "density_factor", "largest_size", "memory_mb", "material_names"]
     value: Any = None
 
     def label(self) -> str:
@@ -69,6 +67,27 @@ class SetRule(BaseEdit):
         if self.value is not None:
             raw[self.rule] = self.value
         document.rules = parse(Rules, raw, "rules")
+
+
+class SetSeverity(BaseEdit):
+    """Give a code another severity in this project, or `off`; with `severity` null the usual one
+    again."""
+
+    kind: Literal["set-severity"] = "set-severity"
+    code: str = Field(min_length=1, max_length=60)
+    severity: Literal["error", "warning", "note", "off"] | None = None
+
+    def label(self) -> str:
+        return f"{self.code}: {self.severity or 'as usual'}"
+
+    def touches(self, document: Document) -> Touched:
+        return {f"severity of {self.code}": document.rules.severities.get(self.code)}
+
+    def apply(self, document: Document) -> None:
+        kept = {code: s for code, s in document.rules.severities.items() if code != self.code}
+        if self.severity is not None:
+            kept[self.code] = self.severity
+        document.rules = document.rules.model_copy(update={"severities": kept})
 
 
 def _reason(document: Document, code: str, subject: str) -> str | None:

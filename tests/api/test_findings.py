@@ -75,6 +75,17 @@ class Findings(Api):
         many = {"kind": "set-rule", "rule": "largest_size", "value": "many"}
         self.assertIn("largest_size", self.edit(back, many, status=422)["message"])
 
+    def test_a_code_has_another_weight_in_this_project_and_its_own_again(self) -> None:
+        project = self.spoilt("green-against-pixels")
+        about = {"kind": "set-severity", "code": "green-against-pixels"}
+        louder = self.edit(project, {**about, "severity": "error"})
+        self.assertEqual(self.found(louder, "green-against-pixels")[0]["severity"], "error")
+        off = self.edit(louder, {**about, "severity": "off"})
+        self.assertEqual(self.found(off, "green-against-pixels"), [])
+        usual = self.edit(off, {**about, "severity": None})
+        self.assertEqual(self.found(usual, "green-against-pixels")[0]["severity"], "warning")
+        self.assertEqual(usual["document"]["rules"]["severities"], {})
+
     def test_a_preview_shows_the_material_and_the_inputs_that_change(self) -> None:
         project = self.spoilt("green-against-pixels")
         (finding,) = self.found(project, "green-against-pixels")

@@ -132,6 +132,17 @@ class Findings(Site):
         )
         page.get_by_label("Kind").click()
         page.get_by_role("option", name="all kinds").click()
+        # Another weight for a code, off altogether, and as usual again.
+        page.get_by_role("button", name=re.compile("^Metallic is neither")).click()
+        page.get_by_label("Weight in this project").click()
+        page.get_by_role("option", name="off").click()
+        page.get_by_role("button", name=re.compile("^Metallic is neither")).wait_for(
+            state="detached"
+        )
+        self.button("Project rules…").click()
+        page.get_by_role("button", name="As usual for metallic-grey").click()
+        page.get_by_role("button", name="Cancel").click()
+        page.get_by_role("button", name=re.compile("^Metallic is neither")).wait_for()
         self.button("Project rules…").click()
         page.get_by_label("Longest side of a map that leaves").fill("32")
         self.button("Set the rules").click()

@@ -1,11 +1,13 @@
-import { Button } from '@mui/material'
+import { Button, MenuItem, TextField } from '@mui/material'
 import { Link } from 'react-router'
 
-import { useProjectId } from '../api/queries'
+import { useEdit } from '../api/changes'
+import { useProject, useProjectId } from '../api/queries'
 import type { Finding } from '../api/types'
 import { Evidence } from './Evidence'
 import type { Group } from './groups'
-import { about, allEdits, place, placeWords } from './groups'
+import type { Weight } from './groups'
+import { WEIGHTS, about, allEdits, place, placeWords } from './groups'
 
 interface Props {
   group: Group
@@ -21,6 +23,8 @@ const upper = (text: string) => text.charAt(0).toUpperCase() + text.slice(1)
 /** The chosen finding: its pictures, its numbers, why it matters, and what can be done. */
 export function FindingView({ group, finding, choose, mend, leave, countAgain }: Props) {
   const id = useProjectId()
+  const edit = useEdit()
+  const weight = useProject().data?.document.rules?.severities?.[finding.code]
   const { remedy } = finding
   const mendable = group.findings.filter((one) => one.remedy)
   const all = allEdits(mendable)
@@ -80,6 +84,29 @@ export function FindingView({ group, finding, choose, mend, leave, countAgain }:
             </>
           )}
         </p>
+      </div>
+      <div className="row weight">
+        <TextField
+          select
+          size="small"
+          label="Weight in this project"
+          value={weight ?? ''}
+          slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
+          onChange={(event) =>
+            void edit({
+              kind: 'set-severity',
+              code: finding.code,
+              severity: (event.target.value || null) as Weight | null,
+            })
+          }
+        >
+          <MenuItem value="">as usual</MenuItem>
+          {WEIGHTS.map(([key, words]) => (
+            <MenuItem key={key} value={key}>
+              {words}
+            </MenuItem>
+          ))}
+        </TextField>
       </div>
       <div className="bar finding-actions">
         {remedy && finding.waived == null && (

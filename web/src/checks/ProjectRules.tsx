@@ -3,6 +3,7 @@ import { useState } from 'react'
 
 import { useEdit } from '../api/changes'
 import type { Document, Edit } from '../api/types'
+import { WEIGHTS } from './groups'
 
 type RuleEdit = Extract<Edit, { kind?: 'set-rule' }>
 type Rule = RuleEdit['rule']
@@ -103,6 +104,27 @@ export function ProjectRules({ document, close }: Props) {
               />
             ))}
           </div>
+          {Object.keys(rules?.severities ?? {}).length > 0 && (
+            <>
+              <h2>Codes with another weight</h2>
+              <div className="evidence">
+                {Object.entries(rules?.severities ?? {}).map(([code, weight]) => (
+                  <div key={code} className="row">
+                    <span className="mono">{code}</span>
+                    <span className="grow">
+                      {WEIGHTS.find(([key]) => key === weight)?.[1] ?? weight}
+                    </span>
+                    <Button
+                      variant="text"
+                      onClick={() => void edit({ kind: 'set-severity', code, severity: null })}
+                    >
+                      As usual<span className="sr"> for {code}</span>
+                    </Button>
+                  </div>
+                ))}
+              </div>
+            </>
+          )}
         </DialogContent>
         <DialogActions>
           <Button onClick={close}>Cancel</Button>

@@ -18,6 +18,16 @@ export const SEVERITIES: {
   { key: 'waived', words: 'Left as they are', glyph: '–', tone: 'quiet' },
 ]
 
+export type Weight = 'error' | 'warning' | 'note' | 'off'
+
+/** What a project can make of a code. */
+export const WEIGHTS: [Weight, string][] = [
+  ['error', 'must be mended'],
+  ['warning', 'look at it'],
+  ['note', 'good to know'],
+  ['off', 'off'],
+]
+
 export const isOpen = (finding: Finding) => finding.waived == null && finding.severity !== 'note'
 
 export const severityOf = (finding: Finding) =>

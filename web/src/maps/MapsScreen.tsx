@@ -60,7 +60,9 @@ function setsWithoutMaterial(maps: BoardMap[]) {
     .filter(
       ([, members]) =>
         members.every((map) => map.used_by.length === 0) &&
-        members.some((map) => Object.values(map.roles).some((role) => role !== 'unknown')),
+        members.some((map) => Object.values(map.roles).some((role) => role !== 'unknown')) &&
+        // Those of the specular workflow are converted, one by one.
+        !members.some((map) => Object.values(map.roles).includes('specular')),
     )
     .map(([key]) => {
       const [set, tile] = JSON.parse(key) as [string, number | null]

@@ -44,7 +44,7 @@ export function MeshHead({ mesh, meshes, hideDone, setHideDone, ask }: Props) {
           ))}
         </Tabs>
       )}
-      <div className="bar" style={{ gap: 8 }}>
+      <div className="bar" style={{ gap: 8, flexWrap: 'wrap', height: 'auto', minHeight: 45 }}>
         <h1>{mesh.name}</h1>
         <span className="small">
           {count(mesh.slots.length, 'slot')} · {mesh.done.length} done
