@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import os
+import re
 import shutil
 import subprocess
 import sys
+import tempfile
 import time
 import urllib.request
 from pathlib import Path
 
+import cv2
 from playwright.sync_api import Page, sync_playwright
 
 from tests.browser.chromium import chromium
@@ -45,6 +48,8 @@ def take(page: Page, home: str) -> None:
     ).first.wait_for(timeout=180_000)
     shot("meshes")
     page.goto(f"{home}/checks")
+    page.get_by_role("button", name=re.compile("^Green points")).click()
+    page.get_by_role("slider", name=re.compile("^Divider")).nth(1).wait_for(timeout=60_000)
     shot("checks")
     page.goto(f"{home}/export")
     page.get_by_role("button", name="Export and try").click()
@@ -59,6 +64,20 @@ def take(page: Page, home: str) -> None:
     page.get_by_role("menuitem", name="Dark surroundings").click()
     page.goto(f"{home}/materials/dome_copper")
     shot("materials_dark")
+    page.get_by_role("button", name="Hollin Ridge Observatory").click()
+    page.get_by_role("menuitem", name="Light surroundings").click()
+    with tempfile.TemporaryDirectory() as folder:
+        # The same copper after a wash: painted again in another program.
+        (file,) = (ROOT / "build/screenshots-data").rglob("dome_copper_col.png")
+        washed = cv2.imread(str(file)).astype(float)
+        washed[..., 1] *= 0.85
+        path = Path(folder) / "dome_copper_col.png"
+        cv2.imwrite(str(path), washed)
+        page.goto(f"{home}/maps")
+        page.get_by_label("Files to bring in").set_input_files(path)
+        page.get_by_role("button", name="Look…").click(timeout=60_000)
+    page.get_by_role("table", name="What changes").wait_for(timeout=60_000)
+    shot("changed_files")
 
 
 def main() -> None:

@@ -100,16 +100,45 @@ def _added(
 ) -> tuple[list[Edit], dict[str, str], Any]:
     """The step that adds what was measured, and what became of every file. What comes from a
     followed folder is known by what it was when it came before, or by its content."""
-    step = BringIn()
-    files: dict[str, str] = {}
-    stated: dict[str, str] = {}
-    here = project.fresh().head.files
-    offered = 0
-    seen: set[str | None] = set()
-    came: dict[str, str] = {}
-    links = None if followed is None else followed.links
-    taken = set(document.maps)
+    coming = _Coming(project, document, given, None if followed is None else followed.links)
     for path, verdict, set_name in judged:
+        coming.take_map(path, verdict, set_name)
+    for path, mesh in meshes.items():
+        coming.take_mesh(path, mesh)
+    report = [coming.line(path, sha, failed) for path, sha in given.items()]
+    step, files = coming.step, coming.files
+    edits: list[Edit] = [step] if step.maps or step.meshes else []
+    offered = len(coming.waiting)
+    if followed is not None:
+        Followed.objects.filter(pk=followed.pk).update(links=followed.links | coming.names)
+        if followed.takes:
+            edits, offered = _taken(project, edits, files), 0
+    counts = {"maps": len(step.maps), "meshes": len(step.meshes), "offered": offered}
+    return edits, files, {"files": report} | counts
+
+
+class _Coming:
+    """What a delivery makes of a project, while its files are gone through."""
+
+    def __init__(
+        self,
+        project: Project,
+        document: Document,
+        given: dict[str, str],
+        links: dict[str, str] | None,
+    ) -> None:
+        self.project, self.document, self.given, self.links = project, document, given, links
+        self.here = project.fresh().head.files
+        self.step = BringIn()
+        self.files: dict[str, str] = {}
+        self.names: dict[str, str] = {}
+        """The map or mesh that each file is, or would be."""
+        self.stated: dict[str, str] = {}
+        self.waiting: set[str] = set()
+        """Files that are offered."""
+
+    def take_map(self, path: str, verdict: Any, set_name: str) -> None:
+        """Add a map, or offer it in the place of the one that it is a version of."""
         file = f"maps/{_clean(path)}"
         entry = MapEntry(
             file=file,
@@ -119,45 +148,87 @@ def _added(
             space=verdict.space,
             set=set_name,
         )
-        known = _link(path, given[path], document.maps, here, links) or known_as(
-            _clean(path), {name: one.file for name, one in document.maps.items()}
-        )
-        if known in seen:
-            known = None  # Two files of one drop cannot both take its place.
-        if known is not None and here.get(document.maps[known].file):
-            seen.add(known)
-            offered += _offer(project, "map", known, path, given, {}, entry, document, stated)
-            came[path] = known
-            continue
-        name = came[path] = known or map_name(file, taken)[:120]
-        taken.add(name)
-        step.maps[name] = entry
-        files[file] = given[path]
-        stated[path] = f"{verdict.role.replace('_', ' ')}, set {set_name}"
-    for path, mesh in meshes.items():
+        known = self._known(path, self.document.maps)
+        if known is not None and self._is_offered("map", known, path, entry, {}):
+            return
+        name = known or map_name(file, {*self.document.maps, *self.step.maps})[:120]
+        self.names[path] = name
+        self.step.maps[name] = entry
+        self.files[file] = self.given[path]
+        self.stated[path] = f"{verdict.role.replace('_', ' ')}, set {set_name}"
+
+    def take_mesh(self, path: str, mesh: _Mesh) -> None:
+        """The same for a mesh."""
         file = f"meshes/{_clean(path)}"
-        entry_of = MeshEntry(file=file, slots=dict.fromkeys(mesh.slots))
-        known = _link(path, given[path], document.meshes, here, links) or known_as(
-            _clean(path), {name: one.file for name, one in document.meshes.items()}
-        )
-        if known is not None and here.get(document.meshes[known].file):
-            offered += _offer(
-                project, "mesh", known, path, given, mesh.parts, entry_of, document, stated
+        entry = MeshEntry(file=file, slots=dict.fromkeys(mesh.slots))
+        known = self._known(path, self.document.meshes)
+        if known is not None and self._is_offered("mesh", known, path, entry, mesh.parts):
+            return
+        name = known or map_name(file, {*self.document.meshes, *self.step.meshes})[:120]
+        self.names[path] = name
+        self.step.meshes[name] = entry
+        self.files |= {file: self.given[path]} | beside(file, mesh.parts)
+        self.stated[path] = f"mesh with {len(mesh.slots)} slots"
+
+    def _known(self, path: str, entries: dict[str, MapEntry] | dict[str, MeshEntry]) -> str | None:
+        """What a file is a version of; two files of one delivery never of the same."""
+        known = None
+        if self.links is not None:
+            known = self.links.get(path) or next(
+                (n for n, one in entries.items() if self.here.get(one.file) == self.given[path]),
+                None,
             )
-            came[path] = known
-            continue
-        name = came[path] = known or map_name(file, set(document.meshes) | set(step.meshes))[:120]
-        step.meshes[name] = entry_of
-        files |= {file: given[path]} | beside(file, mesh.parts)
-        stated[path] = f"mesh with {len(mesh.slots)} slots"
-    report = [_line(path, sha, stated, failed, files) for path, sha in given.items()]
-    edits: list[Edit] = [step] if step.maps or step.meshes else []
-    if followed is not None:
-        Followed.objects.filter(pk=followed.pk).update(links=followed.links | came)
-        if followed.takes:
-            edits, files, offered = _taken(project, edits, files), files, 0
-    counts = {"maps": len(step.maps), "meshes": len(step.meshes), "offered": offered}
-    return edits, files, {"files": report} | counts
+        if known not in entries:
+            known = known_as(_clean(path), {name: one.file for name, one in entries.items()})
+        return None if known in self.names.values() else known
+
+    def _is_offered(
+        self,
+        kind: str,
+        name: str,
+        path: str,
+        entry: MapEntry | MeshEntry,
+        parts: dict[str, str],
+    ) -> bool:
+        """Keep a file until a person says whether it takes the place of the one of its name.
+        `False` where that has lost its file: then it is simply there again."""
+        entries = self.document.maps if kind == "map" else self.document.meshes
+        old = entries[name].file
+        if not self.here.get(old):
+            return False
+        self.names[path] = name
+        folder = PurePosixPath(old).parent
+        if self.here[old] == self.given[path] and all(
+            self.here.get(str(folder / part), sha) == sha for part, sha in parts.items()
+        ):
+            self.stated[path] = f"unchanged: it is {name} already"
+            return True
+        Offer.objects.update_or_create(
+            project=self.project,
+            kind=kind,
+            name=name,
+            defaults={
+                "path": path[:1000],
+                "sha256": self.given[path],
+                "parts": parts,
+                "entry": entry.model_dump(mode="json", exclude_defaults=True),
+            },
+        )
+        self.stated[path] = f"another {name}: look at it before it is taken"
+        self.waiting.add(path)
+        return True
+
+    def line(self, path: str, sha: str, failed: dict[str, str]) -> dict[str, Any]:
+        """What became of one file."""
+        if path in self.stated:
+            return {"path": path, "outcome": self.stated[path], "waits": path in self.waiting}
+        if path in failed:
+            return {"path": path, "error": failed[path]}
+        if _suffix(path) in COMPANIONS and sha in self.files.values():
+            return {"path": path, "outcome": "used by a mesh"}
+        if _suffix(path) in OTHER_MESH_SUFFIXES:
+            return {"path": path, "error": f"“{_suffix(path)}” meshes are not read. {READ_HINT}"}
+        return {"path": path, "error": f"this kind of file is not read. {OTHER_HINT}"}
 
 
 def _taken(project: Project, edits: list[Edit], files: dict[str, str]) -> list[Edit]:
@@ -172,72 +243,6 @@ def _taken(project: Project, edits: list[Edit], files: dict[str, str]) -> list[E
         files |= one.files
         offer.delete()
     return edits
-
-
-def _link(
-    path: str,
-    sha: str,
-    entries: dict[str, MapEntry] | dict[str, MeshEntry],
-    here: dict[str, str],
-    links: dict[str, str] | None,
-) -> str | None:
-    """What a file of a followed folder was when it came before, or what has its content."""
-    if links is None:
-        return None
-    if links.get(path) in entries:
-        return links[path]
-    return next((name for name, one in entries.items() if here.get(one.file) == sha), None)
-
-
-def _offer(
-    project: Project,
-    kind: str,
-    name: str,
-    path: str,
-    given: dict[str, str],
-    parts: dict[str, str],
-    entry: MapEntry | MeshEntry,
-    document: Document,
-    stated: dict[str, str],
-) -> bool:
-    """Keep a file until a person says whether it takes the place of the one of its name; gives
-    whether it is another one at all."""
-    old = document.maps[name].file if kind == "map" else document.meshes[name].file
-    here = project.fresh().head.files
-    folder = PurePosixPath(old).parent
-    if here.get(old) == given[path] and all(
-        here.get(str(folder / part), sha) == sha for part, sha in parts.items()
-    ):
-        stated[path] = f"unchanged: it is {name} already"
-        return False
-    Offer.objects.update_or_create(
-        project=project,
-        kind=kind,
-        name=name,
-        defaults={
-            "path": path[:1000],
-            "sha256": given[path],
-            "parts": parts,
-            "entry": entry.model_dump(mode="json", exclude_defaults=True),
-        },
-    )
-    stated[path] = f"another {name}: look at it before it is taken"
-    return True
-
-
-def _line(
-    path: str, sha: str, said: dict[str, str], failed: dict[str, str], files: dict[str, str]
-) -> dict[str, str]:
-    """What became of one file."""
-    if path in said:
-        return {"path": path, "outcome": said[path]}
-    if path in failed:
-        return {"path": path, "error": failed[path]}
-    if _suffix(path) in COMPANIONS and sha in files.values():
-        return {"path": path, "outcome": "used by a mesh"}
-    if _suffix(path) in OTHER_MESH_SUFFIXES:
-        return {"path": path, "error": f"“{_suffix(path)}” meshes are not read. {READ_HINT}"}
-    return {"path": path, "error": f"this kind of file is not read. {OTHER_HINT}"}
 
 
 def _suffix(path: str) -> str:

@@ -7,7 +7,7 @@ import type { Project } from './types'
 export interface Item {
   path: string
   sent: number
-  state: 'waiting' | 'sending' | 'sent' | 'done' | 'failed' | 'cancelled'
+  state: 'waiting' | 'sending' | 'sent' | 'done' | 'waits' | 'failed' | 'cancelled'
   words: string
 }
 
@@ -20,7 +20,7 @@ interface Incoming {
   openProject: (files: File[]) => Promise<Project>
   report: (
     job: string,
-    outcomes: { path: string; outcome?: string; error?: string }[],
+    outcomes: { path: string; outcome?: string; error?: string; waits?: boolean }[],
     ended: string,
   ) => void
   cancel: () => void
@@ -156,7 +156,12 @@ export const useIncoming = create<Incoming>((set, get) => {
         items: state.items.map((item) => {
           const outcome = byPath.get(item.path)
           if (outcome?.error) return { ...item, state: 'failed', words: outcome.error }
-          if (outcome) return { ...item, state: 'done', words: outcome.outcome ?? '' }
+          if (outcome)
+            return {
+              ...item,
+              state: outcome.waits ? 'waits' : 'done',
+              words: outcome.outcome ?? '',
+            }
           return item.state === 'sent'
             ? {
                 ...item,

@@ -84,11 +84,10 @@ export function FindingView({ group, finding, choose, mend, leave, countAgain }:
             </>
           )}
         </p>
-      </div>
-      <div className="row weight">
         <TextField
           select
           size="small"
+          sx={{ width: 190, mt: 1 }}
           label="Weight in this project"
           value={weight ?? ''}
           slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}

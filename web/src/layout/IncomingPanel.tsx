@@ -57,15 +57,17 @@ export function IncomingPanel() {
             <span className={item.state === 'failed' ? 'brick' : 'quiet'}>
               {item.state === 'failed'
                 ? '! not read'
-                : item.state === 'done'
-                  ? '✓ in'
-                  : item.state === 'cancelled'
-                    ? '– stopped'
-                    : item.state === 'sending'
-                      ? `${Math.round(item.sent * 100)} %`
-                      : item.state === 'sent'
-                        ? '… measuring'
-                        : '… waiting'}
+                : item.state === 'waits'
+                  ? '△ waits'
+                  : item.state === 'done'
+                    ? '✓ in'
+                    : item.state === 'cancelled'
+                      ? '– stopped'
+                      : item.state === 'sending'
+                        ? `${Math.round(item.sent * 100)} %`
+                        : item.state === 'sent'
+                          ? '… measuring'
+                          : '… waiting'}
             </span>
             <span className="ellipsis" title={item.words}>
               {item.words}

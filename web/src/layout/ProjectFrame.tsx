@@ -51,7 +51,7 @@ export function ProjectFrame() {
   useEffect(() => {
     if (!finished) return
     const result = finished.result as {
-      files?: { path: string; outcome?: string; error?: string }[]
+      files?: { path: string; outcome?: string; error?: string; waits?: boolean }[]
     } | null
     report(finished.id, result?.files ?? [], finished.state)
   }, [finished, report])

@@ -44,8 +44,9 @@ export function MeshHead({ mesh, meshes, hideDone, setHideDone, ask }: Props) {
           ))}
         </Tabs>
       )}
-      <div className="bar" style={{ gap: 8, flexWrap: 'wrap', height: 'auto', minHeight: 45 }}>
-        <h1>{mesh.name}</h1>
+      <div className="bar" style={{ gap: 8 }}>
+        {/* Where there are tabs, the name stands there. */}
+        <h1 className={meshes.length > 1 ? 'sr' : ''}>{mesh.name}</h1>
         <span className="small">
           {count(mesh.slots.length, 'slot')} · {mesh.done.length} done
         </span>
