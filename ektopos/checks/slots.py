@@ -6,6 +6,8 @@ from collections.abc import Iterator
 
 from ektopos.checks.codes import Severity
 from ektopos.checks.registry import Examined, Finding, Number, Remedy, check, found
+from ektopos.document import MeshEntry
+from ektopos.edits import KeepColours
 from ektopos.materials import Material
 from ektopos.meshes import Fault
 from ektopos.steps import TurnReversed
@@ -45,20 +47,26 @@ def mesh_faults(examined: Examined) -> Iterator[Finding]:
                 severity=severity,
                 evidence=f"{fault.count}",
                 numbers=(Number("count", f"{fault.count:,}"),),
-                remedy=_turning(name, fault) if fault.code == "reversed-faces" else None,
+                remedy=_remedy(name, fault, entry),
             )
 
 
-def _turning(mesh: str, fault: Fault) -> Remedy | None:
-    if fault.slot is None:
-        return None
-    return Remedy(
-        "turn them",
-        "Turns these faces and their normals, as a step of the mesh’s recipe. The file stays as it "
-        "is, and all other faces too.",
-        mesh=mesh,
-        step=TurnReversed(kind="turn-reversed", slots=[fault.slot]),
-    )
+def _remedy(mesh: str, fault: Fault, entry: MeshEntry) -> Remedy | None:
+    if fault.code == "reversed-faces" and fault.slot is not None:
+        return Remedy(
+            "turn them",
+            "Turns these faces and their normals, as a step of the mesh’s recipe. The file stays "
+            "as it is, and all other faces too.",
+            mesh=mesh,
+            step=TurnReversed(kind="turn-reversed", slots=[fault.slot]),
+        )
+    if fault.code == "vertex-colours" and entry.vertex_colours == "keep":
+        return Remedy(
+            "leave them out",
+            "Leaves the mesh’s vertex colours out of exports. The file stays as it is.",
+            [KeepColours(mesh=mesh, keep=False)],
+        )
+    return None
 
 
 def _is_meant(fault: Fault, material: Material | None) -> bool:

@@ -10,7 +10,7 @@ from ektopos.checks.registry import Examined, Finding, Number, check, found
 from ektopos.images import ImageHeader
 from ektopos.maps.sets import tile_of
 from ektopos.materials import Material
-from ektopos.meshes.slots import INSIDE_BY, TILED
+from ektopos.meshes.slots import INSIDE_BY, TILED, UvFacts
 
 OVERLAP = 0.01
 """Share of the UV area that may be covered more than once, beside twins; common practice."""
@@ -20,6 +20,8 @@ IEEE 754 binary16, 10 bits of fraction."""
 NEAR = 2.0
 """Texels between islands; common practice."""
 STRETCHED = 2.0
+LEAVES = 1e-3
+"""UV units beyond the square that are seen: a texel of 1024."""
 UNIQUE = 512
 """Maps from this side on are laid out for one place each; smaller ones are mostly patterns."""
 
@@ -85,65 +87,85 @@ def largest_map(examined: Examined, material: Material) -> ImageHeader | None:
     return max(headers, key=lambda header: header.width * header.height, default=None)
 
 
-@check
-def layouts(examined: Examined) -> Iterator[Finding]:
-    """What is wrong with how a slot's UVs lie, for the maps that it wears."""
+def _laid_out(examined: Examined) -> Iterator[tuple[str, UvFacts, Material, ImageHeader]]:
+    """Every slot that has UVs and wears maps: what it is called in findings, how it lies, what it
+    wears, and the largest of its maps."""
     for name, slot, material in examined.worn():
-        header, uv = largest_map(examined, material), slot.uv
-        if header is None or uv.min is None or uv.max is None:
-            continue
-        subject = f"mesh {name} · {slot.name}"
-        span = [high - low for low, high in zip(uv.min, uv.max, strict=True)]
-        reach = " × ".join(
-            f"{low:.3g} to {high:.3g}" for low, high in zip(uv.min, uv.max, strict=True)
-        )
+        header = largest_map(examined, material)
+        if header is not None and slot.uv.min is not None:
+            yield f"mesh {name} · {slot.name}", slot.uv, material, header
+
+
+@check
+def bounds(examined: Examined) -> Iterator[Finding]:
+    """UVs outside the square, where the maps do not repeat, or hardly, or very often."""
+    for subject, uv, material, _ in _laid_out(examined):
+        assert uv.min is not None and uv.max is not None
+        ends = list(zip(uv.min, uv.max, strict=True))
+        reach = " × ".join(f"{low:.3g} to {high:.3g}" for low, high in ends)
         lies = Number("UVs", reach, "u × v")
         tiling = material.common_place().uv.tiling
-        clamped = any("clamp" in place.wrap for place in material.placements().values())
         outside = max(-min(uv.min), max(uv.max) - 1.0)
-        tiled = bool(numbered_maps(examined, material))
-        repeats = [abs(s * t) for s, t in zip(span, tiling, strict=True)]
-        if clamped and outside > INSIDE_BY:
+        times = max(abs((b - a) * t) for (a, b), t in zip(ends, tiling, strict=True))
+        if outside > INSIDE_BY and _clamps(material):
             yield found(
                 "uvs-outside-clamped",
                 subject,
                 f"Its UVs leave 0–1 by {outside:.3g}, and {material.name} clamps its maps.",
                 numbers=(lies,),
             )
-        elif max(repeats) >= FAR:
+        elif times >= FAR:
             yield found(
                 "uvs-far-away",
                 subject,
-                f"{material.name} repeats {max(repeats):,.0f} times over it.",
+                f"{material.name} repeats {times:,.0f} times over it.",
                 numbers=(lies, Number("tiling", " × ".join(f"{t:g}" for t in tiling))),
             )
-        elif outside > 1e-3 and max(span) < TILED and not tiled and tiling == (1.0, 1.0):
+        elif outside > LEAVES and times < TILED and not numbered_maps(examined, material):
             yield found(
                 "uvs-outside",
                 subject,
                 f"Its UVs leave 0–1 by {outside:.3g} and are not laid out to repeat.",
                 numbers=(lies,),
             )
-        unique = uv.inside and tiling == (1.0, 1.0) and max(header.width, header.height) >= UNIQUE
-        wanted = uv.overlap - uv.stacked - uv.mirrored
-        if unique and wanted > OVERLAP:
+
+
+def _clamps(material: Material) -> bool:
+    return any("clamp" in place.wrap for place in material.placements().values())
+
+
+@check
+def unique_layouts(examined: Examined) -> Iterator[Finding]:
+    """Islands that overlap or nearly touch, under maps that are meant for one place each."""
+    for subject, uv, material, header in _laid_out(examined):
+        side = max(header.width, header.height)
+        if not uv.inside or side < UNIQUE or material.common_place().uv.tiling != (1.0, 1.0):
+            continue
+        twins = uv.stacked + uv.mirrored
+        if uv.overlap - twins > OVERLAP:
             yield found(
                 "uvs-overlap",
                 subject,
-                f"{wanted:.0%} of its UV area is covered more than once, twins apart.",
+                f"{uv.overlap - twins:.0%} of its UV area is covered more than once, twins apart.",
                 numbers=(
                     Number("covered more than once", f"{uv.overlap:.1%}"),
-                    Number("twins on each other", f"{uv.stacked + uv.mirrored:.1%}", "on purpose"),
+                    Number("twins on each other", f"{twins:.1%}", "on purpose"),
                 ),
             )
-        texels = None if uv.gap is None else uv.gap * max(header.width, header.height)
-        if unique and texels is not None and texels < NEAR and uv.islands > 1:
+        texels = None if uv.gap is None else uv.gap * side
+        if texels is not None and texels < NEAR and uv.islands > 1:
             yield found(
                 "uvs-too-near",
                 subject,
                 f"Islands come as near as {texels:.1f} texels at {header.width} × {header.height}.",
                 numbers=(Number("smallest gap", f"{texels:.1f} texels", f"{NEAR:g} and more"),),
             )
+
+
+@check
+def stretch(examined: Examined) -> Iterator[Finding]:
+    """Maps that are drawn out in one direction."""
+    for subject, uv, _, _ in _laid_out(examined):
         if uv.l2 is not None and uv.l2 > STRETCHED:
             yield found(
                 "uvs-stretched",

@@ -100,6 +100,17 @@ class Following(Api):
         self.assertNotEqual(row["sha256"], before)
         self.assertEqual(row["name"], "a_col")
 
+    def test_what_was_dropped_by_hand_goes_on_waiting(self) -> None:
+        project = self.begin()
+        self.bring_in(project, {"b_nrm.png": save(self.root / "b.png", noise(32, 5)).read_bytes()})
+        self.bring_in(project, {"b_nrm.png": save(self.root / "b.png", noise(32, 6)).read_bytes()})
+        self.saved("a_col.png", 1)
+        self.follow(project, takes=True)
+        self.look()
+        self.saved("a_col.png", 2)
+        self.look()
+        self.assertEqual(self.waiting(project), ["b_nrm"])
+
     def test_a_mesh_comes_with_what_lies_beside_it(self) -> None:
         project = self.begin()
         (self.work / "m").mkdir()

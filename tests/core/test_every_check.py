@@ -15,12 +15,12 @@ from unittest import TestCase
 import cv2
 import numpy as np
 
-from ektopos.checks import CODES, Finding, Known, run_checks
+from ektopos.checks import CODES, Finding, Known, MeshLook, run_checks
 from ektopos.document import ROLES, Document, load_document
 from ektopos.edits import apply_edits
 from ektopos.errors import EktoposError
 from ektopos.maps import Facts, encoding_of_roles, facts_of
-from ektopos.meshes import Mesh
+from ektopos.meshes import Mesh, apply_recipe, find_faults, read_mesh, slot_facts
 from ektopos.meshes.recipe import OTHER_WAY
 from ektopos.project import Project, open_project
 from ektopos.steps import TurnReversed
@@ -353,8 +353,26 @@ def check(project: Project) -> list[Finding]:
         except EktoposError:
             return None
 
+    def mesh(name: str) -> MeshLook | None:
+        entry = project.document.meshes[name]
+        try:
+            content = project.path(entry.file, name).read_bytes()
+            return looked_at(content, tuple(step.model_dump_json() for step in entry.recipe))
+        except EktoposError:
+            return None
+
     profile = find_profile(project.document.target, project.document)
-    return run_checks(project, profile, Known(known))
+    return run_checks(project, profile, Known(known, mesh))
+
+
+@cache
+def looked_at(content: bytes, recipe: tuple[str, ...]) -> MeshLook:
+    with folder() as root:
+        (root / "crate.glb").write_bytes(content)
+        mesh = read_mesh(root / "crate.glb", lambda _: None, name="crate.glb")
+    steps = [TurnReversed.model_validate_json(step) for step in recipe]
+    mesh = apply_recipe(mesh, steps)
+    return MeshLook(tuple(slot_facts(mesh)), tuple(find_faults(mesh)), mesh.notes)
 
 
 @cache
@@ -365,7 +383,34 @@ def measured(content: bytes, suffix: str) -> Facts:
         return facts_of(path)
 
 
+NAMED = {
+    # Section 1 of the design, step 6: “UVs, densities, sizes, encodings, ranges, faults, memory” …
+    "UVs": {"maps-without-uvs", "uvs-outside", "uvs-overlap", "uvs-stretched", "uvs-too-near"},
+    "densities": {"density-uneven", "density-off-rule"},
+    "sizes": {"not-power-of-two", "larger-than-rule"},
+    "encodings": {"encoding-against-role", "wasted-channels", "lossy-data"},
+    "ranges": {"base-colour-too-dark", "base-colour-too-bright", "metal-too-dark"},
+    "faults": {"reversed-faces", "coincident-faces", "degenerate-faces", "open-edges"},
+    "memory": {"memory-over-budget"},
+    # … and what section 6 calls common practice.
+    "metallic is one or the other": {"metallic-grey"},
+    "albedo holds no light or shadow": {"light-painted-in"},
+    "too shiny has usually been fed gloss": {"gloss-as-roughness"},
+    "a cut-out needs an alpha mode": {"alpha-mode-forgotten"},
+    "opacity masks are 0 or 1": {"mask-grey"},
+    "tiled UVs may leave 0–1, unique ones stay": {"uvs-outside", "uvs-outside-clamped"},
+    "stray vertex colours tint": {"vertex-colours"},
+    "a palette needs nearest filtering": {"palette-filtered", "palette-square-crossed"},
+    "a flipped green channel": {"green-against-pixels"},
+}
+
+
 class EveryCheck(TestCase):
+    def test_all_that_the_design_names_has_a_code(self) -> None:
+        for words, codes in NAMED.items():
+            with self.subTest(words):
+                self.assertLessEqual(codes, set(CODES))
+
     def test_a_sound_project_has_no_finding(self) -> None:
         self.assertEqual([(f.code, f.subject, f.message) for f in findings()], [])
 

@@ -243,6 +243,8 @@ class UnusedOfASet(TestCase):
             # What is fed already is only named.
             whole = {
                 (one.map, one.channels): one.input
-                for one in unused_of_set(document, effective(document, "tile"))
+                for one in unused_of_set(
+                    document, effective(document, "tile"), set_of_each(document)
+                )
             }
             self.assertEqual(whole, {("tile_gloss", "r"): None})

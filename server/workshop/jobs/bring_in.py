@@ -22,7 +22,7 @@ from server.workshop.jobs.measuring import ENDED, measure_maps, reason
 from server.workshop.jobs.reading import Reading
 from server.workshop.meshing import Source, keep_mesh
 from server.workshop.models import Followed, Job, Offer, Project
-from server.workshop.offers import beside, offers_of, taking
+from server.workshop.offers import beside, taking
 from server.workshop.store import content_path, named
 
 OTHER_HINT = (
@@ -112,7 +112,7 @@ def _added(
     if followed is not None:
         Followed.objects.filter(pk=followed.pk).update(links=followed.links | coming.names)
         if followed.takes:
-            edits, offered = _taken(project, edits, files), 0
+            edits, offered = _taken(project, coming.waiting, edits, files), 0
     counts = {"maps": len(step.maps), "meshes": len(step.meshes), "offered": offered}
     return edits, files, {"files": report} | counts
 
@@ -134,7 +134,7 @@ class _Coming:
         self.names: dict[str, str] = {}
         """The map or mesh that each file is, or would be."""
         self.stated: dict[str, str] = {}
-        self.waiting: set[str] = set()
+        self.waiting: dict[str, Offer] = {}
         """Files that are offered."""
 
     def take_map(self, path: str, verdict: Any, set_name: str) -> None:
@@ -203,7 +203,7 @@ class _Coming:
         ):
             self.stated[path] = f"unchanged: it is {name} already"
             return True
-        Offer.objects.update_or_create(
+        self.waiting[path], _ = Offer.objects.update_or_create(
             project=self.project,
             kind=kind,
             name=name,
@@ -215,7 +215,6 @@ class _Coming:
             },
         )
         self.stated[path] = f"another {name}: look at it before it is taken"
-        self.waiting.add(path)
         return True
 
     def line(self, path: str, sha: str, failed: dict[str, str]) -> dict[str, Any]:
@@ -231,10 +230,12 @@ class _Coming:
         return {"path": path, "error": f"this kind of file is not read. {OTHER_HINT}"}
 
 
-def _taken(project: Project, edits: list[Edit], files: dict[str, str]) -> list[Edit]:
-    """The step with all that waits taken; `files` gets their contents. What cannot be taken goes on
-    waiting."""
-    for offer in offers_of(project):
+def _taken(
+    project: Project, waiting: dict[str, Offer], edits: list[Edit], files: dict[str, str]
+) -> list[Edit]:
+    """The step with all that this delivery offers taken; `files` gets their contents. What cannot
+    be taken goes on waiting."""
+    for offer in waiting.values():
         try:
             one = taking(project, offer)
         except EktoposError:

@@ -11,6 +11,7 @@ import { FirstSteps } from '../components/FirstSteps'
 import { useKeys } from '../components/keys'
 import { MapThumb } from '../components/MapThumb'
 import { Picture } from '../components/Picture'
+import { useRemembered } from '../components/remembered'
 import { count } from '../words'
 import { FindingView, where } from './FindingView'
 import { ProjectRules } from './ProjectRules'
@@ -28,6 +29,7 @@ export function ChecksScreen() {
   const recipe = useRecipe()
   const go = useNavigate()
   const [query, setQuery] = useSearchParams()
+  const [least, setLeast] = useRemembered<string>('checks severity', 'note')
   const [kind, setKind] = useState('')
   const [at, setAt] = useState('')
   const [leaving, setLeaving] = useState(false)
@@ -37,6 +39,9 @@ export function ChecksScreen() {
   const places = [...new Set(all.map(({ subject }) => subject.split(' · ')[0] ?? subject))].sort()
   const findings = all.filter(
     (finding) =>
+      (finding.severity === 'error' ||
+        least === 'note' ||
+        (least === 'warning' && finding.severity === 'warning')) &&
       (!kind || finding.family === kind) &&
       (!at || finding.subject === at || finding.subject.startsWith(`${at} · `)),
   )
@@ -95,7 +100,13 @@ export function ChecksScreen() {
     )
   const document = project?.document
   if (document && !Object.keys({ ...document.maps, ...document.meshes }).length)
-    return <FirstSteps />
+    return (
+      <div className="empty">
+        <h1>Nothing to check yet</h1>
+        <p>Once there are maps or meshes, all that may be wrong with them stands here.</p>
+        <FirstSteps />
+      </div>
+    )
   const open = all.filter(isOpen).length
   const notes = all.filter((f) => f.severity === 'note' && f.waived == null).length
   const waived = all.filter((f) => f.waived != null).length
@@ -105,8 +116,19 @@ export function ChecksScreen() {
         <div className="bar">
           <h1>Findings</h1>
           <span className="small grow">
-            {open} to look at · {notes} good to know{waived > 0 && ` · ${waived} left`}
+            {open} open · {notes} notes{waived > 0 && ` · ${waived} left`}
           </span>
+          <TextField
+            select
+            size="small"
+            value={least}
+            slotProps={{ htmlInput: { 'aria-label': 'Severity' } }}
+            onChange={(event) => setLeast(event.target.value)}
+          >
+            <MenuItem value="note">all</MenuItem>
+            <MenuItem value="warning">no notes</MenuItem>
+            <MenuItem value="error">errors</MenuItem>
+          </TextField>
           <TextField
             select
             size="small"
