@@ -34,6 +34,8 @@ the darkest common ones reflect half, with room for tarnish."""
 BETWEEN = (0.1, 0.9)
 LIT = 0.25
 """Correlation of brightness with slopes from which light counts as painted in; common practice."""
+PLAIN = 0.2
+"""Share of the most frequent colour from which a picture may be an atlas on a plain ground."""
 SMOOTH = 0.85
 """Share of a picture’s brightness that a smooth shade explains; atlases by other makers
 stay below 0.75 (`tests/outside/real_maps.csv`)."""
@@ -72,7 +74,7 @@ def in_between(channel: ChannelFacts) -> float:
 
 def typical_luminance(examined: Examined, feed: Feed) -> float | None:
     """The luminance that half of a base colour's texels stay below, channel by channel; `None` for
-    adjusted feeds."""
+    adjusted feeds, and for atlases on a plain ground."""
     if feed.value is not None and not feed.layers and not feed.laid:
         return float(luminance(np.broadcast_to(np.asarray(feed.value, np.float32), (3,))))
     entry = examined.project.document.maps.get(feed.map or "")
@@ -81,7 +83,10 @@ def typical_luminance(examined: Examined, feed: Feed) -> float | None:
     facts = examined.facts(feed.map)
     if facts is None or facts.header.is_float:
         return None
-    colours = [c.median for c in facts.statistics.channels if c.name != "a"]
+    channels = [c for c in facts.statistics.channels if c.name != "a"]
+    if facts.statistics.background > PLAIN and not all(c.is_constant for c in channels):
+        return None  # Half of an atlas may be its ground.
+    colours = [c.median for c in channels]
     stored = np.array(colours if len(colours) == 3 else colours[:1] * 3, np.float32)
     return float(luminance(srgb_to_linear(stored) if entry.encoding == "srgb" else stored))
 
@@ -104,7 +109,9 @@ def albedo(examined: Examined) -> Iterator[Finding]:
     for name, material in examined.materials.items():
         metallic = how_metallic(examined, material)
         feed = material.feeds["base_color"]
-        judged = "base_color" in material.origin and material.alpha_mode == "opaque"
+        # What shines by itself is often black.
+        judged = "base_color" in material.origin and "emission" not in material.origin
+        judged = judged and material.alpha_mode == "opaque"
         if metallic is None or material.covers or not judged:
             continue
         value = typical_luminance(examined, feed)
@@ -234,7 +241,7 @@ def shading_over(base: Facts) -> tuple[float, float] | None:
     over the whole picture explains, and how many times its brightest place is its darkest; `None`
     below `SMOOTH` and 1.5 times. Atlases on a plain ground are left alone."""
     s = base.statistics
-    if base.header.channels < 3 or s.background > 0.2:
+    if base.header.channels < 3 or s.background > PLAIN:
         return None
     share, times = _smooth_shade(s.thumbnail, len(s.channels))
     return (share, times) if share >= SMOOTH and times >= 1.5 else None

@@ -79,21 +79,23 @@ def take_up(followed: Followed) -> bool:
     busy = (Job.State.WAITING, Job.State.RUNNING)
     if followed.project.jobs.filter(state__in=busy, kind="bring-in").exists():
         return True
-    if not all(is_whole(now[path]) for path in fresh):
+    ready = {p for p in fresh if all(is_whole(now[one]) for one in _with_beside({p}, now))}
+    if not ready:
         return True
-    files = []
-    for path in sorted(_with_beside(fresh, now)):
+    files, wanted = [], sorted(_with_beside(ready, now))
+    for path in wanted:
         try:
             sha, _ = put_file(folder / path)
         except OSError:
             return True  # being moved or written: at the next look
         files.append({"path": path, "sha256": sha})
-    if stamps(folder) != now:
+    again = stamps(folder)
+    if any(again.get(path) != now[path] for path in wanted):
         return True  # something was written while it was read
-    seen = followed.seen | {path: now[path] for path in fresh}
+    seen = followed.seen | {path: now[path] for path in ready}
     Followed.objects.filter(pk=followed.pk).update(seen=seen, problem="")
     Job.start(followed.project, "bring-in", {"files": files, "followed": followed.pk})
-    return False
+    return len(ready) < len(fresh)
 
 
 def _with_beside(fresh: set[str], now: dict[str, Stamp]) -> set[str]:

@@ -87,6 +87,14 @@ class Following(Api):
         self.assertTrue(self.look())
         self.assertEqual(self.maps(project), ["a_col"])
 
+    def test_one_that_is_being_written_keeps_no_other_waiting(self) -> None:
+        project = self.begin()
+        self.saved("a_col.png", 1)
+        self.saved("b_col.png", 2, time.time() + 5)
+        self.follow(project)
+        self.assertTrue(self.look())
+        self.assertEqual(self.maps(project), ["a_col"])
+
     def test_new_versions_are_taken_by_themselves_where_that_is_wished(self) -> None:
         project = self.begin()
         self.saved("a_col.png", 1)

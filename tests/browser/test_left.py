@@ -125,7 +125,7 @@ class Left(Site):
         page.get_by_text("is usual").wait_for()
         self.axe("meshes, dark")
         self.go("Checks")
-        page.get_by_text("Good to know").wait_for()
+        page.get_by_role("heading", name="Findings", exact=True).wait_for()
         self.axe("checks, dark")
         self.go("Export")
         self.button("Export and try").click()

@@ -109,7 +109,7 @@ class Walk(Site):
         self.stage_pixels(unlike=dressed)
         self.axe("meshes")
         self.go("Checks")
-        page.get_by_text("Good to know").wait_for()
+        page.get_by_role("heading", name="Findings", exact=True).wait_for()
         self.axe("checks")
 
         # Export, trial, download.

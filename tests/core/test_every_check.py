@@ -478,6 +478,29 @@ def changed(project: Project, finding: Finding) -> Document:
     return document
 
 
+class Abstains(TestCase):
+    """Where the evidence is weak, nothing is said."""
+
+    def test_an_atlas_on_black_and_a_lamp_are_not_too_dark(self) -> None:
+        def atlas(pixels: np.ndarray) -> np.ndarray:
+            pixels[:, : 3 * pixels.shape[1] // 4] = 0
+            return pixels
+
+        def lamp(root: Path, raw: Raw) -> None:
+            repaint("crate_col", fill(None, 0))(root, raw)
+            crate(raw)["inputs"]["emission"] = {"value": [1.0, 0.9, 0.7]}
+
+        for spoil in (repaint("crate_col", atlas), lamp):
+            self.assertNotIn("base-colour-too-dark", {f.code for f in findings(spoil)})
+
+    def test_adjusted_feeds_have_been_looked_at(self) -> None:
+        def tinted(root: Path, raw: Raw) -> None:
+            repaint("crate_col", fill(None, 3))(root, raw)
+            crate(raw)["inputs"]["base_color"]["multiply"] = 30.0
+
+        self.assertNotIn("base-colour-too-dark", {f.code for f in findings(tinted)})
+
+
 class AgreesWithTheReader(TestCase):
     """Every kind of map against every check of what it is: a packed map with subsurface is no
     colour, a normal map saved as colour stays one."""
