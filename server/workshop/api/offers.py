@@ -10,12 +10,11 @@ from django.http import HttpRequest
 from ninja import Router, Schema
 from pydantic import Field
 
-from ektopos.checks import Finding
 from server.workshop.api.projects import At, ProjectOut, project_or_404, shown
 from server.workshop.checking import findings_of
 from server.workshop.keeping import ensure_measured
 from server.workshop.models import MapFacts, Offer, Project
-from server.workshop.offers import effect_of, keeping_both, offers_of, taking
+from server.workshop.offers import Effect, effect_of, keeping_both, offers_of, taking
 
 router = Router(tags=["offers"])
 
@@ -39,18 +38,6 @@ class OfferOut(Schema):
     made: datetime
     before: Version
     after: Version
-
-
-class EffectOut(Schema):
-    """What taking it would change."""
-
-    feeds: list[str]
-    leaving: list[str]
-    come: list[Finding]
-    go: list[Finding]
-    notes: list[str]
-    changed: float | None
-    problem: str
 
 
 class Chosen(At):
@@ -96,12 +83,12 @@ def offers(request: HttpRequest, project_id: UUID) -> list[OfferOut]:
     ]
 
 
-@router.get("/projects/{uuid:project_id}/offers/{int:offer_id}/effect", response=EffectOut)
-def effect(request: HttpRequest, project_id: UUID, offer_id: int) -> EffectOut:
+@router.get("/projects/{uuid:project_id}/offers/{int:offer_id}/effect", response=Effect)
+def effect(request: HttpRequest, project_id: UUID, offer_id: int) -> Effect:
     """What taking one would change. Nothing is saved."""
     project = project_or_404(project_id)
     (offer,) = offers_of(project, [offer_id])
-    return EffectOut(**vars(effect_of(project, offer, findings_of(project))))
+    return effect_of(project, offer, findings_of(project))
 
 
 @router.post("/projects/{uuid:project_id}/offers", response=ProjectOut, by_alias=True)

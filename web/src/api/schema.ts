@@ -4046,10 +4046,10 @@ export interface components {
             what: "take" | "keep-both" | "leave";
         };
         /**
-         * EffectOut
-         * @description What taking it would change.
+         * Effect
+         * @description What taking an offer would change.
          */
-        EffectOut: {
+        Effect: {
             /** Feeds */
             feeds: string[];
             /** Leaving */
@@ -4062,7 +4062,10 @@ export interface components {
             notes: string[];
             /** Changed */
             changed: number | null;
-            /** Problem */
+            /**
+             * Problem
+             * @default
+             */
             problem: string;
         };
         /**
@@ -7685,7 +7688,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EffectOut"];
+                    "application/json": components["schemas"]["Effect"];
                 };
             };
             /** @description It is being made; ask again in a moment. */
