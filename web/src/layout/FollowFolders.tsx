@@ -28,22 +28,12 @@ export function FollowFolders({ close }: { close: () => void }) {
     queryFn: () => get('/api/projects/{project_id}/followed', { params: { path } }),
     refetchInterval: 2000,
   })
-  const again = () => void queries.invalidateQueries({ queryKey: key })
+  // A box that was ticked is ticked at once, whatever an answer says that was on its way already.
+  const [ticked, setTicked] = useState<Record<number, boolean>>({})
+  const again = () => void queries.invalidateQueries({ queryKey: key }).then(() => setTicked({}))
   const follow = useMutation({
     mutationFn: (body: { folder: string; takes: boolean }) =>
       post('/api/projects/{project_id}/followed', { params: { path }, body }),
-    // A box that was ticked is ticked at once.
-    onMutate: (body) =>
-      queries.setQueryData(
-        key,
-        (known: typeof asked.data) =>
-          known && {
-            ...known,
-            folders: known.folders.map((row) =>
-              row.folder === body.folder ? { ...row, takes: body.takes } : row,
-            ),
-          },
-      ),
     onSettled: again,
   })
   const leave = useMutation({
@@ -86,10 +76,11 @@ export function FollowFolders({ close }: { close: () => void }) {
                         control={
                           <Checkbox
                             size="small"
-                            checked={row.takes}
-                            onChange={(event) =>
+                            checked={ticked[row.id] ?? row.takes}
+                            onChange={(event) => {
+                              setTicked({ ...ticked, [row.id]: event.target.checked })
                               follow.mutate({ folder: row.folder, takes: event.target.checked })
-                            }
+                            }}
                           />
                         }
                         label="take by itself"
