@@ -26,6 +26,8 @@ class Renewed:
 
     recipe: list[MeshStep]
     """What is done to the new file."""
+    slots: list[str]
+    """All slots that it has then."""
     came_from: dict[str, str]
     """For every slot that it has then, the slot of the old one that it continues; those that are
     new are not in it."""
@@ -67,7 +69,7 @@ def renew(before: Mesh, recipe: Sequence[MeshStep], after: Mesh) -> Renewed:
     }
     notes += [f"{slot} is new" for slot in new.slots if slot not in came_from]
     notes += [f"{slot} is gone" for slot in old.slots if slot not in came_from.values()]
-    return Renewed(made, came_from, notes)
+    return Renewed(made, list(new.slots), came_from, notes)
 
 
 def _renames(steps: Sequence[MeshStep]) -> int:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import PurePosixPath
 
 import numpy as np
@@ -14,7 +14,7 @@ from ektopos.edits import BringIn, Edit, ReplaceMap, ReplaceMesh, apply_edits
 from ektopos.errors import EktoposError, MissingReference
 from ektopos.images import ImageHeader, resize
 from ektopos.maps import map_name
-from ektopos.matching.renew import Renewed, renew
+from ektopos.matching.renew import renew
 from ektopos.targets.plan import make_plan
 from ektopos.targets.profile import find_profile
 from ektopos.watched import COMPANIONS
@@ -71,30 +71,17 @@ def taking(project: Project, offer: Offer) -> Taken:
         file = f"{PurePosixPath(file).with_suffix('')}_{offer.sha256[:8]}{suffix}"
     if isinstance(entry, MapEntry):
         return Taken([ReplaceMap(map=offer.name, file=file)], {file: offer.sha256}, [])
-    new = _renewed(project, offer, entry, file)
+    before = read_source(source_of(project.head, offer.name, []))
+    after = read_source(Source(file, offer.sha256, offer.parts, []))
+    new = renew(before, entry.recipe, after)
     edit = ReplaceMesh(
         mesh=offer.name,
         file=file,
-        recipe=new.renewed.recipe,
+        recipe=new.recipe,
         slots=new.slots,
-        came_from=new.renewed.came_from,
+        came_from=new.came_from,
     )
-    return Taken([edit], {file: offer.sha256} | beside(file, offer.parts), new.renewed.notes)
-
-
-@dataclass(frozen=True)
-class _New:
-    renewed: Renewed
-    slots: list[str]
-
-
-def _renewed(project: Project, offer: Offer, entry: MeshEntry, file: str) -> _New:
-    before = read_source(source_of(project.head, offer.name, []))
-    plain = Source(file, offer.sha256, offer.parts, [])
-    after = read_source(plain)
-    renewed = renew(before, entry.recipe, after)
-    made = read_source(replace(plain, steps=renewed.recipe))
-    return _New(renewed, list(made.slots))
+    return Taken([edit], {file: offer.sha256} | beside(file, offer.parts), new.notes)
 
 
 def beside(file: str, parts: Files) -> Files:

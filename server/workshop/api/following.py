@@ -60,11 +60,12 @@ def following(request: HttpRequest, project_id: UUID) -> FollowingOut:
 def follow(request: HttpRequest, project_id: UUID, given: Follow) -> FollowedOut:
     """Follow a folder from now on, or say whether what is saved there is taken by itself."""
     project = project_or_404(project_id)
-    folder = str(allowed(given.folder))
+    path = allowed(given.folder)
+    folder = str(path)
     if len(folder) > 1000:
         raise EktoposError("the path is too long.", subject=folder[:80])
     if not project.followed.filter(folder=folder).exists():
-        stamps(allowed(folder))
+        stamps(path)
     row, _ = Followed.objects.update_or_create(
         project=project, folder=folder, defaults={"takes": given.takes}
     )
