@@ -16,7 +16,7 @@ from ektopos.edits import ReplaceMap, ReplaceMesh, apply_edits
 from ektopos.errors import EktoposError, InvalidDocument
 from ektopos.images import IMAGE_SUFFIXES, read_image
 from ektopos.matching.renew import renew
-from ektopos.meshes import apply_recipe, read_mesh
+from ektopos.meshes import read_mesh
 from ektopos.project import (
     Project,
     document_among,
@@ -148,6 +148,8 @@ def follow(following: Following, stopping: threading.Event, *, once: bool = Fals
         waits = following.look()
     if once or stopping.is_set():
         return following.passed
+    # What is saved before the watch has begun is seen by looking once more.
+    waits = True
     for changes in watch(
         following.source,
         stop_event=stopping,
@@ -180,9 +182,12 @@ def _replacing(
     after = read_mesh(file, beside, name=file.name)
     recipe = project.document.meshes[name].recipe
     renewed = renew(read_project_mesh(project, name), recipe, after)
-    slots = list(apply_recipe(after, renewed.recipe).slots)
     edit = ReplaceMesh(
-        mesh=name, file=goal, recipe=renewed.recipe, slots=slots, came_from=renewed.came_from
+        mesh=name,
+        file=goal,
+        recipe=renewed.recipe,
+        slots=renewed.slots,
+        came_from=renewed.came_from,
     )
     return edit, renewed.notes
 

@@ -122,7 +122,9 @@ def watch(stopping: threading.Event) -> None:
 
     while not stopping.is_set():
         rows = _rows()
-        waits = _looked(rows)
+        _looked(rows)
+        # What is saved before the watch has begun is seen by looking once more.
+        waits = True
         folders = sorted({row.folder for row in rows if Path(row.folder).is_dir()})
         if not folders:
             stopping.wait(EVERY / 1000)

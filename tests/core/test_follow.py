@@ -10,7 +10,9 @@ import os
 import signal
 import subprocess
 import sys
+import threading
 import time
+from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
 from unittest import TestCase, mock
@@ -19,6 +21,7 @@ import cv2
 import numpy as np
 
 from ektopos.cli import main
+from ektopos.follow import Following, document_file, follow
 from ektopos.trial.compare import Trial, run_trial
 from tests.core.test_renew import panels, renamed
 from tests.samples import folder, noise, project_folder, save, save_glb
@@ -141,6 +144,21 @@ class Follow(TestCase):
                 with contextlib.redirect_stderr(err):
                     code = main(["follow", *arguments, "--to", str(self.goal), "--once"])
                 self.assertEqual((code, len(err.getvalue().splitlines())), (2, 1))
+
+    def test_what_is_saved_before_the_watch_has_begun_is_taken_all_the_same(self) -> None:
+        stopping = threading.Event()
+
+        def watch(*_: object, **__: object) -> Iterator[set[object]]:
+            aged(save(self.source / "tile_orm.png", noise(64, 93)))
+            yield set()
+            stopping.set()
+
+        lines: list[str] = []
+        document = document_file(self.project)
+        following = Following(document, self.source, self.goal, None, lines.append)
+        with mock.patch("watchfiles.watch", watch):
+            self.assertTrue(follow(following, stopping))
+        self.assertIn("tile_orm.png: taken as tile_orm", lines)
 
     def test_it_takes_up_what_is_saved_while_it_runs_and_ends_when_told(self) -> None:
         command = [sys.executable, "-m", "ektopos", "follow", str(self.project)]
