@@ -496,6 +496,24 @@ def _occlusion(options: argparse.Namespace) -> Outcome:
     return written, FINE, [f"{entry['slot']}: {entry['path']}" for entry in written]
 
 
+def _scene(options: argparse.Namespace) -> Outcome:
+    from ektopos.project import open_project
+    from ektopos.staging.leave import write_scene
+
+    if options.out.suffix.lower() != ".glb":
+        raise EktoposError(
+            "a scene is written as a GLB.", subject=str(options.out), hint="Name a file *.glb."
+        )
+    with open_project(options.project) as project:
+        written = write_scene(project, options.out, options.size)
+    lines = [
+        f"{written.path}: {written.placements} placements, {written.draws} draws, "
+        f"{written.triangles} triangles, {written.bytes} bytes",
+        *(f"{left.subject}: {left.message}" for left in written.left),
+    ]
+    return written, FINE, lines
+
+
 def _size(word: str) -> int:
     """A map's side. Raises `ValueError` for what is none."""
     size = int(word)
@@ -636,6 +654,12 @@ def _parser() -> argparse.ArgumentParser:
     occlusion.add_argument("--mesh", type=Path, required=True, metavar="PATH")
     occlusion.add_argument("--out", type=Path, required=True, metavar="DIR")
     occlusion.add_argument("--size", type=_size, default=1024, metavar="N")
+    scene = command("scene", _scene, "Write the project's scene as one light-weight GLB.")
+    scene.add_argument("project", type=Path, metavar="PROJECT")
+    scene.add_argument("--out", type=Path, required=True, metavar="FILE")
+    scene.add_argument(
+        "--size", type=_size, default=512, metavar="N", help="the longest side of its textures"
+    )
     command("targets", _targets, "List the targets and their rules.")
     return parser
 

@@ -26,7 +26,6 @@ from ektopos.document.model import (
     Document,
     Feed,
     Filter,
-    Finite,
     Laid,
     Layer,
     LeftOut,
@@ -35,12 +34,10 @@ from ektopos.document.model import (
     MaterialEntry,
     MeshEntry,
     NamingRule,
-    Pair,
     Role,
     RoleChannels,
     Rules,
     Shading,
-    Triple,
     UvTransform,
     Waived,
     document_json,
@@ -48,6 +45,8 @@ from ektopos.document.model import (
     load_document,
     parse,
 )
+from ektopos.document.scene import MOST_ITEMS, Ground, Scene, SceneItem, SceneView, Sun
+from ektopos.document.values import Finite, Pair, Triple
 
 __all__ = [
     "COLOUR_INPUTS",
@@ -55,6 +54,7 @@ __all__ = [
     "CORE_INPUTS",
     "EXTRA_INPUTS",
     "INPUTS",
+    "MOST_ITEMS",
     "ROLES",
     "SUFFIX",
     "TABLE",
@@ -70,6 +70,7 @@ __all__ = [
     "Feed",
     "Filter",
     "Finite",
+    "Ground",
     "InputName",
     "Laid",
     "Layer",
@@ -83,7 +84,11 @@ __all__ = [
     "Role",
     "RoleChannels",
     "Rules",
+    "Scene",
+    "SceneItem",
+    "SceneView",
     "Shading",
+    "Sun",
     "Triple",
     "UvTransform",
     "Waived",

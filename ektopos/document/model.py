@@ -9,9 +9,11 @@ from __future__ import annotations
 import json
 from typing import Annotated, Any, Literal, Self, TypeVar, get_args
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+from pydantic import BaseModel, Field, ValidationError, model_validator
 
 from ektopos.document.inputs import InputName
+from ektopos.document.scene import Scene
+from ektopos.document.values import DocumentModel, Finite, Pair, Triple
 from ektopos.errors import InvalidDocument
 from ektopos.plain_json import read_json
 from ektopos.steps import MeshStep
@@ -55,17 +57,10 @@ ROLES: tuple[Role, ...] = get_args(Role)
 COLOUR_ROLES: tuple[Role, ...] = ("base_color", "emission", "specular", "subsurface")
 """Roles whose maps are sRGB; every other holds data."""
 
-Finite = Annotated[float, Field(allow_inf_nan=False)]
-Triple = tuple[Finite, Finite, Finite]
-Pair = tuple[Finite, Finite]
 Model = TypeVar("Model", bound=BaseModel)
 
 
-class _Model(BaseModel):
-    model_config = ConfigDict(extra="allow", populate_by_name=True, defer_build=True)
-
-
-class MapEntry(_Model):
+class MapEntry(DocumentModel):
     """One map: its file beside the document, how it is encoded and what its channels hold."""
 
     file: str
@@ -96,7 +91,7 @@ class MapEntry(_Model):
         return "stored" if self.encoding == "srgb" and self.profile == "ignore" else self.encoding
 
 
-class NamingRule(_Model):
+class NamingRule(DocumentModel):
     """What a supplier's maps are whose names end in a word: said once by a person, for all of
     them.
     """
@@ -108,7 +103,7 @@ class NamingRule(_Model):
     normal_y: NormalY | None = None
 
 
-class UvTransform(_Model, frozen=True):
+class UvTransform(DocumentModel, frozen=True):
     """KHR_texture_transform: uv' = offset + rotate(rotation) · (tiling · uv), radians."""
 
     set: int = Field(default=0, ge=0, lt=MAX_UV_SETS)
@@ -123,7 +118,7 @@ class UvTransform(_Model, frozen=True):
         return self.tiling == (1.0, 1.0) and self.offset == (0.0, 0.0) and self.rotation == 0.0
 
 
-class _Source(_Model):
+class _Source(DocumentModel):
     """A constant, or a map's channels, and what is changed of them."""
 
     value: Finite | Triple | None = None
@@ -152,7 +147,7 @@ class _Source(_Model):
         return self
 
 
-class Mask(_Model):
+class Mask(DocumentModel):
     """One channel of a map that says where a layer lies."""
 
     map: str
@@ -183,7 +178,7 @@ class Layer(_Source):
     wrap: WrapPair | None = None
 
 
-class Laid(_Model):
+class Laid(DocumentModel):
     """A whole feed laid over the ones before it, with its strength counted in: what covers make of
     feeds."""
 
@@ -231,7 +226,7 @@ class Feed(_Source):
         return {name for name in named if name is not None}
 
 
-class Cover(_Model):
+class Cover(DocumentModel):
     """Another material over this one, where a mask is; everywhere without one."""
 
     material: str
@@ -240,7 +235,7 @@ class Cover(_Model):
     amount: Annotated[Finite, Field(ge=0, le=1)] = 1.0
 
 
-class MaterialEntry(_Model):
+class MaterialEntry(DocumentModel):
     """A material's own values. What is not said is inherited from the base (`from`), or glTF's
     default."""
 
@@ -267,7 +262,7 @@ class MaterialEntry(_Model):
         return masks.union(*(feed.maps() for feed in self.inputs.values()))
 
 
-class MeshEntry(_Model):
+class MeshEntry(DocumentModel):
     """One mesh file and the material on each of its slots."""
 
     file: str
@@ -280,14 +275,14 @@ class MeshEntry(_Model):
     """Whether its vertex colours go along to targets that leave them out."""
 
 
-class LeftOut(_Model):
+class LeftOut(DocumentModel):
     """What stays behind when the project is exported."""
 
     meshes: list[str] = Field(default_factory=list)
     materials: list[str] = Field(default_factory=list)
 
 
-class Waived(_Model):
+class Waived(DocumentModel):
     """A finding that a person has accepted."""
 
     code: str = Field(min_length=1)
@@ -295,7 +290,7 @@ class Waived(_Model):
     reason: str = Field(min_length=1)
 
 
-class Rules(_Model):
+class Rules(DocumentModel):
     """What a project asks of its assets beside common practice; what is not said is not asked."""
 
     density: dict[str, Annotated[Finite, Field(gt=0)]] = Field(default_factory=dict)
@@ -313,7 +308,7 @@ class Rules(_Model):
     """Another severity for a code, or `off`."""
 
 
-class Document(_Model):
+class Document(DocumentModel):
     """A whole project."""
 
     ektopos: int = VERSION
@@ -330,6 +325,7 @@ class Document(_Model):
     left_out: LeftOut = Field(default_factory=LeftOut)
     waived: list[Waived] = Field(default_factory=list)
     rules: Rules = Field(default_factory=Rules)
+    scene: Scene = Field(default_factory=Scene)
 
     def exported(self) -> Document:
         """The document without what stays behind. A material that others derive from stays known to

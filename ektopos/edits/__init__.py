@@ -29,6 +29,15 @@ from ektopos.edits.materials import (
 from ektopos.edits.meshes import Assign, KeepColours, RemoveMesh, SetDone, SetRecipe
 from ektopos.edits.project import LeaveOut, RemoveProfile, RenameProject, SetProfile, SetTarget
 from ektopos.edits.replace import ReplaceMap, ReplaceMesh
+from ektopos.edits.scene import (
+    KeepView,
+    MoveItem,
+    RenameItem,
+    SetGround,
+    SetSun,
+    Stand,
+    TakeAway,
+)
 from ektopos.edits.settings import SetSetting
 
 Edit = Annotated[
@@ -66,7 +75,14 @@ Edit = Annotated[
     | Waive
     | Unwaive
     | SetRule
-    | SetSeverity,
+    | SetSeverity
+    | Stand
+    | MoveItem
+    | RenameItem
+    | TakeAway
+    | SetGround
+    | SetSun
+    | KeepView,
     Field(discriminator="kind"),
 ]
 
@@ -120,8 +136,10 @@ __all__ = [
     "DuplicateMaterial",
     "Edit",
     "KeepColours",
+    "KeepView",
     "LeaveOut",
     "MakeFromSet",
+    "MoveItem",
     "PlaceFeed",
     "PushUp",
     "RemoveMaps",
@@ -129,6 +147,7 @@ __all__ = [
     "RemoveMesh",
     "RemoveNamingRule",
     "RemoveProfile",
+    "RenameItem",
     "RenameMaterial",
     "RenameMaterials",
     "RenameProject",
@@ -137,13 +156,17 @@ __all__ = [
     "ReplaceMesh",
     "SetDone",
     "SetFeed",
+    "SetGround",
     "SetMap",
     "SetProfile",
     "SetRecipe",
     "SetRule",
     "SetSetting",
     "SetSeverity",
+    "SetSun",
     "SetTarget",
+    "Stand",
+    "TakeAway",
     "Unwaive",
     "Waive",
     "apply_edits",

@@ -17,6 +17,7 @@ from ektopos.edits.common import (
     require,
     unused,
 )
+from ektopos.edits.scene import ground_of
 from ektopos.errors import EktoposError
 from ektopos.maps.sets import maps_of_set
 from ektopos.materials.derive import base_chain, effective
@@ -98,6 +99,7 @@ class RenameMaterial(BaseEdit):
         document.left_out.materials = [
             self.name if out == self.material else out for out in document.left_out.materials
         ]
+        ground_of(document, self.material, self.name)
 
 
 def _renamed(entry: MaterialEntry, old: str, new: str) -> MaterialEntry:
@@ -225,6 +227,7 @@ class RemoveMaterial(BaseEdit):
         document.left_out.materials = [
             out for out in document.left_out.materials if out != self.material
         ]
+        ground_of(document, self.material, None)
 
 
 class Detach(BaseEdit):

@@ -10,6 +10,7 @@ from ektopos.document import (
     Document,
 )
 from ektopos.edits.common import BaseEdit, Touched, entry_touched, exists, require
+from ektopos.edits.scene import without_mesh
 from ektopos.steps import MeshStep
 
 
@@ -128,6 +129,7 @@ class RemoveMesh(BaseEdit):
         del document.meshes[self.mesh]
         kept = [name for name in document.left_out.meshes if name != self.mesh]
         document.left_out = document.left_out.model_copy(update={"meshes": kept})
+        without_mesh(document, self.mesh)
 
 
 def _slots(document: Document, mesh: str) -> dict[str, str | None]:

@@ -41,6 +41,7 @@ from ektopos.trial.renders import (
     expected_look,
     imported_look,
 )
+from ektopos.trial.shown import arrived_glb
 from ektopos.types import Progress, no_progress
 
 COMPARED = 0.7
@@ -73,9 +74,11 @@ def run_trial(
     keep: Keep | None = None,
     *,
     renders: bool = True,
+    arrived: Path | None = None,
 ) -> Trial:
-    """Import the package and judge it against the project. Raises `EktoposError` if the project
-    itself is broken."""
+    """Import the package and judge it against the project; what arrived is written as a GLB to
+    `arrived`, if that is named, to be looked at. Raises `EktoposError` if the project itself is
+    broken."""
     project = replace(project, document=project.document.exported())
     document = project.document
     progress(0.0, "importing the package")
@@ -86,6 +89,9 @@ def run_trial(
         name: expected_mesh(project, name, profile, materials) for name in document.meshes
     }
     imported = as_named_here(imported, document, expected_meshes)
+    if arrived is not None and not imported.problem:
+        progress(0.03, "keeping what arrived")
+        arrived.write_bytes(arrived_glb(imported, document.meshes))
     meshes = {name: whole.authored for name, whole in expected_meshes.items()}
     judge = Judge(loader, document, materials, profile, meshes, keep, _wired(imported))
     slots = [

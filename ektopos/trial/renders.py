@@ -214,8 +214,8 @@ def expected_look(loader: MapLoader, material: Material) -> Look:
     )
 
 
-def imported_look(material: ImportedMaterial, values: ArrivedValues) -> Look:
-    """A material as the engine holds it, ready to be rendered at a reduced size."""
+def imported_look(material: ImportedMaterial, values: ArrivedValues, texels: int = TEXELS) -> Look:
+    """A material as the engine holds it, ready to be rendered, at most so many texels a side."""
     inputs: dict[InputName, Float] = {}
     small: dict[tuple[str, str], Pixels] = {}
     for name in cast(tuple[InputName, ...], INPUTS):
@@ -226,13 +226,15 @@ def imported_look(material: ImportedMaterial, values: ArrivedValues) -> Look:
         if texture is not None and texture.pixels is not None:
             encoding: Encoding = "srgb" if imported.encoding == "srgb" else "linear"
             if (texture.path, encoding) not in small:
-                small[texture.path, encoding] = _reduced(Image(texture.pixels), encoding).pixels
+                whole = Image(texture.pixels)
+                small[texture.path, encoding] = _reduced(whole, encoding, texels).pixels
             imported = replace(
                 imported,
                 texture=replace(texture, pixels=small[texture.path, encoding]),
                 encoding="linear",
             )
-        inputs[name] = apply_strength(_small(values(imported, name), name), name, imported.strength)
+        found = _small(values(imported, name), name, texels)
+        inputs[name] = apply_strength(found, name, imported.strength)
     if "metallic" in inputs and inputs["metallic"].ndim == 3:
         # A specular colour: with what arrived as diffuse, or with nothing there, as an engine would
         # draw it.
@@ -266,14 +268,14 @@ def _placement(place: Place) -> Placement:
     return Placement(uv, cast(WrapPair, (u, v)))
 
 
-def _reduced(image: Image, encoding: Encoding) -> Image:
+def _reduced(image: Image, encoding: Encoding, texels: int = TEXELS) -> Image:
     """A picture as it is rendered: linear, evenly thinned to four texels a side of each that is
     kept, and those averaged."""
-    step = max(1, max(image.width, image.height) // (4 * TEXELS))
-    return reduce_image(Image(image.pixels[::step, ::step]), encoding, TEXELS)
+    step = max(1, max(image.width, image.height) // (4 * texels))
+    return reduce_image(Image(image.pixels[::step, ::step]), encoding, texels)
 
 
-def _small(values: Float, name: str) -> Float:
-    width, height = fit_within(values.shape[1], values.shape[0], TEXELS)
+def _small(values: Float, name: str, texels: int = TEXELS) -> Float:
+    width, height = fit_within(values.shape[1], values.shape[0], texels)
     sized = resize(values, width, height)
     return normalise(sized) if name == "normal" else sized

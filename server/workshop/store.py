@@ -75,6 +75,10 @@ def package_folder(package: int) -> Path:
     return Path(settings.DATA_FOLDER / "packages" / str(package))
 
 
+ARRIVED = "arrived.glb"
+"""In a package's folder: what the stand-in engine read of it, to be looked at."""
+
+
 def delivery_backup(project: object, target: str) -> Path:
     """The package that the last delivery of a project for a target replaced."""
     return Path(settings.DATA_FOLDER / "replaced" / str(project) / target)

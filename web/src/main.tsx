@@ -20,6 +20,7 @@ import { MapsScreen } from './maps/MapsScreen'
 import { MaterialsScreen } from './materials/MaterialsScreen'
 import { MeshesScreen } from './meshes/MeshesScreen'
 import { ProjectsScreen } from './projects/ProjectsScreen'
+import { SceneScreen } from './scene/SceneScreen'
 import { theme, tokenStyles } from './theme'
 
 const queries = new QueryClient({
@@ -50,6 +51,7 @@ createRoot(document.getElementById('root')!).render(
               <Route path="maps/:name?" element={<MapsScreen />} />
               <Route path="materials/:name?" element={<MaterialsScreen />} />
               <Route path="meshes/:name?" element={<MeshesScreen />} />
+              <Route path="scene" element={<SceneScreen />} />
               <Route path="checks" element={<ChecksScreen />} />
               <Route path="export" element={<ExportScreen />} />
             </Route>

@@ -77,7 +77,11 @@ export const STAGE = {
   wire: '#1b1b1b',
   back: '#5b4a7d',
   backStripe: '#e0cf8f',
+  chosen: '#6cc5bc',
 }
+
+/** Backgrounds of a picture that is saved, as codes; none is see-through. */
+export const PAPER = { grey: light.stage, black: '#000000', white: '#ffffff', none: null }
 
 /** Backgrounds of the stage. */
 export const BACKDROPS = { grey: 'var(--stage)', black: '#000000', white: '#ffffff' }

@@ -27,6 +27,7 @@ from server.workshop.api import (
     packages,
     plan,
     projects,
+    scene,
 )
 from server.workshop.api.projects import ErrorOut
 from server.workshop.models import StaleRevision
@@ -82,6 +83,7 @@ api.add_router("", meshes.router)
 api.add_router("", offers.router)
 api.add_router("", plan.router)
 api.add_router("", packages.router)
+api.add_router("", scene.router)
 
 
 def _refused(

@@ -118,11 +118,13 @@ def start_archive(request: HttpRequest, project_id: UUID) -> Job:
 
 @router.get("/jobs/{uuid:job_id}/file")
 def packed(request: HttpRequest, job_id: UUID) -> FileResponse:
-    """The zip that a job has packed."""
+    """The file that a job has packed: a zip, or a scene."""
     job = get_object_or_404(
-        Job, pk=job_id, state=Job.State.DONE, kind__in=("archive", "package-archive")
+        Job, pk=job_id, state=Job.State.DONE, kind__in=("archive", "package-archive", "scene")
     )
     path, name = archive_path(job.pk), (job.result or {})["name"]
     if not path.is_file():
-        raise MissingReference("the zip is not kept any more.", subject=name, hint="Save it again.")
+        raise MissingReference(
+            "the file is not kept any more.", subject=name, hint="Save it again."
+        )
     return FileResponse(path.open("rb"), as_attachment=True, filename=name)

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import base64
+import json
 from datetime import datetime
+from pathlib import Path
 from typing import Annotated, Literal
 from uuid import UUID
 
@@ -15,9 +17,11 @@ from ninja import Router, Schema
 from pydantic import Field
 
 from ektopos.errors import MissingReference
+from ektopos.project import folder_files
 from ektopos.targets.hand_over import ByHand
 from ektopos.targets.left import Left
 from ektopos.targets.profile import find_profile, profiles_of
+from ektopos.targets.reuse import PACKAGE_LIST
 from ektopos.trial.cells import Cell
 from ektopos.trial.renders import Rendered
 from ektopos.trial.report import Report, page
@@ -26,9 +30,17 @@ from server.workshop.api.maps import FOREVER
 from server.workshop.api.projects import Path_, RowId, Sha256, project_or_404
 from server.workshop.foreign import check_package
 from server.workshop.models import Job, Package
-from server.workshop.store import package_folder
+from server.workshop.store import ARRIVED, package_folder
 
 router = Router(tags=["packages"])
+
+VIEWED = {
+    ".glb": "model/gltf-binary",
+    ".gltf": "model/gltf+json",
+    ".png": "image/png",
+    ".jpg": "image/jpeg",
+}
+"""Kinds of files that the stage reads; of all others only bytes are given."""
 
 
 class PackageFile(Schema):
@@ -76,6 +88,10 @@ class PackageOut(Schema):
     brought_in: str
     """The name of the file that it came in as, if it was made elsewhere."""
     trial: TrialOut | None = None
+    holds: dict[str, str]
+    """By mesh, the file of the package that it is in, as the package's list says."""
+    arrived: bool
+    """Whether what the stand-in engine read of it can be looked at."""
 
 
 class Brought(Schema):
@@ -120,9 +136,20 @@ def packages(request: HttpRequest, project_id: UUID) -> list[PackageOut]:
             files=row.files,
             brought_in=row.brought_in,
             trial=row.trial,
+            holds=_holds(row),
+            arrived=(package_folder(row.pk) / ARRIVED).is_file(),
         )
         for row in rows
     ]
+
+
+def _holds(package: Package) -> dict[str, str]:
+    """Which file of a package holds which mesh; nothing where it has no list that can be read."""
+    try:
+        raw = (package_folder(package.pk) / "files" / PACKAGE_LIST).read_bytes()
+        return {mesh: str(entry["file"]) for mesh, entry in json.loads(raw)["meshes"].items()}
+    except (OSError, ValueError, KeyError, TypeError, AttributeError):
+        return {}
 
 
 @router.post("/projects/{uuid:project_id}/packages", response=JobOut)
@@ -218,6 +245,33 @@ def _report(package_id: int) -> tuple[Package, str]:
         package.project.name, title, f"{package.made:%-d %B %Y, %H:%M}", package.files, shown
     )
     return package, page(told, package.trial)
+
+
+@router.get("/packages/{int:package_id}/arrived.glb")
+def arrived(request: HttpRequest, package_id: int) -> FileResponse:
+    """What the stand-in engine read of a package, to be looked at."""
+    package = get_object_or_404(Package, pk=package_id, complete=True)
+    return _sent(package_folder(package.pk) / ARRIVED, package.target)
+
+
+@router.get("/packages/{int:package_id}/files/{path:path}")
+def package_file(request: HttpRequest, package_id: int, path: str) -> FileResponse:
+    """A file of a package as it is, for whoever reads it by itself."""
+    package = get_object_or_404(Package, pk=package_id, complete=True)
+    found = folder_files(package_folder(package.pk) / "files")(path)
+    return _sent(found, path)
+
+
+def _sent(path: Path | None, subject: str) -> FileResponse:
+    if path is None or not path.is_file():
+        raise MissingReference(
+            "there is no such file.", subject=subject, hint="Export and try once more."
+        )
+    kind = VIEWED.get(path.suffix.lower(), "application/octet-stream")
+    response = FileResponse(path.open("rb"), content_type=kind)
+    response["Content-Disposition"] = content_disposition_header(True, path.name)
+    response["Cache-Control"] = "private, max-age=0, must-revalidate"
+    return response
 
 
 @router.get("/packages/{int:package_id}/pictures/{int:number}-{what}.png")

@@ -5,7 +5,9 @@ from __future__ import annotations
 import zipfile
 from typing import Any
 
+from ektopos.cli import plain
 from ektopos.project import pack
+from ektopos.staging.leave import write_scene
 from ektopos.types import Progress
 from server.workshop.models import Job
 from server.workshop.store import archive_path, package_folder, writing
@@ -18,6 +20,15 @@ def archive(job: Job, progress: Progress) -> dict[str, Any]:
     with writing(goal) as temporary:
         pack(project.core(), temporary, progress)
     return {"name": f"{project.name}.zip", "bytes": goal.stat().st_size}
+
+
+def scene(job: Job, progress: Progress) -> dict[str, Any]:
+    """The project's scene as one GLB, its textures at most `size` texels a side."""
+    project = job.project.fresh()
+    goal = archive_path(job.pk)
+    with writing(goal) as temporary:
+        written = write_scene(project.core(), temporary, int(job.arguments["size"]), progress)
+    return plain(written) | {"name": f"{project.name}.glb"}
 
 
 def package_archive(job: Job, progress: Progress) -> dict[str, Any]:

@@ -16,7 +16,7 @@ from ektopos.trial.compare import run_trial
 from ektopos.types import Float, Progress
 from server.workshop.foreign import bring_in_package
 from server.workshop.models import Job, Package, Project
-from server.workshop.store import package_folder, sync_tree
+from server.workshop.store import ARRIVED, package_folder, sync_tree
 
 
 def export(job: Job, progress: Progress) -> dict[str, Any]:
@@ -102,6 +102,7 @@ def judge(package: Package, progress: Progress) -> None:
         find_profile(package.target, package.revision.core().document),
         progress,
         keep,
+        arrived=package_folder(package.pk) / ARRIVED,
     )
     result = plain(outcome)
     result["pictures"] = [{"material": material, "input": name} for material, name in names]

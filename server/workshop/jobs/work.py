@@ -20,7 +20,7 @@ from ektopos.document import Document
 from ektopos.edits import Edit
 from ektopos.errors import Cancelled, DiskFull, EktoposError, is_disk_full
 from ektopos.types import Progress
-from server.workshop.jobs.archive import archive, package_archive
+from server.workshop.jobs.archive import archive, package_archive, scene
 from server.workshop.jobs.bring_in import bring_in
 from server.workshop.jobs.convert import convert
 from server.workshop.jobs.deliver import deliver_to
@@ -54,6 +54,7 @@ KINDS: dict[str, Callable[[Job, Progress], Any]] = {
     "embedded": bring_embedded,
     "archive": archive,
     "package-archive": package_archive,
+    "scene": scene,
 }
 REPORT_EVERY = 0.2
 """Seconds between two writes of progress."""

@@ -158,6 +158,15 @@ export function useStartJob() {
       }),
     ...started,
   })
+  const startScene = useMutation({
+    mutationFn: (size: number) =>
+      post('/api/projects/{project_id}/scene/file', { params: { path }, body: { size } }),
+    onSuccess: (job) => {
+      downloads.add(job.id)
+      started.onSuccess()
+    },
+    onError: started.onError,
+  })
   const startArchive = useMutation({
     mutationFn: (pack: number | null) =>
       pack === null
@@ -186,6 +195,7 @@ export function useStartJob() {
     startNormal,
     startInside,
     startArchive,
+    startScene,
     cancel,
   }
 }

@@ -482,7 +482,7 @@ export interface paths {
         };
         /**
          * Packed
-         * @description The zip that a job has packed.
+         * @description The file that a job has packed: a zip, or a scene.
          */
         get: operations["server_workshop_api_files_packed"];
         put?: never;
@@ -1399,6 +1399,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/packages/{package_id}/arrived.glb": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Arrived
+         * @description What the stand-in engine read of a package, to be looked at.
+         */
+        get: operations["server_workshop_api_packages_arrived"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packages/{package_id}/files/{path}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Package File
+         * @description A file of a package as it is, for whoever reads it by itself.
+         */
+        get: operations["server_workshop_api_packages_package_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/packages/{package_id}/pictures/{number}-{what}.png": {
         parameters: {
             query?: never;
@@ -1413,6 +1453,46 @@ export interface paths {
         get: operations["server_workshop_api_packages_trial_picture"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/scene/beside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Beside
+         * @description Where meshes would stand: side by side, right of what stands in the scene already.
+         */
+        get: operations["server_workshop_api_scene_beside"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/scene/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Start File
+         * @description Start writing the scene as one GLB with reduced textures, to be downloaded.
+         */
+        post: operations["server_workshop_api_scene_start_file"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1522,6 +1602,7 @@ export interface components {
             /** Waived */
             waived?: components["schemas"]["Waived"][];
             rules?: components["schemas"]["Rules"];
+            scene?: components["schemas"]["Scene"];
         } & {
             [key: string]: unknown;
         };
@@ -1641,6 +1722,26 @@ export interface components {
             ] | null;
             /** Laid */
             laid?: components["schemas"]["Laid"][];
+        } & {
+            [key: string]: unknown;
+        };
+        /**
+         * Ground
+         * @description What everything stands on: a square in the plane y = 0.
+         */
+        Ground: {
+            /** Material */
+            material?: string | null;
+            /**
+             * Size
+             * @default 20
+             */
+            size: number;
+            /**
+             * Tile
+             * @default 2
+             */
+            tile: number;
         } & {
             [key: string]: unknown;
         };
@@ -2182,6 +2283,107 @@ export interface components {
             };
         };
         /**
+         * Scene
+         * @description What stands where, on what, under which sun, and from where it is seen.
+         */
+        Scene: {
+            /** Items */
+            items?: {
+                [key: string]: components["schemas"]["SceneItem"];
+            };
+            ground?: components["schemas"]["Ground"] | null;
+            sun?: components["schemas"]["Sun"] | null;
+            /** Views */
+            views?: {
+                [key: string]: components["schemas"]["SceneView"];
+            };
+        } & {
+            [key: string]: unknown;
+        };
+        /**
+         * SceneItem
+         * @description A mesh, and where it stands.
+         */
+        SceneItem: {
+            /** Mesh */
+            mesh: string;
+            /**
+             * Position
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            position: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Rotation
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            rotation: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Scale
+             * @default 1
+             */
+            scale: number;
+            /**
+             * Repeat
+             * @default [
+             *       1,
+             *       1
+             *     ]
+             */
+            repeat: [
+                number,
+                number
+            ];
+            /**
+             * Every
+             * @default [
+             *       1,
+             *       1
+             *     ]
+             */
+            every: [
+                number,
+                number
+            ];
+        } & {
+            [key: string]: unknown;
+        };
+        /**
+         * SceneView
+         * @description A place of the camera that was kept.
+         */
+        SceneView: {
+            /** Position */
+            position: [
+                number,
+                number,
+                number
+            ];
+            /** Target */
+            target: [
+                number,
+                number,
+                number
+            ];
+        } & {
+            [key: string]: unknown;
+        };
+        /**
          * SplitSlot
          * @description Move faces of a slot into another: those that belong together with some chosen ones, or every
          *     such group into its own.
@@ -2204,6 +2406,29 @@ export interface components {
             at?: number[] | null;
             /** Name */
             name?: string | null;
+        };
+        /**
+         * Sun
+         * @description A sun beside the light set-up; it throws shadows.
+         */
+        Sun: {
+            /**
+             * Turn
+             * @default 35
+             */
+            turn: number;
+            /**
+             * Height
+             * @default 40
+             */
+            height: number;
+            /**
+             * Strength
+             * @default 3
+             */
+            strength: number;
+        } & {
+            [key: string]: unknown;
         };
         /**
          * TurnReversed
@@ -2460,7 +2685,7 @@ export interface components {
              */
             page: string;
             /** Edits */
-            edits: (components["schemas"]["RenameProject"] | components["schemas"]["SetTarget"] | components["schemas"]["SetProfile"] | components["schemas"]["RemoveProfile"] | components["schemas"]["LeaveOut"] | components["schemas"]["SetMap"] | components["schemas"]["RenameSet"] | components["schemas"]["AddNamingRule"] | components["schemas"]["RemoveNamingRule"] | components["schemas"]["RemoveMaps"] | components["schemas"]["AddMaterial"] | components["schemas"]["MakeFromSet"] | components["schemas"]["RenameMaterial"] | components["schemas"]["RenameMaterials"] | components["schemas"]["DuplicateMaterial"] | components["schemas"]["RemoveMaterial"] | components["schemas"]["SetFeed"] | components["schemas"]["ChangeFeed"] | components["schemas"]["PlaceFeed"] | components["schemas"]["SetSetting"] | components["schemas"]["PushUp"] | components["schemas"]["Detach"] | components["schemas"]["ApplyPattern"] | components["schemas"]["Assign"] | components["schemas"]["SetDone"] | components["schemas"]["KeepColours"] | components["schemas"]["SetRecipe"] | components["schemas"]["RemoveMesh"] | components["schemas"]["BringIn"] | components["schemas"]["ReplaceMap"] | components["schemas"]["ReplaceMesh"] | components["schemas"]["Waive"] | components["schemas"]["Unwaive"] | components["schemas"]["SetRule"] | components["schemas"]["SetSeverity"])[];
+            edits: (components["schemas"]["RenameProject"] | components["schemas"]["SetTarget"] | components["schemas"]["SetProfile"] | components["schemas"]["RemoveProfile"] | components["schemas"]["LeaveOut"] | components["schemas"]["SetMap"] | components["schemas"]["RenameSet"] | components["schemas"]["AddNamingRule"] | components["schemas"]["RemoveNamingRule"] | components["schemas"]["RemoveMaps"] | components["schemas"]["AddMaterial"] | components["schemas"]["MakeFromSet"] | components["schemas"]["RenameMaterial"] | components["schemas"]["RenameMaterials"] | components["schemas"]["DuplicateMaterial"] | components["schemas"]["RemoveMaterial"] | components["schemas"]["SetFeed"] | components["schemas"]["ChangeFeed"] | components["schemas"]["PlaceFeed"] | components["schemas"]["SetSetting"] | components["schemas"]["PushUp"] | components["schemas"]["Detach"] | components["schemas"]["ApplyPattern"] | components["schemas"]["Assign"] | components["schemas"]["SetDone"] | components["schemas"]["KeepColours"] | components["schemas"]["SetRecipe"] | components["schemas"]["RemoveMesh"] | components["schemas"]["BringIn"] | components["schemas"]["ReplaceMap"] | components["schemas"]["ReplaceMesh"] | components["schemas"]["Waive"] | components["schemas"]["Unwaive"] | components["schemas"]["SetRule"] | components["schemas"]["SetSeverity"] | components["schemas"]["Stand"] | components["schemas"]["MoveItem"] | components["schemas"]["RenameItem"] | components["schemas"]["TakeAway"] | components["schemas"]["SetGround"] | components["schemas"]["SetSun"] | components["schemas"]["KeepView"])[];
         };
         /**
          * KeepColours
@@ -2476,6 +2701,20 @@ export interface components {
             mesh: string;
             /** Keep */
             keep: boolean;
+        };
+        /**
+         * KeepView
+         * @description Keep a place of the camera under a name, or forget it with `view` null.
+         */
+        KeepView: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "keep-view";
+            /** Name */
+            name: string;
+            view: components["schemas"]["SceneView"] | null;
         };
         /**
          * LeaveOut
@@ -2514,6 +2753,24 @@ export interface components {
             name?: string | null;
             /** Tile */
             tile?: number | null;
+        };
+        /**
+         * MoveItem
+         * @description Move, turn, scale or repeat one thing in the scene, or take another mesh for it; what is not
+         *     named stays.
+         */
+        MoveItem: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "move-item";
+            /** Item */
+            item: string;
+            /** Change */
+            change: {
+                [key: string]: unknown;
+            };
         };
         /**
          * PlaceFeed
@@ -2633,6 +2890,21 @@ export interface components {
             kind: "remove-profile";
             /** Target */
             target: string;
+        };
+        /**
+         * RenameItem
+         * @description Give a thing in the scene another name.
+         */
+        RenameItem: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "rename-item";
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
         };
         /**
          * RenameMaterial
@@ -2769,6 +3041,21 @@ export interface components {
             feed: components["schemas"]["Feed"] | null;
         };
         /**
+         * SetGround
+         * @description Lay a ground, change parts of it, or take it away with `change` null.
+         */
+        SetGround: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set-ground";
+            /** Change */
+            change: {
+                [key: string]: unknown;
+            } | null;
+        };
+        /**
          * SetMap
          * @description Say what maps are; what is not given stays, and giving nothing confirms what they are.
          *
@@ -2892,6 +3179,21 @@ export interface components {
             severity?: ("error" | "warning" | "note" | "off") | null;
         };
         /**
+         * SetSun
+         * @description Set a sun, change parts of it, or take it away with `change` null.
+         */
+        SetSun: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set-sun";
+            /** Change */
+            change: {
+                [key: string]: unknown;
+            } | null;
+        };
+        /**
          * SetTarget
          * @description Choose the target engine.
          */
@@ -2903,6 +3205,34 @@ export interface components {
             kind: "set-target";
             /** Target */
             target: string;
+        };
+        /**
+         * Stand
+         * @description Stand meshes in the scene, each under a name of its own there.
+         */
+        Stand: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "stand";
+            /** Items */
+            items: {
+                [key: string]: components["schemas"]["SceneItem"];
+            };
+        };
+        /**
+         * TakeAway
+         * @description Take things out of the scene; their meshes stay in the project.
+         */
+        TakeAway: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "take-away";
+            /** Items */
+            items: string[];
         };
         /**
          * Unwaive
@@ -3031,7 +3361,7 @@ export interface components {
             /** Does */
             does: string;
             /** Edits */
-            edits?: (components["schemas"]["RenameProject"] | components["schemas"]["SetTarget"] | components["schemas"]["SetProfile"] | components["schemas"]["RemoveProfile"] | components["schemas"]["LeaveOut"] | components["schemas"]["SetMap"] | components["schemas"]["RenameSet"] | components["schemas"]["AddNamingRule"] | components["schemas"]["RemoveNamingRule"] | components["schemas"]["RemoveMaps"] | components["schemas"]["AddMaterial"] | components["schemas"]["MakeFromSet"] | components["schemas"]["RenameMaterial"] | components["schemas"]["RenameMaterials"] | components["schemas"]["DuplicateMaterial"] | components["schemas"]["RemoveMaterial"] | components["schemas"]["SetFeed"] | components["schemas"]["ChangeFeed"] | components["schemas"]["PlaceFeed"] | components["schemas"]["SetSetting"] | components["schemas"]["PushUp"] | components["schemas"]["Detach"] | components["schemas"]["ApplyPattern"] | components["schemas"]["Assign"] | components["schemas"]["SetDone"] | components["schemas"]["KeepColours"] | components["schemas"]["SetRecipe"] | components["schemas"]["RemoveMesh"] | components["schemas"]["BringIn"] | components["schemas"]["ReplaceMap"] | components["schemas"]["ReplaceMesh"] | components["schemas"]["Waive"] | components["schemas"]["Unwaive"] | components["schemas"]["SetRule"] | components["schemas"]["SetSeverity"])[];
+            edits?: (components["schemas"]["RenameProject"] | components["schemas"]["SetTarget"] | components["schemas"]["SetProfile"] | components["schemas"]["RemoveProfile"] | components["schemas"]["LeaveOut"] | components["schemas"]["SetMap"] | components["schemas"]["RenameSet"] | components["schemas"]["AddNamingRule"] | components["schemas"]["RemoveNamingRule"] | components["schemas"]["RemoveMaps"] | components["schemas"]["AddMaterial"] | components["schemas"]["MakeFromSet"] | components["schemas"]["RenameMaterial"] | components["schemas"]["RenameMaterials"] | components["schemas"]["DuplicateMaterial"] | components["schemas"]["RemoveMaterial"] | components["schemas"]["SetFeed"] | components["schemas"]["ChangeFeed"] | components["schemas"]["PlaceFeed"] | components["schemas"]["SetSetting"] | components["schemas"]["PushUp"] | components["schemas"]["Detach"] | components["schemas"]["ApplyPattern"] | components["schemas"]["Assign"] | components["schemas"]["SetDone"] | components["schemas"]["KeepColours"] | components["schemas"]["SetRecipe"] | components["schemas"]["RemoveMesh"] | components["schemas"]["BringIn"] | components["schemas"]["ReplaceMap"] | components["schemas"]["ReplaceMesh"] | components["schemas"]["Waive"] | components["schemas"]["Unwaive"] | components["schemas"]["SetRule"] | components["schemas"]["SetSeverity"] | components["schemas"]["Stand"] | components["schemas"]["MoveItem"] | components["schemas"]["RenameItem"] | components["schemas"]["TakeAway"] | components["schemas"]["SetGround"] | components["schemas"]["SetSun"] | components["schemas"]["KeepView"])[];
             /** Mesh */
             mesh?: string | null;
             /** Step */
@@ -3062,7 +3392,7 @@ export interface components {
          */
         Trial: {
             /** Edits */
-            edits: (components["schemas"]["RenameProject"] | components["schemas"]["SetTarget"] | components["schemas"]["SetProfile"] | components["schemas"]["RemoveProfile"] | components["schemas"]["LeaveOut"] | components["schemas"]["SetMap"] | components["schemas"]["RenameSet"] | components["schemas"]["AddNamingRule"] | components["schemas"]["RemoveNamingRule"] | components["schemas"]["RemoveMaps"] | components["schemas"]["AddMaterial"] | components["schemas"]["MakeFromSet"] | components["schemas"]["RenameMaterial"] | components["schemas"]["RenameMaterials"] | components["schemas"]["DuplicateMaterial"] | components["schemas"]["RemoveMaterial"] | components["schemas"]["SetFeed"] | components["schemas"]["ChangeFeed"] | components["schemas"]["PlaceFeed"] | components["schemas"]["SetSetting"] | components["schemas"]["PushUp"] | components["schemas"]["Detach"] | components["schemas"]["ApplyPattern"] | components["schemas"]["Assign"] | components["schemas"]["SetDone"] | components["schemas"]["KeepColours"] | components["schemas"]["SetRecipe"] | components["schemas"]["RemoveMesh"] | components["schemas"]["BringIn"] | components["schemas"]["ReplaceMap"] | components["schemas"]["ReplaceMesh"] | components["schemas"]["Waive"] | components["schemas"]["Unwaive"] | components["schemas"]["SetRule"] | components["schemas"]["SetSeverity"])[];
+            edits: (components["schemas"]["RenameProject"] | components["schemas"]["SetTarget"] | components["schemas"]["SetProfile"] | components["schemas"]["RemoveProfile"] | components["schemas"]["LeaveOut"] | components["schemas"]["SetMap"] | components["schemas"]["RenameSet"] | components["schemas"]["AddNamingRule"] | components["schemas"]["RemoveNamingRule"] | components["schemas"]["RemoveMaps"] | components["schemas"]["AddMaterial"] | components["schemas"]["MakeFromSet"] | components["schemas"]["RenameMaterial"] | components["schemas"]["RenameMaterials"] | components["schemas"]["DuplicateMaterial"] | components["schemas"]["RemoveMaterial"] | components["schemas"]["SetFeed"] | components["schemas"]["ChangeFeed"] | components["schemas"]["PlaceFeed"] | components["schemas"]["SetSetting"] | components["schemas"]["PushUp"] | components["schemas"]["Detach"] | components["schemas"]["ApplyPattern"] | components["schemas"]["Assign"] | components["schemas"]["SetDone"] | components["schemas"]["KeepColours"] | components["schemas"]["SetRecipe"] | components["schemas"]["RemoveMesh"] | components["schemas"]["BringIn"] | components["schemas"]["ReplaceMap"] | components["schemas"]["ReplaceMesh"] | components["schemas"]["Waive"] | components["schemas"]["Unwaive"] | components["schemas"]["SetRule"] | components["schemas"]["SetSeverity"] | components["schemas"]["Stand"] | components["schemas"]["MoveItem"] | components["schemas"]["RenameItem"] | components["schemas"]["TakeAway"] | components["schemas"]["SetGround"] | components["schemas"]["SetSun"] | components["schemas"]["KeepView"])[];
             /** Material */
             material?: string | null;
         };
@@ -4521,6 +4851,12 @@ export interface components {
             /** Brought In */
             brought_in: string;
             trial?: components["schemas"]["TrialOut"] | null;
+            /** Holds */
+            holds: {
+                [key: string]: string;
+            };
+            /** Arrived */
+            arrived: boolean;
         };
         /**
          * Rendered
@@ -4606,6 +4942,25 @@ export interface components {
             sha256: string;
             /** Target */
             target?: string | null;
+        };
+        /**
+         * Beside
+         * @description Meshes to be stood in the scene, in order.
+         */
+        Beside: {
+            /** Meshes */
+            meshes: string[];
+        };
+        /**
+         * SceneFileAsked
+         * @description How large the textures of the scene's file may be.
+         */
+        SceneFileAsked: {
+            /**
+             * Size
+             * @default 512
+             */
+            size: number;
         };
         /**
          * ErrorOut
@@ -8365,6 +8720,101 @@ export interface operations {
             };
         };
     };
+    server_workshop_api_packages_arrived: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                package_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    server_workshop_api_packages_package_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                package_id: number;
+                path: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
     server_workshop_api_packages_trial_picture: {
         parameters: {
             query?: never;
@@ -8384,6 +8834,112 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    server_workshop_api_scene_beside: {
+        parameters: {
+            query: {
+                meshes: string[];
+            };
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: components["schemas"]["SceneItem"];
+                    };
+                };
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    server_workshop_api_scene_start_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SceneFileAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
             };
             /** @description It is being made; ask again in a moment. */
             503: {

@@ -199,9 +199,43 @@ export function applied(document: Document, edit: Edit): Document {
       }
       return { ...document, maps }
     }
+    case 'stand':
+      return withScene(document, { items: { ...document.scene?.items, ...edit.items } })
+    case 'move-item': {
+      const item = document.scene?.items?.[edit.item]
+      return item
+        ? withScene(document, {
+            items: { ...document.scene?.items, [edit.item]: { ...item, ...edit.change } },
+          })
+        : document
+    }
+    case 'take-away':
+      return withScene(document, {
+        items: Object.fromEntries(
+          Object.entries(document.scene?.items ?? {}).filter(
+            ([name]) => !edit.items.includes(name),
+          ),
+        ),
+      })
+    case 'set-ground':
+      return withScene(document, {
+        ground: edit.change && { ...GROUND, ...document.scene?.ground, ...edit.change },
+      })
+    case 'set-sun':
+      return withScene(document, {
+        sun: edit.change && { ...SUN, ...document.scene?.sun, ...edit.change },
+      })
     default:
       return document
   }
+}
+
+/** What a ground and a sun are that nothing is said of, as in the core's document/scene.py. */
+const GROUND = { size: 20, tile: 2 }
+const SUN = { turn: 35, height: 40, strength: 3 }
+
+function withScene(document: Document, part: Partial<NonNullable<Document['scene']>>): Document {
+  return { ...document, scene: { ...document.scene, ...part } }
 }
 
 /** An edit that was made before a thing it names was renamed, for afterwards. */

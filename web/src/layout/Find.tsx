@@ -14,7 +14,7 @@ export function Find({ project, close }: { project: Project; close: () => void }
   const navigate = useNavigate()
   const { maps = {}, materials = {}, meshes = {} } = project.document
   const places: Place[] = [
-    ...['maps', 'materials', 'meshes', 'checks', 'export'].map((screen) => ({
+    ...['maps', 'materials', 'meshes', 'scene', 'checks', 'export'].map((screen) => ({
       words: screen,
       kind: 'screen',
       to: screen,

@@ -116,6 +116,7 @@ function Trail({ project }: { project: Project }) {
   const slots = meshes.flatMap((mesh) => mesh.slots.map((slot) => mesh.assigned[slot.name]))
   const open = findings.filter(isOpen).length
   const bare = !Object.keys({ ...document.maps, ...document.meshes }).length
+  const standing = Object.keys(document.scene?.items ?? {}).length
   const behind = packages[0] && packages[0].revision !== project.revision
   const stations = [
     {
@@ -134,6 +135,12 @@ function Trail({ project }: { project: Project }) {
       to: 'meshes',
       name: 'Meshes',
       words: `${Object.keys(document.meshes ?? {}).length} · ${slots.filter(Boolean).length} of ${count(slots.length, 'slot')}`,
+      mark: '',
+    },
+    {
+      to: 'scene',
+      name: 'Scene',
+      words: standing ? `${standing} standing` : '',
       mark: '',
     },
     {
@@ -204,7 +211,7 @@ function TargetButton({ project }: { project: Project }) {
       <Button
         aria-haspopup="menu"
         onClick={(event) => setAnchor(event.currentTarget)}
-        sx={{ maxWidth: 220 }}
+        sx={{ maxWidth: 190 }}
       >
         <span className="ellipsis">
           for <b>{current?.title ?? project.document.target}</b>

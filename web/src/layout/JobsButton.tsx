@@ -15,6 +15,10 @@ const NAMES: Record<string, string> = {
   match: 'Comparing layouts',
   recipe: 'Changing a mesh',
   package: 'Taking a package in',
+  paint: 'Making a picture of a mesh',
+  normal: 'Making a normal map',
+  deliver: 'Delivering',
+  scene: 'Writing the scene',
   archive: 'Packing the project',
   'package-archive': 'Packing the package',
 }

@@ -1,11 +1,11 @@
 import { Button, MenuItem, TextField } from '@mui/material'
 import { useQuery } from '@tanstack/react-query'
 import { Suspense, useState } from 'react'
-import type { PointerEvent } from 'react'
 
 import { get } from '../api/client'
 import { trySheet, useLooks, useMeshes, useProject, useProjectId } from '../api/queries'
 import type { InputName, Sheet, StageLook } from '../api/types'
+import { Divider } from '../stage/Divider'
 import { newPose } from '../stage/pose'
 import { FollowingStage, Stage } from '../stage/Stage'
 import { LightTabs } from '../stage/StageBar'
@@ -92,11 +92,6 @@ export function MaterialStage({ name, sheet, solo, comparison, compare }: Props)
       )}
     </Suspense>
   )
-  const drag = (event: PointerEvent<HTMLDivElement>) => {
-    if (event.buttons !== 1) return
-    const box = event.currentTarget.parentElement!.getBoundingClientRect()
-    setSplit(Math.min(0.95, Math.max(0.05, (event.clientX - box.left) / box.width)))
-  }
   return (
     <aside className="pane" aria-label="Stage">
       <div className="stage-box">
@@ -104,42 +99,11 @@ export function MaterialStage({ name, sheet, solo, comparison, compare }: Props)
           {subjectWith(sheet?.stage, soloKey, true)}
         </Stage>
         {other && (
-          <>
-            <div
-              style={{
-                position: 'absolute',
-                inset: 0,
-                clipPath: `inset(0 0 0 ${split * 100}%)`,
-                pointerEvents: 'none',
-              }}
-            >
-              <FollowingStage size={size} label={`${name}, ${other.words}`} pose={pose}>
-                {subjectWith(other.look, null, false)}
-              </FollowingStage>
-            </div>
-            <div
-              className="divider"
-              role="slider"
-              tabIndex={0}
-              aria-label="Divider between the two"
-              aria-valuenow={Math.round(split * 100)}
-              aria-valuemin={5}
-              aria-valuemax={95}
-              style={{ left: `${split * 100}%` }}
-              onPointerDown={(event) => event.currentTarget.setPointerCapture(event.pointerId)}
-              onPointerMove={drag}
-              onKeyDown={(event) => {
-                const by = { ArrowLeft: -0.05, ArrowRight: 0.05 }[event.key]
-                if (by) setSplit(Math.min(0.95, Math.max(0.05, split + by)))
-              }}
-            />
-            <span className="stage-note" style={{ bottom: 44 }}>
-              as it is
-            </span>
-            <span className="stage-note" style={{ left: 'auto', right: 12, bottom: 44 }}>
-              {other.words}
-            </span>
-          </>
+          <Divider split={split} setSplit={setSplit} words={['as it is', other.words]}>
+            <FollowingStage size={size} label={`${name}, ${other.words}`} pose={pose}>
+              {subjectWith(other.look, null, false)}
+            </FollowingStage>
+          </Divider>
         )}
         <div
           className="over"

@@ -13,12 +13,13 @@ interface Props {
   size: number
   label: string
   pose?: Pose
+  framed?: boolean
 }
 
 /** The stage: whatever is put on it, under the chosen light, to be turned and moved round. */
-export function Stage({ children, size, label, pose }: Props) {
+export function Stage({ children, size, label, pose, framed }: Props) {
   const box = useRef<HTMLDivElement>(null)
-  useKeptCanvas(box, { children, size, pose })
+  useKeptCanvas(box, { children, size, pose, framed })
   const [trouble] = Object.values(useKept((state) => state.troubles))
   return (
     <Ground ref={box} label={label} name="stage">

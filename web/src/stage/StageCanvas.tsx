@@ -27,7 +27,7 @@ export function StageKeeper() {
   if (shown && !began) begin(true)
   if (!began) return null
   return createPortal(
-    <StageCanvas size={shown?.size ?? 1} pose={shown?.pose} follows={false}>
+    <StageCanvas size={shown?.size ?? 1} pose={shown?.pose} framed={shown?.framed} follows={false}>
       {shown?.children}
     </StageCanvas>,
     element,
@@ -39,6 +39,7 @@ export function StageCanvas({
   children,
   size,
   pose,
+  framed = true,
   follows,
 }: Shown & {
   follows: boolean
@@ -63,7 +64,8 @@ export function StageCanvas({
       <Turntable pose={pose} follows={follows}>
         <Caught>{children}</Caught>
       </Turntable>
-      {follows && pose ? <Follow pose={pose} /> : <Frame size={size} pose={pose} />}
+      {follows && pose ? <Follow pose={pose} /> : <Told pose={pose} />}
+      {!follows && framed && <Frame size={size} pose={pose} />}
       {!follows && (
         <OrbitControls
           makeDefault
@@ -91,7 +93,16 @@ function Exposure() {
   return null
 }
 
-/** Moves the camera so that something `size` across fills the stage, whenever that or the pose changes; keeps the pose up to date. */
+/** Keeps the pose up to date. */
+function Told({ pose }: { pose: Pose | undefined }) {
+  useFrame(({ camera }) => {
+    pose?.position.copy(camera.position)
+    pose?.quaternion.copy(camera.quaternion)
+  })
+  return null
+}
+
+/** Moves the camera so that something `size` across fills the stage, whenever that or the pose changes. */
 function Frame({ size, pose }: { size: number; pose: Pose | undefined }) {
   const camera = useThree((state) => state.camera)
   const controls = useThree((state) => state.controls) as Controls | null
@@ -108,10 +119,6 @@ function Frame({ size, pose }: { size: number; pose: Pose | undefined }) {
     camera.lookAt(0, 0, 0)
     invalidate()
   }, [camera, controls, invalidate, back, pose, size])
-  useFrame(() => {
-    pose?.position.copy(camera.position)
-    pose?.quaternion.copy(camera.quaternion)
-  })
   return null
 }
 

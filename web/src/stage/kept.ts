@@ -10,6 +10,8 @@ export interface Shown {
   /** How large what is shown is, in its own units: the camera stands so that it fills the stage. */
   size: number
   pose: Pose | undefined
+  /** Whether the camera is put so that it does; without, whatever is shown does that. */
+  framed?: boolean | undefined
 }
 
 interface Kept {

@@ -1,0 +1,1 @@
+"""The project's scene: where things stand (`stand.py`), and the scene as one file (`leave.py`)."""

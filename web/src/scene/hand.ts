@@ -1,0 +1,26 @@
+// What the screen asks of the scene's camera and its drawing; set by the canvas while it shows the scene.
+import { create } from 'zustand'
+
+export interface Seen {
+  position: [number, number, number]
+  target: [number, number, number]
+}
+
+export interface Hand {
+  /** From where the scene is seen now. */
+  seen: () => Seen
+  go: (view: Seen) => void
+  /** All of it in sight. */
+  fit: () => void
+  /** A picture of what is seen, so many pixels wide and high; on a background, or see-through with null. */
+  still: (width: number, height: number, background: string | null) => Promise<Blob>
+}
+
+interface Held {
+  hand: Hand | null
+  /** What the last picture took. */
+  drawn: { draws: number; triangles: number } | null
+  set: (part: Partial<Pick<Held, 'hand' | 'drawn'>>) => void
+}
+
+export const useHand = create<Held>((set) => ({ hand: null, drawn: null, set }))
