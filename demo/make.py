@@ -21,6 +21,28 @@ PROPS = {
 `write_more(folder)` for further meshes."""
 
 
+SCENE: dict[str, Any] = {
+    "items": {
+        "dome_panel": {"mesh": "dome_panel", "position": (-1.35, 0, -0.6), "rotation": (0, 20, 0)},
+        "refractor": {"mesh": "refractor", "position": (0.1, 0, 0.2)},
+        "signal_lamps": {
+            "mesh": "signal_lamp",
+            "position": (0.85, 0, -0.5),
+            "repeat": (3, 1),
+            "every": (0.55, 1),
+        },
+        "vent_shutter": {"mesh": "vent_shutter", "position": (1.6, 0, -1.1)},
+        "case_long": {"mesh": "case_long", "position": (1.2, 0, 0.55), "rotation": (0, -15, 0)},
+        "case_small": {"mesh": "case_small", "position": (0.6, 0, 1.0), "rotation": (0, 25, 0)},
+        "eyepiece": {"mesh": "eyepiece", "position": (0.85, 0, 1.1)},
+    },
+    "ground": {"material": "pier_iron", "size": 12.0},
+    "sun": {"turn": 50.0, "height": 35.0, "strength": 3.0},
+    "views": {"from the door": {"position": (1.9, 1.7, 5.2), "target": (0.25, 0.6, 0.0)}},
+}
+"""All that the observatory has, as it might stand beside its dome."""
+
+
 def make_sample(folder: Path) -> Path:
     """Write maps, meshes and document; gives the document's path. The same bytes every time."""
     whole: dict[str, Any] = {
@@ -39,6 +61,7 @@ def make_sample(folder: Path) -> Path:
             prop.write_more(folder / "meshes")
         for key, entries in prop.document().items():
             whole[key] |= entries
+    whole["scene"] = SCENE
     path = folder / f"hollin_ridge{SUFFIX}"
     path.write_text(dump_document(parse(Document, whole, NAME)), "utf-8")
     return path

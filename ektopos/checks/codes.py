@@ -143,6 +143,16 @@ _TABLE = (
         "Assign it to another slot.",
     ),
     Code(
+        "missing-in-scene",
+        "references",
+        "warning",
+        "The scene has something that is not there",
+        "Things in the scene whose mesh the project does not have, and a ground whose material is "
+        "gone.",
+        "It is not seen, and does not leave with the scene.",
+        "Take it away, or choose another.",
+    ),
+    Code(
         "broken-base",
         "references",
         "error",

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from ektopos.checks.registry import Examined, Finding, check, found
+from ektopos.checks.registry import Examined, Finding, Remedy, check, found
 from ektopos.document import Document
+from ektopos.edits.scene import SetGround, TakeAway
 from ektopos.errors import MissingReference
 
 
@@ -58,6 +59,36 @@ def missing_slots(examined: Examined) -> Iterator[Finding]:
 
 
 @check
+def missing_in_scene(examined: Examined) -> Iterator[Finding]:
+    """Meshes and a ground's material that the scene names and the project does not have."""
+    document = examined.project.document
+    for name, item in document.scene.items.items():
+        if item.mesh not in document.meshes:
+            yield found(
+                "missing-in-scene",
+                f"project · scene {name}",
+                f"It is the mesh {item.mesh}, which is not there.",
+                evidence=item.mesh,
+                remedy=Remedy(
+                    "take it away", f"Takes {name} out of the scene.", [TakeAway(items=[name])]
+                ),
+            )
+    ground = document.scene.ground
+    if ground is not None and ground.material not in {None, *document.materials}:
+        yield found(
+            "missing-in-scene",
+            "project · ground",
+            f"The ground wears {ground.material}, which is not there.",
+            evidence=str(ground.material),
+            remedy=Remedy(
+                "plain ground",
+                "Leaves the ground plain grey.",
+                [SetGround(change={"material": None})],
+            ),
+        )
+
+
+@check
 def unknown_fields(examined: Examined) -> Iterator[Finding]:
     """Fields of the document that mean nothing here, which are often misspelt."""
     for place, names in _extras(examined.project.document):
@@ -79,6 +110,9 @@ def _extras(document: Document) -> Iterator[tuple[str, list[str]]]:
             yield from _extra(f"material {name} · {input_name}", feed)
     for name, mesh in document.meshes.items():
         yield from _extra(f"mesh {name}", mesh)
+    yield from _extra("project · scene", document.scene)
+    for name, item in document.scene.items.items():
+        yield from _extra(f"project · scene {name}", item)
 
 
 def _extra(place: str, model: object) -> Iterator[tuple[str, list[str]]]:

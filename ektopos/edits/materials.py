@@ -275,6 +275,8 @@ class ApplyPattern(BaseEdit):
     material: str
     set: str
     name: Name | None = None
+    derived: bool = False
+    """Whether it is a variant of that material, which states only what the other set feeds."""
 
     def label(self) -> str:
         return f"{self.material} as a pattern for {self.set}"
@@ -291,4 +293,8 @@ class ApplyPattern(BaseEdit):
         require(document.materials, self.material, "material")
         name = self.name or unused(document, self.set)
         free(document, name)
-        document.materials[name] = rewired(document, self.material, self.set)
+        made = rewired(document, self.material, self.set)
+        if self.derived:
+            fed = {input_name: feed for input_name, feed in made.inputs.items() if feed.map}
+            made = MaterialEntry(base=self.material, inputs=fed)
+        document.materials[name] = made

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Iterable, Sequence
 from functools import lru_cache
 from pathlib import PurePosixPath
@@ -57,6 +57,7 @@ def place(paths: Sequence[str], readings: Sequence[Reading]) -> list[str]:
     """
     names = [set_name(path, reading) for path, reading in zip(paths, readings, strict=True)]
     folders = [folder_of_set(path, reading) for path, reading in zip(paths, readings, strict=True)]
+    _join_by_prefix(names, folders, readings)
     nameless = [means_nothing(reading.set_words) for reading in readings]
     named: dict[PurePosixPath, set[str]] = defaultdict(set)
     for name, folder, nothing in zip(names, folders, nameless, strict=True):
@@ -77,6 +78,26 @@ def place(paths: Sequence[str], readings: Sequence[Reading]) -> list[str]:
                     ):
                         names[i] = f"{prefix}_{names[i]}"
     return names
+
+
+def _join_by_prefix(
+    names: list[str], folders: Sequence[PurePosixPath], readings: Sequence[Reading]
+) -> None:
+    """A map whose last word means nothing to us (`lantern_q`) is of the set that the words before
+    name, where two maps in its folder say to be of that set and which role they are."""
+    said: dict[tuple[PurePosixPath, str], int] = defaultdict(int)
+    for name, folder, reading in zip(names, folders, readings, strict=True):
+        said[folder, name] += bool(reading.roles)
+    called = Counter(zip(folders, names, strict=True))
+    for i, reading in enumerate(readings):
+        prefix = "_".join(word.lower() for word in reading.set_words[:-1])
+        if (
+            prefix
+            and not reading.roles
+            and called[folders[i], names[i]] == 1
+            and said[folders[i], prefix] > 1
+        ):
+            names[i] = prefix
 
 
 def _alike(names: Sequence[str]) -> list[list[int]]:

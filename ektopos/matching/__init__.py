@@ -2,6 +2,7 @@
 (`layout`), ranked (`rank`), and sets and names (`sets`)."""
 
 from ektopos.matching.layout import Layout, layout_of
+from ektopos.matching.pairs import Pair, pair_slots
 from ektopos.matching.rank import Candidate, match
 from ektopos.matching.sets import (
     MatchMap,
@@ -10,7 +11,6 @@ from ektopos.matching.sets import (
     proposals,
     rank_sets,
     read_match_map,
-    same_slots,
     small_picture,
     tile_in_set,
 )
@@ -20,15 +20,16 @@ __all__ = [
     "Candidate",
     "Layout",
     "MatchMap",
+    "Pair",
     "Traits",
     "layout_of",
     "match",
     "match_maps",
     "material_of_set",
+    "pair_slots",
     "proposals",
     "rank_sets",
     "read_match_map",
-    "same_slots",
     "small_picture",
     "tile_in_set",
     "traits_of",

@@ -10,11 +10,12 @@ import numpy as np
 
 from ektopos.errors import EktoposError
 from ektopos.matching.layout import layout_of
-from ektopos.matching.sets import SAME_LAYOUT
 from ektopos.meshes import Mesh, apply_recipe, carried
 from ektopos.meshes.recipe import apply_step
 from ektopos.steps import MeshStep, RenameSlot
 
+SAME_LAYOUT = 0.9
+"""Share of two layouts' cells that both cover, from which they count as the same."""
 SAME_PLACE = 0.8
 """Share of their common box that two slots fill both to count as lying at one place; common
 practice."""

@@ -6,7 +6,6 @@ where they mean something.
 
 from __future__ import annotations
 
-import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -22,20 +21,15 @@ from ektopos.maps.sets import maps_of_set, sets_of, tile_of, tiles_among
 from ektopos.matching.layout import layout_of
 from ektopos.matching.rank import Candidate, match
 from ektopos.matching.traits import Traits, traits_of
+from ektopos.matching.words import meaningful, share_of, words_of
 from ektopos.meshes import Mesh
 from ektopos.types import Float
 
 Sets = Mapping[str, list[str]]
 """The maps of every set, by its name: what grouping all names gives, which costs."""
 PICTURE = 512
-SAME_LAYOUT = 0.9
-"""Share of two layouts' cells that both cover, from which they count as the same."""
 TOGETHER = 0.45
 """Correlation of edges above which two nameless maps are taken for one surface."""
-_MEANINGLESS = re.compile(
-    r"^((slot|mat|material|mesh|tex|texture|map|img|image|untitled|unnamed|default|scan|part|lambert"
-    r"|phong|blinn|surface)\d*|\d+|[0-9a-f]{2,})$"
-)
 
 
 @dataclass(frozen=True)
@@ -111,9 +105,12 @@ def proposals(
     tiles: Mapping[str, Sequence[int]],
 ) -> list[Proposal]:
     """The best candidate for every slot of a mesh that wears nothing. `tiles` says on which UDIM
-    tiles its slots lie; a slot on several gets none of a set that has tiles."""
+    tiles its slots lie; a slot on several gets none of a set that has tiles. Where the project has
+    one slot and one set, that is the only possibility."""
     assigned = document.meshes[mesh].slots
     sets = sets_of(document)
+    slots = sum(len(entry.slots) for entry in document.meshes.values())
+    only = len(ranked) == 1 and slots == 1 and len(sets) == 1
     proposed = []
     for slot, candidates in ranked.items():
         if assigned.get(slot) is not None or not candidates:
@@ -123,10 +120,9 @@ def proposals(
         if tile == 0:
             continue
         material = material_of_set(document, best.set, tile, sets)
+        reasons = [*(["the only set there is, for the only slot"] if only else []), *best.reasons]
         proposed.append(
-            Proposal(
-                mesh, slot, best.set, material, best.score, list(best.reasons), best.sure, tile
-            )
+            Proposal(mesh, slot, best.set, material, best.score, reasons, only or best.sure, tile)
         )
     return proposed
 
@@ -155,36 +151,17 @@ def material_of_set(
     members = set(_members(document, name, sets))
     if tile is not None:
         members = {m for m in members if tile_of(document.maps[m].file) == tile}
-    fed = {
-        material: len(members & {m for feed in entry.inputs.values() for m in feed.maps()})
+    # What lies over a feed, or masks it, may come from anywhere.
+    own = {
+        material: {feed.map for feed in entry.inputs.values() if feed.map is not None}
         for material, entry in document.materials.items()
     }
+    fed = {material: len(members & maps) for material, maps in own.items()}
     return max(
-        (m for m, count in fed.items() if count),
+        (m for m, count in fed.items() if count and 2 * count >= len(own[m])),
         key=lambda m: (fed[m], not document.materials[m].base),
         default=None,
     )
-
-
-def same_slots(mesh: Mesh, other: Mesh) -> dict[str, tuple[str, str]]:
-    """For slots of a mesh those of another that are alike, and why: by name, or by a UV layout that
-    is the same."""
-    pairs: dict[str, tuple[str, str]] = {}
-    by_name = {slot.lower(): slot for slot in other.slots}
-    left = []
-    for slot in mesh.slots:
-        if slot.lower() in by_name:
-            pairs[slot] = (by_name[slot.lower()], "the same name")
-        else:
-            left.append(slot)
-    theirs = {slot: layout_of(other, i).islands > 0 for i, slot in enumerate(other.slots)}
-    for slot in left:
-        own = layout_of(mesh, mesh.slots.index(slot)).islands > 0
-        shares = {o: float((own & c).sum() / max(1, (own | c).sum())) for o, c in theirs.items()}
-        best = max(shares, key=lambda o: shares[o], default=None)
-        if best is not None and shares[best] >= SAME_LAYOUT:
-            pairs[slot] = (best, f"the same UV layout ({shares[best]:.0%} of it)")
-    return pairs
 
 
 def group_maps(maps: list[MatchMap]) -> dict[str, list[str]]:
@@ -229,20 +206,7 @@ def _repeats(facts: Facts) -> bool:
 def _alike(slot: str, mesh: Mesh, name: str) -> float:
     """How alike two names are, 0–1: the share of meaningful words of the slot's name that the set's
     has too, or, less telling the more slots there are, of the mesh's."""
-    others = set(_words(name))
-    by_slot = _share(_meaningful(slot), others)
-    by_mesh = _share(_meaningful(mesh.name.rpartition("/")[2].partition(".")[0]), others)
+    others = set(words_of(name))
+    by_slot = share_of(meaningful(slot), others)
+    by_mesh = share_of(meaningful(mesh.name.rpartition("/")[2].partition(".")[0]), others)
     return max(by_slot, by_mesh / max(1, len(mesh.slots)))
-
-
-def _words(name: str) -> list[str]:
-    parted = re.sub(r"([a-z])([A-Z0-9])", r"\1 \2", name)
-    return [word for word in re.split(r"[^a-z0-9]+", parted.lower()) if word]
-
-
-def _meaningful(name: str) -> list[str]:
-    return [word for word in _words(name) if not _MEANINGLESS.match(word)]
-
-
-def _share(words: list[str], others: set[str]) -> float:
-    return sum(word in others for word in words) / len(words) if words else 0.0

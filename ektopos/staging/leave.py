@@ -131,7 +131,9 @@ def _only(document: Document, names: set[str], folder: Path) -> tuple[Document, 
     if document.scene.ground is not None:
         ground = free_name("ground", meshes)
         mesh = ground_mesh(document.scene.ground)
-        (folder / "ground.glb").write_bytes(pack_glb(*build_gltf({ground: mesh}, {})))
+        gltf, binary = build_gltf({ground: mesh}, {ground: {"ground": 0}})
+        gltf["materials"] = [{"name": "ground"}]
+        (folder / "ground.glb").write_bytes(pack_glb(gltf, binary))
         wears = document.scene.ground.material
         there = wears if wears in document.materials else None
         meshes[ground] = MeshEntry(file=GROUND_FILE, slots={"ground": there})

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from tests.browser.site import Site
+from tests.core.test_together import surface
 from tests.samples import coloured, folder, noise, save
 
 
@@ -77,4 +78,46 @@ class Board(Site):
         page.get_by_role("option", name="Largest first").click()
         page.get_by_label("Search the board").fill("pine")
         page.locator(".board-row").filter(has_text="oak").wait_for(state="detached")
+        self.assertEqual(self.complaints, [])
+
+    def test_nameless_maps_of_one_surface_are_put_together(self) -> None:
+        page = self.page
+        self.begin("Nameless")
+        with folder() as root:
+            surface(root / "in", 1, "7f0a")
+            surface(root / "in", 2, "8c1b")
+            page.get_by_label("Files to bring in").set_input_files(sorted((root / "in").iterdir()))
+            region = page.get_by_role("region", name="Files coming in")
+            region.get_by_role("button", name="Close").click()
+        page.get_by_role("button", name="may belong together…").click()
+        dialog = page.get_by_role("dialog")
+        boxes = dialog.get_by_role("checkbox")
+        boxes.first.wait_for()
+        self.axe("maps that may belong together")
+        self.assertEqual(boxes.count(), 2)
+        for box in boxes.all():
+            named = str(box.get_attribute("aria-label"))
+            self.assertEqual(len({code for code in ("7f0a", "8c1b") if code in named}), 1, named)
+        dialog.get_by_label("Set").first.fill("wall")
+        boxes.nth(1).uncheck()
+        self.button("Put together").click()
+        page.locator(".board-row", has_text="wall").get_by_text("files").wait_for()
+        self.button("Undo").click()
+        page.locator(".board-row", has_text="wall").wait_for(state="detached")
+        self.assertEqual(self.complaints, [])
+
+    def test_materials_of_all_sets_say_what_they_left_out(self) -> None:
+        page = self.page
+        self.begin("All")
+        with folder() as root:
+            for name in ("oak", "elm"):
+                save(root / f"in/{name}_albedo.png", coloured(64, len(name)))
+                save(root / f"in/{name}_roughness.png", noise(64, 4, 1))
+            save(root / "in/oak_mask.png", noise(64, 9, 1))
+            self.bring_in(root / "in")
+        page.get_by_role("button", name="Close").click()
+        self.button("Make 2 materials").click()
+        page.get_by_role("alert").filter(has_text="oak_mask").wait_for()
+        self.go("Materials")
+        page.get_by_title("elm", exact=True).first.wait_for()
         self.assertEqual(self.complaints, [])

@@ -4,7 +4,7 @@ workflow."""
 from __future__ import annotations
 
 from tests.browser.site import Site
-from tests.samples import coloured, folder, noise, save
+from tests.samples import coloured, folder, noise, normals_of, save
 
 
 class Materials(Site):
@@ -103,6 +103,10 @@ class Materials(Site):
             save(root / "in/cap_diffuse.png", coloured(64, 3))
             save(root / "in/cap_specular.png", (coloured(64, 4) // 3))
             save(root / "in/cap_gloss.png", noise(64, 5, 1))
+            # What the conversion does not make is fed all the same.
+            save(root / "in/cap_normal.png", normals_of(noise(64, 6, 1)[..., 0] / 255.0, 9.0))
+            lit = noise(64, 8, 1) > 215
+            save(root / "in/cap_emission.png", coloured(64, 8) * lit)
             self.bring_in(root / "in")
         page.get_by_role("button", name="Close").click()
         page.get_by_role("button", name="More for the set cap").click()
@@ -121,6 +125,6 @@ class Materials(Site):
         dialog.get_by_role("button", name="Convert", exact=True).click()
         page.get_by_text("cap_converted", exact=True).wait_for()
         self.go("Materials")
-        for name in ("base_color", "metallic", "roughness"):
+        for name in ("base_color", "metallic", "roughness", "normal", "emission"):
             page.locator(f'[data-input="{name}"]').get_by_text("cap_", exact=False).first.wait_for()
         self.assertEqual(self.complaints, [])

@@ -175,7 +175,7 @@ class Walk(Site):
     def test_screens_in_the_dark_and_empty_ones_pass_axe(self) -> None:
         page = self.page
         home = self.begin("Empty")
-        for screen in ("maps", "materials", "meshes", "checks", "export"):
+        for screen in ("maps", "materials", "meshes", "scene", "checks", "export"):
             page.goto(f"{home}/{screen}")
             page.locator("main").wait_for()
             page.wait_for_timeout(300)
@@ -189,7 +189,7 @@ class Walk(Site):
         home = page.url.removesuffix("/maps")
         page.get_by_role("button", name="Test plates").click()
         page.get_by_role("menuitem", name="Dark surroundings").click()
-        for screen in ("maps", "materials", "meshes", "checks", "export"):
+        for screen in ("maps", "materials", "meshes", "scene", "checks", "export"):
             page.goto(f"{home}/{screen}")
             page.wait_for_load_state("networkidle")
             page.wait_for_timeout(500)

@@ -226,6 +226,7 @@ CASES: dict[str, Spoil] = {
     "missing-map": lambda _, raw: crate(raw)["inputs"]["normal"].update(map="gone"),
     "missing-material": lambda _, raw: raw["meshes"]["crate"]["slots"].update(Wood="gone"),
     "missing-slot": lambda _, raw: raw["meshes"]["crate"]["slots"].update(Gone="crate"),
+    "missing-in-scene": lambda _, raw: raw.update(scene={"items": {"crate": {"mesh": "gone"}}}),
     "broken-base": lambda _, raw: crate(raw).update({"from": "crate"}),
     "unknown-field": lambda _, raw: crate(raw).update(shine=1),
     "encoding-against-role": lambda _, raw: raw["maps"]["crate_orm"].update(encoding="srgb"),

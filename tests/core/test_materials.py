@@ -73,6 +73,27 @@ class Derived(TestCase):
         )
         self.assertNotIn("emission", made.inputs)
 
+    def test_a_twin_states_only_what_the_other_set_feeds(self) -> None:
+        with project() as opened:
+            maps = opened.document.maps
+            for name in ("tile_col", "tile_orm"):
+                maps[name.replace("tile", "wall")] = maps[name].model_copy(update={"set": "wall"})
+            twin = {"kind": "apply-pattern", "material": "tile", "set": "wall", "derived": True}
+            after = edited(opened.document, twin)
+        made = after.materials["wall"]
+        self.assertEqual((made.base, made.uv, made.alpha_mode), ("tile", None, None))
+        wired = {name: feed.map for name, feed in made.inputs.items()}
+        self.assertEqual(
+            wired,
+            {
+                "base_color": "wall_col",
+                "metallic": "wall_orm",
+                "roughness": "wall_orm",
+                "occlusion": "wall_orm",
+                "opacity": "wall_col",
+            },
+        )
+
     def test_a_pattern_inverts_where_the_other_set_has_gloss(self) -> None:
         with project() as opened:
             opened.document.maps["wall_gloss"] = opened.document.maps["tile_gloss"].model_copy(

@@ -1,4 +1,4 @@
-"""Vitest's cases, each reported; vectors of the adjustments come from the core."""
+"""Vitest's cases, each reported; vectors of adjustments and of places in the scene come from the core."""
 
 from __future__ import annotations
 
@@ -10,8 +10,9 @@ from unittest import TestCase
 
 import numpy as np
 
-from ektopos.document import Feed
+from ektopos.document import Feed, SceneItem
 from ektopos.materials.adjust import shape
+from ektopos.staging.stand import matrices
 from tests.samples import folder
 
 WEB = Path(__file__).resolve().parents[2] / "web"
@@ -24,6 +25,21 @@ FEEDS = (
     {"multiply": 0.5, "offset": 0.25},
     {"invert": True, "range_in": (0.1, 0.9), "gamma": 0.5, "contrast": 0.8, "multiply": 1.5, "offset": -0.1, "range": (0.9, 0.2)},
 )  # one of each, and all together in their order
+
+
+ITEMS = (
+    SceneItem(mesh="m", position=(1.5, 0.25, -2.0), rotation=(20.0, -75.0, 40.0), scale=1.75),
+    SceneItem(mesh="m", rotation=(0.0, 30.0, 0.0), repeat=(3, 2), every=(0.5, -1.25)),
+)
+UNDERSIDE = (0.3, -0.2, 0.1)
+
+
+def places() -> list[dict[str, object]]:
+    """Where the core stands some things, their matrices by rows."""
+    return [
+        {"item": item.model_dump(mode="json"), "underside": UNDERSIDE, "matrices": matrices(item, UNDERSIDE).reshape(-1, 16).tolist()}
+        for item in ITEMS
+    ]
 
 
 def vectors() -> list[dict[str, object]]:
@@ -40,7 +56,8 @@ class Vitest(TestCase):
     def test_every_case(self) -> None:
         with folder() as root:
             (root / "vectors.json").write_text(json.dumps(vectors()))
-            environment = {**os.environ, "EKTOPOS_VECTORS": str(root / "vectors.json")}
+            (root / "places.json").write_text(json.dumps(places()))
+            environment = {**os.environ, "EKTOPOS_VECTORS": str(root / "vectors.json"), "EKTOPOS_PLACES": str(root / "places.json")}
             command = ["npx", "--no-install", "vitest", "run", "--reporter=json", f"--outputFile={root / 'report.json'}"]
             ended = subprocess.run(command, cwd=WEB, env=environment, capture_output=True, text=True)
             self.assertTrue((root / "report.json").is_file(), ended.stderr[-2000:])

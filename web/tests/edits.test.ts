@@ -147,7 +147,7 @@ describe('the line of edits', () => {
     const next = enqueue(queries, id, [], () => Promise.resolve(answer(9)))
     expect(await refused).toBeNull()
     expect((await next)?.revision).toBe(9)
-    expect(useNotices.getState().current?.message).toContain('changed meanwhile')
+    expect(String(useNotices.getState().current)).toContain('changed meanwhile')
   })
   it('names a material by what it will be called, and renames what waits behind', async () => {
     const sent: Edit[][] = []

@@ -12,7 +12,8 @@ from ektopos.document import Role
 from ektopos.errors import MissingReference
 from ektopos.images import ImageHeader
 from ektopos.maps import Facts, Verdict, identify, recheck, set_of_each
-from ektopos.maps.sets import ending_of, tile_of
+from ektopos.maps.sets import ending_of, sets_of, tile_of
+from ektopos.maps.together import together
 from ektopos.maps.verdict import SURE
 from ektopos.types import ProfileUse
 from server.workshop import pictures
@@ -165,6 +166,26 @@ def _board(project: Project) -> list[tuple[BoardMap, Facts | None, Verdict | Non
 def _held(header: ImageHeader) -> int:
     channels = 4 if header.channels == 3 else header.channels
     return header.width * header.height * channels * header.bits // 8 * 4 // 3
+
+
+class TogetherOut(Schema):
+    """Maps that seem to be of one surface, though their names do not say so."""
+
+    maps: list[str]
+    correlation: float
+
+
+@router.get("/projects/{uuid:project_id}/together", response=list[TogetherOut])
+def go_together(request: HttpRequest, project_id: UUID) -> list[TogetherOut]:
+    """Nameless maps that could be put into one set, for a person to accept."""
+    project = project_or_404(project_id)
+    found = [(row, facts) for row, facts, _ in _board(project) if facts is not None]
+    groups = together(
+        sets_of(project.document),
+        {row.name: facts for row, facts in found},
+        {row.name: row.roles for row, _ in found},
+    )
+    return [TogetherOut(maps=list(one.maps), correlation=one.correlation) for one in groups]
 
 
 @router.get("/projects/{uuid:project_id}/maps", response=list[BoardMap])

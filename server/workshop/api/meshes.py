@@ -18,7 +18,7 @@ from ektopos.adopt import Carried, carried_by, says_something
 from ektopos.edits import SetRecipe
 from ektopos.errors import EktoposError, MissingReference
 from ektopos.maps import sets_of
-from ektopos.matching import Candidate, material_of_set, proposals, same_slots, tile_in_set
+from ektopos.matching import Candidate, material_of_set, pair_slots, proposals, tile_in_set
 from ektopos.meshes import Fault, SlotFacts, carried, groups_of
 from ektopos.meshes.formats.gltf import GLTF_SUFFIXES
 from ektopos.meshes.padding import padding_of
@@ -187,10 +187,10 @@ class ProposalsOut(Schema):
 
 
 class AlikeOut(Schema):
-    """A slot that is like one of another mesh."""
+    """A slot that is like one of another mesh, or like several."""
 
     slot: str
-    other: str
+    other: str | None
     material: str | None
     why: str
 
@@ -406,10 +406,14 @@ def alike(request: HttpRequest, project_id: UUID, name: str, other: str) -> list
     """Slots of a mesh that are like slots of another, with what those wear."""
     project = project_or_404(project_id)
     assigned = project.document.meshes[other].slots if other in project.document.meshes else {}
-    pairs = same_slots(mesh_at(project.head, name), mesh_at(project.head, other))
     return [
-        AlikeOut(slot=slot, other=theirs, material=assigned.get(theirs), why=why)
-        for slot, (theirs, why) in pairs.items()
+        AlikeOut(
+            slot=pair.slot,
+            other=pair.other,
+            material=assigned.get(pair.other) if pair.other else None,
+            why=pair.why,
+        )
+        for pair in pair_slots(mesh_at(project.head, name), mesh_at(project.head, other))
     ]
 
 

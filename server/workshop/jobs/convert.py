@@ -8,10 +8,12 @@ from typing import Any
 
 from ektopos.document import COLOUR_INPUTS, Document, Feed, InputName, MapEntry
 from ektopos.edits import AddMaterial, BringIn, Edit, SetFeed
+from ektopos.edits.settings import SetSetting
 from ektopos.images import linear_to_srgb, quantise, write_image
 from ektopos.maps import map_name
 from ektopos.materials.convert import convert_set
 from ektopos.materials.resolve import MapLoader
+from ektopos.materials.wire import material_from_set
 from ektopos.types import Progress
 from server.workshop.jobs.measuring import keep_map
 from server.workshop.models import Job
@@ -67,4 +69,13 @@ def _added(
                 material=goal, input=name, feed=Feed(map=entry, channels="rgb" if colour else "r")
             )
         )
+    made = material_from_set(document, set_name)
+    # What the conversion does not make is fed as from any set: nothing of it is left lying.
+    feeds += [
+        SetFeed(material=goal, input=name, feed=feed)
+        for name, feed in made.inputs.items()
+        if name not in contents
+    ]
+    if made.alpha_mode is not None:
+        feeds.append(SetSetting(material=goal, setting="alpha_mode", value=made.alpha_mode))
     return [step, AddMaterial(name=goal), *feeds], files, {"material": goal}

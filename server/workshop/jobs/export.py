@@ -96,6 +96,7 @@ def judge(package: Package, progress: Progress) -> None:
             (pictures / f"{number}-{what}.png").write_bytes(encode_png(quantise(wide, 8)))
 
     files = package_folder(package.pk) / "files"
+    (package_folder(package.pk) / ARRIVED).unlink(missing_ok=True)
     outcome = run_trial(
         package.revision.core(),
         files,

@@ -2,8 +2,9 @@
 import { create } from 'zustand'
 
 interface Notices {
-  current: Error | null
-  say: (problem: Error) => void
+  /** What went wrong, or a sentence about what was done. */
+  current: Error | string | null
+  say: (problem: Error | string) => void
   clear: () => void
 }
 

@@ -249,6 +249,16 @@ export function useAlike(mesh: string, other: string | null) {
   )
 }
 
+/** Nameless maps that seem to be of one surface. */
+export function useTogether() {
+  return usePart(
+    'together',
+    (project_id) =>
+      get('/api/projects/{project_id}/together', { params: { path: { project_id } } }),
+    { placeholderData: keepPreviousData },
+  )
+}
+
 export function usePadding(mesh: string, slot: string, map: string | null) {
   return usePart(
     'padding',

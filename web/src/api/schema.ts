@@ -537,6 +537,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/together": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Go Together
+         * @description Nameless maps that could be put into one set, for a person to accept.
+         */
+        get: operations["server_workshop_api_maps_go_together"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/maps": {
         parameters: {
             query?: never;
@@ -2580,6 +2600,11 @@ export interface components {
             set: string;
             /** Name */
             name?: string | null;
+            /**
+             * Derived
+             * @default false
+             */
+            derived: boolean;
         };
         /**
          * Assign
@@ -3519,6 +3544,16 @@ export interface components {
             takes: boolean;
         };
         /**
+         * TogetherOut
+         * @description Maps that seem to be of one surface, though their names do not say so.
+         */
+        TogetherOut: {
+            /** Maps */
+            maps: string[];
+            /** Correlation */
+            correlation: number;
+        };
+        /**
          * BoardMap
          * @description One map on the board.
          */
@@ -4200,13 +4235,13 @@ export interface components {
         };
         /**
          * AlikeOut
-         * @description A slot that is like one of another mesh.
+         * @description A slot that is like one of another mesh, or like several.
          */
         AlikeOut: {
             /** Slot */
             slot: string;
             /** Other */
-            other: string;
+            other: string | null;
             /** Material */
             material: string | null;
             /** Why */
@@ -6418,6 +6453,55 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    server_workshop_api_maps_go_together: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TogetherOut"][];
+                };
             };
             /** @description It is being made; ask again in a moment. */
             503: {

@@ -20,7 +20,7 @@ export function NoticeBar() {
       sx={{ bottom: '40px !important' }}
     >
       <Alert
-        severity={stale ? 'warning' : 'error'}
+        severity={typeof current === 'string' ? 'info' : stale ? 'warning' : 'error'}
         variant="outlined"
         onClose={clear}
         sx={{ background: 'var(--raised)', color: 'var(--ink)', maxWidth: 720 }}
@@ -33,7 +33,7 @@ export function NoticeBar() {
           </>
         }
       >
-        {current?.message}
+        {typeof current === 'string' ? current : current?.message}
       </Alert>
     </Snackbar>
   )

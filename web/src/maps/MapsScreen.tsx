@@ -8,12 +8,13 @@ import { useEdit } from '../api/changes'
 import { FirstSteps } from '../components/FirstSteps'
 import { useRemembered } from '../components/remembered'
 import { useBoard, useProjectId } from '../api/queries'
-import type { BoardMap } from '../api/types'
+import type { BoardMap, Document } from '../api/types'
 import { PickFiles } from '../components/PickFiles'
-import { useStatus } from '../api/notices'
+import { useNotices, useStatus } from '../api/notices'
 import { bytes, count, nameOfSet } from '../words'
 import { Board } from './Board'
 import { ChosenBar } from './ChosenBar'
+import { GoTogether } from './GoTogether'
 import { NamingRules } from './NamingRules'
 import { Reader } from './Reader'
 
@@ -70,6 +71,17 @@ function setsWithoutMaterial(maps: BoardMap[]) {
     })
 }
 
+/** Maps of sets that have materials now and still feed none of them. */
+function unfed(document: Document, maps: BoardMap[], made: { set: string }[]): string[] {
+  const fed = new Set(
+    Object.values(document.materials ?? {}).flatMap((material) =>
+      Object.values(material.inputs ?? {}).map((feed) => feed?.map),
+    ),
+  )
+  const sets = new Set(made.map(({ set }) => set))
+  return maps.filter((map) => sets.has(map.set) && !fed.has(map.name)).map((map) => map.name)
+}
+
 /** Every map: the coverage board on the left, the reader on the right. */
 export function MapsScreen() {
   const { name } = useParams()
@@ -83,6 +95,7 @@ export function MapsScreen() {
   const [channel, setChannel] = useRemembered<string>('maps channel', 'rgb')
   const [chosen, setChosen] = useState<string[]>([])
   const show = useStatus((state) => state.show)
+  const say = useNotices((state) => state.say)
   const maps = useMemo(() => board.data ?? [], [board.data])
   const holds = FILTERS.find((entry) => entry.key === filter)!.holds
   const words = search.trim().toLowerCase()
@@ -125,6 +138,14 @@ export function MapsScreen() {
   }
   // Sets of which nothing feeds anything yet, and of which something could.
   const bare = useMemo(() => setsWithoutMaterial(maps), [maps])
+  const makeAll = async () => {
+    const after = await edit(...bare)
+    const left = after ? unfed(after.document, maps, bare) : []
+    if (after && left.length > 0)
+      say(
+        `${count(bare.length, 'material')} made. ${count(left.length, 'map')} of their sets ${left.length === 1 ? 'feeds' : 'feed'} nothing yet: ${left.slice(0, 6).join(', ')}${left.length > 6 ? ', …' : ''}.`,
+      )
+  }
   const current = name ?? shown[0]?.name ?? null
   if (board.data && maps.length === 0) {
     return (
@@ -160,11 +181,12 @@ export function MapsScreen() {
           {bare.length > 1 && (
             <Button
               title={`One of each set that feeds nothing yet: ${bare.map(({ set }) => set).join(', ')}`}
-              onClick={() => void edit(...bare)}
+              onClick={() => void makeAll()}
             >
               Make {bare.length} materials
             </Button>
           )}
+          <GoTogether maps={maps} />
           <NamingRules />
           <TextField
             select

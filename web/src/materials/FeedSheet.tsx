@@ -230,9 +230,9 @@ function SheetHead({
   const project = useProject().data!
   const edit = useEdit()
   const [anchor, setAnchor] = useState<HTMLElement | null>(null)
-  const [asking, setAsking] = useState<'rename' | 'derive' | 'base' | 'pattern' | 'delete' | null>(
-    null,
-  )
+  const [asking, setAsking] = useState<
+    'rename' | 'derive' | 'base' | 'pattern' | 'twin' | 'delete' | null
+  >(null)
   const [settings, setSettings] = useState<HTMLElement | null>(null)
   const { sheet: copied, copySheet } = useClipboard()
   const sets = [...new Set((useBoard().data ?? []).map((map) => map.set))]
@@ -362,6 +362,14 @@ function SheetHead({
         >
           Use as a pattern for a set…
         </MenuItem>
+        <MenuItem
+          onClick={() => {
+            setAnchor(null)
+            setAsking('twin')
+          }}
+        >
+          Derive a twin from a set…
+        </MenuItem>
         <Divider />
         <MenuItem
           onClick={() => {
@@ -420,7 +428,17 @@ function SheetHead({
           close={() => setAsking(null)}
           options={sets}
           hint="A new material with the same wiring: same roles and adjustments, other files."
-          done={(set) => void act({ kind: 'apply-pattern', material: name, set })}
+          done={(set) => void act({ kind: 'apply-pattern', material: name, set, derived: false })}
+        />
+      )}
+      {asking === 'twin' && (
+        <ChooseOne
+          title="Derive a twin"
+          label="Map set"
+          close={() => setAsking(null)}
+          options={sets}
+          hint={`A variant of ${name} with the maps of that set; all else follows ${name}.`}
+          done={(set) => void act({ kind: 'apply-pattern', material: name, set, derived: true })}
         />
       )}
       {asking === 'delete' && <RemoveMaterial sheet={sheet} close={() => setAsking(null)} />}

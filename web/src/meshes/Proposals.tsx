@@ -134,7 +134,14 @@ export function LikeAnother({ mesh, close }: { mesh: string; close: () => void }
   const [other, setOther] = useState(others[0]?.name ?? '')
   const query = useAlike(mesh, other || null)
   const edit = useEdit()
-  const pairs = (query.data ?? []).filter((pair) => pair.material)
+  const all = query.data ?? []
+  const worn = useMeshes().data?.find((entry) => entry.name === mesh)?.assigned ?? {}
+  const [changed, setChanged] = useState<Record<string, boolean>>({})
+  // What wears something already keeps it until somebody says otherwise.
+  const isTicked = (pair: { slot: string }) => changed[pair.slot] ?? !worn[pair.slot]
+  const offered = all.filter((pair) => pair.material && pair.material !== worn[pair.slot])
+  const open = all.filter((pair) => pair.other === null)
+  const pairs = offered.filter(isTicked)
   const accept = () => {
     void edit(
       ...pairs.map((pair): Edit => ({
@@ -156,7 +163,10 @@ export function LikeAnother({ mesh, close }: { mesh: string; close: () => void }
           margin="dense"
           label="As"
           value={other}
-          onChange={(event) => setOther(event.target.value)}
+          onChange={(event) => {
+            setOther(event.target.value)
+            setChanged({})
+          }}
         >
           {others.map((entry) => (
             <MenuItem key={entry.name} value={entry.name}>
@@ -164,17 +174,35 @@ export function LikeAnother({ mesh, close }: { mesh: string; close: () => void }
             </MenuItem>
           ))}
         </TextField>
-        {query.data && pairs.length === 0 && (
+        {query.data && offered.length === 0 && (
           <p className="quiet">
-            No slot of it is like one here, by name or by layout, and wears something.
+            No slot of it is like one here, by name or by its UVs, and wears something else.
           </p>
         )}
         <ul className="evidence">
-          {pairs.map((pair) => (
+          {offered.map((pair) => (
             <li key={pair.slot}>
-              <span className="accent">✓</span>
+              <Checkbox
+                sx={{ p: 0 }}
+                checked={isTicked(pair)}
+                onChange={(event) => setChanged({ ...changed, [pair.slot]: event.target.checked })}
+                slotProps={{
+                  input: { 'aria-label': `${pair.slot} wears ${pair.material}` },
+                }}
+              />
               <span>
                 <b>{pair.slot}</b> wears {pair.material}, as {pair.other}: {pair.why}
+                {worn[pair.slot] && (
+                  <span className="small"> · instead of {worn[pair.slot]}, which it wears now</span>
+                )}
+              </span>
+            </li>
+          ))}
+          {open.map((pair) => (
+            <li key={pair.slot}>
+              <span className="amber">?</span>
+              <span>
+                <b>{pair.slot}</b>: {pair.why}, so it is left open
               </span>
             </li>
           ))}

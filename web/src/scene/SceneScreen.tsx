@@ -128,7 +128,9 @@ export function SceneScreen() {
             >
               {ready.length < meshes.length
                 ? 'Measuring meshes …'
-                : `Stand ${count(ready.length, 'mesh', 'meshes')} side by side`}
+                : ready.length === 1
+                  ? `Stand ${ready[0]!.name} in the scene`
+                  : `Stand ${count(ready.length, 'mesh', 'meshes')} side by side`}
             </Button>
           </>
         )}

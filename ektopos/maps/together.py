@@ -1,0 +1,115 @@
+"""Maps whose names say nothing and that show one surface: their edges lie in the same places.
+
+A proposal for a person: two surfaces may be laid out alike, so a pair counts only where no other
+map of the same kind fits nearly as well.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ektopos.document import Role
+from ektopos.maps.evidence import is_normal
+from ektopos.maps.names import is_nameless, words_of
+from ektopos.maps.statistics import Statistics, thumbnail_of
+from ektopos.maps.verdict import Facts
+from ektopos.types import Float
+
+LEAST = 0.45
+"""Correlation of two maps' edges from which they can be of one surface."""
+APART = 0.15
+"""How much less any other map of the same kind must correlate."""
+
+
+@dataclass(frozen=True)
+class Together:
+    """Maps that seem to be of one surface."""
+
+    maps: tuple[str, ...]
+    correlation: float
+    """Of the edges of those two that hold it together worst, 0–1."""
+
+
+def together(
+    sets: Mapping[str, Sequence[str]],
+    facts: Mapping[str, Facts],
+    roles: Mapping[str, Mapping[str, Role]],
+) -> list[Together]:
+    """Groups among the maps that are alone in their sets and have names that say nothing; of one
+    size, and no role twice. The surest come first.
+
+    `facts` and `roles` are by map. Cost: one product of all such maps' thumbnails.
+    """
+    alone = [
+        names[0]
+        for set_, names in sets.items()
+        if len(names) == 1 and names[0] in facts and is_nameless(words_of(set_))
+    ]
+    edges = {name: edges_of(facts[name].statistics) for name in alone}
+    alone = [name for name in alone if edges[name] is not None]
+    if len(alone) < 2:
+        return []
+    pictures = np.stack([edge for name in alone if (edge := edges[name]) is not None])
+    like = pictures @ pictures.T
+    kinds = [_kind(roles.get(name, {})) for name in alone]
+    sizes = [(facts[name].header.width, facts[name].header.height) for name in alone]
+    of_one_size = np.array([[a == b for b in sizes] for a in sizes])
+    fit = of_one_size & np.array([[not set(k) & set(m) for m in kinds] for k in kinds])
+    alike = np.array([[k == m for m in kinds] for k in kinds])
+    groups = {i: {i} for i in range(len(alone))}
+    worst = dict.fromkeys(range(len(alone)), 1.0)
+    order = np.argwhere(np.triu(fit & (like >= LEAST), 1))
+    for i, j in sorted(order.tolist(), key=lambda pair: -like[pair[0], pair[1]]):
+        if _has_rival(like, alike, i, j) or groups[i] is groups[j]:
+            continue
+        joined = groups[i] | groups[j]
+        said = [role for k in joined for role in kinds[k]]
+        if len(said) != len(set(said)):
+            continue
+        least = min(worst[i], worst[j], float(like[i, j]))
+        for k in joined:
+            groups[k], worst[k] = joined, least
+    found = {id(group): group for group in groups.values() if len(group) > 1}
+    made = [
+        Together(tuple(alone[k] for k in sorted(group)), round(worst[min(group)], 3))
+        for group in found.values()
+    ]
+    return sorted(made, key=lambda one: -one.correlation)
+
+
+def edges_of(s: Statistics) -> Float | None:
+    """How strongly a map changes in every place, over all its channels, `(n,)` of mean 0 and length
+    1; `None` for one that changes nowhere."""
+    small = thumbnail_of(s)[..., :3]
+    if is_normal(s):
+        # Its vectors lean where the surface changes.
+        strength = np.hypot(small[..., :1] - 0.5, small[..., 1:2] - 0.5)
+    else:
+        across = np.roll(small, -1, 1) - np.roll(small, 1, 1)
+        along = np.roll(small, -1, 0) - np.roll(small, 1, 0)
+        strength = np.hypot(across, along)
+    spread = strength.std(axis=(0, 1))
+    if not (spread > 1e-4).any():
+        return None
+    summed = np.sqrt((strength[..., spread > 1e-4] / spread[spread > 1e-4]).sum(axis=2))
+    summed -= summed.mean()
+    return np.asarray(summed / max(float(np.linalg.norm(summed)), 1e-9), np.float32).reshape(-1)
+
+
+def _has_rival(like: Float, alike: NDArray[np.bool_], i: int, j: int) -> bool:
+    """Whether another map of the one's kind goes nearly as well with the other."""
+    for one, other in ((i, j), (j, i)):
+        rivals = alike[other].copy()
+        rivals[[one, other]] = False
+        if rivals.any() and like[one][rivals].max() > like[i, j] - APART:
+            return True
+    return False
+
+
+def _kind(roles: Mapping[str, Role]) -> tuple[str, ...]:
+    """What a map holds, as far as that is known."""
+    return tuple(sorted(set(roles.values()) - {"unknown"}))

@@ -1,0 +1,108 @@
+import {
+  Button,
+  Checkbox,
+  Dialog,
+  DialogActions,
+  DialogContent,
+  DialogTitle,
+  TextField,
+} from '@mui/material'
+import { useState } from 'react'
+
+import { useEdit } from '../api/changes'
+import { useTogether } from '../api/queries'
+import type { BoardMap, Edit } from '../api/types'
+import { MapThumb } from '../components/MapThumb'
+import { ROLE_WORDS, count } from '../words'
+
+/** Maps whose names say nothing and that seem to show one surface: put into sets, where a person agrees. */
+export function GoTogether({ maps }: { maps: BoardMap[] }) {
+  const groups = useTogether().data ?? []
+  const [open, setOpen] = useState(false)
+  if (groups.length === 0) return null
+  const number = groups.reduce((sum, group) => sum + group.maps.length, 0)
+  return (
+    <>
+      <Button
+        title="Their names say nothing, but their edges lie in the same places"
+        onClick={() => setOpen(true)}
+      >
+        {count(number, 'map')} may belong together…
+      </Button>
+      {open && <Groups groups={groups} maps={maps} close={() => setOpen(false)} />}
+    </>
+  )
+}
+
+interface GroupsProps {
+  groups: { maps: string[]; correlation: number }[]
+  maps: BoardMap[]
+  close: () => void
+}
+
+function Groups({ groups, maps, close }: GroupsProps) {
+  const edit = useEdit()
+  const [off, setOff] = useState<Record<string, boolean>>({})
+  const [names, setNames] = useState<Record<string, string>>({})
+  const keyOf = (group: { maps: string[] }) => group.maps.join('\n')
+  const nameOf = (group: { maps: string[] }) => (names[keyOf(group)] ?? group.maps[0]!).trim()
+  const ticked = groups.filter((group) => !off[keyOf(group)] && nameOf(group) !== '')
+  const accept = () => {
+    void edit(
+      ...ticked.map((group): Edit => ({ kind: 'set-map', maps: group.maps, set: nameOf(group) })),
+    )
+    close()
+  }
+  return (
+    <Dialog open onClose={close} maxWidth="sm" fullWidth>
+      <DialogTitle>Maps that may belong together</DialogTitle>
+      <DialogContent>
+        <p className="small" style={{ marginBottom: 10 }}>
+          Their names say nothing. They are of one size, no two of one kind, and what changes in one
+          changes in the others at the same places. Two things unwrapped alike can look so, too.
+        </p>
+        {groups.map((group) => (
+          <div key={keyOf(group)} className="row together">
+            <Checkbox
+              checked={!off[keyOf(group)]}
+              onChange={(event) => setOff({ ...off, [keyOf(group)]: !event.target.checked })}
+              slotProps={{ input: { 'aria-label': `Put ${group.maps.join(', ')} together` } }}
+            />
+            <div className="row wrap grow">
+              {group.maps.map((name) => {
+                const map = maps.find((entry) => entry.name === name)
+                const roles = Object.values(map?.roles ?? {})
+                return (
+                  <figure key={name} style={{ margin: 0, width: 84 }}>
+                    {map && <MapThumb sha256={map.sha256} side={84} />}
+                    <figcaption className="small ellipsis" title={name}>
+                      {name}
+                      <br />
+                      {roles.map((role) => ROLE_WORDS[role].toLowerCase()).join(' · ') ||
+                        'not known'}
+                    </figcaption>
+                  </figure>
+                )
+              })}
+            </div>
+            <div style={{ width: 150 }}>
+              <TextField
+                fullWidth
+                label="Set"
+                value={names[keyOf(group)] ?? group.maps[0]}
+                onChange={(event) => setNames({ ...names, [keyOf(group)]: event.target.value })}
+              />
+              <span className="small">edges agree {group.correlation.toFixed(2)}</span>
+            </div>
+          </div>
+        ))}
+      </DialogContent>
+      <DialogActions>
+        <Button onClick={close}>Cancel</Button>
+        <Button variant="contained" disabled={ticked.length === 0} onClick={accept}>
+          Put together
+        </Button>
+      </DialogActions>
+    </Dialog>
+  )
+}
