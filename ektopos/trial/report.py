@@ -87,6 +87,8 @@ class Report:
     """`path` and `bytes` of every file."""
     pictures: Mapping[tuple[str, str], tuple[str, str]]
     """Addresses of the renders, meant and arrived, by mesh and view."""
+    findings: Sequence[Mapping[str, Any]] = ()
+    """What the checks found of the state that was exported, waived or not."""
 
 
 def page(report: Report, trial: Mapping[str, Any]) -> str:
@@ -120,6 +122,16 @@ def page(report: Report, trial: Mapping[str, Any]) -> str:
         f"<li><b>{escape(one['subject'])}:</b> {escape(one['message'])}</li>"
         for one in trial.get("left", [])
     )
+    open_ = [one for one in report.findings if one["waived"] is None and one["severity"] != "note"]
+    found = "".join(
+        f"<li><b>{escape(one['subject'])}:</b> {escape(one['message'])}</li>" for one in open_
+    )
+    waived = "".join(
+        f"<li><b>{escape(one['subject'])}:</b> {escape(one['message'])} "
+        f"<i>Left as it is: {escape(one['waived'])}</i></li>"
+        for one in report.findings
+        if one["waived"] is not None
+    )
     size = sum(int(file["bytes"]) for file in report.files)
     amount = "1 file" if len(report.files) == 1 else f"{len(report.files)} files"
     verdict = (
@@ -141,6 +153,8 @@ def page(report: Report, trial: Mapping[str, Any]) -> str:
         + (f"<h2>What differs</h2><ul>{faults}</ul>" if faults else "")
         + (f"<h2>To be set by hand</h2><ul>{by_hand}</ul>" if by_hand else "")
         + (f"<h2>What stays behind</h2><ul>{left}</ul>" if left else "")
+        + (f"<h2>What the checks found</h2><ul>{found}</ul>" if found else "")
+        + (f"<h2>Findings left as they are</h2><ul>{waived}</ul>" if waived else "")
         + (f"<h2>Under the same light: meant, arrived</h2>{renders}" if renders else "")
         + "</html>"
     )

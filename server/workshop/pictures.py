@@ -305,3 +305,25 @@ def texel(sha256: str, x: int, y: int) -> dict[str, Any]:
         "values": [float(value) for value in values],
         "degrees_from_flat": tilt,
     }
+
+
+def difference_png(sha256: str, other: str, size: int) -> bytes:
+    """Where two maps differ, in any channel, as stored; the largest difference is white. The second
+    is brought to the first one's size. Raises `MissingReference` and its kin."""
+
+    def make() -> bytes:
+        small = QUICK if size <= QUICK else REDUCED
+        one, two = (reduced_map(f"{sha}-linear", small) for sha in (sha256, other))
+        width, height = fit_within(one.width, one.height, size)
+        first, second = (
+            resize(image.pixels.astype(np.float32), width, height) for image in (one, two)
+        )
+        if first.shape[2] != second.shape[2]:
+            # One has channels that the other lacks: those are compared that both have.
+            channels = min(first.shape[2], second.shape[2])
+            first, second = first[..., :channels], second[..., :channels]
+        apart = np.nan_to_num(np.abs(first - second)).max(axis=2, keepdims=True)
+        most = float(apart.max())
+        return encode_png(quantise(apart / most if most > 0 else apart, 8))
+
+    return kept_or_made(cache_path("views", f"{sha256}-less-{other}-{size}.png"), make)

@@ -7,7 +7,7 @@ from unittest import mock
 from django.test import override_settings
 
 from tests.api.client import Api
-from tests.samples import folder
+from tests.samples import folder, noise, save
 
 
 class Deliveries(Api):
@@ -95,3 +95,36 @@ class Deliveries(Api):
                 self.deliver(project, dry=False, where=where, status=422)
         (self.root / "out").symlink_to("/tmp")
         self.deliver(project, dry=False, where=f"{self.root}/out/game", status=422)
+
+    def test_it_is_made_by_itself_after_a_changed_file_was_taken_and_not_before(self) -> None:
+        project = self.sample()
+        told = self.deliver(project, dry=False)
+        self.assertTrue(told["passed"])
+        before = (self.goal / "plates.glb").read_bytes()
+        body = {"folder": str(self.goal), "by_itself": True}
+        told = self.call("post", f"/projects/{project['id']}/destination", body)
+        self.assertTrue(told["by_itself"])
+        self.assertEqual((told["last"]["passed"], told["last"]["problem"]), (True, ""))
+        rough = {"value": 0.9}
+        project = self.edit(
+            project,
+            {"kind": "set-feed", "material": "plain", "input": "roughness", "feed": rough},
+        )
+        self.assertEqual((self.goal / "plates.glb").read_bytes(), before, "no file was taken")
+        with folder() as root:
+            again = save(root / "tile_orm.png", noise(64, 88)).read_bytes()
+        self.bring_in(project, {"tile_orm.png": again})
+        (offer,) = self.call("get", f"/projects/{project['id']}/offers")
+        self.assertEqual((self.goal / "plates.glb").read_bytes(), before, "it waits")
+        taking = {"revision": project["revision"], "ids": [offer["id"]], "what": "take"}
+        self.call("post", f"/projects/{project['id']}/offers", taking)
+        self.assertNotEqual((self.goal / "plates.glb").read_bytes(), before)
+        last = self.call("get", f"/projects/{project['id']}/destination")["last"]
+        self.assertEqual((last["passed"], last["changed"]), (True, 1))
+
+    def test_where_it_may_not_go_is_said_and_nothing_is_kept(self) -> None:
+        project = self.sample()
+        body = {"folder": "/etc", "by_itself": True}
+        self.call("post", f"/projects/{project['id']}/destination", body, 422)
+        told = self.call("get", f"/projects/{project['id']}/destination")
+        self.assertEqual((told["folder"], told["by_itself"], told["last"]), ("", False, None))

@@ -60,6 +60,29 @@ class Offers(Waiting):
         self.call("post", f"/projects/{project['id']}/undo", {"revision": taken["revision"]})
         self.assertEqual(self.sha_of(project, "tile_col"), old)
 
+    def test_where_it_is_otherwise_is_seen(self) -> None:
+        project = self.sample()
+        old = self.sha_of(project, "tile_gloss")
+        with folder() as root:
+            pixels = cv2.imread(str(content_path(old)), cv2.IMREAD_UNCHANGED)
+            pixels[16:32, 8:40] = 65535 - pixels[16:32, 8:40]
+            again = save(root / "tile_gloss.png", pixels).read_bytes()
+        self.bring_in(project, {"tile_gloss.png": again})
+        (offer,) = self.waiting(project)
+        new = offer["after"]["sha256"]
+        answer = self.call("get", f"/map-differences/{old}/{new}/64.png")
+        shown = cv2.imdecode(np.frombuffer(answer.content, np.uint8), cv2.IMREAD_UNCHANGED)
+        self.assertEqual(shown.shape[:2], (64, 64))
+        self.assertEqual(int(shown.max()), 255)
+        there = np.zeros((64, 64), bool)
+        there[16:32, 8:40] = True
+        self.assertEqual(int(shown[~there].max()), 0)
+        same = self.call("get", f"/map-differences/{old}/{old}/64.png").content
+        self.assertEqual(int(cv2.imdecode(np.frombuffer(same, np.uint8), 0).max()), 0)
+        other = self.sha_of(project, "tile_col")
+        self.call("get", f"/map-differences/{old}/{other}/64.png")
+        self.call("get", f"/map-differences/{old}/{'0' * 64}/64.png", status=404)
+
     def test_what_it_feeds_what_leaves_and_what_is_found_then_is_said_before(self) -> None:
         project = self.sample()
         offer = self.repainted(project)

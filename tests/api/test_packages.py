@@ -199,6 +199,25 @@ class Reports(Api):
         self.assertEqual(len(HTML(string=page).render().pages), 1)
         self.assertIn("Test%20plates", printed.headers["Content-Disposition"].replace(" ", "%20"))
 
+    def test_what_the_checks_found_stands_in_it_with_what_was_left_and_why(self) -> None:
+        project = self.sample()
+        found = self.call("get", f"/projects/{project['id']}/checks")
+        weighty = [one for one in found if one["severity"] != "note"]
+        left, open_ = weighty[0], weighty[1:]
+        why = "The client <likes> it so"
+        project = self.edit(
+            project,
+            {"kind": "waive", "code": left["code"], "subject": left["subject"], "reason": why},
+        )
+        body = {"revision": project["revision"], "trial": True}
+        self.call("post", f"/projects/{project['id']}/exports", body)
+        package = self.call("get", f"/projects/{project['id']}/packages")[0]
+        page = self.client.get(f"/api/packages/{package['id']}/report.html").content.decode()
+        self.assertIn("Left as it is: The client &lt;likes&gt; it so", page)
+        for one in open_:
+            self.assertIn(f"<b>{one['subject']}:</b>", page)
+        self.assertEqual("What the checks found" in page, bool(open_))
+
     def test_without_a_trial_there_is_none(self) -> None:
         project = self.sample()
         self.call(

@@ -14,7 +14,7 @@ from django.test import override_settings
 
 from tests.browser.site import ROOT, Site
 from tests.core.test_renew import panels, renamed
-from tests.samples import folder, noise, save, save_glb
+from tests.samples import coloured, folder, noise, normals_of, save, save_glb
 
 
 class Looked(Site):
@@ -44,12 +44,35 @@ class ChangedFiles(Looked):
         changes.get_by_text("metallic of tile, roughness of tile, occlusion of tile").wait_for()
         changes.get_by_text("64 × 64, 3 × 8 bit").wait_for()
         self.axe("changed files")
+        dialog.get_by_role("button", name="Difference").click()
+        dialog.get_by_role("img", name="Where tile_orm is otherwise").wait_for()
         dialog.get_by_role("button", name="Take it").click()
         bar.wait_for(state="detached")
         before = self.sha("tile_orm")
         self.button("Undo").click()
         page.get_by_role("button", name="Redo").and_(page.locator(":enabled")).wait_for()
         self.assertNotEqual(self.sha("tile_orm"), before)
+        self.assertEqual(self.complaints, [])
+
+    def test_a_new_map_of_a_set_in_use_is_fed_by_one_click(self) -> None:
+        page = self.page
+        self.begin("Lantern")
+        with folder() as root:
+            save(root / "in/lantern_basecolor.png", coloured(64, 3))
+            save(root / "in/lantern_roughness.png", noise(64, 4, 1))
+            self.bring_in(root / "in")
+            page.get_by_role("button", name="Close").click()
+            self.button("Make material").first.click()
+            page.get_by_role("heading", name="lantern", exact=True).wait_for()
+            self.go("Maps")
+            height = noise(64, 6, 1)[..., 0] / 255.0
+            save(root / "more/lantern_nm.png", normals_of(height, 9.0))
+            page.get_by_label("Files to bring in").set_input_files(root / "more/lantern_nm.png")
+            bar = page.get_by_role("region", name="New maps of sets")
+            bar.get_by_role("button", name="Feed it to lantern").click()
+        bar.wait_for(state="detached")
+        self.go("Materials")
+        page.locator('[data-input="normal"]').get_by_text("lantern_nm").first.wait_for()
         self.assertEqual(self.complaints, [])
 
     def test_a_mesh_that_comes_back_says_what_it_keeps(self) -> None:
@@ -149,6 +172,11 @@ class Delivering(Site):
         self.button("Put it there").click()
         dialog.get_by_text("were put there").wait_for()
         self.assertTrue((root / "game/plates.glb").is_file())
+        dialog.get_by_text("last delivered").wait_for()
+        dialog.get_by_role("checkbox", name="By itself").check()
+        self.button("Close").click()
+        self.button("Deliver…").click()
+        dialog.get_by_role("checkbox", name="By itself").and_(page.locator(":checked")).wait_for()
         dialog.get_by_label("Folder").fill(str(root / "none/game"))
         self.button("See what changes").click()
         dialog.get_by_text("is not there").wait_for()

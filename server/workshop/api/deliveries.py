@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from uuid import UUID
 
 from django.conf import settings
@@ -15,10 +16,27 @@ from ektopos.targets.reuse import PACKAGE_LIST
 from server.workshop.api.files import JobOut
 from server.workshop.api.projects import project_or_404
 from server.workshop.following import deliverable
-from server.workshop.models import Destination, Job
+from server.workshop.models import Destination, Job, Project
 from server.workshop.store import delivery_backup
 
 router = Router(tags=["deliveries"])
+
+
+class LastDelivery(Schema):
+    """What became of the last delivery to that folder."""
+
+    ended: datetime
+    passed: bool
+    changed: int
+    problem: str
+    """Why there was none, in words."""
+
+
+class SetDestination(Schema):
+    """Where the current target's package goes, and whether by itself."""
+
+    folder: str
+    by_itself: bool
 
 
 class DestinationOut(Schema):
@@ -28,6 +46,9 @@ class DestinationOut(Schema):
     folder: str
     backup: bool
     """Whether the package that was there before is kept."""
+    by_itself: bool
+    """Whether it is delivered after each changed file that is taken."""
+    last: LastDelivery | None
 
 
 class Deliver(Schema):
@@ -56,7 +77,43 @@ def destination(request: HttpRequest, project_id: UUID) -> DestinationOut:
         roots=[str(root) for root in settings.FOLDERS],
         folder=row.folder if row else "",
         backup=backup.is_file(),
+        by_itself=row.by_itself if row else False,
+        last=_last(project, target),
     )
+
+
+def _last(project: Project, target: str) -> LastDelivery | None:
+    """The last delivery for a target that was no mere look."""
+    ended = project.jobs.filter(
+        kind="deliver", state__in=(Job.State.DONE, Job.State.FAILED), finished__isnull=False
+    )
+    for job in ended.order_by("-finished")[:50]:
+        if job.arguments["target"] != target or job.arguments["dry"] or job.finished is None:
+            continue
+        result, error = job.result or {}, job.error or {}
+        wrong = (result.get("wrong") or [""])[0]
+        return LastDelivery(
+            ended=job.finished,
+            passed=bool(result.get("passed")),
+            changed=len(result.get("changed", [])),
+            problem=str(error.get("message", wrong)),
+        )
+    return None
+
+
+@router.post("/projects/{uuid:project_id}/destination", response=DestinationOut)
+def set_destination(
+    request: HttpRequest, project_id: UUID, given: SetDestination
+) -> DestinationOut:
+    """Say where the package for the project's target goes, and whether by itself."""
+    project = project_or_404(project_id)
+    folder = str(deliverable(given.folder))
+    Destination.objects.update_or_create(
+        project=project,
+        target=project.document.target,
+        defaults={"folder": folder, "by_itself": given.by_itself},
+    )
+    return destination(request, project_id)
 
 
 @router.post("/projects/{uuid:project_id}/deliveries", response=JobOut)

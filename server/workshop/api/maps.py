@@ -256,6 +256,12 @@ def map_region(
     )
 
 
+@router.get("/map-differences/{sha256}/{other}/{int:size}.png")
+def map_difference(request: HttpRequest, sha256: str, other: str, size: int) -> HttpResponse:
+    """Where two maps differ, the largest difference white; as stored, at the first one's size."""
+    return picture(pictures.difference_png(_hash(sha256), _hash(other), min(max(size, 16), 1024)))
+
+
 @router.get("/map-pictures/{sha256}/texel/{int:x}/{int:y}", response=Texel)
 def texel(request: HttpRequest, sha256: str, x: int, y: int) -> dict[str, object]:
     """One texel's numbers."""

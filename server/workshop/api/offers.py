@@ -12,6 +12,7 @@ from pydantic import Field
 
 from server.workshop.api.projects import At, ProjectOut, project_or_404, shown
 from server.workshop.checking import findings_of
+from server.workshop.delivering import deliver_by_itself
 from server.workshop.keeping import ensure_measured
 from server.workshop.models import MapFacts, Offer, Project
 from server.workshop.offers import Effect, effect_of, keeping_both, offers_of, taking
@@ -115,3 +116,4 @@ def _done(project: Project, rows: list[Offer], given: Chosen) -> None:
     edits = [edit for one in taken for edit in one.edits]
     files = {path: sha for one in taken for path, sha in one.files.items()}
     project.edit(edits, given.revision, files, page=given.page)
+    deliver_by_itself(project, edits)

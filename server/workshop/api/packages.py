@@ -16,6 +16,7 @@ from django.utils.http import content_disposition_header
 from ninja import Router, Schema
 from pydantic import Field
 
+from ektopos.cli import plain
 from ektopos.errors import MissingReference
 from ektopos.project import folder_files
 from ektopos.targets.hand_over import ByHand
@@ -28,6 +29,7 @@ from ektopos.trial.report import Report, page
 from server.workshop.api.files import JobOut
 from server.workshop.api.maps import FOREVER
 from server.workshop.api.projects import Path_, RowId, Sha256, project_or_404
+from server.workshop.checking import findings_in
 from server.workshop.foreign import check_package
 from server.workshop.models import Job, Package
 from server.workshop.store import ARRIVED, package_folder
@@ -241,8 +243,15 @@ def _report(package_id: int) -> tuple[Package, str]:
             )
             shown[entry["material"], entry["input"].removeprefix("render ")] = (meant, arrived)
     title = profiles[package.target].title if package.target in profiles else package.target
+    revision = package.revision
+    findings = findings_in(package.project, revision.core().document, revision.files)
     told = Report(
-        package.project.name, title, f"{package.made:%-d %B %Y, %H:%M}", package.files, shown
+        package.project.name,
+        title,
+        f"{package.made:%-d %B %Y, %H:%M}",
+        package.files,
+        shown,
+        plain(findings),
     )
     return package, page(told, package.trial)
 

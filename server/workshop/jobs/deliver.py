@@ -17,10 +17,14 @@ SHOWN = 5
 
 
 def deliver_to(job: Job, progress: Progress) -> dict[str, Any]:
-    """Make the package of the project as it was when the job was asked for, try it, and put it into
-    `folder` if it passes; with `dry` only say what would change there."""
+    """Make the package of the project as it was when the job was asked for (as it is, with
+    `newest`), try it, and put it into `folder` if it passes; with `dry` only say what would change
+    there."""
     given = job.arguments
-    revision = job.project.revisions.get(pk=given["revision"])
+    project = job.project
+    revision = (
+        project.fresh().head if given.get("newest") else project.revisions.get(pk=given["revision"])
+    )
     profile = find_profile(str(given["target"]), revision.core().document)
     goal: Path = deliverable(str(given["folder"]))
     done = deliver(

@@ -20,6 +20,7 @@ from ektopos.document import Document
 from ektopos.edits import Edit
 from ektopos.errors import Cancelled, DiskFull, EktoposError, is_disk_full
 from ektopos.types import Progress
+from server.workshop.delivering import deliver_by_itself
 from server.workshop.jobs.archive import archive, package_archive, scene
 from server.workshop.jobs.bring_in import bring_in
 from server.workshop.jobs.convert import convert
@@ -137,6 +138,7 @@ def _finish(job: Job, done: Any) -> None:
         if edits:
             job.project.edit(edits, None, files, page=job.page)
         job.finish(Job.State.DONE, result=result)
+        deliver_by_itself(job.project, edits)
 
 
 def _fail(job: Job, message: str, subject: str, hint: str) -> None:

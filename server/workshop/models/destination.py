@@ -14,6 +14,8 @@ class Destination(models.Model):
     project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="destinations")
     target = models.CharField(max_length=60)
     folder = models.CharField(max_length=1000)
+    by_itself = models.BooleanField(default=False)
+    """Whether it is delivered after each new version of a file that is taken."""
 
     class Meta:
         ordering = ["target"]

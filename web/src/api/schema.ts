@@ -286,7 +286,11 @@ export interface paths {
          */
         get: operations["server_workshop_api_deliveries_destination"];
         put?: never;
-        post?: never;
+        /**
+         * Set Destination
+         * @description Say where the package for the project's target goes, and whether by itself.
+         */
+        post: operations["server_workshop_api_deliveries_set_destination"];
         delete?: never;
         options?: never;
         head?: never;
@@ -629,6 +633,26 @@ export interface paths {
          * @description Part of a map, texel for texel, at most 2048 × 2048.
          */
         get: operations["server_workshop_api_maps_map_region"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/map-differences/{sha256}/{other}/{size}.png": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Map Difference
+         * @description Where two maps differ, the largest difference white; as stored, at the first one's size.
+         */
+        get: operations["server_workshop_api_maps_map_difference"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3432,6 +3456,36 @@ export interface components {
             folder: string;
             /** Backup */
             backup: boolean;
+            /** By Itself */
+            by_itself: boolean;
+            last: components["schemas"]["LastDelivery"] | null;
+        };
+        /**
+         * LastDelivery
+         * @description What became of the last delivery to that folder.
+         */
+        LastDelivery: {
+            /**
+             * Ended
+             * Format: date-time
+             */
+            ended: string;
+            /** Passed */
+            passed: boolean;
+            /** Changed */
+            changed: number;
+            /** Problem */
+            problem: string;
+        };
+        /**
+         * SetDestination
+         * @description Where the current target's package goes, and whether by itself.
+         */
+        SetDestination: {
+            /** Folder */
+            folder: string;
+            /** By Itself */
+            by_itself: boolean;
         };
         /**
          * JobOut
@@ -5825,6 +5879,59 @@ export interface operations {
             };
         };
     };
+    server_workshop_api_deliveries_set_destination: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetDestination"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DestinationOut"];
+                };
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
     server_workshop_api_deliveries_start_delivery: {
         parameters: {
             query?: never;
@@ -6691,6 +6798,55 @@ export interface operations {
                 y: number;
                 width: number;
                 height: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    server_workshop_api_maps_map_difference: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sha256: string;
+                other: string;
+                size: number;
             };
             cookie?: never;
         };

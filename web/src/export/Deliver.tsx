@@ -1,9 +1,11 @@
 import {
   Button,
+  Checkbox,
   Dialog,
   DialogActions,
   DialogContent,
   DialogTitle,
+  FormControlLabel,
   LinearProgress,
   TextField,
 } from '@mui/material'
@@ -12,8 +14,8 @@ import { useState } from 'react'
 
 import { get, post } from '../api/client'
 import { jobEnds } from '../api/jobs'
-import type { Project } from '../api/types'
-import { count } from '../words'
+import type { LastDelivery, Project } from '../api/types'
+import { ago, count } from '../words'
 
 interface Outcome {
   folder: string
@@ -56,10 +58,18 @@ export function Deliver({ project, close }: { project: Project; close: () => voi
       post('/api/projects/{project_id}/deliveries/bring-back', { params: { path } }),
     onSettled: () => void queries.invalidateQueries({ queryKey: key }),
   })
+  const byItself = useMutation({
+    mutationFn: (by_itself: boolean) =>
+      post('/api/projects/{project_id}/destination', {
+        params: { path },
+        body: { folder: folder.trim(), by_itself },
+      }),
+    onSettled: () => void queries.invalidateQueries({ queryKey: key }),
+  })
   const busy = deliver.isPending || back.isPending
   const seen = deliver.data
   const ready = seen?.dry && seen.passed && seen.changed.length + seen.gone.length > 0
-  const problem = deliver.error ?? back.error
+  const problem = deliver.error ?? back.error ?? byItself.error
   return (
     <Dialog open onClose={close} maxWidth="sm" fullWidth>
       <form
@@ -91,6 +101,17 @@ export function Deliver({ project, close }: { project: Project; close: () => voi
               back.reset()
             }}
           />
+          <FormControlLabel
+            label="By itself after each changed file that is taken, if the trial passes"
+            control={
+              <Checkbox
+                disabled={folder.trim() === ''}
+                checked={byItself.isPending ? byItself.variables : (asked.data?.by_itself ?? false)}
+                onChange={(event) => byItself.mutate(event.target.checked)}
+              />
+            }
+          />
+          {asked.data?.last && <LastTime last={asked.data.last} />}
           {busy && <LinearProgress aria-label="Delivering" />}
           {back.data && <p role="status">{count(back.data.files.length, 'file')} are back.</p>}
           {seen && <Told outcome={seen} />}
@@ -113,6 +134,20 @@ export function Deliver({ project, close }: { project: Project; close: () => voi
         </DialogActions>
       </form>
     </Dialog>
+  )
+}
+
+/** What became of the last delivery, also of one that was made by itself. */
+export function LastTime({ last }: { last: LastDelivery }) {
+  return (
+    <p className={last.passed ? 'small' : 'small brick'}>
+      {last.passed ? '=' : '!'} last delivered {ago(last.ended)}:{' '}
+      {last.passed
+        ? last.changed > 0
+          ? `${count(last.changed, 'file')} put there`
+          : 'all of it was there already'
+        : `not put there, ${last.problem}`}
+    </p>
   )
 }
 

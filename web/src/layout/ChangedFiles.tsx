@@ -13,6 +13,7 @@ import { useOfferEffect, useOffers } from '../api/queries'
 import type { Finding, Offer } from '../api/types'
 import { Divided } from '../components/Divided'
 import { MapThumb } from '../components/MapThumb'
+import { Picture } from '../components/Picture'
 import { ago, count } from '../words'
 import './changedfiles.css'
 
@@ -113,13 +114,36 @@ function ChangedFiles({ offers, decide, close }: Props) {
 function OfferView({ offer }: { offer: Offer }) {
   const asked = useOfferEffect(offer.id)
   const effect = asked.data
+  const [apart, setApart] = useState(false)
   return (
     <section aria-label={`What changes with ${offer.name}`}>
       {offer.kind === 'map' && offer.before.sha256 && (
-        <Divided
-          left={side(offer.before.sha256, `${offer.name} as it is`, 'as it is')}
-          right={side(offer.after.sha256, `${offer.name} as it came`, 'as it came')}
-        />
+        <>
+          {apart ? (
+            <figure>
+              <div className="divided">
+                <Picture
+                  src={`/api/map-differences/${offer.before.sha256}/${offer.after.sha256}/512.png`}
+                  alt={`Where ${offer.name} is otherwise: the largest difference is white`}
+                />
+              </div>
+              <figcaption className="small">the largest difference is white</figcaption>
+            </figure>
+          ) : (
+            <Divided
+              left={side(offer.before.sha256, `${offer.name} as it is`, 'as it is')}
+              right={side(offer.after.sha256, `${offer.name} as it came`, 'as it came')}
+            />
+          )}
+          <div className="row" role="group" aria-label="Shown">
+            <Button aria-pressed={!apart} onClick={() => setApart(false)}>
+              Both
+            </Button>
+            <Button aria-pressed={apart} onClick={() => setApart(true)}>
+              Difference
+            </Button>
+          </div>
+        </>
       )}
       {asked.isError && <p className="brick">{asked.error.message}</p>}
       {!effect && !asked.isError && <LinearProgress aria-label="Looking at what changes" />}

@@ -9,6 +9,7 @@ import { useProject, useProjectId, usePulse } from '../api/queries'
 import { ChangedFilesBar } from './ChangedFiles'
 import { Header } from './Header'
 import { IncomingPanel } from './IncomingPanel'
+import { NewOfSets } from './NewOfSets'
 import { useAllRemembered } from '../components/remembered'
 import { useBringIn } from '../components/useBringIn'
 import { useIncoming } from '../api/incoming'
@@ -95,6 +96,7 @@ export function ProjectFrame() {
         <StageKeeper />
         <div>
           <ChangedFilesBar />
+          <NewOfSets />
           <IncomingPanel />
         </div>
         <StatusLine />
