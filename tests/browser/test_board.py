@@ -89,7 +89,7 @@ class Board(Site):
             page.get_by_label("Files to bring in").set_input_files(sorted((root / "in").iterdir()))
             region = page.get_by_role("region", name="Files coming in")
             region.get_by_role("button", name="Close").click()
-        page.get_by_role("button", name="may belong together…").click()
+        page.get_by_role("button", name="Look at them…").click()
         dialog = page.get_by_role("dialog")
         boxes = dialog.get_by_role("checkbox")
         boxes.first.wait_for()

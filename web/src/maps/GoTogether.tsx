@@ -22,15 +22,12 @@ export function GoTogether({ maps }: { maps: BoardMap[] }) {
   if (groups.length === 0) return null
   const number = groups.reduce((sum, group) => sum + group.maps.length, 0)
   return (
-    <>
-      <Button
-        title="Their names say nothing, but their edges lie in the same places"
-        onClick={() => setOpen(true)}
-      >
-        {count(number, 'map')} may belong together…
-      </Button>
+    <div className="bar chosen">
+      <b>{count(number, 'map')} may belong together</b>
+      <span className="small grow ellipsis">their edges lie in the same places</span>
+      <Button onClick={() => setOpen(true)}>Look at them…</Button>
       {open && <Groups groups={groups} maps={maps} close={() => setOpen(false)} />}
-    </>
+    </div>
   )
 }
 

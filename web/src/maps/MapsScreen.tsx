@@ -186,7 +186,6 @@ export function MapsScreen() {
               Make {bare.length} materials
             </Button>
           )}
-          <GoTogether maps={maps} />
           <NamingRules />
           <TextField
             select
@@ -213,6 +212,7 @@ export function MapsScreen() {
             slotProps={{ htmlInput: { 'aria-label': 'Search the board' } }}
           />
         </div>
+        <GoTogether maps={maps} />
         {several.length > 1 && (
           <ChosenBar names={several} maps={maps} clear={() => setChosen([])} />
         )}
