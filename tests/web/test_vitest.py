@@ -12,8 +12,10 @@ import numpy as np
 
 from ektopos.document import Feed, SceneItem
 from ektopos.materials.adjust import shape
+from ektopos.meshes import apply_recipe
 from ektopos.staging.stand import matrices
-from tests.samples import folder
+from ektopos.steps import MoveUvs
+from tests.samples import folder, quads
 
 WEB = Path(__file__).resolve().parents[2] / "web"
 FEEDS = (
@@ -42,6 +44,25 @@ def places() -> list[dict[str, object]]:
     ]
 
 
+MOVES = (
+    ({"offset": (0.25, -0.5), "rotation": 30.0, "scale": (2.0, -0.5)}, None),
+    ({"offset": (0.1, 0.2), "rotation": -90.0, "scale": (1.5, 1.0), "about": None}, [2, 1]),
+)
+
+
+def moves() -> list[dict[str, object]]:
+    """Where the core moves the UVs of some faces: of every corner, before and after."""
+    mesh = quads({"A": 2}, uv_scale=0.75)
+    before = mesh.corner_uvs().reshape(-1).tolist()
+    found = []
+    for move, at in MOVES:
+        step = MoveUvs(kind="move-uvs", slots=["A"], at=at, **move)
+        after = apply_recipe(mesh, [step]).corner_uvs().reshape(-1).tolist()
+        said = {"offset": step.offset, "rotation": step.rotation, "scale": step.scale, "about": step.about}
+        found.append({"move": said, "at": at, "before": before, "after": after})
+    return found
+
+
 def vectors() -> list[dict[str, object]]:
     """What the core makes of some values by some chains of adjustments."""
     values = np.linspace(0.0, 1.0, 11)
@@ -57,7 +78,8 @@ class Vitest(TestCase):
         with folder() as root:
             (root / "vectors.json").write_text(json.dumps(vectors()))
             (root / "places.json").write_text(json.dumps(places()))
-            environment = {**os.environ, "EKTOPOS_VECTORS": str(root / "vectors.json"), "EKTOPOS_PLACES": str(root / "places.json")}
+            (root / "moves.json").write_text(json.dumps(moves()))
+            environment = {**os.environ, "EKTOPOS_VECTORS": str(root / "vectors.json"), "EKTOPOS_PLACES": str(root / "places.json"), "EKTOPOS_MOVES": str(root / "moves.json"),}
             command = ["npx", "--no-install", "vitest", "run", "--reporter=json", f"--outputFile={root / 'report.json'}"]
             ended = subprocess.run(command, cwd=WEB, env=environment, capture_output=True, text=True)
             self.assertTrue((root / "report.json").is_file(), ended.stderr[-2000:])

@@ -9,7 +9,7 @@ import {
   MenuItem,
   TextField,
 } from '@mui/material'
-import { useState } from 'react'
+import { Suspense, useState } from 'react'
 
 import { useRecipe } from '../api/changes'
 import { useStartJob } from '../api/jobs'
@@ -17,6 +17,7 @@ import { useBoard, useProject } from '../api/queries'
 import { feedOf } from '../api/stated'
 import type { MeshFacts, MeshStep } from '../api/types'
 import { Picture } from '../components/Picture'
+import { MoveUvs } from './MoveUvs'
 
 export type UvAction =
   'move' | 'pack' | 'unwrap' | 'palette' | 'bake' | 'sides' | 'colours' | 'mask'
@@ -39,34 +40,32 @@ const TITLES: Record<UvAction, string> = {
   colours: 'Make a map of vertex colours',
   mask: 'Make a mask of the picked faces',
 }
-const KEPT_AS_STEP: UvAction[] = ['move', 'pack', 'unwrap', 'palette']
+const KEPT_AS_STEP: UvAction[] = ['pack', 'unwrap', 'palette']
 const SIZES = [256, 512, 1024, 2048, 4096] as const
 
-const turned = (degrees: string, by: number) => String((Number(degrees) + by) % 360)
-const mirrored = (scale: string) => String(-Number(scale))
-
-/** Asks for the numbers of one step on the UVs of some slots. `at` are faces of the slot that it is for; without them, all. */
-export function EditUvs({
-  mesh,
-  slots,
-  action,
-  at,
-  close,
-}: {
+interface Props {
   mesh: MeshFacts
   slots: string[]
   action: UvAction
   at?: number[]
   close: () => void
-}) {
+}
+
+/** Asks for what one step on the UVs of some slots needs. `at` are faces of the slot that it is for; without them, all. */
+export function EditUvs(props: Props) {
+  return props.action === 'move' ? (
+    <Suspense fallback={null}>
+      <MoveUvs {...props} />
+    </Suspense>
+  ) : (
+    <AskNumbers {...props} />
+  )
+}
+
+function AskNumbers({ mesh, slots, action, at, close }: Props) {
   const change = useRecipe()
   const { startBake, startPaint } = useStartJob()
   const [values, setValues] = useState({
-    u: '0',
-    v: '0',
-    turn: '0',
-    scaleU: '1',
-    scaleV: '1',
     texels: '1024',
     gap: '8',
     column: '1',
@@ -112,16 +111,6 @@ export function EditUvs({
     (text) => text.trim() === '' || Number.isNaN(Number(text.replace(',', '.'))),
   )
   const step = (): MeshStep | null => {
-    if (action === 'move')
-      return {
-        kind: 'move-uvs',
-        slots,
-        offset: [number('u'), number('v')],
-        rotation: number('turn'),
-        scale: [number('scaleU'), number('scaleV')],
-        about: at ? null : [0.5, 0.5],
-        at: at ?? null,
-      }
     if (action === 'pack' || action === 'unwrap')
       return {
         kind: 'pack-uvs',
@@ -179,26 +168,6 @@ export function EditUvs({
         </DialogTitle>
         <DialogContent>
           <div className="fields">
-            {action === 'move' && [
-              field('u', 'Move u', 'to the right'),
-              field('v', 'Move v', 'down'),
-              field('scaleU', 'Scale u', 'negative mirrors'),
-              field('scaleV', 'Scale v', 'negative mirrors'),
-              field('turn', 'Turn', 'degrees, about the middle'),
-            ]}
-            {action === 'move' && (
-              <div className="row" style={{ gridColumn: '1 / -1' }}>
-                <Button onClick={() => setValues({ ...values, turn: turned(values.turn, 90) })}>
-                  Turn by 90°
-                </Button>
-                <Button onClick={() => setValues({ ...values, scaleU: mirrored(values.scaleU) })}>
-                  Mirror u
-                </Button>
-                <Button onClick={() => setValues({ ...values, scaleV: mirrored(values.scaleV) })}>
-                  Mirror v
-                </Button>
-              </div>
-            )}
             {(action === 'pack' || action === 'unwrap') && [
               size,
               field('gap', 'Room between islands', 'texels'),

@@ -2,7 +2,6 @@ import { MenuItem, Select } from '@mui/material'
 import { useLoader } from '@react-three/fiber'
 import { useEffect, useMemo, useRef, useState } from 'react'
 import type { PointerEvent, WheelEvent } from 'react'
-import type { BufferGeometry } from 'three'
 import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js'
 
 import { useBoard, usePadding, useProject } from '../api/queries'
@@ -12,6 +11,7 @@ import { RAMP, STAGE } from '../theme'
 import type { MeshView } from './measures'
 import { useDensities } from './density'
 import { colourOf } from './measures'
+import { cornersOf } from './movedUvs'
 
 const SIDE = 268
 
@@ -133,7 +133,7 @@ export function UvDrawer({
 }
 
 /** The maps that feed a material and its bases, base colour first. */
-function feedsOf(materials: Record<string, Material>, name: string | null): string[] {
+export function feedsOf(materials: Record<string, Material>, name: string | null): string[] {
   const maps: string[] = []
   const seen = new Set<string>()
   let at = name
@@ -167,17 +167,11 @@ function UvPicture({
     () => piecesOf(gltf.scene).pieces.find((piece) => piece.slot === slot.name)?.geometry,
     [gltf, slot.name],
   )
-  const [loaded, setLoaded] = useState<{ of: string; image: HTMLImageElement } | null>(null)
-  const image = loaded && loaded.of === picture ? loaded.image : null
-  const [place, setPlace] = useState<{ zoom: number; u: number; v: number } | null>(null)
+  const corners = useMemo(() => (geometry ? cornersOf(geometry) : new Float32Array()), [geometry])
+  const image = useImage(picture)
+  const [place, setPlace] = useState<Place | null>(null)
   const fitted = useMemo(() => fit(slot), [slot])
   const at = place ?? fitted
-  useEffect(() => {
-    if (!picture) return
-    const coming = new Image()
-    coming.onload = () => setLoaded({ of: picture, image: coming })
-    coming.src = picture
-  }, [picture])
   useEffect(() => {
     const context = canvas.current?.getContext('2d')
     if (!context) return
@@ -191,12 +185,12 @@ function UvPicture({
       context,
       at,
       image,
-      geometry,
+      corners,
       values && values.subarray(first, first + slot.triangles),
       view,
       view === 'density' ? densities.usual / densities.factor(slot.name) : densities.usual,
     )
-  }, [at, densities, geometry, image, mesh, slot, values, view])
+  }, [at, corners, densities, image, mesh, slot, values, view])
   const wheel = (event: WheelEvent) => {
     const box = event.currentTarget.getBoundingClientRect()
     const [x, y] = [(event.clientX - box.left) / SIDE, (event.clientY - box.top) / SIDE]
@@ -227,8 +221,20 @@ function UvPicture({
   )
 }
 
+/** A picture by its address, once it is there. */
+export function useImage(address: string | null): HTMLImageElement | null {
+  const [loaded, setLoaded] = useState<{ of: string; image: HTMLImageElement } | null>(null)
+  useEffect(() => {
+    if (!address) return
+    const coming = new Image()
+    coming.onload = () => setLoaded({ of: address, image: coming })
+    coming.src = address
+  }, [address])
+  return loaded && loaded.of === address ? loaded.image : null
+}
+
 /** Where to look so that 0–1 and all of the slot's UVs are seen. */
-function fit(slot: SlotFacts): { zoom: number; u: number; v: number } {
+export function fit(slot: SlotFacts): Place {
   const low = [0, 1].map((axis) => Math.min(0, slot.uv.min?.[axis] ?? 0))
   const high = [0, 1].map((axis) => Math.max(1, slot.uv.max?.[axis] ?? 1))
   const reach = Math.max(high[0]! - low[0]!, high[1]! - low[1]!) * 1.04
@@ -241,12 +247,40 @@ function fit(slot: SlotFacts): { zoom: number; u: number; v: number } {
 
 function draw(
   context: CanvasRenderingContext2D,
-  at: { zoom: number; u: number; v: number },
+  at: Place,
   image: HTMLImageElement | null,
-  geometry: BufferGeometry | undefined,
+  corners: Float32Array,
   values: Float32Array | null,
   view: MeshView,
   usual: number,
+) {
+  drawGround(context, at, image)
+  const path = pathOf(context, at, corners)
+  const count = corners.length / 2
+  if (values) {
+    context.globalAlpha = 0.8
+    for (let i = 0; i < count; i += 3) {
+      context.fillStyle = `#${colourOf(view, values[i / 3] ?? NaN, usual).getHexString()}`
+      context.beginPath()
+      path(i)
+      context.fill()
+    }
+    context.globalAlpha = 1
+  }
+  drawLines(context, path, count)
+}
+
+export interface Place {
+  zoom: number
+  u: number
+  v: number
+}
+
+/** A picture on every square of the UVs that is seen, the first one plainly. */
+export function drawGround(
+  context: CanvasRenderingContext2D,
+  at: Place,
+  image: HTMLImageElement | null,
 ) {
   const side = context.canvas.width
   const x = (u: number) => (u - at.u) * at.zoom * side
@@ -265,33 +299,31 @@ function draw(
   context.strokeStyle = STAGE.black
   context.lineWidth = 1
   context.strokeRect(x(0), y(0), unit, unit)
-  const uvs = geometry?.getAttribute('uv')
-  if (!geometry || !uvs) return
-  const index = geometry.index
-  const corners = index ? index.count : uvs.count
-  const corner = (i: number) => (index ? index.getX(i) : i)
-  const path = (i: number) => {
+}
+
+/** Puts the triangle that begins at a corner into the path. */
+export function pathOf(context: CanvasRenderingContext2D, at: Place, corners: Float32Array) {
+  const scale = at.zoom * context.canvas.width
+  return (i: number) => {
     for (let k = 0; k < 3; k += 1) {
-      const vertex = corner(i + k)
-      if (k === 0) context.moveTo(x(uvs.getX(vertex)), y(uvs.getY(vertex)))
-      else context.lineTo(x(uvs.getX(vertex)), y(uvs.getY(vertex)))
+      const [u, v] = [corners[2 * (i + k)]!, corners[2 * (i + k) + 1]!]
+      const [x, y] = [(u - at.u) * scale, (v - at.v) * scale]
+      if (k === 0) context.moveTo(x, y)
+      else context.lineTo(x, y)
     }
     context.closePath()
   }
-  if (values) {
-    context.globalAlpha = 0.8
-    for (let i = 0; i < corners; i += 3) {
-      context.fillStyle = `#${colourOf(view, values[i / 3] ?? NaN, usual).getHexString()}`
-      context.beginPath()
-      path(i)
-      context.fill()
-    }
-    context.globalAlpha = 1
-  }
-  // Many lines are drawn thinner, so that the layout stays to be seen.
-  const thin = corners > 30_000 ? 0.35 : 0.9
+}
+
+/** The edges of all triangles, light on dark. Many lines are drawn thinner, so that the layout stays to be seen. */
+export function drawLines(
+  context: CanvasRenderingContext2D,
+  path: (corner: number) => void,
+  count: number,
+) {
+  const thin = count > 30_000 ? 0.35 : 0.9
   context.beginPath()
-  for (let i = 0; i < corners; i += 3) path(i)
+  for (let i = 0; i < count; i += 3) path(i)
   context.strokeStyle = STAGE.black
   context.globalAlpha = 0.5 * thin
   context.lineWidth = 3

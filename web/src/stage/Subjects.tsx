@@ -25,6 +25,7 @@ import type { StageLook } from '../api/types'
 import { SLOT_TINTS, STAGE } from '../theme'
 import type { ShapeName } from './shapes'
 import { makeShape } from './shapes'
+import { useUvPreview, withUvs } from './uvPreview'
 import { type Solo, useSoloMaterial, useStageMaterial } from './useMaterial'
 import { useView } from './view'
 
@@ -185,6 +186,7 @@ export function MeshSubject({
               key={slot}
               slot={slot}
               geometry={geometry}
+              geometryKey={geometryKey}
               look={view?.look}
               solo={view?.solo ?? null}
               paint={paint[slot] ?? null}
@@ -203,6 +205,7 @@ export function MeshSubject({
 interface PieceProps {
   slot: string
   geometry: BufferGeometry
+  geometryKey: string
   paint: Float32Array | null
   look: StageLook | undefined
   solo: Solo | null
@@ -216,6 +219,7 @@ interface PieceProps {
 function Piece({
   slot,
   geometry,
+  geometryKey,
   paint,
   look,
   solo,
@@ -245,6 +249,14 @@ function Piece({
       }),
     [],
   )
+  const tried = useUvPreview((state) =>
+    state.of === geometryKey ? (state.corners[slot] ?? null) : null,
+  )
+  const other = useMemo(() => (tried ? withUvs(geometry, tried) : null), [geometry, tried])
+  useEffect(() => {
+    invalidate()
+    return () => other?.dispose()
+  }, [other, invalidate])
   const coloured = useMemo(() => (paint ? painted(geometry, paint) : null), [geometry, paint])
   const plain = useMemo(() => new MeshLambertMaterial({ vertexColors: true, side: DoubleSide }), [])
   useEffect(() => () => tinted?.dispose(), [tinted])
@@ -253,7 +265,7 @@ function Piece({
   return (
     <>
       <mesh
-        geometry={coloured ?? geometry}
+        geometry={coloured ?? other ?? geometry}
         material={ghost ? faint : coloured ? plain : (flat ?? tinted ?? lit)}
         userData={{ slot }}
         onPointerOver={(event) => {
