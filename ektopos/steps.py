@@ -154,7 +154,28 @@ class TurnReversed(_Step):
         return f"faces of {', '.join(self.slots)} that showed their backs are turned"
 
 
+class Shade(_Step):
+    """Give slots other normals: every face flat, or smooth over edges up to an angle."""
+
+    kind: Literal["shade"]
+    slots: list[str] = Field(min_length=1)
+    angle: Annotated[Finite, Field(ge=0, le=180)] = 30.0
+    """Degrees that faces may lean from each other and still be smooth; 0 makes all flat."""
+
+    def label(self) -> str:
+        how = "flat" if self.angle == 0 else f"smooth up to {self.angle:g}°"
+        return f"{', '.join(self.slots)}: shaded {how}"
+
+
 MeshStep = Annotated[
-    RenameSlot | MergeSlots | SplitSlot | MoveUvs | ScaleUvs | PackUvs | PaletteUvs | TurnReversed,
+    RenameSlot
+    | MergeSlots
+    | SplitSlot
+    | MoveUvs
+    | ScaleUvs
+    | PackUvs
+    | PaletteUvs
+    | TurnReversed
+    | Shade,
     Field(discriminator="kind"),
 ]

@@ -19,6 +19,7 @@ from ektopos.meshes.faults import reversed_faces
 from ektopos.meshes.islands import faces_joined_by_edges, joined_faces, uv_islands, weld
 from ektopos.meshes.mesh import Mesh
 from ektopos.meshes.rows import unique_rows
+from ektopos.meshes.shade import corner_normals
 from ektopos.meshes.uvs import signed_areas, tile_numbers
 from ektopos.names import free_name
 from ektopos.steps import (
@@ -30,6 +31,7 @@ from ektopos.steps import (
     PaletteUvs,
     RenameSlot,
     ScaleUvs,
+    Shade,
     SplitSlot,
     TurnReversed,
 )
@@ -280,6 +282,28 @@ def _turn(step: TurnReversed, mesh: Mesh) -> Mesh:
     own = np.unique(triangles[faces])
     normals[own] = -normals[own]
     return replace(mesh, triangles=triangles, normals=normals)
+
+
+@apply_step.register
+def _shade(step: Shade, mesh: Mesh) -> Mesh:
+    faces = faces_of(mesh, step.slots)
+    normals = corner_normals(mesh, faces, step.angle).reshape(-1, 3).astype(np.float32)
+    mesh = with_own_vertices(mesh, faces)
+    own = mesh.triangles[faces].reshape(-1)
+    # Corners that agree go on sharing a vertex.
+    steps = np.rint(normals * 2**20).astype(np.int64)
+    first, place = unique_rows(np.concatenate([own[:, None], steps], axis=1))
+    kept = np.setdiff1d(np.arange(len(mesh.positions)), own)
+    triangles = mesh.triangles.copy()
+    number = np.full(len(mesh.positions), -1)
+    number[kept] = np.arange(len(kept))
+    triangles = number[triangles]
+    triangles[faces] = len(kept) + place.reshape(-1, 3)
+    made = _with_vertices(mesh, np.concatenate([kept, own[first]]), triangles)
+    shaded, odd = made.normals.copy(), made.unnormalised.copy()
+    shaded[len(kept) :] = normals[first]
+    odd[len(kept) :] = False
+    return replace(made, normals=shaded, unnormalised=odd)
 
 
 def carried(before: Mesh, after: Mesh) -> dict[str, str]:

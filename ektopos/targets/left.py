@@ -12,6 +12,7 @@ from ektopos.errors import UnreadableFile
 from ektopos.meshes.formats.gltf import GLTF_SUFFIXES
 from ektopos.meshes.scene import Brought, Scene, read_scene
 from ektopos.project import Project
+from ektopos.steps import Shade
 from ektopos.targets.profile import Profile
 
 SceneOf = Callable[[str], Scene]
@@ -62,6 +63,8 @@ def leaving(name: str, entry: MeshEntry, scene: Scene, profile: Profile, *, alon
             stays, why = True, "the project's own materials take their place"
         elif kind == "uv sets":
             stays, why = False, ""
+        elif kind == "tangents" and any(isinstance(step, Shade) for step in entry.recipe):
+            stays, why = True, "slots were shaded otherwise, and engines make them anew"
         else:
             stays, why = not kept, _why(profile, entry, alone=alone)
         if stays:

@@ -17,7 +17,7 @@ from ektopos.materials.derive import Material
 from ektopos.meshes import Mesh, apply_recipe
 from ektopos.meshes.formats.gltf import drawn_parts, influenced, local_matrix, node_order
 from ektopos.meshes.formats.gltf_accessors import Accessors
-from ektopos.meshes.formats.kept import Original, turned_faces
+from ektopos.meshes.formats.kept import Original, shaded_slots, turned_faces
 from ektopos.meshes.mesh import with_normals
 from ektopos.meshes.recipe import OTHER_WAY
 from ektopos.project import Project, read_original, read_project_mesh
@@ -80,6 +80,8 @@ class ExpectedMesh:
             return None, None
         tangents, influences = _corner_values(self.original)
         turned = turned_faces(self.original.mesh, self.mesh)
+        # Other normals leave tangents without a meaning: engines make them as glTF says.
+        tangents[shaded_slots(self.original.mesh, self.mesh)[self.mesh.triangle_slot]] = 0.0
         if turned.any():
             tangents[turned] = tangents[turned][:, OTHER_WAY] * [1.0, 1.0, 1.0, -1.0]
             influences[turned] = influences[turned][:, OTHER_WAY]

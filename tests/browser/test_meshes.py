@@ -8,6 +8,7 @@ import shutil
 from pathlib import Path
 
 import numpy as np
+import trimesh
 
 from server.workshop.models import Project
 from tests.browser.site import Site
@@ -71,6 +72,37 @@ class Meshes(Site):
             shown.get_by_role("button", name=view, exact=True).click()
             page.locator(".legend", has_text=legend).wait_for()
         self.axe("meshes, seen by flipped faces")
+        self.assertEqual(self.complaints, [])
+
+    def test_shading_is_seen_and_set(self) -> None:
+        page = self.page
+        self.begin("Ball")
+        with folder() as root:
+            ball = trimesh.creation.icosphere(subdivisions=2)
+            ball.visual = trimesh.visual.TextureVisuals(uv=ball.vertices[:, :2] * 0.4 + 0.5)
+            (root / "in").mkdir()
+            # With its vertex normals, so that it is smooth.
+            (root / "in/ball.glb").write_bytes(ball.export(file_type="glb", include_normals=True))
+            self.bring_in(root / "in")
+        page.get_by_role("button", name="Close").click()
+        self.go("Meshes")
+        slot = page.locator(".slots tbody tr").first.get_by_role("button").first
+        slot.click()
+        drawer = page.locator(".uv-drawer")
+        drawer.get_by_text("shaded smooth").wait_for()
+        smooth = self.stage_pixels()
+        page.get_by_role("button", name="More for").first.click()
+        page.get_by_role("menuitem", name="Shade it flat").click()
+        drawer.get_by_text("shaded flat").wait_for()
+        flat = self.stage_pixels(unlike=smooth)
+        page.get_by_role("button", name="More for").first.click()
+        page.get_by_role("menuitem", name="Shade it smooth").click()
+        page.get_by_label("Up to an angle of").fill("60")
+        self.axe("shading smooth")
+        self.button("Shade").click()
+        drawer.get_by_text("shaded smooth").wait_for()
+        self.stage_pixels(unlike=flat)
+        page.get_by_text("shaded smooth up to 60°").wait_for()
         self.assertEqual(self.complaints, [])
 
     def test_slots_are_renamed_split_merged_and_given_back(self) -> None:

@@ -19,7 +19,9 @@ from numpy.typing import NDArray
 from ektopos import __version__
 from ektopos.meshes.formats.glb import ARRAY, ELEMENT, Binary
 from ektopos.meshes.formats.gltf import (
+    Drawn,
     drawn_parts,
+    influenced,
     is_quantised,
     triangles_of,
 )
@@ -27,6 +29,7 @@ from ektopos.meshes.formats.gltf_accessors import DRACO, Accessors, view_bytes
 from ektopos.meshes.mesh import Mesh
 from ektopos.meshes.recipe import OTHER_WAY
 from ektopos.meshes.rows import unique_rows
+from ektopos.vectors import normalise
 
 _GONE = ("buffers", "images", "textures", "samplers", "materials")
 _VARIANTS = "KHR_materials_variants"
@@ -70,6 +73,7 @@ class _Kept:
         self.source, self.before, self.mesh = original.gltf, original.mesh, mesh
         self.material_of, self.colours = material_of, colours
         self.backwards = turned_faces(self.before, mesh)
+        self.shaded = shaded_slots(self.before, mesh)[mesh.triangle_slot]
         self.accessors = Accessors(original.gltf, original.buffers)
         self.gltf = copy.deepcopy({k: v for k, v in original.gltf.items() if k not in _GONE})
         self.binary = Binary()
@@ -87,21 +91,21 @@ class _Kept:
         self._keep_numbers()
         return gltf, self.binary
 
-    def _drawn(self) -> dict[tuple[int, int], tuple[int, int, int]]:
-        """By mesh and primitive, the first triangle and vertex that the drawn mesh has of it, and
-        how many triangles: of its first instance."""
-        drawn: dict[tuple[int, int], tuple[int, int, int]] = {}
+    def _drawn(self) -> dict[tuple[int, int], tuple[int, int, int, Drawn]]:
+        """By mesh and primitive, the first triangle and vertex that the drawn mesh has of it, how
+        many triangles, and how it is drawn: of its first instance."""
+        drawn: dict[tuple[int, int], tuple[int, int, int, Drawn]] = {}
         triangle = vertex = 0
-        for _, which, primitive in drawn_parts(self.source, self.accessors):
+        for how, which, primitive in drawn_parts(self.source, self.accessors):
             count = _triangle_count(self.source, primitive)
-            drawn.setdefault(which, (triangle, vertex, count))
+            drawn.setdefault(which, (triangle, vertex, count, how))
             triangle += count
             position = primitive["attributes"]["POSITION"]
             vertex += int(self.source["accessors"][position]["count"])
         return drawn
 
     def _primitive(
-        self, primitive: dict[str, Any], drawn: tuple[int, int, int] | None
+        self, primitive: dict[str, Any], drawn: tuple[int, int, int, Drawn] | None
     ) -> Iterator[dict[str, Any]]:
         """A primitive with its new material; apart by slot, and with vertices of its own, where
         that has to be."""
@@ -112,7 +116,7 @@ class _Kept:
         if drawn is None:
             yield self._dressed(primitive, self._slot_elsewhere(primitive))
             return
-        first, vertex, count = drawn
+        first, vertex, count, how = drawn
         those = slice(first, first + count)
         slots = self.mesh.triangle_slot[those]
         uvs = self.mesh.corner_uvs()[those]
@@ -121,12 +125,28 @@ class _Kept:
         packed = DRACO in primitive.get("extensions", {})
         scaled = is_quantised(self.source, primitive)
         several = len(np.unique(slots)) > 1
-        if count and (moved or packed or scaled or several or backwards.any()):
+        shaded = self.shaded[those]
+        if count and (moved or packed or scaled or several or backwards.any() or shaded.any()):
             corners = self.before.triangles[those] - vertex
-            yield from self._anew(primitive, corners, slots, uvs, moved or scaled, backwards)
+            normals = None
+            if shaded.any():
+                as_now = np.where(backwards[:, None], corners[:, OTHER_WAY], corners)
+                axes = self._axes(primitive, how)[as_now]
+                normals = _back(axes, self.mesh.normals[self.mesh.triangles[those]])
+            yield from self._anew(
+                primitive, corners, slots, uvs, moved or scaled, backwards, shaded, normals
+            )
         else:
             slot = self.mesh.slots[slots[0]] if count else self._slot_elsewhere(primitive)
             yield self._dressed(primitive, slot)
+
+    def _axes(self, primitive: dict[str, Any], how: Drawn) -> NDArray[np.float64]:
+        """What turns each vertex of a primitive as it is drawn, `(v, 3, 3)`."""
+        count = int(self.source["accessors"][primitive["attributes"]["POSITION"]]["count"])
+        if how.joints is None:
+            return np.broadcast_to(how.matrix[:3, :3], (count, 3, 3))
+        values = self.accessors.attributes(primitive)
+        return influenced(values, how.joints[:, :3, :3].reshape(-1, 9)).T.reshape(-1, 3, 3)
 
     def _slot_elsewhere(self, primitive: dict[str, Any]) -> str | None:
         """The slot of a primitive that is not drawn: that of others with its material."""
@@ -154,10 +174,13 @@ class _Kept:
         uvs: NDArray[np.float64],
         moved: bool,
         backwards: NDArray[np.bool_],
+        shaded: NDArray[np.bool_],
+        normals: NDArray[np.float32] | None,
     ) -> Iterator[dict[str, Any]]:
         """A primitive written again, one for each slot; `corners` `(t, 3)` are vertex numbers as
         they were drawn, where mirroring nodes turn the winding; `backwards` `(t,)` are triangles
-        that face the other way now."""
+        that face the other way now, `shaded` `(t,)` such as have other `normals` `(t, 3, 3)`, at
+        the corners as they are drawn now."""
         stored = self.accessors.stored_attributes(primitive)
         count = len(stored["POSITION"])
         raw = triangles_of(self.accessors.corners(primitive, count), primitive.get("mode", 4))
@@ -166,6 +189,10 @@ class _Kept:
         uvs = np.where(turned[:, None, None], uvs[:, ::-1], uvs).astype(np.float32)
         raw = np.where(backwards[:, None], raw[:, OTHER_WAY], raw)
         uvs = np.where(backwards[:, None, None], uvs[:, OTHER_WAY], uvs)
+        if normals is not None:
+            normals = np.where(backwards[:, None, None], normals[:, OTHER_WAY], normals)
+            normals = np.where(turned[:, None, None], normals[:, ::-1], normals)
+            normals = np.where(backwards[:, None, None], normals[:, OTHER_WAY], normals)
         targets = [
             {name: self.accessors.stored(index) for name, index in target.items()}
             for target in primitive.get("targets", [])
@@ -182,15 +209,21 @@ class _Kept:
             keys = np.concatenate([keys, backs], axis=1)
             if moved:
                 keys = np.concatenate([keys, lies.view(np.uint32)], axis=1)
+            anew = normals is not None and bool(shaded[those].any())
+            if normals is not None and anew:
+                lean = np.ascontiguousarray(normals[those].reshape(-1, 3), np.float32)
+                keys = np.concatenate([keys, lean.view(np.uint32)], axis=1)
             first, place = unique_rows(keys.astype(np.int64))
             vertices = keys[first, 0].astype(np.int64)
             away = backs[first, 0]
             attributes = {}
             for name, values in stored.items():
-                if name in primitive["attributes"]:
+                if name in primitive["attributes"] and not (anew and name in _OF_NORMALS):
                     attributes[name] = self._accessor(
                         values, vertices, primitive["attributes"][name], _facing(name, away)
                     )
+            if anew:
+                attributes["NORMAL"] = self._plain(lean[first], "VEC3")
             if moved and np.isfinite(lies).all():
                 attributes["TEXCOORD_0"] = self._plain(lies[first], "VEC2")
             wide = np.uint16 if len(vertices) < 65535 else np.uint32
@@ -203,6 +236,7 @@ class _Kept:
                     {
                         name: self._accessor(values, vertices, target[name], _facing(name, away))
                         for name, values in morphed.items()
+                        if not (anew and name in _OF_NORMALS)
                     }
                     for morphed, target in zip(targets, primitive["targets"], strict=True)
                 ]
@@ -302,6 +336,31 @@ def _facing(name: str, away: NDArray[Any]) -> NDArray[np.int8]:
     elif name == "TANGENT":
         signs[away.astype(bool), 3] = -1
     return signs
+
+
+_OF_NORMALS = ("NORMAL", "TANGENT")
+"""What other normals replace, or leave without a meaning: engines make tangents as glTF says."""
+
+
+def _back(axes: NDArray[np.float64], normals: NDArray[Any]) -> NDArray[np.float32]:
+    """Normals as a file has to have them so that they are drawn as they are: `axes` `(t, 3, 3, 3)`
+    turn the corners of `normals` `(t, 3, 3)`. Source: normals turn by the inverse transpose."""
+    held = np.einsum("tcij,tci->tcj", axes, normals.astype(np.float64))
+    return np.asarray(normalise(held), np.float32)
+
+
+def shaded_slots(before: Mesh, after: Mesh) -> NDArray[np.bool_]:
+    """Which slots of a mesh have other normals after a recipe than turning faces gives them,
+    `(slots,)`."""
+    was, now = (mesh.normals[mesh.triangles] for mesh in (before, after))
+    if was.shape == now.shape and np.array_equal(was, now):
+        return np.zeros(len(after.slots), bool)
+    backwards = turned_faces(before, after)
+    was = np.where(backwards[:, None, None], -was[:, OTHER_WAY], was)
+    other = (np.abs(was - now) > 1e-6).any(axis=(1, 2))
+    slots = np.zeros(len(after.slots), bool)
+    slots[np.unique(after.triangle_slot[other])] = True
+    return slots
 
 
 def turned_faces(before: Mesh, after: Mesh) -> NDArray[np.bool_]:

@@ -2097,7 +2097,7 @@ export interface components {
             /** Done */
             done?: string[];
             /** Recipe */
-            recipe?: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"] | components["schemas"]["TurnReversed"])[];
+            recipe?: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"] | components["schemas"]["TurnReversed"] | components["schemas"]["Shade"])[];
             /**
              * Vertex Colours
              * @default leave
@@ -2426,6 +2426,24 @@ export interface components {
             ];
         } & {
             [key: string]: unknown;
+        };
+        /**
+         * Shade
+         * @description Give slots other normals: every face flat, or smooth over edges up to an angle.
+         */
+        Shade: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "shade";
+            /** Slots */
+            slots: string[];
+            /**
+             * Angle
+             * @default 30
+             */
+            angle: number;
         };
         /**
          * SplitSlot
@@ -3044,7 +3062,7 @@ export interface components {
             /** File */
             file: string;
             /** Recipe */
-            recipe: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"] | components["schemas"]["TurnReversed"])[];
+            recipe: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"] | components["schemas"]["TurnReversed"] | components["schemas"]["Shade"])[];
             /** Slots */
             slots: string[];
             /** Came From */
@@ -3164,7 +3182,7 @@ export interface components {
             /** Mesh */
             mesh: string;
             /** Recipe */
-            recipe: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"] | components["schemas"]["TurnReversed"])[];
+            recipe: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"] | components["schemas"]["TurnReversed"] | components["schemas"]["Shade"])[];
             /** Came From */
             came_from: {
                 [key: string]: string;
@@ -3414,7 +3432,7 @@ export interface components {
             /** Mesh */
             mesh?: string | null;
             /** Step */
-            step?: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"] | components["schemas"]["TurnReversed"]) | null;
+            step?: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"] | components["schemas"]["TurnReversed"] | components["schemas"]["Shade"]) | null;
         };
         /**
          * BeforeAfter
@@ -4121,7 +4139,7 @@ export interface components {
          */
         StepOut: {
             /** Step */
-            step: components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"] | components["schemas"]["TurnReversed"];
+            step: components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"] | components["schemas"]["TurnReversed"] | components["schemas"]["Shade"];
             /** Words */
             words: string;
         };
@@ -4197,9 +4215,9 @@ export interface components {
              */
             page: string;
             /** Recipe */
-            recipe?: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"] | components["schemas"]["TurnReversed"])[] | null;
+            recipe?: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"] | components["schemas"]["TurnReversed"] | components["schemas"]["Shade"])[] | null;
             /** Append */
-            append?: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"] | components["schemas"]["TurnReversed"]) | null;
+            append?: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"] | components["schemas"]["TurnReversed"] | components["schemas"]["Shade"]) | null;
         };
         /**
          * Picked

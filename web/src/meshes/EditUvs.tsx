@@ -20,12 +20,13 @@ import { Picture } from '../components/Picture'
 import { MoveUvs } from './MoveUvs'
 
 export type UvAction =
-  'move' | 'pack' | 'unwrap' | 'palette' | 'bake' | 'sides' | 'colours' | 'mask'
+  'move' | 'pack' | 'unwrap' | 'palette' | 'bake' | 'sides' | 'colours' | 'mask' | 'smooth'
 export const UV_ACTIONS: { key: UvAction; words: string }[] = [
   { key: 'move', words: 'Move, turn or scale its UVs…' },
   { key: 'pack', words: 'Pack its islands…' },
   { key: 'unwrap', words: 'Unwrap it anew…' },
   { key: 'palette', words: 'Put it on a palette square…' },
+  { key: 'smooth', words: 'Shade it smooth…' },
   { key: 'bake', words: 'Bake its occlusion…' },
   { key: 'sides', words: 'Throw its material on from three sides…' },
   { key: 'colours', words: 'Make a map of its vertex colours…' },
@@ -39,8 +40,9 @@ const TITLES: Record<UvAction, string> = {
   sides: 'Throw on from three sides',
   colours: 'Make a map of vertex colours',
   mask: 'Make a mask of the picked faces',
+  smooth: 'Shade smooth',
 }
-const KEPT_AS_STEP: UvAction[] = ['pack', 'unwrap', 'palette']
+const KEPT_AS_STEP: UvAction[] = ['pack', 'unwrap', 'palette', 'smooth']
 const SIZES = [256, 512, 1024, 2048, 4096] as const
 
 interface Props {
@@ -76,6 +78,7 @@ function AskNumbers({ mesh, slots, action, at, close }: Props) {
     metres: '1',
     hardness: '4',
     side: '0',
+    angle: '30',
   })
   const [anew, setAnew] = useState(false)
   const [feed, setFeed] = useState(true)
@@ -128,6 +131,7 @@ function AskNumbers({ mesh, slots, action, at, close }: Props) {
         square: [number('column') - 1, number('row') - 1],
         grid: [number('columns'), number('rows')],
       }
+    if (action === 'smooth') return { kind: 'shade', slots, angle: number('angle') }
     return null
   }
   const done = () => {
@@ -191,6 +195,8 @@ function AskNumbers({ mesh, slots, action, at, close }: Props) {
               field('row', 'Row', 'from above, 1 first'),
             ]}
             {(action === 'colours' || action === 'mask') && size}
+            {action === 'smooth' &&
+              field('angle', 'Up to an angle of', 'degrees between faces; sharper edges stay hard')}
             {action === 'sides' && [
               size,
               field('metres', 'Its maps cover', 'metres'),

@@ -11,6 +11,7 @@ import { RAMP, STAGE } from '../theme'
 import type { MeshView } from './measures'
 import { useDensities } from './density'
 import { colourOf } from './measures'
+import { flatShare } from './flat'
 import { cornersOf } from './movedUvs'
 
 const SIDE = 268
@@ -112,6 +113,7 @@ export function UvDrawer({
                 gap {gap.toFixed(gap < 10 ? 1 : 0)} texels at {size}
               </span>
             )}
+            <Shading mesh={mesh} slot={slot.name} />
             {padding && (
               <span>
                 {padding.padding == null
@@ -130,6 +132,23 @@ export function UvDrawer({
       </div>
     </section>
   )
+}
+
+/** How much of a slot is shaded flat. */
+function Shading({ mesh, slot }: { mesh: MeshFacts; slot: string }) {
+  const gltf = useLoader(GLTFLoader, `/api/mesh-geometry/${mesh.key}.glb`)
+  const flat = useMemo(() => {
+    const geometry = piecesOf(gltf.scene).pieces.find((piece) => piece.slot === slot)?.geometry
+    return geometry ? flatShare(geometry) : null
+  }, [gltf, slot])
+  if (flat === null) return null
+  const words =
+    flat > 0.995
+      ? 'shaded flat'
+      : flat < 0.005
+        ? 'shaded smooth'
+        : `${Math.round(100 * flat)} % of its faces flat`
+  return <span>{words}</span>
 }
 
 /** The maps that feed a material and its bases, base colour first. */

@@ -55,6 +55,15 @@ export function slotActions({ chosen, mesh, densities, ask, addStep, pickFacesOf
       words: 'Pick faces of it on the stage',
       run: pickFacesOf,
     },
+    {
+      words: 'Shade it flat',
+      run: (which: string) =>
+        void addStep({
+          kind: 'shade',
+          slots: chosen.includes(which) ? chosen : [which],
+          angle: 0,
+        }),
+    },
     ...UV_ACTIONS.map(({ key, words }) => ({
       words,
       run: (which: string) =>
