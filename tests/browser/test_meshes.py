@@ -4,6 +4,7 @@ picked on the stage."""
 from __future__ import annotations
 
 import json
+import re
 import shutil
 from pathlib import Path
 
@@ -150,6 +151,60 @@ class Meshes(Site):
         self.button("Make").click()
         page.get_by_role("button", name="Picked", exact=True).wait_for()
         self.assertEqual(self.triangles()["Picked"], "2")
+        self.assertEqual(self.complaints, [])
+
+    def test_faces_are_picked_by_a_box_and_a_brush_across_slots(self) -> None:
+        page = self.page
+        self.open_two()
+        self.stage_pixels()
+        self.button("Pick faces").click()
+        bar = page.get_by_role("toolbar", name="Picked faces")
+
+        def tool(name: str) -> None:
+            bar.get_by_label("Picked is").click()
+            page.get_by_role("option", name=name).click()
+            page.locator(".MuiPopover-root").wait_for(state="detached")
+
+        tool("what a box holds")
+        area = page.get_by_test_id("pick-area")
+        box = area.bounding_box()
+        assert box is not None
+        left, middle, top = box["x"], box["x"] + box["width"] / 2, box["y"] + 44
+
+        def drag(x0: float, y0: float, x1: float, y1: float) -> None:
+            page.mouse.move(x0, y0)
+            page.mouse.down()
+            page.mouse.move(x1, y1, steps=6)
+            page.mouse.up()
+
+        # All that is seen, of all slots at once; then nothing, where nothing stands.
+        drag(left + 4, top, left + box["width"] - 4, top + box["height"] * 0.6)
+        bar.get_by_text("8 faces of").wait_for()
+        self.axe("faces picked by a box")
+        drag(left + 4, top, left + 24, top + 20)
+        bar.get_by_text("Draw a box").wait_for()
+        tool("what a brush covers")
+        drag(left + 20, box["y"] + box["height"] / 2, middle, box["y"] + box["height"] / 2)
+        bar.get_by_text(re.compile(r"^[2-6] faces of ")).wait_for()
+        page.keyboard.down("Shift")
+        drag(
+            middle,
+            box["y"] + box["height"] / 2,
+            left + box["width"] - 20,
+            box["y"] + box["height"] / 2,
+        )
+        page.keyboard.up("Shift")
+        bar.get_by_text("8 faces of").wait_for()
+        self.assertTrue(bar.get_by_role("button", name="With them…").is_disabled())
+        bar.get_by_role("button", name="New slot").click()
+        page.get_by_label("Slot name").fill("All")
+        self.button("Make").click()
+        page.get_by_role("button", name="All", exact=True).wait_for()
+        self.assertEqual(self.triangles().get("All"), "8")
+        # One step to undo, whatever it was made of.
+        self.button("Undo").click()
+        page.get_by_role("button", name="Front", exact=True).wait_for()
+        self.assertEqual(self.triangles(), {"Front": "4", "Back": "2", "Bare": "2"})
         self.assertEqual(self.complaints, [])
 
     def test_uvs_are_packed_and_seen_over_a_map(self) -> None:

@@ -113,7 +113,10 @@ function Trail({ project }: { project: Project }) {
   const findings = asked.data ?? []
   const packages = usePackages().data ?? []
   const unsure = board.filter((map) => map.state === 'unsure' || map.state === 'conflict').length
-  const slots = meshes.flatMap((mesh) => mesh.slots.map((slot) => mesh.assigned[slot.name]))
+  // What stays behind is nobody's task.
+  const leftOut = document.left_out?.meshes ?? []
+  const going = meshes.filter((mesh) => !leftOut.includes(mesh.name))
+  const slots = going.flatMap((mesh) => mesh.slots.map((slot) => mesh.assigned[slot.name]))
   const open = findings.filter(isOpen).length
   const bare = !Object.keys({ ...document.maps, ...document.meshes }).length
   const standing = Object.keys(document.scene?.items ?? {}).length
@@ -134,7 +137,7 @@ function Trail({ project }: { project: Project }) {
     {
       to: 'meshes',
       name: 'Meshes',
-      words: `${Object.keys(document.meshes ?? {}).length} · ${slots.filter(Boolean).length} of ${count(slots.length, 'slot')}`,
+      words: `${Object.keys(document.meshes ?? {}).length - leftOut.length} · ${slots.filter(Boolean).length} of ${count(slots.length, 'slot')}`,
       mark: '',
     },
     {

@@ -10,6 +10,8 @@ import { newPose } from '../stage/pose'
 import type { Tried } from '../stage/SceneSubject'
 import { SceneSubject } from '../stage/SceneSubject'
 import { FollowingStage, Stage } from '../stage/Stage'
+import type { Faces } from '../stage/PickIds'
+import { PickIds } from '../stage/PickIds'
 import { MeshSubject } from '../stage/Subjects'
 import { StageTools } from '../stage/StageTools'
 import { useView } from '../stage/view'
@@ -18,6 +20,8 @@ import { Legend } from './Legend'
 import { MATERIAL } from './MaterialStrip'
 import type { MeshView } from './measures'
 import { VIEWS } from './measures'
+import { PickArea } from './PickArea'
+import type { PickTool } from './usePickedFaces'
 
 interface Props {
   mesh: MeshFacts
@@ -34,7 +38,9 @@ interface Props {
   touch: (slot: string | null) => void
   hideDone: boolean
   pick: (slot: string, face: number, add: boolean) => void
-  picking: boolean
+  /** How faces are picked, if they are. */
+  picking: PickTool | null
+  reach: (faces: Faces, also: boolean) => void
   togglePicking: () => void
   /** An animation or a morph that is being tried. */
   tried: Tried | null
@@ -56,6 +62,7 @@ export function MeshStage({
   hideDone,
   pick,
   picking,
+  reach,
   togglePicking,
   tried,
 }: Props) {
@@ -84,6 +91,12 @@ export function MeshStage({
           look: looks[of.assigned[entry.name] ?? ''],
         }))}
       />
+      {main && (picking === 'box' || picking === 'brush') && (
+        <PickIds
+          geometryKey={of.key}
+          hidden={hideDone ? of.done.filter((entry) => entry !== slot) : []}
+        />
+      )}
       {main && (
         <DropOn
           kind={MATERIAL}
@@ -116,6 +129,7 @@ export function MeshStage({
           </Stage>
         </div>
       )}
+      {(picking === 'box' || picking === 'brush') && <PickArea tool={picking} reach={reach} />}
       {other?.measured && (
         <>
           <span className="beside-name" style={{ left: '25%' }}>
@@ -162,7 +176,7 @@ export function MeshStage({
       </div>
       <div className="over" style={{ right: 10, bottom: 10 }} role="group" aria-label="Stage">
         <button
-          aria-pressed={picking}
+          aria-pressed={picking !== null}
           title="Choose faces of a slot, to give them a slot or other UVs"
           onClick={togglePicking}
         >

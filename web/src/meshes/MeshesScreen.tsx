@@ -31,6 +31,7 @@ import { SlotTable } from './SlotTable'
 import { Suggestions } from './Suggestions'
 import { useChosenSlots } from './useChosenSlots'
 import { usePaint } from './usePaint'
+import type { PickedFaces } from './usePickedFaces'
 import { usePickedFaces } from './usePickedFaces'
 import { UvDrawer } from './UvDrawer'
 
@@ -152,7 +153,7 @@ function OneMesh({
     addStep,
     pickFacesOf: (which) => {
       choose(which)
-      picking.setBy('part')
+      picking.setTool('part')
     },
   })
   // What is tried belongs to the mesh that it was begun on.
@@ -174,29 +175,26 @@ function OneMesh({
           touch={setTouched}
           hideDone={hideDone}
           pick={(which, face, add) =>
-            picking.by === null ? choose(which, add) : picking.add(which, face, add)
+            picking.tool === null ? choose(which, add) : picking.add(which, face, add)
           }
-          picking={picking.by !== null}
-          togglePicking={() => (picking.by === null ? picking.setBy('part') : picking.stop())}
+          picking={picking.tool}
+          reach={picking.reach}
+          togglePicking={() => (picking.tool === null ? picking.setTool('part') : picking.stop())}
           tried={trying}
         />
-        {picking.by && (
+        {picking.tool && (
           <PickBar
             mesh={mesh}
-            by={picking.by}
-            setBy={picking.setBy}
+            tool={picking.tool}
+            setTool={picking.setTool}
             picked={picked}
             clear={picking.clear}
-            move={(goal, at) =>
-              void addStep({
-                kind: 'split-slot',
-                slot: picked!.slot,
-                by: 'face',
-                at,
-                name: goal,
+            move={(goal) =>
+              void change(mesh.name, {
+                recipe: [...mesh.recipe.map((entry) => entry.step), ...givenTo(goal, picked)],
               }).then((project) => project && picking.clear())
             }
-            edit={(action, at) => setAsking({ kind: 'uvs', action, slots: [picked!.slot], at })}
+            edit={(action, of, at) => setAsking({ kind: 'uvs', action, slots: [of], at })}
             close={picking.stop}
           />
         )}
@@ -256,4 +254,17 @@ function OneMesh({
       />
     </div>
   )
+}
+
+/** The steps that give picked faces to a slot, one for each slot that they are of. */
+function givenTo(goal: string, picked: PickedFaces): MeshStep[] {
+  return Object.entries(picked)
+    .filter(([slot]) => slot !== goal)
+    .map(([slot, faces]) => ({
+      kind: 'split-slot',
+      slot,
+      by: 'face',
+      at: [...faces].sort((a, b) => a - b),
+      name: goal,
+    }))
 }

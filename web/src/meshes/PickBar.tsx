@@ -1,74 +1,74 @@
 import { Button, Menu, MenuItem, TextField } from '@mui/material'
 import { useState } from 'react'
 
-import type { By, MeshFacts } from '../api/types'
+import type { MeshFacts } from '../api/types'
 import { AskName } from '../components/AskName'
 import { count } from '../words'
 import type { UvAction } from './EditUvs'
+import type { PickTool, PickedFaces } from './usePickedFaces'
 
-const BY: { key: By; words: string }[] = [
-  { key: 'part', words: 'connected part' },
-  { key: 'island', words: 'UV island' },
-  { key: 'side', words: 'even side' },
-  { key: 'face', words: 'single face' },
+const TOOLS: { key: PickTool; words: string }[] = [
+  { key: 'part', words: 'a connected part' },
+  { key: 'island', words: 'a UV island' },
+  { key: 'side', words: 'an even side' },
+  { key: 'face', words: 'a single face' },
+  { key: 'box', words: 'what a box holds' },
+  { key: 'brush', words: 'what a brush covers' },
 ]
 
 interface Props {
   mesh: MeshFacts
-  by: By
-  setBy: (by: By) => void
-  picked: PickedFaces | null
+  tool: PickTool
+  setTool: (tool: PickTool) => void
+  picked: PickedFaces
   clear: () => void
-  move: (slot: string, at: number[]) => void
-  /** Do something with the UVs of the picked faces. */
-  edit: (action: UvAction, at: number[]) => void
+  /** Give the picked faces to a slot, a new one or one that is there. */
+  move: (slot: string) => void
+  /** Do something with the picked faces of one slot. */
+  edit: (action: UvAction, slot: string, at: number[]) => void
   close: () => void
 }
 
-/** Faces that were chosen on the stage, all of one slot. */
-export interface PickedFaces {
-  slot: string
-  faces: Set<number>
-}
-
 /** What can be done with faces that are picked on the stage. */
-export function PickBar({ mesh, by, setBy, picked, clear, move, edit, close }: Props) {
+export function PickBar({ mesh, tool, setTool, picked, clear, move, edit, close }: Props) {
   const [naming, setNaming] = useState(false)
   const [anchor, setAnchor] = useState<HTMLElement | null>(null)
-  const at = picked ? [...picked.faces].sort((a, b) => a - b) : []
+  const slots = Object.keys(picked)
+  const number = Object.values(picked).reduce((sum, faces) => sum + faces.size, 0)
+  const [only] = slots
   return (
     <div className="pick-bar" role="toolbar" aria-label="Picked faces">
       <TextField
         select
-        label="A click picks a"
-        value={by}
-        onChange={(event) => setBy(event.target.value as By)}
-        sx={{ width: 126 }}
+        label="Picked is"
+        value={tool}
+        onChange={(event) => setTool(event.target.value as PickTool)}
+        sx={{ width: 142 }}
       >
-        {BY.map(({ key, words }) => (
+        {TOOLS.map(({ key, words }) => (
           <MenuItem key={key} value={key}>
             {words}
           </MenuItem>
         ))}
       </TextField>
       <span className="small" style={{ order: -1, flexBasis: '100%' }}>
-        {picked && at.length > 0
-          ? `${count(at.length, 'face')} of ${picked.slot}`
-          : 'Click the mesh; Shift adds.'}
+        {number > 0
+          ? `${count(number, 'face')} of ${slots.join(', ')}`
+          : `${tool === 'box' ? 'Draw a box round faces that are seen, Alt turns the mesh' : tool === 'brush' ? 'Draw over faces that are seen, Alt turns the mesh' : 'Click the mesh'}; Shift adds.`}
       </span>
-      <Button disabled={at.length === 0} onClick={() => setNaming(true)}>
+      <Button disabled={number === 0} onClick={() => setNaming(true)}>
         New slot…
       </Button>
       <TextField
         select
         label="Into slot"
         value=""
-        disabled={at.length === 0}
-        onChange={(event) => move(event.target.value, at)}
+        disabled={number === 0}
+        onChange={(event) => move(event.target.value)}
         sx={{ width: 96 }}
       >
         {mesh.slots
-          .filter((slot) => slot.name !== picked?.slot)
+          .filter((slot) => slots.length !== 1 || slot.name !== only)
           .map((slot) => (
             <MenuItem key={slot.name} value={slot.name}>
               {slot.name}
@@ -76,7 +76,8 @@ export function PickBar({ mesh, by, setBy, picked, clear, move, edit, close }: P
           ))}
       </TextField>
       <Button
-        disabled={at.length === 0}
+        disabled={slots.length !== 1}
+        title={slots.length > 1 ? 'Of one slot at a time' : undefined}
         aria-haspopup="menu"
         onClick={(event) => setAnchor(event.currentTarget)}
       >
@@ -94,7 +95,11 @@ export function PickBar({ mesh, by, setBy, picked, clear, move, edit, close }: P
             key={words}
             onClick={() => {
               setAnchor(null)
-              edit(action, at)
+              edit(
+                action,
+                only!,
+                [...picked[only!]!].sort((a, b) => a - b),
+              )
             }}
           >
             {words}
@@ -102,19 +107,19 @@ export function PickBar({ mesh, by, setBy, picked, clear, move, edit, close }: P
         ))}
       </Menu>
       <span className="grow" />
-      <Button variant="text" sx={{ minWidth: 0 }} disabled={at.length === 0} onClick={clear}>
+      <Button variant="text" sx={{ minWidth: 0 }} disabled={number === 0} onClick={clear}>
         None
       </Button>
       <Button variant="text" sx={{ minWidth: 0 }} onClick={close}>
         Done
       </Button>
-      {naming && picked && (
+      {naming && only && (
         <AskName
           title="Make a slot of the picked faces"
           label="Slot name"
-          initial={`${picked.slot}_2`}
+          initial={`${only}_2`}
           close={() => setNaming(false)}
-          done={(name) => move(name, at)}
+          done={move}
         />
       )}
     </div>

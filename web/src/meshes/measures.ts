@@ -84,7 +84,7 @@ export function paintOf(
 }
 
 /** Chosen faces of a slot marked among the others. */
-export function markedOf(triangles: number, faces: Set<number>): Float32Array {
+export function markedOf(triangles: number, faces: ReadonlySet<number>): Float32Array {
   const colours = new Float32Array(triangles * 3)
   for (let i = 0; i < triangles; i += 1) (faces.has(i) ? high : middle).toArray(colours, i * 3)
   return colours

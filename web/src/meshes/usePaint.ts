@@ -6,14 +6,14 @@ import type { MeshFacts } from '../api/types'
 import { useDensities } from './density'
 import type { MeshView } from './measures'
 import { markedOf, measureOf, paintOf } from './measures'
-import type { PickedFaces } from './PickBar'
+import type { PickedFaces } from './usePickedFaces'
 
 /** `fault` is the one that is shown alone, by its number; null for all that can be seen. */
 export function usePaint(
   mesh: MeshFacts,
   view: MeshView,
   fault: number | null,
-  picked: PickedFaces | null,
+  picked: PickedFaces,
 ) {
   const seen = useMemo(
     () => mesh.faults.map((entry, number) => ({ entry, number })).filter(({ entry }) => entry.seen),
@@ -26,10 +26,10 @@ export function usePaint(
   const paint = useMemo(() => {
     const painted =
       shown && (measureOf(view) || view === 'faults') ? paintOf(view, shown, mesh, densities) : {}
-    const own = picked && mesh.slots.find((entry) => entry.name === picked.slot)
-    return own && picked
-      ? { ...painted, [picked.slot]: markedOf(own.triangles, picked.faces) }
-      : painted
+    const marks = mesh.slots
+      .filter(({ name }) => picked[name])
+      .map(({ name, triangles }) => [name, markedOf(triangles, picked[name]!)])
+    return marks.length > 0 ? { ...painted, ...Object.fromEntries(marks) } : painted
   }, [densities, mesh, picked, shown, view])
   return { paint, values, marked: marks.length, faults: seen.length }
 }
