@@ -8,12 +8,18 @@ from collections.abc import Iterator
 from ektopos.checks.registry import Examined, Finding, Number, Remedy, check, found
 from ektopos.checks.uvs import largest_map
 from ektopos.edits import SetSetting
+from ektopos.images import ImageHeader
+from ektopos.maps.statistics import Statistics, thumbnail_of
 from ektopos.materials import Material
 from ektopos.meshes import SlotFacts
 
 UNEVEN = 4.0
 """How many times sharper or coarser than the middle of its mesh a slot may be; common practice."""
 SMALLEST = 16
+OFTEN = 16.0
+"""Times that a map may show on a slot before its repetition counts; common practice."""
+SEEN = 0.03
+"""Unevenness from which repetition is seen; common practice."""
 PALETTE = 64
 """Maps up to this side hold squares of colour, of which no texel is meant to be seen."""
 
@@ -63,6 +69,47 @@ def densities(examined: Examined) -> Iterator[Finding]:
                     f"{density:,.0f} texels a metre; the middle of {name} has {middle:,.0f}.",
                     numbers=(here, Number("middle of the mesh", f"{middle:,.0f}", "by area")),
                 )
+
+
+@check
+def repetition(examined: Examined) -> Iterator[Finding]:
+    """Slots that show a map so often, and so uneven a one, that its repetition is seen."""
+    for name, slot, material in examined.worn():
+        place = material.placement("base_color")
+        fed = material.feeds["base_color"]
+        if fed.map is None or fed.layers or fed.laid or "repeat" not in place.wrap:
+            continue
+        facts = examined.facts(fed.map)
+        if not slot.density or facts is None or max(_sides(facts.header)) <= PALETTE:
+            continue
+        times = slot.density**2 * slot.area * abs(place.uv.tiling[0] * place.uv.tiling[1])
+        uneven = unevenness(facts.statistics)
+        if times >= OFTEN and uneven >= SEEN:
+            yield found(
+                "repeats-often",
+                f"mesh {name} · {slot.name}",
+                f"{fed.map} shows {times:,.0f} times on it, and its light and dark parts show "
+                "where it begins again.",
+                numbers=(
+                    Number("times", f"{times:,.0f}"),
+                    Number("unevenness", f"{uneven:.2f}", "of 4 × 4 fields"),
+                ),
+            )
+
+
+def unevenness(s: Statistics) -> float:
+    """How unevenly bright a map is in the large: the standard deviation over 4 × 4 fields of its
+    mean as stored, 0–0.5."""
+    small = thumbnail_of(s)[..., :3].mean(axis=2)
+    height, width = (4 * (side // 4) for side in small.shape)
+    if not height or not width:
+        return 0.0
+    fields = small[:height, :width].reshape(4, height // 4, 4, width // 4)
+    return float(fields.mean(axis=(1, 3)).std())
+
+
+def _sides(header: ImageHeader) -> tuple[int, int]:
+    return header.width, header.height
 
 
 def _tag(material: Material) -> str:

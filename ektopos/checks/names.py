@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from fnmatch import fnmatchcase
 
-from ektopos.checks.registry import Examined, Finding, check, found
+from ektopos.checks.registry import Examined, Finding, Remedy, check, found
+from ektopos.edits import RenameMaterial
 
 
 @check
@@ -18,9 +19,32 @@ def names(examined: Examined) -> Iterator[Finding]:
         alike[name.casefold()].append(name)
         pattern = document.rules.material_names
         if pattern is not None and not fnmatchcase(name, pattern):
-            yield found("name-off-rule", f"material {name}", f"It is not named like {pattern}.")
+            yield found(
+                "name-off-rule",
+                f"material {name}",
+                f"It is not named like {pattern}.",
+                remedy=_renamed(name, pattern, document.materials),
+            )
     for group in alike.values():
         for name in group[1:]:
             yield found(
                 "names-alike", f"material {name}", f"{group[0]} is called the same but for case."
             )
+
+
+def _renamed(name: str, pattern: str, taken: Collection[str]) -> Remedy | None:
+    """A name that fits a pattern with one `*` at its begin or end; `None` for any other, or where
+    another material has it."""
+    if pattern.count("*") != 1 or set(pattern) & set("?[]"):
+        return None
+    first, last = pattern.split("*")
+    if first and last:
+        return None
+    fitting = f"{first}{name}{last}"
+    if fitting in taken:
+        return None
+    return Remedy(
+        "rename",
+        f"Calls it {fitting}; slots and what derives from it follow.",
+        [RenameMaterial(material=name, name=fitting)],
+    )

@@ -147,6 +147,19 @@ def shaded(pixels: np.ndarray) -> np.ndarray:
     return (pixels * ramp).astype(np.uint8)
 
 
+def patched(pixels: np.ndarray) -> np.ndarray:
+    """Lighter and darker in sixteen fields, no two neighbours alike, and no shade over all."""
+    rows, columns = np.indices(pixels.shape[:2])
+    size = pixels.shape[0] // 4
+    field = (rows // size + columns // size) % 2
+    return (pixels * np.where(field == 0, 1.0, 0.6)[..., None]).astype(np.uint8)
+
+
+def repeated(root: Path, raw: Raw) -> None:
+    repaint("crate_col", patched)(root, raw)
+    crate(raw)["uv"] = {"tiling": [9.0, 9.0]}
+
+
 def broken(root: Path, raw: Raw, file: str) -> None:
     (root / file).write_bytes(b"no picture")
 
@@ -283,6 +296,7 @@ CASES: dict[str, Spoil] = {
     ),
     "uvs-stretched": remesh(lambda mesh: replace(mesh, uvs=mesh.uvs * np.float32([1.0, 0.1]))),
     "density-uneven": lambda root, raw: second_slot(root, raw, far=0.1),
+    "repeats-often": repeated,
     "density-off-rule": lambda _, raw: raw.update(rules={"density": {"": 20.0}}),
     "not-power-of-two": repaint("crate_col", lambda pixels: pixels[:500]),
     "larger-than-rule": lambda _, raw: raw.update(rules={"largest_size": 256}),

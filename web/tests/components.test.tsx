@@ -1,15 +1,25 @@
 // Components where a mistake would be silent.
-import { cleanup, fireEvent, render, screen } from '@testing-library/react'
+import { QueryClient, QueryClientProvider } from '@tanstack/react-query'
+import { cleanup, fireEvent, render, renderHook, screen } from '@testing-library/react'
 import userEvent from '@testing-library/user-event'
 import { act } from 'react'
+import type { ReactNode } from 'react'
+import { MemoryRouter, Route, Routes } from 'react-router'
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 
+import { useRecipe, useStepping } from '../src/api/changes'
+import { post } from '../src/api/client'
 import { AskName } from '../src/components/AskName'
 import { Confirm } from '../src/components/Confirm'
 import { Picture } from '../src/components/Picture'
 import { useTyped } from '../src/components/useTyped'
 import { Caught } from '../src/stage/Caught'
 import { useKept } from '../src/stage/kept'
+
+vi.mock('../src/api/client', async (original) => ({
+  ...(await original<typeof import('../src/api/client')>()),
+  post: vi.fn(),
+}))
 
 afterEach(cleanup)
 
@@ -147,5 +157,36 @@ describe('what cannot be drawn', () => {
     fail('b', 'B is missing.')
     fail('a', null)
     expect(useKept.getState().troubles).toEqual({ b: 'B is missing.' })
+  })
+})
+
+describe('a step that is sent twice', () => {
+  it('is made once, and again once it was made', async () => {
+    const answers: ((value: unknown) => void)[] = []
+    const posted = vi.mocked(post)
+    posted.mockImplementation(() => new Promise((answer) => answers.push(answer)) as never)
+    const queries = new QueryClient()
+    const wrapper = ({ children }: { children: ReactNode }) => (
+      <QueryClientProvider client={queries}>
+        <MemoryRouter initialEntries={['/projects/p']}>
+          <Routes>
+            <Route path="/projects/:projectId" element={children} />
+          </Routes>
+        </MemoryRouter>
+      </QueryClientProvider>
+    )
+    const { result } = renderHook(() => useRecipe(), { wrapper })
+    const flat = { append: { kind: 'shade', slots: ['A'], angle: 0 } } as const
+    const send = () => result.current('lamp', { append: { ...flat.append, slots: ['A'] } })
+    const first = send()
+    expect(await send()).toBeNull()
+    expect(useStepping.getState().sent).toHaveLength(1)
+    await vi.waitFor(() => expect(posted).toHaveBeenCalledTimes(1))
+    const project = { id: 'p', revision: 2 }
+    answers[0]!({ project, job: null })
+    expect(await first).toEqual(project)
+    expect(useStepping.getState().sent).toEqual([])
+    void send()
+    await vi.waitFor(() => expect(posted).toHaveBeenCalledTimes(2))
   })
 })

@@ -1,6 +1,7 @@
 // Everything that changes the project: edits, undo, checkpoints and steps of meshes.
 import { useQueryClient } from '@tanstack/react-query'
 import { useCallback } from 'react'
+import { create } from 'zustand'
 
 import { get, post } from './client'
 import { jobEnds } from './jobs'
@@ -108,6 +109,13 @@ export function useDecide() {
 
 let stepping: Promise<unknown> = Promise.resolve()
 
+interface Stepping {
+  /** Steps that are being made, and wait to be made, as they were sent. */
+  sent: string[]
+}
+
+export const useStepping = create<Stepping>(() => ({ sent: [] }))
+
 /** Change what is done to a mesh after it is read: one step more, or another recipe. Steps stand in a line of their own, for some
  * are jobs, and each is made on what the one before has left. */
 export function useRecipe() {
@@ -116,6 +124,11 @@ export function useRecipe() {
   const notice = useNotices((state) => state.say)
   return useCallback(
     (mesh: string, change: { append: MeshStep } | { recipe: MeshStep[] }) => {
+      const key = `${id} ${mesh} ${JSON.stringify(change)}`
+      const { sent } = useStepping.getState()
+      // The same once more while it is made is a finger that slipped.
+      if (sent.includes(key)) return Promise.resolve(null)
+      useStepping.setState({ sent: [...sent, key] })
       const made = stepping.then(async () => {
         try {
           const path = { project_id: id, name: mesh }
@@ -133,6 +146,8 @@ export function useRecipe() {
         } catch (problem) {
           notice(problem as Error)
           return null
+        } finally {
+          useStepping.setState(({ sent }) => ({ sent: sent.filter((other) => other !== key) }))
         }
       })
       stepping = made

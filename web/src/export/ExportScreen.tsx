@@ -6,6 +6,7 @@ import { Link } from 'react-router'
 
 import { useJobs, usePackages, useStartJob } from '../api/jobs'
 import { useFindings, usePlan, useProject, useProjectId } from '../api/queries'
+import { Underway } from '../components/Underway'
 import { bytes, count } from '../words'
 import { Deliver } from './Deliver'
 import { History } from './History'
@@ -87,6 +88,7 @@ export function ExportScreen() {
         ) : (
           <p style={{ padding: 14 }}>Planning …</p>
         )}
+        <Underway kinds={['export', 'trial', 'package', 'package-archive', 'deliver']} />
         <div
           className="row wrap"
           style={{ padding: '12px 14px', borderTop: '1px solid var(--line)' }}

@@ -7,6 +7,7 @@ import { useNavigate, useParams } from 'react-router'
 import { useEdit } from '../api/changes'
 import { FirstSteps } from '../components/FirstSteps'
 import { useRemembered } from '../components/remembered'
+import { Underway } from '../components/Underway'
 import { useBoard, useProjectId } from '../api/queries'
 import type { BoardMap, Document } from '../api/types'
 import { PickFiles } from '../components/PickFiles'
@@ -213,6 +214,7 @@ export function MapsScreen() {
           />
         </div>
         <GoTogether maps={maps} />
+        <Underway kinds={['convert']} />
         {several.length > 1 && (
           <ChosenBar names={several} maps={maps} clear={() => setChosen([])} />
         )}

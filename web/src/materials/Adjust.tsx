@@ -9,6 +9,7 @@ import type { Feed, Row } from '../api/types'
 import { useClipboard } from './clipboard'
 import { ColourPick, Move } from './Controls'
 import { COLOURS, UNCHANGED, changes, curve, largest } from './feed'
+import { Underway } from '../components/Underway'
 import { HeightToNormal } from './HeightToNormal'
 import { Layers } from './Layers'
 import { Placing } from './Placing'
@@ -251,6 +252,7 @@ export function Adjust({
               Make a normal of it…
             </Button>
           )}
+          <Underway kinds={['normal']} />
           {makingNormal && (
             <HeightToNormal material={material} close={() => setMakingNormal(false)} />
           )}

@@ -4,12 +4,13 @@ import '../stage/stage.css'
 import { Suspense, useEffect, useState } from 'react'
 import { useParams, useSearchParams } from 'react-router'
 
-import { useEdit, useRecipe } from '../api/changes'
+import { useEdit, useRecipe, useStepping } from '../api/changes'
 import { useMeshes } from '../api/queries'
 import type { MeshFacts, MeshStep } from '../api/types'
 import { useKeys } from '../components/keys'
 import { PickFiles } from '../components/PickFiles'
 import { useRemembered } from '../components/remembered'
+import { Underway } from '../components/Underway'
 import type { Tried } from '../stage/SceneSubject'
 import { LightTabs } from '../stage/StageBar'
 import { useView } from '../stage/view'
@@ -108,6 +109,7 @@ function OneMesh({
   const [tried, setTried] = useState<Tried | null>(null)
   const picking = usePickedFaces(mesh)
   const { picked } = picking
+  const stepping = useStepping((state) => state.sent.length > 0)
   const { chosen, choose, step } = useChosenSlots({
     mesh,
     slot,
@@ -198,6 +200,10 @@ function OneMesh({
             close={picking.stop}
           />
         )}
+        <Underway
+          kinds={['recipe', 'measure', 'occlusion', 'paint', 'embedded', 'match']}
+          also={stepping ? 'Making the step …' : null}
+        />
         {facts && mesh.measured && (
           <Suspense fallback={<section className="uv-drawer" />}>
             <UvDrawer

@@ -12,6 +12,7 @@ import { useMeshes, useProject, useProjectId } from '../api/queries'
 import type { SceneItem } from '../api/types'
 import { useKeys } from '../components/keys'
 import { useRemembered } from '../components/remembered'
+import { Underway } from '../components/Underway'
 import { Divider } from '../stage/Divider'
 import { newPose } from '../stage/pose'
 import { FollowingStage, Stage } from '../stage/Stage'
@@ -389,6 +390,7 @@ function SceneView({
             .join(' · ')}
         </span>
       </div>
+      <Underway kinds={['scene']} />
       <LightTabs />
       {saving === 'still' && <SaveStill name={project.document.name} close={() => save(null)} />}
       {saving === 'scene' && <SaveScene close={() => save(null)} />}

@@ -1,0 +1,38 @@
+import { Button, LinearProgress } from '@mui/material'
+
+import { useJobs, useStartJob } from '../api/jobs'
+
+interface Props {
+  /** Kinds of jobs that are started here. */
+  kinds: string[]
+  /** What else is going on here, in words; nothing without. */
+  also?: string | null
+}
+
+/** How far long work is that was started here, what it is doing, and a way to stop it; nothing while there is none. */
+export function Underway({ kinds, also = null }: Props) {
+  const { cancel } = useStartJob()
+  const jobs = (useJobs().data ?? []).filter(
+    (job) => kinds.includes(job.kind) && (job.state === 'waiting' || job.state === 'running'),
+  )
+  const [first] = jobs
+  if (!first && also === null) return null
+  const words = first ? (first.state === 'waiting' ? 'waiting for its turn' : first.doing) : also
+  return (
+    <div className="underway" role="status">
+      <span className="small grow ellipsis">{words || 'beginning'}</span>
+      {first && (
+        <>
+          <span className="mono">{Math.round(100 * first.share)} %</span>
+          <Button variant="text" onClick={() => cancel.mutate(first.id)}>
+            Cancel
+          </Button>
+        </>
+      )}
+      <LinearProgress
+        aria-label={words || 'Work under way'}
+        {...(first ? { variant: 'determinate' as const, value: 100 * first.share } : {})}
+      />
+    </div>
+  )
+}
