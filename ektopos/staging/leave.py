@@ -71,7 +71,7 @@ def write_scene(
     with tempfile.TemporaryDirectory(prefix="ektopos-scene-") as temporary:
         folder = Path(temporary)
         only, ground = _only(document, names, folder)
-        found = replace(project, document=only, find=_with_file(project, ground, folder))
+        found = replace(project, document=only, find=_with_file(project, folder))
         exported = export_package(
             found,
             profile_of(size),
@@ -83,8 +83,10 @@ def write_scene(
         progress(0.95, "standing everything where it belongs")
         meshes = {mesh["name"]: number for number, mesh in enumerate(gltf.get("meshes", []))}
         gltf["nodes"] = list(_nodes(items, boxes, meshes))
-        if ground is not None:
+        if document.scene.ground is not None:
             gltf["nodes"].append({"name": "ground", "mesh": meshes[ground]})
+        else:
+            gltf["meshes"].pop(meshes[ground])
         gltf["scenes"] = [{"name": document.name, "nodes": list(range(len(gltf["nodes"])))}]
         buffer = Binary()
         buffer.chunks, buffer.size = [binary or b""], len(binary or b"")
@@ -124,28 +126,28 @@ def box_of(mesh: Mesh) -> tuple[Size, Size]:
     return (float(width), float(height), float(depth)), (float(x), float(low[1]), float(z))
 
 
-def _only(document: Document, names: set[str], folder: Path) -> tuple[Document, str | None]:
-    """The document with what stands in its scene, and the name of the mesh that is its ground."""
+def _only(document: Document, names: set[str], folder: Path) -> tuple[Document, str]:
+    """The document with what stands in its scene, and the name of the mesh that is its ground.
+
+    That is there also where nobody sees it: meshes that share a container are written as they are
+    drawn, and one that is alone as the whole scene of its file.
+    """
     meshes = {name: entry for name, entry in document.meshes.items() if name in names}
-    ground = None
-    if document.scene.ground is not None:
-        ground = free_name("ground", meshes)
-        mesh = ground_mesh(document.scene.ground)
-        gltf, binary = build_gltf({ground: mesh}, {ground: {"ground": 0}})
-        gltf["materials"] = [{"name": "ground"}]
-        (folder / "ground.glb").write_bytes(pack_glb(gltf, binary))
-        wears = document.scene.ground.material
-        there = wears if wears in document.materials else None
-        meshes[ground] = MeshEntry(file=GROUND_FILE, slots={"ground": there})
-    return document.model_copy(update={"meshes": meshes, "left_out": LeftOut()}), ground
+    ground, name = document.scene.ground or Ground(), free_name("ground", meshes)
+    gltf, binary = build_gltf({name: ground_mesh(ground)}, {name: {"ground": 0}})
+    gltf["materials"] = [{"name": "ground"}]
+    (folder / "ground.glb").write_bytes(pack_glb(gltf, binary))
+    there = ground.material if ground.material in document.materials else None
+    meshes[name] = MeshEntry(file=GROUND_FILE, slots={"ground": there})
+    return document.model_copy(update={"meshes": meshes, "left_out": LeftOut()}), name
 
 
 GROUND_FILE = "meshes/ground of the scene.glb"
 
 
-def _with_file(project: Project, ground: str | None, folder: Path) -> FindFile:
+def _with_file(project: Project, folder: Path) -> FindFile:
     def find(file: str) -> Path | None:
-        return folder / "ground.glb" if ground and file == GROUND_FILE else project.find(file)
+        return folder / "ground.glb" if file == GROUND_FILE else project.find(file)
 
     return find
 

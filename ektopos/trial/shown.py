@@ -25,6 +25,8 @@ from ektopos.types import Float
 
 TEXELS = 512
 """The longest side of its textures."""
+BRIGHTEST = 1e4
+"""What endless light is shown as."""
 # Said once more, apart from the writers: a sign that is wrong there must not come right again here.
 NEAREST, LINEAR, MIPMAP_LINEAR = 9728, 9729, 9987
 WRAPS = {"repeat": 10497, "clamp": 33071, "mirror": 33648}
@@ -121,7 +123,7 @@ def _material(name: str, look: Look, pictures: _Pictures) -> dict[str, Any]:
         np.zeros((1, 1), np.float32), look.input("roughness"), look.input("metallic")
     )
     directions = np.float32(0.5) * look.input("normal") + np.float32(0.5)
-    light = look.input("emission")
+    light = np.nan_to_num(look.input("emission"), posinf=BRIGHTEST)
     strength = max(1.0, float(light.max(initial=0.0)))
     entry: dict[str, Any] = {
         "name": name,

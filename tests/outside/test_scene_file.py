@@ -14,6 +14,7 @@ import trimesh
 from PIL import Image as Pillow
 
 from ektopos.document import Ground, Scene, SceneItem
+from ektopos.meshes import read_mesh
 from ektopos.project import Project, open_project
 from ektopos.staging.leave import write_scene
 from ektopos.targets.export import export_package
@@ -21,6 +22,7 @@ from ektopos.targets.profile import find_profile
 from ektopos.trial.compare import run_trial
 from tests.outside.test_gltf import issues_of
 from tests.samples import folder, project, project_folder
+from tests.scenes import figure
 
 
 def with_scene(opened: Project, scene: Scene) -> Project:
@@ -97,6 +99,31 @@ class SceneFile(TestCase):
         with folder() as root:
             told, _ = self.written(Scene(), root)
             self.assertEqual((told.items, told.placements), (1, 1))
+
+    def test_a_mesh_that_stands_alone_is_flattened_all_the_same(self) -> None:
+        # A skinned figure of several nodes: written as it is drawn, wherever it stands.
+        with folder() as root:
+            (root / "p/meshes").mkdir(parents=True)
+            source = figure().save(root / "p/meshes/figure.glb")
+            items = {"a": {"mesh": "figure", "position": [5, 0, 0]}}
+            document = {
+                "ektopos": 1,
+                "meshes": {"figure": {"file": "meshes/figure.glb"}},
+                "scene": {"items": items},
+            }
+            (root / "p/p.ektopos.json").write_text(json.dumps(document))
+            with open_project(root / "p") as opened:
+                told = write_scene(opened, root / "scene.glb", 16)
+            self.assertEqual(issues_of(root / "scene.glb"), [])
+            read = trimesh.load(root / "scene.glb")
+            drawn = read_mesh(source)
+            left = [one.message for one in told.left if "figure" in one.subject]
+        corners = drawn.positions[drawn.triangles].reshape(-1, 3)
+        np.testing.assert_allclose(np.ptp(read.bounds, axis=0), np.ptp(corners, axis=0), atol=1e-5)
+        self.assertAlmostEqual(float(read.bounds[:, 0].mean()), 5.0, places=5)
+        self.assertAlmostEqual(float(read.bounds[0, 1]), 0.0, places=5)
+        self.assertEqual(told.triangles, len(drawn.triangles))
+        self.assertTrue(any("keleton" in text or "oint" in text for text in left), left)
 
 
 class WhatArrived(TestCase):

@@ -11,7 +11,9 @@ export function History({ packages, show }: { packages: Package[]; show: (id: nu
   const { startArchive, startForeign } = useStartJob()
   const remove = useRemovePackage()
   const [taken, setTaken] = useState<number | null>(null)
-  const setGone = (change: { pack: number; back: boolean }) => {
+  const setGone = (button: HTMLElement, change: { pack: number; back: boolean }) => {
+    // The button goes with what it did: the keyboard stays in the dialog, and Escape closes it.
+    button.closest<HTMLElement>('[role="dialog"]')?.focus()
     remove.mutate(change)
     setTaken(change.back ? null : change.pack)
   }
@@ -84,7 +86,12 @@ export function History({ packages, show }: { packages: Package[]; show: (id: nu
                       </Button>
                     )}{' '}
                     <Button onClick={() => startArchive.mutate(entry.id)}>Download</Button>{' '}
-                    <Button variant="text" onClick={() => setGone({ pack: entry.id, back: false })}>
+                    <Button
+                      variant="text"
+                      onClick={(event) =>
+                        setGone(event.currentTarget, { pack: entry.id, back: false })
+                      }
+                    >
                       Remove
                     </Button>
                   </td>
@@ -96,7 +103,10 @@ export function History({ packages, show }: { packages: Package[]; show: (id: nu
         {taken !== null && (
           <p className="small" role="status" style={{ padding: '6px 14px' }}>
             The package is removed.{' '}
-            <button className="link" onClick={() => setGone({ pack: taken, back: true })}>
+            <button
+              className="link"
+              onClick={(event) => setGone(event.currentTarget, { pack: taken, back: true })}
+            >
               Bring it back
             </button>{' '}
             within a day.
