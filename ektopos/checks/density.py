@@ -8,7 +8,6 @@ from collections.abc import Iterator
 from ektopos.checks.registry import Examined, Finding, Number, Remedy, check, found
 from ektopos.checks.uvs import largest_map
 from ektopos.edits import SetSetting
-from ektopos.images import ImageHeader
 from ektopos.maps.statistics import Statistics, thumbnail_of
 from ektopos.materials import Material
 from ektopos.meshes import SlotFacts
@@ -80,7 +79,9 @@ def repetition(examined: Examined) -> Iterator[Finding]:
         if fed.map is None or fed.layers or fed.laid or "repeat" not in place.wrap:
             continue
         facts = examined.facts(fed.map)
-        if not slot.density or facts is None or max(_sides(facts.header)) <= PALETTE:
+        if not slot.density or facts is None:
+            continue
+        if max(facts.header.width, facts.header.height) <= PALETTE:
             continue
         times = slot.density**2 * slot.area * abs(place.uv.tiling[0] * place.uv.tiling[1])
         uneven = unevenness(facts.statistics)
@@ -106,10 +107,6 @@ def unevenness(s: Statistics) -> float:
         return 0.0
     fields = small[:height, :width].reshape(4, height // 4, 4, width // 4)
     return float(fields.mean(axis=(1, 3)).std())
-
-
-def _sides(header: ImageHeader) -> tuple[int, int]:
-    return header.width, header.height
 
 
 def _tag(material: Material) -> str:

@@ -8,11 +8,12 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from ektopos.document import Role
+from ektopos.document import ROLES, Role
 from ektopos.maps.evidence import is_normal
 from ektopos.maps.names import is_nameless, words_of
 from ektopos.maps.statistics import Statistics, thumbnail_of
@@ -37,7 +38,7 @@ class Together:
 def together(
     sets: Mapping[str, Sequence[str]],
     facts: Mapping[str, Facts],
-    roles: Mapping[str, Mapping[str, Role]],
+    roles: Mapping[str, Mapping[Any, Role]],
 ) -> list[Together]:
     """Groups among the maps that are alone in their sets and have names that say nothing; of one
     size, and no role twice. The surest come first.
@@ -50,29 +51,28 @@ def together(
         if len(names) == 1 and names[0] in facts and is_nameless(words_of(set_))
     ]
     edges = {name: edges_of(facts[name].statistics) for name in alone}
-    alone = [name for name in alone if edges[name] is not None]
-    if len(alone) < 2:
+    seen = {name: edge for name, edge in edges.items() if edge is not None}
+    if len(seen) < 2:
         return []
-    pictures = np.stack([edge for name in alone if (edge := edges[name]) is not None])
+    alone, pictures = list(seen), np.stack(list(seen.values()))
     like = pictures @ pictures.T
-    kinds = [_kind(roles.get(name, {})) for name in alone]
-    sizes = [(facts[name].header.width, facts[name].header.height) for name in alone]
-    of_one_size = np.array([[a == b for b in sizes] for a in sizes])
-    fit = of_one_size & np.array([[not set(k) & set(m) for m in kinds] for k in kinds])
-    alike = np.array([[k == m for m in kinds] for k in kinds])
+    holds = np.array([_bits(roles.get(name, {})) for name in alone])
+    headers = [facts[name].header for name in alone]
+    sides = np.array([(header.width, header.height) for header in headers])
+    of_one_size = (sides[:, None] == sides).all(axis=2)
+    fit = of_one_size & (holds[:, None] & holds == 0)
+    alike = holds[:, None] == holds
     groups = {i: {i} for i in range(len(alone))}
-    worst = dict.fromkeys(range(len(alone)), 1.0)
+    said = holds.tolist()
+    worst = [1.0] * len(alone)
     order = np.argwhere(np.triu(fit & (like >= LEAST), 1))
     for i, j in sorted(order.tolist(), key=lambda pair: -like[pair[0], pair[1]]):
-        if _has_rival(like, alike, i, j) or groups[i] is groups[j]:
+        if _has_rival(like, alike, i, j) or groups[i] is groups[j] or said[i] & said[j]:
             continue
-        joined = groups[i] | groups[j]
-        said = [role for k in joined for role in kinds[k]]
-        if len(said) != len(set(said)):
-            continue
+        joined, both = groups[i] | groups[j], said[i] | said[j]
         least = min(worst[i], worst[j], float(like[i, j]))
         for k in joined:
-            groups[k], worst[k] = joined, least
+            groups[k], said[k], worst[k] = joined, both, least
     found = {id(group): group for group in groups.values() if len(group) > 1}
     made = [
         Together(tuple(alone[k] for k in sorted(group)), round(worst[min(group)], 3))
@@ -110,6 +110,6 @@ def _has_rival(like: Float, alike: NDArray[np.bool_], i: int, j: int) -> bool:
     return False
 
 
-def _kind(roles: Mapping[str, Role]) -> tuple[str, ...]:
-    """What a map holds, as far as that is known."""
-    return tuple(sorted(set(roles.values()) - {"unknown"}))
+def _bits(roles: Mapping[Any, Role]) -> int:
+    """What a map holds, as far as that is known, a bit for each role."""
+    return sum(1 << ROLES.index(role) for role in set(roles.values()) - {"unknown"})

@@ -49,6 +49,12 @@ def layout_of(mesh: Mesh, slot: int) -> Layout:
     return Layout(islands, number, tiles=_repeats(corners, island_of, number))
 
 
+def shared_share(one: Layout, other: Layout) -> float:
+    """Share of the cells that either layout covers which both cover, 0–1."""
+    mine, theirs = one.islands > 0, other.islands > 0
+    return float((mine & theirs).sum() / max(1, int((mine | theirs).sum())))
+
+
 def _repeats(corners: Float, island_of: NDArray[np.integer[Any]], count: int) -> bool:
     """Whether most triangles lie on islands that are wider than the square, and so show a picture
     more than once; islands that only lie in other squares than the first do not."""

@@ -9,9 +9,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
-from ektopos.matching.layout import layout_of
+from ektopos.matching.layout import Layout, layout_of, shared_share
 from ektopos.matching.words import meaningful
 from ektopos.meshes import Mesh
 from ektopos.meshes.uvs import signed_areas
@@ -35,7 +34,7 @@ class Pair:
 @dataclass(frozen=True)
 class _Slot:
     name: str
-    covered: NDArray[np.bool_]
+    layout: Layout
     span: tuple[float, float]
     """Of its UVs, across and down."""
     density: float
@@ -90,7 +89,7 @@ def _slots(mesh: Mesh) -> list[_Slot]:
         found.append(
             _Slot(
                 name,
-                layout_of(mesh, number).islands > 0,
+                layout_of(mesh, number),
                 (float(span[0]), float(span[1])),
                 float(np.sqrt(covered / area)) if area > 0 else 0.0,
                 area / whole,
@@ -105,17 +104,11 @@ def _like(one: _Slot, other: _Slot) -> float:
         return 0.0
     spans = min(_ratio(a, b) for a, b in zip(one.span, other.span, strict=True))
     return (
-        0.5 * _overlap(one, other)
+        0.5 * shared_share(one.layout, other.layout)
         + 0.15 * spans
         + 0.15 * _ratio(one.density, other.density)
         + 0.2 * _ratio(one.share, other.share)
     )
-
-
-def _overlap(one: _Slot, other: _Slot) -> float:
-    """Share of the cells that either layout covers which both cover."""
-    either = int((one.covered | other.covered).sum())
-    return float((one.covered & other.covered).sum()) / either if either else 0.0
 
 
 def _ratio(a: float, b: float) -> float:
@@ -124,7 +117,7 @@ def _ratio(a: float, b: float) -> float:
 
 def _words(one: _Slot, other: _Slot) -> str:
     return (
-        f"{_overlap(one, other):.0%} of the UV layout, "
+        f"{shared_share(one.layout, other.layout):.0%} of the UV layout, "
         f"density {_ratio(one.density, other.density):.0%} "
         f"and share of the mesh {_ratio(one.share, other.share):.0%} alike"
     )

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ektopos.errors import EktoposError
-from ektopos.matching.layout import layout_of
+from ektopos.matching.layout import layout_of, shared_share
 from ektopos.meshes import Mesh, apply_recipe, carried
 from ektopos.meshes.recipe import apply_step
 from ektopos.steps import MeshStep, RenameSlot
@@ -125,9 +125,9 @@ def _one_to_one(
 
 def _same_layout(before: Mesh, was: str, after: Mesh, now: str) -> float:
     """Share of the cells that either layout covers which both cover."""
-    one = layout_of(before, before.slots.index(was)).islands > 0
-    other = layout_of(after, after.slots.index(now)).islands > 0
-    return float((one & other).sum() / max(1, (one | other).sum()))
+    return shared_share(
+        layout_of(before, before.slots.index(was)), layout_of(after, after.slots.index(now))
+    )
 
 
 def _same_place(before: Mesh, was: str, after: Mesh, now: str) -> float:

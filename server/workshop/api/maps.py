@@ -179,11 +179,13 @@ class TogetherOut(Schema):
 def go_together(request: HttpRequest, project_id: UUID) -> list[TogetherOut]:
     """Nameless maps that could be put into one set, for a person to accept."""
     project = project_or_404(project_id)
-    found = [(row, facts) for row, facts, _ in _board(project) if facts is not None]
+    document, head = project.document, project.head
+    shas = {name: head.sha_of(entry.file) for name, entry in document.maps.items()}
+    known = MapFacts.values(shas.values())
     groups = together(
-        sets_of(project.document),
-        {row.name: facts for row, facts in found},
-        {row.name: row.roles for row, _ in found},
+        sets_of(document),
+        {name: known[sha] for name, sha in shas.items() if sha in known},
+        {name: entry.roles for name, entry in document.maps.items()},
     )
     return [TogetherOut(maps=list(one.maps), correlation=one.correlation) for one in groups]
 

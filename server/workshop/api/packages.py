@@ -5,6 +5,7 @@ from __future__ import annotations
 import base64
 import json
 from datetime import datetime
+from functools import lru_cache
 from pathlib import Path
 from typing import Annotated, Literal
 from uuid import UUID
@@ -147,11 +148,18 @@ def packages(request: HttpRequest, project_id: UUID) -> list[PackageOut]:
 
 def _holds(package: Package) -> dict[str, str]:
     """Which file of a package holds which mesh; nothing where it has no list that can be read."""
+    path = package_folder(package.pk) / "files" / PACKAGE_LIST
     try:
-        raw = (package_folder(package.pk) / "files" / PACKAGE_LIST).read_bytes()
-        return {mesh: str(entry["file"]) for mesh, entry in json.loads(raw)["meshes"].items()}
+        return _held_by(path, path.stat().st_mtime_ns)
     except (OSError, ValueError, KeyError, TypeError, AttributeError):
         return {}
+
+
+@lru_cache(maxsize=64)
+def _held_by(path: Path, written: int) -> dict[str, str]:
+    """The same of a list as it was written then: every screen asks for the packages."""
+    meshes = json.loads(path.read_bytes())["meshes"]
+    return {mesh: str(entry["file"]) for mesh, entry in meshes.items()}
 
 
 @router.post("/projects/{uuid:project_id}/packages", response=JobOut)
