@@ -99,7 +99,7 @@ export function SceneScreen() {
           { key: 'Escape', words: 'choose nothing', run: () => choose(null) },
         ]
       : []),
-    { key: 'F', words: 'all in sight', run: () => useHand.getState().hand?.fit() },
+    { key: '0', words: 'all in sight', run: () => useHand.getState().hand?.fit() },
   ])
 
   if (!meshes) return <p style={{ padding: 14 }}>Loading …</p>
@@ -360,7 +360,7 @@ function SceneView({
               </button>
             </>
           )}
-          <button title="All of it in sight (F)" onClick={() => useHand.getState().hand?.fit()}>
+          <button title="All of it in sight (0)" onClick={() => useHand.getState().hand?.fit()}>
             Fit
           </button>
           <StageTools />
