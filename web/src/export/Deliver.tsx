@@ -58,13 +58,16 @@ export function Deliver({ project, close }: { project: Project; close: () => voi
       post('/api/projects/{project_id}/deliveries/bring-back', { params: { path } }),
     onSettled: () => void queries.invalidateQueries({ queryKey: key }),
   })
+  // Ticked at once, whatever an answer says that was on its way already.
+  const [ticked, setTicked] = useState<boolean | null>(null)
   const byItself = useMutation({
     mutationFn: (by_itself: boolean) =>
       post('/api/projects/{project_id}/destination', {
         params: { path },
         body: { folder: folder.trim(), by_itself },
       }),
-    onSettled: () => void queries.invalidateQueries({ queryKey: key }),
+    onSuccess: (told) => queries.setQueryData(key, told),
+    onError: () => setTicked(null),
   })
   const busy = deliver.isPending || back.isPending
   const seen = deliver.data
@@ -106,8 +109,11 @@ export function Deliver({ project, close }: { project: Project; close: () => voi
             control={
               <Checkbox
                 disabled={folder.trim() === ''}
-                checked={byItself.isPending ? byItself.variables : (asked.data?.by_itself ?? false)}
-                onChange={(event) => byItself.mutate(event.target.checked)}
+                checked={ticked ?? asked.data?.by_itself ?? false}
+                onChange={(event) => {
+                  setTicked(event.target.checked)
+                  byItself.mutate(event.target.checked)
+                }}
               />
             }
           />
