@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -16,6 +17,10 @@ from ektopos.types import Float
 
 GRID = 256
 """Side of the grid that layouts and pictures are compared on."""
+OVERLAP = 0.05
+"""Share of a slot's cells up to which it only touches others."""
+FULL = 0.95
+"""Share of the square from which a layout covers all of it."""
 
 
 @dataclass(frozen=True)
@@ -27,6 +32,11 @@ class Layout:
     count: int
     tiles: bool
     """Whether the UVs are laid out to repeat, so that the layout says nothing about the picture."""
+
+    @property
+    def share(self) -> float:
+        """Share of the square that it covers, 0–1."""
+        return float((self.islands > 0).mean())
 
 
 def layout_of(mesh: Mesh, slot: int) -> Layout:
@@ -47,6 +57,24 @@ def layout_of(mesh: Mesh, slot: int) -> Layout:
         for cell, owner in covered_cells(snapped, GRID):
             flat[cell] = island_of[those][owner] + 1
     return Layout(islands, number, tiles=_repeats(corners, island_of, number))
+
+
+def packed_together(layouts: Mapping[str, Layout]) -> list[tuple[list[str], Layout]]:
+    """Slots that lie beside each other without overlapping, as in one atlas, and their islands as
+    one layout; slots that are alone or repeat are left out."""
+    groups: list[tuple[list[str], Layout]] = []
+    laid = {name: layout for name, layout in layouts.items() if layout.count and not layout.tiles}
+    for name in sorted(laid, key=lambda name: -int((laid[name].islands > 0).sum())):
+        own = laid[name]
+        covered = own.islands > 0
+        for i, (names, whole) in enumerate(groups):
+            if (covered & (whole.islands > 0)).sum() < OVERLAP * covered.sum():
+                islands = np.where(covered, own.islands + whole.count, whole.islands)
+                groups[i] = ([*names, name], Layout(islands, own.count + whole.count, tiles=False))
+                break
+        else:
+            groups.append(([name], own))
+    return [(names, whole) for names, whole in groups if len(names) > 1]
 
 
 def shared_share(one: Layout, other: Layout) -> float:

@@ -7,8 +7,9 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from ektopos.matching.layout import Layout
-from ektopos.matching.signs import Signs, chance_of, measure_signs
+from ektopos.matching.layout import FULL, Layout, packed_together
+from ektopos.matching.signs import Pile, Signs, chance_of, measure_signs
+from ektopos.matching.surface import Surface
 from ektopos.matching.traits import Traits
 
 SHARED = 0.2
@@ -16,13 +17,25 @@ SHARED = 0.2
 REPEATS_COST = 2.0
 """What it speaks against a set, in standard deviations, that its pictures repeat where the UVs do
 not."""
-NAME_WORTH = 4.0
+FULL_NAME = 0.8
+"""How alike names have to be, 0–1, before a name alone can be sure."""
+ATLAS_COST = 1.0
+"""What it speaks against a set that all its pictures have a background where the UVs leave no room
+for one."""
+NAME_WORTH = 5.0
 """What names that are alike are worth, in standard deviations."""
 ATLAS_WORTH = 1.5
 """What it is worth, in standard deviations, that another slot of the mesh surely wears a set."""
-SURE_EDGES = 5.0
+TOGETHER_WORTH = 0.5
+"""Share of what speaks for a set on all slots of an atlas together that each of them is given."""
+SURE_EDGES = 8.0
+"""Deviations that edges along the borders have to show alone before a candidate is sure."""
+AGREE = {"edges": 4.0, "creases": 3.5, "seams": 2.0}
+"""Deviations from which two signs of different kinds are enough."""
 SURE_MARGIN = 3.0
-"""Deviations that edges have to show, and the first candidate has to lead by, before it is sure."""
+"""Deviations that a sure candidate has to lead by."""
+SURE_SHARE = 0.01
+"""Share of the square that a layout covers at least before its signs can be sure."""
 
 
 @dataclass(frozen=True)
@@ -57,24 +70,29 @@ def match(
     layouts: Mapping[str, Layout],
     pictures: Mapping[str, Sequence[Traits]],
     repeating: Mapping[str, bool],
-    alike: Mapping[tuple[str, str], float] | None = None,
+    alike: Mapping[str, Mapping[str, float]] | None = None,
+    surfaces: Mapping[str, Surface] | None = None,
 ) -> dict[str, list[Candidate]]:
     """Sets of pictures ranked for every slot, best first.
 
     `pictures` gives the traits of each set's pictures; `repeating` whether they repeat; `alike` how
-    alike the names of a slot and a set are, 0–1, where they mean something. Cost: slots × pictures
-    × `GRID`².
+    alike the names of sets are to each slot's, 0–1, where they mean something; `surfaces` what else
+    the surface of each slot tells. Cost: slots × pictures × `GRID`².
     """
     from scipy.optimize import linear_sum_assignment
 
-    known = alike or {}
+    known, faces = alike or {}, surfaces or {}
     sets = list(pictures)
     every = [traits for name in sets for traits in pictures[name]]
+    pile = Pile(every) if every else None
     matches = {
-        slot: _matches(slot, layout, sets, pictures, every, repeating, known)
+        slot: _matches(
+            layout, sets, pictures, pile, repeating, known.get(slot, {}), faces.get(slot)
+        )
         for slot, layout in layouts.items()
     }
-    _share_atlases(matches)
+    _judge_together(layouts, matches, sets, pictures, pile, repeating)
+    _share_atlases(layouts, matches)
     worth = np.array([[candidate.worth for candidate in row] for row in matches.values()])
     # All slots together: the assignment that is best as a whole gets the benefit of the doubt.
     # Slots may still share a set.
@@ -89,21 +107,22 @@ def match(
 
 
 def _matches(
-    slot: str,
     layout: Layout,
     sets: Sequence[str],
     pictures: Mapping[str, Sequence[Traits]],
-    every: Sequence[Traits],
+    pile: Pile | None,
     repeating: Mapping[str, bool],
-    alike: Mapping[tuple[str, str], float],
+    alike: Mapping[str, float],
+    surface: Surface | None = None,
 ) -> list[_Match]:
     laid_out = layout.count > 0 and not layout.tiles
-    measured = measure_signs(layout, every) if laid_out else []
+    measured = measure_signs(layout, pile, surface) if laid_out and pile else []
+    full = layout.share > FULL
     chance, signs = chance_of(measured), iter(measured)
     matches = []
     for name in sets:
-        repeats, named = repeating.get(name, False), alike.get((slot, name), 0.0)
-        own = [next(signs) for _ in pictures[name]] if laid_out else []
+        repeats, named = repeating.get(name, False), alike.get(name, 0.0)
+        own = [next(signs) for _ in pictures[name]] if measured else []
         totals = [sign.total(chance) for sign in own]
         best = own[int(np.argmax(totals))] if own else None
         worth = NAME_WORTH * named
@@ -113,18 +132,42 @@ def _matches(
             # The best picture of many is good by chance; a layout shows in most pictures of its
             # set.
             worth += (max(totals) + sum(totals) / len(own)) / 2
-            worth -= REPEATS_COST * repeats
+            # A picture that fills the square may well repeat; one with a background was made for
+            # islands.
+            if full:
+                worth -= ATLAS_COST * all(one.has_background for one in pictures[name])
+            else:
+                worth -= REPEATS_COST * repeats
         matches.append(_Match(worth, best, named, repeats))
     return matches
 
 
-def _share_atlases(matches: dict[str, list[_Match]]) -> None:
+def _judge_together(
+    layouts: Mapping[str, Layout],
+    matches: dict[str, list[_Match]],
+    sets: Sequence[str],
+    pictures: Mapping[str, Sequence[Traits]],
+    pile: Pile | None,
+    repeating: Mapping[str, bool],
+) -> None:
+    """Slots that lie in one atlas beside each other most likely wear one set: what speaks for it on
+    all of them speaks for it on each."""
+    for slots, whole in packed_together(layouts):
+        together = _matches(whole, sets, pictures, pile, repeating, {})
+        for slot in slots:
+            matches[slot] = [
+                replace(own, worth=own.worth + TOGETHER_WORTH * both.worth)
+                for own, both in zip(matches[slot], together, strict=True)
+            ]
+
+
+def _share_atlases(layouts: Mapping[str, Layout], matches: dict[str, list[_Match]]) -> None:
     """A set that is sure for one slot of a mesh is likelier for others too: slots share atlases.
     Worth little beside evidence of their own."""
     shared = set()
-    for row in matches.values():
+    for slot, row in matches.items():
         order = sorted(range(len(row)), key=lambda j: -row[j].worth)
-        if order and _is_sure([row[j] for j in order]):
+        if order and _is_sure(layouts[slot], [row[j] for j in order]):
             shared.add(order[0])
     for slot, row in matches.items():
         matches[slot] = [
@@ -151,25 +194,31 @@ def _ranked(
         )
         for j in order
     ]
-    if ranked and _is_sure([matches[j] for j in order]):
+    if ranked and _is_sure(layout, [matches[j] for j in order]):
         ranked[0] = replace(ranked[0], sure=True)
     return ranked
 
 
-def _is_sure(ranked: Sequence[_Match]) -> bool:
-    """Whether the first is right beyond doubt: by the edges of its pictures, or by a name that no
-    other set has; a picture that repeats, or only colours that differ, never are."""
+def _is_sure(layout: Layout, ranked: Sequence[_Match]) -> bool:
+    """Whether the first is right beyond doubt: by what its pictures show, or by a name that no
+    other set has; a picture that repeats never is, nor one on a few cells of the square."""
     first, *others = ranked
     lead = first.worth - max((other.worth for other in others), default=0.0)
     painted = first.by_pixels - max((other.by_pixels for other in others), default=0.0)
-    by_edges = (
+    by_pixels = (
         first.signs is not None
-        and first.signs.edges >= SURE_EDGES
+        and _shows_plainly(first.signs)
+        and layout.share >= SURE_SHARE
         and painted >= SURE_MARGIN / 2
         and not first.repeats
     )
-    by_name = first.alike >= 1.0 and all(other.alike < 0.5 for other in others)
-    return (by_edges and lead >= SURE_MARGIN) or (by_name and lead > 0.5 * NAME_WORTH)
+    by_name = first.alike >= FULL_NAME and all(other.alike < 0.5 * first.alike for other in others)
+    return (by_pixels and lead >= SURE_MARGIN) or (by_name and lead > 0.5 * NAME_WORTH)
+
+
+def _shows_plainly(signs: Signs) -> bool:
+    agreeing = sum(getattr(signs, kind) >= least for kind, least in AGREE.items())
+    return signs.edges >= SURE_EDGES or agreeing > 1
 
 
 def _reasons(layout: Layout, match: _Match) -> list[str]:
@@ -189,6 +238,12 @@ def _reasons(layout: Layout, match: _Match) -> list[str]:
         )
     if signs.ridges > 2 and signs.borders <= 2:
         reasons.append(f"colours meet halfway between the islands ({signs.ridges:.1f} deviations)")
+    if signs.creases > 2:
+        reasons.append(
+            f"edges of the picture follow the creases of the mesh ({signs.creases:.1f} deviations)"
+        )
+    if signs.seams > 1:
+        reasons.append(f"its colours go on across the seams ({signs.seams:.1f} deviations)")
     if signs.background > 2:
         reasons.append(
             f"its background lies outside the islands; {100 * signs.covered:.0f} % of them is "

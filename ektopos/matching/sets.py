@@ -20,9 +20,11 @@ from ektopos.maps.identify import facts_of_image
 from ektopos.maps.sets import maps_of_set, sets_of, tile_of, tiles_among
 from ektopos.matching.layout import layout_of
 from ektopos.matching.rank import Candidate, match
+from ektopos.matching.surface import surface_of
 from ektopos.matching.traits import Traits, traits_of
-from ektopos.matching.words import meaningful, share_of, words_of
+from ektopos.matching.words import alike
 from ektopos.meshes import Mesh
+from ektopos.meshes.islands import weld
 from ektopos.types import Float
 
 Sets = Mapping[str, list[str]]
@@ -75,10 +77,15 @@ def rank_sets(mesh: Mesh, sets: Mapping[str, Sequence[MatchMap]]) -> dict[str, l
         for i, name in enumerate(mesh.slots)
         if (mesh.triangle_slot == i).any()
     }
+    points = weld(mesh.positions)
+    surfaces = {
+        name: surface_of(mesh, i, points) for i, name in enumerate(mesh.slots) if name in layouts
+    }
     pictures = {name: [one.traits for one in maps] for name, maps in sets.items()}
     repeating = {name: all(_repeats(one.facts) for one in maps) for name, maps in sets.items()}
-    alike = {(slot, name): _alike(slot, mesh, name) for slot in layouts for name in sets}
-    return match(layouts, pictures, repeating, alike)
+    stem = mesh.name.rpartition("/")[2].partition(".")[0]
+    named = {slot: alike(slot, stem, list(sets), only_slot=len(layouts) == 1) for slot in layouts}
+    return match(layouts, pictures, repeating, named, surfaces)
 
 
 @dataclass(frozen=True)
@@ -201,12 +208,3 @@ def _repeats(facts: Facts) -> bool:
         all(seam is not None and seam < TILES_BELOW for seam in facts.statistics.seam)
         and facts.statistics.background < 0.05
     )
-
-
-def _alike(slot: str, mesh: Mesh, name: str) -> float:
-    """How alike two names are, 0–1: the share of meaningful words of the slot's name that the set's
-    has too, or, less telling the more slots there are, of the mesh's."""
-    others = set(words_of(name))
-    by_slot = share_of(meaningful(slot), others)
-    by_mesh = share_of(meaningful(mesh.name.rpartition("/")[2].partition(".")[0]), others)
-    return max(by_slot, by_mesh / max(1, len(mesh.slots)))

@@ -4,7 +4,11 @@ Edges of the picture follow the borders of islands, or lie a little outside wher
 outwards, or halfway between islands where it was painted on as far as it goes; background lies
 outside the islands, or inside where what is flat was painted. Each sign is measured with the layout
 where it is, in standard deviations above the same layout at all other places (moved round the
-borders): a picture that was not painted for the layout does as well anywhere.
+borders): a picture that was not painted for the layout does as well anywhere. What it shows as well
+with the layout mirrored counts less.
+
+Two more signs come from the surface: colours that go on across its seams, and edges of the picture
+along its creases.
 """
 
 from __future__ import annotations
@@ -18,6 +22,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ektopos.matching.layout import GRID, Layout
+from ektopos.matching.seams import seams_continued
+from ektopos.matching.surface import Surface
 from ektopos.matching.traits import Traits, spectrum
 
 FRAME = 9
@@ -31,11 +37,22 @@ PILE = 20
 MOST_CHANCE = 3.0
 FREAK = 14.0
 """Deviations that a sign can count at most."""
+FREAK_SURFACE = 10.0
+"""The same for what only the surface tells."""
+MIRRORED = 0.7
+"""Share of what a picture shows with the layout mirrored that counts against it: large shapes
+around the middle follow many layouts."""
+OWN_MIRROR = 0.5
+"""Correlation from which a layout is its own mirror image."""
+FEW = 20
+"""Cells that creases have to run through before they say anything."""
 
 _WEIGHT = np.full((GRID, GRID // 2 + 1), 2.0, np.float32)
 _WEIGHT[:, 0] = _WEIGHT[:, -1] = 1.0
 WEIGHT = _WEIGHT.ravel()
 """How often each value of a half spectrum stands in the whole."""
+MIRRORS = ((1, 1), (1, -1), (-1, 1), (-1, -1))
+"""Steps down and across that mirror a layout; the first leaves it."""
 
 
 @dataclass(frozen=True)
@@ -52,6 +69,10 @@ class Signs:
     """Share of the islands that lies on the picture's content, where it has a background."""
     beyond: float
     """Share of the picture's content that lies away from the islands: others may use it."""
+    creases: float = 0.0
+    """Edges along the creases of the surface."""
+    seams: float = 0.0
+    """Colours that go on across its seams; 0 where they do not."""
 
     @property
     def edges(self) -> float:
@@ -61,7 +82,12 @@ class Signs:
     def total(self, chance: float = CHANCE) -> float:
         """All together, above what comes by chance."""
         # What lies on islands or off them as a whole says less than where edges run.
-        return _counted(self.edges, chance) + 0.5 * abs(_counted(self.background, chance))
+        return (
+            max(_counted(self.edges, chance), -1.0)
+            + 0.5 * abs(_counted(self.background, chance))
+            + min(max(_counted(self.creases, CHANCE), 0.0), FREAK_SURFACE)
+            + min(self.seams, FREAK_SURFACE)
+        )
 
 
 def chance_of(signs: Sequence[Signs]) -> float:
@@ -77,33 +103,57 @@ def _counted(deviations: float, chance: float) -> float:
     return float(np.sign(deviations) * np.clip(abs(deviations) - chance, 0.0, FREAK))
 
 
-def measure_signs(layout: Layout, pictures: Sequence[Traits]) -> list[Signs]:
-    """The signs of every picture for a layout. Cost: pictures × signs × `GRID`² products."""
-    if not pictures:
-        return []
-    masks = _Masks(layout)
-    edges = _Fields(np.stack([picture.edges for picture in pictures]))
-    local = _Fields(np.stack([picture.local for picture in pictures]))
-    content = _Fields(np.stack([picture.content for picture in pictures]))
-    followed = [
-        np.maximum(edges.above(mask), local.above(mask))
-        for mask in (masks.border, masks.padded, masks.wide)
-    ]
-    ridges = np.maximum(edges.above(masks.ridge), local.above(masks.ridge))
-    inside = content.above(masks.inside)
-    signs = []
-    for i, picture in enumerate(pictures):
-        covered, beyond = masks.shares(picture)
-        signs.append(
-            Signs(
-                float(max(sign[i] for sign in followed)),
-                float(ridges[i]),
-                0.0 if masks.fills else float(inside[i]),
-                covered,
-                beyond,
-            )
+class Pile:
+    """Pictures that layouts are held against, stacked once for all of them."""
+
+    def __init__(self, pictures: Sequence[Traits]) -> None:
+        self.pictures = pictures
+        self.edges = [
+            _Fields(np.stack([getattr(picture, trait) for picture in pictures]))
+            for trait in ("edges", "local")
+        ]
+        self.content = _Fields(np.stack([picture.content for picture in pictures]))
+        self.colours = np.stack([picture.colours for picture in pictures])
+
+
+def measure_signs(layout: Layout, pile: Pile, surface: Surface | None = None) -> list[Signs]:
+    """The signs of every picture for a layout, and for a surface where one is given. Cost: pictures
+    × signs × `GRID`² products."""
+    masks = _Masks(layout, surface or Surface())
+    borders = _follows(pile.edges, (masks.border, masks.padded, masks.wide))
+    ridges = _follows(pile.edges, (masks.ridge,))
+    none = np.zeros_like(ridges)
+    creases = none if masks.crease is None else _follows(pile.edges, (masks.crease,))
+    inside = none if masks.fills else pile.content.above(spectrum(masks.inside)[None])[:, 0]
+    seams = none if surface is None else seams_continued(surface, pile.colours)
+    return [
+        Signs(
+            float(borders[i]),
+            float(ridges[i]),
+            float(inside[i]),
+            *masks.shares(picture),
+            float(creases[i]),
+            float(seams[i]),
         )
-    return signs
+        for i, picture in enumerate(pile.pictures)
+    ]
+
+
+def _follows(
+    fields: Sequence[_Fields], masks: Sequence[NDArray[np.float32]]
+) -> NDArray[np.float32]:
+    """By how many deviations pictures have edges where one of some masks says, less what they have
+    where its mirror images say."""
+    found = np.full((len(fields[0].spectra), len(MIRRORS)), -np.inf, np.float32)
+    differs = np.zeros(len(MIRRORS), bool)
+    for mask in masks:
+        turned = np.stack([spectrum(mask[::down, ::across]) for down, across in MIRRORS])
+        powers = (turned.real * turned[0].real + turned.imag * turned[0].imag) @ WEIGHT
+        differs |= powers < OWN_MIRROR * powers[0]
+        for field in fields:
+            found = np.maximum(found, field.above(turned))
+    rivals = np.max(found[:, differs], axis=1, initial=CHANCE)
+    return np.asarray(found[:, 0] - MIRRORED * (rivals - CHANCE), np.float32)
 
 
 class _Fields:
@@ -113,17 +163,17 @@ class _Fields:
         self.spectra = spectra
         self.powers = spectra.real**2 + spectra.imag**2
 
-    def above(self, mask: NDArray[np.complex64]) -> NDArray[np.float32]:
-        """By how many deviations the mask's true place beats all places, for every picture."""
-        here = (self.spectra @ (np.conj(mask) * WEIGHT)).real / GRID**2
-        spread = np.sqrt(self.powers @ (np.abs(mask) ** 2 * WEIGHT)) / GRID**2
+    def above(self, masks: NDArray[np.complex64]) -> NDArray[np.float32]:
+        """By how many deviations each mask's true place beats all places, `(pictures, masks)`."""
+        here = (self.spectra @ (np.conj(masks) * WEIGHT).T).real / GRID**2
+        spread = np.sqrt(self.powers @ (np.abs(masks) ** 2 * WEIGHT).T) / GRID**2
         return np.asarray(here / np.maximum(spread, 1e-5), np.float32)
 
 
 class _Masks:
-    """Where a layout says that something should be seen: means over cells, as spectra."""
+    """Where a layout and its surface say that something should be seen: means over cells."""
 
-    def __init__(self, layout: Layout) -> None:
+    def __init__(self, layout: Layout, surface: Surface) -> None:
         inside = layout.islands > 0
         kernel = np.ones((3, 3), np.uint8)
         numbered = layout.islands.astype(np.uint16)
@@ -144,11 +194,16 @@ class _Masks:
         self.away = distance > AWAY
         self.fills = float(outside.mean()) < 0.01
         core = _mean_over(self.core)
-        self.border = spectrum(_mean_over(border & middle) - core)
-        self.padded = spectrum(_mean_over((distance > 1) & (distance <= 3) & middle) - core)
-        self.wide = spectrum(_mean_over((distance > 3) & (distance <= 5) & middle) - core)
-        self.ridge = spectrum(_mean_over(ridge & middle) - core)
-        self.inside = spectrum(core - _mean_over(outside))
+        self.border = _mean_over(border & middle) - core
+        self.padded = _mean_over((distance > 1) & (distance <= 3) & middle) - core
+        self.wide = _mean_over((distance > 3) & (distance <= 5) & middle) - core
+        self.ridge = _mean_over(ridge & middle) - core
+        self.inside = core - _mean_over(outside)
+        # Borders have a sign of their own, with the cells beside them.
+        crease = surface.creases & ~(cv2.dilate(border.astype(np.uint8), kernel) > 0)
+        plain = self.core & ~crease
+        tell = min(crease.sum(), plain.sum()) > FEW
+        self.crease = _mean_over(crease) - _mean_over(plain) if tell else None
 
     def shares(self, picture: Traits) -> tuple[float, float]:
         """`Signs.covered` and `beyond`."""

@@ -37,6 +37,8 @@ class Traits:
     coarse: Float
     """Strengths of edges on a `COARSE`² grid, flat and standardised: for holding pictures against
     each other."""
+    colours: NDArray[np.uint8]
+    """The picture itself, `(GRID, GRID, 3)`."""
 
     @property
     def has_background(self) -> bool:
@@ -70,6 +72,7 @@ def traits_of(picture: Float) -> Traits:
         spectrum(painted),
         painted,
         _coarse(small),
+        np.asarray(np.clip(small * 255 + 0.5, 0, 255), np.uint8),
     )
 
 

@@ -9,6 +9,7 @@ import cv2
 import numpy as np
 
 from ektopos.matching import match_maps, read_match_map
+from ektopos.matching.words import alike
 from ektopos.meshes import Mesh
 from tests.samples import folder, noise, save
 
@@ -151,3 +152,115 @@ class FromTheLayoutAlone(TestCase):
             self.assertIn("others may share", " ".join(candidates[0].reasons))
         for candidates, _ in alone.values():
             self.assertNotIn("others may share", " ".join(candidates[0].reasons))
+
+
+def cube(cells: list[tuple[int, int]]) -> Mesh:
+    """A cube of six faces that share their corners, each face an island in a cell of a 3 × 3 grid, with
+    a little room around."""
+    corners = np.array([(x, y, z) for x in (0, 1) for y in (0, 1) for z in (0, 1)], np.float64)
+    sides = [(0, 1, 3, 2), (4, 6, 7, 5), (0, 4, 5, 1), (2, 3, 7, 6), (0, 2, 6, 4), (1, 5, 7, 3)]
+    flat = np.array([(0.1, 0.1), (0.9, 0.1), (0.9, 0.9), (0.1, 0.9)])
+    uvs = np.concatenate([(flat + cell) / 3 for cell in cells])
+    start = 4 * np.arange(6)[:, None]
+    halves = np.array([(0, 1, 2), (0, 2, 3)])
+    triangles = (start + halves.reshape(1, 6)).reshape(12, 3).astype(np.int32)
+    return Mesh(
+        "m",
+        corners[np.array(sides).ravel()],
+        triangles,
+        np.zeros(12, np.int32),
+        ("0a_17",),
+        np.zeros(24, np.int32),
+        np.tile(np.array([0, 0, 1], np.float32), (24, 1)),
+        uvs.astype(np.float32),
+        np.full((24, 4), np.nan, np.float32),
+        np.zeros(24, bool),
+        (0,),
+        (1,),
+    )
+
+
+def solid(mesh: Mesh, seed: int) -> np.ndarray:
+    """A picture of a colour that goes on through space, painted on the cube as far as the next face:
+    without a background, and without an edge at any border."""
+    waves = np.random.default_rng(seed).uniform(-6, 6, (3, 3, 4))
+    cells = (np.stack(np.meshgrid(range(SIZE), range(SIZE)), axis=-1) + 0.5) / SIZE
+    picture = np.full((SIZE, SIZE, 3), 0.5)
+    for face in range(6):
+        place, uv = (part[4 * face : 4 * face + 4] for part in (mesh.positions, mesh.uvs))
+        low, span = uv[0], uv[2] - uv[0]
+        t = (cells - low) / span
+        own = (np.abs(t - 0.5) <= 0.625 + 1e-9).all(axis=2)
+        t = np.clip(t[own], 0, 1)
+        at = place[0] + t[:, :1] * (place[1] - place[0]) + t[:, 1:] * (place[3] - place[0])
+        phase = np.einsum("nd,cdk->nck", at, waves)
+        picture[own] = 0.5 + 0.12 * np.sin(phase + np.arange(4)).sum(axis=2)
+    return np.round(np.clip(picture, 0, 1) * 255).astype(np.uint8)
+
+
+def grainy(layout: list[np.ndarray], rng: np.random.Generator) -> np.ndarray:
+    picture = painted(layout, rng, "dilated").astype(np.float64)
+    return np.clip(picture + rng.normal(0, 25.5, picture.shape), 0, 255).astype(np.uint8)
+
+
+class FromTheSurface(TestCase):
+    def test_colours_that_go_on_across_seams_find_a_picture_without_borders(self) -> None:
+        rng = np.random.default_rng(3)
+        grid = [(x, y) for x in range(3) for y in range(3)]
+        first = 0
+        for seed in range(6):
+            meshes = [cube([grid[i] for i in rng.permutation(9)[:6]]) for _ in range(8)]
+            with folder() as root:
+                paths = [
+                    save(root / f"{17 * i + 160:02x}4{i}b.png", solid(mesh, 100 * seed + i))
+                    for i, mesh in enumerate(meshes)
+                ]
+                maps = [read_match_map(str(path), path) for path in paths]
+                ((candidates, sets),) = match_maps(meshes[0], maps).values()
+            right = str(paths[0]) in sets[candidates[0].set]
+            first += right
+            if right:
+                self.assertIn("colours go on across the seams", " ".join(candidates[0].reasons))
+        self.assertGreaterEqual(first, 5)
+
+    def test_slots_beside_each_other_in_one_atlas_are_judged_together(self) -> None:
+        # Small islands of a slot each, under grain: one by one they tell little (4 of 21 right).
+        right = total = 0
+        for seed in range(3):
+            rng = np.random.default_rng(seed)
+            own, *others = ([0.4 + 0.3 * quad for quad in islands(rng)] for _ in range(12))
+            with folder() as root:
+                atlas = save(root / "31af.png", grainy(own, rng))
+                for i, other in enumerate(others):
+                    save(root / f"{i:x}9c{i}.png", grainy(other, rng))
+                maps = [read_match_map(str(path), path) for path in sorted(root.iterdir())]
+                for candidates, sets in match_maps(mesh_of([[q] for q in own]), maps).values():
+                    right += str(atlas) in sets[candidates[0].set]
+                    total += 1
+        self.assertGreaterEqual(right / total, 0.8)
+
+
+class Names(TestCase):
+    SETS = ("brass_tube", "brass_tube_worn", "oak", "7fa1c2")
+
+    def best(self, slot: str, mesh: str = "", *, only: bool = False) -> tuple[str, float]:
+        found = alike(slot, mesh, self.SETS, only_slot=only)
+        name = max(found, key=lambda name: found[name])
+        return name, found[name]
+
+    def test_the_set_that_says_no_more_is_most_alike(self) -> None:
+        self.assertEqual(self.best("Brass_Tube"), ("brass_tube", 1.0))
+        name, share = self.best("BrassTubeWorn_mat")
+        self.assertEqual(name, "brass_tube_worn")
+        self.assertGreater(share, 0.95)
+
+    def test_a_mesh_names_its_only_slot_and_less_surely_one_of_many(self) -> None:
+        self.assertEqual(self.best("lambert5", "oak", only=True), ("oak", 1.0))
+        self.assertLess(self.best("lambert5", "oak")[1], 0.8)
+
+    def test_codes_numbers_and_words_for_anything_say_nothing(self) -> None:
+        for slot in ("7fa1c2", "a1f3", "material_12", "None.004", "slot_3", "x"):
+            self.assertEqual(self.best(slot)[1], 0.0, slot)
+
+    def test_words_that_no_set_has_make_a_name_less_full(self) -> None:
+        self.assertLess(self.best("oak_bench_lid")[1], 0.8)
