@@ -105,7 +105,7 @@ def _left_for_base(
     """The one map of a set without base colour that can only be it; `None` where several could."""
     alone = len(group) == 1
     if alone and not _says_something(company, group[0]):
-        return None
+        return group[0] if _is_what_is_left(company.facts[group[0]], verdicts[group[0]]) else None
     left = [
         i for i in group if not company.readings[i].roles and _is_open(verdicts[i], alone=alone)
     ]
@@ -125,6 +125,17 @@ def _says_something(company: Company, i: int) -> bool:
         return True
     folder = company.folders[i]
     return bool(folder.name) and company.in_folder[folder] == 1
+
+
+def _is_what_is_left(facts: Facts, verdict: Verdict) -> bool:
+    """Whether a map that nothing is known of is stored in colour and fits no quantity, or is grey
+    light on black, as dark colours with a few marks are as well."""
+    main = next(iter(verdict.roles.values()), "unknown")
+    return (
+        facts.header.channels >= 3
+        and (main == "unknown" or (main == "emission" and ev.is_grey(facts.statistics)))
+        and _is_open(verdict, alone=False)
+    )
 
 
 def _is_open(verdict: Verdict, *, alone: bool) -> bool:

@@ -30,6 +30,8 @@ TWO_PIGMENTS = 0.05
 """Independence of R, G and B below which they are mixtures of two pictures, as colours are."""
 TWINS = 0.97
 """Correlation above which two channels are one: a hue is, two quantities are not."""
+ONE_HUE = 0.7
+"""Correlation above which two channels beside a blank one are the shades of one hue."""
 OPPOSED = -0.8
 """Correlation below which one channel is the other turned round, as roughness is of metal; colours
 seldom are."""
@@ -327,11 +329,14 @@ def different_pictures(s: Statistics) -> bool:
     colours = s.channels[:3]
     varied = [channel for channel in colours if not channel.is_blank]
     if len(varied) < 3:
-        # One is blank but for noise: packed beside channels of data, not beside a hue.
+        # One is blank but for noise: packed beside channels of data, not beside a hue, which goes
+        # up and down with the other.
+        hue = any(pair is not None and pair > ONE_HUE for pair in s.correlations)
         return (
             len(varied) > 0
             and (s.edges is None or s.edges < SAME_PICTURE)
             and s.colourfulness > 0.15
+            and not hue
         )
     if any(pair is not None and pair > TWINS for pair in s.correlations):
         return False

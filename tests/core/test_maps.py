@@ -141,8 +141,37 @@ class Packed(TestCase):
         noisy = np.clip(label + noise(SIZE, 5, 1).astype(int) // 12, 0, 255).astype(np.uint8)
         self.assertEqual(one("soda", noisy).role, "base_color")
 
+    def test_grey_metal_and_unpainted_roughness_lie_where_they_usually_do(self) -> None:
+        white, greys = np.full_like(HEIGHT, 255, np.uint8), codes(0.1 + 0.5 * HEIGHT)
+        verdict = one("9b3e1f", np.stack([white, between(), greys], axis=-1))
+        self.assertEqual(dict(verdict.roles), {"g": "roughness", "b": "metallic"})
+
+    def test_a_yellow_picture_with_hardly_any_blue_is_coloured(self) -> None:
+        # Where it has edges lies between the windows that these are looked for in.
+        yellow = np.full((3 * SIZE, 3 * SIZE, 3), (253, 232, 5), np.uint8)
+        yellow[:130, 260:500] = (214, 90, 10)
+        yellow[330:360, 300:340] = (12, 8, 10)
+        self.assertEqual(dict(one("duck", yellow).roles), {"rgb": "base_color"})
+
+    def test_an_order_that_would_make_everything_dark_is_not_sure(self) -> None:
+        black = np.zeros_like(HEIGHT, np.uint8)
+        verdict = one("ao_met_rough", np.stack([black, metal(), between()], axis=-1))
+        self.assertLess(verdict.confidence, 0.7)
+        self.assertTrue(any("too dark for occlusion" in doubt for doubt in verdict.doubts))
+
 
 class Company(TestCase):
+    def test_dark_colours_with_marks_alone_are_told_from_light_by_their_colour(self) -> None:
+        marks = np.where(HEIGHT > 0.7, HEIGHT, 0.02 * HEIGHT)
+        grey = one("7e41c2", codes(np.repeat(marks[..., None], 3, axis=2)))
+        self.assertEqual(dict(grey.roles), {"rgb": "base_color"})
+        self.assertLess(grey.confidence, 0.7)
+        self.assertIn("emission", " ".join(grey.doubts))
+        lit = one(
+            "7e41c2", codes(marks[..., None] * np.array([1.0, 0.5, 0.1]) * (marks > 0.5)[..., None])
+        )
+        self.assertEqual(dict(lit.roles), {"rgb": "emission"})
+
     def test_a_grey_picture_is_the_base_colour_of_a_set_without_one(self) -> None:
         grey = np.repeat(between()[..., None], 3, 2)
         found = judged(dome=grey, dome_n=normals_of(HEIGHT, 16.0), dome_ao=codes(creases()))

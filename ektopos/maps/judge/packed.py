@@ -19,7 +19,7 @@ PACKINGS: tuple[tuple[tuple[Role, Role, Role], float], ...] = (
     (("occlusion", "metallic", "roughness"), 0.04),
     (("roughness", "occlusion", "metallic"), 0.03),
     (("metallic", "occlusion", "roughness"), 0.03),
-    (("occlusion", "roughness", "height"), 0.04),
+    (("occlusion", "roughness", "height"), 0.02),
 )
 """What R, G and B of a packed map hold, and how often. glTF 2.0, 3.9.2 puts roughness in G and
 metallic in B; the shares are common practice, with no source."""
@@ -27,6 +27,9 @@ MOST = 0.8
 """How sure a packed map can be without a name: roughness and gloss look alike."""
 
 
+GREY_METAL = -0.5
+"""Log-odds that greys speak against metal at most in a packed map, where places count as well:
+painted by hand or baked from several parts, it is grey more often than as a mask of its own."""
 PLAIN = 3.0
 """Log-odds from which pixels outweigh the order of a name."""
 
@@ -98,7 +101,7 @@ def _as_named(case: Case, words: Words) -> Verdict:
         against += weight < -1.5
     if "roughness" in roles.values():
         words += doubt("roughness is read by order; from its pixels alone it could be gloss")
-    confidence = max(0.93 - 0.2 * against, 0.5)
+    confidence = max(0.93 - 0.25 * against, 0.5)
     return case.verdict(roles, confidence, words, conflict=against > 1)
 
 
@@ -166,12 +169,14 @@ def _fit(colours: tuple[ChannelFacts, ...], packing: tuple[Role, ...]) -> float:
 
 def _fits(channel: ChannelFacts, role: Role) -> float:
     """Log-odds of a role for a channel of a packed map: a blank one is metal all over or nowhere,
-    no occlusion, or mere filler."""
+    no occlusion, wholly rough, or mere filler."""
     if channel.is_blank:
-        return {"metallic": 0.5, "occlusion": 0.3}.get(role, -1.5)
+        rough = -0.3 if channel.mean > 0.5 else -1.5
+        return {"metallic": 0.5, "occlusion": 0.3, "roughness": rough}.get(role, -1.5)
     if channel.is_constant:
         return 0.5 if role == "roughness" else -1.0
-    return weigh(channel, role)[0]
+    weight = weigh(channel, role)[0]
+    return max(weight, GREY_METAL) if role == "metallic" else weight
 
 
 def _words_on(channel: ChannelFacts, role: Role) -> list[str]:
