@@ -317,6 +317,15 @@ class MeshesApi(Api):
 
 
 class TargetsApi(Api):
+    def test_the_sets_of_a_mesh_are_weighed_against_one(self) -> None:
+        project = self.sample()
+        path = f"/projects/{project['id']}/meshes"
+        found = self.call("get", f"{path}/plates/as-one")
+        self.assertEqual(sorted(found["materials"]), ["tile", "tile_dull"])
+        self.assertGreater(found["now"]["files"], found["one"]["files"] - 1)
+        self.assertEqual(found["side"] & (found["side"] - 1), 0)
+        self.call("get", f"{path}/nowhere/as-one", status=404)
+
     OWN = (("id", "mine"), ("title", "Mine"), ("container", "loose"), ("normal_y", "-"))
     FILES = (
         {"suffix": "Col", "channels": {"rgb": "base_color"}, "encoding": "srgb"},

@@ -72,6 +72,9 @@ class Meshes(Site):
         ):
             shown.get_by_role("button", name=view, exact=True).click()
             page.locator(".legend", has_text=legend).wait_for()
+        table = page.locator(".scroll", has=page.locator("table.slots"))
+        wide, room = table.evaluate("box => [box.scrollWidth, box.clientWidth]")
+        self.assertLessEqual(wide, room)
         self.axe("meshes, seen by flipped faces")
         self.assertEqual(self.complaints, [])
 

@@ -9,9 +9,10 @@ from django.http import HttpRequest
 from ninja import Router, Schema
 
 from ektopos.document import INPUTS, Document, parse
-from ektopos.errors import EktoposError, InvalidDocument
+from ektopos.errors import EktoposError, InvalidDocument, MissingReference
 from ektopos.materials.adjust import changes
 from ektopos.meshes.scene import Scene
+from ektopos.targets.as_one import AsOne, as_one
 from ektopos.targets.differences import converted, left_out
 from ektopos.targets.estimate import estimated_bytes
 from ektopos.targets.left import Leaving, SceneOf, leaving_of
@@ -20,7 +21,7 @@ from ektopos.targets.profile import Profile, find_profile, profiles_of
 from ektopos.targets.reuse import texture_key
 from server.workshop.api.materials import header_of
 from server.workshop.api.projects import project_or_404
-from server.workshop.meshing import scene_by_content
+from server.workshop.meshing import measured, scene_by_content
 from server.workshop.models import Project
 from server.workshop.store import content_path
 
@@ -110,6 +111,26 @@ def plan(request: HttpRequest, project_id: UUID) -> PlanOut:
     profile = find_profile(project.document.target, project.document)
     head_of = header_of(project.head, project.document)
     return _plan(project, profile, make_plan(project.document, profile, head_of), head_of)
+
+
+@router.get("/projects/{uuid:project_id}/meshes/{path:name}/as-one", response=AsOne | None)
+def sets_of_mesh(request: HttpRequest, project_id: UUID, name: str) -> AsOne | None:
+    """What the sets that a mesh wears weigh, and one set for all of its slots would; nothing with
+    fewer than two."""
+    project = project_or_404(project_id)
+    document = project.document
+    if name not in document.meshes:
+        raise MissingReference(
+            "there is no such mesh.", subject=name, hint="Choose another, or bring it in."
+        )
+    row = measured(project.head, [name]).get(name)
+    if row is None:
+        return None
+    profile = find_profile(document.target, document)
+    made = make_plan(document, profile, header_of(project.head, document))
+    assigned = document.meshes[name].slots
+    slots, _ = row.look()
+    return as_one(made, [(s, m) for s in slots if (m := assigned.get(s.name)) in made.materials])
 
 
 @router.get("/projects/{uuid:project_id}/targets", response=list[Profile], by_alias=True)

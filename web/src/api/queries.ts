@@ -208,6 +208,18 @@ export function useMeshes() {
   return { ...query, data }
 }
 
+/** What the sets that a mesh wears weigh, and one set for all its slots would; null with fewer than two. */
+export function useAsOne(mesh: string) {
+  return usePart(
+    'as-one',
+    (project_id) =>
+      get('/api/projects/{project_id}/meshes/{name}/as-one', {
+        params: { path: { project_id, name: mesh } },
+      }),
+    { of: [mesh], placeholderData: keepPreviousData, retry: false },
+  )
+}
+
 /** Which map sets belong to which slot of a mesh: compared by a job, and asked for until it is done. */
 export function useSuggestions(mesh: string | null) {
   const query = usePart(

@@ -1218,6 +1218,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/meshes/{name}/as-one": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sets Of Mesh
+         * @description What the sets that a mesh wears weigh, and one set for all of its slots would; nothing with
+         *     fewer than two.
+         */
+        get: operations["server_workshop_api_plan_sets_of_mesh"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/targets": {
         parameters: {
             query?: never;
@@ -4606,6 +4627,32 @@ export interface components {
             channels: {
                 [key: string]: components["schemas"]["PlannedChannelOut"] | null;
             };
+        };
+        /**
+         * AsOne
+         * @description The sets of a mesh as they are, and as one that is as sharp everywhere.
+         */
+        AsOne: {
+            /** Materials */
+            materials: string[];
+            now: components["schemas"]["Weight"];
+            one: components["schemas"]["Weight"];
+            /** Side */
+            side: number;
+        };
+        /**
+         * Weight
+         * @description What textures weigh.
+         */
+        Weight: {
+            /** Files */
+            files: number;
+            /** Texels */
+            texels: number;
+            /** Memory */
+            memory: number;
+            /** Compressed */
+            compressed: number;
         };
         /**
          * ImportRules
@@ -8351,6 +8398,56 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PlanOut"];
+                };
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    server_workshop_api_plan_sets_of_mesh: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AsOne"] | null;
                 };
             };
             /** @description It is being made; ask again in a moment. */

@@ -17,6 +17,7 @@ import { useView } from '../stage/view'
 import { Brings } from './Brings'
 import type { Asking } from './Dialogs'
 import { Dialogs } from './Dialogs'
+import { AsOne } from './AsOne'
 import { Faults } from './Faults'
 import { FileScene } from './FileScene'
 import { MaterialStrip } from './MaterialStrip'
@@ -246,6 +247,7 @@ function OneMesh({
               setFault(number)
             }}
           />
+          <AsOne mesh={mesh.name} />
           <FileScene mesh={mesh} tried={trying} setTried={setTried} />
           <Recipe mesh={mesh} />
         </div>

@@ -96,6 +96,7 @@ export function SlotTable({
                 }
               >
                 {words}
+                {key === 'density' && <span className="unit"> {densities.unit}</span>}
                 {sort.by === key && <span aria-hidden>{sort.down ? ' ↓' : ' ↑'}</span>}
               </button>
             </th>
@@ -259,14 +260,14 @@ function SlotRow({
             : undefined
         }
       >
-        {densities.words(slot)}
+        {densities.words(slot).replace(` ${densities.unit}`, '')}
       </td>
       <td>
         <span className={`chip ${state.tone}`} title={state.why}>
           {state.words}
         </span>
       </td>
-      <td>
+      <td className="takes-rest">
         <div className="row">
           {key ? (
             <Picture
@@ -289,7 +290,7 @@ function SlotRow({
             value={materials.includes(assigned) ? assigned : ''}
             sx={{
               flex: 1,
-              minWidth: 98,
+              minWidth: 0,
               maxWidth: 240,
               '& .MuiSelect-select': { padding: '3px 8px' },
             }}
