@@ -147,8 +147,8 @@ _TABLE = (
         "references",
         "warning",
         "The scene has something that is not there",
-        "Things in the scene whose mesh the project does not have, and a ground whose material is "
-        "gone.",
+        "Things in the scene whose mesh the project does not have, a ground whose material is "
+        "gone, and a panorama whose map is.",
         "It is not seen, and does not leave with the scene.",
         "Take it away, or choose another.",
     ),

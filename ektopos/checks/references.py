@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from ektopos.checks.registry import Examined, Finding, Remedy, check, found
 from ektopos.document import Document
-from ektopos.edits.scene import SetGround, TakeAway
+from ektopos.edits.scene import SetGround, SetPanorama, TakeAway
 from ektopos.errors import MissingReference
 
 
@@ -84,6 +84,17 @@ def missing_in_scene(examined: Examined) -> Iterator[Finding]:
                 "plain ground",
                 "Leaves the ground plain grey.",
                 [SetGround(change={"material": None})],
+            ),
+        )
+    panorama = document.scene.panorama
+    if panorama not in {None, *document.maps}:
+        yield found(
+            "missing-in-scene",
+            "project · panorama",
+            f"The scene is lit by {panorama}, which is not there.",
+            evidence=str(panorama),
+            remedy=Remedy(
+                "without it", "Lights the scene by the light set-ups.", [SetPanorama(map=None)]
             ),
         )
 

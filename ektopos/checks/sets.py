@@ -8,6 +8,7 @@ from ektopos.checks.registry import Examined, Finding, Remedy, check, found
 from ektopos.document import TABLE
 from ektopos.edits import SetFeed
 from ektopos.maps import set_of_each
+from ektopos.maps.evidence import is_panorama
 from ektopos.materials.wire import unused_of_set
 
 
@@ -43,6 +44,7 @@ def unused_maps(examined: Examined) -> Iterator[Finding]:
     if not document.materials:
         return  # Nothing is made yet.
     used = {name for entry in document.materials.values() for name in entry.maps()}
+    used |= {name for name, header in examined.headers.items() if is_panorama(header)}
     for name in document.maps:
         if name not in used:
             yield found(

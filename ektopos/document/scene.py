@@ -70,4 +70,7 @@ class Scene(DocumentModel):
     )
     ground: Ground | None = None
     sun: Sun | None = None
+    panorama: str | None = None
+    """The map that lights it from all around, instead of a light set-up: twice as wide as high, in
+    floats."""
     views: Annotated[dict[str, SceneView], Field(max_length=100)] = Field(default_factory=dict)

@@ -34,6 +34,7 @@ from ektopos.edits.scene import (
     MoveItem,
     RenameItem,
     SetGround,
+    SetPanorama,
     SetSun,
     Stand,
     TakeAway,
@@ -81,6 +82,7 @@ Edit = Annotated[
     | RenameItem
     | TakeAway
     | SetGround
+    | SetPanorama
     | SetSun
     | KeepView,
     Field(discriminator="kind"),
@@ -158,6 +160,7 @@ __all__ = [
     "SetFeed",
     "SetGround",
     "SetMap",
+    "SetPanorama",
     "SetProfile",
     "SetRecipe",
     "SetRule",

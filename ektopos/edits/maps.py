@@ -15,6 +15,7 @@ from ektopos.document import (
     RoleChannels,
 )
 from ektopos.edits.common import BaseEdit, Name, Touched, entry_touched, require
+from ektopos.edits.scene import without_panorama
 from ektopos.errors import EktoposError, MissingReference
 from ektopos.maps.names import read_names, rule_fits, set_name
 from ektopos.maps.sets import ending_of, maps_of_set
@@ -193,6 +194,7 @@ class RemoveMaps(BaseEdit):
             entry = document.materials[material]
             covers = [c for c in entry.covers or () if not (c.mask and c.mask.map in gone)]
             document.materials[material] = entry.model_copy(update={"covers": covers})
+        without_panorama(document, gone)
         document.maps = {name: entry for name, entry in document.maps.items() if name not in gone}
 
 

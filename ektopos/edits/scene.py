@@ -158,6 +158,24 @@ class SetSun(BaseEdit):
         _change(document, sun=_with(Sun, document.scene.sun, self.change, "sun"))
 
 
+class SetPanorama(BaseEdit):
+    """Light the scene by a map of all surroundings, or by the light set-ups with `map` null."""
+
+    kind: Literal["set-panorama"] = "set-panorama"
+    map: str | None
+
+    def label(self) -> str:
+        return f"the scene lit by {self.map}" if self.map else "the scene without a panorama"
+
+    def touches(self, document: Document) -> Touched:
+        return {"panorama of the scene": document.scene.panorama} | exists(document.maps, self.map)
+
+    def apply(self, document: Document) -> None:
+        if self.map is not None:
+            require(document.maps, self.map, "map")
+        _change(document, panorama=self.map)
+
+
 class KeepView(BaseEdit):
     """Keep a place of the camera under a name, or forget it with `view` null."""
 
@@ -186,6 +204,12 @@ def without_mesh(document: Document, mesh: str) -> None:
     items = {name: item for name, item in document.scene.items.items() if item.mesh != mesh}
     if len(items) < len(document.scene.items):
         _change(document, items=items)
+
+
+def without_panorama(document: Document, maps: set[str]) -> None:
+    """None of these maps lights the scene any more."""
+    if document.scene.panorama in maps:
+        _change(document, panorama=None)
 
 
 def ground_of(document: Document, old: str, new: str | None) -> None:

@@ -8,6 +8,7 @@ import numpy as np
 import trimesh
 from PIL import Image as Pillow
 
+from ektopos.images import write_image
 from server.workshop.models import Job
 from tests.browser.site import Site
 from tests.samples import folder
@@ -155,6 +156,56 @@ class Scene(Site):
         # The same mesh in the same place from the same camera.
         self.same(self.stage_pixels(), one)
         self.assertEqual(self.complaints, [])
+
+    def test_a_panorama_of_the_project_lights_it(self) -> None:
+        page = self.page
+        self.stand()
+        page.get_by_text("can light the scene instead").wait_for()
+        page.get_by_role("checkbox", name="Ground").check()
+        sky = np.full((32, 64, 3), 0.2, np.float32)
+        sky[4:10, 10:20] = (30.0, 3.0, 0.5)
+        self.go("Maps")
+        with folder() as root:
+            (root / "sky").mkdir()
+            write_image(root / "sky" / "dusk.hdr", sky)
+            self.bring_in(root / "sky")
+        self.go("Scene")
+        # What was said of the files that came takes room from the stage.
+        page.reload()
+        self.drawn(4, 10)
+        first = self.stage_pixels()
+        field = page.get_by_label("Lit by a panorama")
+        field.click()
+        page.get_by_role("option", name="dusk", exact=True).click()
+        page.locator(".tabs").get_by_text("panorama", exact=True).wait_for()
+        # Light is filtered before it is seen.
+        page.wait_for_timeout(2000)
+        lit = self.stage_pixels(unlike=first)
+        self.assertGreater(np.abs(lit - first).mean(), 3)
+        page.reload()
+        self.drawn(4, 10)
+        page.locator(".tabs").get_by_text("panorama", exact=True).wait_for()
+        self.becomes(lit)
+        # Other screens have their own light, and the map is not called unused.
+        self.go("Checks")
+        page.get_by_role("button", name="Project rules…").wait_for()
+        self.assertEqual(page.get_by_text("map dusk").count(), 0)
+        self.go("Scene")
+        self.drawn(4, 10)
+        field.fill("")
+        page.keyboard.press("Enter")
+        self.becomes(first)
+        self.assertEqual(self.complaints, [])
+
+    def becomes(self, wanted: np.ndarray) -> None:
+        """Wait until the stage shows what it did: light is filtered while it is drawn."""
+        for _ in range(60):
+            found = self.stage_pixels()
+            # The maps are noise: a camera that is a hair off shows.
+            if np.abs(found - wanted).mean() < 1.5:
+                return
+            self.page.wait_for_timeout(200)
+        self.same(found, wanted)
 
     def same(self, one: np.ndarray, other: np.ndarray) -> None:
         self.assertLess(np.abs(one - other).mean(), 0.5)

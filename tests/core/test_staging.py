@@ -11,16 +11,18 @@ import numpy as np
 from trimesh.transformations import euler_matrix
 
 from ektopos.cli import main
-from ektopos.document import Document, Ground, MeshEntry, Scene, SceneItem, load_document
+from ektopos.document import Document, Ground, MapEntry, MeshEntry, Scene, SceneItem, load_document
 from ektopos.edits import (
     Edit,
     KeepView,
     MoveItem,
+    RemoveMaps,
     RemoveMaterial,
     RemoveMesh,
     RenameItem,
     RenameMaterial,
     SetGround,
+    SetPanorama,
     SetSun,
     Stand,
     TakeAway,
@@ -145,6 +147,7 @@ class Edits(TestCase):
             SetGround(change={"size": -1}),
             SetSun(change={"height": 91}),
             KeepView(name="gone", view=None),
+            SetPanorama(map="gone"),
         ):
             with self.subTest(wrong), self.assertRaises(EktoposError):
                 apply_edits(begun, [wrong])
@@ -163,12 +166,23 @@ class Edits(TestCase):
             (MoveItem(item="one", change={"scale": 2}), []),
             (MoveItem(item="one", change={"position": (2, 0, 0)}), ["position of one"]),
             (SetSun(change={"height": 20}), []),
+            (SetPanorama(map=None), []),
             (SetSun(change={"turn": 20}), ["turn of the sun"]),
             (SetSun(change=None), ["turn of the sun"]),
             (TakeAway(items=["one"]), ["one in the scene"]),
         ):
             with self.subTest(edit):
                 self.assertEqual(collisions([edit], before, after), words)
+
+    def test_a_panorama_lights_it_as_long_as_its_map_is_there(self) -> None:
+        before = document()
+        before.maps["sky"] = MapEntry(file="maps/sky.hdr")
+        lit = apply_edits(before, [SetPanorama(map="sky")])
+        self.assertEqual(lit.scene.panorama, "sky")
+        self.assertEqual(
+            collisions([SetPanorama(map="sky")], before, lit), ["panorama of the scene"]
+        )
+        self.assertIsNone(apply_edits(lit, [RemoveMaps(maps=["sky"])]).scene.panorama)
 
     def test_meshes_and_materials_that_go_or_are_renamed(self) -> None:
         raw = {

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Literal
 from uuid import UUID
 
-from django.http import HttpRequest, HttpResponse
+from django.http import FileResponse, HttpRequest, HttpResponse
 from ninja import Router, Schema
 
 from ektopos.document import Role
@@ -19,7 +19,7 @@ from ektopos.types import ProfileUse
 from server.workshop import pictures
 from server.workshop.api.projects import project_or_404
 from server.workshop.models import MapFacts, Project
-from server.workshop.store import is_hash
+from server.workshop.store import is_hash, known_content
 
 router = Router(tags=["maps"])
 View = Literal["rgb", "r", "g", "b", "a"]
@@ -268,6 +268,17 @@ def map_difference(request: HttpRequest, sha256: str, other: str, size: int) -> 
 def texel(request: HttpRequest, sha256: str, x: int, y: int) -> dict[str, object]:
     """One texel's numbers."""
     return pictures.texel(_hash(sha256), x, y)
+
+
+@router.get("/map-files/{sha256}.{ending}")
+def map_file(request: HttpRequest, sha256: str, ending: Literal["hdr", "exr"]) -> FileResponse:
+    """A panorama as its file is, for the stage, which reads such files itself."""
+    path = known_content(_hash(sha256))
+    if path is None:
+        raise MissingReference("there is no such map.", subject=sha256[:12], hint="Send it again.")
+    response = FileResponse(path.open("rb"), content_type="application/octet-stream")
+    response["Cache-Control"] = FOREVER
+    return response
 
 
 def picture(content: bytes) -> HttpResponse:

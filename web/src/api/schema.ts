@@ -681,6 +681,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/map-files/{sha256}.{ending}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Map File
+         * @description A panorama as its file is, for the stage, which reads such files itself.
+         */
+        get: operations["server_workshop_api_maps_map_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/sheets/{name}": {
         parameters: {
             query?: never;
@@ -2358,6 +2378,8 @@ export interface components {
             };
             ground?: components["schemas"]["Ground"] | null;
             sun?: components["schemas"]["Sun"] | null;
+            /** Panorama */
+            panorama?: string | null;
             /** Views */
             views?: {
                 [key: string]: components["schemas"]["SceneView"];
@@ -2773,7 +2795,7 @@ export interface components {
              */
             page: string;
             /** Edits */
-            edits: (components["schemas"]["RenameProject"] | components["schemas"]["SetTarget"] | components["schemas"]["SetProfile"] | components["schemas"]["RemoveProfile"] | components["schemas"]["LeaveOut"] | components["schemas"]["SetMap"] | components["schemas"]["RenameSet"] | components["schemas"]["AddNamingRule"] | components["schemas"]["RemoveNamingRule"] | components["schemas"]["RemoveMaps"] | components["schemas"]["AddMaterial"] | components["schemas"]["MakeFromSet"] | components["schemas"]["RenameMaterial"] | components["schemas"]["RenameMaterials"] | components["schemas"]["DuplicateMaterial"] | components["schemas"]["RemoveMaterial"] | components["schemas"]["SetFeed"] | components["schemas"]["ChangeFeed"] | components["schemas"]["PlaceFeed"] | components["schemas"]["SetSetting"] | components["schemas"]["PushUp"] | components["schemas"]["Detach"] | components["schemas"]["ApplyPattern"] | components["schemas"]["Assign"] | components["schemas"]["SetDone"] | components["schemas"]["KeepColours"] | components["schemas"]["SetRecipe"] | components["schemas"]["RemoveMesh"] | components["schemas"]["BringIn"] | components["schemas"]["ReplaceMap"] | components["schemas"]["ReplaceMesh"] | components["schemas"]["Waive"] | components["schemas"]["Unwaive"] | components["schemas"]["SetRule"] | components["schemas"]["SetSeverity"] | components["schemas"]["Stand"] | components["schemas"]["MoveItem"] | components["schemas"]["RenameItem"] | components["schemas"]["TakeAway"] | components["schemas"]["SetGround"] | components["schemas"]["SetSun"] | components["schemas"]["KeepView"])[];
+            edits: (components["schemas"]["RenameProject"] | components["schemas"]["SetTarget"] | components["schemas"]["SetProfile"] | components["schemas"]["RemoveProfile"] | components["schemas"]["LeaveOut"] | components["schemas"]["SetMap"] | components["schemas"]["RenameSet"] | components["schemas"]["AddNamingRule"] | components["schemas"]["RemoveNamingRule"] | components["schemas"]["RemoveMaps"] | components["schemas"]["AddMaterial"] | components["schemas"]["MakeFromSet"] | components["schemas"]["RenameMaterial"] | components["schemas"]["RenameMaterials"] | components["schemas"]["DuplicateMaterial"] | components["schemas"]["RemoveMaterial"] | components["schemas"]["SetFeed"] | components["schemas"]["ChangeFeed"] | components["schemas"]["PlaceFeed"] | components["schemas"]["SetSetting"] | components["schemas"]["PushUp"] | components["schemas"]["Detach"] | components["schemas"]["ApplyPattern"] | components["schemas"]["Assign"] | components["schemas"]["SetDone"] | components["schemas"]["KeepColours"] | components["schemas"]["SetRecipe"] | components["schemas"]["RemoveMesh"] | components["schemas"]["BringIn"] | components["schemas"]["ReplaceMap"] | components["schemas"]["ReplaceMesh"] | components["schemas"]["Waive"] | components["schemas"]["Unwaive"] | components["schemas"]["SetRule"] | components["schemas"]["SetSeverity"] | components["schemas"]["Stand"] | components["schemas"]["MoveItem"] | components["schemas"]["RenameItem"] | components["schemas"]["TakeAway"] | components["schemas"]["SetGround"] | components["schemas"]["SetPanorama"] | components["schemas"]["SetSun"] | components["schemas"]["KeepView"])[];
         };
         /**
          * KeepColours
@@ -3172,6 +3194,19 @@ export interface components {
             set?: string | null;
         };
         /**
+         * SetPanorama
+         * @description Light the scene by a map of all surroundings, or by the light set-ups with `map` null.
+         */
+        SetPanorama: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set-panorama";
+            /** Map */
+            map: string | null;
+        };
+        /**
          * SetProfile
          * @description Add or change a target of the project's own; with its `id` under another name than before, it
          *     is renamed.
@@ -3449,7 +3484,7 @@ export interface components {
             /** Does */
             does: string;
             /** Edits */
-            edits?: (components["schemas"]["RenameProject"] | components["schemas"]["SetTarget"] | components["schemas"]["SetProfile"] | components["schemas"]["RemoveProfile"] | components["schemas"]["LeaveOut"] | components["schemas"]["SetMap"] | components["schemas"]["RenameSet"] | components["schemas"]["AddNamingRule"] | components["schemas"]["RemoveNamingRule"] | components["schemas"]["RemoveMaps"] | components["schemas"]["AddMaterial"] | components["schemas"]["MakeFromSet"] | components["schemas"]["RenameMaterial"] | components["schemas"]["RenameMaterials"] | components["schemas"]["DuplicateMaterial"] | components["schemas"]["RemoveMaterial"] | components["schemas"]["SetFeed"] | components["schemas"]["ChangeFeed"] | components["schemas"]["PlaceFeed"] | components["schemas"]["SetSetting"] | components["schemas"]["PushUp"] | components["schemas"]["Detach"] | components["schemas"]["ApplyPattern"] | components["schemas"]["Assign"] | components["schemas"]["SetDone"] | components["schemas"]["KeepColours"] | components["schemas"]["SetRecipe"] | components["schemas"]["RemoveMesh"] | components["schemas"]["BringIn"] | components["schemas"]["ReplaceMap"] | components["schemas"]["ReplaceMesh"] | components["schemas"]["Waive"] | components["schemas"]["Unwaive"] | components["schemas"]["SetRule"] | components["schemas"]["SetSeverity"] | components["schemas"]["Stand"] | components["schemas"]["MoveItem"] | components["schemas"]["RenameItem"] | components["schemas"]["TakeAway"] | components["schemas"]["SetGround"] | components["schemas"]["SetSun"] | components["schemas"]["KeepView"])[];
+            edits?: (components["schemas"]["RenameProject"] | components["schemas"]["SetTarget"] | components["schemas"]["SetProfile"] | components["schemas"]["RemoveProfile"] | components["schemas"]["LeaveOut"] | components["schemas"]["SetMap"] | components["schemas"]["RenameSet"] | components["schemas"]["AddNamingRule"] | components["schemas"]["RemoveNamingRule"] | components["schemas"]["RemoveMaps"] | components["schemas"]["AddMaterial"] | components["schemas"]["MakeFromSet"] | components["schemas"]["RenameMaterial"] | components["schemas"]["RenameMaterials"] | components["schemas"]["DuplicateMaterial"] | components["schemas"]["RemoveMaterial"] | components["schemas"]["SetFeed"] | components["schemas"]["ChangeFeed"] | components["schemas"]["PlaceFeed"] | components["schemas"]["SetSetting"] | components["schemas"]["PushUp"] | components["schemas"]["Detach"] | components["schemas"]["ApplyPattern"] | components["schemas"]["Assign"] | components["schemas"]["SetDone"] | components["schemas"]["KeepColours"] | components["schemas"]["SetRecipe"] | components["schemas"]["RemoveMesh"] | components["schemas"]["BringIn"] | components["schemas"]["ReplaceMap"] | components["schemas"]["ReplaceMesh"] | components["schemas"]["Waive"] | components["schemas"]["Unwaive"] | components["schemas"]["SetRule"] | components["schemas"]["SetSeverity"] | components["schemas"]["Stand"] | components["schemas"]["MoveItem"] | components["schemas"]["RenameItem"] | components["schemas"]["TakeAway"] | components["schemas"]["SetGround"] | components["schemas"]["SetPanorama"] | components["schemas"]["SetSun"] | components["schemas"]["KeepView"])[];
             /** Mesh */
             mesh?: string | null;
             /** Step */
@@ -3480,7 +3515,7 @@ export interface components {
          */
         Trial: {
             /** Edits */
-            edits: (components["schemas"]["RenameProject"] | components["schemas"]["SetTarget"] | components["schemas"]["SetProfile"] | components["schemas"]["RemoveProfile"] | components["schemas"]["LeaveOut"] | components["schemas"]["SetMap"] | components["schemas"]["RenameSet"] | components["schemas"]["AddNamingRule"] | components["schemas"]["RemoveNamingRule"] | components["schemas"]["RemoveMaps"] | components["schemas"]["AddMaterial"] | components["schemas"]["MakeFromSet"] | components["schemas"]["RenameMaterial"] | components["schemas"]["RenameMaterials"] | components["schemas"]["DuplicateMaterial"] | components["schemas"]["RemoveMaterial"] | components["schemas"]["SetFeed"] | components["schemas"]["ChangeFeed"] | components["schemas"]["PlaceFeed"] | components["schemas"]["SetSetting"] | components["schemas"]["PushUp"] | components["schemas"]["Detach"] | components["schemas"]["ApplyPattern"] | components["schemas"]["Assign"] | components["schemas"]["SetDone"] | components["schemas"]["KeepColours"] | components["schemas"]["SetRecipe"] | components["schemas"]["RemoveMesh"] | components["schemas"]["BringIn"] | components["schemas"]["ReplaceMap"] | components["schemas"]["ReplaceMesh"] | components["schemas"]["Waive"] | components["schemas"]["Unwaive"] | components["schemas"]["SetRule"] | components["schemas"]["SetSeverity"] | components["schemas"]["Stand"] | components["schemas"]["MoveItem"] | components["schemas"]["RenameItem"] | components["schemas"]["TakeAway"] | components["schemas"]["SetGround"] | components["schemas"]["SetSun"] | components["schemas"]["KeepView"])[];
+            edits: (components["schemas"]["RenameProject"] | components["schemas"]["SetTarget"] | components["schemas"]["SetProfile"] | components["schemas"]["RemoveProfile"] | components["schemas"]["LeaveOut"] | components["schemas"]["SetMap"] | components["schemas"]["RenameSet"] | components["schemas"]["AddNamingRule"] | components["schemas"]["RemoveNamingRule"] | components["schemas"]["RemoveMaps"] | components["schemas"]["AddMaterial"] | components["schemas"]["MakeFromSet"] | components["schemas"]["RenameMaterial"] | components["schemas"]["RenameMaterials"] | components["schemas"]["DuplicateMaterial"] | components["schemas"]["RemoveMaterial"] | components["schemas"]["SetFeed"] | components["schemas"]["ChangeFeed"] | components["schemas"]["PlaceFeed"] | components["schemas"]["SetSetting"] | components["schemas"]["PushUp"] | components["schemas"]["Detach"] | components["schemas"]["ApplyPattern"] | components["schemas"]["Assign"] | components["schemas"]["SetDone"] | components["schemas"]["KeepColours"] | components["schemas"]["SetRecipe"] | components["schemas"]["RemoveMesh"] | components["schemas"]["BringIn"] | components["schemas"]["ReplaceMap"] | components["schemas"]["ReplaceMesh"] | components["schemas"]["Waive"] | components["schemas"]["Unwaive"] | components["schemas"]["SetRule"] | components["schemas"]["SetSeverity"] | components["schemas"]["Stand"] | components["schemas"]["MoveItem"] | components["schemas"]["RenameItem"] | components["schemas"]["TakeAway"] | components["schemas"]["SetGround"] | components["schemas"]["SetPanorama"] | components["schemas"]["SetSun"] | components["schemas"]["KeepView"])[];
             /** Material */
             material?: string | null;
         };
@@ -4639,6 +4674,8 @@ export interface components {
             one: components["schemas"]["Weight"];
             /** Side */
             side: number;
+            /** Filled */
+            filled: number;
         };
         /**
          * Weight
@@ -6974,6 +7011,54 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Texel"];
                 };
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    server_workshop_api_maps_map_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sha256: string;
+                ending: "hdr" | "exr";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description It is being made; ask again in a moment. */
             503: {

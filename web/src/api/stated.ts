@@ -225,6 +225,8 @@ export function applied(document: Document, edit: Edit): Document {
       return withScene(document, {
         sun: edit.change && { ...SUN, ...document.scene?.sun, ...edit.change },
       })
+    case 'set-panorama':
+      return withScene(document, { panorama: edit.map })
     default:
       return document
   }

@@ -14,6 +14,7 @@ import { useKeys } from '../components/keys'
 import { useRemembered } from '../components/remembered'
 import { Underway } from '../components/Underway'
 import { Divider } from '../stage/Divider'
+import { useLentPanorama } from '../stage/PanoramaPick'
 import { newPose } from '../stage/pose'
 import { FollowingStage, Stage } from '../stage/Stage'
 import { LightTabs } from '../stage/StageBar'
@@ -27,7 +28,7 @@ import { STANDS, rounded } from './place'
 import { SceneThings } from './SceneStage'
 import type { Side } from './sides'
 import { SIDES, hindrance, packageFor } from './sides'
-import { GroundFields, SunFields, Views } from './Surroundings'
+import { GroundFields, PanoramaField, SunFields, Views } from './Surroundings'
 import { useMoving } from './useMoving'
 
 /** Metres that an arrow key moves a thing. */
@@ -188,6 +189,7 @@ export function SceneScreen() {
             materials={Object.keys(project.document.materials ?? {}).sort()}
           />
           <SunFields scene={scene} />
+          <PanoramaField scene={scene} />
           <Views scene={scene} />
         </div>
       </section>
@@ -262,6 +264,7 @@ function SceneView({
   const [first] = useState<Seen | null>(() => (seen ? (JSON.parse(seen) as Seen) : null))
   const left = useCallback((view: Seen) => setSeen(JSON.stringify(view)), [setSeen])
   const scene = project.document.scene ?? {}
+  useLentPanorama(scene.panorama ?? null)
   const pack = packageFor(packages, project.document.target)
   const missing = [side, other].flatMap((one) => (one ? (hindrance(one, pack) ?? []) : []))
   const behind = pack && pack.revision !== project.revision && (side !== 'meant' || other)

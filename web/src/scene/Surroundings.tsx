@@ -2,9 +2,11 @@ import { Autocomplete, Button, Checkbox, FormControlLabel, TextField } from '@mu
 import { useState } from 'react'
 
 import { useEdit } from '../api/changes'
+import { useBoard } from '../api/queries'
 import type { Document } from '../api/types'
 import { AskName } from '../components/AskName'
 import { NumberField } from '../components/NumberField'
+import { panoramasOf } from '../stage/panorama'
 import { useHand } from './hand'
 
 type Scene = NonNullable<Document['scene']>
@@ -94,6 +96,35 @@ export function SunFields({ scene }: { scene: Scene }) {
           {field('Strength', 'strength', sun.strength ?? 3, [0, 100])}
         </div>
       )}
+    </section>
+  )
+}
+
+/** Light from all around, by a map of the project. */
+export function PanoramaField({ scene }: { scene: Scene }) {
+  const edit = useEdit()
+  const known = panoramasOf(useBoard().data).map((map) => map.name)
+  const chosen = scene.panorama ?? null
+  if (known.length === 0 && chosen === null)
+    return (
+      <section className="scene-part" aria-label="Panorama">
+        <p className="small">
+          Lit by the set-up below. A Radiance HDR or EXR that is brought in as a map, twice as wide
+          as high, can light the scene instead.
+        </p>
+      </section>
+    )
+  return (
+    <section className="scene-part" aria-label="Panorama">
+      <Autocomplete
+        autoHighlight
+        options={known}
+        value={chosen}
+        onChange={(_, map) => void edit({ kind: 'set-panorama', map })}
+        renderInput={(params) => (
+          <TextField {...params} label="Lit by a panorama" placeholder="the light set-up below" />
+        )}
+      />
     </section>
   )
 }

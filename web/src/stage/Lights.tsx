@@ -12,7 +12,7 @@ import {
 } from 'three'
 
 import { LIGHT_TABLE, PANEL_EDGE } from '../api/tables'
-import { usePanorama } from './panorama'
+import { shownPanorama, usePanorama } from './panorama'
 import { drawnInSoftware } from './software'
 import type { LightName } from './view'
 import { useView } from './view'
@@ -38,7 +38,7 @@ const NO_LAMP: Lamp = { towards: [0, 1, 0], irradiance: [0, 0, 0] }
 /** Light set-ups, each made to show other faults: the core's own, by the same formula. Nothing is loaded. */
 export function Lights({ name, size }: { name: LightName; size: number }) {
   const { brightness, lightTurn, shadows } = useView()
-  const panorama = usePanorama((state) => state.texture)
+  const panorama = usePanorama((state) => shownPanorama(state)?.texture)
   const get = useThree((state) => state.get)
   useLayoutEffect(() => {
     const { gl, scene, invalidate } = get()

@@ -1,11 +1,14 @@
 import { useStatus } from '../api/notices'
-import { usePanorama } from './panorama'
+import { useRemembered } from '../components/remembered'
+import { shownPanorama, usePanorama } from './panorama'
 import { LIGHTS, useView } from './view'
 
 /** The light set-ups, one to be chosen. */
 export function LightTabs() {
   const { light, setLight, toneMapped } = useView()
-  const { name: panorama, drop } = usePanorama()
+  const panorama = usePanorama((state) => shownPanorama(state)?.name ?? null)
+  const drop = usePanorama((state) => state.drop)
+  const [, remember] = useRemembered<string | null>('panorama', null)
   const show = useStatus((state) => state.show)
   return (
     <div className="tabs" role="group" aria-label="Light" style={{ background: 'var(--surface)' }}>
@@ -21,6 +24,7 @@ export function LightTabs() {
           aria-pressed={light === entry.key && panorama === null}
           onClick={() => {
             drop()
+            remember(null)
             setLight(entry.key)
           }}
           onMouseEnter={() => show(entry.shows)}

@@ -11,6 +11,7 @@ import './hue'
 import { Caught } from './Caught'
 import { Chart } from './Chart'
 import { Lights } from './Lights'
+import { useKeptPanorama } from './PanoramaPick'
 import type { Shown } from './kept'
 import { useKept } from './kept'
 import type { Pose } from './pose'
@@ -24,6 +25,7 @@ export function StageKeeper() {
   const element = useKept((state) => state.element)
   const shown = useKept((state) => state.shown)
   const [began, begin] = useState(false)
+  useKeptPanorama(began)
   if (shown && !began) begin(true)
   if (!began) return null
   return createPortal(

@@ -7,11 +7,10 @@ import {
   Slider,
   TextField,
 } from '@mui/material'
-import { useRef, useState } from 'react'
+import { useState } from 'react'
 
 import type { Backdrop } from './view'
-import { useNotices } from '../api/notices'
-import { usePanorama } from './panorama'
+import { PanoramaPick } from './PanoramaPick'
 import { USUAL, useView } from './view'
 
 const BACKDROPS: Record<Backdrop, string> = { grey: '18 % grey', black: 'black', white: 'white' }
@@ -120,53 +119,5 @@ export function ViewMenu() {
         </div>
       </Popover>
     </>
-  )
-}
-
-/** Light from a panorama of one's own instead of the set-up's. */
-function PanoramaPick() {
-  const { name, take, drop } = usePanorama()
-  const say = useNotices((state) => state.say)
-  const field = useRef<HTMLInputElement>(null)
-  const choose = useRef<HTMLButtonElement>(null)
-  return (
-    <div className="row">
-      <Button
-        ref={choose}
-        title="Light from a picture of all directions: Radiance HDR or EXR"
-        onClick={() => field.current?.click()}
-      >
-        {name ? 'Another panorama…' : 'A panorama of your own…'}
-      </Button>
-      <input
-        ref={field}
-        type="file"
-        hidden
-        accept=".hdr,.exr"
-        aria-label="Panorama for the stage"
-        onChange={(event) => {
-          const file = event.target.files?.[0]
-          event.target.value = ''
-          if (file) take(file).catch((problem) => say(problem as Error))
-        }}
-      />
-      {name && (
-        <>
-          <span className="small grow ellipsis" title={name}>
-            {name}
-          </span>
-          <Button
-            variant="text"
-            onClick={() => {
-              // This button goes with it: the keyboard stays in the menu.
-              choose.current?.focus()
-              drop()
-            }}
-          >
-            Without
-          </Button>
-        </>
-      )}
-    </div>
   )
 }

@@ -1,4 +1,4 @@
-// A panorama of one's own as the light of the stage: read in this browser, and gone with the page.
+// A panorama as the light of the stage: a file of one's own, read in this browser, or a map of the project.
 import {
   DataTexture,
   DataUtils,
@@ -11,27 +11,69 @@ import {
 import type { TextureDataType } from 'three'
 import { create } from 'zustand'
 
+import type { BoardMap } from '../api/types'
+
+interface Lit {
+  name: string
+  texture: DataTexture
+}
+
 interface Panorama {
-  name: string | null
-  texture: DataTexture | null
+  /** What a person has chosen for the stage. */
+  own: Lit | null
+  /** What the screen that is open lights its stage by. */
+  lent: Lit | null
   /** Reads a Radiance HDR or an EXR. Throws with a sentence what it cannot read. */
   take: (file: File) => Promise<void>
+  lend: (file: File | null) => Promise<void>
   drop: () => void
 }
 
-export const usePanorama = create<Panorama>((set, get) => ({
-  name: null,
-  texture: null,
-  take: async (file) => {
-    const texture = await read(file)
-    get().texture?.dispose()
-    set({ name: file.name, texture })
-  },
-  drop: () => {
-    get().texture?.dispose()
-    set({ name: null, texture: null })
-  },
-}))
+/** Counts what was asked for: an answer that comes after the next question is thrown away. */
+const asked = { own: 0, lent: 0 }
+
+export const usePanorama = create<Panorama>((set, get) => {
+  const change = async (which: 'own' | 'lent', file: File | null) => {
+    const question = (asked[which] += 1)
+    const made = file && { name: file.name, texture: await read(file) }
+    if (question !== asked[which]) return made?.texture.dispose()
+    get()[which]?.texture.dispose()
+    set({ [which]: made })
+  }
+  return {
+    own: null,
+    lent: null,
+    take: (file) => change('own', file),
+    lend: (file) => change('lent', file),
+    drop: () => {
+      void change('own', null)
+      void change('lent', null)
+    },
+  }
+})
+
+/** What lights the stage instead of the set-up. */
+export const shownPanorama = ({ own, lent }: Panorama) => lent ?? own
+
+/** The maps of a project that are panoramas: floats, twice as wide as high, as the core's `is_panorama` has them. */
+export const panoramasOf = (maps: readonly BoardMap[] | undefined) =>
+  (maps ?? []).filter(
+    (map) =>
+      map.is_float &&
+      map.channels >= 3 &&
+      map.width === 2 * map.height &&
+      /\.(hdr|exr)$/i.test(map.file),
+  )
+
+/** A map of the project as the file that it is. Throws with a sentence where it does not come. */
+export async function panoramaFile(map: BoardMap): Promise<File> {
+  const name = map.file.split('/').at(-1)!
+  const answer = await fetch(
+    `/api/map-files/${map.sha256}.${name.split('.').at(-1)!.toLowerCase()}`,
+  ).catch(() => null)
+  if (!answer?.ok) throw new Error(`${name}: it cannot be fetched. Bring the file in again.`)
+  return new File([await answer.blob()], name)
+}
 
 async function read(file: File): Promise<DataTexture> {
   const kind = file.name.toLowerCase().split('.').at(-1)
