@@ -22,6 +22,7 @@ from ektopos.meshes import Mesh, apply_recipe, companion_files, read_mesh
 from ektopos.meshes.formats.gltf import GLTF_SUFFIXES, load_gltf
 from ektopos.meshes.formats.gltf_accessors import read_buffers
 from ektopos.meshes.formats.kept import Original
+from ektopos.meshes.formats.scales import apply_scales
 from ektopos.types import Progress, no_progress
 
 MAX_ZIP_BYTES = 16 * 2**30
@@ -102,7 +103,9 @@ def read_original(project: Project, name: str, mesh: Mesh | None = None) -> Orig
         return None
     whole = read_project_mesh(project, name) if mesh is None else mesh
     gltf, binary = load_gltf(project.path(file, name), file)
-    return Original(gltf, read_buffers(gltf, binary, project.find_beside(file), file), whole)
+    original = Original(gltf, read_buffers(gltf, binary, project.find_beside(file), file), whole)
+    steps = project.document.meshes[name].recipe
+    return apply_scales(original) if any(s.kind == "apply-scale" for s in steps) else original
 
 
 def is_safe(file: str) -> bool:

@@ -167,6 +167,16 @@ class Shade(_Step):
         return f"{', '.join(self.slots)}: shaded {how}"
 
 
+class ApplyScale(_Step):
+    """Put the scales of the file's nodes into the geometry below them, where nothing else hangs on
+    them."""
+
+    kind: Literal["apply-scale"]
+
+    def label(self) -> str:
+        return "scales of its nodes are applied"
+
+
 MeshStep = Annotated[
     RenameSlot
     | MergeSlots
@@ -176,6 +186,7 @@ MeshStep = Annotated[
     | PackUvs
     | PaletteUvs
     | TurnReversed
-    | Shade,
+    | Shade
+    | ApplyScale,
     Field(discriminator="kind"),
 ]

@@ -629,7 +629,7 @@ _TABLE = (
         "A node is scaled unevenly",
         "Nodes with scales that differ by a thousandth or more between axes.",
         "Normals, physics and children suffer.",
-        "Apply the scale where the mesh was made.",
+        "Apply the scale.",
     ),
     Code(
         "negative-scale",
@@ -638,7 +638,7 @@ _TABLE = (
         "A node is mirrored by a negative scale",
         "Nodes with a negative scale.",
         "Some engines turn its faces, or its normal maps, inside out.",
-        "Apply the scale where the mesh was made.",
+        "Apply the scale.",
     ),
     Code(
         "extreme-scale",

@@ -10,7 +10,7 @@ from ektopos.document import MeshEntry
 from ektopos.edits import KeepColours
 from ektopos.materials import Material
 from ektopos.meshes import Fault
-from ektopos.steps import TurnReversed
+from ektopos.steps import ApplyScale, TurnReversed
 
 
 @check
@@ -59,6 +59,14 @@ def _remedy(mesh: str, fault: Fault, entry: MeshEntry) -> Remedy | None:
             "as it is, and all other faces too.",
             mesh=mesh,
             step=TurnReversed(kind="turn-reversed", slots=[fault.slot]),
+        )
+    if fault.code in ("uneven-scale", "negative-scale", "extreme-scale") and fault.mends:
+        return Remedy(
+            "apply the scale",
+            "Puts the scales of the file’s nodes into their geometry when it leaves, as a step of "
+            "the mesh’s recipe. What is drawn stays where and as large as it is.",
+            mesh=mesh,
+            step=ApplyScale(kind="apply-scale"),
         )
     if fault.code == "vertex-colours" and entry.vertex_colours == "keep":
         return Remedy(

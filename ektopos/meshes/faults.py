@@ -55,6 +55,8 @@ class Fault:
     count: int
     faces: tuple[int, ...] = ()
     """Numbers of the triangles concerned, where there are any."""
+    mends: bool = False
+    """Of a fault of nodes, whether their scales can be applied."""
 
     @property
     def message(self) -> str:
@@ -116,13 +118,14 @@ def find_faults(mesh: Mesh) -> list[Fault]:
     extreme = sum(
         max(n.scale) >= EXTREME * 0.999 or min(n.scale) <= 1.001 / EXTREME for n in mesh.nodes
     )
+    free = any(not node.held for node in mesh.nodes)
     for code, count in (
         ("uneven-scale", uneven),
         ("negative-scale", mirrored),
         ("extreme-scale", extreme),
     ):
         if count:
-            faults.append(Fault(code, None, count))
+            faults.append(Fault(code, None, count, mends=free))
     return faults
 
 

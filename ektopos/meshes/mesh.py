@@ -20,6 +20,8 @@ class Node:
     """Lengths of its own matrix's axes."""
     mirrored: bool
     """Whether its own matrix turns the mesh inside out (negative determinant)."""
+    held: bool = False
+    """Whether animations, skeletons or the like hang on its scale, which then cannot be applied."""
 
 
 @dataclass(frozen=True)

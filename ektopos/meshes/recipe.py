@@ -23,6 +23,7 @@ from ektopos.meshes.shade import corner_normals
 from ektopos.meshes.uvs import signed_areas, tile_numbers
 from ektopos.names import free_name
 from ektopos.steps import (
+    ApplyScale,
     By,
     MergeSlots,
     MeshStep,
@@ -306,6 +307,22 @@ def _shade(step: Shade, mesh: Mesh) -> Mesh:
     return replace(made, normals=shaded, unnormalised=odd)
 
 
+@apply_step.register
+def _apply_scale(step: ApplyScale, mesh: Mesh) -> Mesh:
+    # What is drawn has them already: only what the file says of its nodes changes.
+    free = tuple(
+        node if node.held else replace(node, scale=(1.0, 1.0, 1.0), mirrored=False)
+        for node in mesh.nodes
+    )
+    if free == mesh.nodes:
+        raise EktoposError(
+            "no node of it has a scale that can be applied.",
+            subject=mesh.name,
+            hint="What animations, skeletons, morph targets or instances hang on stays scaled.",
+        )
+    return replace(mesh, nodes=free)
+
+
 def carried(before: Mesh, after: Mesh) -> dict[str, str]:
     """For every slot after some steps, the slot that most of its triangles were in before; empty
     slots go by their name."""
@@ -489,6 +506,8 @@ def without_names(steps: Sequence[MeshStep]) -> tuple[list[MeshStep], dict[str, 
             plain.append(step.model_copy(update={"factors": factors}))
         elif isinstance(step, PaletteUvs):
             plain.append(step.model_copy(update={"slot": origin(step.slot)}))
+        elif isinstance(step, ApplyScale):
+            plain.append(step)
         else:
             plain.append(step.model_copy(update={"slots": [origin(slot) for slot in step.slots]}))
     return plain, {was: now for was, now in names.items() if was != now}

@@ -14,6 +14,7 @@ from unittest import TestCase
 
 import cv2
 import numpy as np
+from pydantic import TypeAdapter
 
 from ektopos.checks import CODES, Finding, Known, MeshLook, run_checks
 from ektopos.document import ROLES, Document, load_document
@@ -23,7 +24,7 @@ from ektopos.maps import Facts, encoding_of_roles, facts_of
 from ektopos.meshes import Mesh, apply_recipe, find_faults, read_mesh, slot_facts
 from ektopos.meshes.recipe import OTHER_WAY
 from ektopos.project import Project, open_project
-from ektopos.steps import TurnReversed
+from ektopos.steps import MeshStep
 from ektopos.targets.profile import find_profile
 from tests.samples import folder, noise, normals_of, quads, save, save_glb
 
@@ -380,12 +381,15 @@ def check(project: Project) -> list[Finding]:
     return run_checks(project, profile, Known(known, mesh))
 
 
+STEPS: TypeAdapter[MeshStep] = TypeAdapter(MeshStep)
+
+
 @cache
 def looked_at(content: bytes, recipe: tuple[str, ...]) -> MeshLook:
     with folder() as root:
         (root / "crate.glb").write_bytes(content)
         mesh = read_mesh(root / "crate.glb", lambda _: None, name="crate.glb")
-    steps = [TurnReversed.model_validate_json(step) for step in recipe]
+    steps = [STEPS.validate_json(step) for step in recipe]
     mesh = apply_recipe(mesh, steps)
     return MeshLook(tuple(slot_facts(mesh)), tuple(find_faults(mesh)), mesh.notes)
 
@@ -488,7 +492,6 @@ def changed(project: Project, finding: Finding) -> Document:
     assert remedy is not None
     document = apply_edits(project.document, list(remedy.edits))
     if remedy.mesh is not None and remedy.step is not None:
-        assert isinstance(remedy.step, TurnReversed)
         document.meshes[remedy.mesh].recipe = [remedy.step]
     return document
 

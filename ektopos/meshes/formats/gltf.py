@@ -23,6 +23,7 @@ from numpy.typing import NDArray
 
 from ektopos.errors import UnreadableFile
 from ektopos.meshes.formats.gltf_accessors import DRACO, FLOAT, Accessors, Find, read_buffers
+from ektopos.meshes.formats.held import held_nodes
 from ektopos.meshes.mesh import Mesh, Node
 from ektopos.meshes.parts import (
     MAX_INSTANCES,
@@ -385,12 +386,16 @@ def _scaled_nodes(gltf: dict[str, Any]) -> Iterator[Node]:
         while above is not None and above not in carries:
             carries.add(above)
             above = parent.get(above)
+    held = held_nodes(gltf)
     for index, node in enumerate(nodes):
         if index in carries:
             axes = local_matrix(node)[:3, :3]
             x, y, z = (float(length) for length in np.linalg.norm(axes, axis=0))
             yield Node(
-                str(node.get("name") or f"node_{index}"), (x, y, z), bool(np.linalg.det(axes) < 0)
+                str(node.get("name") or f"node_{index}"),
+                (x, y, z),
+                bool(np.linalg.det(axes) < 0),
+                index in held,
             )
 
 

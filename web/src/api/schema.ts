@@ -1613,6 +1613,18 @@ export interface components {
             meshes: number;
         };
         /**
+         * ApplyScale
+         * @description Put the scales of the file's nodes into the geometry below them, where nothing else hangs on
+         *     them.
+         */
+        ApplyScale: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "apply-scale";
+        };
+        /**
          * CheckpointOut
          * @description A state with a name.
          */
@@ -2138,7 +2150,7 @@ export interface components {
             /** Done */
             done?: string[];
             /** Recipe */
-            recipe?: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"] | components["schemas"]["TurnReversed"] | components["schemas"]["Shade"])[];
+            recipe?: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"] | components["schemas"]["TurnReversed"] | components["schemas"]["Shade"] | components["schemas"]["ApplyScale"])[];
             /**
              * Vertex Colours
              * @default leave
@@ -3105,7 +3117,7 @@ export interface components {
             /** File */
             file: string;
             /** Recipe */
-            recipe: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"] | components["schemas"]["TurnReversed"] | components["schemas"]["Shade"])[];
+            recipe: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"] | components["schemas"]["TurnReversed"] | components["schemas"]["Shade"] | components["schemas"]["ApplyScale"])[];
             /** Slots */
             slots: string[];
             /** Came From */
@@ -3238,7 +3250,7 @@ export interface components {
             /** Mesh */
             mesh: string;
             /** Recipe */
-            recipe: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"] | components["schemas"]["TurnReversed"] | components["schemas"]["Shade"])[];
+            recipe: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"] | components["schemas"]["TurnReversed"] | components["schemas"]["Shade"] | components["schemas"]["ApplyScale"])[];
             /** Came From */
             came_from: {
                 [key: string]: string;
@@ -3488,7 +3500,7 @@ export interface components {
             /** Mesh */
             mesh?: string | null;
             /** Step */
-            step?: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"] | components["schemas"]["TurnReversed"] | components["schemas"]["Shade"]) | null;
+            step?: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"] | components["schemas"]["TurnReversed"] | components["schemas"]["Shade"] | components["schemas"]["ApplyScale"]) | null;
         };
         /**
          * BeforeAfter
@@ -4195,7 +4207,7 @@ export interface components {
          */
         StepOut: {
             /** Step */
-            step: components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"] | components["schemas"]["TurnReversed"] | components["schemas"]["Shade"];
+            step: components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"] | components["schemas"]["TurnReversed"] | components["schemas"]["Shade"] | components["schemas"]["ApplyScale"];
             /** Words */
             words: string;
         };
@@ -4271,9 +4283,9 @@ export interface components {
              */
             page: string;
             /** Recipe */
-            recipe?: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"] | components["schemas"]["TurnReversed"] | components["schemas"]["Shade"])[] | null;
+            recipe?: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"] | components["schemas"]["TurnReversed"] | components["schemas"]["Shade"] | components["schemas"]["ApplyScale"])[] | null;
             /** Append */
-            append?: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"] | components["schemas"]["TurnReversed"] | components["schemas"]["Shade"]) | null;
+            append?: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"] | components["schemas"]["TurnReversed"] | components["schemas"]["Shade"] | components["schemas"]["ApplyScale"]) | null;
         };
         /**
          * Picked
