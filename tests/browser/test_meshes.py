@@ -66,6 +66,7 @@ class Meshes(Site):
             before = self.stage_pixels(unlike=before)
         for view, legend in (
             ("Checker", "one square is"),
+            ("Repeats", "every 2nd copy"),
             ("Density", "is usual"),
             ("Stretch", "1, none"),
             ("Flipped", "run the other way"),

@@ -16,7 +16,8 @@ export function Legend({
   mesh: MeshFacts
   marked: number
 }) {
-  const { usual, unit } = useDensities(mesh)
+  const { usual, unit, repeats } = useDensities(mesh)
+  const most = Math.max(1, ...mesh.slots.map(repeats))
   if (view === 'density')
     return (
       <Bar
@@ -33,6 +34,13 @@ export function Legend({
       <span className="legend mono">
         one square is {readable(10 / usualOf(mesh.slots, (slot) => slot.density))} cm where the
         density is usual
+      </span>
+    )
+  if (view === 'repeats')
+    return (
+      <span className="legend mono">
+        <Patch colour={RAMP.high} /> every 2nd copy
+        {most > 1 ? ` · up to ${readable(most)}` : ' · none repeats'}
       </span>
     )
   if (view === 'backs')

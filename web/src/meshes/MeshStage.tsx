@@ -83,6 +83,7 @@ export function MeshStage({
         // A chosen slot stays alone until Escape; faces are picked on the whole mesh.
         isolated={main ? (hovered ?? (picking ? null : slot)) : null}
         paint={main ? paint : {}}
+        copies={main && view === 'repeats'}
         hidden={main && hideDone ? of.done.filter((entry) => entry !== slot) : []}
         onHover={main ? touch : undefined}
         onPick={main ? pick : undefined}

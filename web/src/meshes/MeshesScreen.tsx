@@ -23,7 +23,7 @@ import { FileScene } from './FileScene'
 import { MaterialStrip } from './MaterialStrip'
 import { useDensities } from './density'
 import type { MeshView } from './measures'
-import { measureOf } from './measures'
+import { VIEW_OF, measureOf } from './measures'
 import { MeshHead } from './MeshHead'
 import { MeshStage } from './MeshStage'
 import { PickBar } from './PickBar'
@@ -75,6 +75,7 @@ export function MeshesScreen() {
       mesh={mesh}
       meshes={meshes}
       asked={asked < 0 ? null : asked}
+      shownBy={VIEW_OF[code ?? ''] ?? null}
       slot={mesh.slots.some((entry) => entry.name === picked) ? picked : null}
       setSlot={choose}
     />
@@ -85,11 +86,14 @@ function OneMesh({
   mesh,
   meshes,
   asked,
+  shownBy,
   slot,
   setSlot,
 }: {
   mesh: MeshFacts
   meshes: MeshFacts[]
+  /** The view that shows what a finding says, where it is no fault. */
+  shownBy: MeshView | null
   /** The fault that a finding leads to. */
   asked: number | null
   slot: string | null
@@ -101,8 +105,9 @@ function OneMesh({
   const [view, setView] = useRemembered<MeshView>('mesh view', 'lit')
   const [fault, setFault] = useState<number | null>(asked)
   useEffect(() => {
-    if (asked !== null) setView('faults')
-  }, [asked, setView])
+    const better = asked !== null ? 'faults' : shownBy
+    if (better) setView(better)
+  }, [asked, setView, shownBy])
   const [hovered, setHovered] = useState<string | null>(null)
   const [touched, setTouched] = useState<string | null>(null)
   const [hideDone, setHideDone] = useRemembered<boolean>('hide done', false)

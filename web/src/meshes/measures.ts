@@ -6,7 +6,7 @@ import { RAMP } from '../theme'
 import type { Densities } from './density'
 
 export type MeshView =
-  'lit' | 'slots' | 'checker' | 'density' | 'stretch' | 'flipped' | 'backs' | 'faults'
+  'lit' | 'slots' | 'checker' | 'repeats' | 'density' | 'stretch' | 'flipped' | 'backs' | 'faults'
 export type Measure = 'density' | 'stretch' | 'flipped'
 
 export const VIEWS: { key: MeshView; words: string; shows: string }[] = [
@@ -16,6 +16,11 @@ export const VIEWS: { key: MeshView; words: string; shows: string }[] = [
     key: 'checker',
     words: 'Checker',
     shows: 'even squares on the UVs: stretch and density show at once',
+  },
+  {
+    key: 'repeats',
+    words: 'Repeats',
+    shows: 'every second copy of the map of its colours tinted: where it begins again',
   },
   {
     key: 'density',
@@ -39,6 +44,14 @@ export const VIEWS: { key: MeshView; words: string; shows: string }[] = [
   },
   { key: 'faults', words: 'Faults', shows: 'faces with something wrong' },
 ]
+
+/** What shows a finding best, where it is about how maps lie. */
+export const VIEW_OF: Record<string, MeshView> = {
+  'repeats-often': 'repeats',
+  'density-uneven': 'density',
+  'density-off-rule': 'density',
+  'uvs-stretched': 'stretch',
+}
 
 export const measureOf = (view: MeshView): Measure | null =>
   view === 'density' || view === 'stretch' || view === 'flipped' ? view : null

@@ -22,11 +22,11 @@ import {
 import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js'
 
 import type { StageLook } from '../api/types'
-import { SLOT_TINTS, STAGE } from '../theme'
+import { RAMP, SLOT_TINTS, STAGE } from '../theme'
 import type { ShapeName } from './shapes'
 import { makeShape } from './shapes'
 import { useUvPreview, withUvs } from './uvPreview'
-import { type Solo, useSoloMaterial, useStageMaterial } from './useMaterial'
+import { type Solo, placeTexture, useSoloMaterial, useStageMaterial } from './useMaterial'
 import { useView } from './view'
 
 /** A simple shape that wears one look. */
@@ -116,6 +116,40 @@ function Overlays({ geometry }: { geometry: BufferGeometry }) {
   )
 }
 
+/** Every second copy of a map tinted, as far as its colours repeat: where it begins again is seen. */
+function Copies({ geometry, look }: { geometry: BufferGeometry; look: StageLook }) {
+  const invalidate = useThree((state) => state.invalidate)
+  const lies = JSON.stringify((look.places.base ?? look).uv)
+  const veil = useMemo(() => {
+    const uv = JSON.parse(lies) as StageLook['uv']
+    const codes = new Uint8Array(16)
+    for (const [at, opacity] of [0, 140, 140, 0].entries())
+      codes.set([255, 255, 255, opacity], at * 4)
+    const map = new DataTexture(codes, 2, 2)
+    map.wrapS = map.wrapT = RepeatWrapping
+    map.magFilter = NearestFilter
+    map.channel = uv.set ?? 0
+    placeTexture(map, uv, 2)
+    map.needsUpdate = true
+    return new MeshBasicMaterial({
+      map,
+      color: new Color(RAMP.high),
+      transparent: true,
+      side: DoubleSide,
+      polygonOffset: true,
+      polygonOffsetFactor: -1,
+    })
+  }, [lies])
+  useEffect(() => {
+    invalidate()
+    return () => {
+      veil.map?.dispose()
+      veil.dispose()
+    }
+  }, [invalidate, veil])
+  return <mesh geometry={geometry} material={veil} raycast={() => null} />
+}
+
 /** Stripes across the screen: what is seen from behind is told without its colour as well. */
 const STRIPES = `
   uniform vec3 plain;
@@ -157,6 +191,7 @@ export function MeshSubject({
   isolated,
   paint = {},
   hidden = [],
+  copies = false,
   onHover,
   onPick,
   onProbe,
@@ -165,6 +200,8 @@ export function MeshSubject({
   /** Colours of every triangle, red, green and blue from 0 to 1 in linear light, by slot: shown instead of the look. */
   paint?: Record<string, Float32Array>
   hidden?: string[]
+  /** Whether every second copy of a map that repeats is tinted. */
+  copies?: boolean
   slots: SlotView[]
   tint: SlotTint
   isolated: string | null
@@ -190,6 +227,7 @@ export function MeshSubject({
               look={view?.look}
               solo={view?.solo ?? null}
               paint={paint[slot] ?? null}
+              copies={copies}
               onProbe={onProbe && ((uvs) => onProbe(slot, uvs))}
               tint={tint === 'slots' ? SLOT_TINTS[number % SLOT_TINTS.length]! : null}
               ghost={isolated !== null && isolated !== slot}
@@ -207,6 +245,7 @@ interface PieceProps {
   geometry: BufferGeometry
   geometryKey: string
   paint: Float32Array | null
+  copies: boolean
   look: StageLook | undefined
   solo: Solo | null
   tint: string | null
@@ -221,6 +260,7 @@ function Piece({
   geometry,
   geometryKey,
   paint,
+  copies,
   look,
   solo,
   tint,
@@ -278,6 +318,7 @@ function Piece({
           if (event.delta < 4) onPick(event.faceIndex ?? 0, event.shiftKey || event.ctrlKey)
         }}
       />
+      {!ghost && copies && look && <Copies geometry={other ?? geometry} look={look} />}
       {!ghost && <Overlays geometry={geometry} />}
     </>
   )

@@ -138,9 +138,16 @@ function laid(
   texture.magFilter = filter === 'nearest' ? NearestFilter : LinearFilter
   texture.minFilter = filter === 'nearest' ? NearestFilter : LinearMipmapLinearFilter
   texture.anisotropy = 8
-  const [scaleU, scaleV] = place.uv.tiling ?? [1, 1]
-  const [offsetU, offsetV] = place.uv.offset ?? [0, 0]
-  const [cos, sin] = [Math.cos(place.uv.rotation ?? 0), Math.sin(place.uv.rotation ?? 0)]
+  placeTexture(texture, place.uv)
+  texture.needsUpdate = true
+  return texture
+}
+
+/** Lay a texture as a transform says, so that it holds `copies` pictures a side. */
+export function placeTexture(texture: Texture, uv: Place['uv'], copies = 1) {
+  const [scaleU, scaleV] = (uv.tiling ?? [1, 1]).map((scale) => scale / copies) as [number, number]
+  const [offsetU, offsetV] = (uv.offset ?? [0, 0]).map((by) => by / copies) as [number, number]
+  const [cos, sin] = [Math.cos(uv.rotation ?? 0), Math.sin(uv.rotation ?? 0)]
   // The library's own transform scales after it rotates; KHR_texture_transform is offset · rotation · scale.
   texture.matrixAutoUpdate = false
   texture.matrix.set(
@@ -154,8 +161,6 @@ function laid(
     0,
     1,
   )
-  texture.needsUpdate = true
-  return texture
 }
 
 /** What stands for no material, and for one whose pictures have not come. */
