@@ -5,6 +5,7 @@ import { useDropzone } from 'react-dropzone'
 import { Link, Outlet, useLocation } from 'react-router'
 
 import { useJobs } from '../api/jobs'
+import { useNotices, useStatus } from '../api/notices'
 import { useProject, useProjectId, usePulse } from '../api/queries'
 import { ChangedFilesBar } from './ChangedFiles'
 import { Header } from './Header'
@@ -56,14 +57,23 @@ export function ProjectFrame() {
     } | null
     report(finished.id, result?.files ?? [], finished.state)
   }, [finished, report])
+  const [, , , station] = pathname.split('/')
   useEffect(() => {
     // Each station of the trail leads back to where one was on it.
-    const [, , , station] = pathname.split('/')
     const asks = new URLSearchParams(search)
     asks.delete('open')
     const rest = asks.size > 0 ? `?${asks}` : ''
     if (id && station) keep(id, `path ${station}`, `${pathname}${rest}`)
-  }, [id, keep, pathname, search])
+  }, [id, keep, pathname, search, station])
+  useEffect(
+    () => () => {
+      // What was said of a screen goes with it; what was done on it is still true.
+      useStatus.getState().show('')
+      const { current, clear } = useNotices.getState()
+      if (current instanceof Error) clear()
+    },
+    [station],
+  )
   useEffect(() => {
     document.title = project.data ? `${project.data.document.name} · Ektopos` : 'Ektopos'
   }, [project.data])

@@ -1,0 +1,58 @@
+"""One spelling for one thing, wherever a person reads it: the screens, the guide, what commands and
+checks say."""
+
+from __future__ import annotations
+
+import ast
+import re
+from collections.abc import Iterator
+from pathlib import Path
+from unittest import TestCase
+
+ROOT = Path(__file__).resolve().parents[2]
+OTHERS = {
+    r"\bbase color\b": "base colour",
+    r"\bgr[a]y(scale)?\b": "grey",
+    r"\b(tris|polys)\b": "triangles",
+    r"\btexels per meter\b|\bmeters?\b": "metre",
+    r"\bnormalmap\b": "normal map",
+    r"\b1 (slots|maps|sets|materials|meshes|faces|triangles|texels|files|findings)\b": "one of it",
+    r"\bambient occlusion\b|\bAO\b": "occlusion",
+}
+
+
+def sentences() -> Iterator[tuple[str, str]]:
+    """Everything that is said: where, and what."""
+    for path in (ROOT / "web/src").rglob("*.tsx"):
+        text = re.sub(r"(?m)^\s*(//|\*|/\*).*$", "", path.read_text())
+        for said in re.findall(r">([^<>{}=]+)<|'([^'\n]* [^'\n]*)'|`([^`]* [^`]*)`", text):
+            yield path.name, " ".join(said)
+    yield "guide.md", (ROOT / "docs/guide.md").read_text()
+    for path in (ROOT / "ektopos").rglob("*.py"):
+        tree = ast.parse(path.read_text())
+        docs = {
+            id(node.body[0].value)
+            for node in ast.walk(tree)
+            if isinstance(node, ast.Module | ast.ClassDef | ast.FunctionDef)
+            and node.body
+            and isinstance(node.body[0], ast.Expr)
+        }
+        for node in ast.walk(tree):
+            is_text = isinstance(node, ast.Constant) and isinstance(node.value, str)
+            if is_text and id(node) not in docs and " " in node.value:
+                yield path.name, node.value
+
+
+class Spelling(TestCase):
+    def test_one_word_for_one_thing(self) -> None:
+        count = 0
+        for where, said in sentences():
+            count += 1
+            for other, word in OTHERS.items():
+                with self.subTest(where, word=word):
+                    self.assertIsNone(re.search(other, said), said[:200])
+        self.assertGreater(count, 1500)
+
+    def test_another_spelling_is_found(self) -> None:
+        for wrong in ("the base color", "12 tris", "1 slots", "gray walls", "two meters", "AO"):
+            self.assertTrue(any(re.search(other, wrong) for other in OTHERS), wrong)
