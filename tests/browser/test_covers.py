@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import numpy as np
+
 from tests.browser.site import Site
 
 
@@ -85,14 +87,26 @@ class Covers(Site):
         page = self.page
         self.open_small_project()
         self.go("Meshes")
+        worn = self.stage_pixels()
         page.get_by_role("button", name="More for Front").click()
         page.get_by_role("menuitem", name="Throw its material on from three sides").click()
         page.get_by_label("Size of the map").click()
-        page.get_by_role("option", name="256²").click()
-        page.get_by_label("Its maps cover").fill("0,5")
+        page.get_by_role("option", name="1024²").click()
+        page.get_by_label("Its maps cover").fill("0,8")
         page.get_by_label("Unwrap it anew first").check()
+        # Seen on the stage before it is made, by the formula of the core …
+        shown = self.stage_pixels(unlike=worn)
+        self.axe("what is thrown from three sides")
         self.button("Throw").click()
         page.get_by_role("combobox", name="Material of Front").get_by_text("tile_Front").wait_for()
+        # … and so it is when it is made.
+        for _ in range(40):
+            made = self.stage_pixels(unlike=worn)
+            if np.abs(made - shown).mean() < 0.2 * np.abs(worn - shown).mean():
+                break
+            page.wait_for_timeout(250)
+        else:
+            self.fail("it is not what was shown")
         self.button("Undo").click()
         page.get_by_role("combobox", name="Material of Front").get_by_text(
             "tile", exact=True

@@ -9,7 +9,7 @@ import {
   MenuItem,
   TextField,
 } from '@mui/material'
-import { Suspense, useState } from 'react'
+import { Suspense, useEffect, useState } from 'react'
 
 import { useRecipe } from '../api/changes'
 import { useStartJob } from '../api/jobs'
@@ -17,6 +17,8 @@ import { useBoard, useProject } from '../api/queries'
 import { feedOf } from '../api/stated'
 import type { MeshFacts, MeshStep } from '../api/types'
 import { Picture } from '../components/Picture'
+import type { Sides } from '../stage/sidesPreview'
+import { useSidesPreview } from '../stage/sidesPreview'
 import { MoveUvs } from './MoveUvs'
 
 export type UvAction =
@@ -62,6 +64,18 @@ export function EditUvs(props: Props) {
   ) : (
     <AskNumbers {...props} />
   )
+}
+
+/** Shows on the stage what would be thrown, as long as the question is open. */
+function useSidesShown(of: string, slot: string, sides: Sides | null) {
+  const said =
+    sides && Object.values(sides).every((value) => Number.isFinite(value))
+      ? JSON.stringify(sides)
+      : null
+  useEffect(() => {
+    if (said) useSidesPreview.getState().show(of, slot, JSON.parse(said) as Sides)
+  }, [of, said, slot])
+  useEffect(() => () => useSidesPreview.getState().end(), [])
 }
 
 function AskNumbers({ mesh, slots, action, at, close }: Props) {
@@ -134,6 +148,11 @@ function AskNumbers({ mesh, slots, action, at, close }: Props) {
     if (action === 'smooth') return { kind: 'shade', slots, angle: number('angle') }
     return null
   }
+  const sides =
+    action === 'sides'
+      ? { metres: number('metres'), hardness: number('hardness'), offset: number('side') }
+      : null
+  useSidesShown(mesh.key, slots[0]!, sides)
   const done = () => {
     const made = step()
     if (made) void change(mesh.name, { append: made })
@@ -160,7 +179,17 @@ function AskNumbers({ mesh, slots, action, at, close }: Props) {
     close()
   }
   return (
-    <Dialog open onClose={close} maxWidth="xs" fullWidth>
+    <Dialog
+      open
+      onClose={close}
+      maxWidth="xs"
+      fullWidth
+      // What is being decided is seen on the stage beside it.
+      {...(action === 'sides' && {
+        hideBackdrop: true,
+        sx: { '& .MuiDialog-container': { justifyContent: 'flex-end' } },
+      })}
+    >
       <form
         onSubmit={(event) => {
           event.preventDefault()

@@ -9,7 +9,7 @@ import type { MeshFacts, SlotFacts } from '../api/types'
 import { useStatus } from '../api/notices'
 import { SLOT_TINTS } from '../theme'
 import { MATERIAL } from './MaterialStrip'
-import { naturally, readable } from '../words'
+import { count, naturally, readable } from '../words'
 import { useDensities } from './density'
 import type { Densities } from './density'
 import { isNameless, oldName } from './measures'
@@ -213,7 +213,7 @@ function SlotRow({
       onMouseEnter={() => {
         hover(slot.name)
         show(
-          `${slot.name} · ${slot.area.toPrecision(3)} m² · covers ${Math.round(slot.uv.coverage * 100)} % of 0–1 · ${slot.uv.islands} islands`,
+          `${slot.name} · ${slot.area.toPrecision(3)} m² · covers ${Math.round(slot.uv.coverage * 100)} % of 0–1 · ${count(slot.uv.islands, 'island')}`,
         )
       }}
       onMouseLeave={() => hover(null)}

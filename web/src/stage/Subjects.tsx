@@ -13,18 +13,21 @@ import {
   Mesh,
   MeshBasicMaterial,
   MeshLambertMaterial,
+  MeshPhysicalMaterial,
   MeshStandardMaterial,
   NearestFilter,
   RepeatWrapping,
   ShaderMaterial,
   Vector3,
 } from 'three'
+import type { Material } from 'three'
 import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js'
 
 import type { StageLook } from '../api/types'
 import { RAMP, SLOT_TINTS, STAGE } from '../theme'
 import type { ShapeName } from './shapes'
 import { makeShape } from './shapes'
+import { setSides, thrownMaterial, useSidesPreview } from './sidesPreview'
 import { useUvPreview, withUvs } from './uvPreview'
 import { type Solo, placeTexture, useSoloMaterial, useStageMaterial } from './useMaterial'
 import { useView } from './view'
@@ -297,16 +300,17 @@ function Piece({
     invalidate()
     return () => other?.dispose()
   }, [other, invalidate])
+  const thrown = useThrown(geometryKey, slot, lit)
   const coloured = useMemo(() => (paint ? painted(geometry, paint) : null), [geometry, paint])
   const plain = useMemo(() => new MeshLambertMaterial({ vertexColors: true, side: DoubleSide }), [])
   useEffect(() => () => tinted?.dispose(), [tinted])
   useEffect(() => () => coloured?.dispose(), [coloured])
-  useEffect(() => invalidate(), [ghost, tinted, flat, lit, coloured, invalidate])
+  useEffect(() => invalidate(), [ghost, tinted, flat, lit, thrown, coloured, invalidate])
   return (
     <>
       <mesh
         geometry={coloured ?? other ?? geometry}
-        material={ghost ? faint : coloured ? plain : (flat ?? tinted ?? lit)}
+        material={ghost ? faint : coloured ? plain : (thrown ?? flat ?? tinted ?? lit)}
         userData={{ slot }}
         onPointerOver={(event) => {
           event.stopPropagation()
@@ -322,6 +326,25 @@ function Piece({
       {!ghost && <Overlays geometry={geometry} />}
     </>
   )
+}
+
+/** What a slot wears as it would be thrown from three sides, while that is being decided. */
+function useThrown(of: string, slot: string, lit: Material): MeshStandardMaterial | null {
+  const sides = useSidesPreview((state) =>
+    state.of === of && state.slot === slot ? state.sides : null,
+  )
+  const invalidate = useThree((state) => state.invalidate)
+  const shown = sides !== null
+  const made = useMemo(
+    () => (shown && lit instanceof MeshPhysicalMaterial ? thrownMaterial(lit) : null),
+    [lit, shown],
+  )
+  useEffect(() => () => made?.dispose(), [made])
+  useEffect(() => {
+    if (made && sides) setSides(made, sides)
+    invalidate()
+  }, [invalidate, made, sides])
+  return made
 }
 
 /** A geometry whose triangles have colours of their own. */
