@@ -14,7 +14,6 @@ import os
 import sys
 import warnings
 from collections.abc import Callable, Iterator
-from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Any, NoReturn
 
@@ -120,6 +119,8 @@ def plain(value: Any) -> Any:
 
 
 def _identify(options: argparse.Namespace) -> Outcome:
+    from concurrent.futures import ThreadPoolExecutor
+
     from ektopos.images import IMAGE_SUFFIXES
     from ektopos.maps import channel_roles, facts_of, identify, recheck
 

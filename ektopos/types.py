@@ -3,18 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any, Literal
+from typing import TYPE_CHECKING, Any, Literal
 
-import numpy as np
-from numpy.typing import NDArray
+if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
 
-Float = NDArray[np.float32]
-"""Float pixels or coordinates; the shape is said where it is used."""
-Values = NDArray[np.floating[Any]]
-"""Float values of any precision."""
-Pixels = NDArray[Any]
-"""Pixels as a file stores them: uint8, uint16, float16 or float32, `(height, width, channels)`."""
-Index = NDArray[np.int32]
+    Float = NDArray[np.float32]
+    """Float pixels or coordinates; the shape is said where it is used."""
+    Values = NDArray[np.floating[Any]]
+    """Float values of any precision."""
+    Pixels = NDArray[Any]
+    """Pixels as a file stores them: uint8, uint16, float16 or float32, `(height, width,
+    channels)`."""
+    Index = NDArray[np.int32]
+else:
+    # Only read by people and the type checker; commands that touch no pixel need not load numpy.
+    Float = Values = Pixels = Index = Any
 
 Encoding = Literal["srgb", "linear"]
 Channels = Literal["r", "g", "b", "a", "rgb", "rgba", "luminance"]
