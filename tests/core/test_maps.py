@@ -153,6 +153,16 @@ class Packed(TestCase):
         yellow[330:360, 300:340] = (12, 8, 10)
         self.assertEqual(dict(one("duck", yellow).roles), {"rgb": "base_color"})
 
+    def test_three_quantities_bound_to_one_rust_are_no_sure_colour(self) -> None:
+        # Every pair of channels follows the same mask: by its pixels it could be either.
+        rust = HEIGHT
+        packed = np.stack([1 - 0.3 * rust, 0.3 + 0.6 * rust, 0.9 - 0.8 * rust], axis=-1)
+        verdict = one("9b3e1f", codes(packed))
+        self.assertLess(verdict.confidence, 0.7)
+        self.assertIn("several quantities", " ".join(verdict.doubts))
+        # A name that says colour is believed.
+        self.assertGreater(one("rust_basecolor", codes(packed)).confidence, 0.9)
+
     def test_an_order_that_would_make_everything_dark_is_not_sure(self) -> None:
         black = np.zeros_like(HEIGHT, np.uint8)
         verdict = one("ao_met_rough", np.stack([black, metal(), between()], axis=-1))

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from ektopos.document import COLOUR_ROLES, Role
+from ektopos.maps.evidence import OPPOSED
 from ektopos.maps.judge.case import Case, Words, doubt, speaks, weighed
 from ektopos.maps.roles import IDENTITIES
 from ektopos.maps.verdict import Verdict, coloured, said_as
 
+UNSURE = 0.6
 MOSTLY_BLACK = 0.7
 """Share of black from which a coloured picture could be light on black."""
 
@@ -35,6 +37,13 @@ def judge_colour(case: Case, words: Words) -> Verdict:
     if s.edges is not None:
         words += speaks(f"R, G and B show the same picture: their edges correlate to {s.edges:.2f}")
     confidence = 0.5 if conflict else 0.85 if s.colourfulness > 0.04 else 0.65
+    if any(pair is not None and pair < OPPOSED for pair in s.correlations):
+        # Of a hundred base colours by other makers none was so.
+        words += doubt(
+            "one channel is another turned round, as roughness often is of metal: it may hold "
+            "several quantities"
+        )
+        confidence = min(confidence, UNSURE)
     return case.verdict({"rgb": "base_color", **alpha}, confidence, words, conflict=conflict)
 
 
