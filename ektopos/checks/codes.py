@@ -243,6 +243,17 @@ _TABLE = (
         "Raise the contrast of the feed, or paint it.",
     ),
     Code(
+        "coloured-quantity",
+        "ranges",
+        "note",
+        "One quantity is read from one channel of a coloured map",
+        "Roughness, metallic and the like from R, G or B of a map that holds nothing else, and "
+        "whose channels differ by more than 0.02 in the mean.",
+        "The other two channels say something else, and one of three is chance: a tint, or the "
+        "colours that compression leaves.",
+        "Read its luminance, or save it as grey.",
+    ),
+    Code(
         "mask-grey",
         "ranges",
         "note",

@@ -9,10 +9,11 @@ from functools import lru_cache
 import numpy as np
 
 from ektopos.checks.registry import Examined, Finding, Number, Remedy, check, found
-from ektopos.document import Feed
+from ektopos.document import COLOUR_ROLES, Feed
 from ektopos.edits import ChangeFeed
 from ektopos.images import luminance, srgb_to_linear
 from ektopos.maps import Facts
+from ektopos.maps.evidence import different_pictures
 from ektopos.maps.statistics import (
     HISTOGRAM_BINS,
     THUMBNAIL,
@@ -41,6 +42,9 @@ SMOOTH = 0.85
 stay below 0.75 (`tests/outside/real_maps.csv`)."""
 SNAP = 12.0
 """Contrast that leaves greys a twelfth of their width: the transition stays, half metals do not."""
+TINTED = 0.02
+"""Mean of the largest difference of R, G and B from which a grey map is tinted."""
+_NO_QUANTITY = {*COLOUR_ROLES, "normal", "unknown"}
 _PLAIN = {"map", "channels", "uv", "wrap", "strength"}
 
 
@@ -166,6 +170,46 @@ def metallic_greys(examined: Examined) -> Iterator[Finding]:
                 if own
                 else None,
             )
+
+
+@check
+def coloured_quantities(examined: Examined) -> Iterator[Finding]:
+    """Quantities that are read from one channel of a coloured map that holds nothing else."""
+    maps = examined.project.document.maps
+    for name, material in examined.materials.items():
+        for input_name, feed in material.feeds.items():
+            entry = maps.get(feed.map or "")
+            if feed.map is None or entry is None or feed.channels not in ("r", "g", "b"):
+                continue
+            held = {role for letters, role in entry.roles.items() if letters != "a"}
+            whole = "rgb" in entry.roles and len(held) == 1
+            facts = examined.facts(feed.map) if whole and not held & _NO_QUANTITY else None
+            if facts is None or not _is_tinted(facts.statistics):
+                continue
+            own = name in (material.origin.get(input_name),)
+            apart = facts.statistics.colourfulness
+            yield found(
+                "coloured-quantity",
+                f"material {name} · {input_name.replace('_', ' ')}",
+                f"It is read from {feed.channels.upper()} of {feed.map}, whose channels differ.",
+                numbers=(Number("channels differ", f"{apart:.3f}", f"{TINTED:g} is a tint"),),
+                remedy=Remedy(
+                    "make it grey",
+                    "Reads the map’s luminance instead of one channel. The map stays as it is.",
+                    [ChangeFeed(material=name, input=input_name, change={"channels": "luminance"})],
+                )
+                if own
+                else None,
+            )
+
+
+def _is_tinted(s: Statistics) -> bool:
+    return (
+        len(s.channels) >= 3
+        and not s.equal_channels
+        and s.colourfulness > TINTED
+        and not different_pictures(s)
+    )
 
 
 @check

@@ -165,6 +165,13 @@ def broken(root: Path, raw: Raw, file: str) -> None:
     (root / file).write_bytes(b"no picture")
 
 
+def tinted(root: Path, raw: Raw) -> None:
+    grey = noise(64, 4, 1)[..., 0].astype(np.float32)
+    save(root / "maps/crate_rough.png", (grey[..., None] * [1.0, 0.9, 0.8]).astype(np.uint8))
+    raw["maps"]["crate_rough"] = {"file": "maps/crate_rough.png", "roles": {"rgb": "roughness"}}
+    crate(raw)["inputs"]["roughness"] = {"map": "crate_rough", "channels": "r"}
+
+
 def as_jpeg(root: Path, raw: Raw) -> None:
     pixels = cv2.imread(str(root / "maps/crate_orm.png"))
     cv2.imwrite(str(root / "maps/crate_orm.jpg"), pixels, [cv2.IMWRITE_JPEG_QUALITY, 30])
@@ -249,6 +256,7 @@ CASES: dict[str, Spoil] = {
     "base-colour-too-bright": repaint("crate_col", fill(None, 253)),
     "metal-too-dark": repaint("crate_orm", fill(2, 255)),
     "light-painted-in": repaint("crate_col", shaded),
+    "coloured-quantity": tinted,
     "metallic-grey": repaint("crate_orm", fill(2, 128)),
     "mask-grey": lambda _, raw: (
         crate(raw).update(alpha_mode="mask"),
