@@ -177,6 +177,16 @@ class ApplyScale(_Step):
         return "scales of its nodes are applied"
 
 
+class CloseCracks(_Step):
+    """Bring points of open edges together that lie within a share of the mesh's size."""
+
+    kind: Literal["close-cracks"]
+    share: Annotated[Finite, Field(gt=0, le=0.01)] = 1e-4
+
+    def label(self) -> str:
+        return f"points of open edges within {100 * self.share:g} % of its size are one"
+
+
 MeshStep = Annotated[
     RenameSlot
     | MergeSlots
@@ -187,6 +197,7 @@ MeshStep = Annotated[
     | PaletteUvs
     | TurnReversed
     | Shade
-    | ApplyScale,
+    | ApplyScale
+    | CloseCracks,
     Field(discriminator="kind"),
 ]

@@ -10,7 +10,8 @@ from ektopos.document import MeshEntry
 from ektopos.edits import KeepColours
 from ektopos.materials import Material
 from ektopos.meshes import Fault
-from ektopos.steps import ApplyScale, TurnReversed
+from ektopos.meshes.cracks import CRACK
+from ektopos.steps import ApplyScale, CloseCracks, TurnReversed
 
 
 @check
@@ -67,6 +68,14 @@ def _remedy(mesh: str, fault: Fault, entry: MeshEntry) -> Remedy | None:
             "the mesh’s recipe. What is drawn stays where and as large as it is.",
             mesh=mesh,
             step=ApplyScale(kind="apply-scale"),
+        )
+    if fault.code == "open-edges" and fault.mends:
+        return Remedy(
+            "close the cracks",
+            f"Brings points of open edges together that lie within {100 * CRACK:g} % of the mesh’s "
+            "size, as a step of its recipe. Edges that are wider open stay, and so does the file.",
+            mesh=mesh,
+            step=CloseCracks(kind="close-cracks"),
         )
     if fault.code == "vertex-colours" and entry.vertex_colours == "keep":
         return Remedy(

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from ektopos.meshes.cracks import without_cracks
 from ektopos.meshes.islands import connected, weld
 from ektopos.meshes.mesh import Mesh
 from ektopos.meshes.rows import unique_rows
@@ -56,7 +57,7 @@ class Fault:
     faces: tuple[int, ...] = ()
     """Numbers of the triangles concerned, where there are any."""
     mends: bool = False
-    """Of a fault of nodes, whether their scales can be applied."""
+    """Whether a step can: of nodes, apply their scales; of open edges, close some of them."""
 
     @property
     def message(self) -> str:
@@ -66,15 +67,14 @@ class Fault:
 
 def reversed_faces(mesh: Mesh) -> NDArray[np.bool_]:
     """Which triangles show their backs, `(t,)`: those that the fault `reversed-faces` counts."""
-    return _surface_faults(mesh)[2]
+    return _surface_faults(mesh, weld(mesh.positions))[2]
 
 
 def _surface_faults(
-    mesh: Mesh,
+    mesh: Mesh, points: NDArray[np.int64]
 ) -> tuple[NDArray[np.bool_], NDArray[np.bool_], NDArray[np.bool_], Index]:
     """Which triangles are degenerate, coincident and reversed, `(t,)` each, and the triangle of
-    every open edge."""
-    points = weld(mesh.positions)
+    every open edge. `points` `(n,)` number the places of vertices."""
     welded = points[mesh.triangles] if len(mesh.triangles) else np.zeros((0, 3), np.int64)
     degenerate = degenerate_faces(mesh, welded)
     coincident = coincident_faces(welded) & ~degenerate
@@ -85,7 +85,8 @@ def _surface_faults(
 
 def find_faults(mesh: Mesh) -> list[Fault]:
     """Every fault of a mesh. Cost: n log n in its triangles."""
-    degenerate, coincident, reversed_, open_edge_faces = _surface_faults(mesh)
+    points = weld(mesh.positions)
+    degenerate, coincident, reversed_, open_edge_faces = _surface_faults(mesh, points)
     has_uv = mesh.has_uv
     no_uvs = ~np.logical_and.reduce([has_uv[mesh.triangles[:, i]] for i in range(3)])
     faults: list[Fault] = []
@@ -96,10 +97,11 @@ def find_faults(mesh: Mesh) -> list[Fault]:
         ("missing-uvs", no_uvs),
     ):
         faults += _by_slot(code, mesh, mesh.triangle_slot, mask, faces=True)
+    held = any(node.held for node in mesh.nodes)
+    closes = len(open_edge_faces) > 0 and not held and _has_cracks(mesh, points)
     for slot, count in _counted(mesh, mesh.triangle_slot[open_edge_faces]):
-        faults.append(
-            Fault("open-edges", slot, count, tuple(int(f) for f in np.unique(open_edge_faces)))
-        )
+        faces = tuple(int(f) for f in np.unique(open_edge_faces))
+        faults.append(Fault("open-edges", slot, count, faces, mends=closes))
     for code, mask in (
         ("unnormalised-normals", mesh.unnormalised),
         ("missing-normals", ~mesh.has_normal),
@@ -127,6 +129,10 @@ def find_faults(mesh: Mesh) -> list[Fault]:
         if count:
             faults.append(Fault(code, None, count, mends=free))
     return faults
+
+
+def _has_cracks(mesh: Mesh, points: NDArray[np.int64]) -> bool:
+    return without_cracks(mesh, points=points) is not mesh.positions
 
 
 def degenerate_faces(mesh: Mesh, welded: NDArray[np.int64]) -> NDArray[np.bool_]:

@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ektopos.errors import EktoposError
+from ektopos.meshes.cracks import without_cracks
 from ektopos.meshes.faults import reversed_faces
 from ektopos.meshes.islands import faces_joined_by_edges, joined_faces, uv_islands, weld
 from ektopos.meshes.mesh import Mesh
@@ -25,6 +26,7 @@ from ektopos.names import free_name
 from ektopos.steps import (
     ApplyScale,
     By,
+    CloseCracks,
     MergeSlots,
     MeshStep,
     MoveUvs,
@@ -323,6 +325,24 @@ def _apply_scale(step: ApplyScale, mesh: Mesh) -> Mesh:
     return replace(mesh, nodes=free)
 
 
+@apply_step.register
+def _close(step: CloseCracks, mesh: Mesh) -> Mesh:
+    if any(node.held for node in mesh.nodes):
+        raise EktoposError(
+            "animations, skeletons or morph targets move its points.",
+            subject=mesh.name,
+            hint="Close the cracks where the mesh was made.",
+        )
+    positions = without_cracks(mesh, step.share)
+    if positions is mesh.positions:
+        raise EktoposError(
+            "no points of open edges lie that near to each other.",
+            subject=mesh.name,
+            hint="Take the step out, or let it reach further.",
+        )
+    return replace(mesh, positions=positions)
+
+
 def carried(before: Mesh, after: Mesh) -> dict[str, str]:
     """For every slot after some steps, the slot that most of its triangles were in before; empty
     slots go by their name."""
@@ -506,7 +526,7 @@ def without_names(steps: Sequence[MeshStep]) -> tuple[list[MeshStep], dict[str, 
             plain.append(step.model_copy(update={"factors": factors}))
         elif isinstance(step, PaletteUvs):
             plain.append(step.model_copy(update={"slot": origin(step.slot)}))
-        elif isinstance(step, ApplyScale):
+        elif isinstance(step, ApplyScale | CloseCracks):
             plain.append(step)
         else:
             plain.append(step.model_copy(update={"slots": [origin(slot) for slot in step.slots]}))

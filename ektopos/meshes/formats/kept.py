@@ -74,6 +74,7 @@ class _Kept:
         self.material_of, self.colours = material_of, colours
         self.backwards = turned_faces(self.before, mesh)
         self.shaded = shaded_slots(self.before, mesh)[mesh.triangle_slot]
+        self.shifted = shifted_faces(self.before, mesh, self.backwards)
         self.accessors = Accessors(original.gltf, original.buffers)
         self.gltf = copy.deepcopy({k: v for k, v in original.gltf.items() if k not in _GONE})
         self.binary = Binary()
@@ -126,19 +127,40 @@ class _Kept:
         scaled = is_quantised(self.source, primitive)
         several = len(np.unique(slots)) > 1
         shaded = self.shaded[those]
-        if count and (moved or packed or scaled or several or backwards.any() or shaded.any()):
+        shifted = bool(self.shifted[those].any())
+        anew = moved or packed or scaled or several or shifted
+        if count and (anew or backwards.any() or shaded.any()):
             corners = self.before.triangles[those] - vertex
-            normals = None
+            normals = places = None
+            if shifted:
+                as_now = np.where(backwards[:, None], corners[:, OTHER_WAY], corners)
+                places = self._places(primitive, how, vertex, as_now, those)
             if shaded.any():
                 as_now = np.where(backwards[:, None], corners[:, OTHER_WAY], corners)
                 axes = self._axes(primitive, how)[as_now]
                 normals = _back(axes, self.mesh.normals[self.mesh.triangles[those]])
             yield from self._anew(
-                primitive, corners, slots, uvs, moved or scaled, backwards, shaded, normals
+                primitive, corners, slots, uvs, moved or scaled, backwards, shaded, normals, places
             )
         else:
             slot = self.mesh.slots[slots[0]] if count else self._slot_elsewhere(primitive)
             yield self._dressed(primitive, slot)
+
+    def _places(
+        self,
+        primitive: dict[str, Any],
+        how: Drawn,
+        vertex: int,
+        corners: NDArray[Any],
+        those: slice,
+    ) -> NDArray[np.float32]:
+        """Where the file has to have a primitive's vertices so that they are drawn where they are
+        now, `(v, 3)`; of its first instance. `corners` `(t, 3)` are its vertices' numbers."""
+        count = int(self.source["accessors"][primitive["attributes"]["POSITION"]]["count"])
+        places = self.before.positions[vertex : vertex + count].copy()
+        places[corners.reshape(-1)] = self.mesh.corners()[those].reshape(-1, 3)
+        back = np.linalg.inv(how.matrix[:3, :3])
+        return np.asarray((places - how.matrix[:3, 3]) @ back.T, np.float32)
 
     def _axes(self, primitive: dict[str, Any], how: Drawn) -> NDArray[np.float64]:
         """What turns each vertex of a primitive as it is drawn, `(v, 3, 3)`."""
@@ -176,11 +198,12 @@ class _Kept:
         backwards: NDArray[np.bool_],
         shaded: NDArray[np.bool_],
         normals: NDArray[np.float32] | None,
+        places: NDArray[np.float32] | None,
     ) -> Iterator[dict[str, Any]]:
         """A primitive written again, one for each slot; `corners` `(t, 3)` are vertex numbers as
         they were drawn, where mirroring nodes turn the winding; `backwards` `(t,)` are triangles
         that face the other way now, `shaded` `(t,)` such as have other `normals` `(t, 3, 3)`, at
-        the corners as they are drawn now."""
+        the corners as they are drawn now; `places` `(v, 3)` where the vertices are now."""
         stored = self.accessors.stored_attributes(primitive)
         count = len(stored["POSITION"])
         raw = triangles_of(self.accessors.corners(primitive, count), primitive.get("mode", 4))
@@ -222,6 +245,8 @@ class _Kept:
                     attributes[name] = self._accessor(
                         values, vertices, primitive["attributes"][name], _facing(name, away)
                     )
+            if places is not None:
+                attributes["POSITION"] = self._bounded(places[vertices])
             if anew:
                 attributes["NORMAL"] = self._plain(lean[first], "VEC3")
             if moved and np.isfinite(lies).all():
@@ -258,6 +283,11 @@ class _Kept:
         if "min" in entry:
             made |= {"min": picked.min(axis=0).tolist(), "max": picked.max(axis=0).tolist()}
         return self._add(picked, made, ARRAY)
+
+    def _bounded(self, places: NDArray[np.float32]) -> int:
+        bounds = {"min": places.min(axis=0).tolist(), "max": places.max(axis=0).tolist()}
+        plain = np.ascontiguousarray(places)
+        return self._add(plain, {"componentType": 5126, "type": "VEC3"} | bounds, ARRAY)
 
     def _plain(self, values: NDArray[Any], kind: str, target: int = ARRAY) -> int:
         component = _COMPONENT.get(str(values.dtype), 5126)
@@ -367,8 +397,20 @@ def turned_faces(before: Mesh, after: Mesh) -> NDArray[np.bool_]:
     """Which triangles of a mesh face the other way after a recipe, `(t,)`."""
     if np.array_equal(before.triangles, after.triangles):
         return np.zeros(len(before.triangles), bool)
-    moved = before.corners() != after.corners()
-    return np.asarray(moved.any(axis=(1, 2)))
+    # Corners may have been moved a little besides: what counts is which order is nearer.
+    was, now = before.corners(), after.corners()
+    here, there = (np.abs(one - now).sum(axis=(1, 2)) for one in (was, was[:, OTHER_WAY]))
+    return np.asarray(there < here)
+
+
+def shifted_faces(before: Mesh, after: Mesh, backwards: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Which triangles of a mesh have corners elsewhere after a recipe, `(t,)`; being turned does
+    not count."""
+    if before.positions is after.positions and not backwards.any():
+        return np.zeros(len(before.triangles), bool)
+    was = before.corners()
+    was = np.where(backwards[:, None, None], was[:, OTHER_WAY], was)
+    return np.asarray((was != after.corners()).any(axis=(1, 2)))
 
 
 _NEW = 1 << 40

@@ -1640,6 +1640,22 @@ export interface components {
             made: string;
         };
         /**
+         * CloseCracks
+         * @description Bring points of open edges together that lie within a share of the mesh's size.
+         */
+        CloseCracks: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "close-cracks";
+            /**
+             * Share
+             * @default 0.0001
+             */
+            share: number;
+        };
+        /**
          * Cover
          * @description Another material over this one, where a mask is; everywhere without one.
          */
@@ -2150,7 +2166,7 @@ export interface components {
             /** Done */
             done?: string[];
             /** Recipe */
-            recipe?: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"] | components["schemas"]["TurnReversed"] | components["schemas"]["Shade"] | components["schemas"]["ApplyScale"])[];
+            recipe?: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"] | components["schemas"]["TurnReversed"] | components["schemas"]["Shade"] | components["schemas"]["ApplyScale"] | components["schemas"]["CloseCracks"])[];
             /**
              * Vertex Colours
              * @default leave
@@ -3117,7 +3133,7 @@ export interface components {
             /** File */
             file: string;
             /** Recipe */
-            recipe: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"] | components["schemas"]["TurnReversed"] | components["schemas"]["Shade"] | components["schemas"]["ApplyScale"])[];
+            recipe: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"] | components["schemas"]["TurnReversed"] | components["schemas"]["Shade"] | components["schemas"]["ApplyScale"] | components["schemas"]["CloseCracks"])[];
             /** Slots */
             slots: string[];
             /** Came From */
@@ -3250,7 +3266,7 @@ export interface components {
             /** Mesh */
             mesh: string;
             /** Recipe */
-            recipe: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"] | components["schemas"]["TurnReversed"] | components["schemas"]["Shade"] | components["schemas"]["ApplyScale"])[];
+            recipe: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"] | components["schemas"]["TurnReversed"] | components["schemas"]["Shade"] | components["schemas"]["ApplyScale"] | components["schemas"]["CloseCracks"])[];
             /** Came From */
             came_from: {
                 [key: string]: string;
@@ -3500,7 +3516,7 @@ export interface components {
             /** Mesh */
             mesh?: string | null;
             /** Step */
-            step?: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"] | components["schemas"]["TurnReversed"] | components["schemas"]["Shade"] | components["schemas"]["ApplyScale"]) | null;
+            step?: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"] | components["schemas"]["TurnReversed"] | components["schemas"]["Shade"] | components["schemas"]["ApplyScale"] | components["schemas"]["CloseCracks"]) | null;
         };
         /**
          * BeforeAfter
@@ -4207,7 +4223,7 @@ export interface components {
          */
         StepOut: {
             /** Step */
-            step: components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"] | components["schemas"]["TurnReversed"] | components["schemas"]["Shade"] | components["schemas"]["ApplyScale"];
+            step: components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"] | components["schemas"]["TurnReversed"] | components["schemas"]["Shade"] | components["schemas"]["ApplyScale"] | components["schemas"]["CloseCracks"];
             /** Words */
             words: string;
         };
@@ -4283,9 +4299,9 @@ export interface components {
              */
             page: string;
             /** Recipe */
-            recipe?: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"] | components["schemas"]["TurnReversed"] | components["schemas"]["Shade"] | components["schemas"]["ApplyScale"])[] | null;
+            recipe?: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"] | components["schemas"]["TurnReversed"] | components["schemas"]["Shade"] | components["schemas"]["ApplyScale"] | components["schemas"]["CloseCracks"])[] | null;
             /** Append */
-            append?: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"] | components["schemas"]["TurnReversed"] | components["schemas"]["Shade"] | components["schemas"]["ApplyScale"]) | null;
+            append?: (components["schemas"]["RenameSlot"] | components["schemas"]["MergeSlots"] | components["schemas"]["SplitSlot"] | components["schemas"]["MoveUvs"] | components["schemas"]["ScaleUvs"] | components["schemas"]["PackUvs"] | components["schemas"]["PaletteUvs"] | components["schemas"]["TurnReversed"] | components["schemas"]["Shade"] | components["schemas"]["ApplyScale"] | components["schemas"]["CloseCracks"]) | null;
         };
         /**
          * Picked
