@@ -363,6 +363,13 @@ def _kind(c: ChannelFacts) -> str:
     return "open" if _weighs_as_occlusion(c) else "between"
 
 
+def of_one_kind(s: Statistics) -> bool:
+    """Whether R, G and B all vary, and are pictures of the same kind: which holds what is then no
+    more than where such things usually lie."""
+    colours = s.channels[:3]
+    return not any(c.is_blank for c in colours) and len({_kind(c) for c in colours}) == 1
+
+
 def plainly_packed(s: Statistics) -> bool:
     """Whether the channels are different pictures beyond what a vivid coloured picture, named as
     one, could show."""

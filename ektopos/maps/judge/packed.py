@@ -27,6 +27,8 @@ MOST = 0.8
 """How sure a packed map can be without a name: roughness and gloss look alike."""
 
 
+USUAL = 0.55
+"""How sure a packed map can be of which only the usual places tell its channels apart."""
 GREY_METAL = -0.5
 """Log-odds that greys speak against metal at most in a packed map, where places count as well:
 painted by hand or baked from several parts, it is grey more often than as a mask of its own."""
@@ -51,6 +53,9 @@ def judge_packed(case: Case, words: Words) -> Verdict:
         words += doubt(
             "what a packed map holds is guessed from its pixels: roughness and gloss look alike"
         )
+    if ev.of_one_kind(s):
+        words += doubt("R, G and B are pictures of one kind: which holds what is only usual")
+        least = min(least, USUAL)
     if ev.could_be_two_channels(s):
         words += doubt("R and G lie around the middle: they could be x and y of normals as well")
         least = min(least, SAY)

@@ -210,13 +210,14 @@ export function useMeshes() {
 
 /** What the sets that a mesh wears weigh, and one set for all its slots would; null with fewer than two. */
 export function useAsOne(mesh: string) {
+  const there = useProject().data?.document.meshes?.[mesh] !== undefined
   return usePart(
     'as-one',
     (project_id) =>
       get('/api/projects/{project_id}/meshes/{name}/as-one', {
         params: { path: { project_id, name: mesh } },
       }),
-    { of: [mesh], placeholderData: keepPreviousData, retry: false },
+    { of: [mesh], enabled: there, placeholderData: keepPreviousData, retry: false },
   )
 }
 
