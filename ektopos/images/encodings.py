@@ -37,10 +37,13 @@ def linear_to_srgb(linear: Float) -> Float:
     >>> [round(float(linear_to_srgb(v)), 5) for v in (0.0, 0.18, 1.0)]
     [0.0, 0.46136, 1.0]
     """
-    linear = np.maximum(np.asarray(linear, np.float32), 0.0)
-    return np.where(
-        linear <= 0.0031308, linear * 12.92, 1.055 * linear ** (1.0 / 2.4) - 0.055
-    ).astype(np.float32)
+    linear = np.maximum(np.asarray(linear, np.float32), np.float32(0))
+    # In place: pictures are large, and every pass over one in memory costs as much as the power.
+    encoded = np.power(linear, np.float32(1.0 / 2.4), out=np.empty(linear.shape, np.float32))
+    np.multiply(encoded, np.float32(1.055), out=encoded)
+    np.subtract(encoded, np.float32(0.055), out=encoded)
+    np.multiply(linear, np.float32(12.92), out=encoded, where=linear <= np.float32(0.0031308))
+    return encoded
 
 
 @lru_cache(maxsize=8)

@@ -49,7 +49,8 @@ def errors_of(expected: Float, actual: Float, name: InputName, scale: float) -> 
     """
     if name == "normal":
         # The chord is exact for small angles, where the arc cosine of a dot product is not.
-        chord = np.sqrt(((expected - actual) ** 2).sum(axis=-1))
+        apart = expected - actual
+        chord = np.sqrt(np.einsum("hwi,hwi->hw", apart, apart))
         return np.degrees(2.0 * np.arcsin(np.clip(chord / 2.0, 0.0, 1.0))).astype(
             np.float32
         ), unit_of(name)
@@ -59,7 +60,11 @@ def errors_of(expected: Float, actual: Float, name: InputName, scale: float) -> 
         difference = linear_to_srgb(expected / np.float32(scale)) - linear_to_srgb(
             actual / np.float32(scale)
         )
-        return np.abs(difference).max(axis=-1) * np.float32(255), unit_of(name)
+        # Three planes are compared many times as fast as a last axis of three.
+        np.abs(difference, out=difference)
+        largest = np.maximum(difference[..., 0], difference[..., 1])
+        np.maximum(largest, difference[..., 2], out=largest)
+        return largest * np.float32(255), unit_of(name)
     return np.abs(expected - actual).reshape(expected.shape[:2]) * np.float32(
         1 if unit_of(name) == "units" else 255
     ), unit_of(name)
