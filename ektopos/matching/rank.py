@@ -59,6 +59,8 @@ class _Match:
     signs: Signs | None
     alike: float
     repeats: bool
+    together: float = 0.0
+    """What speaks for it on all slots of the atlas that this one lies in."""
 
     @property
     def by_pixels(self) -> float:
@@ -156,7 +158,7 @@ def _judge_together(
         together = _matches(whole, sets, pictures, pile, repeating, {})
         for slot in slots:
             matches[slot] = [
-                replace(own, worth=own.worth + TOGETHER_WORTH * both.worth)
+                replace(own, worth=own.worth + TOGETHER_WORTH * both.worth, together=both.worth)
                 for own, both in zip(matches[slot], together, strict=True)
             ]
 
@@ -244,6 +246,8 @@ def _reasons(layout: Layout, match: _Match) -> list[str]:
         )
     if signs.seams > 1:
         reasons.append(f"its colours go on across the seams ({signs.seams:.1f} deviations)")
+    if match.together > 1:
+        reasons.append("it follows the slots that lie beside this one in one atlas")
     if signs.background > 2:
         reasons.append(
             f"its background lies outside the islands; {100 * signs.covered:.0f} % of them is "

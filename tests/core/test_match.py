@@ -235,7 +235,10 @@ class FromTheSurface(TestCase):
                     save(root / f"{i:x}9c{i}.png", grainy(other, rng))
                 maps = [read_match_map(str(path), path) for path in sorted(root.iterdir())]
                 for candidates, sets in match_maps(mesh_of([[q] for q in own]), maps).values():
-                    right += str(atlas) in sets[candidates[0].set]
+                    found = str(atlas) in sets[candidates[0].set]
+                    if found:
+                        self.assertIn("in one atlas", " ".join(candidates[0].reasons))
+                    right += found
                     total += 1
         self.assertGreaterEqual(right / total, 0.8)
 
