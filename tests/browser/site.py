@@ -75,7 +75,8 @@ class Site(LiveServerTestCase):
             viewport={"width": 1280, "height": 800}, device_scale_factor=0.5, accept_downloads=True
         )
         self.page: Page = context.new_page()
-        self.page.set_default_timeout(30_000)
+        # Half of the tests run beside these, on two cores: what takes long is not what is wrong.
+        self.page.set_default_timeout(90_000)
         self.complaints: list[str] = []
         self.page.on("pageerror", lambda problem: self.complaints.append(str(problem)))
         self.page.on(
