@@ -122,11 +122,11 @@ export function useDraftTarget(profile: Profile) {
   )
 }
 
-export function useBoard() {
+export function useBoard(enabled = true) {
   return usePart(
     'maps',
     (project_id) => get('/api/projects/{project_id}/maps', { params: { path: { project_id } } }),
-    { placeholderData: keepPreviousData },
+    { enabled, placeholderData: keepPreviousData },
   )
 }
 

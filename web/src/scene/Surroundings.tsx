@@ -2,11 +2,10 @@ import { Autocomplete, Button, Checkbox, FormControlLabel, TextField } from '@mu
 import { useState } from 'react'
 
 import { useEdit } from '../api/changes'
-import { useBoard } from '../api/queries'
 import type { Document } from '../api/types'
 import { AskName } from '../components/AskName'
 import { NumberField } from '../components/NumberField'
-import { panoramasOf } from '../stage/panorama'
+import { usePanoramas } from '../stage/PanoramaPick'
 import { useHand } from './hand'
 
 type Scene = NonNullable<Document['scene']>
@@ -103,7 +102,7 @@ export function SunFields({ scene }: { scene: Scene }) {
 /** Light from all around, by a map of the project. */
 export function PanoramaField({ scene }: { scene: Scene }) {
   const edit = useEdit()
-  const known = panoramasOf(useBoard().data).map((map) => map.name)
+  const known = usePanoramas().map((map) => map.name)
   const chosen = scene.panorama ?? null
   if (known.length === 0 && chosen === null)
     return (

@@ -2,17 +2,18 @@ import { Button, MenuItem, TextField } from '@mui/material'
 import { useEffect, useRef, useState } from 'react'
 
 import { useNotices } from '../api/notices'
-import { useBoard } from '../api/queries'
+import { useBoard, useProject } from '../api/queries'
+import type { BoardMap } from '../api/types'
 import { useRemembered } from '../components/remembered'
 import { useBringIn } from '../components/useBringIn'
-import { panoramaFile, panoramasOf, usePanorama } from './panorama'
+import { mayBePanorama, panoramaFile, panoramasOf, usePanorama } from './panorama'
 
 /** Light from a panorama instead of the set-up's: a map of the project, or a file that can become one. */
 export function PanoramaPick() {
   const own = usePanorama((state) => state.own)
   const { take, drop } = usePanorama.getState()
   const say = useNotices((state) => state.say)
-  const known = panoramasOf(useBoard().data)
+  const known = usePanoramas()
   const bringIn = useBringIn()
   const [kept, remember] = useRemembered<string | null>('panorama', null)
   const [loose, setLoose] = useState<File | null>(null)
@@ -95,35 +96,35 @@ export function PanoramaPick() {
   )
 }
 
+/** The panoramas of the project. The board is asked only where a file could be one: every edit asks it anew. */
+export function usePanoramas(wanted = true): BoardMap[] {
+  const maps = Object.values(useProject().data?.document.maps ?? {})
+  return panoramasOf(useBoard(wanted && maps.some((map) => mayBePanorama(map.file))).data)
+}
+
 /** The panorama that was chosen for the stage of this project, also after a reload. */
 export function useKeptPanorama(needed: boolean) {
   const [kept] = useRemembered<string | null>('panorama', null)
-  const map = panoramasOf(useBoard().data).find((known) => known.name === kept)
-  const say = useNotices((state) => state.say)
-  const sha256 = needed ? map?.sha256 : undefined
-  useEffect(() => {
-    if (!map || !sha256) return
-    panoramaFile(map)
-      .then((file) => usePanorama.getState().take(file))
-      .catch((problem) => say(problem as Error))
-    // Another content of the same map is another panorama; the rest of the map's facts are not.
-    // eslint-disable-next-line react-hooks/exhaustive-deps
-  }, [sha256])
+  const known = usePanoramas(needed && kept !== null)
+  useLit(needed ? known.find((map) => map.name === kept) : undefined, 'take')
 }
 
 /** Lights the stage by a map of the project while a screen is open. */
 export function useLentPanorama(name: string | null) {
-  const map = panoramasOf(useBoard().data).find((known) => known.name === name)
+  const map = usePanoramas(name !== null).find((known) => known.name === name)
+  useLit(map, 'lend')
+  useEffect(() => () => void usePanorama.getState().lend(null), [map?.sha256])
+}
+
+function useLit(map: BoardMap | undefined, how: 'take' | 'lend') {
   const say = useNotices((state) => state.say)
   const sha256 = map?.sha256
   useEffect(() => {
     if (!map) return
-    const { lend } = usePanorama.getState()
     panoramaFile(map)
-      .then(lend)
+      .then((file) => usePanorama.getState()[how](file))
       .catch((problem) => say(problem as Error))
-    return () => void lend(null)
-    // As above.
+    // Another content of the same map is another panorama; the rest of the map's facts are not.
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [sha256])
 }

@@ -55,14 +55,13 @@ export const usePanorama = create<Panorama>((set, get) => {
 /** What lights the stage instead of the set-up. */
 export const shownPanorama = ({ own, lent }: Panorama) => lent ?? own
 
+export const mayBePanorama = (file: string) => /\.(hdr|exr)$/i.test(file)
+
 /** The maps of a project that are panoramas: floats, twice as wide as high, as the core's `is_panorama` has them. */
 export const panoramasOf = (maps: readonly BoardMap[] | undefined) =>
   (maps ?? []).filter(
     (map) =>
-      map.is_float &&
-      map.channels >= 3 &&
-      map.width === 2 * map.height &&
-      /\.(hdr|exr)$/i.test(map.file),
+      map.is_float && map.channels >= 3 && map.width === 2 * map.height && mayBePanorama(map.file),
   )
 
 /** A map of the project as the file that it is. Throws with a sentence where it does not come. */
