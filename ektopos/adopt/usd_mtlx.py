@@ -9,6 +9,7 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
+from pxr import UsdGeom
 
 from ektopos.adopt.carried import feed_of, laid
 from ektopos.adopt.usd_preview import PORTS, WRITTEN
@@ -59,6 +60,9 @@ _OPEN = {
     "transmission_weight": _Port("transmission", 0.0),
     "coat_weight": _Port("clearcoat", 0.0),
     "coat_roughness": _Port("clearcoat_roughness", 0.0),
+    "subsurface_weight": _Port("subsurface", 0.0),
+    "subsurface_color": _Port("subsurface_color", (0.8, 0.8, 0.8)),
+    "subsurface_radius": _Port("subsurface_radius", 1.0),
     "fuzz_color": _Port("sheen", _WHITE, "fuzz_weight", 0.0),
     "fuzz_roughness": _Port("sheen_roughness", 0.5),
     "emission_color": _Port("emission", _WHITE, "emission_luminance", 0.0),
@@ -90,6 +94,8 @@ SURFACES = {
 _GOES_WITH: dict[InputName, InputName] = {
     "clearcoat_roughness": "clearcoat",
     "sheen_roughness": "sheen",
+    "subsurface_color": "subsurface",
+    "subsurface_radius": "subsurface",
 }
 """Inputs that mean something where another is fed; their defaults differ from a document's."""
 _OUTPUTS = {"outr": "r", "outg": "g", "outb": "b", "outa": "a", "outx": "r", "outy": "g"}
@@ -156,6 +162,12 @@ def _feed(reading: Reading, surface: Any, port: str, given: _Port) -> None:
             reading.skip(f"what feeds its {given.weight.replace('_', ' ')} is left out.")
         weight = float(value_of(surface, given.weight, given.weight_default))
     upstream = source_of(surface, port)
+    if name == "subsurface_radius":
+        # A length, in the units of the scene; no map can carry it here.
+        weight = float(UsdGeom.GetStageMetersPerUnit(surface.GetPrim().GetStage()))
+        if upstream is not None:
+            reading.skip("what feeds its subsurface radius is left out.")
+            upstream = None
     if upstream is not None:
         image = _image(reading, name, *upstream)
         if image is not None and _textured(reading, image, given, weight):
@@ -176,7 +188,7 @@ def _counts(reading: Reading, given: _Port, weight: float) -> bool:
     partner = _GOES_WITH.get(given.input)
     return (
         given.input in WRITTEN
-        or weight != given.weight_default
+        or (bool(given.weight) and weight != given.weight_default)
         or (partner is not None and partner in reading.inputs)
     )
 
@@ -260,7 +272,7 @@ def _textured(reading: Reading, image: _Found, given: _Port, weight: float) -> b
     key = reading.image(image.node)
     if key is None:
         return False
-    colour = name in ("base_color", "emission", "sheen", "normal")
+    colour = TABLE[name].is_wide
     channels: RoleChannels = image.channels or ("rgb" if colour else "r")  # type: ignore[assignment]
     if image.channels == "rgba" or (colour and image.channels == ""):
         channels = "rgb"

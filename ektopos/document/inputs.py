@@ -34,7 +34,7 @@ InputName = Literal[
     "subsurface_radius",
 ]
 """The seven inputs of glTF 2.0's core, height, those that its ratified extensions carry, and light
-inside a surface, which they do not carry yet."""
+inside a surface, for which only loose packages have a place."""
 
 Value = float | tuple[float, float, float]
 
@@ -178,8 +178,6 @@ CORE_INPUTS: tuple[InputName, ...] = INPUTS[:7]
 """The seven that every material has."""
 EXTRA_INPUTS: tuple[InputName, ...] = INPUTS[INPUTS.index("height") + 1 :]
 """Those beyond the core and height: a row of the sheet where something feeds them."""
-UNCARRIED: tuple[InputName, ...] = tuple(n for n in EXTRA_INPUTS if not TABLE[n].extension)
-"""Those that no target has a place for; that is said."""
 COLOUR_INPUTS: tuple[InputName, ...] = tuple(name for name in INPUTS if TABLE[name].is_colour)
 WIDE_INPUTS: tuple[InputName, ...] = tuple(name for name in INPUTS if TABLE[name].is_wide)
 """Those that take three channels."""

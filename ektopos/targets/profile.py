@@ -11,7 +11,7 @@ from typing import Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
-from ektopos.document import UNCARRIED, AlphaMode, Document, InputName, RoleChannels, parse
+from ektopos.document import AlphaMode, Document, InputName, RoleChannels, parse
 from ektopos.errors import InvalidDocument
 from ektopos.targets.quantities import CARRIES, Carry, quantity_of
 from ektopos.types import Encoding, NormalY
@@ -223,7 +223,7 @@ class Profile(BaseModel):
         return (
             name in self.carried()
             or name in self.factors
-            or (self.container == "loose" and constant and name not in UNCARRIED)
+            or (self.container == "loose" and constant)
         )
 
     def inputs_of(self, carry: Carry) -> tuple[InputName, ...]:

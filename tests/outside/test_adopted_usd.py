@@ -156,6 +156,38 @@ class MaterialXInside(TestCase):
         self.assertAlmostEqual(brick["normal"].strength, 0.7)
         self.assertEqual([one.message for one in found.not_taken], ["its subsurface is left out."])
 
+    def test_light_inside_comes_with_its_map_its_colour_and_its_length_in_metres(self) -> None:
+        """Source: OpenPBR 1.1: weight, colour, and the mean free path in units of the scene."""
+        with folder() as root:
+            stage, material = wall(root)
+            UsdGeom.SetStageMetersPerUnit(stage, 0.01)
+            image = node(stage, "image", "ND_image_color3", file=("asset", "./brick.png"))
+            found = surfaced(
+                root,
+                stage,
+                material,
+                node(
+                    stage,
+                    "surface",
+                    "ND_open_pbr_surface_surfaceshader",
+                    subsurface_weight=("float", 0.4),
+                    subsurface_color=("color", (image, "out")),
+                    subsurface_radius=("float", 0.5),
+                ),
+            )
+        with folder() as root:
+            stage, material = wall(root)
+            surface = node(stage, "surface", "ND_open_pbr_surface_surfaceshader")
+            plain = surfaced(root, stage, material, surface)
+        brick = found.materials["brick"].inputs
+        self.assertAlmostEqual(brick["subsurface"].value, 0.4)
+        self.assertEqual(
+            (brick["subsurface_color"].map, brick["subsurface_color"].channels), ("brick", "rgb")
+        )
+        self.assertAlmostEqual(brick["subsurface_radius"].value, 0.005)
+        self.assertEqual(found.not_taken, [])
+        self.assertFalse([n for n in plain.materials["brick"].inputs if n.startswith("subsurf")])
+
     def test_uvs_lie_where_the_librarys_own_graph_puts_them(self) -> None:
         uv = np.random.default_rng(1).random((6, 2))
         for order in (0, 1):

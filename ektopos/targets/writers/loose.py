@@ -1,7 +1,8 @@
 """Write what stands beside loose maps: the mesh as GLB without textures, and materials and slots as
 MaterialX.
 
-Source: MaterialX 1.39 with its glTF PBR nodes. What MaterialX has no place for (sides, surface tag)
+Source: MaterialX 1.39 with its glTF PBR nodes, and its OpenPBR 1.1 for materials with light inside.
+What a shader there has no place for (sides, surface tag; in OpenPBR occlusion and thickness too)
 travels in the package list.
 """
 
@@ -12,10 +13,11 @@ from typing import Any
 
 import MaterialX as mx
 
-from ektopos.document import COLOUR_INPUTS, UNCARRIED, Document, InputName, UvTransform
+from ektopos.document import COLOUR_INPUTS, Document, InputName, UvTransform
 from ektopos.materials.derive import Material
 from ektopos.meshes import pack_glb
 from ektopos.targets.plan import Plan, PlannedChannel, PlannedFile, safe_names
+from ektopos.targets.profile import Profile
 from ektopos.targets.quantities import is_inverted
 from ektopos.targets.values import input_values
 from ektopos.targets.writers.gltf import geometry
@@ -23,7 +25,8 @@ from ektopos.targets.writers.parts import Container, Parts, Written
 from ektopos.types import NormalY
 
 MATERIALS = "materials.mtlx"
-_SHADER_INPUT: dict[InputName, tuple[str, str]] = {
+_Ports = dict[InputName, tuple[str, str]]
+_GLTF: _Ports = {
     "base_color": ("base_color", "color3"),
     "metallic": ("metallic", "float"),
     "roughness": ("roughness", "float"),
@@ -42,6 +45,33 @@ _SHADER_INPUT: dict[InputName, tuple[str, str]] = {
     "attenuation": ("attenuation_color", "color3"),
     "attenuation_distance": ("attenuation_distance", "float"),
 }
+_OPEN_PBR: _Ports = {
+    "base_color": ("base_color", "color3"),
+    "metallic": ("base_metalness", "float"),
+    "roughness": ("specular_roughness", "float"),
+    "normal": ("geometry_normal", "vector3"),
+    "emission": ("emission_color", "color3"),
+    "opacity": ("geometry_opacity", "float"),
+    "ior": ("specular_ior", "float"),
+    "specular": ("specular_weight", "float"),
+    "clearcoat": ("coat_weight", "float"),
+    "clearcoat_roughness": ("coat_roughness", "float"),
+    "sheen": ("fuzz_color", "color3"),
+    "sheen_roughness": ("fuzz_roughness", "float"),
+    "transmission": ("transmission_weight", "float"),
+    "attenuation": ("transmission_color", "color3"),
+    "attenuation_distance": ("transmission_depth", "float"),
+    "subsurface": ("subsurface_weight", "float"),
+    "subsurface_color": ("subsurface_color", "color3"),
+    "subsurface_radius": ("subsurface_radius", "float"),
+}
+_AS_GLTF: dict[InputName, tuple[tuple[str, str, str], ...]] = {
+    "clearcoat": (("coat_ior", "float", "1.5"), ("coat_darkening", "float", "0")),
+    "sheen": (("fuzz_weight", "float", "1"),),
+    "attenuation": (("transmission_depth", "float", "1e7"),),
+    "subsurface": (("subsurface_radius_scale", "color3", "1, 1, 1"),),
+}
+"""By input, what OpenPBR has to be told besides, so that it means what the input means here."""
 _ALPHA_MODE = {"opaque": 0, "mask": 1, "blend": 2}
 
 
@@ -71,23 +101,33 @@ def write_loose(parts: Parts) -> Written:
         containers.append(Container(path, list(asset.materials), list(asset.meshes)))
     path = parts.folder / MATERIALS
     path.write_text(
-        materialx(parts.document, parts.plan, parts.emission_factors, parts.profile.normal_y),
-        "utf-8",
+        materialx(parts.document, parts.plan, parts.emission_factors, parts.profile), "utf-8"
     )
     containers.append(Container(path, list(parts.plan.materials)))
     return Written(containers, beside=True)
 
 
 def materialx(
-    document: Document, plan: Plan, emission_factors: dict[str, float], normal_y: NormalY
+    document: Document, plan: Plan, emission_factors: dict[str, float], profile: Profile
 ) -> str:
-    """The MaterialX document: a glTF PBR shader and a material for each, and a look that assigns
-    them to `mesh/slot`. `normal_y` says which way green points in the files."""
+    """The MaterialX document: a shader and a material for each, and a look that assigns them to
+    `mesh/slot`."""
     written = mx.createDocument()
     nodes = dict(zip(plan.materials, node_names(plan), strict=True))
     files = {file.path: file for file in plan.files}
     for name, material in plan.materials.items():
-        _add_material(written, nodes[name], name, material, plan, files, emission_factors, normal_y)
+        shader = "open_pbr_surface" if _is_lit_inside(material, profile) else "gltf_pbr"
+        _add_material(
+            written,
+            shader,
+            nodes[name],
+            name,
+            material,
+            plan,
+            files,
+            emission_factors,
+            profile.normal_y,
+        )
     look = written.addLook("slots")
     for mesh, entry in document.meshes.items():
         for slot, worn in entry.slots.items():
@@ -99,8 +139,20 @@ def materialx(
     return str(mx.writeToXmlString(written))
 
 
+def _is_lit_inside(material: Material, profile: Profile) -> bool:
+    """Whether a material needs the shader that has a place for light inside. The specular workflow
+    has none: OpenPBR lays its specular colour over the diffuse light without taking from it."""
+    feed = material.feeds.get("subsurface")
+    return (
+        feed is not None
+        and profile.workflow == "metallic"
+        and bool(feed.maps() or input_values(feed, "subsurface").any())
+    )
+
+
 def _add_material(
     written: Any,
+    category: str,
     node: str,
     name: str,
     material: Material,
@@ -109,16 +161,18 @@ def _add_material(
     emission_factors: dict[str, float],
     plan_y: NormalY,
 ) -> None:
-    shader = written.addNode("gltf_pbr", f"SR_{node}", "surfaceshader")
+    shader = written.addNode(category, f"SR_{node}", "surfaceshader")
+    is_gltf = category == "gltf_pbr"
+    ports = _GLTF if is_gltf else _OPEN_PBR
     glow = material.feeds["emission"].strength * emission_factors.get(
         plan.file_of.get((name, "emission"), ""), 1.0
     )
     for input_name, feed in material.feeds.items():
-        if input_name not in _SHADER_INPUT or (
-            input_name == "opacity" and material.alpha_mode == "opaque"
-        ):
+        if input_name not in ports or (input_name == "opacity" and material.alpha_mode == "opaque"):
             continue
-        port, kind = _SHADER_INPUT[input_name]
+        port, kind = ports[input_name]
+        for beside in () if is_gltf else _AS_GLTF.get(input_name, ()):
+            _port(shader, *beside[:2]).setValueString(beside[2])
         path = plan.file_of.get((name, input_name))
         if path is not None:
             channel = next(
@@ -144,19 +198,23 @@ def _add_material(
             if input_name == "occlusion" and feed.strength != 1.0:
                 share = feed.strength
                 source = _counted(written, source, "float", (share,), (1.0 - share,))
+            if input_name == "opacity" and material.alpha_mode == "mask" and not is_gltf:
+                source = _cut(written, source, material.alpha_cutoff)
             shader.addInput(port, kind).setNodeName(source)
         elif input_name == "ior" and shader.getInput("ior") is not None:
             continue
         elif not feed.maps() and input_name != "normal":
             values = input_values(feed, input_name).reshape(-1)
-            shader.addInput(port, kind).setValueString(", ".join(f"{float(v):.7g}" for v in values))
-    if glow != 1.0:
+            _port(shader, port, kind).setValueString(", ".join(f"{float(v):.7g}" for v in values))
+    if not is_gltf:
+        _say_the_rest(shader, material, glow)
+    elif glow != 1.0:
         shader.addInput("emissive_strength", "float").setValueString(f"{glow:.9g}")
-    if material.alpha_mode != "opaque":
+    if is_gltf and material.alpha_mode != "opaque":
         shader.addInput("alpha_mode", "integer").setValueString(
             str(_ALPHA_MODE[material.alpha_mode])
         )
-    if material.alpha_mode == "mask":
+    if is_gltf and material.alpha_mode == "mask":
         shader.addInput("alpha_cutoff", "float").setValueString(f"{material.alpha_cutoff:.7g}")
     surface = written.addNode("surfacematerial", node, "material")
     surface.addInput("surfaceshader", "surfaceshader").setNodeName(shader.getName())
@@ -213,6 +271,28 @@ def _image(
         invert.addInput("in", "float").setNodeName(last)
         last = invert.getName()
     return str(last)
+
+
+def _port(shader: Any, name: str, kind: str) -> Any:
+    """An input of a shader, made where it is not there yet."""
+    return shader.getInput(name) or shader.addInput(name, kind)
+
+
+def _say_the_rest(shader: Any, material: Material, glow: float) -> None:
+    """What is said otherwise in OpenPBR: how bright emission is, which glows only where its
+    luminance is told, and that occlusion and thickness stand elsewhere."""
+    shader.addInput("emission_luminance", "float").setValueString(f"{glow:.9g}")
+    elsewhere = [name for name in ("occlusion", "thickness") if name in material.feeds]
+    shader.setDocString(f"OpenPBR has no input for {' and '.join(elsewhere)}: see package.json.")
+
+
+def _cut(written: Any, source: str, cutoff: float) -> str:
+    """The node that is 1 where a value reaches the cut-off, and 0 elsewhere; its name."""
+    node = written.addNode("ifgreatereq", written.createValidChildName(f"{source}_cut"), "float")
+    node.addInput("value1", "float").setNodeName(source)
+    for port, value in (("value2", cutoff), ("in1", 1.0), ("in2", 0.0)):
+        node.addInput(port, "float").setValueString(f"{value:.7g}")
+    return str(node.getName())
 
 
 def _normal(written: Any, source: str, strength: float) -> str:
@@ -277,4 +357,4 @@ _LIES = "lies"
 _NO_TILING = 1e-9
 """Stands for a tiling of 0, by which no scale can divide."""
 COLOUR_KINDS = ("color3",)
-assert set(COLOUR_INPUTS) - set(UNCARRIED) <= set(_SHADER_INPUT)
+assert set(COLOUR_INPUTS) <= set(_OPEN_PBR)

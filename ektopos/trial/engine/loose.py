@@ -37,8 +37,14 @@ _DEFAULTS: dict[str, tuple[float, ...]] = {
     "emission": (0.0, 0.0, 0.0),
     "opacity": (1.0,),
 }
-_PLAIN = _DEFAULTS | {extra: default for extra, (*_, default) in EXTENSIONS.items()}
-_PORTS = {
+_INSIDE: dict[str, tuple[float, ...]] = {
+    "subsurface": (0.0,),
+    "subsurface_color": (1.0, 1.0, 1.0),
+    "subsurface_radius": (0.01,),
+}
+"""Light inside, when nothing is said of it: there is none."""
+_PLAIN = _DEFAULTS | {extra: default for extra, (*_, default) in EXTENSIONS.items()} | _INSIDE
+_GLTF_PORTS = {
     "base_color": "base_color",
     "metallic": "metallic",
     "roughness": "roughness",
@@ -58,6 +64,31 @@ _PORTS = {
     "attenuation_color": "attenuation",
     "attenuation_distance": "attenuation_distance",
 }
+_OPEN_PBR_PORTS = {
+    "base_color": "base_color",
+    "base_metalness": "metallic",
+    "specular_roughness": "roughness",
+    "geometry_normal": "normal",
+    "emission_color": "emission",
+    "geometry_opacity": "opacity",
+    "specular_ior": "ior",
+    "specular_weight": "specular",
+    "coat_weight": "clearcoat",
+    "coat_roughness": "clearcoat_roughness",
+    "fuzz_color": "sheen",
+    "fuzz_roughness": "sheen_roughness",
+    "transmission_weight": "transmission",
+    "transmission_color": "attenuation",
+    "transmission_depth": "attenuation_distance",
+    "subsurface_weight": "subsurface",
+    "subsurface_color": "subsurface_color",
+    "subsurface_radius": "subsurface_radius",
+}
+_SHADERS: dict[str, dict[str, str]] = {
+    "gltf_pbr": _GLTF_PORTS,
+    "open_pbr_surface": _OPEN_PBR_PORTS,
+}
+"""By shader, the input that each port is. Source: MaterialX 1.39's own node definitions."""
 _ALPHA_MODES = ("opaque", "mask", "blend")
 
 
@@ -280,7 +311,13 @@ def _is_named(stem: str, profile: Profile, kind: ProfileFile, material: str | No
 
 def _letters(group: str, name: str, quantity: str) -> str:
     """The channels that are looked at: one for data, though it may be written in three."""
-    wide = name in ("base_color", "emission", "normal", "sheen") or quantity == "specular"
+    wide = quantity == "specular" or name in (
+        "base_color",
+        "emission",
+        "normal",
+        "sheen",
+        "subsurface_color",
+    )
     return group if wide or len(group) == 1 else "r"
 
 
@@ -301,15 +338,19 @@ def _second_reading(
         surface = by_name[node]
         shader = by_name[_input(surface, "surfaceshader")["nodename"]]
         ports = _inputs(shader)
-        stated = {_PORTS[port]: values for port, values in ports.items() if port in _PORTS}
-        if "specular_color" in ports:
+        known = _SHADERS.get(shader.tag, {})
+        stated = {known[port]: values for port, values in ports.items() if port in known}
+        if shader.tag == "gltf_pbr" and "specular_color" in ports:
             stated["metallic"] = ports["specular_color"]
         inputs: dict[str, ImportedInput] = {}
         filters = set()
+        cutoff: float | None = None
         for input_name, own in first[name].inputs.items():
             values = stated.get(input_name)
             if input_name == "ior" and "specular_color" in ports:
                 inputs[input_name] = own  # It only makes the specular colour what it says.
+            elif input_name not in known.values():
+                inputs[input_name] = own
             elif values is None:
                 unstated = own.texture is None and input_name in ("normal", "opacity")
                 inputs[input_name] = (
@@ -320,6 +361,7 @@ def _second_reading(
             elif "nodename" in values:
                 traced = _trace(by_name, values["nodename"], own)
                 filters.add(traced["filter"])
+                cutoff = traced.get("cutoff", cutoff)
                 inputs[input_name] = replace(
                     own,
                     texture=files.texture(traced["file"]),
@@ -337,17 +379,17 @@ def _second_reading(
                 inputs[input_name] = replace(
                     own, texture=None, factor=tuple(float(v) for v in values["value"].split(","))
                 )
-        shader_inputs = _inputs(shader)
-        glow = float(shader_inputs.get("emissive_strength", {}).get("value", 1.0))
+        glow, mode, cutoff = (
+            _open_pbr_settings(ports, cutoff)
+            if shader.tag == "open_pbr_surface"
+            else _gltf_settings(ports)
+        )
         inputs["emission"] = replace(inputs["emission"], strength=glow)
-        mode = int(shader_inputs.get("alpha_mode", {}).get("value", 0))
         readings[name] = replace(
             first[name],
             inputs=inputs,
-            alpha_mode=_ALPHA_MODES[mode],
-            alpha_cutoff=float(
-                shader_inputs.get("alpha_cutoff", {}).get("value", first[name].alpha_cutoff)
-            ),
+            alpha_mode=mode,
+            alpha_cutoff=first[name].alpha_cutoff if cutoff is None else cutoff,
             filter=first[name].filter
             if not filters
             else "nearest"
@@ -355,6 +397,28 @@ def _second_reading(
             else "linear",
         )
     return readings
+
+
+def _gltf_settings(ports: dict[str, dict[str, str]]) -> tuple[float, str, float | None]:
+    """How strongly a shader of glTF's kind glows, its alpha mode, and its cut-off where it says
+    one."""
+    cutoff = ports.get("alpha_cutoff", {}).get("value")
+    return (
+        float(ports.get("emissive_strength", {}).get("value", 1.0)),
+        _ALPHA_MODES[int(ports.get("alpha_mode", {}).get("value", 0))],
+        None if cutoff is None else float(cutoff),
+    )
+
+
+def _open_pbr_settings(
+    ports: dict[str, dict[str, str]], cutoff: float | None
+) -> tuple[float, str, float | None]:
+    """The same of OpenPBR, which is as solid as its opacity says: cut where a comparison feeds it.
+    Its emission has no luminance unless one is told."""
+    glow = float(ports.get("emission_luminance", {}).get("value", 0.0))
+    if "geometry_opacity" not in ports:
+        return glow, "opaque", None
+    return glow, "blend" if cutoff is None else "mask", cutoff
 
 
 def _reflecting(ports: dict[str, dict[str, str]]) -> tuple[float, float, float]:
@@ -397,6 +461,8 @@ def _trace(by_name: dict[str, ET.Element], name: str, own: ImportedInput) -> dic
             traced["channels"] = "rgba"[int(values["index"]["value"])]
         elif node.tag == "invert":
             traced["inverted"] = True
+        elif node.tag == "ifgreatereq":
+            traced["cutoff"] = float(values["value2"]["value"])
         elif node.tag == "normalmap":
             traced["strength"] = float(values.get("scale", {}).get("value", 1.0))
         elif node.tag == "multiply":
@@ -405,7 +471,7 @@ def _trace(by_name: dict[str, ET.Element], name: str, own: ImportedInput) -> dic
                 traced["normal_y"] = "-"
             elif len(factor) == 1:
                 traced["strength"] = factor[0]
-        name = values["in" if "in" in values else "in1"]["nodename"]
+        name = next(values[port] for port in ("in", "value1", "in1") if port in values)["nodename"]
     raise ValueError(f"the nodes behind {name} go round in a circle")
 
 
