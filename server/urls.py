@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from importlib import import_module
+
 from django.conf import settings
 from django.http import FileResponse, HttpRequest, HttpResponse
 from django.urls import path, re_path
@@ -32,6 +34,7 @@ for pattern in calls[0]:
 urlpatterns = [
     path("api/", calls),
     path("enter", access.enter),
+    *(import_module("server.people").patterns if settings.TEAM else ()),
     re_path(r"^(?!api/|assets/).*$", page),
 ]
 handler400 = access.bad_request

@@ -15,13 +15,14 @@ from pathlib import Path
 from typing import NamedTuple
 
 from django.conf import settings
+from django.core.files.storage import Storage
 from django.db import IntegrityError, transaction
 from django.db.models import Q
 from django.utils import timezone
 
 from server.workshop.meshing import unmeasured_meshes
-from server.workshop.models import Job, MapFacts, Offer, Package, Project, Revision
-from server.workshop.store import content_path, is_hash, is_sound
+from server.workshop.models import Held, Job, MapFacts, Offer, Package, Project, Revision
+from server.workshop.store import content_path, is_hash, is_sound, shared, wanted_path
 
 logger = logging.getLogger(__name__)
 ARCHIVE_HOURS = 24
@@ -110,6 +111,8 @@ def reached() -> set[str]:
     ).values_list("arguments", flat=True):
         reachable.update(str(file["sha256"]) for file in arguments.get("files", []))
         reachable.update(str(arguments[key]) for key in ("zip", "sha256") if key in arguments)
+    for stored in Package.objects.values_list("stored", flat=True):
+        reachable.update(stored.values())
     for sha, parts in Offer.objects.values_list("sha256", "parts"):
         reachable.update((sha, *parts.values()))
     return reachable
@@ -144,15 +147,23 @@ def collect() -> Collected:
     for path in old:
         if path.name not in kept and path.stat().st_mtime < before:
             take(path)
-            MapFacts.objects.filter(sha256=path.name).delete()
+            if not settings.SHARED:
+                MapFacts.objects.filter(sha256=path.name).delete()
+                Held.objects.filter(sha256=path.name).delete()
     _collect_rows()
     for folder, hours in (("archives", ARCHIVE_HOURS), ("recipes", 24 * RECIPE_DAYS)):
         for path in _files(settings.DATA_FOLDER / folder):
             if path.stat().st_mtime < time.time() - 3600 * hours:
                 take(path)
+    folders = ["cache"]
+    if settings.SHARED:
+        # What the store has can be fetched again.
+        taken[0] += _collect_shared(kept, before)
+        folders += ["files"]
     cached = [
         (path.stat(), path)
-        for path in _files(settings.DATA_FOLDER / "cache")
+        for folder in folders
+        for path in _files(settings.DATA_FOLDER / folder)
         if not path.is_symlink()
     ]
     room = sum(status.st_size for status, _ in cached) - settings.CACHE_BYTES
@@ -162,6 +173,42 @@ def collect() -> Collected:
         room -= status.st_size
         take(path)
     return Collected(*taken)
+
+
+def _collect_shared(kept: set[str], before: float) -> int:
+    """Take away what nothing reaches from the store that several machines share, after its time of
+    grace; gives how many. Each machine may do so, also at once."""
+    store, count = shared(), 0
+    assert store is not None
+
+    def age(key: str) -> float:
+        try:
+            return store.get_modified_time(key).timestamp()
+        except FileNotFoundError:
+            return 0.0
+
+    for folder in _folders(store, "files"):
+        for sha in store.listdir(f"files/{folder}")[1]:
+            key = f"files/{folder}/{sha}"
+            newest = max(age(key), age(wanted_path(sha)))
+            if is_hash(sha) and sha not in kept and newest < before:
+                store.delete(key)
+                store.delete(wanted_path(sha))
+                Held.objects.filter(sha256=sha).delete()
+                count += 1
+    for place, hours in (("archives", ARCHIVE_HOURS), ("recipes", 24 * RECIPE_DAYS)):
+        for folder in _folders(store, place):
+            for name in store.listdir(f"{place}/{folder}")[1]:
+                if age(f"{place}/{folder}/{name}") < time.time() - 3600 * hours:
+                    store.delete(f"{place}/{folder}/{name}")
+    return count
+
+
+def _folders(store: Storage, place: str) -> list[str]:
+    try:
+        return sorted(store.listdir(place)[0])
+    except FileNotFoundError:
+        return []
 
 
 def _collect_rows() -> None:

@@ -37,7 +37,16 @@ from ektopos.shading.specimen import SPECIMEN_VIEW
 from ektopos.types import Decoding, Float, Pixels
 from ektopos.vectors import degrees_from_flat, encode_normals, raw_vectors
 from server.workshop.models import MapFacts
-from server.workshop.store import cache_path, content_path, named, recipe_path, write_array, writing
+from server.workshop.store import (
+    cache_path,
+    content_path,
+    fetch,
+    named,
+    recipe_path,
+    share,
+    write_array,
+    writing,
+)
 
 REDUCED = 1024
 QUICK = 256
@@ -140,14 +149,17 @@ def keep_recipe(recipe: dict[str, Any]) -> str:
     except OSError:
         with writing(path) as temporary:
             temporary.write_text(json.dumps(recipe))
+        share(path)
     return key
 
 
 def kept_recipe(key: str) -> dict[str, Any]:
     """A recipe by its key. Raises `MissingReference` if it was not kept, or so long ago that it is
     gone."""
+    path = recipe_path(f"{key}.json")
+    fetch(path)
     try:
-        recipe: dict[str, Any] = json.loads(recipe_path(f"{key}.json").read_text())
+        recipe: dict[str, Any] = json.loads(path.read_text())
     except (OSError, ValueError):
         raise MissingReference(
             "there is no such picture any more.", subject=key[:12], hint="Load the page again."

@@ -2,6 +2,8 @@
 recipe.
 
 Everything here may be read by several processes at once, so files appear complete or not at all.
+Where several machines share a store (`EKTOPOS_STORE`), this machine's folder is a copy of what it
+has used: what is kept goes there before it is acknowledged, and what is not here is fetched.
 """
 
 from __future__ import annotations
@@ -11,19 +13,27 @@ import hashlib
 import io
 import os
 import re
+import shutil
 import tempfile
+import time
 from collections.abc import Iterable, Iterator
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 from django.conf import settings
+from django.core.files import File
+from django.core.files.base import ContentFile
+from django.core.files.storage import Storage, storages
 from numpy.typing import NDArray
 
 from ektopos.errors import DiskFull, MissingReference, is_disk_full
 
 _HASH = re.compile(r"[0-9a-f]{64}")
 _PIECE = 2**20
+WANTED_HOURS = 1.0
+"""How often the shared store is told that a content is still wanted."""
+_wanted: dict[str, float] = {}
 
 
 def is_hash(text: str) -> bool:
@@ -32,11 +42,71 @@ def is_hash(text: str) -> bool:
 
 
 def content_path(sha256: str) -> Path:
-    """Where a content lies, there or not. Raises `MissingReference` for what is no hash, and might
-    be a path."""
+    """Where a content lies, there or not; fetched, where another machine has brought it in. Raises
+    `MissingReference` for what is no hash, and might be a path."""
+    path = _content_place(sha256)
+    fetch(path)
+    return path
+
+
+def _content_place(sha256: str) -> Path:
     if not is_hash(sha256):
         raise MissingReference("there is no such file.", subject=sha256[:12], hint="Send it again.")
     return Path(settings.DATA_FOLDER, "files", sha256[:2], sha256)
+
+
+def shared() -> Storage | None:
+    """The store that several machines share; `None` where this one is alone."""
+    return storages["shared"] if settings.SHARED else None
+
+
+def share(path: Path, *, again: bool = False) -> None:
+    """Let other machines have a file of the data folder. What is there already stays, unless it
+    goes there `again`."""
+    storage = shared()
+    if storage is None:
+        return
+    key = _key(path)
+    if again or not storage.exists(key):
+        with path.open("rb") as file:
+            storage.save(key, File(file))
+
+
+def fetch(path: Path) -> bool:
+    """Have a file of the data folder here; gives whether it is."""
+    storage = None if path.exists() else shared()
+    if storage is None:
+        return path.exists()
+    try:
+        with storage.open(_key(path), "rb") as source, writing(path) as temporary:
+            with temporary.open("wb") as file:
+                shutil.copyfileobj(source, file, _PIECE)
+            if is_hash(path.name) and _hash_of(temporary) != path.name:
+                raise FileNotFoundError(path)  # damaged there: as good as lost
+            temporary.chmod(0o400 if is_hash(path.name) else 0o600)
+    except FileNotFoundError:
+        return False
+    return path.exists()
+
+
+def _key(path: Path) -> str:
+    return path.relative_to(settings.DATA_FOLDER).as_posix()
+
+
+def wanted_path(sha256: str) -> str:
+    """Where the shared store remembers when a content was last wanted."""
+    return f"wanted/{sha256[:2]}/{sha256}"
+
+
+def _say_wanted(sha256: str) -> None:
+    """Tell the shared store that a content is wanted, so that nobody collects it now."""
+    storage = shared()
+    now = time.monotonic()
+    if storage is None or now - _wanted.get(sha256, -1e9) < 3600 * WANTED_HOURS:
+        return
+    share(_content_place(sha256))
+    storage.save(wanted_path(sha256), ContentFile(b""))
+    _wanted[sha256] = now
 
 
 def known_content(sha256: str) -> Path | None:
@@ -48,6 +118,7 @@ def known_content(sha256: str) -> Path | None:
     path = content_path(sha256)
     with contextlib.suppress(OSError):
         os.utime(path)
+        _say_wanted(sha256)
         return path
     return None
 
@@ -110,7 +181,7 @@ def put(chunks: Iterable[bytes]) -> tuple[str, int]:
                 file.write(chunk)
             file.flush()
             os.fsync(file.fileno())
-            _place(temporary, digest.hexdigest())
+            share(_place(temporary, digest.hexdigest()))
         finally:
             temporary.unlink(missing_ok=True)
     return digest.hexdigest(), size
@@ -215,17 +286,18 @@ def _hash_of(path: Path) -> str:
         return hashlib.file_digest(file, "sha256").hexdigest()
 
 
-def _place(temporary: Path, sha256: str) -> None:
-    goal = content_path(sha256)
+def _place(temporary: Path, sha256: str) -> Path:
+    goal = _content_place(sha256)
     if (
         goal.is_file()
         and goal.stat().st_size == temporary.stat().st_size
         and _hash_of(goal) == sha256
     ):
         os.utime(goal)
-        return
+        return goal
     goal.parent.mkdir(parents=True, exist_ok=True)
     temporary.chmod(0o400)
     temporary.replace(goal)
     sync_folder(goal.parent)
     sync_folder(goal.parent.parent)
+    return goal

@@ -209,7 +209,7 @@ class Edits(Api):
     def test_every_page_sees_the_others_by_a_cheap_question(self) -> None:
         project = self.sample()
         path = f"/api/projects/{project['id']}/pulse"
-        with self.assertNumQueries(2):
+        with self.assertNumQueries(3):
             before = self.client.get(path).json()
         after = self.on(project, "b", {"kind": "rename-project", "name": "Other"})
         self.assertEqual(self.client.get(path).json()["revision"], after["revision"])

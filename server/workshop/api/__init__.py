@@ -20,14 +20,17 @@ from server.workshop.api import (
     deliveries,
     files,
     following,
+    history,
     maps,
     materials,
     meshes,
+    notes,
     offers,
     packages,
     plan,
     projects,
     scene,
+    team,
 )
 from server.workshop.api.projects import ErrorOut
 from server.workshop.models import StaleRevision
@@ -77,13 +80,16 @@ api.add_router("", checks.router)
 api.add_router("", deliveries.router)
 api.add_router("", files.router)
 api.add_router("", following.router)
+api.add_router("", history.router)
 api.add_router("", maps.router)
 api.add_router("", materials.router)
 api.add_router("", meshes.router)
+api.add_router("", notes.router)
 api.add_router("", offers.router)
 api.add_router("", plan.router)
 api.add_router("", packages.router)
 api.add_router("", scene.router)
+api.add_router("", team.router)
 
 
 def _refused(
@@ -126,7 +132,7 @@ def gone_meanwhile(request: HttpRequest, problem: Exception) -> HttpResponse:
 def orphaned(request: HttpRequest, problem: IntegrityError) -> HttpResponse:
     """A job or a row of a project that somebody has deleted meanwhile. Other breaches are faults of
     ours, and stay."""
-    if "FOREIGN KEY" not in str(problem):
+    if "FOREIGN KEY" not in str(problem).upper():
         raise problem
     return gone_meanwhile(request, problem)
 
@@ -185,7 +191,7 @@ def too_big(request: HttpRequest, problem: RequestDataTooBig) -> HttpResponse:
 @api.exception_handler(OperationalError)
 def database(request: HttpRequest, problem: OperationalError) -> HttpResponse:
     """The database cannot write: mostly for want of room."""
-    if "full" not in str(problem):
+    if "full" not in str(problem) and "No space left" not in str(problem):
         raise problem
     return mendable(request, DiskFull())
 

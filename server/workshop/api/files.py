@@ -16,8 +16,9 @@ from pydantic import Field
 
 from ektopos.errors import EktoposError, MissingReference, TooLarge
 from server.workshop.api.projects import Uploads, project_or_404
-from server.workshop.models import Job
-from server.workshop.store import archive_path, is_hash, is_sound, known_content, put
+from server.workshop.callers import caller_of
+from server.workshop.models import Held, Job, acting
+from server.workshop.store import archive_path, fetch, is_hash, is_sound, known_content, put
 
 router = Router(tags=["files"])
 
@@ -62,22 +63,27 @@ def upload(request: HttpRequest, file: File[UploadedFile], path: Form[str]) -> U
             hint="Make it smaller before bringing it in.",
         )
     sha256, size = put(file.chunks())
+    sender = acting()
+    if sender is not None:
+        Held.by_person(sender, sha256)
     return Upload(path=path, sha256=sha256, bytes=size)
 
 
 @router.post("/uploads/known", response=list[str])
 def known(request: HttpRequest, given: Hashes) -> list[str]:
     """Which contents are here already, whole and undamaged, so that they need not be sent again."""
+    theirs = caller_of(request).known_among(given.sha256)
     return [
         sha
         for sha in given.sha256
-        if is_hash(sha) and known_content(sha) is not None and is_sound(sha)
+        if sha in theirs and is_hash(sha) and known_content(sha) is not None and is_sound(sha)
     ]
 
 
 @router.post("/projects/{uuid:project_id}/bring-in", response=JobOut)
 def bring_in(request: HttpRequest, project_id: UUID, given: Uploads) -> Job:
     """Start measuring uploaded files and adding them to the project."""
+    caller_of(request).check_holds((file.path, file.sha256) for file in given.files)
     for file in given.files:
         if known_content(file.sha256) is None:
             raise MissingReference(
@@ -123,7 +129,7 @@ def packed(request: HttpRequest, job_id: UUID) -> FileResponse:
         Job, pk=job_id, state=Job.State.DONE, kind__in=("archive", "package-archive", "scene")
     )
     path, name = archive_path(job.pk), (job.result or {})["name"]
-    if not path.is_file():
+    if not fetch(path):
         raise MissingReference(
             "the file is not kept any more.", subject=name, hint="Save it again."
         )

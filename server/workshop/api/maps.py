@@ -24,7 +24,7 @@ from server.workshop.store import is_hash, known_content
 router = Router(tags=["maps"])
 View = Literal["rgb", "r", "g", "b", "a"]
 MapState = Literal["sure", "unsure", "conflict", "missing", "measuring"]
-FOREVER = "public, max-age=31536000, immutable"
+FOREVER = "private, max-age=31536000, immutable"
 
 
 class BoardMap(Schema):

@@ -6,7 +6,7 @@ import base64
 import json
 from datetime import datetime
 from functools import lru_cache
-from pathlib import Path
+from pathlib import Path, PurePosixPath
 from typing import Annotated, Literal
 from uuid import UUID
 
@@ -30,10 +30,12 @@ from ektopos.trial.report import Report, page
 from server.workshop.api.files import JobOut
 from server.workshop.api.maps import FOREVER
 from server.workshop.api.projects import Path_, RowId, Sha256, project_or_404
+from server.workshop.callers import caller_of
 from server.workshop.checking import findings_in
 from server.workshop.foreign import check_package
 from server.workshop.models import Job, Package
-from server.workshop.store import ARRIVED, package_folder
+from server.workshop.packages import file_of, place_of
+from server.workshop.store import ARRIVED
 
 router = Router(tags=["packages"])
 
@@ -140,7 +142,7 @@ def packages(request: HttpRequest, project_id: UUID) -> list[PackageOut]:
             brought_in=row.brought_in,
             trial=row.trial,
             holds=_holds(row),
-            arrived=(package_folder(row.pk) / ARRIVED).is_file(),
+            arrived=file_of(row, ARRIVED) is not None,
         )
         for row in rows
     ]
@@ -148,7 +150,9 @@ def packages(request: HttpRequest, project_id: UUID) -> list[PackageOut]:
 
 def _holds(package: Package) -> dict[str, str]:
     """Which file of a package holds which mesh; nothing where it has no list that can be read."""
-    path = package_folder(package.pk) / "files" / PACKAGE_LIST
+    path = file_of(package, f"files/{PACKAGE_LIST}")
+    if path is None:
+        return {}
     try:
         return _held_by(path, path.stat().st_mtime_ns)
     except (OSError, ValueError, KeyError, TypeError, AttributeError):
@@ -168,6 +172,7 @@ def bring_in(request: HttpRequest, project_id: UUID, given: Brought) -> Job:
     is.
     """
     project = project_or_404(project_id)
+    caller_of(request).check_holds([(given.path, given.sha256)])
     check_package(project, given.path, given.sha256, given.target)
     return Job.start(
         project, "package", {"name": given.path, "sha256": given.sha256, "target": given.target}
@@ -239,7 +244,7 @@ def _report(package_id: int) -> tuple[Package, str]:
             "it has not been put to trial.", subject=package.target, hint="Try it first."
         )
     profiles = profiles_of(package.revision.core().document)
-    folder = package_folder(package.pk) / "pictures"
+    folder = place_of(package) / "pictures"
     shown = {}
     for number, entry in enumerate(package.trial.get("pictures", [])):
         if entry["input"].startswith("render "):
@@ -268,14 +273,14 @@ def _report(package_id: int) -> tuple[Package, str]:
 def arrived(request: HttpRequest, package_id: int) -> FileResponse:
     """What the stand-in engine read of a package, to be looked at."""
     package = get_object_or_404(Package, pk=package_id, complete=True)
-    return _sent(package_folder(package.pk) / ARRIVED, package.target)
+    return _sent(file_of(package, ARRIVED), ARRIVED)
 
 
 @router.get("/packages/{int:package_id}/files/{path:path}")
 def package_file(request: HttpRequest, package_id: int, path: str) -> FileResponse:
     """A file of a package as it is, for whoever reads it by itself."""
     package = get_object_or_404(Package, pk=package_id, complete=True)
-    found = folder_files(package_folder(package.pk) / "files")(path)
+    found = folder_files(place_of(package) / "files")(path)
     return _sent(found, path)
 
 
@@ -284,9 +289,10 @@ def _sent(path: Path | None, subject: str) -> FileResponse:
         raise MissingReference(
             "there is no such file.", subject=subject, hint="Export and try once more."
         )
-    kind = VIEWED.get(path.suffix.lower(), "application/octet-stream")
+    name = PurePosixPath(subject)
+    kind = VIEWED.get(name.suffix.lower(), "application/octet-stream")
     response = FileResponse(path.open("rb"), content_type=kind)
-    response["Content-Disposition"] = content_disposition_header(True, path.name)
+    response["Content-Disposition"] = content_disposition_header(True, name.name)
     response["Cache-Control"] = "private, max-age=0, must-revalidate"
     return response
 
@@ -299,8 +305,9 @@ def trial_picture(
     what: Literal["meant", "arrived", "difference", "over"],
 ) -> FileResponse:
     """A small picture kept by a trial."""
-    path = package_folder(package_id) / "pictures" / f"{number}-{what}.png"
-    if not path.is_file():
+    package = get_object_or_404(Package, pk=package_id)
+    path = file_of(package, f"pictures/{number}-{what}.png")
+    if path is None:
         raise MissingReference("there is no such picture.", subject=str(package_id))
     response = FileResponse(path.open("rb"), content_type="image/png")
     response["Cache-Control"] = FOREVER.replace("31536000", "60").replace(", immutable", "")

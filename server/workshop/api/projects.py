@@ -2,20 +2,32 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from collections.abc import Callable
+from datetime import datetime, timedelta
 from typing import Annotated
 from uuid import UUID
 
-from django.db.models import Count, Max
+from django.db.models import Count, Max, Q
 from django.http import Http404, HttpRequest
 from django.shortcuts import get_object_or_404
+from django.utils import timezone
 from ninja import Router, Schema
 from pydantic import Field
 
 from ektopos.document import Document
 from ektopos.edits import Edit
 from server.workshop.archive import import_uploads
-from server.workshop.models import Checkpoint, Job, Project
+from server.workshop.callers import caller_of
+from server.workshop.models import (
+    Checkpoint,
+    Job,
+    Member,
+    Note,
+    Project,
+    Role,
+    acting,
+    one_writer,
+)
 from server.workshop.sample import open_sample
 
 router = Router(tags=["projects"])
@@ -64,6 +76,9 @@ Sha256 = Annotated[str, Field(pattern="^[0-9a-f]{64}$")]
 RowId = Annotated[int, Field(ge=0, lt=2**63)]
 Path_ = Annotated[str, Field(min_length=1, max_length=1000)]
 Page = Annotated[str, Field(max_length=40)]
+Where = Annotated[str, Field(max_length=300)]
+AWAY = 15.0
+"""Seconds after which somebody who was not heard of is not there any more."""
 
 
 class NewProject(Schema):
@@ -105,12 +120,24 @@ class Uploads(Schema):
     files: Annotated[list[UploadRef], Field(min_length=1, max_length=20_000)]
 
 
+class Here(Schema):
+    """Somebody who is in the project now."""
+
+    name: str
+    where: str
+    """The address within the project of what they look at."""
+
+
 class Pulse(Schema):
     """What a page asks every second: whether anything is otherwise than it shows."""
 
     revision: int
     jobs: str
     """Another text whenever a job began, went on or ended."""
+    notes: str
+    """Another text whenever a note was left, answered or closed."""
+    here: list[Here] = []
+    """Who else looks at the project now, and at what."""
 
 
 def shown(project: Project) -> ProjectOut:
@@ -139,26 +166,39 @@ def project_or_404(project_id: UUID) -> Project:
 
 @router.get("", response=list[ProjectRow])
 def list_projects(request: HttpRequest) -> list[Project]:
-    """Every project, last changed first."""
-    return list(Project.objects.exclude(head=None))
+    """Every project that one may look at, last changed first."""
+    return list(caller_of(request).projects().exclude(head=None))
 
 
 @router.post("", response=ProjectOut, by_alias=True)
 def new_project(request: HttpRequest, given: NewProject) -> ProjectOut:
     """A new, empty project."""
-    return shown(Project.begin(Document(name=given.name.strip()[:120] or "Untitled")))
+    document = Document(name=given.name.strip()[:120] or "Untitled")
+    return shown(_owned(lambda: Project.begin(document)))
 
 
 @router.post("/sample", response=ProjectOut, by_alias=True)
 def sample(request: HttpRequest) -> ProjectOut:
     """The sample as a new project."""
-    return shown(open_sample())
+    return shown(_owned(open_sample))
 
 
 @router.post("/import", response=ProjectOut, by_alias=True)
 def import_project(request: HttpRequest, given: Uploads) -> ProjectOut:
     """A project from an uploaded zip, or from the uploaded files of its folder."""
-    return shown(import_uploads([(file.path, file.sha256) for file in given.files]))
+    files = [(file.path, file.sha256) for file in given.files]
+    caller_of(request).check_holds(files)
+    return shown(_owned(lambda: import_uploads(files)))
+
+
+def _owned(begin: Callable[[], Project]) -> Project:
+    """A new project, which is whoever's begins it."""
+    with one_writer():
+        project = begin()
+        person = acting()
+        if person is not None:
+            Member.objects.create(project=project, person_id=person, role=Role.OWN)
+    return project
 
 
 @router.get("/{uuid:project_id}", response=ProjectOut, by_alias=True)
@@ -175,13 +215,46 @@ def delete_project(request: HttpRequest, project_id: UUID) -> tuple[int, None]:
 
 
 @router.get("/{uuid:project_id}/pulse", response=Pulse)
-def pulse(request: HttpRequest, project_id: UUID) -> Pulse:
-    """Whether anything has changed; cheap enough to be asked every second by every page."""
+def pulse(request: HttpRequest, project_id: UUID, where: Where = "") -> Pulse:
+    """Whether anything has changed; cheap enough to be asked every second by every page, which says
+    what it shows."""
     head = Project.objects.filter(pk=project_id).values_list("head_id", flat=True).first()
     if head is None:
         raise Http404
     jobs = Job.objects.filter(project_id=project_id).aggregate(count=Count("id"), last=Max("beat"))
-    return Pulse(revision=head, jobs=f"{jobs['count']}:{jobs['last']}")
+    notes = Note.objects.filter(project_id=project_id).aggregate(
+        count=Count("id"),
+        last=Max("made"),
+        closed_last=Max("closed"),
+        open=Count("id", Q(closed__isnull=True)),
+    )
+    return Pulse(
+        revision=head,
+        jobs=f"{jobs['count']}:{jobs['last']}",
+        notes=":".join(str(part) for part in notes.values()),
+        here=_here(project_id, acting(), where),
+    )
+
+
+def _here(project_id: UUID, person: int | None, where: str) -> list[Here]:
+    """Who else is there, having said that one is there oneself."""
+    if person is None:
+        return []
+    now = timezone.now()
+    rows = list(
+        Member.objects.filter(project_id=project_id)
+        .filter(Q(person_id=person) | Q(seen__gt=now - timedelta(seconds=AWAY)))
+        .select_related("person")
+    )
+    for row in rows:
+        stale = row.seen is None or (now - row.seen).total_seconds() > AWAY / 3
+        if row.person_id == person and (row.where != where or stale):
+            Member.objects.filter(pk=row.pk).update(seen=now, where=where)
+    return [
+        Here(name=row.person.get_username(), where=row.where)
+        for row in rows
+        if row.person_id != person
+    ]
 
 
 @router.post("/{uuid:project_id}/edits", response=ProjectOut, by_alias=True)

@@ -21,7 +21,7 @@ from ektopos.watched import COMPANIONS, known_as
 from server.workshop.jobs.measuring import ENDED, measure_maps, reason
 from server.workshop.jobs.reading import Reading
 from server.workshop.meshing import Source, keep_mesh
-from server.workshop.models import Followed, Job, Offer, Project
+from server.workshop.models import Followed, Held, Job, Offer, Project
 from server.workshop.offers import beside, taking
 from server.workshop.store import content_path, named
 
@@ -203,6 +203,7 @@ class _Coming:
         ):
             self.stated[path] = f"unchanged: it is {name} already"
             return True
+        Held.by_project(self.project, [self.given[path], *parts.values()])
         self.waiting[path], _ = Offer.objects.update_or_create(
             project=self.project,
             kind=kind,

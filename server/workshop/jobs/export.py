@@ -16,6 +16,7 @@ from ektopos.trial.compare import run_trial
 from ektopos.types import Float, Progress
 from server.workshop.foreign import bring_in_package
 from server.workshop.models import Job, Package, Project
+from server.workshop.packages import keep, place_of
 from server.workshop.store import ARRIVED, package_folder, sync_tree
 
 
@@ -37,6 +38,7 @@ def export(job: Job, progress: Progress) -> dict[str, Any]:
         sync_tree(package_folder(package.pk))
         package.files, package.seconds, package.complete = plain(done.files), done.seconds, True
         package.save()
+        keep(package)
         if job.arguments.get("try"):
             judge(package, lambda s, what: progress(share + s * (1 - share), what))
     except BaseException:
@@ -55,7 +57,7 @@ def _last_folder(project: Project, target: str) -> Path | None:
         .order_by("-id")
         .first()
     )
-    return package_folder(last.pk) / "files" if last else None
+    return place_of(last) / "files" if last else None
 
 
 def take_in(job: Job, progress: Progress) -> dict[str, Any]:
@@ -84,28 +86,29 @@ def trial(job: Job, progress: Progress) -> dict[str, Any]:
 def judge(package: Package, progress: Progress) -> None:
     """Compare a package with the revision it was made from, and keep what was found with its
     pictures."""
-    pictures = package_folder(package.pk) / "pictures"
+    folder = place_of(package)
+    pictures = folder / "pictures"
     pictures.mkdir(parents=True, exist_ok=True)
     names: list[tuple[str, str]] = []
 
-    def keep(material: str, input_name: str, shown: dict[str, Float]) -> None:
+    def keep_shown(material: str, input_name: str, shown: dict[str, Float]) -> None:
         number = len(names)
         names.append((material, input_name))
         for what, values in shown.items():
             wide = values if values.ndim == 3 else np.repeat(values[..., None], 3, axis=2)
             (pictures / f"{number}-{what}.png").write_bytes(encode_png(quantise(wide, 8)))
 
-    files = package_folder(package.pk) / "files"
-    (package_folder(package.pk) / ARRIVED).unlink(missing_ok=True)
+    (folder / ARRIVED).unlink(missing_ok=True)
     outcome = run_trial(
         package.revision.core(),
-        files,
+        folder / "files",
         find_profile(package.target, package.revision.core().document),
         progress,
-        keep,
-        arrived=package_folder(package.pk) / ARRIVED,
+        keep_shown,
+        arrived=folder / ARRIVED,
     )
     result = plain(outcome)
     result["pictures"] = [{"material": material, "input": name} for material, name in names]
+    keep(package)
     package.trial = result
     package.save(update_fields=["trial"])

@@ -32,7 +32,7 @@ from server.workshop.jobs.normal import normal
 from server.workshop.jobs.occlusion import occlusion
 from server.workshop.jobs.paint import paint
 from server.workshop.jobs.recipe import recipe
-from server.workshop.models import Job, StaleRevision, one_writer
+from server.workshop.models import Job, StaleRevision, acting_for, one_writer
 
 logger = logging.getLogger(__name__)
 
@@ -88,8 +88,9 @@ def do_here(job: Job) -> None:
     try:
         if job.cancel_requested:
             raise Cancelled("stopped before it began")
-        done = KINDS[job.kind](job, reporter(job))
-        _finish(job, done)
+        with acting_for(job.author_id):
+            done = KINDS[job.kind](job, reporter(job))
+            _finish(job, done)
     except Cancelled:
         job.finish(Job.State.CANCELLED)
     except EktoposError as problem:
@@ -134,7 +135,8 @@ def _finish(job: Job, done: Any) -> None:
     with one_writer():
         if not job.mine().exists():
             raise Cancelled("taken away")
-        edits, files, result = finish(job.project.fresh().document)
+        # Held from here on, so that names are chosen in the state that the edits are made on.
+        edits, files, result = finish(job.project.held_now().document)
         if edits:
             job.project.edit(edits, None, files, page=job.page)
         job.finish(Job.State.DONE, result=result)

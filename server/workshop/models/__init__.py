@@ -1,34 +1,48 @@
 """What is stored: projects and their revisions, facts by content, jobs, packages."""
 
+from server.workshop.models.acting import acting, acting_for
 from server.workshop.models.destination import Destination
 from server.workshop.models.facts import MapFacts, MeshFacts
 from server.workshop.models.followed import Followed
 from server.workshop.models.job import Job
+from server.workshop.models.note import Note
 from server.workshop.models.offer import Offer
 from server.workshop.models.package import Package
 from server.workshop.models.project import (
     AnyState,
     Checkpoint,
+    Held,
     Project,
     Revision,
     StaleRevision,
     Unsaved,
     one_writer,
 )
+from server.workshop.models.team import ApiKey, Invitation, Member, Role, SharedLink, digest
 
 __all__ = [
     "AnyState",
+    "ApiKey",
     "Checkpoint",
     "Destination",
     "Followed",
+    "Held",
+    "Invitation",
     "Job",
     "MapFacts",
+    "Member",
     "MeshFacts",
+    "Note",
     "Offer",
     "Package",
     "Project",
     "Revision",
+    "Role",
+    "SharedLink",
     "StaleRevision",
     "Unsaved",
+    "acting",
+    "acting_for",
+    "digest",
     "one_writer",
 ]

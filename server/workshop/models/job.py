@@ -6,10 +6,13 @@ import uuid
 from collections.abc import Mapping
 from typing import Any
 
+from django.conf import settings
 from django.db import models, transaction
 from django.dispatch import Signal
 from django.utils import timezone
 
+from server.workshop.models.acting import acting
+from server.workshop.models.ordered import OrderedJSON
 from server.workshop.models.project import Project
 
 job_queued = Signal()
@@ -35,7 +38,7 @@ class Job(models.Model):
     share = models.FloatField(default=0.0)
     doing = models.CharField(max_length=200, default="")
     arguments = models.JSONField(default=dict)
-    result = models.JSONField(null=True)
+    result = OrderedJSON(null=True)
     error = models.JSONField(null=True)
     cancel_requested = models.BooleanField(default=False)
     attempts = models.PositiveSmallIntegerField(default=0)
@@ -45,6 +48,10 @@ class Job(models.Model):
     """Files that were being read when it last said how far it is: if it ends there, one of them did
     it."""
     page = models.CharField(max_length=40, blank=True, default="")
+    author = models.ForeignKey(
+        settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+"
+    )
+    """For whom it is done; nobody where nobody logs in."""
     beat = models.DateTimeField(null=True)
     """When whoever works on it was last heard of, or it last changed."""
     queued = models.DateTimeField(null=True)
@@ -61,7 +68,12 @@ class Job(models.Model):
     ) -> Job:
         """Queue a job; a worker sees it when the transaction is through."""
         job = cls.objects.create(
-            project=project, kind=kind, arguments=arguments, page=page[:40], beat=timezone.now()
+            project=project,
+            kind=kind,
+            arguments=arguments,
+            page=page[:40],
+            author_id=acting(),
+            beat=timezone.now(),
         )
         transaction.on_commit(job.enqueue)
         return job

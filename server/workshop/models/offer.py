@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from django.db import models
 
+from server.workshop.models.ordered import OrderedJSON
 from server.workshop.models.project import Project
 
 
@@ -21,7 +22,7 @@ class Offer(models.Model):
     sha256 = models.CharField(max_length=64)
     parts = models.JSONField(default=dict)
     """Of a mesh: contents of the files that it refers to, by the paths it gives them."""
-    entry = models.JSONField(default=dict)
+    entry = OrderedJSON(default=dict)
     """What it would be in the document by itself, beside the old one."""
     made = models.DateTimeField(auto_now_add=True)
 

@@ -6,17 +6,20 @@ import contextlib
 import threading
 import uuid
 from collections import OrderedDict
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, NamedTuple
 
+from django.conf import settings
 from django.db import models, transaction
 
 from ektopos.delta import changed, difference
 from ektopos.document import Document, document_json
 from ektopos.edits import Edit, apply_edits, collisions
 from ektopos.project import Project as CoreProject
+from server.workshop.models.acting import acting
+from server.workshop.models.ordered import OrderedJSON
 from server.workshop.store import content_path, is_hash
 
 WHOLE_EVERY = 40
@@ -118,7 +121,7 @@ class Project(models.Model):
         the edits read or write, or `EktoposError`, with nothing changed.
         """
         with one_writer():
-            project = self._locked()
+            project = self.held_now()
             project._check_free(edits, base, page)
             before = project.head.state
             document = apply_edits(project.head.parsed, edits)
@@ -135,11 +138,12 @@ class Project(models.Model):
                 revision.whole = whole | {"files": files | whole["files"]}
                 revision.save(update_fields=["whole"])
             self.revisions.update(epoch=models.F("epoch") + 1)
+            Held.by_project(self, files.values())
 
     def undo(self, base: int, page: str = "") -> None:
         """Go back to the state before. Nothing happens at the first one."""
         with one_writer():
-            project = self._locked()
+            project = self.held_now()
             project._check_newest(base, page)
             if project.head.parent is not None:
                 project._move(project.head.parent)
@@ -147,7 +151,7 @@ class Project(models.Model):
     def redo(self, base: int, page: str = "") -> None:
         """Go forward again, along the newest way."""
         with one_writer():
-            project = self._locked()
+            project = self.held_now()
             project._check_newest(base, page)
             following = project.head.following()
             if following is not None:
@@ -156,19 +160,21 @@ class Project(models.Model):
     def restore(self, revision: Revision, base: int, label: str, page: str = "") -> None:
         """Bring an earlier state back as a new step."""
         with one_writer():
-            project = self._locked()
+            project = self.held_now()
             project._check_newest(base, page)
             project._advance(revision.state, label, page)
 
     def erase(self) -> None:
         """Delete the project with all its states, jobs and packages, or nothing of it."""
         with one_writer():
-            self._locked().delete()
+            self.held_now().delete()
 
-    def _locked(self) -> Project:
-        return (
-            Project.objects.select_for_update(of=("self",)).select_related("head").get(pk=self.pk)
-        )
+    def held_now(self) -> Project:
+        """The project as it is now and stays until the transaction ends."""
+        # Read once more when the lock is had: a server that waited for it joins the row as it is
+        # then with a head as it was before.
+        Project.objects.select_for_update().only("pk").get(pk=self.pk)
+        return self.fresh()
 
     def _between(self, made_on: Revision) -> tuple[list[Revision], list[Revision]]:
         """The revisions that lead from one to the head: those undone since, and those made since,
@@ -237,6 +243,7 @@ class Project(models.Model):
         revision = Revision.objects.create(
             project=self,
             parent=before,
+            author_id=acting(),
             label=label[:200],
             page=page[:40],
             whole=state._asdict() if whole else None,
@@ -245,6 +252,8 @@ class Project(models.Model):
             epoch=before.epoch if before else 0,
         )
         revision.keep(state)
+        known = set() if before is None else set(before.files.values())
+        Held.by_project(self, set(state.files.values()) - known)
         self._move(revision)
         return revision
 
@@ -263,9 +272,9 @@ class Revision(models.Model):
 
     project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="revisions")
     parent = models.ForeignKey("self", null=True, on_delete=models.CASCADE, related_name="children")
-    whole = models.JSONField(null=True)
+    whole = OrderedJSON(null=True)
     """The state itself, or …"""
-    patch = models.JSONField(null=True)
+    patch = OrderedJSON(null=True)
     """… what leads to it from the parent's (`ektopos.delta`)."""
     since_whole = models.PositiveSmallIntegerField(default=0)
     epoch = models.PositiveIntegerField(default=0)
@@ -273,6 +282,10 @@ class Revision(models.Model):
     label = models.CharField(max_length=200)
     page = models.CharField(max_length=40, blank=True, default="")
     """The page it was made on; empty for jobs and programs."""
+    author = models.ForeignKey(
+        settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+"
+    )
+    """Whoever made it, or had it made; nobody where nobody logs in."""
     made = models.DateTimeField(auto_now_add=True)
 
     @property
@@ -392,3 +405,30 @@ class Checkpoint(models.Model):
 
     class Meta:
         ordering = ["-made"]
+
+
+class Held(models.Model):
+    """A content that belongs to a project, or to a person who has sent it: they may ask for it."""
+
+    project = models.ForeignKey(Project, null=True, on_delete=models.CASCADE, related_name="held")
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.CASCADE)
+    sha256 = models.CharField(max_length=64)
+
+    class Meta:
+        indexes = [models.Index(fields=["sha256"])]
+        constraints = [
+            models.UniqueConstraint(fields=["project", "sha256"], name="held_once_a_project"),
+            models.UniqueConstraint(fields=["person", "sha256"], name="held_once_a_person"),
+        ]
+
+    @staticmethod
+    def by_project(project: Project, contents: Iterable[str]) -> None:
+        """Say that contents belong to a project."""
+        rows = [Held(project=project, sha256=sha) for sha in set(contents) if sha]
+        if rows:
+            Held.objects.bulk_create(rows, ignore_conflicts=True)
+
+    @staticmethod
+    def by_person(person: int, sha256: str) -> None:
+        """Say that somebody has sent a content."""
+        Held.objects.bulk_create([Held(person_id=person, sha256=sha256)], ignore_conflicts=True)

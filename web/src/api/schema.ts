@@ -13,7 +13,7 @@ export interface paths {
         };
         /**
          * List Projects
-         * @description Every project, last changed first.
+         * @description Every project that one may look at, last changed first.
          */
         get: operations["server_workshop_api_projects_list_projects"];
         put?: never;
@@ -101,7 +101,8 @@ export interface paths {
         };
         /**
          * Pulse
-         * @description Whether anything has changed; cheap enough to be asked every second by every page.
+         * @description Whether anything has changed; cheap enough to be asked every second by every page, which says
+         *     what it shows.
          */
         get: operations["server_workshop_api_projects_pulse"];
         put?: never;
@@ -536,6 +537,47 @@ export interface paths {
          * @description Follow a folder no longer; what came from it stays.
          */
         delete: operations["server_workshop_api_following_leave"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * History
+         * @description The steps of a project, or those that changed one thing of it, newest first; with pictures of
+         *     what they changed, if that is asked for.
+         */
+        get: operations["server_workshop_api_history_history"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/history/{revision_id}/bring-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring Back
+         * @description Bring the state after a step back, as a step that can be undone.
+         */
+        post: operations["server_workshop_api_history_bring_back"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -1174,6 +1216,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/notes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Notes
+         * @description Every note of a project, oldest first.
+         */
+        get: operations["server_workshop_api_notes_notes"];
+        put?: never;
+        /**
+         * Add Note
+         * @description Leave a note, or answer one, which opens it again.
+         */
+        post: operations["server_workshop_api_notes_add_note"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/notes/{note_id}/close": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Close
+         * @description Close a note, or open it again.
+         */
+        post: operations["server_workshop_api_notes_close"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/offers": {
         parameters: {
             query?: never;
@@ -1579,6 +1665,170 @@ export interface paths {
          */
         post: operations["server_workshop_api_scene_start_file"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Me
+         * @description Who asks, and whether people log in here.
+         */
+        get: operations["server_workshop_api_team_me"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * People
+         * @description Who is in a project; what is pending is for its owners to see.
+         */
+        get: operations["server_workshop_api_team_people"];
+        put?: never;
+        /**
+         * Set Role
+         * @description Take somebody in who has an account, change what they may do, or take them out.
+         */
+        post: operations["server_workshop_api_team_set_role"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/invitations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Invite
+         * @description A link by which one person makes an account and joins, or joins with theirs.
+         */
+        post: operations["server_workshop_api_team_invite"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/invitations/{invitation_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Withdraw
+         * @description Take an invitation back.
+         */
+        delete: operations["server_workshop_api_team_withdraw"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/shared-links": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Share
+         * @description A link by which anybody may look at the project until it ends.
+         */
+        post: operations["server_workshop_api_team_share"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/shared-links/{link_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Unshare
+         * @description End a link now.
+         */
+        delete: operations["server_workshop_api_team_unshare"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/keys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * New Key
+         * @description A key for a build machine.
+         */
+        post: operations["server_workshop_api_team_new_key"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/keys/{key_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * End Key
+         * @description End a key now.
+         */
+        delete: operations["server_workshop_api_team_end_key"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2658,6 +2908,16 @@ export interface components {
             files: components["schemas"]["UploadRef"][];
         };
         /**
+         * Here
+         * @description Somebody who is in the project now.
+         */
+        Here: {
+            /** Name */
+            name: string;
+            /** Where */
+            where: string;
+        };
+        /**
          * Pulse
          * @description What a page asks every second: whether anything is otherwise than it shows.
          */
@@ -2666,6 +2926,13 @@ export interface components {
             revision: number;
             /** Jobs */
             jobs: string;
+            /** Notes */
+            notes: string;
+            /**
+             * Here
+             * @default []
+             */
+            here: components["schemas"]["Here"][];
         };
         /**
          * AddMaterial
@@ -3700,6 +3967,57 @@ export interface components {
             takes: boolean;
         };
         /**
+         * History
+         * @description Steps, newest first.
+         */
+        History: {
+            /** Steps */
+            steps: components["schemas"]["Step"][];
+            /** More */
+            more: number | null;
+        };
+        /**
+         * Step
+         * @description A step in a project's history.
+         */
+        Step: {
+            /** Revision */
+            revision: number;
+            /** Label */
+            label: string;
+            /** Author */
+            author: string;
+            /**
+             * Made
+             * Format: date-time
+             */
+            made: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "now" | "past" | "undone";
+            /** Touched */
+            touched: components["schemas"]["Touched"][];
+        };
+        /**
+         * Touched
+         * @description A thing that a step changed, and its pictures where it has some.
+         */
+        Touched: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "map" | "material" | "mesh";
+            /** Name */
+            name: string;
+            /** Before */
+            before?: string | null;
+            /** After */
+            after?: string | null;
+        };
+        /**
          * TogetherOut
          * @description Maps that seem to be of one surface, though their names do not say so.
          */
@@ -4516,6 +4834,85 @@ export interface components {
             playable: boolean;
         };
         /**
+         * Answer
+         * @description An answer to a note.
+         */
+        Answer: {
+            /** Id */
+            id: number;
+            /** Author */
+            author: string;
+            /** Text */
+            text: string;
+            /**
+             * Made
+             * Format: date-time
+             */
+            made: string;
+        };
+        /**
+         * NoteOut
+         * @description A note with its answers, oldest first.
+         */
+        NoteOut: {
+            /** Id */
+            id: number;
+            /** Author */
+            author: string;
+            /** Text */
+            text: string;
+            /**
+             * Made
+             * Format: date-time
+             */
+            made: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "project" | "map" | "material" | "input" | "mesh" | "slot" | "finding" | "cell";
+            /** Place */
+            place: string[];
+            /** Closed */
+            closed: string | null;
+            /** Closed By */
+            closed_by: string;
+            /** Answers */
+            answers: components["schemas"]["Answer"][];
+        };
+        /**
+         * NewNote
+         * @description A note at a thing, or an answer to one.
+         */
+        NewNote: {
+            /** Text */
+            text: string;
+            /**
+             * Kind
+             * @default project
+             * @enum {string}
+             */
+            kind: "project" | "map" | "material" | "input" | "mesh" | "slot" | "finding" | "cell";
+            /**
+             * Place
+             * @default []
+             */
+            place: string[];
+            /** Answers */
+            answers?: number | null;
+        };
+        /**
+         * Close
+         * @description Whether a note is closed, or open again.
+         */
+        Close: {
+            /**
+             * Closed
+             * @default true
+             */
+            closed: boolean;
+        };
+        /**
          * OfferOut
          * @description A file that came in under a name that the project has.
          */
@@ -5182,6 +5579,164 @@ export interface components {
             size: number;
         };
         /**
+         * Me
+         * @description Who asks.
+         */
+        Me: {
+            /** Team */
+            team: boolean;
+            /** Name */
+            name: string;
+            /** Admin */
+            admin: boolean;
+        };
+        /**
+         * Pending
+         * @description An invitation, link or key that has not ended; its secret is shown once, when it is made.
+         */
+        Pending: {
+            /** Id */
+            id: number;
+            /** Label */
+            label: string;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "look" | "work" | "own";
+            /** Made By */
+            made_by: string;
+            /**
+             * Ends
+             * Format: date-time
+             */
+            ends: string;
+            /** Used */
+            used?: string | null;
+        };
+        /**
+         * People
+         * @description Who may do what in a project.
+         */
+        People: {
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "look" | "work" | "own";
+            /** People */
+            people: components["schemas"]["Person"][];
+            /**
+             * Invitations
+             * @default []
+             */
+            invitations: components["schemas"]["Pending"][];
+            /**
+             * Links
+             * @default []
+             */
+            links: components["schemas"]["Pending"][];
+            /**
+             * Keys
+             * @default []
+             */
+            keys: components["schemas"]["Pending"][];
+        };
+        /**
+         * Person
+         * @description A member of a project.
+         */
+        Person: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "look" | "work" | "own";
+            /** Seen */
+            seen: string | null;
+            /** Where */
+            where: string;
+        };
+        /**
+         * SetRole
+         * @description What somebody may do from now on; `none` takes them out.
+         */
+        SetRole: {
+            /** Person */
+            person: string;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "look" | "work" | "own" | "none";
+        };
+        /**
+         * Issued
+         * @description Something new with its secret, which nobody can look up later.
+         */
+        Issued: {
+            /** Id */
+            id: number;
+            /** Secret */
+            secret: string;
+        };
+        /**
+         * Invite
+         * @description An invitation to a project.
+         */
+        Invite: {
+            /**
+             * Role
+             * @default work
+             * @enum {string}
+             */
+            role: "look" | "work" | "own";
+            /**
+             * Email
+             * @default
+             */
+            email: string;
+        };
+        /**
+         * Share
+         * @description A link by which anybody may look.
+         */
+        Share: {
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+            /**
+             * Days
+             * @default 14
+             */
+            days: number;
+        };
+        /**
+         * NewKey
+         * @description A key for a program, which acts for whoever makes it.
+         */
+        NewKey: {
+            /** Label */
+            label: string;
+            /**
+             * Scope
+             * @default work
+             * @enum {string}
+             */
+            scope: "look" | "work";
+            /**
+             * Days
+             * @default 90
+             */
+            days: number;
+        };
+        /**
          * ErrorOut
          * @description An error a person can mend.
          */
@@ -5496,7 +6051,9 @@ export interface operations {
     };
     server_workshop_api_projects_pulse: {
         parameters: {
-            query?: never;
+            query?: {
+                where?: string;
+            };
             header?: never;
             path: {
                 project_id: string;
@@ -6690,6 +7247,114 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    server_workshop_api_history_history: {
+        parameters: {
+            query?: {
+                before?: number | null;
+                kind?: ("map" | "material" | "mesh") | null;
+                name?: string;
+                pictures?: boolean;
+            };
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["History"];
+                };
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    server_workshop_api_history_bring_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+                revision_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["At"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectOut"];
+                };
             };
             /** @description It is being made; ask again in a moment. */
             503: {
@@ -8341,6 +9006,162 @@ export interface operations {
             };
         };
     };
+    server_workshop_api_notes_notes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteOut"][];
+                };
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    server_workshop_api_notes_add_note: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewNote"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteOut"][];
+                };
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    server_workshop_api_notes_close: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+                note_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Close"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteOut"][];
+                };
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
     server_workshop_api_offers_offers: {
         parameters: {
             query?: never;
@@ -9408,6 +10229,458 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["JobOut"];
                 };
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    server_workshop_api_team_me: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Me"];
+                };
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    server_workshop_api_team_people: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["People"];
+                };
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    server_workshop_api_team_set_role: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetRole"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["People"];
+                };
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    server_workshop_api_team_invite: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Invite"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Issued"];
+                };
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    server_workshop_api_team_withdraw: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+                invitation_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    server_workshop_api_team_share: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Share"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Issued"];
+                };
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    server_workshop_api_team_unshare: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+                link_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    server_workshop_api_team_new_key: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewKey"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Issued"];
+                };
+            };
+            /** @description It is being made; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    server_workshop_api_team_end_key: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+                key_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description It is being made; ask again in a moment. */
             503: {

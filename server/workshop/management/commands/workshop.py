@@ -27,6 +27,15 @@ from server.workshop.sample import is_sample_made, open_sample
 logger = logging.getLogger(__name__)
 SWEEP_EVERY, COLLECT_EVERY = 5.0, 3600.0
 LONGEST_PAUSE = 30.0
+RQ_WORKER = [
+    "rqworker",
+    "default",
+    "--job-class=django_tasks_rq.Job",
+    # It does not fork for each job: the process of a job is started by the job's own task.
+    "--worker-class=rq.worker.SimpleWorker",
+    "-v",
+    "0",
+]
 
 
 class Command(BaseCommand):
@@ -47,6 +56,11 @@ class Command(BaseCommand):
         )
         parser.add_argument("--yes", action="store_true", help="do not ask before that")
         parser.add_argument(
+            "--only",
+            choices=("web", "worker"),
+            help="one of several machines: this one serves pages, or does jobs",
+        )
+        parser.add_argument(
             "--dev", action="store_true", help="with Django's own server, which reloads"
         )
 
@@ -56,10 +70,14 @@ class Command(BaseCommand):
         with only_one(folder):
             if options["fresh"]:
                 self._begin_anew(folder, options["yes"])
-            _check_free(options["bind"], options["port"])
+            if options["only"] != "worker":
+                _check_free(options["bind"], options["port"])
             call_command("migrate", verbosity=0)
             mark(folder)
             remove_leavings()
+            if options["only"]:
+                # Others may be at work: what was interrupted is found by its silence.
+                sys.exit(_run(options))
             opened = self._sample(folder) if options["sample"] else None
             resume()
             measure_again()
@@ -68,7 +86,7 @@ class Command(BaseCommand):
                 f"\nEktopos is at {where}{f'projects/{opened.pk}/maps' if opened else ''}"
             )
             self.stderr.write("Ctrl+C stops it.")
-            sys.exit(_run(_web(options)))
+            sys.exit(_run(options))
 
     def _begin_anew(self, folder: Path, sure: bool) -> None:
         """Empty the data folder, if it is ours, and if nobody minds."""
@@ -131,31 +149,34 @@ def _web(options: dict[str, Any]) -> list[str]:
     return [sys.executable, "-m", "gunicorn", "server.wsgi", "--config", conf, "--bind", address]
 
 
-def _run(web_command: list[str]) -> int:
-    """Web and worker until the web ends; the worker is started again whenever it ends. Gives the
-    web's exit code."""
+def _run(options: dict[str, Any]) -> int:
+    """Web and worker, or the one of them that is wished, until the web ends; the worker is started
+    again whenever it ends. Gives the web's exit code."""
     stopping = threading.Event()
     for number in (signal.SIGTERM, signal.SIGINT):
         signal.signal(number, lambda *_: stopping.set())
-    web = subprocess.Popen(web_command, cwd=settings.ROOT, start_new_session=True)
+    works = options["only"] != "web"
+    web: subprocess.Popen[bytes] | None = None
+    if options["only"] != "worker":
+        web = subprocess.Popen(_web(options), cwd=settings.ROOT, start_new_session=True)
     worker: subprocess.Popen[bytes] | None = None
     follower: subprocess.Popen[bytes] | None = None
     started, pause, next_start, next_follower = 0.0, 1.0, 0.0, 0.0
     swept, collected = time.monotonic(), time.monotonic() - COLLECT_EVERY + 60
-    while not stopping.is_set() and web.poll() is None:
+    while not stopping.is_set() and (web is None or web.poll() is None):
         now = time.monotonic()
         if worker is not None and worker.poll() is not None:
             # One that ends at once over and over again is given more and more time.
             pause = 1.0 if now - started > 60 else min(2 * pause, LONGEST_PAUSE)
             logger.warning("the worker ended with %s; it is started again", worker.returncode)
             worker, next_start = None, now + pause - 1.0
-        if worker is None and now >= next_start:
+        if works and worker is None and now >= next_start:
             worker, started = (
                 subprocess.Popen(_worker(), cwd=settings.ROOT, start_new_session=True),
                 now,
             )
         gone = follower is None or follower.poll() is not None
-        if settings.FOLDERS and gone and now >= next_follower:
+        if works and settings.FOLDERS and gone and now >= next_follower:
             command = [sys.executable, "manage.py", "follow_folders"]
             follower = subprocess.Popen(command, cwd=settings.ROOT, start_new_session=True)
             next_follower = now + LONGEST_PAUSE
@@ -168,7 +189,7 @@ def _run(web_command: list[str]) -> int:
         stopping.wait(0.25)
     for process in (web, worker, follower):
         _stop(process)
-    return 0 if stopping.is_set() else web.returncode
+    return 0 if web is None or stopping.is_set() else web.returncode
 
 
 def _worker() -> list[str]:
@@ -176,7 +197,7 @@ def _worker() -> list[str]:
     return [
         sys.executable,
         "manage.py",
-        *(["rqworker", "default"] if settings.TASKS_BY == "rq" else own),
+        *(RQ_WORKER if settings.TASKS_BY == "rq" else own),
     ]
 
 

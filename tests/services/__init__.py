@@ -1,0 +1,1 @@
+"""Several machines: real database servers, queues and stores, and processes that are killed."""
