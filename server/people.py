@@ -9,7 +9,7 @@ from django import forms
 from django.conf import settings
 from django.contrib.auth import login
 from django.contrib.auth import views as auth
-from django.contrib.auth.forms import BaseUserCreationForm
+from django.contrib.auth.forms import AuthenticationForm, BaseUserCreationForm
 from django.contrib.auth.models import User
 from django.db import transaction
 from django.http import HttpRequest, HttpResponse, HttpResponseRedirect
@@ -25,10 +25,19 @@ from server.workshop.models import Invitation, Member, Role, SharedLink
 FORM = "people/form.html"
 
 
+class NameAndPassword(AuthenticationForm):
+    """What is asked for when somebody comes in."""
+
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.fields["username"].label = "Name"
+
+
 class LogIn(auth.LoginView):
     """Name and password; or the organisation's own log-in, where that is set up."""
 
     template_name = FORM
+    authentication_form = NameAndPassword
     redirect_authenticated_user = True
 
     def get_context_data(self, **kwargs: Any) -> dict[str, Any]:

@@ -6,47 +6,25 @@ from __future__ import annotations
 import json
 import re
 from datetime import timedelta
-from importlib import import_module
 from typing import Any
-from unittest import mock
 
-from django.conf import settings
 from django.contrib.auth.models import User
 from django.core import mail
 from django.test import Client, override_settings
-from django.urls import clear_url_caches
 from django.utils import timezone
 
-from server import urls
 from server.rights import RULES
 from server.workshop.api import api
 from server.workshop.models import ApiKey, Held, Member, Project, Revision, Role, SharedLink
 from tests.api.client import Api
 from tests.samples import coloured, folder, save
+from tests.team import TeamMode
 
 PASSWORD = "a long enough pass phrase"
 
 
-class Team(Api):
-    """With team mode on: its middlewares, its pages, and people."""
-
-    @classmethod
-    def setUpClass(cls) -> None:
-        super().setUpClass()
-        middleware = [
-            *settings.MIDDLEWARE,
-            "django.contrib.sessions.middleware.SessionMiddleware",
-            "django.contrib.auth.middleware.AuthenticationMiddleware",
-            "server.rights.kept",
-        ]
-        quick = ["django.contrib.auth.hashers.MD5PasswordHasher"]
-        cls.enterClassContext(
-            override_settings(TEAM=True, MIDDLEWARE=middleware, PASSWORD_HASHERS=quick)
-        )
-        patterns = [*import_module("server.people").patterns, *urls.urlpatterns]
-        cls.enterClassContext(mock.patch.object(urls, "urlpatterns", patterns))
-        clear_url_caches()
-        cls.addClassCleanup(clear_url_caches)
+class Team(TeamMode, Api):
+    """With team mode on, and people."""
 
     def person(self, name: str, **more: Any) -> tuple[User, Client]:
         """Somebody with an account who has logged in."""

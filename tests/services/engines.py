@@ -73,13 +73,39 @@ def postgres() -> Iterator[str]:
         make = ["-D", str(place), "-U", "ektopos", "--auth=trust", "-E", "UTF8", "-N"]
         subprocess.run([*become, _postgres_tool("initdb"), *make], check=True, capture_output=True)
         # Nothing has to outlive the test.
-        settings = ["-c", "fsync=off", "-c", f"unix_socket_directories={root}", "-c", "max_connections=120"]
-        command = [*become, _postgres_tool("postgres"), "-D", str(place), "-p", str(port), *settings]
+        settings = [
+            "-c",
+            "fsync=off",
+            "-c",
+            f"unix_socket_directories={root}",
+            "-c",
+            "max_connections=120",
+        ]
+        command = [
+            *become,
+            _postgres_tool("postgres"),
+            "-D",
+            str(place),
+            "-p",
+            str(port),
+            *settings,
+        ]
         log = (Path(root) / "log").open("wb")
         with process(command, stdout=log, stderr=log):
             until(lambda: answers(port), "the database server")
-            create = [_postgres_tool("createdb"), "-h", "127.0.0.1", "-p", str(port), "-U", "ektopos", "ektopos"]
-            until(lambda: subprocess.run(create, capture_output=True).returncode == 0, "the database")
+            create = [
+                _postgres_tool("createdb"),
+                "-h",
+                "127.0.0.1",
+                "-p",
+                str(port),
+                "-U",
+                "ektopos",
+                "ektopos",
+            ]
+            until(
+                lambda: subprocess.run(create, capture_output=True).returncode == 0, "the database"
+            )
             yield f"postgresql://ektopos@127.0.0.1:{port}/ektopos"
 
 

@@ -56,7 +56,11 @@ class Machine:
         log = (self.folder.parent / f"{self.folder.name}.log").open("ab")
         only = ["--only", self.only] if self.only else []
         self.started = subprocess.Popen(
-            [*command, *only], cwd=ROOT, env=self.environment, stdout=log, stderr=log,
+            [*command, *only],
+            cwd=ROOT,
+            env=self.environment,
+            stdout=log,
+            stderr=log,
             start_new_session=True,
         )
         if self.only != "worker":

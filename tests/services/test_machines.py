@@ -84,8 +84,12 @@ class Studio(TestCase):
         self.assertEqual(list(project["document"]["meshes"]), ["plates"])
         edits = [
             {"kind": "add-material", "name": "tile"},
-            {"kind": "set-feed", "material": "tile", "input": "base_color",
-             "feed": {"map": "tile_col", "channels": "rgb"}},
+            {
+                "kind": "set-feed",
+                "material": "tile",
+                "input": "base_color",
+                "feed": {"map": "tile_col", "channels": "rgb"},
+            },
             {"kind": "assign", "mesh": "plates", "slots": ["Front"], "material": "tile"},
         ]
         edited = {"revision": project["revision"], "edits": edits}
@@ -100,7 +104,9 @@ class Studio(TestCase):
         inside = {entry["path"] for entry in told[0]["files"]}
         for path in inside:
             address = f"/packages/{told[0]['id']}/files/{path}"
-            contents = {hashlib.sha256(m.ask("GET", address)).digest() for m in (self.one, self.two)}
+            contents = {
+                hashlib.sha256(m.ask("GET", address)).digest() for m in (self.one, self.two)
+            }
             self.assertEqual(len(contents), 1, path)
         sha = hashlib.sha256(files["maps/tile_col.png"]).hexdigest()
         for machine in (self.one, self.two):
@@ -135,7 +141,9 @@ class Studio(TestCase):
             ended = self.two.ended(job)
             self.assertEqual(ended["state"], "done", ended["error"])
         document = self.two.ask("GET", self.place)["document"]
-        self.assertEqual({m["file"].rpartition("/")[2] for m in document["maps"].values()}, set(files))
+        self.assertEqual(
+            {m["file"].rpartition("/")[2] for m in document["maps"].values()}, set(files)
+        )
         self.assertEqual(self.two.ask("GET", f"{self.place}/pulse")["revision"] > 0, True)
         # Whoever comes back serves as before, from an empty folder.
         self.one.folder = self.one.folder.with_name("web0-again")
@@ -158,7 +166,12 @@ class Studio(TestCase):
             revision = project["revision"]
             for value in range(1, 6):
                 feed = {"value": value / 10 + number / 1000}
-                edit = {"kind": "set-feed", "material": f"m{number}", "input": "roughness", "feed": feed}
+                edit = {
+                    "kind": "set-feed",
+                    "material": f"m{number}",
+                    "input": "roughness",
+                    "feed": feed,
+                }
                 body = {"revision": revision, "page": f"page {number}", "edits": [edit]}
                 machine = (self.one, self.two)[(number + value) % 2]
                 try:
@@ -195,4 +208,7 @@ class Studio(TestCase):
             self.assertEqual(ended["state"], "done", ended["error"])
         document = self.two.ask("GET", self.place)["document"]
         offers = self.two.ask("GET", f"{self.place}/offers")
-        self.assertEqual(len(document["maps"]) + len(offers["offers"] if isinstance(offers, dict) else offers), 12)
+        self.assertEqual(
+            len(document["maps"]) + len(offers["offers"] if isinstance(offers, dict) else offers),
+            12,
+        )

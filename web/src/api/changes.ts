@@ -86,6 +86,21 @@ export function useRestore() {
   )
 }
 
+/** Bring the state after a step of the history back. */
+export function useBringBack() {
+  const line = useLine()
+  return useCallback(
+    (revision: number) =>
+      line([], (project, { seen }) =>
+        post('/api/projects/{project_id}/history/{revision_id}/bring-back', {
+          params: { path: { project_id: project.id, revision_id: revision } },
+          body: { revision: seen, page: PAGE },
+        }),
+      ),
+    [line],
+  )
+}
+
 /** Take files that wait, bring them in beside the old ones, or leave them. */
 export function useDecide() {
   const id = useProjectId()

@@ -89,6 +89,12 @@ async function answered<Data>(
   } catch {
     throw toApiError(0, null)
   }
+  // Whoever is not logged in any more does so, and comes back.
+  if (
+    answer.response.status === 401 &&
+    answer.response.headers.get('WWW-Authenticate') === 'Bearer'
+  )
+    location.assign(`/in?next=${encodeURIComponent(location.pathname + location.search)}`)
   if (answer.error !== undefined || !answer.response.ok)
     throw toApiError(answer.response.status, answer.error)
   return answer.data as Data

@@ -3,12 +3,12 @@
 import { keepPreviousData, queryOptions, useQuery, useQueryClient } from '@tanstack/react-query'
 import type { UseQueryOptions } from '@tanstack/react-query'
 import { useEffect, useMemo } from 'react'
-import { useParams } from 'react-router'
+import { useLocation, useParams } from 'react-router'
 
 import { useNotices } from './notices'
 import { ApiError, get, post } from './client'
 import { shownWith, useQueue, waitingOf } from './queue'
-import type { By, Edit, Material, Profile, Project } from './types'
+import type { By, Edit, Material, Profile, Project, Pulse } from './types'
 
 export const useProjectId = () => useParams().projectId ?? ''
 
@@ -35,10 +35,22 @@ export function useProject() {
   return { ...query, data }
 }
 
+/** What this page shows, as it is told to the others with the next question. */
+const placeNow = { where: '' }
+
+/** Who else is in the project now, and where. */
+export function useHere() {
+  const id = useProjectId()
+  return useQuery<Pulse>({ queryKey: ['pulse', id], enabled: false }).data?.here ?? NOBODY
+}
+const NOBODY: NonNullable<Pulse['here']> = []
+
 /** Ask every second whether anything has changed, and load what has. */
 export function usePulse() {
   const id = useProjectId()
   const queries = useQueryClient()
+  const { pathname } = useLocation()
+  const where = pathname.split('/').slice(3).join('/').slice(0, 300)
   const pulse = useQuery({
     queryKey: ['pulse', id],
     enabled: id !== '',
@@ -46,8 +58,13 @@ export function usePulse() {
     staleTime: 0,
     retry: false,
     queryFn: () =>
-      get('/api/projects/{project_id}/pulse', { params: { path: { project_id: id } } }),
+      get('/api/projects/{project_id}/pulse', {
+        params: { path: { project_id: id }, query: { where: placeNow.where } },
+      }),
   }).data
+  useEffect(() => {
+    placeNow.where = where
+  }, [where])
   const waits = useQueue(waitingOf(id)).length > 0
   useEffect(() => {
     const known = queries.getQueryData<Project>(['project', id])
@@ -59,6 +76,10 @@ export function usePulse() {
   useEffect(() => {
     if (jobs) void queries.invalidateQueries({ queryKey: ['jobs', id] })
   }, [id, jobs, queries])
+  const notes = pulse?.notes
+  useEffect(() => {
+    if (notes) void queries.invalidateQueries({ queryKey: ['notes', id] })
+  }, [id, notes, queries])
 }
 
 export const useProjects = () =>

@@ -16,6 +16,7 @@ import {
   readable,
 } from '../words'
 import { LargePictures, MeantArrived, OverWords } from './MeantArrived'
+import { LeaveNote } from '../notes/NoteMark'
 import type { Of } from './MeantArrived'
 
 const HEADS: Record<string, string> = {
@@ -431,6 +432,12 @@ function Detail({ cell, pack, trial }: { cell: Cell; pack: Package; trial: Trial
           </p>
         )}
         {cell.max_error != null && <p className="mono">{errorWords(cell)}</p>}
+        <p>
+          <LeaveNote
+            marked
+            at={{ kind: 'cell', place: [pack.target, cell.mesh, cell.slot, cell.input] }}
+          />
+        </p>
         {cell.material && (
           <Button
             component={Link}

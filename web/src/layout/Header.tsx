@@ -13,6 +13,11 @@ import { ago, count } from '../words'
 import { Find } from './Find'
 import { JobsButton } from './JobsButton'
 import { Mark } from '../components/Mark'
+import { NotesPanel } from '../notes/NotesPanel'
+import { stationOf, useNotes } from '../notes/notes'
+import { Account } from '../people/Account'
+import { HereNow } from '../people/HereNow'
+import { usePeople } from '../people/people'
 import { typing } from '../components/keys'
 import { isOpen } from '../checks/groups'
 import { useAllRemembered } from '../components/remembered'
@@ -27,6 +32,7 @@ export function Header({ project }: { project: Project }) {
   const [guided, setGuided] = useState(false)
   const undo = useUndo()
   const redo = useRedo()
+  const people = usePeople().data
   const saving = useQueue(waitingOf(project.id)).length > 0
 
   useEffect(() => {
@@ -58,12 +64,18 @@ export function Header({ project }: { project: Project }) {
           {project.checkpoints[0]
             ? ` · checkpoint “${project.checkpoints[0].name}” ${ago(project.checkpoints[0].made)}`
             : ` ${ago(project.changed)}`}
+          <HereNow />
         </span>
       </div>
       <nav aria-label="The job" className="grow" style={{ display: 'flex' }}>
         <Trail project={project} />
       </nav>
       <div className="tools">
+        {people?.role === 'look' && (
+          <span className="chip amber" title="Changes are refused; ask an owner of the project">
+            only looking
+          </span>
+        )}
         <JobsButton />
         <TargetButton project={project} />
         <Tooltip title={project.undo ? `Undo: ${project.undo}` : 'Nothing to undo'}>
@@ -81,7 +93,10 @@ export function Header({ project }: { project: Project }) {
           </span>
         </Tooltip>
         <Button variant="text" onClick={() => setFinding(true)} aria-keyshortcuts="Control+K">
-          Find&nbsp;<kbd className="key">Ctrl K</kbd>
+          Find
+          <span className="find-key">
+            &nbsp;<kbd className="key">Ctrl K</kbd>
+          </span>
         </Button>
         <Tooltip title="Guide: the job step by step, and what each cause means">
           <Button
@@ -94,7 +109,9 @@ export function Header({ project }: { project: Project }) {
             <kbd className="key">?</kbd>
           </Button>
         </Tooltip>
+        <Account />
       </div>
+      <NotesPanel />
       {finding && <Find project={project} close={() => setFinding(false)} />}
       {guided && (
         <Suspense fallback={null}>
@@ -170,6 +187,11 @@ function Trail({ project }: { project: Project }) {
     exported: packages.length > 0 && !behind,
     passed: packages[0]?.trial?.passed ?? null,
   })
+  const notes = useNotes().filter((note) => !note.closed)
+  const noted = (station: string) => {
+    const here = notes.filter((note) => stationOf(note) === station).length
+    return here ? count(here, 'note') : ''
+  }
   const left = useAllRemembered((state) => state.projects[project.id])
   return (
     <ol className="trail">
@@ -189,6 +211,12 @@ function Trail({ project }: { project: Project }) {
               {station.mark && (
                 <span className="amber">
                   {station.words && ' · '}△ {station.mark}
+                </span>
+              )}
+              {noted(station.to) && (
+                <span className="amber">
+                  {(station.words || station.mark) && ' · '}
+                  {noted(station.to)}
                 </span>
               )}
             </span>

@@ -2,18 +2,31 @@ import { AskName } from '../components/AskName'
 import { Divider, Menu, MenuItem } from '@mui/material'
 import { useColorScheme } from '@mui/material/styles'
 import { useState } from 'react'
+import { useLocation } from 'react-router'
 
 import { useCheckpoint, useEdit, useRestore } from '../api/changes'
 import { useStartJob } from '../api/jobs'
 import type { Project } from '../api/types'
+import { HistoryPanel } from '../history/HistoryPanel'
+import { atOf, useNoting } from '../notes/notes'
+import { PeopleDialog } from '../people/PeopleDialog'
 import { ago } from '../words'
 import { FollowFolders } from './FollowFolders'
+
+/** What a page's history would be of: the map, material or mesh that it shows. */
+function aboutOf(pathname: string): string {
+  const { kind, place } = atOf(pathname)
+  return place[0] ? `${kind} ${place[0]}` : ''
+}
 
 /** What can be done with the project as a whole. */
 export function ProjectMenu({ project }: { project: Project }) {
   const [anchor, setAnchor] = useState<HTMLElement | null>(null)
   const [asking, setAsking] = useState<'rename' | 'checkpoint' | null>(null)
   const [following, setFollowing] = useState(false)
+  const [shown, setShown] = useState<'history' | 'people' | null>(null)
+  const note = useNoting((state) => state.open)
+  const { pathname } = useLocation()
   const { mode, setMode } = useColorScheme()
   const edit = useEdit()
   const checkpoint = useCheckpoint()
@@ -46,6 +59,30 @@ export function ProjectMenu({ project }: { project: Project }) {
           }}
         >
           Name this state…
+        </MenuItem>
+        <MenuItem
+          onClick={() => {
+            close()
+            setShown('history')
+          }}
+        >
+          History…
+        </MenuItem>
+        <MenuItem
+          onClick={() => {
+            close()
+            note(atOf(pathname))
+          }}
+        >
+          Notes…
+        </MenuItem>
+        <MenuItem
+          onClick={() => {
+            close()
+            setShown('people')
+          }}
+        >
+          People…
         </MenuItem>
         {project.checkpoints.map((point) => (
           <MenuItem
@@ -84,6 +121,10 @@ export function ProjectMenu({ project }: { project: Project }) {
           {mode === 'dark' ? 'Light' : 'Dark'} surroundings
         </MenuItem>
       </Menu>
+      {shown === 'people' && <PeopleDialog close={() => setShown(null)} />}
+      {shown === 'history' && (
+        <HistoryPanel about={aboutOf(pathname)} close={() => setShown(null)} />
+      )}
       {following && <FollowFolders close={() => setFollowing(false)} />}
       {asking && (
         <AskName

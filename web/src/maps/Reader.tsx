@@ -10,6 +10,7 @@ import { CompareGloss } from './CompareGloss'
 import { Correct } from './Correct'
 import { RemoveMaps } from './RemoveMaps'
 import { Histogram } from '../components/Histogram'
+import { NoteMark } from '../notes/NoteMark'
 import { MapView } from './MapView'
 
 /** One map large, with its channels, its numbers, and what we think it is. */
@@ -79,6 +80,7 @@ export function Reader({
           {map.file.split('/').at(-1)}
         </h2>
         <span className="chip">{map.encoding === 'srgb' ? 'sRGB' : 'linear'}</span>
+        <NoteMark at={{ kind: 'map', place: [name] }} />
         <span className="grow" />
         <Button variant="text" aria-pressed={repeat} onClick={() => setRepeat(!repeat)}>
           <b className={repeat ? 'accent' : ''}>2 × 2</b>

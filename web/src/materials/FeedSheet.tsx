@@ -22,6 +22,8 @@ import { PLAIN, WIDE, changes, lies, firstValue, placed } from './feed'
 import { Settings } from './Settings'
 import { SourcePicker } from './SourcePicker'
 import { RemoveMaterial } from './RemoveMaterial'
+import { LeaveNote, NoteMark } from '../notes/NoteMark'
+import { useNoting } from '../notes/notes'
 import type { useDraft } from './useDraft'
 
 type Draft = ReturnType<typeof useDraft>
@@ -78,6 +80,7 @@ export function FeedSheet({
         {sheet.rows.map((row) => (
           <RowView
             key={row.input}
+            material={name}
             row={row}
             derived={sheet.chain.length > 1}
             open={openRow === row.input}
@@ -92,6 +95,9 @@ export function FeedSheet({
               else setPicking(row.input)
             }}
           >
+            <div className="note-line">
+              <LeaveNote at={{ kind: 'input', place: [name, row.input] }} />
+            </div>
             {row.feed && (
               <Adjust
                 key={JSON.stringify(row.feed.map)}
@@ -235,6 +241,7 @@ function SheetHead({
   >(null)
   const [settings, setSettings] = useState<HTMLElement | null>(null)
   const { sheet: copied, copySheet } = useClipboard()
+  const note = useNoting((state) => state.open)
   const sets = [...new Set((useBoard().data ?? []).map((map) => map.set))]
   const materials = project.document.materials ?? {}
   const called = calledSoon(name, useQueue(waitingOf(project.id)))
@@ -306,6 +313,7 @@ function SheetHead({
         </span>
         <span aria-hidden>▾</span>
       </button>
+      <NoteMark at={{ kind: 'material', place: [name] }} />
       <span className="grow" />
       <span className="small ellipsis" title={sheet.slots.join(', ')}>
         {sheet.slots.length
@@ -378,6 +386,14 @@ function SheetHead({
           }}
         >
           Copy the sheet
+        </MenuItem>
+        <MenuItem
+          onClick={() => {
+            setAnchor(null)
+            note({ kind: 'material', place: [name] })
+          }}
+        >
+          Leave a note…
         </MenuItem>
         {copied && copied.name !== name && (
           <MenuItem onClick={() => void pasteSheet()}>Paste the sheet of {copied.name}</MenuItem>
@@ -459,6 +475,7 @@ function SheetHead({
 const FEED = 'application/x-ektopos-feed'
 
 interface RowProps {
+  material: string
   row: Row
   derived: boolean
   open: boolean
@@ -470,7 +487,18 @@ interface RowProps {
   children: React.ReactNode
 }
 
-function RowView({ row, derived, open, solo, toggle, pick, drop, dropFile, children }: RowProps) {
+function RowView({
+  material,
+  row,
+  derived,
+  open,
+  solo,
+  toggle,
+  pick,
+  drop,
+  dropFile,
+  children,
+}: RowProps) {
   const { name, unit } = INPUT_WORDS[row.input]
   const show = useStatus((state) => state.show)
   const { feed } = row
@@ -489,7 +517,7 @@ function RowView({ row, derived, open, solo, toggle, pick, drop, dropFile, child
         data-input={row.input}
       >
         <div>
-          <b>{name}</b>
+          <b>{name}</b> <NoteMark at={{ kind: 'input', place: [material, row.input] }} />
           <div className="small" style={{ fontSize: 11 }}>
             {unit}
           </div>

@@ -13,6 +13,8 @@ import { count, naturally, readable } from '../words'
 import { useDensities } from './density'
 import type { Densities } from './density'
 import { isNameless, oldName } from './measures'
+import { NoteMark } from '../notes/NoteMark'
+import { useNoting } from '../notes/notes'
 import { SlotName } from './SlotName'
 
 type Column = 'slot' | 'triangles' | 'density' | 'uvs' | 'material' | 'done'
@@ -177,6 +179,7 @@ function SlotRow({
   const looks = useLooks().data ?? {}
   const materials = Object.keys(useProject().data?.document.materials ?? {}).sort(naturally)
   const show = useStatus((state) => state.show)
+  const note = useNoting((state) => state.open)
   const [anchor, setAnchor] = useState<HTMLElement | null>(null)
   const [over, setOver] = useState(false)
   const assigned = mesh.assigned[slot.name] ?? ''
@@ -242,6 +245,7 @@ function SlotRow({
             <b className={isNameless(slot.name) ? 'mono' : ''}>{slot.name}</b>
           </button>
         )}
+        <NoteMark at={{ kind: 'slot', place: [mesh.name, slot.name] }} />
         {was ? (
           <div className="small">was {was}</div>
         ) : isNameless(slot.name) ? (
@@ -344,6 +348,14 @@ function SlotRow({
               {words}
             </MenuItem>
           ))}
+          <MenuItem
+            onClick={() => {
+              setAnchor(null)
+              note({ kind: 'slot', place: [mesh.name, slot.name] })
+            }}
+          >
+            Leave a note…
+          </MenuItem>
         </Menu>
       </td>
     </tr>

@@ -13,6 +13,7 @@ import { Mark } from '../components/Mark'
 import { useNotices } from '../api/notices'
 import { AskName } from '../components/AskName'
 import { FirstSteps } from '../components/FirstSteps'
+import { Account } from '../people/Account'
 import { ago, count } from '../words'
 
 /** Every project, and the ways to begin one. */
@@ -64,6 +65,8 @@ export function ProjectsScreen() {
     <div {...getRootProps()} style={{ display: 'flex', flexDirection: 'column', height: '100%' }}>
       <header className="header" style={{ flex: 'none', height: 48 }}>
         <Mark />
+        <span className="grow" />
+        <Account />
       </header>
       <main className="scroll">
         <input {...getInputProps({ 'aria-label': 'Project zip to open' })} />

@@ -1,0 +1,36 @@
+import { count } from '../words'
+import type { At } from './notes'
+import { sameAt, useNotes, useNoting } from './notes'
+
+const useOpenAt = (at: At) => useNotes().filter((note) => !note.closed && sameAt(note, at)).length
+
+/** How many notes are open at a thing; leads to them. Nothing where there are none. */
+export function NoteMark({ at }: { at: At }) {
+  const open = useOpenAt(at)
+  const show = useNoting((state) => state.open)
+  if (open === 0) return null
+  return (
+    <button
+      className="chip amber note-mark"
+      aria-haspopup="dialog"
+      onClick={(event) => {
+        event.stopPropagation()
+        show(at)
+      }}
+    >
+      {count(open, 'note')}
+    </button>
+  )
+}
+
+/** The way to leave the first note at a thing; with `marked`, or how many there are. */
+export function LeaveNote({ at, marked = false }: { at: At; marked?: boolean }) {
+  const open = useOpenAt(at)
+  const show = useNoting((state) => state.open)
+  if (open > 0) return marked ? <NoteMark at={at} /> : null
+  return (
+    <button className="link small" aria-haspopup="dialog" onClick={() => show(at)}>
+      Leave a note…
+    </button>
+  )
+}

@@ -1,0 +1,165 @@
+import { Button, Checkbox, Drawer, FormControlLabel, TextField } from '@mui/material'
+import { useState } from 'react'
+import { useNavigate } from 'react-router'
+
+import { useProjectId } from '../api/queries'
+import { ago } from '../words'
+import type { At, Note } from './notes'
+import { atWords, pathOf, sameAt, useNoteChanges, useNotes, useNoting } from './notes'
+import './notes.css'
+
+/** Every note of the project, those at the present thing first, and a new one. */
+export function NotesPanel() {
+  const { at, close } = useNoting()
+  if (!at) return null
+  return (
+    <Drawer
+      anchor="right"
+      open
+      onClose={close}
+      slotProps={{ paper: { 'aria-label': 'Notes', role: 'dialog' } as object }}
+    >
+      <Notes key={`${at.kind} ${at.place.join()}`} at={at} close={close} />
+    </Drawer>
+  )
+}
+
+function Notes({ at, close }: { at: At; close: () => void }) {
+  const notes = useNotes()
+  const { leave } = useNoteChanges()
+  const [text, setText] = useState('')
+  const [all, setAll] = useState(false)
+  const shown = notes
+    .filter((note) => all || !note.closed)
+    .sort((one, other) => Number(sameAt(other, at)) - Number(sameAt(one, at)))
+  const closed = notes.filter((note) => note.closed).length
+  return (
+    <div className="notes">
+      <div className="row">
+        <h1 className="grow">Notes</h1>
+        {closed > 0 && (
+          <FormControlLabel
+            control={
+              <Checkbox
+                size="small"
+                checked={all}
+                onChange={(event) => setAll(event.target.checked)}
+              />
+            }
+            label={`closed ones too (${closed})`}
+          />
+        )}
+        <Button variant="text" onClick={close}>
+          Close
+        </Button>
+      </div>
+      <form
+        onSubmit={(event) => {
+          event.preventDefault()
+          if (text.trim())
+            leave.mutate({ ...at, text: text.trim() }, { onSuccess: () => setText('') })
+        }}
+      >
+        <TextField
+          autoFocus
+          fullWidth
+          multiline
+          minRows={2}
+          size="small"
+          label={`A note at ${atWords(at)}`}
+          value={text}
+          onChange={(event) => setText(event.target.value)}
+          onKeyDown={(event) => {
+            if (event.key === 'Enter' && (event.ctrlKey || event.metaKey))
+              event.currentTarget.closest('form')?.requestSubmit()
+          }}
+        />
+        <div className="row" style={{ marginTop: 6 }}>
+          <span className="small grow">
+            <kbd className="key">Ctrl Enter</kbd> leaves it
+          </span>
+          <Button type="submit" variant="contained" disabled={!text.trim() || leave.isPending}>
+            Leave it
+          </Button>
+        </div>
+      </form>
+      {shown.length === 0 && (
+        <p className="quiet">No open notes. Leave one for whoever works on this next.</p>
+      )}
+      <ul>
+        {shown.map((note) => (
+          <OneNote key={note.id} note={note} here={sameAt(note, at)} close={close} />
+        ))}
+      </ul>
+    </div>
+  )
+}
+
+function OneNote({ note, here, close }: { note: Note; here: boolean; close: () => void }) {
+  const id = useProjectId()
+  const navigate = useNavigate()
+  const changes = useNoteChanges()
+  const [answer, setAnswer] = useState<string | null>(null)
+  return (
+    <li className={note.closed ? 'closed' : ''}>
+      <div className="small row">
+        <button
+          className="link grow ellipsis"
+          onClick={() => {
+            close()
+            void navigate(`/projects/${id}/${pathOf(note)}`)
+          }}
+        >
+          {here ? 'here' : `at ${atWords(note)}`}
+        </button>
+        <span>{[note.author, ago(note.made)].filter(Boolean).join(', ')}</span>
+      </div>
+      <p>{note.text}</p>
+      {note.answers.map((one) => (
+        <p key={one.id} className="answer">
+          {one.text}{' '}
+          <span className="small">{[one.author, ago(one.made)].filter(Boolean).join(', ')}</span>
+        </p>
+      ))}
+      {answer !== null && (
+        <form
+          className="row"
+          onSubmit={(event) => {
+            event.preventDefault()
+            if (answer.trim())
+              changes.leave.mutate(
+                { kind: note.kind, place: note.place, text: answer.trim(), answers: note.id },
+                { onSuccess: () => setAnswer(null) },
+              )
+          }}
+        >
+          <TextField
+            autoFocus
+            fullWidth
+            size="small"
+            label="Answer"
+            value={answer}
+            onChange={(event) => setAnswer(event.target.value)}
+          />
+          <Button type="submit" disabled={!answer.trim()}>
+            Send
+          </Button>
+        </form>
+      )}
+      <div className="row">
+        {answer === null && (
+          <button className="link small" onClick={() => setAnswer('')}>
+            Answer
+          </button>
+        )}
+        <button
+          className="link small"
+          onClick={() => changes.close.mutate({ note: note.id, closed: !note.closed })}
+        >
+          {note.closed ? 'Open again' : 'Done with it'}
+        </button>
+        {note.closed && note.closed_by && <span className="small">closed by {note.closed_by}</span>}
+      </div>
+    </li>
+  )
+}
