@@ -55,7 +55,9 @@ class PeopleTogether(TeamMode, Site):
             "link", name="Materials"
         ).click()
         other.get_by_title("plain", exact=True).and_(other.get_by_role("button")).click()
-        page.get_by_role("group", name="Here now").get_by_role("link", name="will").click()
+        page.get_by_role("group", name="Here now").get_by_role(
+            "link", name="will: Materials · plain"
+        ).click()
         page.get_by_role("heading", name="plain", exact=True).wait_for()
 
         row = other.locator('[data-input="roughness"]')

@@ -50,7 +50,7 @@ export function HistoryPanel({ about, close }: { about: string; close: () => voi
       onClose={close}
       slotProps={{ paper: { 'aria-label': 'History', role: 'dialog' } as object }}
     >
-      <div className="history">
+      <div className="history" tabIndex={-1}>
         <div className="row">
           <h1 className="grow">History</h1>
           <Button variant="text" onClick={close}>
@@ -106,7 +106,10 @@ function OneStep({ step, only }: { step: Step; only: string | null }) {
           <Button
             variant="text"
             aria-label={`Bring back the state after “${step.label}”`}
-            onClick={() => void bringBack(step.revision)}
+            onClick={(event) => {
+              event.currentTarget.closest<HTMLElement>('.history')?.focus()
+              void bringBack(step.revision)
+            }}
           >
             Bring this back
           </Button>

@@ -34,7 +34,7 @@ function Notes({ at, close }: { at: At; close: () => void }) {
     .sort((one, other) => Number(sameAt(other, at)) - Number(sameAt(one, at)))
   const closed = notes.filter((note) => note.closed).length
   return (
-    <div className="notes">
+    <div className="notes" tabIndex={-1}>
       <div className="row">
         <h1 className="grow">Notes</h1>
         {closed > 0 && (
@@ -154,7 +154,11 @@ function OneNote({ note, here, close }: { note: Note; here: boolean; close: () =
         )}
         <button
           className="link small"
-          onClick={() => changes.close.mutate({ note: note.id, closed: !note.closed })}
+          onClick={(event) => {
+            // The button may go with its note: the keyboard stays in the panel.
+            event.currentTarget.closest<HTMLElement>('.notes')?.focus()
+            changes.close.mutate({ note: note.id, closed: !note.closed })
+          }}
         >
           {note.closed ? 'Open again' : 'Done with it'}
         </button>
