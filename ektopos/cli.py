@@ -290,17 +290,43 @@ def _match(options: argparse.Namespace) -> Outcome:
     return entries, FINE, lines
 
 
-def _check(options: argparse.Namespace) -> Outcome:
+def _remote(options: argparse.Namespace, project: str) -> Any:
+    """The project of a server that is named by `--server`; `None` for one of this machine."""
+    from ektopos.remote import remote
+
+    if options.server is None:
+        return None
+    return remote(options.server, options.key or os.environ.get("EKTOPOS_KEY", ""), project)
+
+
+def _said(text: str) -> None:
+    if text:
+        print(text, file=sys.stderr, flush=True)
+
+
+def _findings(options: argparse.Namespace) -> tuple[list[Any], str]:
+    """What the checks find, and what the project is called."""
+    far = _remote(options, str(options.project))
+    if far is not None:
+        from pydantic import TypeAdapter
+
+        from ektopos.checks import Finding
+
+        told = far.findings(options.target)
+        return TypeAdapter(list[Finding]).validate_python(told), far.name
     from ektopos.checks import run_checks
-    from ektopos.checks.reports import junit_xml, sarif_json
     from ektopos.project import open_project
     from ektopos.targets.profile import find_profile
 
     with open_project(options.project) as project:
-        findings = run_checks(
-            project, find_profile(_target(options, project.document.target), project.document)
-        )
-        name = project.document.name
+        profile = find_profile(_target(options, project.document.target), project.document)
+        return run_checks(project, profile), project.document.name
+
+
+def _check(options: argparse.Namespace) -> Outcome:
+    from ektopos.checks.reports import junit_xml, sarif_json
+
+    findings, name = _findings(options)
     fails = SEVERITIES[: SEVERITIES.index(options.fail) + 1]
     worst = any(finding.severity in fails and finding.waived is None for finding in findings)
     if options.junit is not None:
@@ -327,6 +353,11 @@ def _write_report(path: Path, text: str) -> None:
 
 
 def _export(options: argparse.Namespace) -> Outcome:
+    far = _remote(options, str(options.project))
+    if far is not None:
+        package = far.export(options.target, trial=False, say=_said)
+        files = far.fetch(package, options.out, _said)
+        return {"package": package["id"], "target": package["target"], "files": files}, FINE, files
     from ektopos.images import read_ahead
 
     with read_ahead(_maps_ahead(options.project, options.out)) as read:
@@ -427,7 +458,51 @@ def _restore(options: argparse.Namespace) -> Outcome:
     return {"files": files}, FINE, [f"{file} is back" for file in files]
 
 
+def _far_trial(options: argparse.Namespace, far: Any) -> Outcome:
+    """A trial on a server: of a package from here, or of one that is made there."""
+    from pydantic import TypeAdapter
+
+    from ektopos.trial.cells import Cell
+    from ektopos.trial.compare import Trial
+    from ektopos.trial.report import junit
+
+    if options.package is None:
+        package = far.export(options.target, trial=True, say=_said)
+    else:
+        package = far.try_package(options.package, options.target, _said)
+    if options.out is not None:
+        far.fetch(package, options.out, _said)
+    if options.report is not None:
+        options.report.write_bytes(far.report(package))
+    told = package["trial"]
+    cells = TypeAdapter(list[Cell]).validate_python(told["cells"])
+    trial = Trial(told["target"], told["passed"], cells)
+    if options.junit:
+        options.junit.write_text(junit({far.name: trial}), "utf-8")
+    return told, FINE if trial.passed else FOUND, _trial_lines(trial, "")
+
+
+def _trial_lines(trial: Any, name: str) -> list[str]:
+    """What a trial found, for people."""
+    shown = [cell for cell in trial.cells if cell.verdict in ("differs", "lost")]
+    hand = sum(cell.verdict == "by-hand" for cell in trial.cells)
+    rest = f", {hand} to be set by hand" if hand else ""
+    return [
+        *(f"{c.mesh} · {c.slot} · {c.input}: {c.verdict} ({c.cause}) {c.message}" for c in shown),
+        f"{name + ': ' if name else ''}{'passed' if trial.passed else 'failed'}{rest}",
+    ]
+
+
 def _trial(options: argparse.Namespace) -> Outcome:
+    far = _remote(options, str(options.against))
+    if far is not None:
+        return _far_trial(options, far)
+    if options.package is None or options.out is not None or options.report is not None:
+        raise InvalidDocument(
+            "a package's folder is named; --out and --report are for --server.",
+            subject="trial",
+            hint="Ask for --help.",
+        )
     from ektopos.project import open_project
     from ektopos.targets.profile import find_profile
     from ektopos.targets.reuse import PACKAGE_LIST
@@ -455,13 +530,7 @@ def _trial(options: argparse.Namespace) -> Outcome:
         options.junit.write_text(junit(trials), "utf-8")
     lines = []
     for name, trial in trials.items():
-        shown = [cell for cell in trial.cells if cell.verdict in ("differs", "lost")]
-        lines += [
-            f"{c.mesh} · {c.slot} · {c.input}: {c.verdict} ({c.cause}) {c.message}" for c in shown
-        ]
-        hand = sum(cell.verdict == "by-hand" for cell in trial.cells)
-        rest = f", {hand} to be set by hand" if hand else ""
-        lines.append(f"{name + ': ' if many else ''}{'passed' if trial.passed else 'failed'}{rest}")
+        lines += _trial_lines(trial, name if many else "")
     results = [{"package": name, **plain(trial)} for name, trial in trials.items()]
     passed = all(trial.passed for trial in trials.values())
     return results if many else next(iter(trials.values())), FINE if passed else FOUND, lines
@@ -639,7 +708,9 @@ def _parser() -> argparse.ArgumentParser:
         _trial,
         "Compare a package, or a folder of them, with the project they were made from.",
     )
-    trial.add_argument("package", type=Path, metavar="DIR")
+    trial.add_argument("package", type=Path, metavar="DIR", nargs="?")
+    trial.add_argument("--out", type=Path, metavar="FOLDER", help="bring the package here as well")
+    trial.add_argument("--report", type=Path, metavar="FILE", help="write the report as HTML")
     trial.add_argument("--against", type=Path, required=True, metavar="PROJECT")
     trial.add_argument("--target", metavar="ID")
     trial.add_argument(
@@ -661,6 +732,9 @@ def _parser() -> argparse.ArgumentParser:
     scene.add_argument(
         "--size", type=_size, default=512, metavar="N", help="the longest side of its textures"
     )
+    for sub in (check, export, trial):
+        sub.add_argument("--server", metavar="URL", help="a project of that server, by its name")
+        sub.add_argument("--key", metavar="KEY", help="what opens it there; or EKTOPOS_KEY")
     command("targets", _targets, "List the targets and their rules.")
     return parser
 

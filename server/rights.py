@@ -143,6 +143,9 @@ class kept:
         """Find out who asks; a page is for whoever has logged in, or has a link."""
         caller = find_caller(request)
         request.caller = caller  # type: ignore[attr-defined]
+        if not caller.is_known and request.headers.get("Authorization", "").startswith("Bearer "):
+            # A key that is wrong or has ended says so, and is not taken for nobody.
+            return _not_there(caller)
         if not caller.is_known and not request.path.startswith(("/api/", *OPEN)):
             linked = {f"/projects/{link.project_id}" for link in caller.links}
             if not any(request.path.startswith(place) for place in linked):

@@ -11,9 +11,12 @@ from server.workshop.meshing import measured, mesh_at, scene_by_content
 from server.workshop.models import MapFacts, Project, Unsaved
 
 
-def findings_of(project: Project) -> list[Finding]:
-    """Everything the checks find, worst first."""
-    return findings_in(project, project.document, project.head.files)
+def findings_of(project: Project, target: str | None = None) -> list[Finding]:
+    """Everything the checks find for the project's target, or another; worst first."""
+    document = project.document
+    if target is not None:
+        document = document.model_copy(update={"target": target})
+    return findings_in(project, document, project.head.files)
 
 
 def findings_in(project: Project, document: Document, files: Mapping[str, str]) -> list[Finding]:

@@ -182,10 +182,7 @@ def _collect_shared(kept: set[str], before: float) -> int:
     assert store is not None
 
     def age(key: str) -> float:
-        try:
-            return store.get_modified_time(key).timestamp()
-        except FileNotFoundError:
-            return 0.0
+        return store.get_modified_time(key).timestamp() if store.exists(key) else 0.0
 
     for folder in _folders(store, "files"):
         for sha in store.listdir(f"files/{folder}")[1]:

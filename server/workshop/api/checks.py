@@ -51,9 +51,9 @@ class BeforeAfter(Schema):
 
 
 @router.get("/projects/{uuid:project_id}/checks", response=list[Finding])
-def checks(request: HttpRequest, project_id: UUID) -> list[Finding]:
-    """Everything the checks find, worst first."""
-    return findings_of(project_or_404(project_id))
+def checks(request: HttpRequest, project_id: UUID, target: str | None = None) -> list[Finding]:
+    """Everything the checks find for the project's target, or another; worst first."""
+    return findings_of(project_or_404(project_id), target)
 
 
 @router.post("/projects/{uuid:project_id}/checks/preview", response=BeforeAfter | None)

@@ -113,6 +113,8 @@ class NewExport(Schema):
 
     revision: RowId
     trial: bool = True
+    target: Annotated[str, Field(max_length=120)] | None = None
+    """Another target than the project's."""
 
 
 @router.post("/projects/{uuid:project_id}/exports", response=JobOut)
@@ -120,7 +122,7 @@ def start_export(request: HttpRequest, project_id: UUID, given: NewExport) -> Jo
     """Start writing the package of the state that is on screen."""
     project = project_or_404(project_id)
     revision = get_object_or_404(project.revisions, pk=given.revision)
-    target = str(revision.document["target"])
+    target = given.target or str(revision.document["target"])
     find_profile(target, revision.core().document)
     return Job.start(
         project, "export", {"revision": revision.pk, "target": target, "try": given.trial}

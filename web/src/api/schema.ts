@@ -223,7 +223,7 @@ export interface paths {
         };
         /**
          * Checks
-         * @description Everything the checks find, worst first.
+         * @description Everything the checks find for the project's target, or another; worst first.
          */
         get: operations["server_workshop_api_checks_checks"];
         put?: never;
@@ -5354,6 +5354,8 @@ export interface components {
              * @default true
              */
             trial: boolean;
+            /** Target */
+            target?: string | null;
         };
         /**
          * ByHand
@@ -6368,7 +6370,9 @@ export interface operations {
     };
     server_workshop_api_checks_checks: {
         parameters: {
-            query?: never;
+            query?: {
+                target?: string | null;
+            };
             header?: never;
             path: {
                 project_id: string;
