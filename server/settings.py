@@ -77,6 +77,8 @@ INSTALLED_APPS = [
     "server.workshop",
 ]
 MIDDLEWARE = [
+    # Around all else, so that every answer has its request's name.
+    "server.watching.followed",
     # First of all the host, so that no page elsewhere reads anything through a name of its own that
     # leads here.
     "django.middleware.common.CommonMiddleware",
@@ -321,9 +323,28 @@ CACHE_BYTES = int(_number("CACHE_MB", 4096) * 2**20)
 GRACE_HOURS = _number("GRACE_HOURS", 24)
 """How long what nothing refers to any more is kept."""
 
+METRICS_TOKEN = _text("METRICS_TOKEN")
+"""Asked for where the server's numbers are read; without it they are not shown."""
+LOG_AS = _text("LOG_AS", "text")
+if LOG_AS not in ("text", "json"):
+    raise SystemExit(f"EKTOPOS_LOG_AS must be text or json, not “{LOG_AS}”.")
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
-    "handlers": {"console": {"class": "logging.StreamHandler"}},
+    "filters": {"named": {"()": "server.logs.Named"}},
+    "formatters": {
+        "text": {"format": "%(message)s"},
+        "json": {
+            "()": "pythonjsonlogger.json.JsonFormatter",
+            "format": "%(asctime)s %(levelname)s %(name)s %(message)s %(request_id)s %(person)s",
+        },
+    },
+    "handlers": {
+        "console": {
+            "class": "logging.StreamHandler",
+            "formatter": LOG_AS,
+            **({"filters": ["named"]} if LOG_AS == "json" else {}),
+        }
+    },
     "root": {"handlers": ["console"], "level": _text("LOG_LEVEL", "WARNING")},
 }
