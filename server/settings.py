@@ -154,6 +154,10 @@ JOB_MEMORY = int(_number("JOB_MEMORY_MB", 0) * 2**20) or int(
     0.6 * os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES")
 )
 """Bytes that the process of one job may take."""
+JOB_THREADS = int(_number("JOB_THREADS", 0)) or os.cpu_count() or 1
+"""Threads that one job measures maps with: fewer, where a machine has several workers."""
+SPLITS = TASKS_BY == "rq"
+"""Whether large work is done in parts, by as many workers as there are."""
 JOB_MINUTES = _number("JOB_MINUTES", 60)
 """After which a job is stopped."""
 # RQ's own clock is only the last resort: the worker ends a job that takes too long, and says so.
@@ -247,6 +251,12 @@ USE_TZ = True
 TIME_ZONE = _text("TIME_ZONE", "UTC")
 LANGUAGE_CODE = "en-gb"
 
+
+def _origin(address: str) -> str:
+    parts = urlsplit(address)
+    return f"{parts.scheme}://{parts.netloc}"
+
+
 # What the browser may do with what comes from here. Styles are made by the interface while it runs;
 # scripts never are.
 CONTENT_SECURITY_POLICY = {
@@ -260,7 +270,7 @@ CONTENT_SECURITY_POLICY = {
         "worker-src": [SELF, "blob:"],
         "manifest-src": [SELF],
         "base-uri": [NONE],
-        "form-action": [SELF],
+        "form-action": [SELF, *([_origin(_text("SSO_URL"))] if _text("SSO_URL") else [])],
         "frame-ancestors": [NONE],
         "object-src": [NONE],
     }

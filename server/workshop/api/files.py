@@ -7,6 +7,7 @@ from typing import Annotated, Any
 from uuid import UUID
 
 from django.conf import settings
+from django.db.models import Q
 from django.http import FileResponse, HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
@@ -96,7 +97,7 @@ def bring_in(request: HttpRequest, project_id: UUID, given: Uploads) -> Job:
 @router.get("/projects/{uuid:project_id}/jobs", response=list[JobOut])
 def jobs(request: HttpRequest, project_id: UUID) -> list[Job]:
     """The project's last jobs, newest first."""
-    return list(project_or_404(project_id).jobs.all()[:20])
+    return list(project_or_404(project_id).jobs.filter(part_of=None)[:20])
 
 
 @router.get("/jobs/{uuid:job_id}", response=JobOut)
@@ -109,10 +110,9 @@ def get_job(request: HttpRequest, job_id: UUID) -> Job:
 def cancel(request: HttpRequest, job_id: UUID) -> Job:
     """Ask a job to stop; one that has not begun stops at once."""
     now = timezone.now()
-    Job.objects.filter(pk=job_id).update(cancel_requested=True, beat=now)
-    Job.objects.filter(pk=job_id, state=Job.State.WAITING).update(
-        state=Job.State.CANCELLED, finished=now
-    )
+    whole = Job.objects.filter(Q(pk=job_id) | Q(part_of_id=job_id))
+    whole.update(cancel_requested=True, beat=now)
+    whole.filter(state=Job.State.WAITING).update(state=Job.State.CANCELLED, finished=now)
     return get_object_or_404(Job, pk=job_id)
 
 

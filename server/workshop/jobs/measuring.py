@@ -4,7 +4,6 @@ stops no other."""
 from __future__ import annotations
 
 import logging
-import os
 import tempfile
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor, as_completed
@@ -25,6 +24,16 @@ from server.workshop.store import content_path, named, put_file
 
 logger = logging.getLogger(__name__)
 ENDED = "it ended the process that read it. Bring it in by itself, or save it again."
+
+
+PART = 8
+"""Maps that one part of a job measures at the least."""
+PARTS = 16
+"""Parts that a job has at the most: each is a process of its own, which takes a while to begin."""
+
+
+class Parted(Exception):
+    """A job's work was handed out in parts, for which it waits."""
 
 
 def reason(problem: BaseException) -> str:
@@ -60,9 +69,26 @@ def measure_maps(
         facts[path] = found
         MapFacts.keep(maps[path], content_path(maps[path]).stat().st_size, found)
 
+    for part in job.parts.all():
+        failed |= (part.result or {}).get("failed", {})
     left = [path for path in maps if path not in facts and path not in failed]
+    if settings.SPLITS and job.part_of_id is None and len(left) >= 2 * PART:
+        if not job.parts.exists():
+            size = max(PART, -(-len(left) // PARTS))
+            for start in range(0, len(left), size):
+                some = {path: maps[path] for path in left[start : start + size]}
+                job.part("measure-part", {"maps": some})
+            raise Parted
+        if job.open_parts().exists():
+            raise Parted
     _each(left, one, done, failed, progress)
     return facts, failed
+
+
+def measure_part(job: Job, progress: Progress) -> dict[str, Any]:
+    """Measure some maps (`maps`: contents by path) of a job that waits for them."""
+    _, failed = measure_maps(job, dict(job.arguments["maps"]), progress)
+    return {"failed": failed}
 
 
 def _each(
@@ -72,7 +98,7 @@ def _each(
     failed: dict[str, str],
     progress: Progress,
 ) -> None:
-    with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
+    with ThreadPoolExecutor(max_workers=settings.JOB_THREADS) as pool:
         waiting = {pool.submit(one, path): path for path in paths}
         try:
             for count, finished in enumerate(as_completed(waiting)):

@@ -133,7 +133,7 @@ def _conclude(job: Job, code: int | None, reason: str) -> None:
     elif reason == "late":
         message = f"it took longer than {settings.JOB_MINUTES:g} minutes and was stopped."
         job.finish(Job.State.FAILED, error=_error(job, message, "Try it with less at once."))
-    elif job.attempts < MOST_ATTEMPTS:
+    elif job.attempts < MOST_ATTEMPTS + job.parts.exists():
         logger.warning("job %s (%s) ended with %s; it is tried again", job.pk, job.kind, code)
         job.mine().update(state=Job.State.WAITING, share=0.0, doing="")
         job.enqueue()
@@ -173,6 +173,8 @@ def sweep() -> int:
         count += _again(job)
     lost = Q(queued__isnull=True) | Q(queued__lt=now - timedelta(seconds=FORGOTTEN))
     for job in Job.objects.filter(lost, state=Job.State.WAITING):
+        if job.open_parts().exists():
+            continue
         job.enqueue()
         count += 1
     return count

@@ -12,6 +12,7 @@ import time
 from collections.abc import Callable
 from typing import Any
 
+import cv2
 from django.conf import settings
 from django.db import OperationalError, close_old_connections
 from django.utils import timezone
@@ -28,6 +29,7 @@ from server.workshop.jobs.deliver import deliver_to
 from server.workshop.jobs.embedded import bring_embedded
 from server.workshop.jobs.export import export, take_in, trial
 from server.workshop.jobs.measure import match, measure
+from server.workshop.jobs.measuring import Parted, measure_part
 from server.workshop.jobs.normal import normal
 from server.workshop.jobs.occlusion import occlusion
 from server.workshop.jobs.paint import paint
@@ -42,6 +44,7 @@ by path, and its result."""
 KINDS: dict[str, Callable[[Job, Progress], Any]] = {
     "bring-in": bring_in,
     "measure": measure,
+    "measure-part": measure_part,
     "match": match,
     "recipe": recipe,
     "deliver": deliver_to,
@@ -68,6 +71,7 @@ def do_in_process(job_id: str, attempt: int) -> None:
     threading.Thread(target=_end_with_parent, daemon=True).start()
     resource.setrlimit(resource.RLIMIT_DATA, (settings.JOB_MEMORY, settings.JOB_MEMORY))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+    cv2.setNumThreads(settings.JOB_THREADS)
     close_old_connections()
     job = Job.objects.filter(pk=job_id, attempts=attempt).first()
     if job is not None:
@@ -91,6 +95,10 @@ def do_here(job: Job) -> None:
         with acting_for(job.author_id):
             done = KINDS[job.kind](job, reporter(job))
             _finish(job, done)
+    except Parted:
+        # It waits for its parts, and holds no worker meanwhile.
+        job.mine().update(state=Job.State.WAITING, doing="in parts", beat=timezone.now())
+        Job.objects.get(pk=job.pk).part_ended()
     except Cancelled:
         job.finish(Job.State.CANCELLED)
     except EktoposError as problem:

@@ -33,6 +33,8 @@ class Job(models.Model):
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="jobs")
+    part_of = models.ForeignKey("self", null=True, on_delete=models.CASCADE, related_name="parts")
+    """The job that waits for this one, which does a part of it on whatever worker is free."""
     kind = models.CharField(max_length=20)
     state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
     share = models.FloatField(default=0.0)
@@ -91,6 +93,23 @@ class Job(models.Model):
         Job.objects.filter(pk=self.pk).update(queued=timezone.now())
         job_queued.send(Job, job_id=str(self.pk))
 
+    def part(self, kind: str, arguments: Mapping[str, object]) -> Job:
+        """Queue a part of this job."""
+        part = Job.objects.create(
+            project_id=self.project_id,
+            kind=kind,
+            arguments=arguments,
+            part_of=self,
+            author_id=self.author_id,
+            beat=timezone.now(),
+        )
+        transaction.on_commit(part.enqueue)
+        return part
+
+    def open_parts(self) -> models.QuerySet[Job]:
+        """Its parts that have not ended."""
+        return self.parts.filter(state__in=(self.State.WAITING, self.State.RUNNING))
+
     def mine(self) -> Any:
         """The job's row, as long as it is still this attempt's to write."""
         return Job.objects.filter(pk=self.pk, state=self.State.RUNNING, attempts=self.attempts)
@@ -108,4 +127,16 @@ class Job(models.Model):
         }
         if state == self.State.DONE:
             values["share"] = 1.0
-        return bool(self.mine().update(**values))
+        ended = bool(self.mine().update(**values))
+        if ended and self.part_of is not None:
+            self.part_of.part_ended()
+        return ended
+
+    def part_ended(self) -> None:
+        """Say how far a job is whose parts are being done; after the last it goes on itself."""
+        left, every = self.open_parts().count(), self.parts.count()
+        waiting = Job.objects.filter(pk=self.pk, state=self.State.WAITING)
+        waiting.update(share=0.9 * (every - left) / every, beat=timezone.now())
+        if left == 0:
+            for job in waiting:
+                job.enqueue()

@@ -54,7 +54,7 @@ export function JobsButton() {
               <div className="row">
                 <b>{NAMES[job.kind] ?? job.kind}</b>
                 <span className="small grow ellipsis">
-                  {job.state === 'waiting' ? 'waiting' : job.doing}
+                  {job.state === 'waiting' && !job.doing ? 'waiting' : job.doing}
                 </span>
                 <Button onClick={() => cancel.mutate(job.id)}>Cancel</Button>
               </div>
