@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import re
 import shutil
@@ -10,6 +11,7 @@ import sys
 import tempfile
 import time
 import urllib.request
+from collections.abc import Iterator
 from pathlib import Path
 
 import cv2
@@ -20,6 +22,7 @@ from tests.browser.chromium import chromium
 ROOT = Path(__file__).resolve().parents[2]
 PORT = "8451"
 OUT = ROOT / "docs/screenshots"
+PASSWORD = "quiet stones, forty-two"
 
 
 def wait_idle(page: Page) -> None:
@@ -84,12 +87,34 @@ def take(page: Page, home: str) -> None:
     shot("changed_files")
 
 
-def main() -> None:
-    """Start the application on a fresh data folder, take the pictures, stop it."""
-    data = ROOT / "build/screenshots-data"
-    shutil.rmtree(data, ignore_errors=True)
-    OUT.mkdir(parents=True, exist_ok=True)
-    environment = os.environ | {"EKTOPOS_DATA": str(data), "EKTOPOS_PORT": PORT}
+def take_people(page: Page, other: Page, home: str) -> None:
+    """The same project with two people in it: a note, and who may do what."""
+    for one, name, screen in (
+        (other, "tomas", "materials/dome_copper"),
+        (page, "ines", "materials/dome_copper"),
+    ):
+        one.goto(f"{home}/{screen}")
+        one.get_by_label("Name").fill(name)
+        one.get_by_label("Password").fill(PASSWORD)
+        one.get_by_role("button", name="Log in").click()
+        one.wait_for_url(f"**/{screen}")
+        one.get_by_role("heading", name="dome_copper", exact=True).wait_for()
+    page.get_by_role("button", name="Roughness adjustments").click()
+    page.get_by_role("button", name="Leave a note…").click()
+    page.get_by_label("A note at").fill("A little duller at the seams?")
+    page.keyboard.press("Control+Enter")
+    page.get_by_role("dialog", name="Notes").get_by_text("A little duller").wait_for()
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="Hollin Ridge Observatory").click()
+    page.get_by_role("menuitem", name="People").click()
+    page.get_by_role("table", name="Members").wait_for()
+    wait_idle(page)
+    page.screenshot(path=OUT / "people.png")
+
+
+@contextlib.contextmanager
+def served(environment: dict[str, str]) -> Iterator[str]:
+    """The application, while the block runs; its address."""
     server = subprocess.Popen(
         [str(ROOT / "run"), "demo"], cwd=ROOT, env=environment, stderr=subprocess.DEVNULL
     )
@@ -101,18 +126,49 @@ def main() -> None:
                 break
             except OSError:
                 time.sleep(0.5)
-        with sync_playwright() as playwright:
-            page = chromium(playwright).new_page(viewport={"width": 1280, "height": 800})
+        yield address
+    finally:
+        server.terminate()
+        server.wait()
+
+
+def main() -> None:
+    """Start the application on a fresh data folder, take the pictures, stop it."""
+    data = ROOT / "build/screenshots-data"
+    shutil.rmtree(data, ignore_errors=True)
+    OUT.mkdir(parents=True, exist_ok=True)
+    environment = os.environ | {"EKTOPOS_DATA": str(data), "EKTOPOS_PORT": PORT}
+    with sync_playwright() as playwright:
+        browser = chromium(playwright)
+
+        def opened() -> Page:
+            page = browser.new_page(viewport={"width": 1280, "height": 800})
             page.set_default_timeout(60_000)
+            return page
+
+        with served(environment) as address:
+            page = opened()
             page.goto(address)
             page.get_by_role("link", name="Hollin Ridge Observatory").click()
             page.wait_for_url("**/maps")
             time.sleep(8)  # the worker measures the sample's files
             page.reload()
-            take(page, page.url.removesuffix("/maps"))
-    finally:
-        server.terminate()
-        server.wait()
+            home = page.url.removesuffix("/maps")
+            take(page, home)
+        environment["EKTOPOS_TEAM"] = "1"
+        people = (
+            "from django.contrib.auth.models import User; from server.workshop.models import *;"
+            f"one, two = (User.objects.create_user(n, password='{PASSWORD}') for n in ('ines', 'tomas'));"
+            "p = Project.objects.get(); Member.objects.create(project=p, person=one, role='own');"
+            "Member.objects.create(project=p, person=two, role='work')"
+        )
+        manage = [sys.executable, "manage.py"]
+        subprocess.run([*manage, "migrate", "-v", "0"], cwd=ROOT, env=environment, check=True)
+        subprocess.run(
+            [*manage, "shell", "-v", "0", "-c", people], cwd=ROOT, env=environment, check=True
+        )
+        with served(environment):
+            take_people(opened(), opened(), home)
 
 
 if __name__ == "__main__":

@@ -1,17 +1,22 @@
 import { AskName } from '../components/AskName'
 import { Divider, Menu, MenuItem } from '@mui/material'
 import { useColorScheme } from '@mui/material/styles'
-import { useState } from 'react'
+import { Suspense, lazy, useState } from 'react'
 import { useLocation } from 'react-router'
 
 import { useCheckpoint, useEdit, useRestore } from '../api/changes'
 import { useStartJob } from '../api/jobs'
 import type { Project } from '../api/types'
-import { HistoryPanel } from '../history/HistoryPanel'
 import { atOf, useNoting } from '../notes/notes'
-import { PeopleDialog } from '../people/PeopleDialog'
 import { ago } from '../words'
 import { FollowFolders } from './FollowFolders'
+
+const HistoryPanel = lazy(() =>
+  import('../history/HistoryPanel').then((room) => ({ default: room.HistoryPanel })),
+)
+const PeopleDialog = lazy(() =>
+  import('../people/PeopleDialog').then((room) => ({ default: room.PeopleDialog })),
+)
 
 /** What a page's history would be of: the map, material or mesh that it shows. */
 function aboutOf(pathname: string): string {
@@ -121,10 +126,12 @@ export function ProjectMenu({ project }: { project: Project }) {
           {mode === 'dark' ? 'Light' : 'Dark'} surroundings
         </MenuItem>
       </Menu>
-      {shown === 'people' && <PeopleDialog close={() => setShown(null)} />}
-      {shown === 'history' && (
-        <HistoryPanel about={aboutOf(pathname)} close={() => setShown(null)} />
-      )}
+      <Suspense fallback={null}>
+        {shown === 'people' && <PeopleDialog close={() => setShown(null)} />}
+        {shown === 'history' && (
+          <HistoryPanel about={aboutOf(pathname)} close={() => setShown(null)} />
+        )}
+      </Suspense>
       {following && <FollowFolders close={() => setFollowing(false)} />}
       {asking && (
         <AskName
