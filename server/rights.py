@@ -58,7 +58,7 @@ RULES: dict[str, Rule] = {
     "POST /api/projects/{project_id}/keys": OWN,
     "DELETE /api/projects/{project_id}/keys/{key_id}": OWN,
     "GET /api/projects/{project_id}/checks": LOOK,
-    "POST /api/projects/{project_id}/checks/preview": WORK,
+    "POST /api/projects/{project_id}/checks/preview": LOOK,  # it changes nothing
     "GET /api/mesh-evidence/{key}/{code}/{slot}.png": "content",
     "GET /api/projects/{project_id}/destination": OWN,
     "POST /api/projects/{project_id}/destination": OWN,

@@ -70,7 +70,8 @@ class Caller:
             return Project.objects.all()
         mine = Q(members__person=self.person) if self.person is not None else Q(pk__in=[])
         if self.key is not None:
-            return Project.objects.filter(pk=self.key.project_id)
+            opens = self.role_in(self.key.project_id) is not None
+            return Project.objects.filter(pk__in=[self.key.project_id] if opens else [])
         linked = [link.project_id for link in self.links]
         return Project.objects.filter(mine | Q(pk__in=linked)).distinct()
 

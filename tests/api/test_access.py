@@ -246,21 +246,26 @@ class Settings(Api):
     def test_as_documented_for_deployment_django_has_nothing_to_say(self) -> None:
         # The settings that docs/deploy.md names for a server behind HTTPS. Source: Django's
         # deployment checklist.
-        said = self.manage(
-            "check",
-            "--deploy",
-            "--fail-level",
-            "WARNING",
-            EKTOPOS_HTTPS="1",
-            EKTOPOS_HOSTS="textures.example",
-        )
-        self.assertEqual((said.returncode, "no issues" in said.stdout), (0, True), said.stderr)
+        for team in ("0", "1"):
+            said = self.manage(
+                "check",
+                "--deploy",
+                "--fail-level",
+                "WARNING",
+                EKTOPOS_HTTPS="1",
+                EKTOPOS_HOSTS="textures.example",
+                EKTOPOS_TEAM=team,
+            )
+            self.assertEqual((said.returncode, "no issues" in said.stdout), (0, True), said.stderr)
 
     def test_a_wrong_setting_is_one_sentence(self) -> None:
         for name, value in (
             ("EKTOPOS_TOKEN", "short"),
             ("EKTOPOS_TASKS", "magic"),
             ("EKTOPOS_CACHE_MB", "much"),
+            ("EKTOPOS_STORE", "somewhere"),
+            ("EKTOPOS_LOG_AS", "poetry"),
+            ("DATABASE_URL", "mysql://elsewhere/ektopos"),
         ):
             said = self.manage("check", **{name: value})
             self.assertNotEqual(said.returncode, 0)

@@ -282,6 +282,9 @@ class ComingIn(Team):
         self.assertEqual(by("work", "post", "/projects", {"name": "x"}), 403)
         self.assertEqual(Revision.objects.filter(author=person).exists(), True)
         # A key is worth no more than its maker.
+        self.assertEqual(
+            len(ask(Client(), "get", "/projects", Authorization=f"Bearer {keys['look']}").json()), 1
+        )
         Member.objects.filter(project_id=project["id"], person=person).update(role=Role.LOOK)
         self.assertEqual(by("work", "post", f"{place}/exports", export), 403)
         User.objects.filter(pk=person.pk).update(is_active=False)

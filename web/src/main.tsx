@@ -6,21 +6,16 @@ import { GlobalStyles } from '@mui/material'
 import CssBaseline from '@mui/material/CssBaseline'
 import { ThemeProvider } from '@mui/material/styles'
 import { QueryClient, QueryClientProvider } from '@tanstack/react-query'
-import { StrictMode } from 'react'
+import { StrictMode, lazy } from 'react'
 import { createRoot } from 'react-dom/client'
 import { BrowserRouter, Navigate, Route, Routes } from 'react-router'
 
 import { ApiError } from './api/client'
 import { guardLeaving } from './api/queue'
-import { ChecksScreen } from './checks/ChecksScreen'
-import { ExportScreen } from './export/ExportScreen'
 import { NoticeBar } from './layout/NoticeBar'
 import { ProjectFrame } from './layout/ProjectFrame'
 import { MapsScreen } from './maps/MapsScreen'
-import { MaterialsScreen } from './materials/MaterialsScreen'
-import { MeshesScreen } from './meshes/MeshesScreen'
 import { ProjectsScreen } from './projects/ProjectsScreen'
-import { SceneScreen } from './scene/SceneScreen'
 import { theme, tokenStyles } from './theme'
 
 const queries = new QueryClient({
@@ -32,6 +27,27 @@ const queries = new QueryClient({
     },
   },
 })
+
+// Whatever draws in three dimensions is not needed for the first page: it is asked for while nothing else is done, and at the
+// latest when its screen is opened.
+const rooms = {
+  materials: () => import('./materials/MaterialsScreen'),
+  meshes: () => import('./meshes/MeshesScreen'),
+  scene: () => import('./scene/SceneScreen'),
+  checks: () => import('./checks/ChecksScreen'),
+  export: () => import('./export/ExportScreen'),
+}
+const MaterialsScreen = lazy(() =>
+  rooms.materials().then((room) => ({ default: room.MaterialsScreen })),
+)
+const MeshesScreen = lazy(() => rooms.meshes().then((room) => ({ default: room.MeshesScreen })))
+const SceneScreen = lazy(() => rooms.scene().then((room) => ({ default: room.SceneScreen })))
+const ChecksScreen = lazy(() => rooms.checks().then((room) => ({ default: room.ChecksScreen })))
+const ExportScreen = lazy(() => rooms.export().then((room) => ({ default: room.ExportScreen })))
+const fetchRooms = () => Object.values(rooms).forEach((load) => void load())
+// Not every browser says when it is idle.
+if ('requestIdleCallback' in window) requestIdleCallback(fetchRooms, { timeout: 2000 })
+else setTimeout(fetchRooms, 1000)
 
 guardLeaving()
 

@@ -74,7 +74,7 @@ def history(
     while current is not None:
         past.add(current)
         current = parents[current]
-    rows = project.revisions.select_related("parent", "author").order_by("-pk")
+    rows = project.revisions.select_related("author").defer("whole").order_by("-pk")
     if before is not None:
         rows = rows.filter(pk__lt=before)
     steps: list[Step] = []

@@ -108,6 +108,15 @@ export function ExportScreen() {
           >
             Export only
           </Button>
+          <Button
+            title="Put the package into an engine's project folder, if its trial passes"
+            disabled={plan.isError}
+            onClick={() => setDelivering(true)}
+          >
+            Deliver…
+          </Button>
+          <WhatGoes project={project} />
+          {/* What comes with the first package stands behind what is always there, which stays in its place. */}
           {last && <Button onClick={() => startArchive.mutate(last.id)}>Download</Button>}
           {last && (
             <Button
@@ -118,14 +127,6 @@ export function ExportScreen() {
               Try again
             </Button>
           )}
-          <Button
-            title="Put the package into an engine's project folder, if its trial passes"
-            disabled={plan.isError}
-            onClick={() => setDelivering(true)}
-          >
-            Deliver…
-          </Button>
-          <WhatGoes project={project} />
           <History packages={packages} show={setChosen} />
           <span className="grow" />
           {errors.length > 0 && (

@@ -241,8 +241,9 @@ function TargetButton({ project }: { project: Project }) {
     <>
       <Button
         aria-haspopup="menu"
+        className="target"
+        title={current?.title}
         onClick={(event) => setAnchor(event.currentTarget)}
-        sx={{ maxWidth: 190 }}
       >
         <span className="ellipsis">
           for <b>{current?.title ?? project.document.target}</b>

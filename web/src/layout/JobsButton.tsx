@@ -36,6 +36,7 @@ export function JobsButton() {
     <>
       <Button
         variant="text"
+        className="jobs"
         onClick={(event) => setAnchor(event.currentTarget)}
         aria-haspopup="dialog"
       >

@@ -1,5 +1,5 @@
 import { Button } from '@mui/material'
-import { useEffect } from 'react'
+import { Suspense, lazy, useEffect } from 'react'
 import type { MouseEvent } from 'react'
 import { useDropzone } from 'react-dropzone'
 import { Link, Outlet, useLocation } from 'react-router'
@@ -15,7 +15,10 @@ import { useAllRemembered } from '../components/remembered'
 import { useBringIn } from '../components/useBringIn'
 import { useIncoming } from '../api/incoming'
 import { StatusLine } from './StatusLine'
-import { StageKeeper } from '../stage/StageCanvas'
+
+const StageKeeper = lazy(() =>
+  import('../stage/StageCanvas').then((room) => ({ default: room.StageKeeper })),
+)
 
 /** Right click opens the menu that the three dots of the same row open. */
 function openItsMenu(event: MouseEvent) {
@@ -101,9 +104,13 @@ export function ProjectFrame() {
       <div className="frame">
         <Header project={project.data} />
         <main className="screen" key={id}>
-          <Outlet />
+          <Suspense fallback={<p className="empty">Opening …</p>}>
+            <Outlet />
+          </Suspense>
         </main>
-        <StageKeeper />
+        <Suspense fallback={null}>
+          <StageKeeper />
+        </Suspense>
         <div>
           <ChangedFilesBar />
           <NewOfSets />
