@@ -96,8 +96,6 @@ def token_asked(get_response: Answer) -> Answer:
             return get_response(request)
         if request.path == "/enter" and request.method == "POST":
             return get_response(request)
-        if request.path.startswith("/health/"):
-            return get_response(request)
         if request.path.startswith("/api/"):
             refused = refusal(
                 401, "This server asks for its token.", hint="Open its page and enter the token."

@@ -128,7 +128,7 @@ RULES: dict[str, Rule] = {
     "GET /api/projects/{project_id}/scene/beside": LOOK,
     "POST /api/projects/{project_id}/scene/file": WORK,
 }
-OPEN = ("/in", "/out", "/join/", "/shared/", "/reset/", "/sso/", "/health/", "/assets/")
+OPEN = ("/in", "/out", "/join/", "/shared/", "/reset/", "/sso/", "/assets/")
 """Pages that are there for whoever has not logged in."""
 _HASH, _KEY = re.compile(r"\b[0-9a-f]{64}\b"), re.compile(r"[0-9a-f]{40}([0-9a-f]{24})?")
 
@@ -144,7 +144,7 @@ class kept:
         caller = find_caller(request)
         request.caller = caller  # type: ignore[attr-defined]
         keyed = request.headers.get("Authorization", "").startswith("Bearer ")
-        if keyed and not caller.is_known and not request.path.startswith("/health/"):
+        if keyed and not caller.is_known:
             # A key that is wrong or has ended says so, and is not taken for nobody.
             return _not_there(caller)
         if not caller.is_known and not request.path.startswith(("/api/", *OPEN)):

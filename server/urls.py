@@ -9,7 +9,7 @@ from django.http import FileResponse, HttpRequest, HttpResponse
 from django.urls import path, re_path
 from django.views.decorators.csrf import ensure_csrf_cookie
 
-from server import access, watching
+from server import access
 from server.workshop.api import api
 
 
@@ -34,7 +34,6 @@ for pattern in calls[0]:
 urlpatterns = [
     path("api/", calls),
     path("enter", access.enter),
-    *watching.patterns,
     *(import_module("server.people").patterns if settings.TEAM else ()),
     re_path(r"^(?!api/|assets/).*$", page),
 ]

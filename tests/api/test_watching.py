@@ -19,6 +19,10 @@ class Watching(Api):
             self.assertEqual(self.client.get(f"/health/{path}").status_code, 200)
         with override_settings(ACCESS_TOKEN="a token that is long enough"):
             self.assertEqual(Client().get("/health/ready").status_code, 200)
+        # A balancer asks by the machine's number, over plain HTTP.
+        with override_settings(ALLOWED_HOSTS=["textures.example"], SECURE_SSL_REDIRECT=True):
+            asked = self.client.get("/health/ready", headers={"Host": "10.0.0.7"})
+            self.assertEqual((asked.status_code, self.client.get("/").status_code), (200, 400))
         with mock.patch.object(watching, "_queue", side_effect=ConnectionError):
             answer = self.client.get("/health/ready")
         self.assertEqual(
