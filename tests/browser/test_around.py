@@ -166,6 +166,7 @@ class Findings(Site):
         for screen in ("Materials", "Checks", "Export"):
             self.go(screen)
             page.locator("main").wait_for()
+            page.get_by_text("Opening …").wait_for(state="detached")
             page.wait_for_load_state("networkidle")
             self.axe(f"{screen} of a bare mesh")
         self.assertEqual(self.complaints, [])

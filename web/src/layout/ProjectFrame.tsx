@@ -104,7 +104,7 @@ export function ProjectFrame() {
       <div className="frame">
         <Header project={project.data} />
         <main className="screen" key={id}>
-          <Suspense fallback={<p className="empty">Opening …</p>}>
+          <Suspense fallback={<h1 className="empty">Opening …</h1>}>
             <Outlet />
           </Suspense>
         </main>
