@@ -137,8 +137,7 @@ def _database(url: str) -> dict[str, Any]:
 DATABASES = {"default": _database(DATABASE_URL)} if DATABASE_URL else _SQLITE
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 
-# `database` needs nothing else; `rq` wants a Redis or Valkey server and the package's extra of that
-# name.
+# `database` needs nothing else; `rq` wants a Redis or Valkey server.
 TASK_BACKENDS = {
     "database": {"BACKEND": "django_tasks_db.DatabaseBackend"},
     "immediate": {"BACKEND": "django_tasks.backends.immediate.ImmediateBackend"},
@@ -270,7 +269,7 @@ CONTENT_SECURITY_POLICY = {
         "worker-src": [SELF, "blob:"],
         "manifest-src": [SELF],
         "base-uri": [NONE],
-        "form-action": [SELF, *([_origin(_text("SSO_URL"))] if _text("SSO_URL") else [])],
+        "form-action": [SELF, *([_origin(SSO["url"])] if SSO["url"] else [])],
         "frame-ancestors": [NONE],
         "object-src": [NONE],
     }

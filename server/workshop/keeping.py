@@ -96,7 +96,8 @@ def verify() -> Iterator[Damage]:
 
 
 def reached() -> set[str]:
-    """Every content that any state of any project names, an offer, or a job that has not ended."""
+    """Every content that any state of any project names, a package, an offer, or a job that has not
+    ended."""
     reachable: set[str] = set()
     for whole, patch in Revision.objects.values_list("whole", "patch").iterator(chunk_size=200):
         if whole is not None:
@@ -148,24 +149,18 @@ def collect() -> Collected:
         if path.name not in kept and path.stat().st_mtime < before:
             take(path)
             if not settings.SHARED:
-                MapFacts.objects.filter(sha256=path.name).delete()
-                Held.objects.filter(sha256=path.name).delete()
+                _forget(path.name)
     _collect_rows()
     for folder, hours in (("archives", ARCHIVE_HOURS), ("recipes", 24 * RECIPE_DAYS)):
         for path in _files(settings.DATA_FOLDER / folder):
             if path.stat().st_mtime < time.time() - 3600 * hours:
                 take(path)
-    folders = ["cache"]
+    spare = list(_files(settings.DATA_FOLDER / "cache"))
     if settings.SHARED:
         # What the store has can be fetched again.
         taken[0] += _collect_shared(kept, before)
-        folders += ["files"]
-    cached = [
-        (path.stat(), path)
-        for folder in folders
-        for path in _files(settings.DATA_FOLDER / folder)
-        if not path.is_symlink()
-    ]
+        spare += _contents()
+    cached = [(path.stat(), path) for path in spare if not path.is_symlink()]
     room = sum(status.st_size for status, _ in cached) - settings.CACHE_BYTES
     for status, path in sorted(cached, key=lambda pair: max(pair[0].st_atime, pair[0].st_mtime)):
         if room <= 0:
@@ -173,6 +168,12 @@ def collect() -> Collected:
         room -= status.st_size
         take(path)
     return Collected(*taken)
+
+
+def _forget(sha256: str) -> None:
+    """Take away what the database knows of a content that is gone everywhere."""
+    MapFacts.objects.filter(sha256=sha256).delete()
+    Held.objects.filter(sha256=sha256).delete()
 
 
 def _collect_shared(kept: set[str], before: float) -> int:
@@ -186,12 +187,13 @@ def _collect_shared(kept: set[str], before: float) -> int:
 
     for folder in _folders(store, "files"):
         for sha in store.listdir(f"files/{folder}")[1]:
+            if not is_hash(sha) or sha in kept:
+                continue  # nothing is asked of the store for what stays
             key = f"files/{folder}/{sha}"
-            newest = max(age(key), age(wanted_path(sha)))
-            if is_hash(sha) and sha not in kept and newest < before:
+            if max(age(key), age(wanted_path(sha))) < before:
                 store.delete(key)
                 store.delete(wanted_path(sha))
-                Held.objects.filter(sha256=sha).delete()
+                _forget(sha)
                 count += 1
     for place, hours in (("archives", ARCHIVE_HOURS), ("recipes", 24 * RECIPE_DAYS)):
         for folder in _folders(store, place):
