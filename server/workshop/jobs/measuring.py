@@ -77,7 +77,7 @@ def measure_maps(
             size = max(PART, -(-len(left) // PARTS))
             for start in range(0, len(left), size):
                 some = {path: maps[path] for path in left[start : start + size]}
-                job.part("measure-part", {"maps": some})
+                Job.start(job.project, "measure-part", {"maps": some}, part_of=job)
             raise Parted
         if job.open_parts().exists():
             raise Parted

@@ -66,7 +66,12 @@ class Job(models.Model):
 
     @classmethod
     def start(
-        cls, project: Project, kind: str, arguments: Mapping[str, object], page: str = ""
+        cls,
+        project: Project,
+        kind: str,
+        arguments: Mapping[str, object],
+        page: str = "",
+        part_of: Job | None = None,
     ) -> Job:
         """Queue a job; a worker sees it when the transaction is through."""
         job = cls.objects.create(
@@ -74,6 +79,7 @@ class Job(models.Model):
             kind=kind,
             arguments=arguments,
             page=page[:40],
+            part_of=part_of,
             author_id=acting(),
             beat=timezone.now(),
         )
@@ -92,19 +98,6 @@ class Job(models.Model):
         """Hand the job to the task queue."""
         Job.objects.filter(pk=self.pk).update(queued=timezone.now())
         job_queued.send(Job, job_id=str(self.pk))
-
-    def part(self, kind: str, arguments: Mapping[str, object]) -> Job:
-        """Queue a part of this job."""
-        part = Job.objects.create(
-            project_id=self.project_id,
-            kind=kind,
-            arguments=arguments,
-            part_of=self,
-            author_id=self.author_id,
-            beat=timezone.now(),
-        )
-        transaction.on_commit(part.enqueue)
-        return part
 
     def open_parts(self) -> models.QuerySet[Job]:
         """Its parts that have not ended."""
