@@ -182,16 +182,16 @@ AUTH_PASSWORD_VALIDATORS = [
     )
 ]
 AUTHENTICATION_BACKENDS = ["django.contrib.auth.backends.ModelBackend"]
+PEOPLE_MIDDLEWARE = [
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "server.rights.kept",
+]
 if TEAM:
     INSTALLED_APPS.append("axes")
     AUTHENTICATION_BACKENDS.insert(0, "axes.backends.AxesStandaloneBackend")
-    MIDDLEWARE += [
-        "django.contrib.sessions.middleware.SessionMiddleware",
-        "django.contrib.auth.middleware.AuthenticationMiddleware",
-        "server.rights.kept",
-        # The last: it answers in place of a log-in that is locked out.
-        "axes.middleware.AxesMiddleware",
-    ]
+    # The last one answers in place of a log-in that is locked out.
+    MIDDLEWARE += [*PEOPLE_MIDDLEWARE, "axes.middleware.AxesMiddleware"]
 AXES_FAILURE_LIMIT = int(_number("LOGIN_TRIES", 8))
 AXES_COOLOFF_TIME = timedelta(minutes=_number("LOGIN_PAUSE_MINUTES", 15))
 AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]

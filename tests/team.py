@@ -17,12 +17,7 @@ class TeamMode(TestCase):
 
     @classmethod
     def setUpClass(cls) -> None:
-        middleware = [
-            *settings.MIDDLEWARE,
-            "django.contrib.sessions.middleware.SessionMiddleware",
-            "django.contrib.auth.middleware.AuthenticationMiddleware",
-            "server.rights.kept",
-        ]
+        middleware = [*settings.MIDDLEWARE, *settings.PEOPLE_MIDDLEWARE]
         quick = ["django.contrib.auth.hashers.MD5PasswordHasher"]
         cls.enterClassContext(
             override_settings(TEAM=True, MIDDLEWARE=middleware, PASSWORD_HASHERS=quick)

@@ -14,6 +14,7 @@ from ektopos.targets.profile import Profile, find_profile, profiles_of
 from ektopos.trial.engine.files import read_listing
 from ektopos.types import Progress, no_progress
 from server.workshop.models import Package, Project
+from server.workshop.packages import keep
 from server.workshop.store import (
     content_path,
     known_content,
@@ -81,6 +82,7 @@ def bring_in_package(
         sync_tree(package_folder(package.pk))
     package.complete = True
     package.save(update_fields=["complete"])
+    keep(package)
     return package
 
 

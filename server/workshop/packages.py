@@ -19,8 +19,14 @@ def keep(package: Package) -> None:
     if shared() is None:
         return
     folder = package_folder(package.pk)
-    files = [path for path in sorted(folder.rglob("*")) if path.is_file() and path.name != _LIST]
-    package.stored = {path.relative_to(folder).as_posix(): put_file(path)[0] for path in files}
+    held = {
+        path.relative_to(folder).as_posix(): path
+        for path in sorted(folder.rglob("*"))
+        if path.is_file() and path.name != _LIST
+    }
+    # The package's own files never change; what its trials keep does.
+    known = {name: sha for name, sha in package.stored.items() if name.startswith("files/")}
+    package.stored = {name: known.get(name) or put_file(path)[0] for name, path in held.items()}
     package.save(update_fields=["stored"])
     _mark(package)
 

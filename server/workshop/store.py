@@ -74,9 +74,11 @@ def share(path: Path, *, again: bool = False) -> None:
 
 def fetch(path: Path) -> bool:
     """Have a file of the data folder here; gives whether it is."""
-    storage = None if path.exists() else shared()
+    if path.exists():
+        return True
+    storage = shared()
     if storage is None:
-        return path.exists()
+        return False
     try:
         with storage.open(_key(path), "rb") as source, writing(path) as temporary:
             with temporary.open("wb") as file:

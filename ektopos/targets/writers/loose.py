@@ -22,7 +22,6 @@ from ektopos.targets.quantities import is_inverted
 from ektopos.targets.values import input_values
 from ektopos.targets.writers.gltf import geometry
 from ektopos.targets.writers.parts import Container, Parts, Written
-from ektopos.types import NormalY
 
 MATERIALS = "materials.mtlx"
 _Ports = dict[InputName, tuple[str, str]]
@@ -116,18 +115,7 @@ def materialx(
     nodes = dict(zip(plan.materials, node_names(plan), strict=True))
     files = {file.path: file for file in plan.files}
     for name, material in plan.materials.items():
-        shader = "open_pbr_surface" if _is_lit_inside(material, profile) else "gltf_pbr"
-        _add_material(
-            written,
-            shader,
-            nodes[name],
-            name,
-            material,
-            plan,
-            files,
-            emission_factors,
-            profile.normal_y,
-        )
+        _add_material(written, nodes[name], name, material, plan, files, emission_factors, profile)
     look = written.addLook("slots")
     for mesh, entry in document.meshes.items():
         for slot, worn in entry.slots.items():
@@ -152,17 +140,17 @@ def _is_lit_inside(material: Material, profile: Profile) -> bool:
 
 def _add_material(
     written: Any,
-    category: str,
     node: str,
     name: str,
     material: Material,
     plan: Plan,
     files: dict[str, PlannedFile],
     emission_factors: dict[str, float],
-    plan_y: NormalY,
+    profile: Profile,
 ) -> None:
+    is_gltf = not _is_lit_inside(material, profile)
+    category = "gltf_pbr" if is_gltf else "open_pbr_surface"
     shader = written.addNode(category, f"SR_{node}", "surfaceshader")
-    is_gltf = category == "gltf_pbr"
     ports = _GLTF if is_gltf else _OPEN_PBR
     glow = material.feeds["emission"].strength * emission_factors.get(
         plan.file_of.get((name, "emission"), ""), 1.0
@@ -190,7 +178,7 @@ def _add_material(
             source = _image(
                 written, node, files[path], input_name, kind, channel[0], channel[1], material
             )
-            if input_name == "normal" and plan_y == "-":
+            if input_name == "normal" and profile.normal_y == "-":
                 # Green is turned before it is read: 1 − y.
                 source = _counted(written, source, "vector3", (1.0, -1.0, 1.0), (0.0, 1.0, 0.0))
             if input_name == "normal":

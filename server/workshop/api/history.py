@@ -22,7 +22,8 @@ from server.workshop.models import Revision
 
 router = Router(tags=["history"])
 PAGE = 60
-MOST_PICTURES = 12
+MOST_PICTURES = 3
+"""Things of one step that are pictured."""
 Kind = Literal["map", "material", "mesh"]
 _PARTS: dict[str, Kind] = {"maps": "map", "materials": "material", "meshes": "mesh"}
 
@@ -80,13 +81,13 @@ def history(
     steps: list[Step] = []
     for row in rows.iterator(chunk_size=100):
         touched = [Touched(kind=k, name=n) for k, n in _touched(row)]
-        if kind is not None and not any((t.kind, t.name) == (kind, name) for t in touched):
+        about = [t for t in touched if kind is None or (t.kind, t.name) == (kind, name)]
+        if kind is not None and not about:
             continue
         if len(steps) == PAGE:
             return History(steps=steps, more=steps[-1].revision)
         if pictures:
-            wanted = [t for t in touched if kind is None or (t.kind, t.name) == (kind, name)]
-            for thing in wanted[:MOST_PICTURES]:
+            for thing in [t for t in about if t.kind != "mesh"][:MOST_PICTURES]:
                 thing.before = _picture(row.parent, thing.kind, thing.name)
                 thing.after = _picture(row, thing.kind, thing.name)
         steps.append(
@@ -148,7 +149,7 @@ def _things(patch: dict[str, Any]) -> Iterator[tuple[Kind, str]]:
 
 def _picture(revision: Revision | None, kind: Kind, name: str) -> str | None:
     """The address of a thing's picture in a state; `None` where it has none."""
-    if revision is None or kind == "mesh":
+    if revision is None:
         return None
     document = revision.parsed
     if kind == "map":

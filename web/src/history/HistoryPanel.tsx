@@ -94,7 +94,7 @@ export function HistoryPanel({ about, close }: { about: string; close: () => voi
 function OneStep({ step, only }: { step: Step; only: string | null }) {
   const bringBack = useBringBack()
   const seen = step.touched.filter((thing) => thing.before || thing.after)
-  const shown = (only === null ? seen : seen.filter((thing) => thing.name === only)).slice(0, 3)
+  const shown = only === null ? seen : seen.filter((thing) => thing.name === only)
   const when = new Date(step.made)
   return (
     <li className={step.state}>
