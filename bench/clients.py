@@ -15,7 +15,7 @@ import time
 from http.client import HTTPException
 from pathlib import Path
 
-from bench.running import Refused, Workshop
+from tests.workshop import Refused, Workshop
 
 PEOPLE = 20
 

@@ -17,8 +17,8 @@ import time
 from http.client import HTTPException
 from pathlib import Path
 
-from bench.running import ROOT, Refused, Workshop
 from tests.samples import noise, project_folder, save
+from tests.workshop import ROOT, Refused, Workshop
 
 GONE = (OSError, HTTPException, Refused)
 

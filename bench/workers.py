@@ -15,7 +15,7 @@ import numpy as np
 from PIL import Image
 
 from tests.services.engines import postgres, redis
-from tests.services.machines import Machine
+from tests.workshop import Workshop
 
 MAPS, SIDE = 200, 1024
 
@@ -35,8 +35,8 @@ def run() -> None:
                 "EKTOPOS_STORE": str(root / "shared"),
                 "EKTOPOS_JOB_THREADS": "1",
             }
-            web = Machine(root / f"web{count}", "web", settings)
-            workers = [Machine(root / f"w{count}-{i}", "worker", settings) for i in range(count)]
+            web = Workshop(root / f"web{count}", "web", settings)
+            workers = [Workshop(root / f"w{count}-{i}", "worker", settings) for i in range(count)]
             web.start()
             try:
                 for worker in workers:
@@ -56,9 +56,7 @@ def run() -> None:
                     web.ended(job)
                 began = time.monotonic()
                 job = web.ask("POST", f"/projects/{project['id']}/bring-in", {"files": sent[1:]})
-                while job["state"] in ("waiting", "running"):
-                    time.sleep(0.5)  # not so often that asking takes a core
-                    job = web.ask("GET", f"/jobs/{job['id']}")
+                job = web.ended(job, every=0.5)  # not so often that asking takes a core
                 took = time.monotonic() - began
                 first = first or took
                 print(

@@ -12,13 +12,13 @@ import requests
 
 from tests.samples import folder
 from tests.services.identity import CLIENT, SECRET, identity
-from tests.services.machines import ROOT, Machine
+from tests.workshop import ROOT, Workshop
 
 PASSWORD = "a long enough pass phrase"
 
 
 class ComingIn(TestCase):
-    machine: Machine
+    machine: Workshop
 
     @classmethod
     def setUpClass(cls) -> None:
@@ -35,7 +35,7 @@ class ComingIn(TestCase):
             "EKTOPOS_LOG_AS": "json",
             "EKTOPOS_LOG_LEVEL": "INFO",
         }
-        cls.machine = Machine(root / "one", "", settings)
+        cls.machine = Workshop(root / "one", "", settings)
         stack.callback(cls.machine.stop)
         cls.machine.start()
         script = (
@@ -88,7 +88,7 @@ class ComingIn(TestCase):
             f"{self.address}/api/me", headers={"X-Request-ID": "find-me"}, timeout=60
         )
         self.assertEqual(answer.headers["X-Request-ID"], "find-me")
-        log = (self.machine.folder.parent / "one.log").read_text()
+        log = (self.machine.data.parent / "one.log").read_text()
         lines = [line for line in log.splitlines() if "find-me" in line]
         import json
 

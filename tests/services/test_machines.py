@@ -18,7 +18,7 @@ from PIL import Image as Pillow
 
 from tests.samples import coloured, folder, noise, project_folder, save
 from tests.services.engines import postgres, redis, s3, until
-from tests.services.machines import ROOT, Machine, Refused
+from tests.workshop import ROOT, Refused, Workshop
 
 PEOPLE = 20
 ROLES = ("web", "web", "worker", "worker", "worker")
@@ -27,7 +27,7 @@ ROLES = ("web", "web", "worker", "worker", "worker")
 class Studio(TestCase):
     """Two machines for pages and three for jobs."""
 
-    machines: list[Machine]
+    machines: list[Workshop]
 
     @classmethod
     def setUpClass(cls) -> None:
@@ -43,9 +43,9 @@ class Studio(TestCase):
             **stack.enter_context(s3()),
         }
         cls.machines = [
-            Machine(root / f"{only}{number}", only, settings) for number, only in enumerate(ROLES)
+            Workshop(root / f"{only}{number}", only, settings) for number, only in enumerate(ROLES)
         ]
-        cls.machines[0].folder.mkdir()
+        cls.machines[0].data.mkdir()
         cls.machines[0].manage("migrate", "-v", "0")
         for machine in cls.machines:
             stack.callback(machine.stop)
@@ -239,8 +239,7 @@ class Studio(TestCase):
         )
         self.assertEqual(self.two.ask("GET", f"{self.place}/pulse")["revision"] > 0, True)
         # Whoever comes back serves as before, from an empty folder.
-        self.one.folder = self.one.folder.with_name("web0-again")
-        self.one.environment["EKTOPOS_DATA"] = str(self.one.folder)
+        self.one.data = self.one.data.with_name("web0-again")
         self.one.start()
         self.machines[2].start()
         entry = next(iter(document["maps"].values()))

@@ -1,12 +1,12 @@
-"""A workshop of its own for measuring: started on a folder, asked over HTTP as a program would,
-ended in any way."""
+"""A whole application as processes of its own, for tests and for measuring: started on a folder, asked
+over HTTP as a program would, ended in any way."""
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
 import signal
-import socket
 import subprocess
 import sys
 import time
@@ -15,7 +15,9 @@ from http.client import HTTPConnection, HTTPException
 from pathlib import Path
 from typing import Any
 
-ROOT = Path(__file__).resolve().parent.parent
+from tests.services.engines import free_port, until
+
+ROOT = Path(__file__).resolve().parents[1]
 
 
 class Refused(Exception):
@@ -27,32 +29,56 @@ class Refused(Exception):
 
 
 class Workshop:
-    """The application on a data folder."""
+    """The application on a data folder: all of it, or the `web` or `worker` of one machine among
+    several. With `settings` it has those and none of whoever starts it."""
 
-    def __init__(self, data: Path) -> None:
-        self.data = data
-        with socket.socket() as probe:
-            probe.bind(("127.0.0.1", 0))
-            self.port = probe.getsockname()[1]
+    def __init__(self, data: Path, only: str = "", settings: dict[str, str] | None = None) -> None:
+        self.data, self.only, self.port = data, only, free_port()
+        kept = {
+            name: value
+            for name, value in os.environ.items()
+            if settings is None or not name.startswith("EKTOPOS_")
+        }
+        self.environment = kept | (settings or {})
+        self.key = ""
+        """By which it is asked, in team mode."""
         self.process: subprocess.Popen[bytes] | None = None
 
-    def start(self) -> None:
-        """Start it and wait until it answers."""
-        environment = {**os.environ, "EKTOPOS_DATA": str(self.data)}
-        command = [sys.executable, "manage.py", "workshop", "--port", str(self.port)]
-        log = (self.data.parent / "workshop.log").open("ab")
-        self.process = subprocess.Popen(
-            command, cwd=ROOT, env=environment, stderr=log, stdout=log, start_new_session=True
+    def manage(self, *command: str) -> str:
+        """What a command of the application says on this machine."""
+        done = subprocess.run(
+            [sys.executable, "manage.py", *command],
+            cwd=ROOT,
+            env=self.environment | {"EKTOPOS_DATA": str(self.data)},
+            capture_output=True,
+            text=True,
         )
-        for _ in range(600):
-            try:
-                self.ask("GET", "/projects")
-                return
-            except (OSError, HTTPException, Refused):
-                if self.process.poll() is not None:
-                    raise SystemExit(f"the workshop ended; see {log.name}") from None
-                time.sleep(0.1)
-        raise SystemExit(f"the workshop does not answer; see {log.name}")
+        assert done.returncode == 0, done.stderr
+        return done.stdout.strip()
+
+    def start(self) -> None:
+        """Start it and wait until it answers, if it does."""
+        self.data.mkdir(parents=True, exist_ok=True)
+        command = [sys.executable, "manage.py", "workshop", "--port", str(self.port)]
+        command += ["--only", self.only] if self.only else []
+        with (self.data.parent / f"{self.data.name}.log").open("ab") as log:
+            self.process = subprocess.Popen(
+                command,
+                cwd=ROOT,
+                env=self.environment | {"EKTOPOS_DATA": str(self.data)},
+                stderr=log,
+                stdout=log,
+                start_new_session=True,
+            )
+        if self.only != "worker":
+            until(self._answers, f"the workshop (see {log.name})")
+
+    def _answers(self) -> bool:
+        assert self.process is not None and self.process.poll() is None, "the workshop ended"
+        with contextlib.suppress(OSError, HTTPException, Refused):
+            self.ask("GET", "/me")
+            return True
+        return False
 
     def family(self) -> list[int]:
         """The supervisor, the web server and its process, the worker, and the processes of jobs."""
@@ -71,10 +97,14 @@ class Workshop:
     def kill(self, pids: list[int]) -> None:
         """As a power cut would: at once, without a word."""
         for pid in pids:
-            try:
+            with contextlib.suppress(ProcessLookupError):
                 os.kill(pid, signal.SIGKILL)
-            except ProcessLookupError:
-                continue
+
+    def pull_the_plug(self) -> None:
+        """All of it ends so."""
+        assert self.process
+        self.kill(self.family())
+        self.process.wait()
 
     def stop(self) -> None:
         """Politely."""
@@ -97,12 +127,10 @@ class Workshop:
             content = (
                 raw if raw is not None else None if body is None else json.dumps(body).encode()
             )
-            connection.request(
-                method,
-                f"/api{path}",
-                content,
-                {"Content-Type": kind} if content is not None else {},
-            )
+            headers = {"Content-Type": kind} if content is not None else {}
+            if self.key:
+                headers["Authorization"] = f"Bearer {self.key}"
+            connection.request(method, f"/api{path}", content, headers)
             answer = connection.getresponse()
             text = answer.read()
             found = (
@@ -124,3 +152,12 @@ class Workshop:
         raw = head.encode() + file.encode() + content + f"\r\n--{border}--\r\n".encode()
         sent = self.ask("POST", "/uploads", raw=raw, kind=f"multipart/form-data; boundary={border}")
         return {"path": path, "sha256": sent["sha256"]}
+
+    def ended(self, job: dict[str, Any], every: float = 0.05) -> dict[str, Any]:
+        """A job once it is through, asked for so often."""
+        ends = time.monotonic() + 300
+        while job["state"] in ("waiting", "running"):
+            assert time.monotonic() < ends, f"{job['kind']} does not end"
+            time.sleep(every)
+            job = self.ask("GET", f"/jobs/{job['id']}")
+        return job
