@@ -1,7 +1,7 @@
 """How surfaces look under light: the reference renderer.
 
 `brdf` is glTF 2.0's appendix B, `lights` the light set-ups, `tangents` the frames normal maps live
-in, `sample` texture look-ups, `look` what a slot is drawn with, `camera` the view, `surroundings`
+in, `sample` texture look-ups, `look` what a slot is drawn with, `camera` the view, `sight` what it sees, `surroundings`
 light from all round, `render` rays and pictures, `specimen` the shape that materials are
 shown on. Equal surfaces give equal pictures.
 """

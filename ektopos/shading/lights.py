@@ -50,13 +50,16 @@ class Light:
 
     def surroundings(self, directions: Values) -> Values:
         """Radiance from unit directions `(…, 3)`, y up: `(…, 3)` linear."""
-        radiance = np.broadcast_to(np.asarray(self.sky), directions.shape).astype(np.float64)
-        for panel in self.panels:
-            axis = np.asarray(panel.towards) / np.linalg.norm(panel.towards)
-            rise = EDGE * (1.0 - panel.cosine) + 1e-6
-            share = np.clip((directions @ axis - panel.cosine) / rise, 0.0, 1.0)
-            radiance = radiance + share[..., None] * np.asarray(panel.radiance)
-        return np.asarray(radiance)
+        kind = np.result_type(directions, np.float32)
+        towards = np.asarray([panel.towards for panel in self.panels], np.float64)
+        axes = towards / np.linalg.norm(towards, axis=1, keepdims=True)
+        cosines = np.asarray([panel.cosine for panel in self.panels])
+        rises = EDGE * (1.0 - cosines) + 1e-6
+        shares = directions @ (axes / rises[:, None]).T.astype(kind)
+        shares -= (cosines / rises).astype(kind)
+        np.clip(shares, 0.0, 1.0, out=shares)
+        sent = shares @ np.asarray([panel.radiance for panel in self.panels], kind)
+        return np.asarray(sent + np.asarray(self.sky, kind))
 
 
 EDGE = 0.15

@@ -38,6 +38,10 @@ class Look:
         fed = self.inputs.get(name)
         return constant_values(DEFAULTS[name], name) if fed is None else fed
 
+    def uv_sets(self) -> set[int]:
+        """The UV sets that its inputs lie on."""
+        return {self.places.get(name, Placement()).uv.set for name in self.inputs} | {0}
+
     def sampled(
         self, name: InputName, uvs: Mapping[int, Values], footprints: Mapping[int, Values]
     ) -> Values:

@@ -9,6 +9,7 @@ import numpy as np
 
 from ektopos.meshes.mesh import Mesh, face_normals
 from ektopos.shading.camera import View
+from ektopos.shading.sight import Geometry, Sight
 from ektopos.types import MAX_UV_SETS
 
 GRID, DOME, RISE, BEVEL, THICK = 72, 0.66, 0.46, 0.09, 0.16
@@ -61,3 +62,9 @@ def specimen() -> Mesh:
 
 SPECIMEN_VIEW = View((2.05, 1.6, 3.62), (0.0, -0.17, 0.0))
 """A view that shows all of the specimen in a square picture."""
+
+
+@lru_cache(maxsize=4)
+def specimen_sight(side: int) -> Sight:
+    """The specimen before that camera, in a picture of so many pixels a side."""
+    return Sight(Geometry(specimen()), SPECIMEN_VIEW, side, side)

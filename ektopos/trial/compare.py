@@ -252,10 +252,9 @@ def _renders(
         came = {slot: drawn for (mesh, slot), drawn in package.drawn.items() if mesh == name}
         changed = any(verdict != "same" for verdict in shapes)
         arrived = arrived_mesh(name, came) if changed else meshes[name]
+        pair = Worn(meshes[name], on_expected), Worn(arrived, on_imported)
         for view in VIEWS:
-            rendered, pictures = compare_mesh(
-                name, Worn(meshes[name], on_expected), Worn(arrived, on_imported), view
-            )
+            rendered, pictures = compare_mesh(name, *pair, view)
             renders.append(rendered)
             if keep is not None:
                 keep(name, f"render {view}", pictures)

@@ -8,8 +8,8 @@ others 2004) by scikit-image.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Any, cast
 
 import numpy as np
@@ -22,10 +22,11 @@ from ektopos.materials.convert import to_metallic_roughness
 from ektopos.materials.derive import Material, Placement
 from ektopos.materials.resolve import Decoded, MapLoader, feed_result, reduce_image, resolve_feed
 from ektopos.meshes import Mesh
-from ektopos.shading import LIGHTS, Look, render
-from ektopos.shading.camera import View, frame_view
-from ektopos.shading.render import picture
-from ektopos.shading.specimen import SPECIMEN_VIEW, specimen
+from ektopos.shading import LIGHTS, Look
+from ektopos.shading.camera import frame_view
+from ektopos.shading.render import picture, render_sight
+from ektopos.shading.sight import Geometry, Sight
+from ektopos.shading.specimen import specimen, specimen_sight
 from ektopos.trial.engine.package import INPUTS, ImportedInput, ImportedMaterial, Place, Triangles
 from ektopos.trial.overlay import overlay
 from ektopos.types import Encoding, Float, Pixels, WrapPair
@@ -66,6 +67,11 @@ class Worn:
     mesh: Mesh
     looks: Mapping[str, Look]
 
+    @cached_property
+    def geometry(self) -> Geometry:
+        """The mesh as rays meet it, worked out once for all views."""
+        return Geometry(self.mesh)
+
 
 def compare_mesh(
     name: str, expected: Worn, imported: Worn, view: str
@@ -76,7 +82,11 @@ def compare_mesh(
     Pictures are `(h, w, 3)`, sRGB 0–1, the difference 0–1.
     """
     camera = frame_view(expected.mesh, VIEWS[view])
-    flip, ssim, pictures = _compared(expected, imported, camera)
+    sight = Sight(expected.geometry, camera, SIDE, SIDE)
+    other = (
+        sight if imported.mesh is expected.mesh else Sight(imported.geometry, camera, SIDE, SIDE)
+    )
+    flip, ssim, pictures = _compared((sight, expected.looks), (other, imported.looks))
     pictures["over"] = overlay(expected.mesh, imported.mesh, VIEWS[view], SIDE)
     return Rendered(name, view, LIGHT, flip, ssim), pictures
 
@@ -125,34 +135,35 @@ def compare_material(
 
     Pictures are `(h, w, 3)`, sRGB 0–1, the difference 0–1.
     """
-    mesh = specimen()
-    one, other = (Worn(mesh, {mesh.slots[0]: look}) for look in (expected, imported))
-    flip, ssim, pictures = _compared(one, other, SPECIMEN_VIEW)
-    return Rendered(mesh.name, mesh.name, LIGHT, flip, ssim, name), pictures
+    sight, slot = specimen_sight(SIDE), specimen().slots[0]
+    flip, ssim, pictures = _compared((sight, {slot: expected}), (sight, {slot: imported}))
+    return Rendered(slot, slot, LIGHT, flip, ssim, name), pictures
 
 
-def _compared(
-    expected: Worn, imported: Worn, camera: View
-) -> tuple[float, float, dict[str, Float]]:
+Seen = tuple[Sight, Mapping[str, Look]]
+"""A mesh before the camera, and what its slots wear."""
+
+
+def _compared(expected: Seen, imported: Seen) -> tuple[float, float, dict[str, Float]]:
     import flip_evaluator
     from skimage.metrics import structural_similarity
 
-    def drawn(worn: Worn) -> Float:
-        return picture(render(worn.mesh, worn.looks, LIGHTS[LIGHT], camera, SIDE, SIDE))
+    def drawn(seen: Seen) -> Float:
+        return picture(render_sight(*seen, LIGHTS[LIGHT]))
 
-    if (
-        expected.mesh is imported.mesh
-        and expected.looks.keys() == imported.looks.keys()
-        and all(_alike(expected.looks[slot], imported.looks[slot]) for slot in expected.looks)
-    ):
-        one = drawn(expected)
+    one = drawn(expected)
+    alike = (
+        expected[0] is imported[0]
+        and expected[1].keys() == imported[1].keys()
+        and all(_alike(look, imported[1][slot]) for slot, look in expected[1].items())
+    )
+    two = one if alike else drawn(imported)
+    if np.array_equal(one, two):
         return (
             0.0,
             1.0,
-            {"meant": one, "arrived": one, "difference": np.zeros(one.shape[:2], np.float32)},
+            {"meant": one, "arrived": two, "difference": np.zeros(one.shape[:2], np.float32)},
         )
-    with ThreadPoolExecutor(max_workers=2) as pool:
-        one, two = pool.map(drawn, (expected, imported))
     errors, flip, _ = flip_evaluator.evaluate(one, two, "LDR", applyMagma=False)
     ssim = structural_similarity(one, two, channel_axis=2, data_range=1.0)  # type: ignore[no-untyped-call]
     difference = np.asarray(errors, np.float32)[..., 0]

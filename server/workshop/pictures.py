@@ -31,9 +31,9 @@ from ektopos.images.image import as_float
 from ektopos.materials.derive import Placement
 from ektopos.materials.preview import STAGE_PICTURES, recipe_key, recipe_values, stage_picture
 from ektopos.materials.resolve import reduce_image
-from ektopos.shading import LIGHTS, Look, render, specimen
-from ektopos.shading.render import picture
-from ektopos.shading.specimen import SPECIMEN_VIEW
+from ektopos.shading import LIGHTS, Look
+from ektopos.shading.render import picture, render_sight
+from ektopos.shading.specimen import specimen_sight
 from ektopos.types import Decoding, Float, Pixels
 from ektopos.vectors import degrees_from_flat, encode_normals, raw_vectors
 from server.workshop.models import MapFacts
@@ -239,9 +239,7 @@ def material_png(key: str, light: str, size: int) -> bytes:
             recipe["ior"],
         )
         # Twice the size, then halved: smooth edges.
-        drawn = render(
-            specimen(), {"specimen": look}, LIGHTS[light], SPECIMEN_VIEW, size * 2, size * 2
-        )
+        drawn = render_sight(specimen_sight(size * 2), {"specimen": look}, LIGHTS[light])
         return encode_png(quantise(picture(resize(drawn, size, size)), 8))
 
     return kept_or_made(cache_path("pictures", f"{key}-{light}-{size}.png"), make)
