@@ -1,9 +1,9 @@
 """How surfaces look under light: the reference renderer.
 
 `brdf` is glTF 2.0's appendix B, `lights` the light set-ups, `tangents` the frames normal maps live
-in, `sample` texture look-ups, `look` what a slot is drawn with, `camera` the view, `sight` what it sees, `surroundings`
-light from all round, `render` rays and pictures, `specimen` the shape that materials are
-shown on. Equal surfaces give equal pictures.
+in, `sample` texture look-ups, `look` what a slot is drawn with, `camera` the view, `sight` what it
+sees, `surroundings` light from all round, `render` rays and pictures, `specimen` the shape that
+materials are shown on. Equal surfaces give equal pictures.
 """
 
 from ektopos.meshes.tangents import vertex_tangents

@@ -138,9 +138,7 @@ def _actual_tables(name: InputName, imported: ImportedInput) -> list[Float]:
     """By channel, what each code of the texture is to the engine, as errors are measured."""
     assert imported.texture is not None
     every = np.repeat(np.arange(256, dtype=np.uint8)[None, :, None], 4, axis=2)
-    values = imported_values(
-        replace(imported, texture=replace(imported.texture, pixels=every)), name
-    )[0]
+    values = imported_values(replace(imported, texture=imported.texture.showing(every)), name)[0]
     values = apply_strength(values, name, imported.strength)
     return list(np.ascontiguousarray(linear_to_srgb(values).T)) if values.ndim == 2 else [values]
 
@@ -202,7 +200,7 @@ def _gathered(
         parts = list(pool.map(one, range(0, height, _BAND)))
     assert imported.texture is not None and imported.texture.pixels is not None
     thin = replace(found, image=Image(found.image.pixels[::step, ::step]))
-    texture = replace(imported.texture, pixels=imported.texture.pixels[::step, ::step])
+    texture = imported.texture.showing(imported.texture.pixels[::step, ::step])
     return Compared(
         largest=max(part[0] for part in parts),
         mean=sum(part[1] for part in parts) / (height * width),

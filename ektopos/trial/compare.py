@@ -2,50 +2,29 @@
 
 from __future__ import annotations
 
-from contextlib import suppress
+import os
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import cast
 
-from ektopos.document import Document, InputName
-from ektopos.errors import EktoposError
-from ektopos.materials.cover import surface_of
+from ektopos.document import Document
 from ektopos.materials.derive import Material
-from ektopos.materials.resolve import MapLoader
-from ektopos.meshes import Mesh
 from ektopos.project import Project
-from ektopos.shading import Look
 from ektopos.targets.hand_over import ByHand, hand_over
 from ektopos.targets.left import Left, all_left
 from ektopos.targets.profile import Profile
 from ektopos.targets.writers.gltf import planned_extensions
 from ektopos.trial.advice import ADVICE
 from ektopos.trial.causes import MESSAGES, Cause
-from ektopos.trial.cells import MESH, SCENE, SETTINGS, SOUND, Cell, Verdict, badness, because
-from ektopos.trial.engine.gltf import signature
-from ektopos.trial.engine.importer import import_package
+from ektopos.trial.cells import MESH, SCENE, SETTINGS, SOUND, Cell, Verdict, because
 from ektopos.trial.engine.package import INPUTS, Imported
-from ektopos.trial.expected import ExpectedMesh, expected_mesh, expected_scene
-from ektopos.trial.geometry import judge_mesh
+from ektopos.trial.expected import ExpectedMesh, expected_scene
 from ektopos.trial.holding import judge_scene
-from ektopos.trial.judge import Judge, Keep
-from ektopos.trial.measure import imported_values
-from ektopos.trial.naming import as_named_here
-from ektopos.trial.renders import (
-    VIEWS,
-    Rendered,
-    Worn,
-    arrived_mesh,
-    compare_material,
-    compare_mesh,
-    expected_look,
-    imported_look,
-)
+from ektopos.trial.pieces import Found, Kept, Piece
+from ektopos.trial.renders import Rendered
+from ektopos.trial.session import Session
 from ektopos.trial.shown import arrived_glb
 from ektopos.types import Progress, no_progress
-
-COMPARED = 0.7
-"""Share of a trial that comparing takes; rendering is the rest."""
 
 
 @dataclass(frozen=True)
@@ -62,8 +41,9 @@ class Trial:
     """What of the meshes' files stayed behind."""
 
 
-Judged = dict[tuple[str, str], list[Cell]]
-"""Cells by the material that was meant and the one that arrived: several slots wear the same."""
+Keep = Callable[[str, str, dict[str, bytes]], None]
+"""Given a material or a mesh, an input or a render, and its small pictures (`meant`, `arrived`,
+`difference`) as PNGs."""
 
 
 def run_trial(
@@ -75,57 +55,84 @@ def run_trial(
     *,
     renders: bool = True,
     arrived: Path | None = None,
+    kept: Kept | None = None,
+    threads: int | None = None,
 ) -> Trial:
     """Import the package and judge it against the project; what arrived is written as a GLB to
-    `arrived`, if that is named, to be looked at. Raises `EktoposError` if the project itself is
-    broken."""
-    project = replace(project, document=project.document.exported())
-    document = project.document
+    `arrived`, if that is named, to be looked at. `kept` is asked for what earlier trials have
+    found. Raises `EktoposError` if the project itself is broken."""
     progress(0.0, "importing the package")
-    imported = import_package(package, profile)
-    loader = MapLoader(project)
-    materials = _materials(document)
-    expected_meshes = {
-        name: expected_mesh(project, name, profile, materials) for name in document.meshes
-    }
-    imported = as_named_here(imported, document, expected_meshes)
-    if arrived is not None and not imported.problem:
-        progress(0.03, "keeping what arrived")
-        arrived.write_bytes(arrived_glb(imported, document.meshes))
-    meshes = {name: whole.authored for name, whole in expected_meshes.items()}
-    judge = Judge(loader, document, materials, profile, meshes, keep, _wired(imported))
-    slots = [
-        (m, s, assigned)
-        for m, entry in document.meshes.items()
-        for s, assigned in _slots(meshes[m], entry.slots).items()
-    ]
-    judged: Judged = {}
-    cells: list[Cell] = []
-    for done, (mesh, slot, expected) in enumerate(slots):
-        progress(0.05 + (COMPARED - 0.05) * done / max(1, len(slots)), f"comparing {mesh} · {slot}")
-        cells += _slot_cells(expected_meshes[mesh], slot, expected, imported, judge, judged)
-    for name, whole in expected_meshes.items():
+    session = Session(
+        project, package, profile, renders=renders, pictures=keep is not None, kept=kept
+    )
+    return finish_trial(session, progress, keep, arrived=arrived, threads=threads)
+
+
+def finish_trial(
+    session: Session,
+    progress: Progress,
+    keep: Keep | None = None,
+    *,
+    arrived: Path | None = None,
+    threads: int | None = None,
+) -> Trial:
+    """Judge what a session holds."""
+    imported, document = session.imported, session.document
+    found = session.do(
+        pieces_of(session),
+        lambda share, what: progress(0.05 + 0.9 * share, what),
+        threads=threads or os.cpu_count() or 1,
+    )
+    progress(0.96, "putting it together")
+    cells = [cell for place in session.slots for cell in _slot_cells(session, found, *place)]
+    for name, whole in session.meant.items():
         if any(cell.mesh == name for cell in cells) and not imported.problem:
-            cells.append(_scene_cell(whole, imported, profile, document, materials))
+            cells.append(_scene_cell(whole, imported, session.profile, document, session.materials))
     if imported.problem and not cells:
         cells = [
             Cell("", "", None, SETTINGS, "lost", cause=imported.problem, message=imported.message)
         ]
     cells = [_advised(cell) for cell in cells]
-    passed = all(cell.verdict in SOUND for cell in cells)
-    drawn = (
-        _renders(document, meshes, cells, loader, imported, progress, keep)
-        if renders and not imported.problem
-        else []
-    )
+    if keep is not None:
+        for one in found.values():
+            for picture in one.pictures:
+                keep(*picture)
+    if arrived is not None and not imported.problem:
+        shown = {piece.arrived: one.shown for piece, one in found.items() if one.shown}
+        arrived.write_bytes(arrived_glb(imported, document.meshes, shown))
     return Trial(
-        profile.id,
-        passed,
+        session.profile.id,
+        all(cell.verdict in SOUND for cell in cells),
         cells,
-        drawn,
-        hand_over(document, materials, profile),
-        all_left(project, profile),
+        [rendered for one in found.values() for rendered in one.renders],
+        hand_over(document, session.materials, session.profile),
+        all_left(session.project, session.profile),
     )
+
+
+def pieces_of(session: Session) -> list[Piece]:
+    """What can be done by itself, mesh by mesh: the materials of its slots that were not met
+    before, and then its renders."""
+    imported, renders = session.imported, session.renders
+    if imported.problem:
+        return []
+    worn: dict[str, list[tuple[str, str]]] = {}
+    for mesh, slot, meant in session.slots:
+        worn.setdefault(mesh, [])
+        key = imported.slots.get(mesh, {}).get(slot)
+        if meant and key and _slot_fault(imported, mesh, slot, meant) is None:
+            worn[mesh].append((meant, key))
+    judged = {pair for pairs in worn.values() for pair in pairs}
+    pieces: dict[Piece, None] = {}
+    for mesh, entry in session.document.meshes.items():
+        there = imported.slots.get(mesh, {})
+        for slot, meant in entry.slots.items():
+            key = there.get(slot)
+            if meant and key in imported.materials and (renders or (meant, key) in judged):
+                pieces[Piece("material", meant, key, (meant, key) in judged)] = None
+        if renders:
+            pieces[Piece("mesh", mesh)] = None
+    return list(pieces)
 
 
 def _advised(cell: Cell) -> Cell:
@@ -136,15 +143,10 @@ def _advised(cell: Cell) -> Cell:
 
 
 def _slot_cells(
-    meant: ExpectedMesh,
-    slot: str,
-    expected: str | None,
-    imported: Imported,
-    judge: Judge,
-    judged: Judged,
+    session: Session, found: Mapping[Piece, Found], mesh: str, slot: str, expected: str | None
 ) -> list[Cell]:
     """The cells of one slot: its material's inputs and settings, and its triangles."""
-    mesh = meant.name
+    imported = session.imported
     blank = [Cell(mesh, slot, expected, name, "same") for name in (*INPUTS, SETTINGS, MESH)]
     fault = _slot_fault(imported, mesh, slot, expected)
     if fault is not None:
@@ -153,34 +155,13 @@ def _slot_cells(
         if cause == "slot-missing":
             cells[-1] = because(cells[-1], "mesh-missing", MESSAGES["mesh-missing"])
         return cells
-    arrived = imported.drawn.get((mesh, slot))
-    shape = judge_mesh(blank[-1], meant.triangles(slot), arrived, meant.diagonal)
+    shape = session.shapes[mesh, slot]
     assigned = imported.slots.get(mesh, {}).get(slot)
     if expected is None or assigned is None:
         sentence = "No material is meant here, and none arrived."
         return [*(replace(cell, message=sentence) for cell in blank[:-1]), shape]
-    if (expected, assigned) not in judged:
-        judged[expected, assigned] = _material_cells(expected, assigned, imported, judge)
-    here = [replace(cell, mesh=mesh, slot=slot) for cell in judged[expected, assigned]]
-    return [*here, shape]
-
-
-def _material_cells(expected: str, assigned: str, imported: Imported, judge: Judge) -> list[Cell]:
-    """The cells of a material; of two readings of a package the worse counts."""
-    cells = judge.material(expected, imported.materials[assigned])
-    again = imported.second.get(assigned)
-    if again is None or signature(again) == signature(imported.materials[assigned]):
-        return cells
-    other = judge.material(expected, again)
-    return [max(pair, key=badness) for pair in zip(cells, other, strict=True)]
-
-
-def _materials(document: Document) -> dict[str, Material]:
-    materials = {}
-    for name in document.materials:
-        with suppress(EktoposError):
-            materials[name] = surface_of(document, name)
-    return materials
+    judged = found[Piece("material", expected, assigned)].cells
+    return [*(replace(cell, mesh=mesh, slot=slot) for cell in judged), shape]
 
 
 def _scene_cell(
@@ -212,71 +193,6 @@ def _scene_cell(
     return verdict
 
 
-def _renders(
-    document: Document,
-    meshes: dict[str, Mesh],
-    cells: list[Cell],
-    loader: MapLoader,
-    package: Imported,
-    progress: Progress,
-    keep: Keep | None,
-) -> list[Rendered]:
-    """Every mesh from several sides, and every material on the specimen, as they were meant and as
-    they arrived: on the mesh that arrived, unless that is the same."""
-    expected: dict[str, Look] = {}
-    imported: dict[str, Look] = {}
-    pairs: dict[tuple[str, str], None] = {}
-    renders = []
-    for done, (name, entry) in enumerate(document.meshes.items()):
-        progress(COMPARED + (1 - COMPARED) * done / len(document.meshes), f"rendering {name}")
-        actual = package.slots.get(name, {})
-        for assigned in {
-            assigned for assigned in entry.slots.values() if assigned is not None
-        } - set(expected):
-            expected[assigned] = expected_look(loader, surface_of(document, assigned))
-        for assigned in {assigned for assigned in actual.values() if assigned is not None} - set(
-            imported
-        ):
-            imported[assigned] = imported_look(package.materials[assigned], imported_values)
-        comparison = ((assigned, actual.get(slot)) for slot, assigned in entry.slots.items())
-        pairs |= {(assigned, other): None for assigned, other in comparison if assigned and other}
-        on_expected = {
-            slot: expected[assigned]
-            for slot, assigned in entry.slots.items()
-            if assigned is not None
-        }
-        on_imported = {
-            slot: imported[assigned] for slot, assigned in actual.items() if assigned is not None
-        }
-        shapes = [cell.verdict for cell in cells if (cell.mesh, cell.input) == (name, MESH)]
-        came = {slot: drawn for (mesh, slot), drawn in package.drawn.items() if mesh == name}
-        changed = any(verdict != "same" for verdict in shapes)
-        arrived = arrived_mesh(name, came) if changed else meshes[name]
-        pair = Worn(meshes[name], on_expected), Worn(arrived, on_imported)
-        for view in VIEWS:
-            rendered, pictures = compare_mesh(name, *pair, view)
-            renders.append(rendered)
-            if keep is not None:
-                keep(name, f"render {view}", pictures)
-    for material, assigned in pairs:
-        rendered, pictures = compare_material(material, expected[material], imported[assigned])
-        renders.append(rendered)
-        if keep is not None:
-            keep(material, f"render {rendered.view}", pictures)
-    return renders
-
-
-def _wired(imported: Imported) -> dict[str, set[tuple[str, InputName]]]:
-    """By a texture's path, the materials and inputs that it feeds."""
-    wired: dict[str, set[tuple[str, InputName]]] = {}
-    for material in imported.materials.values():
-        for name, given in material.inputs.items():
-            if given.texture is not None:
-                users = wired.setdefault(given.texture.path, set())
-                users.add((material.name, cast(InputName, name)))
-    return wired
-
-
 def _slot_fault(
     package: Imported, mesh: str, slot: str, expected: str | None
 ) -> tuple[Verdict, Cause, str] | None:
@@ -301,9 +217,3 @@ def _slot_fault(
             f"{expected or 'No material'} was meant, {candidate} arrived.",
         )
     return None
-
-
-def _slots(found: Mesh, assigned: dict[str, str | None]) -> dict[str, str | None]:
-    """The slots of a mesh that have triangles, with the material meant for each."""
-    filled = [slot for i, slot in enumerate(found.slots) if (found.triangle_slot == i).any()]
-    return {slot: assigned.get(slot) for slot in filled}

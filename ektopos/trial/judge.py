@@ -309,9 +309,7 @@ class Judge:
         ):
             if inside is not None and not (inside[number] == 1.0).any():
                 break
-            actual = imported_values(
-                replace(imported, texture=replace(texture, pixels=pixels)), name
-            )
+            actual = imported_values(replace(imported, texture=texture.showing(pixels)), name)
             error, unit = strong_errors(wanted, actual, name, comparison.strengths, scale)
             largest = float((error if inside is None else error[inside[number] == 1.0]).max())
             if largest > TOLERANCE[unit][1] + 1e-2:
@@ -369,7 +367,7 @@ class Judge:
             return cell
         blocks = block_compressed(texture.pixels, normal=name == "normal")
         comparison = self._compared(
-            material, name, replace(imported, texture=replace(texture, pixels=blocks))
+            material, name, replace(imported, texture=texture.showing(blocks))
         )
         error = comparison.error if comparison.shown is None else comparison.error[comparison.shown]
         sentence = (

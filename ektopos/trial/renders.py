@@ -241,7 +241,7 @@ def imported_look(material: ImportedMaterial, values: ArrivedValues, texels: int
                 small[texture.path, encoding] = _reduced(whole, encoding, texels).pixels
             imported = replace(
                 imported,
-                texture=replace(texture, pixels=small[texture.path, encoding]),
+                texture=texture.showing(small[texture.path, encoding]),
                 encoding="linear",
             )
         found = _small(values(imported, name), name, texels)

@@ -7,7 +7,8 @@ KHR_texture_transform.
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -16,10 +17,10 @@ from ektopos.document import InputName
 from ektopos.images import encode_png, linear_to_srgb, quantise, resize
 from ektopos.materials.derive import Placement
 from ektopos.meshes import build_gltf, pack_glb
-from ektopos.meshes.formats.glb import Binary
 from ektopos.shading import Look
-from ektopos.trial.engine.package import Imported
+from ektopos.trial.engine.package import Imported, ImportedMaterial
 from ektopos.trial.measure import imported_values
+from ektopos.trial.pieces import ShownMaterial
 from ektopos.trial.renders import arrived_mesh, imported_look
 from ektopos.types import Float
 
@@ -32,8 +33,11 @@ NEAREST, LINEAR, MIPMAP_LINEAR = 9728, 9729, 9987
 WRAPS = {"repeat": 10497, "clamp": 33071, "mirror": 33648}
 
 
-def arrived_glb(imported: Imported, names: Iterable[str]) -> bytes:
-    """A GLB of the meshes of those names as they arrived, a node each, named alike.
+def arrived_glb(
+    imported: Imported, names: Iterable[str], shown: Mapping[str, ShownMaterial]
+) -> bytes:
+    """A GLB of the meshes of those names as they arrived, a node each, named alike, in the
+    materials that are `shown` by their keys.
 
     The seven inputs are shown; roughness and metallic lie where roughness does. What did not arrive
     is not in it.
@@ -60,45 +64,62 @@ def arrived_glb(imported: Imported, names: Iterable[str]) -> bytes:
             for name in meshes
         },
     )
-    pictures = _Pictures(binary)
-    gltf["materials"] = [
-        _material(name, imported_look(imported.materials[name], imported_values, TEXELS), pictures)
-        for name in numbers
-    ]
-    gltf |= {
-        "images": pictures.images,
-        "textures": pictures.textures,
-        "samplers": pictures.samplers,
-        "extensionsUsed": sorted(pictures.used),
-    }
+    held: dict[str, list[Any]] = {key: [] for key in ("images", "textures", "samplers")}
+    used: set[str] = set()
+    materials = []
+    for name in numbers:
+        one = shown.get(name) or shown_material(name, imported.materials[name])
+        materials.append(_numbered(one.entry, len(held["textures"])))
+        used |= set(one.extensions)
+        for picture, sampler in zip(one.pictures, one.samplers, strict=True):
+            view = binary.add(picture)
+            if sampler not in held["samplers"]:
+                held["samplers"].append(sampler)
+            held["textures"].append(
+                {"source": len(held["images"]), "sampler": held["samplers"].index(sampler)}
+            )
+            held["images"].append({"mimeType": "image/png", "bufferView": view})
+    gltf |= {"materials": materials, **held, "extensionsUsed": sorted(used)}
     return pack_glb({key: value for key, value in gltf.items() if value != []}, binary)
 
 
-class _Pictures:
-    """The textures of a file while it grows."""
+def _numbered(entry: Any, first: int) -> Any:
+    """A material's entry, its textures counted from `first`."""
+    if not isinstance(entry, dict):
+        return entry
+    counted = {key: _numbered(value, first) for key, value in entry.items()}
+    return counted | ({"index": entry["index"] + first} if "index" in entry else {})
 
-    def __init__(self, binary: Binary) -> None:
-        self.binary = binary
-        self.images: list[dict[str, Any]] = []
-        self.textures: list[dict[str, Any]] = []
-        self.samplers: list[dict[str, Any]] = []
-        self.used: set[str] = set()
+
+def shown_material(name: str, imported: ImportedMaterial) -> ShownMaterial:
+    """A material as it arrived, to be looked at."""
+    look = imported_look(imported, imported_values, TEXELS)
+    pictures = _Pictures([], [], set())
+    entry = _material(name, look, pictures)
+    return ShownMaterial(entry, pictures.pngs, pictures.samplers, sorted(pictures.used))
+
+
+@dataclass
+class _Pictures:
+    """The textures of a material while they grow."""
+
+    pngs: list[bytes]
+    samplers: list[dict[str, Any]]
+    used: set[str]
 
     def add(self, values: Float, place: Placement, look: Look) -> dict[str, Any]:
         """A texture of stored values 0–1, `(h, w, c)`, where it lies."""
-        view = self.binary.add(encode_png(quantise(values, 8)))
         near = look.filter == "nearest"
-        sampler = {
-            "magFilter": NEAREST if near else LINEAR,
-            "minFilter": NEAREST if near else MIPMAP_LINEAR,
-            "wrapS": WRAPS[place.wrap[0]],
-            "wrapT": WRAPS[place.wrap[1]],
-        }
-        if sampler not in self.samplers:
-            self.samplers.append(sampler)
-        self.textures.append({"source": len(self.images), "sampler": self.samplers.index(sampler)})
-        self.images.append({"mimeType": "image/png", "bufferView": view})
-        info: dict[str, Any] = {"index": len(self.textures) - 1, "texCoord": place.uv.set}
+        info: dict[str, Any] = {"index": len(self.pngs), "texCoord": place.uv.set}
+        self.pngs.append(encode_png(quantise(values, 8)))
+        self.samplers.append(
+            {
+                "magFilter": NEAREST if near else LINEAR,
+                "minFilter": NEAREST if near else MIPMAP_LINEAR,
+                "wrapS": WRAPS[place.wrap[0]],
+                "wrapT": WRAPS[place.wrap[1]],
+            }
+        )
         if not place.uv.is_identity:
             self.used.add("KHR_texture_transform")
             uv = place.uv

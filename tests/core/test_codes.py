@@ -13,7 +13,7 @@ from ektopos.images import Image
 from ektopos.materials.adjust import apply_strength
 from ektopos.materials.resolve import Decoded, feed_result
 from ektopos.trial.codes import compare_codes
-from ektopos.trial.engine.package import ImportedInput, Texture
+from ektopos.trial.engine.package import ImportedInput, Picture, Texture
 from ektopos.trial.measure import TOLERANCE, errors_of, imported_values, unit_of
 from tests.samples import noise
 
@@ -31,7 +31,7 @@ feeds = st.builds(
 
 
 def arrived_of(pixels: np.ndarray, **more) -> ImportedInput:
-    return ImportedInput(Texture("t.png", pixels), **more)
+    return ImportedInput(Texture("t.png", lambda: Picture((pixels,)), "content"), **more)
 
 
 def by_values(found: Decoded, feed: Feed, name: str, imported: ImportedInput) -> np.ndarray:

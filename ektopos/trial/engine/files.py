@@ -9,7 +9,10 @@ import io
 import json
 import struct
 import tempfile
+import threading
 import zlib
+from collections import OrderedDict
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -21,7 +24,7 @@ from PIL import Image as Pillow
 
 from ektopos.errors import InvalidDocument
 from ektopos.trial.engine.ktx2 import SIGNATURE, read_ktx2
-from ektopos.trial.engine.package import Texture
+from ektopos.trial.engine.package import NOTHING, Picture, Texture
 
 _JPEG = b"\xff\xd8"
 _EXR = b"\x76\x2f\x31\x01"
@@ -58,7 +61,7 @@ def read_listing(package: Path) -> dict[str, Any]:
 
 
 class PackageFiles:
-    """The package's files: found, hashed, decoded once."""
+    """The package's files: found and hashed at once, decoded when they are looked at."""
 
     def __init__(self, package: Path, listing: dict[str, Any]) -> None:
         self.root = package.resolve()
@@ -67,7 +70,7 @@ class PackageFiles:
             e["path"]: e for e in entries if isinstance(e, dict) and isinstance(e.get("path"), str)
         }
         self._textures: dict[str, Texture] = {}
-        self._inside: dict[str, Texture] = {}
+        self._decoded = _Decoded()
 
     def find(self, name: str) -> Path | None:
         """A file of the package; nothing outside it."""
@@ -80,42 +83,87 @@ class PackageFiles:
         return listed is not None and hashlib.sha256(raw).hexdigest() != listed
 
     def inside(
-        self, name: str, raw: bytes | None, edited: bool, size: tuple[int, int] | None
+        self, name: str, raw: bytes | memoryview | None, edited: bool, size: tuple[int, int] | None
     ) -> Texture:
-        """A texture that lies inside a container, decoded once for a content that several of them
-        hold."""
-        content = None if raw is None else hashlib.sha256(raw).hexdigest()
-        key = f"{name} {content} {edited} {size}"
-        if key not in self._inside:
-            self._inside[key] = decode_texture(name, raw, edited, size)
-        return self._inside[key]
+        """A texture that lies inside a container."""
+        if raw is None:
+            return missing(name, size)
+        content = hashlib.sha256(raw).hexdigest()
+        held: bytes | memoryview = raw
+        return Texture(
+            name,
+            lambda: self._decoded.get(content, lambda: bytes(held)),
+            content,
+            edited,
+            size,
+            says=bytes(raw[:12]) == SIGNATURE,
+        )
 
     def texture(self, name: str) -> Texture:
-        """A texture file, decoded."""
+        """A texture file."""
         if name not in self._textures:
-            path = self.find(name)
-            raw = path.read_bytes() if path else None
-            edited = raw is not None and self.is_edited(name, raw)
-            size = size_of(self.listed.get(name, {}))
-            self._textures[name] = decode_texture(name, raw, edited, size)
+            self._textures[name] = self._file(name)
         return self._textures[name]
 
+    def _file(self, name: str) -> Texture:
+        path, size = self.find(name), size_of(self.listed.get(name, {}))
+        if path is None:
+            return missing(name, size)
+        with path.open("rb") as file:
+            says = file.read(len(SIGNATURE)) == SIGNATURE
+            file.seek(0)
+            content = hashlib.file_digest(file, "sha256").hexdigest()
+        edited = self.listed.get(name, {}).get("sha256", content) != content
+        return Texture(
+            name,
+            lambda: self._decoded.get(content, path.read_bytes),
+            content,
+            edited,
+            size,
+            says,
+        )
 
-def decode_texture(
-    name: str, raw: bytes | None, edited: bool, size: tuple[int, int] | None
-) -> Texture:
-    """A texture from its bytes."""
-    if raw is None:
-        return Texture(name, None, "missing-file", edited, size)
+
+def missing(name: str, size: tuple[int, int] | None = None) -> Texture:
+    """A texture that is not there."""
+    return Texture(name, lambda: NOTHING, None, listed_size=size)
+
+
+class _Decoded:
+    """Pictures that are decoded, by content; the longest unused are forgotten beyond a limit."""
+
+    def __init__(self, limit: int = 512 * 2**20) -> None:
+        self._limit = limit
+        self._kept: OrderedDict[str, Picture] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def get(self, content: str, read: Callable[[], bytes]) -> Picture:
+        """A picture, decoded from the bytes that `read` gives if it is not here."""
+        with self._lock:
+            if content in self._kept:
+                self._kept.move_to_end(content)
+                return self._kept[content]
+        picture = decode_picture(read())
+        with self._lock:
+            self._kept[content] = picture
+            while len(self._kept) > 1 and sum(map(_bytes_of, self._kept.values())) > self._limit:
+                self._kept.popitem(last=False)
+        return picture
+
+
+def _bytes_of(picture: Picture) -> int:
+    return sum(level.nbytes for level in picture.levels)
+
+
+def decode_picture(raw: bytes) -> Picture:
+    """A picture from its bytes; without levels where it cannot be read."""
     pixels = None
     if raw.startswith(SIGNATURE):
         try:
             levels, is_srgb = read_ktx2(raw)
         except (ValueError, struct.error, zlib.error):
-            return Texture(name, None, "unreadable-file", edited, size)
-        return Texture(
-            name, levels[0], None, edited, size, smaller=tuple(levels[1:]), said_srgb=is_srgb
-        )
+            return NOTHING
+        return Picture(tuple(levels), said_srgb=is_srgb)
     if raw and _whole(raw):
         try:
             pixels = cv2.imdecode(np.frombuffer(raw, np.uint8), cv2.IMREAD_UNCHANGED)
@@ -126,14 +174,14 @@ def decode_texture(
     if pixels is None and raw.startswith(_EXR):
         pixels = _exr(raw)
     if pixels is None:
-        return Texture(name, None, "unreadable-file", edited, size)
+        return NOTHING
     if pixels.ndim == 2:
         pixels = np.repeat(pixels[..., None], 3, axis=2)
     elif pixels.shape[2] >= 3:
         pixels = cv2.cvtColor(
             pixels, cv2.COLOR_BGR2RGB if pixels.shape[2] == 3 else cv2.COLOR_BGRA2RGBA
         )
-    return Texture(name, pixels, None, edited, size, raw.startswith(_JPEG))
+    return Picture((pixels,), lossy=raw.startswith(_JPEG))
 
 
 def _whole(raw: bytes) -> bool:

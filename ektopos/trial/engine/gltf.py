@@ -5,8 +5,6 @@ from __future__ import annotations
 
 import base64
 import json
-import os
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -15,7 +13,7 @@ from urllib.parse import unquote
 import pygltflib
 
 from ektopos.targets.profile import Profile
-from ektopos.trial.engine.files import PackageFiles, listed_slots, size_of
+from ektopos.trial.engine.files import PackageFiles, listed_slots, missing, size_of
 from ektopos.trial.engine.package import (
     EXTENSIONS,
     Imported,
@@ -69,10 +67,7 @@ def _import_file(
     alike."""
     raw = _bytes(files, name)
     gltf = _load(raw)
-    with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
-        images = list(
-            pool.map(lambda i: _image(gltf, i, files, listing), range(len(gltf.images or [])))
-        )
+    images = [_image(gltf, i, files, listing) for i in range(len(gltf.images or []))]
     keys = []
     for number, entry in enumerate(gltf.materials or []):
         material = _material(gltf, entry, images)
@@ -97,7 +92,7 @@ def signature(material: ImportedMaterial) -> object:
     """All of a material but its texels, to tell whether two readings of it agree."""
     inputs = {name: replace(i, texture=None) for name, i in material.inputs.items()}
     return replace(material, inputs=inputs), {
-        name: (i.texture.path, id(i.texture.pixels)) if i.texture else None
+        name: (i.texture.path, i.texture.content) if i.texture else None
         for name, i in material.inputs.items()
     }
 
@@ -194,12 +189,13 @@ def _image(
     for entry in listing.get("files", []):
         inside = [t for t in entry.get("images", []) if Path(str(t.get("path"))).stem == name]
         size = size_of(inside[0]) if inside else size
+    content: bytes | memoryview
     if image.uri:
         content = base64.b64decode(image.uri.partition(",")[2])
     else:
         view = gltf.bufferViews[image.bufferView]
         start = view.byteOffset or 0
-        content = bytes(gltf.binary_blob()[start : start + view.byteLength])
+        content = memoryview(gltf.binary_blob())[start : start + view.byteLength]
     return files.inside(name, content, False, size)
 
 
@@ -251,11 +247,7 @@ def _core_inputs(
         if info is None or info.index is None:
             return None
         source = gltf.textures[info.index].source
-        return (
-            images[source]
-            if source is not None
-            else Texture(f"texture {info.index}", None, "missing-file")
-        )
+        return images[source] if source is not None else missing(f"texture {info.index}")
 
     base = [float(x) for x in (pbr.baseColorFactor or [1, 1, 1, 1])]
     metallic = 1.0 if pbr.metallicFactor is None else float(pbr.metallicFactor)

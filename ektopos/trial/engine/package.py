@@ -6,7 +6,8 @@ The sRGB curve is written out here once more, so that a mistake of the writers' 
 from __future__ import annotations
 
 import hashlib
-from dataclasses import dataclass, field
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
 from typing import Any, Literal
 
 import cv2
@@ -87,22 +88,67 @@ def joint_mark(name: str) -> NDArray[np.float64]:
 
 
 @dataclass(frozen=True)
+class Picture:
+    """A picture file, decoded."""
+
+    levels: tuple[NDArray[Any], ...]
+    """The picture itself, then the mip levels that the file brings: `(h, w, 3 or 4)`, red first;
+    uint8, uint16 or float32. Empty if it cannot be read."""
+    lossy: bool = False
+    """Whether the file's own format loses a little, as JPEG does."""
+    said_srgb: bool | None = None
+    """Whether the file says of itself that its colours are sRGB; `None` where the format cannot."""
+
+
+@dataclass(frozen=True)
 class Texture:
-    """One picture of the package, or why there is none."""
+    """One picture of the package. It is decoded when it is looked at, and may be forgotten after
+    that."""
 
     path: str
-    pixels: NDArray[Any] | None
-    """`(h, w, 3 or 4)`, red first; uint8, uint16 or float32."""
-    problem: Problem | None = None
+    read: Callable[[], Picture]
+    content: str | None
+    """The SHA-256 of its bytes; `None` where there are none."""
     edited: bool = False
     """Whether the file's hash is not the one in the package list."""
     listed_size: tuple[int, int] | None = None
-    lossy: bool = False
-    """Whether the file's own format loses a little, as JPEG does."""
-    smaller: tuple[NDArray[Any], ...] = ()
-    """Mip levels that the file brings, after the picture itself."""
-    said_srgb: bool | None = None
-    """Whether the file says of itself that its colours are sRGB; `None` where the format cannot."""
+    says: bool = False
+    """Whether its format has a place for the encoding of colours."""
+
+    @property
+    def pixels(self) -> NDArray[Any] | None:
+        """Its texels, or `None` if there are none."""
+        return next(iter(self.read().levels), None)
+
+    @property
+    def problem(self) -> Problem | None:
+        """Why there is no picture."""
+        if self.content is None:
+            return "missing-file"
+        return None if self.read().levels else "unreadable-file"
+
+    @property
+    def smaller(self) -> tuple[NDArray[Any], ...]:
+        """Mip levels that the file brings, after the picture itself."""
+        return self.read().levels[1:]
+
+    @property
+    def lossy(self) -> bool:
+        """Whether the file's own format loses a little."""
+        return self.read().lossy
+
+    @property
+    def said_srgb(self) -> bool | None:
+        """Whether the file says of itself that its colours are sRGB; `None` where it cannot."""
+        return self.read().said_srgb if self.says else None
+
+    def showing(self, pixels: NDArray[Any]) -> Texture:
+        """The same texture with other texels."""
+        shown = replace(self.read(), levels=(pixels, *self.smaller))
+        return replace(self, read=lambda: shown)
+
+
+NOTHING = Picture(())
 
 
 @dataclass(frozen=True)

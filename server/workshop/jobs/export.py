@@ -6,14 +6,11 @@ import shutil
 from pathlib import Path
 from typing import Any
 
-import numpy as np
-
 from ektopos.cli import plain
-from ektopos.images import encode_png, quantise
 from ektopos.targets.export import export_package
 from ektopos.targets.profile import find_profile
 from ektopos.trial.compare import run_trial
-from ektopos.types import Float, Progress
+from ektopos.types import Progress
 from server.workshop.foreign import bring_in_package
 from server.workshop.models import Job, Package, Project
 from server.workshop.packages import keep, place_of
@@ -91,12 +88,11 @@ def judge(package: Package, progress: Progress) -> None:
     pictures.mkdir(parents=True, exist_ok=True)
     names: list[tuple[str, str]] = []
 
-    def keep_shown(material: str, input_name: str, shown: dict[str, Float]) -> None:
+    def keep_shown(material: str, input_name: str, shown: dict[str, bytes]) -> None:
         number = len(names)
         names.append((material, input_name))
-        for what, values in shown.items():
-            wide = values if values.ndim == 3 else np.repeat(values[..., None], 3, axis=2)
-            (pictures / f"{number}-{what}.png").write_bytes(encode_png(quantise(wide, 8)))
+        for what, png in shown.items():
+            (pictures / f"{number}-{what}.png").write_bytes(png)
 
     (folder / ARRIVED).unlink(missing_ok=True)
     outcome = run_trial(
