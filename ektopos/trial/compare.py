@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
@@ -20,7 +20,7 @@ from ektopos.trial.cells import MESH, SCENE, SETTINGS, SOUND, Cell, Verdict, bec
 from ektopos.trial.engine.package import INPUTS, Imported
 from ektopos.trial.expected import ExpectedMesh, expected_scene
 from ektopos.trial.holding import judge_scene
-from ektopos.trial.pieces import Found, Kept, Piece
+from ektopos.trial.pieces import Found, Keep, Kept, Piece
 from ektopos.trial.renders import Rendered
 from ektopos.trial.session import Session
 from ektopos.trial.shown import arrived_glb
@@ -39,11 +39,6 @@ class Trial:
     """What a person sets in the engine, for no file says it."""
     left: list[Left] = field(default_factory=list)
     """What of the meshes' files stayed behind."""
-
-
-Keep = Callable[[str, str, dict[str, bytes]], None]
-"""Given a material or a mesh, an input or a render, and its small pictures (`meant`, `arrived`,
-`difference`) as PNGs."""
 
 
 def run_trial(
@@ -81,6 +76,7 @@ def finish_trial(
     found = session.do(
         pieces_of(session),
         lambda share, what: progress(0.05 + 0.9 * share, what),
+        keep,
         threads=threads or os.cpu_count() or 1,
     )
     progress(0.96, "putting it together")
@@ -93,10 +89,6 @@ def finish_trial(
             Cell("", "", None, SETTINGS, "lost", cause=imported.problem, message=imported.message)
         ]
     cells = [_advised(cell) for cell in cells]
-    if keep is not None:
-        for one in found.values():
-            for picture in one.pictures:
-                keep(*picture)
     if arrived is not None and not imported.problem:
         shown = {piece.arrived: one.shown for piece, one in found.items() if one.shown}
         arrived.write_bytes(arrived_glb(imported, document.meshes, shown))

@@ -11,6 +11,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import lru_cache
 from pathlib import Path
@@ -22,6 +23,10 @@ import ektopos
 from ektopos.files import hash_file
 from ektopos.trial.cells import SOUND, Cell
 from ektopos.trial.renders import Rendered
+
+Keep = Callable[[str, str, dict[str, bytes]], None]
+"""Given a material or a mesh, an input or a render, and its small pictures (`meant`, `arrived`,
+`difference`) as PNGs."""
 
 
 @dataclass(frozen=True)

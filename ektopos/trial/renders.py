@@ -189,7 +189,8 @@ def _alike(one: Look, other: Look) -> bool:
 
 def _lies(look: Look, name: InputName) -> Placement | None:
     """Where an input lies; a constant lies nowhere."""
-    if look.input(name).shape[:2] == (1, 1):
+    values = look.input(name)
+    if bool((values == values[0, 0]).all()):
         return None
     return look.places.get(name, Placement())
 

@@ -36,7 +36,7 @@ from ektopos.trial.geometry import judge_mesh
 from ektopos.trial.judge import Judge
 from ektopos.trial.measure import imported_values
 from ektopos.trial.naming import as_named_here
-from ektopos.trial.pieces import FOUND, Found, Kept, Piece, code, hashed
+from ektopos.trial.pieces import FOUND, Found, Keep, Kept, Piece, code, hashed
 from ektopos.trial.renders import (
     VIEWS,
     Rendered,
@@ -50,7 +50,7 @@ from ektopos.trial.renders import (
 from ektopos.trial.shown import shown_material
 from ektopos.types import Float, Progress
 
-LOOKS = 64
+LOOKS = 24
 """Materials whose reduced pictures are kept, of each side."""
 LARGE = 4096 * 4096
 """Texels beyond which materials are taken one after the other: each takes several times that in
@@ -84,7 +84,7 @@ class Session:
         }
         self.imported = as_named_here(imported, self.document, self.meant)
         self._wired = wired(self.imported)
-        self._found: dict[Piece, Found] = {}
+        self._keys: dict[Piece, str] = {}
         self._looks: dict[tuple[str, str], Look] = {}
         self._lock = threading.Lock()
 
@@ -106,24 +106,34 @@ class Session:
         return judge_mesh(cell, meant.triangles(slot), arrived, meant.diagonal)
 
     def do(
-        self, pieces: Iterable[Piece], progress: Progress, *, threads: int = 1
+        self,
+        pieces: Iterable[Piece],
+        progress: Progress,
+        keep: Keep | None = None,
+        *,
+        threads: int = 1,
     ) -> dict[Piece, Found]:
-        """What is found of some pieces, in their order: what is known is not done again. Raises
-        what `progress` raises."""
+        """What is found of some pieces, in their order: what is known is not done again. Pictures
+        are given to `keep` and not held. Raises what `progress` raises."""
         wanted = list(dict.fromkeys(pieces))
         threads = 1 if self._is_large else threads
+        every: dict[Piece, Found] = {}
         with ThreadPoolExecutor(max_workers=threads) as pool:
             waiting = {pool.submit(self.find, piece): piece for piece in wanted}
             try:
                 for done, finished in enumerate(as_completed(waiting)):
                     piece = waiting[finished]
-                    self._found[piece] = finished.result()
+                    found = finished.result()
+                    if keep is not None:
+                        for picture in found.pictures:
+                            keep(*picture)
+                    every[piece] = replace(found, pictures=[])
                     verb = "compared" if piece.kind == "material" else "drew"
                     progress((done + 1) / len(wanted), f"{verb} {piece.meant}")
             except BaseException:
                 pool.shutdown(cancel_futures=True)
                 raise
-        return {piece: self._found[piece] for piece in wanted}
+        return {piece: every[piece] for piece in wanted}
 
     def find(self, piece: Piece) -> Found:
         """What is found of a piece."""
@@ -138,8 +148,6 @@ class Session:
 
     def known(self, piece: Piece) -> Found | None:
         """What an earlier trial, or another machine, has found of just this."""
-        if piece in self._found:
-            return self._found[piece]
         if self.kept is None:
             return None
         for key in (self._key(piece), self._whole_key(piece)):
@@ -254,9 +262,14 @@ class Session:
 
     def _key(self, piece: Piece) -> str:
         """What a sound piece rests on."""
-        if piece.kind == "material":
-            return hashed([code(), self._profile, *self._rests_on(piece)])
-        return hashed([code(), self._profile, *self._mesh_rests_on(piece.meant)])
+        if piece not in self._keys:
+            own = (
+                self._rests_on(piece)
+                if piece.kind == "material"
+                else self._mesh_rests_on(piece.meant)
+            )
+            self._keys[piece] = hashed([code(), self._profile, self.renders, *own])
+        return self._keys[piece]
 
     def _whole_key(self, piece: Piece) -> str:
         """All that there is: what explains a difference may lie anywhere."""

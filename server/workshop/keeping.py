@@ -27,6 +27,7 @@ from server.workshop.store import content_path, is_hash, is_sound, shared, wante
 logger = logging.getLogger(__name__)
 ARCHIVE_HOURS = 24
 RECIPE_DAYS = 60
+TRIAL_DAYS = 14
 
 
 def ensure_measured(project: Project) -> Job | None:
@@ -195,7 +196,11 @@ def _collect_shared(kept: set[str], before: float) -> int:
                 store.delete(wanted_path(sha))
                 _forget(sha)
                 count += 1
-    for place, hours in (("archives", ARCHIVE_HOURS), ("recipes", 24 * RECIPE_DAYS)):
+    for place, hours in (
+        ("archives", ARCHIVE_HOURS),
+        ("recipes", 24 * RECIPE_DAYS),
+        ("cache/trials", 24 * TRIAL_DAYS),
+    ):
         for folder in _folders(store, place):
             for name in store.listdir(f"{place}/{folder}")[1]:
                 if age(f"{place}/{folder}/{name}") < time.time() - 3600 * hours:

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import json
 import re
+import shutil
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from typing import get_args
 from unittest import TestCase
@@ -17,7 +19,8 @@ from ektopos.targets.export import export_package
 from ektopos.targets.profile import built_in_profiles, find_profile
 from ektopos.trial.advice import ADVICE
 from ektopos.trial.causes import Cause
-from ektopos.trial.compare import run_trial
+from ektopos.trial.compare import pieces_of, run_trial
+from ektopos.trial.session import Session
 from tests.samples import folder, project
 
 
@@ -474,3 +477,90 @@ class Guide(TestCase):
         self.assertEqual({cause for cause, _, _ in rows}, set(get_args(Cause)))
         told = {cause: f"{todo[0].upper()}{todo[1:]}." for cause, _, todo in rows}
         self.assertEqual(told, ADVICE)
+
+
+class Memory:
+    """What trials have found, in memory, and what was asked of it."""
+
+    def __init__(self) -> None:
+        self.held: dict[str, bytes] = {}
+        self.made = 0
+
+    def find(self, key: str) -> bytes | None:
+        return self.held.get(key)
+
+    def keep(self, key: str, found: bytes) -> None:
+        self.made += 1
+        self.held[key] = found
+
+
+class Kept(TestCase):
+    """What is kept of earlier trials changes nothing of what a trial says."""
+
+    def again(self, opened, package: Path, memory: Memory, target: str = "gltf-split"):
+        """A trial with what is kept, which has to be what a trial without it says, and how many
+        pieces had to be looked at."""
+        profile, before = find_profile(target), memory.made
+        pictures: dict[tuple[str, str], dict[str, bytes]] = {}
+
+        def keep(*shown) -> None:
+            pictures[shown[:2]] = shown[2]
+
+        kept = run_trial(opened, package, profile, keep=keep, kept=memory)
+        seen, pictures = pictures, {}
+        plain = run_trial(opened, package, profile, keep=keep)
+        self.assertEqual(kept, plain)
+        self.assertEqual(seen, pictures)
+        return kept, memory.made - before
+
+    def test_trying_again_looks_only_at_what_has_changed(self) -> None:
+        memory = Memory()
+        with folder() as root, project() as opened:
+            export_package(opened, find_profile("gltf-split"), root / "out")
+            session = Session(opened, root / "out", find_profile("gltf-split"))
+            every = len(pieces_of(session))
+            self.assertGreater(every, 2)
+            self.assertEqual(self.again(opened, root / "out", memory)[1], every)
+            trial, looked = self.again(opened, root / "out", memory)
+            self.assertEqual((trial.passed, looked), (True, 0))
+            # One material is meant otherwise: it and the mesh that wears it.
+            changed = opened.document.materials["plain"].model_copy(update={"double_sided": True})
+            document = opened.document.model_copy(
+                update={"materials": opened.document.materials | {"plain": changed}}
+            )
+            trial, looked = self.again(replace(opened, document=document), root / "out", memory)
+            self.assertEqual((trial.passed, looked), (False, 2))
+
+    def test_what_is_wrong_is_found_whatever_is_kept(self) -> None:
+        """Every tampering, in a package that had passed: nothing is believed without its bytes."""
+        memory = Memory()
+        with folder() as root, project() as opened:
+            profile = find_profile("gltf-split")
+            export_package(opened, profile, root / "out")
+
+            def tried(package: Path, **kept: Memory):
+                return run_trial(opened, package, profile, renders=False, **kept)
+
+            self.assertTrue(tried(root / "out", kept=memory).passed)
+            for label, file, tamper, _ in TAMPERINGS:
+                with self.subTest(label):
+                    broken = root / label.replace("/", "-")
+                    shutil.copytree(root / "out", broken)
+                    tamper(broken / file)
+                    plain = tried(broken)
+                    self.assertFalse(plain.passed)
+                    for _ in range(2):
+                        self.assertEqual(tried(broken, kept=memory), plain)
+            self.assertTrue(tried(root / "out", kept=memory).passed)
+
+    def test_what_is_kept_may_be_damaged_or_gone(self) -> None:
+        memory = Memory()
+        with folder() as root, project() as opened:
+            profile = find_profile("gltf-split")
+            export_package(opened, profile, root / "out")
+            first = run_trial(opened, root / "out", profile, kept=memory)
+            memory.held = {
+                key: [b"{", b"[]", found[: len(found) // 2]][i % 3]
+                for i, (key, found) in enumerate(memory.held.items())
+            }
+            self.assertEqual(run_trial(opened, root / "out", profile, kept=memory), first)

@@ -54,7 +54,7 @@ def process(command: list[str], **more: object) -> Iterator[subprocess.Popen[byt
             os.killpg(started.pid, signal.SIGKILL)
 
 
-def _postgres_tool(name: str) -> str:
+def postgres_tool(name: str) -> str:
     found = sorted(Path("/usr/lib/postgresql").glob(f"*/bin/{name}"))
     return str(found[-1]) if found else shutil.which(name) or name
 
@@ -71,7 +71,7 @@ def postgres() -> Iterator[str]:
             shutil.chown(root, pwd.getpwnam("postgres").pw_uid)
             become = ["runuser", "-u", "postgres", "--"]
         make = ["-D", str(place), "-U", "ektopos", "--auth=trust", "-E", "UTF8", "-N"]
-        subprocess.run([*become, _postgres_tool("initdb"), *make], check=True, capture_output=True)
+        subprocess.run([*become, postgres_tool("initdb"), *make], check=True, capture_output=True)
         # Nothing has to outlive the test.
         settings = [
             "-c",
@@ -83,7 +83,7 @@ def postgres() -> Iterator[str]:
         ]
         command = [
             *become,
-            _postgres_tool("postgres"),
+            postgres_tool("postgres"),
             "-D",
             str(place),
             "-p",
@@ -94,7 +94,7 @@ def postgres() -> Iterator[str]:
         with process(command, stdout=log, stderr=log):
             until(lambda: answers(port), "the database server")
             create = [
-                _postgres_tool("createdb"),
+                postgres_tool("createdb"),
                 "-h",
                 "127.0.0.1",
                 "-p",

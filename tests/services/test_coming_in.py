@@ -6,27 +6,52 @@ from __future__ import annotations
 import configparser
 import re
 from contextlib import ExitStack
+from email import message_from_bytes
+from email.message import EmailMessage
+from email.policy import default
 from unittest import TestCase
 
 import requests
+from aiosmtpd.controller import Controller
+from aiosmtpd.smtp import Envelope
 
 from tests.samples import folder
+from tests.services.engines import free_port, until
 from tests.services.identity import CLIENT, SECRET, identity
 from tests.workshop import ROOT, Workshop
 
 PASSWORD = "a long enough pass phrase"
 
 
+class Letters:
+    """What a mail server has taken."""
+
+    def __init__(self) -> None:
+        self.taken: list[EmailMessage] = []
+
+    async def handle_DATA(self, server: object, session: object, envelope: Envelope) -> str:
+        assert isinstance(envelope.content, bytes)
+        self.taken.append(message_from_bytes(envelope.content, policy=default))  # type: ignore[arg-type]
+        return "250 OK"
+
+
 class ComingIn(TestCase):
     machine: Workshop
+    post: Letters
 
     @classmethod
     def setUpClass(cls) -> None:
         super().setUpClass()
         stack = cls.enterClassContext(ExitStack())
         root = stack.enter_context(folder())
+        cls.post = Letters()
+        mail = Controller(cls.post, "127.0.0.1", free_port())
+        mail.start()
+        stack.callback(mail.stop)
         settings = {
             "EKTOPOS_TEAM": "1",
+            "EKTOPOS_MAIL": f"smtp://127.0.0.1:{mail.port}",
+            "EKTOPOS_MAIL_FROM": "workshop@studio.example",
             "EKTOPOS_LOGIN_TRIES": "3",
             "EKTOPOS_SSO_URL": stack.enter_context(identity()),
             "EKTOPOS_SSO_CLIENT": CLIENT,
@@ -40,7 +65,8 @@ class ComingIn(TestCase):
         cls.machine.start()
         script = (
             "from django.contrib.auth.models import User;"
-            f"[User.objects.create_user(name, password='{PASSWORD}') for name in ('ada', 'bea')]"
+            f"[User.objects.create_user(name, f'{{name}}@studio.example', '{PASSWORD}')"
+            " for name in ('ada', 'bea', 'cleo')]"
         )
         cls.machine.manage("shell", "-v", "0", "-c", script)
         cls.address = f"http://127.0.0.1:{cls.machine.port}"
@@ -68,6 +94,33 @@ class ComingIn(TestCase):
         other = requests.Session()
         self.assertEqual(self.log_in(other, "bea", PASSWORD).status_code, 200)
         self.assertEqual(other.get(f"{self.address}/api/me", timeout=60).json()["name"], "bea")
+
+    def test_a_forgotten_password_is_made_anew_by_a_link_that_the_mail_server_gets(self) -> None:
+        person = requests.Session()
+        sent = self.form(person, "/reset/", "/reset/", email="cleo@studio.example")
+        self.assertEqual(sent.status_code, 200)
+        # Nobody learns who has an account here.
+        nobody = self.form(person, "/reset/", "/reset/", email="nobody@studio.example")
+        self.assertEqual((nobody.url, nobody.status_code), (sent.url, 200))
+        until(lambda: self.post.taken, "a letter")
+        (letter,) = self.post.taken
+        self.assertEqual(
+            (letter["To"], letter["From"]), ("cleo@studio.example", "workshop@studio.example")
+        )
+        link = re.search(r"https?://[^\s]+", letter.get_content())[0]
+        path = link.removeprefix(self.address)
+        self.assertNotEqual(path, link)
+        there = person.get(link, timeout=60).url.removeprefix(self.address)
+        fresh = "another long enough pass phrase"
+        self.form(person, there, there, new_password1=fresh, new_password2=fresh)
+        self.assertEqual(
+            self.log_in(requests.Session(), "cleo", PASSWORD).url, f"{self.address}/in"
+        )
+        back = requests.Session()
+        self.log_in(back, "cleo", fresh)
+        self.assertEqual(back.get(f"{self.address}/api/me", timeout=60).json()["name"], "cleo")
+        # A link counts once.
+        self.assertNotIn("new_password1", requests.get(link, timeout=60).text)
 
     def test_the_organisations_own_log_in_lets_people_in(self) -> None:
         person = requests.Session()

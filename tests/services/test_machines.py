@@ -16,7 +16,7 @@ from unittest import TestCase
 import numpy as np
 from PIL import Image as Pillow
 
-from tests.samples import coloured, folder, noise, project_folder, save
+from tests.samples import coloured, folder, noise, project_folder, quads, save, save_glb
 from tests.services.engines import postgres, redis, s3, until
 from tests.workshop import ROOT, Refused, Workshop
 
@@ -245,6 +245,64 @@ class Studio(TestCase):
         entry = next(iter(document["maps"].values()))
         shown = hashlib.sha256(files[Path(entry["file"]).name]).hexdigest()
         self.assertEqual(self.one.ask("GET", f"/map-pictures/{shown}/rgb/64.png")[:4], b"\x89PNG")
+
+    def test_a_trial_is_done_in_parts_and_a_worker_dies_in_the_middle(self) -> None:
+        count = 20
+        files = self.files(count)
+        with folder() as root:
+            path = save_glb(root / "walls.glb", quads({f"Side {i:02}": 1 for i in range(count)}))
+            mesh = path.read_bytes()
+        sent = [
+            self.one.upload(path, content)
+            for path, content in (*files.items(), ("walls.glb", mesh))
+        ]
+        self.one.ended(self.one.ask("POST", f"{self.place}/bring-in", {"files": sent}))
+        project = self.one.ask("GET", self.place)
+        edits: list[dict[str, object]] = []
+        for i, name in enumerate(sorted(project["document"]["maps"])):
+            feed = {"map": name, "channels": "rgb"}
+            edits += [
+                {"kind": "add-material", "name": f"m{i}"},
+                {
+                    "kind": "set-feed",
+                    "material": f"m{i}",
+                    "input": "base_color",
+                    "feed": feed,
+                },
+                {
+                    "kind": "assign",
+                    "mesh": "walls",
+                    "slots": [f"Side {i:02}"],
+                    "material": f"m{i}",
+                },
+            ]
+        asked = {"revision": project["revision"], "edits": edits}
+        project = self.one.ask("POST", f"{self.place}/edits", asked)
+        export = {"revision": project["revision"], "trial": True, "target": "gltf-split"}
+        job = self.one.ask("POST", f"{self.place}/exports", export)
+        until(
+            lambda: self.two.ask("GET", f"/jobs/{job['id']}")["doing"] == "in parts",
+            "a trial in parts",
+        )
+        self.machines[4].pull_the_plug()
+        job = self.two.ended(job)
+        self.assertEqual(job["state"], "done", job["error"])
+        (package,) = self.two.ask("GET", f"{self.place}/packages")
+        self.assertTrue(package["trial"]["passed"])
+        places = {(cell["slot"], cell["input"]) for cell in package["trial"]["cells"]}
+        self.assertEqual(len([place for place in places if place[1] == "base_color"]), count)
+        script = "from server.workshop.models import Job; print(Job.objects.filter(part_of={!r}, state='done').count())"
+        parts = self.one.manage("shell", "-v", "0", "-c", script.format(job["id"]))
+        self.assertGreater(int(parts), 2)
+        # Tried again, nothing has to be looked at: no worker is asked.
+        again = self.two.ended(self.two.ask("POST", f"{self.place}/packages/{package['id']}/trial"))
+        self.assertEqual(again["state"], "done", again["error"])
+        self.assertEqual(self.one.manage("shell", "-v", "0", "-c", script.format(again["id"])), "0")
+        self.assertEqual(
+            self.one.ask("GET", f"{self.place}/packages")[0]["trial"]["cells"],
+            package["trial"]["cells"],
+        )
+        self.machines[4].start()
 
     def test_twenty_people_edit_one_project_on_two_machines_and_no_edit_is_lost(self) -> None:
         project = self.one.ask("GET", self.place)

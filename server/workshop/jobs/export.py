@@ -1,4 +1,4 @@
-"""Export packages and put them to trial."""
+"""Export packages, and take in those that were made elsewhere."""
 
 from __future__ import annotations
 
@@ -9,17 +9,21 @@ from typing import Any
 from ektopos.cli import plain
 from ektopos.targets.export import export_package
 from ektopos.targets.profile import find_profile
-from ektopos.trial.compare import run_trial
 from ektopos.types import Progress
 from server.workshop.foreign import bring_in_package
+from server.workshop.jobs.trying import judge, package_of_parts
 from server.workshop.models import Job, Package, Project
 from server.workshop.packages import keep, place_of
-from server.workshop.store import ARRIVED, package_folder, sync_tree
+from server.workshop.store import package_folder, sync_tree
 
 
 def export(job: Job, progress: Progress) -> dict[str, Any]:
     """Write the package of the project as it was when the job was asked for, and put it to trial if
     `try` is set."""
+    made = package_of_parts(job)
+    if made is not None:
+        judge(job, made, progress)
+        return {"package": made.pk}
     revision = job.project.revisions.get(pk=job.arguments["revision"])
     profile = find_profile(str(job.arguments["target"]), revision.core().document)
     package = Package.objects.create(project=job.project, revision=revision, target=profile.id)
@@ -37,7 +41,7 @@ def export(job: Job, progress: Progress) -> dict[str, Any]:
         package.save()
         keep(package)
         if job.arguments.get("try"):
-            judge(package, lambda s, what: progress(share + s * (1 - share), what))
+            judge(job, package, lambda s, what: progress(share + s * (1 - share), what))
     except BaseException:
         if not package.complete:
             shutil.rmtree(package_folder(package.pk), ignore_errors=True)
@@ -62,49 +66,12 @@ def take_in(job: Job, progress: Progress) -> dict[str, Any]:
     trial.
     """
     given = job.arguments
-    package = bring_in_package(
+    package = package_of_parts(job) or bring_in_package(
         job.project,
         given["name"],
         given["sha256"],
         given["target"],
         lambda s, what: progress(0.2 * s, what),
     )
-    judge(package, lambda s, what: progress(0.2 + 0.8 * s, what))
+    judge(job, package, lambda s, what: progress(0.2 + 0.8 * s, what))
     return {"package": package.pk}
-
-
-def trial(job: Job, progress: Progress) -> dict[str, Any]:
-    """Put a package to trial again."""
-    package = job.project.packages.get(pk=job.arguments["package"], complete=True)
-    judge(package, progress)
-    return {"package": package.pk}
-
-
-def judge(package: Package, progress: Progress) -> None:
-    """Compare a package with the revision it was made from, and keep what was found with its
-    pictures."""
-    folder = place_of(package)
-    pictures = folder / "pictures"
-    pictures.mkdir(parents=True, exist_ok=True)
-    names: list[tuple[str, str]] = []
-
-    def keep_shown(material: str, input_name: str, shown: dict[str, bytes]) -> None:
-        number = len(names)
-        names.append((material, input_name))
-        for what, png in shown.items():
-            (pictures / f"{number}-{what}.png").write_bytes(png)
-
-    (folder / ARRIVED).unlink(missing_ok=True)
-    outcome = run_trial(
-        package.revision.core(),
-        folder / "files",
-        find_profile(package.target, package.revision.core().document),
-        progress,
-        keep_shown,
-        arrived=folder / ARRIVED,
-    )
-    result = plain(outcome)
-    result["pictures"] = [{"material": material, "input": name} for material, name in names]
-    keep(package)
-    package.trial = result
-    package.save(update_fields=["trial"])

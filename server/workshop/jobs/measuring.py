@@ -17,6 +17,7 @@ from ektopos.images import read_header, read_image
 from ektopos.maps import Facts
 from ektopos.maps.identify import facts_of_image
 from ektopos.types import Progress
+from server.workshop.jobs.parts import hand_out
 from server.workshop.jobs.reading import Reading
 from server.workshop.models import Job, MapFacts
 from server.workshop.pictures import keep_reduced
@@ -28,12 +29,6 @@ ENDED = "it ended the process that read it. Bring it in by itself, or save it ag
 
 PART = 8
 """Maps that one part of a job measures at the least."""
-PARTS = 16
-"""Parts that a job has at the most: each is a process of its own, which takes a while to begin."""
-
-
-class Parted(Exception):
-    """A job's work was handed out in parts, for which it waits."""
 
 
 def reason(problem: BaseException) -> str:
@@ -72,15 +67,9 @@ def measure_maps(
     for part in job.parts.all():
         failed |= (part.result or {}).get("failed", {})
     left = [path for path in maps if path not in facts and path not in failed]
-    if settings.SPLITS and job.part_of_id is None and len(left) >= 2 * PART:
-        if not job.parts.exists():
-            size = max(PART, -(-len(left) // PARTS))
-            for start in range(0, len(left), size):
-                some = {path: maps[path] for path in left[start : start + size]}
-                Job.start(job.project, "measure-part", {"maps": some}, part_of=job)
-            raise Parted
-        if job.open_parts().exists():
-            raise Parted
+    hand_out(
+        job, "measure-part", left, PART, lambda some: {"maps": {path: maps[path] for path in some}}
+    )
     _each(left, one, done, failed, progress)
     return facts, failed
 

@@ -27,13 +27,15 @@ from server.workshop.jobs.bring_in import bring_in
 from server.workshop.jobs.convert import convert
 from server.workshop.jobs.deliver import deliver_to
 from server.workshop.jobs.embedded import bring_embedded
-from server.workshop.jobs.export import export, take_in, trial
+from server.workshop.jobs.export import export, take_in
 from server.workshop.jobs.measure import match, measure
-from server.workshop.jobs.measuring import Parted, measure_part
+from server.workshop.jobs.measuring import measure_part
 from server.workshop.jobs.normal import normal
 from server.workshop.jobs.occlusion import occlusion
 from server.workshop.jobs.paint import paint
+from server.workshop.jobs.parts import Parted
 from server.workshop.jobs.recipe import recipe
+from server.workshop.jobs.trying import trial, trial_part
 from server.workshop.models import Job, StaleRevision, acting_for, one_writer
 
 logger = logging.getLogger(__name__)
@@ -51,6 +53,7 @@ KINDS: dict[str, Callable[[Job, Progress], Any]] = {
     "export": export,
     "package": take_in,
     "trial": trial,
+    "trial-part": trial_part,
     "convert": convert,
     "occlusion": occlusion,
     "paint": paint,

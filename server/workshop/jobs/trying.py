@@ -1,0 +1,111 @@
+"""Put packages to trial: in parts where there are workers for it, and what was found is kept."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+from django.conf import settings
+
+from ektopos.cli import plain
+from ektopos.targets.profile import find_profile
+from ektopos.trial.compare import finish_trial, pieces_of
+from ektopos.trial.pieces import Piece
+from ektopos.trial.session import Session
+from ektopos.types import Progress
+from server.workshop.jobs.parts import hand_out
+from server.workshop.models import Job, Package
+from server.workshop.packages import keep, place_of
+from server.workshop.store import ARRIVED, cache_path, fetch, share, writing
+
+PART = 4
+"""Materials that one part of a trial judges at the least."""
+
+
+class KeptTrials:
+    """What trials have found, by what it was found from, as files of the cache that machines
+    share."""
+
+    def find(self, key: str) -> bytes | None:
+        """What is kept under a key."""
+        path = _place_of(key)
+        with contextlib.suppress(FileNotFoundError):
+            if fetch(path):
+                os.utime(path)
+                return path.read_bytes()
+        return None
+
+    def keep(self, key: str, found: bytes) -> None:
+        """Keep it, here and where other machines find it."""
+        path = _place_of(key)
+        with writing(path) as temporary:
+            temporary.write_bytes(found)
+        share(path)
+
+
+def _place_of(key: str) -> Path:
+    # Not a bare hash: that is how contents are called, whose bytes have it.
+    return cache_path("trials", f"{key}.json")
+
+
+def trial(job: Job, progress: Progress) -> dict[str, Any]:
+    """Put a package to trial again."""
+    package = job.project.packages.get(pk=job.arguments["package"], complete=True)
+    judge(job, package, progress)
+    return {"package": package.pk}
+
+
+def trial_part(job: Job, progress: Progress) -> dict[str, Any]:
+    """Judge some pieces of a package (`pieces`) for a job that waits for them."""
+    package = job.project.packages.get(pk=job.arguments["package"], complete=True)
+    pieces = [Piece(*given) for given in job.arguments["pieces"]]
+    _session(package).do(pieces, progress, threads=settings.JOB_THREADS)
+    return {"pieces": len(pieces)}
+
+
+def package_of_parts(job: Job) -> Package | None:
+    """The package that a job had made before it handed out its trial; `None` if it did not."""
+    part = job.parts.filter(kind="trial-part").first()
+    return Package.objects.filter(pk=part.arguments["package"]).first() if part else None
+
+
+def judge(job: Job, package: Package, progress: Progress) -> None:
+    """Compare a package with the revision it was made from, and keep what was found with its
+    pictures. Raises `Parted`."""
+    folder = place_of(package)
+    session = _session(package)
+    materials = [piece for piece in pieces_of(session) if session.known(piece) is None]
+
+    def part(pieces: Sequence[Piece]) -> dict[str, object]:
+        given = [[one.kind, one.meant, one.arrived, one.judged] for one in pieces]
+        return {"package": package.pk, "pieces": given}
+
+    hand_out(job, "trial-part", materials, PART, part)
+    pictures = folder / "pictures"
+    pictures.mkdir(parents=True, exist_ok=True)
+    names: list[tuple[str, str]] = []
+
+    def keep_shown(material: str, input_name: str, shown: dict[str, bytes]) -> None:
+        number = len(names)
+        names.append((material, input_name))
+        for what, png in shown.items():
+            (pictures / f"{number}-{what}.png").write_bytes(png)
+
+    (folder / ARRIVED).unlink(missing_ok=True)
+    outcome = finish_trial(
+        session, progress, keep_shown, arrived=folder / ARRIVED, threads=settings.JOB_THREADS
+    )
+    result = plain(outcome)
+    result["pictures"] = [{"material": material, "input": name} for material, name in names]
+    keep(package)
+    package.trial = result
+    package.save(update_fields=["trial"])
+
+
+def _session(package: Package) -> Session:
+    project = package.revision.core()
+    profile = find_profile(package.target, project.document)
+    return Session(project, place_of(package) / "files", profile, kept=KeptTrials())
