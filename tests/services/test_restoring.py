@@ -19,9 +19,9 @@ class Restoring(TestCase):
     def test_a_dump_and_a_copy_of_the_store_bring_all_of_it_back(self) -> None:
         with ExitStack() as stack:
             root = stack.enter_context(folder())
-            queue = stack.enter_context(redis())
 
             def studio(name: str, database: str) -> Workshop:
+                queue = stack.enter_context(redis())
                 settings = {
                     "DATABASE_URL": database,
                     "EKTOPOS_TASKS": "rq",
