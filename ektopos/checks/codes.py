@@ -199,7 +199,8 @@ _TABLE = (
         "The black of the ColorChecker has 0.03 (published values of 2005, as colour-science has "
         "them).",
         "It swallows all light: the asset is a hole in every scene.",
-        "Paint it lighter.",
+        "Bring it into range: a number is clamped, a map’s range begins at 0.02. Or paint it "
+        "lighter.",
     ),
     Code(
         "base-colour-too-bright",
@@ -209,7 +210,7 @@ _TABLE = (
         "Non-metals with a base colour of a luminance above 0.92, by its median where it is a map. "
         "The white of the ColorChecker has 0.9.",
         "It gives back more light than snow, and glows beside everything else.",
-        "Paint it darker.",
+        "Bring it into range: a number is clamped, a map’s range ends at 0.92. Or paint it darker.",
     ),
     Code(
         "metal-too-dark",

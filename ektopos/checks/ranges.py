@@ -5,12 +5,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 
 from ektopos.checks.registry import Examined, Finding, Number, Remedy, check, found
 from ektopos.document import COLOUR_ROLES, Feed
-from ektopos.edits import ChangeFeed
+from ektopos.edits import ChangeFeed, Edit
 from ektopos.images import luminance, srgb_to_linear
 from ektopos.maps import Facts
 from ektopos.maps.evidence import different_pictures
@@ -135,7 +136,29 @@ def albedo(examined: Examined) -> Iterator[Finding]:
             f"{'metals' if metallic else 'what is no metal'} {'have' if metallic else 'has'} "
             f"{limit}.",
             numbers=(Number("luminance, linear", f"{value:.3f}", limit),),
+            remedy=None
+            if metallic or name not in (material.origin.get("base_color"),)
+            else _into_range(name, feed, dark),
         )
+
+
+def _into_range(material: str, feed: Feed, dark: bool) -> Remedy:
+    """A base colour brought to what surfaces have: a number clamped, a map scaled so that none of
+    its values lies outside and none is cut off. Metals would need more than that."""
+    change: dict[str, Any]
+    if feed.value is not None:
+        values = np.broadcast_to(np.asarray(feed.value, np.float64), (3,))
+        change = {"value": np.clip(values, DARKEST, BRIGHTEST).tolist()}
+        does = f"Clamps the colour to {DARKEST:g}–{BRIGHTEST:g}, linear."
+    else:
+        low, high = (DARKEST, 1.0) if dark else (0.0, BRIGHTEST)
+        change = {"range": [low, high]}
+        does = (
+            f"Sets the feed’s range to {low:g}–{high:g}, linear: differences stay, and nothing is "
+            "cut off. The map stays as it is."
+        )
+    edits: list[Edit] = [ChangeFeed(material=material, input="base_color", change=change)]
+    return Remedy("bring into range", does, edits)
 
 
 @check

@@ -52,6 +52,9 @@ from ektopos.types import Float, Progress
 
 LOOKS = 24
 """Materials whose reduced pictures are kept, of each side."""
+ELSEWHERE = b""
+"""Kept for a piece that was not sound: what was found of it is under the key of everything, which
+takes reading every file to know."""
 LARGE = 4096 * 4096
 """Texels beyond which materials are taken one after the other: each takes several times that in
 memory."""
@@ -144,17 +147,19 @@ class Session:
         if self.kept is not None:
             key = self._key(piece) if found.is_sound else self._whole_key(piece)
             self.kept.keep(key, FOUND.dump_json(found))
+            if not found.is_sound:
+                self.kept.keep(self._key(piece), ELSEWHERE)
         return found
 
     def known(self, piece: Piece) -> Found | None:
         """What an earlier trial, or another machine, has found of just this."""
         if self.kept is None:
             return None
-        for key in (self._key(piece), self._whole_key(piece)):
-            stored = self.kept.find(key)
-            if stored is not None:
-                with suppress(ValidationError):
-                    return FOUND.validate_json(stored)
+        stored = self.kept.find(self._key(piece))
+        if stored == ELSEWHERE:
+            stored = self.kept.find(self._whole_key(piece))
+        with suppress(ValidationError):
+            return None if stored is None else FOUND.validate_json(stored)
         return None
 
     def _material(self, piece: Piece) -> Found:
@@ -367,7 +372,7 @@ def _said_by(material: ImportedMaterial) -> str:
             repr(replace(given, texture=None)),
             None
             if (texture := given.texture) is None
-            else [texture.path, texture.content, texture.edited, texture.listed_size, texture.says],
+            else [texture.path, texture.content, texture.listed, texture.listed_size, texture.says],
         ]
         for name, given in material.inputs.items()
     }

@@ -31,7 +31,7 @@ feeds = st.builds(
 
 
 def arrived_of(pixels: np.ndarray, **more) -> ImportedInput:
-    return ImportedInput(Texture("t.png", lambda: Picture((pixels,)), "content"), **more)
+    return ImportedInput(Texture("t.png", lambda: Picture((pixels,)), lambda: "content"), **more)
 
 
 def by_values(found: Decoded, feed: Feed, name: str, imported: ImportedInput) -> np.ndarray:

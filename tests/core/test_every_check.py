@@ -21,6 +21,7 @@ from ektopos.document import ROLES, Document, load_document
 from ektopos.edits import apply_edits
 from ektopos.errors import EktoposError
 from ektopos.maps import Facts, encoding_of_roles, facts_of
+from ektopos.materials.resolve import MapLoader, resolve_feed
 from ektopos.meshes import Mesh, apply_recipe, find_faults, read_mesh, slot_facts
 from ektopos.meshes.recipe import OTHER_WAY
 from ektopos.project import Project, open_project
@@ -480,6 +481,8 @@ class EveryCheck(TestCase):
                 "larger-than-rule",
                 "density-off-rule",
                 "reversed-faces",
+                "base-colour-too-dark",
+                "base-colour-too-bright",
             },
             mended,
         )
@@ -502,6 +505,51 @@ def changed(project: Project, finding: Finding) -> Document:
     if remedy.mesh is not None and remedy.step is not None:
         document.meshes[remedy.mesh].recipe = [remedy.step]
     return document
+
+
+class IntoRange(TestCase):
+    """What is brought into range is there for every texel, and a metal is left alone."""
+
+    def mended(self, spoil: Spoil, code: str) -> np.ndarray:
+        with folder() as root:
+            raw = sound(root)
+            spoil(root, raw)
+            document = load_document(json.dumps(raw))
+            opened = Project(document, lambda file: p if (p := root / file).is_file() else None)
+            (finding,) = [f for f in check(opened) if f.code == code]
+            document = changed(opened, finding)
+            feed = document.materials["crate"].inputs["base_color"]
+            assert feed is not None
+            loader = MapLoader(replace(opened, document=document))
+            return np.asarray(resolve_feed(loader, feed, "base_color"))
+
+    def test_maps_and_numbers_end_within_what_surfaces_have(self) -> None:
+        def number(value: list[float]) -> Spoil:
+            def spoil(_: Path, raw: Raw) -> None:
+                crate(raw)["inputs"]["base_color"] = {"value": value}
+
+            return spoil
+
+        dark, bright = "base-colour-too-dark", "base-colour-too-bright"
+        # Source of the borders: those of the ColorChecker, as in `ektopos/checks/ranges.py`.
+        for spoil, code in (
+            (repaint("crate_col", fill(None, 3)), dark),
+            (repaint("crate_col", fill(None, 253)), bright),
+            (number([0.0, 0.001, 0.002]), dark),
+            (number([1.0, 0.99, 0.2]), bright),
+        ):
+            with self.subTest(code):
+                values = self.mended(spoil, code)
+                lit = values @ np.asarray([0.2126, 0.7152, 0.0722])
+                self.assertTrue(((lit > 0.02 - 1e-6) & (lit < 0.92 + 1e-6)).all())
+
+    def test_a_metal_that_is_too_dark_is_left_to_a_person(self) -> None:
+        def spoil(_: Path, raw: Raw) -> None:
+            crate(raw)["inputs"]["base_color"] = {"value": [0.1, 0.1, 0.1]}
+            crate(raw)["inputs"]["metallic"] = {"value": 1.0}
+
+        (finding,) = [f for f in findings(spoil) if f.code == "metal-too-dark"]
+        self.assertIsNone(finding.remedy)
 
 
 class Abstains(TestCase):

@@ -13,6 +13,7 @@ import threading
 import zlib
 from collections import OrderedDict
 from collections.abc import Callable
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -83,20 +84,24 @@ class PackageFiles:
         return listed is not None and hashlib.sha256(raw).hexdigest() != listed
 
     def inside(
-        self, name: str, raw: bytes | memoryview | None, edited: bool, size: tuple[int, int] | None
+        self,
+        name: str,
+        raw: bytes | memoryview | None,
+        listed: str | None,
+        size: tuple[int, int] | None,
     ) -> Texture:
         """A texture that lies inside a container."""
         if raw is None:
             return missing(name, size)
-        content = hashlib.sha256(raw).hexdigest()
         held: bytes | memoryview = raw
+        hashed = cache(lambda: hashlib.sha256(held).hexdigest())
         return Texture(
             name,
-            lambda: self._decoded.get(content, lambda: bytes(held)),
-            content,
-            edited,
+            lambda: self._decoded.get(hashed(), lambda: bytes(held)),
+            hashed,
+            listed,
             size,
-            says=bytes(raw[:12]) == SIGNATURE,
+            bytes(raw[: len(SIGNATURE)]) == SIGNATURE,
         )
 
     def texture(self, name: str) -> Texture:
@@ -106,20 +111,18 @@ class PackageFiles:
         return self._textures[name]
 
     def _file(self, name: str) -> Texture:
-        path, size = self.find(name), size_of(self.listed.get(name, {}))
+        path, entry = self.find(name), self.listed.get(name, {})
         if path is None:
-            return missing(name, size)
+            return missing(name, size_of(entry))
         with path.open("rb") as file:
             says = file.read(len(SIGNATURE)) == SIGNATURE
-            file.seek(0)
-            content = hashlib.file_digest(file, "sha256").hexdigest()
-        edited = self.listed.get(name, {}).get("sha256", content) != content
+        hashed = cache(lambda: hashlib.sha256(path.read_bytes()).hexdigest())
         return Texture(
             name,
-            lambda: self._decoded.get(content, path.read_bytes),
-            content,
-            edited,
-            size,
+            lambda: self._decoded.get(hashed(), path.read_bytes),
+            hashed,
+            entry.get("sha256"),
+            size_of(entry),
             says,
         )
 

@@ -196,7 +196,7 @@ def _image(
         view = gltf.bufferViews[image.bufferView]
         start = view.byteOffset or 0
         content = memoryview(gltf.binary_blob())[start : start + view.byteLength]
-    return files.inside(name, content, False, size)
+    return files.inside(name, content, None, size)
 
 
 def _material(gltf: pygltflib.GLTF2, material: Any, images: list[Texture]) -> ImportedMaterial:

@@ -8,6 +8,7 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from typing import Any, Literal
 
 import cv2
@@ -107,13 +108,23 @@ class Texture:
 
     path: str
     read: Callable[[], Picture]
-    content: str | None
-    """The SHA-256 of its bytes; `None` where there are none."""
-    edited: bool = False
-    """Whether the file's hash is not the one in the package list."""
+    hashed: Callable[[], str] | None
+    """Takes the SHA-256 of its bytes; `None` where there are none."""
+    listed: str | None = None
+    """The hash that the package list says it has."""
     listed_size: tuple[int, int] | None = None
     says: bool = False
     """Whether its format has a place for the encoding of colours."""
+
+    @cached_property
+    def content(self) -> str | None:
+        """The SHA-256 of its bytes; `None` where there are none."""
+        return None if self.hashed is None else self.hashed()
+
+    @property
+    def edited(self) -> bool:
+        """Whether the file's hash is not the one in the package list."""
+        return None not in (self.content, self.listed) and self.content != self.listed
 
     @property
     def pixels(self) -> NDArray[Any] | None:
@@ -123,7 +134,7 @@ class Texture:
     @property
     def problem(self) -> Problem | None:
         """Why there is no picture."""
-        if self.content is None:
+        if self.hashed is None:
             return "missing-file"
         return None if self.read().levels else "unreadable-file"
 

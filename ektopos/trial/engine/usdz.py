@@ -6,7 +6,6 @@ What UsdPreviewSurface has no place for (filter, surface tag) is read from the p
 
 from __future__ import annotations
 
-import hashlib
 import math
 import zipfile
 from dataclasses import replace
@@ -135,14 +134,8 @@ class _Textures:
     def __call__(self, name: str) -> Texture:
         """A texture by the path that the layer names."""
         entry = self.listed.get(name, {})
-        raw = self.pictures.get(name)
-        edited = (
-            raw is not None
-            and "sha256" in entry
-            and hashlib.sha256(raw).hexdigest() != entry["sha256"]
-        )
         size = (entry["width"], entry["height"]) if "width" in entry else None
-        return self.files.inside(name, raw, edited, size)
+        return self.files.inside(name, self.pictures.get(name), entry.get("sha256"), size)
 
 
 def _materials(

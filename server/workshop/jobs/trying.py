@@ -21,8 +21,8 @@ from server.workshop.models import Job, Package
 from server.workshop.packages import keep, place_of
 from server.workshop.store import ARRIVED, cache_path, fetch, share, writing
 
-PART = 4
-"""Materials that one part of a trial judges at the least."""
+PART = 8
+"""Pieces that one part of a trial does at the least: each part reads the package for itself."""
 
 
 class KeptTrials:
