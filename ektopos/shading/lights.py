@@ -51,15 +51,17 @@ class Light:
     def surroundings(self, directions: Values) -> Values:
         """Radiance from unit directions `(…, 3)`, y up: `(…, 3)` linear."""
         kind = np.result_type(directions, np.float32)
-        towards = np.asarray([panel.towards for panel in self.panels], np.float64)
-        axes = towards / np.linalg.norm(towards, axis=1, keepdims=True)
-        cosines = np.asarray([panel.cosine for panel in self.panels])
-        rises = EDGE * (1.0 - cosines) + 1e-6
-        shares = directions @ (axes / rises[:, None]).T.astype(kind)
-        shares -= (cosines / rises).astype(kind)
-        np.clip(shares, 0.0, 1.0, out=shares)
-        sent = shares @ np.asarray([panel.radiance for panel in self.panels], kind)
-        return np.asarray(sent + np.asarray(self.sky, kind))
+        radiance = np.broadcast_to(np.asarray(self.sky, kind), directions.shape).copy()
+        for panel in self.panels:
+            axis = np.asarray(panel.towards) / np.linalg.norm(panel.towards)
+            rise = EDGE * (1.0 - panel.cosine) + 1e-6
+            # Not by a matrix product: how that rounds depends on what else runs, and equal
+            # surfaces give equal pictures.
+            share = np.einsum("...i,i->...", directions, (axis / rise).astype(kind))
+            share -= kind.type(panel.cosine / rise)
+            np.clip(share, 0.0, 1.0, out=share)
+            radiance += share[..., None] * np.asarray(panel.radiance, kind)
+        return np.asarray(radiance)
 
 
 EDGE = 0.15

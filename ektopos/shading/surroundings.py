@@ -93,9 +93,12 @@ def _irradiance(radiance: Radiance, normals: Values) -> Values:
     directions = np.stack(
         [np.sin(polar) * np.cos(around), np.cos(polar), np.sin(polar) * np.sin(around)], axis=1
     )
-    coefficients = _harmonics(directions).T @ radiance(directions) * (4 * np.pi / count)
+    # By einsum, as in `Light.surroundings`: a matrix product rounds by what else runs.
+    coefficients = np.einsum("dk,dc->kc", _harmonics(directions), radiance(directions))
+    coefficients *= 4 * np.pi / count
     kernel = np.array([np.pi, *[2 * np.pi / 3] * 3, *[np.pi / 4] * 5])
-    return np.asarray(np.maximum(_harmonics(normals) @ (coefficients * kernel[:, None]), 0.0))
+    weighed = (coefficients * kernel[:, None]).astype(normals.dtype)
+    return np.asarray(np.maximum(np.einsum("nk,kc->nc", _harmonics(normals), weighed), 0.0))
 
 
 def _harmonics(d: Values) -> Values:
