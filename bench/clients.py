@@ -15,6 +15,7 @@ import time
 from http.client import HTTPException
 from pathlib import Path
 
+from tests.services.engines import postgres
 from tests.workshop import Refused, Workshop
 
 PEOPLE = 20
@@ -22,13 +23,15 @@ PEOPLE = 20
 
 def run() -> None:
     seconds = float(os.environ.get("BENCH_SECONDS", "120"))
-    with tempfile.TemporaryDirectory() as folder:
-        workshop = Workshop(Path(folder) / "data")
-        workshop.start()
-        try:
-            measure(workshop, seconds)
-        finally:
-            workshop.stop()
+    with tempfile.TemporaryDirectory() as folder, postgres() as database:
+        for name, settings in (("SQLite", {}), ("PostgreSQL", {"DATABASE_URL": database})):
+            workshop = Workshop(Path(folder) / name, settings=settings)
+            workshop.start()
+            try:
+                print(name, end=": ", flush=True)
+                measure(workshop, seconds)
+            finally:
+                workshop.stop()
 
 
 def measure(workshop: Workshop, seconds: float) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pickle
 import threading
 from collections.abc import Iterable
-from concurrent.futures import ThreadPoolExecutor, as_completed
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
 from dataclasses import replace
 from functools import cached_property
@@ -122,11 +122,10 @@ class Session:
         threads = 1 if self._is_large else threads
         every: dict[Piece, Found] = {}
         with ThreadPoolExecutor(max_workers=threads) as pool:
-            waiting = {pool.submit(self.find, piece): piece for piece in wanted}
             try:
-                for done, finished in enumerate(as_completed(waiting)):
-                    piece = waiting[finished]
-                    found = finished.result()
+                for done, (piece, found) in enumerate(
+                    zip(wanted, pool.map(self.find, wanted), strict=True)
+                ):
                     if keep is not None:
                         for picture in found.pictures:
                             keep(*picture)
@@ -136,7 +135,7 @@ class Session:
             except BaseException:
                 pool.shutdown(cancel_futures=True)
                 raise
-        return {piece: every[piece] for piece in wanted}
+        return every
 
     def find(self, piece: Piece) -> Found:
         """What is found of a piece."""

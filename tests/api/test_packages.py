@@ -4,9 +4,12 @@ reports."""
 from __future__ import annotations
 
 import io
+import shutil
 import zipfile
 from pathlib import Path
 
+import cv2
+from django.conf import settings
 from weasyprint import HTML
 
 from ektopos.images import read_header
@@ -15,6 +18,7 @@ from ektopos.targets.estimate import estimated_bytes
 from ektopos.targets.export import export_package
 from ektopos.targets.plan import make_plan
 from ektopos.targets.profile import find_profile
+from server.workshop.store import package_folder
 from tests.api.client import Api
 from tests.core.test_rules import LOOSE
 from tests.samples import folder, project_folder
@@ -106,6 +110,35 @@ class FromElsewhere(Api):
 
     def packages(self, project: dict) -> list[dict]:
         return self.call("get", f"/projects/{project['id']}/packages")
+
+    def test_a_trial_is_the_same_from_what_was_kept_and_once_that_is_gone(self) -> None:
+        """The cache may be deleted; a package that was touched since is not believed."""
+        project = self.sample()
+        kept = settings.DATA_FOLDER / "cache/trials"
+        shutil.rmtree(kept, ignore_errors=True)
+        with folder() as root:
+            project_folder(root)
+            with open_project(root) as opened:
+                export_package(opened, find_profile("gltf-split"), root / "out")
+            self.foreign_package(project, "theirs.zip", zipped(root / "out"))
+        (package,) = self.packages(project)
+        again = f"/projects/{project['id']}/packages/{package['id']}/trial"
+        held = list(kept.rglob("*.json"))
+        self.assertEqual(len(held), 4)  # three materials and a mesh
+        self.call("post", again)
+        self.assertEqual(self.packages(project)[0]["trial"], package["trial"])
+        self.assertEqual(set(kept.rglob("*.json")), set(held))
+        shutil.rmtree(settings.DATA_FOLDER / "cache")
+        self.call("post", again)
+        self.assertEqual(self.packages(project)[0]["trial"], package["trial"])
+        self.assertEqual(set(kept.rglob("*.json")), set(held))
+        picture = package_folder(package["id"]) / "files/textures/tile_ORM.png"
+        pixels = cv2.imread(str(picture), cv2.IMREAD_UNCHANGED)
+        cv2.imwrite(str(picture), 255 - pixels)
+        self.call("post", again)
+        trial = self.packages(project)[0]["trial"]
+        self.assertFalse(trial["passed"])
+        self.assertIn("inverted", {cell["cause"] for cell in trial["cells"]})
 
     def test_a_package_made_by_the_command_line_is_tried_by_its_own_list(self) -> None:
         project = self.sample()
