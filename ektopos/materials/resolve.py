@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import threading
 from collections import OrderedDict
 from collections.abc import Callable, Iterable
 from concurrent.futures import ThreadPoolExecutor
@@ -59,7 +60,8 @@ def as_stated(image: Image, entry: MapEntry) -> Image:
 
 
 class MapLoader:
-    """Decodes each map of a project once, and forgets the longest unused beyond `limit` bytes."""
+    """Decodes each map of a project once, and forgets the longest unused beyond `limit` bytes.
+    Several threads may ask it."""
 
     def __init__(
         self, project: Project, limit: int = CACHE_BYTES, read: ReadMap = read_image
@@ -68,31 +70,40 @@ class MapLoader:
         self._limit = limit
         self._read = read
         self._kept: OrderedDict[str, Image] = OrderedDict()
+        self._lock = threading.Lock()
 
     def image(self, name: str) -> Image:
         """A map's pixels at full size. Raises `MissingReference` or `UnreadableFile`."""
-        if name in self._kept:
-            self._kept.move_to_end(name)
-            return self._kept[name]
+        with self._lock:
+            if name in self._kept:
+                self._kept.move_to_end(name)
+                return self._kept[name]
         image = self._decode(name)
-        self._kept[name] = image
+        with self._lock:
+            self._kept[name] = image
+            self._forget()
+        return image
+
+    def _forget(self) -> None:
         while (
             len(self._kept) > 1
             and sum(kept.pixels.nbytes for kept in self._kept.values()) > self._limit
         ):
             self._kept.popitem(last=False)
-        return image
 
     def prefetch(self, names: Iterable[str]) -> None:
-        """Decode several maps at once, one a core. Those that cannot be read say so when they are
-        asked for."""
+        """Decode several maps at once, one a core, and hold all of them until others are. Those
+        that cannot be read say so when they are asked for."""
+        with self._lock:
+            self._forget()
         wanted = [name for name in dict.fromkeys(names) if name not in self._kept]
         if len(wanted) < 2:
             return
         with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
             for name, image in zip(wanted, pool.map(self._try, wanted), strict=True):
                 if image is not None:
-                    self._kept[name] = image
+                    with self._lock:
+                        self._kept[name] = image
 
     def _try(self, name: str) -> Image | None:
         try:

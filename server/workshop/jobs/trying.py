@@ -75,6 +75,7 @@ def package_of_parts(job: Job) -> Package | None:
 def judge(job: Job, package: Package, progress: Progress) -> None:
     """Compare a package with the revision it was made from, and keep what was found with its
     pictures. Raises `Parted`."""
+    progress(0.0, "reading the package")
     folder = place_of(package)
     session = _session(package)
     materials = [piece for piece in pieces_of(session) if session.known(piece) is None]
