@@ -96,7 +96,13 @@ def finish_trial(
         session.profile.id,
         all(cell.verdict in SOUND for cell in cells),
         cells,
-        [rendered for one in found.values() for rendered in one.renders],
+        [
+            rendered
+            for kind in ("mesh", "material")
+            for piece, one in found.items()
+            if piece.kind == kind
+            for rendered in one.renders
+        ],
         hand_over(document, session.materials, session.profile),
         all_left(session.project, session.profile),
     )
