@@ -3,6 +3,7 @@ spoiled is made anew."""
 
 from __future__ import annotations
 
+import io
 import json
 import xml.etree.ElementTree as ET
 from pathlib import Path
@@ -10,6 +11,7 @@ from unittest import TestCase
 from unittest.mock import patch
 
 import numpy as np
+from PIL import Image
 
 from ektopos.cli import main
 from ektopos.document import dump_document
@@ -178,7 +180,9 @@ class Renders(TestCase):
             for rendered in sound:
                 self.assertLess(rendered.flip, 0.02)
                 self.assertGreater(rendered.ssim, 0.99)
-            self.assertEqual(kept["plates", "render front"]["meant"].shape, (224, 224, 3))
+            for picture in kept["plates", "render front"].values():
+                with Image.open(io.BytesIO(picture)) as opened_picture:
+                    self.assertEqual(opened_picture.size, (224, 224))
             content = json.loads((root / "out/plates.gltf").read_text())
             content["materials"][0]["pbrMetallicRoughness"]["baseColorFactor"] = [
                 0.1,
