@@ -1,8 +1,9 @@
-"""Files told by their content."""
+"""Files, and plain values, told by their content."""
 
 from __future__ import annotations
 
 import hashlib
+import json
 from functools import lru_cache
 from pathlib import Path
 
@@ -24,3 +25,8 @@ def _hash_of(path: Path, size: int, changed: int) -> str:
         while part := file.read(_AT_ONCE):
             seen.update(part)
     return seen.hexdigest()
+
+
+def hash_json(parts: object) -> str:
+    """The SHA-256 of plain JSON values, as 64 hexadecimal digits."""
+    return hashlib.sha256(json.dumps(parts, sort_keys=True).encode()).hexdigest()

@@ -7,8 +7,6 @@ that input's picture again.
 
 from __future__ import annotations
 
-import hashlib
-import json
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any, Literal, cast, get_args
@@ -16,6 +14,7 @@ from typing import Any, Literal, cast, get_args
 import numpy as np
 
 from ektopos.document import COLOUR_INPUTS, TABLE, Feed, InputName, MapEntry
+from ektopos.files import hash_json
 from ektopos.images import Image, fit_within, linear_to_srgb, luminance, quantise, resize
 from ektopos.materials.derive import Material
 from ektopos.materials.resolve import Decoded, feed_result
@@ -115,7 +114,7 @@ def _with_maps(value: Any, named: dict[str, str]) -> Any:
 
 def recipe_key(recipe: dict[str, Any]) -> str:
     """A recipe's name: 40 hexadecimal digits."""
-    return hashlib.sha256(json.dumps(recipe, sort_keys=True).encode()).hexdigest()[:40]
+    return hash_json(recipe)[:40]
 
 
 def recipe_values(recipe: dict[str, Any], name: InputName, reduced: ReducedMap) -> Float:

@@ -36,7 +36,8 @@ class Geometry:
     def met(self, start: Values, directions: Values) -> dict[str, NDArray[Any]]:
         """What rays meet first: `primID` (−1 for nothing), `u`, `v` and `tfar`, `(n,)` each."""
         if not len(self.corners):
-            return {"primID": np.full(len(start), -1)}
+            nowhere = np.zeros(len(start))
+            return {"primID": np.full(len(start), -1), "u": nowhere, "v": nowhere, "tfar": nowhere}
         met = self._scene.run(start.astype(np.float32), directions.astype(np.float32), output=True)
         return dict(met)
 
@@ -132,17 +133,12 @@ class Sight:
         directions = self._directions[rays]
         met = self.geometry.met(self._origins[rays] + directions * near[:, None], directions)
         hit = np.flatnonzero(met["primID"] >= 0)
-        if not len(hit):
-            return Layer(rays[hit], near[hit], _hits(self.geometry, *_NOTHING))
         distance = near[hit] + met["tfar"][hit] * (1 + 1e-5) + 1e-5
         u, v = met["u"][hit], met["v"][hit]
         weights = np.stack([1 - u - v, u, v], axis=1).astype(np.float64)
         pixel = footprint(self.view, distance, self.height)
         hits = _hits(self.geometry, met["primID"][hit], weights, directions[hit], pixel)
         return Layer(rays[hit], distance, hits)
-
-
-_NOTHING = (np.zeros(0, np.int32), np.zeros((0, 3)), np.zeros((0, 3)), np.zeros(0))
 
 
 def _hits(

@@ -20,7 +20,7 @@ from typing import Any
 from ektopos import __version__
 from ektopos.document import document_json
 from ektopos.errors import DAMAGE, EktoposError
-from ektopos.files import hash_file
+from ektopos.files import hash_file, hash_json
 from ektopos.materials.coverage import slots_with
 from ektopos.meshes.formats.gltf import load_gltf
 from ektopos.project import Project, files_of, files_of_mesh, is_safe
@@ -107,7 +107,7 @@ def texture_key(planned: PlannedFile, profile: Profile, project: Project, hash_o
         }
         files |= {f"mesh {mesh}": files_of_mesh(project, mesh) for mesh in assigned}
     hashes = {name: [hash_of(file) for file in files[name]] for name in sorted(files)}
-    return _hashed([__version__, planned.recipe, profile.normal_y, hashes])
+    return hash_json([__version__, planned.recipe, profile.normal_y, hashes])
 
 
 def package_key(project: Project, profile: Profile) -> str:
@@ -116,7 +116,7 @@ def package_key(project: Project, profile: Profile) -> str:
     with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
         hashes = pool.map(hash_file, [project.path(file) for file in files])
     contents = dict(zip(files, hashes, strict=True))
-    return _hashed(
+    return hash_json(
         [
             __version__,
             document_json(project.document),
@@ -129,10 +129,6 @@ def package_key(project: Project, profile: Profile) -> str:
 def file_hashes(project: Project) -> HashOf:
     """A look-up of the hashes of a project's files."""
     return lambda file: hash_file(project.path(file))
-
-
-def _hashed(parts: list[Any]) -> str:
-    return hashlib.sha256(json.dumps(parts, sort_keys=True).encode()).hexdigest()
 
 
 def _image(path: Path, number: int, name: str) -> bytes:

@@ -9,8 +9,6 @@ rests on all.
 
 from __future__ import annotations
 
-import hashlib
-import json
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import lru_cache
@@ -20,7 +18,7 @@ from typing import Any, ClassVar, Literal, Protocol
 from pydantic import ConfigDict, TypeAdapter
 
 import ektopos
-from ektopos.files import hash_file
+from ektopos.files import hash_file, hash_json
 from ektopos.trial.cells import SOUND, Cell
 from ektopos.trial.renders import Rendered
 
@@ -88,13 +86,8 @@ class Kept(Protocol):
         """Keep it."""
 
 
-def hashed(parts: object) -> str:
-    """The SHA-256 of plain JSON values."""
-    return hashlib.sha256(json.dumps(parts, sort_keys=True).encode()).hexdigest()
-
-
 @lru_cache(maxsize=1)
 def code() -> str:
     """A hash of this program's core: what another version of it has found does not count."""
     files = sorted(Path(ektopos.__file__).parent.rglob("*.py"))
-    return hashed([hash_file(file) for file in files])
+    return hash_json([hash_file(file) for file in files])

@@ -18,7 +18,7 @@ from pydantic import ValidationError
 
 from ektopos.document import Document, InputName, document_json
 from ektopos.errors import EktoposError
-from ektopos.files import hash_file
+from ektopos.files import hash_file, hash_json
 from ektopos.images import encode_png, quantise, read_header
 from ektopos.materials.cover import surface_of
 from ektopos.materials.coverage import slots_with
@@ -36,7 +36,7 @@ from ektopos.trial.geometry import judge_mesh
 from ektopos.trial.judge import Judge
 from ektopos.trial.measure import imported_values
 from ektopos.trial.naming import as_named_here
-from ektopos.trial.pieces import FOUND, Found, Keep, Kept, Piece, code, hashed
+from ektopos.trial.pieces import FOUND, Found, Keep, Kept, Piece, code
 from ektopos.trial.renders import (
     VIEWS,
     Rendered,
@@ -272,12 +272,12 @@ class Session:
                 if piece.kind == "material"
                 else self._mesh_rests_on(piece.meant)
             )
-            self._keys[piece] = hashed([code(), self._profile, self.renders, *own])
+            self._keys[piece] = hash_json([code(), self._profile, self.renders, *own])
         return self._keys[piece]
 
     def _whole_key(self, piece: Piece) -> str:
         """All that there is: what explains a difference may lie anywhere."""
-        return hashed([self._key(piece), self._everything])
+        return hash_json([self._key(piece), self._everything])
 
     @cached_property
     def _profile(self) -> str:
@@ -287,7 +287,7 @@ class Session:
     def _everything(self) -> str:
         maps = {name: self._content_of(name) for name in self.document.maps}
         arrived = {name: _said_by(material) for name, material in self.imported.materials.items()}
-        return hashed([document_json(self.document), maps, arrived])
+        return hash_json([document_json(self.document), maps, arrived])
 
     def _rests_on(self, piece: Piece) -> list[Any]:
         again = self._again(piece)
@@ -375,7 +375,7 @@ def _said_by(material: ImportedMaterial) -> str:
         ]
         for name, given in material.inputs.items()
     }
-    return hashed([repr(replace(material, inputs={})), inputs])
+    return hash_json([repr(replace(material, inputs={})), inputs])
 
 
 def _as_png(shown: dict[str, Float]) -> dict[str, bytes]:

@@ -62,7 +62,7 @@ def trial_part(job: Job, progress: Progress) -> dict[str, Any]:
     """Judge some pieces of a package (`pieces`) for a job that waits for them."""
     package = job.project.packages.get(pk=job.arguments["package"], complete=True)
     pieces = [Piece(*given) for given in job.arguments["pieces"]]
-    _session(package).do(pieces, progress, threads=settings.JOB_THREADS)
+    _session(package, place_of(package)).do(pieces, progress, threads=settings.JOB_THREADS)
     return {"pieces": len(pieces)}
 
 
@@ -77,7 +77,7 @@ def judge(job: Job, package: Package, progress: Progress) -> None:
     pictures. Raises `Parted`."""
     progress(0.0, "reading the package")
     folder = place_of(package)
-    session = _session(package)
+    session = _session(package, folder)
     materials = [piece for piece in pieces_of(session) if session.known(piece) is None]
 
     def part(pieces: Sequence[Piece]) -> dict[str, object]:
@@ -106,7 +106,7 @@ def judge(job: Job, package: Package, progress: Progress) -> None:
     package.save(update_fields=["trial"])
 
 
-def _session(package: Package) -> Session:
+def _session(package: Package, folder: Path) -> Session:
     project = package.revision.core()
     profile = find_profile(package.target, project.document)
-    return Session(project, place_of(package) / "files", profile, kept=KeptTrials())
+    return Session(project, folder / "files", profile, kept=KeptTrials())
