@@ -101,8 +101,7 @@ class Session:
             if (whole.authored.triangle_slot == i).any()
         ]
 
-    def shape(self, mesh: str, slot: str) -> Cell:
-        """The verdict on the triangles of a slot."""
+    def _shape(self, mesh: str, slot: str) -> Cell:
         meant, assigned = self.meant[mesh], self.document.meshes[mesh].slots.get(slot)
         cell = Cell(mesh, slot, assigned, MESH, "same")
         arrived = self.imported.drawn.get((mesh, slot))
@@ -236,7 +235,7 @@ class Session:
     @cached_property
     def shapes(self) -> dict[tuple[str, str], Cell]:
         """The verdicts on the triangles of all slots."""
-        return {(mesh, slot): self.shape(mesh, slot) for mesh, slot, _ in self.slots}
+        return {(mesh, slot): self._shape(mesh, slot) for mesh, slot, _ in self.slots}
 
     def _look(self, side: str, name: str) -> Look:
         """A material of one side at a reduced size."""

@@ -119,7 +119,7 @@ class PackageFiles:
         hashed = cache(lambda: hashlib.sha256(path.read_bytes()).hexdigest())
         return Texture(
             name,
-            lambda: self._decoded.get(hashed(), path.read_bytes),
+            lambda: self._decoded.get(f"file {name}", path.read_bytes),
             hashed,
             entry.get("sha256"),
             size_of(entry),
@@ -133,22 +133,23 @@ def missing(name: str, size: tuple[int, int] | None = None) -> Texture:
 
 
 class _Decoded:
-    """Pictures that are decoded, by content; the longest unused are forgotten beyond a limit."""
+    """Pictures that are decoded: files by their names, what lies in containers by content, for
+    several may hold the same. The longest unused are forgotten beyond a limit."""
 
     def __init__(self, limit: int = 512 * 2**20) -> None:
         self._limit = limit
         self._kept: OrderedDict[str, Picture] = OrderedDict()
         self._lock = threading.Lock()
 
-    def get(self, content: str, read: Callable[[], bytes]) -> Picture:
+    def get(self, key: str, read: Callable[[], bytes]) -> Picture:
         """A picture, decoded from the bytes that `read` gives if it is not here."""
         with self._lock:
-            if content in self._kept:
-                self._kept.move_to_end(content)
-                return self._kept[content]
+            if key in self._kept:
+                self._kept.move_to_end(key)
+                return self._kept[key]
         picture = decode_picture(read())
         with self._lock:
-            self._kept[content] = picture
+            self._kept[key] = picture
             while len(self._kept) > 1 and sum(map(_bytes_of, self._kept.values())) > self._limit:
                 self._kept.popitem(last=False)
         return picture
