@@ -274,7 +274,10 @@ def _match(options: argparse.Namespace) -> Outcome:
     if problems and not maps:
         raise UnreadableFile("none of the maps can be read.", subject=problems[0]["path"])
     entries: list[dict[str, Any]] = []
-    for slot, (candidates, sets) in match_maps(mesh, maps).items():
+    # Maps of a mesh lie in its folder, or in one of its name.
+    home = str(options.mesh.resolve().with_suffix(""))
+    said = _named_maps(options.mesh, maps)
+    for slot, (candidates, sets) in match_maps(mesh, maps, home, said).items():
         ranked = [
             {"set": c.set, "maps": sets[c.set], "score": c.score, "reasons": c.reasons}
             for c in candidates
@@ -288,6 +291,19 @@ def _match(options: argparse.Namespace) -> Outcome:
             for c in entry["candidates"][:3]
         ]
     return entries, FINE, lines
+
+
+def _named_maps(mesh: Path, maps: list[Any]) -> dict[str, set[str]]:
+    """The maps that a mesh file names for its slots, by what they hold."""
+    from ektopos.adopt import pictures_named_by
+    from ektopos.files import hash_file
+
+    named = pictures_named_by(mesh)
+    held = {one.path: hash_file(Path(one.path)) for one in maps} if named else {}
+    return {
+        slot: {path for path, content in held.items() if content in contents}
+        for slot, contents in named.items()
+    }
 
 
 def _remote(options: argparse.Namespace, project: str) -> Any:

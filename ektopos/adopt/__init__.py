@@ -1,7 +1,7 @@
 """Materials that come with a mesh: read from the file that brings them, listed where they cannot be
 kept exactly, and made into a project."""
 
-from ektopos.adopt.beside import stated_beside
+from ektopos.adopt.beside import pictures_named_by, stated_beside
 from ektopos.adopt.carried import Carried, CarriedMap, NotTaken, map_entries, says_something
 from ektopos.adopt.files import carried_by
 from ektopos.adopt.project import Adopted, adopt_meshes
@@ -14,6 +14,7 @@ __all__ = [
     "adopt_meshes",
     "carried_by",
     "map_entries",
+    "pictures_named_by",
     "says_something",
     "stated_beside",
 ]

@@ -1,7 +1,8 @@
-"""What mesh files say of the maps that lie beside them."""
+"""What mesh files say of maps that lie beside them, or anywhere."""
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Iterable
 from pathlib import Path
 
@@ -30,3 +31,17 @@ def stated_beside(meshes: Iterable[Path]) -> dict[Path, MapEntry]:
             if place is not None:
                 stated.setdefault(place.resolve(), entries[one.entry])
     return stated
+
+
+def pictures_named_by(mesh: Path) -> dict[str, set[str]]:
+    """What a mesh file says that its materials wear: SHA-256 of the pictures, by the materials'
+    names. A file that cannot be read says nothing."""
+    named: dict[str, set[str]] = {}
+    try:
+        for one in carried_by(mesh, beside(mesh), mesh.name, str).maps:
+            content = hashlib.sha256(one.content).hexdigest()
+            for material in one.materials:
+                named.setdefault(material, set()).add(content)
+    except (EktoposError, OSError, *DAMAGE):
+        return {}
+    return named

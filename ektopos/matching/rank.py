@@ -24,6 +24,12 @@ ATLAS_COST = 1.0
 for one."""
 NAME_WORTH = 5.0
 """What names that are alike are worth, in standard deviations."""
+NEAR_WORTH = 6.0
+"""What it is worth that only one set lies in the folder of the mesh, in standard deviations."""
+CLOSE = 0.3
+"""How much a shared folder has to tell before it is given as a reason."""
+SAID_WORTH = 20.0
+"""What it is worth that the mesh's own file names the maps: more than all that is seen."""
 ATLAS_WORTH = 1.5
 """What it is worth, in standard deviations, that another slot of the mesh surely wears a set."""
 TOGETHER_WORTH = 0.5
@@ -52,38 +58,58 @@ class Candidate:
 
 
 @dataclass(frozen=True)
+class Told:
+    """What is told of a set and a slot apart from pictures, each 0–1."""
+
+    alike: float = 0.0
+    """How alike their names are."""
+    near: float = 0.0
+    """How much the folder that they share tells the set from others."""
+    said: float = 0.0
+    """Share of the maps that the mesh's own file names for the slot that are in the set."""
+
+    @property
+    def worth(self) -> float:
+        """All together, in standard deviations."""
+        return NAME_WORTH * self.alike + NEAR_WORTH * self.near + SAID_WORTH * self.said
+
+
+UNTOLD = Told()
+
+
+@dataclass(frozen=True)
 class _Match:
     """What speaks for one set on one slot."""
 
     worth: float
     signs: Signs | None
-    alike: float
+    told: Told
     repeats: bool
     together: float = 0.0
     """What speaks for it on all slots of the atlas that this one lies in."""
 
     @property
     def by_pixels(self) -> float:
-        """What it is worth without names."""
-        return self.worth - NAME_WORTH * self.alike
+        """What it is worth by its pictures alone."""
+        return self.worth - self.told.worth
 
 
 def match(
     layouts: Mapping[str, Layout],
     pictures: Mapping[str, Sequence[Traits]],
     repeating: Mapping[str, bool],
-    alike: Mapping[str, Mapping[str, float]] | None = None,
+    told: Mapping[str, Mapping[str, Told]] | None = None,
     surfaces: Mapping[str, Surface] | None = None,
 ) -> dict[str, list[Candidate]]:
     """Sets of pictures ranked for every slot, best first.
 
-    `pictures` gives the traits of each set's pictures; `repeating` whether they repeat; `alike` how
-    alike the names of sets are to each slot's, 0–1, where they mean something; `surfaces` what else
-    the surface of each slot tells. Cost: slots × pictures × `GRID`².
+    `pictures` gives the traits of each set's pictures; `repeating` whether they repeat; `told` what
+    is known of each slot and set beside pictures; `surfaces` what else the surface of each slot
+    tells. Cost: slots × pictures × `GRID`².
     """
     from scipy.optimize import linear_sum_assignment
 
-    known, faces = alike or {}, surfaces or {}
+    known, faces = told or {}, surfaces or {}
     sets = list(pictures)
     every = [traits for name in sets for traits in pictures[name]]
     pile = Pile(every) if every else None
@@ -114,7 +140,7 @@ def _matches(
     pictures: Mapping[str, Sequence[Traits]],
     pile: Pile | None,
     repeating: Mapping[str, bool],
-    alike: Mapping[str, float],
+    told: Mapping[str, Told],
     surface: Surface | None = None,
 ) -> list[_Match]:
     laid_out = layout.count > 0 and not layout.tiles
@@ -123,11 +149,11 @@ def _matches(
     chance, signs = chance_of(measured), iter(measured)
     matches = []
     for name in sets:
-        repeats, named = repeating.get(name, False), alike.get(name, 0.0)
+        repeats, known = repeating.get(name, False), told.get(name, UNTOLD)
         own = [next(signs) for _ in pictures[name]] if measured else []
         totals = [sign.total(chance) for sign in own]
         best = own[int(np.argmax(totals))] if own else None
-        worth = NAME_WORTH * named
+        worth = known.worth
         if layout.tiles:
             worth += 2.0 if repeats else -2.0
         elif best is not None:
@@ -140,7 +166,7 @@ def _matches(
                 worth -= ATLAS_COST * all(one.has_background for one in pictures[name])
             else:
                 worth -= REPEATS_COST * repeats
-        matches.append(_Match(worth, best, named, repeats))
+        matches.append(_Match(worth, best, known, repeats))
     return matches
 
 
@@ -202,8 +228,9 @@ def _ranked(
 
 
 def _is_sure(layout: Layout, ranked: Sequence[_Match]) -> bool:
-    """Whether the first is right beyond doubt: by what its pictures show, or by a name that no
-    other set has; a picture that repeats never is, nor one on a few cells of the square."""
+    """Whether the first is right beyond doubt: by what the mesh's file says, by what its pictures
+    show, or by a name that no other set has; a picture that repeats never is by itself, nor one on
+    a few cells of the square."""
     first, *others = ranked
     lead = first.worth - max((other.worth for other in others), default=0.0)
     painted = first.by_pixels - max((other.by_pixels for other in others), default=0.0)
@@ -214,8 +241,10 @@ def _is_sure(layout: Layout, ranked: Sequence[_Match]) -> bool:
         and painted >= SURE_MARGIN / 2
         and not first.repeats
     )
-    by_name = first.alike >= FULL_NAME and all(other.alike < 0.5 * first.alike for other in others)
-    return (by_pixels and lead >= SURE_MARGIN) or (by_name and lead > 0.5 * NAME_WORTH)
+    alike, said = first.told.alike, first.told.said
+    by_name = alike >= FULL_NAME and all(other.told.alike < 0.5 * alike for other in others)
+    by_file = said > 0.0 and all(other.told.said < said for other in others)
+    return by_file or (by_pixels and lead >= SURE_MARGIN) or (by_name and lead > 0.5 * NAME_WORTH)
 
 
 def _shows_plainly(signs: Signs) -> bool:
@@ -225,8 +254,12 @@ def _shows_plainly(signs: Signs) -> bool:
 
 def _reasons(layout: Layout, match: _Match) -> list[str]:
     reasons = []
-    if match.alike > 0:
+    if match.told.said > 0:
+        reasons.append("the mesh's own file names its maps for this slot")
+    if match.told.alike > 0:
         reasons.append("the names are alike")
+    if match.told.near > CLOSE:
+        reasons.append("its maps lie in the folder of the mesh")
     if layout.tiles:
         repeats = "and so does the picture" if match.repeats else "the picture does not"
         return [*reasons, f"the UVs repeat, {repeats}"]

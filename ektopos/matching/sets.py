@@ -6,7 +6,8 @@ where they mean something.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+import os
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -19,10 +20,10 @@ from ektopos.maps.evidence import TILES_BELOW
 from ektopos.maps.identify import facts_of_image
 from ektopos.maps.sets import maps_of_set, sets_of, tile_of, tiles_among
 from ektopos.matching.layout import layout_of
-from ektopos.matching.rank import Candidate, match
+from ektopos.matching.rank import Candidate, Told, match
 from ektopos.matching.surface import surface_of
-from ektopos.matching.traits import Traits, traits_of
-from ektopos.matching.words import alike
+from ektopos.matching.traits import Traits, is_pattern, traits_of
+from ektopos.matching.words import alike, near
 from ektopos.meshes import Mesh
 from ektopos.meshes.islands import weld
 from ektopos.types import Float
@@ -30,6 +31,8 @@ from ektopos.types import Float
 Sets = Mapping[str, list[str]]
 """The maps of every set, by its name: what grouping all names gives, which costs."""
 PICTURE = 512
+BACKGROUND = 0.05
+"""Share of one colour up to which a picture fills its square."""
 TOGETHER = 0.45
 """Correlation of edges above which two nameless maps are taken for one surface."""
 
@@ -41,12 +44,15 @@ class MatchMap:
     path: str
     facts: Facts
     traits: Traits
+    folder: str = ""
+    """Where it lies; said of mesh and maps alike, or of neither."""
 
 
 def read_match_map(given: str, path: Path) -> MatchMap:
     """Read a map. Raises `UnreadableFile` or `TooLarge`."""
     header, image = read_header(path), read_image(path)
-    return MatchMap(given, facts_of_image(path, header, image), traits_of(small_picture(image)))
+    facts, traits = facts_of_image(path, header, image), traits_of(small_picture(image))
+    return MatchMap(given, facts, traits, str(path.resolve().parent))
 
 
 def small_picture(image: Image) -> Float:
@@ -59,19 +65,28 @@ def small_picture(image: Image) -> Float:
 
 
 def match_maps(
-    mesh: Mesh, maps: list[MatchMap]
+    mesh: Mesh,
+    maps: list[MatchMap],
+    home: str = "",
+    said: Mapping[str, Collection[str]] | None = None,
 ) -> dict[str, tuple[list[Candidate], dict[str, list[str]]]]:
-    """For every slot with triangles its candidates, best first, and the paths of every set."""
+    """For every slot with triangles its candidates, best first, and the paths of every set.
+    `home` is the folder of the mesh, `said` as in `rank_sets`."""
     sets = group_maps(maps)
     by_path = {candidate.path: candidate for candidate in maps}
-    ranked = rank_sets(
-        mesh, {name: [by_path[path] for path in paths] for name, paths in sets.items()}
-    )
+    read = {name: [by_path[path] for path in paths] for name, paths in sets.items()}
+    ranked = rank_sets(mesh, read, home, said)
     return {slot: (candidates, sets) for slot, candidates in ranked.items()}
 
 
-def rank_sets(mesh: Mesh, sets: Mapping[str, Sequence[MatchMap]]) -> dict[str, list[Candidate]]:
-    """For every slot with triangles the map sets, best first."""
+def rank_sets(
+    mesh: Mesh,
+    sets: Mapping[str, Sequence[MatchMap]],
+    home: str = "",
+    said: Mapping[str, Collection[str]] | None = None,
+) -> dict[str, list[Candidate]]:
+    """For every slot with triangles the map sets, best first. `home` is the folder that the mesh
+    lies in; `said` the paths of the maps that the mesh's own file names for its slots."""
     layouts = {
         name: layout_of(mesh, i)
         for i, name in enumerate(mesh.slots)
@@ -82,10 +97,24 @@ def rank_sets(mesh: Mesh, sets: Mapping[str, Sequence[MatchMap]]) -> dict[str, l
         name: surface_of(mesh, i, points) for i, name in enumerate(mesh.slots) if name in layouts
     }
     pictures = {name: [one.traits for one in maps] for name, maps in sets.items()}
-    repeating = {name: all(_repeats(one.facts) for one in maps) for name, maps in sets.items()}
+    repeating = {name: _repeats(maps) for name, maps in sets.items()}
     stem = mesh.name.rpartition("/")[2].partition(".")[0]
-    named = {slot: alike(slot, stem, list(sets), only_slot=len(layouts) == 1) for slot in layouts}
-    return match(layouts, pictures, repeating, named, surfaces)
+    closeness = near(
+        home, {name: os.path.commonpath([m.folder for m in maps]) for name, maps in sets.items()}
+    )
+    told = {}
+    for slot in layouts:
+        named = alike(slot, stem, list(sets), only_slot=len(layouts) == 1)
+        own = set((said or {}).get(slot, ()))
+        told[slot] = {
+            name: Told(
+                named[name],
+                closeness[name],
+                len(own & {one.path for one in maps}) / max(1, len(own)),
+            )
+            for name, maps in sets.items()
+        }
+    return match(layouts, pictures, repeating, told, surfaces)
 
 
 @dataclass(frozen=True)
@@ -203,8 +232,12 @@ def _alike_pairs(maps: list[MatchMap]) -> list[tuple[MatchMap, MatchMap]]:
     return [(maps[i], maps[j]) for i, j in pairs]
 
 
-def _repeats(facts: Facts) -> bool:
-    return (
-        all(seam is not None and seam < TILES_BELOW for seam in facts.statistics.seam)
-        and facts.statistics.background < 0.05
+def _repeats(maps: Sequence[MatchMap]) -> bool:
+    """Whether the maps of a set go on beyond their borders: all of them, and one at least is no
+    picture on a background; or all are patterns."""
+    statistics = [one.facts.statistics for one in maps]
+    seamless = all(
+        seam is not None and seam < TILES_BELOW for each in statistics for seam in each.seam
     )
+    filled = any(each.background < BACKGROUND for each in statistics)
+    return (seamless and filled) or all(is_pattern(one.traits) for one in maps)

@@ -17,6 +17,10 @@ from ektopos.types import Float
 Spectrum = NDArray[np.complex64]
 BACKGROUND = 0.06
 """Share of one colour from which it is taken for background."""
+PARTS = 16
+"""Into how many parts of its side a pattern may fall at most."""
+SAME = 0.9
+"""Correlation from which edges are the same again."""
 COARSE = 64
 LOCAL = 25
 """Cells over which edges are held against their surroundings."""
@@ -74,6 +78,16 @@ def traits_of(picture: Float) -> Traits:
         _coarse(small),
         np.asarray(np.clip(small * 255 + 0.5, 0, 255), np.uint8),
     )
+
+
+def is_pattern(traits: Traits) -> bool:
+    """Whether the edges of a picture are the same again a part of its side down and across, as
+    those of checkers and grids are."""
+    power = (traits.edges.real**2 + traits.edges.imag**2).reshape(GRID, GRID // 2 + 1)
+    alike = scipy.fft.irfft2(power, (GRID, GRID))
+    steps = np.unique([round(GRID / parts) for parts in range(2, PARTS + 1)])
+    again = np.minimum(alike[steps, steps], alike[-steps, steps])
+    return bool(again.max() > SAME * alike[0, 0])
 
 
 def _coarse(small: Float) -> Float:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from math import log
+from pathlib import PurePath
 
 from ektopos.maps.names import is_nameless, words_of
 
@@ -52,4 +53,25 @@ def alike(slot: str, mesh: str, sets: Sequence[str], *, only_slot: bool) -> dict
     return {
         name: max(shared(own, others), (1.0 if own else of_mesh) * shared(both, others))
         for name, others in words.items()
+    }
+
+
+def near(home: str, folders: Mapping[str, str]) -> dict[str, float]:
+    """How much a folder that a set shares with a mesh tells it from others, 0–1: 1 where no other
+    set lies there, 0 where all do. Folders of one name at several places (`textures`) say nothing.
+    """
+    inside = {
+        name: {path.name: path for path in (PurePath(folder), *PurePath(folder).parents)}
+        for name, folder in folders.items()
+    }
+    known = Counter(path for found in inside.values() for path in found.values())
+    several = {word for word, count in Counter(path.name for path in known).items() if count > 1}
+    own = set(PurePath(home).parts) - several
+
+    def told(path: PurePath) -> float:
+        return log(len(folders) / known[path]) / log(max(2, len(folders)))
+
+    return {
+        name: max((told(path) for word, path in found.items() if word in own), default=0.0)
+        for name, found in inside.items()
     }

@@ -21,7 +21,7 @@ from typing import Any, cast
 import numpy as np
 from pydantic import TypeAdapter
 
-from ektopos.document import MeshEntry
+from ektopos.document import Document, MeshEntry
 from ektopos.errors import MissingReference
 from ektopos.images import Image, linear_to_srgb
 from ektopos.maps import sets_of
@@ -58,7 +58,7 @@ from server.workshop.store import (
     writing,
 )
 
-VERSION = 10
+VERSION = 11
 """Of what is measured and kept; another one measures again."""
 KEPT = 3
 
@@ -340,20 +340,33 @@ def kept_suggestions(revision: Revision, name: str) -> dict[str, list[Candidate]
 def keep_suggestions(revision: Revision, name: str) -> None:
     """Rank the map sets of the project for every slot of a mesh; it holds until the mesh or the
     maps change."""
-    _, rows, sets, shas = _comparable(revision)
+    document, rows, sets, shas = _comparable(revision)
 
     def read(member: str) -> MatchMap:
         facts = rows[shas[member]].value()
-        return MatchMap(member, facts, _traits(shas[member], is_float=facts.header.is_float))
+        traits = _traits(shas[member], is_float=facts.header.is_float)
+        return MatchMap(member, facts, traits, _folder(document.maps[member].file))
 
     ranked = rank_sets(
         mesh_of(source_of(revision, name)),
         {s: [read(m) for m in members] for s, members in sets.items()},
+        _home(document, name),
     )
     with writing(_suggestions_path(revision, name)) as temporary:
         temporary.write_text(
             json.dumps({slot: [vars(c) for c in candidates] for slot, candidates in ranked.items()})
         )
+
+
+def _folder(file: str) -> str:
+    """The folder that a map or mesh was brought in with; "" where it came alone."""
+    return "/".join(PurePosixPath(file).parts[1:-1])
+
+
+def _home(document: Document, mesh: str) -> str:
+    """Where maps of a mesh would lie: in its folder, or in one of its name."""
+    file = document.meshes[mesh].file
+    return f"{_folder(file)}/{PurePosixPath(file).stem}"
 
 
 def _traits(sha256: str, *, is_float: bool) -> Traits:
@@ -388,9 +401,12 @@ def _comparable(
 
 
 def _suggestions_path(revision: Revision, name: str) -> Path:
-    _, _, sets, shas = _comparable(revision)
-    compared = sorted((s, sorted(shas[m] for m in members)) for s, members in sets.items())
-    recipe = [VERSION, source_of(revision, name).key, compared]
+    document, _, sets, shas = _comparable(revision)
+    compared = sorted(
+        (s, sorted((shas[m], _folder(document.maps[m].file)) for m in members))
+        for s, members in sets.items()
+    )
+    recipe = [VERSION, source_of(revision, name).key, _home(document, name), compared]
     return cache_path("matches", hashlib.sha256(json.dumps(recipe).encode()).hexdigest())
 
 

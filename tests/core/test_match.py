@@ -9,7 +9,8 @@ import cv2
 import numpy as np
 
 from ektopos.matching import match_maps, read_match_map
-from ektopos.matching.words import alike
+from ektopos.matching.traits import is_pattern, traits_of
+from ektopos.matching.words import alike, near
 from ektopos.meshes import Mesh
 from tests.samples import folder, noise, save
 
@@ -267,3 +268,49 @@ class Names(TestCase):
 
     def test_words_that_no_set_has_make_a_name_less_full(self) -> None:
         self.assertLess(self.best("oak_bench_lid")[1], 0.8)
+
+
+class Folders(TestCase):
+    def test_a_folder_tells_by_how_few_sets_lie_in_it(self) -> None:
+        folders = {"a": "props/lamp", "b": "props/oar", "c": "props/oar/more", "d": "trims"}
+        found = near("props/oar/oar", folders)
+        self.assertEqual([found["a"] < found["b"], found["b"], found["d"]], [True, found["c"], 0.0])
+        self.assertEqual(near("props/lamp/lamp", folders)["a"], 1.0)
+        # One root for maps and another for meshes.
+        self.assertEqual(near("meshes/lamp", folders)["a"], 1.0)
+
+    def test_folders_that_all_share_or_that_are_called_alike_say_nothing(self) -> None:
+        self.assertEqual(set(near("all/x", {"a": "all", "b": "all"}).values()), {0.0})
+        several = {"a": "lamp/textures", "b": "oar/textures", "c": "sail"}
+        self.assertEqual(set(near("buoy/textures/buoy", several).values()), {0.0})
+        self.assertEqual(near("buoy", {}), {})
+
+    def test_of_two_pictures_that_fit_nothing_the_one_in_the_folder_of_the_mesh_is_first(
+        self,
+    ) -> None:
+        mesh = mesh_of([islands(np.random.default_rng(3))])
+        with folder() as root:
+            for name, seed in (("lamp", 1), ("oar", 2), ("sail", 3)):
+                (root / name).mkdir()
+                save(root / name / f"{seed}a{seed}.png", noise(SIZE, seed))
+            maps = [read_match_map(str(path), path) for path in sorted(root.rglob("*.png"))]
+            home = str(root.resolve() / "oar" / "m")
+            ((candidates, sets),) = match_maps(mesh, maps, home).values()
+            self.assertEqual(sets[candidates[0].set], [str(root / "oar" / "2a2.png")])
+        self.assertIn("its maps lie in the folder of the mesh", candidates[0].reasons)
+        self.assertFalse(candidates[0].sure, "a folder alone makes nothing sure")
+
+
+class Patterns(TestCase):
+    def test_checkers_and_grids_repeat_and_pictures_do_not(self) -> None:
+        y, x = np.mgrid[:SIZE, :SIZE]
+        checker = ((x // 32 + y // 32) % 2).astype(np.float32)
+        coarse = ((x // 128 + y // 128) % 2).astype(np.float32)
+        grid = ((x % 64 < 3) | (y % 64 < 3)).astype(np.float32)
+        for picture in (checker, coarse, grid):
+            self.assertTrue(is_pattern(traits_of(picture)))
+        layout = islands(np.random.default_rng(2))
+        for background in ("black", "dilated"):
+            made = painted(layout, np.random.default_rng(2), background)
+            self.assertFalse(is_pattern(traits_of(made.astype(np.float32) / 255)))
+        self.assertFalse(is_pattern(traits_of(np.full((SIZE, SIZE), 0.5, np.float32))))
