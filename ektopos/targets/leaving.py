@@ -1,11 +1,11 @@
-"""Where an input leaves in a target, for the feed sheet."""
+"""Where an input or a map leaves in a target: for the feed sheet, and before a file is taken."""
 
 from __future__ import annotations
 
-from ektopos.document import InputName
+from ektopos.document import Document, InputName
 from ektopos.materials.derive import Material
 from ektopos.materials.sheet import Leaves
-from ektopos.targets.plan import Plan
+from ektopos.targets.plan import Plan, safe_names
 from ektopos.targets.profile import Profile
 
 
@@ -36,3 +36,37 @@ def leaves(
     if name == "opacity" and material.alpha_mode == "opaque":
         return Leaves(words="not written")
     return Leaves(words="as a number" if name in material.origin else "not written")
+
+
+_INSIDE = {"glb": ".glb", "gltf-embedded": ".gltf", "usdz": ".usdz"}
+"""Endings of the containers that textures lie in."""
+
+
+def files_with(map_name: str, document: Document, plan: Plan, profile: Profile) -> list[str]:
+    """The files of a package that hold a map's texels; with the textures in them, where those lie
+    inside."""
+    textures = [
+        file
+        for file in plan.files
+        if any(
+            map_name in feed.maps()
+            for channel in file.channels.values()
+            for feed in channel.feeds()
+        )
+    ]
+    suffix = _INSIDE.get(profile.container)
+    if suffix is None:
+        return [file.path for file in textures]
+    whole = safe_names([document.name])[document.name]
+    stems = safe_names([name for name in document.meshes if name not in document.left_out.meshes])
+    held: dict[str, list[str]] = {}
+    for file in textures:
+        wearing = [
+            stem
+            for name, stem in stems.items()
+            if set(document.meshes[name].slots.values()) & set(file.materials)
+        ]
+        alone = profile.mesh.containers == "each" and wearing
+        for stem in wearing if alone else [whole]:
+            held.setdefault(f"{stem}{suffix}", []).append(file.path)
+    return [f"{container} ({', '.join(inside)})" for container, inside in held.items()]

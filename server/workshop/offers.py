@@ -15,6 +15,7 @@ from ektopos.errors import EktoposError, MissingReference
 from ektopos.images import ImageHeader, resize
 from ektopos.maps import map_name
 from ektopos.matching.renew import renew
+from ektopos.targets.leaving import files_with
 from ektopos.targets.plan import make_plan
 from ektopos.targets.profile import find_profile
 from ektopos.watched import COMPANIONS
@@ -123,7 +124,7 @@ class Effect:
     feeds: list[str]
     """Inputs that it feeds, or slots that it has, in words."""
     leaving: list[str]
-    """Files of the current target that would be others."""
+    """Files that would be others, of the current target and of all that are delivered."""
     come: list[Finding]
     go: list[Finding]
     notes: list[str]
@@ -167,7 +168,8 @@ def _feeds(document: Document, offer: Offer) -> list[str]:
 
 
 def _leaving(project: Project, document: Document, offer: Offer) -> list[str]:
-    """Files of the target that hold a map, or a mesh; none where nothing can be planned."""
+    """Files that hold a map, or a mesh, of each target that counts; none where nothing can be
+    planned."""
     if offer.kind == "mesh":
         return [offer.name]
     shas = {name: project.head.sha_of(entry.file) for name, entry in document.maps.items()}
@@ -179,15 +181,18 @@ def _leaving(project: Project, document: Document, offer: Offer) -> list[str]:
             raise MissingReference("the map has not been measured.", subject=name)
         return facts[sha].header
 
-    try:
-        plan = make_plan(document, find_profile(document.target, document), header_of)
-    except EktoposError:
-        return []
-    return [
-        file.path
-        for file in plan.files
-        if any(offer.name in channel.feed.maps() for channel in file.channels.values())
-    ]
+    delivered = project.destinations.values_list("target", flat=True)
+    targets = list(dict.fromkeys([document.target, *delivered]))
+    found = []
+    for target in targets:
+        try:
+            profile = find_profile(target, document)
+            plan = make_plan(document, profile, header_of)
+        except EktoposError:
+            continue
+        files = files_with(offer.name, document, plan, profile)
+        found += files if len(targets) == 1 else [f"{target}: {file}" for file in files]
+    return found
 
 
 def _changed(project: Project, offer: Offer) -> float | None:

@@ -90,7 +90,7 @@ class Offers(Waiting):
         self.assertEqual(
             effect["feeds"], ["base colour of tile", "opacity of tile"], effect["feeds"]
         )
-        self.assertTrue(all("tile" in path for path in effect["leaving"]))
+        self.assertEqual(effect["leaving"], ["plates.glb (tile_BaseColor.png)"])
         self.assertGreater(effect["changed"], 0.9)
         # A picture of 60 × 64 texels is no power of two: that is found then.
         self.bring_in(project, {"tile_col.png": png(noise(64, 3, 4)[:60])})

@@ -1,7 +1,7 @@
 // Server state: what the interface asks. Questions below a project are keyed by its revision, so a change
 // asks again only for what depends on it, and going back finds what was there.
 import { keepPreviousData, queryOptions, useQuery, useQueryClient } from '@tanstack/react-query'
-import type { UseQueryOptions } from '@tanstack/react-query'
+import type { Query, QueryClient, UseQueryOptions } from '@tanstack/react-query'
 import { useEffect, useMemo } from 'react'
 import { useLocation, useParams } from 'react-router'
 
@@ -65,6 +65,10 @@ export function usePulse() {
   useEffect(() => {
     placeNow.where = where
   }, [where])
+  const revision = useProject().data?.revision
+  useEffect(() => {
+    if (revision !== undefined) void doubtOthers(queries, id, revision)
+  }, [id, queries, revision])
   const waits = useQueue(waitingOf(id)).length > 0
   useEffect(() => {
     const known = queries.getQueryData<Project>(['project', id])
@@ -111,6 +115,17 @@ function usePart<T>(
     queryFn: () => ask(id),
     ...rest,
   })
+}
+
+/** An answer about a part is kept under the revision that it was asked at, and tells of the one that was there when it came: somebody
+ * else's edit, or this page's own, can lie between. So what was asked at other revisions is asked again when it is shown again. */
+export async function doubtOthers(queries: QueryClient, id: string, revision: number) {
+  const others = {
+    queryKey: ['project-part', id],
+    predicate: ({ queryKey }: Query) => queryKey[3] !== revision,
+  }
+  await queries.cancelQueries(others)
+  await queries.invalidateQueries({ ...others, refetchType: 'none' })
 }
 
 /** Every target that the project can use: the built-in ones and its own. */
