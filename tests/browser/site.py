@@ -177,6 +177,17 @@ class Site(LiveServerTestCase):
             "the stage does not settle" if unlike is None else "the stage does not change"
         )
 
+    def moves(self) -> None:
+        """The stage shows something else again and again."""
+        canvas = self.page.get_by_test_id("stage").locator("canvas")
+        seen: set[str] = set()
+        for _ in range(200):
+            seen.add(str(canvas.evaluate(PIXELS)))
+            if len(seen) > 3:
+                return
+            self.page.wait_for_timeout(100)
+        raise AssertionError("nothing moves")
+
     def axe(self, where: str) -> None:
         """No violation on the page as it is. Source: axe-core, all its rules for WCAG 2.2 A and AA
         and best practices."""

@@ -155,6 +155,15 @@ class Scene(Site):
         page.get_by_text("plates · 4 draws").wait_for()
         # The same mesh in the same place from the same camera.
         self.same(self.stage_pixels(), one)
+        # Over the whole screen and back; turned slowly until it is told to stand.
+        self.button("Full screen").click()
+        page.wait_for_function("document.fullscreenElement !== null")
+        page.evaluate("document.exitFullscreen()")
+        page.wait_for_function("document.fullscreenElement === null")
+        self.button("Turn slowly").click()
+        self.moves()
+        self.button("Turn slowly").click()
+        self.stage_pixels()
         self.assertEqual(self.complaints, [])
 
     def test_a_panorama_of_the_project_lights_it(self) -> None:

@@ -2,23 +2,12 @@
 
 from __future__ import annotations
 
-from tests.browser.site import PIXELS, Site
+from tests.browser.site import Site
 from tests.samples import folder
 from tests.scenes import figure
 
 
 class Scenes(Site):
-    def moves(self) -> None:
-        """The stage shows something else again and again."""
-        canvas = self.page.get_by_test_id("stage").locator("canvas")
-        seen: set[str] = set()
-        for _ in range(200):
-            seen.add(str(canvas.evaluate(PIXELS)))
-            if len(seen) > 3:
-                return
-            self.page.wait_for_timeout(100)
-        raise AssertionError("nothing moves")
-
     def test_a_scene_is_played_tried_and_handed_over(self) -> None:
         page = self.page
         self.begin("Figure")
