@@ -234,9 +234,11 @@ def run_checks(project: Project, profile: Profile, known: Known | None = None) -
     for function in _CHECKS:
         for finding in function(examined):
             severity: Any = document.rules.severities.get(finding.code, finding.severity)
-            if severity != "off":
-                reason = waived.get((finding.code, finding.subject))
-                findings.append(replace(finding, severity=severity, waived=reason))
+            if severity == "off":
+                continue
+            reason = waived.get((finding.code, finding.subject))
+            same = reason is None and severity == finding.severity
+            findings.append(finding if same else replace(finding, severity=severity, waived=reason))
     return sorted(
         findings, key=lambda finding: (_ORDER[finding.severity], finding.code, finding.subject)
     )

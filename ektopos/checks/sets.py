@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from ektopos.checks.registry import Examined, Finding, Remedy, check, found
 from ektopos.document import TABLE
 from ektopos.edits import SetFeed
-from ektopos.maps import set_of_each
+from ektopos.maps import set_of_each, sets_of
 from ektopos.maps.evidence import is_panorama
 from ektopos.materials.wire import unused_of_set
 
@@ -15,11 +15,12 @@ from ektopos.materials.wire import unused_of_set
 @check
 def unused_of_sets(examined: Examined) -> Iterator[Finding]:
     """Channels of a material's own set whose input nothing feeds."""
-    set_of = set_of_each(examined.project.document)
+    sets = sets_of(examined.project.document)
+    set_of = set_of_each(sets)
     for name, material in examined.materials.items():
         if examined.project.document.materials[name].base is not None:
             continue  # Its base is asked.
-        for one in unused_of_set(examined.project.document, material, set_of):
+        for one in unused_of_set(examined.project.document, material, sets, set_of):
             if one.input is None or one.feed is None:
                 continue
             label = TABLE[one.input].label.lower()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter, defaultdict
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from functools import lru_cache
 from pathlib import PurePosixPath
 
@@ -35,9 +35,9 @@ def sets_of(document: Document) -> dict[str, list[str]]:
     return sets
 
 
-def set_of_each(document: Document) -> dict[str, str]:
+def set_of_each(sets: Mapping[str, Sequence[str]]) -> dict[str, str]:
     """The set of every map, in the order of the sets."""
-    return {name: which for which, names in sets_of(document).items() for name in names}
+    return {name: which for which, names in sets.items() for name in names}
 
 
 @lru_cache(maxsize=8)

@@ -128,7 +128,7 @@ def default_channels(name: InputName) -> Channels:
 
 def feed_problem(document: Document, feed: Feed, name: InputName) -> str | None:
     """Why a feed cannot fill an input, as a sentence, or `None` if it can."""
-    for missing in sorted(feed.maps() - set(document.maps)):
+    for missing in sorted(one for one in feed.maps() if one not in document.maps):
         return f"{name} is fed from the map {missing}, which is not there."
     for laid in feed.laid:
         problem = feed_problem(document, laid.feed, name) or (

@@ -26,7 +26,7 @@ from ektopos.document import (
     UvTransform,
 )
 from ektopos.errors import EktoposError
-from ektopos.maps import set_of_each
+from ektopos.maps import set_of_each, sets_of
 from ektopos.materials.adjust import clipped
 from ektopos.materials.cover import covered, surface_of
 from ektopos.materials.coverage import slots_with
@@ -164,6 +164,7 @@ def sheet_of(document: Document, name: str, sources: Sources, leaves: LeavesOf) 
     material, entry = effective(document, name), document.materials[name]
     whole, problem = _covered(document, material)
     shown = [i for i in INPUTS if i in whole.feeds or i not in EXTRA_INPUTS]
+    sets = sets_of(document)
     return Sheet(
         material=name,
         chain=list(material.chain),
@@ -178,7 +179,7 @@ def sheet_of(document: Document, name: str, sources: Sources, leaves: LeavesOf) 
             _row(document, (material, whole), i, i in entry.inputs, sources, leaves(whole, i))
             for i in shown
         ],
-        unused=unused_of_set(document, material, set_of_each(document)),
+        unused=unused_of_set(document, material, sets, set_of_each(sets)),
         covers=list(material.covers),
         covers_problem=problem,
         stage=stage_look(document, whole, sources),

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import cast
 
 from pydantic import BaseModel
@@ -93,10 +93,14 @@ class Unused(BaseModel):
 
 
 def unused_of_set(
-    document: Document, material: Material, set_of: Mapping[str, str]
+    document: Document,
+    material: Material,
+    sets: Mapping[str, Sequence[str]],
+    set_of: Mapping[str, str],
 ) -> list[Unused]:
     """What the set that a material is mostly fed from holds, and the material has no use for: so
-    that nothing of a delivery is left lying without a word. `set_of` gives every map's set."""
+    that nothing of a delivery is left lying without a word. `sets` gives the maps of every
+    set, `set_of` the set of every map. Cost: the maps that it is fed from, and those of its set."""
     sources = [
         source
         for name, feed in material.feeds.items()
@@ -119,7 +123,7 @@ def unused_of_set(
     home = max(counted, key=lambda which: counted[which])
     tiles = {tile_of(document.maps[name].file) for name in used if name in document.maps}
     unused = []
-    for member in (name for name, which in set_of.items() if which == home):
+    for member in sets[home]:
         entry = document.maps[member]
         if tile_of(entry.file) not in tiles:
             continue

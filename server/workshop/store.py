@@ -49,10 +49,18 @@ def content_path(sha256: str) -> Path:
     return path
 
 
+def content_here(sha256: str) -> Path | None:
+    """Where a content lies, if it is there. Asked of every map of a project at once."""
+    if not is_hash(sha256):
+        return None
+    path = _content_place(sha256)
+    return path if fetch(path) else None
+
+
 def _content_place(sha256: str) -> Path:
     if not is_hash(sha256):
         raise MissingReference("there is no such file.", subject=sha256[:12], hint="Send it again.")
-    return Path(settings.DATA_FOLDER, "files", sha256[:2], sha256)
+    return Path(f"{settings.DATA_FOLDER}/files/{sha256[:2]}/{sha256}")
 
 
 def shared() -> Storage | None:

@@ -14,7 +14,7 @@ from ektopos.document import MaterialEntry, UvTransform
 from ektopos.edits import Edit, apply_edits
 from ektopos.errors import MissingReference
 from ektopos.images import read_image
-from ektopos.maps import set_of_each
+from ektopos.maps import set_of_each, sets_of
 from ektopos.materials import MapLoader, effective, probe
 from ektopos.materials.derive import Placement
 from ektopos.materials.resolve import Decoded
@@ -242,10 +242,11 @@ class UnusedOfASet(TestCase):
             feed = {"map": "tile_col", "channels": "rgb"}
             plain = MaterialEntry.model_validate({"inputs": {"base_color": feed}})
             document.materials["plain"] = plain
+            sets = sets_of(document)
             unused = {
                 (one.map, one.channels): (one.role, one.input)
                 for one in unused_of_set(
-                    document, effective(document, "plain"), set_of_each(document)
+                    document, effective(document, "plain"), sets, set_of_each(sets)
                 )
             }
             self.assertEqual(
@@ -259,13 +260,15 @@ class UnusedOfASet(TestCase):
                     ("tile_gloss", "r"): ("gloss", "roughness"),
                 },
             )
-            gloss = unused_of_set(document, effective(document, "plain"), set_of_each(document))[-1]
+            gloss = unused_of_set(document, effective(document, "plain"), sets, set_of_each(sets))[
+                -1
+            ]
             self.assertTrue(gloss.feed and gloss.feed.invert)
             # What is fed already is only named.
             whole = {
                 (one.map, one.channels): one.input
                 for one in unused_of_set(
-                    document, effective(document, "tile"), set_of_each(document)
+                    document, effective(document, "tile"), sets, set_of_each(sets)
                 )
             }
             self.assertEqual(whole, {("tile_gloss", "r"): None})

@@ -107,7 +107,7 @@ def _board(project: Project) -> list[tuple[BoardMap, Facts | None, Verdict | Non
     measuring = project.jobs.filter(
         state__in=("waiting", "running"), kind__in=("bring-in", "measure")
     ).exists()
-    set_of = set_of_each(document)
+    set_of = set_of_each(sets_of(document))
     users: dict[str, list[str]] = {}
     for material, entry in document.materials.items():
         for used in entry.maps():

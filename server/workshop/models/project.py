@@ -8,7 +8,6 @@ import uuid
 from collections import OrderedDict
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
-from pathlib import Path
 from typing import Any, NamedTuple
 
 from django.conf import settings
@@ -20,7 +19,7 @@ from ektopos.edits import Edit, apply_edits, collisions
 from ektopos.project import Project as CoreProject
 from server.workshop.models.acting import acting
 from server.workshop.models.ordered import OrderedJSON
-from server.workshop.store import content_path, is_hash
+from server.workshop.store import content_here
 
 WHOLE_EVERY = 40
 """States that are kept as what changed, between two that are kept whole: an edit costs about as
@@ -385,11 +384,7 @@ class Unsaved:
 
 
 def _core(document: Document, files: Mapping[str, str]) -> CoreProject:
-    def find(file: str) -> Path | None:
-        sha256 = files.get(file, "")
-        return path if is_hash(sha256) and (path := content_path(sha256)).is_file() else None
-
-    return CoreProject(document, find)
+    return CoreProject(document, lambda file: content_here(files.get(file, "")))
 
 
 AnyState = Revision | Unsaved
