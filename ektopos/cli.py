@@ -308,10 +308,10 @@ def _named_maps(mesh: Path, maps: list[Any]) -> dict[str, set[str]]:
 
 def _remote(options: argparse.Namespace, project: str) -> Any:
     """The project of a server that is named by `--server`; `None` for one of this machine."""
-    from ektopos.remote import remote
-
     if options.server is None:
         return None
+    from ektopos.remote import remote
+
     return remote(options.server, options.key or os.environ.get("EKTOPOS_KEY", ""), project)
 
 

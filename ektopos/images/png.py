@@ -10,10 +10,12 @@ from __future__ import annotations
 
 import os
 import struct
-from collections.abc import Iterator
-from concurrent.futures import ThreadPoolExecutor
+from collections import deque
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from concurrent.futures import Future, ThreadPoolExecutor
 from itertools import pairwise
 
+import cv2
 import numpy as np
 from isal import isal_zlib
 from numpy.typing import NDArray
@@ -29,6 +31,8 @@ _SAMPLED = 256
 _BAND = 128 * 2**10
 """Bytes of rows that are filtered together."""
 _COLOUR_TYPE = {1: 0, 2: 4, 3: 2, 4: 6}
+_Rows = Callable[[int, int], NDArray[np.uint8]]
+_Block = tuple[bytes, int, int]
 _SIGNATURE = b"\x89PNG\r\n\x1a\n"
 
 
@@ -38,47 +42,79 @@ def encode_png(pixels: Pixels) -> bytes:
     return b"".join(png_parts(pixels))
 
 
-def png_parts(pixels: Pixels) -> Iterator[bytes]:
+def png_parts(pixels: Pixels | Sequence[Pixels]) -> Iterator[bytes]:
     """The same in pieces, each as soon as it is made, so that it can be written and hashed while
-    others still are."""
-    height, width, channels = pixels.shape
-    step = channels * pixels.dtype.itemsize
-    plain = np.ascontiguousarray(pixels.astype(pixels.dtype.newbyteorder(">"), copy=False))
-    rows = plain.view(np.uint8).reshape(height, width * step)
-    count = max(1, _BLOCK // max(1, rows.shape[1]))
-    starts = range(0, height, count)
+    others still are. Channels may be given each for itself, `(height, width)`: they are never laid
+    side by side as a whole. Memory beside the pixels: a few blocks a core."""
+    planes = pixels if isinstance(pixels, Sequence) else None
+    channels = len(planes) if planes is not None else np.shape(pixels)[2]
+    first = planes[0] if planes is not None else np.asarray(pixels)
+    height, width, kind = first.shape[0], first.shape[1], first.dtype
+    step = channels * kind.itemsize
+
+    def rows(start: int, end: int) -> NDArray[np.uint8]:
+        part = (
+            cv2.merge([plane[start:end] for plane in planes])
+            if planes is not None
+            else np.asarray(pixels)[start:end]
+        )
+        plain = np.ascontiguousarray(part.astype(kind.newbyteorder(">"), copy=False))
+        return plain.view(np.uint8).reshape(end - start, width * step)
+
+    count = max(1, _BLOCK // max(1, width * step))
     head = struct.pack(
-        ">IIBBBBB", width, height, 8 * pixels.dtype.itemsize, _COLOUR_TYPE[channels], 0, 0, 0
+        ">IIBBBBB", width, height, 8 * kind.itemsize, _COLOUR_TYPE[channels], 0, 0, 0
     )
     yield _SIGNATURE + _chunk(b"IHDR", [head])
-    checksum, first = 1, [b"\x78\x5e"]
-    with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
-        for filtered, packed in pool.map(
-            lambda start: _block(rows, start, min(height, start + count), step), starts
-        ):
-            checksum = isal_zlib.adler32(filtered, checksum)
-            yield _chunk(b"IDAT", [*first, *packed])
-            first = []
+    checksum = 1
+    for chunk, own, length in _in_order(
+        lambda start: _block(rows, start, min(height, start + count), height, step),
+        range(0, height, count),
+    ):
+        checksum = _adler_of_both(checksum, own, length)
+        yield chunk
     yield _chunk(b"IDAT", [struct.pack(">I", checksum)])
     yield _chunk(b"IEND", [])
 
 
-def _block(
-    rows: NDArray[np.uint8], start: int, end: int, step: int
-) -> tuple[NDArray[np.uint8], list[bytes]]:
-    """Some rows filtered, and deflated; the last ones end the stream."""
-    above = (
-        rows[start - 1 : end - 1]
-        if start
-        else np.concatenate([np.zeros_like(rows[:1]), rows[: end - 1]])
-    )
-    filtered = filter_rows(rows[start:end], above, step)
+def _in_order(work: Callable[[int], _Block], items: Iterable[int]) -> Iterator[_Block]:
+    """What becomes of all items, worked on by all cores, no more of them ahead than keep those
+    busy."""
+    cores = os.cpu_count() or 1
+    waiting: deque[Future[_Block]] = deque()
+    with ThreadPoolExecutor(max_workers=cores) as pool:
+        for item in items:
+            waiting.append(pool.submit(work, item))
+            if len(waiting) > cores + 1:
+                yield waiting.popleft().result()
+        while waiting:
+            yield waiting.popleft().result()
+
+
+def _block(rows: _Rows, start: int, end: int, height: int, step: int) -> _Block:
+    """Some rows filtered and deflated as a chunk, with the checksum of what was deflated and its
+    length; the first ones begin the stream, the last ones end it."""
+    given = rows(max(0, start - 1), end)
+    above = given[:-1] if start else np.concatenate([np.zeros_like(given[:1]), given[:-1]])
+    filtered = filter_rows(given[1:] if start else given, above, step)
     deflate = isal_zlib.compressobj(_LEVEL, isal_zlib.DEFLATED, -15)
-    packed = deflate.compress(filtered)
-    return filtered, [
-        packed,
-        deflate.flush(isal_zlib.Z_FINISH if end == len(rows) else isal_zlib.Z_FULL_FLUSH),
+    packed = [
+        *([] if start else [b"\x78\x5e"]),
+        deflate.compress(filtered),
+        deflate.flush(isal_zlib.Z_FINISH if end == height else isal_zlib.Z_FULL_FLUSH),
     ]
+    return _chunk(b"IDAT", packed), isal_zlib.adler32(filtered), filtered.nbytes
+
+
+def _adler_of_both(first: int, second: int, length: int) -> int:
+    """The Adler-32 of two texts one after the other, the second so many bytes long. Source: RFC
+    1950, 8.2: sums modulo 65521 of the bytes, and of those sums."""
+    base = 65521
+    low, high = first & 0xFFFF, first >> 16
+    joined_low = (low + (second & 0xFFFF) - 1) % base
+    # Every byte of the second adds what the first summed up to, but for the 1 it began with.
+    joined_high = (high + (second >> 16) + length * (low - 1)) % base
+    return joined_high << 16 | joined_low
 
 
 def filter_rows(rows: NDArray[np.uint8], above: NDArray[np.uint8], step: int) -> NDArray[np.uint8]:

@@ -6,8 +6,6 @@ import io
 
 import numpy as np
 import OpenImageIO as oiio
-from PIL import Image as Pictures
-from PIL import ImageCms
 
 from ektopos.images.encodings import linear_to_srgb
 from ektopos.images.image import Image, Profile
@@ -50,6 +48,9 @@ def _of_icc(data: bytes, spec: oiio.ImageSpec) -> tuple[Profile | None, str | No
     named = str(spec.getattribute("ICCProfile:profile_description") or "").strip()
     if "srgb" in named.lower():
         return None, None
+    # Few pictures carry one, and loading this takes longer than reading many a picture.
+    from PIL import ImageCms
+
     words = "carries a colour profile" + (f" ({named})" if named else "") + " that is not sRGB"
     try:
         profile = ImageCms.ImageCmsProfile(io.BytesIO(data)).profile
@@ -88,6 +89,9 @@ def in_srgb(image: Image) -> Image:
 
 
 def _by_icc(colour: Pixels, data: bytes) -> Pixels:
+    from PIL import Image as Pictures
+    from PIL import ImageCms
+
     greys = colour.shape[2] == 1
     made = ImageCms.profileToProfile(
         Pictures.fromarray(colour[..., 0] if greys else np.ascontiguousarray(colour)),

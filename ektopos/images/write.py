@@ -61,17 +61,20 @@ _BAYER = _bayer(8)
 
 
 def write_image(
-    path: Path, pixels: Pixels, smaller: Sequence[Pixels] = (), encoding: Encoding = "linear"
+    path: Path,
+    pixels: Pixels | Sequence[Pixels],
+    smaller: Sequence[Sequence[Pixels]] = (),
+    encoding: Encoding = "linear",
 ) -> str:
-    """Write `(height, width, 1…4)` pixels in the format that the suffix names, in their own depth;
-    gives the file's SHA-256.
+    """Write `(height, width, 1…4)` pixels, or their channels each for itself, in the format that
+    the suffix names, in their own depth; gives the file's SHA-256.
 
     `smaller` are mip levels, and `encoding` is written down, in KTX2 only. The bytes depend on
     nothing but the pixels: no date, no program name. Raises `EktoposError` if it cannot be written.
     """
     suffix = path.suffix.lower()
     if suffix not in (".png", ".ktx2"):
-        _write_otherwise(path, pixels)
+        _write_otherwise(path, _side_by_side(pixels))
         return hash_file(path)
     seen = hashlib.sha256()
     try:
@@ -79,7 +82,7 @@ def write_image(
             for part in (
                 png_parts(pixels)
                 if suffix == ".png"
-                else [encode_ktx2([pixels, *smaller], encoding)]
+                else [encode_ktx2([_side_by_side(each) for each in (pixels, *smaller)], encoding)]
             ):
                 file.write(part)
                 seen.update(part)
@@ -88,6 +91,10 @@ def write_image(
             f"cannot be written ({problem.strerror}).", subject=path.name, hint="Is the disk full?"
         ) from None
     return seen.hexdigest()
+
+
+def _side_by_side(pixels: Pixels | Sequence[Pixels]) -> Pixels:
+    return np.dstack(pixels) if isinstance(pixels, Sequence) else pixels
 
 
 def _write_otherwise(path: Path, pixels: Pixels) -> None:

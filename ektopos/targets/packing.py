@@ -47,9 +47,9 @@ from ektopos.types import Encoding, Float, NormalY, Pixels, WrapPair
 class Packed:
     """The texels of a file."""
 
-    levels: list[Pixels]
-    """`(height, width, 3 or 4)` uint8, uint16 or float16, and its smaller levels where the file
-    brings mips."""
+    levels: list[list[Pixels]]
+    """Three or four channels `(height, width)` uint8, uint16 or float16, and those of its smaller
+    levels where the file brings mips."""
     divided_by: float
     """1, but for emission above 1 where the file cannot hold that."""
 
@@ -141,7 +141,7 @@ def emission_factor(loader: MapLoader, planned: PlannedFile) -> float:
     return max(1.0, float(resolve_feed(loader, feed, "emission", with_strength=False).max()))
 
 
-def _level(job: _Job, number: int) -> Pixels:
+def _level(job: _Job, number: int) -> list[Pixels]:
     planned = job.planned
     height, width = max(1, planned.height >> number), max(1, planned.width >> number)
     planes: list[Pixels] = []
@@ -163,9 +163,7 @@ def _level(job: _Job, number: int) -> Pixels:
             planes.append(np.full((height, width), code[0, 0], _kind(planned)))
         else:
             planes.append(_plane(job, channel, letter, number))
-    return np.asarray(cv2.merge(planes) if not planned.holds_floats else np.dstack(planes)).reshape(
-        height, width, len(planes)
-    )
+    return planes
 
 
 def _plane(job: _Job, channel: PlannedChannel, letter: Letter, number: int) -> Pixels:

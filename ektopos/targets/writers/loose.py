@@ -11,8 +11,6 @@ from __future__ import annotations
 import math
 from typing import Any
 
-import MaterialX as mx
-
 from ektopos.document import COLOUR_INPUTS, Document, InputName, UvTransform
 from ektopos.materials.derive import Material
 from ektopos.meshes import pack_glb
@@ -76,6 +74,8 @@ _ALPHA_MODE = {"opaque": 0, "mask": 1, "blend": 2}
 
 def node_names(plan: Plan) -> list[str]:
     """The name of every material in the MaterialX document: valid there, and told apart."""
+    import MaterialX as mx
+
     names, taken = [], set()
     for safe in safe_names(list(plan.materials)).values():
         stem = mx.createValidName(safe)
@@ -111,6 +111,8 @@ def materialx(
 ) -> str:
     """The MaterialX document: a shader and a material for each, and a look that assigns them to
     `mesh/slot`."""
+    import MaterialX as mx
+
     written = mx.createDocument()
     nodes = dict(zip(plan.materials, node_names(plan), strict=True))
     files = {file.path: file for file in plan.files}
