@@ -11,7 +11,7 @@ import hashlib
 import json
 import os
 import zipfile
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -50,11 +50,13 @@ class Earlier:
 
     def is_whole(self, made_from: str) -> bool:
         """Whether it was made from just that, and every file of it is still as it was written."""
-        files = self.listing.get("files", [])
-        return self.listing.get("made_from") == made_from and all(
-            (self.folder / file["path"]).is_file()
-            and hash_file(self.folder / file["path"]) == file["sha256"]
-            for file in files
+        files = {
+            self.folder / file["path"]: file["sha256"] for file in self.listing.get("files", [])
+        }
+        return (
+            self.listing.get("made_from") == made_from
+            and all(path.is_file() for path in files)
+            and _hashes(files) == list(files.values())
         )
 
     def texture(self, made_from: str) -> Kept | None:
@@ -113,9 +115,7 @@ def texture_key(planned: PlannedFile, profile: Profile, project: Project, hash_o
 def package_key(project: Project, profile: Profile) -> str:
     """What a package is made from, as 64 hexadecimal digits."""
     files = sorted(set(files_of(project)))
-    with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
-        hashes = pool.map(hash_file, [project.path(file) for file in files])
-    contents = dict(zip(files, hashes, strict=True))
+    contents = dict(zip(files, _hashes(project.path(file) for file in files), strict=True))
     return hash_json(
         [
             __version__,
@@ -124,6 +124,11 @@ def package_key(project: Project, profile: Profile) -> str:
             contents,
         ]
     )
+
+
+def _hashes(paths: Iterable[Path]) -> list[str]:
+    with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
+        return list(pool.map(hash_file, paths))
 
 
 def file_hashes(project: Project) -> HashOf:

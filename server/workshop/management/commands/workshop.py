@@ -27,6 +27,8 @@ from server.workshop.sample import is_sample_made, open_sample
 logger = logging.getLogger(__name__)
 SWEEP_EVERY, COLLECT_EVERY = 5.0, 3600.0
 LONGEST_PAUSE = 30.0
+WARM = "commands.sock"
+"""Where `./run ektopos` looks for the process that has loaded what commands need."""
 RQ_WORKER = [
     "rqworker",
     "default",
@@ -161,7 +163,8 @@ def _run(options: dict[str, Any]) -> int:
         web = subprocess.Popen(_web(options), cwd=settings.ROOT, start_new_session=True)
     worker: subprocess.Popen[bytes] | None = None
     follower: subprocess.Popen[bytes] | None = None
-    started, pause, next_start, next_follower = 0.0, 1.0, 0.0, 0.0
+    warm: subprocess.Popen[bytes] | None = None
+    started, pause, next_start, next_follower, next_warm = 0.0, 1.0, 0.0, 0.0, 0.0
     swept, collected = time.monotonic(), time.monotonic() - COLLECT_EVERY + 60
     while not stopping.is_set() and (web is None or web.poll() is None):
         now = time.monotonic()
@@ -180,6 +183,11 @@ def _run(options: dict[str, Any]) -> int:
             command = [sys.executable, "manage.py", "follow_folders"]
             follower = subprocess.Popen(command, cwd=settings.ROOT, start_new_session=True)
             next_follower = now + LONGEST_PAUSE
+        if not options["only"] and (warm is None or warm.poll() is not None) and now >= next_warm:
+            # Commands of this machine find it by its socket.
+            command = [sys.executable, "-m", "ektopos.warm", str(settings.DATA_FOLDER / WARM)]
+            warm = subprocess.Popen(command, cwd=settings.ROOT, start_new_session=True)
+            next_warm = now + LONGEST_PAUSE
         if now - swept > SWEEP_EVERY:
             swept = now
             _looked_after(sweep)
@@ -187,7 +195,7 @@ def _run(options: dict[str, Any]) -> int:
             collected = now
             _looked_after(collect)
         stopping.wait(0.25)
-    for process in (web, worker, follower):
+    for process in (web, worker, follower, warm):
         _stop(process)
     return 0 if web is None or stopping.is_set() else web.returncode
 

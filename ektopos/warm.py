@@ -1,0 +1,129 @@
+"""A process that has loaded what commands need, and does each of them in a child of its own.
+
+Most of a short command is loading the core. `python -m ektopos.warm SOCKET` loads it once and then
+serves whoever may open the socket, which is the same user; `ask_warm.py` is the other side. A child
+has the caller's folder, environment, input and outputs, so a command cannot tell the difference. If
+the code on disk is another than what was loaded, it ends, and commands load for themselves.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import gc
+import importlib
+import json
+import os
+import signal
+import socket
+import sys
+import threading
+from pathlib import Path
+
+# As in `__main__.py`, for the same reasons.
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
+
+CODE = Path(__file__).parent
+LOADED = (
+    "adopt",
+    "checks",
+    "matching",
+    "maps",
+    "meshes",
+    "staging",
+    "targets.export",
+    "targets.profile",
+    "trial",
+)
+ACCEPTED = b"+"
+"""Said before a request is read: from then on nobody else does it."""
+
+
+def serve(path: Path) -> None:
+    """Do commands until the code changes. Raises `OSError` where the socket cannot be made."""
+    loaded = _code()
+    _load()
+    path.unlink(missing_ok=True)
+    os.umask(0o077)
+    signal.signal(signal.SIGCHLD, signal.SIG_IGN)
+    with socket.socket(socket.AF_UNIX) as listening:
+        listening.bind(str(path))
+        listening.listen(64)
+        while True:
+            asking, _ = listening.accept()
+            with asking:
+                if _code() != loaded:
+                    path.unlink(missing_ok=True)
+                    return
+                if os.fork() == 0:
+                    listening.close()
+                    _do(asking)
+
+
+def _code() -> dict[str, int]:
+    """When each file of the core was changed."""
+    return {str(path): path.stat().st_mtime_ns for path in CODE.rglob("*.py")}
+
+
+def _load() -> None:
+    from ektopos.document import Document
+    from ektopos.targets.profile import built_in_profiles
+
+    for name in LOADED:
+        importlib.import_module(f"ektopos.{name}")
+    # What is built when it is used first.
+    Document.model_validate({"ektopos": 1, "name": "none"})
+    built_in_profiles()
+    # Children share what is never looked through for litter.
+    gc.freeze()
+
+
+def _do(asking: socket.socket) -> None:
+    """One command, in a child; never comes back."""
+    code = 1
+    try:
+        os.setsid()
+        signal.signal(signal.SIGCHLD, signal.SIG_DFL)
+        asking.sendall(ACCEPTED)
+        head, files, _, _ = socket.recv_fds(asking, 4, 3)
+        with asking.makefile("rb") as rest:
+            asked = json.loads(rest.read(int.from_bytes(head)))
+        for number, file in enumerate(files):
+            os.dup2(file, number)
+            os.close(file)
+        os.chdir(asked["folder"])
+        os.environ.clear()
+        os.environ.update(asked["environment"])
+        sys.stdin, sys.stdout, sys.stderr = (
+            open(number, mode, encoding="utf-8", closefd=False)  # noqa: SIM115
+            for number, mode in ((0, "r"), (1, "w"), (2, "w"))
+        )
+        threading.Thread(target=_until_gone, args=(asking,), daemon=True).start()
+        from ektopos.cli import main
+
+        code = main(asked["arguments"])
+    except SystemExit as ending:
+        code = ending.code if isinstance(ending.code, int) else 1
+    except BaseException as problem:
+        code = 130 if isinstance(problem, KeyboardInterrupt) else 1
+        sys.excepthook(type(problem), problem, problem.__traceback__)
+    finally:
+        # Whoever asked goes as soon as the code is there, which is no reason to end otherwise.
+        signal.signal(signal.SIGINT, signal.SIG_IGN)
+        with contextlib.suppress(OSError, ValueError):
+            sys.stdout.flush()
+            sys.stderr.flush()
+            asking.sendall(bytes([code & 0xFF]))
+        os._exit(code & 0xFF)
+
+
+def _until_gone(asking: socket.socket) -> None:
+    """Whoever asked has gone, or wants it to end: the same as Ctrl+C."""
+    with contextlib.suppress(OSError):
+        asking.recv(1)
+    os.kill(os.getpid(), signal.SIGINT)
+
+
+if __name__ == "__main__":
+    serve(Path(sys.argv[1]))
+    os._exit(0)
