@@ -40,7 +40,7 @@ def run() -> None:
         (folder / "bench.ektopos.json").write_text(json.dumps(document))
         with override_settings(TASKS={"default": TASK_BACKENDS["immediate"]}):
             project = import_folder(folder)
-        client = Client()
+        client = Client(SERVER_NAME="localhost")
 
         def change(number: int, longest: int, project=project, client=client, feed=feed) -> None:
             entry = {

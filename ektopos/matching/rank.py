@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -113,12 +115,13 @@ def match(
     sets = list(pictures)
     every = [traits for name in sets for traits in pictures[name]]
     pile = Pile(every) if every else None
-    matches = {
-        slot: _matches(
-            layout, sets, pictures, pile, repeating, known.get(slot, {}), faces.get(slot)
-        )
-        for slot, layout in layouts.items()
-    }
+
+    def matched(slot: str) -> list[_Match]:
+        told, surface = known.get(slot, {}), faces.get(slot)
+        return _matches(layouts[slot], sets, pictures, pile, repeating, told, surface)
+
+    with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
+        matches = dict(zip(layouts, pool.map(matched, layouts), strict=True))
     _judge_together(layouts, matches, sets, pictures, pile, repeating)
     _share_atlases(layouts, matches)
     worth = np.array([[candidate.worth for candidate in row] for row in matches.values()])

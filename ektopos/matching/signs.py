@@ -114,46 +114,63 @@ class Pile:
         ]
         self.content = _Fields(np.stack([picture.content for picture in pictures]))
         self.colours = np.stack([picture.colours for picture in pictures])
+        painted = np.stack([picture.painted.ravel() for picture in pictures])
+        self._has_background = ~painted.all(axis=1)
+        self._painted = painted.astype(np.float32)
+
+    def shares(
+        self, core: NDArray[np.bool_], away: NDArray[np.bool_]
+    ) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+        """`Signs.covered` and `beyond` of every picture, for islands without their borders and for
+        what lies away from them."""
+        regions = np.stack([core.ravel(), away.ravel(), np.ones(core.size, bool)])
+        inside, outside, whole = (self._painted @ regions.T.astype(np.float32)).T
+        covered = np.where(self._has_background, inside / max(1, core.sum()), 1.0)
+        beyond = np.where(self._has_background, outside / np.maximum(whole, 1.0), 0.0)
+        return covered.astype(np.float32), beyond.astype(np.float32)
 
 
 def measure_signs(layout: Layout, pile: Pile, surface: Surface | None = None) -> list[Signs]:
     """The signs of every picture for a layout, and for a surface where one is given. Cost: pictures
     × signs × `GRID`² products."""
     masks = _Masks(layout, surface or Surface())
-    borders = _follows(pile.edges, (masks.border, masks.padded, masks.wide))
-    ridges = _follows(pile.edges, (masks.ridge,))
+    groups = [(masks.border, masks.padded, masks.wide), (masks.ridge,)]
+    groups += [] if masks.crease is None else [(masks.crease,)]
+    borders, ridges, *rest = _follows(pile.edges, groups)
     none = np.zeros_like(ridges)
-    creases = none if masks.crease is None else _follows(pile.edges, (masks.crease,))
+    creases = rest[0] if rest else none
     inside = none if masks.fills else pile.content.above(spectrum(masks.inside)[None])[:, 0]
     seams = none if surface is None else seams_continued(surface, pile.colours)
-    return [
-        Signs(
-            float(borders[i]),
-            float(ridges[i]),
-            float(inside[i]),
-            *masks.shares(picture),
-            float(creases[i]),
-            float(seams[i]),
-        )
-        for i, picture in enumerate(pile.pictures)
-    ]
+    columns = (borders, ridges, inside, *pile.shares(masks.core, masks.away), creases, seams)
+    return [Signs(*row) for row in np.stack(columns, axis=1).astype(np.float64).tolist()]
 
 
 def _follows(
-    fields: Sequence[_Fields], masks: Sequence[NDArray[np.float32]]
-) -> NDArray[np.float32]:
-    """By how many deviations pictures have edges where one of some masks says, less what they have
-    where its mirror images say."""
-    found = np.full((len(fields[0].spectra), len(MIRRORS)), -np.inf, np.float32)
-    differs = np.zeros(len(MIRRORS), bool)
-    for mask in masks:
-        turned = np.stack([spectrum(mask[::down, ::across]) for down, across in MIRRORS])
-        powers = (turned.real * turned[0].real + turned.imag * turned[0].imag) @ WEIGHT
-        differs |= powers < OWN_MIRROR * powers[0]
-        for field in fields:
-            found = np.maximum(found, field.above(turned))
-    rivals = np.max(found[:, differs], axis=1, initial=CHANCE)
-    return np.asarray(found[:, 0] - MIRRORED * (rivals - CHANCE), np.float32)
+    fields: Sequence[_Fields], groups: Sequence[Sequence[NDArray[np.float32]]]
+) -> list[NDArray[np.float32]]:
+    """By how many deviations pictures have edges where one mask of a group says, less what they
+    have where its mirror images say; for every group. All masks are one product for each field: a
+    pile is large, and is gone through once."""
+    turned = np.stack(
+        [
+            spectrum(mask[::down, ::across])
+            for masks in groups
+            for mask in masks
+            for down, across in MIRRORS
+        ]
+    )
+    found = np.max([field.above(turned) for field in fields], axis=0)
+    spectra = turned.reshape(-1, len(MIRRORS), turned.shape[1])
+    powers = ((spectra * np.conj(spectra[:, :1])).real @ WEIGHT).astype(np.float32)
+    differs = powers < OWN_MIRROR * powers[:, :1]
+    by_mask = found.reshape(len(found), -1, len(MIRRORS))
+    followed, start = [], 0
+    for masks in groups:
+        own = slice(start, start := start + len(masks))
+        best = by_mask[:, own].max(axis=1)
+        rivals = np.max(best[:, differs[own].any(axis=0)], axis=1, initial=CHANCE)
+        followed.append(np.asarray(best[:, 0] - MIRRORED * (rivals - CHANCE), np.float32))
+    return followed
 
 
 class _Fields:
@@ -204,14 +221,6 @@ class _Masks:
         plain = self.core & ~crease
         tell = min(crease.sum(), plain.sum()) > FEW
         self.crease = _mean_over(crease) - _mean_over(plain) if tell else None
-
-    def shares(self, picture: Traits) -> tuple[float, float]:
-        """`Signs.covered` and `beyond`."""
-        if not picture.has_background:
-            return 1.0, 0.0
-        covered = float(picture.painted[self.core].mean()) if self.core.any() else 0.0
-        beyond = (picture.painted & self.away).sum() / max(1, picture.painted.sum())
-        return covered, float(beyond)
 
 
 def _mean_over(mask: NDArray[Any]) -> NDArray[np.float32]:
