@@ -11,7 +11,7 @@ from __future__ import annotations
 import os
 import struct
 from collections import deque
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from itertools import pairwise
 
@@ -77,9 +77,12 @@ def png_parts(pixels: Pixels | Sequence[Pixels]) -> Iterator[bytes]:
     yield _chunk(b"IEND", [])
 
 
-def _in_order(work: Callable[[int], _Block], items: Iterable[int]) -> Iterator[_Block]:
+def _in_order(work: Callable[[int], _Block], items: Sequence[int]) -> Iterator[_Block]:
     """What becomes of all items, worked on by all cores, no more of them ahead than keep those
-    busy."""
+    busy. One alone waits for nobody."""
+    if len(items) == 1:
+        yield work(items[0])
+        return
     cores = os.cpu_count() or 1
     waiting: deque[Future[_Block]] = deque()
     with ThreadPoolExecutor(max_workers=cores) as pool:

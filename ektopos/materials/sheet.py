@@ -26,6 +26,7 @@ from ektopos.document import (
     UvTransform,
 )
 from ektopos.errors import EktoposError
+from ektopos.files import hash_json
 from ektopos.maps import set_of_each, sets_of
 from ektopos.materials.adjust import clipped
 from ektopos.materials.cover import covered, surface_of
@@ -33,6 +34,7 @@ from ektopos.materials.coverage import slots_with
 from ektopos.materials.derive import Material, Placement, effective
 from ektopos.materials.preview import (
     STAGE_PICTURES,
+    Gives,
     ReducedMap,
     StagePicture,
     feed_recipe,
@@ -308,15 +310,33 @@ def _row(
     if result is None or row.problem is not None:
         return row
     recipe = solo_recipe(document, result, name, sources)
-    facts = gives(recipe_values(recipe, name, sources.reduced), name)
     row.picture = sources.keep(recipe)
     own_recipe = recipe if feed is None else solo_recipe(document, feed, name, sources)
+    facts, cut = _numbers(recipe, own_recipe, name, sources)
     row.gives = RowFacts(
-        **vars(facts),
-        clipped=_clipped(own_recipe, name, sources.reduced),
-        suggestion=suggestion(document, material, name, facts.mean),
+        **vars(facts), clipped=cut, suggestion=suggestion(document, material, name, facts.mean)
     )
     return row
+
+
+_known: dict[str, tuple[Gives, float]] = {}
+"""Numbers of rows, by all that they follow from: while one input is changed, the others stay."""
+_KNOWN = 2000
+
+
+def _numbers(
+    recipe: dict[str, Any], own: dict[str, Any], name: InputName, sources: Sources
+) -> tuple[Gives, float]:
+    """What an input gives, and how much of it its own adjustments cut off."""
+    key = hash_json([name, sources.longest, recipe, own])
+    found = _known.get(key)
+    if found is None:
+        facts = gives(recipe_values(recipe, name, sources.reduced), name)
+        found = facts, _clipped(own, name, sources.reduced)
+        if len(_known) >= _KNOWN:
+            _known.clear()
+        _known[key] = found
+    return found
 
 
 def _stage_pictures(
