@@ -5,10 +5,12 @@ from __future__ import annotations
 
 import json
 import shutil
+from unittest import mock
 
 import cv2
 import numpy as np
 
+from ektopos.materials import sheet
 from server.workshop.management.commands.workshop import Command
 from server.workshop.models import MapFacts, Project
 from tests.api.client import Api
@@ -96,6 +98,15 @@ class Sheets(Api):
             [held[1:] for held in seen.values()],
             [("g", ""), ("a", "smoothness"), ("r", ""), ("a", "gloss")],
         )
+
+    def test_an_input_that_is_changed_is_the_only_one_that_is_counted_again(self) -> None:
+        project = self.sample()
+        entry = project["document"]["materials"]["tile"]
+        self.call("post", f"/projects/{project['id']}/sheets/tile", {"entry": entry})
+        entry["inputs"]["roughness"]["range"] = [0.2, 0.7]
+        with mock.patch.object(sheet, "gives", wraps=sheet.gives) as counted:
+            self.call("post", f"/projects/{project['id']}/sheets/tile", {"entry": entry})
+        self.assertEqual([call.args[1] for call in counted.call_args_list], ["roughness"])
 
     def test_a_sheet_of_nothing_and_a_broken_base_are_said(self) -> None:
         project = self.sample()

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import io
+import os
 import struct
 import zlib
 from unittest import TestCase
+from unittest.mock import patch
 
 import cv2
 import numpy as np
@@ -13,7 +15,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from PIL import Image as Pillow
 
-from ektopos.images.png import encode_png, filter_rows
+from ektopos.images import png
+from ektopos.images.png import encode_png, filter_rows, png_parts
 from tests.samples import coloured, noise
 
 BGRA = {1: [0], 3: [2, 1, 0], 4: [2, 1, 0, 3]}
@@ -110,6 +113,20 @@ class Decoders(TestCase):
         part[::2, ::2] = pixels
         self.assertEqual(encode_png(pixels), encode_png(turned))
         self.assertEqual(encode_png(pixels), encode_png(part[::2, ::2]))
+
+    def test_channels_each_for_itself_are_the_same_bytes_and_few_blocks_are_ahead(self) -> None:
+        for channels, bits in ((1, 8), (3, 8), (4, 16)):
+            pixels = paint(1500, 2100, channels, bits, "ramp", 1)
+            planes = [np.ascontiguousarray(pixels[..., i]) for i in range(channels)]
+            self.assertEqual(b"".join(png_parts(planes)), encode_png(pixels))
+        # Of 24 blocks no more are begun than keep the cores busy while nobody takes what is done.
+        pixels = np.zeros((24 * 2**10, 1365, 3), np.uint8)
+        with patch.object(png, "_block", wraps=png._block) as made:
+            parts = png_parts(pixels)
+            for _ in range(2):
+                next(parts)
+            self.assertLessEqual(made.call_count, 1 + (os.cpu_count() or 1) + 1)
+            self.assertEqual(len(list(parts)), 24 - 1 + 2)
 
 
 class Filters(TestCase):
