@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from ektopos.meshes.rows import unique_rows
 from ektopos.meshes.uvs import SUBTEXEL, covered_cells, distinct_triangles, signed_areas
 from ektopos.types import Index, Values
+from ektopos.vectors import bounds
 
 WELD = 1e-6
 """Corners nearer than this share of the mesh's size are one point."""
@@ -41,8 +42,8 @@ def weld(positions: NDArray[np.float64]) -> NDArray[np.int64]:
     """
     if not len(positions):
         return np.zeros(0, np.int64)
-    reach = WELD * (float(np.ptp(positions, axis=0).max()) or 1.0)
-    low = positions.min(axis=0)
+    low, high = bounds(positions)
+    reach = WELD * (float((high - low).max()) or 1.0)
     # Those that are as good as equal are one place; the tree makes up for what that moves them.
     fine = reach / FINE
     first, point = unique_rows(np.rint((positions - low) / fine).astype(np.int64))
@@ -118,7 +119,7 @@ def faces_joined_by_edges(
 def uv_points(corner_uvs: NDArray[np.float64]) -> NDArray[np.int64]:
     """Number of the UV point of every corner, `(t, 3)`, of corners `(t, 3, 2)`."""
     keys = np.rint(corner_uvs.reshape(-1, 2) * UV_STEPS).astype(np.int64)
-    return unique_rows(keys - keys.min(axis=0, initial=0))[1].reshape(-1, 3)
+    return unique_rows(keys - bounds(keys)[0] if len(keys) else keys)[1].reshape(-1, 3)
 
 
 def uv_islands(
@@ -167,7 +168,8 @@ def smallest_gap(corner_uvs: NDArray[np.float64], island: Index) -> float | None
     Islands that lie exactly on others do not count against each other.
     """
     flat = corner_uvs.reshape(-1, 2)
-    low, size = flat.min(axis=0), float(np.ptp(flat, axis=0).max())
+    low, high = bounds(flat)
+    size = float((high - low).max())
     if island.max(initial=0) == 0 or size <= 0:
         return None
     snapped = np.rint((corner_uvs - low) / size * (_GRID - 1) * SUBTEXEL).astype(np.int64)

@@ -17,6 +17,7 @@ from ektopos.meshes.uvs import (
     stretch,
     tile_numbers,
 )
+from ektopos.vectors import bounds
 
 TILED = 1.5
 """UVs that reach over more than this many units are laid out to repeat."""
@@ -76,24 +77,23 @@ def slot_facts(mesh: Mesh) -> list[SlotFacts]:
     has_uv = mesh.has_uv
     mapped = np.logical_and.reduce([has_uv[mesh.triangles[:, i]] for i in range(3)])
     points = weld(mesh.positions)[mesh.triangles]
-    facts = []
-    for number, name in enumerate(mesh.slots):
+
+    def facts_of(number: int) -> SlotFacts:
         own = mesh.triangle_slot == number
         with_uvs = own & mapped
         uv_area = np.abs(signed_areas(corner_uvs[with_uvs])).sum()
         area = float(areas[with_uvs].sum())
-        facts.append(
-            SlotFacts(
-                name=name,
-                triangles=int(own.sum()),
-                share=float(own.sum() / max(1, len(own))),
-                area=float(areas[own].sum()),
-                uv=_uv_facts(corners[with_uvs], corner_uvs[with_uvs], points[with_uvs]),
-                density=float(np.sqrt(uv_area / area)) if area > 0 and with_uvs.any() else None,
-                spread=density_spread(areas[with_uvs], np.abs(signed_areas(corner_uvs[with_uvs]))),
-            )
+        return SlotFacts(
+            name=mesh.slots[number],
+            triangles=int(own.sum()),
+            share=float(own.sum() / max(1, len(own))),
+            area=float(areas[own].sum()),
+            uv=_uv_facts(corners[with_uvs], corner_uvs[with_uvs], points[with_uvs]),
+            density=float(np.sqrt(uv_area / area)) if area > 0 and with_uvs.any() else None,
+            spread=density_spread(areas[with_uvs], np.abs(signed_areas(corner_uvs[with_uvs]))),
         )
-    return facts
+
+    return [facts_of(number) for number in range(len(mesh.slots))]
 
 
 def triangle_measures(mesh: Mesh) -> dict[str, NDArray[np.float32]]:
@@ -144,7 +144,7 @@ def _uv_facts(
     if not len(corner_uvs):
         return UvFacts(None, None, True, 0.0, 0.0, 0.0, None, None)
     flat = corner_uvs.reshape(-1, 2)
-    low, high = flat.min(axis=0), flat.max(axis=0)
+    low, high = bounds(flat)
     signed = signed_areas(corner_uvs)
     total = np.abs(signed).sum()
     l2, linf = stretch(corners, corner_uvs)
@@ -171,7 +171,9 @@ def tiles_of(corner_uvs: NDArray[np.float64]) -> tuple[int, ...]:
     """The UDIM tiles that triangles `(t, 3, 2)` lie on; empty for the first alone, and where
     triangles reach over more than one, so that maps repeat."""
     numbers = np.unique(tile_numbers(corner_uvs))
-    reach = np.ptp(corner_uvs, axis=1).max(initial=0.0) if len(corner_uvs) else 0.0
+    a, b, c = (corner_uvs[:, i] for i in range(3))
+    sides = np.maximum(np.maximum(a, b), c) - np.minimum(np.minimum(a, b), c)
+    reach = sides.max(initial=0.0)
     if numbers.tolist() in ([], [1001]) or 0 in numbers or reach > 1.0 + INSIDE_BY:
         return ()
     return tuple(int(number) for number in numbers)

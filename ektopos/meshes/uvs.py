@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ektopos.meshes.rows import unique_rows
+from ektopos.vectors import bounds, middles
 
 GRID = 1024
 SUBTEXEL = 256
@@ -108,8 +109,8 @@ def tile_numbers(corner_uvs: NDArray[np.float64]) -> NDArray[np.int64]:
     >>> tile_numbers(np.array([[[0.1, 0.1], [0.9, 0.1], [0.5, 0.9]]]) + [1.0, -1.0]).tolist()
     [1012]
     """
-    middle = corner_uvs.mean(axis=1)
-    there = np.isfinite(middle).all(axis=1)
+    middle = middles(corner_uvs)
+    there = np.asarray(np.isfinite(middle).all(axis=1))
     u, v = np.where(there[:, None], np.floor(middle * [1, -1] + [0, 1]), -1).astype(np.int64).T
     return np.where((u >= 0) & (u < 10) & (v >= 0) & (v < 100), 1001 + u + 10 * v, 0)
 
@@ -122,7 +123,7 @@ def overlap(corner_uvs: NDArray[np.float64]) -> float:
     if not len(corner_uvs):
         return 0.0
     flat = corner_uvs.reshape(-1, 2)
-    low, high = flat.min(axis=0), flat.max(axis=0)
+    low, high = bounds(flat)
     if (high - low).min() <= 0:
         return 0.0
     counts = cover_counts(corner_uvs, (low[0], low[1]), (high[0], high[1]))
@@ -164,8 +165,10 @@ def distinct_triangles(snapped: NDArray[np.int64]) -> tuple[NDArray[np.int64], N
     Cards, leaves and bolts lie on the same few triangles thousands of times; whatever is drawn is
     drawn once.
     """
+    if not len(snapped):
+        return np.zeros(0, np.int64), np.zeros(0, np.int64)
     flat = snapped.reshape(-1, 2)
-    corners = unique_rows(flat - flat.min(axis=0, initial=0))[1].reshape(-1, 3)
+    corners = unique_rows(flat - bounds(flat)[0])[1].reshape(-1, 3)
     first, group = unique_rows(np.sort(corners, axis=1))
     return first, np.bincount(group, minlength=len(first)).astype(np.int64)
 
