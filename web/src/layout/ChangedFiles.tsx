@@ -118,7 +118,7 @@ function OfferView({ offer }: { offer: Offer }) {
   return (
     <section aria-label={`What changes with ${offer.name}`}>
       {offer.kind === 'map' && offer.before.sha256 && (
-        <>
+        <div>
           {apart ? (
             <figure>
               <div className="divided">
@@ -143,7 +143,7 @@ function OfferView({ offer }: { offer: Offer }) {
               Difference
             </Button>
           </div>
-        </>
+        </div>
       )}
       {asked.isError && <p className="brick">{asked.error.message}</p>}
       {!effect && !asked.isError && <LinearProgress aria-label="Looking at what changes" />}
