@@ -119,7 +119,7 @@ def faces_joined_by_edges(
 def uv_points(corner_uvs: NDArray[np.float64]) -> NDArray[np.int64]:
     """Number of the UV point of every corner, `(t, 3)`, of corners `(t, 3, 2)`."""
     keys = np.rint(corner_uvs.reshape(-1, 2) * UV_STEPS).astype(np.int64)
-    return unique_rows(keys - bounds(keys)[0] if len(keys) else keys)[1].reshape(-1, 3)
+    return unique_rows(keys)[1].reshape(-1, 3)
 
 
 def uv_islands(

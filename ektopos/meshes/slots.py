@@ -77,23 +77,24 @@ def slot_facts(mesh: Mesh) -> list[SlotFacts]:
     has_uv = mesh.has_uv
     mapped = np.logical_and.reduce([has_uv[mesh.triangles[:, i]] for i in range(3)])
     points = weld(mesh.positions)[mesh.triangles]
-
-    def facts_of(number: int) -> SlotFacts:
+    facts = []
+    for number, name in enumerate(mesh.slots):
         own = mesh.triangle_slot == number
         with_uvs = own & mapped
         uv_area = np.abs(signed_areas(corner_uvs[with_uvs])).sum()
         area = float(areas[with_uvs].sum())
-        return SlotFacts(
-            name=mesh.slots[number],
-            triangles=int(own.sum()),
-            share=float(own.sum() / max(1, len(own))),
-            area=float(areas[own].sum()),
-            uv=_uv_facts(corners[with_uvs], corner_uvs[with_uvs], points[with_uvs]),
-            density=float(np.sqrt(uv_area / area)) if area > 0 and with_uvs.any() else None,
-            spread=density_spread(areas[with_uvs], np.abs(signed_areas(corner_uvs[with_uvs]))),
+        facts.append(
+            SlotFacts(
+                name=name,
+                triangles=int(own.sum()),
+                share=float(own.sum() / max(1, len(own))),
+                area=float(areas[own].sum()),
+                uv=_uv_facts(corners[with_uvs], corner_uvs[with_uvs], points[with_uvs]),
+                density=float(np.sqrt(uv_area / area)) if area > 0 and with_uvs.any() else None,
+                spread=density_spread(areas[with_uvs], np.abs(signed_areas(corner_uvs[with_uvs]))),
+            )
         )
-
-    return [facts_of(number) for number in range(len(mesh.slots))]
+    return facts
 
 
 def triangle_measures(mesh: Mesh) -> dict[str, NDArray[np.float32]]:

@@ -165,10 +165,7 @@ def distinct_triangles(snapped: NDArray[np.int64]) -> tuple[NDArray[np.int64], N
     Cards, leaves and bolts lie on the same few triangles thousands of times; whatever is drawn is
     drawn once.
     """
-    if not len(snapped):
-        return np.zeros(0, np.int64), np.zeros(0, np.int64)
-    flat = snapped.reshape(-1, 2)
-    corners = unique_rows(flat - bounds(flat)[0])[1].reshape(-1, 3)
+    corners = unique_rows(snapped.reshape(-1, 2))[1].reshape(-1, 3)
     first, group = unique_rows(np.sort(corners, axis=1))
     return first, np.bincount(group, minlength=len(first)).astype(np.int64)
 
