@@ -6,7 +6,16 @@ import os
 import sys
 import tempfile
 
-NAMES = ("checking", "feed_change", "identify", "judging", "packing", "trial", "trial_mesh")
+NAMES = (
+    "checking",
+    "feed_change",
+    "identify",
+    "judging",
+    "packing",
+    "trial",
+    "trial_mesh",
+    "workflows",
+)
 
 if __name__ == "__main__":
     with tempfile.TemporaryDirectory(prefix="ektopos-bench-data-") as data:

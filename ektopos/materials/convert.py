@@ -95,10 +95,24 @@ def to_specular_gloss(
 def _diffuse_specular(
     base: NDArray[np.float64], metal: NDArray[np.float64]
 ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    specular = DIELECTRIC * (1.0 - metal) + base * metal
-    strongest = np.maximum(np.maximum(specular[:, :1], specular[:, 1:2]), specular[:, 2:])
-    share = (1.0 - DIELECTRIC) * (1.0 - metal) / np.maximum(1.0 - strongest, EPSILON)
-    return np.clip(base * share, 0.0, 1.0), specular
+    strongest = np.maximum(np.maximum(base[:, :1], base[:, 1:2]), base[:, 2:])
+    share = diffuse_share(strongest, metal)
+    return np.clip(base * share, 0.0, 1.0), specular_of(base, metal)
+
+
+def specular_of(base: NDArray[np.float64], metal: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Specular of base colour and metallic, each channel for itself; arrays that fit each other,
+    0–1."""
+    return DIELECTRIC * (1.0 - metal) + base * metal
+
+
+def diffuse_share(
+    strongest: NDArray[np.float64], metal: NDArray[np.float64]
+) -> NDArray[np.float64]:
+    """What base colour is multiplied with to be diffuse, by its strongest channel and metallic;
+    arrays that fit each other, 0–1."""
+    left = 1.0 - specular_of(strongest, metal)
+    return (1.0 - DIELECTRIC) * (1.0 - metal) / np.maximum(left, EPSILON)
 
 
 def solve_metallic(diffuse: Float, specular: Float, one_minus_strength: Float) -> Float:

@@ -36,10 +36,11 @@ from ektopos.materials.resolve import (
     resolve_feed,
 )
 from ektopos.meshes import Mesh
+from ektopos.targets.mixing import Coded, mixed
 from ektopos.targets.plan import PlannedChannel, PlannedFile
 from ektopos.targets.profile import LETTERS, Letter
 from ektopos.targets.quantities import is_mixed
-from ektopos.targets.values import made_of
+from ektopos.targets.values import input_values, made_of
 from ektopos.types import Encoding, Float, NormalY, Pixels, WrapPair
 
 
@@ -66,6 +67,8 @@ class _Job:
     """For padding: the texel whose value each one holds."""
     resolved: dict[str, list[Float]] = field(default_factory=dict)
     """Levels of inputs that are resolved as a whole, by what they are."""
+    mixed: dict[str, list[Pixels] | None] = field(default_factory=dict)
+    """The channels of diffuse or specular, where tables give them."""
 
 
 def pack_file(
@@ -170,7 +173,7 @@ def _plane(job: _Job, channel: PlannedChannel, letter: Letter, number: int) -> P
     """One channel of one level, `(height, width)`."""
     planned = job.planned
     if number == 0:
-        direct = _direct(job, channel, letter)
+        direct = (_direct if channel.beside is None else _mixed)(job, channel, letter)
         if direct is not None:
             return direct if job.nearest is None else np.take(direct, job.nearest)
     values = _whole(job, channel)[number]
@@ -184,36 +187,12 @@ def _plane(job: _Job, channel: PlannedChannel, letter: Letter, number: int) -> P
 
 def _direct(job: _Job, channel: PlannedChannel, letter: Letter) -> Pixels | None:
     """A channel by one look-up of a map's codes; `None` where that cannot be."""
-    planned, feed = job.planned, channel.feed
-    if (
-        feed.map is None
-        or channel.beside is not None
-        or bool(feed.layers)
-        or feed.hue != 0.0
-        or feed.saturation != 1.0
-    ):
+    planned = job.planned
+    tabled = _tabled(job, channel.feed, channel.input, letter)
+    if tabled is None:
         return None
-    image, entry = job.loader.image(feed.map), job.loader.project.document.maps[feed.map]
-    source = _source_plane(image, feed, channel.input, letter)
-    if channel.input == "normal" and lacks_blue(image.pixels):
-        return None
-    if (
-        source is None
-        or image.is_float
-        or (image.height, image.width) != (planned.height, planned.width)
-    ):
-        return None
-    is_alpha = (feed.channels or default_channels(channel.input)) == "a"
-    decoded = decode_table(image.bits, "linear" if is_alpha else entry.encoding)
-    if channel.input == "normal":
-        # Length is left as it is: whoever reads normals makes them unit again, so untouched texels
-        # stay exact.
-        turned = letter == "g" and (entry.normal_y or "+") != job.normal_y
-        table = 1.0 - decoded if turned else decoded
-    else:
-        table = adjust(_as_input(decoded, channel.input), feed, channel.input)
-        table = table[:, "rgb".index(letter)] if table.ndim == 2 else table
-        table = made_of(channel.quantity, channel.input, table, None)
+    source, values = tabled
+    table = made_of(channel.quantity, channel.input, values, None)
     stored = _encoded(table / np.float32(job.factor), _encoding(planned, letter))
     if planned.dither:
         return _codes(planned, stored[source])
@@ -223,6 +202,75 @@ def _direct(job: _Job, channel: PlannedChannel, letter: Letter) -> Pixels | None
     if source.dtype == np.uint8 and not planned.holds_floats:
         return np.asarray(cv2.LUT(np.ascontiguousarray(source), codes))
     return np.asarray(codes[source])
+
+
+def _mixed(job: _Job, channel: PlannedChannel, letter: Letter) -> Pixels | None:
+    """A channel of diffuse or specular by tables of both maps' codes; `None` where that cannot
+    be."""
+    if channel.quantity not in job.mixed:
+        job.mixed[channel.quantity] = _mixed_channels(job, channel)
+    planes = job.mixed[channel.quantity]
+    return None if planes is None else planes["rgb".index(letter)]
+
+
+def _mixed_channels(job: _Job, channel: PlannedChannel) -> list[Pixels] | None:
+    planned = job.planned
+    if planned.dither or job.factor != 1.0 or channel.beside is None:
+        return None
+    feeds = [channel.feed, channel.beside]
+    colour, data = feeds if channel.input == "base_color" else feeds[::-1]
+    base = [_coded(job, colour, "base_color", letter) for letter in LETTERS[:3]]
+    metallic = _coded(job, data, "metallic", "r")
+    if metallic is None or not all(base):
+        return None
+    return mixed(
+        channel.quantity,
+        [one for one in base if one],
+        metallic,
+        lambda values: _codes(planned, _encoded(values, planned.encoding)),
+    )
+
+
+def _coded(job: _Job, feed: Feed, name: InputName, letter: Letter) -> Coded | None:
+    """One channel of an input as 8-bit codes of the file's size, a constant too; `None` where it is
+    none."""
+    if feed.value is not None and not (feed.map or feed.layers or feed.laid):
+        values = np.ravel(input_values(feed, name))
+        value = values["rgb".index(letter)] if len(values) > 1 else values[0]
+        size = job.planned.height, job.planned.width
+        return Coded(np.zeros(size, np.uint8), np.full(256, value, np.float32))
+    tabled = _tabled(job, feed, name, letter)
+    if tabled is None or tabled[0].dtype != np.uint8:
+        return None
+    return Coded(np.ascontiguousarray(tabled[0]), np.asarray(tabled[1], np.float32))
+
+
+def _tabled(job: _Job, feed: Feed, name: InputName, letter: Letter) -> tuple[Pixels, Float] | None:
+    """The map's channel that alone decides a channel of an input, and the canonical value of each
+    of its codes, a normal's still 0–1; `None` where it has another size than the file, and where
+    something else decides."""
+    planned = job.planned
+    if feed.map is None or feed.layers or feed.hue != 0.0 or feed.saturation != 1.0:
+        return None
+    image, entry = job.loader.image(feed.map), job.loader.project.document.maps[feed.map]
+    source = _source_plane(image, feed, name, letter)
+    if name == "normal" and lacks_blue(image.pixels):
+        return None
+    if (
+        source is None
+        or image.is_float
+        or (image.height, image.width) != (planned.height, planned.width)
+    ):
+        return None
+    is_alpha = (feed.channels or default_channels(name)) == "a"
+    decoded = decode_table(image.bits, "linear" if is_alpha else entry.encoding)
+    if name == "normal":
+        # Length is left as it is: whoever reads normals makes them unit again, so untouched texels
+        # stay exact.
+        turned = letter == "g" and (entry.normal_y or "+") != job.normal_y
+        return source, 1.0 - decoded if turned else decoded
+    table = adjust(_as_input(decoded, name), feed, name)
+    return source, table[:, "rgb".index(letter)] if table.ndim == 2 else table
 
 
 def _whole(job: _Job, channel: PlannedChannel) -> list[Float]:
