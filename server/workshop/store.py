@@ -271,13 +271,12 @@ def tell_when_full() -> Iterator[None]:
 
 def _derived(*parts: str) -> Path:
     key = parts[-1]
-    path = Path(settings.DATA_FOLDER, *filter(None, parts[:-1]), key[:2], key)
-    path.parent.mkdir(parents=True, exist_ok=True)
-    return path
+    return Path(settings.DATA_FOLDER, *filter(None, parts[:-1]), key[:2], key)
 
 
 def _temporary(path: Path) -> Path:
-    """A new file beside a path, made once more where its folder was deleted meanwhile."""
+    """A new file beside a path, whose folder is made where it is missing; it may be deleted at any
+    time."""
     for _ in range(3):
         try:
             handle, name = tempfile.mkstemp(

@@ -186,6 +186,8 @@ class Cache(Own):
 
     def test_a_folder_that_goes_while_something_is_written_is_made_again(self) -> None:
         path = store.cache_path("views", "abcdef")
+        with store.writing(path):
+            pass
         shutil.rmtree(self.place / "cache")
         with store.writing(path) as temporary:
             temporary.write_text("x")
@@ -315,7 +317,8 @@ class Collector(Own):
     def test_the_cache_keeps_within_its_limit_the_oldest_first(self) -> None:
         for number in range(4):
             path = store.cache_path("views", f"{number}0.png")
-            path.write_bytes(bytes(1000))
+            with store.writing(path) as temporary:
+                temporary.write_bytes(bytes(1000))
             os.utime(path, (1000 + number, 1000 + number))
         with override_settings(CACHE_BYTES=2500):
             keeping.collect()

@@ -9,6 +9,8 @@ from unittest import mock
 
 import cv2
 import numpy as np
+from django.db import connection
+from django.test.utils import CaptureQueriesContext
 
 from ektopos.materials import sheet
 from server.workshop.management.commands.workshop import Command
@@ -107,6 +109,16 @@ class Sheets(Api):
         with mock.patch.object(sheet, "gives", wraps=sheet.gives) as counted:
             self.call("post", f"/projects/{project['id']}/sheets/tile", {"entry": entry})
         self.assertEqual([call.args[1] for call in counted.call_args_list], ["roughness"])
+
+    def test_an_input_that_is_changed_asks_nothing_of_the_maps_again(self) -> None:
+        project = self.sample()
+        entry = project["document"]["materials"]["tile"]
+        address = f"/projects/{project['id']}/sheets/tile"
+        self.call("post", address, {"entry": entry})
+        entry["inputs"]["roughness"]["range"] = [0.1, 0.5]
+        with CaptureQueriesContext(connection) as asked:
+            self.call("post", address, {"entry": entry})
+        self.assertFalse([one["sql"] for one in asked if "mapfacts" in one["sql"]])
 
     def test_a_sheet_of_nothing_and_a_broken_base_are_said(self) -> None:
         project = self.sample()

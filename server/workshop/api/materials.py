@@ -242,28 +242,28 @@ def _quick(key: str) -> Image:
 
 
 def _usable_maps(revision: Revision, document: Document) -> set[str]:
-    """The maps whose files are there and measured, in one query."""
+    """The maps whose files are there and measured."""
     shas = {name: revision.sha_of(entry.file) for name, entry in document.maps.items()}
-    known = MapFacts.known(shas.values())
+    known = MapFacts.values(shas.values())
     return {name for name, sha in shas.items() if sha in known}
 
 
 def header_of(revision: Revision, document: Document) -> Any:
-    """A look-up of map headers from measured facts, in one query; from the file itself where it is
-    not measured yet."""
+    """A look-up of map headers from measured facts; from the file itself where it is not measured
+    yet."""
     shas = {name: revision.sha_of(entry.file) for name, entry in document.maps.items()}
-    rows = {sha: row.facts["header"] for sha, row in MapFacts.known(shas.values()).items()}
+    known = MapFacts.values(shas.values())
 
     def look_up(name: str) -> ImageHeader:
-        header = rows.get(shas.get(name, ""))
-        if header is None:
-            path = content_path(shas[name]) if shas.get(name) else None
-            if path is None or not path.is_file():
-                raise MissingReference(
-                    "the map's file is missing.", subject=name, hint="Bring it in again."
-                )
-            return read_header(path)
-        return ImageHeader(**{**header, "notes": tuple(header["notes"])})
+        facts = known.get(shas.get(name, ""))
+        if facts is not None:
+            return facts.header
+        path = content_path(shas[name]) if shas.get(name) else None
+        if path is None or not path.is_file():
+            raise MissingReference(
+                "the map's file is missing.", subject=name, hint="Bring it in again."
+            )
+        return read_header(path)
 
     return look_up
 

@@ -33,6 +33,7 @@ class Reading:
         with self.lock:
             change()
             with contextlib.suppress(OSError):
+                self.path.parent.mkdir(parents=True, exist_ok=True)
                 self.path.write_text(json.dumps(self.names))
 
 
