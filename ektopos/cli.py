@@ -212,7 +212,7 @@ def _measures(statistics: Any, everything: bool) -> dict[str, Any]:
 
 
 def _mesh(options: argparse.Namespace) -> Outcome:
-    from ektopos.meshes import MESH_SUFFIXES, find_faults, read_mesh, slot_facts
+    from ektopos.meshes import MESH_SUFFIXES, measure_mesh, read_mesh
 
     entries: list[dict[str, Any]] = []
     lines: list[str] = []
@@ -226,10 +226,10 @@ def _mesh(options: argparse.Namespace) -> Outcome:
             lines.append(f"{given}: {reason}")
             bad += 1
             continue
-        slots = [_slot_json(slot) for slot in slot_facts(mesh)]
+        facts, found = measure_mesh(mesh)
+        slots = [_slot_json(slot) for slot in facts]
         faults = [
-            {"code": f.code, "slot": f.slot, "count": f.count, "message": f.message}
-            for f in find_faults(mesh)
+            {"code": f.code, "slot": f.slot, "count": f.count, "message": f.message} for f in found
         ]
         entries.append(
             {

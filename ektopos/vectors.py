@@ -99,3 +99,16 @@ def middles(corners: NDArray[np.float64]) -> NDArray[np.float64]:
     """The means of triangles' corners, `(t, k)` of `(t, 3, k)`; the same to the last bit as NumPy's
     mean over the short axis, in a fifth of its time."""
     return np.asarray((corners[:, 0] + corners[:, 1] + corners[:, 2]) / 3)
+
+
+def cross_columns(u: NDArray[np.float64], v: NDArray[np.float64]) -> NDArray[np.float64]:
+    """The cross products of vectors `(3, n)`, by axis first: several times as fast as over short
+    rows."""
+    return np.stack(
+        [u[1] * v[2] - u[2] * v[1], u[2] * v[0] - u[0] * v[2], u[0] * v[1] - u[1] * v[0]]
+    )
+
+
+def lengths_of_columns(u: NDArray[np.float64]) -> NDArray[np.float64]:
+    """The lengths of vectors `(3, n)`, `(n,)`."""
+    return np.asarray(np.sqrt(u[0] * u[0] + u[1] * u[1] + u[2] * u[2]))

@@ -13,7 +13,7 @@ from ektopos.errors import EktoposError
 from ektopos.images import ImageHeader, read_header
 from ektopos.maps import Facts, facts_of
 from ektopos.materials import Material, covered, effective
-from ektopos.meshes import Fault, Mesh, SlotFacts, find_faults, slot_facts
+from ektopos.meshes import Fault, Mesh, SlotFacts, measure_mesh
 from ektopos.project import Project, load_mesh
 from ektopos.steps import MeshStep
 from ektopos.targets.left import SceneOf, scene_reader
@@ -194,7 +194,8 @@ class Examined:
         for name in self.project.document.meshes:
             look = self.known.mesh(name) if self.known else None
             if look is None and (mesh := self.mesh(name)) is not None:
-                look = MeshLook(tuple(slot_facts(mesh)), tuple(find_faults(mesh)), mesh.notes)
+                slots, faults = measure_mesh(mesh)
+                look = MeshLook(tuple(slots), tuple(faults), mesh.notes)
             if look is not None:
                 looks[name] = look
         return looks

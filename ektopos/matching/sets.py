@@ -25,7 +25,6 @@ from ektopos.matching.surface import surface_of
 from ektopos.matching.traits import Traits, is_pattern, traits_of
 from ektopos.matching.words import alike, near
 from ektopos.meshes import Mesh
-from ektopos.meshes.islands import weld
 from ektopos.types import Float
 
 Sets = Mapping[str, list[str]]
@@ -92,7 +91,7 @@ def rank_sets(
         for i, name in enumerate(mesh.slots)
         if (mesh.triangle_slot == i).any()
     }
-    points = weld(mesh.positions)
+    points = mesh.points
     surfaces = {
         name: surface_of(mesh, i, points) for i, name in enumerate(mesh.slots) if name in layouts
     }

@@ -7,10 +7,17 @@ Which material a slot wears is the document's affair; how a mesh is packed for a
 
 from ektopos.meshes.faults import Fault, find_faults
 from ektopos.meshes.formats.glb import build_gltf, pack_glb
+from ektopos.meshes.measure import measure_mesh
 from ektopos.meshes.mesh import Mesh, Node
 from ektopos.meshes.read import MESH_SUFFIXES, OTHER_MESH_SUFFIXES, companion_files, read_mesh
 from ektopos.meshes.recipe import apply_recipe, carried, faces_of, groups_of, with_own_vertices
-from ektopos.meshes.slots import SlotFacts, slot_facts, triangle_measures
+from ektopos.meshes.slots import (
+    SlotFacts,
+    Triangles,
+    measured_triangles,
+    slot_facts,
+    triangle_measures,
+)
 
 __all__ = [
     "MESH_SUFFIXES",
@@ -19,6 +26,7 @@ __all__ = [
     "Mesh",
     "Node",
     "SlotFacts",
+    "Triangles",
     "apply_recipe",
     "build_gltf",
     "carried",
@@ -26,6 +34,8 @@ __all__ = [
     "faces_of",
     "find_faults",
     "groups_of",
+    "measure_mesh",
+    "measured_triangles",
     "pack_glb",
     "read_mesh",
     "slot_facts",

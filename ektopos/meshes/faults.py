@@ -8,11 +8,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ektopos.meshes.cracks import without_cracks
-from ektopos.meshes.islands import connected, weld
-from ektopos.meshes.mesh import Mesh
-from ektopos.meshes.rows import unique_rows
+from ektopos.meshes.islands import connected, edges_of
+from ektopos.meshes.mesh import Mesh, corners_of
+from ektopos.meshes.rows import has_equal_rows, sorted_corners, unique_rows
 from ektopos.meshes.seen import MOST, seen_shares
 from ektopos.types import Index
+from ektopos.vectors import cross_columns, lengths_of_columns
 
 EXTREME = 100.0
 UNEVEN = 1e-3
@@ -67,7 +68,7 @@ class Fault:
 
 def reversed_faces(mesh: Mesh) -> NDArray[np.bool_]:
     """Which triangles show their backs, `(t,)`: those that the fault `reversed-faces` counts."""
-    return _surface_faults(mesh, weld(mesh.positions))[2]
+    return _surface_faults(mesh, mesh.points)[2]
 
 
 def _surface_faults(
@@ -85,7 +86,7 @@ def _surface_faults(
 
 def find_faults(mesh: Mesh) -> list[Fault]:
     """Every fault of a mesh. Cost: n log n in its triangles."""
-    points = weld(mesh.positions)
+    points = mesh.points
     degenerate, coincident, reversed_, open_edge_faces = _surface_faults(mesh, points)
     has_uv = mesh.has_uv
     no_uvs = ~np.logical_and.reduce([has_uv[mesh.triangles[:, i]] for i in range(3)])
@@ -147,11 +148,11 @@ def degenerate_faces(mesh: Mesh, welded: NDArray[np.int64]) -> NDArray[np.bool_]
         | (welded[:, 1] == welded[:, 2])
         | (welded[:, 2] == welded[:, 0])
     )
-    corners = mesh.corners()
-    edges = [corners[:, i] - corners[:, (i + 1) % 3] for i in range(3)]
-    longest_squared = np.maximum.reduce([np.einsum("ij,ij->i", edge, edge) for edge in edges])
-    area = np.linalg.norm(np.cross(edges[0], edges[1]), axis=1) / 2.0
-    return np.asarray(same | (area <= longest_squared * 1e-9))
+    a, b, c = np.moveaxis(mesh.corners(), 0, 2)
+    edges = (a - b, b - c, c - a)
+    longest = np.maximum.reduce([lengths_of_columns(edge) for edge in edges])
+    area = lengths_of_columns(cross_columns(edges[0], edges[1])) / 2.0
+    return np.asarray(same | (area <= longest**2 * 1e-9))
 
 
 def coincident_faces(welded: NDArray[np.int64]) -> NDArray[np.bool_]:
@@ -161,9 +162,11 @@ def coincident_faces(welded: NDArray[np.int64]) -> NDArray[np.bool_]:
     """
     if not len(welded):
         return np.zeros(0, bool)
-    first, _ = unique_rows(np.sort(welded, axis=1))
-    repeated = np.ones(len(welded), bool)
-    repeated[first] = False
+    corners = sorted_corners(welded)
+    repeated = np.zeros(len(welded), bool)
+    if has_equal_rows(corners):
+        repeated[:] = True
+        repeated[unique_rows(corners)[0]] = False
     return repeated
 
 
@@ -185,46 +188,39 @@ def shell_faults(
     result = np.zeros(len(welded), bool)
     if not count:
         return result, np.zeros(0, np.int32)
-    start = faces.ravel()
-    end = faces[:, [1, 2, 0]].ravel()
-    owner = np.repeat(np.arange(count), 3)
-    forward = start < end
-    keys = np.minimum(start, end) * (int(faces.max()) + 1) + np.maximum(start, end)
-    order = np.argsort(keys, kind="stable")
-    keys, owner, forward = keys[order], owner[order], forward[order]
-    _, first, times = np.unique(keys, return_index=True, return_counts=True)
-    open_owners = owner[first[times == 1]]
-    pair = first[times == 2]
-    one, two, flipped = owner[pair], owner[pair + 1], forward[pair] == forward[pair + 1]
-    # Two copies of every triangle, one for each side: the components then say which side each is
-    # on.
-    rows = np.concatenate([one, one + count])
-    columns = np.concatenate(
-        [np.where(flipped, two + count, two), np.where(flipped, two, two + count)]
-    )
-    side = connected(rows, columns, 2 * count)
-    # A shell's two copies have different labels; the lower one names the shell, and whoever is in
-    # it is on side A.
-    shell = np.minimum(side[:count], side[count:])
-    on_a = side[:count] == shell
-    twisted = side[:count] == side[count:]
-    shells, shell = np.unique(shell, return_inverse=True)
-    total = np.bincount(shell, minlength=len(shells))
-    with_a = np.bincount(shell, weights=on_a, minlength=len(shells))
-    edges_open = np.zeros(len(shells), bool)
+    edges = edges_of(faces)
+    owner, forward = edges.faces, edges.forward
+    open_owners = owner[edges.begins[edges.times == 1]]
+    pair = edges.begins[edges.times == 2]
+    one, two, turned = owner[pair], owner[pair + 1], forward[pair] == forward[pair + 1]
+    if turned.any():
+        # Two copies of every triangle, one for each side: the components then say which side each
+        # is on.
+        side = connected(
+            np.concatenate([one, one + count]),
+            np.concatenate(
+                [np.where(turned, two + count, two), np.where(turned, two, two + count)]
+            ),
+            2 * count,
+        )
+        # A shell's two copies have different labels; the lower one names the shell, and whoever is
+        # in it is on side A.
+        shell = np.minimum(side[:count], side[count:])
+        on_a, twisted = side[:count] == shell, side[:count] == side[count:]
+        shell = np.unique(shell, return_inverse=True)[1].reshape(-1)
+    else:
+        shell = connected(one, two, count)
+        on_a, twisted = np.ones(count, bool), np.zeros(count, bool)
+    total = np.bincount(shell)
+    with_a = np.bincount(shell, weights=on_a)
+    edges_open = np.zeros(len(total), bool)
     edges_open[shell[open_owners]] = True
-    irregular = first[times > 2]
-    if len(irregular):
-        edges_open[shell[owner[irregular]]] = True
-    a, b, c = np.moveaxis(mesh.corners()[numbers], 1, 0)
-    centre = np.stack(
-        [np.bincount(shell, weights=a[:, i], minlength=len(shells)) / total for i in range(3)],
-        axis=1,
-    )
-    a, b, c = (corner - centre[shell] for corner in (a, b, c))
-    volume = np.einsum("ij,ij->i", a, np.cross(b, c)) / 6.0
-    volume_a = np.bincount(shell, weights=np.where(on_a, volume, -volume), minlength=len(shells))
-    size = np.bincount(shell, weights=np.abs(volume), minlength=len(shells))
+    edges_open[shell[owner[edges.begins[edges.times > 2]]]] = True
+    a, b, c = np.moveaxis(corners_of(mesh.positions, mesh.triangles[numbers]), 0, 2)
+    centre = np.stack([np.bincount(shell, weights=axis) / total for axis in a])[:, shell]
+    volume = ((a - centre) * cross_columns(b - centre, c - centre)).sum(axis=0) / 6.0
+    volume_a = np.bincount(shell, weights=np.where(on_a, volume, -volume))
+    size = np.bincount(shell, weights=np.abs(volume))
     closed = ~edges_open & (np.abs(volume_a) > size * 1e-6)
     a_is_right = np.where(closed, volume_a > 0, with_a * 2 >= total)
     wrong = (on_a != a_is_right[shell]) & ~twisted

@@ -4,13 +4,14 @@ between those."""
 from __future__ import annotations
 
 import itertools
+from dataclasses import dataclass
 from typing import Any
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from ektopos.meshes.rows import unique_rows
+from ektopos.meshes.rows import has_equal_rows, in_order, sorted_corners, unique_rows
 from ektopos.meshes.uvs import SUBTEXEL, covered_cells, distinct_triangles, signed_areas
 from ektopos.types import Index, Values
 from ektopos.vectors import bounds
@@ -47,7 +48,8 @@ def weld(positions: NDArray[np.float64]) -> NDArray[np.int64]:
     # Those that are as good as equal are one place; the tree makes up for what that moves them.
     fine = reach / FINE
     first, point = unique_rows(np.rint((positions - low) / fine).astype(np.int64))
-    places = positions[first] - low
+    point = in_order(first, point)
+    places = positions[np.sort(first)] - low
     some = np.flatnonzero(_in_company(places, reach))
     if not len(some):
         return point
@@ -64,12 +66,18 @@ def _in_company(places: NDArray[np.float64], reach: float) -> NDArray[np.bool_]:
     """Which places `(n, 3)`, from 0 up, may have another within `reach`: those that share a cell of
     a coarse grid. Of grids that are moved by half a cell in some axes, one has both in a cell."""
     joined = np.zeros(len(places), bool)
-    for moved in itertools.product((0.0, 0.5), repeat=3):
-        x, y, z = np.floor(places / (COARSE * reach) + moved).astype(np.int64).T
-        cell = (x * _CELLS + y) * _CELLS + z
-        order = np.argsort(cell)
-        shared = np.flatnonzero(np.diff(cell[order]) == 0)
-        joined[order[shared]] = joined[order[shared + 1]] = True
+    scaled = places.T / (COARSE * reach)
+    steps = [
+        [np.floor(axis + moved).astype(np.int64) * width for moved in (0.0, 0.5)]
+        for axis, width in zip(scaled, (_CELLS**2, _CELLS, 1), strict=True)
+    ]
+    for x, y, z in itertools.product(*steps):
+        cell = x + y + z
+        # Most meshes have none: that is told by sorting alone, which is much faster than an order.
+        in_order = np.sort(cell)
+        shared = in_order[1:][in_order[1:] == in_order[:-1]]
+        if len(shared):
+            joined |= np.isin(cell, shared)
     return joined
 
 
@@ -104,22 +112,48 @@ def faces_joined_by_edges(
     `(t, 3)`, only edges join whose sides have a cosine of at `least` so much between them."""
     if not len(points):
         return np.zeros(0, np.int32), 0
-    edges = np.sort(points[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2), axis=1)
-    first, edge = unique_rows(edges)
-    faces = np.repeat(np.arange(len(points)), 3)
-    others = (first // 3)[edge]
+    edges = edges_of(points)
+    several = edges.times > 1
+    others = np.repeat(edges.faces[edges.begins[several]], edges.times[several])
+    faces = edges.faces[np.repeat(several, edges.times)]
     if normals is not None:
         even = np.einsum("ij,ij->i", normals[faces], normals[others]) >= least
         faces, others = faces[even], others[even]
     group = connected(faces, others, len(points))
-    _, numbered = np.unique(group, return_inverse=True)
-    return numbered.reshape(-1).astype(np.int32), int(numbered.max()) + 1
+    return group, int(group.max()) + 1
 
 
-def uv_points(corner_uvs: NDArray[np.float64]) -> NDArray[np.int64]:
-    """Number of the UV point of every corner, `(t, 3)`, of corners `(t, 3, 2)`."""
-    keys = np.rint(corner_uvs.reshape(-1, 2) * UV_STEPS).astype(np.int64)
-    return unique_rows(keys)[1].reshape(-1, 3)
+@dataclass(frozen=True)
+class Edges:
+    """The edges of triangles, equal ones together: three for each triangle."""
+
+    faces: Index
+    """`(3 t,)` whose each is."""
+    forward: NDArray[np.bool_]
+    """`(3 t,)` whether its triangle runs along it from the lower point to the higher."""
+    begins: NDArray[np.int64]
+    """`(e,)` where each different edge begins in those."""
+    times: NDArray[np.int64]
+    """`(e,)` how often it is there."""
+
+
+def edges_of(points: NDArray[np.integer]) -> Edges:
+    """The edges of triangles by the points of their corners, `(t, 3)`. Cost: one sort."""
+    start, end = points.ravel(), points[:, [1, 2, 0]].ravel()
+    forward = start < end
+    width = int(points.max(initial=0)) + 1
+    keys = np.where(forward, start, end).astype(np.int64) * width + np.where(forward, end, start)
+    order = np.argsort(keys, kind="stable")
+    keys = keys[order]
+    begins = np.flatnonzero(np.concatenate([[True], keys[1:] != keys[:-1]])[: len(keys)])
+    times = np.diff(np.append(begins, len(keys)))
+    return Edges((order // 3).astype(np.int32), forward[order], begins, times)
+
+
+def uv_points(uvs: NDArray[np.floating]) -> NDArray[np.int64]:
+    """Number of the UV point of every corner or vertex, `(…)`, of UVs `(…, 2)`."""
+    keys = np.rint(uvs.reshape(-1, 2).T.astype(np.float64) * UV_STEPS).astype(np.int64).T
+    return unique_rows(keys)[1].reshape(uvs.shape[:-1])
 
 
 def uv_islands(
@@ -132,24 +166,27 @@ def uv_islands(
     islands are told apart.
     """
     corners = uv_points(corner_uvs)
-    if points is None:
-        return faces_joined_by_edges(corners)
-    pairs = np.stack([corners.reshape(-1), points.reshape(-1)], axis=1)
-    return faces_joined_by_edges(unique_rows(pairs)[1].reshape(-1, 3))
+    if points is not None:
+        corners = of_both(corners.reshape(-1), points.reshape(-1)).reshape(-1, 3)
+    return faces_joined_by_edges(corners)
 
 
-def twins(corner_uvs: NDArray[np.float64]) -> tuple[float, float]:
+def of_both(first: NDArray[np.int64], second: NDArray[np.int64]) -> NDArray[np.int64]:
+    """A number for each pair of numbers `(n,)`, from 0 up."""
+    return in_order(*unique_rows(np.stack([first, second]).T))
+
+
+def twins(areas: NDArray[np.float64], corners: NDArray[np.int64]) -> tuple[float, float]:
     """Shares of the UV area whose triangles lie exactly on others: (turned the same way, mirrored),
-    0–1.
+    0–1. `areas` `(t,)` are signed, `corners` `(t, 3)` the UV points of the triangles.
 
     Such are laid so on purpose; what overlaps otherwise usually is a mistake. The first of each
     group does not count.
     """
-    areas = signed_areas(corner_uvs)
     total = float(np.abs(areas).sum())
-    if total == 0:
+    keys = sorted_corners(corners)
+    if total == 0 or not has_equal_rows(keys):
         return 0.0, 0.0
-    keys = np.sort(uv_points(corner_uvs), axis=1)
     first, group = unique_rows(keys)
     extra = np.ones(len(keys), bool)
     extra[first] = False

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
+from ektopos.meshes.islands import weld
 from ektopos.types import Float, Index
-from ektopos.vectors import normalise
+from ektopos.vectors import cross_columns, lengths_of_columns, normalise
 
 
 @dataclass(frozen=True)
@@ -79,8 +81,10 @@ class Mesh:
         return np.asarray((self.normals != 0).any(axis=1))
 
     def corners(self) -> NDArray[np.float64]:
-        """Positions of every triangle's corners, `(t, 3, 3)`."""
-        return np.asarray(self.positions[self.triangles])
+        """Positions of every triangle's corners, `(t, 3, 3)`, each coordinate of each corner a
+        column of its own in memory: what is worked out of them goes over long columns, several
+        times as fast as over short rows."""
+        return corners_of(self.positions, self.triangles)
 
     def uv_set(self, number: int) -> Float:
         """A UV set `(n, 2)`; not a number where the file has none."""
@@ -88,13 +92,31 @@ class Mesh:
         return sets[number] if number < len(sets) else np.full_like(self.uvs, np.nan)
 
     def corner_uvs(self, number: int = 0) -> NDArray[np.float64]:
-        """UVs of every triangle's corners in a set, `(t, 3, 2)`."""
-        return self.uv_set(number)[self.triangles].astype(np.float64)
+        """UVs of every triangle's corners in a set, `(t, 3, 2)`, in memory as `corners`."""
+        return corners_of(self.uv_set(number), self.triangles)
 
     def areas(self) -> NDArray[np.float64]:
         """Areas of the triangles, `(t,)`, square metres."""
-        a, b, c = np.moveaxis(self.corners(), 1, 0)
-        return np.asarray(np.linalg.norm(np.cross(b - a, c - a), axis=1) / 2.0)
+        return areas_of(self.corners())
+
+    @cached_property
+    def points(self) -> NDArray[np.int64]:
+        """Number of the point that each vertex lies at, `(n,)`, as `weld` tells."""
+        return weld(self.positions)
+
+
+def corners_of(values: NDArray[np.floating], triangles: Index) -> NDArray[np.float64]:
+    """What vertices have, `(n, k)`, at every corner of triangles `(t, 3)`: `(t, 3, k)`, each a
+    column of its own in memory."""
+    axes = np.ascontiguousarray(values.T, np.float64)
+    columns = np.stack([np.take(axes, corner, axis=1) for corner in triangles.T])
+    return columns.transpose(2, 0, 1)
+
+
+def areas_of(corners: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Areas of triangles `(t, 3, 3)`, `(t,)`."""
+    a, b, c = np.moveaxis(corners, 0, 2)
+    return np.asarray(lengths_of_columns(cross_columns(b - a, c - a)) / 2.0)
 
 
 def face_normals(positions: NDArray[np.float64], triangles: Index) -> Float:

@@ -383,7 +383,7 @@ def groups_of(mesh: Mesh, faces: NDArray[Any], by: By) -> Index:
     if by == "face":
         return np.arange(len(faces), dtype=np.int32)
     if by == "side":
-        points = weld(mesh.positions)[mesh.triangles[faces]]
+        points = mesh.points[mesh.triangles[faces]]
         flat = flat_normals(mesh.corners()[faces])
         return faces_joined_by_edges(points, flat, np.cos(np.radians(ONE_SIDE)))[0]
     if by == "tile":
@@ -394,10 +394,10 @@ def groups_of(mesh: Mesh, faces: NDArray[Any], by: By) -> Index:
         corners = mesh.corner_uvs()[faces]
         islands, _ = uv_islands(
             np.where(np.isfinite(corners), corners, -1.0),
-            weld(mesh.positions)[mesh.triangles[faces]],
+            mesh.points[mesh.triangles[faces]],
         )
     else:
-        islands, _ = joined_faces(weld(mesh.positions)[mesh.triangles[faces]])
+        islands, _ = joined_faces(mesh.points[mesh.triangles[faces]])
     _, first, group = np.unique(islands, return_index=True, return_inverse=True)
     order = np.argsort(np.argsort(first))
     return order[group.reshape(-1)].astype(np.int32)

@@ -5,7 +5,6 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from ektopos.meshes.islands import weld
 from ektopos.meshes.mesh import Mesh
 from ektopos.meshes.uvs import spread
 from ektopos.vectors import flat_normals, normalise
@@ -27,7 +26,7 @@ def corner_normals(mesh: Mesh, faces: NDArray[np.integer], angle: float) -> NDAr
     if angle <= 0:
         return np.repeat(own[faces][:, None], 3, axis=1)
     weights = _angles(corners).reshape(-1)
-    points = weld(mesh.positions)[mesh.triangles].reshape(-1)
+    points = mesh.points[mesh.triangles].reshape(-1)
     order = np.argsort(points, kind="stable")
     starts = np.searchsorted(points[order], np.arange(points.max(initial=-1) + 2))
     wanted = (3 * np.asarray(faces)[:, None] + np.arange(3)).reshape(-1)

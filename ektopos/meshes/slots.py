@@ -7,16 +7,22 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from ektopos.meshes.islands import smallest_gap, twins, uv_islands, weld
-from ektopos.meshes.mesh import Mesh
+from ektopos.meshes.islands import (
+    faces_joined_by_edges,
+    of_both,
+    smallest_gap,
+    twins,
+    uv_points,
+)
+from ektopos.meshes.mesh import Mesh, areas_of
 from ektopos.meshes.uvs import (
-    coverage,
-    overlap,
+    coverage_and_overlap,
     signed_areas,
     singular_values,
-    stretch,
+    stretch_of,
     tile_numbers,
 )
+from ektopos.types import Index
 from ektopos.vectors import bounds
 
 TILED = 1.5
@@ -69,46 +75,75 @@ class SlotFacts:
     """The density that a tenth of the area stays below, and that a tenth is above."""
 
 
-def slot_facts(mesh: Mesh) -> list[SlotFacts]:
-    """Facts of every slot, in the mesh's order. Triangles without UVs are left out of the UV
-    measures."""
-    areas = mesh.areas()
+@dataclass(frozen=True)
+class Triangles:
+    """What slots and the stage are told of every triangle, `(t,)` each."""
+
+    areas: NDArray[np.float64]
+    """Square metres."""
+    signed: NDArray[np.float64]
+    """Areas in UVs, as `signed_areas`; not a number without UVs."""
+    largest: NDArray[np.float64]
+    smallest: NDArray[np.float64]
+    """The lengths on the surface of one UV unit, as `singular_values`."""
+
+
+def measured_triangles(mesh: Mesh) -> Triangles:
+    """Areas and stretch of every triangle."""
     corners, corner_uvs = mesh.corners(), mesh.corner_uvs()
+    return Triangles(
+        areas_of(corners), signed_areas(corner_uvs), *singular_values(corners, corner_uvs)
+    )
+
+
+def slot_facts(mesh: Mesh, measured: Triangles | None = None) -> list[SlotFacts]:
+    """Facts of every slot, in the mesh's order. Triangles without UVs are left out of the UV
+    measures. `measured` are its triangles, where that was done already."""
+    m = measured or measured_triangles(mesh)
+    by_axis = mesh.corner_uvs().transpose(1, 2, 0)
+    uv_point = uv_points(np.nan_to_num(mesh.uvs))
+    place = of_both(uv_point, mesh.points)
     has_uv = mesh.has_uv
-    mapped = np.logical_and.reduce([has_uv[mesh.triangles[:, i]] for i in range(3)])
-    points = weld(mesh.positions)[mesh.triangles]
+    mapped = np.logical_and.reduce([has_uv[corner] for corner in mesh.triangles.T])
     facts = []
     for number, name in enumerate(mesh.slots):
         own = mesh.triangle_slot == number
-        with_uvs = own & mapped
-        uv_area = np.abs(signed_areas(corner_uvs[with_uvs])).sum()
-        area = float(areas[with_uvs].sum())
+        those = np.flatnonzero(own & mapped)
+        surface, signed = m.areas[those], m.signed[those]
+        uv_area, area = np.abs(signed), float(surface.sum())
+        triangles = mesh.triangles[those]
         facts.append(
             SlotFacts(
                 name=name,
                 triangles=int(own.sum()),
                 share=float(own.sum() / max(1, len(own))),
-                area=float(areas[own].sum()),
-                uv=_uv_facts(corners[with_uvs], corner_uvs[with_uvs], points[with_uvs]),
-                density=float(np.sqrt(uv_area / area)) if area > 0 and with_uvs.any() else None,
-                spread=density_spread(areas[with_uvs], np.abs(signed_areas(corner_uvs[with_uvs]))),
+                area=float(m.areas[own].sum()),
+                uv=_uv_facts(
+                    by_axis[..., those].transpose(2, 0, 1),
+                    signed,
+                    stretch_of(surface, signed, m.largest[those], m.smallest[those]),
+                    faces_joined_by_edges(place[triangles]),
+                    twins(signed, uv_point[triangles]),
+                ),
+                density=float(np.sqrt(uv_area.sum() / area)) if area > 0 and len(those) else None,
+                spread=density_spread(surface, uv_area),
             )
         )
     return facts
 
 
-def triangle_measures(mesh: Mesh) -> dict[str, NDArray[np.float32]]:
+def triangle_measures(
+    mesh: Mesh, measured: Triangles | None = None
+) -> dict[str, NDArray[np.float32]]:
     """Measures of every triangle, `(t,)`, to be seen on the mesh; not a number without UVs.
 
     `density` in UV units per metre; `stretch` as the larger of Γ and 1/γ at the slot's ideal scale,
     1 for none (Sander 2001); `flipped` is 1 where the UVs run against the face, else 0.
     """
-    corners, corner_uvs = mesh.corners(), mesh.corner_uvs()
-    signed = signed_areas(corner_uvs)
-    areas = mesh.areas()
+    m = measured or measured_triangles(mesh)
+    areas, signed, largest, smallest = m.areas, m.signed, m.largest, m.smallest
     with np.errstate(divide="ignore", invalid="ignore"):
         density = np.sqrt(np.abs(signed) / areas)
-    largest, smallest = singular_values(corners, corner_uvs)
     stretched = np.full(len(areas), np.nan)
     for number in range(len(mesh.slots)):
         own = (mesh.triangle_slot == number) & np.isfinite(signed) & (signed != 0) & (areas > 0)
@@ -140,31 +175,32 @@ def density_spread(
 
 
 def _uv_facts(
-    corners: NDArray[np.float64], corner_uvs: NDArray[np.float64], points: NDArray[np.int64]
+    corner_uvs: NDArray[np.float64],
+    signed: NDArray[np.float64],
+    stretched: tuple[float, float],
+    island_of: tuple[Index, int],
+    stacked: tuple[float, float],
 ) -> UvFacts:
     if not len(corner_uvs):
         return UvFacts(None, None, True, 0.0, 0.0, 0.0, None, None)
-    flat = corner_uvs.reshape(-1, 2)
-    low, high = bounds(flat)
-    signed = signed_areas(corner_uvs)
+    low, high = bounds(corner_uvs.reshape(-1, 2))
+    covered, overlapped = coverage_and_overlap(corner_uvs)
     total = np.abs(signed).sum()
-    l2, linf = stretch(corners, corner_uvs)
-    island, islands = uv_islands(corner_uvs, points)
-    stacked, mirrored = twins(corner_uvs)
+    (l2, linf), (island, islands) = stretched, island_of
     return UvFacts(
         min=(float(low[0]), float(low[1])),
         max=(float(high[0]), float(high[1])),
         inside=bool((low >= -INSIDE_BY).all() and (high <= 1 + INSIDE_BY).all()),
-        coverage=coverage(corner_uvs),
-        overlap=overlap(corner_uvs),
+        coverage=covered,
+        overlap=overlapped,
         flipped=float(np.abs(signed[signed < 0]).sum() / total) if total > 0 else 0.0,
         l2=l2 if np.isfinite(l2) else None,
         linf=linf if np.isfinite(linf) else None,
         islands=islands,
         gap=smallest_gap(corner_uvs, island) if float((high - low).max()) <= TILED else None,
-        stacked=stacked,
-        mirrored=mirrored,
-        tiles=tiles_of(corner_uvs),
+        stacked=stacked[0],
+        mirrored=stacked[1],
+        tiles=() if (low > 0).all() and (high < 1).all() else tiles_of(corner_uvs),
     )
 
 

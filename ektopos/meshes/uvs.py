@@ -7,13 +7,16 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
-from ektopos.meshes.rows import unique_rows
-from ektopos.vectors import bounds, middles
+from ektopos.meshes.rows import sorted_corners, unique_rows
+from ektopos.vectors import cross_columns, lengths_of_columns, middles
 
 GRID = 1024
 SUBTEXEL = 256
 """Corners are snapped to this fraction of a grid cell, so that edge tests are exact in integers."""
-_CHUNK = 4_000_000
+_MANY = 2**21
+"""Rows of triangles that take longer to be drawn than to be looked through for equal triangles."""
+_CHUNK = 2**19
+"""Rows of triangles, or cells, that are worked on together."""
 
 
 def signed_areas(corner_uvs: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -49,22 +52,27 @@ def stretch(corners: NDArray[np.float64], corner_uvs: NDArray[np.float64]) -> tu
     >>> [round(v, 4) for v in stretch(flat * [2, 1, 1], flat[..., :2])]
     [1.118, 1.4142]
     """
-    surface = (
-        np.linalg.norm(
-            np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1
-        )
-        / 2.0
-    )
-    uv_area = np.abs(signed_areas(corner_uvs))
+    a, b, c = np.moveaxis(corners, 0, 2)
+    surface = lengths_of_columns(cross_columns(b - a, c - a)) / 2.0
+    return stretch_of(surface, signed_areas(corner_uvs), *singular_values(corners, corner_uvs))
+
+
+def stretch_of(
+    surface: NDArray[np.float64],
+    signed: NDArray[np.float64],
+    largest: NDArray[np.float64],
+    smallest: NDArray[np.float64],
+) -> tuple[float, float]:
+    """The same of triangles' areas on the surface and in UVs, and their singular values, `(t,)`."""
+    uv_area = np.abs(signed)
     kept = surface > 0
     if not kept.any() or not np.isfinite(uv_area[kept]).all():
         return float("nan"), float("nan")
     if (uv_area[kept] == 0).any():
         return float("inf"), float("inf")
-    largest, smallest = singular_values(corners[kept], corner_uvs[kept])
-    area = surface[kept].sum()
-    ideal = np.sqrt(area / uv_area[kept].sum())
-    l2 = np.sqrt((((largest**2 + smallest**2) / 2.0) * surface[kept]).sum() / area)
+    surface, largest, smallest = surface[kept], largest[kept], smallest[kept]
+    ideal = np.sqrt(surface.sum() / uv_area[kept].sum())
+    l2 = np.sqrt((((largest**2 + smallest**2) / 2.0) * surface).sum() / surface.sum())
     return float(l2 / ideal), float(largest.max() / ideal)
 
 
@@ -76,17 +84,16 @@ def singular_values(
 
     Source: Sander and others 2001, section 3.
     """
-    q1, q2, q3 = (corners[:, i] for i in range(3))
-    (s1, t1), (s2, t2), (s3, t3) = ((corner_uvs[:, i, :1], corner_uvs[:, i, 1:]) for i in range(3))
+    (s1, t1), (s2, t2), (s3, t3) = np.moveaxis(corner_uvs, 0, 2)
     double = (s2 - s1) * (t3 - t1) - (s3 - s1) * (t2 - t1)
+    a, b, c = np.zeros_like(double), np.zeros_like(double), np.zeros_like(double)
     with np.errstate(divide="ignore", invalid="ignore"):
-        along_s = (q1 * (t2 - t3) + q2 * (t3 - t1) + q3 * (t1 - t2)) / double
-        along_t = (q1 * (s3 - s2) + q2 * (s1 - s3) + q3 * (s2 - s1)) / double
-    a, b, c = (
-        np.einsum("ij,ij->i", x, y)
-        for x, y in ((along_s, along_s), (along_s, along_t), (along_t, along_t))
-    )
-    with np.errstate(invalid="ignore"):
+        for q1, q2, q3 in corners.T:
+            along_s = (q1 * (t2 - t3) + q2 * (t3 - t1) + q3 * (t1 - t2)) / double
+            along_t = (q1 * (s3 - s2) + q2 * (s1 - s3) + q3 * (s2 - s1)) / double
+            a += along_s * along_s
+            b += along_s * along_t
+            c += along_t * along_t
         root = np.sqrt((a - c) ** 2 + 4 * b**2)
         return np.sqrt((a + c + root) / 2.0), np.sqrt(np.maximum(a + c - root, 0.0) / 2.0)
 
@@ -115,20 +122,33 @@ def tile_numbers(corner_uvs: NDArray[np.float64]) -> NDArray[np.int64]:
     return np.where((u >= 0) & (u < 10) & (v >= 0) & (v < 100), 1001 + u + 10 * v, 0)
 
 
-def overlap(corner_uvs: NDArray[np.float64]) -> float:
-    """Share of the covered UV area that is covered more than once, wherever it lies; 0 for nothing.
+def coverage_and_overlap(corner_uvs: NDArray[np.float64]) -> tuple[float, float]:
+    """Share of the 0–1 square that triangles `(t, 3, 2)` cover, and the share of the covered UV
+    area, wherever it lies, that is covered more than once; 0 for nothing.
 
-    `corner_uvs` is `(t, 3, 2)` in UV units; the share is 0–1.
+    What lies within 0–1 is drawn once for both, on a grid over its own bounds.
+
+    >>> a, b, c, d = (0.0, 0.0), (0.0, 0.5), (0.5, 0.5), (0.5, 0.0)
+    >>> half = np.array([[a, b, c], [a, c, d]])
+    >>> coverage_and_overlap(half), coverage_and_overlap(np.concatenate([half, half]))
+    ((0.25, 0.0), (0.25, 1.0))
     """
     if not len(corner_uvs):
-        return 0.0
-    flat = corner_uvs.reshape(-1, 2)
-    low, high = bounds(flat)
+        return 0.0, 0.0
+    low, high = (np.array(ends) for ends in zip(*map(_ends, corner_uvs.T), strict=True))
     if (high - low).min() <= 0:
-        return 0.0
+        return coverage(corner_uvs), 0.0
     counts = cover_counts(corner_uvs, (low[0], low[1]), (high[0], high[1]))
     covered = int((counts > 0).sum())
-    return float((counts > 1).sum() / covered) if covered else 0.0
+    inside = (low >= 0).all() and (high <= 1).all()
+    return (
+        float(covered / counts.size * (high - low).prod()) if inside else coverage(corner_uvs),
+        float((counts > 1).sum() / covered) if covered else 0.0,
+    )
+
+
+def _ends(values: NDArray[np.float64]) -> tuple[float, float]:
+    return float(values.min()), float(values.max())
 
 
 def cover_counts(
@@ -147,12 +167,16 @@ def cover_counts(
     """
     size = np.maximum(np.array(high) - np.array(low), 1e-30)
     places = (corner_uvs - np.array(low)) * (grid / size) * SUBTEXEL
-    snapped = np.asarray(np.rint(places).clip(-(2**28), 2**28), np.int64)
-    first, times = distinct_triangles(snapped)
+    snapped = np.asarray(np.rint(places).clip(-(2**26), 2**26), np.int64)
+    times: NDArray[np.int64] | None = None
+    v = snapped[..., 1].T
+    if int((-_least(-v) - _least(v)).sum()) > _MANY * SUBTEXEL:
+        first, times = distinct_triangles(snapped)
+        snapped = snapped[first]
     wide = grid + 1
     steps = np.zeros(grid * wide, np.int64)
-    for y, left, right, owner in covered_spans(snapped[first], grid):
-        weight = times[owner]
+    for y, left, right, owner in covered_spans(snapped, grid):
+        weight = None if times is None else times[owner]
         steps += np.bincount(y * wide + left, weight, minlength=len(steps)).astype(np.int64)
         steps -= np.bincount(y * wide + right, weight, minlength=len(steps)).astype(np.int64)
     return np.cumsum(steps.reshape(grid, wide), axis=1)[:, :grid].astype(np.int32)
@@ -166,7 +190,7 @@ def distinct_triangles(snapped: NDArray[np.int64]) -> tuple[NDArray[np.int64], N
     drawn once.
     """
     corners = unique_rows(snapped.reshape(-1, 2))[1].reshape(-1, 3)
-    first, group = unique_rows(np.sort(corners, axis=1))
+    first, group = unique_rows(sorted_corners(corners))
     return first, np.bincount(group, minlength=len(first)).astype(np.int64)
 
 
@@ -217,39 +241,90 @@ def covered_spans(
 
     Each array is `(spans,)`, in cells of the grid.
     """
-    a, b, c = (snapped[:, i] for i in range(3))
-    double = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])
-    b, c = np.where(double[:, None] < 0, c, b), np.where(double[:, None] < 0, b, c)
+    x, y = snapped.T
+    double = (x[1] - x[0]) * (y[2] - y[0]) - (y[1] - y[0]) * (x[2] - x[0])
+    x, y = (
+        np.stack([a, np.where(double < 0, c, b), np.where(double < 0, b, c)]) for a, b, c in (x, y)
+    )
     half = SUBTEXEL // 2
-    # Pairwise, because NumPy is slow at reducing a short axis.
-    lowest, highest = np.minimum(np.minimum(a, b), c), np.maximum(np.maximum(a, b), c)
-    low = np.clip(-(-(lowest - half) // SUBTEXEL), 0, grid)
-    high = np.clip((highest - half) // SUBTEXEL + 1, 0, grid)
-    size = np.maximum(high - low, 0)
-    rows = size[:, 1] * (size[:, 0] > 0) * (double != 0)
-    cost = rows * size[:, 0] if most else rows
+    dx, dy = np.roll(x, -1, axis=0) - x, np.roll(y, -1, axis=0) - y
+    # A row through the centres of cells is none of a triangle's where it runs along its last edge.
+    ends_flat = ((dy == 0) & (dx < 0)).any(axis=0)
+    first = np.clip(-(-(_least(x) - half) // SUBTEXEL), 0, grid)
+    columns = np.clip((-_least(-x) - half) // SUBTEXEL + 1, 0, grid) - first
+    low = np.clip(-(-(_least(y) - half) // SUBTEXEL), 0, grid)
+    high = np.clip((-_least(-y) - ends_flat - half) // SUBTEXEL + 1, 0, grid)
+    rows = np.maximum(high - low, 0) * (columns > 0) * (double != 0)
+    cost = rows * columns if most else rows
     numbers = np.flatnonzero(cost)
-    while len(numbers):
-        upto = max(1, int(np.searchsorted(np.cumsum(cost[numbers]), most or _CHUNK)))
-        chosen, numbers = numbers[:upto], numbers[upto:]
-        owner, step = spread(rows[chosen])
-        owner = chosen[owner]
-        y = low[owner, 1] + step
-        py = y * SUBTEXEL + half
-        left, right = np.zeros(len(y), np.int64), np.full(len(y), grid - 1, np.int64)
-        for start, end in ((a, b), (b, c), (c, a)):
-            dx, dy = (end[:, 0] - start[:, 0])[owner], (end[:, 1] - start[:, 1])[owner]
-            # A centre is inside where dx · (py − sy) − dy · (px − sx) > 0, or = 0 on an edge that
-            # owns its points.
-            owns = (dy < 0) | ((dy == 0) & (dx > 0))
-            reach = dx * (py - start[owner, 1]) - ~owns
-            along = reach // np.maximum(np.abs(dy), 1)
-            sx = start[owner, 0]
-            right = np.where(dy > 0, np.minimum(right, (sx + along - half) // SUBTEXEL), right)
-            left = np.where(dy < 0, np.maximum(left, -((half - sx + along) // SUBTEXEL)), left)
-            right = np.where((dy == 0) & (reach < 0), -1, right)
-        kept = right >= left
-        yield y[kept], left[kept], right[kept] + 1, owner[kept]
+    two_right, lines = _lines(x[:, numbers], y[:, numbers], grid)
+    upto = np.cumsum(cost[numbers])
+    start = 0
+    while start < len(numbers):
+        past = upto[start - 1] if start else 0
+        end = max(start + 1, int(np.searchsorted(upto, past + (most or _CHUNK))))
+        here, start = slice(start, end), end
+        counts = rows[numbers[here]]
+        whose, step = spread(counts)
+        row = np.repeat(low[numbers[here]], counts) + step
+        alone, second, third = (
+            np.floor(
+                (np.repeat(at[here], counts) + np.repeat(slope[here], counts) * row)
+                / np.repeat(steep[here], counts)
+            )
+            for at, slope, steep in lines
+        )
+        both, right_has_two = np.minimum(second, third), np.repeat(two_right[here], counts)
+        left = np.maximum(-np.where(right_has_two, alone, both), 0)
+        right = np.minimum(np.where(right_has_two, both, alone), grid - 1)
+        kept = np.flatnonzero(right >= left)
+        left, right = left[kept].astype(np.int64), right[kept].astype(np.int64) + 1
+        yield row[kept], left, right, numbers[here][whose[kept]]
+
+
+def _least(corners: NDArray[np.int64]) -> NDArray[np.int64]:
+    """The least of `(3, t)`; pairwise, because NumPy is slow at reducing a short axis."""
+    return np.asarray(np.minimum(np.minimum(corners[0], corners[1]), corners[2]))
+
+
+_Line = tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]
+
+
+def _lines(
+    x: NDArray[np.int64], y: NDArray[np.int64], grid: int
+) -> tuple[NDArray[np.bool_], list[_Line]]:
+    """The edges of triangles `(3, t)` that bound their rows, the one that is alone on its side
+    first; and whether the two others are on the right, `(t,)`.
+
+    Each is three numbers `(t,)`: (0th + 1st · row) / 2nd, rounded down, is the last column of that
+    row on the right, and minus the first one on the left. A centre is inside where
+    dx · (py − sy) − dy · (px − sx) > 0, or = 0 on an edge that owns its points: one that runs up,
+    or to the right along a row. They are whole numbers; in floats, which divide much faster, no
+    quotient rounds over one while they are below 2⁵³.
+    """
+    rises, falls = y[[1, 2, 0]] > y, y[[1, 2, 0]] < y
+    two_right = rises.sum(axis=0) == 2
+    alone = np.where(two_right, falls, rises)
+    x, y = (
+        np.stack(
+            [
+                np.where(alone[1], of[(i + 1) % 3], np.where(alone[2], of[(i + 2) % 3], of[i]))
+                for i in range(3)
+            ]
+        )
+        for of in (x.astype(np.float64), y.astype(np.float64))
+    )
+    half = SUBTEXEL // 2
+    lines: list[_Line] = []
+    for i in range(3):
+        sx, sy, dx, dy = x[i], y[i], x[(i + 1) % 3] - x[i], y[(i + 1) % 3] - y[i]
+        # Left edges are turned round, so that one rule rounds both; a flat one bounds no row.
+        steep = np.maximum(np.abs(dy), 1.0)
+        at = dx * (half - sy) - (dy >= 0) + steep * np.where(dy > 0, sx - half, half - sx)
+        slope = dx * SUBTEXEL
+        at[dy == 0], slope[dy == 0] = 2 * grid * SUBTEXEL, 0
+        lines.append((at, slope, steep * SUBTEXEL))
+    return two_right, lines
 
 
 def spread(counts: NDArray[np.int64]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:

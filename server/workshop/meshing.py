@@ -28,13 +28,14 @@ from ektopos.maps import sets_of
 from ektopos.matching import Candidate, MatchMap, Traits, rank_sets, small_picture, traits_of
 from ektopos.meshes import (
     Mesh,
+    Triangles,
     apply_recipe,
     build_gltf,
     companion_files,
-    find_faults,
+    measure_mesh,
+    measured_triangles,
     pack_glb,
     read_mesh,
-    slot_facts,
     triangle_measures,
 )
 from ektopos.meshes.formats.kept import keep_scene
@@ -227,11 +228,12 @@ def _named_row(row: MeshFacts, names: dict[str, str]) -> MeshFacts:
 def keep_mesh(source: Source, mesh: Mesh) -> MeshFacts:
     """Measure a mesh, its slots called as its source calls them, and keep its facts and all that
     the stage asks for."""
-    slots, faults = MeshFacts.dump(slot_facts(mesh), find_faults(mesh))
+    triangles = measured_triangles(mesh)
+    slots, faults = MeshFacts.dump(*measure_mesh(mesh, triangles))
     corners = (
         mesh.positions[mesh.triangles.reshape(-1)] if len(mesh.triangles) else np.zeros((1, 3))
     )
-    _keep_stage(source.key, mesh)
+    _keep_stage(source.key, mesh, triangles)
     _keep_arrays(source.key, mesh)
     row, _ = MeshFacts.objects.update_or_create(
         key=source.key,
@@ -278,11 +280,11 @@ def stage_file(key: str, ending: str) -> Path:
     return path
 
 
-def _keep_stage(key: str, mesh: Mesh) -> None:
+def _keep_stage(key: str, mesh: Mesh, triangles: Triangles | None = None) -> None:
     """The geometry for the stage, and the measures of its triangles in the same order."""
     order = np.argsort(mesh.triangle_slot, kind="stable")
     write_array(cache_path("stage", f"{key}-order.npy"), order)
-    for measure, values in triangle_measures(mesh).items():
+    for measure, values in triangle_measures(mesh, triangles).items():
         with writing(cache_path("stage", f"{key}-{measure}.bin")) as temporary:
             temporary.write_bytes(values[order].astype("<f4").tobytes())
     gltf, binary = build_gltf({mesh.name: mesh}, {})

@@ -13,6 +13,7 @@ from unittest import TestCase, mock
 
 import numpy as np
 from PIL import Image as Pillow
+from scipy.spatial import Delaunay
 
 from ektopos.adopt import carried_by
 from ektopos.document import Document, MaterialEntry
@@ -180,6 +181,33 @@ class StackedUvs(TestCase):
             np.add.at(slow, cell, 1)
         counts = cover_counts(moved, (0.0, 0.0), (1.0, 1.0), 64)
         np.testing.assert_array_equal(counts, slow.reshape(64, 64))
+
+
+class Drawing(TestCase):
+    def test_every_centre_of_a_triangulation_is_covered_once(self) -> None:
+        """Source: SciPy's Delaunay triangulation (Qhull), which says itself what lies in it. Corners
+        lie on a coarse lattice, so that many edges run through centres."""
+        rng = np.random.default_rng(8)
+        for side, lattice in ((16, 2), (64, 8), (200, 256)):
+            corners = np.unique(rng.integers(0, lattice * side + 1, (300, 2)), axis=0) / lattice
+            corners[:, 1] += 0.5  # on the rows of centres
+            parts = Delaunay(corners)
+            triangles = corners[parts.simplices]
+            triangles[::2] = triangles[::2, ::-1]  # whichever way round
+            counts = cover_counts(triangles / side, (0.0, 0.0), (1.0, 1.0), side)
+            across, down = np.meshgrid(np.arange(side) + 0.5, np.arange(side) + 0.5)
+            centres = np.stack([across, down], axis=-1)
+            inside = parts.find_simplex(centres) >= 0
+            self.assertLessEqual(counts.max(), 1)
+            edge = inside & (counts == 0)  # the hull owns two of its sides
+            self.assertFalse((counts[~inside] > 0).any())
+            for nudge in ([1e-6, 1e-6], [-1e-6, -1e-6], [1e-6, -1e-6], [-1e-6, 1e-6]):
+                edge &= parts.find_simplex(centres + nudge) >= 0
+            self.assertFalse(edge.any())
+
+    def test_a_triangle_far_larger_than_the_square_covers_all_of_it(self) -> None:
+        far = np.array([[[-120.0, -120.0], [-120.0, 240.0], [240.0, -120.0]]])
+        np.testing.assert_array_equal(cover_counts(far, (0.0, 0.0), (1.0, 1.0)), 1)
 
 
 class PicturesThatClaimTooMuch(TestCase):

@@ -2,15 +2,27 @@
 
 from __future__ import annotations
 
-from unittest import TestCase
+from unittest import TestCase, mock
 
 import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from ektopos.meshes.islands import FINE, WELD, joined_faces, smallest_gap, twins, uv_islands, weld
+from ektopos.meshes.faults import find_faults
+from ektopos.meshes.islands import (
+    FINE,
+    WELD,
+    joined_faces,
+    smallest_gap,
+    twins,
+    uv_islands,
+    uv_points,
+    weld,
+)
 from ektopos.meshes.rows import unique_rows
-from ektopos.meshes.slots import density_spread
+from ektopos.meshes.slots import density_spread, slot_facts
+from ektopos.meshes.uvs import signed_areas
+from tests.samples import quads
 
 
 def square(x: float, y: float, side: float, *, mirrored: bool = False) -> np.ndarray:
@@ -93,15 +105,13 @@ class Gaps(TestCase):
 class Twins(TestCase):
     def test_mirrored_and_stacked_faces_are_told_apart_and_from_accidents(self) -> None:
         half = square(0.1, 0.1, 0.4)
-        self.assertEqual(
-            twins(np.concatenate([half, square(0.1, 0.1, 0.4, mirrored=True)])), (0.0, 0.5)
-        )
-        self.assertEqual(twins(np.concatenate([half, half])), (0.5, 0.0))
-        self.assertEqual(
-            twins(np.concatenate([half, square(0.3, 0.1, 0.4)])),
-            (0.0, 0.0),
-            "an accident lies next to, not on",
-        )
+        for other, shares in (
+            (square(0.1, 0.1, 0.4, mirrored=True), (0.0, 0.5)),
+            (half, (0.5, 0.0)),
+            (square(0.3, 0.1, 0.4), (0.0, 0.0)),  # an accident lies next to, not on
+        ):
+            layout = np.concatenate([half, other])
+            self.assertEqual(twins(signed_areas(layout), uv_points(layout)), shares)
 
 
 class Density(TestCase):
@@ -147,3 +157,10 @@ class Touching(TestCase):
         self.assertTrue((one >= near).all())
         self.assertTrue((one <= perhaps).all())
         self.assertGreater(len(np.unique(point)), 60)
+
+    def test_a_mesh_is_welded_once_for_all_that_is_measured_of_it(self) -> None:
+        mesh = quads({"One": 3, "Two": 2})
+        with mock.patch("ektopos.meshes.mesh.weld", wraps=weld) as welded:
+            slot_facts(mesh)
+            find_faults(mesh)
+        self.assertEqual(welded.call_count, 1)
