@@ -11,7 +11,7 @@ from typing import Any
 from urllib.parse import unquote, urlsplit
 
 import dj_database_url
-from csp.constants import NONE, SELF, UNSAFE_INLINE
+from csp.constants import NONE, SELF, UNSAFE_INLINE, WASM_UNSAFE_EVAL
 
 
 def _text(name: str, default: str = "") -> str:
@@ -261,7 +261,8 @@ def _origin(address: str) -> str:
 CONTENT_SECURITY_POLICY = {
     "DIRECTIVES": {
         "default-src": [NONE],
-        "script-src": [SELF],
+        # WebAssembly of our own makes large meshes lighter.
+        "script-src": [SELF, WASM_UNSAFE_EVAL],
         "style-src": [SELF, UNSAFE_INLINE],
         "img-src": [SELF, "data:", "blob:"],
         "font-src": [SELF, "data:"],

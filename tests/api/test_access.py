@@ -42,7 +42,7 @@ class Hosts(Api):
         )
         self.assertEqual(
             (policy["script-src"], policy["frame-ancestors"], policy["object-src"]),
-            ("'self'", "'none'", "'none'"),
+            ("'self' 'wasm-unsafe-eval'", "'none'", "'none'"),
         )
         self.assertEqual(answer["X-Frame-Options"], "DENY")
         for path in ("/", "/api/projects"):

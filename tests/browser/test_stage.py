@@ -3,13 +3,91 @@
 from __future__ import annotations
 
 import numpy as np
+import trimesh
 
 from ektopos.images import write_image
+from ektopos.shading.lights import LIGHTS
 from tests.browser.site import Site
 from tests.samples import folder
 
+COUNTED = """
+window.counted = { draws: 0, links: 0, corners: 0 };
+const indexed = WebGL2RenderingContext.prototype.drawElements;
+WebGL2RenderingContext.prototype.drawElements = function (mode, count, ...given) {
+  window.counted.corners = Math.max(window.counted.corners, count);
+  return indexed.call(this, mode, count, ...given);
+};
+for (const [name, what] of [['drawElements', 'draws'], ['drawArrays', 'draws'], ['linkProgram', 'links']]) {
+  const own = WebGL2RenderingContext.prototype[name];
+  WebGL2RenderingContext.prototype[name] = function (...given) {
+    window.counted[what] += 1;
+    return own.apply(this, given);
+  };
+}"""
+
 
 class Stage(Site):
+    def test_another_light_is_one_picture_drawn_and_nothing_else(self) -> None:
+        page = self.page
+        page.add_init_script(COUNTED)
+        self.open_small_project()
+        self.to_material("plain")
+        # The set-ups are filtered while nobody does anything.
+        page.locator(f"canvas[data-lights='{len(LIGHTS)}']").wait_for()
+        before = self.stage_pixels()
+        page.evaluate("() => Object.assign(window.counted, { draws: 0, links: 0 })")
+        self.button("Low sun").click()
+        self.stage_pixels(unlike=before)
+        counted = page.evaluate("() => window.counted")
+        self.assertEqual(counted["links"], 0, "no shader")
+        self.assertLessEqual(counted["draws"], 4, "the picture, and nothing filtered")
+
+    def test_the_sheet_is_there_before_the_stage_draws(self) -> None:
+        page = self.page
+        page.add_init_script(COUNTED)
+        self.open_small_project()
+        page.evaluate(
+            """() => new MutationObserver((_, watch) => {
+              if (!document.querySelector('.sheet-head')) return;
+              watch.disconnect();
+              // Once that frame is painted.
+              requestAnimationFrame(() => setTimeout(() => { window.drawn = window.counted.draws }));
+            }).observe(document.body, { childList: true, subtree: true })"""
+        )
+        self.to_material("plain")
+        self.stage_pixels()
+        self.assertEqual(page.evaluate("() => window.drawn"), 0)
+        self.assertGreater(page.evaluate("() => window.counted.draws"), 0)
+
+    def test_very_many_triangles_are_drawn_with_fewer_until_all_are_asked_for(self) -> None:
+        page = self.page
+        page.add_init_script(COUNTED)
+        ball = trimesh.creation.icosphere(subdivisions=7)
+        with folder() as root:
+            (root / "in").mkdir()
+            packed = trimesh.Scene({"ball": ball}).export(file_type="glb", include_normals=True)
+            (root / "in/ball.glb").write_bytes(packed)
+            self.begin("Ball")
+            self.bring_in(root / "in")
+        self.measured()
+        self.go("Meshes")
+        note = page.get_by_text("327,680 triangles, drawn with")
+        note.wait_for()
+        self.stage_pixels()
+        light = page.evaluate("() => window.counted.corners")
+        self.assertTrue(100_000 < light // 3 < 310_000, light)
+        self.button("All triangles").click()
+        page.wait_for_function("(all) => window.counted.corners === all", arg=3 * 327_680)
+        self.assertEqual(note.count(), 0)
+        self.button("All triangles").click()
+        note.wait_for()
+        # Single triangles are picked and seen as they are.
+        for exact in ("Wireframe", "Pick faces"):
+            self.button(exact).click()
+            note.wait_for(state="detached")
+            self.button(exact).click()
+            note.wait_for()
+
     def test_shadows_chart_panorama_and_depth_are_drawn(self) -> None:
         page = self.page
         self.open_small_project()

@@ -6,6 +6,7 @@ import { useStatus } from '../api/notices'
 import { useLooks, useProjectId } from '../api/queries'
 import type { MeshFacts } from '../api/types'
 import { DropOn } from '../stage/DropOn'
+import { MOST, useLighter } from '../stage/lighter'
 import { newPose } from '../stage/pose'
 import type { Tried } from '../stage/SceneSubject'
 import { SceneSubject } from '../stage/SceneSubject'
@@ -15,7 +16,7 @@ import { PickIds } from '../stage/PickIds'
 import { MeshSubject } from '../stage/Subjects'
 import { StageTools } from '../stage/StageTools'
 import { useView } from '../stage/view'
-import { count } from '../words'
+import { readable } from '../words'
 import { Legend } from './Legend'
 import { MATERIAL } from './MaterialStrip'
 import type { MeshView } from './measures'
@@ -74,6 +75,10 @@ export function MeshStage({
   const [beside, setBeside] = useState<string | null>(null)
   const [anchor, setAnchor] = useState<HTMLElement | null>(null)
   const [pose] = useState(newPose)
+  const { ask, whole: asked, drawn } = useLighter()
+  const whole = asked[mesh.key] ?? false
+  const single = wire || picking !== null || Object.keys(paint).length > 0
+  const now = whole || single ? mesh.triangles : (drawn[mesh.key] ?? mesh.triangles)
   const other = meshes.find((entry) => entry.name === beside && entry !== mesh)
   const subject = (of: MeshFacts, main: boolean) => (
     <Suspense key={of.name} fallback={null}>
@@ -84,6 +89,7 @@ export function MeshStage({
         isolated={main ? (hovered ?? (picking ? null : slot)) : null}
         paint={main ? paint : {}}
         copies={main && view === 'repeats'}
+        exact={main && picking !== null}
         hidden={main && hideDone ? of.done.filter((entry) => entry !== slot) : []}
         onHover={main ? touch : undefined}
         onPick={main ? pick : undefined}
@@ -200,6 +206,15 @@ export function MeshStage({
         >
           Wireframe
         </button>
+        {mesh.triangles > MOST && (
+          <button
+            aria-pressed={whole}
+            title={`Draw all of its triangles; without, about ${readable(MOST)} are drawn where single ones do not matter`}
+            onClick={() => ask(mesh.key, !whole)}
+          >
+            All triangles
+          </button>
+        )}
         <StageTools />
       </div>
       <Menu open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)}>
@@ -221,7 +236,7 @@ export function MeshStage({
       <span className="stage-note mono" style={{ bottom: 46 }}>
         {touched
           ? `${touched} · ${mesh.assigned[touched] ?? 'no material'}`
-          : `${mesh.file.split('/').at(-1)} · ${count(mesh.triangles, 'triangle')} · ${(mesh.size[1] ?? 0).toFixed(2)} m high`}
+          : `${mesh.file.split('/').at(-1)} · ${readable(mesh.triangles)} triangles${now < mesh.triangles ? `, drawn with ${readable(now)}` : ''} · ${(mesh.size[1] ?? 0).toFixed(2)} m high`}
       </span>
     </div>
   )

@@ -1,5 +1,5 @@
 import { useFrame, useThree } from '@react-three/fiber'
-import { useLayoutEffect } from 'react'
+import { useEffect, useLayoutEffect } from 'react'
 import type { Material, Texture, WebGLRenderer } from 'three'
 import {
   BackSide,
@@ -33,6 +33,9 @@ const MOST_PANELS = Math.max(...Object.values(LIGHT_TABLE).map((light) => light.
 const MOST_LAMPS = Math.max(...Object.values(LIGHT_TABLE).map((light) => light.lamps.length))
 /** Texels a side of filtered reflections where no graphics card filters them. */
 const SOFTWARE_SIZE = 64
+const LIGHT_NAMES = Object.keys(LIGHT_TABLE) as LightName[]
+/** Milliseconds between two set-ups that are filtered ahead, and before the first: the stage's own pictures come first. */
+const PAUSE = 1500
 const NO_LAMP: Lamp = { towards: [0, 1, 0], irradiance: [0, 0, 0] }
 
 /** Light set-ups, each made to show other faults: the core's own, by the same formula. Nothing is loaded. */
@@ -99,6 +102,40 @@ function useShadows(on: boolean) {
   })
 }
 
+/** Filters the other set-ups while nobody does anything, so that to choose one is only to draw it. */
+export function LightsAhead() {
+  const get = useThree((state) => state.get)
+  useEffect(() => {
+    const { gl } = get()
+    let callOff: () => void = () => undefined
+    const next = () => {
+      const name = LIGHT_NAMES.find((light) => !filters.get(gl)?.done.has(light))
+      if (!name) return
+      callOff = whenIdle(() => {
+        reflections(gl, name)
+        later()
+      })
+    }
+    const later = () => {
+      const handle = setTimeout(next, PAUSE)
+      callOff = () => clearTimeout(handle)
+    }
+    later()
+    return () => callOff()
+  }, [get])
+  return null
+}
+
+/** Does something once the browser has nothing else to do; gives what calls that off. */
+function whenIdle(work: () => void): () => void {
+  if (!('requestIdleCallback' in window)) {
+    const handle = setTimeout(work, 200)
+    return () => clearTimeout(handle)
+  }
+  const handle = requestIdleCallback(work)
+  return () => cancelIdleCallback(handle)
+}
+
 interface Filter {
   generator: PMREMGenerator
   done: Map<LightName, Texture>
@@ -117,6 +154,7 @@ function reflections(gl: WebGLRenderer, name: LightName): Texture {
   const { texture } = filter.generator.fromScene(new Scene().add(sky))
   sky.geometry.dispose()
   filter.done.set(name, texture)
+  gl.domElement.dataset.lights = String(filter.done.size)
   return texture
 }
 

@@ -1,4 +1,4 @@
-import { useLayoutEffect, useRef } from 'react'
+import { useEffect, useLayoutEffect, useRef, useState } from 'react'
 import type { ReactNode } from 'react'
 
 import { BACKDROPS } from '../theme'
@@ -69,16 +69,37 @@ function Ground({
   )
 }
 
-/** Brings the session's canvas into the box, with these things on it, for as long as the box is there. */
+/** Brings the session's canvas into the box, with these things on it, for as long as the box is there.
+ * Only once all round it is painted: without a graphics card drawing holds the page up. */
 function useKeptCanvas(box: React.RefObject<HTMLDivElement | null>, shown: Shown) {
   const { element, show, fail } = useKept.getState()
+  const painted = usePainted()
   useLayoutEffect(() => {
+    if (!painted) return
     box.current!.prepend(element)
     return () => {
       element.remove()
       show(null)
       fail('drawing', null)
     }
-  }, [box, element, fail, show])
-  useLayoutEffect(() => show(shown))
+  }, [box, element, fail, painted, show])
+  useLayoutEffect(() => {
+    if (painted) show(shown)
+  })
+}
+
+/** Whether the page has been painted since this is there. */
+function usePainted(): boolean {
+  const [painted, setPainted] = useState(false)
+  useEffect(() => {
+    let after: ReturnType<typeof setTimeout>
+    const frame = requestAnimationFrame(() => {
+      after = setTimeout(() => setPainted(true))
+    })
+    return () => {
+      cancelAnimationFrame(frame)
+      clearTimeout(after)
+    }
+  }, [])
+  return painted
 }

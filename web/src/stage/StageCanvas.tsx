@@ -10,7 +10,7 @@ import type { OrbitControls as Controls } from 'three/addons/controls/OrbitContr
 import './hue'
 import { Caught } from './Caught'
 import { Chart } from './Chart'
-import { Lights } from './Lights'
+import { Lights, LightsAhead } from './Lights'
 import { useKeptPanorama } from './PanoramaPick'
 import type { Shown } from './kept'
 import { useKept } from './kept'
@@ -62,6 +62,7 @@ export function StageCanvas({
     >
       <Exposure />
       <Lights name={light} size={size} />
+      {!follows && <LightsAhead />}
       {chart && <Chart size={size} />}
       <Turntable pose={pose} follows={follows}>
         <Caught>{children}</Caught>

@@ -25,6 +25,8 @@ import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js'
 
 import type { StageLook } from '../api/types'
 import { RAMP, SLOT_TINTS, STAGE } from '../theme'
+import type { SlotPiece } from './lighter'
+import { usePieces } from './lighter'
 import type { ShapeName } from './shapes'
 import { makeShape } from './shapes'
 import { setSides, thrownMaterial, useSidesPreview } from './sidesPreview'
@@ -195,6 +197,7 @@ export function MeshSubject({
   paint = {},
   hidden = [],
   copies = false,
+  exact = false,
   onHover,
   onPick,
   onProbe,
@@ -205,6 +208,8 @@ export function MeshSubject({
   hidden?: string[]
   /** Whether every second copy of a map that repeats is tinted. */
   copies?: boolean
+  /** Whether single triangles count, so that all of them are drawn, however many. */
+  exact?: boolean
   slots: SlotView[]
   tint: SlotTint
   isolated: string | null
@@ -213,7 +218,11 @@ export function MeshSubject({
   onPick?: (slot: string, face: number, more: boolean) => void
 }) {
   const gltf = useLoader(GLTFLoader, `/api/mesh-geometry/${geometryKey}.glb`)
-  const { pieces, centre } = useMemo(() => piecesOf(gltf.scene), [gltf])
+  const { pieces: all, centre } = useMemo(() => piecesOf(gltf.scene), [gltf])
+  const wires = useView((state) => state.wire)
+  const tried = useUvPreview((state) => state.of === geometryKey)
+  const told = exact || wires || tried || onProbe !== undefined || Object.keys(paint).length > 0
+  const pieces = usePieces(geometryKey, all, told)
   return (
     <group position={centre.clone().negate()}>
       {pieces
@@ -361,11 +370,11 @@ function painted(geometry: BufferGeometry, colours: Float32Array): BufferGeometr
 }
 
 export function piecesOf(scene: Group): {
-  pieces: { slot: string; geometry: BufferGeometry }[]
+  pieces: SlotPiece[]
   centre: Vector3
   size: number
 } {
-  const pieces: { slot: string; geometry: BufferGeometry }[] = []
+  const pieces: SlotPiece[] = []
   scene.updateMatrixWorld(true)
   scene.traverse((object) => {
     if (object instanceof Mesh) {
