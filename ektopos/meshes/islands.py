@@ -74,8 +74,8 @@ def _in_company(places: NDArray[np.float64], reach: float) -> NDArray[np.bool_]:
     for x, y, z in itertools.product(*steps):
         cell = x + y + z
         # Most meshes have none: that is told by sorting alone, which is much faster than an order.
-        in_order = np.sort(cell)
-        shared = in_order[1:][in_order[1:] == in_order[:-1]]
+        by_number = np.sort(cell)
+        shared = by_number[1:][by_number[1:] == by_number[:-1]]
         if len(shared):
             joined |= np.isin(cell, shared)
     return joined

@@ -19,7 +19,7 @@ from ektopos.meshes.uvs import (
     coverage_and_overlap,
     signed_areas,
     singular_values,
-    stretch_of,
+    stretch,
     tile_numbers,
 )
 from ektopos.types import Index
@@ -121,7 +121,7 @@ def slot_facts(mesh: Mesh, measured: Triangles | None = None) -> list[SlotFacts]
                 uv=_uv_facts(
                     by_axis[..., those].transpose(2, 0, 1),
                     signed,
-                    stretch_of(surface, signed, m.largest[those], m.smallest[those]),
+                    stretch(surface, signed, m.largest[those], m.smallest[those]),
                     faces_joined_by_edges(place[triangles]),
                     twins(signed, uv_point[triangles]),
                 ),

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ektopos.meshes.rows import sorted_corners, unique_rows
-from ektopos.vectors import cross_columns, lengths_of_columns, middles
+from ektopos.vectors import middles
 
 GRID = 1024
 SUBTEXEL = 256
@@ -34,36 +34,29 @@ def signed_areas(corner_uvs: NDArray[np.float64]) -> NDArray[np.float64]:
     return np.asarray(-(u[:, 0] * v[:, 1] - u[:, 1] * v[:, 0]) / 2.0)
 
 
-def stretch(corners: NDArray[np.float64], corner_uvs: NDArray[np.float64]) -> tuple[float, float]:
-    """Texture stretch (L2, L∞) of a set of triangles; both 1 for an isometric unwrap at any scale,
-    infinite where an area of the surface has no UV area, not a number for nothing.
-
-    `corners` `(t, 3, 3)`, `corner_uvs` `(t, 3, 2)`. Γ and γ are the singular values of the map from
-    UV to surface; per triangle L2 = √((Γ² + γ²) / 2) and L∞ = Γ; over the mesh L2 is the root mean
-    square weighted by surface area, L∞ the largest; both are divided by the ideal of the whole,
-    √(surface area / UV area). Source: Sander, Snyder, Gortler and Hoppe, “Texture Mapping
-    Progressive Meshes”, 2001, section 3.
-
-    An isometric unwrap has none; a sheet drawn out to twice its length √1.25 and √2.
-
-    >>> flat = np.array([[[0.0, 0, 0], [1, 0, 0], [0, 1, 0]]])
-    >>> [round(v, 4) for v in stretch(flat, flat[..., :2] * 0.1)]
-    [1.0, 1.0]
-    >>> [round(v, 4) for v in stretch(flat * [2, 1, 1], flat[..., :2])]
-    [1.118, 1.4142]
-    """
-    a, b, c = np.moveaxis(corners, 0, 2)
-    surface = lengths_of_columns(cross_columns(b - a, c - a)) / 2.0
-    return stretch_of(surface, signed_areas(corner_uvs), *singular_values(corners, corner_uvs))
-
-
-def stretch_of(
+def stretch(
     surface: NDArray[np.float64],
     signed: NDArray[np.float64],
     largest: NDArray[np.float64],
     smallest: NDArray[np.float64],
 ) -> tuple[float, float]:
-    """The same of triangles' areas on the surface and in UVs, and their singular values, `(t,)`."""
+    """Texture stretch (L2, L∞) of a set of triangles, by their areas on the surface and in UVs and
+    their singular values, `(t,)` each; both 1 for an isometric unwrap at any scale, infinite where
+    an area of the surface has no UV area, not a number for nothing.
+
+    Γ and γ are the singular values of the map from UV to surface; per triangle
+    L2 = √((Γ² + γ²) / 2) and L∞ = Γ; over the mesh L2 is the root mean square weighted by surface
+    area, L∞ the largest; both are divided by the ideal of the whole, √(surface area / UV area).
+    Source: Sander, Snyder, Gortler and Hoppe, “Texture Mapping Progressive Meshes”, 2001, section
+    3.
+
+    An isometric unwrap has none; a sheet drawn out to twice its length √1.25 and √2.
+
+    >>> flat = np.array([[[0.0, 0, 0], [1, 0, 0], [0, 1, 0]]])
+    >>> values = singular_values(flat * [2, 1, 1], flat[..., :2])
+    >>> [round(v, 4) for v in stretch(np.array([1.0]), signed_areas(flat[..., :2]), *values)]
+    [1.118, 1.4142]
+    """
     uv_area = np.abs(signed)
     kept = surface > 0
     if not kept.any() or not np.isfinite(uv_area[kept]).all():

@@ -47,6 +47,7 @@ from ektopos.project import Project as Core
 from ektopos.project import read_original
 from ektopos.steps import MeshStep
 from ektopos.targets.left import scene_reader
+from ektopos.vectors import bounds
 from ektopos.watched import COMPANIONS
 from server.workshop import pictures
 from server.workshop.models import AnyState, MapFacts, MeshFacts, Revision
@@ -230,9 +231,9 @@ def keep_mesh(source: Source, mesh: Mesh) -> MeshFacts:
     the stage asks for."""
     triangles = measured_triangles(mesh)
     slots, faults = MeshFacts.dump(*measure_mesh(mesh, triangles))
-    corners = (
-        mesh.positions[mesh.triangles.reshape(-1)] if len(mesh.triangles) else np.zeros((1, 3))
-    )
+    used = np.zeros(len(mesh.positions), bool)
+    used[mesh.triangles] = True
+    low, high = bounds(mesh.positions[used]) if used.any() else (np.zeros(3), np.zeros(3))
     _keep_stage(source.key, mesh, triangles)
     _keep_arrays(source.key, mesh)
     row, _ = MeshFacts.objects.update_or_create(
@@ -240,7 +241,7 @@ def keep_mesh(source: Source, mesh: Mesh) -> MeshFacts:
         defaults={
             "name": PurePosixPath(source.path).name[:200],
             "triangles": len(mesh.triangles),
-            "size": [float(x) for x in np.ptp(corners, axis=0)],
+            "size": [float(x) for x in high - low],
             "notes": list(mesh.notes),
             "slots": slots,
             "faults": faults,
