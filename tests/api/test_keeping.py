@@ -260,7 +260,7 @@ class AfterAnUpgrade(Own):
         path = f"/projects/{project['id']}/meshes/plates/recipe"
         before = MeshFacts.objects.count()
         with mock.patch(
-            "server.workshop.meshing.slot_facts", side_effect=AssertionError("measured")
+            "server.workshop.meshing.measure_mesh", side_effect=AssertionError("measured")
         ):
             step = {"kind": "rename-slot", "slot": "Front", "name": "Hull"}
             project = self.call("post", path, {"revision": project["revision"], "append": step})[

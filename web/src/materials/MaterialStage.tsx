@@ -95,7 +95,12 @@ export function MaterialStage({ name, sheet, solo, comparison, compare }: Props)
   return (
     <aside className="pane" aria-label="Stage">
       <div className="stage-box">
-        <Stage size={size} label={`${name} on ${mesh ? mesh.name : shape}`} pose={pose}>
+        <Stage
+          size={size}
+          label={`${name} on ${mesh ? mesh.name : shape}`}
+          pose={pose}
+          ready={sheet !== undefined}
+        >
           {subjectWith(sheet?.stage, soloKey, true)}
         </Stage>
         {other && (

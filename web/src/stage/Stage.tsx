@@ -14,12 +14,14 @@ interface Props {
   label: string
   pose?: Pose
   framed?: boolean
+  /** Whether all is there that is to be seen beside it, and what it wears. */
+  ready?: boolean
 }
 
 /** The stage: whatever is put on it, under the chosen light, to be turned and moved round. */
-export function Stage({ children, size, label, pose, framed }: Props) {
+export function Stage({ children, size, label, pose, framed, ready = true }: Props) {
   const box = useRef<HTMLDivElement>(null)
-  useKeptCanvas(box, { children, size, pose, framed })
+  useKeptCanvas(box, ready, { children, size, pose, framed })
   const [trouble] = Object.values(useKept((state) => state.troubles))
   return (
     <Ground ref={box} label={label} name="stage">
@@ -71,9 +73,9 @@ function Ground({
 
 /** Brings the session's canvas into the box, with these things on it, for as long as the box is there.
  * Only once all round it is painted: without a graphics card drawing holds the page up. */
-function useKeptCanvas(box: React.RefObject<HTMLDivElement | null>, shown: Shown) {
+function useKeptCanvas(box: React.RefObject<HTMLDivElement | null>, ready: boolean, shown: Shown) {
   const { element, show, fail } = useKept.getState()
-  const painted = usePainted()
+  const painted = usePainted(ready)
   useLayoutEffect(() => {
     if (!painted) return
     box.current!.prepend(element)
@@ -88,10 +90,11 @@ function useKeptCanvas(box: React.RefObject<HTMLDivElement | null>, shown: Shown
   })
 }
 
-/** Whether the page has been painted since this is there. */
-function usePainted(): boolean {
+/** Whether the page has been painted since it was ready. */
+function usePainted(ready: boolean): boolean {
   const [painted, setPainted] = useState(false)
   useEffect(() => {
+    if (!ready) return
     let after: ReturnType<typeof setTimeout>
     const frame = requestAnimationFrame(() => {
       after = setTimeout(() => setPainted(true))
@@ -100,6 +103,6 @@ function usePainted(): boolean {
       cancelAnimationFrame(frame)
       clearTimeout(after)
     }
-  }, [])
+  }, [ready])
   return painted
 }
