@@ -92,14 +92,16 @@ class MapLoader:
             self._kept.popitem(last=False)
 
     def prefetch(self, names: Iterable[str]) -> None:
-        """Decode several maps at once, one a core, and hold all of them until others are. Those
-        that cannot be read say so when they are asked for."""
+        """Decode several maps at once and hold all of them until others are. Those that cannot be
+        read say so when they are asked for."""
         with self._lock:
             self._forget()
         wanted = [name for name in dict.fromkeys(names) if name not in self._kept]
         if len(wanted) < 2:
             return
-        with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
+        # More at once than there are cores: the third of three does not wait for one of the others.
+        most = min(len(wanted), 2 * (os.cpu_count() or 1))
+        with ThreadPoolExecutor(max_workers=most) as pool:
             for name, image in zip(wanted, pool.map(self._try, wanted), strict=True):
                 if image is not None:
                     with self._lock:
