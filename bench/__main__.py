@@ -11,6 +11,7 @@ NAMES = (
     "feed_change",
     "identify",
     "judging",
+    "million",
     "packing",
     "trial",
     "trial_mesh",

@@ -23,19 +23,12 @@ def ring(path: Path) -> None:
     for number in range(SLOTS):
         rows = np.arange(ALONG * number // SLOTS, ALONG * (number + 1) // SLOTS + 1)
         u, v = np.meshgrid(np.linspace(0, 1, ROUND + 1), rows / ALONG)
-        around, across = 2 * np.pi * u, 2 * np.pi * v
+        around, across = 2 * np.pi * (u % 1), 2 * np.pi * (v % 1)
         radius = 0.3 + 0.02 * np.sin(9 * around) * np.sin(7 * across)
         out = 1 + radius * np.cos(across)
         points = np.stack(
             [out * np.cos(around), radius * np.sin(across), out * np.sin(around)], axis=-1
         )
-        points[:, -1] = points[:, 0]
-        if rows[-1] == ALONG:
-            first = 1 + 0.3 * np.ones(ROUND + 1)
-            points[-1] = np.stack(
-                [first * np.cos(around[0]), 0 * around[0], first * np.sin(around[0])], axis=-1
-            )
-            points[-1, -1] = points[-1, 0]
         index = np.arange(points.shape[0] * points.shape[1]).reshape(points.shape[:2])
         a, b, c, d = index[:-1, :-1], index[:-1, 1:], index[1:, 1:], index[1:, :-1]
         faces = np.concatenate(

@@ -89,7 +89,7 @@ def flat_normals(corners: Values) -> Values:
 
 
 def bounds(points: NDArray[Any]) -> tuple[NDArray[Any], NDArray[Any]]:
-    """The lowest and the highest of points `(n, k)`, `(k,)` each; `n` is 1 at least. Column by
+    """The lowest and the highest of points `(…, k)`, `(k,)` each, of one at least. Column by
     column: NumPy takes ten times as long to go over short rows."""
     columns = points.T
     return np.array([one.min() for one in columns]), np.array([one.max() for one in columns])

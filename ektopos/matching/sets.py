@@ -91,10 +91,7 @@ def rank_sets(
         for i, name in enumerate(mesh.slots)
         if (mesh.triangle_slot == i).any()
     }
-    points = mesh.points
-    surfaces = {
-        name: surface_of(mesh, i, points) for i, name in enumerate(mesh.slots) if name in layouts
-    }
+    surfaces = {name: surface_of(mesh, i) for i, name in enumerate(mesh.slots) if name in layouts}
     pictures = {name: [one.traits for one in maps] for name, maps in sets.items()}
     repeating = {name: _repeats(maps) for name, maps in sets.items()}
     stem = mesh.name.rpartition("/")[2].partition(".")[0]

@@ -46,14 +46,13 @@ class Surface:
     """Cells that creases within the islands run through."""
 
 
-def surface_of(mesh: Mesh, slot: int, points: NDArray[np.int64]) -> Surface:
-    """Seams and creases of one slot. `points` `(n,)` numbers the place of each vertex. Cost: a sort
-    of the slot's edges."""
+def surface_of(mesh: Mesh, slot: int) -> Surface:
+    """Seams and creases of one slot. Cost: a sort of the slot's edges."""
     own = mesh.triangle_slot == slot
     uvs = mesh.corner_uvs()[own]
     mapped = np.isfinite(uvs).all(axis=(1, 2))
     triangles, uvs = mesh.triangles[own][mapped], uvs[mapped]
-    first, second, faces, thirds = _shared_edges(points[triangles], uvs)
+    first, second, faces, thirds = _shared_edges(mesh.points[triangles], uvs)
     if not len(first):
         return Surface()
     a, b, c = np.moveaxis(mesh.positions[triangles], 1, 0)

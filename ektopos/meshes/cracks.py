@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from ektopos.meshes.islands import connected, weld
+from ektopos.meshes.islands import connected
 from ektopos.meshes.mesh import Mesh
 from ektopos.meshes.rows import unique_rows
 
@@ -13,19 +13,17 @@ CRACK = 1e-4
 """Share of the mesh's size within which points are one; a hundred times what is one anyway."""
 
 
-def without_cracks(
-    mesh: Mesh, share: float = CRACK, points: NDArray[np.int64] | None = None
-) -> NDArray[np.float64]:
+def without_cracks(mesh: Mesh, share: float = CRACK) -> NDArray[np.float64]:
     """Positions `(n, 3)`, metres, with the points of open edges that lie within a share of the
     mesh's size moved to their middle; the mesh's own where there are none. Where that would draw an
-    edge together, nothing is moved. `points` `(n,)` number the places of vertices, where known.
+    edge together, nothing is moved.
 
     Cost: a sort of the edges, and a k-d tree over the points of open ones.
     """
     positions = mesh.positions
     if not len(mesh.triangles):
         return positions
-    point = weld(positions) if points is None else points
+    point = mesh.points
     corners = point[mesh.triangles]
     edges = np.sort(corners[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2), axis=1)
     edges = edges[edges[:, 0] != edges[:, 1]]

@@ -68,15 +68,15 @@ class Fault:
 
 def reversed_faces(mesh: Mesh) -> NDArray[np.bool_]:
     """Which triangles show their backs, `(t,)`: those that the fault `reversed-faces` counts."""
-    return _surface_faults(mesh, mesh.points)[2]
+    return _surface_faults(mesh)[2]
 
 
 def _surface_faults(
-    mesh: Mesh, points: NDArray[np.int64]
+    mesh: Mesh,
 ) -> tuple[NDArray[np.bool_], NDArray[np.bool_], NDArray[np.bool_], Index]:
     """Which triangles are degenerate, coincident and reversed, `(t,)` each, and the triangle of
-    every open edge. `points` `(n,)` number the places of vertices."""
-    welded = points[mesh.triangles] if len(mesh.triangles) else np.zeros((0, 3), np.int64)
+    every open edge."""
+    welded = mesh.points[mesh.triangles] if len(mesh.triangles) else np.zeros((0, 3), np.int64)
     degenerate = degenerate_faces(mesh, welded)
     coincident = coincident_faces(welded) & ~degenerate
     against, open_edge_faces = shell_faults(mesh, welded, ~(degenerate | coincident))
@@ -86,8 +86,7 @@ def _surface_faults(
 
 def find_faults(mesh: Mesh) -> list[Fault]:
     """Every fault of a mesh. Cost: n log n in its triangles."""
-    points = mesh.points
-    degenerate, coincident, reversed_, open_edge_faces = _surface_faults(mesh, points)
+    degenerate, coincident, reversed_, open_edge_faces = _surface_faults(mesh)
     has_uv = mesh.has_uv
     no_uvs = ~np.logical_and.reduce([has_uv[mesh.triangles[:, i]] for i in range(3)])
     faults: list[Fault] = []
@@ -99,7 +98,7 @@ def find_faults(mesh: Mesh) -> list[Fault]:
     ):
         faults += _by_slot(code, mesh, mesh.triangle_slot, mask, faces=True)
     held = any(node.held for node in mesh.nodes)
-    closes = len(open_edge_faces) > 0 and not held and _has_cracks(mesh, points)
+    closes = len(open_edge_faces) > 0 and not held and without_cracks(mesh) is not mesh.positions
     for slot, count in _counted(mesh, mesh.triangle_slot[open_edge_faces]):
         faces = tuple(int(f) for f in np.unique(open_edge_faces))
         faults.append(Fault("open-edges", slot, count, faces, mends=closes))
@@ -132,10 +131,6 @@ def find_faults(mesh: Mesh) -> list[Fault]:
     return faults
 
 
-def _has_cracks(mesh: Mesh, points: NDArray[np.int64]) -> bool:
-    return without_cracks(mesh, points=points) is not mesh.positions
-
-
 def degenerate_faces(mesh: Mesh, welded: NDArray[np.int64]) -> NDArray[np.bool_]:
     """Which triangles have two corners at one point, or all three on a line.
 
@@ -150,9 +145,9 @@ def degenerate_faces(mesh: Mesh, welded: NDArray[np.int64]) -> NDArray[np.bool_]
     )
     a, b, c = np.moveaxis(mesh.corners(), 0, 2)
     edges = (a - b, b - c, c - a)
-    longest = np.maximum.reduce([lengths_of_columns(edge) for edge in edges])
+    longest_squared = np.maximum.reduce([(edge * edge).sum(axis=0) for edge in edges])
     area = lengths_of_columns(cross_columns(edges[0], edges[1])) / 2.0
-    return np.asarray(same | (area <= longest**2 * 1e-9))
+    return np.asarray(same | (area <= longest_squared * 1e-9))
 
 
 def coincident_faces(welded: NDArray[np.int64]) -> NDArray[np.bool_]:

@@ -101,9 +101,9 @@ def slot_facts(mesh: Mesh, measured: Triangles | None = None) -> list[SlotFacts]
     measures. `measured` are its triangles, where that was done already."""
     m = measured or measured_triangles(mesh)
     by_axis = mesh.corner_uvs().transpose(1, 2, 0)
-    uv_point = uv_points(np.nan_to_num(mesh.uvs))
-    place = of_both(uv_point, mesh.points)
     has_uv = mesh.has_uv
+    uv_point = uv_points(np.where(has_uv[:, None], mesh.uvs, 0))
+    place = of_both(uv_point, mesh.points)
     mapped = np.logical_and.reduce([has_uv[corner] for corner in mesh.triangles.T])
     facts = []
     for number, name in enumerate(mesh.slots):
@@ -183,7 +183,7 @@ def _uv_facts(
 ) -> UvFacts:
     if not len(corner_uvs):
         return UvFacts(None, None, True, 0.0, 0.0, 0.0, None, None)
-    low, high = bounds(corner_uvs.reshape(-1, 2))
+    low, high = bounds(corner_uvs)
     covered, overlapped = coverage_and_overlap(corner_uvs)
     total = np.abs(signed).sum()
     (l2, linf), (island, islands) = stretched, island_of

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ektopos.meshes.rows import sorted_corners, unique_rows
-from ektopos.vectors import middles
+from ektopos.vectors import bounds, middles
 
 GRID = 1024
 SUBTEXEL = 256
@@ -128,7 +128,7 @@ def coverage_and_overlap(corner_uvs: NDArray[np.float64]) -> tuple[float, float]
     """
     if not len(corner_uvs):
         return 0.0, 0.0
-    low, high = (np.array(ends) for ends in zip(*map(_ends, corner_uvs.T), strict=True))
+    low, high = bounds(corner_uvs)
     if (high - low).min() <= 0:
         return coverage(corner_uvs), 0.0
     counts = cover_counts(corner_uvs, (low[0], low[1]), (high[0], high[1]))
@@ -138,10 +138,6 @@ def coverage_and_overlap(corner_uvs: NDArray[np.float64]) -> tuple[float, float]
         float(covered / counts.size * (high - low).prod()) if inside else coverage(corner_uvs),
         float((counts > 1).sum() / covered) if covered else 0.0,
     )
-
-
-def _ends(values: NDArray[np.float64]) -> tuple[float, float]:
-    return float(values.min()), float(values.max())
 
 
 def cover_counts(

@@ -219,13 +219,14 @@ def _mixed_channels(job: _Job, channel: PlannedChannel) -> list[Pixels] | None:
         return None
     feeds = [channel.feed, channel.beside]
     colour, data = feeds if channel.input == "base_color" else feeds[::-1]
-    base = [_coded(job, colour, "base_color", letter) for letter in LETTERS[:3]]
+    found = [_coded(job, colour, "base_color", letter) for letter in LETTERS[:3]]
+    base = [one for one in found if one is not None]
     metallic = _coded(job, data, "metallic", "r")
-    if metallic is None or not all(base):
+    if metallic is None or len(base) < len(found):
         return None
     return mixed(
         channel.quantity,
-        [one for one in base if one],
+        base,
         metallic,
         lambda values: _codes(planned, _encoded(values, planned.encoding)),
     )

@@ -158,6 +158,13 @@ class Touching(TestCase):
         self.assertTrue((one <= perhaps).all())
         self.assertGreater(len(np.unique(point)), 60)
 
+    def test_uvs_without_end_are_those_of_no_triangle(self) -> None:
+        mesh = quads({"One": 2})
+        mesh.uvs[0] = np.inf
+        mesh.uvs[5] = np.nan
+        (facts,) = slot_facts(mesh)
+        self.assertEqual((facts.triangles, facts.uv.max), (4, (1.0, 1.0)))
+
     def test_a_mesh_is_welded_once_for_all_that_is_measured_of_it(self) -> None:
         mesh = quads({"One": 3, "Two": 2})
         with mock.patch("ektopos.meshes.mesh.weld", wraps=weld) as welded:

@@ -75,10 +75,9 @@ export function MeshStage({
   const [beside, setBeside] = useState<string | null>(null)
   const [anchor, setAnchor] = useState<HTMLElement | null>(null)
   const [pose] = useState(newPose)
-  const { ask, whole: asked, drawn } = useLighter()
-  const whole = asked[mesh.key] ?? false
-  const single = wire || picking !== null || Object.keys(paint).length > 0
-  const now = whole || single ? mesh.triangles : (drawn[mesh.key] ?? mesh.triangles)
+  const { ask } = useLighter.getState()
+  const whole = useLighter((state) => state.whole[mesh.key] ?? false)
+  const drawn = useLighter((state) => state.drawn[mesh.key] ?? 0)
   const other = meshes.find((entry) => entry.name === beside && entry !== mesh)
   const subject = (of: MeshFacts, main: boolean) => (
     <Suspense key={of.name} fallback={null}>
@@ -236,7 +235,7 @@ export function MeshStage({
       <span className="stage-note mono" style={{ bottom: 46 }}>
         {touched
           ? `${touched} · ${mesh.assigned[touched] ?? 'no material'}`
-          : `${mesh.file.split('/').at(-1)} · ${readable(mesh.triangles)} triangles${now < mesh.triangles ? `, drawn with ${readable(now)}` : ''} · ${(mesh.size[1] ?? 0).toFixed(2)} m high`}
+          : `${mesh.file.split('/').at(-1)} · ${readable(mesh.triangles)} triangles${drawn > 0 && drawn < mesh.triangles ? `, drawn with ${readable(drawn)}` : ''} · ${(mesh.size[1] ?? 0).toFixed(2)} m high`}
       </span>
     </div>
   )

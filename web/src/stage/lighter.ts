@@ -30,7 +30,7 @@ export interface SlotPiece {
 interface Lighter {
   /** The meshes, by the key of their geometry, of which all triangles are asked for. */
   whole: Record<string, boolean>
-  /** With how many triangles lighter ones are drawn. */
+  /** With how many triangles meshes are drawn; 0 while lighter ones are being made. */
   drawn: Record<string, number>
   ask: (key: string, whole: boolean) => void
   say: (key: string, triangles: number) => void
@@ -52,17 +52,19 @@ export function usePieces(key: string, pieces: SlotPiece[], exact: boolean): Slo
     if (!fewer) return
     let gone = false
     void lighterPieces(pieces).then((light) => {
-      if (gone) return
-      useLighter.getState().say(key, trianglesOf(light))
-      setMade({ of: pieces, pieces: light })
+      if (!gone) setMade({ of: pieces, pieces: light })
     })
     return () => {
       gone = true
     }
   }, [fewer, key, pieces])
-  if (!fewer) return pieces
-  return made?.of === pieces ? made.pieces : []
+  const shown = !fewer ? pieces : made?.of === pieces ? made.pieces : NONE
+  const drawn = trianglesOf(shown)
+  useEffect(() => useLighter.getState().say(key, drawn), [key, drawn])
+  return shown
 }
+
+const NONE: SlotPiece[] = []
 
 export function trianglesOf(pieces: SlotPiece[]): number {
   const corners = pieces.map(
@@ -90,15 +92,11 @@ async function lighterGeometry(geometry: BufferGeometry, share: number): Promise
   if (!corners) return geometry
   const places = new Float32Array(3 * positions.count)
   const beside = new Float32Array(5 * positions.count)
-  const uvs = geometry.attributes.uv
-  const normals = geometry.attributes.normal
-  for (let i = 0; i < positions.count; i += 1) {
-    places.set([positions.getX(i), positions.getY(i), positions.getZ(i)], 3 * i)
-    if (uvs) beside.set([uvs.getX(i), uvs.getY(i)], 5 * i)
-    if (normals) beside.set([normals.getX(i), normals.getY(i), normals.getZ(i)], 5 * i + 2)
-  }
+  lay(positions, places, 3, 0)
+  lay(geometry.attributes.uv, beside, 5, 0)
+  lay(geometry.attributes.normal, beside, 5, 2)
   const fewer = await asked({
-    index: Uint32Array.from(corners.array),
+    index: new Uint32Array(corners.array),
     positions: places,
     beside,
     triangles: Math.ceil((corners.count / 3) * share),
@@ -110,6 +108,19 @@ async function lighterGeometry(geometry: BufferGeometry, share: number): Promise
   light.setIndex(new BufferAttribute(fewer, 1))
   light.userData = geometry.userData
   return light
+}
+
+/** Every vertex' numbers of an attribute, so many numbers apart. */
+function lay(
+  attribute: BufferGeometry['attributes'][string] | undefined,
+  into: Float32Array,
+  apart: number,
+  from: number,
+) {
+  if (!attribute) return
+  for (let i = 0; i < attribute.count; i += 1)
+    for (let part = 0; part < attribute.itemSize; part += 1)
+      into[apart * i + from + part] = attribute.getComponent(i, part)
 }
 
 let worker: Worker | null = null
