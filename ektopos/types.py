@@ -36,6 +36,10 @@ Decoding = Literal["linear", "srgb", "stored"]
 """How a map's colours become light: not at all, from sRGB after its profile, or from sRGB as the
 codes are stored, whatever profile its file carries."""
 
+Basis = Literal["etc1s", "uastc"]
+"""How Basis Universal codes texels. Source: Khronos Data Format 1.3, 5.6."""
+Quality = Literal["low", "medium", "high"]
+
 Progress = Callable[[float, str], None]
 """Called during long work with the share done (0–1) and what is being done; raises `Cancelled` to
 stop it."""

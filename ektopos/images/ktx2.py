@@ -1,4 +1,5 @@
-"""Write KTX 2.0: textures with their mip levels, uncompressed texels under zlib.
+"""Write KTX 2.0: textures with their mip levels, uncompressed texels under zlib. Compressed ones:
+`basis.py`.
 
 Source: Khronos KTX File Format Specification 2.0; the data format descriptor by Khronos Data Format
 1.3, section 5.
@@ -47,25 +48,41 @@ def encode_ktx2(levels: Sequence[Pixels], encoding: Encoding) -> bytes:
         for level in levels
     ]
     packed = [isal_zlib.compress(content, 1) for content in plain]
-    start = 80 + 24 * len(levels)
-    first = start + len(descriptor) + len(facts)
+    number = _FORMATS[channels, bits, encoding]
+    sizes = [len(content) for content in plain]
+    return assemble(number, bits // 8, (width, height), _ZLIB, descriptor, facts, packed, sizes)
+
+
+def assemble(
+    vulkan: int,
+    type_size: int,
+    size: tuple[int, int],
+    scheme: int,
+    descriptor: bytes,
+    facts: bytes,
+    packed: Sequence[bytes],
+    plain: Sequence[int],
+) -> bytes:
+    """A file of levels that are compressed already, the largest first: its header, index,
+    descriptor, keys and values, and then the levels. `plain` are their bytes uncompressed, `scheme`
+    is the number of what compressed them (sections 3.4 to 3.12)."""
+    start = 80 + 24 * len(packed)
     # The smallest level comes first in the file, so that a reader can show something early (section
     # 3.10).
-    places, at = [0] * len(levels), first
-    for number in reversed(range(len(levels))):
+    places, at = [0] * len(packed), start + len(descriptor) + len(facts)
+    for number in reversed(range(len(packed))):
         places[number] = at
         at += len(packed[number])
     head = IDENTIFIER + struct.pack(
         "<13I2Q",
-        _FORMATS[channels, bits, encoding],
-        bits // 8,
-        width,
-        height,
+        vulkan,
+        type_size,
+        *size,
         0,
         0,
         1,
-        len(levels),
-        _ZLIB,
+        len(packed),
+        scheme,
         start,
         len(descriptor),
         start + len(descriptor),
@@ -74,8 +91,7 @@ def encode_ktx2(levels: Sequence[Pixels], encoding: Encoding) -> bytes:
         0,
     )
     index = b"".join(
-        struct.pack("<3Q", *entry)
-        for entry in zip(places, map(len, packed), map(len, plain), strict=True)
+        struct.pack("<3Q", *entry) for entry in zip(places, map(len, packed), plain, strict=True)
     )
     return head + index + descriptor + facts + b"".join(reversed(packed))
 

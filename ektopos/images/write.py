@@ -13,9 +13,10 @@ from numpy.typing import NDArray
 
 from ektopos.errors import EktoposError
 from ektopos.files import hash_file
+from ektopos.images.basis import encode_basis
 from ektopos.images.ktx2 import encode_ktx2
 from ektopos.images.png import png_parts
-from ektopos.types import Encoding, Float, Pixels
+from ektopos.types import Basis, Encoding, Float, Pixels, Quality
 
 _OPTIONS: dict[str, dict[str, int | str]] = {
     ".jpg": {"Compression": "jpeg:95", "jpeg:subsampling": "4:4:4"},
@@ -65,12 +66,14 @@ def write_image(
     pixels: Pixels | Sequence[Pixels],
     smaller: Sequence[Sequence[Pixels]] = (),
     encoding: Encoding = "linear",
+    basis: tuple[Basis, Quality] | None = None,
 ) -> str:
     """Write `(height, width, 1…4)` pixels, or their channels each for itself, in the format that
     the suffix names, in their own depth; gives the file's SHA-256.
 
-    `smaller` are mip levels, and `encoding` is written down, in KTX2 only. The bytes depend on
-    nothing but the pixels: no date, no program name. Raises `EktoposError` if it cannot be written.
+    `smaller` are mip levels, and `encoding` is written down, in KTX2 only, whose texels `basis`
+    compresses for graphics memory. The bytes depend on nothing but the pixels: no date, no program
+    name. Raises `EktoposError` if it cannot be written.
     """
     suffix = path.suffix.lower()
     if suffix not in (".png", ".ktx2"):
@@ -82,7 +85,7 @@ def write_image(
             for part in (
                 png_parts(pixels)
                 if suffix == ".png"
-                else [encode_ktx2([_side_by_side(each) for each in (pixels, *smaller)], encoding)]
+                else [_ktx2([_side_by_side(each) for each in (pixels, *smaller)], encoding, basis)]
             ):
                 file.write(part)
                 seen.update(part)
@@ -91,6 +94,12 @@ def write_image(
             f"cannot be written ({problem.strerror}).", subject=path.name, hint="Is the disk full?"
         ) from None
     return seen.hexdigest()
+
+
+def _ktx2(levels: list[Pixels], encoding: Encoding, basis: tuple[Basis, Quality] | None) -> bytes:
+    if basis is None:
+        return encode_ktx2(levels, encoding)
+    return encode_basis(levels, encoding, *basis)
 
 
 def _side_by_side(pixels: Pixels | Sequence[Pixels]) -> Pixels:

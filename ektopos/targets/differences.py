@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from ektopos.document import TABLE
 from ektopos.errors import EktoposError
-from ektopos.targets.plan import HeaderOf, Plan
+from ektopos.targets.plan import HeaderOf, Plan, PlannedFile
 from ektopos.targets.profile import Profile
 
 
@@ -34,14 +34,19 @@ def converted(plan: Plan, profile: Profile, header_of: HeaderOf) -> list[str]:
         words.add(f"{profile.padding} texels round UV islands are filled")
     if any(file.levels > 1 for file in plan.files):
         words.add("mips with roughness grown and coverage kept")
-    lossy = {c.input for file, c in channels if c.carries and file.path.endswith(".jpg")}
-    if "normal" in lossy:
+    if any(file.basis and file.levels == 1 for file in plan.files):
+        words.add("no mips, which nobody can add to compressed textures later")
+    lossy: dict[str, set[str]] = {}
+    for file, c in channels:
+        if c.carries and (form := _lossy(file)):
+            lossy.setdefault(form, set()).add(c.input)
+    if "normal" in lossy.get("JPEG", ()):
         words.add("normals as JPEG, which bends them: choose PNG for these")
-    if lossy - {"normal"}:
-        words.add(
-            f"{', '.join(sorted(_words(name) for name in lossy - {'normal'}))} as JPEG, which "
-            "changes texels a little"
-        )
+        lossy["JPEG"].remove("normal")
+    for form, inputs in lossy.items():
+        if inputs:
+            listed = ", ".join(sorted(_words(name) for name in inputs))
+            words.add(f"{listed} as {form}, which changes texels a little")
     coarser = {
         (file.bits, c.input)
         for file, c in channels
@@ -51,6 +56,13 @@ def converted(plan: Plan, profile: Profile, header_of: HeaderOf) -> list[str]:
         names = ", ".join(sorted(_words(name) for fewer, name in coarser if fewer == bits))
         words.add(f"{names} in {bits} bits, from maps with more")
     return sorted(words)
+
+
+def _lossy(file: PlannedFile) -> str:
+    """What a file's format is called, if it loses a little; else nothing."""
+    if file.basis:
+        return file.basis[0].upper()
+    return "JPEG" if file.path.endswith(".jpg") else ""
 
 
 def _bits(header_of: HeaderOf, name: str) -> int:

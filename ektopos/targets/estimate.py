@@ -14,6 +14,8 @@ _OF_RAW = 0.6
 """What lossless compression leaves of most maps, where the map's own file does not tell."""
 _OF_PNG = {"png": 1.0, "ktx2": 1.05, "webp": 0.75, "jpg": 0.3, "exr": 1.6}
 """A file's size against a PNG of the same texels, by experience."""
+_OF_TEXELS = {"etc1s": 0.1, "uastc": 0.65}
+"""Bytes a texel with Basis Universal, by experience."""
 _OVERHEAD = 200
 
 
@@ -24,6 +26,9 @@ def estimated_bytes(planned: PlannedFile, sized: SizedMap) -> int:
     texels, deep = planned.width * planned.height, planned.bits // 8
     if kind == "tga":
         return texels * (4 if "a" in planned.channels else 3) + _OVERHEAD
+    levels = 4 / 3 if planned.levels > 1 else 1.0
+    if planned.basis:
+        return round(texels * _OF_TEXELS[planned.basis[0]] * levels) + _OVERHEAD
     total = 0.0
     for channel in planned.channels.values():
         if channel.fill is not None:
@@ -31,7 +36,6 @@ def estimated_bytes(planned: PlannedFile, sized: SizedMap) -> int:
         names = {channel.feed.map} if channel.feed.map else channel.feed.maps()
         rates = [_rate(*sized(name)) for name in names if name is not None]
         total += texels * deep * max(rates, default=_OF_RAW)
-    levels = 4 / 3 if planned.levels > 1 else 1.0
     return round(total * _OF_PNG[kind] * levels) + _OVERHEAD
 
 

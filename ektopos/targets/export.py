@@ -177,7 +177,7 @@ def _texture(
         return exported_texture(planned, path, kept.sha256, key, kept.divided_by)
     nearest = padded_from(planned, plan.materials, meshes, loader)
     packed = pack_file(loader, planned, profile.normal_y, nearest)
-    sha256 = write_image(path, packed.levels[0], packed.levels[1:], planned.encoding)
+    sha256 = write_image(path, packed.levels[0], packed.levels[1:], planned.encoding, planned.basis)
     return exported_texture(planned, path, sha256, key, packed.divided_by)
 
 

@@ -22,7 +22,7 @@ from ektopos.materials.resolve import feed_problem
 from ektopos.targets.profile import LETTERS, Letter, Profile, ProfileFile
 from ektopos.targets.quantities import is_mixed
 from ektopos.targets.values import input_values, made_of
-from ektopos.types import Encoding, WrapPair
+from ektopos.types import Basis, Encoding, Quality, WrapPair
 
 HeaderOf = Callable[[str], ImageHeader]
 """The header of a map's file, by the map's name."""
@@ -80,6 +80,8 @@ class PlannedFile:
     """Where it holds a cut-out: the cut-off whose coverage smaller pictures keep."""
     seen: Feed | None = None
     """Where it holds a colour with holes: the opacity by which smaller pictures count it."""
+    basis: tuple[Basis, Quality] | None = None
+    """How its texels stay compressed in graphics memory, and what that is worth."""
     recipe: str = ""
     """A text that is equal for files with equal texels, as long as the maps' files are the same."""
 
@@ -280,6 +282,8 @@ def _planned(
 ) -> PlannedFile:
     """One file of one material, with all that its texels depend on."""
     width, height = _size(channels, profile, header_of, material.size_limit)
+    if kind.basis:
+        width, height = (in_blocks(side, profile, material) for side in (width, height))
     levels = len(mip_sizes(width, height)) if profile.mips and kind.format == "ktx2" else 1
     carried = {channel.input for channel in channels.values() if channel.fill is None}
     file = PlannedFile(
@@ -298,7 +302,24 @@ def _planned(
         material.alpha_cutoff if "opacity" in carried and material.alpha_mode == "mask" else None,
         _holes(material) if "base_color" in carried else None,
     )
-    return replace(file, recipe=_recipe(document, file, kind, material))
+    return replace(file, recipe=_recipe(document, file, kind, material), basis=_basis(file, kind))
+
+
+def _basis(file: PlannedFile, kind: ProfileFile) -> tuple[Basis, Quality] | None:
+    """How a file's texels are compressed: as the target says, but for smaller levels that are no
+    plain means, which ETC1S cannot hold."""
+    if kind.basis is None:
+        return None
+    more = (file.normal, file.cutoff, file.seen) != (None, None, None)
+    return "uastc" if file.levels > 1 and more else kind.basis, kind.quality
+
+
+def in_blocks(side: int, profile: Profile, material: Material) -> int:
+    """A side in whole blocks of 4 texels, as graphics memory wants them compressed: more texels
+    where the limits leave room for them, else fewer. Source: KHR_texture_basisu."""
+    limit = min(profile.size_limit or side + 3, material.size_limit or side + 3)
+    up = 4 * -(-side // 4)
+    return up if up <= limit else max(4, limit // 4 * 4)
 
 
 def _holes(material: Material) -> Feed | None:

@@ -14,7 +14,7 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 from ektopos.document import AlphaMode, Document, InputName, RoleChannels, parse
 from ektopos.errors import InvalidDocument
 from ektopos.targets.quantities import CARRIES, Carry, quantity_of
-from ektopos.types import Encoding, NormalY
+from ektopos.types import Basis, Encoding, NormalY, Quality
 
 Letter = Literal["r", "g", "b", "a"]
 Container = Literal["glb", "gltf", "gltf-embedded", "usdz", "loose"]
@@ -37,6 +37,11 @@ class ProfileFile(BaseModel):
     dither: bool = False
     """Whether what is rounded to 8 bits is spread over neighbours by a fixed pattern, instead of to
     the nearest."""
+    basis: Basis | None = None
+    """Whether the texels of a KTX2 file stay compressed in graphics memory: ETC1S is small, UASTC
+    close to the texels. `null` leaves them as they are."""
+    quality: Quality = "medium"
+    """What the encoder of Basis Universal spends: ETC1S gets larger by it, UASTC takes longer."""
 
     @model_validator(mode="after")
     def _can_be_written(self) -> Self:
@@ -54,6 +59,10 @@ class ProfileFile(BaseModel):
             raise ValueError(f"{self.suffix}: EXR is linear, with 16 bits")
         if self.format == "ktx2" and (self.bits, self.encoding) == (16, "srgb"):
             raise ValueError(f"{self.suffix}: KTX2 has no 16 bits for sRGB")
+        if self.basis and (self.format, self.bits) != ("ktx2", 8):
+            raise ValueError(f"{self.suffix}: Basis Universal is for KTX2 files with 8 bits")
+        if self.basis == "etc1s" and "normal" in self.channels.values():
+            raise ValueError(f"{self.suffix}: ETC1S bends normals by degrees; take UASTC for them")
         if self.dither and self.bits == 16:
             raise ValueError(f"{self.suffix}: dithering is for 8 bits")
         if "a" in taken and self.format == "jpg":
@@ -157,7 +166,8 @@ class Profile(BaseModel):
     they are."""
     mips: bool = False
     """Whether KTX2 files bring their smaller levels: roughness grown by the spread of normals,
-    cut-outs with their coverage."""
+    cut-outs with their coverage. ETC1S knows plain means only: a file that needs more becomes
+    UASTC."""
     mesh: MeshRules = Field(default_factory=MeshRules)
     name_rule: str = "{material}_{suffix}"
     """A file's name without its ending: the tokens {material}, {suffix} and {target}."""
@@ -190,11 +200,15 @@ class Profile(BaseModel):
         if self.container == "loose":
             return self
         for file in self.files:
-            if file.format not in ("png", "jpg"):
-                name = "USDZ" if self.container == "usdz" else "glTF"
-                raise ValueError(f"{file.suffix}: {name} takes PNG and JPEG, not {file.format}")
             if self.container == "usdz":
+                if file.format not in ("png", "jpg"):
+                    raise ValueError(f"{file.suffix}: USDZ takes PNG and JPEG, not {file.format}")
                 continue
+            if file.format not in ("png", "jpg") and file.basis is None:
+                raise ValueError(
+                    f"{file.suffix}: glTF takes PNG, JPEG and KTX2 with Basis Universal, not "
+                    f"{file.format}"
+                )
             for letter, carry in file.letters().items():
                 wanted = GLTF_PLACES.get(carry)
                 if (
@@ -207,6 +221,11 @@ class Profile(BaseModel):
                         f"{file.encoding} files"
                     )
         return self
+
+    @property
+    def has_basis(self) -> bool:
+        """Whether some of its files may need a reader of Basis Universal."""
+        return any(file.basis for file in self.files)
 
     def carried(self) -> set[str]:
         """Every input that some channel of some file carries, whole or converted."""

@@ -178,7 +178,7 @@ def _scene_cell(
             "Only what is drawn goes along: this target, or the mesh's format, keeps no scene.",
         )
     names = {names for names in document.meshes[drawn.name].slots.values() if names in materials}
-    planned = planned_extensions(materials[name] for name in names if name)
+    planned = planned_extensions((materials[name] for name in names if name), profile)
     if profile.container == "loose":
         planned = set()
     verdict = judge_scene(

@@ -75,20 +75,25 @@ class Comparison:
 def explained(
     judged: Cell, comparison: Comparison, material: Material, imported: ImportedInput
 ) -> Cell:
-    """A cell that differs, with its cause; JPEG's own doing is no fault."""
+    """A cell that differs, with its cause; what its file's own compression does is no fault."""
     cause, message = _cause(comparison, material, imported)
     texture = imported.texture
     if cause == "compressed" and texture is not None and texture.lossy:
-        largest, mean = (
-            float(comparison.error.max()),
-            float(comparison.error.mean(dtype=np.float64)),
-        )
-        sentence = (
-            f"JPEG changes it by up to {largest:.3g} {comparison.unit}, {mean:.2g} in the mean."
-        )
-        return because(replace(judged, verdict="close"), cause, sentence)
+        return compressed(judged, comparison, texture.lossy)
     edited = " The file was edited after export: its hash is not the one in the package list."
     return because(judged, cause, message + (edited if texture and texture.edited else ""))
+
+
+def compressed(judged: Cell, comparison: Comparison, codec: str) -> Cell:
+    """A cell that is as it was meant but for what a codec loses, with its numbers."""
+    largest, mean = (
+        float(comparison.error.max()),
+        float(comparison.error.mean(dtype=np.float64)),
+    )
+    sentence = (
+        f"{codec} changes it by up to {largest:.3g} {comparison.unit}, {mean:.2g} in the mean."
+    )
+    return because(replace(judged, verdict="close"), "compressed", sentence)
 
 
 def _cause(
@@ -124,7 +129,12 @@ def _cause(
     pixels = imported.texture.pixels
     if pixels is not None and imported.channels == "a" and pixels.shape[2] < 4:
         return "channel-missing", MESSAGES["channel-missing"]
-    cause = explain(name, as_stored(here, name, imported), imported, comparison.shown)
+    # The file holds what its factor does not.
+    held = here
+    if (factor != 1.0).any() and name != "normal":
+        divisor = np.maximum(factor if here.ndim == 3 else factor[:1], np.float32(1e-6))
+        held = np.asarray(here / divisor, np.float32)
+    cause = explain(name, as_stored(held, name, imported), imported, comparison.shown)
     listed = unlike_its_list(imported.texture)
     if cause in ("unknown", "compressed") and listed is not None:
         return "resized", listed

@@ -17,12 +17,13 @@ from ektopos.meshes import Mesh
 from ektopos.targets.profile import Profile
 from ektopos.targets.quantities import is_mixed
 from ektopos.targets.values import diffuse_or_specular
-from ektopos.trial.causes import MESSAGES, agrees
+from ektopos.trial.causes import MESSAGES, agrees, as_compressed, comes_nearer, mean_steps
 from ektopos.trial.cells import SETTINGS, Cell, badness, because
 from ektopos.trial.codes import compare_codes
 from ektopos.trial.comparison import (
     Comparison,
     Shown,
+    compressed,
     explained,
     scale_of,
     strong_errors,
@@ -139,17 +140,23 @@ class Judge:
                 comparison.scale,
             )
             keep(material.name, comparison.name, pictures)
+        codec = "" if texture is None or not fed_by_maps else texture.lossy
         if judged.verdict == "differs":
-            explanation = explained(judged, comparison, material, imported)
-            other = self._other_texture(material, comparison, imported, explanation.cause)
-            return explanation if other is None else because(explanation, "other-texture", other)
+            judged = explained(judged, comparison, material, imported)
+            other = self._other_texture(material, comparison, imported, judged.cause)
+            if other is not None:
+                return because(replace(judged, verdict="differs"), "other-texture", other)
+            if judged.verdict == "differs":
+                return judged
+        elif codec and judged.verdict == "close":
+            judged = compressed(judged, comparison, codec)
         listed = unlike_its_list(texture)
         if listed is not None:
             return because(replace(judged, verdict="differs"), "resized", listed)
         worst = self._smaller_levels(material, comparison, imported)
         if worst is not None:
             return because(replace(judged, verdict="differs"), "filter-changed", worst)
-        if judged.verdict == "close":
+        if judged.verdict == "close" and not judged.cause:
             return because(
                 judged,
                 "resized" if _is_smaller(texture, comparison.expected) else "quantised",
@@ -175,7 +182,14 @@ class Judge:
                 continue
             expected = self._expected(self.materials[other], name, "")
             meant = as_stored(expected, name, plain)
-            if meant.shape == stored.shape and agrees(meant, stored):
+            if meant.shape != stored.shape:
+                continue
+            nearer = (
+                texture.lossy
+                and own.shape == stored.shape
+                and comes_nearer(mean_steps(meant, stored), mean_steps(own, stored))
+            )
+            if nearer or agrees(meant, stored):
                 label = TABLE[name].label.lower()
                 return f"It is wired to the texture of {other} · {label}, {texture.path}."
         return None
@@ -283,7 +297,7 @@ class Judge:
         ):
             return None
         normals = None
-        if name == "roughness":
+        if name == "roughness" and material.feeds[name].maps():  # A number stays what it is.
             whole = resolve_feed(self.loader, material.feeds["normal"], "normal")
             normals = at_size(whole, "normal", comparison.here.shape[1], comparison.here.shape[0])
         seen = self._seen(material, name, comparison.here, None)
@@ -309,9 +323,19 @@ class Judge:
         ):
             if inside is not None and not (inside[number] == 1.0).any():
                 break
-            actual = imported_values(replace(imported, texture=texture.showing(pixels)), name)
+            showing = replace(imported, texture=texture.showing(pixels))
+            actual = imported_values(showing, name)
             error, unit = strong_errors(wanted, actual, name, comparison.strengths, scale)
-            largest = float((error if inside is None else error[inside[number] == 1.0]).max())
+            within = None if inside is None else inside[number] == 1.0
+            if texture.lossy:
+                meant, arrived = (
+                    as_stored(_of_scale(values, name, own, scale), name, imported)
+                    for values, own in zip((wanted, actual), comparison.strengths, strict=True)
+                )
+                if not as_compressed(meant, arrived, texture.lossy, within):
+                    return f"Level {number} of its mips is not the picture made smaller."
+                continue
+            largest = float((error if within is None else error[within]).max())
             if largest > TOLERANCE[unit][1] + 1e-2:
                 return f"Level {number} of its mips differs by up to {largest:.3g} {unit}."
         return None
@@ -381,6 +405,12 @@ class Judge:
 
 def _input_of(cell: Cell) -> InputName:
     return cell.input  # type: ignore[return-value]
+
+
+def _of_scale(values: Float, name: InputName, strength: float, scale: float) -> Float:
+    """Emission as a share of its largest light, whichever part of it is strength; all else as it
+    is."""
+    return values * np.float32(strength / scale) if name == "emission" else values
 
 
 def _cutoff(material: Material) -> float | None:

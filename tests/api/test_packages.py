@@ -42,6 +42,14 @@ class Plans(Api):
         files = {file["path"].split("/")[-1]: file for file in draft["plan"]["files"]}
         self.assertEqual(files["tile_ORM.ktx2"]["levels"], 7)
         self.assertEqual(files["tile_ORM.ktx2"]["state"], "new")
+        self.assertIsNone(files["tile_ORM.ktx2"]["basis"])
+        small = {"format": "ktx2", "basis": "uastc"}
+        draft = self.call(
+            "post",
+            f"/projects/{project['id']}/target-drafts",
+            {"profile": rules | {"files": [file | small for file in LOOSE["files"]]}},  # type: ignore[union-attr]
+        )
+        self.assertEqual({f["basis"] for f in draft["plan"]["files"]}, {"uastc"})
         for words in (
             "UV transforms are worked into the UVs",
             "4 texels round UV islands are filled",

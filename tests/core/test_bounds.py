@@ -350,7 +350,9 @@ class EveryTargetWithRenders(TestCase):
                     )
                     drawn = {render.material for render in trial.renders if render.material}
                     self.assertLessEqual({"half", "flat"}, drawn)
-                    self.assertLess(max(render.flip for render in trial.renders), 0.02)
+                    # Codecs lose what these noisy maps are made of.
+                    most = 0.12 if find_profile(target).has_basis else 0.02
+                    self.assertLess(max(render.flip for render in trial.renders), most)
 
 
 class Messages(TestCase):

@@ -48,6 +48,16 @@ class Validator(TestCase):
                 export_package(opened, find_profile(target), root / "out")
                 self.assertEqual(issues_of(root / "out" / file), [])
 
+    def test_of_compressed_textures_it_says_only_that_it_does_not_know_their_format(self) -> None:
+        """This version of the validator knows PNG and JPEG alone."""
+        with project() as opened, folder() as root:
+            export_package(opened, find_profile("gltf-ktx2"), root / "out")
+            found = issues_of(root / "out/plates.glb")
+        unknown = {("VALUE_NOT_IN_LIST", "mimeType"), ("IMAGE_UNRECOGNIZED_FORMAT", "")}
+        said = {(m["code"], "".join(m["pointer"].split("/")[3:])) for m in found}
+        self.assertEqual(said, unknown)
+        self.assertTrue(all(m["pointer"].startswith("/images/") for m in found))
+
     def test_meshes_without_materials_and_projects_without_meshes(self) -> None:
         with folder() as root:
             self.assertEqual(issues_of(save_glb(root / "m.glb", quads({"A": 2, "B": 1}))), [])

@@ -27,6 +27,7 @@ from ektopos.meshes import build_gltf, pack_glb
 from ektopos.meshes.formats.glb import Binary, finish
 from ektopos.meshes.formats.kept import keep_scene
 from ektopos.targets.plan import PlannedFile
+from ektopos.targets.profile import Profile
 from ektopos.targets.writers.parts import Asset, Container, Parts, Written
 from ektopos.types import Wrap, WrapPair
 
@@ -34,10 +35,11 @@ LINEAR, NEAREST, MIPMAP_LINEAR, MIPMAP_NEAREST = 9729, 9728, 9987, 9984
 WRAPS: dict[Wrap, int] = {"repeat": 10497, "clamp": 33071, "mirror": 33648}
 """Source: glTF 2.0, 5.26.3."""
 UNLIT = "KHR_materials_unlit"
+BASISU = "KHR_texture_basisu"
 _TRANSFORM, _STRENGTH = "KHR_texture_transform", "KHR_materials_emissive_strength"
 
 
-_MIME = {".png": "image/png", ".jpg": "image/jpeg"}
+_MIME = {".png": "image/png", ".jpg": "image/jpeg", ".ktx2": "image/ktx2"}
 
 
 def write_glb(parts: Parts) -> Written:
@@ -88,7 +90,14 @@ def write_gltf(parts: Parts) -> Written:
     containers = []
     for asset in parts.assets():
         gltf, binary = geometry(parts, asset)
-        images = [{"name": Path(file.path).stem, "uri": file.path} for file in asset.files]
+        images = [
+            {
+                "name": Path(file.path).stem,
+                "uri": file.path,
+                **({"mimeType": _MIME[".ktx2"]} if file.basis else {}),
+            }
+            for file in asset.files
+        ]
         buffer = parts.folder / f"{asset.stem}.bin"
         document = finish(_with_materials(parts, asset, gltf, images), binary, buffer.name)
         container = parts.folder / f"{asset.stem}.gltf"
@@ -127,6 +136,7 @@ def _with_materials(
     """The glTF with the asset's materials, its textures and samplers."""
     plan, emission_factors = parts.plan, parts.emission_factors
     image_of = {file.path: number for number, file in enumerate(asset.files)}
+    compressed = {file.path for file in asset.files if file.basis}
     textures: list[dict[str, Any]] = []
     samplers: list[dict[str, Any]] = []
     used: set[str] = set()
@@ -139,7 +149,11 @@ def _with_materials(
         sampler = _sampler(material.filter, place.wrap)
         if sampler not in samplers:
             samplers.append(sampler)
-        entry = {"sampler": samplers.index(sampler), "source": image_of[path]}
+        source: dict[str, Any] = {"source": image_of[path]}
+        if path in compressed:
+            used.add(BASISU)
+            source = {"extensions": {BASISU: source}}
+        entry = {"sampler": samplers.index(sampler), **source}
         if entry not in textures:
             textures.append(entry)
         info: dict[str, Any] = {"index": textures.index(entry)}
@@ -165,6 +179,8 @@ def _with_materials(
         "textures": textures,
         "samplers": samplers,
         "extensionsUsed": sorted(used | set(gltf.get("extensionsUsed", []))),
+        # Whoever cannot read these textures would see none: there is no other picture to take.
+        "extensionsRequired": sorted({BASISU} & used | set(gltf.get("extensionsRequired", []))),
     }
     return gltf | {key: value for key, value in placed.items() if value}
 
@@ -255,9 +271,9 @@ EXTENSION_MEMBERS: dict[str, tuple[tuple[InputName, str, str | None], ...]] = {
 there."""
 
 
-def planned_extensions(materials: Iterable[Material]) -> set[str]:
-    """The extensions that may stand in a file for some materials."""
-    extensions: set[str] = set()
+def planned_extensions(materials: Iterable[Material], profile: Profile) -> set[str]:
+    """The extensions that may stand in a target's file for some materials."""
+    extensions: set[str] = {BASISU} if profile.has_basis else set()
     for material in materials:
         extensions |= {
             extension

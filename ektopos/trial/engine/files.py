@@ -24,6 +24,7 @@ from numpy.typing import NDArray
 from PIL import Image as Pillow
 
 from ektopos.errors import InvalidDocument
+from ektopos.trial.engine.basis import is_basis, read_basis
 from ektopos.trial.engine.ktx2 import SIGNATURE, read_ktx2
 from ektopos.trial.engine.package import NOTHING, Picture, Texture
 
@@ -164,10 +165,10 @@ def decode_picture(raw: bytes) -> Picture:
     pixels = None
     if raw.startswith(SIGNATURE):
         try:
-            levels, is_srgb = read_ktx2(raw)
+            levels, is_srgb, codec = read_basis(raw) if is_basis(raw) else (*read_ktx2(raw), "")
         except (ValueError, struct.error, zlib.error):
             return NOTHING
-        return Picture(tuple(levels), said_srgb=is_srgb)
+        return Picture(tuple(levels), codec, is_srgb)
     if raw and _whole(raw):
         try:
             pixels = cv2.imdecode(np.frombuffer(raw, np.uint8), cv2.IMREAD_UNCHANGED)
@@ -185,7 +186,7 @@ def decode_picture(raw: bytes) -> Picture:
         pixels = cv2.cvtColor(
             pixels, cv2.COLOR_BGR2RGB if pixels.shape[2] == 3 else cv2.COLOR_BGRA2RGBA
         )
-    return Picture((pixels,), lossy=raw.startswith(_JPEG))
+    return Picture((pixels,), "JPEG" if raw.startswith(_JPEG) else "")
 
 
 def _whole(raw: bytes) -> bool:

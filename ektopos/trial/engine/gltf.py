@@ -246,7 +246,7 @@ def _core_inputs(
         info = infos[key]
         if info is None or info.index is None:
             return None
-        source = gltf.textures[info.index].source
+        source = _source(gltf, info)
         return images[source] if source is not None else missing(f"texture {info.index}")
 
     base = [float(x) for x in (pbr.baseColorFactor or [1, 1, 1, 1])]
@@ -295,7 +295,7 @@ def _extension_inputs(
             tuple(float(v) for v in told) if isinstance(told, (list, tuple)) else (float(told),)
         )
         info = pygltflib.TextureInfo(**said_there.get(f"{stem}Texture", {}))
-        source = None if info.index is None else gltf.textures[info.index].source
+        source = None if info.index is None else _source(gltf, info)
         inputs[name] = ImportedInput(
             None if source is None else images[source],
             channels or "r",
@@ -304,6 +304,14 @@ def _extension_inputs(
             place=_place(gltf, info),
         )
     return inputs
+
+
+def _source(gltf: pygltflib.GLTF2, info: Any) -> int | None:
+    """The image of a texture, the compressed one where there is one. Source: KHR_texture_basisu."""
+    texture = gltf.textures[info.index]
+    compressed = (texture.extensions or {}).get("KHR_texture_basisu", {})
+    found: int | None = compressed.get("source", texture.source)
+    return found
 
 
 _INFO_OF = {

@@ -95,8 +95,8 @@ class Picture:
     levels: tuple[NDArray[Any], ...]
     """The picture itself, then the mip levels that the file brings: `(h, w, 3 or 4)`, red first;
     uint8, uint16 or float32. Empty if it cannot be read."""
-    lossy: bool = False
-    """Whether the file's own format loses a little, as JPEG does."""
+    lossy: str = ""
+    """What the file's own format is called, if it loses a little, as JPEG does."""
     said_srgb: bool | None = None
     """Whether the file says of itself that its colours are sRGB; `None` where the format cannot."""
 
@@ -144,8 +144,8 @@ class Texture:
         return self.read().levels[1:]
 
     @property
-    def lossy(self) -> bool:
-        """Whether the file's own format loses a little."""
+    def lossy(self) -> str:
+        """What the file's own format is called, if it loses a little."""
         return self.read().lossy
 
     @property

@@ -19,6 +19,7 @@ from ektopos.targets.left import Leaving, SceneOf, leaving_of
 from ektopos.targets.plan import HeaderOf, Plan, PlannedFile, make_plan
 from ektopos.targets.profile import Profile, find_profile, profiles_of
 from ektopos.targets.reuse import texture_key
+from ektopos.types import Basis
 from server.workshop.api.materials import header_of
 from server.workshop.api.projects import project_or_404
 from server.workshop.meshing import measured, scene_by_content
@@ -50,6 +51,8 @@ class PlannedFileOut(Schema):
     estimate: int
     """Bytes on disk, guessed."""
     levels: int
+    basis: Basis | None
+    """How its texels stay compressed in graphics memory."""
     state: Literal["new", "changed", "same"]
     """Against the last package for this target."""
     channels: dict[str, PlannedChannelOut | None]
@@ -229,6 +232,7 @@ def _plan(project: Project, profile: Profile, made: Plan, head_of: HeaderOf) -> 
             compressed=file.compressed,
             estimate=estimated_bytes(file, sized),
             levels=file.levels,
+            basis=file.basis and file.basis[0],
             channels=_channels(document, profile, file),
             state=_state(before, file.path, texture_key(file, profile, core, sha_of)),
         )

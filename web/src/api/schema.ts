@@ -5078,6 +5078,8 @@ export interface components {
             estimate: number;
             /** Levels */
             levels: number;
+            /** Basis */
+            basis: ("etc1s" | "uastc") | null;
             /**
              * State
              * @enum {string}
@@ -5291,6 +5293,14 @@ export interface components {
              * @default false
              */
             dither: boolean;
+            /** Basis */
+            basis?: ("etc1s" | "uastc") | null;
+            /**
+             * Quality
+             * @default medium
+             * @enum {string}
+             */
+            quality: "low" | "medium" | "high";
         };
         /**
          * TargetSummary

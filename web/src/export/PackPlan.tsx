@@ -65,7 +65,8 @@ export function PackPlan({
             </div>
             <div className="small" style={{ fontSize: 11, whiteSpace: 'nowrap' }}>
               <SizeOf file={file} fixed={fixed ?? false} /> ·{' '}
-              {file.encoding === 'srgb' ? 'sRGB' : 'lin.'} · {file.bits} bit
+              {file.encoding === 'srgb' ? 'sRGB' : 'lin.'}
+              {file.basis ? ` ${file.basis.toUpperCase()}` : ` · ${file.bits} bit`}
               {file.levels > 1 && ' · mips'} ·{' '}
               {onDisk.has(file.path) && file.state === 'same' ? (
                 bytes(onDisk.get(file.path)!)

@@ -78,7 +78,9 @@ export function TargetFiles({ files, change }: Props) {
                 <Small
                   label={`Format of ${file.suffix}`}
                   value={file.format ?? 'png'}
-                  set={(format) => setFile(index, { format: format as File['format'] })}
+                  set={(format) =>
+                    setFile(index, { format: format as File['format'], basis: null })
+                  }
                 >
                   {['png', 'tga', 'jpg', 'webp', 'exr', 'ktx2'].map((format) => (
                     <MenuItem key={format} value={format}>
@@ -86,6 +88,30 @@ export function TargetFiles({ files, change }: Props) {
                     </MenuItem>
                   ))}
                 </Small>
+                {file.format === 'ktx2' && (
+                  <>
+                    <Small
+                      label={`Texels of ${file.suffix}`}
+                      value={file.basis ?? ''}
+                      set={(basis) => setFile(index, { basis: (basis || null) as File['basis'] })}
+                    >
+                      <MenuItem value="">as they are</MenuItem>
+                      <MenuItem value="etc1s">ETC1S, small</MenuItem>
+                      <MenuItem value="uastc">UASTC, close</MenuItem>
+                    </Small>
+                    {file.basis && (
+                      <Small
+                        label={`Quality of ${file.suffix}`}
+                        value={file.quality ?? 'medium'}
+                        set={(quality) => setFile(index, { quality: quality as File['quality'] })}
+                      >
+                        <MenuItem value="low">low</MenuItem>
+                        <MenuItem value="medium">medium</MenuItem>
+                        <MenuItem value="high">high</MenuItem>
+                      </Small>
+                    )}
+                  </>
+                )}
               </td>
               <td>
                 <Small
@@ -132,6 +158,7 @@ export function TargetFiles({ files, change }: Props) {
               format: 'png',
               bits: 8,
               dither: false,
+              quality: 'medium',
             },
           ])
         }
