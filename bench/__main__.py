@@ -8,6 +8,7 @@ import tempfile
 
 NAMES = (
     "checking",
+    "compressing",
     "feed_change",
     "identify",
     "judging",

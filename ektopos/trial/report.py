@@ -135,7 +135,7 @@ def page(report: Report, trial: Mapping[str, Any]) -> str:
     size = sum(int(file["bytes"]) for file in report.files)
     amount = "1 file" if len(report.files) == 1 else f"{len(report.files)} files"
     verdict = (
-        "passed: everything arrived as it was meant"
+        f"passed: everything arrived as it was meant{_loss(trial['cells'])}"
         if trial["passed"]
         else f"failed in {len(wrong)} places"
     )
@@ -148,8 +148,8 @@ def page(report: Report, trial: Mapping[str, Any]) -> str:
         f"{size / 1e6:.1f} MB</p>"
         f"<p class={'quiet' if trial['passed'] else 'bad'}>Trial {verdict}.</p>"
         f"<h2>Slots and inputs</h2><table><tr><th>Slot</th>{head}</tr>{body}</table>"
-        "<p class=quiet>= equal · ≈ within rounding · – not carried · ✎ by hand · △ lost · "
-        "≠ differs; numbers are the largest error</p>"
+        "<p class=quiet>= equal · ≈ within rounding or compression · – not carried · ✎ by hand · "
+        "△ lost · ≠ differs; numbers are the largest error</p>"
         + (f"<h2>What differs</h2><ul>{faults}</ul>" if faults else "")
         + (f"<h2>To be set by hand</h2><ul>{by_hand}</ul>" if by_hand else "")
         + (f"<h2>What stays behind</h2><ul>{left}</ul>" if left else "")
@@ -158,6 +158,13 @@ def page(report: Report, trial: Mapping[str, Any]) -> str:
         + (f"<h2>Under the same light: meant, arrived</h2>{renders}" if renders else "")
         + "</html>"
     )
+
+
+def _loss(cells: list[dict[str, Any]]) -> str:
+    lossy = sum(cell["verdict"] == "close" and cell["cause"] == "compressed" for cell in cells)
+    if not lossy:
+        return ""
+    return f", but for what compression loses in {lossy} {'place' if lossy == 1 else 'places'}"
 
 
 def _cell(cell: Mapping[str, Any] | None) -> str:

@@ -121,4 +121,12 @@ class Leaving(Site):
         self.axe("A target of your own")
         self.button("Save the target").click()
         page.get_by_role("button", name="Change", exact=True).wait_for()
+        page.keyboard.press("Escape")
+        page.get_by_role("button", name=re.compile("^for ")).click()
+        page.get_by_role("option", name=re.compile("one an input, changed")).or_(
+            page.get_by_role("menuitem", name=re.compile("one an input, changed"))
+        ).first.click()
+        self.go("Export")
+        self.button("Export and try").click()
+        page.get_by_text(re.compile("≈ [1-9] compressed")).wait_for(timeout=120_000)
         self.assertEqual(self.complaints, [])

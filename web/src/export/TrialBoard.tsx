@@ -48,12 +48,18 @@ const BESIDE_WORDS: Record<string, string> = {
   scene: 'The scene of the file',
 }
 
+/** Whether a cell is as it was meant but for what a codec loses. */
+const isCompressed = (cell: Cell) => cell.verdict === 'close' && cell.cause === 'compressed'
+
 const short = (cell: Cell): string => {
   const { glyph } = VERDICTS[cell.verdict]
   if (cell.cause && (cell.verdict === 'differs' || cell.verdict === 'lost'))
     return `${glyph} ${causeWords(cell.cause)}`
-  if (cell.verdict === 'close')
-    return `${glyph} ${cell.unit === 'degrees' ? `${cell.max_error?.toFixed(1)}°` : '½'}`
+  if (cell.verdict === 'close' && (isCompressed(cell) || cell.unit === 'degrees')) {
+    const most = cell.max_error ?? 0
+    return `${glyph} ${most.toFixed(most < 10 ? 1 : 0)}${cell.unit === 'degrees' ? '°' : ''}`
+  }
+  if (cell.verdict === 'close') return `${glyph} ½`
   return `${glyph} 0`
 }
 
@@ -72,7 +78,9 @@ export function TrialBoard({ pack, behind, busy }: BoardProps) {
   const materials = useProject().data?.document.materials ?? {}
   const show = useStatus((state) => state.show)
   useEffect(() => {
-    show('= equal   ≈ within rounding   △ lost on the way   ≠ differs   ✎ set by hand   · not used')
+    show(
+      '= equal   ≈ within rounding or compression   △ lost on the way   ≠ differs   ✎ set by hand   · not used',
+    )
     return () => show('')
   }, [show])
   if (!trial) {
@@ -121,6 +129,9 @@ export function TrialBoard({ pack, behind, busy }: BoardProps) {
     trial.cells.filter((cell) => verdicts.includes(cell.verdict) && !isIdle(cell, materials)).length
   const differ = counted(['differs'])
   const lost = counted(['lost'])
+  const compressed = trial.cells.filter(
+    (cell) => isCompressed(cell) && !isIdle(cell, materials),
+  ).length
   return (
     <section className="pane" aria-label="Trial">
       <div className="bar" style={{ gap: 8 }}>
@@ -129,8 +140,9 @@ export function TrialBoard({ pack, behind, busy }: BoardProps) {
         {lost > 0 && <span className="chip amber">△ {lost} lost</span>}
         <span className={`chip ${trial.passed ? 'own' : ''}`}>
           {trial.passed && '✓ '}
-          {counted(['same', 'close'])} the same
+          {counted(['same', 'close']) - compressed} the same
         </span>
+        {compressed > 0 && <span className="chip">≈ {compressed} compressed</span>}
         {counted(['by-hand']) > 0 && <span className="chip">✎ {counted(['by-hand'])} by hand</span>}
         <span className="grow" />
         <Button
@@ -417,7 +429,7 @@ function Detail({ cell, pack, trial }: { cell: Cell; pack: Package; trial: Trial
           {cell.verdict === 'same'
             ? ` arrived as ${cell.input === 'settings' ? 'they were' : 'it was'} meant`
             : cell.verdict === 'close'
-              ? ' arrived within rounding'
+              ? ` arrived ${isCompressed(cell) ? 'compressed' : 'within rounding'}`
               : `: ${cell.cause ? causeWords(cell.cause) : verdict.word}`}
         </h2>
         <p className="small">

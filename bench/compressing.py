@@ -1,0 +1,58 @@
+"""What KTX2 with Basis Universal costs and loses, by role and quality, against PNG of the same
+texels."""
+
+from __future__ import annotations
+
+import tempfile
+import time
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ektopos.images import encode_png, read_image
+from ektopos.images.basis import encode_basis
+from ektopos.trial.engine.basis import read_basis
+from ektopos.types import Basis, Encoding, Quality
+
+MAPS: list[tuple[str, Encoding, Basis]] = [
+    ("T_PierIron_Diffuse_1K.png", "srgb", "etc1s"),
+    ("T_PierIron_Diffuse_1K.png", "srgb", "uastc"),
+    ("dome_copper_ORM.png", "linear", "etc1s"),
+    ("dome_copper_ORM.png", "linear", "uastc"),
+    ("brass_tube_N.png", "linear", "etc1s"),
+    ("brass_tube_N.png", "linear", "uastc"),
+]
+QUALITIES: tuple[Quality, ...] = ("low", "medium", "high")
+
+
+def degrees(one: NDArray[np.uint8], other: NDArray[np.uint8]) -> float:
+    """How far normals `(h, w, 3)` are apart in the mean."""
+    first, second = (v.astype(np.float64) / 127.5 - 1 for v in (one, other))
+    cosine = (first * second).sum(2) / (
+        np.linalg.norm(first, axis=2) * np.linalg.norm(second, axis=2)
+    )
+    return float(np.degrees(np.arccos(np.clip(cosine, -1, 1))).mean())
+
+
+def run() -> None:
+    """Print seconds, size and loss of each."""
+    from demo.make import make_sample
+
+    with tempfile.TemporaryDirectory(prefix="ektopos-bench-") as folder:
+        make_sample(Path(folder))
+        for name, encoding, basis in MAPS:
+            pixels = read_image(Path(folder, "maps", name)).pixels[..., :3]
+            png = len(encode_png(pixels))
+            for quality in QUALITIES:
+                started = time.perf_counter()
+                made = encode_basis([pixels], encoding, basis, quality)
+                spent = time.perf_counter() - started
+                texels = read_basis(made)[0][0]
+                off = texels.astype(np.float64) - pixels
+                ratio = 10 * np.log10(255**2 / np.mean(off**2))
+                bent = f", {degrees(texels, pixels):.2f}°" if name.endswith("_N.png") else ""
+                print(
+                    f"{name:26} {pixels.shape[1]:4}² {basis} {quality:6} {spent:6.2f} s  "
+                    f"{len(made) / png:.2f} of PNG  {ratio:.1f} dB{bent}"
+                )
