@@ -446,7 +446,8 @@ def _edges(windows: list[Float]) -> tuple[float | None, float]:
         across, along = soft[:-1, 1:] - soft[:-1, :-1], soft[1:, :-1] - soft[:-1, :-1]
         slopes.append(np.stack([across, along]).reshape(2, -1, 3))
     joined = np.concatenate(slopes, axis=1)
-    strengths = np.ascontiguousarray(np.hypot(joined[0], joined[1]).T)
+    # Not `hypot`, whose care for very large numbers is most of the time that this takes.
+    strengths = np.ascontiguousarray(np.sqrt(joined[0] ** 2 + joined[1] ** 2).T)
     # A channel without edges of its own, or with those of compression only, has nothing to compare.
     varying = [
         i
@@ -476,17 +477,15 @@ def _large_scale(values: Float, background: tuple[int, ...] | None) -> float:
         return 0.0
     kept = np.ones(colours.shape[1:], np.float32)
     if background is not None:
-        for plane, code in zip(colours, background, strict=False):
-            kept[np.abs(plane * 255 - code) > 2.5] = 2.0
-        kept -= 1.0
+        codes = np.array(background[: len(colours)], np.float32)[:, None, None]
+        kept = (np.abs(colours * 255 - codes) > 2.5).any(axis=0).astype(np.float32)
     weight = cv2.resize(kept, (8, 8), interpolation=cv2.INTER_AREA)
     summed = cv2.resize(colours.mean(axis=0) * kept, (8, 8), interpolation=cv2.INTER_AREA)
     means = (summed / np.maximum(weight, 1e-6))[weight > 0.3]
     if means.size < 8:
         return 0.0
-    return float(np.percentile(means, 95) - np.percentile(means, 5)) / max(
-        float(means.mean()), 0.02
-    )
+    low, high = np.percentile(means, (5, 95))
+    return float(high - low) / max(float(means.mean()), 0.02)
 
 
 def _thumbnail(values: Float) -> str:

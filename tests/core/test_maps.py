@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from unittest import TestCase
+from unittest import TestCase, mock
 
+import cv2
 import numpy as np
 
 from ektopos.document import Role
 from ektopos.errors import EktoposError
 from ektopos.images import Image, ImageHeader, read_header, read_image
-from ektopos.maps import Facts, Verdict, identify, measure, pack, recheck, split
+from ektopos.maps import Facts, Verdict, identify, measure, pack, recheck, relations, split
 from ektopos.maps.verdict import channel_roles
 from tests.samples import folder, noise, normals_of, save
 
@@ -287,3 +288,31 @@ class Channels(TestCase):
             pack({"r": np.zeros((2, 2), np.uint8), "g": np.zeros((4, 4), np.uint8)})
         with self.assertRaises(EktoposError):
             pack({"r": np.zeros((2, 2), np.uint8), "g": np.zeros((2, 2), np.uint16)})
+
+
+class ManyMapsWithoutSets(TestCase):
+    def test_each_is_looked_at_once_and_finds_its_own_height(self) -> None:
+        """Not once a pair: a folder of a thousand such maps has forty thousand pairs."""
+        names, known = [], []
+        for number in range(12):
+            blurred = cv2.GaussianBlur(noise(128, number, 1).astype(np.float32), (0, 0), 5)
+            height = (blurred - blurred.min()) / np.ptp(blurred)
+            green = 1 if number % 2 else -1
+            for kind, pixels in (
+                ("h", np.round(height[..., None] * 255).astype(np.uint8)),
+                ("n", normals_of(height, 20.0, green)),
+            ):
+                names.append(f"{number}{kind}.png")
+                known.append(facts(pixels))
+        with (
+            mock.patch.object(relations, "_slopes", wraps=relations._slopes) as normals,
+            mock.patch.object(
+                relations, "_slopes_of_height", wraps=relations._slopes_of_height
+            ) as heights,
+        ):
+            found = relations.relate(names, [str(i) for i in range(len(names))], known)
+        self.assertEqual((normals.call_count, heights.call_count), (12, 12))
+        for number in range(12):
+            height, normal = found[2 * number], found[2 * number + 1]
+            self.assertEqual(height.other, f"{number}n.png")
+            self.assertEqual((normal.other, normal.normal_y), (f"{number}h.png", "-+"[number % 2]))
