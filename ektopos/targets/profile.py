@@ -205,9 +205,9 @@ class Profile(BaseModel):
                     raise ValueError(f"{file.suffix}: USDZ takes PNG and JPEG, not {file.format}")
                 continue
             if file.format not in ("png", "jpg") and file.basis is None:
+                form = "plain KTX2" if file.format == "ktx2" else file.format
                 raise ValueError(
-                    f"{file.suffix}: glTF takes PNG, JPEG and KTX2 with Basis Universal, not "
-                    f"{file.format}"
+                    f"{file.suffix}: glTF takes PNG, JPEG and KTX2 with Basis Universal, not {form}"
                 )
             for letter, carry in file.letters().items():
                 wanted = GLTF_PLACES.get(carry)

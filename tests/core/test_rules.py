@@ -267,7 +267,7 @@ class OtherFormats(TestCase):
             "dithering is for 8 bits": {"files": [file | {"bits": 16, "dither": True}]},
             "only KTX2 files can bring mips": {"mips": True},
             "only USDZ can say otherwise": {"mesh": {"up": "z"}},
-            "glTF takes PNG, JPEG and KTX2 with Basis Universal, not ktx2": {
+            "glTF takes PNG, JPEG and KTX2 with Basis Universal, not plain KTX2": {
                 "container": "gltf",
                 "files": [file | {"format": "ktx2"}],
             },

@@ -163,7 +163,9 @@ export function TargetFields({ profile, change }: Props) {
           )}
       </div>
       <div className="row wrap">
-        {(profile.container === 'loose' || profile.mips) && (
+        {(profile.container === 'loose' ||
+          profile.mips ||
+          profile.files.some((file) => file.format === 'ktx2')) && (
           <FormControlLabel
             label="KTX2 files bring mips"
             control={
