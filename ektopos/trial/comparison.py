@@ -79,19 +79,25 @@ def explained(
     cause, message = _cause(comparison, material, imported)
     texture = imported.texture
     if cause == "compressed" and texture is not None and texture.lossy:
-        return compressed(judged, comparison, texture.lossy)
-    edited = " The file was edited after export: its hash is not the one in the package list."
-    return because(judged, cause, message + (edited if texture and texture.edited else ""))
+        return compressed(judged, comparison, texture)
+    return because(judged, cause, message + _edited(texture))
 
 
-def compressed(judged: Cell, comparison: Comparison, codec: str) -> Cell:
+def _edited(texture: Texture | None) -> str:
+    if texture is None or not texture.edited:
+        return ""
+    return " The file was edited after export: its hash is not the one in the package list."
+
+
+def compressed(judged: Cell, comparison: Comparison, texture: Texture) -> Cell:
     """A cell that is as it was meant but for what a codec loses, with its numbers."""
     largest, mean = (
         float(comparison.error.max()),
         float(comparison.error.mean(dtype=np.float64)),
     )
     sentence = (
-        f"{codec} changes it by up to {largest:.3g} {comparison.unit}, {mean:.2g} in the mean."
+        f"{texture.lossy} changes it by up to {largest:.3g} {comparison.unit}, {mean:.2g} in the "
+        f"mean.{_edited(texture)}"
     )
     return because(replace(judged, verdict="close"), "compressed", sentence)
 

@@ -140,7 +140,6 @@ class Judge:
                 comparison.scale,
             )
             keep(material.name, comparison.name, pictures)
-        codec = "" if texture is None or not fed_by_maps else texture.lossy
         if judged.verdict == "differs":
             judged = explained(judged, comparison, material, imported)
             other = self._other_texture(material, comparison, imported, judged.cause)
@@ -148,8 +147,8 @@ class Judge:
                 return because(replace(judged, verdict="differs"), "other-texture", other)
             if judged.verdict == "differs":
                 return judged
-        elif codec and judged.verdict == "close":
-            judged = compressed(judged, comparison, codec)
+        elif judged.verdict == "close" and fed_by_maps and texture is not None and texture.lossy:
+            judged = compressed(judged, comparison, texture)
         listed = unlike_its_list(texture)
         if listed is not None:
             return because(replace(judged, verdict="differs"), "resized", listed)

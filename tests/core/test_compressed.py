@@ -176,6 +176,12 @@ def decoded_twice(levels: list[np.ndarray]) -> list[np.ndarray]:
     return [np.dstack([curve(level[..., :3]), level[..., 3:]]) for level in levels]
 
 
+def spotted(levels: list[np.ndarray]) -> list[np.ndarray]:
+    changed = levels[0].copy()
+    changed[20:32, 20:32] = 0
+    return [changed, *levels[1:]]
+
+
 def other_level(levels: list[np.ndarray]) -> list[np.ndarray]:
     return [*levels[:2], 255 - levels[2], *levels[3:]]
 
@@ -197,6 +203,7 @@ TAMPERINGS: list[tuple[str, Callable, str, str]] = [
     (ORM, swapped, "metallic", "channels-swapped"),
     (ORM, inverted_green, "roughness", "inverted"),
     (ORM, brighter, "metallic", "unknown"),
+    (ORM, spotted, "metallic", "unknown"),
     (COL, decoded_twice, "base_color", "wrong-encoding"),
 ]
 
