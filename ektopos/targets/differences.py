@@ -73,7 +73,7 @@ def _bits(header_of: HeaderOf, name: str) -> int:
 
 
 def _words(name: str) -> str:
-    return name.replace("_", " ")
+    return name.replace("_", " ").replace("color", "colour")
 
 
 def _named(materials: list[str]) -> str:

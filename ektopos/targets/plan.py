@@ -92,25 +92,22 @@ class PlannedFile:
 
     @property
     def memory(self) -> int:
-        """Bytes in graphics memory, uncompressed RGBA with a full mip chain (4/3). Source: Khronos
-        Data Format."""
-        size, width, height = 0, self.width, self.height
-        while True:
-            size += width * height * 4 * self.bits // 8
-            if width == height == 1:
-                return size
-            width, height = max(1, width // 2), max(1, height // 2)
+        """Bytes in graphics memory: uncompressed RGBA with a full mip chain (4/3), or what stays
+        compressed there. Source: Khronos Data Format."""
+        if self.basis:
+            return self.compressed
+        return sum(width * height * 4 * self.bits // 8 for width, height in self._sizes())
 
     @property
     def compressed(self) -> int:
         """Bytes in graphics memory in 16-byte blocks of 4 × 4 texels (BC3, BC5, BC7), with a full
         mip chain."""
-        size, width, height = 0, self.width, self.height
-        while True:
-            size += 16 * -(-width // 4) * -(-height // 4)
-            if width == height == 1:
-                return size
-            width, height = max(1, width // 2), max(1, height // 2)
+        return sum(16 * -(-width // 4) * -(-height // 4) for width, height in self._sizes())
+
+    def _sizes(self) -> list[tuple[int, int]]:
+        """The levels in graphics memory: engines make those that a file does not bring, but not of
+        compressed texels."""
+        return mip_sizes(self.width, self.height)[: self.levels if self.basis else None]
 
     def carries(self) -> dict[str, str | None]:
         """What each of r, g, b and a holds, as package lists say it."""

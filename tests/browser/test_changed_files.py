@@ -47,6 +47,8 @@ class ChangedFiles(Looked):
         dialog.get_by_role("button", name="Difference").click()
         dialog.get_by_role("img", name="Where tile_orm is otherwise").wait_for()
         dialog.get_by_role("button", name="Take it").click()
+        # Under an open dialog the bar counts as hidden.
+        dialog.wait_for(state="detached")
         bar.wait_for(state="detached")
         before = self.sha("tile_orm")
         self.button("Undo").click()

@@ -68,6 +68,19 @@ class Planned(TestCase):
         self.assertEqual(chosen(NO_MIPS)[COL], "etc1s")
         self.assertEqual(set(chosen(profile(files=formats("ktx2"))).values()), {None})
 
+    def test_they_take_in_graphics_memory_what_their_blocks_take(self) -> None:
+        """16 bytes for 4 × 4 texels, of the levels that are there."""
+
+        def memory(rules: Profile) -> int:
+            (file,) = (
+                f for f in plan_of(rules).files if f.suffix == "ORM" and "dull" not in f.path
+            )
+            return file.memory
+
+        self.assertEqual(memory(NO_MIPS), 64 * 64)
+        self.assertEqual(memory(UASTC), 16 * (256 + 64 + 16 + 4 + 1 + 1 + 1))
+        self.assertEqual(memory(profile(files=formats("ktx2"))), 4 * (4**7 - 1) // 3)
+
     def test_sides_are_whole_blocks(self) -> None:
         """Source: KHR_texture_basisu: multiples of 4."""
 

@@ -74,7 +74,9 @@ export function ExportScreen() {
             <span className="small">
               {count(Object.keys(project.document.materials ?? {}).length, 'material')} ·{' '}
               {count(plan.data.files.length, 'texture')} · {bytes(plan.data.memory)} in graphics
-              memory, {bytes(plan.data.compressed)} in blocks
+              memory
+              {plan.data.compressed < plan.data.memory &&
+                `, ${bytes(plan.data.compressed)} in blocks`}
               {last && changed > 0 ? ` · ${count(changed, 'texture')} to be made again` : ''}
             </span>
           )}

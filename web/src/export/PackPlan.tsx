@@ -197,7 +197,11 @@ function Memory({ plan }: { plan: Plan }) {
     <div style={{ padding: '4px 14px 16px' }}>
       <p style={{ marginBottom: 4 }}>
         Graphics memory <b className="mono">{bytes(plan.memory)}</b>{' '}
-        <span className="small">uncompressed, with mips</span>
+        <span className="small">
+          {plan.files.every((file) => file.basis)
+            ? 'as it stays compressed'
+            : `uncompressed${plan.files.some((file) => file.basis) ? ' but for ETC1S and UASTC' : ''}, with mips`}
+        </span>
       </p>
       <div
         style={{ display: 'flex', height: 14, border: '1px solid var(--strong)' }}

@@ -76,8 +76,8 @@ export function CompareTargets({ close }: { close: () => void }) {
           </table>
         )}
         <p className="small" style={{ marginTop: 8 }}>
-          Memory with all mips, uncompressed, and in blocks of 16 bytes for 4 × 4 texels as engines
-          compress on import.
+          Memory with all mips, uncompressed unless textures leave as ETC1S or UASTC, and in blocks
+          of 16 bytes for 4 × 4 texels as engines compress on import.
         </p>
       </DialogContent>
       <DialogActions>
