@@ -20,8 +20,7 @@ def read_ahead(paths: Iterable[Path]) -> Iterator[Callable[[Path], Image]]:
 
     A picture that came ahead is given once, so that it is not held twice.
     """
-    # More at once than there are cores: the third of three does not wait for one of the others.
-    pool = ThreadPoolExecutor(max_workers=2 * (os.cpu_count() or 1))
+    pool = ThreadPoolExecutor(max_workers=os.cpu_count() or 1)
     coming: dict[Path, Future[Image]] = {path: pool.submit(_read, path) for path in paths}
 
     def read(path: Path) -> Image:
