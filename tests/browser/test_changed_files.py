@@ -163,6 +163,7 @@ class Delivering(Site):
         self.enterContext(override_settings(FOLDERS=[root]))
         self.open_small_project()
         self.go("Export")
+        page.get_by_label("Planned files").wait_for()
         self.button("Deliver…").click()
         dialog = page.get_by_role("dialog")
         dialog.get_by_label("Folder").fill(str(root / "game"))
