@@ -5,13 +5,12 @@ It is another program than the one that encoded the file, and gives what graphic
 
 from __future__ import annotations
 
-import struct
 from typing import Any
 
 import opengl_basisu
 from numpy.typing import NDArray
 
-from ektopos.trial.engine.ktx2 import MAX_LEVEL_BYTES, SIGNATURE
+from ektopos.trial.engine.ktx2 import MAX_LEVEL_BYTES, SIGNATURE, read_head
 
 _CODECS = {opengl_basisu.Codec.ETC1S: "ETC1S", opengl_basisu.Codec.UASTC_LDR_4x4: "UASTC"}
 
@@ -28,11 +27,7 @@ def read_basis(raw: bytes) -> tuple[list[NDArray[Any]], bool, str]:
     Raises `ValueError` for damage, and for what such an engine does not take: 3D, arrays, cubes,
     other codecs, sides that are no whole blocks.
     """
-    if len(raw) < 80:
-        raise ValueError("it breaks off")
-    width, height, depth, layers, faces, count = struct.unpack_from("<6I", raw, 20)
-    if depth or layers > 1 or faces != 1 or not width or not height:
-        raise ValueError("it is no plain picture")
+    _, _, width, height, count = read_head(raw)
     if width % 4 or height % 4:
         raise ValueError("its sides are no whole blocks of 4 texels")
     if 4 * width * height > MAX_LEVEL_BYTES or count > max(width, height).bit_length():

@@ -28,24 +28,25 @@ _KINDS: dict[int, tuple[int, str, bool]] = {
 MAX_LEVEL_BYTES = 2**31
 
 
+def read_head(raw: bytes) -> tuple[int, int, int, int, int]:
+    """Vulkan's number of the format, that of the compression, width, height and the number of
+    levels. Raises `ValueError` for what is no KTX2 file, and for 3D, arrays and cubes."""
+    if len(raw) < 80 or not raw.startswith(SIGNATURE):
+        raise ValueError("it is no KTX2 file")
+    code, _, width, height, depth, layers, faces, count, scheme = struct.unpack_from("<9I", raw, 12)
+    if depth or layers > 1 or faces != 1 or not width or not height:
+        raise ValueError("it is no plain picture")
+    return code, scheme, width, height, count
+
+
 def read_ktx2(raw: bytes) -> tuple[list[NDArray[Any]], bool]:
     """All levels `(h, w, 3 or 4)`, the largest first, and whether the file calls its colours sRGB.
 
     Raises `ValueError` or `zlib.error` for damage, and for what such an engine does not take: 3D,
     arrays, cubes, other formats.
     """
-    if len(raw) < 80 or not raw.startswith(SIGNATURE):
-        raise ValueError("it is no KTX2 file")
-    code, _, width, height, depth, layers, faces, count, scheme = struct.unpack_from("<9I", raw, 12)
-    if (
-        code not in _KINDS
-        or scheme not in (0, 3)
-        or depth
-        or layers > 1
-        or faces != 1
-        or not width
-        or not height
-    ):
+    code, scheme, width, height, count = read_head(raw)
+    if code not in _KINDS or scheme not in (0, 3):
         raise ValueError("it is no plain picture")
     channels, kind, is_srgb = _KINDS[code]
     levels = []
