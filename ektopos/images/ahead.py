@@ -20,7 +20,8 @@ def read_ahead(paths: Iterable[Path]) -> Iterator[Callable[[Path], Image]]:
 
     A picture that came ahead is given once, so that it is not held twice.
     """
-    pool = ThreadPoolExecutor(max_workers=os.cpu_count() or 1)
+    # More at once than there are cores: the third of three would be decoded beside an idle core.
+    pool = ThreadPoolExecutor(max_workers=2 * (os.cpu_count() or 1))
     coming: dict[Path, Future[Image]] = {path: pool.submit(_read, path) for path in paths}
 
     def read(path: Path) -> Image:
