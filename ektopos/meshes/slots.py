@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
 import numpy as np
@@ -96,40 +97,42 @@ def measured_triangles(mesh: Mesh) -> Triangles:
     )
 
 
-def slot_facts(mesh: Mesh, measured: Triangles | None = None) -> list[SlotFacts]:
+def slot_facts(
+    mesh: Mesh, measured: Triangles | None = None, each: Callable[..., Iterable[SlotFacts]] = map
+) -> list[SlotFacts]:
     """Facts of every slot, in the mesh's order. Triangles without UVs are left out of the UV
-    measures. `measured` are its triangles, where that was done already."""
+    measures. `measured` are its triangles, where that was done already; `each` does the slots as
+    `map` does."""
     m = measured or measured_triangles(mesh)
     by_axis = mesh.corner_uvs().transpose(1, 2, 0)
     has_uv = mesh.has_uv
     uv_point = uv_points(np.where(has_uv[:, None], mesh.uvs, 0))
     place = of_both(uv_point, mesh.points)
     mapped = np.logical_and.reduce([has_uv[corner] for corner in mesh.triangles.T])
-    facts = []
-    for number, name in enumerate(mesh.slots):
+
+    def of_slot(number: int, name: str) -> SlotFacts:
         own = mesh.triangle_slot == number
         those = np.flatnonzero(own & mapped)
         surface, signed = m.areas[those], m.signed[those]
         uv_area, area = np.abs(signed), float(surface.sum())
         triangles = mesh.triangles[those]
-        facts.append(
-            SlotFacts(
-                name=name,
-                triangles=int(own.sum()),
-                share=float(own.sum() / max(1, len(own))),
-                area=float(m.areas[own].sum()),
-                uv=_uv_facts(
-                    by_axis[..., those].transpose(2, 0, 1),
-                    signed,
-                    stretch(surface, signed, m.largest[those], m.smallest[those]),
-                    faces_joined_by_edges(place[triangles]),
-                    twins(signed, uv_point[triangles]),
-                ),
-                density=float(np.sqrt(uv_area.sum() / area)) if area > 0 and len(those) else None,
-                spread=density_spread(surface, uv_area),
-            )
+        return SlotFacts(
+            name=name,
+            triangles=int(own.sum()),
+            share=float(own.sum() / max(1, len(own))),
+            area=float(m.areas[own].sum()),
+            uv=_uv_facts(
+                by_axis[..., those].transpose(2, 0, 1),
+                signed,
+                stretch(surface, signed, m.largest[those], m.smallest[those]),
+                faces_joined_by_edges(place[triangles]),
+                twins(signed, uv_point[triangles]),
+            ),
+            density=float(np.sqrt(uv_area.sum() / area)) if area > 0 and len(those) else None,
+            spread=density_spread(surface, uv_area),
         )
-    return facts
+
+    return list(each(of_slot, range(len(mesh.slots)), mesh.slots))
 
 
 def triangle_measures(

@@ -13,6 +13,7 @@ import json
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import asdict, dataclass, field, fields
 from functools import lru_cache
 from pathlib import Path, PurePosixPath
@@ -229,13 +230,16 @@ def _named_row(row: MeshFacts, names: dict[str, str]) -> MeshFacts:
 def keep_mesh(source: Source, mesh: Mesh) -> MeshFacts:
     """Measure a mesh, its slots called as its source calls them, and keep its facts and all that
     the stage asks for."""
-    triangles = measured_triangles(mesh)
-    slots, faults = MeshFacts.dump(*measure_mesh(mesh, triangles))
+    with ThreadPoolExecutor(max_workers=1) as beside:
+        kept = [beside.submit(_keep_arrays, source.key, mesh)]
+        triangles = measured_triangles(mesh)
+        kept.append(beside.submit(_keep_stage, source.key, mesh, triangles))
+        slots, faults = MeshFacts.dump(*measure_mesh(mesh, triangles))
+        for one in kept:
+            one.result()
     used = np.zeros(len(mesh.positions), bool)
     used[mesh.triangles] = True
     low, high = bounds(mesh.positions[used]) if used.any() else (np.zeros(3), np.zeros(3))
-    _keep_stage(source.key, mesh, triangles)
-    _keep_arrays(source.key, mesh)
     row, _ = MeshFacts.objects.update_or_create(
         key=source.key,
         defaults={

@@ -318,6 +318,10 @@ class Serving(Api):
                     (busy.returncode, "Something else is at" in busy.stderr), (1, True), busy.stderr
                 )
                 first = self.worker_of(process.pid)
+                self.wait(
+                    lambda: self.child_of(first, "forkserver"),
+                    "what jobs need is not loaded before there is one",
+                )
                 os.kill(first, 9)
                 self.wait(
                     lambda: self.worker_of(process.pid) not in (0, first),
@@ -347,10 +351,11 @@ class Serving(Api):
             connection.close()
 
     def worker_of(self, parent: int) -> int:
-        """The worker among a process's children; 0 if there is none."""
+        return self.child_of(parent, "do_jobs")
+
+    def child_of(self, parent: int, command: str) -> int:
+        """The one of a process's children that was started by a command; 0 if there is none."""
         children = subprocess.run(
             ["ps", "-o", "pid=,args=", "--ppid", str(parent)], capture_output=True, text=True
         ).stdout
-        return next(
-            (int(line.split()[0]) for line in children.splitlines() if "db_worker" in line), 0
-        )
+        return next((int(line.split()[0]) for line in children.splitlines() if command in line), 0)

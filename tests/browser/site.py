@@ -57,7 +57,7 @@ def _keep_worker() -> None:
         "EKTOPOS_DATA": str(settings.DATA_FOLDER),
         "EKTOPOS_FOLDERS": tempfile.gettempdir(),
     }
-    command = [sys.executable, "manage.py", "db_worker", "--interval", "0.1", "--no-startup-delay"]
+    command = [sys.executable, "manage.py", "do_jobs"]
     while True:
         worker = subprocess.Popen(command, cwd=ROOT, env=environment, stderr=subprocess.DEVNULL)
         atexit.register(worker.terminate)

@@ -1,5 +1,5 @@
 // Long work: the project's jobs, what starts them, and the packages they make.
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { type QueryClient, useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useEffect, useRef } from 'react'
 
 import { ApiError, get, post } from './client'
@@ -13,27 +13,33 @@ const busy = (state: string) => state === 'waiting' || state === 'running'
 /** Jobs of this page whose file is to be saved when they have packed it. */
 const downloads = new Set<string>()
 
-/** The project's jobs; while one is running they are asked for often, and what it changed is loaded when it ends. */
+/** The project's jobs; while one is running they are asked for often. */
 export function useJobs() {
   const id = useProjectId()
-  const queries = useQueryClient()
-  const notice = useNotices((state) => state.say)
-  // Jobs whose end has been seen; none before the first answer, whose ended jobs are old news.
-  const ended = useRef<Set<string> | null>(null)
-  const query = useQuery({
+  return useQuery({
     queryKey: ['jobs', id],
     queryFn: () => get('/api/projects/{project_id}/jobs', { params: { path: { project_id: id } } }),
     refetchInterval: (query) => (query.state.data?.some((job) => busy(job.state)) ? 400 : false),
     enabled: id !== '',
   })
+}
+
+/** Load what jobs have changed as they end, and say what went wrong. Once a page: whoever only lists jobs asks nothing again. */
+export function useJobEnds() {
+  const id = useProjectId()
+  const queries = useQueryClient()
+  const notice = useNotices((state) => state.say)
+  // Jobs of a project whose end has been seen; none before the first answer, whose ended jobs are old news.
+  const ended = useRef<{ of: string; seen: Set<string> } | null>(null)
+  const jobs = useJobs().data
   useEffect(() => {
-    if (!query.data) return
-    const done = query.data.filter((job) => !busy(job.state))
-    const fresh = done.filter((job) => ended.current !== null && !ended.current.has(job.id))
-    ended.current = new Set([...(ended.current ?? []), ...done.map((job) => job.id)])
+    if (!jobs) return
+    const done = jobs.filter((job) => !busy(job.state))
+    const seen = ended.current?.of === id ? ended.current.seen : null
+    const fresh = done.filter((job) => seen !== null && !seen.has(job.id))
+    ended.current = { of: id, seen: new Set([...(seen ?? []), ...done.map((job) => job.id)]) }
     if (fresh.length === 0) return
-    void queries.invalidateQueries({ queryKey: ['project', id] })
-    void queries.invalidateQueries({ queryKey: ['project-part', id] })
+    void loadChanged(queries, id)
     void queries.invalidateQueries({ queryKey: ['packages', id] })
     for (const job of fresh) {
       const error = job.error as { message?: string; subject?: string; hint?: string } | null
@@ -54,8 +60,15 @@ export function useJobs() {
       if (job.state === 'done' && downloads.delete(job.id))
         window.location.assign(`/api/jobs/${job.id}/file`)
     }
-  }, [query.data, id, notice, queries])
-  return query
+  }, [jobs, id, notice, queries])
+}
+
+/** Load the project, and its parts if it is at the revision that they were asked at: at another they are asked for anew by themselves. */
+export async function loadChanged(queries: QueryClient, id: string) {
+  const revision = () => queries.getQueryData<Project>(['project', id])?.revision
+  const before = revision()
+  await queries.invalidateQueries({ queryKey: ['project', id], exact: true })
+  if (revision() === before) await queries.invalidateQueries({ queryKey: ['project-part', id] })
 }
 
 /** Wait until a job has ended. Throws what it failed with. */

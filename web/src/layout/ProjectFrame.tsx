@@ -4,7 +4,7 @@ import type { MouseEvent } from 'react'
 import { useDropzone } from 'react-dropzone'
 import { Link, Outlet, useLocation } from 'react-router'
 
-import { useJobs } from '../api/jobs'
+import { useJobEnds, useJobs } from '../api/jobs'
 import { useNotices, useStatus } from '../api/notices'
 import { useProject, useProjectId, usePulse } from '../api/queries'
 import { ChangedFilesBar } from './ChangedFiles'
@@ -39,6 +39,7 @@ export function ProjectFrame() {
   const { pathname, search } = useLocation()
   const keep = useAllRemembered((state) => state.keep)
   usePulse()
+  useJobEnds()
   const onDrop = (files: File[], _: unknown, event: { target: EventTarget | null }) => {
     // What was dropped on something that takes files itself is not brought in twice.
     if (!(event.target instanceof Element && event.target.closest('[data-takes-files]')))

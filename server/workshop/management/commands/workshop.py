@@ -29,15 +29,6 @@ SWEEP_EVERY, COLLECT_EVERY = 5.0, 3600.0
 LONGEST_PAUSE = 30.0
 WARM = "commands.sock"
 """Where `./run ektopos` looks for the process that has loaded what commands need."""
-RQ_WORKER = [
-    "rqworker",
-    "default",
-    "--job-class=django_tasks_rq.Job",
-    # It does not fork for each job: the process of a job is started by the job's own task.
-    "--worker-class=rq.worker.SimpleWorker",
-    "-v",
-    "0",
-]
 
 
 class Command(BaseCommand):
@@ -174,10 +165,9 @@ def _run(options: dict[str, Any]) -> int:
             logger.warning("the worker ended with %s; it is started again", worker.returncode)
             worker, next_start = None, now + pause - 1.0
         if works and worker is None and now >= next_start:
-            worker, started = (
-                subprocess.Popen(_worker(), cwd=settings.ROOT, start_new_session=True),
-                now,
-            )
+            command = [sys.executable, "manage.py", "do_jobs"]
+            worker = subprocess.Popen(command, cwd=settings.ROOT, start_new_session=True)
+            started = now
         gone = follower is None or follower.poll() is not None
         if works and settings.FOLDERS and gone and now >= next_follower:
             command = [sys.executable, "manage.py", "follow_folders"]
@@ -198,15 +188,6 @@ def _run(options: dict[str, Any]) -> int:
     for process in (web, worker, follower, warm):
         _stop(process)
     return 0 if web is None or stopping.is_set() else web.returncode
-
-
-def _worker() -> list[str]:
-    own = ["db_worker", "--interval", "0.2", "--no-startup-delay", "-v", "0"]
-    return [
-        sys.executable,
-        "manage.py",
-        *(RQ_WORKER if settings.TASKS_BY == "rq" else own),
-    ]
 
 
 def _looked_after(work: Any) -> None:
