@@ -11,6 +11,7 @@ from typing import Any
 
 import numpy as np
 from django.test import override_settings
+from playwright.sync_api import Route
 
 from server.workshop.models import Project
 from tests.browser.site import Site
@@ -170,8 +171,15 @@ class Round(Site):
         root = self.enterContext(folder())
         self.enterContext(override_settings(FOLDERS=[root]))
         self.opened(root, lambda _, raw: None)
+        held: list[Route] = []
+        page.route("**/plan", lambda route: held.append(route), times=1)
         self.go("Export")
+        page.get_by_text("Planning …").wait_for()
+        # What is clicked while the plan is on its way must not move from under the hand.
+        place = self.button("Deliver…").bounding_box()
+        held[0].continue_()
         page.get_by_label("Planned files").wait_for()
+        self.assertEqual(self.button("Deliver…").bounding_box(), place)
         self.button("Deliver…").click()
         dialog = page.get_by_role("dialog")
         dialog.get_by_label("Folder").fill(str(root / "game"))

@@ -82,13 +82,15 @@ export function ExportScreen() {
           )}
         </div>
         {plan.isError ? (
-          <p className="brick" style={{ padding: 14 }}>
+          <p className="brick grow" style={{ padding: 14 }}>
             ! {plan.error.message}
           </p>
         ) : plan.data ? (
           <PackPlan plan={plan.data} last={last} />
         ) : (
-          <p style={{ padding: 14 }}>Planning …</p>
+          <p className="grow" style={{ padding: 14 }}>
+            Planning …
+          </p>
         )}
         <Underway kinds={['export', 'trial', 'package', 'package-archive', 'deliver']} />
         <div
