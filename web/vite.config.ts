@@ -4,5 +4,5 @@ import { defineConfig } from 'vite'
 export default defineConfig({
   plugins: [react()],
   server: { proxy: { '/api': `http://127.0.0.1:${process.env.EKTOPOS_PORT ?? 8437}` } },
-  build: { chunkSizeWarningLimit: 2000 },
+  build: { chunkSizeWarningLimit: 2000, manifest: true },
 })
