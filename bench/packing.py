@@ -6,18 +6,16 @@ from __future__ import annotations
 import json
 import shutil
 import statistics
-import subprocess
-import sys
 import tempfile
-import time
 from pathlib import Path
 
 import cv2
 import numpy as np
 
+from bench.warmed import both_ways, seconds_of
+
 SIDE = 4096
 ROUNDS = 9
-ASKING = str(Path(__file__).parents[1] / "ektopos" / "ask_warm.py")
 
 
 def greys(folder: Path) -> list[Path]:
@@ -37,97 +35,74 @@ def greys(folder: Path) -> list[Path]:
     return paths
 
 
-def seconds_of(command: list[str]) -> float:
-    started = time.perf_counter()
-    subprocess.run(command, check=True, capture_output=True)
-    return time.perf_counter() - started
+def project_of(folder: Path, paths: list[Path]) -> Path:
+    """A project whose one material packs three grey maps into one file."""
+    inputs = dict(zip(("occlusion", "roughness", "metallic"), paths, strict=True))
+    document = {
+        "ektopos": 1,
+        "name": "p",
+        "target": "orm-y-minus",
+        "maps": {p.stem: {"file": p.name} for p in paths},
+        "materials": {
+            "m": {"inputs": {key: {"map": p.stem, "channels": "r"} for key, p in inputs.items()}}
+        },
+    }
+    project = folder / "p.ektopos.json"
+    project.write_text(json.dumps(document))
+    return project
 
 
 def run() -> None:
+    """Print seconds and sizes of all, and the ratios."""
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         paths = greys(folder)
-        inputs = dict(zip(("occlusion", "roughness", "metallic"), paths, strict=True))
-        document = {
-            "ektopos": 1,
-            "name": "p",
-            "target": "orm-y-minus",
-            "maps": {p.stem: {"file": p.name} for p in paths},
-            "materials": {
-                "m": {
-                    "inputs": {key: {"map": p.stem, "channels": "r"} for key, p in inputs.items()}
-                }
-            },
-        }
-        (folder / "p.ektopos.json").write_text(json.dumps(document))
         out = folder / "out"
-        export = ["export", str(folder / "p.ektopos.json"), "--out", str(out)]
-        warm = folder / "commands.sock"
-        helper = subprocess.Popen([sys.executable, "-m", "ektopos.warm", str(warm)])
-        ours = {
-            "ektopos": [sys.executable, "-m", "ektopos", *export],
-            "ektopos, warm": [sys.executable, "-I", "-S", ASKING, str(warm), *export],
-        }
-        while not warm.exists():
-            time.sleep(0.1)
-        g = [str(path) for path in paths]
-        tools = {
-            "ImageMagick": [
-                shutil.which("convert-im6") or "convert-im6.q16",
-                *g,
-                "-combine",
-                str(folder / "im.png"),
-            ],
-            "libvips": ["vips", "bandjoin", " ".join(g), str(folder / "vips.png")],
-            "oiiotool": [
-                "oiiotool",
-                g[0],
-                "--chnames",
-                "R",
-                g[1],
-                "--chnames",
-                "G",
-                "--chappend",
-                g[2],
-                "--chnames",
-                "B",
-                "--chappend",
-                "-o",
-                str(folder / "oiio.png"),
-            ],
-        }
-        missing = [tool for tool, command in tools.items() if shutil.which(command[0]) is None]
-        commands = ours | {tool: command for tool, command in tools.items() if tool not in missing}
-        rounds: dict[str, list[float]] = {tool: [] for tool in commands}
-        for _ in range(ROUNDS):
-            # In turns, so that whatever else the machine does falls on all of them alike.
-            for tool, command in commands.items():
-                shutil.rmtree(out, ignore_errors=True)
-                rounds[tool].append(seconds_of(command))
-        seconds = {tool: statistics.median(times) for tool, times in rounds.items()}
-        again = {}
-        for name, command in ours.items():
-            seconds_of(command)
-            again[name] = statistics.median(seconds_of(command) for _ in range(ROUNDS))
-        helper.terminate()
-        helper.wait()
-        sizes = {
-            tool: Path(command[-1]).stat().st_size
-            for tool, command in commands.items()
-            if tool not in ours
-        }
-        own = (out / "textures/m_ORM.png").stat().st_size
-        sizes |= dict.fromkeys(ours, own)
-        for tool in missing:
+        export = ["export", str(project_of(folder, paths)), "--out", str(out)]
+        tools = general_tools([str(path) for path in paths], folder)
+        for tool in [tool for tool, command in tools.items() if shutil.which(command[0]) is None]:
             print(f"{tool} is not installed")
+            del tools[tool]
+        with both_ways(folder, *export) as ours:
+            rounds: dict[str, list[float]] = {tool: [] for tool in ours | tools}
+            for _ in range(ROUNDS):
+                # In turns, so that whatever else the machine does falls on all of them alike.
+                for tool, command in (ours | tools).items():
+                    shutil.rmtree(out, ignore_errors=True)
+                    rounds[tool].append(seconds_of(command))
+            seconds_of(ours["ektopos, warm"])
+        seconds = {tool: statistics.median(times) for tool, times in rounds.items()}
+        own = (out / "textures/m_ORM.png").stat().st_size
+        sizes = dict.fromkeys(ours, own) | {
+            tool: Path(command[-1]).stat().st_size for tool, command in tools.items()
+        }
         for tool in seconds:
-            print(f"{tool:12} {seconds[tool]:6.2f} s  {sizes[tool] / 1e6:6.1f} MB")
-        others = [tool for tool in seconds if tool not in ours]
-        if others:
-            best, smallest = min(seconds[t] for t in others), min(sizes[t] for t in others)
+            print(f"{tool:14} {seconds[tool]:6.2f} s  {sizes[tool] / 1e6:6.1f} MB")
+        if tools:
+            best, smallest = min(seconds[t] for t in tools), min(sizes[t] for t in tools)
             for name in ours:
                 print(
                     f"{name}: {best / seconds[name]:.1f} times as fast as the best, "
-                    f"{own / smallest:.3f} times the smallest; once more with nothing changed "
-                    f"{again[name]:.2f} s"
+                    f"{own / smallest:.3f} times the smallest"
                 )
+
+
+def general_tools(maps: list[str], folder: Path) -> dict[str, list[str]]:
+    """How general tools do the same; the last argument is the file that they write."""
+    first, second, third = maps
+    named = [first, "--chnames", "R", second, "--chnames", "G", "--chappend"]
+    return {
+        "ImageMagick": [
+            shutil.which("convert-im6") or "convert-im6.q16",
+            *maps,
+            "-combine",
+            str(folder / "im.png"),
+        ],
+        "libvips": ["vips", "bandjoin", " ".join(maps), str(folder / "vips.png")],
+        "oiiotool": [
+            "oiiotool",
+            *named,
+            *(third, "--chnames", "B", "--chappend"),
+            *("-o", str(folder / "oiio.png")),
+        ],
+    }

@@ -8,7 +8,7 @@ import sys
 import tempfile
 from pathlib import Path
 
-from bench.packing import seconds_of
+from bench.warmed import seconds_of
 
 ROUNDS = 7
 TARGETS = ("gltf-glb", "spec-gloss")

@@ -26,6 +26,8 @@ MAX_BYTES = 2**30
 _FORMATS = ("png", "jpeg", "targa", "tiff", "openexr", "webp", "hdr")
 _BITS = {"uint8": 8, "uint16": 16, "half": 16, "float": 32}
 _READ_AS = {"uint8": "uint8", "uint16": "uint16", "half": "half", "float": "float"}
+_AT_ONCE = 2**20
+"""Values that are read together."""
 _PNG_COLOUR_TYPE = 25
 """Byte offset of IHDR's colour type. Source: PNG specification, third edition, 11.2.1."""
 
@@ -58,9 +60,7 @@ def read_image(path: Path) -> Image:
         first, count, notes = _layer(spec.channelnames)
         notes = (*notes, *_pages(source))
         header = _header(path, spec, source.format_name(), count, notes)
-        pixels = source.read_image(
-            0, 0, first, first + count, _READ_AS.get(str(spec.format), "float")
-        )
+        pixels = _texels(source, first, count)
         problem = source.geterror()
     finally:
         source.close()
@@ -70,7 +70,6 @@ def read_image(path: Path) -> Image:
             subject=path.name,
             hint="Save or copy it again.",
         )
-    pixels = np.asarray(pixels).reshape(spec.height, spec.width, count)
     notes = header.notes
     bad = ~np.isfinite(pixels) if header.is_float else np.zeros((1, 1, 1), bool)
     unsound = int(bad.any(axis=2).sum())
@@ -86,6 +85,33 @@ def read_image(path: Path) -> Image:
         profile_of(spec, source.format_name())[0],
         unsound,
     )
+
+
+def _texels(source: oiio.ImageInput, first: int, count: int) -> Pixels | None:
+    """Some channels of a picture as the file stores them, `(height, width, count)`; `None` if it
+    cannot be read.
+
+    A few rows at a time: the library makes a copy of whatever it gives, which of a whole picture
+    would be as much memory again.
+    """
+    spec = source.spec()
+    kind = _READ_AS.get(str(spec.format), "float")
+    if spec.tile_width:
+        whole = source.read_image(0, 0, first, first + count, kind)
+        return None if whole is None else np.asarray(whole).reshape(spec.height, spec.width, count)
+    texels: Pixels | None = None
+    step = max(1, _AT_ONCE // max(1, spec.width * count))
+    for top in range(0, spec.height, step):
+        end = min(top + step, spec.height)
+        rows = source.read_scanlines(
+            0, 0, spec.y + top, spec.y + end, 0, first, first + count, kind
+        )
+        if rows is None:
+            return None
+        if texels is None:
+            texels = np.empty((spec.height, spec.width, count), rows.dtype)
+        texels[top:end] = rows.reshape(end - top, spec.width, count)
+    return texels
 
 
 def _is_premultiplied(spec: oiio.ImageSpec) -> bool:

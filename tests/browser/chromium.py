@@ -12,6 +12,12 @@ CHROMIUM = (
     "--disable-component-update",
     "--disable-sync",
 )
+PIXELS = """(canvas) => {
+  const copy = document.createElement('canvas'); copy.width = 96; copy.height = 96;
+  const context = copy.getContext('2d'); context.drawImage(canvas, 0, 0, 96, 96);
+  return Array.from(context.getImageData(0, 0, 96, 96).data)
+}"""
+"""What a canvas shows, reduced to 96 texels a side."""
 
 
 def chromium(playwright):

@@ -21,15 +21,10 @@ from pydantic import TypeAdapter
 
 from ektopos.edits import Edit
 from server.workshop.models import Job, Project
-from tests.browser.chromium import chromium
+from tests.browser.chromium import PIXELS, chromium
 from tests.samples import folder, project_folder
 
 ROOT = Path(__file__).resolve().parents[2]
-PIXELS = """(canvas) => {
-  const copy = document.createElement('canvas'); copy.width = 96; copy.height = 96;
-  const context = copy.getContext('2d'); context.drawImage(canvas, 0, 0, 96, 96);
-  return Array.from(context.getImageData(0, 0, 96, 96).data)
-}"""
 
 
 @cache

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import struct
+import subprocess
+import sys
 import zlib
 from pathlib import Path
 from unittest import TestCase
@@ -206,5 +208,25 @@ class Large(TestCase):
             path = Path(root / "large.png")
             cv2.imwrite(str(path), ramp, [cv2.IMWRITE_PNG_COMPRESSION, 1])
             image = read_image(path)
+            # In a process of its own, whose memory is nobody else's.
+            held = subprocess.run(
+                [sys.executable, "-c", HELD, str(path)], capture_output=True, text=True, check=True
+            )
         self.assertEqual((image.width, image.height, image.bits), (8192, 8192, 16))
         self.assertTrue((image.pixels[-1, :, 0] == ramp[0]).all())
+        self.assertLess(int(held.stdout) / image.pixels.nbytes, 1.3, "more than one copy of it")
+
+
+HELD = """
+import sys
+from pathlib import Path
+from ektopos.images import read_image
+
+def most():
+    lines = Path("/proc/self/status").read_text().splitlines()
+    return next(int(line.split()[1]) * 1024 for line in lines if line.startswith("VmHWM"))
+
+before = most()
+read_image(Path(sys.argv[1]))
+print(most() - before)
+"""
