@@ -25,6 +25,7 @@ MAX_BYTES = 2**30
 
 _FORMATS = ("png", "jpeg", "targa", "tiff", "openexr", "webp", "hdr")
 _BITS = {"uint8": 8, "uint16": 16, "half": 16, "float": 32}
+_BY_ROWS = ("png", "jpeg")
 _READ_AS = {"uint8": "uint8", "uint16": "uint16", "half": "half", "float": "float"}
 _AT_ONCE = 2**20
 """Values that are read together."""
@@ -91,12 +92,13 @@ def _texels(source: oiio.ImageInput, first: int, count: int) -> Pixels | None:
     """Some channels of a picture as the file stores them, `(height, width, count)`; `None` if it
     cannot be read.
 
-    A few rows at a time: the library makes a copy of whatever it gives, which of a whole picture
-    would be as much memory again.
+    A few rows at a time where they follow each other in the file: the library makes a copy of
+    whatever it gives, which of a whole picture would be as much memory again. (Others store tiles,
+    or one channel after the other, and cannot go back.)
     """
     spec = source.spec()
     kind = _READ_AS.get(str(spec.format), "float")
-    if spec.tile_width:
+    if source.format_name() not in _BY_ROWS:
         whole = source.read_image(0, 0, first, first + count, kind)
         return None if whole is None else np.asarray(whole).reshape(spec.height, spec.width, count)
     texels: Pixels | None = None

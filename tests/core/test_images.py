@@ -28,6 +28,41 @@ def chunk(kind: bytes, content: bytes) -> bytes:
     )
 
 
+def planes_tiff(pixels: np.ndarray) -> bytes:
+    """A TIFF of `(h, w, 3)` uint8 whose channels lie one after the other, each deflated as one
+    strip. Source: TIFF 6.0, sections 2 and 8; the tag numbers from memory."""
+    height, width, count = pixels.shape
+    strips = [zlib.compress(pixels[..., channel].tobytes()) for channel in range(count)]
+    start, lists = 8 + 2 + 12 * 10 + 4, b""
+
+    def entry(tag: int, kind: str, *values: int) -> bytes:
+        nonlocal lists
+        packed = struct.pack(f"<{len(values)}{kind}", *values)
+        if len(packed) > 4:
+            place = start + len(lists)
+            lists, packed = lists + packed, struct.pack("<I", place)
+        code = {"H": 3, "I": 4}[kind]
+        return struct.pack("<HHI", tag, code, len(values)) + packed.ljust(4, b"\0")
+
+    # Bits, strip places and strip sizes do not fit into their entries.
+    first = start + 2 * count + 4 * count + 4 * count
+    places = [first + sum(map(len, strips[:number])) for number in range(count)]
+    entries = [
+        entry(256, "I", width),
+        entry(257, "I", height),
+        entry(258, "H", *[8] * count),
+        entry(259, "H", 8),
+        entry(262, "H", 2),
+        entry(273, "I", *places),
+        entry(277, "H", count),
+        entry(278, "I", height),
+        entry(279, "I", *map(len, strips)),
+        entry(284, "H", 2),
+    ]
+    head = b"II*\0" + struct.pack("<IH", 8, len(entries))
+    return b"".join([head, *entries, b"\0" * 4, lists, *strips])
+
+
 class Reading(TestCase):
     def test_every_format_keeps_its_depth(self) -> None:
         grey, colour, alpha = noise(33, 1, 1)[..., 0], noise(33, 2), noise(33, 3, 4)
@@ -202,6 +237,12 @@ class Resizing(TestCase):
 
 
 class Large(TestCase):
+    def test_one_channel_after_the_other_is_read_whole(self) -> None:
+        pixels = noise(1200, 7)
+        with folder() as root:
+            (root / "planes.tif").write_bytes(planes_tiff(pixels))
+            np.testing.assert_array_equal(read_image(root / "planes.tif").pixels, pixels)
+
     def test_8192_at_16_bits_is_read_whole(self) -> None:
         ramp = np.tile(np.linspace(0, 65535, 8192).astype(np.uint16), (8192, 1))
         with folder() as root:
