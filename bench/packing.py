@@ -70,6 +70,7 @@ def run() -> None:
                 for tool, command in (ours | tools).items():
                     shutil.rmtree(out, ignore_errors=True)
                     rounds[tool].append(seconds_of(command))
+            # The last tool's turn has taken the package away.
             seconds_of(ours["ektopos, warm"])
         seconds = {tool: statistics.median(times) for tool, times in rounds.items()}
         own = (out / "textures/m_ORM.png").stat().st_size

@@ -3,9 +3,9 @@
 General encoders spend most of an export's time on one core. The file is cut into blocks of rows;
 each is filtered and deflated by itself and ends on a byte (a full flush), so that the blocks follow
 each other as one stream. The filtered rows depend on nothing but the pixels. Of two matches that
-are equally good ISA-L seldom takes the other one, by where its buffers lie: as
-many bytes for the same rows, but not the same bytes (`docs/decisions.md`, 133). Source: PNG
-(ISO/IEC 15948), sections 9 and 10; RFC 1950 and 1951.
+are equally good ISA-L now and then takes the other one, by where its buffers lie: as many bytes for
+the same rows, but not the same bytes (`docs/decisions.md`, 133). Source: PNG (ISO/IEC 15948),
+sections 9 and 10; RFC 1950 and 1951.
 """
 
 from __future__ import annotations
