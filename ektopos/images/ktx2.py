@@ -11,7 +11,7 @@ import struct
 from collections.abc import Sequence
 
 import numpy as np
-from isal import isal_zlib
+from zlib_ng import zlib_ng
 
 from ektopos.types import Encoding, Pixels
 
@@ -47,7 +47,7 @@ def encode_ktx2(levels: Sequence[Pixels], encoding: Encoding) -> bytes:
         np.ascontiguousarray(level.astype(level.dtype.newbyteorder("<"), copy=False)).tobytes()
         for level in levels
     ]
-    packed = [isal_zlib.compress(content, 1) for content in plain]
+    packed = [zlib_ng.compress(content, 2) for content in plain]
     number = _FORMATS[channels, bits, encoding]
     sizes = [len(content) for content in plain]
     return assemble(number, bits // 8, (width, height), _ZLIB, descriptor, facts, packed, sizes)

@@ -1,11 +1,10 @@
-"""Write PNG fast: rows are filtered with NumPy and deflated with ISA-L on all cores.
+"""Write PNG fast: rows are filtered with NumPy and deflated with zlib-ng on all cores.
 
 General encoders spend most of an export's time on one core. The file is cut into blocks of rows;
 each is filtered and deflated by itself and ends on a byte (a full flush), so that the blocks follow
-each other as one stream. The filtered rows depend on nothing but the pixels. Of two matches that
-are equally good ISA-L now and then takes the other one, by where its buffers lie: as many bytes for
-the same rows, but not the same bytes (`docs/decisions.md`, 133). Source: PNG (ISO/IEC 15948),
-sections 9 and 10; RFC 1950 and 1951.
+each other as one stream. Grainy maps hardly repeat themselves: what a block may gain by looking for
+repetitions is tried on a little of it first. The bytes depend on nothing but the pixels. Source:
+PNG (ISO/IEC 15948), sections 9 and 10; RFC 1950 and 1951.
 """
 
 from __future__ import annotations
@@ -19,16 +18,22 @@ from itertools import pairwise
 
 import cv2
 import numpy as np
-from isal import isal_zlib
 from numpy.typing import NDArray
+from zlib_ng import zlib_ng
 
 from ektopos.types import Pixels
 
 _BLOCK = 4 * 2**20
 """Bytes of rows that are deflated together; larger blocks are smaller files, and wait longer for a
 core."""
-_LEVEL = 1
-"""Of ISA-L's levels the one that makes the smallest files of filtered rows."""
+_LEVEL = 3
+"""How hard repetitions are looked for. Higher levels gain 1 to 2 % more and take up to twice as
+long."""
+_WORTH = 0.9
+"""Looking for repetitions takes three to ten times as long: only where so much is left of the
+bytes."""
+_PIECES, _PIECE = 4, 4 * 2**10
+"""Pieces of a block that repetitions are tried on, and their bytes."""
 _SAMPLED = 256
 _BAND = 128 * 2**10
 """Bytes of rows that are filtered together."""
@@ -102,13 +107,28 @@ def _block(rows: _Rows, start: int, end: int, height: int, step: int) -> _Block:
     given = rows(max(0, start - 1), end)
     above = given[:-1] if start else np.concatenate([np.zeros_like(given[:1]), given[:-1]])
     filtered = filter_rows(given[1:] if start else given, above, step)
-    deflate = isal_zlib.compressobj(_LEVEL, isal_zlib.DEFLATED, -15)
-    packed = [
-        *([] if start else [b"\x78\x5e"]),
-        deflate.compress(filtered),
-        deflate.flush(isal_zlib.Z_FINISH if end == height else isal_zlib.Z_FULL_FLUSH),
-    ]
-    return _chunk(b"IDAT", packed), isal_zlib.adler32(filtered), filtered.nbytes
+    packed = ([] if start else [b"\x78\x5e"]) + _deflated(filtered, last=end == height)
+    return _chunk(b"IDAT", packed), zlib_ng.adler32(filtered), filtered.nbytes
+
+
+def _deflated(filtered: NDArray[np.uint8], last: bool) -> list[bytes]:
+    """Filtered rows as a piece of a raw deflate stream that ends on a byte, by repetitions where
+    they are worth it and else by how frequent each byte is."""
+    flat = filtered.reshape(-1)
+    tried = flat[: flat.size // _PIECES * _PIECES].reshape(_PIECES, -1)[:, :_PIECE].tobytes()
+    plain, matched = (
+        sum(map(len, _stream(tried, strategy, last=True)))
+        for strategy in (zlib_ng.Z_HUFFMAN_ONLY, zlib_ng.Z_DEFAULT_STRATEGY)
+    )
+    worth = matched < _WORTH * plain
+    strategy = zlib_ng.Z_DEFAULT_STRATEGY if worth else zlib_ng.Z_HUFFMAN_ONLY
+    return _stream(flat, strategy, last)
+
+
+def _stream(content: bytes | NDArray[np.uint8], strategy: int, last: bool) -> list[bytes]:
+    deflate = zlib_ng.compressobj(_LEVEL, zlib_ng.DEFLATED, -15, 9, strategy)
+    end = zlib_ng.Z_FINISH if last else zlib_ng.Z_FULL_FLUSH
+    return [deflate.compress(content), deflate.flush(end)]
 
 
 def _adler_of_both(first: int, second: int, length: int) -> int:
@@ -169,9 +189,9 @@ def _predicted(kind: int, up: NDArray[np.uint8], left: NDArray[np.uint8]) -> NDA
 
 
 def _chunk(kind: bytes, content: list[bytes]) -> bytes:
-    checksum = isal_zlib.crc32(kind)
+    checksum = zlib_ng.crc32(kind)
     for part in content:
-        checksum = isal_zlib.crc32(part, checksum)
+        checksum = zlib_ng.crc32(part, checksum)
     return b"".join(
         [struct.pack(">I", sum(map(len, content))), kind, *content, struct.pack(">I", checksum)]
     )

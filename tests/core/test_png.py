@@ -115,6 +115,29 @@ class Decoders(TestCase):
         self.assertEqual(encode_png(pixels), encode_png(turned))
         self.assertEqual(encode_png(pixels), encode_png(part[::2, ::2]))
 
+    def test_the_same_rows_are_the_same_bytes_wherever_they_and_the_compressor_lie(self) -> None:
+        """Encoders that take places in memory for places in the text write other bytes at a few of
+        them."""
+        alive: list[object] = []
+
+        def kept(*options: int) -> object:
+            alive.append(made(*options))
+            return alive[-1]
+
+        made = png.zlib_ng.compressobj
+        for kind, places, repeats in (("ramp", 240, True), ("noise", 30, False)):
+            rows = paint(1330, 2100, 3, 8, kind, 1).reshape(1330, -1)[-666:]
+            filtered = filter_rows(rows[1:], rows[:-1], 3)
+            room = np.empty(2**16 + filtered.nbytes, np.uint8)
+            written: set[bytes] = set()
+            with patch.object(png.zlib_ng, "compressobj", side_effect=kept):
+                for place in range(0, 2**16, 2**16 // places):
+                    moved = room[place : place + filtered.nbytes].reshape(filtered.shape)
+                    moved[:] = filtered
+                    written.add(b"".join(png._deflated(moved, last=True)))
+            self.assertEqual(len(written), 1, kind)
+            self.assertEqual(len(min(written)) < 0.5 * filtered.nbytes, repeats, kind)
+
     def test_channels_each_for_itself_are_the_same_bytes_and_few_blocks_are_ahead(self) -> None:
         for channels, bits in ((1, 8), (3, 8), (4, 16)):
             pixels = paint(1500, 2100, channels, bits, "ramp", 1)
