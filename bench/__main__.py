@@ -6,6 +6,8 @@ import os
 import sys
 import tempfile
 
+import ektopos.loading  # noqa: F401 — as all that starts a process
+
 NAMES = (
     "checking",
     "commands",

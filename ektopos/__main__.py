@@ -4,11 +4,8 @@ are kept short here."""
 import gc
 import os
 
-# NumPy starts a thread a core for matrices as it is loaded, and they spin: no command has such, and
-# maps decode meanwhile.
-os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
-# Else every installed package is asked for plugins, of which there are none.
-os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
+import ektopos.loading  # noqa: F401 — before all others
+
 # What is loaded stays; it need not be searched for litter every seven hundred objects.
 gc.set_threshold(50_000)
 

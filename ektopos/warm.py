@@ -19,9 +19,7 @@ import sys
 import threading
 from pathlib import Path
 
-# As in `__main__.py`, for the same reasons.
-os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
-os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
+import ektopos.loading  # noqa: F401 — before all others
 
 CODE = Path(__file__).parent
 LOADED = (

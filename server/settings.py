@@ -13,6 +13,8 @@ from urllib.parse import unquote, urlsplit
 import dj_database_url
 from csp.constants import NONE, SELF, UNSAFE_INLINE, WASM_UNSAFE_EVAL
 
+import ektopos.loading  # noqa: F401 — before what settings are read for
+
 
 def _text(name: str, default: str = "") -> str:
     return os.environ.get(f"EKTOPOS_{name}", default)

@@ -9,10 +9,12 @@ from __future__ import annotations
 
 import base64
 from dataclasses import dataclass
+from itertools import combinations
 from typing import Any
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from ektopos.images import Image, as_float, srgb_to_linear
 from ektopos.types import Float, Pixels
@@ -27,7 +29,7 @@ CURL_COARSE = 0.25
 """Correlations from which neighbours, and means of 2 × 2 and 4 × 4, say which way green points;
 means can be misled by patterns of few texels, and so have to say it louder."""
 THUMBNAIL = 32
-VERSION = 5
+VERSION = 6
 """Raised when the measures change, so that facts kept of older ones are measured again."""
 HISTOGRAM_BINS = 64
 NEAR = 8.5 / 255
@@ -153,10 +155,8 @@ def measure(image: Image) -> Statistics:
         values = np.clip(values, 0.0, 1.0)
     windows = [as_float(window) for window in _windows(image.pixels)]
     names = {1: "r", 2: "ra", 3: "rgb", 4: "rgba"}[image.channels]
-    facts = tuple(
-        _channel(name, planes[i], [window[..., i] for window in windows])
-        for i, name in enumerate(names)
-    )
+    steps = _steps(windows, len(names))
+    facts = tuple(_channel(name, planes[i], steps[i]) for i, name in enumerate(names))
     share, background = _background(values)
     vectors = None
     if image.channels >= 3:
@@ -203,7 +203,7 @@ def _vector_facts(
     if float(spread.max()) <= 1.01 / 255:
         return None
     flat = colours.reshape(3, -1)
-    some = flat[:, :: max(1, flat.shape[1] // 25_000)]
+    some = np.ascontiguousarray(flat[:, :: max(1, flat.shape[1] // 25_000)])
     edges, independence = _edges([window[..., :3] for window in windows])
     content = _content(some, background)
     lengths, decoded = (
@@ -214,11 +214,7 @@ def _vector_facts(
     return {
         "colourfulness": float(spread.mean()),
         "saturation": float(spread.mean()) / max(float(brightest.mean()), 1e-3),
-        "correlations": (
-            _correlation(some[0], some[1]),
-            _correlation(some[0], some[2]),
-            _correlation(some[1], some[2]),
-        ),
+        "correlations": _correlations(some),
         "edges": edges,
         "independence": independence,
         "unit_length": float((lengths < UNIT_TOLERANCE).mean()),
@@ -268,14 +264,14 @@ def measure_curl(windows: list[Float]) -> Curl:
 def _slopes_of(window: Float) -> Float:
     """Slopes in x and y, and 1 where there is a normal at all, 0 as between the islands of an
     atlas: `(3, h, w)`."""
-    vectors = raw_vectors(window)
-    height = np.maximum(vectors[..., 2], 0.15)
-    if float(vectors[..., 2].max()) < -0.98:
+    x, y, z = np.ascontiguousarray(np.moveaxis(raw_vectors(window), 2, 0))
+    height = np.maximum(z, 0.15)
+    if float(z.max()) < -0.98:
         normal = np.ones(height.shape, np.float32)
     else:
-        length = np.sqrt((vectors**2).sum(axis=-1))
-        normal = ((vectors[..., 2] > 0.02) & (np.abs(length - 1.0) < 0.5)).astype(np.float32)
-    return np.stack([-vectors[..., 0] / height, -vectors[..., 1] / height, normal])
+        length = np.sqrt(x**2 + y**2 + z**2)
+        normal = ((z > 0.02) & (np.abs(length - 1.0) < 0.5)).astype(np.float32)
+    return np.stack([-x / height, -y / height, normal])
 
 
 def _mixed(slopes: Float) -> tuple[Float, Float]:
@@ -323,9 +319,10 @@ def _lively_windows(pixels: Pixels) -> list[Float]:
     for top in range(0, max(1, height - WINDOW + 1), WINDOW):
         band = as_float(np.ascontiguousarray(pixels[top : top + WINDOW : step, ::step, :2]))
         across = WINDOW // step
-        for i in range(max(1, band.shape[1] // across)):
-            spread = band[:, i * across : (i + 1) * across].std(axis=(0, 1))
-            places.append((float(spread[0] * spread[1]), top, i * across * step))
+        count = max(1, band.shape[1] // across)
+        parts = band[:, : count * across].reshape(len(band), count, -1, 2)
+        spreads = parts.std(axis=(0, 2)).prod(axis=1).tolist()
+        places += [(spread, top, i * across * step) for i, spread in enumerate(spreads)]
     places.sort(key=lambda place: -place[0])
     return [
         as_float(np.ascontiguousarray(pixels[top : top + WINDOW, left : left + WINDOW, :3]))
@@ -333,16 +330,28 @@ def _lively_windows(pixels: Pixels) -> list[Float]:
     ]
 
 
-def _channel(name: str, plane: Pixels, windows: list[Float]) -> ChannelFacts:
+def _steps(windows: list[Float], channels: int) -> list[float]:
+    """The mean step between neighbours in a row, for every channel; 0 where there are none."""
+    means = [
+        cv2.mean(cv2.absdiff(window[:, 1:], window[:, :-1]))[:channels]
+        for window in windows
+        if window.shape[1] > 1
+    ]
+    return np.mean(means, axis=0).tolist() if means else [0.0] * channels
+
+
+def _channel(name: str, plane: Pixels, step: float) -> ChannelFacts:
     """The facts of one channel, from the counts of its codes: floats are counted in 4,095 steps
-    from 0 to 1."""
+    from 0 to 1. `step` is its mean step between neighbours."""
     if np.issubdtype(plane.dtype, np.integer):
-        codes, largest = plane.ravel(), int(np.iinfo(plane.dtype).max)
+        codes, largest = plane, int(np.iinfo(plane.dtype).max)
     else:
-        codes, largest = (np.clip(plane, 0.0, 1.0) * 4095 + 0.5).astype(np.uint16).ravel(), 4095
-    counts = np.bincount(codes, minlength=largest + 1)
+        # Half floats would be rounded to their own steps.
+        values = np.clip(plane.astype(np.float32), 0.0, 1.0)
+        codes, largest = (values * 4095 + 0.5).astype(np.uint16), 4095
+    counts = cv2.calcHist([codes], [0], None, [largest + 1], [0, largest + 1]).ravel()
     used = np.flatnonzero(counts)
-    weight = counts[used] / codes.size
+    weight = counts[used].astype(np.float64) / codes.size
     value = used / largest
     mean = float(weight @ value)
     variance = float(weight @ (value - mean) ** 2)
@@ -351,11 +360,6 @@ def _channel(name: str, plane: Pixels, windows: list[Float]) -> ChannelFacts:
     bins = np.bincount(
         np.minimum((value * HISTOGRAM_BINS).astype(int), HISTOGRAM_BINS - 1), weight, HISTOGRAM_BINS
     )
-    steps = [
-        float(np.abs(window[:, 1:] - window[:, :-1]).mean())
-        for window in windows
-        if window.shape[1] > 1
-    ]
     return ChannelFacts(
         name=name,
         low=float(value[0]),
@@ -367,10 +371,8 @@ def _channel(name: str, plane: Pixels, windows: list[Float]) -> ChannelFacts:
         at_zero=float(weight[value <= NEAR].sum()),
         at_one=float(weight[value >= 1.0 - NEAR].sum()),
         levels=len(used),
-        roughness_of_picture=float(np.mean(steps)) / deviation
-        if steps and deviation > 1e-6
-        else 0.0,
-        histogram=tuple(round(float(share), 6) for share in bins),
+        roughness_of_picture=step / deviation if deviation > 1e-6 else 0.0,
+        histogram=tuple(np.round(bins, 6).tolist()),
     )
 
 
@@ -400,10 +402,22 @@ def _halved(slopes: Float) -> Float:
     return (even[::2, ::2] + even[1::2, ::2] + even[::2, 1::2] + even[1::2, 1::2]) / 4.0
 
 
-def _correlation(first: Float, second: Float) -> float | None:
-    a, b = first - first.mean(), second - second.mean()
-    spread = float(np.sqrt((a @ a) * (b @ b))) / a.size
-    return float(a @ b) / a.size / spread if spread > 1e-6 else None
+def _covariance(planes: Pixels) -> NDArray[np.float64]:
+    """Of planes `(n, values)` with each other, `(n, n)`."""
+    covariance, _ = cv2.calcCovarMatrix(
+        planes, np.empty(0), cv2.COVAR_NORMAL | cv2.COVAR_COLS | cv2.COVAR_SCALE
+    )
+    return np.asarray(covariance, np.float64)
+
+
+def _correlations(planes: Pixels) -> tuple[float | None, ...]:
+    """Of each plane of `(n, values)` with each later one; `None` where one is constant."""
+    covariance = _covariance(planes)
+    spread = np.sqrt(np.outer(covariance.diagonal(), covariance.diagonal()))
+    return tuple(
+        float(covariance[i, j] / spread[i, j]) if spread[i, j] > 1e-6 else None
+        for i, j in combinations(range(len(planes)), 2)
+    )
 
 
 def _seam(pixels: Pixels) -> tuple[float | None, float | None]:
@@ -438,32 +452,28 @@ def _background(values: Float) -> tuple[float, tuple[int, ...]]:
 
 def _edges(windows: list[Float]) -> tuple[float | None, float]:
     """`Statistics.edges` and `independence`, over windows of full-size texels."""
-    slopes = []
+    across: list[Float] = []
+    along: list[Float] = []
     for window in windows:
         if min(window.shape[:2]) < 8:
             return None, 0.0
-        soft = cv2.GaussianBlur(window, (0, 0), 1.0)
-        across, along = soft[:-1, 1:] - soft[:-1, :-1], soft[1:, :-1] - soft[:-1, :-1]
-        slopes.append(np.stack([across, along]).reshape(2, -1, 3))
-    joined = np.concatenate(slopes, axis=1)
-    # Not `hypot`, whose care for very large numbers is most of the time that this takes.
-    strengths = np.ascontiguousarray(np.sqrt(joined[0] ** 2 + joined[1] ** 2).T)
+        soft = np.ascontiguousarray(np.moveaxis(cv2.GaussianBlur(window, (0, 0), 1.0), 2, 0))
+        here = soft[:, :-1, :-1]
+        across.append((soft[:, :-1, 1:] - here).reshape(3, -1))
+        along.append((soft[:, 1:, :-1] - here).reshape(3, -1))
+    slopes = np.concatenate([*across, *along], axis=1)
+    strengths = cv2.magnitude(*np.split(slopes, 2, axis=1))
     # A channel without edges of its own, or with those of compression only, has nothing to compare.
     varying = [
         i
         for i in range(3)
         if float(strengths[i].max()) > 6 / 255 or float(strengths[i].std()) > 0.5 / 255
     ]
-    pairs = [
-        _correlation(strengths[i], strengths[j])
-        for n, i in enumerate(varying)
-        for j in varying[n + 1 :]
-    ]
+    pairs = _correlations(strengths[varying]) if len(varying) > 1 else ()
     known = [pair for pair in pairs if pair is not None]
     independence = 0.0
     if len(varying) == 3:
-        centred = joined.reshape(-1, 3) - joined.reshape(-1, 3).mean(axis=0)
-        covariance = centred.T @ centred
+        covariance = _covariance(slopes)
         spread = np.sqrt(np.diag(covariance))
         independence = float(np.linalg.eigvalsh(covariance / np.outer(spread, spread))[0])
     return (float(np.mean(known)) if known else None), independence
@@ -477,8 +487,10 @@ def _large_scale(values: Float, background: tuple[int, ...] | None) -> float:
         return 0.0
     kept = np.ones(colours.shape[1:], np.float32)
     if background is not None:
-        codes = np.array(background[: len(colours)], np.float32)[:, None, None]
-        kept = (np.abs(colours * 255 - codes) > 2.5).any(axis=0).astype(np.float32)
+        away = np.zeros(colours.shape[1:], bool)
+        for plane, code in zip(colours, background, strict=False):
+            away |= np.abs(plane * 255 - np.float32(code)) > 2.5
+        kept = away.astype(np.float32)
     weight = cv2.resize(kept, (8, 8), interpolation=cv2.INTER_AREA)
     summed = cv2.resize(colours.mean(axis=0) * kept, (8, 8), interpolation=cv2.INTER_AREA)
     means = (summed / np.maximum(weight, 1e-6))[weight > 0.3]

@@ -57,21 +57,22 @@ def seams_continued(surface: Surface, colours: NDArray[np.uint8]) -> NDArray[np.
 def _correlation(colours: NDArray[np.uint8], first: Float, second: Float) -> NDArray[np.float64]:
     """Intraclass correlation of the colours at places and their partners, for every picture; 0
     where it has one colour there."""
-    sides = np.stack([_at(colours, first), _at(colours, second)], axis=1).astype(np.float32) / 255
-    samples = sides.reshape(len(colours), -1, sides.shape[-1])
-    rank = [int(part * (samples.shape[1] - 1)) for part in (TAILS, 1 - TAILS)]
-    ordered = np.partition(samples, rank, axis=1)
-    low, high = (ordered[:, number, None, :] for number in rank)
-    one, two = (np.clip(sides[:, side], low, high) for side in (0, 1))
-    apart = ((one - two) ** 2).sum(axis=2).mean(axis=1)
-    spread = np.concatenate([one, two], axis=1).var(axis=1).sum(axis=1)
+    codes = np.concatenate([_at(colours, first), _at(colours, second)], axis=2)
+    rank = [int(part * (codes.shape[2] - 1)) for part in (TAILS, 1 - TAILS)]
+    ordered = np.partition(codes, rank, axis=2)
+    low, high = (ordered[..., number, None] for number in rank)
+    values = np.clip(codes, low, high).astype(np.float32) / 255
+    one, two = values[..., : len(first)], values[..., len(first) :]
+    apart = ((one - two) ** 2).sum(axis=1).mean(axis=1)
+    spread = values.var(axis=2).sum(axis=1)
     even = np.maximum(spread, 1e-9)
     return np.where(spread > EVEN, 1.0 - apart / (2.0 * even), 0.0).astype(np.float64)
 
 
 def _at(colours: NDArray[np.uint8], places: Float) -> NDArray[np.uint8]:
+    """The codes at places, `(pictures, 3, places)`."""
     cells = np.floor((places % 1.0) * GRID).astype(np.int64) % GRID
-    return colours[:, cells[:, 1], cells[:, 0]]
+    return np.ascontiguousarray(np.moveaxis(colours[:, cells[:, 1], cells[:, 0]], 2, 1))
 
 
 def _turned(first: Float, second: Float) -> Iterator[tuple[Float, Float]]:

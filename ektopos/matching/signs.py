@@ -116,18 +116,20 @@ class Pile:
         self.colours = np.stack([picture.colours for picture in pictures])
         painted = np.stack([picture.painted.ravel() for picture in pictures])
         self._has_background = ~painted.all(axis=1)
-        self._painted = painted.astype(np.float32)
+        self._painted = painted[self._has_background].astype(np.float32)
 
     def shares(
         self, core: NDArray[np.bool_], away: NDArray[np.bool_]
     ) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
         """`Signs.covered` and `beyond` of every picture, for islands without their borders and for
         what lies away from them."""
+        covered = np.ones(len(self.pictures), np.float32)
+        beyond = np.zeros(len(self.pictures), np.float32)
         regions = np.stack([core.ravel(), away.ravel(), np.ones(core.size, bool)])
         inside, outside, whole = (self._painted @ regions.T.astype(np.float32)).T
-        covered = np.where(self._has_background, inside / max(1, core.sum()), 1.0)
-        beyond = np.where(self._has_background, outside / np.maximum(whole, 1.0), 0.0)
-        return covered.astype(np.float32), beyond.astype(np.float32)
+        covered[self._has_background] = inside / max(1, core.sum())
+        beyond[self._has_background] = outside / np.maximum(whole, 1.0)
+        return covered, beyond
 
 
 def measure_signs(layout: Layout, pile: Pile, surface: Surface | None = None) -> list[Signs]:
@@ -182,8 +184,10 @@ class _Fields:
 
     def above(self, masks: NDArray[np.complex64]) -> NDArray[np.float32]:
         """By how many deviations each mask's true place beats all places, `(pictures, masks)`."""
-        here = (self.spectra @ (np.conj(masks) * WEIGHT).T).real / GRID**2
-        spread = np.sqrt(self.powers @ (np.abs(masks) ** 2 * WEIGHT).T) / GRID**2
+        # The real part of a product with a conjugate: as pairs of reals half the work.
+        here = self.spectra.view(np.float32) @ (masks * WEIGHT).view(np.float32).T / GRID**2
+        powers = (masks.real**2 + masks.imag**2) * WEIGHT
+        spread = np.sqrt(self.powers @ powers.T) / GRID**2
         return np.asarray(here / np.maximum(spread, 1e-5), np.float32)
 
 

@@ -6,14 +6,17 @@ from __future__ import annotations
 import multiprocessing
 import os
 import signal
+import subprocess
+import sys
 import threading
 import time
 from collections.abc import Callable
 from datetime import timedelta
 from pathlib import Path
 
+from django.conf import settings
 from django.db import connection, connections
-from django.test import TransactionTestCase, override_settings
+from django.test import SimpleTestCase, TransactionTestCase, override_settings
 from django.utils import timezone
 from django_tasks_db.models import DBTaskResult
 
@@ -185,3 +188,19 @@ class Processes(TransactionTestCase):
             worker.join(60)
         job.refresh_from_db()
         self.assertEqual((job.state, job.attempts), ("done", 1))
+
+
+class Preloaded(SimpleTestCase):
+    def test_what_jobs_are_forked_from_has_no_threads(self) -> None:
+        """Those of a library would spin beside the ones that work, and are not forked soundly."""
+        counted = "import os; print(os.listdir('/proc/self/task'))"
+        with folder() as root:
+            process = subprocess.run(
+                [sys.executable, "-c", f"import server.workshop.jobs.preload; {counted}"],
+                cwd=settings.ROOT,
+                env=os.environ | {"EKTOPOS_DATA": str(root)},
+                capture_output=True,
+                text=True,
+                check=True,
+            )
+        self.assertEqual(process.stdout.count("'"), 2, process.stdout)
