@@ -4,14 +4,14 @@ from __future__ import annotations
 
 CHROMIUM = (
     "--no-sandbox",
-    "--use-angle=swiftshader",
-    "--enable-unsafe-swiftshader",
     "--disable-quic",
     "--no-first-run",
     "--disable-background-networking",
     "--disable-component-update",
     "--disable-sync",
 )
+DRAWS = ("--use-angle=swiftshader", "--enable-unsafe-swiftshader")
+DRAWS_NOT = ("--disable-3d-apis",)
 PIXELS = """(canvas) => {
   const copy = document.createElement('canvas'); copy.width = 96; copy.height = 96;
   const context = copy.getContext('2d'); context.drawImage(canvas, 0, 0, 96, 96);
@@ -20,6 +20,7 @@ PIXELS = """(canvas) => {
 """What a canvas shows, reduced to 96 texels a side."""
 
 
-def chromium(playwright):
-    """Debian's Chromium, headless, drawing WebGL in software."""
-    return playwright.chromium.launch(executable_path="/usr/bin/chromium", args=list(CHROMIUM))
+def chromium(playwright, draws=True):
+    """Debian's Chromium, headless, drawing WebGL in software or not at all."""
+    arguments = [*CHROMIUM, *(DRAWS if draws else DRAWS_NOT)]
+    return playwright.chromium.launch(executable_path="/usr/bin/chromium", args=arguments)

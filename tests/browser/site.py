@@ -16,7 +16,7 @@ import numpy as np
 from django.conf import settings
 from django.db import connections
 from django.test import LiveServerTestCase
-from playwright.sync_api import Browser, Locator, Page, TimeoutError, sync_playwright
+from playwright.sync_api import Browser, Locator, Page, Playwright, TimeoutError, sync_playwright
 from pydantic import TypeAdapter
 
 from ektopos.edits import Edit
@@ -28,14 +28,19 @@ ROOT = Path(__file__).resolve().parents[2]
 
 
 @cache
-def browser() -> Browser:
-    """The one browser of a run; every test has a context of its own in it."""
+def browser(draws: bool = False) -> Browser:
+    """The one browser of a run, and the one that draws; every test has a context of its own."""
+    return chromium(_playwright(), draws)
+
+
+@cache
+def _playwright() -> Playwright:
     # Playwright's synchronous interface runs an event loop in this thread, which Django takes for
     # asynchronous code.
     os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"
     playwright = sync_playwright().start()
     atexit.register(playwright.stop)
-    return chromium(playwright)
+    return playwright
 
 
 @cache
@@ -62,11 +67,15 @@ def _keep_worker() -> None:
 class Site(LiveServerTestCase):
     """A test with a page of its own."""
 
+    draws = False
+    """Whether its stage draws. In software that is half of what a page does, so only where a stage
+    is looked at, or may be in the way; elsewhere it is a browser without WebGL."""
+
     def setUp(self) -> None:
         keep_worker()
         # As in a page zoomed out to half: the same layout, and a quarter of the texels to be drawn
         # without a graphics card.
-        context = browser().new_context(
+        context = browser(self.draws).new_context(
             viewport={"width": 1280, "height": 800}, device_scale_factor=0.5, accept_downloads=True
         )
         self.page: Page = context.new_page()

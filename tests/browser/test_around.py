@@ -170,3 +170,21 @@ class Findings(Site):
             page.wait_for_load_state("networkidle")
             self.axe(f"{screen} of a bare mesh")
         self.assertEqual(self.complaints, [])
+
+
+class Parts(Site):
+    def test_a_part_that_cannot_be_fetched_leaves_the_rest_standing(self) -> None:
+        """As when the server was renewed, or went away, while a page was open."""
+        page = self.page
+        page.route("**/ChecksScreen*", lambda route: route.abort())
+        self.open_small_project()
+        page.get_by_role("link", name="Checks").click()
+        page.get_by_role("heading", name="This cannot be shown").wait_for()
+        page.get_by_text("A part of the program could not be fetched").wait_for()
+        self.axe("a part that is missing")
+        self.go("Materials")
+        page.get_by_role("heading", name="This cannot be shown").wait_for(state="detached")
+        page.get_by_role("link", name="Checks").click()
+        page.unroute("**/ChecksScreen*")
+        self.button("Load the page again").click()
+        page.get_by_role("heading", name="Findings").wait_for()

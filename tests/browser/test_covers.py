@@ -8,6 +8,8 @@ from tests.browser.site import Site
 
 
 class Covers(Site):
+    draws = True
+
     def test_a_material_covers_another_where_a_mask_is(self) -> None:
         page = self.page
         self.open_small_project()

@@ -17,10 +17,7 @@ SLOW = 700
 
 
 class Hands(Site):
-    def setUp(self) -> None:
-        super().setUp()
-        # Without a graphics card and with other work beside it, a stage may take its time.
-        self.page.set_default_timeout(90_000)
+    draws = True
 
     def begin_on(self, material: str) -> None:
         self.open_small_project()

@@ -6,17 +6,12 @@ from server.workshop.models import Project
 from tests.browser.site import Site
 
 
-class Left(Site):
-    def begin_small(self) -> str:
-        self.open_small_project()
-        return self.page.url.split("/projects/")[1].split("/")[0]
-
-    def document(self, project: str) -> dict:
-        return Project.objects.get(pk=project).head.document
+class Screens(Site):
+    draws = True
 
     def test_every_screen_is_found_as_it_was_left_also_after_a_reload(self) -> None:
         page = self.page
-        self.begin_small()
+        self.open_small_project()
         page.get_by_label("Order of the board").click()
         page.get_by_role("option").nth(1).click()
         order = page.get_by_label("Order of the board").inner_text()
@@ -42,6 +37,15 @@ class Left(Site):
         self.button("As worn").click()
         self.stage_pixels(unlike=checked)
         self.assertEqual(self.complaints, [])
+
+
+class Left(Site):
+    def begin_small(self) -> str:
+        self.open_small_project()
+        return self.page.url.split("/projects/")[1].split("/")[0]
+
+    def document(self, project: str) -> dict:
+        return Project.objects.get(pk=project).head.document
 
     def test_slots_are_named_one_after_the_other_in_the_table(self) -> None:
         page = self.page

@@ -8,6 +8,8 @@ from tests.samples import coloured, folder, noise, normals_of, save
 
 
 class Materials(Site):
+    draws = True
+
     def test_a_sheet_is_worked_on(self) -> None:
         page = self.page
         self.open_small_project()

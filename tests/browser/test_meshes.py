@@ -33,6 +33,8 @@ def two_meshes(root: Path) -> Path:
 
 
 class Meshes(Site):
+    draws = True
+
     def open_two(self) -> None:
         with folder() as root:
             packed = shutil.make_archive(str(root / "p"), "zip", two_meshes(root / "p"))
@@ -311,6 +313,8 @@ class Meshes(Site):
 
 
 class Proposing(Site):
+    draws = True
+
     def test_nameless_maps_find_nameless_slots_and_are_accepted_in_one_go(self) -> None:
         page = self.page
         self.begin("Nameless")
@@ -343,6 +347,8 @@ class Proposing(Site):
 
 
 class Arriving(Site):
+    draws = True
+
     def test_a_gltf_with_its_files_is_dressed_in_one_step(self) -> None:
         page = self.page
         material = {

@@ -15,6 +15,8 @@ from tests.samples import folder
 
 
 class Scene(Site):
+    draws = True
+
     def setUp(self) -> None:
         super().setUp()
         self.open_small_project()

@@ -8,6 +8,8 @@ from tests.scenes import figure
 
 
 class Scenes(Site):
+    draws = True
+
     def test_a_scene_is_played_tried_and_handed_over(self) -> None:
         page = self.page
         self.begin("Figure")

@@ -27,6 +27,8 @@ for (const [name, what] of [['drawElements', 'draws'], ['drawArrays', 'draws'], 
 
 
 class Stage(Site):
+    draws = True
+
     def test_another_light_is_one_picture_drawn_and_nothing_else(self) -> None:
         page = self.page
         page.add_init_script(COUNTED)
@@ -148,4 +150,40 @@ class Stage(Site):
         self.button("Make").click()
         page.locator('[data-input="normal"]').get_by_text("1 over it").wait_for()
         self.stage_pixels(unlike=deep)
+        self.assertEqual(self.complaints, [])
+
+    def test_what_a_driver_took_away_and_gave_back_is_drawn_as_before(self) -> None:
+        """Source: WebGL 1.0, 5.15: contexts are lost when drivers are reset, and restored empty."""
+        page = self.page
+        self.open_small_project()
+        self.to_material("plain")
+        before = self.stage_pixels()
+        canvas = page.get_by_test_id("stage").locator("canvas")
+        taken = canvas.evaluate_handle(
+            "(canvas) => canvas.getContext('webgl2').getExtension('WEBGL_lose_context')"
+        )
+        taken.evaluate("(context) => context.loseContext()")
+        said = page.get_by_text("The graphics driver was reset")
+        said.wait_for()
+        taken.evaluate("(context) => context.restoreContext()")
+        said.wait_for(state="detached")
+        np.testing.assert_allclose(self.stage_pixels(), before, atol=1)
+        self.assertEqual(self.complaints, [])
+
+
+class WithoutDrawing(Site):
+    def test_a_browser_that_draws_nothing_says_so_and_everything_else_works(self) -> None:
+        page = self.page
+        self.open_small_project()
+        said = page.get_by_text("This browser draws nothing in 3D")
+        self.to_material("plain")
+        said.wait_for()
+        page.get_by_role("heading", name="plain", exact=True).wait_for()
+        self.go("Meshes")
+        said.wait_for()
+        self.button("Checker").click()
+        self.button("Checker").and_(page.locator("[aria-pressed=true]")).wait_for()
+        self.go("Maps")
+        said.wait_for(state="detached")
+        self.assertEqual(page.locator("canvas[data-engine]").count(), 0)
         self.assertEqual(self.complaints, [])

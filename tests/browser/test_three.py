@@ -169,6 +169,8 @@ window.draw = (color, metalness, roughness) => {
 
 
 class PhysicalMaterial(Site):
+    draws = True
+
     def test_the_reference_shading_is_what_three_draws_under_one_lamp(self) -> None:
         """Source: npm package `three`, MeshPhysicalMaterial, the same sphere and lamp.
 

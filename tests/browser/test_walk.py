@@ -19,6 +19,8 @@ def zipped(root: Path) -> str:
 
 
 class Walk(Site):
+    draws = True
+
     def test_from_files_to_a_package_that_arrived(self) -> None:
         page = self.page
         home = self.begin("Walk")

@@ -12,6 +12,7 @@ import { BrowserRouter, Navigate, Route, Routes } from 'react-router'
 
 import { ApiError } from './api/client'
 import { guardLeaving } from './api/queue'
+import { Safely } from './components/Safely'
 import { NoticeBar } from './layout/NoticeBar'
 import { ProjectFrame } from './layout/ProjectFrame'
 import { MapsScreen } from './maps/MapsScreen'
@@ -60,19 +61,21 @@ createRoot(document.getElementById('root')!).render(
         {/* A choice is on the page before the next click: no transition, which would let a quick
             hand click what still belongs to the choice before. */}
         <BrowserRouter useTransitions={false}>
-          <Routes>
-            <Route path="/" element={<ProjectsScreen />} />
-            <Route path="/projects/:projectId" element={<ProjectFrame />}>
-              <Route index element={<Navigate to="maps" replace />} />
-              <Route path="maps/:name?" element={<MapsScreen />} />
-              <Route path="materials/:name?" element={<MaterialsScreen />} />
-              <Route path="meshes/:name?" element={<MeshesScreen />} />
-              <Route path="scene" element={<SceneScreen />} />
-              <Route path="checks" element={<ChecksScreen />} />
-              <Route path="export" element={<ExportScreen />} />
-            </Route>
-            <Route path="*" element={<Navigate to="/" replace />} />
-          </Routes>
+          <Safely>
+            <Routes>
+              <Route path="/" element={<ProjectsScreen />} />
+              <Route path="/projects/:projectId" element={<ProjectFrame />}>
+                <Route index element={<Navigate to="maps" replace />} />
+                <Route path="maps/:name?" element={<MapsScreen />} />
+                <Route path="materials/:name?" element={<MaterialsScreen />} />
+                <Route path="meshes/:name?" element={<MeshesScreen />} />
+                <Route path="scene" element={<SceneScreen />} />
+                <Route path="checks" element={<ChecksScreen />} />
+                <Route path="export" element={<ExportScreen />} />
+              </Route>
+              <Route path="*" element={<Navigate to="/" replace />} />
+            </Routes>
+          </Safely>
         </BrowserRouter>
         <NoticeBar />
       </QueryClientProvider>

@@ -12,6 +12,7 @@ import { Header } from './Header'
 import { IncomingPanel } from './IncomingPanel'
 import { NewOfSets } from './NewOfSets'
 import { useAllRemembered } from '../components/remembered'
+import { Safely } from '../components/Safely'
 import { useBringIn } from '../components/useBringIn'
 import { useIncoming } from '../api/incoming'
 import { StatusLine } from './StatusLine'
@@ -105,9 +106,11 @@ export function ProjectFrame() {
       <div className="frame">
         <Header project={project.data} />
         <main className="screen" key={id}>
-          <Suspense fallback={<h1 className="empty">Opening …</h1>}>
-            <Outlet />
-          </Suspense>
+          <Safely place={pathname}>
+            <Suspense fallback={<h1 className="empty">Opening …</h1>}>
+              <Outlet />
+            </Suspense>
+          </Safely>
         </main>
         <Suspense fallback={null}>
           <StageKeeper />

@@ -5,8 +5,13 @@ import { BACKDROPS } from '../theme'
 import type { Shown } from './kept'
 import { useKept } from './kept'
 import type { Pose } from './pose'
+import { drawing } from './software'
 import { StageCanvas } from './StageCanvas'
 import { useView } from './view'
+
+const NO_DRAWING =
+  'This browser draws nothing in 3D: WebGL 2 is off or missing. Turn hardware acceleration on, or use another browser. ' +
+  'Everything beside the stage works without it.'
 
 interface Props {
   children: ReactNode
@@ -21,8 +26,10 @@ interface Props {
 /** The stage: whatever is put on it, under the chosen light, to be turned and moved round. */
 export function Stage({ children, size, label, pose, framed, ready = true }: Props) {
   const box = useRef<HTMLDivElement>(null)
-  useKeptCanvas(box, ready, { children, size, pose, framed })
-  const [trouble] = Object.values(useKept((state) => state.troubles))
+  const draws = drawing() !== 'none'
+  useKeptCanvas(box, ready && draws, { children, size, pose, framed })
+  const [failed] = Object.values(useKept((state) => state.troubles))
+  const trouble = draws ? failed : NO_DRAWING
   return (
     <Ground ref={box} label={label} name="stage">
       {trouble && (
@@ -38,9 +45,11 @@ export function Stage({ children, size, label, pose, framed, ready = true }: Pro
 export function FollowingStage({ children, size, label, pose }: Props & { pose: Pose }) {
   return (
     <Ground label={label} name="stage-compared">
-      <StageCanvas size={size} pose={pose} follows>
-        {children}
-      </StageCanvas>
+      {drawing() !== 'none' && (
+        <StageCanvas size={size} pose={pose} follows>
+          {children}
+        </StageCanvas>
+      )}
     </Ground>
   )
 }

@@ -1,6 +1,6 @@
 import { OrbitControls } from '@react-three/drei'
 import { Canvas, useFrame, useThree } from '@react-three/fiber'
-import { useEffect, useRef, useState } from 'react'
+import { useEffect, useReducer, useRef, useState } from 'react'
 import type { ReactNode } from 'react'
 import { createPortal } from 'react-dom'
 import type { Group } from 'three'
@@ -15,9 +15,10 @@ import { useKeptPanorama } from './PanoramaPick'
 import type { Shown } from './kept'
 import { useKept } from './kept'
 import type { Pose } from './pose'
-import { smoothed } from './software'
+import { drawing } from './software'
 import { useView } from './view'
 
+const LOST = 'The graphics driver was reset. What stands here is drawn anew as soon as it is back.'
 const FROM = new Vector3(0.85, 0.72, 1.5)
 
 /** Keeps the stage's canvas for as long as a project is open, whichever screen it stands on. */
@@ -47,39 +48,65 @@ export function StageCanvas({
   follows: boolean
 }) {
   const { light, chart, shadows } = useView()
+  const [context, renew] = useReducer((count: number) => count + 1, 0)
   return (
-    <Canvas
-      frameloop="demand"
-      shadows={shadows}
-      dpr={[0.5, 2]}
-      gl={{ alpha: true, antialias: smoothed(), preserveDrawingBuffer: true }}
-      camera={{
-        fov: 32,
-        near: 0.01,
-        far: 200,
-        position: FROM.clone().multiplyScalar(1.9).toArray(),
-      }}
-    >
-      <Exposure />
-      <Lights name={light} size={size} />
-      {!follows && <LightsAhead />}
-      {chart && <Chart size={size} />}
-      <Turntable pose={pose} follows={follows}>
-        <Caught>{children}</Caught>
-      </Turntable>
-      {follows && pose ? <Follow pose={pose} /> : <Told pose={pose} />}
-      {!follows && framed && <Frame size={size} pose={pose} />}
-      {!follows && (
-        <OrbitControls
-          makeDefault
-          enableDamping={false}
-          minDistance={0.05}
-          maxDistance={100}
-          onChange={() => pose?.changed.forEach((tell) => tell())}
-        />
-      )}
-    </Canvas>
+    <Caught of={children}>
+      <Canvas
+        key={context}
+        frameloop="demand"
+        shadows={shadows}
+        dpr={[0.5, 2]}
+        // Smoothed edges are four samples a texel, which only a graphics card has to spare.
+        gl={{ alpha: true, antialias: drawing() === 'card', preserveDrawingBuffer: true }}
+        camera={{
+          fov: 32,
+          near: 0.01,
+          far: 200,
+          position: FROM.clone().multiplyScalar(1.9).toArray(),
+        }}
+      >
+        <Context renew={renew} />
+        <Exposure />
+        <Lights name={light} size={size} />
+        {!follows && <LightsAhead />}
+        {chart && <Chart size={size} />}
+        <Turntable pose={pose} follows={follows}>
+          <Caught>{children}</Caught>
+        </Turntable>
+        {follows && pose ? <Follow pose={pose} /> : <Told pose={pose} />}
+        {!follows && framed && <Frame size={size} pose={pose} />}
+        {!follows && (
+          <OrbitControls
+            makeDefault
+            enableDamping={false}
+            minDistance={0.05}
+            maxDistance={100}
+            onChange={() => pose?.changed.forEach((tell) => tell())}
+          />
+        )}
+      </Canvas>
+    </Caught>
   )
+}
+
+/** A driver can take a context away, with all that was filtered in it; once it gives it back everything is made anew. */
+function Context({ renew }: { renew: () => void }) {
+  const canvas = useThree((state) => state.gl.domElement)
+  useEffect(() => {
+    const { fail } = useKept.getState()
+    const lost = () => {
+      canvas.style.visibility = 'hidden'
+      fail('context', LOST)
+    }
+    canvas.addEventListener('webglcontextlost', lost)
+    canvas.addEventListener('webglcontextrestored', renew)
+    return () => {
+      canvas.removeEventListener('webglcontextlost', lost)
+      canvas.removeEventListener('webglcontextrestored', renew)
+      fail('context', null)
+    }
+  }, [canvas, renew])
+  return null
 }
 
 /** Brightness, turning of the light and tone mapping, which belong to the renderer and not to any object. */

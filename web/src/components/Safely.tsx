@@ -1,0 +1,36 @@
+import { Button } from '@mui/material'
+import type { ReactNode } from 'react'
+import { ErrorBoundary } from 'react-error-boundary'
+
+/** Keeps the rest of the page when a part of it fails or cannot be fetched: that is said, and how it comes back. It is tried
+ * anew at another place. */
+export function Safely({ place, children }: { place?: string; children: ReactNode }) {
+  return (
+    <ErrorBoundary
+      resetKeys={[place]}
+      fallbackRender={({ error }) => <Failed sentence={sentenceOf(error)} />}
+    >
+      {children}
+    </ErrorBoundary>
+  )
+}
+
+function Failed({ sentence }: { sentence: string }) {
+  return (
+    <section className="empty" role="alert">
+      <h1>This cannot be shown</h1>
+      <p>{sentence} What was saved is kept.</p>
+      <Button variant="contained" onClick={() => window.location.reload()}>
+        Load the page again
+      </Button>
+    </section>
+  )
+}
+
+/** Browsers word a missing part of the program differently. */
+function sentenceOf(problem: unknown): string {
+  const message = problem instanceof Error ? problem.message : String(problem)
+  return /dynamically imported module|module script|error loading/i.test(message)
+    ? 'A part of the program could not be fetched: the server is out of reach, or newer than this page.'
+    : `Something went wrong on this page (${message}).`
+}
