@@ -9,6 +9,7 @@ CHROMIUM = (
     "--disable-background-networking",
     "--disable-component-update",
     "--disable-sync",
+    "--host-resolver-rules=MAP studio.test 127.0.0.1",
 )
 DRAWS = ("--use-angle=swiftshader", "--enable-unsafe-swiftshader")
 DRAWS_NOT = ("--disable-3d-apis",)

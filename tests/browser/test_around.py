@@ -8,8 +8,10 @@ import re
 import shutil
 from pathlib import Path
 
+from django.test import modify_settings
+
 from tests.browser.site import Site
-from tests.samples import folder, project_folder, quads, save_glb
+from tests.samples import coloured, folder, project_folder, quads, save, save_glb
 
 
 class Projects(Site):
@@ -188,3 +190,28 @@ class Parts(Site):
         page.unroute("**/ChecksScreen*")
         self.button("Load the page again").click()
         page.get_by_role("heading", name="Findings").wait_for()
+
+
+@modify_settings(ALLOWED_HOSTS={"append": "studio.test"})
+class PlainHttp(Site):
+    @property
+    def live_server_url(self) -> str:
+        """Under a name, which browsers do not trust as they do this machine's own address."""
+        return super().live_server_url.replace("localhost", "studio.test")
+
+    def test_files_come_in_and_edits_are_made(self) -> None:
+        """Where a page is not trusted, browsers keep hashing, unique names and the clipboard from
+        it. Source: W3C Secure Contexts."""
+        page = self.page
+        with folder() as root:
+            save(root / "in/oak_basecolor.png", coloured(64))
+            self.begin("Plain")
+            self.assertFalse(page.evaluate("isSecureContext"))
+            self.bring_in(root / "in")
+        page.get_by_role("button", name="Make material").first.click()
+        self.to_material("oak")
+        self.button("Undo").click()
+        self.button("Redo").click()
+        page.get_by_title("oak", exact=True).first.wait_for()
+        errors = [said for said in self.complaints if "Cross-Origin-Opener-Policy" not in said]
+        self.assertEqual(errors, [])

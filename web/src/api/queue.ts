@@ -8,8 +8,8 @@ import { ApiError } from './client'
 import { applied, renamedIn } from './stated'
 import type { Document, Edit, Project } from './types'
 
-/** This page, as the server tells its edits from those of others. */
-export const PAGE = crypto.randomUUID()
+/** This page, as the server tells its edits from those of others. (`randomUUID` is for pages of HTTPS or of this machine.) */
+export const PAGE = crypto.getRandomValues(new Uint32Array(3)).join('-')
 
 interface Task {
   edits: Edit[]

@@ -5,6 +5,7 @@ import { Fragment } from 'react'
 import { get } from '../api/client'
 import { useProject, useProjectId } from '../api/queries'
 import type { Probed } from '../api/types'
+import { copyText } from '../components/copyText'
 import { INPUT_WORDS } from '../words'
 
 /** Every input at the point that was clicked, each traced to its file, channel and texel. */
@@ -49,7 +50,7 @@ export function Probe({
             {where} · uv {u.toFixed(3)}, {v.toFixed(3)}
           </span>
         </h2>
-        <Button variant="text" onClick={() => void navigator.clipboard.writeText(text())}>
+        <Button variant="text" onClick={() => void copyText(text())}>
           Copy
         </Button>
         <Button variant="text" onClick={close}>

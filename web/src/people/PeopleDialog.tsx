@@ -9,6 +9,7 @@ import {
 } from '@mui/material'
 import { useState } from 'react'
 
+import { copyText } from '../components/copyText'
 import { ago } from '../words'
 import type { Pending, RoleName } from './people'
 import { ROLES, useMe, usePeople, usePeopleChanges } from './people'
@@ -42,9 +43,7 @@ export function PeopleDialog({ close }: { close: () => void }) {
             <b>{issued.what}</b> It is shown only now:
             <div className="row">
               <code className="mono grow">{issued.secret}</code>
-              <Button onClick={() => void navigator.clipboard.writeText(issued.secret)}>
-                Copy
-              </Button>
+              <Button onClick={() => void copyText(issued.secret)}>Copy</Button>
             </div>
           </section>
         )}
