@@ -8,6 +8,7 @@ import re
 import zipfile
 
 import cv2
+from playwright.sync_api import expect
 
 from tests.browser.site import Site
 from tests.samples import folder
@@ -129,4 +130,10 @@ class Leaving(Site):
         self.go("Export")
         self.button("Export and try").click()
         page.get_by_text(re.compile("≈ [1-9] compressed")).wait_for(timeout=120_000)
+        # What was ticked off stays so.
+        lines = page.get_by_role("region", name="To be set by hand").get_by_role("checkbox")
+        lines.first.check()
+        page.reload()
+        expect(lines.first).to_be_checked(timeout=60_000)
+        expect(lines.last).not_to_be_checked()
         self.assertEqual(self.complaints, [])

@@ -6,6 +6,7 @@ import { Link } from 'react-router'
 import { useProject, useProjectId } from '../api/queries'
 import type { Cell, Material, Package, TrialResult, Verdict } from '../api/types'
 import { useStatus } from '../api/notices'
+import { useRemembered } from '../components/remembered'
 import {
   EXTRA_INPUTS,
   INPUT_WORDS,
@@ -223,16 +224,11 @@ export function TrialBoard({ pack, behind, busy }: BoardProps) {
 
 /** What a person sets in the engine, to be ticked off; the ticks stay in this browser. */
 function ByHand({ pack, lines }: { pack: Package; lines: TrialResult['by_hand'] }) {
-  const key = `by-hand ${pack.id} ${pack.made}`
-  const [done, setDone] = useState<string[]>(
-    () => JSON.parse(localStorage.getItem(key) ?? '[]') as string[],
-  )
+  const [kept, keep] = useRemembered<string>(`by hand ${pack.id} ${pack.made}`, '[]')
   if (!lines?.length) return null
-  const tick = (line: string, on: boolean) => {
-    const next = on ? [...done, line] : done.filter((other) => other !== line)
-    localStorage.setItem(key, JSON.stringify(next))
-    setDone(next)
-  }
+  const done = JSON.parse(kept) as string[]
+  const tick = (line: string, on: boolean) =>
+    keep(JSON.stringify(on ? [...done, line] : done.filter((other) => other !== line)))
   return (
     <section aria-label="To be set by hand" style={{ padding: '12px 14px 0' }}>
       <h2>To be set by hand</h2>
