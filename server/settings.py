@@ -89,6 +89,7 @@ MIDDLEWARE = [
     "csp.middleware.CSPMiddleware",
     "server.access.own_resources",
     "whitenoise.middleware.WhiteNoiseMiddleware",
+    "server.compressing.answers_compressed",
     "server.access.plain_refusals",
     "server.access.programs_are_trusted",
     "django.middleware.csrf.CsrfViewMiddleware",
@@ -248,6 +249,8 @@ if TEAM and SSO["url"]:
 STATIC_URL = "/static/"
 WHITENOISE_ROOT = WEB_FOLDER if WEB_FOLDER.is_dir() else None
 WHITENOISE_INDEX_FILE = False
+# Their names hold a hash of what they are.
+WHITENOISE_IMMUTABLE_FILE_TEST = r"^/assets/.+-[\w-]{8}\.\w+$"
 USE_TZ = True
 TIME_ZONE = _text("TIME_ZONE", "UTC")
 LANGUAGE_CODE = "en-gb"

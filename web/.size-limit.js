@@ -11,7 +11,7 @@ const fetched = ({ file, css = [], imports = [] }) => [
 
 export default [
   {
-    name: 'First page, compressed as servers send it',
+    name: 'First page, compressed as the server sends it',
     path: [...new Set(fetched(manifest['index.html']))].map((file) => `dist/${file}`),
     limit: '300 kB',
     gzip: true,

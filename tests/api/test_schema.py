@@ -66,7 +66,9 @@ class EveryCall(Api):
                 case.path_parameters |= {
                     k: v for k, v in parameters.items() if k in case.path_parameters
                 }
-            case.validate_response(case.call(), checks=CHECKS)
+            # What calls in the same process does not unpack what it says it can.
+            answer = case.call(headers={"Accept-Encoding": "identity"})
+            case.validate_response(answer, checks=CHECKS)
 
         with_cases = given(case=operation.as_strategy())(each)
         settings(
