@@ -215,3 +215,25 @@ class PlainHttp(Site):
         page.get_by_title("oak", exact=True).first.wait_for()
         errors = [said for said in self.complaints if "Cross-Origin-Opener-Policy" not in said]
         self.assertEqual(errors, [])
+
+
+SPILLS = """() => [...document.querySelectorAll('.header *, .bar, .bar *')]
+  .filter((part) => !part.closest('.sr') && getComputedStyle(part).overflowX === 'visible')
+  .filter((part) => getComputedStyle(part).display !== 'inline')
+  .filter((part) => part.clientWidth > 0 && part.scrollWidth > part.clientWidth + 1)
+  .map((part) => `${part.tagName} ${part.className}: ${part.innerText}`)"""
+"""Parts of the header and of bars that are wider than their room, and lie on what is beside them."""
+
+
+class SmallWindow(Site):
+    def test_nothing_lies_on_anything_else(self) -> None:
+        """At 1280 × 800, and that zoomed to 125 %. Source: WCAG 2.2, 1.4.4 and 1.4.10."""
+        page = self.page
+        self.open_small_project()
+        for screen in ("Maps", "Materials", "Meshes", "Scene", "Checks", "Export"):
+            self.go(screen)
+            page.get_by_text("Opening …").wait_for(state="detached")
+            page.wait_for_load_state("networkidle")
+            for width, height in ((1280, 800), (1024, 640)):
+                page.set_viewport_size({"width": width, "height": height})
+                self.assertEqual(page.evaluate(SPILLS), [], f"{screen}, {width}")
