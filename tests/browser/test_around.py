@@ -191,6 +191,15 @@ class Parts(Site):
         self.button("Load the page again").click()
         page.get_by_role("heading", name="Findings").wait_for()
 
+    def test_without_what_draws_the_screens_that_do_not_draw_work(self) -> None:
+        page = self.page
+        page.route("**/StageCanvas*.js", lambda route: route.abort())
+        self.open_small_project()
+        page.get_by_role("link", name="Materials").click()
+        page.get_by_role("heading", name="This cannot be shown").wait_for()
+        self.go("Checks")
+        page.get_by_role("heading", name="Findings").wait_for()
+
 
 @modify_settings(ALLOWED_HOSTS={"append": "studio.test"})
 class PlainHttp(Site):

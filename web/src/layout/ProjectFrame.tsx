@@ -15,6 +15,7 @@ import { useAllRemembered } from '../components/remembered'
 import { Safely } from '../components/Safely'
 import { useBringIn } from '../components/useBringIn'
 import { useIncoming } from '../api/incoming'
+import { Caught } from '../stage/Caught'
 import { StatusLine } from './StatusLine'
 
 const StageKeeper = lazy(() =>
@@ -112,9 +113,11 @@ export function ProjectFrame() {
             </Suspense>
           </Safely>
         </main>
-        <Suspense fallback={null}>
-          <StageKeeper />
-        </Suspense>
+        <Caught of={pathname}>
+          <Suspense fallback={null}>
+            <StageKeeper />
+          </Suspense>
+        </Caught>
         <div>
           <ChangedFilesBar />
           <NewOfSets />
