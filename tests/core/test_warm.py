@@ -71,6 +71,8 @@ class Warm(TestCase):
             ("identify", "p/maps"),
             ("check", "broken"),
             ("check", "none"),
+            ("check", ""),
+            ("check", "nöne = 2\n"),
             ("nonsense",),
             ("export", "--help"),
         ):
