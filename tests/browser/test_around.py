@@ -175,13 +175,17 @@ class Findings(Site):
 
 
 class Parts(Site):
+    def miss(self, files: str, screen: str) -> None:
+        """Go to a screen that cannot be fetched."""
+        self.page.route(files, lambda route: route.abort())
+        self.open_small_project()
+        self.page.get_by_role("link", name=screen).click()
+        self.page.get_by_role("heading", name="This cannot be shown").wait_for()
+
     def test_a_part_that_cannot_be_fetched_leaves_the_rest_standing(self) -> None:
         """As when the server was renewed, or went away, while a page was open."""
         page = self.page
-        page.route("**/ChecksScreen*", lambda route: route.abort())
-        self.open_small_project()
-        page.get_by_role("link", name="Checks").click()
-        page.get_by_role("heading", name="This cannot be shown").wait_for()
+        self.miss("**/ChecksScreen*", "Checks")
         page.get_by_text("A part of the program could not be fetched").wait_for()
         self.axe("a part that is missing")
         self.go("Materials")
@@ -192,13 +196,9 @@ class Parts(Site):
         page.get_by_role("heading", name="Findings").wait_for()
 
     def test_without_what_draws_the_screens_that_do_not_draw_work(self) -> None:
-        page = self.page
-        page.route("**/StageCanvas*.js", lambda route: route.abort())
-        self.open_small_project()
-        page.get_by_role("link", name="Materials").click()
-        page.get_by_role("heading", name="This cannot be shown").wait_for()
+        self.miss("**/StageCanvas*.js", "Materials")
         self.go("Checks")
-        page.get_by_role("heading", name="Findings").wait_for()
+        self.page.get_by_role("heading", name="Findings").wait_for()
 
 
 @modify_settings(ALLOWED_HOSTS={"append": "studio.test"})

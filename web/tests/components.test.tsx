@@ -9,9 +9,12 @@ import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 
 import { useRecipe, useStepping } from '../src/api/changes'
 import { post } from '../src/api/client'
+import { useNotices } from '../src/api/notices'
 import { AskName } from '../src/components/AskName'
 import { Confirm } from '../src/components/Confirm'
+import { copyText } from '../src/components/copyText'
 import { Picture } from '../src/components/Picture'
+import { Safely } from '../src/components/Safely'
 import { useTyped } from '../src/components/useTyped'
 import { Caught } from '../src/stage/Caught'
 import { useKept } from '../src/stage/kept'
@@ -188,5 +191,65 @@ describe('a step that is sent twice', () => {
     expect(useStepping.getState().sent).toEqual([])
     void send()
     await vi.waitFor(() => expect(posted).toHaveBeenCalledTimes(2))
+  })
+})
+
+describe('a part of the page that fails', () => {
+  beforeEach(() => void vi.spyOn(console, 'error').mockImplementation(() => undefined))
+  const Broken = ({ message }: { message: string }): never => {
+    throw new Error(message)
+  }
+  it.each([
+    ['no such slot', 'Something went wrong on this page (no such slot).'],
+    // As Chromium, Firefox and Safari word it; from memory.
+    [
+      'Failed to fetch dynamically imported module: /a.js',
+      'A part of the program could not be fetched',
+    ],
+    [
+      'error loading dynamically imported module: /a.js',
+      'A part of the program could not be fetched',
+    ],
+    ['Importing a module script failed.', 'A part of the program could not be fetched'],
+  ])('is said in a sentence: %s', (message, sentence) => {
+    render(
+      <Safely>
+        <Broken message={message} />
+      </Safely>,
+    )
+    expect(screen.getByRole('alert').textContent).toContain(sentence)
+  })
+  it('leaves the rest standing, and is tried anew at another place', () => {
+    const at = (place: string, part: ReactNode) => (
+      <>
+        <p>header</p>
+        <Safely place={place}>{part}</Safely>
+      </>
+    )
+    const { rerender } = render(at('/checks', <Broken message="no" />))
+    expect(screen.queryByText('header')).not.toBeNull()
+    rerender(at('/maps', <p>board</p>))
+    expect(screen.queryByText('board')).not.toBeNull()
+    expect(screen.queryByRole('alert')).toBeNull()
+  })
+})
+
+describe('copying', () => {
+  afterEach(() => void vi.unstubAllGlobals())
+  const said = () => useNotices.getState().current
+  it('is said', async () => {
+    const writeText = vi.fn(() => Promise.resolve())
+    vi.stubGlobal('navigator', { clipboard: { writeText } })
+    await copyText('0.5\t0.25')
+    expect(writeText).toHaveBeenCalledWith('0.5\t0.25')
+    expect(said()).toBe('Copied.')
+  })
+  it.each([
+    ['there is no clipboard', {}],
+    ['it is refused', { clipboard: { writeText: () => Promise.reject(new Error('denied')) } }],
+  ])('says why it could not where %s', async (_, browser) => {
+    vi.stubGlobal('navigator', browser)
+    await copyText('text')
+    expect(said()).toBeInstanceOf(Error)
   })
 })

@@ -36,12 +36,12 @@ export function pathOf(file: File): string {
   return (given || file.name).replace(/^[./\\]+/, '')
 }
 
-/** Above this a file is sent without looking first whether it is there: hashing needs all of it in memory. So it is where a
- * page may not hash, which only those of HTTPS or of this machine may. */
+/** Above this a file is sent without looking first whether it is there: hashing needs all of it in memory. */
 const HASHED_BYTES = 512 * 2 ** 20
 
 /** The file's hash if its content is on the server already. */
 async function known(file: File): Promise<string | null> {
+  // Browsers let only pages of HTTPS or of this machine hash.
   if (file.size > HASHED_BYTES || !window.isSecureContext) return null
   const digest = await crypto.subtle.digest('SHA-256', await file.arrayBuffer())
   const sha256 = [...new Uint8Array(digest)]

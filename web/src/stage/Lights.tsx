@@ -13,7 +13,7 @@ import {
 
 import { LIGHT_TABLE, PANEL_EDGE } from '../api/tables'
 import { shownPanorama, usePanorama } from './panorama'
-import { drawnInSoftware } from './software'
+import { drawing } from './software'
 import type { LightName } from './view'
 import { useView } from './view'
 
@@ -161,7 +161,7 @@ function reflections(gl: WebGLRenderer, name: LightName): Texture {
 function generatorFor(gl: WebGLRenderer): PMREMGenerator {
   const generator = new PMREMGenerator(gl)
   // The library has no way to ask for fewer texels than 256 a side, each the mean of 256 samples: seconds in software.
-  if (drawnInSoftware(gl.getContext()) && '_setSize' in generator)
+  if (drawing() === 'software' && '_setSize' in generator)
     Object.assign(generator, {
       _setSize(this: { _cubeSize: number }) {
         this._cubeSize = SOFTWARE_SIZE
