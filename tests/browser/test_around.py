@@ -175,24 +175,68 @@ class Findings(Site):
 
 
 class Parts(Site):
+    def setUp(self) -> None:
+        super().setUp()
+        # What is fetched in idle time is fetched when a test says so.
+        self.page.add_init_script("window.requestIdleCallback = (work) => { window.idle ??= work }")
+
     def miss(self, files: str, screen: str) -> None:
-        """Go to a screen that cannot be fetched."""
+        """Go to a screen that cannot be fetched, before the page has asked for it in idle time and
+        after that."""
         self.page.route(files, lambda route: route.abort())
         self.open_small_project()
+        self.to_missing(screen)
+        self.go("Maps")
+        self.idle_anew()
+        self.to_missing(screen)
+
+    def idle_anew(self) -> None:
+        self.page.reload()
+        self.page.evaluate("idle()")
+        self.page.wait_for_load_state("networkidle")
+
+    def to_missing(self, screen: str) -> None:
         self.page.get_by_role("link", name=screen).click()
         self.page.get_by_role("heading", name="This cannot be shown").wait_for()
+        self.page.get_by_text("A part of the program could not be fetched").wait_for()
 
     def test_a_part_that_cannot_be_fetched_leaves_the_rest_standing(self) -> None:
         """As when the server was renewed, or went away, while a page was open."""
         page = self.page
         self.miss("**/ChecksScreen*", "Checks")
-        page.get_by_text("A part of the program could not be fetched").wait_for()
         self.axe("a part that is missing")
         self.go("Materials")
         page.get_by_role("heading", name="This cannot be shown").wait_for(state="detached")
         page.get_by_role("link", name="Checks").click()
         page.unroute("**/ChecksScreen*")
         self.button("Load the page again").click()
+        page.get_by_role("heading", name="Findings").wait_for()
+
+    def test_a_part_that_is_fetched_late_has_its_styles(self) -> None:
+        """What failed in idle time is asked for again when it is opened, and is then whole."""
+        page = self.page
+        self.open_small_project()
+        self.go("Checks")
+        laid_out = "element => getComputedStyle(element).gridTemplateColumns"
+        expected = page.locator(".checks").evaluate(laid_out)
+        self.go("Maps")
+        page.route("**/ChecksScreen*", lambda route: route.abort())
+        self.idle_anew()
+        page.unroute("**/ChecksScreen*")
+        self.go("Checks")
+        self.assertEqual(page.locator(".checks").evaluate(laid_out), expected)
+        self.assertEqual([c for c in self.complaints if "Failed to load resource" not in c], [])
+
+    def test_what_opens_over_a_screen_leaves_it_standing(self) -> None:
+        page = self.page
+        page.route("**/Guide*", lambda route: route.abort())
+        self.open_small_project()
+        self.go("Materials")
+        page.keyboard.press("?")
+        page.get_by_text("A part of the program could not be fetched").wait_for()
+        self.axe("a guide that is missing")
+        self.button("Close").click()
+        self.go("Checks")
         page.get_by_role("heading", name="Findings").wait_for()
 
     def test_without_what_draws_the_screens_that_do_not_draw_work(self) -> None:

@@ -45,7 +45,8 @@ const MeshesScreen = lazy(() => rooms.meshes().then((room) => ({ default: room.M
 const SceneScreen = lazy(() => rooms.scene().then((room) => ({ default: room.SceneScreen })))
 const ChecksScreen = lazy(() => rooms.checks().then((room) => ({ default: room.ChecksScreen })))
 const ExportScreen = lazy(() => rooms.export().then((room) => ({ default: room.ExportScreen })))
-const fetchRooms = () => Object.values(rooms).forEach((load) => void load())
+// One that fails now is asked for again, and its failure said, when it is opened.
+const fetchRooms = () => Object.values(rooms).forEach((load) => void load().catch(() => null))
 // Not every browser says when it is idle.
 if ('requestIdleCallback' in window) requestIdleCallback(fetchRooms, { timeout: 2000 })
 else setTimeout(fetchRooms, 1000)

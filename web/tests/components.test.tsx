@@ -14,7 +14,7 @@ import { AskName } from '../src/components/AskName'
 import { Confirm } from '../src/components/Confirm'
 import { copyText } from '../src/components/copyText'
 import { Picture } from '../src/components/Picture'
-import { Safely } from '../src/components/Safely'
+import { Safely, SafelyOver } from '../src/components/Safely'
 import { useTyped } from '../src/components/useTyped'
 import { Caught } from '../src/stage/Caught'
 import { useKept } from '../src/stage/kept'
@@ -231,6 +231,17 @@ describe('a part of the page that fails', () => {
     rerender(at('/maps', <p>board</p>))
     expect(screen.queryByText('board')).not.toBeNull()
     expect(screen.queryByRole('alert')).toBeNull()
+  })
+  it('over a screen is said in a dialog that can be closed', async () => {
+    const close = vi.fn()
+    render(
+      <SafelyOver close={close}>
+        <Broken message="Importing a module script failed." />
+      </SafelyOver>,
+    )
+    expect(screen.getByRole('dialog').textContent).toContain('A part of the program')
+    await userEvent.click(screen.getByRole('button', { name: 'Close' }))
+    expect(close).toHaveBeenCalledOnce()
   })
 })
 

@@ -1,5 +1,5 @@
-import { Button } from '@mui/material'
-import type { ReactNode } from 'react'
+import { Button, Dialog, DialogActions } from '@mui/material'
+import { Suspense, type ReactNode } from 'react'
 import { ErrorBoundary } from 'react-error-boundary'
 
 /** Keeps the rest of the page when a part of it fails or cannot be fetched: that is said, and how it comes back. It is tried
@@ -15,10 +15,28 @@ export function Safely({ place, children }: { place?: string; children: ReactNod
   )
 }
 
+/** What opens over a screen, fetched only then: where that fails the screen stays, and the message can be closed. */
+export function SafelyOver({ close, children }: { close: () => void; children: ReactNode }) {
+  return (
+    <ErrorBoundary
+      fallbackRender={({ error }) => (
+        <Dialog open onClose={close} aria-labelledby="failed">
+          <Failed sentence={sentenceOf(error)} />
+          <DialogActions>
+            <Button onClick={close}>Close</Button>
+          </DialogActions>
+        </Dialog>
+      )}
+    >
+      <Suspense fallback={null}>{children}</Suspense>
+    </ErrorBoundary>
+  )
+}
+
 function Failed({ sentence }: { sentence: string }) {
   return (
     <section className="empty" role="alert">
-      <h1>This cannot be shown</h1>
+      <h1 id="failed">This cannot be shown</h1>
       <p>{sentence} What was saved is kept.</p>
       <Button variant="contained" onClick={() => window.location.reload()}>
         Load the page again

@@ -1,5 +1,5 @@
 import { Button, Divider, Menu, MenuItem, Tooltip } from '@mui/material'
-import { Suspense, lazy, useEffect, useState } from 'react'
+import { lazy, useEffect, useState } from 'react'
 import { NavLink } from 'react-router'
 
 import { useEdit, useRedo, useUndo } from '../api/changes'
@@ -13,6 +13,7 @@ import { ago, count } from '../words'
 import { Find } from './Find'
 import { JobsButton } from './JobsButton'
 import { Mark } from '../components/Mark'
+import { SafelyOver } from '../components/Safely'
 import { NotesPanel } from '../notes/NotesPanel'
 import { stationOf, useNotes } from '../notes/notes'
 import { Account } from '../people/Account'
@@ -114,9 +115,9 @@ export function Header({ project }: { project: Project }) {
       <NotesPanel />
       {finding && <Find project={project} close={() => setFinding(false)} />}
       {guided && (
-        <Suspense fallback={null}>
+        <SafelyOver close={() => setGuided(false)}>
           <Guide close={() => setGuided(false)} />
-        </Suspense>
+        </SafelyOver>
       )}
     </header>
   )

@@ -1,12 +1,13 @@
-import { AskName } from '../components/AskName'
 import { Divider, Menu, MenuItem } from '@mui/material'
 import { useColorScheme } from '@mui/material/styles'
-import { Suspense, lazy, useState } from 'react'
+import { lazy, useState } from 'react'
 import { useLocation } from 'react-router'
 
 import { useCheckpoint, useEdit, useRestore } from '../api/changes'
 import { useStartJob } from '../api/jobs'
 import type { Project } from '../api/types'
+import { AskName } from '../components/AskName'
+import { SafelyOver } from '../components/Safely'
 import { atOf, useNoting } from '../notes/notes'
 import { ago } from '../words'
 import { FollowFolders } from './FollowFolders'
@@ -126,12 +127,15 @@ export function ProjectMenu({ project }: { project: Project }) {
           {mode === 'dark' ? 'Light' : 'Dark'} surroundings
         </MenuItem>
       </Menu>
-      <Suspense fallback={null}>
-        {shown === 'people' && <PeopleDialog close={() => setShown(null)} />}
-        {shown === 'history' && (
-          <HistoryPanel about={aboutOf(pathname)} close={() => setShown(null)} />
-        )}
-      </Suspense>
+      {shown && (
+        <SafelyOver close={() => setShown(null)}>
+          {shown === 'people' ? (
+            <PeopleDialog close={() => setShown(null)} />
+          ) : (
+            <HistoryPanel about={aboutOf(pathname)} close={() => setShown(null)} />
+          )}
+        </SafelyOver>
+      )}
       {following && <FollowFolders close={() => setFollowing(false)} />}
       {asking && (
         <AskName
