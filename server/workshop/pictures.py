@@ -32,6 +32,7 @@ from ektopos.materials.derive import Placement
 from ektopos.materials.preview import STAGE_PICTURES, recipe_key, recipe_values, stage_picture
 from ektopos.materials.resolve import reduce_image
 from ektopos.shading import LIGHTS, Look
+from ektopos.shading.filtered import LIGHTS_KEY, filtered_lights
 from ektopos.shading.render import picture, render_sight
 from ektopos.shading.specimen import specimen_sight
 from ektopos.types import Decoding, Float, Pixels
@@ -206,6 +207,15 @@ def recipe_png(key: str, size: int) -> bytes:
         return encode_png(stage_picture(recipe, lambda name: reduced_map(name, source), size)[0])
 
     return kept_or_made(cache_path("pictures", f"{key}-{size}.png"), make)
+
+
+def lights(key: str) -> bytes:
+    """The filtered set-ups. Raises `MissingReference` for any key but that of this version's."""
+    if key != LIGHTS_KEY:
+        raise MissingReference(
+            "these lights are of another version.", subject=key[:20], hint="Load the page again."
+        )
+    return kept_or_made(cache_path("pictures", f"lights-{key}.bin"), filtered_lights)
 
 
 def material_png(key: str, light: str, size: int) -> bytes:

@@ -3,6 +3,7 @@ refused there."""
 
 from __future__ import annotations
 
+import gzip
 import json
 import shutil
 from unittest import mock
@@ -13,6 +14,8 @@ from django.db import connection
 from django.test.utils import CaptureQueriesContext
 
 from ektopos.materials import sheet
+from ektopos.shading.filtered import LIGHTS_KEY
+from ektopos.shading.lights import LIGHTS
 from server.workshop.management.commands.workshop import Command
 from server.workshop.models import MapFacts, Project
 from tests.api.client import Api
@@ -171,6 +174,23 @@ class Pictures(Api):
         self.assertGreater(
             np.abs(decoded(first).astype(int)[..., :3] - decoded(other)[..., :3]).max(), 10
         )
+
+    def test_lights_come_filtered_for_pages_without_a_graphics_card(self) -> None:
+        packed = self.client.get(
+            f"/api/lights/{LIGHTS_KEY}.bin", headers={"Accept-Encoding": "gzip"}
+        )
+        self.assertLess(len(packed.content), 150_000)
+        halves = np.frombuffer(gzip.decompress(packed.content), "<f2").reshape(len(LIGHTS), -1, 4)
+        self.assertEqual(halves.shape[1], 6 * (64**2 + 32**2 + 16**2 + 8**2))
+        for texels, light in zip(halves, LIGHTS.values(), strict=True):
+            # The first face looks along x, its middle two rows and columns along it nearly.
+            middle = texels[: 64**2].reshape(64, 64, 4)[31:33, 31:33].mean(axis=(0, 1))
+            along = light.surroundings(np.array([[-1.0, 0.0, 0.0]]))[0]
+            np.testing.assert_allclose(middle, [*along, 1.0], rtol=0.02)
+        plain = self.client.get(f"/api/lights/{LIGHTS_KEY}.bin")
+        self.assertEqual(plain.content, halves.tobytes())
+        other = self.client.get("/api/lights/another.bin")
+        self.assertEqual((other.status_code, b"Load the page again." in other.content), (404, True))
 
     def test_a_stage_at_a_checkpoint_is_as_it_was(self) -> None:
         project = self.sample()

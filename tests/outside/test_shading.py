@@ -14,6 +14,8 @@ from ektopos.materials.convert import to_metallic_roughness, to_specular_gloss
 from ektopos.meshes.mesh import face_normals
 from ektopos.shading import f0_from_ior, shade, specimen, vertex_tangents
 from ektopos.shading.brdf import first_bounce, fresnel
+from ektopos.shading.filtered import cube_directions, filtered, roughness_of
+from ektopos.shading.lights import LIGHTS
 from tests.outside.test_gltf import WEB
 
 mi.set_variant("scalar_rgb")
@@ -120,6 +122,47 @@ class Furnace(TestCase):
         # With α = 1 and light from straight above, the share of the first bounce has a closed form:
         # 1 − ln 2.
         self.assertAlmostEqual(first_bounce()[-1, -1], 1 - np.log(2), delta=0.003)
+
+
+class Reflections(TestCase):
+    """Surroundings filtered for the stage of a page without a graphics card."""
+
+    def test_every_roughness_takes_in_what_its_lobe_does(self) -> None:
+        """Source: Mitsuba's GGX distribution, summed over the directions of a spiral."""
+        count = 200_000
+        turn = np.pi * (1 + 5**0.5) * np.arange(count)
+        y = 1 - (2 * np.arange(count) + 1) / count
+        beside = np.sqrt(1 - y**2)
+        directions = np.stack([beside * np.cos(turn), y, beside * np.sin(turn)], axis=1)
+        cosines = np.cos(np.linspace(np.pi / 2, 0, 4000))
+        for name in ("low-sun", "points"):
+            radiance = LIGHTS[name].surroundings
+            mirror = radiance(cube_directions(128)).reshape(6, 64, 2, 64, 2, 3).mean(axis=(2, 4))
+            seen = radiance(directions)
+            for level, found in enumerate(filtered(mirror)[1:], 1):
+                lobe = mi.MicrofacetDistribution(
+                    mi.MicrofacetType.GGX, roughness_of(level) ** 2, sample_visible=False
+                )
+                density = [lobe.eval([np.sqrt(1 - c**2), 0.0, c]) for c in cosines[1:]]
+                size = found.shape[1]
+                for face, row, column in ((0, 1, 2), (2, size // 2, 1), (3, 5, 3), (5, 2, 6)):
+                    normal = cube_directions(size)[face, row, column]
+                    facing = np.maximum(directions @ normal, 0.0)
+                    half = np.sqrt((1 + facing) / 2)
+                    weight = facing * np.interp(half, cosines[1:], density)
+                    expected = weight @ seen / weight.sum()
+                    with self.subTest(name, level=level, face=face):
+                        np.testing.assert_allclose(
+                            found[face, row, column], expected, rtol=0.01, atol=0.003
+                        )
+
+    def test_the_roughest_is_diffuse_light(self) -> None:
+        """Source: Ramamoorthi and Hanrahan 2001: of light that is 1 + y, 1 and two thirds of y."""
+        up = cube_directions(64)[..., 1:2]
+        last = filtered(np.concatenate([np.ones_like(up), 1 + up], axis=-1))[-1]
+        normals = cube_directions(8)
+        np.testing.assert_allclose(last[..., 0], 1.0, atol=1e-5)
+        np.testing.assert_allclose(last[..., 1], 1 + 2 / 3 * normals[..., 1], atol=2e-3)
 
 
 class FresnelValues(TestCase):

@@ -9,6 +9,7 @@ from uuid import UUID
 import numpy as np
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
+from django.views.decorators.gzip import gzip_page
 from ninja import Router, Schema
 from pydantic import Field
 
@@ -35,7 +36,7 @@ from ektopos.targets.profile import find_profile
 from ektopos.types import Float
 from server.workshop import pictures
 from server.workshop.api.files import JobOut
-from server.workshop.api.maps import picture
+from server.workshop.api.maps import FOREVER, picture
 from server.workshop.api.projects import project_or_404
 from server.workshop.models import Job, MapFacts, Project, Revision
 from server.workshop.store import content_path
@@ -204,6 +205,16 @@ def material_png(request: HttpRequest, key: str, light: str, size: int) -> HttpR
     """A material rendered on the specimen by the reference renderer."""
     safe = "".join(c for c in key if c in "0123456789abcdef")
     return picture(pictures.material_png(safe, light, min(max(size, 16), 512)))
+
+
+@router.get("/lights/{key}.bin")
+@gzip_page
+def filtered_lights(request: HttpRequest, key: str) -> HttpResponse:
+    """All light set-ups as surfaces reflect them, for a page without a graphics card: half floats,
+    see `ektopos/shading/filtered.py`."""
+    response = HttpResponse(pictures.lights(key), content_type="application/octet-stream")
+    response["Cache-Control"] = FOREVER
+    return response
 
 
 @router.get("/stage-pictures/{key}/{int:size}.png")

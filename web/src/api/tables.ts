@@ -642,3 +642,9 @@ export const LIGHT_TABLE = {
 } as const
 
 export const PANEL_EDGE = 0.15 as const
+
+export const FILTERED_LIGHTS = {
+  "key": "f9cecb4fcce77b91",
+  "size": 64,
+  "levels": 4
+} as const

@@ -18,9 +18,14 @@ import { useIncoming } from '../api/incoming'
 import { Caught } from '../stage/Caught'
 import { StatusLine } from './StatusLine'
 
-const StageKeeper = lazy(() =>
-  import('../stage/StageCanvas').then((room) => ({ default: room.StageKeeper })),
-)
+const StageKeeper = lazy(async () => {
+  const [room, lights] = await Promise.all([
+    import('../stage/StageCanvas'),
+    import('../stage/filteredLights'),
+  ])
+  await lights.fetchLights()
+  return { default: room.StageKeeper }
+})
 
 /** Right click opens the menu that the three dots of the same row open. */
 function openItsMenu(event: MouseEvent) {

@@ -11,7 +11,8 @@ import {
   Vector3,
 } from 'three'
 
-import { LIGHT_TABLE, PANEL_EDGE } from '../api/tables'
+import { FILTERED_LIGHTS, LIGHT_TABLE, PANEL_EDGE } from '../api/tables'
+import { fetchedLight } from './filteredLights'
 import { shownPanorama, usePanorama } from './panorama'
 import { drawing } from './software'
 import type { LightName } from './view'
@@ -31,8 +32,6 @@ interface Lamp {
 const MOST_PANELS = Math.max(...Object.values(LIGHT_TABLE).map((light) => light.panels.length))
 /** As many lamps in every set-up, dark where it has fewer: with another number of lamps every shader would be built again. */
 const MOST_LAMPS = Math.max(...Object.values(LIGHT_TABLE).map((light) => light.lamps.length))
-/** Texels a side of filtered reflections where no graphics card filters them. */
-const SOFTWARE_SIZE = 64
 const LIGHT_NAMES = Object.keys(LIGHT_TABLE) as LightName[]
 /** Milliseconds between two set-ups that are filtered ahead, and before the first: the stage's own pictures come first. */
 const PAUSE = 1500
@@ -109,7 +108,7 @@ export function LightsAhead() {
     const { gl } = get()
     let callOff: () => void = () => undefined
     const next = () => {
-      const name = LIGHT_NAMES.find((light) => !filters.get(gl)?.done.has(light))
+      const name = LIGHT_NAMES.find((light) => !filtered.get(gl)?.has(light))
       if (!name) return
       callOff = whenIdle(() => {
         reflections(gl, name)
@@ -136,35 +135,36 @@ function whenIdle(work: () => void): () => void {
   return () => cancelIdleCallback(handle)
 }
 
-interface Filter {
-  generator: PMREMGenerator
-  done: Map<LightName, Texture>
+/** What each canvas has filtered. */
+const filtered = new WeakMap<WebGLRenderer, Map<LightName, Texture>>()
+
+/** A set-up's surroundings, filtered into what surfaces of every roughness reflect: fetched, or made once a canvas. */
+function reflections(gl: WebGLRenderer, name: LightName): Texture {
+  const done = filtered.get(gl) ?? new Map<LightName, Texture>()
+  filtered.set(gl, done)
+  const texture = done.get(name) ?? fetchedLight(name) ?? filter(gl, name)
+  done.set(name, texture)
+  gl.domElement.dataset.lights = String(done.size)
+  return texture
 }
 
-const filters = new WeakMap<WebGLRenderer, Filter>()
-
-/** A set-up's surroundings, filtered into what surfaces of every roughness reflect: once a canvas, for it takes long
- * without a graphics card, where it is done with fewer texels too. */
-function reflections(gl: WebGLRenderer, name: LightName): Texture {
-  const filter = filters.get(gl) ?? { generator: generatorFor(gl), done: new Map() }
-  filters.set(gl, filter)
-  const known = filter.done.get(name)
-  if (known) return known
+function filter(gl: WebGLRenderer, name: LightName): Texture {
   const sky = new Mesh(new SphereGeometry(40, 32, 16), surroundings(name))
-  const { texture } = filter.generator.fromScene(new Scene().add(sky))
+  const generator = generatorFor(gl)
+  const { texture } = generator.fromScene(new Scene().add(sky))
+  generator.dispose()
   sky.geometry.dispose()
-  filter.done.set(name, texture)
-  gl.domElement.dataset.lights = String(filter.done.size)
   return texture
 }
 
 function generatorFor(gl: WebGLRenderer): PMREMGenerator {
   const generator = new PMREMGenerator(gl)
-  // The library has no way to ask for fewer texels than 256 a side, each the mean of 256 samples: seconds in software.
+  // The library has no way to ask for fewer texels than 256 a side, each the mean of 256 samples: seconds in software. As many as
+  // fetched lights have, so that no shader is another one.
   if (drawing() === 'software' && '_setSize' in generator)
     Object.assign(generator, {
       _setSize(this: { _cubeSize: number }) {
-        this._cubeSize = SOFTWARE_SIZE
+        this._cubeSize = FILTERED_LIGHTS.size
       },
     })
   return generator

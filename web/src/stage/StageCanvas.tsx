@@ -120,6 +120,8 @@ function Exposure() {
     scene.environmentRotation.y = (lightTurn * Math.PI) / 180
     invalidate()
   }, [brightness, get, lightTurn, toneMapped])
+  // Where nothing was drawn aside yet the library rounds its viewport, later it cuts it: half a texel at fractional scales.
+  useFrame(({ gl }) => gl.setRenderTarget(null))
   return null
 }
 

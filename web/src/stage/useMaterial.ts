@@ -64,6 +64,33 @@ const KINDS = [
 ] as const
 type Pictures = Partial<Record<(typeof KINDS)[number], Texture>>
 
+/** Milliseconds that a look waits for those that come with it. */
+const TOGETHER = 250
+
+/** Looks whose pictures of a size are coming, and what shows those that have come: many are drawn once for all, not for each. */
+function group() {
+  const coming = new Set<object>()
+  let come: (() => void)[] = []
+  let late: ReturnType<typeof setTimeout> | undefined
+  const show = () => {
+    clearTimeout(late)
+    late = undefined
+    const all = come
+    come = []
+    all.forEach((one) => one())
+  }
+  return {
+    begin: (look: object) => void coming.add(look),
+    end(look: object, shown?: () => void) {
+      coming.delete(look)
+      if (shown) come.push(shown)
+      if (coming.size === 0) show()
+      else late ??= setTimeout(show, TOGETHER)
+    },
+  }
+}
+const groups = { [QUICK]: group(), [FULL]: group() }
+
 /** The newest pictures of a look, once all of a size are there: a material that fills bit by bit is built again for each. */
 function usePictures(look: StageLook | undefined): Pictures {
   const [shown, setShown] = useState<Pictures>({})
@@ -72,7 +99,8 @@ function usePictures(look: StageLook | undefined): Pictures {
     let wanted = true
     const { fail } = useKept.getState()
     const wish = keys.split(' ').map((key, index) => [KINDS[index]!, key] as const)
-    const load = async (size: number) => {
+    const load = async (size: typeof QUICK | typeof FULL) => {
+      groups[size].begin(wish)
       const found = await Promise.all(
         wish.map(
           async ([kind, key]) =>
@@ -80,18 +108,25 @@ function usePictures(look: StageLook | undefined): Pictures {
         ),
       )
       // One that cannot be had leaves the one before it, and is told of.
-      if (!wanted) return
+      if (!wanted) return false
       const missing = found.filter(([, texture]) => texture === null).map(([kind]) => kind)
       fail(keys, missing.length ? `${missing.join(', ')}: the picture could not be fetched.` : null)
+      await new Promise<void>((shown) => {
+        groups[size].end(wish, shown)
+      })
+      if (!wanted) return false
       setShown((before) =>
         Object.fromEntries(
           found.map(([kind, texture]) => [kind, texture === null ? before[kind] : texture]),
         ),
       )
+      return true
     }
-    void load(QUICK).then(() => (wanted ? load(FULL) : undefined))
+    void load(QUICK).then((shown) => shown && load(FULL))
     return () => {
       wanted = false
+      groups[QUICK].end(wish)
+      groups[FULL].end(wish)
       fail(keys, null)
     }
   }, [keys])

@@ -17,6 +17,7 @@ from ektopos.checks.reports import codes_as_markdown
 from ektopos.document import INPUTS, TABLE, Feed
 from ektopos.materials.adjust import ADJUSTMENTS
 from ektopos.shading import LIGHTS
+from ektopos.shading.filtered import LEVELS, LIGHTS_KEY, SIZE
 from ektopos.shading.lights import EDGE
 from ektopos.targets.quantities import CARRIES
 
@@ -66,6 +67,7 @@ def _tables() -> str:
         "CARRIES": CARRIES,
         "LIGHT_TABLE": {name: asdict(light) for name, light in LIGHTS.items()},
         "PANEL_EDGE": EDGE,
+        "FILTERED_LIGHTS": {"key": LIGHTS_KEY, "size": SIZE, "levels": LEVELS},
     }
     head = "// Generated from the core by ./manage.py api_types. Do not edit.\n"
     written = (
