@@ -2,8 +2,9 @@
 
 `brdf` is glTF 2.0's appendix B, `lights` the light set-ups, `tangents` the frames normal maps live
 in, `sample` texture look-ups, `look` what a slot is drawn with, `camera` the view, `sight` what it
-sees, `surroundings` light from all round, `render` rays and pictures, `specimen` the shape that
-materials are shown on. Equal surfaces give equal pictures.
+sees, `surroundings` light from all round, `filtered` the same for the stage of a browser without a
+graphics card, `render` rays and pictures, `specimen` the shape that materials are shown on. Equal
+surfaces give equal pictures.
 """
 
 from ektopos.meshes.tangents import vertex_tangents

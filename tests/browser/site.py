@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import atexit
+import base64
 import os
 import shutil
 import subprocess
@@ -25,6 +26,10 @@ from tests.browser.chromium import PIXELS, chromium
 from tests.samples import folder, project_folder
 
 ROOT = Path(__file__).resolve().parents[2]
+VIOLATIONS = """async () => {
+  const { violations } = await axe.run(document, { resultTypes: ['violations'] })
+  return violations.map((v) => `${v.id}: ${v.help} — ${v.nodes[0].html.slice(0, 160)}`)
+}"""
 
 
 @cache
@@ -171,7 +176,8 @@ class Site(LiveServerTestCase):
         canvas.wait_for()
         before = None
         for _ in range(100):
-            now = np.array(canvas.evaluate(PIXELS), np.int32).reshape(96, 96, 4)
+            texels = np.frombuffer(base64.b64decode(canvas.evaluate(PIXELS)), np.uint8)
+            now = texels.reshape(96, 96, 4).astype(np.int32)
             drawn = now[..., 3].max() > 0 and (unlike is None or not np.array_equal(now, unlike))
             if drawn and before is not None and np.array_equal(now, before):
                 return now
@@ -186,7 +192,7 @@ class Site(LiveServerTestCase):
         canvas = self.page.get_by_test_id("stage").locator("canvas")
         seen: set[str] = set()
         for _ in range(200):
-            seen.add(str(canvas.evaluate(PIXELS)))
+            seen.add(canvas.evaluate(PIXELS))
             if len(seen) > 3:
                 return
             self.page.wait_for_timeout(100)
@@ -198,6 +204,4 @@ class Site(LiveServerTestCase):
         if not self.page.evaluate("typeof axe !== 'undefined'"):
             # Evaluated, not added: the page's own policy lets no script be put into it.
             self.page.evaluate((ROOT / "web/node_modules/axe-core/axe.min.js").read_text())
-        found = self.page.evaluate("axe.run(document, {resultTypes: ['violations']})")["violations"]
-        said = [f"{v['id']}: {v['help']} — {v['nodes'][0]['html'][:160]}" for v in found]
-        self.assertEqual(said, [], where)
+        self.assertEqual(self.page.evaluate(VIOLATIONS), [], where)
