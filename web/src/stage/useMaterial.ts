@@ -25,6 +25,7 @@ import type { StageLook } from '../api/types'
 import { STAGE } from '../theme'
 import { setDepth, setInside, withSurface } from './surface'
 import { useKept } from './kept'
+import { together } from './together'
 import { useView } from './view'
 
 const QUICK = 256
@@ -64,32 +65,8 @@ const KINDS = [
 ] as const
 type Pictures = Partial<Record<(typeof KINDS)[number], Texture>>
 
-/** Milliseconds that a look waits for those that come with it. */
-const TOGETHER = 250
-
-/** Looks whose pictures of a size are coming, and what shows those that have come: many are drawn once for all, not for each. */
-function group() {
-  const coming = new Set<object>()
-  let come: (() => void)[] = []
-  let late: ReturnType<typeof setTimeout> | undefined
-  const show = () => {
-    clearTimeout(late)
-    late = undefined
-    const all = come
-    come = []
-    all.forEach((one) => one())
-  }
-  return {
-    begin: (look: object) => void coming.add(look),
-    end(look: object, shown?: () => void) {
-      coming.delete(look)
-      if (shown) come.push(shown)
-      if (coming.size === 0) show()
-      else late ??= setTimeout(show, TOGETHER)
-    },
-  }
-}
-const groups = { [QUICK]: group(), [FULL]: group() }
+/** Looks whose pictures of a size are coming. */
+const groups = { [QUICK]: together(), [FULL]: together() }
 
 /** The newest pictures of a look, once all of a size are there: a material that fills bit by bit is built again for each. */
 function usePictures(look: StageLook | undefined): Pictures {
@@ -100,6 +77,7 @@ function usePictures(look: StageLook | undefined): Pictures {
     const { fail } = useKept.getState()
     const wish = keys.split(' ').map((key, index) => [KINDS[index]!, key] as const)
     const load = async (size: typeof QUICK | typeof FULL) => {
+      if (!wanted) return
       groups[size].begin(wish)
       const found = await Promise.all(
         wish.map(
@@ -108,25 +86,22 @@ function usePictures(look: StageLook | undefined): Pictures {
         ),
       )
       // One that cannot be had leaves the one before it, and is told of.
-      if (!wanted) return false
+      if (!wanted) return
       const missing = found.filter(([, texture]) => texture === null).map(([kind]) => kind)
       fail(keys, missing.length ? `${missing.join(', ')}: the picture could not be fetched.` : null)
-      await new Promise<void>((shown) => {
-        groups[size].end(wish, shown)
-      })
-      if (!wanted) return false
+      await groups[size].end(wish)
+      if (!wanted) return
       setShown((before) =>
         Object.fromEntries(
           found.map(([kind, texture]) => [kind, texture === null ? before[kind] : texture]),
         ),
       )
-      return true
     }
-    void load(QUICK).then((shown) => shown && load(FULL))
+    void load(QUICK).then(() => load(FULL))
     return () => {
       wanted = false
-      groups[QUICK].end(wish)
-      groups[FULL].end(wish)
+      groups[QUICK].off(wish)
+      groups[FULL].off(wish)
       fail(keys, null)
     }
   }, [keys])
