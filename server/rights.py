@@ -90,7 +90,7 @@ RULES: dict[str, Rule] = {
     "POST /api/projects/{project_id}/normals": WORK,
     "GET /api/material-pictures/{key}/{light}/{size}.png": "content",
     "GET /api/stage-pictures/{key}/{size}.png": "content",
-    "GET /api/lights/{key}.bin": "content",
+    "GET /api/lights/{key}.bin": "anybody",  # the program's own
     "GET /api/projects/{project_id}/meshes": LOOK,
     "POST /api/projects/{project_id}/meshes/{name}/recipe": WORK,
     "GET /api/projects/{project_id}/meshes/{name}/faces": LOOK,

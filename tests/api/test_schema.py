@@ -18,6 +18,7 @@ from schemathesis.specs.openapi.checks import (
     status_code_conformance,
 )
 
+from ektopos.shading.filtered import LIGHTS_KEY
 from server.workshop.models import Job, MapFacts, MeshFacts, Package, Project
 from server.wsgi import application
 from tests.api.client import Api
@@ -101,6 +102,8 @@ class EveryCall(Api):
                 parameters["name"] = "plates"
             if "/maps/" in operation.path:
                 parameters["name"] = "tile_orm"
+            if "/lights/" in operation.path:
+                parameters["key"] = LIGHTS_KEY
             if operation.path.startswith(
                 ("/api/mesh-geometry", "/api/mesh-measures", "/api/mesh-faults")
             ):

@@ -13,6 +13,7 @@ from django.core import mail
 from django.test import Client, override_settings
 from django.utils import timezone
 
+from ektopos.shading.filtered import LIGHTS_KEY
 from server.rights import RULES
 from server.workshop.api import api
 from server.workshop.models import ApiKey, Held, Member, Project, Revision, Role, SharedLink
@@ -102,6 +103,8 @@ class EveryOperation(Team):
             key = mesh["key"] if "/mesh-" in path else stage["tile"]["picture"]
             if "/stage-pictures/" in path:
                 key = stage["tile"]["pictures"]["base"]
+            if "/lights/" in path:
+                key = LIGHTS_KEY
             named = values | {"key": key}
             address = re.sub(r"{(\w+)}", lambda m, named=named: str(named[m[1]]), path)
             for who, client in people.items():
