@@ -53,9 +53,10 @@ class Stage(Site):
         self.open_small_project()
         project = page.url.split("/")[-2]
         mirror = {"roughness": {"value": 0.1}, "metallic": {"value": 1.0}}
-        for name, feed in mirror.items():
-            edit = {"kind": "set-feed", "material": "plain", "input": name, "feed": feed}
-            self.other_page(project, edit)
+        feed = {"kind": "set-feed", "material": "plain"}
+        self.other_page(
+            project, *({**feed, "input": name, "feed": value} for name, value in mirror.items())
+        )
         seen = []
         for _ in range(2):
             self.to_material("plain")

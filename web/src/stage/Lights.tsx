@@ -44,7 +44,7 @@ export function Lights({ name, size }: { name: LightName; size: number }) {
   const get = useThree((state) => state.get)
   useLayoutEffect(() => {
     const { gl, scene, invalidate } = get()
-    const own = panorama && generatorFor(gl).fromEquirectangular(panorama)
+    const own = panorama && filterOf(gl).generator.fromEquirectangular(panorama)
     scene.environment = own?.texture ?? reflections(gl, name)
     invalidate()
     return () => own?.dispose()
@@ -108,7 +108,7 @@ export function LightsAhead() {
     const { gl } = get()
     let callOff: () => void = () => undefined
     const next = () => {
-      const name = LIGHT_NAMES.find((light) => !filtered.get(gl)?.has(light))
+      const name = LIGHT_NAMES.find((light) => !filterOf(gl).done.has(light))
       if (!name) return
       callOff = whenIdle(() => {
         reflections(gl, name)
@@ -135,24 +135,32 @@ function whenIdle(work: () => void): () => void {
   return () => cancelIdleCallback(handle)
 }
 
-/** What each canvas has filtered. */
-const filtered = new WeakMap<WebGLRenderer, Map<LightName, Texture>>()
+interface Filter {
+  generator: PMREMGenerator
+  done: Map<LightName, Texture>
+}
+
+const filters = new WeakMap<WebGLRenderer, Filter>()
+
+/** What a canvas filters with, whose shaders are built once, and the set-ups that it has. */
+function filterOf(gl: WebGLRenderer): Filter {
+  const filter = filters.get(gl) ?? { generator: generatorFor(gl), done: new Map() }
+  filters.set(gl, filter)
+  return filter
+}
 
 /** A set-up's surroundings, filtered into what surfaces of every roughness reflect: fetched, or made once a canvas. */
 function reflections(gl: WebGLRenderer, name: LightName): Texture {
-  const done = filtered.get(gl) ?? new Map<LightName, Texture>()
-  filtered.set(gl, done)
-  const texture = done.get(name) ?? fetchedLight(name) ?? filter(gl, name)
+  const { generator, done } = filterOf(gl)
+  const texture = done.get(name) ?? fetchedLight(name) ?? filtered(generator, name)
   done.set(name, texture)
   gl.domElement.dataset.lights = String(done.size)
   return texture
 }
 
-function filter(gl: WebGLRenderer, name: LightName): Texture {
+function filtered(generator: PMREMGenerator, name: LightName): Texture {
   const sky = new Mesh(new SphereGeometry(40, 32, 16), surroundings(name))
-  const generator = generatorFor(gl)
   const { texture } = generator.fromScene(new Scene().add(sky))
-  generator.dispose()
   sky.geometry.dispose()
   return texture
 }

@@ -26,15 +26,18 @@ export async function fetchLights(): Promise<void> {
   if (!bytes) return
   const halves = new Uint16Array(bytes)
   let start = 0
-  const cube = (level: number) =>
-    Array.from({ length: 6 }, () => {
-      const side = size >> level
-      const texels = halves.subarray(start, (start += 4 * side * side))
-      return new DataTexture(texels, side, side, RGBAFormat, HalfFloatType)
-    })
-  for (const name of Object.keys(LIGHT_TABLE) as LightName[])
-    known.set(name, reflected(Array.from({ length: levels }, (_, level) => cube(level))))
+  const next = (side: number) => halves.subarray(start, (start += 4 * side * side))
+  for (const name of Object.keys(LIGHT_TABLE) as LightName[]) {
+    const cubes = Array.from({ length: levels }, (_, level) => cube(size >> level, next))
+    known.set(name, reflected(cubes))
+  }
 }
+
+const cube = (side: number, texels: (side: number) => Uint16Array) =>
+  Array.from(
+    { length: 6 },
+    () => new DataTexture(texels(side), side, side, RGBAFormat, HalfFloatType),
+  )
 
 function reflected(cubes: DataTexture[][]): CubeTexture {
   const [mirror, ...rougher] = cubes
@@ -46,10 +49,7 @@ function reflected(cubes: DataTexture[][]): CubeTexture {
   texture.generateMipmaps = false
   // Of what it has filtered itself the library counts the levels with the first, of what it is given without: one more than is
   // ever looked at makes both the same.
-  const last = Array.from(
-    { length: 6 },
-    () => new DataTexture(new Uint16Array(4 * 4 * 4), 4, 4, RGBAFormat, HalfFloatType),
-  )
+  const last = cube(size >> levels, (side) => new Uint16Array(4 * side * side))
   // Its width is that of the whole, as where a panorama was filtered: with another one shaders would be built again.
   const mipmaps = [...rougher, last].map((image) => ({ image, width: size }))
   texture.mipmaps = mipmaps as unknown as CubeTexture[]
