@@ -7,6 +7,7 @@ import re
 import numpy as np
 import trimesh
 from PIL import Image as Pillow
+from playwright.sync_api import Route
 
 from ektopos.images import write_image
 from server.workshop.models import Job
@@ -126,11 +127,15 @@ class Scene(Site):
         box = page.get_by_test_id("stage").bounding_box()
         assert box is not None
         x, y = box["x"] + 60, box["y"] + 300
-        page.mouse.move(x, y)
-        page.mouse.down()
-        page.mouse.move(x + 200, y + 60, steps=4)
-        page.mouse.up()
-        turned = self.stage_pixels(unlike=first)
+
+        def turned_by_hand() -> np.ndarray:
+            page.mouse.move(x, y)
+            page.mouse.down()
+            page.mouse.move(x + 200, y + 60, steps=4)
+            page.mouse.up()
+            return self.stage_pixels(unlike=first)
+
+        turned = turned_by_hand()
         self.go("Maps")
         self.go("Scene")
         self.becomes(turned)
@@ -139,12 +144,17 @@ class Scene(Site):
         self.becomes(turned)
         page.get_by_role("button", name="from the door", exact=True).click()
         self.becomes(first)
-        page.mouse.move(x, y)
-        page.mouse.down()
-        page.mouse.move(x + 200, y + 60, steps=4)
-        page.mouse.up()
-        turned = self.stage_pixels(unlike=first)
+        turned = turned_by_hand()
         page.keyboard.press("0")
+        self.becomes(first)
+        # A view that is chosen before the stage is there is where it begins.
+        turned_by_hand()
+        held: list[Route] = []
+        page.route("**/api/lights/**", lambda route: held.append(route))
+        with page.expect_request("**/api/lights/**"):
+            page.reload()
+        page.get_by_role("button", name="from the door", exact=True).click()
+        held.pop().continue_()
         self.becomes(first)
         page.get_by_role("button", name="Stand a mesh…").click()
         page.get_by_role("menuitem", name="plates", exact=True).click()

@@ -58,10 +58,14 @@ export function SceneCamera({ middle, radius, first, left }: Props) {
         target: middle.toArray(),
       })
     }
+    const keep = () => left(seen())
+    const { wanted, set } = useHand.getState()
+    begin.current = wanted ?? begin.current
     if (begin.current) go(begin.current)
     else fit()
-    const keep = () => left(seen())
-    useHand.getState().set({
+    if (wanted) keep()
+    set({
+      wanted: null,
       hand: {
         seen,
         go: (view) => {
@@ -78,7 +82,7 @@ export function SceneCamera({ middle, radius, first, left }: Props) {
     controls.addEventListener('end', keep)
     return () => {
       controls.removeEventListener('end', keep)
-      useHand.getState().set({ hand: null, drawn: null })
+      set({ hand: null, drawn: null })
       camera.near = AS_USUAL.near
       camera.far = AS_USUAL.far
       camera.updateProjectionMatrix()

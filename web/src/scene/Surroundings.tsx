@@ -1,12 +1,12 @@
 import { Autocomplete, Button, Checkbox, FormControlLabel, TextField } from '@mui/material'
-import { useState } from 'react'
+import { useEffect, useState } from 'react'
 
 import { useEdit } from '../api/changes'
 import type { Document } from '../api/types'
 import { AskName } from '../components/AskName'
 import { NumberField } from '../components/NumberField'
 import { usePanoramas } from '../stage/PanoramaPick'
-import { useHand } from './hand'
+import { seeFrom, useHand } from './hand'
 
 type Scene = NonNullable<Document['scene']>
 
@@ -133,6 +133,7 @@ export function Views({ scene }: { scene: Scene }) {
   const edit = useEdit()
   const hand = useHand((state) => state.hand)
   const [asking, ask] = useState(false)
+  useEffect(() => () => useHand.getState().set({ wanted: null }), [])
   const views = Object.entries(scene.views ?? {})
   return (
     <section className="scene-part" aria-label="Kept views">
@@ -152,7 +153,7 @@ export function Views({ scene }: { scene: Scene }) {
           <button
             className="link grow ellipsis"
             title={`See the scene from ${name}`}
-            onClick={() => hand?.go({ position: [...view.position], target: [...view.target] })}
+            onClick={() => seeFrom({ position: [...view.position], target: [...view.target] })}
           >
             {name}
           </button>

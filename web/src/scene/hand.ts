@@ -18,9 +18,18 @@ export interface Hand {
 
 interface Held {
   hand: Hand | null
+  /** From where it shall be seen once it is there. */
+  wanted: Seen | null
   /** What the last picture took. */
   drawn: { draws: number; triangles: number } | null
-  set: (part: Partial<Pick<Held, 'hand' | 'drawn'>>) => void
+  set: (part: Partial<Pick<Held, 'hand' | 'wanted' | 'drawn'>>) => void
 }
 
-export const useHand = create<Held>((set) => ({ hand: null, drawn: null, set }))
+export const useHand = create<Held>((set) => ({ hand: null, wanted: null, drawn: null, set }))
+
+/** Sees the scene from there: now, or as soon as it is drawn. */
+export function seeFrom(view: Seen) {
+  const { hand, set } = useHand.getState()
+  if (hand) hand.go(view)
+  else set({ wanted: view })
+}
