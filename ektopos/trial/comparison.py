@@ -27,6 +27,11 @@ from ektopos.types import Float
 
 FACTOR_STEP = 0.004
 """Factors that differ by less are one: the texels of 8 bits tell no closer."""
+STRENGTH_STEP = 1e-3
+"""Strengths that differ by a smaller share are one: they are written with six digits or more."""
+LOSSY_FACTOR = 0.06
+"""How far the factor that fits a lossy texture best may be from the one beside it: codecs keep the
+mean of an area, and so a picture's factor, to within a few hundredths."""
 Shown = NDArray[np.bool_]
 
 
@@ -119,6 +124,8 @@ def _cause(
         )
     if imported.texture is None:
         return "missing-file", "No texture feeds it in the package; the engine uses a constant."
+    if imported.scale:
+        return "constant-changed", _arithmetic(imported)
     factor = np.asarray(imported.factor, np.float32)
     plain = _read_as(comparison, imported, factor=(1.0,)) if fed_by_maps else None
     if plain is not None and name != "normal":
@@ -144,7 +151,43 @@ def _cause(
     listed = unlike_its_list(imported.texture)
     if cause in ("unknown", "compressed") and listed is not None:
         return "resized", listed
+    if cause == "compressed" and fed_by_maps:
+        return _scaled_beside_loss(comparison, imported) or (cause, MESSAGES[cause])
     return cause, MESSAGES[cause]
+
+
+def _arithmetic(imported: ImportedInput) -> str:
+    """What a file does to its texels beyond what was meant, in words."""
+    parts = [
+        f"{'multiplied by' if numbers is imported.scale else 'shifted by'} "
+        f"{' '.join(f'{number:.4g}' for number in numbers)}"
+        for numbers in (imported.scale, imported.bias)
+    ]
+    return f"Its texels are {' and '.join(parts)}, which was not meant."
+
+
+def _scaled_beside_loss(
+    comparison: Comparison, imported: ImportedInput
+) -> tuple[Cause, str] | None:
+    """A strength or factor that is not the one that was meant, beside a texture that its codec has
+    changed; `None` where the codec is all that differs: none changes a strength or a factor."""
+    name, (strong, strength) = comparison.name, comparison.strengths
+    if name in ("normal", "occlusion"):
+        if abs(strength - strong) > STRENGTH_STEP * max(1.0, abs(strong)):
+            return "strength-lost", f"Strength {strong:g} was meant, {strength:g} arrived."
+        return None
+    plain = _read_as(comparison, imported, factor=(1.0,) * len(imported.factor))
+    if plain is None:
+        return None
+    fitting = _factor_between(comparison.here, plain) * np.float32(strong)
+    arrived = np.asarray(imported.factor, np.float32) * np.float32(strength)
+    off = np.abs(fitting - arrived)
+    if not (off > LOSSY_FACTOR * np.maximum(np.abs(fitting), np.float32(0.05))).any():
+        return None
+    if name == "emission" and strength != strong:
+        return "strength-lost", f"Strength {strong:g} was meant, {strength:g} arrived."
+    flagged = f"The factor {in_numbers(arrived)} arrived beside its map"
+    return "constant-changed", f"{flagged}, {in_numbers(fitting)} was meant."
 
 
 def _factor_between(here: Float, plain: Float) -> NDArray[np.float32]:

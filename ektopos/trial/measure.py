@@ -33,12 +33,25 @@ def imported_values(imported: ImportedInput, name: InputName) -> Float:
         return factor[:1].reshape(1, 1)
     if name == "normal":
         read = decode_srgb(stored) if imported.encoding == "srgb" else stored
+        read = _computed(read, imported)
         return decode_normals(read, "-" if imported.normal_y == "-" else "+")
     values = linear_channels(imported, stored) if imported.encoding == "srgb" else stored
+    values = _computed(values, imported)
     values = 1.0 - values if imported.inverted else values
     if (factor != 1.0).any():
         values = values * (factor if values.ndim == 3 else factor[0])
     return values if name in UNCLIPPED else np.clip(values, 0.0, 1.0)
+
+
+def _computed(values: Float, imported: ImportedInput) -> Float:
+    """Decoded texels after the arithmetic that the file asks for."""
+    if not imported.scale:
+        return values
+    scale, bias = (
+        np.asarray(numbers if values.ndim == 3 else numbers[0], np.float32)
+        for numbers in (imported.scale, imported.bias)
+    )
+    return np.asarray(values * scale + bias, np.float32)
 
 
 def errors_of(expected: Float, actual: Float, name: InputName, scale: float) -> tuple[Float, str]:

@@ -48,10 +48,12 @@ def judge_settings(
         faults.append(("shading-changed", sentence))
     faults += _moved(material, imported, profile)
     mapped = bool(material.placements())
-    if "filter" not in unsaid and mapped and imported.filter != material.filter:
-        faults.append(
-            ("filter-changed", f"{material.filter} filtering was meant, {imported.filter} arrived")
-        )
+    if "filter" not in unsaid:
+        faults += _filtered(material, imported)
+    if imported.workflow != "metallic":
+        sentence = f"the metallic workflow was meant, the {imported.workflow} one arrived"
+        faults.append(("constant-changed", sentence))
+    faults += [("constant-changed", sentence) for sentence in imported.unexpected]
     if mapped and not imported.mips:
         faults.append(("mips-off", "it is seen from afar without smaller levels of its textures"))
     if "surface tag" not in unsaid and imported.surface_tag != material.surface_tag:
@@ -165,6 +167,27 @@ def _moved(
     return [
         (cause, sentence if len(names) == mapped else f"{sentence} (on {', '.join(names)})")
         for (cause, sentence), names in inputs.items()
+    ]
+
+
+def _filtered(material: Material, imported: ImportedMaterial) -> list[tuple[Cause, str]]:
+    """Textures that are filtered otherwise than they should be, by how they arrived."""
+    inputs: dict[str, list[str]] = {}
+    fed = material.placements()
+    for name in fed:
+        arrived = imported.inputs.get(name)
+        if arrived is None or arrived.texture is None:
+            continue
+        filtering = arrived.filter or imported.filter
+        if filtering != material.filter:
+            inputs.setdefault(filtering, []).append(TABLE[name].label.lower())
+    return [
+        (
+            "filter-changed",
+            f"{material.filter} filtering was meant, {filtering} arrived"
+            + ("" if len(names) == len(fed) else f" (on {', '.join(names)})"),
+        )
+        for filtering, names in inputs.items()
     ]
 
 

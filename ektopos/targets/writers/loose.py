@@ -223,13 +223,10 @@ def _image(
     """The nodes from a file to an input: image, the channel that is picked, and 1 − x for gloss.
     Gives the last one's name."""
     wide = "color4" if "a" in file.channels and file.channels["a"].carries else "color3"
-    kind_of_image = (
-        "vector3"
-        if kind == "vector3"
-        else wide
-        if len([c for c in file.channels.values() if c.carries]) > 1
-        else kind
-    )
+    carried = [a_letter for a_letter, c in file.channels.items() if c.carries]
+    # An image of one number reads the first channel, whichever one the file carries it in.
+    is_alone = carried == ["r"] or (kind in COLOUR_KINDS and "a" not in carried)
+    kind_of_image = "vector3" if kind == "vector3" else kind if is_alone else wide
     label = written.createValidChildName(f"{node}_{name}")
     image = written.addNode("image", label, kind_of_image)
     source = image.addInput("file", "filename")

@@ -21,6 +21,7 @@ from ektopos.trial.engine.package import (
     ImportedMaterial,
     Place,
     Texture,
+    common_filter,
 )
 from ektopos.trial.engine.scene import File, drawn_triangles, scene_of
 
@@ -216,17 +217,18 @@ def _material(gltf: pygltflib.GLTF2, material: Any, images: list[Texture]) -> Im
         if i is not None and i.index is not None
     ]
     used = [gltf.samplers[s] for s in samplers if s is not None]
-    # A texture without a sampler, or a sampler without a filter, is filtered as engines do by
-    # themselves: linearly (glTF 2.0, 5.26 leaves it to them).
-    magnify = [None if s is None else gltf.samplers[s].magFilter for s in samplers]
-    lies = {name: _place(gltf, infos[key]) for name, key in _INFO_OF.items()}
-    inputs |= {name: replace(inputs[name], place=place) for name, place in lies.items()}
+    inputs |= {
+        name: replace(
+            inputs[name], place=_place(gltf, infos[key]), filter=_filter(gltf, infos[key])
+        )
+        for name, key in _INFO_OF.items()
+    }
     return ImportedMaterial(
         inputs=inputs,
         alpha_mode=(material.alphaMode or "OPAQUE").lower(),
         alpha_cutoff=0.5 if material.alphaCutoff is None else float(material.alphaCutoff),
         double_sided=bool(material.doubleSided),
-        filter="nearest" if magnify and all(m in _WRAP_NEAREST for m in magnify) else "linear",
+        filter=common_filter(inputs, "linear"),
         mips=all(sampler.minFilter not in _WITHOUT_MIPS for sampler in used),
         shading="unlit" if "KHR_materials_unlit" in (material.extensions or {}) else "standard",
         surface_tag=(material.extras or {}).get("surface_tag"),
@@ -302,8 +304,25 @@ def _extension_inputs(
             "srgb" if channels == "rgb" else "linear",
             factor=factor,
             place=_place(gltf, info),
+            filter=_filter(gltf, info),
         )
     return inputs
+
+
+def _filter(gltf: pygltflib.GLTF2, info: Any) -> str | None:
+    """How a reference to a texture filters it. One without a sampler, or a sampler without a
+    filter, is filtered as engines do by themselves: linearly (glTF 2.0, 5.26 leaves it to them)."""
+    if info is None or info.index is None:
+        return None
+    number = gltf.textures[info.index].sampler
+    if number is None:
+        return "linear"
+    sampler = gltf.samplers[number]
+    near = sampler.magFilter in _WRAP_NEAREST
+    far = near if sampler.minFilter is None else sampler.minFilter in _WRAP_NEAREST
+    if near != far:
+        return "nearest close up and linear from afar" if near else "linear close up and nearest from afar"
+    return "nearest" if near else "linear"
 
 
 def _source(gltf: pygltflib.GLTF2, info: Any) -> int | None:

@@ -8,7 +8,6 @@ library that wrote it.
 
 from __future__ import annotations
 
-import math
 import re
 import xml.etree.ElementTree as ET
 from dataclasses import replace
@@ -16,8 +15,10 @@ from pathlib import Path
 from typing import Any
 
 from ektopos.targets.profile import Profile, ProfileFile
+from ektopos.trial.engine.arithmetic import with_arithmetic
 from ektopos.trial.engine.files import PackageFiles, listed_slots
 from ektopos.trial.engine.gltf import read_bare
+from ektopos.trial.engine.mtlx_graph import Signal, evaluate, numbers_of, ports_of
 from ektopos.trial.engine.package import (
     EXTENSIONS,
     Imported,
@@ -25,6 +26,7 @@ from ektopos.trial.engine.package import (
     ImportedMaterial,
     Place,
     Texture,
+    common_filter,
 )
 
 MATERIALS = "materials.mtlx"
@@ -180,7 +182,12 @@ def _by_convention(listed: ImportedMaterial, said: ImportedMaterial | None) -> I
     inputs = {
         name: said.inputs[name]
         if one.texture is None
-        else replace(one, strength=said.inputs[name].strength, place=said.inputs[name].place)
+        else replace(
+            one,
+            strength=said.inputs[name].strength,
+            place=said.inputs[name].place,
+            filter=said.inputs[name].filter,
+        )
         for name, one in listed.inputs.items()
     }
     return replace(said, inputs=inputs)
@@ -336,20 +343,21 @@ def _second_reading(
         if name not in first:
             continue
         surface = by_name[node]
-        shader = by_name[_input(surface, "surfaceshader")["nodename"]]
-        ports = _inputs(shader)
+        shader = by_name[ports_of(surface)["surfaceshader"]["nodename"]]
+        ports = ports_of(shader)
         known = _SHADERS.get(shader.tag, {})
         stated = {known[port]: values for port, values in ports.items() if port in known}
-        if shader.tag == "gltf_pbr" and "specular_color" in ports:
+        is_specular = shader.tag == "gltf_pbr" and "specular_color" in ports
+        if is_specular:
             stated["metallic"] = ports["specular_color"]
+            # They only make the specular colour what it is.
+            known = {port: own for port, own in known.items() if port not in ("ior", "specular")}
         inputs: dict[str, ImportedInput] = {}
-        filters = set()
         cutoff: float | None = None
         for input_name, own in first[name].inputs.items():
+            quantity = _SPECULAR_QUANTITIES.get(input_name, "") if is_specular else ""
             values = stated.get(input_name)
-            if input_name == "ior" and "specular_color" in ports:
-                inputs[input_name] = own  # It only makes the specular colour what it says.
-            elif input_name not in known.values():
+            if input_name not in known.values():
                 inputs[input_name] = own
             elif values is None:
                 unstated = own.texture is None and input_name in ("normal", "opacity")
@@ -359,44 +367,95 @@ def _second_reading(
                     else replace(own, texture=None, factor=_PLAIN[input_name])
                 )
             elif "nodename" in values:
-                traced = _trace(by_name, values["nodename"], own)
-                filters.add(traced["filter"])
-                cutoff = traced.get("cutoff", cutoff)
-                inputs[input_name] = replace(
-                    own,
-                    texture=files.texture(traced["file"]),
-                    factor=_reflecting(ports) if own.quantity == "specular" else (1.0, 1.0, 1.0),
-                    normal_y=traced["normal_y"],
-                    channels=traced["channels"],
-                    encoding=traced["encoding"],
-                    inverted=traced["inverted"],
-                    strength=traced["strength"]
-                    if input_name in ("normal", "occlusion")
-                    else own.strength,
-                    place=traced["place"],
-                )
+                signal = evaluate(by_name, values["nodename"])
+                cutoff = signal.cutoff if signal.cutoff is not None else cutoff
+                inputs[input_name] = _from_signal(signal, own, input_name, quantity, files)
             else:
                 inputs[input_name] = replace(
-                    own, texture=None, factor=tuple(float(v) for v in values["value"].split(","))
+                    own,
+                    texture=None,
+                    factor=numbers_of(values["value"]),
+                    strength=1.0,
+                    quantity=quantity,
                 )
+            if quantity == "specular":
+                inputs[input_name] = _reflecting(inputs[input_name], ports)
         glow, mode, cutoff = (
             _open_pbr_settings(ports, cutoff)
             if shader.tag == "open_pbr_surface"
             else _gltf_settings(ports)
         )
-        inputs["emission"] = replace(inputs["emission"], strength=glow)
+        inputs["emission"] = replace(
+            inputs["emission"], strength=glow * inputs["emission"].strength
+        )
         readings[name] = replace(
             first[name],
             inputs=inputs,
             alpha_mode=mode,
             alpha_cutoff=first[name].alpha_cutoff if cutoff is None else cutoff,
-            filter=first[name].filter
-            if not filters
-            else "nearest"
-            if filters == {"closest"}
-            else "linear",
+            filter=common_filter(inputs, first[name].filter),
+            unexpected=_unexpected(shader.tag, ports),
         )
     return readings
+
+
+_SPECULAR_QUANTITIES = {"base_color": "diffuse", "metallic": "specular"}
+"""What two inputs hold in a shader that is told a specular colour."""
+_NEUTRAL: dict[str, dict[str, tuple[float, ...]]] = {
+    "open_pbr_surface": {
+        "coat_ior": (1.5,),
+        "coat_darkening": (0.0,),
+        "fuzz_weight": (1.0,),
+        "subsurface_radius_scale": (1.0, 1.0, 1.0),
+    },
+}
+"""By shader, ports beside the inputs' own, and what they have to be for the inputs to mean what
+they say. Source: OpenPBR 1.1, and glTF's coat and sheen extensions."""
+
+
+def _unexpected(shader: str, ports: dict[str, dict[str, str]]) -> tuple[str, ...]:
+    """What a shader is told besides its inputs that makes them look otherwise, in words."""
+    told = []
+    for port, neutral in _NEUTRAL.get(shader, {}).items():
+        text = ports.get(port, {}).get("value")
+        if text is not None and not _alike(numbers_of(text), neutral):
+            wanted = " ".join(f"{number:g}" for number in neutral)
+            told.append(f"{port} is {text}, and should be {wanted}")
+    return tuple(told)
+
+
+def _alike(one: tuple[float, ...], other: tuple[float, ...]) -> bool:
+    return len(one) == len(other) and all(
+        abs(a - b) <= 1e-6 for a, b in zip(one, other, strict=True)
+    )
+
+
+def _from_signal(
+    signal: Signal, own: ImportedInput, name: str, quantity: str, files: PackageFiles
+) -> ImportedInput:
+    """An input as the nodes behind it make it."""
+    if signal.image is None:
+        return replace(own, texture=None, factor=signal.bias, strength=1.0, quantity=quantity)
+    image, channels = signal.image, signal.channels
+    imported = replace(
+        own,
+        texture=files.texture(image.file),
+        factor=(1.0,) * len(channels),
+        normal_y="+",
+        channels=channels,
+        encoding="srgb" if image.is_srgb and channels != "a" else "linear",
+        inverted=False,
+        strength=1.0 if signal.strength is None else signal.strength,
+        place=image.place,
+        filter=image.filter,
+        quantity=quantity or own.quantity,
+    )
+    scale, bias = signal.scale, signal.bias
+    if name == "normal" and signal.strength is None:
+        # Without the node that makes vectors of texels, texels are the vectors.
+        scale = tuple(number * 0.5 for number in scale)
+        bias = tuple(number * 0.5 + 0.5 for number in bias)
+    return with_arithmetic(imported, name, scale, bias)
 
 
 def _gltf_settings(ports: dict[str, dict[str, str]]) -> tuple[float, str, float | None]:
@@ -421,93 +480,15 @@ def _open_pbr_settings(
     return glow, "blend" if cutoff is None else "mask", cutoff
 
 
-def _reflecting(ports: dict[str, dict[str, str]]) -> tuple[float, float, float]:
-    """What the shader makes of a specular colour of 1 on what is no metal: how much is reflected at
+def _reflecting(imported: ImportedInput, ports: dict[str, dict[str, str]]) -> ImportedInput:
+    """What the shader makes of a specular colour on what is no metal: how much is reflected at
     normal incidence. Metal does not heed it. Source: MaterialX 1.39, `gltf_pbr`."""
-    if float(ports.get("metallic", {}).get("value", 1.0)) != 0.0:
-        return (0.0, 0.0, 0.0)
-    ior = float(ports.get("ior", {}).get("value", 1.5))
-    share = ((ior - 1.0) / (ior + 1.0)) ** 2 * float(ports.get("specular", {}).get("value", 1.0))
-    return (share, share, share)
-
-
-def _trace(by_name: dict[str, ET.Element], name: str, own: ImportedInput) -> dict[str, Any]:
-    """Follow the nodes from a shader's input back to its image."""
-    traced: dict[str, Any] = {
-        "inverted": False,
-        "channels": own.channels,
-        "filter": "linear",
-        "normal_y": "+",
-        "strength": 1.0,
-    }
-    for _ in range(12):
-        node = by_name[name]
-        values = _inputs(node)
-        if node.tag == "image":
-            traced |= {
-                "file": values["file"]["value"],
-                "filter": values.get("filtertype", {}).get("value", "linear"),
-            }
-            srgb = values["file"].get("colorspace") == "srgb_texture" and traced["channels"] != "a"
-            traced["encoding"] = "srgb" if srgb else "linear"
-            wrap = [
-                _WRAPS.get(values.get(port, {}).get("value", "periodic"), "unknown")
-                for port in ("uaddressmode", "vaddressmode")
-            ]
-            placed = _place(by_name, values.get("texcoord", {}).get("nodename"))
-            traced["place"] = replace(placed, wrap=(wrap[0], wrap[1]))
-            return traced
-        if node.tag == "extract":
-            traced["channels"] = "rgba"[int(values["index"]["value"])]
-        elif node.tag == "invert":
-            traced["inverted"] = True
-        elif node.tag == "ifgreatereq":
-            traced["cutoff"] = float(values["value2"]["value"])
-        elif node.tag == "normalmap":
-            traced["strength"] = float(values.get("scale", {}).get("value", 1.0))
-        elif node.tag == "multiply":
-            factor = [float(v) for v in values["in2"]["value"].split(",")]
-            if len(factor) == 3 and factor[1] < 0:
-                traced["normal_y"] = "-"
-            elif len(factor) == 1:
-                traced["strength"] = factor[0]
-        name = next(values[port] for port in ("in", "value1", "in1") if port in values)["nodename"]
-    raise ValueError(f"the nodes behind {name} go round in a circle")
-
-
-_WRAPS = {"periodic": "repeat", "clamp": "clamp", "mirror": "mirror"}
-
-
-def _place(by_name: dict[str, ET.Element], name: str | None) -> Place:
-    """UV set, tiling, offset and rotation as glTF counts them, of the nodes behind an image's
-    coordinates; v points up there."""
-    node = by_name[name] if name else None
-    if node is None:
-        return Place()
-    if node.tag == "texcoord":
-        return Place(int(_inputs(node).get("index", {}).get("value", 0)))
-    if node.tag != "place2d":
-        return Place()
-    below = _place(by_name, _inputs(node).get("texcoord", {}).get("nodename"))
-    stated = {key: values.get("value", "") for key, values in _inputs(node).items()}
-
-    def pair(key: str, plain: tuple[float, float]) -> tuple[float, float]:
-        return _pair(stated[key].split(",")) if stated.get(key) else plain
-
-    (px, py), (sx, sy), (ox, oy) = (
-        pair("pivot", (0.0, 0.0)),
-        pair("scale", (1.0, 1.0)),
-        pair("offset", (0.0, 0.0)),
-    )
-    turn = -math.radians(float(stated.get("rotate") or 0.0))
-    su, sv = 1.0 / sx, 1.0 / sy
-    # Its result at (0, 1), glTF's origin, is where glTF's offset lies; with the pivot there, only
-    # the offset moves it.
-    x, y = -px * su, (1.0 - py) * sv
-    cos, sin = math.cos(turn), math.sin(turn)
-    moved = (cos * x - sin * y + px - ox, sin * x + cos * y + py - oy)
-    offset = (round(moved[0], 9), round(1.0 - moved[1], 9))
-    return Place(below.uv_set, (su, sv), offset, turn)
+    share = 0.0
+    if float(ports.get("metallic", {}).get("value", 1.0)) == 0.0:
+        ior = float(ports.get("ior", {}).get("value", 1.5))
+        weight = float(ports.get("specular", {}).get("value", 1.0))
+        share = ((ior - 1.0) / (ior + 1.0)) ** 2 * weight
+    return replace(imported, factor=tuple(share * part for part in imported.factor))
 
 
 def _assigned(tree: ET.Element, nodes: dict[str, str]) -> dict[str, dict[str, str | None]]:
@@ -517,14 +498,6 @@ def _assigned(tree: ET.Element, nodes: dict[str, str]) -> dict[str, dict[str, st
         material = assigned.get("material") or ""
         by_mesh.setdefault(mesh, {})[slot] = nodes.get(material, material)
     return by_mesh
-
-
-def _inputs(node: ET.Element) -> dict[str, dict[str, str]]:
-    return {child.get("name", ""): dict(child.attrib) for child in node if child.tag == "input"}
-
-
-def _input(node: ET.Element, name: str) -> dict[str, str]:
-    return _inputs(node)[name]
 
 
 def _pair(values: Any) -> tuple[float, float]:

@@ -6,7 +6,7 @@ The sRGB curve is written out here once more, so that a mistake of the writers' 
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any, Literal
@@ -194,6 +194,13 @@ class ImportedInput:
     """What the file holds where it is not the input itself: `gloss`, `smoothness`, `diffuse` or
     `specular`."""
     place: Place = Place()
+    scale: tuple[float, ...] = ()
+    """What else the file does to its texels once they are decoded, and no other field says: each
+    channel is multiplied by this …"""
+    bias: tuple[float, ...] = ()
+    """… and this is added. Empty where nothing is done."""
+    filter: str | None = None
+    """How its texture is filtered; `None` where the file does not say."""
 
     def stored(self) -> Values | None:
         """The texture's channels 0–1 as stored: `(h, w)` or `(h, w, 3)`; `None` without a readable
@@ -217,6 +224,18 @@ class ImportedMaterial:
     """Whether its textures are seen from afar through smaller levels."""
     shading: str = "standard"
     surface_tag: str | None = None
+    workflow: str = "metallic"
+    """Which of the two workflows its shader is told to use."""
+    unexpected: tuple[str, ...] = ()
+    """What else its shader is told, in words: numbers that make it look otherwise, and that belong
+    to no input."""
+
+
+def common_filter(inputs: Mapping[str, ImportedInput], default: str) -> str:
+    """How the textures of a material are filtered: as all of them are, linearly where they
+    differ; `default` where no file says."""
+    filters = {imported.filter for imported in inputs.values() if imported.filter is not None}
+    return filters.pop() if len(filters) == 1 else "linear" if filters else default
 
 
 @dataclass(frozen=True)

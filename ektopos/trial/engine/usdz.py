@@ -15,6 +15,7 @@ from typing import Any
 import numpy as np
 
 from ektopos.targets.profile import Profile
+from ektopos.trial.engine.arithmetic import with_arithmetic
 from ektopos.trial.engine.files import PackageFiles, listed_slots
 from ektopos.trial.engine.gltf import add_material
 from ektopos.trial.engine.package import (
@@ -180,6 +181,7 @@ def _material(shader: Any, textures: _Textures, facts: dict[str, Any]) -> Import
         factor = tuple(v / largest for v in inputs["emission"].factor)
         inputs["emission"] = replace(inputs["emission"], factor=factor, strength=largest)
     threshold = shader.GetInput("opacityThreshold")
+    told = shader.GetInput("useSpecularWorkflow")
     cutoff = float(threshold.Get()) if threshold and threshold.Get() is not None else 0.0
     return ImportedMaterial(
         inputs=inputs,
@@ -191,6 +193,7 @@ def _material(shader: Any, textures: _Textures, facts: dict[str, Any]) -> Import
         alpha_cutoff=cutoff or 0.5,
         filter=str(facts.get("filter", "linear")),
         surface_tag=facts.get("surface_tag"),
+        workflow="specular" if told and told.Get() else "metallic",
     )
 
 
@@ -203,9 +206,6 @@ def _texture(source: Any, output: str, name: str, textures: _Textures) -> Import
         raise ValueError(f"{name} is fed by something other than a texture")
     space = shader.GetInput("sourceColorSpace")
     srgb = space and str(space.Get()) == "sRGB" and output != "a"
-    scale = shader.GetInput("scale")
-    given = float(scale.Get()[0]) if scale and scale.Get() is not None else 1.0
-    strength = {"normal": given / 2, "occlusion": given, "emission": given}.get(name, 1.0)
     st = shader.GetInput("st")
     placed = st.GetConnectedSource() if st and st.HasConnectedSource() else None
     place = _place(UsdShade.Shader(placed[0].GetPrim())) if placed else Place()
@@ -218,10 +218,25 @@ def _texture(source: Any, output: str, name: str, textures: _Textures) -> Import
         output,
         "srgb" if srgb else "linear",
         factor=(1.0, 1.0, 1.0) if wide else (1.0,),
-        strength=strength,
         place=replace(place, wrap=(sides[0], sides[1])),
     )
-    return imported
+    scale, bias = (
+        tuple(
+            _numbers(shader.GetInput(port), (plain,) * 4)["rgba".index(letter)] for letter in output
+        )
+        for port, plain in (("scale", 1.0), ("bias", 0.0))
+    )
+    if name == "normal":
+        # The reader's arithmetic makes the vectors themselves; here it acts on texels, 0–1.
+        scale = tuple(number / 2 for number in scale)
+        bias = tuple((number + 1) / 2 for number in bias)
+    return with_arithmetic(imported, name, scale, bias)
+
+
+def _numbers(port: Any, default: tuple[float, ...]) -> tuple[float, ...]:
+    """The numbers of a port; what they are where nothing is said."""
+    value = port.Get() if port else None
+    return default if value is None else tuple(float(number) for number in value)
 
 
 def _place(shader: Any) -> Place:
