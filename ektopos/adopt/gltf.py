@@ -6,36 +6,33 @@ Source: glTF 2.0, 3.9 (materials) and 5.18 (images), and the texts of the extens
 from __future__ import annotations
 
 import base64
-import tempfile
 from collections.abc import Callable, Iterable
-from functools import cache, partial
+from functools import partial
 from pathlib import Path
-from typing import Any, Literal
+from typing import Any
 from urllib.parse import unquote
 
 import numpy as np
 
 from ektopos.adopt.carried import Carried, Collected, MapName, Place, feed_of, laid
-from ektopos.document import TABLE, Feed, InputName, MaterialEntry, Role, RoleChannels, UvTransform
-from ektopos.images import (
-    as_float,
-    encode_png,
-    linear_to_srgb,
-    quantise,
-    read_image,
-    resize,
-    srgb_to_linear,
+from ektopos.document import (
+    TABLE,
+    Feed,
+    InputName,
+    MaterialEntry,
+    Role,
+    RoleChannels,
+    UvTransform,
+    Workflow,
 )
-from ektopos.materials.convert import to_metallic_roughness
 from ektopos.meshes.formats.gltf import is_quantised, load_gltf, texture_infos
 from ektopos.meshes.formats.gltf_accessors import Find, read_buffers, view_bytes
 from ektopos.names import unique_names
 from ektopos.targets.profile import GLTF_PLACES
 from ektopos.targets.writers.gltf import EXTENSION_MEMBERS, WRAPS
-from ektopos.types import MAX_UV_SETS, Float, Wrap
+from ektopos.types import MAX_UV_SETS, Wrap
 
 _SPECULAR_TEXTURES = ("diffuseTexture", "specularGlossinessTexture")
-ConvertedInput = Literal["base_color", "opacity", "roughness", "metallic"]
 _SUFFIX = {"image/png": ".png", "image/jpeg": ".jpg", "image/webp": ".webp"}
 _NEAREST = (9728, 9984, 9986)
 _REPEAT, _LINEAR = 10497, 9729
@@ -139,6 +136,7 @@ class _Material:
         self.file, self.label, self.material, self.own_uvs = file, label, material, own_uvs
         self.extensions: dict[str, Any] = material.get("extensions", {})
         self.inputs: dict[InputName, Feed] = {}
+        self.workflow: Workflow | None = None
         self.mode = str(material.get("alphaMode", "OPAQUE")).lower()
         self.places: dict[InputName, Place] = {}
 
@@ -167,6 +165,7 @@ class _Material:
             uv=uv,
             wrap=wrap,
             shading="unlit" if "KHR_materials_unlit" in self.extensions else None,
+            workflow=self.workflow,
             filter="nearest" if filters and all(f in _NEAREST for f in filters) else None,
             surface_tag=_tag(self.material.get("extras")),
         )
@@ -200,64 +199,18 @@ class _Material:
             self.feed("opacity", base, "a", colour[3], "opacity")
 
     def _specular_glossiness(self, given: dict[str, Any]) -> None:
-        """By the conversion published with the archived extension; textures become new maps."""
-        read = [self._reader(given.get(key)) for key in _SPECULAR_TEXTURES]
-        if not any(read):
-            base, metallic, roughness, opacity = _converted(given, [None, None])
-            self.inputs["base_color"] = Feed(value=_floats(base[0, 0]))
-            self.inputs["metallic"] = Feed(value=float(metallic[0, 0]))
-            self.inputs["roughness"] = Feed(value=float(roughness[0, 0]))
-            if self.mode != "opaque":
-                self.inputs["opacity"] = Feed(value=float(opacity[0, 0]))
-            return
-
-        @cache
-        def converted() -> tuple[Float, Float, Float, Float]:
-            return _converted(given, [one and _texels(*one) for one in read])
-
-        def colour() -> bytes:
-            base, _, _, opacity = converted()
-            return _png(np.concatenate([linear_to_srgb(base), opacity[..., None]], axis=2))
-
-        def packed() -> bytes:
-            _, metallic, roughness, _ = converted()
-            return _png(np.stack([np.ones_like(roughness), roughness, metallic], axis=2))
-
-        infos = [given[key] for key in _SPECULAR_TEXTURES if key in given]
-        if len({self._place(info) for info in infos}) > 1:
-            self.skip("its two textures are moved each in its own way; the first is taken.")
-        place = self._place(infos[0])
-        self._made("base_color", colour, {"rgb": "base_color", "a": "opacity"}, place)
-        self._made("ORM", packed, {"g": "roughness", "b": "metallic"}, place)
-        self.skip("it is of the specular workflow, and was converted; its maps are new ones.")
-
-    def _made(
-        self,
-        suffix: str,
-        read: Callable[[], bytes],
-        uses: dict[RoleChannels, ConvertedInput],
-        place: Place,
-    ) -> None:
-        """A new map of converted values, and the inputs that its channels feed."""
-        key = f"{self.label} {suffix}"
-        self.file.collected.picture(
-            key, f"{self.label.replace('/', '_')}_{suffix}.png", read, self.label
-        )
-        for channels, held in uses.items():
-            if held != "opacity" or self.mode != "opaque":
-                self.file.collected.use(key, channels, held, held)
-                entry = self.file.collected.maps[key].entry
-                self.inputs[held] = Feed(map=entry, channels=channels)
-                self.places[held] = place
-
-    def _reader(self, info: dict[str, Any] | None) -> tuple[str, Callable[[], bytes]] | None:
-        """The name of a texture's picture and what reads it, without taking it as a map; `None`,
-        and said, where there is none."""
-        image = None if info is None else self.file.source(info, self.label)
-        if image is None or not self.file.collected.is_read(*image[1:], self.label):
-            return None
-        _, name, read = image
-        return None if read is None else (name, read)
+        """Diffuse, specular and glossiness as they are, in the specular workflow."""
+        diffuse, specular = (given.get(key) for key in _SPECULAR_TEXTURES)
+        colour = _floats(given.get("diffuseFactor", [1, 1, 1, 1]))
+        reflected = _floats(given.get("specularFactor", [1, 1, 1]))
+        gloss = float(given.get("glossinessFactor", 1.0))
+        self.workflow = "specular"
+        self.feed("base_color", diffuse, "rgb", colour[:3], "base_color")
+        self.feed("f0", specular, "rgb", reflected, "specular")
+        self.feed("roughness", specular, "a", gloss, "gloss")
+        self.inputs["roughness"] = _one_minus(self.inputs["roughness"])
+        if self.mode != "opaque":
+            self.feed("opacity", diffuse, "a", colour[3], "opacity")
 
     def _normal_and_occlusion(self) -> None:
         normal, occlusion = (
@@ -331,45 +284,11 @@ class _Material:
         self.file.collected.skip(self.label, message)
 
 
-def _converted(
-    given: dict[str, Any], textures: list[Float | None]
-) -> tuple[Float, Float, Float, Float]:
-    """Base colour `(h, w, 3)`, metallic, roughness and opacity `(h, w)`, linear 0–1, of the factors
-    and textures (diffuse, specular with gloss) of a specular-glossiness material."""
-    diffuse = _floats(given.get("diffuseFactor", [1, 1, 1, 1]))
-    specular = _floats(given.get("specularFactor", [1, 1, 1]))
-    gloss = float(given.get("glossinessFactor", 1.0))
-    height, width = max(
-        (texels.shape[:2] for texels in textures if texels is not None),
-        key=lambda shape: shape[0] * shape[1],
-        default=(1, 1),
-    )
-    first, second = (
-        np.ones((height, width, 4), np.float32) if t is None else resize(t, width, height)
-        for t in textures
-    )
-    base, metallic, roughness = to_metallic_roughness(
-        first[..., :3] * np.array(diffuse[:3], np.float32),
-        second[..., :3] * np.array(specular, np.float32),
-        second[..., 3] * np.float32(gloss),
-    )
-    return base, metallic, roughness, first[..., 3] * np.float32(diffuse[3])
-
-
-def _texels(name: str, read: Callable[[], bytes]) -> Float:
-    """A colour picture with alpha as linear values `(h, w, 4)`. Raises `UnreadableFile`."""
-    with tempfile.TemporaryDirectory() as folder:
-        path = Path(folder) / f"map{Path(name).suffix}"
-        path.write_bytes(read())
-        image = read_image(path)
-    colour = srgb_to_linear(as_float(image.rgb()))
-    alpha = image.channel("a")
-    opaque = np.ones(colour.shape[:2], np.float32) if alpha is None else as_float(alpha)
-    return np.concatenate([colour, opaque[..., None]], axis=2)
-
-
-def _png(values: Float) -> bytes:
-    return encode_png(quantise(values.astype(np.float32), 8))
+def _one_minus(gloss: Feed) -> Feed:
+    """Roughness of a glossiness with its factor: `1 − factor · texel`."""
+    if gloss.map is None:
+        return Feed(value=1.0 - float(gloss.value or 0.0))  # type: ignore[arg-type]
+    return gloss.model_copy(update={"invert": True, "offset": 1.0 - gloss.multiply})
 
 
 def _floats(values: Iterable[Any]) -> tuple[float, ...]:

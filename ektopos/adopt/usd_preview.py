@@ -18,6 +18,7 @@ from ektopos.types import Wrap
 PORTS: dict[str, tuple[InputName, Role, float | tuple[float, ...]]] = {
     "diffuseColor": ("base_color", "base_color", (0.18, 0.18, 0.18)),
     "metallic": ("metallic", "metallic", 0.0),
+    "specularColor": ("f0", "specular", (0.0, 0.0, 0.0)),
     "roughness": ("roughness", "roughness", 0.5),
     "normal": ("normal", "normal", (0.0, 0.0, 1.0)),
     "occlusion": ("occlusion", "occlusion", 1.0),
@@ -28,15 +29,16 @@ PORTS: dict[str, tuple[InputName, Role, float | tuple[float, ...]]] = {
     "clearcoatRoughness": ("clearcoat_roughness", "mask", 0.01),
 }
 """Input, role and default by port. Source: the specification's table."""
-WRITTEN = ("base_color", "metallic", "roughness")
+WRITTEN = ("base_color", "metallic", "roughness", "f0")
 """Inputs whose default differs from a material's own, so that it is written down."""
 
 
 def read_preview(reading: Reading, shader: Any) -> MaterialEntry:
     """A material by its preview surface; what is not taken is said."""
-    if value_of(shader, "useSpecularWorkflow", 0):
-        reading.skip("it is of the specular workflow, and is read as metal.")
+    is_specular = bool(value_of(shader, "useSpecularWorkflow", 0))
     for port, (name, role, default) in PORTS.items():
+        if name == ("metallic" if is_specular else "f0"):
+            continue
         if not _textured(reading, shader, port, name, role):
             _constant(reading, value_of(shader, port, None), name, default)
     for port in ("displacement", "opacityMode"):
@@ -51,6 +53,7 @@ def read_preview(reading: Reading, shader: Any) -> MaterialEntry:
         alpha_cutoff=cut if clear and cut > 0 else None,
         uv=uv,
         wrap=wrap,
+        workflow="specular" if is_specular else None,
     )
 
 

@@ -19,6 +19,7 @@ InputName = Literal[
     "emission",
     "opacity",
     "height",
+    "f0",
     "ior",
     "specular",
     "clearcoat",
@@ -33,8 +34,9 @@ InputName = Literal[
     "subsurface_color",
     "subsurface_radius",
 ]
-"""The seven inputs of glTF 2.0's core, height, those that its ratified extensions carry, and light
-inside a surface, for which only loose packages have a place."""
+"""The seven inputs of glTF 2.0's core, height, the reflectance of the specular workflow, those that
+glTF's ratified extensions carry, and light inside a surface, for which only loose packages have a
+place."""
 
 Value = float | tuple[float, float, float]
 
@@ -103,6 +105,13 @@ TABLE: dict[InputName, Input] = {
     "emission": Input("Emission", "light", BLACK, BLACK, kind="colour", most=None, strength=10.0),
     "opacity": Input("Opacity", "0 clear – 1 solid", 1.0, 1.0),
     "height": Input("Height", "seen as depth", 0.5, 0.5, strength=1.0),
+    "f0": Input(
+        "Specular (F0)",
+        "reflected at normal incidence",
+        (0.04, 0.04, 0.04),
+        (0.04, 0.04, 0.04),
+        kind="colour",
+    ),
     "ior": Input(
         "Index of refraction",
         "1.5 is usual",

@@ -50,6 +50,8 @@ Role = Literal[
 several."""
 AlphaMode = Literal["opaque", "mask", "blend"]
 Shading = Literal["standard", "unlit"]
+Workflow = Literal["metallic", "specular"]
+"""Whether a material is told as base colour and metallic, or as diffuse and reflectance (`f0`)."""
 Filter = Literal["linear", "nearest"]
 RoleChannels = Literal["r", "g", "b", "a", "rgb", "rgba"]
 
@@ -196,6 +198,18 @@ class Laid(DocumentModel):
         return self.feed.maps() | holes | ({self.mask.map} if self.mask else set())
 
 
+class Reflectance(DocumentModel):
+    """What the specular workflow says of a surface's colour; base colour and metallic are converted
+    from both, texel by texel."""
+
+    diffuse: Feed
+    f0: Feed
+
+    def maps(self) -> set[str]:
+        """Every map that it is made of."""
+        return self.diffuse.maps() | self.f0.maps()
+
+
 class Feed(_Source):
     """What fills one input: a constant `value`, or a `map`'s channels with adjustments, and layers
     over it.
@@ -214,10 +228,13 @@ class Feed(_Source):
     laid: list[Laid] = Field(default_factory=list)
     """Whole feeds over each other, which it then is instead of its constant; strengths are counted
     in."""
+    converted: Reflectance | None = None
+    """The feeds of the specular workflow that it is converted from, instead of its constant."""
 
     def maps(self) -> set[str]:
         """Every map that it is made of."""
         named = {
+            *(self.converted.maps() if self.converted else ()),
             self.map,
             *(layer.map for layer in self.layers),
             *(layer.mask.map for layer in self.layers if layer.mask),
@@ -248,6 +265,7 @@ class MaterialEntry(DocumentModel):
     wrap: WrapPair | None = None
     filter: Filter | None = None
     shading: Shading | None = None
+    workflow: Workflow | None = None
     surface_tag: str | None = None
     covers: list[Cover] | None = None
     """What lies over it, first to last."""

@@ -261,6 +261,7 @@ class Detach(BaseEdit):
             wrap=whole.wrap,
             filter=whole.filter,
             shading=whole.shading,
+            workflow="specular" if whole.workflow == "specular" else None,
             surface_tag=whole.surface_tag,
             size_limit=whole.size_limit,
             covers=list(whole.covers) or None,

@@ -30,6 +30,7 @@ Setting = Literal[
     "uv.set",
     "wrap",
     "shading",
+    "workflow",
     "covers",
 ]
 _WORDS = {"from": "base", "uv.tiling.u": "tiles in u", "uv.tiling.v": "tiles in v"}

@@ -203,5 +203,7 @@ def _decode(pixels: Pixels, encoding: Encoding) -> Float:
 def feed_curves(feed: Feed) -> bool:
     """Whether a feed bends values, so that the result of a mean is not the mean of the results; a
     range alone does not."""
+    if feed.converted is not None:
+        return True
     straight = {"map", "value", "channels", "invert", "range", "tint", "strength"}
     return feed.map is not None and bool(feed.model_dump(exclude=straight, exclude_defaults=True))

@@ -1,4 +1,5 @@
-"""One material over another where a mask is: moss, dirt, paint.
+"""A material's surface: the specular workflow converted, and other materials laid over it where a
+mask is (moss, dirt, paint).
 
 A cover is stated in a material and kept live; here it becomes feeds that are laid over feeds, so
 that whatever reads feeds reads covered ones too. What is made of an input stays one picture.
@@ -8,7 +9,16 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from ektopos.document import TABLE, Cover, Document, Feed, InputName, Laid, UvTransform
+from ektopos.document import (
+    TABLE,
+    Cover,
+    Document,
+    Feed,
+    InputName,
+    Laid,
+    Reflectance,
+    UvTransform,
+)
 from ektopos.errors import EktoposError, MissingReference
 from ektopos.materials.derive import DEFAULTS, Material, effective
 
@@ -20,12 +30,48 @@ def surface_of(document: Document, name: str) -> Material:
     return covered(document, effective(document, name))
 
 
+def in_metallic_workflow(material: Material) -> Material:
+    """A material with base colour and metallic converted from diffuse and `f0`, where it is of the
+    specular workflow. Raises `EktoposError` where these two lie at different UVs.
+
+    Source: the conversion published with KHR_materials_pbrSpecularGlossiness.
+    """
+    feeds = dict(material.feeds)
+    f0 = feeds.pop("f0", None)
+    if material.workflow == "metallic" or f0 is None:
+        return replace(material, feeds=feeds)
+    diffuse = feeds["base_color"]
+    places = [material.placement(n) for n in ("base_color", "f0") if material.feeds[n].maps()]
+    if len(set(places)) > 1:
+        raise EktoposError(
+            "its diffuse and its specular (F0) are placed at different UVs, and are converted "
+            "texel by texel.",
+            subject=material.name,
+            hint="Give both the same UVs.",
+        )
+    place = places[0] if places else material.placement("base_color")
+    both = Reflectance(diffuse=_unplaced(diffuse), f0=_unplaced(f0))
+    converted = Feed(
+        value=(1.0, 1.0, 1.0),
+        converted=both,
+        uv=None if place.uv == material.uv else place.uv,
+        wrap=None if place.wrap == material.wrap else place.wrap,
+    )
+    feeds |= {"base_color": converted, "metallic": converted.model_copy(update={"value": 0.0})}
+    return replace(material, feeds=feeds, reflectance=both)
+
+
+def _unplaced(feed: Feed) -> Feed:
+    return feed.model_copy(update={"uv": None, "wrap": None})
+
+
 def covered(document: Document, material: Material, above: tuple[str, ...] = ()) -> Material:
     """A material under its covers, first to last. `above` are the materials that it covers itself.
 
     The seven inputs and those of extensions that take textures are covered. Opacity stays the
     material's own: where a cover is see-through, it does not cover. Raises as `surface_of`.
     """
+    material = in_metallic_workflow(material)
     if not material.covers:
         return material
     if material.name in above:
@@ -58,7 +104,7 @@ def covered(document: Document, material: Material, above: tuple[str, ...] = ())
     uv_set = next(iter(places), 0)
     feeds = dict(material.feeds)
     for name, table in TABLE.items():
-        if not table.textured:
+        if not table.textured or name == "f0":  # It is in base colour and metallic.
             continue
         laid = [_laid(material, name)]
         if name != "opacity":
@@ -67,7 +113,7 @@ def covered(document: Document, material: Material, above: tuple[str, ...] = ())
         if all(one.feed == laid[0].feed and not one.feed.maps() for one in laid):
             continue
         feeds[name] = Feed(value=table.default, laid=laid, uv=UvTransform(set=uv_set))
-    return replace(material, feeds=feeds)
+    return replace(material, feeds=feeds, reflectance=None)
 
 
 def _laid(material: Material, name: InputName, cover: Cover | None = None) -> Laid:
@@ -76,7 +122,7 @@ def _laid(material: Material, name: InputName, cover: Cover | None = None) -> La
     feed = material.feeds.get(name, DEFAULTS.get(name, Feed(value=TABLE[name].default)))
     holes = material.feeds["opacity"]
     return Laid(
-        feed=feed.model_copy(update={"uv": None, "wrap": None}),
+        feed=_unplaced(feed),
         uv=place.uv.model_copy(update={"set": 0}),
         wrap=place.wrap,
         mask=cover.mask if cover else None,

@@ -13,8 +13,10 @@ from ektopos.document import (
     Feed,
     Filter,
     InputName,
+    Reflectance,
     Shading,
     UvTransform,
+    Workflow,
 )
 from ektopos.errors import MissingReference
 from ektopos.types import WrapPair
@@ -53,6 +55,10 @@ class Material:
     wrap: WrapPair = REPEAT
     filter: Filter = "linear"
     shading: Shading = "standard"
+    workflow: Workflow = "metallic"
+    """In the specular one `base_color` is diffuse, until `cover.surface_of` converts it."""
+    reflectance: Reflectance | None = None
+    """Diffuse and `f0` as they are fed, where `feeds` are converted from just these."""
     surface_tag: str | None = None
     covers: tuple[Cover, ...] = ()
     """What lies over it; `feeds` are without them until `cover.covered` lays them over."""
@@ -103,7 +109,7 @@ def base_chain(document: Document, name: str) -> tuple[str, ...]:
 def effective(document: Document, name: str) -> Material:
     """The material `name` with everything it inherits. Raises `MissingReference`."""
     chain = base_chain(document, name)
-    feeds = dict(DEFAULTS)
+    feeds: dict[InputName, Feed] = dict(DEFAULTS)
     origin: dict[InputName, str] = {}
     settings: dict[str, object] = {}
     for link in reversed(chain):
@@ -118,9 +124,12 @@ def effective(document: Document, name: str) -> Material:
             ("wrap", entry.wrap),
             ("filter", entry.filter),
             ("shading", entry.shading),
+            ("workflow", entry.workflow),
             ("surface_tag", entry.surface_tag),
             ("covers", None if entry.covers is None else tuple(entry.covers)),
             ("size_limit", entry.size_limit),
         )
         settings |= {key: value for key, value in own if value is not None}
+    if settings.get("workflow") == "specular":
+        feeds.setdefault("f0", Feed(value=TABLE["f0"].default))
     return Material(name=name, chain=chain, feeds=feeds, origin=origin, **settings)  # type: ignore[arg-type]

@@ -38,6 +38,9 @@ def feed_size(feed: Feed, size_of: Callable[[str], Size]) -> Size:
             if laid.mask is not None
         ]
         return flat_size([*parts, *masks])
+    if feed.converted is not None:
+        both = feed.converted.diffuse, feed.converted.f0
+        return max((feed_size(part, size_of) for part in both), key=lambda size: size[0] * size[1])
     names = {feed.map} if feed.map is not None else feed.maps()
     sizes = [size_of(name) for name in names if name is not None]
     return max(sizes, key=lambda size: size[0] * size[1], default=(1, 1))

@@ -23,6 +23,7 @@ from ektopos.document import (
     Layer,
     MapEntry,
     Mask,
+    Reflectance,
     UvTransform,
 )
 from ektopos.errors import EktoposError, MissingReference
@@ -41,6 +42,7 @@ from ektopos.maps.normals import combine, flip_green, lacks_blue, rebuild_blue
 from ektopos.materials.adjust import Source, adjust, apply_strength, combine_layers, decode_channels
 from ektopos.materials.derive import REPEAT
 from ektopos.materials.lay import flat_size, lay
+from ektopos.materials.specular_workflow import to_metallic_roughness
 from ektopos.project import Project
 from ektopos.types import Channels, Encoding, Float, NormalY, Pixels, WrapPair
 from ektopos.vectors import decode_normals, normalise, raw_vectors
@@ -132,6 +134,10 @@ def feed_problem(document: Document, feed: Feed, name: InputName) -> str | None:
     """Why a feed cannot fill an input, as a sentence, or `None` if it can."""
     for missing in sorted(one for one in feed.maps() if one not in document.maps):
         return f"{name} is fed from the map {missing}, which is not there."
+    if feed.converted is not None:
+        return feed_problem(document, feed.converted.diffuse, "base_color") or feed_problem(
+            document, feed.converted.f0, "f0"
+        )
     for laid in feed.laid:
         problem = feed_problem(document, laid.feed, name) or (
             feed_problem(document, laid.opacity, "opacity") if laid.opacity else None
@@ -202,6 +208,8 @@ def feed_result(feed: Feed, name: InputName, find: FindMap, *, with_strength: bo
 
     Layers of another size are resampled to that. Raises what `find` raises.
     """
+    if feed.converted is not None:
+        return _converted(feed.converted, name, find)
     values = _flattened(feed, name, find) if feed.laid else _source_result(feed, name, find)
     for layer in feed.layers:
         over = _source_result(layer, name, find)
@@ -224,6 +232,18 @@ def feed_result(feed: Feed, name: InputName, find: FindMap, *, with_strength: bo
             values = combine_layers(values, over, layer.op, weight)
             values = values if name in UNCLIPPED else np.clip(values, 0.0, 1.0)
     return apply_strength(values, name, feed.strength) if with_strength else values
+
+
+def _converted(reflectance: Reflectance, name: InputName, find: FindMap) -> Float:
+    """Base colour or metallic of diffuse and reflectance, at the size of the larger."""
+    both = [
+        feed_result(reflectance.diffuse, "base_color", find),
+        feed_result(reflectance.f0, "f0", find),
+    ]
+    height, width = max((part.shape[:2] for part in both), key=lambda size: size[0] * size[1])
+    diffuse, f0 = (at_size(part, "base_color", width, height) for part in both)
+    base, metallic, _ = to_metallic_roughness(diffuse, f0, np.zeros(diffuse.shape[:2], np.float32))
+    return base if name == "base_color" else metallic
 
 
 def _flattened(feed: Feed, name: InputName, find: FindMap) -> Float:

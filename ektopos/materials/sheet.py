@@ -24,6 +24,7 @@ from ektopos.document import (
     InputName,
     Shading,
     UvTransform,
+    Workflow,
 )
 from ektopos.errors import EktoposError
 from ektopos.files import hash_json
@@ -131,6 +132,7 @@ class Sheet(BaseModel):
     own_settings: list[str]
     surface_tag: str | None
     size_limit: int | None
+    workflow: Workflow
     rows: list[Row]
     unused: list[Unused]
     """Channels of its map set that it has no use for."""
@@ -165,7 +167,7 @@ def sheet_of(document: Document, name: str, sources: Sources, leaves: LeavesOf) 
     """
     material, entry = effective(document, name), document.materials[name]
     whole, problem = _covered(document, material)
-    shown = [i for i in INPUTS if i in whole.feeds or i not in EXTRA_INPUTS]
+    shown = _shown_inputs(material, whole)
     sets = sets_of(document)
     return Sheet(
         material=name,
@@ -177,8 +179,17 @@ def sheet_of(document: Document, name: str, sources: Sources, leaves: LeavesOf) 
         ],
         surface_tag=material.surface_tag,
         size_limit=material.size_limit,
+        workflow=material.workflow,
         rows=[
-            _row(document, (material, whole), i, i in entry.inputs, sources, leaves(whole, i))
+            _row(
+                document,
+                # What diffuse and F0 give is shown as they are, before both are converted.
+                (material, material if _is_reflectance(material, i) else whole),
+                i,
+                i in entry.inputs,
+                sources,
+                leaves(whole, "metallic" if i == "f0" else i),
+            )
             for i in shown
         ],
         unused=unused_of_set(document, material, sets, set_of_each(sets)),
@@ -186,6 +197,21 @@ def sheet_of(document: Document, name: str, sources: Sources, leaves: LeavesOf) 
         covers_problem=problem,
         stage=stage_look(document, whole, sources),
     )
+
+
+def _is_reflectance(material: Material, name: InputName) -> bool:
+    return material.workflow == "specular" and name in ("base_color", "f0")
+
+
+def _shown_inputs(material: Material, whole: Material) -> list[InputName]:
+    """The rows of a sheet: the inputs of its workflow, and whatever else is fed."""
+    if material.workflow == "specular":
+        shown = [i for i in INPUTS if i in whole.feeds or i == "f0" or i not in EXTRA_INPUTS]
+        shown.remove("metallic")
+        shown.remove("f0")
+        shown.insert(shown.index("base_color") + 1, "f0")
+        return shown
+    return [i for i in INPUTS if i in whole.feeds or i not in EXTRA_INPUTS]
 
 
 def _covered(document: Document, material: Material) -> tuple[Material, str | None]:

@@ -26,6 +26,7 @@ from ektopos.types import Channels
 
 _FED_BY: dict[InputName, tuple[Role, ...]] = {
     "base_color": ("base_color",),
+    "f0": ("specular",),
     "metallic": ("metallic",),
     "roughness": ("roughness", "gloss"),
     "normal": ("normal",),
@@ -52,7 +53,8 @@ def material_from_set(document: Document, set_name: str, tile: int | None = None
     tiles by those of one tile, the first unless another is said.
 
     A role that covers the colours of one map feeds a data input with its first channel. Opacity
-    makes the alpha mode `mask`, which is the usual reading; emission keeps its strength at 1.
+    makes the alpha mode `mask`, which is the usual reading; emission keeps its strength at 1. A set
+    with diffuse and specular, and nothing metallic, makes a material of the specular workflow.
     Raises `MissingReference` for an unknown set.
     """
     names = maps_of_tile(document, set_name, tile)
@@ -77,7 +79,14 @@ def material_from_set(document: Document, set_name: str, tile: int | None = None
                     inputs[name] = Feed(value=1.0)
                 else:
                     inputs[name] = Feed(map=map_name, channels=narrow, invert=role == "gloss")
-    return MaterialEntry(inputs=inputs, alpha_mode="mask" if "opacity" in inputs else None)
+    is_specular = "f0" in inputs and "base_color" in inputs and "metallic" not in inputs
+    if not is_specular:
+        inputs.pop("f0", None)
+    return MaterialEntry(
+        inputs=inputs,
+        alpha_mode="mask" if "opacity" in inputs else None,
+        workflow="specular" if is_specular else None,
+    )
 
 
 class Unused(BaseModel):
@@ -131,6 +140,8 @@ def unused_of_set(
             if role == "unknown" or set(channels) & used.get(member, set()):
                 continue
             goal = next((i for i, roles in _FED_BY.items() if role in roles), None)
+            if goal == "f0" and material.workflow == "metallic":
+                goal = None
             free = goal is not None and not (goal in material.feeds and material.feeds[goal].maps())
             one = Unused(map=member, channels=channels, role=role)
             if goal is not None and free and entry.space == "tangent":
@@ -174,6 +185,7 @@ def rewired(document: Document, material: str, set_name: str) -> MaterialEntry:
         wrap=whole.wrap,
         filter=whole.filter,
         shading=whole.shading,
+        workflow=whole.workflow if whole.workflow == "specular" else None,
         surface_tag=whole.surface_tag,
         size_limit=whole.size_limit,
         covers=list(whole.covers) or None,

@@ -25,7 +25,7 @@ def leaves(
         holding = {
             letter: channel
             for letter, channel in file.channels.items()
-            if channel.carries and channel.input == name
+            if channel.carries and channel.stands_for == name
         }
         return Leaves(
             file=path.rpartition("/")[2],

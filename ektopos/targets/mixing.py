@@ -15,7 +15,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from ektopos.materials.convert import diffuse_share, specular_of
+from ektopos.materials.specular_workflow import diffuse_share, specular_of
 from ektopos.types import Float, Pixels
 
 _BAND = 32

@@ -6,15 +6,15 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from ektopos.document import Document, Feed, InputName, UvTransform
+from ektopos.document import Document, UvTransform
 from ektopos.files import hash_file
-from ektopos.materials.adjust import adjust
 from ektopos.materials.derive import Material
-from ektopos.materials.resolve import constant_values
 from ektopos.targets.plan import Plan, PlannedFile
 from ektopos.targets.profile import Profile
+from ektopos.targets.values import material_value
 from ektopos.targets.writers.loose import node_names
 from ektopos.targets.writers.parts import Container
+from ektopos.types import Float
 
 
 @dataclass(frozen=True)
@@ -83,8 +83,11 @@ def material_facts(
         inputs: dict[str, Any] = {}
         for input_name, feed in material.feeds.items():
             facts: dict[str, Any] = {}
-            if (name, input_name) not in plan.file_of and not feed.maps():
-                facts["value"] = _constant(feed, input_name)
+            quantity = profile.quantity_for(input_name)
+            if (name, input_name) not in plan.file_of:
+                number = material_value(material, quantity, input_name)
+                if number is not None:
+                    facts["value"] = _plain(number)
             strength = feed.strength
             if input_name == "emission" and profile.container == "loose":
                 strength *= emission_factors.get(plan.file_of.get((name, input_name), ""), 1.0)
@@ -95,7 +98,7 @@ def material_facts(
             if feed.wrap is not None:
                 facts["wrap"] = list(feed.wrap)
             if facts:
-                inputs[input_name] = facts
+                inputs[quantity or input_name] = facts
         settings = _settings(material)
         if profile.mesh.uv_transform == "baked":
             settings["uv"] = UvTransform().model_dump(mode="json")
@@ -116,10 +119,8 @@ def _settings(material: Material) -> dict[str, Any]:
     }
 
 
-def _constant(feed: Feed, name: InputName) -> float | list[float]:
-    values = constant_values(feed, name)
-    values = values if name == "normal" else adjust(values, feed, name)
-    plain = [round(float(value), 7) for value in values.reshape(-1)]
+def _plain(number: Float) -> float | list[float]:
+    plain = [round(float(value), 7) for value in number.reshape(-1)]
     return plain if len(plain) > 1 else plain[0]
 
 

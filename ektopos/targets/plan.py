@@ -21,7 +21,7 @@ from ektopos.materials.lay import feed_size
 from ektopos.materials.resolve import feed_problem
 from ektopos.targets.profile import LETTERS, Letter, Profile, ProfileFile
 from ektopos.targets.quantities import is_mixed
-from ektopos.targets.values import input_values, made_of
+from ektopos.targets.values import input_values, made_of, material_value
 from ektopos.types import Basis, Encoding, Quality, WrapPair
 
 HeaderOf = Callable[[str], ImageHeader]
@@ -51,6 +51,11 @@ class PlannedChannel:
     def feeds(self) -> list[Feed]:
         """Every feed that decides its texels."""
         return [self.feed] if self.beside is None else [self.feed, self.beside]
+
+    @property
+    def stands_for(self) -> InputName:
+        """The input of the material that it is: metallic, where it holds a specular colour."""
+        return "metallic" if self.quantity == "specular" else self.input
 
     def inputs(self) -> tuple[InputName, ...]:
         """Every input that it carries."""
@@ -195,7 +200,7 @@ def make_plan(document: Document, profile: Profile, header_of: HeaderOf) -> Plan
             planned[file.recipe] = replace(before, materials=(*before.materials, name))
             for channel in channels.values():
                 if channel.carries:
-                    file_of[name, channel.input] = planned[file.recipe].path
+                    file_of[name, channel.stands_for] = planned[file.recipe].path
         factors[name] = [
             i for i in material.feeds if (name, i) not in file_of and i in profile.factors
         ]
@@ -368,10 +373,17 @@ def _channels(
             continue
         beside = material.feeds[names[1]] if len(names) > 1 else None
         quantity = carry if carry != name else ""
-        mapped = bool(feed.maps() or (beside is not None and beside.maps()))
-        wrap = material.placement(name).wrap
+        if is_mixed(quantity) and material.reflectance is not None:
+            # It is what the target wants already, and passes through as it is.
+            both, beside = material.reflectance, None
+            name, feed = ("base_color", both.diffuse) if name == "base_color" else ("f0", both.f0)
+        number = material_value(material, quantity, names[0]) if is_mixed(quantity) else None
+        mapped = number is None and bool(feed.maps() or (beside is not None and beside.maps()))
+        wrap = material.placement(names[0]).wrap
         channel = PlannedChannel(carry, name, feed, None, quantity, wrap, beside)
-        if mapped:
+        if number is not None:
+            channels[letter] = replace(channel, fill=float(number[0, 0, "rgb".index(letter)]))
+        elif mapped:
             channels[letter] = channel
         elif name in profile.factors:
             if name != "opacity":
@@ -394,19 +406,10 @@ def _fill(channel: PlannedChannel, letter: Letter, profile: Profile) -> float:
         vector = input_values(channel.feed, "normal")[0, 0]
         sign = -1.0 if letter == "g" and profile.normal_y == "-" else 1.0
         return float(vector["rgb".index(letter)] * sign * 0.5 + 0.5)
-    beside = (
-        None
-        if channel.beside is None
-        else input_values(channel.beside, channel.inputs()[1 - _first(channel)])
-    )
     values = made_of(
-        channel.quantity, channel.input, input_values(channel.feed, channel.input), beside
+        channel.quantity, channel.input, input_values(channel.feed, channel.input)
     ).reshape(-1)
     return float(values["rgb".index(letter)] if len(values) == 3 and letter in "rgb" else values[0])
-
-
-def _first(channel: PlannedChannel) -> int:
-    return channel.inputs().index(channel.input)
 
 
 def _size(

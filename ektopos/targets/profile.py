@@ -13,7 +13,7 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from ektopos.document import AlphaMode, Document, InputName, RoleChannels, parse
 from ektopos.errors import InvalidDocument
-from ektopos.targets.quantities import CARRIES, Carry, quantity_of
+from ektopos.targets.quantities import CARRIES, Carry, quantity_for, quantity_of
 from ektopos.types import Basis, Encoding, NormalY, Quality
 
 Letter = Literal["r", "g", "b", "a"]
@@ -239,11 +239,18 @@ class Profile(BaseModel):
     def carries(self, name: InputName, constant: bool) -> bool:
         """Whether an input arrives at all: in a channel, as a number of the container, or in the
         list of a loose package."""
+        if self.workflow == "specular" and name in ("ior", "specular"):
+            return False  # How much is reflected, its specular colour says alone.
         return (
             name in self.carried()
             or name in self.factors
             or (self.container == "loose" and constant)
         )
+
+    def quantity_for(self, name: InputName) -> str:
+        """The quantity by which it takes a number instead of the input itself; empty for none."""
+        carries = [carry for file in self.files for carry in file.channels.values()]
+        return quantity_for(name, carries, self.workflow)
 
     def inputs_of(self, carry: Carry) -> tuple[InputName, ...]:
         """The inputs that a carried quantity is made of, the one it stands for first."""

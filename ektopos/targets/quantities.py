@@ -7,6 +7,7 @@ base colour and metallic by the conversion published with KHR_materials_pbrSpecu
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Literal
 
@@ -39,10 +40,23 @@ QUANTITIES: dict[QuantityName, Quantity] = {
     "specular": Quantity(("metallic", "base_color")),
 }
 CARRIES: tuple[Carry, ...] = (
-    *(name for name, about in TABLE.items() if about.textured),
+    # `f0` leaves as the quantity `specular`.
+    *(name for name, about in TABLE.items() if about.textured and name != "f0"),
     *(name for name in QUANTITIES if name not in TABLE),
 )
 """All that a channel can hold, in the order in which they are offered."""
+
+
+def quantity_for(name: str, carries: Iterable[str], workflow: str) -> str:
+    """The quantity by which a target that carries these takes an input as a number; empty where it
+    takes the input itself."""
+    if workflow == "specular" and name in ("base_color", "metallic"):
+        return "diffuse" if name == "base_color" else "specular"
+    for carry in carries:
+        about = quantity_of(carry, workflow)
+        if about is not None and about.inputs == (name,):
+            return carry
+    return ""
 
 
 def quantity_of(carry: str, workflow: str) -> Quantity | None:

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from ektopos.document import InputName
 from ektopos.materials.adjust import apply_strength
 from ektopos.materials.derive import Material
-from ektopos.trial.causes import MESSAGES, Cause, explain
+from ektopos.trial.causes import MESSAGES, Cause, comes_nearer, explain, mean_steps
 from ektopos.trial.cells import Cell, Verdict, because
 from ektopos.trial.engine.package import ImportedInput, Texture
 from ektopos.trial.measure import (
@@ -27,6 +27,8 @@ from ektopos.types import Float
 
 FACTOR_STEP = 0.004
 """Factors that differ by less are one: the texels of 8 bits tell no closer."""
+CODEC_BIAS = 4.0
+"""Steps of 8 bits by which a codec may move all of a small picture one way."""
 STRENGTH_STEP = 1e-3
 """Strengths that differ by a smaller share are one: they are written with six digits or more."""
 LOSSY_FACTOR = 0.06
@@ -179,7 +181,12 @@ def _scaled_beside_loss(
     plain = _read_as(comparison, imported, factor=(1.0,) * len(imported.factor))
     if plain is None:
         return None
-    fitting = _factor_between(comparison.here, plain) * np.float32(strong)
+    between = _factor_between(comparison.here, plain)
+    fitted = np.asarray(plain * between, np.float32)
+    left, loss = (mean_steps(comparison.here, values) for values in (fitted, comparison.actual))
+    if not comes_nearer(left, loss) or loss - left < CODEC_BIAS:
+        return None  # What the codec lost is more than what another factor would do.
+    fitting = between * np.float32(strong)
     arrived = np.asarray(imported.factor, np.float32) * np.float32(strength)
     off = np.abs(fitting - arrived)
     if not (off > LOSSY_FACTOR * np.maximum(np.abs(fitting), np.float32(0.05))).any():

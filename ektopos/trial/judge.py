@@ -195,13 +195,11 @@ class Judge:
 
     def _compared(self, material: Material, name: InputName, imported: ImportedInput) -> Comparison:
         """An input as it was meant and as it came, and their errors, at the size that came."""
-        expected, actual = (
-            self._expected(material, name, imported.quantity),
-            imported_values(imported, name),
-        )
+        expected = self._expected(material, name, imported.quantity)
         # Diffuse and specular are judged as themselves: solving them back would blow up their
         # rounding.
         name = "base_color" if is_mixed(imported.quantity) else name
+        actual = imported_values(imported, name)
         here, shown = expected, None
         if actual.shape[:2] == (1, 1):
             actual = at_size(actual, name, expected.shape[1], expected.shape[0])
@@ -365,6 +363,11 @@ class Judge:
         return kept[key]
 
     def _resolved(self, material: Material, name: InputName, quantity: str) -> Float:
+        if quantity and material.reflectance is not None:
+            both = material.reflectance
+            if quantity == "diffuse":
+                return resolve_feed(self.loader, both.diffuse, "base_color", with_strength=False)
+            return resolve_feed(self.loader, both.f0, "f0", with_strength=False)
         if not quantity:
             return resolve_feed(self.loader, material.feeds[name], name, with_strength=False)
         base = resolve_feed(

@@ -18,9 +18,9 @@ from numpy.typing import NDArray
 from ektopos.document import AlphaMode, Filter, InputName, UvTransform
 from ektopos.images import Image, fit_within, resize
 from ektopos.materials.adjust import apply_strength, feed_curves
-from ektopos.materials.convert import to_metallic_roughness
 from ektopos.materials.derive import Material, Placement
 from ektopos.materials.resolve import Decoded, MapLoader, feed_result, reduce_image, resolve_feed
+from ektopos.materials.specular_workflow import to_metallic_roughness
 from ektopos.meshes import Mesh
 from ektopos.shading import LIGHTS, Look
 from ektopos.shading.camera import frame_view
@@ -245,7 +245,9 @@ def imported_look(material: ImportedMaterial, values: ArrivedValues, texels: int
                 texture=texture.showing(small[texture.path, encoding]),
                 encoding="linear",
             )
-        found = _small(values(imported, name), name, texels)
+        is_colour = imported.quantity in ("diffuse", "specular")
+        read_as: InputName = "base_color" if is_colour else name
+        found = _small(values(imported, read_as), read_as, texels)
         inputs[name] = apply_strength(found, name, imported.strength)
     if "metallic" in inputs and inputs["metallic"].ndim == 3:
         # A specular colour: with what arrived as diffuse, or with nothing there, as an engine would

@@ -277,15 +277,15 @@ def _zipped(files: dict[str, bytes]) -> bytes:
 
 
 TARGETS: dict[str, tuple[str, Callable[[Path], Iterator[Change]], int]] = {
-    "gltf-glb": ("*.glb", gltf_changes, 60),
-    "gltf-split": ("*.gltf", gltf_changes, 60),
-    "gltf-embedded": ("*.gltf", gltf_changes, 60),
-    "gltf-ktx2": ("*.glb", gltf_changes, 60),
-    "orm-y-minus": ("*.mtlx", materialx_changes, 60),
-    "metal-smooth": ("*.mtlx", materialx_changes, 60),
-    "single-maps": ("*.mtlx", materialx_changes, 60),
+    "gltf-glb": ("*.glb", gltf_changes, 50),
+    "gltf-split": ("*.gltf", gltf_changes, 50),
+    "gltf-embedded": ("*.gltf", gltf_changes, 50),
+    "gltf-ktx2": ("*.glb", gltf_changes, 50),
+    "orm-y-minus": ("*.mtlx", materialx_changes, 50),
+    "metal-smooth": ("*.mtlx", materialx_changes, 50),
+    "single-maps": ("*.mtlx", materialx_changes, 50),
     "spec-gloss": ("*.mtlx", materialx_changes, 30),
-    "materialx": ("*.mtlx", materialx_changes, 60),
+    "materialx": ("*.mtlx", materialx_changes, 50),
     "usdz": ("*.usdz", usd_changes, 50),
 }
 """By target: the files with numbers, what changes them, and how many there are at least."""

@@ -14,14 +14,15 @@ from PIL import Image as Pillow
 from pxr import Gf, Sdf, Usd, UsdGeom, UsdShade, UsdUtils
 
 from ektopos.adopt import Carried, adopt_meshes, carried_by, says_something
-from ektopos.document import Feed
+from ektopos.document import Document, Feed
 from ektopos.images import linear_to_srgb
-from ektopos.materials.derive import effective
+from ektopos.materials.cover import surface_of
 from ektopos.materials.resolve import MapLoader, resolve_feed
 from ektopos.meshes.read import beside
 from ektopos.project import open_project
 from ektopos.targets.export import export_package
 from ektopos.targets.profile import find_profile
+from ektopos.targets.values import input_values
 from ektopos.trial.compare import run_trial
 from tests.outside.test_assets import TRIANGLE, Gltf
 from tests.samples import coloured, folder, noise
@@ -202,7 +203,7 @@ class FromGltf(TestCase):
         self.assertEqual(found.maps, [])
         self.assertIn("secret.png", found.not_taken[0].message)
 
-    def test_the_specular_workflow_is_converted_by_its_formula(self) -> None:
+    def test_the_specular_workflow_stays_and_is_converted_by_its_formula(self) -> None:
         # Source: KHR_materials_pbrSpecularGlossiness: a dielectric has F0 0.04 and keeps its
         # diffuse colour; a black diffuse with a coloured specular is metal of that colour.
         given = {
@@ -213,27 +214,46 @@ class FromGltf(TestCase):
         name = "KHR_materials_pbrSpecularGlossiness"
         with folder() as root:
             found = brought(gltf_folder(root, {"extensions": {name: given}}, []))
-        inputs = found.materials["hull"].inputs
-        np.testing.assert_allclose(inputs["base_color"].value, (0.4, 0.3, 0.2), atol=1e-3)
-        self.assertAlmostEqual(inputs["metallic"].value, 0.0, places=4)
-        self.assertAlmostEqual(inputs["roughness"].value, 0.75, places=6)
+        hull = found.materials["hull"]
+        self.assertEqual(hull.workflow, "specular")
+        self.assertNotIn("metallic", hull.inputs)
+        np.testing.assert_allclose(hull.inputs["base_color"].value, (0.4, 0.3, 0.2))
+        np.testing.assert_allclose(hull.inputs["f0"].value, (0.04, 0.04, 0.04))
+        self.assertAlmostEqual(hull.inputs["roughness"].value, 0.75, places=6)
+        surface = surface_of(Document(materials={"hull": hull}), "hull")
+        np.testing.assert_allclose(
+            input_values(surface.feeds["base_color"], "base_color").ravel(),
+            (0.4, 0.3, 0.2),
+            atol=1e-3,
+        )
+        metallic = input_values(surface.feeds["metallic"], "metallic")
+        self.assertAlmostEqual(float(metallic[0, 0]), 0.0, places=4)
 
         gold = np.array([1.0, 0.77, 0.34])
         packed = np.zeros((8, 8, 4), np.uint8)
         packed[..., :3] = np.round(linear_to_srgb(gold) * 255)
         packed[..., 3] = 204
-        given = {"diffuseTexture": {"index": 0}, "specularGlossinessTexture": {"index": 1}}
+        given = {
+            "diffuseTexture": {"index": 0},
+            "specularGlossinessTexture": {"index": 1},
+            "glossinessFactor": 0.5,
+        }
         with folder() as root:
             picture(root / "textures/d.png", np.zeros((8, 8, 3), np.uint8))
             picture(root / "textures/s.png", packed)
             path = gltf_folder(root, {"extensions": {name: given}}, ["d.png", "s.png"])
             made = adopt_meshes([path], root / "out")
             with open_project(root / "out") as project:
-                loader, material = MapLoader(project), effective(project.document, "hull")
-                for part, wanted in (("base_color", gold), ("metallic", 1.0), ("roughness", 0.2)):
+                loader, material = MapLoader(project), surface_of(project.document, "hull")
+                self.assertEqual(
+                    sorted(Path(m.file).name for m in project.document.maps.values()),
+                    ["d.png", "s.png"],
+                )
+                # Glossiness is 0.8 in the texture, halved by its factor.
+                for part, wanted in (("base_color", gold), ("metallic", 1.0), ("roughness", 0.6)):
                     got = resolve_feed(loader, material.feeds[part], part)
                     np.testing.assert_allclose(got[0, 0], wanted, atol=0.01, err_msg=part)
-        self.assertIn("converted", " ".join(line.message for line in made.not_taken))
+        self.assertEqual(made.not_taken, [])
 
 
 class FromObj(TestCase):

@@ -10,7 +10,7 @@ import mitsuba as mi
 import numpy as np
 
 from ektopos.images import linear_to_srgb
-from ektopos.materials.convert import to_metallic_roughness, to_specular_gloss
+from ektopos.materials.specular_workflow import to_metallic_roughness, to_specular_gloss
 from ektopos.meshes.mesh import face_normals
 from ektopos.shading import f0_from_ior, shade, specimen, vertex_tangents
 from ektopos.shading.brdf import first_bounce, fresnel

@@ -20,14 +20,13 @@ from ektopos.document import (
     InputName,
     UvTransform,
 )
-from ektopos.materials.adjust import adjust
 from ektopos.materials.derive import Material
-from ektopos.materials.resolve import constant_values
 from ektopos.meshes import build_gltf, pack_glb
 from ektopos.meshes.formats.glb import Binary, finish
 from ektopos.meshes.formats.kept import keep_scene
 from ektopos.targets.plan import PlannedFile
 from ektopos.targets.profile import Profile
+from ektopos.targets.values import input_values
 from ektopos.targets.writers.parts import Asset, Container, Parts, Written
 from ektopos.types import Wrap, WrapPair
 
@@ -224,9 +223,7 @@ def _material(
             "emissiveFactor": list(tints.get("emission", (1.0, 1.0, 1.0))),
         }
     else:
-        colour = adjust(
-            constant_values(feeds["emission"], "emission"), feeds["emission"], "emission"
-        ).reshape(3)
+        colour = input_values(feeds["emission"], "emission").reshape(3)
         largest = max(1.0, float(colour.max()))
         strength *= largest
         if colour.any():
@@ -314,7 +311,7 @@ def _factor(feed: Feed, name: InputName) -> list[float]:
     """A constant as the container's factor; 1 where a map says it all."""
     if feed.maps():
         return [1.0, 1.0, 1.0] if name in COLOUR_INPUTS else [1.0]
-    return _plain(adjust(constant_values(feed, name), feed, name).reshape(-1))
+    return _plain(input_values(feed, name).reshape(-1))
 
 
 def _opacity(material: Material) -> float:

@@ -16,8 +16,8 @@ from ektopos.materials.derive import Material
 from ektopos.meshes import pack_glb
 from ektopos.targets.plan import Plan, PlannedChannel, PlannedFile, safe_names
 from ektopos.targets.profile import Profile
-from ektopos.targets.quantities import is_inverted
-from ektopos.targets.values import input_values
+from ektopos.targets.quantities import is_inverted, is_mixed
+from ektopos.targets.values import input_values, material_value
 from ektopos.targets.writers.gltf import geometry
 from ektopos.targets.writers.parts import Container, Parts, Written
 
@@ -160,23 +160,25 @@ def _add_material(
     for input_name, feed in material.feeds.items():
         if input_name not in ports or (input_name == "opacity" and material.alpha_mode == "opaque"):
             continue
+        if not profile.carries(input_name, not feed.maps()):
+            continue
         port, kind = ports[input_name]
         for beside in () if is_gltf else _AS_GLTF.get(input_name, ()):
             _port(shader, *beside[:2]).setValueString(beside[2])
         path = plan.file_of.get((name, input_name))
+        quantity = profile.quantity_for(input_name)
+        if quantity == "specular":
+            # No metal, and a reflectance of the specular colour itself: the shader multiplies
+            # that by ((ior − 1) / (ior + 1))², which is 1 for a very large one.
+            shader.addInput(port, kind).setValueString("0")
+            shader.addInput("ior", "float").setValueString(f"{_MIRROR_IOR:g}")
+            port, kind = "specular_color", "color3"
         if path is not None:
             channel = next(
                 (letter, c)
                 for letter, c in files[path].channels.items()
                 if c.carries and input_name in c.inputs()
             )
-            is_specular = channel[1].quantity == "specular"
-            if is_specular:
-                # No metal, and a reflectance of the specular colour itself: the shader multiplies
-                # that by ((ior − 1) / (ior + 1))², which is 1 for a very large one.
-                shader.addInput(port, kind).setValueString("0")
-                shader.addInput("ior", "float").setValueString(f"{_MIRROR_IOR:g}")
-                port, kind = "specular_color", "color3"
             source = _image(
                 written, node, files[path], input_name, kind, channel[0], channel[1], material
             )
@@ -191,11 +193,13 @@ def _add_material(
             if input_name == "opacity" and material.alpha_mode == "mask" and not is_gltf:
                 source = _cut(written, source, material.alpha_cutoff)
             shader.addInput(port, kind).setNodeName(source)
-        elif input_name == "ior" and shader.getInput("ior") is not None:
-            continue
-        elif not feed.maps() and input_name != "normal":
-            values = input_values(feed, input_name).reshape(-1)
-            _port(shader, port, kind).setValueString(", ".join(f"{float(v):.7g}" for v in values))
+        elif input_name != "normal":
+            # Smoothness and gloss are roughness again here: the shader knows nothing else.
+            mixed = quantity if is_mixed(quantity) else ""
+            number = material_value(material, mixed, input_name)
+            if number is not None:
+                told = ", ".join(f"{float(v):.7g}" for v in number.reshape(-1))
+                _port(shader, port, kind).setValueString(told)
     if not is_gltf:
         _say_the_rest(shader, material, glow)
     elif glow != 1.0:
@@ -344,4 +348,4 @@ _LIES = "lies"
 _NO_TILING = 1e-9
 """Stands for a tiling of 0, by which no scale can divide."""
 COLOUR_KINDS = ("color3",)
-assert set(COLOUR_INPUTS) <= set(_OPEN_PBR)
+assert set(COLOUR_INPUTS) - {"f0"} <= set(_OPEN_PBR)

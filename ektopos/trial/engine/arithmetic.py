@@ -44,8 +44,7 @@ def with_arithmetic(
 def _normal(
     imported: ImportedInput, scales: np.ndarray[tuple[int], np.dtype[np.float64]], biases: object
 ) -> ImportedInput:
-    """Strength and green direction of a normal, whose vectors are `2 · (scale · texel + bias) − 1`.
-    """
+    """Strength and green direction of a normal: its vector is `2 · (scale · texel + bias) − 1`."""
     shifts = np.asarray(biases, np.float64)
     if len(scales) != 3:
         return _left_over(imported, scales, shifts)

@@ -321,7 +321,11 @@ def _filter(gltf: pygltflib.GLTF2, info: Any) -> str | None:
     near = sampler.magFilter in _WRAP_NEAREST
     far = near if sampler.minFilter is None else sampler.minFilter in _WRAP_NEAREST
     if near != far:
-        return "nearest close up and linear from afar" if near else "linear close up and nearest from afar"
+        return (
+            "nearest close up and linear from afar"
+            if near
+            else "linear close up and nearest from afar"
+        )
     return "nearest" if near else "linear"
 
 

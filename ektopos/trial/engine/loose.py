@@ -91,6 +91,8 @@ _SHADERS: dict[str, dict[str, str]] = {
     "open_pbr_surface": _OPEN_PBR_PORTS,
 }
 """By shader, the input that each port is. Source: MaterialX 1.39's own node definitions."""
+_DIELECTRIC = 0.04
+"""What is reflected at normal incidence where nothing is said: an index of refraction of 1.5."""
 _ALPHA_MODES = ("opaque", "mask", "blend")
 
 
@@ -229,7 +231,8 @@ def _from_list(
     listed = facts.get("inputs", {})
     inputs: dict[str, ImportedInput] = {}
     for input_name, default in _PLAIN.items():
-        told = listed.get(input_name, {}) if isinstance(listed, dict) else {}
+        listed_as = profile.quantity_for(input_name)  # type: ignore[arg-type]
+        told = listed.get(listed_as or input_name, {}) if isinstance(listed, dict) else {}
         strength = float(told.get("strength", 1.0))
         channel = _channel_of(profile, files, name, input_name)
         if channel is not None:
@@ -256,7 +259,12 @@ def _from_list(
                 if isinstance(value, (list, tuple))
                 else (float(value),)
             )
-            inputs[input_name] = ImportedInput(factor=factor, strength=strength)
+            if listed_as in ("gloss", "smoothness") and "value" in told:
+                factor = (1.0 - factor[0],)
+            mixed = listed_as if listed_as in ("diffuse", "specular") else ""
+            if mixed == "specular" and "value" not in told:
+                factor = (_DIELECTRIC,) * 3
+            inputs[input_name] = ImportedInput(factor=factor, strength=strength, quantity=mixed)
         inputs[input_name] = replace(inputs[input_name], place=_said_place(facts | told))
     return ImportedMaterial(
         name=name,

@@ -96,7 +96,9 @@ def evaluate(nodes: Mapping[str, ET.Element], name: str, depth: int = 0) -> Sign
             raise ValueError(f"{name} scales x and y apart")
         return replace(port("in"), strength=scale.bias[0])
     if kind == "ifgreatereq":
-        return _compared(name, port("value1", 1.0), port("value2", 0.0), port("in1", 0.0), port("in2", 0.0))
+        return _compared(
+            name, port("value1", 1.0), port("value2", 0.0), port("in1", 0.0), port("in2", 0.0)
+        )
     raise ValueError(f"the node {name} is a {kind}, which this engine does not know")
 
 

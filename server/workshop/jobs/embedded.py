@@ -24,6 +24,7 @@ SETTINGS = (
     "wrap",
     "filter",
     "shading",
+    "workflow",
     "surface_tag",
 )
 
