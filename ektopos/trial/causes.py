@@ -135,8 +135,6 @@ _LOSS = {
 mean: so many steps and so large a share of the mean error; and how far that of any single area. The
 colour of a block has 5 bits in ETC1S and is one of a palette. On the sample's textures no area is
 off by more than 3.5 steps in UASTC and 12.3 in ETC1S."""
-LOSSLESS_STEPS = 2.0
-"""Mean steps below which a lossy texture is what was meant, and no mistake is looked for."""
 _AREA, _BLOCK = 16, 4
 """Sides of the areas whose means compression keeps, and of the blocks it works in, in texels."""
 NOISE_STEPS = 14.0
@@ -165,6 +163,9 @@ def explain(
     }
     within = None if shown is None else shown[::step, ::step]
     lossy = bool(imported.texture.lossy)
+    if lossy and agrees(thin_expected, thin_stored, within):
+        # What was meant comes before whatever else fits as well, as a channel that is nearly alike.
+        return "compressed"
     nearest, least = None, mean_steps(thin_expected, thin_stored, within)
     for cause, predicted, seen in _explanations(
         name, thin_expected, thin_stored, others, imported.channels
@@ -175,9 +176,8 @@ def explain(
         if comes_nearer(left, least):
             nearest, least = cause, left
     # Compression blurs a mistake as it does all else: nothing is meant exactly any more, so what
-    # clearly comes nearer than the meaning does is the cause. Channels that hold nearly the same
-    # come nearer by chance.
-    if nearest is not None and mean_steps(thin_expected, thin_stored, within) > LOSSLESS_STEPS:
+    # clearly comes nearer than the meaning does is the cause.
+    if nearest is not None:
         return nearest
     if within is not None:
         thin_expected, thin_stored = (
