@@ -377,12 +377,16 @@ def _export(options: argparse.Namespace) -> Outcome:
     from ektopos.images import read_ahead
 
     with read_ahead(_maps_ahead(options.project, options.out)) as read:
+        from ektopos.document import with_all_materials
         from ektopos.project import open_project
         from ektopos.targets.export import export_package
         from ektopos.targets.profile import find_profile
 
         with open_project(options.project) as project:
             profile = find_profile(_target(options, project.document.target), project.document)
+            if options.all_materials:
+                every = with_all_materials(project.document)
+                project = dataclasses.replace(project, document=every)
             try:
                 export = export_package(
                     project, profile, options.out, backup=options.backup, read=read
@@ -391,7 +395,7 @@ def _export(options: argparse.Namespace) -> Outcome:
                 return _missing(project, profile, problem)
     lines = [f"{file.path}: {file.bytes} bytes" for file in export.files]
     left = [f"{one.severity}: {one.subject}: {one.message}" for one in export.left]
-    return export, FINE, [*lines, *left, f"{export.seconds:.2f} s"]
+    return export, FINE, [*lines, *left, *export.notes, f"{export.seconds:.2f} s"]
 
 
 def _missing(project: Any, profile: Any, problem: MissingReference) -> Outcome:
@@ -501,8 +505,16 @@ def _far_trial(options: argparse.Namespace, far: Any) -> Outcome:
 def _trial_lines(trial: Any, name: str) -> list[str]:
     """What a trial found, for people."""
     shown = [cell for cell in trial.cells if cell.verdict in ("differs", "lost")]
-    hand = sum(cell.verdict == "by-hand" for cell in trial.cells)
-    rest = f", {hand} to be set by hand" if hand else ""
+    counted = {
+        "not supported by this target": sum(
+            cell.verdict == "unsupported" and cell.cause is not None for cell in trial.cells
+        ),
+        "to be set by hand": sum(cell.verdict == "by-hand" for cell in trial.cells),
+    }
+    bare = {(c.mesh, c.slot) for c in trial.cells if c.verdict == "unsupported" and not c.cause}
+    rest = "".join(f", {number} {words}" for words, number in counted.items() if number)
+    if bare:
+        rest += f", {len(bare)} {'slot' if len(bare) == 1 else 'slots'} without a material"
     return [
         *(f"{c.mesh} · {c.slot} · {c.input}: {c.verdict} ({c.cause}) {c.message}" for c in shown),
         f"{name + ': ' if name else ''}{'passed' if trial.passed else 'failed'}{rest}",
@@ -700,6 +712,9 @@ def _parser() -> argparse.ArgumentParser:
         type=Path,
         metavar="DIR",
         help="keep the package that is replaced, whole, in this folder",
+    )
+    export.add_argument(
+        "--all-materials", action="store_true", help="export materials that no slot uses too"
     )
     following = command(
         "follow", _follow, "Take up what is saved in a folder, and deliver, until it is stopped."

@@ -8,9 +8,9 @@ from contextlib import suppress
 from ektopos.checks.registry import Examined, Finding, check, found
 from ektopos.document import TABLE
 from ektopos.errors import UnreadableFile
+from ektopos.targets.hand_over import UNSAID
 from ektopos.targets.left import leaving_of
 from ektopos.targets.plan import split_inputs
-from ektopos.targets.profile import GLTF_CONTAINERS
 
 
 @check
@@ -32,7 +32,7 @@ def inputs_at_two_places(examined: Examined) -> Iterator[Finding]:
 @check
 def shading_left_behind(examined: Examined) -> Iterator[Finding]:
     """Unlit materials, where the container has no word for them."""
-    if examined.profile.container in GLTF_CONTAINERS:
+    if "shading" not in UNSAID[examined.profile.container]:
         return
     for name, material in examined.materials.items():
         if material.shading == "unlit":

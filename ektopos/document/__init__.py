@@ -45,6 +45,7 @@ from ektopos.document.model import (
     dump_document,
     load_document,
     parse,
+    with_all_materials,
 )
 from ektopos.document.scene import MOST_ITEMS, Ground, Scene, SceneItem, SceneView, Sun
 from ektopos.document.values import Finite, Pair, Triple
@@ -98,4 +99,5 @@ __all__ = [
     "dump_document",
     "load_document",
     "parse",
+    "with_all_materials",
 ]

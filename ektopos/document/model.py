@@ -341,9 +341,26 @@ class Document(DocumentModel):
     targets: dict[str, dict[str, Any]] = Field(default_factory=dict)
     """Target profiles of the project's own, by id, as `docs/targets.md` describes them."""
     left_out: LeftOut = Field(default_factory=LeftOut)
+    also_exported: list[str] = Field(default_factory=list)
+    """Materials that are exported although no slot uses them."""
     waived: list[Waived] = Field(default_factory=list)
     rules: Rules = Field(default_factory=Rules)
     scene: Scene = Field(default_factory=Scene)
+
+    def unassigned(self) -> list[str]:
+        """The materials that are not exported because no slot of an exported mesh uses them. In a
+        project without meshes every material is exported."""
+        exported = [m for name, m in self.meshes.items() if name not in self.left_out.meshes]
+        if not exported:
+            return []
+        assigned = {material for mesh in exported for material in mesh.slots.values()}
+        assigned |= {*self.left_out.materials, *self.also_exported}
+        return [name for name in self.materials if name not in assigned]
+
+    def exported_materials(self) -> list[str]:
+        """The materials that packages hold."""
+        out = {*self.left_out.materials, *self.unassigned()}
+        return [name for name in self.materials if name not in out]
 
     def exported(self) -> Document:
         """The document without what stays behind. A material that others derive from stays known to
@@ -364,6 +381,12 @@ class Document(DocumentModel):
             if name not in self.left_out.meshes
         }
         return self.model_copy(update={"meshes": meshes})
+
+
+def with_all_materials(document: Document) -> Document:
+    """The document with every material exported that is not left out by name."""
+    asked_for = [*document.also_exported, *document.unassigned()]
+    return document.model_copy(update={"also_exported": asked_for})
 
 
 def load_document(text: str | bytes, subject: str = "document") -> Document:

@@ -99,6 +99,9 @@ class RenameMaterial(BaseEdit):
         document.left_out.materials = [
             self.name if out == self.material else out for out in document.left_out.materials
         ]
+        document.also_exported = [
+            self.name if name == self.material else name for name in document.also_exported
+        ]
         ground_of(document, self.material, self.name)
 
 
@@ -227,6 +230,7 @@ class RemoveMaterial(BaseEdit):
         document.left_out.materials = [
             out for out in document.left_out.materials if out != self.material
         ]
+        document.also_exported = [n for n in document.also_exported if n != self.material]
         ground_of(document, self.material, None)
 
 

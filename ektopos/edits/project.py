@@ -133,3 +133,9 @@ class LeaveOut(BaseEdit):
         kept = [name for name in getattr(document.left_out, self.what) if name not in self.names]
         left = kept + (self.names if self.out else [])
         document.left_out = document.left_out.model_copy(update={self.what: left})
+        if self.what == "materials":
+            others = [name for name in document.also_exported if name not in self.names]
+            document.also_exported = others
+            if not self.out:
+                asked_for = [name for name in document.unassigned() if name in self.names]
+                document.also_exported = [*others, *asked_for]

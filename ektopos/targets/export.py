@@ -19,13 +19,14 @@ from ektopos.project import Project, read_original, read_project_mesh
 from ektopos.targets.hand_over import HAND_OVER, hand_over, hand_over_text
 from ektopos.targets.left import Left, all_left
 from ektopos.targets.package import (
+    CONSTANT_SIDE,
     ExportedFile,
     exported_container,
     exported_texture,
     material_facts,
     mesh_facts,
 )
-from ektopos.targets.packing import pack_file, padded_from
+from ektopos.targets.packing import constant_levels, is_constant, pack_file, padded_from
 from ektopos.targets.placing import put_in_place
 from ektopos.targets.plan import Plan, PlannedFile, make_plan
 from ektopos.targets.profile import Profile
@@ -51,6 +52,8 @@ class Export:
     seconds: float
     left: list[Left]
     """What stays behind of the meshes' files."""
+    notes: list[str]
+    """What else is worth knowing of the package."""
 
 
 def export_package(
@@ -78,9 +81,10 @@ def export_package(
     if before.folder == out and before.is_whole(made_from):
         return Export(
             profile.id,
-            [ExportedFile(**file) for file in before.listing["files"]],
+            (files := [ExportedFile(**file) for file in before.listing["files"]]),
             _since(started),
             all_left(project, profile),
+            export_notes(project.document, files),
         )
     plan = make_plan(project.document, profile, lambda name: read_header(project.map_path(name)))
     if out.exists() and not out.is_dir():
@@ -106,7 +110,30 @@ def export_package(
         )
         progress(0.98, "putting the package in place")
         put_in_place(out, fresh, [file.path for file in files], backup)
-    return Export(profile.id, files, _since(started), all_left(project, profile))
+    return Export(
+        profile.id,
+        files,
+        _since(started),
+        all_left(project, profile),
+        export_notes(project.document, files),
+    )
+
+
+def export_notes(document: Document, files: list[ExportedFile]) -> list[str]:
+    """What is worth knowing of a package: materials that are not in it, and textures that are small
+    because they have one colour."""
+    unassigned = document.unassigned()
+    notes = []
+    if unassigned:
+        names = ", ".join(unassigned)
+        notes.append(f"Not exported, because no slot uses them: {names}.")
+    every = [part for file in files for part in (asdict(file), *file.images)]
+    notes += [
+        f"{part['path']} has one colour all over, so it is written with 4 × 4 texels."
+        for part in every
+        if part.get("constant")
+    ]
+    return notes
 
 
 def _since(started: float) -> float:
@@ -174,11 +201,17 @@ def _texture(
     kept = before.texture(key)
     if kept is not None:
         path.write_bytes(kept.content)
-        return exported_texture(planned, path, kept.sha256, key, kept.divided_by)
+        return exported_texture(
+            planned, path, kept.sha256, key, kept.divided_by, constant=kept.constant
+        )
     nearest = padded_from(planned, plan.materials, meshes, loader)
     packed = pack_file(loader, planned, profile.normal_y, nearest)
-    sha256 = write_image(path, packed.levels[0], packed.levels[1:], planned.encoding, planned.basis)
-    return exported_texture(planned, path, sha256, key, packed.divided_by)
+    levels = packed.levels
+    constant = max(planned.width, planned.height) > CONSTANT_SIDE and is_constant(levels[0])
+    if constant:
+        levels = constant_levels(levels)
+    sha256 = write_image(path, levels[0], levels[1:], planned.encoding, planned.basis)
+    return exported_texture(planned, path, sha256, key, packed.divided_by, constant=constant)
 
 
 def _listed(part: Container, textures: list[ExportedFile]) -> ExportedFile:

@@ -16,6 +16,9 @@ from ektopos.targets.writers.loose import node_names
 from ektopos.targets.writers.parts import Container
 from ektopos.types import Float
 
+CONSTANT_SIDE = 4
+"""Texels a side of a texture that has one colour all over: the smallest block that compresses."""
+
 
 @dataclass(frozen=True)
 class ExportedFile:
@@ -36,23 +39,34 @@ class ExportedFile:
     """Of a texture, what it was made from: equal texts are equal texels."""
     divided_by: float = 1.0
     """What a texture's emission was divided by, so that it fits into 0–1."""
+    constant: bool = False
+    """Whether a texture has one colour all over, and is written with 4 × 4 texels for that."""
 
 
 def exported_texture(
-    planned: PlannedFile, path: Path, sha256: str, made_from: str, divided_by: float
+    planned: PlannedFile,
+    path: Path,
+    sha256: str,
+    made_from: str,
+    divided_by: float,
+    *,
+    constant: bool = False,
 ) -> ExportedFile:
     """A texture as the list has it."""
+    sides = (planned.width, planned.height)
+    width, height = (min(side, CONSTANT_SIDE) for side in sides) if constant else sides
     return ExportedFile(
         path=planned.path,
         bytes=path.stat().st_size,
-        width=planned.width,
-        height=planned.height,
+        width=width,
+        height=height,
         materials=list(planned.materials),
         channels=planned.carries(),
         encoding=planned.encoding,
         sha256=sha256,
         made_from=made_from,
         divided_by=divided_by,
+        constant=constant,
     )
 
 

@@ -106,6 +106,20 @@ def pack_file(
     return Packed(levels, job.factor)
 
 
+def is_constant(planes: list[Pixels]) -> bool:
+    """Whether every texel of a picture's channels `(height, width)` is the same."""
+    return all(bool((plane == plane[0, 0]).all()) for plane in planes)
+
+
+def constant_levels(levels: list[list[Pixels]]) -> list[list[Pixels]]:
+    """The levels of a picture of one colour, from 4 × 4 texels on."""
+    sides = [4, 2, 1][: len(levels)]
+    return [
+        [np.ascontiguousarray(plane[:side, :side]) for plane in planes]
+        for side, planes in zip(sides, levels, strict=False)
+    ]
+
+
 def padded_from(
     planned: PlannedFile,
     materials: Mapping[str, Material],

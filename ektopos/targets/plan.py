@@ -162,11 +162,7 @@ def make_plan(document: Document, profile: Profile, header_of: HeaderOf) -> Plan
                 subject=mesh,
                 hint="Choose another material.",
             )
-    materials = {
-        name: surface_of(document, name)
-        for name in document.materials
-        if name not in document.left_out.materials
-    }
+    materials = {name: surface_of(document, name) for name in document.exported_materials()}
     safe = safe_names(list(materials))
     planned: dict[str, PlannedFile] = {}
     file_of: dict[tuple[str, str], str] = {}

@@ -32,6 +32,11 @@ HashOf = Callable[[str], str]
 """The SHA-256 of a file of the project, by its path there."""
 
 
+_WRITERS = 2
+"""Raised whenever the same project is written otherwise than before, so that no package of then is
+taken for one of now."""
+
+
 @dataclass(frozen=True)
 class Kept:
     """A texture of an earlier package."""
@@ -39,6 +44,8 @@ class Kept:
     content: bytes
     sha256: str
     divided_by: float
+    constant: bool = False
+    """Whether it has one colour all over, and is small for that."""
 
 
 @dataclass(frozen=True)
@@ -66,9 +73,9 @@ class Earlier:
             if file.get("made_from") == made_from and path.is_file():
                 content = path.read_bytes()
                 digest = hashlib.sha256(content).hexdigest()
-                return (
-                    Kept(content, digest, file["divided_by"]) if digest == file["sha256"] else None
-                )
+                constant = bool(file.get("constant"))
+                kept = Kept(content, digest, file["divided_by"], constant)
+                return kept if digest == file["sha256"] else None
             for number, image in enumerate(file.get("images", [])):
                 if (
                     image.get("made_from") == made_from
@@ -76,7 +83,8 @@ class Earlier:
                     and hash_file(path) == file["sha256"]
                 ):
                     content = _image(path, number, str(image["path"]))
-                    return Kept(content, hashlib.sha256(content).hexdigest(), image["divided_by"])
+                    digest = hashlib.sha256(content).hexdigest()
+                    return Kept(content, digest, image["divided_by"], bool(image.get("constant")))
         return None
 
 
@@ -109,7 +117,7 @@ def texture_key(planned: PlannedFile, profile: Profile, project: Project, hash_o
         }
         files |= {f"mesh {mesh}": files_of_mesh(project, mesh) for mesh in assigned}
     hashes = {name: [hash_of(file) for file in files[name]] for name in sorted(files)}
-    return hash_json([__version__, planned.recipe, profile.normal_y, hashes])
+    return hash_json([__version__, _WRITERS, planned.recipe, profile.normal_y, hashes])
 
 
 def package_key(project: Project, profile: Profile) -> str:
@@ -119,6 +127,7 @@ def package_key(project: Project, profile: Profile) -> str:
     return hash_json(
         [
             __version__,
+            _WRITERS,
             document_json(project.document),
             profile.model_dump(mode="json", by_alias=True),
             contents,

@@ -13,7 +13,7 @@ from ektopos.project import Project
 from ektopos.targets.hand_over import ByHand, hand_over
 from ektopos.targets.left import Left, all_left
 from ektopos.targets.profile import Profile
-from ektopos.targets.writers.gltf import planned_extensions
+from ektopos.targets.writers.gltf import UNLIT, planned_extensions
 from ektopos.trial.advice import ADVICE
 from ektopos.trial.causes import MESSAGES, Cause
 from ektopos.trial.cells import MESH, SCENE, SETTINGS, SOUND, Cell, Verdict, because
@@ -156,8 +156,9 @@ def _slot_cells(
     shape = session.shapes[mesh, slot]
     assigned = imported.slots.get(mesh, {}).get(slot)
     if expected is None or assigned is None:
-        sentence = "No material is meant here, and none arrived."
-        return [*(replace(cell, message=sentence) for cell in blank[:-1]), shape]
+        sentence = "No material is assigned to this slot, and none arrived."
+        bare = [replace(cell, verdict="unsupported", message=sentence) for cell in blank[:-1]]
+        return [*bare, shape]
     judged = found[Piece("material", expected, assigned)].cells
     return [*(replace(cell, mesh=mesh, slot=slot) for cell in judged), shape]
 
@@ -180,7 +181,7 @@ def _scene_cell(
     names = {names for names in document.meshes[drawn.name].slots.values() if names in materials}
     planned = planned_extensions((materials[name] for name in names if name), profile)
     if profile.container == "loose":
-        planned = set()
+        planned &= {UNLIT}  # All else that is planned stands in its MaterialX document.
     verdict = judge_scene(
         blank, expected_scene(drawn.original), imported.scenes.get(drawn.name), planned
     )

@@ -9,6 +9,7 @@ from itertools import permutations, product
 import numpy as np
 from numpy.typing import NDArray
 
+from ektopos.meshes.tangents import vertex_tangents
 from ektopos.trial.causes import MESSAGES, Cause
 from ektopos.trial.cells import Cell, because
 from ektopos.trial.engine.package import Triangles
@@ -19,6 +20,11 @@ PLACES = 1e-5
 units."""
 ANGLE = 1.0
 """Degrees that normals and tangents may turn."""
+MADE_TANGENT_ANGLE = 5.0
+"""Degrees that tangents may be off which somebody made on the way: their makers weigh triangles in
+slightly different ways …"""
+MADE_TANGENT_SHARE = 0.03
+"""… and the share of corners that may be off further: on mirrored seams they average otherwise."""
 SHADES = 1 / 255
 """How far vertex colours may be off."""
 WEIGHTS = 2e-3
@@ -145,9 +151,7 @@ def _normals(expected: Triangles, actual: Triangles, match: Match) -> Iterator[t
     wanted = expected.normals
     if wanted is None:
         wanted = flat_normals(expected.positions)
-    normals = actual.normals
-    if normals is None:
-        normals = flat_normals(actual.positions)
+    normals = _as_drawn(actual)
     largest, share = _turned(wanted, match.of(normals))
     if largest <= ANGLE:
         return
@@ -157,6 +161,16 @@ def _normals(expected: Triangles, actual: Triangles, match: Match) -> Iterator[t
         yield "normals-changed", "Its normals point the other way."
     else:
         yield "normals-changed", f"{share:.1%} of its normals are turned, by up to {largest:.0f}°."
+
+
+def _as_drawn(actual: Triangles) -> NDArray[np.float64]:
+    """Normals of corners as they are drawn, `(t, 3, 3)`: a triangle is flat where one of its
+    corners has none, or one without a length."""
+    flat = flat_normals(actual.positions)
+    if actual.normals is None:
+        return flat
+    has_all = (np.linalg.norm(actual.normals, axis=2) > 0.5).all(axis=1)
+    return np.where(has_all[:, None, None], actual.normals, flat)
 
 
 def _turned(one: NDArray[np.float64], other: NDArray[np.float64]) -> tuple[float, float]:
@@ -171,7 +185,9 @@ def _turned(one: NDArray[np.float64], other: NDArray[np.float64]) -> tuple[float
 
 def _tangents(expected: Triangles, actual: Triangles, match: Match) -> Iterator[tuple[Cause, str]]:
     if expected.tangents is None:
-        return  # An engine makes them anew from UVs and normals, or reads those that were made.
+        if actual.tangents is not None:
+            yield from _made_tangents(expected, match.of(actual.tangents))
+        return
     if actual.tangents is None:
         yield "tangents-changed", "Its tangents did not arrive; the engine makes others."
         return
@@ -179,6 +195,39 @@ def _tangents(expected: Triangles, actual: Triangles, match: Match) -> Iterator[
     largest, share = _turned(expected.tangents[..., :3], tangents[..., :3])
     if largest > ANGLE or (expected.tangents[..., 3] * tangents[..., 3] < 0).any():
         yield "tangents-changed", f"{share:.1%} of its tangents are turned."
+
+
+def _made_tangents(
+    expected: Triangles, tangents: NDArray[np.float64]
+) -> Iterator[tuple[Cause, str]]:
+    """Tangents that somebody made where the file had none: they have to be those that an engine
+    makes of normals and UVs. `tangents` `(t, 3, 4)` in the order of what is expected. Source: glTF
+    2.0, 3.7.2.1, which names MikkTSpace."""
+    if 0 not in expected.uvs or not np.isfinite(expected.uvs[0]).all():
+        return
+    normals = expected.normals
+    if normals is None:
+        normals = flat_normals(expected.positions)
+    count = len(expected.positions)
+    wanted = vertex_tangents(
+        expected.positions.reshape(-1, 3),
+        normals.reshape(-1, 3).astype(np.float32),
+        expected.uvs[0].reshape(-1, 2),
+        np.arange(3 * count, dtype=np.int32).reshape(-1, 3),
+    )
+    sides = expected.uvs[0][:, 1:].astype(np.float64) - expected.uvs[0][:, :1]
+    has_area = np.abs(sides[:, 0, 0] * sides[:, 1, 1] - sides[:, 0, 1] * sides[:, 1, 0]) > 1e-12
+    cosine = np.einsum("tci,tci->tc", wanted[..., :3], tangents[..., :3])
+    off = (cosine < np.cos(np.radians(MADE_TANGENT_ANGLE))) | (
+        wanted[..., 3] * tangents[..., 3] < 0
+    )
+    off &= has_area[:, None]
+    if off.mean() > MADE_TANGENT_SHARE:
+        yield (
+            "tangents-changed",
+            f"It arrived with tangents, and {off.mean():.1%} of them are not those that an engine "
+            "would make of its normals and UVs.",
+        )
 
 
 def _uvs(expected: Triangles, actual: Triangles, match: Match) -> Iterator[tuple[Cause, str]]:

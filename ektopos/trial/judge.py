@@ -16,7 +16,6 @@ from ektopos.materials.resolve import MapLoader, at_size, feed_problem, resolve_
 from ektopos.meshes import Mesh
 from ektopos.targets.profile import Profile
 from ektopos.targets.quantities import is_mixed
-from ektopos.targets.values import diffuse_or_specular
 from ektopos.trial.causes import MESSAGES, agrees, as_compressed, comes_nearer, mean_steps
 from ektopos.trial.cells import SETTINGS, Cell, badness, because
 from ektopos.trial.codes import compare_codes
@@ -30,6 +29,7 @@ from ektopos.trial.comparison import (
     unlike_its_list,
 )
 from ektopos.trial.compression import block_compressed
+from ektopos.trial.conversion import expected_quantity
 from ektopos.trial.engine.package import INPUTS, ImportedInput, ImportedMaterial, Texture
 from ektopos.trial.measure import (
     TOLERANCE,
@@ -89,7 +89,7 @@ class Judge:
         cells.append(
             judge_settings(Cell("", "", name, SETTINGS, "same"), material, imported, self.profile)
         )
-        for extra in EXTRA_INPUTS:
+        for extra in ("height", *EXTRA_INPUTS):
             if extra not in material.feeds:
                 continue
             cell = Cell(
@@ -382,7 +382,7 @@ class Judge:
         wrap = material.placement("base_color").wrap
         base = resampled(base, "base_color", width, height, wrap=wrap)
         metallic = resampled(metallic, "metallic", width, height, wrap=wrap)
-        return diffuse_or_specular(quantity, base, metallic)
+        return expected_quantity(quantity, base, metallic)
 
     def _compressed(self, material: Material, cell: Cell, imported: ImportedInput) -> Cell:
         """A sound cell with what the engine's own texture compression then does to it."""

@@ -36,7 +36,7 @@ def judge_settings(
     """The verdict on sides, UV transform, filter and surface tag."""
     faults: list[tuple[Cause, str]] = []
     unsaid = UNSAID[profile.container]
-    if "sides" not in unsaid and imported.double_sided != material.double_sided:
+    if imported.double_sided != material.double_sided:
         faults.append(
             (
                 "sides-changed",

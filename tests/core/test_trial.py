@@ -13,6 +13,7 @@ from unittest import TestCase
 
 import cv2
 import numpy as np
+import pygltflib
 
 from ektopos.images import linear_to_srgb
 from ektopos.targets.export import export_package
@@ -398,12 +399,48 @@ class TamperedLoose(TestCase):
             {(line.material, line.slot) for line in trial.by_hand},
             {("tile", "plates · Front"), ("tile_dull", "plates · Back")},
         )
-        for words in ("## tile (on plates · Front)", "- [ ] Draw both sides", "“stone”"):
+        for words in (
+            "- [ ] **tile** (on plates · Front)\n",
+            "  - Tag its surface as “stone”.",
+            "Alpha mode Mask, cut-off 0.4 (only materials.mtlx says so)",
+            "Tiling 2 × 3, offset 0.25, 0.5, rotation 17.19° (only",
+            "Normal strength 0.8 (only",
+            "by the nearest texel (only",
+        ):
             self.assertIn(words, text)
+        self.assertNotIn("both sides", text, "the GLB says it")
         self.assertIn("hand-over.md", [file["path"] for file in listed_files])
         with project() as opened, folder() as root:
             export_package(opened, find_profile("gltf-glb"), root / "out")
             self.assertFalse((root / "out/hand-over.md").exists())
+
+    def test_the_glb_of_loose_maps_says_how_materials_are_drawn(self) -> None:
+        """Source: glTF 2.0, 5.19, read with pygltflib."""
+        profile = find_profile("single-maps")
+        with project() as opened, folder() as root:
+            export_package(opened, profile, root / "out")
+            path = root / "out/plates.glb"
+            loaded = pygltflib.GLTF2().load(str(path))
+            tile, _, plain = loaded.materials
+            self.assertEqual(
+                (tile.alphaMode, tile.alphaCutoff, tile.doubleSided), ("MASK", 0.4, True)
+            )
+            self.assertEqual((plain.alphaMode, plain.doubleSided), ("OPAQUE", False))
+            for change, cause in (
+                ({"doubleSided": None}, "sides-changed"),
+                ({"alphaMode": "OPAQUE"}, "alpha-mode-changed"),
+                ({"alphaCutoff": 0.6}, "cutoff-changed"),
+                ({"extensions": {"KHR_materials_unlit": {}}}, "shading-changed"),
+            ):
+                with self.subTest(cause):
+                    changed = pygltflib.GLTF2().load(str(path))
+                    for key, value in change.items():
+                        setattr(changed.materials[0], key, value)
+                    sound = path.read_bytes()
+                    changed.save_binary(str(path))
+                    trial = run_trial(opened, root / "out", profile, renders=False)
+                    path.write_bytes(sound)
+                    self.assertIn(cause, {c.cause for c in trial.cells if c.verdict == "differs"})
 
 
 class Untampered(TestCase):

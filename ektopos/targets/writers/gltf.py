@@ -216,34 +216,40 @@ def _material(
         entry["normalTexture"] = normal | _strength("scale", feeds["normal"])
     if occlusion:
         entry["occlusionTexture"] = occlusion | _strength("strength", feeds["occlusion"])
-    strength = feeds["emission"].strength * emission_factor
+    glow = max(0.0, feeds["emission"].strength * emission_factor)
     if emission:
-        entry |= {
-            "emissiveTexture": emission,
-            "emissiveFactor": list(tints.get("emission", (1.0, 1.0, 1.0))),
-        }
+        entry["emissiveTexture"] = emission
+        factor = np.asarray(tints.get("emission", (1.0, 1.0, 1.0)), np.float64)
     else:
-        colour = input_values(feeds["emission"], "emission").reshape(3)
-        largest = max(1.0, float(colour.max()))
-        strength *= largest
-        if colour.any():
-            entry["emissiveFactor"] = _plain(colour / largest)
+        factor = input_values(feeds["emission"], "emission").reshape(3).astype(np.float64)
+    # Up to 1 all of it stands in the factor, which every reader knows; only what is brighter needs
+    # the extension.
+    strength = max(1.0, float(factor.max()) * glow)
+    if factor.any():
+        entry["emissiveFactor"] = _plain(factor * glow / strength)
     extensions = _extensions(material, texture)
     if material.shading == "unlit":
         extensions[UNLIT] = {}
     if strength != 1.0 and "emissiveFactor" in entry:
-        extensions[_STRENGTH] = {"emissiveStrength": max(0.0, strength)}
+        extensions[_STRENGTH] = {"emissiveStrength": float(str(np.float32(strength)))}
     if extensions:
         entry["extensions"] = extensions
-    if material.alpha_mode != "opaque":
-        entry["alphaMode"] = material.alpha_mode.upper()
-    if material.alpha_mode == "mask":
-        entry["alphaCutoff"] = material.alpha_cutoff
-    if material.double_sided:
-        entry["doubleSided"] = True
+    entry |= drawing_settings(material)
     if material.surface_tag:
         entry["extras"] = {"surface_tag": material.surface_tag}
     return entry
+
+
+def drawing_settings(material: Material) -> dict[str, Any]:
+    """How a material is drawn, whatever its inputs are: alpha mode, cut-off, sides."""
+    settings: dict[str, Any] = {}
+    if material.alpha_mode != "opaque":
+        settings["alphaMode"] = material.alpha_mode.upper()
+    if material.alpha_mode == "mask":
+        settings["alphaCutoff"] = material.alpha_cutoff
+    if material.double_sided:
+        settings["doubleSided"] = True
+    return settings
 
 
 EXTENSION_MEMBERS: dict[str, tuple[tuple[InputName, str, str | None], ...]] = {

@@ -2,8 +2,8 @@
 MaterialX.
 
 Source: MaterialX 1.39 with its glTF PBR nodes, and its OpenPBR 1.1 for materials with light inside.
-What a shader there has no place for (sides, surface tag; in OpenPBR occlusion and thickness too)
-travels in the package list.
+What a shader there has no place for travels in the GLB (sides, shading) or in the package list
+(surface tag; with OpenPBR occlusion and thickness too).
 """
 
 from __future__ import annotations
@@ -18,8 +18,8 @@ from ektopos.targets.plan import Plan, PlannedChannel, PlannedFile, safe_names
 from ektopos.targets.profile import Profile
 from ektopos.targets.quantities import is_inverted, is_mixed
 from ektopos.targets.values import input_values, material_value
-from ektopos.targets.writers.gltf import geometry
-from ektopos.targets.writers.parts import Container, Parts, Written
+from ektopos.targets.writers.gltf import UNLIT, drawing_settings, geometry
+from ektopos.targets.writers.parts import Asset, Container, Parts, Written
 
 MATERIALS = "materials.mtlx"
 _Ports = dict[InputName, tuple[str, str]]
@@ -95,8 +95,7 @@ def write_loose(parts: Parts) -> Written:
             continue
         gltf, binary = geometry(parts, asset)
         path = parts.folder / f"{asset.stem}.glb"
-        bare = [{"name": name} for name in asset.materials]
-        path.write_bytes(pack_glb(gltf | ({"materials": bare} if bare else {}), binary))
+        path.write_bytes(pack_glb(gltf | _bare_materials(asset, gltf), binary))
         containers.append(Container(path, list(asset.materials), list(asset.meshes)))
     path = parts.folder / MATERIALS
     path.write_text(
@@ -104,6 +103,21 @@ def write_loose(parts: Parts) -> Written:
     )
     containers.append(Container(path, list(parts.plan.materials)))
     return Written(containers, beside=True)
+
+
+def _bare_materials(asset: Asset, gltf: dict[str, Any]) -> dict[str, Any]:
+    """The materials of a mesh's GLB: their names, and how they are drawn. Their maps lie beside."""
+    materials = [
+        {"name": name, **drawing_settings(material)}
+        | ({"extensions": {UNLIT: {}}} if material.shading == "unlit" else {})
+        for name, material in asset.materials.items()
+    ]
+    if not materials:
+        return {}
+    if not any("extensions" in material for material in materials):
+        return {"materials": materials}
+    used = sorted({UNLIT, *gltf.get("extensionsUsed", [])})
+    return {"materials": materials, "extensionsUsed": used}
 
 
 def materialx(

@@ -134,12 +134,27 @@ def _add_scene(
     found.scenes.update(dict.fromkeys(held or slots, scene))
 
 
-def read_bare(found: Imported, name: str, files: PackageFiles, listing: dict[str, Any]) -> None:
-    """Add the slots, triangles and scene of a GLB that brings no textures; its materials are only
-    names. Raises `ValueError` and its kin for damage."""
+def read_bare(
+    found: Imported, name: str, files: PackageFiles, listing: dict[str, Any]
+) -> dict[str, dict[str, Any]]:
+    """Add the slots, triangles and scene of a GLB that brings no textures. By the names of its
+    materials, how they are drawn: alpha mode, cut-off, sides, shading. Raises `ValueError` and its
+    kin for damage."""
     raw = _bytes(files, name)
-    names = [m.name or f"slot_{i}" for i, m in enumerate(_load(raw).materials or [])]
+    materials = _load(raw).materials or []
+    names = [m.name or f"slot_{i}" for i, m in enumerate(materials)]
     _add_scene(found, raw, name, files, listing, names)
+    return {key: _drawing(material) for key, material in zip(names, materials, strict=True)}
+
+
+def _drawing(material: Any) -> dict[str, Any]:
+    """How a material is drawn. Source: glTF 2.0, 5.19, with its defaults; KHR_materials_unlit."""
+    return {
+        "alpha_mode": (material.alphaMode or "OPAQUE").lower(),
+        "alpha_cutoff": 0.5 if material.alphaCutoff is None else float(material.alphaCutoff),
+        "double_sided": bool(material.doubleSided),
+        "shading": "unlit" if "KHR_materials_unlit" in (material.extensions or {}) else "standard",
+    }
 
 
 def _parts_of(raw: bytes) -> tuple[dict[str, Any], bytes]:
@@ -225,13 +240,10 @@ def _material(gltf: pygltflib.GLTF2, material: Any, images: list[Texture]) -> Im
     }
     return ImportedMaterial(
         inputs=inputs,
-        alpha_mode=(material.alphaMode or "OPAQUE").lower(),
-        alpha_cutoff=0.5 if material.alphaCutoff is None else float(material.alphaCutoff),
-        double_sided=bool(material.doubleSided),
         filter=common_filter(inputs, "linear"),
         mips=all(sampler.minFilter not in _WITHOUT_MIPS for sampler in used),
-        shading="unlit" if "KHR_materials_unlit" in (material.extensions or {}) else "standard",
         surface_tag=(material.extras or {}).get("surface_tag"),
+        **_drawing(material),
     )
 
 
@@ -319,7 +331,9 @@ def _filter(gltf: pygltflib.GLTF2, info: Any) -> str | None:
         return "linear"
     sampler = gltf.samplers[number]
     near = sampler.magFilter in _WRAP_NEAREST
-    far = near if sampler.minFilter is None else sampler.minFilter in _WRAP_NEAREST
+    # One that uses no smaller levels is said as that.
+    is_said = sampler.minFilter is not None and sampler.minFilter not in _WITHOUT_MIPS
+    far = sampler.minFilter in _WRAP_NEAREST if is_said else near
     if near != far:
         return (
             "nearest close up and linear from afar"

@@ -8,6 +8,7 @@ library that wrote it.
 
 from __future__ import annotations
 
+import math
 import re
 import xml.etree.ElementTree as ET
 from dataclasses import replace
@@ -45,7 +46,10 @@ _INSIDE: dict[str, tuple[float, ...]] = {
     "subsurface_radius": (0.01,),
 }
 """Light inside, when nothing is said of it: there is none."""
-_PLAIN = _DEFAULTS | {extra: default for extra, (*_, default) in EXTENSIONS.items()} | _INSIDE
+_HEIGHT: dict[str, tuple[float, ...]] = {"height": (0.5,)}
+_PLAIN = (
+    _DEFAULTS | _HEIGHT | {extra: default for extra, (*_, default) in EXTENSIONS.items()} | _INSIDE
+)
 _GLTF_PORTS = {
     "base_color": "base_color",
     "metallic": "metallic",
@@ -117,8 +121,10 @@ def import_loose(profile: Profile, files: PackageFiles, listing: dict[str, Any])
         return Imported(profile.id, listed_slots=listed, problem="missing-file", message=reason)
     try:
         imported = Imported(profile.id)
+        drawing: dict[str, dict[str, Any]] = {}
         for name in meshes:
-            read_bare(imported, name, files, listing)
+            for material, settings in read_bare(imported, name, files, listing).items():
+                drawing[material] = _agreed(drawing.get(material, settings), settings)
         slots, drawn, scenes = imported.slots, imported.drawn, imported.scenes
         if made_elsewhere:
             listing = _guessed(
@@ -145,6 +151,7 @@ def import_loose(profile: Profile, files: PackageFiles, listing: dict[str, Any])
         )
     path = files.find(MATERIALS)
     if path is None and made_elsewhere:
+        materials = {n: replace(one, **drawing.get(n, {})) for n, one in materials.items()}
         return Imported(profile.id, materials, slots, listed, drawn=drawn, scenes=scenes)
     if path is None:
         return Imported(
@@ -164,6 +171,13 @@ def import_loose(profile: Profile, files: PackageFiles, listing: dict[str, Any])
         return Imported(profile.id, listed_slots=listed, problem="unreadable-file", message=reason)
     if made_elsewhere:
         materials, second = materials | second, {}
+    second = {
+        name: replace(one, **_without_alpha(drawing.get(name, {}))) for name, one in second.items()
+    }
+    materials = {
+        name: replace(one, **(_without_alpha if made_elsewhere else dict)(drawing.get(name, {})))
+        for name, one in materials.items()
+    }
     return Imported(
         profile.id,
         materials,
@@ -174,6 +188,23 @@ def import_loose(profile: Profile, files: PackageFiles, listing: dict[str, Any])
         drawn=drawn,
         scenes=scenes,
     )
+
+
+def _agreed(one: dict[str, Any], other: dict[str, Any]) -> dict[str, Any]:
+    """How a material of several meshes is drawn; what they do not agree on is neither."""
+    return {
+        key: value if value == other[key] else _NEITHER.get(key, f"{value} and {other[key]}")
+        for key, value in one.items()
+    }
+
+
+_NEITHER = {"alpha_cutoff": math.inf, "double_sided": None}
+"""What stands for settings on which two meshes differ: it is not what was meant."""
+
+
+def _without_alpha(drawing: dict[str, Any]) -> dict[str, Any]:
+    """How a material is drawn, apart from what the MaterialX document says itself."""
+    return {key: drawing[key] for key in ("double_sided", "shading") if key in drawing}
 
 
 def _by_convention(listed: ImportedMaterial, said: ImportedMaterial | None) -> ImportedMaterial:
@@ -409,26 +440,26 @@ def _second_reading(
 
 _SPECULAR_QUANTITIES = {"base_color": "diffuse", "metallic": "specular"}
 """What two inputs hold in a shader that is told a specular colour."""
-_NEUTRAL: dict[str, dict[str, tuple[float, ...]]] = {
-    "open_pbr_surface": {
-        "coat_ior": (1.5,),
-        "coat_darkening": (0.0,),
-        "fuzz_weight": (1.0,),
-        "subsurface_radius_scale": (1.0, 1.0, 1.0),
-    },
-}
-"""By shader, ports beside the inputs' own, and what they have to be for the inputs to mean what
-they say. Source: OpenPBR 1.1, and glTF's coat and sheen extensions."""
+_BESIDE: tuple[tuple[str, str, tuple[float, ...], tuple[float, ...]], ...] = (
+    ("coat_weight", "coat_ior", (1.5,), (1.6,)),
+    ("coat_weight", "coat_darkening", (0.0,), (1.0,)),
+    ("fuzz_color", "fuzz_weight", (1.0,), (0.0,)),
+    ("subsurface_weight", "subsurface_radius_scale", (1.0, 1.0, 1.0), (1.0, 0.5, 0.25)),
+)
+"""Ports of OpenPBR beside those of inputs: the port they count with, what they have to be for the
+inputs to mean what they say, and what they are where nothing is said. Source: OpenPBR 1.1, and
+glTF's coat and sheen extensions."""
 
 
 def _unexpected(shader: str, ports: dict[str, dict[str, str]]) -> tuple[str, ...]:
     """What a shader is told besides its inputs that makes them look otherwise, in words."""
     told = []
-    for port, neutral in _NEUTRAL.get(shader, {}).items():
+    for counts_with, port, wanted, default in _BESIDE if shader == "open_pbr_surface" else ():
         text = ports.get(port, {}).get("value")
-        if text is not None and not _alike(numbers_of(text), neutral):
-            wanted = " ".join(f"{number:g}" for number in neutral)
-            told.append(f"{port} is {text}, and should be {wanted}")
+        value = default if text is None else numbers_of(text)
+        if counts_with in ports and not _alike(value, wanted):
+            here, meant = (" ".join(f"{n:g}" for n in numbers) for numbers in (value, wanted))
+            told.append(f"{port} is {here}, and should be {meant}")
     return tuple(told)
 
 
