@@ -10,14 +10,22 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ektopos.document import TABLE, InputName
+from ektopos.errors import EktoposError
 from ektopos.images import resize
 from ektopos.materials.lay import look_up
 from ektopos.meshes.mesh import Mesh, with_normals
 from ektopos.meshes.tangents import vertex_tangents
-from ektopos.meshes.texels import PADDING, Texels, slot_texels
+from ektopos.meshes.texels import OVERLAP, PADDING, Texels, slot_texels
 from ektopos.types import Float, Progress, Values, WrapPair, no_progress
 from ektopos.vectors import normalise
 
+_POINTS = 2000
+"""Points of the surface at which a painted map is held against the projection."""
+_PLAIN = 4 / 255
+"""What varies by less looks the same everywhere."""
+_UNEXPLAINED = 0.9
+"""The share of how a picture varies that may be wrong: interpolation blurs the finest grain, a map
+that faces share is a mean of all and explains nothing."""
 _ROW = 4096
 _REPEAT: WrapPair = ("repeat", "repeat")
 
@@ -77,43 +85,85 @@ def throw(
     painted into their UVs: `(size, size, …)` each.
 
     Normals bend the surface's own, and come out in the tangent space of the UVs. Raises
-    `EktoposError` without UVs. Cost: three look-ups a covered texel and input.
+    `EktoposError` without UVs, where faces share texels, and where what was painted is not what the
+    projection shows. Cost: three look-ups a covered texel and input.
     """
     mesh = with_normals(mesh)
     texels = slot_texels(mesh, slots, size)
-    places = texels.of_vertices(mesh, mesh.positions)
-    up = normalise(texels.of_vertices(mesh, mesh.normals))
-    weights = sides.weights(up)
-    signs = np.where(up >= 0, 1, -1)
+    if texels.overlap > OVERLAP:
+        raise EktoposError(
+            f"its UVs overlap: several faces share {texels.overlap:.0%} of its texels, and each "
+            "would get a mean of all.",
+            subject=", ".join(slots),
+            hint="Unwrap it first.",
+        )
     coarse = _metres_a_texel(mesh, texels) / sides.size
+    points = _random_points(mesh, texels, size)
     made: dict[InputName, Float] = {}
     for done, (name, values) in enumerate(inputs.items()):
         progress(done / len(inputs), f"throwing {TABLE[name].label.lower()}")
         values = _no_finer(values, coarse)
-        is_normal = name == "normal"
-        blended: Values = np.zeros((len(places), values.shape[2] if values.ndim == 3 else 1))
-        for axis in range(3):
-            for sign in (1, -1):
-                those = np.flatnonzero((signs[:, axis] == sign) & (weights[:, axis] > 1e-4))
-                if not len(those):
-                    continue
-                right, above = np.array(_RIGHT[axis, sign]), np.array(_UP[axis, sign])
-                uvs = np.stack([places[those] @ right, -(places[those] @ above)], axis=1)
-                read = _read(values, uvs / sides.size)
-                if is_normal:
-                    read = read[:, :1] * right + read[:, 1:2] * above + read[:, 2:] * up[those]
-                blended[those] += read * weights[those, axis : axis + 1]
-        if is_normal:
-            blended = _in_tangent_space(mesh, texels, normalise(blended), up)
-        flat = blended.astype(np.float32)
+        flat = _projected(mesh, texels, values, sides, is_normal=name == "normal")
         default = TABLE[name].default
         empty = 0.0 if isinstance(default, tuple) else default
         painted = texels.painted(flat if values.ndim == 3 else flat[:, 0], empty, padding)
-        if is_normal:
+        if name == "normal":
             painted[~painted.any(axis=2)] = (0.0, 0.0, 1.0)
             painted = normalise(painted)
+        shown = _projected(mesh, points, values, sides, is_normal=name == "normal")
+        if not _holds(painted, mesh, points, shown):
+            raise EktoposError(
+                f"its {TABLE[name].label.lower()} as painted is not what the projection shows.",
+                subject=", ".join(slots),
+                hint="Unwrap it first, or make a larger map.",
+            )
         made[name] = painted
     return made
+
+
+def _projected(
+    mesh: Mesh, texels: Texels, values: Float, sides: ThreeSides, *, is_normal: bool
+) -> Float:
+    """A picture as it is seen at points of a surface: `(h, w)` or `(h, w, c)`, `(n, c)`."""
+    places = texels.of_vertices(mesh, mesh.positions)
+    up = normalise(texels.of_vertices(mesh, mesh.normals))
+    weights = sides.weights(up)
+    signs = np.where(up >= 0, 1, -1)
+    blended: Values = np.zeros((len(places), values.shape[2] if values.ndim == 3 else 1))
+    for axis in range(3):
+        for sign in (1, -1):
+            those = np.flatnonzero((signs[:, axis] == sign) & (weights[:, axis] > 1e-4))
+            if not len(those):
+                continue
+            right, above = np.array(_RIGHT[axis, sign]), np.array(_UP[axis, sign])
+            uvs = np.stack([places[those] @ right, -(places[those] @ above)], axis=1)
+            read = _read(values, uvs / sides.size)
+            if is_normal:
+                read = read[:, :1] * right + read[:, 1:2] * above + read[:, 2:] * up[those]
+            blended[those] += read * weights[those, axis : axis + 1]
+    if is_normal:
+        blended = _in_tangent_space(mesh, texels, normalise(blended), up)
+    return blended.astype(np.float32)
+
+
+def _random_points(mesh: Mesh, texels: Texels, size: int) -> Texels:
+    """Points of the surface that has these texels, spread evenly by area."""
+    rng = np.random.default_rng(0)
+    own = np.unique(texels.triangles)
+    a, b, c = np.moveaxis(mesh.corners()[own], 1, 0)
+    area = np.linalg.norm(np.cross(b - a, c - a), axis=1)
+    chosen = rng.choice(own, _POINTS, p=area / area.sum() if area.sum() > 0 else None)
+    corners = rng.dirichlet((1.0, 1.0, 1.0), _POINTS)
+    return Texels(size, np.zeros(_POINTS, np.int64), chosen, corners)
+
+
+def _holds(painted: Float, mesh: Mesh, points: Texels, shown: Float) -> bool:
+    """Whether a painted map shows at points of the surface what is shown there without it `(n, c)`:
+    it has to explain some of how that varies, where it varies at all."""
+    uvs = points.of_vertices(mesh, mesh.uvs)
+    read = _read(painted, uvs)
+    spread = float(np.median(np.abs(shown - np.median(shown, axis=0))))
+    return spread < _PLAIN or float(np.median(np.abs(read - shown))) < _UNEXPLAINED * spread
 
 
 def _read(values: Float, uvs: Values) -> Values:

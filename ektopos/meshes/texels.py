@@ -17,6 +17,13 @@ from ektopos.types import Float, Values
 PADDING = 8
 """Texels round an island that take the nearest value inside."""
 
+OVERLAP = 0.005
+"""The share of texels that faces may share before nothing can be painted on each alone: triangles
+that meet share a few along their edges."""
+
+_ONE_COLOUR = 4 / 255
+"""Colours that differ by less are one."""
+
 
 @dataclass(frozen=True)
 class Texels:
@@ -30,6 +37,13 @@ class Texels:
     """Of the mesh."""
     weights: Values
     """Of the triangle's corners, `(n, 3)`, 0–1."""
+
+    @property
+    def overlap(self) -> float:
+        """The share of covered texels that several triangles cover, 0–1."""
+        count = np.bincount(self.cells)
+        covered_once = int((count > 0).sum())
+        return float((count > 1).sum()) / covered_once if covered_once else 0.0
 
     def of_vertices(self, mesh: Mesh, values: NDArray[np.floating]) -> Values:
         """What vertices have, `(v, m)`, at every texel, `(n, m)`."""
@@ -100,10 +114,20 @@ def paint_faces(
     mesh: Mesh, slots: list[str], faces: NDArray[np.integer], size: int, padding: int = PADDING
 ) -> Float:
     """A mask in the UVs of some slots, `(size, size)`: 1 on triangles `faces` of the mesh, 0 on the
-    others. Raises as `slot_texels`."""
+    others. Raises as `slot_texels`, and where other faces share the texels of these."""
     texels = slot_texels(mesh, slots, size)
     chosen = np.zeros(len(mesh.triangles), np.float32)
     chosen[faces] = 1.0
+    is_chosen = chosen[texels.triangles] > 0
+    inside, outside = (np.unique(texels.cells[those]) for those in (is_chosen, ~is_chosen))
+    shared = len(np.intersect1d(inside, outside, assume_unique=True))
+    if shared > OVERLAP * len(inside):
+        raise EktoposError(
+            f"other faces share {shared / len(inside):.0%} of the texels of those that you picked, "
+            "and would be masked too.",
+            subject=", ".join(slots),
+            hint="Unwrap it first, so that every face has texels of its own.",
+        )
     return texels.painted(chosen[texels.triangles], 0.0, padding)
 
 
@@ -119,7 +143,15 @@ def paint_colours(mesh: Mesh, slots: list[str], size: int, padding: int = PADDIN
     texels = slot_texels(mesh, slots, size)
     colours = np.where(mesh.coloured[:, None], mesh.colours, 1.0)
     values = np.clip(texels.of_vertices(mesh, colours), 0.0, 1.0).astype(np.float32)
-    return texels.painted(values, 1.0, padding)
+    painted = texels.painted(values, 1.0, padding)
+    off = np.abs(painted.reshape(-1, 4)[texels.cells] - values).max(axis=1) > _ONE_COLOUR
+    if off.mean() > OVERLAP:
+        raise EktoposError(
+            "its UVs overlap, and the faces that share texels have different colours.",
+            subject=", ".join(slots),
+            hint="Unwrap it first.",
+        )
+    return painted
 
 
 def _cross(a: NDArray[np.float64], b: NDArray[np.float64]) -> NDArray[np.float64]:

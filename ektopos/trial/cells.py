@@ -40,6 +40,8 @@ class Cell:
     message: str = ""
     differing: float | None = None
     """Share of texels outside the tolerance, 0–1."""
+    white_at: float | None = None
+    """What white stands for in the picture of its difference, in its unit; black is no error."""
     advice: str = ""
     """What to do about its cause."""
     settings: tuple[SettingPair, ...] = ()

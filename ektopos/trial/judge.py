@@ -37,6 +37,7 @@ from ektopos.trial.measure import (
     as_stored,
     imported_values,
     small_pictures,
+    white_at,
 )
 from ektopos.trial.resampling import resampled
 from ektopos.trial.settings import alpha_fault, judge_settings
@@ -131,12 +132,14 @@ class Judge:
         comparison = self._compared(material, _input_of(cell), imported)
         judged = comparison.judged(cell)
         if keep is not None and (fed_by_maps or judged.verdict == "differs"):
+            white = white_at(float(comparison.error.max()), comparison.unit)
+            judged = replace(judged, white_at=round(white, 4))
             pictures = small_pictures(
                 comparison.here,
                 comparison.actual,
                 comparison.error,
                 comparison.name,
-                TOLERANCE[comparison.unit][0],
+                white,
                 comparison.scale,
             )
             keep(material.name, comparison.name, pictures)
@@ -259,13 +262,16 @@ class Judge:
         compared = compare_codes(self.loader.find(feed.map), feed, name, imported)
         if compared is None or compared.differing:
             return None
-        same = TOLERANCE[compared.unit][0]
+        same, white = TOLERANCE[compared.unit][0], white_at(compared.largest, compared.unit)
         if keep is not None:
             keep(
                 material.name,
                 name,
-                small_pictures(compared.expected, compared.actual, compared.error, name, same, 1.0),
+                small_pictures(
+                    compared.expected, compared.actual, compared.error, name, white, 1.0
+                ),
             )
+            cell = replace(cell, white_at=round(white, 4))
         judged = replace(
             cell,
             verdict="same" if compared.largest <= same else "close",

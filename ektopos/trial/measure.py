@@ -18,6 +18,8 @@ WITHIN = {
     "degrees": "Within one degree.",
     "units": "Within 1/255.",
 }
+WHITE_FROM = {"8-bit steps": 8.0, "degrees": 5.0, "units": 0.05}
+"""What white is in the picture of a difference, at least: what is within rounding stays dark."""
 PICTURE = 256
 """Longest side of the small pictures kept for the screen."""
 
@@ -102,13 +104,19 @@ def as_stored(values: Float, name: InputName, imported: ImportedInput) -> Float:
     return linear_to_srgb(values) if imported.encoding == "srgb" else values
 
 
+def white_at(largest: float, unit: str) -> float:
+    """The error that is white in the picture of a difference: the largest there is, and no less
+    than `WHITE_FROM` says. Black is no error at all."""
+    return max(largest, WHITE_FROM[unit])
+
+
 def small_pictures(
-    expected: Float, actual: Float, error: Float, name: InputName, same: float, scale: float
+    expected: Float, actual: Float, error: Float, name: InputName, white: float, scale: float
 ) -> dict[str, Float]:
     """Both sides and their difference for the screen, thinned evenly, 0–1 as they are stored.
 
-    `expected` and `actual` are canonical, `(h, w)` or `(h, w, 3)`, `error` `(h, w)` in the unit of
-    `same`.
+    `expected` and `actual` are canonical, `(h, w)` or `(h, w, 3)`, `error` `(h, w)`; errors of
+    `white` are white.
     """
     step = max(1, -(-max(expected.shape[:2]) // PICTURE))
 
@@ -120,11 +128,10 @@ def small_pictures(
             return linear_to_srgb(small / np.float32(scale))
         return small
 
-    span = max(float(error.max()), same)
     return {
         "meant": shown(expected),
         "arrived": shown(actual),
-        "difference": error[::step, ::step] / span,
+        "difference": np.clip(error[::step, ::step] / np.float32(white), 0.0, 1.0),
     }
 
 

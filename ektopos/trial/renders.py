@@ -23,7 +23,7 @@ from ektopos.materials.resolve import Decoded, MapLoader, feed_result, reduce_im
 from ektopos.materials.specular_workflow import to_metallic_roughness
 from ektopos.meshes import Mesh
 from ektopos.shading import LIGHTS, Look
-from ektopos.shading.camera import frame_view
+from ektopos.shading.camera import frame_points
 from ektopos.shading.render import picture, render_sight
 from ektopos.shading.sight import Geometry, Sight
 from ektopos.shading.specimen import specimen, specimen_sight
@@ -81,7 +81,9 @@ def compare_mesh(
 
     Pictures are `(h, w, 3)`, sRGB 0–1, the difference 0–1.
     """
-    camera = frame_view(expected.mesh, VIEWS[view])
+    # Whatever moved or grew on the way is seen whole too.
+    shown = [worn.mesh.positions[np.unique(worn.mesh.triangles)] for worn in (expected, imported)]
+    camera = frame_points(np.concatenate(shown), VIEWS[view])
     sight = Sight(expected.geometry, camera, SIDE, SIDE)
     other = (
         sight if imported.mesh is expected.mesh else Sight(imported.geometry, camera, SIDE, SIDE)

@@ -29,6 +29,25 @@ def unwrapped(shape: trimesh.Trimesh) -> Mesh:
     return apply_recipe(mesh, [step])
 
 
+def stacked_box() -> Mesh:
+    """A box of six quads whose UVs all fill the square."""
+    flat = quads({"A": 6})
+    size = 4
+    around = np.array([[-0.5, -0.5], [0.5, -0.5], [0.5, 0.5], [-0.5, 0.5]])
+    turns = (
+        np.eye(3),
+        np.diag([-1.0, 1.0, -1.0]),
+        np.array([[0.0, 0, 1], [0, 1, 0], [-1, 0, 0]]),
+        np.array([[0.0, 0, -1], [0, 1, 0], [1, 0, 0]]),
+        np.array([[1.0, 0, 0], [0, 0, 1], [0, -1, 0]]),
+        np.array([[1.0, 0, 0], [0, 0, -1], [0, 1, 0]]),
+    )
+    corners = np.column_stack([around, np.full(size, 0.5)])
+    positions = np.concatenate([corners @ turn.T for turn in turns])
+    normals = np.concatenate([np.tile(turn[:, 2], (size, 1)) for turn in turns])
+    return replace(flat, positions=positions, normals=normals.astype(np.float32))
+
+
 def wave(side: int = SIDE) -> np.ndarray:
     y, x = np.mgrid[:side, :side] * 2 * np.pi / side
     return np.asarray(0.5 + 0.3 * np.sin(x) * np.cos(y), np.float32)
@@ -88,6 +107,27 @@ class Thrown(TestCase):
         moved = np.roll(made, (round(low[1] * -SIDE), round(low[0] * SIDE)), (0, 1))
         self.assertLess(np.abs(moved - source).max(), 0.02)
 
+    def test_stacked_faces_are_refused_until_they_are_unwrapped(self) -> None:
+        """A box whose six faces share the whole square: each texel would be a mean of six."""
+        mesh = stacked_box()
+        picture = np.random.default_rng(3).random((8, 8, 3)).astype(np.float32)
+        with self.assertRaisesRegex(EktoposError, "overlap"):
+            throw(mesh, ["A"], {"base_color": picture}, ThreeSides(1.0), 128)
+        apart = apply_recipe(
+            mesh, [PackUvs(kind="pack-uvs", slots=["A"], anew=True, texels=256, gap=4)]
+        )
+        made = throw(apart, ["A"], {"base_color": picture}, ThreeSides(1.0), 256)["base_color"]
+        texels = slot_texels(apart, ["A"], 256)
+        places = texels.of_vertices(apart, apart.positions)
+        # On the front, looked at from +z, a picture's u is x and its v is −y.
+        front = places[:, 2] > places[:, 2].max() - 1e-6
+        u, v = places[front, 0] % 1, -places[front, 1] % 1
+        column, row = (np.minimum((part * 8).astype(int), 7) for part in (u, v))
+        middle = (np.abs(u * 8 % 1 - 0.5) < 0.1) & (np.abs(v * 8 % 1 - 0.5) < 0.1)
+        seen = made.reshape(-1, 3)[texels.cells[front]][middle]
+        self.assertGreater(len(seen), 30)
+        np.testing.assert_allclose(seen, picture[row[middle], column[middle]], atol=0.15)
+
     def test_no_uvs_is_said(self) -> None:
         mesh = quads({"A": 1})
         bare = replace(mesh, uvs=np.full_like(mesh.uvs, np.nan))
@@ -105,6 +145,17 @@ class Painted(TestCase):
         values = mask.reshape(-1)[texels.cells]
         self.assertEqual(set(values[inside & alone[texels.cells]].tolist()), {1.0})
         self.assertEqual(set(values[~inside & alone[texels.cells]].tolist()), {0.0})
+
+    def test_masks_and_colours_on_shared_texels_are_refused(self) -> None:
+        mesh = stacked_box()
+        with self.assertRaisesRegex(EktoposError, "100% of the texels of those that you picked"):
+            paint_faces(mesh, ["A"], np.array([0, 1]), 64)
+        self.assertEqual(float(paint_faces(mesh, ["A"], np.arange(12), 64).min()), 1.0)
+        colours = np.ones((len(mesh.positions), 4), np.float32)
+        self.assertEqual(paint_colours(replace(mesh, colours=colours), ["A"], 32).min(), 1.0)
+        colours[:4, 0] = 0.0
+        with self.assertRaisesRegex(EktoposError, "different colours"):
+            paint_colours(replace(mesh, colours=colours), ["A"], 32)
 
     def test_vertex_colours_are_interpolated(self) -> None:
         mesh = quads({"A": 1})

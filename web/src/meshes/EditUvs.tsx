@@ -94,7 +94,9 @@ function AskNumbers({ mesh, slots, action, at, close }: Props) {
     side: '0',
     angle: '30',
   })
-  const [anew, setAnew] = useState(false)
+  // Faces that share texels would each get a mean of all: they are unwrapped first.
+  const overlaps = mesh.slots.some((slot) => slots.includes(slot.name) && slot.uv.overlap > 0.005)
+  const [anew, setAnew] = useState(overlaps)
   const [feed, setFeed] = useState(true)
   const number = (key: keyof typeof values) => Number(values[key].replace(',', '.'))
   const field = (key: keyof typeof values, label: string, unit = '') => (
@@ -253,6 +255,12 @@ function AskNumbers({ mesh, slots, action, at, close }: Props) {
                   <Checkbox checked={anew} onChange={(event) => setAnew(event.target.checked)} />
                 }
               />
+              {overlaps && (
+                <p className="small amber" role="status">
+                  △ Its UVs overlap. Faces that share texels cannot each show the projection, so it
+                  has to be unwrapped first.
+                </p>
+              )}
               <p className="small">
                 The slot gets a material of its own, derived from the one it wears, with maps in its
                 own UVs. A slot without UVs is unwrapped. One step to undo.
