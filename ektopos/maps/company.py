@@ -9,8 +9,9 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 from pathlib import PurePosixPath
 
+from ektopos.document import Role
 from ektopos.maps import evidence as ev
-from ektopos.maps.names import Reading, folder_of_set, is_nameless, means_nothing
+from ektopos.maps.names import Reading, as_spelled, folder_of_set, is_nameless, means_nothing
 from ektopos.maps.roles import encoding_of
 from ektopos.maps.verdict import SURE, Facts, Verdict
 
@@ -59,7 +60,7 @@ def apart(
         roles = Counter(verdicts[i].role for i in group if verdicts[i].confidence >= SURE)
         if max(roles.values(), default=0) > 1:
             for i in group:
-                own = "_".join(readings[i].set_words).lower()
+                own = as_spelled(PurePosixPath(paths[i]).stem, readings[i])
                 if own and own != name:
                     names[i] = f"{name}_{own}" if folder_of_set(paths[i], readings[i]).name else own
     return names
@@ -67,6 +68,7 @@ def apart(
 
 def settle(company: Company, verdicts: Sequence[Verdict]) -> list[Verdict]:
     """The verdicts, once those that pixels leave open are decided by what stands beside them."""
+    verdicts = _yielding(company, verdicts)
     settled = list(verdicts)
     for group in _together(company, verdicts):
         if any(_is_base(verdicts[i]) for i in group):
@@ -77,6 +79,29 @@ def settle(company: Company, verdicts: Sequence[Verdict]) -> list[Verdict]:
         if (chosen := _left_for_base(company, group, verdicts)) is not None:
             settled[chosen] = _as_base(company, chosen, verdicts[chosen], alone=len(group) == 1)
     return settled
+
+
+def _yielding(company: Company, verdicts: Sequence[Verdict]) -> list[Verdict]:
+    """The verdicts, where a guess never takes the place of a map whose name says what it is: a
+    packed map without a name that would hold what others of its set are called."""
+    named: dict[str, set[Role]] = defaultdict(set)
+    for name, reading in zip(company.sets, company.readings, strict=True):
+        named[name] |= set(reading.roles.values())
+    yielding = list(verdicts)
+    for i, verdict in enumerate(verdicts):
+        taken = set(verdict.roles.values()) & named[company.sets[i]]
+        if company.readings[i].roles or verdict.role != "packed" or not taken - {"unknown"}:
+            continue
+        words = ", ".join(sorted(role.replace("_", " ") for role in taken))
+        has_base = "base_color" in named[company.sets[i]]
+        yielding[i] = replace(
+            verdict,
+            roles={"rgb": "unknown" if has_base else "base_color"},
+            encoding="linear" if has_base else encoding_of("base_color"),
+            confidence=0.4 if has_base else BASE,
+            doubts=(f"its set has maps that are called {words}", *verdict.doubts),
+        )
+    return yielding
 
 
 def _together(company: Company, verdicts: Sequence[Verdict]) -> list[list[int]]:
@@ -107,7 +132,11 @@ def _left_for_base(
     if alone and not _says_something(company, group[0]):
         return group[0] if _is_what_is_left(company.facts[group[0]], verdicts[group[0]]) else None
     left = [
-        i for i in group if not company.readings[i].roles and _is_open(verdicts[i], alone=alone)
+        i
+        for i in group
+        if not company.readings[i].roles
+        and _is_open(verdicts[i], alone=alone)
+        and not _is_two_valued(company.facts[i])
     ]
     coloured = [i for i in left if not ev.is_grey(company.facts[i].statistics)]
     stored = [i for i in left if company.facts[i].header.channels >= 3]
@@ -136,6 +165,12 @@ def _is_what_is_left(facts: Facts, verdict: Verdict) -> bool:
         and (main == "unknown" or (main == "emission" and ev.is_grey(facts.statistics)))
         and _is_open(verdict, alone=False)
     )
+
+
+def _is_two_valued(facts: Facts) -> bool:
+    """Whether a grey picture is only black and white, as masks are and base colours are not."""
+    s = facts.statistics
+    return ev.is_grey(s) and s.channels[0].two_valued > 0.9
 
 
 def _is_open(verdict: Verdict, *, alone: bool) -> bool:

@@ -28,6 +28,10 @@ SAME_PICTURE = 0.5
 of one surface share few."""
 TWO_PIGMENTS = 0.05
 """Independence of R, G and B below which they are mixtures of two pictures, as colours are."""
+ONE_PIGMENT = 0.01
+"""The same, where the borders of islands make channels look alike."""
+ISLANDS_FROM = 0.05
+"""Share of the most frequent colour from which it is a background."""
 TWINS = 0.97
 """Correlation above which two channels are one: a hue is, two quantities are not."""
 ONE_HUE = 0.7
@@ -37,6 +41,8 @@ OPPOSED = -0.8
 seldom are."""
 LIGHT_PAINTED = 0.45
 """Differences of brightness between large areas above which light may have been painted in."""
+PALETTE_SIDE = 64
+"""Texels a side up to which a coloured picture is a palette."""
 FOLLOWS_HEIGHT = 0.7
 """Correlation of a picture's slopes with those of a normal map above which it is that surface's
 height."""
@@ -253,6 +259,28 @@ def slopes_tell(s: Statistics) -> bool:
         and s.curl.strength >= CURL_LEAST
         and abs(s.curl.correlation) >= CURL_SURE
     )
+
+
+def is_palette(header: ImageHeader, s: Statistics) -> bool:
+    """Whether a picture is a small table of colours: at most 64 texels a side, not grey, and no
+    normals. A surface is never painted so small."""
+    return (
+        max(header.width, header.height) <= PALETTE_SIDE
+        and len(s.channels) >= 3
+        and not is_grey(s)
+        and not is_normal(s)
+    )
+
+
+def could_be_packed(s: Statistics) -> bool:
+    """Whether the channels of what looks like one coloured picture could be several quantities of
+    one atlas: these have the edges of its islands in common, and little else. Colours are mixtures
+    of a few pigments."""
+    if is_grey(s) or len(s.channels) < 3:
+        return False
+    # Round islands lies a background, whose border all channels share whatever they hold.
+    pigments = TWO_PIGMENTS if s.background < ISLANDS_FROM else ONE_PIGMENT
+    return s.independence > pigments or len({_kind(c) for c in s.channels[:3]}) > 1
 
 
 def is_panorama(header: ImageHeader) -> bool:

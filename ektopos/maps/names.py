@@ -259,13 +259,35 @@ def folder_of_set(path: str, reading: Reading) -> PurePosixPath:
     return folder.parent if reading.word.endswith("/") else folder
 
 
-def set_name(path: str, reading: Reading) -> str:
-    """The set's name as shown: its words in lower case with underscores, or its folder's where no
-    words are left."""
+def set_key(path: str, reading: Reading) -> str:
+    """What files of one set have in common, for comparing: the set's words in lower case with
+    underscores, or its folder's name where no words are left."""
     if reading.set_words:
         return "_".join(word.lower() for word in reading.set_words)
     folder = PurePosixPath(path).parent.name
     return folder or PurePosixPath(path).stem
+
+
+def set_name(path: str, reading: Reading) -> str:
+    """The set's name by one file alone, as that spells it.
+
+    >>> set_name("net2_opac.png", read_names(["net2_opac.png"])[0])
+    'net2'
+    """
+    return as_spelled(PurePosixPath(path).stem, reading) or set_key(path, reading)
+
+
+def as_spelled(stem: str, reading: Reading) -> str:
+    """The part of a file's stem that names its set, from its first word to its last, as it is
+    written; empty where no words are left."""
+    low, start, end = stem.lower(), -1, 0
+    for word in reading.set_words:
+        at = low.find(word.lower(), end)
+        if at < 0:
+            return ""
+        start = at if start < 0 else start
+        end = at + len(word)
+    return stem[start:end] if start >= 0 else ""
 
 
 def _options(place: PurePosixPath, rules: Sequence[NamingRule]) -> list[tuple[str, Reading]]:
@@ -379,6 +401,10 @@ def _roles_of(words: list[str], start: int, end: int, count: int) -> tuple[Chann
             joined, words, first=first, last=last, alone=count == len(words)
         )
     sequence = [_WORD_ROLES.get(word.lower()) for word in words]
+    if len(words) >= 2 and last and sequence[0] and len(set(sequence)) == 1:
+        # One role said twice: `alpha_opac`.
+        whole = all(len(word) > 1 for word in words)
+        return ({"rgb": sequence[0]}, 1.05) if whole else ({}, 0.0)
     if (
         len(words) >= 2
         and all(sequence)

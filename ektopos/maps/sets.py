@@ -6,17 +6,19 @@ import re
 from collections import Counter, defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 from functools import lru_cache
+from itertools import takewhile
 from pathlib import PurePosixPath
 
 from ektopos.document import Document, NamingRule
 from ektopos.maps.names import (
     Reading,
+    as_spelled,
     folder_of_set,
     means_nothing,
     read_names,
     readings,
     role_ending,
-    set_name,
+    set_key,
     udim_of,
 )
 from ektopos.names import free_name
@@ -55,7 +57,8 @@ def place(paths: Sequence[str], readings: Sequence[Reading]) -> list[str]:
     folders are one set only if their names say that each is another role of it; otherwise their
     folders tell them apart.
     """
-    names = [set_name(path, reading) for path, reading in zip(paths, readings, strict=True)]
+    names = [set_key(path, reading) for path, reading in zip(paths, readings, strict=True)]
+    own = list(names)
     folders = [folder_of_set(path, reading) for path, reading in zip(paths, readings, strict=True)]
     _join_by_prefix(names, folders, readings)
     nameless = [means_nothing(reading.set_words) for reading in readings]
@@ -77,7 +80,49 @@ def place(paths: Sequence[str], readings: Sequence[Reading]) -> list[str]:
                         f"{(prefix := _cleaned(above[0]))}_"
                     ):
                         names[i] = f"{prefix}_{names[i]}"
-    return names
+    return _as_spelled(paths, readings, names, own)
+
+
+def _as_spelled(
+    paths: Sequence[str], readings: Sequence[Reading], keys: Sequence[str], own: Sequence[str]
+) -> list[str]:
+    """The sets' names as their files or folders spell them, for keys that are the same within a
+    set. `own` are the keys before folders told them apart."""
+    groups: dict[str, list[int]] = defaultdict(list)
+    for i, key in enumerate(keys):
+        groups[key].append(i)
+    spelled: dict[str, str] = {}
+    for key, group in groups.items():
+        stems = [PurePosixPath(paths[i]).stem for i in group]
+        parts = [as_spelled(stem, readings[i]) for stem, i in zip(stems, group, strict=True)]
+        name = _common_part([part for part in parts if part])
+        before = own[group[0]]
+        if not name or key != before:
+            folders = {_cleaned(part): part for part in PurePosixPath(paths[group[0]]).parent.parts}
+            prefix = key.removesuffix(f"_{before}")
+            named = name if key.endswith(f"_{before}") else ""
+            rest = folders.get(prefix, prefix)
+            name = f"{rest}_{named}" if named and prefix != key else folders.get(key, key)
+        spelled[key] = name
+    taken = Counter(spelled.values())
+    # Where two sets would be called alike, they keep the names that tell them apart.
+    return [spelled[key] if taken[spelled[key]] == 1 else key for key in keys]
+
+
+def _common_part(parts: Sequence[str]) -> str:
+    """The longest common beginning of names, up to the end of a word; case does not count.
+
+    >>> _common_part(["net2", "net2"]), _common_part(["dome_top_1", "dome_top_2"])
+    ('net2', 'dome_top')
+    """
+    if not parts:
+        return ""
+    shortest = min(parts, key=len)
+    columns = zip(*(part.lower() for part in parts), strict=False)
+    length = sum(1 for _ in takewhile(lambda letters: len(set(letters)) == 1, columns))
+    if length == len(shortest):
+        return shortest
+    return re.sub(r"[^A-Za-z0-9]+[A-Za-z0-9]*$", "", shortest[:length])
 
 
 def _join_by_prefix(

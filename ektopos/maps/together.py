@@ -22,6 +22,12 @@ from ektopos.types import Float
 
 LEAST = 0.45
 """Correlation of two maps' edges from which they can be of one surface."""
+ISLAND_EDGE = 3 / 255
+"""How far a texel is from the colour round the islands to be inside one."""
+LEAST_COVERED = 0.05
+SAME_ISLANDS = 0.9
+"""The share of two maps' islands that lie over each other from which they have one layout: their
+borders blur in a small picture."""
 APART = 0.15
 """How much less any other map of the same kind must correlate."""
 
@@ -55,7 +61,7 @@ def together(
     if len(seen) < 2:
         return []
     alone, pictures = list(seen), np.stack(list(seen.values()))
-    like = pictures @ pictures.T
+    like = np.maximum(pictures @ pictures.T, _shared_islands([facts[n].statistics for n in alone]))
     holds = np.array([_bits(roles.get(name, {})) for name in alone])
     headers = [facts[name].header for name in alone]
     sides = np.array([(header.width, header.height) for header in headers])
@@ -98,6 +104,27 @@ def edges_of(s: Statistics) -> Float | None:
     summed = np.sqrt((strength[..., spread > 1e-4] / spread[spread > 1e-4]).sum(axis=2))
     summed -= summed.mean()
     return np.asarray(summed / max(float(np.linalg.norm(summed)), 1e-9), np.float32).reshape(-1)
+
+
+def islands_of(s: Statistics) -> NDArray[np.bool_] | None:
+    """Where a map's islands are, `(n,)`: what is not the colour round them; `None` where it has
+    none, or they fill all of it."""
+    small = thumbnail_of(s)
+    round_them = np.asarray(s.background_colour, np.float32)[: small.shape[2]] / np.float32(255)
+    covered = (np.abs(small - round_them) > ISLAND_EDGE).any(axis=2).reshape(-1)
+    return covered if LEAST_COVERED < covered.mean() < 1.0 - LEAST_COVERED else None
+
+
+def _shared_islands(statistics: Sequence[Statistics]) -> Float:
+    """How well the islands of maps lie over each other, `(n, n)` 0–1: the share of what either
+    covers that both do, from `SAME_ISLANDS` on; else 0."""
+    islands = [islands_of(s) for s in statistics]
+    size = next((len(one) for one in islands if one is not None), 1)
+    stacked = np.stack([np.zeros(size, bool) if o is None else o for o in islands]).astype(float)
+    both = stacked @ stacked.T
+    count = stacked.sum(axis=1)
+    share = both / np.maximum(count[:, None] + count - both, 1.0)
+    return np.asarray(np.where(share >= SAME_ISLANDS, share, 0.0), np.float32)
 
 
 def _has_rival(like: Float, alike: NDArray[np.bool_], i: int, j: int) -> bool:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Mapping, Sequence
+from pathlib import PurePosixPath
 from typing import cast
 
 from pydantic import BaseModel
@@ -19,6 +20,7 @@ from ektopos.document import (
     RoleChannels,
 )
 from ektopos.errors import MissingReference
+from ektopos.maps.names import words_of
 from ektopos.maps.roles import SPREAD
 from ektopos.maps.sets import maps_of_set, maps_of_tile, tile_of
 from ektopos.materials.derive import Material, effective
@@ -71,7 +73,13 @@ def material_from_set(document: Document, set_name: str, tile: int | None = None
             ]
             if feeds and name not in inputs:
                 # A map of its own is a better source than a channel of a packed one.
-                map_name, channels = min(feeds, key=lambda pair: len(document.maps[pair[0]].roles))
+                map_name, channels = min(
+                    feeds,
+                    key=lambda pair: (
+                        len(document.maps[pair[0]].roles),
+                        _is_called_bump(document.maps[pair[0]].file),
+                    ),
+                )
                 narrow = "r" if channels in SPREAD and name not in WIDE_INPUTS else channels
                 if name == "subsurface" and channels == "rgb":
                     # A map in colours is the colour of what comes out, everywhere.
@@ -87,6 +95,12 @@ def material_from_set(document: Document, set_name: str, tile: int | None = None
         alpha_mode="mask" if "opacity" in inputs else None,
         workflow="specular" if is_specular else None,
     )
+
+
+def _is_called_bump(file: str) -> bool:
+    """Whether a height is called bump: a weaker one than what is called height, displacement or
+    parallax (common practice)."""
+    return any("bump" in word.lower() for word in words_of(PurePosixPath(file).stem))
 
 
 class Unused(BaseModel):

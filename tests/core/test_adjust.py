@@ -80,6 +80,9 @@ class Chains(TestCase):
                 exact = (
                     resolve_input(MapLoader(opened), {"roughness": Feed(**feed)}, "roughness") * 255
                 )
+        if packed.shape == (4, 4):  # One value all over is written small.
+            self.assertLess(float(np.ptp(exact)), 1.0)
+            packed = packed[0, 0]
         self.assertLessEqual(np.abs(packed - exact).max(), 0.502)
 
     def test_gamma_hue_saturation_and_brightness(self) -> None:

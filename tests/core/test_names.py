@@ -44,6 +44,19 @@ SPELLINGS = {
 }
 
 
+SPELLED = {
+    "pascal with prefix": "CopperDome",
+    "kebab": "copper-dome",
+    "dots": "copper.dome",
+    "spaces": "Copper Dome",
+    "parentheses": "CopperDome",
+    "tile": "CopperDome",
+    "capitals": "COPPER_DOME",
+    "format": "CopperDome",
+}
+"""Sets are called as the files spell them."""
+
+
 class Styles(TestCase):
     def test_every_style_and_spelling(self) -> None:
         for style, form in STYLES.items():
@@ -51,7 +64,8 @@ class Styles(TestCase):
                 with self.subTest(style, kind=kind):
                     found = read(*(form.format(word) for word in words))
                     self.assertEqual([role for role, _ in found], ROLES)
-                    self.assertEqual({set_ for _, set_ in found}, {"copper_dome"})
+                    spelled = SPELLED.get(style, "copper_dome")
+                    self.assertEqual({set_ for _, set_ in found}, {spelled})
 
     def test_single_letters_and_glued_words(self) -> None:
         self.assertEqual(
@@ -156,7 +170,7 @@ class Rules(TestCase):
         self.assertEqual(
             (reading.roles, reading.normal_y, reading.by_rule), ({"rgb": "normal"}, "-", True)
         )
-        self.assertEqual(set_name("Dome_GX", reading), "dome")
+        self.assertEqual(set_name("Dome_GX", reading), "Dome")
 
     def test_the_ending_behind_a_sets_name(self) -> None:
         self.assertEqual(role_ending("DomeCopper_Gx", "dome_copper"), "_Gx")

@@ -55,10 +55,20 @@ def _by_kind(case: Case) -> Verdict:
         return judge_normal(case, words)
     if case.names_channels:
         return judge_packed(case, words)
+    if not reading.roles and ev.is_palette(case.facts.header, s):
+        return _palette(case, words)
     packed = ev.plainly_packed(s) if case.named in COLOUR_ROLES else ev.different_pictures(s)
     if packed:
         return judge_packed(case, words)
     return judge_grey(case, words) if ev.is_grey(s) else judge_colour(case, words)
+
+
+def _palette(case: Case, words: Words) -> Verdict:
+    header = case.facts.header
+    words += speaks(
+        f"{header.width} × {header.height} texels of colours: a palette, which is a base colour"
+    )
+    return case.verdict({"rgb": "base_color"}, 0.8, words)
 
 
 def _surroundings(case: Case, words: Words) -> Verdict:

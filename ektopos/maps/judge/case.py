@@ -11,6 +11,9 @@ from ektopos.maps.relations import Related
 from ektopos.maps.statistics import Statistics
 from ektopos.maps.verdict import Facts, Verdict, make_verdict
 
+SOLID = 0.995
+"""Mean from which an even alpha says nothing: all of it is solid."""
+
 
 @dataclass(frozen=True)
 class Case:
@@ -39,7 +42,9 @@ class Case:
     @property
     def named_alpha(self) -> dict[str, Role]:
         """What its name says of alpha, where the file has one."""
-        says = "a" in self.reading.roles and self.measures.channels[-1].name == "a"
+        alpha = self.measures.channels[-1]
+        solid = alpha.is_constant and alpha.mean > SOLID
+        says = "a" in self.reading.roles and alpha.name == "a" and not solid
         return {"a": self.reading.roles["a"]} if says else {}
 
     def verdict(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from ektopos.document import COLOUR_ROLES, Role
+from ektopos.maps import evidence as ev
 from ektopos.maps.evidence import OPPOSED
 from ektopos.maps.judge.case import Case, Words, doubt, speaks, weighed
 from ektopos.maps.roles import IDENTITIES
@@ -29,10 +30,10 @@ def judge_colour(case: Case, words: Words) -> Verdict:
     text = coloured(s) + (f", which {said_as(case.reading.roles)} is not" if conflict else "")
     words += weighed([text], fits=not conflict)
     dark = min(channel.at_zero for channel in s.channels[:3])
-    if dark > MOSTLY_BLACK:
+    alpha, reason = alpha_role(case)
+    if dark > MOSTLY_BLACK and not alpha:
         words += speaks(f"black over {100 * dark:.0f} %")
         return case.verdict({"rgb": "emission"}, 0.5 if conflict else 0.6, words, conflict=conflict)
-    alpha, reason = alpha_role(case)
     words += reason
     if s.edges is not None:
         words += speaks(f"R, G and B show the same picture: their edges correlate to {s.edges:.2f}")
@@ -42,6 +43,12 @@ def judge_colour(case: Case, words: Words) -> Verdict:
         words += doubt(
             "one channel is another turned round, as roughness often is of metal: it may hold "
             "several quantities"
+        )
+        confidence = min(confidence, UNSURE)
+    if named is None and ev.could_be_packed(s):
+        words += doubt(
+            "packed maps of one atlas have its edges in common too, and these channels are no "
+            "mixtures of a few colours: it could be packed as well"
         )
         confidence = min(confidence, UNSURE)
     return case.verdict({"rgb": "base_color", **alpha}, confidence, words, conflict=conflict)

@@ -26,6 +26,10 @@ def judge_grey(case: Case, words: Words) -> Verdict:
             "stage"
         )
         words += speaks(*([case.related.creases] if case.related.creases else []))
+    if role == "emission" and alpha and _group(case) == "rgb":
+        # Light on black needs no alpha; a dark colour with a soft border does.
+        words += doubt("dark with an alpha of its own: a base colour more often than light")
+        return case.verdict({"rgb": "base_color", **alpha}, 0.55, words)
     if belief < SAY:
         words += doubt("neither name nor pixels say what this is")
         return case.verdict({_group(case): "unknown", **alpha}, belief, words)

@@ -42,7 +42,7 @@ class Signal:
     channels: str = ""
     """The letter of the image's channel that each component reads."""
     strength: float | None = None
-    """Of a `normalmap` that it went through."""
+    """That of the node that makes vectors of texels, where it went through one."""
     cutoff: float | None = None
     """Of a comparison that made it 0 or 1."""
 
