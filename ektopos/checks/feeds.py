@@ -5,9 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from ektopos.checks.registry import Examined, Finding, Remedy, check, found
-from ektopos.document import TABLE
-from ektopos.edits import ChangeFeed, SetSetting
+from ektopos.document import ROLES, TABLE, Feed, InputName, MaterialEntry, Role
+from ektopos.edits import ChangeFeed, SetFeed, SetSetting
 from ektopos.materials import feed_problem
+from ektopos.materials.wire import contradiction
+from ektopos.types import Channels
 
 
 @check
@@ -85,6 +87,58 @@ def opacity_without_alpha_mode(examined: Examined) -> Iterator[Finding]:
             if sure
             else None,
         )
+
+
+@check
+def feeds_of_corrected_maps(examined: Examined) -> Iterator[Finding]:
+    """Inputs fed from a map that a person has said to be something else."""
+    document = examined.project.document
+    for name, material in document.materials.items():
+        for input_name, feed in material.inputs.items():
+            said_otherwise = contradiction(document, feed, input_name)
+            if said_otherwise is None:
+                continue
+            held, goal = said_otherwise
+            words = (ROLE_LABELS[held], TABLE[input_name].label.lower(), TABLE[goal].label.lower())
+            yield found(
+                "feed-contradicts-map",
+                f"material {name} · {input_name}",
+                f"You said that {feed.map} holds {words[0]}, and it still feeds {words[1]}.",
+                evidence=feed.map or "",
+                fix=f"Move the feed to {words[2]}.",
+                remedy=_moved_feed(name, input_name, goal, feed, material, held),
+            )
+
+
+ROLE_LABELS = {role: role.replace("_", " ").replace("color", "colour") for role in ROLES}
+
+
+def _moved_feed(
+    material: str,
+    from_input: InputName,
+    goal: InputName,
+    feed: Feed,
+    entry: MaterialEntry,
+    role: Role,
+) -> Remedy | None:
+    """The feed on the input that its map is for; none where another map feeds that already."""
+    there = entry.inputs.get(goal)
+    if there is not None and there.maps():
+        return None
+    wide = TABLE[goal].is_wide
+    channels: Channels = "rgb" if wide else (feed.channels or "r")
+    narrow: Channels = "r" if not wide and channels in ("rgb", "rgba") else channels
+    moved = Feed(map=feed.map, channels=narrow, invert=role == "gloss", uv=feed.uv, wrap=feed.wrap)
+    words = TABLE[from_input].label.lower(), TABLE[goal].label.lower()
+    return Remedy(
+        "move the feed",
+        f"Takes the map from {words[0]}, which goes back to its default, and feeds {words[1]} from "
+        "it.",
+        [
+            SetFeed(material=material, input=from_input, feed=None),
+            SetFeed(material=material, input=goal, feed=moved),
+        ],
+    )
 
 
 @check

@@ -45,7 +45,7 @@ from ektopos.materials.preview import (
     stage_recipe,
 )
 from ektopos.materials.resolve import feed_problem
-from ektopos.materials.wire import Unused, unused_of_set
+from ektopos.materials.wire import Unused, contradiction, unused_of_set
 from ektopos.types import Float, WrapPair
 
 GLOSS_BELOW = 0.3
@@ -404,6 +404,10 @@ def suggestion(document: Document, material: Material, name: InputName, mean: fl
     """“Too shiny? This may be gloss”, where a map is fed as roughness, is bright where gloss would
     be, and nobody has said."""
     feed = material.feeds.get(name)
+    said_otherwise = None if feed is None else contradiction(document, feed, name)
+    if said_otherwise is not None:
+        label = TABLE[said_otherwise[1]].label.lower()
+        return f"You said that this map holds {label}. Move the feed there, on Checks."
     if name != "roughness" or feed is None or feed.map is None or feed.invert:
         return ""
     entry = document.maps[feed.map]

@@ -10,6 +10,7 @@ from typing import cast
 from pydantic import BaseModel
 
 from ektopos.document import (
+    TABLE,
     WIDE_INPUTS,
     Document,
     Feed,
@@ -26,7 +27,7 @@ from ektopos.maps.sets import maps_of_set, maps_of_tile, tile_of
 from ektopos.materials.derive import Material, effective
 from ektopos.types import Channels
 
-_FED_BY: dict[InputName, tuple[Role, ...]] = {
+FED_BY: dict[InputName, tuple[Role, ...]] = {
     "base_color": ("base_color",),
     "f0": ("specular",),
     "metallic": ("metallic",),
@@ -40,6 +41,25 @@ _FED_BY: dict[InputName, tuple[Role, ...]] = {
 }
 """Roles that can feed an input, best first. Gloss is 1 − roughness (common practice), so it is
 inverted."""
+
+
+def input_for(role: Role) -> InputName | None:
+    """The input that a role feeds; `None` for masks and what is not known."""
+    return next((name for name, roles in FED_BY.items() if role in roles), None)
+
+
+def contradiction(document: Document, feed: Feed, name: InputName) -> tuple[Role, InputName] | None:
+    """What a person has said that a feed's map holds, and the input for it, where it feeds another
+    one. Only data counts: a colour may feed several inputs, and a mask any."""
+    entry = document.maps.get(feed.map or "")
+    if entry is None or not entry.by_hand or name not in FED_BY:
+        return None
+    letters = set(feed.channels or "rgb")
+    role: Role = next((r for group, r in entry.roles.items() if letters & set(group)), "unknown")
+    goal = input_for(role)
+    if goal is None or role in FED_BY[name] or TABLE[goal].is_colour:
+        return None
+    return role, goal
 
 
 def channels_with_role(document: Document, map_name: str, role: Role) -> Channels | None:
@@ -63,7 +83,7 @@ def material_from_set(document: Document, set_name: str, tile: int | None = None
     if not names:
         raise MissingReference("there is no such map set.", subject=set_name)
     inputs: dict[InputName, Feed] = {}
-    for name, roles in _FED_BY.items():
+    for name, roles in FED_BY.items():
         for role in roles:
             feeds = [
                 (m, c)
@@ -153,7 +173,7 @@ def unused_of_set(
         for channels, role in entry.roles.items():
             if role == "unknown" or set(channels) & used.get(member, set()):
                 continue
-            goal = next((i for i, roles in _FED_BY.items() if role in roles), None)
+            goal = input_for(role)
             if goal == "f0" and material.workflow == "metallic":
                 goal = None
             free = goal is not None and not (goal in material.feeds and material.feeds[goal].maps())

@@ -271,6 +271,9 @@ CASES: dict[str, Spoil] = {
     "impossible-feed": lambda _, raw: crate(raw)["inputs"]["roughness"].update(channels="rgb"),
     "no-effect": lambda _, raw: crate(raw)["inputs"]["roughness"].update(strength=0.5),
     "gloss-as-roughness": lambda _, raw: crate(raw)["inputs"]["roughness"].update(invert=True),
+    "feed-contradicts-map": lambda _, raw: raw["maps"]["crate_orm"].update(
+        roles={"r": "occlusion", "g": "height", "b": "metallic"}, by_hand=True
+    ),
     "set-map-unused": lambda _, raw: crate(raw)["inputs"].pop("normal"),
     "unused-map": lambda _, raw: crate(raw)["inputs"].pop("normal"),
     "alpha-mode-forgotten": lambda _, raw: crate(raw)["inputs"].update(opacity={"value": 0.4}),

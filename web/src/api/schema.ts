@@ -1983,6 +1983,8 @@ export interface components {
                 };
             };
             left_out?: components["schemas"]["LeftOut"];
+            /** Also Exported */
+            also_exported?: string[];
             /** Waived */
             waived?: components["schemas"]["Waived"][];
             rules?: components["schemas"]["Rules"];
@@ -2106,6 +2108,7 @@ export interface components {
             ] | null;
             /** Laid */
             laid?: components["schemas"]["Laid"][];
+            converted?: components["schemas"]["Reflectance"] | null;
         } & {
             [key: string]: unknown;
         };
@@ -2397,6 +2400,8 @@ export interface components {
             filter?: ("linear" | "nearest") | null;
             /** Shading */
             shading?: ("standard" | "unlit") | null;
+            /** Workflow */
+            workflow?: ("metallic" | "specular") | null;
             /** Surface Tag */
             surface_tag?: string | null;
             /** Covers */
@@ -2607,6 +2612,17 @@ export interface components {
             changed: string;
             /** Checkpoints */
             checkpoints: components["schemas"]["CheckpointOut"][];
+        };
+        /**
+         * Reflectance
+         * @description What the specular workflow says of a surface's colour; base colour and metallic are converted
+         *     from both, texel by texel.
+         */
+        Reflectance: {
+            diffuse: components["schemas"]["Feed"];
+            f0: components["schemas"]["Feed"];
+        } & {
+            [key: string]: unknown;
         };
         /**
          * RenameSlot
@@ -3064,7 +3080,7 @@ export interface components {
              * Input
              * @enum {string}
              */
-            input: "base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness" | "attenuation" | "attenuation_distance" | "subsurface" | "subsurface_color" | "subsurface_radius";
+            input: "base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "f0" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness" | "attenuation" | "attenuation_distance" | "subsurface" | "subsurface_color" | "subsurface_radius";
             /** Change */
             change: {
                 [key: string]: unknown;
@@ -3218,7 +3234,7 @@ export interface components {
              * Input
              * @enum {string}
              */
-            input: "base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness" | "attenuation" | "attenuation_distance" | "subsurface" | "subsurface_color" | "subsurface_radius";
+            input: "base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "f0" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness" | "attenuation" | "attenuation_distance" | "subsurface" | "subsurface_color" | "subsurface_radius";
             /**
              * Part
              * @enum {string}
@@ -3244,7 +3260,7 @@ export interface components {
              * Input
              * @enum {string}
              */
-            input: "base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness" | "attenuation" | "attenuation_distance" | "subsurface" | "subsurface_color" | "subsurface_radius";
+            input: "base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "f0" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness" | "attenuation" | "attenuation_distance" | "subsurface" | "subsurface_color" | "subsurface_radius";
         };
         /**
          * RemoveMaps
@@ -3463,7 +3479,7 @@ export interface components {
              * Input
              * @enum {string}
              */
-            input: "base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness" | "attenuation" | "attenuation_distance" | "subsurface" | "subsurface_color" | "subsurface_radius";
+            input: "base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "f0" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness" | "attenuation" | "attenuation_distance" | "subsurface" | "subsurface_color" | "subsurface_radius";
             feed: components["schemas"]["Feed"] | null;
         };
         /**
@@ -3597,7 +3613,7 @@ export interface components {
              * Setting
              * @enum {string}
              */
-            setting: "alpha_mode" | "alpha_cutoff" | "double_sided" | "filter" | "surface_tag" | "size_limit" | "folder" | "from" | "uv" | "uv.tiling" | "uv.tiling.u" | "uv.tiling.v" | "uv.offset" | "uv.offset.u" | "uv.offset.v" | "uv.rotation" | "uv.set" | "wrap" | "shading" | "covers";
+            setting: "alpha_mode" | "alpha_cutoff" | "double_sided" | "filter" | "surface_tag" | "size_limit" | "folder" | "from" | "uv" | "uv.tiling" | "uv.tiling.u" | "uv.tiling.v" | "uv.offset" | "uv.offset.u" | "uv.offset.v" | "uv.rotation" | "uv.set" | "wrap" | "shading" | "workflow" | "covers";
             /** Value */
             value?: unknown;
         };
@@ -4215,7 +4231,7 @@ export interface components {
              * Input
              * @enum {string}
              */
-            input: "base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness" | "attenuation" | "attenuation_distance" | "subsurface" | "subsurface_color" | "subsurface_radius";
+            input: "base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "f0" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness" | "attenuation" | "attenuation_distance" | "subsurface" | "subsurface_color" | "subsurface_radius";
             feed: components["schemas"]["Feed"] | null;
             /** Own */
             own: boolean;
@@ -4271,6 +4287,11 @@ export interface components {
             surface_tag: string | null;
             /** Size Limit */
             size_limit: number | null;
+            /**
+             * Workflow
+             * @enum {string}
+             */
+            workflow: "metallic" | "specular";
             /** Rows */
             rows: components["schemas"]["Row"][];
             /** Unused */
@@ -4358,7 +4379,7 @@ export interface components {
              */
             role: "base_color" | "metallic" | "roughness" | "gloss" | "normal" | "occlusion" | "height" | "emission" | "opacity" | "specular" | "subsurface" | "mask" | "unknown";
             /** Input */
-            input?: ("base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness" | "attenuation" | "attenuation_distance" | "subsurface" | "subsurface_color" | "subsurface_radius") | null;
+            input?: ("base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "f0" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness" | "attenuation" | "attenuation_distance" | "subsurface" | "subsurface_color" | "subsurface_radius") | null;
             feed?: components["schemas"]["Feed"] | null;
         };
         /**
@@ -4377,7 +4398,7 @@ export interface components {
              * Input
              * @enum {string}
              */
-            input: "base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness" | "attenuation" | "attenuation_distance" | "subsurface" | "subsurface_color" | "subsurface_radius";
+            input: "base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "f0" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness" | "attenuation" | "attenuation_distance" | "subsurface" | "subsurface_color" | "subsurface_radius";
             /** Value */
             value: number[];
             /** Words */
@@ -5278,7 +5299,7 @@ export interface components {
              */
             tints: "baked" | "carried";
             /** Factors */
-            factors?: ("base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness" | "attenuation" | "attenuation_distance" | "subsurface" | "subsurface_color" | "subsurface_radius")[];
+            factors?: ("base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "f0" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness" | "attenuation" | "attenuation_distance" | "subsurface" | "subsurface_color" | "subsurface_radius")[];
             import?: components["schemas"]["ImportRules"];
         };
         /**
@@ -5290,7 +5311,7 @@ export interface components {
             suffix: string;
             /** Channels */
             channels: {
-                [key: string]: ("base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness" | "attenuation" | "attenuation_distance" | "subsurface" | "subsurface_color" | "subsurface_radius") | ("gloss" | "smoothness" | "diffuse" | "specular");
+                [key: string]: ("base_color" | "metallic" | "roughness" | "normal" | "occlusion" | "emission" | "opacity" | "height" | "f0" | "ior" | "specular" | "clearcoat" | "clearcoat_roughness" | "sheen" | "sheen_roughness" | "transmission" | "thickness" | "attenuation" | "attenuation_distance" | "subsurface" | "subsurface_color" | "subsurface_radius") | ("gloss" | "smoothness" | "diffuse" | "specular");
             };
             /**
              * Encoding
@@ -5433,6 +5454,8 @@ export interface components {
             message: string;
             /** Differing */
             differing?: number | null;
+            /** White At */
+            white_at?: number | null;
             /**
              * Advice
              * @default

@@ -128,6 +128,27 @@ export const INPUT_TABLE = {
     "textured": true,
     "share": true
   },
+  "f0": {
+    "label": "Specular (F0)",
+    "unit": "reflected at normal incidence",
+    "default": [
+      0.04,
+      0.04,
+      0.04
+    ],
+    "first": [
+      0.04,
+      0.04,
+      0.04
+    ],
+    "kind": "colour",
+    "most": 1.0,
+    "slider": 1.0,
+    "strength": null,
+    "extension": null,
+    "textured": true,
+    "share": true
+  },
   "ior": {
     "label": "Index of refraction",
     "unit": "1.5 is usual",
