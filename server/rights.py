@@ -116,6 +116,7 @@ RULES: dict[str, Rule] = {
     "POST /api/projects/{project_id}/target-drafts": WORK,
     "POST /api/projects/{project_id}/exports": WORK,
     "GET /api/projects/{project_id}/packages": LOOK,
+    "GET /api/projects/{project_id}/outdated-packages": LOOK,
     "POST /api/projects/{project_id}/packages": WORK,
     "POST /api/projects/{project_id}/packages/{package_id}/trial": WORK,
     "POST /api/projects/{project_id}/packages/{package_id}/archive": WORK,

@@ -44,6 +44,7 @@ from ektopos.document.model import (
     document_json,
     dump_document,
     load_document,
+    exported_part,
     parse,
     with_all_materials,
 )
@@ -98,6 +99,7 @@ __all__ = [
     "document_json",
     "dump_document",
     "load_document",
+    "exported_part",
     "parse",
     "with_all_materials",
 ]

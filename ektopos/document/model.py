@@ -383,6 +383,25 @@ class Document(DocumentModel):
         return self.model_copy(update={"meshes": meshes})
 
 
+NOT_EXPORTED = ("scene", "waived", "rules", "naming", "target")
+"""What of a document no package for a given target depends on."""
+
+
+def exported_part(document: dict[str, Any]) -> dict[str, Any]:
+    """Of a document as JSON, what a package is made of: two states with equal parts, and equal
+    files, are exported alike."""
+    part = {key: value for key, value in document.items() if key not in NOT_EXPORTED}
+    part["meshes"] = {
+        name: {key: value for key, value in mesh.items() if key != "done"}
+        for name, mesh in document.get("meshes", {}).items()
+    }
+    part["materials"] = {
+        name: {key: value for key, value in entry.items() if key != "folder"}
+        for name, entry in document.get("materials", {}).items()
+    }
+    return part
+
+
 def with_all_materials(document: Document) -> Document:
     """The document with every material exported that is not left out by name."""
     asked_for = [*document.also_exported, *document.unassigned()]

@@ -35,7 +35,15 @@ def leaves(
         )
     if name == "opacity" and material.alpha_mode == "opaque":
         return Leaves(words="not written")
-    return Leaves(words="as a number" if name in material.origin else "not written")
+    return Leaves(words="as a number" if _is_written(material, name, profile) else "not written")
+
+
+def _is_written(material: Material, name: InputName, profile: Profile) -> bool:
+    """Whether an input that no map feeds stands as a number in some file of the package."""
+    if name in material.origin or name in profile.factors:
+        return True
+    # A MaterialX document states every input but the normal, which has nothing to say then.
+    return profile.container == "loose" and name != "normal"
 
 
 _INSIDE = {"glb": ".glb", "gltf-embedded": ".gltf", "usdz": ".usdz"}

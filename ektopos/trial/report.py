@@ -135,7 +135,7 @@ def page(report: Report, trial: Mapping[str, Any]) -> str:
     size = sum(int(file["bytes"]) for file in report.files)
     amount = "1 file" if len(report.files) == 1 else f"{len(report.files)} files"
     verdict = (
-        f"passed: everything arrived as it was meant{_loss(trial['cells'])}"
+        f"passed{_not_supported(cells)}{_loss(trial['cells'])}"
         if trial["passed"]
         else f"failed in {len(wrong)} places"
     )
@@ -158,6 +158,18 @@ def page(report: Report, trial: Mapping[str, Any]) -> str:
         + (f"<h2>Under the same light: meant, arrived</h2>{renders}" if renders else "")
         + "</html>"
     )
+
+
+def _not_supported(cells: Sequence[Mapping[str, Any]]) -> str:
+    """What of a trial that passed did not arrive all the same, in words."""
+    lost = sum(c["verdict"] == "unsupported" and bool(c["cause"]) for c in cells)
+    bare = {
+        (c["mesh"], c["slot"]) for c in cells if c["verdict"] == "unsupported" and not c["cause"]
+    }
+    parts = [f"{lost} not supported by this target"] if lost else []
+    if bare:
+        parts.append(f"{len(bare)} {'slot' if len(bare) == 1 else 'slots'} without a material")
+    return f": {', '.join(parts)}" if parts else ": everything arrived as it was meant"
 
 
 def _loss(cells: list[dict[str, Any]]) -> str:

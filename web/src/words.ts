@@ -24,9 +24,14 @@ export const INPUTS = Object.keys(INPUT_TABLE) as InputName[]
 export const INPUT_WORDS = Object.fromEntries(
   INPUTS.map((input) => [input, { name: INPUT_TABLE[input].label, unit: INPUT_TABLE[input].unit }]),
 ) as Record<InputName, { name: string; unit: string }>
+/** What an input is called in a material: base colour is diffuse in the specular workflow. */
+export const inputName = (input: InputName, workflow: 'metallic' | 'specular' = 'metallic') =>
+  workflow === 'specular' && input === 'base_color' ? 'Diffuse' : INPUT_WORDS[input].name
 /** Inputs that extensions carry: shown once something feeds them. */
 export const EXTRA_INPUTS = INPUTS.slice(INPUTS.indexOf('height') + 1)
 export const TRIAL_INPUTS = [...INPUTS.slice(0, 7), 'settings'] as const
+/** Inputs that a trial shows only where a material feeds them. */
+export const TRIAL_EXTRAS = ['height', ...EXTRA_INPUTS] as const
 
 export const ALPHA_WORDS: Record<AlphaMode, string> = {
   opaque: 'solid',

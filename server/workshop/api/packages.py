@@ -7,7 +7,7 @@ import json
 from datetime import datetime
 from functools import lru_cache
 from pathlib import Path, PurePosixPath
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 from uuid import UUID
 
 from django.http import FileResponse, HttpRequest, HttpResponse
@@ -18,6 +18,7 @@ from ninja import Router, Schema
 from pydantic import Field
 
 from ektopos.cli import plain
+from ektopos.document import exported_part
 from ektopos.errors import MissingReference
 from ektopos.project import folder_files
 from ektopos.targets.hand_over import ByHand
@@ -33,7 +34,7 @@ from server.workshop.api.projects import Path_, RowId, Sha256, project_or_404
 from server.workshop.callers import caller_of
 from server.workshop.checking import findings_in
 from server.workshop.foreign import check_package
-from server.workshop.models import Job, Package
+from server.workshop.models import Job, Package, Revision
 from server.workshop.packages import file_of, place_of
 from server.workshop.store import ARRIVED
 
@@ -148,6 +149,26 @@ def packages(request: HttpRequest, project_id: UUID) -> list[PackageOut]:
         )
         for row in rows
     ]
+
+
+@router.get("/projects/{uuid:project_id}/outdated-packages", response=list[int])
+def outdated_packages(request: HttpRequest, project_id: UUID) -> list[int]:
+    """The packages that would be others if they were exported now. What no package holds (the
+    scene, accepted findings, ticks) makes none outdated."""
+    project = project_or_404(project_id)
+    rows = project.packages.filter(complete=True, removed=None).select_related("revision")[:10]
+    now = _exported_state(project.head)
+    return [
+        row.pk
+        for row in rows
+        if row.revision_id != project.head_id and _exported_state(row.revision) != now
+    ]
+
+
+def _exported_state(revision: Revision) -> tuple[dict[str, Any], dict[str, str]]:
+    """What packages of a state are made of: part of the document, and its files' contents."""
+    state = revision.state
+    return exported_part(state.document), state.files
 
 
 def _holds(package: Package) -> dict[str, str]:

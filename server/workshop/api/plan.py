@@ -67,6 +67,8 @@ class PlanOut(Schema):
     factors: int
     left_out: list[str]
     """What the target does not carry."""
+    unassigned: list[str]
+    """Materials that are not exported, because no slot uses them."""
     converted: list[str]
     """What the target takes in another form."""
     meshes: list[Leaving]
@@ -245,6 +247,7 @@ def _plan(project: Project, profile: Profile, made: Plan, head_of: HeaderOf) -> 
         files=files,
         factors=factors,
         left_out=left_out(made),
+        unassigned=document.unassigned(),
         converted=converted(made, profile, head_of),
         meshes=[
             leaving_of(core, profile, name, _scene_of(project))

@@ -379,6 +379,16 @@ export function useFindings() {
   )
 }
 
+/** The packages that would be others if they were exported now, by their numbers. */
+export function useOutdatedPackages() {
+  return usePart(
+    'outdated-packages',
+    (project_id) =>
+      get('/api/projects/{project_id}/outdated-packages', { params: { path: { project_id } } }),
+    { placeholderData: keepPreviousData },
+  )
+}
+
 /** Files that came in under names that are here, and wait to be taken. */
 export function useOffers() {
   return usePart(

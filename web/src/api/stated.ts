@@ -176,6 +176,12 @@ export function applied(document: Document, edit: Edit): Document {
       return {
         ...document,
         left_out: { ...document.left_out, [edit.what]: [...kept, ...(edit.out ? edit.names : [])] },
+        ...(edit.what === 'materials' && {
+          also_exported: [
+            ...(document.also_exported ?? []).filter((name) => !edit.names.includes(name)),
+            ...(edit.out ? [] : edit.names),
+          ],
+        }),
       }
     }
     case 'set-map': {

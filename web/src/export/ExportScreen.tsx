@@ -5,7 +5,7 @@ import { useState } from 'react'
 import { Link } from 'react-router'
 
 import { useJobs, usePackages, useStartJob } from '../api/jobs'
-import { useFindings, usePlan, useProject, useProjectId } from '../api/queries'
+import { useFindings, useOutdatedPackages, usePlan, useProject, useProjectId } from '../api/queries'
 import { Underway } from '../components/Underway'
 import { bytes, count } from '../words'
 import { Deliver } from './Deliver'
@@ -38,7 +38,8 @@ export function ExportScreen() {
     (entry) => entry.target === project.document.target || entry.brought_in,
   )
   const tried = packages.find((entry) => entry.id === chosen) ?? newest
-  const behind = last && last.revision !== project.revision
+  const outdated = useOutdatedPackages().data ?? []
+  const behind = last && outdated.includes(last.id)
   const over = plan.data?.budget != null && plan.data.memory > plan.data.budget
   const changed = plan.data?.files.filter((file) => file.state !== 'same').length ?? 0
   const nothing =
@@ -119,7 +120,7 @@ export function ExportScreen() {
           >
             Deliver…
           </Button>
-          <WhatGoes project={project} />
+          <WhatGoes project={project} unassigned={plan.data?.unassigned ?? []} />
           {/* What comes with the first package stands behind what is always there, which stays in its place. */}
           {last && <Button onClick={() => startArchive.mutate(last.id)}>Download</Button>}
           {last && (
@@ -145,11 +146,7 @@ export function ExportScreen() {
           </span>
         </div>
       </section>
-      <TrialBoard
-        pack={tried}
-        behind={tried ? tried.revision !== project.revision : false}
-        busy={busy}
-      />
+      <TrialBoard pack={tried} behind={tried ? outdated.includes(tried.id) : false} busy={busy} />
       {delivering && <Deliver project={project} close={() => setDelivering(false)} />}
     </div>
   )

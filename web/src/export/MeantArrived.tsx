@@ -44,13 +44,15 @@ interface LargeProps extends OfCell {
   title: string
   /** Whether it is of a mesh, whose shapes can be laid over each other. */
   shape: boolean
+  /** What black and white stand for in the difference. */
+  scale: string
   close: () => void
 }
 
 const ZOOMS = [1, 2, 4, 8] as const
 
 /** The pictures of a cell as large as the window, the divider or the difference, with zoom. */
-export function LargePictures({ of, input, title, shape, close }: LargeProps) {
+export function LargePictures({ of, input, title, shape, scale, close }: LargeProps) {
   const [zoom, setZoom] = useState<number>(1)
   const [shown, setShown] = useState<'divided' | 'difference' | 'over'>('divided')
   return (
@@ -84,17 +86,16 @@ export function LargePictures({ of, input, title, shape, close }: LargeProps) {
       </DialogTitle>
       <DialogContent>
         <div className="large-pictures" tabIndex={0} aria-label="Pictures, to be scrolled">
-          <div style={{ width: `${zoom * 100}%` }}>
+          {/* At 1× all of a square picture is seen. */}
+          <div style={{ width: `min(${zoom * 100}%, ${zoom * 62}vh)`, margin: '0 auto' }}>
             {shown === 'divided' ? (
               <MeantArrived of={of} input={input} />
             ) : (
               <figure>
                 <Picture src={of(shown)} alt={`${input}, ${shown}`} />
-                {shown === 'over' && (
-                  <figcaption className="small">
-                    <OverWords />
-                  </figcaption>
-                )}
+                <figcaption className="small">
+                  {shown === 'over' ? <OverWords /> : scale}
+                </figcaption>
               </figure>
             )}
           </div>

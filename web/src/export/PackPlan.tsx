@@ -120,9 +120,29 @@ export function PackPlan({
           </span>
         )}
       </p>
+      <Unassigned names={plan.unassigned} fixed={fixed ?? false} />
       <GoesAlong meshes={plan.meshes} />
       <Memory plan={plan} />
     </div>
+  )
+}
+
+/** Materials that no slot uses: they are not exported unless that is asked for. */
+function Unassigned({ names, fixed }: { names: string[]; fixed: boolean }) {
+  const edit = useEdit()
+  if (names.length === 0) return null
+  return (
+    <p className="small" style={{ padding: '0 14px 10px' }}>
+      Not exported, because no slot uses {names.length === 1 ? 'it' : 'them'}: {names.join(', ')}.{' '}
+      {!fixed && (
+        <button
+          className="link"
+          onClick={() => void edit({ kind: 'leave-out', what: 'materials', names, out: false })}
+        >
+          Export {names.length === 1 ? 'it' : 'them'} too
+        </button>
+      )}
+    </p>
   )
 }
 

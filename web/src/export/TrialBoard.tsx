@@ -8,11 +8,12 @@ import type { Cell, Material, Package, TrialResult, Verdict } from '../api/types
 import { useStatus } from '../api/notices'
 import { useRemembered } from '../components/remembered'
 import {
-  EXTRA_INPUTS,
   INPUT_WORDS,
+  TRIAL_EXTRAS,
   TRIAL_INPUTS,
   VERDICTS,
   causeWords,
+  count,
   errorWords,
   readable,
 } from '../words'
@@ -80,7 +81,7 @@ export function TrialBoard({ pack, behind, busy }: BoardProps) {
   const show = useStatus((state) => state.show)
   useEffect(() => {
     show(
-      '= equal   ≈ within rounding or compression   △ lost on the way   ≠ differs   ✎ set by hand   · not used',
+      '= equal   ≈ within rounding or compression   △ lost on the way   ≠ differs   ✎ set by hand   – not supported by this target   · not used',
     )
     return () => show('')
   }, [show])
@@ -109,7 +110,7 @@ export function TrialBoard({ pack, behind, busy }: BoardProps) {
   const inputs = [
     ...TRIAL_INPUTS,
     ...['mesh', 'scene'].filter((input) => trial.cells.some((cell) => cell.input === input)),
-    ...EXTRA_INPUTS.filter((input) => trial.cells.some((cell) => cell.input === input)),
+    ...TRIAL_EXTRAS.filter((input) => trial.cells.some((cell) => cell.input === input)),
   ]
   // The scene is the whole file's: it stands in the first row of its mesh.
   const first = new Map(slots.map((row) => [row.mesh, row.slot]).reverse() as [string, string][])
@@ -130,6 +131,12 @@ export function TrialBoard({ pack, behind, busy }: BoardProps) {
     trial.cells.filter((cell) => verdicts.includes(cell.verdict) && !isIdle(cell, materials)).length
   const differ = counted(['differs'])
   const lost = counted(['lost'])
+  const unsupported = trial.cells.filter((cell) => cell.verdict === 'unsupported' && cell.cause)
+  const bare = new Set(
+    trial.cells
+      .filter((cell) => cell.verdict === 'unsupported' && !cell.cause)
+      .map((cell) => `${cell.mesh}|${cell.slot}`),
+  )
   const compressed = trial.cells.filter(
     (cell) => isCompressed(cell) && !isIdle(cell, materials),
   ).length
@@ -144,6 +151,17 @@ export function TrialBoard({ pack, behind, busy }: BoardProps) {
           {counted(['same', 'close']) - compressed} the same
         </span>
         {compressed > 0 && <span className="chip">≈ {compressed} compressed</span>}
+        {unsupported.length > 0 && (
+          <span
+            className="chip amber"
+            title={unsupported.map((c) => [c.mesh, c.slot, c.input].join(' · ')).join('\n')}
+          >
+            – {unsupported.length} not supported by this target
+          </span>
+        )}
+        {bare.size > 0 && (
+          <span className="chip amber">– {count(bare.size, 'slot')} without a material</span>
+        )}
         {counted(['by-hand']) > 0 && <span className="chip">✎ {counted(['by-hand'])} by hand</span>}
         <span className="grow" />
         <Button
@@ -233,21 +251,28 @@ function ByHand({ pack, lines }: { pack: Package; lines: TrialResult['by_hand'] 
     <section aria-label="To be set by hand" style={{ padding: '12px 14px 0' }}>
       <h2>To be set by hand</h2>
       <p className="small">
-        No file that an engine reads has a place for these; hand-over.md in the package lists them.
+        Set these in the engine, one tick a material. hand-over.md in the package lists them too.
       </p>
-      {lines.map(({ material, slot, text }) => {
-        const line = `${material} ${slot} ${text}`
+      {[...new Set(lines.map((line) => line.material))].map((material) => {
+        const own = lines.filter((line) => line.material === material)
+        const slots = [...new Set(own.map((line) => line.slot).filter(Boolean))]
         return (
-          <label key={line} className="row small" style={{ gap: 6, padding: '2px 0' }}>
-            <input
-              type="checkbox"
-              checked={done.includes(line)}
-              onChange={(event) => tick(line, event.target.checked)}
-            />
-            <span>
-              <b>{material}</b> {slot && <span className="quiet">{slot}</span>} {text}
-            </span>
-          </label>
+          <div key={material} className="small" style={{ padding: '2px 0' }}>
+            <label className="row" style={{ gap: 6 }}>
+              <input
+                type="checkbox"
+                checked={done.includes(material)}
+                onChange={(event) => tick(material, event.target.checked)}
+              />
+              <b>{material}</b>
+              {slots.length > 0 && <span className="quiet">{slots.join(', ')}</span>}
+            </label>
+            <ul style={{ margin: 0, paddingLeft: 42 }}>
+              {[...new Set(own.map((line) => line.text))].map((text) => (
+                <li key={text}>{text}</li>
+              ))}
+            </ul>
+          </div>
         )
       })}
     </section>
@@ -307,7 +332,10 @@ function isIdle(cell: Cell, materials: Record<string, Material>) {
   const used = (name: string | null): boolean => {
     const entry = name ? materials[name] : undefined
     if (!entry) return false
-    return cell.input in (entry.inputs ?? {}) || used(entry.from ?? null)
+    const inputs = entry.inputs ?? {}
+    // F0 arrives as metallic, or as the specular colour that stands in its place.
+    if (cell.input === 'metallic' && 'f0' in inputs) return true
+    return cell.input in inputs || used(entry.from ?? null)
   }
   return cell.verdict === 'same' && !BESIDE.includes(cell.input) && !used(cell.material)
 }
@@ -361,6 +389,12 @@ function SettingPairs({ pairs }: { pairs: NonNullable<Cell['settings']> }) {
   )
 }
 
+/** What black and white stand for in the picture of a difference. */
+const differenceScale = (cell: Cell) =>
+  cell.white_at == null
+    ? ''
+    : `black is no difference, white ${readable(cell.white_at)} ${cell.unit} or more`
+
 function Detail({ cell, pack, trial }: { cell: Cell; pack: Package; trial: TrialResult }) {
   const id = useProjectId()
   const shape = cell.input === 'mesh' || cell.input === 'scene'
@@ -387,9 +421,7 @@ function Detail({ cell, pack, trial }: { cell: Cell; pack: Package; trial: Trial
             <figcaption className="small row">
               <span className="grow">
                 {shape ? <OverWords /> : 'difference'}
-                {!shape &&
-                  cell.max_error != null &&
-                  ` · white is ${readable(cell.max_error)} ${cell.unit}`}
+                {!shape && cell.white_at != null && ` · ${differenceScale(cell)}`}
               </span>
               <button className="link" onClick={() => setLarge(true)}>
                 Large
@@ -399,6 +431,7 @@ function Detail({ cell, pack, trial }: { cell: Cell; pack: Package; trial: Trial
           {large && (
             <LargePictures
               of={of}
+              scale={differenceScale(cell)}
               title={[cell.mesh, cell.slot, input].filter(Boolean).join(' · ')}
               input={input}
               shape={shape}

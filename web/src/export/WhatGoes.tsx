@@ -5,7 +5,7 @@ import { useEdit } from '../api/changes'
 import type { Project } from '../api/types'
 
 /** Which meshes and materials go into packages; what is left out stays in the project. */
-export function WhatGoes({ project }: { project: Project }) {
+export function WhatGoes({ project, unassigned }: { project: Project; unassigned: string[] }) {
   const [anchor, setAnchor] = useState<HTMLElement | null>(null)
   const edit = useEdit()
   const { document } = project
@@ -20,11 +20,12 @@ export function WhatGoes({ project }: { project: Project }) {
         {heading}
       </legend>
       {Object.keys(document[kind] ?? {}).map((name) => {
-        const goes = !out[kind].includes(name)
+        const idle = kind === 'materials' && unassigned.includes(name)
+        const goes = !out[kind].includes(name) && !idle
         return (
           <div key={name}>
             <FormControlLabel
-              label={name}
+              label={idle ? `${name} (on no slot)` : name}
               control={
                 <Checkbox
                   size="small"

@@ -20,12 +20,23 @@ import { PACKINGS, encodingOf, groupOf } from './correction'
 type Roles = BoardMap['roles']
 
 /** Say what a map is: one role or one a channel, its encoding, the way green points, its set. */
-export function Correct({ map, close }: { map: BoardMap; close: () => void }) {
+export function Correct({
+  map,
+  startsPacked = false,
+  close,
+}: {
+  map: BoardMap
+  /** Whether it opens with a role for each channel, the usual packing filled in. */
+  startsPacked?: boolean
+  close: () => void
+}) {
   const edit = useEdit()
   const letters = { 1: ['r'], 2: ['r', 'a'], 3: ['r', 'g', 'b'], 4: ['r', 'g', 'b', 'a'] }[
     map.channels
   ] ?? ['r', 'g', 'b']
+  const usual = startsPacked ? (PACKINGS[0] ?? []) : []
   const startPacked =
+    startsPacked ||
     Object.keys(map.roles).some((group) => group === 'g' || group === 'b') ||
     Object.keys(map.roles).length > 2
   const [packed, setPacked] = useState(startPacked)
@@ -33,9 +44,13 @@ export function Correct({ map, close }: { map: BoardMap; close: () => void }) {
   const [role, setRole] = useState<Role>(startPacked ? 'unknown' : whole)
   const [alpha, setAlpha] = useState<Role | ''>(map.roles.a ?? '')
   const [each, setEach] = useState<Record<string, Role>>(
-    Object.fromEntries(letters.map((letter) => [letter, map.roles[letter] ?? 'unknown'])),
+    Object.fromEntries(
+      letters.map((letter, index) => [letter, usual[index] ?? map.roles[letter] ?? 'unknown']),
+    ),
   )
-  const [encoding, setEncoding] = useState(map.encoding as 'srgb' | 'linear')
+  const [encoding, setEncoding] = useState(
+    startsPacked ? 'linear' : (map.encoding as 'srgb' | 'linear'),
+  )
   const [normalY, setNormalY] = useState((map.normal_y ?? '+') as '+' | '-')
   const [profile, setProfile] = useState(map.profile_use)
   const [set, setSet] = useState(map.set)

@@ -15,6 +15,7 @@ import { useNotices, useStatus } from '../api/notices'
 import { bytes, count, nameOfSet } from '../words'
 import { Board } from './Board'
 import { ChosenBar } from './ChosenBar'
+import { Contradictions } from './Contradictions'
 import { GoTogether } from './GoTogether'
 import { NamingRules } from './NamingRules'
 import { Reader } from './Reader'
@@ -62,13 +63,12 @@ function setsWithoutMaterial(maps: BoardMap[]) {
     .filter(
       ([, members]) =>
         members.every((map) => map.used_by.length === 0) &&
-        members.some((map) => Object.values(map.roles).some((role) => role !== 'unknown')) &&
-        // Those of the specular workflow are converted, one by one.
-        !members.some((map) => Object.values(map.roles).includes('specular')),
+        members.some((map) => Object.values(map.roles).some((role) => role !== 'unknown')),
     )
-    .map(([key]) => {
+    .map(([key, members]) => {
       const [set, tile] = JSON.parse(key) as [string, number | null]
-      return { kind: 'material-from-set' as const, set, tile }
+      const unsure = members.some((map) => map.state === 'unsure' || map.state === 'conflict')
+      return { edit: { kind: 'material-from-set' as const, set, tile }, unsure }
     })
 }
 
@@ -138,14 +138,22 @@ export function MapsScreen() {
     if (made) void navigate(`/projects/${id}/materials/${encodeURIComponent(made)}`)
   }
   // Sets of which nothing feeds anything yet, and of which something could.
-  const bare = useMemo(() => setsWithoutMaterial(maps), [maps])
+  const without = useMemo(() => setsWithoutMaterial(maps), [maps])
+  const bare = without.filter(({ unsure }) => !unsure).map((one) => one.edit)
+  const unsure = without.filter((one) => one.unsure).map((one) => one.edit.set)
+  const leftOut =
+    unsure.length > 0
+      ? `${count(unsure.length, 'set')} left out, because what a map is cannot be told for sure: ${unsure.slice(0, 6).join(', ')}${unsure.length > 6 ? ', …' : ''}.`
+      : ''
   const makeAll = async () => {
     const after = await edit(...bare)
     const left = after ? unfed(after.document, maps, bare) : []
-    if (after && left.length > 0)
-      say(
-        `${count(bare.length, 'material')} made. ${count(left.length, 'map')} of their sets ${left.length === 1 ? 'feeds' : 'feed'} nothing yet: ${left.slice(0, 6).join(', ')}${left.length > 6 ? ', …' : ''}.`,
-      )
+    const nothing =
+      left.length > 0
+        ? `${count(left.length, 'map')} of their sets ${left.length === 1 ? 'feeds' : 'feed'} nothing yet: ${left.slice(0, 6).join(', ')}${left.length > 6 ? ', …' : ''}.`
+        : ''
+    if (after && (nothing || leftOut))
+      say([`${count(bare.length, 'material')} made.`, nothing, leftOut].filter(Boolean).join(' '))
   }
   const current = name ?? shown[0]?.name ?? null
   if (board.data && maps.length === 0) {
@@ -181,7 +189,7 @@ export function MapsScreen() {
           <span className="grow" />
           {bare.length > 1 && (
             <Button
-              title={`One of each set that feeds nothing yet: ${bare.map(({ set }) => set).join(', ')}`}
+              title={`One of each set that feeds nothing yet: ${bare.map(({ set }) => set).join(', ')}${leftOut ? `\n${leftOut}` : ''}`}
               onClick={() => void makeAll()}
             >
               Make {bare.length} materials
@@ -214,6 +222,7 @@ export function MapsScreen() {
           />
         </div>
         <GoTogether maps={maps} />
+        <Contradictions />
         <Underway kinds={['convert']} />
         {several.length > 1 && (
           <ChosenBar names={several} maps={maps} clear={() => setChosen([])} />

@@ -223,7 +223,7 @@ function Think({
   turned: boolean
   setTurned: (turned: boolean) => void
 }) {
-  const [correcting, setCorrecting] = useState(false)
+  const [correcting, setCorrecting] = useState<'as it is' | 'packed' | null>(null)
   const [removing, setRemoving] = useState(false)
   const edit = useEdit()
   const glossy = Object.entries(detail.map.roles).find(
@@ -273,7 +273,10 @@ function Think({
             That is right
           </Button>
         )}
-        <Button onClick={() => setCorrecting(true)}>Change…</Button>
+        <Button onClick={() => setCorrecting('as it is')}>Change…</Button>
+        {!isSaid && map.state !== 'sure' && map.channels > 2 && map.roles.rgb === 'base_color' && (
+          <Button onClick={() => setCorrecting('packed')}>It is packed…</Button>
+        )}
         {map.normal_y && (
           <Button aria-pressed={turned} onClick={() => setTurned(!turned)}>
             {turned ? 'See as it is' : 'See green turned'}
@@ -312,7 +315,7 @@ function Think({
         {differs && (
           <li>
             <span className="amber">△</span>
-            <span>name and pixels say {said(detail.judged_roles)}</span>
+            <span>name and pixels alone say {said(detail.judged_roles)}</span>
           </li>
         )}
         {detail.evidence.map((text) => (
@@ -329,7 +332,13 @@ function Think({
         ))}
       </ul>
       {removing && <RemoveMaps names={[map.name]} close={() => setRemoving(false)} />}
-      {correcting && <Correct map={map} close={() => setCorrecting(false)} />}
+      {correcting && (
+        <Correct
+          map={map}
+          startsPacked={correcting === 'packed'}
+          close={() => setCorrecting(null)}
+        />
+      )}
     </section>
   )
 }

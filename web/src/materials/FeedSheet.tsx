@@ -12,7 +12,7 @@ import { useStatus } from '../api/notices'
 import { AskName } from '../components/AskName'
 import { useBringIn } from '../components/useBringIn'
 import { Histogram } from '../components/Histogram'
-import { ALPHA_WORDS, EXTRA_INPUTS, INPUT_WORDS, ROLE_WORDS, naturally } from '../words'
+import { ALPHA_WORDS, EXTRA_INPUTS, INPUT_WORDS, ROLE_WORDS, inputName, naturally } from '../words'
 import { Adjust } from './Adjust'
 import { ChooseOne } from './ChooseOne'
 import { useClipboard } from './clipboard'
@@ -82,6 +82,7 @@ export function FeedSheet({
             key={row.input}
             material={name}
             row={row}
+            workflow={sheet.workflow}
             derived={sheet.chain.length > 1}
             open={openRow === row.input}
             solo={solo === row.input}
@@ -195,7 +196,8 @@ function useFeedFromFile(commit: (input: InputName, feed: Feed) => void) {
 /** Inputs beyond the seven, which extensions of glTF carry: a row appears once something feeds it. */
 function MoreInputs({ sheet, add }: { sheet: InputName[]; add: (input: InputName) => void }) {
   const [anchor, setAnchor] = useState<HTMLElement | null>(null)
-  const left = EXTRA_INPUTS.filter((input) => !sheet.includes(input))
+  // F0 belongs to the specular workflow, which is chosen in the settings.
+  const left = EXTRA_INPUTS.filter((input) => !sheet.includes(input) && input !== 'f0')
   if (left.length === 0) return null
   return (
     <div style={{ padding: '8px 14px' }}>
@@ -306,6 +308,7 @@ function SheetHead({
           </span>
         ))}
         {stage.shading === 'unlit' && <span className="chip">unlit</span>}
+        {sheet.workflow === 'specular' && <span className="chip">specular workflow</span>}
         <span className="chip">{stage.double_sided ? 'double-sided' : 'one-sided'}</span>
         <span className="chip">
           {ALPHA_WORDS[stage.alpha_mode]}
@@ -477,6 +480,7 @@ const FEED = 'application/x-ektopos-feed'
 interface RowProps {
   material: string
   row: Row
+  workflow: Sheet['workflow']
   derived: boolean
   open: boolean
   solo: boolean
@@ -490,6 +494,7 @@ interface RowProps {
 function RowView({
   material,
   row,
+  workflow,
   derived,
   open,
   solo,
@@ -499,7 +504,8 @@ function RowView({
   dropFile,
   children,
 }: RowProps) {
-  const { name, unit } = INPUT_WORDS[row.input]
+  const { unit } = INPUT_WORDS[row.input]
+  const name = inputName(row.input, workflow)
   const show = useStatus((state) => state.show)
   const { feed } = row
   const chips = feed ? [...changes(row.input, feed), ...lies(feed)] : []

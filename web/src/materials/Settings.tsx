@@ -110,6 +110,24 @@ export function Settings({
           </TextField>
         </div>
         <div className="row">
+          <TextField
+            select
+            fullWidth
+            label="Workflow"
+            value={sheet.workflow}
+            helperText={
+              sheet.workflow === 'specular'
+                ? 'Converted texel by texel for every target that takes base colour and metallic.'
+                : ''
+            }
+            onChange={(event) => set('workflow', event.target.value)}
+          >
+            <MenuItem value="metallic">metallic: base colour and metallic</MenuItem>
+            <MenuItem value="specular">specular: diffuse and F0</MenuItem>
+          </TextField>
+          {back('workflow')}
+        </div>
+        <div className="row">
           <Autocomplete
             freeSolo
             fullWidth

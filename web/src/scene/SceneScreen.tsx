@@ -8,7 +8,7 @@ import { useEdit } from '../api/changes'
 import { get } from '../api/client'
 import { usePackages } from '../api/jobs'
 import { useNotices, useStatus } from '../api/notices'
-import { useMeshes, useProject, useProjectId } from '../api/queries'
+import { useOutdatedPackages, useMeshes, useProject, useProjectId } from '../api/queries'
 import type { SceneItem } from '../api/types'
 import { useKeys } from '../components/keys'
 import { useRemembered } from '../components/remembered'
@@ -267,7 +267,8 @@ function SceneView({
   useLentPanorama(scene.panorama ?? null)
   const pack = packageFor(packages, project.document.target)
   const missing = [side, other].flatMap((one) => (one ? (hindrance(one, pack) ?? []) : []))
-  const behind = pack && pack.revision !== project.revision && (side !== 'meant' || other)
+  const outdated = useOutdatedPackages().data ?? []
+  const behind = pack && outdated.includes(pack.id) && (side !== 'meant' || other)
   const things = (of: Side, main: boolean) => (
     <SceneThings
       scene={scene}

@@ -1,0 +1,29 @@
+import { Button } from '@mui/material'
+
+import { useEdit } from '../api/changes'
+import { useFindings } from '../api/queries'
+import { count } from '../words'
+
+/** Feeds that still take a corrected map for what it was before: said at once, and moved in one step. */
+export function Contradictions() {
+  const edit = useEdit()
+  const findings = (useFindings().data ?? []).filter(
+    (finding) => finding.code === 'feed-contradicts-map' && finding.waived == null,
+  )
+  const moves = findings.flatMap((finding) => finding.remedy?.edits ?? [])
+  if (findings.length === 0) return null
+  return (
+    <div className="bar wrap" role="status" style={{ height: 'auto', paddingBlock: 6 }}>
+      <span className="amber">△ {findings[0]!.message}</span>
+      {findings.length > 1 && (
+        <span className="small">and {count(findings.length - 1, 'feed')} more</span>
+      )}
+      <span className="grow" />
+      {moves.length > 0 && (
+        <Button onClick={() => void edit(...moves)}>
+          {findings.length > 1 ? 'Move the feeds' : 'Move the feed'}
+        </Button>
+      )}
+    </div>
+  )
+}
