@@ -24,6 +24,7 @@ from ektopos.errors import (
     MissingReference,
     UnreadableFile,
 )
+from ektopos.names import counted
 
 # Each command imports what it needs where it needs it: loading all of the core takes longer than
 # many commands do.
@@ -568,7 +569,9 @@ def _adopt(options: argparse.Namespace) -> Outcome:
     from ektopos.adopt import adopt_meshes
 
     made = adopt_meshes(options.paths, options.out)
-    lines = [f"{options.out / made.project}: {made.maps} maps, {made.materials} materials"]
+    lines = [
+        f"{options.out / made.project}: {counted(made.maps, 'map')}, {counted(made.materials, 'material')}"
+    ]
     return made, FINE, lines + [f"{line.subject}: {line.message}" for line in made.not_taken]
 
 

@@ -27,3 +27,21 @@ def unique_names(names: list[str]) -> tuple[str, ...]:
     for name in names:
         taken[free_name(name, taken)] = None
     return tuple(taken)
+
+
+def in_words(code: str) -> str:
+    """What an input, a role or a setting is called in a sentence, by its name in the document.
+
+    >>> in_words("base_color"), in_words("clearcoat_roughness")
+    ('base colour', 'clearcoat roughness')
+    """
+    return code.replace("_", " ").replace("color", "colour")
+
+
+def counted(number: int, one: str, many: str = "") -> str:
+    """A number with what it counts.
+
+    >>> counted(1, "slot"), counted(2, "slot"), counted(0, "mesh", "meshes")
+    ('1 slot', '2 slots', '0 meshes')
+    """
+    return f"{number:,} {one if number == 1 else many or one + 's'}"

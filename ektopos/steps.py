@@ -10,6 +10,8 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from ektopos.names import counted
+
 Name = Annotated[str, Field(min_length=1, max_length=120)]
 Finite = Annotated[float, Field(allow_inf_nan=False)]
 Pair = tuple[Finite, Finite]
@@ -91,7 +93,11 @@ class MoveUvs(_Step):
             f"turned by {self.rotation:g}°" if self.rotation else "",
             f"scaled by {self.scale[0]:g}, {self.scale[1]:g}" if self.scale != (1.0, 1.0) else "",
         ]
-        what = f"{len(self.at)} faces of {self.slots[0]}" if self.at else ", ".join(self.slots)
+        what = (
+            f"{counted(len(self.at), 'face')} of {self.slots[0]}"
+            if self.at
+            else ", ".join(self.slots)
+        )
         return f"UVs of {what}: {', '.join(text for text in changes if text) or 'as they are'}"
 
 

@@ -23,6 +23,7 @@ from ektopos.document import (
     RoleChannels,
     UvTransform,
 )
+from ektopos.names import in_words
 from ektopos.types import Values, Wrap
 
 
@@ -128,7 +129,7 @@ def read_mtlx(reading: Reading, surface: Any) -> MaterialEntry:
     for other in surface.GetInputs():
         name = other.GetBaseName()
         if name not in known and (source_of(surface, name) or not _is_neutral(name, other.Get())):
-            reading.skip(f"its {name.replace('_', ' ')} is left out.")
+            reading.skip(f"its {in_words(name)} is left out.")
     inputs, uv, wrap = laid(reading.inputs, reading.places)
     mode, cutoff = _alpha(surface, kind, "opacity" in inputs)
     return MaterialEntry(inputs=inputs, alpha_mode=mode, alpha_cutoff=cutoff, uv=uv, wrap=wrap)
@@ -159,7 +160,7 @@ def _feed(reading: Reading, surface: Any, port: str, given: _Port) -> None:
     name, weight = given.input, 1.0
     if given.weight:
         if source_of(surface, given.weight):
-            reading.skip(f"what feeds its {given.weight.replace('_', ' ')} is left out.")
+            reading.skip(f"what feeds its {in_words(given.weight)} is left out.")
         weight = float(value_of(surface, given.weight, given.weight_default))
     upstream = source_of(surface, port)
     if name == "subsurface_radius":

@@ -10,6 +10,7 @@ from ektopos.edits import SetMap
 from ektopos.images import ImageHeader
 from ektopos.maps import encoding_of_roles
 from ektopos.maps.evidence import is_normal_saved_as_colour
+from ektopos.names import in_words
 from ektopos.types import Encoding
 
 
@@ -36,7 +37,7 @@ def encoding_against_role(examined: Examined) -> Iterator[Finding]:
         wanted = header and wanted_encoding(examined, name, entry, header)
         if wanted is None or wanted == entry.encoding:
             continue
-        held = ", ".join(dict.fromkeys(entry.roles.values())).replace("_", " ")
+        held = in_words(", ".join(dict.fromkeys(entry.roles.values())))
         yield found(
             "encoding-against-role",
             f"map {name}",

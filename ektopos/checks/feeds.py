@@ -9,6 +9,7 @@ from ektopos.document import ROLES, TABLE, Feed, InputName, MaterialEntry, Role
 from ektopos.edits import ChangeFeed, SetFeed, SetSetting
 from ektopos.materials import feed_problem
 from ektopos.materials.wire import contradiction
+from ektopos.names import in_words
 from ektopos.types import Channels
 
 
@@ -45,7 +46,7 @@ def adjustments_without_effect(examined: Examined) -> Iterator[Finding]:
                 yield found(
                     "no-effect",
                     f"material {name} · {input_name}",
-                    f"{what.capitalize()} has no meaning for {input_name.replace('_', ' ')}.",
+                    f"{what.capitalize()} has no meaning for {in_words(input_name)}.",
                     evidence=feed.map or str(feed.value),
                     remedy=Remedy(
                         "remove it",
@@ -110,7 +111,7 @@ def feeds_of_corrected_maps(examined: Examined) -> Iterator[Finding]:
             )
 
 
-ROLE_LABELS = {role: role.replace("_", " ").replace("color", "colour") for role in ROLES}
+ROLE_LABELS = {role: in_words(role) for role in ROLES}
 
 
 def _moved_feed(

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 
 from ektopos.checks.registry import Examined, Finding, Number, check, found
 from ektopos.document import COLOUR_ROLES, Role
+from ektopos.names import in_words
 
 GOOD_JPEG = 90
 """Quality from which a JPEG's blocks stay below what data maps notice; common practice."""
@@ -83,4 +84,4 @@ def sizes(examined: Examined) -> Iterator[Finding]:
 
 
 def _words(held: set[Role]) -> str:
-    return ", ".join(sorted(held)).replace("_", " ")
+    return in_words(", ".join(sorted(held)))

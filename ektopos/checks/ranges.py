@@ -24,6 +24,7 @@ from ektopos.maps.statistics import (
     thumbnail_of,
 )
 from ektopos.materials import Material
+from ektopos.names import in_words
 from ektopos.types import Float
 from ektopos.vectors import raw_vectors
 
@@ -213,7 +214,7 @@ def coloured_quantities(examined: Examined) -> Iterator[Finding]:
             apart = facts.statistics.colourfulness
             yield found(
                 "coloured-quantity",
-                f"material {name} · {input_name.replace('_', ' ')}",
+                f"material {name} · {in_words(input_name)}",
                 f"It is read from {feed.channels.upper()} of {feed.map}, whose channels differ.",
                 numbers=(Number("channels differ", f"{apart:.3f}", f"{TINTED:g} is a tint"),),
                 remedy=Remedy(

@@ -10,6 +10,7 @@ from ektopos.edits import SetFeed
 from ektopos.maps import set_of_each, sets_of
 from ektopos.maps.evidence import is_panorama
 from ektopos.materials.wire import unused_of_set
+from ektopos.names import in_words
 
 
 @check
@@ -27,7 +28,7 @@ def unused_of_sets(examined: Examined) -> Iterator[Finding]:
             yield found(
                 "set-map-unused",
                 f"material {name} · {one.input}",
-                f"{one.map} of its set holds {one.role.replace('_', ' ')} in "
+                f"{one.map} of its set holds {in_words(one.role)} in "
                 f"{one.channels.upper()}, and nothing feeds {label}.",
                 evidence=f"{one.map} {one.channels}",
                 remedy=Remedy(

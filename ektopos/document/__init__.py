@@ -43,8 +43,8 @@ from ektopos.document.model import (
     Workflow,
     document_json,
     dump_document,
-    load_document,
     exported_part,
+    load_document,
     parse,
     with_all_materials,
 )
@@ -98,8 +98,8 @@ __all__ = [
     "Workflow",
     "document_json",
     "dump_document",
-    "load_document",
     "exported_part",
+    "load_document",
     "parse",
     "with_all_materials",
 ]

@@ -12,6 +12,7 @@ from ektopos.document import (
     MeshEntry,
 )
 from ektopos.edits.common import BaseEdit, Name, Touched, entry_touched
+from ektopos.names import counted
 
 
 class BringIn(BaseEdit):
@@ -23,8 +24,8 @@ class BringIn(BaseEdit):
 
     def label(self) -> str:
         parts = [
-            f"{len(self.maps)} maps" if self.maps else "",
-            f"{len(self.meshes)} meshes" if self.meshes else "",
+            counted(len(self.maps), "map") if self.maps else "",
+            counted(len(self.meshes), "mesh", "meshes") if self.meshes else "",
         ]
         return f"bring in {' and '.join(part for part in parts if part)}"
 

@@ -11,6 +11,7 @@ from ektopos.edits.common import BaseEdit, Name, Touched, exists, require
 from ektopos.edits.stated import inherited_feed, own_feed, uv_part, with_uv_part, words_of
 from ektopos.errors import EktoposError
 from ektopos.materials.derive import effective
+from ektopos.names import in_words
 
 
 class SetFeed(BaseEdit):
@@ -24,7 +25,7 @@ class SetFeed(BaseEdit):
 
     def label(self) -> str:
         what = "given back" if self.feed is None else self.feed.map or f"{self.feed.value}"
-        return f"{self.material}: {self.input.replace('_', ' ')} {what}"
+        return f"{self.material}: {in_words(self.input)} {what}"
 
     def touches(self, document: Document) -> Touched:
         own = own_feed(document, self.material, self.input)
@@ -60,10 +61,7 @@ class ChangeFeed(BaseEdit):
     change: dict[Name, Any] = Field(min_length=1)
 
     def label(self) -> str:
-        return (
-            f"{self.material}: {self.input.replace('_', ' ')} "
-            f"{', '.join(self.change).replace('_', ' ')}"
-        )
+        return f"{self.material}: {in_words(self.input)} {in_words(', '.join(self.change))}"
 
     def touches(self, document: Document) -> Touched:
         feed = inherited_feed(document, self.material, self.input)
@@ -121,7 +119,7 @@ class PlaceFeed(BaseEdit):
     value: Any = None
 
     def label(self) -> str:
-        return f"{self.material}: {self.input.replace('_', ' ')} {self.part.replace('.', ' ')}"
+        return f"{self.material}: {in_words(self.input)} {self.part.replace('.', ' ')}"
 
     def touches(self, document: Document) -> Touched:
         words = f"{self.part} of {words_of(self.input, self.material)}"
@@ -156,7 +154,7 @@ class PushUp(BaseEdit):
     input: InputName
 
     def label(self) -> str:
-        return f"{self.material}: {self.input.replace('_', ' ')} pushed up to its base"
+        return f"{self.material}: {in_words(self.input)} pushed up to its base"
 
     def touches(self, document: Document) -> Touched:
         entry = document.materials.get(self.material)

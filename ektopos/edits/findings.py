@@ -8,6 +8,7 @@ from pydantic import Field
 
 from ektopos.document import Document, Rules, Waived, parse
 from ektopos.edits.common import BaseEdit, Touched
+from ektopos.names import in_words
 
 
 class Waive(BaseEdit):
@@ -56,7 +57,7 @@ class SetRule(BaseEdit):
     value: Any = None
 
     def label(self) -> str:
-        return f"rule: {self.rule.replace('_', ' ')}"
+        return f"rule: {in_words(self.rule)}"
 
     def touches(self, document: Document) -> Touched:
         return {self.label(): document.rules.model_dump(mode="json")[self.rule]}

@@ -19,6 +19,7 @@ from ektopos.edits.scene import without_panorama
 from ektopos.errors import EktoposError, MissingReference
 from ektopos.maps.names import read_names, rule_fits, set_name
 from ektopos.maps.sets import ending_of, maps_of_set
+from ektopos.names import in_words
 from ektopos.types import Encoding, NormalY, ProfileUse
 
 
@@ -47,8 +48,7 @@ class SetMap(BaseEdit):
         ]
         what = ", ".join(text for text in changes if text) or "confirmed"
         return (
-            f"{self.maps[0] if len(self.maps) == 1 else f'{len(self.maps)} maps'}: "
-            f"{what.replace('_', ' ')}"
+            f"{self.maps[0] if len(self.maps) == 1 else f'{len(self.maps)} maps'}: {in_words(what)}"
         )
 
     def touches(self, document: Document) -> Touched:
@@ -61,7 +61,7 @@ class SetMap(BaseEdit):
         if "roles" in parts:
             parts["normal_y"] = None
         return {
-            f"{part.replace('_', ' ')} of {name}": getattr(document.maps[name], part)
+            f"{in_words(part)} of {name}": getattr(document.maps[name], part)
             if name in document.maps
             else None
             for name in self.maps

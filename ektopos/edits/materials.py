@@ -22,6 +22,7 @@ from ektopos.errors import EktoposError
 from ektopos.maps.sets import maps_of_set
 from ektopos.materials.derive import base_chain, effective
 from ektopos.materials.wire import material_from_set, rewired
+from ektopos.names import counted
 
 
 class AddMaterial(BaseEdit):
@@ -122,7 +123,7 @@ class RenameMaterials(BaseEdit):
     names: dict[str, Name] = Field(min_length=1)
 
     def label(self) -> str:
-        return f"rename {len(self.names)} materials"
+        return f"rename {counted(len(self.names), 'material')}"
 
     def touches(self, document: Document) -> Touched:
         return exists(document.materials, *self.names, *self.names.values())

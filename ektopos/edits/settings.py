@@ -9,6 +9,7 @@ from ektopos.edits.common import BaseEdit, Touched, require
 from ektopos.edits.stated import inherited_uv, uv_part, with_uv_part
 from ektopos.materials.cover import surface_of
 from ektopos.materials.derive import base_chain
+from ektopos.names import in_words
 
 Setting = Literal[
     "alpha_mode",
@@ -50,8 +51,7 @@ class SetSetting(BaseEdit):
 
     def label(self) -> str:
         return (
-            f"{self.material}: "
-            f"{_WORDS.get(self.setting, self.setting.replace('_', ' ').replace('.', ' '))}"
+            f"{self.material}: {_WORDS.get(self.setting, in_words(self.setting).replace('.', ' '))}"
         )
 
     def touches(self, document: Document) -> Touched:

@@ -7,11 +7,12 @@ from typing import Any
 from ektopos.document import Document, InputName, UvTransform
 from ektopos.errors import EktoposError
 from ektopos.materials.derive import base_chain, effective
+from ektopos.names import in_words
 
 
 def words_of(input_name: str, material: str) -> str:
     """An input of a material in words."""
-    return f"{input_name.replace('_', ' ')} of {material}"
+    return f"{in_words(input_name)} of {material}"
 
 
 def own_feed(document: Document, material: str, name: InputName) -> dict[str, Any] | None:

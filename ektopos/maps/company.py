@@ -14,6 +14,7 @@ from ektopos.maps import evidence as ev
 from ektopos.maps.names import Reading, as_spelled, folder_of_set, is_nameless, means_nothing
 from ektopos.maps.roles import encoding_of
 from ektopos.maps.verdict import SURE, Facts, Verdict
+from ektopos.names import in_words
 
 BASE = 0.6
 """How sure a base colour can be that only its company tells."""
@@ -92,7 +93,7 @@ def _yielding(company: Company, verdicts: Sequence[Verdict]) -> list[Verdict]:
         taken = set(verdict.roles.values()) & named[company.sets[i]]
         if company.readings[i].roles or verdict.role != "packed" or not taken - {"unknown"}:
             continue
-        words = ", ".join(sorted(role.replace("_", " ") for role in taken))
+        words = ", ".join(sorted(in_words(role) for role in taken))
         has_base = "base_color" in named[company.sets[i]]
         yielding[i] = replace(
             verdict,
@@ -184,7 +185,7 @@ def _as_base(company: Company, i: int, verdict: Verdict, *, alone: bool) -> Verd
     facts = company.facts[i]
     group = "rgb" if facts.header.channels >= 3 else "r"
     alpha = {"a": verdict.roles["a"]} if "a" in verdict.roles else {}
-    instead = next(iter(verdict.roles.values()), "unknown").replace("_", " ")
+    instead = in_words(next(iter(verdict.roles.values()), "unknown"))
     return replace(
         verdict,
         roles={group: "base_color", **alpha},

@@ -12,6 +12,7 @@ from ektopos.images import ImageHeader
 from ektopos.maps import evidence as ev
 from ektopos.maps.roles import SPREAD, encoding_of_roles
 from ektopos.maps.statistics import ChannelFacts, Statistics
+from ektopos.names import in_words
 from ektopos.types import Encoding, NormalSpace, NormalY
 
 SURE = 0.75
@@ -98,7 +99,7 @@ def make_verdict(
 
 def said_as(roles: Mapping[Any, Role]) -> str:
     """Roles in words."""
-    return " · ".join(role.replace("_", " ").replace("color", "colour") for role in roles.values())
+    return " · ".join(in_words(role) for role in roles.values())
 
 
 def way(normal_y: NormalY) -> str:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from ektopos.document import TABLE
 from ektopos.errors import EktoposError
+from ektopos.names import in_words
 from ektopos.targets.plan import HeaderOf, Plan, PlannedFile
 from ektopos.targets.profile import Profile
 
@@ -73,7 +74,7 @@ def _bits(header_of: HeaderOf, name: str) -> int:
 
 
 def _words(name: str) -> str:
-    return name.replace("_", " ").replace("color", "colour")
+    return in_words(name)
 
 
 def _named(materials: list[str]) -> str:

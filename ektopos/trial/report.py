@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from html import escape
 from typing import Any
 
+from ektopos.names import in_words
 from ektopos.trial.compare import Trial
 
 
@@ -99,9 +100,7 @@ def page(report: Report, trial: Mapping[str, Any]) -> str:
     inputs = list(dict.fromkeys(cell["input"] for cell in cells))
     rows = dict.fromkeys((cell["mesh"], cell["slot"], cell["material"]) for cell in cells)
     by_place = {(cell["mesh"], cell["slot"], cell["input"]): cell for cell in cells}
-    head = "".join(
-        f"<th>{escape(name.replace('_', ' ').replace('color', 'colour'))}</th>" for name in inputs
-    )
+    head = "".join(f"<th>{escape(in_words(name))}</th>" for name in inputs)
     body = "".join(
         f"<tr><td>{escape(slot or 'the file')} <span class=quiet>{escape(mesh)}"
         f"{' · ' + escape(material or 'no material') if slot else ''}</span></td>"
@@ -110,7 +109,7 @@ def page(report: Report, trial: Mapping[str, Any]) -> str:
         for mesh, slot, material in rows
     )
     faults = "".join(
-        f"<li><b>{escape(c['slot'])}, {escape(c['input'].replace('_', ' '))}:</b> "
+        f"<li><b>{escape(c['slot'])}, {escape(in_words(c['input']))}:</b> "
         f"{escape(c['message'])} <i>{escape(c.get('advice', ''))}</i></li>"
         for c in wrong
     )

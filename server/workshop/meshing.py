@@ -450,5 +450,6 @@ def scene_content(revision: Revision, name: str) -> bytes:
             subject=name,
             hint="Save it as GLB.",
         )
-    mesh = apply_recipe(original.mesh, core.document.meshes[name].recipe)
+    # Kept for every name that its slots may have, so called as the source calls them.
+    mesh = apply_recipe(original.mesh, without_names(core.document.meshes[name].recipe)[0])
     return pack_glb(*keep_scene(original, mesh, {}))

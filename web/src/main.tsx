@@ -61,24 +61,28 @@ createRoot(document.getElementById('root')!).render(
       <QueryClientProvider client={queries}>
         {/* A choice is on the page before the next click: no transition, which would let a quick
             hand click what still belongs to the choice before. */}
-        <BrowserRouter useTransitions={false}>
-          <Safely>
-            <Routes>
-              <Route path="/" element={<ProjectsScreen />} />
-              <Route path="/projects/:projectId" element={<ProjectFrame />}>
-                <Route index element={<Navigate to="maps" replace />} />
-                <Route path="maps/:name?" element={<MapsScreen />} />
-                <Route path="materials/:name?" element={<MaterialsScreen />} />
-                <Route path="meshes/:name?" element={<MeshesScreen />} />
-                <Route path="scene" element={<SceneScreen />} />
-                <Route path="checks" element={<ChecksScreen />} />
-                <Route path="export" element={<ExportScreen />} />
-              </Route>
-              <Route path="*" element={<Navigate to="/" replace />} />
-            </Routes>
-          </Safely>
-        </BrowserRouter>
-        <NoticeBar />
+        <div className="with-notices">
+          <div>
+            <BrowserRouter useTransitions={false}>
+              <Safely>
+                <Routes>
+                  <Route path="/" element={<ProjectsScreen />} />
+                  <Route path="/projects/:projectId" element={<ProjectFrame />}>
+                    <Route index element={<Navigate to="maps" replace />} />
+                    <Route path="maps/:name?" element={<MapsScreen />} />
+                    <Route path="materials/:name?" element={<MaterialsScreen />} />
+                    <Route path="meshes/:name?" element={<MeshesScreen />} />
+                    <Route path="scene" element={<SceneScreen />} />
+                    <Route path="checks" element={<ChecksScreen />} />
+                    <Route path="export" element={<ExportScreen />} />
+                  </Route>
+                  <Route path="*" element={<Navigate to="/" replace />} />
+                </Routes>
+              </Safely>
+            </BrowserRouter>
+          </div>
+          <NoticeBar />
+        </div>
       </QueryClientProvider>
     </ThemeProvider>
   </StrictMode>,

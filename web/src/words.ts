@@ -117,6 +117,9 @@ const collator = new Intl.Collator('en', { numeric: true, sensitivity: 'base' })
 /** Order of names as a person counts: wall_2 before wall_10. */
 export const naturally = (a: string, b: string) => collator.compare(a, b)
 
+/** What an input or a role is called in a sentence, by its name in the document. */
+export const inWords = (code: string) => code.replaceAll('_', ' ').replace('color', 'colour')
+
 /** A number as it was given: up to six digits that count, at least so many behind the point. */
 export function exact(value: number, least = 0): string {
   const short = value.toFixed(least)

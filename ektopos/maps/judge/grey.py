@@ -7,6 +7,7 @@ from ektopos.maps.judge.case import Case, Words, doubt, speaks, weighed
 from ektopos.maps.judge.colour import alpha_beside, alpha_role
 from ektopos.maps.statistics import ChannelFacts
 from ektopos.maps.verdict import SAY, Verdict, best_grey, weigh
+from ektopos.names import in_words
 
 
 def judge_grey(case: Case, words: Words) -> Verdict:
@@ -65,7 +66,7 @@ def _as_named(
     role, belief, texts = seen
     weight, named_texts = weigh(channel, named)
     if _seen_otherwise(channel, named, role, weight, belief):
-        look = f"the pixels look like {role.replace('_', ' ')}"
+        look = f"the pixels look like {in_words(role)}"
         words += doubt(*(named_texts or [f"{look}: {texts[0]}" if texts else look]))
         told = belief > 0.6 and role not in ("roughness", "gloss")
         shown = role if told else named

@@ -30,6 +30,7 @@ from server.workshop.api.maps import FOREVER
 from server.workshop.api.projects import At, ProjectOut, project_or_404, shown
 from server.workshop.keeping import ensure_measured
 from server.workshop.meshing import (
+    called,
     changed_mesh,
     is_at_hand,
     kept_suggestions,
@@ -107,6 +108,9 @@ class MeshOut(Schema):
     size: list[float]
     notes: list[str]
     slots: list[SlotFacts]
+    renamed: dict[str, str]
+    """What slots are called now, by what the geometry for the stage calls them, where that differs:
+    its address stays as it is when a slot is renamed."""
     assigned: dict[str, str | None]
     done: list[str]
     faults: list[FaultOut]
@@ -257,6 +261,7 @@ def meshes(request: HttpRequest, project_id: UUID) -> list[MeshOut]:
                 size=row.size if row else [0, 0, 0],
                 notes=row.notes if row else [],
                 slots=list(row.slots) if row else [],
+                renamed=called(project.head, name),
                 assigned=entry.slots,
                 done=entry.done,
                 faults=[

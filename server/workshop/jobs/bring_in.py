@@ -15,6 +15,7 @@ from ektopos.images import IMAGE_SUFFIXES
 from ektopos.maps import identify, map_name
 from ektopos.meshes import MESH_SUFFIXES, OTHER_MESH_SUFFIXES, companion_files, read_mesh
 from ektopos.meshes.read import READ_HINT
+from ektopos.names import counted, in_words
 from ektopos.project import is_safe
 from ektopos.types import Progress
 from ektopos.watched import COMPANIONS, known_as
@@ -155,7 +156,7 @@ class _Coming:
         self.names[path] = name
         self.step.maps[name] = entry
         self.files[file] = self.given[path]
-        self.stated[path] = f"{verdict.role.replace('_', ' ')}, set {set_name}"
+        self.stated[path] = f"{in_words(verdict.role)}, set {set_name}"
 
     def take_mesh(self, path: str, mesh: _Mesh) -> None:
         """The same for a mesh."""
@@ -168,7 +169,7 @@ class _Coming:
         self.names[path] = name
         self.step.meshes[name] = entry
         self.files |= {file: self.given[path]} | beside(file, mesh.parts)
-        self.stated[path] = f"mesh with {len(mesh.slots)} slots"
+        self.stated[path] = f"mesh with {counted(len(mesh.slots), 'slot')}"
 
     def _known(self, path: str, entries: dict[str, MapEntry] | dict[str, MeshEntry]) -> str | None:
         """What a file is a version of; two files of one delivery never of the same."""

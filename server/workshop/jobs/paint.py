@@ -29,7 +29,7 @@ from ektopos.materials.three_sides import ThreeSides, throw
 from ektopos.meshes import Mesh, apply_recipe, carried
 from ektopos.meshes.recipe import slot_number
 from ektopos.meshes.texels import paint_colours, paint_faces
-from ektopos.names import free_name
+from ektopos.names import free_name, in_words
 from ektopos.steps import MeshStep, PackUvs
 from ektopos.types import Float, Pixels, Progress
 from ektopos.vectors import encode_normals
@@ -171,7 +171,7 @@ def _throw(
     glow = max(1.0, float(made["emission"].max())) if "emission" in made else 1.0
     contents: dict[InputName, str] = {}
     for name, values in made.items():
-        progress(0.85, f"writing {name.replace('_', ' ')}")
+        progress(0.85, f"writing {in_words(name)}")
         held = np.asarray(values / glow, np.float32) if name == "emission" else values
         contents[name] = _kept(f"{stem}_{_suffix(name)}.png", _stored(name, held))
     wide = frozenset(name for name, values in made.items() if values.ndim == 3)
@@ -208,7 +208,7 @@ def _dressed(
 
 
 def _suffix(name: InputName) -> str:
-    return _SUFFIX.get(name, name.replace("_", " ").title().replace(" ", ""))
+    return _SUFFIX.get(name, in_words(name).title().replace(" ", ""))
 
 
 def _stored(name: InputName, values: Float) -> Pixels:

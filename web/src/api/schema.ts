@@ -4564,6 +4564,10 @@ export interface components {
             notes: string[];
             /** Slots */
             slots: components["schemas"]["SlotFacts"][];
+            /** Renamed */
+            renamed: {
+                [key: string]: string;
+            };
             /** Assigned */
             assigned: {
                 [key: string]: string | null;

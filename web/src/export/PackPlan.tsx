@@ -4,7 +4,7 @@ import { useState } from 'react'
 import { useEdit } from '../api/changes'
 import { useProject } from '../api/queries'
 import type { Package, Plan } from '../api/types'
-import { bytes, sizeWords, sizesWith } from '../words'
+import { bytes, count, inWords, sizeWords, sizesWith } from '../words'
 
 type PlannedFile = Plan['files'][number]
 type Channel = NonNullable<PlannedFile['channels'][string]>
@@ -89,7 +89,7 @@ export function PackPlan({
               {channel ? (
                 <>
                   <span>
-                    {channel.carries.replace('base_color', 'base colour')}
+                    {inWords(channel.carries)}
                     {channel.changed && letters.length > 1 && ` · ${channel.changed}`}
                   </span>
                   {letters.length === 1 && (
@@ -112,7 +112,8 @@ export function PackPlan({
         </div>
       ))}
       <p className="small" style={{ padding: '10px 14px' }}>
-        {plan.factors > 0 && `${plan.factors} inputs are written as numbers. `}
+        {plan.factors > 0 &&
+          `${count(plan.factors, 'input')} ${plan.factors === 1 ? 'is' : 'are'} written as numbers. `}
         {plan.converted.length > 0 && `In another form: ${plan.converted.join('; ')}. `}
         {plan.left_out.length > 0 && (
           <span className="amber">

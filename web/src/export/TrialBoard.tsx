@@ -15,6 +15,7 @@ import {
   causeWords,
   count,
   errorWords,
+  inWords,
   readable,
 } from '../words'
 import { LargePictures, MeantArrived, OverWords } from './MeantArrived'
@@ -344,7 +345,7 @@ function Verdict({ cell, pressed, choose }: { cell: Cell; pressed: boolean; choo
   const materials = useProject().data?.document.materials ?? {}
   const verdict = VERDICTS[cell.verdict]
   const idle = isIdle(cell, materials)
-  const words = `${cell.slot || cell.mesh} ${cell.input.replaceAll('_', ' ')}: ${idle ? 'not used' : verdict.word}${cell.cause && cell.verdict !== 'same' ? `, ${causeWords(cell.cause)}` : ''}${cell.max_error ? `, ${errorWords(cell)}` : ''}`
+  const words = `${cell.slot || cell.mesh} ${inWords(cell.input)}: ${idle ? 'not used' : verdict.word}${cell.cause && cell.verdict !== 'same' ? `, ${causeWords(cell.cause)}` : ''}${cell.max_error ? `, ${errorWords(cell)}` : ''}`
   return (
     <button
       className={`verdict mono ${idle ? 'quiet' : verdict.tone}`}

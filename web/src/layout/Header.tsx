@@ -4,7 +4,7 @@ import { NavLink } from 'react-router'
 
 import { useEdit, useRedo, useUndo } from '../api/changes'
 import { usePackages } from '../api/jobs'
-import { useBoard, useFindings, useMeshes, useTargets } from '../api/queries'
+import { useBoard, useFindings, useMeshes, useTargets, useOutdatedPackages } from '../api/queries'
 import { useQueue, waitingOf } from '../api/queue'
 import type { Project } from '../api/types'
 import { CompareTargets } from '../targets/CompareTargets'
@@ -130,7 +130,8 @@ function Trail({ project }: { project: Project }) {
   const asked = useFindings()
   const findings = asked.data ?? []
   const packages = usePackages().data ?? []
-  const unsure = board.filter((map) => map.state === 'unsure' || map.state === 'conflict').length
+  const unsure = board.filter((map) => map.state === 'unsure').length
+  const conflicts = board.filter((map) => map.state === 'conflict').length
   // What stays behind is nobody's task.
   const leftOut = document.left_out?.meshes ?? []
   const going = meshes.filter((mesh) => !leftOut.includes(mesh.name))
@@ -138,13 +139,16 @@ function Trail({ project }: { project: Project }) {
   const open = findings.filter(isOpen).length
   const bare = !Object.keys({ ...document.maps, ...document.meshes }).length
   const standing = Object.keys(document.scene?.items ?? {}).length
-  const behind = packages[0] && packages[0].revision !== project.revision
+  const outdated = useOutdatedPackages().data ?? []
+  const behind = packages[0] && outdated.includes(packages[0].id)
   const stations = [
     {
       to: 'maps',
       name: 'Maps',
       words: `${Object.keys(document.maps ?? {}).length}`,
-      mark: unsure ? `${unsure} unsure` : '',
+      mark: [unsure && `${unsure} unsure`, conflicts && count(conflicts, 'conflict')]
+        .filter(Boolean)
+        .join(', '),
     },
     {
       to: 'materials',
@@ -180,7 +184,7 @@ function Trail({ project }: { project: Project }) {
   ]
   const next = nextStep({
     maps: board.length,
-    unsure,
+    unsure: unsure + conflicts,
     materials: Object.keys(document.materials ?? {}).length,
     meshes: Object.keys(document.meshes ?? {}).length,
     bare: slots.filter((material) => !material).length,

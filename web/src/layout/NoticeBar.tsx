@@ -1,40 +1,44 @@
-import { Alert, Button, Snackbar } from '@mui/material'
+import { Alert, Button } from '@mui/material'
 import { useQueryClient } from '@tanstack/react-query'
+import { useEffect } from 'react'
 
 import { ApiError } from '../api/client'
 import { useNotices } from '../api/notices'
 
-/** What went wrong, with the way to mend it where there is one. */
+/** How long a sentence about what was done stays, in milliseconds. What went wrong stays until it is closed. */
+const STAYS = 12_000
+
+/** What went wrong, with the way to mend it where there is one. It has a line of its own at the foot, so that it lies on nothing. */
 export function NoticeBar() {
   const { current, clear } = useNotices()
   const queries = useQueryClient()
   const stale = current instanceof ApiError && current.status === 409
+  const done = typeof current === 'string'
+  useEffect(() => {
+    if (!done) return
+    const gone = setTimeout(clear, STAYS)
+    return () => clearTimeout(gone)
+  }, [clear, current, done])
+  if (current === null) return null
   const reload = () => {
     void queries.invalidateQueries()
     clear()
   }
   return (
-    <Snackbar
-      open={current !== null}
-      anchorOrigin={{ vertical: 'bottom', horizontal: 'center' }}
-      sx={{ bottom: '40px !important' }}
+    <Alert
+      className="notice"
+      severity={done ? 'info' : stale ? 'warning' : 'error'}
+      variant="outlined"
+      action={
+        <>
+          {stale && <Button onClick={reload}>Load again</Button>}
+          <Button variant="text" onClick={clear}>
+            Close
+          </Button>
+        </>
+      }
     >
-      <Alert
-        severity={typeof current === 'string' ? 'info' : stale ? 'warning' : 'error'}
-        variant="outlined"
-        onClose={clear}
-        sx={{ background: 'var(--raised)', color: 'var(--ink)', maxWidth: 720 }}
-        action={
-          <>
-            {stale && <Button onClick={reload}>Load again</Button>}
-            <Button variant="text" onClick={clear}>
-              Close
-            </Button>
-          </>
-        }
-      >
-        {typeof current === 'string' ? current : current?.message}
-      </Alert>
-    </Snackbar>
+      {done ? current : current.message}
+    </Alert>
   )
 }

@@ -192,7 +192,7 @@ export function MapsScreen() {
               title={`One of each set that feeds nothing yet: ${bare.map(({ set }) => set).join(', ')}${leftOut ? `\n${leftOut}` : ''}`}
               onClick={() => void makeAll()}
             >
-              Make {bare.length} materials
+              Make {count(bare.length, 'material')}
             </Button>
           )}
           <NamingRules />

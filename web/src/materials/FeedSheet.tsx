@@ -249,6 +249,10 @@ function SheetHead({
   const called = calledSoon(name, useQueue(waitingOf(project.id)))
   const { stage } = sheet
   const tiling = stage.uv.tiling ?? [1, 1]
+  const mark = (...settings: string[]) =>
+    sheet.chain.length > 1 && settings.some((setting) => sheet.own_settings.includes(setting))
+      ? 'chip own'
+      : 'chip'
   const edged = stage.wrap.join() === 'repeat,repeat' ? null : stage.wrap
   const pasteSheet = async () => {
     setAnchor(null)
@@ -293,8 +297,8 @@ function SheetHead({
         onClick={(event) => setSettings(event.currentTarget)}
       >
         <span className="sr">Settings of the material: </span>
-        <span className="chip">{sheet.surface_tag ?? 'no tag'}</span>
-        <span className="chip">
+        <span className={mark('surface_tag')}>{sheet.surface_tag ?? 'no tag'}</span>
+        <span className={mark('uv')}>
           {tiling[0] === 1 && tiling[1] === 1 ? 'tiles once' : `tiles ${tiling[0]} × ${tiling[1]}`}
         </span>
         {placed(stage.uv).map((words) => (
@@ -307,10 +311,14 @@ function SheetHead({
             {words}
           </span>
         ))}
-        {stage.shading === 'unlit' && <span className="chip">unlit</span>}
-        {sheet.workflow === 'specular' && <span className="chip">specular workflow</span>}
-        <span className="chip">{stage.double_sided ? 'double-sided' : 'one-sided'}</span>
-        <span className="chip">
+        {stage.shading === 'unlit' && <span className={mark('shading')}>unlit</span>}
+        {sheet.workflow === 'specular' && (
+          <span className={mark('workflow')}>specular workflow</span>
+        )}
+        <span className={mark('double_sided')}>
+          {stage.double_sided ? 'double-sided' : 'one-sided'}
+        </span>
+        <span className={mark('alpha_mode', 'alpha_cutoff')}>
           {ALPHA_WORDS[stage.alpha_mode]}
           {stage.alpha_mode === 'mask' && ` at ${stage.alpha_cutoff.toFixed(2)}`}
         </span>

@@ -62,6 +62,7 @@ export function MaterialStage({ name, sheet, solo, comparison, compare }: Props)
       {mesh ? (
         <MeshSubject
           geometryKey={mesh.key}
+          renamed={mesh.renamed}
           tint="lit"
           isolated={null}
           onProbe={

@@ -14,6 +14,7 @@ import type { InputName, Material, Project } from '../api/types'
 import { useKeys } from '../components/keys'
 import { AskName } from '../components/AskName'
 import { count, naturally } from '../words'
+import { ownSettings } from './feed'
 import { FeedSheet } from './FeedSheet'
 import type { Comparison } from './MaterialStage'
 import { MaterialStage } from './MaterialStage'
@@ -249,7 +250,7 @@ function MaterialItem({
   const looks = useLooks().data ?? {}
   const short =
     entry.from && name.startsWith(`${entry.from}_`) ? `…${name.slice(entry.from.length)}` : name
-  const own = Object.keys(entry.inputs ?? {}).length
+  const own = Object.keys(entry.inputs ?? {}).length + ownSettings(entry).length
   const key = looks[name]?.picture
   return (
     <li className={depth > 0 ? 'derived' : ''}>

@@ -1,6 +1,6 @@
 // Feeds: what is plain, what has been changed in words, and the curve that a chain of adjustments makes.
 import { INPUT_TABLE, UNCHANGED_ADJUSTMENTS } from '../api/tables'
-import type { Feed, InputName } from '../api/types'
+import type { Feed, InputName, Material } from '../api/types'
 import { INPUTS, exact } from '../words'
 
 export type Layer = NonNullable<Feed['layers']>[number]
@@ -109,3 +109,20 @@ export function curve(feed: Source, value: number): number {
   v = v * (feed.multiply ?? 1) + (feed.offset ?? 0)
   return low! + v * (high! - low!)
 }
+
+/** Settings that a material states itself, beside its feeds. */
+const SETTINGS = [
+  'alpha_mode',
+  'alpha_cutoff',
+  'double_sided',
+  'uv',
+  'wrap',
+  'filter',
+  'shading',
+  'workflow',
+  'surface_tag',
+  'covers',
+  'size_limit',
+] as const
+
+export const ownSettings = (entry: Material) => SETTINGS.filter((setting) => entry[setting] != null)

@@ -1,5 +1,5 @@
 import { Menu, MenuItem } from '@mui/material'
-import { Suspense, useState } from 'react'
+import { Suspense, useEffect, useState } from 'react'
 
 import { useEdit } from '../api/changes'
 import { useStatus } from '../api/notices'
@@ -13,6 +13,7 @@ import { SceneSubject } from '../stage/SceneSubject'
 import { FollowingStage, Stage } from '../stage/Stage'
 import type { Faces } from '../stage/PickIds'
 import { PickIds } from '../stage/PickIds'
+import { useRemembered } from '../components/remembered'
 import { MeshSubject } from '../stage/Subjects'
 import { StageTools } from '../stage/StageTools'
 import { useView } from '../stage/view'
@@ -71,7 +72,13 @@ export function MeshStage({
   const looks = useLooks().data ?? {}
   const edit = useEdit()
   const show = useStatus((state) => state.show)
-  const { wire, set } = useView()
+  const set = useView((state) => state.set)
+  // The wires of a mesh are no part of how a material is looked at.
+  const [wire, setWire] = useRemembered<boolean>('meshes wireframe', false)
+  useEffect(() => {
+    set({ wire })
+    return () => set({ wire: false })
+  }, [set, wire])
   const [beside, setBeside] = useState<string | null>(null)
   const [anchor, setAnchor] = useState<HTMLElement | null>(null)
   const [pose] = useState(newPose)
@@ -83,6 +90,7 @@ export function MeshStage({
     <Suspense key={of.name} fallback={null}>
       <MeshSubject
         geometryKey={of.key}
+        renamed={of.renamed}
         tint={view === 'slots' ? 'slots' : 'lit'}
         // A chosen slot stays alone until Escape; faces are picked on the whole mesh.
         isolated={main ? (hovered ?? (picking ? null : slot)) : null}
@@ -100,6 +108,7 @@ export function MeshStage({
       {main && (picking === 'box' || picking === 'brush') && (
         <PickIds
           geometryKey={of.key}
+          renamed={of.renamed}
           hidden={hideDone ? of.done.filter((entry) => entry !== slot) : []}
         />
       )}
@@ -126,6 +135,7 @@ export function MeshStage({
                   looks={Object.fromEntries(
                     mesh.slots.map(({ name }) => [name, looks[mesh.assigned[name] ?? '']]),
                   )}
+                  renamed={mesh.renamed}
                   tried={tried}
                 />
               </Suspense>
@@ -201,7 +211,7 @@ export function MeshStage({
         <button
           aria-pressed={wire}
           title="Show the edges of all triangles"
-          onClick={() => set({ wire: !wire })}
+          onClick={() => setWire(!wire)}
         >
           Wireframe
         </button>

@@ -205,14 +205,14 @@ function useTried(mesh: MeshFacts, slots: string[], at: number[] | null, move: M
   const show = useUvPreview((state) => state.show)
   const which = slots.join('\n')
   const corners = useMemo(() => {
-    const { pieces } = piecesOf(gltf.scene)
+    const { pieces } = piecesOf(gltf.scene, mesh.renamed)
     return Object.fromEntries(
       which.split('\n').flatMap((slot) => {
         const geometry = pieces.find((piece) => piece.slot === slot)?.geometry
         return geometry ? [[slot, cornersOf(geometry)]] : []
       }),
     )
-  }, [gltf, which])
+  }, [gltf, mesh.renamed, which])
   const tried = useMemo(
     () =>
       Object.fromEntries(

@@ -397,7 +397,14 @@ function uvState(
       why: 'Its UVs leave 0–1 a little: by mistake, or because they repeat.',
     }
   }
-  const ratio = (densities.of(slot) ?? densities.usual) / densities.usual
+  const own = densities.of(slot)
+  if (own === 0)
+    return {
+      words: '△ UVs without area',
+      tone: 'amber',
+      why: 'All its UVs lie on a line or a point: every face shows the same few texels.',
+    }
+  const ratio = densities.usual > 0 ? (own ?? densities.usual) / densities.usual : 1
   const twins = (uv.stacked ?? 0) + (uv.mirrored ?? 0)
   if (uv.overlap > 0.02 && twins < 0.02)
     return {
@@ -410,6 +417,12 @@ function uvState(
       words: `△ ${ratio < 1 ? `1/${(1 / ratio).toFixed(0)}` : `${ratio.toFixed(0)}×`} density`,
       tone: 'amber',
       why: 'Its texels are much larger or smaller than on most of the mesh.',
+    }
+  if (uv.linf === null)
+    return {
+      words: '△ UVs without area',
+      tone: 'amber',
+      why: 'Some of its faces have no area in the UVs, and show a single line of texels.',
     }
   if ((uv.linf ?? 1) > STRETCHED)
     return {

@@ -96,7 +96,9 @@ export function UvDrawer({
               · flipped {percent(uv.flipped)}
             </span>
             <span>
-              stretch L² {uv.l2?.toFixed(2) ?? 'endless'} · L∞ {uv.linf?.toFixed(2) ?? 'endless'}
+              {uv.l2 == null || uv.linf == null
+                ? 'stretch: some faces have no area in the UVs'
+                : `stretch L² ${uv.l2.toFixed(2)} · L∞ ${uv.linf.toFixed(2)}`}
             </span>
             <span>
               {slot.density == null
@@ -138,9 +140,11 @@ export function UvDrawer({
 function Shading({ mesh, slot }: { mesh: MeshFacts; slot: string }) {
   const gltf = useLoader(GLTFLoader, `/api/mesh-geometry/${mesh.key}.glb`)
   const flat = useMemo(() => {
-    const geometry = piecesOf(gltf.scene).pieces.find((piece) => piece.slot === slot)?.geometry
+    const geometry = piecesOf(gltf.scene, mesh.renamed).pieces.find(
+      (piece) => piece.slot === slot,
+    )?.geometry
     return geometry ? flatShare(geometry) : null
-  }, [gltf, slot])
+  }, [gltf, mesh.renamed, slot])
   if (flat === null) return null
   const words =
     flat > 0.995
@@ -183,8 +187,9 @@ function UvPicture({
   const canvas = useRef<HTMLCanvasElement>(null)
   const gltf = useLoader(GLTFLoader, `/api/mesh-geometry/${mesh.key}.glb`)
   const geometry = useMemo(
-    () => piecesOf(gltf.scene).pieces.find((piece) => piece.slot === slot.name)?.geometry,
-    [gltf, slot.name],
+    () =>
+      piecesOf(gltf.scene, mesh.renamed).pieces.find((piece) => piece.slot === slot.name)?.geometry,
+    [gltf, mesh.renamed, slot.name],
   )
   const corners = useMemo(() => (geometry ? cornersOf(geometry) : new Float32Array()), [geometry])
   const image = useImage(picture)

@@ -1,3 +1,4 @@
+import { inWords } from '../words'
 // Notes that people leave at things: what is asked and changed, and where each leads.
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { create } from 'zustand'
@@ -49,11 +50,10 @@ export const stationOf = ({ kind }: At) => STATION[kind]
 /** What a note is at, in words. */
 export function atWords({ kind, place }: At): string {
   if (kind === 'project') return 'the project'
-  if (kind === 'input') return `${place[1]!.replaceAll('_', ' ')} of ${place[0]}`
+  if (kind === 'input') return `${inWords(place[1]!)} of ${place[0]}`
   if (kind === 'slot') return `slot ${place[1]} of ${place[0]}`
   if (kind === 'finding') return `the finding “${place[0]!.replaceAll('-', ' ')}” at ${place[1]}`
-  if (kind === 'cell')
-    return `${place[3]!.replaceAll('_', ' ')} of ${place[2] || place[1]} in the trial`
+  if (kind === 'cell') return `${inWords(place[3]!)} of ${place[2] || place[1]} in the trial`
   return `${kind} ${place[0]}`
 }
 

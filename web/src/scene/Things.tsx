@@ -38,8 +38,8 @@ function usePlaces(mesh: MeshFacts, items: [string, SceneItem][]) {
     const places = items.flatMap(([name, item]) =>
       matricesOf(item, under).map((matrix) => ({ name, matrix })),
     )
-    return { pieces: piecesOf(gltf.scene).pieces, box, places }
-  }, [gltf, items])
+    return { pieces: piecesOf(gltf.scene, mesh.renamed).pieces, box, places }
+  }, [gltf, items, mesh.renamed])
 }
 
 /** All that stands of one mesh, as it is meant: one draw for each of its slots, however often it stands. */

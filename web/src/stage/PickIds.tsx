@@ -14,6 +14,7 @@ import {
 import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js'
 import { create } from 'zustand'
 
+import type { Renamed } from './Subjects'
 import { piecesOf } from './Subjects'
 
 /** A part of the stage in its own pixels, from above left; with a radius, the circle in it. */
@@ -39,13 +40,21 @@ export const usePicker = create<Picker>((set) => ({
 }))
 
 /** Stands where the mesh stands, and tells which of its faces are seen. */
-export function PickIds({ geometryKey, hidden }: { geometryKey: string; hidden: string[] }) {
+export function PickIds({
+  geometryKey,
+  renamed,
+  hidden,
+}: {
+  geometryKey: string
+  renamed: Renamed
+  hidden: string[]
+}) {
   const gltf = useLoader(GLTFLoader, `/api/mesh-geometry/${geometryKey}.glb`)
   const get = useThree((state) => state.get)
   const place = useRef<Group>(null)
   const without = hidden.join('\n')
   const { scene, slots, centre } = useMemo(() => {
-    const { pieces, centre } = piecesOf(gltf.scene)
+    const { pieces, centre } = piecesOf(gltf.scene, renamed)
     const shown = pieces.filter(({ slot }) => !without.split('\n').includes(slot))
     const scene = new Scene()
     const slots: { slot: string; first: number; count: number }[] = []
@@ -61,7 +70,7 @@ export function PickIds({ geometryKey, hidden }: { geometryKey: string; hidden: 
       first += count
     }
     return { scene, slots, centre }
-  }, [gltf, without])
+  }, [gltf, renamed, without])
   useEffect(() => {
     usePicker.getState().set((region) => {
       const { gl, camera, size } = get()

@@ -5,6 +5,7 @@ import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js'
 import { clone } from 'three/addons/utils/SkeletonUtils.js'
 
 import type { StageLook } from '../api/types'
+import type { Renamed } from './Subjects'
 import { useStageMaterial } from './useMaterial'
 
 /** What is tried of a scene: an animation that plays, and weights of morph targets by their numbers. */
@@ -18,11 +19,12 @@ export interface Tried {
 interface Props {
   url: string
   looks: Record<string, StageLook | undefined>
+  renamed: Renamed
   tried: Tried
 }
 
 /** The whole scene of a file with a look on each slot, as it moves: skins, hierarchy, morph targets. */
-export function SceneSubject({ url, looks, tried }: Props) {
+export function SceneSubject({ url, looks, renamed, tried }: Props) {
   const gltf = useLoader(GLTFLoader, url)
   const invalidate = useThree((state) => state.invalidate)
   const { root, parts, centre } = useMemo(() => {
@@ -60,7 +62,7 @@ export function SceneSubject({ url, looks, tried }: Props) {
     <group position={centre.clone().negate()}>
       <primitive object={root} />
       {parts.map((part) => (
-        <Dressed key={part.uuid} part={part} look={looks[slotOf(part)]} />
+        <Dressed key={part.uuid} part={part} look={looks[renamed[slotOf(part)] ?? slotOf(part)]} />
       ))}
     </group>
   )

@@ -191,6 +191,7 @@ export type SlotTint = 'lit' | 'slots'
 /** A mesh with a look on each slot; one slot can be isolated, and slots can be tinted. */
 export function MeshSubject({
   geometryKey,
+  renamed,
   slots,
   tint,
   isolated,
@@ -203,6 +204,7 @@ export function MeshSubject({
   onProbe,
 }: {
   geometryKey: string
+  renamed: Renamed
   /** Colours of every triangle, red, green and blue from 0 to 1 in linear light, by slot: shown instead of the look. */
   paint?: Record<string, Float32Array>
   hidden?: string[]
@@ -218,7 +220,7 @@ export function MeshSubject({
   onPick?: (slot: string, face: number, more: boolean) => void
 }) {
   const gltf = useLoader(GLTFLoader, `/api/mesh-geometry/${geometryKey}.glb`)
-  const { pieces: all, centre } = useMemo(() => piecesOf(gltf.scene), [gltf])
+  const { pieces: all, centre } = useMemo(() => piecesOf(gltf.scene, renamed), [gltf, renamed])
   const wires = useView((state) => state.wire)
   const tried = useUvPreview((state) => state.of === geometryKey)
   const told = exact || wires || tried || onProbe !== undefined || Object.keys(paint).length > 0
@@ -318,8 +320,9 @@ function Piece({
   return (
     <>
       <mesh
-        geometry={coloured ?? other ?? geometry}
-        material={ghost ? faint : coloured ? plain : (thrown ?? flat ?? tinted ?? lit)}
+        // UVs that are tried are seen on the surface, also on faces that are marked as picked.
+        geometry={other ?? coloured ?? geometry}
+        material={ghost ? faint : coloured && !other ? plain : (thrown ?? flat ?? tinted ?? lit)}
         userData={{ slot }}
         onPointerOver={(event) => {
           event.stopPropagation()
@@ -369,7 +372,14 @@ function painted(geometry: BufferGeometry, colours: Float32Array): BufferGeometr
   return apart
 }
 
-export function piecesOf(scene: Group): {
+/** What slots are called now, by what the geometry calls them, where that differs. */
+export type Renamed = Readonly<Record<string, string>>
+
+/** The pieces of a mesh's geometry, called as its slots are called now. */
+export function piecesOf(
+  scene: Group,
+  renamed: Renamed,
+): {
   pieces: SlotPiece[]
   centre: Vector3
   size: number
@@ -380,7 +390,7 @@ export function piecesOf(scene: Group): {
     if (object instanceof Mesh) {
       // A primitive's extras, where the slot's name stands, become the geometry's user data.
       const slot = (object.geometry.userData.slot ?? object.userData.slot ?? object.name) as string
-      pieces.push({ slot, geometry: object.geometry as BufferGeometry })
+      pieces.push({ slot: renamed[slot] ?? slot, geometry: object.geometry as BufferGeometry })
     }
   })
   const box = new Box3().setFromObject(scene)

@@ -1,3 +1,4 @@
+import { inWords } from '../words'
 import { Button, Checkbox, MenuItem, TextField } from '@mui/material'
 import type { ReactNode } from 'react'
 
@@ -58,7 +59,7 @@ export function TargetFiles({ files, change }: Props) {
                     <MenuItem value="">–</MenuItem>
                     {CARRIES.map((carry) => (
                       <MenuItem key={carry} value={carry}>
-                        {carry.replaceAll('_', ' ').replace('color', 'colour')}
+                        {inWords(carry)}
                       </MenuItem>
                     ))}
                   </Small>
