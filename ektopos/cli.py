@@ -569,9 +569,8 @@ def _adopt(options: argparse.Namespace) -> Outcome:
     from ektopos.adopt import adopt_meshes
 
     made = adopt_meshes(options.paths, options.out)
-    lines = [
-        f"{options.out / made.project}: {counted(made.maps, 'map')}, {counted(made.materials, 'material')}"
-    ]
+    what = f"{counted(made.maps, 'map')}, {counted(made.materials, 'material')}"
+    lines = [f"{options.out / made.project}: {what}"]
     return made, FINE, lines + [f"{line.subject}: {line.message}" for line in made.not_taken]
 
 

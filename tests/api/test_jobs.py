@@ -16,15 +16,17 @@ from pathlib import Path
 
 from django.conf import settings
 from django.db import connection, connections
-from django.test import SimpleTestCase, TransactionTestCase, override_settings
+from django.test import SimpleTestCase, TestCase, TransactionTestCase, override_settings
 from django.utils import timezone
 from django_tasks_db.models import DBTaskResult
 
+from ektopos.document import Document
 from ektopos.edits import RenameProject
 from server.settings import TASK_BACKENDS
 from server.workshop.archive import import_folder
 from server.workshop.jobs.queue import resume, run_job, sweep
 from server.workshop.jobs.reading import Reading, was_reading
+from server.workshop.jobs.turns import next_job
 from server.workshop.models import Job, Project
 from server.workshop.store import put
 from tests.samples import folder, project_folder
@@ -52,6 +54,23 @@ class Processes(TransactionTestCase):
         thread = threading.Thread(target=work, daemon=True)
         thread.start()
         return thread
+
+    def test_files_of_another_project_do_not_wait_for_long_work(self) -> None:
+        """Measuring is done beside a baking that takes minutes, by the same worker."""
+        long = Job.start(self.project, "occlusion", LONG)
+        worker = self.watched(long)
+        self.until(lambda: Job.objects.get(pk=long.pk).share > 0.02)
+        other = Project.begin(Document(name="other"))
+        with folder() as root:
+            path = project_folder(root) / "maps/tile_gloss.png"
+            sha256, _ = put([path.read_bytes()])
+        files = [{"path": "wall_rough.png", "sha256": sha256}]
+        small = Job.start(other, "bring-in", {"files": files})
+        self.until(lambda: Job.objects.get(pk=small.pk).state == Job.State.DONE)
+        self.assertEqual(Job.objects.get(pk=long.pk).state, Job.State.RUNNING)
+        self.assertEqual(len(other.fresh().document.maps), 1)
+        Job.objects.filter(pk=long.pk).update(cancel_requested=True)
+        worker.join(30)
 
     def until(self, true: Callable[[], object], seconds: float = 60) -> float:
         """Wait for a state; gives how long it took."""
@@ -204,3 +223,51 @@ class Preloaded(SimpleTestCase):
                 check=True,
             )
         self.assertEqual(process.stdout.count("'"), 2, process.stdout)
+
+
+class Turns(TestCase):
+    """Whose turn it is among jobs that wait."""
+
+    def waiting(self, project: Project, kind: str, **arguments: object) -> Job:
+        return Job.objects.create(project=project, kind=kind, arguments=arguments)
+
+    def test_importing_goes_before_long_work_of_another_project(self) -> None:
+        first, second = (Project.begin(Document(name=name)) for name in ("one", "two"))
+        self.waiting(first, "paint", size=4096)
+        files = self.waiting(second, "bring-in", files=[])
+        self.assertEqual(next_job(), files)
+        self.assertEqual(next_job(urgent_only=True), files)
+        files.delete()
+        self.assertIsNone(next_job(urgent_only=True))
+
+    def test_small_work_goes_before_large_and_projects_take_turns(self) -> None:
+        first, second = (Project.begin(Document(name=name)) for name in ("one", "two"))
+        large = self.waiting(first, "paint", size=2048)
+        small = self.waiting(first, "paint", size=256)
+        self.assertEqual(next_job(), small)
+        other = self.waiting(second, "paint", size=4096)
+        Job.objects.create(
+            project=first, kind="paint", state=Job.State.RUNNING, beat=timezone.now()
+        )
+        self.assertEqual(next_job(), other, "the other project has not been served yet")
+        other.delete()
+        small.delete()
+        self.assertEqual(next_job(), large)
+
+    def test_a_job_whose_parts_are_being_done_waits_for_them(self) -> None:
+        project = Project.begin(Document(name="one"))
+        whole = self.waiting(project, "bring-in", files=[])
+        part = Job.objects.create(
+            project=project, kind="measure-part", state=Job.State.RUNNING, part_of=whole
+        )
+        self.assertIsNone(next_job())
+        part.state = Job.State.DONE
+        part.save()
+        self.assertEqual(next_job(), whole)
+
+    def test_what_waits_says_for_what(self) -> None:
+        first, second = (Project.begin(Document(name=name)) for name in ("one", "two"))
+        Job.objects.create(project=first, kind="paint", state=Job.State.RUNNING)
+        self.waiting(second, "export")
+        (told,) = self.client.get(f"/api/projects/{second.pk}/jobs").json()
+        self.assertEqual((told["waits_for"], told["waits_elsewhere"]), ("paint", True))

@@ -1,6 +1,6 @@
 // What codes are called on screen. Every label for a role, an input, a cause or a verdict comes from here.
 import { INPUT_TABLE } from './api/tables'
-import type { AlphaMode, Cell, InputName, Role, Verdict } from './api/types'
+import type { AlphaMode, Cell, InputName, Job, Role, Verdict } from './api/types'
 
 export const ROLE_WORDS: Record<Role, string> = {
   base_color: 'Base colour',
@@ -52,6 +52,34 @@ export const VERDICTS: Record<
 }
 
 export const causeWords = (cause: string) => cause.replaceAll('-', ' ')
+
+/** What long work is called, by its kind. */
+export const JOB_NAMES: Record<string, string> = {
+  'bring-in': 'Measuring files',
+  export: 'Export',
+  trial: 'Trial',
+  convert: 'Converting maps',
+  occlusion: 'Baking occlusion',
+  embedded: 'Bringing in what is inside',
+  measure: 'Measuring files',
+  match: 'Comparing layouts',
+  recipe: 'Changing a mesh',
+  package: 'Taking a package in',
+  paint: 'Making a picture of a mesh',
+  normal: 'Making a normal map',
+  deliver: 'Delivering',
+  scene: 'Writing the scene',
+  archive: 'Packing the project',
+  'package-archive': 'Packing the package',
+}
+
+/** What a job waits for, in words; empty for one that runs. */
+export function waitingWords(job: Pick<Job, 'state' | 'doing' | 'waits_for' | 'waits_elsewhere'>) {
+  if (job.state !== 'waiting') return ''
+  if (!job.waits_for) return job.doing || 'waiting for its turn'
+  const what = (JOB_NAMES[job.waits_for] ?? job.waits_for).toLowerCase()
+  return `waits for: ${what}${job.waits_elsewhere ? ', in another project' : ''}`
+}
 
 export const CHANNEL_LETTERS = ['r', 'g', 'b', 'a'] as const
 

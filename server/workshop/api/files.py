@@ -18,6 +18,7 @@ from pydantic import Field
 from ektopos.errors import EktoposError, MissingReference, TooLarge
 from server.workshop.api.projects import Uploads, project_or_404
 from server.workshop.callers import caller_of
+from server.workshop.jobs.turns import running_job
 from server.workshop.models import Held, Job, acting
 from server.workshop.store import archive_path, fetch, is_hash, is_sound, known_content, put
 
@@ -49,6 +50,10 @@ class JobOut(Schema):
     result: Any = None
     error: Any = None
     made: datetime
+    waits_for: str | None = None
+    """The kind of work that it waits for, while it waits."""
+    waits_elsewhere: bool = False
+    """Whether that is for another project."""
 
 
 @router.post("/uploads", response=Upload)
@@ -95,9 +100,17 @@ def bring_in(request: HttpRequest, project_id: UUID, given: Uploads) -> Job:
 
 
 @router.get("/projects/{uuid:project_id}/jobs", response=list[JobOut])
-def jobs(request: HttpRequest, project_id: UUID) -> list[Job]:
+def jobs(request: HttpRequest, project_id: UUID) -> list[JobOut]:
     """The project's last jobs, newest first."""
-    return list(project_or_404(project_id).jobs.filter(part_of=None)[:20])
+    rows = list(project_or_404(project_id).jobs.filter(part_of=None)[:20])
+    told = [JobOut.from_orm(job) for job in rows]
+    waiting = [job for job in told if job.state == Job.State.WAITING]
+    running = running_job() if waiting else None
+    if running is not None:
+        for job in waiting:
+            job.waits_for = running.kind
+            job.waits_elsewhere = running.project_id != project_id
+    return told
 
 
 @router.get("/jobs/{uuid:job_id}", response=JobOut)

@@ -11,6 +11,7 @@ import logging
 import multiprocessing
 import os
 import signal
+import threading
 import time
 from datetime import timedelta
 from multiprocessing.process import BaseProcess
@@ -23,6 +24,7 @@ from django.utils import timezone
 from django_tasks import task
 
 from server.workshop.jobs.reading import was_reading
+from server.workshop.jobs.turns import LOOKED_AT, URGENT, next_job
 from server.workshop.jobs.work import do_here, do_in_process
 from server.workshop.models import Job, Package
 from server.workshop.models.job import job_queued
@@ -48,18 +50,37 @@ _apart.set_forkserver_preload(["server.workshop.jobs.preload"])
 
 @task()
 def run_job(job_id: str) -> None:
-    """See one job through, unless it has been finished, cancelled or taken meanwhile."""
-    job = _claimed(job_id)
-    if job is None:
-        return
+    """See a job through: the one whose turn it is, which may be another than this one. There are
+    as many tasks as jobs, so each comes to its turn; a task that finds nothing to do ends."""
     if settings.TASKS["default"]["BACKEND"].endswith("ImmediateBackend"):
-        do_here(job)
+        job = _claimed(job_id)
+        if job is not None:
+            do_here(job)
         return
+    job = _claimed_next()
+    if job is not None:
+        _see_through(job)
+
+
+def _see_through(job: Job) -> None:
+    """Do a claimed job in a process of its own, and say how it ended."""
     connections.close_all()
-    process = _apart.Process(target=do_in_process, args=(job_id, job.attempts), daemon=True)
+    process = _apart.Process(target=do_in_process, args=(str(job.pk), job.attempts), daemon=True)
     process.start()
     reason = _watch(job, process)
     _conclude(job, process.exitcode, reason)
+
+
+def _claimed_next(*, urgent_only: bool = False) -> Job | None:
+    """The job whose turn it is, now this worker's; another one where somebody else was quicker."""
+    for _ in range(LOOKED_AT):
+        waiting = next_job(urgent_only=urgent_only)
+        if waiting is None:
+            return None
+        job = _claimed(str(waiting.pk))
+        if job is not None:
+            return job
+    return None
 
 
 @receiver(job_queued)
@@ -80,7 +101,9 @@ def _claimed(job_id: str) -> Job | None:
 
 
 def _watch(job: Job, process: BaseProcess) -> str:
-    """Wait for a job's process; gives why it was ended, or nothing if it ended by itself."""
+    """Wait for a job's process; gives why it was ended, or nothing if it ended by itself. What is
+    urgent is done beside it meanwhile, one at a time: nobody waits for a minute to see their files.
+    """
     ends = time.monotonic() + 60 * settings.JOB_MINUTES
     asked: float | None = None
     beaten = 0.0
@@ -99,7 +122,32 @@ def _watch(job: Job, process: BaseProcess) -> str:
         if now > ends:
             _end(process)
             return "late"
+        if job.kind not in URGENT:
+            _begin_urgent_beside()
     return "cancelled" if asked is not None else ""
+
+
+_beside = threading.Lock()
+"""Held while an urgent job is done beside another: one at a time."""
+
+
+def _begin_urgent_beside() -> None:
+    """Begin an urgent job in a thread of its own, if one waits and none is done so already."""
+    if not _beside.acquire(blocking=False):
+        return
+    job = _claimed_next(urgent_only=True)
+    if job is None:
+        _beside.release()
+        return
+
+    def see_through(claimed: Job = job) -> None:
+        try:
+            _see_through(claimed)
+        finally:
+            _beside.release()
+            connections.close_all()
+
+    threading.Thread(target=see_through).start()
 
 
 def _cancelled(job: Job) -> bool:

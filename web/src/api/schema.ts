@@ -3941,6 +3941,13 @@ export interface components {
              * Format: date-time
              */
             made: string;
+            /** Waits For */
+            waits_for?: string | null;
+            /**
+             * Waits Elsewhere
+             * @default false
+             */
+            waits_elsewhere: boolean;
         };
         /**
          * Deliver

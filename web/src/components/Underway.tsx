@@ -1,6 +1,7 @@
 import { Button, LinearProgress } from '@mui/material'
 
 import { useJobs, useStartJob } from '../api/jobs'
+import { waitingWords } from '../words'
 
 interface Props {
   /** Kinds of jobs that are started here. */
@@ -17,7 +18,7 @@ export function Underway({ kinds, also = null }: Props) {
   )
   const [first] = jobs
   if (!first && also === null) return null
-  const words = first ? (first.state === 'waiting' ? 'waiting for its turn' : first.doing) : also
+  const words = first ? waitingWords(first) || first.doing : also
   return (
     <div className="underway" role="status">
       <span className="small grow ellipsis">{words || 'beginning'}</span>

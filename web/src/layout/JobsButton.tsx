@@ -2,26 +2,7 @@ import { Button, LinearProgress, Popover } from '@mui/material'
 import { useState } from 'react'
 
 import { useJobs, useStartJob } from '../api/jobs'
-import { count } from '../words'
-
-const NAMES: Record<string, string> = {
-  'bring-in': 'Measuring files',
-  export: 'Export',
-  trial: 'Trial',
-  convert: 'Converting maps',
-  occlusion: 'Baking occlusion',
-  embedded: 'Bringing in what is inside',
-  measure: 'Measuring files',
-  match: 'Comparing layouts',
-  recipe: 'Changing a mesh',
-  package: 'Taking a package in',
-  paint: 'Making a picture of a mesh',
-  normal: 'Making a normal map',
-  deliver: 'Delivering',
-  scene: 'Writing the scene',
-  archive: 'Packing the project',
-  'package-archive': 'Packing the package',
-}
+import { JOB_NAMES, count, waitingWords } from '../words'
 
 /** Running jobs with progress, each to be cancelled; nothing when nothing runs. */
 export function JobsButton() {
@@ -53,14 +34,12 @@ export function JobsButton() {
           {running.map((job) => (
             <div key={job.id}>
               <div className="row">
-                <b>{NAMES[job.kind] ?? job.kind}</b>
-                <span className="small grow ellipsis">
-                  {job.state === 'waiting' && !job.doing ? 'waiting' : job.doing}
-                </span>
+                <b>{JOB_NAMES[job.kind] ?? job.kind}</b>
+                <span className="small grow ellipsis">{waitingWords(job) || job.doing}</span>
                 <Button onClick={() => cancel.mutate(job.id)}>Cancel</Button>
               </div>
               <LinearProgress
-                aria-label={NAMES[job.kind]}
+                aria-label={JOB_NAMES[job.kind]}
                 variant="determinate"
                 value={job.share * 100}
               />
