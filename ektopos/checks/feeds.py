@@ -30,6 +30,23 @@ def impossible_feeds(examined: Examined) -> Iterator[Finding]:
 
 
 @check
+def inputs_of_the_other_workflow(examined: Examined) -> Iterator[Finding]:
+    """Metallic in the specular workflow, and F0 in the metallic one: neither counts."""
+    idle: dict[str, InputName] = {"specular": "metallic", "metallic": "f0"}
+    for name, material in examined.materials.items():
+        input_name = idle[material.workflow]
+        if input_name in material.origin:
+            label = TABLE[input_name].label
+            yield found(
+                "no-effect",
+                f"material {name} · {input_name}",
+                f"{label} is fed, and the {material.workflow} workflow takes none.",
+                evidence=material.feeds[input_name].map or "a constant",
+                fix="Choose the other workflow, or remove the feed.",
+            )
+
+
+@check
 def adjustments_without_effect(examined: Examined) -> Iterator[Finding]:
     """Strengths and adjustments on inputs that have none."""
     for name, material in examined.project.document.materials.items():

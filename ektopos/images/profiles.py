@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+from functools import lru_cache
 
 import numpy as np
 import OpenImageIO as oiio
@@ -14,6 +15,12 @@ from ektopos.types import Pixels
 _SRGB_GAMMA = (2.15, 2.25)
 """What writers say of sRGB in a PNG's gAMA. Source: PNG specification, third edition, 11.3.2.5: an
 sRGB picture should say 1/2.2."""
+_SAME_CODES = 3
+"""How far codes may move under a profile that is sRGB: profiles round their curves."""
+_UNCALIBRATED = 65535
+"""Source: Exif 3.0, 4.6.6.2, ColorSpace."""
+_REC_709 = (0.64, 0.33, 0.30, 0.60, 0.15, 0.06, 0.3127, 0.3290)
+"""Primaries and white of sRGB: x and y of red, green, blue and white. Source: ITU-R BT.709."""
 _USABLE_GAMMA = (0.2, 5.0)
 
 
@@ -28,6 +35,12 @@ def profile_of(spec: oiio.ImageSpec, format_name: str) -> tuple[Profile | None, 
     data = spec.getattribute("ICCProfile")
     if data is not None:
         return _of_icc(bytes(bytearray(data)), spec)
+    primaries = spec.getattribute("chromaticities")
+    if primaries is not None and not np.allclose(primaries, _REC_709, atol=0.01):
+        words = "says that its primaries are not those of sRGB (wide or camera colours)"
+        return None, f"{words}; they are read as they are stored"
+    if spec.getattribute("Exif:ColorSpace") == _UNCALIBRATED:
+        return None, "says that its colours are not sRGB, but not what they are; read as sRGB"
     gamma = spec.getattribute("oiio:Gamma")
     if str(spec.getattribute("oiio:ColorSpace") or "").startswith("lin"):
         gamma = 1.0  # The reader's word for a gAMA of one.
@@ -46,7 +59,7 @@ def profile_of(spec: oiio.ImageSpec, format_name: str) -> tuple[Profile | None, 
 
 def _of_icc(data: bytes, spec: oiio.ImageSpec) -> tuple[Profile | None, str | None]:
     named = str(spec.getattribute("ICCProfile:profile_description") or "").strip()
-    if "srgb" in named.lower():
+    if "srgb" in named.lower() and _is_srgb(data):
         return None, None
     # Few pictures carry one, and loading this takes longer than reading many a picture.
     from PIL import ImageCms
@@ -64,6 +77,28 @@ def _of_icc(data: bytes, spec: oiio.ImageSpec) -> tuple[Profile | None, str | No
     if str(spec.format) != "uint8":
         return None, f"{words}; it is not applied, for that is done for 8 bits a channel only"
     return Profile(named or "unnamed", icc=data), f"{words}; where it is colour, it is converted"
+
+
+@lru_cache(maxsize=64)
+def _is_srgb(data: bytes) -> bool:
+    """Whether a profile does to colours what sRGB does, whatever it is called: linear and wide ones
+    have sRGB in their names too."""
+    from PIL import Image as Pictures
+    from PIL import ImageCms
+
+    ramp = np.linspace(0, 255, 17).round().astype(np.uint8)
+    steps = np.stack(np.meshgrid(ramp, ramp[::4], ramp[::4]), axis=-1).reshape(1, -1, 3)
+    try:
+        made = ImageCms.profileToProfile(
+            Pictures.fromarray(steps),
+            ImageCms.ImageCmsProfile(io.BytesIO(data)),
+            ImageCms.createProfile("sRGB"),
+            renderingIntent=ImageCms.Intent.RELATIVE_COLORIMETRIC,
+        )
+    except (ImageCms.PyCMSError, OSError):
+        return True  # It is no profile of RGB: said by whoever tries to apply it.
+    off = np.abs(np.asarray(made).astype(int) - steps.astype(int))
+    return bool(off.max() <= _SAME_CODES)
 
 
 def in_srgb(image: Image) -> Image:

@@ -24,9 +24,11 @@ MAX_BYTES = 2**30
 """Decoded: 16384² texels of four 8-bit channels, 8192² of four 32-bit ones."""
 
 _FORMATS = ("png", "jpeg", "targa", "tiff", "openexr", "webp", "hdr")
-_BITS = {"uint8": 8, "uint16": 16, "half": 16, "float": 32}
+_BITS = {"uint8": 8, "uint16": 16, "uint": 16, "half": 16, "float": 32}
 _BY_ROWS = ("png", "jpeg")
-_READ_AS = {"uint8": "uint8", "uint16": "uint16", "half": "half", "float": "float"}
+_READ_AS = {"uint8": "uint8", "uint16": "uint16", "uint": "uint16", "half": "half"}
+"""Whole numbers of 32 bits are read with 16, which is said; all else as floats."""
+_SIGNED = ("int8", "int16", "int")
 _AT_ONCE = 2**20
 """Values that are read together."""
 _PNG_COLOUR_TYPE = 25
@@ -40,7 +42,9 @@ def read_header(path: Path) -> ImageHeader:
     """
     source = _open(path)
     try:
-        _, count, notes = _layer(source.spec().channelnames)
+        names = source.spec().channelnames
+        first, count, notes = _layer(names)
+        count = 3 if _lacks_blue(names[first : first + count]) else count
         pages = _pages(source)
         return _header(path, source.spec(), source.format_name(), count, (*notes, *pages))
     finally:
@@ -60,7 +64,9 @@ def read_image(path: Path) -> Image:
         spec = source.spec()
         first, count, notes = _layer(spec.channelnames)
         notes = (*notes, *_pages(source))
-        header = _header(path, spec, source.format_name(), count, notes)
+        lacks_blue = _lacks_blue(spec.channelnames[first : first + count])
+        channels = 3 if lacks_blue else count
+        header = _header(path, spec, source.format_name(), channels, notes)
         pixels = _texels(source, first, count)
         problem = source.geterror()
     finally:
@@ -71,6 +77,9 @@ def read_image(path: Path) -> Image:
             subject=path.name,
             hint="Save or copy it again.",
         )
+    if lacks_blue:
+        pixels = np.concatenate([pixels, np.zeros_like(pixels[..., :1])], axis=2)
+        count = 3
     notes = header.notes
     bad = ~np.isfinite(pixels) if header.is_float else np.zeros((1, 1, 1), bool)
     unsound = int(bad.any(axis=2).sum())
@@ -212,6 +221,12 @@ def _header(
             hint="Make it smaller before bringing it in.",
         )
     kind = str(spec.format)
+    if kind in _SIGNED:
+        raise UnreadableFile(
+            f"it stores signed whole numbers ({kind}), which no quantity of a material is.",
+            subject=path.name,
+            hint="Save it with 8 or 16 bits, or as floats.",
+        )
     decoded = width * height * channels * max(1, _BITS.get(kind, 32) // 8)
     if decoded > MAX_BYTES:
         raise TooLarge(
@@ -234,7 +249,7 @@ def _header(
         height=height,
         channels=channels,
         bits=_BITS.get(kind, 32),
-        is_float=kind not in ("uint8", "uint16"),
+        is_float=kind not in ("uint8", "uint16", "uint"),
         format=format_name,
         notes=(*notes, *([told] if told else []), *_reading_notes(path, spec, format_name)),
         profile=profile.name if profile else None,
@@ -243,6 +258,8 @@ def _header(
 
 def _reading_notes(path: Path, spec: oiio.ImageSpec, format_name: str) -> list[str]:
     notes = []
+    if str(spec.format) == "uint":
+        notes.append("stored with 32 bits a channel, read with 16")
     if _is_premultiplied(spec):
         notes.append("alpha is premultiplied in the file, and was divided out")
     if _orientation(spec) != 1:
@@ -287,7 +304,8 @@ def _pages(source: oiio.ImageInput) -> tuple[str, ...]:
 def _layer(names: tuple[str, ...]) -> tuple[int, int, tuple[str, ...]]:
     """First channel and channel count of the layer to read, and a note on the channels left out."""
     if len(names) <= 4 and not any("." in name for name in names):
-        return 0, len(names), ()
+        missing = ("it has two channels, R and G; blue is read as 0",) if _lacks_blue(names) else ()
+        return 0, len(names), missing
     groups: dict[str, list[int]] = {}
     for position, name in enumerate(names):
         groups.setdefault(name.rpartition(".")[0], []).append(position)
@@ -306,6 +324,13 @@ def _layer(names: tuple[str, ...]) -> tuple[int, int, tuple[str, ...]]:
     if not others and len(members) > count:
         note = f"the first {count} of {len(members)} channels are read"
     return members[0], count, (note,) if note else ()
+
+
+def _lacks_blue(names: tuple[str, ...]) -> bool:
+    """Whether two channels are the first two of three, and not a grey with its alpha: x and y of
+    normals, say. Blue is read as 0."""
+    letters = tuple(name.rpartition(".")[2][:1].lower() for name in names)
+    return letters in (("r", "g"), ("x", "y"))
 
 
 def _leads_with_colour(names: tuple[str, ...], members: list[int]) -> bool:

@@ -134,6 +134,8 @@ class Reading:
 def words_of(stem: str) -> list[str]:
     """A name's words: `T_DomeCopper_BaseColor2k` → T, Dome, Copper, Base, Color, 2k."""
     words: list[str] = []
+    # `u1_v1` is one word, whatever parts it.
+    stem = re.sub(r"(?<![A-Za-z0-9])([uU]\d+)[_-]([vV]\d+)(?![A-Za-z0-9])", r"\1\2", stem)
     for chunk in re.split(r"[^A-Za-z0-9]+", stem):
         if _CODE.match(chunk) and not _SIZE.match(chunk.lower()):
             words.append(chunk)
@@ -238,7 +240,11 @@ def _strong(options: list[tuple[str, Reading]]) -> set[str]:
 
 def udim_of(noise: Sequence[str]) -> int | None:
     """The number of the UDIM tile that a name holds, 1001 to 1999; `None` without one. Common
-    practice: 1001 + u + 10 v for the square at (u, v)."""
+    practice: 1001 + u + 10 v for the square at (u, v), or `u1_v1`, counted from 1."""
+    for word in noise:
+        if tile := re.fullmatch(r"u(\d+)v(\d+)", word.lower()):
+            # Counted from 1 in each direction.
+            return 1000 + int(tile[1]) + 10 * (int(tile[2]) - 1)
     numbers = [int(word) for word in noise if re.fullmatch(r"1\d{3}", word)]
     return numbers[-1] if numbers and numbers[-1] > 1000 else None
 

@@ -182,7 +182,8 @@ def tile_of(file: str) -> int | None:
     """
     stem = PurePosixPath(file).stem
     # Reading a name costs; most have no such number.
-    return udim_of(readings(stem)[0].noise) if re.search(r"1\d{3}", stem) else None
+    has_number = re.search(r"1\d{3}|[uU]\d+[_-]?[vV]\d+", stem)
+    return udim_of(readings(stem)[0].noise) if has_number else None
 
 
 def tiles_of_set(document: Document, set_name: str) -> list[int]:

@@ -263,7 +263,11 @@ class MeshesApi(Api):
     def test_masks_and_materials_are_painted_into_uvs_in_one_step(self) -> None:
         project = self.sample()
         path = f"/projects/{project['id']}"
-        mask = self.painted(project, what="faces", slot="Front", at=[0, 1], size=256)
+        stacked = self.painted(project, what="faces", slot="Front", at=[0, 1], size=256)
+        self.assertIn("share 100% of the texels", stacked["error"]["message"])
+        overlap = self.painted(project, what="three-sides", slot="Front", size=256)
+        self.assertIn("its UVs overlap", overlap["error"]["message"])
+        mask = self.painted(project, what="faces", slot="Back", at=[0], size=256)
         self.assertEqual(mask["state"], "done", mask["error"])
         entry = self.call("get", path)["document"]["maps"][mask["result"]["map"]]
         self.assertEqual(entry["roles"], {"r": "mask"})

@@ -109,17 +109,33 @@ def read_gltf(path: Path, find: Find, name: str) -> Mesh:
 
 
 def _refuse_compression(gltf: dict[str, Any], name: str) -> None:
-    """Raises `UnreadableFile` for compression that is not decoded, also where the file does not
-    call it required but has nothing else."""
-    views = gltf.get("bufferViews", [])
-    named = set(gltf.get("extensionsRequired", [])) & set(_KNOWN_COMPRESSION)
-    packed = {e for view in views for e in view.get("extensions", {}) if e in _KNOWN_COMPRESSION}
+    """Raises `UnreadableFile` for compression that is not decoded, unless the file calls it
+    optional and has its data without it too."""
+    required = set(gltf.get("extensionsRequired", []))
+    named = required & set(_KNOWN_COMPRESSION)
+    buffers = gltf.get("buffers", [])
+    packed = {
+        extension
+        for view in gltf.get("bufferViews", [])
+        for extension in view.get("extensions", {})
+        if extension in _KNOWN_COMPRESSION and _is_placeholder(buffers, view, extension)
+    }
     for extension in sorted(named | packed):
         raise UnreadableFile(
             f"its geometry is compressed with {extension}.",
             subject=name,
             hint="Export it without compression, or with Draco.",
         )
+
+
+def _is_placeholder(buffers: list[dict[str, Any]], view: dict[str, Any], extension: str) -> bool:
+    """Whether a compressed view has no data but the compressed one: its buffer is only claimed.
+    Source: EXT_meshopt_compression, “Fallback buffers”."""
+    number = view.get("buffer", 0)
+    buffer = buffers[number] if isinstance(number, int) and number < len(buffers) else {}
+    if buffer.get("extensions", {}).get(extension, {}).get("fallback"):
+        return "uri" not in buffer and number > 0
+    return False
 
 
 def _brings(gltf: dict[str, Any]) -> list[str]:

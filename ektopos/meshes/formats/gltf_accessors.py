@@ -51,7 +51,7 @@ class Accessors:
         """The attributes of a primitive as the file stores them, decompressed where they are
         compressed."""
         names: dict[str, int] = primitive["attributes"]
-        packed = primitive.get("extensions", {}).get(DRACO)
+        packed = self._packed(primitive)
         if packed is None:
             return {name: self.stored(index) for name, index in names.items()}
         mesh = self._decompressed(packed)
@@ -75,7 +75,7 @@ class Accessors:
         """The attributes of a primitive by their names, decompressed where they are compressed."""
         names: dict[str, int] = primitive["attributes"]
         values = {name: self.values(index) for name, index in names.items() if name != "POSITION"}
-        packed = primitive.get("extensions", {}).get(DRACO)
+        packed = self._packed(primitive)
         if packed is None:
             return {"POSITION": self.values(names["POSITION"])} | values
         mesh = self._decompressed(packed)
@@ -87,7 +87,7 @@ class Accessors:
     def corners(self, primitive: dict[str, Any], count: int) -> NDArray[np.int64]:
         """The vertex numbers of a primitive with `count` vertices, in their running order. Raises
         `ValueError` where one points beyond them."""
-        packed = primitive.get("extensions", {}).get(DRACO)
+        packed = self._packed(primitive)
         if packed is not None:
             corners = np.asarray(self._decompressed(packed).faces).reshape(-1).astype(np.int64)
         elif "indices" in primitive:
@@ -97,6 +97,17 @@ class Accessors:
         if corners.size and (corners.min() < 0 or corners.max() >= count):
             raise ValueError("an index points beyond the vertices")
         return corners
+
+    def _packed(self, primitive: dict[str, Any]) -> dict[str, Any] | None:
+        """The Draco data of a primitive, or nothing where the file also stores it plainly. Source:
+        KHR_draco_mesh_compression: a file that does not require it carries both."""
+        packed: dict[str, Any] | None = primitive.get("extensions", {}).get(DRACO)
+        if packed is None or DRACO in self.gltf.get("extensionsRequired", []):
+            return packed
+        needed = [*primitive["attributes"].values()]
+        needed += [primitive["indices"]] if "indices" in primitive else []
+        plain = all("bufferView" in self.gltf["accessors"][index] for index in needed)
+        return None if plain else packed
 
     def _decompressed(self, packed: dict[str, Any]) -> Any:
         import DracoPy  # loaded for the files that need it

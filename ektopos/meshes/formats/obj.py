@@ -74,6 +74,9 @@ def read_obj(path: Path, find: Find, name: str) -> Mesh:
     colours = np.where(widths[:, None] >= 6, with_alpha(seen_colours(numbers[:, 3:])), np.nan)
     uvs, _ = _numbers(lines.uvs, 2, 1)
     normals, _ = _numbers(lines.normals, 3, 3)
+    for what, values in (("UV", uvs), ("normal", normals)):
+        if not np.isfinite(values).all():
+            raise ValueError(f"a {what} is written as a word (nan or inf), not as a number")
     counts = np.array([len(face.split()) for face in lines.faces], np.int64)
     if (counts < 3).any():
         raise ValueError("a face has fewer than three corners")

@@ -78,6 +78,9 @@ def read_ply(path: Path, name: str) -> Mesh:
             start = _read_binary(element, raw, start, order)
     by_name = {element.name: element for element in elements}
     vertex, face = by_name.get("vertex"), by_name.get("face")
+    strips = by_name.get("tristrips")
+    if strips is not None and (face is None or not face.count):
+        face = _of_strips(strips)
     if vertex is None or not vertex.count or any(axis not in vertex.columns for axis in "xyz"):
         raise UnreadableFile("there are no vertices in it.", subject=name, hint="Export it again.")
     return join_parts(Path(name).stem, [_part(vertex, face)], ("slot_0",), (), ())
@@ -194,6 +197,32 @@ def _read_uneven(element: _Element, raw: bytes, start: int, order: str) -> int:
     }
     element.counts = {name: np.array(values, np.int64) for name, values in counts.items()}
     return start
+
+
+def _of_strips(strips: _Element) -> _Element:
+    """Faces of triangle strips, which a −1 parts; every second triangle of a strip is wound the
+    other way. Triangles of fewer than three vertices only join the strip."""
+    key = next((key for key in _CORNERS if key in strips.columns), None)
+    face = _Element("face", 0)
+    if key is None:
+        return face
+    run = strips.columns[key].astype(np.int64)
+    # Rows are strips of their own as well.
+    row = np.repeat(np.arange(strips.count), strips.counts[key])
+    breaks = (run < 0).cumsum()
+    first, second, third = run[:-2], run[1:-1], run[2:]
+    whole = (row[:-2] == row[2:]) & (breaks[:-2] == breaks[2:]) & (first >= 0)
+    starts = np.flatnonzero(np.r_[True, (run[:-1] < 0) | (row[:-1] != row[1:])])
+    place = np.arange(len(run)) - starts[np.searchsorted(starts, np.arange(len(run)), "right") - 1]
+    odd = (place[:-2] % 2 == 1)[:, None]
+    corners = np.stack([first, second, third], axis=1)
+    corners = np.where(odd, corners[:, [1, 0, 2]], corners)[whole]
+    apart = (corners[:, 0] != corners[:, 1]) & (corners[:, 1] != corners[:, 2])
+    corners = corners[apart & (corners[:, 0] != corners[:, 2])]
+    face.count = len(corners)
+    face.columns = {"vertex_indices": corners.reshape(-1)}
+    face.counts = {"vertex_indices": np.full(len(corners), 3, np.int64)}
+    return face
 
 
 def _part(vertex: _Element, face: _Element | None) -> Part:

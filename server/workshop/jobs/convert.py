@@ -74,7 +74,7 @@ def _added(
     feeds += [
         SetFeed(material=goal, input=name, feed=feed)
         for name, feed in made.inputs.items()
-        if name not in contents
+        if name not in contents and name != "f0"
     ]
     if made.alpha_mode is not None:
         feeds.append(SetSetting(material=goal, setting="alpha_mode", value=made.alpha_mode))
