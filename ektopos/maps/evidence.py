@@ -305,6 +305,18 @@ def is_two_channel_normal(s: Statistics) -> bool:
     return could_be_two_channels(s) and slopes_tell(s)
 
 
+def could_be_in_green_and_alpha(s: Statistics) -> bool:
+    """Whether green and alpha lie around the middle as y and x of normals do, and red and blue say
+    nothing, or the same as green. An older compressed layout; common practice."""
+    if len(s.channels) < 4:
+        return False
+    red, green, blue, alpha = s.channels
+    silent = is_grey(s) or (red.is_constant and blue.is_constant)
+    return silent and all(
+        abs(channel.mean - 0.5) < 0.12 and channel.deviation > 0.01 for channel in (green, alpha)
+    )
+
+
 def could_be_two_channels(s: Statistics) -> bool:
     """Whether R and G lie around the middle as the x and y of normals do, and blue says nothing."""
     if len(s.channels) < 3:

@@ -210,16 +210,27 @@ class Compressed(TestCase):
         )
         self.assertTrue(mesh.has_uv.all())
 
-    def test_what_is_not_decoded_is_refused_by_name_also_when_it_is_only_used(self) -> None:
-        made = Gltf()
-        meshes = one_triangle(made)
-        made.json["bufferViews"][0]["extensions"] = {"EXT_meshopt_compression": {"buffer": 0}}
-        with folder() as root, self.assertRaisesRegex(UnreadableFile, "EXT_meshopt_compression"):
-            read_mesh(
-                made.save(
+    def test_what_is_not_decoded_is_refused_unless_it_is_there_plainly_too(self) -> None:
+        # Source: EXT_meshopt_compression, “Fallback buffers”.
+        claimed = {"byteLength": 64, "extensions": {"EXT_meshopt_compression": {"fallback": True}}}
+        for plain in (True, False):
+            made = Gltf()
+            meshes = one_triangle(made)
+            (view,) = made.json["bufferViews"]
+            view["extensions"] = {"EXT_meshopt_compression": {"buffer": 0}}
+            with folder() as root, self.subTest(plain=plain):
+                path = made.save(
                     root / "m.gltf", meshes=meshes, extensionsUsed=["EXT_meshopt_compression"]
                 )
-            )
+                if plain:
+                    np.testing.assert_allclose(read_mesh(path).positions, TRIANGLE)
+                    continue
+                gltf = json.loads(path.read_text())
+                gltf["buffers"].append(claimed)
+                gltf["bufferViews"][0] |= {"buffer": 1, "byteOffset": 0}
+                path.write_text(json.dumps(gltf))
+                with self.assertRaisesRegex(UnreadableFile, "EXT_meshopt_compression"):
+                    read_mesh(path)
 
     def test_quantised_uvs_are_those_that_the_material_means(self) -> None:
         # Source: KHR_mesh_quantization, “UVs can be scaled by KHR_texture_transform”.

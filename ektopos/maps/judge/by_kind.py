@@ -7,7 +7,7 @@ from dataclasses import replace
 from ektopos.document import COLOUR_ROLES
 from ektopos.maps import evidence as ev
 from ektopos.maps.judge.by_person import by_person
-from ektopos.maps.judge.case import Case, Words, speaks
+from ektopos.maps.judge.case import Case, Words, doubt, speaks
 from ektopos.maps.judge.colour import judge_colour
 from ektopos.maps.judge.grey import judge_grey
 from ektopos.maps.judge.normal import judge_normal, judge_object_normal
@@ -53,6 +53,8 @@ def _by_kind(case: Case) -> Verdict:
         return judge_object_normal(case, words)
     if ev.reads_as_normal(s, named=case.named == "normal"):
         return judge_normal(case, words)
+    if case.named == "normal" and ev.could_be_in_green_and_alpha(s):
+        return _normals_in_alpha(case, words)
     if case.names_channels:
         return judge_packed(case, words)
     if not reading.roles and ev.is_palette(case.facts.header, s):
@@ -61,6 +63,14 @@ def _by_kind(case: Case) -> Verdict:
     if packed:
         return judge_packed(case, words)
     return judge_grey(case, words) if ev.is_grey(s) else judge_colour(case, words)
+
+
+def _normals_in_alpha(case: Case, words: Words) -> Verdict:
+    words += doubt(
+        "it keeps y of its normals in green and x in alpha, which cannot be fed: save it with x in "
+        "red, y in green and z in blue"
+    )
+    return case.verdict({"rgb": "unknown"}, 0.9, words)
 
 
 def _palette(case: Case, words: Words) -> Verdict:

@@ -185,7 +185,10 @@ def _parsed(text: str, count: int, kind: type[np.float64] | type[np.int64]) -> N
         warnings.simplefilter(
             "ignore", DeprecationWarning
         )  # what NumPy says of a text that is not all numbers
-        values = np.fromstring(text, kind, sep=" ")
+        try:
+            values = np.fromstring(text, kind, sep=" ")
+        except ValueError:  # NumPy's own words say nothing of the file
+            values = np.zeros(0, kind)
     if len(values) != count:
         raise ValueError("a line does not hold numbers")
     return values
