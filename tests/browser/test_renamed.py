@@ -3,6 +3,8 @@ of Scene, and in the layout; a material and a map set besides."""
 
 from __future__ import annotations
 
+import re
+
 import numpy as np
 
 from tests.browser.site import Site
@@ -21,14 +23,11 @@ class Renamed(Site):
         page.get_by_role("heading", name="plates", exact=True).wait_for()
         pictures["meshes"] = self.stage_pixels()
         page.locator("table.slots tbody tr").first.locator("b").click()
-        layout = page.get_by_role("region", name="UV layout").locator("canvas")
+        layout = page.get_by_label(re.compile("^UV layout of"))
         layout.wait_for()
         pictures["layout"] = self.canvas_pixels(layout)
         page.keyboard.press("Escape")
-        self.go("Materials")
-        page.get_by_role("button", name=self.material, exact=True).first.click()
-        page.get_by_role("heading", name=self.material, exact=True).wait_for()
-        page.locator(".stage-box canvas, [data-testid=stage] canvas").first.wait_for()
+        self.to_material(self.material)
         pictures["materials"] = self.stage_pixels()
         self.go("Scene")
         pictures["scene"] = self.stage_pixels()
@@ -47,7 +46,7 @@ class Renamed(Site):
         self.material = "tile"
         self.open_small_project()
         project = self.page.url.split("/")[-2]
-        self.other_page(project, {"kind": "stand", "item": "plates", "mesh": "plates"})
+        self.other_page(project, {"kind": "stand", "items": {"plates": {"mesh": "plates"}}})
         self.page.reload()
         before = self.seen()
         self.go("Meshes")
