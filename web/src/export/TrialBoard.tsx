@@ -63,7 +63,7 @@ const short = (cell: Cell): string => {
     return `${glyph} ${most.toFixed(most < 10 ? 1 : 0)}${cell.unit === 'degrees' ? '°' : ''}`
   }
   if (cell.verdict === 'close') return `${glyph} ½`
-  return `${glyph} 0`
+  return cell.verdict === 'same' ? `${glyph} 0` : glyph
 }
 
 interface BoardProps {
@@ -82,7 +82,7 @@ export function TrialBoard({ pack, behind, busy }: BoardProps) {
   const show = useStatus((state) => state.show)
   useEffect(() => {
     show(
-      '= equal   ≈ within rounding or compression   △ lost on the way   ≠ differs   ✎ set by hand   – not supported by this target   · not used',
+      '= equal\u2003≈ within rounding or compression\u2003△ lost on the way\u2003≠ differs\u2003✎ set by hand\u2003– not supported by this target\u2003· not used',
     )
     return () => show('')
   }, [show])
@@ -143,7 +143,7 @@ export function TrialBoard({ pack, behind, busy }: BoardProps) {
   ).length
   return (
     <section className="pane" aria-label="Trial">
-      <div className="bar" style={{ gap: 8 }}>
+      <div className="bar wrapping" style={{ gap: '4px 8px' }}>
         <h1>Trial</h1>
         {differ > 0 && <span className="chip brick">≠ {differ} differ</span>}
         {lost > 0 && <span className="chip amber">△ {lost} lost</span>}
@@ -390,11 +390,13 @@ function SettingPairs({ pairs }: { pairs: NonNullable<Cell['settings']> }) {
   )
 }
 
+const SCALE_UNITS: Record<string, string> = { '8-bit steps': 'steps of 8 bits' }
+
 /** What black and white stand for in the picture of a difference. */
 const differenceScale = (cell: Cell) =>
   cell.white_at == null
     ? ''
-    : `black is no difference, white ${readable(cell.white_at)} ${cell.unit} or more`
+    : `black is no difference, white ${readable(cell.white_at)} ${SCALE_UNITS[cell.unit!] ?? cell.unit} or more`
 
 function Detail({ cell, pack, trial }: { cell: Cell; pack: Package; trial: TrialResult }) {
   const id = useProjectId()
