@@ -118,13 +118,15 @@ def feeds_of_corrected_maps(examined: Examined) -> Iterator[Finding]:
                 continue
             held, goal = said_otherwise
             words = (ROLE_LABELS[held], TABLE[input_name].label.lower(), TABLE[goal].label.lower())
+            move = _moved_feed(name, input_name, goal, feed, material, held)
+            taken = f"{words[2]} is fed from another map: feed it from the one that is right."
             yield found(
                 "feed-contradicts-map",
                 f"material {name} · {input_name}",
                 f"You said that {feed.map} holds {words[0]}, and it still feeds {words[1]}.",
                 evidence=feed.map or "",
-                fix=f"Move the feed to {words[2]}.",
-                remedy=_moved_feed(name, input_name, goal, feed, material, held),
+                fix=f"Move the feed to {words[2]}." if move else taken.capitalize(),
+                remedy=move,
             )
 
 

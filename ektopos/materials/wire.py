@@ -50,14 +50,14 @@ def input_for(role: Role) -> InputName | None:
 
 def contradiction(document: Document, feed: Feed, name: InputName) -> tuple[Role, InputName] | None:
     """What a person has said that a feed's map holds, and the input for it, where it feeds another
-    one. Only data counts: a colour may feed several inputs, and a mask any."""
+    one. A base colour may feed any colour besides, and a mask anything."""
     entry = document.maps.get(feed.map or "")
     if entry is None or not entry.by_hand or name not in FED_BY:
         return None
     letters = set(feed.channels or "rgb")
     role: Role = next((r for group, r in entry.roles.items() if letters & set(group)), "unknown")
     goal = input_for(role)
-    if goal is None or role in FED_BY[name] or TABLE[goal].is_colour:
+    if goal is None or role in FED_BY[name] or goal == "base_color":
         return None
     return role, goal
 

@@ -1,4 +1,5 @@
 import { Button } from '@mui/material'
+import { Link, useParams } from 'react-router'
 
 import { useEdit } from '../api/changes'
 import { useFindings } from '../api/queries'
@@ -7,11 +8,13 @@ import { count } from '../words'
 /** Feeds that still take a corrected map for what it was before: said at once, and moved in one step. */
 export function Contradictions() {
   const edit = useEdit()
+  const { id } = useParams()
   const findings = (useFindings().data ?? []).filter(
     (finding) => finding.code === 'feed-contradicts-map' && finding.waived == null,
   )
   const moves = findings.flatMap((finding) => finding.remedy?.edits ?? [])
   if (findings.length === 0) return null
+  const material = /^material (.*) · [^·]*$/.exec(findings[0]!.subject)?.[1] ?? ''
   return (
     <div className="bar wrap" role="status" style={{ height: 'auto', paddingBlock: 6 }}>
       <span className="amber">△ {findings[0]!.message}</span>
@@ -19,6 +22,14 @@ export function Contradictions() {
         <span className="small">and {count(findings.length - 1, 'feed')} more</span>
       )}
       <span className="grow" />
+      {moves.length === 0 && (
+        <>
+          <span className="small">{findings[0]!.fix}</span>
+          <Button component={Link} to={`/projects/${id}/materials/${encodeURIComponent(material)}`}>
+            Show in feed sheet
+          </Button>
+        </>
+      )}
       {moves.length > 0 && (
         <Button onClick={() => void edit(...moves)}>
           {findings.length > 1 ? 'Move the feeds' : 'Move the feed'}
