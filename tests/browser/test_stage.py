@@ -154,6 +154,10 @@ class Stage(Site):
             kept = look.get_by_label("Panorama of the project")
             kept.click()
             page.get_by_role("option", name="red", exact=True).click()
+        # What is said at the foot takes lines from the stage.
+        page.keyboard.press("Escape")
+        for said in (page.get_by_role("alert"), page.get_by_role("region", name="Files coming in")):
+            said.get_by_role("button", name="Close").click()
         lit = self.stage_pixels(unlike=charted)
         page.reload()
         page.locator(".tabs").get_by_text("panorama", exact=True).wait_for()
