@@ -10,7 +10,6 @@ from typing import cast
 from pydantic import BaseModel
 
 from ektopos.document import (
-    TABLE,
     WIDE_INPUTS,
     Document,
     Feed,
