@@ -131,18 +131,19 @@ class Judge:
             return replace(cell, verdict="lost", cause=texture.problem, message=sentence)
         comparison = self._compared(material, _input_of(cell), imported)
         judged = comparison.judged(cell)
-        if keep is not None and (fed_by_maps or judged.verdict == "differs"):
+        if fed_by_maps or judged.verdict == "differs":
             white = white_at(float(comparison.error.max()), comparison.unit)
             judged = replace(judged, white_at=round(white, 4))
-            pictures = small_pictures(
-                comparison.here,
-                comparison.actual,
-                comparison.error,
-                comparison.name,
-                white,
-                comparison.scale,
-            )
-            keep(material.name, comparison.name, pictures)
+            if keep is not None:
+                pictures = small_pictures(
+                    comparison.here,
+                    comparison.actual,
+                    comparison.error,
+                    comparison.name,
+                    white,
+                    comparison.scale,
+                )
+                keep(material.name, comparison.name, pictures)
         if judged.verdict == "differs":
             judged = explained(judged, comparison, material, imported)
             other = self._other_texture(material, comparison, imported, judged.cause)
@@ -271,9 +272,9 @@ class Judge:
                     compared.expected, compared.actual, compared.error, name, white, 1.0
                 ),
             )
-            cell = replace(cell, white_at=round(white, 4))
         judged = replace(
             cell,
+            white_at=round(white, 4),
             verdict="same" if compared.largest <= same else "close",
             max_error=round(compared.largest, 4),
             mean_error=round(compared.mean, 5),

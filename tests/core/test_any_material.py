@@ -141,7 +141,7 @@ class AnyMaterial(TestCase):
                 pixels = cv2.imread(str(path), cv2.IMREAD_UNCHANGED)
                 pixels = pixels if pixels.ndim == 3 else pixels[..., None]
                 place = {"b": 0, "g": 1, "r": 2, "a": 3}[letter] if pixels.shape[2] > 1 else 0
-                y, x = rng.integers(2, pixels.shape[0] - 2), rng.integers(2, pixels.shape[1] - 2)
+                y, x = (int(rng.integers(2, side - 1)) for side in pixels.shape[:2])
                 part = pixels[y - 2 : y + 3, x - 2 : x + 3, place]
                 part[:] = np.where(part > 127, part - 90, part + 90)
                 cv2.imwrite(str(path), pixels)

@@ -41,7 +41,7 @@ class Labels(TestCase):
                     "roles": {"rgb": "base_color"},
                     "encoding": "srgb",
                 },
-                "tile_col: base color, srgb",
+                "tile_col: base colour, srgb",
             ),
             ({"kind": "remove-maps", "maps": ["a", "b"]}, "remove 2 maps"),
             ({"kind": "remove-maps", "maps": ["a"]}, "remove a"),
@@ -51,7 +51,7 @@ class Labels(TestCase):
             ({"kind": "rename-materials", "names": {"a": "b", "c": "d"}}, "rename 2 materials"),
             (
                 {"kind": "set-feed", "material": "m", "input": "base_color", "feed": None},
-                "m: base color given back",
+                "m: base colour given back",
             ),
             (
                 {"kind": "set-feed", "material": "m", "input": "roughness", "feed": {"value": 0.5}},
@@ -79,7 +79,7 @@ class Labels(TestCase):
                     "maps": {"a": {"file": "a.png"}},
                     "meshes": {"h": {"file": "h.glb"}},
                 },
-                "bring in 1 maps and 1 meshes",
+                "bring in 1 map and 1 mesh",
             ),
         ]
         for edit, words in cases:
