@@ -32,6 +32,33 @@ def zipped(root: Path, below: str = "") -> bytes:
     return content.getvalue()
 
 
+class Behind(Api):
+    def test_only_what_leaves_otherwise_makes_a_package_outdated(self) -> None:
+        project = self.sample()
+        of = f"/projects/{project['id']}"
+        self.call("post", f"{of}/exports", {"revision": project["revision"], "trial": False})
+        (package,) = self.call("get", f"{of}/packages")
+        steps = (
+            ({"kind": "stand", "items": {"a": {"mesh": "plates"}}}, []),
+            ({"kind": "set-done", "mesh": "plates", "slot": "Front", "done": True}, []),
+            (
+                {
+                    "kind": "change-feed",
+                    "material": "plain",
+                    "input": "roughness",
+                    "change": {"value": 0.6},
+                },
+                [package["id"]],
+            ),
+        )
+        for edit, behind in steps:
+            with self.subTest(edit["kind"]):
+                project = self.edit(project, edit)
+                self.assertEqual(self.call("get", f"{of}/outdated-packages"), behind)
+        self.call("post", f"{of}/undo", {"revision": project["revision"]})
+        self.assertEqual(self.call("get", f"{of}/outdated-packages"), [])
+
+
 class Plans(Api):
     def test_a_draft_gives_its_whole_plan(self) -> None:
         project = self.sample()
