@@ -1,6 +1,6 @@
 import { Picture } from '../components/Picture'
 import { Checkbox, Menu, MenuItem, Select } from '@mui/material'
-import { useState } from 'react'
+import { useEffect, useState } from 'react'
 import type { DragEvent, MouseEvent } from 'react'
 
 import { useEdit } from '../api/changes'
@@ -179,6 +179,7 @@ function SlotRow({
   const looks = useLooks().data ?? {}
   const materials = Object.keys(useProject().data?.document.materials ?? {}).sort(naturally)
   const show = useStatus((state) => state.show)
+  const [under, setUnder] = useState(false)
   const note = useNoting((state) => state.open)
   const [anchor, setAnchor] = useState<HTMLElement | null>(null)
   const [over, setOver] = useState(false)
@@ -206,6 +207,13 @@ function SlotRow({
       }
     },
   }
+  const facts = `${slot.name} · ${slot.area.toPrecision(3)} m² · covers ${Math.round(slot.uv.coverage * 100)} % of 0–1 · ${count(slot.uv.islands, 'island')}`
+  useEffect(() => {
+    // Said anew when the slot is unwrapped or renamed under the pointer, and no longer than it is there.
+    if (!under) return
+    show(facts)
+    return () => show('')
+  }, [facts, show, under])
   const pick = (event: MouseEvent) =>
     choose(slot.name, event.ctrlKey || event.metaKey || event.shiftKey)
   return (
@@ -215,11 +223,12 @@ function SlotRow({
       {...drop}
       onMouseEnter={() => {
         hover(slot.name)
-        show(
-          `${slot.name} · ${slot.area.toPrecision(3)} m² · covers ${Math.round(slot.uv.coverage * 100)} % of 0–1 · ${count(slot.uv.islands, 'island')}`,
-        )
+        setUnder(true)
       }}
-      onMouseLeave={() => hover(null)}
+      onMouseLeave={() => {
+        hover(null)
+        setUnder(false)
+      }}
     >
       <td style={{ width: 30 }}>
         <span className="badge" style={{ background: SLOT_TINTS[number % SLOT_TINTS.length] }}>
