@@ -9,11 +9,12 @@ interface Props extends ImgHTMLAttributes<HTMLImageElement> {
 const TRIES = 3
 const PAUSE = 1500
 
-/** A picture that the server makes: asked for again where it could not be had, and said in its place where it never can. */
+/** A picture that the server makes: seen to be on its way while it takes long, asked for again where it could not be had, and said in its place where it never can. */
 export function Picture({ src, alt, className, style, ...others }: Props) {
   const [failed, setFailed] = useState({ src, times: 0, wait: false })
   if (failed.src !== src) setFailed({ src, times: 0, wait: false })
   const { times, wait } = failed
+  const [here, setHere] = useState('')
   useEffect(() => {
     if (!wait) return
     const again = setTimeout(() => setFailed({ src, times, wait: false }), PAUSE * times)
@@ -39,6 +40,8 @@ export function Picture({ src, alt, className, style, ...others }: Props) {
       alt={alt}
       // While it waits to be asked for again there is nothing to ask for.
       src={wait ? undefined : times ? `${src}${src.includes('?') ? '&' : '?'}again=${times}` : src}
+      aria-busy={here !== src || undefined}
+      onLoad={() => setHere(src)}
       onError={() => setFailed({ src, times: times + 1, wait: times < TRIES })}
     />
   )

@@ -29,12 +29,18 @@ export function Stage({ children, size, label, pose, framed, ready = true }: Pro
   const draws = drawing() !== 'none'
   useKeptCanvas(box, ready && draws, { children, size, pose, framed })
   const [failed] = Object.values(useKept((state) => state.troubles))
+  const late = useKept((state) => state.late.length > 0)
   const trouble = draws ? failed : NO_DRAWING
   return (
     <Ground ref={box} label={label} name="stage">
       {trouble && (
         <p className="stage-trouble" role="status">
           {trouble}
+        </p>
+      )}
+      {late && !trouble && (
+        <p className="stage-coming" role="status">
+          Maps are on their way …
         </p>
       )}
     </Ground>

@@ -20,9 +20,13 @@ interface Kept {
   shown: Shown | null
   /** What could not be drawn, a sentence for each. */
   troubles: Record<string, string>
+  /** Looks whose pictures take long to come. */
+  late: string[]
   show: (shown: Shown | null) => void
   /** Something cannot be drawn, or can again. */
   fail: (what: string, sentence: string | null) => void
+  /** A look's pictures take long, or have come. */
+  wait: (what: string, long: boolean) => void
 }
 
 function holder(): HTMLDivElement {
@@ -35,7 +39,13 @@ export const useKept = create<Kept>((set) => ({
   element: holder(),
   shown: null,
   troubles: {},
+  late: [],
   show: (shown) => set({ shown }),
+  wait: (what, long) =>
+    set(({ late }) => {
+      if (late.includes(what) === long) return {}
+      return { late: long ? [...late, what] : late.filter((other) => other !== what) }
+    }),
   fail: (what, sentence) =>
     set(({ troubles }) => {
       if (sentence === (troubles[what] ?? null)) return {}

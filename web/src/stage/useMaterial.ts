@@ -31,6 +31,8 @@ import { useView } from './view'
 const QUICK = 256
 const FULL = 1024
 const KEPT = 160
+/** Milliseconds after which pictures that are still on their way are spoken of. */
+const LONG = 600
 const loader = new TextureLoader()
 const loaded = new Map<string, Promise<Texture>>()
 
@@ -74,7 +76,12 @@ function usePictures(look: StageLook | undefined): Pictures {
   const keys = KINDS.map((kind) => look?.pictures[kind] ?? '').join(' ')
   useEffect(() => {
     let wanted = true
-    const { fail } = useKept.getState()
+    const { fail, wait } = useKept.getState()
+    const long = setTimeout(() => wait(keys, true), LONG)
+    const come = () => {
+      clearTimeout(long)
+      wait(keys, false)
+    }
     const wish = keys.split(' ').map((key, index) => [KINDS[index]!, key] as const)
     const load = async (size: typeof QUICK | typeof FULL) => {
       if (!wanted) return
@@ -97,9 +104,12 @@ function usePictures(look: StageLook | undefined): Pictures {
         ),
       )
     }
-    void load(QUICK).then(() => load(FULL))
+    void load(QUICK)
+      .then(() => load(FULL))
+      .finally(() => wanted && come())
     return () => {
       wanted = false
+      come()
       groups[QUICK].off(wish)
       groups[FULL].off(wish)
       fail(keys, null)
