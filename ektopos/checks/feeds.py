@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from ektopos.checks.registry import Examined, Finding, Remedy, check, found
-from ektopos.document import ROLES, TABLE, Feed, InputName, MaterialEntry, Role
+from ektopos.document import TABLE, Feed, InputName, MaterialEntry, Role
 from ektopos.edits import ChangeFeed, SetFeed, SetSetting
 from ektopos.materials import feed_problem
-from ektopos.materials.wire import contradiction
+from ektopos.materials.wire import contradiction, feed_from
 from ektopos.names import in_words
 from ektopos.types import Channels
 
@@ -117,7 +117,7 @@ def feeds_of_corrected_maps(examined: Examined) -> Iterator[Finding]:
             if said_otherwise is None:
                 continue
             held, goal = said_otherwise
-            words = (ROLE_LABELS[held], TABLE[input_name].label.lower(), TABLE[goal].label.lower())
+            words = (in_words(held), TABLE[input_name].label.lower(), TABLE[goal].label.lower())
             move = _moved_feed(name, input_name, goal, feed, material, held)
             taken = f"{words[2]} is fed from another map: feed it from the one that is right."
             yield found(
@@ -128,9 +128,6 @@ def feeds_of_corrected_maps(examined: Examined) -> Iterator[Finding]:
                 fix=f"Move the feed to {words[2]}." if move else taken.capitalize(),
                 remedy=move,
             )
-
-
-ROLE_LABELS = {role: in_words(role) for role in ROLES}
 
 
 def _moved_feed(
@@ -145,10 +142,9 @@ def _moved_feed(
     there = entry.inputs.get(goal)
     if there is not None and there.maps():
         return None
-    wide = TABLE[goal].is_wide
-    channels: Channels = "rgb" if wide else (feed.channels or "r")
-    narrow: Channels = "r" if not wide and channels in ("rgb", "rgba") else channels
-    moved = Feed(map=feed.map, channels=narrow, invert=role == "gloss", uv=feed.uv, wrap=feed.wrap)
+    channels: Channels = "rgb" if TABLE[goal].is_wide else (feed.channels or "r")
+    taken = feed_from(feed.map, channels, goal, role)
+    moved = taken.model_copy(update={"uv": feed.uv, "wrap": feed.wrap})
     words = TABLE[from_input].label.lower(), TABLE[goal].label.lower()
     return Remedy(
         "move the feed",

@@ -42,11 +42,9 @@ def read_header(path: Path) -> ImageHeader:
     """
     source = _open(path)
     try:
-        names = source.spec().channelnames
-        first, count, notes = _layer(names)
-        count = 3 if _lacks_blue(names[first : first + count]) else count
+        _, _, channels, notes = _layer(source.spec().channelnames)
         pages = _pages(source)
-        return _header(path, source.spec(), source.format_name(), count, (*notes, *pages))
+        return _header(path, source.spec(), source.format_name(), channels, (*notes, *pages))
     finally:
         source.close()
 
@@ -62,10 +60,8 @@ def read_image(path: Path) -> Image:
     source = _open(path)
     try:
         spec = source.spec()
-        first, count, notes = _layer(spec.channelnames)
+        first, count, channels, notes = _layer(spec.channelnames)
         notes = (*notes, *_pages(source))
-        lacks_blue = _lacks_blue(spec.channelnames[first : first + count])
-        channels = 3 if lacks_blue else count
         header = _header(path, spec, source.format_name(), channels, notes)
         pixels = _texels(source, first, count)
         problem = source.geterror()
@@ -77,16 +73,15 @@ def read_image(path: Path) -> Image:
             subject=path.name,
             hint="Save or copy it again.",
         )
-    if lacks_blue:
+    if channels > count:
         pixels = np.concatenate([pixels, np.zeros_like(pixels[..., :1])], axis=2)
-        count = 3
     notes = header.notes
     bad = ~np.isfinite(pixels) if header.is_float else np.zeros((1, 1, 1), bool)
     unsound = int(bad.any(axis=2).sum())
     if unsound:
         pixels[bad] = 0
         notes = (*notes, f"{unsound} texels are not a number or infinite, and are read as 0")
-    if _is_premultiplied(spec) and count in (2, 4):
+    if _is_premultiplied(spec) and channels in (2, 4):
         pixels = _divided_by_alpha(pixels)
     placed = _in_display_window(pixels, spec)
     return Image(
@@ -301,11 +296,19 @@ def _pages(source: oiio.ImageInput) -> tuple[str, ...]:
     return (f"{count - 1} further pages or parts are left out",) if count > 1 else ()
 
 
-def _layer(names: tuple[str, ...]) -> tuple[int, int, tuple[str, ...]]:
-    """First channel and channel count of the layer to read, and a note on the channels left out."""
+def _layer(names: tuple[str, ...]) -> tuple[int, int, int, tuple[str, ...]]:
+    """First channel and channel count of the layer to read, how many channels it is given as, and
+    notes on those left out or added."""
+    first, count, notes = _stored_layer(names)
+    if _lacks_blue(names[first : first + count]):
+        return first, count, 3, (*notes, "it has two channels, R and G; blue is read as 0")
+    return first, count, count, notes
+
+
+def _stored_layer(names: tuple[str, ...]) -> tuple[int, int, tuple[str, ...]]:
+    """The same as the file stores it."""
     if len(names) <= 4 and not any("." in name for name in names):
-        missing = ("it has two channels, R and G; blue is read as 0",) if _lacks_blue(names) else ()
-        return 0, len(names), missing
+        return 0, len(names), ()
     groups: dict[str, list[int]] = {}
     for position, name in enumerate(names):
         groups.setdefault(name.rpartition(".")[0], []).append(position)

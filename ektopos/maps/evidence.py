@@ -312,9 +312,7 @@ def could_be_in_green_and_alpha(s: Statistics) -> bool:
         return False
     red, green, blue, alpha = s.channels
     silent = is_grey(s) or (red.is_constant and blue.is_constant)
-    return silent and all(
-        abs(channel.mean - 0.5) < 0.12 and channel.deviation > 0.01 for channel in (green, alpha)
-    )
+    return silent and _lies_like_slopes(green) and _lies_like_slopes(alpha)
 
 
 def could_be_two_channels(s: Statistics) -> bool:
@@ -325,10 +323,14 @@ def could_be_two_channels(s: Statistics) -> bool:
     return (
         blue.is_constant
         and (blue.mean < 0.01 or blue.mean > 0.99)
-        and all(
-            abs(channel.mean - 0.5) < 0.12 and channel.deviation > 0.01 for channel in (red, green)
-        )
+        and _lies_like_slopes(red)
+        and _lies_like_slopes(green)
     )
+
+
+def _lies_like_slopes(channel: ChannelFacts) -> bool:
+    """Whether a channel lies around the middle and varies, as x and y of normals do."""
+    return abs(channel.mean - 0.5) < 0.12 and channel.deviation > 0.01
 
 
 def is_normal_saved_as_colour(s: Statistics) -> bool:

@@ -69,6 +69,13 @@ def channels_with_role(document: Document, map_name: str, role: Role) -> Channel
     return None
 
 
+def feed_from(map_name: str | None, channels: Channels, name: InputName, role: Role) -> Feed:
+    """The feed of an input from channels of a map that hold a role: of several the first, where the
+    input is one number a texel."""
+    narrow: Channels = "r" if channels in SPREAD and name not in WIDE_INPUTS else channels
+    return Feed(map=map_name, channels=narrow, invert=role == "gloss")
+
+
 def material_from_set(document: Document, set_name: str, tile: int | None = None) -> MaterialEntry:
     """A material fed by the maps of a set, one feed for every input they hold; of a set with UDIM
     tiles by those of one tile, the first unless another is said.
@@ -99,13 +106,12 @@ def material_from_set(document: Document, set_name: str, tile: int | None = None
                         _is_called_bump(document.maps[pair[0]].file),
                     ),
                 )
-                narrow = "r" if channels in SPREAD and name not in WIDE_INPUTS else channels
                 if name == "subsurface" and channels == "rgb":
                     # A map in colours is the colour of what comes out, everywhere.
                     inputs["subsurface_color"] = Feed(map=map_name, channels="rgb")
                     inputs[name] = Feed(value=1.0)
                 else:
-                    inputs[name] = Feed(map=map_name, channels=narrow, invert=role == "gloss")
+                    inputs[name] = feed_from(map_name, channels, name, role)
     is_specular = "f0" in inputs and "base_color" in inputs and "metallic" not in inputs
     if not is_specular:
         inputs.pop("f0", None)

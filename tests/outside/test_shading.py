@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import json
-import subprocess
 from unittest import TestCase
 
 import mitsuba as mi
@@ -16,7 +14,7 @@ from ektopos.shading import f0_from_ior, shade, specimen, vertex_tangents
 from ektopos.shading.brdf import first_bounce, fresnel
 from ektopos.shading.filtered import cube_directions, filtered, roughness_of
 from ektopos.shading.lights import LIGHTS
-from tests.outside.test_gltf import WEB
+from tests.outside.mikktspace import mikktspace
 
 mi.set_variant("scalar_rgb")
 
@@ -241,25 +239,7 @@ class Tangents(TestCase):
         ):
             normals = face_normals(positions, mesh.triangles)
             corners = mesh.triangles.reshape(-1)
-            given = {
-                "p": positions[corners].astype(np.float32).ravel().tolist(),
-                "n": normals[corners].ravel().tolist(),
-                "t": uvs[corners].astype(np.float32).ravel().tolist(),
-            }
-            script = (
-                "import { readFileSync } from 'fs'; import { generateTangents } from 'mikktspace';"
-                "const g = JSON.parse(readFileSync(0)); const f = (a) => new Float32Array(a);"
-                "console.log(JSON.stringify(Array.from(generateTangents(f(g.p), f(g.n), f(g.t)))))"
-            )
-            done = subprocess.run(
-                ["node", "--input-type=module", "-e", script],
-                cwd=WEB,
-                input=json.dumps(given),
-                capture_output=True,
-                text=True,
-                check=True,
-            )
-            theirs = np.array(json.loads(done.stdout)).reshape(-1, 4)
+            theirs = mikktspace(positions[corners], normals[corners], uvs[corners])
             ours = vertex_tangents(positions, normals, uvs, mesh.triangles).reshape(-1, 4)
             # Triangles without UV area have no tangent of their own, and any will do.
             a, b, c = (uvs[mesh.triangles[:, i]] for i in range(3))

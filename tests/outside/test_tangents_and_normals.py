@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import subprocess
 from dataclasses import replace
 from pathlib import Path
 from unittest import TestCase
@@ -16,9 +15,9 @@ from ektopos.shading import specimen
 from ektopos.targets.export import export_package
 from ektopos.targets.profile import built_in_profiles, find_profile
 from ektopos.trial.compare import Trial, run_trial
+from tests.outside.mikktspace import mikktspace
 from tests.samples import folder, quads, save_glb
 
-WEB = Path(__file__).parents[2] / "web"
 PROFILE = find_profile("gltf-glb")
 
 
@@ -41,30 +40,6 @@ def attribute(gltf: pygltflib.GLTF2, name: str) -> np.ndarray:
     start = (view.byteOffset or 0) + (accessor.byteOffset or 0)
     stored = gltf.binary_blob()[start : start + accessor.count * width * 4]
     return np.frombuffer(stored, np.float32).reshape(-1, width)
-
-
-def mikktspace(positions: np.ndarray, normals: np.ndarray, uvs: np.ndarray) -> np.ndarray:
-    """Tangents `(n, 4)` of triangles in their order. Source: npm package `mikktspace`, the
-    reference implementation compiled to WebAssembly; v points up there."""
-    script = (
-        "import { readFileSync } from 'fs'; import { generateTangents } from 'mikktspace';"
-        "const g = JSON.parse(readFileSync(0)); const f = (a) => new Float32Array(a);"
-        "console.log(JSON.stringify(Array.from(generateTangents(f(g.p), f(g.n), f(g.t)))))"
-    )
-    given = {
-        "p": positions.ravel().tolist(),
-        "n": normals.ravel().tolist(),
-        "t": uvs.ravel().tolist(),
-    }
-    done = subprocess.run(
-        ["node", "--input-type=module", "-e", script],
-        cwd=WEB,
-        input=json.dumps(given),
-        capture_output=True,
-        text=True,
-        check=True,
-    )
-    return np.array(json.loads(done.stdout), np.float32).reshape(-1, 4)
 
 
 class MadeTangents(TestCase):

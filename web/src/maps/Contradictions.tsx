@@ -16,7 +16,7 @@ export function Contradictions() {
   if (findings.length === 0) return null
   const material = /^material (.*) · [^·]*$/.exec(findings[0]!.subject)?.[1] ?? ''
   return (
-    <div className="bar wrap" role="status" style={{ height: 'auto', paddingBlock: 6 }}>
+    <div className="bar wrapping" role="status">
       <span className="amber">△ {findings[0]!.message}</span>
       {findings.length > 1 && (
         <span className="small">and {count(findings.length - 1, 'feed')} more</span>
