@@ -505,17 +505,17 @@ def _far_trial(options: argparse.Namespace, far: Any) -> Outcome:
 
 def _trial_lines(trial: Any, name: str) -> list[str]:
     """What a trial found, for people."""
+    from ektopos.trial.cells import not_carried
+
     shown = [cell for cell in trial.cells if cell.verdict in ("differs", "lost")]
-    counted = {
-        "not supported by this target": sum(
-            cell.verdict == "unsupported" and cell.cause is not None for cell in trial.cells
-        ),
-        "to be set by hand": sum(cell.verdict == "by-hand" for cell in trial.cells),
-    }
-    bare = {(c.mesh, c.slot) for c in trial.cells if c.verdict == "unsupported" and not c.cause}
-    rest = "".join(f", {number} {words}" for words, number in counted.items() if number)
-    if bare:
-        rest += f", {len(bare)} {'slot' if len(bare) == 1 else 'slots'} without a material"
+    unsupported, bare = not_carried((c.mesh, c.slot, c.verdict, c.cause) for c in trial.cells)
+    hand = sum(cell.verdict == "by-hand" for cell in trial.cells)
+    parts = [
+        f"{unsupported} not supported by this target" if unsupported else "",
+        f"{hand} to be set by hand" if hand else "",
+        f"{counted(bare, 'slot')} without a material" if bare else "",
+    ]
+    rest = "".join(f", {part}" for part in parts if part)
     return [
         *(f"{c.mesh} · {c.slot} · {c.input}: {c.verdict} ({c.cause}) {c.message}" for c in shown),
         f"{name + ': ' if name else ''}{'passed' if trial.passed else 'failed'}{rest}",

@@ -17,6 +17,7 @@ from ektopos.document.inputs import (
 )
 from ektopos.document.model import (
     COLOUR_ROLES,
+    OWN_SETTINGS,
     ROLES,
     SUFFIX,
     VERSION,
@@ -58,6 +59,7 @@ __all__ = [
     "EXTRA_INPUTS",
     "INPUTS",
     "MOST_ITEMS",
+    "OWN_SETTINGS",
     "ROLES",
     "SUFFIX",
     "TABLE",

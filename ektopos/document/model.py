@@ -280,6 +280,12 @@ class MaterialEntry(DocumentModel):
         return masks.union(*(feed.maps() for feed in self.inputs.values()))
 
 
+OWN_SETTINGS = tuple(
+    name for name in MaterialEntry.model_fields if name not in ("base", "inputs", "folder")
+)
+"""What a material states itself beside its feeds; a derived one inherits the rest."""
+
+
 class MeshEntry(DocumentModel):
     """One mesh file and the material on each of its slots."""
 

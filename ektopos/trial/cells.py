@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -51,6 +52,14 @@ class Cell:
 def because(cell: Cell, cause: Cause, message: str) -> Cell:
     """The cell with a cause."""
     return replace(cell, cause=cause, message=message)
+
+
+def not_carried(cells: Iterable[tuple[str, str, Verdict, Cause | None]]) -> tuple[int, int]:
+    """How many inputs a target does not support, and how many slots have no material, of cells as
+    mesh, slot, verdict and cause."""
+    unsupported = [cell for cell in cells if cell[2] == "unsupported"]
+    bare = {(mesh, slot) for mesh, slot, _, cause in unsupported if not cause}
+    return sum(bool(cause) for *_, cause in unsupported), len(bare)
 
 
 def badness(cell: Cell) -> int:

@@ -9,7 +9,8 @@ from dataclasses import dataclass
 from html import escape
 from typing import Any
 
-from ektopos.names import in_words
+from ektopos.names import counted, in_words
+from ektopos.trial.cells import not_carried
 from ektopos.trial.compare import Trial
 
 
@@ -161,13 +162,10 @@ def page(report: Report, trial: Mapping[str, Any]) -> str:
 
 def _not_supported(cells: Sequence[Mapping[str, Any]]) -> str:
     """What of a trial that passed did not arrive all the same, in words."""
-    lost = sum(c["verdict"] == "unsupported" and bool(c["cause"]) for c in cells)
-    bare = {
-        (c["mesh"], c["slot"]) for c in cells if c["verdict"] == "unsupported" and not c["cause"]
-    }
-    parts = [f"{lost} not supported by this target"] if lost else []
+    unsupported, bare = not_carried((c["mesh"], c["slot"], c["verdict"], c["cause"]) for c in cells)
+    parts = [f"{unsupported} not supported by this target"] if unsupported else []
     if bare:
-        parts.append(f"{len(bare)} {'slot' if len(bare) == 1 else 'slots'} without a material")
+        parts.append(f"{counted(bare, 'slot')} without a material")
     return f": {', '.join(parts)}" if parts else ": everything arrived as it was meant"
 
 

@@ -392,6 +392,22 @@ export const CARRIES = [
   "diffuse"
 ] as const
 
+export const OWN_SETTINGS = [
+  "alpha_mode",
+  "alpha_cutoff",
+  "double_sided",
+  "uv",
+  "wrap",
+  "filter",
+  "shading",
+  "workflow",
+  "surface_tag",
+  "covers",
+  "size_limit"
+] as const
+
+export const OVERLAP = 0.005 as const
+
 export const LIGHT_TABLE = {
   "overcast": {
     "label": "Overcast",

@@ -1,5 +1,5 @@
 // Feeds: what is plain, what has been changed in words, and the curve that a chain of adjustments makes.
-import { INPUT_TABLE, UNCHANGED_ADJUSTMENTS } from '../api/tables'
+import { INPUT_TABLE, OWN_SETTINGS, UNCHANGED_ADJUSTMENTS } from '../api/tables'
 import type { Feed, InputName, Material } from '../api/types'
 import { INPUTS, exact } from '../words'
 
@@ -111,18 +111,5 @@ export function curve(feed: Source, value: number): number {
 }
 
 /** Settings that a material states itself, beside its feeds. */
-const SETTINGS = [
-  'alpha_mode',
-  'alpha_cutoff',
-  'double_sided',
-  'uv',
-  'wrap',
-  'filter',
-  'shading',
-  'workflow',
-  'surface_tag',
-  'covers',
-  'size_limit',
-] as const
-
-export const ownSettings = (entry: Material) => SETTINGS.filter((setting) => entry[setting] != null)
+export const ownSettings = (entry: Material) =>
+  OWN_SETTINGS.filter((setting) => entry[setting] != null)

@@ -14,6 +14,7 @@ import { Suspense, useEffect, useState } from 'react'
 import { useRecipe } from '../api/changes'
 import { useStartJob } from '../api/jobs'
 import { useBoard, useProject } from '../api/queries'
+import { OVERLAP } from '../api/tables'
 import { feedOf } from '../api/stated'
 import type { MeshFacts, MeshStep } from '../api/types'
 import { Picture } from '../components/Picture'
@@ -95,7 +96,7 @@ function AskNumbers({ mesh, slots, action, at, close }: Props) {
     angle: '30',
   })
   // Faces that share texels would each get a mean of all: they are unwrapped first.
-  const overlaps = mesh.slots.some((slot) => slots.includes(slot.name) && slot.uv.overlap > 0.005)
+  const overlaps = mesh.slots.some((slot) => slots.includes(slot.name) && slot.uv.overlap > OVERLAP)
   const [anew, setAnew] = useState(overlaps)
   const [feed, setFeed] = useState(true)
   const number = (key: keyof typeof values) => Number(values[key].replace(',', '.'))

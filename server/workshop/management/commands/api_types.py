@@ -14,8 +14,9 @@ from django.conf import settings
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 
 from ektopos.checks.reports import codes_as_markdown
-from ektopos.document import INPUTS, TABLE, Feed
+from ektopos.document import INPUTS, OWN_SETTINGS, TABLE, Feed
 from ektopos.materials.adjust import ADJUSTMENTS
+from ektopos.meshes.texels import OVERLAP
 from ektopos.shading import LIGHTS
 from ektopos.shading.filtered import LEVELS, LIGHTS_KEY, SIZE
 from ektopos.shading.lights import EDGE
@@ -65,6 +66,8 @@ def _tables() -> str:
         "INPUT_TABLE": {name: asdict(TABLE[name]) for name in INPUTS},
         "UNCHANGED_ADJUSTMENTS": {name: plain[name] for name in names},
         "CARRIES": CARRIES,
+        "OWN_SETTINGS": OWN_SETTINGS,
+        "OVERLAP": OVERLAP,
         "LIGHT_TABLE": {name: asdict(light) for name, light in LIGHTS.items()},
         "PANEL_EDGE": EDGE,
         "FILTERED_LIGHTS": {"key": LIGHTS_KEY, "size": SIZE, "levels": LEVELS},
