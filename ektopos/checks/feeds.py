@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from ektopos.checks.registry import Examined, Finding, Remedy, check, found
-from ektopos.document import TABLE, Feed, InputName, MaterialEntry, Role
+from ektopos.document import TABLE, Feed, InputName, Role
 from ektopos.edits import ChangeFeed, SetFeed, SetSetting
-from ektopos.materials import feed_problem
+from ektopos.materials import Material, feed_problem
 from ektopos.materials.wire import contradiction, feed_from
 from ektopos.names import in_words
 from ektopos.types import Channels
@@ -111,35 +111,31 @@ def opacity_without_alpha_mode(examined: Examined) -> Iterator[Finding]:
 def feeds_of_corrected_maps(examined: Examined) -> Iterator[Finding]:
     """Inputs fed from a map that a person has said to be something else."""
     document = examined.project.document
-    for name, material in document.materials.items():
-        for input_name, feed in material.inputs.items():
+    for name, material in examined.materials.items():
+        for input_name, feed in document.materials[name].inputs.items():
             said_otherwise = contradiction(document, feed, input_name)
             if said_otherwise is None:
                 continue
             held, goal = said_otherwise
             words = (in_words(held), TABLE[input_name].label.lower(), TABLE[goal].label.lower())
-            move = _moved_feed(name, input_name, goal, feed, material, held)
-            taken = f"{words[2]} is fed from another map: feed it from the one that is right."
+            move = _moved_feed(material, input_name, goal, feed, held)
+            taken = f"{TABLE[goal].label} is fed from another map: feed it from the right one."
             yield found(
                 "feed-contradicts-map",
                 f"material {name} · {input_name}",
                 f"You said that {feed.map} holds {words[0]}, and it still feeds {words[1]}.",
                 evidence=feed.map or "",
-                fix=f"Move the feed to {words[2]}." if move else taken.capitalize(),
+                fix=f"Move the feed to {words[2]}." if move else taken,
                 remedy=move,
             )
 
 
 def _moved_feed(
-    material: str,
-    from_input: InputName,
-    goal: InputName,
-    feed: Feed,
-    entry: MaterialEntry,
-    role: Role,
+    material: Material, from_input: InputName, goal: InputName, feed: Feed, role: Role
 ) -> Remedy | None:
-    """The feed on the input that its map is for; none where another map feeds that already."""
-    there = entry.inputs.get(goal)
+    """The feed on the input that its map is for; none where another map feeds that already, its own
+    or one that it has from its base."""
+    there = material.feeds.get(goal)
     if there is not None and there.maps():
         return None
     channels: Channels = "rgb" if TABLE[goal].is_wide else (feed.channels or "r")
@@ -148,11 +144,11 @@ def _moved_feed(
     words = TABLE[from_input].label.lower(), TABLE[goal].label.lower()
     return Remedy(
         "move the feed",
-        f"Takes the map from {words[0]}, which goes back to its default, and feeds {words[1]} from "
-        "it.",
+        f"Takes the map from {words[0]}, which is again what it was without it, and feeds "
+        f"{words[1]} from it.",
         [
-            SetFeed(material=material, input=from_input, feed=None),
-            SetFeed(material=material, input=goal, feed=moved),
+            SetFeed(material=material.name, input=from_input, feed=None),
+            SetFeed(material=material.name, input=goal, feed=moved),
         ],
     )
 

@@ -1,14 +1,14 @@
 import { Button } from '@mui/material'
-import { Link, useParams } from 'react-router'
+import { Link } from 'react-router'
 
 import { useEdit } from '../api/changes'
-import { useFindings } from '../api/queries'
+import { useFindings, useProjectId } from '../api/queries'
 import { count } from '../words'
 
 /** Feeds that still take a corrected map for what it was before: said at once, and moved in one step. */
 export function Contradictions() {
   const edit = useEdit()
-  const { id } = useParams()
+  const id = useProjectId()
   const findings = (useFindings().data ?? []).filter(
     (finding) => finding.code === 'feed-contradicts-map' && finding.waived == null,
   )
