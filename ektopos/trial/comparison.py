@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from ektopos.document import InputName
 from ektopos.materials.adjust import apply_strength
 from ektopos.materials.derive import Material
-from ektopos.trial.causes import MESSAGES, Cause, comes_nearer, explain, mean_steps
+from ektopos.trial.causes import MESSAGES, Cause, agrees, comes_nearer, explain, mean_steps
 from ektopos.trial.cells import Cell, Verdict, because
 from ektopos.trial.engine.package import ImportedInput, Texture
 from ektopos.trial.measure import (
@@ -119,7 +119,8 @@ def _cause(
     none_left = strength == 0.0 and strong != 0.0
     if none_left or (strength != strong and _strength_explains(comparison, close)):
         return "strength-lost", f"Strength {strong:g} was meant, {strength:g} arrived."
-    if not fed_by_maps and (imported.texture is None or float(np.ptp(actual)) < 1e-3):
+    flat = imported.texture is None or float(np.ptp(actual)) < 1e-3
+    if not fed_by_maps and flat and not _beside_a_codec(comparison, imported):
         return (
             "constant-changed",
             f"{in_numbers(comparison.expected)} was meant, {in_numbers(actual)} arrived.",
@@ -156,6 +157,16 @@ def _cause(
     if cause == "compressed" and fed_by_maps:
         return _scaled_beside_loss(comparison, imported) or (cause, MESSAGES[cause])
     return cause, MESSAGES[cause]
+
+
+def _beside_a_codec(comparison: Comparison, imported: ImportedInput) -> bool:
+    """Whether one value lies as near to what was meant as the codec of its texture brings it: the
+    ends of the scale that a block stores are rounded, and all its texels with them."""
+    stored = imported.stored()
+    if stored is None or imported.texture is None or not imported.texture.lossy:
+        return False
+    meant = as_stored(comparison.here, comparison.name, imported)
+    return meant.shape == stored.shape and agrees(meant, stored)
 
 
 def _arithmetic(imported: ImportedInput) -> str:

@@ -35,12 +35,12 @@ export function Picture({ src, alt, className, style, ...others }: Props) {
   return (
     <img
       {...others}
-      className={className}
+      // A class and not aria-busy: a picture of no meaning of its own may not have it.
+      className={[className, here !== src && 'coming'].filter(Boolean).join(' ') || undefined}
       style={style}
       alt={alt}
       // While it waits to be asked for again there is nothing to ask for.
       src={wait ? undefined : times ? `${src}${src.includes('?') ? '&' : '?'}again=${times}` : src}
-      aria-busy={here !== src || undefined}
       onLoad={() => setHere(src)}
       onError={() => setFailed({ src, times: times + 1, wait: times < TRIES })}
     />
