@@ -14,6 +14,7 @@ from ektopos.images.image import Image, ImageHeader, as_float
 from ektopos.images.jpeg import jpeg_quality
 from ektopos.images.ktx2 import encode_ktx2
 from ektopos.images.nearest import nearest_covered
+from ektopos.images.parts import image_parts, write_part
 from ektopos.images.png import encode_png
 from ektopos.images.profiles import in_srgb
 from ektopos.images.read import IMAGE_SUFFIXES, MAX_TEXELS, read_header, read_image
@@ -39,6 +40,7 @@ __all__ = [
     "encode_ktx2",
     "encode_png",
     "fit_within",
+    "image_parts",
     "in_srgb",
     "jpeg_quality",
     "keep_coverage",
@@ -56,4 +58,5 @@ __all__ = [
     "srgb_to_linear",
     "wrapped",
     "write_image",
+    "write_part",
 ]

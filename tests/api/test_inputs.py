@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import cv2
 import numpy as np
+import OpenEXR
 
 from ektopos.document import (
     COLOUR_INPUTS,
@@ -16,6 +17,7 @@ from ektopos.document import (
 from ektopos.materials.derive import DEFAULTS
 from ektopos.trial.engine.package import EXTENSIONS
 from tests.api.client import Api
+from tests.samples import folder, noise
 
 METALLIC = [name for name in INPUTS if name != "f0"]
 """Inputs of the metallic workflow: F0 belongs to the other, which has no metallic."""
@@ -133,3 +135,48 @@ class EveryInput(Api):
                 value = TABLE[name].default
                 self.assertEqual(default, value if isinstance(value, tuple) else (value,), name)
         self.assertEqual(set(DEFAULTS), set(CORE_INPUTS))
+
+
+class BundleOfMaps(Api):
+    """One OpenEXR file with several maps, as renderers write it."""
+
+    def bundle(self, last: int) -> bytes:
+        # Written by the OpenEXR library; source of the names: its technical introduction.
+        channels = {
+            f"diffuse.{letter}": noise(64, seed, 1)[..., 0] / 255
+            for seed, letter in enumerate("RGB")
+        }
+        channels |= {"rough.Y": noise(64, last, 1)[..., 0] / 255}
+        header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}
+        with folder() as root:
+            path = root / "wall.exr"
+            single = {name: values.astype(np.float32) for name, values in channels.items()}
+            OpenEXR.File(header, single).write(str(path))
+            return path.read_bytes()
+
+    def test_each_of_its_parts_is_a_map_that_comes_again_by_itself(self) -> None:
+        project = self.begin()
+        job = self.bring_in(project, {"in/wall.exr": self.bundle(3)})
+        lines = {line["path"]: line["outcome"] for line in job["result"]["files"]}
+        self.assertEqual(
+            set(lines), {"in/wall.exr", "in/wall_diffuse.exr", "in/wall_rough.exr"}, lines
+        )
+        self.assertIn("2 maps", lines["in/wall.exr"])
+        document = self.call("get", f"/projects/{project['id']}")["document"]
+        roles = {name: entry["roles"] for name, entry in document["maps"].items()}
+        self.assertEqual(roles["wall_rough"], {"r": "roughness"})
+        self.assertEqual({entry["set"] for entry in document["maps"].values()}, {"wall"})
+
+        # The same file says nothing new, another one offers what has changed.
+        again = self.bring_in(project, {"in/wall.exr": self.bundle(3)})["result"]
+        self.assertEqual((again["maps"], again["offered"]), (0, 0))
+        other = self.bring_in(project, {"in/wall.exr": self.bundle(9)})["result"]
+        self.assertEqual((other["maps"], other["offered"]), (0, 1))
+
+    def test_a_damaged_one_is_said_and_stops_nothing(self) -> None:
+        project = self.begin()
+        files = {"wall.exr": self.bundle(3)[:-900], "door_rough.exr": self.bundle(4)}
+        job = self.bring_in(project, files)
+        (bad,) = [line for line in job["result"]["files"] if "error" in line]
+        self.assertEqual(bad["path"], "wall.exr")
+        self.assertEqual(job["result"]["maps"], 2)

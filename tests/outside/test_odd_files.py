@@ -14,7 +14,7 @@ import tifffile
 from PIL import Image as Pillow
 
 from ektopos.errors import UnreadableFile
-from ektopos.images import read_header, read_image
+from ektopos.images import image_parts, read_header, read_image, write_part
 from ektopos.maps import facts_of, identify
 from ektopos.maps.sets import tile_of
 from ektopos.meshes import read_mesh
@@ -63,6 +63,40 @@ class Pictures(TestCase):
                 np.testing.assert_allclose(image.pixels[..., 1], y, atol=1e-6)
                 self.assertFalse(image.pixels[..., 2].any())
                 self.assertIn("blue", " ".join(image.notes))
+
+    def test_a_bundle_of_maps_is_taken_apart(self) -> None:
+        # Source: the OpenEXR technical introduction, “Channel names”, “Multi-part files”; written
+        # by the OpenEXR library.
+        x, y, z, rough, metal = (
+            noise(16, seed, 1)[..., 0].astype(np.float32) / 255 for seed in range(5)
+        )
+        named = {"diffuse.R": x, "diffuse.G": y, "diffuse.B": z, "rough.Y": rough, "metal": metal}
+        wanted = {"diffuse": np.dstack([x, y, z]), "rough": rough, "metal": metal}
+        two = [
+            OpenEXR.Part({**SCANLINES, "name": "albedo"}, {"RGB": np.dstack([x, y, z])}),
+            OpenEXR.Part({**SCANLINES, "name": "rough"}, {"Y": rough}),
+        ]
+        with folder() as root:
+            bundle, parts, single = root / "wall.exr", root / "parts.exr", root / "one.exr"
+            OpenEXR.File(dict(SCANLINES), dict(named)).write(str(bundle))
+            OpenEXR.File(two).write(str(parts))
+            OpenEXR.File(dict(SCANLINES), {"R": x, "G": y, "B": z}).write(str(single))
+            self.assertEqual(image_parts(single), ())
+            for path, names in ((bundle, set(wanted)), (parts, {"albedo", "rough"})):
+                found = image_parts(path)
+                self.assertEqual({part.name for part in found}, names)
+                for part in found:
+                    with self.subTest(path=path.name, part=part.name):
+                        write_part(path, part, root / "out.exr")
+                        image = read_image(root / "out.exr")
+                        meant = wanted["diffuse" if part.name == "albedo" else part.name]
+                        np.testing.assert_array_equal(image.pixels.squeeze(), meant)
+                        self.assertEqual(image.notes, ())
+            damaged = root / "damaged.exr"
+            damaged.write_bytes(bundle.read_bytes()[:-900])
+            with self.assertRaises(UnreadableFile):
+                for part in image_parts(damaged):
+                    write_part(damaged, part, root / "out.exr")
 
     def test_grey_with_alpha_is_not_taken_for_them(self) -> None:
         with folder() as root:

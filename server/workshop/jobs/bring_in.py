@@ -3,6 +3,8 @@ read."""
 
 from __future__ import annotations
 
+import contextlib
+import tempfile
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path, PurePosixPath
@@ -10,8 +12,8 @@ from typing import Any
 
 from ektopos.document import Document, MapEntry, MeshEntry
 from ektopos.edits import BringIn, Edit
-from ektopos.errors import EktoposError
-from ektopos.images import IMAGE_SUFFIXES
+from ektopos.errors import EktoposError, MissingReference, UnreadableFile
+from ektopos.images import IMAGE_SUFFIXES, image_parts, write_part
 from ektopos.maps import identify, map_name
 from ektopos.meshes import MESH_SUFFIXES, OTHER_MESH_SUFFIXES, companion_files, read_mesh
 from ektopos.meshes.read import READ_HINT
@@ -24,7 +26,7 @@ from server.workshop.jobs.reading import Reading
 from server.workshop.meshing import Source, keep_mesh
 from server.workshop.models import Followed, Held, Job, Offer, Project
 from server.workshop.offers import beside, taking
-from server.workshop.store import content_path, named
+from server.workshop.store import content_path, named, put_file
 
 OTHER_HINT = (
     "Maps come as PNG, JPEG, TGA, TIFF, EXR, WebP or Radiance HDR, meshes as GLB, glTF, OBJ, "
@@ -51,7 +53,8 @@ def bring_in(
     chosen when the step is made, so that two such jobs never choose the same. A file of the name of
     one that is there is offered in its place, and changes nothing until it is taken.
     """
-    given = {str(file["path"]): str(file["sha256"]) for file in job.arguments["files"]}
+    sent = {str(file["path"]): str(file["sha256"]) for file in job.arguments["files"]}
+    given, bundles = _taken_apart(job, sent)
     maps = {path: sha for path, sha in given.items() if _suffix(path) in IMAGE_SUFFIXES}
     facts, failed = measure_maps(job, maps, lambda share, what: progress(0.9 * share, what))
     judged = list(
@@ -66,7 +69,44 @@ def bring_in(
         except Exception as problem:
             failed[path] = reason(problem)
     followed = Followed.objects.filter(pk=job.arguments.get("followed")).first()
-    return lambda document: _added(job.project, document, given, judged, meshes, failed, followed)
+
+    def finish(document: Document) -> tuple[list[Edit], dict[str, str], Any]:
+        edits, files, report = _added(
+            job.project, document, given, judged, meshes, failed, followed
+        )
+        return edits, files, report | {"files": [*bundles, *report["files"]]}
+
+    return finish
+
+
+def _taken_apart(job: Job, sent: dict[str, str]) -> tuple[dict[str, str], list[dict[str, Any]]]:
+    """Contents by path, files of several maps replaced by those maps; and what became of such
+    files. One that cannot be taken apart stays whole, and says why when it is measured."""
+    given: dict[str, str] = {}
+    bundles: list[dict[str, Any]] = []
+    for path, sha in sent.items():
+        parts: dict[str, str] = {}
+        if path not in job.reading:
+            with Reading(job).file(path), contextlib.suppress(UnreadableFile, MissingReference):
+                parts = _parts_of(path, sha)
+        if parts:
+            outcome = f"taken apart into {counted(len(parts), 'map')}"
+            bundles.append({"path": path, "outcome": outcome, "waits": False})
+        given |= parts or {path: sha}
+    return given, bundles
+
+
+def _parts_of(path: str, sha: str) -> dict[str, str]:
+    """The maps that a file holds, contents by path; none where it is one map."""
+    content, whole = named(content_path(sha), path), PurePosixPath(path)
+    parts: dict[str, str] = {}
+    with tempfile.TemporaryDirectory(prefix="ektopos-parts-") as folder:
+        for part in image_parts(content):
+            written = Path(folder) / "part.exr"
+            write_part(content, part, written)
+            place = whole.with_name(f"{whole.stem}_{part.name}.exr")
+            parts[str(place)] = put_file(written)[0]
+    return parts
 
 
 def _measure_mesh(job: Job, path: str, given: dict[str, str]) -> _Mesh:
