@@ -78,7 +78,9 @@ def write_part(path: Path, part: ImagePart, out: Path) -> None:
         one.specmod().erase_attribute(attribute)
     one.specmod().attribute("DateTime", "")  # the same bytes whenever it is brought in
     one.set_write_tiles(0, 0)
-    if whole.has_error or one.has_error or not one.write(str(out)):
+    # Their errors are fetched, or the library prints them.
+    if whole.geterror() or one.geterror() or not one.write(str(out)):
+        one.geterror()
         raise UnreadableFile(
             f"the part “{part.name}” breaks off or is damaged.",
             subject=path.name,

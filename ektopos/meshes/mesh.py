@@ -64,6 +64,10 @@ class Mesh:
     """What else is in the file, in plain words."""
     two_sided: tuple[str, ...] = ()
     """Slots whose materials the file draws from both sides."""
+    objects: tuple[str, ...] = ()
+    """Names of the objects that an OBJ divides its faces into; none where it is one."""
+    triangle_object: Index | None = None
+    """`(t,)` numbers of the objects."""
 
     @property
     def coloured(self) -> NDArray[np.bool_]:

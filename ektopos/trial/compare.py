@@ -7,8 +7,12 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
+import numpy as np
+
 from ektopos.document import Document
 from ektopos.materials.derive import Material
+from ektopos.meshes import Mesh
+from ektopos.names import counted
 from ektopos.project import Project
 from ektopos.targets.hand_over import ByHand, hand_over
 from ektopos.targets.left import Left, all_left
@@ -17,7 +21,7 @@ from ektopos.targets.writers.gltf import UNLIT, planned_extensions
 from ektopos.trial.advice import ADVICE
 from ektopos.trial.causes import MESSAGES, Cause
 from ektopos.trial.cells import MESH, SCENE, SETTINGS, SOUND, Cell, Verdict, because
-from ektopos.trial.engine.package import INPUTS, Imported
+from ektopos.trial.engine.package import INPUTS, Imported, ImportedScene
 from ektopos.trial.expected import ExpectedMesh, expected_scene
 from ektopos.trial.holding import judge_scene
 from ektopos.trial.pieces import Found, Keep, Kept, Piece
@@ -173,6 +177,10 @@ def _scene_cell(
     """The verdict on the file of a mesh."""
     blank = Cell(drawn.name, "", None, SCENE, "same")
     if drawn.original is None:
+        gone = _objects_gone(drawn.mesh, imported.scenes.get(drawn.name))
+        if gone:
+            sentence = f"{gone[0]} is not where it was ({counted(len(gone), 'node')})."
+            return because(replace(blank, verdict="differs"), "hierarchy-changed", sentence)
         return because(
             replace(blank, verdict="unsupported"),
             "not-carried-by-target",
@@ -190,6 +198,16 @@ def _scene_cell(
         sentence = f"A slot {sorted(extra)[0]} arrived that was not meant."
         return because(replace(verdict, verdict="differs"), "mesh-added", sentence)
     return verdict
+
+
+def _objects_gone(mesh: Mesh, scene: ImportedScene | None) -> list[str]:
+    """Objects of a mesh that are no node of the scene that arrived; none where the target keeps no
+    nodes."""
+    if scene is None or mesh.triangle_object is None:
+        return []
+    there = tuple(f"/{path}" for path, _ in scene.nodes)
+    drawn = sorted({mesh.objects[number] for number in np.unique(mesh.triangle_object)} - {""})
+    return [name for name in drawn if not any(path.endswith(f"/{name}") for path in there)]
 
 
 def _slot_fault(

@@ -14,7 +14,7 @@ import threading
 from collections import OrderedDict
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import asdict, dataclass, field, fields
+from dataclasses import asdict, dataclass, field, fields, replace
 from functools import lru_cache
 from pathlib import Path, PurePosixPath
 from typing import Any, cast
@@ -61,7 +61,7 @@ from server.workshop.store import (
     writing,
 )
 
-VERSION = 10
+VERSION = 11
 """Of what is measured and kept; another one measures again."""
 KEPT = 3
 
@@ -292,7 +292,9 @@ def _keep_stage(key: str, mesh: Mesh, triangles: Triangles | None = None) -> Non
     for measure, values in triangle_measures(mesh, triangles).items():
         with writing(cache_path("stage", f"{key}-{measure}.bin")) as temporary:
             temporary.write_bytes(values[order].astype("<f4").tobytes())
-    gltf, binary = build_gltf({mesh.name: mesh}, {})
+    # One primitive a slot: faces are picked by their order there.
+    whole = replace(mesh, objects=(), triangle_object=None)
+    gltf, binary = build_gltf({mesh.name: whole}, {})
     with writing(cache_path("stage", f"{key}.glb")) as temporary:
         temporary.write_bytes(pack_glb(gltf, binary))
 

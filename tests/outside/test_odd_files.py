@@ -5,6 +5,7 @@ Written by tifffile, OpenEXR, Pillow and DracoPy, or by hand from the formats' o
 
 from __future__ import annotations
 
+import json
 from unittest import TestCase
 
 import DracoPy
@@ -12,12 +13,17 @@ import numpy as np
 import OpenEXR
 import tifffile
 from PIL import Image as Pillow
+from pygltflib import GLTF2
 
 from ektopos.errors import UnreadableFile
 from ektopos.images import image_parts, read_header, read_image, write_part
 from ektopos.maps import facts_of, identify
 from ektopos.maps.sets import tile_of
 from ektopos.meshes import read_mesh
+from ektopos.project import open_project
+from ektopos.targets.export import export_package
+from ektopos.targets.profile import find_profile
+from ektopos.trial.compare import run_trial
 from tests.outside.test_assets import SHORT, TRIANGLE, Gltf, one_triangle
 from tests.outside.test_colour_profiles import wide_profile
 from tests.samples import folder, noise, normals_of
@@ -200,3 +206,40 @@ class Meshes(TestCase):
             with folder() as root, self.subTest(required=required):
                 path = made.save(root / "m.gltf", meshes=meshes, extensionsRequired=required)
                 self.assertAlmostEqual(float(read_mesh(path).positions.max()), largest, places=2)
+
+    def test_objects_of_an_obj_leave_as_nodes(self) -> None:
+        # Source: the Wavefront OBJ specification, “o object_name”; read back by pygltflib.
+        square = "v {0} 0 0\nv {1} 0 0\nv {1} 1 0\nv {0} 1 0\n"
+        text = (
+            "vt 0 0\nvt 1 0\nvt 1 1\nvt 0 1\n"
+            + f"o lid\n{square.format(0, 1)}usemtl A\nf 1/1 2/2 3/3 4/4\n"
+            + f"o body\n{square.format(2, 3)}usemtl A\nf 5/1 6/2 7/3\nusemtl B\nf 5/1 7/3 8/4\n"
+        )
+        document = {
+            "ektopos": 1,
+            "name": "p",
+            "materials": {"m": {"inputs": {"roughness": {"value": 0.5}}}},
+            "meshes": {"box": {"file": "box.obj", "slots": {"A": "m", "B": "m"}}},
+        }
+        with folder() as root:
+            (root / "box.obj").write_text(text)
+            (root / "p.ektopos.json").write_text(json.dumps(document))
+            profile = find_profile("gltf-split")
+            with open_project(root) as opened:
+                export_package(opened, profile, root / "out")
+                good = run_trial(opened, root / "out", profile, renders=False)
+                (container,) = (root / "out").rglob("*.gltf")
+                read = GLTF2().load(str(container))
+                names = {node.name for node in read.nodes if node.mesh is not None}
+                slots = {
+                    node.name: len(read.meshes[node.mesh].primitives)
+                    for node in read.nodes
+                    if node.mesh is not None
+                }
+                container.write_text(container.read_text().replace('"lid"', '"body"'))
+                bad = run_trial(opened, root / "out", profile, renders=False)
+        self.assertEqual(names, {"lid", "body"})
+        self.assertEqual(slots, {"lid": 1, "body": 2})
+        self.assertTrue(good.passed, [c for c in good.cells if c.verdict in ("differs", "lost")])
+        wrong = [cell.cause for cell in bad.cells if cell.verdict in ("differs", "lost")]
+        self.assertEqual(wrong, ["hierarchy-changed"])

@@ -7,6 +7,7 @@ from __future__ import annotations
 import json
 import struct
 from collections.abc import Container, Mapping
+from itertools import product
 from typing import Any
 
 import numpy as np
@@ -49,7 +50,7 @@ def build_gltf(
     colours: Container[str] = (),
 ) -> tuple[dict[str, Any], Binary]:
     """glTF JSON and buffer of meshes, one node each, one primitive a slot that has triangles;
-    vertex colours only of the meshes in `colours`.
+    vertex colours only of the meshes in `colours`. The objects of a mesh stay nodes below its own.
 
     `material_of` gives, by mesh and slot, the number of the material in the list that the caller
     will add. A primitive's `extras.slot` keeps its slot's name. Normals that the source lacks are
@@ -75,13 +76,19 @@ def build_gltf(
 
     gltf_meshes: list[dict[str, Any]] = []
     nodes: list[dict[str, Any]] = []
+    roots: list[int] = []
     for name, mesh in meshes.items():
         mesh = with_normals(mesh)
         normals = mesh.normals
         has_uv = mesh.has_uv
-        primitives = []
-        for number, slot in enumerate(mesh.slots):
-            triangles = mesh.triangles[mesh.triangle_slot == number]
+        inside: dict[int, list[dict[str, Any]]] = {}
+        for part, (number, slot) in product(
+            range(max(1, len(mesh.objects))), enumerate(mesh.slots)
+        ):
+            own = mesh.triangle_slot == number
+            if mesh.triangle_object is not None:
+                own &= mesh.triangle_object == part
+            triangles = mesh.triangles[own]
             if not len(triangles):
                 continue
             used, corners = np.unique(triangles, return_inverse=True)
@@ -108,15 +115,21 @@ def build_gltf(
             material = material_of.get(name, {}).get(slot)
             if material is not None:
                 primitive["material"] = material
-            primitives.append(primitive)
-        if primitives:
-            nodes.append({"name": name, "mesh": len(gltf_meshes)})
+            inside.setdefault(part, []).append(primitive)
+        if inside:
+            roots.append(len(nodes))
+            children = [len(nodes) + 1 + place for place in range(len(inside))]
+            if mesh.objects:
+                nodes.append({"name": name, "children": children})
+        for part, primitives in inside.items():
+            called = mesh.objects[part] or name if mesh.objects else name
+            nodes.append({"name": called, "mesh": len(gltf_meshes)})
             gltf_meshes.append({"name": name, "primitives": primitives})
     gltf: dict[str, Any] = {
         "asset": {"version": "2.0", "generator": f"ektopos {__version__}"},
         "scene": 0,
     }
-    gltf["scenes"] = [{"nodes": list(range(len(nodes)))}] if nodes else [{}]
+    gltf["scenes"] = [{"nodes": roots}] if nodes else [{}]
     if nodes:
         gltf |= {"nodes": nodes, "meshes": gltf_meshes, "accessors": accessors}
     return gltf, binary

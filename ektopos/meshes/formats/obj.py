@@ -41,9 +41,11 @@ class _Lines:
     uvs: list[str] = field(default_factory=list)
     normals: list[str] = field(default_factory=list)
     faces: list[str] = field(default_factory=list)
-    runs: list[tuple[int, int, int, int, int, int]] = field(default_factory=list)
-    """First face, slot, how many positions, UVs and normals stand before, and the smoothing group,
-    0 for none."""
+    runs: list[tuple[int, int, int, int, int, int, int]] = field(default_factory=list)
+    """First face, slot, how many positions, UVs and normals stand before, the smoothing group, 0
+    for none, and the object."""
+    objects: dict[str, int] = field(default_factory=dict)
+    """Numbers of objects by their names, in the order of the file."""
     slots: dict[str, int] = field(default_factory=dict)
     """Numbers of slots by their names, in the order of the file."""
     libraries: list[str] = field(default_factory=list)
@@ -100,11 +102,13 @@ def read_obj(path: Path, find: Find, name: str) -> Mesh:
         loose[0] = int((~used).sum())
     has_uv = picked[:, 1] >= 0
     vertex_slot = corner_slot[first].astype(np.int32)
+    of_triangles = np.maximum(counts - 2, 0)
+    divided = len(lines.objects) > 1
     return Mesh(
         name=Path(name).stem,
         positions=positions[picked[:, 0]],
         triangles=place[triangles].astype(np.int32).reshape(-1, 3),
-        triangle_slot=np.repeat(slot_of_face, np.maximum(counts - 2, 0)).astype(np.int32),
+        triangle_slot=np.repeat(slot_of_face, of_triangles).astype(np.int32),
         slots=tuple(slots),
         vertex_slot=vertex_slot,
         normals=normal_pool[picked[:, 2]].astype(np.float32),
@@ -113,6 +117,10 @@ def read_obj(path: Path, find: Find, name: str) -> Mesh:
         unnormalised=unnormalised[picked[:, 2]],
         loose=tuple(loose),
         uv_sets=tuple(int(has_uv[vertex_slot == i].any()) for i in range(len(slots))),
+        objects=tuple(lines.objects) if divided else (),
+        triangle_object=np.repeat(_by_run(lines, 6), of_triangles).astype(np.int32)
+        if divided
+        else None,
     )
 
 
@@ -130,7 +138,7 @@ def _sorted_lines(text: str) -> _Lines:
     lines = _Lines()
     current: int | None = None
     changed = True
-    group = 0
+    group, part = 0, ""
     for line in text.splitlines():
         key, _, rest = line.lstrip().partition(" ")
         if key == "v":
@@ -147,11 +155,15 @@ def _sorted_lines(text: str) -> _Lines:
                 if current is None:
                     current = lines.slot()
                 before = (len(lines.positions), len(lines.uvs), len(lines.normals))
-                lines.runs.append((len(lines.faces), current, *before, group))
+                inside = lines.objects.setdefault(part, len(lines.objects))
+                lines.runs.append((len(lines.faces), current, *before, group, inside))
                 changed = False
             lines.faces.append(rest)
         elif key == "usemtl":
             current = lines.slot(rest.strip())
+            changed = True
+        elif key == "o":
+            part = rest.strip()
             changed = True
         elif key == "s":
             word = rest.strip()
