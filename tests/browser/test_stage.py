@@ -45,6 +45,17 @@ class Stage(Site):
         self.assertEqual(counted["links"], 0, "no shader")
         self.assertLessEqual(counted["draws"], 4, "the picture, and nothing filtered")
 
+    def test_maps_that_take_long_are_said_to_be_on_their_way(self) -> None:
+        page, held = self.page, []
+        self.open_small_project()
+        page.route("**/api/stage-pictures/**", lambda route: held.append(route))
+        self.to_material("tile")
+        coming = page.get_by_text("Maps are on their way …")
+        coming.wait_for()
+        page.unroute("**/api/stage-pictures/**")  # which lets go of those that wait
+        coming.wait_for(state="hidden")
+        self.assertGreater(len(held), 0)
+
     def test_lights_that_were_fetched_light_as_those_filtered_on_the_page(self) -> None:
         """Where they do not come the page filters them. Source: npm package `three`,
         PMREMGenerator."""

@@ -19,6 +19,7 @@ from ektopos.errors import UnreadableFile
 from ektopos.images import image_parts, read_header, read_image, write_part
 from ektopos.maps import facts_of, identify
 from ektopos.maps.sets import tile_of
+from ektopos.maps.verdict import SURE
 from ektopos.meshes import read_mesh
 from ektopos.project import open_project
 from ektopos.targets.export import export_package
@@ -144,6 +145,22 @@ class Pictures(TestCase):
                 with self.subTest(name):
                     self.assertEqual(set(verdict.roles.values()), {"unknown"})
                     self.assertIn("x in alpha", " ".join(verdict.doubts))
+
+    def test_without_a_name_they_are_not_taken_for_anything_surely(self) -> None:
+        small = noise(16, 6, 1)[..., 0]
+        height = np.asarray(Pillow.fromarray(small).resize((128, 128), Pillow.BICUBIC)) / 255.0
+        normals = normals_of(height)
+        x, y = normals[..., 0], normals[..., 1]
+        with folder() as root:
+            facts = {}
+            for name, rest in (("a", np.full_like(y, 255)), ("b", y), ("c", np.zeros_like(y))):
+                path = root / f"{name}.png"
+                Pillow.fromarray(np.dstack([rest, y, rest, x])).save(path)
+                facts[path.name] = facts_of(path)
+            for name, verdict, _ in identify(facts):
+                with self.subTest(name):
+                    self.assertLess(verdict.confidence, SURE)
+                    self.assertIn("y and x of normals", " ".join(verdict.doubts))
 
 
 class Tiles(TestCase):

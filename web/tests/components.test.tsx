@@ -92,6 +92,15 @@ describe('a picture that the server makes', () => {
     expect(screen.getByRole('img').getAttribute('aria-label')).toBe('tile: it could not be made')
     expect(screen.getByText('no picture').className).toContain('thumb')
   })
+  it('is on its way until it has come, and again when it is another', () => {
+    const classes = () => [...screen.getByAltText('tile').classList]
+    const { rerender } = render(<Picture src="a.png" alt="tile" className="thumb" />)
+    expect(classes()).toEqual(['thumb', 'coming'])
+    fireEvent.load(screen.getByAltText('tile'))
+    expect(classes()).toEqual(['thumb'])
+    rerender(<Picture src="b.png" alt="tile" className="thumb" />)
+    expect(classes()).toEqual(['thumb', 'coming'])
+  })
   it('is tried anew when it is another', () => {
     const { rerender } = render(<Picture src="a.png" alt="tile" />)
     for (let times = 0; times < 4; times += 1) {

@@ -18,6 +18,9 @@ from ektopos.maps.relations import Related
 from ektopos.maps.roles import MATERIALS_TOO
 from ektopos.maps.verdict import Facts, Verdict, said_as
 
+GUESSED = 0.5
+"""How sure a verdict is at the most where the pixels fit another kind of map as well."""
+
 
 def judge(facts: Facts, reading: Reading, related: Related | None = None) -> Verdict:
     """The verdict on one map from its measures, the reading of its name, and how it relates to the
@@ -59,6 +62,15 @@ def _by_kind(case: Case) -> Verdict:
         return judge_packed(case, words)
     if not reading.roles and ev.is_palette(case.facts.header, s):
         return _palette(case, words)
+    if not reading.roles and ev.could_be_in_green_and_alpha(s):
+        words += doubt("green and alpha could be y and x of normals, which could not be fed")
+        likely = _by_channels(case, words)
+        return replace(likely, confidence=min(likely.confidence, GUESSED))
+    return _by_channels(case, words)
+
+
+def _by_channels(case: Case, words: Words) -> Verdict:
+    s = case.measures
     packed = ev.plainly_packed(s) if case.named in COLOUR_ROLES else ev.different_pictures(s)
     if packed:
         return judge_packed(case, words)
