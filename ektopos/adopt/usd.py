@@ -11,9 +11,9 @@ from ektopos.adopt.usd_preview import read_preview
 from ektopos.adopt.usd_reading import Reading
 from ektopos.document import MaterialEntry
 from ektopos.meshes.formats.usd import open_stage
-from ektopos.meshes.formats.usd_layers import Find
 from ektopos.meshes.formats.usd_parts import uv_set_names
 from ektopos.names import unique_names
+from ektopos.usd_layers import Find
 
 
 def carried_by_usd(path: Path, find: Find, name: str, map_name: MapName) -> Carried:

@@ -12,8 +12,8 @@ import numpy as np
 
 from ektopos.adopt.carried import Collected, Place
 from ektopos.document import Feed, InputName, UvTransform
-from ektopos.meshes.formats.usd_layers import Find
 from ektopos.types import MAX_UV_SETS, Values
+from ektopos.usd_layers import Find
 
 
 class Reading:

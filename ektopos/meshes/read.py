@@ -13,9 +13,9 @@ from ektopos.meshes.formats.gltf import GLTF_SUFFIXES, gltf_companions, read_glt
 from ektopos.meshes.formats.obj import obj_companions, read_obj
 from ektopos.meshes.formats.ply import read_ply
 from ektopos.meshes.formats.usd import USD_SUFFIXES, read_usd
-from ektopos.meshes.formats.usd_layers import Find, usd_companions
 from ektopos.meshes.mesh import Mesh
 from ektopos.meshes.parts import check_slots
+from ektopos.usd_layers import Find, usd_companions
 
 MESH_SUFFIXES = (*GLTF_SUFFIXES, ".obj", ".ply", *USD_SUFFIXES)
 OTHER_MESH_SUFFIXES = (

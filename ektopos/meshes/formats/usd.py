@@ -16,11 +16,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ektopos.errors import UnreadableFile
-from ektopos.meshes.formats.usd_layers import Find, confined_layer, gathered
 from ektopos.meshes.formats.usd_parts import mesh_parts, placed
 from ektopos.meshes.mesh import Mesh, Node
 from ektopos.meshes.parts import MAX_INSTANCES, MAX_TRIANGLES, Part, join_parts
 from ektopos.names import unique_names
+from ektopos.usd_layers import Find, confined_layer, gathered, strangers
 
 _NOT_DRAWN = ("guide", "proxy")
 USD_SUFFIXES = (".usd", ".usda", ".usdc", ".usdz")
@@ -43,10 +43,17 @@ def open_stage(path: Path, find: Find, name: str) -> Iterator[tuple[Any, list[st
     with gathered(path, find, name) as (root, beside):
         try:
             layer, left_out = confined_layer(root, beside)
+            if left_out and root.suffix == ".usdz":
+                raise UnreadableFile(
+                    f"it refers to {left_out[0]}, which is not in the package.",
+                    subject=name,
+                    hint="Pack it again with all that it refers to.",
+                )
             stage = Usd.Stage.Open(layer) if layer else None
         except Tf.ErrorException:
             stage = None
-        if stage is None:
+        allowed = {place.resolve() for place in (root, *(root.parent / one for one in beside))}
+        if stage is None or strangers(stage, allowed):
             raise UnreadableFile(
                 "this is not a USD file, or it is damaged.", subject=name, hint="Export it again."
             )

@@ -30,6 +30,7 @@ from ektopos.trial.engine.package import (
     Triangles,
 )
 from ektopos.trial.engine.scene import joined
+from ektopos.usd_layers import confined_layer, strangers
 
 _PORTS = {
     "base_color": "diffuseColor",
@@ -95,15 +96,20 @@ def _import_file(found: Imported, path: Path, files: PackageFiles, listing: dict
     """Add what one archive holds."""
     from pxr import Usd
 
+    # An archive is whole: nothing of the machine is read for it.
+    # Source: USDZ File Format Specification, “Usage”.
+    layer, elsewhere = confined_layer(path, [])
+    if elsewhere:
+        raise ValueError(f"it refers to {elsewhere[0]}, which is not in it")
     with zipfile.ZipFile(path) as archive:
         pictures = {
             name: archive.read(name)
             for name in archive.namelist()
             if not name.endswith((".usda", ".usdc"))
         }
-    stage = Usd.Stage.Open(str(path))
-    if stage is None:
-        raise ValueError("it is no stage")
+    stage = Usd.Stage.Open(layer) if layer else None
+    if stage is None or strangers(stage, {path.resolve()}):
+        raise ValueError("it is no stage of its own")
     materials, names = _materials(
         stage, _Textures(pictures, files, listing), listing.get("materials", {})
     )

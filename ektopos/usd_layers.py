@@ -13,6 +13,7 @@ import posixpath
 import tempfile
 import zipfile
 from collections.abc import Callable, Iterator
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -22,6 +23,8 @@ MAX_NESTING = 200
 MAX_LAYERS = 1000
 Find = Callable[[str], Path | None]
 _LAYERS = (".usd", ".usda", ".usdc", ".usdz")
+_CLIPS = "clips"
+"""Metadata of a prim that reads its values from other layers. Source: OpenUSD, “Value Clips”."""
 
 
 @contextlib.contextmanager
@@ -67,20 +70,17 @@ def _referred(file: Path, place: str) -> list[str]:
         layer = None
     assets = layer.GetCompositionAssetDependencies() if layer else ()
     members = (_member(asset, place) for asset in assets if asset)
-    return [inner for inner in members if _is_inside(inner)]
-
-
-def _is_inside(inner: str) -> bool:
-    return (
-        not inner.startswith(("/", "..")) and ":" not in inner and inner.lower().endswith(_LAYERS)
-    )
+    return [inner for inner in members if is_within(inner) and inner.lower().endswith(_LAYERS)]
 
 
 def confined_layer(path: Path, beside: list[str]) -> tuple[Any, list[str]]:
-    """The root layer of a USD file with every reference taken out that leads out of the file and of
-    those that lie `beside` it, and what those were.
+    """The root layer of a USD file with every arc taken out that does not lead to one of its own
+    members or of those that lie `beside` it, and what was taken out.
 
-    `None` for what is no layer. Raises `ValueError` if it would compose more than `MAX_PRIMS`.
+    Only exact names count: the library understands much more than names (arguments, packages in
+    packages, expressions). What attributes name stays: nothing opens it. A package cannot be
+    changed: where something of it leads elsewhere, it must not be composed. `None` for what is no
+    layer. Raises `ValueError` if it would compose more than `MAX_PRIMS`.
     """
     from pxr import Sdf, UsdUtils
 
@@ -88,24 +88,24 @@ def confined_layer(path: Path, beside: list[str]) -> tuple[Any, list[str]]:
     if not root:
         return None, []
     packed = path.suffix.lower() == ".usdz"
-    members = zipfile.ZipFile(path).namelist() if packed else [path.name, *beside]
+    members = [name for name in _names_in(path) if is_within(name)] if packed else []
+    members = members or [path.name, *beside]
     left_out: list[str] = []
     layers: dict[str, Any] = {"": root}
-    waiting = [(root, members[0] if members else "")]
+    waiting = [(root, members[0])]
     while waiting:
         layer, place = waiting.pop()
-
-        def confined(asset: str, place: str = place) -> str:
-            if (
-                not asset.partition("[")[0].lower().endswith(_LAYERS)
-                or _member(asset, place) in members
-            ):
-                return asset
-            left_out.append(asset)
-            return ""
-
-        UsdUtils.ModifyAssetPaths(layer, confined)
-        for asset in filter(None, layer.GetCompositionAssetDependencies()):
+        clips = _clips(layer)
+        left_out += [f"value clips of {spec.path}" for spec in clips]
+        arcs = [asset for asset in layer.GetCompositionAssetDependencies() if asset]
+        out = {asset for asset in arcs if _member(asset, place) not in members}
+        left_out += sorted(out)
+        if not packed:
+            for spec in clips:
+                spec.ClearInfo(_CLIPS)
+            if out:
+                UsdUtils.ModifyAssetPaths(layer, partial(_without, out, set(arcs) - out))
+        for asset in arcs:
             inner = _member(asset, place)
             places = (
                 Sdf.Layer.FindOrOpen(f"{path}[{inner}]" if packed else str(path.parent / inner))
@@ -115,10 +115,47 @@ def confined_layer(path: Path, beside: list[str]) -> tuple[Any, list[str]]:
             if places:
                 layers[inner] = places
                 waiting.append((places, inner))
-    prims = _Count(layers, members[0] if members else "").below("", "/", 0)
+    prims = _Count(layers, members[0]).below("", "/", 0)
     if prims > MAX_PRIMS:
         raise ValueError(f"its references compose more than {MAX_PRIMS:,} prims")
     return root, list(dict.fromkeys(left_out))
+
+
+def _without(out: set[str], within: set[str], asset: str) -> str:
+    """A path that may stay, or nothing. The library gives what expressions come to, not the
+    expressions: where there are any, only what is known stays."""
+    expressed = any("`" in other for other in out)
+    return asset if asset in within or not (expressed or asset in out) else ""
+
+
+def strangers(stage: Any, allowed: set[Path]) -> list[str]:
+    """Layers that a stage has composed and that are none of those allowed, by their true places."""
+    places = (layer.realPath.partition("[")[0] for layer in stage.GetUsedLayers())
+    return [place for place in places if place and Path(place).resolve() not in allowed]
+
+
+def _names_in(path: Path) -> list[str]:
+    with zipfile.ZipFile(path) as archive:
+        return archive.namelist()
+
+
+def is_within(name: str) -> bool:
+    """Whether the name of a member stays below its package, and is nothing but a name."""
+    plain = posixpath.normpath(name)
+    return bool(name) and not plain.startswith(("/", "..")) and not set(":[]`\\") & set(name)
+
+
+def _clips(layer: Any) -> list[Any]:
+    """The prims of a layer that read values from other layers, by patterns of names."""
+    found: list[Any] = []
+
+    def visit(path: Any) -> None:
+        spec = layer.GetPrimAtPath(path)
+        if spec and spec.HasInfo(_CLIPS):
+            found.append(spec)
+
+    layer.Traverse("/", visit)
+    return found
 
 
 def _member(asset: str, place: str) -> str:
