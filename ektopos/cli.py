@@ -313,7 +313,8 @@ def _remote(options: argparse.Namespace, project: str) -> Any:
         return None
     from ektopos.remote import remote
 
-    return remote(options.server, options.key or os.environ.get("EKTOPOS_KEY", ""), project)
+    key = options.key or os.environ.get("EKTOPOS_KEY", "")
+    return remote(options.server, key, project, unencrypted=options.unencrypted)
 
 
 def _said(text: str) -> None:
@@ -373,7 +374,7 @@ def _export(options: argparse.Namespace) -> Outcome:
     far = _remote(options, str(options.project))
     if far is not None:
         package = far.export(options.target, trial=False, say=_said)
-        files = far.fetch(package, options.out, _said)
+        files = far.fetch(package, options.out, _said, options.backup)
         return {"package": package["id"], "target": package["target"], "files": files}, FINE, files
     from ektopos.images import read_ahead
 
@@ -768,6 +769,9 @@ def _parser() -> argparse.ArgumentParser:
     for sub in (check, export, trial):
         sub.add_argument("--server", metavar="URL", help="a project of that server, by its name")
         sub.add_argument("--key", metavar="KEY", help="what opens it there; or EKTOPOS_KEY")
+        sub.add_argument(
+            "--unencrypted", action="store_true", help="send the key over http:// all the same"
+        )
     command("targets", _targets, "List the targets and their rules.")
     return parser
 

@@ -6,8 +6,11 @@ Python's own library does it, so that a build machine needs nothing else.
 
 from __future__ import annotations
 
+import contextlib
+import ipaddress
 import json
 import shutil
+import tempfile
 import time
 import urllib.error
 import urllib.parse
@@ -21,6 +24,8 @@ from pathlib import Path
 from typing import Any
 
 from ektopos.errors import EktoposError, InvalidDocument, MissingReference
+from ektopos.targets.placing import own_files, put_in_place
+from ektopos.targets.reuse import PACKAGE_LIST
 
 ASK_EVERY = 0.5
 PATIENCE = 60.0
@@ -67,23 +72,21 @@ class Remote:
         job = self._ask("POST", "/packages", {**sent, "target": target})
         return self._package(self._done(job, say)["package"])
 
-    def fetch(self, package: dict[str, Any], out: Path, say: Say) -> list[str]:
-        """Bring a package here, whole, in place of what is in a folder; gives its files."""
+    def fetch(
+        self, package: dict[str, Any], out: Path, say: Say, backup: Path | None = None
+    ) -> list[str]:
+        """Bring a package here, whole, in place of the package that is in a folder; gives its
+        files. Other files there stay. Raises `EktoposError` where one of them is in its way."""
         job = self._ask("POST", f"/packages/{package['id']}/archive")
         self._done(job, say)
         goal = out.resolve()
-        packed, fresh = goal.with_name(f".{goal.name}.zip"), goal.with_name(f".{goal.name}.new")
         goal.parent.mkdir(parents=True, exist_ok=True)
-        try:
+        with tempfile.TemporaryDirectory(prefix=f".{goal.name}-", dir=goal.parent) as folder:
+            packed, fresh = Path(folder) / "package.zip", Path(folder) / "package"
             _request(self.server, self.key, "GET", f"/jobs/{job['id']}/file", to=packed)
-            shutil.rmtree(fresh, ignore_errors=True)
-            with zipfile.ZipFile(packed) as archive:
-                archive.extractall(fresh)
-            _put_in_place(fresh, goal)
-        finally:
-            packed.unlink(missing_ok=True)
-            shutil.rmtree(fresh, ignore_errors=True)
-        return sorted(str(p.relative_to(goal)) for p in goal.rglob("*") if p.is_file())
+            files = _unpacked(packed, fresh)
+            put_in_place(goal, fresh, files, backup)
+        return sorted([*files, PACKAGE_LIST])
 
     def report(self, package: dict[str, Any]) -> bytes:
         """The report of a package's trial, as HTML."""
@@ -129,12 +132,19 @@ class Remote:
         return {"path": answer["path"], "sha256": answer["sha256"]}
 
 
-def remote(server: str, key: str, project: str) -> Remote:
-    """A project of a server by its number or its name. Raises `EktoposError` where the server
-    cannot be reached or refuses the key, `MissingReference` where no project is called so."""
+def remote(server: str, key: str, project: str, *, unencrypted: bool = False) -> Remote:
+    """A project of a server by its number or its name; a key goes over the network `unencrypted`
+    only where that is asked for. Raises `EktoposError` where the server cannot be reached or
+    refuses the key, `MissingReference` where no project is called so."""
     if not server.startswith(("http://", "https://")):
         raise InvalidDocument(
             "this is no address of a server.", subject=server, hint="Begin it with https://."
+        )
+    if server.startswith("http://") and not (unencrypted or _is_this_machine(server)):
+        raise InvalidDocument(
+            "whoever listens on the way could read the key and all that is sent.",
+            subject=server,
+            hint="Begin it with https://, or add --unencrypted.",
         )
     server = server.rstrip("/")
     rows = json.loads(_request(server, key, "GET", "/projects"))
@@ -166,7 +176,7 @@ def _request(
         request.add_header("Authorization", f"Bearer {key}")
     for attempt in range(TRIES if method == "GET" else 1):
         try:
-            with urllib.request.urlopen(request, timeout=PATIENCE) as answer:
+            with _OPENER.open(request, timeout=PATIENCE) as answer:
                 if to is not None:
                     with to.open("wb") as file:
                         shutil.copyfileobj(answer, file)
@@ -198,16 +208,44 @@ def _refusal(problem: urllib.error.HTTPError, server: str) -> EktoposError:
     return kind(words[0], subject=words[1] or server, hint=words[2])
 
 
-def _put_in_place(fresh: Path, goal: Path) -> None:
-    old = goal.with_name(f".{goal.name}.old")
-    shutil.rmtree(old, ignore_errors=True)
-    if goal.exists():
-        if not (goal / "package.json").is_file() and any(goal.iterdir()):
+def _unpacked(packed: Path, fresh: Path) -> list[str]:
+    """Take a package out of its zip; gives its files but for the list of them. Raises
+    `EktoposError` for what is no whole package."""
+    try:
+        with zipfile.ZipFile(packed) as archive:
+            archive.extractall(fresh)
+    except (zipfile.BadZipFile, OSError, NotImplementedError) as problem:
+        raise EktoposError(
+            f"what the server sent cannot be unpacked ({problem}).", hint="Ask again."
+        ) from None
+    files = [file for file in own_files(fresh) if file != PACKAGE_LIST]
+    if not files or not all((fresh / file).is_file() for file in files):
+        raise EktoposError("what the server sent is no whole package.", hint="Export again.")
+    return files
+
+
+class _SameServer(urllib.request.HTTPRedirectHandler):
+    """A key is for the server that was named, and for no other that it points to."""
+
+    def redirect_request(
+        self, req: urllib.request.Request, fp: Any, code: int, msg: str, headers: Any, newurl: str
+    ) -> urllib.request.Request | None:
+        """Follow it where it stays at the server."""
+        old, new = urllib.parse.urlsplit(req.full_url), urllib.parse.urlsplit(newurl)
+        if (old.scheme, old.netloc) != (new.scheme, new.netloc):
             raise EktoposError(
-                "this folder holds something else than a package.",
-                subject=str(goal),
-                hint="Choose another folder, or empty it.",
+                f"the server sends on to {new.scheme}://{new.netloc}, which gets no key.",
+                subject=f"{old.scheme}://{old.netloc}",
+                hint="Name that address with --server, if it is the right one.",
             )
-        goal.rename(old)
-    fresh.rename(goal)
-    shutil.rmtree(old, ignore_errors=True)
+        return super().redirect_request(req, fp, code, msg, headers, newurl)
+
+
+_OPENER = urllib.request.build_opener(_SameServer)
+
+
+def _is_this_machine(server: str) -> bool:
+    host = urllib.parse.urlsplit(server).hostname or ""
+    with contextlib.suppress(ValueError):
+        return ipaddress.ip_address(host).is_loopback
+    return host == "localhost" or host.endswith(".localhost")

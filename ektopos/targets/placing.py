@@ -71,13 +71,16 @@ def bring_back(out: Path, backup: Path) -> list[str]:
 
 
 def own_files(out: Path) -> list[str]:
-    """The files of the package that is in a folder now."""
+    """The files of the package that is in a folder now; none where its list is not ours, as that of
+    another program's package."""
     listing = out / PACKAGE_LIST
     if not listing.is_file():
         return []
     try:
         listed = json.loads(listing.read_bytes())
-        files = [file["path"] for file in listed["files"]] if "ektopos" in listed else []
+        if not isinstance(listed["ektopos"], int):
+            return []
+        files = [file["path"] for file in listed["files"]]
     except DAMAGE:
         return []
     return [file for file in files if isinstance(file, str) and is_safe(file)] + [PACKAGE_LIST]
