@@ -5,12 +5,13 @@ from __future__ import annotations
 
 import shutil
 import tempfile
+from collections.abc import Callable, Collection
 from dataclasses import dataclass
 from pathlib import Path
 
 from ektopos.project import Project
 from ektopos.targets.export import Export, export_package
-from ektopos.targets.placing import own_files, put_in_place
+from ektopos.targets.placing import own_files, put_in_place, refuse_links
 from ektopos.targets.profile import Profile
 from ektopos.targets.reuse import PACKAGE_LIST
 from ektopos.trial.compare import Trial, run_trial
@@ -42,10 +43,16 @@ def deliver(
     backup: Path | None = None,
     progress: Progress = no_progress,
     dry: bool = False,
+    delivered: Collection[str] | None = None,
+    record: Callable[[list[str]], None] = lambda files: None,
 ) -> Delivery:
     """Export, try, and put the package into `goal` if the trial passes; otherwise, and with `dry`,
     the folder stays as it is. The package that is replaced is kept in `backup`, if that is named.
-    Raises `EktoposError` and its kin."""
+
+    `delivered` are the files that the folder got from here before, where that is known: only they
+    are replaced and removed. `record` is told what it has got from here, before and after.
+    Raises `EktoposError` and its kin.
+    """
     goal.parent.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory(prefix=f".{goal.name}-new-", dir=goal.parent) as temporary:
         fresh = Path(temporary) / goal.name
@@ -56,10 +63,14 @@ def deliver(
         trial = run_trial(project, fresh, profile, renders=False)
         files = [file.path for file in export.files]
         changed = [file for file in files if not _is_same(fresh / file, goal / file)]
-        before = _files_of(goal)
+        owned = own_files(goal) if delivered is None else list(delivered)
+        before = [file for file in owned if file != PACKAGE_LIST]
+        refuse_links(goal, {*before, *files})
         if trial.passed and not dry:
             if changed or set(before) != set(files):
-                put_in_place(goal, fresh, files, backup)
+                record(sorted({*owned, *files, PACKAGE_LIST}))
+                put_in_place(goal, fresh, files, backup, owned)
+                record([*files, PACKAGE_LIST])
             else:
                 shutil.copy2(fresh / PACKAGE_LIST, goal / PACKAGE_LIST)
     return Delivery(export, trial, changed, sorted(set(before) - set(files)))
@@ -71,7 +82,3 @@ def _is_same(one: Path, other: Path) -> bool:
         and one.stat().st_size == other.stat().st_size
         and one.read_bytes() == other.read_bytes()
     )
-
-
-def _files_of(folder: Path) -> list[str]:
-    return [file for file in own_files(folder) if file != PACKAGE_LIST]

@@ -3,21 +3,36 @@
 from __future__ import annotations
 
 import json
+import os
 import shutil
 import tempfile
-from pathlib import Path
+from collections.abc import Collection, Iterable
+from pathlib import Path, PurePosixPath
 
 from ektopos.errors import DAMAGE, EktoposError
 from ektopos.project import is_safe
 from ektopos.targets.reuse import PACKAGE_LIST
 
 
-def put_in_place(out: Path, fresh: Path, files: list[str], backup: Path | None = None) -> None:
+def put_in_place(
+    out: Path,
+    fresh: Path,
+    files: list[str],
+    backup: Path | None = None,
+    before: Collection[str] | None = None,
+) -> None:
     """Put a finished package in place of the one before, which goes to `backup`; on an error put
-    that one back."""
-    before = own_files(out)
+    that one back.
+
+    `before` are the files of the one before, where there is a record of them; else the list in the
+    folder says them. Nothing is written or removed through a link. Raises `EktoposError`.
+    """
+    before = own_files(out) if before is None else before
+    refuse_links(out, {*before, *files})
     foreign = [
-        file for file in [*files, PACKAGE_LIST] if (out / file).exists() and file not in before
+        file
+        for file in [*files, PACKAGE_LIST]
+        if os.path.lexists(out / file) and file not in before
     ]
     if foreign:
         raise EktoposError(
@@ -51,7 +66,19 @@ def put_in_place(out: Path, fresh: Path, files: list[str], backup: Path | None =
             put_in_place(backup, Path(kept), [file for file in moved if file != PACKAGE_LIST])
 
 
-def bring_back(out: Path, backup: Path) -> list[str]:
+def refuse_links(out: Path, files: Iterable[str]) -> None:
+    """Raise `EktoposError` where a folder on the way to one of the files is a link, which may lead
+    anywhere."""
+    for place in sorted({place for file in files for place in PurePosixPath(file).parents}):
+        if (out / place).is_symlink() and str(place) != ".":
+            raise EktoposError(
+                f"{place} is a link to another folder, and nothing is written through links.",
+                subject=str(out),
+                hint="Put a real folder in its place, or name another folder.",
+            )
+
+
+def bring_back(out: Path, backup: Path, before: Collection[str] | None = None) -> list[str]:
     """Put a package that was kept as a backup in place again; the one that it replaces becomes the
     backup.
 
@@ -66,7 +93,7 @@ def bring_back(out: Path, backup: Path) -> list[str]:
         )
     with tempfile.TemporaryDirectory(prefix=f".{out.name}-back-", dir=out.parent) as temporary:
         shutil.copytree(backup, temporary, dirs_exist_ok=True)
-        put_in_place(out, Path(temporary), files, backup)
+        put_in_place(out, Path(temporary), files, backup, before)
     return files
 
 

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import json
+import shutil
+from pathlib import PurePosixPath
 from unittest import mock
 
 from django.test import override_settings
@@ -128,3 +131,57 @@ class Deliveries(Api):
         self.call("post", f"/projects/{project['id']}/destination", body, 422)
         told = self.call("get", f"/projects/{project['id']}/destination")
         self.assertEqual((told["folder"], told["by_itself"], told["last"]), ("", False, None))
+
+    def test_nothing_is_written_or_removed_through_a_link(self) -> None:
+        project = self.edit(self.sample(), {"kind": "set-target", "target": "single-maps"})
+        elsewhere = self.root.parent / f"{self.root.name}-elsewhere"
+        elsewhere.mkdir()
+        self.addCleanup(shutil.rmtree, elsewhere)
+        first = self.deliver(project, dry=True)["changed"]
+        within = {PurePosixPath(file).parts[0] for file in first if "/" in file}
+        self.assertTrue(within, first)
+        for name in within:
+            with self.subTest(name):
+                self.goal.mkdir(exist_ok=True)
+                (self.goal / name).symlink_to(elsewhere)
+                body = {"revision": project["revision"], "folder": str(self.goal), "dry": False}
+                job = self.call("post", f"/projects/{project['id']}/deliveries", body)
+                ended = self.call("get", f"/jobs/{job['id']}")
+                self.assertEqual(ended["state"], "failed")
+                self.assertIn("is a link", ended["error"]["message"])
+                self.assertEqual(list(elsewhere.iterdir()), [])
+                (self.goal / name).unlink()
+
+    def test_a_list_that_somebody_put_there_removes_nothing(self) -> None:
+        project = self.sample()
+        self.goal.mkdir()
+        (self.goal / "main.c").write_text("work of a year")
+        planted = {"ektopos": 1, "files": [{"path": "main.c"}]}
+        (self.goal / "package.json").write_text(json.dumps(planted))
+        body = {"revision": project["revision"], "folder": str(self.goal), "dry": False}
+        job = self.call("post", f"/projects/{project['id']}/deliveries", body)
+        ended = self.call("get", f"/jobs/{job['id']}")
+        self.assertEqual(ended["state"], "failed")
+        self.assertIn("is not part of an earlier package", ended["error"]["message"])
+        (self.goal / "package.json").unlink()
+        self.deliver(project, dry=False)
+        # And beside a package of ours.
+        mine = json.loads((self.goal / "package.json").read_text())
+        mine["files"].append({"path": "main.c"})
+        (self.goal / "package.json").write_text(json.dumps(mine))
+        rough = {"kind": "set-feed", "material": "plain", "input": "roughness"}
+        changed = self.edit(project, rough | {"feed": {"value": 0.9}})
+        self.assertEqual(self.deliver(changed, dry=False)["gone"], [])
+        self.assertEqual((self.goal / "main.c").read_text(), "work of a year")
+
+    def test_another_target_or_project_in_the_same_folder(self) -> None:
+        project = self.sample()
+        self.deliver(project, dry=False)
+        other = self.edit(project, {"kind": "set-target", "target": "single-maps"})
+        self.deliver(other, dry=False)
+        listing = json.loads((self.goal / "package.json").read_text())
+        self.assertEqual(listing["target"], "single-maps", "the project's own is replaced")
+        stranger = self.sample()
+        body = {"revision": stranger["revision"], "folder": str(self.goal), "dry": False}
+        job = self.call("post", f"/projects/{stranger['id']}/deliveries", body)
+        self.assertEqual(self.call("get", f"/jobs/{job['id']}")["state"], "failed")

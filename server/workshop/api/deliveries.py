@@ -108,11 +108,8 @@ def set_destination(
     """Say where the package for the project's target goes, and whether by itself."""
     project = project_or_404(project_id)
     folder = str(deliverable(given.folder))
-    Destination.objects.update_or_create(
-        project=project,
-        target=project.document.target,
-        defaults={"folder": folder, "by_itself": given.by_itself},
-    )
+    row = Destination.towards(project, project.document.target, folder)
+    Destination.objects.filter(pk=row.pk).update(by_itself=given.by_itself)
     return destination(request, project_id)
 
 
@@ -123,9 +120,7 @@ def start_delivery(request: HttpRequest, project_id: UUID, given: Deliver) -> Jo
     revision = get_object_or_404(project.revisions, pk=given.revision)
     target = find_profile(revision.parsed.target, revision.parsed).id
     folder = str(deliverable(given.folder))
-    Destination.objects.update_or_create(
-        project=project, target=target, defaults={"folder": folder}
-    )
+    Destination.towards(project, target, folder)
     arguments = {"revision": revision.pk, "target": target, "folder": folder, "dry": given.dry}
     return Job.start(project, "deliver", arguments)
 
@@ -136,4 +131,6 @@ def bring_delivery_back(request: HttpRequest, project_id: UUID) -> BroughtBack:
     project = project_or_404(project_id)
     row = get_object_or_404(project.destinations, target=project.document.target)
     backup = delivery_backup(project.pk, row.target)
-    return BroughtBack(files=bring_back(deliverable(row.folder), backup))
+    files = bring_back(deliverable(row.folder), backup, row.delivered())
+    row.keep_record([*files, PACKAGE_LIST])
+    return BroughtBack(files=files)

@@ -9,7 +9,7 @@ from ektopos.deliver import deliver
 from ektopos.targets.profile import find_profile
 from ektopos.types import Progress
 from server.workshop.following import deliverable
-from server.workshop.models import Job
+from server.workshop.models import Destination, Job
 from server.workshop.store import delivery_backup
 
 SHOWN = 5
@@ -27,6 +27,7 @@ def deliver_to(job: Job, progress: Progress) -> dict[str, Any]:
     )
     profile = find_profile(str(given["target"]), revision.core().document)
     goal: Path = deliverable(str(given["folder"]))
+    row = Destination.towards(project, profile.id, str(goal))
     done = deliver(
         revision.core(),
         profile,
@@ -34,6 +35,8 @@ def deliver_to(job: Job, progress: Progress) -> dict[str, Any]:
         backup=delivery_backup(job.project.pk, profile.id),
         progress=progress,
         dry=bool(given["dry"]),
+        delivered=row.delivered(),
+        record=row.keep_record,
     )
     wrong = [c for c in done.trial.cells if c.verdict in ("differs", "lost")]
     return {
