@@ -41,6 +41,7 @@ def image_parts(path: Path) -> tuple[ImagePart, ...]:
         return ()
     source = oiio.ImageInput.open(str(path))
     if source is None:
+        oiio.geterror()  # fetched, or the library prints it
         return ()
     found: dict[str, ImagePart] = {}
     texels = 0

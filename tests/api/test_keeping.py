@@ -3,6 +3,7 @@ collected, backups come back."""
 
 from __future__ import annotations
 
+import hashlib
 import io
 import os
 import shutil
@@ -10,6 +11,7 @@ import sqlite3
 import tarfile
 import time
 from contextlib import closing
+from pathlib import Path
 from unittest import mock
 
 import numpy as np
@@ -22,9 +24,10 @@ from django.test import override_settings
 from ektopos.errors import DiskFull, MissingReference
 from server.workshop import keeping, pictures, store
 from server.workshop.jobs.bring_in import bring_in
-from server.workshop.management.commands.backup import backup, restore
+from server.workshop.management.commands.backup import backup
 from server.workshop.management.folder import empty, is_ours, mark, only_one
 from server.workshop.models import Job, MapFacts, MeshFacts, Package, Project
+from server.workshop.restoring import restore
 from tests.api.client import Api
 from tests.samples import folder, noise, quads, save, save_glb
 
@@ -394,15 +397,83 @@ class Backups(Own):
         )
         self.assertGreater(again["revision"], project["revision"] + 1, "no number is given twice")
 
-    def test_what_is_no_backup_is_said(self) -> None:
-        wrong = self.place / "away" / "wrong.tar"
-        wrong.write_bytes(b"no tar")
-        with self.assertRaisesRegex(CommandError, "cannot be opened"):
-            restore(wrong)
-        with tarfile.open(wrong, "w"):
-            pass
-        with self.assertRaisesRegex(CommandError, "no backup"):
-            restore(wrong)
+    def test_what_is_no_backup_is_said_and_changes_nothing(self) -> None:
+        """Members by Python's own `tarfile`, as somebody would write them who means harm."""
+        self.sample()
+        content, recipe = b"somebody's", b'{"a": 1}'
+        sha = hashlib.sha256(content).hexdigest()
+        link = tarfile.TarInfo(f"files/{sha[:2]}/{sha}")
+        link.type, link.linkname = tarfile.SYMTYPE, "/etc/passwd"
+        with mock.patch.dict(settings.DATABASES["default"], {"NAME": self.database()}):
+            good = self.place / "away" / "good.tar"
+            backup(good)
+        with tarfile.open(good) as packed:
+            database = packed.extractfile("ektopos.sqlite3").read()
+        sound = {"ektopos.sqlite3": database}
+        bad = {
+            "the signing key": sound | {"files/../secret.key": b"mine"},
+            "an absolute path": sound | {"/tmp/elsewhere": b"x"},
+            "out of a package": sound | {"packages/1/../../secret.key": b"x"},
+            "another folder": sound | {"secret.key": b"x"},
+            "another content": sound | {f"files/{sha[:2]}/{sha}": b"other"},
+            "another place": sound | {f"files/00/{sha}": content},
+            "another recipe": sound | {f"recipes/00/{'0' * 40}.json": recipe},
+            "a link": [("ektopos.sqlite3", database), link],
+            "one twice": [*sound.items(), *sound.items()],
+            "no database": {f"files/{sha[:2]}/{sha}": content},
+            "a damaged database": {"ektopos.sqlite3": database[:5000]},
+            "another's database": {"ektopos.sqlite3": b"SQLite format 3\0" + bytes(200)},
+            "nothing": {},
+        }
+        before = self.all_files()
+        for what, members in bad.items():
+            wrong = self.place / "away" / "wrong.tar"
+            with tarfile.open(wrong, "w") as packed:
+                for one in members.items() if isinstance(members, dict) else members:
+                    info = one if isinstance(one, tarfile.TarInfo) else tarfile.TarInfo(one[0])
+                    data = b"" if isinstance(one, tarfile.TarInfo) else one[1]
+                    info.size = len(data)
+                    packed.addfile(info, io.BytesIO(data))
+            with self.subTest(what):
+                self.refused(wrong, before)
+        for what, cut in (("no tar", b"no tar"), ("a cut one", good.read_bytes()[:-30000])):
+            wrong.write_bytes(cut)
+            with self.subTest(what):
+                self.refused(wrong, before)
+        with self.subTest("not there"):
+            self.refused(self.place / "away" / "gone.tar", before)
+
+    def refused(self, source: Path, before: dict[str, bytes]) -> None:
+        with self.assertRaises(CommandError) as raised:
+            call_command("backup", str(source), restore=True)
+        self.assertEqual(raised.exception.returncode, 2)
+        self.assertIn(source.name, str(raised.exception))
+        self.assertEqual(self.all_files(), before)
+
+    def all_files(self) -> dict[str, bytes]:
+        return {
+            str(path): path.read_bytes()
+            for path in self.place.rglob("*")
+            if path.is_file() and "away" not in path.parts and ".sqlite3" not in path.name
+        }
+
+    def test_packages_are_back_as_they_were_where_the_database_cannot_be_written(self) -> None:
+        self.sample()
+        place = self.place / "packages" / "7"
+        place.mkdir(parents=True)
+        (place / "a.txt").write_text("then")
+        saved = self.place / "away" / "all.tar"
+        with mock.patch.dict(settings.DATABASES["default"], {"NAME": self.database()}):
+            backup(saved)
+            (place / "a.txt").write_text("now")
+            with (
+                mock.patch("server.workshop.restoring._write_over", side_effect=OSError("no")),
+                self.assertRaises(OSError),
+            ):
+                restore(saved)
+            self.assertEqual((place / "a.txt").read_text(), "now")
+            restore(saved)
+        self.assertEqual((place / "a.txt").read_text(), "then")
 
     def database(self) -> str:
         return str(connection.settings_dict["NAME"])

@@ -5,7 +5,6 @@ from __future__ import annotations
 import sqlite3
 import tarfile
 import tempfile
-import time
 from contextlib import closing
 from pathlib import Path
 from typing import Any
@@ -14,10 +13,9 @@ from django.conf import settings
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.db import connection
 
+from ektopos.errors import EktoposError
+from server.workshop.restoring import DATABASE, FOLDERS, restore
 from server.workshop.store import sync_folder, tell_when_full
-
-DATABASE = "ektopos.sqlite3"
-FOLDERS = ("files", "packages", "recipes")
 
 
 class Command(BaseCommand):
@@ -38,7 +36,11 @@ class Command(BaseCommand):
                 "beside it."
             )
         if options["restore"]:
-            self.stdout.write(f"Restored. What was there before is in {restore(options['file'])}")
+            try:
+                before = restore(options["file"])
+            except EktoposError as problem:
+                raise CommandError(str(problem), returncode=2) from None
+            self.stdout.write(f"Restored. What was there before is in {before}")
         else:
             backup(options["file"])
             self.stdout.write(
@@ -71,55 +73,6 @@ def backup(goal: Path) -> None:
             sync_folder(goal.resolve().parent)
         finally:
             temporary.unlink(missing_ok=True)
-
-
-def restore(source: Path) -> Path:
-    """Bring a backup back, also into a running application; gives where the database from before
-    was put.
-
-    Files are only added. The database is written over in one transaction, so whoever reads sees the
-    one or the other.
-    """
-    try:
-        whole = tarfile.is_tarfile(source)
-    except OSError as problem:
-        raise CommandError(
-            f"{source.name} cannot be opened ({problem.strerror}).", returncode=2
-        ) from None
-    if not whole:
-        raise CommandError(f"{source.name} cannot be opened: it is no tar file.", returncode=2)
-    with (
-        tarfile.open(source) as packed,
-        tell_when_full(),
-        tempfile.TemporaryDirectory(dir=settings.FILE_UPLOAD_TEMP_DIR) as folder,
-    ):
-        names = packed.getnames()
-        if DATABASE not in names:
-            raise CommandError(f"{source.name} is no backup of Ektopos.", returncode=2)
-        for member in packed:
-            if member.name.split("/")[0] in FOLDERS and member.isfile():
-                packed.extract(member, settings.DATA_FOLDER, filter="data")
-        packed.extract(DATABASE, folder, filter="data")
-        before = settings.DATA_FOLDER / f"before-restore-{time.strftime('%Y%m%d-%H%M%S')}.sqlite3"
-        name = _database()
-        with closing(sqlite3.connect(name)) as live, closing(sqlite3.connect(before)) as kept:
-            live.backup(kept)
-        with (
-            closing(sqlite3.connect(Path(folder) / DATABASE)) as given,
-            closing(sqlite3.connect(name, timeout=60)) as live,
-        ):
-            _no_number_twice(live, given)
-            given.backup(live)
-    return before
-
-
-def _no_number_twice(live: sqlite3.Connection, given: sqlite3.Connection) -> None:
-    """Let the restored tables go on counting where the present ones are, so that no page takes
-    another's state for its own."""
-    rows = dict(live.execute("SELECT name, seq FROM sqlite_sequence"))
-    for name, seq in rows.items():
-        given.execute("UPDATE sqlite_sequence SET seq = max(seq, ?) WHERE name = ?", (seq, name))
-    given.commit()
 
 
 def _whole(member: tarfile.TarInfo) -> tarfile.TarInfo | None:
