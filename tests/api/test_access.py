@@ -5,20 +5,24 @@ from __future__ import annotations
 
 import os
 import re
+import signal
 import socket
 import subprocess
 import sys
 import threading
 import time
 from http.client import HTTPConnection
+from pathlib import Path
 
 from django.conf import settings
 from django.test import Client, override_settings
 
 from server.workshop import pictures
+from server.workshop.management.folder import was_never_used
 from server.wsgi import SteadyBody
 from tests.api.client import Api
 from tests.samples import folder
+from tests.workshop import Workshop
 
 TOKEN = "a token that is long enough"
 
@@ -285,6 +289,46 @@ class Settings(Api):
 
 class Serving(Api):
     """The real server: a second start, a busy address, silence, an end of the worker."""
+
+    def test_a_killed_one_leaves_nobody_at_work(self) -> None:
+        with folder() as root:
+            first, second = Workshop(root / "data"), Workshop(root / "data")
+            first.start()
+            assert first.process is not None
+            left = first.family()
+            self.assertGreater(len(left), 3, "web, worker and helper")
+            os.kill(first.process.pid, signal.SIGKILL)
+            first.process.wait()
+            self.wait(
+                lambda: not [pid for pid in left if Path(f"/proc/{pid}").exists()],
+                "what it had started goes on",
+            )
+            second.start()
+            second.stop()
+
+    def test_other_machines_are_let_in_only_where_people_say_who_they_are(self) -> None:
+        with folder() as root:
+            kept = {k: v for k, v in os.environ.items() if not k.startswith("EKTOPOS_")}
+            for host in ("0.0.0.0", "::", "192.0.2.7", "studio.example"):
+                with self.subTest(host):
+                    done = subprocess.run(
+                        [sys.executable, "manage.py", "workshop", "--bind", host],
+                        cwd=settings.ROOT,
+                        env=kept | {"EKTOPOS_DATA": str(root)},
+                        capture_output=True,
+                        text=True,
+                    )
+                    self.assertEqual(done.returncode, 1, done.stderr)
+                    self.assertIn("EKTOPOS_TOKEN", done.stderr)
+                    self.assertNotIn("Traceback", done.stderr)
+
+    def test_from_the_beginning_in_a_folder_that_was_never_used(self) -> None:
+        with folder() as root:
+            (root / "secret.key").write_text("made by looking at the settings")
+            (root / "uploads").mkdir()
+            self.assertTrue(was_never_used(root))
+            (root / "holiday.jpg").write_bytes(b"x")
+            self.assertFalse(was_never_used(root))
 
     def test_start_refuse_a_second_start_survive_the_worker_and_stop(self) -> None:
         with folder() as root, socket.socket() as probe:

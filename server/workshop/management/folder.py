@@ -17,8 +17,9 @@ _OURS = ("ektopos.sqlite3", "files", "secret.key")
 
 
 @contextlib.contextmanager
-def only_one(folder: Path) -> Iterator[None]:
-    """Hold a data folder for oneself. Raises `CommandError` if another Ektopos does."""
+def only_one(folder: Path) -> Iterator[int]:
+    """Hold a data folder for oneself; gives the open file by which it is held. Raises
+    `CommandError` if another Ektopos does, or what one has left running."""
     folder.mkdir(parents=True, exist_ok=True)
     with (folder / "lock").open("a+") as lock:
         try:
@@ -34,7 +35,7 @@ def only_one(folder: Path) -> Iterator[None]:
         lock.truncate(0)
         lock.write(str(os.getpid()))
         lock.flush()
-        yield
+        yield lock.fileno()
 
 
 def mark(folder: Path) -> None:
@@ -49,6 +50,14 @@ def is_ours(folder: Path) -> bool:
     """Whether a folder is one that Ektopos made: by its mark, or, from before there were marks, by
     what is in it."""
     return (folder / MARKER).is_file() or all((folder / name).exists() for name in _OURS)
+
+
+def was_never_used(folder: Path) -> bool:
+    """Whether there is nothing in a folder but what looking at the settings makes there."""
+    return all(
+        path.name in ("lock", "secret.key") or (path.is_dir() and not any(path.iterdir()))
+        for path in folder.iterdir()
+    )
 
 
 def empty(folder: Path) -> None:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+import ipaddress
 import logging
 import os
 import signal
@@ -20,7 +22,8 @@ from django.db import OperationalError, close_old_connections
 
 from server.workshop.jobs.queue import resume, sweep
 from server.workshop.keeping import collect, measure_again, remove_leavings
-from server.workshop.management.folder import empty, is_ours, mark, only_one
+from server.workshop.management.children import start
+from server.workshop.management.folder import empty, is_ours, mark, only_one, was_never_used
 from server.workshop.models import Project
 from server.workshop.sample import is_sample_made, open_sample
 
@@ -60,7 +63,9 @@ class Command(BaseCommand):
     def handle(self, *args: Any, **options: Any) -> None:
         """Run until the web server ends or a signal says so."""
         folder = settings.DATA_FOLDER
-        with only_one(folder):
+        if options["only"] != "worker":
+            _check_guarded(options["bind"])
+        with only_one(folder) as lock:
             if options["fresh"]:
                 self._begin_anew(folder, options["yes"])
             if options["only"] != "worker":
@@ -70,7 +75,7 @@ class Command(BaseCommand):
             remove_leavings()
             if options["only"]:
                 # Others may be at work: what was interrupted is found by its silence.
-                sys.exit(_run(options))
+                sys.exit(_run(options, lock))
             opened = self._sample(folder) if options["sample"] else None
             resume()
             measure_again()
@@ -79,11 +84,11 @@ class Command(BaseCommand):
                 f"\nEktopos is at {where}{f'projects/{opened.pk}/maps' if opened else ''}"
             )
             self.stderr.write("Ctrl+C stops it.")
-            sys.exit(_run(options))
+            sys.exit(_run(options, lock))
 
     def _begin_anew(self, folder: Path, sure: bool) -> None:
         """Empty the data folder, if it is ours, and if nobody minds."""
-        if not any(path.name != "lock" for path in folder.iterdir()):
+        if was_never_used(folder):
             return
         if not is_ours(folder):
             hint = "Nothing was deleted. Empty it by hand, or set EKTOPOS_DATA to another folder."
@@ -120,6 +125,21 @@ class Command(BaseCommand):
         return open_sample()
 
 
+def _check_guarded(host: str) -> None:
+    """Raises `CommandError` where other machines would reach an Ektopos that asks nobody who they
+    are."""
+    if settings.ACCESS_TOKEN or settings.TEAM or host == "localhost":
+        return
+    with contextlib.suppress(ValueError):
+        if ipaddress.ip_address(host).is_loopback:
+            return
+    raise CommandError(
+        f"Whoever reaches {host} could do everything here. Set EKTOPOS_TOKEN, or EKTOPOS_TEAM=1 "
+        "for people with accounts.",
+        returncode=1,
+    )
+
+
 def _check_free(host: str, port: int) -> None:
     """Raises `CommandError` where something else answers at the address."""
     with socket.socket() as probe:
@@ -142,7 +162,7 @@ def _web(options: dict[str, Any]) -> list[str]:
     return [sys.executable, "-m", "gunicorn", "server.wsgi", "--config", conf, "--bind", address]
 
 
-def _run(options: dict[str, Any]) -> int:
+def _run(options: dict[str, Any], lock: int) -> int:
     """Web and worker, or the one of them that is wished, until the web ends; the worker is started
     again whenever it ends. Gives the web's exit code."""
     stopping = threading.Event()
@@ -151,7 +171,7 @@ def _run(options: dict[str, Any]) -> int:
     works = options["only"] != "web"
     web: subprocess.Popen[bytes] | None = None
     if options["only"] != "worker":
-        web = subprocess.Popen(_web(options), cwd=settings.ROOT, start_new_session=True)
+        web = start(_web(options), lock)
     worker: subprocess.Popen[bytes] | None = None
     follower: subprocess.Popen[bytes] | None = None
     warm: subprocess.Popen[bytes] | None = None
@@ -166,17 +186,17 @@ def _run(options: dict[str, Any]) -> int:
             worker, next_start = None, now + pause - 1.0
         if works and worker is None and now >= next_start:
             command = [sys.executable, "manage.py", "do_jobs"]
-            worker = subprocess.Popen(command, cwd=settings.ROOT, start_new_session=True)
+            worker = start(command, lock)
             started = now
         gone = follower is None or follower.poll() is not None
         if works and settings.FOLDERS and gone and now >= next_follower:
             command = [sys.executable, "manage.py", "follow_folders"]
-            follower = subprocess.Popen(command, cwd=settings.ROOT, start_new_session=True)
+            follower = start(command, lock)
             next_follower = now + LONGEST_PAUSE
         if not options["only"] and (warm is None or warm.poll() is not None) and now >= next_warm:
             # Commands of this machine find it by its socket.
             command = [sys.executable, "-m", "ektopos.warm", str(settings.DATA_FOLDER / WARM)]
-            warm = subprocess.Popen(command, cwd=settings.ROOT, start_new_session=True)
+            warm = start(command, lock)
             next_warm = now + LONGEST_PAUSE
         if now - swept > SWEEP_EVERY:
             swept = now
