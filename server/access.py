@@ -3,10 +3,12 @@ one shape."""
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Callable
 from http import HTTPStatus
 
 from django.conf import settings
+from django.db import OperationalError
 from django.http import HttpRequest, HttpResponse, HttpResponseRedirect, JsonResponse
 from django.middleware.csrf import get_token
 from django.utils.cache import patch_vary_headers
@@ -174,8 +176,30 @@ def not_found(request: HttpRequest, exception: Exception) -> HttpResponse:
     return refusal(404, "There is nothing at this address.", hint="Look in the list of projects.")
 
 
+def is_held(problem: BaseException | None) -> bool:
+    """Whether something else has kept the database for longer than one waits for it."""
+    said = str(problem).lower()
+    return isinstance(problem, OperationalError) and any(
+        words in said for words in ("database is locked", "table is locked", "lock timeout")
+    )
+
+
+def held() -> HttpResponse:
+    """The answer while it does."""
+    answer = refusal(
+        503,
+        "Something else has been writing to it for long, and nothing was changed.",
+        subject="the database",
+        hint="Try again in a moment.",
+    )
+    answer["Retry-After"] = "2"
+    return answer
+
+
 def broken(request: HttpRequest) -> HttpResponse:
-    """A mistake of ours; what it was is in the log."""
+    """A mistake of ours; what it was is in the log. A database that is held is none."""
+    if is_held(sys.exception()):
+        return held()
     return refusal(
         500, "Something went wrong that should not have; it is in the log.", hint="Try again."
     )

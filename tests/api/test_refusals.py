@@ -5,7 +5,11 @@ from __future__ import annotations
 import io
 import json
 import re
+import sqlite3
 import zipfile
+from contextlib import closing
+
+from django.db import connection
 
 from server.workshop.api import api
 from server.workshop.models import Project
@@ -198,3 +202,27 @@ class Wrong(Api):
         project = self.begin()
         job = self.bring_in(project, {"oak_albedo.jpg": content})
         self.assertEqual([entry.get("error") for entry in job["result"]["files"]], [None])
+
+
+class HeldDatabase(Api):
+    """Another program keeps the database: a connection of Python's own `sqlite3` that has begun to
+    write."""
+
+    def test_it_is_said_and_done_later(self) -> None:
+        project = self.begin()
+        with connection.cursor() as cursor:
+            cursor.execute("PRAGMA busy_timeout = 200")
+        self.addCleanup(lambda: connection.close())
+        name = connection.settings_dict["NAME"]
+        edit = {"kind": "rename-project", "name": "Later"}
+        body = {"revision": project["revision"], "edits": [edit], "label": "x"}
+        place = f"/api/projects/{project['id']}/edits"
+        with closing(sqlite3.connect(name, isolation_level=None)) as other:
+            other.execute("BEGIN IMMEDIATE")
+            answer = self.client.post(place, body, content_type="application/json")
+            other.execute("ROLLBACK")
+        self.assertEqual(answer.status_code, 503, answer.content)
+        self.assertEqual(answer["Retry-After"], "2")
+        self.assertEqual(answer.json()["subject"], "the database")
+        again = self.client.post(place, body, content_type="application/json")
+        self.assertEqual(again.status_code, 200, again.content)

@@ -15,6 +15,7 @@ from ninja.parser import Parser
 
 from ektopos.errors import DiskFull, EktoposError, MissingReference, TooLarge, is_disk_full
 from ektopos.plain_json import read_json
+from server.access import held, is_held
 from server.workshop.api import (
     checks,
     deliveries,
@@ -38,7 +39,7 @@ from server.workshop.pictures import Busy
 
 REFUSALS = {
     "4XX": "Something in the request cannot be done; it says what, and what to do.",
-    "503": "It is being made; ask again in a moment.",
+    "503": "It is being made, or the database is busy; ask again in a moment.",
     "507": "There is no room left on the disk.",
 }
 
@@ -190,7 +191,9 @@ def too_big(request: HttpRequest, problem: RequestDataTooBig) -> HttpResponse:
 
 @api.exception_handler(OperationalError)
 def database(request: HttpRequest, problem: OperationalError) -> HttpResponse:
-    """The database cannot write: mostly for want of room."""
+    """The database cannot write: for want of room, or because something else does for long."""
+    if is_held(problem):
+        return held()
     if "full" not in str(problem) and "No space left" not in str(problem):
         raise problem
     return mendable(request, DiskFull())

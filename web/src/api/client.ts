@@ -3,9 +3,32 @@ import createClient from 'openapi-fetch'
 import type { MaybeOptionalInit } from 'openapi-fetch'
 import type { PathsWithMethod } from 'openapi-typescript-helpers'
 
+import { useNotices } from './notices'
 import type { paths } from './schema'
 
-const client = createClient<paths>({ baseUrl: '/' })
+const TRIES = 15
+/** What the server calls what it waits for, when something else keeps it. */
+const DATABASE = 'the database'
+const BUSY = 'The database is busy. This is tried again by itself …'
+
+/** Asks again for as long as the database is held, and says so meanwhile: nothing of the call was done. */
+export async function patient(request: Request): Promise<Response> {
+  for (let tries = 1; ; tries += 1) {
+    const answer = await fetch(request.clone())
+    const wait = Number(answer.headers.get('Retry-After'))
+    if (answer.status !== 503 || !wait || tries === TRIES || !(await isHeld(answer.clone()))) {
+      if (useNotices.getState().current === BUSY) useNotices.getState().clear()
+      return answer
+    }
+    useNotices.getState().say(BUSY)
+    await new Promise((done) => setTimeout(done, 1000 * wait))
+  }
+}
+
+const isHeld = async (answer: Response) =>
+  ((await answer.json().catch(() => ({}))) as { subject?: string }).subject === DATABASE
+
+const client = createClient<paths>({ baseUrl: '/', fetch: patient })
 
 /** What Django wants to see of a page that writes. */
 export const csrfToken = () => /(?:^|; )ektopos_csrf=([^;]*)/.exec(document.cookie)?.[1] ?? ''

@@ -5865,7 +5865,7 @@ export interface operations {
                     "application/json": components["schemas"]["ProjectRow"][];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -5916,7 +5916,7 @@ export interface operations {
                     "application/json": components["schemas"]["ProjectOut"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -5963,7 +5963,7 @@ export interface operations {
                     "application/json": components["schemas"]["ProjectOut"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -6014,7 +6014,7 @@ export interface operations {
                     "application/json": components["schemas"]["ProjectOut"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -6063,7 +6063,7 @@ export interface operations {
                     "application/json": components["schemas"]["ProjectOut"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -6110,7 +6110,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -6161,7 +6161,7 @@ export interface operations {
                     "application/json": components["schemas"]["Pulse"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -6214,7 +6214,7 @@ export interface operations {
                     "application/json": components["schemas"]["ProjectOut"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -6267,7 +6267,7 @@ export interface operations {
                     "application/json": components["schemas"]["ProjectOut"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -6320,7 +6320,7 @@ export interface operations {
                     "application/json": components["schemas"]["ProjectOut"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -6373,7 +6373,7 @@ export interface operations {
                     "application/json": components["schemas"]["ProjectOut"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -6427,7 +6427,7 @@ export interface operations {
                     "application/json": components["schemas"]["ProjectOut"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -6478,7 +6478,7 @@ export interface operations {
                     "application/json": components["schemas"]["Finding"][];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -6531,7 +6531,7 @@ export interface operations {
                     "application/json": components["schemas"]["BeforeAfter"] | null;
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -6580,7 +6580,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -6629,7 +6629,7 @@ export interface operations {
                     "application/json": components["schemas"]["DestinationOut"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -6682,7 +6682,7 @@ export interface operations {
                     "application/json": components["schemas"]["DestinationOut"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -6735,7 +6735,7 @@ export interface operations {
                     "application/json": components["schemas"]["JobOut"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -6784,7 +6784,7 @@ export interface operations {
                     "application/json": components["schemas"]["BroughtBack"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -6843,7 +6843,7 @@ export interface operations {
                     "application/json": components["schemas"]["Upload"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -6894,7 +6894,7 @@ export interface operations {
                     "application/json": string[];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -6947,7 +6947,7 @@ export interface operations {
                     "application/json": components["schemas"]["JobOut"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -6996,7 +6996,7 @@ export interface operations {
                     "application/json": components["schemas"]["JobOut"][];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -7045,7 +7045,7 @@ export interface operations {
                     "application/json": components["schemas"]["JobOut"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -7094,7 +7094,7 @@ export interface operations {
                     "application/json": components["schemas"]["JobOut"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -7143,7 +7143,7 @@ export interface operations {
                     "application/json": components["schemas"]["JobOut"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -7190,7 +7190,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -7239,7 +7239,7 @@ export interface operations {
                     "application/json": components["schemas"]["FollowingOut"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -7292,7 +7292,7 @@ export interface operations {
                     "application/json": components["schemas"]["FollowedOut"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -7340,7 +7340,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -7394,7 +7394,7 @@ export interface operations {
                     "application/json": components["schemas"]["History"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -7448,7 +7448,7 @@ export interface operations {
                     "application/json": components["schemas"]["ProjectOut"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -7497,7 +7497,7 @@ export interface operations {
                     "application/json": components["schemas"]["TogetherOut"][];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -7546,7 +7546,7 @@ export interface operations {
                     "application/json": components["schemas"]["BoardMap"][];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -7596,7 +7596,7 @@ export interface operations {
                     "application/json": components["schemas"]["MapOut"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -7645,7 +7645,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -7697,7 +7697,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -7746,7 +7746,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -7797,7 +7797,7 @@ export interface operations {
                     "application/json": components["schemas"]["Texel"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -7845,7 +7845,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -7895,7 +7895,7 @@ export interface operations {
                     "application/json": components["schemas"]["Sheet"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -7949,7 +7949,7 @@ export interface operations {
                     "application/json": components["schemas"]["Sheet"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -8002,7 +8002,7 @@ export interface operations {
                     };
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -8057,7 +8057,7 @@ export interface operations {
                     "application/json": components["schemas"]["Probed"][];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -8107,7 +8107,7 @@ export interface operations {
                     "application/json": components["schemas"]["ConversionOut"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -8160,7 +8160,7 @@ export interface operations {
                     "application/json": components["schemas"]["JobOut"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -8213,7 +8213,7 @@ export interface operations {
                     "application/json": components["schemas"]["JobOut"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -8262,7 +8262,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -8309,7 +8309,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -8357,7 +8357,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -8406,7 +8406,7 @@ export interface operations {
                     "application/json": components["schemas"]["MeshOut"][];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -8460,7 +8460,7 @@ export interface operations {
                     "application/json": components["schemas"]["RecipeOut"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -8514,7 +8514,7 @@ export interface operations {
                     "application/json": components["schemas"]["Picked"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -8564,7 +8564,7 @@ export interface operations {
                     "application/json": components["schemas"]["SuggestionsOut"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -8613,7 +8613,7 @@ export interface operations {
                     "application/json": components["schemas"]["ProposalsOut"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -8664,7 +8664,7 @@ export interface operations {
                     "application/json": components["schemas"]["AlikeOut"][];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -8717,7 +8717,7 @@ export interface operations {
                     "application/json": components["schemas"]["PaddingOut"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -8771,7 +8771,7 @@ export interface operations {
                     "application/json": components["schemas"]["JobOut"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -8825,7 +8825,7 @@ export interface operations {
                     "application/json": components["schemas"]["JobOut"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -8873,7 +8873,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -8923,7 +8923,7 @@ export interface operations {
                     "application/json": components["schemas"]["SceneOut"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -8973,7 +8973,7 @@ export interface operations {
                     "application/json": components["schemas"]["JobOut"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -9020,7 +9020,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -9068,7 +9068,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -9116,7 +9116,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -9165,7 +9165,7 @@ export interface operations {
                     "application/json": components["schemas"]["NoteOut"][];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -9218,7 +9218,7 @@ export interface operations {
                     "application/json": components["schemas"]["NoteOut"][];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -9272,7 +9272,7 @@ export interface operations {
                     "application/json": components["schemas"]["NoteOut"][];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -9321,7 +9321,7 @@ export interface operations {
                     "application/json": components["schemas"]["OfferOut"][];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -9374,7 +9374,7 @@ export interface operations {
                     "application/json": components["schemas"]["ProjectOut"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -9424,7 +9424,7 @@ export interface operations {
                     "application/json": components["schemas"]["Effect"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -9473,7 +9473,7 @@ export interface operations {
                     "application/json": components["schemas"]["PlanOut"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -9523,7 +9523,7 @@ export interface operations {
                     "application/json": components["schemas"]["AsOne"] | null;
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -9572,7 +9572,7 @@ export interface operations {
                     "application/json": components["schemas"]["Profile"][];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -9621,7 +9621,7 @@ export interface operations {
                     "application/json": components["schemas"]["TargetSummary"][];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -9674,7 +9674,7 @@ export interface operations {
                     "application/json": components["schemas"]["DraftOut"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -9727,7 +9727,7 @@ export interface operations {
                     "application/json": components["schemas"]["JobOut"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -9776,7 +9776,7 @@ export interface operations {
                     "application/json": components["schemas"]["PackageOut"][];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -9829,7 +9829,7 @@ export interface operations {
                     "application/json": components["schemas"]["JobOut"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -9878,7 +9878,7 @@ export interface operations {
                     "application/json": number[];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -9928,7 +9928,7 @@ export interface operations {
                     "application/json": components["schemas"]["JobOut"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -9978,7 +9978,7 @@ export interface operations {
                     "application/json": components["schemas"]["JobOut"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -10026,7 +10026,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -10074,7 +10074,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -10121,7 +10121,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -10168,7 +10168,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -10215,7 +10215,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -10263,7 +10263,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -10312,7 +10312,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -10365,7 +10365,7 @@ export interface operations {
                     };
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -10418,7 +10418,7 @@ export interface operations {
                     "application/json": components["schemas"]["JobOut"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -10465,7 +10465,7 @@ export interface operations {
                     "application/json": components["schemas"]["Me"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -10514,7 +10514,7 @@ export interface operations {
                     "application/json": components["schemas"]["People"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -10567,7 +10567,7 @@ export interface operations {
                     "application/json": components["schemas"]["People"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -10620,7 +10620,7 @@ export interface operations {
                     "application/json": components["schemas"]["Issued"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -10668,7 +10668,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -10721,7 +10721,7 @@ export interface operations {
                     "application/json": components["schemas"]["Issued"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -10769,7 +10769,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -10822,7 +10822,7 @@ export interface operations {
                     "application/json": components["schemas"]["Issued"];
                 };
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -10870,7 +10870,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description It is being made; ask again in a moment. */
+            /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
                 headers: {
                     [name: string]: unknown;
