@@ -2,7 +2,17 @@
 
 from __future__ import annotations
 
+import unicodedata
 from collections.abc import Container
+
+
+def folded(name: str) -> str:
+    """A name as those file systems see it that tell no case and no way to write a letter apart.
+
+    >>> folded("Straße") == folded("STRASSE"), folded("e\u0301") == folded("É")
+    (True, True)
+    """
+    return unicodedata.normalize("NFC", unicodedata.normalize("NFC", name).casefold())
 
 
 def free_name(name: str, taken: Container[str], suffix: str = "") -> str:

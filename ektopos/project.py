@@ -23,6 +23,7 @@ from ektopos.meshes.formats.gltf import GLTF_SUFFIXES, load_gltf
 from ektopos.meshes.formats.gltf_accessors import read_buffers
 from ektopos.meshes.formats.kept import Original
 from ektopos.meshes.formats.scales import apply_scales
+from ektopos.names import folded
 from ektopos.types import Progress, no_progress
 
 MAX_ZIP_BYTES = 16 * 2**30
@@ -238,11 +239,42 @@ def pack(project: Project, archive: Path, progress: Progress = no_progress) -> N
             "".join(c if c.isalnum() else "_" for c in project.document.name.lower()).strip("_")
             or "project"
         )
-        packed.writestr(stem + SUFFIX, dump_document(project.document))
         files = sorted(set(files_of(project)))
+        places = _told_apart(project.document, files)
+        packed.writestr(stem + SUFFIX, dump_document(_with_places(project.document, places)))
         for done, file in enumerate(files):
             progress(done / len(files), f"packing {file}")
-            packed.write(project.path(file), file)
+            packed.write(project.path(file), places.get(file, file))
+
+
+def _told_apart(document: Document, files: list[str]) -> dict[str, str]:
+    """Other places for files whose names some file system takes for one: those that differ only by
+    case, or by how Unicode writes a letter. What a mesh names in turn stays where it is."""
+    named = [entry.file for entry in document.maps.values()]
+    named += [entry.file for entry in document.meshes.values()]
+    taken = {folded(file) for file in files if file not in named}
+    places: dict[str, str] = {}
+    for file in dict.fromkeys(named):
+        stem, dot, suffix = file.rpartition(".")
+        place, number = file, 2
+        while folded(place) in taken:
+            place, number = f"{stem}_{number}{dot}{suffix}", number + 1
+        taken.add(folded(place))
+        if place != file:
+            places[file] = place
+    return places
+
+
+def _with_places(document: Document, places: dict[str, str]) -> Document:
+    """The document with some of its files elsewhere."""
+    moved = {
+        part: {
+            name: entry.model_copy(update={"file": places.get(entry.file, entry.file)})
+            for name, entry in getattr(document, part).items()
+        }
+        for part in ("maps", "meshes")
+    }
+    return document.model_copy(update=moved) if places else document
 
 
 def files_of(project: Project) -> list[str]:

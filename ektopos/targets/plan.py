@@ -19,6 +19,7 @@ from ektopos.materials.coverage import slots_with
 from ektopos.materials.derive import DEFAULTS, Material
 from ektopos.materials.lay import feed_size
 from ektopos.materials.resolve import feed_problem
+from ektopos.names import folded
 from ektopos.targets.profile import LETTERS, Letter, Profile, ProfileFile
 from ektopos.targets.quantities import is_mixed
 from ektopos.targets.values import input_values, made_of, material_value
@@ -345,9 +346,9 @@ def safe_names(names: list[str]) -> dict[str, str]:
         short = stem.encode()[:120].decode(errors="ignore")
         stem = f"{stem}_" if _RESERVED.match(stem) else short
         safe, number = stem, 2
-        while safe.lower() in taken:
+        while folded(safe) in taken:
             safe, number = f"{stem}_{number}", number + 1
-        taken.add(safe.lower())
+        taken.add(folded(safe))
         chosen[name] = safe
     return chosen
 

@@ -137,7 +137,7 @@ def materialx(
         for slot, worn in entry.slots.items():
             if worn is not None:
                 assigned = look.addMaterialAssign(
-                    written.createValidChildName(f"{mesh}_{slot}"), nodes[worn]
+                    look.createValidChildName(f"{mesh}_{slot}"), nodes[worn]
                 )
                 assigned.setGeom(f"/{mesh}/{slot}")
     return str(mx.writeToXmlString(written))
@@ -226,6 +226,9 @@ def _add_material(
         shader.addInput("alpha_cutoff", "float").setValueString(f"{material.alpha_cutoff:.7g}")
     surface = written.addNode("surfacematerial", node, "material")
     surface.addInput("surfaceshader", "surfaceshader").setNodeName(shader.getName())
+    if name != node:
+        # Names of nodes are ASCII. Source: MaterialX 1.39, “uiname”, for display.
+        surface.setAttribute("uiname", name)
 
 
 def _image(

@@ -11,6 +11,7 @@ from __future__ import annotations
 import math
 import re
 import xml.etree.ElementTree as ET
+from collections.abc import Iterable
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -165,7 +166,7 @@ def import_loose(profile: Profile, files: PackageFiles, listing: dict[str, Any])
         nodes = {str(facts.get("node", name)): name for name, facts in said_materials.items()}
         second = _second_reading(profile, tree, files, nodes, materials)
         materials = {name: _by_convention(one, second.get(name)) for name, one in materials.items()}
-        assigned = _assigned(tree, nodes)
+        assigned = _assigned(tree, nodes, slots)
     except (ET.ParseError, KeyError, ValueError, IndexError) as problem:
         reason = f"{MATERIALS} cannot be read ({problem})."
         return Imported(profile.id, listed_slots=listed, problem="unreadable-file", message=reason)
@@ -530,10 +531,17 @@ def _reflecting(imported: ImportedInput, ports: dict[str, dict[str, str]]) -> Im
     return replace(imported, factor=tuple(share * part for part in imported.factor))
 
 
-def _assigned(tree: ET.Element, nodes: dict[str, str]) -> dict[str, dict[str, str | None]]:
+def _assigned(
+    tree: ET.Element, nodes: dict[str, str], meshes: Iterable[str]
+) -> dict[str, dict[str, str | None]]:
+    """Materials by mesh and slot. Both names may have slashes of their own: what the mesh is called
+    is known from its file."""
     by_mesh: dict[str, dict[str, str | None]] = {}
     for assigned in tree.iter("materialassign"):
-        _, mesh, slot = (assigned.get("geom") or "").split("/", 2)
+        place = (assigned.get("geom") or "").removeprefix("/")
+        known = [mesh for mesh in meshes if place.startswith(f"{mesh}/")]
+        mesh = max(known, key=len, default=place.partition("/")[0])
+        slot = place[len(mesh) + 1 :]
         material = assigned.get("material") or ""
         by_mesh.setdefault(mesh, {})[slot] = nodes.get(material, material)
     return by_mesh
