@@ -8,6 +8,8 @@ import socket
 import struct
 from typing import Any
 
+from server.logs import Masked
+
 workers = 1
 worker_class = "gthread"
 threads = 40
@@ -28,6 +30,7 @@ def post_worker_init(worker: Any) -> None:
         listener.sock.setsockopt(socket.SOL_SOCKET, socket.SO_RCVTIMEO, wait)
     # Whoever stays silent is no mistake that a log should show with its whole stack.
     logging.getLogger("gunicorn.error").addFilter(_is_no_silence)
+    logging.getLogger("gunicorn.error").addFilter(Masked())
 
 
 def _is_no_silence(record: logging.LogRecord) -> bool:

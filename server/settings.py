@@ -346,7 +346,10 @@ if LOG_AS not in ("text", "json"):
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
-    "filters": {"named": {"()": "server.logs.Named"}},
+    "filters": {
+        "named": {"()": "server.logs.Named"},
+        "masked": {"()": "server.logs.Masked"},
+    },
     "formatters": {
         "text": {"format": "%(message)s"},
         "json": {
@@ -358,8 +361,10 @@ LOGGING = {
         "console": {
             "class": "logging.StreamHandler",
             "formatter": LOG_AS,
-            **({"filters": ["named"]} if LOG_AS == "json" else {}),
+            "filters": ["masked", *(["named"] if LOG_AS == "json" else [])],
         }
     },
     "root": {"handlers": ["console"], "level": _text("LOG_LEVEL", "WARNING")},
+    # Django's own server, for working on the code, has a handler of its own otherwise.
+    "loggers": {"django.server": {"handlers": ["console"], "level": "INFO", "propagate": False}},
 }

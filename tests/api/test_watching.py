@@ -3,6 +3,9 @@ parser; the habit of load balancers to ask for liveness and readiness apart."""
 
 from __future__ import annotations
 
+import io
+import logging
+import re
 from unittest import mock
 
 from django.test import Client, override_settings
@@ -44,6 +47,49 @@ class Watching(Api):
         self.assertEqual(samples["ektopos_jobs", "waiting"], 1)
         self.assertEqual(samples["ektopos_projects", None], 1)
         self.assertGreater(samples["ektopos_request_seconds_count", None], 0)
+
+    def test_no_secret_stands_in_the_log_at_any_level(self) -> None:
+        """Source: OWASP's cheat sheet on logging, “Data to exclude”."""
+        places = (
+            "/join/SECRET-1",
+            "/shared/SECRET-2?next=/",
+            "/reset/MQ/SECRET-3/",
+            "/api/none?token=SECRET-4",
+            "/api/jobs/SECRET-5%0Aforged",
+        )
+        (console,) = logging.getLogger().handlers
+        written = io.StringIO()
+        before, level = console.setStream(written), logging.getLogger().level  # type: ignore[attr-defined]
+        logging.getLogger().setLevel(logging.DEBUG)
+        try:
+            for place in places:
+                self.client.get(place)
+            self.client.get("/join/SECRET-6", headers={"Host": "rebound.example"})
+            try:
+                raise ValueError("https://textures.example/join/SECRET-7")
+            except ValueError:
+                logging.getLogger("anybody").exception("while answering %s", "/shared/SECRET-8")
+        finally:
+            logging.getLogger().setLevel(level)
+            console.setStream(before)  # type: ignore[attr-defined]
+        said = written.getvalue()
+        self.assertIn("/join/…", said)
+        self.assertIn("/shared/…", said)
+        self.assertEqual(re.findall(r"SECRET-[1-46-8]", said), [])
+
+    def test_invented_methods_are_counted_as_one(self) -> None:
+        def methods() -> set[str]:
+            with override_settings(METRICS_TOKEN="numbers"):
+                answer = self.client.get(
+                    "/health/metrics", headers={"Authorization": "Bearer numbers"}
+                )
+            families = text_string_to_metric_families(answer.content.decode())
+            return {s.labels["method"] for f in families for s in f.samples if "method" in s.labels}
+
+        for number in range(20):
+            self.client.generic(f"INVENTED{number}", "/api/projects")
+        self.assertIn("other", methods())
+        self.assertFalse([method for method in methods() if method.startswith("INVENTED")])
 
     def test_a_request_can_be_followed_through_the_log(self) -> None:
         with self.assertLogs("ektopos.requests", "INFO") as log:
