@@ -1,4 +1,4 @@
-"""Lines of the log that say to which request they belong and for whom it was made; and no secrets."""
+"""Lines of the log that say which request they belong to and who made it; and no secrets."""
 
 from __future__ import annotations
 
