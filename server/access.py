@@ -104,7 +104,7 @@ def token_asked(get_response: Answer) -> Answer:
             )
             refused["WWW-Authenticate"] = "Bearer"
             return refused
-        return _door(request, 401)
+        return door(request, 401)
 
     return answer
 
@@ -117,7 +117,7 @@ def enter(request: HttpRequest) -> HttpResponse:
     if request.method != "POST" or not settings.ACCESS_TOKEN:
         return HttpResponseRedirect("/")
     if not constant_time_compare(request.POST.get("token", ""), settings.ACCESS_TOKEN):
-        return _door(request, 403, goal)
+        return door(request, 403, goal)
     response = HttpResponseRedirect(goal)
     response.set_cookie(
         TOKEN_COOKIE,
@@ -143,9 +143,10 @@ def _knows_token(request: HttpRequest) -> bool:
     return constant_time_compare(request.COOKIES.get(TOKEN_COOKIE, ""), _proof())
 
 
-def _door(request: HttpRequest, status: int, goal: str | None = None) -> HttpResponse:
+def door(request: HttpRequest, status: int, goal: str | None = None) -> HttpResponse:
     """The page that asks for the token: plain HTML, for nothing else is shown yet."""
-    wrong = "<p role='alert'>That is not the token.</p>" if status == 403 else ""
+    said = {403: "That is not the token.", 429: "Too many tries. Wait a quarter of an hour."}
+    wrong = f"<p role='alert'>{said[status]}</p>" if status in said else ""
     where = escape(goal or request.get_full_path())
     page = f"""<!doctype html><html lang="en"><head><meta charset="utf-8"><title>Ektopos</title>
 <meta name="viewport" content="width=device-width, initial-scale=1">

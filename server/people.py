@@ -3,13 +3,18 @@ that let whoever has them look. Plain HTML by Django's own views; used in team m
 
 from __future__ import annotations
 
+from threading import Thread
 from typing import Any
 
 from django import forms
 from django.conf import settings
 from django.contrib.auth import login
 from django.contrib.auth import views as auth
-from django.contrib.auth.forms import AuthenticationForm, BaseUserCreationForm
+from django.contrib.auth.forms import (
+    AuthenticationForm,
+    BaseUserCreationForm,
+    PasswordResetForm,
+)
 from django.contrib.auth.models import User
 from django.db import transaction
 from django.http import HttpRequest, HttpResponse, HttpResponseRedirect
@@ -19,6 +24,9 @@ from django.utils.http import urlencode
 from django.views.decorators.cache import never_cache
 from django.views.decorators.http import require_http_methods
 
+from server import looking_after
+from server.limiting import has_tried_too_often, limited
+from server.workshop.audit import write_down
 from server.workshop.callers import LINKS
 from server.workshop.models import Invitation, Member, Role, SharedLink
 
@@ -64,12 +72,21 @@ class Account(BaseUserCreationForm):
         labels = {"username": "Name"}
 
 
+def waits(request: HttpRequest) -> HttpResponse:
+    """Too many tries at a door."""
+    said = f"Too many tries from here. Wait {settings.LOGIN_PAUSE_MINUTES:.0f} minutes."
+    context = {"title": "Wait a little", "said": said, "links": [("/in", "Back")]}
+    return render(request, FORM, context, status=429)
+
+
 @never_cache
+@limited("join-failed", waits)
 @require_http_methods(["GET", "POST"])
 def join(request: HttpRequest, secret: str) -> HttpResponse:
     """Take an invitation: whoever has logged in joins with that account, others make one."""
     invitation = Invitation.known(secret)
     if invitation is None:
+        write_down("join-failed", request)
         said = "This invitation is used up or has ended. Ask for another."
         return render(request, FORM, {"title": "No invitation", "said": said}, status=404)
     what = f"the project {invitation.project.name}" if invitation.project else "this server"
@@ -85,6 +102,7 @@ def join(request: HttpRequest, secret: str) -> HttpResponse:
             # Once only, whoever comes first.
             if not Invitation.objects.filter(pk=invitation.pk).delete()[0]:
                 return HttpResponseRedirect(request.path)
+            given_role, into = invitation.role, invitation.project_id
             person: User = form.save() if isinstance(form, Account) else request.user  # type: ignore[assignment]
             if invitation.project is not None:
                 row, _ = Member.objects.get_or_create(
@@ -92,6 +110,7 @@ def join(request: HttpRequest, secret: str) -> HttpResponse:
                 )
                 if Role(invitation.role).allows(Role(row.role)):
                     Member.objects.filter(pk=row.pk).update(role=invitation.role)
+        write_down("joined", request, who=person.username, project=into, role=given_role)
         if isinstance(form, Account):
             login(request, person, backend="django.contrib.auth.backends.ModelBackend")
         goal = f"/projects/{invitation.project_id}/maps" if invitation.project_id else "/"
@@ -103,10 +122,12 @@ def join(request: HttpRequest, secret: str) -> HttpResponse:
 
 
 @never_cache
+@limited("join-failed", waits)
 def look(request: HttpRequest, secret: str) -> HttpResponse:
     """Let this browser look at a project, until the link ends."""
     link = SharedLink.known(secret)
     if link is None:
+        write_down("join-failed", request)
         said = "This link has ended. Ask whoever sent it for another."
         return render(request, FORM, {"title": "Nothing here", "said": said}, status=404)
     request.session[LINKS] = sorted({*request.session.get(LINKS, []), link.pk})
@@ -115,11 +136,34 @@ def look(request: HttpRequest, secret: str) -> HttpResponse:
 
 def locked_out(request: HttpRequest, *args: Any, **kwargs: Any) -> HttpResponse:
     """Too many wrong passwords."""
-    minutes = round(settings.AXES_COOLOFF_TIME.total_seconds() / 60)
+    write_down("lock-out", request, who=str(request.POST.get("username", ""))[:150])
+    minutes = round(settings.LOGIN_PAUSE_MINUTES)
     said = f"Too many wrong passwords. Try again in {minutes} minutes, or reset yours."
     links = [(reverse_lazy("reset"), "I have forgotten my password"), ("/in", "Back")]
     context = {"title": "Wait a little", "said": said, "links": links}
     return render(request, FORM, context, status=429)
+
+
+class _SentApart(PasswordResetForm):
+    """Sends the mail apart from the answer, which therefore takes as long for addresses that nobody
+    has."""
+
+    def send_mail(self, *args: Any, **kwargs: Any) -> None:
+        """In a thread of its own."""
+        Thread(target=super().send_mail, args=args, kwargs=kwargs).start()
+
+
+class Reset(auth.PasswordResetView):
+    """Ask for a new password; only so often from one address."""
+
+    form_class = _SentApart
+
+    def post(self, request: HttpRequest, *args: Any, **kwargs: Any) -> HttpResponse:
+        """Whoever asks too often waits, account or not."""
+        if has_tried_too_often(request, "reset-asked"):
+            return waits(request)
+        write_down("reset-asked", request)
+        return super().post(request, *args, **kwargs)
 
 
 def _page(view: type[Any], title: str, said: str, does: str = "", **more: Any) -> Any:
@@ -133,6 +177,7 @@ _CAN_MAIL = (
     else "This server sends no mail: ask whoever looks after it."
 )
 patterns = [
+    *looking_after.patterns,
     path("in", LogIn.as_view(), name="in"),
     path("out", auth.LogoutView.as_view(), name="out"),
     path("join/<str:secret>", join),
@@ -140,7 +185,7 @@ patterns = [
     path(
         "reset/",
         _page(
-            auth.PasswordResetView,
+            Reset,
             "A new password",
             _CAN_MAIL,
             "Send it",

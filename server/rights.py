@@ -9,18 +9,22 @@ from __future__ import annotations
 import contextlib
 import json
 import re
+import time
 from collections.abc import Callable
 from typing import Any, Literal
 from uuid import UUID
 
+from django.conf import settings
+from django.contrib.auth import logout
 from django.http import HttpRequest, HttpResponse, HttpResponseRedirect
 from django.utils.http import urlencode
 
 from ektopos.errors import MissingReference
 from server.access import Answer, refusal
+from server.auditing import AUDITED, write_down_call
 from server.workshop.callers import Caller, find_caller
 from server.workshop.meshing import mesh_row
-from server.workshop.models import Job, Package, Role, acting_for
+from server.workshop.models import Job, Package, Project, Role, acting_for
 from server.workshop.pictures import kept_recipe
 
 LOOK, WORK, OWN = Role.LOOK, Role.WORK, Role.OWN
@@ -130,6 +134,8 @@ RULES: dict[str, Rule] = {
     "GET /api/projects/{project_id}/scene/beside": LOOK,
     "POST /api/projects/{project_id}/scene/file": WORK,
 }
+SAID_EVERY = 300.0
+"""Seconds after which it is kept again that a session is in use."""
 OPEN = ("/in", "/out", "/join/", "/shared/", "/reset/", "/sso/", "/assets/")
 """Pages that are there for whoever has not logged in."""
 _HASH, _KEY = re.compile(r"\b[0-9a-f]{64}\b"), re.compile(r"[0-9a-f]{40}([0-9a-f]{24})?")
@@ -145,6 +151,7 @@ class kept:
         """Find out who asks; a page is for whoever has logged in, or has a link."""
         caller = find_caller(request)
         request.caller = caller  # type: ignore[attr-defined]
+        is_call = request.path.startswith("/api/")
         keyed = request.headers.get("Authorization", "").startswith("Bearer ")
         if keyed and not caller.is_known:
             # A key that is wrong or has ended says so, and is not taken for nobody.
@@ -154,8 +161,16 @@ class kept:
             if not any(request.path.startswith(place) for place in linked):
                 goal = urlencode({"next": request.get_full_path()})
                 return HttpResponseRedirect(f"/in?{goal}")
+        if _has_ended(request):
+            logout(request)
+            goal = urlencode({"next": request.get_full_path()})
+            return _not_there(Caller()) if is_call else HttpResponseRedirect(f"/in?{goal}")
         with acting_for(caller.person.pk if caller.person else None):
-            return self.get_response(request)
+            response = self.get_response(request)
+            audit = getattr(request, "audit", None)
+            if audit is not None:
+                write_down_call(request, response, *audit)
+            return response
 
     def process_view(
         self, request: HttpRequest, view: Callable[..., Any], args: Any, kwargs: dict[str, Any]
@@ -163,7 +178,12 @@ class kept:
         """Refuse a call of the API that the caller may not make."""
         if not request.path.startswith("/api/"):
             return None
-        rule = RULES.get(f"{request.method} {pattern_of(request)}")
+        operation = f"{request.method} {pattern_of(request)}"
+        rule = RULES.get(operation)
+        if operation in AUDITED:
+            project = _project_of(kwargs)
+            name = Project.objects.filter(pk__in=[project]).values_list("name", flat=True).first()
+            request.audit = (operation, project, name or "")  # type: ignore[attr-defined]
         caller: Caller = request.caller  # type: ignore[attr-defined]
         if rule is None or rule == "anybody":
             # What is no operation the router refuses by itself.
@@ -179,6 +199,20 @@ class kept:
         if role is None:
             return _not_there(caller)
         return None if role.allows(Role(rule)) else _no()
+
+
+def _has_ended(request: HttpRequest) -> bool:
+    """Whether a session has been idle, or there, for too long; else that it is in use is kept, now
+    and then."""
+    if not request.user.is_authenticated:
+        return False
+    now, session = time.time(), request.session
+    began, seen = session.setdefault("began", now), session.setdefault("seen", now)
+    if now - seen > 3600 * settings.SESSION_IDLE_HOURS or now - began > settings.SESSION_COOKIE_AGE:
+        return True
+    if now - seen > SAID_EVERY:
+        session["seen"] = now
+    return False
 
 
 def pattern_of(request: HttpRequest) -> str:

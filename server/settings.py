@@ -3,6 +3,7 @@ each does."""
 
 from __future__ import annotations
 
+import ipaddress
 import os
 import secrets
 from datetime import timedelta
@@ -32,6 +33,14 @@ def _number(name: str, default: float) -> float:
         raise SystemExit(f"EKTOPOS_{name} must be a number, not “{_text(name)}”.") from None
 
 
+def _networks(name: str) -> list[ipaddress.IPv4Network | ipaddress.IPv6Network]:
+    """A setting of addresses or networks."""
+    try:
+        return [ipaddress.ip_network(part) for part in _list(name)]
+    except ValueError as problem:
+        raise SystemExit(f"EKTOPOS_{name}: {problem}.") from None
+
+
 # Everything that is written is for its owner only: database, files, packages, the key.
 os.umask(0o077)
 
@@ -42,6 +51,13 @@ WEB_FOLDER = ROOT / "web" / "dist"
 
 FOLDERS = [Path(part) for part in _text("FOLDERS").split(os.pathsep) if part]
 """Folders below which projects may follow folders."""
+
+TRUSTED_PROXIES = _networks("TRUSTED_PROXIES")
+"""Proxies whose word on where a request comes from is taken: addresses or networks."""
+AUDIT_DAYS = _number("AUDIT_DAYS", 365)
+"""How long the audit log is kept."""
+SESSION_IDLE_HOURS = _number("SESSION_IDLE_HOURS", 72)
+"""After which somebody who does nothing has to log in again."""
 
 DEBUG = _text("DEBUG") == "1"
 ALLOWED_HOSTS = _list("HOSTS", "127.0.0.1,localhost,[::1]")
@@ -73,6 +89,7 @@ INSTALLED_APPS = [
     "django.contrib.auth",
     "django.contrib.contenttypes",
     "django.contrib.sessions",
+    "django.contrib.messages",
     "csp",
     "django_tasks",
     "django_tasks_db",
@@ -103,7 +120,12 @@ TEMPLATES: list[dict[str, object]] = [
         "BACKEND": "django.template.backends.django.DjangoTemplates",
         "DIRS": [ROOT / "server" / "templates"],
         "APP_DIRS": True,
-        "OPTIONS": {"context_processors": ["django.template.context_processors.request"]},
+        "OPTIONS": {
+            "context_processors": [
+                "django.template.context_processors.request",
+                "django.contrib.messages.context_processors.messages",
+            ]
+        },
     }
 ]
 APPEND_SLASH = False
@@ -175,12 +197,13 @@ LOGIN_URL, LOGIN_REDIRECT_URL, LOGOUT_REDIRECT_URL = "in", "/", "in"
 SESSION_COOKIE_NAME = "ektopos_session"
 SESSION_COOKIE_AGE = int(_number("SESSION_DAYS", 14) * 86400)
 PASSWORD_RESET_TIMEOUT = 86400
+_SHORTEST = {"MinimumLengthValidator": {"OPTIONS": {"min_length": 12}}}
 AUTH_PASSWORD_VALIDATORS = [
-    {"NAME": f"django.contrib.auth.password_validation.{name}"}
+    {"NAME": f"django.contrib.auth.password_validation.{name}", **_SHORTEST.get(name, {})}
     for name in (
         "UserAttributeSimilarityValidator",
         "MinimumLengthValidator",
-        "CommonPasswordValidator",
+        "CommonPasswordValidator",  # 20,000 of them come with Django
         "NumericPasswordValidator",
     )
 ]
@@ -188,6 +211,7 @@ AUTHENTICATION_BACKENDS = ["django.contrib.auth.backends.ModelBackend"]
 PEOPLE_MIDDLEWARE = [
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.contrib.messages.middleware.MessageMiddleware",
     "server.rights.kept",
 ]
 if TEAM:
@@ -195,10 +219,13 @@ if TEAM:
     AUTHENTICATION_BACKENDS.insert(0, "axes.backends.AxesStandaloneBackend")
     # The last one answers in place of a log-in that is locked out.
     MIDDLEWARE += [*PEOPLE_MIDDLEWARE, "axes.middleware.AxesMiddleware"]
-AXES_FAILURE_LIMIT = int(_number("LOGIN_TRIES", 8))
-AXES_COOLOFF_TIME = timedelta(minutes=_number("LOGIN_PAUSE_MINUTES", 15))
+LOGIN_TRIES = int(_number("LOGIN_TRIES", 8))
+LOGIN_PAUSE_MINUTES = _number("LOGIN_PAUSE_MINUTES", 15)
+AXES_FAILURE_LIMIT = LOGIN_TRIES
+AXES_COOLOFF_TIME = timedelta(minutes=LOGIN_PAUSE_MINUTES)
 AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
 AXES_RESET_ON_SUCCESS = True
+AXES_CLIENT_IP_CALLABLE = "server.workshop.audit.address_of"
 AXES_LOCKOUT_CALLABLE = "server.people.locked_out"
 AXES_VERBOSE = False
 

@@ -10,12 +10,12 @@ import threading
 from pathlib import Path, PurePosixPath
 
 from django.conf import settings
-from django.db import close_old_connections
+from django.db import close_old_connections, transaction
 
 from ektopos.errors import EktoposError
 from ektopos.meshes import MESH_SUFFIXES
 from ektopos.watched import COMPANIONS, Stamp, is_whole, stamps
-from server.workshop.models import Followed, Job
+from server.workshop.models import Followed, GrantedFolder, Job, Project
 from server.workshop.store import put_file
 
 logger = logging.getLogger(__name__)
@@ -23,18 +23,53 @@ EVERY = 500
 """Milliseconds between two looks at which folders are followed."""
 
 
-def allowed(folder: str) -> Path:
-    """A folder that may be followed, its links resolved. Raises `EktoposError` for any other."""
-    path = _below_roots(folder)
+def roots_of(project: Project) -> list[Path]:
+    """Folders below which a project may follow and deliver: where people log in, those that an
+    administrator has granted to it."""
+    if not settings.TEAM:
+        return list(settings.FOLDERS)
+    paths = [Path(row.folder) for row in project.granted_folders.all()]
+    return [path for path in paths if _is_below(path, settings.FOLDERS)]
+
+
+def granted(project: Project, folder: str) -> GrantedFolder:
+    """Let a project use a folder of this machine from now on. Raises `EktoposError` for one that no
+    project may use, and for one that another project has."""
+    path = _below(folder, list(settings.FOLDERS))
+    if not path.is_dir():
+        raise EktoposError("there is no such folder.", subject=folder, hint="Look at its name.")
+    for row in GrantedFolder.objects.exclude(project=project).select_related("project"):
+        if path.is_relative_to(row.folder) or Path(row.folder).is_relative_to(path):
+            raise EktoposError(
+                f"{row.project.name} has {row.folder} already.",
+                subject=folder,
+                hint="Take it back first, or name another folder.",
+            )
+    return GrantedFolder.objects.get_or_create(project=project, folder=str(path))[0]
+
+
+def take_back(row: GrantedFolder) -> None:
+    """Let a project use a folder no longer: what it follows there is followed no longer."""
+    with transaction.atomic():
+        for followed in row.project.followed.all():
+            if Path(followed.folder).is_relative_to(row.folder):
+                followed.delete()
+        row.delete()
+
+
+def allowed(folder: str, project: Project) -> Path:
+    """A folder that a project may follow, its links resolved. Raises `EktoposError` for any
+    other."""
+    path = _below(folder, roots_of(project))
     if not path.is_dir():
         raise EktoposError("there is no such folder.", subject=folder, hint="Look at its name.")
     return path
 
 
-def deliverable(folder: str) -> Path:
-    """A folder that may be delivered to, there already or not. Raises `EktoposError` for any
+def deliverable(folder: str, project: Project) -> Path:
+    """A folder that a project may deliver to, there already or not. Raises `EktoposError` for any
     other."""
-    path = _below_roots(folder)
+    path = _below(folder, roots_of(project))
     if path.is_file() or not path.parent.is_dir():
         raise EktoposError(
             "it is a file." if path.is_file() else "the folder that it would be in is not there.",
@@ -44,15 +79,17 @@ def deliverable(folder: str) -> Path:
     return path
 
 
-def _below_roots(folder: str) -> Path:
+def _below(folder: str, roots: list[Path]) -> Path:
     path = Path(folder).expanduser()
-    hint = "Name a folder below " + ", ".join(str(root) for root in settings.FOLDERS) + "."
-    if not settings.FOLDERS:
+    hint = "Name a folder below " + ", ".join(str(root) for root in roots) + "."
+    if not roots and settings.TEAM and settings.FOLDERS:
+        hint = "Whoever looks after the server grants folders to projects."
+    elif not roots:
         hint = "Whoever runs Ektopos names folders in EKTOPOS_FOLDERS."
     if not path.is_absolute() or "\0" in folder:
         raise EktoposError("give the whole path of a folder.", subject=folder[:200], hint=hint)
     path = path.resolve()
-    if not any(path.is_relative_to(root.resolve()) for root in settings.FOLDERS):
+    if not _is_below(path, roots):
         raise EktoposError("this folder may not be used.", subject=folder[:200], hint=hint)
     data = settings.DATA_FOLDER.resolve()
     if path.is_relative_to(data) or data.is_relative_to(path):
@@ -62,12 +99,16 @@ def _below_roots(folder: str) -> Path:
     return path
 
 
+def _is_below(path: Path, roots: list[Path]) -> bool:
+    return any(path.is_relative_to(root.resolve()) for root in roots)
+
+
 def take_up(followed: Followed) -> bool:
     """Start bringing in what has changed in a folder; gives whether something has to wait still.
     A project takes up one delivery at a time."""
     folder = Path(followed.folder)
     try:
-        now = stamps(allowed(followed.folder))
+        now = stamps(allowed(followed.folder, followed.project))
     except EktoposError as problem:
         Followed.objects.filter(pk=followed.pk).update(problem=problem.message[:400])
         return False

@@ -21,7 +21,16 @@ from django.db.models import Q
 from django.utils import timezone
 
 from server.workshop.meshing import unmeasured_meshes
-from server.workshop.models import Held, Job, MapFacts, Offer, Package, Project, Revision
+from server.workshop.models import (
+    AuditEvent,
+    Held,
+    Job,
+    MapFacts,
+    Offer,
+    Package,
+    Project,
+    Revision,
+)
 from server.workshop.store import content_path, is_hash, is_sound, shared, wanted_path
 
 logger = logging.getLogger(__name__)
@@ -228,6 +237,7 @@ def _collect_rows() -> None:
     for folder in sorted((settings.DATA_FOLDER / "packages").glob("*")):
         if folder.name not in known and folder.is_dir() and not working:
             shutil.rmtree(folder, ignore_errors=True)
+    AuditEvent.objects.all().forget(settings.AUDIT_DAYS)
     ended = (Job.State.DONE, Job.State.FAILED, Job.State.CANCELLED)
     Job.objects.filter(state__in=ended, finished__lt=now - timedelta(days=30)).delete()
     if settings.TASKS_BY == "database":

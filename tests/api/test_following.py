@@ -11,7 +11,7 @@ from django.test import override_settings
 
 from ektopos.watched import SETTLED
 from server.workshop.following import allowed, take_up
-from server.workshop.models import Followed
+from server.workshop.models import Followed, Project
 from tests.api.client import Api
 from tests.samples import folder, noise, quads, save, save_glb
 
@@ -180,11 +180,12 @@ class Following(Api):
     def test_the_data_folder_is_not_followed(self) -> None:
         from django.conf import settings
 
+        project = self.begin()
         with (
             override_settings(FOLDERS=[Path("/")]),
             self.assertRaisesMessage(Exception, "own files"),
         ):
-            allowed(str(settings.DATA_FOLDER))
+            allowed(str(settings.DATA_FOLDER), Project.objects.get(pk=project["id"]))
 
     def test_a_mesh_saved_again_waits(self) -> None:
         project = self.begin()

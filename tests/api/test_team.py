@@ -19,6 +19,7 @@ from server.workshop.api import api
 from server.workshop.models import ApiKey, Held, Member, Project, Revision, Role, SharedLink
 from tests.api.client import Api
 from tests.samples import coloured, folder, save
+from tests.services.engines import until
 from tests.team import TeamMode
 
 PASSWORD = "a long enough pass phrase"
@@ -307,6 +308,7 @@ class ComingIn(Team):
             for one in ("ada@example.com", "no@example.com")
         }
         self.assertEqual(answers, {"/reset/sent"})
+        until(lambda: mail.outbox, "the mail, which is sent apart from the answer")
         self.assertEqual([m.to for m in mail.outbox], [["ada@example.com"]])
         path = re.search(r"http://testserver(/reset/\S+)", mail.outbox[0].body)[1]
         form = page.get(path, follow=True).redirect_chain[-1][0]

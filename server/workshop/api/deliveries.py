@@ -5,7 +5,6 @@ from __future__ import annotations
 from datetime import datetime
 from uuid import UUID
 
-from django.conf import settings
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from ninja import Router, Schema
@@ -15,7 +14,7 @@ from ektopos.targets.profile import find_profile
 from ektopos.targets.reuse import PACKAGE_LIST
 from server.workshop.api.files import JobOut
 from server.workshop.api.projects import project_or_404
-from server.workshop.following import deliverable
+from server.workshop.following import deliverable, roots_of
 from server.workshop.models import Destination, Job, Project
 from server.workshop.store import delivery_backup
 
@@ -74,7 +73,7 @@ def destination(request: HttpRequest, project_id: UUID) -> DestinationOut:
     row = project.destinations.filter(target=target).first()
     backup = delivery_backup(project.pk, target) / PACKAGE_LIST
     return DestinationOut(
-        roots=[str(root) for root in settings.FOLDERS],
+        roots=[str(root) for root in roots_of(project)],
         folder=row.folder if row else "",
         backup=backup.is_file(),
         by_itself=row.by_itself if row else False,
@@ -107,7 +106,7 @@ def set_destination(
 ) -> DestinationOut:
     """Say where the package for the project's target goes, and whether by itself."""
     project = project_or_404(project_id)
-    folder = str(deliverable(given.folder))
+    folder = str(deliverable(given.folder, project))
     row = Destination.towards(project, project.document.target, folder)
     Destination.objects.filter(pk=row.pk).update(by_itself=given.by_itself)
     return destination(request, project_id)
@@ -119,7 +118,7 @@ def start_delivery(request: HttpRequest, project_id: UUID, given: Deliver) -> Jo
     project = project_or_404(project_id)
     revision = get_object_or_404(project.revisions, pk=given.revision)
     target = find_profile(revision.parsed.target, revision.parsed).id
-    folder = str(deliverable(given.folder))
+    folder = str(deliverable(given.folder, project))
     Destination.towards(project, target, folder)
     arguments = {"revision": revision.pk, "target": target, "folder": folder, "dry": given.dry}
     return Job.start(project, "deliver", arguments)
@@ -131,6 +130,6 @@ def bring_delivery_back(request: HttpRequest, project_id: UUID) -> BroughtBack:
     project = project_or_404(project_id)
     row = get_object_or_404(project.destinations, target=project.document.target)
     backup = delivery_backup(project.pk, row.target)
-    files = bring_back(deliverable(row.folder), backup, row.delivered())
+    files = bring_back(deliverable(row.folder, project), backup, row.delivered())
     row.keep_record([*files, PACKAGE_LIST])
     return BroughtBack(files=files)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from uuid import UUID
 
-from django.conf import settings
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from ninja import Router, Schema
@@ -12,8 +11,9 @@ from ninja import Router, Schema
 from ektopos.errors import EktoposError
 from ektopos.watched import stamps
 from server.workshop.api.projects import project_or_404
-from server.workshop.following import allowed
-from server.workshop.models import Followed
+from server.workshop.callers import caller_of
+from server.workshop.following import allowed, roots_of
+from server.workshop.models import Followed, Role
 
 router = Router(tags=["following"])
 
@@ -51,8 +51,12 @@ def _shown(row: Followed) -> FollowedOut:
 @router.get("/projects/{uuid:project_id}/followed", response=FollowingOut)
 def following(request: HttpRequest, project_id: UUID) -> FollowingOut:
     """What the project follows."""
-    rows = project_or_404(project_id).followed.all()
-    roots = [str(root) for root in settings.FOLDERS]
+    project = project_or_404(project_id)
+    role = caller_of(request).role_in(project.pk)
+    if role is None or not role.allows(Role.WORK):
+        return FollowingOut(roots=[], folders=[])  # Visitors learn nothing of this machine.
+    rows = project.followed.all()
+    roots = [str(root) for root in roots_of(project)]
     return FollowingOut(roots=roots, folders=[_shown(row) for row in rows])
 
 
@@ -60,7 +64,7 @@ def following(request: HttpRequest, project_id: UUID) -> FollowingOut:
 def follow(request: HttpRequest, project_id: UUID, given: Follow) -> FollowedOut:
     """Follow a folder from now on, or say whether what is saved there is taken by itself."""
     project = project_or_404(project_id)
-    path = allowed(given.folder)
+    path = allowed(given.folder, project)
     folder = str(path)
     if len(folder) > 1000:
         raise EktoposError("the path is too long.", subject=folder[:80])

@@ -28,6 +28,7 @@ from server.workshop.models import (
     acting,
     one_writer,
 )
+from server.workshop.revoking import issued_by, revoke
 
 router = Router(tags=["team"])
 RoleName = Literal["look", "work", "own"]
@@ -154,6 +155,9 @@ def set_role(request: HttpRequest, project_id: UUID, given: SetRole) -> People:
             Member.objects.update_or_create(
                 project=project, person=found[0], defaults={"role": given.role}
             )
+        if given.role != "own":
+            # Only owners issue: what lets others in ends with the right to let them in.
+            revoke(issued_by(found[0], project))
         if not project.members.filter(role=Role.OWN).exists():
             raise InvalidDocument(
                 "a project has an owner.",

@@ -26,7 +26,7 @@ def deliver_to(job: Job, progress: Progress) -> dict[str, Any]:
         project.fresh().head if given.get("newest") else project.revisions.get(pk=given["revision"])
     )
     profile = find_profile(str(given["target"]), revision.core().document)
-    goal: Path = deliverable(str(given["folder"]))
+    goal: Path = deliverable(str(given["folder"]), project)
     row = Destination.towards(project, profile.id, str(goal))
     done = deliver(
         revision.core(),

@@ -1,9 +1,11 @@
 """What is stored: projects and their revisions, facts by content, jobs, packages."""
 
 from server.workshop.models.acting import acting, acting_for
+from server.workshop.models.audit import AuditEvent
 from server.workshop.models.destination import Destination
 from server.workshop.models.facts import MapFacts, MeshFacts
 from server.workshop.models.followed import Followed
+from server.workshop.models.granted import GrantedFolder
 from server.workshop.models.job import Job
 from server.workshop.models.note import Note
 from server.workshop.models.offer import Offer
@@ -23,9 +25,11 @@ from server.workshop.models.team import ApiKey, Invitation, Member, Role, Shared
 __all__ = [
     "AnyState",
     "ApiKey",
+    "AuditEvent",
     "Checkpoint",
     "Destination",
     "Followed",
+    "GrantedFolder",
     "Held",
     "Invitation",
     "Job",
