@@ -134,6 +134,8 @@ RULES: dict[str, Rule] = {
     "GET /api/projects/{project_id}/scene/beside": LOOK,
     "POST /api/projects/{project_id}/scene/file": WORK,
 }
+DESCRIPTION = "/api/openapi.json"
+"""What the API is like: for whoever has an account."""
 SAID_EVERY = 300.0
 """Seconds after which it is kept again that a session is in use."""
 OPEN = ("/in", "/out", "/join/", "/shared/", "/reset/", "/sso/", "/assets/")
@@ -185,6 +187,8 @@ class kept:
             name = Project.objects.filter(pk__in=[project]).values_list("name", flat=True).first()
             request.audit = (operation, project, name or "")  # type: ignore[attr-defined]
         caller: Caller = request.caller  # type: ignore[attr-defined]
+        if request.path == DESCRIPTION and not caller.is_known:
+            return _not_there(Caller())
         if rule is None or rule == "anybody":
             # What is no operation the router refuses by itself.
             return None

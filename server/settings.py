@@ -246,6 +246,9 @@ SSO = {
     "client": _text("SSO_CLIENT"),
     "secret": _text("SSO_SECRET"),
 }
+SSO_DOMAINS = [domain.lower() for domain in _list("SSO_DOMAINS")]
+SSO_GROUPS, SSO_GROUPS_CLAIM = _list("SSO_GROUPS"), _text("SSO_GROUPS_CLAIM", "groups")
+"""Who gets an account by it: addresses of these domains, members of these groups; else nobody."""
 if TEAM and SSO["url"]:
     INSTALLED_APPS += [
         "allauth",
@@ -268,6 +271,7 @@ if TEAM and SSO["url"]:
             ]
         }
     }
+    SOCIALACCOUNT_ADAPTER = "server.sso.NamedOnly"
     SOCIALACCOUNT_ONLY = True
     SOCIALACCOUNT_LOGIN_ON_GET = False
     SOCIALACCOUNT_AUTO_SIGNUP = True

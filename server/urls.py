@@ -10,6 +10,7 @@ from django.urls import path, re_path
 from django.views.decorators.csrf import ensure_csrf_cookie
 
 from server import access
+from server.documentation import documentation
 from server.limiting import token_tried
 from server.workshop.api import api
 
@@ -34,6 +35,7 @@ for pattern in calls[0]:
 
 urlpatterns = [
     path("api/", calls),
+    path("documentation", documentation),
     path("enter", token_tried(access.enter)),
     *(import_module("server.people").patterns if settings.TEAM else ()),
     re_path(r"^(?!api/|assets/).*$", page),

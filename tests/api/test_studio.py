@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import io
 import json
+import re
 import time
 from datetime import timedelta
 from typing import Any
@@ -19,6 +20,8 @@ from django.core.management.base import CommandError
 from django.test import Client, RequestFactory, override_settings
 from django.utils import timezone
 
+from server.claims import claims_of, may_have_account
+from server.workshop.api import api
 from server.workshop.audit import address_of
 from server.workshop.keeping import collect
 from server.workshop.models import (
@@ -343,3 +346,43 @@ class Folders(Studio):
             self.assertEqual(raised.exception.returncode, 2)
         call_command("grant", "Lamp", str(self.root / "lamp"), revoke=True, stdout=out)
         self.assertEqual(GrantedFolder.objects.count(), 0)
+
+
+class OwnLogIn(Studio):
+    """Source of the claims: OpenID Connect Core 1.0, 5.1; `groups` is common practice."""
+
+    def test_it_makes_accounts_only_for_whom_the_settings_name(self) -> None:
+        verified = {"email_verified": True}
+        told = [
+            ({"userinfo": {"email": "a@studio.example"} | verified}, True),
+            ({"id_token": {"email": "a@STUDIO.example"} | verified}, True),
+            ({"email": "a@studio.example"} | verified, True),
+            ({"userinfo": {"email": "a@studio.example"}}, False),
+            ({"userinfo": {"email": "a@studio.example", "email_verified": False}}, False),
+            ({"userinfo": {"email": "a@other.example"} | verified}, False),
+            ({"userinfo": {"email": "a@studio.example.other.example"} | verified}, False),
+            ({"userinfo": {"groups": ["artists"]}}, True),
+            ({"userinfo": {"groups": "artists"}}, True),
+            ({"userinfo": {"groups": ["guests"]}}, False),
+            ({}, False),
+        ]
+        named = {"SSO_DOMAINS": ["studio.example"], "SSO_GROUPS": ["artists"]}
+        nobody: dict[str, list[str]] = {"SSO_DOMAINS": [], "SSO_GROUPS": []}
+        for claims, wanted in told:
+            with self.subTest(claims), override_settings(**named):
+                self.assertEqual(may_have_account(claims_of(claims)), wanted)
+            with self.subTest(claims), override_settings(**nobody):
+                self.assertFalse(may_have_account(claims_of(claims)))
+
+
+class Documentation(Studio):
+    def test_the_api_is_described_to_whoever_has_an_account(self) -> None:
+        self.assertEqual(Client().get("/api/openapi.json").status_code, 401)
+        self.assertEqual(self.owning.get("/api/openapi.json").status_code, 200)
+        self.assertEqual(Client().get("/documentation").status_code, 302)
+        page = self.owning.get("/documentation").content.decode()
+        for path, calls in api.get_openapi_schema()["paths"].items():
+            for method in calls:
+                self.assertIn(f"{method.upper()} {path}<", page)
+        self.assertIn("API keys", page)
+        self.assertEqual(re.findall(r"(?:src|href)=.(?!/)", page), [], "nothing from elsewhere")

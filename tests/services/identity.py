@@ -16,7 +16,13 @@ from urllib.parse import parse_qs, urlencode, urlsplit
 
 import jwt
 
-PERSON = {"sub": "42", "email": "ines@example.com", "preferred_username": "ines", "name": "Ines"}
+PERSON = {
+    "sub": "42",
+    "email": "ines@example.com",
+    "email_verified": True,
+    "preferred_username": "ines",
+    "name": "Ines",
+}
 CLIENT, SECRET = "ektopos", "the client's secret of this test, long enough"
 
 

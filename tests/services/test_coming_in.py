@@ -9,7 +9,7 @@ from contextlib import ExitStack
 from email import message_from_bytes
 from email.message import EmailMessage
 from email.policy import default
-from unittest import TestCase
+from unittest import TestCase, mock
 
 import requests
 from aiosmtpd.controller import Controller
@@ -17,7 +17,7 @@ from aiosmtpd.smtp import Envelope
 
 from tests.samples import folder
 from tests.services.engines import free_port, until
-from tests.services.identity import CLIENT, SECRET, identity
+from tests.services.identity import CLIENT, PERSON, SECRET, identity
 from tests.workshop import ROOT, Workshop
 
 PASSWORD = "a long enough pass phrase"
@@ -56,6 +56,7 @@ class ComingIn(TestCase):
             "EKTOPOS_SSO_URL": stack.enter_context(identity()),
             "EKTOPOS_SSO_CLIENT": CLIENT,
             "EKTOPOS_SSO_SECRET": SECRET,
+            "EKTOPOS_SSO_DOMAINS": "example.com",
             "EKTOPOS_SSO_NAME": "the observatory",
             "EKTOPOS_LOG_AS": "json",
             "EKTOPOS_LOG_LEVEL": "INFO",
@@ -135,6 +136,16 @@ class ComingIn(TestCase):
         policy = page.headers["Content-Security-Policy"]
         form_action = next(part for part in policy.split(";") if "form-action" in part)
         self.assertIn(self.machine.environment["EKTOPOS_SSO_URL"], form_action)
+
+    def test_whom_the_settings_do_not_name_gets_no_account(self) -> None:
+        stranger = {"sub": "43", "email": "eve@other.example", "preferred_username": "eve"}
+        person = requests.Session()
+        page = person.get(f"{self.address}/in", timeout=60)
+        action = re.search(r'action="(/sso/[^"]+)"', page.text)[1].replace("&amp;", "&")
+        with mock.patch.dict(PERSON, stranger):
+            came = self.form(person, "/in", action)
+        self.assertIn("No account yet", came.text)
+        self.assertEqual(person.get(f"{self.address}/api/me", timeout=60).json()["name"], "")
 
     def test_the_log_is_one_object_a_line(self) -> None:
         answer = requests.get(

@@ -9,9 +9,10 @@ import {
 } from '@mui/material'
 import { useState } from 'react'
 
+import { Confirm } from '../components/Confirm'
 import { copyText } from '../components/copyText'
 import { ago } from '../words'
-import type { Pending, RoleName } from './people'
+import type { Pending, People, RoleName } from './people'
 import { ROLES, useMe, usePeople, usePeopleChanges } from './people'
 import './people.css'
 
@@ -21,6 +22,7 @@ export function PeopleDialog({ close }: { close: () => void }) {
   const asked = usePeople()
   const changes = usePeopleChanges()
   const [issued, setIssued] = useState<{ what: string; secret: string } | null>(null)
+  const [leaving, setLeaving] = useState<string | null>(null)
   const people = asked.data
   const owns = me?.team === true && people?.role === 'own'
   const show = (what: string) => (row: { secret: string }) =>
@@ -46,6 +48,14 @@ export function PeopleDialog({ close }: { close: () => void }) {
               <Button onClick={() => void copyText(issued.secret)}>Copy</Button>
             </div>
           </section>
+        )}
+        {leaving !== null && people && (
+          <Leaving
+            name={leaving}
+            people={people}
+            close={() => setLeaving(null)}
+            done={() => changes.setRole.mutate({ person: leaving, role: 'none' })}
+          />
         )}
         {people && people.people.length > 0 && (
           <table className="grid" aria-label="Members">
@@ -77,12 +87,7 @@ export function PeopleDialog({ close }: { close: () => void }) {
                   <td className="small">{person.seen ? ago(person.seen) : 'not yet'}</td>
                   <td style={{ textAlign: 'right' }}>
                     {owns && (
-                      <Button
-                        variant="text"
-                        onClick={() =>
-                          changes.setRole.mutate({ person: person.name, role: 'none' })
-                        }
-                      >
+                      <Button variant="text" onClick={() => setLeaving(person.name)}>
                         Take out<span className="sr"> {person.name}</span>
                       </Button>
                     )}
@@ -143,6 +148,44 @@ export function PeopleDialog({ close }: { close: () => void }) {
         <Button onClick={close}>Close</Button>
       </DialogActions>
     </Dialog>
+  )
+}
+
+/** Asks before somebody is taken out, and lists what they have issued, which ends with it. */
+function Leaving({
+  name,
+  people,
+  close,
+  done,
+}: {
+  name: string
+  people: People
+  close: () => void
+  done: () => void
+}) {
+  const issued: [string, Pending[] | undefined][] = [
+    ['the invitation of', people.invitations],
+    ['the view-only link', people.links],
+    ['the API key', people.keys],
+  ]
+  const ends = issued.flatMap(([what, rows]) =>
+    (rows ?? []).filter((row) => row.made_by === name).map((row) => `${what} ${row.label}`.trim()),
+  )
+  return (
+    <Confirm title={`Take ${name} out?`} action="Take out" close={close} done={done}>
+      {ends.length === 0 ? (
+        <p>{name} has issued nothing that is still open.</p>
+      ) : (
+        <>
+          <p>With it ends what {name} has issued:</p>
+          <ul>
+            {ends.map((line) => (
+              <li key={line}>{line}</li>
+            ))}
+          </ul>
+        </>
+      )}
+    </Confirm>
   )
 }
 
