@@ -31,6 +31,8 @@ from django.views.decorators.cache import never_cache
 from django.views.decorators.http import require_http_methods, require_POST
 
 from ektopos.errors import EktoposError
+from server.addresses import is_verified, send_link, taken
+from server.limiting import has_tried_too_often
 from server.workshop.audit import write_down
 from server.workshop.following import granted, take_back
 from server.workshop.models import AuditEvent, GrantedFolder, Project
@@ -147,7 +149,35 @@ def own_account(request: HttpRequest) -> HttpResponse:
         write_down("password", request, about=person.username, done="changed")
         messages.success(request, "Your new password is kept. You are logged out elsewhere.")
         return HttpResponseRedirect(request.path)
-    return render(request, "people/own.html", {"title": person.username, "form": form})
+    context = {"title": person.username, "form": form, "verified": is_verified(person)}
+    return render(request, "people/own.html", context)
+
+
+@never_cache
+@login_required
+@require_POST
+def ask_to_verify(request: HttpRequest) -> HttpResponse:
+    """Send a link to one's own address; only so often."""
+    person: User = request.user  # type: ignore[assignment]
+    if not person.email or has_tried_too_often(request, "verify-asked"):
+        messages.error(request, "No link was sent. Wait a little, and ask again.")
+    else:
+        write_down("verify-asked", request, about=person.username)
+        send_link(request, person)
+        messages.success(request, f"A link is on its way to {person.email}.")
+    return HttpResponseRedirect("/account")
+
+
+@never_cache
+def verify_address(request: HttpRequest) -> HttpResponse:
+    """Follow such a link."""
+    person = taken(request.GET.get("token", ""))
+    if person is None:
+        context = {"title": "No link", "said": "This link has ended. Ask for another."}
+        return render(request, "people/form.html", context, status=404)
+    write_down("account", request, who=person.username, about=person.username, done="verified")
+    said = {"title": "Verified", "said": f"{person.email} is yours.", "links": [("/", "Go on")]}
+    return render(request, "people/form.html", said)
 
 
 @never_cache
@@ -182,4 +212,6 @@ patterns = [
     path("folders", folders),
     path("account", own_account),
     path("account/sessions", end_own_sessions),
+    path("account/verify/send", ask_to_verify),
+    path("account/verify", verify_address),
 ]

@@ -25,7 +25,9 @@ from django.views.decorators.cache import never_cache
 from django.views.decorators.http import require_http_methods
 
 from server import looking_after
+from server.addresses import is_invited, verify
 from server.limiting import has_tried_too_often, limited
+from server.lookalikes import look_alike
 from server.workshop.audit import write_down
 from server.workshop.callers import LINKS
 from server.workshop.models import Invitation, Member, Role, SharedLink
@@ -62,9 +64,23 @@ class LogIn(auth.LoginView):
 
 
 class Account(BaseUserCreationForm):
-    """A new account."""
+    """A new account; for a mail address that was invited it is that one's."""
 
     email = forms.EmailField(label="Mail address", help_text="")
+
+    def __init__(self, *args: Any, invited: str = "", **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        if invited:
+            self.fields["email"].initial = invited
+            self.fields["email"].disabled = True
+
+    def clean_username(self) -> str:
+        """A name that nobody takes for somebody else's."""
+        name: str = self.cleaned_data["username"]
+        other = look_alike(name, User.objects.values_list("username", flat=True))
+        if other is not None:
+            raise forms.ValidationError(f"This could be taken for {other}. Choose another name.")
+        return name
 
     class Meta:
         model = User
@@ -90,12 +106,16 @@ def join(request: HttpRequest, secret: str) -> HttpResponse:
         said = "This invitation is used up or has ended. Ask for another."
         return render(request, FORM, {"title": "No invitation", "said": said}, status=404)
     what = f"the project {invitation.project.name}" if invitation.project else "this server"
+    if request.user.is_authenticated and not is_invited(request.user, invitation):
+        said = f"This invitation is for {invitation.email}, which is not verified as yours."
+        links = [("/account", "Verify your mail address"), ("/", "Projects")]
+        refused = {"title": "Another’s invitation", "said": said, "links": links}
+        return render(request, FORM, refused, status=403)
     if request.user.is_authenticated:
         form: forms.Form | Account = forms.Form(request.POST or None)
         said = f"You are {request.user}, and are invited to {what}."
     else:
-        given = {"email": invitation.email}
-        form = Account(request.POST or None, initial=given)
+        form = Account(request.POST or None, invited=invitation.email)
         said = f"You are invited to {what}. Choose a name and a password."
     if request.method == "POST" and form.is_valid():
         with transaction.atomic():
@@ -110,6 +130,8 @@ def join(request: HttpRequest, secret: str) -> HttpResponse:
                 )
                 if Role(invitation.role).allows(Role(row.role)):
                     Member.objects.filter(pk=row.pk).update(role=invitation.role)
+            if isinstance(form, Account) and invitation.email:
+                verify(person, invitation.email)  # it was sent there
         write_down("joined", request, who=person.username, project=into, role=given_role)
         if isinstance(form, Account):
             login(request, person, backend="django.contrib.auth.backends.ModelBackend")

@@ -138,7 +138,7 @@ DESCRIPTION = "/api/openapi.json"
 """What the API is like: for whoever has an account."""
 SAID_EVERY = 300.0
 """Seconds after which it is kept again that a session is in use."""
-OPEN = ("/in", "/out", "/join/", "/shared/", "/reset/", "/sso/", "/assets/")
+OPEN = ("/in", "/out", "/account/verify", "/join/", "/shared/", "/reset/", "/sso/", "/assets/")
 """Pages that are there for whoever has not logged in."""
 _HASH, _KEY = re.compile(r"\b[0-9a-f]{64}\b"), re.compile(r"[0-9a-f]{40}([0-9a-f]{24})?")
 

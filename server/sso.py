@@ -9,6 +9,7 @@ from allauth.socialaccount.adapter import (  # type: ignore[import-untyped]
 )
 from django.http import HttpRequest
 
+from server.addresses import verify
 from server.claims import claims_of, may_have_account
 from server.workshop.audit import write_down
 
@@ -23,3 +24,11 @@ class NamedOnly(DefaultSocialAccountAdapter):
         who = str(claims.get("email") or claims.get("sub") or "")
         write_down("account", request, who=who, about=who, done="made" if open_for else "refused")
         return open_for
+
+    def save_user(self, request: HttpRequest, sociallogin: Any, form: Any = None) -> Any:
+        """Make the account; an address that the issuer has verified counts."""
+        person = super().save_user(request, sociallogin, form)
+        claims = claims_of(sociallogin.account.extra_data)
+        if person.email and claims.get("email_verified") in (True, "true"):
+            verify(person, person.email)
+        return person

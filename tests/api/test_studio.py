@@ -15,6 +15,7 @@ from typing import Any
 from unittest import mock
 
 from django.contrib.auth.models import User
+from django.core import mail
 from django.core.management import call_command
 from django.core.management.base import CommandError
 from django.test import Client, RequestFactory, override_settings
@@ -386,3 +387,62 @@ class Documentation(Studio):
                 self.assertIn(f"{method.upper()} {path}<", page)
         self.assertIn("API keys", page)
         self.assertEqual(re.findall(r"(?:src|href)=.(?!/)", page), [], "nothing from elsewhere")
+
+
+@override_settings(EMAIL_BACKEND="django.core.mail.backends.locmem.EmailBackend")
+class Addresses(Studio):
+    def join(self, client: Client, secret: str, **given: str) -> Any:
+        form = dict.fromkeys(("password1", "password2"), PASSWORD) | given
+        return client.post(f"/join/{secret}", form)
+
+    def invite(self, email: str = "") -> str:
+        body = {"role": "work", "email": email}
+        made = self.call("post", f"/projects/{self.number}/invitations", body)
+        return str(made["secret"]).rpartition("/")[2]
+
+    def test_an_invitation_with_an_address_lets_in_that_address_alone(self) -> None:
+        eve, client = self.person("eve")
+        secret = self.invite("Kai@studio.example")
+        refused = client.post(f"/join/{secret}", {"go": "on"})
+        self.assertEqual(refused.status_code, 403)
+        self.assertFalse(Member.objects.filter(person=eve).exists())
+        # Whoever says to have that address has to follow a link that is sent there.
+        User.objects.filter(pk=eve.pk).update(email="kai@studio.example")
+        self.assertEqual(client.post(f"/join/{secret}", {"go": "on"}).status_code, 403)
+        client.post("/account/verify/send")
+        (letter,) = mail.outbox
+        self.assertEqual(letter.to, ["kai@studio.example"])
+        link = re.search(r"http://testserver(/\S+)", letter.body)[1]
+        self.assertEqual(Client().get(link[:-2] + "xx").status_code, 404)
+        self.assertEqual(Client().get(link).status_code, 200)
+        self.assertEqual(client.post(f"/join/{secret}", {"go": "on"}).status_code, 302)
+        self.assertTrue(Member.objects.filter(person=eve).exists())
+
+    def test_a_new_account_has_the_address_that_was_invited(self) -> None:
+        secret = self.invite("kai@studio.example")
+        self.join(Client(), secret, username="kai", email="somebody@else.example")
+        kai = User.objects.get(username="kai")
+        self.assertEqual(kai.email, "kai@studio.example")
+        body = {"person": "KAI@studio.example", "role": "own"}
+        self.call("post", f"/projects/{self.number}/people", body)
+        self.assertEqual(Member.objects.get(person=kai).role, "own")
+
+    def test_an_address_that_is_only_said_takes_nobody_in(self) -> None:
+        self.join(Client(), self.invite(), username="mal", email="kai@studio.example")
+        self.assertTrue(User.objects.filter(username="mal").exists())
+        body = {"person": "kai@studio.example", "role": "own"}
+        said = self.call("post", f"/projects/{self.number}/people", body, 404)
+        self.assertIn("not verified", said["message"])
+
+    def test_names_that_look_alike_are_refused(self) -> None:
+        """Source: Unicode Technical Standard 39, confusables."""
+        User.objects.create_user("paypal")
+        User.objects.create_user("ada")
+        for name in ("Olive", "OLIVE", "оlive", "olivе", "paypaI", "pаypal", "раураl", "аda"):
+            with self.subTest(name):
+                answer = self.join(Client(), self.invite(), username=name, email="x@y.example")
+                self.assertContains(answer, "could be taken for")
+        for name in ("oliver", "ada2", "Ольга", "金子"):
+            with self.subTest(name):
+                answer = self.join(Client(), self.invite(), username=name, email="x@y.example")
+                self.assertEqual(answer.status_code, 302)

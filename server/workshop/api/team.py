@@ -138,12 +138,14 @@ def set_role(request: HttpRequest, project_id: UUID, given: SetRole) -> People:
     _only_in_teams()
     project = project_or_404(project_id)
     by_name = Q(username__iexact=given.person) | (
-        Q(email__iexact=given.person) if "@" in given.person else Q(pk__in=[])
+        Q(verified_address__email=given.person.lower()) if "@" in given.person else Q(pk__in=[])
     )
     found = list(User.objects.filter(by_name, is_active=True)[:2])
     if len(found) != 1:
         raise MissingReference(
-            "there is no such account." if not found else "several accounts have that address.",
+            "there is no such account, or its address is not verified."
+            if not found
+            else "several accounts have that address.",
             subject=given.person,
             hint="Send an invitation instead." if not found else "Say the name.",
         )

@@ -20,7 +20,15 @@ from server.workshop.models.project import (
     Unsaved,
     one_writer,
 )
-from server.workshop.models.team import ApiKey, Invitation, Member, Role, SharedLink, digest
+from server.workshop.models.team import (
+    ApiKey,
+    Invitation,
+    Member,
+    Role,
+    SharedLink,
+    VerifiedAddress,
+    digest,
+)
 
 __all__ = [
     "AnyState",
@@ -45,6 +53,7 @@ __all__ = [
     "SharedLink",
     "StaleRevision",
     "Unsaved",
+    "VerifiedAddress",
     "acting",
     "acting_for",
     "digest",

@@ -110,3 +110,12 @@ class ApiKey(_Secret):
 
     class Meta:
         ordering = ["-made"]
+
+
+class VerifiedAddress(models.Model):
+    """A mail address that is known to be a person's."""
+
+    person = models.OneToOneField(
+        settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="verified_address"
+    )
+    email = models.CharField(max_length=254, db_index=True)

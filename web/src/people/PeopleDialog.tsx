@@ -63,7 +63,7 @@ export function PeopleDialog({ close }: { close: () => void }) {
               <tr>
                 <th>Name</th>
                 <th>Role</th>
-                <th>Last here</th>
+                <th>Last active</th>
                 <th>
                   <span className="sr">Take out</span>
                 </th>
@@ -114,7 +114,7 @@ export function PeopleDialog({ close }: { close: () => void }) {
               end={(row) => changes.end.mutate({ kind: 'invitation', row })}
             />
             <Issue
-              title="Links to look"
+              title="View-only links"
               about="Whoever has the link may look at the project until it ends, without an account."
               label="For whom"
               make="Make a link"
@@ -128,7 +128,7 @@ export function PeopleDialog({ close }: { close: () => void }) {
               }
             />
             <Issue
-              title="Keys of programs"
+              title="API keys"
               about="A build machine checks, exports and tries with a key, in your name, in this project only."
               label="For which program"
               make="Make a key"
@@ -240,7 +240,7 @@ function AddPerson({
         value={person}
         onChange={(event) => setPerson(event.target.value)}
       />
-      <RoleSelect label="Role of whoever comes in" role={role} choose={setRole} />
+      <RoleSelect label="Role of new members" role={role} choose={setRole} />
       <Button type="submit" disabled={!person.trim()}>
         Take in
       </Button>
@@ -274,7 +274,7 @@ function PendingList({
             </td>
             <td style={{ textAlign: 'right' }}>
               <Button variant="text" onClick={() => end(row.id)}>
-                End it<span className="sr"> {row.label}</span>
+                Revoke<span className="sr"> {row.label}</span>
               </Button>
             </td>
           </tr>
