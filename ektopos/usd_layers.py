@@ -17,7 +17,7 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-MAX_PRIMS = 200_000
+MAX_PRIMS = 30_000
 """Of the composed scene, every instance counted."""
 MAX_NESTING = 200
 MAX_LAYERS = 1000

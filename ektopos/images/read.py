@@ -20,7 +20,7 @@ from ektopos.types import Pixels
 IMAGE_SUFFIXES = (".png", ".jpg", ".jpeg", ".tga", ".tif", ".tiff", ".exr", ".webp", ".hdr")
 MAX_TEXELS = 16384 * 16384
 MAX_SIDE = 32768
-MAX_BYTES = 2**30
+MAX_BYTES = 2**29
 """Decoded: 16384² texels of four 8-bit channels, 8192² of four 32-bit ones."""
 
 _FORMATS = ("png", "jpeg", "targa", "tiff", "openexr", "webp", "hdr")
@@ -225,8 +225,8 @@ def _header(
     decoded = width * height * channels * max(1, _BITS.get(kind, 32) // 8)
     if decoded > MAX_BYTES:
         raise TooLarge(
-            f"the picture would take {decoded / 2**30:.1f} GiB decoded; the most that is read "
-            "is 1 GiB.",
+            f"the picture would take {decoded / 2**20:,.0f} MiB decoded; the most that is read "
+            f"is {MAX_BYTES // 2**20} MiB.",
             subject=path.name,
             hint="Make it smaller, or save it with fewer channels or bits, before bringing it in.",
         )

@@ -20,7 +20,7 @@ UNNORMALISED_BY = 0.01
 MAX_SLOTS = 1024
 MAX_TRIANGLES = 10_000_000
 """Of all instances together; a million take about 1 GB while they are measured."""
-MAX_INSTANCES = 100_000
+MAX_INSTANCES = 5_000
 
 
 def check_slots(count: int) -> None:
@@ -147,6 +147,13 @@ def fans(counts: NDArray[np.int64]) -> NDArray[np.int64]:
     polygon, step = spread(np.maximum(counts - 2, 0))
     first = starts[polygon]
     return np.stack([first, first + step + 1, first + step + 2], axis=1)
+
+
+def cofactors(axes: NDArray[np.float64]) -> NDArray[np.float64]:
+    """The same as `cofactor` for many `(k, 3, 3)` at once."""
+    x, y, z = np.moveaxis(axes, 2, 0)
+    turned = np.stack([np.cross(y, z), np.cross(z, x), np.cross(x, y)], axis=2)
+    return np.asarray(np.where(np.linalg.det(axes) < 0, -1.0, 1.0)[:, None, None] * turned)
 
 
 def cofactor(axes: NDArray[np.float64]) -> NDArray[np.float64]:

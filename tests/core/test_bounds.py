@@ -26,6 +26,7 @@ from ektopos.targets.export import export_package
 from ektopos.targets.profile import built_in_profiles, find_profile
 from ektopos.trial.compare import run_trial
 from ektopos.trial.engine.files import PackageFiles
+from ektopos.trial.engine.importer import import_package
 from ektopos.trial.engine.ktx2 import SIGNATURE, read_ktx2
 from tests.samples import folder, project_folder, quads
 
@@ -43,6 +44,68 @@ USD_MESH = """ def Mesh "M" {
 
 def gltf(**more: object) -> str:
     return json.dumps({"asset": {"version": "2.0"}} | TRIANGLE | more)
+
+
+class DrawnAgainAndAgain(TestCase):
+    """Small files that draw one triangle very often: refused by readers and by the engine, before
+    anything of it is drawn."""
+
+    def files(self) -> dict[str, dict[str, object]]:
+        many = 200_000
+        instanced = {"attributes": {"TRANSLATION": 1}}
+        named = {"EXT_mesh_gpu_instancing": instanced}
+        # Accessors without a view are zeros. Source: glTF 2.0, 5.1.
+        claimed = [
+            *TRIANGLE["accessors"],
+            {"componentType": 5126, "type": "VEC3", "count": 2_000_000},
+        ]
+        chain = [{"children": [i + 1]} for i in range(49_999)]
+        return {
+            "instances that are not there": {
+                "accessors": claimed,
+                "nodes": [{"mesh": 0, "extensions": named}],
+                "scenes": [{"nodes": [0]}],
+            },
+            "a chain of nodes": {"nodes": [*chain, {"mesh": 0}], "scenes": [{"nodes": [0]}]},
+            "a node for each": {
+                "nodes": [{"mesh": 0}] * many,
+                "scenes": [{"nodes": list(range(many))}],
+            },
+        }
+
+    def test_readers_and_the_engine_refuse_them(self) -> None:
+        for what, more in self.files().items():
+            with self.subTest(what), folder() as root:
+                content = gltf(**more)
+                (root / "m.gltf").write_text(content)
+                with self.assertRaises(UnreadableFile):
+                    read_mesh(root / "m.gltf")
+                packed = content.encode() + b" " * (-len(content) % 4)
+                head = struct.pack("<III", 0x46546C67, 2, 20 + len(packed))
+                out = root / "package"
+                out.mkdir()
+                (out / "m.glb").write_bytes(
+                    head + struct.pack("<II", len(packed), 0x4E4F534A) + packed
+                )
+                with mock.patch("ektopos.trial.engine.gltf.drawn_triangles") as drawing:
+                    arrived = import_package(out, find_profile("gltf-glb"))
+                self.assertEqual(arrived.problem, "unreadable-file")
+                drawing.assert_not_called()
+
+    def test_usd_too(self) -> None:
+        instance = 'def Xform "I{0}" ( instanceable = true\n prepend references = </P> ) {{}}\n'
+        whole = "".join(instance.format(i) for i in range(50_000))
+        with folder() as root:
+            path = root / "m.usda"
+            path.write_text(f'#usda 1.0\ndef Xform "P" {{\n{USD_MESH}}}\n{whole}')
+            with self.assertRaises(UnreadableFile):
+                read_mesh(path)
+            # Fewer are read, each in its place and in the order of the file.
+            moved = 'def Xform "I{0}" ( instanceable = true\n prepend references = </P> ) {{ double3 xformOp:translate = ({0}, 0, 0)\n uniform token[] xformOpOrder = ["xformOp:translate"]\n}}\n'
+            some = "".join(moved.format(i) for i in range(40))
+            path.write_text(f'#usda 1.0\nclass Xform "P" {{\n{USD_MESH}}}\n{some}')
+            mesh = read_mesh(path)
+        np.testing.assert_allclose(mesh.corners()[:, 0, 0], np.arange(40) / 100)
 
 
 class MeshesThatClaimTooMuch(TestCase):
@@ -234,10 +297,17 @@ class PicturesThatClaimTooMuch(TestCase):
         with folder() as root:
             path = root / "bomb.png"
             path.write_bytes(self.png(16384, 16384, 16, 6, bytes(3 * 2**20)))
-            with self.assertRaisesRegex(TooLarge, "2.0 GiB decoded"):
+            with self.assertRaisesRegex(TooLarge, "2,048 MiB decoded"):
                 read_header(path)
             path.write_bytes(self.png(16384, 16384, 16, 6, zlib.compress(b"\0" * 2**20)))
             with self.assertRaisesRegex(UnreadableFile, "claims"):
+                read_header(path)
+
+    def test_a_large_picture_of_one_colour_is_refused_by_its_header(self) -> None:
+        with folder() as root:
+            path = root / "flat.png"
+            path.write_bytes(self.png(16384, 16384, 8, 2, bytes(3 * 2**20)))
+            with self.assertRaisesRegex(TooLarge, "768 MiB decoded"):
                 read_header(path)
 
     def test_the_largest_usual_map_is_read(self) -> None:

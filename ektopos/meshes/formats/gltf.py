@@ -265,6 +265,9 @@ def _check_counts(gltf: dict[str, Any]) -> None:
         corners = int(accessors[which]["count"]) if which is not None else 0
         return corners // 3 if primitive.get("mode", 4) == 4 else corners
 
+    draws = sum(_instance_count(gltf, n) for n in gltf.get("nodes", []) if "mesh" in n)
+    if draws > MAX_INSTANCES:
+        raise ValueError(f"{draws:,} meshes are drawn; at most {MAX_INSTANCES:,} are")
     of_mesh = [sum(map(triangles, mesh.get("primitives", []))) for mesh in gltf.get("meshes", [])]
     drawn = sum(
         of_mesh[node["mesh"]] * _instance_count(gltf, node)

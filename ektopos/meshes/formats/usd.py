@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ektopos.errors import UnreadableFile
-from ektopos.meshes.formats.usd_parts import mesh_parts, placed
+from ektopos.meshes.formats.usd_parts import divided, mesh_parts, placed
 from ektopos.meshes.mesh import Mesh, Node
 from ektopos.meshes.parts import MAX_INSTANCES, MAX_TRIANGLES, Part, join_parts
 from ektopos.names import unique_names
@@ -70,21 +70,31 @@ def _read(stage: Any, left_out: list[str], name: str) -> Mesh:
     cache = UsdGeom.XformCache(Usd.TimeCode.EarliestTime())
     slots: dict[str, int] = {}
     names: list[str] = []
-    parts: list[Part] = []
     notes = [f"refers to {other}, which is not followed" for other in left_out]
-    nodes: dict[str, Node] = {}
-    triangles = 0
+    nodes: dict[str, Node | None] = {}
+    known: dict[str, list[Part]] = {}
+    drawn: list[tuple[str, int]] = []
+    where: dict[str, list[NDArray[np.float64]]] = {}
+    triangles = draws = 0
     for prim, places in _drawn(stage, cache, notes):
+        draws += len(places)
+        if draws > MAX_INSTANCES:
+            raise ValueError(f"it draws more than {MAX_INSTANCES:,} meshes")
         for above in prim.GetPath().GetPrefixes():
-            node = _node(stage.GetPrimAtPath(above), cache)
-            if node is not None:
-                nodes[str(above)] = node
-        own = mesh_parts(UsdGeom.Mesh(prim), slots, names)
-        notes += _remarks(UsdGeom.Mesh(prim))
-        triangles += len(places) * sum(len(part.triangles) for part in own)
+            if str(above) not in nodes:
+                nodes[str(above)] = _node(stage.GetPrimAtPath(above), cache)
+        # Instances share what they are made of, which is read once.
+        origin = prim.GetPrimInPrototype() if prim.IsInstanceProxy() else prim
+        source = str(origin.GetPath())
+        if source not in known:
+            known[source] = mesh_parts(UsdGeom.Mesh(prim), slots, names)
+            notes += _remarks(UsdGeom.Mesh(prim))
+        triangles += len(places) * sum(len(part.triangles) for part in known[source])
         if triangles > MAX_TRIANGLES:
             raise ValueError(f"more than {MAX_TRIANGLES:,} triangles are drawn")
-        parts += [placed(part, world @ places) for part in own]
+        drawn.append((source, len(places)))
+        where.setdefault(source, []).append(world @ places)
+    parts = _in_order(drawn, known, where)
     if not parts:
         raise UnreadableFile(
             "there is no mesh in it.", subject=name, hint="Export it again with its meshes."
@@ -93,9 +103,24 @@ def _read(stage: Any, left_out: list[str], name: str) -> Mesh:
         Path(name).stem,
         parts,
         unique_names(names),
-        tuple(nodes.values()),
+        tuple(node for node in nodes.values() if node is not None),
         tuple(dict.fromkeys(notes)),
     )
+
+
+def _in_order(
+    drawn: list[tuple[str, int]],
+    known: dict[str, list[Part]],
+    where: dict[str, list[NDArray[np.float64]]],
+) -> list[Part]:
+    """What is drawn, in the order of the file: of what is drawn again and again all places at once,
+    and then one after the other."""
+    copies: dict[str, list[Iterator[Part]]] = {}
+    for source, places in where.items():
+        together = np.concatenate(places)
+        counts = [len(one) for one in places]
+        copies[source] = [divided(placed(part, together), part, counts) for part in known[source]]
+    return [next(one) for source, _ in drawn for one in copies[source]]
 
 
 def _drawn(stage: Any, cache: Any, notes: list[str]) -> Iterator[tuple[Any, NDArray[np.float64]]]:

@@ -5,6 +5,7 @@ Source: the UsdGeom schemas (Mesh, Primvar, Subset) and UsdShade's bindings.
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Any
 
 import numpy as np
@@ -12,7 +13,7 @@ from numpy.typing import NDArray
 
 from ektopos.meshes.parts import (
     Part,
-    cofactor,
+    cofactors,
     no_colours,
     not_unit,
     triangulated,
@@ -58,10 +59,10 @@ def placed(part: Part, matrices: _Array) -> Part:
     matrix mirrors, the faces still look outwards."""
     count, axes = len(matrices), matrices[:, :3, :3]
     world = np.einsum("kij,nj->kni", axes, part.positions) + matrices[:, None, :3, 3]
-    turning = np.stack([cofactor(one) for one in axes])
+    turning = cofactors(axes)
     normals = np.einsum("kij,nj->kni", turning, part.normals).reshape(-1, 3)
     mirrored = np.linalg.det(axes) < 0
-    triangles = np.stack([part.triangles[:, ::-1] if one else part.triangles for one in mirrored])
+    triangles = np.where(mirrored[:, None, None], part.triangles[:, ::-1], part.triangles)
     first = np.arange(count)[:, None, None] * len(part.positions)
     return Part(
         part.slot,
@@ -74,6 +75,25 @@ def placed(part: Part, matrices: _Array) -> Part:
         part.uv_sets,
         tuple(np.tile(uvs, (count, 1)) for uvs in part.more_uvs),
     )
+
+
+def divided(together: Part, part: Part, counts: list[int]) -> Iterator[Part]:
+    """What `placed` gives of a part, cut into so many copies each."""
+    vertices, faces, done = len(part.positions), len(part.triangles), 0
+    for count in counts:
+        v = slice(done * vertices, (done + count) * vertices)
+        yield Part(
+            part.slot,
+            together.positions[v],
+            together.triangles[done * faces : (done + count) * faces] - done * vertices,
+            together.normals[v],
+            together.uvs[v],
+            None if together.colours is None else together.colours[v],
+            together.unnormalised[v],
+            part.uv_sets,
+            tuple(uvs[v] for uvs in together.more_uvs),
+        )
+        done += count
 
 
 def _faces(mesh: Any, when: Any, positions: _Array) -> tuple[_Index, _Index]:

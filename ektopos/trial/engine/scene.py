@@ -19,16 +19,58 @@ SAMPLES = 10
 """Times that an animation is looked at."""
 _KINDS = {5120: "i1", 5121: "u1", 5122: "<i2", 5123: "<u2", 5125: "<u4", 5126: "<f4"}
 _PARTS = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT4": 16}
+INSTANCING = "EXT_mesh_gpu_instancing"
 _STEP = {"translation": 3, "rotation": 4, "scale": 3}
 
 
+MAX_DRAWS, MAX_DEPTH, MAX_TRIANGLES = 10_000, 256, 10_000_000
+"""What the engine draws at the most, and how deep its nodes lie: more was made to keep it busy."""
+
+
 class File:
-    """A glTF file with its buffers."""
+    """A glTF file with its buffers. Raises `ValueError` for one of more than the engine draws."""
 
     def __init__(self, gltf: dict[str, Any], buffers: list[bytes]) -> None:
         self.gltf, self.buffers = gltf, buffers
         self.nodes: list[dict[str, Any]] = gltf.get("nodes", [])
         self.parent = {c: i for i, n in enumerate(self.nodes) for c in n.get("children", [])}
+        self._check_depth()
+        self._check_draws()
+
+    def _check_depth(self) -> None:
+        level = [node for node in range(len(self.nodes)) if node not in self.parent]
+        for _ in range(MAX_DEPTH):
+            level = [child for node in level for child in self.nodes[node].get("children", [])]
+            if len(level) > len(self.nodes):
+                break
+            if not level:
+                return
+        raise ValueError(f"its nodes go round, or lie more than {MAX_DEPTH} deep")
+
+    def _check_draws(self) -> None:
+        draws = triangles = 0
+        for node in self.nodes:
+            if "mesh" in node:
+                times = self._instance_count(node)
+                draws += times
+                triangles += times * self._triangle_count(self.gltf["meshes"][node["mesh"]])
+        if draws > MAX_DRAWS or triangles > MAX_TRIANGLES:
+            raise ValueError(
+                f"it draws {draws:,} meshes of {triangles:,} triangles; {MAX_DRAWS:,} and "
+                f"{MAX_TRIANGLES:,} are the most"
+            )
+
+    def _instance_count(self, node: dict[str, Any]) -> int:
+        given = node.get("extensions", {}).get(INSTANCING, {}).get("attributes", {})
+        return max([int(self.gltf["accessors"][index]["count"]) for index in given.values()] or [1])
+
+    def _triangle_count(self, mesh: dict[str, Any]) -> int:
+        """At the most."""
+        which = [
+            p["indices"] if "indices" in p else p["attributes"].get("POSITION")
+            for p in mesh.get("primitives", [])
+        ]
+        return sum(int(self.gltf["accessors"][i]["count"]) // 3 for i in which if i is not None)
 
     def numbers(self, index: int) -> NDArray[np.float64]:
         """An accessor's elements `(count, parts)`; normalised integers as values."""
@@ -246,7 +288,7 @@ def _bound(
 
 
 def _instances(file: File, node: dict[str, Any]) -> Iterator[Matrix]:
-    given = node.get("extensions", {}).get("EXT_mesh_gpu_instancing", {}).get("attributes", {})
+    given = node.get("extensions", {}).get(INSTANCING, {}).get("attributes", {})
     columns = {name: file.numbers(index) for name, index in given.items()}
     count = len(next(iter(columns.values()))) if columns else 1
     for number in range(count):
