@@ -32,6 +32,10 @@ LOADED = (
     "targets.profile",
     "trial",
 )
+MOST = 16
+"""Commands at once: whoever asks beyond that loads what they need themselves."""
+SILENCE = 5.0
+"""Seconds that somebody may take to say what they want."""
 ACCEPTED = b"+"
 """Said before a request is read: from then on nobody else does it."""
 
@@ -46,15 +50,29 @@ def serve(path: Path) -> None:
     with socket.socket(socket.AF_UNIX) as listening:
         listening.bind(str(path))
         listening.listen(64)
+        children: list[int] = []
         while True:
             asking, _ = listening.accept()
             with asking:
                 if _code() != loaded:
                     path.unlink(missing_ok=True)
                     return
-                if os.fork() == 0:
+                children = [child for child in children if _is_there(child)]
+                if len(children) >= MOST:
+                    continue  # whoever asked does it without help
+                child = os.fork()
+                if child == 0:
                     listening.close()
                     _do(asking)
+                children.append(child)
+
+
+def _is_there(child: int) -> bool:
+    try:
+        os.kill(child, 0)
+    except ProcessLookupError:
+        return False
+    return True
 
 
 def _code() -> dict[str, int]:
@@ -86,10 +104,7 @@ def _do(asking: socket.socket) -> None:
     try:
         os.setsid()
         signal.signal(signal.SIGCHLD, signal.SIG_DFL)
-        asking.sendall(ACCEPTED)
-        head, files, _, _ = socket.recv_fds(asking, 4, 3)
-        with asking.makefile("rb") as rest:
-            asked = [os.fsdecode(part) for part in rest.read(int.from_bytes(head)).split(b"\0")]
+        files, asked = _asked(asking)
         folder, count, *rows = asked
         arguments, environment = rows[: int(count)], rows[int(count) :]
         for number, file in enumerate(files):
@@ -120,6 +135,21 @@ def _do(asking: socket.socket) -> None:
             sys.stderr.flush()
             asking.sendall(bytes([code & 0xFF]))
         os._exit(code & 0xFF)
+
+
+def _asked(asking: socket.socket) -> tuple[list[int], list[str]]:
+    """What somebody wants, and the files that they have open. Ends the process where nothing is
+    said for long."""
+    try:
+        asking.settimeout(SILENCE)
+        asking.sendall(ACCEPTED)
+        head, files, _, _ = socket.recv_fds(asking, 4, 3)
+        with asking.makefile("rb") as rest:
+            parts = rest.read(int.from_bytes(head)).split(b"\0")
+    except OSError:
+        os._exit(1)
+    asking.settimeout(None)
+    return files, [os.fsdecode(part) for part in parts]
 
 
 def _until_gone(asking: socket.socket) -> None:

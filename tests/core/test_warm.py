@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import signal
+import socket
 import subprocess
 import sys
 import time
@@ -11,7 +12,9 @@ from pathlib import Path
 from unittest import TestCase
 
 from ektopos.ask_warm import NOBODY
+from ektopos.warm import MOST
 from tests.samples import folder, project_folder
+from tests.services.engines import until
 
 ROOT = Path(__file__).parents[2]
 ASKING = [sys.executable, "-I", "-S", str(ROOT / "ektopos" / "ask_warm.py")]
@@ -57,6 +60,21 @@ class Warm(TestCase):
             text=True,
             check=False,
         )
+
+    def test_silent_callers_are_few_processes_and_end(self) -> None:
+        helper = self.serve("-m", "ektopos.warm", str(self.socket))
+        silent = [socket.socket(socket.AF_UNIX) for _ in range(60)]
+        for one in silent:
+            self.addCleanup(one.close)
+            one.connect(str(self.socket))
+        # Whoever comes now is done by the command itself.
+        self.assertEqual(self.asked("targets").returncode, NOBODY)
+        self.assertLessEqual(len(self.children(helper.pid)), MOST)
+        until(lambda: not self.children(helper.pid), "the end of who says nothing")
+        self.assertEqual(self.asked("targets").returncode, 0)
+
+    def children(self, parent: int) -> list[str]:
+        return Path(f"/proc/{parent}/task/{parent}/children").read_text().split()
 
     def test_output_complaints_and_exit_code_are_those_of_the_command_itself(self) -> None:
         project_folder(self.root / "p")
