@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from datetime import timedelta
+
 from django.contrib.auth.models import User
+from django.utils import timezone
 from playwright.sync_api import Page, expect
 
-from server.workshop.models import Member, Project
+from server.workshop.models import ApiKey, Member, Project
 from tests.browser.site import Site, browser
 from tests.team import TeamMode
 
@@ -109,4 +112,29 @@ class PeopleTogether(TeamMode, Site):
         other.get_by_text("only looking").wait_for()
         other.get_by_role("button", name="Undo").click()
         other.get_by_text("Your role in this project does not allow that.").wait_for()
+
+        # What somebody has issued is listed before they are taken out, and ends with it.
+        will = User.objects.get(username="will")
+        Member.objects.filter(person=will).update(role="own")
+        ends = timezone.now() + timedelta(days=1)
+        more = {"project": project, "made_by": will, "ends": ends}
+        ApiKey.issue("ektopos_", label="night build", scope="work", **more)
+        page.reload()
+        self.menu(page, "People…")
+        page.get_by_role("button", name="Take out will").click()
+        asked = page.get_by_role("dialog", name="Take will out?")
+        expect(asked).to_contain_text("the API key night build")
+        self.axe("taking somebody out")
+        asked.get_by_role("button", name="Take out").click()
+        page.get_by_role("button", name="Take out will").wait_for(state="detached")
+        self.assertFalse(ApiKey.objects.exists())
+
+        # The pages of one's own account and of the server.
+        User.objects.filter(username="olive").update(is_superuser=True)
+        for place in ("account", "accounts", f"accounts/{will.pk}", "folders", "audit"):
+            self.open(f"/{place}")
+            page.get_by_role("navigation", name="Pages").wait_for()
+            self.axe(place)
+        self.open("/documentation")
+        self.axe("documentation")
         self.assertEqual([c for c in self.complaints if "403" not in c and "401" not in c], [])
