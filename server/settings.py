@@ -54,6 +54,10 @@ FOLDERS = [Path(part) for part in _text("FOLDERS").split(os.pathsep) if part]
 
 TRUSTED_PROXIES = _networks("TRUSTED_PROXIES")
 """Proxies whose word on where a request comes from is taken: addresses or networks."""
+PROJECT_BYTES = int(_number("PROJECT_MB", 0) * 2**20)
+PERSON_BYTES = int(_number("PERSON_MB", 0) * 2**20)
+PERSON_JOBS = int(_number("PERSON_JOBS", 0))
+"""The most that a project keeps, that a person has sent, and jobs of theirs at once; 0: no limit."""
 AUDIT_DAYS = _number("AUDIT_DAYS", 365)
 """How long the audit log is kept."""
 SESSION_IDLE_HOURS = _number("SESSION_IDLE_HOURS", 72)

@@ -16,6 +16,7 @@ from unittest import mock
 
 from django.contrib.auth.models import User
 from django.core import mail
+from django.core.files.uploadedfile import SimpleUploadedFile
 from django.core.management import call_command
 from django.core.management.base import CommandError
 from django.test import Client, RequestFactory, override_settings
@@ -30,7 +31,9 @@ from server.workshop.models import (
     AuditEvent,
     GrantedFolder,
     Invitation,
+    Job,
     Member,
+    Project,
     SharedLink,
 )
 from tests.api.client import Api
@@ -446,3 +449,42 @@ class Addresses(Studio):
             with self.subTest(name):
                 answer = self.join(Client(), self.invite(), username=name, email="x@y.example")
                 self.assertEqual(answer.status_code, 302)
+
+
+class Quotas(Studio):
+    def send(self, size: int, project: str, status: int = 200) -> None:
+        content = noise(size, size).tobytes()
+        sent = self.upload(f"{size}.png", content)
+        self.call("post", f"/projects/{project}/bring-in", {"files": [sent]}, status)
+
+    def test_a_project_keeps_only_so_much(self) -> None:
+        with override_settings(PROJECT_BYTES=100_000):
+            with folder() as root:
+                content = save(root / "a.png", noise(230, 1)).read_bytes()
+            self.assertGreater(len(content), 70_000)
+            self.bring_in(self.project, {"a.png": content})
+            self.send(120, self.number, 413)
+            self.send(40, self.number)
+        self.send(120, self.number)
+
+    def test_a_person_sends_only_so_much(self) -> None:
+        with override_settings(PERSON_BYTES=20_000):
+            self.upload("a.bin", bytes(15_000))
+            answer = self.client.post("/api/uploads", self.form(bytes(6_000)))
+            self.assertEqual(answer.status_code, 413)
+            self.assertIn("What you have sent", answer.json()["message"])
+            _, other = self.person("ada")
+            self.assertEqual(other.post("/api/uploads", self.form(bytes(6_000))).status_code, 200)
+
+    def form(self, content: bytes) -> dict[str, object]:
+        return {"file": SimpleUploadedFile("b.bin", content), "path": "b.bin"}
+
+    def test_a_person_has_only_so_many_jobs(self) -> None:
+        project = Project.objects.get(pk=self.number)
+        for _ in range(2):
+            Job.objects.create(project=project, kind="measure", author=self.owner)
+        body = {"revision": self.project["revision"]}
+        with override_settings(PERSON_JOBS=2):
+            said = self.call("post", f"/projects/{self.number}/exports", body, 422)
+            self.assertIn("2 jobs of yours", said["message"])
+        self.call("post", f"/projects/{self.number}/exports", body)

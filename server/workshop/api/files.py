@@ -20,6 +20,7 @@ from server.workshop.api.projects import Uploads, project_or_404
 from server.workshop.callers import caller_of
 from server.workshop.jobs.turns import running_job
 from server.workshop.models import Held, Job, acting
+from server.workshop.quotas import check_person, check_project
 from server.workshop.store import archive_path, fetch, is_hash, is_sound, known_content, put
 
 router = Router(tags=["files"])
@@ -68,8 +69,9 @@ def upload(request: HttpRequest, file: File[UploadedFile], path: Form[str]) -> U
             subject=path,
             hint="Make it smaller before bringing it in.",
         )
-    sha256, size = put(file.chunks())
     sender = acting()
+    check_person(sender, file.size or 0)
+    sha256, size = put(file.chunks())
     if sender is not None:
         Held.by_person(sender, sha256)
     return Upload(path=path, sha256=sha256, bytes=size)
@@ -96,7 +98,9 @@ def bring_in(request: HttpRequest, project_id: UUID, given: Uploads) -> Job:
                 "it has not been uploaded.", subject=file.path, hint="Drop it again."
             )
     files = [{"path": file.path, "sha256": file.sha256} for file in given.files]
-    return Job.start(project_or_404(project_id), "bring-in", {"files": files})
+    project = project_or_404(project_id)
+    check_project(project, {file.sha256 for file in given.files})
+    return Job.start(project, "bring-in", {"files": files})
 
 
 @router.get("/projects/{uuid:project_id}/jobs", response=list[JobOut])

@@ -11,6 +11,7 @@ from django.db import models, transaction
 from django.dispatch import Signal
 from django.utils import timezone
 
+from ektopos.errors import EktoposError
 from server.workshop.models.acting import acting
 from server.workshop.models.ordered import OrderedJSON
 from server.workshop.models.project import Project
@@ -73,7 +74,10 @@ class Job(models.Model):
         page: str = "",
         part_of: Job | None = None,
     ) -> Job:
-        """Queue a job; a worker sees it when the transaction is through."""
+        """Queue a job; a worker sees it when the transaction is through. Raises `EktoposError`
+        where somebody has as many under way as they may."""
+        if part_of is None:
+            cls._check_room(acting())
         job = cls.objects.create(
             project=project,
             kind=kind,
@@ -85,6 +89,16 @@ class Job(models.Model):
         )
         transaction.on_commit(job.enqueue)
         return job
+
+    @classmethod
+    def _check_room(cls, author: int | None) -> None:
+        most, open_states = settings.PERSON_JOBS, (cls.State.WAITING, cls.State.RUNNING)
+        theirs = cls.objects.filter(author_id=author, part_of=None, state__in=open_states)
+        if most and author is not None and theirs.count() >= most:
+            raise EktoposError(
+                f"{most} jobs of yours are under way, which is the most on this server.",
+                hint="Wait for one to end, or cancel one.",
+            )
 
     @classmethod
     def start_once(cls, project: Project, kind: str, arguments: dict[str, object]) -> Job:
