@@ -57,7 +57,7 @@ TRUSTED_PROXIES = _networks("TRUSTED_PROXIES")
 PROJECT_BYTES = int(_number("PROJECT_MB", 0) * 2**20)
 PERSON_BYTES = int(_number("PERSON_MB", 0) * 2**20)
 PERSON_JOBS = int(_number("PERSON_JOBS", 0))
-"""The most that a project keeps, that a person has sent, and jobs of theirs at once; 0: no limit."""
+"""What a project keeps, what a person has sent, and jobs of theirs, at the most; 0: no limit."""
 AUDIT_DAYS = _number("AUDIT_DAYS", 365)
 """How long the audit log is kept."""
 SESSION_IDLE_HOURS = _number("SESSION_IDLE_HOURS", 72)
