@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
 from typing import Literal
 from uuid import UUID
 
 from django.http import FileResponse, HttpRequest, HttpResponse
 from ninja import Router, Schema
+from pydantic import TypeAdapter
 
-from ektopos.document import Role
+from ektopos.document import NamingRule, Role
 from ektopos.errors import MissingReference
 from ektopos.images import ImageHeader
 from ektopos.maps import Facts, Verdict, identify, recheck, set_of_each
@@ -99,11 +101,30 @@ class Texel(Schema):
     degrees_from_flat: float | None
 
 
-def _board(project: Project) -> list[tuple[BoardMap, Facts | None, Verdict | None]]:
-    """Every map with its facts and verdict. Two queries, however many maps."""
+_NAMING = TypeAdapter(list[NamingRule])
+
+
+@lru_cache(maxsize=16)
+def _verdicts(
+    files: tuple[tuple[str, str], ...], naming: bytes, measured_again: int
+) -> dict[str, Verdict]:
+    """The verdicts on files, each with its content, which all know of each other. They are asked
+    for again and again, and change only with what they are made from."""
+    values = MapFacts.values(sha for _, sha in files)
+    by_file = {file: values[sha] for file, sha in files}
+    rules = _NAMING.validate_json(naming)
+    return {file: verdict for file, verdict, _ in identify(by_file, rules)}
+
+
+def _board(
+    project: Project, only: str | None = None
+) -> list[tuple[BoardMap, Facts | None, Verdict | None]]:
+    """Every map with its facts and verdict, or `only` that one of them. A few queries, however many
+    maps."""
     document, revision = project.document, project.head
     shas = {name: revision.sha_of(entry.file) for name, entry in document.maps.items()}
-    rows = MapFacts.known(shas.values())
+    sizes = MapFacts.sizes(shas.values())
+    values = MapFacts.values(shas.values())
     measuring = project.jobs.filter(
         state__in=("waiting", "running"), kind__in=("bring-in", "measure")
     ).exists()
@@ -112,12 +133,13 @@ def _board(project: Project) -> list[tuple[BoardMap, Facts | None, Verdict | Non
     for material, entry in document.materials.items():
         for used in entry.maps():
             users.setdefault(used, []).append(material)
-    measured = {name: rows[sha].value() for name, sha in shas.items() if sha in rows}
-    by_file = {document.maps[name].file: facts for name, facts in measured.items()}
-    verdicts = {file: verdict for file, verdict, _ in identify(by_file, document.naming)}
+    measured = {name: values[sha] for name, sha in shas.items() if sha in values}
+    files = tuple((document.maps[name].file, shas[name]) for name in measured)
+    naming = _NAMING.dump_json(document.naming)
+    verdicts = _verdicts(files, naming, MapFacts.measured_again)
     result = []
-    for name, map_entry in document.maps.items():
-        row = rows.get(shas[name])
+    for name in document.maps if only is None else {only} & document.maps.keys():
+        map_entry = document.maps[name]
         facts = measured.get(name)
         verdict = verdicts.get(map_entry.file)
         state: MapState = "measuring" if measuring else "missing"
@@ -153,7 +175,7 @@ def _board(project: Project) -> list[tuple[BoardMap, Facts | None, Verdict | Non
                     channels=header.channels if header else 0,
                     bits=header.bits if header else 0,
                     is_float=header.is_float if header else False,
-                    bytes=row.bytes if row else 0,
+                    bytes=sizes.get(shas[name], 0) if facts else 0,
                     used_by=users.get(name, []),
                 ),
                 facts,
@@ -200,9 +222,7 @@ def board(request: HttpRequest, project_id: UUID) -> list[BoardMap]:
 def get_map(request: HttpRequest, project_id: UUID, name: str) -> MapOut:
     """One map with its evidence and numbers."""
     project = project_or_404(project_id)
-    for row, facts, verdict in _board(project):
-        if row.name != name:
-            continue
+    for row, facts, verdict in _board(project, name):
         if facts is None or verdict is None:
             raise MissingReference(
                 "its file has not been measured.", subject=name, hint="Bring it in again."

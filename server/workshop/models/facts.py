@@ -27,6 +27,10 @@ class MapFacts(models.Model):
     bytes = models.BigIntegerField()
     facts = models.JSONField()
 
+    measured_again = 0
+    """How often this process has measured what it knew: what it has made of facts is out of date
+    then."""
+
     @classmethod
     def known(cls, contents: Iterable[str]) -> dict[str, MapFacts]:
         """Facts by content, in one query; those of older measures count as not known."""
@@ -47,9 +51,16 @@ class MapFacts(models.Model):
         return found
 
     @classmethod
+    def sizes(cls, contents: Iterable[str]) -> dict[str, int]:
+        """Bytes by content, of those that are known."""
+        rows = cls.objects.filter(sha256__in=set(contents))
+        return dict(rows.values_list("sha256", "bytes"))
+
+    @classmethod
     def keep(cls, sha256: str, size: int, facts: Facts) -> None:
         """Keep a map's facts."""
-        _values.pop(sha256, None)
+        if _values.pop(sha256, None) is not None:
+            cls.measured_again += 1
         stored = _FACTS.dump_python(facts, mode="json")
         cls.objects.update_or_create(sha256=sha256, defaults={"bytes": size, "facts": stored})
 
