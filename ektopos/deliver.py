@@ -59,13 +59,13 @@ def deliver(
         export = export_package(
             project, profile, fresh, lambda s, w: progress(0.6 * s, w), earlier=goal
         )
-        progress(0.6, "trying it")
-        trial = run_trial(project, fresh, profile, renders=False)
         files = [file.path for file in export.files]
-        changed = [file for file in files if not _is_same(fresh / file, goal / file)]
         owned = own_files(goal) if delivered is None else list(delivered)
         before = [file for file in owned if file != PACKAGE_LIST]
         refuse_links(goal, {*before, *files})
+        progress(0.6, "trying it")
+        trial = run_trial(project, fresh, profile, renders=False)
+        changed = [file for file in files if not _is_same(fresh / file, goal / file)]
         if trial.passed and not dry:
             if changed or set(before) != set(files):
                 record(sorted({*owned, *files, PACKAGE_LIST}))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import unicodedata
-from collections.abc import Container
+from collections.abc import Callable, Container
 
 
 def folded(name: str) -> str:
@@ -15,14 +15,17 @@ def folded(name: str) -> str:
     return unicodedata.normalize("NFC", unicodedata.normalize("NFC", name).casefold())
 
 
-def free_name(name: str, taken: Container[str], suffix: str = "") -> str:
-    """The name with its suffix, with a number between them if that is taken.
+def free_name(
+    name: str, taken: Container[str], suffix: str = "", seen_as: Callable[[str], str] = str
+) -> str:
+    """The name with its suffix, with a number between them if that is taken. `taken` are names as
+    they are `seen_as`, by a file system for example.
 
     >>> free_name("tile", {"tile.png", "tile_2.png"}, ".png")
     'tile_3.png'
     """
     unique, number = f"{name}{suffix}", 2
-    while unique in taken:
+    while seen_as(unique) in taken:
         unique, number = f"{name}_{number}{suffix}", number + 1
     return unique
 

@@ -23,7 +23,7 @@ from ektopos.meshes.formats.gltf import GLTF_SUFFIXES, load_gltf
 from ektopos.meshes.formats.gltf_accessors import read_buffers
 from ektopos.meshes.formats.kept import Original
 from ektopos.meshes.formats.scales import apply_scales
-from ektopos.names import folded
+from ektopos.names import folded, free_name
 from ektopos.types import Progress, no_progress
 
 MAX_ZIP_BYTES = 16 * 2**30
@@ -255,10 +255,8 @@ def _told_apart(document: Document, files: list[str]) -> dict[str, str]:
     taken = {folded(file) for file in files if file not in named}
     places: dict[str, str] = {}
     for file in dict.fromkeys(named):
-        stem, dot, suffix = file.rpartition(".")
-        place, number = file, 2
-        while folded(place) in taken:
-            place, number = f"{stem}_{number}{dot}{suffix}", number + 1
+        suffix = PurePosixPath(file).suffix
+        place = free_name(file.removesuffix(suffix), taken, suffix, seen_as=folded)
         taken.add(folded(place))
         if place != file:
             places[file] = place

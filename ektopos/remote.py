@@ -16,7 +16,6 @@ import urllib.error
 import urllib.parse
 import urllib.request
 import uuid
-import zipfile
 from collections.abc import Callable
 from dataclasses import dataclass
 from http.client import HTTPException
@@ -24,6 +23,7 @@ from pathlib import Path
 from typing import Any
 
 from ektopos.errors import EktoposError, InvalidDocument, MissingReference
+from ektopos.project import unpack
 from ektopos.targets.placing import own_files, put_in_place
 from ektopos.targets.reuse import PACKAGE_LIST
 
@@ -211,13 +211,8 @@ def _refusal(problem: urllib.error.HTTPError, server: str) -> EktoposError:
 def _unpacked(packed: Path, fresh: Path) -> list[str]:
     """Take a package out of its zip; gives its files but for the list of them. Raises
     `EktoposError` for what is no whole package."""
-    try:
-        with zipfile.ZipFile(packed) as archive:
-            archive.extractall(fresh)
-    except (zipfile.BadZipFile, OSError, NotImplementedError) as problem:
-        raise EktoposError(
-            f"what the server sent cannot be unpacked ({problem}).", hint="Ask again."
-        ) from None
+    fresh.mkdir()
+    unpack(packed, fresh, "what the server sent")
     files = [file for file in own_files(fresh) if file != PACKAGE_LIST]
     if not files or not all((fresh / file).is_file() for file in files):
         raise EktoposError("what the server sent is no whole package.", hint="Export again.")

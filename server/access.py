@@ -145,7 +145,8 @@ def _knows_token(request: HttpRequest) -> bool:
 
 def door(request: HttpRequest, status: int, goal: str | None = None) -> HttpResponse:
     """The page that asks for the token: plain HTML, for nothing else is shown yet."""
-    said = {403: "That is not the token.", 429: "Too many tries. Wait a quarter of an hour."}
+    pause = f"Too many tries. Wait {settings.LOGIN_PAUSE_MINUTES:.0f} minutes."
+    said = {403: "That is not the token.", 429: pause}
     wrong = f"<p role='alert'>{said[status]}</p>" if status in said else ""
     where = escape(goal or request.get_full_path())
     page = f"""<!doctype html><html lang="en"><head><meta charset="utf-8"><title>Ektopos</title>

@@ -40,8 +40,8 @@ def write_down_call(
     before."""
     kind = AUDITED.get(operation)
     if kind is not None and response.status_code < 400:
-        call = operation.replace("{project_id}/", "").removeprefix("POST /api/projects/")
-        details = told_by(request) | ({"call": call} if "DELETE" in call else {})
+        ended = {"call": operation.replace("{project_id}/", "")}
+        details = told_by(request) | (ended if request.method == "DELETE" else {})
         write_down(kind, request, project=project, about=about, **details)
 
 

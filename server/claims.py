@@ -17,12 +17,17 @@ def claims_of(told: dict[str, Any]) -> dict[str, Any]:
     return claims
 
 
+def is_verified(claims: dict[str, Any]) -> bool:
+    """Whether the issuer has verified somebody's mail address. Source: OpenID Connect Core 1.0,
+    5.1: `email` counts only with `email_verified`."""
+    return claims.get("email_verified") in (True, "true")
+
+
 def may_have_account(claims: dict[str, Any]) -> bool:
     """Whether the settings name the domain of somebody's verified mail address, or one of their
-    groups. Source: OpenID Connect Core 1.0, 5.1: `email` counts only with `email_verified`."""
+    groups."""
     domain = str(claims.get("email", "")).rpartition("@")[2].lower()
-    verified = claims.get("email_verified") in (True, "true")
     groups = claims.get(settings.SSO_GROUPS_CLAIM) or []
     groups = [groups] if isinstance(groups, str) else groups
-    in_domain = bool(domain) and verified and domain in settings.SSO_DOMAINS
+    in_domain = bool(domain) and is_verified(claims) and domain in settings.SSO_DOMAINS
     return in_domain or any(str(group) in settings.SSO_GROUPS for group in groups)

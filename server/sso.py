@@ -10,7 +10,7 @@ from allauth.socialaccount.adapter import (  # type: ignore[import-untyped]
 from django.http import HttpRequest
 
 from server.addresses import verify
-from server.claims import claims_of, may_have_account
+from server.claims import claims_of, is_verified, may_have_account
 from server.workshop.audit import write_down
 
 
@@ -29,6 +29,6 @@ class NamedOnly(DefaultSocialAccountAdapter):
         """Make the account; an address that the issuer has verified counts."""
         person = super().save_user(request, sociallogin, form)
         claims = claims_of(sociallogin.account.extra_data)
-        if person.email and claims.get("email_verified") in (True, "true"):
+        if person.email and is_verified(claims):
             verify(person, person.email)
         return person

@@ -162,9 +162,7 @@ def cofactor(axes: NDArray[np.float64]) -> NDArray[np.float64]:
 
     `(3, 3)`, for column vectors, not scaled to unit length.
     """
-    x, y, z = axes.T
-    sign = -1.0 if np.linalg.det(axes) < 0 else 1.0
-    return sign * np.stack([np.cross(y, z), np.cross(z, x), np.cross(x, y)], axis=1)
+    return np.asarray(cofactors(axes[None])[0])
 
 
 def join_parts(

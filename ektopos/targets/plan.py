@@ -19,7 +19,7 @@ from ektopos.materials.coverage import slots_with
 from ektopos.materials.derive import DEFAULTS, Material
 from ektopos.materials.lay import feed_size
 from ektopos.materials.resolve import feed_problem
-from ektopos.names import folded
+from ektopos.names import folded, free_name
 from ektopos.targets.profile import LETTERS, Letter, Profile, ProfileFile
 from ektopos.targets.quantities import is_mixed
 from ektopos.targets.values import input_values, made_of, material_value
@@ -345,9 +345,7 @@ def safe_names(names: list[str]) -> dict[str, str]:
         # File systems count bytes.
         short = stem.encode()[:120].decode(errors="ignore")
         stem = f"{stem}_" if _RESERVED.match(stem) else short
-        safe, number = stem, 2
-        while folded(safe) in taken:
-            safe, number = f"{stem}_{number}", number + 1
+        safe = free_name(stem, taken, seen_as=folded)
         taken.add(folded(safe))
         chosen[name] = safe
     return chosen

@@ -14,6 +14,7 @@ from typing import Any
 from ektopos.document import COLOUR_INPUTS, Document, InputName, UvTransform
 from ektopos.materials.derive import Material
 from ektopos.meshes import pack_glb
+from ektopos.names import free_name
 from ektopos.targets.plan import Plan, PlannedChannel, PlannedFile, safe_names
 from ektopos.targets.profile import Profile
 from ektopos.targets.quantities import is_inverted, is_mixed
@@ -76,12 +77,10 @@ def node_names(plan: Plan) -> list[str]:
     """The name of every material in the MaterialX document: valid there, and told apart."""
     import MaterialX as mx
 
-    names, taken = [], set()
+    names: list[str] = []
+    taken: set[str] = set()
     for safe in safe_names(list(plan.materials)).values():
-        stem = mx.createValidName(safe)
-        name, number = stem, 2
-        while name.lower() in taken:
-            name, number = f"{stem}_{number}", number + 1
+        name = free_name(mx.createValidName(safe), taken, seen_as=str.lower)
         taken.add(name.lower())
         names.append(name)
     return names

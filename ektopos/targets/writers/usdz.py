@@ -21,6 +21,7 @@ from ektopos.materials.adjust import apply_strength
 from ektopos.materials.derive import Material
 from ektopos.meshes import Mesh
 from ektopos.meshes.mesh import with_normals
+from ektopos.names import free_name
 from ektopos.targets.plan import Plan, PlannedFile
 from ektopos.targets.profile import MeshRules
 from ektopos.targets.values import input_values
@@ -304,10 +305,7 @@ def _identifiers(names: list[str]) -> list[str]:
     for name in names:
         stem = re.sub(r"[^A-Za-z0-9_]", "_", name) or "_"
         stem = stem if re.match(r"[A-Za-z_]", stem) else f"_{stem}"
-        safe, number = stem, 2
-        while safe in identifiers:
-            safe, number = f"{stem}_{number}", number + 1
-        identifiers.append(safe)
+        identifiers.append(free_name(stem, identifiers))
     return identifiers
 
 

@@ -8,25 +8,13 @@ from pathlib import Path
 from typing import Any
 
 from ektopos.adopt import Carried, carried_by, map_entries
-from ektopos.document import Document
+from ektopos.document import OWN_SETTINGS, Document
 from ektopos.edits import AddMaterial, Assign, BringIn, Edit, SetFeed, SetSetting
 from ektopos.errors import EktoposError, MissingReference
 from ektopos.maps import map_name
 from ektopos.types import Progress
 from server.workshop.jobs.measuring import keep_map, reason
 from server.workshop.models import Job
-
-SETTINGS = (
-    "alpha_mode",
-    "alpha_cutoff",
-    "double_sided",
-    "uv",
-    "wrap",
-    "filter",
-    "shading",
-    "workflow",
-    "surface_tag",
-)
 
 
 def bring_embedded(
@@ -109,7 +97,7 @@ def _added(
         plain = material.model_dump(mode="json", exclude_none=True)
         edits += [
             SetSetting(material=goal, setting=key, value=plain[key])
-            for key in SETTINGS
+            for key in OWN_SETTINGS
             if key in plain
         ]
         if label in entry.slots and entry.slots[label] is None:
