@@ -14,7 +14,7 @@ from ektopos.images.image import Image, ImageHeader, as_float
 from ektopos.images.jpeg import jpeg_quality
 from ektopos.images.ktx2 import encode_ktx2
 from ektopos.images.nearest import nearest_covered
-from ektopos.images.parts import image_parts, write_part
+from ektopos.images.parts import PARTED_SUFFIX, image_parts, write_part
 from ektopos.images.png import encode_png
 from ektopos.images.profiles import in_srgb
 from ektopos.images.read import IMAGE_SUFFIXES, MAX_TEXELS, read_header, read_image
@@ -32,6 +32,7 @@ from ektopos.images.write import quantise, quantise_spread, write_image
 __all__ = [
     "IMAGE_SUFFIXES",
     "MAX_TEXELS",
+    "PARTED_SUFFIX",
     "Image",
     "ImageHeader",
     "as_float",

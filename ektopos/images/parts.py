@@ -12,6 +12,8 @@ import OpenImageIO as oiio
 from ektopos.errors import UnreadableFile
 from ektopos.images.read import MAX_BYTES
 
+PARTED_SUFFIX = ".exr"
+"""Of the files that can hold several maps."""
 MAX_PARTS = 64
 """A file of more parts is no bundle of maps."""
 _COLOURS = ("r", "g", "b", "a")
@@ -37,7 +39,7 @@ def image_parts(path: Path) -> tuple[ImagePart, ...]:
     Source: the OpenEXR technical introduction: what stands before the last dot of a channel's name
     is its layer. A channel with a name of its own and no dot is a layer too.
     """
-    if path.suffix.lower() != ".exr":
+    if path.suffix.lower() != PARTED_SUFFIX:
         return ()
     source = oiio.ImageInput.open(str(path))
     if source is None:

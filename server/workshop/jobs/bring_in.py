@@ -13,7 +13,7 @@ from typing import Any
 from ektopos.document import Document, MapEntry, MeshEntry
 from ektopos.edits import BringIn, Edit
 from ektopos.errors import EktoposError, MissingReference, UnreadableFile
-from ektopos.images import IMAGE_SUFFIXES, image_parts, write_part
+from ektopos.images import IMAGE_SUFFIXES, PARTED_SUFFIX, image_parts, write_part
 from ektopos.maps import identify, map_name
 from ektopos.meshes import MESH_SUFFIXES, OTHER_MESH_SUFFIXES, companion_files, read_mesh
 from ektopos.meshes.read import READ_HINT
@@ -86,7 +86,8 @@ def _taken_apart(job: Job, sent: dict[str, str]) -> tuple[dict[str, str], list[d
     bundles: list[dict[str, Any]] = []
     for path, sha in sent.items():
         parts: dict[str, str] = {}
-        if path not in job.reading:
+        # All other files, of which there may be thousands, cost nothing here.
+        if _suffix(path) == PARTED_SUFFIX and path not in job.reading:
             with Reading(job).file(path), contextlib.suppress(UnreadableFile, MissingReference):
                 parts = _parts_of(path, sha)
         if parts:

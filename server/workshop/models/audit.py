@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from datetime import timedelta
 from typing import Any, Self
 
 from django.db import models
+from django.utils import timezone
 
 
 class _Kept(models.QuerySet["AuditEvent"]):
@@ -20,10 +22,6 @@ class _Kept(models.QuerySet["AuditEvent"]):
 
     def older_than(self, days: float) -> Self:
         """Those of before so many days."""
-        from datetime import timedelta
-
-        from django.utils import timezone
-
         return self.filter(when__lt=timezone.now() - timedelta(days=days))
 
     def forget(self, days: float) -> int:
