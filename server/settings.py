@@ -182,6 +182,11 @@ JOB_MEMORY = int(_number("JOB_MEMORY_MB", 0) * 2**20) or int(
     0.6 * os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES")
 )
 """Bytes that the process of one job may take."""
+READERS = _text("READERS")
+"""The socket of readers that another user of the machine runs; else they are started here."""
+UNCONFINED = _text("UNCONFINED") == "1"
+"""Whether a team's files may be read by a process that is not confined, where the kernel lacks it.
+"""
 JOB_THREADS = int(_number("JOB_THREADS", 0)) or os.cpu_count() or 1
 """Threads that one job measures maps with: fewer, where a machine has several workers."""
 SPLITS = TASKS_BY == "rq"

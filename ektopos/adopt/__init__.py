@@ -3,7 +3,7 @@ kept exactly, and made into a project."""
 
 from ektopos.adopt.beside import pictures_named_by, stated_beside
 from ektopos.adopt.carried import Carried, CarriedMap, NotTaken, map_entries, says_something
-from ektopos.adopt.files import carried_by
+from ektopos.adopt.files import carried_by, carried_whole
 from ektopos.adopt.project import Adopted, adopt_meshes
 
 __all__ = [
@@ -13,6 +13,7 @@ __all__ = [
     "NotTaken",
     "adopt_meshes",
     "carried_by",
+    "carried_whole",
     "map_entries",
     "pictures_named_by",
     "says_something",

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from collections.abc import Callable
+from dataclasses import dataclass, replace
 from pathlib import Path, PurePosixPath
 
 from ektopos.adopt.carried import Carried, MapName
 from ektopos.adopt.gltf import carried_by_gltf
 from ektopos.adopt.mtl import carried_by_obj
 from ektopos.adopt.usd import carried_by_usd
+from ektopos.apart import apart
 from ektopos.errors import DAMAGE, EktoposError, UnreadableFile
 from ektopos.meshes.formats.gltf import GLTF_SUFFIXES
 from ektopos.meshes.formats.usd import USD_SUFFIXES
@@ -35,3 +37,33 @@ def carried_by(path: Path, find: FindPart, name: str, map_name: MapName) -> Carr
         reason = f"the materials in it are damaged ({type(problem).__name__}: {problem})."
         raise UnreadableFile(reason, subject=name, hint="Export it again.") from None
     return Carried()
+
+
+@dataclass(frozen=True)
+class _Held:
+    """The content of a picture, or why it cannot be read."""
+
+    content: bytes = b""
+    problem: Exception | None = None
+
+    def __call__(self) -> bytes:
+        if self.problem is not None:
+            raise self.problem
+        return self.content
+
+
+@apart
+def carried_whole(
+    path: Path, find: FindPart, name: str, map_name: MapName, *, contents: bool = True
+) -> Carried:
+    """The same with the contents of its pictures, or with empty ones; raises as `carried_by`. What
+    a picture cannot be read for is raised when it is asked for."""
+
+    def held(read: Callable[[], bytes]) -> _Held:
+        try:
+            return _Held(read() if contents else b"")
+        except (EktoposError, OSError, *DAMAGE) as problem:
+            return _Held(problem=problem)
+
+    found = carried_by(path, find, name, map_name)
+    return replace(found, maps=[replace(one, read=held(one.read)) for one in found.maps])

@@ -14,7 +14,7 @@ from ektopos.images.image import Image, ImageHeader, as_float
 from ektopos.images.jpeg import jpeg_quality
 from ektopos.images.ktx2 import encode_ktx2
 from ektopos.images.nearest import nearest_covered
-from ektopos.images.parts import PARTED_SUFFIX, image_parts, write_part
+from ektopos.images.parts import PARTED_SUFFIX, image_parts, part_content
 from ektopos.images.png import encode_png
 from ektopos.images.profiles import in_srgb
 from ektopos.images.read import IMAGE_SUFFIXES, MAX_TEXELS, read_header, read_image
@@ -49,6 +49,7 @@ __all__ = [
     "luminance",
     "mip_sizes",
     "nearest_covered",
+    "part_content",
     "quantise",
     "quantise_spread",
     "read_ahead",
@@ -59,5 +60,4 @@ __all__ = [
     "srgb_to_linear",
     "wrapped",
     "write_image",
-    "write_part",
 ]

@@ -4,11 +4,13 @@ told apart by the names of their channels or by parts."""
 from __future__ import annotations
 
 import re
+import tempfile
 from dataclasses import dataclass
 from pathlib import Path
 
 import OpenImageIO as oiio
 
+from ektopos.apart import apart
 from ektopos.errors import UnreadableFile
 from ektopos.images.read import MAX_BYTES
 
@@ -32,6 +34,7 @@ class ImagePart:
     channels: tuple[int, ...]
 
 
+@apart
 def image_parts(path: Path) -> tuple[ImagePart, ...]:
     """The parts of an OpenEXR file that holds several maps; none for any other file, for one of a
     single map, and for one that is damaged or too large to be taken apart. Reads headers only.
@@ -66,8 +69,9 @@ def image_parts(path: Path) -> tuple[ImagePart, ...]:
     return tuple(found.values())
 
 
-def write_part(path: Path, part: ImagePart, out: Path) -> None:
-    """Write one part of an OpenEXR file as a file of its own, texels and windows as they are.
+@apart
+def part_content(path: Path, part: ImagePart) -> bytes:
+    """One part of an OpenEXR file as a file of its own, texels and windows as they are.
 
     Raises `UnreadableFile`.
     """
@@ -81,14 +85,16 @@ def write_part(path: Path, part: ImagePart, out: Path) -> None:
         one.specmod().erase_attribute(attribute)
     one.specmod().attribute("DateTime", "")  # the same bytes whenever it is brought in
     one.set_write_tiles(0, 0)
-    # Their errors are fetched, or the library prints them.
-    if whole.geterror() or one.geterror() or not one.write(str(out)):
-        one.geterror()
-        raise UnreadableFile(
-            f"the part “{part.name}” breaks off or is damaged.",
-            subject=path.name,
-            hint="Save or copy it again.",
-        )
+    with tempfile.NamedTemporaryFile(prefix="ektopos-", suffix=PARTED_SUFFIX) as out:
+        # Their errors are fetched, or the library prints them.
+        if not (whole.geterror() or one.geterror()) and one.write(out.name):
+            return out.read()
+    one.geterror()
+    raise UnreadableFile(
+        f"the part “{part.name}” breaks off or is damaged.",
+        subject=path.name,
+        hint="Save or copy it again.",
+    )
 
 
 def _layers(names: tuple[str, ...]) -> dict[str, tuple[int, ...]]:

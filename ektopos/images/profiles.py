@@ -8,6 +8,7 @@ from functools import lru_cache
 import numpy as np
 import OpenImageIO as oiio
 
+from ektopos.apart import apart
 from ektopos.images.encodings import linear_to_srgb
 from ektopos.images.image import Image, Profile
 from ektopos.types import Pixels
@@ -123,6 +124,7 @@ def in_srgb(image: Image) -> Image:
     return Image(np.concatenate([converted, image.pixels[..., alpha:]], axis=2), image.notes)
 
 
+@apart
 def _by_icc(colour: Pixels, data: bytes) -> Pixels:
     from PIL import Image as Pictures
     from PIL import ImageCms

@@ -12,6 +12,7 @@ from pathlib import Path
 import numpy as np
 import OpenImageIO as oiio
 
+from ektopos.apart import apart
 from ektopos.errors import TooLarge, UnreadableFile
 from ektopos.images.image import Image, ImageHeader, as_float
 from ektopos.images.profiles import profile_of
@@ -35,6 +36,7 @@ _PNG_COLOUR_TYPE = 25
 """Byte offset of IHDR's colour type. Source: PNG specification, third edition, 11.2.1."""
 
 
+@apart
 def read_header(path: Path) -> ImageHeader:
     """Size, channels and depth of an image file, without decoding it.
 
@@ -49,6 +51,7 @@ def read_header(path: Path) -> ImageHeader:
         source.close()
 
 
+@apart
 def read_image(path: Path) -> Image:
     """Decode an image file in the depth it was stored in.
 

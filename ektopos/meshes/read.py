@@ -8,6 +8,7 @@ from pathlib import Path
 
 import numpy as np
 
+from ektopos.apart import apart
 from ektopos.errors import DAMAGE, EktoposError, UnreadableFile
 from ektopos.meshes.formats.gltf import GLTF_SUFFIXES, gltf_companions, read_gltf
 from ektopos.meshes.formats.obj import obj_companions, read_obj
@@ -43,6 +44,7 @@ FindPart = Callable[[str], Path | None]
 """From a path inside a mesh file to the file beside it, or `None`."""
 
 
+@apart
 def read_mesh(path: Path, find: FindPart | None = None, *, name: str | None = None) -> Mesh:
     """A mesh with its transforms applied. `find` looks up the files it refers to; by default beside
     `path`, never above.
@@ -108,6 +110,7 @@ def with_nested(parts: Iterable[str], inside: Callable[[str], Iterable[str]]) ->
     return list(reached)
 
 
+@apart
 def _named_in(path: Path, name: str) -> list[str]:
     suffix = Path(name).suffix.lower()
     try:

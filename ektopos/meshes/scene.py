@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any, Literal
 
+from ektopos.apart import apart
 from ektopos.errors import DAMAGE, EktoposError, UnreadableFile
 from ektopos.meshes.formats.gltf import GLTF_SUFFIXES, load_gltf, node_order
 from ektopos.meshes.formats.usd import USD_SUFFIXES, open_stage
@@ -65,6 +66,7 @@ class Scene:
     """The names of the morph targets, by their numbers."""
 
 
+@apart
 def read_scene(path: Path, find: FindPart, name: str) -> Scene:
     """The scene of a glTF or USD file; nothing for formats without one. Raises `UnreadableFile`."""
     suffix = Path(name).suffix.lower()

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 import numpy as np
 
+from ektopos.apart import apart
 from ektopos.document import Document
 from ektopos.materials.derive import Material
 from ektopos.meshes import Mesh
@@ -45,6 +46,7 @@ class Trial:
     """What of the meshes' files stayed behind."""
 
 
+@apart
 def run_trial(
     project: Project,
     package: Path,
@@ -53,29 +55,17 @@ def run_trial(
     keep: Keep | None = None,
     *,
     renders: bool = True,
-    arrived: Path | None = None,
+    arrived: Callable[[bytes], object] | None = None,
     kept: Kept | None = None,
     threads: int | None = None,
 ) -> Trial:
-    """Import the package and judge it against the project; what arrived is written as a GLB to
-    `arrived`, if that is named, to be looked at. `kept` is asked for what earlier trials have
-    found. Raises `EktoposError` if the project itself is broken."""
+    """Import the package and judge it against the project; what arrived is given to `arrived` as a
+    GLB, to be looked at. `kept` is asked for what earlier trials have found. Raises `EktoposError`
+    if the project itself is broken."""
     progress(0.0, "importing the package")
     session = Session(
         project, package, profile, renders=renders, pictures=keep is not None, kept=kept
     )
-    return finish_trial(session, progress, keep, arrived=arrived, threads=threads)
-
-
-def finish_trial(
-    session: Session,
-    progress: Progress,
-    keep: Keep | None = None,
-    *,
-    arrived: Path | None = None,
-    threads: int | None = None,
-) -> Trial:
-    """Judge what a session holds."""
     imported, document = session.imported, session.document
     found = session.do(
         pieces_of(session),
@@ -95,7 +85,7 @@ def finish_trial(
     cells = [_advised(cell) for cell in cells]
     if arrived is not None and not imported.problem:
         shown = {piece.arrived: one.shown for piece, one in found.items() if one.shown}
-        arrived.write_bytes(arrived_glb(imported, document.meshes, shown))
+        arrived(arrived_glb(imported, document.meshes, shown))
     return Trial(
         session.profile.id,
         all(cell.verdict in SOUND for cell in cells),
@@ -110,6 +100,27 @@ def finish_trial(
         hand_over(document, session.materials, session.profile),
         all_left(session.project, session.profile),
     )
+
+
+@apart
+def pieces_left(project: Project, package: Path, profile: Profile, kept: Kept) -> list[Piece]:
+    """What of a package nobody has judged yet. Raises as `run_trial`."""
+    session = Session(project, package, profile, kept=kept)
+    return [piece for piece in pieces_of(session) if session.known(piece) is None]
+
+
+@apart
+def judge_pieces(
+    project: Project,
+    package: Path,
+    profile: Profile,
+    kept: Kept,
+    pieces: Sequence[Piece],
+    progress: Progress,
+    threads: int,
+) -> None:
+    """Judge some pieces of a package, for `kept`. Raises as `run_trial`."""
+    Session(project, package, profile, kept=kept).do(pieces, progress, threads=threads)
 
 
 def pieces_of(session: Session) -> list[Piece]:

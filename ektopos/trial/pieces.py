@@ -13,7 +13,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import lru_cache
 from pathlib import Path
-from typing import Any, ClassVar, Literal, Protocol
+from typing import Any, ClassVar, Literal
 
 from pydantic import ConfigDict, TypeAdapter
 
@@ -76,14 +76,14 @@ class Found:
 FOUND = TypeAdapter(Found)
 
 
-class Kept(Protocol):
+@dataclass(frozen=True)
+class Kept:
     """Where what was found is kept, by keys of 64 hexadecimal digits. It may forget."""
 
-    def find(self, key: str) -> bytes | None:
-        """What is kept under a key."""
-
-    def keep(self, key: str, found: bytes) -> None:
-        """Keep it."""
+    find: Callable[[str], bytes | None]
+    """What is kept under a key."""
+    keep: Callable[[str, bytes], object]
+    """Keep it."""
 
 
 @lru_cache(maxsize=1)

@@ -10,5 +10,8 @@ class WorkshopConfig(AppConfig):
     label = "workshop"
 
     def ready(self) -> None:
-        """Whoever queues a job need not know who takes it."""
+        """Whoever queues a job need not know who takes it, nor who decodes its files."""
         from server.workshop.jobs import queue  # noqa: F401
+        from server.workshop.reading_apart import use_readers
+
+        use_readers()

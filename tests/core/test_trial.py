@@ -21,6 +21,7 @@ from ektopos.targets.profile import built_in_profiles, find_profile
 from ektopos.trial.advice import ADVICE
 from ektopos.trial.causes import Cause
 from ektopos.trial.compare import pieces_of, run_trial
+from ektopos.trial.pieces import Kept
 from ektopos.trial.session import Session
 from tests.samples import folder, project
 
@@ -527,6 +528,7 @@ class Memory:
     def __init__(self) -> None:
         self.held: dict[str, bytes] = {}
         self.made = 0
+        self.kept = Kept(self.find, self.keep)
 
     def find(self, key: str) -> bytes | None:
         return self.held.get(key)
@@ -536,7 +538,7 @@ class Memory:
         self.held[key] = found
 
 
-class Kept(TestCase):
+class WhatIsKept(TestCase):
     """What is kept of earlier trials changes nothing of what a trial says."""
 
     def again(self, opened, package: Path, memory: Memory, target: str = "gltf-split"):
@@ -548,7 +550,7 @@ class Kept(TestCase):
         def keep(*shown) -> None:
             pictures[shown[:2]] = shown[2]
 
-        kept = run_trial(opened, package, profile, keep=keep, kept=memory)
+        kept = run_trial(opened, package, profile, keep=keep, kept=memory.kept)
         seen, pictures = pictures, {}
         plain = run_trial(opened, package, profile, keep=keep)
         self.assertEqual(kept, plain)
@@ -580,10 +582,10 @@ class Kept(TestCase):
             profile = find_profile("gltf-split")
             export_package(opened, profile, root / "out")
 
-            def tried(package: Path, **kept: Memory):
+            def tried(package: Path, **kept: object):
                 return run_trial(opened, package, profile, renders=False, **kept)
 
-            self.assertTrue(tried(root / "out", kept=memory).passed)
+            self.assertTrue(tried(root / "out", kept=memory.kept).passed)
             for label, file, tamper, _ in TAMPERINGS:
                 with self.subTest(label):
                     broken = root / label.replace("/", "-")
@@ -592,17 +594,17 @@ class Kept(TestCase):
                     plain = tried(broken)
                     self.assertFalse(plain.passed)
                     for _ in range(2):
-                        self.assertEqual(tried(broken, kept=memory), plain)
-            self.assertTrue(tried(root / "out", kept=memory).passed)
+                        self.assertEqual(tried(broken, kept=memory.kept), plain)
+            self.assertTrue(tried(root / "out", kept=memory.kept).passed)
 
     def test_what_is_kept_may_be_damaged_or_gone(self) -> None:
         memory = Memory()
         with folder() as root, project() as opened:
             profile = find_profile("gltf-split")
             export_package(opened, profile, root / "out")
-            first = run_trial(opened, root / "out", profile, kept=memory)
+            first = run_trial(opened, root / "out", profile, kept=memory.kept)
             memory.held = {
                 key: [b"{", b"", b"[]", found[: len(found) // 2]][i % 4]
                 for i, (key, found) in enumerate(memory.held.items())
             }
-            self.assertEqual(run_trial(opened, root / "out", profile, kept=memory), first)
+            self.assertEqual(run_trial(opened, root / "out", profile, kept=memory.kept), first)

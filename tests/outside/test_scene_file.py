@@ -130,7 +130,13 @@ class WhatArrived(TestCase):
     def kept(self, root: Path, target: str) -> trimesh.Scene:
         profile = find_profile(target)
         with open_project(root / "p") as opened:
-            run_trial(opened, root / "out", profile, renders=False, arrived=root / "arrived.glb")
+            run_trial(
+                opened,
+                root / "out",
+                profile,
+                renders=False,
+                arrived=(root / "arrived.glb").write_bytes,
+            )
         self.assertEqual(issues_of(root / "arrived.glb"), [])
         return trimesh.load(root / "arrived.glb")
 

@@ -21,6 +21,7 @@ from urllib.parse import unquote
 import numpy as np
 from numpy.typing import NDArray
 
+from ektopos.apart import apart
 from ektopos.errors import UnreadableFile
 from ektopos.meshes.formats.gltf_accessors import DRACO, FLOAT, Accessors, Find, read_buffers
 from ektopos.meshes.formats.held import held_nodes
@@ -152,6 +153,7 @@ def _brings(gltf: dict[str, Any]) -> list[str]:
     return contents
 
 
+@apart
 def load_gltf(path: Path, name: str) -> tuple[dict[str, Any], bytes | None]:
     """The JSON of a glTF file and the binary chunk of a GLB. Raises `UnreadableFile`. Source: glTF
     2.0, section 4.4."""

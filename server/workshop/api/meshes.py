@@ -14,7 +14,7 @@ from django.http import FileResponse, HttpRequest, HttpResponse
 from ninja import Router, Schema
 from pydantic import Field
 
-from ektopos.adopt import Carried, carried_by, says_something
+from ektopos.adopt import Carried, carried_whole, says_something
 from ektopos.edits import SetRecipe
 from ektopos.errors import EktoposError, MissingReference
 from ektopos.maps import sets_of
@@ -565,7 +565,7 @@ def _inside(project: Project, file: str) -> Inside:
     with contextlib.suppress(OSError, ValueError):
         return Inside(**json.loads(path.read_text()))
     try:
-        brings = carried_by(content, find, file, str)
+        brings = carried_whole(content, find, file, str, contents=False)
     except EktoposError:
         brings = Carried()
     inside = Inside(

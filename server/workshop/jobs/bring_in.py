@@ -4,7 +4,6 @@ read."""
 from __future__ import annotations
 
 import contextlib
-import tempfile
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path, PurePosixPath
@@ -13,7 +12,7 @@ from typing import Any
 from ektopos.document import Document, MapEntry, MeshEntry
 from ektopos.edits import BringIn, Edit
 from ektopos.errors import EktoposError, MissingReference, UnreadableFile
-from ektopos.images import IMAGE_SUFFIXES, PARTED_SUFFIX, image_parts, write_part
+from ektopos.images import IMAGE_SUFFIXES, PARTED_SUFFIX, image_parts, part_content
 from ektopos.maps import identify, map_name
 from ektopos.meshes import MESH_SUFFIXES, OTHER_MESH_SUFFIXES, companion_files, read_mesh
 from ektopos.meshes.read import READ_HINT
@@ -26,7 +25,7 @@ from server.workshop.jobs.reading import Reading
 from server.workshop.meshing import Source, keep_mesh
 from server.workshop.models import Followed, Held, Job, Offer, Project
 from server.workshop.offers import beside, taking
-from server.workshop.store import content_path, named, put_file
+from server.workshop.store import content_path, named, put
 
 OTHER_HINT = (
     "Maps come as PNG, JPEG, TGA, TIFF, EXR, WebP or Radiance HDR, meshes as GLB, glTF, OBJ, "
@@ -100,14 +99,10 @@ def _taken_apart(job: Job, sent: dict[str, str]) -> tuple[dict[str, str], list[d
 def _parts_of(path: str, sha: str) -> dict[str, str]:
     """The maps that a file holds, contents by path; none where it is one map."""
     content, whole = named(content_path(sha), path), PurePosixPath(path)
-    parts: dict[str, str] = {}
-    with tempfile.TemporaryDirectory(prefix="ektopos-parts-") as folder:
-        for part in image_parts(content):
-            written = Path(folder) / "part.exr"
-            write_part(content, part, written)
-            place = whole.with_name(f"{whole.stem}_{part.name}.exr")
-            parts[str(place)] = put_file(written)[0]
-    return parts
+    return {
+        str(whole.with_name(f"{whole.stem}_{part.name}.exr")): put([part_content(content, part)])[0]
+        for part in image_parts(content)
+    }
 
 
 def _measure_mesh(job: Job, path: str, given: dict[str, str]) -> _Mesh:

@@ -7,7 +7,7 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-from ektopos.adopt import Carried, carried_by, map_entries
+from ektopos.adopt import Carried, carried_whole, map_entries
 from ektopos.document import OWN_SETTINGS, Document
 from ektopos.edits import AddMaterial, Assign, BringIn, Edit, SetFeed, SetSetting
 from ektopos.errors import EktoposError, MissingReference
@@ -38,7 +38,7 @@ def bring_embedded(
     contents: dict[str, str] = {}
     report: list[dict[str, str]] = []
     find = core.find_pictures(file)
-    carried_here = carried_by(path, find, file, str)
+    carried_here = carried_whole(path, find, file, str)
     for done, one in enumerate(carried_here.maps):
         progress(done / max(1, len(carried_here.maps)), f"measuring {one.name}")
         try:
@@ -57,7 +57,7 @@ def bring_embedded(
             taken.add(made)
             return made
 
-        carried = carried_by(path, find, file, entry_name)
+        carried = carried_whole(path, find, file, entry_name, contents=False)
         return _added(document, name, carried, contents, report)
 
     return finish

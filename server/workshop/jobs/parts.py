@@ -18,6 +18,11 @@ class Parted(Exception):
     """A job's work was handed out in parts, for which it waits."""
 
 
+def may_hand_out(job: Job) -> bool:
+    """Whether there are workers that a job's work could be handed to."""
+    return settings.SPLITS and job.part_of_id is None
+
+
 def hand_out(
     job: Job,
     kind: str,
@@ -28,7 +33,7 @@ def hand_out(
     """Hand out what is left of a job's work in jobs of a kind, of at `least` so many pieces each.
     Returns where there is too little of it, where nothing splits, and once the parts have ended:
     what is left then is done by the job itself. Raises `Parted`."""
-    if not settings.SPLITS or job.part_of_id is not None or len(left) < 2 * least:
+    if not may_hand_out(job) or len(left) < 2 * least:
         return
     if not job.parts.exists():
         size = max(least, -(-len(left) // PARTS))

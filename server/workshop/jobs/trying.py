@@ -11,12 +11,12 @@ from typing import Any
 from django.conf import settings
 
 from ektopos.cli import plain
-from ektopos.targets.profile import find_profile
-from ektopos.trial.compare import finish_trial, pieces_of
-from ektopos.trial.pieces import Piece
-from ektopos.trial.session import Session
+from ektopos.project import Project
+from ektopos.targets.profile import Profile, find_profile
+from ektopos.trial.compare import judge_pieces, pieces_left, run_trial
+from ektopos.trial.pieces import Kept, Piece
 from ektopos.types import Progress
-from server.workshop.jobs.parts import hand_out
+from server.workshop.jobs.parts import hand_out, may_hand_out
 from server.workshop.models import Job, Package
 from server.workshop.packages import keep, place_of
 from server.workshop.store import ARRIVED, cache_path, fetch, share, writing
@@ -25,25 +25,24 @@ PART = 8
 """Pieces that one part of a trial does at the least: each part reads the package for itself."""
 
 
-class KeptTrials:
-    """What trials have found, by what it was found from, as files of the cache that machines
-    share."""
+def _find(key: str) -> bytes | None:
+    path = _place_of(key)
+    with contextlib.suppress(FileNotFoundError):
+        if fetch(path):
+            os.utime(path)
+            return path.read_bytes()
+    return None
 
-    def find(self, key: str) -> bytes | None:
-        """What is kept under a key."""
-        path = _place_of(key)
-        with contextlib.suppress(FileNotFoundError):
-            if fetch(path):
-                os.utime(path)
-                return path.read_bytes()
-        return None
 
-    def keep(self, key: str, found: bytes) -> None:
-        """Keep it, here and where other machines find it."""
-        path = _place_of(key)
-        with writing(path) as temporary:
-            temporary.write_bytes(found)
-        share(path)
+def _keep(key: str, found: bytes) -> None:
+    path = _place_of(key)
+    with writing(path) as temporary:
+        temporary.write_bytes(found)
+    share(path)
+
+
+KEPT = Kept(_find, _keep)
+"""What trials have found, by what it was found from, as files of the cache that machines share."""
 
 
 def _place_of(key: str) -> Path:
@@ -62,7 +61,7 @@ def trial_part(job: Job, progress: Progress) -> dict[str, Any]:
     """Judge some pieces of a package (`pieces`) for a job that waits for them."""
     package = job.project.packages.get(pk=job.arguments["package"], complete=True)
     pieces = [Piece(*given) for given in job.arguments["pieces"]]
-    _session(package, place_of(package)).do(pieces, progress, threads=settings.JOB_THREADS)
+    judge_pieces(*_tried(package, place_of(package)), KEPT, pieces, progress, settings.JOB_THREADS)
     return {"pieces": len(pieces)}
 
 
@@ -77,14 +76,14 @@ def judge(job: Job, package: Package, progress: Progress) -> None:
     pictures. Raises `Parted`."""
     progress(0.0, "reading the package")
     folder = place_of(package)
-    session = _session(package, folder)
-    materials = [piece for piece in pieces_of(session) if session.known(piece) is None]
+    tried = _tried(package, folder)
+    left = pieces_left(*tried, KEPT) if may_hand_out(job) else []
 
     def part(pieces: Sequence[Piece]) -> dict[str, object]:
         given = [[one.kind, one.meant, one.arrived, one.judged] for one in pieces]
         return {"package": package.pk, "pieces": given}
 
-    hand_out(job, "trial-part", materials, PART, part)
+    hand_out(job, "trial-part", left, PART, part)
     pictures = folder / "pictures"
     pictures.mkdir(parents=True, exist_ok=True)
     names: list[tuple[str, str]] = []
@@ -96,8 +95,13 @@ def judge(job: Job, package: Package, progress: Progress) -> None:
             (pictures / f"{number}-{what}.png").write_bytes(png)
 
     (folder / ARRIVED).unlink(missing_ok=True)
-    outcome = finish_trial(
-        session, progress, keep_shown, arrived=folder / ARRIVED, threads=settings.JOB_THREADS
+    outcome = run_trial(
+        *tried,
+        progress,
+        keep_shown,
+        arrived=(folder / ARRIVED).write_bytes,
+        kept=KEPT,
+        threads=settings.JOB_THREADS,
     )
     result = plain(outcome)
     result["pictures"] = [{"material": material, "input": name} for material, name in names]
@@ -106,7 +110,6 @@ def judge(job: Job, package: Package, progress: Progress) -> None:
     package.save(update_fields=["trial"])
 
 
-def _session(package: Package, folder: Path) -> Session:
+def _tried(package: Package, folder: Path) -> tuple[Project, Path, Profile]:
     project = package.revision.core()
-    profile = find_profile(package.target, project.document)
-    return Session(project, folder / "files", profile, kept=KeptTrials())
+    return project, folder / "files", find_profile(package.target, project.document)

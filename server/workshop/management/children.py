@@ -17,13 +17,17 @@ _PR_SET_PDEATHSIG = 1
 _libc = ctypes.CDLL(None) if sys.platform == "linux" else None
 
 
-def start(command: Sequence[str], lock: int) -> subprocess.Popen[bytes]:
+def start(
+    command: Sequence[str], lock: int, environment: dict[str, str] | None = None
+) -> subprocess.Popen[bytes]:
     """Start a process in a session of its own. `lock` is the open file that holds the data folder;
-    the process holds it too, so that nobody else begins there while it is still at work."""
+    the process holds it too, so that nobody else begins there while it is still at work.
+    `environment` is all that it is told; by default it is told what this process knows."""
     parent = os.getpid()
     return subprocess.Popen(
         command,
         cwd=settings.ROOT,
+        env=environment,
         start_new_session=True,
         pass_fds=(lock,),
         preexec_fn=lambda: end_with(parent),  # the one that starts them has no other threads

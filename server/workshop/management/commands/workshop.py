@@ -16,10 +16,12 @@ from pathlib import Path
 from typing import Any
 
 from django.conf import settings
+from django.core.exceptions import ImproperlyConfigured
 from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.db import OperationalError, close_old_connections
 
+from server.workshop import reading_apart
 from server.workshop.jobs.queue import resume, sweep
 from server.workshop.keeping import collect, measure_again, remove_leavings
 from server.workshop.management.children import start
@@ -169,13 +171,16 @@ def _run(options: dict[str, Any], lock: int) -> int:
     for number in (signal.SIGTERM, signal.SIGINT):
         signal.signal(number, lambda *_: stopping.set())
     works = options["only"] != "web"
+    reading = _readers()
     web: subprocess.Popen[bytes] | None = None
     if options["only"] != "worker":
         web = start(_web(options), lock)
     worker: subprocess.Popen[bytes] | None = None
     follower: subprocess.Popen[bytes] | None = None
     warm: subprocess.Popen[bytes] | None = None
+    readers: subprocess.Popen[bytes] | None = None
     started, pause, next_start, next_follower, next_warm = 0.0, 1.0, 0.0, 0.0, 0.0
+    next_readers = 0.0
     swept, collected = time.monotonic(), time.monotonic() - COLLECT_EVERY + 60
     while not stopping.is_set() and (web is None or web.poll() is None):
         now = time.monotonic()
@@ -198,6 +203,9 @@ def _run(options: dict[str, Any], lock: int) -> int:
             command = [sys.executable, "-m", "ektopos.warm", str(settings.DATA_FOLDER / WARM)]
             warm = start(command, lock)
             next_warm = now + LONGEST_PAUSE
+        if reading and (readers is None or readers.poll() is not None) and now >= next_readers:
+            readers = start(reading, lock, reading_apart.environment())
+            next_readers = now + 1.0
         if now - swept > SWEEP_EVERY:
             swept = now
             _looked_after(sweep)
@@ -205,9 +213,17 @@ def _run(options: dict[str, Any], lock: int) -> int:
             collected = now
             _looked_after(collect)
         stopping.wait(0.25)
-    for process in (web, worker, follower, warm):
+    for process in (web, worker, follower, warm, readers):
         _stop(process)
     return 0 if web is None or stopping.is_set() else web.returncode
+
+
+def _readers() -> list[str]:
+    """How the readers are started. Raises `CommandError` where they may not be."""
+    try:
+        return reading_apart.command()
+    except ImproperlyConfigured as problem:
+        raise CommandError(str(problem), returncode=1) from None
 
 
 def _looked_after(work: Any) -> None:
