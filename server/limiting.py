@@ -21,8 +21,13 @@ View = Callable[..., HttpResponse]
 def has_tried_too_often(request: HttpRequest, kind: str) -> bool:
     """Whether so many tries of a kind were written down for the address in the last minutes that it
     has to wait."""
+    return is_tried_too_often(kind, address=address_of(request))
+
+
+def is_tried_too_often(kind: str, **by: str) -> bool:
+    """The same for whatever is written down with the tries, such as `who`."""
     since = timezone.now() - timedelta(minutes=settings.LOGIN_PAUSE_MINUTES)
-    tries = AuditEvent.objects.filter(kind=kind, address=address_of(request), when__gte=since)
+    tries = AuditEvent.objects.filter(kind=kind, when__gte=since, **by)
     return tries[: settings.LOGIN_TRIES].count() >= settings.LOGIN_TRIES
 
 

@@ -35,7 +35,7 @@ from server.addresses import is_verified, send_link, taken
 from server.limiting import has_tried_too_often
 from server.workshop.audit import write_down
 from server.workshop.following import granted, take_back
-from server.workshop.models import AuditEvent, GrantedFolder, Project
+from server.workshop.models import AuditEvent, GrantedFolder, Project, SecondFactor
 from server.workshop.revoking import issued_by, revoke
 
 View = Callable[..., HttpResponseBase]
@@ -68,14 +68,18 @@ def account_of(request: HttpRequest, person_id: int) -> HttpResponse:
     """One account: what ends with it is listed, and then ended at once."""
     person = get_object_or_404(User, pk=person_id)
     if request.method == "POST":
-        if person == request.user:
+        if "second-factor" in request.POST:
+            SecondFactor.objects.filter(person=person).delete()
+            end_sessions(person)
+            write_down("second-factor", request, about=person.username, done="removed")
+        elif person == request.user:
             messages.error(request, "Another administrator can do that; your own account stays.")
         elif person.is_active:
             with transaction.atomic():
                 person.is_active = False
                 person.save(update_fields=["is_active"])
                 ended = revoke(issued_by(person))
-                _end_sessions(person)
+                end_sessions(person)
                 write_down(
                     "account", request, about=person.username, done="deactivated", ended=ended
                 )
@@ -84,6 +88,7 @@ def account_of(request: HttpRequest, person_id: int) -> HttpResponse:
             write_down("account", request, about=person.username, done="activated")
         return HttpResponseRedirect(request.path)
     context = {"title": person.username, "person": person, "issued": issued_by(person)}
+    context["second_factor"] = SecondFactor.objects.filter(person=person).exists()
     return render(request, "people/account_of.html", context)
 
 
@@ -150,6 +155,7 @@ def own_account(request: HttpRequest) -> HttpResponse:
         messages.success(request, "Your new password is kept. You are logged out elsewhere.")
         return HttpResponseRedirect(request.path)
     context = {"title": person.username, "form": form, "verified": is_verified(person)}
+    context["second_factor"] = SecondFactor.objects.filter(person=person).exists()
     return render(request, "people/own.html", context)
 
 
@@ -186,13 +192,13 @@ def verify_address(request: HttpRequest) -> HttpResponse:
 def end_own_sessions(request: HttpRequest) -> HttpResponse:
     """Log out everywhere else."""
     person: User = request.user  # type: ignore[assignment]
-    count = _end_sessions(person, but=request.session.session_key)
+    count = end_sessions(person, but=request.session.session_key)
     write_down("sessions", request, about=person.username, ended=count)
     messages.success(request, "You are logged out everywhere else.")
     return HttpResponseRedirect("/account")
 
 
-def _end_sessions(person: User, but: str | None = None) -> int:
+def end_sessions(person: User, but: str | None = None) -> int:
     """End the sessions of an account; gives how many there were."""
     ended = 0
     for session in Session.objects.filter(expire_date__gte=timezone.now()).iterator():

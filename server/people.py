@@ -24,7 +24,7 @@ from django.utils.http import urlencode
 from django.views.decorators.cache import never_cache
 from django.views.decorators.http import require_http_methods
 
-from server import looking_after
+from server import looking_after, second_factor
 from server.addresses import is_invited, verify
 from server.limiting import has_tried_too_often, limited
 from server.lookalikes import look_alike
@@ -49,6 +49,13 @@ class LogIn(auth.LoginView):
     template_name = FORM
     authentication_form = NameAndPassword
     redirect_authenticated_user = True
+
+    def form_valid(self, form: AuthenticationForm) -> HttpResponse:
+        """The password is right; whoever has a second factor is asked for that."""
+        person: User = form.get_user()
+        if second_factor.is_asked_for(person):
+            return second_factor.ask_for_code(self.request, person, self.get_success_url())
+        return super().form_valid(form)
 
     def get_context_data(self, **kwargs: Any) -> dict[str, Any]:
         """What the page says."""
@@ -200,6 +207,7 @@ _CAN_MAIL = (
 )
 patterns = [
     *looking_after.patterns,
+    *second_factor.patterns,
     path("in", LogIn.as_view(), name="in"),
     path("out", auth.LogoutView.as_view(), name="out"),
     path("join/<str:secret>", join),

@@ -20,6 +20,7 @@ from django.http import HttpRequest, HttpResponse, HttpResponseRedirect
 from django.utils.http import urlencode
 
 from ektopos.errors import MissingReference
+from server import second_factor
 from server.access import Answer, refusal
 from server.auditing import AUDITED, write_down_call
 from server.workshop.callers import Caller, find_caller
@@ -167,6 +168,15 @@ class kept:
             logout(request)
             goal = urlencode({"next": request.get_full_path()})
             return _not_there(Caller()) if is_call else HttpResponseRedirect(f"/in?{goal}")
+        if caller.key is None and second_factor.lacks(request):
+            if is_call:
+                return refusal(
+                    403, "This server asks for a second factor.", hint="Set it up: Your account."
+                )
+            if not request.path.startswith((*OPEN, second_factor.PAGE)):
+                if second_factor.is_asked_for(request.user):  # type: ignore[arg-type]
+                    logout(request)
+                return HttpResponseRedirect(second_factor.PAGE)
         with acting_for(caller.person.pk if caller.person else None):
             response = self.get_response(request)
             audit = getattr(request, "audit", None)

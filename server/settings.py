@@ -71,6 +71,8 @@ if ACCESS_TOKEN and len(ACCESS_TOKEN) < 16:
     raise SystemExit("EKTOPOS_TOKEN must have at least 16 characters.")
 
 
+SECOND_FACTOR_REQUIRED = _text("SECOND_FACTOR") == "required"
+"""Whether everybody who logs in with a password needs a second factor, else only who has one."""
 TEAM = _text("TEAM") == "1"
 """Whether people log in, and each project has members; else whoever gets in does everything."""
 if TEAM and ACCESS_TOKEN:

@@ -119,3 +119,18 @@ class VerifiedAddress(models.Model):
         settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="verified_address"
     )
     email = models.CharField(max_length=254, db_index=True)
+
+
+class SecondFactor(models.Model):
+    """What a person proves by besides their password: codes that an app of theirs makes from a
+    secret, or one of a few that are kept for the day when it is lost."""
+
+    person = models.OneToOneField(
+        settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="second_factor"
+    )
+    secret = models.CharField(max_length=64)
+    """Base32."""
+    last_step = models.BigIntegerField(default=0)
+    """The period of the last code that was taken: none is taken twice."""
+    spare_codes = models.JSONField(default=list)
+    """Hashes of the codes for that day; each is good once."""
