@@ -5,6 +5,8 @@ from __future__ import annotations
 import errno
 import struct
 
+LONGEST_SENTENCE = 600
+
 
 class EktoposError(Exception):
     """Something a person can mend.
@@ -16,14 +18,19 @@ class EktoposError(Exception):
 
     def __init__(self, message: str, *, subject: str = "", hint: str = "") -> None:
         super().__init__(message)
-        self.message = message
-        self.subject = subject
+        self.message = brief(message)
+        self.subject = brief(subject)
         self.hint = hint
 
     def __str__(self) -> str:
         """The whole on one line: subject, message, hint."""
         text = f"{self.subject}: {self.message}" if self.subject else self.message
         return f"{text} {self.hint}" if self.hint else text
+
+
+def brief(text: str) -> str:
+    """A sentence that may quote a file: nobody reads more of it than a few lines."""
+    return text if len(text) <= LONGEST_SENTENCE else f"{text[: LONGEST_SENTENCE - 1]}…"
 
 
 class UnreadableFile(EktoposError):

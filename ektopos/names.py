@@ -2,8 +2,33 @@
 
 from __future__ import annotations
 
+import hashlib
 import unicodedata
 from collections.abc import Callable, Container
+
+LONGEST = 200
+"""Characters of a name that comes from a file."""
+LONGEST_GIVEN = 255
+"""Of a name that is given here: one from a file, with what tells it apart."""
+_MARK = 12
+
+
+def shortened(name: str) -> str:
+    """A name from a file, no longer than `LONGEST`: the beginning of a longer one, and a hash of
+    all of it, so that names that differ stay different everywhere.
+
+    >>> shortened("brass"), len(shortened("b" * 5_000_000))
+    ('brass', 200)
+    """
+    if len(name) <= LONGEST:
+        return name
+    mark = hashlib.sha256(name.encode("utf-8", "replace")).hexdigest()[:_MARK]
+    return f"{name[: LONGEST - _MARK - 1]}~{mark}"
+
+
+def is_shortened(name: str) -> bool:
+    """Whether a name is what `shortened` makes of a longer one."""
+    return len(name) == LONGEST and name[-_MARK - 1] == "~"
 
 
 def folded(name: str) -> str:

@@ -10,9 +10,9 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from ektopos.names import counted
+from ektopos.names import LONGEST_GIVEN, counted
 
-Name = Annotated[str, Field(min_length=1, max_length=120)]
+Name = Annotated[str, Field(min_length=1, max_length=LONGEST_GIVEN)]
 Finite = Annotated[float, Field(allow_inf_nan=False)]
 Pair = tuple[Finite, Finite]
 Face = Annotated[int, Field(ge=0)]

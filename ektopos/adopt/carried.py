@@ -17,9 +17,10 @@ from ektopos.document import (
     RoleChannels,
     UvTransform,
 )
+from ektopos.errors import brief
 from ektopos.images import IMAGE_SUFFIXES
 from ektopos.materials.derive import REPEAT
-from ektopos.names import free_name
+from ektopos.names import free_name, shortened
 from ektopos.types import Channels, Encoding, NormalY, WrapPair
 
 Place = tuple[UvTransform, WrapPair]
@@ -96,7 +97,7 @@ class Collected:
 
     def skip(self, material: str, message: str) -> None:
         """Say that something of a material is not taken."""
-        line = NotTaken(f"material {material}", message)
+        line = NotTaken(f"material {material}", brief(message))
         if line not in self.not_taken:
             self.not_taken.append(line)
 
@@ -120,7 +121,8 @@ class Collected:
         if not self.is_read(name, read, material) or read is None:
             return None
         plain = Path(name.replace("\\", "/"))
-        unique = free_name(plain.stem, {one.name for one in self.maps.values()}, plain.suffix)
+        taken = {one.name for one in self.maps.values()}
+        unique = free_name(shortened(plain.stem), taken, plain.suffix)
         part = name if beside else None
         entry = self.map_name(unique)
         self.maps[key] = CarriedMap(

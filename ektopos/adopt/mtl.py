@@ -16,6 +16,7 @@ from ektopos.document import InputName, MaterialEntry, Role, RoleChannels, UvTra
 from ektopos.materials.derive import REPEAT
 from ektopos.meshes.formats.gltf_accessors import Find
 from ektopos.meshes.formats.obj import obj_companions
+from ektopos.names import shortened
 
 _OPTIONS = {
     "-blendu": 1,
@@ -80,7 +81,7 @@ def _blocks(library: Path) -> dict[str, dict[str, str]]:
     for line in library.read_text("utf-8", errors="replace").splitlines():
         key, _, rest = line.strip().partition(" ")
         if key.lower() == "newmtl":
-            current = blocks.setdefault(rest.strip(), {})
+            current = blocks.setdefault(shortened(rest.strip()), {})
         elif current is not None and key and not key.startswith("#"):
             current[key.lower()] = rest.strip()
     return blocks

@@ -12,7 +12,7 @@ from ektopos.adopt.usd_reading import Reading
 from ektopos.document import MaterialEntry
 from ektopos.meshes.formats.usd import open_stage
 from ektopos.meshes.formats.usd_parts import uv_set_names
-from ektopos.names import unique_names
+from ektopos.names import shortened, unique_names
 from ektopos.usd_layers import Find
 
 
@@ -29,7 +29,7 @@ def carried_by_usd(path: Path, find: Find, name: str, map_name: MapName) -> Carr
             if prim.IsA(UsdShade.Material)
         ]
         sets = _uv_sets(stage)
-        labels = unique_names([prim.GetName() for prim in prims])
+        labels = unique_names([shortened(prim.GetName()) for prim in prims])
         materials = {}
         for label, prim in zip(labels, prims, strict=True):
             named = sets.get(str(prim.GetPath()), {})

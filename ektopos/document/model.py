@@ -13,8 +13,9 @@ from pydantic import BaseModel, Field, ValidationError, model_validator
 
 from ektopos.document.inputs import InputName
 from ektopos.document.scene import Scene
-from ektopos.document.values import DocumentModel, Finite, Pair, Triple
+from ektopos.document.values import DocumentModel, Finite, Pair, ShortName, Triple
 from ektopos.errors import InvalidDocument
+from ektopos.names import shortened
 from ektopos.plain_json import read_json
 from ektopos.steps import MeshStep
 from ektopos.types import (
@@ -338,9 +339,9 @@ class Document(DocumentModel):
     ektopos: int = VERSION
     name: str = "Untitled"
     target: str = "gltf-glb"
-    maps: dict[str, MapEntry] = Field(default_factory=dict)
-    materials: dict[str, MaterialEntry] = Field(default_factory=dict)
-    meshes: dict[str, MeshEntry] = Field(default_factory=dict)
+    maps: dict[ShortName, MapEntry] = Field(default_factory=dict)
+    materials: dict[ShortName, MaterialEntry] = Field(default_factory=dict)
+    meshes: dict[ShortName, MeshEntry] = Field(default_factory=dict)
     naming: list[NamingRule] = Field(default_factory=list)
     """Rules for names that the usual reading does not understand, or misunderstands; the first that
     fits counts."""
@@ -446,7 +447,7 @@ def parse(model: type[Model], raw: Any, subject: str) -> Model:
         return model.model_validate(raw)
     except ValidationError as problem:
         first = problem.errors()[0]
-        place = ".".join(str(part) for part in first["loc"])
+        place = ".".join(shortened(str(part)) for part in first["loc"])
         raise InvalidDocument(f"{place or 'it'}: {first['msg']}.", subject=subject) from None
 
 

@@ -6,6 +6,8 @@ from typing import Annotated
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from ektopos.names import LONGEST_GIVEN
+
 
 class DocumentModel(BaseModel):
     """A part of a document; fields that it does not know are kept."""
@@ -13,6 +15,7 @@ class DocumentModel(BaseModel):
     model_config = ConfigDict(extra="allow", populate_by_name=True, defer_build=True)
 
 
+ShortName = Annotated[str, Field(max_length=LONGEST_GIVEN)]
 Finite = Annotated[float, Field(allow_inf_nan=False)]
 Triple = tuple[Finite, Finite, Finite]
 Pair = tuple[Finite, Finite]

@@ -11,8 +11,9 @@ from ektopos.document import (
     MapEntry,
     MeshEntry,
 )
-from ektopos.edits.common import BaseEdit, Name, Touched, entry_touched
+from ektopos.edits.common import BaseEdit, Touched, entry_touched
 from ektopos.names import counted
+from ektopos.steps import Name
 
 
 class BringIn(BaseEdit):

@@ -2,18 +2,15 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any
+from typing import Any
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict
 
 from ektopos.document import (
     Document,
 )
 from ektopos.errors import EktoposError, MissingReference
 from ektopos.names import free_name
-
-Name = Annotated[str, Field(min_length=1, max_length=120)]
-
 
 Touched = dict[str, object]
 

@@ -7,11 +7,12 @@ from typing import Any, Literal
 from pydantic import Field
 
 from ektopos.document import Document, Feed, InputName, parse
-from ektopos.edits.common import BaseEdit, Name, Touched, exists, require
+from ektopos.edits.common import BaseEdit, Touched, exists, require
 from ektopos.edits.stated import inherited_feed, own_feed, uv_part, with_uv_part, words_of
 from ektopos.errors import EktoposError
 from ektopos.materials.derive import effective
 from ektopos.names import in_words
+from ektopos.steps import Name
 
 
 class SetFeed(BaseEdit):

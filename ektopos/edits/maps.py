@@ -14,12 +14,13 @@ from ektopos.document import (
     Role,
     RoleChannels,
 )
-from ektopos.edits.common import BaseEdit, Name, Touched, entry_touched, require
+from ektopos.edits.common import BaseEdit, Touched, entry_touched, require
 from ektopos.edits.scene import without_panorama
 from ektopos.errors import EktoposError, MissingReference
 from ektopos.maps.names import read_names, rule_fits, set_name
 from ektopos.maps.sets import ending_of, maps_of_set
 from ektopos.names import in_words
+from ektopos.steps import Name
 from ektopos.types import Encoding, NormalY, ProfileUse
 
 

@@ -9,7 +9,6 @@ from pydantic import Field
 from ektopos.document import Document, MaterialEntry
 from ektopos.edits.common import (
     BaseEdit,
-    Name,
     Touched,
     entry_touched,
     exists,
@@ -23,6 +22,7 @@ from ektopos.maps.sets import maps_of_set
 from ektopos.materials.derive import base_chain, effective
 from ektopos.materials.wire import material_from_set, rewired
 from ektopos.names import counted
+from ektopos.steps import Name
 
 
 class AddMaterial(BaseEdit):

@@ -12,8 +12,9 @@ from ektopos.document import (
     Document,
     parse,
 )
-from ektopos.edits.common import BaseEdit, Name, Touched, entry_touched, exists, require
+from ektopos.edits.common import BaseEdit, Touched, entry_touched, exists, require
 from ektopos.errors import EktoposError
+from ektopos.steps import Name
 from ektopos.targets.profile import Profile, built_in_profiles, find_profile
 
 

@@ -16,8 +16,9 @@ from ektopos.document import (
     Sun,
     parse,
 )
-from ektopos.edits.common import BaseEdit, Name, Touched, exists, require
+from ektopos.edits.common import BaseEdit, Touched, exists, require
 from ektopos.errors import EktoposError
+from ektopos.steps import Name
 
 
 class Stand(BaseEdit):

@@ -13,6 +13,7 @@ import OpenImageIO as oiio
 from ektopos.apart import apart
 from ektopos.errors import UnreadableFile
 from ektopos.images.read import MAX_BYTES
+from ektopos.names import shortened
 
 PARTED_SUFFIX = ".exr"
 """Of the files that can hold several maps."""
@@ -121,4 +122,4 @@ def _letter(name: str) -> str:
 
 
 def _plain(name: str) -> str:
-    return re.sub(r"[^\w.-]+", "_", name).strip("_.")
+    return shortened(re.sub(r"[^\w.-]+", "_", name).strip("_."))

@@ -21,7 +21,7 @@ from ektopos.maps.names import (
     set_key,
     udim_of,
 )
-from ektopos.names import free_name
+from ektopos.names import free_name, shortened
 
 
 def sets_of(document: Document) -> dict[str, list[str]]:
@@ -220,4 +220,4 @@ def ending_of(document: Document, name: str) -> str:
 
 def map_name(file: str, taken: set[str]) -> str:
     """A name for a new map: its file's stem, with a number behind it if that is taken."""
-    return free_name(PurePosixPath(file).stem, taken)
+    return free_name(shortened(PurePosixPath(file).stem), taken)

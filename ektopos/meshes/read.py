@@ -4,18 +4,20 @@ from __future__ import annotations
 
 import posixpath
 from collections.abc import Callable, Iterable
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 
 from ektopos.apart import apart
-from ektopos.errors import DAMAGE, EktoposError, UnreadableFile
+from ektopos.errors import DAMAGE, EktoposError, UnreadableFile, brief
 from ektopos.meshes.formats.gltf import GLTF_SUFFIXES, gltf_companions, read_gltf
 from ektopos.meshes.formats.obj import obj_companions, read_obj
 from ektopos.meshes.formats.ply import read_ply
 from ektopos.meshes.formats.usd import USD_SUFFIXES, read_usd
 from ektopos.meshes.mesh import Mesh
 from ektopos.meshes.parts import check_slots
+from ektopos.names import LONGEST, counted, is_shortened
 from ektopos.usd_layers import Find, usd_companions
 
 MESH_SUFFIXES = (*GLTF_SUFFIXES, ".obj", ".ply", *USD_SUFFIXES)
@@ -137,9 +139,14 @@ def _within_bounds(mesh: Mesh) -> Mesh:
         )
     if mesh.positions.size and not np.abs(mesh.positions).max() <= MAX_COORDINATE:
         raise ValueError(f"a position is beyond {MAX_COORDINATE:.0e} m")
+    long = sum(map(is_shortened, (*mesh.slots, *mesh.objects, *(node.name for node in mesh.nodes))))
+    notes = tuple(map(brief, mesh.notes))
+    if long:
+        whole = "the file keeps them whole"
+        notes += (f"{counted(long, 'name')} longer than {LONGEST} characters; {whole}",)
     if mesh.uvs.size and np.abs(np.nan_to_num(mesh.uvs, nan=0.0)).max() > MAX_COORDINATE:
         raise ValueError(f"a UV is beyond {MAX_COORDINATE:.0e}")
-    return mesh
+    return replace(mesh, notes=notes)
 
 
 def beside(path: Path) -> FindPart:

@@ -9,10 +9,11 @@ from pathlib import Path
 from typing import Any, Literal
 
 from ektopos.apart import apart
-from ektopos.errors import DAMAGE, EktoposError, UnreadableFile
+from ektopos.errors import DAMAGE, EktoposError, UnreadableFile, brief
 from ektopos.meshes.formats.gltf import GLTF_SUFFIXES, load_gltf, node_order
 from ektopos.meshes.formats.usd import USD_SUFFIXES, open_stage
 from ektopos.meshes.read import FindPart
+from ektopos.names import shortened
 
 NodeKind = Literal["group", "mesh", "joint", "camera", "light", "socket"]
 Brought = Literal[
@@ -110,7 +111,7 @@ def _morph_names(gltf: dict[str, Any]) -> tuple[str, ...]:
         extras = mesh.get("extras")
         named = extras.get("targetNames", []) if isinstance(extras, dict) else []
         if count > len(morphs):
-            known = [str(name) for name in named[:count]]
+            known = [shortened(str(name)) for name in named[:count]]
             morphs = (*known, *(f"target {number}" for number in range(len(known), count)))
     return morphs
 
@@ -118,7 +119,8 @@ def _morph_names(gltf: dict[str, Any]) -> tuple[str, ...]:
 def _scene(nodes: list[SceneNode], brings: list[tuple[Brought, str]]) -> Scene:
     if len(nodes) > 1:
         brings = [*brings, ("hierarchy", f"{len(nodes)} nodes in their hierarchy")]
-    return Scene(tuple(nodes), tuple(words for _, words in brings), tuple(k for k, _ in brings))
+    said = tuple(brief(words) for _, words in brings)
+    return Scene(tuple(nodes), said, tuple(kind for kind, _ in brings))
 
 
 def _kind(gltf: dict[str, Any], node: dict[str, Any], is_joint: bool) -> tuple[NodeKind, str]:
@@ -211,7 +213,7 @@ def _usd_scene(stage: Any) -> Scene:
         elif prim.HasAPI(UsdLux.LightAPI):
             kind = "light"
         depth = prim.GetPath().pathElementCount - 1
-        nodes.append(SceneNode(prim.GetName(), depth, kind))
+        nodes.append(SceneNode(shortened(prim.GetName()), depth, kind))
     return _scene(nodes, brings)
 
 

@@ -99,13 +99,11 @@ def keeping_both(project: Project, offer: Offer) -> Taken:
     if offer.kind == "map":
         entry = MapEntry.model_validate(offer.entry)
         file = _free_file(entry.file, {one.file for one in document.maps.values()})
-        step.maps[map_name(file, set(document.maps))[:120]] = entry.model_copy(
-            update={"file": file}
-        )
+        step.maps[map_name(file, set(document.maps))] = entry.model_copy(update={"file": file})
         return Taken([step], {file: offer.sha256}, [])
     mesh = MeshEntry.model_validate(offer.entry)
     file = _free_file(mesh.file, {one.file for one in document.meshes.values()})
-    step.meshes[map_name(file, set(document.meshes))[:120]] = mesh.model_copy(update={"file": file})
+    step.meshes[map_name(file, set(document.meshes))] = mesh.model_copy(update={"file": file})
     return Taken([step], {file: offer.sha256} | beside(file, offer.parts), [])
 
 

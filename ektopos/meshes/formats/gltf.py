@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import json
 import os
+import re
 import struct
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
@@ -36,7 +37,7 @@ from ektopos.meshes.parts import (
     unit_normals,
     with_alpha,
 )
-from ektopos.names import unique_names
+from ektopos.names import LONGEST, shortened, unique_names
 from ektopos.types import MAX_UV_SETS
 
 _READ_EXTENSIONS = {
@@ -189,7 +190,32 @@ def load_gltf(path: Path, name: str) -> tuple[dict[str, Any], bytes | None]:
         raise UnreadableFile(
             "this is not a glTF 2.0 file.", subject=name, hint="Export it as glTF 2.0."
         )
+    if _LONG_NAME.search(text):
+        _shorten_names(gltf)
     return gltf, binary
+
+
+_LONG_NAME = re.compile(rb'"name"\s*:\s*"[^"]{%d}' % LONGEST)
+FULL_NAME = "full_name"
+"""Where the extras of something keep a name that was too long."""
+
+
+def _shorten_names(part: Any) -> None:
+    """Shorten every name in a glTF document. What is named keeps its whole name in its extras."""
+    if isinstance(part, list):
+        for inner in part:
+            _shorten_names(inner)
+    if not isinstance(part, dict):
+        return
+    name = part.get("name")
+    if isinstance(name, str) and len(name) > LONGEST:
+        part["name"] = shortened(name)
+        extras = part.setdefault("extras", {})
+        if isinstance(extras, dict):
+            extras.setdefault(FULL_NAME, name)
+    for key, inner in part.items():
+        if key != "extras":
+            _shorten_names(inner)
 
 
 def _chunks(raw: bytes, name: str) -> tuple[bytes, bytes | None]:

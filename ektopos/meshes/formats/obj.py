@@ -27,6 +27,7 @@ from ektopos.meshes.parts import (
 )
 from ektopos.meshes.rows import unique_rows
 from ektopos.meshes.uvs import spread
+from ektopos.names import shortened
 from ektopos.vectors import normalise
 
 Find = Callable[[str], Path | None]
@@ -66,7 +67,7 @@ def read_obj(path: Path, find: Find, name: str) -> Mesh:
     for library in lines.libraries:
         library_path = find(library)
         for material in _materials(library_path) if library_path else []:
-            lines.slot(material)
+            lines.slot(shortened(material))
     check_slots(len(lines.slots))
     numbers, widths = _numbers(lines.positions, 6, 3)
     positions = numbers[:, :3]
@@ -160,10 +161,10 @@ def _sorted_lines(text: str) -> _Lines:
                 changed = False
             lines.faces.append(rest)
         elif key == "usemtl":
-            current = lines.slot(rest.strip())
+            current = lines.slot(shortened(rest.strip()))
             changed = True
         elif key == "o":
-            part = rest.strip()
+            part = shortened(rest.strip())
             changed = True
         elif key == "s":
             word = rest.strip()

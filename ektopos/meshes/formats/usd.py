@@ -19,7 +19,7 @@ from ektopos.errors import UnreadableFile
 from ektopos.meshes.formats.usd_parts import divided, mesh_parts, placed
 from ektopos.meshes.mesh import Mesh, Node
 from ektopos.meshes.parts import MAX_INSTANCES, MAX_TRIANGLES, Part, join_parts
-from ektopos.names import unique_names
+from ektopos.names import shortened, unique_names
 from ektopos.usd_layers import Find, confined_layer, gathered, strangers
 
 _NOT_DRAWN = ("guide", "proxy")
@@ -223,4 +223,4 @@ def _node(prim: Any, cache: Any) -> Node | None:
         return None
     axes = np.array(cache.GetLocalTransformation(prim)[0]).T[:3, :3]
     x, y, z = (float(length) for length in np.linalg.norm(axes, axis=0))
-    return Node(prim.GetName(), (x, y, z), bool(np.linalg.det(axes) < 0))
+    return Node(shortened(prim.GetName()), (x, y, z), bool(np.linalg.det(axes) < 0))

@@ -20,6 +20,7 @@ from ektopos.meshes.parts import (
     unit_normals,
     with_alpha,
 )
+from ektopos.names import shortened
 from ektopos.types import MAX_UV_SETS
 
 _UV_NAMES = ("st", "UVMap", "map1", "uv", "st0", "st_0", "primvars:st")
@@ -204,7 +205,7 @@ def _slot(binding: Any, slots: dict[str, int], names: list[str]) -> int:
     path = str(material.GetPath()) if material else ""
     if path not in slots:
         slots[path] = len(names)
-        names.append(material.GetPrim().GetName() if material else f"slot_{len(names)}")
+        names.append(shortened(material.GetPrim().GetName()) if material else f"slot_{len(names)}")
     return slots[path]
 
 

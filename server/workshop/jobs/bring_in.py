@@ -188,7 +188,7 @@ class _Coming:
         known = self._known(path, self.document.maps)
         if known is not None and self._is_offered("map", known, path, entry, {}):
             return
-        name = known or map_name(file, {*self.document.maps, *self.step.maps})[:120]
+        name = known or map_name(file, {*self.document.maps, *self.step.maps})
         self.names[path] = name
         self.step.maps[name] = entry
         self.files[file] = self.given[path]
@@ -201,7 +201,7 @@ class _Coming:
         known = self._known(path, self.document.meshes)
         if known is not None and self._is_offered("mesh", known, path, entry, mesh.parts):
             return
-        name = known or map_name(file, {*self.document.meshes, *self.step.meshes})[:120]
+        name = known or map_name(file, {*self.document.meshes, *self.step.meshes})
         self.names[path] = name
         self.step.meshes[name] = entry
         self.files |= {file: self.given[path]} | beside(file, mesh.parts)

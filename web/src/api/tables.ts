@@ -406,6 +406,8 @@ export const OWN_SETTINGS = [
   "size_limit"
 ] as const
 
+export const LONGEST_NAME = 255 as const
+
 export const OVERLAP = 0.005 as const
 
 export const LIGHT_TABLE = {

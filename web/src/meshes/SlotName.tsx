@@ -1,5 +1,7 @@
 import { useState } from 'react'
 
+import { LONGEST_NAME } from '../api/tables'
+
 interface Props {
   name: string
   /** The name that was typed, or the one it had, and by how many rows naming goes on. */
@@ -16,7 +18,7 @@ export function SlotName({ name, done }: Props) {
       autoFocus
       aria-label={`Name of ${name}`}
       value={text}
-      maxLength={120}
+      maxLength={LONGEST_NAME}
       onFocus={(event) => event.target.select()}
       onChange={(event) => setText(event.target.value)}
       onBlur={() => done(text.trim(), 0)}

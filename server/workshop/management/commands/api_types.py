@@ -17,6 +17,7 @@ from ektopos.checks.reports import codes_as_markdown
 from ektopos.document import INPUTS, OWN_SETTINGS, TABLE, Feed
 from ektopos.materials.adjust import ADJUSTMENTS
 from ektopos.meshes.texels import OVERLAP
+from ektopos.names import LONGEST_GIVEN
 from ektopos.shading import LIGHTS
 from ektopos.shading.filtered import LEVELS, LIGHTS_KEY, SIZE
 from ektopos.shading.lights import EDGE
@@ -67,6 +68,7 @@ def _tables() -> str:
         "UNCHANGED_ADJUSTMENTS": {name: plain[name] for name in names},
         "CARRIES": CARRIES,
         "OWN_SETTINGS": OWN_SETTINGS,
+        "LONGEST_NAME": LONGEST_GIVEN,
         "OVERLAP": OVERLAP,
         "LIGHT_TABLE": {name: asdict(light) for name, light in LIGHTS.items()},
         "PANEL_EDGE": EDGE,
