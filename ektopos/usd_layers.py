@@ -9,7 +9,9 @@ layers themselves, which are read one by one.
 from __future__ import annotations
 
 import contextlib
+import mmap
 import posixpath
+import re
 import tempfile
 import zipfile
 from collections.abc import Callable, Iterator
@@ -19,6 +21,13 @@ from typing import Any
 
 MAX_PRIMS = 30_000
 """Of the composed scene, every instance counted."""
+MAX_SCATTERED = 5_000
+_TEXT = b"#usda"
+_OF_INSTANCES = re.compile(
+    rb"\b(?:positions|protoIndices|orientationsf?|scales|ids|velocities)(?:\.timeSamples)?"
+    rb"\s*=[^\[\]\n]*(?:\n[^\[\]\n=]*)?\["
+)
+"""Where an array of a PointInstancer begins. Source: OpenUSD, UsdGeomPointInstancer."""
 MAX_NESTING = 200
 MAX_LAYERS = 1000
 Find = Callable[[str], Path | None]
@@ -62,15 +71,43 @@ def usd_companions(path: Path, name: str) -> list[str]:
 
 def _referred(file: Path, place: str) -> list[str]:
     """What a layer refers to that may lie beside it or below; nothing for what is no layer."""
-    from pxr import Sdf, Tf
+    from pxr import Tf
 
     try:
-        layer = Sdf.Layer.FindOrOpen(str(file))
+        layer = _opened(file)
     except Tf.ErrorException:
         layer = None
     assets = layer.GetCompositionAssetDependencies() if layer else ()
     members = (_member(asset, place) for asset in assets if asset)
     return [inner for inner in members if is_within(inner) and inner.lower().endswith(_LAYERS)]
+
+
+def _opened(path: Path, member: str = "") -> Any:
+    """A layer, or a member of a package. Raises `ValueError` for one whose text would take long to
+    read, only to be refused afterwards."""
+    from pxr import Sdf
+
+    if not member and path.suffix.lower() == ".usdz":
+        with zipfile.ZipFile(path) as archive:
+            for inner in archive.infolist():
+                if inner.filename.lower().endswith(_LAYERS):
+                    _check_instances(archive.read(inner))
+    elif not member and path.is_file() and path.stat().st_size:
+        with path.open("rb") as file, mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ) as text:
+            _check_instances(text)
+    return Sdf.Layer.FindOrOpen(f"{path}[{member}]" if member else str(path))
+
+
+def _check_instances(text: bytes | mmap.mmap) -> None:
+    """Raises `ValueError` where a layer written as text scatters more than `MAX_SCATTERED` things:
+    the library reads a million such numbers a second, and only then says how many there are."""
+    if text[: len(_TEXT)] != _TEXT or text.find(b"PointInstancer") < 0:
+        return
+    for found in _OF_INSTANCES.finditer(text):
+        values = text[found.end() : text.find(b"]", found.end())]
+        count = values.count(b"(") or values.count(b",")
+        if count > MAX_SCATTERED:
+            raise ValueError(f"it scatters {count:,} things; at most {MAX_SCATTERED:,} are read")
 
 
 def confined_layer(path: Path, beside: list[str]) -> tuple[Any, list[str]]:
@@ -82,9 +119,9 @@ def confined_layer(path: Path, beside: list[str]) -> tuple[Any, list[str]]:
     changed: where something of it leads elsewhere, it must not be composed. `None` for what is no
     layer. Raises `ValueError` if it would compose more than `MAX_PRIMS`.
     """
-    from pxr import Sdf, UsdUtils
+    from pxr import UsdUtils
 
-    root = Sdf.Layer.FindOrOpen(str(path))
+    root = _opened(path)
     if not root:
         return None, []
     packed = path.suffix.lower() == ".usdz"
@@ -108,7 +145,9 @@ def confined_layer(path: Path, beside: list[str]) -> tuple[Any, list[str]]:
         for asset in arcs:
             inner = _member(asset, place)
             places = (
-                Sdf.Layer.FindOrOpen(f"{path}[{inner}]" if packed else str(path.parent / inner))
+                _opened(path, inner)
+                if packed
+                else _opened(path.parent / inner)
                 if inner in members and inner not in layers
                 else None
             )

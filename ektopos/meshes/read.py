@@ -46,7 +46,6 @@ FindPart = Callable[[str], Path | None]
 """From a path inside a mesh file to the file beside it, or `None`."""
 
 
-@apart
 def read_mesh(path: Path, find: FindPart | None = None, *, name: str | None = None) -> Mesh:
     """A mesh with its transforms applied. `find` looks up the files it refers to; by default beside
     `path`, never above.
@@ -54,19 +53,23 @@ def read_mesh(path: Path, find: FindPart | None = None, *, name: str | None = No
     `name` gives the file's own name where `path` is only where its bytes lie. Raises
     `UnreadableFile`.
     """
-    given = name or path.name
+    return _read_mesh(path, find or beside(path), name or path.name)
+
+
+@apart
+def _read_mesh(path: Path, find: FindPart, given: str) -> Mesh:
     suffix = Path(given).suffix.lower()
     if not path.is_file():
         raise UnreadableFile("there is no such file.", subject=given, hint="Check the path.")
     try:
         if suffix in GLTF_SUFFIXES:
-            return _within_bounds(read_gltf(path, find or beside(path), given))
+            return _within_bounds(read_gltf(path, find, given))
         if suffix == ".obj":
-            return _within_bounds(read_obj(path, find or beside(path), given))
+            return _within_bounds(read_obj(path, find, given))
         if suffix == ".ply":
             return _within_bounds(read_ply(path, given))
         if suffix in USD_SUFFIXES:
-            return _within_bounds(read_usd(path, find or beside(path), given))
+            return _within_bounds(read_usd(path, find, given))
     except EktoposError:
         raise
     except DAMAGE as problem:

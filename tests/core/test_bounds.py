@@ -13,13 +13,14 @@ from unittest import TestCase, mock
 
 import numpy as np
 from PIL import Image as Pillow
+from pxr import Sdf
 from scipy.spatial import Delaunay
 
 from ektopos.adopt import carried_by
 from ektopos.document import Document, MaterialEntry
 from ektopos.errors import DiskFull, EktoposError, InvalidDocument, TooLarge, UnreadableFile
 from ektopos.images import read_header
-from ektopos.meshes import read_mesh, slot_facts
+from ektopos.meshes import companion_files, read_mesh, slot_facts
 from ektopos.meshes.uvs import SUBTEXEL, cover_counts, covered_cells, distinct_triangles
 from ektopos.project import open_project, unpack
 from ektopos.targets.export import export_package
@@ -106,6 +107,42 @@ class DrawnAgainAndAgain(TestCase):
             path.write_text(f'#usda 1.0\nclass Xform "P" {{\n{USD_MESH}}}\n{some}')
             mesh = read_mesh(path)
         np.testing.assert_allclose(mesh.corners()[:, 0, 0], np.arange(40) / 100)
+
+    def test_a_usd_that_scatters_millions_is_refused_before_its_text_is_parsed(self) -> None:
+        """However its arrays are written, and beside or in a package; fewer are read."""
+
+        def scattered(count: int, *, stamped: bool) -> str:
+            where = ", ".join(["(1, 2, 3)"] * count)
+            which = ", ".join(["0"] * count)
+            given = (
+                f"point3f[] positions.timeSamples = {{\n 1: [{where}],\n}}\n"
+                f"int[] protoIndices.timeSamples = {{\n 1: [{which}],\n}}"
+                if stamped
+                else f"point3f[] positions = [{where}]\nint[] protoIndices = [{which}]"
+            )
+            return (
+                f'#usda 1.0\ndef PointInstancer "S" {{\n{given}\n'
+                f'rel prototypes = </S/P>\ndef Xform "P" {{\n{USD_MESH}}}\n}}\n'
+            )
+
+        for stamped in (False, True):
+            with self.subTest(stamped=stamped), folder() as root:
+                (root / "m.usda").write_text(scattered(3_000_000, stamped=stamped))
+                (root / "l.usda").write_text(
+                    '#usda 1.0\n( subLayers = [@./m.usda@] )\ndef Xform "X" {}\n'
+                )
+                with zipfile.ZipFile(root / "p.usdz", "w") as packed:
+                    packed.write(root / "m.usda", "m.usda")
+                with mock.patch("pxr.Sdf.Layer.FindOrOpen", wraps=Sdf.Layer.FindOrOpen) as opening:
+                    for name in ("m.usda", "l.usda", "p.usdz"):
+                        with self.assertRaisesRegex(UnreadableFile, "scatters 3,000,000"):
+                            read_mesh(root / name)
+                        companion_files(root / name, name)
+                opened = [Path(str(call.args[0])).stem for call in opening.call_args_list]
+                self.assertNotIn("m", opened)
+                few = root / "few.usda"
+                few.write_text(scattered(100, stamped=stamped))
+                self.assertEqual(len(read_mesh(few).triangles), 100)
 
 
 class MeshesThatClaimTooMuch(TestCase):
