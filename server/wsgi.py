@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import time
 from collections.abc import Callable, Iterable
+from importlib import import_module
 from typing import Any
 
 from django.core.wsgi import get_wsgi_application
@@ -59,3 +60,4 @@ def steady(app: Callable[..., Iterable[bytes]]) -> Callable[..., Iterable[bytes]
 
 
 application = steady(get_wsgi_application())
+import_module("server.urls")  # a second that the first page would wait for

@@ -234,6 +234,8 @@ class Feed(_Source):
 
     def maps(self) -> set[str]:
         """Every map that it is made of."""
+        if not (self.layers or self.laid or self.converted):
+            return set() if self.map is None else {self.map}
         named = {
             *(self.converted.maps() if self.converted else ()),
             self.map,

@@ -9,19 +9,20 @@ import re
 import unicodedata
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
-from typing import Any
+from functools import lru_cache, partial
+from typing import Any, Self
 
-from ektopos.document import TABLE, Document, Feed, InputName, Triple
+from ektopos.document import INPUTS, TABLE, Document, Feed, InputName, Triple
 from ektopos.errors import EktoposError, MissingReference
 from ektopos.images import ImageHeader, fit_within, mip_sizes
 from ektopos.materials.cover import surface_of
 from ektopos.materials.coverage import slots_with
 from ektopos.materials.derive import DEFAULTS, Material
-from ektopos.materials.lay import feed_size
+from ektopos.materials.lay import Size, feed_size
 from ektopos.materials.resolve import feed_problem
 from ektopos.names import folded, free_name
 from ektopos.targets.profile import LETTERS, Letter, Profile, ProfileFile
-from ektopos.targets.quantities import is_mixed
+from ektopos.targets.quantities import Carry, is_mixed
 from ektopos.targets.values import input_values, made_of, material_value
 from ektopos.types import Basis, Encoding, Quality, WrapPair
 
@@ -102,18 +103,14 @@ class PlannedFile:
         compressed there. Source: Khronos Data Format."""
         if self.basis:
             return self.compressed
-        return sum(width * height * 4 * self.bits // 8 for width, height in self._sizes())
+        return _texels(self.width, self.height) * 4 * self.bits // 8
 
     @property
     def compressed(self) -> int:
         """Bytes in graphics memory in 16-byte blocks of 4 × 4 texels (BC3, BC5, BC7), with a full
         mip chain."""
-        return sum(16 * -(-width // 4) * -(-height // 4) for width, height in self._sizes())
-
-    def _sizes(self) -> list[tuple[int, int]]:
-        """The levels in graphics memory: engines make those that a file does not bring, but not of
-        compressed texels."""
-        return mip_sizes(self.width, self.height)[: self.levels if self.basis else None]
+        # Engines make the levels that a file does not bring, but not of compressed texels.
+        return _in_blocks(self.width, self.height, self.levels if self.basis else None)
 
     def carries(self) -> dict[str, str | None]:
         """What each of r, g, b and a holds, as package lists say it."""
@@ -121,6 +118,17 @@ class PlannedFile:
             letter: self.channels[letter].carries if letter in self.channels else None
             for letter in LETTERS
         }
+
+
+@lru_cache(maxsize=1024)
+def _texels(width: int, height: int) -> int:
+    return sum(across * down for across, down in mip_sizes(width, height))
+
+
+@lru_cache(maxsize=1024)
+def _in_blocks(width: int, height: int, levels: int | None) -> int:
+    sizes = mip_sizes(width, height)[:levels]
+    return sum(16 * -(-across // 4) * -(-down // 4) for across, down in sizes)
 
 
 @dataclass(frozen=True)
@@ -140,72 +148,169 @@ class Plan:
     """Tints that travel as factors beside an untinted map, by (material, input)."""
 
 
-def make_plan(document: Document, profile: Profile, header_of: HeaderOf) -> Plan:
+@dataclass(frozen=True)
+class _OfFeed:
+    """What plans want to know of a feed, and the feed, so that it stays the one it is known by."""
+
+    feed: Feed
+    size: Size
+    text: str
+    """JSON, without what travels beside a texture."""
+    whole: str
+    sources: str
+    """JSON of the entries of its maps, by their names."""
+
+
+class Ground:
+    """What the plans of a document for several targets share, worked out once."""
+
+    def __init__(self, document: Document, header_of: HeaderOf) -> None:
+        """Raises `EktoposError` if a feed cannot fill its input, `MissingReference` for a material
+        or a map that is not there."""
+        self.document, self.header_of = document.exported(), header_of
+        _refuse_gone(self.document)
+        names = self.document.exported_materials()
+        self.materials = {name: surface_of(self.document, name) for name in names}
+        for material in self.materials.values():
+            _refuse_unfit(self.document, material)
+        self.untinted = {name: _untinted(one) for name, one in self.materials.items()}
+        self.safe = safe_names(list(self.materials))
+        self._feeds: dict[int, _OfFeed] = {}
+        self._entries: dict[str, Any] = {}
+        self.fills: dict[tuple[int, str, str, str, str], float] = {}
+        """What channels of constants hold."""
+
+    def of(self, feed: Feed) -> _OfFeed:
+        """What is known of a feed."""
+        known = self._feeds.get(id(feed))
+        if known is None:
+            sources = {name: self._entry(name) for name in sorted(feed.maps())}
+            known = self._feeds[id(feed)] = _OfFeed(
+                feed,
+                feed_size(feed, self._size_of),
+                _json(feed.model_dump(mode="json", exclude=_BESIDE)),
+                _json(feed.model_dump(mode="json")),
+                _json(sources),
+            )
+        return known
+
+    def _entry(self, name: str) -> Any:
+        if name not in self._entries:
+            self._entries[name] = self.document.maps[name].model_dump(mode="json")
+        return self._entries[name]
+
+    def entries(self, names: set[str]) -> dict[str, Any]:
+        """The entries of maps, by their names."""
+        return {name: self._entry(name) for name in sorted(names)}
+
+    def _size_of(self, name: str) -> Size:
+        header = self.header_of(name)
+        return header.width, header.height
+
+
+_BESIDE = {"strength", "uv", "wrap"}
+_json = partial(json.dumps, sort_keys=True)
+
+
+def make_plan(
+    document: Document, profile: Profile, header_of: HeaderOf, ground: Ground | None = None
+) -> Plan:
     """The plan of a document for a target, without what is left out. Textures that would hold the
-    same are planned once.
+    same are planned once. `ground` is that of the document, where several targets are planned.
 
     Raises `EktoposError` if a feed cannot fill its input, `MissingReference` or `UnreadableFile`
     for maps.
     """
-    document = document.exported()
-    for mesh, entry in document.meshes.items():
-        gone = next(
-            (
-                assigned
-                for assigned in entry.slots.values()
-                if assigned is not None and assigned not in document.materials
-            ),
-            None,
-        )
-        if gone is not None:
-            raise MissingReference(
-                f"a slot wears {gone}, which is not there.",
-                subject=mesh,
-                hint="Choose another material.",
-            )
-    materials = {name: surface_of(document, name) for name in document.exported_materials()}
-    safe = safe_names(list(materials))
+    ground = ground or Ground(document, header_of)
     planned: dict[str, PlannedFile] = {}
+    made_of: dict[str, list[str]] = {}
     file_of: dict[tuple[str, str], str] = {}
     factors: dict[str, list[InputName]] = {}
     left_out: dict[str, list[str]] = {}
     tints: dict[tuple[str, str], Triple] = {}
-    for name, material in materials.items():
-        for input_name, feed in material.feeds.items():
-            problem = feed_problem(document, feed, input_name)
-            if problem:
-                is_missing = bool(feed.maps() - set(document.maps))
-                raise (MissingReference if is_missing else EktoposError)(
-                    problem, subject=name, hint="Change the feed."
-                )
+    kinds = [_Kind.of(kind, profile) for kind in profile.files]
+    takes = {(i, fixed): profile.carries(i, fixed) for i in INPUTS for fixed in (True, False)}
+    may_lack = {i for i in INPUTS if not (takes[i, True] and takes[i, False])}
+    numbers = set(profile.factors)
+    for name, material in ground.materials.items():
         _refuse_split(material, profile)
-        carried = _untinted(material) if profile.tints == "carried" else material
-        tints |= {
-            (name, i): feed.tint for i, feed in material.feeds.items() if feed != carried.feeds[i]
-        }
-        for kind in profile.files:
-            channels = _channels(carried, kind, profile)
+        carried = ground.untinted[name] if profile.tints == "carried" else material
+        if carried is not material:
+            tints |= {
+                (name, i): feed.tint
+                for i, feed in material.feeds.items()
+                if feed is not carried.feeds[i]
+            }
+        for kind in kinds:
+            channels = _channels(ground, carried, kind, profile)
             if channels is None:
                 continue
             stem = profile.name_rule.format(
-                material=safe[name], suffix=kind.suffix, target=profile.id
+                material=ground.safe[name], suffix=kind.file.suffix, target=profile.id
             )
-            inside = profile.container in ("glb", "gltf-embedded")
-            path = f"{'' if inside else 'textures/'}{stem}.{kind.format}"
-            file = _planned(document, profile, kind, carried, channels, path, header_of)
-            before = planned.get(file.recipe, replace(file, materials=()))
-            planned[file.recipe] = replace(before, materials=(*before.materials, name))
+            file = _planned(ground, profile, kind, carried, channels, kind.path.format(stem))
+            file = planned.setdefault(file.recipe, file)
+            made_of.setdefault(file.recipe, []).append(name)
             for channel in channels.values():
                 if channel.carries:
-                    file_of[name, channel.stands_for] = planned[file.recipe].path
-        factors[name] = [
-            i for i in material.feeds if (name, i) not in file_of and i in profile.factors
-        ]
-        lost = [i for i, feed in material.feeds.items() if not profile.carries(i, not feed.maps())]
-        for input_name in lost:
-            left_out.setdefault(input_name, []).append(name)
+                    file_of[name, channel.stands_for] = file.path
+        factors[name] = [i for i in material.feeds if i in numbers and (name, i) not in file_of]
+        for input_name, feed in material.feeds.items():
+            if input_name in may_lack and not takes[input_name, not feed.maps()]:
+                left_out.setdefault(input_name, []).append(name)
     _refuse_collisions([file.path for file in planned.values()])
-    return Plan(profile.id, tuple(planned.values()), file_of, materials, factors, left_out, tints)
+    files = tuple(
+        file if len(made_of[recipe]) == 1 else replace(file, materials=tuple(made_of[recipe]))
+        for recipe, file in planned.items()
+    )
+    return Plan(profile.id, files, file_of, ground.materials, factors, left_out, tints)
+
+
+@dataclass(frozen=True)
+class _Kind:
+    """A kind of file of a target: what its letters carry, and where its files lie."""
+
+    file: ProfileFile
+    letters: tuple[tuple[Letter, Carry, tuple[InputName, ...], str, bool], ...]
+    """Each letter, what it carries, the inputs that is made of, the quantity ("" for an input
+    itself), and whether it is made of several."""
+    path: str
+    text: str
+
+    @classmethod
+    def of(cls, file: ProfileFile, profile: Profile) -> Self:
+        """That of a profile's file."""
+        letters = []
+        for letter, carry in file.letters().items():
+            names = profile.inputs_of(carry)
+            quantity = carry if carry != names[0] else ""
+            letters.append((letter, carry, names, quantity, is_mixed(quantity)))
+        inside = profile.container in ("glb", "gltf-embedded")
+        path = f"{'' if inside else 'textures/'}{{}}.{file.format}"
+        return cls(file, tuple(letters), path, _json(file.model_dump(mode="json")))
+
+
+def _refuse_gone(document: Document) -> None:
+    """Raises `MissingReference` where a slot wears a material that is not there."""
+    for mesh, entry in document.meshes.items():
+        for assigned in entry.slots.values():
+            if assigned is not None and assigned not in document.materials:
+                raise MissingReference(
+                    f"a slot wears {assigned}, which is not there.",
+                    subject=mesh,
+                    hint="Choose another material.",
+                )
+
+
+def _refuse_unfit(document: Document, material: Material) -> None:
+    """Raises `EktoposError` where a feed cannot fill its input."""
+    for input_name, feed in material.feeds.items():
+        problem = feed_problem(document, feed, input_name)
+        if problem:
+            is_missing = bool(feed.maps() - set(document.maps))
+            raise (MissingReference if is_missing else EktoposError)(
+                problem, subject=material.name, hint="Change the feed."
+            )
 
 
 def _untinted(material: Material) -> Material:
@@ -217,10 +322,12 @@ def _untinted(material: Material) -> Material:
         if (
             feed.map is not None
             and not feed.layers
+            and feed.tint != (1.0, 1.0, 1.0)
             and all(0.0 <= part <= 1.0 for part in feed.tint)
         ):
             feeds[name] = feed.model_copy(update={"tint": (1.0, 1.0, 1.0)})
-    return replace(material, feeds=feeds)
+    is_same = all(feeds[name] is material.feeds[name] for name in ("base_color", "emission"))
+    return material if is_same else replace(material, feeds=feeds)
 
 
 _ONE_TEXTURE: dict[str, list[tuple[InputName, InputName]]] = {
@@ -233,6 +340,8 @@ _ONE_TEXTURE: dict[str, list[tuple[InputName, InputName]]] = {
 
 def split_inputs(material: Material, profile: Profile) -> tuple[InputName, InputName] | None:
     """Two inputs that the target looks up at one place, and that lie at two; `None` for none."""
+    if all(feed.uv is None and feed.wrap is None for feed in material.feeds.values()):
+        return None  # all lie where the material does
     places = material.placements()
     pairs = list(_ONE_TEXTURE.get(profile.container, []))
     if profile.workflow == "specular":
@@ -271,46 +380,96 @@ def _refuse_collisions(paths: list[str]) -> None:
 
 
 def _planned(
-    document: Document,
+    ground: Ground,
     profile: Profile,
-    kind: ProfileFile,
+    kind: _Kind,
     material: Material,
     channels: dict[Letter, PlannedChannel],
     path: str,
-    header_of: HeaderOf,
 ) -> PlannedFile:
     """One file of one material, with all that its texels depend on."""
-    width, height = _size(channels, profile, header_of, material.size_limit)
-    if kind.basis:
+    known = {
+        letter: [ground.of(feed) for feed in channel.feeds()]
+        for letter, channel in channels.items()
+    }
+    sizes = [one.size for letter, c in channels.items() if c.fill is None for one in known[letter]]
+    width, height = _size(sizes, profile, material.size_limit)
+    if kind.file.basis:
         width, height = (in_blocks(side, profile, material) for side in (width, height))
-    levels = len(mip_sizes(width, height)) if profile.mips and kind.format == "ktx2" else 1
+    mips = profile.mips and kind.file.format == "ktx2"
+    levels = len(mip_sizes(width, height)) if mips else 1
     carried = {channel.input for channel in channels.values() if channel.fill is None}
-    file = PlannedFile(
+    normal = _roughening(material) if levels > 1 and "roughness" in carried else None
+    is_cut = "opacity" in carried and material.alpha_mode == "mask"
+    cutoff = material.alpha_cutoff if is_cut else None
+    seen = _holes(material) if "base_color" in carried else None
+    padding = profile.padding if carried else 0
+    recipe = [kind.text, *map(str, (width, height, levels))]
+    recipe.append("null" if cutoff is None else _json(cutoff))
+    recipe += ["null" if feed is None else ground.of(feed).whole for feed in (normal, seen)]
+    if padding:
+        recipe += _on_meshes(ground.document, material, channels, padding)
+    recipe += [_channel_text(ground, letter, c, known[letter]) for letter, c in channels.items()]
+    return PlannedFile(
         path,
-        kind.suffix,
+        kind.file.suffix,
         (material.name,),
         width,
         height,
-        kind.bits,
-        kind.encoding,
+        kind.file.bits,
+        kind.file.encoding,
         channels,
-        kind.dither,
+        kind.file.dither,
         levels,
-        profile.padding if carried else 0,
-        _roughening(material) if levels > 1 and "roughness" in carried else None,
-        material.alpha_cutoff if "opacity" in carried and material.alpha_mode == "mask" else None,
-        _holes(material) if "base_color" in carried else None,
+        padding,
+        normal,
+        cutoff,
+        seen,
+        _basis(kind.file, levels, (normal, cutoff, seen)),
+        f"[{', '.join(recipe)}]",
     )
-    return replace(file, recipe=_recipe(document, file, kind, material), basis=_basis(file, kind))
 
 
-def _basis(file: PlannedFile, kind: ProfileFile) -> tuple[Basis, Quality] | None:
+def _on_meshes(
+    document: Document, material: Material, channels: dict[Letter, PlannedChannel], padding: int
+) -> list[str]:
+    """Where a file's texels lie on meshes, for those of which islands are filled round."""
+    assigned = [
+        [mesh, slot, document.meshes[mesh].model_dump(mode="json")]
+        for mesh, slot in slots_with(document, material.name)
+    ]
+    carried = [name for channel in channels.values() for name in channel.inputs()]
+    places = [material.placement(name).uv.model_dump(mode="json") for name in carried]
+    return [_json(part) for part in (padding, assigned, places)]
+
+
+def _channel_text(
+    ground: Ground, letter: Letter, channel: PlannedChannel, known: list[_OfFeed]
+) -> str:
+    """What a channel's texels depend on; strengths travel beside the file and do not count."""
+    texts = "null" if channel.fill is not None else f"[{', '.join(one.text for one in known)}]"
+    if len(known) == 1:
+        sources = known[0].sources
+    else:
+        sources = _json(ground.entries({name for one in known for name in one.feed.maps()}))
+    head = _head(letter, channel.carries, channel.fill, channel.wrap)
+    return f"{head}, {texts}, {sources}]"
+
+
+@lru_cache(maxsize=4096)
+def _head(letter: Letter, carries: str | None, fill: float | None, wrap: WrapPair) -> str:
+    return _json([letter, carries, fill, wrap])[:-1]
+
+
+def _basis(
+    kind: ProfileFile, levels: int, more: tuple[object, ...]
+) -> tuple[Basis, Quality] | None:
     """How a file's texels are compressed: as the target says, but for smaller levels that are no
     plain means, which ETC1S cannot hold."""
     if kind.basis is None:
         return None
-    more = (file.normal, file.cutoff, file.seen) != (None, None, None)
-    return "uastc" if file.levels > 1 and more else kind.basis, kind.quality
+    plain = all(part is None for part in more)
+    return kind.basis if levels == 1 or plain else "uastc", kind.quality
 
 
 def in_blocks(side: int, profile: Profile, material: Material) -> int:
@@ -357,37 +516,36 @@ def is_default(name: InputName, feed: Feed) -> bool:
 
 
 def _channels(
-    material: Material, kind: ProfileFile, profile: Profile
+    ground: Ground, material: Material, kind: _Kind, profile: Profile
 ) -> dict[Letter, PlannedChannel] | None:
     """The channels of one file for one material, or `None` if nothing needs the file."""
     channels: dict[Letter, PlannedChannel] = {}
-    for letter, carry in kind.letters().items():
-        names = profile.inputs_of(carry)
+    for letter, carry, names, quantity, mixed in kind.letters:
         name, feed = names[0], material.feeds.get(names[0])
         if feed is None or (name == "opacity" and material.alpha_mode == "opaque"):
             continue
         beside = material.feeds[names[1]] if len(names) > 1 else None
-        quantity = carry if carry != name else ""
-        if is_mixed(quantity) and material.reflectance is not None:
+        if mixed and material.reflectance is not None:
             # It is what the target wants already, and passes through as it is.
             both, beside = material.reflectance, None
             name, feed = ("base_color", both.diffuse) if name == "base_color" else ("f0", both.f0)
-        number = material_value(material, quantity, names[0]) if is_mixed(quantity) else None
+        number = material_value(material, quantity, names[0]) if mixed else None
         mapped = number is None and bool(feed.maps() or (beside is not None and beside.maps()))
-        wrap = material.placement(names[0]).wrap
-        channel = PlannedChannel(carry, name, feed, None, quantity, wrap, beside)
+        carries: str | None = carry
+        fill = None
         if number is not None:
-            channels[letter] = replace(channel, fill=float(number[0, 0, "rgb".index(letter)]))
-        elif mapped:
-            channels[letter] = channel
-        elif name in profile.factors:
-            if name != "opacity":
-                channels[letter] = replace(channel, carries=None, fill=1.0)
-        else:
-            plain = profile.container != "loose" and is_default(name, feed)
-            channels[letter] = replace(
-                channel, carries=None if plain else carry, fill=_fill(channel, letter, profile)
-            )
+            fill = float(number[0, 0, "rgb".index(letter)])
+        elif not mapped:
+            if name in profile.factors:
+                if name == "opacity":
+                    continue
+                carries, fill = None, 1.0
+            else:
+                plain = profile.container != "loose" and is_default(name, feed)
+                carries = None if plain else carry
+                fill = _filled(ground, name, feed, quantity, letter, profile)
+        wrap = material.feeds[names[0]].wrap or material.wrap
+        channels[letter] = PlannedChannel(carries, name, feed, fill, quantity, wrap, beside)
     # Numbers travel in the list of a loose package; elsewhere what is no factor of the container
     # needs a texel.
     in_list = profile.container == "loose"
@@ -395,33 +553,27 @@ def _channels(
     return channels if any(needed) else None
 
 
-def _fill(channel: PlannedChannel, letter: Letter, profile: Profile) -> float:
+def _filled(
+    ground: Ground, name: InputName, feed: Feed, quantity: str, letter: Letter, profile: Profile
+) -> float:
+    key = (id(feed), name, quantity, letter, profile.normal_y)
+    if key not in ground.fills:
+        ground.of(feed)  # which keeps it
+        ground.fills[key] = _fill(name, feed, quantity, letter, profile)
+    return ground.fills[key]
+
+
+def _fill(name: InputName, feed: Feed, quantity: str, letter: Letter, profile: Profile) -> float:
     """What a channel holds all over, before it is encoded."""
-    if channel.input == "normal":
-        vector = input_values(channel.feed, "normal")[0, 0]
+    if name == "normal":
+        vector = input_values(feed, "normal")[0, 0]
         sign = -1.0 if letter == "g" and profile.normal_y == "-" else 1.0
         return float(vector["rgb".index(letter)] * sign * 0.5 + 0.5)
-    values = made_of(
-        channel.quantity, channel.input, input_values(channel.feed, channel.input)
-    ).reshape(-1)
+    values = made_of(quantity, name, input_values(feed, name)).reshape(-1)
     return float(values["rgb".index(letter)] if len(values) == 3 and letter in "rgb" else values[0])
 
 
-def _size(
-    channels: dict[Letter, PlannedChannel],
-    profile: Profile,
-    header_of: HeaderOf,
-    longest: int | None,
-) -> tuple[int, int]:
-    feeds = [
-        feed for channel in channels.values() if channel.fill is None for feed in channel.feeds()
-    ]
-
-    def size_of(name: str) -> tuple[int, int]:
-        header = header_of(name)
-        return header.width, header.height
-
-    sizes = [feed_size(feed, size_of) for feed in feeds]
+def _size(sizes: list[Size], profile: Profile, longest: int | None) -> Size:
     width = max((size[0] for size in sizes), default=1)
     height = max((size[1] for size in sizes), default=1)
     if (width, height) == (1, 1):
@@ -447,42 +599,3 @@ def target_size(
     if largest < math.inf:
         rounded = [min(e, math.floor(math.log2(largest))) for e in rounded]
     return 2 ** rounded[0], 2 ** rounded[1]
-
-
-def _recipe(document: Document, file: PlannedFile, kind: ProfileFile, material: Material) -> str:
-    """A text that is equal for files with equal texels; strengths travel beside the file and do not
-    count."""
-    parts: list[Any] = [
-        kind.model_dump(mode="json"),
-        file.width,
-        file.height,
-        file.levels,
-        file.cutoff,
-    ]
-    parts += [
-        None if feed is None else feed.model_dump(mode="json") for feed in (file.normal, file.seen)
-    ]
-    if file.padding:
-        assigned = [
-            [mesh, slot, document.meshes[mesh].model_dump(mode="json")]
-            for mesh, slot in slots_with(document, material.name)
-        ]
-        carried = [name for channel in file.channels.values() for name in channel.inputs()]
-        places = [material.placement(name).uv.model_dump(mode="json") for name in carried]
-        parts += [file.padding, assigned, places]
-    for letter, channel in file.channels.items():
-        beside = {"strength", "uv", "wrap"}
-        feeds = [feed.model_dump(mode="json", exclude=beside) for feed in channel.feeds()]
-        used = sorted({name for feed in channel.feeds() for name in feed.maps()})
-        sources = {name: document.maps[name].model_dump(mode="json") for name in used}
-        parts.append(
-            [
-                letter,
-                channel.carries,
-                channel.fill,
-                channel.wrap,
-                feeds if channel.fill is None else None,
-                sources,
-            ]
-        )
-    return json.dumps(parts, sort_keys=True)

@@ -16,7 +16,7 @@ from ektopos.targets.as_one import AsOne, as_one
 from ektopos.targets.differences import converted, left_out
 from ektopos.targets.estimate import estimated_bytes
 from ektopos.targets.left import Leaving, SceneOf, leaving_of
-from ektopos.targets.plan import HeaderOf, Plan, PlannedFile, make_plan
+from ektopos.targets.plan import Ground, HeaderOf, Plan, PlannedFile, make_plan
 from ektopos.targets.profile import Profile, find_profile, profiles_of
 from ektopos.targets.reuse import texture_key
 from ektopos.types import Basis
@@ -148,12 +148,17 @@ def targets(request: HttpRequest, project_id: UUID) -> list[Profile]:
 def comparison(request: HttpRequest, project_id: UUID) -> list[TargetSummary]:
     """The project over all targets: what each loses and converts, and what it takes."""
     project = project_or_404(project_id)
-    head_of, summaries = header_of(project.head, project.document), []
-    for profile in profiles_of(project.document).values():
+    document = project.document
+    head_of, profiles = header_of(project.head, document), profiles_of(document).values()
+    try:
+        ground = Ground(document, head_of)
+    except EktoposError as problem:
+        return [_unmade(project, profile, problem) for profile in profiles]
+    summaries = []
+    for profile in profiles:
         try:
-            summaries.append(
-                _summary(project, profile, make_plan(project.document, profile, head_of), head_of)
-            )
+            made = make_plan(document, profile, head_of, ground)
+            summaries.append(_summary(project, profile, made, head_of))
         except EktoposError as problem:
             summaries.append(_unmade(project, profile, problem))
     return summaries

@@ -4094,7 +4094,8 @@ export interface components {
         };
         /**
          * BoardMap
-         * @description One map on the board.
+         * @description One map on the board. (Two thousand of them are made at once, so no `Schema`, which looks
+         *     through each of them twice.)
          */
         BoardMap: {
             /** Name */
