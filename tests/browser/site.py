@@ -21,6 +21,7 @@ from playwright.sync_api import Browser, Locator, Page, Playwright, TimeoutError
 from pydantic import TypeAdapter
 
 from ektopos.edits import Edit
+from server.workshop import reading_apart
 from server.workshop.models import Job, Project
 from tests.browser.chromium import PIXELS, chromium
 from tests.samples import folder, project_folder
@@ -50,8 +51,16 @@ def _playwright() -> Playwright:
 
 @cache
 def keep_worker() -> None:
-    """See that a worker is there for the whole run, and another when it ends, as the application
-    does."""
+    """See that readers and a worker are there for the whole run, and another worker when one ends,
+    as the application does."""
+    readers = subprocess.Popen(
+        reading_apart.command(),
+        cwd=ROOT,
+        env=reading_apart.environment(),
+        stderr=subprocess.DEVNULL,
+    )
+    atexit.register(readers.terminate)
+    reading_apart.use_readers()
     threading.Thread(target=_keep_worker, daemon=True).start()
 
 
