@@ -353,7 +353,7 @@ def _check(options: argparse.Namespace) -> Outcome:
         _write_report(options.sarif, sarif_json(findings, options.project.name))
     lines = [
         f"{f.severity}: {f.subject}: {f.message} {f.fix}"
-        + (f" (left as it is: {f.waived})" if f.waived is not None else "")
+        + (f" (ignored: {f.waived})" if f.waived is not None else "")
         for f in findings
     ]
     return findings, FOUND if worst else FINE, lines or ["nothing found"]
@@ -513,7 +513,7 @@ def _trial_lines(trial: Any, name: str) -> list[str]:
     hand = sum(cell.verdict == "by-hand" for cell in trial.cells)
     parts = [
         f"{unsupported} not supported by this target" if unsupported else "",
-        f"{hand} to be set by hand" if hand else "",
+        f"{hand} to be set manually" if hand else "",
         f"{counted(bare, 'slot')} without a material" if bare else "",
     ]
     rest = "".join(f", {part}" for part in parts if part)

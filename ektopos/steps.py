@@ -37,7 +37,7 @@ class RenameSlot(_Step):
     name: Name
 
     def label(self) -> str:
-        return f"{self.slot} is called {self.name}"
+        return f"rename {self.slot} to {self.name}"
 
 
 class MergeSlots(_Step):
@@ -48,7 +48,7 @@ class MergeSlots(_Step):
     name: Name
 
     def label(self) -> str:
-        return f"{', '.join(self.slots)} become {self.name}"
+        return f"merge {', '.join(self.slots)} into {self.name}"
 
 
 class SplitSlot(_Step):
@@ -67,8 +67,8 @@ class SplitSlot(_Step):
 
     def label(self) -> str:
         if self.at is None:
-            return f"{self.slot} is split into its {self.by}s"
-        return f"faces of {self.slot} go to {self.name or 'a slot of their own'}"
+            return f"split {self.slot} by {self.by}s"
+        return f"move faces of {self.slot} to {self.name or 'a new slot'}"
 
 
 class MoveUvs(_Step):
@@ -109,7 +109,7 @@ class ScaleUvs(_Step):
     factors: dict[str, Annotated[Finite, Field(gt=0)]] = Field(min_length=1)
 
     def label(self) -> str:
-        return f"UVs of {', '.join(self.factors)}: made even"
+        return f"UVs of {', '.join(self.factors)}: one texel density"
 
 
 class PackUvs(_Step):
@@ -157,7 +157,7 @@ class TurnReversed(_Step):
     slots: list[str] = Field(min_length=1)
 
     def label(self) -> str:
-        return f"faces of {', '.join(self.slots)} that showed their backs are turned"
+        return f"flip the back faces of {', '.join(self.slots)}"
 
 
 class Shade(_Step):
@@ -180,7 +180,7 @@ class ApplyScale(_Step):
     kind: Literal["apply-scale"]
 
     def label(self) -> str:
-        return "scales of its nodes are applied"
+        return "apply the scales of nodes"
 
 
 class CloseCracks(_Step):
@@ -190,7 +190,7 @@ class CloseCracks(_Step):
     share: Annotated[Finite, Field(gt=0, le=0.01)] = 1e-4
 
     def label(self) -> str:
-        return f"points of open edges within {100 * self.share:g} % of its size are one"
+        return f"merge vertices of open edges within {100 * self.share:g} % of the size"
 
 
 MeshStep = Annotated[

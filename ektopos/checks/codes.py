@@ -128,7 +128,7 @@ _TABLE = (
         "missing-material",
         "references",
         "error",
-        "A slot wears a material that is not there",
+        "A slot’s material does not exist",
         "Slots that name a material the document does not have.",
         "The slot would arrive without a material.",
         "Choose another material.",
@@ -139,7 +139,7 @@ _TABLE = (
         "error",
         "The mesh has no such slot",
         "Slots that the document names and the mesh does not have.",
-        "Its material would be worn by nothing.",
+        "No slot would have its material.",
         "Assign it to another slot.",
     ),
     Code(
@@ -150,7 +150,7 @@ _TABLE = (
         "Things in the scene whose mesh the project does not have, a ground whose material is "
         "gone, and a panorama whose map is.",
         "It is not seen, and does not leave with the scene.",
-        "Take it away, or choose another.",
+        "Remove it, or choose another.",
     ),
     Code(
         "broken-base",
@@ -276,7 +276,7 @@ _TABLE = (
         "green-against-pixels",
         "normals",
         "warning",
-        "Green points the other way than is said",
+        "Green channel direction does not match the map",
         "A stated direction of green that the slopes contradict: those of a height field have "
         "equal mixed derivatives, correlated by 0.3 or more only the other way round.",
         "Turned the wrong way, dents look like bumps, and light seems to come from below.",
@@ -334,7 +334,7 @@ _TABLE = (
         "A map that nothing uses",
         "Maps that feed no material and cover nothing.",
         "It stays behind when the project is exported.",
-        "Make a material of its set, or take it out.",
+        "Make a material of its set, or remove it.",
     ),
     Code(
         "alpha-mode-forgotten",
@@ -349,8 +349,9 @@ _TABLE = (
         "unused-material",
         "materials",
         "note",
-        "A material that no slot wears",
-        "Materials that no slot wears and no other derives from or is covered with, beside meshes.",
+        "A material that no slot uses",
+        "Materials that no slot uses, no other derives from and that are no layer of another, "
+        "in a project with meshes.",
         "It is not exported, so whatever should have it arrives without.",
         "Assign it, ask on Export for it to be exported too, or remove it.",
     ),
@@ -386,7 +387,7 @@ _TABLE = (
         "slots",
         "warning",
         "No material is assigned",
-        "Slots with triangles that wear nothing.",
+        "Slots with triangles and without a material.",
         "It arrives in the engine’s default material.",
         "Choose a material for it.",
     ),
@@ -395,7 +396,7 @@ _TABLE = (
         "UVs",
         "error",
         "Maps on a slot without UVs",
-        "Slots that wear maps and have no UVs, or not the set that a map wants.",
+        "Slots whose material has maps and that have no UVs, or not the set that a map wants.",
         "Every texel lookup lands on the same place.",
         "Unwrap it, project the material from three sides, or choose another UV set.",
     ),
@@ -551,7 +552,7 @@ _TABLE = (
         "Faces that look the other way than their neighbours and are seen from outside (rays), on "
         "single-sided materials.",
         "From outside they vanish.",
-        "Turn them.",
+        "Flip the faces.",
     ),
     Code(
         "coincident-faces",

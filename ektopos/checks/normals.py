@@ -27,26 +27,26 @@ def green_against_pixels(examined: Examined) -> Iterator[Finding]:
         if curl is None or seen in (None, entry.normal_y) or abs(curl.correlation) < PLAINLY:
             continue
         assert seen is not None
-        said = f"{entry.said_by} says" if entry.said_by and not entry.by_hand else "It is said"
+        said = f"{entry.said_by} sets it" if entry.said_by and not entry.by_hand else "It is set"
         by = "a person" if entry.by_hand else entry.said_by or "the project"
         yield found(
             "green-against-pixels",
             f"map {name}",
-            f"{said} that its green points {way(entry.normal_y)}; its slopes are those "
-            f"of a height field only if it points {way(seen)}.",
-            fix=f"Say that its green points {way(seen)} ({seen}Y).",
+            f"{said} to {entry.normal_y}Y (green points {way(entry.normal_y)}), but its slopes fit "
+            f"a height field only with {seen}Y.",
+            fix=f"Set it to {seen}Y (green points {way(seen)}).",
             numbers=(
-                Number("slopes fit a height field, as said", f"{-abs(curl.correlation):+.2f}"),
+                Number("slopes fit a height field, as set", f"{-abs(curl.correlation):+.2f}"),
                 Number(
-                    "and with green turned round",
+                    "and with green flipped",
                     f"{abs(curl.correlation):+.2f}",
                     f"above {PLAINLY:+.2f} is sure",
                 ),
-                Number("said by", by),
+                Number("set by", by),
             ),
             remedy=Remedy(
-                "flip it",
-                f"Says {seen}Y for this map. The file stays as it is; every target gets its green "
+                "Flip green",
+                f"Sets {seen}Y for this map. The file stays as it is; every target gets its green "
                 "the right way.",
                 [SetMap(maps=[name], normal_y=seen)],
             ),

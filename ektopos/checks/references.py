@@ -38,7 +38,7 @@ def missing_materials(examined: Examined) -> Iterator[Finding]:
                 yield found(
                     "missing-material",
                     f"mesh {mesh} · {slot}",
-                    f"The slot wears {material}, which is not there.",
+                    f"Its material {material} does not exist.",
                     evidence=material,
                 )
 
@@ -70,7 +70,7 @@ def missing_in_scene(examined: Examined) -> Iterator[Finding]:
                 f"It is the mesh {item.mesh}, which is not there.",
                 evidence=item.mesh,
                 remedy=Remedy(
-                    "take it away", f"Takes {name} out of the scene.", [TakeAway(items=[name])]
+                    "Remove", f"Removes {name} from the scene.", [TakeAway(items=[name])]
                 ),
             )
     ground = document.scene.ground
@@ -78,7 +78,7 @@ def missing_in_scene(examined: Examined) -> Iterator[Finding]:
         yield found(
             "missing-in-scene",
             "project · ground",
-            f"The ground wears {ground.material}, which is not there.",
+            f"The ground’s material {ground.material} does not exist.",
             evidence=str(ground.material),
             remedy=Remedy(
                 "plain ground",

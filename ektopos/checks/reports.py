@@ -105,9 +105,10 @@ def codes_as_markdown() -> str:
         "",
         "Generated from `ektopos/checks/codes.py` by `./manage.py api_types`. Do not edit.",
         "",
-        "A finding is an *error* (must be mended), a *warning* (look at it) or a *note* (good to "
-        "know). A project can give a code another severity, or turn it `off` (`rules.severities` "
-        "in its document; Checks, “Project rules…”). A finding can be left as it is with a reason, "
+        "A finding is an *error* (the result would be wrong), a *warning* (probably not meant) "
+        "or a *note* (worth knowing). A project can give a code another severity, or turn it `off` "
+        "(`rules.severities` in its document; Checks, “Project rules…”). A finding can be "
+        "ignored with a reason, "
         "which stands in the document (`waived`), in `check --json` and in reports; it stays in "
         "the list and fails nothing. Where no source is named, a rule or threshold is common "
         "practice.",
@@ -126,7 +127,7 @@ def codes_as_markdown() -> str:
     ]
     for family in FAMILIES:
         lines += ["", f"## {family[0].upper()}{family[1:]}"]
-        lines += ["", "| code | severity | sees | why it matters | how it is mended | rule |"]
+        lines += ["", "| code | severity | sees | why it matters | how to fix | rule |"]
         lines += ["|---|---|---|---|---|---|"]
         for code in CODES.values():
             if code.family == family:

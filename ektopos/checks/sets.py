@@ -67,4 +67,4 @@ def unused_materials(examined: Examined) -> Iterator[Finding]:
     used |= {c.material for entry in document.materials.values() for c in entry.covers or ()}
     for name in document.materials:
         if name not in used and name not in document.left_out.materials:
-            yield found("unused-material", f"material {name}", "No slot wears it.")
+            yield found("unused-material", f"material {name}", "No slot uses it.")

@@ -55,7 +55,7 @@ def mesh_faults(examined: Examined) -> Iterator[Finding]:
 def _remedy(mesh: str, fault: Fault, entry: MeshEntry) -> Remedy | None:
     if fault.code == "reversed-faces" and fault.slot is not None:
         return Remedy(
-            "turn them",
+            "Flip faces",
             "Turns these faces and their normals, as a step of the mesh’s recipe. The file stays "
             "as it is, and all other faces too.",
             mesh=mesh,

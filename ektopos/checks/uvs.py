@@ -43,7 +43,7 @@ def unmapped_slots(examined: Examined) -> Iterator[Finding]:
                 yield found(
                     "maps-without-uvs",
                     f"mesh {name} · {slot.name}",
-                    f"The slot wears {material.name}, which has maps, and has {lacks}.",
+                    f"Its material {material.name} has maps, and the slot has {lacks}.",
                     evidence=slot.name,
                 )
 
@@ -68,7 +68,7 @@ def slots_on_several_tiles(examined: Examined) -> Iterator[Finding]:
             "other-tile",
             f"mesh {name} · {slot.name}",
             f"Its UVs lie on tile{'s' if several else ''} {', '.join(map(str, lies))}; "
-            f"{material.name} wears maps of {', '.join(map(str, sorted(numbered)))}.",
+            f"{material.name} has maps of {', '.join(map(str, sorted(numbered)))}.",
             evidence=", ".join(numbered.values()),
             fix="Split the slot by UV tiles, and give each part a material of its tile."
             if several

@@ -143,7 +143,7 @@ TABLE: dict[InputName, Input] = {
         "Thickness", "metres", 0.0, 0.01, most=None, extension="KHR_materials_volume", share=False
     ),
     "attenuation": Input(
-        "Colour inside",
+        "Attenuation colour",
         "of light that went through",
         WHITE,
         WHITE,
@@ -152,7 +152,7 @@ TABLE: dict[InputName, Input] = {
         textured=False,
     ),
     "attenuation_distance": Input(
-        "Reach of light",
+        "Attenuation distance",
         "metres until it has that colour",
         1.0,
         1.0,

@@ -28,7 +28,7 @@ class BringIn(BaseEdit):
             counted(len(self.maps), "map") if self.maps else "",
             counted(len(self.meshes), "mesh", "meshes") if self.meshes else "",
         ]
-        return f"bring in {' and '.join(part for part in parts if part)}"
+        return f"import {' and '.join(part for part in parts if part)}"
 
     def touches(self, document: Document) -> Touched:
         maps = [entry_touched(document.maps, name) for name in self.maps]

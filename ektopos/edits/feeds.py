@@ -25,7 +25,7 @@ class SetFeed(BaseEdit):
     feed: Feed | None
 
     def label(self) -> str:
-        what = "given back" if self.feed is None else self.feed.map or f"{self.feed.value}"
+        what = "reset to inherited" if self.feed is None else self.feed.map or f"{self.feed.value}"
         return f"{self.material}: {in_words(self.input)} {what}"
 
     def touches(self, document: Document) -> Touched:
@@ -155,7 +155,7 @@ class PushUp(BaseEdit):
     input: InputName
 
     def label(self) -> str:
-        return f"{self.material}: {in_words(self.input)} pushed up to its base"
+        return f"{self.material}: {in_words(self.input)} moved to its base"
 
     def touches(self, document: Document) -> Touched:
         entry = document.materials.get(self.material)

@@ -20,7 +20,7 @@ class Waive(BaseEdit):
     reason: str = Field(min_length=1, max_length=400)
 
     def label(self) -> str:
-        return f"leave {self.code} of {self.subject}"
+        return f"ignore {self.code} of {self.subject}"
 
     def touches(self, document: Document) -> Touched:
         return {f"{self.code} of {self.subject}": _reason(document, self.code, self.subject)}
@@ -40,7 +40,7 @@ class Unwaive(BaseEdit):
     subject: str
 
     def label(self) -> str:
-        return f"{self.code} of {self.subject} counts again"
+        return f"stop ignoring {self.code} of {self.subject}"
 
     def touches(self, document: Document) -> Touched:
         return {f"{self.code} of {self.subject}": _reason(document, self.code, self.subject)}

@@ -182,7 +182,7 @@ class RemoveMaterial(BaseEdit):
     material: str
 
     def label(self) -> str:
-        return f"delete {self.material}"
+        return f"remove {self.material}"
 
     def touches(self, document: Document) -> Touched:
         assigned = [
@@ -220,7 +220,7 @@ class RemoveMaterial(BaseEdit):
             raise EktoposError(
                 f"it covers {', '.join(over)}.",
                 subject=self.material,
-                hint="Take it away from there first.",
+                hint="Remove it from there first.",
             )
         del document.materials[self.material]
         for mesh in document.meshes.values():

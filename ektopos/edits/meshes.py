@@ -95,7 +95,7 @@ class SetRecipe(BaseEdit):
     came_from: dict[str, str]
 
     def label(self) -> str:
-        return f"{self.mesh}: {self.recipe[-1].label() if self.recipe else 'as it is in its file'}"
+        return f"{self.mesh}: {self.recipe[-1].label() if self.recipe else 'all steps removed'}"
 
     def touches(self, document: Document) -> Touched:
         mesh = document.meshes.get(self.mesh)

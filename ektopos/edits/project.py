@@ -25,7 +25,7 @@ class RenameProject(BaseEdit):
     name: Name
 
     def label(self) -> str:
-        return f"name the project {self.name}"
+        return f"rename the project to {self.name}"
 
     def touches(self, document: Document) -> Touched:
         return {"the project’s name": document.name}
@@ -118,7 +118,7 @@ class LeaveOut(BaseEdit):
 
     def label(self) -> str:
         which = self.names[0] if len(self.names) == 1 else f"{len(self.names)} {self.what}"
-        return f"{which} {'stays behind' if self.out else 'goes along'}"
+        return f"{which} {'not exported' if self.out else 'exported'}"
 
     def touches(self, document: Document) -> Touched:
         left = getattr(document.left_out, self.what)

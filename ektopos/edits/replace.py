@@ -17,7 +17,7 @@ class ReplaceMap(BaseEdit):
     file: str
 
     def label(self) -> str:
-        return f"a new {self.map}"
+        return f"replace {self.map}"
 
     def touches(self, document: Document) -> Touched:
         entry = document.maps.get(self.map)
@@ -41,7 +41,7 @@ class ReplaceMesh(BaseEdit):
     came_from: dict[str, str]
 
     def label(self) -> str:
-        return f"a new {self.mesh}"
+        return f"replace {self.mesh}"
 
     def touches(self, document: Document) -> Touched:
         entry = document.meshes.get(self.mesh)

@@ -29,7 +29,7 @@ class Stand(BaseEdit):
 
     def label(self) -> str:
         one, *more = self.items
-        return f"{f'{len(more) + 1} meshes' if more else one} in the scene"
+        return f"add {f'{len(more) + 1} meshes' if more else one} to the scene"
 
     def touches(self, document: Document) -> Touched:
         return _standing(document, *self.items) | exists(
@@ -83,7 +83,7 @@ class RenameItem(BaseEdit):
     name: Name
 
     def label(self) -> str:
-        return f"{self.item} is {self.name} in the scene"
+        return f"rename {self.item} to {self.name} in the scene"
 
     def touches(self, document: Document) -> Touched:
         return exists(document.scene.items, self.item, self.name)
@@ -110,7 +110,7 @@ class TakeAway(BaseEdit):
     items: list[str] = Field(min_length=1)
 
     def label(self) -> str:
-        return f"{', '.join(self.items[:3])} out of the scene"
+        return f"remove {', '.join(self.items[:3])} from the scene"
 
     def touches(self, document: Document) -> Touched:
         return _standing(document, *self.items)
@@ -131,7 +131,7 @@ class SetGround(BaseEdit):
     change: dict[Literal["material", "size", "tile"], Any] | None
 
     def label(self) -> str:
-        return "no ground" if self.change is None else "the ground of the scene"
+        return "remove the ground" if self.change is None else "the ground of the scene"
 
     def touches(self, document: Document) -> Touched:
         return _parts(document.scene.ground, self.change, "ground")
@@ -150,7 +150,7 @@ class SetSun(BaseEdit):
     change: dict[Literal["turn", "height", "strength"], Any] | None
 
     def label(self) -> str:
-        return "no sun" if self.change is None else "the sun of the scene"
+        return "remove the sun" if self.change is None else "the sun of the scene"
 
     def touches(self, document: Document) -> Touched:
         return _parts(document.scene.sun, self.change, "sun")
@@ -166,7 +166,7 @@ class SetPanorama(BaseEdit):
     map: str | None
 
     def label(self) -> str:
-        return f"the scene lit by {self.map}" if self.map else "the scene without a panorama"
+        return f"the scene lit by {self.map}" if self.map else "remove the panorama"
 
     def touches(self, document: Document) -> Touched:
         return {"panorama of the scene": document.scene.panorama} | exists(document.maps, self.map)
@@ -185,7 +185,7 @@ class KeepView(BaseEdit):
     view: SceneView | None
 
     def label(self) -> str:
-        return f"{'forget' if self.view is None else 'keep'} the view {self.name}"
+        return f"{'delete' if self.view is None else 'save'} the view {self.name}"
 
     def touches(self, document: Document) -> Touched:
         view = document.scene.views.get(self.name)

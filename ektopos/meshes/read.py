@@ -138,7 +138,7 @@ def _within_bounds(mesh: Mesh) -> Mesh:
         raise UnreadableFile(
             "there are no faces in it.",
             subject=mesh.name,
-            hint="Export it with its faces: points and lines cannot wear materials.",
+            hint="Export it with its faces: points and lines cannot have materials.",
         )
     if mesh.positions.size and not np.abs(mesh.positions).max() <= MAX_COORDINATE:
         raise ValueError(f"a position is beyond {MAX_COORDINATE:.0e} m")

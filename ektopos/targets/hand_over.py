@@ -119,7 +119,7 @@ def hand_over(document: Document, materials: dict[str, Material], profile: Profi
 def hand_over_text(lines: list[ByHand], project: str, profile: Profile) -> str:
     """The list as Markdown, with a box to tick for every material."""
     text = [
-        f"# {project}, for {profile.title}: to be set by hand",
+        f"# {project}, for {profile.title}: to be set manually",
         "",
         "Set these in the engine. Where nothing else is said, no file of this package has a field",
         "for them.",

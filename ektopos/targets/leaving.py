@@ -16,7 +16,7 @@ def leaves(
     if name not in material.feeds:
         return Leaves(words="not written")
     if not profile.carries(name, not material.feeds[name].maps()):
-        return Leaves(words="not carried", carried=False)
+        return Leaves(words="not supported", carried=False)
     if plan is None:
         return Leaves(words="no plan yet", problem=problem)
     path = plan.file_of.get((material.name, name))

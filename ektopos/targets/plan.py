@@ -296,7 +296,7 @@ def _refuse_gone(document: Document) -> None:
         for assigned in entry.slots.values():
             if assigned is not None and assigned not in document.materials:
                 raise MissingReference(
-                    f"a slot wears {assigned}, which is not there.",
+                    f"a slot’s material {assigned} does not exist.",
                     subject=mesh,
                     hint="Choose another material.",
                 )

@@ -74,7 +74,7 @@ MESSAGES: dict[Cause, str] = {
     "slot-reassigned": "The slot arrived with another material.",
     "channels-swapped": "It arrived in another channel than it should.",
     "inverted": "Every texel is 1 − what was meant.",
-    "green-flipped": "Green points the other way: y is turned round.",
+    "green-flipped": "Green is flipped: y points the other way.",
     "wrong-encoding": (
         "It was encoded or decoded once too often or too seldom between sRGB and linear."
     ),

@@ -128,7 +128,7 @@ def page(report: Report, trial: Mapping[str, Any]) -> str:
     )
     waived = "".join(
         f"<li><b>{escape(one['subject'])}:</b> {escape(one['message'])} "
-        f"<i>Left as it is: {escape(one['waived'])}</i></li>"
+        f"<i>Ignored: {escape(one['waived'])}</i></li>"
         for one in report.findings
         if one["waived"] is not None
     )
@@ -148,13 +148,14 @@ def page(report: Report, trial: Mapping[str, Any]) -> str:
         f"{size / 1e6:.1f} MB</p>"
         f"<p class={'quiet' if trial['passed'] else 'bad'}>Trial {verdict}.</p>"
         f"<h2>Slots and inputs</h2><table><tr><th>Slot</th>{head}</tr>{body}</table>"
-        "<p class=quiet>= equal · ≈ within rounding or compression · – not carried · ✎ by hand · "
+        "<p class=quiet>= identical · ≈ within rounding or compression · – not supported · "
+        "✎ set manually · "
         "△ lost · ≠ differs; numbers are the largest error</p>"
         + (f"<h2>What differs</h2><ul>{faults}</ul>" if faults else "")
-        + (f"<h2>To be set by hand</h2><ul>{by_hand}</ul>" if by_hand else "")
+        + (f"<h2>To be set manually</h2><ul>{by_hand}</ul>" if by_hand else "")
         + (f"<h2>What stays behind</h2><ul>{left}</ul>" if left else "")
         + (f"<h2>What the checks found</h2><ul>{found}</ul>" if found else "")
-        + (f"<h2>Findings left as they are</h2><ul>{waived}</ul>" if waived else "")
+        + (f"<h2>Ignored findings</h2><ul>{waived}</ul>" if waived else "")
         + (f"<h2>Under the same light: meant, arrived</h2>{renders}" if renders else "")
         + "</html>"
     )

@@ -82,7 +82,7 @@ def _pairs(
     unsaid = UNSAID[profile.container]
 
     def pair(name: Unsaid | str, meant: str, arrived: str) -> SettingPair:
-        return SettingPair(name, meant, "set by hand" if name in unsaid else arrived)
+        return SettingPair(name, meant, "set manually" if name in unsaid else arrived)
 
     yield pair(
         "alpha",

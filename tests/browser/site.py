@@ -132,7 +132,7 @@ class Site(LiveServerTestCase):
 
     def bring_in(self, folder: Path) -> None:
         """Bring a folder in as the button does, and wait until it is measured."""
-        self.page.get_by_label("Folder to bring in").set_input_files(folder)
+        self.page.get_by_label("Folder to import").set_input_files(folder)
         self.page.get_by_role("region", name="Files coming in").get_by_role(
             "button", name="Close"
         ).wait_for()

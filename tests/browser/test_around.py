@@ -94,7 +94,7 @@ class Findings(Site):
         page.keyboard.press("g")
         page.wait_for_url("**/maps/tile_orm")
         page.go_back()
-        view.get_by_text("What the fix does").wait_for()
+        view.get_by_text("What this fix does").wait_for()
         page.keyboard.press("f")
         encoding.wait_for(state="detached")
         self.button("Undo").click()
@@ -109,12 +109,12 @@ class Findings(Site):
         page.keyboard.press("w")
         page.get_by_label("Because").fill("comes with the next delivery")
         page.keyboard.press("Enter")
-        left = page.get_by_role("region", name="Left as they are")
+        left = page.get_by_role("region", name="Ignored")
         left.get_by_role("button", name=re.compile("^No material is assigned")).click()
         view.get_by_text("comes with the next delivery").wait_for()
         page.reload()
         view.get_by_text("comes with the next delivery").wait_for()
-        self.button("Count it again").click()
+        self.button("Stop ignoring").click()
         left.wait_for(state="detached")
 
         view.get_by_role("link", name="See on the mesh").click()
@@ -136,7 +136,7 @@ class Findings(Site):
         page.get_by_role("option", name="all kinds").click()
         # Another weight for a code, off altogether, and as usual again.
         page.get_by_role("button", name=re.compile("^Metallic is neither")).click()
-        page.get_by_label("Weight in this project").click()
+        page.get_by_label("Severity in this project").click()
         page.get_by_role("option", name="off").click()
         page.get_by_role("button", name=re.compile("^Metallic is neither")).wait_for(
             state="detached"
@@ -146,7 +146,7 @@ class Findings(Site):
         page.get_by_role("button", name="Cancel").click()
         page.get_by_role("button", name=re.compile("^Metallic is neither")).wait_for()
         self.button("Project rules…").click()
-        page.get_by_label("Longest side of a map that leaves").fill("32")
+        page.get_by_label("Maximum texture size").fill("32")
         self.button("Set the rules").click()
         larger = page.get_by_role("button", name=re.compile("^A map leaves larger"))
         larger.click()

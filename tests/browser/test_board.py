@@ -70,7 +70,7 @@ class Board(Site):
         page.get_by_role("menuitem", name="Roughness").click()
         self.cell("oak_gx: roughness").wait_for()
         self.cell("pine_gx: roughness").wait_for()
-        self.button("Choose none").click()
+        self.button("Clear selection").click()
         page.get_by_role("button", name="More for the set elm").click()
         page.get_by_role("menuitem", name="Merge into oak").click()
         page.get_by_role("button", name="More for the set elm").wait_for(state="detached")
@@ -88,7 +88,7 @@ class Board(Site):
         with folder() as root:
             surface(root / "in", 1, "7f0a")
             surface(root / "in", 2, "8c1b")
-            page.get_by_label("Files to bring in").set_input_files(sorted((root / "in").iterdir()))
+            page.get_by_label("Files to import").set_input_files(sorted((root / "in").iterdir()))
             region = page.get_by_role("region", name="Files coming in")
             region.get_by_role("button", name="Close").click()
         page.get_by_role("button", name="Look at them…").click()

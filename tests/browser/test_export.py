@@ -32,16 +32,16 @@ class Leaving(Site):
         # With a size of its own it shares no picture with its base any more.
         page.get_by_text("tile_dull_Normal.png").wait_for()
 
-        self.button("What goes").click()
-        dialog = page.get_by_role("dialog", name="What goes")
-        self.axe("What goes")
+        self.button("Included").click()
+        dialog = page.get_by_role("dialog", name="Included")
+        self.axe("Included")
         dialog.get_by_label("tile_dull", exact=True).click()
         page.get_by_text("tile_dull_ORM.png").wait_for(state="detached")
         page.get_by_text("tile_dull_Normal.png").wait_for(state="detached")
         page.keyboard.press("Escape")
         page.get_by_role("button", name="△ 1 left out").wait_for()
-        self.button("Export and try").click()
-        page.get_by_text(re.compile(r"✓ \d+ the same")).wait_for()
+        self.button("Export and test").click()
+        page.get_by_text(re.compile(r"✓ \d+ identical")).wait_for()
         self.assertEqual(page.get_by_role("button", name=re.compile(": (differs|lost)")).count(), 0)
         for _ in range(2):
             self.button("Undo").click()
@@ -68,7 +68,7 @@ class Leaving(Site):
                     archive.write(file, file.relative_to(root / "theirs"))
             self.button("Earlier packages").click()
             with page.expect_file_chooser() as chooser:
-                page.get_by_role("button", name="Try one from elsewhere…").click()
+                page.get_by_role("button", name="Test a package from elsewhere…").click()
             chooser.value.set_files(root / "sent back.zip")
             page.get_by_text("brought in: sent back.zip").wait_for()
         page.get_by_role("button", name=re.compile("Front roughness: differs")).first.wait_for()
@@ -84,7 +84,7 @@ class Leaving(Site):
             (root / "notes.zip").write_bytes(b"no zip at all")
             self.button("Earlier packages").click()
             with page.expect_file_chooser() as chooser:
-                page.get_by_role("button", name="Try one from elsewhere…").click()
+                page.get_by_role("button", name="Test a package from elsewhere…").click()
             chooser.value.set_files(root / "notes.zip")
             page.get_by_text("cannot be unpacked").wait_for()
 
@@ -128,10 +128,10 @@ class Leaving(Site):
             page.get_by_role("menuitem", name=re.compile("one an input, changed"))
         ).first.click()
         self.go("Export")
-        self.button("Export and try").click()
+        self.button("Export and test").click()
         page.get_by_text(re.compile("≈ [1-9] compressed")).wait_for(timeout=120_000)
         # What was ticked off stays so.
-        lines = page.get_by_role("region", name="To be set by hand").get_by_role("checkbox")
+        lines = page.get_by_role("region", name="Set manually").get_by_role("checkbox")
         lines.first.check()
         page.reload()
         expect(lines.first).to_be_checked(timeout=60_000)

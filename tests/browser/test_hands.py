@@ -210,7 +210,7 @@ class Hands(Site):
             [list(content), '[data-input="roughness"] .source'],
         )
         page.locator('[data-input="roughness"]').get_by_text("dropped_rough").first.wait_for()
-        page.get_by_text("Drop to bring in").wait_for(state="detached")
+        page.get_by_text("Drop to import").wait_for(state="detached")
         self.saved()
         self.assertEqual([n for n in self.document()["maps"] if "dropped" in n], ["dropped_rough"])
         self.assertEqual(
@@ -244,7 +244,7 @@ class Removing(Site):
         page.get_by_role("heading", name="plates", exact=True).wait_for()
         self.go("Export")
         self.button("Export only").click()
-        self.button("Try again").wait_for()
+        self.button("Test again").wait_for()
         self.button("Earlier packages").click()
         self.button("Remove").click()
         page.get_by_text("None yet.").wait_for()

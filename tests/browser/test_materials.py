@@ -25,7 +25,7 @@ class Materials(Site):
         page.keyboard.press("Enter")
         page.get_by_text("% clipped").wait_for()
         row.get_by_text("×2.00").wait_for()
-        self.button("lay another map over it").click()
+        self.button("Add map layer").click()
         page.get_by_role("option", name="tile_gloss").click()
         row.get_by_text("1 over it").wait_for()
         page.get_by_label("Only where").click()
@@ -38,7 +38,7 @@ class Materials(Site):
         row.get_by_text("×2.00").wait_for(state="detached")
 
         # One input lies elsewhere than the material; the stage shows it, the chips say it.
-        page.get_by_role("button", name="where it lies on the mesh").click()
+        page.get_by_role("button", name="UV placement").click()
         before = self.stage_pixels()
         page.get_by_label("Tiles in u").fill("9")
         page.keyboard.press("Enter")
@@ -54,7 +54,7 @@ class Materials(Site):
 
         # Compare with and without an input, and probe a point.
         lit = self.stage_pixels()
-        self.button("With and without").click()
+        self.button("Before / after").click()
         page.get_by_text("without roughness").first.wait_for()
         page.get_by_test_id("stage-compared").locator("canvas").wait_for()
         page.get_by_role("slider", name="Divider between the two").press("ArrowLeft")
@@ -70,13 +70,13 @@ class Materials(Site):
 
         # How the stage looks.
         self.button("Look…").click()
-        page.get_by_label("Wires over the surface").click()
+        page.get_by_label("Wireframe").click()
         self.axe("view settings")
         page.keyboard.press("Escape")
         self.stage_pixels(unlike=lit)
 
         # Another input, and what the target makes of it.
-        self.button("Another input…").click()
+        self.button("Add input…").click()
         page.get_by_role("menuitem", name="Clear coat").click()
         page.locator('[data-input="clearcoat"]').get_by_text("as a number").wait_for()
 

@@ -133,7 +133,7 @@ class Meshes(Site):
         page.get_by_role("button", name="Rest", exact=True).wait_for()
         self.assertEqual(self.triangles(), {"Hull": "2", "Rest": "4", "Hull_2": "2"})
         steps = page.get_by_role("region", name="Steps on the mesh")
-        steps.get_by_role("button", name="Take back").nth(2).click()
+        steps.get_by_role("button", name="Remove").nth(2).click()
         page.get_by_role("button", name="Bare", exact=True).wait_for()
         self.button("Undo").click()
         page.get_by_role("button", name="Rest", exact=True).wait_for()
@@ -226,7 +226,7 @@ class Meshes(Site):
         before = np.array(picture.evaluate(pixels))
         self.assertGreater(before.std(), 5, "the map is seen under the wires")
         self.menu("Front", "Pack its islands")
-        page.get_by_label("Room between islands").fill("12")
+        page.get_by_label("Island margin").fill("12")
         self.button("Pack").click()
         drawer.get_by_text("overlap 0 %").wait_for()
         drawer.get_by_text("2 islands").wait_for()
@@ -264,7 +264,7 @@ class Meshes(Site):
         page = self.page
         self.open_two()
         page.get_by_role("tab", name="copy").click()
-        self.button("As another…").click()
+        self.button("Copy assignments from…").click()
         dialog = page.get_by_role("dialog")
         dialog.get_by_text("as Front: the same name").wait_for()
         box = dialog.get_by_role("checkbox", name="front wears tile")
@@ -331,7 +331,7 @@ class Proposing(Site):
         suggested = page.locator(".candidate").first
         suggested.get_by_role("button", name="Use it").wait_for()
         self.assertIn("a81f", suggested.inner_text())
-        self.button("Propose everything").click()
+        self.button("Suggest materials for all slots").click()
         dialog = page.get_by_role("dialog")
         dialog.get_by_role("row").nth(2).wait_for()
         for box in dialog.get_by_role("checkbox").all():

@@ -115,8 +115,8 @@ class Round(Site):
         reader = page.get_by_role("complementary", name="Reader")
         reader.get_by_role("button", name="Change…").click()
         page.get_by_role("heading", name="What is leaf_green_mix?").wait_for()
-        self.button("One a channel").click()
-        page.get_by_label("Usual packings").click()
+        self.button("Packed channels").click()
+        page.get_by_label("Packing presets").click()
         page.get_by_role("option", name="R occlusion · G roughness · B metallic").first.click()
         self.button("Set").click()
         reader.get_by_role("button", name="Treat all “…_mix” maps like this").click()
@@ -193,14 +193,14 @@ class Round(Site):
 
         self.go("Maps")
         save(root / "again/crate_col.png", np.full((512, 512, 3), 3, np.uint8))
-        page.get_by_label("Files to bring in").set_input_files(root / "again/crate_col.png")
-        bar = page.get_by_role("region", name="Changed files")
+        page.get_by_label("Files to import").set_input_files(root / "again/crate_col.png")
+        bar = page.get_by_role("region", name="Updated files")
         bar.get_by_role("button", name="Look…").click()
         changes = page.get_by_role("table", name="What changes")
         changes.get_by_text("base colour of crate").wait_for()
         changes.get_by_text("crate.glb (crate_BaseColor.png)").wait_for()
         changes.get_by_text("The base colour is darker than").wait_for()
-        page.get_by_role("dialog").get_by_role("button", name="Take it").click()
+        page.get_by_role("dialog").get_by_role("button", name="Replace").click()
         bar.wait_for(state="detached")
         for _ in range(600):
             if there.read_bytes() != was:

@@ -53,7 +53,7 @@ class Scene(Site):
 
     def test_things_stand_are_repeated_and_moved_by_hand(self) -> None:
         page = self.page
-        page.get_by_role("heading", name="Nothing stands in the scene yet").wait_for()
+        page.get_by_role("heading", name="The scene is empty").wait_for()
         self.axe("an empty scene")
         self.stand()
         self.stage_pixels()
@@ -111,7 +111,7 @@ class Scene(Site):
         self.saved()
         self.assertEqual(self.number("Right"), 0)
         page.keyboard.press("Delete")
-        page.get_by_role("heading", name="Nothing stands in the scene yet").wait_for()
+        page.get_by_role("heading", name="The scene is empty").wait_for()
         page.keyboard.press("Control+z")
         self.thing("plates").wait_for()
         self.assertEqual(self.complaints, [])
@@ -120,7 +120,7 @@ class Scene(Site):
         page = self.page
         self.stand()
         first = self.stage_pixels()
-        self.button("Keep this view…").click()
+        self.button("Save this view…").click()
         page.get_by_label("Name").fill("from the door")
         page.keyboard.press("Enter")
         page.get_by_role("button", name="from the door", exact=True).wait_for()
@@ -156,7 +156,7 @@ class Scene(Site):
         page.get_by_role("button", name="from the door", exact=True).click()
         held.pop().continue_()
         self.becomes(first)
-        page.get_by_role("button", name="Stand a mesh…").click()
+        page.get_by_role("button", name="Add mesh…").click()
         page.get_by_role("menuitem", name="plates", exact=True).click()
         self.thing("plates_2").wait_for()
         self.button("One at a time").click()
@@ -172,9 +172,9 @@ class Scene(Site):
         page.wait_for_function("document.fullscreenElement !== null")
         page.evaluate("document.exitFullscreen()")
         page.wait_for_function("document.fullscreenElement === null")
-        self.button("Turn slowly").click()
+        self.button("Turntable").click()
         self.moves()
-        self.button("Turn slowly").click()
+        self.button("Turntable").click()
         self.stage_pixels()
         self.assertEqual(self.complaints, [])
 
@@ -237,8 +237,8 @@ class Scene(Site):
         page.get_by_role("button", name="As arrived").click()
         page.get_by_role("status").filter(has_text="no package of this target").wait_for()
         page.get_by_role("link", name="To Export").click()
-        self.button("Export and try").click()
-        page.get_by_text("the same").first.wait_for(timeout=90_000)
+        self.button("Export and test").click()
+        page.get_by_text("identical").first.wait_for(timeout=90_000)
         self.go("Scene")
         seen = {}
         for side in ("As meant", "As arrived", "Its files"):

@@ -183,7 +183,7 @@ class Stage(Site):
         self.to_material("tile")
         before = self.stage_pixels()
         row = page.locator('[data-input="height"]')
-        row.get_by_role("button", name="Height comes from").click()
+        row.get_by_role("button", name="Source of Height").click()
         page.get_by_role("group", name="Maps").get_by_title("tile_gloss").first.click()
         self.button("Use this map").click()
         deep = self.stage_pixels(unlike=before)

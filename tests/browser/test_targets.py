@@ -31,8 +31,8 @@ class Targets(Site):
 
         self.go("Export")
         page.get_by_text("tile_MetalSmooth.png").wait_for()
-        self.button("Export and try").click()
-        page.get_by_text(re.compile(r"✓ \d+ the same")).wait_for()
+        self.button("Export and test").click()
+        page.get_by_text(re.compile(r"✓ \d+ identical")).wait_for()
         self.assertEqual(page.get_by_role("button", name=re.compile(": (differs|lost)")).count(), 0)
         with page.expect_download() as download:
             self.button("Download").first.click()
@@ -52,7 +52,7 @@ class Targets(Site):
         page.goto(f"{self.live_server_url}/projects/{project}/materials/tile")
         page.locator('[data-input="roughness"]').get_by_text("one channel").first.wait_for()
         self.go("Checks")
-        page.get_by_text("Must be mended").wait_for()
+        page.get_by_text("Errors").wait_for()
         page.get_by_text("one channel").first.wait_for()
         self.go("Export")
         page.get_by_text("one channel").first.wait_for()
@@ -148,7 +148,7 @@ class OwnTargets(Site):
         page.get_by_role("dialog").get_by_role("button", name="Close").click()
         page.get_by_text("ORM_tile.png").first.wait_for()
         page.locator(".plan-row", has_text="ORM_tile.png").get_by_text("32²").wait_for()
-        self.button("Export and try").click()
+        self.button("Export and test").click()
         page.get_by_role("img", name="plates from the front, arrived").wait_for()
         self.assertIn("FLIP", page.get_by_role("region", name="Renders").inner_text())
         self.button("Earlier packages").click()

@@ -70,14 +70,14 @@ class Walk(Site):
         page.keyboard.press("Enter")
         row.get_by_text("range .00–.50").wait_for()
         self.stage_pixels(unlike=lit)
-        self.button("See alone").click()
+        self.button("Isolate").click()
         page.get_by_text("Roughness alone, without light").wait_for()
         alone = self.stage_pixels()[..., :3]
         drawn = alone[alone.std(axis=2) < 2]
         self.assertGreater(len(drawn), 1000, "seen alone, roughness is grey")
         self.button("Show lit").click()
         page.locator('[data-input="metallic"]').get_by_role(
-            "button", name="Metallic comes from"
+            "button", name="Source of Metallic"
         ).click()
         self.axe("choosing a source")
         self.button("Use a constant").click()
@@ -117,8 +117,8 @@ class Walk(Site):
         # Export, trial, download.
         self.go("Export")
         page.get_by_text("hull_ORM.png").wait_for()
-        self.button("Export and try").click()
-        page.get_by_text("✓ 15 the same").wait_for()
+        self.button("Export and test").click()
+        page.get_by_text("✓ 15 identical").wait_for()
         page.get_by_role("button", name="Deck roughness: within rounding").click()
         page.get_by_role("img", name="Roughness, arrived").wait_for()
         self.axe("export")
@@ -155,7 +155,7 @@ class Walk(Site):
             home.rsplit("/", 1)[-1], {"kind": "duplicate-material", "material": "plain"}
         )
         page.get_by_role("button", name="Roughness adjustments").click()
-        page.get_by_role("button", name="Give back").click()
+        page.get_by_role("button", name="Reset to inherited").click()
         page.get_by_title("plain_copy").and_(page.get_by_role("button")).wait_for()
 
         page.get_by_role("button", name="Test plates").click()

@@ -285,11 +285,11 @@ class ForPeople(TestCase):
             )
             self.assertEqual(
                 self.say("trial", root / "out", "--against", root / "p")[1][-1],
-                "passed, 2 to be set by hand",
+                "passed, 2 to be set manually",
             )
             (root / "out/textures/tile_Roughness.png").unlink()
             code, lines, _ = self.say("trial", root / "out", "--against", root / "p")
-            self.assertEqual((code, lines[-1]), (1, "failed, 2 to be set by hand"))
+            self.assertEqual((code, lines[-1]), (1, "failed, 2 to be set manually"))
             self.assertTrue(any("missing-file" in line for line in lines), lines)
             self.assertEqual(self.say("check", root / "p")[0], 0)
 
@@ -519,7 +519,7 @@ class CheckReports(TestCase):
         suite = ElementTree.parse(root / "r.xml").getroot()
         (skipped,) = suite.findall("testcase/skipped")
         self.assertEqual((code, suite.get("failures"), skipped.get("message")), (0, "0", "later"))
-        self.assertIn("left as it is: later", said)
+        self.assertIn("ignored: later", said)
 
     def test_the_least_severity_that_fails_can_be_said(self) -> None:
         def no_errors(document: dict) -> None:

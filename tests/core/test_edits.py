@@ -51,7 +51,7 @@ class Labels(TestCase):
             ({"kind": "rename-materials", "names": {"a": "b", "c": "d"}}, "rename 2 materials"),
             (
                 {"kind": "set-feed", "material": "m", "input": "base_color", "feed": None},
-                "m: base colour given back",
+                "m: base colour reset to inherited",
             ),
             (
                 {"kind": "set-feed", "material": "m", "input": "roughness", "feed": {"value": 0.5}},
@@ -79,7 +79,7 @@ class Labels(TestCase):
                     "maps": {"a": {"file": "a.png"}},
                     "meshes": {"h": {"file": "h.glb"}},
                 },
-                "bring in 1 map and 1 mesh",
+                "import 1 map and 1 mesh",
             ),
         ]
         for edit, words in cases:

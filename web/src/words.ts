@@ -34,21 +34,21 @@ export const TRIAL_INPUTS = [...INPUTS.slice(0, 7), 'settings'] as const
 export const TRIAL_EXTRAS = ['height', ...EXTRA_INPUTS] as const
 
 export const ALPHA_WORDS: Record<AlphaMode, string> = {
-  opaque: 'solid',
-  mask: 'cut-out',
-  blend: 'see-through',
+  opaque: 'opaque',
+  mask: 'mask',
+  blend: 'blend',
 }
 
 export const VERDICTS: Record<
   Verdict,
   { glyph: string; word: string; tone: 'accent' | 'amber' | 'brick' | 'quiet' }
 > = {
-  same: { glyph: '=', word: 'equal', tone: 'accent' },
+  same: { glyph: '=', word: 'identical', tone: 'accent' },
   close: { glyph: '≈', word: 'within rounding', tone: 'accent' },
-  lost: { glyph: '△', word: 'lost on the way', tone: 'amber' },
-  differs: { glyph: '≠', word: 'differs', tone: 'brick' },
-  'by-hand': { glyph: '✎', word: 'set by hand', tone: 'quiet' },
-  unsupported: { glyph: '–', word: 'not carried', tone: 'quiet' },
+  lost: { glyph: '△', word: 'lost', tone: 'amber' },
+  differs: { glyph: '≠', word: 'different', tone: 'brick' },
+  'by-hand': { glyph: '✎', word: 'set manually', tone: 'quiet' },
+  unsupported: { glyph: '–', word: 'not supported', tone: 'quiet' },
 }
 
 export const causeWords = (cause: string) => cause.replaceAll('-', ' ')

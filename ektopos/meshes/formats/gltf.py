@@ -97,7 +97,7 @@ def read_gltf(path: Path, find: Find, name: str) -> Mesh:
         raise UnreadableFile(
             "there are no triangles in it.",
             subject=name,
-            hint="Export it with its faces; point clouds and lines cannot wear materials.",
+            hint="Export it with its faces; point clouds and lines cannot have materials.",
         )
     notes += _brings(gltf)
     nodes = tuple(_scaled_nodes(gltf))

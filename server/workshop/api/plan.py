@@ -293,7 +293,7 @@ def _channels(
             and feed.map
             and (document.maps[feed.map].normal_y or "+") != profile.normal_y
         ):
-            changed.append("green turned round")
+            changed.append("green flipped")
         source = (
             f"{feed.map}.{(feed.channels or 'rgb').upper()}"
             if feed.map

@@ -252,7 +252,7 @@ class _Coming:
                 "entry": entry.model_dump(mode="json", exclude_defaults=True),
             },
         )
-        self.stated[path] = f"another {name}: look at it before it is taken"
+        self.stated[path] = f"a new version of {name}: review it before it replaces the current one"
         return True
 
     def line(self, path: str, sha: str, failed: dict[str, str]) -> dict[str, Any]:

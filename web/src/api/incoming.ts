@@ -167,7 +167,7 @@ export const useIncoming = create<Incoming>((set, get) => {
             ? {
                 ...item,
                 state: ended === 'done' ? 'done' : 'cancelled',
-                words: ended === 'done' ? '' : 'not brought in',
+                words: ended === 'done' ? '' : 'not imported',
               }
             : item
         }),

@@ -262,7 +262,7 @@ export const INPUT_TABLE = {
     "share": false
   },
   "attenuation": {
-    "label": "Colour inside",
+    "label": "Attenuation colour",
     "unit": "of light that went through",
     "default": [
       1.0,
@@ -283,7 +283,7 @@ export const INPUT_TABLE = {
     "share": true
   },
   "attenuation_distance": {
-    "label": "Reach of light",
+    "label": "Attenuation distance",
     "unit": "metres until it has that colour",
     "default": 1.0,
     "first": 1.0,

@@ -70,8 +70,7 @@ export function ChecksScreen() {
       if (remedy?.mesh && remedy.step) void recipe(remedy.mesh, { append: remedy.step })
   }
   const say = useStatus((state) => state.show)
-  const code =
-    chosen && `${chosen.code} · ${chosen.family} · what it looks at stands in docs/checks.md`
+  const code = chosen && `${chosen.code} · ${chosen.family} · documented in docs/checks.md`
   useEffect(() => say(code ?? ''), [code, say])
   useKeys([
     { key: 'j', words: 'next', run: () => move(1) },
@@ -80,7 +79,7 @@ export function ChecksScreen() {
       ? [{ key: 'f', words: 'fix', run: () => mend([chosen]) }]
       : []),
     ...(chosen && chosen.waived == null
-      ? [{ key: 'w', words: 'leave it', run: () => setLeaving(true) }]
+      ? [{ key: 'w', words: 'ignore', run: () => setLeaving(true) }]
       : []),
     ...(chosen
       ? [
@@ -241,7 +240,7 @@ export function ChecksScreen() {
       )}
       {leaving && chosen && (
         <AskName
-          title="Leave it as it is"
+          title="Ignore this finding"
           label="Because"
           initial=""
           hint={`${chosen.title}, ${chosen.subject}. The reason stands in the project, in reports and in what leaves.`}

@@ -53,21 +53,21 @@ function OnMaterial({ finding }: { finding: Finding }) {
           <Divided
             left={{
               src: onSpecimen(preview.before),
-              alt: `${preview.material} as it is`,
-              words: 'as it is',
+              alt: `${preview.material}, current`,
+              words: 'current',
             }}
             right={{
               src: onSpecimen(preview.after),
               alt: `${preview.material} mended`,
-              words: 'mended',
+              words: 'fixed',
             }}
             middle={preview.material}
           />
         ) : (
           kind === 'material' && (
             <figure>
-              <Picture src={onSpecimen(preview.before)} alt={`${preview.material} as it is`} />
-              <figcaption className="small">{preview.material} as it is</figcaption>
+              <Picture src={onSpecimen(preview.before)} alt={`${preview.material}, current`} />
+              <figcaption className="small">{preview.material}, current</figcaption>
             </figure>
           )
         ))}
@@ -76,8 +76,8 @@ function OnMaterial({ finding }: { finding: Finding }) {
         return (
           <Divided
             key={input}
-            left={{ src: asPicture(before), alt: `${words} as it is`, words: 'as it is' }}
-            right={{ src: asPicture(after), alt: `${words} mended`, words: 'mended' }}
+            left={{ src: asPicture(before), alt: `${words}, current`, words: 'current' }}
+            right={{ src: asPicture(after), alt: `${words} mended`, words: 'fixed' }}
             middle={words.toLowerCase()}
           />
         )

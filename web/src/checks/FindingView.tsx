@@ -31,7 +31,7 @@ export function FindingView({ group, finding, choose, mend, leave, countAgain }:
   const all = allEdits(mendable)
   return (
     <section className="pane" aria-label="The chosen finding">
-      <div className="scroll finding-view" tabIndex={0} aria-label="What was found">
+      <div className="scroll finding-view" tabIndex={0} aria-label="Finding">
         <h1>{finding.title}</h1>
         {group.findings.length > 1 ? (
           <div className="row wrap" role="group" aria-label="Where" style={{ gap: 4 }}>
@@ -53,7 +53,7 @@ export function FindingView({ group, finding, choose, mend, leave, countAgain }:
         <LeaveNote at={{ kind: 'finding', place: [finding.code, finding.subject] }} marked />
         {finding.waived != null && (
           <p className="waived">
-            <b>Left as it is:</b> {finding.waived}
+            <b>Ignored:</b> {finding.waived}
           </p>
         )}
         <Evidence key={`${finding.code} ${finding.subject}`} finding={finding} />
@@ -78,11 +78,11 @@ export function FindingView({ group, finding, choose, mend, leave, countAgain }:
         <p>
           {remedy ? (
             <>
-              <b>What the fix does.</b> {remedy.does} It can be undone.
+              <b>What this fix does.</b> {remedy.does} It can be undone.
             </>
           ) : (
             <>
-              <b>How it is mended.</b> {finding.fix}
+              <b>How to fix.</b> {finding.fix}
             </>
           )}
         </p>
@@ -90,7 +90,7 @@ export function FindingView({ group, finding, choose, mend, leave, countAgain }:
           select
           size="small"
           sx={{ width: 190, mt: 1 }}
-          label="Weight in this project"
+          label="Severity in this project"
           value={weight ?? ''}
           slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
           onChange={(event) =>
@@ -126,10 +126,10 @@ export function FindingView({ group, finding, choose, mend, leave, countAgain }:
         <span className="grow" />
         {finding.waived == null ? (
           <Button aria-keyshortcuts="W" onClick={leave}>
-            Leave it, because…
+            Ignore…
           </Button>
         ) : (
-          <Button onClick={countAgain}>Count it again</Button>
+          <Button onClick={countAgain}>Stop ignoring</Button>
         )}
       </div>
     </section>

@@ -15,8 +15,8 @@ interface Props {
 
 const number = (text: string) => Number(text.replace(',', '.'))
 const SIMPLE: { rule: Rule; label: string; hint: string; whole?: boolean; text?: boolean }[] = [
-  { rule: 'largest_size', label: 'Longest side of a map that leaves', hint: 'texels', whole: true },
-  { rule: 'memory_mb', label: 'Memory of all maps in the engine', hint: 'MB, in blocks' },
+  { rule: 'largest_size', label: 'Maximum texture size', hint: 'texels', whole: true },
+  { rule: 'memory_mb', label: 'Memory of all maps in the engine', hint: 'MB, block-compressed' },
   { rule: 'material_names', label: 'Names of materials', hint: 'a pattern, as M_*', text: true },
   { rule: 'density_factor', label: 'Density may be off by', hint: 'times, up or down; 2 is usual' },
 ]

@@ -12,19 +12,19 @@ export const SEVERITIES: {
   glyph: string
   tone: string
 }[] = [
-  { key: 'error', words: 'Must be mended', glyph: '!', tone: 'brick' },
-  { key: 'warning', words: 'Look at these', glyph: '△', tone: 'amber' },
-  { key: 'note', words: 'Good to know', glyph: '·', tone: 'quiet' },
-  { key: 'waived', words: 'Left as they are', glyph: '–', tone: 'quiet' },
+  { key: 'error', words: 'Errors', glyph: '!', tone: 'brick' },
+  { key: 'warning', words: 'Warnings', glyph: '△', tone: 'amber' },
+  { key: 'note', words: 'Notes', glyph: '·', tone: 'quiet' },
+  { key: 'waived', words: 'Ignored', glyph: '–', tone: 'quiet' },
 ]
 
 export type Weight = 'error' | 'warning' | 'note' | 'off'
 
 /** What a project can make of a code. */
 export const WEIGHTS: [Weight, string][] = [
-  ['error', 'must be mended'],
-  ['warning', 'look at it'],
-  ['note', 'good to know'],
+  ['error', 'error'],
+  ['warning', 'warning'],
+  ['note', 'note'],
   ['off', 'off'],
 ]
 

@@ -12,7 +12,7 @@ const STEPS = [
     picture: <Wiring />,
   },
   {
-    title: '3 · Export and try',
+    title: '3 · Export and test',
     words: 'The package is read back as an engine would, and every texel is compared.',
     picture: <Trying />,
   },

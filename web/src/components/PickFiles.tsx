@@ -24,7 +24,7 @@ export function PickFiles({ contained = false }: { contained?: boolean }) {
         aria-haspopup="menu"
         onClick={(event) => setAnchor(event.currentTarget)}
       >
-        Bring in…
+        Import…
       </Button>
       <Menu open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)}>
         <MenuItem onClick={() => pick(files.current)}>Files…</MenuItem>
@@ -35,7 +35,7 @@ export function PickFiles({ contained = false }: { contained?: boolean }) {
         type="file"
         multiple
         hidden
-        aria-label="Files to bring in"
+        aria-label="Files to import"
         onChange={(event) => chosen(event.target)}
       />
       <input
@@ -46,7 +46,7 @@ export function PickFiles({ contained = false }: { contained?: boolean }) {
         type="file"
         multiple
         hidden
-        aria-label="Folder to bring in"
+        aria-label="Folder to import"
         onChange={(event) => chosen(event.target)}
       />
     </>

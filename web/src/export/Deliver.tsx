@@ -105,7 +105,7 @@ export function Deliver({ project, close }: { project: Project; close: () => voi
             }}
           />
           <FormControlLabel
-            label="By itself after each changed file that is taken, if the trial passes"
+            label="Automatically after each updated file that is replaced, if the trial passes"
             control={
               <Checkbox
                 disabled={folder.trim() === ''}
@@ -125,7 +125,7 @@ export function Deliver({ project, close }: { project: Project; close: () => voi
         <DialogActions>
           {asked.data?.backup && (
             <Button disabled={busy} onClick={() => back.mutate()}>
-              Bring back what was there
+              Restore the previous package
             </Button>
           )}
           <span className="grow" />
@@ -171,7 +171,7 @@ function Told({ outcome }: { outcome: Outcome }) {
         </ul>
       </div>
     )
-  const hand = outcome.by_hand > 0 ? `, ${outcome.by_hand} to be set by hand` : ''
+  const hand = outcome.by_hand > 0 ? `, ${outcome.by_hand} to be set manually` : ''
   return (
     <div role="status">
       <p>

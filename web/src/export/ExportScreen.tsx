@@ -77,7 +77,7 @@ export function ExportScreen() {
               {count(plan.data.files.length, 'texture')} · {bytes(plan.data.memory)} in graphics
               memory
               {plan.data.compressed < plan.data.memory &&
-                `, ${bytes(plan.data.compressed)} in blocks`}
+                `, ${bytes(plan.data.compressed)} block-compressed`}
               {last && changed > 0 ? ` · ${count(changed, 'texture')} to be made again` : ''}
             </span>
           )}
@@ -104,7 +104,7 @@ export function ExportScreen() {
             disabled={busy || plan.isError}
             onClick={() => startExport.mutate(true)}
           >
-            Export and try
+            Export and test
           </Button>
           <Button
             title="Write the package without comparing"
@@ -129,7 +129,7 @@ export function ExportScreen() {
               disabled={busy}
               onClick={() => startTrial.mutate(last.id)}
             >
-              Try again
+              Test again
             </Button>
           )}
           <History packages={packages} show={setChosen} />

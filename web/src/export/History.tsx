@@ -55,9 +55,7 @@ export function History({ packages, show }: { packages: Package[]; show: (id: nu
                 <tr key={entry.id}>
                   <td>
                     {ago(entry.made)}
-                    {entry.brought_in && (
-                      <div className="small">brought in: {entry.brought_in}</div>
-                    )}
+                    {entry.brought_in && <div className="small">imported: {entry.brought_in}</div>}
                   </td>
                   <td>
                     {targets.find((target) => target.id === entry.target)?.title ?? entry.target}
@@ -134,7 +132,7 @@ export function History({ packages, show }: { packages: Package[]; show: (id: nu
             }}
           />
           <Button disabled={startForeign.isPending} onClick={() => input.current?.click()}>
-            Try one from elsewhere…
+            Test a package from elsewhere…
           </Button>
           <span className="small">
             a zip of its folder, a GLB or a USDZ; read by the target that its list names, or that

@@ -152,8 +152,8 @@ function GoesAlong({ meshes }: { meshes: Plan['meshes'] }) {
   const told = meshes.filter((mesh) => mesh.goes.length + mesh.left.length > 0)
   if (told.length === 0) return null
   return (
-    <section style={{ padding: '4px 14px 12px' }} aria-label="What goes along with the meshes">
-      <h2>What goes along</h2>
+    <section style={{ padding: '4px 14px 12px' }} aria-label="Also included from the mesh files">
+      <h2>Also included from the mesh file</h2>
       {told.map((mesh) => (
         <div key={mesh.mesh} className="small" style={{ padding: '3px 0' }}>
           <b>{mesh.mesh}</b> {mesh.goes.join(' · ') || 'only what is drawn'}

@@ -82,7 +82,7 @@ export function TrialBoard({ pack, behind, busy }: BoardProps) {
   const show = useStatus((state) => state.show)
   useEffect(() => {
     show(
-      '= equal\u2003≈ within rounding or compression\u2003△ lost on the way\u2003≠ differs\u2003✎ set by hand\u2003– not supported by this target\u2003· not used',
+      '= identical\u2003≈ within rounding or compression\u2003△ lost\u2003≠ different\u2003✎ set manually\u2003– not supported by target\u2003· not used',
     )
     return () => show('')
   }, [show])
@@ -92,7 +92,7 @@ export function TrialBoard({ pack, behind, busy }: BoardProps) {
         <div className="empty">
           <h2>No trial yet</h2>
           <p>
-            “Export and try” writes the package, then reads it back as a game engine would and
+            “Export and test” writes the package, then reads it back as a game engine would and
             compares every texel of every slot with what was meant.
           </p>
         </div>
@@ -145,11 +145,11 @@ export function TrialBoard({ pack, behind, busy }: BoardProps) {
     <section className="pane" aria-label="Trial">
       <div className="bar wrapping" style={{ gap: '4px 8px' }}>
         <h1>Trial</h1>
-        {differ > 0 && <span className="chip brick">≠ {differ} differ</span>}
+        {differ > 0 && <span className="chip brick">≠ {differ} different</span>}
         {lost > 0 && <span className="chip amber">△ {lost} lost</span>}
         <span className={`chip ${trial.passed ? 'own' : ''}`}>
           {trial.passed && '✓ '}
-          {counted(['same', 'close']) - compressed} the same
+          {counted(['same', 'close']) - compressed} identical
         </span>
         {compressed > 0 && <span className="chip">≈ {compressed} compressed</span>}
         {unsupported.length > 0 && (
@@ -157,13 +157,15 @@ export function TrialBoard({ pack, behind, busy }: BoardProps) {
             className="chip amber"
             title={unsupported.map((c) => [c.mesh, c.slot, c.input].join(' · ')).join('\n')}
           >
-            – {unsupported.length} not supported by this target
+            – {unsupported.length} not supported by target
           </span>
         )}
         {bare.size > 0 && (
           <span className="chip amber">– {count(bare.size, 'slot')} without a material</span>
         )}
-        {counted(['by-hand']) > 0 && <span className="chip">✎ {counted(['by-hand'])} by hand</span>}
+        {counted(['by-hand']) > 0 && (
+          <span className="chip">✎ {counted(['by-hand'])} manually</span>
+        )}
         <span className="grow" />
         <Button
           component="a"
@@ -177,7 +179,7 @@ export function TrialBoard({ pack, behind, busy }: BoardProps) {
           PDF
         </Button>
         <span className="small ellipsis" title={pack!.brought_in || undefined}>
-          {pack!.brought_in ? `brought in: ${pack!.brought_in}` : 'stand-in engine'}
+          {pack!.brought_in ? `imported: ${pack!.brought_in}` : 'stand-in engine'}
           {(behind || busy) && <span className="amber"> · △ of an earlier state</span>}
         </span>
       </div>
@@ -249,8 +251,8 @@ function ByHand({ pack, lines }: { pack: Package; lines: TrialResult['by_hand'] 
   const tick = (line: string, on: boolean) =>
     keep(JSON.stringify(on ? [...done, line] : done.filter((other) => other !== line)))
   return (
-    <section aria-label="To be set by hand" style={{ padding: '12px 14px 0' }}>
-      <h2>To be set by hand</h2>
+    <section aria-label="Set manually" style={{ padding: '12px 14px 0' }}>
+      <h2>Set manually</h2>
       <p className="small">
         Set these in the engine, one tick a material. hand-over.md in the package lists them too.
       </p>
@@ -372,7 +374,7 @@ function SettingPairs({ pairs }: { pairs: NonNullable<Cell['settings']> }) {
       </thead>
       <tbody>
         {pairs.map((pair) => {
-          const hand = pair.arrived === 'set by hand'
+          const hand = pair.arrived === 'set manually'
           const same = pair.meant === pair.arrived
           return (
             <tr key={pair.name} className={same || hand ? '' : 'brick'}>

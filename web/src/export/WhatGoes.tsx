@@ -48,7 +48,7 @@ export function WhatGoes({ project, unassigned }: { project: Project; unassigned
         title="Which meshes and materials are exported"
         onClick={(event) => setAnchor(event.currentTarget)}
       >
-        {left ? <span className="amber">△ {left} left out</span> : 'What goes'}
+        {left ? <span className="amber">△ {left} left out</span> : 'Included'}
       </Button>
       <Popover
         open={anchor !== null}
@@ -56,7 +56,7 @@ export function WhatGoes({ project, unassigned }: { project: Project; unassigned
         onClose={() => setAnchor(null)}
         anchorOrigin={{ vertical: 'top', horizontal: 'left' }}
         transformOrigin={{ vertical: 'bottom', horizontal: 'left' }}
-        slotProps={{ paper: { role: 'dialog', 'aria-label': 'What goes' } as never }}
+        slotProps={{ paper: { role: 'dialog', 'aria-label': 'Included' } as never }}
       >
         <div style={{ padding: 16 }}>
           <div style={{ display: 'flex', gap: 24, alignItems: 'start' }}>

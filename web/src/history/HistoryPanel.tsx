@@ -74,7 +74,7 @@ export function HistoryPanel({ about, close }: { about: string; close: () => voi
         </TextField>
         {asked.isError && <p className="brick">{asked.error.message}</p>}
         {asked.isSuccess && steps.length === 0 && (
-          <p className="quiet">Nothing has changed it since it came in.</p>
+          <p className="quiet">Nothing has changed since it was imported.</p>
         )}
         <ol>
           {steps.map((step) => (
@@ -105,13 +105,13 @@ function OneStep({ step, only }: { step: Step; only: string | null }) {
         ) : (
           <Button
             variant="text"
-            aria-label={`Bring back the state after “${step.label}”`}
+            aria-label={`Restore the version after “${step.label}”`}
             onClick={(event) => {
               event.currentTarget.closest<HTMLElement>('.history')?.focus()
               void bringBack(step.revision)
             }}
           >
-            Bring this back
+            Restore this version
           </Button>
         )}
       </div>

@@ -41,17 +41,17 @@ export function ChangedFilesBar() {
   }
   if (offers.length === 0) return null
   return (
-    <section className="changed-bar" aria-label="Changed files">
-      <b className="amber">△ {count(offers.length, 'changed file')}</b>
+    <section className="changed-bar" aria-label="Updated files">
+      <b className="amber">△ {count(offers.length, 'updated file')}</b>
       <span className="small grow ellipsis">
-        {offers.map((offer) => offer.name).join(', ')} came in again, otherwise. Nothing is changed
-        until you take it.
+        {offers.map((offer) => offer.name).join(', ')}{' '}
+        {offers.length === 1 ? 'has a new version' : 'have new versions'}. Review before replacing.
       </span>
       <Button variant="contained" onClick={() => setOpen(true)}>
-        Look…
+        Review…
       </Button>
       <Button onClick={() => decide('take', offers)}>
-        {offers.length === 1 ? 'Take it' : `Take all ${offers.length}`}
+        {offers.length === 1 ? 'Replace' : `Replace all ${offers.length}`}
       </Button>
       {open && <ChangedFiles offers={offers} decide={decide} close={() => setOpen(false)} />}
     </section>
@@ -65,9 +65,9 @@ function ChangedFiles({ offers, decide, close }: Props) {
   if (!chosen) return null
   return (
     <Dialog open onClose={close} maxWidth="lg" fullWidth>
-      <DialogTitle>{count(offers.length, 'changed file')}</DialogTitle>
+      <DialogTitle>{count(offers.length, 'updated file')}</DialogTitle>
       <DialogContent className="changed-files">
-        <ul aria-label="Changed files">
+        <ul aria-label="Updated files">
           {offers.map((offer) => (
             <li key={offer.id}>
               <button
@@ -96,14 +96,14 @@ function ChangedFiles({ offers, decide, close }: Props) {
         <OfferView key={chosen.id} offer={chosen} />
       </DialogContent>
       <DialogActions>
-        <Button onClick={() => decide('leave', [chosen])}>Leave it</Button>
+        <Button onClick={() => decide('leave', [chosen])}>Skip</Button>
         <Button onClick={() => decide('keep-both', [chosen])}>Keep both</Button>
         <span className="grow" />
         {offers.length > 1 && (
           <Button onClick={() => decide('take', offers)}>Take all {offers.length}</Button>
         )}
         <Button variant="contained" onClick={() => decide('take', [chosen])}>
-          Take it
+          Replace
         </Button>
         <Button onClick={close}>Close</Button>
       </DialogActions>
@@ -131,8 +131,8 @@ function OfferView({ offer }: { offer: Offer }) {
             </figure>
           ) : (
             <Divided
-              left={side(offer.before.sha256, `${offer.name} as it is`, 'as it is')}
-              right={side(offer.after.sha256, `${offer.name} as it came`, 'as it came')}
+              left={side(offer.before.sha256, `${offer.name}, current`, 'current')}
+              right={side(offer.after.sha256, `${offer.name}, new`, 'new')}
             />
           )}
           <div className="row" role="group" aria-label="Shown">
@@ -168,23 +168,23 @@ function OfferView({ offer }: { offer: Offer }) {
               )
             )}
             {effect.changed != null && (
-              <Row name="other texels">
+              <Row name="Texels changed">
                 <span className="mono">{(effect.changed * 100).toFixed(1)} %</span>
               </Row>
             )}
             <Row name={offer.kind === 'map' ? 'feeds' : 'slots then'}>
               {effect.feeds.join(', ') || 'nothing'}
             </Row>
-            <Row name="other files that leave">{effect.leaving.join(', ') || 'none'}</Row>
+            <Row name="Affected exports">{effect.leaving.join(', ') || 'none'}</Row>
             {effect.notes.map((note) => (
               <Row key={note} name="note">
                 {note}
               </Row>
             ))}
-            <Row name="found then">
+            <Row name="New findings">
               <Findings of={effect.come} none="nothing new" />
             </Row>
-            <Row name="not found any more">
+            <Row name="Resolved findings">
               <Findings of={effect.go} none="–" />
             </Row>
           </tbody>

@@ -68,7 +68,7 @@ export function FollowFolders({ close }: { close: () => void }) {
                       <span className="mono">{row.folder}</span>
                       <br />
                       <span className={row.problem ? 'small brick' : 'small'}>
-                        {row.problem ? `! ${row.problem}` : `${count(row.files, 'file')} taken up`}
+                        {row.problem ? `! ${row.problem}` : `${count(row.files, 'file')} imported`}
                       </span>
                     </td>
                     <td>

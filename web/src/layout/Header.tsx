@@ -165,7 +165,7 @@ function Trail({ project }: { project: Project }) {
     {
       to: 'scene',
       name: 'Scene',
-      words: standing ? `${standing} standing` : '',
+      words: standing ? `${standing} placed` : '',
       mark: '',
     },
     {

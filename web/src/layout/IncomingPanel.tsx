@@ -23,8 +23,8 @@ export function IncomingPanel() {
       ? `Measuring ${count(sent, 'file')}`
       : `Uploading ${sent} of ${count(items.length, 'file')}`
     : failed.length > 0
-      ? `${count(failed.length, 'file')} could not be brought in`
-      : `${count(items.length, 'file')} brought in`
+      ? `${count(failed.length, 'file')} could not be imported`
+      : `${count(items.length, 'file')} imported`
   return (
     <section className="incoming" aria-label="Files coming in">
       <div className="row" style={{ padding: '6px 14px' }}>

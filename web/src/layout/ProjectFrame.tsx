@@ -132,7 +132,7 @@ export function ProjectFrame() {
       </div>
       {isDragActive && (
         <div className="drop">
-          <b>Drop to bring in</b>
+          <b>Drop to import</b>
           <span className="small">maps, meshes, or a folder of both</span>
         </div>
       )}

@@ -98,7 +98,7 @@ export function ProjectMenu({ project }: { project: Project }) {
               void restore(point.id)
             }}
           >
-            Bring back “{point.name}” ({ago(point.made)})
+            Restore “{point.name}” ({ago(point.made)})
           </MenuItem>
         ))}
         <Divider />

@@ -18,15 +18,15 @@ export type Station = 'maps' | 'materials' | 'meshes' | 'checks' | 'export'
 
 /** The station to go to and why; null where all is done. */
 export function nextStep(at: Standing): { to: Station; why: string } | null {
-  if (at.maps === 0 && at.meshes === 0) return { to: 'maps', why: 'Bring in maps and a mesh.' }
+  if (at.maps === 0 && at.meshes === 0) return { to: 'maps', why: 'Import maps and a mesh.' }
   if (at.unsure > 0)
     return { to: 'maps', why: `Look at ${count(at.unsure, 'map')} that cannot be told for sure.` }
   if (at.materials === 0) return { to: 'materials', why: 'Make a material.' }
-  if (at.meshes === 0) return { to: 'meshes', why: 'Bring in a mesh.' }
+  if (at.meshes === 0) return { to: 'meshes', why: 'Import a mesh.' }
   if (at.bare > 0) return { to: 'meshes', why: `Give ${count(at.bare, 'slot')} a material.` }
   if (at.errors > 0) return { to: 'checks', why: `Mend ${count(at.errors, 'error')}.` }
-  if (!at.exported) return { to: 'export', why: 'Export and try.' }
-  if (at.passed === null) return { to: 'export', why: 'Try what was exported.' }
+  if (!at.exported) return { to: 'export', why: 'Export and test.' }
+  if (at.passed === null) return { to: 'export', why: 'Test what was exported.' }
   if (!at.passed) return { to: 'export', why: 'Look at what did not arrive as it was meant.' }
   return null
 }

@@ -40,11 +40,11 @@ export function ChosenBar({
         They hold…
       </Button>
       <Button onClick={() => setNaming(true)}>Put into a set…</Button>
-      <Button onClick={() => void edit({ kind: 'set-map', maps: names })}>All are right</Button>
+      <Button onClick={() => void edit({ kind: 'set-map', maps: names })}>Confirm all</Button>
       <Button onClick={() => setRemoving(true)}>Remove…</Button>
       <span className="grow" />
       <Button variant="text" onClick={clear}>
-        Choose none
+        Clear selection
       </Button>
       <Menu open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)}>
         {ROLES.map((role) => (

@@ -97,14 +97,14 @@ export function Correct({
             onChange={(_, next) => next && choosePacked(next === 'packed')}
             aria-label="How it is used"
           >
-            <ToggleButton value="whole">One quantity</ToggleButton>
-            <ToggleButton value="packed">One a channel</ToggleButton>
+            <ToggleButton value="whole">Single map</ToggleButton>
+            <ToggleButton value="packed">Packed channels</ToggleButton>
           </ToggleButtonGroup>
         )}
         {packed && letters.length > 2 && (
           <TextField
             select
-            label="Usual packings"
+            label="Packing presets"
             value={PACKINGS.findIndex((packing) => fits(packing, each, letters))}
             onChange={(event) => {
               const packing = PACKINGS[Number(event.target.value)]

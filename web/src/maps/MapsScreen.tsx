@@ -43,7 +43,7 @@ const SORTS: { key: Sort; words: string; rank: (maps: BoardMap[]) => number }[] 
   { key: 'set', words: 'By name', rank: () => 0 },
   {
     key: 'doubts',
-    words: 'Doubts first',
+    words: 'Uncertain first',
     rank: (maps) => Math.min(...maps.map((map) => WEIGHT[map.state])),
   },
   {

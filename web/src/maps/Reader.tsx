@@ -249,7 +249,7 @@ function Think({
     <section style={{ padding: '10px 14px' }} aria-label="What we think it is">
       <div className="row wrap">
         <h2>
-          {map.by_hand ? 'You say' : map.said_by ? `${map.said_by} says` : 'We think'}:{' '}
+          {map.by_hand ? 'Set by you' : map.said_by ? `Set by ${map.said_by}` : 'Detected'}:{' '}
           {detail.role === 'packed' && !isSaid ? `packed, ${said(map.roles)}` : said(map.roles)}
         </h2>
         {!isSaid && (
@@ -270,7 +270,7 @@ function Think({
             variant="contained"
             onClick={() => void edit({ kind: 'set-map', maps: [map.name] })}
           >
-            That is right
+            Confirm
           </Button>
         )}
         <Button onClick={() => setCorrecting('as it is')}>Change…</Button>
@@ -279,7 +279,7 @@ function Think({
         )}
         {map.normal_y && (
           <Button aria-pressed={turned} onClick={() => setTurned(!turned)}>
-            {turned ? 'See as it is' : 'See green turned'}
+            {turned ? 'Show as stored' : 'Show green flipped'}
           </Button>
         )}
         {glossy && (

@@ -209,7 +209,7 @@ export function Adjust({
         )}
         {!isConstant && (
           <button className="link" aria-expanded={lying} onClick={() => setLying(!lying)}>
-            {lying ? 'where it lies: close' : 'where it lies on the mesh'}
+            {lying ? 'Close UV placement' : 'UV placement'}
           </button>
         )}
         {!isConstant && lying && (
@@ -242,7 +242,7 @@ export function Adjust({
             title="Show only this input on the stage, without light"
             onClick={toggleSolo}
           >
-            {solo ? 'Show lit' : 'See alone'}
+            {solo ? 'Show lit' : 'Isolate'}
           </Button>
           {row.input === 'height' && feed.map != null && (
             <Button
@@ -257,11 +257,11 @@ export function Adjust({
             <HeightToNormal material={material} close={() => setMakingNormal(false)} />
           )}
           <Button title="The material as it is beside itself without this input" onClick={compare}>
-            With and without
+            Before / after
           </Button>
           {changes(row.input, feed).length > 0 && (
             <Button
-              title="Take back all adjustments of this input; what feeds it stays"
+              title="Reset all adjustments of this input; its source stays"
               onClick={() => settle({ ...UNCHANGED, layers: [], strength: 1 })}
             >
               Reset
@@ -284,11 +284,11 @@ export function Adjust({
           {row.own && (
             <Button
               title={
-                derived ? 'Have what the base has again' : 'Feed it with nothing: glTF’s default'
+                derived ? 'Use the inherited feed again' : 'Feed it with nothing: glTF’s default'
               }
               onClick={() => commit(null)}
             >
-              {derived ? 'Give back' : 'Clear'}
+              {derived ? 'Reset to inherited' : 'Clear'}
             </Button>
           )}
           {row.own && derived && (
@@ -302,7 +302,7 @@ export function Adjust({
           {derived && (
             <span className="small">
               {row.own
-                ? 'own value; its base keeps another'
+                ? 'override; the base has another value'
                 : `inherited from ${row.origin ?? 'the default'}`}
             </span>
           )}

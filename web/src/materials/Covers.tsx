@@ -52,22 +52,20 @@ export function Covers({ name, covers: saved, problem, attempt: tryOut, settle: 
     />
   )
   return (
-    <section className="covers" aria-label="What covers it">
+    <section className="covers" aria-label="Material layers">
       {problem && <p className="brick small">! {problem}</p>}
       {covers.map((cover, at) => (
         <fieldset key={at} className="layer" {...goal(at)}>
           <legend className="small" {...handle(at)}>
             {covers.length > 1 && <span aria-hidden>⠿ </span>}
-            covered with{' '}
+            Material layer{' '}
             <button className="link" onClick={() => go(cover.material)}>
               {cover.material}
             </button>
           </legend>
           <div className="row wrap">
-            {choice('Material over it', cover.material, (material) =>
-              settle(replaced(at, { material })),
-            )}
-            <Button onClick={() => settle(covers.filter((_, i) => i !== at))}>Take off</Button>
+            {choice('Material', cover.material, (material) => settle(replaced(at, { material })))}
+            <Button onClick={() => settle(covers.filter((_, i) => i !== at))}>Remove</Button>
           </div>
           <Move
             label="How much"
@@ -91,7 +89,7 @@ export function Covers({ name, covers: saved, problem, attempt: tryOut, settle: 
         })
       ) : (
         <button className="link" disabled={materials.length === 0} onClick={() => setAdding(true)}>
-          Cover it with another material…
+          Add material layer…
         </button>
       )}
     </section>

@@ -72,10 +72,10 @@ export function FeedSheet({
       <div className="scroll" tabIndex={-1}>
         <div className="sheet-head">
           <span>Input</span>
-          <span>comes from</span>
-          <span>changed by</span>
-          <span>gives</span>
-          <span>leaves as</span>
+          <span>Source</span>
+          <span>Adjustments</span>
+          <span>Result</span>
+          <span>Exported as</span>
         </div>
         {sheet.rows.map((row) => (
           <RowView
@@ -206,7 +206,7 @@ function MoreInputs({ sheet, add }: { sheet: InputName[]; add: (input: InputName
         aria-haspopup="menu"
         onClick={(event) => setAnchor(event.currentTarget)}
       >
-        Another input…
+        Add input…
       </button>
       <Menu open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)}>
         {left.map((input) => (
@@ -316,7 +316,7 @@ function SheetHead({
           <span className={mark('workflow')}>specular workflow</span>
         )}
         <span className={mark('double_sided')}>
-          {stage.double_sided ? 'double-sided' : 'one-sided'}
+          {stage.double_sided ? 'double-sided' : 'single-sided'}
         </span>
         <span className={mark('alpha_mode', 'alpha_cutoff')}>
           {ALPHA_WORDS[stage.alpha_mode]}
@@ -404,7 +404,7 @@ function SheetHead({
             note({ kind: 'material', place: [name] })
           }}
         >
-          Leave a note…
+          Add note…
         </MenuItem>
         {copied && copied.name !== name && (
           <MenuItem onClick={() => void pasteSheet()}>Paste the sheet of {copied.name}</MenuItem>
@@ -474,7 +474,7 @@ function SheetHead({
           title="Derive a material"
           label="Material name"
           initial={`${name}_variant`}
-          hint="It states only its own values; the rest follows its base."
+          hint="It has overrides only; the rest is inherited."
           close={() => setAsking(null)}
           done={(to) => void act({ kind: 'add-material', name: to, base: name })}
         />
@@ -567,7 +567,7 @@ function RowView({
             drop(JSON.parse(given) as { map: string; channels: Feed['channels'] })
           }}
         >
-          <span className="sr">{name} comes from </span>
+          <span className="sr">Source of {name}: </span>
           {feed ? (
             feed.map ? (
               <SourceThumb feed={feed} />

@@ -72,7 +72,7 @@ export function LayerCard({ input, layer, attempt, settle, takeOff }: Props) {
             </TextField>
           </>
         )}
-        <Button onClick={takeOff}>Take off</Button>
+        <Button onClick={takeOff}>Remove</Button>
       </div>
       {typeof value === 'number' && (
         <Move
@@ -153,7 +153,7 @@ function LayerPlace({ layer, settle }: Pick<Props, 'layer' | 'settle'>) {
         />
         <TextField
           select
-          label="Beyond its border"
+          label="Wrap"
           value={layer.wrap?.[0] ?? 'repeat'}
           onChange={(event) => {
             const wrap = event.target.value as NonNullable<Layer['wrap']>[number]

@@ -75,14 +75,14 @@ export function Layers({ input, feed, attempt, settle }: Props) {
       ) : (
         <div className="row">
           <button className="link" onClick={() => setAdding(true)}>
-            {isNormal ? 'lay a detail normal over it' : 'lay another map over it'}
+            {isNormal ? 'Add detail normal layer' : 'Add map layer'}
           </button>
           {!isNormal && (
             <button
               className="link"
               onClick={() => add({ value: firstValue(input), map: null, channels: null })}
             >
-              lay a constant over it
+              Add constant layer
             </button>
           )}
         </div>

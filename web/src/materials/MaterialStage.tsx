@@ -105,7 +105,7 @@ export function MaterialStage({ name, sheet, solo, comparison, compare }: Props)
           {subjectWith(sheet?.stage, soloKey, true)}
         </Stage>
         {other && (
-          <Divider split={split} setSplit={setSplit} words={['as it is', other.words]}>
+          <Divider split={split} setSplit={setSplit} words={['current', other.words]}>
             <FollowingStage size={size} label={`${name}, ${other.words}`} pose={pose}>
               {subjectWith(other.look, null, false)}
             </FollowingStage>

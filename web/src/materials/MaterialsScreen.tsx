@@ -224,7 +224,7 @@ function MaterialList({
       <div className="row wrap" style={{ padding: 12, borderTop: '1px solid var(--line)' }}>
         <NewMaterial go={go} />
         <Button variant="text" onClick={() => setRuling(true)}>
-          Name by a rule…
+          Batch rename…
         </Button>
       </div>
       {ruling && <NameByRule project={project} close={() => setRuling(false)} />}
@@ -271,7 +271,7 @@ function MaterialItem({
           <Middle name={short} style={{ fontWeight: current ? 600 : 400 }} />
           <span className="small">
             {entry.from
-              ? count(own, 'own value')
+              ? count(own, 'override')
               : `${assigned ? count(assigned, 'mesh', 'meshes') : 'unused'}${entry.surface_tag ? ` · ${entry.surface_tag}` : ''}`}
           </span>
         </span>

@@ -40,7 +40,7 @@ export function NameByRule({ project, close }: { project: Project; close: () => 
         : ''
   return (
     <Dialog open onClose={close} fullWidth maxWidth="sm">
-      <DialogTitle>Name by a rule</DialogTitle>
+      <DialogTitle>Batch rename</DialogTitle>
       <DialogContent>
         <TextField
           autoFocus

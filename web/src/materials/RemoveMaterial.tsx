@@ -19,7 +19,7 @@ export function RemoveMaterial({ sheet, close }: Props) {
     >
       <p>
         {sheet.slots.length
-          ? `△ It is worn on ${sheet.slots.join(', ')}; ${sheet.slots.length === 1 ? 'that slot is' : 'those slots are'} left bare.`
+          ? `△ It is assigned to ${sheet.slots.join(', ')}; ${sheet.slots.length === 1 ? 'that slot is' : 'those slots are'} left bare.`
           : 'It is on no slot.'}
       </p>
       {sheet.derived.length > 0 && (

@@ -39,7 +39,7 @@ export function Settings({
   const back = (setting: Parameters<typeof set>[0]) =>
     own(setting) && (
       <Button variant="text" onClick={() => set(setting, null)}>
-        Give back
+        Reset to inherited
       </Button>
     )
   return (

@@ -80,7 +80,7 @@ export function SourcePicker({
   }
   return (
     <Dialog open onClose={close} fullWidth maxWidth="sm">
-      <DialogTitle>{name} comes from</DialogTitle>
+      <DialogTitle>Source of {name}</DialogTitle>
       <DialogContent>
         <div className="row" style={{ paddingBlock: 6 }}>
           <TextField

@@ -4,7 +4,7 @@ import { bytes, count } from '../words'
 type Weight = { files: number; texels: number; memory: number; compressed: number }
 
 const weighs = (weight: Weight) =>
-  `${count(weight.files, 'file')} · ${(weight.texels / 1e6).toFixed(1)} million texels · ${bytes(weight.compressed)} in blocks, ${bytes(weight.memory)} without`
+  `${count(weight.files, 'file')} · ${(weight.texels / 1e6).toFixed(1)} million texels · ${bytes(weight.compressed)} block-compressed, ${bytes(weight.memory)} without`
 
 /** The sets of a mesh as they are against one set for all slots that is as sharp everywhere. */
 export function AsOne({ mesh }: { mesh: string }) {
@@ -17,30 +17,29 @@ export function AsOne({ mesh }: { mesh: string }) {
       <h2>
         {count(found.materials.length, 'set')} or one?{' '}
         <span className="small" style={{ fontWeight: 400 }}>
-          for the target, at the same texels per metre everywhere
+          for this target, at one texel density
         </span>
       </h2>
       <table className="grid">
         <tbody>
           <tr>
             <th scope="row" style={{ textAlign: 'left' }}>
-              as they are
+              current
             </th>
             <td className="mono">{weighs(now)}</td>
           </tr>
           <tr>
             <th scope="row" style={{ textAlign: 'left' }}>
-              one of {side}²
+              one set, {side}²
             </th>
             <td className="mono">{weighs(one)}</td>
           </tr>
         </tbody>
       </table>
       <p className="small">
-        One set would take{' '}
-        {ratio < 1 ? `${Math.round(100 * ratio)} % of` : `${ratio.toFixed(1)} times`} the memory in
-        blocks, with {Math.round(100 * filled)} % of its square filled: repetitions laid out one by
-        one, the side a power of two. It is one material instead of {found.materials.length}.
+        One set takes {ratio < 1 ? `${Math.round(100 * ratio)} % of` : `${ratio.toFixed(1)} times`}{' '}
+        the block-compressed memory, with {Math.round(100 * filled)} % of its area used and each
+        repeat baked. It is one material instead of {found.materials.length}.
       </p>
     </section>
   )

@@ -28,17 +28,17 @@ export const UV_ACTIONS: { key: UvAction; words: string }[] = [
   { key: 'move', words: 'Move, turn or scale its UVs…' },
   { key: 'pack', words: 'Pack its islands…' },
   { key: 'unwrap', words: 'Unwrap it anew…' },
-  { key: 'palette', words: 'Put it on a palette square…' },
+  { key: 'palette', words: 'Snap to palette swatch…' },
   { key: 'smooth', words: 'Shade it smooth…' },
   { key: 'bake', words: 'Bake its occlusion…' },
-  { key: 'sides', words: 'Throw its material on from three sides…' },
+  { key: 'sides', words: 'Triplanar projection…' },
   { key: 'colours', words: 'Make a map of its vertex colours…' },
 ]
 const TITLES: Record<UvAction, string> = {
   move: 'Move UVs',
   pack: 'Pack islands',
   unwrap: 'Unwrap anew',
-  palette: 'Put on a palette square',
+  palette: 'Snap to palette swatch',
   bake: 'Bake occlusion',
   sides: 'Throw on from three sides',
   colours: 'Make a map of vertex colours',
@@ -206,7 +206,7 @@ function AskNumbers({ mesh, slots, action, at, close }: Props) {
           <div className="fields">
             {(action === 'pack' || action === 'unwrap') && [
               size,
-              field('gap', 'Room between islands', 'texels'),
+              field('gap', 'Island margin', 'texels'),
             ]}
             {action === 'palette' && (
               <PaletteSquares
@@ -237,7 +237,7 @@ function AskNumbers({ mesh, slots, action, at, close }: Props) {
             ]}
             {action === 'bake' && [
               size,
-              field('samples', 'Rays a texel', '64 are usual, 256 fine'),
+              field('samples', 'Rays per texel', '64 are usual, 256 fine'),
             ]}
           </div>
           {action === 'bake' && (
@@ -263,7 +263,7 @@ function AskNumbers({ mesh, slots, action, at, close }: Props) {
                 </p>
               )}
               <p className="small">
-                The slot gets a material of its own, derived from the one it wears, with maps in its
+                The slot gets a material of its own, derived from its current one, with maps in its
                 own UVs. A slot without UVs is unwrapped. One step to undo.
               </p>
             </>
@@ -276,7 +276,7 @@ function AskNumbers({ mesh, slots, action, at, close }: Props) {
           )}
           {action === 'mask' && (
             <p className="small">
-              White on the picked faces, black on the rest of what wears the same material: to cover
+              White on the picked faces, black on the rest of what has the same material: to cover
               it there, or to lay something over an input.
             </p>
           )}
@@ -287,8 +287,8 @@ function AskNumbers({ mesh, slots, action, at, close }: Props) {
           )}
           {action === 'bake' && (
             <p className="small">
-              The whole mesh throws shade. Slots that wear the same material are baked into one map;
-              UVs must not overlap.
+              The whole mesh throws shade. Slots that share a material are baked into one map; UVs
+              must not overlap.
             </p>
           )}
           {KEPT_AS_STEP.includes(action) && (

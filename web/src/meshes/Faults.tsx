@@ -13,7 +13,7 @@ export function Faults({
   if (!mesh.measured) return null
   return (
     <section style={{ padding: 14 }} aria-label="Faults">
-      <h2>{mesh.faults.length ? 'What was found on the mesh' : 'No faults found'}</h2>
+      <h2>{mesh.faults.length ? 'Findings on the mesh' : 'No findings on the mesh'}</h2>
       <ul className="evidence">
         {mesh.faults.map((fault, number) => (
           <li key={`${fault.code}${fault.slot}`}>

@@ -33,7 +33,7 @@ export function FileScene({ mesh, tried, setTried }: Props) {
     <section style={{ padding: 14 }} aria-label="What the file holds">
       <div className="row">
         <h2 className="grow">What the file holds</h2>
-        {tried && <Button onClick={() => setTried(null)}>Back to how it stands</Button>}
+        {tried && <Button onClick={() => setTried(null)}>Reset</Button>}
       </div>
       <ul className="evidence">
         {lines

@@ -44,7 +44,7 @@ export function MeshHead({ mesh, meshes, hideDone, setHideDone, ask }: Props) {
           ))}
         </Tabs>
       )}
-      <div className="bar" style={{ gap: 8 }}>
+      <div className="bar wrapping" style={{ gap: 8 }}>
         {/* Where there are tabs, the name stands there. */}
         <h1 className={meshes.length > 1 ? 'sr' : ''}>{mesh.name}</h1>
         <span className="small">
@@ -52,15 +52,15 @@ export function MeshHead({ mesh, meshes, hideDone, setHideDone, ask }: Props) {
         </span>
         <span className="grow" />
         <Button
-          title="What every bare slot of all meshes could wear, to be accepted one by one"
+          title="Materials for every empty slot of all meshes, to be accepted one by one"
           onClick={() => ask({ kind: 'propose' })}
         >
-          Propose everything
+          Suggest materials for all slots
         </Button>
         {renames.length > 0 && (
           <Button
             variant="text"
-            title={`Call ${renames.map(({ slot, name }) => `${slot} ${name}`).join(', ')}`}
+            title={`Rename ${renames.map(({ slot, name }) => `${slot} to ${name}`).join(', ')}`}
             onClick={() =>
               void recipe(mesh.name, {
                 recipe: [...mesh.recipe.map(({ step }) => step), ...renames],
@@ -73,10 +73,10 @@ export function MeshHead({ mesh, meshes, hideDone, setHideDone, ask }: Props) {
         {meshes.length > 1 && (
           <Button
             variant="text"
-            title="Let its slots wear what alike slots of another mesh wear"
+            title="Give its slots the materials of similar slots of another mesh"
             onClick={() => ask({ kind: 'alike' })}
           >
-            As another…
+            Copy assignments from…
           </Button>
         )}
         <Button variant="text" onClick={() => ask({ kind: 'remove' })}>

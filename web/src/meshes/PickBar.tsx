@@ -87,7 +87,7 @@ export function PickBar({ mesh, tool, setTool, picked, clear, move, edit, close 
         {(
           [
             ['move', 'Move, turn or mirror their UVs…'],
-            ['palette', 'Put them on a palette square…'],
+            ['palette', 'Snap to palette swatch…'],
             ['mask', 'Make a mask of them…'],
           ] as const
         ).map(([action, words]) => (

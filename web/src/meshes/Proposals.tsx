@@ -51,13 +51,13 @@ export function ProposeEverything({ close }: { close: () => void }) {
   }
   return (
     <Dialog open onClose={close} maxWidth="md" fullWidth>
-      <DialogTitle>Propose everything</DialogTitle>
+      <DialogTitle>Suggest materials for all slots</DialogTitle>
       <DialogContent>
         {query.isError && <p className="brick">! {query.error.message}</p>}
         {!query.data && !query.isError && (
           <p className="quiet">Comparing every layout with every map …</p>
         )}
-        {query.data && proposals.length === 0 && <p>Every slot wears something already.</p>}
+        {query.data && proposals.length === 0 && <p>Every slot already has a material.</p>}
         {proposals.length > 0 && (
           <table className="grid">
             <thead>
@@ -66,7 +66,7 @@ export function ProposeEverything({ close }: { close: () => void }) {
                   <span className="sr">Accept</span>
                 </th>
                 <th>Slot</th>
-                <th>Wears</th>
+                <th>Material</th>
                 <th>Score</th>
                 <th>Why</th>
               </tr>
@@ -176,7 +176,7 @@ export function LikeAnother({ mesh, close }: { mesh: string; close: () => void }
         </TextField>
         {query.data && offered.length === 0 && (
           <p className="quiet">
-            No slot of it is like one here, by name or by its UVs, and wears something else.
+            None of its slots matches one here, by name or by UVs, with another material.
           </p>
         )}
         <ul className="evidence">
@@ -187,14 +187,12 @@ export function LikeAnother({ mesh, close }: { mesh: string; close: () => void }
                 checked={isTicked(pair)}
                 onChange={(event) => setChanged({ ...changed, [pair.slot]: event.target.checked })}
                 slotProps={{
-                  input: { 'aria-label': `${pair.slot} wears ${pair.material}` },
+                  input: { 'aria-label': `Assign ${pair.material} to ${pair.slot}` },
                 }}
               />
               <span>
-                <b>{pair.slot}</b> wears {pair.material}, as {pair.other}: {pair.why}
-                {worn[pair.slot] && (
-                  <span className="small"> · instead of {worn[pair.slot]}, which it wears now</span>
-                )}
+                <b>{pair.slot}</b> gets {pair.material}, as {pair.other} has: {pair.why}
+                {worn[pair.slot] && <span className="small"> · instead of {worn[pair.slot]}</span>}
               </span>
             </li>
           ))}

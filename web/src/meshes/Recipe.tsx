@@ -8,9 +8,9 @@ export function Recipe({ mesh }: { mesh: MeshFacts }) {
   return (
     <section style={{ padding: '0 14px 14px' }} aria-label="Steps on the mesh">
       <h2>
-        Done to it after reading{' '}
+        Steps{' '}
         <span className="small" style={{ fontWeight: 400 }}>
-          applied on export; the file stays as it is
+          applied on export; the file stays unchanged
         </span>
       </h2>
       <ol className="steps">
@@ -27,7 +27,7 @@ export function Recipe({ mesh }: { mesh: MeshFacts }) {
                 })
               }
             >
-              Take back
+              Remove
             </button>
           </li>
         ))}

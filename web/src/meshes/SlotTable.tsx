@@ -363,7 +363,7 @@ function SlotRow({
               note({ kind: 'slot', place: [mesh.name, slot.name] })
             }}
           >
-            Leave a note…
+            Add note…
           </MenuItem>
         </Menu>
       </td>
@@ -391,7 +391,7 @@ function uvState(
     return {
       words: `△ repeats ${repeats.toFixed(0)}×`,
       tone: 'amber',
-      why: `One picture lies on it ${repeats.toFixed(0)} times in a row: from afar the pattern shows. Cover it with another material, lay something over it that does not repeat, or take a larger map.`,
+      why: `One picture lies on it ${repeats.toFixed(0)} times in a row: from afar the pattern shows. Add a material layer, lay something over it that does not repeat, or take a larger map.`,
     }
   if (!uv.inside) {
     if (reach > 1.5)

@@ -36,7 +36,7 @@ export function Suggestions({ mesh, slot }: { mesh: MeshFacts; slot: string }) {
       {!query.data && !query.isError && <p className="quiet">Comparing layouts with maps …</p>}
       {query.isError && <p className="brick">! {query.error.message}</p>}
       {query.data && candidates.length === 0 && (
-        <p className="quiet">There is nothing to compare: bring in maps, or unwrap the slot.</p>
+        <p className="quiet">There is nothing to compare. Import maps, or unwrap the slot.</p>
       )}
       {candidates.map((candidate, index) => (
         <div key={candidate.set} className="candidate">

@@ -10,7 +10,7 @@ export type MeshView =
 export type Measure = 'density' | 'stretch' | 'flipped'
 
 export const VIEWS: { key: MeshView; words: string; shows: string }[] = [
-  { key: 'lit', words: 'As worn', shows: 'what the slots wear, under light' },
+  { key: 'lit', words: 'Shaded', shows: 'the slots’ materials, lit' },
   { key: 'slots', words: 'Slots', shows: 'one tint for each slot' },
   {
     key: 'checker',

@@ -30,7 +30,7 @@ export function LeaveNote({ at, marked = false }: { at: At; marked?: boolean }) 
   if (open > 0) return marked ? <NoteMark at={at} /> : null
   return (
     <button className="link small" aria-haspopup="dialog" onClick={() => show(at)}>
-      Leave a note…
+      Add note…
     </button>
   )
 }

@@ -76,15 +76,15 @@ function Notes({ at, close }: { at: At; close: () => void }) {
         />
         <div className="row" style={{ marginTop: 6 }}>
           <span className="small grow">
-            <kbd className="key">Ctrl Enter</kbd> leaves it
+            <kbd className="key">Ctrl Enter</kbd> adds it
           </span>
           <Button type="submit" variant="contained" disabled={!text.trim() || leave.isPending}>
-            Leave it
+            Add note
           </Button>
         </div>
       </form>
       {shown.length === 0 && (
-        <p className="quiet">No open notes. Leave one for whoever works on this next.</p>
+        <p className="quiet">No open notes. Add one for whoever works on this next.</p>
       )}
       <ul>
         {shown.map((note) => (
@@ -160,7 +160,7 @@ function OneNote({ note, here, close }: { note: Note; here: boolean; close: () =
             changes.close.mutate({ note: note.id, closed: !note.closed })
           }}
         >
-          {note.closed ? 'Open again' : 'Done with it'}
+          {note.closed ? 'Reopen' : 'Resolve'}
         </button>
         {note.closed && note.closed_by && <span className="small">closed by {note.closed_by}</span>}
       </div>

@@ -65,7 +65,7 @@ export function PeopleDialog({ close }: { close: () => void }) {
                 <th>Role</th>
                 <th>Last active</th>
                 <th>
-                  <span className="sr">Take out</span>
+                  <span className="sr">Remove</span>
                 </th>
               </tr>
             </thead>
@@ -88,7 +88,7 @@ export function PeopleDialog({ close }: { close: () => void }) {
                   <td style={{ textAlign: 'right' }}>
                     {owns && (
                       <Button variant="text" onClick={() => setLeaving(person.name)}>
-                        Take out<span className="sr"> {person.name}</span>
+                        Remove<span className="sr"> {person.name}</span>
                       </Button>
                     )}
                   </td>
@@ -172,7 +172,7 @@ function Leaving({
     (rows ?? []).filter((row) => row.made_by === name).map((row) => `${what} ${row.label}`.trim()),
   )
   return (
-    <Confirm title={`Take ${name} out?`} action="Take out" close={close} done={done}>
+    <Confirm title={`Remove ${name}?`} action="Remove" close={close} done={done}>
       {ends.length === 0 ? (
         <p>{name} has issued nothing that is still open.</p>
       ) : (
@@ -242,7 +242,7 @@ function AddPerson({
       />
       <RoleSelect label="Role of new members" role={role} choose={setRole} />
       <Button type="submit" disabled={!person.trim()}>
-        Take in
+        Add
       </Button>
       <Button onClick={() => invite(person.includes('@') ? person.trim() : '', role)}>
         Invite by link

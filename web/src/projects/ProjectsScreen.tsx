@@ -174,7 +174,7 @@ export function ProjectsScreen() {
       )}
       {naming && (
         <AskName
-          title="Begin a project"
+          title="New project"
           label="Project name"
           initial="Untitled"
           close={() => setNaming(false)}

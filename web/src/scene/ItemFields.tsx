@@ -44,8 +44,8 @@ export function ItemFields({ name, item, meshes, taken }: Props) {
     <section className="scene-part" aria-label={`${name} in the scene`}>
       <div className="row">
         <h2 className="grow ellipsis">{name}</h2>
-        <Button onClick={taken} title="Take it out of the scene; its mesh stays in the project">
-          Take away
+        <Button onClick={taken} title="Remove it from the scene; its mesh stays in the project">
+          Remove
         </Button>
       </div>
       <TextField
@@ -60,10 +60,10 @@ export function ItemFields({ name, item, meshes, taken }: Props) {
           </MenuItem>
         ))}
       </TextField>
-      <h3>Stands at, in metres</h3>
+      <h3>Position, in metres</h3>
       {three('position', position, ['Right', 'Up', 'Front'], [-10000, 10000])}
-      <h3>Turned, in degrees</h3>
-      {three('rotation', rotation, ['Tipped', 'Turned', 'Leaning'], [-360, 360])}
+      <h3>Rotation, in degrees</h3>
+      {three('rotation', rotation, ['Pitch', 'Yaw', 'Roll'], [-360, 360])}
       <div className="three">
         <NumberField
           label="Size, times"

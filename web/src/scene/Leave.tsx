@@ -71,7 +71,7 @@ export function SaveStill({ name, close }: { name: string; close: () => void }) 
           <MenuItem value="grey">18 % grey</MenuItem>
           <MenuItem value="black">black</MenuItem>
           <MenuItem value="white">white</MenuItem>
-          <MenuItem value="none">see-through</MenuItem>
+          <MenuItem value="none">transparent</MenuItem>
         </TextField>
       </DialogContent>
       <DialogActions>

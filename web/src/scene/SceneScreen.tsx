@@ -96,11 +96,11 @@ export function SceneScreen() {
     { key: 'PageUp', words: 'previous', run: () => step(-1) },
     ...(chosen !== null && !alone
       ? [
-          { key: 'Delete', words: 'take away', run: () => take(chosen) },
+          { key: 'Delete', words: 'remove', run: () => take(chosen) },
           { key: 'Escape', words: 'choose nothing', run: () => choose(null) },
         ]
       : []),
-    { key: '0', words: 'all in sight', run: () => useHand.getState().hand?.fit() },
+    { key: '0', words: 'frame all', run: () => useHand.getState().hand?.fit() },
   ])
 
   if (!meshes) return <p style={{ padding: 14 }}>Loading …</p>
@@ -108,12 +108,12 @@ export function SceneScreen() {
   if (names.length === 0) {
     return (
       <div className="empty">
-        <h1>Nothing stands in the scene yet</h1>
+        <h1>The scene is empty</h1>
         {meshes.length === 0 ? (
           <>
-            <p>Bring in meshes, give their slots materials, and judge them here together.</p>
+            <p>Import meshes, assign materials to their slots, and judge them together here.</p>
             <Button component={Link} to={`/projects/${id}/meshes`}>
-              Bring in a mesh
+              Import a mesh
             </Button>
           </>
         ) : (
@@ -146,7 +146,7 @@ export function SceneScreen() {
         <div className="bar">
           <h1 className="grow">Scene</h1>
           <Button aria-haspopup="menu" onClick={(event) => setAnchor(event.currentTarget)}>
-            Stand a mesh…
+            Add mesh…
           </Button>
           <Menu open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)}>
             {ready.map((mesh) => (

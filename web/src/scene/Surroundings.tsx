@@ -108,8 +108,8 @@ export function PanoramaField({ scene }: { scene: Scene }) {
     return (
       <section className="scene-part" aria-label="Panorama">
         <p className="small">
-          Lit by the set-up below. A Radiance HDR or EXR that is brought in as a map, twice as wide
-          as high, can light the scene instead.
+          Lit by the set-up below. A Radiance HDR or EXR that is imported as a map, twice as wide as
+          high, can light the scene instead.
         </p>
       </section>
     )
@@ -144,7 +144,7 @@ export function Views({ scene }: { scene: Scene }) {
           title="Keep from where the scene is seen now, under a name"
           onClick={() => ask(true)}
         >
-          Keep this view…
+          Save this view…
         </Button>
       </div>
       {views.length === 0 && <p className="small">A view that is kept is there for everybody.</p>}
@@ -159,16 +159,16 @@ export function Views({ scene }: { scene: Scene }) {
           </button>
           <Button
             variant="text"
-            aria-label={`Forget the view ${name}`}
+            aria-label={`Delete the view ${name}`}
             onClick={() => void edit({ kind: 'keep-view', name, view: null })}
           >
-            Forget
+            Delete
           </Button>
         </div>
       ))}
       {asking && (
         <AskName
-          title="Keep this view"
+          title="Save this view"
           label="Name"
           initial={`view ${views.length + 1}`}
           hint="A view of that name is replaced."

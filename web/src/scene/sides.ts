@@ -24,11 +24,11 @@ export const packageFor = (packages: Package[], target: string) =>
 /** Why the scene cannot be seen so; null where it can. */
 export function hindrance(side: Side, pack: Package | undefined): string | null {
   if (side === 'meant') return null
-  if (!pack) return 'There is no package of this target yet. Export and try, then look again.'
+  if (!pack) return 'There is no package of this target yet. Export and test, then look again.'
   if (side === 'arrived')
     return pack.arrived
       ? null
-      : 'What arrived was not kept for this package. Try it again on Export, then look here.'
+      : 'What arrived was not kept for this package. Test it again on Export, then look here.'
   return Object.values(pack.holds).some(isDrawn)
     ? null
     : 'This target’s files are not glTF, which the drawing library reads. Look at it as arrived.'

@@ -11,7 +11,7 @@ export function StageTools() {
         title="Turn what stands on the stage by itself"
         onClick={() => setTurning(!turning)}
       >
-        Turn slowly
+        Turntable
       </button>
       <ViewMenu />
     </>

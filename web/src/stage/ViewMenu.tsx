@@ -98,7 +98,7 @@ export function ViewMenu() {
               </MenuItem>
             ))}
           </TextField>
-          {tick('Wires over the surface', view.wire, (wire) => view.set({ wire }))}
+          {tick('Wireframe', view.wire, (wire) => view.set({ wire }))}
           {tick('Back faces marked', view.backs, (backs) => view.set({ backs }))}
           {tick('Checker, one square a tenth of the UVs', view.checker, (checker) =>
             view.set({ checker }),

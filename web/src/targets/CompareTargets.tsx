@@ -11,7 +11,7 @@ export function CompareTargets({ close }: { close: () => void }) {
   const edit = useEdit()
   return (
     <Dialog open onClose={close} maxWidth="lg" fullWidth>
-      <DialogTitle>The project over all targets</DialogTitle>
+      <DialogTitle>Compare targets</DialogTitle>
       <DialogContent>
         {query.isError && <p className="brick">! {query.error.message}</p>}
         {!query.data && !query.isError && <p className="quiet">Planning for every target …</p>}
@@ -22,9 +22,9 @@ export function CompareTargets({ close }: { close: () => void }) {
                 <th>Target</th>
                 <th>Textures</th>
                 <th>In graphics memory</th>
-                <th>In blocks</th>
-                <th>Takes in another form</th>
-                <th>Does not carry</th>
+                <th>Block-compressed</th>
+                <th>Converted</th>
+                <th>Not supported</th>
                 <th>
                   <span className="sr">Choose</span>
                 </th>
@@ -76,8 +76,8 @@ export function CompareTargets({ close }: { close: () => void }) {
           </table>
         )}
         <p className="small" style={{ marginTop: 8 }}>
-          Memory with all mips, uncompressed unless textures leave as ETC1S or UASTC, and in blocks
-          of 16 bytes for 4 × 4 texels as engines compress on import.
+          Memory with all mips, uncompressed unless textures are exported as ETC1S or UASTC, and
+          block-compressed of 16 bytes for 4 × 4 texels as engines compress on import.
         </p>
       </DialogContent>
       <DialogActions>

@@ -71,7 +71,7 @@ function Outcome({ tried }: { tried: ReturnType<typeof useDraftTarget>['data'] }
           {tried.summary.converted.length > 0 && `; ${tried.summary.converted.join(', ')}`}.{' '}
           {tried.summary.lost.length > 0 && (
             <span className="amber">
-              △ {count(tried.summary.lost.length, 'input')} not carried:{' '}
+              △ {count(tried.summary.lost.length, 'input')} not supported:{' '}
               {tried.summary.lost.slice(0, 3).join('; ')}
             </span>
           )}

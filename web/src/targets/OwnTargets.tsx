@@ -99,7 +99,7 @@ export function OwnTargets({ project, close }: { project: Project; close: () => 
             event.target.value = ''
           }}
         />
-        <Button onClick={() => input.current?.click()}>Take in a file…</Button>
+        <Button onClick={() => input.current?.click()}>Import a file…</Button>
         <Button variant="contained" onClick={close}>
           Done
         </Button>
