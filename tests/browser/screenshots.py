@@ -60,7 +60,7 @@ def take(page: Page, home: str) -> None:
     shot("scene")
     page.goto(f"{home}/export")
     page.get_by_role("button", name="Export and test").click()
-    page.get_by_text("identical").first.wait_for(timeout=180_000)
+    page.get_by_text(re.compile(r"\d identical")).first.wait_for(timeout=180_000)
     shot("export")
     page.get_by_role("button", name="for glTF").click()
     page.get_by_role("menuitem", name="Compare the targets").click()

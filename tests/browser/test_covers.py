@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 import numpy as np
 
 from tests.browser.site import Site
@@ -44,7 +46,7 @@ class Covers(Site):
         # It is exported flat: the trial compares with what was made of both.
         self.go("Export")
         self.button("Export and test").click()
-        page.get_by_text("identical").first.wait_for(timeout=120_000)
+        page.get_by_text(re.compile(r"\d identical")).first.wait_for(timeout=120_000)
         self.assertEqual(page.locator(".verdict.brick").count(), 0)
 
         self.to_material("tile")

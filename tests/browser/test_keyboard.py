@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 from tests.browser.site import Site
 from tests.samples import coloured, folder, noise, normals_of, quads, save, save_glb
 
@@ -88,7 +90,7 @@ class Keyboard(Site):
         page.get_by_role("button", name="Export and test").wait_for()
         self.tab_to("Export and test")
         self.press("Enter")
-        page.get_by_text("identical").first.wait_for(timeout=120_000)
+        page.get_by_text(re.compile(r"\d identical")).first.wait_for(timeout=120_000)
         self.assertEqual(page.locator(".verdict.brick").count(), 0)
         self.tab_to("Hull metallic")
         self.press("Enter")

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 from server.workshop.models import Project
 from tests.browser.site import Site
 
@@ -137,7 +139,7 @@ class Left(Site):
         self.axe("checks, dark")
         self.go("Export")
         self.button("Export and test").click()
-        page.get_by_text("identical").first.wait_for()
+        page.get_by_text(re.compile(r"\d identical")).first.wait_for()
         page.locator("button.verdict").filter(has_text="settings").first.click()
         page.get_by_role("columnheader", name="Arrived").wait_for()
         self.axe("export, dark")

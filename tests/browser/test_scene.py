@@ -238,7 +238,7 @@ class Scene(Site):
         page.get_by_role("status").filter(has_text="no package of this target").wait_for()
         page.get_by_role("link", name="To Export").click()
         self.button("Export and test").click()
-        page.get_by_text("identical").first.wait_for(timeout=90_000)
+        page.get_by_text(re.compile(r"\d identical")).first.wait_for(timeout=90_000)
         self.go("Scene")
         seen = {}
         for side in ("As meant", "As arrived", "Its files"):
