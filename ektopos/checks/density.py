@@ -136,7 +136,7 @@ def _smaller(examined: Examined, material: Material, times: float) -> Remedy | N
     often = {1: "halve", 2: "halve twice"}.get(halves, f"halve {halves} times")
     return Remedy(
         often,
-        f"Limits the maps of {material.name} to {limit} texels when they leave. The files stay as "
+        f"Limits the maps of {material.name} to {limit} texels on export. The files stay as "
         "they are.",
         [SetSetting(material=material.name, setting="size_limit", value=limit)],
     )

@@ -45,8 +45,8 @@ def encoding_against_role(examined: Examined) -> Iterator[Finding]:
             evidence=f"encoding {entry.encoding}, usual is {wanted}",
             fix=f"Set the encoding to {wanted}.",
             remedy=Remedy(
-                f"read as {wanted}",
-                f"Says {wanted} for this map. The file stays as it is.",
+                f"Read as {wanted}",
+                f"Sets {wanted} for this map. The file stays unchanged.",
                 [SetMap(maps=[name], encoding=wanted)],
             ),
         )

@@ -66,8 +66,8 @@ def adjustments_without_effect(examined: Examined) -> Iterator[Finding]:
                     f"{what.capitalize()} has no meaning for {in_words(input_name)}.",
                     evidence=feed.map or str(feed.value),
                     remedy=Remedy(
-                        "remove it",
-                        f"Gives {what} of this feed back. Nothing looks otherwise.",
+                        "Reset to inherited",
+                        f"Resets {what} of this feed. Nothing changes in the picture.",
                         [
                             ChangeFeed(
                                 material=name, input=input_name, change=dict.fromkeys(idle, None)
@@ -98,8 +98,8 @@ def opacity_without_alpha_mode(examined: Examined) -> Iterator[Finding]:
             evidence=feed.map or str(feed.value),
             fix="Set the alpha mode to mask or blend, or remove the opacity.",
             remedy=Remedy(
-                "cut it out",
-                "Sets the alpha mode to mask: the map is black and white, so it holds a cut-out.",
+                "Set to mask",
+                "Sets the alpha mode to mask, for the map is black and white.",
                 [SetSetting(material=name, setting="alpha_mode", value="mask")],
             )
             if sure
@@ -143,7 +143,7 @@ def _moved_feed(
     moved = taken.model_copy(update={"uv": feed.uv, "wrap": feed.wrap})
     words = TABLE[from_input].label.lower(), TABLE[goal].label.lower()
     return Remedy(
-        "move the feed",
+        "Move the feed",
         f"Takes the map from {words[0]}, which is again what it was without it, and feeds "
         f"{words[1]} from it.",
         [
@@ -178,8 +178,8 @@ def gloss_not_inverted(examined: Examined) -> Iterator[Finding]:
                 evidence=feed.map or "",
                 fix=f"Turn invert {turn}.",
                 remedy=Remedy(
-                    f"turn invert {turn}",
-                    f"Turns invert {turn} in this feed. The map stays as it is.",
+                    f"Turn invert {turn}",
+                    f"Turns invert {turn} in this feed. The map stays unchanged.",
                     [ChangeFeed(material=name, input="roughness", change={"invert": is_gloss})],
                 ),
             )

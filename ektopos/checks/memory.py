@@ -42,14 +42,14 @@ def sizes_and_budget(examined: Examined) -> Iterator[Finding]:
             f"{path} leaves {side} texels long; the project allows {largest}.",
             numbers=(Number("longest side", f"{side}", f"{largest} is the rule"),),
             remedy=Remedy(
-                f"limit to {largest}",
-                f"Limits the material’s maps to {largest} texels when they leave. The files stay "
+                f"Limit to {largest}",
+                f"Limits the material’s maps to {largest} texels on export. The files stay "
                 "as they are.",
                 [SetSetting(material=material, setting="size_limit", value=largest)],
             ),
         )
     for allowed, sizes, whose, how in (
-        (rules.memory_mb, [f.compressed for f in plan.files], "the project", "in blocks"),
+        (rules.memory_mb, [f.compressed for f in plan.files], "the project", "block-compressed"),
         (budget, [f.memory for f in plan.files], "the target", "uncompressed"),
     ):
         held = sum(sizes) / 1e6

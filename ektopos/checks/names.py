@@ -44,7 +44,7 @@ def _renamed(name: str, pattern: str, taken: Collection[str]) -> Remedy | None:
     if fitting in taken:
         return None
     return Remedy(
-        "rename",
-        f"Calls it {fitting}; slots and what derives from it follow.",
+        "Rename",
+        f"Renames it to {fitting}; slots and derived materials follow.",
         [RenameMaterial(material=name, name=fitting)],
     )

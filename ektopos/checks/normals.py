@@ -46,7 +46,7 @@ def green_against_pixels(examined: Examined) -> Iterator[Finding]:
             ),
             remedy=Remedy(
                 "Flip green",
-                f"Sets {seen}Y for this map. The file stays as it is; every target gets its green "
+                f"Sets {seen}Y for this map. The file stays unchanged; every target gets its green "
                 "the right way.",
                 [SetMap(maps=[name], normal_y=seen)],
             ),

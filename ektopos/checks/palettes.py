@@ -36,7 +36,7 @@ def palettes(examined: Examined) -> Iterator[Finding]:
                 f"{feed.map} is a palette, and it is filtered linearly.",
                 evidence=f"{header.width} × {header.height} texels",
                 remedy=Remedy(
-                    "filter nearest",
+                    "Use nearest filter",
                     "Sets the material’s filter to nearest.",
                     [SetSetting(material=name, setting="filter", value="nearest")],
                 ),

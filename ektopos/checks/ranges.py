@@ -156,10 +156,10 @@ def _into_range(material: str, feed: Feed, dark: bool) -> Remedy:
         change = {"range": [low, high]}
         does = (
             f"Sets the feed’s range to {low:g}–{high:g}, linear: differences stay, and nothing is "
-            "cut off. The map stays as it is."
+            "cut off. The map stays unchanged."
         )
     edits: list[Edit] = [ChangeFeed(material=material, input="base_color", change=change)]
-    return Remedy("bring into range", does, edits)
+    return Remedy("Bring into range", does, edits)
 
 
 @check
@@ -186,9 +186,9 @@ def metallic_greys(examined: Examined) -> Iterator[Finding]:
                 f"{share:.0%} of {feed.map} lies between {BETWEEN[0]:g} and {BETWEEN[1]:g}.",
                 numbers=(Number("in between", f"{share:.0%}", "a quarter is much"),),
                 remedy=Remedy(
-                    "snap to 0 or 1",
+                    "Snap to 0 or 1",
                     f"Sets the feed’s contrast to {SNAP:g}: what is below a half becomes 0, what "
-                    "is above 1, with a narrow edge. The map stays as it is.",
+                    "is above 1, with a narrow edge. The map stays unchanged.",
                     [ChangeFeed(material=name, input="metallic", change={"contrast": SNAP})],
                 )
                 if own
@@ -218,8 +218,8 @@ def coloured_quantities(examined: Examined) -> Iterator[Finding]:
                 f"It is read from {feed.channels.upper()} of {feed.map}, whose channels differ.",
                 numbers=(Number("channels differ", f"{apart:.3f}", f"{TINTED:g} is a tint"),),
                 remedy=Remedy(
-                    "make it grey",
-                    "Reads the map’s luminance instead of one channel. The map stays as it is.",
+                    "Use luminance",
+                    "Reads the map’s luminance instead of one channel. The map stays unchanged.",
                     [ChangeFeed(material=name, input=input_name, change={"channels": "luminance"})],
                 )
                 if own

@@ -81,7 +81,7 @@ def missing_in_scene(examined: Examined) -> Iterator[Finding]:
             f"The ground’s material {ground.material} does not exist.",
             evidence=str(ground.material),
             remedy=Remedy(
-                "plain ground",
+                "Use plain grey",
                 "Leaves the ground plain grey.",
                 [SetGround(change={"material": None})],
             ),
@@ -94,7 +94,7 @@ def missing_in_scene(examined: Examined) -> Iterator[Finding]:
             f"The scene is lit by {panorama}, which is not there.",
             evidence=str(panorama),
             remedy=Remedy(
-                "without it", "Lights the scene by the light set-ups.", [SetPanorama(map=None)]
+                "Remove panorama", "Lights the scene by the light set-ups.", [SetPanorama(map=None)]
             ),
         )
 

@@ -32,7 +32,7 @@ def unused_of_sets(examined: Examined) -> Iterator[Finding]:
                 f"{one.channels.upper()}, and nothing feeds {label}.",
                 evidence=f"{one.map} {one.channels}",
                 remedy=Remedy(
-                    "feed it",
+                    "Feed it",
                     f"Feeds {label} from {one.map}.",
                     [SetFeed(material=name, input=one.input, feed=one.feed)],
                 ),

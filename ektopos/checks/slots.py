@@ -56,22 +56,22 @@ def _remedy(mesh: str, fault: Fault, entry: MeshEntry) -> Remedy | None:
     if fault.code == "reversed-faces" and fault.slot is not None:
         return Remedy(
             "Flip faces",
-            "Turns these faces and their normals, as a step of the mesh’s recipe. The file stays "
+            "Flips these faces and their normals, as a step on the mesh. The file stays "
             "as it is, and all other faces too.",
             mesh=mesh,
             step=TurnReversed(kind="turn-reversed", slots=[fault.slot]),
         )
     if fault.code in ("uneven-scale", "negative-scale", "extreme-scale") and fault.mends:
         return Remedy(
-            "apply the scale",
-            "Puts the scales of the file’s nodes into their geometry when it leaves, as a step of "
+            "Apply scale",
+            "Puts the scales of the file’s nodes into their geometry on export, as a step of "
             "the mesh’s recipe. What is drawn stays where and as large as it is.",
             mesh=mesh,
             step=ApplyScale(kind="apply-scale"),
         )
     if fault.code == "open-edges" and fault.mends:
         return Remedy(
-            "close the cracks",
+            "Close cracks",
             f"Brings points of open edges together that lie within {100 * CRACK:g} % of the mesh’s "
             "size, as a step of its recipe. Edges that are wider open stay, and so does the file.",
             mesh=mesh,
@@ -79,7 +79,7 @@ def _remedy(mesh: str, fault: Fault, entry: MeshEntry) -> Remedy | None:
         )
     if fault.code == "vertex-colours" and entry.vertex_colours == "keep":
         return Remedy(
-            "leave them out",
+            "Exclude vertex colours",
             "Leaves the mesh’s vertex colours out of exports. The file stays as it is.",
             [KeepColours(mesh=mesh, keep=False)],
         )

@@ -167,7 +167,7 @@ class PushUp(BaseEdit):
     def apply(self, document: Document) -> None:
         entry = require(document.materials, self.material, "material")
         if entry.base is None or self.input not in entry.inputs:
-            raise EktoposError("there is no own value to push up.", subject=self.material)
+            raise EktoposError("there is no override to move to the base.", subject=self.material)
         base = require(document.materials, entry.base, "material")
         raised = base.inputs | {self.input: entry.inputs[self.input]}
         document.materials[entry.base] = base.model_copy(update={"inputs": raised})

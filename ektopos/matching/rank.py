@@ -33,7 +33,7 @@ CLOSE = 0.3
 SAID_WORTH = 20.0
 """What it is worth that the mesh's own file names the maps: more than all that is seen."""
 ATLAS_WORTH = 1.5
-"""What it is worth, in standard deviations, that another slot of the mesh surely wears a set."""
+"""What it is worth, in standard deviations, that another slot of the mesh surely has a set."""
 TOGETHER_WORTH = 0.5
 """Share of what speaks for a set on all slots of an atlas together that each of them is given."""
 SURE_EDGES = 8.0

@@ -31,7 +31,7 @@ class Look:
     """Whether its base colour is seen as it is, whatever the light."""
     ior: float = 1.5
     compensate: bool = False
-    """Whether light that bounces between facets is given back; the specification loses it."""
+    """Whether light that bounces between facets is returned; the specification loses it."""
 
     def input(self, name: InputName) -> Float:
         """An input's array, or its default as one texel."""

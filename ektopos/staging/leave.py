@@ -60,7 +60,7 @@ def write_scene(
     names &= set(document.meshes)
     if not names:
         raise EktoposError(
-            "nothing stands in the scene.", subject=document.name, hint="Stand a mesh in it first."
+            "nothing stands in the scene.", subject=document.name, hint="Add a mesh first."
         )
     boxes = {}
     for done, name in enumerate(sorted(names)):

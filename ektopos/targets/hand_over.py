@@ -31,7 +31,7 @@ class ByHand:
 
     material: str
     slot: str
-    """`mesh · slot`; empty for a material that no slot wears."""
+    """`mesh · slot`; empty for a material that no slot uses."""
     text: str
 
 

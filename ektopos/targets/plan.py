@@ -84,7 +84,7 @@ class PlannedFile:
     normal: Feed | None = None
     """Where the file brings mips and roughness: the normals whose spread roughens them."""
     cutoff: float | None = None
-    """Where it holds a cut-out: the cut-off whose coverage smaller pictures keep."""
+    """Where it holds an alpha mask: the cut-off whose coverage smaller pictures keep."""
     seen: Feed | None = None
     """Where it holds a colour with holes: the opacity by which smaller pictures count it."""
     basis: tuple[Basis, Quality] | None = None

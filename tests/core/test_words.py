@@ -19,6 +19,23 @@ OTHERS = {
     r"\b1 (slots|maps|sets|materials|meshes|faces|triangles|texels|files|findings)\b": "one of it",
     r"\bambient occlusion\b|\bAO\b": "occlusion",
 }
+FORMER = {
+    r"\b[Bb]r(ing|ought) in\b": "import",
+    r"\b[Tt]ake (off|out|away)\b|\bTake it\b": "remove, or replace",
+    r"\bLeave it\b": "ignore, or skip",
+    r"\bwears\b|As worn": "has the material, or shaded",
+    r"\bleaves as\b": "exported as",
+    r"\b(a|the) cut-out\b|\bcut out\b|'see-through'": "mask, or blend",
+    r"Must be mended|Good to know|Look at these|Left as they are": "errors, warnings, notes, ignored",
+    r"Propose everything|palette square|We think|That is right|came in again": "the decided label",
+    r"Stand a mesh|Stands at|Nothing stands": "add, position, empty",
+    r"\bgreen turned round\b": "green flipped",
+    r"\bset by hand\b": "set manually",
+    r"\blost on the way\b": "lost",
+    r"\bgive(n)? back\b": "reset to inherited",
+    r"\bown values?\b": "override",
+}
+"""Words that screens, checks, reports and the guide had once."""
 
 
 def sentences() -> Iterator[tuple[str, str]]:
@@ -53,6 +70,20 @@ class Spelling(TestCase):
                     self.assertIsNone(re.search(other, said), said[:200])
         self.assertGreater(count, 1500)
 
+    def test_former_words_do_not_come_back(self) -> None:
+        for where, said in sentences():
+            for former, word in FORMER.items():
+                with self.subTest(where, word=word):
+                    self.assertIsNone(re.search(former, said), said[:200])
+
     def test_another_spelling_is_found(self) -> None:
         for wrong in ("the base color", "12 tris", "1 slots", "gray walls", "two meters", "AO"):
             self.assertTrue(any(re.search(other, wrong) for other in OTHERS), wrong)
+        for wrong in (
+            "Bring in…",
+            "Take off",
+            "As worn",
+            "what it leaves as",
+            "Leave it, because…",
+        ):
+            self.assertTrue(any(re.search(former, wrong) for former in FORMER), wrong)

@@ -41,7 +41,7 @@ def judge_colour(case: Case, words: Words) -> Verdict:
     if any(pair is not None and pair < OPPOSED for pair in s.correlations):
         # Of a hundred base colours by other makers none was so.
         words += doubt(
-            "one channel is another turned round, as roughness often is of metal: it may hold "
+            "one channel is another inverted, as roughness often is of metal: it may hold "
             "several quantities"
         )
         confidence = min(confidence, UNSURE)

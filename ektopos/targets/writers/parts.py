@@ -25,7 +25,7 @@ class Asset:
     meshes: dict[str, Mesh]
     """By name, as the target takes them."""
     materials: dict[str, Material]
-    """Those it wears, in the order of the plan."""
+    """Those it has, in the order of the plan."""
     files: tuple[PlannedFile, ...]
     """The textures of these."""
 
