@@ -6,11 +6,12 @@ import math
 from collections.abc import Iterator
 
 from ektopos.checks.registry import Examined, Finding, Number, Remedy, check, found
-from ektopos.checks.uvs import largest_map
+from ektopos.checks.uvs import main_map
 from ektopos.edits import SetSetting
 from ektopos.maps.statistics import Statistics, thumbnail_of
 from ektopos.materials import Material
 from ektopos.meshes import SlotFacts
+from ektopos.targets.plan import target_size
 
 UNEVEN = 4.0
 """How many times sharper or coarser than the middle of its mesh a slot may be; common practice."""
@@ -24,16 +25,25 @@ PALETTE = 64
 
 
 def texels_per_metre(examined: Examined, slot: SlotFacts, material: Material) -> float | None:
-    """Of the largest map that a slot wears, its tiling and limit counted; `None` without one, or
-    without UVs."""
-    header = largest_map(examined, material)
-    if header is None or not slot.density or max(header.width, header.height) <= PALETTE:
+    """Of the base colour's map as it is exported, or of the largest where there is none, its tiling
+    counted; `None` without a map, or without UVs. (Decision 72; the table of slots shows the same
+    of the map's own size.)"""
+    size = _exported(examined, material)
+    if size is None or not slot.density:
         return None
-    limit = min(material.size_limit or math.inf, examined.profile.size_limit or math.inf)
-    shrink = min(1.0, limit / max(header.width, header.height))
-    side = math.sqrt(header.width * header.height) * shrink
     tiling = material.common_place().uv.tiling
-    return slot.density * side * math.sqrt(abs(tiling[0] * tiling[1]))
+    if material.feeds["base_color"].maps():
+        tiling = material.placement("base_color").uv.tiling
+    return slot.density * math.sqrt(size[0] * size[1] * abs(tiling[0] * tiling[1]))
+
+
+def _exported(examined: Examined, material: Material) -> tuple[int, int] | None:
+    """The size that the map by which density counts is exported in; `None` without one, and for
+    palettes."""
+    header = main_map(examined, material)
+    if header is None or max(header.width, header.height) <= PALETTE:
+        return None
+    return target_size(header.width, header.height, examined.profile, material.size_limit)
 
 
 @check
@@ -126,16 +136,14 @@ def _middle(slots: list[tuple[float, float]]) -> float:
 def _smaller(examined: Examined, material: Material, times: float) -> Remedy | None:
     """A size limit that brings a density down to its rule by halves; `None` where it is too coarse,
     or where other slots wear the material, which would lose by it."""
-    header = largest_map(examined, material)
+    size = _exported(examined, material)
     wearers = sum(worn.name == material.name for _, _, worn in examined.worn())
     halves = round(math.log2(times)) if times > 1 else 0
-    if header is None or halves < 1 or wearers > 1:
+    if size is None or halves < 1 or wearers > 1:
         return None
-    side = min(max(header.width, header.height), material.size_limit or math.inf)
-    limit = max(SMALLEST, int(side) >> halves)
-    often = {1: "halve", 2: "halve twice"}.get(halves, f"halve {halves} times")
+    limit = max(SMALLEST, max(size) >> halves)
     return Remedy(
-        often,
+        f"Limit to {limit}",
         f"Limits the maps of {material.name} to {limit} texels on export. The files stay as "
         "they are.",
         [SetSetting(material=material.name, setting="size_limit", value=limit)],

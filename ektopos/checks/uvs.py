@@ -76,6 +76,15 @@ def slots_on_several_tiles(examined: Examined) -> Iterator[Finding]:
         )
 
 
+def main_map(examined: Examined, material: Material) -> ImageHeader | None:
+    """The header of the base colour's largest map, or of the largest map of a material without one;
+    `None` without any."""
+    colours = material.feeds["base_color"].maps()
+    headers = [examined.headers[name] for name in colours if name in examined.headers]
+    largest = max(headers, key=lambda header: header.width * header.height, default=None)
+    return largest or largest_map(examined, material)
+
+
 def largest_map(examined: Examined, material: Material) -> ImageHeader | None:
     """The header of the largest map that a material wears; `None` without any."""
     headers = [

@@ -157,14 +157,14 @@ class RemoveNamingRule(BaseEdit):
 
 
 class RemoveMaps(BaseEdit):
-    """Take maps out of the project; maps that feed something stay, and it is said, unless their
-    feeds are to go with them."""
+    """Remove maps from the project; maps that something uses stay, and it is said, unless those
+    uses are to go with them."""
 
     kind: Literal["remove-maps"] = "remove-maps"
     maps: list[str] = Field(min_length=1)
     with_feeds: bool = False
-    """Also clear the inputs that they feed: those go back to their base, or to what they are when
-    nothing feeds them."""
+    """Also clear the inputs that they feed, which go back to their base or to what they are when
+    nothing feeds them, the masks that they are, and the light of the scene."""
 
     def label(self) -> str:
         return f"remove {self.maps[0] if len(self.maps) == 1 else f'{len(self.maps)} maps'}"
@@ -195,8 +195,27 @@ class RemoveMaps(BaseEdit):
             entry = document.materials[material]
             covers = [c for c in entry.covers or () if not (c.mask and c.mask.map in gone)]
             document.materials[material] = entry.model_copy(update={"covers": covers})
+        if document.scene.panorama in gone and not self.with_feeds:
+            hint = "Light the scene by something else first."
+            raise EktoposError("it lights the scene.", subject=self.maps[0], hint=hint)
         without_panorama(document, gone)
         document.maps = {name: entry for name, entry in document.maps.items() if name not in gone}
+
+
+def uses_of_maps(document: Document) -> dict[str, list[str]]:
+    """What every map is used for, as a person reads it; a map that nothing uses is left out."""
+    uses: dict[str, list[str]] = {}
+    for material, entry in document.materials.items():
+        for name, feed in entry.inputs.items():
+            for used in feed.maps():
+                uses.setdefault(used, []).append(f"{in_words(name)} of {material}")
+        for cover in entry.covers or ():
+            if cover.mask and cover.mask.map:
+                words = f"mask of {cover.material} over {material}"
+                uses.setdefault(cover.mask.map, []).append(words)
+    if document.scene.panorama:
+        uses.setdefault(document.scene.panorama, []).append("light of the scene")
+    return uses
 
 
 def masked_by(document: Document, maps: set[str]) -> list[str]:

@@ -354,7 +354,7 @@ class WhoDidWhat(Team):
             owner, "post", f"{place}/history/{before['revision']}/bring-back", {"revision": now}
         ).json()
         self.assertEqual(back["document"], before["document"])
-        self.assertTrue(back["undo"].startswith("bring back"))
+        self.assertTrue(back["undo"].startswith("restore"))
 
     def test_whoever_is_there_is_seen_and_where(self) -> None:
         _, owner = self.person("olive")

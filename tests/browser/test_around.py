@@ -87,7 +87,7 @@ class Findings(Site):
         encoding.click()
         view = page.get_by_role("region", name="The chosen finding")
         view.get_by_text("It holds occlusion, roughness, metallic and is read as srgb").wait_for()
-        view.get_by_role("slider", name="Divider between as it is and mended: tile").wait_for()
+        view.get_by_role("slider", name="Divider between current and fixed: tile").wait_for()
         self.axe("findings")
 
         # To the place and back, mended by its key, taken back, mended by its button.

@@ -32,7 +32,7 @@ class Board(Site):
             page.get_by_label("It holds").click()
             page.get_by_role("option", name="Height").click()
             self.button("Set").click()
-            reader.get_by_text("You say: height").wait_for()
+            reader.get_by_text("Set by you: height").wait_for()
             reader.get_by_role("button", name="Treat all “…_gx” maps like this").click()
             page.get_by_role("button", name="1 naming rule").wait_for()
             self.cell("pine_gx: height").wait_for()
@@ -51,7 +51,7 @@ class Board(Site):
             page.get_by_role("button", name="Close").click()
             self.assertEqual(sent, [])
             self.cell("oak_gx: height").click()
-            reader.get_by_text("You say: height").wait_for()
+            reader.get_by_text("Set by you: height").wait_for()
 
         # Dragging to another column says what a map is; undo takes it back.
         self.cell("pine_gx: height").drag_to(

@@ -39,7 +39,7 @@ class ChangedFiles(Looked):
         incoming.get_by_role("button", name="Close").click()
         bar.get_by_role("button", name="Look…").click()
         dialog = page.get_by_role("dialog")
-        dialog.get_by_role("slider", name="Divider between as it is and as it came").wait_for()
+        dialog.get_by_role("slider", name="Divider between current and new").wait_for()
         changes = dialog.get_by_role("table", name="What changes")
         changes.get_by_text("metallic of tile, roughness of tile, occlusion of tile").wait_for()
         changes.get_by_text("64 × 64, 3 × 8 bit").wait_for()
@@ -142,7 +142,7 @@ class Following(Looked):
         page.get_by_role("button", name="Walk").click()
         page.get_by_role("menuitem", name="Follow folders…").click()
         with page.expect_response(re.compile("/followed$")):
-            page.get_by_label("take by itself").check()
+            page.get_by_label("replace automatically").check()
         self.button("Close").click()
         was = self.sha("lamp_col")
         save(self.root / "lamp/lamp_col.png", noise(64, 3))

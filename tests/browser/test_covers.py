@@ -50,7 +50,7 @@ class Covers(Site):
         self.assertEqual(page.locator(".verdict.brick").count(), 0)
 
         self.to_material("tile")
-        covers.get_by_role("button", name="Take off").click()
+        covers.get_by_role("button", name="Remove").click()
         covers.get_by_text("Material layer").wait_for(state="detached")
         self.button("Undo").click()
         covers.get_by_text("Material layer").wait_for()

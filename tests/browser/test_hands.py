@@ -229,7 +229,7 @@ class Removing(Site):
         page.get_by_role("region", name="What we think it is").get_by_role(
             "button", name="Remove…"
         ).click()
-        page.get_by_role("dialog").get_by_text("It feeds").wait_for()
+        page.get_by_role("dialog").get_by_text("It is used").wait_for()
         page.get_by_role("dialog").get_by_role("button", name="Remove").click()
         page.get_by_role("dialog").wait_for(state="detached")
         self.button("Undo").click()
@@ -248,7 +248,7 @@ class Removing(Site):
         self.button("Earlier packages").click()
         self.button("Remove").click()
         page.get_by_text("None yet.").wait_for()
-        self.button("Bring it back").click()
+        self.button("Restore").click()
         self.button("Show trial").or_(
             page.get_by_role("dialog").get_by_role("button", name="Download")
         ).first.wait_for()

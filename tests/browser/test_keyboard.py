@@ -50,7 +50,7 @@ class Keyboard(Site):
             save(root / "in/hull_roughness.png", noise(64, 4, 1))
             save_glb(root / "in/hull.glb", quads({"Hull": 2}))
             # What the browser's own dialog gives; a key on the entry of the menu opens it.
-            self.tab_to("Bring in")
+            self.tab_to("Import")
             self.press("Enter")
             page.get_by_role("menuitem", name="A folder").wait_for()
             with page.expect_file_chooser() as chooser:

@@ -131,7 +131,7 @@ class Left(Site):
         page.get_by_text("is usual").wait_for()
         self.axe("meshes, dark")
         self.go("Scene")
-        self.button("Stand plates in the scene").click()
+        self.button("Add plates to the scene").click()
         page.get_by_role("heading", name="plates", exact=True).wait_for()
         self.axe("scene, dark")
         self.go("Checks")

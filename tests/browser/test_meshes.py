@@ -267,7 +267,7 @@ class Meshes(Site):
         self.button("Copy assignments from…").click()
         dialog = page.get_by_role("dialog")
         dialog.get_by_text("as Front: the same name").wait_for()
-        box = dialog.get_by_role("checkbox", name="front wears tile")
+        box = dialog.get_by_role("checkbox", name="Assign tile to front")
         box.uncheck()
         self.assertTrue(dialog.get_by_role("button", name="Assign 0").is_disabled())
         box.check()

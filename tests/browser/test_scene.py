@@ -24,7 +24,7 @@ class Scene(Site):
         self.go("Scene")
 
     def stand(self) -> None:
-        self.button("Stand plates in the scene").click()
+        self.button("Add plates to the scene").click()
         self.thing("plates").wait_for()
         # What was stood last is chosen, with a line round it.
         self.drawn(4, 8)

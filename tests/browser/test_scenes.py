@@ -41,6 +41,6 @@ class Scenes(Site):
         along.get_by_text("vertex colours").wait_for()
         self.button("Export and test").click()
         page.get_by_role("heading", name="Under the same light").wait_for()
-        page.get_by_role("button", name="figure scene: equal").click()
+        page.get_by_role("button", name="figure scene: identical").click()
         page.get_by_role("heading", name="The scene of the file arrived as it was meant").wait_for()
         self.axe("the trial of a scene")

@@ -102,7 +102,7 @@ class PeopleTogether(TeamMode, Site):
         page.get_by_label("Of").click()
         page.get_by_role("option", name="the whole project").click()
         page.get_by_role("button", name="Restore the version after").first.click()
-        page.get_by_role("listitem").filter(has_text="bring back").first.wait_for()
+        page.get_by_role("listitem").filter(has_text="restore").first.wait_for()
         page.keyboard.press("Escape")
         self.assertNotIn("plain_copy", Project.objects.get(pk=project.pk).document.materials)
 
@@ -122,7 +122,7 @@ class PeopleTogether(TeamMode, Site):
         page.reload()
         self.menu(page, "People…")
         page.get_by_role("button", name="Remove will").click()
-        asked = page.get_by_role("dialog", name="Take will out?")
+        asked = page.get_by_role("dialog", name="Remove will?")
         expect(asked).to_contain_text("the API key night build")
         self.axe("taking somebody out")
         asked.get_by_role("button", name="Remove").click()

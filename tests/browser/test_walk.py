@@ -34,7 +34,7 @@ class Walk(Site):
             (root / "in/model.fbx").write_bytes(b"x")
             self.bring_in(root / "in")
         incoming = page.get_by_role("region", name="Files coming in")
-        incoming.get_by_text("2 files could not be brought in").wait_for()
+        incoming.get_by_text("2 files could not be imported").wait_for()
         self.assertIn("open formats", incoming.inner_text())
         self.axe("incoming files")
         incoming.get_by_role("button", name="Close").click()
@@ -53,9 +53,9 @@ class Walk(Site):
         page.get_by_role("option", name="Height").click()
         self.axe("correcting a map")
         self.button("Set").click()
-        reader.get_by_text("You say: height").wait_for()
+        reader.get_by_text("Set by you: height").wait_for()
         page.keyboard.press("Control+z")
-        reader.get_by_text("We think: packed, occlusion").wait_for()
+        reader.get_by_text("Detected: packed, occlusion").wait_for()
         self.axe("maps")
 
         # Materials: from a set in one action, then a constant, an adjustment, settings.
@@ -159,7 +159,7 @@ class Walk(Site):
         page.get_by_title("plain_copy").and_(page.get_by_role("button")).wait_for()
 
         page.get_by_role("button", name="Test plates").click()
-        page.get_by_role("menuitem", name="Bring back “before”").click()
+        page.get_by_role("menuitem", name="Restore “before”").click()
         page.get_by_title("plain_copy").and_(page.get_by_role("button")).wait_for(state="detached")
         self.button("Undo").click()
         page.get_by_title("plain_copy").and_(page.get_by_role("button")).wait_for()

@@ -29,7 +29,7 @@ def start() -> Document:
 class Labels(TestCase):
     def test_every_edit_says_what_it_does_in_words(self) -> None:
         cases: list[tuple[dict, str]] = [
-            ({"kind": "rename-project", "name": "Hull"}, "name the project Hull"),
+            ({"kind": "rename-project", "name": "Hull"}, "rename the project to Hull"),
             ({"kind": "set-target", "target": "gltf-split"}, "target gltf-split"),
             ({"kind": "set-map", "maps": ["tile_orm"]}, "tile_orm: confirmed"),
             ({"kind": "set-map", "maps": ["tile_nrm"], "normal_y": "+"}, "tile_nrm: green +Y"),
@@ -158,7 +158,7 @@ class Refusals(TestCase):
             feed(layers=[{"amount": 1.5}]),
             feed(layers=[{"op": "screen"}]),
             {"kind": "add-material", "name": ""},
-            {"kind": "add-material", "name": "x" * 121},
+            {"kind": "add-material", "name": "x" * 256},
             {"kind": "set-map", "maps": []},
             {"kind": "set-map", "maps": ["tile_orm"], "normal_y": "up"},
             {"kind": "assign", "mesh": "plates", "slots": [], "material": None},

@@ -667,6 +667,29 @@ class WaivedAndRules(TestCase):
         expected = 3 * sum(max(1, (512 >> i) // 4) ** 2 * 16 for i in range(10)) / 1e6
         self.assertIn(f"{expected:,.1f} MB", finding.message)
 
+    def test_density_is_that_of_the_base_colour_as_it_is_exported(self) -> None:
+        """Decision 72, and the target's own rules for sizes; the fix ends the finding there too."""
+
+        def small_colour(root: Path, raw: Raw) -> None:
+            raw["rules"] = {"density": {"": 1.0}}
+            path = root / "maps/crate_col.png"
+            save(path, cv2.resize(cv2.imread(str(path)), (128, 128))[..., ::-1].copy())
+
+        (finding,) = [f for f in findings(small_colour) if f.code == "density-off-rule"]
+        self.assertIn(f"{0.3 * 128:,.0f} texels", finding.message)
+
+        def halved(_: Path, raw: Raw) -> None:
+            plain = find_profile("gltf-glb").model_dump(mode="json", by_alias=True)
+            raw["targets"] = {"half": plain | {"id": "half", "halve": 1, "resize": "down"}}
+            raw["target"] = "half"
+            raw["rules"] = {"density": {"": 0.3 * 64}}
+
+        with folder() as root, opened(root, halved) as project:
+            (finding,) = [f for f in check(project) if f.code == "density-off-rule"]
+            self.assertIn(f"{0.3 * 256:,.0f} texels", finding.message)
+            after = check(Project(changed(project, finding), project.find))
+        self.assertNotIn("density-off-rule", {f.code for f in after})
+
     def test_density_counts_map_and_tiling(self) -> None:
         # By hand: a side of a metre is 0.3 of the map, which is 512 texels, twice over.
         def spoil(_: Path, raw: Raw) -> None:

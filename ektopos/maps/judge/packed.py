@@ -23,6 +23,13 @@ PACKINGS: tuple[tuple[tuple[Role, Role, Role], float], ...] = (
 )
 """What R, G and B of a packed map hold, and how often. glTF 2.0, 3.9.2 puts roughness in G and
 metallic in B; the shares are common practice, with no source."""
+PACKING_PRESETS: tuple[tuple[Role, ...], ...] = (
+    *(packing for packing, _ in PACKINGS),
+    ("occlusion", "gloss", "metallic"),
+    ("metallic", "occlusion", "height", "gloss"),
+)
+"""The packings that a person can choose from, by R, G, B and A; those with gloss are told by names
+alone. Common practice."""
 MOST = 0.8
 """How sure a packed map can be without a name: roughness and gloss look alike."""
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from django.conf import settings
 from django.core.exceptions import ObjectDoesNotExist, RequestDataTooBig
 from django.db import IntegrityError, OperationalError
 from django.http import Http404, HttpRequest, HttpResponse, UnreadablePostError
@@ -184,7 +185,7 @@ def too_big(request: HttpRequest, problem: RequestDataTooBig) -> HttpResponse:
     return _refused(
         request,
         413,
-        "The request is larger than 32 MiB.",
+        f"The request is larger than {settings.DATA_UPLOAD_MAX_MEMORY_SIZE // 2**20} MiB.",
         hint="Send less at once; files go to /api/uploads.",
     )
 

@@ -116,7 +116,7 @@ def bring_back(request: HttpRequest, project_id: UUID, revision_id: RowId, given
     """Bring the state after a step back, as a step that can be undone."""
     project = project_or_404(project_id)
     revision = get_object_or_404(project.revisions, pk=revision_id)
-    label = f"bring back “{revision.label}” of {revision.made:%d %b %H:%M}"
+    label = f"restore the version after “{revision.label}” of {revision.made:%d %b %H:%M}"
     project.restore(revision, given.revision, label, given.page)
     return shown(project_or_404(project_id))
 

@@ -11,6 +11,7 @@ from ninja import Router, Schema
 from pydantic import BaseModel, TypeAdapter
 
 from ektopos.document import NamingRule, Role
+from ektopos.edits.maps import uses_of_maps
 from ektopos.errors import MissingReference
 from ektopos.images import ImageHeader
 from ektopos.maps import Facts, Verdict, identify, recheck, set_of_each
@@ -56,6 +57,8 @@ class BoardMap(BaseModel):
     is_float: bool
     bytes: int
     used_by: list[str]
+    uses: list[str]
+    """What it is used for, in words."""
 
 
 class ChannelOut(Schema):
@@ -130,6 +133,7 @@ def _board(
         state__in=("waiting", "running"), kind__in=("bring-in", "measure")
     ).exists()
     set_of = set_of_each(sets_of(document))
+    uses = uses_of_maps(document)
     users: dict[str, list[str]] = {}
     for material, entry in document.materials.items():
         for used in entry.maps():
@@ -178,6 +182,7 @@ def _board(
                     is_float=header.is_float if header else False,
                     bytes=sizes.get(shas[name], 0) if facts else 0,
                     used_by=users.get(name, []),
+                    uses=uses.get(name, []),
                 ),
                 facts,
                 verdict,

@@ -298,7 +298,5 @@ def restore_checkpoint(
     """Bring a named state back, as a step that can be undone."""
     project = project_or_404(project_id)
     checkpoint = get_object_or_404(project.checkpoints, pk=checkpoint_id)
-    project.restore(
-        checkpoint.revision, given.revision, f"bring back “{checkpoint.name}”", given.page
-    )
+    project.restore(checkpoint.revision, given.revision, f"restore “{checkpoint.name}”", given.page)
     return shown(project_or_404(project_id))

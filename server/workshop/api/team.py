@@ -35,6 +35,8 @@ RoleName = Literal["look", "work", "own"]
 Label = Annotated[str, Field(max_length=120)]
 Days = Annotated[int, Field(ge=1, le=366)]
 INVITED_DAYS = 14
+LINK_DAYS, KEY_DAYS = 14, 90
+"""How long view-only links and API keys last, where nothing else is asked for."""
 
 
 class Me(Schema):
@@ -99,7 +101,7 @@ class Share(Schema):
     """A link by which anybody may look."""
 
     label: Label = ""
-    days: Days = 14
+    days: Days = LINK_DAYS
 
 
 class NewKey(Schema):
@@ -107,7 +109,7 @@ class NewKey(Schema):
 
     label: Label
     scope: Literal["look", "work"] = "work"
-    days: Days = 90
+    days: Days = KEY_DAYS
 
 
 class Issued(Schema):

@@ -3285,8 +3285,8 @@ export interface components {
         };
         /**
          * RemoveMaps
-         * @description Take maps out of the project; maps that feed something stay, and it is said, unless their
-         *     feeds are to go with them.
+         * @description Remove maps from the project; maps that something uses stay, and it is said, unless those
+         *     uses are to go with them.
          */
         RemoveMaps: {
             /**
@@ -4148,6 +4148,8 @@ export interface components {
             bytes: number;
             /** Used By */
             used_by: string[];
+            /** Uses */
+            uses: string[];
         };
         /**
          * ChannelOut

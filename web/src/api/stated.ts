@@ -1,5 +1,6 @@
 // What a person has stated, read from the document, and what edits make of it before the server has answered.
 // Whatever is computed comes from the server; what is only said is shown at once.
+import { PLAIN_GROUND, PLAIN_SUN } from './tables'
 import type { Document, Edit, Feed, InputName, Material } from './types'
 
 type Inputs = NonNullable<Material['inputs']>
@@ -225,11 +226,11 @@ export function applied(document: Document, edit: Edit): Document {
       })
     case 'set-ground':
       return withScene(document, {
-        ground: edit.change && { ...GROUND, ...document.scene?.ground, ...edit.change },
+        ground: edit.change && { ...PLAIN_GROUND, ...document.scene?.ground, ...edit.change },
       })
     case 'set-sun':
       return withScene(document, {
-        sun: edit.change && { ...SUN, ...document.scene?.sun, ...edit.change },
+        sun: edit.change && { ...PLAIN_SUN, ...document.scene?.sun, ...edit.change },
       })
     case 'set-panorama':
       return withScene(document, { panorama: edit.map })
@@ -237,10 +238,6 @@ export function applied(document: Document, edit: Edit): Document {
       return document
   }
 }
-
-/** What a ground and a sun are that nothing is said of, as in the core's document/scene.py. */
-const GROUND = { size: 20, tile: 2 }
-const SUN = { turn: 35, height: 40, strength: 3 }
 
 function withScene(document: Document, part: Partial<NonNullable<Document['scene']>>): Document {
   return { ...document, scene: { ...document.scene, ...part } }

@@ -408,7 +408,83 @@ export const OWN_SETTINGS = [
 
 export const LONGEST_NAME = 255 as const
 
+export const COLOUR_ROLES = [
+  "base_color",
+  "emission",
+  "specular",
+  "subsurface"
+] as const
+
+export const PLAIN_GROUND = {
+  "size": 20.0,
+  "tile": 2.0
+} as const
+
+export const PLAIN_SUN = {
+  "turn": 35.0,
+  "height": 40.0,
+  "strength": 3.0
+} as const
+
+export const STAGE_SIZES = {
+  "quick": 256,
+  "full": 1024
+} as const
+
+export const LINK_DAYS = 14 as const
+
+export const KEY_DAYS = 90 as const
+
 export const OVERLAP = 0.005 as const
+
+export const PACKING_PRESETS = [
+  [
+    "occlusion",
+    "roughness",
+    "metallic"
+  ],
+  [
+    "metallic",
+    "roughness",
+    "occlusion"
+  ],
+  [
+    "roughness",
+    "metallic",
+    "occlusion"
+  ],
+  [
+    "occlusion",
+    "metallic",
+    "roughness"
+  ],
+  [
+    "roughness",
+    "occlusion",
+    "metallic"
+  ],
+  [
+    "metallic",
+    "occlusion",
+    "roughness"
+  ],
+  [
+    "occlusion",
+    "roughness",
+    "height"
+  ],
+  [
+    "occlusion",
+    "gloss",
+    "metallic"
+  ],
+  [
+    "metallic",
+    "occlusion",
+    "height",
+    "gloss"
+  ]
+] as const
 
 export const LIGHT_TABLE = {
   "overcast": {

@@ -105,7 +105,7 @@ export function History({ packages, show }: { packages: Package[]; show: (id: nu
               className="link"
               onClick={(event) => setGone(event.currentTarget, { pack: taken, back: true })}
             >
-              Bring it back
+              Restore
             </button>{' '}
             within a day.
           </p>

@@ -83,7 +83,7 @@ export function FollowFolders({ close }: { close: () => void }) {
                             }}
                           />
                         }
-                        label="take by itself"
+                        label="replace automatically"
                       />
                     </td>
                     <td>

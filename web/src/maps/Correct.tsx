@@ -213,7 +213,7 @@ export function Correct({
 }
 
 /** Whether the channels hold just what a usual packing says. */
-const fits = (packing: Role[], each: Record<string, Role>, letters: string[]) =>
+const fits = (packing: readonly Role[], each: Record<string, Role>, letters: string[]) =>
   letters.every((letter, index) => (each[letter] ?? 'unknown') === (packing[index] ?? 'unknown'))
 
 function RoleSelect({

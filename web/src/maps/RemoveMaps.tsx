@@ -1,9 +1,9 @@
 import { useEdit } from '../api/changes'
-import { useProject } from '../api/queries'
+import { useBoard } from '../api/queries'
 import { Confirm } from '../components/Confirm'
-import { INPUT_WORDS, count } from '../words'
+import { count } from '../words'
 
-/** Asks before maps are taken out, and names every input that they feed. */
+/** Asks before maps are removed, and names everything that they are used for. */
 export function RemoveMaps({
   names,
   close,
@@ -14,21 +14,8 @@ export function RemoveMaps({
   done?: () => void
 }) {
   const edit = useEdit()
-  const materials = useProject().data?.document.materials ?? {}
-  const fed = Object.entries(materials).flatMap(([material, entry]) =>
-    (
-      Object.entries(entry.inputs ?? {}) as [
-        keyof typeof INPUT_WORDS,
-        NonNullable<typeof entry.inputs>[string],
-      ][]
-    )
-      .filter(([, feed]) =>
-        [feed.map, ...(feed.layers ?? []).flatMap((layer) => [layer.map, layer.mask?.map])].some(
-          (map) => map != null && names.includes(map),
-        ),
-      )
-      .map(([input]) => `${INPUT_WORDS[input].name.toLowerCase()} of ${material}`),
-  )
+  const board = useBoard().data ?? []
+  const uses = board.filter((map) => names.includes(map.name)).flatMap((map) => map.uses)
   const what = names.length === 1 ? names[0]! : count(names.length, 'map')
   return (
     <Confirm
@@ -36,23 +23,26 @@ export function RemoveMaps({
       action="Remove"
       close={close}
       done={() =>
-        void edit({ kind: 'remove-maps', maps: names, with_feeds: fed.length > 0 }).then(
+        void edit({ kind: 'remove-maps', maps: names, with_feeds: uses.length > 0 }).then(
           (after) => after && done?.(),
         )
       }
     >
-      {fed.length > 0 ? (
+      {uses.length > 0 ? (
         <>
-          <p>△ It feeds {count(fed.length, 'input')}, which will be fed by nothing then:</p>
+          <p>
+            △ {names.length === 1 ? 'It is' : 'They are'} used as follows, and will be missing
+            there:
+          </p>
           <ul>
-            {fed.slice(0, 12).map((text) => (
+            {uses.slice(0, 12).map((text) => (
               <li key={text}>{text}</li>
             ))}
           </ul>
-          {fed.length > 12 && <p className="small">and {fed.length - 12} more</p>}
+          {uses.length > 12 && <p className="small">and {uses.length - 12} more</p>}
         </>
       ) : (
-        <p>Nothing is fed from {names.length === 1 ? 'it' : 'them'}.</p>
+        <p>Nothing uses {names.length === 1 ? 'it' : 'them'}.</p>
       )}
       <p className="small">This is one step; Undo brings everything back.</p>
     </Confirm>

@@ -1,16 +1,12 @@
 // What it takes to say what a map is.
+import { COLOUR_ROLES as COLOURS, PACKING_PRESETS } from '../api/tables'
 import type { BoardMap, Edit, Role } from '../api/types'
 
-export const COLOUR_ROLES: Role[] = ['base_color', 'emission', 'specular', 'subsurface']
+/** Roles that hold colours, and so are sRGB: the core's list. */
+export const COLOUR_ROLES: readonly Role[] = COLOURS
 
-/** Usual ways of packing, by the channels R, G, B and A; common practice in the trade. */
-export const PACKINGS: Role[][] = [
-  ['occlusion', 'roughness', 'metallic'],
-  ['roughness', 'metallic', 'occlusion'],
-  ['metallic', 'roughness', 'occlusion'],
-  ['occlusion', 'gloss', 'metallic'],
-  ['metallic', 'occlusion', 'height', 'gloss'],
-]
+/** The packings to choose from, by the channels R, G, B and A: the core's table. */
+export const PACKINGS: readonly (readonly Role[])[] = PACKING_PRESETS
 
 /** The encoding that a map of these roles has: a packed one holds data, one quantity has its own, and alpha has none. */
 export function encodingOf(roles: BoardMap['roles'], isFloat: boolean): 'srgb' | 'linear' {

@@ -9,6 +9,7 @@ import {
 } from '@mui/material'
 import { useState } from 'react'
 
+import { KEY_DAYS, LINK_DAYS } from '../api/tables'
 import { Confirm } from '../components/Confirm'
 import { copyText } from '../components/copyText'
 import { ago } from '../words'
@@ -122,8 +123,8 @@ export function PeopleDialog({ close }: { close: () => void }) {
               end={(row) => changes.end.mutate({ kind: 'link', row })}
               issue={(label) =>
                 changes.share.mutate(
-                  { label, days: 14 },
-                  { onSuccess: show('Anybody with this link may look for 14 days.') },
+                  { label, days: LINK_DAYS },
+                  { onSuccess: show(`Anybody with this link may look for ${LINK_DAYS} days.`) },
                 )
               }
             />
@@ -136,8 +137,8 @@ export function PeopleDialog({ close }: { close: () => void }) {
               end={(row) => changes.end.mutate({ kind: 'key', row })}
               issue={(label) =>
                 changes.newKey.mutate(
-                  { label: label || 'key', scope: 'work', days: 90 },
-                  { onSuccess: show('The key, for 90 days.') },
+                  { label: label || 'key', scope: 'work', days: KEY_DAYS },
+                  { onSuccess: show(`The key, for ${KEY_DAYS} days.`) },
                 )
               }
             />

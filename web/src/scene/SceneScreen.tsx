@@ -131,8 +131,8 @@ export function SceneScreen() {
               {ready.length < meshes.length
                 ? 'Measuring meshes …'
                 : ready.length === 1
-                  ? `Stand ${ready[0]!.name} in the scene`
-                  : `Stand ${count(ready.length, 'mesh', 'meshes')} side by side`}
+                  ? `Add ${ready[0]!.name} to the scene`
+                  : `Add ${count(ready.length, 'mesh', 'meshes')} side by side`}
             </Button>
           </>
         )}

@@ -23,13 +23,13 @@ import {
 
 import type { StageLook } from '../api/types'
 import { STAGE } from '../theme'
+import { STAGE_SIZES } from '../api/tables'
 import { setDepth, setInside, withSurface } from './surface'
 import { useKept } from './kept'
 import { together } from './together'
 import { useView } from './view'
 
-const QUICK = 256
-const FULL = 1024
+const { quick: QUICK, full: FULL } = STAGE_SIZES
 const KEPT = 160
 /** Milliseconds after which pictures that are still on their way are spoken of. */
 const LONG = 600

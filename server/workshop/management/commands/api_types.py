@@ -14,7 +14,9 @@ from django.conf import settings
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 
 from ektopos.checks.reports import codes_as_markdown
-from ektopos.document import INPUTS, OWN_SETTINGS, TABLE, Feed
+from ektopos.document import COLOUR_ROLES, INPUTS, OWN_SETTINGS, TABLE, Feed
+from ektopos.document.scene import Ground, Sun
+from ektopos.maps.judge.packed import PACKING_PRESETS
 from ektopos.materials.adjust import ADJUSTMENTS
 from ektopos.meshes.texels import OVERLAP
 from ektopos.names import LONGEST_GIVEN
@@ -22,6 +24,8 @@ from ektopos.shading import LIGHTS
 from ektopos.shading.filtered import LEVELS, LIGHTS_KEY, SIZE
 from ektopos.shading.lights import EDGE
 from ektopos.targets.quantities import CARRIES
+from server.workshop.api.team import KEY_DAYS, LINK_DAYS
+from server.workshop.pictures import QUICK, REDUCED
 
 
 class Command(BaseCommand):
@@ -69,7 +73,14 @@ def _tables() -> str:
         "CARRIES": CARRIES,
         "OWN_SETTINGS": OWN_SETTINGS,
         "LONGEST_NAME": LONGEST_GIVEN,
+        "COLOUR_ROLES": COLOUR_ROLES,
+        "PLAIN_GROUND": Ground().model_dump(mode="json", exclude={"material"}),
+        "PLAIN_SUN": Sun().model_dump(mode="json"),
+        "STAGE_SIZES": {"quick": QUICK, "full": REDUCED},
+        "LINK_DAYS": LINK_DAYS,
+        "KEY_DAYS": KEY_DAYS,
         "OVERLAP": OVERLAP,
+        "PACKING_PRESETS": PACKING_PRESETS,
         "LIGHT_TABLE": {name: asdict(light) for name, light in LIGHTS.items()},
         "PANEL_EDGE": EDGE,
         "FILTERED_LIGHTS": {"key": LIGHTS_KEY, "size": SIZE, "levels": LEVELS},
