@@ -125,7 +125,7 @@ class Site(LiveServerTestCase):
         self.open("/")
         self.button("New project").click()
         self.page.get_by_label("Project name").fill(name)
-        self.button("Begin").click()
+        self.button("Create").click()
         self.page.wait_for_url("**/maps")
         self.page.get_by_text("No maps yet").wait_for()
         return self.page.url.removesuffix("/maps")

@@ -3,6 +3,8 @@ import { useState } from 'react'
 
 interface Props {
   title: string
+  /** The verb on the button; the first word of the title by itself. */
+  action?: string
   label: string
   initial: string
   close: () => void
@@ -11,7 +13,7 @@ interface Props {
 }
 
 /** A dialog that asks for one name. */
-export function AskName({ title, label, initial, close, done, hint }: Props) {
+export function AskName({ title, action, label, initial, close, done, hint }: Props) {
   const [name, setName] = useState(initial)
   const good = name.trim() !== ''
   return (
@@ -40,7 +42,7 @@ export function AskName({ title, label, initial, close, done, hint }: Props) {
         <DialogActions>
           <Button onClick={close}>Cancel</Button>
           <Button type="submit" variant="contained" disabled={!good}>
-            {title.split(' ')[0]}
+            {action ?? title.split(' ')[0]}
           </Button>
         </DialogActions>
       </form>

@@ -175,6 +175,7 @@ export function ProjectsScreen() {
       {naming && (
         <AskName
           title="New project"
+          action="Create"
           label="Project name"
           initial="Untitled"
           close={() => setNaming(false)}
