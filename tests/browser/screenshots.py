@@ -82,7 +82,7 @@ def take(page: Page, home: str) -> None:
         cv2.imwrite(str(path), washed)
         page.goto(f"{home}/maps")
         page.get_by_label("Files to import").set_input_files(path)
-        page.get_by_role("button", name="Look…").click(timeout=60_000)
+        page.get_by_role("button", name="Review…").click(timeout=60_000)
     page.get_by_role("table", name="What changes").wait_for(timeout=60_000)
     shot("changed_files")
 

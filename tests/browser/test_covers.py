@@ -20,7 +20,7 @@ class Covers(Site):
         covers = page.get_by_role("region", name="Material layers")
         covers.get_by_role("button", name="Add material layer").click()
         page.get_by_role("option", name="plain").click()
-        covers.get_by_text("Material layer").wait_for()
+        covers.locator("legend.small").wait_for()
         whole = self.stage_pixels(unlike=before)
         covers.get_by_role("combobox", name="Only where").fill("gloss")
         page.get_by_role("option", name="tile_gloss").click()
@@ -51,9 +51,9 @@ class Covers(Site):
 
         self.to_material("tile")
         covers.get_by_role("button", name="Remove").click()
-        covers.get_by_text("Material layer").wait_for(state="detached")
+        covers.locator("legend.small").wait_for(state="detached")
         self.button("Undo").click()
-        covers.get_by_text("Material layer").wait_for()
+        covers.locator("legend.small").wait_for()
         self.assertEqual(self.complaints, [])
 
     def test_layers_are_constants_and_maps_in_an_order_of_ones_own(self) -> None:

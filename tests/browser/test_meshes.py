@@ -266,7 +266,7 @@ class Meshes(Site):
         page.get_by_role("tab", name="copy").click()
         self.button("Copy assignments from…").click()
         dialog = page.get_by_role("dialog")
-        dialog.get_by_text("as Front: the same name").wait_for()
+        dialog.get_by_text("as Front has: the same name").wait_for()
         box = dialog.get_by_role("checkbox", name="Assign tile to front")
         box.uncheck()
         self.assertTrue(dialog.get_by_role("button", name="Assign 0").is_disabled())

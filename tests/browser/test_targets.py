@@ -65,13 +65,13 @@ class Targets(Site):
         self.button("Guide").wait_for()
         page.keyboard.press("Shift+Slash")
         guide = page.get_by_role("dialog", name="A guide for artists")
-        guide.get_by_role("heading", name="Export and the trial").wait_for()
+        guide.get_by_role("heading", name="Export and trial import").wait_for()
         guide.get_by_role("cell", name="wrong-encoding").wait_for()
         self.axe("guide")
         page.keyboard.press("Escape")
         guide.wait_for(state="detached")
         self.button("Guide").click()
-        guide.get_by_role("heading", name="The job").wait_for()
+        guide.get_by_role("heading", name="From maps to a package").wait_for()
         self.assertEqual(self.complaints, [])
 
     def test_the_keys_named_at_the_foot_work(self) -> None:
