@@ -22,7 +22,7 @@ from pydantic import TypeAdapter
 
 from ektopos.edits import Edit
 from server.workshop import reading_apart
-from server.workshop.models import Job, Project
+from server.workshop.models import Job, Project, facts
 from tests.browser.chromium import PIXELS, chromium
 from tests.samples import folder, project_folder
 
@@ -87,6 +87,8 @@ class Site(LiveServerTestCase):
 
     def setUp(self) -> None:
         keep_worker()
+        # The database is emptied between tests, and this process remembers what was in it.
+        facts._values.clear()
         # As in a page zoomed out to half: the same layout, and a quarter of the texels to be drawn
         # without a graphics card.
         context = browser(self.draws).new_context(

@@ -179,7 +179,9 @@ class Delivering(Site):
         dialog.get_by_role("checkbox", name="Automatically").check()
         self.button("Close").click()
         self.button("Deliver…").click()
-        dialog.get_by_role("checkbox", name="Automatically").and_(page.locator(":checked")).wait_for()
+        dialog.get_by_role("checkbox", name="Automatically").and_(
+            page.locator(":checked")
+        ).wait_for()
         dialog.get_by_label("Folder").fill(str(root / "none/game"))
         self.button("See what changes").click()
         dialog.get_by_text("is not there").wait_for()
