@@ -51,7 +51,7 @@ def take(page: Page, home: str) -> None:
     ).first.wait_for(timeout=180_000)
     shot("meshes")
     page.goto(f"{home}/checks")
-    page.get_by_role("button", name=re.compile("^Green points")).click()
+    page.get_by_role("button", name=re.compile("^Green channel")).click()
     page.get_by_role("slider", name=re.compile("^Divider")).nth(1).wait_for(timeout=60_000)
     shot("checks")
     page.goto(f"{home}/scene")
