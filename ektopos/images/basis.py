@@ -55,9 +55,11 @@ def encode_basis(
         pictures = [folder / f"{number}.png" for number in range(len(given))]
         for path, level in zip(pictures, given, strict=True):
             path.write_bytes(encode_png(level))
+        texels = sum(level.shape[0] * level.shape[1] for level in given)
         _run(
             [
                 "-ktx2",
+                *(["-no_multithreading"] if texels <= _SMALL else []),
                 *_EFFORT[basis, quality],
                 *(["-linear"] if encoding == "linear" else []),
                 "-force_alpha" if levels[0].shape[2] == 4 else "-no_alpha",
@@ -65,7 +67,8 @@ def encode_basis(
                 *(str(path) for path in pictures),
                 "-output_path",
                 name,
-            ]
+            ],
+            _PATIENCE + texels * _SECONDS_A_TEXEL,
         )
         made = [path.with_suffix(".ktx2").read_bytes() for path in pictures]
     return _said(_joined(made) if len(made) > 1 else made[0], encoding)
@@ -88,10 +91,33 @@ def encoder_path() -> Path:
     )
 
 
-def _run(arguments: list[str]) -> None:
-    done = subprocess.run(
-        [encoder_path(), *arguments], stdin=subprocess.DEVNULL, capture_output=True, text=True
-    )
+_SMALL = 256 * 256
+"""Texels up to which one thread is as fast as several."""
+_PATIENCE, _SECONDS_A_TEXEL = 60.0, 600.0 / 4096**2
+"""Ten times what the slowest quality takes on two cores."""
+_TRIES = 3
+
+
+def _run(arguments: list[str], seconds: float) -> None:
+    """Run the encoder. Its threads have been seen to wait for each other for ever, all work done:
+    one that takes far too long is ended, and does it again."""
+    for attempt in range(_TRIES):
+        try:
+            done = subprocess.run(
+                [encoder_path(), *arguments],
+                stdin=subprocess.DEVNULL,
+                capture_output=True,
+                text=True,
+                timeout=seconds,
+            )
+            break
+        except subprocess.TimeoutExpired:
+            if attempt + 1 == _TRIES:
+                raise EktoposError(
+                    f"its encoder did not end within {seconds:.0f} s.",
+                    subject="KTX2 with Basis Universal",
+                    hint="Try again when the machine is less busy.",
+                ) from None
     if done.returncode:
         said = (done.stdout + done.stderr).strip().splitlines()
         raise EktoposError(

@@ -282,6 +282,30 @@ class NoMistakeHides(TestCase):
                 self.assertTrue(all(level.dtype == np.uint8 for level in levels))
 
 
+class AnEncoderThatHangs(TestCase):
+    def test_it_is_ended_and_asked_again_and_given_up_in_a_sentence(self) -> None:
+        real, pixels = encoder.encoder_path(), [noise(16)]
+        meant = encode_basis(pixels, "srgb", "uastc", "low")
+        with folder() as root, mock.patch.multiple(encoder, _PATIENCE=2.0):
+            for hangs, comes in ((1, True), (9, False)):
+                script, count = root / f"encoder-{hangs}", root / f"tries-{hangs}"
+                script.write_text(
+                    f"#!/bin/sh\necho x >> {count}\n"
+                    f'[ "$(wc -l < {count})" -gt {hangs} ] || exec sleep 600\nexec "{real}" "$@"\n'
+                )
+                script.chmod(0o700)
+                with (
+                    self.subTest(hangs=hangs),
+                    mock.patch.dict(os.environ, EKTOPOS_BASISU=str(script)),
+                ):
+                    if comes:
+                        self.assertEqual(encode_basis(pixels, "srgb", "uastc", "low"), meant)
+                        continue
+                    with self.assertRaisesRegex(EktoposError, "did not end within 2 s"):
+                        encode_basis(pixels, "srgb", "uastc", "low")
+                    self.assertEqual(len(count.read_text().split()), 3)
+
+
 class WithoutItsEncoder(TestCase):
     def test_it_is_said_and_nothing_is_lost(self) -> None:
         with (
