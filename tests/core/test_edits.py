@@ -9,7 +9,8 @@ from unittest import TestCase
 from pydantic import TypeAdapter, ValidationError
 
 from ektopos.document import Document, document_json, load_document
-from ektopos.edits import Edit, apply_edits
+from ektopos.edits import Edit, RemoveMaps, apply_edits
+from ektopos.edits.maps import uses_of_maps
 from ektopos.errors import EktoposError, MissingReference
 from ektopos.materials import effective
 from tests.samples import project
@@ -366,3 +367,28 @@ class Meshes(TestCase):
         after = edited(document, {"kind": "remove-mesh", "mesh": "plates"})
         self.assertEqual(after.meshes, {})
         self.assertEqual(after.materials, document.materials)
+
+
+class UsesOfMaps(TestCase):
+    def test_masks_and_the_panorama_are_uses_and_nothing_of_them_goes_without_a_word(self) -> None:
+        document = Document.model_validate(
+            {
+                "ektopos": 1,
+                "name": "p",
+                "maps": {name: {"file": f"{name}.png"} for name in ("moss_mask", "sky", "free")},
+                "materials": {
+                    "moss": {},
+                    "wall": {"covers": [{"material": "moss", "mask": {"map": "moss_mask"}}]},
+                },
+                "scene": {"panorama": "sky"},
+            }
+        )
+        said = {"moss_mask": ["mask of moss over wall"], "sky": ["light of the scene"]}
+        self.assertEqual(uses_of_maps(document), said)
+        for name in said:
+            with self.subTest(name):
+                with self.assertRaises(EktoposError):
+                    apply_edits(document, [RemoveMaps(maps=[name])])
+                after = apply_edits(document, [RemoveMaps(maps=[name], with_feeds=True)])
+                self.assertNotIn(name, uses_of_maps(after))
+        self.assertNotIn("free", apply_edits(document, [RemoveMaps(maps=["free"])]).maps)
