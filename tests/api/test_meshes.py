@@ -50,7 +50,7 @@ class MeshesApi(Api):
             {"Hull": "tile", "Back": "tile_dull", "Bare": "plain", "Hull_2": "tile"},
         )
         self.assertNotEqual(after["key"], before["key"])
-        self.assertIn("called Hull", after["recipe"][0]["words"])
+        self.assertIn("to Hull", after["recipe"][0]["words"])
         self.assertEqual(self.client.get(f"/api/mesh-geometry/{after['key']}.glb").status_code, 200)
         undone = self.call(
             "post", f"/projects/{project['id']}/undo", {"revision": changed["revision"]}

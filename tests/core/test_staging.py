@@ -182,7 +182,10 @@ class Edits(TestCase):
         self.assertEqual(
             collisions([SetPanorama(map="sky")], before, lit), ["panorama of the scene"]
         )
-        self.assertIsNone(apply_edits(lit, [RemoveMaps(maps=["sky"])]).scene.panorama)
+        with self.assertRaisesRegex(EktoposError, "lights the scene"):
+            apply_edits(lit, [RemoveMaps(maps=["sky"])])
+        without = apply_edits(lit, [RemoveMaps(maps=["sky"], with_feeds=True)])
+        self.assertIsNone(without.scene.panorama)
 
     def test_meshes_and_materials_that_go_or_are_renamed(self) -> None:
         raw = {
