@@ -30,6 +30,8 @@ WrapPair = tuple[Wrap, Wrap]
 """In u and in v."""
 MAX_UV_SETS = 4
 """Of a mesh; what a file has beyond is said and left."""
+MAX_INSTANCES = 5_000
+"""Things that a mesh file may draw or scatter."""
 NormalSpace = Literal["tangent", "object"]
 ProfileUse = Literal["apply", "ignore"]
 Decoding = Literal["linear", "srgb", "stored"]

@@ -19,9 +19,10 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
+from ektopos.types import MAX_INSTANCES
+
 MAX_PRIMS = 30_000
 """Of the composed scene, every instance counted."""
-MAX_SCATTERED = 5_000
 _TEXT = b"#usda"
 _OF_INSTANCES = re.compile(
     rb"\b(?:positions|protoIndices|orientationsf?|scales|ids|velocities)(?:\.timeSamples)?"
@@ -99,15 +100,15 @@ def _opened(path: Path, member: str = "") -> Any:
 
 
 def _check_instances(text: bytes | mmap.mmap) -> None:
-    """Raises `ValueError` where a layer written as text scatters more than `MAX_SCATTERED` things:
+    """Raises `ValueError` where a layer written as text scatters more than `MAX_INSTANCES` things:
     the library reads a million such numbers a second, and only then says how many there are."""
     if text[: len(_TEXT)] != _TEXT or text.find(b"PointInstancer") < 0:
         return
     for found in _OF_INSTANCES.finditer(text):
         values = text[found.end() : text.find(b"]", found.end())]
         count = values.count(b"(") or values.count(b",")
-        if count > MAX_SCATTERED:
-            raise ValueError(f"it scatters {count:,} things; at most {MAX_SCATTERED:,} are read")
+        if count > MAX_INSTANCES:
+            raise ValueError(f"it scatters {count:,} things; at most {MAX_INSTANCES:,} are read")
 
 
 def confined_layer(path: Path, beside: list[str]) -> tuple[Any, list[str]]:

@@ -44,13 +44,9 @@ _KNOWN_THERE = {"ektopos", "numpy", "pydantic", "pydantic_core", *sys.stdlib_mod
 _NUMBERS = {
     ("numpy", "ndarray"),
     ("numpy", "dtype"),
-    ("numpy.core.multiarray", "_reconstruct"),
-    ("numpy.core.multiarray", "scalar"),
-    ("numpy.core.numeric", "_frombuffer"),
     ("numpy._core.multiarray", "_reconstruct"),
     ("numpy._core.multiarray", "scalar"),
     ("numpy._core.numeric", "_frombuffer"),
-    ("_codecs", "encode"),
 }
 """What NumPy makes its arrays of again."""
 

@@ -20,7 +20,6 @@ UNNORMALISED_BY = 0.01
 MAX_SLOTS = 1024
 MAX_TRIANGLES = 10_000_000
 """Of all instances together; a million take about 1 GB while they are measured."""
-MAX_INSTANCES = 5_000
 
 
 def check_slots(count: int) -> None:

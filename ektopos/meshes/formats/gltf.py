@@ -28,7 +28,6 @@ from ektopos.meshes.formats.gltf_accessors import DRACO, FLOAT, Accessors, Find,
 from ektopos.meshes.formats.held import held_nodes
 from ektopos.meshes.mesh import Mesh, Node
 from ektopos.meshes.parts import (
-    MAX_INSTANCES,
     MAX_TRIANGLES,
     Part,
     cofactor,
@@ -38,7 +37,7 @@ from ektopos.meshes.parts import (
     with_alpha,
 )
 from ektopos.names import LONGEST, shortened, unique_names
-from ektopos.types import MAX_UV_SETS
+from ektopos.types import MAX_INSTANCES, MAX_UV_SETS
 
 _READ_EXTENSIONS = {
     DRACO,

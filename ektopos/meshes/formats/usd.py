@@ -18,9 +18,10 @@ from numpy.typing import NDArray
 from ektopos.errors import UnreadableFile
 from ektopos.meshes.formats.usd_parts import divided, mesh_parts, placed
 from ektopos.meshes.mesh import Mesh, Node
-from ektopos.meshes.parts import MAX_INSTANCES, MAX_TRIANGLES, Part, join_parts
+from ektopos.meshes.parts import MAX_TRIANGLES, Part, join_parts
 from ektopos.names import shortened, unique_names
-from ektopos.usd_layers import MAX_SCATTERED, Find, confined_layer, gathered, strangers
+from ektopos.types import MAX_INSTANCES
+from ektopos.usd_layers import Find, confined_layer, gathered, strangers
 
 _NOT_DRAWN = ("guide", "proxy")
 USD_SUFFIXES = (".usd", ".usda", ".usdc", ".usdz")
@@ -162,8 +163,8 @@ def _scattered(
 
     when = Usd.TimeCode.EarliestTime()
     indices = np.array(instancer.GetProtoIndicesAttr().Get(when) or [], np.int64)
-    if len(indices) > MAX_SCATTERED:
-        raise ValueError(f"it has {len(indices):,} instances; at most {MAX_SCATTERED:,} are read")
+    if len(indices) > MAX_INSTANCES:
+        raise ValueError(f"it has {len(indices):,} instances; at most {MAX_INSTANCES:,} are read")
     mask = np.array(instancer.ComputeMaskAtTime(when) or np.ones(len(indices)), bool)
     given = instancer.ComputeInstanceTransformsAtTime(
         when, when, applyMask=UsdGeom.PointInstancer.IgnoreMask
