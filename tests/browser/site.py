@@ -177,18 +177,24 @@ class Site(LiveServerTestCase):
         self.page.get_by_title(name, exact=True).and_(self.page.get_by_role("button")).click()
         self.page.get_by_role("heading", name=name, exact=True).wait_for()
 
+    def _canvas(self) -> Locator:
+        return self.page.get_by_test_id("stage").locator("canvas")
+
+    def _pixels_now(self) -> np.ndarray:
+        """What the stage shows at this moment: `(96, 96, 4)` whole numbers, 0 to 255."""
+        texels = np.frombuffer(base64.b64decode(self._canvas().evaluate(PIXELS)), np.uint8)
+        return texels.reshape(96, 96, 4).astype(np.int32)
+
     def stage_pixels(self, unlike: np.ndarray | None = None) -> np.ndarray:
         """What the stage has really drawn: `(96, 96, 4)`, read back from its canvas once it has
         settled.
 
         With `unlike` given, waits until it differs from that, and fails if it never does.
         """
-        canvas = self.page.get_by_test_id("stage").locator("canvas")
-        canvas.wait_for()
+        self._canvas().wait_for()
         before = None
         for _ in range(100):
-            texels = np.frombuffer(base64.b64decode(canvas.evaluate(PIXELS)), np.uint8)
-            now = texels.reshape(96, 96, 4).astype(np.int32)
+            now = self._pixels_now()
             drawn = now[..., 3].max() > 0 and (unlike is None or not np.array_equal(now, unlike))
             if drawn and before is not None and np.array_equal(now, before):
                 return now
@@ -198,12 +204,21 @@ class Site(LiveServerTestCase):
             "the stage does not settle" if unlike is None else "the stage does not change"
         )
 
+    def stage_shows_again(self, expected: np.ndarray) -> None:
+        """Waits until the stage looks as it did: half a step in 255 apart in the mean."""
+        difference = np.inf
+        for _ in range(100):
+            difference = float(np.abs(self._pixels_now() - expected).mean())
+            if difference < 0.5:
+                return
+            self.page.wait_for_timeout(200)
+        raise AssertionError(f"the stage stays {difference:.2f} steps away from what it showed")
+
     def moves(self) -> None:
         """The stage shows something else again and again."""
-        canvas = self.page.get_by_test_id("stage").locator("canvas")
         seen: set[str] = set()
         for _ in range(200):
-            seen.add(canvas.evaluate(PIXELS))
+            seen.add(self._canvas().evaluate(PIXELS))
             if len(seen) > 3:
                 return
             self.page.wait_for_timeout(100)
