@@ -6,7 +6,7 @@ import os
 import sys
 import tempfile
 
-import ektopos.loading  # noqa: F401 — as all that starts a process
+import ektopos.base.library_setup  # noqa: F401 — as all that starts a process
 
 NAMES = (
     "checking",

@@ -9,12 +9,12 @@ from pathlib import Path
 
 import numpy as np
 
+from ektopos.base.types import Basis, Encoding, Quality
+from ektopos.base.vectors import decode_normals
 from ektopos.images import as_float, encode_png, read_image
 from ektopos.images.basis import encode_basis
 from ektopos.trial.engine.basis import read_basis
 from ektopos.trial.measure import errors_of
-from ektopos.types import Basis, Encoding, Quality
-from ektopos.vectors import decode_normals
 
 MAPS: list[tuple[str, Encoding, Basis]] = [
     ("T_PierIron_Diffuse_1K.png", "srgb", "etc1s"),

@@ -11,7 +11,7 @@ import numpy as np
 
 from bench.timing import median_ms
 from ektopos.maps import facts_of, identify
-from ektopos.matching import MatchMap, rank_sets, traits_of
+from ektopos.matching import MatchMap, rank_sets, spectra_of
 from ektopos.meshes import read_mesh
 
 
@@ -39,7 +39,7 @@ def run() -> None:
     rng = np.random.default_rng(1)
     pile = {
         f"{number:03d}": [
-            MatchMap(str(number), facts[row], traits_of(rng.random((256, 256, 3), np.float32)))
+            MatchMap(str(number), facts[row], spectra_of(rng.random((256, 256, 3), np.float32)))
         ]
         for number, row in zip(range(300), list(facts) * 3, strict=False)
     }

@@ -17,7 +17,7 @@ def run() -> None:
     """Print the seconds of both."""
     from demo.make import make_sample
     from ektopos.maps import facts_of
-    from ektopos.matching import MatchMap, rank_sets, traits_of
+    from ektopos.matching import MatchMap, rank_sets, spectra_of
     from ektopos.meshes import measure_mesh, read_mesh
     from tests.samples import noise, quads, save
 
@@ -33,7 +33,7 @@ def run() -> None:
         pile = {
             f"set{number:02d}": [
                 MatchMap(
-                    f"{number}.{which}", facts, traits_of(rng.random((256, 256, 3), np.float32))
+                    f"{number}.{which}", facts, spectra_of(rng.random((256, 256, 3), np.float32))
                 )
                 for which in range(MAPS)
             ]

@@ -10,7 +10,7 @@ from pathlib import Path
 
 from playwright.sync_api import Locator, Page, sync_playwright
 
-from ektopos.shading.lights import LIGHTS
+from ektopos.rendering.lights import LIGHTS
 from tests.browser.chromium import PIXELS, chromium
 from tests.workshop import Workshop
 

@@ -63,9 +63,9 @@ def material_folder(folder: Path) -> None:
 
 def run() -> None:
     """Print the medians of 5 runs, and their ratios to the decoding."""
+    from ektopos.export.profile import find_profile
+    from ektopos.export.write_package import export_package
     from ektopos.project import open_project
-    from ektopos.targets.export import export_package
-    from ektopos.targets.profile import find_profile
     from ektopos.trial.compare import run_trial
 
     with tempfile.TemporaryDirectory() as name:

@@ -30,9 +30,9 @@ def reordered(path: Path) -> None:
 
 def run() -> None:
     """Print the medians of 3 runs."""
+    from ektopos.export.profile import find_profile
+    from ektopos.export.write_package import export_package
     from ektopos.project import open_project
-    from ektopos.targets.export import export_package
-    from ektopos.targets.profile import find_profile
     from ektopos.trial.compare import run_trial
 
     document = {

@@ -9,7 +9,7 @@ import time
 from collections.abc import Iterator
 from pathlib import Path
 
-ASKING = str(Path(__file__).parents[1] / "ektopos" / "ask_warm.py")
+ASKING = str(Path(__file__).parents[1] / "ektopos/cli/ask_helper.py")
 
 
 @contextlib.contextmanager
@@ -17,7 +17,7 @@ def both_ways(folder: Path, *arguments: str) -> Iterator[dict[str, list[str]]]:
     """A command line by what it is called in a table: by itself, and done by a process that has
     loaded the core, which is there meanwhile."""
     warm = folder / "commands.sock"
-    helper = subprocess.Popen([sys.executable, "-m", "ektopos.warm", str(warm)])
+    helper = subprocess.Popen([sys.executable, "-m", "ektopos.cli.helper_process", str(warm)])
     try:
         while not warm.exists():
             time.sleep(0.1)

@@ -10,8 +10,8 @@ import numpy as np
 
 from demo.shapes import Part, joined, lathe, moved, sheet, write_glb
 from demo.textures import blend, clouds, colour, rivets, save, scratches, seams, step
+from ektopos.base.vectors import encode_normals
 from ektopos.maps.normals import flip_green, height_to_normal
-from ektopos.vectors import encode_normals
 
 SIZE = 2048
 

@@ -11,8 +11,8 @@ import numpy as np
 
 from demo.shapes import Part, box, flat_shaded, joined, lathe, moved, write_glb
 from demo.textures import blend, clouds, colour, patches, save, scratches, seams, step
+from ektopos.base.vectors import encode_normals
 from ektopos.maps.normals import flip_green, height_to_normal
-from ektopos.vectors import encode_normals
 
 SIZE = 1024
 TUBE = [(0.02, 0.02, 0.98, 0.36), (0.02, 0.40, 0.47, 0.66), (0.53, 0.40, 0.98, 0.66)]

@@ -11,9 +11,9 @@ import numpy as np
 
 from demo.shapes import box, flat_shaded, joined, lathe, moved, write_glb
 from demo.textures import blend, clouds, colour, save, scratches, seams, step
+from ektopos.base.vectors import encode_normals
 from ektopos.images import write_image
 from ektopos.maps.normals import height_to_normal
-from ektopos.vectors import encode_normals
 
 SIZE = 1024
 WIDE, HIGH = 512, 600

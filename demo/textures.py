@@ -9,8 +9,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from ektopos.base.types import Float
 from ektopos.images import quantise, write_image
-from ektopos.types import Float
 
 
 def clouds(size: int, seed: int, smoothness: float = 1.8, largest: float = 1.0) -> Float:

@@ -9,8 +9,8 @@ import numpy as np
 
 from demo.shapes import Part, box, flat_shaded, joined, sheet, write_glb
 from demo.textures import blend, clouds, colour, save, scratches
+from ektopos.base.vectors import encode_normals
 from ektopos.maps.normals import height_to_normal
-from ektopos.vectors import encode_normals
 
 SIZE = 1024
 HOLES = 14

@@ -16,15 +16,15 @@ from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
 
+from ektopos.base.errors import DiskFull, InvalidDocument, MissingReference, TooLarge, is_disk_full
+from ektopos.base.names import folded, free_name
+from ektopos.base.types import Progress, no_progress
 from ektopos.document import SUFFIX, Document, dump_document, load_document
-from ektopos.errors import DiskFull, InvalidDocument, MissingReference, TooLarge, is_disk_full
 from ektopos.meshes import Mesh, apply_recipe, companion_files, read_mesh
 from ektopos.meshes.formats.gltf import GLTF_SUFFIXES, load_gltf
 from ektopos.meshes.formats.gltf_accessors import read_buffers
-from ektopos.meshes.formats.kept import Original
+from ektopos.meshes.formats.gltf_passthrough import Original
 from ektopos.meshes.formats.scales import apply_scales
-from ektopos.names import folded, free_name
-from ektopos.types import Progress, no_progress
 
 MAX_ZIP_BYTES = 16 * 2**30
 MAX_ZIP_FILES = 20_000

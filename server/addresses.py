@@ -21,7 +21,7 @@ def verify(person: User, email: str) -> None:
     VerifiedAddress.objects.update_or_create(person=person, defaults={"email": email.lower()})
 
 
-def is_verified(person: User) -> bool:
+def has_verified_address(person: User) -> bool:
     """Whether the address of somebody's account counts."""
     return VerifiedAddress.objects.filter(person=person, email__iexact=person.email).exists()
 

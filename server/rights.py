@@ -19,14 +19,14 @@ from django.contrib.auth import logout
 from django.http import HttpRequest, HttpResponse, HttpResponseRedirect
 from django.utils.http import urlencode
 
-from ektopos.errors import MissingReference
+from ektopos.base.errors import MissingReference
 from server import second_factor
 from server.access import Answer, refusal
-from server.auditing import AUDITED, write_down_call
-from server.workshop.callers import Caller, find_caller
-from server.workshop.meshing import mesh_row
+from server.audit_middleware import AUDITED, write_down_call
+from server.workshop.mesh_cache import mesh_row
 from server.workshop.models import Job, Package, Project, Role, acting_for
 from server.workshop.pictures import kept_recipe
+from server.workshop.principals import Caller, find_caller
 
 LOOK, WORK, OWN = Role.LOOK, Role.WORK, Role.OWN
 Rule = Role | Literal["anybody", "known", "content"]
@@ -144,7 +144,7 @@ OPEN = ("/in", "/out", "/account/verify", "/join/", "/shared/", "/reset/", "/sso
 _HASH, _KEY = re.compile(r"\b[0-9a-f]{64}\b"), re.compile(r"[0-9a-f]{40}([0-9a-f]{24})?")
 
 
-class kept:
+class RightsMiddleware:
     """Let nobody do what they may not."""
 
     def __init__(self, get_response: Answer) -> None:

@@ -28,8 +28,8 @@ from django.utils.safestring import mark_safe
 from django.views.decorators.cache import never_cache
 from django.views.decorators.http import require_http_methods
 
+from server.administration_pages import end_sessions
 from server.limiting import has_tried_too_often, is_tried_too_often
-from server.looking_after import end_sessions
 from server.workshop.audit import write_down
 from server.workshop.models import SecondFactor, digest
 
@@ -42,7 +42,7 @@ _BACKEND = "django.contrib.auth.backends.ModelBackend"
 _WRONG = "This is not the code of now. Look at the app again; its clock has to be right."
 
 
-class Code(forms.Form):
+class CodeForm(forms.Form):
     """The digits."""
 
     code = forms.CharField(
@@ -52,7 +52,7 @@ class Code(forms.Form):
     )
 
 
-class CodeAndPassword(Code):
+class CodeAndPassword(CodeForm):
     """The digits, and who says them."""
 
     password = forms.CharField(
@@ -132,7 +132,7 @@ def enter_code(request: HttpRequest) -> HttpResponse:
     if factor is None or time.time() - pending["at"] > WAITS_FOR_CODE:
         return HttpResponseRedirect("/in")
     person: User = factor.person
-    form = Code(request.POST or None)
+    form = CodeForm(request.POST or None)
     # Whoever is here knows the password, so the name alone counts: no other address tries on.
     if is_tried_too_often("code-failed", who=person.username):
         said = f"Too many wrong codes. Try again in {settings.LOGIN_PAUSE_MINUTES:.0f} minutes."

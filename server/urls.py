@@ -37,7 +37,7 @@ urlpatterns = [
     path("api/", calls),
     path("documentation", documentation),
     path("enter", token_tried(access.enter)),
-    *(import_module("server.people").patterns if settings.TEAM else ()),
+    *(import_module("server.account_pages").patterns if settings.TEAM else ()),
     re_path(r"^(?!api/|assets/).*$", page),
 ]
 handler400 = access.bad_request

@@ -22,7 +22,7 @@ class TeamMode(TestCase):
         cls.enterClassContext(
             override_settings(TEAM=True, MIDDLEWARE=middleware, PASSWORD_HASHERS=quick)
         )
-        patterns = [*import_module("server.people").patterns, *urls.urlpatterns]
+        patterns = [*import_module("server.account_pages").patterns, *urls.urlpatterns]
         cls.enterClassContext(mock.patch.object(urls, "urlpatterns", patterns))
         clear_url_caches()
         cls.addClassCleanup(clear_url_caches)

@@ -1,7 +1,7 @@
 """Checks: what a person should know before handing over.
 
 Each family is a module of small functions registered with `@check`; each function yields
-`Finding`s. What the codes mean stands in `codes.py`, of which `docs/checks.md` is made.
+`Finding`s. What the codes mean stands in `catalogue.py`, of which `docs/checks.md` is made.
 `run_checks` runs them all on a project.
 """
 
@@ -21,13 +21,13 @@ from ektopos.checks import (  # noqa: F401 — importing registers the families
     slots,
     uvs,
 )
-from ektopos.checks.codes import CODES, FAMILIES, Code, Family, Severity
+from ektopos.checks.catalogue import CODES, FAMILIES, CheckCode, Family, Severity
 from ektopos.checks.registry import Finding, Known, MeshLook, Number, Remedy, run_checks
 
 __all__ = [
     "CODES",
     "FAMILIES",
-    "Code",
+    "CheckCode",
     "Family",
     "Finding",
     "Known",

@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterator
 from contextlib import suppress
 
-from ektopos.checks.registry import Examined, Finding, check, found
+from ektopos.base.errors import UnreadableFile
+from ektopos.checks.registry import Examined, Finding, check, finding
 from ektopos.document import TABLE
-from ektopos.errors import UnreadableFile
-from ektopos.targets.hand_over import UNSAID
-from ektopos.targets.left import leaving_of
-from ektopos.targets.plan import split_inputs
+from ektopos.export.dropped_features import exported_mesh_of
+from ektopos.export.hand_over import UNSAID
+from ektopos.export.plan import split_inputs
 
 
 @check
@@ -20,7 +20,7 @@ def inputs_at_two_places(examined: Examined) -> Iterator[Finding]:
         split = split_inputs(material, examined.profile)
         if split is not None:
             one, other = (TABLE[each].label.lower() for each in split)
-            yield found(
+            yield finding(
                 "places-differ",
                 f"material {name}",
                 f"Its {one} and {other} lie at different UVs.",
@@ -36,7 +36,7 @@ def shading_left_behind(examined: Examined) -> Iterator[Finding]:
         return
     for name, material in examined.materials.items():
         if material.shading == "unlit":
-            yield found(
+            yield finding(
                 "not-carried",
                 f"material {name}",
                 "It is unlit, which this target cannot say.",
@@ -52,9 +52,11 @@ def scenes_left_behind(examined: Examined) -> Iterator[Finding]:
     for name in examined.looks:
         left = []
         with suppress(UnreadableFile):
-            left = leaving_of(examined.project, examined.profile, name, examined.scene_of).left
+            left = exported_mesh_of(
+                examined.project, examined.profile, name, examined.scene_of
+            ).left
         for one in left:
-            yield found(
+            yield finding(
                 one.code,
                 one.subject,
                 one.message,

@@ -5,13 +5,13 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
-from ektopos.checks.registry import Examined, Finding, Number, Remedy, check, found
+from ektopos.checks.registry import Examined, Finding, Number, Remedy, check, finding
 from ektopos.checks.uvs import main_map
 from ektopos.edits import SetSetting
+from ektopos.export.plan import target_size
 from ektopos.maps.statistics import Statistics, thumbnail_of
 from ektopos.materials import Material
 from ektopos.meshes import SlotFacts
-from ektopos.targets.plan import target_size
 
 UNEVEN = 4.0
 """How many times sharper or coarser than the middle of its mesh a slot may be; common practice."""
@@ -64,7 +64,7 @@ def densities(examined: Examined) -> Iterator[Finding]:
             if wanted is not None:
                 times = density / wanted
                 if not 1 / rules.density_factor <= times <= rules.density_factor:
-                    yield found(
+                    yield finding(
                         "density-off-rule",
                         subject,
                         f"{density:,.0f} texels a metre; {wanted:,.0f} is this project’s rule.",
@@ -72,7 +72,7 @@ def densities(examined: Examined) -> Iterator[Finding]:
                         remedy=_smaller(examined, material, times),
                     )
             elif len(slots) > 1 and not 1 / UNEVEN <= density / middle <= UNEVEN:
-                yield found(
+                yield finding(
                     "density-uneven",
                     subject,
                     f"{density:,.0f} texels a metre; the middle of {name} has {middle:,.0f}.",
@@ -96,7 +96,7 @@ def repetition(examined: Examined) -> Iterator[Finding]:
         times = slot.density**2 * slot.area * abs(place.uv.tiling[0] * place.uv.tiling[1])
         uneven = unevenness(facts.statistics)
         if times >= OFTEN and uneven >= SEEN:
-            yield found(
+            yield finding(
                 "repeats-often",
                 f"mesh {name} · {slot.name}",
                 f"{fed.map} shows {times:,.0f} times on it, and its light and dark parts show "

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from ektopos.checks.registry import Examined, Finding, Remedy, check, found
+from ektopos.base.names import in_words
+from ektopos.base.types import Encoding
+from ektopos.checks.registry import Examined, Finding, Remedy, check, finding
 from ektopos.document import MapEntry
 from ektopos.edits import SetMap
 from ektopos.images import ImageHeader
 from ektopos.maps import encoding_of_roles
 from ektopos.maps.evidence import is_normal_saved_as_colour
-from ektopos.names import in_words
-from ektopos.types import Encoding
 
 
 def wanted_encoding(
@@ -38,7 +38,7 @@ def encoding_against_role(examined: Examined) -> Iterator[Finding]:
         if wanted is None or wanted == entry.encoding:
             continue
         held = in_words(", ".join(dict.fromkeys(entry.roles.values())))
-        yield found(
+        yield finding(
             "encoding-against-role",
             f"map {name}",
             f"It holds {held} and is read as {entry.encoding}.",
@@ -60,7 +60,7 @@ def wasted_channels(examined: Examined) -> Iterator[Finding]:
         header = examined.headers.get(name)
         one = list(entry.roles) == ["rgb"] and set(entry.roles.values()) <= grey
         if header is not None and header.channels >= 3 and one:
-            yield found(
+            yield finding(
                 "wasted-channels",
                 f"map {name}",
                 f"It holds one quantity in {header.channels} channels.",

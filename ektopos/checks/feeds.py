@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from ektopos.checks.registry import Examined, Finding, Remedy, check, found
+from ektopos.base.names import in_words
+from ektopos.base.types import Channels
+from ektopos.checks.registry import Examined, Finding, Remedy, check, finding
 from ektopos.document import TABLE, Feed, InputName, Role
 from ektopos.edits import ChangeFeed, SetFeed, SetSetting
 from ektopos.materials import Material, feed_problem
-from ektopos.materials.wire import contradiction, feed_from
-from ektopos.names import in_words
-from ektopos.types import Channels
+from ektopos.materials.from_map_set import contradiction, feed_from
 
 
 @check
@@ -21,7 +21,7 @@ def impossible_feeds(examined: Examined) -> Iterator[Finding]:
         for input_name, feed in material.inputs.items():
             problem = feed_problem(document, feed, input_name)
             if problem:
-                yield found(
+                yield finding(
                     "missing-map" if feed.maps() - set(document.maps) else "impossible-feed",
                     f"material {name} · {input_name}",
                     problem,
@@ -37,7 +37,7 @@ def inputs_of_the_other_workflow(examined: Examined) -> Iterator[Finding]:
         input_name = idle[material.workflow]
         if input_name in material.origin:
             label = TABLE[input_name].label
-            yield found(
+            yield finding(
                 "no-effect",
                 f"material {name} · {input_name}",
                 f"{label} is fed, and the {material.workflow} workflow takes none.",
@@ -60,7 +60,7 @@ def adjustments_without_effect(examined: Examined) -> Iterator[Finding]:
                 idle["tint"] = "tint"
             if idle:
                 what = " and ".join(words for words in idle.values() if words)
-                yield found(
+                yield finding(
                     "no-effect",
                     f"material {name} · {input_name}",
                     f"{what.capitalize()} has no meaning for {in_words(input_name)}.",
@@ -91,7 +91,7 @@ def opacity_without_alpha_mode(examined: Examined) -> Iterator[Finding]:
             named = {c.name: c for c in facts.statistics.channels}
             channel = named.get((feed.channels or "r")[0])
         sure = channel is not None and channel.two_valued > 0.95 and channel.deviation > 0.05
-        yield found(
+        yield finding(
             "alpha-mode-forgotten",
             f"material {name}",
             "Opacity is fed, but the alpha mode is opaque.",
@@ -120,7 +120,7 @@ def feeds_of_corrected_maps(examined: Examined) -> Iterator[Finding]:
             words = (in_words(held), TABLE[input_name].label.lower(), TABLE[goal].label.lower())
             move = _moved_feed(material, input_name, goal, feed, held)
             taken = f"{TABLE[goal].label} is fed from another map: feed it from the right one."
-            yield found(
+            yield finding(
                 "feed-contradicts-map",
                 f"material {name} · {input_name}",
                 f"You said that {feed.map} holds {words[0]}, and it still feeds {words[1]}.",
@@ -171,7 +171,7 @@ def gloss_not_inverted(examined: Examined) -> Iterator[Finding]:
         if ("gloss" in held and not feed.invert) or ("roughness" in held and feed.invert):
             is_gloss = "gloss" in held
             turn = "on" if is_gloss else "off"
-            yield found(
+            yield finding(
                 "gloss-as-roughness",
                 f"material {name} · roughness",
                 "Gloss feeds roughness as it is." if is_gloss else "Roughness is inverted.",

@@ -5,9 +5,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from ektopos.checks.registry import Examined, Finding, Number, check, found
+from ektopos.base.names import in_words
+from ektopos.checks.registry import Examined, Finding, Number, check, finding
 from ektopos.document import COLOUR_ROLES, Role
-from ektopos.names import in_words
 
 GOOD_JPEG = 90
 """Quality from which a JPEG's blocks stay below what data maps notice; common practice."""
@@ -21,7 +21,7 @@ def unsound_texels(examined: Examined) -> Iterator[Finding]:
         if facts is not None and facts.unsound:
             header = facts.header
             share = facts.unsound / (header.width * header.height)
-            yield found(
+            yield finding(
                 "not-a-number",
                 f"map {name}",
                 f"{facts.unsound:,} texels are not a number or infinite; here they are read as 0.",
@@ -38,10 +38,10 @@ def reader_notes(examined: Examined) -> Iterator[Finding]:
         unsound = facts is not None and facts.unsound
         notes = tuple(note for note in notes if not (unsound and "not a number" in note))
         if notes:
-            yield found("reader-note", f"map {name}", _sentence(notes), evidence="; ".join(notes))
+            yield finding("reader-note", f"map {name}", _sentence(notes), evidence="; ".join(notes))
     for name, look in examined.looks.items():
         if look.notes:
-            yield found(
+            yield finding(
                 "reader-note", f"mesh {name}", _sentence(look.notes), evidence="; ".join(look.notes)
             )
 
@@ -60,7 +60,7 @@ def lossy_data(examined: Examined) -> Iterator[Finding]:
             continue
         facts = examined.facts(name)
         if facts is not None and facts.quality is not None and facts.quality < GOOD_JPEG:
-            yield found(
+            yield finding(
                 "lossy-data",
                 f"map {name}",
                 f"It holds {_words(held)} and is a JPEG of quality {facts.quality}.",
@@ -74,7 +74,7 @@ def sizes(examined: Examined) -> Iterator[Finding]:
     for name, header in examined.headers.items():
         if header.width & (header.width - 1) or header.height & (header.height - 1):
             size = f"{header.width} × {header.height}"
-            yield found(
+            yield finding(
                 "not-power-of-two",
                 f"map {name}",
                 f"It is {size} texels.",

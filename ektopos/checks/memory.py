@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from ektopos.checks.registry import Examined, Finding, Number, Remedy, check, found
+from ektopos.base.errors import EktoposError
+from ektopos.checks.registry import Examined, Finding, Number, Remedy, check, finding
 from ektopos.edits import SetSetting
-from ektopos.errors import EktoposError
-from ektopos.targets.plan import Plan, make_plan
+from ektopos.export.plan import Plan, make_plan
 
 
 def _plan(examined: Examined) -> Plan | None:
@@ -36,7 +36,7 @@ def sizes_and_budget(examined: Examined) -> Iterator[Finding]:
                 side = max(file.width, file.height)
                 too_large[material] = max(too_large.get(material, (0, "")), (side, file.path))
     for material, (side, path) in too_large.items():
-        yield found(
+        yield finding(
             "larger-than-rule",
             f"material {material}",
             f"{path} leaves {side} texels long; the project allows {largest}.",
@@ -56,7 +56,7 @@ def sizes_and_budget(examined: Examined) -> Iterator[Finding]:
         if allowed is None or held <= allowed:
             continue
         worst = sorted(zip(sizes, plan.files, strict=True), key=lambda pair: -pair[0])[:3]
-        yield found(
+        yield finding(
             "memory-over-budget",
             "project",
             f"Its maps take {held:,.1f} MB in the engine, {how}; {whose} allows {allowed:g}.",

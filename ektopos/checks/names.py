@@ -6,7 +6,7 @@ from collections import defaultdict
 from collections.abc import Collection, Iterator
 from fnmatch import fnmatchcase
 
-from ektopos.checks.registry import Examined, Finding, Remedy, check, found
+from ektopos.checks.registry import Examined, Finding, Remedy, check, finding
 from ektopos.edits import RenameMaterial
 
 
@@ -19,7 +19,7 @@ def names(examined: Examined) -> Iterator[Finding]:
         alike[name.casefold()].append(name)
         pattern = document.rules.material_names
         if pattern is not None and not fnmatchcase(name, pattern):
-            yield found(
+            yield finding(
                 "name-off-rule",
                 f"material {name}",
                 f"It is not named like {pattern}.",
@@ -27,7 +27,7 @@ def names(examined: Examined) -> Iterator[Finding]:
             )
     for group in alike.values():
         for name in group[1:]:
-            yield found(
+            yield finding(
                 "names-alike", f"material {name}", f"{group[0]} is called the same but for case."
             )
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from ektopos.checks.registry import Examined, Finding, Number, Remedy, check, found
+from ektopos.checks.registry import Examined, Finding, Number, Remedy, check, finding
 from ektopos.edits import SetMap
 from ektopos.maps.evidence import is_normal, is_normal_saved_as_colour
 from ektopos.maps.verdict import curl_way, way
@@ -29,7 +29,7 @@ def green_against_pixels(examined: Examined) -> Iterator[Finding]:
         assert seen is not None
         said = f"{entry.said_by} sets it" if entry.said_by and not entry.by_hand else "It is set"
         by = "a person" if entry.by_hand else entry.said_by or "the project"
-        yield found(
+        yield finding(
             "green-against-pixels",
             f"map {name}",
             f"{said} to {entry.normal_y}Y (green points {way(entry.normal_y)}), but its slopes fit "
@@ -68,7 +68,7 @@ def lengths(examined: Examined) -> Iterator[Finding]:
             and not is_normal_saved_as_colour(s)
             and s.channels[2].deviation
         ):
-            yield found(
+            yield finding(
                 "normal-not-unit",
                 f"map {name}",
                 f"A quarter of its texels is off by more than {s.unit_error:.2f} from length 1.",

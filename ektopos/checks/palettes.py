@@ -8,9 +8,9 @@ from pathlib import Path
 
 import numpy as np
 
-from ektopos.checks.registry import Examined, Finding, Number, Remedy, check, found
+from ektopos.base.errors import UnreadableFile
+from ektopos.checks.registry import Examined, Finding, Number, Remedy, check, finding
 from ektopos.edits import SetSetting
-from ektopos.errors import UnreadableFile
 from ektopos.images import Image, read_image
 
 LARGEST = 64
@@ -30,7 +30,7 @@ def palettes(examined: Examined) -> Iterator[Finding]:
         if image is None:
             continue
         if material.filter == "linear":
-            yield found(
+            yield finding(
                 "palette-filtered",
                 f"material {name}",
                 f"{feed.map} is a palette, and it is filtered linearly.",
@@ -48,7 +48,7 @@ def palettes(examined: Examined) -> Iterator[Finding]:
             own = mesh.corner_uvs()[mesh.triangle_slot == mesh.slots.index(slot.name)]
             crossing = crossed_squares(image, own)
             if crossing:
-                yield found(
+                yield finding(
                     "palette-square-crossed",
                     f"mesh {mesh_name} · {slot.name}",
                     f"{crossing} of {len(own)} triangles reach over the edge of a "

@@ -9,7 +9,10 @@ from typing import Any
 
 import numpy as np
 
-from ektopos.checks.registry import Examined, Finding, Number, Remedy, check, found
+from ektopos.base.names import in_words
+from ektopos.base.types import Float
+from ektopos.base.vectors import raw_vectors
+from ektopos.checks.registry import Examined, Finding, Number, Remedy, check, finding
 from ektopos.document import COLOUR_ROLES, Feed
 from ektopos.edits import ChangeFeed, Edit
 from ektopos.images import luminance, srgb_to_linear
@@ -24,9 +27,6 @@ from ektopos.maps.statistics import (
     thumbnail_of,
 )
 from ektopos.materials import Material
-from ektopos.names import in_words
-from ektopos.types import Float
-from ektopos.vectors import raw_vectors
 
 DARKEST, BRIGHTEST = 0.02, 0.92
 """Luminance of what is no metal. Source: the black and white of the ColorChecker, 0.03 and 0.9
@@ -130,7 +130,7 @@ def albedo(examined: Examined) -> Iterator[Finding]:
         dark = value < lowest
         code = "metal-too-dark" if metallic else f"base-colour-too-{'dark' if dark else 'bright'}"
         limit = f"{'from' if dark else 'up to'} {lowest if dark else highest:g}"
-        yield found(
+        yield finding(
             code,
             f"material {name} · base_color",
             f"Its luminance is {value:.3f}{' at the median' if feed.map else ''}; "
@@ -171,7 +171,7 @@ def metallic_greys(examined: Examined) -> Iterator[Finding]:
         share = in_between(channel) if channel else 0.0
         subject = f"material {name} · metallic"
         if isinstance(feed.value, float) and BETWEEN[0] < feed.value < BETWEEN[1]:
-            yield found(
+            yield finding(
                 "metallic-grey",
                 subject,
                 f"It is {feed.value:g} all over.",
@@ -180,7 +180,7 @@ def metallic_greys(examined: Examined) -> Iterator[Finding]:
             )
         elif share >= 0.25:
             own = name in (material.origin.get("metallic"),)
-            yield found(
+            yield finding(
                 "metallic-grey",
                 subject,
                 f"{share:.0%} of {feed.map} lies between {BETWEEN[0]:g} and {BETWEEN[1]:g}.",
@@ -212,7 +212,7 @@ def coloured_quantities(examined: Examined) -> Iterator[Finding]:
                 continue
             own = name in (material.origin.get(input_name),)
             apart = facts.statistics.colourfulness
-            yield found(
+            yield finding(
                 "coloured-quantity",
                 f"material {name} · {in_words(input_name)}",
                 f"It is read from {feed.channels.upper()} of {feed.map}, whose channels differ.",
@@ -242,7 +242,7 @@ def flat_roughness(examined: Examined) -> Iterator[Finding]:
     for name, material in examined.materials.items():
         channel = channel_facts(examined, material.feeds["roughness"])
         if channel and channel.is_constant and not 0.03 <= channel.mean <= 0.97:
-            yield found(
+            yield finding(
                 "roughness-flat",
                 f"material {name} · roughness",
                 f"{material.feeds['roughness'].map} is {channel.mean:.2f} all over.",
@@ -256,7 +256,7 @@ def grey_masks(examined: Examined) -> Iterator[Finding]:
     for name, material in examined.materials.items():
         channel = channel_facts(examined, material.feeds["opacity"])
         if material.alpha_mode == "mask" and channel and (share := in_between(channel)) >= 0.2:
-            yield found(
+            yield finding(
                 "mask-grey",
                 f"material {name} · opacity",
                 f"{share:.0%} of {material.feeds['opacity'].map} is neither solid nor nothing.",
@@ -276,7 +276,7 @@ def painted_light(examined: Examined) -> Iterator[Finding]:
         shade = shading_over(facts)
         if shade is not None:
             share, times = shade
-            yield found(
+            yield finding(
                 "light-painted-in",
                 subject,
                 f"{base.map} runs from dark to bright over all of it, {times:.1f} times.",
@@ -293,7 +293,7 @@ def painted_light(examined: Examined) -> Iterator[Finding]:
         lit = light_in(facts, other, -1.0 if green_up else 1.0)
         if lit is not None:
             strength, side = lit
-            yield found(
+            yield finding(
                 "light-painted-in",
                 subject,
                 f"{base.map} is brighter where {normal.map} leans {side}.",

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from ektopos.checks.registry import Examined, Finding, Remedy, check, found
+from ektopos.base.errors import MissingReference
+from ektopos.checks.registry import Examined, Finding, Remedy, check, finding
 from ektopos.document import Document
 from ektopos.edits.scene import SetGround, SetPanorama, TakeAway
-from ektopos.errors import MissingReference
 
 
 @check
@@ -25,7 +25,7 @@ def missing_and_broken_files(examined: Examined) -> Iterator[Finding]:
             if gone
             else f"unreadable-{kind}"
         )
-        yield found(code, subject, problem.message, evidence=str(problem), fix=problem.hint)
+        yield finding(code, subject, problem.message, evidence=str(problem), fix=problem.hint)
 
 
 @check
@@ -35,7 +35,7 @@ def missing_materials(examined: Examined) -> Iterator[Finding]:
     for mesh, entry in document.meshes.items():
         for slot, material in entry.slots.items():
             if material is not None and material not in document.materials:
-                yield found(
+                yield finding(
                     "missing-material",
                     f"mesh {mesh} · {slot}",
                     f"Its material {material} does not exist.",
@@ -50,7 +50,7 @@ def missing_slots(examined: Examined) -> Iterator[Finding]:
         there = [slot.name for slot in look.slots]
         for slot in examined.project.document.meshes[name].slots:
             if slot not in there:
-                yield found(
+                yield finding(
                     "missing-slot",
                     f"mesh {name} · {slot}",
                     f"The mesh has no slot called {slot}.",
@@ -64,7 +64,7 @@ def missing_in_scene(examined: Examined) -> Iterator[Finding]:
     document = examined.project.document
     for name, item in document.scene.items.items():
         if item.mesh not in document.meshes:
-            yield found(
+            yield finding(
                 "missing-in-scene",
                 f"project · scene {name}",
                 f"It is the mesh {item.mesh}, which is not there.",
@@ -75,7 +75,7 @@ def missing_in_scene(examined: Examined) -> Iterator[Finding]:
             )
     ground = document.scene.ground
     if ground is not None and ground.material not in {None, *document.materials}:
-        yield found(
+        yield finding(
             "missing-in-scene",
             "project · ground",
             f"The ground’s material {ground.material} does not exist.",
@@ -88,7 +88,7 @@ def missing_in_scene(examined: Examined) -> Iterator[Finding]:
         )
     panorama = document.scene.panorama
     if panorama not in {None, *document.maps}:
-        yield found(
+        yield finding(
             "missing-in-scene",
             "project · panorama",
             f"The scene is lit by {panorama}, which is not there.",
@@ -103,7 +103,7 @@ def missing_in_scene(examined: Examined) -> Iterator[Finding]:
 def unknown_fields(examined: Examined) -> Iterator[Finding]:
     """Fields of the document that mean nothing here, which are often misspelt."""
     for place, names in _extras(examined.project.document):
-        yield found(
+        yield finding(
             "unknown-field",
             place,
             f"The document says {', '.join(names)} here, which means nothing.",

@@ -7,17 +7,17 @@ from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any
 
-from ektopos.checks.codes import CODES, Family, Severity
+from ektopos.base.errors import EktoposError
+from ektopos.checks.catalogue import CODES, Family, Severity
+from ektopos.document.mesh_steps import MeshStep
 from ektopos.edits import Edit
-from ektopos.errors import EktoposError
+from ektopos.export.dropped_features import SceneOf, scene_reader
+from ektopos.export.profile import Profile
 from ektopos.images import ImageHeader, read_header
 from ektopos.maps import Facts, facts_of
-from ektopos.materials import Material, covered, effective
+from ektopos.materials import Material, resolve_inheritance, with_material_layers
 from ektopos.meshes import Fault, Mesh, SlotFacts, measure_mesh
 from ektopos.project import Project, load_mesh
-from ektopos.steps import MeshStep
-from ektopos.targets.left import SceneOf, scene_reader
-from ektopos.targets.profile import Profile
 
 _ORDER: dict[str, int] = {"error": 0, "warning": 1, "note": 2}
 
@@ -73,7 +73,7 @@ class Finding:
     """The reason for which a person has accepted it."""
 
 
-def found(
+def finding(
     code: str,
     subject: str,
     message: str,
@@ -157,8 +157,8 @@ class Examined:
         materials = {}
         for name in self.project.document.materials:
             try:
-                materials[name] = effective(self.project.document, name)
-                covered(self.project.document, materials[name])
+                materials[name] = resolve_inheritance(self.project.document, name)
+                with_material_layers(self.project.document, materials[name])
             except EktoposError as problem:
                 self.problems[f"material {name}"] = problem
         return materials

@@ -12,7 +12,7 @@ from typing import Any
 from xml.etree import ElementTree
 
 from ektopos import __version__
-from ektopos.checks.codes import CODES, FAMILIES, Severity
+from ektopos.checks.catalogue import CODES, FAMILIES, Severity
 from ektopos.checks.registry import Finding
 
 _LEVELS: dict[Severity, str] = {"error": "error", "warning": "warning", "note": "note"}
@@ -103,7 +103,7 @@ def codes_as_markdown() -> str:
     lines = [
         "# What the checks look at",
         "",
-        "Generated from `ektopos/checks/codes.py` by `./manage.py api_types`. Do not edit.",
+        "Generated from `ektopos/checks/catalogue.py` by `./manage.py api_types`. Do not edit.",
         "",
         "A finding is an *error* (the result would be wrong), a *warning* (probably not meant) "
         "or a *note* (worth knowing). A project can give a code another severity, or turn it `off` "

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from ektopos.checks.registry import Examined, Finding, Remedy, check, found
+from ektopos.base.names import in_words
+from ektopos.checks.registry import Examined, Finding, Remedy, check, finding
 from ektopos.document import TABLE
 from ektopos.edits import SetFeed
 from ektopos.maps import set_of_each, sets_of
 from ektopos.maps.evidence import is_panorama
-from ektopos.materials.wire import unused_of_set
-from ektopos.names import in_words
+from ektopos.materials.from_map_set import unused_of_set
 
 
 @check
@@ -25,7 +25,7 @@ def unused_of_sets(examined: Examined) -> Iterator[Finding]:
             if one.input is None or one.feed is None:
                 continue
             label = TABLE[one.input].label.lower()
-            yield found(
+            yield finding(
                 "set-map-unused",
                 f"material {name} · {one.input}",
                 f"{one.map} of its set holds {in_words(one.role)} in "
@@ -49,7 +49,7 @@ def unused_maps(examined: Examined) -> Iterator[Finding]:
     used |= {name for name, header in examined.headers.items() if is_panorama(header)}
     for name in document.maps:
         if name not in used:
-            yield found(
+            yield finding(
                 "unused-map",
                 f"map {name}",
                 "No material is fed from it, and nothing is covered by it.",
@@ -67,4 +67,4 @@ def unused_materials(examined: Examined) -> Iterator[Finding]:
     used |= {c.material for entry in document.materials.values() for c in entry.covers or ()}
     for name in document.materials:
         if name not in used and name not in document.left_out.materials:
-            yield found("unused-material", f"material {name}", "No slot uses it.")
+            yield finding("unused-material", f"material {name}", "No slot uses it.")

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from ektopos.checks.codes import Severity
-from ektopos.checks.registry import Examined, Finding, Number, Remedy, check, found
+from ektopos.checks.catalogue import Severity
+from ektopos.checks.registry import Examined, Finding, Number, Remedy, check, finding
 from ektopos.document import MeshEntry
+from ektopos.document.mesh_steps import ApplyScale, CloseCracks, TurnReversed
 from ektopos.edits import KeepColours
 from ektopos.materials import Material
 from ektopos.meshes import Fault
 from ektopos.meshes.cracks import CRACK
-from ektopos.steps import ApplyScale, CloseCracks, TurnReversed
 
 
 @check
@@ -21,7 +21,7 @@ def bare_slots(examined: Examined) -> Iterator[Finding]:
         assigned = examined.project.document.meshes[name].slots
         for slot in look.slots:
             if assigned.get(slot.name) is None and slot.triangles:
-                yield found(
+                yield finding(
                     "slot-without-material",
                     f"mesh {name} · {slot.name}",
                     "No material is assigned to the slot.",
@@ -41,7 +41,7 @@ def mesh_faults(examined: Examined) -> Iterator[Finding]:
             severity: Severity | None = None
             if fault.code == "vertex-colours" and _colours_leave(examined, name):
                 severity = "warning"
-            yield found(
+            yield finding(
                 fault.code,
                 f"mesh {name}" + (f" · {fault.slot}" if fault.slot else ""),
                 f"{fault.message.partition('. ')[0].rstrip('.')}.",

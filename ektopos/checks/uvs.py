@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from ektopos.checks.registry import Examined, Finding, Number, check, found
+from ektopos.checks.registry import Examined, Finding, Number, check, finding
 from ektopos.images import ImageHeader
 from ektopos.maps.sets import tile_of
 from ektopos.materials import Material
@@ -40,7 +40,7 @@ def unmapped_slots(examined: Examined) -> Iterator[Finding]:
                 has = bool(np.isfinite(mesh.uv_set(number)[own]).any())
             if not has:
                 lacks = "no UVs" if number == 0 else f"no UV set {number}, which it wants"
-                yield found(
+                yield finding(
                     "maps-without-uvs",
                     f"mesh {name} · {slot.name}",
                     f"Its material {material.name} has maps, and the slot has {lacks}.",
@@ -64,7 +64,7 @@ def slots_on_several_tiles(examined: Examined) -> Iterator[Finding]:
         if not numbered or set(lies) <= set(numbered):
             continue
         several = len(lies) > 1
-        yield found(
+        yield finding(
             "other-tile",
             f"mesh {name} · {slot.name}",
             f"Its UVs lie on tile{'s' if several else ''} {', '.join(map(str, lies))}; "
@@ -106,7 +106,7 @@ def _laid_out(examined: Examined) -> Iterator[tuple[str, UvFacts, Material, Imag
 
 
 @check
-def bounds(examined: Examined) -> Iterator[Finding]:
+def uv_bounds(examined: Examined) -> Iterator[Finding]:
     """UVs outside the square, where the maps do not repeat, or hardly, or very often."""
     for subject, uv, material, _ in _laid_out(examined):
         assert uv.min is not None and uv.max is not None
@@ -117,21 +117,21 @@ def bounds(examined: Examined) -> Iterator[Finding]:
         outside = max(-min(uv.min), max(uv.max) - 1.0)
         times = max(abs((b - a) * t) for (a, b), t in zip(ends, tiling, strict=True))
         if outside > INSIDE_BY and _clamps(material):
-            yield found(
+            yield finding(
                 "uvs-outside-clamped",
                 subject,
                 f"Its UVs leave 0–1 by {outside:.3g}, and {material.name} clamps its maps.",
                 numbers=(lies,),
             )
         elif times >= FAR:
-            yield found(
+            yield finding(
                 "uvs-far-away",
                 subject,
                 f"{material.name} repeats {times:,.0f} times over it.",
                 numbers=(lies, Number("tiling", " × ".join(f"{t:g}" for t in tiling))),
             )
         elif outside > LEAVES and times < TILED and not numbered_maps(examined, material):
-            yield found(
+            yield finding(
                 "uvs-outside",
                 subject,
                 f"Its UVs leave 0–1 by {outside:.3g} and are not laid out to repeat.",
@@ -152,7 +152,7 @@ def unique_layouts(examined: Examined) -> Iterator[Finding]:
             continue
         twins = uv.stacked + uv.mirrored
         if uv.overlap - twins > OVERLAP:
-            yield found(
+            yield finding(
                 "uvs-overlap",
                 subject,
                 f"{uv.overlap - twins:.0%} of its UV area is covered more than once, twins apart.",
@@ -163,7 +163,7 @@ def unique_layouts(examined: Examined) -> Iterator[Finding]:
             )
         texels = None if uv.gap is None else uv.gap * side
         if texels is not None and texels < NEAR and uv.islands > 1:
-            yield found(
+            yield finding(
                 "uvs-too-near",
                 subject,
                 f"Islands come as near as {texels:.1f} texels at {header.width} × {header.height}.",
@@ -172,11 +172,11 @@ def unique_layouts(examined: Examined) -> Iterator[Finding]:
 
 
 @check
-def stretch(examined: Examined) -> Iterator[Finding]:
+def check_stretch(examined: Examined) -> Iterator[Finding]:
     """Maps that are drawn out in one direction."""
     for subject, uv, _, _ in _laid_out(examined):
         if uv.l2 is not None and uv.l2 > STRETCHED:
-            yield found(
+            yield finding(
                 "uvs-stretched",
                 subject,
                 f"Its stretch is {uv.l2:.1f}; 1 is none.",

@@ -11,14 +11,10 @@ from typing import Annotated, Any, Literal, Self, TypeVar, get_args
 
 from pydantic import BaseModel, Field, ValidationError, model_validator
 
-from ektopos.document.inputs import InputName
-from ektopos.document.scene import Scene
-from ektopos.document.values import DocumentModel, Finite, Pair, ShortName, Triple
-from ektopos.errors import InvalidDocument
-from ektopos.names import shortened
-from ektopos.plain_json import read_json
-from ektopos.steps import MeshStep
-from ektopos.types import (
+from ektopos.base.errors import InvalidDocument
+from ektopos.base.names import shortened
+from ektopos.base.strict_json import read_json
+from ektopos.base.types import (
     MAX_UV_SETS,
     Channels,
     Decoding,
@@ -28,6 +24,10 @@ from ektopos.types import (
     ProfileUse,
     WrapPair,
 )
+from ektopos.document.inputs import InputName
+from ektopos.document.mesh_steps import MeshStep
+from ektopos.document.scene import Scene
+from ektopos.document.values import DocumentModel, Finite, Pair, ShortName, Triple
 
 VERSION = 1
 SUFFIX = ".ektopos.json"

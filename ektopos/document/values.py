@@ -6,7 +6,7 @@ from typing import Annotated
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from ektopos.names import LONGEST_GIVEN
+from ektopos.base.names import LONGEST_GIVEN
 
 
 class DocumentModel(BaseModel):

@@ -12,9 +12,9 @@ from typing import Annotated
 from pydantic import Field
 
 from ektopos.document import Document
-from ektopos.edits.bring_in import BringIn
 from ektopos.edits.feeds import ChangeFeed, PlaceFeed, PushUp, SetFeed
 from ektopos.edits.findings import SetRule, SetSeverity, Unwaive, Waive
+from ektopos.edits.imports import BringIn
 from ektopos.edits.maps import AddNamingRule, RemoveMaps, RemoveNamingRule, RenameSet, SetMap
 from ektopos.edits.materials import (
     AddMaterial,

@@ -6,13 +6,13 @@ from typing import Any
 
 from pydantic import BaseModel, ConfigDict
 
+from ektopos.base.errors import EktoposError, MissingReference
+from ektopos.base.names import free_name
 from ektopos.document import (
     Document,
 )
-from ektopos.errors import EktoposError, MissingReference
-from ektopos.names import free_name
 
-Touched = dict[str, object]
+Footprint = dict[str, object]
 
 
 class BaseEdit(BaseModel):
@@ -28,7 +28,7 @@ class BaseEdit(BaseModel):
         """Do it to a document that nobody else holds. Raises `EktoposError`."""
         raise NotImplementedError
 
-    def touches(self, document: Document) -> Touched:
+    def touches(self, document: Document) -> Footprint:
         """What it reads or writes, in words, and what that is in a document.
 
         An edit made on one state may be applied to a later one if all of this is the same in both.
@@ -53,13 +53,13 @@ def free(document: Document, name: str) -> None:
         )
 
 
-def entry_touched(entries: dict[str, Any], name: str, words: str = "") -> Touched:
+def entry_touched(entries: dict[str, Any], name: str, words: str = "") -> Footprint:
     """A whole entry."""
     entry = entries.get(name)
     return {words or name: entry.model_dump(mode="json") if isinstance(entry, BaseModel) else entry}
 
 
-def exists(entries: dict[str, Any], *names: str | None) -> Touched:
+def exists(entries: dict[str, Any], *names: str | None) -> Footprint:
     """Whether entries are there at all, whatever they say."""
     return {f"{name}, there or not": name in entries for name in names if name is not None}
 

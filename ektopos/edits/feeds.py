@@ -6,13 +6,13 @@ from typing import Any, Literal
 
 from pydantic import Field
 
+from ektopos.base.errors import EktoposError
+from ektopos.base.names import in_words
 from ektopos.document import Document, Feed, InputName, parse
-from ektopos.edits.common import BaseEdit, Touched, exists, require
-from ektopos.edits.stated import inherited_feed, own_feed, uv_part, with_uv_part, words_of
-from ektopos.errors import EktoposError
-from ektopos.materials.derive import effective
-from ektopos.names import in_words
-from ektopos.steps import Name
+from ektopos.document.mesh_steps import Name
+from ektopos.edits.common import BaseEdit, Footprint, exists, require
+from ektopos.edits.confirmed import inherited_feed, input_in_words, own_feed, uv_part, with_uv_part
+from ektopos.materials.inheritance import resolve_inheritance
 
 
 class SetFeed(BaseEdit):
@@ -28,11 +28,11 @@ class SetFeed(BaseEdit):
         what = "reset to inherited" if self.feed is None else self.feed.map or f"{self.feed.value}"
         return f"{self.material}: {in_words(self.input)} {what}"
 
-    def touches(self, document: Document) -> Touched:
+    def touches(self, document: Document) -> Footprint:
         own = own_feed(document, self.material, self.input)
         used = self.feed.maps() if self.feed else set()
         return (
-            {words_of(self.input, self.material): own}
+            {input_in_words(self.input, self.material): own}
             | exists(document.materials, self.material)
             | exists(document.maps, *used)
         )
@@ -64,7 +64,7 @@ class ChangeFeed(BaseEdit):
     def label(self) -> str:
         return f"{self.material}: {in_words(self.input)} {in_words(', '.join(self.change))}"
 
-    def touches(self, document: Document) -> Touched:
+    def touches(self, document: Document) -> Footprint:
         feed = inherited_feed(document, self.material, self.input)
         # What a feed is made from decides what all the rest of it means.
         parts = (
@@ -72,8 +72,8 @@ class ChangeFeed(BaseEdit):
             if {"map", "value", "channels"} & set(self.change)
             else set(self.change)
         )
-        touched: Touched = {
-            f"{part} of {words_of(self.input, self.material)}": feed.get(part)
+        touched: Footprint = {
+            f"{part} of {input_in_words(self.input, self.material)}": feed.get(part)
             for part in sorted(parts)
         }
         return touched | exists(document.materials, self.material)
@@ -84,7 +84,7 @@ class ChangeFeed(BaseEdit):
         feed = parse(
             Feed,
             {key: value for key, value in raw.items() if value is not None},
-            words_of(self.input, self.material),
+            input_in_words(self.input, self.material),
         )
         for name in feed.maps():
             require(document.maps, name, "map")
@@ -122,8 +122,8 @@ class PlaceFeed(BaseEdit):
     def label(self) -> str:
         return f"{self.material}: {in_words(self.input)} {self.part.replace('.', ' ')}"
 
-    def touches(self, document: Document) -> Touched:
-        words = f"{self.part} of {words_of(self.input, self.material)}"
+    def touches(self, document: Document) -> Footprint:
+        words = f"{self.part} of {input_in_words(self.input, self.material)}"
         there = exists(document.materials, self.material)
         if self.part in ("uv", "wrap"):
             return {
@@ -142,7 +142,7 @@ class PlaceFeed(BaseEdit):
 
     def _own(self, document: Document) -> dict[str, Any]:
         """Where the maps lie now, as JSON."""
-        place = effective(document, self.material).placement(self.input)
+        place = resolve_inheritance(document, self.material).placement(self.input)
         return place.uv.model_dump(mode="json")
 
 
@@ -157,11 +157,11 @@ class PushUp(BaseEdit):
     def label(self) -> str:
         return f"{self.material}: {in_words(self.input)} moved to its base"
 
-    def touches(self, document: Document) -> Touched:
+    def touches(self, document: Document) -> Footprint:
         entry = document.materials.get(self.material)
         links = [self.material, entry.base if entry and entry.base else ""]
         return {
-            words_of(self.input, link): own_feed(document, link, self.input) for link in links
+            input_in_words(self.input, link): own_feed(document, link, self.input) for link in links
         } | exists(document.materials, *links)
 
     def apply(self, document: Document) -> None:

@@ -7,6 +7,9 @@ from typing import Literal
 
 from pydantic import Field
 
+from ektopos.base.errors import EktoposError, MissingReference
+from ektopos.base.names import in_words
+from ektopos.base.types import Encoding, NormalY, ProfileUse
 from ektopos.document import (
     Document,
     InputName,
@@ -14,14 +17,11 @@ from ektopos.document import (
     Role,
     RoleChannels,
 )
-from ektopos.edits.common import BaseEdit, Touched, entry_touched, require
+from ektopos.document.mesh_steps import Name
+from ektopos.edits.common import BaseEdit, Footprint, entry_touched, require
 from ektopos.edits.scene import without_panorama
-from ektopos.errors import EktoposError, MissingReference
 from ektopos.maps.names import read_names, rule_fits, set_name
 from ektopos.maps.sets import ending_of, maps_of_set
-from ektopos.names import in_words
-from ektopos.steps import Name
-from ektopos.types import Encoding, NormalY, ProfileUse
 
 
 class SetMap(BaseEdit):
@@ -52,7 +52,7 @@ class SetMap(BaseEdit):
             f"{self.maps[0] if len(self.maps) == 1 else f'{len(self.maps)} maps'}: {in_words(what)}"
         )
 
-    def touches(self, document: Document) -> Touched:
+    def touches(self, document: Document) -> Footprint:
         parts = self.model_dump(
             include={"roles", "encoding", "normal_y", "profile", "set"}, exclude_none=True
         ) or {
@@ -92,7 +92,7 @@ class RenameSet(BaseEdit):
     def label(self) -> str:
         return f"rename set {self.set} to {self.name}"
 
-    def touches(self, document: Document) -> Touched:
+    def touches(self, document: Document) -> Footprint:
         return {f"set {name}": maps_of_set(document, name) for name in (self.set, self.name)}
 
     def apply(self, document: Document) -> None:
@@ -113,7 +113,7 @@ class AddNamingRule(BaseEdit):
     def label(self) -> str:
         return f"a naming rule from {self.map}"
 
-    def touches(self, document: Document) -> Touched:
+    def touches(self, document: Document) -> Footprint:
         rules = {"naming rules": [rule.model_dump(mode="json") for rule in document.naming]}
         return rules | entry_touched(document.maps, self.map)
 
@@ -149,7 +149,7 @@ class RemoveNamingRule(BaseEdit):
     def label(self) -> str:
         return f"remove the naming rule “…{self.ending}”"
 
-    def touches(self, document: Document) -> Touched:
+    def touches(self, document: Document) -> Footprint:
         return {}
 
     def apply(self, document: Document) -> None:
@@ -169,8 +169,8 @@ class RemoveMaps(BaseEdit):
     def label(self) -> str:
         return f"remove {self.maps[0] if len(self.maps) == 1 else f'{len(self.maps)} maps'}"
 
-    def touches(self, document: Document) -> Touched:
-        touched: Touched = {}
+    def touches(self, document: Document) -> Footprint:
+        touched: Footprint = {}
         for name in self.maps:
             touched |= entry_touched(document.maps, name)
             touched[f"what {name} feeds"] = fed_by(document, {name})

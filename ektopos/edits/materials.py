@@ -6,23 +6,23 @@ from typing import Literal
 
 from pydantic import Field
 
+from ektopos.base.errors import EktoposError
+from ektopos.base.names import counted
 from ektopos.document import Document, MaterialEntry
+from ektopos.document.mesh_steps import Name
 from ektopos.edits.common import (
     BaseEdit,
-    Touched,
+    Footprint,
     entry_touched,
     exists,
     free,
     require,
     unused,
 )
-from ektopos.edits.scene import ground_of
-from ektopos.errors import EktoposError
+from ektopos.edits.scene import make_ground
 from ektopos.maps.sets import maps_of_set
-from ektopos.materials.derive import base_chain, effective
-from ektopos.materials.wire import material_from_set, rewired
-from ektopos.names import counted
-from ektopos.steps import Name
+from ektopos.materials.from_map_set import material_from_set, rewired
+from ektopos.materials.inheritance import base_chain, resolve_inheritance
 
 
 class AddMaterial(BaseEdit):
@@ -35,7 +35,7 @@ class AddMaterial(BaseEdit):
     def label(self) -> str:
         return f"new material {self.name}"
 
-    def touches(self, document: Document) -> Touched:
+    def touches(self, document: Document) -> Footprint:
         return exists(document.materials, self.name, self.base)
 
     def apply(self, document: Document) -> None:
@@ -56,7 +56,7 @@ class MakeFromSet(BaseEdit):
     def label(self) -> str:
         return f"material from set {self.set}" + (f", tile {self.tile}" if self.tile else "")
 
-    def touches(self, document: Document) -> Touched:
+    def touches(self, document: Document) -> Footprint:
         members = {
             name: document.maps[name].model_dump(mode="json")
             for name in maps_of_set(document, self.set)
@@ -80,7 +80,7 @@ class RenameMaterial(BaseEdit):
     def label(self) -> str:
         return f"rename {self.material} to {self.name}"
 
-    def touches(self, document: Document) -> Touched:
+    def touches(self, document: Document) -> Footprint:
         return exists(document.materials, self.material, self.name)
 
     def apply(self, document: Document) -> None:
@@ -103,7 +103,7 @@ class RenameMaterial(BaseEdit):
         document.also_exported = [
             self.name if name == self.material else name for name in document.also_exported
         ]
-        ground_of(document, self.material, self.name)
+        make_ground(document, self.material, self.name)
 
 
 def _renamed(entry: MaterialEntry, old: str, new: str) -> MaterialEntry:
@@ -125,7 +125,7 @@ class RenameMaterials(BaseEdit):
     def label(self) -> str:
         return f"rename {counted(len(self.names), 'material')}"
 
-    def touches(self, document: Document) -> Touched:
+    def touches(self, document: Document) -> Footprint:
         return exists(document.materials, *self.names, *self.names.values())
 
     def apply(self, document: Document) -> None:
@@ -163,7 +163,7 @@ class DuplicateMaterial(BaseEdit):
     def label(self) -> str:
         return f"duplicate {self.material}"
 
-    def touches(self, document: Document) -> Touched:
+    def touches(self, document: Document) -> Footprint:
         return entry_touched(document.materials, self.material) | exists(
             document.materials, self.name
         )
@@ -184,7 +184,7 @@ class RemoveMaterial(BaseEdit):
     def label(self) -> str:
         return f"remove {self.material}"
 
-    def touches(self, document: Document) -> Touched:
+    def touches(self, document: Document) -> Footprint:
         assigned = [
             (mesh, slot)
             for mesh, entry in document.meshes.items()
@@ -194,7 +194,7 @@ class RemoveMaterial(BaseEdit):
         derived = [
             name for name, entry in document.materials.items() if entry.base == self.material
         ]
-        on_slots: Touched = {
+        on_slots: Footprint = {
             f"what {self.material} is on": assigned,
             f"what derives from {self.material}": derived,
         }
@@ -232,7 +232,7 @@ class RemoveMaterial(BaseEdit):
             out for out in document.left_out.materials if out != self.material
         ]
         document.also_exported = [n for n in document.also_exported if n != self.material]
-        ground_of(document, self.material, None)
+        make_ground(document, self.material, None)
 
 
 class Detach(BaseEdit):
@@ -244,8 +244,8 @@ class Detach(BaseEdit):
     def label(self) -> str:
         return f"detach {self.material}"
 
-    def touches(self, document: Document) -> Touched:
-        touched: Touched = {}
+    def touches(self, document: Document) -> Footprint:
+        touched: Footprint = {}
         for link in (
             base_chain(document, self.material)
             if self.material in document.materials
@@ -256,7 +256,7 @@ class Detach(BaseEdit):
 
     def apply(self, document: Document) -> None:
         require(document.materials, self.material, "material")
-        whole = effective(document, self.material)
+        whole = resolve_inheritance(document, self.material)
         document.materials[self.material] = MaterialEntry(
             inputs={name: feed for name, feed in whole.feeds.items() if name in whole.origin},
             alpha_mode=whole.alpha_mode,
@@ -287,7 +287,7 @@ class ApplyPattern(BaseEdit):
     def label(self) -> str:
         return f"{self.material} as a pattern for {self.set}"
 
-    def touches(self, document: Document) -> Touched:
+    def touches(self, document: Document) -> Footprint:
         members = {
             name: document.maps[name].model_dump(mode="json")
             for name in maps_of_set(document, self.set)

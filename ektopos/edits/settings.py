@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from typing import Any, Literal
 
+from ektopos.base.names import in_words
 from ektopos.document import Document, MaterialEntry, parse
-from ektopos.edits.common import BaseEdit, Touched, require
-from ektopos.edits.stated import inherited_uv, uv_part, with_uv_part
-from ektopos.materials.cover import surface_of
-from ektopos.materials.derive import base_chain
-from ektopos.names import in_words
+from ektopos.edits.common import BaseEdit, Footprint, require
+from ektopos.edits.confirmed import inherited_uv, uv_part, with_uv_part
+from ektopos.materials.inheritance import base_chain
+from ektopos.materials.layering import surface_of
 
 Setting = Literal[
     "alpha_mode",
@@ -54,7 +54,7 @@ class SetSetting(BaseEdit):
             f"{self.material}: {_WORDS.get(self.setting, in_words(self.setting).replace('.', ' '))}"
         )
 
-    def touches(self, document: Document) -> Touched:
+    def touches(self, document: Document) -> Footprint:
         entry = document.materials.get(self.material)
         if entry is None:
             return {self.material: None}

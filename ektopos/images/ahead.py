@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from pathlib import Path
 
-from ektopos.files import hash_file
+from ektopos.base.hashing import hash_file
 from ektopos.images.image import Image
 from ektopos.images.read import read_image
 

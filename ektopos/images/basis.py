@@ -18,10 +18,10 @@ import tempfile
 from collections.abc import Sequence
 from pathlib import Path
 
-from ektopos.errors import EktoposError
+from ektopos.base.errors import EktoposError
+from ektopos.base.types import Basis, Encoding, Pixels, Quality
 from ektopos.images.ktx2 import assemble
 from ektopos.images.png import encode_png
-from ektopos.types import Basis, Encoding, Pixels, Quality
 
 _EFFORT: dict[tuple[Basis, Quality], list[str]] = {
     ("etc1s", "low"): ["-q", "64"],

@@ -7,7 +7,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from ektopos.types import Encoding, Float
+from ektopos.base.types import Encoding, Float
 
 REC709_LUMINANCE = (0.2126, 0.7152, 0.0722)
 """Weights of linear red, green and blue. Source: ITU-R BT.709-6, item 3.2."""

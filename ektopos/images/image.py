@@ -6,11 +6,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ektopos.types import Float, Pixels
+from ektopos.base.types import Float, Pixels
 
 
 @dataclass(frozen=True)
-class Profile:
+class ColourProfile:
     """How a file tells its colours where that is not sRGB: an ICC profile, or a gamma."""
 
     name: str
@@ -52,7 +52,7 @@ class Image:
 
     pixels: Pixels
     notes: tuple[str, ...] = ()
-    profile: Profile | None = None
+    profile: ColourProfile | None = None
     """How its colours are told, where that is not sRGB; `in_srgb` converts them."""
     unsound: int = 0
     """How many texels were not a number or infinite, and are read as 0."""

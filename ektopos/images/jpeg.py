@@ -6,8 +6,8 @@ from pathlib import Path
 
 import numpy as np
 
-from ektopos.apart import apart
-from ektopos.types import Float
+from ektopos.base.types import Float
+from ektopos.sandbox import sandboxed
 
 # fmt: off
 _LUMINANCE = np.array([
@@ -24,7 +24,7 @@ _LUMINANCE = np.array([
 """Table K.1. Source: ITU-T T.81, annex K."""
 
 
-@apart
+@sandboxed
 def jpeg_quality(path: Path) -> int | None:
     """The quality 1–100 whose table of luminance comes nearest to the file's, or `None` where it
     has none. How qualities scale the table is libjpeg's convention, which nearly all writers keep.

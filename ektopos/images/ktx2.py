@@ -13,7 +13,7 @@ from collections.abc import Sequence
 import numpy as np
 from zlib_ng import zlib_ng
 
-from ektopos.types import Encoding, Pixels
+from ektopos.base.types import Encoding, Pixels
 
 IDENTIFIER = b"\xabKTX 20\xbb\r\n\x1a\n"
 _ZLIB = 3

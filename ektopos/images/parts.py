@@ -10,10 +10,10 @@ from pathlib import Path
 
 import OpenImageIO as oiio
 
-from ektopos.apart import apart
-from ektopos.errors import UnreadableFile
+from ektopos.base.errors import UnreadableFile
+from ektopos.base.names import shortened
 from ektopos.images.read import MAX_BYTES
-from ektopos.names import shortened
+from ektopos.sandbox import sandboxed
 
 PARTED_SUFFIX = ".exr"
 """Of the files that can hold several maps."""
@@ -35,7 +35,7 @@ class ImagePart:
     channels: tuple[int, ...]
 
 
-@apart
+@sandboxed
 def image_parts(path: Path) -> tuple[ImagePart, ...]:
     """The parts of an OpenEXR file that holds several maps; none for any other file, for one of a
     single map, and for one that is damaged or too large to be taken apart. Reads headers only.
@@ -70,7 +70,7 @@ def image_parts(path: Path) -> tuple[ImagePart, ...]:
     return tuple(found.values())
 
 
-@apart
+@sandboxed
 def part_content(path: Path, part: ImagePart) -> bytes:
     """One part of an OpenEXR file as a file of its own, texels and windows as they are.
 

@@ -21,7 +21,7 @@ import numpy as np
 from numpy.typing import NDArray
 from zlib_ng import zlib_ng
 
-from ektopos.types import Pixels
+from ektopos.base.types import Pixels
 
 _BLOCK = 4 * 2**20
 """Bytes of rows that are deflated together; larger blocks are smaller files, and wait longer for a

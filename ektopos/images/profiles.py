@@ -8,10 +8,10 @@ from functools import lru_cache
 import numpy as np
 import OpenImageIO as oiio
 
-from ektopos.apart import apart
+from ektopos.base.types import Pixels
 from ektopos.images.encodings import linear_to_srgb
-from ektopos.images.image import Image, Profile
-from ektopos.types import Pixels
+from ektopos.images.image import ColourProfile, Image
+from ektopos.sandbox import sandboxed
 
 _SRGB_GAMMA = (2.15, 2.25)
 """What writers say of sRGB in a PNG's gAMA. Source: PNG specification, third edition, 11.3.2.5: an
@@ -25,7 +25,9 @@ _REC_709 = (0.64, 0.33, 0.30, 0.60, 0.15, 0.06, 0.3127, 0.3290)
 _USABLE_GAMMA = (0.2, 5.0)
 
 
-def profile_of(spec: oiio.ImageSpec, format_name: str) -> tuple[Profile | None, str | None]:
+def colour_profile_of(
+    spec: oiio.ImageSpec, format_name: str
+) -> tuple[ColourProfile | None, str | None]:
     """How a file's colours are told where that is not sRGB and can be converted, and a note for a
     person; both `None` where it is sRGB or nothing is said.
 
@@ -53,12 +55,12 @@ def profile_of(spec: oiio.ImageSpec, format_name: str) -> tuple[Profile | None, 
     if not _USABLE_GAMMA[0] <= gamma <= _USABLE_GAMMA[1]:
         return None, f"{words}, which is no gamma of a picture; it is read as it is stored"
     return (
-        Profile(f"gamma {gamma:.3g}", gamma=gamma),
+        ColourProfile(f"gamma {gamma:.3g}", gamma=gamma),
         f"{words}; where it is colour, it is converted to sRGB",
     )
 
 
-def _of_icc(data: bytes, spec: oiio.ImageSpec) -> tuple[Profile | None, str | None]:
+def _of_icc(data: bytes, spec: oiio.ImageSpec) -> tuple[ColourProfile | None, str | None]:
     named = str(spec.getattribute("ICCProfile:profile_description") or "").strip()
     if "srgb" in named.lower() and _is_srgb(data):
         return None, None
@@ -77,7 +79,9 @@ def _of_icc(data: bytes, spec: oiio.ImageSpec) -> tuple[Profile | None, str | No
         return None, f"{words} but a table for one device; it is not applied"
     if str(spec.format) != "uint8":
         return None, f"{words}; it is not applied, for that is done for 8 bits a channel only"
-    return Profile(named or "unnamed", icc=data), f"{words}; where it is colour, it is converted"
+    return ColourProfile(
+        named or "unnamed", icc=data
+    ), f"{words}; where it is colour, it is converted"
 
 
 @lru_cache(maxsize=64)
@@ -124,7 +128,7 @@ def in_srgb(image: Image) -> Image:
     return Image(np.concatenate([converted, image.pixels[..., alpha:]], axis=2), image.notes)
 
 
-@apart
+@sandboxed
 def _by_icc(colour: Pixels, data: bytes) -> Pixels:
     from PIL import Image as Pictures
     from PIL import ImageCms

@@ -12,11 +12,11 @@ from pathlib import Path
 import numpy as np
 import OpenImageIO as oiio
 
-from ektopos.apart import apart
-from ektopos.errors import TooLarge, UnreadableFile
+from ektopos.base.errors import TooLarge, UnreadableFile
+from ektopos.base.types import Pixels
 from ektopos.images.image import Image, ImageHeader, as_float
-from ektopos.images.profiles import profile_of
-from ektopos.types import Pixels
+from ektopos.images.profiles import colour_profile_of
+from ektopos.sandbox import sandboxed
 
 IMAGE_SUFFIXES = (".png", ".jpg", ".jpeg", ".tga", ".tif", ".tiff", ".exr", ".webp", ".hdr")
 MAX_TEXELS = 16384 * 16384
@@ -36,7 +36,7 @@ _PNG_COLOUR_TYPE = 25
 """Byte offset of IHDR's colour type. Source: PNG specification, third edition, 11.2.1."""
 
 
-@apart
+@sandboxed
 def read_header(path: Path) -> ImageHeader:
     """Size, channels and depth of an image file, without decoding it.
 
@@ -51,7 +51,7 @@ def read_header(path: Path) -> ImageHeader:
         source.close()
 
 
-@apart
+@sandboxed
 def read_image(path: Path) -> Image:
     """Decode an image file in the depth it was stored in.
 
@@ -90,7 +90,7 @@ def read_image(path: Path) -> Image:
     return Image(
         np.ascontiguousarray(_upright(placed, _orientation(spec))),
         notes,
-        profile_of(spec, source.format_name())[0],
+        colour_profile_of(spec, source.format_name())[0],
         unsound,
     )
 
@@ -241,7 +241,7 @@ def _header(
         width, height = spec.full_width, spec.full_height
     if _orientation(spec) >= 5:
         width, height = height, width
-    profile, told = profile_of(spec, format_name)
+    profile, told = colour_profile_of(spec, format_name)
     return ImageHeader(
         width=width,
         height=height,

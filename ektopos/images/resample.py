@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from ektopos.types import Float, Wrap, WrapPair
+from ektopos.base.types import Float, Wrap, WrapPair
 
 
 def resize(values: Float, width: int, height: int, wrap: WrapPair = ("clamp", "clamp")) -> Float:

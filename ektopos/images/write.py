@@ -11,12 +11,12 @@ import numpy as np
 import OpenImageIO as oiio
 from numpy.typing import NDArray
 
-from ektopos.errors import EktoposError
-from ektopos.files import hash_file
+from ektopos.base.errors import EktoposError
+from ektopos.base.hashing import hash_file
+from ektopos.base.types import Basis, Encoding, Float, Pixels, Quality
 from ektopos.images.basis import encode_basis
 from ektopos.images.ktx2 import encode_ktx2
 from ektopos.images.png import png_parts
-from ektopos.types import Basis, Encoding, Float, Pixels, Quality
 
 _OPTIONS: dict[str, dict[str, int | str]] = {
     ".jpg": {"Compression": "jpeg:95", "jpeg:subsampling": "4:4:4"},

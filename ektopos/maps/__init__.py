@@ -6,7 +6,7 @@ all of them, `sets` groups maps; `normals` and `channels` are operations on maps
 does with a map is `ektopos.materials`.
 """
 
-from ektopos.maps.channels import pack, split
+from ektopos.maps.channels import pack_channels, split_channels
 from ektopos.maps.identify import facts_of, identify
 from ektopos.maps.judge import judge, recheck
 from ektopos.maps.names import read_names, set_name
@@ -27,11 +27,11 @@ __all__ = [
     "map_name",
     "maps_of_set",
     "measure",
-    "pack",
+    "pack_channels",
     "read_names",
     "recheck",
     "set_name",
     "set_of_each",
     "sets_of",
-    "split",
+    "split_channels",
 ]

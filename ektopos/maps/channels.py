@@ -7,14 +7,14 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from ektopos.errors import EktoposError
+from ektopos.base.errors import EktoposError
+from ektopos.base.types import Pixels
 from ektopos.images import Image
-from ektopos.types import Pixels
 
 LETTERS = "rgba"
 
 
-def split(image: Image) -> dict[str, Image]:
+def split_channels(image: Image) -> dict[str, Image]:
     """Every channel of a map as a grey map of its own, in the same depth: by its letter; grey
     images give `r` (and `a`)."""
     names = {1: "r", 2: "ra", 3: "rgb", 4: "rgba"}[image.channels]
@@ -24,7 +24,7 @@ def split(image: Image) -> dict[str, Image]:
     }
 
 
-def pack(channels: Mapping[str, Pixels], fill: float = 0.0) -> Image:
+def pack_channels(channels: Mapping[str, Pixels], fill: float = 0.0) -> Image:
     """One map from single channels `(h, w)`, by the letters r, g, b and a.
 
     Colours that are not given are filled with `fill` (0–1). All must have one size and one depth:

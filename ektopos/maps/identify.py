@@ -7,10 +7,10 @@ from pathlib import Path
 
 from ektopos.document import NamingRule
 from ektopos.images import Image, ImageHeader, jpeg_quality, read_header, read_image
-from ektopos.maps.company import Company, apart, settle
 from ektopos.maps.judge import judge
 from ektopos.maps.names import read_names
 from ektopos.maps.relations import relate
+from ektopos.maps.set_context import SetContext, resolve_from_set, separate_nameless_sets
 from ektopos.maps.sets import place
 from ektopos.maps.statistics import measure
 from ektopos.maps.verdict import Facts, Verdict
@@ -44,6 +44,6 @@ def identify(
         judge(facts[name], reading, relation)
         for name, reading, relation in zip(names, read, related, strict=True)
     ]
-    sets = apart(names, read, sets, verdicts)
-    settled = settle(Company(names, read, sets, list(facts.values())), verdicts)
+    sets = separate_nameless_sets(names, read, sets, verdicts)
+    settled = resolve_from_set(SetContext(names, read, sets, list(facts.values())), verdicts)
     return list(zip(names, settled, sets, strict=True))

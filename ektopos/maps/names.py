@@ -16,9 +16,9 @@ from functools import lru_cache
 from pathlib import PurePosixPath
 from typing import NamedTuple
 
+from ektopos.base.types import NormalY
 from ektopos.document import NamingRule, Role
 from ektopos.maps.roles import IDENTITIES, PACKED_LETTERS, WORDS
-from ektopos.types import NormalY
 
 ChannelRoles = dict[str, Role]
 
@@ -109,7 +109,7 @@ _COUNTED = re.compile(r"^([A-Za-z0-9]*[A-Za-z])(\d+[a-z])$")
 
 
 @dataclass(frozen=True)
-class Reading:
+class NameReading:
     """One way to read a name."""
 
     roles: ChannelRoles
@@ -131,7 +131,7 @@ class Reading:
         return "".join(self.set_words).lower()
 
 
-def words_of(stem: str) -> list[str]:
+def name_words(stem: str) -> list[str]:
     """A name's words: `T_DomeCopper_BaseColor2k` → T, Dome, Copper, Base, Color, 2k."""
     words: list[str] = []
     # `u1_v1` is one word, whatever parts it.
@@ -166,26 +166,28 @@ class _Glued(NamedTuple):
 
 
 @lru_cache(maxsize=20_000)
-def readings(stem: str) -> tuple[Reading, ...]:
+def readings(stem: str) -> tuple[NameReading, ...]:
     """Every way to read a file's stem, the reading without a role last."""
-    words = words_of(stem)
+    words = name_words(stem)
     name = _without_noise(words, stem)
     kept, statements = name.words, (name.normal_y, name.encoding, name.noise)
-    possible: list[Reading] = []
+    possible: list[NameReading] = []
     for start in range(len(kept)):
         for end in range(len(kept), start, -1):
             roles, trust = _roles_of(kept[start:end], start, end, len(kept))
             if roles:
                 rest = (*kept[:start], *kept[end:])
-                possible.append(Reading(roles, rest, trust, "".join(kept[start:end]), *statements))
+                possible.append(
+                    NameReading(roles, rest, trust, "".join(kept[start:end]), *statements)
+                )
     for end_of in _glued(kept):
         rest = (*kept[:-1], end_of.rest)
-        possible.append(Reading(end_of.roles, rest, end_of.trust, end_of.word, *statements))
-    possible.append(Reading({}, tuple(kept), 0.12, "", *statements))
+        possible.append(NameReading(end_of.roles, rest, end_of.trust, end_of.word, *statements))
+    possible.append(NameReading({}, tuple(kept), 0.12, "", *statements))
     return tuple(possible)
 
 
-def read_names(paths: list[str], rules: Sequence[NamingRule] = ()) -> list[Reading]:
+def read_names(paths: list[str], rules: Sequence[NamingRule] = ()) -> list[NameReading]:
     """The best reading of each path (with `/`), all judged together. Cost: linear in files times
     readings a name.
 
@@ -202,7 +204,7 @@ def read_names(paths: list[str], rules: Sequence[NamingRule] = ()) -> list[Readi
     for options in keyed:
         own = _strong(options)
 
-        def worth(option: tuple[str, Reading], own: set[str] = own) -> float:
+        def worth(option: tuple[str, NameReading], own: set[str] = own) -> float:
             key, reading = option
             others = min(support[key] - (key in own), 3)
             # A bare name that others extend (`hatch` beside `hatch_n`) is most likely just the
@@ -233,7 +235,7 @@ def role_ending(stem: str, set_name: str) -> str:
     return ""
 
 
-def _strong(options: list[tuple[str, Reading]]) -> set[str]:
+def _strong(options: list[tuple[str, NameReading]]) -> set[str]:
     """Sets that a file's readings speak for well enough to support the readings of others."""
     return {key for key, reading in options if reading.trust > 0.1}
 
@@ -259,13 +261,13 @@ def is_nameless(words: Sequence[str]) -> bool:
     return all(_MEANINGLESS.match(word.lower()) or _CODE.match(word) for word in words)
 
 
-def folder_of_set(path: str, reading: Reading) -> PurePosixPath:
+def folder_of_set(path: str, reading: NameReading) -> PurePosixPath:
     """The folder that a map's set lies in: the one above where its own is called after a role."""
     folder = PurePosixPath(path).parent
     return folder.parent if reading.word.endswith("/") else folder
 
 
-def set_key(path: str, reading: Reading) -> str:
+def set_key(path: str, reading: NameReading) -> str:
     """What files of one set have in common, for comparing: the set's words in lower case with
     underscores, or its folder's name where no words are left."""
     if reading.set_words:
@@ -274,7 +276,7 @@ def set_key(path: str, reading: Reading) -> str:
     return folder or PurePosixPath(path).stem
 
 
-def set_name(path: str, reading: Reading) -> str:
+def set_name(path: str, reading: NameReading) -> str:
     """The set's name by one file alone, as that spells it.
 
     >>> set_name("net2_opac.png", read_names(["net2_opac.png"])[0])
@@ -283,7 +285,7 @@ def set_name(path: str, reading: Reading) -> str:
     return as_spelled(PurePosixPath(path).stem, reading) or set_key(path, reading)
 
 
-def as_spelled(stem: str, reading: Reading) -> str:
+def as_spelled(stem: str, reading: NameReading) -> str:
     """The part of a file's stem that names its set, from its first word to its last, as it is
     written; empty where no words are left."""
     low, start, end = stem.lower(), -1, 0
@@ -296,13 +298,13 @@ def as_spelled(stem: str, reading: Reading) -> str:
     return stem[start:end] if start >= 0 else ""
 
 
-def _options(place: PurePosixPath, rules: Sequence[NamingRule]) -> list[tuple[str, Reading]]:
+def _options(place: PurePosixPath, rules: Sequence[NamingRule]) -> list[tuple[str, NameReading]]:
     """Every reading of a path with the place of its set: its folder, or the one above where the
     folder names the role."""
     for rule in rules:
         if rule_fits(rule, place.stem):
-            words = tuple(words_of(place.stem[: -len(rule.ending)]))
-            reading = Reading(
+            words = tuple(name_words(place.stem[: -len(rule.ending)]))
+            reading = NameReading(
                 {str(group): role for group, role in rule.roles.items()},
                 words,
                 1.0,
@@ -323,7 +325,7 @@ def _options(place: PurePosixPath, rules: Sequence[NamingRule]) -> list[tuple[st
     ]
     if above:
         best, bare = max(above, key=lambda reading: reading.trust), options[-1][1]
-        reading = Reading(
+        reading = NameReading(
             best.roles,
             bare.set_words,
             0.75,

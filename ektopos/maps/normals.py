@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from ektopos.types import Float, Pixels
-from ektopos.vectors import normalise
+from ektopos.base.types import Float, Pixels
+from ektopos.base.vectors import normalise
 
 
 def height_to_normal(height: Float, strength: float = 1.0, *, wrap: bool = True) -> Float:

@@ -16,11 +16,11 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from ektopos.base.types import Float, NormalY
+from ektopos.base.vectors import raw_vectors
 from ektopos.maps import evidence as ev
 from ektopos.maps.statistics import Statistics, thumbnail_of
 from ektopos.maps.verdict import Facts
-from ektopos.types import Float, NormalY
-from ektopos.vectors import raw_vectors
 
 
 @dataclass(frozen=True)

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
+from ektopos.base.types import Encoding
 from ektopos.document import COLOUR_ROLES, Role
-from ektopos.types import Encoding
 
 SPREAD = ("rgb", "rgba")
 """Channel groups that hold one role together."""

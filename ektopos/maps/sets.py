@@ -9,9 +9,10 @@ from functools import lru_cache
 from itertools import takewhile
 from pathlib import PurePosixPath
 
+from ektopos.base.names import free_name, shortened
 from ektopos.document import Document, NamingRule
 from ektopos.maps.names import (
-    Reading,
+    NameReading,
     as_spelled,
     folder_of_set,
     means_nothing,
@@ -21,7 +22,6 @@ from ektopos.maps.names import (
     set_key,
     udim_of,
 )
-from ektopos.names import free_name, shortened
 
 
 def sets_of(document: Document) -> dict[str, list[str]]:
@@ -49,7 +49,7 @@ def _placed(files: tuple[str, ...], rules: tuple[str, ...]) -> list[str]:
     return place(files, read_names(list(files), [NamingRule.model_validate_json(r) for r in rules]))
 
 
-def place(paths: Sequence[str], readings: Sequence[Reading]) -> list[str]:
+def place(paths: Sequence[str], readings: Sequence[NameReading]) -> list[str]:
     """The set of every map, by names and folders.
 
     A name that means nothing (`0`, `Image_3`) takes that of the only set in its folder, or its
@@ -84,7 +84,7 @@ def place(paths: Sequence[str], readings: Sequence[Reading]) -> list[str]:
 
 
 def _as_spelled(
-    paths: Sequence[str], readings: Sequence[Reading], keys: Sequence[str], own: Sequence[str]
+    paths: Sequence[str], readings: Sequence[NameReading], keys: Sequence[str], own: Sequence[str]
 ) -> list[str]:
     """The sets' names as their files or folders spell them, for keys that are the same within a
     set. `own` are the keys before folders told them apart."""
@@ -126,7 +126,7 @@ def _common_part(parts: Sequence[str]) -> str:
 
 
 def _join_by_prefix(
-    names: list[str], folders: Sequence[PurePosixPath], readings: Sequence[Reading]
+    names: list[str], folders: Sequence[PurePosixPath], readings: Sequence[NameReading]
 ) -> None:
     """A map whose last word means nothing to us (`lantern_q`) is of the set that the words before
     name, where two maps in its folder say to be of that set and which role they are."""
@@ -154,7 +154,7 @@ def _alike(names: Sequence[str]) -> list[list[int]]:
 
 
 def _are_roles_of_one(
-    group: Sequence[int], folders: Sequence[PurePosixPath], readings: Sequence[Reading]
+    group: Sequence[int], folders: Sequence[PurePosixPath], readings: Sequence[NameReading]
 ) -> bool:
     """Whether the names of maps in different folders say roles, and no two folders the same."""
     roles: dict[PurePosixPath, set[str]] = defaultdict(set)

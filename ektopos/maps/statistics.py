@@ -16,9 +16,9 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from ektopos.base.types import Float, Pixels
+from ektopos.base.vectors import raw_vectors
 from ektopos.images import Image, as_float, srgb_to_linear
-from ektopos.types import Float, Pixels
-from ektopos.vectors import raw_vectors
 
 SAMPLE = 256
 WINDOW = 96

@@ -7,13 +7,13 @@ from dataclasses import dataclass, field
 from math import exp
 from typing import Any
 
+from ektopos.base.names import in_words
+from ektopos.base.types import Encoding, NormalSpace, NormalY
 from ektopos.document import Role
 from ektopos.images import ImageHeader
 from ektopos.maps import evidence as ev
 from ektopos.maps.roles import SPREAD, encoding_of_roles
 from ektopos.maps.statistics import ChannelFacts, Statistics
-from ektopos.names import in_words
-from ektopos.types import Encoding, NormalSpace, NormalY
 
 SURE = 0.75
 """Confidence below which a map is shown as unsure."""
@@ -97,7 +97,7 @@ def make_verdict(
     )
 
 
-def said_as(roles: Mapping[Any, Role]) -> str:
+def declared_as(roles: Mapping[Any, Role]) -> str:
     """Roles in words."""
     return " · ".join(in_words(role) for role in roles.values())
 

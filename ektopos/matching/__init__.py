@@ -1,6 +1,7 @@
-"""Which maps belong on which slot: signs (`signs`) of a picture's traits (`traits`) on a UV layout
-(`layout`), ranked (`rank`), and sets and names (`sets`)."""
+"""Which maps belong on which slot: scores (`layout_scores`) of a picture's spectra
+(`image_spectra`) on a UV layout (`layout`), ranked (`rank`), and sets and names (`sets`)."""
 
+from ektopos.matching.image_spectra import ImageSpectra, spectra_of
 from ektopos.matching.layout import Layout, layout_of
 from ektopos.matching.pairs import Pair, pair_slots
 from ektopos.matching.rank import Candidate, match
@@ -14,14 +15,13 @@ from ektopos.matching.sets import (
     small_picture,
     tile_in_set,
 )
-from ektopos.matching.traits import Traits, traits_of
 
 __all__ = [
     "Candidate",
+    "ImageSpectra",
     "Layout",
     "MatchMap",
     "Pair",
-    "Traits",
     "layout_of",
     "match",
     "match_maps",
@@ -31,6 +31,6 @@ __all__ = [
     "rank_sets",
     "read_match_map",
     "small_picture",
+    "spectra_of",
     "tile_in_set",
-    "traits_of",
 ]

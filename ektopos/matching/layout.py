@@ -9,11 +9,11 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from ektopos.base.types import Float
 from ektopos.meshes.islands import uv_islands
 from ektopos.meshes.mesh import Mesh
 from ektopos.meshes.slots import TILED
 from ektopos.meshes.uvs import SUBTEXEL, covered_cells
-from ektopos.types import Float
 
 GRID = 256
 """Side of the grid that layouts and pictures are compared on."""

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ektopos.matching.layout import Layout, layout_of, shared_share
-from ektopos.matching.words import meaningful
+from ektopos.matching.name_similarity import meaningful
 from ektopos.meshes import Mesh
 from ektopos.meshes.uvs import signed_areas
 

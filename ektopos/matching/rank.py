@@ -9,10 +9,10 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from ektopos.matching.image_spectra import ImageSpectra
 from ektopos.matching.layout import FULL, Layout, packed_together
-from ektopos.matching.signs import Pile, Signs, chance_of, measure_signs
+from ektopos.matching.layout_scores import LayoutScores, Pile, chance_of, measure_layout_scores
 from ektopos.matching.surface import Surface
-from ektopos.matching.traits import Traits
 
 SHARED = 0.2
 """Share of a picture painted away from a slot's islands from which others may share it."""
@@ -84,7 +84,7 @@ class _Match:
     """What speaks for one set on one slot."""
 
     worth: float
-    signs: Signs | None
+    signs: LayoutScores | None
     told: Told
     repeats: bool
     together: float = 0.0
@@ -98,7 +98,7 @@ class _Match:
 
 def match(
     layouts: Mapping[str, Layout],
-    pictures: Mapping[str, Sequence[Traits]],
+    pictures: Mapping[str, Sequence[ImageSpectra]],
     repeating: Mapping[str, bool],
     told: Mapping[str, Mapping[str, Told]] | None = None,
     surfaces: Mapping[str, Surface] | None = None,
@@ -140,14 +140,14 @@ def match(
 def _matches(
     layout: Layout,
     sets: Sequence[str],
-    pictures: Mapping[str, Sequence[Traits]],
+    pictures: Mapping[str, Sequence[ImageSpectra]],
     pile: Pile | None,
     repeating: Mapping[str, bool],
     told: Mapping[str, Told],
     surface: Surface | None = None,
 ) -> list[_Match]:
     laid_out = layout.count > 0 and not layout.tiles
-    measured = measure_signs(layout, pile, surface) if laid_out and pile else []
+    measured = measure_layout_scores(layout, pile, surface) if laid_out and pile else []
     full = layout.share > FULL
     chance, signs = chance_of(measured), iter(measured)
     matches = []
@@ -177,7 +177,7 @@ def _judge_together(
     layouts: Mapping[str, Layout],
     matches: dict[str, list[_Match]],
     sets: Sequence[str],
-    pictures: Mapping[str, Sequence[Traits]],
+    pictures: Mapping[str, Sequence[ImageSpectra]],
     pile: Pile | None,
     repeating: Mapping[str, bool],
 ) -> None:
@@ -250,7 +250,7 @@ def _is_sure(layout: Layout, ranked: Sequence[_Match]) -> bool:
     return by_file or (by_pixels and lead >= SURE_MARGIN) or (by_name and lead > 0.5 * NAME_WORTH)
 
 
-def _shows_plainly(signs: Signs) -> bool:
+def _shows_plainly(signs: LayoutScores) -> bool:
     agreeing = sum(getattr(signs, kind) >= least for kind, least in AGREE.items())
     return signs.edges >= SURE_EDGES or agreeing > 1
 

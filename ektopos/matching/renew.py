@@ -8,11 +8,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ektopos.errors import EktoposError
+from ektopos.base.errors import EktoposError
+from ektopos.document.mesh_steps import MeshStep, RenameSlot
 from ektopos.matching.layout import layout_of, shared_share
 from ektopos.meshes import Mesh, apply_recipe, carried
 from ektopos.meshes.recipe import apply_step
-from ektopos.steps import MeshStep, RenameSlot
 
 SAME_LAYOUT = 0.9
 """Share of two layouts' cells that both cover, from which they count as the same."""

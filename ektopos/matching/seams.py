@@ -13,9 +13,9 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
+from ektopos.base.types import Float
 from ektopos.matching.layout import GRID
 from ektopos.matching.surface import Surface
-from ektopos.types import Float
 
 LEAST = 0.3
 """Correlation across the seams from which colours may go on at all."""

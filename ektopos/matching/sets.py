@@ -13,19 +13,19 @@ from pathlib import Path
 
 import numpy as np
 
+from ektopos.base.types import Float
 from ektopos.document import Document
 from ektopos.images import Image, as_float, read_header, read_image, resize
 from ektopos.maps import Facts, identify
 from ektopos.maps.evidence import TILES_BELOW
 from ektopos.maps.identify import facts_of_image
 from ektopos.maps.sets import maps_of_set, sets_of, tile_of, tiles_among
+from ektopos.matching.image_spectra import ImageSpectra, is_pattern, spectra_of
 from ektopos.matching.layout import layout_of
+from ektopos.matching.name_similarity import alike, near
 from ektopos.matching.rank import Candidate, Told, match
-from ektopos.matching.surface import surface_of
-from ektopos.matching.traits import Traits, is_pattern, traits_of
-from ektopos.matching.words import alike, near
+from ektopos.matching.surface import slot_surface
 from ektopos.meshes import Mesh
-from ektopos.types import Float
 
 Sets = Mapping[str, list[str]]
 """The maps of every set, by its name: what grouping all names gives, which costs."""
@@ -42,7 +42,7 @@ class MatchMap:
 
     path: str
     facts: Facts
-    traits: Traits
+    traits: ImageSpectra
     folder: str = ""
     """Where it lies; said of mesh and maps alike, or of neither."""
 
@@ -50,7 +50,7 @@ class MatchMap:
 def read_match_map(given: str, path: Path) -> MatchMap:
     """Read a map. Raises `UnreadableFile` or `TooLarge`."""
     header, image = read_header(path), read_image(path)
-    facts, traits = facts_of_image(path, header, image), traits_of(small_picture(image))
+    facts, traits = facts_of_image(path, header, image), spectra_of(small_picture(image))
     return MatchMap(given, facts, traits, str(path.resolve().parent))
 
 
@@ -91,7 +91,7 @@ def rank_sets(
         for i, name in enumerate(mesh.slots)
         if (mesh.triangle_slot == i).any()
     }
-    surfaces = {name: surface_of(mesh, i) for i, name in enumerate(mesh.slots) if name in layouts}
+    surfaces = {name: slot_surface(mesh, i) for i, name in enumerate(mesh.slots) if name in layouts}
     pictures = {name: [one.traits for one in maps] for name, maps in sets.items()}
     repeating = {name: _repeats(maps) for name, maps in sets.items()}
     stem = mesh.name.rpartition("/")[2].partition(".")[0]

@@ -12,11 +12,11 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from ektopos.base.types import Float
+from ektopos.base.vectors import normalise
 from ektopos.matching.layout import GRID
 from ektopos.meshes.mesh import Mesh
 from ektopos.meshes.rows import unique_rows
-from ektopos.types import Float
-from ektopos.vectors import normalise
 
 SAMPLES = 1000
 """Places along the seams of a slot where both sides are compared."""
@@ -46,7 +46,7 @@ class Surface:
     """Cells that creases within the islands run through."""
 
 
-def surface_of(mesh: Mesh, slot: int) -> Surface:
+def slot_surface(mesh: Mesh, slot: int) -> Surface:
     """Seams and creases of one slot. Cost: a sort of the slot's edges."""
     own = mesh.triangle_slot == slot
     uvs = mesh.corner_uvs()[own]

@@ -12,11 +12,11 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
+from ektopos.base.types import Channels, Encoding, Float, Pixels
+from ektopos.base.vectors import normalise
 from ektopos.document import COLOUR_INPUTS, UNCLIPPED, Feed, InputName, Layer
 from ektopos.images import Image, as_float, decode_table, luminance
 from ektopos.images.encodings import REC709_LUMINANCE
-from ektopos.types import Channels, Encoding, Float, Pixels
-from ektopos.vectors import normalise
 
 Source = Feed | Layer
 

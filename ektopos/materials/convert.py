@@ -7,14 +7,14 @@ from typing import cast
 
 import numpy as np
 
+from ektopos.base.errors import EktoposError
+from ektopos.base.types import Channels, Float
 from ektopos.document import Document, Feed, InputName, Role
-from ektopos.errors import EktoposError
 from ektopos.images import linear_to_srgb, resize
 from ektopos.maps.sets import maps_of_set
+from ektopos.materials.from_map_set import channels_with_role
 from ektopos.materials.resolve import FindMap, feed_result
 from ektopos.materials.specular_workflow import to_metallic_roughness, to_specular_gloss
-from ektopos.materials.wire import channels_with_role
-from ektopos.types import Channels, Float
 
 
 @dataclass(frozen=True)

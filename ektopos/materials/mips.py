@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import numpy as np
 
+from ektopos.base.types import Float
+from ektopos.base.vectors import normalise
 from ektopos.document import InputName
 from ektopos.images import covered_share, keep_coverage, mip_sizes, resize, shrink_seen
 from ektopos.maps.normals import roughen
-from ektopos.types import Float
-from ektopos.vectors import normalise
 
 
-def mip_chain(
+def material_mips(
     values: Float,
     name: InputName,
     *,

@@ -13,13 +13,13 @@ from typing import Any, Literal, cast, get_args
 
 import numpy as np
 
+from ektopos.base.hashing import hash_json
+from ektopos.base.types import Float, Pixels
+from ektopos.base.vectors import degrees_from_flat, encode_normals, normalise
 from ektopos.document import COLOUR_INPUTS, TABLE, Feed, InputName, MapEntry
-from ektopos.files import hash_json
 from ektopos.images import Image, fit_within, linear_to_srgb, luminance, quantise, resize
-from ektopos.materials.derive import Material
+from ektopos.materials.inheritance import Material
 from ektopos.materials.resolve import Decoded, feed_result
-from ektopos.types import Float, Pixels
-from ektopos.vectors import degrees_from_flat, encode_normals, normalise
 
 StagePicture = Literal[
     "base",
@@ -55,7 +55,7 @@ ReducedMap = Callable[[str], Image]
 
 
 @dataclass(frozen=True)
-class Gives:
+class FeedPreview:
     """What an input gives, in numbers."""
 
     low: float
@@ -176,7 +176,7 @@ def stage_picture(
     return quantise(linear_to_srgb(planes["emission"] / factor), 8), factor
 
 
-def gives(values: Float, name: InputName) -> Gives:
+def feed_preview(values: Float, name: InputName) -> FeedPreview:
     """The facts of a canonical array that stand at the end of a feed sheet's row.
 
     `values` is `(h, w)` or `(h, w, 3)` in the input's own unit and range.
@@ -190,7 +190,7 @@ def gives(values: Float, name: InputName) -> Gives:
     counts, _ = np.histogram(
         np.clip(values / scale, 0.0, 1.0), bins=HISTOGRAM_BINS, range=(0.0, 1.0)
     )
-    return Gives(
+    return FeedPreview(
         low=float(values.min()),
         high=float(values.max()),
         mean=float(values.mean(dtype=np.float64)),

@@ -8,13 +8,13 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from ektopos.base.types import WrapPair
 from ektopos.document import Document, Feed, InputName, Layer, UvTransform
 from ektopos.images import Image, wrapped
 from ektopos.materials.adjust import changes
-from ektopos.materials.coverage import transform_uvs
-from ektopos.materials.derive import REPEAT, Material
+from ektopos.materials.inheritance import REPEAT, Material
 from ektopos.materials.resolve import Decoded, FindMap, default_channels, feed_problem, feed_result
-from ektopos.types import WrapPair
+from ektopos.materials.texel_coverage import transform_uvs
 
 
 @dataclass(frozen=True)
@@ -31,7 +31,7 @@ class Traced:
 
 
 @dataclass(frozen=True)
-class Probed:
+class ProbeResult:
     """One input at a point."""
 
     input: InputName
@@ -48,7 +48,7 @@ def probe(
     material: Material,
     uvs: Sequence[tuple[float, float]],
     find: FindMap,
-) -> list[Probed]:
+) -> list[ProbeResult]:
     """Every input of a material at a point with these mesh UVs (v down, one pair a set), before any
     transform. Texels are the nearest ones."""
     readings = []
@@ -57,7 +57,7 @@ def probe(
             place = material.placement(name)
             if feed.maps() and place.uv.set >= len(uvs):
                 reason = f"it lies on UV set {place.uv.set}, which is not known at this point"
-                readings.append(Probed(name, [], reason, [], []))
+                readings.append(ProbeResult(name, [], reason, [], []))
                 continue
             own = uvs[place.uv.set] if place.uv.set < len(uvs) else (0.0, 0.0)
             u, v = transform_uvs(np.asarray(own, np.float64), place.uv)
@@ -74,7 +74,7 @@ def _probe_feed(
     place: tuple[float, float],
     wrap: WrapPair,
     find: FindMap,
-) -> Probed:
+) -> ProbeResult:
     traces: list[Traced] = []
 
     def texel(map_name: str) -> Decoded:
@@ -132,7 +132,9 @@ def _probe_feed(
 
     values = feed_result(settled(feed, place), name, texel).reshape(-1)
     changed = changes(feed) + ([f"strength {feed.strength:g}"] if feed.strength != 1.0 else [])
-    return Probed(name, [round(float(v), 6) for v in values], _words(name, values), changed, traces)
+    return ProbeResult(
+        name, [round(float(v), 6) for v in values], _words(name, values), changed, traces
+    )
 
 
 _SOURCE = set(Feed.model_fields) & set(Layer.model_fields) - {"uv", "wrap"}

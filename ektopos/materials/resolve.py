@@ -13,6 +13,9 @@ from pathlib import Path
 import cv2
 import numpy as np
 
+from ektopos.base.errors import EktoposError, MissingReference
+from ektopos.base.types import Channels, Encoding, Float, NormalY, Pixels, WrapPair
+from ektopos.base.vectors import decode_normals, normalise, raw_vectors
 from ektopos.document import (
     COLOUR_INPUTS,
     UNCLIPPED,
@@ -26,7 +29,6 @@ from ektopos.document import (
     Reflectance,
     UvTransform,
 )
-from ektopos.errors import EktoposError, MissingReference
 from ektopos.images import (
     Image,
     covered_share,
@@ -40,12 +42,10 @@ from ektopos.images import (
 from ektopos.images.encodings import decode_table
 from ektopos.maps.normals import combine, flip_green, lacks_blue, rebuild_blue
 from ektopos.materials.adjust import Source, adjust, apply_strength, combine_layers, decode_channels
-from ektopos.materials.derive import REPEAT
-from ektopos.materials.lay import flat_size, lay
+from ektopos.materials.compositing import composite, flat_size
+from ektopos.materials.inheritance import REPEAT
 from ektopos.materials.specular_workflow import to_metallic_roughness
 from ektopos.project import Project
-from ektopos.types import Channels, Encoding, Float, NormalY, Pixels, WrapPair
-from ektopos.vectors import decode_normals, normalise, raw_vectors
 
 CACHE_BYTES = 512 * 2**20
 _BAND = 128
@@ -221,7 +221,7 @@ def feed_result(feed: Feed, name: InputName, find: FindMap, *, with_strength: bo
             )
             values = at_size(values, name, width, height)
         height, width = values.shape[:2]
-        over = lay(over, name, layer.uv or UvTransform(), layer.wrap or REPEAT, width, height)
+        over = composite(over, name, layer.uv or UvTransform(), layer.wrap or REPEAT, width, height)
         weight = _weight(layer.amount, layer.mask, mask, width, height)
         if layer.op == "normal":
             flat = np.array([0.0, 0.0, 1.0], np.float32)
@@ -267,13 +267,13 @@ def _flattened(feed: Feed, name: InputName, find: FindMap) -> Float:
     )
     flat = np.full((1, 1), 0.0, np.float32)
     for laid, over, mask, hole in zip(feed.laid, overs, masks, holes, strict=True):
-        over = lay(over, name, laid.uv, laid.wrap, width, height)
+        over = composite(over, name, laid.uv, laid.wrap, width, height)
         if laid is feed.laid[0]:
             flat = over
             continue
         weight = _weight(laid.amount, laid.mask, mask, width, height)
         if hole is not None:
-            weight = weight * lay(hole, "opacity", laid.uv, laid.wrap, width, height)
+            weight = weight * composite(hole, "opacity", laid.uv, laid.wrap, width, height)
         flat = combine_layers(flat, over, "mix", weight)
         flat = normalise(flat) if name == "normal" else flat
     return np.ascontiguousarray(flat, np.float32)
@@ -285,7 +285,9 @@ def _weight(
     """How much of a layer counts, 0–1, `(height, width)` where it has a mask."""
     if mask is None or values is None:
         return amount
-    placed = lay(values, "height", mask.uv or UvTransform(), mask.wrap or REPEAT, width, height)
+    placed = composite(
+        values, "height", mask.uv or UvTransform(), mask.wrap or REPEAT, width, height
+    )
     return np.float32(amount) * placed
 
 

@@ -12,6 +12,9 @@ from typing import Any, get_args
 
 from pydantic import BaseModel
 
+from ektopos.base.errors import EktoposError
+from ektopos.base.hashing import hash_json
+from ektopos.base.types import Float, WrapPair
 from ektopos.document import (
     EXTRA_INPUTS,
     INPUTS,
@@ -26,27 +29,24 @@ from ektopos.document import (
     UvTransform,
     Workflow,
 )
-from ektopos.errors import EktoposError
-from ektopos.files import hash_json
 from ektopos.maps import set_of_each, sets_of
 from ektopos.materials.adjust import clipped
-from ektopos.materials.cover import covered, surface_of
-from ektopos.materials.coverage import slots_with
-from ektopos.materials.derive import Material, Placement, effective
+from ektopos.materials.from_map_set import Unused, contradiction, unused_of_set
+from ektopos.materials.inheritance import Material, Placement, resolve_inheritance
+from ektopos.materials.layering import surface_of, with_material_layers
 from ektopos.materials.preview import (
     STAGE_PICTURES,
-    Gives,
+    FeedPreview,
     ReducedMap,
     StagePicture,
+    feed_preview,
     feed_recipe,
-    gives,
     recipe_values,
     stage_picture,
     stage_recipe,
 )
 from ektopos.materials.resolve import feed_problem
-from ektopos.materials.wire import Unused, contradiction, unused_of_set
-from ektopos.types import Float, WrapPair
+from ektopos.materials.texel_coverage import slots_with
 
 GLOSS_BELOW = 0.3
 """A mean roughness below this is brighter than most surfaces are, as gloss would be."""
@@ -66,7 +66,7 @@ class RowFacts(BaseModel):
     """What may be wrong, with the evidence; never changed automatically."""
 
 
-class Leaves(BaseModel):
+class Destination(BaseModel):
     """Where an input leaves in the current target."""
 
     file: str | None = None
@@ -97,7 +97,7 @@ class Row(BaseModel):
     gives: RowFacts | None
     place: StagePlace
     """Where its maps lie."""
-    leaves: Leaves
+    leaves: Destination
     problem: str | None = None
 
 
@@ -157,7 +157,7 @@ class Sources:
     """Keeps a recipe for when its picture is asked for; gives its key."""
 
 
-LeavesOf = Callable[[Material, InputName], Leaves]
+LeavesOf = Callable[[Material, InputName], Destination]
 
 
 def sheet_of(document: Document, name: str, sources: Sources, leaves: LeavesOf) -> Sheet:
@@ -165,7 +165,7 @@ def sheet_of(document: Document, name: str, sources: Sources, leaves: LeavesOf) 
 
     Cost: a reduced map a fed input.
     """
-    material, entry = effective(document, name), document.materials[name]
+    material, entry = resolve_inheritance(document, name), document.materials[name]
     whole, problem = _covered(document, material)
     shown = _shown_inputs(material, whole)
     sets = sets_of(document)
@@ -217,7 +217,7 @@ def _shown_inputs(material: Material, whole: Material) -> list[InputName]:
 def _covered(document: Document, material: Material) -> tuple[Material, str | None]:
     """A material under its covers, or bare and why that is."""
     try:
-        return covered(document, material), None
+        return with_material_layers(document, material), None
     except EktoposError as problem:
         return material, str(problem)
 
@@ -318,7 +318,7 @@ def _row(
     name: InputName,
     own: bool,
     sources: Sources,
-    leaves: Leaves,
+    leaves: Destination,
 ) -> Row:
     material, whole = bare_and_covered
     feed, result = material.feeds.get(name), whole.feeds.get(name)
@@ -345,19 +345,19 @@ def _row(
     return row
 
 
-_known: dict[str, tuple[Gives, float]] = {}
+_known: dict[str, tuple[FeedPreview, float]] = {}
 """Numbers of rows, by all that they follow from: while one input is changed, the others stay."""
 _KNOWN = 2000
 
 
 def _numbers(
     recipe: dict[str, Any], own: dict[str, Any], name: InputName, sources: Sources
-) -> tuple[Gives, float]:
+) -> tuple[FeedPreview, float]:
     """What an input gives, and how much of it its own adjustments cut off."""
     key = hash_json([name, sources.longest, recipe, own])
     found = _known.get(key)
     if found is None:
-        facts = gives(recipe_values(recipe, name, sources.reduced), name)
+        facts = feed_preview(recipe_values(recipe, name, sources.reduced), name)
         found = facts, _clipped(own, name, sources.reduced)
         if len(_known) >= _KNOWN:
             _known.clear()

@@ -10,7 +10,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from ektopos.types import Float
+from ektopos.base.types import Float
 
 DIELECTRIC = 0.04
 """Reflectance at normal incidence of what is not metal: index of refraction 1.5."""

@@ -2,7 +2,7 @@
 
 A mesh here is triangles with world positions, glTF-convention UVs (v down) and a slot per triangle.
 Which material a slot wears is the document's affair; how a mesh is packed for an engine is
-`ektopos.targets`.
+`ektopos.export`.
 """
 
 from ektopos.meshes.faults import Fault, find_faults
@@ -13,7 +13,7 @@ from ektopos.meshes.read import MESH_SUFFIXES, OTHER_MESH_SUFFIXES, companion_fi
 from ektopos.meshes.recipe import apply_recipe, carried, faces_of, groups_of, with_own_vertices
 from ektopos.meshes.slots import (
     SlotFacts,
-    Triangles,
+    SlotTriangles,
     measured_triangles,
     slot_facts,
     triangle_measures,
@@ -26,7 +26,7 @@ __all__ = [
     "Mesh",
     "Node",
     "SlotFacts",
-    "Triangles",
+    "SlotTriangles",
     "apply_recipe",
     "build_gltf",
     "carried",

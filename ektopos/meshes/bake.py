@@ -7,11 +7,11 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from ektopos.base.types import Float, Progress, Values, no_progress
+from ektopos.base.vectors import flat_normals, normalise
 from ektopos.meshes.mesh import Mesh, with_normals
 from ektopos.meshes.rays import LIFT, RayScene, cosine_directions, ray_scene
-from ektopos.meshes.texels import PADDING, covered, slot_texels
-from ektopos.types import Float, Progress, Values, no_progress
-from ektopos.vectors import flat_normals, normalise
+from ektopos.meshes.texels import PADDING, rasterise, slot_texels
 
 SAMPLES = 64
 _LAYOUT_GRID = 256
@@ -69,7 +69,7 @@ def layouts(mesh: Mesh) -> list[list[str]]:
         own = (mesh.triangle_slot == number) & mesh.has_uv[mesh.triangles].all(axis=1)
         if not own.any():
             continue
-        cells, _, _ = covered(mesh.corner_uvs()[own], _LAYOUT_GRID)
+        cells, _, _ = rasterise(mesh.corner_uvs()[own], _LAYOUT_GRID)
         shown = np.zeros(_LAYOUT_GRID**2, bool)
         shown[cells] = True
         for slots, taken in groups:

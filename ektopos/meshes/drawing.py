@@ -6,8 +6,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from ektopos.base.types import Float
 from ektopos.meshes.mesh import Mesh
-from ektopos.types import Float
 
 GROUND, SURFACE, STROKE = 118, 176, 40
 """sRGB codes: 18 % grey, as the stage's backdrop; a sheet on it; lines."""

@@ -7,13 +7,13 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from ektopos.base.types import Index
+from ektopos.base.vectors import cross_columns, lengths_of_columns
 from ektopos.meshes.cracks import without_cracks
 from ektopos.meshes.islands import connected, edges_of
 from ektopos.meshes.mesh import Mesh, corners_of
 from ektopos.meshes.rows import has_equal_rows, sorted_corners, unique_rows
 from ektopos.meshes.seen import MOST, seen_shares
-from ektopos.types import Index
-from ektopos.vectors import cross_columns, lengths_of_columns
 
 EXTREME = 100.0
 UNEVEN = 1e-3

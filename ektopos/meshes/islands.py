@@ -11,10 +11,10 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from ektopos.base.types import Index, Values
+from ektopos.base.vectors import bounds
 from ektopos.meshes.rows import has_equal_rows, in_order, sorted_corners, unique_rows
 from ektopos.meshes.uvs import SUBTEXEL, covered_cells, distinct_triangles, signed_areas
-from ektopos.types import Index, Values
-from ektopos.vectors import bounds
 
 WELD = 1e-6
 """Corners nearer than this share of the mesh's size are one point."""

@@ -7,14 +7,14 @@ from concurrent.futures import ThreadPoolExecutor
 
 from ektopos.meshes.faults import Fault, find_faults
 from ektopos.meshes.mesh import Mesh
-from ektopos.meshes.slots import SlotFacts, Triangles, slot_facts
+from ektopos.meshes.slots import SlotFacts, SlotTriangles, slot_facts
 
 _LARGE = 100_000
 """Triangles from which other cores are worth a thread."""
 
 
 def measure_mesh(
-    mesh: Mesh, measured: Triangles | None = None
+    mesh: Mesh, measured: SlotTriangles | None = None
 ) -> tuple[list[SlotFacts], list[Fault]]:
     """Facts of every slot, and every fault. `measured` are its triangles, where that was done
     already. Cost: n log n in its triangles; the slots of large ones are shared by the cores."""

@@ -8,9 +8,9 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
+from ektopos.base.types import Float, Index
+from ektopos.base.vectors import cross_columns, lengths_of_columns, normalise
 from ektopos.meshes.islands import weld
-from ektopos.types import Float, Index
-from ektopos.vectors import cross_columns, lengths_of_columns, normalise
 
 
 @dataclass(frozen=True)

@@ -6,8 +6,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from ektopos.base.types import Pixels
 from ektopos.meshes.uvs import SUBTEXEL, covered_cells
-from ektopos.types import Pixels
 
 _PAINTED = 0.97
 """Share of the texels at a distance from which all there counts as painted."""

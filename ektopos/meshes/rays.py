@@ -10,8 +10,8 @@ from embreex import rtcore_scene
 from embreex.mesh_construction import TriangleMesh
 from numpy.typing import NDArray
 
-from ektopos.types import Values
-from ektopos.vectors import plane_axes
+from ektopos.base.types import Values
+from ektopos.base.vectors import plane_axes
 
 LIFT = 2e-6
 """How far rays start above the surface, in mesh sizes, so that they do not meet where they start.

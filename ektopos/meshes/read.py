@@ -9,16 +9,16 @@ from pathlib import Path
 
 import numpy as np
 
-from ektopos.apart import apart
-from ektopos.errors import DAMAGE, EktoposError, UnreadableFile, brief
+from ektopos.base.errors import DAMAGE, EktoposError, UnreadableFile, brief
+from ektopos.base.names import LONGEST, counted, is_shortened
+from ektopos.base.usd_layers import Find, usd_companions
 from ektopos.meshes.formats.gltf import GLTF_SUFFIXES, gltf_companions, read_gltf
 from ektopos.meshes.formats.obj import obj_companions, read_obj
 from ektopos.meshes.formats.ply import read_ply
 from ektopos.meshes.formats.usd import USD_SUFFIXES, read_usd
 from ektopos.meshes.mesh import Mesh
-from ektopos.meshes.parts import check_slots
-from ektopos.names import LONGEST, counted, is_shortened
-from ektopos.usd_layers import Find, usd_companions
+from ektopos.meshes.mesh_builder import check_slots
+from ektopos.sandbox import sandboxed
 
 MESH_SUFFIXES = (*GLTF_SUFFIXES, ".obj", ".ply", *USD_SUFFIXES)
 OTHER_MESH_SUFFIXES = (
@@ -53,10 +53,10 @@ def read_mesh(path: Path, find: FindPart | None = None, *, name: str | None = No
     `name` gives the file's own name where `path` is only where its bytes lie. Raises
     `UnreadableFile`.
     """
-    return _read_mesh(path, find or beside(path), name or path.name)
+    return _read_mesh(path, find or files_beside(path), name or path.name)
 
 
-@apart
+@sandboxed
 def _read_mesh(path: Path, find: FindPart, given: str) -> Mesh:
     suffix = Path(given).suffix.lower()
     if not path.is_file():
@@ -115,7 +115,7 @@ def with_nested(parts: Iterable[str], inside: Callable[[str], Iterable[str]]) ->
     return list(reached)
 
 
-@apart
+@sandboxed
 def _named_in(path: Path, name: str) -> list[str]:
     suffix = Path(name).suffix.lower()
     try:
@@ -152,7 +152,7 @@ def _within_bounds(mesh: Mesh) -> Mesh:
     return replace(mesh, notes=notes)
 
 
-def beside(path: Path) -> FindPart:
+def files_beside(path: Path) -> FindPart:
     """Find files beside a mesh file or below, never above."""
     base = path.parent.resolve()
 

@@ -1,4 +1,4 @@
-"""Recipes: what each step of `ektopos.steps` does to a mesh.
+"""Recipes: what each step of `ektopos.document.mesh_steps` does to a mesh.
 
 Every step is a pure function from a mesh to a mesh, and the number and order of triangles never
 change, so that a step means the same each time it is read.
@@ -14,16 +14,11 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ektopos.errors import EktoposError
-from ektopos.meshes.cracks import without_cracks
-from ektopos.meshes.faults import reversed_faces
-from ektopos.meshes.islands import faces_joined_by_edges, joined_faces, uv_islands, weld
-from ektopos.meshes.mesh import Mesh
-from ektopos.meshes.rows import unique_rows
-from ektopos.meshes.shade import corner_normals
-from ektopos.meshes.uvs import signed_areas, tile_numbers
-from ektopos.names import free_name
-from ektopos.steps import (
+from ektopos.base.errors import EktoposError
+from ektopos.base.names import free_name
+from ektopos.base.types import Index
+from ektopos.base.vectors import flat_normals
+from ektopos.document.mesh_steps import (
     ApplyScale,
     By,
     CloseCracks,
@@ -38,8 +33,13 @@ from ektopos.steps import (
     SplitSlot,
     TurnReversed,
 )
-from ektopos.types import Index
-from ektopos.vectors import flat_normals
+from ektopos.meshes.cracks import without_cracks
+from ektopos.meshes.faults import reversed_faces
+from ektopos.meshes.islands import faces_joined_by_edges, joined_faces, uv_islands, weld
+from ektopos.meshes.mesh import Mesh
+from ektopos.meshes.rows import unique_rows
+from ektopos.meshes.uvs import signed_areas, tile_numbers
+from ektopos.meshes.vertex_normals import corner_normals
 
 ONE_SIDE = 30.0
 """Degrees that neighbours may bend and still be one side."""

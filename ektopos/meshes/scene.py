@@ -8,12 +8,12 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any, Literal
 
-from ektopos.apart import apart
-from ektopos.errors import DAMAGE, EktoposError, UnreadableFile, brief
+from ektopos.base.errors import DAMAGE, EktoposError, UnreadableFile, brief
+from ektopos.base.names import shortened
 from ektopos.meshes.formats.gltf import GLTF_SUFFIXES, load_gltf, node_order
 from ektopos.meshes.formats.usd import USD_SUFFIXES, open_stage
 from ektopos.meshes.read import FindPart
-from ektopos.names import shortened
+from ektopos.sandbox import sandboxed
 
 NodeKind = Literal["group", "mesh", "joint", "camera", "light", "socket"]
 Brought = Literal[
@@ -55,7 +55,7 @@ class SceneNode:
 
 
 @dataclass(frozen=True)
-class Scene:
+class FileScene:
     """What a file holds."""
 
     nodes: tuple[SceneNode, ...] = ()
@@ -67,8 +67,8 @@ class Scene:
     """The names of the morph targets, by their numbers."""
 
 
-@apart
-def read_scene(path: Path, find: FindPart, name: str) -> Scene:
+@sandboxed
+def read_scene(path: Path, find: FindPart, name: str) -> FileScene:
     """The scene of a glTF or USD file; nothing for formats without one. Raises `UnreadableFile`."""
     suffix = Path(name).suffix.lower()
     try:
@@ -85,10 +85,10 @@ def read_scene(path: Path, find: FindPart, name: str) -> Scene:
             subject=name,
             hint="Export it again.",
         ) from None
-    return Scene()
+    return FileScene()
 
 
-def gltf_scene(gltf: dict[str, Any]) -> Scene:
+def gltf_scene(gltf: dict[str, Any]) -> FileScene:
     """The scene of a glTF document. Source: glTF 2.0, 3.5."""
     joints = {joint for skin in gltf.get("skins", []) for joint in skin.get("joints", [])}
     nodes = gltf.get("nodes", [])
@@ -116,11 +116,11 @@ def _morph_names(gltf: dict[str, Any]) -> tuple[str, ...]:
     return morphs
 
 
-def _scene(nodes: list[SceneNode], brings: list[tuple[Brought, str]]) -> Scene:
+def _scene(nodes: list[SceneNode], brings: list[tuple[Brought, str]]) -> FileScene:
     if len(nodes) > 1:
         brings = [*brings, ("hierarchy", f"{len(nodes)} nodes in their hierarchy")]
     said = tuple(brief(words) for _, words in brings)
-    return Scene(tuple(nodes), said, tuple(kind for kind, _ in brings))
+    return FileScene(tuple(nodes), said, tuple(kind for kind, _ in brings))
 
 
 def _kind(gltf: dict[str, Any], node: dict[str, Any], is_joint: bool) -> tuple[NodeKind, str]:
@@ -188,7 +188,7 @@ def _gltf_brings(gltf: dict[str, Any]) -> Iterator[tuple[Brought, str]]:
             yield "extension", f"{extension}, which is not known here"
 
 
-def _usd_scene(stage: Any) -> Scene:
+def _usd_scene(stage: Any) -> FileScene:
     """The scene of a USD stage: what can stand somewhere. Source: the UsdGeom and UsdSkel
     schemas."""
     from pxr import UsdGeom, UsdLux, UsdSkel

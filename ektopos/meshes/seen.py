@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from ektopos.base.types import Values
+from ektopos.base.vectors import flat_normals
 from ektopos.meshes.mesh import Mesh
-from ektopos.types import Values
-from ektopos.vectors import flat_normals
 
 RAYS = 32
 MOST = 4096

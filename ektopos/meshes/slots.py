@@ -8,6 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from ektopos.base.types import Index
+from ektopos.base.vectors import bounds
 from ektopos.meshes.islands import (
     faces_joined_by_edges,
     of_both,
@@ -20,11 +22,9 @@ from ektopos.meshes.uvs import (
     coverage_and_overlap,
     signed_areas,
     singular_values,
-    stretch,
     tile_numbers,
+    uv_stretch,
 )
-from ektopos.types import Index
-from ektopos.vectors import bounds
 
 TILED = 1.5
 """UVs that reach over more than this many units are laid out to repeat."""
@@ -77,7 +77,7 @@ class SlotFacts:
 
 
 @dataclass(frozen=True)
-class Triangles:
+class SlotTriangles:
     """What slots and the stage are told of every triangle, `(t,)` each."""
 
     areas: NDArray[np.float64]
@@ -89,16 +89,18 @@ class Triangles:
     """The lengths on the surface of one UV unit, as `singular_values`."""
 
 
-def measured_triangles(mesh: Mesh) -> Triangles:
+def measured_triangles(mesh: Mesh) -> SlotTriangles:
     """Areas and stretch of every triangle."""
     corners, corner_uvs = mesh.corners(), mesh.corner_uvs()
-    return Triangles(
+    return SlotTriangles(
         areas_of(corners), signed_areas(corner_uvs), *singular_values(corners, corner_uvs)
     )
 
 
 def slot_facts(
-    mesh: Mesh, measured: Triangles | None = None, each: Callable[..., Iterable[SlotFacts]] = map
+    mesh: Mesh,
+    measured: SlotTriangles | None = None,
+    each: Callable[..., Iterable[SlotFacts]] = map,
 ) -> list[SlotFacts]:
     """Facts of every slot, in the mesh's order. Triangles without UVs are left out of the UV
     measures. `measured` are its triangles, where that was done already; `each` does the slots as
@@ -124,7 +126,7 @@ def slot_facts(
             uv=_uv_facts(
                 by_axis[..., those].transpose(2, 0, 1),
                 signed,
-                stretch(surface, signed, m.largest[those], m.smallest[those]),
+                uv_stretch(surface, signed, m.largest[those], m.smallest[those]),
                 faces_joined_by_edges(place[triangles]),
                 twins(signed, uv_point[triangles]),
             ),
@@ -136,7 +138,7 @@ def slot_facts(
 
 
 def triangle_measures(
-    mesh: Mesh, measured: Triangles | None = None
+    mesh: Mesh, measured: SlotTriangles | None = None
 ) -> dict[str, NDArray[np.float32]]:
     """Measures of every triangle, `(t,)`, to be seen on the mesh; not a number without UVs.
 

@@ -8,8 +8,8 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from ektopos.types import Float, Index
-from ektopos.vectors import normalise
+from ektopos.base.types import Float, Index
+from ektopos.base.vectors import normalise
 
 
 def vertex_tangents(

@@ -8,11 +8,11 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from ektopos.errors import EktoposError
+from ektopos.base.errors import EktoposError
+from ektopos.base.types import Float, Values
 from ektopos.images import nearest_covered
 from ektopos.meshes.mesh import Mesh
 from ektopos.meshes.uvs import SUBTEXEL, covered_cells
-from ektopos.types import Float, Values
 
 PADDING = 8
 """Texels round an island that take the nearest value inside."""
@@ -76,7 +76,7 @@ def slot_texels(mesh: Mesh, slots: list[str], size: int) -> Texels:
         raise EktoposError(
             "it has no UVs to bake into.", subject=", ".join(slots), hint="Unwrap it first."
         )
-    cells, triangle, weights = covered(mesh.corner_uvs()[own], size)
+    cells, triangle, weights = rasterise(mesh.corner_uvs()[own], size)
     if not len(cells):
         raise EktoposError(
             "its UVs cover no texel.",
@@ -86,7 +86,7 @@ def slot_texels(mesh: Mesh, slots: list[str], size: int) -> Texels:
     return Texels(size, cells, own[triangle], weights)
 
 
-def covered(
+def rasterise(
     corner_uvs: NDArray[np.float64], size: int
 ) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.float64]]:
     """Texels that triangles `(t, 3, 2)` cover, wrapped into 0–1: cell, triangle, and the weights of

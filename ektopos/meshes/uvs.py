@@ -7,8 +7,8 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
+from ektopos.base.vectors import bounds, middles
 from ektopos.meshes.rows import sorted_corners, unique_rows
-from ektopos.vectors import bounds, middles
 
 GRID = 1024
 SUBTEXEL = 256
@@ -34,7 +34,7 @@ def signed_areas(corner_uvs: NDArray[np.float64]) -> NDArray[np.float64]:
     return np.asarray(-(u[:, 0] * v[:, 1] - u[:, 1] * v[:, 0]) / 2.0)
 
 
-def stretch(
+def uv_stretch(
     surface: NDArray[np.float64],
     signed: NDArray[np.float64],
     largest: NDArray[np.float64],
@@ -54,7 +54,7 @@ def stretch(
 
     >>> flat = np.array([[[0.0, 0, 0], [1, 0, 0], [0, 1, 0]]])
     >>> values = singular_values(flat * [2, 1, 1], flat[..., :2])
-    >>> [round(v, 4) for v in stretch(np.array([1.0]), signed_areas(flat[..., :2]), *values)]
+    >>> [round(v, 4) for v in uv_stretch(np.array([1.0]), signed_areas(flat[..., :2]), *values)]
     [1.118, 1.4142]
     """
     uv_area = np.abs(signed)

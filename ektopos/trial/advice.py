@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ektopos.trial.causes import Cause
+from ektopos.trial.diagnosis import Cause
 
 ADVICE: dict[Cause, str] = {
     "missing-file": "Export again.",

@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from typing import Literal
 
-from ektopos.trial.causes import Cause
+from ektopos.trial.diagnosis import Cause
 
 Verdict = Literal["same", "close", "differs", "lost", "unsupported", "by-hand"]
 SOUND: tuple[Verdict, ...] = ("same", "close", "unsupported", "by-hand")

@@ -9,27 +9,27 @@ from pathlib import Path
 
 import numpy as np
 
-from ektopos.apart import apart
+from ektopos.base.names import counted
+from ektopos.base.types import Progress, no_progress
 from ektopos.document import Document
-from ektopos.materials.derive import Material
+from ektopos.export.dropped_features import DroppedFeature, all_dropped_features
+from ektopos.export.hand_over import ManualSetting, hand_over
+from ektopos.export.profile import Profile
+from ektopos.export.writers.gltf import UNLIT, planned_extensions
+from ektopos.materials.inheritance import Material
 from ektopos.meshes import Mesh
-from ektopos.names import counted
 from ektopos.project import Project
-from ektopos.targets.hand_over import ByHand, hand_over
-from ektopos.targets.left import Left, all_left
-from ektopos.targets.profile import Profile
-from ektopos.targets.writers.gltf import UNLIT, planned_extensions
+from ektopos.sandbox import sandboxed
 from ektopos.trial.advice import ADVICE
-from ektopos.trial.causes import MESSAGES, Cause
+from ektopos.trial.arrived_preview import arrived_glb
 from ektopos.trial.cells import MESH, SCENE, SETTINGS, SOUND, Cell, Verdict, because
+from ektopos.trial.diagnosis import MESSAGES, Cause
 from ektopos.trial.engine.package import INPUTS, Imported, ImportedScene
 from ektopos.trial.expected import ExpectedMesh, expected_scene
-from ektopos.trial.holding import judge_scene
-from ektopos.trial.pieces import Found, Keep, Kept, Piece
 from ektopos.trial.renders import Rendered
+from ektopos.trial.scene_comparison import judge_scene
 from ektopos.trial.session import Session
-from ektopos.trial.shown import arrived_glb
-from ektopos.types import Progress, no_progress
+from ektopos.trial.tasks import Keep, Result, ResultCache, Task
 
 
 @dataclass(frozen=True)
@@ -40,13 +40,13 @@ class Trial:
     passed: bool
     cells: list[Cell]
     renders: list[Rendered] = field(default_factory=list)
-    by_hand: list[ByHand] = field(default_factory=list)
+    by_hand: list[ManualSetting] = field(default_factory=list)
     """What a person sets in the engine, for no file says it."""
-    left: list[Left] = field(default_factory=list)
+    left: list[DroppedFeature] = field(default_factory=list)
     """What of the meshes' files stayed behind."""
 
 
-@apart
+@sandboxed
 def run_trial(
     project: Project,
     package: Path,
@@ -56,7 +56,7 @@ def run_trial(
     *,
     renders: bool = True,
     arrived: Callable[[bytes], object] | None = None,
-    kept: Kept | None = None,
+    kept: ResultCache | None = None,
     threads: int | None = None,
 ) -> Trial:
     """Import the package and judge it against the project; what arrived is given to `arrived` as a
@@ -68,7 +68,7 @@ def run_trial(
     )
     imported, document = session.imported, session.document
     found = session.do(
-        pieces_of(session),
+        tasks_of(session),
         lambda share, what: progress(0.05 + 0.9 * share, what),
         keep,
         threads=threads or os.cpu_count() or 1,
@@ -98,24 +98,24 @@ def run_trial(
             for rendered in one.renders
         ],
         hand_over(document, session.materials, session.profile),
-        all_left(session.project, session.profile),
+        all_dropped_features(session.project, session.profile),
     )
 
 
-@apart
-def pieces_left(project: Project, package: Path, profile: Profile, kept: Kept) -> list[Piece]:
+@sandboxed
+def tasks_left(project: Project, package: Path, profile: Profile, kept: ResultCache) -> list[Task]:
     """What of a package nobody has judged yet. Raises as `run_trial`."""
     session = Session(project, package, profile, kept=kept)
-    return [piece for piece in pieces_of(session) if session.known(piece) is None]
+    return [piece for piece in tasks_of(session) if session.known(piece) is None]
 
 
-@apart
-def judge_pieces(
+@sandboxed
+def run_tasks(
     project: Project,
     package: Path,
     profile: Profile,
-    kept: Kept,
-    pieces: Sequence[Piece],
+    kept: ResultCache,
+    pieces: Sequence[Task],
     progress: Progress,
     threads: int,
 ) -> None:
@@ -123,7 +123,7 @@ def judge_pieces(
     Session(project, package, profile, kept=kept).do(pieces, progress, threads=threads)
 
 
-def pieces_of(session: Session) -> list[Piece]:
+def tasks_of(session: Session) -> list[Task]:
     """What can be done by itself, mesh by mesh: the materials of its slots that were not met
     before, and then its renders."""
     imported, renders = session.imported, session.renders
@@ -136,15 +136,15 @@ def pieces_of(session: Session) -> list[Piece]:
         if meant and key and _slot_fault(imported, mesh, slot, meant) is None:
             worn[mesh].append((meant, key))
     judged = {pair for pairs in worn.values() for pair in pairs}
-    pieces: dict[Piece, None] = {}
+    pieces: dict[Task, None] = {}
     for mesh, entry in session.document.meshes.items():
         there = imported.slots.get(mesh, {})
         for slot, meant in entry.slots.items():
             key = there.get(slot)
             if meant and key in imported.materials and (renders or (meant, key) in judged):
-                pieces[Piece("material", meant, key, (meant, key) in judged)] = None
+                pieces[Task("material", meant, key, (meant, key) in judged)] = None
         if renders:
-            pieces[Piece("mesh", mesh)] = None
+            pieces[Task("mesh", mesh)] = None
     return list(pieces)
 
 
@@ -156,7 +156,7 @@ def _advised(cell: Cell) -> Cell:
 
 
 def _slot_cells(
-    session: Session, found: Mapping[Piece, Found], mesh: str, slot: str, expected: str | None
+    session: Session, found: Mapping[Task, Result], mesh: str, slot: str, expected: str | None
 ) -> list[Cell]:
     """The cells of one slot: its material's inputs and settings, and its triangles."""
     imported = session.imported
@@ -174,7 +174,7 @@ def _slot_cells(
         sentence = "No material is assigned to this slot, and none arrived."
         bare = [replace(cell, verdict="unsupported", message=sentence) for cell in blank[:-1]]
         return [*bare, shape]
-    judged = found[Piece("material", expected, assigned)].cells
+    judged = found[Task("material", expected, assigned)].cells
     return [*(replace(cell, mesh=mesh, slot=slot) for cell in judged), shape]
 
 

@@ -9,11 +9,12 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from ektopos.base.types import Float
 from ektopos.document import InputName
 from ektopos.materials.adjust import apply_strength
-from ektopos.materials.derive import Material
-from ektopos.trial.causes import MESSAGES, Cause, agrees, comes_nearer, explain, mean_steps
+from ektopos.materials.inheritance import Material
 from ektopos.trial.cells import Cell, Verdict, because
+from ektopos.trial.diagnosis import MESSAGES, Cause, agrees, comes_nearer, explain, mean_steps
 from ektopos.trial.engine.package import ImportedInput, Texture
 from ektopos.trial.measure import (
     TOLERANCE,
@@ -23,7 +24,6 @@ from ektopos.trial.measure import (
     imported_values,
     in_numbers,
 )
-from ektopos.types import Float
 
 FACTOR_STEP = 0.004
 """Factors that differ by less are one: the texels of 8 bits tell no closer."""

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ektopos.types import Float
+from ektopos.base.types import Float
 
 _DIELECTRIC = np.float32(0.04)
 

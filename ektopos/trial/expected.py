@@ -12,19 +12,19 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ektopos.materials.coverage import with_transform
-from ektopos.materials.derive import Material
+from ektopos.base.vectors import normalise
+from ektopos.export.profile import Profile
+from ektopos.materials.inheritance import Material
+from ektopos.materials.texel_coverage import with_transform
 from ektopos.meshes import Mesh, apply_recipe
 from ektopos.meshes.formats.gltf import drawn_parts, influenced, local_matrix, node_order
 from ektopos.meshes.formats.gltf_accessors import Accessors
-from ektopos.meshes.formats.kept import Original, shaded_slots, turned_faces
+from ektopos.meshes.formats.gltf_passthrough import Original, shaded_slots, turned_faces
 from ektopos.meshes.mesh import with_normals
 from ektopos.meshes.recipe import OTHER_WAY
 from ektopos.project import Project, read_original, read_project_mesh
-from ektopos.targets.profile import Profile
-from ektopos.trial.engine.package import ImportedScene, Triangles, joint_mark
+from ektopos.trial.engine.package import ImportedScene, ImportedTriangles, joint_mark
 from ektopos.trial.engine.scene import SAMPLES
-from ektopos.vectors import normalise
 
 Corners = NDArray[np.float64]
 _NONE = (0.0, 0.0, 0.0)
@@ -49,7 +49,7 @@ class ExpectedMesh:
         used = self.mesh.positions[self.mesh.triangles].reshape(-1, 3)
         return float(np.linalg.norm(np.ptp(used, axis=0))) if len(used) else 0.0
 
-    def triangles(self, slot: str) -> Triangles:
+    def triangles(self, slot: str) -> ImportedTriangles:
         """The triangles of a slot."""
         mesh = self.mesh
         own = mesh.triangle_slot == mesh.slots.index(slot)
@@ -59,7 +59,7 @@ class ExpectedMesh:
         if self.coloured and mesh.coloured[corners].any():
             colours = np.where(mesh.coloured[:, None], mesh.colours, 1.0)[corners]
         tangents, influences = drawn
-        return Triangles(
+        return ImportedTriangles(
             mesh.positions[corners],
             drawn_normals(mesh)[own],
             {

@@ -10,9 +10,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ektopos.meshes.tangents import vertex_tangents
-from ektopos.trial.causes import MESSAGES, Cause
 from ektopos.trial.cells import Cell, because
-from ektopos.trial.engine.package import Triangles
+from ektopos.trial.diagnosis import MESSAGES, Cause
+from ektopos.trial.engine.package import ImportedTriangles
 from ektopos.trial.matching import Corners, Match, match_triangles
 
 PLACES = 1e-5
@@ -31,7 +31,9 @@ WEIGHTS = 2e-3
 """How far the weights of a skin may be off: those in bytes are steps of 1/255 at the most twice."""
 
 
-def judge_mesh(cell: Cell, expected: Triangles, actual: Triangles | None, diagonal: float) -> Cell:
+def judge_mesh(
+    cell: Cell, expected: ImportedTriangles, actual: ImportedTriangles | None, diagonal: float
+) -> Cell:
     """The verdict on a slot's triangles. `diagonal` is that of the mesh, in metres."""
     if actual is None or not len(actual.positions):
         return _differs(cell, "mesh-missing", "Its triangles did not arrive.", lost=True)
@@ -124,7 +126,7 @@ _AXES = tuple(_axis_changes())
 
 
 def _attributes(
-    expected: Triangles, actual: Triangles, match: Match
+    expected: ImportedTriangles, actual: ImportedTriangles, match: Match
 ) -> Iterator[tuple[Cause, str]]:
     """What of the corners differs besides their places."""
     yield from _normals(expected, actual, match)
@@ -140,17 +142,19 @@ def _attributes(
             yield "skin-changed", "Its corners hang on other joints, or with other weights."
 
 
-def flat_normals(corners: Corners) -> NDArray[np.float64]:
+def flat_normals_of(corners: Corners) -> NDArray[np.float64]:
     """Normals of triangles that bring none, `(t, 3, 3)`: flat. Source: glTF 2.0, 3.7.2.1."""
     sides = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
     unit = sides / np.maximum(np.linalg.norm(sides, axis=1, keepdims=True), 1e-30)
     return np.repeat(unit[:, None], 3, axis=1)
 
 
-def _normals(expected: Triangles, actual: Triangles, match: Match) -> Iterator[tuple[Cause, str]]:
+def _normals(
+    expected: ImportedTriangles, actual: ImportedTriangles, match: Match
+) -> Iterator[tuple[Cause, str]]:
     wanted = expected.normals
     if wanted is None:
-        wanted = flat_normals(expected.positions)
+        wanted = flat_normals_of(expected.positions)
     normals = _as_drawn(actual)
     largest, share = _turned(wanted, match.of(normals))
     if largest <= ANGLE:
@@ -163,10 +167,10 @@ def _normals(expected: Triangles, actual: Triangles, match: Match) -> Iterator[t
         yield "normals-changed", f"{share:.1%} of its normals are turned, by up to {largest:.0f}°."
 
 
-def _as_drawn(actual: Triangles) -> NDArray[np.float64]:
+def _as_drawn(actual: ImportedTriangles) -> NDArray[np.float64]:
     """Normals of corners as they are drawn, `(t, 3, 3)`: a triangle is flat where one of its
     corners has none, or one without a length."""
-    flat = flat_normals(actual.positions)
+    flat = flat_normals_of(actual.positions)
     if actual.normals is None:
         return flat
     has_all = (np.linalg.norm(actual.normals, axis=2) > 0.5).all(axis=1)
@@ -183,7 +187,9 @@ def _turned(one: NDArray[np.float64], other: NDArray[np.float64]) -> tuple[float
     return float(angle.max(initial=0.0)), float((angle > ANGLE).mean()) if angle.size else 0.0
 
 
-def _tangents(expected: Triangles, actual: Triangles, match: Match) -> Iterator[tuple[Cause, str]]:
+def _tangents(
+    expected: ImportedTriangles, actual: ImportedTriangles, match: Match
+) -> Iterator[tuple[Cause, str]]:
     if expected.tangents is None:
         if actual.tangents is not None:
             yield from _made_tangents(expected, match.of(actual.tangents))
@@ -198,7 +204,7 @@ def _tangents(expected: Triangles, actual: Triangles, match: Match) -> Iterator[
 
 
 def _made_tangents(
-    expected: Triangles, tangents: NDArray[np.float64]
+    expected: ImportedTriangles, tangents: NDArray[np.float64]
 ) -> Iterator[tuple[Cause, str]]:
     """Tangents that somebody made where the file had none: they have to be those that an engine
     makes of normals and UVs. `tangents` `(t, 3, 4)` in the order of what is expected. Source: glTF
@@ -207,7 +213,7 @@ def _made_tangents(
         return
     normals = expected.normals
     if normals is None:
-        normals = flat_normals(expected.positions)
+        normals = flat_normals_of(expected.positions)
     count = len(expected.positions)
     wanted = vertex_tangents(
         expected.positions.reshape(-1, 3),
@@ -230,7 +236,9 @@ def _made_tangents(
         )
 
 
-def _uvs(expected: Triangles, actual: Triangles, match: Match) -> Iterator[tuple[Cause, str]]:
+def _uvs(
+    expected: ImportedTriangles, actual: ImportedTriangles, match: Match
+) -> Iterator[tuple[Cause, str]]:
     for number, wanted in expected.uvs.items():
         if not np.isfinite(wanted).all():
             continue
@@ -250,7 +258,9 @@ def _uvs(expected: Triangles, actual: Triangles, match: Match) -> Iterator[tuple
             yield "uvs-changed", f"{name} lie elsewhere at {share:.1%} of the corners."
 
 
-def _colours(expected: Triangles, actual: Triangles, match: Match) -> Iterator[tuple[Cause, str]]:
+def _colours(
+    expected: ImportedTriangles, actual: ImportedTriangles, match: Match
+) -> Iterator[tuple[Cause, str]]:
     white = np.ones((len(expected.positions), 3, 4), np.float32)
     wanted = white if expected.colours is None else expected.colours
     colours = white if actual.colours is None else match.of(actual.colours)

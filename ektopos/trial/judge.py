@@ -7,18 +7,17 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
+from ektopos.base.types import Float
 from ektopos.document import EXTRA_INPUTS, TABLE, Document, InputName, UvTransform
-from ektopos.materials.cover import surface_of
-from ektopos.materials.coverage import covered_by
-from ektopos.materials.derive import Material
-from ektopos.materials.mips import mip_chain
+from ektopos.export.profile import Profile
+from ektopos.export.quantities import is_mixed
+from ektopos.materials.inheritance import Material
+from ektopos.materials.layering import surface_of
+from ektopos.materials.mips import material_mips
 from ektopos.materials.resolve import MapLoader, at_size, feed_problem, resolve_feed
+from ektopos.materials.texel_coverage import covered_by
 from ektopos.meshes import Mesh
-from ektopos.targets.profile import Profile
-from ektopos.targets.quantities import is_mixed
-from ektopos.trial.causes import MESSAGES, agrees, as_compressed, comes_nearer, mean_steps
 from ektopos.trial.cells import SETTINGS, Cell, badness, because
-from ektopos.trial.codes import compare_codes
 from ektopos.trial.comparison import (
     Comparison,
     Shown,
@@ -30,7 +29,9 @@ from ektopos.trial.comparison import (
 )
 from ektopos.trial.compression import block_compressed
 from ektopos.trial.conversion import expected_quantity
+from ektopos.trial.diagnosis import MESSAGES, agrees, as_compressed, comes_nearer, mean_steps
 from ektopos.trial.engine.package import INPUTS, ImportedInput, ImportedMaterial, Texture
+from ektopos.trial.integer_comparison import compare_codes
 from ektopos.trial.measure import (
     TOLERANCE,
     WITHIN,
@@ -41,7 +42,6 @@ from ektopos.trial.measure import (
 )
 from ektopos.trial.resampling import resampled
 from ektopos.trial.settings import alpha_fault, judge_settings
-from ektopos.types import Float
 
 Keep = Callable[[str, str, dict[str, Float]], None]
 """Given a material, an input and its small pictures (`meant`, `arrived`, `difference`), all 0–1 as
@@ -305,7 +305,7 @@ class Judge:
             whole = resolve_feed(self.loader, material.feeds["normal"], "normal")
             normals = at_size(whole, "normal", comparison.here.shape[1], comparison.here.shape[0])
         seen = self._seen(material, name, comparison.here, None)
-        levels = mip_chain(
+        levels = material_mips(
             comparison.here, name, normals=normals, cutoff=_cutoff(material), seen=seen
         )
         if len(texture.smaller) + 1 < len(levels):
@@ -316,7 +316,7 @@ class Judge:
         inside = (
             None
             if comparison.shown is None
-            else mip_chain(comparison.shown.astype(np.float32), "metallic")
+            else material_mips(comparison.shown.astype(np.float32), "metallic")
         )
         if inside is not None and name == "opacity":
             # Coverage was kept over the padded picture, of which only the islands are known here.

@@ -5,11 +5,11 @@ from __future__ import annotations
 
 import numpy as np
 
+from ektopos.base.types import Float
+from ektopos.base.vectors import decode_normals, encode_normals, normalise
 from ektopos.document import COLOUR_INPUTS, UNCLIPPED, UNIT_INPUTS, WIDE_INPUTS, InputName
 from ektopos.images import linear_to_srgb
 from ektopos.trial.engine.package import ImportedInput, decode_srgb, linear_channels
-from ektopos.types import Float
-from ektopos.vectors import decode_normals, encode_normals, normalise
 
 TOLERANCE = {"8-bit steps": (0.02, 1.0), "degrees": (0.05, 1.0), "units": (1e-4, 1 / 255)}
 """Largest error that counts as the same and as close, by the unit it is measured in."""

@@ -12,8 +12,8 @@ from typing import Any
 import numpy as np
 
 from ektopos.document import Document
-from ektopos.targets.plan import safe_names
-from ektopos.trial.engine.package import Imported, Triangles
+from ektopos.export.plan import safe_names
+from ektopos.trial.engine.package import Imported, ImportedTriangles
 from ektopos.trial.engine.scene import joined
 from ektopos.trial.expected import ExpectedMesh
 from ektopos.trial.matching import places_of
@@ -44,7 +44,7 @@ def _meshes(imported: Imported, meshes: list[str]) -> Imported:
         holding = [file for file, held in imported.containers.items() if held]
         if not files and len(meshes) == len(holding) == 1:
             files = holding
-        parts: dict[str, list[Triangles]] = {}
+        parts: dict[str, list[ImportedTriangles]] = {}
         for held in (name for file in files for name in imported.containers[file]):
             slots[mesh] = imported.slots[held] | slots.get(mesh, {})
             for (owner, slot), triangles in imported.drawn.items():
@@ -61,7 +61,7 @@ def _by_material(
     worn: Mapping[str, str | None],
     whole: ExpectedMesh,
     slots: dict[str, str | None],
-    drawn: dict[tuple[str, str], Triangles],
+    drawn: dict[tuple[str, str], ImportedTriangles],
     imported: Imported,
 ) -> None:
     """Slots that did not arrive under their names, by the material that they wear; several that
@@ -91,7 +91,9 @@ def _by_material(
             drawn[mesh, slot] = share
 
 
-def _shared_out(arrived: Triangles, expected: list[Triangles]) -> list[Triangles]:
+def _shared_out(
+    arrived: ImportedTriangles, expected: list[ImportedTriangles]
+) -> list[ImportedTriangles]:
     """Triangles by which of several slots they lie nearest to; all of them, for one."""
     if len(expected) == 1:
         return [arrived]
@@ -105,11 +107,13 @@ def _shared_out(arrived: Triangles, expected: list[Triangles]) -> list[Triangles
     return [_some(arrived, owner[nearest] == number) for number in range(len(expected))]
 
 
-def _some(triangles: Triangles, those: np.ndarray[tuple[int], np.dtype[np.bool_]]) -> Triangles:
+def _some(
+    triangles: ImportedTriangles, those: np.ndarray[tuple[int], np.dtype[np.bool_]]
+) -> ImportedTriangles:
     def part(values: Any) -> Any:
         return None if values is None else values[those]
 
-    return Triangles(
+    return ImportedTriangles(
         triangles.positions[those],
         part(triangles.normals),
         {number: uvs[those] for number, uvs in triangles.uvs.items()},

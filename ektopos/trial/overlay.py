@@ -5,11 +5,11 @@ from __future__ import annotations
 
 import numpy as np
 
+from ektopos.base.types import Float, Values
+from ektopos.base.vectors import flat_normals
 from ektopos.meshes import Mesh
 from ektopos.meshes.rays import ray_scene
-from ektopos.shading.camera import camera_rays, frame_points
-from ektopos.types import Float, Values
-from ektopos.vectors import flat_normals
+from ektopos.rendering.camera import camera_rays, frame_points
 
 NEAR = 1e-4
 """How far apart along a ray two surfaces are drawn as one, in sizes of all that is seen: finer than

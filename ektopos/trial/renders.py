@@ -15,22 +15,28 @@ from typing import Any, cast
 import numpy as np
 from numpy.typing import NDArray
 
+from ektopos.base.types import Encoding, Float, Pixels, WrapPair
+from ektopos.base.vectors import normalise
 from ektopos.document import AlphaMode, Filter, InputName, UvTransform
 from ektopos.images import Image, fit_within, resize
 from ektopos.materials.adjust import apply_strength, feed_curves
-from ektopos.materials.derive import Material, Placement
+from ektopos.materials.inheritance import Material, Placement
 from ektopos.materials.resolve import Decoded, MapLoader, feed_result, reduce_image, resolve_feed
 from ektopos.materials.specular_workflow import to_metallic_roughness
 from ektopos.meshes import Mesh
-from ektopos.shading import LIGHTS, Look
-from ektopos.shading.camera import frame_points
-from ektopos.shading.render import picture, render_sight
-from ektopos.shading.sight import Geometry, Sight
-from ektopos.shading.specimen import specimen, specimen_sight
-from ektopos.trial.engine.package import INPUTS, ImportedInput, ImportedMaterial, Place, Triangles
+from ektopos.rendering import LIGHTS, SurfaceInputs
+from ektopos.rendering.camera import frame_points
+from ektopos.rendering.raycast import Geometry, HitBuffer
+from ektopos.rendering.render import picture, render_hits
+from ektopos.rendering.specimen import specimen, specimen_hits
+from ektopos.trial.engine.package import (
+    INPUTS,
+    ImportedInput,
+    ImportedMaterial,
+    ImportedTriangles,
+    Place,
+)
 from ektopos.trial.overlay import overlay
-from ektopos.types import Encoding, Float, Pixels, WrapPair
-from ektopos.vectors import normalise
 
 SIDE = 224
 TEXELS = 256
@@ -61,11 +67,11 @@ class Rendered:
 
 
 @dataclass(frozen=True)
-class Worn:
+class ShadedMesh:
     """A mesh and the looks on its slots."""
 
     mesh: Mesh
-    looks: Mapping[str, Look]
+    looks: Mapping[str, SurfaceInputs]
 
     @cached_property
     def geometry(self) -> Geometry:
@@ -74,7 +80,7 @@ class Worn:
 
 
 def compare_mesh(
-    name: str, expected: Worn, imported: Worn, view: str
+    name: str, expected: ShadedMesh, imported: ShadedMesh, view: str
 ) -> tuple[Rendered, dict[str, Float]]:
     """One view of a mesh under the same light, as it was meant and as it arrived; with both
     pictures, their difference, and both shapes over each other.
@@ -84,16 +90,18 @@ def compare_mesh(
     # Whatever moved or grew on the way is seen whole too.
     shown = [worn.mesh.positions[np.unique(worn.mesh.triangles)] for worn in (expected, imported)]
     camera = frame_points(np.concatenate(shown), VIEWS[view])
-    sight = Sight(expected.geometry, camera, SIDE, SIDE)
+    sight = HitBuffer(expected.geometry, camera, SIDE, SIDE)
     other = (
-        sight if imported.mesh is expected.mesh else Sight(imported.geometry, camera, SIDE, SIDE)
+        sight
+        if imported.mesh is expected.mesh
+        else HitBuffer(imported.geometry, camera, SIDE, SIDE)
     )
     flip, ssim, pictures = _compared((sight, expected.looks), (other, imported.looks))
     pictures["over"] = overlay(expected.mesh, imported.mesh, VIEWS[view], SIDE)
     return Rendered(name, view, LIGHT, flip, ssim), pictures
 
 
-def arrived_mesh(name: str, drawn: Mapping[str, Triangles]) -> Mesh:
+def arrived_mesh(name: str, drawn: Mapping[str, ImportedTriangles]) -> Mesh:
     """What an engine draws, by slot, as a mesh."""
     slots, parts = tuple(drawn), list(drawn.values())
     counts = [len(part.positions) for part in parts]
@@ -103,10 +111,10 @@ def arrived_mesh(name: str, drawn: Mapping[str, Triangles]) -> Mesh:
         flat = [one.reshape(-1, width) for one in values]
         return np.concatenate(flat) if flat else np.zeros((0, width))
 
-    def normals(part: Triangles) -> NDArray[Any]:
+    def normals(part: ImportedTriangles) -> NDArray[Any]:
         return np.zeros((len(part.positions), 3, 3)) if part.normals is None else part.normals
 
-    def uvs(part: Triangles, number: int) -> NDArray[Any]:
+    def uvs(part: ImportedTriangles, number: int) -> NDArray[Any]:
         return part.uvs.get(number, np.full((len(part.positions), 3, 2), np.nan))
 
     sets = 1 + max((number for part in parts for number in part.uvs), default=0)
@@ -130,19 +138,19 @@ def arrived_mesh(name: str, drawn: Mapping[str, Triangles]) -> Mesh:
 
 
 def compare_material(
-    name: str, expected: Look, imported: Look
+    name: str, expected: SurfaceInputs, imported: SurfaceInputs
 ) -> tuple[Rendered, dict[str, Float]]:
     """The same of a material on the specimen, where flat, curved and grazing parts are seen at
     once.
 
     Pictures are `(h, w, 3)`, sRGB 0–1, the difference 0–1.
     """
-    sight, slot = specimen_sight(SIDE), specimen().slots[0]
+    sight, slot = specimen_hits(SIDE), specimen().slots[0]
     flip, ssim, pictures = _compared((sight, {slot: expected}), (sight, {slot: imported}))
     return Rendered(slot, slot, LIGHT, flip, ssim, name), pictures
 
 
-Seen = tuple[Sight, Mapping[str, Look]]
+Seen = tuple[HitBuffer, Mapping[str, SurfaceInputs]]
 """A mesh before the camera, and what its slots wear."""
 
 
@@ -151,7 +159,7 @@ def _compared(expected: Seen, imported: Seen) -> tuple[float, float, dict[str, F
     from skimage.metrics import structural_similarity
 
     def drawn(seen: Seen) -> Float:
-        return picture(render_sight(*seen, LIGHTS[LIGHT]))
+        return picture(render_hits(*seen, LIGHTS[LIGHT]))
 
     one = drawn(expected)
     alike = (
@@ -176,7 +184,7 @@ def _compared(expected: Seen, imported: Seen) -> tuple[float, float, dict[str, F
     )
 
 
-def _alike(one: Look, other: Look) -> bool:
+def _alike(one: SurfaceInputs, other: SurfaceInputs) -> bool:
     """Whether two looks are the same in every value, so that their pictures are; a constant may be
     one texel or many."""
     settings = {repr(replace(look, inputs={}, places={})) for look in (one, other)}
@@ -189,7 +197,7 @@ def _alike(one: Look, other: Look) -> bool:
     return fit and all(bool((a == b).all()) for a, b in pairs)
 
 
-def _lies(look: Look, name: InputName) -> Placement | None:
+def _lies(look: SurfaceInputs, name: InputName) -> Placement | None:
     """Where an input lies; a constant lies nowhere."""
     values = look.input(name)
     if bool((values == values[0, 0]).all()):
@@ -197,7 +205,7 @@ def _lies(look: Look, name: InputName) -> Placement | None:
     return look.places.get(name, Placement())
 
 
-def expected_look(loader: MapLoader, material: Material) -> Look:
+def expected_look(loader: MapLoader, material: Material) -> SurfaceInputs:
     """A material as it was authored, ready to be rendered at a reduced size."""
     small: dict[str, Decoded] = {}
 
@@ -217,7 +225,7 @@ def expected_look(loader: MapLoader, material: Material) -> Look:
         inputs[name] = _small(
             resolve_feed(loader, feed, name) if bends else feed_result(feed, name, find), name
         )
-    return Look(
+    return SurfaceInputs(
         inputs,
         material.alpha_mode,
         material.alpha_cutoff,
@@ -228,7 +236,9 @@ def expected_look(loader: MapLoader, material: Material) -> Look:
     )
 
 
-def imported_look(material: ImportedMaterial, values: ArrivedValues, texels: int = TEXELS) -> Look:
+def imported_look(
+    material: ImportedMaterial, values: ArrivedValues, texels: int = TEXELS
+) -> SurfaceInputs:
     """A material as the engine holds it, ready to be rendered, at most so many texels a side."""
     inputs: dict[InputName, Float] = {}
     small: dict[tuple[str, str], Pixels] = {}
@@ -264,7 +274,7 @@ def imported_look(material: ImportedMaterial, values: ArrivedValues, texels: int
             diffuse, specular, np.zeros_like(diffuse[..., 0])
         )
     known = material.alpha_mode if material.alpha_mode in ("opaque", "mask", "blend") else "opaque"
-    return Look(
+    return SurfaceInputs(
         inputs,
         cast(AlphaMode, known),
         material.alpha_cutoff,

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from html import escape
 from typing import Any
 
-from ektopos.names import counted, in_words
+from ektopos.base.names import counted, in_words
 from ektopos.trial.cells import not_carried
 from ektopos.trial.compare import Trial
 

@@ -6,10 +6,10 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from ektopos.base.types import Float, Wrap, WrapPair
+from ektopos.base.vectors import normalise
 from ektopos.document import InputName
 from ektopos.images import covered_share, keep_coverage
-from ektopos.types import Float, Wrap, WrapPair
-from ektopos.vectors import normalise
 
 
 def resampled(

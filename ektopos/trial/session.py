@@ -16,39 +16,39 @@ from typing import Any, cast
 import numpy as np
 from pydantic import ValidationError
 
+from ektopos.base.errors import EktoposError
+from ektopos.base.hashing import hash_file, hash_json
+from ektopos.base.types import Float, Progress
 from ektopos.document import Document, InputName, document_json
-from ektopos.errors import EktoposError
-from ektopos.files import hash_file, hash_json
+from ektopos.export.profile import Profile
 from ektopos.images import encode_png, quantise, read_header
-from ektopos.materials.cover import surface_of
-from ektopos.materials.coverage import slots_with
-from ektopos.materials.derive import Material
+from ektopos.materials.inheritance import Material
+from ektopos.materials.layering import surface_of
 from ektopos.materials.resolve import MapLoader
+from ektopos.materials.texel_coverage import slots_with
 from ektopos.project import Project, files_of_mesh
-from ektopos.shading import Look
-from ektopos.targets.profile import Profile
+from ektopos.rendering import SurfaceInputs
+from ektopos.trial.arrived_preview import shown_material
 from ektopos.trial.cells import MESH, Cell, badness
 from ektopos.trial.engine.gltf import signature
 from ektopos.trial.engine.importer import import_package
-from ektopos.trial.engine.package import Imported, ImportedMaterial, Triangles
+from ektopos.trial.engine.package import Imported, ImportedMaterial, ImportedTriangles
 from ektopos.trial.expected import expected_mesh
 from ektopos.trial.geometry import judge_mesh
 from ektopos.trial.judge import Judge
 from ektopos.trial.measure import imported_values
 from ektopos.trial.naming import as_named_here
-from ektopos.trial.pieces import FOUND, Found, Keep, Kept, Piece, code
 from ektopos.trial.renders import (
     VIEWS,
     Rendered,
-    Worn,
+    ShadedMesh,
     arrived_mesh,
     compare_material,
     compare_mesh,
     expected_look,
     imported_look,
 )
-from ektopos.trial.shown import shown_material
-from ektopos.types import Float, Progress
+from ektopos.trial.tasks import FOUND, Keep, Result, ResultCache, Task, code
 
 LOOKS = 24
 """Materials whose reduced pictures are kept, of each side."""
@@ -72,7 +72,7 @@ class Session:
         *,
         renders: bool = True,
         pictures: bool = True,
-        kept: Kept | None = None,
+        kept: ResultCache | None = None,
     ) -> None:
         self.project = replace(project, document=project.document.exported())
         self.document = self.project.document
@@ -87,8 +87,8 @@ class Session:
         }
         self.imported = as_named_here(imported, self.document, self.meant)
         self._wired = wired(self.imported)
-        self._keys: dict[Piece, str] = {}
-        self._looks: dict[tuple[str, str], Look] = {}
+        self._keys: dict[Task, str] = {}
+        self._looks: dict[tuple[str, str], SurfaceInputs] = {}
         self._lock = threading.Lock()
 
     @cached_property
@@ -109,17 +109,17 @@ class Session:
 
     def do(
         self,
-        pieces: Iterable[Piece],
+        pieces: Iterable[Task],
         progress: Progress,
         keep: Keep | None = None,
         *,
         threads: int = 1,
-    ) -> dict[Piece, Found]:
+    ) -> dict[Task, Result]:
         """What is found of some pieces, in their order: what is known is not done again. Pictures
         are given to `keep` and not held. Raises what `progress` raises."""
         wanted = list(dict.fromkeys(pieces))
         threads = 1 if self._is_large else threads
-        every: dict[Piece, Found] = {}
+        every: dict[Task, Result] = {}
         with ThreadPoolExecutor(max_workers=threads) as pool:
             try:
                 for done, (piece, found) in enumerate(
@@ -136,7 +136,7 @@ class Session:
                 raise
         return every
 
-    def find(self, piece: Piece) -> Found:
+    def find(self, piece: Task) -> Result:
         """What is found of a piece."""
         known = self.known(piece)
         if known is not None:
@@ -149,7 +149,7 @@ class Session:
                 self.kept.keep(self._key(piece), ELSEWHERE)
         return found
 
-    def known(self, piece: Piece) -> Found | None:
+    def known(self, piece: Task) -> Result | None:
         """What an earlier trial, or another machine, has found of just this."""
         if self.kept is None:
             return None
@@ -160,7 +160,7 @@ class Session:
             return None if stored is None else FOUND.validate_json(stored)
         return None
 
-    def _material(self, piece: Piece) -> Found:
+    def _material(self, piece: Task) -> Result:
         """The cells of a material, of two readings of a package the worse; its pictures; how it
         looks on the specimen, and what arrived of it to be looked at."""
         arrived = self.imported.materials[piece.arrived]
@@ -186,16 +186,16 @@ class Session:
                 other = judge.material(piece.meant, again)
                 cells = [max(pair, key=badness) for pair in zip(cells, other, strict=True)]
         if not self.renders:
-            return Found(cells)
+            return Result(cells)
         rendered, drawn = compare_material(
             piece.meant, self._look("meant", piece.meant), self._look("arrived", piece.arrived)
         )
         if not self.pictures:
-            return Found(cells, [rendered])
+            return Result(cells, [rendered])
         pictures.append((piece.meant, f"render {rendered.view}", _as_png(drawn)))
-        return Found(cells, [rendered], pictures, shown_material(piece.arrived, arrived))
+        return Result(cells, [rendered], pictures, shown_material(piece.arrived, arrived))
 
-    def _again(self, piece: Piece) -> ImportedMaterial | None:
+    def _again(self, piece: Task) -> ImportedMaterial | None:
         """The material read a second time, where that is another."""
         again = self.imported.second.get(piece.arrived)
         same = again is None or signature(again) == signature(
@@ -203,7 +203,7 @@ class Session:
         )
         return None if same else again
 
-    def _mesh(self, name: str) -> Found:
+    def _mesh(self, name: str) -> Result:
         """A mesh from several sides, as it was meant and as it arrived: on the mesh that arrived,
         unless that is the same."""
         assigned = self.document.meshes[name].slots
@@ -212,7 +212,7 @@ class Session:
         there = {s: self._look("arrived", m) for s, m in came.items() if m is not None}
         authored = self.meant[name].authored
         arrived = arrived_mesh(name, self._drawn(name)) if self._has_changed(name) else authored
-        pair = Worn(authored, meant), Worn(arrived, there)
+        pair = ShadedMesh(authored, meant), ShadedMesh(arrived, there)
         renders: list[Rendered] = []
         pictures = []
         for view in VIEWS:
@@ -220,9 +220,9 @@ class Session:
             renders.append(rendered)
             if self.pictures:
                 pictures.append((name, f"render {view}", _as_png(shown)))
-        return Found([], renders, pictures)
+        return Result([], renders, pictures)
 
-    def _drawn(self, name: str) -> dict[str, Triangles]:
+    def _drawn(self, name: str) -> dict[str, ImportedTriangles]:
         return {s: drawn for (mesh, s), drawn in self.imported.drawn.items() if mesh == name}
 
     def _has_changed(self, name: str) -> bool:
@@ -237,7 +237,7 @@ class Session:
         """The verdicts on the triangles of all slots."""
         return {(mesh, slot): self._shape(mesh, slot) for mesh, slot, _ in self.slots}
 
-    def _look(self, side: str, name: str) -> Look:
+    def _look(self, side: str, name: str) -> SurfaceInputs:
         """A material of one side at a reduced size."""
         key = (side, name)
         found = self._looks.get(key)
@@ -263,7 +263,7 @@ class Session:
 
         return any(texels(name) > LARGE for name in self.document.maps)
 
-    def _key(self, piece: Piece) -> str:
+    def _key(self, piece: Task) -> str:
         """What a sound piece rests on."""
         if piece not in self._keys:
             own = (
@@ -274,7 +274,7 @@ class Session:
             self._keys[piece] = hash_json([code(), self._profile, self.renders, *own])
         return self._keys[piece]
 
-    def _whole_key(self, piece: Piece) -> str:
+    def _whole_key(self, piece: Task) -> str:
         """All that there is: what explains a difference may lie anywhere."""
         return hash_json([self._key(piece), self._everything])
 
@@ -288,7 +288,7 @@ class Session:
         arrived = {name: _said_by(material) for name, material in self.imported.materials.items()}
         return hash_json([document_json(self.document), maps, arrived])
 
-    def _rests_on(self, piece: Piece) -> list[Any]:
+    def _rests_on(self, piece: Task) -> list[Any]:
         again = self._again(piece)
         return [
             piece.judged,

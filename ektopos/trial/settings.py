@@ -9,11 +9,11 @@ from dataclasses import replace
 from typing import Any
 
 from ektopos.document import TABLE, UvTransform
-from ektopos.materials.derive import Material
-from ektopos.targets.hand_over import UNSAID, Unsaid, set_by_hand
-from ektopos.targets.profile import Profile
-from ektopos.trial.causes import Cause
+from ektopos.export.hand_over import UNSAID, Unsaid, manual_settings
+from ektopos.export.profile import Profile
+from ektopos.materials.inheritance import Material
 from ektopos.trial.cells import Cell, SettingPair
+from ektopos.trial.diagnosis import Cause
 from ektopos.trial.engine.package import ImportedMaterial
 
 
@@ -63,7 +63,7 @@ def judge_settings(
                 f"surface tag “{material.surface_tag}” was meant, “{imported.surface_tag}” arrived",
             )
         )
-    by_hand = set_by_hand(material, profile)
+    by_hand = manual_settings(material, profile)
     cell = replace(cell, settings=tuple(_pairs(material, imported, profile)))
     if not faults and by_hand:
         return replace(cell, verdict="by-hand", message=" ".join(by_hand))

@@ -12,6 +12,6 @@ class WorkshopConfig(AppConfig):
     def ready(self) -> None:
         """Whoever queues a job need not know who takes it, nor who decodes its files."""
         from server.workshop.jobs import queue  # noqa: F401
-        from server.workshop.reading_apart import use_readers
+        from server.workshop.reader_processes import use_readers
 
         use_readers()

@@ -5,8 +5,8 @@ from __future__ import annotations
 import zipfile
 from pathlib import Path
 
+from ektopos.base.errors import InvalidDocument, MissingReference
 from ektopos.document import Document, load_document
-from ektopos.errors import InvalidDocument, MissingReference
 from ektopos.project import Project as CoreProject
 from ektopos.project import document_among, files_of, is_safe, open_project, opened_zip
 from server.workshop.models import Job, Project

@@ -6,8 +6,8 @@ from collections.abc import Mapping
 
 from ektopos.checks import Finding, Known, MeshLook, run_checks
 from ektopos.document import Document
-from ektopos.targets.profile import find_profile
-from server.workshop.meshing import measured, mesh_at, scene_by_content
+from ektopos.export.profile import find_profile
+from server.workshop.mesh_cache import measured, mesh_at, scene_by_content
 from server.workshop.models import MapFacts, Project, Unsaved
 
 

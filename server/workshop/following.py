@@ -12,9 +12,9 @@ from pathlib import Path, PurePosixPath
 from django.conf import settings
 from django.db import close_old_connections, transaction
 
-from ektopos.errors import EktoposError
+from ektopos.automation.watched_folders import COMPANIONS, Stamp, is_whole, stamps
+from ektopos.base.errors import EktoposError
 from ektopos.meshes import MESH_SUFFIXES
-from ektopos.watched import COMPANIONS, Stamp, is_whole, stamps
 from server.workshop.models import Followed, GrantedFolder, Job, Project
 from server.workshop.store import put_file
 

@@ -31,7 +31,7 @@ def keep(package: Package) -> None:
     _mark(package)
 
 
-def place_of(package: Package) -> Path:
+def fetched_package_folder(package: Package) -> Path:
     """A package's folder, with everything that it holds by now."""
     folder = package_folder(package.pk)
     if shared() is None or not package.stored or _is_as_stored(package):

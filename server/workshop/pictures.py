@@ -15,8 +15,10 @@ from typing import Any
 
 import numpy as np
 
+from ektopos.base.errors import EktoposError, MissingReference
+from ektopos.base.types import Decoding, Float, Pixels
+from ektopos.base.vectors import degrees_from_flat, encode_normals, raw_vectors
 from ektopos.document import COLOUR_INPUTS, UvTransform
-from ektopos.errors import EktoposError, MissingReference
 from ektopos.images import (
     Image,
     encode_png,
@@ -28,15 +30,13 @@ from ektopos.images import (
     resize,
 )
 from ektopos.images.image import as_float
-from ektopos.materials.derive import Placement
+from ektopos.materials.inheritance import Placement
 from ektopos.materials.preview import STAGE_PICTURES, recipe_key, recipe_values, stage_picture
 from ektopos.materials.resolve import reduce_image
-from ektopos.shading import LIGHTS, Look
-from ektopos.shading.filtered import LIGHTS_KEY, filtered_lights
-from ektopos.shading.render import picture, render_sight
-from ektopos.shading.specimen import specimen_sight
-from ektopos.types import Decoding, Float, Pixels
-from ektopos.vectors import degrees_from_flat, encode_normals, raw_vectors
+from ektopos.rendering import LIGHTS, SurfaceInputs
+from ektopos.rendering.filtered import LIGHTS_KEY, filtered_lights
+from ektopos.rendering.render import picture, render_hits
+from ektopos.rendering.specimen import specimen_hits
 from server.workshop.models import MapFacts
 from server.workshop.store import (
     cache_path,
@@ -44,7 +44,7 @@ from server.workshop.store import (
     fetch,
     named,
     recipe_path,
-    share,
+    share_file,
     write_array,
     writing,
 )
@@ -150,7 +150,7 @@ def keep_recipe(recipe: dict[str, Any]) -> str:
     except OSError:
         with writing(path) as temporary:
             temporary.write_text(json.dumps(recipe))
-        share(path)
+        share_file(path)
     return key
 
 
@@ -218,7 +218,7 @@ def lights(key: str) -> bytes:
     return kept_or_made(cache_path("pictures", f"lights-{key}.bin"), filtered_lights)
 
 
-def material_png(key: str, light: str, size: int) -> bytes:
+def swatch_png(key: str, light: str, size: int) -> bytes:
     """A material by its recipe, rendered on the specimen. Raises `MissingReference` for an unknown
     recipe or light."""
     if light not in LIGHTS:
@@ -232,7 +232,7 @@ def material_png(key: str, light: str, size: int) -> bytes:
             raise MissingReference(
                 "it is no picture of a material.", subject=key[:12], hint="Load the page again."
             )
-        look = Look(
+        look = SurfaceInputs(
             {
                 name: recipe_values(recipe, name, lambda map_key: reduced_map(map_key, QUICK))
                 for name in recipe["inputs"]
@@ -249,7 +249,7 @@ def material_png(key: str, light: str, size: int) -> bytes:
             recipe["ior"],
         )
         # Twice the size, then halved: smooth edges.
-        drawn = render_sight(specimen_sight(size * 2), {"specimen": look}, LIGHTS[light])
+        drawn = render_hits(specimen_hits(size * 2), {"specimen": look}, LIGHTS[light])
         return encode_png(quantise(picture(resize(drawn, size, size)), 8))
 
     return kept_or_made(cache_path("pictures", f"{key}-{light}-{size}.png"), make)
@@ -298,7 +298,7 @@ def map_png(sha256: str, view: str, size: int) -> bytes:
     return kept_or_made(cache_path("views", f"{sha256}-{view}-{size}.png"), make)
 
 
-def map_region(sha256: str, view: str, x: int, y: int, width: int, height: int) -> bytes:
+def region_picture(sha256: str, view: str, x: int, y: int, width: int, height: int) -> bytes:
     """Part of a map, texel for texel."""
     image = decoded(sha256)
     part = image.pixels[y : y + height, x : x + width]
@@ -307,7 +307,7 @@ def map_region(sha256: str, view: str, x: int, y: int, width: int, height: int) 
     return encode_png(map_view(Image(part), view))
 
 
-def texel(sha256: str, x: int, y: int) -> dict[str, Any]:
+def texel_at(sha256: str, x: int, y: int) -> dict[str, Any]:
     """One texel's numbers: codes, values 0–1, linear values, and degrees from flat if it is read as
     a normal."""
     image = decoded(sha256)

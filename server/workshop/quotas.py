@@ -6,7 +6,7 @@ from collections.abc import Iterable
 
 from django.conf import settings
 
-from ektopos.errors import TooLarge
+from ektopos.base.errors import TooLarge
 from server.workshop.models import Held, Project
 from server.workshop.store import content_here
 

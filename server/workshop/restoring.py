@@ -17,7 +17,7 @@ from pathlib import Path
 
 from django.conf import settings
 
-from ektopos.errors import InvalidDocument
+from ektopos.base.errors import InvalidDocument
 from ektopos.materials.preview import recipe_key
 from ektopos.project import is_safe
 from server.workshop.store import tell_when_full

@@ -12,7 +12,7 @@ from server.workshop.models import ApiKey, Invitation, Project, SharedLink
 
 
 @dataclass(frozen=True)
-class Issued:
+class IssuedCredentials:
     """What has not ended yet."""
 
     invitations: QuerySet[Invitation]
@@ -20,19 +20,19 @@ class Issued:
     keys: QuerySet[ApiKey]
 
 
-def issued_by(person: User, project: Project | None = None) -> Issued:
+def issued_by(person: User, project: Project | None = None) -> IssuedCredentials:
     """What a person has issued in a project, or in all and for the server."""
     given = {"made_by": person, "ends__gt": timezone.now()}
     if project is not None:
         given["project"] = project
-    return Issued(
+    return IssuedCredentials(
         Invitation.objects.filter(**given),
         SharedLink.objects.filter(**given),
         ApiKey.objects.filter(**given),
     )
 
 
-def revoke(issued: Issued) -> dict[str, int]:
+def revoke(issued: IssuedCredentials) -> dict[str, int]:
     """End all of it; gives how many there were of each. Within the caller's transaction."""
     return {
         "invitations": issued.invitations.delete()[0],

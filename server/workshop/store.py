@@ -27,7 +27,7 @@ from django.core.files.base import ContentFile
 from django.core.files.storage import Storage, storages
 from numpy.typing import NDArray
 
-from ektopos.errors import DiskFull, MissingReference, is_disk_full
+from ektopos.base.errors import DiskFull, MissingReference, is_disk_full
 
 _HASH = re.compile(r"[0-9a-f]{64}")
 _PIECE = 2**20
@@ -68,7 +68,7 @@ def shared() -> Storage | None:
     return storages["shared"] if settings.SHARED else None
 
 
-def share(path: Path, *, again: bool = False) -> None:
+def share_file(path: Path, *, again: bool = False) -> None:
     """Let other machines have a file of the data folder. What is there already stays, unless it
     goes there `again`."""
     storage = shared()
@@ -114,7 +114,7 @@ def _say_wanted(sha256: str) -> None:
     now = time.monotonic()
     if storage is None or now - _wanted.get(sha256, -1e9) < 3600 * WANTED_HOURS:
         return
-    share(_content_place(sha256))
+    share_file(_content_place(sha256))
     storage.save(wanted_path(sha256), ContentFile(b""))
     _wanted[sha256] = now
 
@@ -191,7 +191,7 @@ def put(chunks: Iterable[bytes]) -> tuple[str, int]:
                 file.write(chunk)
             file.flush()
             os.fsync(file.fileno())
-            share(_place(temporary, digest.hexdigest()))
+            share_file(_place(temporary, digest.hexdigest()))
         finally:
             temporary.unlink(missing_ok=True)
     return digest.hexdigest(), size

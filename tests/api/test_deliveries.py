@@ -77,7 +77,7 @@ class Deliveries(Api):
             first = replace(trial.cells[0], verdict="differs", message="It is another.")
             return replace(trial, passed=False, cells=[first, *trial.cells[1:]])
 
-        with mock.patch("ektopos.deliver.run_trial", spoilt):
+        with mock.patch("ektopos.automation.deliver.run_trial", spoilt):
             told = self.deliver(changed, dry=False)
         self.assertFalse(told["passed"])
         self.assertIn("It is another.", told["wrong"][0])

@@ -124,6 +124,8 @@ class Findings(Api):
         with (
             mock.patch("ektopos.checks.registry.read_header", side_effect=AssertionError("map")),
             mock.patch("ektopos.checks.registry.load_mesh", side_effect=AssertionError("mesh")),
-            mock.patch("server.workshop.meshing.scene_reader", side_effect=AssertionError("scene")),
+            mock.patch(
+                "server.workshop.mesh_cache.scene_reader", side_effect=AssertionError("scene")
+            ),
         ):
             self.found(project, "any")

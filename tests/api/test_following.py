@@ -9,7 +9,7 @@ from pathlib import Path
 
 from django.test import override_settings
 
-from ektopos.watched import SETTLED
+from ektopos.automation.watched_folders import SETTLED
 from server.workshop.following import allowed, take_up
 from server.workshop.models import Followed, Project
 from tests.api.client import Api

@@ -14,7 +14,7 @@ from ektopos.document import (
     TABLE,
     WIDE_INPUTS,
 )
-from ektopos.materials.derive import DEFAULTS
+from ektopos.materials.inheritance import DEFAULTS
 from ektopos.trial.engine.package import EXTENSIONS
 from tests.api.client import Api
 from tests.samples import folder, noise

@@ -25,7 +25,7 @@ from ektopos.edits import RenameProject
 from server.settings import TASK_BACKENDS
 from server.workshop.archive import import_folder
 from server.workshop.jobs.queue import resume, run_job, sweep
-from server.workshop.jobs.reading import Reading, was_reading
+from server.workshop.jobs.reading import FilesBeingRead, was_reading
 from server.workshop.jobs.turns import next_job
 from server.workshop.models import Job, Project
 from server.workshop.store import put
@@ -164,7 +164,7 @@ class Processes(TransactionTestCase):
         said = {entry["path"]: entry.get("error", "") for entry in job.result["files"]}
         # Both are known already by their content; a new content would be refused with its reason.
         self.assertEqual(set(said), {"tile_orm.png", "tile_nrm.png"})
-        with Reading(job).file("a.png"):
+        with FilesBeingRead(job).file("a.png"):
             self.assertEqual(was_reading(job), ["a.png"])
 
     def test_what_was_claimed_and_never_run_is_taken_up_again(self) -> None:

@@ -21,9 +21,9 @@ from django.core.management.base import CommandError
 from django.db import OperationalError, connection
 from django.test import override_settings
 
-from ektopos.errors import DiskFull, MissingReference
-from server.workshop import keeping, pictures, store
-from server.workshop.jobs.bring_in import bring_in
+from ektopos.base.errors import DiskFull, MissingReference
+from server.workshop import pictures, retention, store
+from server.workshop.jobs.imports import bring_in
 from server.workshop.management.commands.backup import backup
 from server.workshop.management.folder import empty, is_ours, mark, only_one
 from server.workshop.models import Job, MapFacts, MeshFacts, Package, Project
@@ -60,11 +60,11 @@ class Store(Own):
         project, content = self.begin(), self.png()
         self.bring_in(project, {"hull_albedo.png": content})
         sha = self.upload("again.png", content)["sha256"]
-        self.assertEqual(list(keeping.verify()), [])
+        self.assertEqual(list(retention.verify_files()), [])
         path = store.content_path(sha)
         path.chmod(0o600)
         path.write_bytes(content[:-40] + bytes(40))  # as long as before
-        (found,) = keeping.verify()
+        (found,) = retention.verify_files()
         self.assertEqual((found.sha256, found.missing), (sha, False))
         self.assertIn("maps/hull_albedo.png", found.used[0])
         self.assertEqual(
@@ -73,9 +73,9 @@ class Store(Own):
             "not offered as if it were whole",
         )
         self.upload("again.png", content)
-        self.assertEqual(list(keeping.verify()), [])
+        self.assertEqual(list(retention.verify_files()), [])
         path.unlink()
-        self.assertTrue(next(keeping.verify()).missing)
+        self.assertTrue(next(retention.verify_files()).missing)
         self.upload("again.png", content)
         self.assertEqual(path.read_bytes(), content)
 
@@ -206,13 +206,13 @@ class AfterAnUpgrade(Own):
         MeshFacts.objects.all().delete()
         states = {entry["state"] for entry in self.call("get", f"/projects/{project['id']}/maps")}
         self.assertEqual(states, {"missing"})
-        self.assertEqual(keeping.measure_again(), 1)
+        self.assertEqual(retention.measure_again(), 1)
         states = {entry["state"] for entry in self.call("get", f"/projects/{project['id']}/maps")}
         self.assertFalse(states & {"missing", "measuring"}, states)
         self.assertTrue(
             all(mesh["measured"] for mesh in self.call("get", f"/projects/{project['id']}/meshes"))
         )
-        self.assertEqual(keeping.measure_again(), 0)
+        self.assertEqual(retention.measure_again(), 0)
 
     def test_what_cannot_be_measured_is_not_tried_over_and_over(self) -> None:
         with folder() as root:
@@ -231,7 +231,7 @@ class AfterAnUpgrade(Own):
         )
         (job,) = self.call("get", f"/projects/{project['id']}/jobs")
         self.assertEqual({entry["path"] for entry in job["result"]["files"]}, {"a.png", "m.obj"})
-        keeping.ensure_measured(Project.objects.get(pk=project["id"]))
+        retention.ensure_measured(Project.objects.get(pk=project["id"]))
         count = Job.objects.count()
         for _ in range(3):
             project = self.edit(project, {"kind": "rename-project", "name": "q"})
@@ -243,7 +243,7 @@ class AfterAnUpgrade(Own):
         self.assertTrue(seen.head.document["maps"])
         MapFacts.objects.all().delete()
         Project.objects.filter(pk=seen.pk).delete()
-        self.assertIsNone(keeping.ensure_measured(seen))
+        self.assertIsNone(retention.ensure_measured(seen))
 
     def test_what_is_deleted_while_it_is_asked_for_is_gone_and_no_fault(self) -> None:
         project = self.sample()
@@ -263,7 +263,7 @@ class AfterAnUpgrade(Own):
         path = f"/projects/{project['id']}/meshes/plates/recipe"
         before = MeshFacts.objects.count()
         with mock.patch(
-            "server.workshop.meshing.measure_mesh", side_effect=AssertionError("measured")
+            "server.workshop.mesh_cache.measure_mesh", side_effect=AssertionError("measured")
         ):
             step = {"kind": "rename-slot", "slot": "Front", "name": "Hull"}
             project = self.call("post", path, {"revision": project["revision"], "append": step})[
@@ -287,18 +287,18 @@ class Collector(Own):
     def test_only_what_nothing_reaches_goes_and_only_after_its_grace(self) -> None:
         project = self.sample()
         loose = self.upload("loose.png", self.png(9))["sha256"]
-        self.assertEqual(keeping.collect().files, 0, "it is young")
+        self.assertEqual(retention.collect().files, 0, "it is young")
         self.old()
         self.edit(project, {"kind": "remove-maps", "maps": ["glow"], "with_feeds": True})
         used = set(Project.objects.get(pk=project["id"]).head.files.values())
-        keeping.collect()
+        retention.collect()
         self.assertFalse(store.content_path(loose).exists())
         self.assertTrue(
             all(store.content_path(sha).is_file() for sha in used), "also what only undo reaches"
         )
         self.call("delete", f"/projects/{project['id']}", status=204)
         self.old()
-        keeping.collect()
+        retention.collect()
         self.assertFalse([sha for sha in used if store.content_path(sha).exists()])
 
     def test_what_a_waiting_job_names_or_was_just_asked_for_stays(self) -> None:
@@ -314,7 +314,7 @@ class Collector(Own):
             arguments={"files": [{"path": "a.png", "sha256": one}]},
         )
         self.call("post", "/uploads/known", {"sha256": [two]})
-        keeping.collect()
+        retention.collect()
         self.assertTrue(store.content_path(one).exists() and store.content_path(two).exists())
 
     def test_the_cache_keeps_within_its_limit_the_oldest_first(self) -> None:
@@ -324,7 +324,7 @@ class Collector(Own):
                 temporary.write_bytes(bytes(1000))
             os.utime(path, (1000 + number, 1000 + number))
         with override_settings(CACHE_BYTES=2500):
-            keeping.collect()
+            retention.collect()
         self.assertEqual(
             sorted(p.name for p in (self.place / "cache").rglob("*.png")), ["20.png", "30.png"]
         )
@@ -344,7 +344,7 @@ class Collector(Own):
         self.assertEqual(len(self.call("get", path)), 1)
         self.call("post", f"{path}/{package['id']}/remove", status=204)
         with override_settings(GRACE_HOURS=0):
-            keeping.collect()
+            retention.collect()
         self.assertEqual(
             (Package.objects.count(), list((self.place / "packages").iterdir())), (0, [])
         )
@@ -354,7 +354,7 @@ class Collector(Own):
         (self.place / "files" / "tmp-99999-abc").write_bytes(b"half")
         (self.place / "uploads" / "tmpabc.zip").write_bytes(b"half")
         (self.place / "uploads" / "tmpdir").mkdir()
-        self.assertEqual(keeping.remove_leavings(), 3)
+        self.assertEqual(retention.remove_leavings(), 3)
         self.assertEqual(list((self.place / "uploads").iterdir()), [])
 
 
@@ -391,7 +391,7 @@ class Backups(Own):
         self.assertTrue(before.is_file())
         (row,) = self.call("get", "/projects")
         self.assertEqual(row["name"], "Test plates")
-        self.assertEqual(list(keeping.verify()), [])
+        self.assertEqual(list(retention.verify_files()), [])
         again = self.edit(
             self.call("get", f"/projects/{project['id']}"), {"kind": "rename-project", "name": "On"}
         )

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 
+from ektopos.export.profile import built_in_profiles, find_profile
+from ektopos.export.write_package import export_package
 from ektopos.meshes import read_mesh
-from ektopos.targets.export import export_package
-from ektopos.targets.profile import built_in_profiles, find_profile
-from server.workshop import meshing
+from server.workshop import mesh_cache
 from server.workshop.models import Project
 from tests.api.client import Api
 from tests.core.test_bounds import USD_MESH
@@ -69,7 +69,7 @@ class MeshesApi(Api):
         project = self.call("post", "/projects/import", {"files": uploads})
         mesh = self.mesh(self.call("get", f"/projects/{project['id']}"), "m")
         self.assertEqual([slot["triangles"] for slot in mesh["slots"]], [1])
-        again = meshing.source_of(Project.objects.get(pk=project["id"]).head, "m")
+        again = mesh_cache.source_mesh(Project.objects.get(pk=project["id"]).head, "m")
         self.assertEqual(sorted(again.parts), ["parts/a.usda", "parts/b.usda"])
 
     def test_a_step_that_does_not_fit_changes_nothing(self) -> None:
@@ -109,9 +109,9 @@ class MeshesApi(Api):
             self.bring_in(project, {"figure.glb": content})
             whole = read_mesh(root / "figure.glb")
         row = Project.objects.get(pk=project["id"])
-        source = meshing.source_of(row.head, "figure")
-        meshing.mesh_of(source)
-        kept = meshing._kept_mesh(source.key)
+        source = mesh_cache.source_mesh(row.head, "figure")
+        mesh_cache.mesh_of(source)
+        kept = mesh_cache._kept_mesh(source.key)
         np.testing.assert_array_equal(kept.more_uvs, whole.more_uvs)
         np.testing.assert_array_equal(kept.positions, whole.positions)
         told = self.call("get", f"/projects/{project['id']}/meshes/figure/scene")

@@ -12,12 +12,12 @@ import cv2
 from django.conf import settings
 from weasyprint import HTML
 
+from ektopos.export.estimate import estimated_bytes
+from ektopos.export.plan import make_plan
+from ektopos.export.profile import find_profile
+from ektopos.export.write_package import export_package
 from ektopos.images import read_header
 from ektopos.project import open_project
-from ektopos.targets.estimate import estimated_bytes
-from ektopos.targets.export import export_package
-from ektopos.targets.plan import make_plan
-from ektopos.targets.profile import find_profile
 from server.workshop.store import package_folder
 from tests.api.client import Api
 from tests.core.test_rules import LOOSE

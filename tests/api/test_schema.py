@@ -18,7 +18,7 @@ from schemathesis.specs.openapi.checks import (
     status_code_conformance,
 )
 
-from ektopos.shading.filtered import LIGHTS_KEY
+from ektopos.rendering.filtered import LIGHTS_KEY
 from server.workshop.models import Job, MapFacts, MeshFacts, Package, Project
 from server.wsgi import application
 from tests.api.client import Api

@@ -14,8 +14,8 @@ from django.db import connection
 from django.test.utils import CaptureQueriesContext
 
 from ektopos.materials import sheet
-from ektopos.shading.filtered import LIGHTS_KEY
-from ektopos.shading.lights import LIGHTS
+from ektopos.rendering.filtered import LIGHTS_KEY
+from ektopos.rendering.lights import LIGHTS
 from server.workshop.management.commands.workshop import Command
 from server.workshop.models import MapFacts, Project
 from tests.api.client import Api

@@ -25,7 +25,6 @@ from django.utils import timezone
 from server.claims import claims_of, may_have_account
 from server.workshop.api import api
 from server.workshop.audit import address_of
-from server.workshop.keeping import collect
 from server.workshop.models import (
     ApiKey,
     AuditEvent,
@@ -36,6 +35,7 @@ from server.workshop.models import (
     Project,
     SharedLink,
 )
+from server.workshop.retention import collect
 from tests.api.client import Api
 from tests.api.test_team import PASSWORD, Team, ask
 from tests.samples import folder, noise, save

@@ -13,7 +13,7 @@ from django.core import mail
 from django.test import Client, override_settings
 from django.utils import timezone
 
-from ektopos.shading.filtered import LIGHTS_KEY
+from ektopos.rendering.filtered import LIGHTS_KEY
 from server.rights import RULES
 from server.workshop.api import api
 from server.workshop.models import ApiKey, Held, Member, Project, Revision, Role, SharedLink

@@ -21,7 +21,7 @@ from playwright.sync_api import Browser, Locator, Page, Playwright, TimeoutError
 from pydantic import TypeAdapter
 
 from ektopos.edits import Edit
-from server.workshop import reading_apart
+from server.workshop import reader_processes
 from server.workshop.models import Job, Project, facts
 from tests.browser.chromium import PIXELS, chromium
 from tests.samples import folder, project_folder
@@ -54,13 +54,13 @@ def keep_worker() -> None:
     """See that readers and a worker are there for the whole run, and another worker when one ends,
     as the application does."""
     readers = subprocess.Popen(
-        reading_apart.command(),
+        reader_processes.command(),
         cwd=ROOT,
-        env=reading_apart.environment(),
+        env=reader_processes.environment(),
         stderr=subprocess.DEVNULL,
     )
     atexit.register(readers.terminate)
-    reading_apart.use_readers()
+    reader_processes.use_readers()
     threading.Thread(target=_keep_worker, daemon=True).start()
 
 

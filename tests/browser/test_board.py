@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from tests.browser.site import Site
-from tests.core.test_together import surface
+from tests.core.test_edge_grouping import surface
 from tests.samples import coloured, folder, noise, save
 
 

@@ -14,7 +14,7 @@ import trimesh
 from server.workshop.models import Project
 from tests.browser.site import Site
 from tests.core.test_match import islands, mesh_of, painted
-from tests.outside.test_adopted import gltf_folder, picture
+from tests.outside.test_material_import import gltf_folder, picture
 from tests.samples import coloured, folder, noise, project_folder, quads, save, save_glb
 
 

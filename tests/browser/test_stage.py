@@ -6,7 +6,7 @@ import numpy as np
 import trimesh
 
 from ektopos.images import write_image
-from ektopos.shading.lights import LIGHTS
+from ektopos.rendering.lights import LIGHTS
 from tests.browser.site import Site
 from tests.samples import folder
 

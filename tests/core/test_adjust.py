@@ -11,15 +11,15 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from ektopos.base.errors import EktoposError
 from ektopos.document import Feed, Layer, Mask
-from ektopos.errors import EktoposError
+from ektopos.export.profile import find_profile
+from ektopos.export.write_package import export_package
 from ektopos.images import Image
 from ektopos.materials import MapLoader, adjust, resolve_input
 from ektopos.materials.adjust import clipped
 from ektopos.materials.resolve import Decoded, feed_problem, feed_result
 from ektopos.project import open_project
-from ektopos.targets.export import export_package
-from ektopos.targets.profile import find_profile
 from tests.samples import folder, noise, project, project_folder, save
 
 numbers = st.floats(-2, 2).map(lambda v: round(v, 3))

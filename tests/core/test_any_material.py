@@ -12,9 +12,9 @@ import numpy as np
 from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
 
+from ektopos.export.profile import built_in_profiles, find_profile
+from ektopos.export.write_package import export_package
 from ektopos.project import open_project
-from ektopos.targets.export import export_package
-from ektopos.targets.profile import built_in_profiles, find_profile
 from ektopos.trial.compare import run_trial
 from tests.samples import folder, noise, normals_of, quads, save, save_glb
 

@@ -16,15 +16,15 @@ from PIL import Image as Pillow
 from pxr import Sdf
 from scipy.spatial import Delaunay
 
-from ektopos.adopt import carried_by
+from ektopos.base.errors import DiskFull, EktoposError, InvalidDocument, TooLarge, UnreadableFile
 from ektopos.document import Document, MaterialEntry
-from ektopos.errors import DiskFull, EktoposError, InvalidDocument, TooLarge, UnreadableFile
+from ektopos.export.profile import built_in_profiles, find_profile
+from ektopos.export.write_package import export_package
 from ektopos.images import read_header
+from ektopos.material_import import carried_by
 from ektopos.meshes import companion_files, read_mesh, slot_facts
 from ektopos.meshes.uvs import SUBTEXEL, cover_counts, covered_cells, distinct_triangles
 from ektopos.project import open_project, unpack
-from ektopos.targets.export import export_package
-from ektopos.targets.profile import built_in_profiles, find_profile
 from ektopos.trial.compare import run_trial
 from ektopos.trial.engine.files import PackageFiles
 from ektopos.trial.engine.importer import import_package

@@ -15,15 +15,15 @@ from unittest.mock import patch
 import numpy as np
 
 from ektopos.document import UvTransform
+from ektopos.export.profile import find_profile
+from ektopos.export.write_package import export_package
 from ektopos.project import open_project
-from ektopos.targets.export import export_package
-from ektopos.targets.profile import find_profile
 from ektopos.trial.compare import run_trial
 from tests.core.test_every_number import rich_project
 from tests.core.test_specular import specular_project
 from tests.samples import folder, project_folder
 
-WRITERS = "ektopos.targets.writers"
+WRITERS = "ektopos.export.writers"
 GLTF, LOOSE, USD = ("gltf-split",), ("single-maps",), ("usdz",)
 
 
@@ -104,8 +104,8 @@ ALL = (
     "usdz",
 )
 MUTATIONS: list[Mutation] = [
-    ("smoothness of maps not turned", "ektopos.targets.packing.made_of", untold, ("metal-smooth",)),
-    ("gloss of maps not turned", "ektopos.targets.packing.made_of", untold, ("spec-gloss",)),
+    ("smoothness of maps not turned", "ektopos.export.packing.made_of", untold, ("metal-smooth",)),
+    ("gloss of maps not turned", "ektopos.export.packing.made_of", untold, ("spec-gloss",)),
     (
         "gloss not turned in MaterialX",
         f"{WRITERS}.loose.is_inverted",
@@ -114,25 +114,25 @@ MUTATIONS: list[Mutation] = [
     ),
     (
         "diffuse and specular of maps by tables",
-        "ektopos.targets.mixing._specular",
+        "ektopos.export.mixing._specular",
         of_real(lambda real: lambda base, metallic, encode: real(base, base[0], encode)),
         ("spec-gloss",),
     ),
     (
         "diffuse of maps by tables",
-        "ektopos.targets.mixing.diffuse_share",
+        "ektopos.export.mixing.diffuse_share",
         lambda strongest, metal: np.ones(np.broadcast(strongest, metal).shape),
         ("spec-gloss",),
     ),
     (
         "diffuse and specular of numbers",
-        "ektopos.targets.values.diffuse_or_specular",
+        "ektopos.export.values.diffuse_or_specular",
         base_instead,
         ("spec-gloss",),
     ),
     (
         "the conversion itself",
-        "ektopos.targets.values.to_specular_gloss",
+        "ektopos.export.values.to_specular_gloss",
         lambda base, metallic, rough: (base, base, rough),
         ("spec-gloss",),
     ),
@@ -140,15 +140,15 @@ MUTATIONS: list[Mutation] = [
     ("constants as they are stated, USD", f"{WRITERS}.usdz.input_values", raw_value, USD),
     (
         "constants as they are stated, MaterialX",
-        "ektopos.targets.values.input_values",
+        "ektopos.export.values.input_values",
         raw_value,
         LOOSE,
     ),
-    ("ranges and tints of maps", "ektopos.targets.packing.adjust", first_argument, ALL),
-    ("sRGB of maps", "ektopos.targets.packing._encoded", first_argument, ALL),
+    ("ranges and tints of maps", "ektopos.export.packing.adjust", first_argument, ALL),
+    ("sRGB of maps", "ektopos.export.packing._encoded", first_argument, ALL),
     (
         "green of maps",
-        "ektopos.targets.export.pack_file",
+        "ektopos.export.write_package.pack_file",
         of_real(
             lambda real: (
                 lambda maps, file, y, near=None: real(maps, file, "-" if y == "+" else "+", near)
@@ -207,7 +207,7 @@ MUTATIONS: list[Mutation] = [
         USD,
     ),
     ("sides in USD", f"{WRITERS}.usdz._mesh", of_real(without_lines, "doubleSided"), USD),
-    ("emission above 1 cut off", "ektopos.targets.packing.emission_factor", lambda *_: 1.0, ALL),
+    ("emission above 1 cut off", "ektopos.export.packing.emission_factor", lambda *_: 1.0, ALL),
 ]
 
 

@@ -15,12 +15,12 @@ from xml.etree import ElementTree
 
 import numpy as np
 
-from ektopos.cli import _maps_ahead, main, plain
+from ektopos.cli.main import _maps_ahead, main, plain
+from ektopos.export.placing import _move
+from ektopos.export.profile import find_profile
+from ektopos.export.write_package import export_package
 from ektopos.images import read_ahead
 from ektopos.project import open_project
-from ektopos.targets.export import export_package
-from ektopos.targets.placing import _move
-from ektopos.targets.profile import find_profile
 from tests.samples import folder, noise, project_folder, quads, save, save_glb
 
 
@@ -63,7 +63,9 @@ class Program(TestCase):
             self.assertEqual(run("export", root / "p", "--out", root / "out")[0], 0)
             before = {path.name: path.read_bytes() for path in (root / "out").iterdir()}
             arguments = ("export", root / "p", "--target", "single-maps", "--out", root / "out")
-            with mock.patch("ektopos.targets.export.write_image", side_effect=KeyboardInterrupt):
+            with mock.patch(
+                "ektopos.export.write_package.write_image", side_effect=KeyboardInterrupt
+            ):
                 code, _, said = run(*arguments)
             self.assertEqual((code, said), (2, "ektopos: stopped; nothing was changed.\n"))
             self.assertEqual(
@@ -106,7 +108,7 @@ class Program(TestCase):
 
                     with (
                         self.subTest(stopped=stopped, late=late),
-                        mock.patch("ektopos.targets.placing._move", move),
+                        mock.patch("ektopos.export.placing._move", move),
                     ):
                         self.assertEqual(
                             run(

@@ -12,11 +12,11 @@ import numpy as np
 
 from ektopos.document import Document, MapEntry
 from ektopos.maps import Facts, facts_of, identify
+from ektopos.maps.edge_grouping import group_by_edges
 from ektopos.maps.names import read_names
 from ektopos.maps.sets import place
-from ektopos.maps.together import together
 from ektopos.maps.verdict import SURE, Verdict
-from ektopos.materials.wire import material_from_set
+from ektopos.materials.from_map_set import material_from_set
 from tests.samples import coloured, folder, noise, normals_of, save
 
 SIDE = 256
@@ -185,5 +185,5 @@ class SetsAsTheyAreSpelt(TestCase):
             name: {"rgb": role}
             for name, role in zip(names, ("base_color", "normal", "roughness") * 2, strict=True)
         }
-        groups = {frozenset(one.maps) for one in together(sets, facts, roles)}
+        groups = {frozenset(one.maps) for one in group_by_edges(sets, facts, roles)}
         self.assertEqual(groups, {frozenset(names[:3]), frozenset(names[3:])})

@@ -12,16 +12,16 @@ from unittest import TestCase, mock
 import cv2
 import numpy as np
 
-from ektopos.cli import main
+from ektopos.base.errors import EktoposError
+from ektopos.cli.main import main
 from ektopos.document import Document
-from ektopos.errors import EktoposError
+from ektopos.export.differences import converted
+from ektopos.export.plan import Plan, make_plan
+from ektopos.export.profile import Profile, find_profile
+from ektopos.export.write_package import export_package
 from ektopos.images import basis as encoder
 from ektopos.images import read_header
 from ektopos.images.basis import encode_basis
-from ektopos.targets.differences import converted
-from ektopos.targets.export import export_package
-from ektopos.targets.plan import Plan, make_plan
-from ektopos.targets.profile import Profile, find_profile
 from ektopos.trial.compare import Trial, run_trial
 from ektopos.trial.engine.basis import read_basis
 from tests.core.test_rules import LOOSE, exported, formats, profile, wrong

@@ -6,8 +6,8 @@ from unittest import TestCase
 
 from ektopos.checks import run_checks
 from ektopos.edits import apply_edits
-from ektopos.materials import effective
-from ektopos.targets.profile import find_profile
+from ektopos.export.profile import find_profile
+from ektopos.materials import resolve_inheritance
 from tests.samples import project
 
 
@@ -23,7 +23,7 @@ class Corrected(TestCase):
             (finding,) = self.found(opened, {"r": "height"}, "tile_gloss")
             self.assertEqual(finding.subject, "material tile_dull · roughness")
             moved = apply_edits(opened.document, list(finding.remedy.edits))
-        feeds = effective(moved, "tile_dull").feeds
+        feeds = resolve_inheritance(moved, "tile_dull").feeds
         self.assertEqual(feeds["height"].map, "tile_gloss")
         self.assertEqual(feeds["roughness"].map, "tile_orm")
 

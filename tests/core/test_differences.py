@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from unittest import TestCase
 
-from ektopos.errors import MissingReference
+from ektopos.base.errors import MissingReference
+from ektopos.export.differences import converted, left_out
+from ektopos.export.plan import make_plan
+from ektopos.export.profile import Profile, built_in_profiles
 from ektopos.images import ImageHeader, read_header
-from ektopos.targets.differences import converted, left_out
-from ektopos.targets.plan import make_plan
-from ektopos.targets.profile import Profile, built_in_profiles
 from tests.core.test_rules import FLAT, LOOSE, formats, profile
 from tests.samples import project
 

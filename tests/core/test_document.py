@@ -8,10 +8,10 @@ from unittest import TestCase
 
 from pydantic import TypeAdapter
 
+from ektopos.base.errors import EktoposError, InvalidDocument, MissingReference
 from ektopos.document import Document, document_json, dump_document, load_document
 from ektopos.edits import Edit, apply_edits
-from ektopos.errors import EktoposError, InvalidDocument, MissingReference
-from ektopos.materials import effective
+from ektopos.materials import resolve_inheritance
 from ektopos.project import folder_files, is_safe, open_project, pack
 from tests.samples import folder, project, project_folder
 
@@ -95,7 +95,7 @@ class Paths(TestCase):
 class Deriving(TestCase):
     def test_only_own_values_are_stated_and_the_rest_follows_the_base(self) -> None:
         with project() as opened:
-            dull = effective(opened.document, "tile_dull")
+            dull = resolve_inheritance(opened.document, "tile_dull")
             self.assertEqual(dull.feeds["roughness"].map, "tile_gloss")
             self.assertEqual(dull.feeds["base_color"].map, "tile_col")
             self.assertEqual(dull.origin["base_color"], "tile")
@@ -106,12 +106,12 @@ class Deriving(TestCase):
             '{"ektopos": 1, "maps": {"a": {"file": "a.png"}}, "materials": {"base": {"inputs": {"roughness": '
             '{"map": "a", "channels": "g", "range": [0.2, 0.4]}}}, "own": {"from": "base", "inputs": {"roughness": {"map": "a"}}}}}'
         )
-        self.assertEqual(effective(document, "own").feeds["roughness"].range, (0.0, 1.0))
+        self.assertEqual(resolve_inheritance(document, "own").feeds["roughness"].range, (0.0, 1.0))
 
     def test_a_material_that_says_nothing_of_metal_is_none(self) -> None:
         document = load_document('{"ektopos": 1, "materials": {"m": {}}}')
-        self.assertEqual(effective(document, "m").feeds["metallic"].value, 0.0)
-        self.assertEqual(effective(document, "m").feeds["roughness"].value, 1.0)
+        self.assertEqual(resolve_inheritance(document, "m").feeds["metallic"].value, 0.0)
+        self.assertEqual(resolve_inheritance(document, "m").feeds["roughness"].value, 1.0)
 
     def test_circles_and_gaps_are_named(self) -> None:
         circle = load_document(
@@ -119,10 +119,10 @@ class Deriving(TestCase):
         )
         gap = load_document('{"ektopos": 1, "materials": {"a": {"from": "gone"}}}')
         with self.assertRaises(MissingReference) as caught:
-            effective(circle, "a")
+            resolve_inheritance(circle, "a")
         self.assertIn("a → b → a", str(caught.exception))
         with self.assertRaises(MissingReference):
-            effective(gap, "a")
+            resolve_inheritance(gap, "a")
 
 
 class Edits(TestCase):
@@ -172,9 +172,9 @@ class Edits(TestCase):
                 "value": False,
             }
             after = edited(opened.document, set_)
-            self.assertIs(effective(after, "tile_dull").double_sided, False)
+            self.assertIs(resolve_inheritance(after, "tile_dull").double_sided, False)
             after = edited(after, {**set_, "value": None})
-            self.assertIs(effective(after, "tile_dull").double_sided, True)
+            self.assertIs(resolve_inheritance(after, "tile_dull").double_sided, True)
             with self.assertRaises(EktoposError):
                 edited(opened.document, {**set_, "setting": "from", "value": "tile_dull"})
 

@@ -8,11 +8,11 @@ from unittest import TestCase
 
 from pydantic import TypeAdapter, ValidationError
 
+from ektopos.base.errors import EktoposError, MissingReference
 from ektopos.document import Document, document_json, load_document
 from ektopos.edits import Edit, RemoveMaps, apply_edits
 from ektopos.edits.maps import uses_of_maps
-from ektopos.errors import EktoposError, MissingReference
-from ektopos.materials import effective
+from ektopos.materials import resolve_inheritance
 from tests.samples import project
 
 EDIT = TypeAdapter(Edit)
@@ -281,13 +281,15 @@ class Maps(TestCase):
 class Deriving(TestCase):
     def test_giving_back_brings_the_base_value_back(self) -> None:
         document = start()
-        self.assertEqual(effective(document, "tile_dull").feeds["roughness"].map, "tile_gloss")
+        self.assertEqual(
+            resolve_inheritance(document, "tile_dull").feeds["roughness"].map, "tile_gloss"
+        )
         after = edited(
             document,
             {"kind": "set-feed", "material": "tile_dull", "input": "roughness", "feed": None},
         )
-        self.assertEqual(effective(after, "tile_dull").feeds["roughness"].map, "tile_orm")
-        self.assertEqual(effective(after, "tile_dull").origin["roughness"], "tile")
+        self.assertEqual(resolve_inheritance(after, "tile_dull").feeds["roughness"].map, "tile_orm")
+        self.assertEqual(resolve_inheritance(after, "tile_dull").origin["roughness"], "tile")
 
     def test_a_pushed_value_reaches_every_sibling(self) -> None:
         after = edited(
@@ -297,7 +299,7 @@ class Deriving(TestCase):
         )
         self.assertEqual(after.materials["tile_dull"].inputs, {})
         for name in ("tile", "tile_dull", "sibling"):
-            self.assertEqual(effective(after, name).feeds["roughness"].map, "tile_gloss")
+            self.assertEqual(resolve_inheritance(after, name).feeds["roughness"].map, "tile_gloss")
 
     def test_there_must_be_something_to_push_and_somewhere_to_push_it(self) -> None:
         for material, name in (("tile_dull", "metallic"), ("tile", "roughness")):
@@ -312,8 +314,8 @@ class Deriving(TestCase):
             {"kind": "set-setting", "material": "tile", "setting": "surface_tag", "value": "metal"},
         )
         self.assertIsNone(after.materials["tile_dull"].base)
-        self.assertEqual(effective(after, "tile_dull").feeds["metallic"].map, "tile_orm")
-        self.assertEqual(effective(after, "tile_dull").surface_tag, "stone")
+        self.assertEqual(resolve_inheritance(after, "tile_dull").feeds["metallic"].map, "tile_orm")
+        self.assertEqual(resolve_inheritance(after, "tile_dull").surface_tag, "stone")
         edited(
             after, {"kind": "remove-material", "material": "tile"}
         )  # nothing derives from it any more
@@ -324,12 +326,12 @@ class Deriving(TestCase):
             for i in range(40)
         ]
         document = edited(start(), *chain)
-        self.assertEqual(effective(document, "m39").feeds["roughness"].value, 0.35)
+        self.assertEqual(resolve_inheritance(document, "m39").feeds["roughness"].value, 0.35)
         changed = edited(
             document,
             {"kind": "set-feed", "material": "plain", "input": "roughness", "feed": {"value": 0.7}},
         )
-        self.assertEqual(effective(changed, "m39").feeds["roughness"].value, 0.7)
+        self.assertEqual(resolve_inheritance(changed, "m39").feeds["roughness"].value, 0.7)
         with self.assertRaises(EktoposError):
             edited(
                 document,

@@ -8,14 +8,14 @@ from unittest import TestCase
 
 import numpy as np
 
-from ektopos.adopt import Carried, carried_by, map_entries
 from ektopos.document import Document
+from ektopos.export.profile import find_profile
+from ektopos.export.write_package import export_package
 from ektopos.images import read_image
-from ektopos.materials import MapLoader, effective
+from ektopos.material_import import Carried, carried_by, map_entries
+from ektopos.materials import MapLoader, resolve_inheritance
 from ektopos.materials.resolve import resolve_feed
 from ektopos.project import Project
-from ektopos.targets.export import export_package
-from ektopos.targets.profile import find_profile
 from tests.samples import folder, project, quads, save_glb
 
 
@@ -38,7 +38,10 @@ class InsideGlb(TestCase):
                 MapLoader(opened),
             )
             for name in found.materials:
-                meant, came = effective(opened.document, name), effective(document, name)
+                meant, came = (
+                    resolve_inheritance(opened.document, name),
+                    resolve_inheritance(document, name),
+                )
                 self.assertEqual(
                     (came.alpha_mode, came.double_sided, came.uv, came.filter, came.surface_tag),
                     (

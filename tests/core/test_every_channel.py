@@ -9,8 +9,8 @@ from unittest import TestCase
 import cv2
 import numpy as np
 
-from ektopos.targets.export import export_package
-from ektopos.targets.profile import Profile, built_in_profiles, find_profile
+from ektopos.export.profile import Profile, built_in_profiles, find_profile
+from ektopos.export.write_package import export_package
 from ektopos.trial.compare import run_trial
 from tests.samples import folder, project
 

@@ -16,17 +16,17 @@ import cv2
 import numpy as np
 from pydantic import TypeAdapter
 
+from ektopos.base.errors import EktoposError
 from ektopos.checks import CODES, Finding, Known, MeshLook, run_checks
 from ektopos.document import ROLES, Document, load_document
+from ektopos.document.mesh_steps import MeshStep
 from ektopos.edits import apply_edits
-from ektopos.errors import EktoposError
+from ektopos.export.profile import find_profile
 from ektopos.maps import Facts, encoding_of_roles, facts_of
 from ektopos.materials.resolve import MapLoader, resolve_feed
 from ektopos.meshes import Mesh, apply_recipe, find_faults, read_mesh, slot_facts
 from ektopos.meshes.recipe import OTHER_WAY
 from ektopos.project import Project, open_project
-from ektopos.steps import MeshStep
-from ektopos.targets.profile import find_profile
 from tests.samples import folder, noise, normals_of, quads, save, save_glb
 
 Raw = dict[str, Any]

@@ -17,9 +17,9 @@ from unittest import TestCase
 
 import numpy as np
 
+from ektopos.export.profile import find_profile
+from ektopos.export.write_package import export_package
 from ektopos.project import Project, open_project
-from ektopos.targets.export import export_package
-from ektopos.targets.profile import find_profile
 from ektopos.trial.compare import Trial, run_trial
 from tests.samples import folder, noise, normals_of, quads, save, save_glb
 

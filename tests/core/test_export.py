@@ -9,11 +9,11 @@ from unittest import TestCase
 import cv2
 import numpy as np
 
-from ektopos.errors import EktoposError
+from ektopos.base.errors import EktoposError
+from ektopos.export.plan import make_plan, safe_names
+from ektopos.export.profile import built_in_profiles, find_profile
+from ektopos.export.write_package import export_package
 from ektopos.images import read_header
-from ektopos.targets.export import export_package
-from ektopos.targets.plan import make_plan, safe_names
-from ektopos.targets.profile import built_in_profiles, find_profile
 from tests.samples import folder, noise, project
 
 

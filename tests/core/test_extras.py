@@ -10,8 +10,8 @@ from unittest import TestCase
 
 import cv2
 
-from ektopos.targets.export import export_package
-from ektopos.targets.profile import built_in_profiles, find_profile
+from ektopos.export.profile import built_in_profiles, find_profile
+from ektopos.export.write_package import export_package
 from ektopos.trial.cells import Cell
 from ektopos.trial.compare import run_trial
 from tests.samples import folder, project

@@ -20,8 +20,8 @@ from unittest import TestCase, mock
 import cv2
 import numpy as np
 
-from ektopos.cli import main
-from ektopos.follow import Following, document_file, follow
+from ektopos.automation.follow import Following, document_file, follow
+from ektopos.cli.main import main
 from ektopos.trial.compare import Trial, run_trial
 from tests.core.test_renew import panels, renamed
 from tests.samples import folder, noise, project_folder, save, save_glb
@@ -112,7 +112,7 @@ class Follow(TestCase):
         def failing(*arguments: object, **named: object) -> Trial:
             return replace(run_trial(*arguments, **named), passed=False)  # type: ignore[arg-type]
 
-        with mock.patch("ektopos.deliver.run_trial", failing):
+        with mock.patch("ektopos.automation.deliver.run_trial", failing):
             code, lines = self.follow()
         self.assertEqual(code, 1)
         self.assertIn("not delivered", lines[-1])

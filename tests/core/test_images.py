@@ -14,7 +14,7 @@ import numpy as np
 import OpenImageIO as oiio
 from PIL import Image as Pillow
 
-from ektopos.errors import EktoposError, TooLarge, UnreadableFile
+from ektopos.base.errors import EktoposError, TooLarge, UnreadableFile
 from ektopos.images import quantise, read_header, read_image, resize, write_image
 from tests.samples import folder, noise, save
 

@@ -7,10 +7,19 @@ from unittest import TestCase, mock
 import cv2
 import numpy as np
 
+from ektopos.base.errors import EktoposError
 from ektopos.document import Role
-from ektopos.errors import EktoposError
 from ektopos.images import Image, ImageHeader, read_header, read_image
-from ektopos.maps import Facts, Verdict, identify, measure, pack, recheck, relations, split
+from ektopos.maps import (
+    Facts,
+    Verdict,
+    identify,
+    measure,
+    pack_channels,
+    recheck,
+    relations,
+    split_channels,
+)
 from ektopos.maps.verdict import channel_roles
 from tests.samples import folder, noise, normals_of, save
 
@@ -277,17 +286,17 @@ class Channels(TestCase):
     def test_split_and_pack_are_inverse(self) -> None:
         with folder() as root:
             image = read_image(save(root / "a.png", noise(32, 3, 4)))
-            parts = split(image)
+            parts = split_channels(image)
             self.assertEqual(list(parts), ["r", "g", "b", "a"])
-            again = pack({letter: part.pixels[..., 0] for letter, part in parts.items()})
+            again = pack_channels({letter: part.pixels[..., 0] for letter, part in parts.items()})
             np.testing.assert_array_equal(again.pixels, image.pixels)
             self.assertEqual(read_header(root / "a.png").channels, 4)
 
     def test_packing_refuses_what_would_need_resampling(self) -> None:
         with self.assertRaises(EktoposError):
-            pack({"r": np.zeros((2, 2), np.uint8), "g": np.zeros((4, 4), np.uint8)})
+            pack_channels({"r": np.zeros((2, 2), np.uint8), "g": np.zeros((4, 4), np.uint8)})
         with self.assertRaises(EktoposError):
-            pack({"r": np.zeros((2, 2), np.uint8), "g": np.zeros((2, 2), np.uint16)})
+            pack_channels({"r": np.zeros((2, 2), np.uint8), "g": np.zeros((2, 2), np.uint16)})
 
 
 class ManyMapsWithoutSets(TestCase):

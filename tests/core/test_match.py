@@ -9,8 +9,8 @@ import cv2
 import numpy as np
 
 from ektopos.matching import match_maps, read_match_map
-from ektopos.matching.traits import is_pattern, traits_of
-from ektopos.matching.words import alike, near
+from ektopos.matching.image_spectra import is_pattern, spectra_of
+from ektopos.matching.name_similarity import alike, near
 from ektopos.meshes import Mesh
 from tests.samples import folder, noise, save
 
@@ -308,9 +308,9 @@ class Patterns(TestCase):
         coarse = ((x // 128 + y // 128) % 2).astype(np.float32)
         grid = ((x % 64 < 3) | (y % 64 < 3)).astype(np.float32)
         for picture in (checker, coarse, grid):
-            self.assertTrue(is_pattern(traits_of(picture)))
+            self.assertTrue(is_pattern(spectra_of(picture)))
         layout = islands(np.random.default_rng(2))
         for background in ("black", "dilated"):
             made = painted(layout, np.random.default_rng(2), background)
-            self.assertFalse(is_pattern(traits_of(made.astype(np.float32) / 255)))
-        self.assertFalse(is_pattern(traits_of(np.full((SIZE, SIZE), 0.5, np.float32))))
+            self.assertFalse(is_pattern(spectra_of(made.astype(np.float32) / 255)))
+        self.assertFalse(is_pattern(spectra_of(np.full((SIZE, SIZE), 0.5, np.float32))))

@@ -9,19 +9,19 @@ from unittest import TestCase
 import numpy as np
 from pydantic import TypeAdapter
 
+from ektopos.base.errors import MissingReference
 from ektopos.checks import run_checks
 from ektopos.document import MaterialEntry, UvTransform
 from ektopos.edits import Edit, apply_edits
-from ektopos.errors import MissingReference
+from ektopos.export.profile import find_profile
 from ektopos.images import read_image
 from ektopos.maps import set_of_each, sets_of
-from ektopos.materials import MapLoader, effective, probe
-from ektopos.materials.derive import Placement
+from ektopos.materials import MapLoader, probe, resolve_inheritance
+from ektopos.materials.from_map_set import unused_of_set
+from ektopos.materials.inheritance import Placement
 from ektopos.materials.resolve import Decoded
-from ektopos.materials.wire import unused_of_set
 from ektopos.project import open_project
-from ektopos.shading import LIGHTS, Look, frame_view, render, specimen
-from ektopos.targets.profile import find_profile
+from ektopos.rendering import LIGHTS, SurfaceInputs, frame_view, render, specimen
 from tests.samples import folder, noise, project, project_folder, quads, save, save_glb
 
 EDIT = TypeAdapter(Edit)
@@ -42,8 +42,8 @@ class Derived(TestCase):
 
     def test_detaching_changes_nothing_that_is_seen(self) -> None:
         with project() as opened:
-            before = effective(opened.document, "tile_dull")
-            after = effective(
+            before = resolve_inheritance(opened.document, "tile_dull")
+            after = resolve_inheritance(
                 edited(opened.document, {"kind": "detach", "material": "tile_dull"}), "tile_dull"
             )
         self.assertEqual(
@@ -115,7 +115,7 @@ class Probing(TestCase):
                     loader.image(name), document.maps[name].encoding, document.maps[name].normal_y
                 )
 
-            material = effective(document, "tile")
+            material = resolve_inheritance(document, "tile")
             rows = {row.input: row for row in probe(document, material, [(0.5, 0.5)], find)}
         cos, sin = np.cos(0.3), np.sin(0.3)
         u, v = cos * 1.0 + sin * 1.5 + 0.25, -sin * 1.0 + cos * 1.5 + 0.5
@@ -160,12 +160,12 @@ class Palettes(TestCase):
 
 
 class Pictures(TestCase):
-    def plate(self, look: Look, light: str = "overcast") -> np.ndarray:
+    def plate(self, look: SurfaceInputs, light: str = "overcast") -> np.ndarray:
         mesh = quads({"A": 1})
         return render(mesh, {"A": look}, LIGHTS[light], frame_view(mesh, (0.0, 0.0, 1.0)), 32, 32)
 
     def test_equal_surfaces_give_equal_pictures_and_light_matters(self) -> None:
-        look = Look({"base_color": np.full((1, 1, 3), 0.5, np.float32)})
+        look = SurfaceInputs({"base_color": np.full((1, 1, 3), 0.5, np.float32)})
         views = [
             render(specimen(), {"specimen": look}, LIGHTS[n], frame_view(specimen()), 48, 48)
             for n in ("rim", "rim", "overcast")
@@ -175,16 +175,18 @@ class Pictures(TestCase):
 
     def test_cut_outs_show_the_backdrop_and_blends_mix_with_it(self) -> None:
         black, clear = np.zeros((1, 1, 3), np.float32), np.full((1, 1), 0.25, np.float32)
-        cut = self.plate(Look({"base_color": black, "opacity": clear}, "mask", 0.5))
+        cut = self.plate(SurfaceInputs({"base_color": black, "opacity": clear}, "mask", 0.5))
         np.testing.assert_allclose(cut, 0.18, atol=1e-5)
-        solid = self.plate(Look({"base_color": black, "opacity": clear}))
-        mixed = self.plate(Look({"base_color": black, "opacity": clear}, "blend"))
+        solid = self.plate(SurfaceInputs({"base_color": black, "opacity": clear}))
+        mixed = self.plate(SurfaceInputs({"base_color": black, "opacity": clear}, "blend"))
         np.testing.assert_allclose(mixed[16, 16], solid[16, 16] * 0.25 + 0.18 * 0.75, atol=1e-4)
 
     def test_a_face_seen_from_behind_vanishes_unless_double_sided(self) -> None:
         mesh = quads({"A": 1})
         for double, seen in ((False, False), (True, True)):
-            look = Look({"emission": np.full((1, 1, 3), 3.0, np.float32)}, double_sided=double)
+            look = SurfaceInputs(
+                {"emission": np.full((1, 1, 3), 3.0, np.float32)}, double_sided=double
+            )
             picture = render(
                 mesh, {"A": look}, LIGHTS["rim"], frame_view(mesh, (0.0, 0.0, -1.0)), 16, 16
             )
@@ -197,7 +199,7 @@ class Pictures(TestCase):
         grey = {"base_color": np.full((1, 1, 3), 0.5, np.float32)}
         mesh = quads({"A": 1})
         behind = frame_view(mesh, (0.3, 0.2, -1.0))
-        mapped = Look(grey | {"normal": tilt[None, None]}, double_sided=True)
+        mapped = SurfaceInputs(grey | {"normal": tilt[None, None]}, double_sided=True)
         # Tangent x, bitangent y (v runs down, and the map's y up), normal z.
         turned = replace(
             mesh,
@@ -205,13 +207,13 @@ class Pictures(TestCase):
             normals=np.tile(-tilt, (len(mesh.positions), 1)),
         )
         one = render(mesh, {"A": mapped}, LIGHTS["rim"], behind, 24, 24)
-        other = render(turned, {"A": Look(grey)}, LIGHTS["rim"], behind, 24, 24)
+        other = render(turned, {"A": SurfaceInputs(grey)}, LIGHTS["rim"], behind, 24, 24)
         np.testing.assert_allclose(one, other, atol=2e-3)
         self.assertGreater(float(np.ptp(one)), 0.01)
 
     def test_nearest_filtering_keeps_squares_and_the_transform_moves_them(self) -> None:
         squares = np.array([[[1.0, 0, 0], [0, 1.0, 0]], [[0, 0, 1.0], [1.0, 1.0, 0]]], np.float32)
-        look = Look(
+        look = SurfaceInputs(
             {"base_color": np.zeros((1, 1, 3), np.float32), "emission": squares}, filter="nearest"
         )
         picture = self.plate(look, "rim")
@@ -223,7 +225,7 @@ class Pictures(TestCase):
         }.items():
             np.testing.assert_allclose(picture[y, x], wanted, atol=0.12)
         place = {"emission": Placement(UvTransform(offset=(0.5, 0.0)))}
-        moved = self.plate(Look(look.inputs, filter="nearest", places=place), "rim")
+        moved = self.plate(SurfaceInputs(look.inputs, filter="nearest", places=place), "rim")
         np.testing.assert_allclose(moved[9, 9], squares[0, 1], atol=0.12)
 
     def test_palettes_of_one_texel_are_read(self) -> None:
@@ -246,7 +248,7 @@ class UnusedOfASet(TestCase):
             unused = {
                 (one.map, one.channels): (one.role, one.input)
                 for one in unused_of_set(
-                    document, effective(document, "plain"), sets, set_of_each(sets)
+                    document, resolve_inheritance(document, "plain"), sets, set_of_each(sets)
                 )
             }
             self.assertEqual(
@@ -260,15 +262,15 @@ class UnusedOfASet(TestCase):
                     ("tile_gloss", "r"): ("gloss", "roughness"),
                 },
             )
-            gloss = unused_of_set(document, effective(document, "plain"), sets, set_of_each(sets))[
-                -1
-            ]
+            gloss = unused_of_set(
+                document, resolve_inheritance(document, "plain"), sets, set_of_each(sets)
+            )[-1]
             self.assertTrue(gloss.feed and gloss.feed.invert)
             # What is fed already is only named.
             whole = {
                 (one.map, one.channels): one.input
                 for one in unused_of_set(
-                    document, effective(document, "tile"), sets, set_of_each(sets)
+                    document, resolve_inheritance(document, "tile"), sets, set_of_each(sets)
                 )
             }
             self.assertEqual(whole, {("tile_gloss", "r"): None})

@@ -12,7 +12,7 @@ from unittest import TestCase
 
 import numpy as np
 
-from ektopos.errors import UnreadableFile
+from ektopos.base.errors import UnreadableFile
 from ektopos.meshes import Mesh, find_faults, read_mesh, slot_facts
 from tests.samples import folder, quads, save_glb
 

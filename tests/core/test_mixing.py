@@ -12,12 +12,12 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from ektopos.export.packing import pack_file
+from ektopos.export.plan import make_plan
+from ektopos.export.profile import find_profile
 from ektopos.images import read_header
 from ektopos.materials.resolve import MapLoader
 from ektopos.project import open_project
-from ektopos.targets.packing import pack_file
-from ektopos.targets.plan import make_plan
-from ektopos.targets.profile import find_profile
 from tests.samples import folder, quads, save, save_glb
 
 share = st.floats(0, 1, allow_nan=False, width=32)
@@ -119,6 +119,6 @@ class Mixed(TestCase):
         with folder() as root:
             maps(root, *every_pair())
             feeds = {"base_color": {"map": "base"}, "metallic": {"map": "metal"}}
-            with patch("ektopos.targets.packing.resolve_feed") as resolved:
+            with patch("ektopos.export.packing.resolve_feed") as resolved:
                 self.assertEqual(len(packed(root, feeds)), 2)
             resolved.assert_not_called()

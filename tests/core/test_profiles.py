@@ -11,13 +11,13 @@ import numpy as np
 from PIL import Image as Pillow
 from pydantic import TypeAdapter
 
-from ektopos.cli import main
+from ektopos.base.errors import EktoposError, InvalidDocument
+from ektopos.cli.main import main
 from ektopos.document import Document, dump_document, load_document
 from ektopos.edits import Edit, apply_edits
-from ektopos.errors import EktoposError, InvalidDocument
-from ektopos.targets.export import export_package
-from ektopos.targets.plan import target_size
-from ektopos.targets.profile import Profile, built_in_profiles, find_profile, profiles_of
+from ektopos.export.plan import target_size
+from ektopos.export.profile import Profile, built_in_profiles, find_profile, profiles_of
+from ektopos.export.write_package import export_package
 from ektopos.trial.compare import run_trial
 from ektopos.trial.compression import block_compressed
 from tests.samples import coloured, folder, noise, normals_of, project

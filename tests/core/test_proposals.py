@@ -9,9 +9,9 @@ from unittest import TestCase
 import numpy as np
 
 from ektopos.document import Document, Feed, MapEntry, MaterialEntry, MeshEntry
+from ektopos.document.mesh_steps import MoveUvs, RenameSlot
 from ektopos.matching import Candidate, Pair, material_of_set, pair_slots, proposals
 from ektopos.meshes import Mesh, apply_recipe
-from ektopos.steps import MoveUvs, RenameSlot
 from tests.core.test_match import islands, mesh_of
 from tests.samples import quads
 

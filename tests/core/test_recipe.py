@@ -9,9 +9,10 @@ import numpy as np
 import trimesh
 from pydantic import TypeAdapter
 
+from ektopos.base.errors import EktoposError
 from ektopos.document import Document, MeshEntry, dump_document, load_document
+from ektopos.document.mesh_steps import MeshStep
 from ektopos.edits import SetRecipe, apply_edits
-from ektopos.errors import EktoposError
 from ektopos.meshes import (
     Mesh,
     apply_recipe,
@@ -23,7 +24,6 @@ from ektopos.meshes import (
 )
 from ektopos.meshes.islands import smallest_gap, uv_islands
 from ektopos.project import Project, load_mesh
-from ektopos.steps import MeshStep
 from tests.samples import folder, quads, save_glb
 
 STEPS = TypeAdapter(list[MeshStep])

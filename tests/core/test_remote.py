@@ -16,9 +16,9 @@ from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
 from unittest import TestCase
 
-from ektopos.cli import main
-from ektopos.errors import EktoposError, InvalidDocument
-from ektopos.remote import remote
+from ektopos.automation.server_client import remote
+from ektopos.base.errors import EktoposError, InvalidDocument
+from ektopos.cli.main import main
 from tests.samples import folder
 
 JOB = {"id": "1", "state": "done", "doing": "", "result": {}}

@@ -7,9 +7,9 @@ from unittest import TestCase
 
 import numpy as np
 
+from ektopos.document.mesh_steps import MeshStep, MoveUvs, RenameSlot, SplitSlot
 from ektopos.matching.renew import renew
 from ektopos.meshes import Mesh
-from ektopos.steps import MeshStep, MoveUvs, RenameSlot, SplitSlot
 from tests.samples import quads
 
 

@@ -6,20 +6,20 @@ from unittest import TestCase
 
 import numpy as np
 
+from ektopos.base.errors import EktoposError
+from ektopos.base.vectors import decode_normals
 from ektopos.document import Feed
-from ektopos.errors import EktoposError
 from ektopos.images import Image
 from ektopos.materials import (
     MapLoader,
     adjust,
     apply_strength,
     decode_channels,
-    effective,
+    resolve_inheritance,
     resolve_input,
 )
-from ektopos.materials.preview import gives
+from ektopos.materials.preview import feed_preview
 from ektopos.materials.resolve import reduce_image
-from ektopos.vectors import decode_normals
 from tests.samples import noise, project
 
 
@@ -81,7 +81,7 @@ class Resolving(TestCase):
     def test_every_input_of_a_material(self) -> None:
         with project() as opened:
             loader = MapLoader(opened)
-            tile = effective(opened.document, "tile")
+            tile = resolve_inheritance(opened.document, "tile")
             orm = noise(64, 3).astype(np.float32) / 255
             np.testing.assert_allclose(
                 resolve_input(loader, tile.feeds, "metallic"), orm[..., 2], atol=1e-6
@@ -98,7 +98,9 @@ class Resolving(TestCase):
             self.assertGreater(emission.max(), 3.5)
             normals = resolve_input(loader, tile.feeds, "normal")
             np.testing.assert_allclose(np.linalg.norm(normals, axis=2), 1, atol=1e-5)
-            dull = resolve_input(loader, effective(opened.document, "tile_dull").feeds, "roughness")
+            dull = resolve_input(
+                loader, resolve_inheritance(opened.document, "tile_dull").feeds, "roughness"
+            )
             np.testing.assert_allclose(dull, 1 - noise(64, 4, 1)[..., 0] / 255, atol=1e-6)
 
     def test_a_data_input_takes_one_channel(self) -> None:
@@ -108,10 +110,10 @@ class Resolving(TestCase):
             )
 
     def test_facts_of_what_an_input_gives(self) -> None:
-        facts = gives(np.array([[0.0, 0.5], [0.5, 1.0]], np.float32), "roughness")
+        facts = feed_preview(np.array([[0.0, 0.5], [0.5, 1.0]], np.float32), "roughness")
         self.assertEqual((facts.low, facts.high, facts.mean), (0.0, 1.0, 0.5))
         self.assertAlmostEqual(sum(facts.histogram), 1.0, places=4)
-        tilted = gives(np.array([[[0.0, np.sin(0.5), np.cos(0.5)]]], np.float32), "normal")
+        tilted = feed_preview(np.array([[[0.0, np.sin(0.5), np.cos(0.5)]]], np.float32), "normal")
         self.assertAlmostEqual(tilted.high, np.degrees(0.5), places=3)
 
     def test_a_reduced_copy_averages_colour_in_linear_light(self) -> None:

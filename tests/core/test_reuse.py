@@ -13,12 +13,12 @@ from unittest.mock import patch
 import numpy as np
 from PIL import Image
 
-from ektopos.cli import main
+from ektopos.cli.main import main
 from ektopos.document import dump_document
+from ektopos.export import write_package
+from ektopos.export.profile import find_profile
+from ektopos.export.write_package import export_package
 from ektopos.project import open_project
-from ektopos.targets import export
-from ektopos.targets.export import export_package
-from ektopos.targets.profile import find_profile
 from ektopos.trial.compare import run_trial
 from tests.samples import folder, project, project_folder, save
 
@@ -35,7 +35,7 @@ def exported(root: Path, target: str, out: Path, **more) -> int:
     """Export, and count the textures that had to be packed."""
     with (
         open_project(root) as opened,
-        patch.object(export, "pack_file", wraps=export.pack_file) as packed,
+        patch.object(write_package, "pack_file", wraps=write_package.pack_file) as packed,
     ):
         export_package(opened, find_profile(target), out, **more)
     return packed.call_count

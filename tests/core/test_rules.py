@@ -17,18 +17,18 @@ import numpy as np
 import pygltflib
 from pydantic import TypeAdapter
 
-from ektopos.cli import main
+from ektopos.base.errors import EktoposError, InvalidDocument
+from ektopos.cli.main import main
 from ektopos.document import Document, dump_document, load_document
 from ektopos.edits import Edit, apply_edits
-from ektopos.errors import EktoposError, InvalidDocument
+from ektopos.export.plan import make_plan
+from ektopos.export.profile import Profile, built_in_profiles, find_profile
+from ektopos.export.write_package import export_package
 from ektopos.images import encode_ktx2, srgb_to_linear
-from ektopos.materials.coverage import covered_by, transform_uvs
-from ektopos.materials.derive import effective
+from ektopos.materials.inheritance import resolve_inheritance
+from ektopos.materials.texel_coverage import covered_by, transform_uvs
 from ektopos.meshes import read_mesh
 from ektopos.project import Project, load_mesh
-from ektopos.targets.export import export_package
-from ektopos.targets.plan import make_plan
-from ektopos.targets.profile import Profile, built_in_profiles, find_profile
 from ektopos.trial.compare import Trial, run_trial
 from ektopos.trial.engine.ktx2 import read_ktx2
 from tests.samples import folder, project
@@ -129,8 +129,8 @@ class Padding(TestCase):
 
     def test_another_layout_is_another_texture(self) -> None:
         with project() as opened:
+            from ektopos.export.reuse import file_hashes, texture_key
             from ektopos.images import read_header
-            from ektopos.targets.reuse import file_hashes, texture_key
 
             def keys() -> set[str]:
                 plan = make_plan(
@@ -151,7 +151,7 @@ class Padding(TestCase):
         with project() as opened:
             lay_flat(opened.document)
             meshes = {"plates": load_mesh(opened, "plates")}
-            worn, fed = effective(opened.document, "tile"), ["roughness"]
+            worn, fed = resolve_inheritance(opened.document, "tile"), ["roughness"]
             shown = covered_by(opened.document, meshes, worn, fed, 64, 32)
             wanted = np.zeros((32, 64), bool)
             wanted[:16, :32] = True
@@ -319,7 +319,7 @@ class Sizes(TestCase):
         edit = {"kind": "set-setting", "material": "m", "setting": "size_limit", "value": 512}
         document = load_document('{"ektopos": 1, "materials": {"m": {}, "n": {"from": "m"}}}')
         changed = apply_edits(document, [TypeAdapter(Edit).validate_python(edit)])
-        self.assertEqual(effective(changed, "n").size_limit, 512)
+        self.assertEqual(resolve_inheritance(changed, "n").size_limit, 512)
         self.assertEqual(load_document(dump_document(changed)), changed)
         with self.assertRaises(InvalidDocument):
             apply_edits(document, [TypeAdapter(Edit).validate_python(edit | {"value": 0})])
@@ -348,7 +348,7 @@ class MeshRules(TestCase):
                     own = load_mesh(opened, "plates")
                     wanted = transform_uvs(
                         own.corner_uvs()[own.triangle_slot == 0],
-                        effective(opened.document, "tile").uv,
+                        resolve_inheritance(opened.document, "tile").uv,
                     )
                     np.testing.assert_allclose(
                         mesh.corner_uvs()[mesh.triangle_slot == front], wanted, atol=1e-5

@@ -15,14 +15,14 @@ import numpy as np
 import trimesh.visual.gloss
 from PIL import Image as Pillow
 
+from ektopos.base.errors import EktoposError
 from ektopos.document import Document, MapEntry
-from ektopos.errors import EktoposError
-from ektopos.materials import MapLoader, effective, surface_of
+from ektopos.export.profile import built_in_profiles, find_profile
+from ektopos.export.write_package import export_package
+from ektopos.materials import MapLoader, resolve_inheritance, surface_of
+from ektopos.materials.from_map_set import material_from_set, unused_of_set
 from ektopos.materials.resolve import resolve_feed
-from ektopos.materials.wire import material_from_set, unused_of_set
 from ektopos.project import open_project
-from ektopos.targets.export import export_package
-from ektopos.targets.profile import built_in_profiles, find_profile
 from ektopos.trial.compare import run_trial
 from tests.samples import coloured, folder, noise, quads, save, save_glb
 
@@ -204,7 +204,9 @@ class FromASet(TestCase):
         self.assertEqual(
             (roughness.map, roughness.channels, roughness.invert), ("hull_s", "a", True)
         )
-        material = effective(document.model_copy(update={"materials": {"hull": made}}), "hull")
+        material = resolve_inheritance(
+            document.model_copy(update={"materials": {"hull": made}}), "hull"
+        )
         sets = {"hull": ["hull_d", "hull_s"]}
         set_of = dict.fromkeys(self.MAPS, "hull")
         self.assertEqual(unused_of_set(document, material, sets, set_of), [])

@@ -9,15 +9,15 @@ import numpy as np
 
 from ektopos.checks import run_checks
 from ektopos.document import Document, MapEntry, MeshEntry
+from ektopos.document.mesh_steps import SplitSlot
 from ektopos.edits import apply_edits
 from ektopos.edits.materials import MakeFromSet
 from ektopos.edits.meshes import Assign
+from ektopos.export.profile import find_profile
 from ektopos.maps.sets import tiles_of_set
 from ektopos.matching import Candidate, proposals, tile_in_set
 from ektopos.meshes import Mesh, apply_recipe, slot_facts
 from ektopos.project import Project
-from ektopos.steps import SplitSlot
-from ektopos.targets.profile import find_profile
 from tests.samples import folder, quads, save_glb
 
 ROLES = {"BaseColor": "base_color", "Normal": "normal"}

@@ -15,14 +15,14 @@ import cv2
 import numpy as np
 import pygltflib
 
+from ektopos.export.profile import built_in_profiles, find_profile
+from ektopos.export.write_package import export_package
 from ektopos.images import linear_to_srgb
-from ektopos.targets.export import export_package
-from ektopos.targets.profile import built_in_profiles, find_profile
 from ektopos.trial.advice import ADVICE
-from ektopos.trial.causes import Cause
-from ektopos.trial.compare import pieces_of, run_trial
-from ektopos.trial.pieces import Kept
+from ektopos.trial.compare import run_trial, tasks_of
+from ektopos.trial.diagnosis import Cause
 from ektopos.trial.session import Session
+from ektopos.trial.tasks import ResultCache
 from tests.samples import folder, project
 
 
@@ -528,7 +528,7 @@ class Memory:
     def __init__(self) -> None:
         self.held: dict[str, bytes] = {}
         self.made = 0
-        self.kept = Kept(self.find, self.keep)
+        self.kept = ResultCache(self.find, self.keep)
 
     def find(self, key: str) -> bytes | None:
         return self.held.get(key)
@@ -562,7 +562,7 @@ class WhatIsKept(TestCase):
         with folder() as root, project() as opened:
             export_package(opened, find_profile("gltf-split"), root / "out")
             session = Session(opened, root / "out", find_profile("gltf-split"))
-            every = len(pieces_of(session))
+            every = len(tasks_of(session))
             self.assertGreater(every, 2)
             self.assertEqual(self.again(opened, root / "out", memory)[1], every)
             trial, looked = self.again(opened, root / "out", memory)

@@ -17,13 +17,13 @@ WRITERS = (
     "ektopos.meshes",
     "ektopos.edits",
     "ektopos.project",
-    "ektopos.shading",
-    "ektopos.targets.packing",
-    "ektopos.targets.export",
-    "ektopos.targets.writers.gltf",
-    "ektopos.targets.writers.loose",
-    "ektopos.targets.writers.usdz",
-    "ektopos.targets.plan",
+    "ektopos.rendering",
+    "ektopos.export.packing",
+    "ektopos.export.write_package",
+    "ektopos.export.writers.gltf",
+    "ektopos.export.writers.loose",
+    "ektopos.export.writers.usdz",
+    "ektopos.export.plan",
 )
 
 
@@ -41,5 +41,5 @@ class TheEngine(TestCase):
         self.assertEqual([name for name in WRITERS if name in found], [])
 
     def test_a_profile_alone_loads_no_packing(self) -> None:
-        found = self.loaded("ektopos.targets.profile")
+        found = self.loaded("ektopos.export.profile")
         self.assertEqual([name for name in WRITERS if name in found], [])

@@ -11,10 +11,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from ektopos.document import UvTransform
+from ektopos.export.profile import Profile
 from ektopos.images import covered_share, keep_coverage, nearest_covered
-from ektopos.materials.coverage import transform_uvs, with_transform
+from ektopos.materials.texel_coverage import transform_uvs, with_transform
 from ektopos.meshes.uvs import covered_texels
-from ektopos.targets.profile import Profile
 from tests.core.test_rules import LOOSE
 from tests.samples import quads
 

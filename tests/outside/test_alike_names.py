@@ -15,9 +15,9 @@ from unittest import TestCase
 
 import MaterialX as mx
 
+from ektopos.export.profile import built_in_profiles, find_profile
+from ektopos.export.write_package import export_package
 from ektopos.project import open_project, pack
-from ektopos.targets.export import export_package
-from ektopos.targets.profile import built_in_profiles, find_profile
 from ektopos.trial.compare import run_trial
 from tests.samples import folder, noise, quads, save, save_glb
 

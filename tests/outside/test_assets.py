@@ -16,10 +16,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from pxr import Gf, Sdf, Usd, UsdGeom, UsdSkel
 
-from ektopos.errors import UnreadableFile
+from ektopos.base.errors import UnreadableFile
 from ektopos.meshes import read_mesh
 from ektopos.meshes.mesh import with_normals
-from ektopos.meshes.parts import triangulated
+from ektopos.meshes.mesh_builder import triangulated
 from ektopos.meshes.scene import read_scene
 from tests.samples import folder
 

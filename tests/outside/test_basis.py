@@ -11,9 +11,9 @@ import numpy as np
 import opengl_basisu
 import texture2ddecoder
 
+from ektopos.base.types import Basis, Encoding
 from ektopos.images.basis import encode_basis
 from ektopos.trial.engine.basis import read_basis
-from ektopos.types import Basis, Encoding
 from tests.outside.test_ktx2 import READ, run
 from tests.samples import folder, noise, normals_of
 

@@ -12,12 +12,12 @@ import numpy as np
 from PIL import Image as Pillow
 from PIL.PngImagePlugin import PngInfo
 
-from ektopos.adopt import adopt_meshes
+from ektopos.export.profile import find_profile
+from ektopos.export.write_package import export_package
 from ektopos.images import in_srgb, read_header, read_image
+from ektopos.material_import import adopt_meshes
 from ektopos.materials.resolve import MapLoader
 from ektopos.project import open_project
-from ektopos.targets.export import export_package
-from ektopos.targets.profile import find_profile
 from ektopos.trial.compare import run_trial
 from tests.samples import folder, noise, project
 

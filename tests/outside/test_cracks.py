@@ -9,12 +9,12 @@ from unittest import TestCase
 import numpy as np
 import trimesh
 
-from ektopos.errors import EktoposError
+from ektopos.base.errors import EktoposError
+from ektopos.document.mesh_steps import ApplyScale, CloseCracks
+from ektopos.export.profile import find_profile
+from ektopos.export.write_package import export_package
 from ektopos.meshes import apply_recipe, find_faults, read_mesh
 from ektopos.meshes.cracks import CRACK, without_cracks
-from ektopos.steps import ApplyScale, CloseCracks
-from ektopos.targets.export import export_package
-from ektopos.targets.profile import find_profile
 from ektopos.trial.compare import run_trial
 from tests.outside.test_scales import opened
 from tests.samples import folder

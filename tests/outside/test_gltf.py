@@ -7,9 +7,9 @@ import subprocess
 from pathlib import Path
 from unittest import TestCase
 
+from ektopos.export.profile import find_profile
+from ektopos.export.write_package import export_package
 from ektopos.project import open_project
-from ektopos.targets.export import export_package
-from ektopos.targets.profile import find_profile
 from tests.samples import folder, project, project_folder, quads, save_glb
 
 WEB = Path(__file__).resolve().parents[2] / "web"

@@ -9,7 +9,7 @@ import OpenEXR
 from PIL import Image as Pillow
 from PIL import ImageOps
 
-from ektopos.errors import UnreadableFile
+from ektopos.base.errors import UnreadableFile
 from ektopos.images import read_header, read_image
 from tests.samples import folder, noise
 

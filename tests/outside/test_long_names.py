@@ -14,16 +14,16 @@ from unittest import TestCase
 
 import numpy as np
 
-from ektopos.adopt import adopt_meshes, carried_by
+from ektopos.base.errors import InvalidDocument
+from ektopos.base.names import LONGEST, LONGEST_GIVEN
 from ektopos.document import load_document
-from ektopos.errors import InvalidDocument
+from ektopos.export.profile import find_profile
+from ektopos.export.write_package import export_package
+from ektopos.material_import import adopt_meshes, carried_by
 from ektopos.meshes import Mesh, read_mesh
-from ektopos.meshes.read import beside
+from ektopos.meshes.read import files_beside
 from ektopos.meshes.scene import read_scene
-from ektopos.names import LONGEST, LONGEST_GIVEN
 from ektopos.project import open_project
-from ektopos.targets.export import export_package
-from ektopos.targets.profile import find_profile
 from ektopos.trial.compare import run_trial
 from tests.api.client import Api
 from tests.samples import folder
@@ -101,9 +101,9 @@ class LongNames(TestCase):
                 with self.subTest(path.name):
                     mesh = read_mesh(path)
                     self.short(mesh)
-                    carried = carried_by(path, beside(path), path.name, str)
+                    carried = carried_by(path, files_beside(path), path.name, str)
                     self.assertEqual(set(carried.materials), set(mesh.slots))
-                    scene = read_scene(path, beside(path), path.name)
+                    scene = read_scene(path, files_beside(path), path.name)
                     words = (*(node.name for node in scene.nodes), *scene.brings, *scene.morphs)
                     self.assertLess(max(map(len, words), default=0), 1000)
 

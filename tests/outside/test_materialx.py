@@ -18,8 +18,8 @@ from MaterialX.PyMaterialXGenGlsl import GlslShaderGenerator
 from MaterialX.PyMaterialXGenShader import GenContext, findRenderableElements
 from materialxgltf.core import GLTF2MtlxReader
 
-from ektopos.targets.export import export_package
-from ektopos.targets.profile import built_in_profiles, find_profile
+from ektopos.export.profile import built_in_profiles, find_profile
+from ektopos.export.write_package import export_package
 from tests.samples import folder, project
 
 
@@ -83,8 +83,8 @@ class Validation(TestCase):
 
     def test_names_that_become_alike_are_told_apart(self) -> None:
         from ektopos.document import MaterialEntry
-        from ektopos.targets.plan import make_plan
-        from ektopos.targets.writers.loose import node_names
+        from ektopos.export.plan import make_plan
+        from ektopos.export.writers.loose import node_names
 
         with project() as opened:
             opened.document.materials = {

@@ -10,7 +10,7 @@ import numpy as np
 import trimesh
 from pxr import Gf, Sdf, Usd, UsdGeom, UsdShade, UsdUtils
 
-from ektopos.errors import UnreadableFile
+from ektopos.base.errors import UnreadableFile
 from ektopos.meshes import Mesh, find_faults, read_mesh, slot_facts
 from tests.samples import folder
 

@@ -10,7 +10,7 @@ import numpy as np
 from ektopos.images import covered_share, keep_coverage, mip_sizes, quantise_spread
 from ektopos.images.write import _bayer
 from ektopos.maps.normals import roughen
-from ektopos.materials.mips import mip_chain
+from ektopos.materials.mips import material_mips
 
 
 class Roughness(TestCase):
@@ -27,7 +27,7 @@ class Roughness(TestCase):
             )
             normals = np.tile(pair, (2, 1, 1))
             for roughness in (0.1, 0.5, 0.9):
-                level = mip_chain(
+                level = material_mips(
                     np.full((2, 2), roughness, np.float32), "roughness", normals=normals
                 )[1][0, 0]
                 s = 2 / roughness**4 - 2
@@ -52,8 +52,8 @@ class Coverage(TestCase):
         for cutoff, power in ((0.5, 1.0), (0.3, 3.0), (0.7, 0.4)):
             opacity = field**power
             wanted = covered_share(opacity, cutoff)
-            plain = mip_chain(opacity, "opacity")
-            kept = mip_chain(opacity, "opacity", cutoff=cutoff)
+            plain = material_mips(opacity, "opacity")
+            kept = material_mips(opacity, "opacity", cutoff=cutoff)
             for level, bare in zip(kept[1:6], plain[1:6], strict=True):
                 self.assertAlmostEqual(covered_share(level, cutoff), wanted, delta=0.01)
                 self.assertLess(np.abs(level).max(), 1 + 1e-6)
@@ -61,7 +61,8 @@ class Coverage(TestCase):
         # Without it, fine holes close or all of it vanishes: what the paper is about.
         self.assertGreater(
             abs(
-                covered_share(mip_chain(field**3, "opacity")[5], 0.3) - covered_share(field**3, 0.3)
+                covered_share(material_mips(field**3, "opacity")[5], 0.3)
+                - covered_share(field**3, 0.3)
             ),
             0.2,
         )
@@ -80,7 +81,7 @@ class Levels(TestCase):
 
     def test_colours_are_averaged_in_linear_light(self) -> None:
         checker = np.indices((8, 8)).sum(0)[..., None] % 2 * np.ones(3, np.float32)
-        for level in mip_chain(checker.astype(np.float32), "base_color")[1:]:
+        for level in material_mips(checker.astype(np.float32), "base_color")[1:]:
             np.testing.assert_allclose(level, 0.5, atol=1e-6)
 
 

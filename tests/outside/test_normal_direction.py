@@ -15,12 +15,12 @@ from skimage import data
 
 from ektopos.images import Image, ImageHeader
 from ektopos.maps import Facts, judge
-from ektopos.maps.names import Reading
+from ektopos.maps.names import NameReading
 from ektopos.maps.statistics import measure
 from tests.samples import normals_of
 
 PICTURES = ("brick", "gravel", "grass")
-NOTHING = Reading({}, (), 0.0)
+NOTHING = NameReading({}, (), 0.0)
 
 
 def verdict(pixels: np.ndarray):

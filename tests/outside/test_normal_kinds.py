@@ -7,13 +7,13 @@ from unittest import TestCase
 import numpy as np
 
 from ektopos.document import Document, Feed, MapEntry, MaterialEntry
+from ektopos.export.profile import find_profile
+from ektopos.export.write_package import export_package
 from ektopos.maps import facts_of, identify
-from ektopos.materials.derive import effective
+from ektopos.materials.from_map_set import material_from_set
+from ektopos.materials.inheritance import resolve_inheritance
 from ektopos.materials.resolve import MapLoader, feed_problem, resolve_feed
-from ektopos.materials.wire import material_from_set
 from ektopos.project import Project
-from ektopos.targets.export import export_package
-from ektopos.targets.profile import find_profile
 from ektopos.trial.compare import run_trial
 from tests.samples import coloured, folder, noise, normals_of, save
 
@@ -68,7 +68,9 @@ class TwoChannels(TestCase):
                 document = Document(maps={"brick_n": entry}, materials={"brick": material})
                 project = Project(document, lambda file, root=root: root / file)
                 got = resolve_feed(
-                    MapLoader(project), effective(document, "brick").feeds["normal"], "normal"
+                    MapLoader(project),
+                    resolve_inheritance(document, "brick").feeds["normal"],
+                    "normal",
                 )
                 np.testing.assert_allclose(got, wanted, atol=0.004)
                 profile = find_profile("gltf-glb")

@@ -7,8 +7,8 @@ from unittest import TestCase
 
 import numpy as np
 
+from ektopos.base.vectors import encode_normals, normalise
 from ektopos.maps.normals import combine, flip_green, height_to_normal, rebuild_blue
-from ektopos.vectors import encode_normals, normalise
 
 FLAT = np.array([0.0, 0.0, 1.0], np.float32)
 

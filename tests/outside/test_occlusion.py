@@ -12,10 +12,10 @@ import numpy as np
 import trimesh
 from PIL import Image as Pillow
 
-from ektopos.errors import EktoposError
+from ektopos.base.errors import EktoposError
+from ektopos.document.mesh_steps import PackUvs
 from ektopos.meshes import Mesh, apply_recipe, read_mesh
 from ektopos.meshes.bake import bake_occlusion
-from ektopos.steps import PackUvs
 from tests.samples import folder, quads, save_glb
 
 

@@ -15,15 +15,15 @@ import tifffile
 from PIL import Image as Pillow
 from pygltflib import GLTF2
 
-from ektopos.errors import UnreadableFile
+from ektopos.base.errors import UnreadableFile
+from ektopos.export.profile import find_profile
+from ektopos.export.write_package import export_package
 from ektopos.images import image_parts, part_content, read_header, read_image
 from ektopos.maps import facts_of, identify
 from ektopos.maps.sets import tile_of
 from ektopos.maps.verdict import SURE
 from ektopos.meshes import read_mesh
 from ektopos.project import open_project
-from ektopos.targets.export import export_package
-from ektopos.targets.profile import find_profile
 from ektopos.trial.compare import run_trial
 from tests.outside.test_assets import SHORT, TRIANGLE, Gltf, one_triangle
 from tests.outside.test_colour_profiles import wide_profile

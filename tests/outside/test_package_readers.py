@@ -13,12 +13,12 @@ import pygltflib
 import trimesh
 from PIL import Image as Pillow
 
+from ektopos.export.profile import find_profile
+from ektopos.export.write_package import export_package
 from ektopos.images import linear_to_srgb
-from ektopos.materials import effective
+from ektopos.materials import resolve_inheritance
 from ektopos.materials.resolve import MapLoader, resolve_feed
 from ektopos.meshes import find_faults, read_mesh, slot_facts
-from ektopos.targets.export import export_package
-from ektopos.targets.profile import find_profile
 from tests.samples import folder, project
 
 
@@ -50,7 +50,7 @@ class GltfAsPygltflibReadsIt(TestCase):
                 gltf = pygltflib.GLTF2().load(str(root / "out" / file))
                 loader, compared = MapLoader(opened), []
                 for material in gltf.materials:
-                    expected = effective(opened.document, material.name)
+                    expected = resolve_inheritance(opened.document, material.name)
                     pbr = material.pbrMetallicRoughness
                     if pbr.metallicRoughnessTexture is None:
                         self.assertAlmostEqual(pbr.roughnessFactor, 0.35, places=6)

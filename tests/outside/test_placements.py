@@ -16,17 +16,17 @@ import numpy as np
 import pygltflib
 from pxr import Usd, UsdShade
 
-from ektopos.adopt import carried_by
+from ektopos.base.errors import EktoposError
 from ektopos.document import Feed, UvTransform
-from ektopos.errors import EktoposError
+from ektopos.export.profile import find_profile
+from ektopos.export.write_package import export_package
 from ektopos.images import wrapped
-from ektopos.materials.derive import Placement
+from ektopos.material_import import carried_by
+from ektopos.materials.inheritance import Placement
 from ektopos.meshes import read_mesh
-from ektopos.meshes.read import beside
+from ektopos.meshes.read import files_beside
 from ektopos.project import Project, open_project
-from ektopos.shading.sample import sample
-from ektopos.targets.export import export_package
-from ektopos.targets.profile import find_profile
+from ektopos.rendering.sample import sample
 from ektopos.trial.compare import run_trial
 from tests.core.test_rules import wrong
 from tests.samples import folder, project_folder, quads, save_glb
@@ -113,7 +113,7 @@ class ThroughTheTrial(TestCase):
                 if target != "gltf-glb":
                     continue
                 path = next((root / "out").glob("*.glb"))
-                back = carried_by(path, beside(path), path.name, lambda name: name)
+                back = carried_by(path, files_beside(path), path.name, lambda name: name)
                 tile = back.materials["tile"]
                 self.assertEqual(tile.wrap, ("clamp", "repeat"))
                 self.assertEqual(tile.inputs["occlusion"].uv, UvTransform(**OWN))

@@ -13,12 +13,12 @@ from unittest import TestCase
 import numpy as np
 import trimesh
 
-from ektopos.adopt import adopt_meshes, carried_by
+from ektopos.export.profile import find_profile
+from ektopos.export.write_package import export_package
+from ektopos.material_import import adopt_meshes, carried_by
 from ektopos.meshes import read_mesh
-from ektopos.meshes.read import beside
+from ektopos.meshes.read import files_beside
 from ektopos.project import open_project
-from ektopos.targets.export import export_package
-from ektopos.targets.profile import find_profile
 from ektopos.trial.compare import run_trial
 from tests.samples import folder
 
@@ -45,7 +45,7 @@ class Generic(TestCase):
                 bounds = np.array([used.min(axis=0), used.max(axis=0)])
                 diagonal = float(np.linalg.norm(np.ptp(bounds, axis=0)))
                 np.testing.assert_allclose(bounds, scene.bounds, atol=1e-5 * diagonal)
-                carried = carried_by(path, beside(path), path.name, str)
+                carried = carried_by(path, files_beside(path), path.name, str)
                 names = {geometry.visual.material.name for geometry in scene.geometry.values()} - {
                     None,
                     "",

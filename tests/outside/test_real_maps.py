@@ -18,10 +18,10 @@ from unittest import TestCase
 
 import numpy as np
 
-from ektopos.cli import main
+from ektopos.cli.main import main
 from ektopos.images import read_image
 from ektopos.maps import Facts, Verdict, facts_of, identify
-from ektopos.matching import MatchMap, rank_sets, small_picture, traits_of
+from ektopos.matching import MatchMap, rank_sets, small_picture, spectra_of
 from ektopos.meshes import read_mesh
 from tests.real import PROFILES, RealMap, is_right, pictures_of, table
 from tests.samples import folder
@@ -151,7 +151,7 @@ class RealLayouts(TestCase):
             for number, row in enumerate(rows):
                 path = root / f"{number}{PurePosixPath(row.map).suffix}"
                 path.write_bytes(row.content())
-                traits = traits_of(small_picture(read_image(path)))
+                traits = spectra_of(small_picture(read_image(path)))
                 home = str(PurePosixPath(row.file).parent)
                 one = MatchMap(row.map, facts_of(path), traits, home)
                 sets.setdefault(row.folder, []).append(one)

@@ -13,10 +13,10 @@ import numpy as np
 from PIL import Image as Pillow
 from scipy import ndimage
 
+from ektopos.export.profile import Profile, built_in_profiles
+from ektopos.export.write_package import export_package
 from ektopos.images import covered_share, keep_coverage, resize, shrink_seen
 from ektopos.project import open_project
-from ektopos.targets.export import export_package
-from ektopos.targets.profile import Profile, built_in_profiles
 from ektopos.trial.compare import run_trial
 from ektopos.trial.resampling import resampled
 from tests.core.test_rules import wrong

@@ -14,14 +14,14 @@ from unittest import TestCase
 import numpy as np
 import trimesh
 
+from ektopos.base.errors import EktoposError
 from ektopos.document import Document
+from ektopos.document.mesh_steps import ApplyScale, Shade
 from ektopos.edits import SetRecipe, apply_edits
-from ektopos.errors import EktoposError
+from ektopos.export.profile import find_profile
+from ektopos.export.write_package import export_package
 from ektopos.meshes import apply_recipe, find_faults, read_mesh
 from ektopos.project import Project
-from ektopos.steps import ApplyScale, Shade
-from ektopos.targets.export import export_package
-from ektopos.targets.profile import find_profile
 from ektopos.trial.compare import run_trial
 from tests.outside.test_gltf import issues_of
 from tests.samples import folder

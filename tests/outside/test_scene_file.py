@@ -14,11 +14,11 @@ import trimesh
 from PIL import Image as Pillow
 
 from ektopos.document import Ground, Scene, SceneItem
+from ektopos.export.profile import find_profile
+from ektopos.export.scene_glb import write_scene
+from ektopos.export.write_package import export_package
 from ektopos.meshes import read_mesh
 from ektopos.project import Project, open_project
-from ektopos.staging.leave import write_scene
-from ektopos.targets.export import export_package
-from ektopos.targets.profile import find_profile
 from ektopos.trial.compare import run_trial
 from tests.outside.test_gltf import issues_of
 from tests.samples import folder, project, project_folder

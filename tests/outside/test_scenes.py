@@ -19,11 +19,11 @@ import pygltflib
 
 from ektopos.checks import run_checks
 from ektopos.document import MeshEntry
+from ektopos.document.mesh_steps import MoveUvs, SplitSlot
+from ektopos.export.profile import find_profile
+from ektopos.export.write_package import export_package
 from ektopos.meshes import read_mesh
 from ektopos.project import Project, open_project
-from ektopos.steps import MoveUvs, SplitSlot
-from ektopos.targets.export import export_package
-from ektopos.targets.profile import find_profile
 from ektopos.trial.compare import Trial, run_trial
 from ektopos.trial.engine.scene import _sampled as engine_sampled
 from ektopos.trial.expected import sampled

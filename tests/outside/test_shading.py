@@ -10,10 +10,10 @@ import numpy as np
 from ektopos.images import linear_to_srgb
 from ektopos.materials.specular_workflow import to_metallic_roughness, to_specular_gloss
 from ektopos.meshes.mesh import face_normals
-from ektopos.shading import f0_from_ior, shade, specimen, vertex_tangents
-from ektopos.shading.brdf import first_bounce, fresnel
-from ektopos.shading.filtered import cube_directions, filtered, roughness_of
-from ektopos.shading.lights import LIGHTS
+from ektopos.rendering import f0_from_ior, shade, specimen, vertex_tangents
+from ektopos.rendering.brdf import first_bounce, fresnel
+from ektopos.rendering.filtered import cube_directions, filtered, roughness_of
+from ektopos.rendering.lights import LIGHTS
 from tests.outside.mikktspace import mikktspace
 
 mi.set_variant("scalar_rgb")

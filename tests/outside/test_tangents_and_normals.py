@@ -10,10 +10,10 @@ from unittest import TestCase
 import numpy as np
 import pygltflib
 
+from ektopos.export.profile import built_in_profiles, find_profile
+from ektopos.export.write_package import export_package
 from ektopos.project import open_project
-from ektopos.shading import specimen
-from ektopos.targets.export import export_package
-from ektopos.targets.profile import built_in_profiles, find_profile
+from ektopos.rendering import specimen
 from ektopos.trial.compare import Trial, run_trial
 from tests.outside.mikktspace import mikktspace
 from tests.samples import folder, quads, save_glb

@@ -11,9 +11,9 @@ import zipfile
 from pathlib import Path
 from unittest import TestCase
 
-from ektopos.errors import UnreadableFile
+from ektopos.base.errors import UnreadableFile
+from ektopos.export.profile import find_profile
 from ektopos.meshes import read_mesh
-from ektopos.targets.profile import find_profile
 from ektopos.trial.engine.importer import import_package
 from tests.samples import folder
 

@@ -12,8 +12,8 @@ import cv2
 import numpy as np
 from pxr import Usd, UsdGeom, UsdShade, UsdValidation
 
-from ektopos.targets.export import export_package
-from ektopos.targets.profile import find_profile
+from ektopos.export.profile import find_profile
+from ektopos.export.write_package import export_package
 from ektopos.trial.compare import Trial, run_trial
 from tests.samples import folder, project
 

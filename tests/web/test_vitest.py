@@ -13,8 +13,8 @@ import numpy as np
 from ektopos.document import Feed, SceneItem
 from ektopos.materials.adjust import shape
 from ektopos.meshes import apply_recipe
-from ektopos.staging.stand import matrices
-from ektopos.steps import MoveUvs
+from ektopos.document.scene_layout import matrices
+from ektopos.document.mesh_steps import MoveUvs
 from tests.samples import folder, quads
 
 WEB = Path(__file__).resolve().parents[2] / "web"

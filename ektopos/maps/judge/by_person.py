@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
+from ektopos.base.types import Encoding, NormalY
 from ektopos.document import COLOUR_ROLES, Role
 from ektopos.maps import evidence as ev
-from ektopos.maps.judge.case import Words, speaks, weighed
+from ektopos.maps.judge.observations import Words, weighed, words_for
 from ektopos.maps.judge.remarks import with_remarks
 from ektopos.maps.roles import encoding_of_roles
 from ektopos.maps.verdict import Facts, Verdict, coloured, curl_way, way, weigh
-from ektopos.types import Encoding, NormalY
 
 
 def recheck(
@@ -23,10 +23,10 @@ def recheck(
 ) -> Verdict:
     """What speaks for and against what a person, or the file that uses a map (`source`), has said
     of it. It stays as it was said, whatever the pixels say."""
-    return with_remarks(facts, by_person(facts, roles, encoding, normal_y, source))
+    return with_remarks(facts, declared_by_person(facts, roles, encoding, normal_y, source))
 
 
-def by_person(
+def declared_by_person(
     facts: Facts,
     roles: Mapping[Any, Role],
     encoding: str | None,
@@ -34,7 +34,7 @@ def by_person(
     source: str,
 ) -> Verdict:
     """The verdict that a person has given, by word or by rule, with what the pixels say to it."""
-    words = speaks(source)
+    words = words_for(source)
     for group, role in roles.items():
         words += _against_pixels(facts, str(group), role, normal_y, several=len(roles) > 1)
     usual = encoding_of_roles(roles, is_float=facts.header.is_float)

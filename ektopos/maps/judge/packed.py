@@ -7,10 +7,16 @@ from math import exp, log
 
 from ektopos.document import Role
 from ektopos.maps import evidence as ev
-from ektopos.maps.judge.case import Case, Words, doubt, speaks, weighed
+from ektopos.maps.judge.observations import (
+    MapObservations,
+    Words,
+    weighed,
+    words_against,
+    words_for,
+)
 from ektopos.maps.roles import SPREAD
 from ektopos.maps.statistics import ChannelFacts, Statistics
-from ektopos.maps.verdict import SAY, Verdict, best_grey, said_as, weigh
+from ektopos.maps.verdict import SAY, Verdict, best_grey, declared_as, weigh
 
 PACKINGS: tuple[tuple[tuple[Role, Role, Role], float], ...] = (
     (("occlusion", "roughness", "metallic"), 0.74),
@@ -43,7 +49,7 @@ PLAIN = 3.0
 """Log-odds from which pixels outweigh the order of a name."""
 
 
-def judge_packed(case: Case, words: Words) -> Verdict:
+def judge_packed(case: MapObservations, words: Words) -> Verdict:
     """A map whose channels are different pictures, or whose name says so."""
     s, reading = case.measures, case.reading
     words += _independence(s)
@@ -51,20 +57,24 @@ def judge_packed(case: Case, words: Words) -> Verdict:
         return _as_named(case, words)
     conflict = bool(reading.roles) and case.named not in ("mask", "roughness", "metallic")
     if conflict:
-        words += doubt(
-            f"the name says {said_as(reading.roles)}, but the channels are different pictures"
+        words += words_against(
+            f"the name says {declared_as(reading.roles)}, but the channels are different pictures"
         )
     roles, least, reasons = _by_pixels(s)
     words += reasons
     if {"roughness", "unknown"} & set(roles.values()):
-        words += doubt(
+        words += words_against(
             "what a packed map holds is guessed from its pixels: roughness and gloss look alike"
         )
     if ev.of_one_kind(s):
-        words += doubt("R, G and B are pictures of one kind: which holds what is only usual")
+        words += words_against(
+            "R, G and B are pictures of one kind: which holds what is only usual"
+        )
         least = min(least, USUAL)
     if ev.could_be_two_channels(s):
-        words += doubt("R and G lie around the middle: they could be x and y of normals as well")
+        words += words_against(
+            "R and G lie around the middle: they could be x and y of normals as well"
+        )
         least = min(least, SAY)
     return case.verdict(roles, min(least, 0.5 if conflict else MOST), words, conflict=conflict)
 
@@ -78,29 +88,31 @@ def _independence(s: Statistics) -> Words:
         if correlation is not None
     ]
     if not known:
-        return speaks("only one of R, G and B varies, the others are blank")
-    return speaks("R, G and B are different pictures: correlation " + ", ".join(known))
+        return words_for("only one of R, G and B varies, the others are blank")
+    return words_for("R, G and B are different pictures: correlation " + ", ".join(known))
 
 
-def _as_named(case: Case, words: Words) -> Verdict:
+def _as_named(case: MapObservations, words: Words) -> Verdict:
     s = case.measures
     names = [channel.name for channel in s.channels]
     roles = _placed(case)
     roles = {group: role for group, role in roles.items() if group in names or group in SPREAD}
     single = set(roles) - {*SPREAD, "a"}
     if len(s.channels) < 3 and len(set(case.reading.roles) - {"a"}) > 1:
-        words += doubt(
-            f"it has one grey channel, and its name says {said_as(case.reading.roles)}: it holds "
-            "one of them"
+        words += words_against(
+            "it has one grey channel, and its name says "
+            f"{declared_as(case.reading.roles)}: it holds one of them"
         )
         return case.verdict({"r": "unknown"}, 0.35, words, conflict=True)
     if single and s.equal_channels:
-        words += doubt("R, G and B are the same picture, so it holds one quantity, not several")
+        words += words_against(
+            "R, G and B are the same picture, so it holds one quantity, not several"
+        )
         return case.verdict({"rgb": "unknown"}, 0.35, words, conflict=True)
     held = [(channel, roles[channel.name]) for channel in s.channels if channel.name in roles]
     fitting = sum(weigh(channel, role)[0] for channel, role in held)
     if single and fitting <= 1.0 and _is_one_coloured_picture(s):
-        words += doubt(
+        words += words_against(
             f"R, G and B show one coloured picture (edges correlate to {s.edges:.2f}), a packed "
             "map holds several"
         )
@@ -112,7 +124,9 @@ def _as_named(case: Case, words: Words) -> Verdict:
         words += weighed(texts, fits=weight >= 0)
         against += weight < -1.5
     if "roughness" in roles.values():
-        words += doubt("roughness is read by order; from its pixels alone it could be gloss")
+        words += words_against(
+            "roughness is read by order; from its pixels alone it could be gloss"
+        )
     confidence = max(0.93 - 0.25 * against, 0.5)
     return case.verdict(roles, confidence, words, conflict=against > 1)
 
@@ -122,7 +136,7 @@ def _is_one_coloured_picture(s: Statistics) -> bool:
     return shared and not ev.different_pictures(s)
 
 
-def _placed(case: Case) -> dict[str, Role]:
+def _placed(case: MapObservations) -> dict[str, Role]:
     """Where the roles that the name says lie. Of roughness and metallic alone, glTF's places are
     kept unless blue is blank and red is not: then they stand in the order of the name. Three stand
     in that order, unless the pixels plainly fit glTF's places."""
@@ -155,15 +169,17 @@ def _by_pixels(s: Statistics) -> tuple[dict[str, Role], float, Words]:
             (packing[i], part / total) for (packing, _), part in zip(PACKINGS, shares, strict=True)
         )
         if i == 0 and channel.is_blank and role == "occlusion":
-            words += speaks("R: blank, and only fills the place")
+            words += words_for("R: blank, and only fills the place")
             continue
         roles[channel.name] = role if share >= SAY else "unknown"
         sure.append(share)
-        words += speaks(*(f"{channel.name.upper()}: {text}" for text in _words_on(channel, role)))
+        words += words_for(
+            *(f"{channel.name.upper()}: {text}" for text in _words_on(channel, role))
+        )
     if len(s.channels) == 4 and not s.channels[3].is_constant:
         role, share, texts = best_grey(s.channels[3], taken=set(roles.values()))
         roles["a"] = role if share >= SAY and role != "gloss" else "unknown"
-        words += speaks(*(f"A: {text}" for text in texts))
+        words += words_for(*(f"A: {text}" for text in texts))
     return roles, min(sure, default=0.0), words
 
 

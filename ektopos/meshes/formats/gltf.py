@@ -22,12 +22,13 @@ from urllib.parse import unquote
 import numpy as np
 from numpy.typing import NDArray
 
-from ektopos.apart import apart
-from ektopos.errors import UnreadableFile
+from ektopos.base.errors import UnreadableFile
+from ektopos.base.names import LONGEST, shortened, unique_names
+from ektopos.base.types import MAX_INSTANCES, MAX_UV_SETS
 from ektopos.meshes.formats.gltf_accessors import DRACO, FLOAT, Accessors, Find, read_buffers
-from ektopos.meshes.formats.held import held_nodes
+from ektopos.meshes.formats.gltf_scaled_nodes import scaled_nodes
 from ektopos.meshes.mesh import Mesh, Node
-from ektopos.meshes.parts import (
+from ektopos.meshes.mesh_builder import (
     MAX_TRIANGLES,
     Part,
     cofactor,
@@ -36,8 +37,7 @@ from ektopos.meshes.parts import (
     unit_normals,
     with_alpha,
 )
-from ektopos.names import LONGEST, shortened, unique_names
-from ektopos.types import MAX_INSTANCES, MAX_UV_SETS
+from ektopos.sandbox import sandboxed
 
 _READ_EXTENSIONS = {
     DRACO,
@@ -153,7 +153,7 @@ def _brings(gltf: dict[str, Any]) -> list[str]:
     return contents
 
 
-@apart
+@sandboxed
 def load_gltf(path: Path, name: str) -> tuple[dict[str, Any], bytes | None]:
     """The JSON of a glTF file and the binary chunk of a GLB. Raises `UnreadableFile`. Source: glTF
     2.0, section 4.4."""
@@ -432,7 +432,7 @@ def _scaled_nodes(gltf: dict[str, Any]) -> Iterator[Node]:
         while above is not None and above not in carries:
             carries.add(above)
             above = parent.get(above)
-    held = held_nodes(gltf)
+    held = scaled_nodes(gltf)
     for index, node in enumerate(nodes):
         if index in carries:
             axes = local_matrix(node)[:3, :3]

@@ -12,7 +12,7 @@ from urllib.parse import unquote
 import numpy as np
 from numpy.typing import NDArray
 
-from ektopos.errors import UnreadableFile
+from ektopos.base.errors import UnreadableFile
 
 _COMPONENT = {
     5120: np.int8,

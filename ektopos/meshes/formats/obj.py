@@ -15,9 +15,11 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ektopos.errors import UnreadableFile
+from ektopos.base.errors import UnreadableFile
+from ektopos.base.names import shortened
+from ektopos.base.vectors import normalise
 from ektopos.meshes.mesh import Mesh
-from ektopos.meshes.parts import (
+from ektopos.meshes.mesh_builder import (
     check_slots,
     not_unit,
     seen_colours,
@@ -27,8 +29,6 @@ from ektopos.meshes.parts import (
 )
 from ektopos.meshes.rows import unique_rows
 from ektopos.meshes.uvs import spread
-from ektopos.names import shortened
-from ektopos.vectors import normalise
 
 Find = Callable[[str], Path | None]
 

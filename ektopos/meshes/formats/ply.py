@@ -15,9 +15,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ektopos.errors import UnreadableFile
+from ektopos.base.errors import UnreadableFile
 from ektopos.meshes.mesh import Mesh
-from ektopos.meshes.parts import (
+from ektopos.meshes.mesh_builder import (
     Part,
     join_parts,
     not_unit,

@@ -10,13 +10,13 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from numpy.typing import NDArray
 
+from ektopos.base.vectors import normalise
 from ektopos.meshes.formats.gltf import local_matrix, triangles_of
 from ektopos.meshes.formats.gltf_accessors import DRACO, Accessors
-from ektopos.meshes.formats.held import held_nodes
-from ektopos.vectors import normalise
+from ektopos.meshes.formats.gltf_scaled_nodes import scaled_nodes
 
 if TYPE_CHECKING:
-    from ektopos.meshes.formats.kept import Original
+    from ektopos.meshes.formats.gltf_passthrough import Original
 
 Matrix = NDArray[np.float64]
 _FLOAT, _UINT = 5126, 5125
@@ -41,7 +41,7 @@ class _Applied:
 
     def done(self) -> dict[str, Any]:
         gltf, nodes = self.gltf, self.gltf.get("nodes", [])
-        held = held_nodes(gltf)
+        held = scaled_nodes(gltf)
         below = {child for node in nodes for child in node.get("children", [])}
         waiting = [(i, np.eye(3)) for i in range(len(nodes)) if i not in below | held]
         drawn: list[tuple[dict[str, Any], Matrix]] = []

@@ -15,13 +15,13 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ektopos.errors import UnreadableFile
+from ektopos.base.errors import UnreadableFile
+from ektopos.base.names import shortened, unique_names
+from ektopos.base.types import MAX_INSTANCES
+from ektopos.base.usd_layers import Find, confined_layer, gathered, strangers
 from ektopos.meshes.formats.usd_parts import divided, mesh_parts, placed
 from ektopos.meshes.mesh import Mesh, Node
-from ektopos.meshes.parts import MAX_TRIANGLES, Part, join_parts
-from ektopos.names import shortened, unique_names
-from ektopos.types import MAX_INSTANCES
-from ektopos.usd_layers import Find, confined_layer, gathered, strangers
+from ektopos.meshes.mesh_builder import MAX_TRIANGLES, Part, join_parts
 
 _NOT_DRAWN = ("guide", "proxy")
 USD_SUFFIXES = (".usd", ".usda", ".usdc", ".usdz")

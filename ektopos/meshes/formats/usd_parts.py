@@ -11,7 +11,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ektopos.meshes.parts import (
+from ektopos.base.names import shortened
+from ektopos.base.types import MAX_UV_SETS
+from ektopos.meshes.mesh_builder import (
     Part,
     cofactors,
     no_colours,
@@ -20,8 +22,6 @@ from ektopos.meshes.parts import (
     unit_normals,
     with_alpha,
 )
-from ektopos.names import shortened
-from ektopos.types import MAX_UV_SETS
 
 _UV_NAMES = ("st", "UVMap", "map1", "uv", "st0", "st_0", "primvars:st")
 _Array = NDArray[np.float64]

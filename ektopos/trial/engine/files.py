@@ -23,7 +23,7 @@ import OpenEXR
 from numpy.typing import NDArray
 from PIL import Image as Pillow
 
-from ektopos.errors import InvalidDocument
+from ektopos.base.errors import InvalidDocument
 from ektopos.trial.engine.basis import is_basis, read_basis
 from ektopos.trial.engine.ktx2 import SIGNATURE, read_ktx2
 from ektopos.trial.engine.package import NOTHING, Picture, Texture

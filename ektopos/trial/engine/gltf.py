@@ -12,7 +12,7 @@ from urllib.parse import unquote
 
 import pygltflib
 
-from ektopos.targets.profile import Profile
+from ektopos.export.profile import Profile
 from ektopos.trial.engine.files import PackageFiles, listed_slots, missing, size_of
 from ektopos.trial.engine.package import (
     EXTENSIONS,

@@ -10,8 +10,8 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from ektopos.errors import InvalidDocument
-from ektopos.targets.profile import Profile
+from ektopos.base.errors import InvalidDocument
+from ektopos.export.profile import Profile
 from ektopos.trial.engine.files import PackageFiles, read_listing
 from ektopos.trial.engine.gltf import import_gltf
 from ektopos.trial.engine.loose import import_loose

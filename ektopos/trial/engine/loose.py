@@ -16,7 +16,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from ektopos.targets.profile import Profile, ProfileFile
+from ektopos.export.profile import Profile, ProfileFile
 from ektopos.trial.engine.arithmetic import with_arithmetic
 from ektopos.trial.engine.files import PackageFiles, listed_slots
 from ektopos.trial.engine.gltf import read_bare

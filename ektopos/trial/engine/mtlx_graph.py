@@ -107,7 +107,7 @@ def numbers_of(text: str) -> Numbers:
     return tuple(float(part) for part in text.split(","))
 
 
-def place_of(nodes: Mapping[str, ET.Element], name: str | None) -> Place:
+def uv_place_of(nodes: Mapping[str, ET.Element], name: str | None) -> Place:
     """UV set, tiling, offset and rotation as glTF counts them, of the nodes behind an image's
     coordinates; v points up there. Raises `ValueError` for a node that places UVs otherwise."""
     if name is None:
@@ -118,7 +118,7 @@ def place_of(nodes: Mapping[str, ET.Element], name: str | None) -> Place:
         return Place(int(float(ports.get("index", {}).get("value", 0))))
     if node.tag != "place2d":
         raise ValueError(f"the node {name} is a {node.tag}, which places no UVs in this engine")
-    below = place_of(nodes, ports.get("texcoord", {}).get("nodename"))
+    below = uv_place_of(nodes, ports.get("texcoord", {}).get("nodename"))
 
     def pair(key: str, default: tuple[float, float]) -> tuple[float, float]:
         stated = ports.get(key, {}).get("value")
@@ -145,7 +145,7 @@ def _image(nodes: Mapping[str, ET.Element], ports: Ports, width: int) -> Signal:
         WRAPS.get(ports.get(side, {}).get("value", "periodic"), "unknown")
         for side in ("uaddressmode", "vaddressmode")
     ]
-    place = place_of(nodes, ports.get("texcoord", {}).get("nodename"))
+    place = uv_place_of(nodes, ports.get("texcoord", {}).get("nodename"))
     image = Lookup(
         ports["file"]["value"],
         ports["file"].get("colorspace") == "srgb_texture",

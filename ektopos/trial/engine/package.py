@@ -37,7 +37,7 @@ Slots = dict[str, dict[str, str | None]]
 
 
 @dataclass(frozen=True)
-class Triangles:
+class ImportedTriangles:
     """Triangles as they are drawn, in the world; `t` of them, corners in their winding order."""
 
     positions: NDArray[np.float64]
@@ -54,7 +54,7 @@ class Triangles:
     """`(t, 3, 4)`: the weights of a skin, as their sum over a mark of each joint's name."""
 
 
-Drawn = dict[tuple[str, str], Triangles]
+Drawn = dict[tuple[str, str], ImportedTriangles]
 """By mesh and slot."""
 
 

@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ektopos.trial.engine.package import Drawn, ImportedScene, Slots, Triangles, joint_mark
+from ektopos.trial.engine.package import Drawn, ImportedScene, ImportedTriangles, Slots, joint_mark
 
 Matrix = NDArray[np.float64]
 SAMPLES = 10
@@ -152,7 +152,7 @@ def drawn_triangles(file: File, owner: str, materials: list[str]) -> tuple[Slots
     """Material by mesh and slot, and the triangles of each slot in the world, every instance
     counted. `owner` names the mesh for a file that holds one; else meshes go by their own names."""
     slots: Slots = {}
-    pieces: dict[tuple[str, str], list[Triangles]] = {}
+    pieces: dict[tuple[str, str], list[ImportedTriangles]] = {}
     for node in file.shown():
         raw = file.nodes[node]
         if "mesh" not in raw:
@@ -177,7 +177,7 @@ def drawn_triangles(file: File, owner: str, materials: list[str]) -> tuple[Slots
 
 def _placed(
     file: File, node: int, mesh: dict[str, Any], primitive: dict[str, Any]
-) -> Iterator[Triangles]:
+) -> Iterator[ImportedTriangles]:
     """A primitive as a node draws it, once for each instance."""
     values = {name: file.numbers(index) for name, index in primitive["attributes"].items()}
     raw = file.nodes[node]
@@ -217,7 +217,7 @@ def _placed(
         if "TANGENT" in values:
             along = _unit(_turned(axes, values["TANGENT"][:, :3]))
             tangents = np.column_stack([along, values["TANGENT"][:, 3]])
-        yield Triangles(
+        yield ImportedTriangles(
             world[order],
             None if normals is None else normals[order],
             {k: np.where(flips[..., None], v[:, ::-1], v) for k, v in uvs.items()},
@@ -314,7 +314,7 @@ def _composed(translation: Any, rotation: Any, scale: Any) -> Matrix:
     return matrix
 
 
-def joined(parts: list[Triangles]) -> Triangles:
+def joined(parts: list[ImportedTriangles]) -> ImportedTriangles:
     """Triangles one after the other. What some of them lack stands as an engine takes it: flat
     normals, white, no tangents, no joints."""
 
@@ -330,7 +330,7 @@ def joined(parts: list[Triangles]) -> Triangles:
         flat.append(np.repeat(_unit(np.cross(b - a, c - a))[:, None], 3, axis=1))
     none = [np.zeros((len(part.positions), 3, 4)) for part in parts]
     sets = set.intersection(*(set(part.uvs) for part in parts))
-    return Triangles(
+    return ImportedTriangles(
         np.concatenate([part.positions for part in parts]),
         all_of([part.normals for part in parts], flat),
         {number: np.concatenate([part.uvs[number] for part in parts]) for number in sets},

@@ -14,7 +14,8 @@ from typing import Any
 
 import numpy as np
 
-from ektopos.targets.profile import Profile
+from ektopos.base.usd_layers import confined_layer, strangers
+from ektopos.export.profile import Profile
 from ektopos.trial.engine.arithmetic import with_arithmetic
 from ektopos.trial.engine.files import PackageFiles, listed_slots
 from ektopos.trial.engine.gltf import add_material
@@ -24,13 +25,12 @@ from ektopos.trial.engine.package import (
     Imported,
     ImportedInput,
     ImportedMaterial,
+    ImportedTriangles,
     Place,
     Slots,
     Texture,
-    Triangles,
 )
 from ektopos.trial.engine.scene import joined
-from ektopos.usd_layers import confined_layer, strangers
 
 _PORTS = {
     "base_color": "diffuseColor",
@@ -280,7 +280,7 @@ def _slots(stage: Any, names: dict[str, str]) -> tuple[Slots, dict[str, bool], D
     from pxr import Usd, UsdGeom, UsdShade
 
     slots: Slots = {}
-    parts: dict[tuple[str, str], list[Triangles]] = {}
+    parts: dict[tuple[str, str], list[ImportedTriangles]] = {}
     sides: dict[str, bool] = {}
     unit = UsdGeom.GetStageMetersPerUnit(stage)
     up = _Z_UP if UsdGeom.GetStageUpAxis(stage) == "Z" else np.eye(3)
@@ -307,7 +307,7 @@ _Z_UP = np.array([[1.0, 0.0, 0.0], [0.0, 0.0, 1.0], [0.0, -1.0, 0.0]])
 """Turns z up to y up."""
 
 
-def _triangles(mesh: Any, matrix: Any, up: Any, unit: float) -> Triangles:
+def _triangles(mesh: Any, matrix: Any, up: Any, unit: float) -> ImportedTriangles:
     """The triangles of a mesh of triangles; other polygons are what this engine does not take."""
     from pxr import UsdGeom
 
@@ -336,4 +336,4 @@ def _triangles(mesh: Any, matrix: Any, up: Any, unit: float) -> Triangles:
     if tints and tints.HasValue() and tints.GetInterpolation() == "vertex":
         rgb = np.array(tints.Get(), np.float32)[corners]
         colours = np.concatenate([rgb, np.ones((*rgb.shape[:2], 1), np.float32)], axis=2)
-    return Triangles(world[corners], normals, uvs, colours)
+    return ImportedTriangles(world[corners], normals, uvs, colours)

@@ -14,8 +14,8 @@ from ninja.errors import HttpError, ValidationError
 from ninja.openapi.schema import OpenAPISchema
 from ninja.parser import Parser
 
-from ektopos.errors import DiskFull, EktoposError, MissingReference, TooLarge, is_disk_full
-from ektopos.plain_json import read_json
+from ektopos.base.errors import DiskFull, EktoposError, MissingReference, TooLarge, is_disk_full
+from ektopos.base.strict_json import read_json
 from server.access import held, is_held
 from server.workshop.api import (
     checks,
@@ -27,8 +27,8 @@ from server.workshop.api import (
     materials,
     meshes,
     notes,
-    offers,
     packages,
+    pending_updates,
     plan,
     projects,
     scene,
@@ -87,7 +87,7 @@ api.add_router("", maps.router)
 api.add_router("", materials.router)
 api.add_router("", meshes.router)
 api.add_router("", notes.router)
-api.add_router("", offers.router)
+api.add_router("", pending_updates.router)
 api.add_router("", plan.router)
 api.add_router("", packages.router)
 api.add_router("", scene.router)

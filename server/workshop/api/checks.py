@@ -9,20 +9,20 @@ import numpy as np
 from django.http import HttpRequest, HttpResponse
 from ninja import Router, Schema
 
+from ektopos.base.errors import MissingReference
 from ektopos.checks import Finding
 from ektopos.document import Document, InputName
 from ektopos.edits import Edit, apply_edits
-from ektopos.errors import MissingReference
 from ektopos.images.png import encode_png
-from ektopos.materials.cover import surface_of
+from ektopos.materials.layering import surface_of
 from ektopos.materials.sheet import problem_of, solo_recipe, stage_look
 from ektopos.meshes.drawing import draw_uvs
-from ektopos.shading.marked import draw_marked
+from ektopos.rendering.marked import draw_marked
 from server.workshop.api.maps import picture
 from server.workshop.api.materials import sources_of
 from server.workshop.api.projects import project_or_404
 from server.workshop.checking import findings_of
-from server.workshop.meshing import mesh_of, mesh_row
+from server.workshop.mesh_cache import mesh_of, mesh_row
 from server.workshop.pictures import kept_or_made
 from server.workshop.store import cache_path
 
@@ -30,7 +30,7 @@ router = Router(tags=["checks"])
 SIDE = 512
 
 
-class Trial(Schema):
+class TriedEdits(Schema):
     """Changes that are not made, and what they would be about."""
 
     edits: list[Edit]
@@ -57,7 +57,7 @@ def checks(request: HttpRequest, project_id: UUID, target: str | None = None) ->
 
 
 @router.post("/projects/{uuid:project_id}/checks/preview", response=BeforeAfter | None)
-def preview(request: HttpRequest, project_id: UUID, given: Trial) -> BeforeAfter | None:
+def preview(request: HttpRequest, project_id: UUID, given: TriedEdits) -> BeforeAfter | None:
     """How a material looks now and would look after some edits. Nothing is saved."""
     project = project_or_404(project_id)
     document, head = project.document, project.head

@@ -9,9 +9,9 @@ from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from ninja import Router, Schema
 
-from ektopos.targets.placing import bring_back
-from ektopos.targets.profile import find_profile
-from ektopos.targets.reuse import PACKAGE_LIST
+from ektopos.export.placing import put_back
+from ektopos.export.profile import find_profile
+from ektopos.export.reuse import PACKAGE_LIST
 from server.workshop.api.files import JobOut
 from server.workshop.api.projects import project_or_404
 from server.workshop.following import deliverable, roots_of
@@ -130,6 +130,6 @@ def bring_delivery_back(request: HttpRequest, project_id: UUID) -> BroughtBack:
     project = project_or_404(project_id)
     row = get_object_or_404(project.destinations, target=project.document.target)
     backup = delivery_backup(project.pk, row.target)
-    files = bring_back(deliverable(row.folder, project), backup, row.delivered())
+    files = put_back(deliverable(row.folder, project), backup, row.delivered())
     row.keep_record([*files, PACKAGE_LIST])
     return BroughtBack(files=files)

@@ -15,11 +15,11 @@ from ninja import File, Form, Router, Schema
 from ninja.files import UploadedFile
 from pydantic import Field
 
-from ektopos.errors import EktoposError, MissingReference, TooLarge
+from ektopos.base.errors import EktoposError, MissingReference, TooLarge
 from server.workshop.api.projects import Uploads, project_or_404
-from server.workshop.callers import caller_of
 from server.workshop.jobs.turns import running_job
 from server.workshop.models import Held, Job, acting
+from server.workshop.principals import caller_of
 from server.workshop.quotas import check_person, check_project
 from server.workshop.store import archive_path, fetch, is_hash, is_sound, known_content, put
 

@@ -8,12 +8,12 @@ from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from ninja import Router, Schema
 
-from ektopos.errors import EktoposError
-from ektopos.watched import stamps
+from ektopos.automation.watched_folders import stamps
+from ektopos.base.errors import EktoposError
 from server.workshop.api.projects import project_or_404
-from server.workshop.callers import caller_of
 from server.workshop.following import allowed, roots_of
 from server.workshop.models import Followed, Role
+from server.workshop.principals import caller_of
 
 router = Router(tags=["following"])
 

@@ -12,9 +12,9 @@ from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from ninja import Router, Schema
 
-from ektopos.delta import difference
-from ektopos.errors import EktoposError
-from ektopos.materials.cover import surface_of
+from ektopos.base.errors import EktoposError
+from ektopos.document.delta import difference
+from ektopos.materials.layering import surface_of
 from ektopos.materials.sheet import stage_look
 from server.workshop.api.materials import sources_of
 from server.workshop.api.projects import At, ProjectOut, RowId, project_or_404, shown
@@ -28,7 +28,7 @@ Kind = Literal["map", "material", "mesh"]
 _PARTS: dict[str, Kind] = {"maps": "map", "materials": "material", "meshes": "mesh"}
 
 
-class Touched(Schema):
+class ChangedThing(Schema):
     """A thing that a step changed, and its pictures where it has some."""
 
     kind: Kind
@@ -46,7 +46,7 @@ class Step(Schema):
     """Empty where nobody logs in."""
     made: datetime
     state: Literal["now", "past", "undone"]
-    touched: list[Touched]
+    touched: list[ChangedThing]
 
 
 class History(Schema):
@@ -80,7 +80,7 @@ def history(
         rows = rows.filter(pk__lt=before)
     steps: list[Step] = []
     for row in rows.iterator(chunk_size=100):
-        touched = [Touched(kind=k, name=n) for k, n in _touched(row)]
+        touched = [ChangedThing(kind=k, name=n) for k, n in _touched(row)]
         about = [t for t in touched if kind is None or (t.kind, t.name) == (kind, name)]
         if kind is not None and not about:
             continue

@@ -10,15 +10,15 @@ from django.http import FileResponse, HttpRequest, HttpResponse
 from ninja import Router, Schema
 from pydantic import BaseModel, TypeAdapter
 
+from ektopos.base.errors import MissingReference
+from ektopos.base.types import ProfileUse
 from ektopos.document import NamingRule, Role
 from ektopos.edits.maps import uses_of_maps
-from ektopos.errors import MissingReference
 from ektopos.images import ImageHeader
 from ektopos.maps import Facts, Verdict, identify, recheck, set_of_each
+from ektopos.maps.edge_grouping import group_by_edges
 from ektopos.maps.sets import ending_of, sets_of, tile_of
-from ektopos.maps.together import together
 from ektopos.maps.verdict import SURE
-from ektopos.types import ProfileUse
 from server.workshop import pictures
 from server.workshop.api.projects import project_or_404
 from server.workshop.models import MapFacts, Project
@@ -210,7 +210,7 @@ def go_together(request: HttpRequest, project_id: UUID) -> list[TogetherOut]:
     document, head = project.document, project.head
     shas = {name: head.sha_of(entry.file) for name, entry in document.maps.items()}
     known = MapFacts.values(shas.values())
-    groups = together(
+    groups = group_by_edges(
         sets_of(document),
         {name: known[sha] for name, sha in shas.items() if sha in known},
         {name: entry.roles for name, entry in document.maps.items()},
@@ -280,7 +280,7 @@ def map_region(
 ) -> HttpResponse:
     """Part of a map, texel for texel, at most 2048 × 2048."""
     return picture(
-        pictures.map_region(_hash(sha256), view, x, y, min(width, 2048), min(height, 2048))
+        pictures.region_picture(_hash(sha256), view, x, y, min(width, 2048), min(height, 2048))
     )
 
 
@@ -293,7 +293,7 @@ def map_difference(request: HttpRequest, sha256: str, other: str, size: int) -> 
 @router.get("/map-pictures/{sha256}/texel/{int:x}/{int:y}", response=Texel)
 def texel(request: HttpRequest, sha256: str, x: int, y: int) -> dict[str, object]:
     """One texel's numbers."""
-    return pictures.texel(_hash(sha256), x, y)
+    return pictures.texel_at(_hash(sha256), x, y)
 
 
 @router.get("/map-files/{sha256}.{ending}")

@@ -13,11 +13,15 @@ from django.views.decorators.gzip import gzip_page
 from ninja import Router, Schema
 from pydantic import Field
 
+from ektopos.base.errors import EktoposError, MissingReference
+from ektopos.base.types import Float
 from ektopos.document import (
     Document,
     MaterialEntry,
 )
-from ektopos.errors import EktoposError, MissingReference
+from ektopos.export.input_destinations import destinations
+from ektopos.export.plan import Plan, make_plan
+from ektopos.export.profile import find_profile
 from ektopos.images import (
     Image,
     ImageHeader,
@@ -26,14 +30,10 @@ from ektopos.images import (
     quantise,
     read_header,
 )
-from ektopos.materials import Probed, probe, surface_of
+from ektopos.materials import ProbeResult, probe, surface_of
 from ektopos.materials.convert import convert_set
 from ektopos.materials.resolve import Decoded, as_stated
 from ektopos.materials.sheet import Sheet, Sources, StageLook, sheet_of, stage_looks
-from ektopos.targets.leaving import leaves
-from ektopos.targets.plan import Plan, make_plan
-from ektopos.targets.profile import find_profile
-from ektopos.types import Float
 from server.workshop import pictures
 from server.workshop.api.files import JobOut
 from server.workshop.api.maps import FOREVER, picture
@@ -119,7 +119,7 @@ def stages(
     return stage_looks(document, sources_of(revision, document))
 
 
-@router.get("/projects/{uuid:project_id}/probe/{path:name}", response=list[Probed])
+@router.get("/projects/{uuid:project_id}/probe/{path:name}", response=list[ProbeResult])
 def probe_point(
     request: HttpRequest,
     project_id: UUID,
@@ -128,7 +128,7 @@ def probe_point(
     v: Coordinate,
     u1: Coordinate | None = None,
     v1: Coordinate | None = None,
-) -> list[Probed]:
+) -> list[ProbeResult]:
     """Every input of a material at one point of a mesh, traced to its texels; `u1` and `v1` are of
     the second UV set."""
     project = project_or_404(project_id)
@@ -204,14 +204,14 @@ def start_normal(request: HttpRequest, project_id: UUID, given: FromHeight) -> J
 def material_png(request: HttpRequest, key: str, light: str, size: int) -> HttpResponse:
     """A material rendered on the specimen by the reference renderer."""
     safe = "".join(c for c in key if c in "0123456789abcdef")
-    return picture(pictures.material_png(safe, light, min(max(size, 16), 512)))
+    return picture(pictures.swatch_png(safe, light, min(max(size, 16), 512)))
 
 
 @router.get("/lights/{key}.bin")
 @gzip_page
 def filtered_lights(request: HttpRequest, key: str) -> HttpResponse:
     """All light set-ups as surfaces reflect them, for a page without a graphics card: half floats,
-    see `ektopos/shading/filtered.py`."""
+    see `ektopos/rendering/filtered.py`."""
     response = HttpResponse(pictures.lights(key), content_type="application/octet-stream")
     response["Cache-Control"] = FOREVER
     return response
@@ -233,7 +233,7 @@ def _sheet(project: Project, document: Document, name: str) -> Sheet:
         document,
         name,
         sources_of(revision, document),
-        lambda material, input_name: leaves(plan, problem, material, input_name, profile),
+        lambda material, input_name: destinations(plan, problem, material, input_name, profile),
     )
 
 

@@ -14,22 +14,21 @@ from django.http import FileResponse, HttpRequest, HttpResponse
 from ninja import Router, Schema
 from pydantic import Field
 
-from ektopos.adopt import Carried, carried_whole, says_something
+from ektopos.base.errors import EktoposError, MissingReference
+from ektopos.document.mesh_steps import By, MeshStep, PackUvs
 from ektopos.edits import SetRecipe
-from ektopos.errors import EktoposError, MissingReference
 from ektopos.maps import sets_of
 from ektopos.matching import Candidate, material_of_set, pair_slots, proposals, tile_in_set
+from ektopos.material_import import Carried, carried_whole, says_something
 from ektopos.meshes import Fault, SlotFacts, carried, groups_of
 from ektopos.meshes.formats.gltf import GLTF_SUFFIXES
 from ektopos.meshes.padding import padding_of
 from ektopos.meshes.scene import Brought, NodeKind
-from ektopos.steps import By, MeshStep, PackUvs
 from server.workshop import pictures
 from server.workshop.api.files import JobOut
 from server.workshop.api.maps import FOREVER
 from server.workshop.api.projects import At, ProjectOut, project_or_404, shown
-from server.workshop.keeping import ensure_measured
-from server.workshop.meshing import (
+from server.workshop.mesh_cache import (
     called,
     changed_mesh,
     is_at_hand,
@@ -39,10 +38,11 @@ from server.workshop.meshing import (
     referred,
     scene_by_content,
     scene_content,
-    source_of,
+    source_mesh,
     stage_file,
 )
 from server.workshop.models import Job, MeshFacts, Project
+from server.workshop.retention import ensure_measured
 from server.workshop.store import cache_path, known_content, writing
 
 router = Router(tags=["meshes"])
@@ -299,10 +299,10 @@ def set_recipe(request: HttpRequest, project_id: UUID, name: str, given: NewReci
         raise EktoposError(
             "neither a recipe nor a step is given.", subject=name, hint="Say what is to be done."
         )
-    source = source_of(revision, name)
+    source = source_mesh(revision, name)
     starts_here = steps[: len(made)] == made
     new = steps[len(made) :] if starts_here else steps
-    start = source if starts_here else source_of(revision, name, [])
+    start = source if starts_here else source_mesh(revision, name, [])
     if (
         any(isinstance(step, PackUvs) for step in new)
         or not is_at_hand(start)
@@ -468,7 +468,7 @@ def scene_file(request: HttpRequest, project_id: UUID, name: str) -> HttpRespons
     """The scene of a mesh that came as glTF, with its slots and UVs as they are now and without
     materials: for the stage, where animations are played and morph targets tried."""
     revision = project_or_404(project_id).head
-    path = cache_path("scenes", f"{source_of(revision, name).key}.glb")
+    path = cache_path("scenes", f"{source_mesh(revision, name).key}.glb")
     content = pictures.kept_or_made(path, lambda: scene_content(revision, name))
     response = HttpResponse(content, content_type="model/gltf-binary")
     # Its address names what it was made of.

@@ -12,7 +12,7 @@ from django.utils import timezone
 from ninja import Router, Schema
 from pydantic import Field
 
-from ektopos.errors import InvalidDocument
+from ektopos.base.errors import InvalidDocument
 from server.workshop.api.projects import RowId, project_or_404
 from server.workshop.models import Note, acting
 

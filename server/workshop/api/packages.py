@@ -17,25 +17,25 @@ from django.utils.http import content_disposition_header
 from ninja import Router, Schema
 from pydantic import Field
 
-from ektopos.cli import plain
+from ektopos.base.errors import MissingReference
+from ektopos.cli.main import plain
 from ektopos.document import exported_part
-from ektopos.errors import MissingReference
+from ektopos.export.dropped_features import DroppedFeature
+from ektopos.export.hand_over import ManualSetting
+from ektopos.export.profile import find_profile, profiles_of
+from ektopos.export.reuse import PACKAGE_LIST
 from ektopos.project import folder_files
-from ektopos.targets.hand_over import ByHand
-from ektopos.targets.left import Left
-from ektopos.targets.profile import find_profile, profiles_of
-from ektopos.targets.reuse import PACKAGE_LIST
 from ektopos.trial.cells import Cell
 from ektopos.trial.renders import Rendered
 from ektopos.trial.report import Report, page
 from server.workshop.api.files import JobOut
 from server.workshop.api.maps import FOREVER
 from server.workshop.api.projects import Path_, RowId, Sha256, project_or_404
-from server.workshop.callers import caller_of
 from server.workshop.checking import findings_in
-from server.workshop.foreign import check_package
+from server.workshop.external_packages import check_package
 from server.workshop.models import Job, Package, Revision
-from server.workshop.packages import file_of, place_of
+from server.workshop.packages import fetched_package_folder, file_of
+from server.workshop.principals import caller_of
 from server.workshop.store import ARRIVED
 
 router = Router(tags=["packages"])
@@ -77,8 +77,8 @@ class TrialOut(Schema):
     passed: bool
     cells: list[Cell]
     renders: list[Rendered] = []
-    by_hand: list[ByHand] = []
-    left: list[Left] = []
+    by_hand: list[ManualSetting] = []
+    left: list[DroppedFeature] = []
     pictures: list[TrialPicture] = []
 
 
@@ -267,7 +267,7 @@ def _report(package_id: int) -> tuple[Package, str]:
             "it has not been put to trial.", subject=package.target, hint="Try it first."
         )
     profiles = profiles_of(package.revision.core().document)
-    folder = place_of(package) / "pictures"
+    folder = fetched_package_folder(package) / "pictures"
     shown = {}
     for number, entry in enumerate(package.trial.get("pictures", [])):
         if entry["input"].startswith("render "):
@@ -303,7 +303,7 @@ def arrived(request: HttpRequest, package_id: int) -> FileResponse:
 def package_file(request: HttpRequest, package_id: int, path: str) -> FileResponse:
     """A file of a package as it is, for whoever reads it by itself."""
     package = get_object_or_404(Package, pk=package_id, complete=True)
-    found = folder_files(place_of(package) / "files")(path)
+    found = folder_files(fetched_package_folder(package) / "files")(path)
     return _sent(found, path)
 
 

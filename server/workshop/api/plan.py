@@ -8,21 +8,21 @@ from uuid import UUID
 from django.http import HttpRequest
 from ninja import Router, Schema
 
+from ektopos.base.errors import EktoposError, InvalidDocument, MissingReference
+from ektopos.base.types import Basis
 from ektopos.document import INPUTS, Document, parse
-from ektopos.errors import EktoposError, InvalidDocument, MissingReference
+from ektopos.export.atlas_estimate import AtlasEstimate, estimate_atlas
+from ektopos.export.differences import converted, left_out
+from ektopos.export.dropped_features import ExportedMesh, SceneOf, exported_mesh_of
+from ektopos.export.estimate import estimated_bytes
+from ektopos.export.plan import HeaderOf, Plan, PlanGround, PlannedFile, make_plan
+from ektopos.export.profile import Profile, find_profile, profiles_of
+from ektopos.export.reuse import texture_key
 from ektopos.materials.adjust import changes
-from ektopos.meshes.scene import Scene
-from ektopos.targets.as_one import AsOne, as_one
-from ektopos.targets.differences import converted, left_out
-from ektopos.targets.estimate import estimated_bytes
-from ektopos.targets.left import Leaving, SceneOf, leaving_of
-from ektopos.targets.plan import Ground, HeaderOf, Plan, PlannedFile, make_plan
-from ektopos.targets.profile import Profile, find_profile, profiles_of
-from ektopos.targets.reuse import texture_key
-from ektopos.types import Basis
+from ektopos.meshes.scene import FileScene
 from server.workshop.api.materials import header_of
 from server.workshop.api.projects import project_or_404
-from server.workshop.meshing import measured, scene_by_content
+from server.workshop.mesh_cache import measured, scene_by_content
 from server.workshop.models import Project
 from server.workshop.store import content_path
 
@@ -71,7 +71,7 @@ class PlanOut(Schema):
     """Materials that are not exported, because no slot uses them."""
     converted: list[str]
     """What the target takes in another form."""
-    meshes: list[Leaving]
+    meshes: list[ExportedMesh]
     """What of each mesh's file goes along, and what stays behind."""
     memory: int
     compressed: int
@@ -118,8 +118,8 @@ def plan(request: HttpRequest, project_id: UUID) -> PlanOut:
     return _plan(project, profile, make_plan(project.document, profile, head_of), head_of)
 
 
-@router.get("/projects/{uuid:project_id}/meshes/{path:name}/as-one", response=AsOne | None)
-def sets_of_mesh(request: HttpRequest, project_id: UUID, name: str) -> AsOne | None:
+@router.get("/projects/{uuid:project_id}/meshes/{path:name}/as-one", response=AtlasEstimate | None)
+def sets_of_mesh(request: HttpRequest, project_id: UUID, name: str) -> AtlasEstimate | None:
     """What the sets that a mesh wears weigh, and one set for all of its slots would; nothing with
     fewer than two."""
     project = project_or_404(project_id)
@@ -135,7 +135,9 @@ def sets_of_mesh(request: HttpRequest, project_id: UUID, name: str) -> AsOne | N
     made = make_plan(document, profile, header_of(project.head, document))
     assigned = document.meshes[name].slots
     slots, _ = row.look()
-    return as_one(made, [(s, m) for s in slots if (m := assigned.get(s.name)) in made.materials])
+    return estimate_atlas(
+        made, [(s, m) for s in slots if (m := assigned.get(s.name)) in made.materials]
+    )
 
 
 @router.get("/projects/{uuid:project_id}/targets", response=list[Profile], by_alias=True)
@@ -151,7 +153,7 @@ def comparison(request: HttpRequest, project_id: UUID) -> list[TargetSummary]:
     document = project.document
     head_of, profiles = header_of(project.head, document), profiles_of(document).values()
     try:
-        ground = Ground(document, head_of)
+        ground = PlanGround(document, head_of)
     except EktoposError as problem:
         return [_unmade(project, profile, problem) for profile in profiles]
     summaries = []
@@ -255,7 +257,7 @@ def _plan(project: Project, profile: Profile, made: Plan, head_of: HeaderOf) -> 
         unassigned=document.unassigned(),
         converted=converted(made, profile, head_of),
         meshes=[
-            leaving_of(core, profile, name, _scene_of(project))
+            exported_mesh_of(core, profile, name, _scene_of(project))
             for name in core.document.exported().meshes
         ],
         memory=sum(file.memory for file in made.files),
@@ -269,12 +271,12 @@ def _scene_of(project: Project) -> SceneOf:
     say."""
     core = project.core()
 
-    def scene_of(name: str) -> Scene:
+    def scene_of(name: str) -> FileScene:
         file = core.document.meshes[name].file
         try:
             return scene_by_content(core, name, project.head.sha_of(file))
         except EktoposError:
-            return Scene()
+            return FileScene()
 
     return scene_of
 

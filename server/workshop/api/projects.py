@@ -17,7 +17,6 @@ from pydantic import Field
 from ektopos.document import Document
 from ektopos.edits import Edit
 from server.workshop.archive import import_uploads
-from server.workshop.callers import caller_of
 from server.workshop.models import (
     Checkpoint,
     Job,
@@ -28,6 +27,7 @@ from server.workshop.models import (
     acting,
     one_writer,
 )
+from server.workshop.principals import caller_of
 from server.workshop.sample import open_sample
 
 router = Router(tags=["projects"])

@@ -10,11 +10,11 @@ from ninja import Query, Router, Schema
 from pydantic import Field
 
 from ektopos.document import SceneItem
+from ektopos.document.scene_layout import side_by_side
 from ektopos.edits.common import require
-from ektopos.staging.stand import side_by_side
 from server.workshop.api.files import JobOut
 from server.workshop.api.projects import project_or_404
-from server.workshop.meshing import measured
+from server.workshop.mesh_cache import measured
 from server.workshop.models import Job
 
 router = Router(tags=["scene"])

@@ -15,9 +15,8 @@ from django.utils import timezone
 from ninja import Router, Schema
 from pydantic import Field
 
-from ektopos.errors import EktoposError, InvalidDocument, MissingReference
+from ektopos.base.errors import EktoposError, InvalidDocument, MissingReference
 from server.workshop.api.projects import RowId, project_or_404
-from server.workshop.callers import caller_of
 from server.workshop.models import (
     ApiKey,
     Invitation,
@@ -28,6 +27,7 @@ from server.workshop.models import (
     acting,
     one_writer,
 )
+from server.workshop.principals import caller_of
 from server.workshop.revoking import issued_by, revoke
 
 router = Router(tags=["team"])
@@ -112,7 +112,7 @@ class NewKey(Schema):
     days: Days = KEY_DAYS
 
 
-class Issued(Schema):
+class IssuedSecret(Schema):
     """Something new with its secret, which nobody can look up later."""
 
     id: int
@@ -171,8 +171,8 @@ def set_role(request: HttpRequest, project_id: UUID, given: SetRole) -> People:
     return _people(request, project)
 
 
-@router.post("/projects/{uuid:project_id}/invitations", response=Issued)
-def invite(request: HttpRequest, project_id: UUID, given: Invite) -> Issued:
+@router.post("/projects/{uuid:project_id}/invitations", response=IssuedSecret)
+def invite(request: HttpRequest, project_id: UUID, given: Invite) -> IssuedSecret:
     """A link by which one person makes an account and joins, or joins with theirs."""
     _only_in_teams()
     row, secret = Invitation.issue(
@@ -182,7 +182,7 @@ def invite(request: HttpRequest, project_id: UUID, given: Invite) -> Issued:
         made_by_id=acting(),
         ends=timezone.now() + timedelta(days=INVITED_DAYS),
     )
-    return Issued(id=row.pk, secret=f"/join/{secret}")
+    return IssuedSecret(id=row.pk, secret=f"/join/{secret}")
 
 
 @router.delete("/projects/{uuid:project_id}/invitations/{int:invitation_id}", response={204: None})
@@ -192,8 +192,8 @@ def withdraw(request: HttpRequest, project_id: UUID, invitation_id: RowId) -> tu
     return 204, None
 
 
-@router.post("/projects/{uuid:project_id}/shared-links", response=Issued)
-def share(request: HttpRequest, project_id: UUID, given: Share) -> Issued:
+@router.post("/projects/{uuid:project_id}/shared-links", response=IssuedSecret)
+def share(request: HttpRequest, project_id: UUID, given: Share) -> IssuedSecret:
     """A link by which anybody may look at the project until it ends."""
     _only_in_teams()
     row, secret = SharedLink.issue(
@@ -202,7 +202,7 @@ def share(request: HttpRequest, project_id: UUID, given: Share) -> Issued:
         made_by_id=acting(),
         ends=timezone.now() + timedelta(days=given.days),
     )
-    return Issued(id=row.pk, secret=f"/shared/{secret}")
+    return IssuedSecret(id=row.pk, secret=f"/shared/{secret}")
 
 
 @router.delete("/projects/{uuid:project_id}/shared-links/{int:link_id}", response={204: None})
@@ -212,8 +212,8 @@ def unshare(request: HttpRequest, project_id: UUID, link_id: RowId) -> tuple[int
     return 204, None
 
 
-@router.post("/projects/{uuid:project_id}/keys", response=Issued)
-def new_key(request: HttpRequest, project_id: UUID, given: NewKey) -> Issued:
+@router.post("/projects/{uuid:project_id}/keys", response=IssuedSecret)
+def new_key(request: HttpRequest, project_id: UUID, given: NewKey) -> IssuedSecret:
     """A key for a build machine."""
     _only_in_teams()
     row, secret = ApiKey.issue(
@@ -224,7 +224,7 @@ def new_key(request: HttpRequest, project_id: UUID, given: NewKey) -> Issued:
         made_by_id=acting(),
         ends=timezone.now() + timedelta(days=given.days),
     )
-    return Issued(id=row.pk, secret=secret)
+    return IssuedSecret(id=row.pk, secret=secret)
 
 
 @router.delete("/projects/{uuid:project_id}/keys/{int:key_id}", response={204: None})

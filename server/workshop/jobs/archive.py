@@ -5,13 +5,13 @@ from __future__ import annotations
 import zipfile
 from typing import Any
 
-from ektopos.cli import plain
+from ektopos.base.types import Progress
+from ektopos.cli.main import plain
+from ektopos.export.scene_glb import write_scene
 from ektopos.project import pack
-from ektopos.staging.leave import write_scene
-from ektopos.types import Progress
 from server.workshop.models import Job
-from server.workshop.packages import place_of
-from server.workshop.store import archive_path, share, writing
+from server.workshop.packages import fetched_package_folder
+from server.workshop.store import archive_path, share_file, writing
 
 
 def archive(job: Job, progress: Progress) -> dict[str, Any]:
@@ -20,7 +20,7 @@ def archive(job: Job, progress: Progress) -> dict[str, Any]:
     goal = archive_path(job.pk)
     with writing(goal) as temporary:
         pack(project.core(), temporary, progress)
-    share(goal, again=True)
+    share_file(goal, again=True)
     return {"name": f"{project.name}.zip", "bytes": goal.stat().st_size}
 
 
@@ -30,18 +30,18 @@ def scene(job: Job, progress: Progress) -> dict[str, Any]:
     goal = archive_path(job.pk)
     with writing(goal) as temporary:
         written = write_scene(project.core(), temporary, int(job.arguments["size"]), progress)
-    share(goal, again=True)
+    share_file(goal, again=True)
     return plain(written) | {"name": f"{project.name}.glb"}
 
 
 def package_archive(job: Job, progress: Progress) -> dict[str, Any]:
     """A package (`package`) as a zip."""
     package = job.project.packages.get(pk=job.arguments["package"], complete=True)
-    folder, goal = place_of(package) / "files", archive_path(job.pk)
+    folder, goal = fetched_package_folder(package) / "files", archive_path(job.pk)
     files = sorted(path for path in folder.rglob("*") if path.is_file())
     with writing(goal) as temporary, zipfile.ZipFile(temporary, "w", zipfile.ZIP_STORED) as packed:
         for done, path in enumerate(files):
             progress(done / len(files), f"packing {path.name}")
             packed.write(path, path.relative_to(folder))
-    share(goal, again=True)
+    share_file(goal, again=True)
     return {"name": f"{package.project.name} {package.target}.zip", "bytes": goal.stat().st_size}

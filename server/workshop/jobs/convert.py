@@ -6,15 +6,15 @@ from collections.abc import Callable
 from functools import partial
 from typing import Any
 
+from ektopos.base.types import Progress
 from ektopos.document import COLOUR_INPUTS, Document, Feed, InputName, MapEntry
 from ektopos.edits import AddMaterial, BringIn, Edit, SetFeed
 from ektopos.edits.settings import SetSetting
 from ektopos.images import linear_to_srgb, quantise, write_image
 from ektopos.maps import map_name
 from ektopos.materials.convert import convert_set
+from ektopos.materials.from_map_set import material_from_set
 from ektopos.materials.resolve import MapLoader
-from ektopos.materials.wire import material_from_set
-from ektopos.types import Progress
 from server.workshop.jobs.measuring import keep_map
 from server.workshop.models import Job
 

@@ -5,9 +5,9 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
-from ektopos.deliver import deliver
-from ektopos.targets.profile import find_profile
-from ektopos.types import Progress
+from ektopos.automation.deliver import deliver
+from ektopos.base.types import Progress
+from ektopos.export.profile import find_profile
 from server.workshop.following import deliverable
 from server.workshop.models import Destination, Job
 from server.workshop.store import delivery_backup

@@ -6,14 +6,14 @@ import shutil
 from pathlib import Path
 from typing import Any
 
-from ektopos.cli import plain
-from ektopos.targets.export import export_package
-from ektopos.targets.profile import find_profile
-from ektopos.types import Progress
-from server.workshop.foreign import bring_in_package
-from server.workshop.jobs.trying import judge, package_of_parts
+from ektopos.base.types import Progress
+from ektopos.cli.main import plain
+from ektopos.export.profile import find_profile
+from ektopos.export.write_package import export_package
+from server.workshop.external_packages import bring_in_package
+from server.workshop.jobs.trial_cache import judge, package_of_parts
 from server.workshop.models import Job, Package, Project
-from server.workshop.packages import keep, place_of
+from server.workshop.packages import fetched_package_folder, keep
 from server.workshop.store import package_folder, sync_tree
 
 
@@ -58,7 +58,7 @@ def _last_folder(project: Project, target: str) -> Path | None:
         .order_by("-id")
         .first()
     )
-    return place_of(last) / "files" if last else None
+    return fetched_package_folder(last) / "files" if last else None
 
 
 def take_in(job: Job, progress: Progress) -> dict[str, Any]:

@@ -6,11 +6,11 @@ from __future__ import annotations
 from functools import partial
 from typing import Any
 
+from ektopos.base.types import Progress
 from ektopos.project import is_safe, opened_zip
-from ektopos.types import Progress
 from server.workshop.jobs.measuring import ENDED, measure_maps, reason
-from server.workshop.jobs.reading import Reading
-from server.workshop.meshing import keep_mesh, keep_suggestions, read_source, unmeasured_meshes
+from server.workshop.jobs.reading import FilesBeingRead
+from server.workshop.mesh_cache import keep_mesh, keep_suggestions, read_source, unmeasured_meshes
 from server.workshop.models import Job
 from server.workshop.store import content_path, put
 
@@ -37,7 +37,7 @@ def measure(job: Job, progress: Progress) -> dict[str, Any]:
         try:
             if source.path in job.reading:
                 raise MemoryError(ENDED)
-            with Reading(job).file(source.path):
+            with FilesBeingRead(job).file(source.path):
                 keep_mesh(source, read_source(source))
         except Exception as problem:
             failed[source.path] = reason(problem)

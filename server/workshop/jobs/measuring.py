@@ -12,13 +12,13 @@ from typing import Any
 
 from django.conf import settings
 
-from ektopos.errors import Cancelled, DiskFull, EktoposError, is_disk_full
+from ektopos.base.errors import Cancelled, DiskFull, EktoposError, is_disk_full
+from ektopos.base.types import Progress
 from ektopos.images import read_header, read_image
 from ektopos.maps import Facts
 from ektopos.maps.identify import facts_of_image
-from ektopos.types import Progress
-from server.workshop.jobs.parts import hand_out
-from server.workshop.jobs.reading import Reading
+from server.workshop.jobs.reading import FilesBeingRead
+from server.workshop.jobs.subtasks import hand_out
 from server.workshop.models import Job, MapFacts
 from server.workshop.pictures import keep_reduced
 from server.workshop.store import content_path, named, put_file
@@ -54,7 +54,7 @@ def measure_maps(
     known = {sha: row.value() for sha, row in MapFacts.known(maps.values()).items()}
     facts = {path: known[sha] for path, sha in maps.items() if sha in known}
     failed = {path: ENDED for path in maps if path in job.reading and path not in facts}
-    reading = Reading(job)
+    reading = FilesBeingRead(job)
 
     def one(path: str) -> Facts:
         with reading.file(path):

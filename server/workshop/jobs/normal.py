@@ -8,16 +8,16 @@ from typing import Any
 
 import numpy as np
 
+from ektopos.base.errors import EktoposError, MissingReference
+from ektopos.base.types import Progress
+from ektopos.base.vectors import encode_normals
 from ektopos.document import Document, Feed, Layer, MapEntry
 from ektopos.edits import BringIn, ChangeFeed, Edit, SetFeed
-from ektopos.errors import EktoposError, MissingReference
 from ektopos.images import quantise, write_image
 from ektopos.maps import map_name
 from ektopos.maps.normals import height_to_normal
-from ektopos.materials import MapLoader, effective
+from ektopos.materials import MapLoader, resolve_inheritance
 from ektopos.materials.resolve import resolve_feed
-from ektopos.types import Progress
-from ektopos.vectors import encode_normals
 from server.workshop.jobs.measuring import keep_map
 from server.workshop.models import Job
 
@@ -29,7 +29,7 @@ def normal(
     normal, or lies `over` it as detail; one step to undo."""
     material, depth = str(job.arguments["material"]), float(job.arguments["depth"])
     document = job.project.document
-    whole = effective(document, material)
+    whole = resolve_inheritance(document, material)
     feed = whole.feeds.get("height")
     if feed is None or not feed.maps():
         raise EktoposError("no map feeds its height.", subject=material, hint="Feed it from a map.")
@@ -59,7 +59,7 @@ def normal(
             by_hand=True,
         )
         edits: list[Edit] = [BringIn(maps={entry: made})]
-        now = effective(document, material).feeds["normal"]
+        now = resolve_inheritance(document, material).feeds["normal"]
         if job.arguments["over"]:
             detail = Layer(map=entry, channels="rgb", op="normal")
             layers = [layer.model_dump(mode="json") for layer in (*now.layers, detail)]

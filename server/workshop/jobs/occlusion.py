@@ -5,18 +5,18 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+from ektopos.base.errors import MissingReference
+from ektopos.base.types import Progress
 from ektopos.document import Document, Feed, MapEntry, UvTransform
 from ektopos.edits import BringIn, Edit, SetFeed
-from ektopos.errors import MissingReference
 from ektopos.images import quantise, write_image
 from ektopos.maps import map_name
 from ektopos.maps.sets import sets_of
-from ektopos.materials import effective
+from ektopos.materials import resolve_inheritance
 from ektopos.meshes.bake import bake_occlusion
 from ektopos.meshes.recipe import slot_number
-from ektopos.types import Progress
 from server.workshop.jobs.measuring import keep_map
-from server.workshop.meshing import mesh_at
+from server.workshop.mesh_cache import mesh_at
 from server.workshop.models import Job
 
 
@@ -61,7 +61,7 @@ def occlusion(
         edits: list[Edit] = [BringIn(maps={entry: made})]
         if material in document.materials and job.arguments.get("feed"):
             # It is of this mesh's own UVs: whatever the material repeats, this lies once.
-            lies = effective(document, material).uv
+            lies = resolve_inheritance(document, material).uv
             own = None if lies.is_identity else UvTransform(set=lies.set)
             feed = Feed(map=entry, channels="r", uv=own)
             edits.append(SetFeed(material=material, input="occlusion", feed=feed))

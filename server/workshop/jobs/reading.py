@@ -12,7 +12,7 @@ from server.workshop.models import Job
 from server.workshop.store import cache_path
 
 
-class Reading:
+class FilesBeingRead:
     """Files that a job is reading."""
 
     def __init__(self, job: Job) -> None:
@@ -40,7 +40,7 @@ class Reading:
 def was_reading(job: Job) -> list[str]:
     """What a job was reading when its process ended."""
     try:
-        kept = json.loads(Reading(job).path.read_text())
+        kept = json.loads(FilesBeingRead(job).path.read_text())
     except (OSError, ValueError):
         return []
     return [str(name) for name in kept]

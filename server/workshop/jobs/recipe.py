@@ -8,13 +8,13 @@ from typing import Any
 
 from pydantic import TypeAdapter
 
+from ektopos.base.errors import MissingReference
+from ektopos.base.types import Progress
 from ektopos.document import Document
+from ektopos.document.mesh_steps import MeshStep
 from ektopos.edits import Edit, SetRecipe
-from ektopos.errors import MissingReference
 from ektopos.meshes import carried
-from ektopos.steps import MeshStep
-from ektopos.types import Progress
-from server.workshop.meshing import changed_mesh, keep_changed, mesh_at
+from server.workshop.mesh_cache import changed_mesh, keep_changed, mesh_at
 from server.workshop.models import Job, StaleRevision
 
 _STEPS = TypeAdapter(list[MeshStep])

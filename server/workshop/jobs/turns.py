@@ -33,7 +33,7 @@ def next_job(*, urgent_only: bool = False) -> Job | None:
     served = _last_served({job.project_id for job in jobs})
 
     def turn(job: Job) -> tuple[bool, datetime, int, datetime]:
-        return job.kind not in URGENT, served[job.project_id], size_of(job), job.made
+        return job.kind not in URGENT, served[job.project_id], job_size(job), job.made
 
     return min(jobs, key=turn)
 
@@ -50,7 +50,7 @@ def _last_served(projects: set[Any]) -> dict[Any, datetime]:
     return dict.fromkeys(projects, never) | {project: last or never for project, last in rows}
 
 
-def size_of(job: Job) -> int:
+def job_size(job: Job) -> int:
     """How much a job has to read or make, in bytes or texels: only to be compared."""
     arguments: Mapping[str, Any] = job.arguments
     files = arguments.get("files")

@@ -17,25 +17,25 @@ from django.conf import settings
 from django.db import OperationalError, close_old_connections
 from django.utils import timezone
 
+from ektopos.base.errors import Cancelled, DiskFull, EktoposError, is_disk_full
+from ektopos.base.types import Progress
 from ektopos.document import Document
 from ektopos.edits import Edit
-from ektopos.errors import Cancelled, DiskFull, EktoposError, is_disk_full
-from ektopos.types import Progress
 from server.workshop.delivering import deliver_by_itself
 from server.workshop.jobs.archive import archive, package_archive, scene
-from server.workshop.jobs.bring_in import bring_in
+from server.workshop.jobs.bake_maps import paint
 from server.workshop.jobs.convert import convert
 from server.workshop.jobs.deliver import deliver_to
-from server.workshop.jobs.embedded import bring_embedded
+from server.workshop.jobs.embedded_materials import bring_embedded
 from server.workshop.jobs.export import export, take_in
+from server.workshop.jobs.imports import bring_in
 from server.workshop.jobs.measure import match, measure
 from server.workshop.jobs.measuring import measure_part
 from server.workshop.jobs.normal import normal
 from server.workshop.jobs.occlusion import occlusion
-from server.workshop.jobs.paint import paint
-from server.workshop.jobs.parts import Parted
 from server.workshop.jobs.recipe import recipe
-from server.workshop.jobs.trying import trial, trial_part
+from server.workshop.jobs.subtasks import Parted
+from server.workshop.jobs.trial_cache import trial, trial_part
 from server.workshop.models import Job, StaleRevision, acting_for, one_writer
 
 logger = logging.getLogger(__name__)

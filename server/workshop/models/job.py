@@ -11,7 +11,7 @@ from django.db import models, transaction
 from django.dispatch import Signal
 from django.utils import timezone
 
-from ektopos.errors import EktoposError
+from ektopos.base.errors import EktoposError
 from server.workshop.models.acting import acting
 from server.workshop.models.ordered import OrderedJSON
 from server.workshop.models.project import Project

@@ -13,8 +13,8 @@ from typing import Any, NamedTuple
 from django.conf import settings
 from django.db import models, transaction
 
-from ektopos.delta import changed, difference
 from ektopos.document import Document, document_json
+from ektopos.document.delta import changed, difference
 from ektopos.edits import Edit, apply_edits, collisions
 from ektopos.project import Project as CoreProject
 from server.workshop.models.acting import acting
@@ -274,7 +274,7 @@ class Revision(models.Model):
     whole = OrderedJSON(null=True)
     """The state itself, or …"""
     patch = OrderedJSON(null=True)
-    """… what leads to it from the parent's (`ektopos.delta`)."""
+    """… what leads to it from the parent's (`ektopos.document.delta`)."""
     since_whole = models.PositiveSmallIntegerField(default=0)
     epoch = models.PositiveIntegerField(default=0)
     """Counts what was attached to the project's states, so that none is remembered from before."""

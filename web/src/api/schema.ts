@@ -902,7 +902,7 @@ export interface paths {
         /**
          * Filtered Lights
          * @description All light set-ups as surfaces reflect them, for a page without a graphics card: half floats,
-         *     see `ektopos/shading/filtered.py`.
+         *     see `ektopos/rendering/filtered.py`.
          */
         get: operations["server_workshop_api_materials_filtered_lights"];
         put?: never;

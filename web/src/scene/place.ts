@@ -1,4 +1,4 @@
-// Where the things of the scene stand. Metres, y up; as `matrices` in the core's staging/stand.py.
+// Where the things of the scene stand. Metres, y up; as `matrices` in the core's document/scene_layout.py.
 import type { Box3 } from 'three'
 import { Euler, Matrix4, Quaternion, Vector3 } from 'three'
 

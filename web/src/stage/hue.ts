@@ -1,5 +1,5 @@
 // What is brighter than white keeps its hue: scaled to white as a whole, as the core's pictures are
-// (`ektopos/shading/render.py`, `picture`). The library has a place for a curve of one's own.
+// (`ektopos/rendering/render.py`, `picture`). The library has a place for a curve of one's own.
 import { ShaderChunk } from 'three'
 
 const PLACE = 'vec3 CustomToneMapping( vec3 color ) { return color; }'

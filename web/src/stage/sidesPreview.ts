@@ -1,4 +1,4 @@
-// Maps thrown onto a slot from three sides, while that is being decided: drawn by the formula of the core's materials/three_sides.py.
+// Maps thrown onto a slot from three sides, while that is being decided: drawn by the formula of the core's materials/triplanar.py.
 import type { MeshPhysicalMaterial } from 'three'
 import { MeshStandardMaterial, ShaderChunk } from 'three'
 import { create } from 'zustand'

@@ -13,17 +13,17 @@ from typing import Any
 from django.conf import settings
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 
+from ektopos.base.names import LONGEST_GIVEN
 from ektopos.checks.reports import codes_as_markdown
 from ektopos.document import COLOUR_ROLES, INPUTS, OWN_SETTINGS, TABLE, Feed
 from ektopos.document.scene import Ground, Sun
+from ektopos.export.quantities import CARRIES
 from ektopos.maps.judge.packed import PACKING_PRESETS
 from ektopos.materials.adjust import ADJUSTMENTS
 from ektopos.meshes.texels import OVERLAP
-from ektopos.names import LONGEST_GIVEN
-from ektopos.shading import LIGHTS
-from ektopos.shading.filtered import LEVELS, LIGHTS_KEY, SIZE
-from ektopos.shading.lights import EDGE
-from ektopos.targets.quantities import CARRIES
+from ektopos.rendering import LIGHTS
+from ektopos.rendering.filtered import LEVELS, LIGHTS_KEY, SIZE
+from ektopos.rendering.lights import EDGE
 from server.workshop.api.team import KEY_DAYS, LINK_DAYS
 from server.workshop.pictures import QUICK, REDUCED
 

@@ -13,7 +13,7 @@ from django.conf import settings
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.db import connection
 
-from ektopos.errors import EktoposError
+from ektopos.base.errors import EktoposError
 from server.workshop.restoring import DATABASE, FOLDERS, restore
 from server.workshop.store import sync_folder, tell_when_full
 

@@ -5,7 +5,7 @@ from typing import Any
 
 from django.core.management.base import BaseCommand
 
-from server.workshop.keeping import collect
+from server.workshop.retention import collect
 
 
 class Command(BaseCommand):

@@ -7,7 +7,7 @@ from typing import Any
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.db.models import Q
 
-from ektopos.errors import EktoposError
+from ektopos.base.errors import EktoposError
 from server.workshop.audit import write_down
 from server.workshop.following import granted, take_back
 from server.workshop.models import GrantedFolder, Project

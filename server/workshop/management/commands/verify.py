@@ -4,7 +4,7 @@ from typing import Any
 
 from django.core.management.base import BaseCommand
 
-from server.workshop.keeping import verify
+from server.workshop.retention import verify_files
 
 
 class Command(BaseCommand):
@@ -15,7 +15,7 @@ class Command(BaseCommand):
     def handle(self, *args: Any, **options: Any) -> None:
         """One line for each damaged file, and how to mend it."""
         count = 0
-        for damage in verify():
+        for damage in verify_files():
             count += 1
             what = "is missing" if damage.missing else "is damaged"
             where = "; ".join(damage.used) or "no project’s present state names it"

@@ -21,12 +21,12 @@ from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.db import OperationalError, close_old_connections
 
-from server.workshop import reading_apart
+from server.workshop import reader_processes
 from server.workshop.jobs.queue import resume, sweep
-from server.workshop.keeping import collect, measure_again, remove_leavings
 from server.workshop.management.children import start
 from server.workshop.management.folder import empty, is_ours, mark, only_one, was_never_used
 from server.workshop.models import Project
+from server.workshop.retention import collect, measure_again, remove_leavings
 from server.workshop.sample import is_sample_made, open_sample
 
 logger = logging.getLogger(__name__)
@@ -200,11 +200,16 @@ def _run(options: dict[str, Any], lock: int) -> int:
             next_follower = now + LONGEST_PAUSE
         if not options["only"] and (warm is None or warm.poll() is not None) and now >= next_warm:
             # Commands of this machine find it by its socket.
-            command = [sys.executable, "-m", "ektopos.warm", str(settings.DATA_FOLDER / WARM)]
+            command = [
+                sys.executable,
+                "-m",
+                "ektopos.cli.helper_process",
+                str(settings.DATA_FOLDER / WARM),
+            ]
             warm = start(command, lock)
             next_warm = now + LONGEST_PAUSE
         if reading and (readers is None or readers.poll() is not None) and now >= next_readers:
-            readers = start(reading, lock, reading_apart.environment())
+            readers = start(reading, lock, reader_processes.environment())
             next_readers = now + 1.0
         if now - swept > SWEEP_EVERY:
             swept = now
@@ -221,7 +226,7 @@ def _run(options: dict[str, Any], lock: int) -> int:
 def _readers() -> list[str]:
     """How the readers are started. Raises `CommandError` where they may not be."""
     try:
-        return reading_apart.command()
+        return reader_processes.command()
     except ImproperlyConfigured as problem:
         raise CommandError(str(problem), returncode=1) from None
 

@@ -1,1 +1,0 @@
-"""The project's scene: where things stand (`stand.py`), and the scene as one file (`leave.py`)."""
