@@ -77,7 +77,7 @@ def render_hits(
 def picture(linear: Float) -> Float:
     """A rendered picture `(…, 3)` for the screen: sRGB-encoded, 0–1. What is brighter than white
     is scaled to it as a whole, so that it keeps its hue: clipped one by one, the channels of a
-    bright orange end in yellow. The stage does the same (`web/src/stage/hue.ts`).
+    bright orange end in yellow. The stage does the same (`web/src/viewport/hue.ts`).
 
     >>> picture(np.float32([4.0, 1.0, 0.0])).round(3).tolist()
     [1.0, 0.5370000004768372, 0.0]

@@ -14,10 +14,10 @@ import { AskName } from '../src/components/AskName'
 import { Confirm } from '../src/components/Confirm'
 import { copyText } from '../src/components/copyText'
 import { Picture } from '../src/components/Picture'
-import { Safely, SafelyOver } from '../src/components/Safely'
+import { Safely, SafelyOver } from '../src/components/ErrorBoundary'
 import { useTyped } from '../src/components/useTyped'
-import { Caught } from '../src/stage/Caught'
-import { useKept } from '../src/stage/kept'
+import { Caught } from '../src/viewport/RenderBoundary'
+import { useKept } from '../src/viewport/sharedCanvas'
 
 vi.mock('../src/api/client', async (original) => ({
   ...(await original<typeof import('../src/api/client')>()),

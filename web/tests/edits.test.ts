@@ -4,7 +4,7 @@ import { beforeEach, describe, expect, it } from 'vitest'
 
 import { ApiError } from '../src/api/client'
 import { calledSoon, enqueue, shownWith, useQueue } from '../src/api/queue'
-import { applied, chainOf, feedOf, renamedIn, settingOf } from '../src/api/stated'
+import { applied, chainOf, feedOf, renamedIn, settingOf } from '../src/api/optimistic'
 import type { Document, Edit, Project } from '../src/api/types'
 import { useNotices } from '../src/api/notices'
 import { PLAIN } from '../src/materials/feed'

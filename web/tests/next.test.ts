@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest'
 
-import type { Standing } from '../src/layout/next'
-import { nextStep } from '../src/layout/next'
+import type { Standing } from '../src/shell/next'
+import { nextStep } from '../src/shell/next'
 
 const done: Standing = {
   maps: 4,

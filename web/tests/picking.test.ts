@@ -2,7 +2,7 @@
 import { describe, expect, it } from 'vitest'
 
 import { withFaces } from '../src/meshes/usePickedFaces'
-import { bySlot, read } from '../src/stage/PickIds'
+import { bySlot, read } from '../src/viewport/PickIds'
 
 const SIZE = { width: 6, height: 4 }
 /** What is drawn, rows from above; 0 is nothing. */

@@ -4,7 +4,7 @@ import { readFileSync } from 'node:fs'
 import { Matrix4, Vector3 } from 'three'
 import { describe, expect, it } from 'vitest'
 
-import { applied } from '../src/api/stated'
+import { applied } from '../src/api/optimistic'
 import type { Document, Package, SceneItem } from '../src/api/types'
 import { matricesOf, reach } from '../src/scene/place'
 import { hindrance, packageFor } from '../src/scene/sides'

@@ -1,6 +1,6 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 
-import { together } from '../src/stage/together'
+import { together } from '../src/viewport/frameTogether'
 
 describe('things that come together', () => {
   beforeEach(() => void vi.useFakeTimers())

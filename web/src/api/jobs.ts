@@ -3,7 +3,7 @@ import { type QueryClient, useMutation, useQuery, useQueryClient } from '@tansta
 import { useEffect, useRef } from 'react'
 
 import { ApiError, get, post } from './client'
-import { sendFile } from './incoming'
+import { sendFile } from './imports'
 import { useNotices } from './notices'
 import { useProjectId } from './queries'
 import type { Job, Painting, Project } from './types'

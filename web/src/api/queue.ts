@@ -5,7 +5,7 @@ import { create } from 'zustand'
 
 import { useNotices } from './notices'
 import { ApiError } from './client'
-import { applied, renamedIn } from './stated'
+import { applied, renamedIn } from './optimistic'
 import type { Document, Edit, Project } from './types'
 
 /** This page, as the server tells its edits from those of others. (`randomUUID` is for pages of HTTPS or of this machine.) */

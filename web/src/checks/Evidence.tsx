@@ -1,6 +1,6 @@
 import { useBoard, useMeshes, usePreview } from '../api/queries'
 import type { Finding, InputName } from '../api/types'
-import { Divided } from '../components/Divided'
+import { Divided } from '../components/Split'
 import { Picture } from '../components/Picture'
 import { INPUT_WORDS } from '../words'
 import { about } from './groups'

@@ -7,7 +7,7 @@ import type { Finding } from '../api/types'
 import { Evidence } from './Evidence'
 import type { Group } from './groups'
 import type { Weight } from './groups'
-import { LeaveNote } from '../notes/NoteMark'
+import { LeaveNote } from '../team/NoteMark'
 import { WEIGHTS, about, allEdits, place, placeWords } from './groups'
 
 interface Props {

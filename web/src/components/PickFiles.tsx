@@ -1,7 +1,7 @@
 import { Button, Menu, MenuItem } from '@mui/material'
 import { useRef, useState } from 'react'
 
-import { useBringIn } from './useBringIn'
+import { useBringIn } from './useImport'
 
 /** The button that brings in files or a folder, for those who do not drop them. */
 export function PickFiles({ contained = false }: { contained?: boolean }) {

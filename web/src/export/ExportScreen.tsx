@@ -6,13 +6,13 @@ import { Link } from 'react-router'
 
 import { useJobs, usePackages, useStartJob } from '../api/jobs'
 import { useFindings, useOutdatedPackages, usePlan, useProject, useProjectId } from '../api/queries'
-import { Underway } from '../components/Underway'
+import { Underway } from '../components/JobProgress'
 import { bytes, count } from '../words'
 import { Deliver } from './Deliver'
-import { History } from './History'
+import { History } from './ExportHistory'
 import { PackPlan } from './PackPlan'
 import { TrialBoard } from './TrialBoard'
-import { WhatGoes } from './WhatGoes'
+import { WhatGoes } from './Included'
 
 /** The pack plan on the left; on the right, what the stand-in engine got. */
 export function ExportScreen() {

@@ -18,9 +18,9 @@ import {
   inWords,
   readable,
 } from '../words'
-import { LargePictures, MeantArrived, OverWords } from './MeantArrived'
-import { LeaveNote } from '../notes/NoteMark'
-import type { Of } from './MeantArrived'
+import { LargePictures, MeantArrived, OverWords } from './MadeAndArrived'
+import { LeaveNote } from '../team/NoteMark'
+import type { Of } from './MadeAndArrived'
 
 const HEADS: Record<string, string> = {
   base_color: 'Base',

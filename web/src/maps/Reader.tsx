@@ -10,7 +10,7 @@ import { CompareGloss } from './CompareGloss'
 import { Correct } from './Correct'
 import { RemoveMaps } from './RemoveMaps'
 import { Histogram } from '../components/Histogram'
-import { NoteMark } from '../notes/NoteMark'
+import { NoteMark } from '../team/NoteMark'
 import { MapView } from './MapView'
 
 /** One map large, with its channels, its numbers, and what we think it is. */

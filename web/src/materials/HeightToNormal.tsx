@@ -11,9 +11,9 @@ import { useState } from 'react'
 
 import { useStartJob } from '../api/jobs'
 import { useProject } from '../api/queries'
-import { feedOf } from '../api/stated'
+import { feedOf } from '../api/optimistic'
 import { NumberField } from '../components/NumberField'
-import { useView } from '../stage/view'
+import { useView } from '../viewport/view'
 
 /** A normal map of what feeds the height: how deep that is, and what becomes of a normal that is there. */
 export function HeightToNormal({ material, close }: { material: string; close: () => void }) {

@@ -3,7 +3,7 @@ import { Autocomplete, TextField } from '@mui/material'
 
 import { useBoard } from '../api/queries'
 import type { BoardMap } from '../api/types'
-import { Middle } from '../components/Middle'
+import { Middle } from '../components/MiddleTruncate'
 import { naturally } from '../words'
 
 interface Props {

@@ -1,7 +1,7 @@
-import { Middle } from '../components/Middle'
+import { Middle } from '../components/MiddleTruncate'
 import { Picture } from '../components/Picture'
 import './materials.css'
-import '../stage/stage.css'
+import '../viewport/stage.css'
 
 import { Button, Menu, MenuItem } from '@mui/material'
 import { useEffect, useState } from 'react'
@@ -18,7 +18,7 @@ import { ownSettings } from './feed'
 import { FeedSheet } from './FeedSheet'
 import type { Comparison } from './MaterialStage'
 import { MaterialStage } from './MaterialStage'
-import { NameByRule } from './NameByRule'
+import { NameByRule } from './BatchRename'
 import { RemoveMaterial } from './RemoveMaterial'
 import { useDraft } from './useDraft'
 

@@ -1,5 +1,5 @@
 import { MapThumb } from '../components/MapThumb'
-import { Middle } from '../components/Middle'
+import { Middle } from '../components/MiddleTruncate'
 import { Picture } from '../components/Picture'
 import { Button, Dialog, DialogActions, DialogContent, DialogTitle, TextField } from '@mui/material'
 import { useState } from 'react'

@@ -3,7 +3,7 @@ import { useCallback, useEffect, useMemo, useRef, useState } from 'react'
 
 import { useEdit } from '../api/changes'
 import { trySheet, useProject, useProjectId, useSheet } from '../api/queries'
-import { feedOf, settingOf } from '../api/stated'
+import { feedOf, settingOf } from '../api/optimistic'
 import type { Cover, Document, Feed, InputName, Material, Sheet } from '../api/types'
 import { useNotices } from '../api/notices'
 

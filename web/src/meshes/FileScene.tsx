@@ -4,7 +4,7 @@ import { useEdit } from '../api/changes'
 import { useProject, useScene } from '../api/queries'
 import type { MeshFacts } from '../api/types'
 import { Move } from '../materials/Controls'
-import type { Tried } from '../stage/SceneSubject'
+import type { Tried } from '../viewport/SceneSubject'
 import { count } from '../words'
 
 interface Props {

@@ -1,8 +1,8 @@
 import type { PointerEvent } from 'react'
 import { useEffect, useRef, useState } from 'react'
 
-import type { Faces, Region } from '../stage/PickIds'
-import { usePicker } from '../stage/PickIds'
+import type { Faces, Region } from '../viewport/PickIds'
+import { usePicker } from '../viewport/PickIds'
 
 /** Pixels from the middle of the brush to its edge. */
 const BRUSH = 22

@@ -6,7 +6,7 @@ import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js'
 
 import { useBoard, usePadding, useProject } from '../api/queries'
 import type { Material, MeshFacts, SlotFacts } from '../api/types'
-import { piecesOf } from '../stage/Subjects'
+import { piecesOf } from '../viewport/Subjects'
 import { RAMP, STAGE } from '../theme'
 import type { MeshView } from './measures'
 import { useDensities } from './density'

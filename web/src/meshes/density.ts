@@ -2,7 +2,7 @@
 import { useMemo } from 'react'
 
 import { useBoard, useProject } from '../api/queries'
-import { feedOf, settingOf } from '../api/stated'
+import { feedOf, settingOf } from '../api/optimistic'
 import type { BoardMap, Document, InputName, MeshFacts, SlotFacts } from '../api/types'
 import { INPUT_WORDS, readable } from '../words'
 

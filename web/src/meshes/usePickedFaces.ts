@@ -4,7 +4,7 @@ import { useState } from 'react'
 import { useNotices } from '../api/notices'
 import { facesWith, useProjectId } from '../api/queries'
 import type { By, MeshFacts } from '../api/types'
-import type { Faces } from '../stage/PickIds'
+import type { Faces } from '../viewport/PickIds'
 
 /** By slot, the numbers of picked faces within it. */
 export type PickedFaces = Record<string, ReadonlySet<number>>

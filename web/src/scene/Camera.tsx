@@ -5,8 +5,8 @@ import type { Object3D, PerspectiveCamera } from 'three'
 import { Vector3 } from 'three'
 import type { OrbitControls } from 'three/addons/controls/OrbitControls.js'
 
-import type { Seen } from './hand'
-import { useHand } from './hand'
+import type { Seen } from './cameraApi'
+import { useHand } from './cameraApi'
 
 const FROM = new Vector3(0.55, 0.5, 1.5).normalize()
 const AS_USUAL = { near: 0.01, far: 200, least: 0.05, most: 100 }

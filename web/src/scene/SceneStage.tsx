@@ -8,15 +8,15 @@ import type { OrbitControls } from 'three/addons/controls/OrbitControls.js'
 
 import { useLooks } from '../api/queries'
 import type { Document, MeshFacts, Package, SceneItem } from '../api/types'
-import { Caught } from '../stage/Caught'
+import { Caught } from '../viewport/RenderBoundary'
 import { SceneCamera } from './Camera'
-import type { Seen } from './hand'
+import type { Seen } from './cameraApi'
 import { reach, rounded } from './place'
 import type { Side } from './sides'
 import { isDrawn } from './sides'
 import { Sun } from './Sun'
-import type { Touch } from './Things'
-import { Chosen, Ground, Meant, Read } from './Things'
+import type { Touch } from './SceneItems'
+import { Chosen, Ground, Meant, Read } from './SceneItems'
 
 interface Props {
   scene: NonNullable<Document['scene']>

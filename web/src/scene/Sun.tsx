@@ -4,7 +4,7 @@ import type { DirectionalLight, Group, Material, Vector3 } from 'three'
 import { Mesh } from 'three'
 
 import type { Sun as Stated } from '../api/types'
-import { useView } from '../stage/view'
+import { useView } from '../viewport/view'
 
 /** A sun with shadows. It stays where it is when the scene turns, as the light set-up does. */
 export function Sun({

@@ -5,8 +5,8 @@ import { useEdit } from '../api/changes'
 import type { Document } from '../api/types'
 import { AskName } from '../components/AskName'
 import { NumberField } from '../components/NumberField'
-import { usePanoramas } from '../stage/PanoramaPick'
-import { seeFrom, useHand } from './hand'
+import { usePanoramas } from '../viewport/PanoramaPick'
+import { seeFrom, useHand } from './cameraApi'
 
 type Scene = NonNullable<Document['scene']>
 

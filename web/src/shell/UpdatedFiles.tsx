@@ -11,11 +11,11 @@ import { useState } from 'react'
 import { useDecide } from '../api/changes'
 import { useOfferEffect, useOffers } from '../api/queries'
 import type { Finding, Offer } from '../api/types'
-import { Divided } from '../components/Divided'
+import { Divided } from '../components/Split'
 import { MapThumb } from '../components/MapThumb'
 import { Picture } from '../components/Picture'
 import { ago, count } from '../words'
-import './changedfiles.css'
+import './updatedFiles.css'
 
 type Decide = (what: 'take' | 'keep-both' | 'leave', offers: Offer[]) => void
 

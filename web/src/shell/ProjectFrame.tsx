@@ -7,21 +7,21 @@ import { Link, Outlet, useLocation } from 'react-router'
 import { useJobEnds, useJobs } from '../api/jobs'
 import { useNotices, useStatus } from '../api/notices'
 import { useProject, useProjectId, usePulse } from '../api/queries'
-import { ChangedFilesBar } from './ChangedFiles'
+import { ChangedFilesBar } from './UpdatedFiles'
 import { Header } from './Header'
-import { IncomingPanel } from './IncomingPanel'
+import { IncomingPanel } from './ImportsPanel'
 import { NewOfSets } from './NewOfSets'
 import { useAllRemembered } from '../components/remembered'
-import { Safely } from '../components/Safely'
-import { useBringIn } from '../components/useBringIn'
-import { useIncoming } from '../api/incoming'
-import { Caught } from '../stage/Caught'
+import { Safely } from '../components/ErrorBoundary'
+import { useBringIn } from '../components/useImport'
+import { useIncoming } from '../api/imports'
+import { Caught } from '../viewport/RenderBoundary'
 import { StatusLine } from './StatusLine'
 
 const StageKeeper = lazy(async () => {
   const [room, lights] = await Promise.all([
-    import('../stage/StageCanvas'),
-    import('../stage/filteredLights'),
+    import('../viewport/StageCanvas'),
+    import('../viewport/filteredLights'),
   ])
   await lights.fetchLights()
   return { default: room.StageKeeper }

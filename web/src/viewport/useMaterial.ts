@@ -25,8 +25,8 @@ import type { StageLook } from '../api/types'
 import { STAGE } from '../theme'
 import { STAGE_SIZES } from '../api/tables'
 import { setDepth, setInside, withSurface } from './surface'
-import { useKept } from './kept'
-import { together } from './together'
+import { useKept } from './sharedCanvas'
+import { together } from './frameTogether'
 import { useView } from './view'
 
 const { quick: QUICK, full: FULL } = STAGE_SIZES

@@ -5,7 +5,7 @@ import { useNotices } from '../api/notices'
 import { useBoard, useProject } from '../api/queries'
 import type { BoardMap } from '../api/types'
 import { useRemembered } from '../components/remembered'
-import { useBringIn } from '../components/useBringIn'
+import { useBringIn } from '../components/useImport'
 import { mayBePanorama, panoramaFile, panoramasOf, usePanorama } from './panorama'
 
 /** Light from a panorama instead of the set-up's: a map of the project, or a file that can become one. */

@@ -1,6 +1,6 @@
 import { MeshoptSimplifier } from 'meshoptimizer/simplifier'
 
-import type { Answer, Task } from './lighter'
+import type { Answer, Task } from './decimate'
 
 /** How far the surface may move, as a share of its extent, before triangles are kept instead. */
 const FARTHEST = 0.004

@@ -2,7 +2,7 @@ import { useQueryClient } from '@tanstack/react-query'
 import { useCallback } from 'react'
 
 import { useProjectId } from '../api/queries'
-import { useIncoming } from '../api/incoming'
+import { useIncoming } from '../api/imports'
 import { useNotices } from '../api/notices'
 
 /** Bring files into the project that is open. */

@@ -9,7 +9,7 @@ import {
 } from '@mui/material'
 import { useState } from 'react'
 
-import { Divided } from '../components/Divided'
+import { Divided } from '../components/Split'
 import { Picture } from '../components/Picture'
 
 export type Of = (what: 'meant' | 'arrived' | 'difference' | 'over') => string

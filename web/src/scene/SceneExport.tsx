@@ -12,9 +12,9 @@ import { useState } from 'react'
 import { useStartJob } from '../api/jobs'
 import { useNotices } from '../api/notices'
 import { NumberField } from '../components/NumberField'
-import { useView } from '../stage/view'
+import { useView } from '../viewport/view'
 import { PAPER } from '../theme'
-import { useHand } from './hand'
+import { useHand } from './cameraApi'
 
 const MOST = 8192
 const SIZES = [256, 512, 1024, 2048]

@@ -16,8 +16,8 @@ import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js'
 import { clone } from 'three/addons/utils/SkeletonUtils.js'
 
 import type { Ground as Stated, MeshFacts, SceneItem, StageLook } from '../api/types'
-import { piecesOf } from '../stage/Subjects'
-import { useStageMaterial } from '../stage/useMaterial'
+import { piecesOf } from '../viewport/Subjects'
+import { useStageMaterial } from '../viewport/useMaterial'
 import { STAGE } from '../theme'
 import { matricesOf, underside } from './place'
 

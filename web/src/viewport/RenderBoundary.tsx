@@ -1,7 +1,7 @@
 import type { ReactNode } from 'react'
 import { ErrorBoundary } from 'react-error-boundary'
 
-import { useKept } from './kept'
+import { useKept } from './sharedCanvas'
 
 /** Says on the stage that something could not be drawn, while the rest of the page goes on. Something else is tried anew, be
  * it the children or what they draw. */

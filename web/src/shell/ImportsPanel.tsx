@@ -2,7 +2,7 @@ import { Button, LinearProgress } from '@mui/material'
 
 import { useJobs, useStartJob } from '../api/jobs'
 import { count } from '../words'
-import { useIncoming } from '../api/incoming'
+import { useIncoming } from '../api/imports'
 
 /** Files on their way in, one line each, with what became of them. */
 export function IncomingPanel() {

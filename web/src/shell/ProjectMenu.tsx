@@ -7,16 +7,16 @@ import { useCheckpoint, useEdit, useRestore } from '../api/changes'
 import { useStartJob } from '../api/jobs'
 import type { Project } from '../api/types'
 import { AskName } from '../components/AskName'
-import { SafelyOver } from '../components/Safely'
-import { atOf, useNoting } from '../notes/notes'
+import { SafelyOver } from '../components/ErrorBoundary'
+import { atOf, useNoting } from '../team/notes'
 import { ago } from '../words'
 import { FollowFolders } from './FollowFolders'
 
 const HistoryPanel = lazy(() =>
-  import('../history/HistoryPanel').then((room) => ({ default: room.HistoryPanel })),
+  import('../team/HistoryPanel').then((room) => ({ default: room.HistoryPanel })),
 )
 const PeopleDialog = lazy(() =>
-  import('../people/PeopleDialog').then((room) => ({ default: room.PeopleDialog })),
+  import('../team/PeopleDialog').then((room) => ({ default: room.PeopleDialog })),
 )
 
 /** What a page's history would be of: the map, material or mesh that it shows. */

@@ -130,7 +130,7 @@ const waiting = new Map<number, (index: Uint32Array | null) => void>()
 /** Does a task beside the page, which stays usable. */
 function asked(task: Omit<Task, 'number'>): Promise<Uint32Array | null> {
   if (!worker) {
-    worker = new Worker(new URL('./lighter.worker.ts', import.meta.url), { type: 'module' })
+    worker = new Worker(new URL('./decimate.worker.ts', import.meta.url), { type: 'module' })
     worker.onmessage = ({ data }: MessageEvent<Answer>) => {
       waiting.get(data.number)?.(data.index)
       waiting.delete(data.number)
