@@ -90,7 +90,7 @@ class Person:
                 f"new_{self.made}_albedo.png", self.files[-1][1] + bytes([self.made % 250])
             )
         ]
-        self.workshop.ask("POST", f"/projects/{project}/bring-in", {"files": given})
+        self.workshop.ask("POST", f"/projects/{project}/imports", {"files": given})
 
     def export(self) -> None:
         project = self.some()

@@ -41,7 +41,7 @@ def measure(workshop: Workshop) -> None:
             ):
                 path = save(root / f"wall{i:02}_{name}.png", pixels)
                 sent.append(workshop.upload(path.name, path.read_bytes()))
-    workshop.ended(workshop.ask("POST", f"{place}/bring-in", {"files": sent}), every=0.5)
+    workshop.ended(workshop.ask("POST", f"{place}/imports", {"files": sent}), every=0.5)
     project = workshop.ask("GET", place)
     edits: list[dict[str, Any]] = []
     for i in range(MATERIALS):

@@ -79,9 +79,9 @@ def make() -> None:
         ):
             inputs[name] = {"map": f"m{number}_{part}", "channels": channels}
         materials.append((f"m{number}", inputs))
-    from ektopos.edits import AddMaterial, BringIn, SetFeed
+    from ektopos.edits import AddMaterial, Import, SetFeed
 
-    edits = [BringIn(maps=maps)]
+    edits = [Import(maps=maps)]
     for name, inputs in materials:
         edits.append(AddMaterial(name=name))
         edits += [SetFeed(material=name, input=part, feed=feed) for part, feed in inputs.items()]

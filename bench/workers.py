@@ -84,15 +84,15 @@ def run() -> None:
                 mesh = web.upload("walls.glb", (root / "walls.glb").read_bytes())
                 project = web.ask("POST", "/projects", {"name": f"{count} workers"})
                 warm = [
-                    web.ask("POST", f"/projects/{project['id']}/bring-in", {"files": sent[:1]})
+                    web.ask("POST", f"/projects/{project['id']}/imports", {"files": sent[:1]})
                     for _ in range(4 * count)
                 ]
                 for job in warm:  # until every worker has loaded everything
                     web.ended(job)
 
                 place = f"/projects/{project['id']}"
-                web.ended(web.ask("POST", f"{place}/bring-in", {"files": [mesh]}))
-                timed(count, web, f"{MAPS - 1} maps", f"{place}/bring-in", {"files": sent[1:]})
+                web.ended(web.ask("POST", f"{place}/imports", {"files": [mesh]}))
+                timed(count, web, f"{MAPS - 1} maps", f"{place}/imports", {"files": sent[1:]})
                 dressed = web.ask("POST", f"{place}/edits", dress(web.ask("GET", place)))
                 export = {"revision": dressed["revision"], "trial": False, "target": "gltf-split"}
                 web.ended(web.ask("POST", f"{place}/exports", export), every=0.5)

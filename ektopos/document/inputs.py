@@ -46,15 +46,15 @@ class Input:
     """What an input is."""
 
     label: str
-    unit: str
+    description: str
     """What its values mean, in a few words."""
     default: Value
     """What it is when nothing feeds it. Colours are linear, directions unit vectors."""
-    first: Value
+    initial: Value
     """The constant that a person begins with."""
     kind: Literal["data", "colour", "direction"] = "data"
     """Colours come from sRGB maps and can be tinted; a direction is a normal."""
-    most: float | None = 1.0
+    maximum: float | None = 1.0
     """Where it is clipped; `None` where it goes on beyond 1."""
     slider: float = 1.0
     """The largest constant that the interface's slider shows; larger ones can be typed."""
@@ -65,7 +65,7 @@ class Input:
     """The extension of glTF 2.0 that carries it; its core does where none is named."""
     textured: bool = True
     """Whether a texture can carry it; glTF's extensions have numbers only for some."""
-    share: bool = True
+    is_fraction: bool = True
     """Whether it is a share of 1, measured in steps of 8 bits, and not a length or an index."""
 
     @property
@@ -102,7 +102,9 @@ TABLE: dict[InputName, Input] = {
         strength=2.0,
     ),
     "occlusion": Input("Occlusion", "1 open – 0 closed", 1.0, 1.0, strength=1.0),
-    "emission": Input("Emission", "light", BLACK, BLACK, kind="colour", most=None, strength=10.0),
+    "emission": Input(
+        "Emission", "light", BLACK, BLACK, kind="colour", maximum=None, strength=10.0
+    ),
     "opacity": Input("Opacity", "0 clear – 1 solid", 1.0, 1.0),
     "height": Input("Height", "seen as depth", 0.5, 0.5, strength=1.0),
     "f0": Input(
@@ -117,11 +119,11 @@ TABLE: dict[InputName, Input] = {
         "1.5 is usual",
         1.5,
         1.5,
-        most=None,
+        maximum=None,
         slider=3.0,
         extension="KHR_materials_ior",
         textured=False,
-        share=False,
+        is_fraction=False,
     ),
     "specular": Input(
         "Specular", "0–1 of dielectrics", 1.0, 1.0, extension="KHR_materials_specular"
@@ -140,7 +142,13 @@ TABLE: dict[InputName, Input] = {
         "Transmission", "0 none – 1 clear", 0.0, 1.0, extension="KHR_materials_transmission"
     ),
     "thickness": Input(
-        "Thickness", "metres", 0.0, 0.01, most=None, extension="KHR_materials_volume", share=False
+        "Thickness",
+        "metres",
+        0.0,
+        0.01,
+        maximum=None,
+        extension="KHR_materials_volume",
+        is_fraction=False,
     ),
     "attenuation": Input(
         "Attenuation colour",
@@ -156,11 +164,11 @@ TABLE: dict[InputName, Input] = {
         "metres until it has that colour",
         1.0,
         1.0,
-        most=None,
+        maximum=None,
         slider=10.0,
         extension="KHR_materials_volume",
         textured=False,
-        share=False,
+        is_fraction=False,
     ),
     "subsurface": Input("Subsurface", "0 none – 1 wholly", 0.0, 0.5),
     "subsurface_color": Input(
@@ -171,10 +179,10 @@ TABLE: dict[InputName, Input] = {
         "metres",
         0.01,
         0.01,
-        most=None,
+        maximum=None,
         slider=0.1,
         textured=False,
-        share=False,
+        is_fraction=False,
     ),
 }
 """Source: glTF 2.0, 3.9 and 5.19 to 5.22, and the extensions' own texts; OpenPBR 1.1 for
@@ -190,8 +198,8 @@ EXTRA_INPUTS: tuple[InputName, ...] = INPUTS[INPUTS.index("height") + 1 :]
 COLOUR_INPUTS: tuple[InputName, ...] = tuple(name for name in INPUTS if TABLE[name].is_colour)
 WIDE_INPUTS: tuple[InputName, ...] = tuple(name for name in INPUTS if TABLE[name].is_wide)
 """Those that take three channels."""
-UNIT_INPUTS: tuple[InputName, ...] = tuple(name for name in INPUTS if not TABLE[name].share)
+UNIT_INPUTS: tuple[InputName, ...] = tuple(name for name in INPUTS if not TABLE[name].is_fraction)
 """Quantities that are no share of 1: the index of refraction, and lengths in metres."""
-UNCLIPPED: tuple[InputName, ...] = tuple(name for name in INPUTS if TABLE[name].most is None)
+UNCLIPPED: tuple[InputName, ...] = tuple(name for name in INPUTS if TABLE[name].maximum is None)
 """Those that keep values above 1."""
 WITH_STRENGTH: tuple[InputName, ...] = tuple(name for name in INPUTS if TABLE[name].strength)

@@ -84,7 +84,7 @@ class MapEntry(DocumentModel):
     again."""
 
     @property
-    def is_said(self) -> bool:
+    def is_confirmed(self) -> bool:
         """Whether what it is was said, and not judged."""
         return self.by_hand or self.said_by is not None
 

@@ -14,7 +14,7 @@ from pydantic import Field
 from ektopos.document import Document
 from ektopos.edits.feeds import ChangeFeed, PlaceFeed, PushUp, SetFeed
 from ektopos.edits.findings import SetRule, SetSeverity, Unwaive, Waive
-from ektopos.edits.imports import BringIn
+from ektopos.edits.imports import Import
 from ektopos.edits.maps import AddNamingRule, RemoveMaps, RemoveNamingRule, RenameSet, SetMap
 from ektopos.edits.materials import (
     AddMaterial,
@@ -70,7 +70,7 @@ Edit = Annotated[
     | KeepColours
     | SetRecipe
     | RemoveMesh
-    | BringIn
+    | Import
     | ReplaceMap
     | ReplaceMesh
     | Waive
@@ -118,7 +118,7 @@ def collisions(edits: list[Edit], before: Document, after: Document) -> list[str
     """
     conflicts = []
     for edit in edits:
-        here, there = edit.touches(before), edit.touches(after)
+        here, there = edit.footprint(before), edit.footprint(after)
         conflicts += [
             words
             for words in here | there
@@ -132,11 +132,11 @@ __all__ = [
     "AddNamingRule",
     "ApplyPattern",
     "Assign",
-    "BringIn",
     "ChangeFeed",
     "Detach",
     "DuplicateMaterial",
     "Edit",
+    "Import",
     "KeepColours",
     "KeepView",
     "LeaveOut",

@@ -28,7 +28,7 @@ class BaseEdit(BaseModel):
         """Do it to a document that nobody else holds. Raises `EktoposError`."""
         raise NotImplementedError
 
-    def touches(self, document: Document) -> Footprint:
+    def footprint(self, document: Document) -> Footprint:
         """What it reads or writes, in words, and what that is in a document.
 
         An edit made on one state may be applied to a later one if all of this is the same in both.

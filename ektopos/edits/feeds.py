@@ -28,7 +28,7 @@ class SetFeed(BaseEdit):
         what = "reset to inherited" if self.feed is None else self.feed.map or f"{self.feed.value}"
         return f"{self.material}: {in_words(self.input)} {what}"
 
-    def touches(self, document: Document) -> Footprint:
+    def footprint(self, document: Document) -> Footprint:
         own = own_feed(document, self.material, self.input)
         used = self.feed.maps() if self.feed else set()
         return (
@@ -64,7 +64,7 @@ class ChangeFeed(BaseEdit):
     def label(self) -> str:
         return f"{self.material}: {in_words(self.input)} {in_words(', '.join(self.change))}"
 
-    def touches(self, document: Document) -> Footprint:
+    def footprint(self, document: Document) -> Footprint:
         feed = inherited_feed(document, self.material, self.input)
         # What a feed is made from decides what all the rest of it means.
         parts = (
@@ -122,7 +122,7 @@ class PlaceFeed(BaseEdit):
     def label(self) -> str:
         return f"{self.material}: {in_words(self.input)} {self.part.replace('.', ' ')}"
 
-    def touches(self, document: Document) -> Footprint:
+    def footprint(self, document: Document) -> Footprint:
         words = f"{self.part} of {input_in_words(self.input, self.material)}"
         there = exists(document.materials, self.material)
         if self.part in ("uv", "wrap"):
@@ -157,7 +157,7 @@ class PushUp(BaseEdit):
     def label(self) -> str:
         return f"{self.material}: {in_words(self.input)} moved to its base"
 
-    def touches(self, document: Document) -> Footprint:
+    def footprint(self, document: Document) -> Footprint:
         entry = document.materials.get(self.material)
         links = [self.material, entry.base if entry and entry.base else ""]
         return {

@@ -22,7 +22,7 @@ class Waive(BaseEdit):
     def label(self) -> str:
         return f"ignore {self.code} of {self.subject}"
 
-    def touches(self, document: Document) -> Footprint:
+    def footprint(self, document: Document) -> Footprint:
         return {f"{self.code} of {self.subject}": _reason(document, self.code, self.subject)}
 
     def apply(self, document: Document) -> None:
@@ -42,7 +42,7 @@ class Unwaive(BaseEdit):
     def label(self) -> str:
         return f"stop ignoring {self.code} of {self.subject}"
 
-    def touches(self, document: Document) -> Footprint:
+    def footprint(self, document: Document) -> Footprint:
         return {f"{self.code} of {self.subject}": _reason(document, self.code, self.subject)}
 
     def apply(self, document: Document) -> None:
@@ -59,7 +59,7 @@ class SetRule(BaseEdit):
     def label(self) -> str:
         return f"rule: {in_words(self.rule)}"
 
-    def touches(self, document: Document) -> Footprint:
+    def footprint(self, document: Document) -> Footprint:
         return {self.label(): document.rules.model_dump(mode="json")[self.rule]}
 
     def apply(self, document: Document) -> None:
@@ -81,7 +81,7 @@ class SetSeverity(BaseEdit):
     def label(self) -> str:
         return f"{self.code}: {self.severity or 'as usual'}"
 
-    def touches(self, document: Document) -> Footprint:
+    def footprint(self, document: Document) -> Footprint:
         return {f"severity of {self.code}": document.rules.severities.get(self.code)}
 
     def apply(self, document: Document) -> None:

@@ -16,7 +16,7 @@ from ektopos.document.mesh_steps import Name
 from ektopos.edits.common import BaseEdit, Footprint, entry_touched
 
 
-class BringIn(BaseEdit):
+class Import(BaseEdit):
     """Add maps and meshes; those that are there already keep what was said of them."""
 
     kind: Literal["bring-in"] = "bring-in"
@@ -30,7 +30,7 @@ class BringIn(BaseEdit):
         ]
         return f"import {' and '.join(part for part in parts if part)}"
 
-    def touches(self, document: Document) -> Footprint:
+    def footprint(self, document: Document) -> Footprint:
         maps = [entry_touched(document.maps, name) for name in self.maps]
         meshes = [entry_touched(document.meshes, name) for name in self.meshes]
         return {words: value for touched in (*maps, *meshes) for words, value in touched.items()}
@@ -38,7 +38,7 @@ class BringIn(BaseEdit):
     def apply(self, document: Document) -> None:
         for name, entry in self.maps.items():
             before = document.maps.get(name)
-            document.maps[name] = before if before is not None and before.is_said else entry
+            document.maps[name] = before if before is not None and before.is_confirmed else entry
         for name, mesh in self.meshes.items():
             assigned = document.meshes[name].slots if name in document.meshes else {}
             document.meshes[name] = mesh.model_copy(

@@ -52,7 +52,7 @@ class SetMap(BaseEdit):
             f"{self.maps[0] if len(self.maps) == 1 else f'{len(self.maps)} maps'}: {in_words(what)}"
         )
 
-    def touches(self, document: Document) -> Footprint:
+    def footprint(self, document: Document) -> Footprint:
         parts = self.model_dump(
             include={"roles", "encoding", "normal_y", "profile", "set"}, exclude_none=True
         ) or {
@@ -92,7 +92,7 @@ class RenameSet(BaseEdit):
     def label(self) -> str:
         return f"rename set {self.set} to {self.name}"
 
-    def touches(self, document: Document) -> Footprint:
+    def footprint(self, document: Document) -> Footprint:
         return {f"set {name}": maps_of_set(document, name) for name in (self.set, self.name)}
 
     def apply(self, document: Document) -> None:
@@ -113,7 +113,7 @@ class AddNamingRule(BaseEdit):
     def label(self) -> str:
         return f"a naming rule from {self.map}"
 
-    def touches(self, document: Document) -> Footprint:
+    def footprint(self, document: Document) -> Footprint:
         rules = {"naming rules": [rule.model_dump(mode="json") for rule in document.naming]}
         return rules | entry_touched(document.maps, self.map)
 
@@ -136,7 +136,7 @@ class AddNamingRule(BaseEdit):
                 continue
             placed = {"set": set_name(other.file, read_names([other.file], [rule])[0])}
             document.maps[name] = other.model_copy(
-                update=placed if other.is_said else placed | given
+                update=placed if other.is_confirmed else placed | given
             )
 
 
@@ -149,7 +149,7 @@ class RemoveNamingRule(BaseEdit):
     def label(self) -> str:
         return f"remove the naming rule “…{self.ending}”"
 
-    def touches(self, document: Document) -> Footprint:
+    def footprint(self, document: Document) -> Footprint:
         return {}
 
     def apply(self, document: Document) -> None:
@@ -169,7 +169,7 @@ class RemoveMaps(BaseEdit):
     def label(self) -> str:
         return f"remove {self.maps[0] if len(self.maps) == 1 else f'{len(self.maps)} maps'}"
 
-    def touches(self, document: Document) -> Footprint:
+    def footprint(self, document: Document) -> Footprint:
         touched: Footprint = {}
         for name in self.maps:
             touched |= entry_touched(document.maps, name)

@@ -35,7 +35,7 @@ class AddMaterial(BaseEdit):
     def label(self) -> str:
         return f"new material {self.name}"
 
-    def touches(self, document: Document) -> Footprint:
+    def footprint(self, document: Document) -> Footprint:
         return exists(document.materials, self.name, self.base)
 
     def apply(self, document: Document) -> None:
@@ -56,7 +56,7 @@ class MakeFromSet(BaseEdit):
     def label(self) -> str:
         return f"material from set {self.set}" + (f", tile {self.tile}" if self.tile else "")
 
-    def touches(self, document: Document) -> Footprint:
+    def footprint(self, document: Document) -> Footprint:
         members = {
             name: document.maps[name].model_dump(mode="json")
             for name in maps_of_set(document, self.set)
@@ -80,7 +80,7 @@ class RenameMaterial(BaseEdit):
     def label(self) -> str:
         return f"rename {self.material} to {self.name}"
 
-    def touches(self, document: Document) -> Footprint:
+    def footprint(self, document: Document) -> Footprint:
         return exists(document.materials, self.material, self.name)
 
     def apply(self, document: Document) -> None:
@@ -125,7 +125,7 @@ class RenameMaterials(BaseEdit):
     def label(self) -> str:
         return f"rename {counted(len(self.names), 'material')}"
 
-    def touches(self, document: Document) -> Footprint:
+    def footprint(self, document: Document) -> Footprint:
         return exists(document.materials, *self.names, *self.names.values())
 
     def apply(self, document: Document) -> None:
@@ -163,7 +163,7 @@ class DuplicateMaterial(BaseEdit):
     def label(self) -> str:
         return f"duplicate {self.material}"
 
-    def touches(self, document: Document) -> Footprint:
+    def footprint(self, document: Document) -> Footprint:
         return entry_touched(document.materials, self.material) | exists(
             document.materials, self.name
         )
@@ -184,7 +184,7 @@ class RemoveMaterial(BaseEdit):
     def label(self) -> str:
         return f"remove {self.material}"
 
-    def touches(self, document: Document) -> Footprint:
+    def footprint(self, document: Document) -> Footprint:
         assigned = [
             (mesh, slot)
             for mesh, entry in document.meshes.items()
@@ -244,7 +244,7 @@ class Detach(BaseEdit):
     def label(self) -> str:
         return f"detach {self.material}"
 
-    def touches(self, document: Document) -> Footprint:
+    def footprint(self, document: Document) -> Footprint:
         touched: Footprint = {}
         for link in (
             base_chain(document, self.material)
@@ -287,7 +287,7 @@ class ApplyPattern(BaseEdit):
     def label(self) -> str:
         return f"{self.material} as a pattern for {self.set}"
 
-    def touches(self, document: Document) -> Footprint:
+    def footprint(self, document: Document) -> Footprint:
         members = {
             name: document.maps[name].model_dump(mode="json")
             for name in maps_of_set(document, self.set)

@@ -25,7 +25,7 @@ class Assign(BaseEdit):
     def label(self) -> str:
         return f"{self.mesh} · {', '.join(self.slots)}: {self.material or 'no material'}"
 
-    def touches(self, document: Document) -> Footprint:
+    def footprint(self, document: Document) -> Footprint:
         assigned = _slots(document, self.mesh)
         return {f"{self.mesh} · {slot}": assigned.get(slot, 0) for slot in self.slots} | exists(
             document.materials, self.material
@@ -48,7 +48,7 @@ class KeepColours(BaseEdit):
     def label(self) -> str:
         return f"{self.mesh}: vertex colours {'kept' if self.keep else 'left out'}"
 
-    def touches(self, document: Document) -> Footprint:
+    def footprint(self, document: Document) -> Footprint:
         mesh = document.meshes.get(self.mesh)
         return {f"vertex colours of {self.mesh}": mesh and mesh.vertex_colours}
 
@@ -68,7 +68,7 @@ class SetDone(BaseEdit):
     def label(self) -> str:
         return f"{self.mesh} · {self.slot}: {'done' if self.done else 'not done'}"
 
-    def touches(self, document: Document) -> Footprint:
+    def footprint(self, document: Document) -> Footprint:
         mesh = document.meshes.get(self.mesh)
         there = mesh is not None and self.slot in mesh.slots
         return {
@@ -97,7 +97,7 @@ class SetRecipe(BaseEdit):
     def label(self) -> str:
         return f"{self.mesh}: {self.recipe[-1].label() if self.recipe else 'all steps removed'}"
 
-    def touches(self, document: Document) -> Footprint:
+    def footprint(self, document: Document) -> Footprint:
         mesh = document.meshes.get(self.mesh)
         steps = [step.model_dump(mode="json") for step in mesh.recipe] if mesh else None
         return {
@@ -121,7 +121,7 @@ class RemoveMesh(BaseEdit):
     def label(self) -> str:
         return f"remove {self.mesh}"
 
-    def touches(self, document: Document) -> Footprint:
+    def footprint(self, document: Document) -> Footprint:
         return entry_touched(document.meshes, self.mesh)
 
     def apply(self, document: Document) -> None:

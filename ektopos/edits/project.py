@@ -27,7 +27,7 @@ class RenameProject(BaseEdit):
     def label(self) -> str:
         return f"rename the project to {self.name}"
 
-    def touches(self, document: Document) -> Footprint:
+    def footprint(self, document: Document) -> Footprint:
         return {"the project’s name": document.name}
 
     def apply(self, document: Document) -> None:
@@ -43,7 +43,7 @@ class SetTarget(BaseEdit):
     def label(self) -> str:
         return f"target {self.target}"
 
-    def touches(self, document: Document) -> Footprint:
+    def footprint(self, document: Document) -> Footprint:
         return {"the target": document.target}
 
     def apply(self, document: Document) -> None:
@@ -61,7 +61,7 @@ class SetProfile(BaseEdit):
     def label(self) -> str:
         return f"target {self.profile.get('id', '?')} described"
 
-    def touches(self, document: Document) -> Footprint:
+    def footprint(self, document: Document) -> Footprint:
         names = [name for name in (self.replaces, self.profile.get("id")) if isinstance(name, str)]
         return {f"target {name}": document.targets.get(name) for name in names}
 
@@ -94,7 +94,7 @@ class RemoveProfile(BaseEdit):
     def label(self) -> str:
         return f"remove target {self.target}"
 
-    def touches(self, document: Document) -> Footprint:
+    def footprint(self, document: Document) -> Footprint:
         return entry_touched(document.targets, self.target, f"target {self.target}")
 
     def apply(self, document: Document) -> None:
@@ -120,7 +120,7 @@ class LeaveOut(BaseEdit):
         which = self.names[0] if len(self.names) == 1 else f"{len(self.names)} {self.what}"
         return f"{which} {'not exported' if self.out else 'exported'}"
 
-    def touches(self, document: Document) -> Footprint:
+    def footprint(self, document: Document) -> Footprint:
         left = getattr(document.left_out, self.what)
         return {f"whether {name} goes": name in left for name in self.names} | exists(
             getattr(document, self.what), *self.names

@@ -19,7 +19,7 @@ class ReplaceMap(BaseEdit):
     def label(self) -> str:
         return f"replace {self.map}"
 
-    def touches(self, document: Document) -> Footprint:
+    def footprint(self, document: Document) -> Footprint:
         entry = document.maps.get(self.map)
         return {f"the file of {self.map}": entry.file if entry else None}
 
@@ -43,7 +43,7 @@ class ReplaceMesh(BaseEdit):
     def label(self) -> str:
         return f"replace {self.mesh}"
 
-    def touches(self, document: Document) -> Footprint:
+    def footprint(self, document: Document) -> Footprint:
         entry = document.meshes.get(self.mesh)
         return {f"the mesh {self.mesh}": entry.model_dump(mode="json") if entry else None}
 

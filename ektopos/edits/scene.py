@@ -31,7 +31,7 @@ class Stand(BaseEdit):
         one, *more = self.items
         return f"add {f'{len(more) + 1} meshes' if more else one} to the scene"
 
-    def touches(self, document: Document) -> Footprint:
+    def footprint(self, document: Document) -> Footprint:
         return _standing(document, *self.items) | exists(
             document.meshes, *(item.mesh for item in self.items.values())
         )
@@ -61,7 +61,7 @@ class MoveItem(BaseEdit):
     def label(self) -> str:
         return f"{self.item} in the scene: {', '.join(self.change)}"
 
-    def touches(self, document: Document) -> Footprint:
+    def footprint(self, document: Document) -> Footprint:
         item = document.scene.items.get(self.item)
         said = item.model_dump(mode="json") if item else {}
         return {f"{key} of {self.item}": said.get(key) for key in self.change} | exists(
@@ -85,7 +85,7 @@ class RenameItem(BaseEdit):
     def label(self) -> str:
         return f"rename {self.item} to {self.name} in the scene"
 
-    def touches(self, document: Document) -> Footprint:
+    def footprint(self, document: Document) -> Footprint:
         return exists(document.scene.items, self.item, self.name)
 
     def apply(self, document: Document) -> None:
@@ -112,7 +112,7 @@ class TakeAway(BaseEdit):
     def label(self) -> str:
         return f"remove {', '.join(self.items[:3])} from the scene"
 
-    def touches(self, document: Document) -> Footprint:
+    def footprint(self, document: Document) -> Footprint:
         return _standing(document, *self.items)
 
     def apply(self, document: Document) -> None:
@@ -133,7 +133,7 @@ class SetGround(BaseEdit):
     def label(self) -> str:
         return "remove the ground" if self.change is None else "the ground of the scene"
 
-    def touches(self, document: Document) -> Footprint:
+    def footprint(self, document: Document) -> Footprint:
         return _parts(document.scene.ground, self.change, "ground")
 
     def apply(self, document: Document) -> None:
@@ -152,7 +152,7 @@ class SetSun(BaseEdit):
     def label(self) -> str:
         return "remove the sun" if self.change is None else "the sun of the scene"
 
-    def touches(self, document: Document) -> Footprint:
+    def footprint(self, document: Document) -> Footprint:
         return _parts(document.scene.sun, self.change, "sun")
 
     def apply(self, document: Document) -> None:
@@ -168,7 +168,7 @@ class SetPanorama(BaseEdit):
     def label(self) -> str:
         return f"the scene lit by {self.map}" if self.map else "remove the panorama"
 
-    def touches(self, document: Document) -> Footprint:
+    def footprint(self, document: Document) -> Footprint:
         return {"panorama of the scene": document.scene.panorama} | exists(document.maps, self.map)
 
     def apply(self, document: Document) -> None:
@@ -187,7 +187,7 @@ class KeepView(BaseEdit):
     def label(self) -> str:
         return f"{'delete' if self.view is None else 'save'} the view {self.name}"
 
-    def touches(self, document: Document) -> Footprint:
+    def footprint(self, document: Document) -> Footprint:
         view = document.scene.views.get(self.name)
         return {f"the view {self.name}": view.model_dump(mode="json") if view else None}
 

@@ -54,7 +54,7 @@ class SetSetting(BaseEdit):
             f"{self.material}: {_WORDS.get(self.setting, in_words(self.setting).replace('.', ' '))}"
         )
 
-    def touches(self, document: Document) -> Footprint:
+    def footprint(self, document: Document) -> Footprint:
         entry = document.materials.get(self.material)
         if entry is None:
             return {self.material: None}

@@ -186,11 +186,6 @@ def tile_of(file: str) -> int | None:
     return udim_of(readings(stem)[0].noise) if has_number else None
 
 
-def tiles_of_set(document: Document, set_name: str) -> list[int]:
-    """The UDIM tiles that a set has maps for, in order; empty for a set that has none."""
-    return tiles_among(document, maps_of_set(document, set_name))
-
-
 def tiles_among(document: Document, names: Iterable[str]) -> list[int]:
     """The UDIM tiles that some maps are for, in order."""
     numbers = {tile_of(document.maps[name].file) for name in names}

@@ -12,7 +12,7 @@ from ektopos.automation.watched_folders import COMPANIONS
 from ektopos.base.errors import EktoposError, MissingReference
 from ektopos.checks import Finding
 from ektopos.document import TABLE, Document, MapEntry, MeshEntry
-from ektopos.edits import BringIn, Edit, ReplaceMap, ReplaceMesh, apply_edits
+from ektopos.edits import Edit, Import, ReplaceMap, ReplaceMesh, apply_edits
 from ektopos.export.input_destinations import files_with
 from ektopos.export.plan import make_plan
 from ektopos.export.profile import find_profile
@@ -95,7 +95,7 @@ def companion_paths(file: str, parts: Files) -> Files:
 def keeping_both(project: Project, offer: Offer) -> Taken:
     """What bringing an offer in beside the old one does."""
     document = project.document
-    step = BringIn()
+    step = Import()
     if offer.kind == "map":
         entry = MapEntry.model_validate(offer.entry)
         file = _free_file(entry.file, {one.file for one in document.maps.values()})

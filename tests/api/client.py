@@ -42,7 +42,7 @@ class Api(TransactionTestCase):
 
     def bring_in(self, project: dict, files: dict[str, bytes]) -> dict:
         given = [self.upload(path, content) for path, content in files.items()]
-        job = self.call("post", f"/projects/{project['id']}/bring-in", {"files": given})
+        job = self.call("post", f"/projects/{project['id']}/imports", {"files": given})
         return self.call("get", f"/jobs/{job['id']}")
 
     def packed(self, path: str) -> bytes:

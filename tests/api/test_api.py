@@ -10,7 +10,7 @@ import cv2
 import numpy as np
 from django.test import Client
 
-from ektopos.edits import BringIn
+from ektopos.edits import Import
 from server.workshop.jobs.queue import resume, run_job
 from server.workshop.jobs.work import KINDS
 from server.workshop.models import Job, MapFacts, Project
@@ -190,7 +190,7 @@ class Screens(Api):
             few = self.client.get(path).json()
         entry = project["document"]["maps"]["tile_orm"]
         more = {f"copy_{i}": entry for i in range(50)}
-        Project.objects.get(pk=project["id"]).edit([BringIn(maps=more)], None)
+        Project.objects.get(pk=project["id"]).edit([Import(maps=more)], None)
         with self.assertNumQueries(3):
             many = self.client.get(path).json()
         self.assertEqual((len(few), len(many)), (5, 55))

@@ -39,7 +39,7 @@ class EveryInput(Api):
             constant = (
                 name in ("ior", "thickness", "attenuation", "attenuation_distance") or not by_map
             )
-            first = TABLE[name].first
+            first = TABLE[name].initial
             feed = (
                 {"value": list(first) if isinstance(first, tuple) else first}
                 if constant

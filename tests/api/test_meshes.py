@@ -185,7 +185,9 @@ class MeshesApi(Api):
             self.bring_in(project, {"other.glb": (root / "other.glb").read_bytes()})
         found = {
             pair["slot"]: pair
-            for pair in self.call("get", f"/projects/{project['id']}/meshes/other/like/plates")
+            for pair in self.call(
+                "get", f"/projects/{project['id']}/meshes/other/similar-mesh/plates"
+            )
         }
         self.assertEqual((found["back"]["other"], found["back"]["material"]), ("Back", "tile_dull"))
         self.assertIn("UV layout", found["x1"]["why"])
@@ -217,7 +219,7 @@ class MeshesApi(Api):
         (facts,) = self.call("get", f"/projects/{project['id']}/meshes")
         self.assertEqual((facts["inside"]["maps"], facts["inside"]["materials"]), (5, 3))
         before = self.call("get", f"/projects/{project['id']}")
-        job = self.call("post", f"/projects/{project['id']}/meshes/dressed/inside")
+        job = self.call("post", f"/projects/{project['id']}/meshes/dressed/embedded-materials")
         ended = self.call("get", f"/jobs/{job['id']}")
         self.assertEqual(ended["state"], "done", ended["error"])
         after = self.call("get", f"/projects/{project['id']}")
@@ -324,11 +326,11 @@ class TargetsApi(Api):
     def test_the_sets_of_a_mesh_are_weighed_against_one(self) -> None:
         project = self.sample()
         path = f"/projects/{project['id']}/meshes"
-        found = self.call("get", f"{path}/plates/as-one")
+        found = self.call("get", f"{path}/plates/atlas-estimate")
         self.assertEqual(sorted(found["materials"]), ["tile", "tile_dull"])
         self.assertGreater(found["now"]["files"], found["one"]["files"] - 1)
         self.assertEqual(found["side"] & (found["side"] - 1), 0)
-        self.call("get", f"{path}/nowhere/as-one", status=404)
+        self.call("get", f"{path}/nowhere/atlas-estimate", status=404)
 
     OWN = (("id", "mine"), ("title", "Mine"), ("container", "loose"), ("normal_y", "-"))
     FILES = (

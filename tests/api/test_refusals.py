@@ -182,7 +182,7 @@ class Wrong(Api):
         project = self.begin()
         given = {"files": [{"path": "maps/a.png", "sha256": "0" * 64}]}
         answer = self.client.post(
-            f"/api/projects/{project['id']}/bring-in",
+            f"/api/projects/{project['id']}/imports",
             json.dumps(given),
             content_type="application/json",
         )
@@ -190,7 +190,7 @@ class Wrong(Api):
         for wrong in ("../../secret", "0" * 63, "G" * 64):
             self.call(
                 "post",
-                f"/projects/{project['id']}/bring-in",
+                f"/projects/{project['id']}/imports",
                 {"files": [{"path": "a.png", "sha256": wrong}]},
                 422,
             )

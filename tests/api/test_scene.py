@@ -16,7 +16,7 @@ from tests.api.client import Api
 class Scenes(Api):
     def stood(self, project: dict, *meshes: str) -> dict:
         query = "&".join(f"meshes={mesh}" for mesh in meshes)
-        items = self.call("get", f"/projects/{project['id']}/scene/beside?{query}")
+        items = self.call("get", f"/projects/{project['id']}/scene/default-placement?{query}")
         return self.edit(project, {"kind": "stand", "items": items})
 
     def test_meshes_stand_beside_each_other_and_leave_as_one_file(self) -> None:
@@ -38,7 +38,9 @@ class Scenes(Api):
 
     def test_what_is_not_there_is_said(self) -> None:
         project = self.sample()
-        self.call("get", f"/projects/{project['id']}/scene/beside?meshes=gone", status=404)
+        self.call(
+            "get", f"/projects/{project['id']}/scene/default-placement?meshes=gone", status=404
+        )
         self.call("post", f"/projects/{project['id']}/scene/file", {"size": 1}, status=422)
         stand = {"kind": "stand", "items": {"a": {"mesh": "gone"}}}
         self.edit(project, stand, status=404)

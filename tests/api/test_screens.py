@@ -274,10 +274,10 @@ class MeshesAndFiles(Api):
 
     def test_bringing_in_nothing_or_what_was_never_sent_is_refused(self) -> None:
         project = self.begin()
-        self.call("post", f"/projects/{project['id']}/bring-in", {"files": []}, status=422)
+        self.call("post", f"/projects/{project['id']}/imports", {"files": []}, status=422)
         missing = {"path": "a.png", "sha256": "0" * 64}
         answer = self.call(
-            "post", f"/projects/{project['id']}/bring-in", {"files": [missing]}, status=404
+            "post", f"/projects/{project['id']}/imports", {"files": [missing]}, status=404
         )
         self.assertIn("a.png", json.dumps(answer))
 

@@ -455,7 +455,7 @@ class Quotas(Studio):
     def send(self, size: int, project: str, status: int = 200) -> None:
         content = noise(size, size).tobytes()
         sent = self.upload(f"{size}.png", content)
-        self.call("post", f"/projects/{project}/bring-in", {"files": [sent]}, status)
+        self.call("post", f"/projects/{project}/imports", {"files": [sent]}, status)
 
     def test_a_project_keeps_only_so_much(self) -> None:
         with override_settings(PROJECT_BYTES=100_000):

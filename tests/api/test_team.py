@@ -169,7 +169,7 @@ class EveryOperation(Team):
         self.assertEqual(ask(thief, "post", "/uploads/known", {"sha256": [sha]}).json(), [])
         theirs = ask(thief, "post", "/projects", {"name": "Theirs"}).json()
         given = {"files": [{"path": "a.png", "sha256": sha}]}
-        answer = ask(thief, "post", f"/projects/{theirs['id']}/bring-in", given)
+        answer = ask(thief, "post", f"/projects/{theirs['id']}/imports", given)
         self.assertEqual(
             (answer.status_code, answer.json()["message"]), (404, "it has not been uploaded.")
         )

@@ -14,7 +14,7 @@ from ektopos.edits import apply_edits
 from ektopos.edits.materials import MakeFromSet
 from ektopos.edits.meshes import Assign
 from ektopos.export.profile import find_profile
-from ektopos.maps.sets import tiles_of_set
+from ektopos.maps.sets import maps_of_set, tiles_among
 from ektopos.matching import Candidate, proposals, tile_in_set
 from ektopos.meshes import Mesh, apply_recipe, slot_facts
 from ektopos.project import Project
@@ -46,7 +46,7 @@ def body(*squares: tuple[int, int]) -> Mesh:
 class Tiles(TestCase):
     def test_one_set_and_a_material_of_each_tile(self) -> None:
         document = hero()
-        self.assertEqual(tiles_of_set(document, "hero"), [1001, 1002, 1011])
+        self.assertEqual(tiles_among(document, maps_of_set(document, "hero")), [1001, 1002, 1011])
         made = apply_edits(document, [MakeFromSet(set="hero"), MakeFromSet(set="hero", tile=1002)])
         fed = {name: entry.inputs["normal"].map for name, entry in made.materials.items()}
         self.assertEqual(fed, {"hero": "hero_1001_Normal", "hero_1002": "hero_1002_Normal"})

@@ -84,7 +84,7 @@ class Studio(TestCase):
                 if path.suffix in (".png", ".glb", ".hdr")
             }
         sent = [self.one.upload(path, content) for path, content in files.items()]
-        job = self.one.ended(self.two.ask("POST", f"{self.place}/bring-in", {"files": sent}))
+        job = self.one.ended(self.two.ask("POST", f"{self.place}/imports", {"files": sent}))
         self.assertEqual(job["state"], "done", job["error"])
         project = self.two.ask("GET", self.place)
         self.assertEqual(len(project["document"]["maps"]), 5)
@@ -136,7 +136,7 @@ class Studio(TestCase):
                 if path.suffix in (".png", ".glb")
             }
             sent = [self.one.upload(path, content) for path, content in files.items()]
-            self.one.ended(self.two.ask("POST", f"{self.place}/bring-in", {"files": sent}))
+            self.one.ended(self.two.ask("POST", f"{self.place}/imports", {"files": sent}))
             project = self.one.ask("GET", self.place)
             edits = [
                 {"kind": "add-material", "name": "tile"},
@@ -219,7 +219,7 @@ class Studio(TestCase):
         jobs = []
         for number, part in enumerate(parts):
             sent = [self.one.upload(path, content) for path, content in part]
-            jobs.append(self.one.ask("POST", f"{self.place}/bring-in", {"files": sent}))
+            jobs.append(self.one.ask("POST", f"{self.place}/imports", {"files": sent}))
             if number == 1:
                 until(
                     lambda: any(
@@ -256,7 +256,7 @@ class Studio(TestCase):
             self.one.upload(path, content)
             for path, content in (*files.items(), ("walls.glb", mesh))
         ]
-        self.one.ended(self.one.ask("POST", f"{self.place}/bring-in", {"files": sent}))
+        self.one.ended(self.one.ask("POST", f"{self.place}/imports", {"files": sent}))
         project = self.one.ask("GET", self.place)
         edits: list[dict[str, object]] = []
         for i, name in enumerate(sorted(project["document"]["maps"])):
@@ -352,7 +352,7 @@ class Studio(TestCase):
         for i, content in enumerate(contents):
             machine = (self.one, self.two)[i % 2]
             sent = machine.upload(f"part{i}/stone_roughness.png", content)
-            jobs.append(machine.ask("POST", f"{self.place}/bring-in", {"files": [sent]}))
+            jobs.append(machine.ask("POST", f"{self.place}/imports", {"files": [sent]}))
         for job in jobs:
             ended = self.one.ended(job)
             self.assertEqual(ended["state"], "done", ended["error"])

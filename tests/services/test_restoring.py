@@ -45,7 +45,7 @@ class Restoring(TestCase):
             # What is done after the dump is in the store, and in no database.
             late = save(root / "late.png", coloured(32, 9)).read_bytes()
             sent = lost.upload("late.png", late)
-            lost.ended(lost.ask("POST", f"{place}/bring-in", {"files": [sent]}))
+            lost.ended(lost.ask("POST", f"{place}/imports", {"files": [sent]}))
             shutil.copytree(root / "first-store", root / "second-store")
 
             second = stack.enter_context(postgres())
@@ -59,7 +59,7 @@ class Restoring(TestCase):
                 self.assertEqual(found.ask("GET", address), lost.ask("GET", address))
             # It goes on: numbers of states are not given twice, and jobs are done.
             sent = found.upload("late.png", late)
-            job = found.ended(found.ask("POST", f"{place}/bring-in", {"files": [sent]}))
+            job = found.ended(found.ask("POST", f"{place}/imports", {"files": [sent]}))
             self.assertEqual(job["state"], "done", job["error"])
             self.assertIn("late", found.ask("GET", place)["document"]["maps"])
             self.assertEqual(found.manage("verify"), "Every file is what it was.")
@@ -72,7 +72,7 @@ class Restoring(TestCase):
             "walls.glb": save_glb(root / "walls.glb", quads({"Front": 1})).read_bytes(),
         }
         sent = [machine.upload(path, content) for path, content in files.items()]
-        machine.ended(machine.ask("POST", f"{place}/bring-in", {"files": sent}))
+        machine.ended(machine.ask("POST", f"{place}/imports", {"files": sent}))
         project = machine.ask("GET", place)
         (name,) = project["document"]["maps"]
         edits = [

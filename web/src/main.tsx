@@ -12,7 +12,7 @@ import { BrowserRouter, Navigate, Route, Routes } from 'react-router'
 
 import { ApiError } from './api/client'
 import { guardLeaving } from './api/queue'
-import { Safely } from './components/ErrorBoundary'
+import { FailureBoundary } from './components/FailureBoundary'
 import { NoticeBar } from './shell/NoticeBar'
 import { ProjectFrame } from './shell/ProjectFrame'
 import { MapsScreen } from './maps/MapsScreen'
@@ -64,7 +64,7 @@ createRoot(document.getElementById('root')!).render(
         <div className="with-notices">
           <div>
             <BrowserRouter useTransitions={false}>
-              <Safely>
+              <FailureBoundary>
                 <Routes>
                   <Route path="/" element={<ProjectsScreen />} />
                   <Route path="/projects/:projectId" element={<ProjectFrame />}>
@@ -78,7 +78,7 @@ createRoot(document.getElementById('root')!).render(
                   </Route>
                   <Route path="*" element={<Navigate to="/" replace />} />
                 </Routes>
-              </Safely>
+              </FailureBoundary>
             </BrowserRouter>
           </div>
           <NoticeBar />

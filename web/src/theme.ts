@@ -105,7 +105,6 @@ const palette = (t: typeof light) => ({
 })
 
 export const SANS = '"Atkinson Hyperlegible Next Variable", system-ui, sans-serif'
-export const MONO = '"Atkinson Hyperlegible Mono Variable", ui-monospace, monospace'
 
 export const theme = createTheme({
   cssVariables: { colorSchemeSelector: 'data-scheme' },

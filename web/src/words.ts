@@ -22,7 +22,10 @@ export const ROLES = Object.keys(ROLE_WORDS) as Role[]
 export const INPUTS = Object.keys(INPUT_TABLE) as InputName[]
 /** What inputs are called, and what their values mean: the core's table says it. */
 export const INPUT_WORDS = Object.fromEntries(
-  INPUTS.map((input) => [input, { name: INPUT_TABLE[input].label, unit: INPUT_TABLE[input].unit }]),
+  INPUTS.map((input) => [
+    input,
+    { name: INPUT_TABLE[input].label, unit: INPUT_TABLE[input].description },
+  ]),
 ) as Record<InputName, { name: string; unit: string }>
 /** What an input is called in a material: base colour is diffuse in the specular workflow. */
 export const inputName = (input: InputName, workflow: 'metallic' | 'specular' = 'metallic') =>

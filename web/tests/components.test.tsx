@@ -14,10 +14,10 @@ import { AskName } from '../src/components/AskName'
 import { Confirm } from '../src/components/Confirm'
 import { copyText } from '../src/components/copyText'
 import { Picture } from '../src/components/Picture'
-import { Safely, SafelyOver } from '../src/components/ErrorBoundary'
+import { FailureBoundary, OverlayBoundary } from '../src/components/FailureBoundary'
 import { useTyped } from '../src/components/useTyped'
-import { Caught } from '../src/viewport/RenderBoundary'
-import { useKept } from '../src/viewport/sharedCanvas'
+import { RenderBoundary } from '../src/viewport/RenderBoundary'
+import { useSharedCanvas } from '../src/viewport/sharedCanvas'
 
 vi.mock('../src/api/client', async (original) => ({
   ...(await original<typeof import('../src/api/client')>()),
@@ -141,34 +141,34 @@ describe('a number that is typed', () => {
 })
 
 describe('what cannot be drawn', () => {
-  beforeEach(() => useKept.setState({ troubles: {} }))
+  beforeEach(() => useSharedCanvas.setState({ troubles: {} }))
   const Broken = (): never => {
     throw new Error('no such mesh')
   }
   it('is said, and what comes after it is drawn', () => {
     vi.spyOn(console, 'error').mockImplementation(() => undefined)
     const { rerender } = render(
-      <Caught>
+      <RenderBoundary>
         <Broken />
-      </Caught>,
+      </RenderBoundary>,
     )
-    expect(Object.values(useKept.getState().troubles)).toEqual([
+    expect(Object.values(useSharedCanvas.getState().troubles)).toEqual([
       'This could not be drawn: no such mesh',
     ])
     rerender(
-      <Caught>
+      <RenderBoundary>
         <p>sphere</p>
-      </Caught>,
+      </RenderBoundary>,
     )
     expect(screen.queryByText('sphere')).not.toBeNull()
-    expect(useKept.getState().troubles).toEqual({})
+    expect(useSharedCanvas.getState().troubles).toEqual({})
   })
   it('is told apart by what it is, and forgotten alone', () => {
-    const { fail } = useKept.getState()
+    const { fail } = useSharedCanvas.getState()
     fail('a', 'A is missing.')
     fail('b', 'B is missing.')
     fail('a', null)
-    expect(useKept.getState().troubles).toEqual({ b: 'B is missing.' })
+    expect(useSharedCanvas.getState().troubles).toEqual({ b: 'B is missing.' })
   })
 })
 
@@ -222,9 +222,9 @@ describe('a part of the page that fails', () => {
     ['Importing a module script failed.', 'A part of the program could not be fetched'],
   ])('is said in a sentence: %s', (message, sentence) => {
     render(
-      <Safely>
+      <FailureBoundary>
         <Broken message={message} />
-      </Safely>,
+      </FailureBoundary>,
     )
     expect(screen.getByRole('alert').textContent).toContain(sentence)
   })
@@ -232,7 +232,7 @@ describe('a part of the page that fails', () => {
     const at = (place: string, part: ReactNode) => (
       <>
         <p>header</p>
-        <Safely place={place}>{part}</Safely>
+        <FailureBoundary place={place}>{part}</FailureBoundary>
       </>
     )
     const { rerender } = render(at('/checks', <Broken message="no" />))
@@ -244,9 +244,9 @@ describe('a part of the page that fails', () => {
   it('over a screen is said in a dialog that can be closed', async () => {
     const close = vi.fn()
     render(
-      <SafelyOver close={close}>
+      <OverlayBoundary close={close}>
         <Broken message="Importing a module script failed." />
-      </SafelyOver>,
+      </OverlayBoundary>,
     )
     expect(screen.getByRole('dialog').textContent).toContain('A part of the program')
     await userEvent.click(screen.getByRole('button', { name: 'Close' }))

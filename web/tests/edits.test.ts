@@ -4,7 +4,7 @@ import { beforeEach, describe, expect, it } from 'vitest'
 
 import { ApiError } from '../src/api/client'
 import { calledSoon, enqueue, shownWith, useQueue } from '../src/api/queue'
-import { applied, chainOf, feedOf, renamedIn, settingOf } from '../src/api/optimistic'
+import { withEdits, chainOf, feedOf, renamedIn, settingOf } from '../src/api/optimistic'
 import type { Document, Edit, Project } from '../src/api/types'
 import { useNotices } from '../src/api/notices'
 import { PLAIN } from '../src/materials/feed'
@@ -39,7 +39,7 @@ describe('what is stated', () => {
 })
 
 describe('an edit, shown at once', () => {
-  const after = (...edits: Edit[]) => edits.reduce(applied, document)
+  const after = (...edits: Edit[]) => edits.reduce(withEdits, document)
   it('changes a part of a feed and makes an inherited one its own', () => {
     const changed = after({
       kind: 'change-feed',

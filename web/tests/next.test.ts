@@ -1,9 +1,9 @@
 import { describe, expect, it } from 'vitest'
 
-import type { Standing } from '../src/shell/next'
+import type { Progress } from '../src/shell/next'
 import { nextStep } from '../src/shell/next'
 
-const done: Standing = {
+const done: Progress = {
   maps: 4,
   unsure: 0,
   materials: 1,

@@ -4,7 +4,7 @@ import { readFileSync } from 'node:fs'
 import { Matrix4, Vector3 } from 'three'
 import { describe, expect, it } from 'vitest'
 
-import { applied } from '../src/api/optimistic'
+import { withEdits } from '../src/api/optimistic'
 import type { Document, Package, SceneItem } from '../src/api/types'
 import { matricesOf, reach } from '../src/scene/place'
 import { hindrance, packageFor } from '../src/scene/sides'
@@ -61,26 +61,26 @@ describe('the sides of the scene', () => {
 
 describe('what is said of the scene is seen before it is saved', () => {
   const empty = { ektopos: 1, name: 'p', target: 'gltf-glb' } as unknown as Document
-  const stands = applied(empty, {
+  const stands = withEdits(empty, {
     kind: 'stand',
     items: { lamp: { mesh: 'lamp' }, pier: { mesh: 'pier' } },
   } as never)
   it('stands, moves and takes away', () => {
-    const moved = applied(stands, {
+    const moved = withEdits(stands, {
       kind: 'move-item',
       item: 'lamp',
       change: { position: [1, 0, 2] },
     })
     expect(moved.scene?.items?.lamp).toEqual({ mesh: 'lamp', position: [1, 0, 2] })
-    expect(applied(moved, { kind: 'take-away', items: ['lamp'] }).scene?.items).toEqual({
+    expect(withEdits(moved, { kind: 'take-away', items: ['lamp'] }).scene?.items).toEqual({
       pier: { mesh: 'pier' },
     })
   })
   it('lays a ground part by part, and takes it away whole', () => {
-    const laid = applied(stands, { kind: 'set-ground', change: { material: 'moss' } })
+    const laid = withEdits(stands, { kind: 'set-ground', change: { material: 'moss' } })
     expect(laid.scene?.ground).toEqual({ material: 'moss', size: 20, tile: 2 })
-    const larger = applied(laid, { kind: 'set-ground', change: { size: 30 } })
+    const larger = withEdits(laid, { kind: 'set-ground', change: { size: 30 } })
     expect(larger.scene?.ground?.material).toBe('moss')
-    expect(applied(larger, { kind: 'set-ground', change: null }).scene?.ground).toBeNull()
+    expect(withEdits(larger, { kind: 'set-ground', change: null }).scene?.ground).toBeNull()
   })
 })

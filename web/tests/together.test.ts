@@ -1,13 +1,13 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 
-import { together } from '../src/viewport/frameTogether'
+import { frameTogether } from '../src/viewport/frameTogether'
 
 describe('things that come together', () => {
   beforeEach(() => void vi.useFakeTimers())
   afterEach(() => void vi.useRealTimers())
   const [a, b] = [{}, {}]
   const begun = () => {
-    const group = together()
+    const group = frameTogether()
     const shown: string[] = []
     group.begin(a)
     group.begin(b)

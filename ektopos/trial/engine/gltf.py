@@ -336,8 +336,8 @@ def _filter(gltf: pygltflib.GLTF2, info: Any) -> str | None:
     sampler = gltf.samplers[number]
     near = sampler.magFilter in _WRAP_NEAREST
     # One that uses no smaller levels is said as that.
-    is_said = sampler.minFilter is not None and sampler.minFilter not in _WITHOUT_MIPS
-    far = sampler.minFilter in _WRAP_NEAREST if is_said else near
+    is_confirmed = sampler.minFilter is not None and sampler.minFilter not in _WITHOUT_MIPS
+    far = sampler.minFilter in _WRAP_NEAREST if is_confirmed else near
     if near != far:
         return (
             "nearest close up and linear from afar"

@@ -20,7 +20,6 @@ SAMPLES = 10
 _KINDS = {5120: "i1", 5121: "u1", 5122: "<i2", 5123: "<u2", 5125: "<u4", 5126: "<f4"}
 _PARTS = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT4": 16}
 INSTANCING = "EXT_mesh_gpu_instancing"
-_STEP = {"translation": 3, "rotation": 4, "scale": 3}
 
 
 MAX_DRAWS, MAX_DEPTH, MAX_TRIANGLES = 10_000, 256, 10_000_000

@@ -88,8 +88,8 @@ def known(request: HttpRequest, given: Hashes) -> list[str]:
     ]
 
 
-@router.post("/projects/{uuid:project_id}/bring-in", response=JobOut)
-def bring_in(request: HttpRequest, project_id: UUID, given: Uploads) -> Job:
+@router.post("/projects/{uuid:project_id}/imports", response=JobOut)
+def start_import(request: HttpRequest, project_id: UUID, given: Uploads) -> Job:
     """Start measuring uploaded files and adding them to the project."""
     caller_of(request).check_holds((file.path, file.sha256) for file in given.files)
     for file in given.files:

@@ -156,7 +156,7 @@ def _board(
                 if verdict.confidence < SURE
                 else "sure"
             )
-            state = "sure" if map_entry.is_said else state
+            state = "sure" if map_entry.is_confirmed else state
         header = facts.header if facts else None
         result.append(
             (
@@ -196,15 +196,15 @@ def _held(header: ImageHeader) -> int:
     return header.width * header.height * channels * header.bits // 8 * 4 // 3
 
 
-class TogetherOut(Schema):
+class GroupingSuggestion(Schema):
     """Maps that seem to be of one surface, though their names do not say so."""
 
     maps: list[str]
     correlation: float
 
 
-@router.get("/projects/{uuid:project_id}/together", response=list[TogetherOut])
-def go_together(request: HttpRequest, project_id: UUID) -> list[TogetherOut]:
+@router.get("/projects/{uuid:project_id}/grouping-suggestions", response=list[GroupingSuggestion])
+def grouping_suggestions(request: HttpRequest, project_id: UUID) -> list[GroupingSuggestion]:
     """Nameless maps that could be put into one set, for a person to accept."""
     project = project_or_404(project_id)
     document, head = project.document, project.head
@@ -215,7 +215,7 @@ def go_together(request: HttpRequest, project_id: UUID) -> list[TogetherOut]:
         {name: known[sha] for name, sha in shas.items() if sha in known},
         {name: entry.roles for name, entry in document.maps.items()},
     )
-    return [TogetherOut(maps=list(one.maps), correlation=one.correlation) for one in groups]
+    return [GroupingSuggestion(maps=list(one.maps), correlation=one.correlation) for one in groups]
 
 
 @router.get("/projects/{uuid:project_id}/maps", response=list[BoardMap])
@@ -235,7 +235,7 @@ def get_map(request: HttpRequest, project_id: UUID, name: str) -> MapOut:
             )
         statistics = facts.statistics
         source = "you said so" if row.by_hand else f"{row.said_by} says so"
-        by_file = project.document.maps[name].is_said
+        by_file = project.document.maps[name].is_confirmed
         stated = (
             recheck(facts, row.roles, row.encoding, row.normal_y, source)  # type: ignore[arg-type]
             if by_file

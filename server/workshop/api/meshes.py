@@ -190,7 +190,7 @@ class ProposalsOut(Schema):
     proposals: list[ProposalOut] = []
 
 
-class AlikeOut(Schema):
+class SimilarSlots(Schema):
     """A slot that is like one of another mesh, or like several."""
 
     slot: str
@@ -327,7 +327,7 @@ def set_recipe(request: HttpRequest, project_id: UUID, name: str, given: NewReci
 
 
 @router.get("/projects/{uuid:project_id}/meshes/{path:name}/faces", response=Picked)
-def together(
+def faces_with(
     request: HttpRequest, project_id: UUID, name: str, slot: str, face: int, by: By
 ) -> Picked:
     """The faces of a slot that belong together with one of them."""
@@ -405,14 +405,17 @@ def propose(request: HttpRequest, project_id: UUID) -> ProposalsOut:
 
 
 @router.get(
-    "/projects/{uuid:project_id}/meshes/{path:name}/like/{path:other}", response=list[AlikeOut]
+    "/projects/{uuid:project_id}/meshes/{path:name}/similar-mesh/{path:other}",
+    response=list[SimilarSlots],
 )
-def alike(request: HttpRequest, project_id: UUID, name: str, other: str) -> list[AlikeOut]:
+def similar_mesh(
+    request: HttpRequest, project_id: UUID, name: str, other: str
+) -> list[SimilarSlots]:
     """Slots of a mesh that are like slots of another, with what those wear."""
     project = project_or_404(project_id)
     assigned = project.document.meshes[other].slots if other in project.document.meshes else {}
     return [
-        AlikeOut(
+        SimilarSlots(
             slot=pair.slot,
             other=pair.other,
             material=assigned.get(pair.other) if pair.other else None,
@@ -490,7 +493,7 @@ def scene(request: HttpRequest, project_id: UUID, name: str) -> dict[str, Any]:
     return asdict(contents) | {"playable": entry.file.lower().endswith(GLTF_SUFFIXES)}
 
 
-@router.post("/projects/{uuid:project_id}/meshes/{path:name}/inside", response=JobOut)
+@router.post("/projects/{uuid:project_id}/meshes/{path:name}/embedded-materials", response=JobOut)
 def start_inside(request: HttpRequest, project_id: UUID, name: str) -> Job:
     """Start bringing in the maps and materials that come with a mesh file."""
     return Job.start(project_or_404(project_id), "embedded", {"mesh": name})

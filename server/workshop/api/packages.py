@@ -190,7 +190,7 @@ def _held_by(path: Path, written: int) -> dict[str, str]:
 
 
 @router.post("/projects/{uuid:project_id}/packages", response=JobOut)
-def bring_in(request: HttpRequest, project_id: UUID, given: Brought) -> Job:
+def import_package(request: HttpRequest, project_id: UUID, given: Brought) -> Job:
     """Take in a package that was made elsewhere, and put it to trial against the project as it
     is.
     """

@@ -118,7 +118,9 @@ def plan(request: HttpRequest, project_id: UUID) -> PlanOut:
     return _plan(project, profile, make_plan(project.document, profile, head_of), head_of)
 
 
-@router.get("/projects/{uuid:project_id}/meshes/{path:name}/as-one", response=AtlasEstimate | None)
+@router.get(
+    "/projects/{uuid:project_id}/meshes/{path:name}/atlas-estimate", response=AtlasEstimate | None
+)
 def sets_of_mesh(request: HttpRequest, project_id: UUID, name: str) -> AtlasEstimate | None:
     """What the sets that a mesh wears weigh, and one set for all of its slots would; nothing with
     fewer than two."""

@@ -20,7 +20,7 @@ from server.workshop.models import Job
 router = Router(tags=["scene"])
 
 
-class Beside(Schema):
+class MeshesToPlace(Schema):
     """Meshes to be stood in the scene, in order."""
 
     meshes: Annotated[list[str], Field(max_length=500)]
@@ -32,8 +32,10 @@ class SceneFileAsked(Schema):
     size: Annotated[int, Field(ge=16, le=4096)] = 512
 
 
-@router.get("/projects/{uuid:project_id}/scene/beside", response=dict[str, SceneItem])
-def beside(request: HttpRequest, project_id: UUID, given: Query[Beside]) -> dict[str, SceneItem]:
+@router.get("/projects/{uuid:project_id}/scene/default-placement", response=dict[str, SceneItem])
+def default_placement(
+    request: HttpRequest, project_id: UUID, given: Query[MeshesToPlace]
+) -> dict[str, SceneItem]:
     """Where meshes would stand: side by side, right of what stands in the scene already."""
     project = project_or_404(project_id)
     document = project.head.core().document

@@ -24,7 +24,7 @@ from ektopos.document import (
     UvTransform,
 )
 from ektopos.document.mesh_steps import MeshStep, PackUvs
-from ektopos.edits import AddMaterial, Assign, BringIn, Edit, SetFeed, SetRecipe, SetSetting
+from ektopos.edits import AddMaterial, Assign, Edit, Import, SetFeed, SetRecipe, SetSetting
 from ektopos.images import linear_to_srgb, quantise, write_image
 from ektopos.maps import map_name
 from ektopos.materials import MapLoader, resolve_inheritance
@@ -89,7 +89,7 @@ def _one_map(stem: str, values: Float, *, colour: bool) -> Made:
             set=stem,
             by_hand=True,
         )
-        return [BringIn(maps={entry: made})], {file: sha}, {"map": entry}
+        return [Import(maps={entry: made})], {file: sha}, {"map": entry}
 
     return finish
 
@@ -184,7 +184,7 @@ def _dressed(
     """A material of the slot's own, derived from the one that was thrown on, with its maps: its
     name, the edits, and the maps' contents by path."""
     goal = free_name(f"{thrown.material}_{slot}", document.materials)
-    taken, step, files = set(document.maps), BringIn(), {}
+    taken, step, files = set(document.maps), Import(), {}
     feeds: list[Edit] = []
     for name, sha in thrown.contents.items():
         entry = map_name(f"{stem}_{_suffix(name)}.png", taken)

@@ -8,7 +8,7 @@ from typing import Any
 
 from ektopos.base.types import Progress
 from ektopos.document import COLOUR_INPUTS, Document, Feed, InputName, MapEntry
-from ektopos.edits import AddMaterial, BringIn, Edit, SetFeed
+from ektopos.edits import AddMaterial, Edit, Import, SetFeed
 from ektopos.edits.settings import SetSetting
 from ektopos.images import linear_to_srgb, quantise, write_image
 from ektopos.maps import map_name
@@ -48,7 +48,7 @@ def _added(
     while goal in document.materials:
         goal += "_converted"
     taken = set(document.maps)
-    step, files = BringIn(), {}
+    step, files = Import(), {}
     feeds: list[Edit] = []
     for name, sha in contents.items():
         file = f"maps/converted/{set_name}_{SUFFIX[name]}.png"

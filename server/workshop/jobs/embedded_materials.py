@@ -10,7 +10,7 @@ from typing import Any
 from ektopos.base.errors import EktoposError, MissingReference
 from ektopos.base.types import Progress
 from ektopos.document import OWN_SETTINGS, Document
-from ektopos.edits import AddMaterial, Assign, BringIn, Edit, SetFeed, SetSetting
+from ektopos.edits import AddMaterial, Assign, Edit, Import, SetFeed, SetSetting
 from ektopos.maps import map_name
 from ektopos.material_import import Carried, carried_whole, map_entries
 from server.workshop.jobs.measuring import keep_map, reason
@@ -82,7 +82,7 @@ def _added(
     entries = map_entries(found, files, mesh)
     unread = {one.entry for one in found.maps if one.name not in contents}
     edits: list[Edit] = [
-        BringIn(maps={key: value for key, value in entries.items() if key not in unread})
+        Import(maps={key: value for key, value in entries.items() if key not in unread})
     ]
     for label, material in found.materials.items():
         goal = label

@@ -14,7 +14,7 @@ from ektopos.base.errors import EktoposError, MissingReference, UnreadableFile
 from ektopos.base.names import counted, in_words
 from ektopos.base.types import Progress
 from ektopos.document import Document, MapEntry, MeshEntry
-from ektopos.edits import BringIn, Edit
+from ektopos.edits import Edit, Import
 from ektopos.images import IMAGE_SUFFIXES, PARTED_SUFFIX, image_parts, part_content
 from ektopos.maps import identify, map_name
 from ektopos.meshes import MESH_SUFFIXES, OTHER_MESH_SUFFIXES, companion_files, read_mesh
@@ -169,7 +169,7 @@ class _Coming:
     ) -> None:
         self.project, self.document, self.given, self.links = project, document, given, links
         self.here = project.fresh().head.files
-        self.step = BringIn()
+        self.step = Import()
         self.files: dict[str, str] = {}
         self.names: dict[str, str] = {}
         """The map or mesh that each file is, or would be."""

@@ -12,7 +12,7 @@ from ektopos.base.errors import EktoposError, MissingReference
 from ektopos.base.types import Progress
 from ektopos.base.vectors import encode_normals
 from ektopos.document import Document, Feed, Layer, MapEntry
-from ektopos.edits import BringIn, ChangeFeed, Edit, SetFeed
+from ektopos.edits import ChangeFeed, Edit, Import, SetFeed
 from ektopos.images import quantise, write_image
 from ektopos.maps import map_name
 from ektopos.maps.normals import height_to_normal
@@ -58,7 +58,7 @@ def normal(
             set=(source and source.set) or material,
             by_hand=True,
         )
-        edits: list[Edit] = [BringIn(maps={entry: made})]
+        edits: list[Edit] = [Import(maps={entry: made})]
         now = resolve_inheritance(document, material).feeds["normal"]
         if job.arguments["over"]:
             detail = Layer(map=entry, channels="rgb", op="normal")

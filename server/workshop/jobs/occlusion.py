@@ -8,7 +8,7 @@ from typing import Any
 from ektopos.base.errors import MissingReference
 from ektopos.base.types import Progress
 from ektopos.document import Document, Feed, MapEntry, UvTransform
-from ektopos.edits import BringIn, Edit, SetFeed
+from ektopos.edits import Edit, Import, SetFeed
 from ektopos.images import quantise, write_image
 from ektopos.maps import map_name
 from ektopos.maps.sets import sets_of
@@ -58,7 +58,7 @@ def occlusion(
             set=_set_of(document, material) or material or slot,
             by_hand=True,
         )
-        edits: list[Edit] = [BringIn(maps={entry: made})]
+        edits: list[Edit] = [Import(maps={entry: made})]
         if material in document.materials and job.arguments.get("feed"):
             # It is of this mesh's own UVs: whatever the material repeats, this lies once.
             lies = resolve_inheritance(document, material).uv

@@ -87,7 +87,7 @@ export function useRestore() {
 }
 
 /** Bring the state after a step of the history back. */
-export function useBringBack() {
+export function useRestoreVersion() {
   const line = useLine()
   return useCallback(
     (revision: number) =>

@@ -84,7 +84,7 @@ export async function sendFile(file: File): Promise<{ path: string; sha256: stri
   return there ? { path: file.name, sha256: there } : send(file, file.name, () => undefined)
 }
 
-export const useIncoming = create<Incoming>((set, get) => {
+export const useImports = create<Incoming>((set, get) => {
   const update = (path: string, change: Partial<Item>) =>
     set((state) => ({
       items: state.items.map((item) => (item.path === path ? { ...item, ...change } : item)),
@@ -137,7 +137,7 @@ export const useIncoming = create<Incoming>((set, get) => {
         set({ running: false })
         return
       }
-      const job = await post('/api/projects/{project_id}/bring-in', {
+      const job = await post('/api/projects/{project_id}/imports', {
         params: { path: { project_id: projectId } },
         body: { files: sent },
       })

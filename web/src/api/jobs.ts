@@ -136,7 +136,7 @@ export function useStartJob() {
   })
   const startInside = useMutation({
     mutationFn: (mesh: string) =>
-      post('/api/projects/{project_id}/meshes/{name}/inside', {
+      post('/api/projects/{project_id}/meshes/{name}/embedded-materials', {
         params: { path: { ...path, name: mesh } },
       }),
     ...started,

@@ -103,7 +103,7 @@ function withInputs(
 }
 
 /** The document as it will be, as far as an edit's effect is plain; other edits are seen when the server has answered. */
-export function applied(document: Document, edit: Edit): Document {
+export function withEdits(document: Document, edit: Edit): Document {
   switch (edit.kind) {
     case 'rename-project':
       return { ...document, name: edit.name }

@@ -245,12 +245,12 @@ export function useMeshes() {
 }
 
 /** What the sets that a mesh wears weigh, and one set for all its slots would; null with fewer than two. */
-export function useAsOne(mesh: string) {
+export function useAtlasEstimate(mesh: string) {
   const there = useProject().data?.document.meshes?.[mesh] !== undefined
   return usePart(
     'as-one',
     (project_id) =>
-      get('/api/projects/{project_id}/meshes/{name}/as-one', {
+      get('/api/projects/{project_id}/meshes/{name}/atlas-estimate', {
         params: { path: { project_id, name: mesh } },
       }),
     { of: [mesh], enabled: there, placeholderData: keepPreviousData, retry: false },
@@ -287,11 +287,11 @@ export function useProposals() {
   return { ...query, data: query.data?.ready ? query.data.proposals : undefined }
 }
 
-export function useAlike(mesh: string, other: string | null) {
+export function useSimilarMesh(mesh: string, other: string | null) {
   return usePart(
     'alike',
     (project_id) =>
-      get('/api/projects/{project_id}/meshes/{name}/like/{other}', {
+      get('/api/projects/{project_id}/meshes/{name}/similar-mesh/{other}', {
         params: { path: { project_id, name: mesh, other: other ?? '' } },
       }),
     { of: [mesh, other], enabled: other !== null },
@@ -299,11 +299,11 @@ export function useAlike(mesh: string, other: string | null) {
 }
 
 /** Nameless maps that seem to be of one surface. */
-export function useTogether() {
+export function useGroupingSuggestions() {
   return usePart(
     'together',
     (project_id) =>
-      get('/api/projects/{project_id}/together', { params: { path: { project_id } } }),
+      get('/api/projects/{project_id}/grouping-suggestions', { params: { path: { project_id } } }),
     { placeholderData: keepPreviousData },
   )
 }

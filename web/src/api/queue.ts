@@ -5,7 +5,7 @@ import { create } from 'zustand'
 
 import { useNotices } from './notices'
 import { ApiError } from './client'
-import { applied, renamedIn } from './optimistic'
+import { withEdits, renamedIn } from './optimistic'
 import type { Document, Edit, Project } from './types'
 
 /** This page, as the server tells its edits from those of others. (`randomUUID` is for pages of HTTPS or of this machine.) */
@@ -34,7 +34,7 @@ export const waitingOf = (id: string) => (state: Queue) => state.waiting[id] ?? 
 
 /** A document with what has not been answered yet. */
 export const shownWith = (document: Document, waiting: Task[]): Document =>
-  waiting.flatMap((task) => task.edits).reduce(applied, document)
+  waiting.flatMap((task) => task.edits).reduce(withEdits, document)
 
 /** What a material will be called, for titles; its address changes when the server has answered. */
 export function calledSoon(name: string, waiting: Task[]): string {

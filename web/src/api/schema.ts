@@ -378,7 +378,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{project_id}/bring-in": {
+    "/api/projects/{project_id}/imports": {
         parameters: {
             query?: never;
             header?: never;
@@ -388,10 +388,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Bring In
+         * Start Import
          * @description Start measuring uploaded files and adding them to the project.
          */
-        post: operations["server_workshop_api_files_bring_in"];
+        post: operations["server_workshop_api_files_start_import"];
         delete?: never;
         options?: never;
         head?: never;
@@ -583,7 +583,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{project_id}/together": {
+    "/api/projects/{project_id}/grouping-suggestions": {
         parameters: {
             query?: never;
             header?: never;
@@ -591,10 +591,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Go Together
+         * Grouping Suggestions
          * @description Nameless maps that could be put into one set, for a person to accept.
          */
-        get: operations["server_workshop_api_maps_go_together"];
+        get: operations["server_workshop_api_maps_grouping_suggestions"];
         put?: never;
         post?: never;
         delete?: never;
@@ -982,10 +982,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Together
+         * Faces With
          * @description The faces of a slot that belong together with one of them.
          */
-        get: operations["server_workshop_api_meshes_together"];
+        get: operations["server_workshop_api_meshes_faces_with"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1036,7 +1036,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{project_id}/meshes/{name}/like/{other}": {
+    "/api/projects/{project_id}/meshes/{name}/similar-mesh/{other}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1044,10 +1044,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Alike
+         * Similar Mesh
          * @description Slots of a mesh that are like slots of another, with what those wear.
          */
-        get: operations["server_workshop_api_meshes_alike"];
+        get: operations["server_workshop_api_meshes_similar_mesh"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1157,7 +1157,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{project_id}/meshes/{name}/inside": {
+    "/api/projects/{project_id}/meshes/{name}/embedded-materials": {
         parameters: {
             query?: never;
             header?: never;
@@ -1292,13 +1292,13 @@ export interface paths {
          * Offers
          * @description What waits, in the order in which it came.
          */
-        get: operations["server_workshop_api_offers_offers"];
+        get: operations["server_workshop_api_pending_updates_offers"];
         put?: never;
         /**
          * Decide
          * @description Take offers, bring them in beside the old ones, or leave them: all as one step.
          */
-        post: operations["server_workshop_api_offers_decide"];
+        post: operations["server_workshop_api_pending_updates_decide"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1316,7 +1316,7 @@ export interface paths {
          * Effect
          * @description What taking one would change. Nothing is saved.
          */
-        get: operations["server_workshop_api_offers_effect"];
+        get: operations["server_workshop_api_pending_updates_effect"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1345,7 +1345,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{project_id}/meshes/{name}/as-one": {
+    "/api/projects/{project_id}/meshes/{name}/atlas-estimate": {
         parameters: {
             query?: never;
             header?: never;
@@ -1460,11 +1460,11 @@ export interface paths {
         get: operations["server_workshop_api_packages_packages"];
         put?: never;
         /**
-         * Bring In
+         * Import Package
          * @description Take in a package that was made elsewhere, and put it to trial against the project as it
          *     is.
          */
-        post: operations["server_workshop_api_packages_bring_in"];
+        post: operations["server_workshop_api_packages_import_package"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1672,7 +1672,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{project_id}/scene/beside": {
+    "/api/projects/{project_id}/scene/default-placement": {
         parameters: {
             query?: never;
             header?: never;
@@ -1680,10 +1680,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Beside
+         * Default Placement
          * @description Where meshes would stand: side by side, right of what stands in the scene already.
          */
-        get: operations["server_workshop_api_scene_beside"];
+        get: operations["server_workshop_api_scene_default_placement"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3062,25 +3062,6 @@ export interface components {
             material: string | null;
         };
         /**
-         * BringIn
-         * @description Add maps and meshes; those that are there already keep what was said of them.
-         */
-        BringIn: {
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "bring-in";
-            /** Maps */
-            maps?: {
-                [key: string]: components["schemas"]["MapEntry"];
-            };
-            /** Meshes */
-            meshes?: {
-                [key: string]: components["schemas"]["MeshEntry"];
-            };
-        };
-        /**
          * ChangeFeed
          * @description Change parts of what feeds an input, and leave the rest of it as it is by then: two such
          *     edits add up.
@@ -3148,7 +3129,26 @@ export interface components {
              */
             page: string;
             /** Edits */
-            edits: (components["schemas"]["RenameProject"] | components["schemas"]["SetTarget"] | components["schemas"]["SetProfile"] | components["schemas"]["RemoveProfile"] | components["schemas"]["LeaveOut"] | components["schemas"]["SetMap"] | components["schemas"]["RenameSet"] | components["schemas"]["AddNamingRule"] | components["schemas"]["RemoveNamingRule"] | components["schemas"]["RemoveMaps"] | components["schemas"]["AddMaterial"] | components["schemas"]["MakeFromSet"] | components["schemas"]["RenameMaterial"] | components["schemas"]["RenameMaterials"] | components["schemas"]["DuplicateMaterial"] | components["schemas"]["RemoveMaterial"] | components["schemas"]["SetFeed"] | components["schemas"]["ChangeFeed"] | components["schemas"]["PlaceFeed"] | components["schemas"]["SetSetting"] | components["schemas"]["PushUp"] | components["schemas"]["Detach"] | components["schemas"]["ApplyPattern"] | components["schemas"]["Assign"] | components["schemas"]["SetDone"] | components["schemas"]["KeepColours"] | components["schemas"]["SetRecipe"] | components["schemas"]["RemoveMesh"] | components["schemas"]["BringIn"] | components["schemas"]["ReplaceMap"] | components["schemas"]["ReplaceMesh"] | components["schemas"]["Waive"] | components["schemas"]["Unwaive"] | components["schemas"]["SetRule"] | components["schemas"]["SetSeverity"] | components["schemas"]["Stand"] | components["schemas"]["MoveItem"] | components["schemas"]["RenameItem"] | components["schemas"]["TakeAway"] | components["schemas"]["SetGround"] | components["schemas"]["SetPanorama"] | components["schemas"]["SetSun"] | components["schemas"]["KeepView"])[];
+            edits: (components["schemas"]["RenameProject"] | components["schemas"]["SetTarget"] | components["schemas"]["SetProfile"] | components["schemas"]["RemoveProfile"] | components["schemas"]["LeaveOut"] | components["schemas"]["SetMap"] | components["schemas"]["RenameSet"] | components["schemas"]["AddNamingRule"] | components["schemas"]["RemoveNamingRule"] | components["schemas"]["RemoveMaps"] | components["schemas"]["AddMaterial"] | components["schemas"]["MakeFromSet"] | components["schemas"]["RenameMaterial"] | components["schemas"]["RenameMaterials"] | components["schemas"]["DuplicateMaterial"] | components["schemas"]["RemoveMaterial"] | components["schemas"]["SetFeed"] | components["schemas"]["ChangeFeed"] | components["schemas"]["PlaceFeed"] | components["schemas"]["SetSetting"] | components["schemas"]["PushUp"] | components["schemas"]["Detach"] | components["schemas"]["ApplyPattern"] | components["schemas"]["Assign"] | components["schemas"]["SetDone"] | components["schemas"]["KeepColours"] | components["schemas"]["SetRecipe"] | components["schemas"]["RemoveMesh"] | components["schemas"]["Import"] | components["schemas"]["ReplaceMap"] | components["schemas"]["ReplaceMesh"] | components["schemas"]["Waive"] | components["schemas"]["Unwaive"] | components["schemas"]["SetRule"] | components["schemas"]["SetSeverity"] | components["schemas"]["Stand"] | components["schemas"]["MoveItem"] | components["schemas"]["RenameItem"] | components["schemas"]["TakeAway"] | components["schemas"]["SetGround"] | components["schemas"]["SetPanorama"] | components["schemas"]["SetSun"] | components["schemas"]["KeepView"])[];
+        };
+        /**
+         * Import
+         * @description Add maps and meshes; those that are there already keep what was said of them.
+         */
+        Import: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "bring-in";
+            /** Maps */
+            maps?: {
+                [key: string]: components["schemas"]["MapEntry"];
+            };
+            /** Meshes */
+            meshes?: {
+                [key: string]: components["schemas"]["MeshEntry"];
+            };
         };
         /**
          * KeepColours
@@ -3837,7 +3837,7 @@ export interface components {
             /** Does */
             does: string;
             /** Edits */
-            edits?: (components["schemas"]["RenameProject"] | components["schemas"]["SetTarget"] | components["schemas"]["SetProfile"] | components["schemas"]["RemoveProfile"] | components["schemas"]["LeaveOut"] | components["schemas"]["SetMap"] | components["schemas"]["RenameSet"] | components["schemas"]["AddNamingRule"] | components["schemas"]["RemoveNamingRule"] | components["schemas"]["RemoveMaps"] | components["schemas"]["AddMaterial"] | components["schemas"]["MakeFromSet"] | components["schemas"]["RenameMaterial"] | components["schemas"]["RenameMaterials"] | components["schemas"]["DuplicateMaterial"] | components["schemas"]["RemoveMaterial"] | components["schemas"]["SetFeed"] | components["schemas"]["ChangeFeed"] | components["schemas"]["PlaceFeed"] | components["schemas"]["SetSetting"] | components["schemas"]["PushUp"] | components["schemas"]["Detach"] | components["schemas"]["ApplyPattern"] | components["schemas"]["Assign"] | components["schemas"]["SetDone"] | components["schemas"]["KeepColours"] | components["schemas"]["SetRecipe"] | components["schemas"]["RemoveMesh"] | components["schemas"]["BringIn"] | components["schemas"]["ReplaceMap"] | components["schemas"]["ReplaceMesh"] | components["schemas"]["Waive"] | components["schemas"]["Unwaive"] | components["schemas"]["SetRule"] | components["schemas"]["SetSeverity"] | components["schemas"]["Stand"] | components["schemas"]["MoveItem"] | components["schemas"]["RenameItem"] | components["schemas"]["TakeAway"] | components["schemas"]["SetGround"] | components["schemas"]["SetPanorama"] | components["schemas"]["SetSun"] | components["schemas"]["KeepView"])[];
+            edits?: (components["schemas"]["RenameProject"] | components["schemas"]["SetTarget"] | components["schemas"]["SetProfile"] | components["schemas"]["RemoveProfile"] | components["schemas"]["LeaveOut"] | components["schemas"]["SetMap"] | components["schemas"]["RenameSet"] | components["schemas"]["AddNamingRule"] | components["schemas"]["RemoveNamingRule"] | components["schemas"]["RemoveMaps"] | components["schemas"]["AddMaterial"] | components["schemas"]["MakeFromSet"] | components["schemas"]["RenameMaterial"] | components["schemas"]["RenameMaterials"] | components["schemas"]["DuplicateMaterial"] | components["schemas"]["RemoveMaterial"] | components["schemas"]["SetFeed"] | components["schemas"]["ChangeFeed"] | components["schemas"]["PlaceFeed"] | components["schemas"]["SetSetting"] | components["schemas"]["PushUp"] | components["schemas"]["Detach"] | components["schemas"]["ApplyPattern"] | components["schemas"]["Assign"] | components["schemas"]["SetDone"] | components["schemas"]["KeepColours"] | components["schemas"]["SetRecipe"] | components["schemas"]["RemoveMesh"] | components["schemas"]["Import"] | components["schemas"]["ReplaceMap"] | components["schemas"]["ReplaceMesh"] | components["schemas"]["Waive"] | components["schemas"]["Unwaive"] | components["schemas"]["SetRule"] | components["schemas"]["SetSeverity"] | components["schemas"]["Stand"] | components["schemas"]["MoveItem"] | components["schemas"]["RenameItem"] | components["schemas"]["TakeAway"] | components["schemas"]["SetGround"] | components["schemas"]["SetPanorama"] | components["schemas"]["SetSun"] | components["schemas"]["KeepView"])[];
             /** Mesh */
             mesh?: string | null;
             /** Step */
@@ -3863,12 +3863,12 @@ export interface components {
             };
         };
         /**
-         * Trial
+         * TriedEdits
          * @description Changes that are not made, and what they would be about.
          */
-        Trial: {
+        TriedEdits: {
             /** Edits */
-            edits: (components["schemas"]["RenameProject"] | components["schemas"]["SetTarget"] | components["schemas"]["SetProfile"] | components["schemas"]["RemoveProfile"] | components["schemas"]["LeaveOut"] | components["schemas"]["SetMap"] | components["schemas"]["RenameSet"] | components["schemas"]["AddNamingRule"] | components["schemas"]["RemoveNamingRule"] | components["schemas"]["RemoveMaps"] | components["schemas"]["AddMaterial"] | components["schemas"]["MakeFromSet"] | components["schemas"]["RenameMaterial"] | components["schemas"]["RenameMaterials"] | components["schemas"]["DuplicateMaterial"] | components["schemas"]["RemoveMaterial"] | components["schemas"]["SetFeed"] | components["schemas"]["ChangeFeed"] | components["schemas"]["PlaceFeed"] | components["schemas"]["SetSetting"] | components["schemas"]["PushUp"] | components["schemas"]["Detach"] | components["schemas"]["ApplyPattern"] | components["schemas"]["Assign"] | components["schemas"]["SetDone"] | components["schemas"]["KeepColours"] | components["schemas"]["SetRecipe"] | components["schemas"]["RemoveMesh"] | components["schemas"]["BringIn"] | components["schemas"]["ReplaceMap"] | components["schemas"]["ReplaceMesh"] | components["schemas"]["Waive"] | components["schemas"]["Unwaive"] | components["schemas"]["SetRule"] | components["schemas"]["SetSeverity"] | components["schemas"]["Stand"] | components["schemas"]["MoveItem"] | components["schemas"]["RenameItem"] | components["schemas"]["TakeAway"] | components["schemas"]["SetGround"] | components["schemas"]["SetPanorama"] | components["schemas"]["SetSun"] | components["schemas"]["KeepView"])[];
+            edits: (components["schemas"]["RenameProject"] | components["schemas"]["SetTarget"] | components["schemas"]["SetProfile"] | components["schemas"]["RemoveProfile"] | components["schemas"]["LeaveOut"] | components["schemas"]["SetMap"] | components["schemas"]["RenameSet"] | components["schemas"]["AddNamingRule"] | components["schemas"]["RemoveNamingRule"] | components["schemas"]["RemoveMaps"] | components["schemas"]["AddMaterial"] | components["schemas"]["MakeFromSet"] | components["schemas"]["RenameMaterial"] | components["schemas"]["RenameMaterials"] | components["schemas"]["DuplicateMaterial"] | components["schemas"]["RemoveMaterial"] | components["schemas"]["SetFeed"] | components["schemas"]["ChangeFeed"] | components["schemas"]["PlaceFeed"] | components["schemas"]["SetSetting"] | components["schemas"]["PushUp"] | components["schemas"]["Detach"] | components["schemas"]["ApplyPattern"] | components["schemas"]["Assign"] | components["schemas"]["SetDone"] | components["schemas"]["KeepColours"] | components["schemas"]["SetRecipe"] | components["schemas"]["RemoveMesh"] | components["schemas"]["Import"] | components["schemas"]["ReplaceMap"] | components["schemas"]["ReplaceMesh"] | components["schemas"]["Waive"] | components["schemas"]["Unwaive"] | components["schemas"]["SetRule"] | components["schemas"]["SetSeverity"] | components["schemas"]["Stand"] | components["schemas"]["MoveItem"] | components["schemas"]["RenameItem"] | components["schemas"]["TakeAway"] | components["schemas"]["SetGround"] | components["schemas"]["SetPanorama"] | components["schemas"]["SetSun"] | components["schemas"]["KeepView"])[];
             /** Material */
             material?: string | null;
         };
@@ -4032,6 +4032,23 @@ export interface components {
             takes: boolean;
         };
         /**
+         * ChangedThing
+         * @description A thing that a step changed, and its pictures where it has some.
+         */
+        ChangedThing: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "map" | "material" | "mesh";
+            /** Name */
+            name: string;
+            /** Before */
+            before?: string | null;
+            /** After */
+            after?: string | null;
+        };
+        /**
          * History
          * @description Steps, newest first.
          */
@@ -4063,30 +4080,13 @@ export interface components {
              */
             state: "now" | "past" | "undone";
             /** Touched */
-            touched: components["schemas"]["Touched"][];
+            touched: components["schemas"]["ChangedThing"][];
         };
         /**
-         * Touched
-         * @description A thing that a step changed, and its pictures where it has some.
-         */
-        Touched: {
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "map" | "material" | "mesh";
-            /** Name */
-            name: string;
-            /** Before */
-            before?: string | null;
-            /** After */
-            after?: string | null;
-        };
-        /**
-         * TogetherOut
+         * GroupingSuggestion
          * @description Maps that seem to be of one surface, though their names do not say so.
          */
-        TogetherOut: {
+        GroupingSuggestion: {
             /** Maps */
             maps: string[];
             /** Correlation */
@@ -4221,10 +4221,10 @@ export interface components {
             degrees_from_flat: number | null;
         };
         /**
-         * Leaves
+         * Destination
          * @description Where an input leaves in the current target.
          */
-        Leaves: {
+        Destination: {
             /** File */
             file?: string | null;
             /**
@@ -4272,7 +4272,7 @@ export interface components {
             picture: string | null;
             gives: components["schemas"]["RowFacts"] | null;
             place: components["schemas"]["StagePlace"];
-            leaves: components["schemas"]["Leaves"];
+            leaves: components["schemas"]["Destination"];
             /** Problem */
             problem?: string | null;
         };
@@ -4421,10 +4421,10 @@ export interface components {
             entry: components["schemas"]["MaterialEntry"];
         };
         /**
-         * Probed
+         * ProbeResult
          * @description One input at a point.
          */
-        Probed: {
+        ProbeResult: {
             /**
              * Input
              * @enum {string}
@@ -4785,10 +4785,10 @@ export interface components {
             proposals: components["schemas"]["ProposalOut"][];
         };
         /**
-         * AlikeOut
+         * SimilarSlots
          * @description A slot that is like one of another mesh, or like several.
          */
-        AlikeOut: {
+        SimilarSlots: {
             /** Slot */
             slot: string;
             /** Other */
@@ -5064,22 +5064,10 @@ export interface components {
             problem: string;
         };
         /**
-         * Leaving
-         * @description What of a mesh's file leaves with it.
-         */
-        Leaving: {
-            /** Mesh */
-            mesh: string;
-            /** Goes */
-            goes: string[];
-            /** Left */
-            left: components["schemas"]["Left"][];
-        };
-        /**
-         * Left
+         * DroppedFeature
          * @description Something that stays behind.
          */
-        Left: {
+        DroppedFeature: {
             /**
              * Severity
              * @enum {string}
@@ -5091,6 +5079,18 @@ export interface components {
             code: string;
             /** Message */
             message: string;
+        };
+        /**
+         * ExportedMesh
+         * @description What of a mesh's file leaves with it.
+         */
+        ExportedMesh: {
+            /** Mesh */
+            mesh: string;
+            /** Goes */
+            goes: string[];
+            /** Left */
+            left: components["schemas"]["DroppedFeature"][];
         };
         /**
          * PlanOut
@@ -5112,7 +5112,7 @@ export interface components {
             /** Converted */
             converted: string[];
             /** Meshes */
-            meshes: components["schemas"]["Leaving"][];
+            meshes: components["schemas"]["ExportedMesh"][];
             /** Memory */
             memory: number;
             /** Compressed */
@@ -5170,24 +5170,24 @@ export interface components {
             };
         };
         /**
-         * AsOne
+         * AtlasEstimate
          * @description The sets of a mesh as they are, and as one that is as sharp everywhere.
          */
-        AsOne: {
+        AtlasEstimate: {
             /** Materials */
             materials: string[];
-            now: components["schemas"]["Weight"];
-            one: components["schemas"]["Weight"];
+            now: components["schemas"]["TextureCost"];
+            one: components["schemas"]["TextureCost"];
             /** Side */
             side: number;
             /** Filled */
             filled: number;
         };
         /**
-         * Weight
+         * TextureCost
          * @description What textures weigh.
          */
-        Weight: {
+        TextureCost: {
             /** Files */
             files: number;
             /** Texels */
@@ -5447,18 +5447,6 @@ export interface components {
             target?: string | null;
         };
         /**
-         * ByHand
-         * @description One line of the list.
-         */
-        ByHand: {
-            /** Material */
-            material: string;
-            /** Slot */
-            slot: string;
-            /** Text */
-            text: string;
-        };
-        /**
          * Cell
          * @description The verdict on one input of one slot.
          */
@@ -5503,6 +5491,18 @@ export interface components {
              * @default []
              */
             settings: components["schemas"]["SettingPair"][];
+        };
+        /**
+         * ManualSetting
+         * @description One line of the list.
+         */
+        ManualSetting: {
+            /** Material */
+            material: string;
+            /** Slot */
+            slot: string;
+            /** Text */
+            text: string;
         };
         /**
          * PackageFile
@@ -5618,12 +5618,12 @@ export interface components {
              * By Hand
              * @default []
              */
-            by_hand: components["schemas"]["ByHand"][];
+            by_hand: components["schemas"]["ManualSetting"][];
             /**
              * Left
              * @default []
              */
-            left: components["schemas"]["Left"][];
+            left: components["schemas"]["DroppedFeature"][];
             /**
              * Pictures
              * @default []
@@ -5653,10 +5653,10 @@ export interface components {
             target?: string | null;
         };
         /**
-         * Beside
+         * MeshesToPlace
          * @description Meshes to be stood in the scene, in order.
          */
-        Beside: {
+        MeshesToPlace: {
             /** Meshes */
             meshes: string[];
         };
@@ -5768,10 +5768,10 @@ export interface components {
             role: "look" | "work" | "own" | "none";
         };
         /**
-         * Issued
+         * IssuedSecret
          * @description Something new with its secret, which nobody can look up later.
          */
-        Issued: {
+        IssuedSecret: {
             /** Id */
             id: number;
             /** Secret */
@@ -6521,7 +6521,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Trial"];
+                "application/json": components["schemas"]["TriedEdits"];
             };
         };
         responses: {
@@ -6926,7 +6926,7 @@ export interface operations {
             };
         };
     };
-    server_workshop_api_files_bring_in: {
+    server_workshop_api_files_start_import: {
         parameters: {
             query?: never;
             header?: never;
@@ -7480,7 +7480,7 @@ export interface operations {
             };
         };
     };
-    server_workshop_api_maps_go_together: {
+    server_workshop_api_maps_grouping_suggestions: {
         parameters: {
             query?: never;
             header?: never;
@@ -7497,7 +7497,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["TogetherOut"][];
+                    "application/json": components["schemas"]["GroupingSuggestion"][];
                 };
             };
             /** @description It is being made, or the database is busy; ask again in a moment. */
@@ -8057,7 +8057,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Probed"][];
+                    "application/json": components["schemas"]["ProbeResult"][];
                 };
             };
             /** @description It is being made, or the database is busy; ask again in a moment. */
@@ -8492,7 +8492,7 @@ export interface operations {
             };
         };
     };
-    server_workshop_api_meshes_together: {
+    server_workshop_api_meshes_faces_with: {
         parameters: {
             query: {
                 slot: string;
@@ -8645,7 +8645,7 @@ export interface operations {
             };
         };
     };
-    server_workshop_api_meshes_alike: {
+    server_workshop_api_meshes_similar_mesh: {
         parameters: {
             query?: never;
             header?: never;
@@ -8664,7 +8664,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["AlikeOut"][];
+                    "application/json": components["schemas"]["SimilarSlots"][];
                 };
             };
             /** @description It is being made, or the database is busy; ask again in a moment. */
@@ -9304,7 +9304,7 @@ export interface operations {
             };
         };
     };
-    server_workshop_api_offers_offers: {
+    server_workshop_api_pending_updates_offers: {
         parameters: {
             query?: never;
             header?: never;
@@ -9353,7 +9353,7 @@ export interface operations {
             };
         };
     };
-    server_workshop_api_offers_decide: {
+    server_workshop_api_pending_updates_decide: {
         parameters: {
             query?: never;
             header?: never;
@@ -9406,7 +9406,7 @@ export interface operations {
             };
         };
     };
-    server_workshop_api_offers_effect: {
+    server_workshop_api_pending_updates_effect: {
         parameters: {
             query?: never;
             header?: never;
@@ -9523,7 +9523,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["AsOne"] | null;
+                    "application/json": components["schemas"]["AtlasEstimate"] | null;
                 };
             };
             /** @description It is being made, or the database is busy; ask again in a moment. */
@@ -9808,7 +9808,7 @@ export interface operations {
             };
         };
     };
-    server_workshop_api_packages_bring_in: {
+    server_workshop_api_packages_import_package: {
         parameters: {
             query?: never;
             header?: never;
@@ -10344,7 +10344,7 @@ export interface operations {
             };
         };
     };
-    server_workshop_api_scene_beside: {
+    server_workshop_api_scene_default_placement: {
         parameters: {
             query: {
                 meshes: string[];
@@ -10620,7 +10620,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Issued"];
+                    "application/json": components["schemas"]["IssuedSecret"];
                 };
             };
             /** @description It is being made, or the database is busy; ask again in a moment. */
@@ -10721,7 +10721,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Issued"];
+                    "application/json": components["schemas"]["IssuedSecret"];
                 };
             };
             /** @description It is being made, or the database is busy; ask again in a moment. */
@@ -10822,7 +10822,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Issued"];
+                    "application/json": components["schemas"]["IssuedSecret"];
                 };
             };
             /** @description It is being made, or the database is busy; ask again in a moment. */

@@ -2,345 +2,345 @@
 export const INPUT_TABLE = {
   "base_color": {
     "label": "Base colour",
-    "unit": "colour",
+    "description": "colour",
     "default": [
       1.0,
       1.0,
       1.0
     ],
-    "first": [
+    "initial": [
       0.5,
       0.5,
       0.5
     ],
     "kind": "colour",
-    "most": 1.0,
+    "maximum": 1.0,
     "slider": 1.0,
     "strength": null,
     "extension": null,
     "textured": true,
-    "share": true
+    "is_fraction": true
   },
   "metallic": {
     "label": "Metallic",
-    "unit": "0 or 1",
+    "description": "0 or 1",
     "default": 0.0,
-    "first": 0.0,
+    "initial": 0.0,
     "kind": "data",
-    "most": 1.0,
+    "maximum": 1.0,
     "slider": 1.0,
     "strength": null,
     "extension": null,
     "textured": true,
-    "share": true
+    "is_fraction": true
   },
   "roughness": {
     "label": "Roughness",
-    "unit": "0 smooth – 1 rough",
+    "description": "0 smooth – 1 rough",
     "default": 1.0,
-    "first": 0.5,
+    "initial": 0.5,
     "kind": "data",
-    "most": 1.0,
+    "maximum": 1.0,
     "slider": 1.0,
     "strength": null,
     "extension": null,
     "textured": true,
-    "share": true
+    "is_fraction": true
   },
   "normal": {
     "label": "Normal",
-    "unit": "tangent space",
+    "description": "tangent space",
     "default": [
       0.0,
       0.0,
       1.0
     ],
-    "first": [
+    "initial": [
       0.0,
       0.0,
       1.0
     ],
     "kind": "direction",
-    "most": 1.0,
+    "maximum": 1.0,
     "slider": 1.0,
     "strength": 2.0,
     "extension": null,
     "textured": true,
-    "share": true
+    "is_fraction": true
   },
   "occlusion": {
     "label": "Occlusion",
-    "unit": "1 open – 0 closed",
+    "description": "1 open – 0 closed",
     "default": 1.0,
-    "first": 1.0,
+    "initial": 1.0,
     "kind": "data",
-    "most": 1.0,
+    "maximum": 1.0,
     "slider": 1.0,
     "strength": 1.0,
     "extension": null,
     "textured": true,
-    "share": true
+    "is_fraction": true
   },
   "emission": {
     "label": "Emission",
-    "unit": "light",
+    "description": "light",
     "default": [
       0.0,
       0.0,
       0.0
     ],
-    "first": [
+    "initial": [
       0.0,
       0.0,
       0.0
     ],
     "kind": "colour",
-    "most": null,
+    "maximum": null,
     "slider": 1.0,
     "strength": 10.0,
     "extension": null,
     "textured": true,
-    "share": true
+    "is_fraction": true
   },
   "opacity": {
     "label": "Opacity",
-    "unit": "0 clear – 1 solid",
+    "description": "0 clear – 1 solid",
     "default": 1.0,
-    "first": 1.0,
+    "initial": 1.0,
     "kind": "data",
-    "most": 1.0,
+    "maximum": 1.0,
     "slider": 1.0,
     "strength": null,
     "extension": null,
     "textured": true,
-    "share": true
+    "is_fraction": true
   },
   "height": {
     "label": "Height",
-    "unit": "seen as depth",
+    "description": "seen as depth",
     "default": 0.5,
-    "first": 0.5,
+    "initial": 0.5,
     "kind": "data",
-    "most": 1.0,
+    "maximum": 1.0,
     "slider": 1.0,
     "strength": 1.0,
     "extension": null,
     "textured": true,
-    "share": true
+    "is_fraction": true
   },
   "f0": {
     "label": "Specular (F0)",
-    "unit": "reflected at normal incidence",
+    "description": "reflected at normal incidence",
     "default": [
       0.04,
       0.04,
       0.04
     ],
-    "first": [
+    "initial": [
       0.04,
       0.04,
       0.04
     ],
     "kind": "colour",
-    "most": 1.0,
+    "maximum": 1.0,
     "slider": 1.0,
     "strength": null,
     "extension": null,
     "textured": true,
-    "share": true
+    "is_fraction": true
   },
   "ior": {
     "label": "Index of refraction",
-    "unit": "1.5 is usual",
+    "description": "1.5 is usual",
     "default": 1.5,
-    "first": 1.5,
+    "initial": 1.5,
     "kind": "data",
-    "most": null,
+    "maximum": null,
     "slider": 3.0,
     "strength": null,
     "extension": "KHR_materials_ior",
     "textured": false,
-    "share": false
+    "is_fraction": false
   },
   "specular": {
     "label": "Specular",
-    "unit": "0–1 of dielectrics",
+    "description": "0–1 of dielectrics",
     "default": 1.0,
-    "first": 1.0,
+    "initial": 1.0,
     "kind": "data",
-    "most": 1.0,
+    "maximum": 1.0,
     "slider": 1.0,
     "strength": null,
     "extension": "KHR_materials_specular",
     "textured": true,
-    "share": true
+    "is_fraction": true
   },
   "clearcoat": {
     "label": "Clear coat",
-    "unit": "0 none – 1 full",
+    "description": "0 none – 1 full",
     "default": 0.0,
-    "first": 1.0,
+    "initial": 1.0,
     "kind": "data",
-    "most": 1.0,
+    "maximum": 1.0,
     "slider": 1.0,
     "strength": null,
     "extension": "KHR_materials_clearcoat",
     "textured": true,
-    "share": true
+    "is_fraction": true
   },
   "clearcoat_roughness": {
     "label": "Coat roughness",
-    "unit": "0 smooth – 1 rough",
+    "description": "0 smooth – 1 rough",
     "default": 0.0,
-    "first": 0.1,
+    "initial": 0.1,
     "kind": "data",
-    "most": 1.0,
+    "maximum": 1.0,
     "slider": 1.0,
     "strength": null,
     "extension": "KHR_materials_clearcoat",
     "textured": true,
-    "share": true
+    "is_fraction": true
   },
   "sheen": {
     "label": "Sheen",
-    "unit": "colour of cloth",
+    "description": "colour of cloth",
     "default": [
       0.0,
       0.0,
       0.0
     ],
-    "first": [
+    "initial": [
       0.5,
       0.5,
       0.5
     ],
     "kind": "colour",
-    "most": 1.0,
+    "maximum": 1.0,
     "slider": 1.0,
     "strength": null,
     "extension": "KHR_materials_sheen",
     "textured": true,
-    "share": true
+    "is_fraction": true
   },
   "sheen_roughness": {
     "label": "Sheen roughness",
-    "unit": "0 smooth – 1 rough",
+    "description": "0 smooth – 1 rough",
     "default": 0.0,
-    "first": 0.5,
+    "initial": 0.5,
     "kind": "data",
-    "most": 1.0,
+    "maximum": 1.0,
     "slider": 1.0,
     "strength": null,
     "extension": "KHR_materials_sheen",
     "textured": true,
-    "share": true
+    "is_fraction": true
   },
   "transmission": {
     "label": "Transmission",
-    "unit": "0 none – 1 clear",
+    "description": "0 none – 1 clear",
     "default": 0.0,
-    "first": 1.0,
+    "initial": 1.0,
     "kind": "data",
-    "most": 1.0,
+    "maximum": 1.0,
     "slider": 1.0,
     "strength": null,
     "extension": "KHR_materials_transmission",
     "textured": true,
-    "share": true
+    "is_fraction": true
   },
   "thickness": {
     "label": "Thickness",
-    "unit": "metres",
+    "description": "metres",
     "default": 0.0,
-    "first": 0.01,
+    "initial": 0.01,
     "kind": "data",
-    "most": null,
+    "maximum": null,
     "slider": 1.0,
     "strength": null,
     "extension": "KHR_materials_volume",
     "textured": true,
-    "share": false
+    "is_fraction": false
   },
   "attenuation": {
     "label": "Attenuation colour",
-    "unit": "of light that went through",
+    "description": "of light that went through",
     "default": [
       1.0,
       1.0,
       1.0
     ],
-    "first": [
+    "initial": [
       1.0,
       1.0,
       1.0
     ],
     "kind": "colour",
-    "most": 1.0,
+    "maximum": 1.0,
     "slider": 1.0,
     "strength": null,
     "extension": "KHR_materials_volume",
     "textured": false,
-    "share": true
+    "is_fraction": true
   },
   "attenuation_distance": {
     "label": "Attenuation distance",
-    "unit": "metres until it has that colour",
+    "description": "metres until it has that colour",
     "default": 1.0,
-    "first": 1.0,
+    "initial": 1.0,
     "kind": "data",
-    "most": null,
+    "maximum": null,
     "slider": 10.0,
     "strength": null,
     "extension": "KHR_materials_volume",
     "textured": false,
-    "share": false
+    "is_fraction": false
   },
   "subsurface": {
     "label": "Subsurface",
-    "unit": "0 none – 1 wholly",
+    "description": "0 none – 1 wholly",
     "default": 0.0,
-    "first": 0.5,
+    "initial": 0.5,
     "kind": "data",
-    "most": 1.0,
+    "maximum": 1.0,
     "slider": 1.0,
     "strength": null,
     "extension": null,
     "textured": true,
-    "share": true
+    "is_fraction": true
   },
   "subsurface_color": {
     "label": "Subsurface colour",
-    "unit": "of light inside",
+    "description": "of light inside",
     "default": [
       1.0,
       1.0,
       1.0
     ],
-    "first": [
+    "initial": [
       0.8,
       0.3,
       0.2
     ],
     "kind": "colour",
-    "most": 1.0,
+    "maximum": 1.0,
     "slider": 1.0,
     "strength": null,
     "extension": null,
     "textured": true,
-    "share": true
+    "is_fraction": true
   },
   "subsurface_radius": {
     "label": "Subsurface radius",
-    "unit": "metres",
+    "description": "metres",
     "default": 0.01,
-    "first": 0.01,
+    "initial": 0.01,
     "kind": "data",
-    "most": null,
+    "maximum": null,
     "slider": 0.1,
     "strength": null,
     "extension": null,
     "textured": false,
-    "share": false
+    "is_fraction": false
   }
 } as const
 

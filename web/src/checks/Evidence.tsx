@@ -1,6 +1,6 @@
 import { useBoard, useMeshes, usePreview } from '../api/queries'
 import type { Finding, InputName } from '../api/types'
-import { Divided } from '../components/Split'
+import { Split } from '../components/Split'
 import { Picture } from '../components/Picture'
 import { INPUT_WORDS } from '../words'
 import { about } from './groups'
@@ -50,7 +50,7 @@ function OnMaterial({ finding }: { finding: Finding }) {
     <div className="finding-pictures">
       {preview &&
         (preview.after ? (
-          <Divided
+          <Split
             left={{
               src: onSpecimen(preview.before),
               alt: `${preview.material}, current`,
@@ -74,7 +74,7 @@ function OnMaterial({ finding }: { finding: Finding }) {
       {changed.map(([input, [before, after]]) => {
         const words = INPUT_WORDS[input as InputName].name
         return (
-          <Divided
+          <Split
             key={input}
             left={{ src: asPicture(before), alt: `${words}, current`, words: 'current' }}
             right={{ src: asPicture(after), alt: `${words} mended`, words: 'fixed' }}

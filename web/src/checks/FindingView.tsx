@@ -7,7 +7,7 @@ import type { Finding } from '../api/types'
 import { Evidence } from './Evidence'
 import type { Group } from './groups'
 import type { Weight } from './groups'
-import { LeaveNote } from '../team/NoteMark'
+import { AddNote } from '../team/NoteMark'
 import { WEIGHTS, about, allEdits, place, placeWords } from './groups'
 
 interface Props {
@@ -50,7 +50,7 @@ export function FindingView({ group, finding, choose, mend, leave, countAgain }:
           <p className="small">{finding.subject}</p>
         )}
         <p>{finding.message}</p>
-        <LeaveNote at={{ kind: 'finding', place: [finding.code, finding.subject] }} marked />
+        <AddNote at={{ kind: 'finding', place: [finding.code, finding.subject] }} marked />
         {finding.waived != null && (
           <p className="waived">
             <b>Ignored:</b> {finding.waived}

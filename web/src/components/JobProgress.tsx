@@ -11,7 +11,7 @@ interface Props {
 }
 
 /** How far long work is that was started here, what it is doing, and a way to stop it; nothing while there is none. */
-export function Underway({ kinds, also = null }: Props) {
+export function JobProgress({ kinds, also = null }: Props) {
   const { cancel } = useStartJob()
   const jobs = (useJobs().data ?? []).filter(
     (job) => kinds.includes(job.kind) && (job.state === 'waiting' || job.state === 'running'),

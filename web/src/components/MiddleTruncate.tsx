@@ -4,7 +4,7 @@ import type { CSSProperties } from 'react'
 const END = 6
 
 /** A name in one line, shortened in the middle where it does not fit; the whole of it on hover. */
-export function Middle({ name, style }: { name: string; style?: CSSProperties }) {
+export function MiddleTruncate({ name, style }: { name: string; style?: CSSProperties }) {
   const cut = Math.max(Math.floor(name.length / 2), name.length - END)
   return (
     <span className="middle" title={name} style={style}>

@@ -1,11 +1,11 @@
 import { Button, Menu, MenuItem } from '@mui/material'
 import { useRef, useState } from 'react'
 
-import { useBringIn } from './useImport'
+import { useImport } from './useImport'
 
 /** The button that brings in files or a folder, for those who do not drop them. */
 export function PickFiles({ contained = false }: { contained?: boolean }) {
-  const bringIn = useBringIn()
+  const bringIn = useImport()
   const files = useRef<HTMLInputElement>(null)
   const folder = useRef<HTMLInputElement>(null)
   const [anchor, setAnchor] = useState<HTMLElement | null>(null)

@@ -17,7 +17,7 @@ interface Props {
 }
 
 /** One picture left of a divider, another right of it; it is moved by dragging, or with the arrow keys. */
-export function Divided({ left, right, middle }: Props) {
+export function Split({ left, right, middle }: Props) {
   const [at, setAt] = useState(50)
   return (
     <figure>

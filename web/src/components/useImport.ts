@@ -2,14 +2,14 @@ import { useQueryClient } from '@tanstack/react-query'
 import { useCallback } from 'react'
 
 import { useProjectId } from '../api/queries'
-import { useIncoming } from '../api/imports'
+import { useImports } from '../api/imports'
 import { useNotices } from '../api/notices'
 
 /** Bring files into the project that is open. */
-export function useBringIn() {
+export function useImport() {
   const id = useProjectId()
   const queries = useQueryClient()
-  const bringIn = useIncoming((state) => state.bringIn)
+  const bringIn = useImports((state) => state.bringIn)
   const notice = useNotices((state) => state.say)
   return useCallback(
     (files: File[]) => {

@@ -117,7 +117,7 @@ export function Deliver({ project, close }: { project: Project; close: () => voi
               />
             }
           />
-          {asked.data?.last && <LastTime last={asked.data.last} />}
+          {asked.data?.last && <LastDeliveryLine last={asked.data.last} />}
           {busy && <LinearProgress aria-label="Delivering" />}
           {back.data && <p role="status">{count(back.data.files.length, 'file')} are back.</p>}
           {seen && <Told outcome={seen} />}
@@ -144,7 +144,7 @@ export function Deliver({ project, close }: { project: Project; close: () => voi
 }
 
 /** What became of the last delivery, also of one that was made by itself. */
-export function LastTime({ last }: { last: LastDelivery }) {
+export function LastDeliveryLine({ last }: { last: LastDelivery }) {
   return (
     <p className={last.passed ? 'small' : 'small brick'}>
       {last.passed ? '=' : '!'} last delivered {ago(last.ended)}:{' '}

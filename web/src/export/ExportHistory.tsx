@@ -7,7 +7,13 @@ import type { Package } from '../api/types'
 import { ago, bytes, count } from '../words'
 
 /** Earlier packages, each kept as it was made: when, for whom, how its trial went; and packages that were made elsewhere. */
-export function History({ packages, show }: { packages: Package[]; show: (id: number) => void }) {
+export function ExportHistory({
+  packages,
+  show,
+}: {
+  packages: Package[]
+  show: (id: number) => void
+}) {
   const { startArchive, startForeign } = useStartJob()
   const remove = useRemovePackage()
   const [taken, setTaken] = useState<number | null>(null)

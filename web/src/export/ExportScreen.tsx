@@ -6,13 +6,13 @@ import { Link } from 'react-router'
 
 import { useJobs, usePackages, useStartJob } from '../api/jobs'
 import { useFindings, useOutdatedPackages, usePlan, useProject, useProjectId } from '../api/queries'
-import { Underway } from '../components/JobProgress'
+import { JobProgress } from '../components/JobProgress'
 import { bytes, count } from '../words'
 import { Deliver } from './Deliver'
-import { History } from './ExportHistory'
+import { ExportHistory } from './ExportHistory'
 import { PackPlan } from './PackPlan'
 import { TrialBoard } from './TrialBoard'
-import { WhatGoes } from './Included'
+import { Included } from './Included'
 
 /** The pack plan on the left; on the right, what the stand-in engine got. */
 export function ExportScreen() {
@@ -93,7 +93,7 @@ export function ExportScreen() {
             Planning …
           </p>
         )}
-        <Underway kinds={['export', 'trial', 'package', 'package-archive', 'deliver']} />
+        <JobProgress kinds={['export', 'trial', 'package', 'package-archive', 'deliver']} />
         <div
           className="row wrap"
           style={{ padding: '12px 14px', borderTop: '1px solid var(--line)' }}
@@ -120,7 +120,7 @@ export function ExportScreen() {
           >
             Deliver…
           </Button>
-          <WhatGoes project={project} unassigned={plan.data?.unassigned ?? []} />
+          <Included project={project} unassigned={plan.data?.unassigned ?? []} />
           {/* What comes with the first package stands behind what is always there, which stays in its place. */}
           {last && <Button onClick={() => startArchive.mutate(last.id)}>Download</Button>}
           {last && (
@@ -132,7 +132,7 @@ export function ExportScreen() {
               Test again
             </Button>
           )}
-          <History packages={packages} show={setChosen} />
+          <ExportHistory packages={packages} show={setChosen} />
           <span className="grow" />
           {errors.length > 0 && (
             <Link to={`/projects/${id}/checks`} className="brick">

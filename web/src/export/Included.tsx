@@ -5,7 +5,7 @@ import { useEdit } from '../api/changes'
 import type { Project } from '../api/types'
 
 /** Which meshes and materials go into packages; what is left out stays in the project. */
-export function WhatGoes({ project, unassigned }: { project: Project; unassigned: string[] }) {
+export function Included({ project, unassigned }: { project: Project; unassigned: string[] }) {
   const [anchor, setAnchor] = useState<HTMLElement | null>(null)
   const edit = useEdit()
   const { document } = project

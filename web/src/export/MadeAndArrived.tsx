@@ -9,7 +9,7 @@ import {
 } from '@mui/material'
 import { useState } from 'react'
 
-import { Divided } from '../components/Split'
+import { Split } from '../components/Split'
 import { Picture } from '../components/Picture'
 
 export type Of = (what: 'meant' | 'arrived' | 'difference' | 'over') => string
@@ -20,9 +20,9 @@ interface OfCell {
 }
 
 /** What was meant left of a divider, what arrived right of it. */
-export function MeantArrived({ of, input }: OfCell) {
+export function MadeAndArrived({ of, input }: OfCell) {
   return (
-    <Divided
+    <Split
       left={{ src: of('meant'), alt: `${input}, meant`, words: 'meant' }}
       right={{ src: of('arrived'), alt: `${input}, arrived`, words: 'arrived' }}
     />
@@ -89,7 +89,7 @@ export function LargePictures({ of, input, title, shape, scale, close }: LargePr
           {/* At 1× all of a square picture is seen. */}
           <div style={{ width: `min(${zoom * 100}%, ${zoom * 62}vh)`, margin: '0 auto' }}>
             {shown === 'divided' ? (
-              <MeantArrived of={of} input={input} />
+              <MadeAndArrived of={of} input={input} />
             ) : (
               <figure>
                 <Picture src={of(shown)} alt={`${input}, ${shown}`} />

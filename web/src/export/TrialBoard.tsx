@@ -18,8 +18,8 @@ import {
   inWords,
   readable,
 } from '../words'
-import { LargePictures, MeantArrived, OverWords } from './MadeAndArrived'
-import { LeaveNote } from '../team/NoteMark'
+import { LargePictures, MadeAndArrived, OverWords } from './MadeAndArrived'
+import { AddNote } from '../team/NoteMark'
 import type { Of } from './MadeAndArrived'
 
 const HEADS: Record<string, string> = {
@@ -417,7 +417,7 @@ function Detail({ cell, pack, trial }: { cell: Cell; pack: Package; trial: Trial
     <div className="detail" aria-live="polite">
       {picture >= 0 ? (
         <>
-          <MeantArrived key={picture} of={of} input={input} />
+          <MadeAndArrived key={picture} of={of} input={input} />
           <figure>
             <Picture
               src={of(shape ? 'over' : 'difference')}
@@ -479,7 +479,7 @@ function Detail({ cell, pack, trial }: { cell: Cell; pack: Package; trial: Trial
         )}
         {cell.max_error != null && <p className="mono">{errorWords(cell)}</p>}
         <p>
-          <LeaveNote
+          <AddNote
             marked
             at={{ kind: 'cell', place: [pack.target, cell.mesh, cell.slot, cell.input] }}
           />

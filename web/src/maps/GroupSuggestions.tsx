@@ -10,14 +10,14 @@ import {
 import { useState } from 'react'
 
 import { useEdit } from '../api/changes'
-import { useTogether } from '../api/queries'
+import { useGroupingSuggestions } from '../api/queries'
 import type { BoardMap, Edit } from '../api/types'
 import { MapThumb } from '../components/MapThumb'
 import { ROLE_WORDS, count } from '../words'
 
 /** Maps whose names say nothing and that seem to show one surface: put into sets, where a person agrees. */
-export function GoTogether({ maps }: { maps: BoardMap[] }) {
-  const groups = useTogether().data ?? []
+export function GroupSuggestions({ maps }: { maps: BoardMap[] }) {
+  const groups = useGroupingSuggestions().data ?? []
   const [open, setOpen] = useState(false)
   if (groups.length === 0) return null
   const number = groups.reduce((sum, group) => sum + group.maps.length, 0)

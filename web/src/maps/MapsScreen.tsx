@@ -7,7 +7,7 @@ import { useNavigate, useParams } from 'react-router'
 import { useEdit } from '../api/changes'
 import { FirstSteps } from '../components/FirstSteps'
 import { useRemembered } from '../components/remembered'
-import { Underway } from '../components/JobProgress'
+import { JobProgress } from '../components/JobProgress'
 import { useBoard, useProjectId } from '../api/queries'
 import type { BoardMap, Document } from '../api/types'
 import { PickFiles } from '../components/PickFiles'
@@ -16,7 +16,7 @@ import { bytes, count, nameOfSet } from '../words'
 import { Board } from './Board'
 import { ChosenBar } from './ChosenBar'
 import { Contradictions } from './Contradictions'
-import { GoTogether } from './GroupSuggestions'
+import { GroupSuggestions } from './GroupSuggestions'
 import { NamingRules } from './NamingRules'
 import { Reader } from './Reader'
 
@@ -221,9 +221,9 @@ export function MapsScreen() {
             slotProps={{ htmlInput: { 'aria-label': 'Search the board' } }}
           />
         </div>
-        <GoTogether maps={maps} />
+        <GroupSuggestions maps={maps} />
         <Contradictions />
-        <Underway kinds={['convert']} />
+        <JobProgress kinds={['convert']} />
         {several.length > 1 && (
           <ChosenBar names={several} maps={maps} clear={() => setChosen([])} />
         )}

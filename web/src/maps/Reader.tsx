@@ -243,16 +243,18 @@ function Think({
           .map((role) => ROLE_WORDS[role].toLowerCase())
           .join(' · ')
       : 'unknown'
-  const isSaid = map.by_hand || map.said_by != null
+  const isConfirmed = map.by_hand || map.said_by != null
   const differs = map.by_hand && JSON.stringify(map.roles) !== JSON.stringify(detail.judged_roles)
   return (
     <section style={{ padding: '10px 14px' }} aria-label="What we think it is">
       <div className="row wrap">
         <h2>
           {map.by_hand ? 'Set by you' : map.said_by ? `Set by ${map.said_by}` : 'Detected'}:{' '}
-          {detail.role === 'packed' && !isSaid ? `packed, ${said(map.roles)}` : said(map.roles)}
+          {detail.role === 'packed' && !isConfirmed
+            ? `packed, ${said(map.roles)}`
+            : said(map.roles)}
         </h2>
-        {!isSaid && (
+        {!isConfirmed && (
           <span
             className={`chip ${map.state === 'sure' ? 'own' : map.state === 'conflict' ? 'brick' : 'amber'}`}
           >
@@ -274,9 +276,12 @@ function Think({
           </Button>
         )}
         <Button onClick={() => setCorrecting('as it is')}>Change…</Button>
-        {!isSaid && map.state !== 'sure' && map.channels > 2 && map.roles.rgb === 'base_color' && (
-          <Button onClick={() => setCorrecting('packed')}>It is packed…</Button>
-        )}
+        {!isConfirmed &&
+          map.state !== 'sure' &&
+          map.channels > 2 &&
+          map.roles.rgb === 'base_color' && (
+            <Button onClick={() => setCorrecting('packed')}>It is packed…</Button>
+          )}
         {map.normal_y && (
           <Button aria-pressed={turned} onClick={() => setTurned(!turned)}>
             {turned ? 'Show as stored' : 'Show green flipped'}

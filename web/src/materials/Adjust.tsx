@@ -9,7 +9,7 @@ import type { Feed, Row } from '../api/types'
 import { useClipboard } from './clipboard'
 import { ColourPick, Move } from './Controls'
 import { COLOURS, UNCHANGED, changes, curve, largest } from './feed'
-import { Underway } from '../components/JobProgress'
+import { JobProgress } from '../components/JobProgress'
 import { HeightToNormal } from './HeightToNormal'
 import { Layers } from './Layers'
 import { Placing } from './Placing'
@@ -144,7 +144,7 @@ export function Adjust({
             label="Value"
             value={feed.value}
             max={largest(row.input)}
-            limits={[0, INPUT_TABLE[row.input].most]}
+            limits={[0, INPUT_TABLE[row.input].maximum]}
             attempt={(value) => attempt({ value })}
             settle={(value) => settle({ value })}
           />
@@ -252,7 +252,7 @@ export function Adjust({
               Make a normal of it…
             </Button>
           )}
-          <Underway kinds={['normal']} />
+          <JobProgress kinds={['normal']} />
           {makingNormal && (
             <HeightToNormal material={material} close={() => setMakingNormal(false)} />
           )}

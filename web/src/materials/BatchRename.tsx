@@ -8,7 +8,7 @@ import type { Project } from '../api/types'
 const TOKENS = '{name} {set} {tag} {base} {number}'
 
 /** Rename all materials by a rule with tokens in braces, seen before it is done. */
-export function NameByRule({ project, close }: { project: Project; close: () => void }) {
+export function BatchRename({ project, close }: { project: Project; close: () => void }) {
   const edit = useEdit()
   const board = useBoard().data ?? []
   const [rule, setRule] = useState('{tag}_{name}')

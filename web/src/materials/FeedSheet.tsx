@@ -1,4 +1,4 @@
-import { Middle } from '../components/MiddleTruncate'
+import { MiddleTruncate } from '../components/MiddleTruncate'
 import { Picture } from '../components/Picture'
 import { Button, Divider, Menu, MenuItem } from '@mui/material'
 import { useEffect, useState } from 'react'
@@ -10,19 +10,19 @@ import { feedOf, settingOf } from '../api/optimistic'
 import type { Feed, InputName, Row, Sheet } from '../api/types'
 import { useStatus } from '../api/notices'
 import { AskName } from '../components/AskName'
-import { useBringIn } from '../components/useImport'
+import { useImport } from '../components/useImport'
 import { Histogram } from '../components/Histogram'
 import { ALPHA_WORDS, EXTRA_INPUTS, INPUT_WORDS, ROLE_WORDS, inputName, naturally } from '../words'
 import { Adjust } from './Adjust'
 import { ChooseOne } from './ChooseOne'
 import { useClipboard } from './clipboard'
-import { Covers } from './MaterialLayers'
+import { MaterialLayers } from './MaterialLayers'
 import { toHex } from './colour'
 import { PLAIN, WIDE, changes, lies, firstValue, placed } from './feed'
 import { Settings } from './Settings'
 import { SourcePicker } from './SourcePicker'
 import { RemoveMaterial } from './RemoveMaterial'
-import { LeaveNote, NoteMark } from '../team/NoteMark'
+import { AddNote, NoteMark } from '../team/NoteMark'
 import { useNoting } from '../team/notes'
 import type { useDraft } from './useDraft'
 
@@ -97,7 +97,7 @@ export function FeedSheet({
             }}
           >
             <div className="note-line">
-              <LeaveNote at={{ kind: 'input', place: [name, row.input] }} />
+              <AddNote at={{ kind: 'input', place: [name, row.input] }} />
             </div>
             {row.feed && (
               <Adjust
@@ -117,7 +117,7 @@ export function FeedSheet({
           </RowView>
         ))}
         <UnusedOfSet sheet={sheet} commit={commit} />
-        <Covers
+        <MaterialLayers
           name={name}
           covers={(document && settingOf(document, name, 'covers')) ?? sheet.covers}
           problem={sheet.covers_problem ?? null}
@@ -152,7 +152,7 @@ function UnusedOfSet({ sheet, commit }: { sheet: Sheet; commit: Draft['commit'] 
       Unused of its set:
       {sheet.unused.map(({ map, channels, role, input, feed }) => (
         <span key={`${map} ${channels}`} className="row">
-          <Middle name={map} />
+          <MiddleTruncate name={map} />
           <Letters channels={channels} />
           {ROLE_WORDS[role].toLowerCase()}
           {input && feed ? (
@@ -171,7 +171,7 @@ function UnusedOfSet({ sheet, commit }: { sheet: Sheet; commit: Draft['commit'] 
 /** Bring one file in, and feed an input from it as soon as it is a map of the project. */
 function useFeedFromFile(commit: (input: InputName, feed: Feed) => void) {
   const maps = useProject().data?.document.maps
-  const bringIn = useBringIn()
+  const bringIn = useImport()
   const [waiting, setWaiting] = useState<{ input: InputName; file: string } | null>(null)
   const arrived =
     waiting &&
@@ -580,7 +580,7 @@ function RowView({
           <span style={{ minWidth: 0 }}>
             {feed?.map ? (
               <>
-                <Middle name={feed.map} />
+                <MiddleTruncate name={feed.map} />
                 <Letters channels={feed.channels ?? 'rgb'} />
               </>
             ) : (
@@ -602,7 +602,7 @@ function RowView({
             <span className="small">{open ? 'close' : 'adjust'}</span>
           )}
         </button>
-        <Given row={row} solo={solo} />
+        <ResultPreview row={row} solo={solo} />
         <Leaving row={row} />
       </div>
       {open && children}
@@ -610,7 +610,7 @@ function RowView({
   )
 }
 
-function Given({ row, solo }: { row: Row; solo: boolean }) {
+function ResultPreview({ row, solo }: { row: Row; solo: boolean }) {
   if (row.problem) return <span className="brick small">! {row.problem}</span>
   if (!row.gives || !row.picture) return <span className="small">nothing</span>
   const { low, high, mean, unit, histogram } = row.gives
@@ -671,7 +671,9 @@ function Leaving({ row }: { row: Row }) {
       {leaves.file ? (
         <>
           <span className="mono" title={leaves.file}>
-            <Middle name={`${leaves.words}${leaves.file.slice(leaves.file.lastIndexOf('.'))}`} />
+            <MiddleTruncate
+              name={`${leaves.words}${leaves.file.slice(leaves.file.lastIndexOf('.'))}`}
+            />
           </span>
           <span style={{ whiteSpace: 'nowrap' }}>
             <span className="mono">

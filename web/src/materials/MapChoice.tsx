@@ -3,7 +3,7 @@ import { Autocomplete, TextField } from '@mui/material'
 
 import { useBoard } from '../api/queries'
 import type { BoardMap } from '../api/types'
-import { Middle } from '../components/MiddleTruncate'
+import { MiddleTruncate } from '../components/MiddleTruncate'
 import { naturally } from '../words'
 
 interface Props {
@@ -39,7 +39,7 @@ export function MapChoice({ label, value, choose, fits, none, open, closed }: Pr
           <li key={key} {...props} title={name} aria-label={name}>
             <MapThumb sha256={map && map.width > 0 ? map.sha256 : null} side={24} />
             <span style={{ marginLeft: 8, minWidth: 0 }}>
-              <Middle name={name} />
+              <MiddleTruncate name={name} />
             </span>
           </li>
         )

@@ -18,7 +18,14 @@ interface Props {
 }
 
 /** Other materials over this one, each where its mask is: all inputs at once, still one picture an input on export. */
-export function Covers({ name, covers: saved, problem, attempt: tryOut, settle: save, go }: Props) {
+export function MaterialLayers({
+  name,
+  covers: saved,
+  problem,
+  attempt: tryOut,
+  settle: save,
+  go,
+}: Props) {
   const materials = Object.keys(useProject().data?.document.materials ?? {})
     .filter((other) => other !== name)
     .sort(naturally)

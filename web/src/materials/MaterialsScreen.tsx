@@ -1,4 +1,4 @@
-import { Middle } from '../components/MiddleTruncate'
+import { MiddleTruncate } from '../components/MiddleTruncate'
 import { Picture } from '../components/Picture'
 import './materials.css'
 import '../viewport/stage.css'
@@ -18,7 +18,7 @@ import { ownSettings } from './feed'
 import { FeedSheet } from './FeedSheet'
 import type { Comparison } from './MaterialStage'
 import { MaterialStage } from './MaterialStage'
-import { NameByRule } from './BatchRename'
+import { BatchRename } from './BatchRename'
 import { RemoveMaterial } from './RemoveMaterial'
 import { useDraft } from './useDraft'
 
@@ -227,7 +227,7 @@ function MaterialList({
           Batch rename…
         </Button>
       </div>
-      {ruling && <NameByRule project={project} close={() => setRuling(false)} />}
+      {ruling && <BatchRename project={project} close={() => setRuling(false)} />}
     </nav>
   )
 }
@@ -268,7 +268,7 @@ function MaterialItem({
           <span className="thumb swatch" />
         )}
         <span style={{ minWidth: 0 }}>
-          <Middle name={short} style={{ fontWeight: current ? 600 : 400 }} />
+          <MiddleTruncate name={short} style={{ fontWeight: current ? 600 : 400 }} />
           <span className="small">
             {entry.from
               ? count(own, 'override')

@@ -1,5 +1,5 @@
 import { MapThumb } from '../components/MapThumb'
-import { Middle } from '../components/MiddleTruncate'
+import { MiddleTruncate } from '../components/MiddleTruncate'
 import { Picture } from '../components/Picture'
 import { Button, Dialog, DialogActions, DialogContent, DialogTitle, TextField } from '@mui/material'
 import { useState } from 'react'
@@ -116,7 +116,7 @@ export function SourcePicker({
             >
               <MapThumb sha256={entry.width > 0 ? entry.sha256 : null} side={64} />
               <span className="mono" style={{ maxWidth: 84, fontSize: 10.5 }}>
-                <Middle name={entry.name} />
+                <MiddleTruncate name={entry.name} />
               </span>
             </button>
           ))}

@@ -31,7 +31,7 @@ const valueOf = (value: number | readonly [number, number, number]): Feed['value
   typeof value === 'number' ? value : [...value]
 
 /** The constant that a person begins with. */
-export const firstValue = (input: InputName) => valueOf(INPUT_TABLE[input].first)
+export const firstValue = (input: InputName) => valueOf(INPUT_TABLE[input].initial)
 
 /** What an input is when nothing feeds it (glTF 2.0). */
 export const unfed = (input: InputName) => valueOf(INPUT_TABLE[input].default)

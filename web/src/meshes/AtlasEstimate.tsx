@@ -1,4 +1,4 @@
-import { useAsOne } from '../api/queries'
+import { useAtlasEstimate } from '../api/queries'
 import { bytes, count } from '../words'
 
 type Weight = { files: number; texels: number; memory: number; compressed: number }
@@ -7,8 +7,8 @@ const weighs = (weight: Weight) =>
   `${count(weight.files, 'file')} · ${(weight.texels / 1e6).toFixed(1)} million texels · ${bytes(weight.compressed)} block-compressed, ${bytes(weight.memory)} without`
 
 /** The sets of a mesh as they are against one set for all slots that is as sharp everywhere. */
-export function AsOne({ mesh }: { mesh: string }) {
-  const found = useAsOne(mesh).data
+export function AtlasEstimate({ mesh }: { mesh: string }) {
+  const found = useAtlasEstimate(mesh).data
   if (!found) return null
   const { now, one, side, filled } = found
   const ratio = one.compressed / Math.max(1, now.compressed)

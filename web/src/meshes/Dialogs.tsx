@@ -5,7 +5,7 @@ import { Confirm } from '../components/Confirm'
 import { count } from '../words'
 import type { UvAction } from './EditUvs'
 import { EditUvs } from './EditUvs'
-import { LikeAnother, ProposeEverything } from './Proposals'
+import { CopyAssignments, SuggestAll } from './Proposals'
 
 /** What a person is asked before something is done to a mesh. */
 export type Asking =
@@ -33,8 +33,8 @@ export function Dialogs({ mesh, chosen, asking, close, choose }: Props) {
   const addStep = (made: MeshStep) => change(mesh.name, { append: made })
   return (
     <>
-      {asking.kind === 'propose' && <ProposeEverything close={close} />}
-      {asking.kind === 'alike' && <LikeAnother mesh={mesh.name} close={close} />}
+      {asking.kind === 'propose' && <SuggestAll close={close} />}
+      {asking.kind === 'alike' && <CopyAssignments mesh={mesh.name} close={close} />}
       {asking.kind === 'remove' && (
         <Confirm
           title={`Remove ${mesh.name}`}

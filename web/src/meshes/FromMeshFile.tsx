@@ -10,7 +10,7 @@ interface Props {
 }
 
 /** What a mesh file brings along: its materials, offered while its slots are bare, and what of them cannot be kept exactly. */
-export function Brings({ mesh }: Props) {
+export function FromMeshFile({ mesh }: Props) {
   const { startInside } = useStartJob()
   const [open, setOpen] = useState(false)
   const { maps, materials, not_taken: left } = mesh.inside

@@ -6,7 +6,7 @@ import { useStatus } from '../api/notices'
 import { useLooks, useProjectId } from '../api/queries'
 import type { MeshFacts } from '../api/types'
 import { DropOn } from '../viewport/DropOn'
-import { MOST, useLighter } from '../viewport/decimate'
+import { MOST, useDecimated } from '../viewport/decimate'
 import { newPose } from '../viewport/pose'
 import type { Tried } from '../viewport/SceneSubject'
 import { SceneSubject } from '../viewport/SceneSubject'
@@ -82,9 +82,9 @@ export function MeshStage({
   const [beside, setBeside] = useState<string | null>(null)
   const [anchor, setAnchor] = useState<HTMLElement | null>(null)
   const [pose] = useState(newPose)
-  const { ask } = useLighter.getState()
-  const whole = useLighter((state) => state.whole[mesh.key] ?? false)
-  const drawn = useLighter((state) => state.drawn[mesh.key] ?? 0)
+  const { ask } = useDecimated.getState()
+  const whole = useDecimated((state) => state.whole[mesh.key] ?? false)
+  const drawn = useDecimated((state) => state.drawn[mesh.key] ?? 0)
   const other = meshes.find((entry) => entry.name === beside && entry !== mesh)
   const subject = (of: MeshFacts, main: boolean) => (
     <Suspense key={of.name} fallback={null}>

@@ -10,14 +10,14 @@ import type { MeshFacts, MeshStep } from '../api/types'
 import { useKeys } from '../components/keys'
 import { PickFiles } from '../components/PickFiles'
 import { useRemembered } from '../components/remembered'
-import { Underway } from '../components/JobProgress'
+import { JobProgress } from '../components/JobProgress'
 import type { Tried } from '../viewport/SceneSubject'
 import { LightTabs } from '../viewport/StageBar'
 import { useView } from '../viewport/view'
-import { Brings } from './FromMeshFile'
+import { FromMeshFile } from './FromMeshFile'
 import type { Asking } from './Dialogs'
 import { Dialogs } from './Dialogs'
-import { AsOne } from './AtlasEstimate'
+import { AtlasEstimate } from './AtlasEstimate'
 import { Faults } from './Faults'
 import { FileScene } from './FileScene'
 import { MaterialStrip } from './MaterialStrip'
@@ -206,7 +206,7 @@ function OneMesh({
             close={picking.stop}
           />
         )}
-        <Underway
+        <JobProgress
           kinds={['recipe', 'measure', 'occlusion', 'paint', 'embedded', 'match']}
           also={stepping ? 'Making the step …' : null}
         />
@@ -231,7 +231,7 @@ function OneMesh({
           ask={setAsking}
         />
         <div className="scroll" tabIndex={-1}>
-          <Brings mesh={mesh} />
+          <FromMeshFile mesh={mesh} />
           <SlotTable
             mesh={mesh}
             chosen={chosen}
@@ -252,7 +252,7 @@ function OneMesh({
               setFault(number)
             }}
           />
-          <AsOne mesh={mesh.name} />
+          <AtlasEstimate mesh={mesh.name} />
           <FileScene mesh={mesh} tried={trying} setTried={setTried} />
           <Recipe mesh={mesh} />
         </div>

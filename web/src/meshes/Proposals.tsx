@@ -12,12 +12,12 @@ import {
 import { useState } from 'react'
 
 import { useEdit } from '../api/changes'
-import { useAlike, useMeshes, useProject, useProposals } from '../api/queries'
+import { useSimilarMesh, useMeshes, useProject, useProposals } from '../api/queries'
 import type { Edit } from '../api/types'
 import { nameOfSet } from '../words'
 
 /** What every bare slot could wear, to be accepted one by one; nothing is done that is not ticked. */
-export function ProposeEverything({ close }: { close: () => void }) {
+export function SuggestAll({ close }: { close: () => void }) {
   const query = useProposals()
   const edit = useEdit()
   const materials = useProject().data?.document.materials ?? {}
@@ -129,10 +129,10 @@ export function ProposeEverything({ close }: { close: () => void }) {
 }
 
 /** Wear what another mesh wears, slot for slot, matched by name and by layout. */
-export function LikeAnother({ mesh, close }: { mesh: string; close: () => void }) {
+export function CopyAssignments({ mesh, close }: { mesh: string; close: () => void }) {
   const others = (useMeshes().data ?? []).filter((entry) => entry.name !== mesh)
   const [other, setOther] = useState(others[0]?.name ?? '')
-  const query = useAlike(mesh, other || null)
+  const query = useSimilarMesh(mesh, other || null)
   const edit = useEdit()
   const all = query.data ?? []
   const worn = useMeshes().data?.find((entry) => entry.name === mesh)?.assigned ?? {}

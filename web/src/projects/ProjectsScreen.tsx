@@ -8,7 +8,7 @@ import { erase, post } from '../api/client'
 import { useProjects } from '../api/queries'
 import type { ProjectRow } from '../api/types'
 import { Confirm } from '../components/Confirm'
-import { useIncoming } from '../api/imports'
+import { useImports } from '../api/imports'
 import { Mark } from '../components/Mark'
 import { useNotices } from '../api/notices'
 import { AskName } from '../components/AskName'
@@ -24,7 +24,7 @@ export function ProjectsScreen() {
   const navigate = useNavigate()
   const queries = useQueryClient()
   const notice = useNotices((state) => state.say)
-  const openProject = useIncoming((state) => state.openProject)
+  const openProject = useImports((state) => state.openProject)
   const enter = (project: { id: string }) => {
     void queries.invalidateQueries({ queryKey: ['projects'] })
     void navigate(`/projects/${project.id}/maps`)

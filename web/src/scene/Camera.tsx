@@ -6,7 +6,7 @@ import { Vector3 } from 'three'
 import type { OrbitControls } from 'three/addons/controls/OrbitControls.js'
 
 import type { Seen } from './cameraApi'
-import { useHand } from './cameraApi'
+import { useCameraApi } from './cameraApi'
 
 const FROM = new Vector3(0.55, 0.5, 1.5).normalize()
 const AS_USUAL = { near: 0.01, far: 200, least: 0.05, most: 100 }
@@ -59,7 +59,7 @@ export function SceneCamera({ middle, radius, first, left }: Props) {
       })
     }
     const keep = () => left(seen())
-    const { wanted, set } = useHand.getState()
+    const { wanted, set } = useCameraApi.getState()
     begin.current = wanted ?? begin.current
     if (begin.current) go(begin.current)
     else fit()
@@ -94,7 +94,7 @@ export function SceneCamera({ middle, radius, first, left }: Props) {
     () =>
       addAfterEffect(() => {
         const { calls, triangles } = get().gl.info.render
-        const { drawn, set } = useHand.getState()
+        const { drawn, set } = useCameraApi.getState()
         if (calls > 0 && (drawn?.draws !== calls || drawn.triangles !== triangles))
           set({ drawn: { draws: calls, triangles } })
       }),

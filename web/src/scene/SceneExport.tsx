@@ -14,14 +14,14 @@ import { useNotices } from '../api/notices'
 import { NumberField } from '../components/NumberField'
 import { useView } from '../viewport/view'
 import { PAPER } from '../theme'
-import { useHand } from './cameraApi'
+import { useCameraApi } from './cameraApi'
 
 const MOST = 8192
 const SIZES = [256, 512, 1024, 2048]
 
 /** Saves a picture of what is seen. */
 export function SaveStill({ name, close }: { name: string; close: () => void }) {
-  const hand = useHand((state) => state.hand)
+  const hand = useCameraApi((state) => state.hand)
   const say = useNotices((state) => state.say)
   const backdrop = useView((state) => state.backdrop)
   const [size, setSize] = useState({ width: 1920, height: 1080 })

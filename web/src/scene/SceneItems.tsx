@@ -43,7 +43,7 @@ function usePlaces(mesh: MeshFacts, items: [string, SceneItem][]) {
 }
 
 /** All that stands of one mesh, as it is meant: one draw for each of its slots, however often it stands. */
-export function Meant({
+export function SceneItems({
   mesh,
   items,
   looks,
@@ -156,7 +156,7 @@ function named(scene: Object3D, name: string): Object3D | null {
 }
 
 /** A box of lines round every repetition of the chosen thing. */
-export function Chosen({ mesh, item }: { mesh: MeshFacts; item: SceneItem }) {
+export function ChosenItem({ mesh, item }: { mesh: MeshFacts; item: SceneItem }) {
   const items = useMemo<[string, SceneItem][]>(() => [['', item]], [item])
   const { box, places } = usePlaces(mesh, items)
   const edges = useMemo(() => {

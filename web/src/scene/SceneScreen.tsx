@@ -12,7 +12,7 @@ import { useOutdatedPackages, useMeshes, useProject, useProjectId } from '../api
 import type { SceneItem } from '../api/types'
 import { useKeys } from '../components/keys'
 import { useRemembered } from '../components/remembered'
-import { Underway } from '../components/JobProgress'
+import { JobProgress } from '../components/JobProgress'
 import { Divider } from '../viewport/Divider'
 import { useLentPanorama } from '../viewport/PanoramaPick'
 import { newPose } from '../viewport/pose'
@@ -21,11 +21,11 @@ import { LightTabs } from '../viewport/StageBar'
 import { StageTools } from '../viewport/StageTools'
 import { count } from '../words'
 import type { Seen } from './cameraApi'
-import { useHand } from './cameraApi'
+import { useCameraApi } from './cameraApi'
 import { ItemFields } from './ItemFields'
 import { SaveScene, SaveStill } from './SceneExport'
 import { STANDS, rounded } from './place'
-import { SceneThings } from './SceneStage'
+import { SceneContents } from './SceneStage'
 import type { Side } from './sides'
 import { SIDES, hindrance, packageFor } from './sides'
 import { GroundFields, PanoramaField, SunFields, Views } from './Surroundings'
@@ -65,7 +65,7 @@ export function SceneScreen() {
   const stand = async (which: string[]) => {
     setAnchor(null)
     try {
-      const places = await get('/api/projects/{project_id}/scene/beside', {
+      const places = await get('/api/projects/{project_id}/scene/default-placement', {
         params: { path: { project_id: id }, query: { meshes: which } },
       })
       const made = await edit({ kind: 'stand', items: places })
@@ -100,7 +100,7 @@ export function SceneScreen() {
           { key: 'Escape', words: 'choose nothing', run: () => choose(null) },
         ]
       : []),
-    { key: '0', words: 'frame all', run: () => useHand.getState().hand?.fit() },
+    { key: '0', words: 'frame all', run: () => useCameraApi.getState().hand?.fit() },
   ])
 
   if (!meshes) return <p style={{ padding: 14 }}>Loading …</p>
@@ -260,7 +260,7 @@ function SceneView({
   const [split, setSplit] = useState(0.5)
   const [saving, save] = useState<'still' | 'scene' | null>(null)
   const [seen, setSeen] = useRemembered<string>('scene seen', '')
-  const drawn = useHand((state) => state.drawn)
+  const drawn = useCameraApi((state) => state.drawn)
   const [first] = useState<Seen | null>(() => (seen ? (JSON.parse(seen) as Seen) : null))
   const left = useCallback((view: Seen) => setSeen(JSON.stringify(view)), [setSeen])
   const scene = project.document.scene ?? {}
@@ -270,7 +270,7 @@ function SceneView({
   const outdated = useOutdatedPackages().data ?? []
   const behind = pack && outdated.includes(pack.id) && (side !== 'meant' || other)
   const things = (of: Side, main: boolean) => (
-    <SceneThings
+    <SceneContents
       scene={scene}
       items={items}
       meshes={meshes}
@@ -364,7 +364,10 @@ function SceneView({
               </button>
             </>
           )}
-          <button title="All of it in sight (0)" onClick={() => useHand.getState().hand?.fit()}>
+          <button
+            title="All of it in sight (0)"
+            onClick={() => useCameraApi.getState().hand?.fit()}
+          >
             Fit
           </button>
           <StageTools />
@@ -394,7 +397,7 @@ function SceneView({
             .join(' · ')}
         </span>
       </div>
-      <Underway kinds={['scene']} />
+      <JobProgress kinds={['scene']} />
       <LightTabs />
       {saving === 'still' && <SaveStill name={project.document.name} close={() => save(null)} />}
       {saving === 'scene' && <SaveScene close={() => save(null)} />}

@@ -8,7 +8,7 @@ import type { OrbitControls } from 'three/addons/controls/OrbitControls.js'
 
 import { useLooks } from '../api/queries'
 import type { Document, MeshFacts, Package, SceneItem } from '../api/types'
-import { Caught } from '../viewport/RenderBoundary'
+import { RenderBoundary } from '../viewport/RenderBoundary'
 import { SceneCamera } from './Camera'
 import type { Seen } from './cameraApi'
 import { reach, rounded } from './place'
@@ -16,7 +16,7 @@ import type { Side } from './sides'
 import { isDrawn } from './sides'
 import { Sun } from './Sun'
 import type { Touch } from './SceneItems'
-import { Chosen, Ground, Meant, Read } from './SceneItems'
+import { ChosenItem, Ground, SceneItems, Read } from './SceneItems'
 
 interface Props {
   scene: NonNullable<Document['scene']>
@@ -36,7 +36,7 @@ interface Props {
 }
 
 /** What stands on the scene's stage: every thing where it stands, its ground and its sun. */
-export function SceneThings({ scene, items, meshes, pack, side, chosen, hands }: Props) {
+export function SceneContents({ scene, items, meshes, pack, side, chosen, hands }: Props) {
   const looks = useLooks().data ?? {}
   const byMesh = useMemo(
     () =>
@@ -70,7 +70,7 @@ export function SceneThings({ scene, items, meshes, pack, side, chosen, hands }:
       {byMesh.map(({ mesh, items }) => (
         <Alone key={`${mesh.name} ${side}`}>
           {side === 'meant' ? (
-            <Meant mesh={mesh} items={items} looks={looks} touch={touch} />
+            <SceneItems mesh={mesh} items={items} looks={looks} touch={touch} />
           ) : (
             <Brought mesh={mesh} items={items} pack={pack} side={side} touch={touch} />
           )}
@@ -78,7 +78,7 @@ export function SceneThings({ scene, items, meshes, pack, side, chosen, hands }:
       ))}
       {hands && held && heldMesh && (
         <Alone>
-          <Chosen mesh={heldMesh} item={held} />
+          <ChosenItem mesh={heldMesh} item={held} />
         </Alone>
       )}
     </group>
@@ -88,9 +88,9 @@ export function SceneThings({ scene, items, meshes, pack, side, chosen, hands }:
 /** One thing that cannot be drawn leaves the others standing. */
 function Alone({ children }: { children: ReactNode }) {
   return (
-    <Caught>
+    <RenderBoundary>
       <Suspense fallback={null}>{children}</Suspense>
-    </Caught>
+    </RenderBoundary>
   )
 }
 

@@ -6,7 +6,7 @@ import type { Document } from '../api/types'
 import { AskName } from '../components/AskName'
 import { NumberField } from '../components/NumberField'
 import { usePanoramas } from '../viewport/PanoramaPick'
-import { seeFrom, useHand } from './cameraApi'
+import { seeFrom, useCameraApi } from './cameraApi'
 
 type Scene = NonNullable<Document['scene']>
 
@@ -131,9 +131,9 @@ export function PanoramaField({ scene }: { scene: Scene }) {
 /** Places of the camera that were kept. */
 export function Views({ scene }: { scene: Scene }) {
   const edit = useEdit()
-  const hand = useHand((state) => state.hand)
+  const hand = useCameraApi((state) => state.hand)
   const [asking, ask] = useState(false)
-  useEffect(() => () => useHand.getState().set({ wanted: null }), [])
+  useEffect(() => () => useCameraApi.getState().set({ wanted: null }), [])
   const views = Object.entries(scene.views ?? {})
   return (
     <section className="scene-part" aria-label="Kept views">

@@ -6,7 +6,7 @@ export interface Seen {
   target: [number, number, number]
 }
 
-export interface Hand {
+export interface CameraApi {
   /** From where the scene is seen now. */
   seen: () => Seen
   go: (view: Seen) => void
@@ -17,7 +17,7 @@ export interface Hand {
 }
 
 interface Held {
-  hand: Hand | null
+  hand: CameraApi | null
   /** From where it shall be seen once it is there. */
   wanted: Seen | null
   /** What the last picture took. */
@@ -25,11 +25,11 @@ interface Held {
   set: (part: Partial<Pick<Held, 'hand' | 'wanted' | 'drawn'>>) => void
 }
 
-export const useHand = create<Held>((set) => ({ hand: null, wanted: null, drawn: null, set }))
+export const useCameraApi = create<Held>((set) => ({ hand: null, wanted: null, drawn: null, set }))
 
 /** Sees the scene from there: now, or as soon as it is drawn. */
 export function seeFrom(view: Seen) {
-  const { hand, set } = useHand.getState()
+  const { hand, set } = useCameraApi.getState()
   if (hand) hand.go(view)
   else set({ wanted: view })
 }

@@ -13,7 +13,7 @@ import { ago, count } from '../words'
 import { Find } from './Find'
 import { JobsButton } from './JobsButton'
 import { Mark } from '../components/Mark'
-import { SafelyOver } from '../components/ErrorBoundary'
+import { OverlayBoundary } from '../components/FailureBoundary'
 import { NotesPanel } from '../team/NotesPanel'
 import { stationOf, useNotes } from '../team/notes'
 import { Account } from '../team/Account'
@@ -115,9 +115,9 @@ export function Header({ project }: { project: Project }) {
       <NotesPanel />
       {finding && <Find project={project} close={() => setFinding(false)} />}
       {guided && (
-        <SafelyOver close={() => setGuided(false)}>
+        <OverlayBoundary close={() => setGuided(false)}>
           <Guide close={() => setGuided(false)} />
-        </SafelyOver>
+        </OverlayBoundary>
       )}
     </header>
   )

@@ -2,11 +2,11 @@ import { Button, LinearProgress } from '@mui/material'
 
 import { useJobs, useStartJob } from '../api/jobs'
 import { count } from '../words'
-import { useIncoming } from '../api/imports'
+import { useImports } from '../api/imports'
 
 /** Files on their way in, one line each, with what became of them. */
-export function IncomingPanel() {
-  const { items, job, open, running, cancel, close } = useIncoming()
+export function ImportsPanel() {
+  const { items, job, open, running, cancel, close } = useImports()
   const jobs = useJobs()
   const stop = useStartJob().cancel
   if (!open) return <div />

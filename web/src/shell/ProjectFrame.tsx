@@ -7,15 +7,15 @@ import { Link, Outlet, useLocation } from 'react-router'
 import { useJobEnds, useJobs } from '../api/jobs'
 import { useNotices, useStatus } from '../api/notices'
 import { useProject, useProjectId, usePulse } from '../api/queries'
-import { ChangedFilesBar } from './UpdatedFiles'
+import { UpdatedFiles } from './UpdatedFiles'
 import { Header } from './Header'
-import { IncomingPanel } from './ImportsPanel'
+import { ImportsPanel } from './ImportsPanel'
 import { NewOfSets } from './NewOfSets'
 import { useAllRemembered } from '../components/remembered'
-import { Safely } from '../components/ErrorBoundary'
-import { useBringIn } from '../components/useImport'
-import { useIncoming } from '../api/imports'
-import { Caught } from '../viewport/RenderBoundary'
+import { FailureBoundary } from '../components/FailureBoundary'
+import { useImport } from '../components/useImport'
+import { useImports } from '../api/imports'
+import { RenderBoundary } from '../viewport/RenderBoundary'
 import { StatusLine } from './StatusLine'
 
 const StageKeeper = lazy(async () => {
@@ -24,7 +24,7 @@ const StageKeeper = lazy(async () => {
     import('../viewport/filteredLights'),
   ])
   await lights.fetchLights()
-  return { default: room.StageKeeper }
+  return { default: room.CanvasKeeper }
 })
 
 /** Right click opens the menu that the three dots of the same row open. */
@@ -41,8 +41,8 @@ export function ProjectFrame() {
   const id = useProjectId()
   const project = useProject()
   const jobs = useJobs()
-  const bringIn = useBringIn()
-  const { job, report } = useIncoming()
+  const bringIn = useImport()
+  const { job, report } = useImports()
   const { pathname, search } = useLocation()
   const keep = useAllRemembered((state) => state.keep)
   usePulse()
@@ -112,21 +112,21 @@ export function ProjectFrame() {
       <div className="frame">
         <Header project={project.data} />
         <main className="screen" key={id}>
-          <Safely place={pathname}>
+          <FailureBoundary place={pathname}>
             <Suspense fallback={<h1 className="empty">Opening …</h1>}>
               <Outlet />
             </Suspense>
-          </Safely>
+          </FailureBoundary>
         </main>
-        <Caught of={pathname}>
+        <RenderBoundary of={pathname}>
           <Suspense fallback={null}>
             <StageKeeper />
           </Suspense>
-        </Caught>
+        </RenderBoundary>
         <div>
-          <ChangedFilesBar />
+          <UpdatedFiles />
           <NewOfSets />
-          <IncomingPanel />
+          <ImportsPanel />
         </div>
         <StatusLine />
       </div>

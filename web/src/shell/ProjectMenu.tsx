@@ -7,7 +7,7 @@ import { useCheckpoint, useEdit, useRestore } from '../api/changes'
 import { useStartJob } from '../api/jobs'
 import type { Project } from '../api/types'
 import { AskName } from '../components/AskName'
-import { SafelyOver } from '../components/ErrorBoundary'
+import { OverlayBoundary } from '../components/FailureBoundary'
 import { atOf, useNoting } from '../team/notes'
 import { ago } from '../words'
 import { FollowFolders } from './FollowFolders'
@@ -128,13 +128,13 @@ export function ProjectMenu({ project }: { project: Project }) {
         </MenuItem>
       </Menu>
       {shown && (
-        <SafelyOver close={() => setShown(null)}>
+        <OverlayBoundary close={() => setShown(null)}>
           {shown === 'people' ? (
             <PeopleDialog close={() => setShown(null)} />
           ) : (
             <HistoryPanel about={aboutOf(pathname)} close={() => setShown(null)} />
           )}
-        </SafelyOver>
+        </OverlayBoundary>
       )}
       {following && <FollowFolders close={() => setFollowing(false)} />}
       {asking && (

@@ -11,7 +11,7 @@ import { useState } from 'react'
 import { useDecide } from '../api/changes'
 import { useOfferEffect, useOffers } from '../api/queries'
 import type { Finding, Offer } from '../api/types'
-import { Divided } from '../components/Split'
+import { Split } from '../components/Split'
 import { MapThumb } from '../components/MapThumb'
 import { Picture } from '../components/Picture'
 import { ago, count } from '../words'
@@ -26,7 +26,7 @@ interface Props {
 }
 
 /** One line while files wait that came in under names that are here already. */
-export function ChangedFilesBar() {
+export function UpdatedFiles() {
   const [decided, setDecided] = useState<number[]>([])
   const offers = (useOffers().data ?? []).filter((offer) => !decided.includes(offer.id))
   const [open, setOpen] = useState(false)
@@ -130,7 +130,7 @@ function OfferView({ offer }: { offer: Offer }) {
               <figcaption className="small">the largest difference is white</figcaption>
             </figure>
           ) : (
-            <Divided
+            <Split
               left={side(offer.before.sha256, `${offer.name}, current`, 'current')}
               right={side(offer.after.sha256, `${offer.name}, new`, 'new')}
             />

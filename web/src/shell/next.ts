@@ -1,7 +1,7 @@
 // What is to be done next, by what is there: the first thing in the order of the job that is not done.
 import { count } from '../words'
 
-export interface Standing {
+export interface Progress {
   maps: number
   unsure: number
   materials: number
@@ -17,7 +17,7 @@ export interface Standing {
 export type Station = 'maps' | 'materials' | 'meshes' | 'checks' | 'export'
 
 /** The station to go to and why; null where all is done. */
-export function nextStep(at: Standing): { to: Station; why: string } | null {
+export function nextStep(at: Progress): { to: Station; why: string } | null {
   if (at.maps === 0 && at.meshes === 0) return { to: 'maps', why: 'Import maps and a mesh.' }
   if (at.unsure > 0)
     return { to: 'maps', why: `Look at ${count(at.unsure, 'map')} that cannot be told for sure.` }

@@ -2,7 +2,7 @@ import { Button, Drawer, MenuItem, TextField } from '@mui/material'
 import { useInfiniteQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 
-import { useBringBack } from '../api/changes'
+import { useRestoreVersion } from '../api/changes'
 import { get } from '../api/client'
 import { useProject, useProjectId } from '../api/queries'
 import type { components } from '../api/schema'
@@ -92,7 +92,7 @@ export function HistoryPanel({ about, close }: { about: string; close: () => voi
 }
 
 function OneStep({ step, only }: { step: Step; only: string | null }) {
-  const bringBack = useBringBack()
+  const bringBack = useRestoreVersion()
   const seen = step.touched.filter((thing) => thing.before || thing.after)
   const shown = only === null ? seen : seen.filter((thing) => thing.name === only)
   const when = new Date(step.made)

@@ -24,7 +24,7 @@ export function NoteMark({ at }: { at: At }) {
 }
 
 /** The way to leave the first note at a thing; with `marked`, or how many there are. */
-export function LeaveNote({ at, marked = false }: { at: At; marked?: boolean }) {
+export function AddNote({ at, marked = false }: { at: At; marked?: boolean }) {
   const open = useOpenAt(at)
   const show = useNoting((state) => state.open)
   if (open > 0) return marked ? <NoteMark at={at} /> : null

@@ -5,7 +5,7 @@ import { useNotices } from '../api/notices'
 import { useBoard, useProject } from '../api/queries'
 import type { BoardMap } from '../api/types'
 import { useRemembered } from '../components/remembered'
-import { useBringIn } from '../components/useImport'
+import { useImport } from '../components/useImport'
 import { mayBePanorama, panoramaFile, panoramasOf, usePanorama } from './panorama'
 
 /** Light from a panorama instead of the set-up's: a map of the project, or a file that can become one. */
@@ -14,7 +14,7 @@ export function PanoramaPick() {
   const { take, drop } = usePanorama.getState()
   const say = useNotices((state) => state.say)
   const known = usePanoramas()
-  const bringIn = useBringIn()
+  const bringIn = useImport()
   const [kept, remember] = useRemembered<string | null>('panorama', null)
   const [loose, setLoose] = useState<File | null>(null)
   const field = useRef<HTMLInputElement>(null)

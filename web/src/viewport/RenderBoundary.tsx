@@ -1,14 +1,20 @@
 import type { ReactNode } from 'react'
-import { ErrorBoundary } from 'react-error-boundary'
+import { FailureBoundary } from 'react-error-boundary'
 
-import { useKept } from './sharedCanvas'
+import { useSharedCanvas } from './sharedCanvas'
 
 /** Says on the stage that something could not be drawn, while the rest of the page goes on. Something else is tried anew, be
  * it the children or what they draw. */
-export function Caught({ children, of = children }: { children: ReactNode; of?: ReactNode }) {
-  const fail = useKept((state) => state.fail)
+export function RenderBoundary({
+  children,
+  of = children,
+}: {
+  children: ReactNode
+  of?: ReactNode
+}) {
+  const fail = useSharedCanvas((state) => state.fail)
   return (
-    <ErrorBoundary
+    <FailureBoundary
       fallback={null}
       resetKeys={[of]}
       onError={(problem) =>
@@ -20,6 +26,6 @@ export function Caught({ children, of = children }: { children: ReactNode; of?: 
       onReset={() => fail('drawing', null)}
     >
       {children}
-    </ErrorBoundary>
+    </FailureBoundary>
   )
 }

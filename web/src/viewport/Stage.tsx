@@ -3,7 +3,7 @@ import type { ReactNode } from 'react'
 
 import { BACKDROPS } from '../theme'
 import type { Shown } from './sharedCanvas'
-import { useKept } from './sharedCanvas'
+import { useSharedCanvas } from './sharedCanvas'
 import type { Pose } from './pose'
 import { drawing } from './software'
 import { StageCanvas } from './StageCanvas'
@@ -28,8 +28,8 @@ export function Stage({ children, size, label, pose, framed, ready = true }: Pro
   const box = useRef<HTMLDivElement>(null)
   const draws = drawing() !== 'none'
   useKeptCanvas(box, ready && draws, { children, size, pose, framed })
-  const [failed] = Object.values(useKept((state) => state.troubles))
-  const late = useKept((state) => state.late.length > 0)
+  const [failed] = Object.values(useSharedCanvas((state) => state.troubles))
+  const late = useSharedCanvas((state) => state.late.length > 0)
   const trouble = draws ? failed : NO_DRAWING
   return (
     <Ground ref={box} label={label} name="stage">
@@ -89,7 +89,7 @@ function Ground({
 /** Brings the session's canvas into the box, with these things on it, for as long as the box is there.
  * Only once all round it is painted: without a graphics card drawing holds the page up. */
 function useKeptCanvas(box: React.RefObject<HTMLDivElement | null>, ready: boolean, shown: Shown) {
-  const { element, show, fail } = useKept.getState()
+  const { element, show, fail } = useSharedCanvas.getState()
   const painted = usePainted(ready)
   useLayoutEffect(() => {
     if (!painted) return

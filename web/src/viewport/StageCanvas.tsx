@@ -8,12 +8,12 @@ import { CustomToneMapping, NeutralToneMapping, Vector3 } from 'three'
 import type { OrbitControls as Controls } from 'three/addons/controls/OrbitControls.js'
 
 import './hue'
-import { Caught } from './RenderBoundary'
+import { RenderBoundary } from './RenderBoundary'
 import { Chart } from './Chart'
 import { Lights, LightsAhead } from './Lights'
 import { useKeptPanorama } from './PanoramaPick'
 import type { Shown } from './sharedCanvas'
-import { useKept } from './sharedCanvas'
+import { useSharedCanvas } from './sharedCanvas'
 import type { Pose } from './pose'
 import { drawing } from './software'
 import { useView } from './view'
@@ -22,9 +22,9 @@ const LOST = 'The graphics driver was reset. What stands here is drawn anew as s
 const FROM = new Vector3(0.85, 0.72, 1.5)
 
 /** Keeps the stage's canvas for as long as a project is open, whichever screen it stands on. */
-export function StageKeeper() {
-  const element = useKept((state) => state.element)
-  const shown = useKept((state) => state.shown)
+export function CanvasKeeper() {
+  const element = useSharedCanvas((state) => state.element)
+  const shown = useSharedCanvas((state) => state.shown)
   const [began, begin] = useState(false)
   useKeptPanorama(began)
   if (shown && !began) begin(true)
@@ -50,7 +50,7 @@ export function StageCanvas({
   const { light, chart, shadows } = useView()
   const [context, renew] = useReducer((count: number) => count + 1, 0)
   return (
-    <Caught of={children}>
+    <RenderBoundary of={children}>
       <Canvas
         key={context}
         frameloop="demand"
@@ -71,7 +71,7 @@ export function StageCanvas({
         {!follows && <LightsAhead />}
         {chart && <Chart size={size} />}
         <Turntable pose={pose} follows={follows}>
-          <Caught>{children}</Caught>
+          <RenderBoundary>{children}</RenderBoundary>
         </Turntable>
         {follows && pose ? <Follow pose={pose} /> : <Told pose={pose} />}
         {!follows && framed && <Frame size={size} pose={pose} />}
@@ -85,7 +85,7 @@ export function StageCanvas({
           />
         )}
       </Canvas>
-    </Caught>
+    </RenderBoundary>
   )
 }
 
@@ -93,7 +93,7 @@ export function StageCanvas({
 function Context({ renew }: { renew: () => void }) {
   const canvas = useThree((state) => state.gl.domElement)
   useEffect(() => {
-    const { fail } = useKept.getState()
+    const { fail } = useSharedCanvas.getState()
     const lost = () => {
       canvas.style.visibility = 'hidden'
       fail('context', LOST)

@@ -29,7 +29,7 @@ import type { SlotPiece } from './decimate'
 import { usePieces } from './decimate'
 import type { ShapeName } from './shapes'
 import { makeShape } from './shapes'
-import { setSides, thrownMaterial, useSidesPreview } from './sidesPreview'
+import { setSides, triplanarMaterial, useSidesPreview } from './sidesPreview'
 import { useUvPreview, withUvs } from './uvPreview'
 import { type Solo, placeTexture, useSoloMaterial, useStageMaterial } from './useMaterial'
 import { useView } from './view'
@@ -348,7 +348,7 @@ function useThrown(of: string, slot: string, lit: Material): MeshStandardMateria
   const invalidate = useThree((state) => state.invalidate)
   const shown = sides !== null
   const made = useMemo(
-    () => (shown && lit instanceof MeshPhysicalMaterial ? thrownMaterial(lit) : null),
+    () => (shown && lit instanceof MeshPhysicalMaterial ? triplanarMaterial(lit) : null),
     [lit, shown],
   )
   useEffect(() => () => made?.dispose(), [made])

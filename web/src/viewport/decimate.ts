@@ -36,7 +36,7 @@ interface Lighter {
   say: (key: string, triangles: number) => void
 }
 
-export const useLighter = create<Lighter>((set) => ({
+export const useDecimated = create<Lighter>((set) => ({
   whole: {},
   drawn: {},
   ask: (key, whole) => set((state) => ({ whole: { ...state.whole, [key]: whole } })),
@@ -45,7 +45,7 @@ export const useLighter = create<Lighter>((set) => ({
 
 /** The pieces of a mesh as they are drawn; nothing while lighter ones are being made. */
 export function usePieces(key: string, pieces: SlotPiece[], exact: boolean): SlotPiece[] {
-  const asked = useLighter((state) => state.whole[key] ?? false)
+  const asked = useDecimated((state) => state.whole[key] ?? false)
   const fewer = !exact && !asked && trianglesOf(pieces) > MOST
   const [made, setMade] = useState<{ of: SlotPiece[]; pieces: SlotPiece[] } | null>(null)
   useEffect(() => {
@@ -60,7 +60,7 @@ export function usePieces(key: string, pieces: SlotPiece[], exact: boolean): Slo
   }, [fewer, key, pieces])
   const shown = !fewer ? pieces : made?.of === pieces ? made.pieces : NONE
   const drawn = trianglesOf(shown)
-  useEffect(() => useLighter.getState().say(key, drawn), [key, drawn])
+  useEffect(() => useDecimated.getState().say(key, drawn), [key, drawn])
   return shown
 }
 

@@ -3,7 +3,7 @@ const LONGEST = 250
 
 /** Shows things that are on their way together: once all have come, or those that have once it takes long. Many looks are drawn
  * once for all that way, not once for each. */
-export function together() {
+export function frameTogether() {
   const coming = new Set<object>()
   let come: (() => void)[] = []
   let late: ReturnType<typeof setTimeout> | undefined

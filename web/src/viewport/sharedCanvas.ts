@@ -35,7 +35,7 @@ function holder(): HTMLDivElement {
   return element
 }
 
-export const useKept = create<Kept>((set) => ({
+export const useSharedCanvas = create<Kept>((set) => ({
   element: holder(),
   shown: null,
   troubles: {},

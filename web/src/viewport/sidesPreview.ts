@@ -100,7 +100,7 @@ const CHUNKS: Record<string, string> = {
 }
 
 /** A material that shows the pictures of another as they would be thrown; `setSides` says how. */
-export function thrownMaterial(worn: MeshPhysicalMaterial): MeshStandardMaterial {
+export function triplanarMaterial(worn: MeshPhysicalMaterial): MeshStandardMaterial {
   const made = new MeshStandardMaterial()
   // A standard material takes of a physical one what it has a place for. Its user data would be written out, pictures and all.
   const { userData } = worn

@@ -25,8 +25,8 @@ import type { StageLook } from '../api/types'
 import { STAGE } from '../theme'
 import { STAGE_SIZES } from '../api/tables'
 import { setDepth, setInside, withSurface } from './surface'
-import { useKept } from './sharedCanvas'
-import { together } from './frameTogether'
+import { useSharedCanvas } from './sharedCanvas'
+import { frameTogether } from './frameTogether'
 import { useView } from './view'
 
 const { quick: QUICK, full: FULL } = STAGE_SIZES
@@ -68,7 +68,7 @@ const KINDS = [
 type Pictures = Partial<Record<(typeof KINDS)[number], Texture>>
 
 /** Looks whose pictures of a size are coming. */
-const groups = { [QUICK]: together(), [FULL]: together() }
+const groups = { [QUICK]: frameTogether(), [FULL]: frameTogether() }
 
 /** The newest pictures of a look, once all of a size are there: a material that fills bit by bit is built again for each. */
 function usePictures(look: StageLook | undefined): Pictures {
@@ -76,7 +76,7 @@ function usePictures(look: StageLook | undefined): Pictures {
   const keys = KINDS.map((kind) => look?.pictures[kind] ?? '').join(' ')
   useEffect(() => {
     let wanted = true
-    const { fail, wait } = useKept.getState()
+    const { fail, wait } = useSharedCanvas.getState()
     const long = setTimeout(() => wait(keys, true), LONG)
     const come = () => {
       clearTimeout(long)
@@ -324,7 +324,7 @@ export function useSoloMaterial(
   const key = solo?.key
   useEffect(() => {
     let wanted = true
-    const { fail } = useKept.getState()
+    const { fail } = useSharedCanvas.getState()
     if (key) {
       picture(key, FULL).then(
         (texture) => {

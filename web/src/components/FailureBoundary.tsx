@@ -4,7 +4,7 @@ import { ErrorBoundary } from 'react-error-boundary'
 
 /** Keeps the rest of the page when a part of it fails or cannot be fetched: that is said, and how it comes back. It is tried
  * anew at another place. */
-export function Safely({ place, children }: { place?: string; children: ReactNode }) {
+export function FailureBoundary({ place, children }: { place?: string; children: ReactNode }) {
   return (
     <ErrorBoundary
       resetKeys={[place]}
@@ -16,7 +16,7 @@ export function Safely({ place, children }: { place?: string; children: ReactNod
 }
 
 /** What opens over a screen, fetched only then: where that fails the screen stays, and the message can be closed. */
-export function SafelyOver({ close, children }: { close: () => void; children: ReactNode }) {
+export function OverlayBoundary({ close, children }: { close: () => void; children: ReactNode }) {
   return (
     <ErrorBoundary
       fallbackRender={({ error }) => (
