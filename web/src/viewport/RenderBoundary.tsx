@@ -1,5 +1,5 @@
 import type { ReactNode } from 'react'
-import { FailureBoundary } from 'react-error-boundary'
+import { ErrorBoundary } from 'react-error-boundary'
 
 import { useSharedCanvas } from './sharedCanvas'
 
@@ -14,7 +14,7 @@ export function RenderBoundary({
 }) {
   const fail = useSharedCanvas((state) => state.fail)
   return (
-    <FailureBoundary
+    <ErrorBoundary
       fallback={null}
       resetKeys={[of]}
       onError={(problem) =>
@@ -26,6 +26,6 @@ export function RenderBoundary({
       onReset={() => fail('drawing', null)}
     >
       {children}
-    </FailureBoundary>
+    </ErrorBoundary>
   )
 }
