@@ -3,7 +3,9 @@ halves of characters."""
 
 from __future__ import annotations
 
+import dataclasses
 import json
+import math
 import re
 from typing import Any
 
@@ -50,3 +52,21 @@ def _check(value: Any, subject: str) -> None:
         if not level:
             return
     raise InvalidDocument(f"it is nested more than {MAX_DEPTH} levels deep.", subject=subject)
+
+
+def json_value(value: Any) -> Any:
+    """A value as JSON can hold it: records as objects, not-a-number and infinity as null."""
+    if dataclasses.is_dataclass(value) and not isinstance(value, type):
+        return {
+            field.name: json_value(getattr(value, field.name))
+            for field in dataclasses.fields(value)
+        }
+    if hasattr(value, "model_dump"):  # A pydantic model; loading pydantic only to ask takes long.
+        return json_value(value.model_dump(mode="json"))
+    if isinstance(value, dict):
+        return {str(key): json_value(item) for key, item in value.items()}
+    if isinstance(value, (list, tuple)):
+        return [json_value(item) for item in value]
+    if isinstance(value, float):
+        return value if math.isfinite(value) else None
+    return value

@@ -15,7 +15,9 @@ from xml.etree import ElementTree
 
 import numpy as np
 
-from ektopos.cli.main import _maps_ahead, main, plain
+from ektopos.base.strict_json import json_value
+from ektopos.cli.export import _maps_ahead
+from ektopos.cli.main import main
 from ektopos.export.placing import _move
 from ektopos.export.profile import find_profile
 from ektopos.export.write_package import export_package
@@ -334,7 +336,7 @@ class ForPeople(TestCase):
 
     def test_json_holds_no_numbers_that_json_cannot(self) -> None:
         self.assertEqual(
-            plain({"a": float("nan"), "b": [float("inf"), 1.5], "c": (1,)}),
+            json_value({"a": float("nan"), "b": [float("inf"), 1.5], "c": (1,)}),
             {"a": None, "b": [None, 1.5], "c": [1]},
         )
 

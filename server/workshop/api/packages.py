@@ -18,7 +18,7 @@ from ninja import Router, Schema
 from pydantic import Field
 
 from ektopos.base.errors import MissingReference
-from ektopos.cli.main import plain
+from ektopos.base.strict_json import json_value
 from ektopos.document import exported_part
 from ektopos.export.dropped_features import DroppedFeature
 from ektopos.export.hand_over import ManualSetting
@@ -287,7 +287,7 @@ def _report(package_id: int) -> tuple[Package, str]:
         f"{package.made:%-d %B %Y, %H:%M}",
         package.files,
         shown,
-        plain(findings),
+        json_value(findings),
     )
     return package, page(told, package.trial)
 

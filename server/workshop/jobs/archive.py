@@ -5,8 +5,8 @@ from __future__ import annotations
 import zipfile
 from typing import Any
 
+from ektopos.base.strict_json import json_value
 from ektopos.base.types import Progress
-from ektopos.cli.main import plain
 from ektopos.export.scene_glb import write_scene
 from ektopos.project import pack
 from server.workshop.models import Job
@@ -31,7 +31,7 @@ def scene(job: Job, progress: Progress) -> dict[str, Any]:
     with writing(goal) as temporary:
         written = write_scene(project.core(), temporary, int(job.arguments["size"]), progress)
     share_file(goal, again=True)
-    return plain(written) | {"name": f"{project.name}.glb"}
+    return json_value(written) | {"name": f"{project.name}.glb"}
 
 
 def package_archive(job: Job, progress: Progress) -> dict[str, Any]:

@@ -6,8 +6,8 @@ import shutil
 from pathlib import Path
 from typing import Any
 
+from ektopos.base.strict_json import json_value
 from ektopos.base.types import Progress
-from ektopos.cli.main import plain
 from ektopos.export.profile import find_profile
 from ektopos.export.write_package import export_package
 from server.workshop.external_packages import bring_in_package
@@ -37,7 +37,11 @@ def export(job: Job, progress: Progress) -> dict[str, Any]:
             earlier=_last_folder(job.project, profile.id),
         )
         sync_tree(package_folder(package.pk))
-        package.files, package.seconds, package.complete = plain(done.files), done.seconds, True
+        package.files, package.seconds, package.complete = (
+            json_value(done.files),
+            done.seconds,
+            True,
+        )
         package.save()
         keep(package)
         if job.arguments.get("try"):

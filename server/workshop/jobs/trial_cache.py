@@ -10,8 +10,8 @@ from typing import Any
 
 from django.conf import settings
 
+from ektopos.base.strict_json import json_value
 from ektopos.base.types import Progress
-from ektopos.cli.main import plain
 from ektopos.export.profile import Profile, find_profile
 from ektopos.project import Project
 from ektopos.trial.compare import run_tasks, run_trial, tasks_left
@@ -109,7 +109,7 @@ def judge(job: Job, package: Package, progress: Progress) -> None:
         kept=KEPT,
         threads=settings.JOB_THREADS,
     )
-    result = plain(outcome)
+    result = json_value(outcome)
     result["pictures"] = [{"material": material, "input": name} for material, name in names]
     keep(package)
     package.trial = result
