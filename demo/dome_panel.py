@@ -79,6 +79,33 @@ def _head(at: np.ndarray[Any, Any], radius: float, column: int, row: int) -> Par
     return moved(Part("Rivets", head.positions @ axes, head.uvs, head.triangles), at)
 
 
+MATERIALS: dict[str, Any] = {
+    "dome_copper": {
+        "inputs": {
+            "base_color": {
+                "map": "dome_copper_col",
+                "channels": "rgb",
+                "tint": [1.0, 0.94, 0.88],
+            },
+            "metallic": {"map": "dome_copper_ORM", "channels": "b"},
+            "roughness": {"map": "dome_copper_ORM", "channels": "g", "range": [0.12, 0.86]},
+            "normal": {"map": "dome_copper_nrm", "channels": "rgb", "strength": 0.8},
+            "occlusion": {"map": "dome_copper_ORM", "channels": "r", "strength": 0.9},
+            "height": {"map": "dome_copper_hgt16", "channels": "r"},
+        },
+        "uv": {"tiling": [2.0, 2.0]},
+        "surface_tag": "metal",
+    },
+    "dome_copper_polished": {
+        "from": "dome_copper",
+        "inputs": {
+            "roughness": {"value": 0.22},
+            "base_color": {"value": [0.87, 0.48, 0.32]},
+        },
+    },
+}
+
+
 def document() -> dict[str, Any]:
     """The panel's part of the project document."""
     return {
@@ -105,31 +132,7 @@ def document() -> dict[str, Any]:
                 "roles": {"r": "height"},
             },
         },
-        "materials": {
-            "dome_copper": {
-                "inputs": {
-                    "base_color": {
-                        "map": "dome_copper_col",
-                        "channels": "rgb",
-                        "tint": [1.0, 0.94, 0.88],
-                    },
-                    "metallic": {"map": "dome_copper_ORM", "channels": "b"},
-                    "roughness": {"map": "dome_copper_ORM", "channels": "g", "range": [0.12, 0.86]},
-                    "normal": {"map": "dome_copper_nrm", "channels": "rgb", "strength": 0.8},
-                    "occlusion": {"map": "dome_copper_ORM", "channels": "r", "strength": 0.9},
-                    "height": {"map": "dome_copper_hgt16", "channels": "r"},
-                },
-                "uv": {"tiling": [2.0, 2.0]},
-                "surface_tag": "metal",
-            },
-            "dome_copper_polished": {
-                "from": "dome_copper",
-                "inputs": {
-                    "roughness": {"value": 0.22},
-                    "base_color": {"value": [0.87, 0.48, 0.32]},
-                },
-            },
-        },
+        "materials": MATERIALS,
         "meshes": {
             "dome_panel": {
                 "file": "meshes/dome_panel.glb",

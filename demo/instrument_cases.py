@@ -127,6 +127,46 @@ def _inside(column: int, row: int, square: float) -> tuple[float, float, float, 
     return u, v, u + 0.4 * square, v + 0.4 * square
 
 
+def _materials() -> dict[str, Any]:
+    palette = {
+        key: {
+            "map": f"label_palette_{suffix}",
+            "channels": "rgb" if key in ("base_color", "emission") else "r",
+        }
+        for key, suffix in (
+            ("base_color", "col"),
+            ("metallic", "met"),
+            ("roughness", "rgh"),
+            ("emission", "emi"),
+        )
+    }
+    return {
+        "case_wood": {
+            "inputs": {
+                "base_color": {"map": "caseWood_Color", "channels": "rgb"},
+                "roughness": {"map": "caseWood_Roughness", "channels": "r"},
+                "normal": {"map": "caseWood_NormalGL", "channels": "rgb"},
+                "clearcoat": {"value": 0.6},
+                "clearcoat_roughness": {"value": 0.12},
+            },
+            "surface_tag": "wood",
+            "folder": "Cases",
+        },
+        "case_felt": {
+            "inputs": {
+                "base_color": {"map": "case_felt_diff", "channels": "rgb"},
+                "roughness": {"map": "case_felt_rgh", "channels": "r"},
+                "sheen": {"value": [0.05, 0.06, 0.1]},
+                "sheen_roughness": {"value": 0.6},
+            },
+            "uv": {"tiling": [3.0, 3.0]},
+            "surface_tag": "cloth",
+            "folder": "Cases",
+        },
+        "label_palette": {"inputs": palette, "filter": "nearest", "folder": "Cases"},
+    }
+
+
 def document() -> dict[str, Any]:
     """The cases' part of the project document; the eyepiece is still to be converted."""
     listed: dict[str, tuple[str, dict[str, str]]] = {
@@ -148,45 +188,9 @@ def document() -> dict[str, Any]:
         for name, (encoding, roles) in listed.items()
     }
     maps["caseWood_NormalGL"]["normal_y"] = "+"
-    palette = {
-        key: {
-            "map": f"label_palette_{suffix}",
-            "channels": "rgb" if key in ("base_color", "emission") else "r",
-        }
-        for key, suffix in (
-            ("base_color", "col"),
-            ("metallic", "met"),
-            ("roughness", "rgh"),
-            ("emission", "emi"),
-        )
-    }
     return {
         "maps": maps,
-        "materials": {
-            "case_wood": {
-                "inputs": {
-                    "base_color": {"map": "caseWood_Color", "channels": "rgb"},
-                    "roughness": {"map": "caseWood_Roughness", "channels": "r"},
-                    "normal": {"map": "caseWood_NormalGL", "channels": "rgb"},
-                    "clearcoat": {"value": 0.6},
-                    "clearcoat_roughness": {"value": 0.12},
-                },
-                "surface_tag": "wood",
-                "folder": "Cases",
-            },
-            "case_felt": {
-                "inputs": {
-                    "base_color": {"map": "case_felt_diff", "channels": "rgb"},
-                    "roughness": {"map": "case_felt_rgh", "channels": "r"},
-                    "sheen": {"value": [0.05, 0.06, 0.1]},
-                    "sheen_roughness": {"value": 0.6},
-                },
-                "uv": {"tiling": [3.0, 3.0]},
-                "surface_tag": "cloth",
-                "folder": "Cases",
-            },
-            "label_palette": {"inputs": palette, "filter": "nearest", "folder": "Cases"},
-        },
+        "materials": _materials(),
         "meshes": {
             "case_long": {
                 "file": "meshes/case_long.glb",

@@ -153,13 +153,57 @@ def write_mesh(path: Path) -> None:
     write_glb(path, [moved(part) for part in (*upper, pier, foot)])
 
 
-def document() -> dict[str, Any]:
-    """The telescope's part of the project document: the foot is still bare, the glass is not made
-    yet."""
+def _materials() -> dict[str, Any]:
 
     def fed(name: str, channels: str, **more: Any) -> dict[str, Any]:
         return {"map": name, "channels": channels, **more}
 
+    return {
+        "brass": {
+            "inputs": {
+                "base_color": fed("brass_tube_BC", "rgb"),
+                "metallic": fed("brass_tube_M", "r"),
+                "roughness": fed("brass_tube_gls", "r", invert=True),
+                "normal": fed("brass_tube_N", "rgb"),
+                "occlusion": fed("brass_tube_AO", "r"),
+            },
+            "surface_tag": "metal",
+        },
+        "brass_polished": {
+            "from": "brass",
+            "inputs": {"roughness": fed("brass_tube_gls", "r", invert=True, range=[0.0, 0.4])},
+        },
+        "brass_tarnished": {
+            "from": "brass",
+            "inputs": {
+                "base_color": fed("brass_tube_BC", "rgb", tint=[0.62, 0.54, 0.42]),
+                "roughness": fed("brass_tube_gls", "r", invert=True, range=[0.35, 0.9]),
+            },
+        },
+        "grip_leather": {
+            "inputs": {
+                "base_color": fed("Grip Leather albedo", "rgb"),
+                "roughness": fed("Grip Leather rough", "r"),
+                "normal": fed("Grip Leather normal", "rgb"),
+            },
+            "surface_tag": "leather",
+        },
+        "pier_iron": {
+            "inputs": {
+                "base_color": fed("T_PierIron_Diffuse_1K", "rgb"),
+                "metallic": fed("T_PierIron_MRAO_1K", "r"),
+                "roughness": fed("T_PierIron_MRAO_1K", "g"),
+                "occlusion": fed("T_PierIron_MRAO_1K", "b"),
+                "normal": fed("T_PierIron_Normal_DX_1K", "rgb"),
+            },
+            "surface_tag": "metal",
+        },
+    }
+
+
+def document() -> dict[str, Any]:
+    """The telescope's part of the project document: the foot is still bare, the glass is not made
+    yet."""
     maps: dict[str, tuple[str, str, dict[str, str]]] = {
         "brass_tube_BC": ("brass_tube_BC.png", "srgb", {"rgb": "base_color"}),
         "brass_tube_gls": ("brass_tube_gls.png", "linear", {"r": "gloss"}),
@@ -194,47 +238,7 @@ def document() -> dict[str, Any]:
             entries[name]["set"] = "7fa1c2"
     return {
         "maps": entries,
-        "materials": {
-            "brass": {
-                "inputs": {
-                    "base_color": fed("brass_tube_BC", "rgb"),
-                    "metallic": fed("brass_tube_M", "r"),
-                    "roughness": fed("brass_tube_gls", "r", invert=True),
-                    "normal": fed("brass_tube_N", "rgb"),
-                    "occlusion": fed("brass_tube_AO", "r"),
-                },
-                "surface_tag": "metal",
-            },
-            "brass_polished": {
-                "from": "brass",
-                "inputs": {"roughness": fed("brass_tube_gls", "r", invert=True, range=[0.0, 0.4])},
-            },
-            "brass_tarnished": {
-                "from": "brass",
-                "inputs": {
-                    "base_color": fed("brass_tube_BC", "rgb", tint=[0.62, 0.54, 0.42]),
-                    "roughness": fed("brass_tube_gls", "r", invert=True, range=[0.35, 0.9]),
-                },
-            },
-            "grip_leather": {
-                "inputs": {
-                    "base_color": fed("Grip Leather albedo", "rgb"),
-                    "roughness": fed("Grip Leather rough", "r"),
-                    "normal": fed("Grip Leather normal", "rgb"),
-                },
-                "surface_tag": "leather",
-            },
-            "pier_iron": {
-                "inputs": {
-                    "base_color": fed("T_PierIron_Diffuse_1K", "rgb"),
-                    "metallic": fed("T_PierIron_MRAO_1K", "r"),
-                    "roughness": fed("T_PierIron_MRAO_1K", "g"),
-                    "occlusion": fed("T_PierIron_MRAO_1K", "b"),
-                    "normal": fed("T_PierIron_Normal_DX_1K", "rgb"),
-                },
-                "surface_tag": "metal",
-            },
-        },
+        "materials": _materials(),
         "meshes": {
             "refractor": {
                 "file": "meshes/refractor.glb",

@@ -23,24 +23,11 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace) -> Outcome:
     """Run the command."""
-    from concurrent.futures import ThreadPoolExecutor
-
     from ektopos.images import IMAGE_SUFFIXES
-    from ektopos.maps import channel_roles, facts_of, identify, recheck
+    from ektopos.maps import identify, recheck
 
     files = list(walk(options.paths, (*IMAGE_SUFFIXES,)))
-    problems: dict[str, str] = {}
-    facts = {}
-
-    def measure(given: tuple[str, Path]) -> None:
-        try:
-            facts[given[0]] = facts_of(given[1])
-        except (EktoposError, OSError, MemoryError) as problem:
-            reason = problem.message if isinstance(problem, EktoposError) else str(problem)
-            problems[given[0]] = f"{reason} {getattr(problem, 'hint', '')}".strip()
-
-    with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
-        list(pool.map(measure, files))
+    facts, problems = _measured(files)
     measured = {given: facts[given] for given, _ in files if given in facts}
     verdicts = {given: (verdict, set_name) for given, verdict, set_name in identify(measured)}
     stated = _stated([path for path in options.paths if path.is_dir()])
@@ -49,36 +36,12 @@ def run(options: argparse.Namespace) -> Outcome:
         if entry is not None and given in facts:
             told = (entry.roles, entry.encoding, entry.normal_y, f"{entry.said_by} says so")
             verdicts[given] = (recheck(facts[given], *told), entry.set or verdicts[given][1])
-    entries: list[dict[str, Any]] = []
-    for given, _ in files:
-        if given in problems:
-            entries.append({"path": given, "error": problems[given]})
-            continue
-        verdict, set_name = verdicts[given]
-        header = facts[given].header
-        entries.append(
-            {
-                "path": given,
-                "width": header.width,
-                "height": header.height,
-                "channels": header.channels,
-                "bits": header.bits,
-                "encoding": verdict.encoding,
-                "set": set_name,
-                "role": verdict.role,
-                "confidence": verdict.confidence,
-                "channel_roles": channel_roles(verdict.roles, header.channels),
-                "normal_y": verdict.normal_y,
-                "evidence": [*verdict.evidence, *verdict.doubts],
-                "notes": facts[given].notes,
-                "facts": {
-                    "format": header.format,
-                    "notes": facts[given].notes,
-                    "conflict": verdict.conflict,
-                    **_measures(facts[given].statistics, options.facts),
-                },
-            }
-        )
+    entries = [
+        {"path": given, "error": problems[given]}
+        if given in problems
+        else _entry(given, facts[given], *verdicts[given], everything=options.facts)
+        for given, _ in files
+    ]
     lines = [
         f"{f['path']}: {f['error']}"
         if "error" in f
@@ -86,11 +49,59 @@ def run(options: argparse.Namespace) -> Outcome:
         + "; ".join(f["evidence"])
         for f in entries
     ]
-    return (
-        entries,
-        BAD if entries and len(problems) == len(entries) else FINE,
-        lines or ["no maps in it"],
-    )
+    code = BAD if entries and len(problems) == len(entries) else FINE
+    return entries, code, lines or ["no maps in it"]
+
+
+def _measured(files: list[tuple[str, Path]]) -> tuple[dict[str, Any], dict[str, str]]:
+    """The facts of maps, and why others cannot be read, by the path they are reported by."""
+    from concurrent.futures import ThreadPoolExecutor
+
+    from ektopos.maps import facts_of
+
+    facts: dict[str, Any] = {}
+    problems: dict[str, str] = {}
+
+    def measure(file: tuple[str, Path]) -> None:
+        try:
+            facts[file[0]] = facts_of(file[1])
+        except (EktoposError, OSError, MemoryError) as problem:
+            reason = problem.message if isinstance(problem, EktoposError) else str(problem)
+            problems[file[0]] = f"{reason} {getattr(problem, 'hint', '')}".strip()
+
+    with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
+        list(pool.map(measure, files))
+    return facts, problems
+
+
+def _entry(
+    path: str, facts: Any, verdict: Any, set_name: str, *, everything: bool
+) -> dict[str, Any]:
+    """A map as the command's JSON has it."""
+    from ektopos.maps import channel_roles
+
+    header = facts.header
+    return {
+        "path": path,
+        "width": header.width,
+        "height": header.height,
+        "channels": header.channels,
+        "bits": header.bits,
+        "encoding": verdict.encoding,
+        "set": set_name,
+        "role": verdict.role,
+        "confidence": verdict.confidence,
+        "channel_roles": channel_roles(verdict.roles, header.channels),
+        "normal_y": verdict.normal_y,
+        "evidence": [*verdict.evidence, *verdict.doubts],
+        "notes": facts.notes,
+        "facts": {
+            "format": header.format,
+            "notes": facts.notes,
+            "conflict": verdict.conflict,
+            **_measures(facts.statistics, everything),
+        },
+    }
 
 
 def _stated(folders: list[Path]) -> dict[Path, Any]:

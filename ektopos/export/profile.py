@@ -135,6 +135,22 @@ class MeshRules(BaseModel):
     """Whether a material's UV transform is said beside it, or worked into the UVs of its slots."""
 
 
+def _refuse_what_gltf_lacks(file: ProfileFile) -> None:
+    """Raises `ValueError` for a texture that glTF 2.0 has no place for."""
+    if file.format not in ("png", "jpg") and file.basis is None:
+        form = "plain KTX2" if file.format == "ktx2" else file.format
+        raise ValueError(
+            f"{file.suffix}: glTF takes PNG, JPEG and KTX2 with Basis Universal, not {form}"
+        )
+    for letter, carry in file.letters().items():
+        letters, encodings = GLTF_PLACES.get(carry, ((), ()))
+        if letter not in letters or (file.encoding, letter == "a") not in encodings:
+            raise ValueError(
+                f"{file.suffix}: glTF has no place for {carry} in {letter.upper()} of "
+                f"{file.encoding} files"
+            )
+
+
 class Profile(BaseModel):
     """A target."""
 
@@ -182,44 +198,35 @@ class Profile(BaseModel):
     @model_validator(mode="after")
     def _hangs_together(self) -> Self:
         suffixes = [file.suffix for file in self.files]
-        if len(set(suffixes)) < len(suffixes):
-            raise ValueError("two files have the same suffix")
         tokens = set(re.findall(r"\{(.*?)\}", self.name_rule))
-        if not {"material", "suffix"} <= tokens or not tokens <= {"material", "suffix", "target"}:
-            raise ValueError(
-                "the name rule needs {material} and {suffix}, and knows {target} besides"
-            )
-        if self.mips and not any(file.format == "ktx2" for file in self.files):
-            raise ValueError("only KTX2 files can bring mips, and none is of that format")
-        if self.tints == "carried" and self.container not in GLTF_CONTAINERS:
-            raise ValueError("only glTF has factors that can carry tints")
-        if self.container != "usdz" and (self.mesh.up, self.mesh.unit) != ("y", "m"):
-            raise ValueError(
-                "in glTF and GLB y points up and lengths are metres; only USDZ can say otherwise"
-            )
-        if self.container == "loose":
-            return self
+        may = {"material", "suffix", "target"}
+        is_y_up_in_metres = (self.mesh.up, self.mesh.unit) == ("y", "m")
+        for is_wrong, sentence in (
+            (len(set(suffixes)) < len(suffixes), "two files have the same suffix"),
+            (
+                not {"material", "suffix"} <= tokens or not tokens <= may,
+                "the name rule needs {material} and {suffix}, and knows {target} besides",
+            ),
+            (
+                self.mips and not any(file.format == "ktx2" for file in self.files),
+                "only KTX2 files can bring mips, and none is of that format",
+            ),
+            (
+                self.tints == "carried" and self.container not in GLTF_CONTAINERS,
+                "only glTF has factors that can carry tints",
+            ),
+            (
+                self.container != "usdz" and not is_y_up_in_metres,
+                "in glTF and GLB y points up and lengths are metres; only USDZ can say otherwise",
+            ),
+        ):
+            if is_wrong:
+                raise ValueError(sentence)
         for file in self.files:
-            if self.container == "usdz":
-                if file.format not in ("png", "jpg"):
-                    raise ValueError(f"{file.suffix}: USDZ takes PNG and JPEG, not {file.format}")
-                continue
-            if file.format not in ("png", "jpg") and file.basis is None:
-                form = "plain KTX2" if file.format == "ktx2" else file.format
-                raise ValueError(
-                    f"{file.suffix}: glTF takes PNG, JPEG and KTX2 with Basis Universal, not {form}"
-                )
-            for letter, carry in file.letters().items():
-                wanted = GLTF_PLACES.get(carry)
-                if (
-                    wanted is None
-                    or (letter not in wanted[0])
-                    or (file.encoding, letter == "a") not in wanted[1]
-                ):
-                    raise ValueError(
-                        f"{file.suffix}: glTF has no place for {carry} in {letter.upper()} of "
-                        f"{file.encoding} files"
-                    )
+            if self.container == "usdz" and file.format not in ("png", "jpg"):
+                raise ValueError(f"{file.suffix}: USDZ takes PNG and JPEG, not {file.format}")
+            if self.container not in ("usdz", "loose"):
+                _refuse_what_gltf_lacks(file)
         return self
 
     @property

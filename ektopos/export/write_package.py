@@ -79,13 +79,8 @@ def export_package(
     before = read_earlier(out if earlier is None else earlier)
     made_from = package_key(project, profile)
     if before.folder == out and before.is_whole(made_from):
-        return Export(
-            profile.id,
-            (files := [ExportedFile(**file) for file in before.listing["files"]]),
-            _since(started),
-            all_dropped_features(project, profile),
-            export_notes(project.document, files),
-        )
+        files = [ExportedFile(**file) for file in before.listing["files"]]
+        return _done(project, profile, files, started)
     plan = make_plan(project.document, profile, lambda name: read_header(project.map_path(name)))
     if out.exists() and not out.is_dir():
         raise EktoposError(
@@ -105,18 +100,18 @@ def export_package(
             "materials": material_facts(plan, profile, factors),
             "meshes": meshes,
         }
-        (fresh / PACKAGE_LIST).write_text(
-            json.dumps(listing, indent=2, ensure_ascii=False) + "\n", "utf-8"
-        )
+        text = json.dumps(listing, indent=2, ensure_ascii=False) + "\n"
+        (fresh / PACKAGE_LIST).write_text(text, "utf-8")
         progress(0.98, "putting the package in place")
         put_in_place(out, fresh, [file.path for file in files], backup)
-    return Export(
-        profile.id,
-        files,
-        _since(started),
-        all_dropped_features(project, profile),
-        export_notes(project.document, files),
-    )
+    return _done(project, profile, files, started)
+
+
+def _done(project: Project, profile: Profile, files: list[ExportedFile], started: float) -> Export:
+    """What an export that began at `started` says of itself."""
+    dropped = all_dropped_features(project, profile)
+    notes = export_notes(project.document, files)
+    return Export(profile.id, files, _since(started), dropped, notes)
 
 
 def export_notes(document: Document, files: list[ExportedFile]) -> list[str]:

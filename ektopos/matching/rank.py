@@ -256,39 +256,22 @@ def _shows_plainly(signs: LayoutScores) -> bool:
 
 
 def _reasons(layout: Layout, match: _Match) -> list[str]:
-    reasons = []
-    if match.told.said > 0:
-        reasons.append("the mesh's own file names its maps for this slot")
-    if match.told.alike > 0:
-        reasons.append("the names are alike")
-    if match.told.near > CLOSE:
-        reasons.append("its maps lie in the folder of the mesh")
+    reasons = [
+        sentence
+        for is_so, sentence in (
+            (match.told.said > 0, "the mesh's own file names its maps for this slot"),
+            (match.told.alike > 0, "the names are alike"),
+            (match.told.near > CLOSE, "its maps lie in the folder of the mesh"),
+        )
+        if is_so
+    ]
     if layout.tiles:
         repeats = "and so does the picture" if match.repeats else "the picture does not"
         return [*reasons, f"the UVs repeat, {repeats}"]
-    signs = match.signs
-    if signs is None:
+    if match.signs is None:
         return reasons or ["the slot has no UVs"]
-    if signs.borders > 2:
-        reasons.append(
-            f"edges of the picture follow the island borders ({signs.borders:.1f} deviations "
-            "above other places)"
-        )
-    if signs.ridges > 2 and signs.borders <= 2:
-        reasons.append(f"colours meet halfway between the islands ({signs.ridges:.1f} deviations)")
-    if signs.creases > 2:
-        reasons.append(
-            f"edges of the picture follow the creases of the mesh ({signs.creases:.1f} deviations)"
-        )
-    if signs.seams > 1:
-        reasons.append(f"its colours go on across the seams ({signs.seams:.1f} deviations)")
-    if match.together > 1:
-        reasons.append("it follows the slots that lie beside this one in one atlas")
-    if signs.background > 2:
-        reasons.append(
-            f"its background lies outside the islands; {100 * signs.covered:.0f} % of them is "
-            "painted"
-        )
+    reasons += _reasons_in_the_picture(match.signs, follows_others=match.together > 1)
+    signs = match.signs
     if signs.beyond > SHARED and signs.covered > 0.9 and reasons:
         reasons.append(
             f"{100 * signs.beyond:.0f} % of what is painted lies beyond this slot's islands: "
@@ -299,3 +282,30 @@ def _reasons(layout: Layout, match: _Match) -> list[str]:
     if signs.borders < -1:
         reasons.append("seams cross the islands")
     return reasons or ["nothing in the picture follows this layout"]
+
+
+def _reasons_in_the_picture(signs: LayoutScores, *, follows_others: bool) -> list[str]:
+    """What of a picture speaks for a layout, in words."""
+    said = (
+        (
+            signs.borders > 2,
+            f"edges of the picture follow the island borders ({signs.borders:.1f} deviations "
+            "above other places)",
+        ),
+        (
+            signs.ridges > 2 and signs.borders <= 2,
+            f"colours meet halfway between the islands ({signs.ridges:.1f} deviations)",
+        ),
+        (
+            signs.creases > 2,
+            f"edges of the picture follow the creases of the mesh ({signs.creases:.1f} deviations)",
+        ),
+        (signs.seams > 1, f"its colours go on across the seams ({signs.seams:.1f} deviations)"),
+        (follows_others, "it follows the slots that lie beside this one in one atlas"),
+        (
+            signs.background > 2,
+            f"its background lies outside the islands; {100 * signs.covered:.0f} % of them is "
+            "painted",
+        ),
+    )
+    return [sentence for is_so, sentence in said if is_so]

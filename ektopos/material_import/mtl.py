@@ -110,15 +110,10 @@ def _material(
         if picked is None:
             continue
         collected.use(picked, channels, role, name)
-        value: float | tuple[float, ...] = 1.0
-        more: dict[str, Any] = {}
-        if name == "base_color" and kd and len(kd) >= 3:
-            value = _colour(kd)
-        elif name == "emission":
-            value = tuple((numbers.get("ke") or [1.0, 1.0, 1.0])[:3])
-            value = value if any(value) else (1.0, 1.0, 1.0)
-        elif name == "normal" and "-bm" in options:
-            more["strength"] = float(options["-bm"][0])
+        more = (
+            {"strength": float(options["-bm"][0])} if name == "normal" and "-bm" in options else {}
+        )
+        value = _multiplied(name, kd, numbers.get("ke"))
         inputs[name] = feed_of(collected.maps[picked].entry, channels, value, **more)
         is_clamped = options.get("-clamp", ["off"])[0] == "on"
         places[name] = _transform(options), ("clamp", "clamp") if is_clamped else REPEAT
@@ -139,6 +134,18 @@ def _material(
         uv=uv,
         wrap=wrap,
     )
+
+
+def _multiplied(
+    name: InputName, kd: list[float] | None, ke: list[float] | None
+) -> float | tuple[float, ...]:
+    """What the numbers beside a map multiply it with."""
+    if name == "base_color" and kd and len(kd) >= 3:
+        return _colour(kd)
+    if name == "emission":
+        light = tuple((ke or [1.0, 1.0, 1.0])[:3])
+        return light if any(light) else (1.0, 1.0, 1.0)
+    return 1.0
 
 
 def _constants(

@@ -16,7 +16,7 @@ from ektopos.document import (
     Document,
     Feed,
     InputName,
-    Layer,
+    MapEntry,
     MaterialEntry,
     Role,
     RoleChannels,
@@ -149,49 +149,53 @@ def unused_of_set(
     """What the set that a material is mostly fed from holds, and the material has no use for: so
     that nothing of a delivery is left lying without a word. `sets` gives the maps of every
     set, `set_of` the set of every map. Cost: the maps that it is fed from, and those of its set."""
-    sources = [
-        source
-        for name, feed in material.feeds.items()
-        for source in ((name, feed), *((name, layer) for layer in feed.layers))
-    ]
-    used: dict[str, set[str]] = {}
-    for name, source in sources:
-        if source.map is not None:
-            wide = name in WIDE_INPUTS
-            letters = source.channels or ("rgb" if wide else "r")
-            used.setdefault(source.map, set()).update("rgb" if letters == "luminance" else letters)
-        if isinstance(source, Layer) and source.mask is not None:
-            used.setdefault(source.mask.map, set()).update(source.mask.channels[:1])
-    for cover in material.covers:
-        if cover.mask is not None:
-            used.setdefault(cover.mask.map, set()).update(cover.mask.channels[:1])
+    used = _channels_used(material)
     counted = Counter(which for name in used if (which := set_of.get(name)) is not None)
     if not counted:
         return []
     home = max(counted, key=lambda which: counted[which])
     tiles = {tile_of(document.maps[name].file) for name in used if name in document.maps}
-    unused = []
-    for member in sets[home]:
-        entry = document.maps[member]
-        if tile_of(entry.file) not in tiles:
-            continue
-        for channels, role in entry.roles.items():
-            if role == "unknown" or set(channels) & used.get(member, set()):
-                continue
-            goal = input_for(role)
-            if goal == "f0" and material.workflow == "metallic":
-                goal = None
-            free = goal is not None and not (goal in material.feeds and material.feeds[goal].maps())
-            one = Unused(map=member, channels=channels, role=role)
-            if goal is not None and free and entry.space == "tangent":
-                narrow = "r" if channels in SPREAD and goal not in WIDE_INPUTS else channels
-                one.input = goal
-                one.feed = Feed(
-                    map=member,
-                    channels="rgb" if narrow == "rgba" else narrow,
-                    invert=role == "gloss",
-                )
-            unused.append(one)
+    return [
+        _unused(material, member, entry, channels, role)
+        for member in sets[home]
+        if tile_of((entry := document.maps[member]).file) in tiles
+        for channels, role in entry.roles.items()
+        if role != "unknown" and not set(channels) & used.get(member, set())
+    ]
+
+
+def _channels_used(material: Material) -> dict[str, set[str]]:
+    """The channels of every map that a material is fed from, masks included."""
+    used: dict[str, set[str]] = {}
+    masks = [cover.mask for cover in material.covers]
+    for name, feed in material.feeds.items():
+        for source in (feed, *feed.layers):
+            if source.map is not None:
+                letters = source.channels or ("rgb" if name in WIDE_INPUTS else "r")
+                read = "rgb" if letters == "luminance" else letters
+                used.setdefault(source.map, set()).update(read)
+        masks += [layer.mask for layer in feed.layers]
+    for mask in masks:
+        if mask is not None:
+            used.setdefault(mask.map, set()).update(mask.channels[:1])
+    return used
+
+
+def _unused(
+    material: Material, member: str, entry: MapEntry, channels: RoleChannels, role: Role
+) -> Unused:
+    """A quantity that nothing is fed from, and the input that it could feed."""
+    unused = Unused(map=member, channels=channels, role=role)
+    goal = input_for(role)
+    if goal is None or (goal == "f0" and material.workflow == "metallic"):
+        return unused
+    is_free = not (goal in material.feeds and material.feeds[goal].maps())
+    if is_free and entry.space == "tangent":
+        narrow = "r" if channels in SPREAD and goal not in WIDE_INPUTS else channels
+        unused.input = goal
+        unused.feed = Feed(
+            map=member, channels="rgb" if narrow == "rgba" else narrow, invert=role == "gloss"
+        )
     return unused
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -79,12 +79,7 @@ def _probe_feed(
 
     def texel(map_name: str) -> Decoded:
         whole = find(map_name)
-        x, y = (
-            int(wrapped(np.array([math.floor(part * side)]), side, how)[0])
-            for part, side, how in zip(
-                place, (whole.image.width, whole.image.height), wrap, strict=True
-            )
-        )
+        x, y = _texel_at(place, wrap, whole.image)
         if all(trace.map != map_name for trace in traces):
             stored = [float(code) for code in whole.image.pixels[y, x]]
             channels = (
@@ -95,46 +90,56 @@ def _probe_feed(
             Image(whole.image.pixels[y : y + 1, x : x + 1]), whole.encoding, whole.normal_y
         )
 
-    def settled(one: Feed, at: tuple[float, float]) -> Feed:
-        """A feed whose placed parts are constants: what they are here."""
+    def constant(part: Feed, part_name: InputName, uv: UvTransform, sides: WrapPair) -> Feed:
+        u, v = transform_uvs(np.asarray(place, np.float64), uv)
+        here = _probe_feed(document, part_name, part, (float(u), float(v)), sides, find)
+        traces.extend(t for t in here.traces if t.map not in {known.map for known in traces})
+        values = here.value
+        return Feed(value=values[0] if len(values) == 1 else (values[0], values[1], values[2]))
 
-        def constant(part: Feed, part_name: InputName, uv: UvTransform, sides: WrapPair) -> Feed:
-            u, v = transform_uvs(np.asarray(at, np.float64), uv)
-            here = _probe_feed(document, part_name, part, (float(u), float(v)), sides, find)
-            traces.extend(t for t in here.traces if t.map not in {known.map for known in traces})
-            values = here.value
-            return Feed(value=values[0] if len(values) == 1 else (values[0], values[1], values[2]))
-
-        layers = [
-            layer
-            if layer.uv is None
-            else Layer(
-                value=constant(
-                    Feed(**layer.model_dump(include=_SOURCE)), name, layer.uv, layer.wrap or REPEAT
-                ).value,
-                op=layer.op,
-                amount=layer.amount,
-                mask=layer.mask,
-            )
-            for layer in one.layers
-        ]
-        laid = [
-            part.model_copy(
-                update={
-                    "feed": constant(part.feed, name, part.uv, part.wrap),
-                    "opacity": part.opacity
-                    and constant(part.opacity, "opacity", part.uv, part.wrap),
-                }
-            )
-            for part in one.laid
-        ]
-        return one.model_copy(update={"layers": layers, "laid": laid})
-
-    values = feed_result(settled(feed, place), name, texel).reshape(-1)
+    values = feed_result(_with_constants(feed, name, constant), name, texel).reshape(-1)
     changed = changes(feed) + ([f"strength {feed.strength:g}"] if feed.strength != 1.0 else [])
     return ProbeResult(
         name, [round(float(v), 6) for v in values], _words(name, values), changed, traces
     )
+
+
+def _texel_at(place: tuple[float, float], wrap: WrapPair, image: Image) -> tuple[int, int]:
+    """The column and row of the texel that a place in UVs falls on."""
+    x, y = (
+        int(wrapped(np.array([math.floor(part * side)]), side, how)[0])
+        for part, side, how in zip(place, (image.width, image.height), wrap, strict=True)
+    )
+    return x, y
+
+
+def _with_constants(
+    feed: Feed, name: InputName, constant: Callable[[Feed, InputName, UvTransform, WrapPair], Feed]
+) -> Feed:
+    """A feed whose parts with a placement of their own are the constants that they are here."""
+    layers = [
+        layer
+        if layer.uv is None
+        else Layer(
+            value=constant(
+                Feed(**layer.model_dump(include=_SOURCE)), name, layer.uv, layer.wrap or REPEAT
+            ).value,
+            op=layer.op,
+            amount=layer.amount,
+            mask=layer.mask,
+        )
+        for layer in feed.layers
+    ]
+    laid = [
+        part.model_copy(
+            update={
+                "feed": constant(part.feed, name, part.uv, part.wrap),
+                "opacity": part.opacity and constant(part.opacity, "opacity", part.uv, part.wrap),
+            }
+        )
+        for part in feed.laid
+    ]
+    return feed.model_copy(update={"layers": layers, "laid": laid})
 
 
 _SOURCE = set(Feed.model_fields) & set(Layer.model_fields) - {"uv", "wrap"}

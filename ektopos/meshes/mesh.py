@@ -12,6 +12,9 @@ from ektopos.base.types import Float, Index
 from ektopos.base.vectors import cross_columns, lengths_of_columns, normalise
 from ektopos.meshes.islands import weld
 
+OTHER_WAY = [0, 2, 1]
+"""The corners of a triangle in the order in which it faces the other way."""
+
 
 @dataclass(frozen=True)
 class Node:

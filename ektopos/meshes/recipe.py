@@ -36,7 +36,7 @@ from ektopos.document.mesh_steps import (
 from ektopos.meshes.cracks import without_cracks
 from ektopos.meshes.faults import reversed_faces
 from ektopos.meshes.islands import faces_joined_by_edges, joined_faces, uv_islands, weld
-from ektopos.meshes.mesh import Mesh
+from ektopos.meshes.mesh import OTHER_WAY, Mesh
 from ektopos.meshes.rows import unique_rows
 from ektopos.meshes.uvs import signed_areas, tile_numbers
 from ektopos.meshes.vertex_normals import corner_normals
@@ -44,8 +44,6 @@ from ektopos.meshes.vertex_normals import corner_normals
 ONE_SIDE = 30.0
 """Degrees that neighbours may bend and still be one side."""
 
-OTHER_WAY = [0, 2, 1]
-"""The corners of a triangle in the order in which it faces the other way."""
 PACKINGS = 4
 """How often islands are packed at most, to fill a map of the size that was asked for …"""
 MANY = 50_000
@@ -489,48 +487,60 @@ def without_names(steps: Sequence[MeshStep]) -> tuple[list[MeshStep], dict[str, 
     names its slots by itself after a slot was renamed, the names cannot be told from the recipe
     alone, and it is given back as it is.
     """
-    names: dict[str, str] = {}
-    """What slots are called now, by what they are called without renaming."""
+    names = _Names()
+    unnamed: list[MeshStep] = []
+    for step in steps:
+        if isinstance(step, RenameSlot):
+            names.current[names.origin(step.slot)] = step.name
+        elif isinstance(step, SplitSlot) and step.name is None and names.current:
+            return list(steps), {}
+        else:
+            unnamed.append(_unnamed(step, names))
+    return unnamed, {was: now for was, now in names.current.items() if was != now}
 
-    def origin(name: str) -> str:
-        return next((was for was, now in names.items() if now == name), name)
 
-    def fresh(name: str) -> str:
-        while name in names:
+class _Names:
+    """What slots are called now, by what they are called where nothing is renamed."""
+
+    def __init__(self) -> None:
+        self.current: dict[str, str] = {}
+
+    def origin(self, name: str) -> str:
+        """What the slot of that name is called where nothing is renamed."""
+        return next((was for was, now in self.current.items() if now == name), name)
+
+    def fresh(self, name: str) -> str:
+        """A name that no slot has had."""
+        while name in self.current:
             name += "′"
         return name
 
-    plain: list[MeshStep] = []
-    for step in steps:
-        if isinstance(step, RenameSlot):
-            was = origin(step.slot)
-            names[was] = step.name
-        elif isinstance(step, MergeSlots):
-            gone = [origin(slot) for slot in step.slots]
-            plain.append(step.model_copy(update={"slots": gone, "name": gone[0]}))
-            names = {was: now for was, now in names.items() if was not in gone} | {
-                gone[0]: step.name
-            }
-        elif isinstance(step, SplitSlot):
-            if step.name is None and names:
-                return list(steps), {}
-            known = step.name in names.values() if step.name else False
-            goal = (
-                step.name if step.name is None else origin(step.name) if known else fresh(step.name)
-            )
-            plain.append(step.model_copy(update={"slot": origin(step.slot), "name": goal}))
-            if goal is not None and step.name is not None and goal != step.name:
-                names[goal] = step.name
-        elif isinstance(step, ScaleUvs):
-            factors = {origin(slot): factor for slot, factor in step.factors.items()}
-            plain.append(step.model_copy(update={"factors": factors}))
-        elif isinstance(step, PaletteUvs):
-            plain.append(step.model_copy(update={"slot": origin(step.slot)}))
-        elif isinstance(step, ApplyScale | CloseCracks):
-            plain.append(step)
-        else:
-            plain.append(step.model_copy(update={"slots": [origin(slot) for slot in step.slots]}))
-    return plain, {was: now for was, now in names.items() if was != now}
+
+def _unnamed(step: MeshStep, names: _Names) -> MeshStep:
+    """A step on slots by the names that they have where nothing is renamed; `names` learns what
+    they are called after it."""
+    origin = names.origin
+    if isinstance(step, MergeSlots):
+        gone = [origin(slot) for slot in step.slots]
+        stays = {was: now for was, now in names.current.items() if was not in gone}
+        names.current = stays | {gone[0]: step.name}
+        return step.model_copy(update={"slots": gone, "name": gone[0]})
+    if isinstance(step, SplitSlot):
+        whole, goal = origin(step.slot), step.name
+        if step.name is not None:
+            is_known = step.name in names.current.values()
+            goal = origin(step.name) if is_known else names.fresh(step.name)
+            if goal != step.name:
+                names.current[goal] = step.name
+        return step.model_copy(update={"slot": whole, "name": goal})
+    if isinstance(step, ScaleUvs):
+        factors = {origin(slot): factor for slot, factor in step.factors.items()}
+        return step.model_copy(update={"factors": factors})
+    if isinstance(step, RenameSlot | PaletteUvs):
+        return step.model_copy(update={"slot": origin(step.slot)})
+    if isinstance(step, ApplyScale | CloseCracks):
+        return step
+    return step.model_copy(update={"slots": [origin(slot) for slot in step.slots]})
 
 
 def with_names(mesh: Mesh, names: Mapping[str, str]) -> Mesh:

@@ -153,10 +153,29 @@ def _gltf_brings(gltf: dict[str, Any]) -> Iterator[tuple[Brought, str]]:
         ]
         label = animation.get("name") or f"animation {number}"
         yield "animation", f"{label}: an animation of {max(times, default=0.0):.2f} s"
-    primitives = [p for mesh in gltf.get("meshes", []) for p in mesh.get("primitives", [])]
+    yield from _in_primitives(gltf.get("meshes", []))
+    if len(gltf.get("scenes", [])) > 1:
+        yield "scenes", f"{len(gltf['scenes'])} scenes"
+    if any("extras" in node for node in gltf.get("nodes", [])):
+        yield "extras", "extras on its nodes"
+    lights = gltf.get("extensions", {}).get("KHR_lights_punctual", {}).get("lights", [])
+    if lights:
+        yield "lights", _count(len(lights), "light")
+    if gltf.get("cameras"):
+        yield "cameras", _count(len(gltf["cameras"]), "camera")
+    if "KHR_materials_variants" in gltf.get("extensionsUsed", []):
+        yield "variants", "material variants"
+    for extension in sorted(set(gltf.get("extensionsUsed", [])) - _READ):
+        if not extension.startswith("KHR_materials_"):
+            yield "extension", f"{extension}, which is not known here"
+
+
+def _in_primitives(meshes: list[dict[str, Any]]) -> Iterator[tuple[Brought, str]]:
+    """What the primitives of a glTF hold besides triangles."""
+    primitives = [p for mesh in meshes for p in mesh.get("primitives", [])]
     names = [
         str(target)
-        for mesh in gltf.get("meshes", [])
+        for mesh in meshes
         if isinstance(mesh.get("extras"), dict)
         for target in mesh["extras"].get("targetNames", [])
     ]
@@ -172,20 +191,6 @@ def _gltf_brings(gltf: dict[str, Any]) -> Iterator[tuple[Brought, str]]:
         yield "tangents", "tangents"
     if "COLOR_0" in attributes:
         yield "vertex colours", "vertex colours"
-    if len(gltf.get("scenes", [])) > 1:
-        yield "scenes", f"{len(gltf['scenes'])} scenes"
-    if any("extras" in node for node in gltf.get("nodes", [])):
-        yield "extras", "extras on its nodes"
-    lights = gltf.get("extensions", {}).get("KHR_lights_punctual", {}).get("lights", [])
-    if lights:
-        yield "lights", _count(len(lights), "light")
-    if gltf.get("cameras"):
-        yield "cameras", _count(len(gltf["cameras"]), "camera")
-    if "KHR_materials_variants" in gltf.get("extensionsUsed", []):
-        yield "variants", "material variants"
-    for extension in sorted(set(gltf.get("extensionsUsed", [])) - _READ):
-        if not extension.startswith("KHR_materials_"):
-            yield "extension", f"{extension}, which is not known here"
 
 
 def _usd_scene(stage: Any) -> FileScene:

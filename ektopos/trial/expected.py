@@ -20,8 +20,7 @@ from ektopos.meshes import Mesh, apply_recipe
 from ektopos.meshes.formats.gltf import drawn_parts, influenced, local_matrix, node_order
 from ektopos.meshes.formats.gltf_accessors import Accessors
 from ektopos.meshes.formats.gltf_passthrough import Original, shaded_slots, turned_faces
-from ektopos.meshes.mesh import with_normals
-from ektopos.meshes.recipe import OTHER_WAY
+from ektopos.meshes.mesh import OTHER_WAY, with_normals
 from ektopos.project import Project, read_original, read_project_mesh
 from ektopos.trial.engine.package import ImportedScene, ImportedTriangles, joint_mark
 from ektopos.trial.engine.scene import SAMPLES

@@ -4,7 +4,7 @@ the package."""
 from __future__ import annotations
 
 import xml.etree.ElementTree as ET
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from html import escape
 from typing import Any
@@ -96,8 +96,55 @@ class Report:
 def page(report: Report, trial: Mapping[str, Any]) -> str:
     """A package and its trial on one page of HTML that needs nothing else, to be printed or saved
     as PDF from the browser."""
-    cells = trial["cells"]
-    wrong = [cell for cell in cells if cell["verdict"] in ("differs", "lost")]
+    wrong = [cell for cell in trial["cells"] if cell["verdict"] in ("differs", "lost")]
+    open_ = [one for one in report.findings if one["waived"] is None and one["severity"] != "note"]
+    ignored = [one for one in report.findings if one["waived"] is not None]
+    size = sum(int(file["bytes"]) for file in report.files)
+    verdict = (
+        f"passed{_not_supported(trial['cells'])}{_loss(trial['cells'])}"
+        if trial["passed"]
+        else f"failed in {len(wrong)} places"
+    )
+    renders = "".join(_render(report, one) for one in trial.get("renders", []))
+    return (
+        f"<!doctype html><html lang=en><meta charset=utf-8><title>{escape(report.project)}: "
+        f"{escape(report.target)}</title>"
+        f"<style>{_STYLE}</style><h1>{escape(report.project)}</h1>"
+        f"<p>for {escape(report.target)} · made {escape(report.made)} · "
+        f"{counted(len(report.files), 'file')}, {size / 1e6:.1f} MB</p>"
+        f"<p class={'quiet' if trial['passed'] else 'bad'}>Trial {verdict}.</p>"
+        f"<h2>Slots and inputs</h2>{_table(trial['cells'])}"
+        "<p class=quiet>= identical · ≈ within rounding or compression · – not supported · "
+        "✎ set manually · "
+        "△ lost · ≠ differs; numbers are the largest error</p>"
+        + _section(
+            "What differs",
+            (
+                f"<b>{escape(c['slot'])}, {escape(in_words(c['input']))}:</b> "
+                f"{escape(c['message'])} <i>{escape(c.get('advice', ''))}</i>"
+                for c in wrong
+            ),
+        )
+        + _section(
+            "To be set manually",
+            (
+                f"☐ <b>{escape(one['material'])}</b> {escape(one['slot'])}: {escape(one['text'])}"
+                for one in trial.get("by_hand", [])
+            ),
+        )
+        + _section("What stays behind", map(_said_of, trial.get("left", [])))
+        + _section("What the checks found", map(_said_of, open_))
+        + _section(
+            "Ignored findings",
+            (f"{_said_of(one)} <i>Ignored: {escape(one['waived'])}</i>" for one in ignored),
+        )
+        + (f"<h2>Under the same light: made, arrived</h2>{renders}" if renders else "")
+        + "</html>"
+    )
+
+
+def _table(cells: Sequence[Mapping[str, Any]]) -> str:
+    """Slots down, inputs across."""
     inputs = list(dict.fromkeys(cell["input"] for cell in cells))
     rows = dict.fromkeys((cell["mesh"], cell["slot"], cell["material"]) for cell in cells)
     by_place = {(cell["mesh"], cell["slot"], cell["input"]): cell for cell in cells}
@@ -109,56 +156,17 @@ def page(report: Report, trial: Mapping[str, Any]) -> str:
         + "</tr>"
         for mesh, slot, material in rows
     )
-    faults = "".join(
-        f"<li><b>{escape(c['slot'])}, {escape(in_words(c['input']))}:</b> "
-        f"{escape(c['message'])} <i>{escape(c.get('advice', ''))}</i></li>"
-        for c in wrong
-    )
-    by_hand = "".join(
-        f"<li>☐ <b>{escape(one['material'])}</b> {escape(one['slot'])}: {escape(one['text'])}</li>"
-        for one in trial.get("by_hand", [])
-    )
-    left = "".join(
-        f"<li><b>{escape(one['subject'])}:</b> {escape(one['message'])}</li>"
-        for one in trial.get("left", [])
-    )
-    open_ = [one for one in report.findings if one["waived"] is None and one["severity"] != "note"]
-    found = "".join(
-        f"<li><b>{escape(one['subject'])}:</b> {escape(one['message'])}</li>" for one in open_
-    )
-    waived = "".join(
-        f"<li><b>{escape(one['subject'])}:</b> {escape(one['message'])} "
-        f"<i>Ignored: {escape(one['waived'])}</i></li>"
-        for one in report.findings
-        if one["waived"] is not None
-    )
-    size = sum(int(file["bytes"]) for file in report.files)
-    amount = "1 file" if len(report.files) == 1 else f"{len(report.files)} files"
-    verdict = (
-        f"passed{_not_supported(cells)}{_loss(trial['cells'])}"
-        if trial["passed"]
-        else f"failed in {len(wrong)} places"
-    )
-    renders = "".join(_render(report, one) for one in trial.get("renders", []))
-    return (
-        f"<!doctype html><html lang=en><meta charset=utf-8><title>{escape(report.project)}: "
-        f"{escape(report.target)}</title>"
-        f"<style>{_STYLE}</style><h1>{escape(report.project)}</h1>"
-        f"<p>for {escape(report.target)} · made {escape(report.made)} · {amount}, "
-        f"{size / 1e6:.1f} MB</p>"
-        f"<p class={'quiet' if trial['passed'] else 'bad'}>Trial {verdict}.</p>"
-        f"<h2>Slots and inputs</h2><table><tr><th>Slot</th>{head}</tr>{body}</table>"
-        "<p class=quiet>= identical · ≈ within rounding or compression · – not supported · "
-        "✎ set manually · "
-        "△ lost · ≠ differs; numbers are the largest error</p>"
-        + (f"<h2>What differs</h2><ul>{faults}</ul>" if faults else "")
-        + (f"<h2>To be set manually</h2><ul>{by_hand}</ul>" if by_hand else "")
-        + (f"<h2>What stays behind</h2><ul>{left}</ul>" if left else "")
-        + (f"<h2>What the checks found</h2><ul>{found}</ul>" if found else "")
-        + (f"<h2>Ignored findings</h2><ul>{waived}</ul>" if waived else "")
-        + (f"<h2>Under the same light: meant, arrived</h2>{renders}" if renders else "")
-        + "</html>"
-    )
+    return f"<table><tr><th>Slot</th>{head}</tr>{body}</table>"
+
+
+def _section(heading: str, items: Iterable[str]) -> str:
+    """A list under a heading; nothing where there is nothing to list."""
+    listed = "".join(f"<li>{item}</li>" for item in items)
+    return f"<h2>{heading}</h2><ul>{listed}</ul>" if listed else ""
+
+
+def _said_of(one: Mapping[str, Any]) -> str:
+    return f"<b>{escape(one['subject'])}:</b> {escape(one['message'])}"
 
 
 def _not_supported(cells: Sequence[Mapping[str, Any]]) -> str:

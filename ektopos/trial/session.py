@@ -2,31 +2,27 @@
 
 from __future__ import annotations
 
-import pickle
 import threading
 from collections.abc import Iterable
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
 from dataclasses import replace
 from functools import cached_property
-from hashlib import sha256
 from pathlib import Path
-from typing import Any, cast
+from typing import NamedTuple, cast
 
 import numpy as np
 from pydantic import ValidationError
 
 from ektopos.base.errors import EktoposError
-from ektopos.base.hashing import hash_file, hash_json
 from ektopos.base.types import Float, Progress
-from ektopos.document import Document, InputName, document_json
+from ektopos.document import Document, InputName
 from ektopos.export.profile import Profile
 from ektopos.images import encode_png, quantise, read_header
 from ektopos.materials.inheritance import Material
 from ektopos.materials.layering import surface_of
 from ektopos.materials.resolve import MapLoader
-from ektopos.materials.texel_coverage import slots_with
-from ektopos.project import Project, files_of_mesh
+from ektopos.project import Project
 from ektopos.rendering import SurfaceInputs
 from ektopos.trial.arrived_preview import shown_material
 from ektopos.trial.cells import MESH, Cell, badness
@@ -34,6 +30,7 @@ from ektopos.trial.engine.gltf import signature
 from ektopos.trial.engine.importer import import_package
 from ektopos.trial.engine.package import Imported, ImportedMaterial, ImportedTriangles
 from ektopos.trial.expected import expected_mesh
+from ektopos.trial.expected_inputs import ExpectedInputs
 from ektopos.trial.geometry import judge_mesh
 from ektopos.trial.judge import Judge
 from ektopos.trial.measure import imported_values
@@ -48,7 +45,8 @@ from ektopos.trial.renders import (
     expected_look,
     imported_look,
 )
-from ektopos.trial.tasks import FOUND, Keep, Result, ResultCache, Task, code
+from ektopos.trial.task_keys import TaskKeys
+from ektopos.trial.tasks import FOUND, Keep, Result, ResultCache, Task
 
 LOOKS = 24
 """Materials whose reduced pictures are kept, of each side."""
@@ -58,6 +56,14 @@ takes reading every file to know."""
 LARGE = 4096 * 4096
 """Texels beyond which materials are taken one after the other: each takes several times that in
 memory."""
+
+
+class ComparedSlot(NamedTuple):
+    """A slot, and the material that the project gives it."""
+
+    mesh: str
+    slot: str
+    material: str | None
 
 
 class Session:
@@ -87,15 +93,15 @@ class Session:
         }
         self.imported = as_named_here(imported, self.document, self.meant)
         self._wired = wired(self.imported)
-        self._keys: dict[Task, str] = {}
+        self.keys = TaskKeys(self)
         self._looks: dict[tuple[str, str], SurfaceInputs] = {}
         self._lock = threading.Lock()
 
     @cached_property
-    def slots(self) -> list[tuple[str, str, str | None]]:
-        """Every slot that has triangles, by mesh, with the material meant for it."""
+    def slots(self) -> list[ComparedSlot]:
+        """Every slot that has triangles, by mesh."""
         return [
-            (mesh, slot, self.document.meshes[mesh].slots.get(slot))
+            ComparedSlot(mesh, slot, self.document.meshes[mesh].slots.get(slot))
             for mesh, whole in self.meant.items()
             for i, slot in enumerate(whole.authored.slots)
             if (whole.authored.triangle_slot == i).any()
@@ -143,19 +149,19 @@ class Session:
             return known
         found = self._material(piece) if piece.kind == "material" else self._mesh(piece.meant)
         if self.kept is not None:
-            key = self._key(piece) if found.is_sound else self._whole_key(piece)
+            key = self.keys.of(piece) if found.is_sound else self.keys.of_everything(piece)
             self.kept.keep(key, FOUND.dump_json(found))
             if not found.is_sound:
-                self.kept.keep(self._key(piece), ELSEWHERE)
+                self.kept.keep(self.keys.of(piece), ELSEWHERE)
         return found
 
     def known(self, piece: Task) -> Result | None:
         """What an earlier trial, or another machine, has found of just this."""
         if self.kept is None:
             return None
-        stored = self.kept.find(self._key(piece))
+        stored = self.kept.find(self.keys.of(piece))
         if stored == ELSEWHERE:
-            stored = self.kept.find(self._whole_key(piece))
+            stored = self.kept.find(self.keys.of_everything(piece))
         with suppress(ValidationError):
             return None if stored is None else FOUND.validate_json(stored)
         return None
@@ -169,19 +175,17 @@ class Session:
         def keep(material: str, name: str, shown: dict[str, Float]) -> None:
             pictures.append((material, name, _as_png(shown)))
 
+        meshes = {name: whole.authored for name, whole in self.meant.items()}
         judge = Judge(
-            self.loader,
-            self.document,
+            ExpectedInputs(self.loader, self.document, self.profile, meshes),
             self.materials,
-            self.profile,
-            {name: whole.authored for name, whole in self.meant.items()},
             keep if self.pictures else None,
             self._wired,
         )
         cells: list[Cell] = []
         if piece.judged:
             cells = judge.material(piece.meant, arrived)
-            again = self._again(piece)
+            again = self.second_reading(piece)
             if again is not None:
                 other = judge.material(piece.meant, again)
                 cells = [max(pair, key=badness) for pair in zip(cells, other, strict=True)]
@@ -195,7 +199,7 @@ class Session:
         pictures.append((piece.meant, f"render {rendered.view}", _as_png(drawn)))
         return Result(cells, [rendered], pictures, shown_material(piece.arrived, arrived))
 
-    def _again(self, piece: Task) -> ImportedMaterial | None:
+    def second_reading(self, piece: Task) -> ImportedMaterial | None:
         """The material read a second time, where that is another."""
         again = self.imported.second.get(piece.arrived)
         same = again is None or signature(again) == signature(
@@ -211,7 +215,9 @@ class Session:
         meant = {s: self._look("meant", m) for s, m in assigned.items() if m is not None}
         there = {s: self._look("arrived", m) for s, m in came.items() if m is not None}
         authored = self.meant[name].authored
-        arrived = arrived_mesh(name, self._drawn(name)) if self._has_changed(name) else authored
+        arrived = (
+            arrived_mesh(name, self.drawn_triangles(name)) if self.has_changed(name) else authored
+        )
         pair = ShadedMesh(authored, meant), ShadedMesh(arrived, there)
         renders: list[Rendered] = []
         pictures = []
@@ -222,10 +228,12 @@ class Session:
                 pictures.append((name, f"render {view}", _as_png(shown)))
         return Result([], renders, pictures)
 
-    def _drawn(self, name: str) -> dict[str, ImportedTriangles]:
+    def drawn_triangles(self, name: str) -> dict[str, ImportedTriangles]:
+        """What arrived of a mesh, by slot."""
         return {s: drawn for (mesh, s), drawn in self.imported.drawn.items() if mesh == name}
 
-    def _has_changed(self, name: str) -> bool:
+    def has_changed(self, name: str) -> bool:
+        """Whether triangles of a mesh are others than those that were exported."""
         return any(
             self.shapes[mesh, slot].verdict != "same"
             for mesh, slot, _ in self.slots
@@ -263,86 +271,6 @@ class Session:
 
         return any(texels(name) > LARGE for name in self.document.maps)
 
-    def _key(self, piece: Task) -> str:
-        """What a sound piece rests on."""
-        if piece not in self._keys:
-            own = (
-                self._rests_on(piece)
-                if piece.kind == "material"
-                else self._mesh_rests_on(piece.meant)
-            )
-            self._keys[piece] = hash_json([code(), self._profile, self.renders, *own])
-        return self._keys[piece]
-
-    def _whole_key(self, piece: Task) -> str:
-        """All that there is: what explains a difference may lie anywhere."""
-        return hash_json([self._key(piece), self._everything])
-
-    @cached_property
-    def _profile(self) -> str:
-        return self.profile.model_dump_json()
-
-    @cached_property
-    def _everything(self) -> str:
-        maps = {name: self._content_of(name) for name in self.document.maps}
-        arrived = {name: _said_by(material) for name, material in self.imported.materials.items()}
-        return hash_json([document_json(self.document), maps, arrived])
-
-    def _rests_on(self, piece: Task) -> list[Any]:
-        again = self._again(piece)
-        return [
-            piece.judged,
-            self._meant(piece.meant),
-            _said_by(self.imported.materials[piece.arrived]),
-            None if again is None else _said_by(again),
-            self._covered(piece.meant) if self.profile.padding else None,
-        ]
-
-    def _meant(self, name: str) -> list[Any]:
-        """All of a material of the project, with the contents of its maps."""
-        surface = surface_of(self.document, name)
-        used = sorted({name for feed in surface.feeds.values() for name in feed.maps()})
-        entries = {name: self.document.maps.get(name) for name in used}
-        return [
-            repr(surface),
-            {
-                name: [entry.model_dump_json(), self._content_of(name)]
-                for name, entry in entries.items()
-                if entry is not None
-            },
-        ]
-
-    def _covered(self, material: str) -> dict[str, Any]:
-        """The meshes by which it is told what of a material's maps is shown."""
-        worn = sorted({mesh for mesh, _ in slots_with(self.document, material)})
-        return {mesh: self._mesh_content(mesh) for mesh in worn}
-
-    def _mesh_rests_on(self, name: str) -> list[Any]:
-        assigned, came = self.document.meshes[name].slots, self.imported.slots.get(name, {})
-        drawn = self._drawn(name) if self._has_changed(name) else {}
-        return [
-            "mesh",
-            self._mesh_content(name),
-            {slot: None if m is None else self._meant(m) for slot, m in assigned.items()},
-            {
-                slot: None if m is None else _said_by(self.imported.materials[m])
-                for slot, m in came.items()
-            },
-            {slot: sha256(pickle.dumps(part)).hexdigest() for slot, part in drawn.items()},
-        ]
-
-    def _mesh_content(self, name: str) -> list[Any]:
-        files = files_of_mesh(self.project, name)
-        hashes = [hash_file(self.project.path(file)) for file in files]
-        return [self.document.meshes[name].model_dump_json(), hashes]
-
-    def _content_of(self, name: str) -> str:
-        """The hash of a map's file; nothing where it is missing."""
-        try:
-            return hash_file(self.project.map_path(name))
-        except EktoposError:
-            return ""
-
 
 def wired(imported: Imported) -> dict[str, set[tuple[str, InputName]]]:
     """By a texture's path, the materials and inputs that it feeds."""
@@ -361,20 +289,6 @@ def _materials(document: Document) -> dict[str, Material]:
         with suppress(EktoposError):
             materials[name] = surface_of(document, name)
     return materials
-
-
-def _said_by(material: ImportedMaterial) -> str:
-    """All that a material says, with the contents of its textures."""
-    inputs = {
-        name: [
-            repr(replace(given, texture=None)),
-            None
-            if (texture := given.texture) is None
-            else [texture.path, texture.content, texture.listed, texture.listed_size, texture.says],
-        ]
-        for name, given in material.inputs.items()
-    }
-    return hash_json([repr(replace(material, inputs={})), inputs])
 
 
 def _as_png(shown: dict[str, Float]) -> dict[str, bytes]:

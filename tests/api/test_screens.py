@@ -109,7 +109,7 @@ class Sheets(Api):
         entry = project["document"]["materials"]["tile"]
         self.call("post", f"/projects/{project['id']}/sheets/tile", {"entry": entry})
         entry["inputs"]["roughness"]["range"] = [0.2, 0.7]
-        with mock.patch.object(sheet, "gives", wraps=sheet.gives) as counted:
+        with mock.patch.object(sheet, "feed_preview", wraps=sheet.feed_preview) as counted:
             self.call("post", f"/projects/{project['id']}/sheets/tile", {"entry": entry})
         self.assertEqual([call.args[1] for call in counted.call_args_list], ["roughness"])
 

@@ -104,8 +104,8 @@ ALL = (
     "usdz",
 )
 MUTATIONS: list[Mutation] = [
-    ("smoothness of maps not turned", "ektopos.export.packing.made_of", untold, ("metal-smooth",)),
-    ("gloss of maps not turned", "ektopos.export.packing.made_of", untold, ("spec-gloss",)),
+    ("smoothness of maps not turned", "ektopos.export.packing.to_quantity", untold, ("metal-smooth",)),
+    ("gloss of maps not turned", "ektopos.export.packing.to_quantity", untold, ("spec-gloss",)),
     (
         "gloss not turned in MaterialX",
         f"{WRITERS}.loose.is_inverted",

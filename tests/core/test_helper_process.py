@@ -21,9 +21,9 @@ ASKING = [sys.executable, "-I", "-S", str(ROOT / "ektopos/cli/ask_helper.py")]
 CHANGED = """
 import os, sys
 from pathlib import Path
-from ektopos import warm
-warm.CODE = Path(sys.argv[2])
-warm.serve(Path(sys.argv[1]))
+from ektopos.cli import helper_process
+helper_process.CODE = Path(sys.argv[2])
+helper_process.serve(Path(sys.argv[1]))
 os._exit(0)
 """
 

@@ -167,9 +167,6 @@ def _add_material(
     category = "gltf_pbr" if is_gltf else "open_pbr_surface"
     shader = written.addNode(category, f"SR_{node}", "surfaceshader")
     ports = _GLTF if is_gltf else _OPEN_PBR
-    glow = material.feeds["emission"].strength * emission_factors.get(
-        plan.file_of.get((name, "emission"), ""), 1.0
-    )
     for input_name, feed in material.feeds.items():
         if input_name not in ports or (input_name == "opacity" and material.alpha_mode == "opaque"):
             continue
@@ -187,24 +184,8 @@ def _add_material(
             shader.addInput("ior", "float").setValueString(f"{_MIRROR_IOR:g}")
             port, kind = "specular_color", "color3"
         if path is not None:
-            channel = next(
-                (letter, c)
-                for letter, c in files[path].channels.items()
-                if c.carries and input_name in c.inputs()
-            )
-            source = _image(
-                written, node, files[path], input_name, kind, channel[0], channel[1], material
-            )
-            if input_name == "normal" and profile.normal_y == "-":
-                # Green is turned before it is read: 1 − y.
-                source = _counted(written, source, "vector3", (1.0, -1.0, 1.0), (0.0, 1.0, 0.0))
-            if input_name == "normal":
-                source = _normal(written, source, material.feeds["normal"].strength)
-            if input_name == "occlusion" and feed.strength != 1.0:
-                share = feed.strength
-                source = _counted(written, source, "float", (share,), (1.0 - share,))
-            if input_name == "opacity" and material.alpha_mode == "mask" and not is_gltf:
-                source = _cut(written, source, material.alpha_cutoff)
+            image = _image_of(written, node, files[path], input_name, kind, material)
+            source = _corrected(written, image, input_name, material, profile, is_gltf=is_gltf)
             shader.addInput(port, kind).setNodeName(source)
         elif input_name != "normal":
             # Smoothness and gloss are roughness again here: the shader knows nothing else.
@@ -213,21 +194,62 @@ def _add_material(
             if number is not None:
                 told = ", ".join(f"{float(v):.7g}" for v in number.reshape(-1))
                 _port(shader, port, kind).setValueString(told)
-    if not is_gltf:
+    glow = material.feeds["emission"].strength * emission_factors.get(
+        plan.file_of.get((name, "emission"), ""), 1.0
+    )
+    if is_gltf:
+        _gltf_settings(shader, material, glow)
+    else:
         _say_the_rest(shader, material, glow)
-    elif glow != 1.0:
-        shader.addInput("emissive_strength", "float").setValueString(f"{glow:.9g}")
-    if is_gltf and material.alpha_mode != "opaque":
-        shader.addInput("alpha_mode", "integer").setValueString(
-            str(_ALPHA_MODE[material.alpha_mode])
-        )
-    if is_gltf and material.alpha_mode == "mask":
-        shader.addInput("alpha_cutoff", "float").setValueString(f"{material.alpha_cutoff:.7g}")
     surface = written.addNode("surfacematerial", node, "material")
     surface.addInput("surfaceshader", "surfaceshader").setNodeName(shader.getName())
     if name != node:
         # Names of nodes are ASCII. Source: MaterialX 1.39, “uiname”, for display.
         surface.setAttribute("uiname", name)
+
+
+def _image_of(
+    written: Any, node: str, file: PlannedFile, name: InputName, kind: str, material: Material
+) -> str:
+    """The node that reads an input from its file; its name."""
+    letter, channel = next(
+        (letter, c) for letter, c in file.channels.items() if c.carries and name in c.inputs()
+    )
+    return _image(written, node, file, name, kind, letter, channel, material)
+
+
+def _corrected(
+    written: Any,
+    source: str,
+    name: InputName,
+    material: Material,
+    profile: Profile,
+    *,
+    is_gltf: bool,
+) -> str:
+    """The node that gives what the shader wants of the node `source`; its name."""
+    strength = material.feeds[name].strength
+    if name == "normal":
+        if profile.normal_y == "-":
+            # Green is turned before it is read: 1 − y.
+            source = _counted(written, source, "vector3", (1.0, -1.0, 1.0), (0.0, 1.0, 0.0))
+        return _normal(written, source, strength)
+    if name == "occlusion" and strength != 1.0:
+        return _counted(written, source, "float", (strength,), (1.0 - strength,))
+    if name == "opacity" and material.alpha_mode == "mask" and not is_gltf:
+        return _cut(written, source, material.alpha_cutoff)
+    return source
+
+
+def _gltf_settings(shader: Any, material: Material, glow: float) -> None:
+    """What glTF's shader has places for besides its inputs."""
+    if glow != 1.0:
+        shader.addInput("emissive_strength", "float").setValueString(f"{glow:.9g}")
+    if material.alpha_mode != "opaque":
+        mode = str(_ALPHA_MODE[material.alpha_mode])
+        shader.addInput("alpha_mode", "integer").setValueString(mode)
+    if material.alpha_mode == "mask":
+        shader.addInput("alpha_cutoff", "float").setValueString(f"{material.alpha_cutoff:.7g}")
 
 
 def _image(

@@ -155,14 +155,7 @@ def _material(
         )
     surface += ["    token outputs:surface", "}"]
     for number in sorted({uv.set for uv in places}):
-        nodes += [
-            f'def Shader "Uv{number or ""}"',
-            "{",
-            '    uniform token info:id = "UsdPrimvarReader_float2"',
-            f'    string inputs:varname = "{_primvar(number)}"',
-            "    float2 outputs:result",
-            "}",
-        ]
+        nodes += _uv_reader(number)
     for number, uv in enumerate(places):
         nodes += _placed(root, number, uv)
     return [
@@ -171,6 +164,18 @@ def _material(
         f"    custom string userProperties:material = {_text(name)}",
         f"    token outputs:surface.connect = <{root}/Surface.outputs:surface>",
         *_indented([*surface, *nodes], 1),
+        "}",
+    ]
+
+
+def _uv_reader(number: int) -> list[str]:
+    """The node that reads a UV set of the mesh."""
+    return [
+        f'def Shader "Uv{number or ""}"',
+        "{",
+        '    uniform token info:id = "UsdPrimvarReader_float2"',
+        f'    string inputs:varname = "{_primvar(number)}"',
+        "    float2 outputs:result",
         "}",
     ]
 

@@ -11,6 +11,7 @@ from itertools import product
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ektopos import __version__
 from ektopos.meshes.mesh import Mesh, with_normals
@@ -57,71 +58,33 @@ def build_gltf(
     made from its faces; tangents are not written.
     """
     binary = Binary()
-    accessors: list[dict[str, Any]] = []
-
-    def accessor(
-        values: np.ndarray[Any, Any], kind: str, target: int, *, bounds: bool = False
-    ) -> int:
-        values = np.ascontiguousarray(values)
-        entry: dict[str, Any] = {
-            "bufferView": binary.add(values.tobytes(), target),
-            "componentType": _COMPONENT[str(values.dtype)],
-            "count": len(values),
-            "type": kind,
-        }
-        if bounds:
-            entry |= {"min": values.min(axis=0).tolist(), "max": values.max(axis=0).tolist()}
-        accessors.append(entry)
-        return len(accessors) - 1
-
+    accessors = _WrittenAccessors(binary)
     gltf_meshes: list[dict[str, Any]] = []
     nodes: list[dict[str, Any]] = []
     roots: list[int] = []
     for name, mesh in meshes.items():
         mesh = with_normals(mesh)
-        normals = mesh.normals
-        has_uv = mesh.has_uv
-        inside: dict[int, list[dict[str, Any]]] = {}
+        primitives_of: dict[int, list[dict[str, Any]]] = {}
         for part, (number, slot) in product(
             range(max(1, len(mesh.objects))), enumerate(mesh.slots)
         ):
-            own = mesh.triangle_slot == number
+            drawn = mesh.triangle_slot == number
             if mesh.triangle_object is not None:
-                own &= mesh.triangle_object == part
-            triangles = mesh.triangles[own]
-            if not len(triangles):
+                drawn &= mesh.triangle_object == part
+            if not drawn.any():
                 continue
-            used, corners = np.unique(triangles, return_inverse=True)
-            attributes = {
-                "POSITION": accessor(
-                    mesh.positions[used].astype("<f4"), "VEC3", ARRAY, bounds=True
-                ),
-                "NORMAL": accessor(normals[used].astype("<f4"), "VEC3", ARRAY),
-            }
-            if has_uv[used].any():
-                for number, uvs in enumerate((mesh.uvs, *mesh.more_uvs)):
-                    # Sets are numbered without gaps. Source: glTF 2.0, 3.7.2.1.
-                    filled = np.nan_to_num(uvs[used]).astype("<f4")
-                    attributes[f"TEXCOORD_{number}"] = accessor(filled, "VEC2", ARRAY)
-            if name in colours and mesh.coloured[used].any():
-                tints = np.where(mesh.coloured[used][:, None], mesh.colours[used], 1.0)
-                attributes["COLOR_0"] = accessor(tints.astype("<f4"), "VEC4", ARRAY)
-            width = "<u2" if len(used) < 65535 else "<u4"
-            primitive: dict[str, Any] = {
-                "attributes": attributes,
-                "indices": accessor(corners.reshape(-1).astype(width), "SCALAR", ELEMENT),
-                "extras": {"slot": slot},
-            }
+            primitive = _primitive(mesh, drawn, accessors, coloured=name in colours)
+            primitive["extras"] = {"slot": slot}
             material = material_of.get(name, {}).get(slot)
             if material is not None:
                 primitive["material"] = material
-            inside.setdefault(part, []).append(primitive)
-        if inside:
+            primitives_of.setdefault(part, []).append(primitive)
+        if primitives_of:
             roots.append(len(nodes))
-            children = [len(nodes) + 1 + place for place in range(len(inside))]
+            children = [len(nodes) + 1 + place for place in range(len(primitives_of))]
             if mesh.objects:
                 nodes.append({"name": name, "children": children})
-        for part, primitives in inside.items():
+        for part, primitives in primitives_of.items():
             called = mesh.objects[part] or name if mesh.objects else name
             nodes.append({"name": called, "mesh": len(gltf_meshes)})
             gltf_meshes.append({"name": name, "primitives": primitives})
@@ -131,8 +94,55 @@ def build_gltf(
     }
     gltf["scenes"] = [{"nodes": roots}] if nodes else [{}]
     if nodes:
-        gltf |= {"nodes": nodes, "meshes": gltf_meshes, "accessors": accessors}
+        gltf |= {"nodes": nodes, "meshes": gltf_meshes, "accessors": accessors.entries}
     return gltf, binary
+
+
+class _WrittenAccessors:
+    """Accessors as they are written, and the buffer that holds their values."""
+
+    def __init__(self, binary: Binary) -> None:
+        self.binary = binary
+        self.entries: list[dict[str, Any]] = []
+
+    def add(
+        self, values: np.ndarray[Any, Any], kind: str, target: int, *, bounds: bool = False
+    ) -> int:
+        """The number of a new accessor of these values."""
+        values = np.ascontiguousarray(values)
+        entry: dict[str, Any] = {
+            "bufferView": self.binary.add(values.tobytes(), target),
+            "componentType": _COMPONENT[str(values.dtype)],
+            "count": len(values),
+            "type": kind,
+        }
+        if bounds:
+            entry |= {"min": values.min(axis=0).tolist(), "max": values.max(axis=0).tolist()}
+        self.entries.append(entry)
+        return len(self.entries) - 1
+
+
+def _primitive(
+    mesh: Mesh, drawn: NDArray[np.bool_], accessors: _WrittenAccessors, *, coloured: bool
+) -> dict[str, Any]:
+    """The triangles `drawn` `(t,)` of a mesh that has normals, with the vertices that they use."""
+    used, corners = np.unique(mesh.triangles[drawn], return_inverse=True)
+    positions, normals = mesh.positions[used].astype("<f4"), mesh.normals[used].astype("<f4")
+    attributes = {
+        "POSITION": accessors.add(positions, "VEC3", ARRAY, bounds=True),
+        "NORMAL": accessors.add(normals, "VEC3", ARRAY),
+    }
+    if mesh.has_uv[used].any():
+        for number, uvs in enumerate((mesh.uvs, *mesh.more_uvs)):
+            # Sets are numbered without gaps. Source: glTF 2.0, 3.7.2.1.
+            filled = np.nan_to_num(uvs[used]).astype("<f4")
+            attributes[f"TEXCOORD_{number}"] = accessors.add(filled, "VEC2", ARRAY)
+    if coloured and mesh.coloured[used].any():
+        tints = np.where(mesh.coloured[used][:, None], mesh.colours[used], 1.0)
+        attributes["COLOR_0"] = accessors.add(tints.astype("<f4"), "VEC4", ARRAY)
+    width = "<u2" if len(used) < 65535 else "<u4"
+    indices = accessors.add(corners.reshape(-1).astype(width), "SCALAR", ELEMENT)
+    return {"attributes": attributes, "indices": indices}
 
 
 def finish(gltf: dict[str, Any], binary: Binary, uri: str | None = None) -> dict[str, Any]:

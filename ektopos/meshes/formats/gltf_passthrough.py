@@ -9,7 +9,7 @@ integer UVs whose scale stood in the old material become the floats that were me
 from __future__ import annotations
 
 import copy
-from collections.abc import Iterator, Mapping
+from collections.abc import Container, Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -27,8 +27,7 @@ from ektopos.meshes.formats.gltf import (
     triangles_of,
 )
 from ektopos.meshes.formats.gltf_accessors import DRACO, Accessors, view_bytes
-from ektopos.meshes.mesh import Mesh
-from ektopos.meshes.recipe import OTHER_WAY
+from ektopos.meshes.mesh import OTHER_WAY, Mesh
 from ektopos.meshes.rows import unique_rows
 
 _GONE = ("buffers", "images", "textures", "samplers", "materials")
@@ -208,64 +207,64 @@ class _Kept:
         count = len(stored["POSITION"])
         raw = triangles_of(self.accessors.corners(primitive, count), primitive.get("mode", 4))
         turned = (corners != raw).any(axis=1)
-        uvs = np.where(backwards[:, None, None], uvs[:, OTHER_WAY], uvs)
-        uvs = np.where(turned[:, None, None], uvs[:, ::-1], uvs).astype(np.float32)
         raw = np.where(backwards[:, None], raw[:, OTHER_WAY], raw)
-        uvs = np.where(backwards[:, None, None], uvs[:, OTHER_WAY], uvs)
+        uvs = _as_stored(uvs, turned, backwards).astype(np.float32)
         if normals is not None:
-            normals = np.where(backwards[:, None, None], normals[:, OTHER_WAY], normals)
-            normals = np.where(turned[:, None, None], normals[:, ::-1], normals)
-            normals = np.where(backwards[:, None, None], normals[:, OTHER_WAY], normals)
+            normals = _as_stored(normals, turned, backwards)
+        stored_of = self.accessors.stored
         targets = [
-            {name: self.accessors.stored(index) for name, index in target.items()}
+            {name: stored_of(index) for name, index in target.items()}
             for target in primitive.get("targets", [])
         ]
-        kept = {k: v for k, v in primitive.items() if k not in ("indices", "mode")}
-        (kept.get("extensions") or {}).pop(DRACO, None)
-        if not kept.get("extensions"):
-            kept.pop("extensions", None)
+        unchanged = _without_compression(primitive)
         for number in np.unique(slots):
             those = slots == number
-            keys = raw[those].reshape(-1, 1)
-            lies = uvs[those].reshape(-1, 2)
             backs = np.repeat(backwards[those], 3)[:, None]
-            keys = np.concatenate([keys, backs], axis=1)
-            if moved:
-                keys = np.concatenate([keys, lies.view(np.uint32)], axis=1)
-            anew = normals is not None and bool(shaded[those].any())
-            if normals is not None and anew:
+            lies = uvs[those].reshape(-1, 2)
+            lean = None
+            if normals is not None and shaded[those].any():
                 lean = np.ascontiguousarray(normals[those].reshape(-1, 3), np.float32)
-                keys = np.concatenate([keys, lean.view(np.uint32)], axis=1)
-            first, place = unique_rows(keys.astype(np.int64))
-            vertices = keys[first, 0].astype(np.int64)
-            away = backs[first, 0]
-            attributes = {}
-            for name, values in stored.items():
-                if name in primitive["attributes"] and not (anew and name in _OF_NORMALS):
-                    attributes[name] = self._accessor(
-                        values, vertices, primitive["attributes"][name], _facing(name, away)
-                    )
+            told_apart = [raw[those].reshape(-1, 1), backs]
+            told_apart += [lies.view(np.uint32)] if moved else []
+            told_apart += [lean.view(np.uint32)] if lean is not None else []
+            keys = np.concatenate(told_apart, axis=1).astype(np.int64)
+            first, place = unique_rows(keys)
+            vertices, away = keys[first, 0], backs[first, 0]
+            dropped = () if lean is None else _OF_NORMALS
+            attributes = self._picked(stored, primitive["attributes"], vertices, away, dropped)
             if places is not None:
                 attributes["POSITION"] = self._bounded(places[vertices])
-            if anew:
+            if lean is not None:
                 attributes["NORMAL"] = self._plain(lean[first], "VEC3")
             if moved and np.isfinite(lies).all():
                 attributes["TEXCOORD_0"] = self._plain(lies[first], "VEC2")
             wide = np.uint16 if len(vertices) < 65535 else np.uint32
-            one = copy.deepcopy(kept) | {
+            one = copy.deepcopy(unchanged) | {
                 "attributes": attributes,
                 "indices": self._plain(place.astype(wide), "SCALAR", ELEMENT),
             }
             if targets:
                 one["targets"] = [
-                    {
-                        name: self._accessor(values, vertices, target[name], _facing(name, away))
-                        for name, values in morphed.items()
-                        if not (anew and name in _OF_NORMALS)
-                    }
+                    self._picked(morphed, target, vertices, away, dropped)
                     for morphed, target in zip(targets, primitive["targets"], strict=True)
                 ]
             yield self._dressed(one, self.mesh.slots[number])
+
+    def _picked(
+        self,
+        stored: Mapping[str, NDArray[Any]],
+        accessors: Mapping[str, int],
+        vertices: NDArray[np.int64],
+        away: NDArray[np.bool_],
+        dropped: Container[str],
+    ) -> dict[str, int]:
+        """Attributes of some vertices, in the form that they had, without the `dropped` ones;
+        `away` are vertices that face the other way now."""
+        return {
+            name: self._accessor(values, vertices, accessors[name], _facing(name, away))
+            for name, values in stored.items()
+            if name in accessors and name not in dropped
+        }
 
     def _accessor(
         self, values: NDArray[Any], vertices: NDArray[np.int64], like: int, signs: NDArray[np.int8]
@@ -466,3 +465,20 @@ def _prune(gltf: dict[str, Any]) -> None:
         holder[key] = number[holder[key]]
     if "accessors" in gltf:
         gltf["accessors"] = [gltf["accessors"][old] for old in used]
+
+
+def _as_stored(
+    values: NDArray[Any], turned: NDArray[np.bool_], backwards: NDArray[np.bool_]
+) -> NDArray[Any]:
+    """Values at the corners `(t, 3, …)` as they are drawn, in the order of the file's corners:
+    `turned` where mirroring nodes turn the winding, `backwards` where triangles face away now."""
+    values = np.where(backwards[:, None, None], values[:, OTHER_WAY], values)
+    values = np.where(turned[:, None, None], values[:, ::-1], values)
+    return np.where(backwards[:, None, None], values[:, OTHER_WAY], values)
+
+
+def _without_compression(primitive: dict[str, Any]) -> dict[str, Any]:
+    """What of a primitive stays when its vertices are written anew."""
+    stays = {key: value for key, value in primitive.items() if key not in ("indices", "mode")}
+    extensions = {k: v for k, v in (stays.pop("extensions", None) or {}).items() if k != DRACO}
+    return stays | ({"extensions": extensions} if extensions else {})

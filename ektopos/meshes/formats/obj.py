@@ -77,9 +77,7 @@ def read_obj(path: Path, find: Find, name: str) -> Mesh:
     colours = np.where(widths[:, None] >= 6, with_alpha(seen_colours(numbers[:, 3:])), np.nan)
     uvs, _ = _numbers(lines.uvs, 2, 1)
     normals, _ = _numbers(lines.normals, 3, 3)
-    for what, values in (("UV", uvs), ("normal", normals)):
-        if not np.isfinite(values).all():
-            raise ValueError(f"a {what} is written as a word (nan or inf), not as a number")
+    _refuse_words(UV=uvs, normal=normals)
     counts = np.array([len(face.split()) for face in lines.faces], np.int64)
     if (counts < 3).any():
         raise ValueError("a face has fewer than three corners")
@@ -91,16 +89,11 @@ def read_obj(path: Path, find: Find, name: str) -> Mesh:
     picked = corners[first]
     triangles = triangulated(counts, positions[corners[:, 0]])
 
-    uv_pool = np.concatenate([uvs, [[np.nan, np.nan]]])
-    uv_pool[:, 1] = 1.0 - uv_pool[:, 1]  # OBJ's v points up
+    uv_pool = _upside_down(uvs)
     stored = np.concatenate([normals, [[0.0, 0.0, 0.0]]])
     normal_pool, unnormalised = unit_normals(stored), not_unit(stored)
-    slots = list(lines.slots)
-    used = np.zeros(len(positions), bool)
-    used[picked[:, 0]] = True
-    loose = [0] * len(slots)
-    if slots:
-        loose[0] = int((~used).sum())
+    # Vertices that no face uses belong to no slot; they are said of the first.
+    unused = len(positions) - len(np.unique(picked[:, 0]))
     has_uv = picked[:, 1] >= 0
     vertex_slot = corner_slot[first].astype(np.int32)
     of_triangles = np.maximum(counts - 2, 0)
@@ -110,19 +103,33 @@ def read_obj(path: Path, find: Find, name: str) -> Mesh:
         positions=positions[picked[:, 0]],
         triangles=place[triangles].astype(np.int32).reshape(-1, 3),
         triangle_slot=np.repeat(slot_of_face, of_triangles).astype(np.int32),
-        slots=tuple(slots),
+        slots=tuple(lines.slots),
         vertex_slot=vertex_slot,
         normals=normal_pool[picked[:, 2]].astype(np.float32),
         uvs=uv_pool[picked[:, 1]].astype(np.float32),
         colours=colours[picked[:, 0]].astype(np.float32),
         unnormalised=unnormalised[picked[:, 2]],
-        loose=tuple(loose),
-        uv_sets=tuple(int(has_uv[vertex_slot == i].any()) for i in range(len(slots))),
+        loose=tuple(unused if i == 0 else 0 for i in range(len(lines.slots))),
+        uv_sets=tuple(int(has_uv[vertex_slot == i].any()) for i in range(len(lines.slots))),
         objects=tuple(lines.objects) if divided else (),
         triangle_object=np.repeat(_by_run(lines, 6), of_triangles).astype(np.int32)
         if divided
         else None,
     )
+
+
+def _upside_down(uvs: NDArray[np.float64]) -> NDArray[np.float64]:
+    """UVs `(n, 2)` with v down, for OBJ's points up, and a last row for corners without any."""
+    pool = np.concatenate([uvs, [[np.nan, np.nan]]])
+    pool[:, 1] = 1.0 - pool[:, 1]
+    return pool
+
+
+def _refuse_words(**values: NDArray[np.float64]) -> None:
+    """Raises `ValueError` for numbers that are none."""
+    for kind, numbers in values.items():
+        if not np.isfinite(numbers).all():
+            raise ValueError(f"a {kind} is written as a word (nan or inf), not as a number")
 
 
 def obj_companions(path: Path) -> list[str]:

@@ -27,6 +27,7 @@ from ektopos.trial.engine.package import (
     ImportedInput,
     ImportedMaterial,
     Place,
+    Problem,
     Texture,
     common_filter,
 )
@@ -110,85 +111,84 @@ def import_loose(profile: Profile, files: PackageFiles, listing: dict[str, Any])
     """
     listed = listed_slots(listing)
     made_elsewhere = not listing
+
+    def refused(problem: Problem, message: str) -> Imported:
+        return Imported(profile.id, listed_slots=listed, problem=problem, message=message)
+
     meshes = sorted({str(entry.get("file")) for entry in listing.get("meshes", {}).values()})
     meshes = meshes or sorted(path.name for path in files.root.glob("*.glb"))
     broken = next((name for name in meshes if files.find(name) is None), None)
-    if broken is not None or (made_elsewhere and not meshes):
-        reason = (
-            f"{broken} is missing."
-            if broken
-            else "there is neither a package.json nor a GLB in it."
-        )
-        return Imported(profile.id, listed_slots=listed, problem="missing-file", message=reason)
+    if broken is not None:
+        return refused("missing-file", f"{broken} is missing.")
+    if made_elsewhere and not meshes:
+        return refused("missing-file", "there is neither a package.json nor a GLB in it.")
     try:
-        imported = Imported(profile.id)
-        drawing: dict[str, dict[str, Any]] = {}
-        for name in meshes:
-            for material, settings in read_bare(imported, name, files, listing).items():
-                drawing[material] = _agreed(drawing.get(material, settings), settings)
-        slots, drawn, scenes = imported.slots, imported.drawn, imported.scenes
+        imported, drawing = _bare_meshes(profile, meshes, files, listing)
         if made_elsewhere:
-            listing = _guessed(
-                profile,
-                files,
-                [
-                    material
-                    for mesh in slots.values()
-                    for material in mesh.values()
-                    if material is not None
-                ],
-            )
+            listing = _guessed(profile, files, _materials_of(imported))
             files.listed = {entry["path"]: entry for entry in listing["files"]}
-        said_materials = listing.get("materials", {})
+        facts_of = listing.get("materials", {})
         materials = {
-            name: _from_list(profile, files, name, facts) for name, facts in said_materials.items()
+            name: _from_list(profile, files, name, facts) for name, facts in facts_of.items()
         }
     except Exception as problem:
-        return Imported(
-            profile.id,
-            listed_slots=listed,
-            problem="unreadable-file",
-            message=f"the package cannot be read ({problem}).",
-        )
+        return refused("unreadable-file", f"the package cannot be read ({problem}).")
+    imported = replace(imported, listed_slots=listed)
     path = files.find(MATERIALS)
     if path is None and made_elsewhere:
-        materials = {n: replace(one, **drawing.get(n, {})) for n, one in materials.items()}
-        return Imported(profile.id, materials, slots, listed, drawn=drawn, scenes=scenes)
+        return replace(imported, materials=_drawn_with(materials, drawing, alpha=True))
     if path is None:
-        return Imported(
-            profile.id,
-            listed_slots=listed,
-            problem="missing-file",
-            message=f"{MATERIALS} is missing.",
-        )
+        return refused("missing-file", f"{MATERIALS} is missing.")
     try:
         tree = ET.fromstring(path.read_bytes())
-        nodes = {str(facts.get("node", name)): name for name, facts in said_materials.items()}
+        nodes = {str(facts.get("node", name)): name for name, facts in facts_of.items()}
         second = _second_reading(profile, tree, files, nodes, materials)
         materials = {name: _by_convention(one, second.get(name)) for name, one in materials.items()}
-        assigned = _assigned(tree, nodes, slots)
+        assigned = _assigned(tree, nodes, imported.slots)
     except (ET.ParseError, KeyError, ValueError, IndexError) as problem:
-        reason = f"{MATERIALS} cannot be read ({problem})."
-        return Imported(profile.id, listed_slots=listed, problem="unreadable-file", message=reason)
+        return refused("unreadable-file", f"{MATERIALS} cannot be read ({problem}).")
     if made_elsewhere:
         materials, second = materials | second, {}
-    second = {
-        name: replace(one, **_without_alpha(drawing.get(name, {}))) for name, one in second.items()
-    }
-    materials = {
-        name: replace(one, **(_without_alpha if made_elsewhere else dict)(drawing.get(name, {})))
-        for name, one in materials.items()
-    }
-    return Imported(
-        profile.id,
-        materials,
-        slots,
-        listed,
+    return replace(
+        imported,
         assigned_slots=assigned,
-        second=second,
-        drawn=drawn,
-        scenes=scenes,
+        materials=_drawn_with(materials, drawing, alpha=not made_elsewhere),
+        second=_drawn_with(second, drawing, alpha=False),
     )
+
+
+def _bare_meshes(
+    profile: Profile, meshes: list[str], files: PackageFiles, listing: dict[str, Any]
+) -> tuple[Imported, dict[str, dict[str, Any]]]:
+    """The meshes without their materials, and by material what their files say of drawing it."""
+    imported = Imported(profile.id)
+    drawing: dict[str, dict[str, Any]] = {}
+    for name in meshes:
+        for material, settings in read_bare(imported, name, files, listing).items():
+            drawing[material] = _agreed(drawing.get(material, settings), settings)
+    return imported, drawing
+
+
+def _materials_of(imported: Imported) -> list[str]:
+    return [
+        material
+        for mesh in imported.slots.values()
+        for material in mesh.values()
+        if material is not None
+    ]
+
+
+def _drawn_with(
+    materials: dict[str, ImportedMaterial], drawing: dict[str, dict[str, Any]], *, alpha: bool
+) -> dict[str, ImportedMaterial]:
+    """Materials with what the mesh files say of drawing them; of alpha only where `alpha` says that
+    nothing else does."""
+
+    def settings(name: str) -> dict[str, Any]:
+        stated = drawing.get(name, {})
+        return stated if alpha else _without_alpha(stated)
+
+    return {name: replace(one, **settings(name)) for name, one in materials.items()}
 
 
 def _agreed(one: dict[str, Any], other: dict[str, Any]) -> dict[str, Any]:
@@ -382,44 +382,9 @@ def _second_reading(
     for node, name in nodes.items():
         if name not in first:
             continue
-        surface = by_name[node]
-        shader = by_name[ports_of(surface)["surfaceshader"]["nodename"]]
+        shader = by_name[ports_of(by_name[node])["surfaceshader"]["nodename"]]
         ports = ports_of(shader)
-        known = _SHADERS.get(shader.tag, {})
-        stated = {known[port]: values for port, values in ports.items() if port in known}
-        is_specular = shader.tag == "gltf_pbr" and "specular_color" in ports
-        if is_specular:
-            stated["metallic"] = ports["specular_color"]
-            # They only make the specular colour what it is.
-            known = {port: own for port, own in known.items() if port not in ("ior", "specular")}
-        inputs: dict[str, ImportedInput] = {}
-        cutoff: float | None = None
-        for input_name, own in first[name].inputs.items():
-            quantity = _SPECULAR_QUANTITIES.get(input_name, "") if is_specular else ""
-            values = stated.get(input_name)
-            if input_name not in known.values():
-                inputs[input_name] = own
-            elif values is None:
-                unstated = own.texture is None and input_name in ("normal", "opacity")
-                inputs[input_name] = (
-                    own
-                    if unstated or own.quantity
-                    else replace(own, texture=None, factor=_PLAIN[input_name])
-                )
-            elif "nodename" in values:
-                signal = evaluate(by_name, values["nodename"])
-                cutoff = signal.cutoff if signal.cutoff is not None else cutoff
-                inputs[input_name] = _from_signal(signal, own, input_name, quantity, files)
-            else:
-                inputs[input_name] = replace(
-                    own,
-                    texture=None,
-                    factor=numbers_of(values["value"]),
-                    strength=1.0,
-                    quantity=quantity,
-                )
-            if quantity == "specular":
-                inputs[input_name] = _reflecting(inputs[input_name], ports)
+        inputs, cutoff = _inputs_of_shader(by_name, shader.tag, ports, first[name], files)
         glow, mode, cutoff = (
             _open_pbr_settings(ports, cutoff)
             if shader.tag == "open_pbr_surface"
@@ -437,6 +402,49 @@ def _second_reading(
             unexpected=_unexpected(shader.tag, ports),
         )
     return readings
+
+
+def _inputs_of_shader(
+    by_name: dict[str, ET.Element],
+    shader: str,
+    ports: dict[str, dict[str, str]],
+    first: ImportedMaterial,
+    files: PackageFiles,
+) -> tuple[dict[str, ImportedInput], float | None]:
+    """What feeds the inputs of a shader, and the alpha cut-off that its nodes hold, if any."""
+    known = _SHADERS.get(shader, {})
+    stated = {known[port]: values for port, values in ports.items() if port in known}
+    is_specular = shader == "gltf_pbr" and "specular_color" in ports
+    if is_specular:
+        stated["metallic"] = ports["specular_color"]
+        # They only make the specular colour what it is.
+        known = {port: name for port, name in known.items() if port not in ("ior", "specular")}
+    inputs: dict[str, ImportedInput] = {}
+    cutoff: float | None = None
+    for name, listed in first.inputs.items():
+        quantity = _SPECULAR_QUANTITIES.get(name, "") if is_specular else ""
+        values = stated.get(name)
+        if name not in known.values():
+            inputs[name] = listed
+        elif values is None:
+            unstated = listed.texture is None and name in ("normal", "opacity")
+            inputs[name] = (
+                listed
+                if unstated or listed.quantity
+                else replace(listed, texture=None, factor=_PLAIN[name])
+            )
+        elif "nodename" in values:
+            signal = evaluate(by_name, values["nodename"])
+            cutoff = signal.cutoff if signal.cutoff is not None else cutoff
+            inputs[name] = _from_signal(signal, listed, name, quantity, files)
+        else:
+            factor = numbers_of(values["value"])
+            inputs[name] = replace(
+                listed, texture=None, factor=factor, strength=1.0, quantity=quantity
+            )
+        if quantity == "specular":
+            inputs[name] = _reflecting(inputs[name], ports)
+    return inputs, cutoff
 
 
 _SPECULAR_QUANTITIES = {"base_color": "diffuse", "metallic": "specular"}

@@ -65,41 +65,46 @@ def evaluate(nodes: Mapping[str, ET.Element], name: str, depth: int = 0) -> Sign
     node = nodes[name]
     ports = ports_of(node)
     width = _WIDTHS.get(node.get("type", ""), 0)
-
-    def port(wanted: str, default: float | None = None) -> Signal:
-        values = ports.get(wanted)
-        if values is not None and "nodename" in values:
-            return evaluate(nodes, values["nodename"], depth + 1)
-        if values is not None and "value" in values:
-            return _constant(numbers_of(values["value"]))
-        if default is None:
-            raise KeyError(f"{wanted} of {name}")
-        return _constant((default,) * max(width, 1))
-
     kind = node.tag
     if kind == "image":
         return _image(nodes, ports, width)
+    if kind not in _NODES:
+        raise ValueError(f"the node {name} is a {kind}, which this engine does not know")
+    signals = []
+    for port, default in _NODES[kind].items():
+        values = ports.get(port, {})
+        if "nodename" in values:
+            signals.append(evaluate(nodes, values["nodename"], depth + 1))
+        elif "value" in values:
+            signals.append(_constant(numbers_of(values["value"])))
+        elif default is None:
+            raise KeyError(f"{port} of {name}")
+        else:
+            signals.append(_constant((default,) * max(width, 1)))
+    return _of_node(name, kind, signals, ports, width)
+
+
+def _of_node(
+    name: str, kind: str, signals: list[Signal], ports: Mapping[str, Mapping[str, str]], width: int
+) -> Signal:
+    """What a node makes of what its ports are given, in the order of `_NODES`."""
     if kind == "constant":
-        return port("value")
+        return signals[0]
     if kind in ("convert", "dot"):
-        return _resized(port("in"), width)
+        return _resized(signals[0], width)
     if kind == "extract":
-        return _component(port("in"), int(float(ports.get("index", {}).get("value", 0))))
+        return _component(signals[0], int(float(ports.get("index", {}).get("value", 0))))
     if kind == "invert":
-        return _sum(port("amount", 1.0), _product(port("in"), _constant((-1.0,))))
-    if kind in _ARITHMETIC:
-        neutral = 1.0 if kind in ("multiply", "divide") else 0.0
-        return _ARITHMETIC[kind](port("in1"), port("in2", neutral))
+        amount, signal = signals
+        return _sum(amount, _product(signal, _constant((-1.0,))))
     if kind == "normalmap":
-        scale = port("scale", 1.0)
+        scale, signal = signals
         if not scale.is_constant or len(set(scale.bias)) > 1:
             raise ValueError(f"{name} scales x and y apart")
-        return replace(port("in"), strength=scale.bias[0])
+        return replace(signal, strength=scale.bias[0])
     if kind == "ifgreatereq":
-        return _compared(
-            name, port("value1", 1.0), port("value2", 0.0), port("in1", 0.0), port("in2", 0.0)
-        )
-    raise ValueError(f"the node {name} is a {kind}, which this engine does not know")
+        return _compared(name, *signals)
+    return _ARITHMETIC[kind](*signals)
 
 
 def numbers_of(text: str) -> Numbers:
@@ -237,6 +242,20 @@ _ARITHMETIC: dict[str, Callable[[Signal, Signal], Signal]] = {
     "add": _sum,
     "subtract": _difference,
 }
+_NODES: dict[str, dict[str, float | None]] = {
+    "constant": {"value": None},
+    "convert": {"in": None},
+    "dot": {"in": None},
+    "extract": {"in": None},
+    "invert": {"amount": 1.0, "in": None},
+    **{kind: {"in1": None, "in2": 0.0} for kind in _ARITHMETIC},
+    "multiply": {"in1": None, "in2": 1.0},
+    "divide": {"in1": None, "in2": 1.0},
+    "normalmap": {"scale": 1.0, "in": None},
+    "ifgreatereq": {"value1": 1.0, "value2": 0.0, "in1": 0.0, "in2": 0.0},
+}
+"""The nodes that are known besides images, with their ports and what those hold unstated; `None`
+where they must be stated. Source: MaterialX 1.39, standard nodes."""
 
 
 def _compared(name: str, value: Signal, limit: Signal, above: Signal, below: Signal) -> Signal:

@@ -12,7 +12,7 @@ from pydantic import BaseModel, TypeAdapter
 
 from ektopos.base.errors import MissingReference
 from ektopos.base.types import ProfileUse
-from ektopos.document import NamingRule, Role
+from ektopos.document import Document, MapEntry, NamingRule, Role
 from ektopos.edits.maps import uses_of_maps
 from ektopos.images import ImageHeader
 from ektopos.maps import Facts, Verdict, identify, recheck, set_of_each
@@ -134,10 +134,7 @@ def _board(
     ).exists()
     set_of = set_of_each(sets_of(document))
     uses = uses_of_maps(document)
-    users: dict[str, list[str]] = {}
-    for material, entry in document.materials.items():
-        for used in entry.maps():
-            users.setdefault(used, []).append(material)
+    users = _users(document)
     measured = {name: values[sha] for name, sha in shas.items() if sha in values}
     files = tuple((document.maps[name].file, shas[name]) for name in measured)
     naming = _NAMING.dump_json(document.naming)
@@ -147,16 +144,6 @@ def _board(
         map_entry = document.maps[name]
         facts = measured.get(name)
         verdict = verdicts.get(map_entry.file)
-        state: MapState = "measuring" if measuring else "missing"
-        if verdict is not None:
-            state = (
-                "conflict"
-                if verdict.conflict
-                else "unsure"
-                if verdict.confidence < SURE
-                else "sure"
-            )
-            state = "sure" if map_entry.is_confirmed else state
         header = facts.header if facts else None
         result.append(
             (
@@ -173,7 +160,7 @@ def _board(
                     said_by=map_entry.said_by,
                     profile=header.profile if header else None,
                     profile_use=map_entry.profile,
-                    state=state,
+                    state=_state(verdict, map_entry, measuring=measuring),
                     confidence=verdict.confidence if verdict else 0.0,
                     width=header.width if header else 0,
                     height=header.height if header else 0,
@@ -189,6 +176,25 @@ def _board(
             )
         )
     return result
+
+
+def _users(document: Document) -> dict[str, list[str]]:
+    """The materials that each map is used by."""
+    users: dict[str, list[str]] = {}
+    for material, entry in document.materials.items():
+        for used in entry.maps():
+            users.setdefault(used, []).append(material)
+    return users
+
+
+def _state(verdict: Verdict | None, entry: MapEntry, *, measuring: bool) -> MapState:
+    if verdict is None:
+        return "measuring" if measuring else "missing"
+    if entry.is_confirmed:
+        return "sure"
+    if verdict.conflict:
+        return "conflict"
+    return "unsure" if verdict.confidence < SURE else "sure"
 
 
 def _held(header: ImageHeader) -> int:
