@@ -104,7 +104,12 @@ ALL = (
     "usdz",
 )
 MUTATIONS: list[Mutation] = [
-    ("smoothness of maps not turned", "ektopos.export.packing.to_quantity", untold, ("metal-smooth",)),
+    (
+        "smoothness of maps not turned",
+        "ektopos.export.packing.to_quantity",
+        untold,
+        ("metal-smooth",),
+    ),
     ("gloss of maps not turned", "ektopos.export.packing.to_quantity", untold, ("spec-gloss",)),
     (
         "gloss not turned in MaterialX",

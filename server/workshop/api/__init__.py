@@ -18,6 +18,7 @@ from ektopos.base.errors import DiskFull, EktoposError, MissingReference, TooLar
 from ektopos.base.strict_json import read_json
 from server.access import held, is_held
 from server.workshop.api import (
+    baking,
     checks,
     deliveries,
     files,
@@ -25,6 +26,8 @@ from server.workshop.api import (
     history,
     maps,
     materials,
+    mesh_files,
+    mesh_geometry,
     meshes,
     notes,
     packages,
@@ -32,6 +35,7 @@ from server.workshop.api import (
     plan,
     projects,
     scene,
+    suggestions,
     team,
 )
 from server.workshop.api.projects import ErrorOut
@@ -86,6 +90,10 @@ api.add_router("", history.router)
 api.add_router("", maps.router)
 api.add_router("", materials.router)
 api.add_router("", meshes.router)
+api.add_router("", mesh_files.router)
+api.add_router("", mesh_geometry.router)
+api.add_router("", suggestions.router)
+api.add_router("", baking.router)
 api.add_router("", notes.router)
 api.add_router("", pending_updates.router)
 api.add_router("", plan.router)

@@ -994,128 +994,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{project_id}/meshes/{name}/suggestions": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Suggest
-         * @description Which map sets belong to which slot of a mesh, and why; compared by a job, to be asked for
-         *     again meanwhile.
-         */
-        get: operations["server_workshop_api_meshes_suggest"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/projects/{project_id}/proposals": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Propose
-         * @description What every slot that wears nothing could wear; compared by jobs, to be asked for again
-         *     meanwhile.
-         */
-        get: operations["server_workshop_api_meshes_propose"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/projects/{project_id}/meshes/{name}/similar-mesh/{other}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Similar Mesh
-         * @description Slots of a mesh that are like slots of another, with what those wear.
-         */
-        get: operations["server_workshop_api_meshes_similar_mesh"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/projects/{project_id}/meshes/{name}/padding/{map_name}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Padding
-         * @description How far a map is painted on beyond the islands of a slot and of those that wear the same.
-         */
-        get: operations["server_workshop_api_meshes_padding"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/projects/{project_id}/meshes/{name}/occlusion": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Start Bake
-         * @description Start baking the occlusion of a slot and of those that wear the same material.
-         */
-        post: operations["server_workshop_api_meshes_start_bake"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/projects/{project_id}/meshes/{name}/paint": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Start Paint
-         * @description Start painting a mask, vertex colours, or a material from three sides into a slot's UVs.
-         */
-        post: operations["server_workshop_api_meshes_start_paint"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/projects/{project_id}/meshes/{name}/scene.glb": {
         parameters: {
             query?: never;
@@ -1128,7 +1006,7 @@ export interface paths {
          * @description The scene of a mesh that came as glTF, with its slots and UVs as they are now and without
          *     materials: for the stage, where animations are played and morph targets tried.
          */
-        get: operations["server_workshop_api_meshes_scene_file"];
+        get: operations["server_workshop_api_mesh_files_scene_file"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1148,7 +1026,7 @@ export interface paths {
          * Scene
          * @description What a mesh file holds: its nodes, and whatever else it brings along.
          */
-        get: operations["server_workshop_api_meshes_scene"];
+        get: operations["server_workshop_api_mesh_files_scene"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1170,7 +1048,7 @@ export interface paths {
          * Start Inside
          * @description Start bringing in the maps and materials that come with a mesh file.
          */
-        post: operations["server_workshop_api_meshes_start_inside"];
+        post: operations["server_workshop_api_mesh_files_start_inside"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1188,7 +1066,7 @@ export interface paths {
          * Geometry
          * @description A mesh's geometry for the stage: one primitive a slot.
          */
-        get: operations["server_workshop_api_meshes_geometry"];
+        get: operations["server_workshop_api_mesh_geometry_geometry"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1208,7 +1086,7 @@ export interface paths {
          * Measure
          * @description A measure of every triangle, float32, in the order of the geometry's slots.
          */
-        get: operations["server_workshop_api_meshes_measure"];
+        get: operations["server_workshop_api_mesh_geometry_measure"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1228,9 +1106,131 @@ export interface paths {
          * Fault Faces
          * @description Whether each triangle has a fault, one byte each, in the order of the geometry's slots.
          */
-        get: operations["server_workshop_api_meshes_fault_faces"];
+        get: operations["server_workshop_api_mesh_geometry_fault_faces"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/meshes/{name}/suggestions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Suggest
+         * @description Which map sets belong to which slot of a mesh, and why; compared by a job, to be asked for
+         *     again meanwhile.
+         */
+        get: operations["server_workshop_api_suggestions_suggest"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/proposals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Propose
+         * @description What every slot that wears nothing could wear; compared by jobs, to be asked for again
+         *     meanwhile.
+         */
+        get: operations["server_workshop_api_suggestions_propose"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/meshes/{name}/similar-mesh/{other}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Similar Mesh
+         * @description Slots of a mesh that are like slots of another, with what those wear.
+         */
+        get: operations["server_workshop_api_suggestions_similar_mesh"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/meshes/{name}/padding/{map_name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Padding
+         * @description How far a map is painted on beyond the islands of a slot and of those that wear the same.
+         */
+        get: operations["server_workshop_api_baking_padding"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/meshes/{name}/occlusion": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Start Bake
+         * @description Start baking the occlusion of a slot and of those that wear the same material.
+         */
+        post: operations["server_workshop_api_baking_start_bake"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/meshes/{name}/paint": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Start Paint
+         * @description Start painting a mask, vertex colours, or a material from three sides into a slot's UVs.
+         */
+        post: operations["server_workshop_api_baking_start_paint"];
         delete?: never;
         options?: never;
         head?: never;
@@ -4707,6 +4707,39 @@ export interface components {
             faces: number[];
         };
         /**
+         * SceneNodeOut
+         * @description One node of a file's hierarchy.
+         */
+        SceneNodeOut: {
+            /** Name */
+            name: string;
+            /** Depth */
+            depth: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "group" | "mesh" | "joint" | "camera" | "light" | "socket";
+            /** Detail */
+            detail: string;
+        };
+        /**
+         * SceneOut
+         * @description What a mesh file holds besides its triangles.
+         */
+        SceneOut: {
+            /** Nodes */
+            nodes: components["schemas"]["SceneNodeOut"][];
+            /** Brings */
+            brings: string[];
+            /** Kinds */
+            kinds: ("skeleton" | "animation" | "morph targets" | "uv sets" | "tangents" | "vertex colours" | "scenes" | "extras" | "lights" | "cameras" | "variants" | "extension" | "hierarchy")[];
+            /** Morphs */
+            morphs: string[];
+            /** Playable */
+            playable: boolean;
+        };
+        /**
          * CandidateOut
          * @description A map set that may belong to a slot.
          */
@@ -4876,39 +4909,6 @@ export interface components {
              * @default false
              */
             anew: boolean;
-        };
-        /**
-         * SceneNodeOut
-         * @description One node of a file's hierarchy.
-         */
-        SceneNodeOut: {
-            /** Name */
-            name: string;
-            /** Depth */
-            depth: number;
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "group" | "mesh" | "joint" | "camera" | "light" | "socket";
-            /** Detail */
-            detail: string;
-        };
-        /**
-         * SceneOut
-         * @description What a mesh file holds besides its triangles.
-         */
-        SceneOut: {
-            /** Nodes */
-            nodes: components["schemas"]["SceneNodeOut"][];
-            /** Brings */
-            brings: string[];
-            /** Kinds */
-            kinds: ("skeleton" | "animation" | "morph targets" | "uv sets" | "tangents" | "vertex colours" | "scenes" | "extras" | "lights" | "cameras" | "variants" | "extension" | "hierarchy")[];
-            /** Morphs */
-            morphs: string[];
-            /** Playable */
-            playable: boolean;
         };
         /**
          * Answer
@@ -8546,7 +8546,298 @@ export interface operations {
             };
         };
     };
-    server_workshop_api_meshes_suggest: {
+    server_workshop_api_mesh_files_scene_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description It is being made, or the database is busy; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    server_workshop_api_mesh_files_scene: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SceneOut"];
+                };
+            };
+            /** @description It is being made, or the database is busy; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    server_workshop_api_mesh_files_start_inside: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description It is being made, or the database is busy; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    server_workshop_api_mesh_geometry_geometry: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description It is being made, or the database is busy; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    server_workshop_api_mesh_geometry_measure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                measure: "density" | "stretch" | "flipped";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description It is being made, or the database is busy; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    server_workshop_api_mesh_geometry_fault_faces: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description It is being made, or the database is busy; ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description There is no room left on the disk. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+            /** @description Something in the request cannot be done; it says what, and what to do. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorOut"];
+                };
+            };
+        };
+    };
+    server_workshop_api_suggestions_suggest: {
         parameters: {
             query?: never;
             header?: never;
@@ -8596,7 +8887,7 @@ export interface operations {
             };
         };
     };
-    server_workshop_api_meshes_propose: {
+    server_workshop_api_suggestions_propose: {
         parameters: {
             query?: never;
             header?: never;
@@ -8645,7 +8936,7 @@ export interface operations {
             };
         };
     };
-    server_workshop_api_meshes_similar_mesh: {
+    server_workshop_api_suggestions_similar_mesh: {
         parameters: {
             query?: never;
             header?: never;
@@ -8696,7 +8987,7 @@ export interface operations {
             };
         };
     };
-    server_workshop_api_meshes_padding: {
+    server_workshop_api_baking_padding: {
         parameters: {
             query: {
                 slot: string;
@@ -8749,7 +9040,7 @@ export interface operations {
             };
         };
     };
-    server_workshop_api_meshes_start_bake: {
+    server_workshop_api_baking_start_bake: {
         parameters: {
             query?: never;
             header?: never;
@@ -8803,7 +9094,7 @@ export interface operations {
             };
         };
     };
-    server_workshop_api_meshes_start_paint: {
+    server_workshop_api_baking_start_paint: {
         parameters: {
             query?: never;
             header?: never;
@@ -8827,297 +9118,6 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["JobOut"];
                 };
-            };
-            /** @description It is being made, or the database is busy; ask again in a moment. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no room left on the disk. */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something in the request cannot be done; it says what, and what to do. */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-        };
-    };
-    server_workshop_api_meshes_scene_file: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                project_id: string;
-                name: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description It is being made, or the database is busy; ask again in a moment. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no room left on the disk. */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something in the request cannot be done; it says what, and what to do. */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-        };
-    };
-    server_workshop_api_meshes_scene: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                project_id: string;
-                name: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["SceneOut"];
-                };
-            };
-            /** @description It is being made, or the database is busy; ask again in a moment. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no room left on the disk. */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something in the request cannot be done; it says what, and what to do. */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-        };
-    };
-    server_workshop_api_meshes_start_inside: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                project_id: string;
-                name: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
-                };
-            };
-            /** @description It is being made, or the database is busy; ask again in a moment. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no room left on the disk. */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something in the request cannot be done; it says what, and what to do. */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-        };
-    };
-    server_workshop_api_meshes_geometry: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                key: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description It is being made, or the database is busy; ask again in a moment. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no room left on the disk. */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something in the request cannot be done; it says what, and what to do. */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-        };
-    };
-    server_workshop_api_meshes_measure: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                key: string;
-                measure: "density" | "stretch" | "flipped";
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description It is being made, or the database is busy; ask again in a moment. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description There is no room left on the disk. */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-            /** @description Something in the request cannot be done; it says what, and what to do. */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorOut"];
-                };
-            };
-        };
-    };
-    server_workshop_api_meshes_fault_faces: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                key: string;
-                number: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
             };
             /** @description It is being made, or the database is busy; ask again in a moment. */
             503: {
