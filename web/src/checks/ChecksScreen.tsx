@@ -17,6 +17,7 @@ import { FindingView, where } from './FindingView'
 import { ProjectRules } from './ProjectRules'
 import { SEVERITIES, about, allEdits, grouped, isOpen, place, severityOf } from './groups'
 import './checks.css'
+import { labels } from '../words/checks'
 
 const keyOf = (finding: Finding) => `${finding.code}|${finding.subject}|${finding.message}`
 
@@ -70,7 +71,7 @@ export function ChecksScreen() {
       if (remedy?.mesh && remedy.step) void recipe(remedy.mesh, { append: remedy.step })
   }
   const say = useStatus((state) => state.show)
-  const code = chosen && `${chosen.code} · ${chosen.family} · documented in docs/checks.md`
+  const code = chosen && labels.documentedInDocsChecksMd(chosen.code, chosen.family)
   useEffect(() => say(code ?? ''), [code, say])
   useKeys([
     { key: 'j', words: 'next', run: () => move(1) },
@@ -94,15 +95,15 @@ export function ChecksScreen() {
   if (!asked.data)
     return (
       <div className="empty">
-        <p>{asked.isError ? asked.error.message : 'Checking …'}</p>
+        <p>{asked.isError ? asked.error.message : labels.checking}</p>
       </div>
     )
   const document = project?.document
   if (document && !Object.keys({ ...document.maps, ...document.meshes }).length)
     return (
       <div className="empty">
-        <h1>Nothing to check yet</h1>
-        <p>Once there are maps or meshes, all that may be wrong with them stands here.</p>
+        <h1>{labels.nothingToCheckYet}</h1>
+        <p>{labels.onceThereAreMapsOrMeshes}</p>
         <FirstSteps />
       </div>
     )
@@ -111,11 +112,12 @@ export function ChecksScreen() {
   const waived = all.filter((f) => f.waived != null).length
   return (
     <div className="screen checks">
-      <section className="pane" aria-label="Findings">
+      <section className="pane" aria-label={labels.findings}>
         <div className="bar">
-          <h1>Findings</h1>
+          <h1>{labels.findings}</h1>
           <span className="small grow">
-            {open} open · {notes} notes{waived > 0 && ` · ${waived} left`}
+            {open} {labels.open} {notes} {labels.notes}
+            {waived > 0 && labels.left(waived)}
           </span>
           <TextField
             select
@@ -124,9 +126,9 @@ export function ChecksScreen() {
             slotProps={{ htmlInput: { 'aria-label': 'Severity' } }}
             onChange={(event) => setLeast(event.target.value)}
           >
-            <MenuItem value="note">all</MenuItem>
-            <MenuItem value="warning">no notes</MenuItem>
-            <MenuItem value="error">errors</MenuItem>
+            <MenuItem value="note">{labels.all}</MenuItem>
+            <MenuItem value="warning">{labels.noNotes}</MenuItem>
+            <MenuItem value="error">{labels.errors}</MenuItem>
           </TextField>
           <TextField
             select
@@ -135,7 +137,7 @@ export function ChecksScreen() {
             slotProps={{ htmlInput: { 'aria-label': 'Kind' }, select: { displayEmpty: true } }}
             onChange={(event) => setKind(event.target.value)}
           >
-            <MenuItem value="">all kinds</MenuItem>
+            <MenuItem value="">{labels.allKinds}</MenuItem>
             {kinds.map((one) => (
               <MenuItem key={one} value={one}>
                 {one}
@@ -150,7 +152,7 @@ export function ChecksScreen() {
             slotProps={{ htmlInput: { 'aria-label': 'Where' }, select: { displayEmpty: true } }}
             onChange={(event) => setAt(event.target.value)}
           >
-            <MenuItem value="">everywhere</MenuItem>
+            <MenuItem value="">{labels.everywhere}</MenuItem>
             {places.map((one) => (
               <MenuItem key={one} value={one}>
                 {one}
@@ -158,14 +160,14 @@ export function ChecksScreen() {
             ))}
           </TextField>
         </div>
-        <div className="scroll" tabIndex={0} aria-label="List of findings">
+        <div className="scroll" tabIndex={0} aria-label={labels.listOfFindings}>
           {flat.length === 0 && (
             <div className="empty">
-              <h2>Nothing found</h2>
+              <h2>{labels.nothingFound}</h2>
               <p>
                 {all.length > 0
-                  ? 'Nothing of this kind is here. Choose another kind or place.'
-                  : `Files, encodings, feeds, slots, UVs and meshes were checked against the rules of ${document?.target}.`}
+                  ? labels.nothingOfThisKindIsHere
+                  : labels.filesEncodingsFeedsSlotsUvsAnd(document?.target)}
               </p>
             </div>
           )}
@@ -209,7 +211,7 @@ export function ChecksScreen() {
                         <button className="chip" onClick={() => mend(fixes)}>
                           {first.remedy?.label ?? fixes[0]!.remedy!.label}
                           {fixes.length > 1 ? ` · ${fixes.length}` : ''}
-                          <span className="sr"> of {first.title}</span>
+                          <span className="sr">{labels.of(first.title)}</span>
                         </button>
                       )}
                     </div>
@@ -220,8 +222,10 @@ export function ChecksScreen() {
           })}
         </div>
         <div className="bar finding-actions">
-          <Button onClick={() => setRuling(true)}>Project rules…</Button>
-          <span className="small">{asked.isPlaceholderData ? 'checking …' : 'up to date'}</span>
+          <Button onClick={() => setRuling(true)}>{labels.projectRules}</Button>
+          <span className="small">
+            {asked.isPlaceholderData ? labels.checking2 : labels.upToDate}
+          </span>
         </div>
       </section>
       {chosen && group ? (
@@ -240,10 +244,10 @@ export function ChecksScreen() {
       )}
       {leaving && chosen && (
         <AskName
-          title="Ignore this finding"
-          label="Because"
+          title={labels.ignoreThisFinding}
+          label={labels.because}
           initial=""
-          hint={`${chosen.title}, ${chosen.subject}. The reason stands in the project, in reports and in what leaves.`}
+          hint={labels.theReasonStandsInTheProject(chosen.title, chosen.subject)}
           close={() => setLeaving(false)}
           done={(reason) =>
             void edit({ kind: 'waive', code: chosen.code, subject: chosen.subject, reason })
@@ -252,7 +256,9 @@ export function ChecksScreen() {
       )}
       {ruling && document && <ProjectRules document={document} close={() => setRuling(false)} />}
       <span className="sr" role="status">
-        {asked.isPlaceholderData ? '' : count(open, 'finding to look at', 'findings to look at')}
+        {asked.isPlaceholderData
+          ? ''
+          : count(open, labels.findingToLookAt, labels.findingsToLookAt)}
       </span>
     </div>
   )

@@ -4,6 +4,7 @@ import { Split } from '../components/Split'
 import { Picture } from '../components/Picture'
 import { INPUT_WORDS } from '../words'
 import { about } from './groups'
+import { labels } from '../words/checks'
 
 const onSpecimen = (key: string) => `/api/material-pictures/${key}/grey-room/320.png`
 const asPicture = (key: string) => `/api/stage-pictures/${key}/512.png`
@@ -27,10 +28,10 @@ function OnMesh({ finding }: { finding: Finding }) {
       <figure>
         <Picture
           src={`/api/mesh-evidence/${mesh.key}/${finding.code}/${slot}.png`}
-          alt={faces ? `The faces, on ${name}` : `UVs of ${part}`}
+          alt={faces ? labels.theFacesOn(name) : labels.uvsOf(part)}
         />
         <figcaption className="small">
-          {faces ? `the faces, hatched, on ${name}` : `UVs of ${part}; the lighter square is 0–1`}
+          {faces ? labels.theFacesHatchedOn(name) : labels.uvsOfTheLighterSquareIs(part)}
         </figcaption>
       </figure>
     </div>
@@ -53,12 +54,12 @@ function OnMaterial({ finding }: { finding: Finding }) {
           <Split
             left={{
               src: onSpecimen(preview.before),
-              alt: `${preview.material}, current`,
+              alt: labels.current(preview.material),
               words: 'current',
             }}
             right={{
               src: onSpecimen(preview.after),
-              alt: `${preview.material} mended`,
+              alt: labels.mended(preview.material),
               words: 'fixed',
             }}
             middle={preview.material}
@@ -66,8 +67,8 @@ function OnMaterial({ finding }: { finding: Finding }) {
         ) : (
           kind === 'material' && (
             <figure>
-              <Picture src={onSpecimen(preview.before)} alt={`${preview.material}, current`} />
-              <figcaption className="small">{preview.material}, current</figcaption>
+              <Picture src={onSpecimen(preview.before)} alt={labels.current(preview.material)} />
+              <figcaption className="small">{labels.current(preview.material)}</figcaption>
             </figure>
           )
         ))}
@@ -76,8 +77,8 @@ function OnMaterial({ finding }: { finding: Finding }) {
         return (
           <Split
             key={input}
-            left={{ src: asPicture(before), alt: `${words}, current`, words: 'current' }}
-            right={{ src: asPicture(after), alt: `${words} mended`, words: 'fixed' }}
+            left={{ src: asPicture(before), alt: labels.current2(words), words: 'current' }}
+            right={{ src: asPicture(after), alt: labels.mended2(words), words: 'fixed' }}
             middle={words.toLowerCase()}
           />
         )
@@ -85,7 +86,7 @@ function OnMaterial({ finding }: { finding: Finding }) {
       {changed.length === 0 && map?.sha256 && (
         <figure>
           <Picture src={`/api/map-pictures/${map.sha256}/rgb/512.png`} alt={name} />
-          <figcaption className="small">the map as it is stored</figcaption>
+          <figcaption className="small">{labels.theMapAsItIsStored}</figcaption>
         </figure>
       )}
     </div>

@@ -9,6 +9,7 @@ import type { Group } from './groups'
 import type { Weight } from './groups'
 import { AddNote } from '../team/NoteMark'
 import { WEIGHTS, about, allEdits, place, placeWords } from './groups'
+import { labels } from '../words/checks'
 
 interface Props {
   group: Group
@@ -30,11 +31,11 @@ export function FindingView({ group, finding, choose, mend, leave, countAgain }:
   const mendable = group.findings.filter((one) => one.remedy)
   const all = allEdits(mendable)
   return (
-    <section className="pane" aria-label="The chosen finding">
-      <div className="scroll finding-view" tabIndex={0} aria-label="Finding">
+    <section className="pane" aria-label={labels.theChosenFinding}>
+      <div className="scroll finding-view" tabIndex={0} aria-label={labels.finding}>
         <h1>{finding.title}</h1>
         {group.findings.length > 1 ? (
-          <div className="row wrap" role="group" aria-label="Where" style={{ gap: 4 }}>
+          <div className="row wrap" role="group" aria-label={labels.where} style={{ gap: 4 }}>
             {group.findings.map((one) => (
               <button
                 key={`${one.subject} ${one.message}`}
@@ -53,12 +54,12 @@ export function FindingView({ group, finding, choose, mend, leave, countAgain }:
         <AddNote at={{ kind: 'finding', place: [finding.code, finding.subject] }} marked />
         {finding.waived != null && (
           <p className="waived">
-            <b>Ignored:</b> {finding.waived}
+            <b>{labels.ignored}</b> {finding.waived}
           </p>
         )}
         <Evidence key={`${finding.code} ${finding.subject}`} finding={finding} />
         {finding.numbers.length > 0 && (
-          <table className="numbers-table" aria-label="Numbers">
+          <table className="numbers-table" aria-label={labels.numbers}>
             <tbody>
               {finding.numbers.map((number) => (
                 <tr key={number.label}>
@@ -73,16 +74,16 @@ export function FindingView({ group, finding, choose, mend, leave, countAgain }:
           </table>
         )}
         <p>
-          <b>Why it matters.</b> {finding.why}
+          <b>{labels.whyItMatters}</b> {finding.why}
         </p>
         <p>
           {remedy ? (
             <>
-              <b>What this fix does.</b> {remedy.does} It can be undone.
+              <b>{labels.whatThisFixDoes}</b> {remedy.does} {labels.itCanBeUndone}
             </>
           ) : (
             <>
-              <b>How to fix.</b> {finding.fix}
+              <b>{labels.howToFix}</b> {finding.fix}
             </>
           )}
         </p>
@@ -90,7 +91,7 @@ export function FindingView({ group, finding, choose, mend, leave, countAgain }:
           select
           size="small"
           sx={{ width: 190, mt: 1 }}
-          label="Severity in this project"
+          label={labels.severityInThisProject}
           value={weight ?? ''}
           slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
           onChange={(event) =>
@@ -101,7 +102,7 @@ export function FindingView({ group, finding, choose, mend, leave, countAgain }:
             })
           }
         >
-          <MenuItem value="">as usual</MenuItem>
+          <MenuItem value="">{labels.asUsual}</MenuItem>
           {WEIGHTS.map(([key, words]) => (
             <MenuItem key={key} value={key}>
               {words}
@@ -116,8 +117,8 @@ export function FindingView({ group, finding, choose, mend, leave, countAgain }:
           </Button>
         )}
         {mendable.length > 1 && finding.waived == null && (
-          <Button onClick={() => mend(mendable)} title={`${all.length} changes as one step`}>
-            All {mendable.length} of this kind
+          <Button onClick={() => mend(mendable)} title={labels.changesAsOneStep(all.length)}>
+            {labels.allOfThisKind(mendable.length)}
           </Button>
         )}
         <Button component={Link} to={`/projects/${id}/${place(finding)}`}>
@@ -126,10 +127,10 @@ export function FindingView({ group, finding, choose, mend, leave, countAgain }:
         <span className="grow" />
         {finding.waived == null ? (
           <Button aria-keyshortcuts="W" onClick={leave}>
-            Ignore…
+            {labels.ignore}
           </Button>
         ) : (
-          <Button onClick={countAgain}>Stop ignoring</Button>
+          <Button onClick={countAgain}>{labels.stopIgnoring}</Button>
         )}
       </div>
     </section>
@@ -140,9 +141,9 @@ export function FindingView({ group, finding, choose, mend, leave, countAgain }:
 export function where(findings: Finding[]): string {
   const names = findings.map(({ subject }) => {
     const { kind, name, part } = about(subject)
-    return kind === 'project' ? 'the project' : part ? `${name} · ${part}` : name
+    return kind === 'project' ? labels.theProject : part ? `${name} · ${part}` : name
   })
   return names.length <= 2
     ? names.join(', ')
-    : `${names.slice(0, 2).join(', ')} and ${names.length - 2} more`
+    : labels.andMore(names.slice(0, 2).join(', '), names.length - 2)
 }

@@ -4,6 +4,7 @@ import { useState } from 'react'
 import { useEdit } from '../api/changes'
 import type { Document, Edit } from '../api/types'
 import { WEIGHTS } from './groups'
+import { labels } from '../words/checks'
 
 type RuleEdit = Extract<Edit, { kind?: 'set-rule' }>
 type Rule = RuleEdit['rule']
@@ -15,10 +16,10 @@ interface Props {
 
 const number = (text: string) => Number(text.replace(',', '.'))
 const SIMPLE: { rule: Rule; label: string; hint: string; whole?: boolean; text?: boolean }[] = [
-  { rule: 'largest_size', label: 'Maximum texture size', hint: 'texels', whole: true },
-  { rule: 'memory_mb', label: 'Memory of all maps in the engine', hint: 'MB, block-compressed' },
-  { rule: 'material_names', label: 'Names of materials', hint: 'a pattern, as M_*', text: true },
-  { rule: 'density_factor', label: 'Density may be off by', hint: 'times, up or down; 2 is usual' },
+  { rule: 'largest_size', label: labels.maximumTextureSize, hint: 'texels', whole: true },
+  { rule: 'memory_mb', label: labels.memoryOfAllMapsInThe, hint: 'MB, block-compressed' },
+  { rule: 'material_names', label: labels.namesOfMaterials, hint: labels.aPatternAsM, text: true },
+  { rule: 'density_factor', label: labels.densityMayBeOffBy, hint: labels.timesUpOrDown2Is },
 ]
 
 /** What the project asks of its assets; each field is a rule of its own, empty is no rule. */
@@ -73,31 +74,28 @@ export function ProjectRules({ document, close }: Props) {
           if (!wrong.length) save()
         }}
       >
-        <DialogTitle>Project rules</DialogTitle>
+        <DialogTitle>{labels.projectRules2}</DialogTitle>
         <DialogContent>
-          <p className="small">
-            Checks hold the project against these. An empty field is no rule. They stand in the
-            project and go with it.
-          </p>
+          <p className="small">{labels.checksHoldTheProjectAgainstThese}</p>
           <div className="fields">
             {SIMPLE.map(({ rule, label, hint }) => (
               <TextField
                 key={rule}
                 label={label}
-                helperText={wrong.includes(rule) ? 'Give a number above that.' : hint}
+                helperText={wrong.includes(rule) ? labels.giveANumberAboveThat : hint}
                 error={wrong.includes(rule)}
                 value={simple[rule]}
                 onChange={(event) => setSimple({ ...simple, [rule]: event.target.value })}
               />
             ))}
           </div>
-          <h2>Texels per metre, by surface tag</h2>
+          <h2>{labels.texelsPerMetreBySurfaceTag}</h2>
           <div className="fields three">
             {known.map((tag) => (
               <TextField
                 key={tag}
-                label={tag || 'all others'}
-                helperText={wrong.includes(tag) ? 'Give a number above 0.' : 'texels per metre'}
+                label={tag || labels.allOthers}
+                helperText={wrong.includes(tag) ? labels.giveANumberAbove0 : labels.texelsPerMetre}
                 error={wrong.includes(tag)}
                 value={density[tag]}
                 onChange={(event) => setDensity({ ...density, [tag]: event.target.value })}
@@ -106,7 +104,7 @@ export function ProjectRules({ document, close }: Props) {
           </div>
           {Object.keys(rules?.severities ?? {}).length > 0 && (
             <>
-              <h2>Codes with another weight</h2>
+              <h2>{labels.codesWithAnotherWeight}</h2>
               <div className="evidence">
                 {Object.entries(rules?.severities ?? {}).map(([code, weight]) => (
                   <div key={code} className="row">
@@ -118,7 +116,8 @@ export function ProjectRules({ document, close }: Props) {
                       variant="text"
                       onClick={() => void edit({ kind: 'set-severity', code, severity: null })}
                     >
-                      As usual<span className="sr"> for {code}</span>
+                      {labels.asUsual2}
+                      <span className="sr">{labels.for(code)}</span>
                     </Button>
                   </div>
                 ))}
@@ -127,9 +126,9 @@ export function ProjectRules({ document, close }: Props) {
           )}
         </DialogContent>
         <DialogActions>
-          <Button onClick={close}>Cancel</Button>
+          <Button onClick={close}>{labels.cancel}</Button>
           <Button type="submit" variant="contained" disabled={wrong.length > 0}>
-            Set the rules
+            {labels.setTheRules}
           </Button>
         </DialogActions>
       </form>

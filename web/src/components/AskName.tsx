@@ -1,5 +1,6 @@
 import { Button, Dialog, DialogActions, DialogContent, DialogTitle, TextField } from '@mui/material'
 import { useState } from 'react'
+import { labels } from '../words/components'
 
 interface Props {
   title: string
@@ -40,7 +41,7 @@ export function AskName({ title, action, label, initial, close, done, hint }: Pr
           />
         </DialogContent>
         <DialogActions>
-          <Button onClick={close}>Cancel</Button>
+          <Button onClick={close}>{labels.cancel}</Button>
           <Button type="submit" variant="contained" disabled={!good}>
             {action ?? title.split(' ')[0]}
           </Button>

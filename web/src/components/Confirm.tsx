@@ -1,5 +1,6 @@
 import { Button, Dialog, DialogActions, DialogContent, DialogTitle } from '@mui/material'
 import type { ReactNode } from 'react'
+import { labels } from '../words/components'
 
 interface ConfirmProps {
   title: string
@@ -20,7 +21,7 @@ export function Confirm({ title, action, children, close, done }: ConfirmProps) 
       <DialogTitle>{title}</DialogTitle>
       <DialogContent>{children}</DialogContent>
       <DialogActions>
-        <Button onClick={close}>Cancel</Button>
+        <Button onClick={close}>{labels.cancel}</Button>
         <Button variant="contained" autoFocus onClick={confirmed}>
           {action}
         </Button>

@@ -1,6 +1,7 @@
 import { Button, Dialog, DialogActions } from '@mui/material'
 import { Suspense, type ReactNode } from 'react'
 import { ErrorBoundary } from 'react-error-boundary'
+import { labels } from '../words/components'
 
 /** Keeps the rest of the page when a part of it fails or cannot be fetched: that is said, and how it comes back. It is tried
  * anew at another place. */
@@ -23,7 +24,7 @@ export function OverlayBoundary({ close, children }: { close: () => void; childr
         <Dialog open onClose={close} aria-labelledby="failed">
           <Failed sentence={sentenceOf(error)} />
           <DialogActions>
-            <Button onClick={close}>Close</Button>
+            <Button onClick={close}>{labels.close}</Button>
           </DialogActions>
         </Dialog>
       )}
@@ -36,10 +37,10 @@ export function OverlayBoundary({ close, children }: { close: () => void; childr
 function Failed({ sentence }: { sentence: string }) {
   return (
     <section className="empty" role="alert">
-      <h1 id="failed">This cannot be shown</h1>
-      <p>{sentence} What was saved is kept.</p>
+      <h1 id="failed">{labels.thisCannotBeShown}</h1>
+      <p>{labels.whatWasSavedIsKept(sentence)}</p>
       <Button variant="contained" onClick={() => window.location.reload()}>
-        Load the page again
+        {labels.loadThePageAgain}
       </Button>
     </section>
   )
@@ -49,6 +50,6 @@ function Failed({ sentence }: { sentence: string }) {
 function sentenceOf(problem: unknown): string {
   const message = problem instanceof Error ? problem.message : String(problem)
   return /dynamically imported module|module script|error loading/i.test(message)
-    ? 'A part of the program could not be fetched: the server is out of reach, or newer than this page.'
-    : `Something went wrong on this page (${message}).`
+    ? labels.aPartOfTheProgramCould
+    : labels.somethingWentWrongOnThisPage(message)
 }

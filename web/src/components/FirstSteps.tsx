@@ -1,19 +1,20 @@
 import './firststeps.css'
+import { labels } from '../words/components'
 
 const STEPS = [
   {
     title: '1 · Drop a folder',
-    words: 'Maps and meshes come in. Each map says what it is, and why; what is unsure is marked.',
+    words: labels.mapsAndMeshesComeInEach,
     picture: <Dropping />,
   },
   {
     title: '2 · Wire and assign',
-    words: 'Each input of a material is fed by a channel. Slots of a mesh get their materials.',
+    words: labels.eachInputOfAMaterialIs,
     picture: <Wiring />,
   },
   {
     title: '3 · Export and test',
-    words: 'The package is read back as an engine would, and every texel is compared.',
+    words: labels.thePackageIsReadBackAs,
     picture: <Trying />,
   },
 ]
@@ -21,7 +22,7 @@ const STEPS = [
 /** What happens in a project, in three pictures: for those who have nothing in it yet. */
 export function FirstSteps() {
   return (
-    <ol className="first-steps" aria-label="What happens next">
+    <ol className="first-steps" aria-label={labels.whatHappensNext}>
       {STEPS.map((step) => (
         <li key={step.title}>
           {step.picture}

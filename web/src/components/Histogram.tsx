@@ -1,3 +1,4 @@
+import { labels } from '../words/components'
 /** A histogram as bars; the square root of the share, so that small shares are still seen. */
 export function Histogram({
   values,
@@ -34,7 +35,7 @@ export function Histogram({
               y={height - tall}
               width={Math.max(bar - 0.6, 0.6)}
               height={tall}
-              fill={`var(--${tone})`}
+              fill={labels.var(tone)}
             />
           )
         )

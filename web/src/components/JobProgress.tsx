@@ -2,6 +2,7 @@ import { Button, LinearProgress } from '@mui/material'
 
 import { useJobs, useStartJob } from '../api/jobs'
 import { waitingWords } from '../words'
+import { labels } from '../words/components'
 
 interface Props {
   /** Kinds of jobs that are started here. */
@@ -26,12 +27,12 @@ export function JobProgress({ kinds, also = null }: Props) {
         <>
           <span className="mono">{Math.round(100 * first.share)} %</span>
           <Button variant="text" onClick={() => cancel.mutate(first.id)}>
-            Cancel
+            {labels.cancel}
           </Button>
         </>
       )}
       <LinearProgress
-        aria-label={words || 'Work under way'}
+        aria-label={words || labels.workUnderWay}
         {...(first ? { variant: 'determinate' as const, value: 100 * first.share } : {})}
       />
     </div>

@@ -1,9 +1,10 @@
 import { Link } from 'react-router'
+import { labels } from '../words/components'
 
 /** The mark: a dome on its line, with a slit towards the sky. */
 export function Mark() {
   return (
-    <Link to="/" className="mark" aria-label="Ektopos: all projects">
+    <Link to="/" className="mark" aria-label={labels.ektoposAllProjects}>
       <svg
         width="20"
         height="20"
@@ -18,7 +19,7 @@ export function Mark() {
         <path d="M6 17a6 6 0 0 1 12 0" />
         <path d="M12 11V5h5" />
       </svg>
-      <span>ektopos</span>
+      <span>{labels.ektopos}</span>
     </Link>
   )
 }

@@ -2,6 +2,7 @@ import { Button, Menu, MenuItem } from '@mui/material'
 import { useRef, useState } from 'react'
 
 import { useImport } from './useImport'
+import { labels } from '../words/components'
 
 /** The button that brings in files or a folder, for those who do not drop them. */
 export function PickFiles({ contained = false }: { contained?: boolean }) {
@@ -24,18 +25,18 @@ export function PickFiles({ contained = false }: { contained?: boolean }) {
         aria-haspopup="menu"
         onClick={(event) => setAnchor(event.currentTarget)}
       >
-        Import…
+        {labels.import}
       </Button>
       <Menu open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)}>
-        <MenuItem onClick={() => pick(files.current)}>Files…</MenuItem>
-        <MenuItem onClick={() => pick(folder.current)}>A folder…</MenuItem>
+        <MenuItem onClick={() => pick(files.current)}>{labels.files}</MenuItem>
+        <MenuItem onClick={() => pick(folder.current)}>{labels.aFolder}</MenuItem>
       </Menu>
       <input
         ref={files}
         type="file"
         multiple
         hidden
-        aria-label="Files to import"
+        aria-label={labels.filesToImport}
         onChange={(event) => chosen(event.target)}
       />
       <input
@@ -46,7 +47,7 @@ export function PickFiles({ contained = false }: { contained?: boolean }) {
         type="file"
         multiple
         hidden
-        aria-label="Folder to import"
+        aria-label={labels.folderToImport}
         onChange={(event) => chosen(event.target)}
       />
     </>

@@ -1,5 +1,6 @@
 import { useEffect, useState } from 'react'
 import type { ImgHTMLAttributes } from 'react'
+import { labels } from '../words/components'
 
 interface Props extends ImgHTMLAttributes<HTMLImageElement> {
   src: string
@@ -26,10 +27,10 @@ export function Picture({ src, alt, className, style, ...others }: Props) {
         className={`no-picture ${className ?? ''}`}
         style={style}
         role="img"
-        aria-label={`${alt || 'Picture'}: it could not be made`}
-        title="This picture could not be made. Load the page again; if it stays so, bring the map in again."
+        aria-label={labels.itCouldNotBeMade(alt || labels.picture)}
+        title={labels.thisPictureCouldNotBeMade}
       >
-        no picture
+        {labels.noPicture}
       </span>
     )
   return (
@@ -40,7 +41,7 @@ export function Picture({ src, alt, className, style, ...others }: Props) {
       style={style}
       alt={alt}
       // While it waits to be asked for again there is nothing to ask for.
-      src={wait ? undefined : times ? `${src}${src.includes('?') ? '&' : '?'}again=${times}` : src}
+      src={wait ? undefined : times ? labels.again(src, src.includes('?') ? '&' : '?', times) : src}
       onLoad={() => setHere(src)}
       onError={() => setFailed({ src, times: times + 1, wait: times < TRIES })}
     />

@@ -1,6 +1,7 @@
 import { useState } from 'react'
 
 import { Picture } from './Picture'
+import { labels } from '../words/components'
 
 export interface Side {
   src: string
@@ -30,7 +31,11 @@ export function Split({ left, right, middle }: Props) {
           min={0}
           max={100}
           value={at}
-          aria-label={`Divider between ${left.words} and ${right.words}${middle ? `: ${middle}` : ''}`}
+          aria-label={labels.dividerBetweenAnd(
+            left.words,
+            right.words,
+            middle ? `: ${middle}` : '',
+          )}
           onChange={(event) => setAt(Number(event.target.value))}
         />
       </div>

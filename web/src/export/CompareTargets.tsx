@@ -3,6 +3,7 @@ import { Button, Dialog, DialogActions, DialogContent, DialogTitle } from '@mui/
 import { useEdit } from '../api/changes'
 import { useComparison, useProject } from '../api/queries'
 import { bytes } from '../words'
+import { labels } from '../words/export'
 
 /** The same project over all targets: what each loses, what it converts, what it takes. */
 export function CompareTargets({ close }: { close: () => void }) {
@@ -11,22 +12,22 @@ export function CompareTargets({ close }: { close: () => void }) {
   const edit = useEdit()
   return (
     <Dialog open onClose={close} maxWidth="lg" fullWidth>
-      <DialogTitle>Compare targets</DialogTitle>
+      <DialogTitle>{labels.compareTargets}</DialogTitle>
       <DialogContent>
         {query.isError && <p className="brick">! {query.error.message}</p>}
-        {!query.data && !query.isError && <p className="quiet">Planning for every target …</p>}
+        {!query.data && !query.isError && <p className="quiet">{labels.planningForEveryTarget}</p>}
         {query.data && (
           <table className="grid">
             <thead>
               <tr>
-                <th>Target</th>
-                <th>Textures</th>
-                <th>In graphics memory</th>
-                <th>Block-compressed</th>
-                <th>Converted</th>
-                <th>Not supported</th>
+                <th>{labels.target}</th>
+                <th>{labels.textures}</th>
+                <th>{labels.inGraphicsMemory}</th>
+                <th>{labels.blockCompressed}</th>
+                <th>{labels.converted}</th>
+                <th>{labels.notSupported}</th>
                 <th>
-                  <span className="sr">Choose</span>
+                  <span className="sr">{labels.choose}</span>
                 </th>
               </tr>
             </thead>
@@ -35,7 +36,7 @@ export function CompareTargets({ close }: { close: () => void }) {
                 <tr key={entry.target}>
                   <td>
                     <b>{entry.title}</b>
-                    {entry.own && <span className="small"> your own</span>}
+                    {entry.own && <span className="small"> {labels.yourOwn}</span>}
                   </td>
                   {entry.problem ? (
                     <td colSpan={5} className="brick">
@@ -51,22 +52,22 @@ export function CompareTargets({ close }: { close: () => void }) {
                         {entry.lost.length ? (
                           <span className="amber" title={entry.lost.join('\n')}>
                             △ {entry.lost.slice(0, 2).join(' · ')}
-                            {entry.lost.length > 2 && ` and ${entry.lost.length - 2} more`}
+                            {entry.lost.length > 2 && labels.andMore(entry.lost.length - 2)}
                           </span>
                         ) : (
-                          'all is carried'
+                          labels.allIsCarried
                         )}
                       </td>
                     </>
                   )}
                   <td>
                     {entry.target === current ? (
-                      <span className="small">chosen</span>
+                      <span className="small">{labels.chosen}</span>
                     ) : (
                       <Button
                         onClick={() => void edit({ kind: 'set-target', target: entry.target })}
                       >
-                        Choose
+                        {labels.choose}
                       </Button>
                     )}
                   </td>
@@ -76,12 +77,11 @@ export function CompareTargets({ close }: { close: () => void }) {
           </table>
         )}
         <p className="small" style={{ marginTop: 8 }}>
-          Memory with all mips, uncompressed unless textures are exported as ETC1S or UASTC, and
-          block-compressed of 16 bytes for 4 × 4 texels as engines compress on import.
+          {labels.memoryWithAllMipsUncompressedUnless}
         </p>
       </DialogContent>
       <DialogActions>
-        <Button onClick={close}>Close</Button>
+        <Button onClick={close}>{labels.close}</Button>
       </DialogActions>
     </Dialog>
   )

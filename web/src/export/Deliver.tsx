@@ -16,6 +16,7 @@ import { get, post } from '../api/client'
 import { jobEnds } from '../api/jobs'
 import type { LastDelivery, Project } from '../api/types'
 import { ago, count } from '../words'
+import { labels } from '../words/export'
 
 interface Outcome {
   folder: string
@@ -81,22 +82,18 @@ export function Deliver({ project, close }: { project: Project; close: () => voi
           deliver.mutate(!ready)
         }}
       >
-        <DialogTitle>Deliver to a folder</DialogTitle>
+        <DialogTitle>{labels.deliverToAFolder}</DialogTitle>
         <DialogContent>
-          <p className="small">
-            The package for {project.document.target} is made and tried. Only if it passes it takes
-            the place of the one in the folder, in one step; that one is kept. Files that are not of
-            a package stay.
-          </p>
+          <p className="small">{labels.thePackageForIsMadeAnd(project.document.target)}</p>
           <TextField
             autoFocus
             fullWidth
             margin="dense"
-            label="Folder"
+            label={labels.folder}
             value={folder}
             error={problem != null}
             helperText={
-              problem?.message ?? `Its whole path, below ${asked.data?.roots.join(', ') ?? ''}`
+              problem?.message ?? labels.itsWholePathBelow(asked.data?.roots.join(', ') ?? '')
             }
             onChange={(event) => {
               setTyped(event.target.value)
@@ -105,7 +102,7 @@ export function Deliver({ project, close }: { project: Project; close: () => voi
             }}
           />
           <FormControlLabel
-            label="Automatically after each updated file that is replaced, if the trial passes"
+            label={labels.automaticallyAfterEachUpdatedFileThat}
             control={
               <Checkbox
                 disabled={folder.trim() === ''}
@@ -118,24 +115,26 @@ export function Deliver({ project, close }: { project: Project; close: () => voi
             }
           />
           {asked.data?.last && <LastDeliveryLine last={asked.data.last} />}
-          {busy && <LinearProgress aria-label="Delivering" />}
-          {back.data && <p role="status">{count(back.data.files.length, 'file')} are back.</p>}
+          {busy && <LinearProgress aria-label={labels.delivering} />}
+          {back.data && (
+            <p role="status">{labels.areBack(count(back.data.files.length, 'file'))}</p>
+          )}
           {seen && <Told outcome={seen} />}
         </DialogContent>
         <DialogActions>
           {asked.data?.backup && (
             <Button disabled={busy} onClick={() => back.mutate()}>
-              Restore the previous package
+              {labels.restoreThePreviousPackage}
             </Button>
           )}
           <span className="grow" />
-          <Button onClick={close}>Close</Button>
+          <Button onClick={close}>{labels.close}</Button>
           <Button
             type="submit"
             variant="contained"
             disabled={busy || folder.trim() === '' || (seen != null && !ready && !seen.dry)}
           >
-            {ready ? 'Put it there' : 'See what changes'}
+            {ready ? labels.putItThere : labels.seeWhatChanges}
           </Button>
         </DialogActions>
       </form>
@@ -147,12 +146,15 @@ export function Deliver({ project, close }: { project: Project; close: () => voi
 export function LastDeliveryLine({ last }: { last: LastDelivery }) {
   return (
     <p className={last.passed ? 'small' : 'small brick'}>
-      {last.passed ? '=' : '!'} last delivered {ago(last.ended)}:{' '}
-      {last.passed
-        ? last.changed > 0
-          ? `${count(last.changed, 'file')} put there`
-          : 'all of it was there already'
-        : `not put there, ${last.problem}`}
+      {labels.lastDelivered(
+        last.passed ? '=' : '!',
+        ago(last.ended),
+        last.passed
+          ? last.changed > 0
+            ? labels.putThere(count(last.changed, 'file'))
+            : labels.allOfItWasThereAlready
+          : labels.notPutThere(last.problem),
+      )}
     </p>
   )
 }
@@ -162,25 +164,27 @@ function Told({ outcome }: { outcome: Outcome }) {
   if (!passed)
     return (
       <div role="status">
-        <p className="brick">! The trial failed, so the folder stays as it is.</p>
+        <p className="brick">{labels.theTrialFailedSoTheFolder}</p>
         <ul className="small">
           {outcome.wrong.map((line) => (
             <li key={line}>{line}</li>
           ))}
-          {outcome.more_wrong > 0 && <li>and {outcome.more_wrong} more</li>}
+          {outcome.more_wrong > 0 && <li>{labels.andMore2(outcome.more_wrong)}</li>}
         </ul>
       </div>
     )
-  const hand = outcome.by_hand > 0 ? `, ${outcome.by_hand} to be set manually` : ''
+  const hand = outcome.by_hand > 0 ? labels.toBeSetManually(outcome.by_hand) : ''
   return (
     <div role="status">
       <p>
-        <span className="accent">= </span>The trial passed{hand}.{' '}
+        <span className="accent">= </span>
+        {labels.theTrialPassed}
+        {hand}.{' '}
         {changed.length + gone.length === 0
-          ? 'The folder has all of it already.'
+          ? labels.theFolderHasAllOfIt
           : dry
-            ? `${count(changed.length, 'file')} would be others or new, ${same} would stay:`
-            : `${count(changed.length, 'file')} were put there.`}
+            ? labels.wouldBeOthersOrNewWould(count(changed.length, 'file'), same)
+            : labels.werePutThere(count(changed.length, 'file'))}
       </p>
       <ul className="small mono">
         {changed.map((file) => (
@@ -188,7 +192,7 @@ function Told({ outcome }: { outcome: Outcome }) {
         ))}
         {gone.map((file) => (
           <li key={file}>
-            {file} {dry ? 'would go' : 'is gone'}
+            {file} {dry ? labels.wouldGo : labels.isGone}
           </li>
         ))}
       </ul>

@@ -8,6 +8,7 @@ import { PackPlan } from './PackPlan'
 import { bytes, count } from '../words'
 import { TargetFields } from './TargetFields'
 import { TargetFiles } from './TargetFiles'
+import { labels } from '../words/export'
 
 export interface Draft {
   profile: Profile
@@ -32,14 +33,14 @@ export function EditTarget({ draft, close }: Props) {
     )
   return (
     <Dialog open onClose={close} maxWidth="lg" fullWidth>
-      <DialogTitle>{draft.replaces ? 'Change the target' : 'A target of your own'}</DialogTitle>
+      <DialogTitle>{draft.replaces ? labels.changeTheTarget : labels.aTargetOfYourOwn}</DialogTitle>
       <DialogContent>
         <TargetFields profile={profile} change={change} />
         <TargetFiles files={profile.files} change={(files) => change({ files })} />
         <Outcome tried={tried} />
         {tried?.plan && (
           <details>
-            <summary>The files this project would give</summary>
+            <summary>{labels.theFilesThisProjectWouldGive}</summary>
             <div className="draft-plan">
               <PackPlan plan={tried.plan} last={undefined} fixed />
             </div>
@@ -47,9 +48,9 @@ export function EditTarget({ draft, close }: Props) {
         )}
       </DialogContent>
       <DialogActions>
-        <Button onClick={close}>Cancel</Button>
+        <Button onClick={close}>{labels.cancel}</Button>
         <Button variant="contained" disabled={!tried || tried.problem !== ''} onClick={save}>
-          Save the target
+          {labels.saveTheTarget}
         </Button>
       </DialogActions>
     </Dialog>
@@ -66,18 +67,20 @@ function Outcome({ tried }: { tried: ReturnType<typeof useDraftTarget>['data'] }
         <span className="brick">! {tried.summary.problem}</span>
       ) : tried?.summary ? (
         <>
-          For this project: {count(tried.summary.files, 'texture')}, {bytes(tried.summary.memory)}{' '}
-          in graphics memory
+          {labels.forThisProject} {count(tried.summary.files, 'texture')},{' '}
+          {bytes(tried.summary.memory)} {labels.inGraphicsMemory2}
           {tried.summary.converted.length > 0 && `; ${tried.summary.converted.join(', ')}`}.{' '}
           {tried.summary.lost.length > 0 && (
             <span className="amber">
-              △ {count(tried.summary.lost.length, 'input')} not supported:{' '}
-              {tried.summary.lost.slice(0, 3).join('; ')}
+              {labels.notSupported2(
+                count(tried.summary.lost.length, 'input'),
+                tried.summary.lost.slice(0, 3).join('; '),
+              )}
             </span>
           )}
         </>
       ) : (
-        'Working it out …'
+        labels.workingItOut
       )}
     </p>
   )

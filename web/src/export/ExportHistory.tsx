@@ -5,6 +5,7 @@ import { useRemovePackage, useStartJob } from '../api/jobs'
 import { useTargets } from '../api/queries'
 import type { Package } from '../api/types'
 import { ago, bytes, count } from '../words'
+import { labels } from '../words/export'
 
 /** Earlier packages, each kept as it was made: when, for whom, how its trial went; and packages that were made elsewhere. */
 export function ExportHistory({
@@ -29,7 +30,7 @@ export function ExportHistory({
   return (
     <>
       <Button aria-haspopup="dialog" onClick={(event) => setAnchor(event.currentTarget)}>
-        Earlier packages
+        {labels.earlierPackages}
       </Button>
       <Popover
         open={anchor !== null}
@@ -42,12 +43,12 @@ export function ExportHistory({
         <table className="grid" style={{ minWidth: 460 }}>
           <thead>
             <tr>
-              <th>Made</th>
-              <th>Target</th>
-              <th>Size</th>
-              <th>Trial</th>
+              <th>{labels.made}</th>
+              <th>{labels.target}</th>
+              <th>{labels.size}</th>
+              <th>{labels.trial}</th>
               <th>
-                <span className="sr">Get</span>
+                <span className="sr">{labels.get}</span>
               </th>
             </tr>
           </thead>
@@ -61,7 +62,9 @@ export function ExportHistory({
                 <tr key={entry.id}>
                   <td>
                     {ago(entry.made)}
-                    {entry.brought_in && <div className="small">imported: {entry.brought_in}</div>}
+                    {entry.brought_in && (
+                      <div className="small">{labels.imported(entry.brought_in)}</div>
+                    )}
                   </td>
                   <td>
                     {targets.find((target) => target.id === entry.target)?.title ?? entry.target}
@@ -71,9 +74,9 @@ export function ExportHistory({
                   </td>
                   <td>
                     {!trial ? (
-                      <span className="quiet">not tried</span>
+                      <span className="quiet">{labels.notTried}</span>
                     ) : trial.passed ? (
-                      <span className="accent">✓ passed</span>
+                      <span className="accent">{labels.passed}</span>
                     ) : (
                       <span className="brick">≠ {count(wrong, 'cell')}</span>
                     )}
@@ -86,17 +89,17 @@ export function ExportHistory({
                           setAnchor(null)
                         }}
                       >
-                        Show trial
+                        {labels.showTrial}
                       </Button>
                     )}{' '}
-                    <Button onClick={() => startArchive.mutate(entry.id)}>Download</Button>{' '}
+                    <Button onClick={() => startArchive.mutate(entry.id)}>{labels.download}</Button>{' '}
                     <Button
                       variant="text"
                       onClick={(event) =>
                         setGone(event.currentTarget, { pack: entry.id, back: false })
                       }
                     >
-                      Remove
+                      {labels.remove}
                     </Button>
                   </td>
                 </tr>
@@ -106,19 +109,19 @@ export function ExportHistory({
         </table>
         {taken !== null && (
           <p className="small" role="status" style={{ padding: '6px 14px' }}>
-            The package is removed.{' '}
+            {labels.thePackageIsRemoved}{' '}
             <button
               className="link"
               onClick={(event) => setGone(event.currentTarget, { pack: taken, back: true })}
             >
-              Restore
+              {labels.restore}
             </button>{' '}
-            within a day.
+            {labels.withinADay}
           </p>
         )}
         {packages.length === 0 && (
           <p className="quiet" style={{ padding: '0 14px' }}>
-            None yet.
+            {labels.noneYet}
           </p>
         )}
         <div className="row" style={{ padding: '10px 14px' }}>
@@ -127,7 +130,7 @@ export function ExportHistory({
             type="file"
             accept=".zip,.glb,.usdz"
             hidden
-            aria-label="Package file"
+            aria-label={labels.packageFile}
             onChange={(event) => {
               const file = event.target.files?.[0]
               if (file) {
@@ -138,12 +141,9 @@ export function ExportHistory({
             }}
           />
           <Button disabled={startForeign.isPending} onClick={() => input.current?.click()}>
-            Test a package from elsewhere…
+            {labels.testAPackageFromElsewhere}
           </Button>
-          <span className="small">
-            a zip of its folder, a GLB or a USDZ; read by the target that its list names, or that
-            fits
-          </span>
+          <span className="small">{labels.aZipOfItsFolderA}</span>
         </div>
       </Popover>
     </>

@@ -13,6 +13,7 @@ import { ExportHistory } from './ExportHistory'
 import { PackPlan } from './PackPlan'
 import { TrialBoard } from './TrialBoard'
 import { Included } from './Included'
+import { labels } from '../words/export'
 
 /** The pack plan on the left; on the right, what the stand-in engine got. */
 export function ExportScreen() {
@@ -49,36 +50,35 @@ export function ExportScreen() {
   if (nothing) {
     return (
       <div className="empty">
-        <h1>Nothing to export yet</h1>
-        <p>
-          Make a material, put it on a slot, and see here which files the target gets before
-          anything is written.
-        </p>
+        <h1>{labels.nothingToExportYet}</h1>
+        <p>{labels.makeAMaterialPutItOn}</p>
         <Button component={Link} to={`/projects/${id}/materials`}>
-          Make a material
+          {labels.makeAMaterial}
         </Button>
       </div>
     )
   }
   return (
     <div className="screen export">
-      <section className="pane" aria-label="Pack plan">
+      <section className="pane" aria-label={labels.packPlan}>
         <div className="bar">
-          <h1>Pack plan</h1>
+          <h1>{labels.packPlan}</h1>
           {plan.data && over && (
             <span className="chip amber">
-              △ {bytes(plan.data.memory - plan.data.budget!)} over the budget of{' '}
-              {bytes(plan.data.budget!)}
+              {labels.overTheBudgetOf(
+                bytes(plan.data.memory - plan.data.budget!),
+                bytes(plan.data.budget!),
+              )}
             </span>
           )}
           {plan.data && (
             <span className="small">
               {count(Object.keys(project.document.materials ?? {}).length, 'material')} ·{' '}
-              {count(plan.data.files.length, 'texture')} · {bytes(plan.data.memory)} in graphics
-              memory
+              {count(plan.data.files.length, 'texture')} · {bytes(plan.data.memory)}{' '}
+              {labels.inGraphicsMemory2}
               {plan.data.compressed < plan.data.memory &&
-                `, ${bytes(plan.data.compressed)} block-compressed`}
-              {last && changed > 0 ? ` · ${count(changed, 'texture')} to be made again` : ''}
+                labels.blockCompressed2(bytes(plan.data.compressed))}
+              {last && changed > 0 ? labels.toBeMadeAgain(count(changed, 'texture')) : ''}
             </span>
           )}
         </div>
@@ -90,7 +90,7 @@ export function ExportScreen() {
           <PackPlan plan={plan.data} last={last} />
         ) : (
           <p className="grow" style={{ padding: 14 }}>
-            Planning …
+            {labels.planning}
           </p>
         )}
         <JobProgress kinds={['export', 'trial', 'package', 'package-archive', 'deliver']} />
@@ -100,49 +100,56 @@ export function ExportScreen() {
         >
           <Button
             variant="contained"
-            title="Write the package, read it back as an engine would, and compare"
+            title={labels.writeThePackageReadItBack}
             disabled={busy || plan.isError}
             onClick={() => startExport.mutate(true)}
           >
-            Export and test
+            {labels.exportAndTest}
           </Button>
           <Button
-            title="Write the package without comparing"
+            title={labels.writeThePackageWithoutComparing}
             disabled={busy || plan.isError}
             onClick={() => startExport.mutate(false)}
           >
-            Export only
+            {labels.exportOnly}
           </Button>
           <Button
-            title="Put the package into an engine's project folder, if its trial passes"
+            title={labels.putThePackageIntoAnEngines}
             disabled={plan.isError}
             onClick={() => setDelivering(true)}
           >
-            Deliver…
+            {labels.deliver}
           </Button>
           <Included project={project} unassigned={plan.data?.unassigned ?? []} />
           {/* What comes with the first package stands behind what is always there, which stays in its place. */}
-          {last && <Button onClick={() => startArchive.mutate(last.id)}>Download</Button>}
+          {last && <Button onClick={() => startArchive.mutate(last.id)}>{labels.download}</Button>}
           {last && (
             <Button
-              title="Read the last package back again, for instance after it was edited"
+              title={labels.readTheLastPackageBackAgain}
               disabled={busy}
               onClick={() => startTrial.mutate(last.id)}
             >
-              Test again
+              {labels.testAgain}
             </Button>
           )}
           <ExportHistory packages={packages} show={setChosen} />
           <span className="grow" />
           {errors.length > 0 && (
             <Link to={`/projects/${id}/checks`} className="brick">
-              ! {count(errors.length, 'error')} in the checks
+              {labels.inTheChecks(count(errors.length, 'error'))}
             </Link>
           )}
           <span className="small">
             {last
-              ? `last ${new Date(last.made).toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit' })}, took ${last.seconds.toFixed(1)} s${behind ? '; the project changed since' : ''}`
-              : 'not exported for this target yet'}
+              ? labels.lastTookS(
+                  new Date(last.made).toLocaleTimeString('en-GB', {
+                    hour: '2-digit',
+                    minute: '2-digit',
+                  }),
+                  last.seconds.toFixed(1),
+                  behind ? labels.theProjectChangedSince : '',
+                )
+              : labels.notExportedForThisTargetYet}
           </span>
         </div>
       </section>

@@ -3,6 +3,7 @@ import { useState } from 'react'
 
 import { useEdit } from '../api/changes'
 import type { Project } from '../api/types'
+import { labels } from '../words/export'
 
 /** Which meshes and materials go into packages; what is left out stays in the project. */
 export function Included({ project, unassigned }: { project: Project; unassigned: string[] }) {
@@ -25,7 +26,7 @@ export function Included({ project, unassigned }: { project: Project; unassigned
         return (
           <div key={name}>
             <FormControlLabel
-              label={idle ? `${name} (on no slot)` : name}
+              label={idle ? labels.onNoSlot(name) : name}
               control={
                 <Checkbox
                   size="small"
@@ -45,10 +46,10 @@ export function Included({ project, unassigned }: { project: Project; unassigned
     <>
       <Button
         aria-haspopup="dialog"
-        title="Which meshes and materials are exported"
+        title={labels.whichMeshesAndMaterialsAreExported}
         onClick={(event) => setAnchor(event.currentTarget)}
       >
-        {left ? <span className="amber">△ {left} left out</span> : 'Included'}
+        {left ? <span className="amber">{labels.leftOut(left)}</span> : labels.included}
       </Button>
       <Popover
         open={anchor !== null}
@@ -60,8 +61,8 @@ export function Included({ project, unassigned }: { project: Project; unassigned
       >
         <div style={{ padding: 16 }}>
           <div style={{ display: 'flex', gap: 24, alignItems: 'start' }}>
-            {list('meshes', 'Meshes')}
-            {list('materials', 'Materials')}
+            {list('meshes', labels.meshes)}
+            {list('materials', labels.materials)}
           </div>
           <div className="row" style={{ marginTop: 8 }}>
             <Button
@@ -79,9 +80,9 @@ export function Included({ project, unassigned }: { project: Project; unassigned
                 )
               }
             >
-              Everything goes
+              {labels.everythingGoes}
             </Button>
-            <span className="small">Slots of a material that stays behind arrive bare.</span>
+            <span className="small">{labels.slotsOfAMaterialThatStays}</span>
           </div>
         </div>
       </Popover>

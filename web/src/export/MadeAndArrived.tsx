@@ -11,6 +11,7 @@ import { useState } from 'react'
 
 import { Split } from '../components/Split'
 import { Picture } from '../components/Picture'
+import { labels } from '../words/export'
 
 export type Of = (what: 'meant' | 'arrived' | 'difference' | 'over') => string
 
@@ -23,8 +24,8 @@ interface OfCell {
 export function MadeAndArrived({ of, input }: OfCell) {
   return (
     <Split
-      left={{ src: of('meant'), alt: `${input}, meant`, words: 'meant' }}
-      right={{ src: of('arrived'), alt: `${input}, arrived`, words: 'arrived' }}
+      left={{ src: of('meant'), alt: labels.meant(input), words: 'meant' }}
+      right={{ src: of('arrived'), alt: labels.arrived(input), words: 'arrived' }}
     />
   )
 }
@@ -33,9 +34,9 @@ export function MadeAndArrived({ of, input }: OfCell) {
 export function OverWords() {
   return (
     <span className="row wrap" style={{ gap: 8 }}>
-      <span className="stroke-meant">only meant</span>
-      <span className="stroke-arrived">only arrived</span>
-      <span className="stroke-elsewhere">both, but apart</span>
+      <span className="stroke-meant">{labels.onlyMeant}</span>
+      <span className="stroke-arrived">{labels.onlyArrived}</span>
+      <span className="stroke-elsewhere">{labels.bothButApart}</span>
     </span>
   )
 }
@@ -63,18 +64,18 @@ export function LargePictures({ of, input, title, shape, scale, close }: LargePr
           size="small"
           exclusive
           value={shown}
-          aria-label="What is shown"
+          aria-label={labels.whatIsShown}
           onChange={(_, next: typeof shown | null) => next && setShown(next)}
         >
-          <ToggleButton value="divided">meant and arrived</ToggleButton>
-          <ToggleButton value="difference">difference</ToggleButton>
-          {shape && <ToggleButton value="over">over each other</ToggleButton>}
+          <ToggleButton value="divided">{labels.meantAndArrived}</ToggleButton>
+          <ToggleButton value="difference">{labels.difference}</ToggleButton>
+          {shape && <ToggleButton value="over">{labels.overEachOther}</ToggleButton>}
         </ToggleButtonGroup>
         <ToggleButtonGroup
           size="small"
           exclusive
           value={zoom}
-          aria-label="Zoom"
+          aria-label={labels.zoom}
           onChange={(_, next: number | null) => next && setZoom(next)}
         >
           {ZOOMS.map((times) => (
@@ -85,7 +86,7 @@ export function LargePictures({ of, input, title, shape, scale, close }: LargePr
         </ToggleButtonGroup>
       </DialogTitle>
       <DialogContent>
-        <div className="large-pictures" tabIndex={0} aria-label="Pictures, to be scrolled">
+        <div className="large-pictures" tabIndex={0} aria-label={labels.picturesToBeScrolled}>
           {/* At 1× all of a square picture is seen. */}
           <div style={{ width: `min(${zoom * 100}%, ${zoom * 62}vh)`, margin: '0 auto' }}>
             {shown === 'divided' ? (
@@ -102,7 +103,7 @@ export function LargePictures({ of, input, title, shape, scale, close }: LargePr
         </div>
       </DialogContent>
       <DialogActions>
-        <Button onClick={close}>Close</Button>
+        <Button onClick={close}>{labels.close}</Button>
       </DialogActions>
     </Dialog>
   )

@@ -7,6 +7,7 @@ import { useTargets } from '../api/queries'
 import type { Profile, Project } from '../api/types'
 import { EditTarget } from './EditTarget'
 import type { Draft } from './EditTarget'
+import { labels } from '../words/export'
 
 /** Targets of the project's own: copied from any, changed, with what they would give while one types; taken in and given out as JSON. */
 export function OwnTargets({ project, close }: { project: Project; close: () => void }) {
@@ -17,21 +18,21 @@ export function OwnTargets({ project, close }: { project: Project; close: () => 
   const [draft, setDraft] = useState<Draft | null>(null)
   const input = useRef<HTMLInputElement>(null)
   const copy = (profile: Profile) => {
-    let id = `${profile.id}-own`
+    let id = labels.own(profile.id)
     while (targets.some((entry) => entry.id === id)) id += '-2'
-    setDraft({ profile: { ...profile, id, title: `${profile.title}, changed` }, replaces: null })
+    setDraft({ profile: { ...profile, id, title: labels.changed(profile.title) }, replaces: null })
   }
   const take = async (file: globalThis.File) => {
     try {
       setDraft({ profile: JSON.parse(await file.text()) as Profile, replaces: null })
     } catch {
-      say(new Error(`${file.name}: this is not JSON. Choose a target that was saved from here.`))
+      say(new Error(labels.thisIsNotJsonChooseA(file.name)))
     }
   }
   if (draft) return <EditTarget draft={draft} close={() => setDraft(null)} />
   return (
     <Dialog open onClose={close} maxWidth="sm" fullWidth>
-      <DialogTitle>Targets</DialogTitle>
+      <DialogTitle>{labels.targets}</DialogTitle>
       <DialogContent>
         <table className="grid">
           <tbody>
@@ -41,7 +42,7 @@ export function OwnTargets({ project, close }: { project: Project; close: () => 
                   <b>{target.title}</b>
                   <div className="small mono">
                     {target.id}
-                    {own.includes(target.id) ? ' · your own' : ' · built in'}
+                    {own.includes(target.id) ? labels.yourOwn2 : labels.builtIn}
                   </div>
                 </td>
                 <td style={{ textAlign: 'right', whiteSpace: 'nowrap' }}>
@@ -50,30 +51,30 @@ export function OwnTargets({ project, close }: { project: Project; close: () => 
                       variant="text"
                       onClick={() => setDraft({ profile: target, replaces: target.id })}
                     >
-                      Change
+                      {labels.change}
                     </Button>
                   )}
                   <Button
                     variant="text"
                     onClick={() => copy(target)}
-                    aria-label={`Copy ${target.title}`}
+                    aria-label={labels.copy(target.title)}
                   >
-                    Copy
+                    {labels.copy2}
                   </Button>
                   <Button
                     variant="text"
                     component="a"
                     href={`data:application/json,${encodeURIComponent(JSON.stringify(target, null, 2))}`}
-                    download={`${target.id}.json`}
+                    download={labels.json(target.id)}
                   >
-                    Save
+                    {labels.save}
                   </Button>
                   {own.includes(target.id) && (
                     <Button
                       variant="text"
                       onClick={() => void edit({ kind: 'remove-profile', target: target.id })}
                     >
-                      Remove
+                      {labels.remove}
                     </Button>
                   )}
                 </td>
@@ -82,8 +83,7 @@ export function OwnTargets({ project, close }: { project: Project; close: () => 
           </tbody>
         </table>
         <p className="small" style={{ marginTop: 8 }}>
-          Your own targets travel with the project. Copy the nearest one and change what your engine
-          does otherwise.
+          {labels.yourOwnTargetsTravelWithThe}
         </p>
       </DialogContent>
       <DialogActions>
@@ -92,16 +92,16 @@ export function OwnTargets({ project, close }: { project: Project; close: () => 
           type="file"
           accept=".json"
           hidden
-          aria-label="Target file"
+          aria-label={labels.targetFile}
           onChange={(event) => {
             const file = event.target.files?.[0]
             if (file) void take(file)
             event.target.value = ''
           }}
         />
-        <Button onClick={() => input.current?.click()}>Import a file…</Button>
+        <Button onClick={() => input.current?.click()}>{labels.importAFile}</Button>
         <Button variant="contained" onClick={close}>
-          Done
+          {labels.done}
         </Button>
       </DialogActions>
     </Dialog>

@@ -5,6 +5,7 @@ import { useEdit } from '../api/changes'
 import { useProject } from '../api/queries'
 import type { Package, Plan } from '../api/types'
 import { bytes, count, inWords, sizeWords, sizesWith } from '../words'
+import { labels } from '../words/export'
 
 type PlannedFile = Plan['files'][number]
 type Channel = NonNullable<PlannedFile['channels'][string]>
@@ -42,22 +43,25 @@ export function PackPlan({
   const listed = (last?.files ?? []).flatMap((file) => [file, ...(file.images ?? [])])
   const onDisk = new Map(listed.map((file) => [file.path, file.bytes]))
   return (
-    <div className="scroll" tabIndex={0} aria-label="Planned files">
+    <div className="scroll" tabIndex={0} aria-label={labels.plannedFiles}>
       <div className="plan-head">
-        <span style={{ textAlign: 'left' }}>File</span>
+        <span style={{ textAlign: 'left' }}>{labels.file}</span>
         {['r', 'g', 'b', 'a'].map((letter) => (
           <b key={letter} className={`ch-${letter}`}>
             {letter.toUpperCase()}
           </b>
         ))}
-        <span>memory</span>
+        <span>{labels.memory}</span>
       </div>
       {plan.files.map((file) => (
         <div key={file.path} className="plan-row">
           <div style={{ minWidth: 0 }}>
-            <div className="mono ellipsis" title={`${file.path}\nfor ${file.materials.join(', ')}`}>
+            <div
+              className="mono ellipsis"
+              title={labels.nfor(file.path, file.materials.join(', '))}
+            >
               {last && file.state !== 'same' && (
-                <span className="amber" title={`${file.state} since the last export`}>
+                <span className="amber" title={labels.sinceTheLastExport(file.state)}>
                   {file.state === 'new' ? '+ ' : '~ '}
                 </span>
               )}
@@ -66,12 +70,12 @@ export function PackPlan({
             <div className="small" style={{ fontSize: 11, whiteSpace: 'nowrap' }}>
               <SizeOf file={file} fixed={fixed ?? false} /> ·{' '}
               {file.encoding === 'srgb' ? 'sRGB' : 'lin.'}
-              {file.basis ? ` ${file.basis.toUpperCase()}` : ` · ${file.bits} bit`}
+              {file.basis ? ` ${file.basis.toUpperCase()}` : labels.bit(file.bits)}
               {file.levels > 1 && ' · mips'} ·{' '}
               {onDisk.has(file.path) && file.state === 'same' ? (
                 bytes(onDisk.get(file.path)!)
               ) : (
-                <span title="guessed from the maps' own files">≈ {bytes(file.estimate)}</span>
+                <span title={labels.guessedFromTheMapsOwnFiles}>≈ {bytes(file.estimate)}</span>
               )}
             </div>
           </div>
@@ -83,7 +87,7 @@ export function PackPlan({
               title={
                 channel
                   ? `${channel.source}${channel.changed ? `, ${channel.changed}` : ''}`
-                  : 'carries nothing'
+                  : labels.carriesNothing
               }
             >
               {channel ? (
@@ -113,12 +117,10 @@ export function PackPlan({
       ))}
       <p className="small" style={{ padding: '10px 14px' }}>
         {plan.factors > 0 &&
-          `${count(plan.factors, 'input')} ${plan.factors === 1 ? 'is' : 'are'} written as numbers. `}
-        {plan.converted.length > 0 && `In another form: ${plan.converted.join('; ')}. `}
+          labels.writtenAsNumbers(count(plan.factors, 'input'), plan.factors === 1 ? 'is' : 'are')}
+        {plan.converted.length > 0 && labels.inAnotherForm(plan.converted.join('; '))}
         {plan.left_out.length > 0 && (
-          <span className="amber">
-            △ Left out, for this target does not carry it: {plan.left_out.join('; ')}.
-          </span>
+          <span className="amber">{labels.leftOutForThisTargetDoes(plan.left_out.join('; '))}</span>
         )}
       </p>
       <Unassigned names={plan.unassigned} fixed={fixed ?? false} />
@@ -134,13 +136,14 @@ function Unassigned({ names, fixed }: { names: string[]; fixed: boolean }) {
   if (names.length === 0) return null
   return (
     <p className="small" style={{ padding: '0 14px 10px' }}>
-      Not exported, because no slot uses {names.length === 1 ? 'it' : 'them'}: {names.join(', ')}.{' '}
+      {labels.notExportedBecauseNoSlotUses} {names.length === 1 ? 'it' : 'them'}: {names.join(', ')}
+      .{' '}
       {!fixed && (
         <button
           className="link"
           onClick={() => void edit({ kind: 'leave-out', what: 'materials', names, out: false })}
         >
-          Export {names.length === 1 ? 'it' : 'them'} too
+          {labels.exportToo(names.length === 1 ? 'it' : 'them')}
         </button>
       )}
     </p>
@@ -152,11 +155,11 @@ function GoesAlong({ meshes }: { meshes: Plan['meshes'] }) {
   const told = meshes.filter((mesh) => mesh.goes.length + mesh.left.length > 0)
   if (told.length === 0) return null
   return (
-    <section style={{ padding: '4px 14px 12px' }} aria-label="Also included from the mesh files">
-      <h2>Also included from the mesh file</h2>
+    <section style={{ padding: '4px 14px 12px' }} aria-label={labels.alsoIncludedFromTheMeshFiles}>
+      <h2>{labels.alsoIncludedFromTheMeshFile}</h2>
       {told.map((mesh) => (
         <div key={mesh.mesh} className="small" style={{ padding: '3px 0' }}>
-          <b>{mesh.mesh}</b> {mesh.goes.join(' · ') || 'only what is drawn'}
+          <b>{mesh.mesh}</b> {mesh.goes.join(' · ') || labels.onlyWhatIsDrawn}
           {mesh.left.map((one) => (
             <div key={one.message} className={one.severity === 'note' ? 'quiet' : 'amber'}>
               {one.severity === 'note' ? '–' : '△'} {one.message}
@@ -192,7 +195,7 @@ function SizeOf({ file, fixed }: { file: PlannedFile; fixed: boolean }) {
       <button
         className="link"
         aria-haspopup="menu"
-        title={`Longest side for ${file.materials.join(', ')}`}
+        title={labels.longestSideFor(file.materials.join(', '))}
         onClick={(event) => setAnchor(event.currentTarget)}
       >
         {words}
@@ -200,7 +203,7 @@ function SizeOf({ file, fixed }: { file: PlannedFile; fixed: boolean }) {
       <Menu open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)}>
         {sizesWith(own).map((size) => (
           <MenuItem key={size} selected={size === own} onClick={() => choose(size)}>
-            {size ? `at most ${size} texels` : 'as large as its maps'}
+            {size ? labels.atMostTexels(size) : labels.asLargeAsItsMaps}
           </MenuItem>
         ))}
       </Menu>
@@ -217,11 +220,13 @@ function Memory({ plan }: { plan: Plan }) {
   return (
     <div style={{ padding: '4px 14px 16px' }}>
       <p style={{ marginBottom: 4 }}>
-        Graphics memory <b className="mono">{bytes(plan.memory)}</b>{' '}
+        {labels.graphicsMemory} <b className="mono">{bytes(plan.memory)}</b>{' '}
         <span className="small">
           {plan.files.every((file) => file.basis)
-            ? 'as it stays compressed'
-            : `uncompressed${plan.files.some((file) => file.basis) ? ' but for ETC1S and UASTC' : ''}, with mips`}
+            ? labels.asItStaysCompressed
+            : labels.uncompressedWithMips(
+                plan.files.some((file) => file.basis) ? labels.butForEtc1sAndUastc : '',
+              )}
         </span>
       </p>
       <div

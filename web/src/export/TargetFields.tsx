@@ -1,6 +1,7 @@
 import { Checkbox, FormControlLabel, MenuItem, TextField } from '@mui/material'
 
 import type { Profile } from '../api/types'
+import { labels } from '../words/export'
 
 interface Props {
   profile: Profile
@@ -51,99 +52,99 @@ export function TargetFields({ profile, change }: Props) {
   return (
     <>
       <div className="fields three">
-        {text('Title', profile.title, (title) => change({ title }))}
-        {text('Id', profile.id, (id) => change({ id }), 'small letters, digits and -')}
+        {text(labels.title, profile.title, (title) => change({ title }))}
+        {text(labels.id, profile.id, (id) => change({ id }), labels.smallLettersDigitsAnd)}
         {text(
-          'Names of files',
+          labels.namesOfFiles,
           profile.name_rule ?? '',
           (name_rule) => change({ name_rule }),
           '{material} {suffix} {target}',
         )}
         {pick(
-          'Container',
+          labels.container,
           profile.container,
           [
-            ['glb', 'one GLB'],
-            ['gltf', 'glTF and files'],
-            ['gltf-embedded', 'one glTF, all in its text'],
-            ['usdz', 'one USDZ'],
-            ['loose', 'mesh and loose maps'],
+            ['glb', labels.oneGlb],
+            ['gltf', labels.gltfAndFiles],
+            ['gltf-embedded', labels.oneGltfAllInItsText],
+            ['usdz', labels.oneUsdz],
+            ['loose', labels.meshAndLooseMaps],
           ],
           (container) => change({ container }),
         )}
         {pick(
-          'Green of normals',
+          labels.greenOfNormals,
           profile.normal_y ?? '+',
           [
-            ['+', 'points up (+Y)'],
-            ['-', 'points down (−Y)'],
+            ['+', labels.pointsUpY],
+            ['-', labels.pointsDownY],
           ],
           (normal_y) => change({ normal_y }),
         )}
         {pick(
-          'Workflow',
+          labels.workflow,
           profile.workflow ?? 'metallic',
           [
-            ['metallic', 'metallic and roughness'],
-            ['specular', 'diffuse and specular'],
+            ['metallic', labels.metallicAndRoughness],
+            ['specular', labels.diffuseAndSpecular],
           ],
           (workflow) => change({ workflow }),
         )}
         {text(
-          'Longest side',
+          labels.longestSide,
           profile.size_limit ? String(profile.size_limit) : '',
           (side) => change({ size_limit: Number(side) || null }),
-          'texels; empty for no limit',
+          labels.texelsEmptyForNoLimit,
         )}
         {pick(
-          'Powers of two',
+          labels.powersOfTwo,
           profile.resize ?? 'none',
           [
-            ['none', 'sizes stay'],
-            ['down', 'to the next smaller'],
-            ['up', 'to the next larger'],
+            ['none', labels.sizesStay],
+            ['down', labels.toTheNextSmaller],
+            ['up', labels.toTheNextLarger],
           ],
           (resize) => change({ resize }),
         )}
         {text(
-          'Memory budget',
+          labels.memoryBudget,
           profile.budget ? String(profile.budget) : '',
           (budget) => change({ budget: Number(budget) || null }),
-          'MB of textures; empty for none',
+          labels.mbOfTexturesEmptyForNone,
         )}
         {text(
-          'Halved',
+          labels.halved,
           String(profile.halve ?? 0),
           (halve) => change({ halve: Number(halve) || 0 }),
-          'so many times',
+          labels.soManyTimes,
         )}
         {text(
-          'Padding round islands',
+          labels.paddingRoundIslands,
           String(profile.padding ?? 0),
           (padding) => change({ padding: Number(padding) || 0 }),
-          'texels; 0 leaves maps as they are',
+          labels.texels0LeavesMapsAsThey,
         )}
         {pick(
-          'Containers',
+          labels.containers,
           profile.mesh?.containers ?? 'each',
           [
-            ['each', 'one for each mesh'],
-            ['one', 'one for all, as they are drawn'],
+            ['each', labels.oneForEachMesh],
+            ['one', labels.oneForAllAsTheyAre],
           ],
           (containers) => mesh({ containers }),
         )}
         {pick(
-          'UV transforms',
+          labels.uvTransforms,
           profile.mesh?.uv_transform ?? 'carried',
           [
-            ['carried', 'said beside the material'],
-            ['baked', 'worked into the UVs'],
+            ['carried', labels.saidBesideTheMaterial],
+            ['baked', labels.workedIntoTheUvs],
           ],
           (uv_transform) => mesh({ uv_transform }),
         )}
         {profile.container === 'usdz' &&
           pick(
-            'Up',
+            labels.up,
             profile.mesh?.up ?? 'y',
             [
               ['y', 'y'],
@@ -153,7 +154,7 @@ export function TargetFields({ profile, change }: Props) {
           )}
         {profile.container === 'usdz' &&
           pick(
-            'Lengths',
+            labels.lengths,
             profile.mesh?.unit ?? 'm',
             [
               ['m', 'metres'],
@@ -167,7 +168,7 @@ export function TargetFields({ profile, change }: Props) {
           profile.mips ||
           profile.files.some((file) => file.format === 'ktx2')) && (
           <FormControlLabel
-            label="KTX2 files bring mips"
+            label={labels.ktx2FilesBringMips}
             control={
               <Checkbox
                 checked={profile.mips ?? false}
@@ -178,7 +179,7 @@ export function TargetFields({ profile, change }: Props) {
         )}
         {['glb', 'gltf', 'gltf-embedded'].includes(profile.container) && (
           <FormControlLabel
-            label="Tints go as factors beside shared maps"
+            label={labels.tintsGoAsFactorsBesideShared}
             control={
               <Checkbox
                 checked={profile.tints === 'carried'}
@@ -188,7 +189,7 @@ export function TargetFields({ profile, change }: Props) {
           />
         )}
         <FormControlLabel
-          label="Vertex colours go along"
+          label={labels.vertexColoursGoAlong}
           control={
             <Checkbox
               checked={profile.mesh?.vertex_colours ?? false}
@@ -198,7 +199,7 @@ export function TargetFields({ profile, change }: Props) {
         />
       </div>
       <FormControlLabel
-        label="The engine compresses textures on import (the trial tells what that loses)"
+        label={labels.theEngineCompressesTexturesOnImport}
         control={
           <Checkbox
             checked={profile.import?.compression === 'blocks'}

@@ -4,6 +4,7 @@ import type { ReactNode } from 'react'
 
 import { CARRIES } from '../api/tables'
 import type { Profile } from '../api/types'
+import { labels } from '../words/export'
 
 type File = Profile['files'][number]
 const GROUPS = ['rgb', 'r', 'g', 'b', 'a'] as const
@@ -22,16 +23,16 @@ export function TargetFiles({ files, change }: Props) {
       <table className="grid target-files">
         <thead>
           <tr>
-            <th>Suffix</th>
+            <th>{labels.suffix}</th>
             {GROUPS.map((group) => (
               <th key={group}>{group.toUpperCase()}</th>
             ))}
-            <th>Encoding</th>
-            <th>Format</th>
-            <th>Bits</th>
-            <th>Dither</th>
+            <th>{labels.encoding}</th>
+            <th>{labels.format}</th>
+            <th>{labels.bits}</th>
+            <th>{labels.dither}</th>
             <th>
-              <span className="sr">Remove</span>
+              <span className="sr">{labels.remove}</span>
             </th>
           </tr>
         </thead>
@@ -50,7 +51,7 @@ export function TargetFiles({ files, change }: Props) {
               {GROUPS.map((group) => (
                 <td key={group}>
                   <Small
-                    label={`${group.toUpperCase()} of ${file.suffix}`}
+                    label={labels.of(group.toUpperCase(), file.suffix)}
                     value={file.channels[group] ?? ''}
                     set={(carry) =>
                       setFile(index, { channels: without(file.channels, group, carry) })
@@ -67,17 +68,17 @@ export function TargetFiles({ files, change }: Props) {
               ))}
               <td>
                 <Small
-                  label={`Encoding of ${file.suffix}`}
+                  label={labels.encodingOf(file.suffix)}
                   value={file.encoding}
                   set={(encoding) => setFile(index, { encoding: encoding as File['encoding'] })}
                 >
-                  <MenuItem value="srgb">sRGB</MenuItem>
-                  <MenuItem value="linear">linear</MenuItem>
+                  <MenuItem value="srgb">{labels.srgb}</MenuItem>
+                  <MenuItem value="linear">{labels.linear}</MenuItem>
                 </Small>
               </td>
               <td>
                 <Small
-                  label={`Format of ${file.suffix}`}
+                  label={labels.formatOf(file.suffix)}
                   value={file.format ?? 'png'}
                   set={(format) =>
                     setFile(index, { format: format as File['format'], basis: null })
@@ -92,23 +93,23 @@ export function TargetFiles({ files, change }: Props) {
                 {file.format === 'ktx2' && (
                   <>
                     <Small
-                      label={`Texels of ${file.suffix}`}
+                      label={labels.texelsOf(file.suffix)}
                       value={file.basis ?? ''}
                       set={(basis) => setFile(index, { basis: (basis || null) as File['basis'] })}
                     >
-                      <MenuItem value="">as they are</MenuItem>
-                      <MenuItem value="etc1s">ETC1S, small</MenuItem>
-                      <MenuItem value="uastc">UASTC, close</MenuItem>
+                      <MenuItem value="">{labels.asTheyAre}</MenuItem>
+                      <MenuItem value="etc1s">{labels.etc1sSmall}</MenuItem>
+                      <MenuItem value="uastc">{labels.uastcClose}</MenuItem>
                     </Small>
                     {file.basis && (
                       <Small
-                        label={`Quality of ${file.suffix}`}
+                        label={labels.qualityOf(file.suffix)}
                         value={file.quality ?? 'medium'}
                         set={(quality) => setFile(index, { quality: quality as File['quality'] })}
                       >
-                        <MenuItem value="low">low</MenuItem>
-                        <MenuItem value="medium">medium</MenuItem>
-                        <MenuItem value="high">high</MenuItem>
+                        <MenuItem value="low">{labels.low}</MenuItem>
+                        <MenuItem value="medium">{labels.medium}</MenuItem>
+                        <MenuItem value="high">{labels.high}</MenuItem>
                       </Small>
                     )}
                   </>
@@ -116,7 +117,7 @@ export function TargetFiles({ files, change }: Props) {
               </td>
               <td>
                 <Small
-                  label={`Bits of ${file.suffix}`}
+                  label={labels.bitsOf(file.suffix)}
                   value={String(file.bits ?? 8)}
                   set={(bits) => setFile(index, { bits: Number(bits) as File['bits'] })}
                 >
@@ -136,7 +137,7 @@ export function TargetFiles({ files, change }: Props) {
               <td>
                 <button
                   className="link"
-                  aria-label={`Remove ${file.suffix}`}
+                  aria-label={labels.remove2(file.suffix)}
                   disabled={files.length === 1}
                   onClick={() => change(files.filter((_, at) => at !== index))}
                 >
@@ -153,7 +154,7 @@ export function TargetFiles({ files, change }: Props) {
           change([
             ...files,
             {
-              suffix: `Map${files.length + 1}`,
+              suffix: labels.map(files.length + 1),
               channels: { r: 'metallic' },
               encoding: 'linear',
               format: 'png',
@@ -164,7 +165,7 @@ export function TargetFiles({ files, change }: Props) {
           ])
         }
       >
-        Another file
+        {labels.anotherFile}
       </Button>
     </>
   )

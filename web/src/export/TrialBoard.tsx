@@ -21,34 +21,35 @@ import {
 import { LargePictures, MadeAndArrived, OverWords } from './MadeAndArrived'
 import { AddNote } from '../team/NoteMark'
 import type { Of } from './MadeAndArrived'
+import { labels } from '../words/export'
 
 const HEADS: Record<string, string> = {
-  base_color: 'Base',
-  metallic: 'Metal',
-  roughness: 'Rough',
-  normal: 'Normal',
-  occlusion: 'Occl.',
-  emission: 'Emiss.',
-  opacity: 'Opac.',
-  settings: 'Settings',
-  mesh: 'Mesh',
-  scene: 'Scene',
-  clearcoat: 'Coat',
-  clearcoat_roughness: 'Coat r.',
-  sheen_roughness: 'Shn. r.',
-  transmission: 'Transm.',
-  thickness: 'Thickn.',
-  attenuation: 'Inside',
-  attenuation_distance: 'Reach',
+  base_color: labels.base,
+  metallic: labels.metal,
+  roughness: labels.rough,
+  normal: labels.normal,
+  occlusion: labels.occl,
+  emission: labels.emiss,
+  opacity: labels.opac,
+  settings: labels.settings,
+  mesh: labels.mesh,
+  scene: labels.scene,
+  clearcoat: labels.coat,
+  clearcoat_roughness: labels.coatR,
+  sheen_roughness: labels.shnR,
+  transmission: labels.transm,
+  thickness: labels.thickn,
+  attenuation: labels.inside,
+  attenuation_distance: labels.reach,
   ior: 'IOR',
 }
 
 /** What is compared besides inputs. */
 const BESIDE = ['settings', 'mesh', 'scene']
 const BESIDE_WORDS: Record<string, string> = {
-  settings: 'Settings',
-  mesh: 'The mesh',
-  scene: 'The scene of the file',
+  settings: labels.settings,
+  mesh: labels.theMesh,
+  scene: labels.theSceneOfTheFile,
 }
 
 /** Whether a cell is as it was meant but for what a codec loses. */
@@ -81,20 +82,15 @@ export function TrialBoard({ pack, behind, busy }: BoardProps) {
   const materials = useProject().data?.document.materials ?? {}
   const show = useStatus((state) => state.show)
   useEffect(() => {
-    show(
-      '= identical\u2003≈ within rounding or compression\u2003△ lost\u2003≠ different\u2003✎ set manually\u2003– not supported by target\u2003· not used',
-    )
+    show(labels.identicalWithinRoundingOrCompressionLost)
     return () => show('')
   }, [show])
   if (!trial) {
     return (
-      <section className="pane" aria-label="Trial">
+      <section className="pane" aria-label={labels.trial}>
         <div className="empty">
-          <h2>No trial yet</h2>
-          <p>
-            “Export and test” writes the package, then reads it back as a game engine would and
-            compares every texel of every slot with what was meant.
-          </p>
+          <h2>{labels.noTrialYet}</h2>
+          <p>{labels.exportAndTestWritesThePackage}</p>
         </div>
       </section>
     )
@@ -142,29 +138,29 @@ export function TrialBoard({ pack, behind, busy }: BoardProps) {
     (cell) => isCompressed(cell) && !isIdle(cell, materials),
   ).length
   return (
-    <section className="pane" aria-label="Trial">
+    <section className="pane" aria-label={labels.trial}>
       <div className="bar wrapping" style={{ gap: '4px 8px' }}>
-        <h1>Trial</h1>
-        {differ > 0 && <span className="chip brick">≠ {differ} different</span>}
-        {lost > 0 && <span className="chip amber">△ {lost} lost</span>}
+        <h1>{labels.trial}</h1>
+        {differ > 0 && <span className="chip brick">{labels.different(differ)}</span>}
+        {lost > 0 && <span className="chip amber">{labels.lost(lost)}</span>}
         <span className={`chip ${trial.passed ? 'own' : ''}`}>
           {trial.passed && '✓ '}
-          {counted(['same', 'close']) - compressed} identical
+          {counted(['same', 'close']) - compressed} {labels.identical}
         </span>
-        {compressed > 0 && <span className="chip">≈ {compressed} compressed</span>}
+        {compressed > 0 && <span className="chip">{labels.compressed(compressed)}</span>}
         {unsupported.length > 0 && (
           <span
             className="chip amber"
             title={unsupported.map((c) => [c.mesh, c.slot, c.input].join(' · ')).join('\n')}
           >
-            – {unsupported.length} not supported by target
+            {labels.notSupportedByTarget(unsupported.length)}
           </span>
         )}
         {bare.size > 0 && (
-          <span className="chip amber">– {count(bare.size, 'slot')} without a material</span>
+          <span className="chip amber">{labels.withoutAMaterial(count(bare.size, 'slot'))}</span>
         )}
         {counted(['by-hand']) > 0 && (
-          <span className="chip">✎ {counted(['by-hand'])} manually</span>
+          <span className="chip">{labels.manually(counted(['by-hand']))}</span>
         )}
         <span className="grow" />
         <Button
@@ -173,26 +169,26 @@ export function TrialBoard({ pack, behind, busy }: BoardProps) {
           rel="noreferrer"
           href={`/api/packages/${pack!.id}/report.html`}
         >
-          Report
+          {labels.report}
         </Button>
         <Button component="a" href={`/api/packages/${pack!.id}/report.pdf`}>
-          PDF
+          {labels.pdf}
         </Button>
         <span className="small ellipsis" title={pack!.brought_in || undefined}>
-          {pack!.brought_in ? `imported: ${pack!.brought_in}` : 'stand-in engine'}
-          {(behind || busy) && <span className="amber"> · △ of an earlier state</span>}
+          {pack!.brought_in ? labels.imported(pack!.brought_in) : labels.standInEngine}
+          {(behind || busy) && <span className="amber"> {labels.ofAnEarlierState}</span>}
         </span>
       </div>
       {busy && (
         <p className="old-trial" role="status">
-          A new trial is being made; this is the one before.
+          {labels.aNewTrialIsBeingMade}
         </p>
       )}
       <div className={`scroll ${busy ? 'old' : ''}`} tabIndex={-1}>
         <table className="trial-board">
           <thead>
             <tr>
-              <th>Slot</th>
+              <th>{labels.slot}</th>
               {inputs.map((input) => (
                 <th
                   key={input}
@@ -208,7 +204,7 @@ export function TrialBoard({ pack, behind, busy }: BoardProps) {
               <tr key={`${row.mesh}${row.slot}`}>
                 <td
                   className="ellipsis"
-                  title={`${row.mesh} · ${row.slot}: ${row.material ?? 'no material'}`}
+                  title={`${row.mesh} · ${row.slot}: ${row.material ?? labels.noMaterial}`}
                 >
                   {row.slot}
                   {meshes.size > 1 && (
@@ -251,11 +247,9 @@ function ByHand({ pack, lines }: { pack: Package; lines: TrialResult['by_hand'] 
   const tick = (line: string, on: boolean) =>
     keep(JSON.stringify(on ? [...done, line] : done.filter((other) => other !== line)))
   return (
-    <section aria-label="Set manually" style={{ padding: '12px 14px 0' }}>
-      <h2>Set manually</h2>
-      <p className="small">
-        Set these in the engine, one tick a material. hand-over.md in the package lists them too.
-      </p>
+    <section aria-label={labels.setManually} style={{ padding: '12px 14px 0' }}>
+      <h2>{labels.setManually}</h2>
+      <p className="small">{labels.setTheseInTheEngineOne}</p>
       {[...new Set(lines.map((line) => line.material))].map((material) => {
         const own = lines.filter((line) => line.material === material)
         const slots = [...new Set(own.map((line) => line.slot).filter(Boolean))]
@@ -286,11 +280,9 @@ function ByHand({ pack, lines }: { pack: Package; lines: TrialResult['by_hand'] 
 function Renders({ pack, trial }: { pack: Package; trial: TrialResult }) {
   if (!trial.renders?.length) return null
   return (
-    <section aria-label="Renders" style={{ padding: '12px 14px' }}>
-      <h2>Under the same light</h2>
-      <p className="small">
-        FLIP is the mean difference an eye would see, 0 for none; SSIM is 1 for equal pictures.
-      </p>
+    <section aria-label={labels.renders} style={{ padding: '12px 14px' }}>
+      <h2>{labels.underTheSameLight}</h2>
+      <p className="small">{labels.flipIsTheMeanDifferenceAn}</p>
       <div className="renders">
         {trial.renders.map((entry) => {
           const name = entry.material ?? entry.mesh
@@ -309,17 +301,17 @@ function Renders({ pack, trial }: { pack: Package; trial: TrialResult }) {
                     height={112}
                     alt={
                       entry.material
-                        ? `${name} on the specimen, ${what}`
-                        : `${name} from the ${entry.view}, ${what}`
+                        ? labels.onTheSpecimen(name, what)
+                        : labels.fromThe(name, entry.view, what)
                     }
                     loading="lazy"
                   />
                 ))}
               </div>
               <figcaption className="small">
-                {name}, {entry.material ? 'on the specimen' : entry.view} ·{' '}
+                {name}, {entry.material ? labels.onTheSpecimen2 : entry.view} ·{' '}
                 <span className={`mono ${entry.flip > 0.05 ? 'brick' : ''}`}>
-                  FLIP {entry.flip.toFixed(3)} · SSIM {entry.ssim.toFixed(3)}
+                  {labels.flipSsim(entry.flip.toFixed(3), entry.ssim.toFixed(3))}
                 </span>
               </figcaption>
             </figure>
@@ -347,7 +339,7 @@ function Verdict({ cell, pressed, choose }: { cell: Cell; pressed: boolean; choo
   const materials = useProject().data?.document.materials ?? {}
   const verdict = VERDICTS[cell.verdict]
   const idle = isIdle(cell, materials)
-  const words = `${cell.slot || cell.mesh} ${inWords(cell.input)}: ${idle ? 'not used' : verdict.word}${cell.cause && cell.verdict !== 'same' ? `, ${causeWords(cell.cause)}` : ''}${cell.max_error ? `, ${errorWords(cell)}` : ''}`
+  const words = `${cell.slot || cell.mesh} ${inWords(cell.input)}: ${idle ? labels.notUsed : verdict.word}${cell.cause && cell.verdict !== 'same' ? `, ${causeWords(cell.cause)}` : ''}${cell.max_error ? `, ${errorWords(cell)}` : ''}`
   return (
     <button
       className={`verdict mono ${idle ? 'quiet' : verdict.tone}`}
@@ -367,9 +359,9 @@ function SettingPairs({ pairs }: { pairs: NonNullable<Cell['settings']> }) {
     <table className="grid setting-pairs">
       <thead>
         <tr>
-          <th>Setting</th>
-          <th>Meant</th>
-          <th>Arrived</th>
+          <th>{labels.setting}</th>
+          <th>{labels.meant2}</th>
+          <th>{labels.arrived2}</th>
         </tr>
       </thead>
       <tbody>
@@ -392,13 +384,16 @@ function SettingPairs({ pairs }: { pairs: NonNullable<Cell['settings']> }) {
   )
 }
 
-const SCALE_UNITS: Record<string, string> = { '8-bit steps': 'steps of 8 bits' }
+const SCALE_UNITS: Record<string, string> = { '8-bit steps': labels.stepsOf8Bits }
 
 /** What black and white stand for in the picture of a difference. */
 const differenceScale = (cell: Cell) =>
   cell.white_at == null
     ? ''
-    : `black is no difference, white ${readable(cell.white_at)} ${SCALE_UNITS[cell.unit!] ?? cell.unit} or more`
+    : labels.blackIsNoDifferenceWhiteOr(
+        readable(cell.white_at),
+        SCALE_UNITS[cell.unit!] ?? cell.unit,
+      )
 
 function Detail({ cell, pack, trial }: { cell: Cell; pack: Package; trial: TrialResult }) {
   const id = useProjectId()
@@ -421,7 +416,7 @@ function Detail({ cell, pack, trial }: { cell: Cell; pack: Package; trial: Trial
           <figure>
             <Picture
               src={of(shape ? 'over' : 'difference')}
-              alt={`${input}, ${shape ? 'both over each other' : 'difference'}`}
+              alt={`${input}, ${shape ? labels.bothOverEachOther : 'difference'}`}
             />
             <figcaption className="small row">
               <span className="grow">
@@ -429,7 +424,7 @@ function Detail({ cell, pack, trial }: { cell: Cell; pack: Package; trial: Trial
                 {!shape && cell.white_at != null && ` · ${differenceScale(cell)}`}
               </span>
               <button className="link" onClick={() => setLarge(true)}>
-                Large
+                {labels.large}
               </button>
             </figcaption>
           </figure>
@@ -448,33 +443,33 @@ function Detail({ cell, pack, trial }: { cell: Cell; pack: Package; trial: Trial
         <SettingPairs pairs={cell.settings} />
       ) : (
         <p className="quiet" style={{ gridColumn: 'span 2' }}>
-          No picture:{' '}
-          {cell.input === 'settings'
-            ? 'this trial kept no values'
-            : shape
-              ? 'this trial rendered none'
-              : 'a constant on both sides'}
-          .
+          {labels.noPicture(
+            cell.input === 'settings'
+              ? labels.thisTrialKeptNoValues
+              : shape
+                ? labels.thisTrialRenderedNone
+                : labels.aConstantOnBothSides,
+          )}
         </p>
       )}
       <div style={{ display: 'grid', gap: 8, alignContent: 'start' }}>
         <h2 style={{ fontSize: 15 }}>
           {input}
           {cell.verdict === 'same'
-            ? ` arrived as ${cell.input === 'settings' ? 'they were' : 'it was'} meant`
+            ? labels.arrivedAsMeant(cell.input === 'settings' ? labels.theyWere : labels.itWas)
             : cell.verdict === 'close'
-              ? ` arrived ${isCompressed(cell) ? 'compressed' : 'within rounding'}`
+              ? labels.arrived3(isCompressed(cell) ? 'compressed' : labels.withinRounding)
               : `: ${cell.cause ? causeWords(cell.cause) : verdict.word}`}
         </h2>
         <p className="small">
-          {[cell.mesh, cell.slot, shape ? '' : (cell.material ?? 'no material')]
+          {[cell.mesh, cell.slot, shape ? '' : (cell.material ?? labels.noMaterial)]
             .filter(Boolean)
             .join(' · ')}
         </p>
         {cell.message && <p>{cell.message}</p>}
         {cell.advice && (
           <p>
-            <b>What to do:</b> {cell.advice}
+            <b>{labels.whatToDo}</b> {cell.advice}
           </p>
         )}
         {cell.max_error != null && <p className="mono">{errorWords(cell)}</p>}
@@ -490,7 +485,7 @@ function Detail({ cell, pack, trial }: { cell: Cell; pack: Package; trial: Trial
             to={`/projects/${id}/materials/${encodeURIComponent(cell.material)}`}
             sx={{ justifySelf: 'start' }}
           >
-            Show in feed sheet
+            {labels.showInFeedSheet}
           </Button>
         )}
       </div>

@@ -11,6 +11,7 @@ import { AskName } from '../components/AskName'
 import { ROLE_WORDS, count, nameOfSet, naturally, sizeWords } from '../words'
 import { Convert } from './Convert'
 import { moved } from './correction'
+import { labels } from '../words/maps'
 
 const COLUMNS: Role[] = [
   'base_color',
@@ -154,18 +155,18 @@ export function Board({ maps, rank, current, channel, chosen, choose, makeMateri
       style={{ '--columns': COLUMNS.length + (hasOthers ? 1 : 0) } as never}
       onKeyDown={move}
       tabIndex={rows.length === 0 ? 0 : -1}
-      aria-label="Board"
+      aria-label={labels.board}
     >
       <div className="board-head">
-        <span style={{ textAlign: 'left', paddingLeft: 14 }}>Set</span>
+        <span style={{ textAlign: 'left', paddingLeft: 14 }}>{labels.set}</span>
         {COLUMNS.map((role) => (
           <span key={role}>{ROLE_WORDS[role]}</span>
         ))}
-        {hasOthers && <span>Other</span>}
+        {hasOthers && <span>{labels.other}</span>}
       </div>
       {rows.length === 0 && (
         <p className="quiet" style={{ padding: 14 }}>
-          No map here. Choose another filter, or clear the search.
+          {labels.noMapHereChooseAnotherFilter}
         </p>
       )}
       <div className="board" style={{ height: virtual.getTotalSize() }}>
@@ -217,8 +218,7 @@ export function Board({ maps, rank, current, channel, chosen, choose, makeMateri
       </div>
       {rows.length > 0 && (
         <p className="small" style={{ padding: '12px 14px' }}>
-          An underline joins the channels of one packed map. A dashed cell has no map: the material
-          will use a constant there.
+          {labels.anUnderlineJoinsTheChannelsOf}
         </p>
       )}
     </div>
@@ -256,14 +256,14 @@ function SetHead({
         <button
           className="plain more"
           aria-haspopup="menu"
-          aria-label={`More for the set ${row.name}${row.tile ? `, tile ${row.tile}` : ''}`}
+          aria-label={labels.moreForTheSet(row.name, row.tile ? labels.tile(row.tile) : '')}
           onClick={(event) => setAnchor(event.currentTarget)}
         >
           ⋯
         </button>
       </span>
       <span className="small">
-        {row.tile && `tile ${row.tile} · `}
+        {row.tile && labels.tile2(row.tile)}
         {sizeWords(largest.width, largest.height)} · {count(row.maps.length, 'file')}
       </span>
       {showAction && (
@@ -271,7 +271,7 @@ function SetHead({
           sx={{ mt: 0.5, alignSelf: 'flex-start', minHeight: 24, fontSize: 12, padding: '0 6px' }}
           onClick={() => makeMaterial(row.name, row.tile)}
         >
-          Make material
+          {labels.makeMaterial}
         </Button>
       )}
       <Menu open={anchor !== null} anchorEl={anchor} onClose={() => close()}>
@@ -281,12 +281,12 @@ function SetHead({
             makeMaterial(row.name, row.tile)
           }}
         >
-          Make material
+          {labels.makeMaterial}
         </MenuItem>
-        <MenuItem onClick={() => close('rename')}>Rename the set…</MenuItem>
+        <MenuItem onClick={() => close('rename')}>{labels.renameTheSet}</MenuItem>
         {part.length > 0 && part.length < row.maps.length && (
           <MenuItem onClick={() => close('split')}>
-            Split off the {count(part.length, 'chosen map')}…
+            {labels.splitOffThe(count(part.length, labels.chosenMap))}
           </MenuItem>
         )}
         {sets
@@ -300,11 +300,13 @@ function SetHead({
                 void edit({ kind: 'rename-set', set: row.name, name: other })
               }}
             >
-              Merge into {other}
+              {labels.mergeInto(other)}
             </MenuItem>
           ))}
         {row.maps.some((map) => Object.values(map.roles).includes('specular')) && (
-          <MenuItem onClick={() => close('convert')}>Convert from the specular workflow…</MenuItem>
+          <MenuItem onClick={() => close('convert')}>
+            {labels.convertFromTheSpecularWorkflow}
+          </MenuItem>
         )}
         <MenuItem
           onClick={() => {
@@ -312,13 +314,13 @@ function SetHead({
             void edit({ kind: 'set-map', maps: row.maps.map((map) => map.name) })
           }}
         >
-          All its maps are right
+          {labels.allItsMapsAreRight}
         </MenuItem>
       </Menu>
       {asking === 'rename' && (
         <AskName
-          title="Rename the set"
-          label="Set name"
+          title={labels.renameTheSet2}
+          label={labels.setName}
           initial={row.name}
           close={() => close()}
           done={(name) => void edit({ kind: 'rename-set', set: row.name, name })}
@@ -327,8 +329,8 @@ function SetHead({
       {asking === 'convert' && <Convert set={row.name} close={() => close()} />}
       {asking === 'split' && (
         <AskName
-          title="Split the set"
-          label="Name of the new set"
+          title={labels.splitTheSet}
+          label={labels.nameOfTheNewSet}
           initial={`${row.name}_2`}
           close={() => close()}
           done={(set) => void edit({ kind: 'set-map', maps: part, set })}
@@ -380,7 +382,7 @@ function CellView({
   const doubt = map.state === 'conflict' ? '!' : map.state === 'unsure' ? '?' : ''
   const short = withoutSet(map.name, map.set)
   const label = `${held.packed && view !== 'rgb' ? `${short} ${view.toUpperCase()}` : short}${role === 'normal' && map.normal_y ? ` ${map.normal_y === '-' ? '−' : '+'}Y` : ''}`
-  const words = `${map.name}: ${ROLE_WORDS[held.inverted ? 'gloss' : role].toLowerCase()}${map.state === 'conflict' ? ', name and pixels disagree' : map.state === 'unsure' ? ', unsure' : held.inverted ? ', gloss: feeds roughness inverted' : ''}`
+  const words = `${map.name}: ${ROLE_WORDS[held.inverted ? 'gloss' : role].toLowerCase()}${map.state === 'conflict' ? labels.nameAndPixelsDisagree : map.state === 'unsure' ? ', unsure' : held.inverted ? labels.glossFeedsRoughnessInverted : ''}`
   const isCurrent = map.name === current && (view === channel || !held.packed)
   return (
     <div
@@ -400,9 +402,7 @@ function CellView({
           choose(map.name, view, event.ctrlKey || event.metaKey || event.shiftKey)
         }
         onMouseEnter={() =>
-          show(
-            `${map.file} · ${sizeWords(map.width, map.height)} · ${map.bits} bit · ${map.encoding}`,
-          )
+          show(labels.bit(map.file, sizeWords(map.width, map.height), map.bits, map.encoding))
         }
       >
         {map.sha256 && map.width > 0 ? (
@@ -424,11 +424,7 @@ function CellView({
           </span>
         )}
         {!doubt && held.inverted && (
-          <span
-            className="doubt inverted"
-            title="gloss: feeds roughness as 1 − gloss"
-            aria-hidden
-          />
+          <span className="doubt inverted" title={labels.glossFeedsRoughnessAs1Gloss} aria-hidden />
         )}
         {doubt && (
           <span className={`doubt ${doubt === '!' ? 'conflict' : ''}`} aria-hidden>

@@ -7,6 +7,7 @@ import { AskName } from '../components/AskName'
 import { ROLES, ROLE_WORDS, count } from '../words'
 import { COLOUR_ROLES, groupOf } from './correction'
 import { RemoveMaps } from './RemoveMaps'
+import { labels } from '../words/maps'
 
 /** What can be done with several maps at once; each is one step to undo. */
 export function ChosenBar({
@@ -34,17 +35,19 @@ export function ChosenBar({
     void edit(...edits)
   }
   return (
-    <div className="bar chosen" role="toolbar" aria-label="Chosen maps">
-      <b>{count(names.length, 'map')} chosen</b>
+    <div className="bar chosen" role="toolbar" aria-label={labels.chosenMaps}>
+      <b>{labels.chosen(count(names.length, 'map'))}</b>
       <Button aria-haspopup="menu" onClick={(event) => setAnchor(event.currentTarget)}>
-        They hold…
+        {labels.theyHold}
       </Button>
-      <Button onClick={() => setNaming(true)}>Put into a set…</Button>
-      <Button onClick={() => void edit({ kind: 'set-map', maps: names })}>Confirm all</Button>
-      <Button onClick={() => setRemoving(true)}>Remove…</Button>
+      <Button onClick={() => setNaming(true)}>{labels.putIntoASet}</Button>
+      <Button onClick={() => void edit({ kind: 'set-map', maps: names })}>
+        {labels.confirmAll}
+      </Button>
+      <Button onClick={() => setRemoving(true)}>{labels.remove}</Button>
       <span className="grow" />
       <Button variant="text" onClick={clear}>
-        Clear selection
+        {labels.clearSelection}
       </Button>
       <Menu open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)}>
         {ROLES.map((role) => (
@@ -56,10 +59,10 @@ export function ChosenBar({
       {removing && <RemoveMaps names={names} close={() => setRemoving(false)} done={clear} />}
       {naming && (
         <AskName
-          title="Put the chosen maps into a set"
-          label="Set name"
+          title={labels.putTheChosenMapsIntoA}
+          label={labels.setName}
           initial={chosen[0]?.set ?? ''}
-          hint="A set of that name is joined; otherwise it is a new one."
+          hint={labels.aSetOfThatNameIs}
           close={() => setNaming(false)}
           done={(set) => void edit({ kind: 'set-map', maps: names, set })}
         />

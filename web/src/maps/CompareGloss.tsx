@@ -5,6 +5,7 @@ import { trySheet, useProjectId } from '../api/queries'
 import type { BoardMap, Feed } from '../api/types'
 import { Picture } from '../components/Picture'
 import { PLAIN } from '../materials/feed'
+import { labels } from '../words/maps'
 
 interface Props {
   map: BoardMap
@@ -16,15 +17,15 @@ interface Props {
 const NOWHERE = 'compared'
 
 const READINGS = [
-  { words: 'as roughness', invert: false },
-  { words: 'as gloss', invert: true },
+  { words: labels.asRoughness, invert: false },
+  { words: labels.asGloss, invert: true },
 ] as const
 
 /** A map on the specimen, read as roughness and as gloss, which its pixels do not tell apart. Nothing is made. */
 export function CompareGloss({ map, channels, close }: Props) {
   return (
     <Dialog open onClose={close} maxWidth="md">
-      <DialogTitle>{map.name}: roughness or gloss?</DialogTitle>
+      <DialogTitle>{labels.roughnessOrGloss(map.name)}</DialogTitle>
       <DialogContent>
         <div className="row" style={{ gap: 16 }}>
           {READINGS.map(({ words, invert }) => (
@@ -34,13 +35,10 @@ export function CompareGloss({ map, channels, close }: Props) {
             </figure>
           ))}
         </div>
-        <p className="small">
-          On plain grey, under “Bright points”. What is worn or wet should shine; dust and edges of
-          paint should not.
-        </p>
+        <p className="small">{labels.onPlainGreyUnderBrightPoints}</p>
       </DialogContent>
       <DialogActions>
-        <Button onClick={close}>Close</Button>
+        <Button onClick={close}>{labels.close}</Button>
       </DialogActions>
     </Dialog>
   )
@@ -66,7 +64,7 @@ function Read({ map, channels, invert, words }: ReadProps) {
       }),
   })
   if (sheet.isError) return <p className="brick">! {sheet.error.message}</p>
-  if (!sheet.data) return <p className="quiet">Rendering …</p>
+  if (!sheet.data) return <p className="quiet">{labels.rendering}</p>
   return (
     <Picture
       src={`/api/material-pictures/${sheet.data.stage.picture}/points/320.png`}

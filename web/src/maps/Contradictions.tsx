@@ -4,6 +4,7 @@ import { Link } from 'react-router'
 import { useEdit } from '../api/changes'
 import { useFindings, useProjectId } from '../api/queries'
 import { count } from '../words'
+import { labels } from '../words/maps'
 
 /** Feeds that still take a corrected map for what it was before: said at once, and moved in one step. */
 export function Contradictions() {
@@ -19,20 +20,20 @@ export function Contradictions() {
     <div className="bar wrapping" role="status">
       <span className="amber">△ {findings[0]!.message}</span>
       {findings.length > 1 && (
-        <span className="small">and {count(findings.length - 1, 'feed')} more</span>
+        <span className="small">{labels.andMore(count(findings.length - 1, 'feed'))}</span>
       )}
       <span className="grow" />
       {moves.length === 0 && (
         <>
           <span className="small">{findings[0]!.fix}</span>
           <Button component={Link} to={`/projects/${id}/materials/${encodeURIComponent(material)}`}>
-            Show in feed sheet
+            {labels.showInFeedSheet}
           </Button>
         </>
       )}
       {moves.length > 0 && (
         <Button onClick={() => void edit(...moves)}>
-          {findings.length > 1 ? 'Move the feeds' : 'Move the feed'}
+          {findings.length > 1 ? labels.moveTheFeeds : labels.moveTheFeed}
         </Button>
       )}
     </div>

@@ -4,14 +4,15 @@ import { Button, Dialog, DialogActions, DialogContent, DialogTitle } from '@mui/
 import { useStartJob } from '../api/jobs'
 import { useConversion } from '../api/queries'
 import type { Conversion } from '../api/types'
+import { labels } from '../words/maps'
 
 const WORDS: Record<string, string> = {
-  diffuse: 'Diffuse',
-  specular: 'Specular',
-  gloss: 'Gloss',
-  base_color: 'Base colour',
-  metallic: 'Metallic',
-  roughness: 'Roughness',
+  diffuse: labels.diffuse,
+  specular: labels.specular,
+  gloss: labels.gloss,
+  base_color: labels.baseColour,
+  metallic: labels.metallic,
+  roughness: labels.roughness,
 }
 
 /** What a set of the specular workflow becomes, seen before anything is made. */
@@ -24,37 +25,33 @@ export function Convert({ set, close }: { set: string; close: () => void }) {
   }
   return (
     <Dialog open onClose={close} maxWidth="md">
-      <DialogTitle>Convert {set} from the specular workflow</DialogTitle>
+      <DialogTitle>{labels.convertFromTheSpecularWorkflow2(set)}</DialogTitle>
       <DialogContent>
         {found.isError && <p className="brick">! {found.error.message}</p>}
-        {!found.data && !found.isError && <p className="quiet">Working it out …</p>}
+        {!found.data && !found.isError && <p className="quiet">{labels.workingItOut}</p>}
         {found.data && (
           <>
             <div className="convert">
-              <Parts title="Before" parts={found.data.before} />
-              <Parts title="After" parts={found.data.after} />
+              <Parts title={labels.before} parts={found.data.before} />
+              <Parts title={labels.after} parts={found.data.after} />
             </div>
             <p className="small" style={{ maxWidth: 620 }}>
-              Turned back again,{' '}
-              {Object.entries(found.data.way_back)
-                .map(
-                  ([name, [largest, mean]]) =>
-                    `${name} differs by ${mean.toFixed(1)} of 255 steps in the mean and ${largest.toFixed(0)} at most`,
-                )
-                .join('; ')}
-              . A coloured specular on what is no metal cannot be kept: metallic-roughness has no
-              place for it.
+              {labels.turnedBackAgainAColouredSpecular(
+                Object.entries(found.data.way_back)
+                  .map(([name, [largest, mean]]) =>
+                    labels.differsByOf255StepsIn(name, mean.toFixed(1), largest.toFixed(0)),
+                  )
+                  .join('; '),
+              )}
             </p>
-            <p className="small">
-              Three new maps and one new material are made; the old ones stay. One step to undo.
-            </p>
+            <p className="small">{labels.threeNewMapsAndOneNew}</p>
           </>
         )}
       </DialogContent>
       <DialogActions>
-        <Button onClick={close}>Cancel</Button>
+        <Button onClick={close}>{labels.cancel}</Button>
         <Button variant="contained" disabled={!found.data} onClick={convert}>
-          Convert
+          {labels.convert}
         </Button>
       </DialogActions>
     </Dialog>
@@ -79,7 +76,7 @@ function Parts({ title, parts }: { title: string; parts: Conversion['before'] })
               {WORDS[part.name]}
               <br />
               <span className="mono">
-                {part.low.toFixed(2)}–{part.high.toFixed(2)}, mean {part.mean.toFixed(2)}
+                {labels.mean(part.low.toFixed(2), part.high.toFixed(2), part.mean.toFixed(2))}
               </span>
             </figcaption>
           </figure>

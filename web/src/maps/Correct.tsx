@@ -16,6 +16,7 @@ import { useEdit } from '../api/changes'
 import type { BoardMap, Role } from '../api/types'
 import { ROLES, ROLE_WORDS } from '../words'
 import { PACKINGS, encodingOf, groupOf } from './correction'
+import { labels } from '../words/maps'
 
 type Roles = BoardMap['roles']
 
@@ -86,7 +87,7 @@ export function Correct({
   }
   return (
     <Dialog open onClose={close} fullWidth maxWidth="xs">
-      <DialogTitle>What is {map.name}?</DialogTitle>
+      <DialogTitle>{labels.whatIs(map.name)}</DialogTitle>
       <DialogContent sx={{ display: 'grid', gap: 2 }}>
         {letters.length > 1 && (
           <ToggleButtonGroup
@@ -95,16 +96,16 @@ export function Correct({
             color="primary"
             value={packed ? 'packed' : 'whole'}
             onChange={(_, next) => next && choosePacked(next === 'packed')}
-            aria-label="How it is used"
+            aria-label={labels.howItIsUsed}
           >
-            <ToggleButton value="whole">Single map</ToggleButton>
-            <ToggleButton value="packed">Packed channels</ToggleButton>
+            <ToggleButton value="whole">{labels.singleMap}</ToggleButton>
+            <ToggleButton value="packed">{labels.packedChannels}</ToggleButton>
           </ToggleButtonGroup>
         )}
         {packed && letters.length > 2 && (
           <TextField
             select
-            label="Packing presets"
+            label={labels.packingPresets}
             value={PACKINGS.findIndex((packing) => fits(packing, each, letters))}
             onChange={(event) => {
               const packing = PACKINGS[Number(event.target.value)]
@@ -117,7 +118,7 @@ export function Correct({
             }}
           >
             <MenuItem value={-1} disabled>
-              another
+              {labels.another}
             </MenuItem>
             {PACKINGS.filter((packing) => packing.length <= letters.length).map((packing) => (
               <MenuItem key={packing.join()} value={PACKINGS.indexOf(packing)}>
@@ -136,10 +137,10 @@ export function Correct({
                 src={`/api/map-pictures/${map.sha256}/${letter}/128.png`}
                 width={44}
                 height={44}
-                alt={`Channel ${letter.toUpperCase()}`}
+                alt={labels.channel(letter.toUpperCase())}
               />
               <RoleSelect
-                label={`${letter.toUpperCase()} holds`}
+                label={labels.holds(letter.toUpperCase())}
                 value={each[letter] ?? 'unknown'}
                 choose={(next) => chooseEach({ ...each, [letter]: next })}
               />
@@ -147,10 +148,10 @@ export function Correct({
           ))
         ) : (
           <>
-            <RoleSelect label="It holds" value={role} choose={chooseRole} />
+            <RoleSelect label={labels.itHolds} value={role} choose={chooseRole} />
             {letters.includes('a') && (
               <RoleSelect
-                label="Its alpha holds"
+                label={labels.itsAlphaHolds}
                 value={alpha || 'unknown'}
                 choose={(next) => setAlpha(next === 'unknown' ? '' : next)}
               />
@@ -159,53 +160,51 @@ export function Correct({
         )}
         <TextField
           select
-          label="Encoding"
+          label={labels.encoding}
           value={encoding}
           onChange={(event) => setEncoding(event.target.value as 'srgb' | 'linear')}
           disabled={map.is_float}
           helperText={
-            map.is_float
-              ? 'Float files are always linear.'
-              : 'sRGB for colour, linear for every kind of data.'
+            map.is_float ? labels.floatFilesAreAlwaysLinear : labels.srgbForColourLinearForEvery
           }
         >
-          <MenuItem value="srgb">sRGB</MenuItem>
-          <MenuItem value="linear">linear</MenuItem>
+          <MenuItem value="srgb">{labels.srgb}</MenuItem>
+          <MenuItem value="linear">{labels.linear}</MenuItem>
         </TextField>
         {map.profile && encoding === 'srgb' && (
           <TextField
             select
-            label="Its colour profile"
+            label={labels.itsColourProfile}
             value={profile}
             onChange={(event) => setProfile(event.target.value as typeof profile)}
-            helperText={`The file says ${map.profile}. An engine reads the codes as they are stored.`}
+            helperText={labels.theFileSaysAnEngineReads(map.profile)}
           >
-            <MenuItem value="apply">convert to sRGB</MenuItem>
-            <MenuItem value="ignore">take its codes as sRGB</MenuItem>
+            <MenuItem value="apply">{labels.convertToSrgb}</MenuItem>
+            <MenuItem value="ignore">{labels.takeItsCodesAsSrgb}</MenuItem>
           </TextField>
         )}
         {!packed && role === 'normal' && (
           <TextField
             select
-            label="Green points"
+            label={labels.greenPoints}
             value={normalY}
             onChange={(event) => setNormalY(event.target.value as '+' | '-')}
           >
-            <MenuItem value="+">up (+Y)</MenuItem>
-            <MenuItem value="-">down (−Y)</MenuItem>
+            <MenuItem value="+">{labels.upY}</MenuItem>
+            <MenuItem value="-">{labels.downY}</MenuItem>
           </TextField>
         )}
         <TextField
-          label="Map set"
+          label={labels.mapSet}
           value={set}
           onChange={(event) => setSet(event.target.value)}
-          helperText="Maps of one surface share a set."
+          helperText={labels.mapsOfOneSurfaceShareA}
         />
       </DialogContent>
       <DialogActions>
-        <Button onClick={close}>Cancel</Button>
+        <Button onClick={close}>{labels.cancel}</Button>
         <Button variant="contained" onClick={done}>
-          Set
+          {labels.set}
         </Button>
       </DialogActions>
     </Dialog>

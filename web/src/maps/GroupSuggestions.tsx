@@ -14,6 +14,7 @@ import { useGroupingSuggestions } from '../api/queries'
 import type { BoardMap, Edit } from '../api/types'
 import { MapThumb } from '../components/MapThumb'
 import { ROLE_WORDS, count } from '../words'
+import { labels } from '../words/maps'
 
 /** Maps whose names say nothing and that seem to show one surface: put into sets, where a person agrees. */
 export function GroupSuggestions({ maps }: { maps: BoardMap[] }) {
@@ -23,9 +24,9 @@ export function GroupSuggestions({ maps }: { maps: BoardMap[] }) {
   const number = groups.reduce((sum, group) => sum + group.maps.length, 0)
   return (
     <div className="bar chosen">
-      <b>{count(number, 'map')} may belong together</b>
-      <span className="small grow ellipsis">their edges lie in the same places</span>
-      <Button onClick={() => setOpen(true)}>Look at them…</Button>
+      <b>{labels.mayBelongTogether(count(number, 'map'))}</b>
+      <span className="small grow ellipsis">{labels.theirEdgesLieInTheSame}</span>
+      <Button onClick={() => setOpen(true)}>{labels.lookAtThem}</Button>
       {open && <Groups groups={groups} maps={maps} close={() => setOpen(false)} />}
     </div>
   )
@@ -52,11 +53,10 @@ function Groups({ groups, maps, close }: GroupsProps) {
   }
   return (
     <Dialog open onClose={close} maxWidth="sm" fullWidth>
-      <DialogTitle>Maps that may belong together</DialogTitle>
+      <DialogTitle>{labels.mapsThatMayBelongTogether}</DialogTitle>
       <DialogContent>
         <p className="small" style={{ marginBottom: 10 }}>
-          Their names say nothing. They are of one size, no two of one kind, and what changes in one
-          changes in the others at the same places. Two things unwrapped alike can look so, too.
+          {labels.theirNamesSayNothingTheyAre}
         </p>
         {groups.map((group) => (
           <div key={keyOf(group)} className="row together">
@@ -76,7 +76,7 @@ function Groups({ groups, maps, close }: GroupsProps) {
                       {name}
                       <br />
                       {roles.map((role) => ROLE_WORDS[role].toLowerCase()).join(' · ') ||
-                        'not known'}
+                        labels.notKnown}
                     </figcaption>
                   </figure>
                 )
@@ -85,19 +85,19 @@ function Groups({ groups, maps, close }: GroupsProps) {
             <div style={{ width: 150 }}>
               <TextField
                 fullWidth
-                label="Set"
+                label={labels.set}
                 value={names[keyOf(group)] ?? group.maps[0]}
                 onChange={(event) => setNames({ ...names, [keyOf(group)]: event.target.value })}
               />
-              <span className="small">edges agree {group.correlation.toFixed(2)}</span>
+              <span className="small">{labels.edgesAgree(group.correlation.toFixed(2))}</span>
             </div>
           </div>
         ))}
       </DialogContent>
       <DialogActions>
-        <Button onClick={close}>Cancel</Button>
+        <Button onClick={close}>{labels.cancel}</Button>
         <Button variant="contained" disabled={ticked.length === 0} onClick={accept}>
-          Put together
+          {labels.putTogether}
         </Button>
       </DialogActions>
     </Dialog>

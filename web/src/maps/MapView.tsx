@@ -5,6 +5,7 @@ import type { PointerEvent, WheelEvent } from 'react'
 
 import { get } from '../api/client'
 import type { BoardMap } from '../api/types'
+import { labels } from '../words/maps'
 
 /** Source: IEC 61966-2-1. */
 const linear = (encoded: number) =>
@@ -91,7 +92,7 @@ export function MapView({
       ref={box}
       className="view"
       role="img"
-      aria-label={`${map.name}, ${view === 'rgb' ? 'all channels' : `channel ${view.toUpperCase()}`}`}
+      aria-label={`${map.name}, ${view === 'rgb' ? labels.allChannels : labels.channel2(view.toUpperCase())}`}
       onPointerDown={(event) => {
         drag.current = at(event)
         event.currentTarget.setPointerCapture(event.pointerId)
@@ -176,14 +177,16 @@ function Readout({
           ),
           ...(map.encoding === 'srgb' && letters.length > 1
             ? [
-                `linear ${letters
-                  .filter(({ name }) => name !== 'a')
-                  .map(({ index }) => linear(value.values[index]!).toFixed(3))
-                  .join(' ')}`,
+                labels.linear2(
+                  letters
+                    .filter(({ name }) => name !== 'a')
+                    .map(({ index }) => linear(value.values[index]!).toFixed(3))
+                    .join(' '),
+                ),
               ]
             : []),
           ...(isNormal && value.degrees_from_flat != null
-            ? [`${value.degrees_from_flat.toFixed(1)}° from flat`]
+            ? [labels.fromFlat(value.degrees_from_flat.toFixed(1))]
             : []),
         ].join(' · ')
   return <span className="readout mono">{text}</span>

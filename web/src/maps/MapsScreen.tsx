@@ -19,11 +19,12 @@ import { Contradictions } from './Contradictions'
 import { GroupSuggestions } from './GroupSuggestions'
 import { NamingRules } from './NamingRules'
 import { Reader } from './Reader'
+import { labels } from '../words/maps'
 
 type Filter = 'all' | 'unsure' | 'conflict' | 'unused'
 
 const FILTERS: { key: Filter; words: string; tone: string; holds: (map: BoardMap) => boolean }[] = [
-  { key: 'all', words: 'All', tone: '', holds: () => true },
+  { key: 'all', words: labels.all, tone: '', holds: () => true },
   { key: 'unsure', words: '? Unsure', tone: 'amber', holds: (map) => map.state === 'unsure' },
   {
     key: 'conflict',
@@ -31,7 +32,7 @@ const FILTERS: { key: Filter; words: string; tone: string; holds: (map: BoardMap
     tone: 'brick',
     holds: (map) => map.state === 'conflict',
   },
-  { key: 'unused', words: 'Unused', tone: '', holds: (map) => map.used_by.length === 0 },
+  { key: 'unused', words: labels.unused, tone: '', holds: (map) => map.used_by.length === 0 },
 ]
 
 type Sort = 'set' | 'doubts' | 'size'
@@ -40,15 +41,15 @@ const WEIGHT = { conflict: 0, missing: 1, unsure: 2, measuring: 3, sure: 4 }
 
 /** Orders of the board: each compares what is most telling in two sets. */
 const SORTS: { key: Sort; words: string; rank: (maps: BoardMap[]) => number }[] = [
-  { key: 'set', words: 'By name', rank: () => 0 },
+  { key: 'set', words: labels.byName, rank: () => 0 },
   {
     key: 'doubts',
-    words: 'Uncertain first',
+    words: labels.uncertainFirst,
     rank: (maps) => Math.min(...maps.map((map) => WEIGHT[map.state])),
   },
   {
     key: 'size',
-    words: 'Largest first',
+    words: labels.largestFirst,
     rank: (maps) => -Math.max(...maps.map((map) => map.width * map.height)),
   },
 ]
@@ -117,9 +118,7 @@ export function MapsScreen() {
   const total = maps.reduce((sum, map) => sum + map.bytes, 0)
   const sets = new Set(maps.map((map) => map.set)).size
   useEffect(() => {
-    show(
-      maps.length ? `${count(maps.length, 'map')} in ${count(sets, 'set')} · ${bytes(total)}` : '',
-    )
+    show(maps.length ? labels.in(count(maps.length, 'map'), count(sets, 'set'), bytes(total)) : '')
     return () => show('')
   }, [maps.length, sets, show, total])
 
@@ -143,37 +142,43 @@ export function MapsScreen() {
   const unsure = without.filter((one) => one.unsure).map((one) => one.edit.set)
   const leftOut =
     unsure.length > 0
-      ? `${count(unsure.length, 'set')} left out, because what a map is cannot be told for sure: ${unsure.slice(0, 6).join(', ')}${unsure.length > 6 ? ', …' : ''}.`
+      ? labels.leftOutBecauseWhatAMap(
+          count(unsure.length, 'set'),
+          unsure.slice(0, 6).join(', '),
+          unsure.length > 6 ? ', …' : '',
+        )
       : ''
   const makeAll = async () => {
     const after = await edit(...bare)
     const left = after ? unfed(after.document, maps, bare) : []
     const nothing =
       left.length > 0
-        ? `${count(left.length, 'map')} of their sets ${left.length === 1 ? 'feeds' : 'feed'} nothing yet: ${left.slice(0, 6).join(', ')}${left.length > 6 ? ', …' : ''}.`
+        ? labels.ofTheirSetsNothingYet(
+            count(left.length, 'map'),
+            left.length === 1 ? 'feeds' : 'feed',
+            left.slice(0, 6).join(', '),
+            left.length > 6 ? ', …' : '',
+          )
         : ''
     if (after && (nothing || leftOut))
-      say([`${count(bare.length, 'material')} made.`, nothing, leftOut].filter(Boolean).join(' '))
+      say([labels.made(count(bare.length, 'material')), nothing, leftOut].filter(Boolean).join(' '))
   }
   const current = name ?? shown[0]?.name ?? null
   if (board.data && maps.length === 0) {
     return (
       <div className="empty">
-        <h1>No maps yet</h1>
-        <p>
-          Drop a folder of texture maps and meshes anywhere on this window. Names may be messy: each
-          map is looked at, and you see why it is taken for what it is.
-        </p>
+        <h1>{labels.noMapsYet}</h1>
+        <p>{labels.dropAFolderOfTextureMaps}</p>
         <PickFiles contained />
         <FirstSteps />
-        <p className="small">PNG, JPEG, TGA, TIFF, EXR, WebP, Radiance HDR · GLB, glTF, OBJ</p>
+        <p className="small">{labels.pngJpegTgaTiffExrWebp}</p>
       </div>
     )
   }
   return (
     <div className="screen maps">
-      <section className="pane" aria-label="Coverage board">
-        <h1 className="sr">Maps</h1>
+      <section className="pane" aria-label={labels.coverageBoard}>
+        <h1 className="sr">{labels.maps}</h1>
         <div className="bar">
           <PickFiles />
           {FILTERS.map((entry) => (
@@ -189,10 +194,13 @@ export function MapsScreen() {
           <span className="grow" />
           {bare.length > 1 && (
             <Button
-              title={`One of each set that feeds nothing yet: ${bare.map(({ set }) => set).join(', ')}${leftOut ? `\n${leftOut}` : ''}`}
+              title={labels.oneOfEachSetThatFeeds(
+                bare.map(({ set }) => set).join(', '),
+                leftOut ? `\n${leftOut}` : '',
+              )}
               onClick={() => void makeAll()}
             >
-              Make {count(bare.length, 'material')}
+              {labels.make(count(bare.length, 'material'))}
             </Button>
           )}
           <NamingRules />
@@ -210,7 +218,7 @@ export function MapsScreen() {
             ))}
           </TextField>
           <TextField
-            placeholder="Set, map or role"
+            placeholder={labels.setMapOrRole}
             value={search}
             onChange={(event) => setSearch(event.target.value)}
             onKeyDown={(event) => {

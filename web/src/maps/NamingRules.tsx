@@ -4,6 +4,7 @@ import { useState } from 'react'
 import { useEdit } from '../api/changes'
 import { useProject } from '../api/queries'
 import { ROLE_WORDS, count } from '../words'
+import { labels } from '../words/maps'
 
 /** The project's naming rules, where there are any: what is said of all maps whose names end alike. */
 export function NamingRules() {
@@ -18,7 +19,7 @@ export function NamingRules() {
         aria-haspopup="dialog"
         onClick={(event) => setAnchor(event.currentTarget)}
       >
-        {count(rules.length, 'naming rule')}
+        {count(rules.length, labels.namingRule)}
       </Button>
       <Popover
         open={anchor !== null}
@@ -28,7 +29,7 @@ export function NamingRules() {
         slotProps={{ paper: { role: 'dialog', 'aria-label': 'Naming rules' } as never }}
       >
         <div style={{ padding: 12, width: 380, display: 'grid', gap: 8 }}>
-          <h2>Names that end in</h2>
+          <h2>{labels.namesThatEndIn}</h2>
           {rules.map((rule) => (
             <div key={rule.ending} className="row">
               <span className="chip">{rule.ending}</span>
@@ -36,12 +37,12 @@ export function NamingRules() {
                 {Object.values(rule.roles)
                   .map((role) => ROLE_WORDS[role].toLowerCase())
                   .join(' · ')}
-                {rule.normal_y === '-' && ', green down'}
+                {rule.normal_y === '-' && labels.greenDown}
               </span>
               <Button
                 onClick={() => void edit({ kind: 'remove-naming-rule', ending: rule.ending })}
               >
-                Remove
+                {labels.remove2}
               </Button>
             </div>
           ))}

@@ -12,6 +12,7 @@ import { RemoveMaps } from './RemoveMaps'
 import { Histogram } from '../components/Histogram'
 import { NoteMark } from '../team/NoteMark'
 import { MapView } from './MapView'
+import { labels } from '../words/maps'
 
 /** One map large, with its channels, its numbers, and what we think it is. */
 export function Reader({
@@ -52,14 +53,14 @@ export function Reader({
   ])
   if (name === null || !detail.data) {
     return (
-      <aside className="pane" aria-label="Reader">
+      <aside className="pane" aria-label={labels.reader}>
         <div className="empty">
           <p>
             {detail.isError
               ? detail.error.message
               : name === null
-                ? 'Choose a map to read it.'
-                : 'Measuring …'}
+                ? labels.chooseAMapToReadIt
+                : labels.measuring}
           </p>
         </div>
       </aside>
@@ -68,7 +69,7 @@ export function Reader({
   const { map } = detail.data
   const view = has(channel) ? channel : 'rgb'
   return (
-    <aside className="pane" aria-label="Reader">
+    <aside className="pane" aria-label={labels.reader}>
       {removing && (
         <RemoveMaps
           names={several.length > 1 ? several : [name]}
@@ -89,9 +90,9 @@ export function Reader({
           <b className={actual ? 'accent' : ''}>1 : 1</b>
         </Button>
       </div>
-      <div className="tabs" role="group" aria-label="Channels">
+      <div className="tabs" role="group" aria-label={labels.channels}>
         <button className="tab" aria-pressed={view === 'rgb'} onClick={() => setChannel('rgb')}>
-          {map.channels < 3 ? 'Grey' : 'RGB'}
+          {map.channels < 3 ? labels.grey : 'RGB'}
         </button>
         {CHANNEL_LETTERS.map((letter) => (
           <button
@@ -114,7 +115,7 @@ export function Reader({
         actual={actual}
         turned={turned}
       />
-      <div className="scroll" tabIndex={0} aria-label="Facts">
+      <div className="scroll" tabIndex={0} aria-label={labels.facts}>
         <Numbers detail={detail.data} />
         <Think key={name} detail={detail.data} turned={turned} setTurned={setTurned} />
       </div>
@@ -147,7 +148,12 @@ function Numbers({ detail }: { detail: MapDetail }) {
               <Histogram
                 values={channel.histogram}
                 tone={shown.length === 1 ? 'ink2' : channel.name}
-                words={`${channel.name.toUpperCase()}: ${channel.low.toFixed(2)} to ${channel.high.toFixed(2)}, mean ${channel.mean.toFixed(2)}`}
+                words={labels.toMean(
+                  channel.name.toUpperCase(),
+                  channel.low.toFixed(2),
+                  channel.high.toFixed(2),
+                  channel.mean.toFixed(2),
+                )}
               />
             </div>
             <figcaption className="small ellipsis">
@@ -163,23 +169,21 @@ function Numbers({ detail }: { detail: MapDetail }) {
         ))}
       </div>
       <dl className="facts">
-        <dt>Size</dt>
+        <dt>{labels.size}</dt>
         <dd className="mono">
           {map.width} × {map.height}
         </dd>
-        <dt>Depth</dt>
+        <dt>{labels.depth}</dt>
         <dd className="mono">
-          {map.bits} bit {map.is_float ? 'float ' : ''}× {map.channels}
+          {labels.bit2(map.bits, map.is_float ? 'float ' : '', map.channels)}
         </dd>
-        <dt>On disk</dt>
+        <dt>{labels.onDisk}</dt>
         <dd className="mono">{bytes(map.bytes)}</dd>
-        <dt title="Its texels, decoded, with the channels and bits of the file">As stored</dt>
+        <dt title={labels.itsTexelsDecodedWithTheChannels}>{labels.asStored}</dt>
         <dd className="mono">{bytes(detail.stored)}</dd>
-        <dt title="Uncompressed: RGB takes the room of RGBA, smaller levels a third more">
-          In most engines
-        </dt>
+        <dt title={labels.uncompressedRgbTakesTheRoomOf}>{labels.inMostEngines}</dt>
         <dd className="mono">{bytes(detail.memory)}</dd>
-        <dt>Most frequent</dt>
+        <dt>{labels.mostFrequent}</dt>
         <dd className="mono row" style={{ justifyContent: 'flex-end', gap: 6 }}>
           <span
             style={{
@@ -192,13 +196,13 @@ function Numbers({ detail }: { detail: MapDetail }) {
           />
           {detail.background_colour.slice(0, 3).join(' ')}
         </dd>
-        <dt>over</dt>
+        <dt>{labels.over}</dt>
         <dd className="mono">
           {(100 * detail.background).toFixed(detail.background < 0.1 ? 1 : 0)} %
         </dd>
-        <dt>Repeats</dt>
-        <dd className="mono">{repeats ? `in ${repeats}` : 'no'}</dd>
-        <dt>Used by</dt>
+        <dt>{labels.repeats}</dt>
+        <dd className="mono">{repeats ? labels.in2(repeats) : 'no'}</dd>
+        <dt>{labels.usedBy}</dt>
         <dd className="mono ellipsis" title={map.used_by.join(', ')}>
           {map.used_by.length === 0
             ? 'nothing'
@@ -246,12 +250,17 @@ function Think({
   const isConfirmed = map.by_hand || map.said_by != null
   const differs = map.by_hand && JSON.stringify(map.roles) !== JSON.stringify(detail.judged_roles)
   return (
-    <section style={{ padding: '10px 14px' }} aria-label="What we think it is">
+    <section style={{ padding: '10px 14px' }} aria-label={labels.whatWeThinkItIs}>
       <div className="row wrap">
         <h2>
-          {map.by_hand ? 'Set by you' : map.said_by ? `Set by ${map.said_by}` : 'Detected'}:{' '}
+          {map.by_hand
+            ? labels.setByYou
+            : map.said_by
+              ? labels.setBy(map.said_by)
+              : labels.detected}
+          :{' '}
           {detail.role === 'packed' && !isConfirmed
-            ? `packed, ${said(map.roles)}`
+            ? labels.packed(said(map.roles))
             : said(map.roles)}
         </h2>
         {!isConfirmed && (
@@ -263,7 +272,7 @@ function Think({
           </span>
         )}
         {map.normal_y && (
-          <span className="chip">green {map.normal_y === '-' ? 'down, −Y' : 'up, +Y'}</span>
+          <span className="chip">{labels.green(map.normal_y === '-' ? 'down, −Y' : 'up, +Y')}</span>
         )}
       </div>
       <div className="row wrap" style={{ margin: '8px 0' }}>
@@ -272,24 +281,24 @@ function Think({
             variant="contained"
             onClick={() => void edit({ kind: 'set-map', maps: [map.name] })}
           >
-            Confirm
+            {labels.confirm}
           </Button>
         )}
-        <Button onClick={() => setCorrecting('as it is')}>Change…</Button>
+        <Button onClick={() => setCorrecting(labels.asItIs)}>{labels.change}</Button>
         {!isConfirmed &&
           map.state !== 'sure' &&
           map.channels > 2 &&
           map.roles.rgb === 'base_color' && (
-            <Button onClick={() => setCorrecting('packed')}>It is packed…</Button>
+            <Button onClick={() => setCorrecting('packed')}>{labels.itIsPacked}</Button>
           )}
         {map.normal_y && (
           <Button aria-pressed={turned} onClick={() => setTurned(!turned)}>
-            {turned ? 'Show as stored' : 'Show green flipped'}
+            {turned ? labels.showAsStored : labels.showGreenFlipped}
           </Button>
         )}
         {glossy && (
           <Button onClick={() => setComparing(true)}>
-            {glossy[1] === 'gloss' ? 'Compare as roughness' : 'Compare as gloss'}
+            {glossy[1] === 'gloss' ? labels.compareAsRoughness : labels.compareAsGloss}
           </Button>
         )}
         {glossy && comparing && (
@@ -297,10 +306,10 @@ function Think({
         )}
         {map.by_hand && detail.ending && !ruled && (
           <Button onClick={() => void edit({ kind: 'add-naming-rule', map: map.name })}>
-            Treat all “…{detail.ending}” maps like this
+            {labels.treatAllMapsLikeThis(detail.ending)}
           </Button>
         )}
-        <Button onClick={() => setRemoving(true)}>Remove…</Button>
+        <Button onClick={() => setRemoving(true)}>{labels.remove}</Button>
         {differs && (
           <Button
             onClick={() =>
@@ -312,7 +321,7 @@ function Think({
               })
             }
           >
-            Take what we think
+            {labels.takeWhatWeThink}
           </Button>
         )}
       </div>
@@ -320,7 +329,7 @@ function Think({
         {differs && (
           <li>
             <span className="amber">△</span>
-            <span>name and pixels alone say {said(detail.judged_roles)}</span>
+            <span>{labels.nameAndPixelsAloneSay(said(detail.judged_roles))}</span>
           </li>
         )}
         {detail.evidence.map((text) => (

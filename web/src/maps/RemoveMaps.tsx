@@ -2,6 +2,7 @@ import { useEdit } from '../api/changes'
 import { useBoard } from '../api/queries'
 import { Confirm } from '../components/Confirm'
 import { count } from '../words'
+import { labels } from '../words/maps'
 
 /** Asks before maps are removed, and names everything that they are used for. */
 export function RemoveMaps({
@@ -19,8 +20,8 @@ export function RemoveMaps({
   const what = names.length === 1 ? names[0]! : count(names.length, 'map')
   return (
     <Confirm
-      title={`Remove ${what}`}
-      action="Remove"
+      title={labels.remove3(what)}
+      action={labels.remove2}
       close={close}
       done={() =>
         void edit({ kind: 'remove-maps', maps: names, with_feeds: uses.length > 0 }).then(
@@ -30,21 +31,18 @@ export function RemoveMaps({
     >
       {uses.length > 0 ? (
         <>
-          <p>
-            △ {names.length === 1 ? 'It is' : 'They are'} used as follows, and will be missing
-            there:
-          </p>
+          <p>{labels.usedAsFollowsAndWillBe(names.length === 1 ? labels.itIs : labels.theyAre)}</p>
           <ul>
             {uses.slice(0, 12).map((text) => (
               <li key={text}>{text}</li>
             ))}
           </ul>
-          {uses.length > 12 && <p className="small">and {uses.length - 12} more</p>}
+          {uses.length > 12 && <p className="small">{labels.andMore2(uses.length - 12)}</p>}
         </>
       ) : (
-        <p>Nothing uses {names.length === 1 ? 'it' : 'them'}.</p>
+        <p>{labels.nothingUses(names.length === 1 ? 'it' : 'them')}</p>
       )}
-      <p className="small">This is one step; Undo brings everything back.</p>
+      <p className="small">{labels.thisIsOneStepUndoBrings}</p>
     </Confirm>
   )
 }

@@ -13,6 +13,7 @@ import { JobProgress } from '../components/JobProgress'
 import { HeightToNormal } from './HeightToNormal'
 import { Layers } from './Layers'
 import { Placing } from './Placing'
+import { labels } from '../words/materials'
 
 interface Props {
   material: string
@@ -127,7 +128,9 @@ export function Adjust({
       <div style={{ display: 'grid', gap: 6, alignContent: 'start' }}>
         <Curve row={row} feed={feed} />
         {row.gives && row.gives.clipped > 0.0005 && (
-          <span className="small amber">△ {(100 * row.gives.clipped).toFixed(1)} % clipped</span>
+          <span className="small amber">
+            {labels.clipped((100 * row.gives.clipped).toFixed(1))}
+          </span>
         )}
       </div>
       <div style={{ display: 'grid', gap: 4, alignContent: 'start' }}>
@@ -135,13 +138,13 @@ export function Adjust({
           <p className="small amber">
             △ {row.gives.suggestion}{' '}
             <button className="link" onClick={() => settle({ invert: !feed.invert })}>
-              Invert it
+              {labels.invertIt}
             </button>
           </p>
         )}
         {isConstant && typeof feed.value === 'number' && (
           <Move
-            label="Value"
+            label={labels.value}
             value={feed.value}
             max={largest(row.input)}
             limits={[0, INPUT_TABLE[row.input].maximum]}
@@ -151,29 +154,29 @@ export function Adjust({
         )}
         {isConstant && isColour && (
           <ColourPick
-            label="Colour"
+            label={labels.colour}
             value={Array.isArray(feed.value) ? feed.value : [0, 0, 0]}
             attempt={(value) => attempt({ value })}
             settle={(value) => settle({ value })}
           />
         )}
-        {!isConstant && !isNormal && ends('range', ['Low', 'High'])}
+        {!isConstant && !isNormal && ends('range', [labels.low, labels.high])}
         {!isConstant && !isNormal && more && (
           <>
-            {ends('range_in', ['From low', 'From high'])}
-            {part('gamma', 'Gamma', 0.1, 4)}
-            {part('contrast', 'Contrast', 0, 3)}
-            {part('pivot', 'Pivot', 0, 1)}
-            {part('multiply', 'Multiply', 0, 4)}
-            {part('offset', 'Offset', -1, 1)}
-            {isColour && part('hue', 'Hue', -180, 180, 1)}
-            {isColour && part('saturation', 'Saturation', 0, 2)}
-            {isColour && part('brightness', 'Brightness', 0, 2)}
+            {ends('range_in', [labels.fromLow, labels.fromHigh])}
+            {part('gamma', labels.gamma, 0.1, 4)}
+            {part('contrast', labels.contrast, 0, 3)}
+            {part('pivot', labels.pivot, 0, 1)}
+            {part('multiply', labels.multiply, 0, 4)}
+            {part('offset', labels.offset, -1, 1)}
+            {isColour && part('hue', labels.hue, -180, 180, 1)}
+            {isColour && part('saturation', labels.saturation, 0, 2)}
+            {isColour && part('brightness', labels.brightness, 0, 2)}
           </>
         )}
         {isColour && !isConstant && (
           <ColourPick
-            label="Tint"
+            label={labels.tint}
             value={feed.tint ?? [1, 1, 1]}
             attempt={(tint) => attempt({ tint })}
             settle={(tint) => settle({ tint })}
@@ -181,7 +184,7 @@ export function Adjust({
         )}
         {strength !== null && (
           <Move
-            label="Strength"
+            label={labels.strength}
             value={feed.strength ?? 1}
             max={strength}
             limits={[0, null]}
@@ -193,7 +196,7 @@ export function Adjust({
           <div className="row wrap">
             <FormControlLabel
               sx={{ ml: 0, gap: 0.5, '& .MuiFormControlLabel-label': { fontSize: 13 } }}
-              label={row.input === 'roughness' ? 'Invert: the map holds gloss' : 'Invert'}
+              label={row.input === 'roughness' ? labels.invertTheMapHoldsGloss : labels.invert}
               control={
                 <Checkbox
                   sx={{ p: 0.25 }}
@@ -203,13 +206,13 @@ export function Adjust({
               }
             />
             <button className="link" aria-expanded={more} onClick={() => setMore(!more)}>
-              {more ? 'fewer adjustments' : 'more adjustments'}
+              {more ? labels.fewerAdjustments : labels.moreAdjustments}
             </button>
           </div>
         )}
         {!isConstant && (
           <button className="link" aria-expanded={lying} onClick={() => setLying(!lying)}>
-            {lying ? 'Close UV placement' : 'UV placement'}
+            {lying ? labels.closeUvPlacement : labels.uvPlacement}
           </button>
         )}
         {!isConstant && lying && (
@@ -229,7 +232,7 @@ export function Adjust({
                     )
                   }
                 >
-                  As the material’s
+                  {labels.asTheMaterials}
                 </Button>
               </span>
             )}
@@ -237,73 +240,66 @@ export function Adjust({
         )}
         <Layers input={row.input} feed={feed} attempt={attempt} settle={settle} />
         <div className="row wrap" style={{ marginTop: 4 }}>
-          <Button
-            aria-pressed={solo}
-            title="Show only this input on the stage, without light"
-            onClick={toggleSolo}
-          >
-            {solo ? 'Show lit' : 'Isolate'}
+          <Button aria-pressed={solo} title={labels.showOnlyThisInputOnThe} onClick={toggleSolo}>
+            {solo ? labels.showLit : labels.isolate}
           </Button>
           {row.input === 'height' && feed.map != null && (
-            <Button
-              title="A normal map of this height, for engines that have no place for one"
-              onClick={() => setMakingNormal(true)}
-            >
-              Make a normal of it…
+            <Button title={labels.aNormalMapOfThisHeight} onClick={() => setMakingNormal(true)}>
+              {labels.makeANormalOfIt}
             </Button>
           )}
           <JobProgress kinds={['normal']} />
           {makingNormal && (
             <HeightToNormal material={material} close={() => setMakingNormal(false)} />
           )}
-          <Button title="The material as it is beside itself without this input" onClick={compare}>
-            Before / after
+          <Button title={labels.theMaterialAsItIsBeside} onClick={compare}>
+            {labels.beforeAfter}
           </Button>
           {changes(row.input, feed).length > 0 && (
             <Button
-              title="Reset all adjustments of this input; its source stays"
+              title={labels.resetAllAdjustmentsOfThisInput}
               onClick={() => settle({ ...UNCHANGED, layers: [], strength: 1 })}
             >
-              Reset
+              {labels.reset}
             </Button>
           )}
           <Button
-            title="Keep what feeds this input, to paste it into another row or material"
+            title={labels.keepWhatFeedsThisInputTo}
             onClick={() => copyRow({ input: row.input, feed: saved })}
           >
-            Copy row
+            {labels.copyRow}
           </Button>
           {copied && (
             <Button
-              title="Feed this input with what was copied"
+              title={labels.feedThisInputWithWhatWas}
               onClick={() => settle({ ...copied.feed })}
             >
-              Paste row
+              {labels.pasteRow}
             </Button>
           )}
           {row.own && (
             <Button
               title={
-                derived ? 'Use the inherited feed again' : 'Feed it with nothing: glTF’s default'
+                derived ? labels.useTheInheritedFeedAgain : labels.feedItWithNothingGltfsDefault
               }
               onClick={() => commit(null)}
             >
-              {derived ? 'Reset to inherited' : 'Clear'}
+              {derived ? labels.resetToInherited : labels.clear}
             </Button>
           )}
           {row.own && derived && (
             <Button
-              title="Make it the base’s value, so that all that derive from it have it"
+              title={labels.makeItTheBasesValueSo}
               onClick={() => void edit({ kind: 'push-up', material, input: row.input })}
             >
-              Push up to base
+              {labels.pushUpToBase}
             </Button>
           )}
           {derived && (
             <span className="small">
               {row.own
-                ? 'override; the base has another value'
-                : `inherited from ${row.origin ?? 'the default'}`}
+                ? labels.overrideTheBaseHasAnotherValue
+                : labels.inheritedFrom(row.origin ?? labels.theDefault)}
             </span>
           )}
         </div>
@@ -329,7 +325,7 @@ function Curve({ row, feed }: { row: Row; feed: Feed }): ReactNode {
       width={148}
       height={100}
       role="img"
-      aria-label={`0 becomes ${curve(feed, 0).toFixed(2)}, 1 becomes ${curve(feed, 1).toFixed(2)}`}
+      aria-label={labels.n0Becomes1Becomes(curve(feed, 0).toFixed(2), curve(feed, 1).toFixed(2))}
       style={{ border: '1px solid var(--line)', background: 'var(--surface)' }}
     >
       {values.map((value, index) => {

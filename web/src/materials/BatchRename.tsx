@@ -4,6 +4,7 @@ import { useState } from 'react'
 import { useEdit } from '../api/changes'
 import { useBoard } from '../api/queries'
 import type { Project } from '../api/types'
+import { labels } from '../words/materials'
 
 const TOKENS = '{name} {set} {tag} {base} {number}'
 
@@ -32,24 +33,24 @@ export function BatchRename({ project, close }: { project: Project; close: () =>
   const unknown = /\{(?!name\}|set\}|tag\}|base\}|number\})/.test(rule)
   const changed = renamed.filter(({ name, made }) => name !== made)
   const problem = unknown
-    ? `Only these tokens are known: ${TOKENS}`
+    ? labels.onlyTheseTokensAreKnown(TOKENS)
     : twice
-      ? 'Two materials would have the same name: add a token that tells them apart.'
+      ? labels.twoMaterialsWouldHaveTheSame
       : renamed.some(({ made }) => !made)
-        ? 'A name would be empty.'
+        ? labels.aNameWouldBeEmpty
         : ''
   return (
     <Dialog open onClose={close} fullWidth maxWidth="sm">
-      <DialogTitle>Batch rename</DialogTitle>
+      <DialogTitle>{labels.batchRename}</DialogTitle>
       <DialogContent>
         <TextField
           autoFocus
           fullWidth
           margin="dense"
-          label="Rule"
+          label={labels.rule}
           value={rule}
           error={problem !== ''}
-          helperText={problem || `Tokens: ${TOKENS}`}
+          helperText={problem || labels.tokens(TOKENS)}
           onChange={(event) => setRule(event.target.value)}
         />
         <div
@@ -64,7 +65,7 @@ export function BatchRename({ project, close }: { project: Project; close: () =>
           }}
           tabIndex={0}
           role="group"
-          aria-label="What it gives"
+          aria-label={labels.whatItGives}
         >
           {renamed.map(({ name, made }) => [
             <span key={name} className="quiet ellipsis">
@@ -77,7 +78,7 @@ export function BatchRename({ project, close }: { project: Project; close: () =>
         </div>
       </DialogContent>
       <DialogActions>
-        <Button onClick={close}>Cancel</Button>
+        <Button onClick={close}>{labels.cancel}</Button>
         <Button
           variant="contained"
           disabled={problem !== '' || changed.length === 0}
@@ -89,7 +90,7 @@ export function BatchRename({ project, close }: { project: Project; close: () =>
             close()
           }}
         >
-          Rename {changed.length}
+          {labels.rename(changed.length)}
         </Button>
       </DialogActions>
     </Dialog>

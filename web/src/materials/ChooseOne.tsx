@@ -8,6 +8,7 @@ import {
   TextField,
 } from '@mui/material'
 import { useState } from 'react'
+import { labels } from '../words/materials'
 
 interface Props {
   title: string
@@ -51,7 +52,7 @@ export function ChooseOne({
         </TextField>
       </DialogContent>
       <DialogActions>
-        <Button onClick={close}>Cancel</Button>
+        <Button onClick={close}>{labels.cancel}</Button>
         <Button
           variant="contained"
           disabled={options.length === 0}

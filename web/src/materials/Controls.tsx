@@ -7,6 +7,7 @@ import { useRemembered } from '../components/remembered'
 import type { Limits } from '../components/useTyped'
 import { useTyped } from '../components/useTyped'
 import { exact } from '../words'
+import { labels } from '../words/materials'
 
 interface MoveProps {
   label: string
@@ -46,7 +47,7 @@ export function Move({
       />
       <input
         className="number"
-        aria-label={`${label}, number`}
+        aria-label={labels.number(label)}
         inputMode="decimal"
         value={typed ?? exact(value, step >= 1 ? 0 : 2)}
         aria-invalid={problem !== null}
@@ -107,13 +108,13 @@ export function ColourPick({ label, value, attempt, settle }: ColourProps) {
           ref={field}
           type="color"
           className="colour"
-          aria-label={`${label}, sRGB`}
+          aria-label={labels.srgb(label)}
           value={hex}
           onChange={(event) => attempt(fromHex(event.target.value))}
         />
         <input
           className="number grow"
-          aria-label={`${label}, typed`}
+          aria-label={labels.typed(label)}
           aria-invalid={problem !== null}
           value={typed ?? colourText(value, unit)}
           onChange={(event) => {
@@ -129,7 +130,7 @@ export function ColourPick({ label, value, attempt, settle }: ColourProps) {
         />
         <select
           className="small"
-          aria-label={`${label}, numbers as`}
+          aria-label={labels.numbersAs(label)}
           value={unit}
           onChange={(event) => {
             setTyped(null)

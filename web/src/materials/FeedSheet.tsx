@@ -25,6 +25,7 @@ import { RemoveMaterial } from './RemoveMaterial'
 import { AddNote, NoteMark } from '../team/NoteMark'
 import { useNoting } from '../team/notes'
 import type { useDraft } from './useDraft'
+import { labels } from '../words/materials'
 
 type Draft = ReturnType<typeof useDraft>
 
@@ -53,29 +54,29 @@ export function FeedSheet({
   const feedFrom = useFeedFromFile(commit)
   if (!sheet)
     return (
-      <section className="pane" aria-label="Feed sheet">
+      <section className="pane" aria-label={labels.feedSheet}>
         <div className="empty">
-          <p>{error ? error.message : 'Reading …'}</p>
+          <p>{error ? error.message : labels.reading}</p>
         </div>
       </section>
     )
   const picked = sheet.rows.find((row) => row.input === picking)
   const stuck = sheet.rows.find((row) => row.leaves.problem)?.leaves.problem
   return (
-    <section className="pane" aria-label="Feed sheet">
+    <section className="pane" aria-label={labels.feedSheet}>
       <SheetHead name={name} draft={draft} go={go} />
       {stuck && (
         <p className="amber stuck" role="status">
-          △ Nothing can be exported now: {stuck}
+          {labels.nothingCanBeExportedNow(stuck)}
         </p>
       )}
       <div className="scroll" tabIndex={-1}>
         <div className="sheet-head">
-          <span>Input</span>
-          <span>Source</span>
-          <span>Adjustments</span>
-          <span>Result</span>
-          <span>Exported as</span>
+          <span>{labels.input}</span>
+          <span>{labels.source}</span>
+          <span>{labels.adjustments}</span>
+          <span>{labels.result}</span>
+          <span>{labels.exportedAs}</span>
         </div>
         {sheet.rows.map((row) => (
           <RowView
@@ -148,8 +149,8 @@ export function FeedSheet({
 function UnusedOfSet({ sheet, commit }: { sheet: Sheet; commit: Draft['commit'] }) {
   if (sheet.unused.length === 0) return null
   return (
-    <section className="unused-of-set small" aria-label="Unused of its set">
-      Unused of its set:
+    <section className="unused-of-set small" aria-label={labels.unusedOfItsSet}>
+      {labels.unusedOfItsSet2}
       {sheet.unused.map(({ map, channels, role, input, feed }) => (
         <span key={`${map} ${channels}`} className="row">
           <MiddleTruncate name={map} />
@@ -157,10 +158,12 @@ function UnusedOfSet({ sheet, commit }: { sheet: Sheet; commit: Draft['commit'] 
           {ROLE_WORDS[role].toLowerCase()}
           {input && feed ? (
             <button className="link" onClick={() => commit(input, { ...PLAIN, ...feed })}>
-              feed {INPUT_WORDS[input].name.toLowerCase()}
+              {labels.feed(INPUT_WORDS[input].name.toLowerCase())}
             </button>
           ) : (
-            <span className="quiet">{role === 'subsurface' ? 'no input' : 'fed otherwise'}</span>
+            <span className="quiet">
+              {role === 'subsurface' ? labels.noInput : labels.fedOtherwise}
+            </span>
           )}
         </span>
       ))}
@@ -206,7 +209,7 @@ function MoreInputs({ sheet, add }: { sheet: InputName[]; add: (input: InputName
         aria-haspopup="menu"
         onClick={(event) => setAnchor(event.currentTarget)}
       >
-        Add input…
+        {labels.addInput}
       </button>
       <Menu open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)}>
         {left.map((input) => (
@@ -251,7 +254,7 @@ function SheetHead({
   const tiling = stage.uv.tiling ?? [1, 1]
   const mark = (...settings: string[]) =>
     sheet.chain.length > 1 && settings.some((setting) => sheet.own_settings.includes(setting))
-      ? 'chip own'
+      ? labels.chipOwn
       : 'chip'
   const edged = stage.wrap.join() === 'repeat,repeat' ? null : stage.wrap
   const pasteSheet = async () => {
@@ -283,7 +286,7 @@ function SheetHead({
       </h1>
       {sheet.chain.length > 1 && (
         <span className="small">
-          from{' '}
+          {labels.from}{' '}
           {sheet.chain.slice(1).map((base) => (
             <button key={base} className="link" onClick={() => go(base)}>
               {base}
@@ -296,10 +299,12 @@ function SheetHead({
         aria-haspopup="dialog"
         onClick={(event) => setSettings(event.currentTarget)}
       >
-        <span className="sr">Settings of the material: </span>
-        <span className={mark('surface_tag')}>{sheet.surface_tag ?? 'no tag'}</span>
+        <span className="sr">{labels.settingsOfTheMaterial} </span>
+        <span className={mark('surface_tag')}>{sheet.surface_tag ?? labels.noTag}</span>
         <span className={mark('uv')}>
-          {tiling[0] === 1 && tiling[1] === 1 ? 'tiles once' : `tiles ${tiling[0]} × ${tiling[1]}`}
+          {tiling[0] === 1 && tiling[1] === 1
+            ? labels.tilesOnce
+            : labels.tiles(tiling[0], tiling[1])}
         </span>
         {placed(stage.uv).map((words) => (
           <span key={words} className="chip">
@@ -311,16 +316,16 @@ function SheetHead({
             {words}
           </span>
         ))}
-        {stage.shading === 'unlit' && <span className={mark('shading')}>unlit</span>}
+        {stage.shading === 'unlit' && <span className={mark('shading')}>{labels.unlit}</span>}
         {sheet.workflow === 'specular' && (
-          <span className={mark('workflow')}>specular workflow</span>
+          <span className={mark('workflow')}>{labels.specularWorkflow}</span>
         )}
         <span className={mark('double_sided')}>
           {stage.double_sided ? 'double-sided' : 'single-sided'}
         </span>
         <span className={mark('alpha_mode', 'alpha_cutoff')}>
           {ALPHA_WORDS[stage.alpha_mode]}
-          {stage.alpha_mode === 'mask' && ` at ${stage.alpha_cutoff.toFixed(2)}`}
+          {stage.alpha_mode === 'mask' && labels.at(stage.alpha_cutoff.toFixed(2))}
         </span>
         <span aria-hidden>▾</span>
       </button>
@@ -328,12 +333,12 @@ function SheetHead({
       <span className="grow" />
       <span className="small ellipsis" title={sheet.slots.join(', ')}>
         {sheet.slots.length
-          ? `on ${sheet.slots.map((slot) => slot.split(' · ')[1]).join(', ')}`
-          : 'on no slot'}
+          ? labels.on(sheet.slots.map((slot) => slot.split(' · ')[1]).join(', '))
+          : labels.onNoSlot}
       </span>
       <Button
         variant="text"
-        aria-label="More for this material"
+        aria-label={labels.moreForThisMaterial}
         aria-haspopup="menu"
         sx={{ minWidth: 28 }}
         onClick={(event) => setAnchor(event.currentTarget)}
@@ -347,10 +352,10 @@ function SheetHead({
             setAsking('rename')
           }}
         >
-          Rename…
+          {labels.rename2}
         </MenuItem>
         <MenuItem onClick={() => void act({ kind: 'duplicate-material', material: name })}>
-          Duplicate
+          {labels.duplicate}
         </MenuItem>
         <MenuItem
           onClick={() => {
@@ -358,11 +363,11 @@ function SheetHead({
             setAsking('derive')
           }}
         >
-          Derive a material…
+          {labels.deriveAMaterial}
         </MenuItem>
         {sheet.chain.length > 1 && (
           <MenuItem onClick={() => void act({ kind: 'detach', material: name })}>
-            Detach from {sheet.chain[1]}
+            {labels.detachFrom} {sheet.chain[1]}
           </MenuItem>
         )}
         <MenuItem
@@ -371,7 +376,7 @@ function SheetHead({
             setAsking('base')
           }}
         >
-          {sheet.chain.length > 1 ? 'Give it another base…' : 'Give it a base…'}
+          {sheet.chain.length > 1 ? labels.giveItAnotherBase : labels.giveItABase}
         </MenuItem>
         <MenuItem
           onClick={() => {
@@ -379,7 +384,7 @@ function SheetHead({
             setAsking('pattern')
           }}
         >
-          Use as a pattern for a set…
+          {labels.useAsAPatternForA}
         </MenuItem>
         <MenuItem
           onClick={() => {
@@ -387,7 +392,7 @@ function SheetHead({
             setAsking('twin')
           }}
         >
-          Derive a twin from a set…
+          {labels.deriveATwinFromASet}
         </MenuItem>
         <Divider />
         <MenuItem
@@ -396,7 +401,7 @@ function SheetHead({
             copySheet(name, materials[name]!)
           }}
         >
-          Copy the sheet
+          {labels.copyTheSheet}
         </MenuItem>
         <MenuItem
           onClick={() => {
@@ -404,10 +409,12 @@ function SheetHead({
             note({ kind: 'material', place: [name] })
           }}
         >
-          Add note…
+          {labels.addNote}
         </MenuItem>
         {copied && copied.name !== name && (
-          <MenuItem onClick={() => void pasteSheet()}>Paste the sheet of {copied.name}</MenuItem>
+          <MenuItem onClick={() => void pasteSheet()}>
+            {labels.pasteTheSheetOf(copied.name)}
+          </MenuItem>
         )}
         <Divider />
         <MenuItem
@@ -416,7 +423,7 @@ function SheetHead({
             setAsking('delete')
           }}
         >
-          Delete…
+          {labels.delete}
         </MenuItem>
       </Menu>
       {settings && (
@@ -424,8 +431,8 @@ function SheetHead({
       )}
       {asking === 'rename' && (
         <AskName
-          title="Rename the material"
-          label="Material name"
+          title={labels.renameTheMaterial}
+          label={labels.materialName}
           initial={called}
           close={() => setAsking(null)}
           done={(to) => void act({ kind: 'rename-material', material: name, name: to })}
@@ -433,8 +440,8 @@ function SheetHead({
       )}
       {asking === 'base' && (
         <ChooseOne
-          title="Give it a base"
-          label="Base"
+          title={labels.giveItABase2}
+          label={labels.base}
           close={() => setAsking(null)}
           options={[
             '',
@@ -450,31 +457,31 @@ function SheetHead({
       )}
       {asking === 'pattern' && (
         <ChooseOne
-          title="Use as a pattern"
-          label="Map set"
+          title={labels.useAsAPattern}
+          label={labels.mapSet}
           close={() => setAsking(null)}
           options={sets}
-          hint="A new material with the same wiring: same roles and adjustments, other files."
+          hint={labels.aNewMaterialWithTheSame}
           done={(set) => void act({ kind: 'apply-pattern', material: name, set, derived: false })}
         />
       )}
       {asking === 'twin' && (
         <ChooseOne
-          title="Derive a twin"
-          label="Map set"
+          title={labels.deriveATwin}
+          label={labels.mapSet}
           close={() => setAsking(null)}
           options={sets}
-          hint={`A variant of ${name} with the maps of that set; all else follows ${name}.`}
+          hint={labels.aVariantOfWithTheMaps(name, name)}
           done={(set) => void act({ kind: 'apply-pattern', material: name, set, derived: true })}
         />
       )}
       {asking === 'delete' && <RemoveMaterial sheet={sheet} close={() => setAsking(null)} />}
       {asking === 'derive' && (
         <AskName
-          title="Derive a material"
-          label="Material name"
-          initial={`${name}_variant`}
-          hint="It has overrides only; the rest is inherited."
+          title={labels.deriveAMaterial2}
+          label={labels.materialName}
+          initial={labels.variant(name)}
+          hint={labels.itHasOverridesOnlyTheRest}
           close={() => setAsking(null)}
           done={(to) => void act({ kind: 'add-material', name: to, base: name })}
         />
@@ -567,7 +574,7 @@ function RowView({
             drop(JSON.parse(given) as { map: string; channels: Feed['channels'] })
           }}
         >
-          <span className="sr">Source of {name}: </span>
+          <span className="sr">{labels.sourceOf(name)}</span>
           {feed ? (
             feed.map ? (
               <SourceThumb feed={feed} />
@@ -575,7 +582,7 @@ function RowView({
               <ConstantSwatch input={row.input} feed={feed} />
             )
           ) : (
-            <span className="chip">none</span>
+            <span className="chip">{labels.none}</span>
           )}
           <span style={{ minWidth: 0 }}>
             {feed?.map ? (
@@ -585,19 +592,19 @@ function RowView({
               </>
             ) : (
               <span className={row.origin ? '' : 'quiet'}>
-                {feed ? constantWords(row.input, feed, row.origin !== null) : 'choose…'}
+                {feed ? constantWords(row.input, feed, row.origin !== null) : labels.choose}
               </span>
             )}
           </span>
         </button>
         <button className="changed" onClick={toggle} aria-expanded={open} disabled={!feed}>
-          <span className="sr">{name} adjustments </span>
+          <span className="sr">{labels.adjustments2(name)}</span>
           {chips.map((chip) => (
             <span key={chip} className="chip">
               {chip}
             </span>
           ))}
-          {derived && row.own && <span className="chip own">own</span>}
+          {derived && row.own && <span className="chip own">{labels.own}</span>}
           {chips.length === 0 && !(derived && row.own) && feed && (
             <span className="small">{open ? 'close' : 'adjust'}</span>
           )}
@@ -612,7 +619,7 @@ function RowView({
 
 function ResultPreview({ row, solo }: { row: Row; solo: boolean }) {
   if (row.problem) return <span className="brick small">! {row.problem}</span>
-  if (!row.gives || !row.picture) return <span className="small">nothing</span>
+  if (!row.gives || !row.picture) return <span className="small">{labels.nothing}</span>
   const { low, high, mean, unit, histogram } = row.gives
   const flat = high - low < 0.002
   const number = (value: number) =>
@@ -622,12 +629,12 @@ function ResultPreview({ row, solo }: { row: Row; solo: boolean }) {
   const words = flat
     ? [row.input === 'emission' && high === 0 ? 'black' : number(mean)]
     : metal
-      ? [`${Math.round(mean * 100)} % metal`, `${Math.round(between * 100)} % between`]
+      ? [labels.metal(Math.round(mean * 100)), labels.between(Math.round(between * 100))]
       : unit === 'degrees'
-        ? [`to ${number(high)}`, `mean ${number(mean)}`]
+        ? [labels.to(number(high)), labels.mean(number(mean))]
         : [
             `${unit === 'luminance' ? 'L ' : ''}${number(low)}–${number(high)}`,
-            `mean ${number(mean)}`,
+            labels.mean(number(mean)),
           ]
   return (
     <div className="gives">
@@ -639,7 +646,7 @@ function ResultPreview({ row, solo }: { row: Row; solo: boolean }) {
           src={`/api/stage-pictures/${row.picture}/256.png`}
           width={40}
           height={40}
-          alt={`${INPUT_WORDS[row.input].name} as it results`}
+          alt={labels.asItResults(INPUT_WORDS[row.input].name)}
           style={{ outline: solo ? '2px solid var(--accent)' : 'none' }}
         />
       )}
@@ -650,7 +657,7 @@ function ResultPreview({ row, solo }: { row: Row; solo: boolean }) {
           values={histogram}
           width={62}
           height={34}
-          words={`from ${number(low)} to ${number(high)}`}
+          words={labels.fromTo(number(low), number(high))}
         />
       )}
       <span className="mono" style={{ fontSize: 10.5 }}>
@@ -701,7 +708,7 @@ function Leaving({ row }: { row: Row }) {
 }
 
 export function Letters({ channels }: { channels: string }) {
-  if (channels === 'luminance') return <span className="chip">luminance</span>
+  if (channels === 'luminance') return <span className="chip">{labels.luminance}</span>
   return (
     <span style={{ display: 'flex', gap: 3 }}>
       {channels.split('').map((letter) => (

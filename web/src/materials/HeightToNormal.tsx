@@ -14,6 +14,7 @@ import { useProject } from '../api/queries'
 import { feedOf } from '../api/optimistic'
 import { NumberField } from '../components/NumberField'
 import { useView } from '../viewport/view'
+import { labels } from '../words/materials'
 
 /** A normal map of what feeds the height: how deep that is, and what becomes of a normal that is there. */
 export function HeightToNormal({ material, close }: { material: string; close: () => void }) {
@@ -32,30 +33,28 @@ export function HeightToNormal({ material, close }: { material: string; close: (
           close()
         }}
       >
-        <DialogTitle>Make a normal of the height</DialogTitle>
+        <DialogTitle>{labels.makeANormalOfTheHeight}</DialogTitle>
         <DialogContent sx={{ display: 'grid', gap: 1, pt: '8px !important' }}>
           <NumberField
-            label="Depth, % of the width"
+            label={labels.depthOfTheWidth}
             value={percent}
             limits={[0.01, 100]}
             done={setPercent}
           />
           {fed != null && (
             <FormControlLabel
-              label={`As detail over ${fed}, which stays`}
+              label={labels.asDetailOverWhichStays(fed)}
               control={
                 <Checkbox checked={over} onChange={(event) => setOver(event.target.checked)} />
               }
             />
           )}
-          <p className="small">
-            From black to white is so deep. The height itself stays; an engine gets the normal.
-          </p>
+          <p className="small">{labels.fromBlackToWhiteIsSo}</p>
         </DialogContent>
         <DialogActions>
-          <Button onClick={close}>Cancel</Button>
+          <Button onClick={close}>{labels.cancel}</Button>
           <Button type="submit" variant="contained">
-            Make
+            {labels.make}
           </Button>
         </DialogActions>
       </form>

@@ -8,12 +8,13 @@ import type { Layer } from './feed'
 import { COLOURS, WIDE, largest } from './feed'
 import { MapChoice } from './MapChoice'
 import { MaskFields } from './MaskFields'
+import { labels } from '../words/materials'
 
 export const OPS: Record<Layer['op'], string> = {
-  multiply: 'multiplied by',
+  multiply: labels.multipliedBy,
   add: 'plus',
-  mix: 'covered by',
-  normal: 'with the detail of',
+  mix: labels.coveredBy,
+  normal: labels.withTheDetailOf,
 }
 
 interface Props {
@@ -34,7 +35,7 @@ export function LayerCard({ input, layer, attempt, settle, takeOff }: Props) {
         {!isNormal && (
           <TextField
             select
-            label="How"
+            label={labels.how}
             value={layer.op}
             onChange={(event) => settle({ op: event.target.value as Layer['op'] })}
             sx={{ minWidth: 118 }}
@@ -49,14 +50,14 @@ export function LayerCard({ input, layer, attempt, settle, takeOff }: Props) {
         {layer.map != null && (
           <>
             <MapChoice
-              label="Its map"
+              label={labels.itsMap}
               value={layer.map}
               fits={(map) => !isNormal || map.channels >= 3}
               choose={(map) => map && settle({ map })}
             />
             <TextField
               select
-              label="Channel"
+              label={labels.channel}
               value={layer.channels ?? 'r'}
               onChange={(event) => settle({ channels: event.target.value as Layer['channels'] })}
               sx={{ minWidth: 84 }}
@@ -72,11 +73,11 @@ export function LayerCard({ input, layer, attempt, settle, takeOff }: Props) {
             </TextField>
           </>
         )}
-        <Button onClick={takeOff}>Remove</Button>
+        <Button onClick={takeOff}>{labels.remove}</Button>
       </div>
       {typeof value === 'number' && (
         <Move
-          label="Its value"
+          label={labels.itsValue}
           value={value}
           max={largest(input)}
           attempt={(next) => attempt({ value: next })}
@@ -85,14 +86,14 @@ export function LayerCard({ input, layer, attempt, settle, takeOff }: Props) {
       )}
       {Array.isArray(value) && COLOURS.includes(input) && (
         <ColourPick
-          label="Its colour"
+          label={labels.itsColour}
           value={value}
           attempt={(next) => attempt({ value: next })}
           settle={(next) => settle({ value: next })}
         />
       )}
       <Move
-        label="How much"
+        label={labels.howMuch}
         value={layer.amount}
         max={1}
         limits={[0, 1]}
@@ -125,35 +126,47 @@ function LayerPlace({ layer, settle }: Pick<Props, 'layer' | 'settle'>) {
     settle({ uv: JSON.stringify(next) === JSON.stringify(OVER_ALL) ? null : next })
   }
   const words = layer.uv
-    ? `tiles ${exact(u)} × ${exact(v)}${uv.rotation ? `, turned ${exact((uv.rotation * 180) / Math.PI)}°` : ''}`
-    : 'over all of it, once'
+    ? labels.tiles2(
+        exact(u),
+        exact(v),
+        uv.rotation ? labels.turned(exact((uv.rotation * 180) / Math.PI)) : '',
+      )
+    : labels.overAllOfItOnce
   const whole = [u, v].every(Number.isInteger)
   return (
     <details className="layer-place">
-      <summary className="small">Lies {words}</summary>
+      <summary className="small">{labels.lies(words)}</summary>
       <div className="row">
-        <NumberField label="Tiles in u" value={u} done={(tiles) => place({ tiling: [tiles, v] })} />
-        <NumberField label="Tiles in v" value={v} done={(tiles) => place({ tiling: [u, tiles] })} />
         <NumberField
-          label="Turned, °"
+          label={labels.tilesInU}
+          value={u}
+          done={(tiles) => place({ tiling: [tiles, v] })}
+        />
+        <NumberField
+          label={labels.tilesInV}
+          value={v}
+          done={(tiles) => place({ tiling: [u, tiles] })}
+        />
+        <NumberField
+          label={labels.turned2}
           value={(uv.rotation * 180) / Math.PI}
           done={(degrees) => place({ rotation: (degrees * Math.PI) / 180 })}
         />
       </div>
       <div className="row">
         <NumberField
-          label="Offset u"
+          label={labels.offsetU}
           value={uv.offset[0]}
           done={(offset) => place({ offset: [offset, uv.offset[1]] })}
         />
         <NumberField
-          label="Offset v"
+          label={labels.offsetV}
           value={uv.offset[1]}
           done={(offset) => place({ offset: [uv.offset[0], offset] })}
         />
         <TextField
           select
-          label="Wrap"
+          label={labels.wrap}
           value={layer.wrap?.[0] ?? 'repeat'}
           onChange={(event) => {
             const wrap = event.target.value as NonNullable<Layer['wrap']>[number]
@@ -161,14 +174,12 @@ function LayerPlace({ layer, settle }: Pick<Props, 'layer' | 'settle'>) {
           }}
           sx={{ minWidth: 120 }}
         >
-          <MenuItem value="repeat">repeats</MenuItem>
-          <MenuItem value="mirror">mirrored</MenuItem>
-          <MenuItem value="clamp">ends</MenuItem>
+          <MenuItem value="repeat">{labels.repeats}</MenuItem>
+          <MenuItem value="mirror">{labels.mirrored}</MenuItem>
+          <MenuItem value="clamp">{labels.ends}</MenuItem>
         </TextField>
       </div>
-      {!whole && (
-        <p className="small amber">△ Only whole numbers of tiles meet at the picture’s border.</p>
-      )}
+      {!whole && <p className="small amber">{labels.onlyWholeNumbersOfTilesMeet}</p>}
     </details>
   )
 }

@@ -7,6 +7,7 @@ import type { Layer } from './feed'
 import { UNCHANGED, WIDE, defaultChannels, firstValue } from './feed'
 import { LayerCard, OPS } from './LayerCard'
 import { MapChoice } from './MapChoice'
+import { labels } from '../words/materials'
 
 interface Props {
   input: InputName
@@ -52,7 +53,7 @@ export function Layers({ input, feed, attempt, settle }: Props) {
         <fieldset key={at} className="layer" {...goal(at)}>
           <legend className="small" {...handle(at)}>
             {layers.length > 1 && <span aria-hidden>⠿ </span>}
-            {OPS[layer.op]} {layer.map ?? 'a constant'}
+            {OPS[layer.op]} {layer.map ?? labels.aConstant}
           </legend>
           <LayerCard
             input={input}
@@ -65,7 +66,7 @@ export function Layers({ input, feed, attempt, settle }: Props) {
       ))}
       {adding ? (
         <MapChoice
-          label={isNormal ? 'Detail normal map' : 'Map to lay over it'}
+          label={isNormal ? labels.detailNormalMap : labels.mapToLayOverIt}
           value={null}
           fits={(map) => !isNormal || map.channels >= 3}
           choose={(name) => name && addMap(name)}
@@ -75,14 +76,14 @@ export function Layers({ input, feed, attempt, settle }: Props) {
       ) : (
         <div className="row">
           <button className="link" onClick={() => setAdding(true)}>
-            {isNormal ? 'Add detail normal layer' : 'Add map layer'}
+            {isNormal ? labels.addDetailNormalLayer : labels.addMapLayer}
           </button>
           {!isNormal && (
             <button
               className="link"
               onClick={() => add({ value: firstValue(input), map: null, channels: null })}
             >
-              Add constant layer
+              {labels.addConstantLayer}
             </button>
           )}
         </div>

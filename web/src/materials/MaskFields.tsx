@@ -4,6 +4,7 @@ import { Move } from './Controls'
 import type { Mask } from './feed'
 import { plainMask } from './feed'
 import { MapChoice } from './MapChoice'
+import { labels } from '../words/materials'
 
 interface Props {
   mask: Mask | null
@@ -19,7 +20,7 @@ export function MaskFields({ mask, attempt, settle }: Props) {
     <>
       <div className="row wrap">
         <MapChoice
-          label="Only where"
+          label={labels.onlyWhere}
           value={mask?.map ?? null}
           none="everywhere"
           choose={(map) => settle(map ? { ...(mask ?? plainMask), map } : null)}
@@ -28,7 +29,7 @@ export function MaskFields({ mask, attempt, settle }: Props) {
           <>
             <TextField
               select
-              label="Mask channel"
+              label={labels.maskChannel}
               value={mask.channels}
               onChange={(event) =>
                 settle({ ...mask, channels: event.target.value as Mask['channels'] })
@@ -42,7 +43,7 @@ export function MaskFields({ mask, attempt, settle }: Props) {
               ))}
             </TextField>
             <FormControlLabel
-              label="where it is dark"
+              label={labels.whereItIsDark}
               control={
                 <Checkbox
                   size="small"
@@ -57,7 +58,7 @@ export function MaskFields({ mask, attempt, settle }: Props) {
       {mask && (
         <>
           <Move
-            label="Edge"
+            label={labels.edge}
             value={mask.contrast}
             min={1}
             max={20}
@@ -68,7 +69,7 @@ export function MaskFields({ mask, attempt, settle }: Props) {
           />
           {mask.contrast !== 1 && (
             <Move
-              label="Edge at"
+              label={labels.edgeAt}
               value={mask.pivot}
               max={1}
               limits={[0, 1]}

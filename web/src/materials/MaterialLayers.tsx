@@ -7,6 +7,7 @@ import { moved, useReorder } from '../components/reorder'
 import { naturally } from '../words'
 import { Move } from './Controls'
 import { MaskFields } from './MaskFields'
+import { labels } from '../words/materials'
 
 interface Props {
   name: string
@@ -59,23 +60,27 @@ export function MaterialLayers({
     />
   )
   return (
-    <section className="covers" aria-label="Material layers">
+    <section className="covers" aria-label={labels.materialLayers}>
       {problem && <p className="brick small">! {problem}</p>}
       {covers.map((cover, at) => (
         <fieldset key={at} className="layer" {...goal(at)}>
           <legend className="small" {...handle(at)}>
             {covers.length > 1 && <span aria-hidden>⠿ </span>}
-            Material layer{' '}
+            {labels.materialLayer}{' '}
             <button className="link" onClick={() => go(cover.material)}>
               {cover.material}
             </button>
           </legend>
           <div className="row wrap">
-            {choice('Material', cover.material, (material) => settle(replaced(at, { material })))}
-            <Button onClick={() => settle(covers.filter((_, i) => i !== at))}>Remove</Button>
+            {choice(labels.material, cover.material, (material) =>
+              settle(replaced(at, { material })),
+            )}
+            <Button onClick={() => settle(covers.filter((_, i) => i !== at))}>
+              {labels.remove}
+            </Button>
           </div>
           <Move
-            label="How much"
+            label={labels.howMuch}
             value={cover.amount}
             max={1}
             limits={[0, 1]}
@@ -90,13 +95,13 @@ export function MaterialLayers({
         </fieldset>
       ))}
       {adding ? (
-        choice('Material to cover it with', null, (material) => {
+        choice(labels.materialToCoverItWith, null, (material) => {
           setAdding(false)
           settle([...covers, { material, mask: null, amount: 1 }])
         })
       ) : (
         <button className="link" disabled={materials.length === 0} onClick={() => setAdding(true)}>
-          Add material layer…
+          {labels.addMaterialLayer}
         </button>
       )}
     </section>

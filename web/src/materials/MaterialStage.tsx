@@ -18,6 +18,7 @@ import { useRemembered } from '../components/remembered'
 import { INPUT_WORDS } from '../words'
 import { PLAIN, unfed } from './feed'
 import { Probe } from './Probe'
+import { labels } from '../words/materials'
 
 /** What stands on the other side of the divider. */
 export type Comparison =
@@ -94,11 +95,11 @@ export function MaterialStage({ name, sheet, solo, comparison, compare }: Props)
     </Suspense>
   )
   return (
-    <aside className="pane" aria-label="Stage">
+    <aside className="pane" aria-label={labels.stage}>
       <div className="stage-box">
         <Stage
           size={size}
-          label={`${name} on ${mesh ? mesh.name : shape}`}
+          label={labels.on2(name, mesh ? mesh.name : shape)}
           pose={pose}
           ready={sheet !== undefined}
         >
@@ -115,7 +116,7 @@ export function MaterialStage({ name, sheet, solo, comparison, compare }: Props)
           className="over"
           style={{ left: 10, top: 10, maxWidth: 'calc(100% - 20px)', flexWrap: 'wrap' }}
           role="group"
-          aria-label="Shown on"
+          aria-label={labels.shownOn}
         >
           {SHAPES.map((entry) => (
             <button
@@ -130,23 +131,30 @@ export function MaterialStage({ name, sheet, solo, comparison, compare }: Props)
             <button
               key={entry.name}
               aria-pressed={mesh === entry}
-              onClick={() => setSubject(`mesh:${entry.name}`)}
+              onClick={() => setSubject(labels.mesh(entry.name))}
             >
               {entry.name}
             </button>
           ))}
         </div>
-        <div className="over" style={{ right: 10, bottom: 10 }} role="group" aria-label="Stage">
+        <div
+          className="over"
+          style={{ right: 10, bottom: 10 }}
+          role="group"
+          aria-label={labels.stage}
+        >
           <button
             aria-pressed={comparison !== null}
-            title="Show it beside another material, a checkpoint, or itself without an input"
+            title={labels.showItBesideAnotherMaterialA}
             onClick={() => compare(comparison ? null : { kind: 'choose' })}
           >
-            Compare
+            {labels.compare}
           </button>
           <StageTools />
         </div>
-        {solo && <span className="stage-note">{INPUT_WORDS[solo].name} alone, without light</span>}
+        {solo && (
+          <span className="stage-note">{labels.aloneWithoutLight(INPUT_WORDS[solo].name)}</span>
+        )}
       </div>
       {comparison && <CompareBar name={name} comparison={comparison} compare={compare} />}
       <LightTabs />
@@ -183,7 +191,7 @@ function useOther(
   })
   const checkpoint = comparison?.kind === 'checkpoint' ? comparison.id : null
   const before = useQuery({
-    queryKey: ['project-part', id, 'looks at', checkpoint],
+    queryKey: ['project-part', id, labels.looksAt, checkpoint],
     queryFn: () =>
       get('/api/projects/{project_id}/stage', {
         params: { path: { project_id: id }, query: { checkpoint } },
@@ -194,13 +202,13 @@ function useOther(
     return without.data
       ? {
           look: without.data.stage,
-          words: `without ${INPUT_WORDS[comparison.input].name.toLowerCase()}`,
+          words: labels.without(INPUT_WORDS[comparison.input].name.toLowerCase()),
         }
       : null
   if (comparison?.kind === 'material')
     return { look: looks[comparison.name], words: comparison.name }
   if (comparison?.kind === 'checkpoint')
-    return before.data ? { look: before.data[name], words: `at “${comparison.name}”` } : null
+    return before.data ? { look: before.data[name], words: labels.at2(comparison.name) } : null
   return null
 }
 
@@ -218,20 +226,20 @@ function CompareBar({
     ...(
       ['base_color', 'metallic', 'roughness', 'normal', 'occlusion', 'emission'] as InputName[]
     ).map((input) => ({
-      key: `without ${input}`,
-      words: `without ${INPUT_WORDS[input].name.toLowerCase()}`,
+      key: labels.without2(input),
+      words: labels.without(INPUT_WORDS[input].name.toLowerCase()),
       is: { kind: 'without', input } as const,
     })),
     ...Object.keys(project.document.materials ?? {})
       .filter((other) => other !== name)
       .map((other) => ({
-        key: `material ${other}`,
+        key: labels.material2(other),
         words: other,
         is: { kind: 'material', name: other } as const,
       })),
     ...project.checkpoints.map((point) => ({
-      key: `checkpoint ${point.id}`,
-      words: `as at “${point.name}”`,
+      key: labels.checkpoint(point.id),
+      words: labels.asAt(point.name),
       is: { kind: 'checkpoint', id: point.id, name: point.name } as const,
     })),
   ]
@@ -241,7 +249,7 @@ function CompareBar({
       <TextField
         select
         fullWidth
-        label="Compare with"
+        label={labels.compareWith}
         value={current?.key ?? ''}
         onChange={(event) =>
           compare(options.find((option) => option.key === event.target.value)!.is)
@@ -253,7 +261,7 @@ function CompareBar({
           </MenuItem>
         ))}
       </TextField>
-      <Button onClick={() => compare(null)}>Done</Button>
+      <Button onClick={() => compare(null)}>{labels.done}</Button>
     </div>
   )
 }

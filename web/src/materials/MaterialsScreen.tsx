@@ -21,6 +21,7 @@ import { MaterialStage } from './MaterialStage'
 import { BatchRename } from './BatchRename'
 import { RemoveMaterial } from './RemoveMaterial'
 import { useDraft } from './useDraft'
+import { labels } from '../words/materials'
 
 /** Materials: the list, the feed sheet and the stage. */
 export function MaterialsScreen() {
@@ -165,23 +166,23 @@ function MaterialList({
   )
   const folders = [...new Set(shown.map(({ name }) => folderOf(name, materials)))].sort(naturally)
   return (
-    <nav className="pane" aria-label="Materials">
+    <nav className="pane" aria-label={labels.materials}>
       <div className="bar" style={{ height: 40, gap: 6, padding: '0 8px 0 14px' }}>
-        <h2>Materials</h2>
+        <h2>{labels.materials}</h2>
         <span className="small grow">{Object.keys(materials).length}</span>
         <button
           className={`filter small ${unused ? 'accent' : ''}`}
           aria-pressed={unused}
           onClick={() => setUnused(!unused)}
         >
-          Unused
+          {labels.unused}
         </button>
       </div>
       {Object.keys(materials).length > 8 && (
         <input
           className="find"
-          placeholder="Name, tag or folder"
-          aria-label="Search materials"
+          placeholder={labels.nameTagOrFolder}
+          aria-label={labels.searchMaterials}
           value={search}
           onChange={(event) => setSearch(event.target.value)}
           onKeyDown={(event) => {
@@ -192,7 +193,7 @@ function MaterialList({
       )}
       <div className="scroll" tabIndex={-1}>
         {folders.map((folder) => (
-          <section key={folder} aria-label={folder || 'Materials'}>
+          <section key={folder} aria-label={folder || labels.materials}>
             {folder && (
               <h3 className="small" style={{ padding: '8px 14px 2px' }}>
                 {folder}
@@ -217,14 +218,14 @@ function MaterialList({
         ))}
         {shown.length === 0 && (
           <p className="small" style={{ padding: 14 }}>
-            No material here. Clear the search, or show all.
+            {labels.noMaterialHereClearTheSearch}
           </p>
         )}
       </div>
       <div className="row wrap" style={{ padding: 12, borderTop: '1px solid var(--line)' }}>
         <NewMaterial go={go} />
         <Button variant="text" onClick={() => setRuling(true)}>
-          Batch rename…
+          {labels.batchRename2}
         </Button>
       </div>
       {ruling && <BatchRename project={project} close={() => setRuling(false)} />}
@@ -305,7 +306,7 @@ function NewMaterial({
         aria-haspopup="menu"
         onClick={(event) => setAnchor(event.currentTarget)}
       >
-        New material
+        {labels.newMaterial}
       </Button>
       <Menu open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)}>
         <MenuItem
@@ -314,7 +315,7 @@ function NewMaterial({
             setNaming(true)
           }}
         >
-          Empty…
+          {labels.empty}
         </MenuItem>
         {sets.map((set) => (
           <MenuItem
@@ -324,14 +325,14 @@ function NewMaterial({
               void made({ kind: 'material-from-set', set })
             }}
           >
-            From the set {set}
+            {labels.fromTheSet(set)}
           </MenuItem>
         ))}
       </Menu>
       {naming && (
         <AskName
-          title="Make a material"
-          label="Material name"
+          title={labels.makeAMaterial}
+          label={labels.materialName}
           initial="material"
           close={() => setNaming(false)}
           done={(name) => void made({ kind: 'add-material', name })}
@@ -344,11 +345,8 @@ function NewMaterial({
 function NoMaterials({ go }: { go: (name: string) => void }) {
   return (
     <div className="empty">
-      <h1>No materials yet</h1>
-      <p>
-        Make one from a map set: each input is fed from the map that holds it. Or begin with an
-        empty one and choose a source for every input.
-      </p>
+      <h1>{labels.noMaterialsYet}</h1>
+      <p>{labels.makeOneFromAMapSet}</p>
       <NewMaterial go={go} contained />
     </div>
   )

@@ -3,6 +3,7 @@ import type { ReactNode } from 'react'
 
 import { NumberField } from '../components/NumberField'
 import type { Edit, StageLook } from '../api/types'
+import { labels } from '../words/materials'
 
 type Part = Extract<Edit, { kind: 'place-feed' }>['part']
 type Wrap = StageLook['wrap'][number]
@@ -10,8 +11,8 @@ type Wrap = StageLook['wrap'][number]
 const SETS = [0, 1, 2, 3]
 const WRAPS: Record<Wrap, string> = {
   repeat: 'repeats',
-  clamp: 'ends in its last texels',
-  mirror: 'repeats mirrored',
+  clamp: labels.endsInItsLastTexels,
+  mirror: labels.repeatsMirrored,
 }
 
 interface Props {
@@ -49,23 +50,23 @@ export function Placing({ uv, wrap, set, back }: Props) {
         <TextField
           select
           fullWidth
-          label="UV set"
+          label={labels.uvSet}
           value={uv.set ?? 0}
           onChange={(event) => set('uv.set', Number(event.target.value))}
         >
           {SETS.map((number) => (
             <MenuItem key={number} value={number}>
-              {number === 0 ? 'first' : `set ${number}`}
+              {number === 0 ? 'first' : labels.set(number)}
             </MenuItem>
           ))}
         </TextField>
         <NumberField
-          label="Tiles in u"
+          label={labels.tilesInU}
           value={tileU!}
           done={(value) => set('uv.tiling.u', value)}
         />
         <NumberField
-          label="Tiles in v"
+          label={labels.tilesInV}
           value={tileV!}
           done={(value) => set('uv.tiling.v', value)}
         />
@@ -73,24 +74,24 @@ export function Placing({ uv, wrap, set, back }: Props) {
       </div>
       <div className="row">
         <NumberField
-          label="Offset u"
+          label={labels.offsetU}
           value={offsetU!}
           done={(value) => set('uv.offset.u', value)}
         />
         <NumberField
-          label="Offset v"
+          label={labels.offsetV}
           value={offsetV!}
           done={(value) => set('uv.offset.v', value)}
         />
         <NumberField
-          label="Rotation, °"
+          label={labels.rotation}
           value={((uv.rotation ?? 0) * 180) / Math.PI}
           done={(value) => set('uv.rotation', (value * Math.PI) / 180)}
         />
       </div>
       <div className="row">
-        {beyond('Beyond the border in u', 0)}
-        {beyond('Beyond the border in v', 1)}
+        {beyond(labels.beyondTheBorderInU, 0)}
+        {beyond(labels.beyondTheBorderInV, 1)}
       </div>
     </>
   )

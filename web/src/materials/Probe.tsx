@@ -7,6 +7,7 @@ import { useProject, useProjectId } from '../api/queries'
 import type { Probed } from '../api/types'
 import { copyText } from '../components/copyText'
 import { INPUT_WORDS } from '../words'
+import { labels } from '../words/materials'
 
 /** Every input at the point that was clicked, each traced to its file, channel and texel. */
 export function Probe({
@@ -42,23 +43,26 @@ export function Probe({
       .map((row) => [row.input, row.value.join(' '), ...trace(row), ...row.changed].join('\t'))
       .join('\n')
   return (
-    <section className="probe" aria-label="Probe">
+    <section className="probe" aria-label={labels.probe}>
       <div className="row">
         <h2 className="grow">
-          Probe{' '}
-          <span className="small">
-            {where} · uv {u.toFixed(3)}, {v.toFixed(3)}
-          </span>
+          {labels.probe}{' '}
+          <span className="small">{labels.uv(where, u.toFixed(3), v.toFixed(3))}</span>
         </h2>
         <Button variant="text" onClick={() => void copyText(text())}>
-          Copy
+          {labels.copy}
         </Button>
         <Button variant="text" onClick={close}>
-          Close
+          {labels.close}
         </Button>
       </div>
       {probed.isError && <p className="brick">! {probed.error.message}</p>}
-      <div className="probe-grid mono" tabIndex={0} role="group" aria-label="Inputs at the point">
+      <div
+        className="probe-grid mono"
+        tabIndex={0}
+        role="group"
+        aria-label={labels.inputsAtThePoint}
+      >
         {probed.data
           ?.filter((row) => row.traces.length > 0 || row.value.some((value) => value !== 0))
           .map((row) => (

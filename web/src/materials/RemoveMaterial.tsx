@@ -1,6 +1,7 @@
 import { useEdit } from '../api/changes'
 import type { Sheet } from '../api/types'
 import { Confirm } from '../components/Confirm'
+import { labels } from '../words/materials'
 
 interface Props {
   sheet: Sheet
@@ -12,22 +13,23 @@ export function RemoveMaterial({ sheet, close }: Props) {
   const edit = useEdit()
   return (
     <Confirm
-      title={`Delete ${sheet.material}`}
-      action="Delete"
+      title={labels.delete2(sheet.material)}
+      action={labels.delete3}
       close={close}
       done={() => void edit({ kind: 'remove-material', material: sheet.material })}
     >
       <p>
         {sheet.slots.length
-          ? `△ It is assigned to ${sheet.slots.join(', ')}; ${sheet.slots.length === 1 ? 'that slot is' : 'those slots are'} left bare.`
-          : 'It is on no slot.'}
+          ? labels.itIsAssignedToLeftBare(
+              sheet.slots.join(', '),
+              sheet.slots.length === 1 ? labels.thatSlotIs : labels.thoseSlotsAre,
+            )
+          : labels.itIsOnNoSlot}
       </p>
       {sheet.derived.length > 0 && (
-        <p>
-          △ {sheet.derived.join(', ')} derive from it: delete them first, or give them another base.
-        </p>
+        <p>{labels.deriveFromItDeleteThemFirst(sheet.derived.join(', '))}</p>
       )}
-      <p className="small">This is one step; Undo brings it back.</p>
+      <p className="small">{labels.thisIsOneStepUndoBrings}</p>
     </Confirm>
   )
 }

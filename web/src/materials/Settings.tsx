@@ -14,6 +14,7 @@ import type { AlphaMode, Edit, Sheet } from '../api/types'
 import { ALPHA_WORDS, sizesWith } from '../words'
 import { NumberField } from '../components/NumberField'
 import { Placing } from './Placing'
+import { labels } from '../words/materials'
 
 const TAGS = ['metal', 'stone', 'glass', 'wood', 'cloth', 'leather', 'plastic']
 
@@ -39,7 +40,7 @@ export function Settings({
   const back = (setting: Parameters<typeof set>[0]) =>
     own(setting) && (
       <Button variant="text" onClick={() => set(setting, null)}>
-        Reset to inherited
+        {labels.resetToInherited}
       </Button>
     )
   return (
@@ -55,7 +56,7 @@ export function Settings({
           <TextField
             select
             fullWidth
-            label="Alpha mode"
+            label={labels.alphaMode}
             value={stage.alpha_mode}
             onChange={(event) => set('alpha_mode', event.target.value)}
           >
@@ -67,7 +68,7 @@ export function Settings({
           </TextField>
           {stage.alpha_mode === 'mask' && (
             <NumberField
-              label="Cut-off"
+              label={labels.cutOff}
               value={stage.alpha_cutoff}
               done={(value) => set('alpha_cutoff', Math.max(0, value))}
             />
@@ -76,7 +77,7 @@ export function Settings({
         </div>
         <div className="row">
           <FormControlLabel
-            label="Double-sided"
+            label={labels.doubleSided}
             control={
               <Checkbox
                 checked={stage.double_sided}
@@ -91,39 +92,35 @@ export function Settings({
           <TextField
             select
             fullWidth
-            label="Filter"
+            label={labels.filter}
             value={stage.filter}
             onChange={(event) => set('filter', event.target.value)}
           >
-            <MenuItem value="linear">linear</MenuItem>
-            <MenuItem value="nearest">nearest, for palettes</MenuItem>
+            <MenuItem value="linear">{labels.linear}</MenuItem>
+            <MenuItem value="nearest">{labels.nearestForPalettes}</MenuItem>
           </TextField>
           <TextField
             select
             fullWidth
-            label="Shading"
+            label={labels.shading}
             value={stage.shading}
             onChange={(event) => set('shading', event.target.value)}
           >
-            <MenuItem value="standard">standard: lit</MenuItem>
-            <MenuItem value="unlit">unlit: base colour as it is</MenuItem>
+            <MenuItem value="standard">{labels.standardLit}</MenuItem>
+            <MenuItem value="unlit">{labels.unlitBaseColourAsItIs}</MenuItem>
           </TextField>
         </div>
         <div className="row">
           <TextField
             select
             fullWidth
-            label="Workflow"
+            label={labels.workflow}
             value={sheet.workflow}
-            helperText={
-              sheet.workflow === 'specular'
-                ? 'Converted texel by texel for every target that takes base colour and metallic.'
-                : ''
-            }
+            helperText={sheet.workflow === 'specular' ? labels.convertedTexelByTexelForEvery : ''}
             onChange={(event) => set('workflow', event.target.value)}
           >
-            <MenuItem value="metallic">metallic: base colour and metallic</MenuItem>
-            <MenuItem value="specular">specular: diffuse and F0</MenuItem>
+            <MenuItem value="metallic">{labels.metallicBaseColourAndMetallic}</MenuItem>
+            <MenuItem value="specular">{labels.specularDiffuseAndF0}</MenuItem>
           </TextField>
           {back('workflow')}
         </div>
@@ -138,27 +135,27 @@ export function Settings({
               const typed = (event.target as HTMLInputElement).value.trim()
               if (typed !== (sheet.surface_tag ?? '')) set('surface_tag', typed || null)
             }}
-            renderInput={(params) => <TextField {...params} label="Surface tag" />}
+            renderInput={(params) => <TextField {...params} label={labels.surfaceTag} />}
           />
         </div>
         <div className="row">
           <TextField
             select
             fullWidth
-            label="Longest side of its maps on export"
+            label={labels.longestSideOfItsMapsOn}
             value={sheet.size_limit ?? 0}
             onChange={(event) => set('size_limit', Number(event.target.value) || null)}
           >
             {sizesWith(sheet.size_limit).map((size) => (
               <MenuItem key={size} value={size}>
-                {size ? `${size} texels` : 'as large as they are'}
+                {size ? labels.texels(size) : labels.asLargeAsTheyAre}
               </MenuItem>
             ))}
           </TextField>
           {back('size_limit')}
         </div>
         <TextField
-          label="Folder in the list"
+          label={labels.folderInTheList}
           defaultValue={folder}
           onBlur={(event) =>
             event.target.value.trim() !== folder && set('folder', event.target.value.trim() || null)

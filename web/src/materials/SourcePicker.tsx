@@ -8,6 +8,7 @@ import { useBoard } from '../api/queries'
 import type { BoardMap, Feed, InputName, Row } from '../api/types'
 import { INPUT_WORDS, naturally } from '../words'
 import { PLAIN, WIDE, firstValue } from './feed'
+import { labels } from '../words/materials'
 
 type Channels = NonNullable<Feed['channels']>
 
@@ -17,7 +18,7 @@ const NAMES: Record<string, string> = {
   g: 'G',
   b: 'B',
   a: 'A',
-  luminance: 'Luminance',
+  luminance: labels.luminance2,
 }
 
 /** Which channels of a map can feed an input; the likeliest first. */
@@ -80,12 +81,12 @@ export function SourcePicker({
   }
   return (
     <Dialog open onClose={close} fullWidth maxWidth="sm">
-      <DialogTitle>Source of {name}</DialogTitle>
+      <DialogTitle>{labels.sourceOf2(name)}</DialogTitle>
       <DialogContent>
         <div className="row" style={{ paddingBlock: 6 }}>
           <TextField
             className="grow"
-            label="Search maps"
+            label={labels.searchMaps}
             value={search}
             onChange={(event) => setSearch(event.target.value)}
           />
@@ -100,10 +101,10 @@ export function SourcePicker({
               })
             }
           >
-            Use a constant
+            {labels.useAConstant}
           </Button>
         </div>
-        <div className="pick" role="group" aria-label="Maps">
+        <div className="pick" role="group" aria-label={labels.maps}>
           {listed.map((entry) => (
             <button
               key={entry.name}
@@ -120,18 +121,16 @@ export function SourcePicker({
               </span>
             </button>
           ))}
-          {listed.length === 0 && (
-            <p className="quiet">No map fits here. Bring one in, or use a constant.</p>
-          )}
+          {listed.length === 0 && <p className="quiet">{labels.noMapFitsHereBringOne}</p>}
         </div>
         {map && (
           <div style={{ marginTop: 12 }}>
-            <h2>Channel of {map.name}</h2>
+            <h2>{labels.channelOf(map.name)}</h2>
             <div
               className="pick"
               style={{ gridTemplateColumns: 'repeat(auto-fill, minmax(72px, 84px))' }}
               role="group"
-              aria-label="Channel"
+              aria-label={labels.channel}
             >
               {options.map((option) => (
                 <button
@@ -154,9 +153,9 @@ export function SourcePicker({
         )}
       </DialogContent>
       <DialogActions>
-        <Button onClick={close}>Cancel</Button>
+        <Button onClick={close}>{labels.cancel}</Button>
         <Button variant="contained" disabled={!map || !current} onClick={useMap}>
-          Use this map
+          {labels.useThisMap}
         </Button>
       </DialogActions>
     </Dialog>

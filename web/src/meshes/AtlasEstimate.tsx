@@ -1,10 +1,16 @@
 import { useAtlasEstimate } from '../api/queries'
 import { bytes, count } from '../words'
+import { labels } from '../words/meshes'
 
 type Weight = { files: number; texels: number; memory: number; compressed: number }
 
 const weighs = (weight: Weight) =>
-  `${count(weight.files, 'file')} · ${(weight.texels / 1e6).toFixed(1)} million texels · ${bytes(weight.compressed)} block-compressed, ${bytes(weight.memory)} without`
+  labels.millionTexelsBlockCompressedWithout(
+    count(weight.files, 'file'),
+    (weight.texels / 1e6).toFixed(1),
+    bytes(weight.compressed),
+    bytes(weight.memory),
+  )
 
 /** The sets of a mesh as they are against one set for all slots that is as sharp everywhere. */
 export function AtlasEstimate({ mesh }: { mesh: string }) {
@@ -13,33 +19,35 @@ export function AtlasEstimate({ mesh }: { mesh: string }) {
   const { now, one, side, filled } = found
   const ratio = one.compressed / Math.max(1, now.compressed)
   return (
-    <section style={{ padding: 14 }} aria-label="Sets or one set">
+    <section style={{ padding: 14 }} aria-label={labels.setsOrOneSet}>
       <h2>
-        {count(found.materials.length, 'set')} or one?{' '}
+        {count(found.materials.length, 'set')} {labels.orOne}{' '}
         <span className="small" style={{ fontWeight: 400 }}>
-          for this target, at one texel density
+          {labels.forThisTargetAtOneTexel}
         </span>
       </h2>
       <table className="grid">
         <tbody>
           <tr>
             <th scope="row" style={{ textAlign: 'left' }}>
-              current
+              {labels.current}
             </th>
             <td className="mono">{weighs(now)}</td>
           </tr>
           <tr>
             <th scope="row" style={{ textAlign: 'left' }}>
-              one set, {side}²
+              {labels.oneSet2(side)}
             </th>
             <td className="mono">{weighs(one)}</td>
           </tr>
         </tbody>
       </table>
       <p className="small">
-        One set takes {ratio < 1 ? `${Math.round(100 * ratio)} % of` : `${ratio.toFixed(1)} times`}{' '}
-        the block-compressed memory, with {Math.round(100 * filled)} % of its area used and each
-        repeat baked. It is one material instead of {found.materials.length}.
+        {labels.oneSetTakesTheBlockCompressed(
+          ratio < 1 ? labels.of(Math.round(100 * ratio)) : labels.times(ratio.toFixed(1)),
+          Math.round(100 * filled),
+          found.materials.length,
+        )}
       </p>
     </section>
   )

@@ -6,6 +6,7 @@ import { count } from '../words'
 import type { UvAction } from './EditUvs'
 import { EditUvs } from './EditUvs'
 import { CopyAssignments, SuggestAll } from './Proposals'
+import { labels } from '../words/meshes'
 
 /** What a person is asked before something is done to a mesh. */
 export type Asking =
@@ -37,23 +38,26 @@ export function Dialogs({ mesh, chosen, asking, close, choose }: Props) {
       {asking.kind === 'alike' && <CopyAssignments mesh={mesh.name} close={close} />}
       {asking.kind === 'remove' && (
         <Confirm
-          title={`Remove ${mesh.name}`}
-          action="Remove"
+          title={labels.remove(mesh.name)}
+          action={labels.remove2}
           close={close}
           done={() => void edit({ kind: 'remove-mesh', mesh: mesh.name })}
         >
           <p>
-            Its {count(mesh.slots.length, 'slot')}, what is on them, and{' '}
-            {mesh.recipe.length ? `${count(mesh.recipe.length, 'step')} done to it` : 'its ticks'}{' '}
-            go with it; its materials stay.
+            {labels.itsWhatIsOnThemAnd(
+              count(mesh.slots.length, 'slot'),
+              mesh.recipe.length
+                ? labels.doneToIt(count(mesh.recipe.length, 'step'))
+                : labels.itsTicks,
+            )}
           </p>
-          <p className="small">This is one step; Undo brings it back.</p>
+          <p className="small">{labels.thisIsOneStepUndoBrings}</p>
         </Confirm>
       )}
       {asking.kind === 'rename' && (
         <AskName
-          title="Rename the slot"
-          label="Slot name"
+          title={labels.renameTheSlot}
+          label={labels.slotName}
           initial={asking.slot}
           close={close}
           done={(next) =>
@@ -65,8 +69,8 @@ export function Dialogs({ mesh, chosen, asking, close, choose }: Props) {
       )}
       {asking.kind === 'merge' && (
         <AskName
-          title="Merge the chosen slots"
-          label="Slot name"
+          title={labels.mergeTheChosenSlots}
+          label={labels.slotName}
           initial={chosen[0] ?? ''}
           close={close}
           done={(next) =>

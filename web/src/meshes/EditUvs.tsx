@@ -21,29 +21,30 @@ import { Picture } from '../components/Picture'
 import type { Sides } from '../viewport/sidesPreview'
 import { useSidesPreview } from '../viewport/sidesPreview'
 import { MoveUvs } from './MoveUvs'
+import { labels } from '../words/meshes'
 
 export type UvAction =
   'move' | 'pack' | 'unwrap' | 'palette' | 'bake' | 'sides' | 'colours' | 'mask' | 'smooth'
 export const UV_ACTIONS: { key: UvAction; words: string }[] = [
-  { key: 'move', words: 'Move, turn or scale its UVs…' },
-  { key: 'pack', words: 'Pack its islands…' },
-  { key: 'unwrap', words: 'Unwrap it anew…' },
-  { key: 'palette', words: 'Snap to palette swatch…' },
-  { key: 'smooth', words: 'Shade it smooth…' },
-  { key: 'bake', words: 'Bake its occlusion…' },
-  { key: 'sides', words: 'Triplanar projection…' },
-  { key: 'colours', words: 'Make a map of its vertex colours…' },
+  { key: 'move', words: labels.moveTurnOrScaleItsUvs },
+  { key: 'pack', words: labels.packItsIslands },
+  { key: 'unwrap', words: labels.unwrapItAnew },
+  { key: 'palette', words: labels.snapToPaletteSwatch },
+  { key: 'smooth', words: labels.shadeItSmooth },
+  { key: 'bake', words: labels.bakeItsOcclusion },
+  { key: 'sides', words: labels.triplanarProjection },
+  { key: 'colours', words: labels.makeAMapOfItsVertex },
 ]
 const TITLES: Record<UvAction, string> = {
-  move: 'Move UVs',
-  pack: 'Pack islands',
-  unwrap: 'Unwrap anew',
-  palette: 'Snap to palette swatch',
-  bake: 'Bake occlusion',
-  sides: 'Throw on from three sides',
-  colours: 'Make a map of vertex colours',
-  mask: 'Make a mask of the picked faces',
-  smooth: 'Shade smooth',
+  move: labels.moveUvs,
+  pack: labels.packIslands,
+  unwrap: labels.unwrapAnew,
+  palette: labels.snapToPaletteSwatch2,
+  bake: labels.bakeOcclusion,
+  sides: labels.throwOnFromThreeSides,
+  colours: labels.makeAMapOfVertexColours,
+  mask: labels.makeAMaskOfThePicked,
+  smooth: labels.shadeSmooth,
 }
 const KEPT_AS_STEP: UvAction[] = ['pack', 'unwrap', 'palette', 'smooth']
 const SIZES = [256, 512, 1024, 2048, 4096] as const
@@ -116,7 +117,7 @@ function AskNumbers({ mesh, slots, action, at, close }: Props) {
     <TextField
       key="texels"
       select
-      label="Size of the map"
+      label={labels.sizeOfTheMap}
       value={values.texels}
       onChange={(event) => setValues({ ...values, texels: event.target.value })}
     >
@@ -206,7 +207,7 @@ function AskNumbers({ mesh, slots, action, at, close }: Props) {
           <div className="fields">
             {(action === 'pack' || action === 'unwrap') && [
               size,
-              field('gap', 'Island margin', 'texels'),
+              field('gap', labels.islandMargin, 'texels'),
             ]}
             {action === 'palette' && (
               <PaletteSquares
@@ -221,28 +222,28 @@ function AskNumbers({ mesh, slots, action, at, close }: Props) {
               />
             )}
             {action === 'palette' && [
-              field('columns', 'Columns', 'of the palette'),
-              field('rows', 'Rows', 'of the palette'),
-              field('column', 'Column', 'from the left, 1 first'),
-              field('row', 'Row', 'from above, 1 first'),
+              field('columns', labels.columns, labels.ofThePalette),
+              field('rows', labels.rows, labels.ofThePalette),
+              field('column', labels.column, labels.fromTheLeft1First),
+              field('row', labels.row, labels.fromAbove1First),
             ]}
             {(action === 'colours' || action === 'mask') && size}
             {action === 'smooth' &&
-              field('angle', 'Up to an angle of', 'degrees between faces; sharper edges stay hard')}
+              field('angle', labels.upToAnAngleOf, labels.degreesBetweenFacesSharperEdgesStay)}
             {action === 'sides' && [
               size,
-              field('metres', 'Its maps cover', 'metres'),
-              field('hardness', 'Hardness', '1 soft, 16 almost an edge'),
-              field('side', 'Offset', '0–0.5: more leaves each side to itself'),
+              field('metres', labels.itsMapsCover, 'metres'),
+              field('hardness', labels.hardness, '1 soft, 16 almost an edge'),
+              field('side', labels.offset, '0–0.5: more leaves each side to itself'),
             ]}
             {action === 'bake' && [
               size,
-              field('samples', 'Rays per texel', '64 are usual, 256 fine'),
+              field('samples', labels.raysPerTexel, '64 are usual, 256 fine'),
             ]}
           </div>
           {action === 'bake' && (
             <FormControlLabel
-              label="Feed it to the material of the slot"
+              label={labels.feedItToTheMaterialOf}
               control={
                 <Checkbox checked={feed} onChange={(event) => setFeed(event.target.checked)} />
               }
@@ -251,54 +252,29 @@ function AskNumbers({ mesh, slots, action, at, close }: Props) {
           {action === 'sides' && (
             <>
               <FormControlLabel
-                label="Unwrap it anew first"
+                label={labels.unwrapItAnewFirst}
                 control={
                   <Checkbox checked={anew} onChange={(event) => setAnew(event.target.checked)} />
                 }
               />
               {overlaps && (
                 <p className="small amber" role="status">
-                  △ Its UVs overlap. Faces that share texels cannot each show the projection, so it
-                  has to be unwrapped first.
+                  {labels.itsUvsOverlapFacesThatShare}
                 </p>
               )}
-              <p className="small">
-                The slot gets a material of its own, derived from its current one, with maps in its
-                own UVs. A slot without UVs is unwrapped. One step to undo.
-              </p>
+              <p className="small">{labels.theSlotGetsAMaterialOf}</p>
             </>
           )}
           {action === 'colours' && (
-            <p className="small">
-              Colours between vertices, as an engine draws them; alpha too, where there is any. Feed
-              an input from it, or use a channel as a mask.
-            </p>
+            <p className="small">{labels.coloursBetweenVerticesAsAnEngine}</p>
           )}
-          {action === 'mask' && (
-            <p className="small">
-              White on the picked faces, black on the rest of what has the same material: to cover
-              it there, or to lay something over an input.
-            </p>
-          )}
-          {action === 'unwrap' && (
-            <p className="small">
-              Its UVs are cut anew; maps that were painted for the old ones will not fit any more.
-            </p>
-          )}
-          {action === 'bake' && (
-            <p className="small">
-              The whole mesh throws shade. Slots that share a material are baked into one map; UVs
-              must not overlap.
-            </p>
-          )}
-          {KEPT_AS_STEP.includes(action) && (
-            <p className="small">
-              Kept as a step on the mesh and applied on export; the file stays as it is.
-            </p>
-          )}
+          {action === 'mask' && <p className="small">{labels.whiteOnThePickedFacesBlack}</p>}
+          {action === 'unwrap' && <p className="small">{labels.itsUvsAreCutAnewMaps}</p>}
+          {action === 'bake' && <p className="small">{labels.theWholeMeshThrowsShadeSlots}</p>}
+          {KEPT_AS_STEP.includes(action) && <p className="small">{labels.keptAsAStepOnThe}</p>}
         </DialogContent>
         <DialogActions>
-          <Button onClick={close}>Cancel</Button>
+          <Button onClick={close}>{labels.cancel}</Button>
           <Button type="submit" variant="contained" disabled={bad}>
             {TITLES[action].split(' ')[0]}
           </Button>
@@ -329,7 +305,7 @@ function PaletteSquares({ mesh, slot, columns, rows, at, choose }: SquaresProps)
     <button
       type="button"
       className="palette"
-      aria-label={`Square ${at[0]}, ${at[1]} of ${map.name}: click another`}
+      aria-label={labels.squareOfClickAnother(at[0], at[1], map.name)}
       onClick={(event) => {
         const box = event.currentTarget.getBoundingClientRect()
         // A key has no place: the fields below are for it.

@@ -1,4 +1,5 @@
 import type { MeshFacts } from '../api/types'
+import { labels } from '../words/meshes'
 
 /** What was found on the mesh; a fault with faces shows them on the stage. */
 export function Faults({
@@ -12,8 +13,8 @@ export function Faults({
 }) {
   if (!mesh.measured) return null
   return (
-    <section style={{ padding: 14 }} aria-label="Faults">
-      <h2>{mesh.faults.length ? 'Findings on the mesh' : 'No findings on the mesh'}</h2>
+    <section style={{ padding: 14 }} aria-label={labels.faults}>
+      <h2>{mesh.faults.length ? labels.findingsOnTheMesh : labels.noFindingsOnTheMesh}</h2>
       <ul className="evidence">
         {mesh.faults.map((fault, number) => (
           <li key={`${fault.code}${fault.slot}`}>
@@ -27,7 +28,7 @@ export function Faults({
                   aria-pressed={current === number}
                   onClick={() => showFaces(number)}
                 >
-                  {current === number ? 'shown' : 'Show them'}
+                  {current === number ? 'shown' : labels.showThem}
                 </button>
               )}
             </span>

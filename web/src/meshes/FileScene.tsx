@@ -6,6 +6,7 @@ import type { MeshFacts } from '../api/types'
 import { Move } from '../materials/Controls'
 import type { Tried } from '../viewport/SceneSubject'
 import { count } from '../words'
+import { labels } from '../words/meshes'
 
 interface Props {
   mesh: MeshFacts
@@ -30,10 +31,10 @@ export function FileScene({ mesh, tried, setTried }: Props) {
   const change = (part: Partial<Tried>) =>
     setTried({ animation: null, morphs: {}, ...tried, ...part, mesh: mesh.key })
   return (
-    <section style={{ padding: 14 }} aria-label="What the file holds">
+    <section style={{ padding: 14 }} aria-label={labels.whatTheFileHolds}>
       <div className="row">
-        <h2 className="grow">What the file holds</h2>
-        {tried && <Button onClick={() => setTried(null)}>Reset</Button>}
+        <h2 className="grow">{labels.whatTheFileHolds}</h2>
+        {tried && <Button onClick={() => setTried(null)}>{labels.reset}</Button>}
       </div>
       <ul className="evidence">
         {lines
@@ -52,10 +53,10 @@ export function FileScene({ mesh, tried, setTried }: Props) {
             {scene.playable && (
               <Button
                 aria-pressed={plays}
-                aria-label={`${plays ? 'Stop' : 'Play'} ${line}`}
+                aria-label={`${plays ? labels.stop : labels.play} ${line}`}
                 onClick={() => change({ animation: plays ? null : number })}
               >
-                {plays ? 'Stop' : 'Play'}
+                {plays ? labels.stop : labels.play}
               </Button>
             )}
             <span>{line}</span>
@@ -78,7 +79,7 @@ export function FileScene({ mesh, tried, setTried }: Props) {
         })}
       {coloured && (
         <FormControlLabel
-          label="Vertex colours go along on export; engines multiply them in"
+          label={labels.vertexColoursGoAlongOnExport}
           control={
             <Checkbox
               checked={kept}

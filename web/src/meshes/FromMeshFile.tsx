@@ -4,6 +4,7 @@ import { useState } from 'react'
 import { useStartJob } from '../api/jobs'
 import type { MeshFacts } from '../api/types'
 import { count } from '../words'
+import { labels } from '../words/meshes'
 
 interface Props {
   mesh: MeshFacts
@@ -17,15 +18,15 @@ export function FromMeshFile({ mesh }: Props) {
   const bare = mesh.slots.filter((slot) => !mesh.assigned[slot.name]).length
   if (materials === 0 || bare === 0) return null
   return (
-    <section className="brings" aria-label="What the file brings along">
+    <section className="brings" aria-label={labels.whatTheFileBringsAlong}>
       <div className="row">
         <span className="grow">
-          The file brings {count(materials, 'material')}
-          {maps > 0 && ` with ${count(maps, 'map')}`} along.
+          {labels.theFileBrings} {count(materials, 'material')}
+          {maps > 0 && labels.with(count(maps, 'map'))} {labels.along}
         </span>
         {left.length > 0 && (
           <Button variant="text" aria-expanded={open} onClick={() => setOpen(!open)}>
-            {count(left.length, 'thing')} not kept
+            {labels.notKept(count(left.length, 'thing'))}
           </Button>
         )}
         <Button
@@ -33,7 +34,7 @@ export function FromMeshFile({ mesh }: Props) {
           disabled={startInside.isPending}
           onClick={() => startInside.mutate(mesh.name)}
         >
-          Use its materials
+          {labels.useItsMaterials}
         </Button>
       </div>
       {open && (

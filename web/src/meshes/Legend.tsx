@@ -3,6 +3,7 @@ import { RAMP, STAGE } from '../theme'
 import type { MeshView } from './measures'
 import { useDensities, usualOf } from './density'
 import { readable } from '../words'
+import { labels } from '../words/meshes'
 
 const STRIPED = `repeating-linear-gradient(45deg, ${STAGE.back} 0 4px, ${STAGE.backStripe} 4px 6px)`
 
@@ -22,7 +23,7 @@ export function Legend({
     return (
       <Bar
         from={readable(usual / 4)}
-        middle={`${readable(usual)} ${unit} is usual`}
+        middle={labels.isUsual(readable(usual), unit)}
         to={readable(usual * 4)}
         ramp={`${RAMP.low}, ${RAMP.middle}, ${RAMP.high}`}
       />
@@ -32,33 +33,33 @@ export function Legend({
   if (view === 'checker')
     return (
       <span className="legend mono">
-        one square is {readable(10 / usualOf(mesh.slots, (slot) => slot.density))} cm where the
-        density is usual
+        {labels.oneSquareIsCmWhereThe(readable(10 / usualOf(mesh.slots, (slot) => slot.density)))}
       </span>
     )
   if (view === 'repeats')
     return (
       <span className="legend mono">
-        <Patch colour={RAMP.high} /> every 2nd copy
-        {most > 1 ? ` · up to ${readable(most)}` : ' · none repeats'}
+        <Patch colour={RAMP.high} /> {labels.every2ndCopy}
+        {most > 1 ? labels.upTo(readable(most)) : labels.noneRepeats}
       </span>
     )
   if (view === 'backs')
     return (
       <span className="legend mono">
-        <Patch colour={STRIPED} /> striped: seen from behind
+        <Patch colour={STRIPED} /> {labels.stripedSeenFromBehind}
       </span>
     )
   if (view === 'flipped')
     return (
       <span className="legend mono">
-        <Patch colour={RAMP.high} /> UVs run the other way
+        <Patch colour={RAMP.high} /> {labels.uvsRunTheOtherWay}
       </span>
     )
   if (view === 'faults')
     return (
       <span className="legend mono">
-        <Patch colour={RAMP.mark} /> {marked ? '△ faces with faults' : 'no fault has faces to show'}
+        <Patch colour={RAMP.mark} />{' '}
+        {marked ? labels.facesWithFaults : labels.noFaultHasFacesToShow}
       </span>
     )
   return null

@@ -1,6 +1,7 @@
 import { Picture } from '../components/Picture'
 import { useLooks, useProject } from '../api/queries'
 import { naturally } from '../words'
+import { labels } from '../words/meshes'
 
 /** The kind of data that a dragged material is. */
 export const MATERIAL = 'application/x-ektopos-material'
@@ -11,7 +12,7 @@ export function MaterialStrip() {
   const looks = useLooks().data ?? {}
   if (materials.length === 0) return null
   return (
-    <div className="strip" role="list" aria-label="Materials to drag onto slots">
+    <div className="strip" role="list" aria-label={labels.materialsToDragOntoSlots}>
       {materials.map((name) => {
         const key = looks[name]?.picture
         return (
@@ -19,7 +20,7 @@ export function MaterialStrip() {
             key={name}
             role="listitem"
             draggable
-            title={`${name}: drag it onto a slot or the mesh`}
+            title={labels.dragItOntoASlotOr(name)}
             onDragStart={(event) => event.dataTransfer.setData(MATERIAL, name)}
           >
             {key ? (

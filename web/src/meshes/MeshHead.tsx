@@ -7,6 +7,7 @@ import type { MeshFacts } from '../api/types'
 import { count } from '../words'
 import { afterMaterials } from './afterMaterials'
 import type { Asking } from './Dialogs'
+import { labels } from '../words/meshes'
 
 interface Props {
   mesh: MeshFacts
@@ -37,7 +38,7 @@ export function MeshHead({ mesh, meshes, hideDone, setHideDone, ask }: Props) {
             borderBottom: '1px solid var(--line)',
             '& .MuiTab-root': { minHeight: 34, textTransform: 'none', fontSize: 13 },
           }}
-          aria-label="Meshes"
+          aria-label={labels.meshes}
         >
           {meshes.map((entry) => (
             <Tab key={entry.name} value={entry.name} label={entry.name} />
@@ -48,42 +49,42 @@ export function MeshHead({ mesh, meshes, hideDone, setHideDone, ask }: Props) {
         {/* Where there are tabs, the name stands there. */}
         <h1 className={meshes.length > 1 ? 'sr' : ''}>{mesh.name}</h1>
         <span className="small">
-          {count(mesh.slots.length, 'slot')} · {mesh.done.length} done
+          {labels.done(count(mesh.slots.length, 'slot'), mesh.done.length)}
         </span>
         <span className="grow" />
         <Button
-          title="Materials for every empty slot of all meshes, to be accepted one by one"
+          title={labels.materialsForEveryEmptySlotOf}
           onClick={() => ask({ kind: 'propose' })}
         >
-          Suggest materials for all slots
+          {labels.suggestMaterialsForAllSlots}
         </Button>
         {renames.length > 0 && (
           <Button
             variant="text"
-            title={`Rename ${renames.map(({ slot, name }) => `${slot} to ${name}`).join(', ')}`}
+            title={labels.rename(renames.map(({ slot, name }) => labels.to(slot, name)).join(', '))}
             onClick={() =>
               void recipe(mesh.name, {
                 recipe: [...mesh.recipe.map(({ step }) => step), ...renames],
               })
             }
           >
-            Name slots after materials
+            {labels.nameSlotsAfterMaterials}
           </Button>
         )}
         {meshes.length > 1 && (
           <Button
             variant="text"
-            title="Give its slots the materials of similar slots of another mesh"
+            title={labels.giveItsSlotsTheMaterialsOf}
             onClick={() => ask({ kind: 'alike' })}
           >
-            Copy assignments from…
+            {labels.copyAssignmentsFrom}
           </Button>
         )}
         <Button variant="text" onClick={() => ask({ kind: 'remove' })}>
-          Remove…
+          {labels.remove3}
         </Button>
         <Button variant="text" aria-pressed={hideDone} onClick={() => setHideDone(!hideDone)}>
-          {hideDone ? 'Show done' : 'Hide done'}
+          {hideDone ? labels.showDone : labels.hideDone}
         </Button>
       </div>
     </>

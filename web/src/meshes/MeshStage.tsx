@@ -24,6 +24,7 @@ import type { MeshView } from './measures'
 import { VIEWS } from './measures'
 import { PickArea } from './PickArea'
 import type { PickTool } from './usePickedFaces'
+import { labels } from '../words/meshes'
 
 interface Props {
   mesh: MeshFacts
@@ -127,7 +128,7 @@ export function MeshStage({
     <div className="stage-box">
       {mesh.measured && (
         <div style={{ position: 'absolute', inset: 0, right: other ? '50%' : 0 }}>
-          <Stage size={size} label={`${mesh.name} with its slots`} pose={pose}>
+          <Stage size={size} label={labels.withItsSlots(mesh.name)} pose={pose}>
             {tried ? (
               <Suspense fallback={null}>
                 <SceneSubject
@@ -166,7 +167,12 @@ export function MeshStage({
             pointerEvents: 'none',
           }}
         >
-          <FollowingStage key={other.key} size={size} label={`${other.name} beside it`} pose={pose}>
+          <FollowingStage
+            key={other.key}
+            size={size}
+            label={labels.besideIt(other.name)}
+            pose={pose}
+          >
             {subject(other, false)}
           </FollowingStage>
         </div>
@@ -175,7 +181,7 @@ export function MeshStage({
         className="over"
         style={{ left: 10, top: 10, maxWidth: 'calc(100% - 20px)', flexWrap: 'wrap' }}
         role="group"
-        aria-label="Shown as"
+        aria-label={labels.shownAs}
       >
         {VIEWS.map((entry) => (
           <button
@@ -190,38 +196,43 @@ export function MeshStage({
           </button>
         ))}
       </div>
-      <div className="over" style={{ right: 10, bottom: 10 }} role="group" aria-label="Stage">
+      <div
+        className="over"
+        style={{ right: 10, bottom: 10 }}
+        role="group"
+        aria-label={labels.stage}
+      >
         <button
           aria-pressed={picking !== null}
-          title="Choose faces of a slot, to give them a slot or other UVs"
+          title={labels.chooseFacesOfASlotTo}
           onClick={togglePicking}
         >
-          Pick faces
+          {labels.pickFaces}
         </button>
         {meshes.length > 1 && (
           <button
             aria-pressed={other !== undefined}
-            title="Show another mesh beside this one"
+            title={labels.showAnotherMeshBesideThisOne}
             aria-haspopup="menu"
             onClick={(event) => (other ? setBeside(null) : setAnchor(event.currentTarget))}
           >
-            Beside…
+            {labels.beside}
           </button>
         )}
         <button
           aria-pressed={wire}
-          title="Show the edges of all triangles"
+          title={labels.showTheEdgesOfAllTriangles}
           onClick={() => setWire(!wire)}
         >
-          Wireframe
+          {labels.wireframe}
         </button>
         {mesh.triangles > MOST && (
           <button
             aria-pressed={whole}
-            title={`Draw all of its triangles; without, about ${readable(MOST)} are drawn where single ones do not matter`}
+            title={labels.drawAllOfItsTrianglesWithout(readable(MOST))}
             onClick={() => ask(mesh.key, !whole)}
           >
-            All triangles
+            {labels.allTriangles}
           </button>
         )}
         <StageTools />
@@ -244,8 +255,13 @@ export function MeshStage({
       <Legend view={view} mesh={mesh} marked={marked} />
       <span className="stage-note mono" style={{ bottom: 46 }}>
         {touched
-          ? `${touched} · ${mesh.assigned[touched] ?? 'no material'}`
-          : `${mesh.file.split('/').at(-1)} · ${readable(mesh.triangles)} triangles${drawn > 0 && drawn < mesh.triangles ? `, drawn with ${readable(drawn)}` : ''} · ${(mesh.size[1] ?? 0).toFixed(2)} m high`}
+          ? `${touched} · ${mesh.assigned[touched] ?? labels.noMaterial}`
+          : labels.trianglesMHigh(
+              mesh.file.split('/').at(-1),
+              readable(mesh.triangles),
+              drawn > 0 && drawn < mesh.triangles ? labels.drawnWith(readable(drawn)) : '',
+              (mesh.size[1] ?? 0).toFixed(2),
+            )}
       </span>
     </div>
   )

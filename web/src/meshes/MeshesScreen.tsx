@@ -36,6 +36,7 @@ import { usePaint } from './usePaint'
 import type { PickedFaces } from './usePickedFaces'
 import { usePickedFaces } from './usePickedFaces'
 import { UvDrawer } from './UvDrawer'
+import { labels } from '../words/meshes'
 
 /** A mesh and its slots: which faces each covers, what it wears, which maps belong to it, what is wrong with it. */
 export function MeshesScreen() {
@@ -47,20 +48,17 @@ export function MeshesScreen() {
   if (query.data && !mesh) {
     return (
       <div className="empty">
-        <h1>No meshes yet</h1>
-        <p>
-          Drop a mesh on this window. Its slots appear here, each with its triangles, and you choose
-          a material for each.
-        </p>
+        <h1>{labels.noMeshesYet}</h1>
+        <p>{labels.dropAMeshOnThisWindow}</p>
         <PickFiles contained />
-        <p className="small">GLB, glTF with its files, OBJ with MTL, PLY, USD</p>
+        <p className="small">{labels.glbGltfWithItsFilesObj}</p>
       </div>
     )
   }
   if (!mesh)
     return (
       <div className="empty">
-        <p>{query.isError ? query.error.message : 'Loading …'}</p>
+        <p>{query.isError ? query.error.message : labels.loading}</p>
       </div>
     )
   const picked = params.get('slot')
@@ -168,7 +166,7 @@ function OneMesh({
   const trying = tried?.mesh === mesh.key ? tried : null
   return (
     <div className="screen meshes">
-      <section className="pane" aria-label="Stage">
+      <section className="pane" aria-label={labels.stage}>
         <MeshStage
           mesh={mesh}
           meshes={meshes}
@@ -208,7 +206,7 @@ function OneMesh({
         )}
         <JobProgress
           kinds={['recipe', 'measure', 'occlusion', 'paint', 'embedded', 'match']}
-          also={stepping ? 'Making the step …' : null}
+          also={stepping ? labels.makingTheStep : null}
         />
         {facts && mesh.measured && (
           <Suspense fallback={<section className="uv-drawer" />}>
@@ -222,7 +220,7 @@ function OneMesh({
         )}
         <LightTabs />
       </section>
-      <section className="pane" aria-label="Slots">
+      <section className="pane" aria-label={labels.slots}>
         <MeshHead
           mesh={mesh}
           meshes={meshes}

@@ -24,6 +24,7 @@ import { STAGE } from '../theme'
 import type { Move } from './movedUvs'
 import { cornersOf, moved, toTexels } from './movedUvs'
 import { drawGround, drawLines, feedsOf, fit, pathOf, useImage } from './UvDrawer'
+import { labels } from '../words/meshes'
 
 const SIDE = 250
 const NONE = new Float32Array()
@@ -110,7 +111,7 @@ export function MoveUvs({ mesh, slots, at, close }: Props) {
           keep()
         }}
       >
-        <DialogTitle>Move UVs: {slots.join(', ')}</DialogTitle>
+        <DialogTitle>{labels.moveUvs2(slots.join(', '))}</DialogTitle>
         <DialogContent className="row" sx={{ alignItems: 'flex-start', gap: 2 }}>
           <Layout
             mesh={mesh}
@@ -121,44 +122,48 @@ export function MoveUvs({ mesh, slots, at, close }: Props) {
             drag={by}
           />
           <div className="fields grow" style={{ paddingTop: 6 }}>
-            {field('u', 'Move u', snaps ? inTexels(move?.offset[0], texels) : 'to the right')}
-            {field('v', 'Move v', snaps ? inTexels(move?.offset[1], texels) : 'down')}
-            {field('scaleU', 'Scale u', 'negative mirrors')}
-            {field('scaleV', 'Scale v', 'negative mirrors')}
-            {field('turn', 'Turn', 'degrees, about the middle')}
+            {field(
+              'u',
+              labels.moveU,
+              snaps ? inTexels(move?.offset[0], texels) : labels.toTheRight,
+            )}
+            {field('v', labels.moveV, snaps ? inTexels(move?.offset[1], texels) : 'down')}
+            {field('scaleU', labels.scaleU, labels.negativeMirrors)}
+            {field('scaleV', labels.scaleV, labels.negativeMirrors)}
+            {field('turn', labels.turn, labels.degreesAboutTheMiddle)}
             <div className="row wrap" style={{ gridColumn: '1 / -1' }}>
               <Button
                 onClick={() =>
                   setTyped({ ...typed, turn: String(((readNumber(typed.turn) ?? 0) + 90) % 360) })
                 }
               >
-                Turn by 90°
+                {labels.turnBy90}
               </Button>
               <Button
                 onClick={() =>
                   setTyped({ ...typed, scaleU: String(-(readNumber(typed.scaleU) ?? 1)) })
                 }
               >
-                Mirror u
+                {labels.mirrorU}
               </Button>
               <Button
                 onClick={() =>
                   setTyped({ ...typed, scaleV: String(-(readNumber(typed.scaleV) ?? 1)) })
                 }
               >
-                Mirror v
+                {labels.mirrorV}
               </Button>
             </div>
             <FormControlLabel
               sx={{ gridColumn: '1 / -1', mr: 0 }}
-              label="Moves by whole texels of"
+              label={labels.movesByWholeTexelsOf}
               control={
                 <Checkbox checked={snaps} onChange={(event) => setSnaps(event.target.checked)} />
               }
             />
             <TextField
               select
-              label="Size of the map"
+              label={labels.sizeOfTheMap}
               value={texels}
               disabled={!snaps}
               onChange={(event) => setSize(Number(event.target.value))}
@@ -174,13 +179,12 @@ export function MoveUvs({ mesh, slots, at, close }: Props) {
           </div>
         </DialogContent>
         <p className="small" style={{ padding: '0 24px' }}>
-          Drag the layout to move it. Kept as a step on the mesh and applied on export; the file
-          stays as it is.
+          {labels.dragTheLayoutToMoveIt}
         </p>
         <DialogActions>
-          <Button onClick={close}>Cancel</Button>
+          <Button onClick={close}>{labels.cancel}</Button>
           <Button type="submit" variant="contained" disabled={!move}>
-            Move
+            {labels.move}
           </Button>
         </DialogActions>
       </form>
@@ -189,7 +193,7 @@ export function MoveUvs({ mesh, slots, at, close }: Props) {
 }
 
 const inTexels = (offset: number | undefined, size: number) =>
-  offset === undefined ? '' : `${Math.round(offset * size)} texels`
+  offset === undefined ? '' : labels.texels(Math.round(offset * size))
 
 /** The first map that the slot's material is fed from. */
 function useWorn(mesh: MeshFacts, slot: string) {
@@ -273,7 +277,7 @@ function Layout({ mesh, slot, picture, rest, tried, drag }: LayoutProps) {
       height={2 * SIDE}
       style={{ width: SIDE, height: SIDE, cursor: 'move', touchAction: 'none', flex: 'none' }}
       role="img"
-      aria-label={`UVs of ${slot} as they would be`}
+      aria-label={labels.uvsOfAsTheyWouldBe(slot)}
       onPointerDown={(event) => event.currentTarget.setPointerCapture(event.pointerId)}
       onPointerMove={(event: PointerEvent) => {
         if (event.buttons === 1)

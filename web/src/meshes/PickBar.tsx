@@ -6,14 +6,15 @@ import { AskName } from '../components/AskName'
 import { count } from '../words'
 import type { UvAction } from './EditUvs'
 import type { PickTool, PickedFaces } from './usePickedFaces'
+import { labels } from '../words/meshes'
 
 const TOOLS: { key: PickTool; words: string }[] = [
-  { key: 'part', words: 'a connected part' },
-  { key: 'island', words: 'a UV island' },
-  { key: 'side', words: 'an even side' },
-  { key: 'face', words: 'a single face' },
-  { key: 'box', words: 'what a box holds' },
-  { key: 'brush', words: 'what a brush covers' },
+  { key: 'part', words: labels.aConnectedPart },
+  { key: 'island', words: labels.aUvIsland },
+  { key: 'side', words: labels.anEvenSide },
+  { key: 'face', words: labels.aSingleFace },
+  { key: 'box', words: labels.whatABoxHolds },
+  { key: 'brush', words: labels.whatABrushCovers },
 ]
 
 interface Props {
@@ -37,10 +38,10 @@ export function PickBar({ mesh, tool, setTool, picked, clear, move, edit, close 
   const number = Object.values(picked).reduce((sum, faces) => sum + faces.size, 0)
   const [only] = slots
   return (
-    <div className="pick-bar" role="toolbar" aria-label="Picked faces">
+    <div className="pick-bar" role="toolbar" aria-label={labels.pickedFaces}>
       <TextField
         select
-        label="Picked is"
+        label={labels.pickedIs}
         value={tool}
         onChange={(event) => setTool(event.target.value as PickTool)}
         sx={{ width: 142 }}
@@ -53,15 +54,21 @@ export function PickBar({ mesh, tool, setTool, picked, clear, move, edit, close 
       </TextField>
       <span className="small" style={{ order: -1, flexBasis: '100%' }}>
         {number > 0
-          ? `${count(number, 'face')} of ${slots.join(', ')}`
-          : `${tool === 'box' ? 'Draw a box round faces that are seen, Alt turns the mesh' : tool === 'brush' ? 'Draw over faces that are seen, Alt turns the mesh' : 'Click the mesh'}; Shift adds.`}
+          ? labels.of2(count(number, 'face'), slots.join(', '))
+          : labels.shiftAdds(
+              tool === 'box'
+                ? labels.drawABoxRoundFacesThat
+                : tool === 'brush'
+                  ? labels.drawOverFacesThatAreSeen
+                  : labels.clickTheMesh,
+            )}
       </span>
       <Button disabled={number === 0} onClick={() => setNaming(true)}>
-        New slot…
+        {labels.newSlot}
       </Button>
       <TextField
         select
-        label="Into slot"
+        label={labels.intoSlot}
         value=""
         disabled={number === 0}
         onChange={(event) => move(event.target.value)}
@@ -77,18 +84,18 @@ export function PickBar({ mesh, tool, setTool, picked, clear, move, edit, close 
       </TextField>
       <Button
         disabled={slots.length !== 1}
-        title={slots.length > 1 ? 'Of one slot at a time' : undefined}
+        title={slots.length > 1 ? labels.ofOneSlotAtATime : undefined}
         aria-haspopup="menu"
         onClick={(event) => setAnchor(event.currentTarget)}
       >
-        With them…
+        {labels.withThem}
       </Button>
       <Menu open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)}>
         {(
           [
-            ['move', 'Move, turn or mirror their UVs…'],
-            ['palette', 'Snap to palette swatch…'],
-            ['mask', 'Make a mask of them…'],
+            ['move', labels.moveTurnOrMirrorTheirUvs],
+            ['palette', labels.snapToPaletteSwatch],
+            ['mask', labels.makeAMaskOfThem],
           ] as const
         ).map(([action, words]) => (
           <MenuItem
@@ -108,15 +115,15 @@ export function PickBar({ mesh, tool, setTool, picked, clear, move, edit, close 
       </Menu>
       <span className="grow" />
       <Button variant="text" sx={{ minWidth: 0 }} disabled={number === 0} onClick={clear}>
-        None
+        {labels.none}
       </Button>
       <Button variant="text" sx={{ minWidth: 0 }} onClick={close}>
-        Done
+        {labels.done2}
       </Button>
       {naming && only && (
         <AskName
-          title="Make a slot of the picked faces"
-          label="Slot name"
+          title={labels.makeASlotOfThePicked}
+          label={labels.slotName}
           initial={`${only}_2`}
           close={() => setNaming(false)}
           done={move}

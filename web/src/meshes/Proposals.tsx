@@ -15,6 +15,7 @@ import { useEdit } from '../api/changes'
 import { useSimilarMesh, useMeshes, useProject, useProposals } from '../api/queries'
 import type { Edit } from '../api/types'
 import { nameOfSet } from '../words'
+import { labels } from '../words/meshes'
 
 /** What every bare slot could wear, to be accepted one by one; nothing is done that is not ticked. */
 export function SuggestAll({ close }: { close: () => void }) {
@@ -28,7 +29,7 @@ export function SuggestAll({ close }: { close: () => void }) {
   const accept = () => {
     const nameOf = (entry: { set: string; tile: number | null }) => {
       const name = nameOfSet(entry.set, entry.tile)
-      return name in materials ? `${name}_new` : name
+      return name in materials ? labels.new(name) : name
     }
     const without = ticked.filter((entry) => !entry.material)
     const fresh = [...new Map(without.map((entry) => [nameOf(entry), entry]))]
@@ -51,24 +52,24 @@ export function SuggestAll({ close }: { close: () => void }) {
   }
   return (
     <Dialog open onClose={close} maxWidth="md" fullWidth>
-      <DialogTitle>Suggest materials for all slots</DialogTitle>
+      <DialogTitle>{labels.suggestMaterialsForAllSlots}</DialogTitle>
       <DialogContent>
         {query.isError && <p className="brick">! {query.error.message}</p>}
         {!query.data && !query.isError && (
-          <p className="quiet">Comparing every layout with every map …</p>
+          <p className="quiet">{labels.comparingEveryLayoutWithEveryMap}</p>
         )}
-        {query.data && proposals.length === 0 && <p>Every slot already has a material.</p>}
+        {query.data && proposals.length === 0 && <p>{labels.everySlotAlreadyHasAMaterial}</p>}
         {proposals.length > 0 && (
           <table className="grid">
             <thead>
               <tr>
                 <th>
-                  <span className="sr">Accept</span>
+                  <span className="sr">{labels.accept}</span>
                 </th>
-                <th>Slot</th>
-                <th>Material</th>
-                <th>Score</th>
-                <th>Why</th>
+                <th>{labels.slot}</th>
+                <th>{labels.material}</th>
+                <th>{labels.score}</th>
+                <th>{labels.why}</th>
               </tr>
             </thead>
             <tbody>
@@ -95,7 +96,7 @@ export function SuggestAll({ close }: { close: () => void }) {
                       {entry.material ?? (
                         <span>
                           {nameOfSet(entry.set, entry.tile)}{' '}
-                          <span className="small">new material</span>
+                          <span className="small">{labels.newMaterial}</span>
                         </span>
                       )}
                     </div>
@@ -114,14 +115,14 @@ export function SuggestAll({ close }: { close: () => void }) {
         )}
         {proposals.some((entry) => !entry.sure) && (
           <p className="small" style={{ marginTop: 8 }}>
-            ? where another set fits nearly as well, or none well: look at it before you tick it.
+            {labels.whereAnotherSetFitsNearlyAs}
           </p>
         )}
       </DialogContent>
       <DialogActions>
-        <Button onClick={close}>Cancel</Button>
+        <Button onClick={close}>{labels.cancel}</Button>
         <Button variant="contained" disabled={ticked.length === 0} onClick={accept}>
-          Accept {ticked.length}
+          {labels.accept2(ticked.length)}
         </Button>
       </DialogActions>
     </Dialog>
@@ -155,13 +156,13 @@ export function CopyAssignments({ mesh, close }: { mesh: string; close: () => vo
   }
   return (
     <Dialog open onClose={close} maxWidth="sm" fullWidth>
-      <DialogTitle>Same materials as another mesh</DialogTitle>
+      <DialogTitle>{labels.sameMaterialsAsAnotherMesh}</DialogTitle>
       <DialogContent>
         <TextField
           select
           fullWidth
           margin="dense"
-          label="As"
+          label={labels.as}
           value={other}
           onChange={(event) => {
             setOther(event.target.value)
@@ -175,9 +176,7 @@ export function CopyAssignments({ mesh, close }: { mesh: string; close: () => vo
           ))}
         </TextField>
         {query.data && offered.length === 0 && (
-          <p className="quiet">
-            None of its slots matches one here, by name or by UVs, with another material.
-          </p>
+          <p className="quiet">{labels.noneOfItsSlotsMatchesOne}</p>
         )}
         <ul className="evidence">
           {offered.map((pair) => (
@@ -191,8 +190,14 @@ export function CopyAssignments({ mesh, close }: { mesh: string; close: () => vo
                 }}
               />
               <span>
-                <b>{pair.slot}</b> gets {pair.material}, as {pair.other} has: {pair.why}
-                {worn[pair.slot] && <span className="small"> · instead of {worn[pair.slot]}</span>}
+                <b>{pair.slot}</b> {labels.gets} {pair.material}
+                {labels.as2} {pair.other} {labels.has} {pair.why}
+                {worn[pair.slot] && (
+                  <span className="small">
+                    {' '}
+                    {labels.insteadOf} {worn[pair.slot]}
+                  </span>
+                )}
               </span>
             </li>
           ))}
@@ -200,16 +205,17 @@ export function CopyAssignments({ mesh, close }: { mesh: string; close: () => vo
             <li key={pair.slot}>
               <span className="amber">?</span>
               <span>
-                <b>{pair.slot}</b>: {pair.why}, so it is left open
+                <b>{pair.slot}</b>: {pair.why}
+                {labels.soItIsLeftOpen}
               </span>
             </li>
           ))}
         </ul>
       </DialogContent>
       <DialogActions>
-        <Button onClick={close}>Cancel</Button>
+        <Button onClick={close}>{labels.cancel}</Button>
         <Button variant="contained" disabled={pairs.length === 0} onClick={accept}>
-          Assign {pairs.length}
+          {labels.assign(pairs.length)}
         </Button>
       </DialogActions>
     </Dialog>

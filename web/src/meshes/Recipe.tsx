@@ -1,16 +1,17 @@
 import { useRecipe } from '../api/changes'
 import type { MeshFacts } from '../api/types'
+import { labels } from '../words/meshes'
 
 /** What is done to the mesh after it is read, step by step; any step can be taken back. */
 export function Recipe({ mesh }: { mesh: MeshFacts }) {
   const change = useRecipe()
   if (mesh.recipe.length === 0) return null
   return (
-    <section style={{ padding: '0 14px 14px' }} aria-label="Steps on the mesh">
+    <section style={{ padding: '0 14px 14px' }} aria-label={labels.stepsOnTheMesh}>
       <h2>
-        Steps{' '}
+        {labels.steps}{' '}
         <span className="small" style={{ fontWeight: 400 }}>
-          applied on export; the file stays unchanged
+          {labels.appliedOnExportTheFileStays}
         </span>
       </h2>
       <ol className="steps">
@@ -27,7 +28,7 @@ export function Recipe({ mesh }: { mesh: MeshFacts }) {
                 })
               }
             >
-              Remove
+              {labels.remove2}
             </button>
           </li>
         ))}

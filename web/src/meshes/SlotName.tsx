@@ -1,6 +1,7 @@
 import { useState } from 'react'
 
 import { LONGEST_NAME } from '../api/tables'
+import { labels } from '../words/meshes'
 
 interface Props {
   name: string
@@ -16,7 +17,7 @@ export function SlotName({ name, done }: Props) {
       className="slot-name"
       // It stands where the name stood that was asked to be changed.
       autoFocus
-      aria-label={`Name of ${name}`}
+      aria-label={labels.nameOf(name)}
       value={text}
       maxLength={LONGEST_NAME}
       onFocus={(event) => event.target.select()}

@@ -16,15 +16,16 @@ import { isNameless, oldName } from './measures'
 import { NoteMark } from '../team/NoteMark'
 import { useNoting } from '../team/notes'
 import { SlotName } from './SlotName'
+import { labels } from '../words/meshes'
 
 type Column = 'slot' | 'triangles' | 'density' | 'uvs' | 'material' | 'done'
 const COLUMNS: { key: Column; words: string }[] = [
-  { key: 'slot', words: 'Slot' },
-  { key: 'triangles', words: 'Triangles' },
-  { key: 'density', words: 'Density' },
+  { key: 'slot', words: labels.slot },
+  { key: 'triangles', words: labels.triangles },
+  { key: 'density', words: labels.density },
   { key: 'uvs', words: 'UVs' },
-  { key: 'material', words: 'Material' },
-  { key: 'done', words: 'Done' },
+  { key: 'material', words: labels.material },
+  { key: 'done', words: labels.done2 },
 ]
 
 export interface SlotTableProps {
@@ -58,7 +59,7 @@ export function SlotTable({
   if (!mesh.measured)
     return (
       <p className="quiet" style={{ padding: 14 }}>
-        The mesh’s file is missing or cannot be read.
+        {labels.theMeshsFileIsMissingOr}
       </p>
     )
   const value = (slot: SlotFacts): string | number => {
@@ -78,7 +79,7 @@ export function SlotTable({
       <thead>
         <tr>
           <th>
-            <span className="sr">Tint</span>
+            <span className="sr">{labels.tint}</span>
           </th>
           {COLUMNS.map(({ key, words }) => (
             <th
@@ -104,7 +105,7 @@ export function SlotTable({
             </th>
           ))}
           <th>
-            <span className="sr">More</span>
+            <span className="sr">{labels.more}</span>
           </th>
         </tr>
       </thead>
@@ -134,7 +135,7 @@ export function SlotTable({
         {rows.length === 0 && (
           <tr>
             <td colSpan={8} className="quiet" style={{ padding: 14 }}>
-              Every slot is done.
+              {labels.everySlotIsDone}
             </td>
           </tr>
         )}
@@ -207,7 +208,12 @@ function SlotRow({
       }
     },
   }
-  const facts = `${slot.name} · ${slot.area.toPrecision(3)} m² · covers ${Math.round(slot.uv.coverage * 100)} % of 0–1 · ${count(slot.uv.islands, 'island')}`
+  const facts = labels.m2CoversOf01(
+    slot.name,
+    slot.area.toPrecision(3),
+    Math.round(slot.uv.coverage * 100),
+    count(slot.uv.islands, 'island'),
+  )
   useEffect(() => {
     // Said anew when the slot is unwrapped or renamed under the pointer, and no longer than it is there.
     if (!under) return
@@ -242,7 +248,7 @@ function SlotRow({
           <button
             className="plain"
             aria-pressed={current}
-            title={`${slot.name}: double click or F2 to give it another name`}
+            title={labels.doubleClickOrF2ToGive(slot.name)}
             onClick={pick}
             onDoubleClick={() => setNaming(slot.name)}
             onKeyDown={(event) => {
@@ -256,9 +262,9 @@ function SlotRow({
         )}
         <NoteMark at={{ kind: 'slot', place: [mesh.name, slot.name] }} />
         {was ? (
-          <div className="small">was {was}</div>
+          <div className="small">{labels.was(was)}</div>
         ) : isNameless(slot.name) ? (
-          <div className="small">no real name</div>
+          <div className="small">{labels.noRealName}</div>
         ) : null}
       </td>
       <td className="mono">
@@ -269,7 +275,11 @@ function SlotRow({
         className="mono"
         title={
           slot.spread
-            ? `${readable(slot.density ?? 0)} UV units a metre; a tenth of it is below ${readable(slot.spread[0])}, a tenth above ${readable(slot.spread[1])}`
+            ? labels.uvUnitsAMetreATenth(
+                readable(slot.density ?? 0),
+                readable(slot.spread[0]),
+                readable(slot.spread[1]),
+              )
             : undefined
         }
       >
@@ -307,13 +317,13 @@ function SlotRow({
               maxWidth: 240,
               '& .MuiSelect-select': { padding: '3px 8px' },
             }}
-            SelectDisplayProps={{ 'aria-label': `Material of ${slot.name}` }}
+            SelectDisplayProps={{ 'aria-label': labels.materialOf(slot.name) }}
             // The list belongs to the row for the browser's events, and closes under the pointer: nobody says that it left.
             onClose={() => hover(null)}
             onChange={(event) => assign(event.target.value || null)}
-            renderValue={(shown) => shown || <span className="accent">Choose…</span>}
+            renderValue={(shown) => shown || <span className="accent">{labels.choose}</span>}
           >
-            <MenuItem value="">none</MenuItem>
+            <MenuItem value="">{labels.none2}</MenuItem>
             {materials.map((material) => (
               <MenuItem key={material} value={material}>
                 {material}
@@ -333,7 +343,7 @@ function SlotRow({
         <button
           className="plain more"
           aria-haspopup="menu"
-          aria-label={`More for ${slot.name}`}
+          aria-label={labels.moreFor(slot.name)}
           onClick={(event) => setAnchor(event.currentTarget)}
         >
           ⋯
@@ -363,7 +373,7 @@ function SlotRow({
               note({ kind: 'slot', place: [mesh.name, slot.name] })
             }}
           >
-            Add note…
+            {labels.addNote}
           </MenuItem>
         </Menu>
       </td>
@@ -384,66 +394,66 @@ function uvState(
 ): { words: string; tone: '' | 'amber' | 'brick'; why: string } {
   const { uv } = slot
   if (uv.min == null || uv.max == null)
-    return { words: '! none', tone: 'brick', why: 'Maps cannot be laid on it.' }
+    return { words: '! none', tone: 'brick', why: labels.mapsCannotBeLaidOnIt }
   const reach = Math.max(...uv.max.map((high, axis) => high - uv.min![axis]!))
   const repeats = densities.repeats(slot)
   if (repeats >= OFTEN)
     return {
-      words: `△ repeats ${repeats.toFixed(0)}×`,
+      words: labels.repeats(repeats.toFixed(0)),
       tone: 'amber',
-      why: `One picture lies on it ${repeats.toFixed(0)} times in a row: from afar the pattern shows. Add a material layer, lay something over it that does not repeat, or take a larger map.`,
+      why: labels.onePictureLiesOnItTimes(repeats.toFixed(0)),
     }
   if (!uv.inside) {
     if (reach > 1.5)
       return {
-        words: `tiles ${reach.toFixed(1)}×`,
+        words: labels.tiles(reach.toFixed(1)),
         tone: '',
-        why: 'Its UVs reach over several pictures: laid out to repeat.',
+        why: labels.itsUvsReachOverSeveralPictures,
       }
     return {
       words: '△ outside',
       tone: 'amber',
-      why: 'Its UVs leave 0–1 a little: by mistake, or because they repeat.',
+      why: labels.itsUvsLeave01A,
     }
   }
   const own = densities.of(slot)
   if (own === 0)
     return {
-      words: '△ UVs without area',
+      words: labels.uvsWithoutArea,
       tone: 'amber',
-      why: 'All its UVs lie on a line or a point: every face shows the same few texels.',
+      why: labels.allItsUvsLieOnA,
     }
   const ratio = densities.usual > 0 ? (own ?? densities.usual) / densities.usual : 1
   const twins = (uv.stacked ?? 0) + (uv.mirrored ?? 0)
   if (uv.overlap > 0.02 && twins < 0.02)
     return {
-      words: `△ overlap ${Math.round(uv.overlap * 100)} %`,
+      words: labels.overlap(Math.round(uv.overlap * 100)),
       tone: 'amber',
-      why: 'Islands lie on each other without being twins: what is painted on one shows on the other.',
+      why: labels.islandsLieOnEachOtherWithout,
     }
   if (ratio < 0.4 || ratio > 2.5)
     return {
-      words: `△ ${ratio < 1 ? `1/${(1 / ratio).toFixed(0)}` : `${ratio.toFixed(0)}×`} density`,
+      words: labels.density2(ratio < 1 ? `1/${(1 / ratio).toFixed(0)}` : `${ratio.toFixed(0)}×`),
       tone: 'amber',
-      why: 'Its texels are much larger or smaller than on most of the mesh.',
+      why: labels.itsTexelsAreMuchLargerOr,
     }
   if (uv.linf === null)
     return {
-      words: '△ UVs without area',
+      words: labels.uvsWithoutArea,
       tone: 'amber',
-      why: 'Some of its faces have no area in the UVs, and show a single line of texels.',
+      why: labels.someOfItsFacesHaveNo,
     }
   if ((uv.linf ?? 1) > STRETCHED)
     return {
-      words: `△ stretched ${uv.linf!.toFixed(uv.linf! < 10 ? 1 : 0)}×`,
+      words: labels.stretched(uv.linf!.toFixed(uv.linf! < 10 ? 1 : 0)),
       tone: 'amber',
-      why: `Somewhere its maps are pulled ${readable(uv.linf!)} times as long as they are (L∞).`,
+      why: labels.somewhereItsMapsArePulledTimes(readable(uv.linf!)),
     }
   if (twins >= 0.02)
     return {
       words: (uv.mirrored ?? 0) > (uv.stacked ?? 0) ? 'mirrored' : 'stacked',
       tone: '',
-      why: 'Twins share their UVs on purpose.',
+      why: labels.twinsShareTheirUvsOnPurpose,
     }
-  return { words: 'unique', tone: '', why: 'No two faces share a texel.' }
+  return { words: 'unique', tone: '', why: labels.noTwoFacesShareATexel }
 }

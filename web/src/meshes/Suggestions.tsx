@@ -6,6 +6,7 @@ import { useSuggestions } from '../api/queries'
 import type { Edit, MeshFacts } from '../api/types'
 import { nameOfSet } from '../words'
 import { isNameless } from './measures'
+import { labels } from '../words/meshes'
 
 /** Which maps belong to a slot, by its UV layout, with the reasons. */
 export function Suggestions({ mesh, slot }: { mesh: MeshFacts; slot: string }) {
@@ -26,17 +27,17 @@ export function Suggestions({ mesh, slot }: { mesh: MeshFacts; slot: string }) {
     }
   }
   return (
-    <section className="suggestions" aria-label={`Maps for ${slot}`}>
+    <section className="suggestions" aria-label={labels.mapsFor(slot)}>
       <h2>
-        Which maps belong to {slot}?{' '}
+        {labels.whichMapsBelongTo} {slot}?{' '}
         <span className="small" style={{ fontWeight: 400 }}>
-          compared by layout{isNameless(slot) ? '; its name says nothing' : ''}
+          {labels.comparedByLayout(isNameless(slot) ? labels.itsNameSaysNothing : '')}
         </span>
       </h2>
-      {!query.data && !query.isError && <p className="quiet">Comparing layouts with maps …</p>}
+      {!query.data && !query.isError && <p className="quiet">{labels.comparingLayoutsWithMaps}</p>}
       {query.isError && <p className="brick">! {query.error.message}</p>}
       {query.data && candidates.length === 0 && (
-        <p className="quiet">There is nothing to compare. Import maps, or unwrap the slot.</p>
+        <p className="quiet">{labels.thereIsNothingToCompareImport}</p>
       )}
       {candidates.map((candidate, index) => (
         <div key={candidate.set} className="candidate">
@@ -45,18 +46,15 @@ export function Suggestions({ mesh, slot }: { mesh: MeshFacts; slot: string }) {
             <b>{candidate.set}</b>{' '}
             <span
               className={`chip ${index === 0 && candidate.score >= 0.85 ? 'own' : ''}`}
-              title="0–1; 0.5 says nothing"
+              title={labels.n0105SaysNothing}
             >
               {candidate.score.toFixed(2)}
             </span>
             <div className="small">{candidate.reasons.join(' · ')}</div>
             {candidate.tile === 0 && (
-              <div className="small amber">
-                △ The slot lies on several tiles, or on one that the set has no maps for: split it
-                by UV tiles first.
-              </div>
+              <div className="small amber">{labels.theSlotLiesOnSeveralTiles}</div>
             )}
-            {!!candidate.tile && <div className="small">tile {candidate.tile} of it</div>}
+            {!!candidate.tile && <div className="small">{labels.tileOfIt(candidate.tile)}</div>}
           </div>
           <Button
             variant={index === 0 ? 'contained' : 'outlined'}
@@ -67,8 +65,8 @@ export function Suggestions({ mesh, slot }: { mesh: MeshFacts; slot: string }) {
             onClick={() => wear(candidate.set, candidate.material, candidate.tile)}
           >
             {candidate.material !== null && mesh.assigned[slot] === candidate.material
-              ? 'Worn'
-              : 'Use it'}
+              ? labels.worn
+              : labels.useIt}
           </Button>
         </div>
       ))}

@@ -13,6 +13,7 @@ import { useDensities } from './density'
 import { colourOf } from './measures'
 import { flatShare } from './flat'
 import { cornersOf } from './movedUvs'
+import { labels } from '../words/meshes'
 
 const SIDE = 268
 
@@ -50,7 +51,7 @@ export function UvDrawer({
   const percent = (share: number | undefined) =>
     `${((share ?? 0) * 100).toFixed(share && share < 0.01 ? 1 : 0)} %`
   return (
-    <section className="uv-drawer" aria-label={`UVs of ${slot.name}`}>
+    <section className="uv-drawer" aria-label={labels.uvsOf(slot.name)}>
       <UvPicture
         mesh={mesh}
         slot={slot}
@@ -59,19 +60,19 @@ export function UvDrawer({
         values={values}
       />
       <div className="uv-facts">
-        <h2>UVs of {slot.name}</h2>
+        <h2>{labels.uvsOf(slot.name)}</h2>
         <div className="small row" style={{ gap: 4 }}>
-          over
+          {labels.over}
           <Select
             variant="standard"
             disableUnderline
             displayEmpty
             value={map}
             onChange={(event) => setPicked(event.target.value)}
-            SelectDisplayProps={{ 'aria-label': 'Map under the UVs' }}
+            SelectDisplayProps={{ 'aria-label': labels.mapUnderTheUvs }}
             sx={{ fontSize: 11.5, color: 'var(--accent)', maxWidth: 170 }}
           >
-            <MenuItem value="">no map</MenuItem>
+            <MenuItem value="">{labels.noMap}</MenuItem>
             {[
               ...feeds,
               ...board.map((entry) => entry.name).filter((name) => !feeds.includes(name)),
@@ -83,52 +84,50 @@ export function UvDrawer({
           </Select>
         </div>
         {uv.min == null ? (
-          <p className="small">It has no UVs: unwrap it from its menu.</p>
+          <p className="small">{labels.itHasNoUvsUnwrapIt}</p>
         ) : (
           <div className="mono uv-numbers">
             <span>
-              covers {percent(uv.coverage)} · {uv.islands} island{uv.islands === 1 ? '' : 's'}
+              {labels.coversIsland(percent(uv.coverage), uv.islands, uv.islands === 1 ? '' : 's')}
             </span>
             <span>
-              overlap {percent(uv.overlap)}
+              {labels.overlap2} {percent(uv.overlap)}
               {(uv.stacked ?? 0) + (uv.mirrored ?? 0) > 0.005 &&
-                ` · twins ${percent((uv.stacked ?? 0) + (uv.mirrored ?? 0))}`}{' '}
-              · flipped {percent(uv.flipped)}
+                labels.twins(percent((uv.stacked ?? 0) + (uv.mirrored ?? 0)))}{' '}
+              {labels.flipped} {percent(uv.flipped)}
             </span>
             <span>
               {uv.l2 == null || uv.linf == null
                 ? 'stretch: some faces have no area in the UVs'
-                : `stretch L² ${uv.l2.toFixed(2)} · L∞ ${uv.linf.toFixed(2)}`}
+                : labels.stretchL2L(uv.l2.toFixed(2), uv.linf.toFixed(2))}
             </span>
             <span>
               {slot.density == null
-                ? 'no density'
-                : `${Math.round(slot.density * size)} texels a metre at ${size}`}
+                ? labels.noDensity
+                : labels.texelsAMetreAt(Math.round(slot.density * size), size)}
             </span>
             {slot.spread && slot.density && (
               <span>
-                from {Math.round(slot.spread[0] * size)} to {Math.round(slot.spread[1] * size)}
+                {labels.fromTo(
+                  Math.round(slot.spread[0] * size),
+                  Math.round(slot.spread[1] * size),
+                )}
               </span>
             )}
-            {gap !== null && (
-              <span>
-                gap {gap.toFixed(gap < 10 ? 1 : 0)} texels at {size}
-              </span>
-            )}
+            {gap !== null && <span>{labels.gapTexelsAt(gap.toFixed(gap < 10 ? 1 : 0), size)}</span>}
             <Shading mesh={mesh} slot={slot.name} />
             {padding && (
               <span>
                 {padding.padding == null
-                  ? 'painted on everywhere'
-                  : `padding in the map ${padding.padding} texels`}
+                  ? labels.paintedOnEverywhere
+                  : labels.paddingInTheMapTexels(padding.padding)}
               </span>
             )}
           </div>
         )}
         {tight && (
           <p className="small">
-            <span className="chip amber">△</span> islands are nearer than twice the padding: seams
-            may bleed in small mips.
+            <span className="chip amber">△</span> {labels.islandsAreNearerThanTwiceThe}
           </p>
         )}
       </div>
@@ -148,10 +147,10 @@ function Shading({ mesh, slot }: { mesh: MeshFacts; slot: string }) {
   if (flat === null) return null
   const words =
     flat > 0.995
-      ? 'shaded flat'
+      ? labels.shadedFlat
       : flat < 0.005
-        ? 'shaded smooth'
-        : `${Math.round(100 * flat)} % of its faces flat`
+        ? labels.shadedSmooth
+        : labels.ofItsFacesFlat(Math.round(100 * flat))
   return <span>{words}</span>
 }
 
@@ -236,8 +235,8 @@ function UvPicture({
       height={SIDE * 2}
       className="uv-picture"
       role="img"
-      aria-label={`UV layout of ${slot.name}`}
-      title="Wheel to zoom, drag to move, double-click for all of it"
+      aria-label={labels.uvLayoutOf(slot.name)}
+      title={labels.wheelToZoomDragToMove}
       onWheel={wheel}
       onPointerMove={drag}
       onDoubleClick={() => setPlace(null)}

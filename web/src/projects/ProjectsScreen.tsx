@@ -15,6 +15,7 @@ import { AskName } from '../components/AskName'
 import { FirstSteps } from '../components/FirstSteps'
 import { Account } from '../team/Account'
 import { ago, count } from '../words'
+import { labels } from '../words/projects'
 
 /** Every project, and the ways to begin one. */
 export function ProjectsScreen() {
@@ -69,27 +70,26 @@ export function ProjectsScreen() {
         <Account />
       </header>
       <main className="scroll">
-        <input {...getInputProps({ 'aria-label': 'Project zip to open' })} />
+        <input {...getInputProps({ 'aria-label': labels.projectZipToOpen })} />
         <div style={{ maxWidth: 860, margin: '40px auto', padding: '0 24px' }}>
           <div className="row" style={{ marginBottom: 16 }}>
             <h1 className="grow" style={{ fontSize: 17 }}>
-              Projects
+              {labels.projects}
             </h1>
             <Button disabled={sample.isPending} onClick={() => sample.mutate()}>
-              {sample.isPending ? 'Making the sample …' : 'Open the sample'}
+              {sample.isPending ? labels.makingTheSample : labels.openTheSample}
             </Button>
-            <Button onClick={open}>{bring.isPending ? 'Opening …' : 'Open a project zip…'}</Button>
+            <Button onClick={open}>
+              {bring.isPending ? labels.opening : labels.openAProjectZip}
+            </Button>
             <Button variant="contained" onClick={() => setNaming(true)}>
-              New project
+              {labels.newProject}
             </Button>
           </div>
           {projects.data?.length === 0 && (
             <div style={{ border: '1px dashed var(--strong)', padding: '20px 24px' }}>
-              <h2>No projects yet</h2>
-              <p>
-                Begin a new one and drop a folder of maps and a mesh on it, drop a project’s zip or
-                folder here, or open the sample to look round.
-              </p>
+              <h2>{labels.noProjectsYet}</h2>
+              <p>{labels.beginANewOneAndDrop}</p>
               <FirstSteps />
             </div>
           )}
@@ -100,13 +100,13 @@ export function ProjectsScreen() {
             >
               <thead>
                 <tr>
-                  <th>Project</th>
-                  <th>Maps</th>
-                  <th>Materials</th>
-                  <th>Meshes</th>
-                  <th>Changed</th>
+                  <th>{labels.project}</th>
+                  <th>{labels.maps}</th>
+                  <th>{labels.materials}</th>
+                  <th>{labels.meshes}</th>
+                  <th>{labels.changed}</th>
                   <th>
-                    <span className="sr">Delete</span>
+                    <span className="sr">{labels.delete}</span>
                   </th>
                 </tr>
               </thead>
@@ -125,10 +125,10 @@ export function ProjectsScreen() {
                     <td style={{ textAlign: 'right' }}>
                       <Button
                         variant="text"
-                        aria-label={`Delete ${project.name}…`}
+                        aria-label={labels.delete2(project.name)}
                         onClick={() => setErasing(project)}
                       >
-                        Delete…
+                        {labels.delete3}
                       </Button>
                     </td>
                   </tr>
@@ -137,47 +137,46 @@ export function ProjectsScreen() {
             </table>
           )}
           <p className="small" style={{ marginTop: 12 }}>
-            {projects.data
-              ? count(projects.data.length, 'project')
-              : projects.isError
-                ? projects.error.message
-                : 'Loading …'}{' '}
-            on this machine. Drop a project’s zip or folder anywhere here to open it.
+            {labels.onThisMachineDropAProjects(
+              projects.data
+                ? count(projects.data.length, 'project')
+                : projects.isError
+                  ? projects.error.message
+                  : labels.loading,
+            )}
           </p>
         </div>
       </main>
       {isDragActive && (
         <div className="drop">
-          <b>Drop to open the project</b>
+          <b>{labels.dropToOpenTheProject}</b>
         </div>
       )}
       {erasing && (
         <Confirm
-          title={`Delete ${erasing.name}`}
-          action="Delete for good"
+          title={labels.delete4(erasing.name)}
+          action={labels.deleteForGood}
           close={() => setErasing(null)}
           done={() => remove.mutate(erasing)}
         >
           <p>
-            {[
-              count(erasing.maps, 'map'),
-              count(erasing.materials, 'material'),
-              count(erasing.meshes, 'mesh', 'meshes'),
-            ].join(', ')}
-            , its history and its packages go with it.
+            {labels.itsHistoryAndItsPackagesGo(
+              [
+                count(erasing.maps, 'map'),
+                count(erasing.materials, 'material'),
+                count(erasing.meshes, 'mesh', 'meshes'),
+              ].join(', '),
+            )}
           </p>
-          <p>
-            △ This cannot be undone. Save it as a zip first if you may want it again: open it, then
-            “Save project as zip” in the menu of its name.
-          </p>
+          <p>{labels.thisCannotBeUndoneSaveIt}</p>
         </Confirm>
       )}
       {naming && (
         <AskName
-          title="New project"
-          action="Create"
-          label="Project name"
-          initial="Untitled"
+          title={labels.newProject}
+          action={labels.create}
+          label={labels.projectName}
+          initial={labels.untitled}
           close={() => setNaming(false)}
           done={(name) => begin.mutate(name)}
         />

@@ -7,6 +7,7 @@ import type { OrbitControls } from 'three/addons/controls/OrbitControls.js'
 
 import type { Seen } from './cameraApi'
 import { useCameraApi } from './cameraApi'
+import { labels } from '../words/scene'
 
 const FROM = new Vector3(0.55, 0.5, 1.5).normalize()
 const AS_USUAL = { near: 0.01, far: 200, least: 0.05, most: 100 }
@@ -142,6 +143,6 @@ async function still(
     invalidate()
   }
   return new Promise((done, fail) =>
-    picture.toBlob((blob) => (blob ? done(blob) : fail(new Error('The picture is too large.')))),
+    picture.toBlob((blob) => (blob ? done(blob) : fail(new Error(labels.thePictureIsTooLarge)))),
   )
 }

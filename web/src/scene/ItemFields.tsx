@@ -4,6 +4,7 @@ import { useEdit } from '../api/changes'
 import type { MeshFacts, SceneItem } from '../api/types'
 import { NumberField } from '../components/NumberField'
 import { STANDS } from './place'
+import { labels } from '../words/scene'
 
 interface Props {
   name: string
@@ -41,16 +42,16 @@ export function ItemFields({ name, item, meshes, taken }: Props) {
     </div>
   )
   return (
-    <section className="scene-part" aria-label={`${name} in the scene`}>
+    <section className="scene-part" aria-label={labels.inTheScene(name)}>
       <div className="row">
         <h2 className="grow ellipsis">{name}</h2>
-        <Button onClick={taken} title="Remove it from the scene; its mesh stays in the project">
-          Remove
+        <Button onClick={taken} title={labels.removeItFromTheSceneIts}>
+          {labels.remove}
         </Button>
       </div>
       <TextField
         select
-        label="Mesh"
+        label={labels.mesh}
         value={item.mesh}
         onChange={(event) => change({ mesh: event.target.value })}
       >
@@ -60,48 +61,48 @@ export function ItemFields({ name, item, meshes, taken }: Props) {
           </MenuItem>
         ))}
       </TextField>
-      <h3>Position, in metres</h3>
-      {three('position', position, ['Right', 'Up', 'Front'], [-10000, 10000])}
-      <h3>Rotation, in degrees</h3>
-      {three('rotation', rotation, ['Pitch', 'Yaw', 'Roll'], [-360, 360])}
+      <h3>{labels.positionInMetres}</h3>
+      {three('position', position, [labels.right, labels.up, labels.front], [-10000, 10000])}
+      <h3>{labels.rotationInDegrees}</h3>
+      {three('rotation', rotation, [labels.pitch, labels.yaw, labels.roll], [-360, 360])}
       <div className="three">
         <NumberField
-          label="Size, times"
+          label={labels.sizeTimes}
           value={scale}
           limits={[0.001, 1000]}
           done={(value) => change({ scale: value })}
         />
         <Button
           sx={{ gridColumn: 'span 2' }}
-          title="On the ground, upright, as large as it is"
+          title={labels.onTheGroundUprightAsLarge}
           onClick={() =>
             change({ position: [position[0], 0, position[2]], rotation: [0, 0, 0], scale: 1 })
           }
         >
-          Upright on the ground
+          {labels.uprightOnTheGround}
         </Button>
       </div>
-      <h3>Repeated</h3>
+      <h3>{labels.repeated}</h3>
       <div className="four">
         <NumberField
-          label="Across"
+          label={labels.across}
           value={repeat[0]}
           limits={[1, 50]}
           done={(value) => change({ repeat: [Math.round(value), repeat[1]] })}
         />
         <NumberField
-          label="every, m"
+          label={labels.everyM}
           value={every[0]}
           done={(value) => change({ every: [value, every[1]] })}
         />
         <NumberField
-          label="Deep"
+          label={labels.deep}
           value={repeat[1]}
           limits={[1, 50]}
           done={(value) => change({ repeat: [repeat[0], Math.round(value)] })}
         />
         <NumberField
-          label="every, m"
+          label={labels.everyM}
           value={every[1]}
           done={(value) => change({ every: [every[0], value] })}
         />

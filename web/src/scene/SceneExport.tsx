@@ -15,6 +15,7 @@ import { NumberField } from '../components/NumberField'
 import { useView } from '../viewport/view'
 import { PAPER } from '../theme'
 import { useCameraApi } from './cameraApi'
+import { labels } from '../words/scene'
 
 const MOST = 8192
 const SIZES = [256, 512, 1024, 2048]
@@ -31,7 +32,7 @@ export function SaveStill({ name, close }: { name: string; close: () => void }) 
       const blob = await hand!.still(size.width, size.height, PAPER[paper])
       const link = document.createElement('a')
       link.href = URL.createObjectURL(blob)
-      link.download = `${name} scene.png`
+      link.download = labels.scenePng(name)
       link.click()
       setTimeout(() => URL.revokeObjectURL(link.href), 10_000)
       close()
@@ -41,20 +42,20 @@ export function SaveStill({ name, close }: { name: string; close: () => void }) 
   }
   return (
     <Dialog open onClose={close} fullWidth maxWidth="xs">
-      <DialogTitle>Save a picture</DialogTitle>
+      <DialogTitle>{labels.saveAPicture}</DialogTitle>
       <DialogContent>
         <p className="small" style={{ marginBottom: 14 }}>
-          What is seen now, as PNG; above and below as now, and as wide as the picture is.
+          {labels.whatIsSeenNowAsPng}
         </p>
         <div className="two">
           <NumberField
-            label="Width, pixels"
+            label={labels.widthPixels}
             value={size.width}
             limits={[16, MOST]}
             done={(width) => setSize({ ...size, width: Math.round(width) })}
           />
           <NumberField
-            label="Height, pixels"
+            label={labels.heightPixels}
             value={size.height}
             limits={[16, MOST]}
             done={(height) => setSize({ ...size, height: Math.round(height) })}
@@ -64,20 +65,20 @@ export function SaveStill({ name, close }: { name: string; close: () => void }) 
           select
           fullWidth
           margin="normal"
-          label="Background"
+          label={labels.background}
           value={paper}
           onChange={(event) => setPaper(event.target.value as keyof typeof PAPER)}
         >
-          <MenuItem value="grey">18 % grey</MenuItem>
-          <MenuItem value="black">black</MenuItem>
-          <MenuItem value="white">white</MenuItem>
-          <MenuItem value="none">transparent</MenuItem>
+          <MenuItem value="grey">{labels.n18Grey}</MenuItem>
+          <MenuItem value="black">{labels.black}</MenuItem>
+          <MenuItem value="white">{labels.white}</MenuItem>
+          <MenuItem value="none">{labels.transparent}</MenuItem>
         </TextField>
       </DialogContent>
       <DialogActions>
-        <Button onClick={close}>Cancel</Button>
+        <Button onClick={close}>{labels.cancel}</Button>
         <Button variant="contained" disabled={!hand} onClick={() => void save()}>
-          Save
+          {labels.save}
         </Button>
       </DialogActions>
     </Dialog>
@@ -90,17 +91,15 @@ export function SaveScene({ close }: { close: () => void }) {
   const [size, setSize] = useState(512)
   return (
     <Dialog open onClose={close} fullWidth maxWidth="xs">
-      <DialogTitle>Save the scene as glTF</DialogTitle>
+      <DialogTitle>{labels.saveTheSceneAsGltf}</DialogTitle>
       <DialogContent>
         <p className="small" style={{ marginBottom: 14 }}>
-          One GLB: every mesh once, drawn wherever it stands, with its ground. It holds what is
-          drawn, as it is meant; skeletons and animations stay in the meshes’ own packages, the sun
-          and the light here.
+          {labels.oneGlbEveryMeshOnceDrawn}
         </p>
         <TextField
           select
           fullWidth
-          label="Textures, at most"
+          label={labels.texturesAtMost}
           value={size}
           onChange={(event) => setSize(Number(event.target.value))}
         >
@@ -112,7 +111,7 @@ export function SaveScene({ close }: { close: () => void }) {
         </TextField>
       </DialogContent>
       <DialogActions>
-        <Button onClick={close}>Cancel</Button>
+        <Button onClick={close}>{labels.cancel}</Button>
         <Button
           variant="contained"
           onClick={() => {
@@ -120,7 +119,7 @@ export function SaveScene({ close }: { close: () => void }) {
             close()
           }}
         >
-          Save
+          {labels.save}
         </Button>
       </DialogActions>
     </Dialog>

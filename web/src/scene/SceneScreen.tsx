@@ -30,6 +30,7 @@ import type { Side } from './sides'
 import { SIDES, hindrance, packageFor } from './sides'
 import { GroundFields, PanoramaField, SunFields, Views } from './Surroundings'
 import { useMoving } from './useMoving'
+import { labels } from '../words/scene'
 
 /** Metres that an arrow key moves a thing. */
 const STEP = 0.1
@@ -103,36 +104,32 @@ export function SceneScreen() {
     { key: '0', words: 'frame all', run: () => useCameraApi.getState().hand?.fit() },
   ])
 
-  if (!meshes) return <p style={{ padding: 14 }}>Loading …</p>
+  if (!meshes) return <p style={{ padding: 14 }}>{labels.loading}</p>
   const ready = meshes.filter((mesh) => mesh.measured)
   if (names.length === 0) {
     return (
       <div className="empty">
-        <h1>The scene is empty</h1>
+        <h1>{labels.theSceneIsEmpty}</h1>
         {meshes.length === 0 ? (
           <>
-            <p>Import meshes, assign materials to their slots, and judge them together here.</p>
+            <p>{labels.importMeshesAssignMaterialsToTheir}</p>
             <Button component={Link} to={`/projects/${id}/meshes`}>
-              Import a mesh
+              {labels.importAMesh}
             </Button>
           </>
         ) : (
           <>
-            <p>
-              Stand the project’s meshes side by side on a ground, under one light, and see whether
-              their size, density, colour and shine agree: as they are meant, and as they arrived in
-              the engine.
-            </p>
+            <p>{labels.standTheProjectsMeshesSideBy}</p>
             <Button
               variant="contained"
               disabled={ready.length < meshes.length}
               onClick={() => void stand(ready.map((mesh) => mesh.name))}
             >
               {ready.length < meshes.length
-                ? 'Measuring meshes …'
+                ? labels.measuringMeshes
                 : ready.length === 1
-                  ? `Add ${ready[0]!.name} to the scene`
-                  : `Add ${count(ready.length, 'mesh', 'meshes')} side by side`}
+                  ? labels.addToTheScene(ready[0]!.name)
+                  : labels.addSideBySide(count(ready.length, 'mesh', 'meshes'))}
             </Button>
           </>
         )}
@@ -142,11 +139,11 @@ export function SceneScreen() {
   const shown = chosen === null ? undefined : stated[chosen]
   return (
     <div className="screen scene">
-      <section className="pane" aria-label="What stands in the scene">
+      <section className="pane" aria-label={labels.whatStandsInTheScene}>
         <div className="bar">
-          <h1 className="grow">Scene</h1>
+          <h1 className="grow">{labels.scene}</h1>
           <Button aria-haspopup="menu" onClick={(event) => setAnchor(event.currentTarget)}>
-            Add mesh…
+            {labels.addMesh}
           </Button>
           <Menu open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)}>
             {ready.map((mesh) => (
@@ -156,12 +153,12 @@ export function SceneScreen() {
             ))}
             {ready.length > 1 && (
               <MenuItem divider onClick={() => void stand(ready.map((mesh) => mesh.name))}>
-                all {ready.length}, side by side
+                {labels.allSideBySide(ready.length)}
               </MenuItem>
             )}
           </Menu>
         </div>
-        <ul className="scene-items" aria-label="Things in the scene">
+        <ul className="scene-items" aria-label={labels.thingsInTheScene}>
           {names.map((name) => (
             <li key={name}>
               <button
@@ -217,8 +214,8 @@ function worded(item: SceneItem, name: string): string {
   const times = repeat[0] * repeat[1]
   return [
     name.startsWith(item.mesh) ? '' : item.mesh,
-    times > 1 ? `${times} times` : '',
-    scale === 1 ? '' : `size ${rounded(scale, 3)}`,
+    times > 1 ? labels.times(times) : '',
+    scale === 1 ? '' : labels.size(rounded(scale, 3)),
   ]
     .filter(Boolean)
     .join(' · ')
@@ -304,13 +301,13 @@ function SceneView({
     ArrowDown: [0, STEP],
   }
   return (
-    <section className="pane" aria-label="The scene">
+    <section className="pane" aria-label={labels.theScene}>
       <div
         className="stage-box"
         ref={box}
         tabIndex={0}
         role="group"
-        aria-label="Scene; arrow keys move the chosen thing"
+        aria-label={labels.sceneArrowKeysMoveTheChosen}
         onKeyDown={(event) => {
           const by = event.target === event.currentTarget ? arrows[event.key] : undefined
           if (!by || chosen === null) return
@@ -322,76 +319,78 @@ function SceneView({
         }}
         onBlur={settle}
       >
-        <Stage size={1} framed={false} label="The scene" pose={pose}>
+        <Stage size={1} framed={false} label={labels.theScene} pose={pose}>
           {things(side, true)}
         </Stage>
         {other && (
           <Divider split={split} setSplit={setSplit} words={[wordsOf(side), wordsOf(other)]}>
-            <FollowingStage size={1} label={`The scene, ${wordsOf(other)}`} pose={pose}>
+            <FollowingStage size={1} label={labels.theScene2(wordsOf(other))} pose={pose}>
               {things(other, false)}
             </FollowingStage>
           </Divider>
         )}
-        {sides(side, setSide, 'Seen', { left: 10 })}
-        {other && sides(other, setOther, 'On the right', { right: 10 })}
+        {sides(side, setSide, labels.seen, { left: 10 })}
+        {other && sides(other, setOther, labels.onTheRight, { right: 10 })}
         {missing.length > 0 && (
           <p className="stage-trouble" role="status">
-            {missing[0]} <Link to={`/projects/${id}/export`}>To Export</Link>
+            {missing[0]} <Link to={`/projects/${id}/export`}>{labels.toExport}</Link>
           </p>
         )}
-        <div className="over" style={{ right: 10, bottom: 10 }} role="group" aria-label="Stage">
+        <div
+          className="over"
+          style={{ right: 10, bottom: 10 }}
+          role="group"
+          aria-label={labels.stage}
+        >
           <button
             aria-pressed={other !== null}
-            title="See it two ways, a divider between them"
+            title={labels.seeItTwoWaysADivider}
             onClick={() => setOther(other ? null : side === 'meant' ? 'arrived' : 'meant')}
           >
-            Compare
+            {labels.compare}
           </button>
           <button
             aria-pressed={alone}
-            title="One at a time in the same place: Page down shows the next"
+            title={labels.oneAtATimeInThe}
             onClick={() => setAlone(!alone)}
           >
-            One at a time
+            {labels.oneAtATime}
           </button>
           {alone && (
             <>
-              <button aria-label="Previous" onClick={() => step(-1)}>
+              <button aria-label={labels.previous} onClick={() => step(-1)}>
                 ◂
               </button>
-              <button aria-label="Next" onClick={() => step(1)}>
+              <button aria-label={labels.next} onClick={() => step(1)}>
                 ▸
               </button>
             </>
           )}
           <button
-            title="All of it in sight (0)"
+            title={labels.allOfItInSight0}
             onClick={() => useCameraApi.getState().hand?.fit()}
           >
-            Fit
+            {labels.fit}
           </button>
           <StageTools />
           <button
-            title="The scene over the whole screen; Escape brings it back"
+            title={labels.theSceneOverTheWholeScreen}
             onClick={() => void box.current?.requestFullscreen()}
           >
-            Full screen
+            {labels.fullScreen}
           </button>
-          <button title="Save what is seen as a picture" onClick={() => save('still')}>
-            Picture…
+          <button title={labels.saveWhatIsSeenAsA} onClick={() => save('still')}>
+            {labels.picture}
           </button>
-          <button
-            title="Save the whole scene as one light-weight file"
-            onClick={() => save('scene')}
-          >
-            glTF…
+          <button title={labels.saveTheWholeSceneAsOne} onClick={() => save('scene')}>
+            {labels.gltf}
           </button>
         </div>
         <span className="stage-note mono" style={{ bottom: other ? 72 : 46 }}>
           {[
             alone && chosen,
             drawn && `${count(drawn.draws, 'draw')} · ${count(drawn.triangles, 'triangle')}`,
-            behind && 'the package is older than the project',
+            behind && labels.thePackageIsOlderThanThe,
           ]
             .filter(Boolean)
             .join(' · ')}

@@ -7,6 +7,7 @@ import { AskName } from '../components/AskName'
 import { NumberField } from '../components/NumberField'
 import { usePanoramas } from '../viewport/PanoramaPick'
 import { seeFrom, useCameraApi } from './cameraApi'
+import { labels } from '../words/scene'
 
 type Scene = NonNullable<Document['scene']>
 
@@ -15,9 +16,9 @@ export function GroundFields({ scene, materials }: { scene: Scene; materials: st
   const edit = useEdit()
   const ground = scene.ground ?? null
   return (
-    <section className="scene-part" aria-label="Ground">
+    <section className="scene-part" aria-label={labels.ground}>
       <FormControlLabel
-        label="Ground"
+        label={labels.ground}
         control={
           <Checkbox
             checked={ground !== null}
@@ -35,18 +36,18 @@ export function GroundFields({ scene, materials }: { scene: Scene; materials: st
             value={ground.material ?? null}
             onChange={(_, material) => void edit({ kind: 'set-ground', change: { material } })}
             renderInput={(params) => (
-              <TextField {...params} label="Its material" placeholder="plain grey" />
+              <TextField {...params} label={labels.itsMaterial} placeholder={labels.plainGrey} />
             )}
           />
           <div className="two">
             <NumberField
-              label="Side, m"
+              label={labels.sideM}
               value={ground.size ?? 20}
               limits={[0.01, 10000]}
               done={(size) => void edit({ kind: 'set-ground', change: { size } })}
             />
             <NumberField
-              label="Map covers, m"
+              label={labels.mapCoversM}
               value={ground.tile ?? 2}
               limits={[0.001, 10000]}
               done={(tile) => void edit({ kind: 'set-ground', change: { tile } })}
@@ -76,9 +77,9 @@ export function SunFields({ scene }: { scene: Scene }) {
     />
   )
   return (
-    <section className="scene-part" aria-label="Sun">
+    <section className="scene-part" aria-label={labels.sun}>
       <FormControlLabel
-        label="Sun, with shadows"
+        label={labels.sunWithShadows}
         control={
           <Checkbox
             checked={sun !== null}
@@ -90,9 +91,9 @@ export function SunFields({ scene }: { scene: Scene }) {
       />
       {sun && (
         <div className="three">
-          {field('From, °', 'turn', sun.turn ?? 35, [-360, 360])}
-          {field('Height, °', 'height', sun.height ?? 40, [0, 90])}
-          {field('Strength', 'strength', sun.strength ?? 3, [0, 100])}
+          {field(labels.from, 'turn', sun.turn ?? 35, [-360, 360])}
+          {field(labels.height, 'height', sun.height ?? 40, [0, 90])}
+          {field(labels.strength, 'strength', sun.strength ?? 3, [0, 100])}
         </div>
       )}
     </section>
@@ -106,22 +107,23 @@ export function PanoramaField({ scene }: { scene: Scene }) {
   const chosen = scene.panorama ?? null
   if (known.length === 0 && chosen === null)
     return (
-      <section className="scene-part" aria-label="Panorama">
-        <p className="small">
-          Lit by the set-up below. A Radiance HDR or EXR that is imported as a map, twice as wide as
-          high, can light the scene instead.
-        </p>
+      <section className="scene-part" aria-label={labels.panorama}>
+        <p className="small">{labels.litByTheSetUpBelow}</p>
       </section>
     )
   return (
-    <section className="scene-part" aria-label="Panorama">
+    <section className="scene-part" aria-label={labels.panorama}>
       <Autocomplete
         autoHighlight
         options={known}
         value={chosen}
         onChange={(_, map) => void edit({ kind: 'set-panorama', map })}
         renderInput={(params) => (
-          <TextField {...params} label="Lit by a panorama" placeholder="the light set-up below" />
+          <TextField
+            {...params}
+            label={labels.litByAPanorama}
+            placeholder={labels.theLightSetUpBelow}
+          />
         )}
       />
     </section>
@@ -136,42 +138,38 @@ export function Views({ scene }: { scene: Scene }) {
   useEffect(() => () => useCameraApi.getState().set({ wanted: null }), [])
   const views = Object.entries(scene.views ?? {})
   return (
-    <section className="scene-part" aria-label="Kept views">
+    <section className="scene-part" aria-label={labels.keptViews}>
       <div className="row">
-        <h2 className="grow">Views</h2>
-        <Button
-          disabled={!hand}
-          title="Keep from where the scene is seen now, under a name"
-          onClick={() => ask(true)}
-        >
-          Save this view…
+        <h2 className="grow">{labels.views}</h2>
+        <Button disabled={!hand} title={labels.keepFromWhereTheSceneIs} onClick={() => ask(true)}>
+          {labels.saveThisView}
         </Button>
       </div>
-      {views.length === 0 && <p className="small">A view that is kept is there for everybody.</p>}
+      {views.length === 0 && <p className="small">{labels.aViewThatIsKeptIs}</p>}
       {views.map(([name, view]) => (
         <div key={name} className="row">
           <button
             className="link grow ellipsis"
-            title={`See the scene from ${name}`}
+            title={labels.seeTheSceneFrom(name)}
             onClick={() => seeFrom({ position: [...view.position], target: [...view.target] })}
           >
             {name}
           </button>
           <Button
             variant="text"
-            aria-label={`Delete the view ${name}`}
+            aria-label={labels.deleteTheView(name)}
             onClick={() => void edit({ kind: 'keep-view', name, view: null })}
           >
-            Delete
+            {labels.delete}
           </Button>
         </div>
       ))}
       {asking && (
         <AskName
-          title="Save this view"
-          label="Name"
-          initial={`view ${views.length + 1}`}
-          hint="A view of that name is replaced."
+          title={labels.saveThisView2}
+          label={labels.name}
+          initial={labels.view(views.length + 1)}
+          hint={labels.aViewOfThatNameIs}
           close={() => ask(false)}
           done={(name) => {
             if (hand) void edit({ kind: 'keep-view', name, view: { ...hand.seen() } })

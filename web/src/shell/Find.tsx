@@ -2,6 +2,7 @@ import { Autocomplete, Dialog, TextField } from '@mui/material'
 import { useNavigate } from 'react-router'
 
 import type { Project } from '../api/types'
+import { labels } from '../words/shell'
 
 interface Place {
   words: string
@@ -44,7 +45,7 @@ export function Find({ project, close }: { project: Project; close: () => void }
       onClose={close}
       fullWidth
       maxWidth="sm"
-      aria-label="Find"
+      aria-label={labels.find}
       slotProps={{ paper: { sx: { alignSelf: 'flex-start', mt: '72px', p: 1.5 } } }}
     >
       <Autocomplete
@@ -61,7 +62,7 @@ export function Find({ project, close }: { project: Project; close: () => void }
           void navigate(`/projects/${project.id}/${place.to}`)
         }}
         renderInput={(params) => (
-          <TextField {...params} autoFocus label="A map, material, mesh or slot" />
+          <TextField {...params} autoFocus label={labels.aMapMaterialMeshOrSlot} />
         )}
       />
     </Dialog>

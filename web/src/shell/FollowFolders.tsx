@@ -14,6 +14,7 @@ import { useState } from 'react'
 import { erase, get, post } from '../api/client'
 import { useProjectId } from '../api/queries'
 import { count } from '../words'
+import { labels } from '../words/shell'
 
 /** The folders of this machine that the project follows: what is saved there comes in. */
 export function FollowFolders({ close }: { close: () => void }) {
@@ -53,14 +54,11 @@ export function FollowFolders({ close }: { close: () => void }) {
           follow.mutate({ folder: folder.trim(), takes }, { onSuccess: () => setFolder('') })
         }}
       >
-        <DialogTitle>Follow folders</DialogTitle>
+        <DialogTitle>{labels.followFolders}</DialogTitle>
         <DialogContent>
-          <p className="small">
-            Maps and meshes that other programs save there come in by themselves, once they are
-            whole. New versions of what is here wait until you take them.
-          </p>
+          <p className="small">{labels.mapsAndMeshesThatOtherPrograms}</p>
           {folders.length > 0 && (
-            <table className="numbers-table" aria-label="Followed folders">
+            <table className="numbers-table" aria-label={labels.followedFolders}>
               <tbody>
                 {folders.map((row) => (
                   <tr key={row.id}>
@@ -68,7 +66,9 @@ export function FollowFolders({ close }: { close: () => void }) {
                       <span className="mono">{row.folder}</span>
                       <br />
                       <span className={row.problem ? 'small brick' : 'small'}>
-                        {row.problem ? `! ${row.problem}` : `${count(row.files, 'file')} imported`}
+                        {row.problem
+                          ? `! ${row.problem}`
+                          : labels.imported(count(row.files, 'file'))}
                       </span>
                     </td>
                     <td>
@@ -83,12 +83,13 @@ export function FollowFolders({ close }: { close: () => void }) {
                             }}
                           />
                         }
-                        label="replace automatically"
+                        label={labels.replaceAutomatically}
                       />
                     </td>
                     <td>
                       <Button onClick={() => leave.mutate(row.id)}>
-                        Leave<span className="sr"> {row.folder}</span>
+                        {labels.leave}
+                        <span className="sr"> {row.folder}</span>
                       </Button>
                     </td>
                   </tr>
@@ -97,23 +98,19 @@ export function FollowFolders({ close }: { close: () => void }) {
             </table>
           )}
           {asked.data && roots.length === 0 ? (
-            <p className="amber">
-              △ Nothing can be followed here: whoever runs Ektopos names folders in EKTOPOS_FOLDERS.
-            </p>
+            <p className="amber">{labels.nothingCanBeFollowedHereWhoever}</p>
           ) : (
             <>
               <TextField
                 autoFocus
                 fullWidth
                 margin="dense"
-                label="Folder"
+                label={labels.folder}
                 placeholder={roots[0] ? `${roots[0]}/…` : ''}
                 value={folder}
                 error={follow.isError}
                 helperText={
-                  follow.isError
-                    ? follow.error.message
-                    : `Its whole path, below ${roots.join(', ')}`
+                  follow.isError ? follow.error.message : labels.itsWholePathBelow(roots.join(', '))
                 }
                 onChange={(event) => {
                   setFolder(event.target.value)
@@ -128,19 +125,19 @@ export function FollowFolders({ close }: { close: () => void }) {
                     onChange={(event) => setTakes(event.target.checked)}
                   />
                 }
-                label="Take new versions by themselves; each can be undone"
+                label={labels.takeNewVersionsByThemselvesEach}
               />
             </>
           )}
         </DialogContent>
         <DialogActions>
-          <Button onClick={close}>Close</Button>
+          <Button onClick={close}>{labels.close}</Button>
           <Button
             type="submit"
             variant="contained"
             disabled={folder.trim() === '' || follow.isPending}
           >
-            Follow it
+            {labels.followIt}
           </Button>
         </DialogActions>
       </form>

@@ -24,6 +24,7 @@ import { isOpen } from '../checks/groups'
 import { useAllRemembered } from '../components/remembered'
 import { nextStep } from './next'
 import { ProjectMenu } from './ProjectMenu'
+import { labels } from '../words/shell'
 
 const Guide = lazy(() => import('./Guide'))
 
@@ -61,48 +62,48 @@ export function Header({ project }: { project: Project }) {
       <div className="project">
         <ProjectMenu project={project} />
         <span className="small ellipsis">
-          {saving ? 'saving …' : 'saved'}
+          {saving ? labels.saving : 'saved'}
           {project.checkpoints[0]
-            ? ` · checkpoint “${project.checkpoints[0].name}” ${ago(project.checkpoints[0].made)}`
+            ? labels.checkpoint(project.checkpoints[0].name, ago(project.checkpoints[0].made))
             : ` ${ago(project.changed)}`}
           <HereNow />
         </span>
       </div>
-      <nav aria-label="The job" className="grow" style={{ display: 'flex' }}>
+      <nav aria-label={labels.theJob} className="grow" style={{ display: 'flex' }}>
         <Trail project={project} />
       </nav>
       <div className="tools">
         {people?.role === 'look' && (
-          <span className="chip amber" title="Changes are refused; ask an owner of the project">
-            only looking
+          <span className="chip amber" title={labels.changesAreRefusedAskAnOwner}>
+            {labels.onlyLooking}
           </span>
         )}
         <JobsButton />
         <TargetButton project={project} />
-        <Tooltip title={project.undo ? `Undo: ${project.undo}` : 'Nothing to undo'}>
+        <Tooltip title={project.undo ? labels.undo(project.undo) : labels.nothingToUndo}>
           <span>
             <Button variant="text" disabled={!project.undo} onClick={() => void undo()}>
-              Undo
+              {labels.undo2}
             </Button>
           </span>
         </Tooltip>
-        <Tooltip title={project.redo ? `Redo: ${project.redo}` : 'Nothing to redo'}>
+        <Tooltip title={project.redo ? labels.redo(project.redo) : labels.nothingToRedo}>
           <span>
             <Button variant="text" disabled={!project.redo} onClick={() => void redo()}>
-              Redo
+              {labels.redo2}
             </Button>
           </span>
         </Tooltip>
         <Button variant="text" onClick={() => setFinding(true)} aria-keyshortcuts="Control+K">
-          Find
+          {labels.find}
           <span className="find-key">
-            &nbsp;<kbd className="key">Ctrl K</kbd>
+            &nbsp;<kbd className="key">{labels.ctrlK}</kbd>
           </span>
         </Button>
-        <Tooltip title="Guide: the job step by step, and what each cause means">
+        <Tooltip title={labels.guideTheJobStepByStep}>
           <Button
             variant="text"
-            aria-label="Guide"
+            aria-label={labels.guide}
             aria-keyshortcuts="?"
             sx={{ minWidth: 0 }}
             onClick={() => setGuided(true)}
@@ -144,41 +145,51 @@ function Trail({ project }: { project: Project }) {
   const stations = [
     {
       to: 'maps',
-      name: 'Maps',
+      name: labels.maps,
       words: `${Object.keys(document.maps ?? {}).length}`,
-      mark: [unsure && `${unsure} unsure`, conflicts && count(conflicts, 'conflict')]
+      mark: [unsure && labels.unsure(unsure), conflicts && count(conflicts, 'conflict')]
         .filter(Boolean)
         .join(', '),
     },
     {
       to: 'materials',
-      name: 'Materials',
+      name: labels.materials,
       words: `${Object.keys(document.materials ?? {}).length}`,
       mark: '',
     },
     {
       to: 'meshes',
-      name: 'Meshes',
-      words: `${Object.keys(document.meshes ?? {}).length - leftOut.length} · ${slots.filter(Boolean).length} of ${count(slots.length, 'slot')}`,
+      name: labels.meshes,
+      words: labels.of(
+        Object.keys(document.meshes ?? {}).length - leftOut.length,
+        slots.filter(Boolean).length,
+        count(slots.length, 'slot'),
+      ),
       mark: '',
     },
     {
       to: 'scene',
-      name: 'Scene',
-      words: standing ? `${standing} placed` : '',
+      name: labels.scene,
+      words: standing ? labels.placed(standing) : '',
       mark: '',
     },
     {
       to: 'checks',
-      name: 'Checks',
+      name: labels.checks,
       words:
-        bare || asked.isPending ? '' : asked.isPlaceholderData ? 'checking …' : open ? '' : 'clear',
-      mark: open && !asked.isPlaceholderData ? `${open} open` : '',
+        bare || asked.isPending
+          ? ''
+          : asked.isPlaceholderData
+            ? labels.checking
+            : open
+              ? ''
+              : 'clear',
+      mark: open && !asked.isPlaceholderData ? labels.open(open) : '',
     },
     {
       to: 'export',
-      name: 'Export',
-      words: packages[0] ? (behind ? '' : 'up to date') : 'not yet',
+      name: labels.export,
+      words: packages[0] ? (behind ? '' : labels.upToDate) : labels.notYet,
       mark: behind ? 'behind' : '',
     },
   ]
@@ -207,7 +218,8 @@ function Trail({ project }: { project: Project }) {
               <b>{station.name}</b>
               {next?.to === station.to && (
                 <span className="next" title={next.why}>
-                  next<span className="sr">: {next.why}</span>
+                  {labels.next}
+                  <span className="sr">: {next.why}</span>
                 </span>
               )}
             </span>
@@ -251,7 +263,7 @@ function TargetButton({ project }: { project: Project }) {
         onClick={(event) => setAnchor(event.currentTarget)}
       >
         <span className="ellipsis">
-          for <b>{current?.title ?? project.document.target}</b>
+          {labels.for} <b>{current?.title ?? project.document.target}</b>
         </span>
         &nbsp;▾
       </Button>
@@ -275,7 +287,7 @@ function TargetButton({ project }: { project: Project }) {
             setShown('compare')
           }}
         >
-          Compare the targets…
+          {labels.compareTheTargets}
         </MenuItem>
         <MenuItem
           onClick={() => {
@@ -283,7 +295,7 @@ function TargetButton({ project }: { project: Project }) {
             setShown('edit')
           }}
         >
-          Targets of your own…
+          {labels.targetsOfYourOwn}
         </MenuItem>
       </Menu>
       {shown === 'compare' && <CompareTargets close={() => setShown(null)} />}

@@ -3,6 +3,7 @@ import { Button, LinearProgress } from '@mui/material'
 import { useJobs, useStartJob } from '../api/jobs'
 import { count } from '../words'
 import { useImports } from '../api/imports'
+import { labels } from '../words/shell'
 
 /** Files on their way in, one line each, with what became of them. */
 export function ImportsPanel() {
@@ -20,20 +21,20 @@ export function ImportsPanel() {
   const sent = items.filter((item) => item.sent === 1).length
   const title = running
     ? current
-      ? `Measuring ${count(sent, 'file')}`
-      : `Uploading ${sent} of ${count(items.length, 'file')}`
+      ? labels.measuring(count(sent, 'file'))
+      : labels.uploadingOf(sent, count(items.length, 'file'))
     : failed.length > 0
-      ? `${count(failed.length, 'file')} could not be imported`
-      : `${count(items.length, 'file')} imported`
+      ? labels.couldNotBeImported(count(failed.length, 'file'))
+      : labels.imported(count(items.length, 'file'))
   return (
-    <section className="incoming" aria-label="Files coming in">
+    <section className="incoming" aria-label={labels.filesComingIn}>
       <div className="row" style={{ padding: '6px 14px' }}>
         <h2>{title}</h2>
         <span className="small grow ellipsis">{running && current?.doing}</span>
         {running ? (
-          <Button onClick={stopAll}>Cancel</Button>
+          <Button onClick={stopAll}>{labels.cancel}</Button>
         ) : (
-          <Button onClick={close}>Close</Button>
+          <Button onClick={close}>{labels.close}</Button>
         )}
       </div>
       {running && (
@@ -48,7 +49,7 @@ export function ImportsPanel() {
           }
         />
       )}
-      <ul tabIndex={0} aria-label="Files">
+      <ul tabIndex={0} aria-label={labels.files}>
         {shown.map((item) => (
           <li key={item.path}>
             <span className="mono ellipsis" title={item.path}>
@@ -56,7 +57,7 @@ export function ImportsPanel() {
             </span>
             <span className={item.state === 'failed' ? 'brick' : 'quiet'}>
               {item.state === 'failed'
-                ? '! not read'
+                ? labels.notRead
                 : item.state === 'waits'
                   ? '△ waits'
                   : item.state === 'done'
@@ -66,8 +67,8 @@ export function ImportsPanel() {
                       : item.state === 'sending'
                         ? `${Math.round(item.sent * 100)} %`
                         : item.state === 'sent'
-                          ? '… measuring'
-                          : '… waiting'}
+                          ? labels.measuring2
+                          : labels.waiting}
             </span>
             <span className="ellipsis" title={item.words}>
               {item.words}

@@ -3,6 +3,7 @@ import { useState } from 'react'
 
 import { useJobs, useStartJob } from '../api/jobs'
 import { JOB_NAMES, count, waitingWords } from '../words'
+import { labels } from '../words/shell'
 
 /** Running jobs with progress, each to be cancelled; nothing when nothing runs. */
 export function JobsButton() {
@@ -36,7 +37,7 @@ export function JobsButton() {
               <div className="row">
                 <b>{JOB_NAMES[job.kind] ?? job.kind}</b>
                 <span className="small grow ellipsis">{waitingWords(job) || job.doing}</span>
-                <Button onClick={() => cancel.mutate(job.id)}>Cancel</Button>
+                <Button onClick={() => cancel.mutate(job.id)}>{labels.cancel}</Button>
               </div>
               <LinearProgress
                 aria-label={JOB_NAMES[job.kind]}

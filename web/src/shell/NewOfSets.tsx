@@ -5,6 +5,7 @@ import { useEdit } from '../api/changes'
 import { useFindings, useProject } from '../api/queries'
 import type { Edit, Finding } from '../api/types'
 import { count } from '../words'
+import { labels } from '../words/shell'
 
 /** The map that a finding of an unused map of a set is about. */
 const mapOf = (finding: Finding) => finding.evidence.split(' ')[0] ?? ''
@@ -33,19 +34,19 @@ export function NewOfSets() {
   }
   const [material] = first.subject.replace(/^material /, '').split(' · ')
   return (
-    <section className="changed-bar" aria-label="New maps of sets">
+    <section className="changed-bar" aria-label={labels.newMapsOfSets}>
       <b className="amber">
-        △ {asked.length === 1 ? mapOf(first) : count(asked.length, 'new map')}
+        △ {asked.length === 1 ? mapOf(first) : count(asked.length, labels.newMap)}
       </b>
       <span className="small grow ellipsis">
         {asked.length === 1
-          ? `is new in the set that ${material} is fed from. ${first.remedy?.does ?? ''}`
-          : `of sets that materials are fed from: ${asked.map(mapOf).join(', ')}`}
+          ? labels.isNewInTheSetThat(material, first.remedy?.does ?? '')
+          : labels.ofSetsThatMaterialsAreFed(asked.map(mapOf).join(', '))}
       </span>
       <Button variant="contained" onClick={() => answer(true)}>
-        {asked.length === 1 ? `Feed it to ${material}` : 'Feed them'}
+        {asked.length === 1 ? labels.feedItTo(material) : labels.feedThem}
       </Button>
-      <Button onClick={() => answer(false)}>Not now</Button>
+      <Button onClick={() => answer(false)}>{labels.notNow}</Button>
     </section>
   )
 }

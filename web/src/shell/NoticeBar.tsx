@@ -4,6 +4,7 @@ import { useEffect } from 'react'
 
 import { ApiError } from '../api/client'
 import { useNotices } from '../api/notices'
+import { labels } from '../words/shell'
 
 /** How long a sentence about what was done stays, in milliseconds. What went wrong stays until it is closed. */
 const STAYS = 12_000
@@ -31,9 +32,9 @@ export function NoticeBar() {
       variant="outlined"
       action={
         <>
-          {stale && <Button onClick={reload}>Load again</Button>}
+          {stale && <Button onClick={reload}>{labels.loadAgain}</Button>}
           <Button variant="text" onClick={clear}>
-            Close
+            {labels.close}
           </Button>
         </>
       }

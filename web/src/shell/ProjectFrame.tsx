@@ -17,6 +17,7 @@ import { useImport } from '../components/useImport'
 import { useImports } from '../api/imports'
 import { RenderBoundary } from '../viewport/RenderBoundary'
 import { StatusLine } from './StatusLine'
+import { labels } from '../words/shell'
 
 const StageKeeper = lazy(async () => {
   const [room, lights] = await Promise.all([
@@ -74,7 +75,7 @@ export function ProjectFrame() {
     const asks = new URLSearchParams(search)
     asks.delete('open')
     const rest = asks.size > 0 ? `?${asks}` : ''
-    if (id && station) keep(id, `path ${station}`, `${pathname}${rest}`)
+    if (id && station) keep(id, labels.path(station), `${pathname}${rest}`)
   }, [id, keep, pathname, search, station])
   useEffect(
     () => () => {
@@ -86,16 +87,16 @@ export function ProjectFrame() {
     [station],
   )
   useEffect(() => {
-    document.title = project.data ? `${project.data.document.name} · Ektopos` : 'Ektopos'
+    document.title = project.data ? labels.ektopos(project.data.document.name) : labels.ektopos2
   }, [project.data])
 
   if (project.isError) {
     return (
       <main className="empty">
-        <h1>This project is not here</h1>
+        <h1>{labels.thisProjectIsNotHere}</h1>
         <p>{project.error.message}</p>
         <Button component={Link} to="/">
-          All projects
+          {labels.allProjects}
         </Button>
       </main>
     )
@@ -103,7 +104,7 @@ export function ProjectFrame() {
   if (!project.data)
     return (
       <main className="empty">
-        <p>Opening …</p>
+        <p>{labels.opening}</p>
       </main>
     )
   return (
@@ -113,7 +114,7 @@ export function ProjectFrame() {
         <Header project={project.data} />
         <main className="screen" key={id}>
           <FailureBoundary place={pathname}>
-            <Suspense fallback={<h1 className="empty">Opening …</h1>}>
+            <Suspense fallback={<h1 className="empty">{labels.opening}</h1>}>
               <Outlet />
             </Suspense>
           </FailureBoundary>
@@ -132,8 +133,8 @@ export function ProjectFrame() {
       </div>
       {isDragActive && (
         <div className="drop">
-          <b>Drop to import</b>
-          <span className="small">maps, meshes, or a folder of both</span>
+          <b>{labels.dropToImport}</b>
+          <span className="small">{labels.mapsMeshesOrAFolderOf}</span>
         </div>
       )}
     </div>

@@ -11,6 +11,7 @@ import { OverlayBoundary } from '../components/FailureBoundary'
 import { atOf, useNoting } from '../team/notes'
 import { ago } from '../words'
 import { FollowFolders } from './FollowFolders'
+import { labels } from '../words/shell'
 
 const HistoryPanel = lazy(() =>
   import('../team/HistoryPanel').then((room) => ({ default: room.HistoryPanel })),
@@ -56,7 +57,7 @@ export function ProjectMenu({ project }: { project: Project }) {
             setAsking('rename')
           }}
         >
-          Rename…
+          {labels.rename}
         </MenuItem>
         <MenuItem
           onClick={() => {
@@ -64,7 +65,7 @@ export function ProjectMenu({ project }: { project: Project }) {
             setAsking('checkpoint')
           }}
         >
-          Name this state…
+          {labels.nameThisState}
         </MenuItem>
         <MenuItem
           onClick={() => {
@@ -72,7 +73,7 @@ export function ProjectMenu({ project }: { project: Project }) {
             setShown('history')
           }}
         >
-          History…
+          {labels.history}
         </MenuItem>
         <MenuItem
           onClick={() => {
@@ -80,7 +81,7 @@ export function ProjectMenu({ project }: { project: Project }) {
             note(atOf(pathname))
           }}
         >
-          Notes…
+          {labels.notes}
         </MenuItem>
         <MenuItem
           onClick={() => {
@@ -88,7 +89,7 @@ export function ProjectMenu({ project }: { project: Project }) {
             setShown('people')
           }}
         >
-          People…
+          {labels.people}
         </MenuItem>
         {project.checkpoints.map((point) => (
           <MenuItem
@@ -98,7 +99,7 @@ export function ProjectMenu({ project }: { project: Project }) {
               void restore(point.id)
             }}
           >
-            Restore “{point.name}” ({ago(point.made)})
+            {labels.restore(point.name, ago(point.made))}
           </MenuItem>
         ))}
         <Divider />
@@ -108,7 +109,7 @@ export function ProjectMenu({ project }: { project: Project }) {
             setFollowing(true)
           }}
         >
-          Follow folders…
+          {labels.followFolders2}
         </MenuItem>
         <MenuItem
           onClick={() => {
@@ -116,7 +117,7 @@ export function ProjectMenu({ project }: { project: Project }) {
             startArchive.mutate(null)
           }}
         >
-          Save project as zip
+          {labels.saveProjectAsZip}
         </MenuItem>
         <MenuItem
           onClick={() => {
@@ -124,7 +125,7 @@ export function ProjectMenu({ project }: { project: Project }) {
             setMode(mode === 'dark' ? 'light' : 'dark')
           }}
         >
-          {mode === 'dark' ? 'Light' : 'Dark'} surroundings
+          {labels.surroundings(mode === 'dark' ? labels.light : labels.dark)}
         </MenuItem>
       </Menu>
       {shown && (
@@ -139,8 +140,8 @@ export function ProjectMenu({ project }: { project: Project }) {
       {following && <FollowFolders close={() => setFollowing(false)} />}
       {asking && (
         <AskName
-          title={asking === 'rename' ? 'Rename the project' : 'Name this state'}
-          label={asking === 'rename' ? 'Project name' : 'Checkpoint name'}
+          title={asking === 'rename' ? labels.renameTheProject : labels.nameThisState2}
+          label={asking === 'rename' ? labels.projectName : labels.checkpointName}
           initial={asking === 'rename' ? (project.document.name ?? '') : ''}
           close={() => setAsking(null)}
           done={(name) =>

@@ -1,11 +1,12 @@
 import { useStatus } from '../api/notices'
+import { labels } from '../words/shell'
 
 /** The line at the foot: what the thing under the pointer is, and which keys work here. */
 export function StatusLine() {
   const { text, keys } = useStatus()
   return (
     <footer className="status">
-      <span className="ellipsis">{text || 'Drop maps, meshes or a folder anywhere.'}</span>
+      <span className="ellipsis">{text || labels.dropMapsMeshesOrAFolder}</span>
       <span className="keys">
         {keys.map(([key, words]) => (
           <span key={key}>

@@ -16,6 +16,7 @@ import { MapThumb } from '../components/MapThumb'
 import { Picture } from '../components/Picture'
 import { ago, count } from '../words'
 import './updatedFiles.css'
+import { labels } from '../words/shell'
 
 type Decide = (what: 'take' | 'keep-both' | 'leave', offers: Offer[]) => void
 
@@ -41,17 +42,19 @@ export function UpdatedFiles() {
   }
   if (offers.length === 0) return null
   return (
-    <section className="changed-bar" aria-label="Updated files">
-      <b className="amber">△ {count(offers.length, 'updated file')}</b>
+    <section className="changed-bar" aria-label={labels.updatedFiles}>
+      <b className="amber">△ {count(offers.length, labels.updatedFile)}</b>
       <span className="small grow ellipsis">
-        {offers.map((offer) => offer.name).join(', ')}{' '}
-        {offers.length === 1 ? 'has a new version' : 'have new versions'}. Review before replacing.
+        {labels.reviewBeforeReplacing(
+          offers.map((offer) => offer.name).join(', '),
+          offers.length === 1 ? labels.hasANewVersion : labels.haveNewVersions,
+        )}
       </span>
       <Button variant="contained" onClick={() => setOpen(true)}>
-        Review…
+        {labels.review}
       </Button>
       <Button onClick={() => decide('take', offers)}>
-        {offers.length === 1 ? 'Replace' : `Replace all ${offers.length}`}
+        {offers.length === 1 ? labels.replace : labels.replaceAll(offers.length)}
       </Button>
       {open && <ChangedFiles offers={offers} decide={decide} close={() => setOpen(false)} />}
     </section>
@@ -65,9 +68,9 @@ function ChangedFiles({ offers, decide, close }: Props) {
   if (!chosen) return null
   return (
     <Dialog open onClose={close} maxWidth="lg" fullWidth>
-      <DialogTitle>{count(offers.length, 'updated file')}</DialogTitle>
+      <DialogTitle>{count(offers.length, labels.updatedFile)}</DialogTitle>
       <DialogContent className="changed-files">
-        <ul aria-label="Updated files">
+        <ul aria-label={labels.updatedFiles}>
           {offers.map((offer) => (
             <li key={offer.id}>
               <button
@@ -96,16 +99,16 @@ function ChangedFiles({ offers, decide, close }: Props) {
         <OfferView key={chosen.id} offer={chosen} />
       </DialogContent>
       <DialogActions>
-        <Button onClick={() => decide('leave', [chosen])}>Skip</Button>
-        <Button onClick={() => decide('keep-both', [chosen])}>Keep both</Button>
+        <Button onClick={() => decide('leave', [chosen])}>{labels.skip}</Button>
+        <Button onClick={() => decide('keep-both', [chosen])}>{labels.keepBoth}</Button>
         <span className="grow" />
         {offers.length > 1 && (
-          <Button onClick={() => decide('take', offers)}>Take all {offers.length}</Button>
+          <Button onClick={() => decide('take', offers)}>{labels.takeAll(offers.length)}</Button>
         )}
         <Button variant="contained" onClick={() => decide('take', [chosen])}>
-          Replace
+          {labels.replace}
         </Button>
-        <Button onClick={close}>Close</Button>
+        <Button onClick={close}>{labels.close}</Button>
       </DialogActions>
     </Dialog>
   )
@@ -116,7 +119,7 @@ function OfferView({ offer }: { offer: Offer }) {
   const effect = asked.data
   const [apart, setApart] = useState(false)
   return (
-    <section aria-label={`What changes with ${offer.name}`}>
+    <section aria-label={labels.whatChangesWith(offer.name)}>
       {offer.kind === 'map' && offer.before.sha256 && (
         <div>
           {apart ? (
@@ -124,31 +127,31 @@ function OfferView({ offer }: { offer: Offer }) {
               <div className="divided">
                 <Picture
                   src={`/api/map-differences/${offer.before.sha256}/${offer.after.sha256}/512.png`}
-                  alt={`Where ${offer.name} is otherwise: the largest difference is white`}
+                  alt={labels.whereIsOtherwiseTheLargestDifference(offer.name)}
                 />
               </div>
-              <figcaption className="small">the largest difference is white</figcaption>
+              <figcaption className="small">{labels.theLargestDifferenceIsWhite}</figcaption>
             </figure>
           ) : (
             <Split
-              left={side(offer.before.sha256, `${offer.name}, current`, 'current')}
-              right={side(offer.after.sha256, `${offer.name}, new`, 'new')}
+              left={side(offer.before.sha256, labels.current(offer.name), 'current')}
+              right={side(offer.after.sha256, labels.new(offer.name), 'new')}
             />
           )}
-          <div className="row" role="group" aria-label="Shown">
+          <div className="row" role="group" aria-label={labels.shown}>
             <Button aria-pressed={!apart} onClick={() => setApart(false)}>
-              Both
+              {labels.both}
             </Button>
             <Button aria-pressed={apart} onClick={() => setApart(true)}>
-              Difference
+              {labels.difference}
             </Button>
           </div>
         </div>
       )}
       {asked.isError && <p className="brick">{asked.error.message}</p>}
-      {!effect && !asked.isError && <LinearProgress aria-label="Looking at what changes" />}
+      {!effect && !asked.isError && <LinearProgress aria-label={labels.lookingAtWhatChanges} />}
       {effect && (
-        <table className="numbers-table" aria-label="What changes">
+        <table className="numbers-table" aria-label={labels.whatChanges}>
           <tbody>
             {effect.problem && (
               <Row name="cannot be taken">
@@ -157,13 +160,14 @@ function OfferView({ offer }: { offer: Offer }) {
             )}
             {offer.before.size !== offer.after.size ? (
               <Row name="size">
-                <span className="mono">{offer.before.size}</span> becomes{' '}
+                <span className="mono">{offer.before.size}</span> {labels.becomes}{' '}
                 <span className="mono">{offer.after.size}</span>
               </Row>
             ) : (
               offer.after.size && (
                 <Row name="size">
-                  <span className="mono">{offer.after.size}</span>, as before
+                  <span className="mono">{offer.after.size}</span>
+                  {labels.asBefore}
                 </Row>
               )
             )}
@@ -182,7 +186,7 @@ function OfferView({ offer }: { offer: Offer }) {
               </Row>
             ))}
             <Row name="New findings">
-              <Findings of={effect.come} none="nothing new" />
+              <Findings of={effect.come} none={labels.nothingNew} />
             </Row>
             <Row name="Resolved findings">
               <Findings of={effect.go} none="–" />

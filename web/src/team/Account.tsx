@@ -3,12 +3,13 @@ import { useState } from 'react'
 
 import { csrfToken } from '../api/client'
 import { useMe } from './people'
+import { labels } from '../words/team'
 
 /** Pages of the server itself, for administrators. */
 const SERVER_PAGES = [
-  ['/accounts', 'Accounts'],
-  ['/folders', 'Folders'],
-  ['/audit', 'Audit log'],
+  ['/accounts', labels.accounts],
+  ['/folders', labels.folders],
+  ['/audit', labels.auditLog],
 ] as const
 
 /** Who one is, and the way out; nothing where nobody logs in. */
@@ -19,7 +20,7 @@ export function Account() {
   if (!me.name)
     return (
       <Button variant="text" href={`/in?next=${encodeURIComponent(location.pathname)}`}>
-        Log in
+        {labels.logIn}
       </Button>
     )
   return (
@@ -27,7 +28,7 @@ export function Account() {
       <Button
         variant="text"
         aria-haspopup="menu"
-        aria-label={`You are ${me.name}`}
+        aria-label={labels.youAre(me.name)}
         onClick={(event) => setAnchor(event.currentTarget)}
         sx={{ maxWidth: 130 }}
       >
@@ -35,10 +36,10 @@ export function Account() {
       </Button>
       <Menu open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)}>
         <MenuItem component="a" href="/account">
-          Your account
+          {labels.yourAccount}
         </MenuItem>
         <MenuItem component="a" href="/documentation">
-          API
+          {labels.api}
         </MenuItem>
         {me.admin &&
           SERVER_PAGES.map(([href, name]) => (
@@ -53,7 +54,7 @@ export function Account() {
             )
           }
         >
-          Log out
+          {labels.logOut}
         </MenuItem>
       </Menu>
     </>

@@ -2,14 +2,15 @@ import { Tooltip } from '@mui/material'
 import { Link } from 'react-router'
 
 import { useHere, useProjectId } from '../api/queries'
+import { labels } from '../words/team'
 
 const STATIONS: Record<string, string> = {
-  maps: 'Maps',
-  materials: 'Materials',
-  meshes: 'Meshes',
-  scene: 'Scene',
-  checks: 'Checks',
-  export: 'Export',
+  maps: labels.maps,
+  materials: labels.materials,
+  meshes: labels.meshes,
+  scene: labels.scene,
+  checks: labels.checks,
+  export: labels.export,
 }
 
 /** Who else is in the project now; each leads to where they are. */
@@ -18,7 +19,7 @@ export function HereNow() {
   const here = useHere()
   if (here.length === 0) return null
   return (
-    <span className="here-now" role="group" aria-label="Here now">
+    <span className="here-now" role="group" aria-label={labels.hereNow}>
       {' · with '}
       {here.map(({ name, where }) => {
         const [station = '', thing] = where.split('/')

@@ -9,6 +9,7 @@ import type { components } from '../api/schema'
 import { Picture } from '../components/Picture'
 import { ago } from '../words'
 import './history.css'
+import { labels } from '../words/team'
 
 type Step = components['schemas']['Step']
 type Thing = Step['touched'][number]
@@ -38,9 +39,9 @@ export function HistoryPanel({ about, close }: { about: string; close: () => voi
   })
   const document = project?.document
   const things = [
-    ...Object.keys(document?.maps ?? {}).map((one) => `map ${one}`),
-    ...Object.keys(document?.materials ?? {}).map((one) => `material ${one}`),
-    ...Object.keys(document?.meshes ?? {}).map((one) => `mesh ${one}`),
+    ...Object.keys(document?.maps ?? {}).map((one) => labels.map(one)),
+    ...Object.keys(document?.materials ?? {}).map((one) => labels.material(one)),
+    ...Object.keys(document?.meshes ?? {}).map((one) => labels.mesh(one)),
   ]
   const steps = asked.data?.pages.flatMap((page) => page.steps) ?? []
   return (
@@ -52,20 +53,20 @@ export function HistoryPanel({ about, close }: { about: string; close: () => voi
     >
       <div className="history" tabIndex={-1}>
         <div className="row">
-          <h1 className="grow">History</h1>
+          <h1 className="grow">{labels.history}</h1>
           <Button variant="text" onClick={close}>
-            Close
+            {labels.close}
           </Button>
         </div>
         <TextField
           select
           size="small"
-          label="Of"
+          label={labels.of}
           value={things.includes(of) ? of : ''}
           slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
           onChange={(event) => setOf(event.target.value)}
         >
-          <MenuItem value="">the whole project</MenuItem>
+          <MenuItem value="">{labels.theWholeProject}</MenuItem>
           {things.map((thing) => (
             <MenuItem key={thing} value={thing}>
               {thing}
@@ -74,7 +75,7 @@ export function HistoryPanel({ about, close }: { about: string; close: () => voi
         </TextField>
         {asked.isError && <p className="brick">{asked.error.message}</p>}
         {asked.isSuccess && steps.length === 0 && (
-          <p className="quiet">Nothing has changed since it was imported.</p>
+          <p className="quiet">{labels.nothingHasChangedSinceItWas}</p>
         )}
         <ol>
           {steps.map((step) => (
@@ -83,7 +84,7 @@ export function HistoryPanel({ about, close }: { about: string; close: () => voi
         </ol>
         {asked.hasNextPage && (
           <Button disabled={asked.isFetchingNextPage} onClick={() => void asked.fetchNextPage()}>
-            {asked.isFetchingNextPage ? 'Loading …' : 'Earlier ones'}
+            {asked.isFetchingNextPage ? labels.loading : labels.earlierOnes}
           </Button>
         )}
       </div>
@@ -101,31 +102,31 @@ function OneStep({ step, only }: { step: Step; only: string | null }) {
       <div className="row">
         <b className="grow">{step.label}</b>
         {step.state === 'now' ? (
-          <span className="chip own">now</span>
+          <span className="chip own">{labels.now}</span>
         ) : (
           <Button
             variant="text"
-            aria-label={`Restore the version after “${step.label}”`}
+            aria-label={labels.restoreTheVersionAfter(step.label)}
             onClick={(event) => {
               event.currentTarget.closest<HTMLElement>('.history')?.focus()
               void bringBack(step.revision)
             }}
           >
-            Restore this version
+            {labels.restoreThisVersion}
           </Button>
         )}
       </div>
       <p className="small" title={when.toLocaleString('en-GB')}>
-        {[step.author, ago(step.made), step.state === 'undone' ? 'undone since' : '']
+        {[step.author, ago(step.made), step.state === 'undone' ? labels.undoneSince : '']
           .filter(Boolean)
           .join(' · ')}
       </p>
       {shown.map((thing) => (
         <figure key={`${thing.kind} ${thing.name}`}>
           <div className="row">
-            <Side what="before" thing={thing} address={thing.before} />
+            <Side what={labels.before} thing={thing} address={thing.before} />
             <span aria-hidden>→</span>
-            <Side what="after" thing={thing} address={thing.after} />
+            <Side what={labels.after} thing={thing} address={thing.after} />
           </div>
           <figcaption className="small ellipsis">{thing.name}</figcaption>
         </figure>
@@ -154,7 +155,7 @@ function Side({
     />
   ) : (
     <span className="thumb letters small" style={{ width: 64, height: 64 }}>
-      not there
+      {labels.notThere}
     </span>
   )
 }

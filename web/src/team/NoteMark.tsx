@@ -1,6 +1,7 @@
 import { count } from '../words'
 import type { At } from './notes'
 import { sameAt, useNotes, useNoting } from './notes'
+import { labels } from '../words/team'
 
 const useOpenAt = (at: At) => useNotes().filter((note) => !note.closed && sameAt(note, at)).length
 
@@ -30,7 +31,7 @@ export function AddNote({ at, marked = false }: { at: At; marked?: boolean }) {
   if (open > 0) return marked ? <NoteMark at={at} /> : null
   return (
     <button className="link small" aria-haspopup="dialog" onClick={() => show(at)}>
-      Add note…
+      {labels.addNote}
     </button>
   )
 }

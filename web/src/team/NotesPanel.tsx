@@ -7,6 +7,7 @@ import { ago } from '../words'
 import type { At, Note } from './notes'
 import { atWords, pathOf, sameAt, useNoteChanges, useNotes, useNoting } from './notes'
 import './notes.css'
+import { labels } from '../words/team'
 
 /** Every note of the project, those at the present thing first, and a new one. */
 export function NotesPanel() {
@@ -36,7 +37,7 @@ function Notes({ at, close }: { at: At; close: () => void }) {
   return (
     <div className="notes" tabIndex={-1}>
       <div className="row">
-        <h1 className="grow">Notes</h1>
+        <h1 className="grow">{labels.notes}</h1>
         {closed > 0 && (
           <FormControlLabel
             control={
@@ -46,11 +47,11 @@ function Notes({ at, close }: { at: At; close: () => void }) {
                 onChange={(event) => setAll(event.target.checked)}
               />
             }
-            label={`closed ones too (${closed})`}
+            label={labels.closedOnesToo(closed)}
           />
         )}
         <Button variant="text" onClick={close}>
-          Close
+          {labels.close}
         </Button>
       </div>
       <form
@@ -66,7 +67,7 @@ function Notes({ at, close }: { at: At; close: () => void }) {
           multiline
           minRows={2}
           size="small"
-          label={`A note at ${atWords(at)}`}
+          label={labels.aNoteAt(atWords(at))}
           value={text}
           onChange={(event) => setText(event.target.value)}
           onKeyDown={(event) => {
@@ -76,16 +77,14 @@ function Notes({ at, close }: { at: At; close: () => void }) {
         />
         <div className="row" style={{ marginTop: 6 }}>
           <span className="small grow">
-            <kbd className="key">Ctrl Enter</kbd> adds it
+            <kbd className="key">{labels.ctrlEnter}</kbd> {labels.addsIt}
           </span>
           <Button type="submit" variant="contained" disabled={!text.trim() || leave.isPending}>
-            Add note
+            {labels.addNote2}
           </Button>
         </div>
       </form>
-      {shown.length === 0 && (
-        <p className="quiet">No open notes. Add one for whoever works on this next.</p>
-      )}
+      {shown.length === 0 && <p className="quiet">{labels.noOpenNotesAddOneFor}</p>}
       <ul>
         {shown.map((note) => (
           <OneNote key={note.id} note={note} here={sameAt(note, at)} close={close} />
@@ -110,7 +109,7 @@ function OneNote({ note, here, close }: { note: Note; here: boolean; close: () =
             void navigate(`/projects/${id}/${pathOf(note)}`)
           }}
         >
-          {here ? 'here' : `at ${atWords(note)}`}
+          {here ? 'here' : labels.at(atWords(note))}
         </button>
         <span>{[note.author, ago(note.made)].filter(Boolean).join(', ')}</span>
       </div>
@@ -137,19 +136,19 @@ function OneNote({ note, here, close }: { note: Note; here: boolean; close: () =
             autoFocus
             fullWidth
             size="small"
-            label="Answer"
+            label={labels.answer}
             value={answer}
             onChange={(event) => setAnswer(event.target.value)}
           />
           <Button type="submit" disabled={!answer.trim()}>
-            Send
+            {labels.send}
           </Button>
         </form>
       )}
       <div className="row">
         {answer === null && (
           <button className="link small" onClick={() => setAnswer('')}>
-            Answer
+            {labels.answer}
           </button>
         )}
         <button
@@ -160,9 +159,11 @@ function OneNote({ note, here, close }: { note: Note; here: boolean; close: () =
             changes.close.mutate({ note: note.id, closed: !note.closed })
           }}
         >
-          {note.closed ? 'Reopen' : 'Resolve'}
+          {note.closed ? labels.reopen : labels.resolve}
         </button>
-        {note.closed && note.closed_by && <span className="small">closed by {note.closed_by}</span>}
+        {note.closed && note.closed_by && (
+          <span className="small">{labels.closedBy(note.closed_by)}</span>
+        )}
       </div>
     </li>
   )

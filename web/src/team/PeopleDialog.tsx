@@ -16,6 +16,7 @@ import { ago } from '../words'
 import type { Pending, People, RoleName } from './people'
 import { ROLES, useMe, usePeople, usePeopleChanges } from './people'
 import './people.css'
+import { labels } from '../words/team'
 
 /** Who may do what here; for owners also invitations, links to look, and keys of programs. */
 export function PeopleDialog({ close }: { close: () => void }) {
@@ -33,20 +34,15 @@ export function PeopleDialog({ close }: { close: () => void }) {
     })
   return (
     <Dialog open onClose={close} maxWidth="md" fullWidth>
-      <DialogTitle>People</DialogTitle>
+      <DialogTitle>{labels.people}</DialogTitle>
       <DialogContent className="people">
-        {me && !me.team && (
-          <p>
-            Nobody logs in here: whoever reaches this address may do everything. A studio sets
-            EKTOPOS_TEAM=1; docs/deploy.md says how.
-          </p>
-        )}
+        {me && !me.team && <p>{labels.nobodyLogsInHereWhoeverReaches}</p>}
         {issued && (
           <section className="issued" role="status">
-            <b>{issued.what}</b> It is shown only now:
+            <b>{issued.what}</b> {labels.itIsShownOnlyNow}
             <div className="row">
               <code className="mono grow">{issued.secret}</code>
-              <Button onClick={() => void copyText(issued.secret)}>Copy</Button>
+              <Button onClick={() => void copyText(issued.secret)}>{labels.copy}</Button>
             </div>
           </section>
         )}
@@ -59,14 +55,14 @@ export function PeopleDialog({ close }: { close: () => void }) {
           />
         )}
         {people && people.people.length > 0 && (
-          <table className="grid" aria-label="Members">
+          <table className="grid" aria-label={labels.members}>
             <thead>
               <tr>
-                <th>Name</th>
-                <th>Role</th>
-                <th>Last active</th>
+                <th>{labels.name}</th>
+                <th>{labels.role}</th>
+                <th>{labels.lastActive}</th>
                 <th>
-                  <span className="sr">Remove</span>
+                  <span className="sr">{labels.remove}</span>
                 </th>
               </tr>
             </thead>
@@ -77,7 +73,7 @@ export function PeopleDialog({ close }: { close: () => void }) {
                   <td>
                     {owns ? (
                       <RoleSelect
-                        label={`Role of ${person.name}`}
+                        label={labels.roleOf(person.name)}
                         role={person.role}
                         choose={(role) => changes.setRole.mutate({ person: person.name, role })}
                       />
@@ -85,11 +81,12 @@ export function PeopleDialog({ close }: { close: () => void }) {
                       ROLES.find(([role]) => role === person.role)?.[1]
                     )}
                   </td>
-                  <td className="small">{person.seen ? ago(person.seen) : 'not yet'}</td>
+                  <td className="small">{person.seen ? ago(person.seen) : labels.notYet}</td>
                   <td style={{ textAlign: 'right' }}>
                     {owns && (
                       <Button variant="text" onClick={() => setLeaving(person.name)}>
-                        Remove<span className="sr"> {person.name}</span>
+                        {labels.remove}
+                        <span className="sr"> {person.name}</span>
                       </Button>
                     )}
                   </td>
@@ -105,40 +102,40 @@ export function PeopleDialog({ close }: { close: () => void }) {
               invite={(email, role) =>
                 changes.invite.mutate(
                   { email, role },
-                  { onSuccess: show('Send this invitation to one person.') },
+                  { onSuccess: show(labels.sendThisInvitationToOnePerson) },
                 )
               }
             />
             <PendingList
-              title="Invitations"
+              title={labels.invitations}
               rows={people.invitations ?? []}
               end={(row) => changes.end.mutate({ kind: 'invitation', row })}
             />
             <Issue
-              title="View-only links"
-              about="Whoever has the link may look at the project until it ends, without an account."
-              label="For whom"
-              make="Make a link"
+              title={labels.viewOnlyLinks}
+              about={labels.whoeverHasTheLinkMayLook}
+              label={labels.forWhom}
+              make={labels.makeALink}
               rows={people.links ?? []}
               end={(row) => changes.end.mutate({ kind: 'link', row })}
               issue={(label) =>
                 changes.share.mutate(
                   { label, days: LINK_DAYS },
-                  { onSuccess: show(`Anybody with this link may look for ${LINK_DAYS} days.`) },
+                  { onSuccess: show(labels.anybodyWithThisLinkMayLook(LINK_DAYS)) },
                 )
               }
             />
             <Issue
-              title="API keys"
-              about="A build machine checks, exports and tries with a key, in your name, in this project only."
-              label="For which program"
-              make="Make a key"
+              title={labels.apiKeys}
+              about={labels.aBuildMachineChecksExportsAnd}
+              label={labels.forWhichProgram}
+              make={labels.makeAKey}
               rows={people.keys ?? []}
               end={(row) => changes.end.mutate({ kind: 'key', row })}
               issue={(label) =>
                 changes.newKey.mutate(
                   { label: label || 'key', scope: 'work', days: KEY_DAYS },
-                  { onSuccess: show(`The key, for ${KEY_DAYS} days.`) },
+                  { onSuccess: show(labels.theKeyForDays(KEY_DAYS)) },
                 )
               }
             />
@@ -146,7 +143,7 @@ export function PeopleDialog({ close }: { close: () => void }) {
         )}
       </DialogContent>
       <DialogActions>
-        <Button onClick={close}>Close</Button>
+        <Button onClick={close}>{labels.close}</Button>
       </DialogActions>
     </Dialog>
   )
@@ -165,20 +162,20 @@ function Leaving({
   done: () => void
 }) {
   const issued: [string, Pending[] | undefined][] = [
-    ['the invitation of', people.invitations],
-    ['the view-only link', people.links],
-    ['the API key', people.keys],
+    [labels.theInvitationOf, people.invitations],
+    [labels.theViewOnlyLink, people.links],
+    [labels.theApiKey, people.keys],
   ]
   const ends = issued.flatMap(([what, rows]) =>
     (rows ?? []).filter((row) => row.made_by === name).map((row) => `${what} ${row.label}`.trim()),
   )
   return (
-    <Confirm title={`Remove ${name}?`} action="Remove" close={close} done={done}>
+    <Confirm title={labels.remove2(name)} action={labels.remove} close={close} done={done}>
       {ends.length === 0 ? (
-        <p>{name} has issued nothing that is still open.</p>
+        <p>{labels.hasIssuedNothingThatIsStill(name)}</p>
       ) : (
         <>
-          <p>With it ends what {name} has issued:</p>
+          <p>{labels.withItEndsWhatHasIssued(name)}</p>
           <ul>
             {ends.map((line) => (
               <li key={line}>{line}</li>
@@ -237,16 +234,16 @@ function AddPerson({
       <TextField
         size="small"
         className="grow"
-        label="Name or mail address of an account"
+        label={labels.nameOrMailAddressOfAn}
         value={person}
         onChange={(event) => setPerson(event.target.value)}
       />
-      <RoleSelect label="Role of new members" role={role} choose={setRole} />
+      <RoleSelect label={labels.roleOfNewMembers} role={role} choose={setRole} />
       <Button type="submit" disabled={!person.trim()}>
-        Add
+        {labels.add}
       </Button>
       <Button onClick={() => invite(person.includes('@') ? person.trim() : '', role)}>
-        Invite by link
+        {labels.inviteByLink}
       </Button>
     </form>
   )
@@ -267,15 +264,17 @@ function PendingList({
       <tbody>
         {rows.map((row) => (
           <tr key={row.id}>
-            <td>{row.label || 'for anybody'}</td>
+            <td>{row.label || labels.forAnybody}</td>
             <td className="small">{ROLES.find(([role]) => role === row.role)?.[1]}</td>
             <td className="small">
-              by {row.made_by}, ends {new Date(row.ends).toLocaleDateString('en-GB')}
-              {row.used && `, used ${ago(row.used)}`}
+              {labels.by} {row.made_by}
+              {labels.ends} {new Date(row.ends).toLocaleDateString('en-GB')}
+              {row.used && labels.used(ago(row.used))}
             </td>
             <td style={{ textAlign: 'right' }}>
               <Button variant="text" onClick={() => end(row.id)}>
-                Revoke<span className="sr"> {row.label}</span>
+                {labels.revoke}
+                <span className="sr"> {row.label}</span>
               </Button>
             </td>
           </tr>

@@ -1,4 +1,5 @@
 import type { PointerEvent, ReactNode } from 'react'
+import { labels } from '../words/viewport'
 
 interface Props {
   /** Where it stands, 0 left to 1 right. */
@@ -35,7 +36,7 @@ export function Divider({ split, setSplit, words, children }: Props) {
         className="divider"
         role="slider"
         tabIndex={0}
-        aria-label="Divider between the two"
+        aria-label={labels.dividerBetweenTheTwo}
         aria-valuenow={Math.round(split * 100)}
         aria-valuemin={5}
         aria-valuemax={95}

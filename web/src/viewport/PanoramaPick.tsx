@@ -7,6 +7,7 @@ import type { BoardMap } from '../api/types'
 import { useRemembered } from '../components/remembered'
 import { useImport } from '../components/useImport'
 import { mayBePanorama, panoramaFile, panoramasOf, usePanorama } from './panorama'
+import { labels } from '../words/viewport'
 
 /** Light from a panorama instead of the set-up's: a map of the project, or a file that can become one. */
 export function PanoramaPick() {
@@ -32,11 +33,11 @@ export function PanoramaPick() {
         <TextField
           select
           size="small"
-          label="Panorama of the project"
+          label={labels.panoramaOfTheProject}
           value={known.some((map) => map.name === kept) ? kept : ''}
           onChange={(event) => (event.target.value ? remember(event.target.value) : without())}
         >
-          <MenuItem value="">none, the light set-ups</MenuItem>
+          <MenuItem value="">{labels.noneTheLightSetUps}</MenuItem>
           {known.map((map) => (
             <MenuItem key={map.name} value={map.name}>
               {map.name}
@@ -47,17 +48,17 @@ export function PanoramaPick() {
       <div className="row">
         <Button
           ref={choose}
-          title="Light from a picture of all directions: Radiance HDR or EXR"
+          title={labels.lightFromAPictureOfAll}
           onClick={() => field.current?.click()}
         >
-          {own ? 'Another panorama…' : 'A panorama of your own…'}
+          {own ? labels.anotherPanorama : labels.aPanoramaOfYourOwn}
         </Button>
         <input
           ref={field}
           type="file"
           hidden
           accept=".hdr,.exr"
-          aria-label="Panorama for the stage"
+          aria-label={labels.panoramaForTheStage}
           onChange={(event) => {
             const file = event.target.files?.[0]
             event.target.value = ''
@@ -77,17 +78,17 @@ export function PanoramaPick() {
             {loose && loose.name === own.name && (
               <Button
                 variant="text"
-                title="Bring it in as a map, so that it is there after a reload, for others, and for the scene"
+                title={labels.bringItInAsAMap}
                 onClick={() => {
                   bringIn([loose])
                   setLoose(null)
                 }}
               >
-                Keep with project
+                {labels.keepWithProject}
               </Button>
             )}
             <Button variant="text" onClick={without}>
-              Without
+              {labels.without}
             </Button>
           </>
         )}

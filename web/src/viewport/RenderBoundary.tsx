@@ -2,6 +2,7 @@ import type { ReactNode } from 'react'
 import { ErrorBoundary } from 'react-error-boundary'
 
 import { useSharedCanvas } from './sharedCanvas'
+import { labels } from '../words/viewport'
 
 /** Says on the stage that something could not be drawn, while the rest of the page goes on. Something else is tried anew, be
  * it the children or what they draw. */
@@ -20,7 +21,7 @@ export function RenderBoundary({
       onError={(problem) =>
         fail(
           'drawing',
-          `This could not be drawn: ${problem instanceof Error ? problem.message : String(problem)}`,
+          labels.thisCouldNotBeDrawn(problem instanceof Error ? problem.message : String(problem)),
         )
       }
       onReset={() => fail('drawing', null)}

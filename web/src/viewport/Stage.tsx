@@ -8,10 +8,9 @@ import type { Pose } from './pose'
 import { drawing } from './software'
 import { StageCanvas } from './StageCanvas'
 import { useView } from './view'
+import { labels } from '../words/viewport'
 
-const NO_DRAWING =
-  'This browser draws nothing in 3D: WebGL 2 is off or missing. Turn hardware acceleration on, or use another browser. ' +
-  'Everything beside the stage works without it.'
+const NO_DRAWING = labels.thisBrowserDrawsNothingIn3d + labels.everythingBesideTheStageWorksWithout
 
 interface Props {
   children: ReactNode
@@ -40,7 +39,7 @@ export function Stage({ children, size, label, pose, framed, ready = true }: Pro
       )}
       {late && !trouble && (
         <p className="stage-coming" role="status">
-          Maps are on their way …
+          {labels.mapsAreOnTheirWay}
         </p>
       )}
     </Ground>

@@ -2,6 +2,7 @@ import { useStatus } from '../api/notices'
 import { useRemembered } from '../components/remembered'
 import { shownPanorama, usePanorama } from './panorama'
 import { LIGHTS, useView } from './view'
+import { labels } from '../words/viewport'
 
 /** The light set-ups, one to be chosen. */
 export function LightTabs() {
@@ -11,7 +12,12 @@ export function LightTabs() {
   const [, remember] = useRemembered<string | null>('panorama', null)
   const show = useStatus((state) => state.show)
   return (
-    <div className="tabs" role="group" aria-label="Light" style={{ background: 'var(--surface)' }}>
+    <div
+      className="tabs"
+      role="group"
+      aria-label={labels.light}
+      style={{ background: 'var(--surface)' }}
+    >
       {LIGHTS.map((entry) => (
         <button
           key={entry.key}
@@ -33,13 +39,13 @@ export function LightTabs() {
         </button>
       ))}
       {panorama && (
-        <span className="chip" title={`Lit by ${panorama}, not by the set-up`}>
-          panorama
+        <span className="chip" title={labels.litByNotByTheSet(panorama)}>
+          {labels.panorama}
         </span>
       )}
       {toneMapped && (
-        <span className="chip amber" title="Bright light is toned down: colours are not exact">
-          △ toned down
+        <span className="chip amber" title={labels.brightLightIsTonedDownColours}>
+          {labels.tonedDown}
         </span>
       )}
     </div>

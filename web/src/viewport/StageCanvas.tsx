@@ -17,8 +17,9 @@ import { useSharedCanvas } from './sharedCanvas'
 import type { Pose } from './pose'
 import { drawing } from './software'
 import { useView } from './view'
+import { labels } from '../words/viewport'
 
-const LOST = 'The graphics driver was reset. What stands here is drawn anew as soon as it is back.'
+const LOST = labels.theGraphicsDriverWasResetWhat
 const FROM = new Vector3(0.85, 0.72, 1.5)
 
 /** Keeps the stage's canvas for as long as a project is open, whichever screen it stands on. */

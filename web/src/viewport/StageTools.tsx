@@ -1,5 +1,6 @@
 import { ViewMenu } from './ViewMenu'
 import { useView } from './view'
+import { labels } from '../words/viewport'
 
 /** What every stage offers: turning, and how it looks. */
 export function StageTools() {
@@ -8,10 +9,10 @@ export function StageTools() {
     <>
       <button
         aria-pressed={turning}
-        title="Turn what stands on the stage by itself"
+        title={labels.turnWhatStandsOnTheStage}
         onClick={() => setTurning(!turning)}
       >
-        Turntable
+        {labels.turntable}
       </button>
       <ViewMenu />
     </>

@@ -12,6 +12,7 @@ import { useState } from 'react'
 import type { Backdrop } from './view'
 import { PanoramaPick } from './PanoramaPick'
 import { USUAL, useView } from './view'
+import { labels } from '../words/viewport'
 
 const BACKDROPS: Record<Backdrop, string> = { grey: '18 % grey', black: 'black', white: 'white' }
 
@@ -61,10 +62,10 @@ export function ViewMenu() {
     <>
       <button
         aria-haspopup="dialog"
-        title="How the stage looks: brightness, turn of the light, background, wires"
+        title={labels.howTheStageLooksBrightnessTurn}
         onClick={(event) => setAnchor(event.currentTarget)}
       >
-        Look…
+        {labels.look}
       </button>
       <Popover
         open={anchor !== null}
@@ -75,19 +76,19 @@ export function ViewMenu() {
         slotProps={{ paper: { role: 'dialog', 'aria-label': 'How the stage looks' } as never }}
       >
         <div style={{ display: 'grid', gap: 6, padding: 14, width: 320 }}>
-          {slide('Brightness', view.brightness, 0, 3, 0.1, ' ×', (brightness) =>
+          {slide(labels.brightness, view.brightness, 0, 3, 0.1, ' ×', (brightness) =>
             view.set({ brightness }),
           )}
-          {slide('Light from', view.lightTurn, -180, 180, 5, '°', (lightTurn) =>
+          {slide(labels.lightFrom, view.lightTurn, -180, 180, 5, '°', (lightTurn) =>
             view.set({ lightTurn }),
           )}
-          {slide('Turning', view.speed, 0.5, 20, 0.5, ' /min', (speed) => view.set({ speed }))}
-          {slide('Height', 100 * view.depth, 0, 20, 1, ' % deep', (percent) =>
+          {slide(labels.turning, view.speed, 0.5, 20, 0.5, ' /min', (speed) => view.set({ speed }))}
+          {slide(labels.height, 100 * view.depth, 0, 20, 1, ' % deep', (percent) =>
             view.set({ depth: percent / 100 }),
           )}
           <TextField
             select
-            label="Background"
+            label={labels.background}
             value={view.backdrop}
             onChange={(event) => view.set({ backdrop: event.target.value as Backdrop })}
             sx={{ my: 0.5 }}
@@ -98,23 +99,21 @@ export function ViewMenu() {
               </MenuItem>
             ))}
           </TextField>
-          {tick('Wireframe', view.wire, (wire) => view.set({ wire }))}
-          {tick('Back faces marked', view.backs, (backs) => view.set({ backs }))}
-          {tick('Checker, one square a tenth of the UVs', view.checker, (checker) =>
-            view.set({ checker }),
-          )}
-          {tick('Lamps throw shadows', view.shadows, (shadows) => view.set({ shadows }))}
-          {tick('Reference chart beside it', view.chart, (chart) => view.set({ chart }))}
-          {tick('Bright light toned down (tone mapping)', view.toneMapped, (toneMapped) =>
+          {tick(labels.wireframe, view.wire, (wire) => view.set({ wire }))}
+          {tick(labels.backFacesMarked, view.backs, (backs) => view.set({ backs }))}
+          {tick(labels.checkerOneSquareATenthOf, view.checker, (checker) => view.set({ checker }))}
+          {tick(labels.lampsThrowShadows, view.shadows, (shadows) => view.set({ shadows }))}
+          {tick(labels.referenceChartBesideIt, view.chart, (chart) => view.set({ chart }))}
+          {tick(labels.brightLightTonedDownToneMapping, view.toneMapped, (toneMapped) =>
             view.set({ toneMapped }),
           )}
           <PanoramaPick />
           <Button
             sx={{ justifySelf: 'start' }}
-            title="Brightness, light, background and marks as they were at first"
+            title={labels.brightnessLightBackgroundAndMarksAs}
             onClick={() => view.set(USUAL)}
           >
-            Back to usual
+            {labels.backToUsual}
           </Button>
         </div>
       </Popover>

@@ -1,6 +1,6 @@
 // What codes are called on screen. Every label for a role, an input, a cause or a verdict comes from here.
-import { INPUT_TABLE } from './api/tables'
-import type { AlphaMode, Cell, InputName, Job, Role, Verdict } from './api/types'
+import { INPUT_TABLE } from '../api/tables'
+import type { AlphaMode, Cell, InputName, Job, Role, Verdict } from '../api/types'
 
 export const ROLE_WORDS: Record<Role, string> = {
   base_color: 'Base colour',

@@ -1,0 +1,2 @@
+/** What a sentence can be completed with. */
+export type Part = string | number | boolean | null | undefined
