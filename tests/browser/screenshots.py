@@ -47,7 +47,7 @@ def take(page: Page, home: str) -> None:
     page.goto(f"{home}/meshes/refractor?slot=9e_02")
     page.get_by_role("button", name="Slots", exact=True).click()
     page.get_by_role("region", name="Maps for 9e_02").get_by_role(
-        "button", name="Use it"
+        "button", name="Assign"
     ).first.wait_for(timeout=180_000)
     shot("meshes")
     page.goto(f"{home}/checks")
@@ -68,11 +68,11 @@ def take(page: Page, home: str) -> None:
     shot("targets")
     page.get_by_role("dialog").get_by_role("button", name="Close").click()
     page.get_by_role("button", name="Hollin Ridge Observatory").click()
-    page.get_by_role("menuitem", name="Dark surroundings").click()
+    page.get_by_role("menuitem", name="Dark theme").click()
     page.goto(f"{home}/materials/dome_copper")
     shot("materials_dark")
     page.get_by_role("button", name="Hollin Ridge Observatory").click()
-    page.get_by_role("menuitem", name="Light surroundings").click()
+    page.get_by_role("menuitem", name="Light theme").click()
     with tempfile.TemporaryDirectory() as folder:
         # The same copper after a wash: painted again in another program.
         (file,) = (ROOT / "build/screenshots-data").rglob("dome_copper_col.png")

@@ -135,7 +135,7 @@ class Site(LiveServerTestCase):
     def bring_in(self, folder: Path) -> None:
         """Bring a folder in as the button does, and wait until it is measured."""
         self.page.get_by_label("Folder to import").set_input_files(folder)
-        self.page.get_by_role("region", name="Files coming in").get_by_role(
+        self.page.get_by_role("region", name="Imports").get_by_role(
             "button", name="Close"
         ).wait_for()
 
@@ -160,7 +160,7 @@ class Site(LiveServerTestCase):
         changed.edit([TypeAdapter(Edit).validate_python(edit) for edit in edits], None)
 
     def go(self, screen: str) -> None:
-        link = self.page.get_by_role("navigation", name="The job").get_by_role("link", name=screen)
+        link = self.page.get_by_role("navigation", name="Workflow").get_by_role("link", name=screen)
         # A station can name itself once more in what it says to do next.
         there = self.page.locator(f".trail [aria-current=page] >> text={screen}").first
         link.click()

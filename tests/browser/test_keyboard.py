@@ -56,7 +56,7 @@ class Keyboard(Site):
             with page.expect_file_chooser() as chooser:
                 self.press(*self.down_to("A folder"), "Enter")
             chooser.value.set_files(root / "in")
-            incoming = page.get_by_role("region", name="Files coming in")
+            incoming = page.get_by_role("region", name="Imports")
             incoming.get_by_role("button", name="Close").wait_for()
         self.tab_to("Close")
         self.press("Enter")

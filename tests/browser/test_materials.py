@@ -28,7 +28,7 @@ class Materials(Site):
         self.button("Add map layer").click()
         page.get_by_role("option", name="tile_gloss").click()
         row.get_by_text("1 over it").wait_for()
-        page.get_by_label("Only where").click()
+        page.get_by_label("Mask").click()
         page.get_by_role("option", name="tile_orm").click()
         page.get_by_label("Mask channel").wait_for()
         self.axe("adjustments")
@@ -43,12 +43,12 @@ class Materials(Site):
         page.get_by_label("Tiles in u").fill("9")
         page.keyboard.press("Enter")
         row.get_by_text("own UVs").wait_for()
-        page.get_by_label("Beyond the border in u").click()
-        page.get_by_role("option", name="ends in its last texels").click()
+        page.get_by_label("Wrap in u").click()
+        page.get_by_role("option", name="clamped to the edge").click()
         row.get_by_text("clamp, repeat").wait_for()
         self.stage_pixels(unlike=before)
         self.axe("where it lies")
-        self.button("As the material’s").click()
+        self.button("Same as material").click()
         row.get_by_text("own UVs").wait_for(state="detached")
         row.get_by_text("clamp, repeat").wait_for(state="detached")
 
@@ -69,7 +69,7 @@ class Materials(Site):
         probe.get_by_role("button", name="Close").click()
 
         # How the stage looks.
-        self.button("Look…").click()
+        self.button("Display…").click()
         page.get_by_label("Wireframe").click()
         self.axe("view settings")
         page.keyboard.press("Escape")
@@ -123,7 +123,7 @@ class Materials(Site):
             "Roughness after",
         ):
             dialog.get_by_role("img", name=name).wait_for()
-        self.assertIn("Turned back again, diffuse differs by", dialog.inner_text())
+        self.assertIn("Converted back, diffuse differs by", dialog.inner_text())
         dialog.get_by_role("button", name="Convert", exact=True).click()
         page.get_by_text("cap_converted", exact=True).wait_for()
         self.go("Materials")

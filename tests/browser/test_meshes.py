@@ -69,7 +69,7 @@ class Meshes(Site):
         for view, legend in (
             ("Checker", "one square is"),
             ("Repeats", "every 2nd copy"),
-            ("Density", "is usual"),
+            ("Density", "is typical"),
             ("Stretch", "1, none"),
             ("Flipped", "run the other way"),
         ):
@@ -103,7 +103,7 @@ class Meshes(Site):
         drawer.get_by_text("shaded flat").wait_for()
         flat = self.stage_pixels(unlike=smooth)
         page.get_by_role("button", name="More for").first.click()
-        page.get_by_role("menuitem", name="Shade it smooth").click()
+        page.get_by_role("menuitem", name="Shade smooth").click()
         page.get_by_label("Up to an angle of").fill("60")
         self.axe("shading smooth")
         self.button("Shade").click()
@@ -127,7 +127,7 @@ class Meshes(Site):
         self.assertEqual(assigned.inner_text(), "tile", "the new slot wears what the old one wore")
         page.get_by_role("button", name="Back", exact=True).click()
         page.get_by_role("button", name="Bare", exact=True).click(modifiers=["Control"])
-        self.menu("Bare", "Merge the 2 chosen")
+        self.menu("Bare", "Merge the 2 selected")
         page.get_by_label("Slot name").fill("Rest")
         self.button("Merge").click()
         page.get_by_role("button", name="Rest", exact=True).wait_for()
@@ -167,11 +167,11 @@ class Meshes(Site):
         bar = page.get_by_role("toolbar", name="Picked faces")
 
         def tool(name: str) -> None:
-            bar.get_by_label("Picked is").click()
+            bar.get_by_label("Pick by").click()
             page.get_by_role("option", name=name).click()
             page.locator(".MuiPopover-root").wait_for(state="detached")
 
-        tool("what a box holds")
+        tool("box")
         area = page.get_by_test_id("pick-area")
         box = area.bounding_box()
         assert box is not None
@@ -189,7 +189,7 @@ class Meshes(Site):
         self.axe("faces picked by a box")
         drag(left + 4, top, left + 24, top + 20)
         bar.get_by_text("Draw a box").wait_for()
-        tool("what a brush covers")
+        tool("brush")
         drag(left + 20, box["y"] + box["height"] / 2, middle, box["y"] + box["height"] / 2)
         bar.get_by_text(re.compile(r"^[2-6] faces of ")).wait_for()
         page.keyboard.down("Shift")
@@ -201,7 +201,7 @@ class Meshes(Site):
         )
         page.keyboard.up("Shift")
         bar.get_by_text("8 faces of").wait_for()
-        self.assertTrue(bar.get_by_role("button", name="With them…").is_disabled())
+        self.assertTrue(bar.get_by_role("button", name="Actions…").is_disabled())
         bar.get_by_role("button", name="New slot").click()
         page.get_by_label("Slot name").fill("All")
         self.button("Make").click()
@@ -226,7 +226,7 @@ class Meshes(Site):
         before = np.array(picture.evaluate(pixels))
         unpacked = self.stage_pixels()
         self.assertGreater(before.std(), 5, "the map is seen under the wires")
-        self.menu("Front", "Pack its islands")
+        self.menu("Front", "Pack islands")
         page.get_by_label("Island margin").fill("12")
         self.button("Pack").click()
         drawer.get_by_text("overlap 0 %").wait_for()
@@ -236,7 +236,7 @@ class Meshes(Site):
         self.assertFalse(np.array_equal(before, np.array(picture.evaluate(pixels))))
         # What is tried is seen on the stage before it is kept, and gone when it is not.
         packed = self.stage_pixels(unlike=unpacked)
-        self.menu("Front", "Move, turn or scale")
+        self.menu("Front", "Move, rotate or scale")
         page.get_by_label("Move u", exact=True).fill("0.2504")
         self.stage_pixels(unlike=packed)
         page.get_by_label("Moves by whole texels of").check()
@@ -244,7 +244,7 @@ class Meshes(Site):
         self.axe("moving UVs")
         self.button("Cancel").click()
         self.stage_shows_again(packed)
-        self.menu("Front", "Move, turn or scale")
+        self.menu("Front", "Move, rotate or scale")
         layout = page.get_by_role("img", name="UVs of Front as they would be")
         box = layout.bounding_box()
         assert box is not None
@@ -274,7 +274,7 @@ class Meshes(Site):
         self.axe("as another mesh")
         dialog.get_by_role("button", name="Assign 1").click()
         page.get_by_label("Material of front").get_by_text("tile").wait_for()
-        self.button("Beside…").click()
+        self.button("Side by side…").click()
         page.get_by_role("menuitem", name="plates").click()
         page.get_by_test_id("stage-compared").locator("canvas").wait_for()
         self.assertEqual(self.complaints, [])
@@ -301,7 +301,7 @@ class Meshes(Site):
     def test_occlusion_is_baked_and_fed(self) -> None:
         page = self.page
         self.open_two()
-        self.menu("Bare", "Bake its occlusion")
+        self.menu("Bare", "Bake occlusion")
         page.get_by_label("Size of the map").click()
         page.get_by_role("option", name="256²").click()
         self.button("Bake").click()
@@ -329,7 +329,7 @@ class Proposing(Site):
         self.go("Meshes")
         page.locator("table.slots tbody tr b").first.click()
         suggested = page.locator(".candidate").first
-        suggested.get_by_role("button", name="Use it").wait_for()
+        suggested.get_by_role("button", name="Assign").wait_for()
         self.assertIn("a81f", suggested.inner_text())
         self.button("Suggest materials for all slots").click()
         dialog = page.get_by_role("dialog")
@@ -366,10 +366,10 @@ class Arriving(Site):
             self.bring_in(root / "lantern")
         self.measured()
         self.go("Meshes")
-        brings = page.get_by_role("region", name="What the file brings along")
+        brings = page.get_by_role("region", name="From the mesh file")
         brings.get_by_text("1 material with 2 maps").wait_for()
         grey = self.stage_pixels()
-        brings.get_by_role("button", name="1 thing not kept").click()
+        brings.get_by_role("button", name="1 thing not imported").click()
         brings.get_by_text("KHR_materials_anisotropy").wait_for()
         self.axe("what a mesh brings")
         brings.get_by_role("button", name="Use its materials").click()

@@ -119,7 +119,7 @@ class Left(Site):
         page = self.page
         self.begin_small()
         page.get_by_role("button", name="Plates").first.click()
-        page.get_by_role("menuitem", name="Dark surroundings").click()
+        page.get_by_role("menuitem", name="Dark theme").click()
         page.locator("[data-cell]").first.wait_for()
         self.axe("maps, dark")
         self.to_material("tile")
@@ -128,7 +128,7 @@ class Left(Site):
         self.axe("materials, dark")
         self.go("Meshes")
         self.button("Density").first.click()
-        page.get_by_text("is usual").wait_for()
+        page.get_by_text("is typical").wait_for()
         self.axe("meshes, dark")
         self.go("Scene")
         self.button("Add plates to the scene").click()

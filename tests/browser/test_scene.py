@@ -99,7 +99,7 @@ class Scene(Site):
         self.saved()
         self.assertEqual((self.number("Right"), self.number("Front")), (0, 0))
         # A key that is held is one step, whatever it moved.
-        stage = page.get_by_role("group", name="Scene; arrow keys move the chosen thing")
+        stage = page.get_by_role("group", name="Scene; arrow keys move the selected item")
         stage.focus()
         for _ in range(7):
             page.keyboard.down("ArrowRight")

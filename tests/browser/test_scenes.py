@@ -18,7 +18,7 @@ class Scenes(Site):
             self.bring_in(root / "in")
         self.measured()
         self.go("Meshes")
-        held = page.get_by_role("region", name="What the file holds")
+        held = page.get_by_role("region", name="Contents of the file")
         held.get_by_text("a skeleton of 2 joints").wait_for()
         still = self.stage_pixels()
 
@@ -34,7 +34,7 @@ class Scenes(Site):
         held.get_by_role("button", name="Play wave").wait_for()
 
         # Vertex colours are left out unless they are wanted; what goes along is said before.
-        held.get_by_label("Vertex colours go along").check()
+        held.get_by_label("Export vertex colours").check()
         self.go("Export")
         along = page.get_by_role("region", name="Also included from the mesh files")
         along.get_by_text("a skeleton of 2 joints").wait_for()

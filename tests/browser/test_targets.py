@@ -88,9 +88,9 @@ class Targets(Site):
         page.get_by_label("High, number").wait_for()
         page.locator("main").focus()
         page.keyboard.press("s")
-        page.get_by_text("Roughness alone, without light").wait_for()
+        page.get_by_text("Roughness only, unlit").wait_for()
         page.keyboard.press("s")
-        page.get_by_text("Roughness alone, without light").wait_for(state="detached")
+        page.get_by_text("Roughness only, unlit").wait_for(state="detached")
 
         # A letter typed into a field is a letter.
         page.keyboard.press("Control+k")

@@ -54,7 +54,7 @@ class PeopleTogether(TeamMode, Site):
         other.get_by_label("Password", exact=True).fill(PASSWORD)
         other.get_by_label("Password confirmation").fill(PASSWORD)
         other.get_by_role("button", name="Join").click()
-        other.get_by_role("navigation", name="The job").get_by_role(
+        other.get_by_role("navigation", name="Workflow").get_by_role(
             "link", name="Materials"
         ).click()
         other.get_by_title("plain", exact=True).and_(other.get_by_role("button")).click()
@@ -83,7 +83,7 @@ class PeopleTogether(TeamMode, Site):
         notes.get_by_role("button", name="Resolve").click()
         expect(notes).to_contain_text("No open notes")
         page.keyboard.press("Escape")
-        trail = other.get_by_role("navigation", name="The job")
+        trail = other.get_by_role("navigation", name="Workflow")
         expect(trail.get_by_role("link", name="Materials")).not_to_contain_text("note")
 
         # What one changes, the other finds in the history, with a picture before and after.
@@ -112,7 +112,7 @@ class PeopleTogether(TeamMode, Site):
         # Who may only look is told so, and changes nothing.
         Member.objects.filter(person__username="will").update(role="look")
         other.reload()
-        other.get_by_text("only looking").wait_for()
+        other.get_by_text("view only").wait_for()
         other.get_by_role("button", name="Undo").click()
         other.get_by_text("Your role in this project does not allow that.").wait_for()
 

@@ -33,7 +33,7 @@ class Walk(Site):
             (root / "in/broken_rough.png").write_bytes(b"\x89PNG\r\n\x1a\nbroken")
             (root / "in/model.fbx").write_bytes(b"x")
             self.bring_in(root / "in")
-        incoming = page.get_by_role("region", name="Files coming in")
+        incoming = page.get_by_role("region", name="Imports")
         incoming.get_by_text("2 files could not be imported").wait_for()
         self.assertIn("open formats", incoming.inner_text())
         self.axe("incoming files")
@@ -71,7 +71,7 @@ class Walk(Site):
         row.get_by_text("range .00–.50").wait_for()
         self.stage_pixels(unlike=lit)
         self.button("Isolate").click()
-        page.get_by_text("Roughness alone, without light").wait_for()
+        page.get_by_text("Roughness only, unlit").wait_for()
         alone = self.stage_pixels()[..., :3]
         drawn = alone[alone.std(axis=2) < 2]
         self.assertGreater(len(drawn), 1000, "seen alone, roughness is grey")
@@ -104,7 +104,7 @@ class Walk(Site):
         for slot in ("Deck", "Keel"):
             page.get_by_label(f"Material of {slot}").click()
             page.get_by_role("option", name="hull").click()
-        page.get_by_role("navigation", name="The job").get_by_text("2 of 2 slots").wait_for()
+        page.get_by_role("navigation", name="Workflow").get_by_text("2 of 2 slots").wait_for()
         page.mouse.move(640, 20)
         dressed = self.stage_pixels(unlike=whole)
         page.get_by_role("button", name="Keel", exact=True).hover()
@@ -145,7 +145,7 @@ class Walk(Site):
         page.get_by_title("tile_dull").click()
         page.get_by_text("own").first.wait_for()
         page.get_by_role("button", name="Test plates").click()
-        page.get_by_role("menuitem", name="Name this state…").click()
+        page.get_by_role("menuitem", name="Save checkpoint…").click()
         page.get_by_label("Checkpoint name").fill("before")
         self.button("Name").click()
         page.get_by_text("checkpoint “before”").wait_for()
@@ -190,7 +190,7 @@ class Walk(Site):
             self.measured()
         home = page.url.removesuffix("/maps")
         page.get_by_role("button", name="Test plates").click()
-        page.get_by_role("menuitem", name="Dark surroundings").click()
+        page.get_by_role("menuitem", name="Dark theme").click()
         for screen in ("maps", "materials", "meshes", "scene", "checks", "export"):
             page.goto(f"{home}/{screen}")
             page.wait_for_load_state("networkidle")

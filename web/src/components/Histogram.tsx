@@ -1,4 +1,3 @@
-import { labels } from '../words/components'
 /** A histogram as bars; the square root of the share, so that small shares are still seen. */
 export function Histogram({
   values,
@@ -35,7 +34,7 @@ export function Histogram({
               y={height - tall}
               width={Math.max(bar - 0.6, 0.6)}
               height={tall}
-              fill={labels.var(tone)}
+              fill={`var(--${tone})`}
             />
           )
         )

@@ -41,7 +41,7 @@ export function Picture({ src, alt, className, style, ...others }: Props) {
       style={style}
       alt={alt}
       // While it waits to be asked for again there is nothing to ask for.
-      src={wait ? undefined : times ? labels.again(src, src.includes('?') ? '&' : '?', times) : src}
+      src={wait ? undefined : times ? `${src}${src.includes('?') ? '&' : '?'}again=${times}` : src}
       onLoad={() => setHere(src)}
       onError={() => setFailed({ src, times: times + 1, wait: times < TRIES })}
     />

@@ -18,7 +18,7 @@ export function OwnTargets({ project, close }: { project: Project; close: () => 
   const [draft, setDraft] = useState<Draft | null>(null)
   const input = useRef<HTMLInputElement>(null)
   const copy = (profile: Profile) => {
-    let id = labels.own(profile.id)
+    let id = `${profile.id}-own`
     while (targets.some((entry) => entry.id === id)) id += '-2'
     setDraft({ profile: { ...profile, id, title: labels.changed(profile.title) }, replaces: null })
   }
@@ -65,7 +65,7 @@ export function OwnTargets({ project, close }: { project: Project; close: () => 
                     variant="text"
                     component="a"
                     href={`data:application/json,${encodeURIComponent(JSON.stringify(target, null, 2))}`}
-                    download={labels.json(target.id)}
+                    download={`${target.id}.json`}
                   >
                     {labels.save}
                   </Button>

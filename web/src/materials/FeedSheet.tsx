@@ -254,7 +254,7 @@ function SheetHead({
   const tiling = stage.uv.tiling ?? [1, 1]
   const mark = (...settings: string[]) =>
     sheet.chain.length > 1 && settings.some((setting) => sheet.own_settings.includes(setting))
-      ? labels.chipOwn
+      ? 'chip own'
       : 'chip'
   const edged = stage.wrap.join() === 'repeat,repeat' ? null : stage.wrap
   const pasteSheet = async () => {

@@ -131,7 +131,7 @@ export function MaterialStage({ name, sheet, solo, comparison, compare }: Props)
             <button
               key={entry.name}
               aria-pressed={mesh === entry}
-              onClick={() => setSubject(labels.mesh(entry.name))}
+              onClick={() => setSubject(`mesh:${entry.name}`)}
             >
               {entry.name}
             </button>
@@ -233,12 +233,12 @@ function CompareBar({
     ...Object.keys(project.document.materials ?? {})
       .filter((other) => other !== name)
       .map((other) => ({
-        key: labels.material2(other),
+        key: `material ${other}`,
         words: other,
         is: { kind: 'material', name: other } as const,
       })),
     ...project.checkpoints.map((point) => ({
-      key: labels.checkpoint(point.id),
+      key: `checkpoint ${point.id}`,
       words: labels.asAt(point.name),
       is: { kind: 'checkpoint', id: point.id, name: point.name } as const,
     })),

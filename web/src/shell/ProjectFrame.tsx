@@ -75,7 +75,7 @@ export function ProjectFrame() {
     const asks = new URLSearchParams(search)
     asks.delete('open')
     const rest = asks.size > 0 ? `?${asks}` : ''
-    if (id && station) keep(id, labels.path(station), `${pathname}${rest}`)
+    if (id && station) keep(id, `path ${station}`, `${pathname}${rest}`)
   }, [id, keep, pathname, search, station])
   useEffect(
     () => () => {

@@ -17,7 +17,6 @@ import { shownPanorama, usePanorama } from './panorama'
 import { drawing } from './software'
 import type { LightName } from './view'
 import { useView } from './view'
-import { labels } from '../words/viewport'
 
 interface Panel {
   readonly towards: readonly [number, number, number]
@@ -179,16 +178,29 @@ function generatorFor(gl: WebGLRenderer): PMREMGenerator {
   return generator
 }
 
-const VERTEX = labels.varyingVec3DirectionVoidMainDirection
+const VERTEX = `
+  varying vec3 direction;
+  void main() {
+    direction = (modelMatrix * vec4(position, 0.0)).xyz;
+    gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0);
+  }`
 
 /** As `Light.surroundings` in the core's shading/lights.py. */
-const FRAGMENT = labels.varyingVec3DirectionUniformVec3Sky(
-  MOST_PANELS,
-  MOST_PANELS,
-  MOST_PANELS,
-  MOST_PANELS,
-  PANEL_EDGE.toFixed(4),
-)
+const FRAGMENT = `
+  varying vec3 direction;
+  uniform vec3 sky;
+  uniform vec3 towards[${MOST_PANELS}];
+  uniform float cosine[${MOST_PANELS}];
+  uniform vec3 radiance[${MOST_PANELS}];
+  void main() {
+    vec3 from = normalize(direction);
+    vec3 found = sky;
+    for (int i = 0; i < ${MOST_PANELS}; i++) {
+      float rise = ${PANEL_EDGE.toFixed(4)} * (1.0 - cosine[i]) + 1e-6;
+      found += clamp((dot(from, towards[i]) - cosine[i]) / rise, 0.0, 1.0) * radiance[i];
+    }
+    gl_FragColor = vec4(found, 1.0);
+  }`
 
 function surroundings(name: LightName) {
   const { sky, panels } = LIGHT_TABLE[name]

@@ -16,7 +16,6 @@ import { create } from 'zustand'
 
 import type { Renamed } from './Subjects'
 import { piecesOf } from './Subjects'
-import { labels } from '../words/viewport'
 
 /** A part of the stage in its own pixels, from above left; with a radius, the circle in it. */
 export interface Region {
@@ -108,8 +107,20 @@ const NUMBERS = new ShaderMaterial({
   side: DoubleSide,
   blending: NoBlending,
   toneMapped: false,
-  vertexShader: labels.attributeFloatNumberFlatVaryingFloat,
-  fragmentShader: labels.flatVaryingFloatFaceVoidMain,
+  vertexShader: `
+    attribute float number;
+    flat varying float face;
+    void main() {
+      face = number;
+      gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0);
+    }`,
+  fragmentShader: `
+    flat varying float face;
+    void main() {
+      float high = floor(face / 65536.0);
+      float middle = floor((face - high * 65536.0) / 256.0);
+      gl_FragColor = vec4(mod(face, 256.0), middle, high, 255.0) / 255.0;
+    }`,
 })
 
 /** A geometry whose corners know the number of their face; 0 is none. */

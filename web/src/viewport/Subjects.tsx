@@ -33,7 +33,6 @@ import { setSides, triplanarMaterial, useSidesPreview } from './sidesPreview'
 import { useUvPreview, withUvs } from './uvPreview'
 import { type Solo, placeTexture, useSoloMaterial, useStageMaterial } from './useMaterial'
 import { useView } from './view'
-import { labels } from '../words/viewport'
 
 /** A simple shape that wears one look. */
 export function ShapeSubject({
@@ -95,7 +94,8 @@ function Overlays({ geometry }: { geometry: BufferGeometry }) {
           plain: { value: new Color(STAGE.back) },
           stripe: { value: new Color(STAGE.backStripe) },
         },
-        vertexShader: labels.voidMainGlPositionProjectionmatrixModelviewmatrix,
+        vertexShader:
+          'void main() { gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0); }',
         fragmentShader: STRIPES,
         side: BackSide,
         polygonOffset: true,
@@ -156,7 +156,15 @@ function Copies({ geometry, look }: { geometry: BufferGeometry; look: StageLook 
 }
 
 /** Stripes across the screen: what is seen from behind is told without its colour as well. */
-const STRIPES = labels.uniformVec3PlainUniformVec3Stripe
+const STRIPES = `
+  uniform vec3 plain;
+  uniform vec3 stripe;
+  void main() {
+    float across = fract((gl_FragCoord.x + gl_FragCoord.y) / 12.0);
+    gl_FragColor = vec4(across < 0.3 ? stripe : plain, 1.0);
+    #include <colorspace_fragment>
+  }
+`
 
 function checkerTexture(): DataTexture {
   const side = 10

@@ -12,14 +12,13 @@ export const labels = {
   somethingWentWrongOnThisPage: (message: Part) =>
     `Something went wrong on this page (${message}).`,
   mapsAndMeshesComeInEach:
-    'Maps and meshes come in. Each map says what it is, and why; what is unsure is marked.',
+    'Drop maps and meshes. Each map says what it is and why; uncertain ones are marked.',
   eachInputOfAMaterialIs:
-    'Each input of a material is fed by a channel. Slots of a mesh get their materials.',
+    'Feed each input of a material from a channel of a map, and assign materials to slots.',
   thePackageIsReadBackAs:
-    'The package is read back as an engine would, and every texel is compared.',
+    'Ektopos reads the package back as an engine would and compares every texel.',
   whatHappensNext: 'What happens next',
-  var: (tone: Part) => `var(--${tone})`,
-  workUnderWay: 'Work under way',
+  workUnderWay: 'Work in progress',
   ektoposAllProjects: 'Ektopos: all projects',
   ektopos: 'ektopos',
   import: 'Import…',
@@ -30,9 +29,8 @@ export const labels = {
   picture: 'Picture',
   itCouldNotBeMade: (alt: Part) => `${alt}: it could not be made`,
   thisPictureCouldNotBeMade:
-    'This picture could not be made. Load the page again; if it stays so, bring the map in again.',
+    'This picture could not be made. Load the page again. If that does not help, import the map again.',
   noPicture: 'no picture',
-  again: (src: Part, part: Part, times: Part) => `${src}${part}again=${times}`,
   dividerBetweenAnd: (words: Part, words2: Part, part: Part) =>
     `Divider between ${words} and ${words2}${part}`,
 } as const

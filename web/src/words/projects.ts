@@ -11,7 +11,7 @@ export const labels = {
   newProject: 'New project',
   noProjectsYet: 'No projects yet',
   beginANewOneAndDrop:
-    'Begin a new one and drop a folder of maps and a mesh on it, drop a project’s zip or folder here, or open the sample to look round.',
+    'Create one and drop a folder of maps and a mesh on it, drop a project’s zip or folder here, or open the sample to look around.',
   project: 'Project',
   maps: 'Maps',
   materials: 'Materials',
