@@ -74,19 +74,19 @@ export function ChecksScreen() {
   const code = chosen && labels.documentedInDocsChecksMd(chosen.code, chosen.family)
   useEffect(() => say(code ?? ''), [code, say])
   useKeys([
-    { key: 'j', words: 'next', run: () => move(1) },
-    { key: 'k', words: 'before', run: () => move(-1) },
+    { key: 'j', words: labels.keyNext, run: () => move(1) },
+    { key: 'k', words: labels.keyPrevious, run: () => move(-1) },
     ...(chosen?.remedy && chosen.waived == null
-      ? [{ key: 'f', words: 'fix', run: () => mend([chosen]) }]
+      ? [{ key: 'f', words: labels.keyFix, run: () => mend([chosen]) }]
       : []),
     ...(chosen && chosen.waived == null
-      ? [{ key: 'w', words: 'ignore', run: () => setLeaving(true) }]
+      ? [{ key: 'w', words: labels.keyIgnore, run: () => setLeaving(true) }]
       : []),
     ...(chosen
       ? [
           {
             key: 'g',
-            words: 'go there',
+            words: labels.keyGoToIt,
             run: () => void go(`/projects/${id}/${place(chosen)}`),
           },
         ]
@@ -123,7 +123,7 @@ export function ChecksScreen() {
             select
             size="small"
             value={least}
-            slotProps={{ htmlInput: { 'aria-label': 'Severity' } }}
+            slotProps={{ htmlInput: { 'aria-label': labels.severity } }}
             onChange={(event) => setLeast(event.target.value)}
           >
             <MenuItem value="note">{labels.all}</MenuItem>
@@ -134,7 +134,7 @@ export function ChecksScreen() {
             select
             size="small"
             value={kinds.includes(kind as never) ? kind : ''}
-            slotProps={{ htmlInput: { 'aria-label': 'Kind' }, select: { displayEmpty: true } }}
+            slotProps={{ htmlInput: { 'aria-label': labels.kind }, select: { displayEmpty: true } }}
             onChange={(event) => setKind(event.target.value)}
           >
             <MenuItem value="">{labels.allKinds}</MenuItem>
@@ -149,7 +149,10 @@ export function ChecksScreen() {
             size="small"
             value={places.includes(at) ? at : ''}
             sx={{ maxWidth: 130 }}
-            slotProps={{ htmlInput: { 'aria-label': 'Where' }, select: { displayEmpty: true } }}
+            slotProps={{
+              htmlInput: { 'aria-label': labels.where },
+              select: { displayEmpty: true },
+            }}
             onChange={(event) => setAt(event.target.value)}
           >
             <MenuItem value="">{labels.everywhere}</MenuItem>

@@ -55,12 +55,12 @@ function OnMaterial({ finding }: { finding: Finding }) {
             left={{
               src: onSpecimen(preview.before),
               alt: labels.current(preview.material),
-              words: 'current',
+              words: labels.wordCurrent,
             }}
             right={{
               src: onSpecimen(preview.after),
               alt: labels.mended(preview.material),
-              words: 'fixed',
+              words: labels.wordFixed,
             }}
             middle={preview.material}
           />
@@ -77,8 +77,12 @@ function OnMaterial({ finding }: { finding: Finding }) {
         return (
           <Split
             key={input}
-            left={{ src: asPicture(before), alt: labels.current2(words), words: 'current' }}
-            right={{ src: asPicture(after), alt: labels.mended2(words), words: 'fixed' }}
+            left={{
+              src: asPicture(before),
+              alt: labels.current2(words),
+              words: labels.wordCurrent,
+            }}
+            right={{ src: asPicture(after), alt: labels.mended2(words), words: labels.wordFixed }}
             middle={words.toLowerCase()}
           />
         )

@@ -16,8 +16,8 @@ interface Props {
 
 const number = (text: string) => Number(text.replace(',', '.'))
 const SIMPLE: { rule: Rule; label: string; hint: string; whole?: boolean; text?: boolean }[] = [
-  { rule: 'largest_size', label: labels.maximumTextureSize, hint: 'texels', whole: true },
-  { rule: 'memory_mb', label: labels.memoryOfAllMapsInThe, hint: 'MB, block-compressed' },
+  { rule: 'largest_size', label: labels.maximumTextureSize, hint: labels.hintTexels, whole: true },
+  { rule: 'memory_mb', label: labels.memoryOfAllMapsInThe, hint: labels.mbBlockCompressed },
   { rule: 'material_names', label: labels.namesOfMaterials, hint: labels.aPatternAsM, text: true },
   { rule: 'density_factor', label: labels.densityMayBeOffBy, hint: labels.timesUpOrDown2Is },
 ]

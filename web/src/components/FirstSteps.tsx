@@ -3,17 +3,17 @@ import { labels } from '../words/components'
 
 const STEPS = [
   {
-    title: '1 · Drop a folder',
+    title: labels.step1,
     words: labels.mapsAndMeshesComeInEach,
     picture: <Dropping />,
   },
   {
-    title: '2 · Wire and assign',
+    title: labels.step2,
     words: labels.eachInputOfAMaterialIs,
     picture: <Wiring />,
   },
   {
-    title: '3 · Export and test',
+    title: labels.step3,
     words: labels.thePackageIsReadBackAs,
     picture: <Trying />,
   },

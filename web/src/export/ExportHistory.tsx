@@ -38,7 +38,7 @@ export function ExportHistory({
         onClose={() => setAnchor(null)}
         anchorOrigin={{ vertical: 'top', horizontal: 'left' }}
         transformOrigin={{ vertical: 'bottom', horizontal: 'left' }}
-        slotProps={{ paper: { role: 'dialog', 'aria-label': 'Earlier packages' } as never }}
+        slotProps={{ paper: { role: 'dialog', 'aria-label': labels.earlierPackages } as never }}
       >
         <table className="grid" style={{ minWidth: 460 }}>
           <thead>

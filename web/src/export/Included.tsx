@@ -57,7 +57,7 @@ export function Included({ project, unassigned }: { project: Project; unassigned
         onClose={() => setAnchor(null)}
         anchorOrigin={{ vertical: 'top', horizontal: 'left' }}
         transformOrigin={{ vertical: 'bottom', horizontal: 'left' }}
-        slotProps={{ paper: { role: 'dialog', 'aria-label': 'Included' } as never }}
+        slotProps={{ paper: { role: 'dialog', 'aria-label': labels.included } as never }}
       >
         <div style={{ padding: 16 }}>
           <div style={{ display: 'flex', gap: 24, alignItems: 'start' }}>

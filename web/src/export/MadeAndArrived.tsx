@@ -24,8 +24,8 @@ interface OfCell {
 export function MadeAndArrived({ of, input }: OfCell) {
   return (
     <Split
-      left={{ src: of('meant'), alt: labels.meant(input), words: 'meant' }}
-      right={{ src: of('arrived'), alt: labels.arrived(input), words: 'arrived' }}
+      left={{ src: of('meant'), alt: labels.meant(input), words: labels.wordExpected }}
+      right={{ src: of('arrived'), alt: labels.arrived(input), words: labels.wordArrived }}
     />
   )
 }

@@ -71,7 +71,7 @@ export function PackPlan({
               <SizeOf file={file} fixed={fixed ?? false} /> ·{' '}
               {file.encoding === 'srgb' ? 'sRGB' : 'lin.'}
               {file.basis ? ` ${file.basis.toUpperCase()}` : labels.bit(file.bits)}
-              {file.levels > 1 && ' · mips'} ·{' '}
+              {file.levels > 1 && labels.mips} ·{' '}
               {onDisk.has(file.path) && file.state === 'same' ? (
                 bytes(onDisk.get(file.path)!)
               ) : (

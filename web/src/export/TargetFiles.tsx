@@ -44,7 +44,7 @@ export function TargetFiles({ files, change }: Props) {
                   variant="standard"
                   value={file.suffix}
                   onChange={(event) => setFile(index, { suffix: event.target.value })}
-                  slotProps={{ htmlInput: { 'aria-label': `Suffix of file ${index + 1}` } }}
+                  slotProps={{ htmlInput: { 'aria-label': labels.suffixOfFile(index + 1) } }}
                   sx={{ width: 84 }}
                 />
               </td>
@@ -130,7 +130,7 @@ export function TargetFiles({ files, change }: Props) {
                   size="small"
                   checked={file.dither ?? false}
                   disabled={file.bits === 16}
-                  slotProps={{ input: { 'aria-label': `Dither ${file.suffix}` } }}
+                  slotProps={{ input: { 'aria-label': labels.ditherOf(file.suffix) } }}
                   onChange={(event) => setFile(index, { dither: event.target.checked })}
                 />
               </td>

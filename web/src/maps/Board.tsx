@@ -382,7 +382,7 @@ function CellView({
   const doubt = map.state === 'conflict' ? '!' : map.state === 'unsure' ? '?' : ''
   const short = withoutSet(map.name, map.set)
   const label = `${held.packed && view !== 'rgb' ? `${short} ${view.toUpperCase()}` : short}${role === 'normal' && map.normal_y ? ` ${map.normal_y === '-' ? '−' : '+'}Y` : ''}`
-  const words = `${map.name}: ${ROLE_WORDS[held.inverted ? 'gloss' : role].toLowerCase()}${map.state === 'conflict' ? labels.nameAndPixelsDisagree : map.state === 'unsure' ? ', unsure' : held.inverted ? labels.glossFeedsRoughnessInverted : ''}`
+  const words = `${map.name}: ${ROLE_WORDS[held.inverted ? 'gloss' : role].toLowerCase()}${map.state === 'conflict' ? labels.nameAndPixelsDisagree : map.state === 'unsure' ? labels.unsureAfter : held.inverted ? labels.glossFeedsRoughnessInverted : ''}`
   const isCurrent = map.name === current && (view === channel || !held.packed)
   return (
     <div

@@ -63,7 +63,7 @@ function Groups({ groups, maps, close }: GroupsProps) {
             <Checkbox
               checked={!off[keyOf(group)]}
               onChange={(event) => setOff({ ...off, [keyOf(group)]: !event.target.checked })}
-              slotProps={{ input: { 'aria-label': `Put ${group.maps.join(', ')} together` } }}
+              slotProps={{ input: { 'aria-label': labels.groupMaps(group.maps.join(', ')) } }}
             />
             <div className="row wrap grow">
               {group.maps.map((name) => {

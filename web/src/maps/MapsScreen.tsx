@@ -25,10 +25,10 @@ type Filter = 'all' | 'unsure' | 'conflict' | 'unused'
 
 const FILTERS: { key: Filter; words: string; tone: string; holds: (map: BoardMap) => boolean }[] = [
   { key: 'all', words: labels.all, tone: '', holds: () => true },
-  { key: 'unsure', words: '? Unsure', tone: 'amber', holds: (map) => map.state === 'unsure' },
+  { key: 'unsure', words: labels.uncertain, tone: 'amber', holds: (map) => map.state === 'unsure' },
   {
     key: 'conflict',
-    words: '! Conflicts',
+    words: labels.conflicts,
     tone: 'brick',
     holds: (map) => map.state === 'conflict',
   },
@@ -209,7 +209,7 @@ export function MapsScreen() {
             value={sort}
             onChange={(event) => setSort(event.target.value as Sort)}
             sx={{ '& .MuiSelect-select': { padding: '4px 8px' } }}
-            slotProps={{ select: { SelectDisplayProps: { 'aria-label': 'Order of the board' } } }}
+            slotProps={{ select: { SelectDisplayProps: { 'aria-label': labels.orderOfTheBoard } } }}
           >
             {SORTS.map((entry) => (
               <MenuItem key={entry.key} value={entry.key}>
@@ -226,7 +226,7 @@ export function MapsScreen() {
               if (event.key === 'Escape') setSearch('')
             }}
             sx={{ width: 130, '& input': { padding: '4px 8px' } }}
-            slotProps={{ htmlInput: { 'aria-label': 'Search the board' } }}
+            slotProps={{ htmlInput: { 'aria-label': labels.searchTheBoard } }}
           />
         </div>
         <GroupSuggestions maps={maps} />

@@ -26,7 +26,7 @@ export function NamingRules() {
         anchorEl={anchor}
         onClose={() => setAnchor(null)}
         anchorOrigin={{ vertical: 'bottom', horizontal: 'left' }}
-        slotProps={{ paper: { role: 'dialog', 'aria-label': 'Naming rules' } as never }}
+        slotProps={{ paper: { role: 'dialog', 'aria-label': labels.namingRules } as never }}
       >
         <div style={{ padding: 12, width: 380, display: 'grid', gap: 8 }}>
           <h2>{labels.namesThatEndIn}</h2>

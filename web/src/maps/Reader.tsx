@@ -41,7 +41,7 @@ export function Reader({
         ? 'ra'.includes(letter)
         : letter !== 'a' || detail.data?.map.channels === 4)
   useKeys([
-    { key: 'c', words: 'all channels', run: () => setChannel('rgb') },
+    { key: 'c', words: labels.allChannels, run: () => setChannel('rgb') },
     ...CHANNEL_LETTERS.map((letter) => ({
       key: letter,
       words: letter === 'a' ? 'channels' : '',
@@ -49,7 +49,7 @@ export function Reader({
     })),
     { key: '1', words: '1:1', run: () => setActual(!actual) },
     { key: '2', words: '2 × 2', run: () => setRepeat(!repeat) },
-    { key: 'Delete', words: 'remove', run: () => setRemoving(name !== null) },
+    { key: 'Delete', words: labels.keyRemove, run: () => setRemoving(name !== null) },
   ])
   if (name === null || !detail.data) {
     return (
@@ -267,12 +267,15 @@ function Think({
           <span
             className={`chip ${map.state === 'sure' ? 'own' : map.state === 'conflict' ? 'brick' : 'amber'}`}
           >
-            {map.state !== 'sure' && (map.state === 'conflict' ? '! conflict ' : '? unsure ')}
+            {map.state !== 'sure' &&
+              (map.state === 'conflict' ? labels.conflictMark : labels.uncertainMark)}
             {Math.round(map.confidence * 100)} %
           </span>
         )}
         {map.normal_y && (
-          <span className="chip">{labels.green(map.normal_y === '-' ? 'down, −Y' : 'up, +Y')}</span>
+          <span className="chip">
+            {labels.green(map.normal_y === '-' ? labels.downMinusY : labels.upPlusY)}
+          </span>
         )}
       </div>
       <div className="row wrap" style={{ margin: '8px 0' }}>

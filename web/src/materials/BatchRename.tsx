@@ -71,7 +71,7 @@ export function BatchRename({ project, close }: { project: Project; close: () =>
             <span key={name} className="quiet ellipsis">
               {name}
             </span>,
-            <span key={`${name} to`} className="ellipsis">
+            <span key={labels.newNameOf(name)} className="ellipsis">
               {made === name ? 'stays' : made}
             </span>,
           ])}

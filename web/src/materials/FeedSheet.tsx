@@ -449,7 +449,7 @@ function SheetHead({
               .filter((other) => other !== name)
               .sort(naturally),
           ]}
-          words={(base) => base || 'none: stand alone'}
+          words={(base) => base || labels.noBase}
           done={(base) =>
             void act({ kind: 'set-setting', material: name, setting: 'from', value: base || null })
           }

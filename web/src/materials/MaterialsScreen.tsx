@@ -52,11 +52,11 @@ export function MaterialsScreen() {
     names.length === 0
       ? []
       : [
-          { key: 'j', words: 'next', run: () => step(1) },
-          { key: 'k', words: 'before', run: () => step(-1) },
+          { key: 'j', words: labels.keyNext, run: () => step(1) },
+          { key: 'k', words: labels.keyPrevious, run: () => step(-1) },
           {
             key: 'c',
-            words: 'compare',
+            words: labels.keyCompare,
             run: () =>
               setComparison(
                 comparison
@@ -68,12 +68,12 @@ export function MaterialsScreen() {
           },
           {
             key: 'Delete',
-            words: 'remove',
+            words: labels.keyRemove,
             run: () => setRemoving(true),
           },
           {
             key: 's',
-            words: 'solo the open row',
+            words: labels.keyIsolateTheOpenRow,
             run: () => setSolo(solo || !openRow ? null : openRow),
           },
         ],

@@ -49,7 +49,7 @@ export function Settings({
       anchorEl={anchor}
       onClose={close}
       anchorOrigin={{ vertical: 'bottom', horizontal: 'left' }}
-      slotProps={{ paper: { role: 'dialog', 'aria-label': `Settings of ${name}` } as never }}
+      slotProps={{ paper: { role: 'dialog', 'aria-label': labels.settingsOf(name) } as never }}
     >
       <div style={{ display: 'grid', gap: 14, padding: 16, width: 360 }}>
         <div className="row">

@@ -233,13 +233,10 @@ function AskNumbers({ mesh, slots, action, at, close }: Props) {
             {action === 'sides' && [
               size,
               field('metres', labels.itsMapsCover, 'metres'),
-              field('hardness', labels.hardness, '1 soft, 16 almost an edge'),
-              field('side', labels.offset, '0–0.5: more leaves each side to itself'),
+              field('hardness', labels.hardness, labels.hardnessHint),
+              field('side', labels.offset, labels.offsetHint),
             ]}
-            {action === 'bake' && [
-              size,
-              field('samples', labels.raysPerTexel, '64 are usual, 256 fine'),
-            ]}
+            {action === 'bake' && [size, field('samples', labels.raysPerTexel, labels.raysHint)]}
           </div>
           {action === 'bake' && (
             <FormControlLabel

@@ -29,7 +29,9 @@ export function Legend({
       />
     )
   if (view === 'stretch')
-    return <Bar from="1, none" middle="2" to="4 and more" ramp={`${RAMP.middle}, ${RAMP.high}`} />
+    return (
+      <Bar from={labels.oneNone} middle="2" to="4 and more" ramp={`${RAMP.middle}, ${RAMP.high}`} />
+    )
   if (view === 'checker')
     return (
       <span className="legend mono">

@@ -137,13 +137,13 @@ function OneMesh({
     return () => set({ checker: false, backs: false })
   }, [set, view])
   useKeys([
-    { key: 'j', words: 'next slot', run: () => step(1) },
-    { key: 'k', words: 'slot before', run: () => step(-1) },
-    { key: 'd', words: 'done', run: () => slot && done(slot) },
-    { key: 'h', words: 'hide done', run: () => setHideDone(!hideDone) },
+    { key: 'j', words: labels.keyNextSlot, run: () => step(1) },
+    { key: 'k', words: labels.keyPreviousSlot, run: () => step(-1) },
+    { key: 'd', words: labels.keyDone, run: () => slot && done(slot) },
+    { key: 'h', words: labels.keyHideDone, run: () => setHideDone(!hideDone) },
     {
       key: 'Escape',
-      words: 'whole mesh',
+      words: labels.keyWholeMesh,
       run: () => {
         choose(null)
         picking.stop()

@@ -82,7 +82,7 @@ export function SuggestAll({ close }: { close: () => void }) {
                         setChanged({ ...changed, [keyOf(entry)]: event.target.checked })
                       }
                       slotProps={{
-                        input: { 'aria-label': `Accept ${entry.set} for ${entry.slot}` },
+                        input: { 'aria-label': labels.acceptFor(entry.set, entry.slot) },
                       }}
                     />
                   </td>
@@ -186,7 +186,7 @@ export function CopyAssignments({ mesh, close }: { mesh: string; close: () => vo
                 checked={isTicked(pair)}
                 onChange={(event) => setChanged({ ...changed, [pair.slot]: event.target.checked })}
                 slotProps={{
-                  input: { 'aria-label': `Assign ${pair.material} to ${pair.slot}` },
+                  input: { 'aria-label': labels.assignTo(pair.material, pair.slot) },
                 }}
               />
               <span>

@@ -23,7 +23,7 @@ const COLUMNS: { key: Column; words: string }[] = [
   { key: 'slot', words: labels.slot },
   { key: 'triangles', words: labels.triangles },
   { key: 'density', words: labels.density },
-  { key: 'uvs', words: 'UVs' },
+  { key: 'uvs', words: labels.wordUVs },
   { key: 'material', words: labels.material },
   { key: 'done', words: labels.done2 },
 ]
@@ -336,7 +336,7 @@ function SlotRow({
         <Checkbox
           checked={mesh.done.includes(slot.name)}
           onChange={() => toggleDone(slot.name)}
-          slotProps={{ input: { 'aria-label': `${slot.name} is done` } }}
+          slotProps={{ input: { 'aria-label': labels.isDone(slot.name) } }}
         />
       </td>
       <td style={{ width: 24, paddingLeft: 0 }}>
@@ -394,7 +394,7 @@ function uvState(
 ): { words: string; tone: '' | 'amber' | 'brick'; why: string } {
   const { uv } = slot
   if (uv.min == null || uv.max == null)
-    return { words: '! none', tone: 'brick', why: labels.mapsCannotBeLaidOnIt }
+    return { words: labels.noUvs, tone: 'brick', why: labels.mapsCannotBeLaidOnIt }
   const reach = Math.max(...uv.max.map((high, axis) => high - uv.min![axis]!))
   const repeats = densities.repeats(slot)
   if (repeats >= OFTEN)
@@ -411,7 +411,7 @@ function uvState(
         why: labels.itsUvsReachOverSeveralPictures,
       }
     return {
-      words: '△ outside',
+      words: labels.outside,
       tone: 'amber',
       why: labels.itsUvsLeave01A,
     }
@@ -455,5 +455,5 @@ function uvState(
       tone: '',
       why: labels.twinsShareTheirUvsOnPurpose,
     }
-  return { words: 'unique', tone: '', why: labels.noTwoFacesShareATexel }
+  return { words: labels.wordUnique, tone: '', why: labels.noTwoFacesShareATexel }
 }

@@ -98,7 +98,7 @@ export function UvDrawer({
             </span>
             <span>
               {uv.l2 == null || uv.linf == null
-                ? 'stretch: some faces have no area in the UVs'
+                ? labels.stretchWithoutArea
                 : labels.stretchL2L(uv.l2.toFixed(2), uv.linf.toFixed(2))}
             </span>
             <span>

@@ -93,15 +93,15 @@ export function SceneScreen() {
     })
   }
   useKeys([
-    { key: 'PageDown', words: 'next', run: () => step(1) },
-    { key: 'PageUp', words: 'previous', run: () => step(-1) },
+    { key: 'PageDown', words: labels.keyNext, run: () => step(1) },
+    { key: 'PageUp', words: labels.keyPrevious, run: () => step(-1) },
     ...(chosen !== null && !alone
       ? [
-          { key: 'Delete', words: 'remove', run: () => take(chosen) },
-          { key: 'Escape', words: 'choose nothing', run: () => choose(null) },
+          { key: 'Delete', words: labels.keyRemove, run: () => take(chosen) },
+          { key: 'Escape', words: labels.keyClearSelection, run: () => choose(null) },
         ]
       : []),
-    { key: '0', words: 'frame all', run: () => useCameraApi.getState().hand?.fit() },
+    { key: '0', words: labels.keyFrameEverything, run: () => useCameraApi.getState().hand?.fit() },
   ])
 
   if (!meshes) return <p style={{ padding: 14 }}>{labels.loading}</p>

@@ -59,11 +59,11 @@ export function ImportsPanel() {
               {item.state === 'failed'
                 ? labels.notRead
                 : item.state === 'waits'
-                  ? '△ waits'
+                  ? labels.waits
                   : item.state === 'done'
-                    ? '✓ in'
+                    ? labels.isIn
                     : item.state === 'cancelled'
-                      ? '– stopped'
+                      ? labels.stopped
                       : item.state === 'sending'
                         ? `${Math.round(item.sent * 100)} %`
                         : item.state === 'sent'

@@ -154,7 +154,7 @@ function OfferView({ offer }: { offer: Offer }) {
         <table className="numbers-table" aria-label={labels.whatChanges}>
           <tbody>
             {effect.problem && (
-              <Row name="cannot be taken">
+              <Row name={labels.cannotBeTaken}>
                 <span className="brick">! {effect.problem}</span>
               </Row>
             )}
@@ -172,23 +172,23 @@ function OfferView({ offer }: { offer: Offer }) {
               )
             )}
             {effect.changed != null && (
-              <Row name="Texels changed">
+              <Row name={labels.texelsChanged}>
                 <span className="mono">{(effect.changed * 100).toFixed(1)} %</span>
               </Row>
             )}
-            <Row name={offer.kind === 'map' ? 'feeds' : 'slots then'}>
+            <Row name={offer.kind === 'map' ? 'feeds' : labels.slotsThen}>
               {effect.feeds.join(', ') || 'nothing'}
             </Row>
-            <Row name="Affected exports">{effect.leaving.join(', ') || 'none'}</Row>
+            <Row name={labels.affectedExports}>{effect.leaving.join(', ') || 'none'}</Row>
             {effect.notes.map((note) => (
               <Row key={note} name="note">
                 {note}
               </Row>
             ))}
-            <Row name="New findings">
+            <Row name={labels.newFindings}>
               <Findings of={effect.come} none={labels.nothingNew} />
             </Row>
-            <Row name="Resolved findings">
+            <Row name={labels.resolvedFindings}>
               <Findings of={effect.go} none="–" />
             </Row>
           </tbody>

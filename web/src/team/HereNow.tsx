@@ -20,7 +20,7 @@ export function HereNow() {
   if (here.length === 0) return null
   return (
     <span className="here-now" role="group" aria-label={labels.hereNow}>
-      {' · with '}
+      {labels.withWord}
       {here.map(({ name, where }) => {
         const [station = '', thing] = where.split('/')
         const words = [STATIONS[station], thing && decodeURIComponent(thing)].filter(Boolean)

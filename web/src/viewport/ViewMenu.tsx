@@ -14,7 +14,7 @@ import { PanoramaPick } from './PanoramaPick'
 import { USUAL, useView } from './view'
 import { labels } from '../words/viewport'
 
-const BACKDROPS: Record<Backdrop, string> = { grey: '18 % grey', black: 'black', white: 'white' }
+const BACKDROPS: Record<Backdrop, string> = { grey: labels.grey18, black: 'black', white: 'white' }
 
 /** What is seen on the stage beside the material: light, background, wires, backs, checker. */
 export function ViewMenu() {
@@ -73,7 +73,7 @@ export function ViewMenu() {
         onClose={() => setAnchor(null)}
         anchorOrigin={{ vertical: 'top', horizontal: 'right' }}
         transformOrigin={{ vertical: 'bottom', horizontal: 'right' }}
-        slotProps={{ paper: { role: 'dialog', 'aria-label': 'How the stage looks' } as never }}
+        slotProps={{ paper: { role: 'dialog', 'aria-label': labels.displayTitle } as never }}
       >
         <div style={{ display: 'grid', gap: 6, padding: 14, width: 320 }}>
           {slide(labels.brightness, view.brightness, 0, 3, 0.1, ' ×', (brightness) =>
@@ -83,7 +83,7 @@ export function ViewMenu() {
             view.set({ lightTurn }),
           )}
           {slide(labels.turning, view.speed, 0.5, 20, 0.5, ' /min', (speed) => view.set({ speed }))}
-          {slide(labels.height, 100 * view.depth, 0, 20, 1, ' % deep', (percent) =>
+          {slide(labels.height, 100 * view.depth, 0, 20, 1, labels.percentDeep, (percent) =>
             view.set({ depth: percent / 100 }),
           )}
           <TextField

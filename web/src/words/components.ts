@@ -33,4 +33,7 @@ export const labels = {
   noPicture: 'no picture',
   dividerBetweenAnd: (words: Part, words2: Part, part: Part) =>
     `Divider between ${words} and ${words2}${part}`,
+  step1: '1 · Drop a folder',
+  step2: '2 · Feed and assign',
+  step3: '3 · Export and test',
 } as const

@@ -284,4 +284,10 @@ export const labels = {
   arrived3: (part: Part) => ` arrived ${part}`,
   whatToDo: 'What to do:',
   showInFeedSheet: 'Show in feed sheet',
+  mips: ' · mips',
+  suffixOfFile: (number: Part) => `Suffix of file ${number}`,
+  ditherOf: (suffix: Part) => `Dither ${suffix}`,
+  setManuallyWord: 'set manually',
+  wordExpected: 'expected',
+  wordArrived: 'arrived',
 } as const

@@ -251,4 +251,12 @@ export const labels = {
   noMapFitsHereBringOne: 'No map fits here. Import one, or use a constant.',
   channelOf: (mapName: Part) => `Channel of ${mapName}`,
   useThisMap: 'Use this map',
+  newNameOf: (name: Part) => `${name} to`,
+  noBase: 'none: no base',
+  settingsOf: (name: Part) => `Settings of ${name}`,
+  keyNext: 'next',
+  keyPrevious: 'previous',
+  keyCompare: 'compare',
+  keyRemove: 'remove',
+  keyIsolateTheOpenRow: 'isolate the open row',
 } as const

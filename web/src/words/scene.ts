@@ -104,4 +104,9 @@ export const labels = {
   name: 'Name',
   view: (views: Part) => `view ${views}`,
   aViewOfThatNameIs: 'A view of that name is replaced.',
+  keyNext: 'next',
+  keyPrevious: 'previous',
+  keyRemove: 'remove',
+  keyClearSelection: 'clear selection',
+  keyFrameEverything: 'frame everything',
 } as const

@@ -90,4 +90,5 @@ export const labels = {
   ends: ', ends',
   used: (ago: Part) => `, used ${ago}`,
   revoke: 'Revoke',
+  withWord: ' · with ',
 } as const

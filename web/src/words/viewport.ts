@@ -42,4 +42,7 @@ export const labels = {
   brightLightTonedDownToneMapping: 'Bright light toned down (tone mapping)',
   brightnessLightBackgroundAndMarksAs: 'Resets brightness, light, background and marks',
   backToUsual: 'Reset display',
+  grey18: '18 % grey',
+  displayTitle: 'Display',
+  percentDeep: ' % deep',
 } as const
