@@ -50,7 +50,7 @@ export function literals(path: string, text: string): string[] {
         ? node.text
         : [node.head, ...node.templateSpans.map((span) => span.literal)]
             .map((x) => x.text)
-            .join('0')
+            .join('xx')
       if (SENTENCE.test(words) && !isUnread(node)) found.push(words)
     }
     ts.forEachChild(node, look)
