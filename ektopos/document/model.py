@@ -251,7 +251,7 @@ class Cover(DocumentModel):
 
     material: str
     mask: Mask | None = None
-    """Lies on the mesh's own UVs, whatever the materials' tilings are."""
+    """Placed by the mesh's own UVs, whatever the materials' tilings are."""
     amount: Annotated[Finite, Field(ge=0, le=1)] = 1.0
 
 

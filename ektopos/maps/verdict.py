@@ -16,7 +16,7 @@ from ektopos.maps.roles import SPREAD, encoding_of_roles
 from ektopos.maps.statistics import ChannelFacts, Statistics
 
 SURE = 0.75
-"""Confidence below which a map is shown as unsure."""
+"""Confidence below which a map is shown as uncertain."""
 SAY = 0.5
 """Confidence below which pixels alone say nothing."""
 GREY_ROLES: tuple[Role, ...] = (

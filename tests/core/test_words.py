@@ -34,16 +34,26 @@ FORMER = {
     r"\blost on the way\b": "lost",
     r"\bgive(n)? back\b": "reset to inherited",
     r"\bown values?\b": "override",
+    r"\b[Aa]s usual\b|[Bb]ack to usual": "default, or reset",
+    r"\b(is|are) worn\b|\bWorn\b(?! or)": "assigned",
+    r"\b[Tt]hrow(s)? (its|a|the|on|shade)\b": "project, or cast",
+    r"\bLies\b|\blie(s)? on it\b|\blaid on it\b": "placement, or applied",
+    r"\b[Ww]hat it gives\b|\bWorking it out\b": "result, calculating",
+    r"\b[Pp]ut (it )?(there|together)\b": "deliver, or group",
+    r"\bName this state\b": "save checkpoint",
+    r"\bunsure\b": "uncertain",
+    r"\b[Bb]egin a\b": "new, or create",
+    r"\bby themselves\b|\bBy itself\b": "automatically",
 }
 """Words that screens, checks, reports and the guide had once."""
 
 
 def sentences() -> Iterator[tuple[str, str]]:
     """Everything that is said: where, and what."""
-    for path in (ROOT / "web/src").rglob("*.tsx"):
+    for path in (ROOT / "web/src/words").glob("*.ts"):
         text = re.sub(r"(?m)^\s*(//|\*|/\*).*$", "", path.read_text())
-        for said in re.findall(r">([^<>{}=]+)<|'([^'\n]* [^'\n]*)'|`([^`]* [^`]*)`", text):
-            yield path.name, " ".join(said)
+        for said in re.findall(r"'((?:[^'\n\\]|\\.)+)'|\"([^\"\n]+)\"|`([^`]+)`", text):
+            yield path.name, re.sub(r"\$\{[^}]*\}", "…", " ".join(said))
     yield "guide.md", (ROOT / "docs/guide.md").read_text()
     for path in (ROOT / "ektopos").rglob("*.py"):
         tree = ast.parse(path.read_text())

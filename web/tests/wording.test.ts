@@ -51,7 +51,8 @@ export function literals(path: string, text: string): string[] {
         : [node.head, ...node.templateSpans.map((span) => span.literal)]
             .map((x) => x.text)
             .join('xx')
-      if (SENTENCE.test(words) && !isUnread(node)) found.push(words)
+      if (SENTENCE.test(words) && LETTERS.test(words.replaceAll('xx', '')) && !isUnread(node))
+        found.push(words)
     }
     ts.forEachChild(node, look)
   }
