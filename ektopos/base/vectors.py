@@ -42,14 +42,25 @@ def plane_axes(normals: Values) -> tuple[Values, Values]:
     return x_axis, np.asarray(np.cross(normals, x_axis))
 
 
+def green_sign(normal_y: NormalY | None) -> float:
+    """What y is multiplied with on its way to and from green: −1 where green points down."""
+    return -1.0 if normal_y == "-" else 1.0
+
+
 def encode_normals(normals: Float, normal_y: NormalY = "+") -> Float:
     """Normals `(…, 3)` −1–1, +Y, as they are stored, 0–1. Source: glTF 2.0, 3.9.3.
 
     >>> encode_normals(np.float32([0.0, 1.0, 0.0]), "-").tolist()
     [0.5, 0.0, 0.5]
     """
-    turned = normals * np.array([1.0, -1.0, 1.0], np.float32) if normal_y == "-" else normals
+    turned = normals * np.array([1.0, green_sign(normal_y), 1.0], np.float32)
     return np.asarray(turned * 0.5 + 0.5, np.float32)
+
+
+def encode_component(component: Float, letter: str, normal_y: NormalY) -> Float:
+    """The same of x, y or z alone, which is stored in the channel `letter`: r, g or b."""
+    sign = green_sign(normal_y) if letter == "g" else 1.0
+    return np.asarray(component * sign * 0.5 + 0.5, np.float32)
 
 
 def raw_vectors(encoded: Float) -> Float:
@@ -67,8 +78,7 @@ def decode_normals(encoded: Float, normal_y: NormalY | None = "+") -> Float:
     [0.0, 0.0, 1.0]
     """
     normals = raw_vectors(encoded)
-    if normal_y == "-":
-        normals[..., 1] *= -1.0
+    normals[..., 1] *= green_sign(normal_y)
     return normalise(normals)
 
 

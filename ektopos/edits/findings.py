@@ -79,7 +79,7 @@ class SetSeverity(BaseEdit):
     severity: Literal["error", "warning", "note", "off"] | None = None
 
     def label(self) -> str:
-        return f"{self.code}: {self.severity or 'as usual'}"
+        return f"{self.code}: {self.severity or 'default'}"
 
     def footprint(self, document: Document) -> Footprint:
         return {f"severity of {self.code}": document.rules.severities.get(self.code)}

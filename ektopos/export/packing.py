@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ektopos.base.types import Encoding, Float, NormalY, Pixels, WrapPair
+from ektopos.base.vectors import encode_component
 from ektopos.document import COLOUR_INPUTS, Feed, InputName
 from ektopos.export.mixing import Coded, mixed
 from ektopos.export.plan import PlannedChannel, PlannedFile
@@ -192,8 +193,7 @@ def _plane(job: _Job, channel: PlannedChannel, letter: Letter, number: int) -> P
             return direct if job.nearest is None else np.take(direct, job.nearest)
     values = _whole(job, channel)[number]
     if channel.input == "normal":
-        sign = -1.0 if letter == "g" and job.normal_y == "-" else 1.0
-        values = np.asarray(values[..., "rgb".index(letter)] * sign * 0.5 + 0.5, np.float32)
+        values = encode_component(values[..., "rgb".index(letter)], letter, job.normal_y)
     elif values.ndim == 3:
         values = np.asarray(values[..., "rgb".index(letter)] / np.float32(job.factor), np.float32)
     return _codes(planned, _encoded(values, _encoding(planned, letter)))

@@ -15,6 +15,7 @@ from typing import Any, Self
 from ektopos.base.errors import EktoposError, MissingReference
 from ektopos.base.names import folded, free_name
 from ektopos.base.types import Basis, Encoding, Quality, WrapPair
+from ektopos.base.vectors import encode_component
 from ektopos.document import INPUTS, TABLE, Document, Feed, InputName, Triple
 from ektopos.export.profile import LETTERS, Letter, Profile, ProfileFile
 from ektopos.export.quantities import Carry, is_mixed
@@ -568,9 +569,8 @@ def _filled(
 def _fill(name: InputName, feed: Feed, quantity: str, letter: Letter, profile: Profile) -> float:
     """What a channel holds all over, before it is encoded."""
     if name == "normal":
-        vector = input_values(feed, "normal")[0, 0]
-        sign = -1.0 if letter == "g" and profile.normal_y == "-" else 1.0
-        return float(vector["rgb".index(letter)] * sign * 0.5 + 0.5)
+        component = input_values(feed, "normal")[0, 0, "rgb".index(letter)]
+        return float(encode_component(component, letter, profile.normal_y))
     values = to_quantity(quantity, name, input_values(feed, name)).reshape(-1)
     return float(values["rgb".index(letter)] if len(values) == 3 and letter in "rgb" else values[0])
 

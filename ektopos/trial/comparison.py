@@ -16,24 +16,9 @@ from ektopos.materials.inheritance import Material
 from ektopos.trial.cells import Cell, Verdict, because
 from ektopos.trial.diagnosis import MESSAGES, Cause, agrees, comes_nearer, explain, mean_steps
 from ektopos.trial.engine.package import ImportedInput, Texture
-from ektopos.trial.measure import (
-    TOLERANCE,
-    as_stored,
-    by_words,
-    errors_of,
-    imported_values,
-    in_numbers,
-)
+from ektopos.trial.measure import as_stored, by_words, errors_of, imported_values, in_numbers
+from ektopos.trial.tolerances import CODEC_BIAS, FACTOR_STEP, LOSSY_FACTOR, STRENGTH_STEP, TOLERANCE
 
-FACTOR_STEP = 0.004
-"""Factors that differ by less are one: the texels of 8 bits tell no closer."""
-CODEC_BIAS = 4.0
-"""Steps of 8 bits by which a codec may move all of a small picture one way."""
-STRENGTH_STEP = 1e-3
-"""Strengths that differ by a smaller share are one: they are written with six digits or more."""
-LOSSY_FACTOR = 0.06
-"""How far the factor that fits a lossy texture best may be from the one beside it: codecs keep the
-mean of an area, and so a picture's factor, to within a few hundredths."""
 Shown = NDArray[np.bool_]
 
 

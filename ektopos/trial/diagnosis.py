@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from ektopos.base.types import Float
 from ektopos.images import linear_to_srgb, srgb_to_linear
 from ektopos.trial.engine.package import ImportedInput, stored_channels
+from ektopos.trial.tolerances import CODEC_LOSS
 
 Cause = Literal[
     "missing-file",
@@ -126,15 +127,6 @@ EXPLAINED_SHARE = 0.99
 _BETTER = 0.6
 """Of two readings of a lossy texture that which leaves less than this share of the other's error is
 taken."""
-_LOSS = {
-    "": (28.0, 1.0, 0.25, 40.0),
-    "UASTC": (28.0, 1.0, 0.25, 8.0),
-    "ETC1S": (40.0, 2.0, 0.5, 24.0),
-}
-"""By codec, the steps that it may lose in the mean; how far the means of areas may be off, in the
-mean: so many steps and so large a share of the mean error; and how far that of any single area. The
-colour of a block has 5 bits in ETC1S and is one of a palette. On the sample's textures no area is
-off by more than 3.5 steps in UASTC and 12.3 in ETC1S."""
 _AREA, _BLOCK = 16, 4
 """Sides of the areas whose means compression keeps, and of the blocks it works in, in texels."""
 NOISE_STEPS = 14.0
@@ -215,16 +207,16 @@ def as_compressed(
     if shown is not None:
         off = np.where(shown if off.ndim == 2 else shown[..., None], off, np.float32(0))
     mean, side = float(np.abs(off).mean(dtype=np.float64)), min(_AREA, *off.shape[:2])
-    most, steps, share, single = _LOSS.get(codec, _LOSS[""])
-    if mean >= most or side <= _BLOCK:
-        return mean < most
+    loss = CODEC_LOSS.get(codec, CODEC_LOSS[""])
+    if mean >= loss.mean or side <= _BLOCK:
+        return mean < loss.mean
     areas = np.abs(cv2.blur(off, (side, side), borderType=cv2.BORDER_REFLECT))
-    if float(areas.mean()) > steps * _AREA / side + share * mean:
+    if float(areas.mean()) > loss.area_mean * _AREA / side + loss.area_share * mean:
         return False
     if min(off.shape[:2]) < 4 * _AREA:
         return True  # Small levels have too few blocks to be alike in more than their means.
     alike = mean < EXPLAINED_STEPS or _correlated(expected, stored)
-    return alike and float(areas.max()) <= single
+    return alike and float(areas.max()) <= loss.any_area
 
 
 def _explanations(

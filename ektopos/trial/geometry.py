@@ -14,21 +14,14 @@ from ektopos.trial.cells import Cell, because
 from ektopos.trial.diagnosis import MESSAGES, Cause
 from ektopos.trial.engine.package import ImportedTriangles
 from ektopos.trial.matching import Corners, Match, match_triangles
-
-PLACES = 1e-5
-"""How far a corner may be from its place, as a share of the mesh's diagonal; and a UV, in UV
-units."""
-ANGLE = 1.0
-"""Degrees that normals and tangents may turn."""
-MADE_TANGENT_ANGLE = 5.0
-"""Degrees that tangents may be off which somebody made on the way: their makers weigh triangles in
-slightly different ways …"""
-MADE_TANGENT_SHARE = 0.03
-"""… and the share of corners that may be off further: on mirrored seams they average otherwise."""
-SHADES = 1 / 255
-"""How far vertex colours may be off."""
-WEIGHTS = 2e-3
-"""How far the weights of a skin may be off: those in bytes are steps of 1/255 at the most twice."""
+from ektopos.trial.tolerances import (
+    ANGLE,
+    MADE_TANGENT_ANGLE,
+    MADE_TANGENT_SHARE,
+    PLACES,
+    SHADES,
+    WEIGHTS,
+)
 
 
 def judge_mesh(

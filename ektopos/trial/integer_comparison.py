@@ -24,7 +24,8 @@ from ektopos.maps.normals import lacks_blue
 from ektopos.materials.adjust import adjust, apply_strength
 from ektopos.materials.resolve import Decoded, default_channels, feed_result
 from ektopos.trial.engine.package import ImportedInput
-from ektopos.trial.measure import PICTURE, TOLERANCE, errors_of, imported_values, unit_of
+from ektopos.trial.measure import PICTURE, errors_of, imported_values, unit_of
+from ektopos.trial.tolerances import TOLERANCE
 
 _BAND = 256
 """Rows that are compared at once: their values stay in the cache."""

@@ -25,15 +25,10 @@ from ektopos.trial.diagnosis import MESSAGES, agrees, comes_nearer, mean_steps
 from ektopos.trial.engine.package import INPUTS, ImportedInput, ImportedMaterial, Texture
 from ektopos.trial.expected_inputs import ExpectedInputs
 from ektopos.trial.integer_comparison import compare_codes
-from ektopos.trial.measure import (
-    TOLERANCE,
-    WITHIN,
-    as_stored,
-    small_pictures,
-    white_at,
-)
+from ektopos.trial.measure import as_stored, small_pictures, white_at
 from ektopos.trial.mip_levels import fault_of_levels
 from ektopos.trial.settings import alpha_fault, judge_settings
+from ektopos.trial.tolerances import TOLERANCE, WITHIN
 
 Keep = Callable[[str, str, dict[str, Float]], None]
 """Given a material, an input and its small pictures (`meant`, `arrived`, `difference`), all 0–1 as

@@ -11,13 +11,6 @@ from ektopos.document import COLOUR_INPUTS, UNCLIPPED, UNIT_INPUTS, WIDE_INPUTS,
 from ektopos.images import linear_to_srgb
 from ektopos.trial.engine.package import ImportedInput, decode_srgb, linear_channels
 
-TOLERANCE = {"8-bit steps": (0.02, 1.0), "degrees": (0.05, 1.0), "units": (1e-4, 1 / 255)}
-"""Largest error that counts as the same and as close, by the unit it is measured in."""
-WITHIN = {
-    "8-bit steps": "Within one 8-bit step.",
-    "degrees": "Within one degree.",
-    "units": "Within 1/255.",
-}
 WHITE_FROM = {"8-bit steps": 8.0, "degrees": 5.0, "units": 0.05}
 """What white is in the picture of a difference, at least: what is within rounding stays dark."""
 PICTURE = 256

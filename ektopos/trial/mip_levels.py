@@ -15,10 +15,8 @@ from ektopos.trial.comparison import Comparison, Shown, scale_of, strong_errors
 from ektopos.trial.diagnosis import as_compressed
 from ektopos.trial.engine.package import ImportedInput
 from ektopos.trial.expected_inputs import ExpectedInputs, cutoff_of
-from ektopos.trial.measure import TOLERANCE, as_stored, imported_values
-
-LEVEL_SLACK = 1e-2
-"""Beyond the tolerance of a texel: smaller levels are made of levels that were rounded."""
+from ektopos.trial.measure import as_stored, imported_values
+from ektopos.trial.tolerances import LEVEL_SLACK, TOLERANCE
 
 
 def fault_of_levels(

@@ -12,9 +12,7 @@ import numpy as np
 from ektopos.trial.cells import Cell, because
 from ektopos.trial.diagnosis import Cause
 from ektopos.trial.engine.package import ImportedScene
-
-_CLOSE = 1e-4
-"""How far numbers of a scene may be off, as a share of their size."""
+from ektopos.trial.tolerances import SCENE_NUMBERS
 
 
 def judge_scene(
@@ -104,7 +102,7 @@ def _animations(expected: ImportedScene, actual: ImportedScene) -> Iterator[tupl
                 yield "animation-lost", f"{name}: the {what} of {path} does not move."
             elif not _near(values, below) and not (what == "rotation" and _near(values, -below)):
                 alike = np.abs(np.abs(np.einsum("ni,ni->n", values, below)) - 1.0)
-                if what != "rotation" or below.shape != values.shape or alike.max() > _CLOSE:
+                if what != "rotation" or below.shape != values.shape or alike.max() > SCENE_NUMBERS:
                     yield "animation-lost", f"{name}: the {what} of {path} moves otherwise."
 
 
@@ -136,7 +134,7 @@ def _morphs_alike(expected: ImportedScene, actual: ImportedScene) -> bool:
     return one.keys() == other.keys() and all(
         one[m][:1] == other[m][:1]
         and np.allclose(one[m][1], other[m][1], atol=1e-6)
-        and abs(one[m][2] - other[m][2]) <= _CLOSE * max(one[m][2], 1e-9)
+        and abs(one[m][2] - other[m][2]) <= SCENE_NUMBERS * max(one[m][2], 1e-9)
         for m in one
         if len(one[m][1]) == len(other[m][1])
     )
@@ -179,5 +177,5 @@ def _near(
     one: np.ndarray[tuple[int, ...], np.dtype[np.float64]],
     other: np.ndarray[tuple[int, ...], np.dtype[np.float64]],
 ) -> bool:
-    reach = _CLOSE * max(1e-6, float(np.abs(one).max(initial=0.0)))
+    reach = SCENE_NUMBERS * max(1e-6, float(np.abs(one).max(initial=0.0)))
     return one.shape == other.shape and bool(np.abs(one - other).max(initial=0.0) <= reach)

@@ -226,9 +226,7 @@ class Removing(Site):
     def test_maps_meshes_packages_and_projects_are_removed_with_what_uses_them_said(self) -> None:
         page = self.page
         self.open_small_project()
-        page.get_by_role("region", name="Detection").get_by_role(
-            "button", name="Remove…"
-        ).click()
+        page.get_by_role("region", name="Detection").get_by_role("button", name="Remove…").click()
         page.get_by_role("dialog").get_by_text("It is used").wait_for()
         page.get_by_role("dialog").get_by_role("button", name="Remove").click()
         page.get_by_role("dialog").wait_for(state="detached")

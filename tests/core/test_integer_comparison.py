@@ -14,7 +14,8 @@ from ektopos.materials.adjust import apply_strength
 from ektopos.materials.resolve import Decoded, feed_result
 from ektopos.trial.engine.package import ImportedInput, Picture, Texture
 from ektopos.trial.integer_comparison import compare_codes
-from ektopos.trial.measure import TOLERANCE, errors_of, imported_values, unit_of
+from ektopos.trial.measure import errors_of, imported_values, unit_of
+from ektopos.trial.tolerances import TOLERANCE
 from tests.samples import noise
 
 share = st.floats(0, 1, allow_nan=False, width=32)
