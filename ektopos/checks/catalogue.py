@@ -10,6 +10,36 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
+from ektopos.checks.thresholds import (
+    BETWEEN,
+    BRIGHTEST,
+    DARKEST,
+    DARKEST_METAL,
+    EXTREME_ROUGHNESS,
+    EXTREME_SCALE,
+    FAR,
+    GOOD_JPEG,
+    GREY_MASK_SHARE,
+    HALF_METAL_SHARE,
+    LARGEST_PALETTE,
+    LEAVES,
+    LIT,
+    MOST_COLOURS,
+    NEAR,
+    OFF_LENGTH,
+    OFF_LENGTH_SHARE,
+    OFTEN,
+    OVERLAP,
+    PLAINLY,
+    SEEN,
+    SMOOTH,
+    STRETCHED,
+    TILED,
+    TINTED,
+    UNEVEN,
+    UNIQUE,
+)
+
 Severity = Literal["error", "warning", "note"]
 Family = Literal[
     "files",
@@ -50,6 +80,11 @@ class CheckCode:
     """The project rule that sets its threshold."""
 
 
+def _percent(share: float) -> str:
+    return f"{100 * share:g} %"
+
+
+_BETWEEN = f"between {BETWEEN[0]} and {BETWEEN[1]}"
 _TABLE = (
     CheckCode(
         "missing-map-file",
@@ -110,7 +145,8 @@ _TABLE = (
         "files",
         "warning",
         "Data was compressed as a photograph",
-        "JPEG files of quality below 90 that hold data. The quality is told from the file’s tables "
+        f"JPEG files of quality below {GOOD_JPEG} that hold data. The quality is told from "
+        "the file’s tables "
         "of quantisation (ITU-T T.81, annex K; scaled as libjpeg does).",
         "Blocks and ringing become bumps in normals, and stains in roughness and metallic.",
         "Deliver it as PNG, TGA or EXR; saving a JPEG as PNG brings nothing back.",
@@ -195,11 +231,12 @@ _TABLE = (
         "ranges",
         "warning",
         "The base colour is darker than anything that is no metal",
-        "Non-metals with a base colour of a luminance below 0.02, by its median where it is a map. "
+        f"Non-metals with a base colour of a luminance below {DARKEST}, by its median where "
+        "it is a map. "
         "The black of the ColorChecker has 0.03 (published values of 2005, as colour-science has "
         "them).",
         "It swallows all light: the asset is a hole in every scene.",
-        "Bring it into range: a number is clamped, a map’s range begins at 0.02. Or paint it "
+        f"Bring it into range: a number is clamped, a map’s range begins at {DARKEST}. Or paint it "
         "lighter.",
     ),
     CheckCode(
@@ -207,17 +244,20 @@ _TABLE = (
         "ranges",
         "warning",
         "The base colour is brighter than anything that is no metal",
-        "Non-metals with a base colour of a luminance above 0.92, by its median where it is a map. "
+        f"Non-metals with a base colour of a luminance above {BRIGHTEST}, by its median where "
+        "it is a map. "
         "The white of the ColorChecker has 0.9.",
         "It gives back more light than snow, and glows beside everything else.",
-        "Bring it into range: a number is clamped, a map’s range ends at 0.92. Or paint it darker.",
+        f"Bring it into range: a number is clamped, a map’s range ends at {BRIGHTEST}. Or "
+        "paint it darker.",
     ),
     CheckCode(
         "metal-too-dark",
         "ranges",
         "warning",
         "The base colour is too dark for a metal",
-        "Metals with a base colour of a luminance below 0.35, by its median where it is a map. Of "
+        f"Metals with a base colour of a luminance below {DARKEST_METAL}, by its median where "
+        "it is a map. Of "
         "the elements with measured optical constants, tungsten reflects 0.5 and titanium 0.5 "
         "(Palik’s handbook).",
         "A metal has no other colour than its reflections; dark ones look like dirt or plastic.",
@@ -229,8 +269,9 @@ _TABLE = (
         "warning",
         "Light seems painted into the base colour",
         "A base colour that is brighter where the normal map leans towards one side (correlation "
-        "of 0.25 or more, towards the same side in all four quarters), or of whose brightness one "
-        "smooth shade over the whole picture explains 85 % or more.",
+        f"of {LIT} or more, towards the same side in all four quarters), or of whose "
+        "brightness one "
+        f"smooth shade over the whole picture explains {_percent(SMOOTH)} or more.",
         "Light comes from there in every scene, whatever the lamps do.",
         "Paint it without light, or divide the light out where the map was made.",
     ),
@@ -239,7 +280,7 @@ _TABLE = (
         "ranges",
         "warning",
         "Metallic is neither one nor the other",
-        "Metallic of which a quarter or more lies between 0.1 and 0.9.",
+        f"Metallic of which {_percent(HALF_METAL_SHARE)} or more lies {_BETWEEN}.",
         "Half metals look like none; greys belong only where one turns into the other.",
         "Raise the contrast of the feed, or paint it.",
     ),
@@ -249,7 +290,7 @@ _TABLE = (
         "note",
         "One quantity is read from one channel of a coloured map",
         "Roughness, metallic and the like from R, G or B of a map that holds nothing else, and "
-        "whose channels differ by more than 0.02 in the mean.",
+        f"whose channels differ by more than {TINTED} in the mean.",
         "The other two channels say something else, and one of three is chance: a tint, or the "
         "colours that compression leaves.",
         "Read its luminance, or save it as grey.",
@@ -259,7 +300,8 @@ _TABLE = (
         "ranges",
         "note",
         "In-between opacity with alpha mode mask",
-        "A fifth or more of the opacity lies between 0.1 and 0.9, with alpha mode mask.",
+        f"{_percent(GREY_MASK_SHARE)} or more of the opacity lies {_BETWEEN}, with alpha mode "
+        "mask.",
         "All of it becomes fully opaque or fully clear.",
         "Set its alpha mode to blend, or paint the mask in black and white.",
     ),
@@ -268,7 +310,8 @@ _TABLE = (
         "ranges",
         "note",
         "Roughness is a mirror or chalk all over",
-        "A roughness map that is one value below 0.03 or above 0.97 all over.",
+        "A roughness map that is one value all over, below "
+        f"{EXTREME_ROUGHNESS[0]} or above {EXTREME_ROUGHNESS[1]}.",
         "It is usually a map that was not filled, or alpha or gloss in its place.",
         "Feed another map, or a constant.",
     ),
@@ -278,7 +321,7 @@ _TABLE = (
         "warning",
         "Green channel direction does not match the map",
         "A stated direction of green that the slopes contradict: those of a height field have "
-        "equal mixed derivatives, correlated by 0.3 or more only the other way round.",
+        f"equal mixed derivatives, correlated by {PLAINLY} or more only the other way round.",
         "Turned the wrong way, dents look like bumps, and light seems to come from below.",
         "Say that its green points the other way.",
     ),
@@ -287,7 +330,9 @@ _TABLE = (
         "normals",
         "note",
         "Normals are not of length 1",
-        "Normal maps of which a quarter or more of the texels is off by more than 0.1.",
+        f"Normal maps of which {_percent(OFF_LENGTH_SHARE)} or more of the texels is off by "
+        "more than "
+        f"{OFF_LENGTH}.",
         "It was resized, blended or compressed as a picture; engines differ in what they do then.",
         "Normalise it where it was made; exports are.",
     ),
@@ -369,7 +414,8 @@ _TABLE = (
         "materials",
         "warning",
         "A palette is filtered linearly",
-        "Maps of at most 64 texels a side and 256 colours that are filtered linearly.",
+        f"Maps of at most {LARGEST_PALETTE} texels a side and {MOST_COLOURS} colours that are "
+        "filtered linearly.",
         "Neighbouring squares bleed into each other.",
         "Set the filter to nearest.",
     ),
@@ -423,8 +469,8 @@ _TABLE = (
         "UVs",
         "warning",
         "UVs just leave the square",
-        "UVs that leave 0–1 by a thousandth or more and are not laid out to repeat: they span less "
-        "than 1.5 units.",
+        f"UVs that leave 0–1 by {LEAVES} or more and are not laid out to repeat: they span less "
+        f"than {TILED} units.",
         "Those faces show what lies at the opposite border.",
         "Move or pack the UVs.",
     ),
@@ -433,7 +479,7 @@ _TABLE = (
         "UVs",
         "note",
         "The maps repeat very often",
-        "UVs that span 16 units or more, tiling counted.",
+        f"UVs that span {FAR:g} units or more, tiling counted.",
         "Repetition shows, and half-precision UVs lose a texel’s place beyond it.",
         "Check that it is meant.",
     ),
@@ -442,8 +488,8 @@ _TABLE = (
         "UVs",
         "warning",
         "Islands overlap under a map that is not meant to repeat",
-        "More than 1 % of the UV area covered more than once, twins on each other apart, where UVs "
-        "stay in 0–1 and a map is 512 or more.",
+        f"More than {_percent(OVERLAP)} of the UV area covered more than once, twins on each other "
+        f"apart, where UVs stay in 0–1 and a map is {UNIQUE} or more.",
         "Both places show the same texels; baked light, dirt and text come out wrong.",
         "Pack the UVs.",
     ),
@@ -451,7 +497,7 @@ _TABLE = (
         "uvs-too-near",
         "UVs",
         "note",
-        "Islands are nearer than two texels",
+        f"Islands are nearer than {NEAR:g} texels",
         "The smallest gap between islands against the slot’s largest map.",
         "Neighbours bleed into each other, at once or in smaller mips.",
         "Pack the UVs with a larger gap.",
@@ -461,7 +507,7 @@ _TABLE = (
         "UVs",
         "note",
         "Maps are stretched",
-        "Stretch L2 above 2 (Sander et al. 2001; 1 is none).",
+        f"Stretch L2 above {STRETCHED:g} (Sander et al. 2001; 1 is none).",
         "Details look smeared in one direction.",
         "Unwrap it anew.",
     ),
@@ -470,7 +516,8 @@ _TABLE = (
         "density",
         "warning",
         "One slot is much sharper or coarser than the rest",
-        "Texels per metre four times above or below the middle of the mesh, by area; map size and "
+        f"Texels per metre {UNEVEN:g} times above or below the middle of the mesh, by area; "
+        "map size and "
         "tiling counted; palettes apart.",
         "Side by side, one looks blurred and the other wastes memory.",
         "Make the slots even (Meshes), or limit the size of its maps.",
@@ -490,8 +537,8 @@ _TABLE = (
         "density",
         "note",
         "A map shows again and again",
-        "Maps that a slot shows 16 times or more, by its UV area and tiling, and that are unevenly "
-        "bright (a standard deviation of 0.03 or more over 4 × 4 fields, as stored).",
+        f"Maps that a slot shows {OFTEN:g} times or more, by its UV area and tiling, and that are "
+        f"unevenly bright (a standard deviation of {SEEN} or more over 4 × 4 fields, as stored).",
         "From afar the eye finds the pattern before the surface.",
         "Lay something over it that repeats otherwise, cover it in places, or use a larger map.",
     ),
@@ -667,7 +714,7 @@ _TABLE = (
         "scene",
         "warning",
         "A node is scaled a hundredfold",
-        "Nodes scaled by 100 or more, or to a hundredth or less.",
+        f"Nodes scaled by {EXTREME_SCALE:g} or more, or to {1 / EXTREME_SCALE:g} or less.",
         "It is mostly a unit that was taken for another.",
         "Check the units.",
     ),

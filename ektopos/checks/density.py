@@ -6,6 +6,7 @@ import math
 from collections.abc import Iterator
 
 from ektopos.checks.registry import Examined, Finding, Number, Remedy, check, finding
+from ektopos.checks.thresholds import OFTEN, PALETTE, SEEN, UNEVEN
 from ektopos.checks.uvs import main_map
 from ektopos.edits import SetSetting
 from ektopos.export.plan import target_size
@@ -13,15 +14,7 @@ from ektopos.maps.statistics import Statistics, thumbnail_of
 from ektopos.materials import Material
 from ektopos.meshes import SlotFacts
 
-UNEVEN = 4.0
-"""How many times sharper or coarser than the middle of its mesh a slot may be; common practice."""
 SMALLEST = 16
-OFTEN = 16.0
-"""Times that a map may show on a slot before its repetition counts; common practice."""
-SEEN = 0.03
-"""Unevenness from which repetition is seen; common practice."""
-PALETTE = 64
-"""Maps up to this side hold squares of colour, of which no texel is meant to be seen."""
 
 
 def texels_per_metre(examined: Examined, slot: SlotFacts, material: Material) -> float | None:

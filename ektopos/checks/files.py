@@ -7,10 +7,8 @@ from collections.abc import Iterator
 
 from ektopos.base.names import in_words
 from ektopos.checks.registry import Examined, Finding, Number, check, finding
+from ektopos.checks.thresholds import GOOD_JPEG
 from ektopos.document import COLOUR_ROLES, Role
-
-GOOD_JPEG = 90
-"""Quality from which a JPEG's blocks stay below what data maps notice; common practice."""
 
 
 @check

@@ -5,14 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from ektopos.checks.registry import Examined, Finding, Number, Remedy, check, finding
+from ektopos.checks.thresholds import OFF_LENGTH, PLAINLY
 from ektopos.edits import SetMap
 from ektopos.maps.evidence import is_normal, is_normal_saved_as_colour
 from ektopos.maps.verdict import curl_way, way
-
-PLAINLY = 0.3
-"""Correlation from which the pixels contradict a stated direction; common practice, no source."""
-OFF_LENGTH = 0.1
-"""Error of length that a quarter of the texels is beyond."""
 
 
 @check

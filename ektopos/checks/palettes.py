@@ -10,11 +10,9 @@ import numpy as np
 
 from ektopos.base.errors import UnreadableFile
 from ektopos.checks.registry import Examined, Finding, Number, Remedy, check, finding
+from ektopos.checks.thresholds import LARGEST_PALETTE, MOST_COLOURS
 from ektopos.edits import SetSetting
 from ektopos.images import Image, read_image
-
-LARGEST = 64
-MOST_COLOURS = 256
 
 
 @check
@@ -23,7 +21,7 @@ def palettes(examined: Examined) -> Iterator[Finding]:
     for name, material in examined.materials.items():
         feed = material.feeds["base_color"]
         header = examined.headers.get(feed.map or "")
-        if feed.map is None or header is None or max(header.width, header.height) > LARGEST:
+        if feed.map is None or header is None or max(header.width, header.height) > LARGEST_PALETTE:
             continue
         path = examined.project.map_path(feed.map)
         image = _palette(path, path.stat().st_mtime_ns)

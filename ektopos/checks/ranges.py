@@ -13,6 +13,20 @@ from ektopos.base.names import in_words
 from ektopos.base.types import Float
 from ektopos.base.vectors import raw_vectors
 from ektopos.checks.registry import Examined, Finding, Number, Remedy, check, finding
+from ektopos.checks.thresholds import (
+    BETWEEN,
+    BRIGHTEST,
+    DARKEST,
+    DARKEST_METAL,
+    EXTREME_ROUGHNESS,
+    GREY_MASK_SHARE,
+    HALF_METAL_SHARE,
+    LIT,
+    PLAIN,
+    SMOOTH,
+    SNAP,
+    TINTED,
+)
 from ektopos.document import COLOUR_ROLES, Feed
 from ektopos.edits import ChangeFeed, Edit
 from ektopos.images import luminance, srgb_to_linear
@@ -28,24 +42,6 @@ from ektopos.maps.statistics import (
 )
 from ektopos.materials import Material
 
-DARKEST, BRIGHTEST = 0.02, 0.92
-"""Luminance of what is no metal. Source: the black and white of the ColorChecker, 0.03 and 0.9
-(measured values of 2005, in colour-science), with some room."""
-DARKEST_METAL = 0.35
-"""Luminance of metals at normal incidence. Source: Palik, Handbook of Optical Constants of Solids:
-the darkest common ones reflect half, with room for tarnish."""
-BETWEEN = (0.1, 0.9)
-LIT = 0.25
-"""Correlation of brightness with slopes from which light counts as painted in; common practice."""
-PLAIN = 0.2
-"""Share of the most frequent colour from which a picture may be an atlas on a plain ground."""
-SMOOTH = 0.85
-"""Share of a picture’s brightness that a smooth shade explains; atlases by other makers
-stay below 0.75 (`tests/outside/real_maps.csv`)."""
-SNAP = 12.0
-"""Contrast that leaves greys a twelfth of their width: the transition stays, half metals do not."""
-TINTED = 0.02
-"""Mean of the largest difference of R, G and B from which a grey map is tinted."""
 _NO_QUANTITY = {*COLOUR_ROLES, "normal", "unknown"}
 _PLAIN = {"map", "channels", "uv", "wrap", "strength"}
 
@@ -178,7 +174,7 @@ def metallic_greys(examined: Examined) -> Iterator[Finding]:
                 fix="Choose 0 or 1.",
                 numbers=(Number("metallic", f"{feed.value:g}", "0 or 1"),),
             )
-        elif share >= 0.25:
+        elif share >= HALF_METAL_SHARE:
             own = name in (material.origin.get("metallic"),)
             yield finding(
                 "metallic-grey",
@@ -241,7 +237,8 @@ def flat_roughness(examined: Examined) -> Iterator[Finding]:
     """Roughness maps that say one extreme value everywhere."""
     for name, material in examined.materials.items():
         channel = channel_facts(examined, material.feeds["roughness"])
-        if channel and channel.is_constant and not 0.03 <= channel.mean <= 0.97:
+        low, high = EXTREME_ROUGHNESS
+        if channel and channel.is_constant and not low <= channel.mean <= high:
             yield finding(
                 "roughness-flat",
                 f"material {name} · roughness",
@@ -255,7 +252,11 @@ def grey_masks(examined: Examined) -> Iterator[Finding]:
     """Cut-outs of masks that are mostly in between."""
     for name, material in examined.materials.items():
         channel = channel_facts(examined, material.feeds["opacity"])
-        if material.alpha_mode == "mask" and channel and (share := in_between(channel)) >= 0.2:
+        if (
+            material.alpha_mode == "mask"
+            and channel
+            and (share := in_between(channel)) >= GREY_MASK_SHARE
+        ):
             yield finding(
                 "mask-grey",
                 f"material {name} · opacity",

@@ -7,23 +7,11 @@ from collections.abc import Iterator
 import numpy as np
 
 from ektopos.checks.registry import Examined, Finding, Number, check, finding
+from ektopos.checks.thresholds import FAR, LEAVES, NEAR, OVERLAP, STRETCHED, UNIQUE
 from ektopos.images import ImageHeader
 from ektopos.maps.sets import tile_of
 from ektopos.materials import Material
 from ektopos.meshes.slots import INSIDE_BY, TILED, UvFacts
-
-OVERLAP = 0.01
-"""Share of the UV area that may be covered more than once, beside twins; common practice."""
-FAR = 16.0
-"""UV units that a slot may span: beyond them half floats hold less than a texel of 1024. Source:
-IEEE 754 binary16, 10 bits of fraction."""
-NEAR = 2.0
-"""Texels between islands; common practice."""
-STRETCHED = 2.0
-LEAVES = 1e-3
-"""UV units beyond the square that are seen: a texel of 1024."""
-UNIQUE = 512
-"""Maps from this side on are laid out for one place each; smaller ones are mostly patterns."""
 
 
 @check

@@ -102,7 +102,7 @@ class Board(Site):
         for box in boxes.all():
             named = str(box.get_attribute("aria-label"))
             self.assertEqual(len({code for code in ("7f0a", "8c1b") if code in named}), 1, named)
-        dialog.get_by_label("Set").first.fill("wall")
+        dialog.get_by_label("Set", exact=True).first.fill("wall")
         boxes.nth(1).uncheck()
         self.button("Group as a set").click()
         page.locator(".board-row", has_text="wall").get_by_text("files").wait_for()

@@ -12,7 +12,7 @@ import mitsuba
 import numpy as np
 from PIL import Image
 
-from ektopos.checks.ranges import BRIGHTEST, DARKEST, DARKEST_METAL
+from ektopos.checks.thresholds import BRIGHTEST, DARKEST, DARKEST_METAL
 from ektopos.images import jpeg_quality
 from tests.samples import folder, noise
 
