@@ -25,6 +25,35 @@ from tests.team import TeamMode
 PASSWORD = "a long enough pass phrase"
 
 
+def places(number: str, job: int, package: int, map_sha: str) -> dict[str, object]:
+    """What stands in the addresses of the API, for each of their parts."""
+    return {
+        "project_id": number,
+        "job_id": job,
+        "package_id": package,
+        "sha256": map_sha,
+        "other": map_sha,
+        "name": "tile",
+        "map_name": "tile_col",
+        "set_name": "tile",
+        "view": "rgb",
+        "light": "grey-room",
+        "size": "64",
+        "ending": "hdr",
+        "code": "not-closed",
+        "measure": "density",
+        "what": "meant",
+        "path": "package.json",
+        **dict.fromkeys(("x", "y", "number", "slot"), "0"),
+        **dict.fromkeys(("width", "height"), "4"),
+        **dict.fromkeys(
+            ("checkpoint_id", "revision_id", "note_id", "invitation_id", "link_id", "key_id"),
+            "1",
+        ),
+        **dict.fromkeys(("followed_id", "offer_id"), "1"),
+    }
+
+
 class Team(TeamMode, Api):
     """With team mode on, and people."""
 
@@ -50,6 +79,26 @@ class EveryOperation(Team):
         operations = {f"{m.upper()} {path}" for path, calls in described.items() for m in calls}
         self.assertEqual(operations, set(RULES))
 
+    def answers_as(self, rule: str, who: str, path: str, status: int) -> None:
+        """A call by somebody is answered as its row in the table says."""
+        order = ["look", "work", "own"]
+        refused = status in (401, 403)
+        if rule == "anybody":
+            self.assertEqual(status, 200)
+        elif rule == "known":
+            self.assertEqual(refused or status == 404, who in ("nobody", "link"))
+        elif who == "nobody":
+            self.assertEqual(status, 401)
+        elif who == "stranger":
+            self.assertEqual(status, 404)
+        elif rule == "content":
+            self.assertIn(status, (200, 422) if "mesh-" not in path else (200, 404, 422))
+        elif order.index("look" if who == "link" else who) < order.index(rule):
+            self.assertEqual(status, 403)
+        else:
+            self.assertFalse(refused)
+        self.assertNotEqual(status, 500)
+
     def test_no_role_does_or_sees_what_it_may_not(self) -> None:
         owner, owning = self.person("olive")
         self.client = owning
@@ -62,31 +111,7 @@ class EveryOperation(Team):
         stage = self.call("get", f"/projects/{number}/stage")
         mesh = self.call("get", f"/projects/{number}/meshes")[0]
         map_sha = Project.objects.get(pk=number).head.files["maps/tile_col.png"]
-        values = {
-            "project_id": number,
-            "job_id": exported["id"],
-            "package_id": package,
-            "sha256": map_sha,
-            "other": map_sha,
-            "name": "tile",
-            "map_name": "tile_col",
-            "set_name": "tile",
-            "view": "rgb",
-            "light": "grey-room",
-            "size": "64",
-            "ending": "hdr",
-            "code": "not-closed",
-            "measure": "density",
-            "what": "meant",
-            "path": "package.json",
-            **dict.fromkeys(("x", "y", "number", "slot"), "0"),
-            **dict.fromkeys(("width", "height"), "4"),
-            **dict.fromkeys(
-                ("checkpoint_id", "revision_id", "note_id", "invitation_id", "link_id", "key_id"),
-                "1",
-            ),
-            **dict.fromkeys(("followed_id", "offer_id"), "1"),
-        }
+        values = places(number, exported["id"], package, map_sha)
         people = {"own": owning}
         for role in ("look", "work"):
             person, people[role] = self.person(role)
@@ -98,7 +123,6 @@ class EveryOperation(Team):
         )
         people["link"] = Client()
         self.assertEqual(people["link"].get(f"/shared/{secret}").status_code, 302)
-        order = ["look", "work", "own"]
         for operation, rule in RULES.items():
             method, _, path = operation.partition(" ")
             key = mesh["key"] if "/mesh-" in path else stage["tile"]["picture"]
@@ -111,35 +135,10 @@ class EveryOperation(Team):
             for who, client in people.items():
                 if method == "DELETE" and path.endswith("{project_id}") and who == "own":
                     continue  # the last thing that is tried
-                role = "look" if who == "link" else who
                 with self.subTest(operation, who=who):
-                    answer = ask(
-                        client,
-                        method.lower(),
-                        address.removeprefix("/api"),
-                        None if method in ("GET", "DELETE") else {},
-                    )
-                    refused = answer.status_code in (401, 403)
-                    if rule == "anybody":
-                        self.assertEqual(answer.status_code, 200)
-                    elif rule == "known":
-                        self.assertEqual(
-                            refused or answer.status_code == 404, who in ("nobody", "link")
-                        )
-                    elif who == "nobody":
-                        self.assertEqual(answer.status_code, 401)
-                    elif who == "stranger":
-                        self.assertEqual(answer.status_code, 404)
-                    elif rule == "content":
-                        self.assertIn(
-                            answer.status_code,
-                            (200, 422) if "mesh-" not in path else (200, 404, 422),
-                        )
-                    elif order.index(role) < order.index(rule):
-                        self.assertEqual(answer.status_code, 403)
-                    else:
-                        self.assertFalse(refused)
-                    self.assertNotEqual(answer.status_code, 500)
+                    body = None if method in ("GET", "DELETE") else {}
+                    answer = ask(client, method.lower(), address.removeprefix("/api"), body)
+                    self.answers_as(rule, who, path, answer.status_code)
         self.assertTrue(Project.objects.filter(pk=number).exists())
         self.assertEqual(ask(owning, "delete", f"/projects/{number}").status_code, 204)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ast
 import subprocess
 import sys
 from pathlib import Path
@@ -43,3 +44,18 @@ class TheEngine(TestCase):
     def test_a_profile_alone_loads_no_packing(self) -> None:
         found = self.loaded("ektopos.export.profile")
         self.assertEqual([name for name in WRITERS if name in found], [])
+
+
+class Functions(TestCase):
+    def test_none_is_longer_than_a_page(self) -> None:
+        longest = 60
+        found = [
+            f"{path.relative_to(ROOT)}: {node.name}, {node.end_lineno - node.lineno + 1} lines"
+            for folder in ("ektopos", "server", "demo", "bench")
+            for path in (ROOT / folder).rglob("*.py")
+            for node in ast.walk(ast.parse(path.read_text()))
+            if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef)
+            and node.end_lineno is not None
+            and node.end_lineno - node.lineno >= longest
+        ]
+        self.assertEqual(found, [])

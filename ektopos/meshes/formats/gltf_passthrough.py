@@ -239,10 +239,8 @@ class _Kept:
             if moved and np.isfinite(lies).all():
                 attributes["TEXCOORD_0"] = self._plain(lies[first], "VEC2")
             wide = np.uint16 if len(vertices) < 65535 else np.uint32
-            one = copy.deepcopy(unchanged) | {
-                "attributes": attributes,
-                "indices": self._plain(place.astype(wide), "SCALAR", ELEMENT),
-            }
+            indices = self._plain(place.astype(wide), "SCALAR", ELEMENT)
+            one = copy.deepcopy(unchanged) | {"attributes": attributes, "indices": indices}
             if targets:
                 one["targets"] = [
                     self._picked(morphed, target, vertices, away, dropped)
