@@ -27,7 +27,7 @@ class Materials(Site):
         row.get_by_text("×2.00").wait_for()
         self.button("Add map layer").click()
         page.get_by_role("option", name="tile_gloss").click()
-        row.get_by_text("1 over it").wait_for()
+        row.get_by_text("1 layer").wait_for()
         page.get_by_label("Mask").click()
         page.get_by_role("option", name="tile_orm").click()
         page.get_by_label("Mask channel").wait_for()

@@ -191,7 +191,7 @@ class Stage(Site):
         self.button("Make normal map…").click()
         page.get_by_label("Add it as detail over tile_nrm").wait_for()
         self.button("Make").click()
-        page.locator('[data-input="normal"]').get_by_text("1 over it").wait_for()
+        page.locator('[data-input="normal"]').get_by_text("1 layer").wait_for()
         self.stage_pixels(unlike=deep)
         self.assertEqual(self.complaints, [])
 

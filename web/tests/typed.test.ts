@@ -27,7 +27,7 @@ describe('typed numbers', () => {
     expect(placed({ offset: [0, 0], rotation: 0 })).toEqual([])
     expect(placed({ offset: [0.25, 0], rotation: Math.PI / 4 })).toEqual([
       'offset 0.25, 0',
-      'turned 45°',
+      'rotated 45°',
     ])
   })
   it('shows what was typed', () => {

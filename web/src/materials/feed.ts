@@ -59,39 +59,41 @@ export function placed({ offset, rotation }: Partial<NonNullable<Feed['uv']>>): 
   const turn = ((rotation ?? 0) * 180) / Math.PI
   return [
     ...(u || v ? [`offset ${exact(u)}, ${exact(v)}`] : []),
-    ...(turn ? [`turned ${exact(turn)}°`] : []),
+    ...(turn ? [`rotated ${exact(turn)}°`] : []),
   ]
 }
 
+/** A feed with every adjustment that it leaves out. */
+function complete(feed: Feed) {
+  const stated = Object.entries(feed).filter(([, value]) => value != null)
+  return { ...PLAIN, ...(Object.fromEntries(stated) as Partial<Feed>) } as Feed & typeof PLAIN
+}
+
+const signed = (value: number) => `${value > 0 ? '+' : '−'}${Math.abs(value).toFixed(2)}`
+
 /** What a feed changes, in the order it does it, as chips. */
 export function changes(input: InputName, feed: Feed): string[] {
-  const [inLow, inHigh] = pair(feed.range_in)
-  const [low, high] = pair(feed.range)
-  const strength = feed.strength ?? 1
-  const given: [boolean, string][] = [
-    [feed.invert ?? false, 'invert'],
+  const f = complete(feed)
+  const [inLow, inHigh] = pair(f.range_in)
+  const [low, high] = pair(f.range)
+  const isFactor = input === 'normal' || input === 'emission'
+  const strength = isFactor ? `×${f.strength.toFixed(2)}` : `strength ${short(f.strength)}`
+  const chips: [boolean, string][] = [
+    [f.invert, 'invert'],
     [inLow !== 0 || inHigh !== 1, `from ${short(inLow!)}–${short(inHigh!)}`],
-    [(feed.gamma ?? 1) !== 1, `gamma ${(feed.gamma ?? 1).toFixed(2)}`],
-    [(feed.contrast ?? 1) !== 1, `contrast ${(feed.contrast ?? 1).toFixed(2)}`],
-    [(feed.multiply ?? 1) !== 1, `×${(feed.multiply ?? 1).toFixed(2)}`],
-    [
-      (feed.offset ?? 0) !== 0,
-      `${(feed.offset ?? 0) > 0 ? '+' : '−'}${Math.abs(feed.offset ?? 0).toFixed(2)}`,
-    ],
+    [f.gamma !== 1, `gamma ${f.gamma.toFixed(2)}`],
+    [f.contrast !== 1, `contrast ${f.contrast.toFixed(2)}`],
+    [f.multiply !== 1, `×${f.multiply.toFixed(2)}`],
+    [f.offset !== 0, signed(f.offset)],
     [low !== 0 || high !== 1, `range ${short(low!)}–${short(high!)}`],
-    [(feed.hue ?? 0) !== 0, `hue ${feed.hue}°`],
-    [(feed.saturation ?? 1) !== 1, `satur. ${short(feed.saturation ?? 1)}`],
-    [(feed.brightness ?? 1) !== 1, `bright. ${short(feed.brightness ?? 1)}`],
-    [(feed.tint ?? [1, 1, 1]).some((value) => value !== 1), 'tint'],
-    [(feed.layers ?? []).length > 0, `${feed.layers?.length} over it`],
-    [
-      strength !== 1,
-      input === 'normal' || input === 'emission'
-        ? `×${strength.toFixed(2)}`
-        : `strength ${short(strength)}`,
-    ],
+    [f.hue !== 0, `hue ${f.hue}°`],
+    [f.saturation !== 1, `satur. ${short(f.saturation)}`],
+    [f.brightness !== 1, `bright. ${short(f.brightness)}`],
+    [f.tint.some((value) => value !== 1), 'tint'],
+    [f.layers.length > 0, f.layers.length === 1 ? '1 layer' : `${f.layers.length} layers`],
+    [f.strength !== 1, strength],
   ]
-  return given.filter(([said]) => said).map(([, words]) => words)
+  return chips.filter(([isChanged]) => isChanged).map(([, words]) => words)
 }
 
 /** What a value becomes, as the core computes it (without hue, saturation, tint, layers and strength). */
