@@ -26,10 +26,10 @@ MESSAGES = {
     "reversed-faces": (
         "Faces that look the other way than their neighbours: {n}. From outside they vanish."
     ),
-    "coincident-faces": "Faces that lie exactly on others: {n}. They will flicker.",
+    "coincident-faces": "Coincident faces: {n}. They will flicker.",
     "degenerate-faces": "Triangles without area: {n}.",
     "open-edges": "Edges that belong to one face only: {n}. Through them the inside can be seen.",
-    "missing-uvs": "Triangles without UVs: {n}. Maps cannot be laid on them.",
+    "missing-uvs": "Triangles without UVs: {n}. Maps cannot be applied to them.",
     "unnormalised-normals": (
         "Normals that do not have length 1: {n}. Light on them is too bright or too dark."
     ),
@@ -43,7 +43,7 @@ MESSAGES = {
     "extreme-scale": (
         "Nodes scaled by 100 or more, or to a hundredth or less: {n}. Check the units."
     ),
-    "extra-uv-sets": "More than one UV set; maps lie on the first unless they say another.",
+    "extra-uv-sets": "More than one UV set; maps use the first unless another is chosen.",
     "empty-slot": "The slot has no triangles.",
 }
 

@@ -142,7 +142,7 @@ class Following(Looked):
         page.get_by_role("button", name="Walk").click()
         page.get_by_role("menuitem", name="Follow folders…").click()
         with page.expect_response(re.compile("/followed$")):
-            page.get_by_label("replace automatically").check()
+            page.get_by_label("replace automatically", exact=True).check()
         self.button("Close").click()
         was = self.sha("lamp_col")
         save(self.root / "lamp/lamp_col.png", noise(64, 3))
@@ -168,7 +168,7 @@ class Delivering(Site):
         dialog = page.get_by_role("dialog")
         dialog.get_by_label("Folder").fill(str(root / "game"))
         self.button("Preview changes").click()
-        dialog.get_by_text("would be others or new").wait_for()
+        dialog.get_by_text("would be new or changed").wait_for()
         dialog.get_by_text("plates.glb").wait_for()
         self.assertFalse((root / "game").exists())
         self.axe("deliver")

@@ -27,7 +27,7 @@ class Covers(Site):
         covers.get_by_label("Mask channel").wait_for()
         masked = self.stage_pixels(unlike=whole)
         # A hard edge, typed; held by the keyboard, the amount is saved once it is let go.
-        covers.get_by_label("Edge, number").fill("12,5")
+        covers.get_by_label("Edge sharpness, number").fill("12,5")
         page.keyboard.press("Enter")
         covers.get_by_label("Edge position", exact=True).wait_for()
         self.stage_pixels(unlike=masked)
@@ -101,7 +101,7 @@ class Covers(Site):
         # Seen on the stage before it is made, by the formula of the core …
         shown = self.stage_pixels(unlike=worn)
         self.axe("what is thrown from three sides")
-        self.button("Throw").click()
+        self.button("Project").click()
         page.get_by_role("combobox", name="Material of Front").get_by_text("tile_Front").wait_for()
         # … and so it is when it is made.
         for _ in range(40):

@@ -99,7 +99,7 @@ class Meshes(Site):
         drawer.get_by_text("shaded smooth").wait_for()
         smooth = self.stage_pixels()
         page.get_by_role("button", name="More for").first.click()
-        page.get_by_role("menuitem", name="Shade it flat").click()
+        page.get_by_role("menuitem", name="Shade flat").click()
         drawer.get_by_text("shaded flat").wait_for()
         flat = self.stage_pixels(unlike=smooth)
         page.get_by_role("button", name="More for").first.click()

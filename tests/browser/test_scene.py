@@ -234,14 +234,14 @@ class Scene(Site):
     def test_the_same_is_meant_arrives_and_is_read_by_others(self) -> None:
         page = self.page
         self.stand()
-        page.get_by_role("button", name="As arrived").click()
+        page.get_by_role("button", name="Arrived").click()
         page.get_by_role("status").filter(has_text="no package of this target").wait_for()
         page.get_by_role("link", name="To Export").click()
         self.button("Export and test").click()
         page.get_by_text(re.compile(r"\d identical")).first.wait_for(timeout=90_000)
         self.go("Scene")
         seen = {}
-        for side in ("As meant", "As arrived", "Its files"):
+        for side in ("Expected", "Arrived", "Package files"):
             group = page.get_by_role("group", name="Seen")
             before = self.stage_pixels()
             group.get_by_role("button", name=side).click()
@@ -249,14 +249,14 @@ class Scene(Site):
             seen[side] = self.stage_pixels()
             del before
         self.axe("a scene as its files")
-        for side in ("As arrived", "Its files"):
+        for side in ("Arrived", "Package files"):
             # Textures of another size and mips of their own: a few codes at the edges, no more.
-            self.assertLess(np.abs(seen[side] - seen["As meant"]).mean(), 4.0, side)
-            self.assertFalse(np.array_equal(seen[side], seen["As meant"]), side)
+            self.assertLess(np.abs(seen[side] - seen["Expected"]).mean(), 4.0, side)
+            self.assertFalse(np.array_equal(seen[side], seen["Expected"]), side)
         self.button("Compare").click()
         page.get_by_role("slider", name="Divider between the two").press("ArrowLeft")
         page.get_by_role("group", name="On the right").get_by_role(
-            "button", name="Its files"
+            "button", name="Package files"
         ).click()
         page.get_by_test_id("stage-compared").locator("canvas").wait_for()
         self.axe("a scene seen two ways")

@@ -117,7 +117,7 @@ class Findings(Site):
         self.button("Stop ignoring").click()
         left.wait_for(state="detached")
 
-        view.get_by_role("link", name="See on the mesh").click()
+        view.get_by_role("link", name="Show on the mesh").click()
         page.wait_for_url("**/meshes/plates?slot=Bare&fault=*")
         page.get_by_label("Material of Bare").click()
         page.get_by_role("option", name="plain").click()

@@ -52,7 +52,7 @@ describe('the sides of the scene', () => {
   it('says why it cannot be seen so', () => {
     expect(hindrance('meant', undefined)).toBeNull()
     expect(hindrance('arrived', undefined)).toMatch('no package')
-    expect(hindrance('arrived', pack({}))).toMatch('not kept')
+    expect(hindrance('arrived', pack({}))).toMatch('not stored')
     expect(hindrance('arrived', pack({ arrived: true }))).toBeNull()
     expect(hindrance('file', pack({ holds: { lamp: 'lamp.usdz' } }))).toMatch('not glTF')
     expect(hindrance('file', pack({ holds: { lamp: 'lamp.glb' } }))).toBeNull()

@@ -86,7 +86,7 @@ export function place(finding: Finding): string {
 export const placeWords = (finding: Finding) =>
   ({
     map: 'Show the map',
-    material: 'Show in the sheet',
-    mesh: 'See on the mesh',
+    material: 'Show in feed sheet',
+    mesh: 'Show on the mesh',
     project: 'Show the pack plan',
   })[about(finding.subject).kind]

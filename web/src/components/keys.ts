@@ -24,10 +24,10 @@ export function useKeys(keys: Key[]) {
   useEffect(() => {
     latest.current = keys
   })
-  const names = keys.map((key) => `${key.key}:${key.words}`).join('|')
+  const names = keys.map((key) => `${key.key}\t${key.words}`).join('\n')
   const setKeys = useStatus((state) => state.setKeys)
   useEffect(() => {
-    setKeys(names ? names.split('|').map((pair) => pair.split(':') as [string, string]) : [])
+    setKeys(names ? names.split('\n').map((pair) => pair.split('\t') as [string, string]) : [])
     return () => setKeys([])
   }, [names, setKeys])
   useEffect(() => {

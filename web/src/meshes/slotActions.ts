@@ -29,12 +29,12 @@ export function slotActions({ chosen, mesh, densities, ask, addStep, pickFacesOf
       run: (which: string) => ask({ kind: 'rename', slot: which }),
     },
     ...(chosen.length > 1
-      ? [{ words: `Merge the ${chosen.length} chosen…`, run: () => ask({ kind: 'merge' }) }]
+      ? [{ words: `Merge the ${chosen.length} selected…`, run: () => ask({ kind: 'merge' }) }]
       : []),
     ...(even
       ? [
           {
-            words: `Make the ${chosen.length} chosen even`,
+            words: `Even out the density of ${chosen.length} slots`,
             run: () => void addStep({ kind: 'scale-uvs', factors: even }),
           },
         ]
@@ -52,11 +52,11 @@ export function slotActions({ chosen, mesh, densities, ask, addStep, pickFacesOf
       run: (which: string) => void addStep({ kind: 'split-slot', slot: which, by: 'tile' }),
     },
     {
-      words: 'Pick faces of it on the stage',
+      words: 'Pick its faces in the viewport',
       run: pickFacesOf,
     },
     {
-      words: 'Shade it flat',
+      words: 'Shade flat',
       run: (which: string) =>
         void addStep({
           kind: 'shade',

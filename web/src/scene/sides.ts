@@ -4,16 +4,16 @@ import type { Package } from '../api/types'
 export type Side = 'meant' | 'arrived' | 'file'
 
 export const SIDES: { key: Side; words: string; shows: string }[] = [
-  { key: 'meant', words: 'As meant', shows: 'The materials as they are in the project now' },
+  { key: 'meant', words: 'Expected', shows: 'The materials as they are in the project now' },
   {
     key: 'arrived',
-    words: 'As arrived',
+    words: 'Arrived',
     shows: 'The last package of this target, as the stand-in engine read it',
   },
   {
     key: 'file',
-    words: 'Its files',
-    shows: 'The files of that package, read by the drawing library itself: an outside pair of eyes',
+    words: 'Package files',
+    shows: 'The files of that package, read by the drawing library itself: an independent second look',
   },
 ]
 
@@ -28,10 +28,10 @@ export function hindrance(side: Side, pack: Package | undefined): string | null 
   if (side === 'arrived')
     return pack.arrived
       ? null
-      : 'What arrived was not kept for this package. Test it again on Export, then look here.'
+      : 'What arrived is not stored for this package. Test it again on Export, then look here.'
   return Object.values(pack.holds).some(isDrawn)
     ? null
-    : 'This target’s files are not glTF, which the drawing library reads. Look at it as arrived.'
+    : 'This target’s files are not glTF, which the drawing library reads. Look at what arrived instead.'
 }
 
 /** Whether a file is one that the drawing library reads with its materials. */
