@@ -24,7 +24,7 @@ export function FileScene({ mesh, tried, setTried }: Props) {
   // Its nodes are told below, one by one.
   const told = scene?.brings.filter((_, at) => scene.kinds[at] !== 'hierarchy') ?? []
   if (!scene || (scene.nodes.length < 2 && told.length === 0)) return null
-  const coloured = scene.brings.includes(labels.vertexColours)
+  const coloured = scene.kinds.includes('vertex colours')
   const kinds = (kind: string) => scene.nodes.filter((node) => node.kind === kind).length
   const lines = scene.brings.map((line, at) => ({ line, kind: scene.kinds[at] }))
   const animations = lines.filter(({ kind }) => kind === 'animation').map(({ line }) => line)

@@ -13,7 +13,8 @@ export const SIDES: { key: Side; words: string; shows: string }[] = [
   {
     key: 'file',
     words: 'Package files',
-    shows: 'The files of that package, read by the drawing library itself: an independent second look',
+    shows:
+      'The files of that package, read by the drawing library itself: an independent second look',
   },
 ]
 

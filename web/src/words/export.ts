@@ -279,7 +279,7 @@ export const labels = {
   noPicture: (part: Part) => `No picture: ${part}.`,
   theyWere: 'they were',
   itWas: 'it was',
-  arrivedAsMeant: (part: Part) => ` arrived as ${part} meant`,
+  arrivedAsMeant: (part: Part) => ` arrived as ${part} exported`,
   withinRounding: 'within rounding',
   arrived3: (part: Part) => ` arrived ${part}`,
   whatToDo: 'What to do:',
