@@ -366,7 +366,7 @@ function SettingPairs({ pairs }: { pairs: NonNullable<Cell['settings']> }) {
       </thead>
       <tbody>
         {pairs.map((pair) => {
-          const hand = pair.arrived === labels.setManuallyWord
+          const hand = pair.arrived === 'set manually'
           const same = pair.meant === pair.arrived
           return (
             <tr key={pair.name} className={same || hand ? '' : 'brick'}>

@@ -84,6 +84,95 @@ function unfed(document: Document, maps: BoardMap[], made: { set: string }[]): s
   return maps.filter((map) => sets.has(map.set) && !fed.has(map.name)).map((map) => map.name)
 }
 
+/** Makes a material of each set that has none, and says what was left out. */
+function MakeAll({ maps }: { maps: BoardMap[] }) {
+  const edit = useEdit()
+  const say = useNotices((state) => state.say)
+  // Sets of which nothing feeds anything yet, and of which something could.
+  const without = useMemo(() => setsWithoutMaterial(maps), [maps])
+  const bare = without.filter(({ unsure }) => !unsure).map((one) => one.edit)
+  const unsure = without.filter((one) => one.unsure).map((one) => one.edit.set)
+  const leftOut =
+    unsure.length > 0
+      ? labels.leftOutBecauseWhatAMap(
+          count(unsure.length, 'set'),
+          unsure.slice(0, 6).join(', '),
+          unsure.length > 6 ? ', …' : '',
+        )
+      : ''
+  const makeAll = async () => {
+    const after = await edit(...bare)
+    const left = after ? unfed(after.document, maps, bare) : []
+    const nothing =
+      left.length > 0
+        ? labels.ofTheirSetsNothingYet(
+            count(left.length, 'map'),
+            left.length === 1 ? 'feeds' : 'feed',
+            left.slice(0, 6).join(', '),
+            left.length > 6 ? ', …' : '',
+          )
+        : ''
+    if (after && (nothing || leftOut))
+      say([labels.made(count(bare.length, 'material')), nothing, leftOut].filter(Boolean).join(' '))
+  }
+  if (bare.length < 2) return null
+  return (
+    <Button
+      title={labels.oneOfEachSetThatFeeds(
+        bare.map(({ set }) => set).join(', '),
+        leftOut ? `\n${leftOut}` : '',
+      )}
+      onClick={() => void makeAll()}
+    >
+      {labels.make(count(bare.length, 'material'))}
+    </Button>
+  )
+}
+
+function SortAndSearch({
+  sort,
+  setSort,
+  search,
+  setSearch,
+  found,
+}: {
+  sort: Sort
+  setSort: (sort: Sort) => void
+  search: string
+  setSearch: (words: string) => void
+  /** Take the first map that is found. */
+  found: () => void
+}) {
+  return (
+    <>
+      <TextField
+        select
+        value={sort}
+        onChange={(event) => setSort(event.target.value as Sort)}
+        sx={{ '& .MuiSelect-select': { padding: '4px 8px' } }}
+        slotProps={{ select: { SelectDisplayProps: { 'aria-label': labels.orderOfTheBoard } } }}
+      >
+        {SORTS.map((entry) => (
+          <MenuItem key={entry.key} value={entry.key}>
+            {entry.words}
+          </MenuItem>
+        ))}
+      </TextField>
+      <TextField
+        placeholder={labels.setMapOrRole}
+        value={search}
+        onChange={(event) => setSearch(event.target.value)}
+        onKeyDown={(event) => {
+          if (event.key === 'Enter') found()
+          if (event.key === 'Escape') setSearch('')
+        }}
+        sx={{ width: 130, '& input': { padding: '4px 8px' } }}
+        slotProps={{ htmlInput: { 'aria-label': labels.searchTheBoard } }}
+      />
+    </>
+  )
+}
+
 /** Every map: the coverage board on the left, the reader on the right. */
 export function MapsScreen() {
   const { name } = useParams()
@@ -97,7 +186,6 @@ export function MapsScreen() {
   const [channel, setChannel] = useRemembered<string>('maps channel', 'rgb')
   const [chosen, setChosen] = useState<string[]>([])
   const show = useStatus((state) => state.show)
-  const say = useNotices((state) => state.say)
   const maps = useMemo(() => board.data ?? [], [board.data])
   const holds = FILTERS.find((entry) => entry.key === filter)!.holds
   const words = search.trim().toLowerCase()
@@ -136,33 +224,6 @@ export function MapsScreen() {
       .at(-1)
     if (made) void navigate(`/projects/${id}/materials/${encodeURIComponent(made)}`)
   }
-  // Sets of which nothing feeds anything yet, and of which something could.
-  const without = useMemo(() => setsWithoutMaterial(maps), [maps])
-  const bare = without.filter(({ unsure }) => !unsure).map((one) => one.edit)
-  const unsure = without.filter((one) => one.unsure).map((one) => one.edit.set)
-  const leftOut =
-    unsure.length > 0
-      ? labels.leftOutBecauseWhatAMap(
-          count(unsure.length, 'set'),
-          unsure.slice(0, 6).join(', '),
-          unsure.length > 6 ? ', …' : '',
-        )
-      : ''
-  const makeAll = async () => {
-    const after = await edit(...bare)
-    const left = after ? unfed(after.document, maps, bare) : []
-    const nothing =
-      left.length > 0
-        ? labels.ofTheirSetsNothingYet(
-            count(left.length, 'map'),
-            left.length === 1 ? 'feeds' : 'feed',
-            left.slice(0, 6).join(', '),
-            left.length > 6 ? ', …' : '',
-          )
-        : ''
-    if (after && (nothing || leftOut))
-      say([labels.made(count(bare.length, 'material')), nothing, leftOut].filter(Boolean).join(' '))
-  }
   const current = name ?? shown[0]?.name ?? null
   if (board.data && maps.length === 0) {
     return (
@@ -192,41 +253,14 @@ export function MapsScreen() {
             </button>
           ))}
           <span className="grow" />
-          {bare.length > 1 && (
-            <Button
-              title={labels.oneOfEachSetThatFeeds(
-                bare.map(({ set }) => set).join(', '),
-                leftOut ? `\n${leftOut}` : '',
-              )}
-              onClick={() => void makeAll()}
-            >
-              {labels.make(count(bare.length, 'material'))}
-            </Button>
-          )}
+          <MakeAll maps={maps} />
           <NamingRules />
-          <TextField
-            select
-            value={sort}
-            onChange={(event) => setSort(event.target.value as Sort)}
-            sx={{ '& .MuiSelect-select': { padding: '4px 8px' } }}
-            slotProps={{ select: { SelectDisplayProps: { 'aria-label': labels.orderOfTheBoard } } }}
-          >
-            {SORTS.map((entry) => (
-              <MenuItem key={entry.key} value={entry.key}>
-                {entry.words}
-              </MenuItem>
-            ))}
-          </TextField>
-          <TextField
-            placeholder={labels.setMapOrRole}
-            value={search}
-            onChange={(event) => setSearch(event.target.value)}
-            onKeyDown={(event) => {
-              if (event.key === 'Enter' && shown[0]) choose(shown[0].name)
-              if (event.key === 'Escape') setSearch('')
-            }}
-            sx={{ width: 130, '& input': { padding: '4px 8px' } }}
-            slotProps={{ htmlInput: { 'aria-label': labels.searchTheBoard } }}
+          <SortAndSearch
+            sort={sort}
+            setSort={setSort}
+            search={search}
+            setSearch={setSearch}
+            found={() => shown[0] && choose(shown[0].name)}
           />
         </div>
         <GroupSuggestions maps={maps} />

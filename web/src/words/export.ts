@@ -287,7 +287,6 @@ export const labels = {
   mips: ' · mips',
   suffixOfFile: (number: Part) => `Suffix of file ${number}`,
   ditherOf: (suffix: Part) => `Dither ${suffix}`,
-  setManuallyWord: 'set manually',
   wordExpected: 'expected',
   wordArrived: 'arrived',
 } as const
