@@ -257,20 +257,8 @@ class Detach(BaseEdit):
     def apply(self, document: Document) -> None:
         require(document.materials, self.material, "material")
         whole = resolve_inheritance(document, self.material)
-        document.materials[self.material] = MaterialEntry(
-            inputs={name: feed for name, feed in whole.feeds.items() if name in whole.origin},
-            alpha_mode=whole.alpha_mode,
-            alpha_cutoff=whole.alpha_cutoff,
-            double_sided=whole.double_sided,
-            uv=whole.uv,
-            wrap=whole.wrap,
-            filter=whole.filter,
-            shading=whole.shading,
-            workflow="specular" if whole.workflow == "specular" else None,
-            surface_tag=whole.surface_tag,
-            size_limit=whole.size_limit,
-            covers=list(whole.covers) or None,
-        )
+        stated = {name: feed for name, feed in whole.feeds.items() if name in whole.origin}
+        document.materials[self.material] = whole.as_entry(stated)
 
 
 class ApplyPattern(BaseEdit):

@@ -219,20 +219,7 @@ def rewired(document: Document, material: str, set_name: str) -> MaterialEntry:
             inputs[name] = replaced
     if not any(feed.maps() for feed in inputs.values()):
         raise MissingReference(f"it has no map in a role that {material} uses.", subject=set_name)
-    return MaterialEntry(
-        inputs=inputs,
-        alpha_mode=whole.alpha_mode,
-        alpha_cutoff=whole.alpha_cutoff,
-        double_sided=whole.double_sided,
-        uv=whole.uv,
-        wrap=whole.wrap,
-        filter=whole.filter,
-        shading=whole.shading,
-        workflow=whole.workflow if whole.workflow == "specular" else None,
-        surface_tag=whole.surface_tag,
-        size_limit=whole.size_limit,
-        covers=list(whole.covers) or None,
-    )
+    return whole.as_entry(inputs)
 
 
 def _replaced(document: Document, feed: Feed, names: list[str]) -> Feed | None:

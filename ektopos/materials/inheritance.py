@@ -15,6 +15,7 @@ from ektopos.document import (
     Feed,
     Filter,
     InputName,
+    MaterialEntry,
     Reflectance,
     Shading,
     UvTransform,
@@ -39,7 +40,7 @@ class Placement:
 
 @dataclass(frozen=True)
 class Material:
-    """An effective material: every carried input fed, every setting known."""
+    """A material with everything inherited: every carried input fed, every setting known."""
 
     name: str
     chain: tuple[str, ...]
@@ -56,12 +57,12 @@ class Material:
     filter: Filter = "linear"
     shading: Shading = "standard"
     workflow: Workflow = "metallic"
-    """In the specular one `base_color` is diffuse, until `cover.surface_of` converts it."""
+    """In the specular one `base_color` is diffuse, until `layering.surface_of` converts it."""
     reflectance: Reflectance | None = None
     """Diffuse and `f0` as they are fed, where `feeds` are converted from just these."""
     surface_tag: str | None = None
     covers: tuple[Cover, ...] = ()
-    """What lies over it; `feeds` are without them until `cover.covered` lays them over."""
+    """What is layered over it; `layering.with_material_layers` puts them into `feeds`."""
     size_limit: int | None = None
     """The longest side its maps leave with; `None` for no limit of its own."""
 
@@ -70,6 +71,23 @@ class Material:
         feed = self.feeds.get(name)
         uv, wrap = (None, None) if feed is None else (feed.uv, feed.wrap)
         return Placement(uv or self.uv, wrap or self.wrap)
+
+    def as_entry(self, inputs: dict[InputName, Feed]) -> MaterialEntry:
+        """An entry without a base that has all of these settings, and the inputs that are given."""
+        return MaterialEntry(
+            inputs=inputs,
+            alpha_mode=self.alpha_mode,
+            alpha_cutoff=self.alpha_cutoff,
+            double_sided=self.double_sided,
+            uv=self.uv,
+            wrap=self.wrap,
+            filter=self.filter,
+            shading=self.shading,
+            workflow="specular" if self.workflow == "specular" else None,
+            surface_tag=self.surface_tag,
+            size_limit=self.size_limit,
+            covers=list(self.covers) or None,
+        )
 
     def common_place(self) -> Placement:
         """Where its maps lie, for targets to which all of them have to lie alike."""

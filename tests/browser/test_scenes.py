@@ -42,5 +42,7 @@ class Scenes(Site):
         self.button("Export and test").click()
         page.get_by_role("heading", name="Under the same light").wait_for()
         page.get_by_role("button", name="figure scene: identical").click()
-        page.get_by_role("heading", name="The scene of the file arrived as it was exported").wait_for()
+        page.get_by_role(
+            "heading", name="The scene of the file arrived as it was exported"
+        ).wait_for()
         self.axe("the trial of a scene")

@@ -10,7 +10,7 @@ from typing import Any
 
 import numpy as np
 
-from ektopos.base.errors import EktoposError, MissingReference
+from ektopos.base.errors import EktoposError
 from ektopos.base.names import free_name, in_words
 from ektopos.base.types import Float, Pixels, Progress
 from ektopos.base.vectors import encode_normals
@@ -31,10 +31,10 @@ from ektopos.materials import MapLoader, resolve_inheritance
 from ektopos.materials.resolve import resolve_feed
 from ektopos.materials.triplanar import ThreeSides, project_triplanar
 from ektopos.meshes import Mesh, apply_recipe, carried
-from ektopos.meshes.recipe import slot_number
 from ektopos.meshes.texels import paint_colours, paint_faces
 from server.workshop.jobs.measuring import keep_map
-from server.workshop.mesh_cache import keep_changed, mesh_at
+from server.workshop.jobs.slot_to_bake import slot_to_bake
+from server.workshop.mesh_cache import keep_changed
 from server.workshop.models import Job, StaleRevision
 
 Made = Callable[[Document], tuple[list[Edit], dict[str, str], Any]]
@@ -44,13 +44,8 @@ _SUFFIX: dict[InputName, str] = {"base_color": "BaseColor", "emission": "Emissio
 
 def paint(job: Job, progress: Progress) -> Made:
     """Make the maps that are asked for (`what`), and what uses them; one step to undo."""
-    mesh_name, slot = str(job.arguments["mesh"]), str(job.arguments["slot"])
-    if mesh_name not in job.project.document.meshes:
-        raise MissingReference(
-            "there is no such mesh.", subject=mesh_name, hint="It may have been removed meanwhile."
-        )
-    mesh = mesh_at(job.project.head, mesh_name)
-    number = slot_number(mesh, slot)
+    baking = slot_to_bake(job)
+    mesh_name, mesh, slot = baking.mesh_name, baking.mesh, baking.slot
     progress(0.1, f"painting {slot}")
     if job.arguments["what"] == "three-sides":
         return _thrown(job, mesh_name, mesh, slot, progress)
@@ -61,7 +56,7 @@ def paint(job: Job, progress: Progress) -> Made:
         if float(colours[..., 3].min()) < 1.0:
             planes.append(colours[..., 3:])
         return _one_map(f"{mesh_name}_{slot}_colours", np.concatenate(planes, axis=2), colour=True)
-    own = np.flatnonzero(mesh.triangle_slot == number)
+    own = np.flatnonzero(mesh.triangle_slot == baking.number)
     at = np.asarray(job.arguments.get("at") or [], np.int64)
     if not len(at) or at.max() >= len(own):
         raise EktoposError(
@@ -69,10 +64,7 @@ def paint(job: Job, progress: Progress) -> Made:
             subject=slot,
             hint="Pick them again.",
         )
-    # Slots that wear one material share its maps, and so the mask.
-    assigned = job.project.document.meshes[mesh_name].slots
-    alike = [s for s in mesh.slots if assigned.get(s) and assigned.get(s) == assigned.get(slot)]
-    mask = paint_faces(mesh, alike or [slot], own[at], size)
+    mask = paint_faces(mesh, baking.sharing, own[at], size)
     return _one_map(f"{mesh_name}_{slot}_mask", mask[..., None], colour=False)
 
 

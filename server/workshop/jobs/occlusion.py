@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from ektopos.base.errors import MissingReference
 from ektopos.base.types import Progress
 from ektopos.document import Document, Feed, MapEntry, UvTransform
 from ektopos.edits import Edit, Import, SetFeed
@@ -14,9 +13,8 @@ from ektopos.maps import map_name
 from ektopos.maps.sets import sets_of
 from ektopos.materials import resolve_inheritance
 from ektopos.meshes.bake import bake_occlusion
-from ektopos.meshes.recipe import slot_number
 from server.workshop.jobs.measuring import keep_map
-from server.workshop.mesh_cache import mesh_at
+from server.workshop.jobs.slot_to_bake import slot_to_bake
 from server.workshop.models import Job
 
 
@@ -25,20 +23,10 @@ def occlusion(
 ) -> Callable[[Document], tuple[list[Edit], dict[str, str], Any]]:
     """Bake the slots that share a slot's material into one map, and feed it to that material; one
     step to undo."""
-    mesh_name, slot = str(job.arguments["mesh"]), str(job.arguments["slot"])
-    document = job.project.document
-    if mesh_name not in document.meshes:
-        raise MissingReference(
-            "there is no such mesh.", subject=mesh_name, hint="It may have been removed meanwhile."
-        )
-    mesh = mesh_at(job.project.head, mesh_name)
-    slot_number(mesh, slot)
-    assigned = document.meshes[mesh_name].slots
-    material = assigned.get(slot)
-    slots = [
-        s for s in mesh.slots if s == slot or (material is not None and assigned.get(s) == material)
-    ]
-    filled = [s for s in slots if (mesh.triangle_slot == mesh.slots.index(s)).any()] or [slot]
+    baking = slot_to_bake(job)
+    mesh, slot, material = baking.mesh, baking.slot, baking.material
+    drawn = [s for s in baking.sharing if (mesh.triangle_slot == mesh.slots.index(s)).any()]
+    filled = drawn or [slot]
     baked = bake_occlusion(
         mesh,
         filled,
@@ -46,7 +34,7 @@ def occlusion(
         samples=int(job.arguments["samples"]),
         progress=lambda share, what: progress(0.95 * share, what),
     )
-    wanted = f"{mesh_name}_{material or slot}_AO.png"
+    wanted = f"{baking.mesh_name}_{material or slot}_AO.png"
     sha = keep_map(wanted, lambda path: write_image(path, quantise(baked[..., None], 8)))
 
     def finish(document: Document) -> tuple[list[Edit], dict[str, str], Any]:
