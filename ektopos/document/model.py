@@ -47,8 +47,7 @@ Role = Literal[
     "mask",
     "unknown",
 ]
-"""What a map, or one channel of a packed map, holds. `packed` is said of a map whose channels hold
-several."""
+"""What a map, or one channel of a packed map, holds."""
 AlphaMode = Literal["opaque", "mask", "blend"]
 Shading = Literal["standard", "unlit"]
 Workflow = Literal["metallic", "specular"]

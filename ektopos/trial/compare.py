@@ -84,7 +84,7 @@ def run_trial(
         ]
     cells = [_advised(cell) for cell in cells]
     if arrived is not None and not imported.problem:
-        shown = {piece.arrived: one.shown for piece, one in found.items() if one.shown}
+        shown = {task.arrived: one.shown for task, one in found.items() if one.shown}
         arrived(arrived_glb(imported, document.meshes, shown))
     return Trial(
         session.profile.id,
@@ -93,8 +93,8 @@ def run_trial(
         [
             rendered
             for kind in ("mesh", "material")
-            for piece, one in found.items()
-            if piece.kind == kind
+            for task, one in found.items()
+            if task.kind == kind
             for rendered in one.renders
         ],
         hand_over(document, session.materials, session.profile),
@@ -106,7 +106,7 @@ def run_trial(
 def tasks_left(project: Project, package: Path, profile: Profile, kept: ResultCache) -> list[Task]:
     """What of a package nobody has judged yet. Raises as `run_trial`."""
     session = Session(project, package, profile, kept=kept)
-    return [piece for piece in tasks_of(session) if session.known(piece) is None]
+    return [task for task in tasks_of(session) if session.known(task) is None]
 
 
 @sandboxed
@@ -115,12 +115,12 @@ def run_tasks(
     package: Path,
     profile: Profile,
     kept: ResultCache,
-    pieces: Sequence[Task],
+    tasks: Sequence[Task],
     progress: Progress,
     threads: int,
 ) -> None:
-    """Judge some pieces of a package, for `kept`. Raises as `run_trial`."""
-    Session(project, package, profile, kept=kept).do(pieces, progress, threads=threads)
+    """Judge some tasks of a package, for `kept`. Raises as `run_trial`."""
+    Session(project, package, profile, kept=kept).do(tasks, progress, threads=threads)
 
 
 def tasks_of(session: Session) -> list[Task]:
@@ -136,16 +136,16 @@ def tasks_of(session: Session) -> list[Task]:
         if meant and key and _slot_fault(imported, mesh, slot, meant) is None:
             worn[mesh].append((meant, key))
     judged = {pair for pairs in worn.values() for pair in pairs}
-    pieces: dict[Task, None] = {}
+    tasks: dict[Task, None] = {}
     for mesh, entry in session.document.meshes.items():
         there = imported.slots.get(mesh, {})
         for slot, meant in entry.slots.items():
             key = there.get(slot)
             if meant and key in imported.materials and (renders or (meant, key) in judged):
-                pieces[Task("material", meant, key, (meant, key) in judged)] = None
+                tasks[Task("material", meant, key, (meant, key) in judged)] = None
         if renders:
-            pieces[Task("mesh", mesh)] = None
-    return list(pieces)
+            tasks[Task("mesh", mesh)] = None
+    return list(tasks)
 
 
 def _advised(cell: Cell) -> Cell:

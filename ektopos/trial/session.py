@@ -1,4 +1,4 @@
-"""A project and a package of it, read for a trial, and what is found of each piece."""
+"""A project and a package of it, read for a trial, and what is found of each task."""
 
 from __future__ import annotations
 
@@ -51,7 +51,7 @@ from ektopos.trial.tasks import FOUND, Keep, Result, ResultCache, Task
 LOOKS = 24
 """Materials whose reduced pictures are kept, of each side."""
 ELSEWHERE = b""
-"""Kept for a piece that was not sound: what was found of it is under the key of everything, which
+"""Kept for a task that was not sound: what was found of it is under the key of everything, which
 takes reading every file to know."""
 LARGE = 4096 * 4096
 """Texels beyond which materials are taken one after the other: each takes several times that in
@@ -67,7 +67,7 @@ class ComparedSlot(NamedTuple):
 
 
 class Session:
-    """What a trial compares, and how far it is. Its pieces may be done by several threads at
+    """What a trial compares, and how far it is. Its tasks may be done by several threads at
     once."""
 
     def __init__(
@@ -115,61 +115,61 @@ class Session:
 
     def do(
         self,
-        pieces: Iterable[Task],
+        tasks: Iterable[Task],
         progress: Progress,
         keep: Keep | None = None,
         *,
         threads: int = 1,
     ) -> dict[Task, Result]:
-        """What is found of some pieces, in their order: what is known is not done again. Pictures
+        """What is found of some tasks, in their order: what is known is not done again. Pictures
         are given to `keep` and not held. Raises what `progress` raises."""
-        wanted = list(dict.fromkeys(pieces))
+        wanted = list(dict.fromkeys(tasks))
         threads = 1 if self._is_large else threads
         every: dict[Task, Result] = {}
         with ThreadPoolExecutor(max_workers=threads) as pool:
             try:
-                for done, (piece, found) in enumerate(
+                for done, (task, found) in enumerate(
                     zip(wanted, pool.map(self.find, wanted), strict=True)
                 ):
                     if keep is not None:
                         for picture in found.pictures:
                             keep(*picture)
-                    every[piece] = replace(found, pictures=[])
-                    verb = "compared" if piece.kind == "material" else "drew"
-                    progress((done + 1) / len(wanted), f"{verb} {piece.meant}")
+                    every[task] = replace(found, pictures=[])
+                    verb = "compared" if task.kind == "material" else "drew"
+                    progress((done + 1) / len(wanted), f"{verb} {task.meant}")
             except BaseException:
                 pool.shutdown(cancel_futures=True)
                 raise
         return every
 
-    def find(self, piece: Task) -> Result:
-        """What is found of a piece."""
-        known = self.known(piece)
+    def find(self, task: Task) -> Result:
+        """What is found of a task."""
+        known = self.known(task)
         if known is not None:
             return known
-        found = self._material(piece) if piece.kind == "material" else self._mesh(piece.meant)
+        found = self._material(task) if task.kind == "material" else self._mesh(task.meant)
         if self.kept is not None:
-            key = self.keys.of(piece) if found.is_sound else self.keys.of_everything(piece)
+            key = self.keys.of(task) if found.is_sound else self.keys.of_everything(task)
             self.kept.keep(key, FOUND.dump_json(found))
             if not found.is_sound:
-                self.kept.keep(self.keys.of(piece), ELSEWHERE)
+                self.kept.keep(self.keys.of(task), ELSEWHERE)
         return found
 
-    def known(self, piece: Task) -> Result | None:
+    def known(self, task: Task) -> Result | None:
         """What an earlier trial, or another machine, has found of just this."""
         if self.kept is None:
             return None
-        stored = self.kept.find(self.keys.of(piece))
+        stored = self.kept.find(self.keys.of(task))
         if stored == ELSEWHERE:
-            stored = self.kept.find(self.keys.of_everything(piece))
+            stored = self.kept.find(self.keys.of_everything(task))
         with suppress(ValidationError):
             return None if stored is None else FOUND.validate_json(stored)
         return None
 
-    def _material(self, piece: Task) -> Result:
+    def _material(self, task: Task) -> Result:
         """The cells of a material, of two readings of a package the worse; its pictures; how it
         looks on the specimen, and what arrived of it to be looked at."""
-        arrived = self.imported.materials[piece.arrived]
+        arrived = self.imported.materials[task.arrived]
         pictures: list[tuple[str, str, dict[str, bytes]]] = []
 
         def keep(material: str, name: str, shown: dict[str, Float]) -> None:
@@ -183,28 +183,26 @@ class Session:
             self._wired,
         )
         cells: list[Cell] = []
-        if piece.judged:
-            cells = judge.material(piece.meant, arrived)
-            again = self.second_reading(piece)
+        if task.judged:
+            cells = judge.material(task.meant, arrived)
+            again = self.second_reading(task)
             if again is not None:
-                other = judge.material(piece.meant, again)
+                other = judge.material(task.meant, again)
                 cells = [max(pair, key=badness) for pair in zip(cells, other, strict=True)]
         if not self.renders:
             return Result(cells)
         rendered, drawn = compare_material(
-            piece.meant, self._look("meant", piece.meant), self._look("arrived", piece.arrived)
+            task.meant, self._look("meant", task.meant), self._look("arrived", task.arrived)
         )
         if not self.pictures:
             return Result(cells, [rendered])
-        pictures.append((piece.meant, f"render {rendered.view}", _as_png(drawn)))
-        return Result(cells, [rendered], pictures, shown_material(piece.arrived, arrived))
+        pictures.append((task.meant, f"render {rendered.view}", _as_png(drawn)))
+        return Result(cells, [rendered], pictures, shown_material(task.arrived, arrived))
 
-    def second_reading(self, piece: Task) -> ImportedMaterial | None:
+    def second_reading(self, task: Task) -> ImportedMaterial | None:
         """The material read a second time, where that is another."""
-        again = self.imported.second.get(piece.arrived)
-        same = again is None or signature(again) == signature(
-            self.imported.materials[piece.arrived]
-        )
+        again = self.imported.second.get(task.arrived)
+        same = again is None or signature(again) == signature(self.imported.materials[task.arrived])
         return None if same else again
 
     def _mesh(self, name: str) -> Result:

@@ -28,7 +28,7 @@ class Compared(Protocol):
     profile: Profile
     renders: bool
 
-    def second_reading(self, piece: Task) -> ImportedMaterial | None:
+    def second_reading(self, task: Task) -> ImportedMaterial | None:
         """The material read a second time, where that is another."""
 
     def drawn_triangles(self, name: str) -> dict[str, ImportedTriangles]:
@@ -45,20 +45,18 @@ class TaskKeys:
         self.session = session
         self._keys: dict[Task, str] = {}
 
-    def of(self, piece: Task) -> str:
+    def of(self, task: Task) -> str:
         """What a sound result of a task rests on."""
-        if piece not in self._keys:
+        if task not in self._keys:
             own = (
-                self._rests_on(piece)
-                if piece.kind == "material"
-                else self._mesh_rests_on(piece.meant)
+                self._rests_on(task) if task.kind == "material" else self._mesh_rests_on(task.meant)
             )
-            self._keys[piece] = hash_json([code(), self._profile, self.session.renders, *own])
-        return self._keys[piece]
+            self._keys[task] = hash_json([code(), self._profile, self.session.renders, *own])
+        return self._keys[task]
 
-    def of_everything(self, piece: Task) -> str:
+    def of_everything(self, task: Task) -> str:
         """Of all that there is: what explains a difference may lie anywhere."""
-        return hash_json([self.of(piece), self._everything])
+        return hash_json([self.of(task), self._everything])
 
     @cached_property
     def _profile(self) -> str:
@@ -72,14 +70,14 @@ class TaskKeys:
         }
         return hash_json([document_json(self.session.document), maps, arrived])
 
-    def _rests_on(self, piece: Task) -> list[Any]:
-        again = self.session.second_reading(piece)
+    def _rests_on(self, task: Task) -> list[Any]:
+        again = self.session.second_reading(task)
         return [
-            piece.judged,
-            self._meant(piece.meant),
-            _said_by(self.session.imported.materials[piece.arrived]),
+            task.judged,
+            self._meant(task.meant),
+            _said_by(self.session.imported.materials[task.arrived]),
             None if again is None else _said_by(again),
-            self._covered(piece.meant) if self.session.profile.padding else None,
+            self._covered(task.meant) if self.session.profile.padding else None,
         ]
 
     def _meant(self, name: str) -> list[Any]:

@@ -1,8 +1,8 @@
-"""The pieces of a trial that can each be done by themselves, on whatever machine, and what was
+"""The tasks of a trial that can each be done by themselves, on whatever machine, and what was
 found of them.
 
 What was found is kept by what it was found from, so that trying again after one change judges one
-material. A piece whose verdict is sound rests on its own maps, its own textures and the target
+material. A task whose verdict is sound rests on its own maps, its own textures and the target
 alone; the explanation of one that is not may name anything in the project and the package, and
 rests on all.
 """
@@ -55,7 +55,7 @@ class ShownMaterial:
 
 @dataclass(frozen=True)
 class Result:
-    """What was found of a piece."""
+    """What was found of a task."""
 
     __pydantic_config__: ClassVar[ConfigDict] = ConfigDict(
         ser_json_bytes="base64", val_json_bytes="base64", ser_json_inf_nan="constants"

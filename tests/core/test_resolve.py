@@ -1,4 +1,4 @@
-"""Feeds to surfaces: the arithmetic of section 4, exactly."""
+"""Feeds to surfaces: the arithmetic of adjustments, exactly."""
 
 from __future__ import annotations
 
