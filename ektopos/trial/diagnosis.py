@@ -141,7 +141,8 @@ def explain(
     """The cause of a difference in texels.
 
     `expected` is the authored input as it should be stored (encoded, 0–1, without strength):
-    `(h, w)` or `(h, w, 3)`, at the arrived texture's size; of `shown` `(h, w)` only those texels count.
+    `(h, w)` or `(h, w, 3)`, at the arrived texture's size; of `shown` `(h, w)` only those texels
+    count.
     Cost: a few passes over an evenly thinned copy.
     """
     stored = imported.stored()
