@@ -147,7 +147,7 @@ class Walk(Site):
         page.get_by_role("button", name="Test plates").click()
         page.get_by_role("menuitem", name="Save checkpoint…").click()
         page.get_by_label("Checkpoint name").fill("before")
-        self.button("Name").click()
+        self.button("Save").click()
         page.get_by_text("checkpoint “before”").wait_for()
 
         # Somebody else changes the project: this page sees it by itself, and its own work goes on.
