@@ -148,7 +148,7 @@ class Findings(Site):
         self.button("Project rules…").click()
         page.get_by_label("Maximum texture size").fill("32")
         self.button("Save rules").click()
-        larger = page.get_by_role("button", name=re.compile("^A map leaves larger"))
+        larger = page.get_by_role("button", name=re.compile("^A map is exported larger"))
         larger.click()
         self.axe("findings of rules")
         view.get_by_role("button", name=re.compile("^All . of this kind")).click()

@@ -136,7 +136,7 @@ class Stage(Site):
         self.button("Low sun").click()
         bare = self.stage_pixels()
         self.button("Display…").click()
-        look = page.get_by_role("dialog", name="How the stage looks")
+        look = page.get_by_role("dialog", name="Display")
         look.get_by_label("Lamps cast shadows").check()
         shaded = self.stage_pixels(unlike=bare)
         # Shadows only take light away.
