@@ -6,19 +6,19 @@ from ektopos.document import Document, InputName
 from ektopos.export.plan import Plan, safe_names
 from ektopos.export.profile import Profile
 from ektopos.materials.inheritance import Material
-from ektopos.materials.sheet import Destination
+from ektopos.materials.sheet import InputDestination
 
 
 def destinations(
     plan: Plan | None, problem: str, material: Material, name: InputName, profile: Profile
-) -> Destination:
+) -> InputDestination:
     """The file and channels that an input leaves in; `problem` says why there is no plan."""
     if name not in material.feeds:
-        return Destination(words="not written")
+        return InputDestination(words="not written")
     if not profile.carries(name, not material.feeds[name].maps()):
-        return Destination(words="not supported", carried=False)
+        return InputDestination(words="not supported", carried=False)
     if plan is None:
-        return Destination(words="no plan yet", problem=problem)
+        return InputDestination(words="no plan yet", problem=problem)
     path = plan.file_of.get((material.name, name))
     if path is not None:
         file = next(f for f in plan.files if f.path == path)
@@ -27,15 +27,15 @@ def destinations(
             for letter, channel in file.channels.items()
             if channel.carries and channel.stands_for == name
         }
-        return Destination(
+        return InputDestination(
             file=path.rpartition("/")[2],
             channels="".join(holding),
             words=file.suffix,
             quantity=next((channel.quantity for channel in holding.values()), ""),
         )
     if name == "opacity" and material.alpha_mode == "opaque":
-        return Destination(words="not written")
-    return Destination(
+        return InputDestination(words="not written")
+    return InputDestination(
         words="as a number" if _is_written(material, name, profile) else "not written"
     )
 

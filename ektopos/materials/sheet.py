@@ -66,7 +66,7 @@ class RowFacts(BaseModel):
     """What may be wrong, with the evidence; never changed automatically."""
 
 
-class Destination(BaseModel):
+class InputDestination(BaseModel):
     """Where an input leaves in the current target."""
 
     file: str | None = None
@@ -97,7 +97,7 @@ class Row(BaseModel):
     gives: RowFacts | None
     place: StagePlace
     """Where its maps lie."""
-    leaves: Destination
+    leaves: InputDestination
     problem: str | None = None
 
 
@@ -157,7 +157,7 @@ class Sources:
     """Keeps a recipe for when its picture is asked for; gives its key."""
 
 
-LeavesOf = Callable[[Material, InputName], Destination]
+LeavesOf = Callable[[Material, InputName], InputDestination]
 
 
 def sheet_of(document: Document, name: str, sources: Sources, leaves: LeavesOf) -> Sheet:
@@ -318,7 +318,7 @@ def _row(
     name: InputName,
     own: bool,
     sources: Sources,
-    leaves: Destination,
+    leaves: InputDestination,
 ) -> Row:
     material, whole = bare_and_covered
     feed, result = material.feeds.get(name), whole.feeds.get(name)

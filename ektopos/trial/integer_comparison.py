@@ -32,7 +32,7 @@ _BAND = 256
 
 
 @dataclass(frozen=True)
-class Compared:
+class CodeComparison:
     """How far a texture is from its map: exact over all texels, pictures thinned evenly."""
 
     largest: float
@@ -46,7 +46,7 @@ class Compared:
 
 def compare_codes(
     found: Decoded, feed: Feed, name: InputName, imported: ImportedInput
-) -> Compared | None:
+) -> CodeComparison | None:
     """The comparison of an input's map and texture, without its strength; `None` where it takes
     values instead of codes.
 
@@ -183,7 +183,7 @@ def _normal_band(
 
 def _gathered(
     band: Band, found: Decoded, feed: Feed, name: InputName, imported: ImportedInput
-) -> Compared:
+) -> CodeComparison:
     height, width = found.image.height, found.image.width
     step = max(1, -(-max(height, width) // PICTURE))
     close = TOLERANCE[unit_of(name)][1] + 1e-3
@@ -202,7 +202,7 @@ def _gathered(
     assert imported.texture is not None and imported.texture.pixels is not None
     thin = replace(found, image=Image(found.image.pixels[::step, ::step]))
     texture = imported.texture.showing(imported.texture.pixels[::step, ::step])
-    return Compared(
+    return CodeComparison(
         largest=max(part[0] for part in parts),
         mean=sum(part[1] for part in parts) / (height * width),
         differing=sum(part[2] for part in parts) / (height * width),

@@ -19,7 +19,7 @@ from ektopos.trial.engine.package import Imported, ImportedMaterial, ImportedTri
 from ektopos.trial.tasks import Task, code
 
 
-class Compared(Protocol):
+class SessionFacts(Protocol):
     """What keys are made of: a project, a package, and what is asked of a trial."""
 
     project: Project
@@ -41,7 +41,7 @@ class Compared(Protocol):
 class TaskKeys:
     """The keys of a session's tasks, made when they are asked for."""
 
-    def __init__(self, session: Compared) -> None:
+    def __init__(self, session: SessionFacts) -> None:
         self.session = session
         self._keys: dict[Task, str] = {}
 

@@ -4221,10 +4221,10 @@ export interface components {
             degrees_from_flat: number | null;
         };
         /**
-         * Destination
+         * InputDestination
          * @description Where an input leaves in the current target.
          */
-        Destination: {
+        InputDestination: {
             /** File */
             file?: string | null;
             /**
@@ -4272,7 +4272,7 @@ export interface components {
             picture: string | null;
             gives: components["schemas"]["RowFacts"] | null;
             place: components["schemas"]["StagePlace"];
-            leaves: components["schemas"]["Destination"];
+            leaves: components["schemas"]["InputDestination"];
             /** Problem */
             problem?: string | null;
         };
