@@ -6,6 +6,8 @@ import re
 from pathlib import Path
 from unittest import TestCase
 
+from bench.__main__ import PRINTED, with_result
+
 ROOT = Path(__file__).resolve().parents[2]
 PAGES = ("README.md", "CONTRIBUTING.md", "docs/architecture.md", "docs/decisions.md")
 NAMED = re.compile(r"`((?:ektopos|server|web|tests|docs|bench|deploy|demo)/[\w./-]+)`")
@@ -27,3 +29,16 @@ class Paths(TestCase):
             for link in re.findall(r"\]\(([^)#:]+)(?:#[^)]*)?\)", path.read_text()):
                 with self.subTest(path.name, link=link):
                     self.assertTrue((path.parent / link).exists())
+
+
+class Figures(TestCase):
+    def test_a_benchmark_takes_the_place_of_its_last_run(self) -> None:
+        page = "# Benchmarks\n\nBy hand.\n"
+        once = with_result(page, "packing", "one: 1.0 s", "2026-01-02", "2 cores")
+        other = with_result(once, "trial", "two: 2.0 s", "2026-01-02", "2 cores")
+        again = with_result(other, "packing", "one: 0.9 s", "2026-03-04", "4 cores")
+        self.assertEqual(again.count(PRINTED), 1)
+        self.assertIn("By hand.", again)
+        self.assertIn("2026-03-04, 4 cores:\n\n```\none: 0.9 s\n```", again)
+        self.assertNotIn("1.0 s", again)
+        self.assertIn("two: 2.0 s", again)
