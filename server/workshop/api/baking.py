@@ -21,6 +21,8 @@ from server.workshop.mesh_cache import (
 from server.workshop.models import Job
 
 router = Router(tags=["meshes"])
+BakeSize = Literal[256, 512, 1024, 2048, 4096]
+"""Sides of maps that are baked or painted."""
 
 
 class PaddingOut(Schema):
@@ -37,7 +39,7 @@ class Baking(Schema):
     """What occlusion to bake."""
 
     slot: str
-    size: Literal[256, 512, 1024, 2048, 4096] = 1024
+    size: BakeSize = 1024
     samples: int = 64
     feed: bool = True
 
@@ -47,7 +49,7 @@ class Painting(Schema):
 
     what: Literal["faces", "colours", "three-sides"]
     slot: str
-    size: Literal[256, 512, 1024, 2048, 4096] = 1024
+    size: BakeSize = 1024
     at: list[int] | None = None
     """For a mask: the faces of the slot where it is 1."""
     metres: Annotated[float, Field(gt=0, le=1e6, allow_inf_nan=False)] = 1.0

@@ -1,4 +1,5 @@
 // Long work: the project's jobs, what starts them, and the packages they make.
+import { BAKE_SIZES } from './tables'
 import { type QueryClient, useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useEffect, useRef } from 'react'
 
@@ -148,7 +149,7 @@ export function useStartJob() {
     }: {
       mesh: string
       slot: string
-      size: 256 | 512 | 1024 | 2048 | 4096
+      size: (typeof BAKE_SIZES)[number]
       samples: number
       feed: boolean
     }) =>

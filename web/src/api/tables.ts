@@ -435,6 +435,14 @@ export const LINK_DAYS = 14 as const
 
 export const KEY_DAYS = 90 as const
 
+export const BAKE_SIZES = [
+  256,
+  512,
+  1024,
+  2048,
+  4096
+] as const
+
 export const OVERLAP = 0.005 as const
 
 export const PACKING_PRESETS = [

@@ -1,3 +1,4 @@
+import { STAGE_SIZES } from '../api/tables'
 import { MiddleTruncate } from '../components/MiddleTruncate'
 import { Picture } from '../components/Picture'
 import type { Feed, InputName, Row, Sheet } from '../api/types'
@@ -8,7 +9,7 @@ import { toHex } from './colour'
 import { changes, lies } from './feed'
 import { NoteMark } from '../team/NoteMark'
 import { labels } from '../words/materials'
-import { useSha } from './FeedSheet'
+import { useSha } from './useSha'
 
 export function RowView({
   material,
@@ -147,7 +148,7 @@ function ResultPreview({ row, solo }: { row: Row; solo: boolean }) {
       ) : (
         <Picture
           className="thumb"
-          src={`/api/stage-pictures/${row.picture}/256.png`}
+          src={`/api/stage-pictures/${row.picture}/${STAGE_SIZES.quick}.png`}
           width={40}
           height={40}
           alt={labels.asItResults(INPUT_WORDS[row.input].name)}

@@ -1,7 +1,7 @@
 import { MiddleTruncate } from '../components/MiddleTruncate'
 import { Menu, MenuItem } from '@mui/material'
 import { useEffect, useState } from 'react'
-import { useBoard, useProject } from '../api/queries'
+import { useProject } from '../api/queries'
 import { feedOf, settingOf } from '../api/optimistic'
 import type { Feed, InputName, Sheet } from '../api/types'
 import { useImport } from '../components/useImport'
@@ -212,9 +212,4 @@ function MoreInputs({ sheet, add }: { sheet: InputName[]; add: (input: InputName
       </Menu>
     </div>
   )
-}
-
-export function useSha(map: string): string | undefined {
-  const known = useBoard().data?.find((entry) => entry.name === map)
-  return known && known.width > 0 ? known.sha256 : undefined
 }

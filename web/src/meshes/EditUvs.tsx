@@ -1,3 +1,4 @@
+import { BAKE_SIZES } from '../api/tables'
 import {
   Button,
   Dialog,
@@ -47,7 +48,6 @@ const TITLES: Record<UvAction, string> = {
   smooth: labels.shadeSmooth,
 }
 const KEPT_AS_STEP: UvAction[] = ['pack', 'unwrap', 'palette', 'smooth']
-const SIZES = [256, 512, 1024, 2048, 4096] as const
 
 interface Props {
   mesh: MeshFacts
@@ -121,7 +121,7 @@ function AskNumbers({ mesh, slots, action, at, close }: Props) {
       value={values.texels}
       onChange={(event) => setValues({ ...values, texels: event.target.value })}
     >
-      {SIZES.map((side) => (
+      {BAKE_SIZES.map((side) => (
         <MenuItem key={side} value={String(side)}>
           {side}²
         </MenuItem>
@@ -165,7 +165,7 @@ function AskNumbers({ mesh, slots, action, at, close }: Props) {
         mesh: mesh.name,
         slot: slots[0]!,
         what: ({ sides: 'three-sides', colours: 'colours', mask: 'faces' } as const)[action],
-        size: number('texels') as (typeof SIZES)[number],
+        size: number('texels') as (typeof BAKE_SIZES)[number],
         at: at ?? null,
         metres: number('metres'),
         hardness: number('hardness'),
@@ -176,7 +176,7 @@ function AskNumbers({ mesh, slots, action, at, close }: Props) {
       startBake.mutate({
         mesh: mesh.name,
         slot: slots[0]!,
-        size: number('texels') as (typeof SIZES)[number],
+        size: number('texels') as (typeof BAKE_SIZES)[number],
         samples: number('samples'),
         feed,
       })

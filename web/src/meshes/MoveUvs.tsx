@@ -1,3 +1,4 @@
+import { BAKE_SIZES } from '../api/tables'
 import {
   Button,
   Checkbox,
@@ -28,7 +29,6 @@ import { labels } from '../words/meshes'
 
 const SIDE = 250
 const NONE = new Float32Array()
-const SIZES = [256, 512, 1024, 2048, 4096]
 
 interface Props {
   mesh: MeshFacts
@@ -168,7 +168,7 @@ export function MoveUvs({ mesh, slots, at, close }: Props) {
               disabled={!snaps}
               onChange={(event) => setSize(Number(event.target.value))}
             >
-              {[...new Set([...SIZES, usual])]
+              {[...new Set([...BAKE_SIZES, usual])]
                 .sort((a, b) => a - b)
                 .map((side) => (
                   <MenuItem key={side} value={side}>

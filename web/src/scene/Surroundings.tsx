@@ -1,3 +1,4 @@
+import { PLAIN_GROUND, PLAIN_SUN } from '../api/tables'
 import { Autocomplete, Button, Checkbox, FormControlLabel, TextField } from '@mui/material'
 import { useEffect, useState } from 'react'
 
@@ -42,13 +43,13 @@ export function GroundFields({ scene, materials }: { scene: Scene; materials: st
           <div className="two">
             <NumberField
               label={labels.sideM}
-              value={ground.size ?? 20}
+              value={ground.size ?? PLAIN_GROUND.size}
               limits={[0.01, 10000]}
               done={(size) => void edit({ kind: 'set-ground', change: { size } })}
             />
             <NumberField
               label={labels.mapCoversM}
-              value={ground.tile ?? 2}
+              value={ground.tile ?? PLAIN_GROUND.tile}
               limits={[0.001, 10000]}
               done={(tile) => void edit({ kind: 'set-ground', change: { tile } })}
             />
@@ -91,9 +92,9 @@ export function SunFields({ scene }: { scene: Scene }) {
       />
       {sun && (
         <div className="three">
-          {field(labels.from, 'turn', sun.turn ?? 35, [-360, 360])}
-          {field(labels.height, 'height', sun.height ?? 40, [0, 90])}
-          {field(labels.strength, 'strength', sun.strength ?? 3, [0, 100])}
+          {field(labels.from, 'turn', sun.turn ?? PLAIN_SUN.turn, [-360, 360])}
+          {field(labels.height, 'height', sun.height ?? PLAIN_SUN.height, [0, 90])}
+          {field(labels.strength, 'strength', sun.strength ?? PLAIN_SUN.strength, [0, 100])}
         </div>
       )}
     </section>

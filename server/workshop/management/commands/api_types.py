@@ -8,7 +8,7 @@ import subprocess
 import tempfile
 from dataclasses import asdict
 from pathlib import Path
-from typing import Any
+from typing import Any, get_args
 
 from django.conf import settings
 from django.core.management.base import BaseCommand, CommandError, CommandParser
@@ -24,6 +24,7 @@ from ektopos.meshes.texels import OVERLAP
 from ektopos.rendering import LIGHTS
 from ektopos.rendering.filtered import LEVELS, LIGHTS_KEY, SIZE
 from ektopos.rendering.lights import EDGE
+from server.workshop.api.baking import BakeSize
 from server.workshop.api.team import KEY_DAYS, LINK_DAYS
 from server.workshop.pictures import QUICK, REDUCED
 
@@ -79,6 +80,7 @@ def _tables() -> str:
         "STAGE_SIZES": {"quick": QUICK, "full": REDUCED},
         "LINK_DAYS": LINK_DAYS,
         "KEY_DAYS": KEY_DAYS,
+        "BAKE_SIZES": get_args(BakeSize),
         "OVERLAP": OVERLAP,
         "PACKING_PRESETS": PACKING_PRESETS,
         "LIGHT_TABLE": {name: asdict(light) for name, light in LIGHTS.items()},
