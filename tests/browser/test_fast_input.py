@@ -102,15 +102,15 @@ class Hands(Site):
             ("Offset u", "0.25"),
             ("Rotation, °", "45"),
         ):
-            page.get_by_label(field).fill(value)
+            page.get_by_role("textbox", name=field).fill(value)
             page.keyboard.press("Enter" if field.startswith("Rotation") else "Tab")
         # Shown at once, before any of it has been answered.
-        self.assertEqual(page.get_by_label("Tiles in u").input_value(), "2")
-        self.assertEqual(page.get_by_label("Rotation, °").input_value(), "45")
+        self.assertEqual(page.get_by_role("textbox", name="Tiles in u").input_value(), "2")
+        self.assertEqual(page.get_by_role("textbox", name="Rotation, °").input_value(), "45")
         self.saved()
         self.assertEqual(
             [
-                page.get_by_label(f).input_value()
+                page.get_by_role("textbox", name=f).input_value()
                 for f in ("Tiles in u", "Tiles in v", "Rotation, °")
             ],
             ["2", "3", "45"],
