@@ -138,7 +138,7 @@ function Findings({
         </div>
         <div className="bar finding-actions">
           <Button onClick={() => setRuling(true)}>{labels.projectRules}</Button>
-          <span className="small">{isChecking ? labels.checking2 : labels.upToDate}</span>
+          <span className="small">{isChecking ? labels.checkingAsk : labels.upToDate}</span>
         </div>
       </section>
       {chosen && group ? (

@@ -79,10 +79,10 @@ function OnMaterial({ finding }: { finding: Finding }) {
             key={input}
             left={{
               src: asPicture(before),
-              alt: labels.current2(words),
+              alt: labels.currentOf(words),
               words: labels.wordCurrent,
             }}
-            right={{ src: asPicture(after), alt: labels.mended2(words), words: labels.wordFixed }}
+            right={{ src: asPicture(after), alt: labels.mendedOf(words), words: labels.wordFixed }}
             middle={words.toLowerCase()}
           />
         )

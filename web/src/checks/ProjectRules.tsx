@@ -74,7 +74,7 @@ export function ProjectRules({ document, close }: Props) {
           if (!wrong.length) save()
         }}
       >
-        <DialogTitle>{labels.projectRules2}</DialogTitle>
+        <DialogTitle>{labels.projectRulesTitle}</DialogTitle>
         <DialogContent>
           <p className="small">{labels.checksHoldTheProjectAgainstThese}</p>
           <div className="fields">
@@ -116,7 +116,7 @@ export function ProjectRules({ document, close }: Props) {
                       variant="text"
                       onClick={() => void edit({ kind: 'set-severity', code, severity: null })}
                     >
-                      {labels.asUsual2}
+                      {labels.asUsualTitle}
                       <span className="sr">{labels.for(code)}</span>
                     </Button>
                   </div>

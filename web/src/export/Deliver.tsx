@@ -169,7 +169,7 @@ function Told({ outcome }: { outcome: Outcome }) {
           {outcome.wrong.map((line) => (
             <li key={line}>{line}</li>
           ))}
-          {outcome.more_wrong > 0 && <li>{labels.andMore2(outcome.more_wrong)}</li>}
+          {outcome.more_wrong > 0 && <li>{labels.andMoreOf(outcome.more_wrong)}</li>}
         </ul>
       </div>
     )

@@ -68,11 +68,11 @@ function Outcome({ tried }: { tried: ReturnType<typeof useDraftTarget>['data'] }
       ) : tried?.summary ? (
         <>
           {labels.forThisProject} {count(tried.summary.files, 'texture')},{' '}
-          {bytes(tried.summary.memory)} {labels.inGraphicsMemory2}
+          {bytes(tried.summary.memory)} {labels.inGraphicsMemoryWord}
           {tried.summary.converted.length > 0 && `; ${tried.summary.converted.join(', ')}`}.{' '}
           {tried.summary.lost.length > 0 && (
             <span className="amber">
-              {labels.notSupported2(
+              {labels.notSupportedOf(
                 count(tried.summary.lost.length, 'input'),
                 tried.summary.lost.slice(0, 3).join('; '),
               )}

@@ -75,9 +75,9 @@ export function ExportScreen() {
             <span className="small">
               {count(Object.keys(project.document.materials ?? {}).length, 'material')} ·{' '}
               {count(plan.data.files.length, 'texture')} · {bytes(plan.data.memory)}{' '}
-              {labels.inGraphicsMemory2}
+              {labels.inGraphicsMemoryWord}
               {plan.data.compressed < plan.data.memory &&
-                labels.blockCompressed2(bytes(plan.data.compressed))}
+                labels.blockCompressedOf(bytes(plan.data.compressed))}
               {last && changed > 0 ? labels.toBeMadeAgain(count(changed, 'texture')) : ''}
             </span>
           )}

@@ -42,7 +42,7 @@ export function OwnTargets({ project, close }: { project: Project; close: () => 
                   <b>{target.title}</b>
                   <div className="small mono">
                     {target.id}
-                    {own.includes(target.id) ? labels.yourOwn2 : labels.builtIn}
+                    {own.includes(target.id) ? labels.yourOwnTitle : labels.builtIn}
                   </div>
                 </td>
                 <td style={{ textAlign: 'right', whiteSpace: 'nowrap' }}>
@@ -59,7 +59,7 @@ export function OwnTargets({ project, close }: { project: Project; close: () => 
                     onClick={() => copy(target)}
                     aria-label={labels.copy(target.title)}
                   >
-                    {labels.copy2}
+                    {labels.copyTitle}
                   </Button>
                   <Button
                     variant="text"

@@ -137,7 +137,7 @@ export function TargetFiles({ files, change }: Props) {
               <td>
                 <button
                   className="link"
-                  aria-label={labels.remove2(file.suffix)}
+                  aria-label={labels.removeOf(file.suffix)}
                   disabled={files.length === 1}
                   onClick={() => change(files.filter((_, at) => at !== index))}
                 >

@@ -309,7 +309,7 @@ function Renders({ pack, trial }: { pack: Package; trial: TrialResult }) {
                 ))}
               </div>
               <figcaption className="small">
-                {name}, {entry.material ? labels.onTheSpecimen2 : entry.view} ·{' '}
+                {name}, {entry.material ? labels.onTheSpecimenWord : entry.view} ·{' '}
                 <span className={`mono ${entry.flip > 0.05 ? 'brick' : ''}`}>
                   {labels.flipSsim(entry.flip.toFixed(3), entry.ssim.toFixed(3))}
                 </span>
@@ -360,8 +360,8 @@ function SettingPairs({ pairs }: { pairs: NonNullable<Cell['settings']> }) {
       <thead>
         <tr>
           <th>{labels.setting}</th>
-          <th>{labels.meant2}</th>
-          <th>{labels.arrived2}</th>
+          <th>{labels.meantTitle}</th>
+          <th>{labels.arrivedTitle}</th>
         </tr>
       </thead>
       <tbody>
@@ -458,7 +458,7 @@ function Detail({ cell, pack, trial }: { cell: Cell; pack: Package; trial: Trial
           {cell.verdict === 'same'
             ? labels.arrivedAsMeant(cell.input === 'settings' ? labels.theyWere : labels.itWas)
             : cell.verdict === 'close'
-              ? labels.arrived3(isCompressed(cell) ? 'compressed' : labels.withinRounding)
+              ? labels.arrivedOf(isCompressed(cell) ? 'compressed' : labels.withinRounding)
               : `: ${cell.cause ? causeWords(cell.cause) : verdict.word}`}
         </h2>
         <p className="small">

@@ -263,7 +263,7 @@ function SetHead({
         </button>
       </span>
       <span className="small">
-        {row.tile && labels.tile2(row.tile)}
+        {row.tile && labels.tileOf(row.tile)}
         {sizeWords(largest.width, largest.height)} · {count(row.maps.length, 'file')}
       </span>
       {showAction && (
@@ -319,7 +319,7 @@ function SetHead({
       </Menu>
       {asking === 'rename' && (
         <AskName
-          title={labels.renameTheSet2}
+          title={labels.renameTheSetTitle}
           label={labels.setName}
           initial={row.name}
           close={() => close()}

@@ -25,7 +25,7 @@ export function Convert({ set, close }: { set: string; close: () => void }) {
   }
   return (
     <Dialog open onClose={close} maxWidth="md">
-      <DialogTitle>{labels.convertFromTheSpecularWorkflow2(set)}</DialogTitle>
+      <DialogTitle>{labels.convertFromTheSpecularWorkflowOf(set)}</DialogTitle>
       <DialogContent>
         {found.isError && <p className="brick">! {found.error.message}</p>}
         {!found.data && !found.isError && <p className="quiet">{labels.workingItOut}</p>}

@@ -92,7 +92,7 @@ export function MapView({
       ref={box}
       className="view"
       role="img"
-      aria-label={`${map.name}, ${view === 'rgb' ? labels.allChannels : labels.channel2(view.toUpperCase())}`}
+      aria-label={`${map.name}, ${view === 'rgb' ? labels.allChannels : labels.channelOf(view.toUpperCase())}`}
       onPointerDown={(event) => {
         drag.current = at(event)
         event.currentTarget.setPointerCapture(event.pointerId)
@@ -177,7 +177,7 @@ function Readout({
           ),
           ...(map.encoding === 'srgb' && letters.length > 1
             ? [
-                labels.linear2(
+                labels.linearOf(
                   letters
                     .filter(({ name }) => name !== 'a')
                     .map(({ index }) => linear(value.values[index]!).toFixed(3))

@@ -42,7 +42,7 @@ export function NamingRules() {
               <Button
                 onClick={() => void edit({ kind: 'remove-naming-rule', ending: rule.ending })}
               >
-                {labels.remove2}
+                {labels.removeTitle}
               </Button>
             </div>
           ))}

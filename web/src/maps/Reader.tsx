@@ -175,7 +175,7 @@ function Numbers({ detail }: { detail: MapDetail }) {
         </dd>
         <dt>{labels.depth}</dt>
         <dd className="mono">
-          {labels.bit2(map.bits, map.is_float ? 'float ' : '', map.channels)}
+          {labels.bitOf(map.bits, map.is_float ? 'float ' : '', map.channels)}
         </dd>
         <dt>{labels.onDisk}</dt>
         <dd className="mono">{bytes(map.bytes)}</dd>
@@ -201,7 +201,7 @@ function Numbers({ detail }: { detail: MapDetail }) {
           {(100 * detail.background).toFixed(detail.background < 0.1 ? 1 : 0)} %
         </dd>
         <dt>{labels.repeats}</dt>
-        <dd className="mono">{repeats ? labels.in2(repeats) : 'no'}</dd>
+        <dd className="mono">{repeats ? labels.inOf(repeats) : 'no'}</dd>
         <dt>{labels.usedBy}</dt>
         <dd className="mono ellipsis" title={map.used_by.join(', ')}>
           {map.used_by.length === 0

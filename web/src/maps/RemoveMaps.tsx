@@ -20,8 +20,8 @@ export function RemoveMaps({
   const what = names.length === 1 ? names[0]! : count(names.length, 'map')
   return (
     <Confirm
-      title={labels.remove3(what)}
-      action={labels.remove2}
+      title={labels.removeOf(what)}
+      action={labels.removeTitle}
       close={close}
       done={() =>
         void edit({ kind: 'remove-maps', maps: names, with_feeds: uses.length > 0 }).then(
@@ -37,7 +37,7 @@ export function RemoveMaps({
               <li key={text}>{text}</li>
             ))}
           </ul>
-          {uses.length > 12 && <p className="small">{labels.andMore2(uses.length - 12)}</p>}
+          {uses.length > 12 && <p className="small">{labels.andMoreOf(uses.length - 12)}</p>}
         </>
       ) : (
         <p>{labels.nothingUses(names.length === 1 ? 'it' : 'them')}</p>

@@ -154,7 +154,7 @@ function Curve({ row, feed }: { row: Row; feed: Feed }): ReactNode {
       width={148}
       height={100}
       role="img"
-      aria-label={labels.n0Becomes1Becomes(curve(feed, 0).toFixed(2), curve(feed, 1).toFixed(2))}
+      aria-label={labels.curveInWords(curve(feed, 0).toFixed(2), curve(feed, 1).toFixed(2))}
       style={{ border: '1px solid var(--line)', background: 'var(--surface)' }}
     >
       {values.map((value, index) => {

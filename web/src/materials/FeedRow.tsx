@@ -103,7 +103,7 @@ export function RowView({
           </span>
         </button>
         <button className="changed" onClick={toggle} aria-expanded={open} disabled={!feed}>
-          <span className="sr">{labels.adjustments2(name)}</span>
+          <span className="sr">{labels.adjustmentsOf(name)}</span>
           {chips.map((chip) => (
             <span key={chip} className="chip">
               {chip}

@@ -136,7 +136,7 @@ function UnusedOfSet({ sheet, commit }: { sheet: Sheet; commit: Draft['commit'] 
   if (sheet.unused.length === 0) return null
   return (
     <section className="unused-of-set small" aria-label={labels.unusedOfItsSet}>
-      {labels.unusedOfItsSet2}
+      {labels.unusedOfItsSetHead}
       {sheet.unused.map(({ map, channels, role, input, feed }) => (
         <span key={`${map} ${channels}`} className="row">
           <MiddleTruncate name={map} />

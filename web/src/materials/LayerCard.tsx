@@ -126,7 +126,7 @@ function LayerPlace({ layer, settle }: Pick<Props, 'layer' | 'settle'>) {
     settle({ uv: JSON.stringify(next) === JSON.stringify(OVER_ALL) ? null : next })
   }
   const words = layer.uv
-    ? labels.tiles2(
+    ? labels.tilesOf(
         exact(u),
         exact(v),
         uv.rotation ? labels.turned(exact((uv.rotation * 180) / Math.PI)) : '',
@@ -148,7 +148,7 @@ function LayerPlace({ layer, settle }: Pick<Props, 'layer' | 'settle'>) {
           done={(tiles) => place({ tiling: [u, tiles] })}
         />
         <NumberField
-          label={labels.turned2}
+          label={labels.turnedTitle}
           value={(uv.rotation * 180) / Math.PI}
           done={(degrees) => place({ rotation: (degrees * Math.PI) / 180 })}
         />

@@ -99,7 +99,7 @@ export function MaterialStage({ name, sheet, solo, comparison, compare }: Props)
       <div className="stage-box">
         <Stage
           size={size}
-          label={labels.on2(name, mesh ? mesh.name : shape)}
+          label={labels.onOf(name, mesh ? mesh.name : shape)}
           pose={pose}
           ready={sheet !== undefined}
         >
@@ -208,7 +208,7 @@ function useOther(
   if (comparison?.kind === 'material')
     return { look: looks[comparison.name], words: comparison.name }
   if (comparison?.kind === 'checkpoint')
-    return before.data ? { look: before.data[name], words: labels.at2(comparison.name) } : null
+    return before.data ? { look: before.data[name], words: labels.atOf(comparison.name) } : null
   return null
 }
 
@@ -226,7 +226,7 @@ function CompareBar({
     ...(
       ['base_color', 'metallic', 'roughness', 'normal', 'occlusion', 'emission'] as InputName[]
     ).map((input) => ({
-      key: labels.without2(input),
+      key: labels.withoutOf(input),
       words: labels.without(INPUT_WORDS[input].name.toLowerCase()),
       is: { kind: 'without', input } as const,
     })),

@@ -225,7 +225,7 @@ function MaterialList({
       <div className="row wrap" style={{ padding: 12, borderTop: '1px solid var(--line)' }}>
         <NewMaterial go={go} />
         <Button variant="text" onClick={() => setRuling(true)}>
-          {labels.batchRename2}
+          {labels.batchRenameAsk}
         </Button>
       </div>
       {ruling && <BatchRename project={project} close={() => setRuling(false)} />}

@@ -13,8 +13,8 @@ export function RemoveMaterial({ sheet, close }: Props) {
   const edit = useEdit()
   return (
     <Confirm
-      title={labels.delete2(sheet.material)}
-      action={labels.delete3}
+      title={labels.deleteOf(sheet.material)}
+      action={labels.deleteTitle}
       close={close}
       done={() => void edit({ kind: 'remove-material', material: sheet.material })}
     >

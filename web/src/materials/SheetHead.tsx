@@ -187,7 +187,7 @@ function MaterialMenu({
   }
   return (
     <Menu open={anchor !== null} anchorEl={anchor} onClose={close}>
-      <MenuItem onClick={() => ask('rename')}>{labels.rename2}</MenuItem>
+      <MenuItem onClick={() => ask('rename')}>{labels.renameAsk}</MenuItem>
       <MenuItem onClick={() => void act({ kind: 'duplicate-material', material: name })}>
         {labels.duplicate}
       </MenuItem>
@@ -258,7 +258,7 @@ function Dialogs({
       )}
       {asking === 'base' && (
         <ChooseOne
-          title={labels.giveItABase2}
+          title={labels.giveItABaseTitle}
           label={labels.base}
           close={close}
           options={[
@@ -296,7 +296,7 @@ function Dialogs({
       {asking === 'delete' && <RemoveMaterial sheet={sheet} close={close} />}
       {asking === 'derive' && (
         <AskName
-          title={labels.deriveAMaterial2}
+          title={labels.deriveAMaterialTitle}
           label={labels.materialName}
           initial={labels.variant(name)}
           hint={labels.itHasOverridesOnlyTheRest}

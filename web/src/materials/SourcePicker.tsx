@@ -18,7 +18,7 @@ const NAMES: Record<string, string> = {
   g: 'G',
   b: 'B',
   a: 'A',
-  luminance: labels.luminance2,
+  luminance: labels.luminanceTitle,
 }
 
 /** Which channels of a map can feed an input; the likeliest first. */
@@ -81,7 +81,7 @@ export function SourcePicker({
   }
   return (
     <Dialog open onClose={close} fullWidth maxWidth="sm">
-      <DialogTitle>{labels.sourceOf2(name)}</DialogTitle>
+      <DialogTitle>{labels.sourceOfOf(name)}</DialogTitle>
       <DialogContent>
         <div className="row" style={{ paddingBlock: 6 }}>
           <TextField

@@ -39,7 +39,7 @@ export function Dialogs({ mesh, chosen, asking, close, choose }: Props) {
       {asking.kind === 'remove' && (
         <Confirm
           title={labels.remove(mesh.name)}
-          action={labels.remove2}
+          action={labels.removeTitle}
           close={close}
           done={() => void edit({ kind: 'remove-mesh', mesh: mesh.name })}
         >

@@ -40,7 +40,7 @@ const TITLES: Record<UvAction, string> = {
   move: labels.moveUvs,
   pack: labels.packIslands,
   unwrap: labels.unwrapAnew,
-  palette: labels.snapToPaletteSwatch2,
+  palette: labels.snapToPaletteSwatchTitle,
   bake: labels.bakeOcclusion,
   sides: labels.throwOnFromThreeSides,
   colours: labels.makeAMapOfVertexColours,

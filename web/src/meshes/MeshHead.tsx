@@ -81,7 +81,7 @@ export function MeshHead({ mesh, meshes, hideDone, setHideDone, ask }: Props) {
           </Button>
         )}
         <Button variant="text" onClick={() => ask({ kind: 'remove' })}>
-          {labels.remove3}
+          {labels.removeAsk}
         </Button>
         <Button variant="text" aria-pressed={hideDone} onClick={() => setHideDone(!hideDone)}>
           {hideDone ? labels.showDone : labels.hideDone}

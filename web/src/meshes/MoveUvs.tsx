@@ -111,7 +111,7 @@ export function MoveUvs({ mesh, slots, at, close }: Props) {
           keep()
         }}
       >
-        <DialogTitle>{labels.moveUvs2(slots.join(', '))}</DialogTitle>
+        <DialogTitle>{labels.moveUvsOf(slots.join(', '))}</DialogTitle>
         <DialogContent className="row" sx={{ alignItems: 'flex-start', gap: 2 }}>
           <Layout
             mesh={mesh}

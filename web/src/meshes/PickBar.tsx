@@ -54,7 +54,7 @@ export function PickBar({ mesh, tool, setTool, picked, clear, move, edit, close 
       </TextField>
       <span className="small" style={{ order: -1, flexBasis: '100%' }}>
         {number > 0
-          ? labels.of2(count(number, 'face'), slots.join(', '))
+          ? labels.ofOf(count(number, 'face'), slots.join(', '))
           : labels.shiftAdds(
               tool === 'box'
                 ? labels.drawABoxRoundFacesThat
@@ -118,7 +118,7 @@ export function PickBar({ mesh, tool, setTool, picked, clear, move, edit, close 
         {labels.none}
       </Button>
       <Button variant="text" sx={{ minWidth: 0 }} onClick={close}>
-        {labels.done2}
+        {labels.doneTitle}
       </Button>
       {naming && only && (
         <AskName

@@ -122,7 +122,7 @@ export function SuggestAll({ close }: { close: () => void }) {
       <DialogActions>
         <Button onClick={close}>{labels.cancel}</Button>
         <Button variant="contained" disabled={ticked.length === 0} onClick={accept}>
-          {labels.accept2(ticked.length)}
+          {labels.acceptOf(ticked.length)}
         </Button>
       </DialogActions>
     </Dialog>
@@ -191,7 +191,7 @@ export function CopyAssignments({ mesh, close }: { mesh: string; close: () => vo
               />
               <span>
                 <b>{pair.slot}</b> {labels.gets} {pair.material}
-                {labels.as2} {pair.other} {labels.has} {pair.why}
+                {labels.asTitle} {pair.other} {labels.has} {pair.why}
                 {worn[pair.slot] && (
                   <span className="small">
                     {' '}

@@ -28,7 +28,7 @@ export function Recipe({ mesh }: { mesh: MeshFacts }) {
                 })
               }
             >
-              {labels.remove2}
+              {labels.removeTitle}
             </button>
           </li>
         ))}

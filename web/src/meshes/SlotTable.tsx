@@ -25,7 +25,7 @@ const COLUMNS: { key: Column; words: string }[] = [
   { key: 'density', words: labels.density },
   { key: 'uvs', words: labels.wordUVs },
   { key: 'material', words: labels.material },
-  { key: 'done', words: labels.done2 },
+  { key: 'done', words: labels.doneTitle },
 ]
 
 export interface SlotTableProps {
@@ -323,7 +323,7 @@ function SlotRow({
             onChange={(event) => assign(event.target.value || null)}
             renderValue={(shown) => shown || <span className="accent">{labels.choose}</span>}
           >
-            <MenuItem value="">{labels.none2}</MenuItem>
+            <MenuItem value="">{labels.noneWord}</MenuItem>
             {materials.map((material) => (
               <MenuItem key={material} value={material}>
                 {material}
@@ -433,7 +433,7 @@ function uvState(
     }
   if (ratio < 0.4 || ratio > 2.5)
     return {
-      words: labels.density2(ratio < 1 ? `1/${(1 / ratio).toFixed(0)}` : `${ratio.toFixed(0)}×`),
+      words: labels.densityOf(ratio < 1 ? `1/${(1 / ratio).toFixed(0)}` : `${ratio.toFixed(0)}×`),
       tone: 'amber',
       why: labels.itsTexelsAreMuchLargerOr,
     }

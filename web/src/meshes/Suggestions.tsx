@@ -46,7 +46,7 @@ export function Suggestions({ mesh, slot }: { mesh: MeshFacts; slot: string }) {
             <b>{candidate.set}</b>{' '}
             <span
               className={`chip ${index === 0 && candidate.score >= 0.85 ? 'own' : ''}`}
-              title={labels.n0105SaysNothing}
+              title={labels.scoreHint}
             >
               {candidate.score.toFixed(2)}
             </span>

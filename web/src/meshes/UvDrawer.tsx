@@ -91,7 +91,7 @@ export function UvDrawer({
               {labels.coversIsland(percent(uv.coverage), uv.islands, uv.islands === 1 ? '' : 's')}
             </span>
             <span>
-              {labels.overlap2} {percent(uv.overlap)}
+              {labels.overlapWord} {percent(uv.overlap)}
               {(uv.stacked ?? 0) + (uv.mirrored ?? 0) > 0.005 &&
                 labels.twins(percent((uv.stacked ?? 0) + (uv.mirrored ?? 0)))}{' '}
               {labels.flipped} {percent(uv.flipped)}

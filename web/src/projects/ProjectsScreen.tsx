@@ -125,10 +125,10 @@ export function ProjectsScreen() {
                     <td style={{ textAlign: 'right' }}>
                       <Button
                         variant="text"
-                        aria-label={labels.delete2(project.name)}
+                        aria-label={labels.deleteOf(project.name)}
                         onClick={() => setErasing(project)}
                       >
-                        {labels.delete3}
+                        {labels.deleteAsk}
                       </Button>
                     </td>
                   </tr>

@@ -69,7 +69,7 @@ export function SaveStill({ name, close }: { name: string; close: () => void }) 
           value={paper}
           onChange={(event) => setPaper(event.target.value as keyof typeof PAPER)}
         >
-          <MenuItem value="grey">{labels.n18Grey}</MenuItem>
+          <MenuItem value="grey">{labels.grey18}</MenuItem>
           <MenuItem value="black">{labels.black}</MenuItem>
           <MenuItem value="white">{labels.white}</MenuItem>
           <MenuItem value="none">{labels.transparent}</MenuItem>

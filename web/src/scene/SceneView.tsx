@@ -92,7 +92,7 @@ export function SceneView({
         </Stage>
         {other && (
           <Divider split={split} setSplit={setSplit} words={[wordsOf(side), wordsOf(other)]}>
-            <FollowingStage size={1} label={labels.theScene2(wordsOf(other))} pose={pose}>
+            <FollowingStage size={1} label={labels.theSceneOf(wordsOf(other))} pose={pose}>
               {things(other, false)}
             </FollowingStage>
           </Divider>

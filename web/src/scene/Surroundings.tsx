@@ -167,7 +167,7 @@ export function Views({ scene }: { scene: Scene }) {
       ))}
       {asking && (
         <AskName
-          title={labels.saveThisView2}
+          title={labels.saveThisViewTitle}
           label={labels.name}
           initial={labels.view(views.length + 1)}
           hint={labels.aViewOfThatNameIs}

@@ -83,14 +83,14 @@ export function Header({ project }: { project: Project }) {
         <Tooltip title={project.undo ? labels.undo(project.undo) : labels.nothingToUndo}>
           <span>
             <Button variant="text" disabled={!project.undo} onClick={() => void undo()}>
-              {labels.undo2}
+              {labels.undoTitle}
             </Button>
           </span>
         </Tooltip>
         <Tooltip title={project.redo ? labels.redo(project.redo) : labels.nothingToRedo}>
           <span>
             <Button variant="text" disabled={!project.redo} onClick={() => void redo()}>
-              {labels.redo2}
+              {labels.redoTitle}
             </Button>
           </span>
         </Tooltip>

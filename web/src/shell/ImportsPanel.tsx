@@ -67,7 +67,7 @@ export function ImportsPanel() {
                       : item.state === 'sending'
                         ? `${Math.round(item.sent * 100)} %`
                         : item.state === 'sent'
-                          ? labels.measuring2
+                          ? labels.measuringTitle
                           : labels.waiting}
             </span>
             <span className="ellipsis" title={item.words}>

@@ -87,7 +87,7 @@ export function ProjectFrame() {
     [station],
   )
   useEffect(() => {
-    document.title = project.data ? labels.ektopos(project.data.document.name) : labels.ektopos2
+    document.title = project.data ? labels.ektopos(project.data.document.name) : labels.ektoposTitle
   }, [project.data])
 
   if (project.isError) {

@@ -109,7 +109,7 @@ export function ProjectMenu({ project }: { project: Project }) {
             setFollowing(true)
           }}
         >
-          {labels.followFolders2}
+          {labels.followFoldersAsk}
         </MenuItem>
         <MenuItem
           onClick={() => {
@@ -140,7 +140,7 @@ export function ProjectMenu({ project }: { project: Project }) {
       {following && <FollowFolders close={() => setFollowing(false)} />}
       {asking && (
         <AskName
-          title={asking === 'rename' ? labels.renameTheProject : labels.nameThisState2}
+          title={asking === 'rename' ? labels.renameTheProject : labels.nameThisStateTitle}
           label={asking === 'rename' ? labels.projectName : labels.checkpointName}
           initial={asking === 'rename' ? (project.document.name ?? '') : ''}
           close={() => setAsking(null)}

@@ -80,7 +80,7 @@ function Notes({ at, close }: { at: At; close: () => void }) {
             <kbd className="key">{labels.ctrlEnter}</kbd> {labels.addsIt}
           </span>
           <Button type="submit" variant="contained" disabled={!text.trim() || leave.isPending}>
-            {labels.addNote2}
+            {labels.addNoteTitle}
           </Button>
         </div>
       </form>

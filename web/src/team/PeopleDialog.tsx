@@ -170,7 +170,7 @@ function Leaving({
     (rows ?? []).filter((row) => row.made_by === name).map((row) => `${what} ${row.label}`.trim()),
   )
   return (
-    <Confirm title={labels.remove2(name)} action={labels.remove} close={close} done={done}>
+    <Confirm title={labels.removeOf(name)} action={labels.remove} close={close} done={done}>
       {ends.length === 0 ? (
         <p>{labels.hasIssuedNothingThatIsStill(name)}</p>
       ) : (

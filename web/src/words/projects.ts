@@ -18,13 +18,13 @@ export const labels = {
   meshes: 'Meshes',
   changed: 'Changed',
   delete: 'Delete',
-  delete2: (projectName: Part) => `Delete ${projectName}…`,
-  delete3: 'Delete…',
+  deleteOf: (name: Part) => `Delete ${name}…`,
+  deleteAsk: 'Delete…',
   loading: 'Loading …',
   onThisMachineDropAProjects: (projects: Part) =>
     `${projects} on this machine. Drop a project’s zip or folder anywhere here to open it.`,
   dropToOpenTheProject: 'Drop to open the project',
-  delete4: (erasingName: Part) => `Delete ${erasingName}`,
+  delete4: (name: Part) => `Delete ${name}`,
   deleteForGood: 'Delete for good',
   itsHistoryAndItsPackagesGo: (part: Part) => `${part}, its history and its packages go with it.`,
   thisCannotBeUndoneSaveIt:

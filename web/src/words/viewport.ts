@@ -13,7 +13,7 @@ export const labels = {
     'Imports it as a map, so that it stays after a reload, for others, and for the scene',
   keepWithProject: 'Keep with project',
   without: 'Without',
-  thisCouldNotBeDrawn: (problemMessage: Part) => `This could not be drawn: ${problemMessage}`,
+  thisCouldNotBeDrawn: (reason: Part) => `This could not be drawn: ${reason}`,
   thisBrowserDrawsNothingIn3d:
     'This browser draws nothing in 3D: WebGL 2 is off or missing. Turn hardware acceleration on, or use another browser. ',
   everythingBesideTheStageWorksWithout: 'Everything else works without it.',
