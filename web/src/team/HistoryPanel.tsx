@@ -39,10 +39,10 @@ export function HistoryPanel({ about, close }: { about: string; close: () => voi
   })
   const document = project?.document
   const things = [
-    ...Object.keys(document?.maps ?? {}).map((one) => labels.map(one)),
-    ...Object.keys(document?.materials ?? {}).map((one) => labels.material(one)),
-    ...Object.keys(document?.meshes ?? {}).map((one) => labels.mesh(one)),
-  ]
+    ...Object.keys(document?.maps ?? {}).map((name) => ['map', name] as const),
+    ...Object.keys(document?.materials ?? {}).map((name) => ['material', name] as const),
+    ...Object.keys(document?.meshes ?? {}).map((name) => ['mesh', name] as const),
+  ].map(([kind, name]) => ({ value: `${kind} ${name}`, words: labels[kind](name) }))
   const steps = asked.data?.pages.flatMap((page) => page.steps) ?? []
   return (
     <Drawer
@@ -62,14 +62,14 @@ export function HistoryPanel({ about, close }: { about: string; close: () => voi
           select
           size="small"
           label={labels.of}
-          value={things.includes(of) ? of : ''}
+          value={things.some(({ value }) => value === of) ? of : ''}
           slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
           onChange={(event) => setOf(event.target.value)}
         >
           <MenuItem value="">{labels.theWholeProject}</MenuItem>
-          {things.map((thing) => (
-            <MenuItem key={thing} value={thing}>
-              {thing}
+          {things.map(({ value, words }) => (
+            <MenuItem key={value} value={value}>
+              {words}
             </MenuItem>
           ))}
         </TextField>
