@@ -40,7 +40,7 @@ class Scene(Site):
         words = f"{draws} draw{'' if draws == 1 else 's'} · {triangles} triangles"
         self.page.get_by_text(words).wait_for()
 
-    def becomes(self, label: str, value: float) -> None:
+    def number_becomes(self, label: str, value: float) -> None:
         """Waits until a field shows a number."""
         for _ in range(150):
             if abs(self.number(label) - value) < 1e-6:
@@ -103,18 +103,18 @@ class Scene(Site):
         self.assertGreater(self.number("Front"), 0.2)
         self.assertEqual(self.number("Up"), 0)
         page.keyboard.press("Control+z")
-        self.becomes("Right", 0)
-        self.becomes("Front", 0)
+        self.number_becomes("Right", 0)
+        self.number_becomes("Front", 0)
         # A key that is held is one step, whatever it moved.
         stage = page.get_by_role("group", name="Scene; arrow keys move the selected item")
         stage.focus()
         for _ in range(7):
             page.keyboard.down("ArrowRight")
         page.keyboard.up("ArrowRight")
-        self.becomes("Right", 0.7)
+        self.number_becomes("Right", 0.7)
         self.saved()
         page.keyboard.press("Control+z")
-        self.becomes("Right", 0)
+        self.number_becomes("Right", 0)
         page.keyboard.press("Delete")
         page.get_by_role("heading", name="The scene is empty").wait_for()
         page.keyboard.press("Control+z")
