@@ -252,7 +252,7 @@ class AfterAnUpgrade(Own):
         MapFacts.objects.all().delete()
         self.call("get", f"/map-pictures/{sha}/rgb/77.png", status=404)
         Project.objects.filter(pk=seen.pk).delete()
-        with mock.patch("server.workshop.api.meshes.project_or_404", return_value=seen):
+        with mock.patch("server.workshop.api.suggestions.project_or_404", return_value=seen):
             answer = self.call(
                 "get", f"/projects/{project['id']}/meshes/plates/suggestions", status=404
             )
