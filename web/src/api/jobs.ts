@@ -1,5 +1,5 @@
 // Long work: the project's jobs, what starts them, and the packages they make.
-import { BAKE_SIZES } from './tables'
+import type { BAKE_SIZES } from './tables'
 import { type QueryClient, useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useEffect, useRef } from 'react'
 

@@ -185,7 +185,7 @@ const VERTEX = `
     gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0);
   }`
 
-/** As `Light.surroundings` in the core's shading/lights.py. */
+/** As `Light.surroundings` in the core's rendering/lights.py. */
 const FRAGMENT = `
   varying vec3 direction;
   uniform vec3 sky;
