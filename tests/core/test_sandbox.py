@@ -54,7 +54,7 @@ class Readers(TestCase):
         readers = subprocess.Popen(command, cwd=ROOT, env=os.environ | secret, **named)  # type: ignore[call-overload]
         self.addCleanup(readers.wait)
         self.addCleanup(readers.kill)
-        until(self.at.exists, 60)
+        until(self.at.exists, "the socket of the readers")
         return readers
 
     def there(self, module: str, name: str, *args: object) -> object:
@@ -280,9 +280,9 @@ class Confined(Readers):
             [
                 sys.executable,
                 "-c",
-                "from pathlib import Path; from ektopos import apart; import sys;"
-                "at = Path(sys.argv[1]); apart.through(at, at.parent);"
-                "apart.ask(at, ('time', 'sleep'), (600,), {})",
+                "from pathlib import Path; from ektopos import sandbox; import sys;"
+                "at = Path(sys.argv[1]); sandbox.read_through(at, at.parent);"
+                "sandbox.ask(at, ('time', 'sleep'), (600,), {})",
                 str(self.at),
             ],
             cwd=ROOT,
@@ -291,10 +291,10 @@ class Confined(Readers):
         def children() -> str:
             return Path(f"/proc/{readers.pid}/task/{readers.pid}/children").read_text()
 
-        until(children, 30)
+        until(children, "a child that reads")
         asking.kill()
         asking.wait()
-        until(lambda: not children(), 10)
+        until(lambda: not children(), "the end of the child")
 
     def test_another_user_may_read_instead(self) -> None:
         """Where the kernel confines nobody: files are copied to where that user finds them."""
