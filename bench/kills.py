@@ -195,7 +195,7 @@ def leavings(workshop: Workshop) -> list[str]:
     script = """
 from pathlib import Path
 from django.conf import settings
-from server.workshop.keeping import remove_leavings, verify, collect
+from server.workshop.retention import collect, remove_leavings, verify_files
 from server.workshop.models import Package
 remove_leavings()
 root = Path(settings.DATA_FOLDER)
@@ -207,7 +207,7 @@ for path in (root / "packages").glob("*"):
 for pk in Package.objects.filter(complete=True).values_list("pk", flat=True):
     if not (root / "packages" / str(pk) / "files" / "package.json").is_file(): print("package without its list", pk)
 for pk in Package.objects.filter(complete=False).values_list("pk", flat=True): print("half a package", pk)
-for damage in verify(): print("damaged", damage)
+for damage in verify_files(): print("damaged", damage)
 """
     environment = {**os.environ, "EKTOPOS_DATA": str(workshop.data), "EKTOPOS_GRACE_HOURS": "0"}
     command = [sys.executable, "manage.py", "shell", "-v", "0", "-c", script]

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import ast
+import importlib
+import re
 import subprocess
 import sys
 from pathlib import Path
@@ -59,3 +61,34 @@ class Functions(TestCase):
             and node.end_lineno - node.lineno >= longest
         ]
         self.assertEqual(found, [])
+
+
+class CodeInText(TestCase):
+    """Code that a test or a measurement starts as a program of its own, which no type check sees."""
+
+    def test_imports_what_there_is(self) -> None:
+        imports = re.compile(r"\bfrom ((?:ektopos|server|tests|demo|bench)[\w.]*) import ([\w, ]+)")
+        texts = [
+            (path.name, node.value)
+            for folder in ("tests", "bench", "demo", "ektopos", "server")
+            for path in (ROOT / folder).rglob("*.py")
+            for node in ast.walk(ast.parse(path.read_text()))
+            if isinstance(node, ast.Constant) and isinstance(node.value, str)
+        ]
+        named = [
+            (file, module, name.strip())
+            for file, text in texts
+            for module, names in imports.findall(text)
+            for name in names.split(",")
+        ]
+        self.assertGreater(len(named), 10)
+        missing = [where for where in named if not self.exists(*where[1:])]
+        self.assertEqual(missing, [])
+
+    def exists(self, module: str, name: str) -> bool:
+        try:
+            return hasattr(importlib.import_module(module), name) or bool(
+                importlib.import_module(f"{module}.{name}")
+            )
+        except ImportError:
+            return False
