@@ -12,6 +12,8 @@ export default ts.config(
     languageOptions: { globals: globals.browser },
     rules: {
       '@typescript-eslint/no-non-null-assertion': 'off',
+      complexity: ['error', 12],
+      'max-lines-per-function': ['error', 120],
       'no-restricted-syntax': [
         'error',
         {

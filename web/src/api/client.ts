@@ -5,11 +5,12 @@ import type { PathsWithMethod } from 'openapi-typescript-helpers'
 
 import { useNotices } from './notices'
 import type { paths } from './schema'
+import { labels } from '../words/components'
 
 const TRIES = 15
 /** What the server calls what it waits for, when something else keeps it. */
 const DATABASE = 'the database'
-const BUSY = 'The database is busy. This is tried again by itself …'
+const BUSY = labels.theDatabaseIsBusyThis
 
 /** Asks again for as long as the database is held, and says so meanwhile: nothing of the call was done. */
 export async function patient(request: Request): Promise<Response> {
@@ -66,9 +67,9 @@ export function toApiError(status: number, body: unknown): ApiError {
   }
   return new ApiError(
     status,
-    status === 0 ? 'The server does not answer.' : `The server answered ${status}.`,
+    status === 0 ? labels.theServerDoesNotAnswer : labels.theServerAnswered(status),
     '',
-    'Is it running?',
+    labels.isItRunning,
   )
 }
 

@@ -3,6 +3,7 @@ import { create } from 'zustand'
 
 import { ApiError, csrfToken, post, toApiError } from './client'
 import type { Project } from './types'
+import { labels } from '../words/components'
 
 export interface Item {
   path: string
@@ -113,7 +114,7 @@ export const useImports = create<Incoming>((set, get) => {
           )
           sent.push({ path: arrived.path, sha256: arrived.sha256 })
         }
-        update(one.path, { state: 'sent', sent: 1, words: 'waiting to be measured' })
+        update(one.path, { state: 'sent', sent: 1, words: labels.waitingToBeMeasured })
       } catch (problem) {
         update(one.path, {
           state: get().running ? 'failed' : 'cancelled',
@@ -179,7 +180,7 @@ export const useImports = create<Incoming>((set, get) => {
       set((state) => ({
         items: state.items.map((item) =>
           item.state === 'waiting' || item.state === 'sending'
-            ? { ...item, state: 'cancelled', words: 'stopped' }
+            ? { ...item, state: 'cancelled', words: labels.wordStopped }
             : item,
         ),
       }))

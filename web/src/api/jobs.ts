@@ -10,6 +10,7 @@ import { useProjectId } from './queries'
 import type { Job, Painting, Project } from './types'
 
 const busy = (state: string) => state === 'waiting' || state === 'running'
+import { labels } from '../words/components'
 
 /** Jobs of this page whose file is to be saved when they have packed it. */
 const downloads = new Set<string>()
@@ -43,25 +44,31 @@ export function useJobEnds() {
     void loadChanged(queries, id)
     void queries.invalidateQueries({ queryKey: ['packages', id] })
     for (const job of fresh) {
-      const error = job.error as { message?: string; subject?: string; hint?: string } | null
-      if (job.state === 'failed' && error)
-        notice(new ApiError(0, error.message ?? '', error.subject, error.hint))
-      const wrong = (
-        (job.result as { files?: { path: string; error?: string }[] } | null)?.files ?? []
-      ).filter((file) => file.error)
-      if (wrong[0] && (job.kind === 'measure' || job.kind === 'embedded')) {
-        notice(
-          new ApiError(
-            0,
-            wrong[0].error ?? '',
-            wrong.length > 1 ? `${wrong[0].path} and ${wrong.length - 1} more` : wrong[0].path,
-          ),
-        )
-      }
+      for (const problem of problemsOf(job)) notice(problem)
       if (job.state === 'done' && downloads.delete(job.id))
         window.location.assign(`/api/jobs/${job.id}/file`)
     }
   }, [jobs, id, notice, queries])
+}
+
+interface Result {
+  files?: { path: string; error?: string }[]
+}
+
+/** What an ended job says went wrong: why it failed, or which of its files could not be read. */
+function problemsOf(job: Job): ApiError[] {
+  if (job.state === 'failed') return [failureOf(job)]
+  if (job.kind !== 'measure' && job.kind !== 'embedded') return []
+  const wrong = ((job.result as Result | null)?.files ?? []).filter((file) => file.error)
+  const [first] = wrong
+  if (!first) return []
+  const files = wrong.length > 1 ? labels.andMore(first.path, wrong.length - 1) : first.path
+  return [new ApiError(0, first.error ?? '', files)]
+}
+
+function failureOf(job: Job): ApiError {
+  const error = job.error as { message?: string; subject?: string; hint?: string } | null
+  return new ApiError(0, error?.message ?? 'it failed.', error?.subject, error?.hint)
 }
 
 /** Load the project, and its parts if it is at the revision that they were asked at: at another they are asked for anew by themselves. */
@@ -79,9 +86,7 @@ export async function jobEnds(job: Job) {
     await new Promise((next) => setTimeout(next, 300))
     now = await get('/api/jobs/{job_id}', { params: { path: { job_id: job.id } } })
   }
-  const error = now.error as { message?: string; subject?: string; hint?: string } | null
-  if (now.state === 'failed')
-    throw new ApiError(0, error?.message ?? 'it failed.', error?.subject, error?.hint)
+  if (now.state === 'failed') throw failureOf(now)
 }
 
 export function usePackages() {

@@ -4,6 +4,7 @@ import { PLAIN_GROUND, PLAIN_SUN } from './tables'
 import type { Document, Edit, Feed, InputName, Material } from './types'
 
 type Inputs = NonNullable<Material['inputs']>
+type Mesh = NonNullable<Document['meshes']>[string]
 
 /** Materials from one to its last base, nearest first. */
 export function chainOf(document: Document, name: string): Material[] {
@@ -102,141 +103,130 @@ function withInputs(
   return withMaterial(document, name, (entry) => ({ ...entry, inputs: change(entry.inputs ?? {}) }))
 }
 
+type Effects = {
+  [Kind in Edit['kind']]?: (document: Document, edit: Extract<Edit, { kind: Kind }>) => Document
+}
+
+/** What an edit makes of the document, for each kind whose effect is plain. */
+const EFFECTS: Effects = {
+  'rename-project': (document, edit) => ({ ...document, name: edit.name }),
+  'set-target': (document, edit) => ({ ...document, target: edit.target }),
+  'set-feed': (document, edit) =>
+    withInputs(document, edit.material, (inputs) => {
+      const rest = Object.fromEntries(
+        Object.entries(inputs).filter(([input]) => input !== edit.input),
+      ) as Inputs
+      return edit.feed ? { ...rest, [edit.input]: edit.feed } : rest
+    }),
+  'change-feed': (document, edit) => withFeed(document, edit, edit.change as Partial<Feed>),
+  'place-feed': (document, edit) => {
+    if (edit.part === 'uv' || edit.part === 'wrap')
+      return withFeed(document, edit, { [edit.part]: edit.value ?? null })
+    const uv =
+      feedOf(document, edit.material, edit.input)?.uv ?? settingOf(document, edit.material, 'uv')
+    return withFeed(document, edit, { uv: withPart(uv, edit.part, edit.value) })
+  },
+  'keep-colours': (document, edit) =>
+    withMesh(document, edit.mesh, () => ({ vertex_colours: edit.keep ? 'keep' : 'leave' })),
+  'set-setting': (document, edit) =>
+    withMaterial(document, edit.material, (entry) =>
+      withSetting(document, edit.material, entry, edit.setting, edit.value),
+    ),
+  assign: (document, edit) =>
+    withMesh(document, edit.mesh, (mesh) => ({
+      slots: {
+        ...mesh.slots,
+        ...Object.fromEntries(edit.slots.map((slot) => [slot, edit.material])),
+      },
+    })),
+  'set-done': (document, edit) =>
+    withMesh(document, edit.mesh, (mesh) => ({
+      done: [
+        ...(mesh.done ?? []).filter((slot) => slot !== edit.slot),
+        ...(edit.done ? [edit.slot] : []),
+      ],
+    })),
+  'leave-out': (document, edit) => {
+    const without = (names?: string[] | null) =>
+      (names ?? []).filter((name) => !edit.names.includes(name))
+    const left = [...without(document.left_out?.[edit.what]), ...(edit.out ? edit.names : [])]
+    const exported = [...without(document.also_exported), ...(edit.out ? [] : edit.names)]
+    return {
+      ...document,
+      left_out: { ...document.left_out, [edit.what]: left },
+      ...(edit.what === 'materials' && { also_exported: exported }),
+    }
+  },
+  'set-map': (document, edit) => {
+    const stated = Object.fromEntries(
+      Object.entries({
+        roles: edit.roles,
+        encoding: edit.encoding,
+        normal_y: edit.normal_y,
+        set: edit.set,
+      }).filter(([, value]) => value != null),
+    )
+    const byHand = Object.keys(stated).join() !== 'set'
+    const changed = Object.entries(document.maps ?? {})
+      .filter(([name]) => edit.maps.includes(name))
+      .map(([name, map]) => [name, { ...map, ...stated, by_hand: map.by_hand || byHand }] as const)
+    return { ...document, maps: { ...document.maps, ...Object.fromEntries(changed) } }
+  },
+  stand: (document, edit) =>
+    withScene(document, { items: { ...document.scene?.items, ...edit.items } }),
+  'move-item': (document, edit) => {
+    const items = document.scene?.items
+    const item = items?.[edit.item]
+    return item
+      ? withScene(document, { items: { ...items, [edit.item]: { ...item, ...edit.change } } })
+      : document
+  },
+  'take-away': (document, edit) =>
+    withScene(document, {
+      items: Object.fromEntries(
+        Object.entries(document.scene?.items ?? {}).filter(([name]) => !edit.items.includes(name)),
+      ),
+    }),
+  'set-ground': (document, edit) =>
+    withScene(document, {
+      ground: edit.change && { ...PLAIN_GROUND, ...document.scene?.ground, ...edit.change },
+    }),
+  'set-sun': (document, edit) =>
+    withScene(document, {
+      sun: edit.change && { ...PLAIN_SUN, ...document.scene?.sun, ...edit.change },
+    }),
+  'set-panorama': (document, edit) => withScene(document, { panorama: edit.map }),
+}
+
 /** The document as it will be, as far as an edit's effect is plain; other edits are seen when the server has answered. */
 export function withEdits(document: Document, edit: Edit): Document {
-  switch (edit.kind) {
-    case 'rename-project':
-      return { ...document, name: edit.name }
-    case 'set-target':
-      return { ...document, target: edit.target }
-    case 'set-feed':
-      return withInputs(document, edit.material, (inputs) => {
-        const rest = Object.fromEntries(
-          Object.entries(inputs).filter(([input]) => input !== edit.input),
-        ) as Inputs
-        return edit.feed ? { ...rest, [edit.input]: edit.feed } : rest
-      })
-    case 'change-feed': {
-      const feed = feedOf(document, edit.material, edit.input)
-      return feed
-        ? withInputs(document, edit.material, (inputs) => ({
-            ...inputs,
-            [edit.input]: { ...feed, ...edit.change } as Feed,
-          }))
-        : document
-    }
-    case 'place-feed': {
-      const feed = feedOf(document, edit.material, edit.input)
-      const whole = edit.part === 'uv' || edit.part === 'wrap'
-      const uv = feed?.uv ?? settingOf(document, edit.material, 'uv')
-      const change = whole
-        ? { [edit.part]: edit.value ?? null }
-        : { uv: withPart(uv, edit.part, edit.value) }
-      return feed
-        ? withInputs(document, edit.material, (inputs) => ({
-            ...inputs,
-            [edit.input]: { ...feed, ...change } as Feed,
-          }))
-        : document
-    }
-    case 'keep-colours': {
-      const mesh = document.meshes?.[edit.mesh]
-      const kept = { ...mesh, vertex_colours: edit.keep ? 'keep' : 'leave' } as typeof mesh
-      return mesh ? { ...document, meshes: { ...document.meshes, [edit.mesh]: kept! } } : document
-    }
-    case 'set-setting':
-      return withMaterial(document, edit.material, (entry) =>
-        withSetting(document, edit.material, entry, edit.setting, edit.value),
-      )
-    case 'assign':
-    case 'set-done': {
-      const mesh = document.meshes?.[edit.mesh]
-      if (!mesh) return document
-      const changed =
-        edit.kind === 'assign'
-          ? {
-              ...mesh,
-              slots: {
-                ...mesh.slots,
-                ...Object.fromEntries(edit.slots.map((slot) => [slot, edit.material])),
-              },
-            }
-          : {
-              ...mesh,
-              done: [
-                ...(mesh.done ?? []).filter((slot) => slot !== edit.slot),
-                ...(edit.done ? [edit.slot] : []),
-              ],
-            }
-      return { ...document, meshes: { ...document.meshes, [edit.mesh]: changed } }
-    }
-    case 'leave-out': {
-      const kept = (document.left_out?.[edit.what] ?? []).filter(
-        (name) => !edit.names.includes(name),
-      )
-      return {
-        ...document,
-        left_out: { ...document.left_out, [edit.what]: [...kept, ...(edit.out ? edit.names : [])] },
-        ...(edit.what === 'materials' && {
-          also_exported: [
-            ...(document.also_exported ?? []).filter((name) => !edit.names.includes(name)),
-            ...(edit.out ? [] : edit.names),
-          ],
-        }),
-      }
-    }
-    case 'set-map': {
-      const maps = { ...document.maps }
-      for (const name of edit.maps) {
-        const entry = maps[name]
-        if (!entry) continue
-        const said = Object.fromEntries(
-          Object.entries({
-            roles: edit.roles,
-            encoding: edit.encoding,
-            normal_y: edit.normal_y,
-            set: edit.set,
-          }).filter(([, value]) => value != null),
-        )
-        maps[name] = {
-          ...entry,
-          ...said,
-          by_hand: entry.by_hand || Object.keys(said).join() !== 'set',
-        }
-      }
-      return { ...document, maps }
-    }
-    case 'stand':
-      return withScene(document, { items: { ...document.scene?.items, ...edit.items } })
-    case 'move-item': {
-      const item = document.scene?.items?.[edit.item]
-      return item
-        ? withScene(document, {
-            items: { ...document.scene?.items, [edit.item]: { ...item, ...edit.change } },
-          })
-        : document
-    }
-    case 'take-away':
-      return withScene(document, {
-        items: Object.fromEntries(
-          Object.entries(document.scene?.items ?? {}).filter(
-            ([name]) => !edit.items.includes(name),
-          ),
-        ),
-      })
-    case 'set-ground':
-      return withScene(document, {
-        ground: edit.change && { ...PLAIN_GROUND, ...document.scene?.ground, ...edit.change },
-      })
-    case 'set-sun':
-      return withScene(document, {
-        sun: edit.change && { ...PLAIN_SUN, ...document.scene?.sun, ...edit.change },
-      })
-    case 'set-panorama':
-      return withScene(document, { panorama: edit.map })
-    default:
-      return document
-  }
+  const effect = EFFECTS[edit.kind] as ((document: Document, edit: Edit) => Document) | undefined
+  return effect ? effect(document, edit) : document
+}
+
+function withFeed(
+  document: Document,
+  { material, input }: { material: string; input: InputName },
+  change: Partial<Feed>,
+): Document {
+  const feed = feedOf(document, material, input)
+  return feed
+    ? withInputs(document, material, (inputs) => ({
+        ...inputs,
+        [input]: { ...feed, ...change } as Feed,
+      }))
+    : document
+}
+
+function withMesh(
+  document: Document,
+  name: string,
+  change: (mesh: Mesh) => Partial<Mesh>,
+): Document {
+  const mesh = document.meshes?.[name]
+  return mesh
+    ? { ...document, meshes: { ...document.meshes, [name]: { ...mesh, ...change(mesh) } } }
+    : document
 }
 
 function withScene(document: Document, part: Partial<NonNullable<Document['scene']>>): Document {

@@ -9,6 +9,7 @@ import { useNotices } from './notices'
 import { ApiError, get, post } from './client'
 import { shownWith, useQueue, waitingOf } from './queue'
 import type { By, Edit, Material, Profile, Project, Pulse } from './types'
+import { labels } from '../words/components'
 
 export const useProjectId = () => useParams().projectId ?? ''
 
@@ -323,7 +324,7 @@ export function usePadding(mesh: string, slot: string, map: string | null) {
 async function bytesAt(address: string): Promise<ArrayBuffer> {
   const answer = await fetch(address)
   if (answer.ok) return answer.arrayBuffer()
-  const problem = new ApiError(answer.status, 'a measure of the mesh could not be fetched.')
+  const problem = new ApiError(answer.status, labels.aMeasureOfTheMesh)
   useNotices.getState().say(problem)
   throw problem
 }

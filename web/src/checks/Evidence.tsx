@@ -6,6 +6,8 @@ import { INPUT_WORDS } from '../words'
 import { about } from './groups'
 import { labels } from '../words/checks'
 
+type Preview = NonNullable<ReturnType<typeof usePreview>['data']>
+
 const onSpecimen = (key: string) => `/api/material-pictures/${key}/grey-room/320.png`
 const asPicture = (key: string) => `/api/stage-pictures/${key}/512.png`
 
@@ -40,59 +42,60 @@ function OnMesh({ finding }: { finding: Finding }) {
 
 function OnMaterial({ finding }: { finding: Finding }) {
   const { kind, name, part } = about(finding.subject)
-  const board = useBoard().data ?? []
   const edits = finding.remedy?.edits ?? []
   const preview = usePreview(edits, kind === 'material' ? name : null).data
-  const map = kind === 'map' ? board.find((entry) => entry.name === name) : undefined
   const changed = Object.entries(preview?.inputs ?? {})
     .filter(([input]) => !part || part === input || kind === 'map')
     .slice(0, 2)
   return (
     <div className="finding-pictures">
-      {preview &&
-        (preview.after ? (
-          <Split
-            left={{
-              src: onSpecimen(preview.before),
-              alt: labels.current(preview.material),
-              words: labels.wordCurrent,
-            }}
-            right={{
-              src: onSpecimen(preview.after),
-              alt: labels.mended(preview.material),
-              words: labels.wordFixed,
-            }}
-            middle={preview.material}
-          />
-        ) : (
-          kind === 'material' && (
-            <figure>
-              <Picture src={onSpecimen(preview.before)} alt={labels.current(preview.material)} />
-              <figcaption className="small">{labels.current(preview.material)}</figcaption>
-            </figure>
-          )
-        ))}
-      {changed.map(([input, [before, after]]) => {
-        const words = INPUT_WORDS[input as InputName].name
-        return (
-          <Split
-            key={input}
-            left={{
-              src: asPicture(before),
-              alt: labels.currentOf(words),
-              words: labels.wordCurrent,
-            }}
-            right={{ src: asPicture(after), alt: labels.mendedOf(words), words: labels.wordFixed }}
-            middle={words.toLowerCase()}
-          />
-        )
-      })}
-      {changed.length === 0 && map?.sha256 && (
-        <figure>
-          <Picture src={`/api/map-pictures/${map.sha256}/rgb/512.png`} alt={name} />
-          <figcaption className="small">{labels.theMapAsItIsStored}</figcaption>
-        </figure>
-      )}
+      {preview && (preview.after || kind === 'material') && <OnSpecimen preview={preview} />}
+      {changed.map(([input, keys]) => (
+        <OnInput key={input} input={input as InputName} keys={keys} />
+      ))}
+      {changed.length === 0 && kind === 'map' && <StoredMap name={name} />}
     </div>
+  )
+}
+
+function StoredMap({ name }: { name: string }) {
+  const map = useBoard().data?.find((entry) => entry.name === name)
+  if (!map?.sha256) return null
+  return (
+    <figure>
+      <Picture src={`/api/map-pictures/${map.sha256}/rgb/512.png`} alt={name} />
+      <figcaption className="small">{labels.theMapAsItIsStored}</figcaption>
+    </figure>
+  )
+}
+
+/** An input as it is and as it would be. */
+function OnInput({ input, keys: [before, after] }: { input: InputName; keys: [string, string] }) {
+  const words = INPUT_WORDS[input].name
+  return (
+    <Split
+      left={{ src: asPicture(before), alt: labels.currentOf(words), words: labels.wordCurrent }}
+      right={{ src: asPicture(after), alt: labels.mendedOf(words), words: labels.wordFixed }}
+      middle={words.toLowerCase()}
+    />
+  )
+}
+
+/** The material as it is and, where a fix would change it, as it would be. */
+function OnSpecimen({ preview }: { preview: Preview }) {
+  const { before, after, material } = preview
+  if (!after)
+    return (
+      <figure>
+        <Picture src={onSpecimen(before)} alt={labels.current(material)} />
+        <figcaption className="small">{labels.current(material)}</figcaption>
+      </figure>
+    )
+  return (
+    <Split
+      left={{ src: onSpecimen(before), alt: labels.current(material), words: labels.wordCurrent }}
+      right={{ src: onSpecimen(after), alt: labels.mended(material), words: labels.wordFixed }}
+      middle={material}
+    />
   )
 }

@@ -24,12 +24,7 @@ const upper = (text: string) => text.charAt(0).toUpperCase() + text.slice(1)
 
 /** The chosen finding: its pictures, its numbers, why it matters, and what can be done. */
 export function FindingView({ group, finding, choose, mend, leave, countAgain }: Props) {
-  const id = useProjectId()
-  const edit = useEdit()
-  const weight = useProject().data?.document.rules?.severities?.[finding.code]
   const { remedy } = finding
-  const mendable = group.findings.filter((one) => one.remedy)
-  const all = allEdits(mendable)
   return (
     <section className="pane" aria-label={labels.theChosenFinding}>
       <div className="scroll finding-view" tabIndex={0} aria-label={labels.finding}>
@@ -58,21 +53,7 @@ export function FindingView({ group, finding, choose, mend, leave, countAgain }:
           </p>
         )}
         <Evidence key={`${finding.code} ${finding.subject}`} finding={finding} />
-        {finding.numbers.length > 0 && (
-          <table className="numbers-table" aria-label={labels.numbers}>
-            <tbody>
-              {finding.numbers.map((number) => (
-                <tr key={number.label}>
-                  <th scope="row">{number.label}</th>
-                  <td>
-                    <span className="mono">{number.value}</span>{' '}
-                    <span className="small">{number.remark}</span>
-                  </td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
-        )}
+        {finding.numbers.length > 0 && <Numbers finding={finding} />}
         <p>
           <b>{labels.whyItMatters}</b> {finding.why}
         </p>
@@ -87,53 +68,93 @@ export function FindingView({ group, finding, choose, mend, leave, countAgain }:
             </>
           )}
         </p>
-        <TextField
-          select
-          size="small"
-          sx={{ width: 190, mt: 1 }}
-          label={labels.severityInThisProject}
-          value={weight ?? ''}
-          slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
-          onChange={(event) =>
-            void edit({
-              kind: 'set-severity',
-              code: finding.code,
-              severity: (event.target.value || null) as Weight | null,
-            })
-          }
-        >
-          <MenuItem value="">{labels.asUsual}</MenuItem>
-          {WEIGHTS.map(([key, words]) => (
-            <MenuItem key={key} value={key}>
-              {words}
-            </MenuItem>
-          ))}
-        </TextField>
+        <Severity code={finding.code} />
       </div>
-      <div className="bar finding-actions">
-        {remedy && finding.waived == null && (
-          <Button variant="contained" aria-keyshortcuts="F" onClick={() => mend([finding])}>
-            {upper(remedy.label)}
-          </Button>
-        )}
-        {mendable.length > 1 && finding.waived == null && (
-          <Button onClick={() => mend(mendable)} title={labels.changesAsOneStep(all.length)}>
-            {labels.allOfThisKind(mendable.length)}
-          </Button>
-        )}
-        <Button component={Link} to={`/projects/${id}/${place(finding)}`}>
-          {placeWords(finding)}
-        </Button>
-        <span className="grow" />
-        {finding.waived == null ? (
-          <Button aria-keyshortcuts="W" onClick={leave}>
-            {labels.ignore}
-          </Button>
-        ) : (
-          <Button onClick={countAgain}>{labels.stopIgnoring}</Button>
-        )}
-      </div>
+      <Actions {...{ group, finding, mend, leave, countAgain }} />
     </section>
+  )
+}
+
+function Numbers({ finding }: { finding: Finding }) {
+  return (
+    <table className="numbers-table" aria-label={labels.numbers}>
+      <tbody>
+        {finding.numbers.map((number) => (
+          <tr key={number.label}>
+            <th scope="row">{number.label}</th>
+            <td>
+              <span className="mono">{number.value}</span>{' '}
+              <span className="small">{number.remark}</span>
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  )
+}
+
+/** How much this check weighs in this project. */
+function Severity({ code }: { code: string }) {
+  const edit = useEdit()
+  const weight = useProject().data?.document.rules?.severities?.[code]
+  return (
+    <TextField
+      select
+      size="small"
+      sx={{ width: 190, mt: 1 }}
+      label={labels.severityInThisProject}
+      value={weight ?? ''}
+      slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
+      onChange={(event) =>
+        void edit({
+          kind: 'set-severity',
+          code,
+          severity: (event.target.value || null) as Weight | null,
+        })
+      }
+    >
+      <MenuItem value="">{labels.asUsual}</MenuItem>
+      {WEIGHTS.map(([key, words]) => (
+        <MenuItem key={key} value={key}>
+          {words}
+        </MenuItem>
+      ))}
+    </TextField>
+  )
+}
+
+function Actions({ group, finding, mend, leave, countAgain }: Omit<Props, 'choose'>) {
+  const id = useProjectId()
+  const { remedy } = finding
+  const counts = finding.waived == null
+  const mendable = group.findings.filter((one) => one.remedy)
+  return (
+    <div className="bar finding-actions">
+      {remedy && counts && (
+        <Button variant="contained" aria-keyshortcuts="F" onClick={() => mend([finding])}>
+          {upper(remedy.label)}
+        </Button>
+      )}
+      {mendable.length > 1 && counts && (
+        <Button
+          onClick={() => mend(mendable)}
+          title={labels.changesAsOneStep(allEdits(mendable).length)}
+        >
+          {labels.allOfThisKind(mendable.length)}
+        </Button>
+      )}
+      <Button component={Link} to={`/projects/${id}/${place(finding)}`}>
+        {placeWords(finding)}
+      </Button>
+      <span className="grow" />
+      {counts ? (
+        <Button aria-keyshortcuts="W" onClick={leave}>
+          {labels.ignore}
+        </Button>
+      ) : (
+        <Button onClick={countAgain}>{labels.stopIgnoring}</Button>
+      )}
+    </div>
   )
 }
 

@@ -1,5 +1,6 @@
 // Findings as the list shows them: those of one code and severity are one row.
 import type { Edit, Finding } from '../api/types'
+import { labels } from '../words/checks'
 
 export interface Group {
   key: string
@@ -12,10 +13,10 @@ export const SEVERITIES: {
   glyph: string
   tone: string
 }[] = [
-  { key: 'error', words: 'Errors', glyph: '!', tone: 'brick' },
-  { key: 'warning', words: 'Warnings', glyph: '△', tone: 'amber' },
-  { key: 'note', words: 'Notes', glyph: '·', tone: 'quiet' },
-  { key: 'waived', words: 'Ignored', glyph: '–', tone: 'quiet' },
+  { key: 'error', words: labels.wordErrors, glyph: '!', tone: 'brick' },
+  { key: 'warning', words: labels.wordWarnings, glyph: '△', tone: 'amber' },
+  { key: 'note', words: labels.wordNotes, glyph: '·', tone: 'quiet' },
+  { key: 'waived', words: labels.wordIgnored, glyph: '–', tone: 'quiet' },
 ]
 
 export type Weight = 'error' | 'warning' | 'note' | 'off'
@@ -85,8 +86,8 @@ export function place(finding: Finding): string {
 /** What the way there is called. */
 export const placeWords = (finding: Finding) =>
   ({
-    map: 'Show the map',
-    material: 'Show in feed sheet',
-    mesh: 'Show on the mesh',
-    project: 'Show the pack plan',
+    map: labels.showTheMap,
+    material: labels.showInFeedSheet,
+    mesh: labels.showOnTheMesh,
+    project: labels.showThePackPlan,
   })[about(finding.subject).kind]

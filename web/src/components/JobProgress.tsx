@@ -22,7 +22,7 @@ export function JobProgress({ kinds, also = null }: Props) {
   const words = first ? waitingWords(first) || first.doing : also
   return (
     <div className="underway" role="status">
-      <span className="small grow ellipsis">{words || 'beginning'}</span>
+      <span className="small grow ellipsis">{words || labels.wordBeginning}</span>
       {first && (
         <>
           <span className="mono">{Math.round(100 * first.share)} %</span>

@@ -1,4 +1,5 @@
 import { useNotices } from '../api/notices'
+import { labels } from '../words/components'
 
 /** Puts a text on the clipboard and says so, or why it could not: browsers let only pages of HTTPS or of this machine do it. */
 export async function copyText(text: string) {
@@ -7,6 +8,6 @@ export async function copyText(text: string) {
     await navigator.clipboard.writeText(text)
     say('Copied.')
   } catch {
-    say(new Error('The browser keeps this page from the clipboard. Mark the text and copy it.'))
+    say(new Error(labels.theBrowserKeepsThisPage))
   }
 }

@@ -1,5 +1,6 @@
 // Order by drag: what is dragged goes where it is let go. The same by keyboard, for those who cannot drag.
 import { useState } from 'react'
+import { labels } from '../words/components'
 
 /** A list with one entry moved to another place. */
 export function moved<T>(list: readonly T[], from: number, to: number): T[] {
@@ -19,7 +20,7 @@ export function useReorder(count: number, move: (from: number, to: number) => vo
     handle: (at: number) => ({
       draggable: count > 1,
       tabIndex: count > 1 ? 0 : undefined,
-      title: count > 1 ? 'Drag, or Alt with an arrow key: another place in the order' : undefined,
+      title: count > 1 ? labels.dragOrAltWithAn : undefined,
       onDragStart: (event: React.DragEvent) => {
         event.dataTransfer.effectAllowed = 'move'
         event.dataTransfer.setData('text/plain', String(at))

@@ -1,4 +1,5 @@
 import { useState } from 'react'
+import { labels } from '../words/components'
 
 /** The least and the largest that a number may be; either may be missing. */
 export type Limits = readonly [number | null, number | null]
@@ -12,10 +13,10 @@ export function readNumber(text: string): number | null {
 /** What is wrong with a typed number, with what is allowed; null where nothing is. */
 export function problemOf(text: string, [least, most]: Limits = [null, null]): string | null {
   const number = readNumber(text)
-  if (number === null) return 'a number, such as 0.5 or 0,5'
+  if (number === null) return labels.aNumberSuchAs0
   if ((least === null || number >= least) && (most === null || number <= most)) return null
-  if (least !== null && most !== null) return `from ${least} to ${most}`
-  return least !== null ? `${least} or more` : `${most} or less`
+  if (least !== null && most !== null) return labels.fromTo(least, most)
+  return least !== null ? labels.orMore(least) : labels.orLess(most)
 }
 
 /** A number while it is being typed; it counts when the field is left, if it may be and is another one. What may not be stays to be

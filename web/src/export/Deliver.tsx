@@ -30,50 +30,68 @@ interface Outcome {
   by_hand: number
 }
 
-/** Deliver the package to a folder that an engine reads: what would change is shown before anything does. */
-export function Deliver({ project, close }: { project: Project; close: () => void }) {
+/** Looking at, putting, and bringing back the package in a folder; each asks the folder's state again. */
+function useDelivery(project: Project, folder: string) {
   const queries = useQueryClient()
   const path = { project_id: project.id }
   const key = ['destination', project.id, project.document.target]
-  const asked = useQuery({
-    queryKey: key,
-    queryFn: () => get('/api/projects/{project_id}/destination', { params: { path } }),
-  })
-  const [typed, setTyped] = useState<string | null>(null)
-  const folder = typed ?? asked.data?.folder ?? ''
+  const askAgain = () => void queries.invalidateQueries({ queryKey: key })
   const deliver = useMutation({
     mutationFn: async (dry: boolean) => {
       const job = await post('/api/projects/{project_id}/deliveries', {
         params: { path },
-        body: { revision: project.revision, folder: folder.trim(), dry },
+        body: { revision: project.revision, folder, dry },
       })
       void queries.invalidateQueries({ queryKey: ['jobs', project.id] })
       await jobEnds(job)
       const ended = await get('/api/jobs/{job_id}', { params: { path: { job_id: job.id } } })
       return ended.result as Outcome | null
     },
-    onSettled: () => void queries.invalidateQueries({ queryKey: key }),
+    onSettled: askAgain,
   })
   const back = useMutation({
     mutationFn: () =>
       post('/api/projects/{project_id}/deliveries/bring-back', { params: { path } }),
-    onSettled: () => void queries.invalidateQueries({ queryKey: key }),
+    onSettled: askAgain,
   })
-  // Ticked at once, whatever an answer says that was on its way already.
-  const [ticked, setTicked] = useState<boolean | null>(null)
   const byItself = useMutation({
     mutationFn: (by_itself: boolean) =>
       post('/api/projects/{project_id}/destination', {
         params: { path },
-        body: { folder: folder.trim(), by_itself },
+        body: { folder, by_itself },
       }),
     onSuccess: (told) => queries.setQueryData(key, told),
-    onError: () => setTicked(null),
   })
-  const busy = deliver.isPending || back.isPending
   const seen = deliver.data
-  const ready = seen?.dry && seen.passed && seen.changed.length + seen.gone.length > 0
-  const problem = deliver.error ?? back.error ?? byItself.error
+  return {
+    deliver,
+    back,
+    byItself,
+    busy: deliver.isPending || back.isPending,
+    problem: deliver.error ?? back.error ?? byItself.error,
+    /** It was looked at, its trial passed, and there is something to put there. */
+    ready: seen?.dry === true && seen.passed && seen.changed.length + seen.gone.length > 0,
+    /** It is there, or its trial failed after it was made: nothing more can be done with it. */
+    ended: seen?.dry === false,
+  }
+}
+
+/** Until the server has answered. */
+const UNTOLD = { folder: '', roots: [], by_itself: false, last: null, backup: false }
+
+/** Deliver the package to a folder that an engine reads: what would change is shown before anything does. */
+export function Deliver({ project, close }: { project: Project; close: () => void }) {
+  const told =
+    useQuery({
+      queryKey: ['destination', project.id, project.document.target],
+      queryFn: () =>
+        get('/api/projects/{project_id}/destination', {
+          params: { path: { project_id: project.id } },
+        }),
+    }).data ?? UNTOLD
+  const [typed, setTyped] = useState<string | null>(null)
+  const folder = (typed ?? told.folder).trim()
+  const { deliver, back, byItself, busy, problem, ready, ended } = useDelivery(project, folder)
   return (
     <Dialog open onClose={close} maxWidth="sm" fullWidth>
       <form
@@ -85,60 +103,96 @@ export function Deliver({ project, close }: { project: Project; close: () => voi
         <DialogTitle>{labels.deliverToAFolder}</DialogTitle>
         <DialogContent>
           <p className="small">{labels.thePackageForIsMadeAnd(project.document.target)}</p>
-          <TextField
-            autoFocus
-            fullWidth
-            margin="dense"
-            label={labels.folder}
-            value={folder}
-            error={problem != null}
-            helperText={
-              problem?.message ?? labels.itsWholePathBelow(asked.data?.roots.join(', ') ?? '')
-            }
-            onChange={(event) => {
-              setTyped(event.target.value)
+          <FolderField
+            folder={typed ?? told.folder}
+            roots={told.roots}
+            problem={problem}
+            type={(next) => {
+              setTyped(next)
               deliver.reset()
               back.reset()
             }}
           />
-          <FormControlLabel
-            label={labels.automaticallyAfterEachUpdatedFileThat}
-            control={
-              <Checkbox
-                disabled={folder.trim() === ''}
-                checked={ticked ?? asked.data?.by_itself ?? false}
-                onChange={(event) => {
-                  setTicked(event.target.checked)
-                  byItself.mutate(event.target.checked)
-                }}
-              />
-            }
-          />
-          {asked.data?.last && <LastDeliveryLine last={asked.data.last} />}
-          {busy && <LinearProgress aria-label={labels.delivering} />}
-          {back.data && (
-            <p role="status">{labels.areBack(count(back.data.files.length, 'file'))}</p>
-          )}
-          {seen && <Told outcome={seen} />}
+          <ByItself folder={folder} told={told.by_itself} byItself={byItself} />
+          {told.last && <LastDeliveryLine last={told.last} />}
+          <Outcomes deliver={deliver} back={back} busy={busy} />
         </DialogContent>
         <DialogActions>
-          {asked.data?.backup && (
+          {told.backup && (
             <Button disabled={busy} onClick={() => back.mutate()}>
               {labels.restoreThePreviousPackage}
             </Button>
           )}
           <span className="grow" />
           <Button onClick={close}>{labels.close}</Button>
-          <Button
-            type="submit"
-            variant="contained"
-            disabled={busy || folder.trim() === '' || (seen != null && !ready && !seen.dry)}
-          >
+          <Button type="submit" variant="contained" disabled={busy || folder === '' || ended}>
             {ready ? labels.putItThere : labels.seeWhatChanges}
           </Button>
         </DialogActions>
       </form>
     </Dialog>
+  )
+}
+
+interface FolderProps {
+  folder: string
+  /** Folders below which it has to be. */
+  roots: string[]
+  problem: Error | null
+  type: (folder: string) => void
+}
+
+function FolderField({ folder, roots, problem, type }: FolderProps) {
+  return (
+    <TextField
+      autoFocus
+      fullWidth
+      margin="dense"
+      label={labels.folder}
+      value={folder}
+      error={problem != null}
+      helperText={problem?.message ?? labels.itsWholePathBelow(roots.join(', '))}
+      onChange={(event) => type(event.target.value)}
+    />
+  )
+}
+
+function Outcomes({ deliver, back, busy }: Pick<Delivery, 'deliver' | 'back' | 'busy'>) {
+  return (
+    <>
+      {busy && <LinearProgress aria-label={labels.delivering} />}
+      {back.data && <p role="status">{labels.areBack(count(back.data.files.length, 'file'))}</p>}
+      {deliver.data && <Told outcome={deliver.data} />}
+    </>
+  )
+}
+
+type Delivery = ReturnType<typeof useDelivery>
+
+interface ByItselfProps {
+  folder: string
+  told: boolean | undefined
+  byItself: Delivery['byItself']
+}
+
+/** Whether the package is put there after each updated file. */
+function ByItself({ folder, told, byItself }: ByItselfProps) {
+  // Ticked at once, whatever an answer says that was on its way already.
+  const [ticked, setTicked] = useState<boolean | null>(null)
+  return (
+    <FormControlLabel
+      label={labels.automaticallyAfterEachUpdatedFileThat}
+      control={
+        <Checkbox
+          disabled={folder === ''}
+          checked={ticked ?? told ?? false}
+          onChange={(event) => {
+            setTicked(event.target.checked)
+            byItself.mutate(event.target.checked, { onError: () => setTicked(null) })
+          }}
+        />
+      }
+    />
   )
 }
 

@@ -15,7 +15,6 @@ export function ExportHistory({
   packages: Package[]
   show: (id: number) => void
 }) {
-  const { startArchive, startForeign } = useStartJob()
   const remove = useRemovePackage()
   const [taken, setTaken] = useState<number | null>(null)
   const setGone = (button: HTMLElement, change: { pack: number; back: boolean }) => {
@@ -24,9 +23,7 @@ export function ExportHistory({
     remove.mutate(change)
     setTaken(change.back ? null : change.pack)
   }
-  const input = useRef<HTMLInputElement>(null)
   const [anchor, setAnchor] = useState<HTMLElement | null>(null)
-  const targets = useTargets().data ?? []
   return (
     <>
       <Button aria-haspopup="dialog" onClick={(event) => setAnchor(event.currentTarget)}>
@@ -53,58 +50,17 @@ export function ExportHistory({
             </tr>
           </thead>
           <tbody>
-            {packages.map((entry) => {
-              const { trial } = entry
-              const wrong =
-                trial?.cells.filter((cell) => cell.verdict === 'differs' || cell.verdict === 'lost')
-                  .length ?? 0
-              return (
-                <tr key={entry.id}>
-                  <td>
-                    {ago(entry.made)}
-                    {entry.brought_in && (
-                      <div className="small">{labels.imported(entry.brought_in)}</div>
-                    )}
-                  </td>
-                  <td>
-                    {targets.find((target) => target.id === entry.target)?.title ?? entry.target}
-                  </td>
-                  <td className="mono">
-                    {bytes(entry.files.reduce((sum, file) => sum + file.bytes, 0))}
-                  </td>
-                  <td>
-                    {!trial ? (
-                      <span className="quiet">{labels.notTried}</span>
-                    ) : trial.passed ? (
-                      <span className="accent">{labels.passed}</span>
-                    ) : (
-                      <span className="brick">≠ {count(wrong, 'cell')}</span>
-                    )}
-                  </td>
-                  <td>
-                    {trial && (
-                      <Button
-                        onClick={() => {
-                          show(entry.id)
-                          setAnchor(null)
-                        }}
-                      >
-                        {labels.showTrial}
-                      </Button>
-                    )}{' '}
-                    <Button onClick={() => startArchive.mutate(entry.id)}>{labels.download}</Button>{' '}
-                    <Button
-                      variant="text"
-                      onClick={(event) =>
-                        setGone(event.currentTarget, { pack: entry.id, back: false })
-                      }
-                    >
-                      {labels.remove}
-                    </Button>
-                  </td>
-                </tr>
-              )
-            })}
+            {packages.map((entry) => (
+              <PackageRow
+                key={entry.id}
+                entry={entry}
+                show={() => {
+                  show(entry.id)
+                  setAnchor(null)
+                }}
+                remove={(button) => setGone(button, { pack: entry.id, back: false })}
+              />
+            ))}
           </tbody>
         </table>
         {taken !== null && (
@@ -124,28 +80,76 @@ export function ExportHistory({
             {labels.noneYet}
           </p>
         )}
-        <div className="row" style={{ padding: '10px 14px' }}>
-          <input
-            ref={input}
-            type="file"
-            accept=".zip,.glb,.usdz"
-            hidden
-            aria-label={labels.packageFile}
-            onChange={(event) => {
-              const file = event.target.files?.[0]
-              if (file) {
-                startForeign.mutate(file)
-                setAnchor(null)
-              }
-              event.target.value = ''
-            }}
-          />
-          <Button disabled={startForeign.isPending} onClick={() => input.current?.click()}>
-            {labels.testAPackageFromElsewhere}
-          </Button>
-          <span className="small">{labels.aZipOfItsFolderA}</span>
-        </div>
+        <FromElsewhere close={() => setAnchor(null)} />
       </Popover>
     </>
+  )
+}
+
+interface Row {
+  entry: Package
+  show: () => void
+  remove: (button: HTMLElement) => void
+}
+
+function PackageRow({ entry, show, remove }: Row) {
+  const { startArchive } = useStartJob()
+  const target = useTargets().data?.find(({ id }) => id === entry.target)
+  const { trial } = entry
+  return (
+    <tr>
+      <td>
+        {ago(entry.made)}
+        {entry.brought_in && <div className="small">{labels.imported(entry.brought_in)}</div>}
+      </td>
+      <td>{target?.title ?? entry.target}</td>
+      <td className="mono">{bytes(entry.files.reduce((sum, file) => sum + file.bytes, 0))}</td>
+      <td>
+        <Verdict trial={trial} />
+      </td>
+      <td>
+        {trial && <Button onClick={show}>{labels.showTrial}</Button>}{' '}
+        <Button onClick={() => startArchive.mutate(entry.id)}>{labels.download}</Button>{' '}
+        <Button variant="text" onClick={(event) => remove(event.currentTarget)}>
+          {labels.remove}
+        </Button>
+      </td>
+    </tr>
+  )
+}
+
+function Verdict({ trial }: Pick<Package, 'trial'>) {
+  if (!trial) return <span className="quiet">{labels.notTried}</span>
+  if (trial.passed) return <span className="accent">{labels.passed}</span>
+  const wrong = trial.cells.filter(({ verdict }) => verdict === 'differs' || verdict === 'lost')
+  return <span className="brick">≠ {count(wrong.length, 'cell')}</span>
+}
+
+/** Bring in a package that was made elsewhere, to be tried against this project. */
+function FromElsewhere({ close }: { close: () => void }) {
+  const { startForeign } = useStartJob()
+  const input = useRef<HTMLInputElement>(null)
+  return (
+    <div className="row" style={{ padding: '10px 14px' }}>
+      <input
+        ref={input}
+        type="file"
+        accept=".zip,.glb,.usdz"
+        hidden
+        aria-label={labels.packageFile}
+        onChange={(event) => {
+          const file = event.target.files?.[0]
+          if (file) {
+            startForeign.mutate(file)
+            close()
+          }
+          event.target.value = ''
+        }}
+      />
+      <Button disabled={startForeign.isPending} onClick={() => input.current?.click()}>
+        {labels.testAPackageFromElsewhere}
+      </Button>
+      <span className="small">{labels.aZipOfItsFolderA}</span>
+    </div>
   )
 }

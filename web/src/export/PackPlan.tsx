@@ -69,7 +69,7 @@ export function PackPlan({
             </div>
             <div className="small" style={{ fontSize: 11, whiteSpace: 'nowrap' }}>
               <SizeOf file={file} fixed={fixed ?? false} /> ·{' '}
-              {file.encoding === 'srgb' ? 'sRGB' : 'lin.'}
+              {file.encoding === 'srgb' ? labels.srgb : labels.wordLin}
               {file.basis ? ` ${file.basis.toUpperCase()}` : labels.bit(file.bits)}
               {file.levels > 1 && labels.mips} ·{' '}
               {onDisk.has(file.path) && file.state === 'same' ? (
@@ -136,8 +136,8 @@ function Unassigned({ names, fixed }: { names: string[]; fixed: boolean }) {
   if (names.length === 0) return null
   return (
     <p className="small" style={{ padding: '0 14px 10px' }}>
-      {labels.notExportedBecauseNoSlotUses} {names.length === 1 ? 'it' : 'them'}: {names.join(', ')}
-      .{' '}
+      {labels.notExportedBecauseNoSlotUses} {names.length === 1 ? labels.wordIt : labels.wordThem}:{' '}
+      {names.join(', ')}.{' '}
       {!fixed && (
         <button
           className="link"

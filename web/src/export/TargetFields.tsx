@@ -10,7 +10,7 @@ interface Props {
 
 /** What a target says besides its files. */
 export function TargetFields({ profile, change }: Props) {
-  const mesh = (part: Partial<NonNullable<Profile['mesh']>>) =>
+  const mesh = (part: Partial<Mesh>) =>
     change({
       mesh: {
         up: 'y',
@@ -22,7 +22,29 @@ export function TargetFields({ profile, change }: Props) {
         ...part,
       },
     })
-  const text = (label: string, value: string, set: (value: string) => void, help = '') => (
+  return (
+    <>
+      <div className="fields three">
+        <PackageFields profile={profile} change={change} />
+        <SizeFields profile={profile} change={change} />
+        <MeshFields profile={profile} change={mesh} />
+      </div>
+      <Ticks profile={profile} change={change} changeMesh={mesh} />
+    </>
+  )
+}
+
+type Mesh = NonNullable<Profile['mesh']>
+
+interface TextProps {
+  label: string
+  value: string
+  set: (value: string) => void
+  help?: string
+}
+
+function Text({ label, value, set, help = '' }: TextProps) {
+  return (
     <TextField
       label={label}
       value={value}
@@ -30,12 +52,17 @@ export function TargetFields({ profile, change }: Props) {
       onChange={(event) => set(event.target.value)}
     />
   )
-  const pick = <T extends string>(
-    label: string,
-    value: T,
-    options: readonly (readonly [T, string])[],
-    set: (value: T) => void,
-  ) => (
+}
+
+interface PickProps<T extends string> {
+  label: string
+  value: T
+  options: readonly (readonly [T, string])[]
+  set: (value: T) => void
+}
+
+function Pick<T extends string>({ label, value, options, set }: PickProps<T>) {
+  return (
     <TextField
       select
       label={label}
@@ -49,170 +76,210 @@ export function TargetFields({ profile, change }: Props) {
       ))}
     </TextField>
   )
+}
+
+interface TickProps {
+  label: string
+  on: boolean
+  set: (on: boolean) => void
+}
+
+function Tick({ label, on, set }: TickProps) {
+  return (
+    <FormControlLabel
+      label={label}
+      control={<Checkbox checked={on} onChange={(event) => set(event.target.checked)} />}
+    />
+  )
+}
+
+function PackageFields({ profile, change }: Props) {
   return (
     <>
-      <div className="fields three">
-        {text(labels.title, profile.title, (title) => change({ title }))}
-        {text(labels.id, profile.id, (id) => change({ id }), labels.smallLettersDigitsAnd)}
-        {text(
-          labels.namesOfFiles,
-          profile.name_rule ?? '',
-          (name_rule) => change({ name_rule }),
-          '{material} {suffix} {target}',
-        )}
-        {pick(
-          labels.container,
-          profile.container,
-          [
-            ['glb', labels.oneGlb],
-            ['gltf', labels.gltfAndFiles],
-            ['gltf-embedded', labels.oneGltfAllInItsText],
-            ['usdz', labels.oneUsdz],
-            ['loose', labels.meshAndLooseMaps],
-          ],
-          (container) => change({ container }),
-        )}
-        {pick(
-          labels.greenOfNormals,
-          profile.normal_y ?? '+',
-          [
-            ['+', labels.pointsUpY],
-            ['-', labels.pointsDownY],
-          ],
-          (normal_y) => change({ normal_y }),
-        )}
-        {pick(
-          labels.workflow,
-          profile.workflow ?? 'metallic',
-          [
-            ['metallic', labels.metallicAndRoughness],
-            ['specular', labels.diffuseAndSpecular],
-          ],
-          (workflow) => change({ workflow }),
-        )}
-        {text(
-          labels.longestSide,
-          profile.size_limit ? String(profile.size_limit) : '',
-          (side) => change({ size_limit: Number(side) || null }),
-          labels.texelsEmptyForNoLimit,
-        )}
-        {pick(
-          labels.powersOfTwo,
-          profile.resize ?? 'none',
-          [
-            ['none', labels.sizesStay],
-            ['down', labels.toTheNextSmaller],
-            ['up', labels.toTheNextLarger],
-          ],
-          (resize) => change({ resize }),
-        )}
-        {text(
-          labels.memoryBudget,
-          profile.budget ? String(profile.budget) : '',
-          (budget) => change({ budget: Number(budget) || null }),
-          labels.mbOfTexturesEmptyForNone,
-        )}
-        {text(
-          labels.halved,
-          String(profile.halve ?? 0),
-          (halve) => change({ halve: Number(halve) || 0 }),
-          labels.soManyTimes,
-        )}
-        {text(
-          labels.paddingRoundIslands,
-          String(profile.padding ?? 0),
-          (padding) => change({ padding: Number(padding) || 0 }),
-          labels.texels0LeavesMapsAsThey,
-        )}
-        {pick(
-          labels.containers,
-          profile.mesh?.containers ?? 'each',
-          [
-            ['each', labels.oneForEachMesh],
-            ['one', labels.oneForAllAsTheyAre],
-          ],
-          (containers) => mesh({ containers }),
-        )}
-        {pick(
-          labels.uvTransforms,
-          profile.mesh?.uv_transform ?? 'carried',
-          [
-            ['carried', labels.saidBesideTheMaterial],
-            ['baked', labels.workedIntoTheUvs],
-          ],
-          (uv_transform) => mesh({ uv_transform }),
-        )}
-        {profile.container === 'usdz' &&
-          pick(
-            labels.up,
-            profile.mesh?.up ?? 'y',
-            [
+      <Text label={labels.title} value={profile.title} set={(title) => change({ title })} />
+      <Text
+        label={labels.id}
+        value={profile.id}
+        set={(id) => change({ id })}
+        help={labels.smallLettersDigitsAnd}
+      />
+      <Text
+        label={labels.namesOfFiles}
+        value={profile.name_rule ?? ''}
+        set={(name_rule) => change({ name_rule })}
+        help="{material} {suffix} {target}"
+      />
+      <Pick
+        label={labels.container}
+        value={profile.container}
+        options={[
+          ['glb', labels.oneGlb],
+          ['gltf', labels.gltfAndFiles],
+          ['gltf-embedded', labels.oneGltfAllInItsText],
+          ['usdz', labels.oneUsdz],
+          ['loose', labels.meshAndLooseMaps],
+        ]}
+        set={(container) => change({ container })}
+      />
+      <Pick
+        label={labels.greenOfNormals}
+        value={profile.normal_y ?? '+'}
+        options={[
+          ['+', labels.pointsUpY],
+          ['-', labels.pointsDownY],
+        ]}
+        set={(normal_y) => change({ normal_y })}
+      />
+      <Pick
+        label={labels.workflow}
+        value={profile.workflow ?? 'metallic'}
+        options={[
+          ['metallic', labels.metallicAndRoughness],
+          ['specular', labels.diffuseAndSpecular],
+        ]}
+        set={(workflow) => change({ workflow })}
+      />
+    </>
+  )
+}
+
+function SizeFields({ profile, change }: Props) {
+  return (
+    <>
+      <Text
+        label={labels.longestSide}
+        value={profile.size_limit ? String(profile.size_limit) : ''}
+        set={(side) => change({ size_limit: Number(side) || null })}
+        help={labels.texelsEmptyForNoLimit}
+      />
+      <Pick
+        label={labels.powersOfTwo}
+        value={profile.resize ?? 'none'}
+        options={[
+          ['none', labels.sizesStay],
+          ['down', labels.toTheNextSmaller],
+          ['up', labels.toTheNextLarger],
+        ]}
+        set={(resize) => change({ resize })}
+      />
+      <Text
+        label={labels.memoryBudget}
+        value={profile.budget ? String(profile.budget) : ''}
+        set={(budget) => change({ budget: Number(budget) || null })}
+        help={labels.mbOfTexturesEmptyForNone}
+      />
+      <Text
+        label={labels.halved}
+        value={String(profile.halve ?? 0)}
+        set={(halve) => change({ halve: Number(halve) || 0 })}
+        help={labels.soManyTimes}
+      />
+      <Text
+        label={labels.paddingRoundIslands}
+        value={String(profile.padding ?? 0)}
+        set={(padding) => change({ padding: Number(padding) || 0 })}
+        help={labels.texels0LeavesMapsAsThey}
+      />
+    </>
+  )
+}
+
+interface MeshProps {
+  profile: Profile
+  change: (part: Partial<Mesh>) => void
+}
+
+function MeshFields({ profile, change }: MeshProps) {
+  const { mesh } = profile
+  return (
+    <>
+      <Pick
+        label={labels.containers}
+        value={mesh?.containers ?? 'each'}
+        options={[
+          ['each', labels.oneForEachMesh],
+          ['one', labels.oneForAllAsTheyAre],
+        ]}
+        set={(containers) => change({ containers })}
+      />
+      <Pick
+        label={labels.uvTransforms}
+        value={mesh?.uv_transform ?? 'carried'}
+        options={[
+          ['carried', labels.saidBesideTheMaterial],
+          ['baked', labels.workedIntoTheUvs],
+        ]}
+        set={(uv_transform) => change({ uv_transform })}
+      />
+      {profile.container === 'usdz' && (
+        <>
+          <Pick
+            label={labels.up}
+            value={mesh?.up ?? 'y'}
+            options={[
               ['y', 'y'],
               ['z', 'z'],
-            ],
-            (up) => mesh({ up }),
-          )}
-        {profile.container === 'usdz' &&
-          pick(
-            labels.lengths,
-            profile.mesh?.unit ?? 'm',
-            [
-              ['m', 'metres'],
-              ['cm', 'centimetres'],
-            ],
-            (unit) => mesh({ unit }),
-          )}
-      </div>
+            ]}
+            set={(up) => change({ up })}
+          />
+          <Pick
+            label={labels.lengths}
+            value={mesh?.unit ?? 'm'}
+            options={[
+              ['m', labels.metres],
+              ['cm', labels.centimetres],
+            ]}
+            set={(unit) => change({ unit })}
+          />
+        </>
+      )}
+    </>
+  )
+}
+
+interface TicksProps extends Props {
+  changeMesh: (part: Partial<Mesh>) => void
+}
+
+function Ticks({ profile, change, changeMesh }: TicksProps) {
+  const bringsMips =
+    profile.container === 'loose' ||
+    profile.mips ||
+    profile.files.some((file) => file.format === 'ktx2')
+  return (
+    <>
       <div className="row wrap">
-        {(profile.container === 'loose' ||
-          profile.mips ||
-          profile.files.some((file) => file.format === 'ktx2')) && (
-          <FormControlLabel
+        {bringsMips && (
+          <Tick
             label={labels.ktx2FilesBringMips}
-            control={
-              <Checkbox
-                checked={profile.mips ?? false}
-                onChange={(event) => change({ mips: event.target.checked })}
-              />
-            }
+            on={profile.mips ?? false}
+            set={(mips) => change({ mips })}
           />
         )}
         {['glb', 'gltf', 'gltf-embedded'].includes(profile.container) && (
-          <FormControlLabel
+          <Tick
             label={labels.tintsGoAsFactorsBesideShared}
-            control={
-              <Checkbox
-                checked={profile.tints === 'carried'}
-                onChange={(event) => change({ tints: event.target.checked ? 'carried' : 'baked' })}
-              />
-            }
+            on={profile.tints === 'carried'}
+            set={(on) => change({ tints: on ? 'carried' : 'baked' })}
           />
         )}
-        <FormControlLabel
+        <Tick
           label={labels.vertexColoursGoAlong}
-          control={
-            <Checkbox
-              checked={profile.mesh?.vertex_colours ?? false}
-              onChange={(event) => mesh({ vertex_colours: event.target.checked })}
-            />
-          }
+          on={profile.mesh?.vertex_colours ?? false}
+          set={(vertex_colours) => changeMesh({ vertex_colours })}
         />
       </div>
-      <FormControlLabel
+      <Tick
         label={labels.theEngineCompressesTexturesOnImport}
-        control={
-          <Checkbox
-            checked={profile.import?.compression === 'blocks'}
-            onChange={(event) =>
-              change({
-                import: {
-                  settings_from: 'package',
-                  ...profile.import,
-                  compression: event.target.checked ? 'blocks' : 'none',
-                },
-              })
-            }
-          />
+        on={profile.import?.compression === 'blocks'}
+        set={(on) =>
+          change({
+            import: {
+              settings_from: 'package',
+              ...profile.import,
+              compression: on ? 'blocks' : 'none',
+            },
+          })
         }
       />
     </>

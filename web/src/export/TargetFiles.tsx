@@ -38,113 +38,15 @@ export function TargetFiles({ files, change }: Props) {
         </thead>
         <tbody>
           {files.map((file, index) => (
-            <tr key={index}>
-              <td>
-                <TextField
-                  variant="standard"
-                  value={file.suffix}
-                  onChange={(event) => setFile(index, { suffix: event.target.value })}
-                  slotProps={{ htmlInput: { 'aria-label': labels.suffixOfFile(index + 1) } }}
-                  sx={{ width: 84 }}
-                />
-              </td>
-              {GROUPS.map((group) => (
-                <td key={group}>
-                  <Small
-                    label={labels.of(group.toUpperCase(), file.suffix)}
-                    value={file.channels[group] ?? ''}
-                    set={(carry) =>
-                      setFile(index, { channels: without(file.channels, group, carry) })
-                    }
-                  >
-                    <MenuItem value="">–</MenuItem>
-                    {CARRIES.map((carry) => (
-                      <MenuItem key={carry} value={carry}>
-                        {inWords(carry)}
-                      </MenuItem>
-                    ))}
-                  </Small>
-                </td>
-              ))}
-              <td>
-                <Small
-                  label={labels.encodingOf(file.suffix)}
-                  value={file.encoding}
-                  set={(encoding) => setFile(index, { encoding: encoding as File['encoding'] })}
-                >
-                  <MenuItem value="srgb">{labels.srgb}</MenuItem>
-                  <MenuItem value="linear">{labels.linear}</MenuItem>
-                </Small>
-              </td>
-              <td>
-                <Small
-                  label={labels.formatOf(file.suffix)}
-                  value={file.format ?? 'png'}
-                  set={(format) =>
-                    setFile(index, { format: format as File['format'], basis: null })
-                  }
-                >
-                  {['png', 'tga', 'jpg', 'webp', 'exr', 'ktx2'].map((format) => (
-                    <MenuItem key={format} value={format}>
-                      {format.toUpperCase()}
-                    </MenuItem>
-                  ))}
-                </Small>
-                {file.format === 'ktx2' && (
-                  <>
-                    <Small
-                      label={labels.texelsOf(file.suffix)}
-                      value={file.basis ?? ''}
-                      set={(basis) => setFile(index, { basis: (basis || null) as File['basis'] })}
-                    >
-                      <MenuItem value="">{labels.asTheyAre}</MenuItem>
-                      <MenuItem value="etc1s">{labels.etc1sSmall}</MenuItem>
-                      <MenuItem value="uastc">{labels.uastcClose}</MenuItem>
-                    </Small>
-                    {file.basis && (
-                      <Small
-                        label={labels.qualityOf(file.suffix)}
-                        value={file.quality ?? 'medium'}
-                        set={(quality) => setFile(index, { quality: quality as File['quality'] })}
-                      >
-                        <MenuItem value="low">{labels.low}</MenuItem>
-                        <MenuItem value="medium">{labels.medium}</MenuItem>
-                        <MenuItem value="high">{labels.high}</MenuItem>
-                      </Small>
-                    )}
-                  </>
-                )}
-              </td>
-              <td>
-                <Small
-                  label={labels.bitsOf(file.suffix)}
-                  value={String(file.bits ?? 8)}
-                  set={(bits) => setFile(index, { bits: Number(bits) as File['bits'] })}
-                >
-                  <MenuItem value="8">8</MenuItem>
-                  <MenuItem value="16">16</MenuItem>
-                </Small>
-              </td>
-              <td>
-                <Checkbox
-                  size="small"
-                  checked={file.dither ?? false}
-                  disabled={file.bits === 16}
-                  slotProps={{ input: { 'aria-label': labels.ditherOf(file.suffix) } }}
-                  onChange={(event) => setFile(index, { dither: event.target.checked })}
-                />
-              </td>
-              <td>
-                <button
-                  className="link"
-                  aria-label={labels.removeOf(file.suffix)}
-                  disabled={files.length === 1}
-                  onClick={() => change(files.filter((_, at) => at !== index))}
-                >
-                  ×
-                </button>
-              </td>
-            </tr>
+            <FileRow
+              key={index}
+              file={file}
+              number={index + 1}
+              change={(part) => setFile(index, part)}
+              remove={
+                files.length > 1 ? () => change(files.filter((_, at) => at !== index)) : undefined
+              }
+            />
           ))}
         </tbody>
       </table>
@@ -167,6 +69,130 @@ export function TargetFiles({ files, change }: Props) {
       >
         {labels.anotherFile}
       </Button>
+    </>
+  )
+}
+
+interface RowProps {
+  file: File
+  number: number
+  change: (part: Partial<File>) => void
+  /** None for the only file of a target. */
+  remove: (() => void) | undefined
+}
+
+function FileRow({ file, number, change, remove }: RowProps) {
+  return (
+    <tr>
+      <td>
+        <TextField
+          variant="standard"
+          value={file.suffix}
+          onChange={(event) => change({ suffix: event.target.value })}
+          slotProps={{ htmlInput: { 'aria-label': labels.suffixOfFile(number) } }}
+          sx={{ width: 84 }}
+        />
+      </td>
+      {GROUPS.map((group) => (
+        <td key={group}>
+          <Small
+            label={labels.of(group.toUpperCase(), file.suffix)}
+            value={file.channels[group] ?? ''}
+            set={(carry) => change({ channels: without(file.channels, group, carry) })}
+          >
+            <MenuItem value="">–</MenuItem>
+            {CARRIES.map((carry) => (
+              <MenuItem key={carry} value={carry}>
+                {inWords(carry)}
+              </MenuItem>
+            ))}
+          </Small>
+        </td>
+      ))}
+      <td>
+        <Small
+          label={labels.encodingOf(file.suffix)}
+          value={file.encoding}
+          set={(encoding) => change({ encoding: encoding as File['encoding'] })}
+        >
+          <MenuItem value="srgb">{labels.srgb}</MenuItem>
+          <MenuItem value="linear">{labels.linear}</MenuItem>
+        </Small>
+      </td>
+      <td>
+        <Format file={file} change={change} />
+      </td>
+      <td>
+        <Small
+          label={labels.bitsOf(file.suffix)}
+          value={String(file.bits ?? 8)}
+          set={(bits) => change({ bits: Number(bits) as File['bits'] })}
+        >
+          <MenuItem value="8">8</MenuItem>
+          <MenuItem value="16">16</MenuItem>
+        </Small>
+      </td>
+      <td>
+        <Checkbox
+          size="small"
+          checked={file.dither ?? false}
+          disabled={file.bits === 16}
+          slotProps={{ input: { 'aria-label': labels.ditherOf(file.suffix) } }}
+          onChange={(event) => change({ dither: event.target.checked })}
+        />
+      </td>
+      <td>
+        <button
+          className="link"
+          aria-label={labels.removeOf(file.suffix)}
+          disabled={!remove}
+          onClick={remove}
+        >
+          ×
+        </button>
+      </td>
+    </tr>
+  )
+}
+
+function Format({ file, change }: Pick<RowProps, 'file' | 'change'>) {
+  return (
+    <>
+      <Small
+        label={labels.formatOf(file.suffix)}
+        value={file.format ?? 'png'}
+        set={(format) => change({ format: format as File['format'], basis: null })}
+      >
+        {['png', 'tga', 'jpg', 'webp', 'exr', 'ktx2'].map((format) => (
+          <MenuItem key={format} value={format}>
+            {format.toUpperCase()}
+          </MenuItem>
+        ))}
+      </Small>
+      {file.format === 'ktx2' && (
+        <>
+          <Small
+            label={labels.texelsOf(file.suffix)}
+            value={file.basis ?? ''}
+            set={(basis) => change({ basis: (basis || null) as File['basis'] })}
+          >
+            <MenuItem value="">{labels.asTheyAre}</MenuItem>
+            <MenuItem value="etc1s">{labels.etc1sSmall}</MenuItem>
+            <MenuItem value="uastc">{labels.uastcClose}</MenuItem>
+          </Small>
+          {file.basis && (
+            <Small
+              label={labels.qualityOf(file.suffix)}
+              value={file.quality ?? 'medium'}
+              set={(quality) => change({ quality: quality as File['quality'] })}
+            >
+              <MenuItem value="low">{labels.low}</MenuItem>
+              <MenuItem value="medium">{labels.medium}</MenuItem>
+              <MenuItem value="high">{labels.high}</MenuItem>
+            </Small>
+          )}
+        </>
+      )}
     </>
   )
 }

@@ -1,5 +1,5 @@
 import { Picture } from '../components/Picture'
-import { Button, Menu, MenuItem } from '@mui/material'
+import { Box, Button, Menu, MenuItem } from '@mui/material'
 import { useVirtualizer } from '@tanstack/react-virtual'
 import { useMemo, useRef, useState } from 'react'
 import type { DragEvent, KeyboardEvent } from 'react'
@@ -123,37 +123,12 @@ export function Board({ maps, rank, current, channel, chosen, choose, makeMateri
   })
   const hasOthers = rows.some((row) => row.others.length > 0)
 
-  const move = (event: KeyboardEvent) => {
-    const steps: Record<string, [number, number]> = {
-      ArrowLeft: [0, -1],
-      ArrowRight: [0, 1],
-      ArrowUp: [-1, 0],
-      ArrowDown: [1, 0],
-    }
-    const step = steps[event.key]
-    if (!step) return
-    event.preventDefault()
-    const cells = [...(scroller.current?.querySelectorAll<HTMLElement>('[data-cell]') ?? [])]
-    const here = cells.indexOf(document.activeElement as HTMLElement)
-    if (step[1] !== 0) cells[here + step[1]]?.focus()
-    else {
-      const x = cells[here]?.getBoundingClientRect().x ?? 0
-      const row = Number(cells[here]?.dataset.row) + step[0]
-      const near = cells.filter((cell) => Number(cell.dataset.row) === row)
-      near.sort(
-        (a, b) =>
-          Math.abs(a.getBoundingClientRect().x - x) - Math.abs(b.getBoundingClientRect().x - x),
-      )
-      near[0]?.focus()
-    }
-  }
-
   return (
     <div
       className="scroll"
       ref={scroller}
       style={{ '--columns': COLUMNS.length + (hasOthers ? 1 : 0) } as never}
-      onKeyDown={move}
+      onKeyDown={(event) => moveFocus(event, scroller.current)}
       tabIndex={rows.length === 0 ? 0 : -1}
       aria-label={labels.board}
     >
@@ -223,6 +198,32 @@ export function Board({ maps, rank, current, channel, chosen, choose, makeMateri
       )}
     </div>
   )
+}
+
+/** Arrow keys go from cell to cell: up and down to the nearest of the next row. */
+function moveFocus(event: KeyboardEvent, scroller: HTMLElement | null) {
+  const steps: Record<string, [number, number]> = {
+    ArrowLeft: [0, -1],
+    ArrowRight: [0, 1],
+    ArrowUp: [-1, 0],
+    ArrowDown: [1, 0],
+  }
+  const step = steps[event.key]
+  if (!step) return
+  event.preventDefault()
+  const cells = [...(scroller?.querySelectorAll<HTMLElement>('[data-cell]') ?? [])]
+  const here = cells.indexOf(document.activeElement as HTMLElement)
+  if (step[1] !== 0) cells[here + step[1]]?.focus()
+  else {
+    const x = cells[here]?.getBoundingClientRect().x ?? 0
+    const row = Number(cells[here]?.dataset.row) + step[0]
+    const near = cells.filter((cell) => Number(cell.dataset.row) === row)
+    near.sort(
+      (a, b) =>
+        Math.abs(a.getBoundingClientRect().x - x) - Math.abs(b.getBoundingClientRect().x - x),
+    )
+    near[0]?.focus()
+  }
 }
 
 function SetHead({
@@ -378,21 +379,15 @@ function CellView({
       </div>
     )
   const { map } = held
-  const view = held.channels.length === 1 && map.channels > 1 ? held.channels : 'rgb'
-  const doubt = map.state === 'conflict' ? '!' : map.state === 'unsure' ? '?' : ''
-  const short = withoutSet(map.name, map.set)
-  const label = `${held.packed && view !== 'rgb' ? `${short} ${view.toUpperCase()}` : short}${role === 'normal' && map.normal_y ? ` ${map.normal_y === '-' ? '−' : '+'}Y` : ''}`
-  const words = `${map.name}: ${ROLE_WORDS[held.inverted ? 'gloss' : role].toLowerCase()}${map.state === 'conflict' ? labels.nameAndPixelsDisagree : map.state === 'unsure' ? labels.unsureAfter : held.inverted ? labels.glossFeedsRoughnessInverted : ''}`
+  const { view, label, words } = cellWords(held, role)
+  const isChosen = chosen.includes(map.name)
   const isCurrent = map.name === current && (view === channel || !held.packed)
   return (
-    <div
-      className={`cell ${held.packed ? 'joined' : ''} ${chosen.includes(map.name) ? 'chosen' : ''}`}
-      {...target}
-    >
+    <div className={`cell ${held.packed ? 'joined' : ''} ${isChosen ? 'chosen' : ''}`} {...target}>
       <button
         data-cell
         data-row={row}
-        aria-pressed={isCurrent || chosen.includes(map.name)}
+        aria-pressed={isCurrent || isChosen}
         aria-label={words}
         draggable
         onDragStart={(event) =>
@@ -405,37 +400,71 @@ function CellView({
           show(labels.bit(map.file, sizeWords(map.width, map.height), map.bits, map.encoding))
         }
       >
-        {map.sha256 && map.width > 0 ? (
-          <Picture
-            className="thumb"
-            src={`/api/map-pictures/${map.sha256}/${view}/128.png`}
-            width={50}
-            height={50}
-            alt=""
-            loading="lazy"
-            draggable={false}
-          />
-        ) : (
-          <span
-            className="thumb"
-            style={{ width: 50, height: 50, display: 'grid', placeItems: 'center', fontSize: 11 }}
-          >
-            {map.state === 'measuring' ? '…' : 'gone'}
-          </span>
-        )}
-        {!doubt && held.inverted && (
-          <span className="doubt inverted" title={labels.glossFeedsRoughnessAs1Gloss} aria-hidden />
-        )}
-        {doubt && (
-          <span className={`doubt ${doubt === '!' ? 'conflict' : ''}`} aria-hidden>
-            {doubt}
-          </span>
-        )}
+        <CellPicture held={held} view={view} />
       </button>
       <span className="name mono ellipsis" title={map.name}>
         {label}
         {more > 0 && ` +${more}`}
       </span>
     </div>
+  )
+}
+
+/** What a cell shows: the channel it looks at, its short name, and what it says aloud. */
+function cellWords({ map, channels, packed, inverted }: Held, role: Role) {
+  const view = channels.length === 1 && map.channels > 1 ? channels : 'rgb'
+  const short = withoutSet(map.name, map.set)
+  const part = packed && view !== 'rgb' ? ` ${view.toUpperCase()}` : ''
+  const green = role === 'normal' && map.normal_y ? (map.normal_y === '-' ? ' −Y' : ' +Y') : ''
+  const remark =
+    map.state === 'conflict'
+      ? labels.nameAndPixelsDisagree
+      : map.state === 'unsure'
+        ? labels.unsureAfter
+        : inverted
+          ? labels.glossFeedsRoughnessInverted
+          : ''
+  return {
+    view,
+    label: short + part + green,
+    words: `${map.name}: ${ROLE_WORDS[inverted ? 'gloss' : role].toLowerCase()}${remark}`,
+  }
+}
+
+const DOUBTS: Partial<Record<BoardMap['state'], string>> = { conflict: '!', unsure: '?' }
+
+function CellPicture({ held: { map, inverted }, view }: { held: Held; view: string }) {
+  const doubt = DOUBTS[map.state]
+  return (
+    <>
+      {map.sha256 && map.width > 0 ? (
+        <Picture
+          className="thumb"
+          src={`/api/map-pictures/${map.sha256}/${view}/128.png`}
+          width={50}
+          height={50}
+          alt=""
+          loading="lazy"
+          draggable={false}
+        />
+      ) : (
+        <Box
+          component="span"
+          className="thumb"
+          sx={{ width: 50, height: 50, display: 'grid', placeItems: 'center', fontSize: 11 }}
+        >
+          {map.state === 'measuring' ? '…' : labels.wordGone}
+        </Box>
+      )}
+      {doubt ? (
+        <span className={`doubt ${doubt === '!' ? 'conflict' : ''}`} aria-hidden>
+          {doubt}
+        </span>
+      ) : (
+        inverted && (
+          <span className="doubt inverted" title={labels.glossFeedsRoughnessAs1Gloss} aria-hidden />
+        )
+      )}
+    </>
   )
 }

@@ -13,42 +13,37 @@ import {
 import { useState } from 'react'
 
 import { useEdit } from '../api/changes'
-import type { BoardMap, Role } from '../api/types'
+import type { BoardMap, Edit, Role } from '../api/types'
 import { ROLES, ROLE_WORDS } from '../words'
 import { PACKINGS, encodingOf, groupOf } from './correction'
 import { labels } from '../words/maps'
 
 type Roles = BoardMap['roles']
 
-/** Say what a map is: one role or one a channel, its encoding, the way green points, its set. */
-export function Correct({
-  map,
-  startsPacked = false,
-  close,
-}: {
-  map: BoardMap
-  /** Whether it opens with a role for each channel, the usual packing filled in. */
-  startsPacked?: boolean
-  close: () => void
-}) {
-  const edit = useEdit()
-  const letters = { 1: ['r'], 2: ['r', 'a'], 3: ['r', 'g', 'b'], 4: ['r', 'g', 'b', 'a'] }[
-    map.channels
-  ] ?? ['r', 'g', 'b']
+const LETTERS: Record<number, string[]> = { 1: ['r'], 2: ['r', 'a'], 4: ['r', 'g', 'b', 'a'] }
+
+/** What is stated of a map before anything is changed; a role for each channel where it is packed. */
+function startOf(map: BoardMap, startsPacked: boolean) {
+  const letters = LETTERS[map.channels] ?? ['r', 'g', 'b']
   const usual = startsPacked ? (PACKINGS[0] ?? []) : []
-  const startPacked =
-    startsPacked ||
-    Object.keys(map.roles).some((group) => group === 'g' || group === 'b') ||
-    Object.keys(map.roles).length > 2
-  const [packed, setPacked] = useState(startPacked)
-  const whole = map.roles.rgb ?? map.roles.rgba ?? map.roles.r ?? 'unknown'
-  const [role, setRole] = useState<Role>(startPacked ? 'unknown' : whole)
-  const [alpha, setAlpha] = useState<Role | ''>(map.roles.a ?? '')
-  const [each, setEach] = useState<Record<string, Role>>(
-    Object.fromEntries(
-      letters.map((letter, index) => [letter, usual[index] ?? map.roles[letter] ?? 'unknown']),
-    ),
+  const groups = Object.keys(map.roles)
+  const packed =
+    startsPacked || groups.length > 2 || groups.some((group) => group === 'g' || group === 'b')
+  const each: Record<string, Role> = Object.fromEntries(
+    letters.map((letter, index) => [letter, usual[index] ?? map.roles[letter] ?? 'unknown']),
   )
+  const whole = map.roles.rgb ?? map.roles.rgba ?? map.roles.r ?? 'unknown'
+  return { letters, packed, each, role: packed ? ('unknown' as const) : whole }
+}
+
+/** What is being said of a map: changed here, and made an edit when it is set. */
+function useCorrection(map: BoardMap, startsPacked: boolean) {
+  const start = startOf(map, startsPacked)
+  const { letters } = start
+  const [packed, setPacked] = useState(start.packed)
+  const [role, setRole] = useState<Role>(start.role)
+  const [alpha, setAlpha] = useState<Role>(map.roles.a ?? 'unknown')
+  const [each, setEach] = useState(start.each)
   const [encoding, setEncoding] = useState(
     startsPacked ? 'linear' : (map.encoding as 'srgb' | 'linear'),
   )
@@ -61,28 +56,50 @@ export function Correct({
   }
   const chooseEach = (next: Record<string, Role>) => {
     setEach(next)
-    const held = Object.entries(next).filter(([, role]) => role !== 'unknown')
-    setEncoding(encodingOf(Object.fromEntries(held), map.is_float))
+    setEncoding(encodingOf(known(next), map.is_float))
   }
   const choosePacked = (next: boolean) => {
     setPacked(next)
     if (next) chooseEach(each)
     else chooseRole(role)
   }
-  const done = () => {
-    const roles: Roles = packed
-      ? Object.fromEntries(Object.entries(each).filter(([, held]) => held !== 'unknown'))
-      : { ...(role === 'unknown' ? {} : { [groupOf(map)]: role }), ...(alpha ? { a: alpha } : {}) }
-    const isNormal = Object.values(roles).includes('normal')
-    void edit({
+  const stated = (): Edit => {
+    const roles = known(packed ? each : { [groupOf(map)]: role, a: alpha })
+    return {
       kind: 'set-map',
       maps: [map.name],
       roles,
       encoding,
-      normal_y: isNormal ? normalY : null,
+      normal_y: Object.values(roles).includes('normal') ? normalY : null,
       ...(profile === map.profile_use ? {} : { profile }),
       set: set.trim() || map.set,
-    })
+    }
+  }
+  return {
+    ...{ letters, packed, choosePacked, role, chooseRole, alpha, setAlpha, each, chooseEach },
+    ...{ encoding, setEncoding, normalY, setNormalY, profile, setProfile, set, setSet, stated },
+  }
+}
+
+type Correction = ReturnType<typeof useCorrection>
+
+const known = (roles: Record<string, Role>): Roles =>
+  Object.fromEntries(Object.entries(roles).filter(([, role]) => role !== 'unknown'))
+
+interface Props {
+  map: BoardMap
+  /** Whether it opens with a role for each channel, the usual packing filled in. */
+  startsPacked?: boolean
+  close: () => void
+}
+
+/** Say what a map is: one role or one a channel, its encoding, the way green points, its set. */
+export function Correct({ map, startsPacked = false, close }: Props) {
+  const edit = useEdit()
+  const correction = useCorrection(map, startsPacked)
+  const { letters, packed, choosePacked, role, normalY, setNormalY, set, setSet } = correction
+  const done = () => {
+    void edit(correction.stated())
     close()
   }
   return (
@@ -102,87 +119,8 @@ export function Correct({
             <ToggleButton value="packed">{labels.packedChannels}</ToggleButton>
           </ToggleButtonGroup>
         )}
-        {packed && letters.length > 2 && (
-          <TextField
-            select
-            label={labels.packingPresets}
-            value={PACKINGS.findIndex((packing) => fits(packing, each, letters))}
-            onChange={(event) => {
-              const packing = PACKINGS[Number(event.target.value)]
-              if (packing)
-                chooseEach(
-                  Object.fromEntries(
-                    letters.map((letter, index) => [letter, packing[index] ?? 'unknown']),
-                  ),
-                )
-            }}
-          >
-            <MenuItem value={-1} disabled>
-              {labels.another}
-            </MenuItem>
-            {PACKINGS.filter((packing) => packing.length <= letters.length).map((packing) => (
-              <MenuItem key={packing.join()} value={PACKINGS.indexOf(packing)}>
-                {packing
-                  .map((role, index) => `${'RGBA'[index]} ${ROLE_WORDS[role].toLowerCase()}`)
-                  .join(' · ')}
-              </MenuItem>
-            ))}
-          </TextField>
-        )}
-        {packed ? (
-          letters.map((letter) => (
-            <div key={letter} className="row">
-              <Picture
-                className="thumb"
-                src={`/api/map-pictures/${map.sha256}/${letter}/128.png`}
-                width={44}
-                height={44}
-                alt={labels.channel(letter.toUpperCase())}
-              />
-              <RoleSelect
-                label={labels.holds(letter.toUpperCase())}
-                value={each[letter] ?? 'unknown'}
-                choose={(next) => chooseEach({ ...each, [letter]: next })}
-              />
-            </div>
-          ))
-        ) : (
-          <>
-            <RoleSelect label={labels.itHolds} value={role} choose={chooseRole} />
-            {letters.includes('a') && (
-              <RoleSelect
-                label={labels.itsAlphaHolds}
-                value={alpha || 'unknown'}
-                choose={(next) => setAlpha(next === 'unknown' ? '' : next)}
-              />
-            )}
-          </>
-        )}
-        <TextField
-          select
-          label={labels.encoding}
-          value={encoding}
-          onChange={(event) => setEncoding(event.target.value as 'srgb' | 'linear')}
-          disabled={map.is_float}
-          helperText={
-            map.is_float ? labels.floatFilesAreAlwaysLinear : labels.srgbForColourLinearForEvery
-          }
-        >
-          <MenuItem value="srgb">{labels.srgb}</MenuItem>
-          <MenuItem value="linear">{labels.linear}</MenuItem>
-        </TextField>
-        {map.profile && encoding === 'srgb' && (
-          <TextField
-            select
-            label={labels.itsColourProfile}
-            value={profile}
-            onChange={(event) => setProfile(event.target.value as typeof profile)}
-            helperText={labels.theFileSaysAnEngineReads(map.profile)}
-          >
-            <MenuItem value="apply">{labels.convertToSrgb}</MenuItem>
-            <MenuItem value="ignore">{labels.takeItsCodesAsSrgb}</MenuItem>
-          </TextField>
-        )}
+        {packed ? <Channels map={map} {...correction} /> : <Whole {...correction} />}
+        <Encoding map={map} {...correction} />
         {!packed && role === 'normal' && (
           <TextField
             select
@@ -208,6 +146,114 @@ export function Correct({
         </Button>
       </DialogActions>
     </Dialog>
+  )
+}
+
+function Channels({ map, letters, each, chooseEach }: Correction & { map: BoardMap }) {
+  return (
+    <>
+      {letters.length > 2 && <Packings letters={letters} each={each} chooseEach={chooseEach} />}
+      {letters.map((letter) => (
+        <div key={letter} className="row">
+          <Picture
+            className="thumb"
+            src={`/api/map-pictures/${map.sha256}/${letter}/128.png`}
+            width={44}
+            height={44}
+            alt={labels.channel(letter.toUpperCase())}
+          />
+          <RoleSelect
+            label={labels.holds(letter.toUpperCase())}
+            value={each[letter] ?? 'unknown'}
+            choose={(next) => chooseEach({ ...each, [letter]: next })}
+          />
+        </div>
+      ))}
+    </>
+  )
+}
+
+/** The usual packings, each as it fills the channels. */
+function Packings({
+  letters,
+  each,
+  chooseEach,
+}: Pick<Correction, 'letters' | 'each' | 'chooseEach'>) {
+  return (
+    <TextField
+      select
+      label={labels.packingPresets}
+      value={PACKINGS.findIndex((packing) => fits(packing, each, letters))}
+      onChange={(event) => {
+        const packing = PACKINGS[Number(event.target.value)]
+        if (packing)
+          chooseEach(
+            Object.fromEntries(
+              letters.map((letter, index) => [letter, packing[index] ?? 'unknown']),
+            ),
+          )
+      }}
+    >
+      <MenuItem value={-1} disabled>
+        {labels.another}
+      </MenuItem>
+      {PACKINGS.filter((packing) => packing.length <= letters.length).map((packing) => (
+        <MenuItem key={packing.join()} value={PACKINGS.indexOf(packing)}>
+          {packing
+            .map((role, index) => `${'RGBA'[index]} ${ROLE_WORDS[role].toLowerCase()}`)
+            .join(' · ')}
+        </MenuItem>
+      ))}
+    </TextField>
+  )
+}
+
+function Whole({ letters, role, chooseRole, alpha, setAlpha }: Correction) {
+  return (
+    <>
+      <RoleSelect label={labels.itHolds} value={role} choose={chooseRole} />
+      {letters.includes('a') && (
+        <RoleSelect label={labels.itsAlphaHolds} value={alpha} choose={setAlpha} />
+      )}
+    </>
+  )
+}
+
+function Encoding({
+  map,
+  encoding,
+  setEncoding,
+  profile,
+  setProfile,
+}: Correction & { map: BoardMap }) {
+  return (
+    <>
+      <TextField
+        select
+        label={labels.encoding}
+        value={encoding}
+        onChange={(event) => setEncoding(event.target.value as 'srgb' | 'linear')}
+        disabled={map.is_float}
+        helperText={
+          map.is_float ? labels.floatFilesAreAlwaysLinear : labels.srgbForColourLinearForEvery
+        }
+      >
+        <MenuItem value="srgb">{labels.srgb}</MenuItem>
+        <MenuItem value="linear">{labels.linear}</MenuItem>
+      </TextField>
+      {map.profile && encoding === 'srgb' && (
+        <TextField
+          select
+          label={labels.itsColourProfile}
+          value={profile}
+          onChange={(event) => setProfile(event.target.value as typeof profile)}
+          helperText={labels.theFileSaysAnEngineReads(map.profile)}
+        >
+          <MenuItem value="apply">{labels.convertToSrgb}</MenuItem>
+          <MenuItem value="ignore">{labels.takeItsCodesAsSrgb}</MenuItem>
+        </TextField>
+      )}
+    </>
   )
 }
 

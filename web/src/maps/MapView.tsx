@@ -4,7 +4,7 @@ import { useEffect, useRef, useState } from 'react'
 import type { PointerEvent, WheelEvent } from 'react'
 
 import { get } from '../api/client'
-import type { BoardMap } from '../api/types'
+import type { BoardMap, Texel } from '../api/types'
 import { labels } from '../words/maps'
 
 /** Source: IEC 61966-2-1. */
@@ -160,34 +160,35 @@ function Readout({
     staleTime: Infinity,
     gcTime: 10_000,
   })
-  const value = found.data
-  const letters = value
-    ? value.channels
-        .map((name, index) => ({ name, index }))
-        .filter(({ name }) => view === 'rgb' || name === view)
-    : []
-  const isNormal = Object.values(map.roles).includes('normal')
   const text =
-    !texel || !value
-      ? `${zoom >= 1 ? `${zoom.toFixed(zoom < 3 ? 1 : 0)} : 1` : `1 : ${(1 / zoom).toFixed(1)}`}`
-      : [
-          `${settled?.x}, ${settled?.y}`,
-          ...letters.map(({ name, index }) =>
-            `${name.toUpperCase()} ${value.codes ? `${value.codes[index]} ` : ''}${letters.length > 2 && value.codes ? '' : value.values[index]!.toFixed(3)}`.trim(),
-          ),
-          ...(map.encoding === 'srgb' && letters.length > 1
-            ? [
-                labels.linearOf(
-                  letters
-                    .filter(({ name }) => name !== 'a')
-                    .map(({ index }) => linear(value.values[index]!).toFixed(3))
-                    .join(' '),
-                ),
-              ]
-            : []),
-          ...(isNormal && value.degrees_from_flat != null
-            ? [labels.fromFlat(value.degrees_from_flat.toFixed(1))]
-            : []),
-        ].join(' · ')
+    texel && settled && found.data ? texelWords(map, view, settled, found.data) : zoomWords(zoom)
   return <span className="readout mono">{text}</span>
+}
+
+const zoomWords = (zoom: number) =>
+  zoom >= 1 ? `${zoom.toFixed(zoom < 3 ? 1 : 0)} : 1` : `1 : ${(1 / zoom).toFixed(1)}`
+
+/** A texel in one line: where it is, its codes and values, what they are in light, and the angle of a normal. */
+function texelWords(map: BoardMap, view: string, at: { x: number; y: number }, texel: Texel) {
+  const { codes, values, degrees_from_flat } = texel
+  const letters = texel.channels
+    .map((name, index) => ({ name, index }))
+    .filter(({ name }) => view === 'rgb' || name === view)
+  const several = letters.length > 2 && codes
+  const words = [
+    `${at.x}, ${at.y}`,
+    ...letters.map(({ name, index }) => {
+      const code = codes ? `${codes[index]} ` : ''
+      return `${name.toUpperCase()} ${code}${several ? '' : values[index]!.toFixed(3)}`.trim()
+    }),
+  ]
+  if (map.encoding === 'srgb' && letters.length > 1) {
+    const colour = letters.filter(({ name }) => name !== 'a')
+    words.push(
+      labels.linearOf(colour.map(({ index }) => linear(values[index]!).toFixed(3)).join(' ')),
+    )
+  }
+  if (Object.values(map.roles).includes('normal') && degrees_from_flat != null)
+    words.push(labels.fromFlat(degrees_from_flat.toFixed(1)))
+  return words.join(' · ')
 }

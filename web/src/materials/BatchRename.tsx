@@ -72,7 +72,7 @@ export function BatchRename({ project, close }: { project: Project; close: () =>
               {name}
             </span>,
             <span key={labels.newNameOf(name)} className="ellipsis">
-              {made === name ? 'stays' : made}
+              {made === name ? labels.wordStays : made}
             </span>,
           ])}
         </div>

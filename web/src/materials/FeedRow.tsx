@@ -1,5 +1,7 @@
 import { STAGE_SIZES } from '../api/tables'
 import { MiddleTruncate } from '../components/MiddleTruncate'
+import { Box } from '@mui/material'
+
 import { Picture } from '../components/Picture'
 import type { Feed, InputName, Row, Sheet } from '../api/types'
 import { useStatus } from '../api/notices'
@@ -28,7 +30,6 @@ export function RowView({
   const name = inputName(row.input, workflow)
   const show = useStatus((state) => state.show)
   const { feed } = row
-  const chips = feed ? [...changes(row.input, feed), ...lies(feed)] : []
   return (
     <>
       <div
@@ -48,72 +49,8 @@ export function RowView({
             {unit}
           </div>
         </div>
-        <button
-          className="source"
-          onClick={pick}
-          data-takes-files
-          draggable={feed?.map != null}
-          onDragStart={(event) =>
-            event.dataTransfer.setData(
-              FEED,
-              JSON.stringify({ map: feed?.map, channels: feed?.channels }),
-            )
-          }
-          onDragOver={(event) => {
-            if (
-              event.dataTransfer.types.includes(FEED) ||
-              event.dataTransfer.types.includes('Files')
-            )
-              event.preventDefault()
-          }}
-          onDrop={(event) => {
-            const file = event.dataTransfer.files[0]
-            if (file) {
-              event.preventDefault()
-              dropFile(file)
-              return
-            }
-            const given = event.dataTransfer.getData(FEED)
-            if (!given) return
-            event.preventDefault()
-            drop(JSON.parse(given) as { map: string; channels: Feed['channels'] })
-          }}
-        >
-          <span className="sr">{labels.sourceOf(name)}</span>
-          {feed ? (
-            feed.map ? (
-              <SourceThumb feed={feed} />
-            ) : (
-              <ConstantSwatch input={row.input} feed={feed} />
-            )
-          ) : (
-            <span className="chip">{labels.none}</span>
-          )}
-          <span style={{ minWidth: 0 }}>
-            {feed?.map ? (
-              <>
-                <MiddleTruncate name={feed.map} />
-                <Letters channels={feed.channels ?? 'rgb'} />
-              </>
-            ) : (
-              <span className={row.origin ? '' : 'quiet'}>
-                {feed ? constantWords(row.input, feed, row.origin !== null) : labels.choose}
-              </span>
-            )}
-          </span>
-        </button>
-        <button className="changed" onClick={toggle} aria-expanded={open} disabled={!feed}>
-          <span className="sr">{labels.adjustmentsOf(name)}</span>
-          {chips.map((chip) => (
-            <span key={chip} className="chip">
-              {chip}
-            </span>
-          ))}
-          {derived && row.own && <span className="chip own">{labels.own}</span>}
-          {chips.length === 0 && !(derived && row.own) && feed && (
-            <span className="small">{open ? 'close' : 'adjust'}</span>
-          )}
-        </button>
+        <Source row={row} name={name} pick={pick} drop={drop} dropFile={dropFile} />
+        <Changed row={row} name={name} derived={derived} open={open} toggle={toggle} />
         <ResultPreview row={row} solo={solo} />
         <Leaving row={row} />
       </div>
@@ -122,25 +59,99 @@ export function RowView({
   )
 }
 
+type SourceProps = Pick<RowProps, 'row' | 'pick' | 'drop' | 'dropFile'> & { name: string }
+
+/** What feeds an input: pressed to choose another; takes a dragged feed or a file, and may be dragged itself. */
+function Source({ row: { feed, ...row }, name, pick, drop, dropFile }: SourceProps) {
+  return (
+    <button
+      className="source"
+      onClick={pick}
+      data-takes-files
+      draggable={feed?.map != null}
+      onDragStart={(event) =>
+        event.dataTransfer.setData(
+          FEED,
+          JSON.stringify({ map: feed?.map, channels: feed?.channels }),
+        )
+      }
+      onDragOver={(event) => {
+        if (event.dataTransfer.types.includes(FEED) || event.dataTransfer.types.includes('Files'))
+          event.preventDefault()
+      }}
+      onDrop={(event) => {
+        const file = event.dataTransfer.files[0]
+        if (file) {
+          event.preventDefault()
+          dropFile(file)
+          return
+        }
+        const dropped = event.dataTransfer.getData(FEED)
+        if (!dropped) return
+        event.preventDefault()
+        drop(JSON.parse(dropped) as { map: string; channels: Feed['channels'] })
+      }}
+    >
+      <span className="sr">{labels.sourceOf(name)}</span>
+      <SourceWords row={{ ...row, feed }} />
+    </button>
+  )
+}
+
+function SourceWords({ row: { input, feed, origin } }: { row: Row }) {
+  if (!feed)
+    return (
+      <>
+        <span className="chip">{labels.none}</span>
+        <span className={origin ? '' : 'quiet'}>{labels.choose}</span>
+      </>
+    )
+  if (!feed.map)
+    return (
+      <>
+        <ConstantSwatch input={input} feed={feed} />
+        <span className={origin ? '' : 'quiet'}>{constantWords(input, feed, origin !== null)}</span>
+      </>
+    )
+  return (
+    <>
+      <SourceThumb feed={feed} />
+      <Box component="span" sx={{ minWidth: 0 }}>
+        <MiddleTruncate name={feed.map} />
+        <Letters channels={feed.channels ?? 'rgb'} />
+      </Box>
+    </>
+  )
+}
+
+type ChangedProps = Pick<RowProps, 'row' | 'derived' | 'open' | 'toggle'> & { name: string }
+
+/** What is changed on the way; pressed to adjust it. */
+function Changed({ row, name, derived, open, toggle }: ChangedProps) {
+  const { feed } = row
+  const chips = feed ? [...changes(row.input, feed), ...lies(feed)] : []
+  const own = derived && row.own
+  return (
+    <button className="changed" onClick={toggle} aria-expanded={open} disabled={!feed}>
+      <span className="sr">{labels.adjustmentsOf(name)}</span>
+      {chips.map((chip) => (
+        <span key={chip} className="chip">
+          {chip}
+        </span>
+      ))}
+      {own && <span className="chip own">{labels.own}</span>}
+      {chips.length === 0 && !own && feed && (
+        <span className="small">{open ? labels.wordClose : labels.wordAdjust}</span>
+      )}
+    </button>
+  )
+}
+
 function ResultPreview({ row, solo }: { row: Row; solo: boolean }) {
   if (row.problem) return <span className="brick small">! {row.problem}</span>
   if (!row.gives || !row.picture) return <span className="small">{labels.nothing}</span>
-  const { low, high, mean, unit, histogram } = row.gives
-  const flat = high - low < 0.002
-  const number = (value: number) =>
-    unit === 'degrees' ? `${value.toFixed(value < 10 ? 1 : 0)}°` : value.toFixed(2)
-  const metal = row.input === 'metallic' && !flat
-  const between = histogram.slice(3, -3).reduce((sum, value) => sum + value, 0)
-  const words = flat
-    ? [row.input === 'emission' && high === 0 ? 'black' : number(mean)]
-    : metal
-      ? [labels.metal(Math.round(mean * 100)), labels.between(Math.round(between * 100))]
-      : unit === 'degrees'
-        ? [labels.to(number(high)), labels.mean(number(mean))]
-        : [
-            `${unit === 'luminance' ? 'L ' : ''}${number(low)}–${number(high)}`,
-            labels.mean(number(mean)),
-          ]
+  const { low, high, histogram } = row.gives
+  const flat = isFlat(row.gives)
   return (
     <div className="gives">
       {flat && !row.feed?.map ? (
@@ -162,11 +173,11 @@ function ResultPreview({ row, solo }: { row: Row; solo: boolean }) {
           values={histogram}
           width={62}
           height={34}
-          words={labels.fromTo(number(low), number(high))}
+          words={labels.fromTo(resultNumber(row.gives, low), resultNumber(row.gives, high))}
         />
       )}
       <span className="mono" style={{ fontSize: 10.5 }}>
-        {words.map((text) => (
+        {resultWords(row.input, row.gives).map((text) => (
           <span key={text} style={{ display: 'block', whiteSpace: 'nowrap' }}>
             {text}
           </span>
@@ -174,6 +185,27 @@ function ResultPreview({ row, solo }: { row: Row; solo: boolean }) {
       </span>
     </div>
   )
+}
+
+type Gives = NonNullable<Row['gives']>
+
+const isFlat = ({ low, high }: Gives) => high - low < 0.002
+
+const resultNumber = ({ unit }: Gives, value: number) =>
+  unit === 'degrees' ? `${value.toFixed(value < 10 ? 1 : 0)}°` : value.toFixed(2)
+
+/** What an input results in, in one or two short lines: its value, its share of metal, or its range and mean. */
+function resultWords(input: InputName, gives: Gives): string[] {
+  const { low, high, mean, unit, histogram } = gives
+  const number = (value: number) => resultNumber(gives, value)
+  if (isFlat(gives)) return [input === 'emission' && high === 0 ? labels.wordBlack : number(mean)]
+  if (input === 'metallic') {
+    const between = histogram.slice(3, -3).reduce((sum, value) => sum + value, 0)
+    return [labels.metal(Math.round(mean * 100)), labels.between(Math.round(between * 100))]
+  }
+  if (unit === 'degrees') return [labels.to(number(high)), labels.mean(number(mean))]
+  const sign = unit === 'luminance' ? 'L ' : ''
+  return [`${sign}${number(low)}–${number(high)}`, labels.mean(number(mean))]
 }
 
 function Leaving({ row }: { row: Row }) {
@@ -255,8 +287,8 @@ function ConstantSwatch({ input, feed }: { input: InputName; feed: Feed }) {
 }
 
 function constantWords(input: InputName, feed: Feed, stated: boolean): string {
-  if (input === 'normal') return 'flat'
-  if (!stated && input === 'emission') return 'none'
+  if (input === 'normal') return labels.wordFlat
+  if (!stated && input === 'emission') return labels.none
   if (Array.isArray(feed.value)) return toHex(feed.value)
   return (feed.value ?? 0).toFixed(2)
 }

@@ -1,10 +1,10 @@
-import { Button, MenuItem, TextField } from '@mui/material'
+import { Box, Button, MenuItem, TextField } from '@mui/material'
 import { useQuery } from '@tanstack/react-query'
 import { Suspense, useState } from 'react'
 
 import { get } from '../api/client'
 import { trySheet, useLooks, useMeshes, useProject, useProjectId } from '../api/queries'
-import type { InputName, Sheet, StageLook } from '../api/types'
+import type { InputName, MeshFacts, Sheet, StageLook } from '../api/types'
 import { Divider } from '../viewport/Divider'
 import { newPose } from '../viewport/pose'
 import { FollowingStage, Stage } from '../viewport/Stage'
@@ -35,65 +35,40 @@ interface Props {
   compare: (comparison: Comparison | null) => void
 }
 
-/** The material under light, on a mesh that wears it or on a simple shape; compared, or probed at a point. */
-export function MaterialStage({ name, sheet, solo, comparison, compare }: Props) {
+interface Point {
+  material: string
+  uvs: [number, number][]
+  /** The subject, as a person calls it. */
+  where: string
+}
+
+/** What wears the material: the mesh that was chosen last if it still wears it, or a shape. */
+function useShown(name: string) {
   const meshes = (useMeshes().data ?? []).filter(
     (mesh) => mesh.measured && Object.values(mesh.assigned).includes(name),
   )
-  const looks = useLooks().data ?? {}
   const [subject, setSubject] = useRemembered<string>('stage subject', 'specimen')
+  const mesh = meshes.find((entry) => `mesh:${entry.name}` === subject)
+  const shape =
+    (!mesh && SHAPES.find((entry) => entry.key === subject)?.key) || ('specimen' as ShapeName)
+  return { meshes, mesh, shape, show: setSubject }
+}
+
+/** The picture of the one input that is looked at alone. */
+function soloOf(sheet: Sheet | undefined, input: InputName | null): Solo | null {
+  const row = sheet?.rows.find((entry) => entry.input === input)
+  return row?.picture ? { key: row.picture, place: row.place } : null
+}
+
+/** The material under light, on a mesh that wears it or on a simple shape; compared, or probed at a point. */
+export function MaterialStage({ name, sheet, solo, comparison, compare }: Props) {
+  const { meshes, mesh, shape, show } = useShown(name)
   const [pose] = useState(newPose)
   const [split, setSplit] = useState(0.5)
-  const [point, setPoint] = useState<{
-    material: string
-    uvs: [number, number][]
-    where: string
-  } | null>(null)
+  const [point, setPoint] = useState<Point | null>(null)
   const other = useOther(name, comparison)
-  const mesh = meshes.find((entry) => `mesh:${entry.name}` === subject)
-  const shape = (
-    mesh ? 'specimen' : SHAPES.some((entry) => entry.key === subject) ? subject : 'specimen'
-  ) as ShapeName
-  const alone = solo ? sheet?.rows.find((row) => row.input === solo) : undefined
-  const soloKey = alone?.picture ? { key: alone.picture, place: alone.place } : null
   const size = mesh ? Math.hypot(...mesh.size) : ACROSS[shape]
-  const onIt = (assigned: string | null | undefined) => assigned === name
-  const subjectWith = (look: StageLook | undefined, key: Solo | null, probing: boolean) => (
-    <Suspense key={name} fallback={null}>
-      {mesh ? (
-        <MeshSubject
-          geometryKey={mesh.key}
-          renamed={mesh.renamed}
-          tint="lit"
-          isolated={null}
-          onProbe={
-            probing
-              ? (slot, uvs) => {
-                  const assigned = mesh.assigned[slot]
-                  if (assigned)
-                    setPoint({ material: assigned, uvs, where: `${mesh.name} · ${slot}` })
-                }
-              : undefined
-          }
-          slots={mesh.slots.map((slot) => {
-            const assigned = mesh.assigned[slot.name]
-            return {
-              slot: slot.name,
-              look: onIt(assigned) ? look : assigned ? looks[assigned] : undefined,
-              solo: onIt(assigned) ? key : null,
-            }
-          })}
-        />
-      ) : (
-        <ShapeSubject
-          shape={shape}
-          look={look}
-          solo={key}
-          onProbe={probing ? (uvs) => setPoint({ material: name, uvs, where: shape }) : undefined}
-        />
-      )}
-    </Suspense>
-  )
+  const of = { name, mesh, shape }
   return (
     <aside className="pane" aria-label={labels.stage}>
       <div className="stage-box">
@@ -103,46 +78,17 @@ export function MaterialStage({ name, sheet, solo, comparison, compare }: Props)
           pose={pose}
           ready={sheet !== undefined}
         >
-          {subjectWith(sheet?.stage, soloKey, true)}
+          <Subject {...of} look={sheet?.stage} solo={soloOf(sheet, solo)} probe={setPoint} />
         </Stage>
         {other && (
-          <Divider split={split} setSplit={setSplit} words={['current', other.words]}>
+          <Divider split={split} setSplit={setSplit} words={[labels.wordCurrent, other.words]}>
             <FollowingStage size={size} label={`${name}, ${other.words}`} pose={pose}>
-              {subjectWith(other.look, null, false)}
+              <Subject {...of} look={other.look} solo={null} />
             </FollowingStage>
           </Divider>
         )}
-        <div
-          className="over"
-          style={{ left: 10, top: 10, maxWidth: 'calc(100% - 20px)', flexWrap: 'wrap' }}
-          role="group"
-          aria-label={labels.shownOn}
-        >
-          {SHAPES.map((entry) => (
-            <button
-              key={entry.key}
-              aria-pressed={!mesh && shape === entry.key}
-              onClick={() => setSubject(entry.key)}
-            >
-              {entry.words}
-            </button>
-          ))}
-          {meshes.map((entry) => (
-            <button
-              key={entry.name}
-              aria-pressed={mesh === entry}
-              onClick={() => setSubject(`mesh:${entry.name}`)}
-            >
-              {entry.name}
-            </button>
-          ))}
-        </div>
-        <div
-          className="over"
-          style={{ right: 10, bottom: 10 }}
-          role="group"
-          aria-label={labels.stage}
-        >
+        <ShownOn shape={mesh ? null : shape} mesh={mesh} meshes={meshes} show={show} />
+        <Box className="over" sx={{ right: 10, bottom: 10 }} role="group" aria-label={labels.stage}>
           <button
             aria-pressed={comparison !== null}
             title={labels.showItBesideAnotherMaterialA}
@@ -151,22 +97,94 @@ export function MaterialStage({ name, sheet, solo, comparison, compare }: Props)
             {labels.compare}
           </button>
           <StageTools />
-        </div>
+        </Box>
         {solo && (
           <span className="stage-note">{labels.aloneWithoutLight(INPUT_WORDS[solo].name)}</span>
         )}
       </div>
       {comparison && <CompareBar name={name} comparison={comparison} compare={compare} />}
       <LightTabs />
-      {point && (
-        <Probe
-          material={point.material}
-          uvs={point.uvs}
-          where={point.where}
-          close={() => setPoint(null)}
-        />
-      )}
+      {point && <Probe {...point} close={() => setPoint(null)} />}
     </aside>
+  )
+}
+
+interface SubjectProps {
+  name: string
+  mesh: MeshFacts | undefined
+  shape: ShapeName
+  look: StageLook | undefined
+  solo: Solo | null
+  probe?: (point: Point) => void
+}
+
+/** What wears the material: the mesh, its other slots as they are, or a simple shape. */
+function Subject({ name, mesh, shape, look, solo, probe }: SubjectProps) {
+  const looks = useLooks().data ?? {}
+  if (!mesh)
+    return (
+      <Suspense key={name} fallback={null}>
+        <ShapeSubject
+          shape={shape}
+          look={look}
+          solo={solo}
+          onProbe={probe && ((uvs) => probe({ material: name, uvs, where: shape }))}
+        />
+      </Suspense>
+    )
+  const probed = (slot: string, uvs: [number, number][]) => {
+    const material = mesh.assigned[slot]
+    if (material) probe?.({ material, uvs, where: `${mesh.name} · ${slot}` })
+  }
+  return (
+    <Suspense key={name} fallback={null}>
+      <MeshSubject
+        geometryKey={mesh.key}
+        renamed={mesh.renamed}
+        tint="lit"
+        isolated={null}
+        onProbe={probe && probed}
+        slots={mesh.slots.map((slot) => {
+          const assigned = mesh.assigned[slot.name]
+          return assigned === name
+            ? { slot: slot.name, look, solo }
+            : { slot: slot.name, look: assigned ? looks[assigned] : undefined, solo: null }
+        })}
+      />
+    </Suspense>
+  )
+}
+
+interface ShownOnProps {
+  shape: ShapeName | null
+  mesh: MeshFacts | undefined
+  meshes: MeshFacts[]
+  show: (subject: string) => void
+}
+
+function ShownOn({ shape, mesh, meshes, show }: ShownOnProps) {
+  return (
+    <Box
+      className="over"
+      sx={{ left: 10, top: 10, maxWidth: 'calc(100% - 20px)', flexWrap: 'wrap' }}
+      role="group"
+      aria-label={labels.shownOn}
+    >
+      {SHAPES.map((entry) => (
+        <button key={entry.key} aria-pressed={shape === entry.key} onClick={() => show(entry.key)}>
+          {entry.words}
+        </button>
+      ))}
+      {meshes.map((entry) => (
+        <button
+          key={entry.name}
+          aria-pressed={mesh === entry}
+          onClick={() => show(`mesh:${entry.name}`)}
+        >
+          {entry.name}
+        </button>
+      ))}
+    </Box>
   )
 }
 
@@ -175,12 +193,31 @@ function useOther(
   name: string,
   comparison: Comparison | null,
 ): { look: StageLook | undefined; words: string } | null {
+  const looks = useLooks().data ?? {}
+  const input = comparison?.kind === 'without' ? comparison.input : null
+  const checkpoint = comparison?.kind === 'checkpoint' ? comparison.id : null
+  const without = useWithout(name, input)
+  const before = useLooksAt(checkpoint)
+  switch (comparison?.kind) {
+    case 'without': {
+      const words = labels.without(INPUT_WORDS[comparison.input].name.toLowerCase())
+      return without.data ? { look: without.data.stage, words } : null
+    }
+    case 'material':
+      return { look: looks[comparison.name], words: comparison.name }
+    case 'checkpoint':
+      return before.data ? { look: before.data[name], words: labels.atOf(comparison.name) } : null
+    default:
+      return null
+  }
+}
+
+/** The material's sheet as it would be if nothing fed an input. */
+function useWithout(name: string, input: InputName | null) {
   const id = useProjectId()
   const project = useProject().data
-  const looks = useLooks().data ?? {}
   const entry = project?.document.materials?.[name]
-  const input = comparison?.kind === 'without' ? comparison.input : null
-  const without = useQuery({
+  return useQuery({
     queryKey: ['project-part', id, 'without', project?.revision, name, input],
     queryFn: () =>
       trySheet(id, name, {
@@ -189,27 +226,19 @@ function useOther(
       }),
     enabled: input !== null && entry !== undefined,
   })
-  const checkpoint = comparison?.kind === 'checkpoint' ? comparison.id : null
-  const before = useQuery({
-    queryKey: ['project-part', id, labels.looksAt, checkpoint],
+}
+
+/** How every material looked at a checkpoint. */
+function useLooksAt(checkpoint: number | null) {
+  const id = useProjectId()
+  return useQuery({
+    queryKey: ['project-part', id, 'at checkpoint', checkpoint],
     queryFn: () =>
       get('/api/projects/{project_id}/stage', {
         params: { path: { project_id: id }, query: { checkpoint } },
       }),
     enabled: checkpoint !== null,
   })
-  if (comparison?.kind === 'without')
-    return without.data
-      ? {
-          look: without.data.stage,
-          words: labels.without(INPUT_WORDS[comparison.input].name.toLowerCase()),
-        }
-      : null
-  if (comparison?.kind === 'material')
-    return { look: looks[comparison.name], words: comparison.name }
-  if (comparison?.kind === 'checkpoint')
-    return before.data ? { look: before.data[name], words: labels.atOf(comparison.name) } : null
-  return null
 }
 
 function CompareBar({
@@ -226,7 +255,7 @@ function CompareBar({
     ...(
       ['base_color', 'metallic', 'roughness', 'normal', 'occlusion', 'emission'] as InputName[]
     ).map((input) => ({
-      key: labels.withoutOf(input),
+      key: `without ${input}`,
       words: labels.without(INPUT_WORDS[input].name.toLowerCase()),
       is: { kind: 'without', input } as const,
     })),

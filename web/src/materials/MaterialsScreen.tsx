@@ -251,7 +251,6 @@ function MaterialItem({
   const looks = useLooks().data ?? {}
   const short =
     entry.from && name.startsWith(`${entry.from}_`) ? `…${name.slice(entry.from.length)}` : name
-  const own = Object.keys(entry.inputs ?? {}).length + ownSettings(entry).length
   const key = looks[name]?.picture
   return (
     <li className={depth > 0 ? 'derived' : ''}>
@@ -270,15 +269,19 @@ function MaterialItem({
         )}
         <span style={{ minWidth: 0 }}>
           <MiddleTruncate name={short} style={{ fontWeight: current ? 600 : 400 }} />
-          <span className="small">
-            {entry.from
-              ? count(own, 'override')
-              : `${assigned ? count(assigned, 'mesh', 'meshes') : 'unused'}${entry.surface_tag ? ` · ${entry.surface_tag}` : ''}`}
-          </span>
+          <span className="small">{remark(entry, assigned)}</span>
         </span>
       </button>
     </li>
   )
+}
+
+/** What an inheriting material changes; of another, how many meshes wear it, and its tag. */
+function remark(entry: Material, assigned: number) {
+  if (entry.from)
+    return count(Object.keys(entry.inputs ?? {}).length + ownSettings(entry).length, 'override')
+  const use = assigned ? count(assigned, 'mesh', 'meshes') : labels.wordUnused
+  return [use, entry.surface_tag].filter(Boolean).join(' · ')
 }
 
 function NewMaterial({

@@ -56,7 +56,7 @@ export function Placing({ uv, wrap, set, back }: Props) {
         >
           {SETS.map((number) => (
             <MenuItem key={number} value={number}>
-              {number === 0 ? 'first' : labels.set(number)}
+              {number === 0 ? labels.wordFirst : labels.set(number)}
             </MenuItem>
           ))}
         </TextField>

@@ -70,7 +70,7 @@ export function Probe({
               <span>{INPUT_WORDS[row.input].name.toLowerCase()}</span>
               <b>{row.words}</b>
               <span className="quiet ellipsis" title={[...trace(row), ...row.changed].join('\n')}>
-                {trace(row)[0] ?? 'constant'}
+                {trace(row)[0] ?? labels.wordConstant}
                 {row.changed.length > 0 && ` → ${row.changed.join(', ')}`}
               </span>
             </Fragment>

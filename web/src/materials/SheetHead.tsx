@@ -146,7 +146,7 @@ function SettingsInShort({ sheet, open }: { sheet: Sheet; open: (at: HTMLElement
         <span className={mark('workflow')}>{labels.specularWorkflow}</span>
       )}
       <span className={mark('double_sided')}>
-        {stage.double_sided ? 'double-sided' : 'single-sided'}
+        {stage.double_sided ? labels.doubleSided2 : labels.singleSided}
       </span>
       <span className={mark('alpha_mode', 'alpha_cutoff')}>
         {ALPHA_WORDS[stage.alpha_mode]}

@@ -38,16 +38,28 @@ function channelsFor(input: InputName, map: BoardMap): Channels[] {
   ]
 }
 
-/** Choose what feeds an input: a constant, or a map and the channel of it, shown as pictures. */
-export function SourcePicker({
-  row,
-  close,
-  choose,
-}: {
+/** The feed of a map in place of what feeds now, whose adjustments stay; gloss is inverted where it becomes roughness. */
+function fedBy(row: Row, map: BoardMap, channels: Channels): Feed {
+  const adjustments = row.feed?.map ? row.feed : PLAIN
+  const role = Object.entries(map.roles).find(([group]) => group.includes(channels))?.[1]
+  const gloss =
+    row.input === 'roughness' && row.feed?.map !== map.name ? { invert: role === 'gloss' } : {}
+  return { ...adjustments, ...gloss, value: null, map: map.name, channels }
+}
+
+/** The constant that feeds already, or a usual one. */
+function constantOf(row: Row) {
+  return row.feed?.map == null && row.feed?.value != null ? row.feed.value : firstValue(row.input)
+}
+
+interface Props {
   row: Row
   close: () => void
   choose: (feed: Feed) => void
-}) {
+}
+
+/** Choose what feeds an input: a constant, or a map and the channel of it, shown as pictures. */
+export function SourcePicker({ row, close, choose }: Props) {
   const maps = useBoard().data ?? []
   const [search, setSearch] = useState('')
   const [mapName, setMapName] = useState(row.feed?.map ?? null)
@@ -55,15 +67,6 @@ export function SourcePicker({
   const [channels, setChannels] = useState<Channels | null>(
     row.feed?.map ? (row.feed.channels ?? null) : null,
   )
-  const words = search.toLowerCase()
-  const roles = row.input === 'roughness' ? ['roughness', 'gloss'] : [row.input]
-  const fits = (entry: BoardMap) => Object.values(entry.roles).some((role) => roles.includes(role))
-  const listed = maps
-    .filter(
-      (entry) =>
-        entry.name.toLowerCase().includes(words) && channelsFor(row.input, entry).length > 0,
-    )
-    .sort((a, b) => Number(fits(b)) - Number(fits(a)) || naturally(a.name, b.name))
   const options = map ? channelsFor(row.input, map) : []
   const current = channels && options.includes(channels) ? channels : options[0]
   const { name } = INPUT_WORDS[row.input]
@@ -73,11 +76,7 @@ export function SourcePicker({
   }
   const useMap = () => {
     if (!map || !current) return
-    const kept = row.feed?.map ? row.feed : PLAIN
-    const held = Object.entries(map.roles).find(([group]) => group.includes(current))?.[1]
-    const gloss =
-      row.input === 'roughness' && row.feed?.map !== map.name ? { invert: held === 'gloss' } : {}
-    use({ ...kept, ...gloss, value: null, map: map.name, channels: current })
+    use(fedBy(row, map, current))
   }
   return (
     <Dialog open onClose={close} fullWidth maxWidth="sm">
@@ -90,67 +89,20 @@ export function SourcePicker({
             value={search}
             onChange={(event) => setSearch(event.target.value)}
           />
-          <Button
-            onClick={() =>
-              use({
-                ...PLAIN,
-                value:
-                  row.feed?.map == null && row.feed?.value != null
-                    ? row.feed.value
-                    : firstValue(row.input),
-              })
-            }
-          >
+          <Button onClick={() => use({ ...PLAIN, value: constantOf(row) })}>
             {labels.useAConstant}
           </Button>
         </div>
-        <div className="pick" role="group" aria-label={labels.maps}>
-          {listed.map((entry) => (
-            <button
-              key={entry.name}
-              aria-pressed={entry.name === mapName}
-              onClick={() => {
-                setMapName(entry.name)
-                setChannels(null)
-              }}
-              title={entry.name}
-            >
-              <MapThumb sha256={entry.width > 0 ? entry.sha256 : null} side={64} />
-              <span className="mono" style={{ maxWidth: 84, fontSize: 10.5 }}>
-                <MiddleTruncate name={entry.name} />
-              </span>
-            </button>
-          ))}
-          {listed.length === 0 && <p className="quiet">{labels.noMapFitsHereBringOne}</p>}
-        </div>
-        {map && (
-          <div style={{ marginTop: 12 }}>
-            <h2>{labels.channelOf(map.name)}</h2>
-            <div
-              className="pick"
-              style={{ gridTemplateColumns: 'repeat(auto-fill, minmax(72px, 84px))' }}
-              role="group"
-              aria-label={labels.channel}
-            >
-              {options.map((option) => (
-                <button
-                  key={option}
-                  aria-pressed={option === current}
-                  onClick={() => setChannels(option)}
-                >
-                  <Picture
-                    className="thumb"
-                    src={`/api/map-pictures/${map.sha256}/${option === 'luminance' ? 'rgb' : option}/128.png`}
-                    width={56}
-                    height={56}
-                    alt=""
-                  />
-                  <span className="mono">{NAMES[option]}</span>
-                </button>
-              ))}
-            </div>
-          </div>
-        )}
+        <MapGrid
+          row={row}
+          chosen={mapName}
+          choose={(name) => {
+            setMapName(name)
+            setChannels(null)
+          }}
+          search={search.toLowerCase()}
+        />
+        {map && <ChannelGrid map={map} options={options} current={current} choose={setChannels} />}
       </DialogContent>
       <DialogActions>
         <Button onClick={close}>{labels.cancel}</Button>
@@ -159,5 +111,78 @@ export function SourcePicker({
         </Button>
       </DialogActions>
     </Dialog>
+  )
+}
+
+interface MapGridProps {
+  row: Row
+  /** In small letters. */
+  search: string
+  chosen: string | null
+  choose: (name: string) => void
+}
+
+/** The maps that can feed an input; those whose role it is come first. */
+function MapGrid({ row, search, chosen, choose }: MapGridProps) {
+  const maps = useBoard().data ?? []
+  const roles = row.input === 'roughness' ? ['roughness', 'gloss'] : [row.input]
+  const fits = (entry: BoardMap) => Object.values(entry.roles).some((role) => roles.includes(role))
+  const listed = maps
+    .filter(
+      (entry) =>
+        entry.name.toLowerCase().includes(search) && channelsFor(row.input, entry).length > 0,
+    )
+    .sort((a, b) => Number(fits(b)) - Number(fits(a)) || naturally(a.name, b.name))
+  return (
+    <div className="pick" role="group" aria-label={labels.maps}>
+      {listed.map((entry) => (
+        <button
+          key={entry.name}
+          aria-pressed={entry.name === chosen}
+          onClick={() => choose(entry.name)}
+          title={entry.name}
+        >
+          <MapThumb sha256={entry.width > 0 ? entry.sha256 : null} side={64} />
+          <span className="mono" style={{ maxWidth: 84, fontSize: 10.5 }}>
+            <MiddleTruncate name={entry.name} />
+          </span>
+        </button>
+      ))}
+      {listed.length === 0 && <p className="quiet">{labels.noMapFitsHereBringOne}</p>}
+    </div>
+  )
+}
+
+interface ChannelGridProps {
+  map: BoardMap
+  options: Channels[]
+  current: Channels | undefined
+  choose: (channels: Channels) => void
+}
+
+function ChannelGrid({ map, options, current, choose }: ChannelGridProps) {
+  return (
+    <div style={{ marginTop: 12 }}>
+      <h2>{labels.channelOf(map.name)}</h2>
+      <div
+        className="pick"
+        style={{ gridTemplateColumns: 'repeat(auto-fill, minmax(72px, 84px))' }}
+        role="group"
+        aria-label={labels.channel}
+      >
+        {options.map((option) => (
+          <button key={option} aria-pressed={option === current} onClick={() => choose(option)}>
+            <Picture
+              className="thumb"
+              src={`/api/map-pictures/${map.sha256}/${option === 'luminance' ? 'rgb' : option}/128.png`}
+              width={56}
+              height={56}
+              alt=""
+            />
+            <span className="mono">{NAMES[option]}</span>
+          </button>
+        ))}
+      </div>
+    </div>
   )
 }

@@ -1,4 +1,5 @@
 // Colours as people pick them (sRGB) and as documents keep them (linear). Source: IEC 61966-2-1.
+import { labels } from '../words/materials'
 export type Triple = [number, number, number]
 
 const encode = (linear: number) =>
@@ -26,9 +27,9 @@ export const fromHex = (hex: string): Triple => {
 
 export type ColourUnit = 'hex' | 'bytes' | 'linear'
 export const COLOUR_UNITS: { key: ColourUnit; words: string }[] = [
-  { key: 'hex', words: 'sRGB, hex' },
-  { key: 'bytes', words: 'sRGB, 0–255' },
-  { key: 'linear', words: 'linear, 0–1' },
+  { key: 'hex', words: labels.srgbHex },
+  { key: 'bytes', words: labels.srgb0255 },
+  { key: 'linear', words: labels.linear01 },
 ]
 
 /** A linear colour in numbers of a kind. */
@@ -49,7 +50,7 @@ export function readColour(text: string, unit: ColourUnit): Triple | string {
   if (unit === 'hex' || text.trim().startsWith('#')) {
     const digits = text.trim().replace(/^#/, '')
     if (/^[0-9a-f]{3}$/i.test(digits)) return fromHex(`#${[...digits].map((d) => d + d).join('')}`)
-    return /^[0-9a-f]{6}$/i.test(digits) ? fromHex(`#${digits}`) : 'six hex digits, such as #b0815a'
+    return /^[0-9a-f]{6}$/i.test(digits) ? fromHex(`#${digits}`) : labels.sixHexDigitsSuchAs
   }
   const most = unit === 'bytes' ? 255 : 1
   const parts = text
@@ -57,6 +58,6 @@ export function readColour(text: string, unit: ColourUnit): Triple | string {
     .split(/[;\s]+|,\s+/)
     .map((part) => Number(part.replace(',', '.')))
   const right = parts.length === 3 && parts.every((part) => part >= 0 && part <= most)
-  if (!right) return `three numbers from 0 to ${most}, with spaces between them`
+  if (!right) return labels.threeNumbersFrom0To(most)
   return (unit === 'linear' ? parts : parts.map((part) => decode(part / 255))) as Triple
 }

@@ -2,6 +2,7 @@
 import { INPUT_TABLE, OWN_SETTINGS, UNCHANGED_ADJUSTMENTS } from '../api/tables'
 import type { Feed, InputName, Material } from '../api/types'
 import { INPUTS, exact } from '../words'
+import { labels } from '../words/materials'
 
 export type Layer = NonNullable<Feed['layers']>[number]
 export type Mask = NonNullable<Layer['mask']>
@@ -48,7 +49,7 @@ const pair = (values: number[] | undefined) => values ?? [0, 1]
 export function lies({ uv, wrap }: Pick<Feed, 'uv' | 'wrap'>): string[] {
   const [u, v] = wrap ?? []
   return [
-    ...(uv ? [uv.set ? `UV set ${uv.set}` : 'own UVs'] : []),
+    ...(uv ? [uv.set ? labels.uvSet2(uv.set) : 'own UVs'] : []),
     ...(u && v ? [u === v ? u : `${u}, ${v}`] : []),
   ]
 }
@@ -58,7 +59,7 @@ export function placed({ offset, rotation }: Partial<NonNullable<Feed['uv']>>): 
   const [u, v] = offset ?? [0, 0]
   const turn = ((rotation ?? 0) * 180) / Math.PI
   return [
-    ...(u || v ? [`offset ${exact(u)}, ${exact(v)}`] : []),
+    ...(u || v ? [labels.wordOffset(exact(u), exact(v))] : []),
     ...(turn ? [`rotated ${exact(turn)}°`] : []),
   ]
 }

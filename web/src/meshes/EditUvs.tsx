@@ -80,108 +80,105 @@ function useSidesShown(of: string, slot: string, sides: Sides | null) {
   useEffect(() => () => useSidesPreview.getState().end(), [])
 }
 
-function AskNumbers({ mesh, slots, action, at, close }: Props) {
+const USUAL = {
+  texels: '1024',
+  gap: '8',
+  column: '1',
+  row: '1',
+  columns: '8',
+  rows: '8',
+  samples: '64',
+  metres: '1',
+  hardness: '4',
+  side: '0',
+  angle: '30',
+}
+type Values = typeof USUAL
+
+const read = (text: string) => Number(text.replace(',', '.'))
+
+const isBad = (values: Values) =>
+  Object.values(values).some((text) => text.trim() === '' || Number.isNaN(read(text)))
+
+/** The step of the recipe that is asked for; null for what a job makes. */
+function stepOf(action: UvAction, slots: string[], at: number[] | null, values: Values) {
+  const number = (key: keyof Values) => read(values[key])
+  const steps: Partial<Record<UvAction, MeshStep>> = {
+    palette: {
+      kind: 'palette-uvs',
+      slot: slots[0]!,
+      by: 'face',
+      at,
+      square: [number('column') - 1, number('row') - 1],
+      grid: [number('columns'), number('rows')],
+    },
+    smooth: { kind: 'shade', slots, angle: number('angle') },
+  }
+  if (action === 'pack' || action === 'unwrap')
+    steps[action] = {
+      kind: 'pack-uvs',
+      slots,
+      anew: action === 'unwrap',
+      texels: number('texels'),
+      gap: number('gap'),
+    }
+  return steps[action] ?? null
+}
+
+const PAINTED = { sides: 'three-sides', colours: 'colours', mask: 'faces' } as const
+
+interface Choices {
+  values: Values
+  /** Whether a projection unwraps the slot first. */
+  anew: boolean
+  /** Whether what is baked feeds the slot's material. */
+  feed: boolean
+}
+
+/** Starts what is asked for: a step of the recipe, or a job. */
+function useStart({ mesh, slots, action, at }: Omit<Props, 'close'>) {
   const change = useRecipe()
   const { startBake, startPaint } = useStartJob()
-  const [values, setValues] = useState({
-    texels: '1024',
-    gap: '8',
-    column: '1',
-    row: '1',
-    columns: '8',
-    rows: '8',
-    samples: '64',
-    metres: '1',
-    hardness: '4',
-    side: '0',
-    angle: '30',
-  })
+  return ({ values, anew, feed }: Choices) => {
+    const step = stepOf(action, slots, at ?? null, values)
+    const of = {
+      mesh: mesh.name,
+      slot: slots[0]!,
+      size: read(values.texels) as (typeof BAKE_SIZES)[number],
+    }
+    if (step) void change(mesh.name, { append: step })
+    else if (action === 'sides' || action === 'colours' || action === 'mask')
+      startPaint.mutate({
+        ...of,
+        what: PAINTED[action],
+        at: at ?? null,
+        metres: read(values.metres),
+        hardness: read(values.hardness),
+        offset: read(values.side),
+        anew,
+      })
+    else startBake.mutate({ ...of, samples: read(values.samples), feed })
+  }
+}
+
+function AskNumbers({ close, ...asked }: Props) {
+  const { mesh, slots, action } = asked
+  const start = useStart(asked)
+  const [values, setValues] = useState(USUAL)
   // Faces that share texels would each get a mean of all: they are unwrapped first.
   const overlaps = mesh.slots.some((slot) => slots.includes(slot.name) && slot.uv.overlap > OVERLAP)
   const [anew, setAnew] = useState(overlaps)
   const [feed, setFeed] = useState(true)
-  const number = (key: keyof typeof values) => Number(values[key].replace(',', '.'))
-  const field = (key: keyof typeof values, label: string, unit = '') => (
-    <TextField
-      key={key}
-      label={label}
-      value={values[key]}
-      error={Number.isNaN(number(key))}
-      helperText={unit}
-      onChange={(event) => setValues({ ...values, [key]: event.target.value })}
-      onFocus={(event) => event.target.select()}
-      slotProps={{ htmlInput: { inputMode: 'decimal' } }}
-    />
-  )
-  const size = (
-    <TextField
-      key="texels"
-      select
-      label={labels.sizeOfTheMap}
-      value={values.texels}
-      onChange={(event) => setValues({ ...values, texels: event.target.value })}
-    >
-      {BAKE_SIZES.map((side) => (
-        <MenuItem key={side} value={String(side)}>
-          {side}²
-        </MenuItem>
-      ))}
-    </TextField>
-  )
-  const bad = Object.values(values).some(
-    (text) => text.trim() === '' || Number.isNaN(Number(text.replace(',', '.'))),
-  )
-  const step = (): MeshStep | null => {
-    if (action === 'pack' || action === 'unwrap')
-      return {
-        kind: 'pack-uvs',
-        slots,
-        anew: action === 'unwrap',
-        texels: number('texels'),
-        gap: number('gap'),
-      }
-    if (action === 'palette')
-      return {
-        kind: 'palette-uvs',
-        slot: slots[0]!,
-        by: 'face',
-        at: at ?? null,
-        square: [number('column') - 1, number('row') - 1],
-        grid: [number('columns'), number('rows')],
-      }
-    if (action === 'smooth') return { kind: 'shade', slots, angle: number('angle') }
-    return null
-  }
+  const bad = isBad(values)
   const sides =
     action === 'sides'
-      ? { metres: number('metres'), hardness: number('hardness'), offset: number('side') }
+      ? {
+          metres: read(values.metres),
+          hardness: read(values.hardness),
+          offset: read(values.side),
+        }
       : null
   useSidesShown(mesh.key, slots[0]!, sides)
-  const done = () => {
-    const made = step()
-    if (made) void change(mesh.name, { append: made })
-    else if (action === 'sides' || action === 'colours' || action === 'mask')
-      startPaint.mutate({
-        mesh: mesh.name,
-        slot: slots[0]!,
-        what: ({ sides: 'three-sides', colours: 'colours', mask: 'faces' } as const)[action],
-        size: number('texels') as (typeof BAKE_SIZES)[number],
-        at: at ?? null,
-        metres: number('metres'),
-        hardness: number('hardness'),
-        offset: number('side'),
-        anew,
-      })
-    else
-      startBake.mutate({
-        mesh: mesh.name,
-        slot: slots[0]!,
-        size: number('texels') as (typeof BAKE_SIZES)[number],
-        samples: number('samples'),
-        feed,
-      })
-    close()
-  }
   return (
     <Dialog
       open
@@ -197,77 +194,26 @@ function AskNumbers({ mesh, slots, action, at, close }: Props) {
       <form
         onSubmit={(event) => {
           event.preventDefault()
-          if (!bad) done()
+          if (bad) return
+          start({ values, anew, feed })
+          close()
         }}
       >
         <DialogTitle>
           {TITLES[action]}: {slots.join(', ')}
         </DialogTitle>
         <DialogContent>
-          <div className="fields">
-            {(action === 'pack' || action === 'unwrap') && [
-              size,
-              field('gap', labels.islandMargin, 'texels'),
-            ]}
-            {action === 'palette' && (
-              <PaletteSquares
-                mesh={mesh}
-                slot={slots[0]!}
-                columns={number('columns')}
-                rows={number('rows')}
-                at={[number('column'), number('row')]}
-                choose={(column, row) =>
-                  setValues({ ...values, column: String(column), row: String(row) })
-                }
-              />
-            )}
-            {action === 'palette' && [
-              field('columns', labels.columns, labels.ofThePalette),
-              field('rows', labels.rows, labels.ofThePalette),
-              field('column', labels.column, labels.fromTheLeft1First),
-              field('row', labels.row, labels.fromAbove1First),
-            ]}
-            {(action === 'colours' || action === 'mask') && size}
-            {action === 'smooth' &&
-              field('angle', labels.upToAnAngleOf, labels.degreesBetweenFacesSharperEdgesStay)}
-            {action === 'sides' && [
-              size,
-              field('metres', labels.itsMapsCover, 'metres'),
-              field('hardness', labels.hardness, labels.hardnessHint),
-              field('side', labels.offset, labels.offsetHint),
-            ]}
-            {action === 'bake' && [size, field('samples', labels.raysPerTexel, labels.raysHint)]}
-          </div>
+          <Fields mesh={mesh} slot={slots[0]!} action={action} values={values} set={setValues} />
           {action === 'bake' && (
-            <FormControlLabel
-              label={labels.feedItToTheMaterialOf}
-              control={
-                <Checkbox checked={feed} onChange={(event) => setFeed(event.target.checked)} />
-              }
-            />
+            <Tick label={labels.feedItToTheMaterialOf} on={feed} set={setFeed} />
           )}
-          {action === 'sides' && (
-            <>
-              <FormControlLabel
-                label={labels.unwrapItAnewFirst}
-                control={
-                  <Checkbox checked={anew} onChange={(event) => setAnew(event.target.checked)} />
-                }
-              />
-              {overlaps && (
-                <p className="small amber" role="status">
-                  {labels.itsUvsOverlapFacesThatShare}
-                </p>
-              )}
-              <p className="small">{labels.theSlotGetsAMaterialOf}</p>
-            </>
+          {action === 'sides' && <Tick label={labels.unwrapItAnewFirst} on={anew} set={setAnew} />}
+          {action === 'sides' && overlaps && (
+            <p className="small amber" role="status">
+              {labels.itsUvsOverlapFacesThatShare}
+            </p>
           )}
-          {action === 'colours' && (
-            <p className="small">{labels.coloursBetweenVerticesAsAnEngine}</p>
-          )}
-          {action === 'mask' && <p className="small">{labels.whiteOnThePickedFacesBlack}</p>}
-          {action === 'unwrap' && <p className="small">{labels.itsUvsAreCutAnewMaps}</p>}
-          {action === 'bake' && <p className="small">{labels.theWholeMeshThrowsShadeSlots}</p>}
+          {REMARKS[action] && <p className="small">{REMARKS[action]}</p>}
           {KEPT_AS_STEP.includes(action) && <p className="small">{labels.keptAsAStepOnThe}</p>}
         </DialogContent>
         <DialogActions>
@@ -278,6 +224,101 @@ function AskNumbers({ mesh, slots, action, at, close }: Props) {
         </DialogActions>
       </form>
     </Dialog>
+  )
+}
+
+const REMARKS: Partial<Record<UvAction, string>> = {
+  sides: labels.theSlotGetsAMaterialOf,
+  colours: labels.coloursBetweenVerticesAsAnEngine,
+  mask: labels.whiteOnThePickedFacesBlack,
+  unwrap: labels.itsUvsAreCutAnewMaps,
+  bake: labels.theWholeMeshThrowsShadeSlots,
+}
+
+interface TickProps {
+  label: string
+  on: boolean
+  set: (on: boolean) => void
+}
+
+function Tick({ label, on, set }: TickProps) {
+  return (
+    <FormControlLabel
+      label={label}
+      control={<Checkbox checked={on} onChange={(event) => set(event.target.checked)} />}
+    />
+  )
+}
+
+type Field = [key: keyof Values, label: string, unit?: string]
+
+/** The numbers that an action asks for, besides the size of a map. */
+const FIELDS: Partial<Record<UvAction, Field[]>> = {
+  pack: [['gap', labels.islandMargin, labels.wordTexels]],
+  unwrap: [['gap', labels.islandMargin, labels.wordTexels]],
+  palette: [
+    ['columns', labels.columns, labels.ofThePalette],
+    ['rows', labels.rows, labels.ofThePalette],
+    ['column', labels.column, labels.fromTheLeft1First],
+    ['row', labels.row, labels.fromAbove1First],
+  ],
+  smooth: [['angle', labels.upToAnAngleOf, labels.degreesBetweenFacesSharperEdgesStay]],
+  sides: [
+    ['metres', labels.itsMapsCover, labels.wordMetres],
+    ['hardness', labels.hardness, labels.hardnessHint],
+    ['side', labels.offset, labels.offsetHint],
+  ],
+  bake: [['samples', labels.raysPerTexel, labels.raysHint]],
+}
+
+interface FieldsProps {
+  mesh: MeshFacts
+  slot: string
+  action: UvAction
+  values: Values
+  set: (values: Values) => void
+}
+
+function Fields({ mesh, slot, action, values, set }: FieldsProps) {
+  return (
+    <div className="fields">
+      {action === 'palette' && (
+        <PaletteSquares
+          mesh={mesh}
+          slot={slot}
+          columns={read(values.columns)}
+          rows={read(values.rows)}
+          at={[read(values.column), read(values.row)]}
+          choose={(column, row) => set({ ...values, column: String(column), row: String(row) })}
+        />
+      )}
+      {action !== 'palette' && action !== 'smooth' && (
+        <TextField
+          select
+          label={labels.sizeOfTheMap}
+          value={values.texels}
+          onChange={(event) => set({ ...values, texels: event.target.value })}
+        >
+          {BAKE_SIZES.map((side) => (
+            <MenuItem key={side} value={String(side)}>
+              {side}²
+            </MenuItem>
+          ))}
+        </TextField>
+      )}
+      {(FIELDS[action] ?? []).map(([key, label, unit]) => (
+        <TextField
+          key={key}
+          label={label}
+          value={values[key]}
+          error={Number.isNaN(read(values[key]))}
+          helperText={unit}
+          onChange={(event) => set({ ...values, [key]: event.target.value })}
+          onFocus={(event) => event.target.select()}
+          slotProps={{ htmlInput: { inputMode: 'decimal' } }}
+        />
+      ))}
+    </div>
   )
 }
 

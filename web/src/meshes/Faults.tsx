@@ -28,7 +28,7 @@ export function Faults({
                   aria-pressed={current === number}
                   onClick={() => showFaces(number)}
                 >
-                  {current === number ? 'shown' : labels.showThem}
+                  {current === number ? labels.wordShown : labels.showThem}
                 </button>
               )}
             </span>

@@ -25,9 +25,7 @@ export function FileScene({ mesh, tried, setTried }: Props) {
   const told = scene?.brings.filter((_, at) => scene.kinds[at] !== 'hierarchy') ?? []
   if (!scene || (scene.nodes.length < 2 && told.length === 0)) return null
   const coloured = scene.kinds.includes('vertex colours')
-  const kinds = (kind: string) => scene.nodes.filter((node) => node.kind === kind).length
   const lines = scene.brings.map((line, at) => ({ line, kind: scene.kinds[at] }))
-  const animations = lines.filter(({ kind }) => kind === 'animation').map(({ line }) => line)
   const change = (part: Partial<Tried>) =>
     setTried({ animation: null, morphs: {}, ...tried, ...part, mesh: mesh.key })
   return (
@@ -46,6 +44,38 @@ export function FileScene({ mesh, tried, setTried }: Props) {
             </li>
           ))}
       </ul>
+      <Animated scene={scene} tried={tried} change={change} />
+      {coloured && (
+        <FormControlLabel
+          label={labels.vertexColoursGoAlongOnExport}
+          control={
+            <Checkbox
+              checked={kept}
+              onChange={(event) =>
+                void edit({ kind: 'keep-colours', mesh: mesh.name, keep: event.target.checked })
+              }
+            />
+          }
+        />
+      )}
+      <Nodes nodes={scene.nodes} />
+    </section>
+  )
+}
+
+type Scene = NonNullable<ReturnType<typeof useScene>['data']>
+
+interface AnimatedProps {
+  scene: Scene
+  tried: Tried | null
+  change: (part: Partial<Tried>) => void
+}
+
+/** Animations to play and morph targets to try. */
+function Animated({ scene, tried, change }: AnimatedProps) {
+  const animations = scene.brings.filter((_, at) => scene.kinds[at] === 'animation')
+  return (
+    <>
       {animations.map((line, number) => {
         const plays = tried?.animation === number
         return (
@@ -77,34 +107,27 @@ export function FileScene({ mesh, tried, setTried }: Props) {
             />
           )
         })}
-      {coloured && (
-        <FormControlLabel
-          label={labels.vertexColoursGoAlongOnExport}
-          control={
-            <Checkbox
-              checked={kept}
-              onChange={(event) =>
-                void edit({ kind: 'keep-colours', mesh: mesh.name, keep: event.target.checked })
-              }
-            />
-          }
-        />
-      )}
-      <details>
-        <summary>
-          {count(scene.nodes.length, 'node')}
-          {kinds('joint') > 0 && `, ${count(kinds('joint'), 'joint')}`}
-          {kinds('socket') > 0 && `, ${count(kinds('socket'), 'socket')}`}
-        </summary>
-        <ul className="scene-tree">
-          {scene.nodes.map((node, number) => (
-            <li key={number} style={{ paddingLeft: `${node.depth * 14}px` }}>
-              <span className="small">{node.kind}</span> {node.name}
-              {node.detail && <span className="small"> · {node.detail}</span>}
-            </li>
-          ))}
-        </ul>
-      </details>
-    </section>
+    </>
+  )
+}
+
+function Nodes({ nodes }: Pick<Scene, 'nodes'>) {
+  const kinds = (kind: string) => nodes.filter((node) => node.kind === kind).length
+  return (
+    <details>
+      <summary>
+        {count(nodes.length, 'node')}
+        {kinds('joint') > 0 && `, ${count(kinds('joint'), 'joint')}`}
+        {kinds('socket') > 0 && `, ${count(kinds('socket'), 'socket')}`}
+      </summary>
+      <ul className="scene-tree">
+        {nodes.map((node, number) => (
+          <li key={number} style={{ paddingLeft: `${node.depth * 14}px` }}>
+            <span className="small">{node.kind}</span> {node.name}
+            {node.detail && <span className="small"> · {node.detail}</span>}
+          </li>
+        ))}
+      </ul>
+    </details>
   )
 }

@@ -1,4 +1,4 @@
-import { Menu, MenuItem } from '@mui/material'
+import { Box, Menu, MenuItem } from '@mui/material'
 import { Suspense, useEffect, useState } from 'react'
 
 import { useEdit } from '../api/changes'
@@ -50,193 +50,206 @@ interface Props {
 }
 
 /** A mesh on the stage with what its slots wear, in one of the views; another one beside it. */
-export function MeshStage({
-  mesh,
-  meshes,
-  slot,
-  view,
-  look,
-  paint,
-  faults,
-  marked,
-  hovered,
-  touched,
-  touch,
-  hideDone,
-  pick,
-  picking,
-  reach,
-  togglePicking,
-  tried,
-}: Props) {
-  const id = useProjectId()
-  const looks = useLooks().data ?? {}
-  const edit = useEdit()
-  const show = useStatus((state) => state.show)
-  const set = useView((state) => state.set)
-  // The wires of a mesh are no part of how a material is looked at.
-  const [wire, setWire] = useRemembered<boolean>('meshes wireframe', false)
-  useEffect(() => {
-    set({ wire })
-    return () => set({ wire: false })
-  }, [set, wire])
+export function MeshStage(props: Props) {
+  const { mesh, meshes, view, picking, reach, tried } = props
   const [beside, setBeside] = useState<string | null>(null)
-  const [anchor, setAnchor] = useState<HTMLElement | null>(null)
   const [pose] = useState(newPose)
-  const { ask } = useDecimated.getState()
-  const whole = useDecimated((state) => state.whole[mesh.key] ?? false)
-  const drawn = useDecimated((state) => state.drawn[mesh.key] ?? 0)
   const other = meshes.find((entry) => entry.name === beside && entry !== mesh)
-  const subject = (of: MeshFacts, main: boolean) => (
-    <Suspense key={of.name} fallback={null}>
-      <MeshSubject
-        geometryKey={of.key}
-        renamed={of.renamed}
-        tint={view === 'slots' ? 'slots' : 'lit'}
-        // A chosen slot stays alone until Escape; faces are picked on the whole mesh.
-        isolated={main ? (hovered ?? (picking ? null : slot)) : null}
-        paint={main ? paint : {}}
-        copies={main && view === 'repeats'}
-        exact={main && picking !== null}
-        hidden={main && hideDone ? of.done.filter((entry) => entry !== slot) : []}
-        onHover={main ? touch : undefined}
-        onPick={main ? pick : undefined}
-        slots={of.slots.map((entry) => ({
-          slot: entry.name,
-          look: looks[of.assigned[entry.name] ?? ''],
-        }))}
-      />
-      {main && (picking === 'box' || picking === 'brush') && (
-        <PickIds
-          geometryKey={of.key}
-          renamed={of.renamed}
-          hidden={hideDone ? of.done.filter((entry) => entry !== slot) : []}
-        />
-      )}
-      {main && (
-        <DropOn
-          kind={MATERIAL}
-          drop={(which, material) =>
-            void edit({ kind: 'assign', mesh: of.name, slots: [which], material })
-          }
-        />
-      )}
-    </Suspense>
-  )
-  const size = Math.max(Math.hypot(...mesh.size), other ? Math.hypot(...other.size) : 0) || 1
+  const size = Math.max(acrossOf(mesh), other ? acrossOf(other) : 0) || 1
   return (
     <div className="stage-box">
       {mesh.measured && (
-        <div style={{ position: 'absolute', inset: 0, right: other ? '50%' : 0 }}>
+        <Box sx={{ position: 'absolute', inset: 0, right: other ? '50%' : 0 }}>
           <Stage size={size} label={labels.withItsSlots(mesh.name)} pose={pose}>
-            {tried ? (
-              <Suspense fallback={null}>
-                <SceneSubject
-                  url={`/api/projects/${id}/meshes/${encodeURIComponent(mesh.name)}/scene.glb?of=${mesh.key}`}
-                  looks={Object.fromEntries(
-                    mesh.slots.map(({ name }) => [name, looks[mesh.assigned[name] ?? '']]),
-                  )}
-                  renamed={mesh.renamed}
-                  tried={tried}
-                />
-              </Suspense>
-            ) : (
-              subject(mesh, true)
-            )}
+            {tried ? <TriedSubject mesh={mesh} tried={tried} /> : <Subject {...props} />}
           </Stage>
-        </div>
+        </Box>
       )}
       {(picking === 'box' || picking === 'brush') && <PickArea tool={picking} reach={reach} />}
       {other?.measured && (
         <>
-          <span className="beside-name" style={{ left: '25%' }}>
+          <Box component="span" className="beside-name" sx={{ left: '25%' }}>
             {mesh.name}
-          </span>
-          <span className="beside-name" style={{ left: '75%' }}>
+          </Box>
+          <Box component="span" className="beside-name" sx={{ left: '75%' }}>
             {other.name}
-          </span>
+          </Box>
+          <Box
+            sx={{
+              position: 'absolute',
+              inset: 0,
+              left: '50%',
+              borderLeft: '1px solid var(--line)',
+              pointerEvents: 'none',
+            }}
+          >
+            <FollowingStage
+              key={other.key}
+              size={size}
+              label={labels.besideIt(other.name)}
+              pose={pose}
+            >
+              <Plain mesh={other} view={view} />
+            </FollowingStage>
+          </Box>
         </>
       )}
-      {other?.measured && (
-        <div
-          style={{
-            position: 'absolute',
-            inset: 0,
-            left: '50%',
-            borderLeft: '1px solid var(--line)',
-            pointerEvents: 'none',
-          }}
-        >
-          <FollowingStage
-            key={other.key}
-            size={size}
-            label={labels.besideIt(other.name)}
-            pose={pose}
-          >
-            {subject(other, false)}
-          </FollowingStage>
-        </div>
+      <Views view={view} look={props.look} faults={props.faults} />
+      <Tools {...props} other={other} setBeside={setBeside} />
+      <Legend view={view} mesh={mesh} marked={props.marked} />
+      <Told mesh={mesh} touched={props.touched} />
+    </div>
+  )
+}
+
+const acrossOf = (mesh: MeshFacts) => Math.hypot(...mesh.size)
+
+/** What each slot of a mesh wears. */
+function useWorn(mesh: MeshFacts) {
+  const looks = useLooks().data ?? {}
+  return mesh.slots.map(({ name }) => ({ slot: name, look: looks[mesh.assigned[name] ?? ''] }))
+}
+
+/** The mesh itself: hovered, picked, painted with a measure, and dropped on. */
+function Subject({ mesh, slot, view, hovered, touch, pick, ...props }: Props) {
+  const edit = useEdit()
+  const worn = useWorn(mesh)
+  const { picking } = props
+  const hidden = props.hideDone ? mesh.done.filter((entry) => entry !== slot) : []
+  return (
+    <Suspense key={mesh.name} fallback={null}>
+      <MeshSubject
+        geometryKey={mesh.key}
+        renamed={mesh.renamed}
+        tint={view === 'slots' ? 'slots' : 'lit'}
+        // A chosen slot stays alone until Escape; faces are picked on the whole mesh.
+        isolated={hovered ?? (picking ? null : slot)}
+        paint={props.paint}
+        copies={view === 'repeats'}
+        exact={picking !== null}
+        hidden={hidden}
+        onHover={touch}
+        onPick={pick}
+        slots={worn}
+      />
+      {(picking === 'box' || picking === 'brush') && (
+        <PickIds geometryKey={mesh.key} renamed={mesh.renamed} hidden={hidden} />
       )}
-      <div
-        className="over"
-        style={{ left: 10, top: 10, maxWidth: 'calc(100% - 20px)', flexWrap: 'wrap' }}
-        role="group"
-        aria-label={labels.shownAs}
-      >
-        {VIEWS.map((entry) => (
-          <button
-            key={entry.key}
-            aria-pressed={view === entry.key}
-            onClick={() => look(entry.key)}
-            title={entry.shows}
-            onMouseEnter={() => show(entry.shows)}
-          >
-            {entry.words}
-            {entry.key === 'faults' && faults > 0 ? ` ${faults}` : ''}
-          </button>
-        ))}
-      </div>
-      <div
-        className="over"
-        style={{ right: 10, bottom: 10 }}
-        role="group"
-        aria-label={labels.stage}
-      >
+      <DropOn
+        kind={MATERIAL}
+        drop={(which, material) =>
+          void edit({ kind: 'assign', mesh: mesh.name, slots: [which], material })
+        }
+      />
+    </Suspense>
+  )
+}
+
+/** Another mesh, only to be seen. */
+function Plain({ mesh, view }: Pick<Props, 'mesh' | 'view'>) {
+  return (
+    <Suspense key={mesh.name} fallback={null}>
+      <MeshSubject
+        geometryKey={mesh.key}
+        renamed={mesh.renamed}
+        tint={view === 'slots' ? 'slots' : 'lit'}
+        isolated={null}
+        slots={useWorn(mesh)}
+      />
+    </Suspense>
+  )
+}
+
+/** The mesh as an animation or a morph moves it. */
+function TriedSubject({ mesh, tried }: { mesh: MeshFacts; tried: Tried }) {
+  const id = useProjectId()
+  return (
+    <Suspense fallback={null}>
+      <SceneSubject
+        url={`/api/projects/${id}/meshes/${encodeURIComponent(mesh.name)}/scene.glb?of=${mesh.key}`}
+        looks={Object.fromEntries(useWorn(mesh).map(({ slot, look }) => [slot, look]))}
+        renamed={mesh.renamed}
+        tried={tried}
+      />
+    </Suspense>
+  )
+}
+
+function Views({ view, look, faults }: Pick<Props, 'view' | 'look' | 'faults'>) {
+  const show = useStatus((state) => state.show)
+  return (
+    <Box
+      className="over"
+      sx={{ left: 10, top: 10, maxWidth: 'calc(100% - 20px)', flexWrap: 'wrap' }}
+      role="group"
+      aria-label={labels.shownAs}
+    >
+      {VIEWS.map((entry) => (
         <button
-          aria-pressed={picking !== null}
-          title={labels.chooseFacesOfASlotTo}
-          onClick={togglePicking}
+          key={entry.key}
+          aria-pressed={view === entry.key}
+          onClick={() => look(entry.key)}
+          title={entry.shows}
+          onMouseEnter={() => show(entry.shows)}
         >
-          {labels.pickFaces}
+          {entry.words}
+          {entry.key === 'faults' && faults > 0 ? ` ${faults}` : ''}
         </button>
-        {meshes.length > 1 && (
-          <button
-            aria-pressed={other !== undefined}
-            title={labels.showAnotherMeshBesideThisOne}
-            aria-haspopup="menu"
-            onClick={(event) => (other ? setBeside(null) : setAnchor(event.currentTarget))}
-          >
-            {labels.beside}
-          </button>
-        )}
+      ))}
+    </Box>
+  )
+}
+
+interface ToolsProps extends Pick<Props, 'mesh' | 'meshes' | 'picking' | 'togglePicking'> {
+  /** The mesh beside it, if there is one. */
+  other: MeshFacts | undefined
+  setBeside: (name: string | null) => void
+}
+
+function Tools({ mesh, meshes, picking, togglePicking, other, setBeside }: ToolsProps) {
+  const { ask } = useDecimated.getState()
+  const whole = useDecimated((state) => state.whole[mesh.key] ?? false)
+  return (
+    <Box className="over" sx={{ right: 10, bottom: 10 }} role="group" aria-label={labels.stage}>
+      <button
+        aria-pressed={picking !== null}
+        title={labels.chooseFacesOfASlotTo}
+        onClick={togglePicking}
+      >
+        {labels.pickFaces}
+      </button>
+      <Beside mesh={mesh} meshes={meshes} other={other} setBeside={setBeside} />
+      <Wireframe />
+      {mesh.triangles > MOST && (
         <button
-          aria-pressed={wire}
-          title={labels.showTheEdgesOfAllTriangles}
-          onClick={() => setWire(!wire)}
+          aria-pressed={whole}
+          title={labels.drawAllOfItsTrianglesWithout(readable(MOST))}
+          onClick={() => ask(mesh.key, !whole)}
         >
-          {labels.wireframe}
+          {labels.allTriangles}
         </button>
-        {mesh.triangles > MOST && (
-          <button
-            aria-pressed={whole}
-            title={labels.drawAllOfItsTrianglesWithout(readable(MOST))}
-            onClick={() => ask(mesh.key, !whole)}
-          >
-            {labels.allTriangles}
-          </button>
-        )}
-        <StageTools />
-      </div>
+      )}
+      <StageTools />
+    </Box>
+  )
+}
+
+type BesideProps = Pick<ToolsProps, 'mesh' | 'meshes' | 'other' | 'setBeside'>
+
+/** Puts another mesh beside this one, or takes it away. */
+function Beside({ mesh, meshes, other, setBeside }: BesideProps) {
+  const [anchor, setAnchor] = useState<HTMLElement | null>(null)
+  if (meshes.length < 2) return null
+  return (
+    <>
+      <button
+        aria-pressed={other !== undefined}
+        title={labels.showAnotherMeshBesideThisOne}
+        aria-haspopup="menu"
+        onClick={(event) => (other ? setBeside(null) : setAnchor(event.currentTarget))}
+      >
+        {labels.beside}
+      </button>
       <Menu open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)}>
         {meshes
           .filter((entry) => entry !== mesh)
@@ -252,17 +265,43 @@ export function MeshStage({
             </MenuItem>
           ))}
       </Menu>
-      <Legend view={view} mesh={mesh} marked={marked} />
-      <span className="stage-note mono" style={{ bottom: 46 }}>
-        {touched
-          ? `${touched} · ${mesh.assigned[touched] ?? labels.noMaterial}`
-          : labels.trianglesMHigh(
-              mesh.file.split('/').at(-1),
-              readable(mesh.triangles),
-              drawn > 0 && drawn < mesh.triangles ? labels.drawnWith(readable(drawn)) : '',
-              (mesh.size[1] ?? 0).toFixed(2),
-            )}
-      </span>
-    </div>
+    </>
+  )
+}
+
+/** The wires of a mesh are no part of how a material is looked at: on here, off when the screen is left. */
+function Wireframe() {
+  const set = useView((state) => state.set)
+  const [wire, setWire] = useRemembered<boolean>('meshes wireframe', false)
+  useEffect(() => {
+    set({ wire })
+    return () => set({ wire: false })
+  }, [set, wire])
+  return (
+    <button
+      aria-pressed={wire}
+      title={labels.showTheEdgesOfAllTriangles}
+      onClick={() => setWire(!wire)}
+    >
+      {labels.wireframe}
+    </button>
+  )
+}
+
+/** The slot under the pointer and what it wears; without one, what the mesh is. */
+function Told({ mesh, touched }: Pick<Props, 'mesh' | 'touched'>) {
+  const drawn = useDecimated((state) => state.drawn[mesh.key] ?? 0)
+  const fewer = drawn > 0 && drawn < mesh.triangles ? labels.drawnWith(readable(drawn)) : ''
+  return (
+    <Box component="span" className="stage-note mono" sx={{ bottom: 46 }}>
+      {touched
+        ? `${touched} · ${mesh.assigned[touched] ?? labels.noMaterial}`
+        : labels.trianglesMHigh(
+            mesh.file.split('/').at(-1),
+            readable(mesh.triangles),
+            fewer,
+            (mesh.size[1] ?? 0).toFixed(2),
+          )}
+    </Box>
   )
 }

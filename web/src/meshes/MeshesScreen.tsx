@@ -80,14 +80,7 @@ export function MeshesScreen() {
   )
 }
 
-function OneMesh({
-  mesh,
-  meshes,
-  asked,
-  shownBy,
-  slot,
-  setSlot,
-}: {
+interface OneMeshProps {
   mesh: MeshFacts
   meshes: MeshFacts[]
   /** The view that shows what a finding says, where it is no fault. */
@@ -96,9 +89,10 @@ function OneMesh({
   asked: number | null
   slot: string | null
   setSlot: (slot: string | null) => void
-}) {
-  const edit = useEdit()
-  const change = useRecipe()
+}
+
+/** The view of a mesh and the fault that is shown in it. A view that was left is there again after a reload; other screens have none of it. */
+function useMeshView(asked: number | null, shownBy: MeshView | null) {
   const set = useView((state) => state.set)
   const [view, setView] = useRemembered<MeshView>('mesh view', 'lit')
   const [fault, setFault] = useState<number | null>(asked)
@@ -106,14 +100,27 @@ function OneMesh({
     const better = asked !== null ? 'faults' : shownBy
     if (better) setView(better)
   }, [asked, setView, shownBy])
+  useEffect(() => {
+    set({ checker: view === 'checker', backs: view === 'backs' })
+    return () => set({ checker: false, backs: false })
+  }, [set, view])
+  const look = (next: MeshView, at: number | null = null) => {
+    setView(next)
+    setFault(at)
+  }
+  return { view, fault, look }
+}
+
+function OneMesh({ mesh, meshes, asked, shownBy, slot, setSlot }: OneMeshProps) {
+  const edit = useEdit()
+  const change = useRecipe()
+  const { view, fault, look } = useMeshView(asked, shownBy)
   const [hovered, setHovered] = useState<string | null>(null)
   const [touched, setTouched] = useState<string | null>(null)
   const [hideDone, setHideDone] = useRemembered<boolean>('hide done', false)
   const [asking, setAsking] = useState<Asking | null>(null)
   const [tried, setTried] = useState<Tried | null>(null)
   const picking = usePickedFaces(mesh)
-  const { picked } = picking
-  const stepping = useStepping((state) => state.sent.length > 0)
   const { chosen, choose, step } = useChosenSlots({
     mesh,
     slot,
@@ -121,21 +128,11 @@ function OneMesh({
     hideDone,
     changing: picking.clear,
   })
-  const { paint, values, marked, faults } = usePaint(mesh, view, fault, picked)
+  const { paint, values, marked, faults } = usePaint(mesh, view, fault, picking.picked)
   const facts = mesh.slots.find((entry) => entry.name === slot)
-
   const done = (which: string) =>
     void edit({ kind: 'set-done', mesh: mesh.name, slot: which, done: !mesh.done.includes(which) })
   const addStep = (made: MeshStep) => change(mesh.name, { append: made })
-  const look = (next: MeshView) => {
-    setView(next)
-    setFault(null)
-  }
-  useEffect(() => {
-    // A view that was left is there again after a reload; other screens have none of it.
-    set({ checker: view === 'checker', backs: view === 'backs' })
-    return () => set({ checker: false, backs: false })
-  }, [set, view])
   useKeys([
     { key: 'j', words: labels.keyNextSlot, run: () => step(1) },
     { key: 'k', words: labels.keyPreviousSlot, run: () => step(-1) },
@@ -150,11 +147,10 @@ function OneMesh({
       },
     },
   ])
-  const densities = useDensities(mesh)
   const actions = slotActions({
     chosen,
     mesh,
-    densities,
+    densities: useDensities(mesh),
     ask: setAsking,
     addStep,
     pickFacesOf: (which) => {
@@ -168,18 +164,8 @@ function OneMesh({
     <div className="screen meshes">
       <section className="pane" aria-label={labels.stage}>
         <MeshStage
-          mesh={mesh}
-          meshes={meshes}
-          slot={slot}
-          view={view}
-          look={look}
-          paint={paint}
-          faults={faults}
-          marked={marked}
-          hovered={hovered}
-          touched={touched}
+          {...{ mesh, meshes, slot, view, look, paint, faults, marked, hovered, touched, hideDone }}
           touch={setTouched}
-          hideDone={hideDone}
           pick={(which, face, add) =>
             picking.tool === null ? choose(which, add) : picking.add(which, face, add)
           }
@@ -188,26 +174,8 @@ function OneMesh({
           togglePicking={() => (picking.tool === null ? picking.setTool('part') : picking.stop())}
           tried={trying}
         />
-        {picking.tool && (
-          <PickBar
-            mesh={mesh}
-            tool={picking.tool}
-            setTool={picking.setTool}
-            picked={picked}
-            clear={picking.clear}
-            move={(goal) =>
-              void change(mesh.name, {
-                recipe: [...mesh.recipe.map((entry) => entry.step), ...givenTo(goal, picked)],
-              }).then((project) => project && picking.clear())
-            }
-            edit={(action, of, at) => setAsking({ kind: 'uvs', action, slots: [of], at })}
-            close={picking.stop}
-          />
-        )}
-        <JobProgress
-          kinds={['recipe', 'measure', 'occlusion', 'paint', 'embedded', 'match']}
-          also={stepping ? labels.makingTheStep : null}
-        />
+        <Picking mesh={mesh} picking={picking} ask={setAsking} />
+        <Progress />
         {facts && mesh.measured && (
           <Suspense fallback={<section className="uv-drawer" />}>
             <UvDrawer
@@ -221,34 +189,21 @@ function OneMesh({
         <LightTabs />
       </section>
       <section className="pane" aria-label={labels.slots}>
-        <MeshHead
-          mesh={mesh}
-          meshes={meshes}
-          hideDone={hideDone}
-          setHideDone={setHideDone}
-          ask={setAsking}
-        />
+        <MeshHead {...{ mesh, meshes, hideDone, setHideDone }} ask={setAsking} />
         <div className="scroll" tabIndex={-1}>
           <FromMeshFile mesh={mesh} />
           <SlotTable
-            mesh={mesh}
-            chosen={chosen}
+            {...{ mesh, chosen, hideDone, choose, actions }}
             lit={hovered ?? touched}
-            hideDone={hideDone}
             hover={setHovered}
-            choose={choose}
             toggleDone={done}
-            actions={actions}
             rename={(was, name) => addStep({ kind: 'rename-slot', slot: was, name })}
           />
           {slot !== null && <Suggestions mesh={mesh} slot={slot} />}
           <Faults
             mesh={mesh}
             current={view === 'faults' ? fault : null}
-            showFaces={(number) => {
-              setView('faults')
-              setFault(number)
-            }}
+            showFaces={(number) => look('faults', number)}
           />
           <AtlasEstimate mesh={mesh.name} />
           <FileScene mesh={mesh} tried={trying} setTried={setTried} />
@@ -256,14 +211,43 @@ function OneMesh({
         </div>
         <MaterialStrip />
       </section>
-      <Dialogs
-        mesh={mesh}
-        chosen={chosen}
-        asking={asking}
-        close={() => setAsking(null)}
-        choose={choose}
-      />
+      <Dialogs {...{ mesh, chosen, asking, choose }} close={() => setAsking(null)} />
     </div>
+  )
+}
+
+interface PickingProps {
+  mesh: MeshFacts
+  picking: ReturnType<typeof usePickedFaces>
+  ask: (asking: Asking) => void
+}
+
+/** What can be done with the faces that are picked. */
+function Picking({ mesh, picking, ask }: PickingProps) {
+  const change = useRecipe()
+  const { tool, setTool, picked, clear, stop } = picking
+  if (!tool) return null
+  return (
+    <PickBar
+      {...{ mesh, tool, setTool, picked, clear }}
+      move={(goal) =>
+        void change(mesh.name, {
+          recipe: [...mesh.recipe.map((entry) => entry.step), ...givenTo(goal, picked)],
+        }).then((project) => project && clear())
+      }
+      edit={(action, of, at) => ask({ kind: 'uvs', action, slots: [of], at })}
+      close={stop}
+    />
+  )
+}
+
+function Progress() {
+  const stepping = useStepping((state) => state.sent.length > 0)
+  return (
+    <JobProgress
+      kinds={['recipe', 'measure', 'occlusion', 'paint', 'embedded', 'match']}
+      also={stepping ? labels.makingTheStep : null}
+    />
   )
 }
 

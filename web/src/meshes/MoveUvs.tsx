@@ -1,5 +1,6 @@
 import { BAKE_SIZES } from '../api/tables'
 import {
+  Box,
   Button,
   Checkbox,
   Dialog,
@@ -17,14 +18,15 @@ import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js'
 
 import { useRecipe } from '../api/changes'
 import { useBoard, useProject } from '../api/queries'
-import type { MeshFacts } from '../api/types'
+import type { MeshFacts, MeshStep } from '../api/types'
 import { readNumber } from '../components/useTyped'
 import { piecesOf } from '../viewport/Subjects'
 import { useUvPreview } from '../viewport/uvPreview'
 import { STAGE } from '../theme'
 import type { Move } from './movedUvs'
 import { cornersOf, moved, toTexels } from './movedUvs'
-import { drawGround, drawLines, feedsOf, fit, pathOf, useImage } from './UvDrawer'
+import { feedsOf } from './UvDrawer'
+import { drawGround, drawLines, fit, pathOf, useImage } from './uvDrawing'
 import { labels } from '../words/meshes'
 
 const SIDE = 250
@@ -38,23 +40,19 @@ interface Props {
   close: () => void
 }
 
-/** Moves UVs in place: seen at once on the layout and on the stage, kept when it is right. */
-export function MoveUvs({ mesh, slots, at, close }: Props) {
-  const change = useRecipe()
-  const [typed, setTyped] = useState({ u: '0', v: '0', turn: '0', scaleU: '1', scaleV: '1' })
-  const map = useWorn(mesh, slots[0]!)
-  const usual = Math.max(map?.width ?? 0, map?.height ?? 0) || 1024
-  const [snaps, setSnaps] = useState(false)
-  const [size, setSize] = useState<number | null>(null)
-  const texels = size ?? usual
+const UNMOVED = { u: '0', v: '0', turn: '0', scaleU: '1', scaleV: '1' }
+type Typed = typeof UNMOVED
+
+/** The move that the typed numbers say, null while one of them says none. Texels that offsets snap to are none where they do not. */
+function useMove(typed: Typed, at: number[] | undefined, texels: number | null) {
   const numbers = Object.values(typed).map(readNumber)
   const bad = numbers.includes(null) || numbers[3] === 0 || numbers[4] === 0
-  const key = bad ? null : JSON.stringify([numbers, snaps && texels])
-  const move = useMemo<Move | null>(() => {
+  const key = bad ? null : JSON.stringify([numbers, texels])
+  return useMemo<Move | null>(() => {
     if (key === null) return null
     const [[u, v, turn, scaleU, scaleV], step] = JSON.parse(key) as [
       [number, number, number, number, number],
-      number | false,
+      number | null,
     ]
     return {
       offset: step ? [toTexels(u, step), toTexels(v, step)] : [u, v],
@@ -63,18 +61,19 @@ export function MoveUvs({ mesh, slots, at, close }: Props) {
       about: at ? null : [0.5, 0.5],
     }
   }, [at, key])
+}
+
+/** Moves UVs in place: seen at once on the layout and on the stage, kept when it is right. */
+export function MoveUvs({ mesh, slots, at, close }: Props) {
+  const change = useRecipe()
+  const [typed, setTyped] = useState(UNMOVED)
+  const map = useWorn(mesh, slots[0]!)
+  const usual = Math.max(map?.width ?? 0, map?.height ?? 0) || 1024
+  const [snaps, setSnaps] = useState(false)
+  const [size, setSize] = useState<number | null>(null)
+  const texels = size ?? usual
+  const move = useMove(typed, at, snaps ? texels : null)
   const layout = useTried(mesh, slots, at ?? null, move)
-  const field = (name: keyof typeof typed, label: string, unit: string) => (
-    <TextField
-      label={label}
-      value={typed[name]}
-      error={readNumber(typed[name]) === null}
-      helperText={unit}
-      onChange={(event) => setTyped({ ...typed, [name]: event.target.value })}
-      onFocus={(event) => event.target.select()}
-      slotProps={{ htmlInput: { inputMode: 'decimal' } }}
-    />
-  )
   const by = (u: number, v: number) =>
     setTyped((now) => ({
       ...now,
@@ -83,17 +82,7 @@ export function MoveUvs({ mesh, slots, at, close }: Props) {
     }))
   const keep = () => {
     if (!move) return
-    void change(mesh.name, {
-      append: {
-        kind: 'move-uvs',
-        slots,
-        offset: [...move.offset],
-        rotation: move.rotation,
-        scale: [...move.scale],
-        about: move.about ? [...move.about] : null,
-        at: at ?? null,
-      },
-    })
+    void change(mesh.name, { append: stepOf(move, slots, at ?? null) })
     close()
   }
   return (
@@ -121,39 +110,9 @@ export function MoveUvs({ mesh, slots, at, close }: Props) {
             tried={layout.tried}
             drag={by}
           />
-          <div className="fields grow" style={{ paddingTop: 6 }}>
-            {field(
-              'u',
-              labels.moveU,
-              snaps ? inTexels(move?.offset[0], texels) : labels.toTheRight,
-            )}
-            {field('v', labels.moveV, snaps ? inTexels(move?.offset[1], texels) : 'down')}
-            {field('scaleU', labels.scaleU, labels.negativeMirrors)}
-            {field('scaleV', labels.scaleV, labels.negativeMirrors)}
-            {field('turn', labels.turn, labels.degreesAboutTheMiddle)}
-            <div className="row wrap" style={{ gridColumn: '1 / -1' }}>
-              <Button
-                onClick={() =>
-                  setTyped({ ...typed, turn: String(((readNumber(typed.turn) ?? 0) + 90) % 360) })
-                }
-              >
-                {labels.turnBy90}
-              </Button>
-              <Button
-                onClick={() =>
-                  setTyped({ ...typed, scaleU: String(-(readNumber(typed.scaleU) ?? 1)) })
-                }
-              >
-                {labels.mirrorU}
-              </Button>
-              <Button
-                onClick={() =>
-                  setTyped({ ...typed, scaleV: String(-(readNumber(typed.scaleV) ?? 1)) })
-                }
-              >
-                {labels.mirrorV}
-              </Button>
-            </div>
+          <Box className="fields grow" sx={{ pt: 0.75 }}>
+            <Numbers typed={typed} set={setTyped} move={move} texels={snaps ? texels : null} />
+            <Turns typed={typed} set={setTyped} />
             <FormControlLabel
               sx={{ gridColumn: '1 / -1', mr: 0 }}
               label={labels.movesByWholeTexelsOf}
@@ -176,11 +135,11 @@ export function MoveUvs({ mesh, slots, at, close }: Props) {
                   </MenuItem>
                 ))}
             </TextField>
-          </div>
+          </Box>
         </DialogContent>
-        <p className="small" style={{ padding: '0 24px' }}>
+        <Box component="p" className="small" sx={{ px: 3 }}>
           {labels.dragTheLayoutToMoveIt}
-        </p>
+        </Box>
         <DialogActions>
           <Button onClick={close}>{labels.cancel}</Button>
           <Button type="submit" variant="contained" disabled={!move}>
@@ -189,6 +148,68 @@ export function MoveUvs({ mesh, slots, at, close }: Props) {
         </DialogActions>
       </form>
     </Dialog>
+  )
+}
+
+const stepOf = (move: Move, slots: string[], at: number[] | null): MeshStep => ({
+  kind: 'move-uvs',
+  slots,
+  offset: [...move.offset],
+  rotation: move.rotation,
+  scale: [...move.scale],
+  about: move.about ? [...move.about] : null,
+  at,
+})
+
+interface TypedProps {
+  typed: Typed
+  set: (typed: Typed) => void
+}
+
+interface NumbersProps extends TypedProps {
+  move: Move | null
+  /** Of the map's side, where offsets snap to them. */
+  texels: number | null
+}
+
+function Numbers({ typed, set, move, texels }: NumbersProps) {
+  const offset = (axis: 0 | 1, plain: string) =>
+    texels === null ? plain : inTexels(move?.offset[axis], texels)
+  const fields: [keyof Typed, string, string][] = [
+    ['u', labels.moveU, offset(0, labels.toTheRight)],
+    ['v', labels.moveV, offset(1, labels.wordDown)],
+    ['scaleU', labels.scaleU, labels.negativeMirrors],
+    ['scaleV', labels.scaleV, labels.negativeMirrors],
+    ['turn', labels.turn, labels.degreesAboutTheMiddle],
+  ]
+  return fields.map(([name, label, unit]) => (
+    <TextField
+      key={name}
+      label={label}
+      value={typed[name]}
+      error={readNumber(typed[name]) === null}
+      helperText={unit}
+      onChange={(event) => set({ ...typed, [name]: event.target.value })}
+      onFocus={(event) => event.target.select()}
+      slotProps={{ htmlInput: { inputMode: 'decimal' } }}
+    />
+  ))
+}
+
+function Turns({ typed, set }: TypedProps) {
+  const number = (name: keyof Typed) => readNumber(typed[name]) ?? Number(UNMOVED[name])
+  return (
+    <Box className="row wrap" sx={{ gridColumn: '1 / -1' }}>
+      <Button onClick={() => set({ ...typed, turn: String((number('turn') + 90) % 360) })}>
+        {labels.turnBy90}
+      </Button>
+      <Button onClick={() => set({ ...typed, scaleU: String(-number('scaleU')) })}>
+        {labels.mirrorU}
+      </Button>
+      <Button onClick={() => set({ ...typed, scaleV: String(-number('scaleV')) })}>
+        {labels.mirrorV}
+      </Button>
+    </Box>
   )
 }
 

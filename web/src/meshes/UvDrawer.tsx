@@ -4,52 +4,32 @@ import { useEffect, useMemo, useRef, useState } from 'react'
 import type { PointerEvent, WheelEvent } from 'react'
 import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js'
 
+import { OVERLAP } from '../api/tables'
 import { useBoard, usePadding, useProject } from '../api/queries'
-import type { Material, MeshFacts, SlotFacts } from '../api/types'
+import type { Material, MeshFacts, Padding as PaddingOfMap, SlotFacts } from '../api/types'
 import { piecesOf } from '../viewport/Subjects'
-import { RAMP, STAGE } from '../theme'
 import type { MeshView } from './measures'
 import { useDensities } from './density'
-import { colourOf } from './measures'
 import { flatShare } from './flat'
 import { cornersOf } from './movedUvs'
+import type { Place } from './uvDrawing'
+import { draw, fit, useImage } from './uvDrawing'
 import { labels } from '../words/meshes'
 
 const SIDE = 268
 
-/** The UV layout of a slot over any map, and what is to be said of it. */
-export function UvDrawer({
-  mesh,
-  slot,
-  view,
-  values,
-}: {
+interface DrawerProps {
   mesh: MeshFacts
   slot: SlotFacts
   view: MeshView
+  /** A measure for each of the mesh's triangles, where the view shows one. */
   values: Float32Array | null
-}) {
-  const document = useProject().data?.document
-  const board = useBoard().data ?? []
-  const material = mesh.assigned[slot.name] ?? null
-  const feeds = feedsOf(document?.materials ?? {}, material)
-  const [picked, setPicked] = useState<string | null>(null)
-  const map =
-    picked !== null && (picked === '' || board.some((entry) => entry.name === picked))
-      ? picked
-      : (feeds[0] ?? '')
-  const shown = board.find((entry) => entry.name === map)
+}
+
+/** The UV layout of a slot over any map, and what is to be said of it. */
+export function UvDrawer({ mesh, slot, view, values }: DrawerProps) {
+  const { feeds, map, shown, pick } = useUnder(mesh, slot)
   const padding = usePadding(mesh.name, slot.name, shown ? map : null).data
-  const size = padding
-    ? Math.max(padding.width, padding.height)
-    : shown
-      ? Math.max(shown.width, shown.height)
-      : 1024
-  const { uv } = slot
-  const gap = uv.gap == null ? null : uv.gap * size
-  const tight = gap !== null && gap > 0 && padding?.padding != null && gap < 2 * padding.padding
-  const percent = (share: number | undefined) =>
-    `${((share ?? 0) * 100).toFixed(share && share < 0.01 ? 1 : 0)} %`
   return (
     <section className="uv-drawer" aria-label={labels.uvsOf(slot.name)}>
       <UvPicture
@@ -61,77 +41,136 @@ export function UvDrawer({
       />
       <div className="uv-facts">
         <h2>{labels.uvsOf(slot.name)}</h2>
-        <div className="small row" style={{ gap: 4 }}>
-          {labels.over}
-          <Select
-            variant="standard"
-            disableUnderline
-            displayEmpty
-            value={map}
-            onChange={(event) => setPicked(event.target.value)}
-            SelectDisplayProps={{ 'aria-label': labels.mapUnderTheUvs }}
-            sx={{ fontSize: 11.5, color: 'var(--accent)', maxWidth: 170 }}
-          >
-            <MenuItem value="">{labels.noMap}</MenuItem>
-            {[
-              ...feeds,
-              ...board.map((entry) => entry.name).filter((name) => !feeds.includes(name)),
-            ].map((name) => (
-              <MenuItem key={name} value={name}>
-                {name}
-              </MenuItem>
-            ))}
-          </Select>
-        </div>
-        {uv.min == null ? (
-          <p className="small">{labels.itHasNoUvsUnwrapIt}</p>
-        ) : (
-          <div className="mono uv-numbers">
-            <span>
-              {labels.coversIsland(percent(uv.coverage), uv.islands, uv.islands === 1 ? '' : 's')}
-            </span>
-            <span>
-              {labels.overlapWord} {percent(uv.overlap)}
-              {(uv.stacked ?? 0) + (uv.mirrored ?? 0) > 0.005 &&
-                labels.twins(percent((uv.stacked ?? 0) + (uv.mirrored ?? 0)))}{' '}
-              {labels.flipped} {percent(uv.flipped)}
-            </span>
-            <span>
-              {uv.l2 == null || uv.linf == null
-                ? labels.stretchWithoutArea
-                : labels.stretchL2L(uv.l2.toFixed(2), uv.linf.toFixed(2))}
-            </span>
-            <span>
-              {slot.density == null
-                ? labels.noDensity
-                : labels.texelsAMetreAt(Math.round(slot.density * size), size)}
-            </span>
-            {slot.spread && slot.density && (
-              <span>
-                {labels.fromTo(
-                  Math.round(slot.spread[0] * size),
-                  Math.round(slot.spread[1] * size),
-                )}
-              </span>
-            )}
-            {gap !== null && <span>{labels.gapTexelsAt(gap.toFixed(gap < 10 ? 1 : 0), size)}</span>}
-            <Shading mesh={mesh} slot={slot.name} />
-            {padding && (
-              <span>
-                {padding.padding == null
-                  ? labels.paintedOnEverywhere
-                  : labels.paddingInTheMapTexels(padding.padding)}
-              </span>
-            )}
-          </div>
-        )}
-        {tight && (
-          <p className="small">
-            <span className="chip amber">△</span> {labels.islandsAreNearerThanTwiceThe}
-          </p>
-        )}
+        <Under feeds={feeds} map={map} pick={pick} />
+        <UvNumbers mesh={mesh} slot={slot} padding={padding} size={sideOf(padding ?? shown)} />
       </div>
     </section>
+  )
+}
+
+/** The map under the layout: the one that was picked while it is there, else what the slot wears. */
+function useUnder(mesh: MeshFacts, slot: SlotFacts) {
+  const materials = useProject().data?.document.materials ?? {}
+  const board = useBoard().data ?? []
+  const feeds = feedsOf(materials, mesh.assigned[slot.name] ?? null)
+  const [picked, pick] = useState<string | null>(null)
+  const isThere = picked === '' || board.some((entry) => entry.name === picked)
+  const map = picked !== null && isThere ? picked : (feeds[0] ?? '')
+  return { feeds, map, shown: board.find((entry) => entry.name === map), pick }
+}
+
+/** The longer side of a map; a usual one without a map. */
+const sideOf = (map: { width: number; height: number } | undefined) =>
+  map ? Math.max(map.width, map.height) : 1024
+
+interface UnderProps {
+  feeds: string[]
+  map: string
+  pick: (map: string) => void
+}
+
+/** The map under the layout: those that the material is fed from come first. */
+function Under({ feeds, map, pick }: UnderProps) {
+  const board = useBoard().data ?? []
+  return (
+    <div className="small row" style={{ gap: 4 }}>
+      {labels.over}
+      <Select
+        variant="standard"
+        disableUnderline
+        displayEmpty
+        value={map}
+        onChange={(event) => pick(event.target.value)}
+        SelectDisplayProps={{ 'aria-label': labels.mapUnderTheUvs }}
+        sx={{ fontSize: 11.5, color: 'var(--accent)', maxWidth: 170 }}
+      >
+        <MenuItem value="">{labels.noMap}</MenuItem>
+        {[
+          ...feeds,
+          ...board.map((entry) => entry.name).filter((name) => !feeds.includes(name)),
+        ].map((name) => (
+          <MenuItem key={name} value={name}>
+            {name}
+          </MenuItem>
+        ))}
+      </Select>
+    </div>
+  )
+}
+
+interface NumbersProps {
+  mesh: MeshFacts
+  slot: SlotFacts
+  padding: PaddingOfMap | undefined
+  /** Longer side of the map that texels are counted of. */
+  size: number
+}
+
+const percent = (share: number | undefined) =>
+  `${((share ?? 0) * 100).toFixed(share && share < 0.01 ? 1 : 0)} %`
+
+function UvNumbers({ mesh, slot, padding, size }: NumbersProps) {
+  const { uv } = slot
+  if (uv.min == null) return <p className="small">{labels.itHasNoUvsUnwrapIt}</p>
+  const gap = uv.gap == null ? null : uv.gap * size
+  return (
+    <>
+      <div className="mono uv-numbers">
+        <Coverage slot={slot} size={size} />
+        {gap !== null && <span>{labels.gapTexelsAt(gap.toFixed(gap < 10 ? 1 : 0), size)}</span>}
+        <Shading mesh={mesh} slot={slot.name} />
+        {padding && <span>{paddingWords(padding.padding)}</span>}
+      </div>
+      <Tight gap={gap} padding={padding?.padding} />
+    </>
+  )
+}
+
+const paddingWords = (texels: number | null | undefined) =>
+  texels == null ? labels.paintedOnEverywhere : labels.paddingInTheMapTexels(texels)
+
+interface TightProps {
+  gap: number | null
+  padding: number | null | undefined
+}
+
+/** Says that islands are too near for the padding of the map: each would bleed into the other. */
+function Tight({ gap, padding }: TightProps) {
+  if (gap === null || padding == null || gap <= 0 || gap >= 2 * padding) return null
+  return (
+    <p className="small">
+      <span className="chip amber">△</span> {labels.islandsAreNearerThanTwiceThe}
+    </p>
+  )
+}
+
+/** Coverage, overlap, stretch and density, a line each. */
+function Coverage({ slot, size }: Pick<NumbersProps, 'slot' | 'size'>) {
+  const { uv, density, spread } = slot
+  const twins = (uv.stacked ?? 0) + (uv.mirrored ?? 0)
+  return (
+    <>
+      <span>
+        {labels.coversIsland(percent(uv.coverage), uv.islands, uv.islands === 1 ? '' : 's')}
+      </span>
+      <span>
+        {labels.overlapWord} {percent(uv.overlap)}
+        {twins > OVERLAP && labels.twins(percent(twins))} {labels.flipped} {percent(uv.flipped)}
+      </span>
+      <span>
+        {uv.l2 == null || uv.linf == null
+          ? labels.stretchWithoutArea
+          : labels.stretchL2L(uv.l2.toFixed(2), uv.linf.toFixed(2))}
+      </span>
+      <span>
+        {density == null
+          ? labels.noDensity
+          : labels.texelsAMetreAt(Math.round(density * size), size)}
+      </span>
+      {spread && density && (
+        <span>{labels.fromTo(Math.round(spread[0] * size), Math.round(spread[1] * size))}</span>
+      )}
+    </>
   )
 }
 
@@ -169,19 +208,9 @@ export function feedsOf(materials: Record<string, Material>, name: string | null
   return maps
 }
 
-function UvPicture({
-  mesh,
-  slot,
-  picture,
-  view,
-  values,
-}: {
-  mesh: MeshFacts
-  slot: SlotFacts
-  picture: string | null
-  view: MeshView
-  values: Float32Array | null
-}) {
+type PictureProps = DrawerProps & { picture: string | null }
+
+function UvPicture({ mesh, slot, picture, view, values }: PictureProps) {
   const densities = useDensities(mesh)
   const canvas = useRef<HTMLCanvasElement>(null)
   const gltf = useLoader(GLTFLoader, `/api/mesh-geometry/${mesh.key}.glb`)
@@ -242,118 +271,4 @@ function UvPicture({
       onDoubleClick={() => setPlace(null)}
     />
   )
-}
-
-/** A picture by its address, once it is there. */
-export function useImage(address: string | null): HTMLImageElement | null {
-  const [loaded, setLoaded] = useState<{ of: string; image: HTMLImageElement } | null>(null)
-  useEffect(() => {
-    if (!address) return
-    const coming = new Image()
-    coming.onload = () => setLoaded({ of: address, image: coming })
-    coming.src = address
-  }, [address])
-  return loaded && loaded.of === address ? loaded.image : null
-}
-
-/** Where to look so that 0–1 and all of the slot's UVs are seen. */
-export function fit(slot: SlotFacts): Place {
-  const low = [0, 1].map((axis) => Math.min(0, slot.uv.min?.[axis] ?? 0))
-  const high = [0, 1].map((axis) => Math.max(1, slot.uv.max?.[axis] ?? 1))
-  const reach = Math.max(high[0]! - low[0]!, high[1]! - low[1]!) * 1.04
-  return {
-    zoom: 1 / reach,
-    u: (low[0]! + high[0]! - reach) / 2,
-    v: (low[1]! + high[1]! - reach) / 2,
-  }
-}
-
-function draw(
-  context: CanvasRenderingContext2D,
-  at: Place,
-  image: HTMLImageElement | null,
-  corners: Float32Array,
-  values: Float32Array | null,
-  view: MeshView,
-  usual: number,
-) {
-  drawGround(context, at, image)
-  const path = pathOf(context, at, corners)
-  const count = corners.length / 2
-  if (values) {
-    context.globalAlpha = 0.8
-    for (let i = 0; i < count; i += 3) {
-      context.fillStyle = `#${colourOf(view, values[i / 3] ?? NaN, usual).getHexString()}`
-      context.beginPath()
-      path(i)
-      context.fill()
-    }
-    context.globalAlpha = 1
-  }
-  drawLines(context, path, count)
-}
-
-export interface Place {
-  zoom: number
-  u: number
-  v: number
-}
-
-/** A picture on every square of the UVs that is seen, the first one plainly. */
-export function drawGround(
-  context: CanvasRenderingContext2D,
-  at: Place,
-  image: HTMLImageElement | null,
-) {
-  const side = context.canvas.width
-  const x = (u: number) => (u - at.u) * at.zoom * side
-  const y = (v: number) => (v - at.v) * at.zoom * side
-  context.fillStyle = RAMP.none
-  context.fillRect(0, 0, side, side)
-  const unit = at.zoom * side
-  const [left, top] = [Math.floor(at.u), Math.floor(at.v)]
-  for (let v = top; v <= Math.floor(at.v + 1 / at.zoom) && v - top < 24; v += 1) {
-    for (let u = left; u <= Math.floor(at.u + 1 / at.zoom) && u - left < 24; u += 1) {
-      context.globalAlpha = u === 0 && v === 0 ? 1 : 0.35
-      if (image) context.drawImage(image, x(u), y(v), unit, unit)
-    }
-  }
-  context.globalAlpha = 1
-  context.strokeStyle = STAGE.black
-  context.lineWidth = 1
-  context.strokeRect(x(0), y(0), unit, unit)
-}
-
-/** Puts the triangle that begins at a corner into the path. */
-export function pathOf(context: CanvasRenderingContext2D, at: Place, corners: Float32Array) {
-  const scale = at.zoom * context.canvas.width
-  return (i: number) => {
-    for (let k = 0; k < 3; k += 1) {
-      const [u, v] = [corners[2 * (i + k)]!, corners[2 * (i + k) + 1]!]
-      const [x, y] = [(u - at.u) * scale, (v - at.v) * scale]
-      if (k === 0) context.moveTo(x, y)
-      else context.lineTo(x, y)
-    }
-    context.closePath()
-  }
-}
-
-/** The edges of all triangles, light on dark. Many lines are drawn thinner, so that the layout stays to be seen. */
-export function drawLines(
-  context: CanvasRenderingContext2D,
-  path: (corner: number) => void,
-  count: number,
-) {
-  const thin = count > 30_000 ? 0.35 : 0.9
-  context.beginPath()
-  for (let i = 0; i < count; i += 3) path(i)
-  context.strokeStyle = STAGE.black
-  context.globalAlpha = 0.5 * thin
-  context.lineWidth = 3
-  context.stroke()
-  context.globalAlpha = thin
-  context.strokeStyle = STAGE.white
-  context.lineWidth = 1.2
-  context.stroke()
-  context.globalAlpha = 1
 }

@@ -3,8 +3,9 @@ import { useMemo } from 'react'
 
 import { useBoard, useProject } from '../api/queries'
 import { feedOf, settingOf } from '../api/optimistic'
-import type { BoardMap, Document, InputName, MeshFacts, SlotFacts } from '../api/types'
+import type { BoardMap, Document, Feed, InputName, MeshFacts, SlotFacts } from '../api/types'
 import { INPUT_WORDS, readable } from '../words'
+import { labels } from '../words/meshes'
 
 export interface Densities {
   /** What all numbers are in: texels as soon as one slot wears a map. */
@@ -28,25 +29,25 @@ export function texelsPerUnit(
   material: string,
   maps: readonly BoardMap[],
 ): number | undefined {
-  let largest: number | undefined
-  for (const input of INPUTS) {
+  const texels = (input: InputName) => {
     const feed = feedOf(document, material, input)
     const map = feed?.map ? maps.find((entry) => entry.name === feed.map) : undefined
-    if (!feed || !map || map.width === 0) continue
-    const [u, v] = feed.uv?.tiling ?? settingOf(document, material, 'uv')?.tiling ?? [1, 1]
-    const texels = Math.sqrt(map.width * map.height * Math.abs(u * v))
-    if (input === 'base_color') return texels
-    largest = Math.max(largest ?? 0, texels)
+    if (!feed || !map) return 0
+    const [u, v] = tilingOf(document, material, feed)
+    return Math.sqrt(map.width * map.height * Math.abs(u * v))
   }
-  return largest
+  return texels('base_color') || Math.max(...INPUTS.map(texels)) || undefined
 }
+
+const tilingOf = (document: Document, material: string, feed: Feed) =>
+  feed.uv?.tiling ?? settingOf(document, material, 'uv')?.tiling ?? [1, 1]
 
 /** Over how many pictures a slot's UVs reach, after the tiling of what feeds its colours. */
 export function repeatsOf(document: Document, material: string, slot: SlotFacts): number {
   const feed = feedOf(document, material, 'base_color')
   const { min, max } = slot.uv
   if (!feed?.map || !min || !max) return 1
-  const [u, v] = feed.uv?.tiling ?? settingOf(document, material, 'uv')?.tiling ?? [1, 1]
+  const [u, v] = tilingOf(document, material, feed)
   return Math.max(1, Math.abs(u * (max[0]! - min[0]!)), Math.abs(v * (max[1]! - min[1]!)))
 }
 
@@ -79,7 +80,7 @@ export function densitiesOf(
     words: (slot) => {
       const density = of(slot)
       if (density !== null) return `${readable(density)} ${unit}`
-      return slot.density == null ? '–' : 'no map'
+      return slot.density == null ? '–' : labels.noMapWord
     },
   }
 }

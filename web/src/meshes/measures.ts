@@ -4,45 +4,46 @@ import { Color } from 'three'
 import type { MeshFacts } from '../api/types'
 import { RAMP } from '../theme'
 import type { Densities } from './density'
+import { labels } from '../words/meshes'
 
 export type MeshView =
   'lit' | 'slots' | 'checker' | 'repeats' | 'density' | 'stretch' | 'flipped' | 'backs' | 'faults'
 export type Measure = 'density' | 'stretch' | 'flipped'
 
 export const VIEWS: { key: MeshView; words: string; shows: string }[] = [
-  { key: 'lit', words: 'Shaded', shows: 'the slots’ materials, lit' },
-  { key: 'slots', words: 'Slots', shows: 'one tint for each slot' },
+  { key: 'lit', words: labels.wordShaded, shows: 'the slots’ materials, lit' },
+  { key: 'slots', words: labels.slots, shows: labels.oneTintForEachSlot },
   {
     key: 'checker',
-    words: 'Checker',
-    shows: 'even squares on the UVs: stretch and density show at once',
+    words: labels.wordChecker,
+    shows: labels.evenSquaresOnTheUvs,
   },
   {
     key: 'repeats',
-    words: 'Repeats',
-    shows: 'every second copy of the map of its colours tinted: where it begins again',
+    words: labels.wordRepeats,
+    shows: labels.everySecondCopyOfThe,
   },
   {
     key: 'density',
-    words: 'Density',
-    shows: 'texels a metre of what the slots wear, compared with the whole mesh',
+    words: labels.density,
+    shows: labels.texelsAMetreOfWhat,
   },
   {
     key: 'stretch',
-    words: 'Stretch',
-    shows: 'how far the UVs are squeezed one way; 1 is not at all',
+    words: labels.wordStretch,
+    shows: labels.howFarTheUvsAre,
   },
   {
     key: 'flipped',
-    words: 'Flipped',
-    shows: 'faces whose UVs run the other way: mirrored, so that text reads backwards',
+    words: labels.wordFlipped,
+    shows: labels.facesWhoseUvsRunThe,
   },
   {
     key: 'backs',
-    words: 'Back faces',
-    shows: 'what is seen from behind; single-sided materials vanish there',
+    words: labels.backFaces,
+    shows: labels.whatIsSeenFromBehind,
   },
-  { key: 'faults', words: 'Faults', shows: 'faces with something wrong' },
+  { key: 'faults', words: labels.faults, shows: labels.facesWithSomethingWrong },
 ]
 
 /** What shows a finding best, where it is about how maps lie. */

@@ -4,6 +4,7 @@ import { evenFactors } from './density'
 import type { Asking } from './Dialogs'
 import type { UvAction } from './EditUvs'
 import { UV_ACTIONS } from './EditUvs'
+import { labels } from '../words/meshes'
 
 /** What is asked for one slot at a time. */
 const ONE_SLOT: UvAction[] = ['palette', 'bake', 'sides', 'colours']
@@ -25,38 +26,38 @@ export function slotActions({ chosen, mesh, densities, ask, addStep, pickFacesOf
   )
   return [
     {
-      words: 'Rename the slot…',
+      words: labels.renameTheSlot2,
       run: (which: string) => ask({ kind: 'rename', slot: which }),
     },
     ...(chosen.length > 1
-      ? [{ words: `Merge the ${chosen.length} selected…`, run: () => ask({ kind: 'merge' }) }]
+      ? [{ words: labels.mergeTheSelected(chosen.length), run: () => ask({ kind: 'merge' }) }]
       : []),
     ...(even
       ? [
           {
-            words: `Even out the density of ${chosen.length} slots`,
+            words: labels.evenOutTheDensityOf(chosen.length),
             run: () => void addStep({ kind: 'scale-uvs', factors: even }),
           },
         ]
       : []),
     {
-      words: 'Split by connected parts',
+      words: labels.splitByConnectedParts,
       run: (which: string) => void addStep({ kind: 'split-slot', slot: which, by: 'part' }),
     },
     {
-      words: 'Split by UV islands',
+      words: labels.splitByUvIslands,
       run: (which: string) => void addStep({ kind: 'split-slot', slot: which, by: 'island' }),
     },
     {
-      words: 'Split by UV tiles',
+      words: labels.splitByUvTiles,
       run: (which: string) => void addStep({ kind: 'split-slot', slot: which, by: 'tile' }),
     },
     {
-      words: 'Pick its faces in the viewport',
+      words: labels.pickItsFacesInThe,
       run: pickFacesOf,
     },
     {
-      words: 'Shade flat',
+      words: labels.shadeFlat,
       run: (which: string) =>
         void addStep({
           kind: 'shade',

@@ -1,4 +1,4 @@
-import { Button } from '@mui/material'
+import { Box, Button } from '@mui/material'
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { useDropzone } from 'react-dropzone'
@@ -17,11 +17,8 @@ import { Account } from '../team/Account'
 import { ago, count } from '../words'
 import { labels } from '../words/projects'
 
-/** Every project, and the ways to begin one. */
-export function ProjectsScreen() {
-  const [naming, setNaming] = useState(false)
-  const [erasing, setErasing] = useState<ProjectRow | null>(null)
-  const projects = useProjects()
+/** Beginning a project, with the sample, from an archive or empty; and deleting one. */
+function useBeginning() {
   const navigate = useNavigate()
   const queries = useQueryClient()
   const notice = useNotices((state) => state.say)
@@ -56,6 +53,15 @@ export function ProjectsScreen() {
     onSuccess: () => void queries.invalidateQueries({ queryKey: ['projects'] }),
     onError: notice,
   })
+  return { begin, sample, bring, remove }
+}
+
+/** Every project, and the ways to begin one. */
+export function ProjectsScreen() {
+  const [naming, setNaming] = useState(false)
+  const [erasing, setErasing] = useState<ProjectRow | null>(null)
+  const projects = useProjects()
+  const { begin, sample, bring, remove } = useBeginning()
   const { getRootProps, getInputProps, isDragActive, open } = useDropzone({
     onDrop: (files) => bring.mutate(files),
     noClick: true,
@@ -86,55 +92,9 @@ export function ProjectsScreen() {
               {labels.newProject}
             </Button>
           </div>
-          {projects.data?.length === 0 && (
-            <div style={{ border: '1px dashed var(--strong)', padding: '20px 24px' }}>
-              <h2>{labels.noProjectsYet}</h2>
-              <p>{labels.beginANewOneAndDrop}</p>
-              <FirstSteps />
-            </div>
-          )}
+          {projects.data?.length === 0 && <NoProjects />}
           {projects.data && projects.data.length > 0 && (
-            <table
-              className="grid"
-              style={{ background: 'var(--surface)', border: '1px solid var(--line)' }}
-            >
-              <thead>
-                <tr>
-                  <th>{labels.project}</th>
-                  <th>{labels.maps}</th>
-                  <th>{labels.materials}</th>
-                  <th>{labels.meshes}</th>
-                  <th>{labels.changed}</th>
-                  <th>
-                    <span className="sr">{labels.delete}</span>
-                  </th>
-                </tr>
-              </thead>
-              <tbody>
-                {projects.data.map((project) => (
-                  <tr key={project.id}>
-                    <td style={{ height: 44 }}>
-                      <Link to={`/projects/${project.id}/maps`}>
-                        <b>{project.name}</b>
-                      </Link>
-                    </td>
-                    <td className="mono">{project.maps}</td>
-                    <td className="mono">{project.materials}</td>
-                    <td className="mono">{project.meshes}</td>
-                    <td className="small">{ago(project.changed)}</td>
-                    <td style={{ textAlign: 'right' }}>
-                      <Button
-                        variant="text"
-                        aria-label={labels.deleteOf(project.name)}
-                        onClick={() => setErasing(project)}
-                      >
-                        {labels.deleteAsk}
-                      </Button>
-                    </td>
-                  </tr>
-                ))}
-              </tbody>
-            </table>
+            <ProjectTable projects={projects.data} erase={setErasing} />
           )}
           <p className="small" style={{ marginTop: 12 }}>
             {labels.onThisMachineDropAProjects(
@@ -153,23 +113,11 @@ export function ProjectsScreen() {
         </div>
       )}
       {erasing && (
-        <Confirm
-          title={labels.delete4(erasing.name)}
-          action={labels.deleteForGood}
+        <Erase
+          project={erasing}
           close={() => setErasing(null)}
           done={() => remove.mutate(erasing)}
-        >
-          <p>
-            {labels.itsHistoryAndItsPackagesGo(
-              [
-                count(erasing.maps, 'map'),
-                count(erasing.materials, 'material'),
-                count(erasing.meshes, 'mesh', 'meshes'),
-              ].join(', '),
-            )}
-          </p>
-          <p>{labels.thisCannotBeUndoneSaveIt}</p>
-        </Confirm>
+        />
       )}
       {naming && (
         <AskName
@@ -182,5 +130,95 @@ export function ProjectsScreen() {
         />
       )}
     </div>
+  )
+}
+
+function NoProjects() {
+  return (
+    <Box sx={{ border: '1px dashed var(--strong)', p: '20px 24px' }}>
+      <h2>{labels.noProjectsYet}</h2>
+      <p>{labels.beginANewOneAndDrop}</p>
+      <FirstSteps />
+    </Box>
+  )
+}
+
+interface TableProps {
+  projects: ProjectRow[]
+  erase: (project: ProjectRow) => void
+}
+
+function ProjectTable({ projects, erase }: TableProps) {
+  return (
+    <table
+      className="grid"
+      style={{ background: 'var(--surface)', border: '1px solid var(--line)' }}
+    >
+      <thead>
+        <tr>
+          <th>{labels.project}</th>
+          <th>{labels.maps}</th>
+          <th>{labels.materials}</th>
+          <th>{labels.meshes}</th>
+          <th>{labels.changed}</th>
+          <th>
+            <span className="sr">{labels.delete}</span>
+          </th>
+        </tr>
+      </thead>
+      <tbody>
+        {projects.map((project) => (
+          <tr key={project.id}>
+            <td style={{ height: 44 }}>
+              <Link to={`/projects/${project.id}/maps`}>
+                <b>{project.name}</b>
+              </Link>
+            </td>
+            <td className="mono">{project.maps}</td>
+            <td className="mono">{project.materials}</td>
+            <td className="mono">{project.meshes}</td>
+            <td className="small">{ago(project.changed)}</td>
+            <td style={{ textAlign: 'right' }}>
+              <Button
+                variant="text"
+                aria-label={labels.deleteOf(project.name)}
+                onClick={() => erase(project)}
+              >
+                {labels.deleteAsk}
+              </Button>
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  )
+}
+
+interface EraseProps {
+  project: ProjectRow
+  close: () => void
+  done: () => void
+}
+
+/** Asks before a project is deleted, and says what goes with it. */
+function Erase({ project, close, done }: EraseProps) {
+  return (
+    <Confirm
+      title={labels.delete4(project.name)}
+      action={labels.deleteForGood}
+      close={close}
+      done={done}
+    >
+      <p>
+        {labels.itsHistoryAndItsPackagesGo(
+          [
+            count(project.maps, 'map'),
+            count(project.materials, 'material'),
+            count(project.meshes, 'mesh', 'meshes'),
+          ].join(', '),
+        )}
+      </p>
+      <p>{labels.thisCannotBeUndoneSaveIt}</p>
+    </Confirm>
   )
 }

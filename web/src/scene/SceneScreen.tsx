@@ -1,5 +1,5 @@
 import './scene.css'
-import { Button, Menu, MenuItem } from '@mui/material'
+import { Box, Button, Menu, MenuItem } from '@mui/material'
 import { useMemo, useState } from 'react'
 import { Link } from 'react-router'
 import { useEdit } from '../api/changes'
@@ -18,18 +18,18 @@ import { useMoving } from './useMoving'
 import { labels } from '../words/scene'
 import { SceneView } from './SceneView'
 
+type Moving = ReturnType<typeof useMoving>['moving']
+
+function withMoving(stated: Record<string, SceneItem>, moving: Moving) {
+  const item = moving && stated[moving.item]
+  return item ? { ...stated, [moving.item]: { ...item, ...moving.change } } : stated
+}
+
 /** The things that are shown, with what is being moved; of one at a time only that, where the one before it was: the camera
  * stays. */
-function useShownItems(
-  stated: Record<string, SceneItem>,
-  moving: ReturnType<typeof useMoving>['moving'],
-  alone: string | null,
-) {
+function useShownItems(stated: Record<string, SceneItem>, moving: Moving, alone: string | null) {
   return useMemo(() => {
-    const current =
-      moving && stated[moving.item]
-        ? { ...stated, [moving.item]: { ...stated[moving.item]!, ...moving.change } }
-        : stated
+    const current = withMoving(stated, moving)
     if (alone === null) return current
     const { position, repeat } = STANDS
     return {
@@ -129,23 +129,32 @@ function ItemList({
   )
 }
 
-/** The project's assets side by side on a ground under one light, as meant and as arrived. */
-export function SceneScreen() {
-  const id = useProjectId()
-  const project = useProject().data!
-  const meshes = useMeshes().data
-  const edit = useEdit()
-  const say = useNotices((state) => state.say)
-  const scene = project.document.scene ?? {}
-  const stated = useMemo(() => scene.items ?? {}, [scene.items])
-  const names = Object.keys(stated)
-  const { moving, move, settle } = useMoving()
+/** The thing that is chosen, and whether only it is shown: then there is always one. */
+function useChosenItem(names: string[]) {
   const [wanted, choose] = useRemembered<string | null>('scene item', null)
   const [alone, setAlone] = useRemembered<boolean>('scene one at a time', false)
-  const chosen = wanted !== null && wanted in stated ? wanted : alone ? (names[0] ?? null) : null
-  const items = useShownItems(stated, moving, alone ? chosen : null)
+  const first = names[0] ?? null
+  const chosen = wanted !== null && names.includes(wanted) ? wanted : alone ? first : null
+  const showAlone = (on: boolean) => {
+    setAlone(on)
+    if (on && chosen === null) choose(first)
+  }
+  return { chosen, choose, alone, setAlone: showAlone }
+}
 
-  const stand = async (which: string[]) => {
+/** The next or the previous name, round and round; without one chosen, the first or the last. */
+function neighbour(names: string[], chosen: string | null, by: number) {
+  if (names.length === 0) return null
+  const at = chosen === null ? (by > 0 ? -1 : 0) : names.indexOf(chosen)
+  return names[(at + by + names.length) % names.length]!
+}
+
+/** Puts meshes into the scene where there is room; one alone is chosen then. */
+function useStanding(choose: (item: string) => void) {
+  const id = useProjectId()
+  const edit = useEdit()
+  const say = useNotices((state) => state.say)
+  return async (which: string[]) => {
     try {
       const places = await get('/api/projects/{project_id}/scene/default-placement', {
         params: { path: { project_id: id }, query: { meshes: which } },
@@ -157,15 +166,26 @@ export function SceneScreen() {
       say(problem as Error)
     }
   }
+}
+
+/** The project's assets side by side on a ground under one light, as meant and as arrived. */
+export function SceneScreen() {
+  const project = useProject().data!
+  const meshes = useMeshes().data
+  const edit = useEdit()
+  const scene = project.document.scene ?? {}
+  const stated = useMemo(() => scene.items ?? {}, [scene.items])
+  const names = Object.keys(stated)
+  const { moving, move, settle } = useMoving()
+  const { chosen, choose, alone, setAlone } = useChosenItem(names)
+  const items = useShownItems(stated, moving, alone ? chosen : null)
+
+  const stand = useStanding(choose)
   const take = (item: string) => {
     choose(null)
     void edit({ kind: 'take-away', items: [item] })
   }
-  const step = (by: number) => {
-    if (names.length === 0) return
-    const at = chosen === null ? (by > 0 ? -1 : 0) : names.indexOf(chosen)
-    choose(names[(at + by + names.length) % names.length]!)
-  }
+  const step = (by: number) => choose(neighbour(names, chosen, by))
   const nudge = (x: number, z: number) => {
     if (chosen === null || alone) return
     const { position } = { ...STANDS, ...items[chosen] }
@@ -191,7 +211,6 @@ export function SceneScreen() {
   if (names.length === 0) {
     return <EmptyScene meshes={meshes} ready={ready} add={(which) => void stand(which)} />
   }
-  const shown = chosen === null ? undefined : stated[chosen]
   return (
     <div className="screen scene">
       <section className="pane" aria-label={labels.whatStandsInTheScene}>
@@ -201,12 +220,12 @@ export function SceneScreen() {
           chosen={chosen}
           press={(name) => choose(name === chosen && !alone ? null : name)}
         />
-        <div style={{ overflow: 'auto', flex: 'none', maxHeight: '62%' }}>
-          {isEditing && shown && (
+        <Box sx={{ overflow: 'auto', flex: 'none', maxHeight: '62%' }}>
+          {isEditing && stated[chosen] && (
             <ItemFields
               key={chosen}
               name={chosen}
-              item={moving?.item === chosen ? { ...shown, ...moving.change } : shown}
+              item={withMoving(stated, moving)[chosen]!}
               meshes={meshes}
               taken={() => take(chosen)}
             />
@@ -218,7 +237,7 @@ export function SceneScreen() {
           <SunFields scene={scene} />
           <PanoramaField scene={scene} />
           <Views scene={scene} />
-        </div>
+        </Box>
       </section>
       <SceneView
         items={items}
@@ -228,10 +247,7 @@ export function SceneScreen() {
         settle={settle}
         nudge={nudge}
         alone={alone}
-        setAlone={(on) => {
-          setAlone(on)
-          if (on && chosen === null) choose(names[0] ?? null)
-        }}
+        setAlone={setAlone}
         step={step}
       />
     </div>

@@ -23,6 +23,32 @@ import { SIDES, hindrance, packageFor } from './sides'
 import { useMoving } from './useMoving'
 import { labels } from '../words/scene'
 
+/** The one or two ways that the scene is seen, the package that they show, and what keeps them from being seen. */
+function useSides() {
+  const project = useProject().data!
+  const packages = usePackages().data ?? []
+  const outdated = useOutdatedPackages().data ?? []
+  const [side, setSide] = useRemembered<Side>('scene side', 'meant')
+  const [other, setOther] = useRemembered<Side | null>('scene other side', null)
+  const pack = packageFor(packages, project.document.target)
+  const shown = other ? [side, other] : [side]
+  const showsPackage = shown.some((one) => one !== 'meant')
+  return {
+    ...{ side, setSide, other, setOther, pack },
+    hindered: shown.map((one) => hindrance(one, pack)).find(Boolean),
+    isOutdated: showsPackage && pack !== undefined && outdated.includes(pack.id),
+  }
+}
+
+function Hindered({ why }: { why: string }) {
+  const id = useProjectId()
+  return (
+    <p className="stage-trouble" role="status">
+      {why} <Link to={`/projects/${id}/export`}>{labels.toExport}</Link>
+    </p>
+  )
+}
+
 /** The stage with the scene, seen one way or two ways beside each other. */
 export function SceneView({
   items,
@@ -35,14 +61,11 @@ export function SceneView({
   setAlone,
   step,
 }: ViewProps) {
-  const id = useProjectId()
   const project = useProject().data!
   const meshes = useMeshes().data ?? []
-  const packages = usePackages().data ?? []
   const box = useRef<HTMLDivElement>(null)
   const [pose] = useState(newPose)
-  const [side, setSide] = useRemembered<Side>('scene side', 'meant')
-  const [other, setOther] = useRemembered<Side | null>('scene other side', null)
+  const { side, setSide, other, setOther, pack, hindered, isOutdated } = useSides()
   const [split, setSplit] = useState(0.5)
   const [saving, save] = useState<'still' | 'scene' | null>(null)
   const [seen, setSeen] = useRemembered<string>('scene seen', '')
@@ -50,11 +73,6 @@ export function SceneView({
   const left = useCallback((view: Seen) => setSeen(JSON.stringify(view)), [setSeen])
   const scene = project.document.scene ?? {}
   useLentPanorama(scene.panorama ?? null)
-  const pack = packageFor(packages, project.document.target)
-  const missing = [side, other].flatMap((one) => (one ? (hindrance(one, pack) ?? []) : []))
-  const outdated = useOutdatedPackages().data ?? []
-  const showsPackage = side !== 'meant' || other !== null
-  const isOutdated = showsPackage && pack !== undefined && outdated.includes(pack.id)
   const things = (of: Side, main: boolean) => (
     <SceneContents
       scene={scene}
@@ -101,11 +119,7 @@ export function SceneView({
         {other && (
           <SideTabs pressed={other} press={setOther} label={labels.onTheRight} at={{ right: 10 }} />
         )}
-        {missing.length > 0 && (
-          <p className="stage-trouble" role="status">
-            {missing[0]} <Link to={`/projects/${id}/export`}>{labels.toExport}</Link>
-          </p>
-        )}
+        {hindered && <Hindered why={hindered} />}
         <SceneTools
           comparing={other !== null}
           compare={() => setOther(other ? null : side === 'meant' ? 'arrived' : 'meant')}

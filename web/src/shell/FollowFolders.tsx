@@ -16,22 +16,29 @@ import { useProjectId } from '../api/queries'
 import { count } from '../words'
 import { labels } from '../words/shell'
 
+const followedKey = (project: string) => ['followed', project]
+
+function useFollowed(id: string) {
+  return useQuery({
+    queryKey: followedKey(id),
+    queryFn: () =>
+      get('/api/projects/{project_id}/followed', { params: { path: { project_id: id } } }),
+    refetchInterval: 2000,
+  })
+}
+
 /** The folders of this machine that the project follows: what is saved there comes in. */
 export function FollowFolders({ close }: { close: () => void }) {
   const id = useProjectId()
   const queries = useQueryClient()
   const [folder, setFolder] = useState('')
   const [takes, setTakes] = useState(false)
-  const key = ['followed', id]
   const path = { project_id: id }
-  const asked = useQuery({
-    queryKey: key,
-    queryFn: () => get('/api/projects/{project_id}/followed', { params: { path } }),
-    refetchInterval: 2000,
-  })
+  const asked = useFollowed(id)
   // A box that was ticked is ticked at once, whatever an answer says that was on its way already.
   const [ticked, setTicked] = useState<Record<number, boolean>>({})
-  const again = () => void queries.invalidateQueries({ queryKey: key }).then(() => setTicked({}))
+  const again = () =>
+    void queries.invalidateQueries({ queryKey: followedKey(id) }).then(() => setTicked({}))
   const follow = useMutation({
     mutationFn: (body: { folder: string; takes: boolean }) =>
       post('/api/projects/{project_id}/followed', { params: { path }, body }),
@@ -61,38 +68,14 @@ export function FollowFolders({ close }: { close: () => void }) {
             <table className="numbers-table" aria-label={labels.followedFolders}>
               <tbody>
                 {folders.map((row) => (
-                  <tr key={row.id}>
-                    <td style={{ overflowWrap: 'anywhere' }}>
-                      <span className="mono">{row.folder}</span>
-                      <br />
-                      <span className={row.problem ? 'small brick' : 'small'}>
-                        {row.problem
-                          ? `! ${row.problem}`
-                          : labels.imported(count(row.files, 'file'))}
-                      </span>
-                    </td>
-                    <td>
-                      <FormControlLabel
-                        control={
-                          <Checkbox
-                            size="small"
-                            checked={ticked[row.id] ?? row.takes}
-                            onChange={(event) => {
-                              setTicked({ ...ticked, [row.id]: event.target.checked })
-                              follow.mutate({ folder: row.folder, takes: event.target.checked })
-                            }}
-                          />
-                        }
-                        label={labels.replaceAutomatically}
-                      />
-                    </td>
-                    <td>
-                      <Button onClick={() => leave.mutate(row.id)}>
-                        {labels.leave}
-                        <span className="sr"> {row.folder}</span>
-                      </Button>
-                    </td>
-                  </tr>
+                  <FollowedRow
+                    key={row.id}
+                    row={row}
+                    follow={follow.mutate}
+                    leave={leave.mutate}
+                    ticked={ticked[row.id] ?? row.takes}
+                    tick={(on) => setTicked({ ...ticked, [row.id]: on })}
+                  />
                 ))}
               </tbody>
             </table>
@@ -142,5 +125,51 @@ export function FollowFolders({ close }: { close: () => void }) {
         </DialogActions>
       </form>
     </Dialog>
+  )
+}
+
+type Followed = NonNullable<ReturnType<typeof useFollowed>['data']>['folders'][number]
+
+interface RowProps {
+  row: Followed
+  follow: (change: { folder: string; takes: boolean }) => void
+  leave: (id: number) => void
+  /** Whether new versions replace old ones by themselves. */
+  ticked: boolean
+  tick: (on: boolean) => void
+}
+
+function FollowedRow({ row, follow, leave, ticked, tick }: RowProps) {
+  return (
+    <tr>
+      <td style={{ overflowWrap: 'anywhere' }}>
+        <span className="mono">{row.folder}</span>
+        <br />
+        <span className={row.problem ? 'small brick' : 'small'}>
+          {row.problem ? `! ${row.problem}` : labels.imported(count(row.files, 'file'))}
+        </span>
+      </td>
+      <td>
+        <FormControlLabel
+          control={
+            <Checkbox
+              size="small"
+              checked={ticked}
+              onChange={(event) => {
+                tick(event.target.checked)
+                follow({ folder: row.folder, takes: event.target.checked })
+              }}
+            />
+          }
+          label={labels.replaceAutomatically}
+        />
+      </td>
+      <td>
+        <Button onClick={() => leave(row.id)}>
+          {labels.leave}
+          <span className="sr"> {row.folder}</span>
+        </Button>
+      </td>
+    </tr>
   )
 }

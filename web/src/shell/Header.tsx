@@ -1,29 +1,24 @@
 import { Button, Divider, Menu, MenuItem, Tooltip } from '@mui/material'
 import { lazy, useEffect, useState } from 'react'
-import { NavLink } from 'react-router'
 
 import { useEdit, useRedo, useUndo } from '../api/changes'
-import { usePackages } from '../api/jobs'
-import { useBoard, useFindings, useMeshes, useTargets, useOutdatedPackages } from '../api/queries'
+import { useTargets } from '../api/queries'
 import { useQueue, waitingOf } from '../api/queue'
 import type { Project } from '../api/types'
 import { CompareTargets } from '../export/CompareTargets'
 import { OwnTargets } from '../export/OwnTargets'
-import { ago, count } from '../words'
+import { ago } from '../words'
 import { Find } from './Find'
 import { JobsButton } from './JobsButton'
 import { Mark } from '../components/Mark'
 import { OverlayBoundary } from '../components/FailureBoundary'
 import { NotesPanel } from '../team/NotesPanel'
-import { stationOf, useNotes } from '../team/notes'
 import { Account } from '../team/Account'
 import { HereNow } from '../team/HereNow'
 import { usePeople } from '../team/people'
 import { typing } from '../components/keys'
-import { isOpen } from '../checks/groups'
-import { useAllRemembered } from '../components/remembered'
-import { nextStep } from './next'
 import { ProjectMenu } from './ProjectMenu'
+import { Trail } from './Trail'
 import { labels } from '../words/shell'
 
 const Guide = lazy(() => import('./Guide'))
@@ -62,7 +57,7 @@ export function Header({ project }: { project: Project }) {
       <div className="project">
         <ProjectMenu project={project} />
         <span className="small ellipsis">
-          {saving ? labels.saving : 'saved'}
+          {saving ? labels.saving : labels.wordSaved}
           {project.checkpoints[0]
             ? labels.checkpoint(project.checkpoints[0].name, ago(project.checkpoints[0].made))
             : ` ${ago(project.changed)}`}
@@ -121,126 +116,6 @@ export function Header({ project }: { project: Project }) {
         </OverlayBoundary>
       )}
     </header>
-  )
-}
-
-function Trail({ project }: { project: Project }) {
-  const document = project.document
-  const board = useBoard().data ?? []
-  const meshes = useMeshes().data ?? []
-  const asked = useFindings()
-  const findings = asked.data ?? []
-  const packages = usePackages().data ?? []
-  const unsure = board.filter((map) => map.state === 'unsure').length
-  const conflicts = board.filter((map) => map.state === 'conflict').length
-  // What stays behind is nobody's task.
-  const leftOut = document.left_out?.meshes ?? []
-  const going = meshes.filter((mesh) => !leftOut.includes(mesh.name))
-  const slots = going.flatMap((mesh) => mesh.slots.map((slot) => mesh.assigned[slot.name]))
-  const open = findings.filter(isOpen).length
-  const bare = !Object.keys({ ...document.maps, ...document.meshes }).length
-  const standing = Object.keys(document.scene?.items ?? {}).length
-  const outdated = useOutdatedPackages().data ?? []
-  const behind = packages[0] && outdated.includes(packages[0].id)
-  const stations = [
-    {
-      to: 'maps',
-      name: labels.maps,
-      words: `${Object.keys(document.maps ?? {}).length}`,
-      mark: [unsure && labels.unsure(unsure), conflicts && count(conflicts, 'conflict')]
-        .filter(Boolean)
-        .join(', '),
-    },
-    {
-      to: 'materials',
-      name: labels.materials,
-      words: `${Object.keys(document.materials ?? {}).length}`,
-      mark: '',
-    },
-    {
-      to: 'meshes',
-      name: labels.meshes,
-      words: labels.of(
-        Object.keys(document.meshes ?? {}).length - leftOut.length,
-        slots.filter(Boolean).length,
-        count(slots.length, 'slot'),
-      ),
-      mark: '',
-    },
-    {
-      to: 'scene',
-      name: labels.scene,
-      words: standing ? labels.placed(standing) : '',
-      mark: '',
-    },
-    {
-      to: 'checks',
-      name: labels.checks,
-      words:
-        bare || asked.isPending
-          ? ''
-          : asked.isPlaceholderData
-            ? labels.checking
-            : open
-              ? ''
-              : 'clear',
-      mark: open && !asked.isPlaceholderData ? labels.open(open) : '',
-    },
-    {
-      to: 'export',
-      name: labels.export,
-      words: packages[0] ? (behind ? '' : labels.upToDate) : labels.notYet,
-      mark: behind ? 'behind' : '',
-    },
-  ]
-  const next = nextStep({
-    maps: board.length,
-    unsure: unsure + conflicts,
-    materials: Object.keys(document.materials ?? {}).length,
-    meshes: Object.keys(document.meshes ?? {}).length,
-    bare: slots.filter((material) => !material).length,
-    errors: findings.filter((f) => f.severity === 'error' && f.waived == null).length,
-    exported: packages.length > 0 && !behind,
-    passed: packages[0]?.trial?.passed ?? null,
-  })
-  const notes = useNotes().filter((note) => !note.closed)
-  const noted = (station: string) => {
-    const here = notes.filter((note) => stationOf(note) === station).length
-    return here ? count(here, 'note') : ''
-  }
-  const left = useAllRemembered((state) => state.projects[project.id])
-  return (
-    <ol className="trail">
-      {stations.map((station) => (
-        <li key={station.to}>
-          <NavLink to={String(left?.[`path ${station.to}`] ?? station.to)}>
-            <span>
-              <b>{station.name}</b>
-              {next?.to === station.to && (
-                <span className="next" title={next.why}>
-                  {labels.next}
-                  <span className="sr">: {next.why}</span>
-                </span>
-              )}
-            </span>
-            <span className="small">
-              {station.words}
-              {station.mark && (
-                <span className="amber">
-                  {station.words && ' · '}△ {station.mark}
-                </span>
-              )}
-              {noted(station.to) && (
-                <span className="amber">
-                  {(station.words || station.mark) && ' · '}
-                  {noted(station.to)}
-                </span>
-              )}
-            </span>
-          </NavLink>
-        </li>
-      ))}
-    </ol>
   )
 }
 

@@ -40,6 +40,17 @@ export function ProjectMenu({ project }: { project: Project }) {
   const restore = useRestore()
   const { startArchive } = useStartJob()
   const close = () => setAnchor(null)
+  const item = (words: string, run: () => void, key = words) => (
+    <MenuItem
+      key={key}
+      onClick={() => {
+        close()
+        run()
+      }}
+    >
+      {words}
+    </MenuItem>
+  )
   return (
     <>
       <button
@@ -51,82 +62,24 @@ export function ProjectMenu({ project }: { project: Project }) {
         {project.document.name} <span aria-hidden>▾</span>
       </button>
       <Menu open={anchor !== null} anchorEl={anchor} onClose={close}>
-        <MenuItem
-          onClick={() => {
-            close()
-            setAsking('rename')
-          }}
-        >
-          {labels.rename}
-        </MenuItem>
-        <MenuItem
-          onClick={() => {
-            close()
-            setAsking('checkpoint')
-          }}
-        >
-          {labels.nameThisState}
-        </MenuItem>
-        <MenuItem
-          onClick={() => {
-            close()
-            setShown('history')
-          }}
-        >
-          {labels.history}
-        </MenuItem>
-        <MenuItem
-          onClick={() => {
-            close()
-            note(atOf(pathname))
-          }}
-        >
-          {labels.notes}
-        </MenuItem>
-        <MenuItem
-          onClick={() => {
-            close()
-            setShown('people')
-          }}
-        >
-          {labels.people}
-        </MenuItem>
-        {project.checkpoints.map((point) => (
-          <MenuItem
-            key={point.id}
-            onClick={() => {
-              close()
-              void restore(point.id)
-            }}
-          >
-            {labels.restore(point.name, ago(point.made))}
-          </MenuItem>
-        ))}
+        {item(labels.rename, () => setAsking('rename'))}
+        {item(labels.nameThisState, () => setAsking('checkpoint'))}
+        {item(labels.history, () => setShown('history'))}
+        {item(labels.notes, () => note(atOf(pathname)))}
+        {item(labels.people, () => setShown('people'))}
+        {project.checkpoints.map((point) =>
+          item(
+            labels.restore(point.name, ago(point.made)),
+            () => void restore(point.id),
+            `${point.id}`,
+          ),
+        )}
         <Divider />
-        <MenuItem
-          onClick={() => {
-            close()
-            setFollowing(true)
-          }}
-        >
-          {labels.followFoldersAsk}
-        </MenuItem>
-        <MenuItem
-          onClick={() => {
-            close()
-            startArchive.mutate(null)
-          }}
-        >
-          {labels.saveProjectAsZip}
-        </MenuItem>
-        <MenuItem
-          onClick={() => {
-            close()
-            setMode(mode === 'dark' ? 'light' : 'dark')
-          }}
-        >
-          {labels.surroundings(mode === 'dark' ? labels.light : labels.dark)}
-        </MenuItem>
+        {item(labels.followFoldersAsk, () => setFollowing(true))}
+        {item(labels.saveProjectAsZip, () => startArchive.mutate(null))}
+        {item(labels.surroundings(mode === 'dark' ? labels.light : labels.dark), () =>
+          setMode(mode === 'dark' ? 'light' : 'dark'),
+        )}
       </Menu>
       {shown && (
         <OverlayBoundary close={() => setShown(null)}>

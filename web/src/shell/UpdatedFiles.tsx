@@ -115,86 +115,109 @@ function ChangedFiles({ offers, decide, close }: Props) {
 }
 
 function OfferView({ offer }: { offer: Offer }) {
-  const asked = useOfferEffect(offer.id)
-  const effect = asked.data
-  const [apart, setApart] = useState(false)
+  const { data: effect, error } = useOfferEffect(offer.id)
+  const { before, after } = offer
   return (
     <section aria-label={labels.whatChangesWith(offer.name)}>
-      {offer.kind === 'map' && offer.before.sha256 && (
-        <div>
-          {apart ? (
-            <figure>
-              <div className="divided">
-                <Picture
-                  src={`/api/map-differences/${offer.before.sha256}/${offer.after.sha256}/512.png`}
-                  alt={labels.whereIsOtherwiseTheLargestDifference(offer.name)}
-                />
-              </div>
-              <figcaption className="small">{labels.theLargestDifferenceIsWhite}</figcaption>
-            </figure>
-          ) : (
-            <Split
-              left={side(offer.before.sha256, labels.current(offer.name), 'current')}
-              right={side(offer.after.sha256, labels.new(offer.name), 'new')}
-            />
-          )}
-          <div className="row" role="group" aria-label={labels.shown}>
-            <Button aria-pressed={!apart} onClick={() => setApart(false)}>
-              {labels.both}
-            </Button>
-            <Button aria-pressed={apart} onClick={() => setApart(true)}>
-              {labels.difference}
-            </Button>
-          </div>
-        </div>
+      {offer.kind === 'map' && before.sha256 && (
+        <MapVersions name={offer.name} before={before.sha256} after={after.sha256} />
       )}
-      {asked.isError && <p className="brick">{asked.error.message}</p>}
-      {!effect && !asked.isError && <LinearProgress aria-label={labels.lookingAtWhatChanges} />}
-      {effect && (
-        <table className="numbers-table" aria-label={labels.whatChanges}>
-          <tbody>
-            {effect.problem && (
-              <Row name={labels.cannotBeTaken}>
-                <span className="brick">! {effect.problem}</span>
-              </Row>
-            )}
-            {offer.before.size !== offer.after.size ? (
-              <Row name="size">
-                <span className="mono">{offer.before.size}</span> {labels.becomes}{' '}
-                <span className="mono">{offer.after.size}</span>
-              </Row>
-            ) : (
-              offer.after.size && (
-                <Row name="size">
-                  <span className="mono">{offer.after.size}</span>
-                  {labels.asBefore}
-                </Row>
-              )
-            )}
-            {effect.changed != null && (
-              <Row name={labels.texelsChanged}>
-                <span className="mono">{(effect.changed * 100).toFixed(1)} %</span>
-              </Row>
-            )}
-            <Row name={offer.kind === 'map' ? 'feeds' : labels.slotsThen}>
-              {effect.feeds.join(', ') || 'nothing'}
-            </Row>
-            <Row name={labels.affectedExports}>{effect.leaving.join(', ') || 'none'}</Row>
-            {effect.notes.map((note) => (
-              <Row key={note} name="note">
-                {note}
-              </Row>
-            ))}
-            <Row name={labels.newFindings}>
-              <Findings of={effect.come} none={labels.nothingNew} />
-            </Row>
-            <Row name={labels.resolvedFindings}>
-              <Findings of={effect.go} none="–" />
-            </Row>
-          </tbody>
-        </table>
-      )}
+      {error && <p className="brick">{error.message}</p>}
+      {!effect && !error && <LinearProgress aria-label={labels.lookingAtWhatChanges} />}
+      {effect && <Effects offer={offer} effect={effect} />}
     </section>
+  )
+}
+
+interface Versions {
+  name: string
+  before: string
+  after: string
+}
+
+/** Both versions of a map under a divider, or where they differ. */
+function MapVersions({ name, before, after }: Versions) {
+  const [apart, setApart] = useState(false)
+  return (
+    <div>
+      {apart ? (
+        <figure>
+          <div className="divided">
+            <Picture
+              src={`/api/map-differences/${before}/${after}/512.png`}
+              alt={labels.whereIsOtherwiseTheLargestDifference(name)}
+            />
+          </div>
+          <figcaption className="small">{labels.theLargestDifferenceIsWhite}</figcaption>
+        </figure>
+      ) : (
+        <Split
+          left={side(before, labels.current(name), labels.wordCurrent)}
+          right={side(after, labels.new(name), labels.wordNew)}
+        />
+      )}
+      <div className="row" role="group" aria-label={labels.shown}>
+        <Button aria-pressed={!apart} onClick={() => setApart(false)}>
+          {labels.both}
+        </Button>
+        <Button aria-pressed={apart} onClick={() => setApart(true)}>
+          {labels.difference}
+        </Button>
+      </div>
+    </div>
+  )
+}
+
+type Effect = NonNullable<ReturnType<typeof useOfferEffect>['data']>
+
+/** What changes in the project when the new file takes the place of the old one. */
+function Effects({ offer, effect }: { offer: Offer; effect: Effect }) {
+  return (
+    <table className="numbers-table" aria-label={labels.whatChanges}>
+      <tbody>
+        {effect.problem && (
+          <Row name={labels.cannotBeTaken}>
+            <span className="brick">! {effect.problem}</span>
+          </Row>
+        )}
+        <Sizes before={offer.before.size} after={offer.after.size} />
+        {effect.changed != null && (
+          <Row name={labels.texelsChanged}>
+            <span className="mono">{(effect.changed * 100).toFixed(1)} %</span>
+          </Row>
+        )}
+        <Row name={offer.kind === 'map' ? labels.wordFeeds : labels.slotsThen}>
+          {effect.feeds.join(', ') || labels.wordNothing}
+        </Row>
+        <Row name={labels.affectedExports}>{effect.leaving.join(', ') || labels.wordNone}</Row>
+        {effect.notes.map((note) => (
+          <Row key={note} name={labels.wordNote}>
+            {note}
+          </Row>
+        ))}
+        <Row name={labels.newFindings}>
+          <Findings of={effect.come} none={labels.nothingNew} />
+        </Row>
+        <Row name={labels.resolvedFindings}>
+          <Findings of={effect.go} none="–" />
+        </Row>
+      </tbody>
+    </table>
+  )
+}
+
+function Sizes({ before, after }: { before: string | null; after: string | null }) {
+  if (before === after && !after) return null
+  return (
+    <Row name={labels.wordSize}>
+      {before !== after && (
+        <>
+          <span className="mono">{before}</span> {labels.becomes}{' '}
+        </>
+      )}
+      <span className="mono">{after}</span>
+      {before === after && labels.asBefore}
+    </Row>
   )
 }
 

@@ -1,4 +1,5 @@
-import { Button, Drawer, MenuItem, TextField } from '@mui/material'
+import { Box, Button, MenuItem, TextField } from '@mui/material'
+import { styled } from '@mui/material/styles'
 import { useInfiniteQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 
@@ -8,21 +9,49 @@ import { useProject, useProjectId } from '../api/queries'
 import type { components } from '../api/schema'
 import { Picture } from '../components/Picture'
 import { ago } from '../words'
-import './history.css'
 import { labels } from '../words/team'
+import { SidePanel, stayInPanel } from './SidePanel'
 
 type Step = components['schemas']['Step']
 type Thing = Step['touched'][number]
 
 /** What was changed in the project, or at one thing of it, by whom, with before and after; any state can be brought back. */
 export function HistoryPanel({ about, close }: { about: string; close: () => void }) {
-  const id = useProjectId()
-  const project = useProject().data
   const [of, setOf] = useState(about)
+  const asked = useHistory(of)
+  const steps = asked.data?.pages.flatMap((page) => page.steps) ?? []
+  return (
+    <SidePanel title={labels.history} close={close}>
+      <ThingSelect of={of} setOf={setOf} />
+      {asked.isError && <p className="brick">{asked.error.message}</p>}
+      {asked.isSuccess && steps.length === 0 && (
+        <p className="quiet">{labels.nothingHasChangedSinceItWas}</p>
+      )}
+      <ol>
+        {steps.map((step) => (
+          <OneStep key={step.revision} step={step} only={of ? thingOf(of).name : null} />
+        ))}
+      </ol>
+      {asked.hasNextPage && (
+        <Button disabled={asked.isFetchingNextPage} onClick={() => void asked.fetchNextPage()}>
+          {asked.isFetchingNextPage ? labels.loading : labels.earlierOnes}
+        </Button>
+      )}
+    </SidePanel>
+  )
+}
+
+function thingOf(of: string) {
   const [kind, ...rest] = of.split(' ')
-  const name = rest.join(' ')
-  const asked = useInfiniteQuery({
-    queryKey: ['history', id, project?.revision, of],
+  return { kind: kind as Thing['kind'], name: rest.join(' ') }
+}
+
+/** The steps of the project, or of one thing in it, newest first, a page at a time. */
+function useHistory(of: string) {
+  const id = useProjectId()
+  const revision = useProject().data?.revision
+  return useInfiniteQuery({
+    queryKey: ['history', id, revision, of],
     initialPageParam: undefined as number | undefined,
     queryFn: ({ pageParam }) =>
       get('/api/projects/{project_id}/history', {
@@ -30,67 +59,49 @@ export function HistoryPanel({ about, close }: { about: string; close: () => voi
           path: { project_id: id },
           query: {
             pictures: true,
-            ...(of ? { kind: kind as Thing['kind'], name } : {}),
+            ...(of ? thingOf(of) : {}),
             ...(pageParam ? { before: pageParam } : {}),
           },
         },
       }),
     getNextPageParam: (page) => page.more ?? undefined,
   })
-  const document = project?.document
+}
+
+/** The thing whose history is shown: a map, a material, a mesh, or all of the project. */
+function ThingSelect({ of, setOf }: { of: string; setOf: (of: string) => void }) {
+  const document = useProject().data?.document
   const things = [
     ...Object.keys(document?.maps ?? {}).map((name) => ['map', name] as const),
     ...Object.keys(document?.materials ?? {}).map((name) => ['material', name] as const),
     ...Object.keys(document?.meshes ?? {}).map((name) => ['mesh', name] as const),
   ].map(([kind, name]) => ({ value: `${kind} ${name}`, words: labels[kind](name) }))
-  const steps = asked.data?.pages.flatMap((page) => page.steps) ?? []
   return (
-    <Drawer
-      anchor="right"
-      open
-      onClose={close}
-      slotProps={{ paper: { 'aria-label': 'History', role: 'dialog' } as object }}
+    <TextField
+      select
+      size="small"
+      label={labels.of}
+      value={things.some(({ value }) => value === of) ? of : ''}
+      slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
+      onChange={(event) => setOf(event.target.value)}
     >
-      <div className="history" tabIndex={-1}>
-        <div className="row">
-          <h1 className="grow">{labels.history}</h1>
-          <Button variant="text" onClick={close}>
-            {labels.close}
-          </Button>
-        </div>
-        <TextField
-          select
-          size="small"
-          label={labels.of}
-          value={things.some(({ value }) => value === of) ? of : ''}
-          slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
-          onChange={(event) => setOf(event.target.value)}
-        >
-          <MenuItem value="">{labels.theWholeProject}</MenuItem>
-          {things.map(({ value, words }) => (
-            <MenuItem key={value} value={value}>
-              {words}
-            </MenuItem>
-          ))}
-        </TextField>
-        {asked.isError && <p className="brick">{asked.error.message}</p>}
-        {asked.isSuccess && steps.length === 0 && (
-          <p className="quiet">{labels.nothingHasChangedSinceItWas}</p>
-        )}
-        <ol>
-          {steps.map((step) => (
-            <OneStep key={step.revision} step={step} only={of ? name : null} />
-          ))}
-        </ol>
-        {asked.hasNextPage && (
-          <Button disabled={asked.isFetchingNextPage} onClick={() => void asked.fetchNextPage()}>
-            {asked.isFetchingNextPage ? labels.loading : labels.earlierOnes}
-          </Button>
-        )}
-      </div>
-    </Drawer>
+      <MenuItem value="">{labels.theWholeProject}</MenuItem>
+      {things.map(({ value, words }) => (
+        <MenuItem key={value} value={value}>
+          {words}
+        </MenuItem>
+      ))}
+    </TextField>
   )
 }
+
+const StepItem = styled('li')({
+  borderLeft: '3px solid var(--line)',
+  paddingLeft: 10,
+  '&.now': { borderLeftColor: 'var(--accent)' },
+  '&.undone': { borderLeftStyle: 'dashed' },
+  '& figure': { margin: '6px 0 0' },
+})
 
 function OneStep({ step, only }: { step: Step; only: string | null }) {
   const bringBack = useRestoreVersion()
@@ -98,7 +109,7 @@ function OneStep({ step, only }: { step: Step; only: string | null }) {
   const shown = only === null ? seen : seen.filter((thing) => thing.name === only)
   const when = new Date(step.made)
   return (
-    <li className={step.state}>
+    <StepItem className={step.state}>
       <div className="row">
         <b className="grow">{step.label}</b>
         {step.state === 'now' ? (
@@ -108,7 +119,7 @@ function OneStep({ step, only }: { step: Step; only: string | null }) {
             variant="text"
             aria-label={labels.restoreTheVersionAfter(step.label)}
             onClick={(event) => {
-              event.currentTarget.closest<HTMLElement>('.history')?.focus()
+              stayInPanel(event.currentTarget)
               void bringBack(step.revision)
             }}
           >
@@ -131,7 +142,7 @@ function OneStep({ step, only }: { step: Step; only: string | null }) {
           <figcaption className="small ellipsis">{thing.name}</figcaption>
         </figure>
       ))}
-    </li>
+    </StepItem>
   )
 }
 
@@ -154,8 +165,8 @@ function Side({
       loading="lazy"
     />
   ) : (
-    <span className="thumb letters small" style={{ width: 64, height: 64 }}>
+    <Box component="span" className="thumb letters small" sx={{ width: 64, height: 64 }}>
       {labels.notThere}
-    </span>
+    </Box>
   )
 }

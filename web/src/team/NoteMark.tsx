@@ -1,6 +1,7 @@
 import { count } from '../words'
 import type { At } from './notes'
 import { sameAt, useNotes, useNoting } from './notes'
+import './notes.css'
 import { labels } from '../words/team'
 
 const useOpenAt = (at: At) => useNotes().filter((note) => !note.closed && sameAt(note, at)).length

@@ -1,4 +1,5 @@
-import { Button, Checkbox, Drawer, FormControlLabel, TextField } from '@mui/material'
+import { Button, Checkbox, FormControlLabel, TextField } from '@mui/material'
+import { styled } from '@mui/material/styles'
 import { useState } from 'react'
 import { useNavigate } from 'react-router'
 
@@ -6,23 +7,14 @@ import { useProjectId } from '../api/queries'
 import { ago } from '../words'
 import type { At, Note } from './notes'
 import { atWords, pathOf, sameAt, useNoteChanges, useNotes, useNoting } from './notes'
-import './notes.css'
 import { labels } from '../words/team'
+import { SidePanel, stayInPanel } from './SidePanel'
 
 /** Every note of the project, those at the present thing first, and a new one. */
 export function NotesPanel() {
   const { at, close } = useNoting()
   if (!at) return null
-  return (
-    <Drawer
-      anchor="right"
-      open
-      onClose={close}
-      slotProps={{ paper: { 'aria-label': 'Notes', role: 'dialog' } as object }}
-    >
-      <Notes key={`${at.kind} ${at.place.join()}`} at={at} close={close} />
-    </Drawer>
-  )
+  return <Notes key={`${at.kind} ${at.place.join()}`} at={at} close={close} />
 }
 
 function Notes({ at, close }: { at: At; close: () => void }) {
@@ -35,10 +27,11 @@ function Notes({ at, close }: { at: At; close: () => void }) {
     .sort((one, other) => Number(sameAt(other, at)) - Number(sameAt(one, at)))
   const closed = notes.filter((note) => note.closed).length
   return (
-    <div className="notes" tabIndex={-1}>
-      <div className="row">
-        <h1 className="grow">{labels.notes}</h1>
-        {closed > 0 && (
+    <SidePanel
+      title={labels.notes}
+      close={close}
+      beside={
+        closed > 0 && (
           <FormControlLabel
             control={
               <Checkbox
@@ -49,11 +42,9 @@ function Notes({ at, close }: { at: At; close: () => void }) {
             }
             label={labels.closedOnesToo(closed)}
           />
-        )}
-        <Button variant="text" onClick={close}>
-          {labels.close}
-        </Button>
-      </div>
+        )
+      }
+    >
       <form
         onSubmit={(event) => {
           event.preventDefault()
@@ -90,9 +81,19 @@ function Notes({ at, close }: { at: At; close: () => void }) {
           <OneNote key={note.id} note={note} here={sameAt(note, at)} close={close} />
         ))}
       </ul>
-    </div>
+    </SidePanel>
   )
 }
+
+const NoteItem = styled('li')({
+  borderLeft: '3px solid var(--amber)',
+  paddingLeft: 10,
+  display: 'grid',
+  gap: 4,
+  '&.closed': { borderLeftColor: 'var(--line)', color: 'var(--ink2)' },
+  '& p': { overflowWrap: 'anywhere', whiteSpace: 'pre-wrap' },
+  '& .answer': { paddingLeft: 10, borderLeft: '1px solid var(--line)' },
+})
 
 function OneNote({ note, here, close }: { note: Note; here: boolean; close: () => void }) {
   const id = useProjectId()
@@ -100,7 +101,7 @@ function OneNote({ note, here, close }: { note: Note; here: boolean; close: () =
   const changes = useNoteChanges()
   const [answer, setAnswer] = useState<string | null>(null)
   return (
-    <li className={note.closed ? 'closed' : ''}>
+    <NoteItem className={note.closed ? 'closed' : ''}>
       <div className="small row">
         <button
           className="link grow ellipsis"
@@ -109,7 +110,7 @@ function OneNote({ note, here, close }: { note: Note; here: boolean; close: () =
             void navigate(`/projects/${id}/${pathOf(note)}`)
           }}
         >
-          {here ? 'here' : labels.at(atWords(note))}
+          {here ? labels.wordHere : labels.at(atWords(note))}
         </button>
         <span>{[note.author, ago(note.made)].filter(Boolean).join(', ')}</span>
       </div>
@@ -154,8 +155,7 @@ function OneNote({ note, here, close }: { note: Note; here: boolean; close: () =
         <button
           className="link small"
           onClick={(event) => {
-            // The button may go with its note: the keyboard stays in the panel.
-            event.currentTarget.closest<HTMLElement>('.notes')?.focus()
+            stayInPanel(event.currentTarget)
             changes.close.mutate({ note: note.id, closed: !note.closed })
           }}
         >
@@ -165,6 +165,6 @@ function OneNote({ note, here, close }: { note: Note; here: boolean; close: () =
           <span className="small">{labels.closedBy(note.closed_by)}</span>
         )}
       </div>
-    </li>
+    </NoteItem>
   )
 }

@@ -18,20 +18,21 @@ import { ROLES, useMe, usePeople, usePeopleChanges } from './people'
 import './people.css'
 import { labels } from '../words/team'
 
+interface Issued {
+  what: string
+  /** Shown once. */
+  secret: string
+}
+
 /** Who may do what here; for owners also invitations, links to look, and keys of programs. */
 export function PeopleDialog({ close }: { close: () => void }) {
   const me = useMe()
   const asked = usePeople()
   const changes = usePeopleChanges()
-  const [issued, setIssued] = useState<{ what: string; secret: string } | null>(null)
+  const [issued, setIssued] = useState<Issued | null>(null)
   const [leaving, setLeaving] = useState<string | null>(null)
   const people = asked.data
   const owns = me?.team === true && people?.role === 'own'
-  const show = (what: string) => (row: { secret: string }) =>
-    setIssued({
-      what,
-      secret: row.secret.startsWith('/') ? `${location.origin}${row.secret}` : row.secret,
-    })
   return (
     <Dialog open onClose={close} maxWidth="md" fullWidth>
       <DialogTitle>{labels.people}</DialogTitle>
@@ -55,97 +56,121 @@ export function PeopleDialog({ close }: { close: () => void }) {
           />
         )}
         {people && people.people.length > 0 && (
-          <table className="grid" aria-label={labels.members}>
-            <thead>
-              <tr>
-                <th>{labels.name}</th>
-                <th>{labels.role}</th>
-                <th>{labels.lastActive}</th>
-                <th>
-                  <span className="sr">{labels.remove}</span>
-                </th>
-              </tr>
-            </thead>
-            <tbody>
-              {people.people.map((person) => (
-                <tr key={person.id}>
-                  <td>{person.name}</td>
-                  <td>
-                    {owns ? (
-                      <RoleSelect
-                        label={labels.roleOf(person.name)}
-                        role={person.role}
-                        choose={(role) => changes.setRole.mutate({ person: person.name, role })}
-                      />
-                    ) : (
-                      ROLES.find(([role]) => role === person.role)?.[1]
-                    )}
-                  </td>
-                  <td className="small">{person.seen ? ago(person.seen) : labels.notYet}</td>
-                  <td style={{ textAlign: 'right' }}>
-                    {owns && (
-                      <Button variant="text" onClick={() => setLeaving(person.name)}>
-                        {labels.remove}
-                        <span className="sr"> {person.name}</span>
-                      </Button>
-                    )}
-                  </td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
+          <Members people={people.people} owns={owns} leave={setLeaving} />
         )}
-        {owns && (
-          <>
-            <AddPerson
-              add={(person, role) => changes.setRole.mutate({ person, role })}
-              invite={(email, role) =>
-                changes.invite.mutate(
-                  { email, role },
-                  { onSuccess: show(labels.sendThisInvitationToOnePerson) },
-                )
-              }
-            />
-            <PendingList
-              title={labels.invitations}
-              rows={people.invitations ?? []}
-              end={(row) => changes.end.mutate({ kind: 'invitation', row })}
-            />
-            <Issue
-              title={labels.viewOnlyLinks}
-              about={labels.whoeverHasTheLinkMayLook}
-              label={labels.forWhom}
-              make={labels.makeALink}
-              rows={people.links ?? []}
-              end={(row) => changes.end.mutate({ kind: 'link', row })}
-              issue={(label) =>
-                changes.share.mutate(
-                  { label, days: LINK_DAYS },
-                  { onSuccess: show(labels.anybodyWithThisLinkMayLook(LINK_DAYS)) },
-                )
-              }
-            />
-            <Issue
-              title={labels.apiKeys}
-              about={labels.aBuildMachineChecksExportsAnd}
-              label={labels.forWhichProgram}
-              make={labels.makeAKey}
-              rows={people.keys ?? []}
-              end={(row) => changes.end.mutate({ kind: 'key', row })}
-              issue={(label) =>
-                changes.newKey.mutate(
-                  { label: label || 'key', scope: 'work', days: KEY_DAYS },
-                  { onSuccess: show(labels.theKeyForDays(KEY_DAYS)) },
-                )
-              }
-            />
-          </>
-        )}
+        {owns && <Owning people={people} show={setIssued} />}
       </DialogContent>
       <DialogActions>
         <Button onClick={close}>{labels.close}</Button>
       </DialogActions>
     </Dialog>
+  )
+}
+
+interface MembersProps {
+  people: People['people']
+  owns: boolean
+  leave: (name: string) => void
+}
+
+function Members({ people, owns, leave }: MembersProps) {
+  const { setRole } = usePeopleChanges()
+  return (
+    <table className="grid" aria-label={labels.members}>
+      <thead>
+        <tr>
+          <th>{labels.name}</th>
+          <th>{labels.role}</th>
+          <th>{labels.lastActive}</th>
+          <th>
+            <span className="sr">{labels.remove}</span>
+          </th>
+        </tr>
+      </thead>
+      <tbody>
+        {people.map((person) => (
+          <tr key={person.id}>
+            <td>{person.name}</td>
+            <td>
+              {owns ? (
+                <RoleSelect
+                  label={labels.roleOf(person.name)}
+                  role={person.role}
+                  choose={(role) => setRole.mutate({ person: person.name, role })}
+                />
+              ) : (
+                ROLES.find(([role]) => role === person.role)?.[1]
+              )}
+            </td>
+            <td className="small">{person.seen ? ago(person.seen) : labels.notYet}</td>
+            <td style={{ textAlign: 'right' }}>
+              {owns && (
+                <Button variant="text" onClick={() => leave(person.name)}>
+                  {labels.remove}
+                  <span className="sr"> {person.name}</span>
+                </Button>
+              )}
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  )
+}
+
+/** What owners do: add and invite people, hand out links to look and keys for programs. */
+function Owning({ people, show: shown }: { people: People; show: (issued: Issued) => void }) {
+  const changes = usePeopleChanges()
+  const show = (what: string) => (row: { secret: string }) =>
+    shown({
+      what,
+      secret: row.secret.startsWith('/') ? `${location.origin}${row.secret}` : row.secret,
+    })
+  return (
+    <>
+      <AddPerson
+        add={(person, role) => changes.setRole.mutate({ person, role })}
+        invite={(email, role) =>
+          changes.invite.mutate(
+            { email, role },
+            { onSuccess: show(labels.sendThisInvitationToOnePerson) },
+          )
+        }
+      />
+      <PendingList
+        title={labels.invitations}
+        rows={people.invitations ?? []}
+        end={(row) => changes.end.mutate({ kind: 'invitation', row })}
+      />
+      <Issue
+        title={labels.viewOnlyLinks}
+        about={labels.whoeverHasTheLinkMayLook}
+        label={labels.forWhom}
+        make={labels.makeALink}
+        rows={people.links ?? []}
+        end={(row) => changes.end.mutate({ kind: 'link', row })}
+        issue={(label) =>
+          changes.share.mutate(
+            { label, days: LINK_DAYS },
+            { onSuccess: show(labels.anybodyWithThisLinkMayLook(LINK_DAYS)) },
+          )
+        }
+      />
+      <Issue
+        title={labels.apiKeys}
+        about={labels.aBuildMachineChecksExportsAnd}
+        label={labels.forWhichProgram}
+        make={labels.makeAKey}
+        rows={people.keys ?? []}
+        end={(row) => changes.end.mutate({ kind: 'key', row })}
+        issue={(label) =>
+          changes.newKey.mutate(
+            { label: label || 'key', scope: 'work', days: KEY_DAYS },
+            { onSuccess: show(labels.theKeyForDays(KEY_DAYS)) },
+          )
+        }
+      />
+    </>
   )
 }
 

@@ -7,6 +7,7 @@ import { get, post } from '../api/client'
 import { useNotices } from '../api/notices'
 import { useProjectId } from '../api/queries'
 import type { components } from '../api/schema'
+import { labels } from '../words/team'
 
 export type Note = components['schemas']['NoteOut']
 export interface At {
@@ -50,10 +51,10 @@ export const stationOf = ({ kind }: At) => STATION[kind]
 /** What a note is at, in words. */
 export function atWords({ kind, place }: At): string {
   if (kind === 'project') return 'the project'
-  if (kind === 'input') return `${inWords(place[1]!)} of ${place[0]}`
-  if (kind === 'slot') return `slot ${place[1]} of ${place[0]}`
+  if (kind === 'input') return labels.wordOf(inWords(place[1]!), place[0])
+  if (kind === 'slot') return labels.slotOf(place[1], place[0])
   if (kind === 'finding') return `the finding “${place[0]!.replaceAll('-', ' ')}” at ${place[1]}`
-  if (kind === 'cell') return `${inWords(place[3]!)} of ${place[2] || place[1]} in the trial`
+  if (kind === 'cell') return labels.ofInTheTrial(inWords(place[3]!), place[2] || place[1])
   return `${kind} ${place[0]}`
 }
 

@@ -5,6 +5,7 @@ import { erase, get, post } from '../api/client'
 import { useNotices } from '../api/notices'
 import { useProjectId } from '../api/queries'
 import type { components } from '../api/schema'
+import { labels } from '../words/team'
 
 type Schemas = components['schemas']
 export type People = Schemas['People']
@@ -13,7 +14,7 @@ export type RoleName = People['role']
 
 export const ROLES: [RoleName, string][] = [
   ['look', 'may look'],
-  ['work', 'works on it'],
+  ['work', labels.worksOnIt],
   ['own', 'owns it'],
 ]
 

@@ -269,23 +269,29 @@ interface PieceProps {
   onProbe: ((uvs: [number, number][]) => void) | undefined
 }
 
-function Piece({
-  slot,
-  geometry,
-  geometryKey,
-  paint,
-  copies,
-  look,
-  solo,
-  tint,
-  ghost,
-  onHover,
-  onPick,
-  onProbe,
-}: PieceProps) {
-  const lit = useStageMaterial(look)
-  const flat = useSoloMaterial(solo, look)
+/** The geometry with UVs that are being tried, null while none are. */
+function useTriedUvs(geometryKey: string, slot: string, geometry: BufferGeometry) {
   const invalidate = useThree((state) => state.invalidate)
+  const tried = useUvPreview((state) =>
+    state.of === geometryKey ? (state.corners[slot] ?? null) : null,
+  )
+  const other = useMemo(() => (tried ? withUvs(geometry, tried) : null), [geometry, tried])
+  useEffect(() => {
+    invalidate()
+    return () => other?.dispose()
+  }, [other, invalidate])
+  return other
+}
+
+/** The geometry with the colours of a measure, null where none is shown. */
+function usePainted(geometry: BufferGeometry, paint: Float32Array | null) {
+  const coloured = useMemo(() => (paint ? painted(geometry, paint) : null), [geometry, paint])
+  useEffect(() => () => coloured?.dispose(), [coloured])
+  return coloured
+}
+
+/** Materials that are no one's: the tint of a slot, what stands aside, and the colours of a measure. */
+function usePlainMaterials(tint: string | null) {
   const tinted = useMemo(
     () =>
       tint
@@ -303,26 +309,41 @@ function Piece({
       }),
     [],
   )
-  const tried = useUvPreview((state) =>
-    state.of === geometryKey ? (state.corners[slot] ?? null) : null,
-  )
-  const other = useMemo(() => (tried ? withUvs(geometry, tried) : null), [geometry, tried])
-  useEffect(() => {
-    invalidate()
-    return () => other?.dispose()
-  }, [other, invalidate])
-  const thrown = useThrown(geometryKey, slot, lit)
-  const coloured = useMemo(() => (paint ? painted(geometry, paint) : null), [geometry, paint])
   const plain = useMemo(() => new MeshLambertMaterial({ vertexColors: true, side: DoubleSide }), [])
   useEffect(() => () => tinted?.dispose(), [tinted])
-  useEffect(() => () => coloured?.dispose(), [coloured])
+  return { tinted, faint, plain }
+}
+
+function Piece({
+  slot,
+  geometry,
+  geometryKey,
+  paint,
+  copies,
+  look,
+  solo,
+  tint,
+  ghost,
+  onHover,
+  onPick,
+  onProbe,
+}: PieceProps) {
+  const lit = useStageMaterial(look)
+  const flat = useSoloMaterial(solo, look)
+  const invalidate = useThree((state) => state.invalidate)
+  const { tinted, faint, plain } = usePlainMaterials(tint)
+  const other = useTriedUvs(geometryKey, slot, geometry)
+  const thrown = useThrown(geometryKey, slot, lit)
+  const coloured = usePainted(geometry, paint)
+  // UVs that are tried are seen on the surface, also on faces that are marked as picked.
+  const shown = other ?? coloured ?? geometry
+  const worn = thrown ?? flat ?? tinted ?? lit
   useEffect(() => invalidate(), [ghost, tinted, flat, lit, thrown, coloured, invalidate])
   return (
     <>
       <mesh
-        // UVs that are tried are seen on the surface, also on faces that are marked as picked.
-        geometry={other ?? coloured ?? geometry}
-        material={ghost ? faint : coloured && !other ? plain : (thrown ?? flat ?? tinted ?? lit)}
+        geometry={shown}
+        material={ghost ? faint : shown === coloured ? plain : worn}
         userData={{ slot }}
         onPointerOver={(event) => {
           event.stopPropagation()
@@ -334,8 +355,12 @@ function Piece({
           if (event.delta < 4) onPick(event.faceIndex ?? 0, event.shiftKey || event.ctrlKey)
         }}
       />
-      {!ghost && copies && look && <Copies geometry={other ?? geometry} look={look} />}
-      {!ghost && <Overlays geometry={geometry} />}
+      {!ghost && (
+        <>
+          {copies && look && <Copies geometry={other ?? geometry} look={look} />}
+          <Overlays geometry={geometry} />
+        </>
+      )}
     </>
   )
 }

@@ -3,9 +3,10 @@
 import { ShaderChunk } from 'three'
 
 const PLACE = 'vec3 CustomToneMapping( vec3 color ) { return color; }'
+import { labels } from '../words/viewport'
 
 if (!ShaderChunk.tonemapping_pars_fragment.includes(PLACE))
-  throw new Error('The library has no place for a curve of one’s own any more.')
+  throw new Error(labels.theLibraryHasNoPlace)
 ShaderChunk.tonemapping_pars_fragment = ShaderChunk.tonemapping_pars_fragment.replace(
   PLACE,
   `vec3 CustomToneMapping( vec3 color ) {

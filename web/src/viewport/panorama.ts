@@ -12,6 +12,7 @@ import type { TextureDataType } from 'three'
 import { create } from 'zustand'
 
 import type { BoardMap } from '../api/types'
+import { labels } from '../words/viewport'
 
 interface Lit {
   name: string
@@ -70,14 +71,13 @@ export async function panoramaFile(map: BoardMap): Promise<File> {
   const answer = await fetch(
     `/api/map-files/${map.sha256}.${name.split('.').at(-1)!.toLowerCase()}`,
   ).catch(() => null)
-  if (!answer?.ok) throw new Error(`${name}: it cannot be fetched. Bring the file in again.`)
+  if (!answer?.ok) throw new Error(labels.itCannotBeFetchedBring(name))
   return new File([await answer.blob()], name)
 }
 
 async function read(file: File): Promise<DataTexture> {
   const kind = file.name.toLowerCase().split('.').at(-1)
-  if (kind !== 'hdr' && kind !== 'exr')
-    throw new Error(`${file.name}: a panorama is a Radiance HDR or an EXR. Save it as one.`)
+  if (kind !== 'hdr' && kind !== 'exr') throw new Error(labels.aPanoramaIsARadiance(file.name))
   // Loaded when somebody has a panorama: most never do.
   const Loader =
     kind === 'hdr'
@@ -87,12 +87,10 @@ async function read(file: File): Promise<DataTexture> {
     .arrayBuffer()
     .then((bytes) => new Loader().parse(bytes) as Told)
     .catch(() => null)
-  if (!told?.data) throw new Error(`${file.name}: it cannot be read as a panorama. Save it again.`)
+  if (!told?.data) throw new Error(labels.itCannotBeReadAs(file.name))
   const { width, height, data, type } = told
   if (Math.abs(width / height - 2) > 0.02)
-    throw new Error(
-      `${file.name}: it is ${width} × ${height}; a panorama all round is twice as wide as high.`,
-    )
+    throw new Error(labels.itIsAPanoramaAll(file.name, width, height))
   tame(data, type === FloatType)
   const texture = new DataTexture(data, width, height, RGBAFormat, type)
   texture.mapping = EquirectangularReflectionMapping

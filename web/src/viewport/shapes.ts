@@ -8,11 +8,12 @@ import {
 } from 'three'
 
 export type ShapeName = 'specimen' | 'sphere' | 'plane' | 'cylinder'
+import { labels } from '../words/viewport'
 export const SHAPES: { key: ShapeName; words: string }[] = [
-  { key: 'specimen', words: 'Specimen' },
-  { key: 'sphere', words: 'Sphere' },
-  { key: 'plane', words: 'Plane' },
-  { key: 'cylinder', words: 'Cylinder' },
+  { key: 'specimen', words: labels.wordSpecimen },
+  { key: 'sphere', words: labels.wordSphere },
+  { key: 'plane', words: labels.wordPlane },
+  { key: 'cylinder', words: labels.wordCylinder },
 ]
 
 const GRID = 128

@@ -28,6 +28,7 @@ import { setDepth, setInside, withSurface } from './surface'
 import { useSharedCanvas } from './sharedCanvas'
 import { frameTogether } from './frameTogether'
 import { useView } from './view'
+import { labels } from '../words/viewport'
 
 const { quick: QUICK, full: FULL } = STAGE_SIZES
 const KEPT = 160
@@ -95,7 +96,7 @@ function usePictures(look: StageLook | undefined): Pictures {
       // One that cannot be had leaves the one before it, and is told of.
       if (!wanted) return
       const missing = found.filter(([, texture]) => texture === null).map(([kind]) => kind)
-      fail(keys, missing.length ? `${missing.join(', ')}: the picture could not be fetched.` : null)
+      fail(keys, missing.length ? labels.thePictureCouldNotBe(missing.join(', ')) : null)
       await groups[size].end(wish)
       if (!wanted) return
       setShown((before) =>
@@ -272,37 +273,38 @@ function dress(made: MeshPhysicalMaterial, look: StageLook, pictures: Pictures, 
 const liesAsBase = ({ places }: StageLook, kind: 'height' | 'inside') =>
   JSON.stringify(places[kind]) === JSON.stringify(places.base ?? places[kind])
 
-/** Inputs beyond the seven: numbers, and pictures laid out as glTF's extensions want them. */
+/** Inputs beyond the seven: numbers, and pictures laid out as glTF's extensions want them. A picture takes the place of its number. */
 function wear(made: MeshPhysicalMaterial, look: StageLook, pictures: Pictures, lay: Lay) {
   const { extras } = look
-  const number = (name: string, otherwise: number) =>
-    typeof extras[name] === 'number' ? (extras[name] as number) : otherwise
+  const number = (name: string, otherwise: number, picture: unknown = null) =>
+    picture ? 1 : typeof extras[name] === 'number' ? extras[name] : otherwise
+  const colour = (name: string) => (Array.isArray(extras[name]) ? extras[name] : null)
+  const { coat, sheen, through, specular } = pictures
   made.ior = number('ior', 1.5)
-  made.specularIntensity = pictures.specular ? 1 : number('specular', 1)
-  made.specularIntensityMap = lay(pictures.specular, 'specular')
-  made.clearcoat = pictures.coat ? 1 : number('clearcoat', 0)
-  made.clearcoatRoughness = pictures.coat ? 1 : number('clearcoat_roughness', 0)
-  made.clearcoatMap = made.clearcoatRoughnessMap = lay(pictures.coat, 'coat')
-  made.sheen = pictures.sheen || Array.isArray(extras.sheen) ? 1 : 0
-  made.sheenColor.set(STAGE.white)
-  if (!pictures.sheen && Array.isArray(extras.sheen)) made.sheenColor.fromArray(extras.sheen)
-  made.sheenRoughness = pictures.sheen ? 1 : number('sheen_roughness', 0)
-  made.sheenColorMap = made.sheenRoughnessMap = lay(pictures.sheen, 'sheen')
-  made.transmission = pictures.through ? 1 : number('transmission', 0)
-  made.thickness = pictures.through ? 1 : number('thickness', 0)
-  made.transmissionMap = made.thicknessMap = lay(pictures.through, 'through')
-  made.attenuationColor.set(STAGE.white)
-  if (Array.isArray(extras.attenuation)) made.attenuationColor.fromArray(extras.attenuation)
+  made.specularIntensity = number('specular', 1, specular)
+  made.specularIntensityMap = lay(specular, 'specular')
+  made.clearcoat = number('clearcoat', 0, coat)
+  made.clearcoatRoughness = number('clearcoat_roughness', 0, coat)
+  made.clearcoatMap = made.clearcoatRoughnessMap = lay(coat, 'coat')
+  made.sheen = sheen || colour('sheen') ? 1 : 0
+  made.sheenColor.fromArray((sheen ? null : colour('sheen')) ?? WHITE)
+  made.sheenRoughness = number('sheen_roughness', 0, sheen)
+  made.sheenColorMap = made.sheenRoughnessMap = lay(sheen, 'sheen')
+  made.transmission = number('transmission', 0, through)
+  made.thickness = number('thickness', 0, through)
+  made.transmissionMap = made.thicknessMap = lay(through, 'through')
+  made.attenuationColor.fromArray(colour('attenuation') ?? WHITE)
   made.attenuationDistance = number('attenuation_distance', Infinity)
-  const inside = extras.subsurface_color
   setInside(
     made,
     number('subsurface', 0),
-    Array.isArray(inside) ? inside : [1, 1, 1],
+    colour('subsurface_color') ?? WHITE,
     number('subsurface_radius', 0.01),
     liesAsBase(look, 'inside') ? lay(pictures.inside, 'inside') : null,
   )
 }
+
+const WHITE = [1, 1, 1]
 
 const texturesOf = (material: Material): Texture[] => [
   ...new Set(Object.values(material).filter((value) => value instanceof Texture)),
@@ -331,7 +333,7 @@ export function useSoloMaterial(
           if (wanted) setSource({ key, texture })
           invalidate()
         },
-        () => wanted && fail(key, 'The picture of this input could not be fetched.'),
+        () => wanted && fail(key, labels.thePictureOfThisInput),
       )
     }
     return () => {

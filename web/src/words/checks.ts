@@ -88,4 +88,12 @@ export const labels = {
   wordCurrent: 'current',
   wordFixed: 'fixed',
   hintTexels: 'texels',
+  wordErrors: 'Errors',
+  wordWarnings: 'Warnings',
+  wordNotes: 'Notes',
+  wordIgnored: 'Ignored',
+  showTheMap: 'Show the map',
+  showInFeedSheet: 'Show in feed sheet',
+  showOnTheMesh: 'Show on the mesh',
+  showThePackPlan: 'Show the pack plan',
 } as const

@@ -288,4 +288,10 @@ export const labels = {
   ditherOf: (suffix: Part) => `Dither ${suffix}`,
   wordExpected: 'expected',
   wordArrived: 'arrived',
+  metres: 'metres',
+  centimetres: 'centimetres',
+  wordCompressed: 'compressed',
+  wordLin: 'lin.',
+  wordIt: 'it',
+  wordThem: 'them',
 } as const

@@ -109,4 +109,16 @@ export const labels = {
   keyRemove: 'remove',
   keyClearSelection: 'clear selection',
   keyFrameEverything: 'frame everything',
+  wordExpected: 'Expected',
+  theMaterialsAsTheyAre: 'The materials as they are in the project now',
+  wordArrived: 'Arrived',
+  theLastPackageOfThis: 'The last package of this target, as the stand-in engine read it',
+  packageFiles: 'Package files',
+  theFilesOfThatPackage:
+    'The files of that package, read by the drawing library itself: an independent second look',
+  thereIsNoPackageOf: 'There is no package of this target yet. Export and test, then look again.',
+  whatArrivedIsNotStored:
+    'What arrived is not stored for this package. Test it again on Export, then look here.',
+  thisTargetsFilesAreNot:
+    'This target’s files are not glTF, which the drawing library reads. Look at what arrived instead.',
 } as const

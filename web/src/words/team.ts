@@ -91,4 +91,9 @@ export const labels = {
   used: (ago: Part) => `, used ${ago}`,
   revoke: 'Revoke',
   withWord: ' · with ',
+  wordHere: 'here',
+  wordOf: (input: Part, of: Part) => `${input} of ${of}`,
+  slotOf: (slot: Part, mesh: Part) => `slot ${slot} of ${mesh}`,
+  ofInTheTrial: (input: Part, of: Part) => `${input} of ${of} in the trial`,
+  worksOnIt: 'works on it',
 } as const

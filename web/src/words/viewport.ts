@@ -45,4 +45,17 @@ export const labels = {
   grey18: '18 % grey',
   displayTitle: 'Display',
   percentDeep: ' % deep',
+  theLibraryHasNoPlace: 'The library has no place for a curve of one’s own any more.',
+  itCannotBeFetchedBring: (name: Part) => `${name}: it cannot be fetched. Bring the file in again.`,
+  aPanoramaIsARadiance: (name: Part) =>
+    `${name}: a panorama is a Radiance HDR or an EXR. Save it as one.`,
+  itCannotBeReadAs: (name: Part) => `${name}: it cannot be read as a panorama. Save it again.`,
+  itIsAPanoramaAll: (name: Part, width: Part, height: Part) =>
+    `${name}: it is ${width} × ${height}; a panorama all round is twice as wide as high.`,
+  wordSpecimen: 'Specimen',
+  wordSphere: 'Sphere',
+  wordPlane: 'Plane',
+  wordCylinder: 'Cylinder',
+  thePictureCouldNotBe: (pictures: Part) => `${pictures}: the picture could not be fetched.`,
+  thePictureOfThisInput: 'The picture of this input could not be fetched.',
 } as const
