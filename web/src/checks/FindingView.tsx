@@ -1,4 +1,4 @@
-import { Button, MenuItem, TextField } from '@mui/material'
+import { Box, Button, MenuItem, TextField } from '@mui/material'
 import { Link } from 'react-router'
 
 import { useEdit } from '../api/changes'
@@ -30,7 +30,7 @@ export function FindingView({ group, finding, choose, mend, leave, countAgain }:
       <div className="scroll finding-view" tabIndex={0} aria-label={labels.finding}>
         <h1>{finding.title}</h1>
         {group.findings.length > 1 ? (
-          <div className="row wrap" role="group" aria-label={labels.where} style={{ gap: 4 }}>
+          <Box className="row wrap" role="group" aria-label={labels.where} sx={{ gap: 0.5 }}>
             {group.findings.map((one) => (
               <button
                 key={`${one.subject} ${one.message}`}
@@ -41,7 +41,7 @@ export function FindingView({ group, finding, choose, mend, leave, countAgain }:
                 {one.subject}
               </button>
             ))}
-          </div>
+          </Box>
         ) : (
           <p className="small">{finding.subject}</p>
         )}

@@ -1,3 +1,4 @@
+import { Box } from '@mui/material'
 import { useState } from 'react'
 
 import { Picture } from './Picture'
@@ -41,9 +42,9 @@ export function Split({ left, right, middle }: Props) {
       </div>
       <figcaption className="small row">
         <span>◂ {left.words}</span>
-        <span className="grow" style={{ textAlign: 'center' }}>
+        <Box component="span" className="grow" sx={{ textAlign: 'center' }}>
           {middle}
-        </span>
+        </Box>
         <span>{right.words} ▸</span>
       </figcaption>
     </figure>

@@ -1,3 +1,4 @@
+import { Box } from '@mui/material'
 import type { Package, TrialResult } from '../api/types'
 import { useRemembered } from '../components/remembered'
 import { labels } from '../words/export'
@@ -10,15 +11,15 @@ export function ByHand({ pack, lines }: { pack: Package; lines: TrialResult['by_
   const tick = (line: string, on: boolean) =>
     keep(JSON.stringify(on ? [...done, line] : done.filter((other) => other !== line)))
   return (
-    <section aria-label={labels.setManually} style={{ padding: '12px 14px 0' }}>
+    <Box component="section" aria-label={labels.setManually} sx={{ padding: '12px 14px 0' }}>
       <h2>{labels.setManually}</h2>
       <p className="small">{labels.setTheseInTheEngineOne}</p>
       {[...new Set(lines.map((line) => line.material))].map((material) => {
         const own = lines.filter((line) => line.material === material)
         const slots = [...new Set(own.map((line) => line.slot).filter(Boolean))]
         return (
-          <div key={material} className="small" style={{ padding: '2px 0' }}>
-            <label className="row" style={{ gap: 6 }}>
+          <Box key={material} className="small" sx={{ padding: '2px 0' }}>
+            <Box component="label" className="row" sx={{ gap: 0.75 }}>
               <input
                 type="checkbox"
                 checked={done.includes(material)}
@@ -26,15 +27,15 @@ export function ByHand({ pack, lines }: { pack: Package; lines: TrialResult['by_
               />
               <b>{material}</b>
               {slots.length > 0 && <span className="quiet">{slots.join(', ')}</span>}
-            </label>
-            <ul style={{ margin: 0, paddingLeft: 42 }}>
+            </Box>
+            <Box component="ul" sx={{ margin: 0, paddingLeft: 5.25 }}>
               {[...new Set(own.map((line) => line.text))].map((text) => (
                 <li key={text}>{text}</li>
               ))}
-            </ul>
-          </div>
+            </Box>
+          </Box>
         )
       })}
-    </section>
+    </Box>
   )
 }

@@ -1,4 +1,4 @@
-import { Button, Dialog, DialogActions, DialogContent, DialogTitle } from '@mui/material'
+import { Box, Button, Dialog, DialogActions, DialogContent, DialogTitle } from '@mui/material'
 
 import { useEdit } from '../api/changes'
 import { useComparison, useProject } from '../api/queries'
@@ -76,9 +76,9 @@ export function CompareTargets({ close }: { close: () => void }) {
             </tbody>
           </table>
         )}
-        <p className="small" style={{ marginTop: 8 }}>
+        <Box component="p" className="small" sx={{ marginTop: 1 }}>
           {labels.memoryWithAllMipsUncompressedUnless}
-        </p>
+        </Box>
       </DialogContent>
       <DialogActions>
         <Button onClick={close}>{labels.close}</Button>

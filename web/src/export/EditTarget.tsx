@@ -1,4 +1,4 @@
-import { Button, Dialog, DialogActions, DialogContent, DialogTitle } from '@mui/material'
+import { Box, Button, Dialog, DialogActions, DialogContent, DialogTitle } from '@mui/material'
 import { useState } from 'react'
 
 import { useEdit } from '../api/changes'
@@ -60,7 +60,7 @@ export function EditTarget({ draft, close }: Props) {
 /** What the target would give of this project, or what is wrong with it. */
 function Outcome({ tried }: { tried: ReturnType<typeof useDraftTarget>['data'] }) {
   return (
-    <p style={{ marginTop: 10 }} role="status">
+    <Box component="p" sx={{ marginTop: 1.25 }} role="status">
       {tried?.problem ? (
         <span className="brick">! {tried.problem}</span>
       ) : tried?.summary?.problem ? (
@@ -82,6 +82,6 @@ function Outcome({ tried }: { tried: ReturnType<typeof useDraftTarget>['data'] }
       ) : (
         labels.workingItOut
       )}
-    </p>
+    </Box>
   )
 }

@@ -1,4 +1,4 @@
-import { Button, Popover } from '@mui/material'
+import { Box, Button, Popover } from '@mui/material'
 import { useRef, useState } from 'react'
 
 import { useRemovePackage, useStartJob } from '../api/jobs'
@@ -37,7 +37,7 @@ export function ExportHistory({
         transformOrigin={{ vertical: 'bottom', horizontal: 'left' }}
         slotProps={{ paper: { role: 'dialog', 'aria-label': labels.earlierPackages } as never }}
       >
-        <table className="grid" style={{ minWidth: 460 }}>
+        <Box component="table" className="grid" sx={{ minWidth: 460 }}>
           <thead>
             <tr>
               <th>{labels.made}</th>
@@ -62,9 +62,9 @@ export function ExportHistory({
               />
             ))}
           </tbody>
-        </table>
+        </Box>
         {taken !== null && (
-          <p className="small" role="status" style={{ padding: '6px 14px' }}>
+          <Box component="p" className="small" role="status" sx={{ padding: '6px 14px' }}>
             {labels.thePackageIsRemoved}{' '}
             <button
               className="link"
@@ -73,12 +73,12 @@ export function ExportHistory({
               {labels.restore}
             </button>{' '}
             {labels.withinADay}
-          </p>
+          </Box>
         )}
         {packages.length === 0 && (
-          <p className="quiet" style={{ padding: '0 14px' }}>
+          <Box component="p" className="quiet" sx={{ padding: '0 14px' }}>
             {labels.noneYet}
-          </p>
+          </Box>
         )}
         <FromElsewhere close={() => setAnchor(null)} />
       </Popover>
@@ -130,7 +130,7 @@ function FromElsewhere({ close }: { close: () => void }) {
   const { startForeign } = useStartJob()
   const input = useRef<HTMLInputElement>(null)
   return (
-    <div className="row" style={{ padding: '10px 14px' }}>
+    <Box className="row" sx={{ padding: '10px 14px' }}>
       <input
         ref={input}
         type="file"
@@ -150,6 +150,6 @@ function FromElsewhere({ close }: { close: () => void }) {
         {labels.testAPackageFromElsewhere}
       </Button>
       <span className="small">{labels.aZipOfItsFolderA}</span>
-    </div>
+    </Box>
   )
 }

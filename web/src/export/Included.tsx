@@ -1,4 +1,4 @@
-import { Button, Checkbox, FormControlLabel, Popover } from '@mui/material'
+import { Box, Button, Checkbox, FormControlLabel, Popover } from '@mui/material'
 import { useState } from 'react'
 
 import { useEdit } from '../api/changes'
@@ -16,10 +16,10 @@ export function Included({ project, unassigned }: { project: Project; unassigned
   }
   const left = out.meshes.length + out.materials.length
   const list = (kind: 'meshes' | 'materials', heading: string) => (
-    <fieldset style={{ border: 0, margin: 0, padding: 0, minWidth: 150 }}>
-      <legend className="small" style={{ padding: 0 }}>
+    <Box component="fieldset" sx={{ border: 0, margin: 0, padding: 0, minWidth: 150 }}>
+      <Box component="legend" className="small" sx={{ padding: 0 }}>
         {heading}
-      </legend>
+      </Box>
       {Object.keys(document[kind] ?? {}).map((name) => {
         const idle = kind === 'materials' && unassigned.includes(name)
         const goes = !out[kind].includes(name) && !idle
@@ -40,7 +40,7 @@ export function Included({ project, unassigned }: { project: Project; unassigned
           </div>
         )
       })}
-    </fieldset>
+    </Box>
   )
   return (
     <>
@@ -59,12 +59,12 @@ export function Included({ project, unassigned }: { project: Project; unassigned
         transformOrigin={{ vertical: 'bottom', horizontal: 'left' }}
         slotProps={{ paper: { role: 'dialog', 'aria-label': labels.included } as never }}
       >
-        <div style={{ padding: 16 }}>
-          <div style={{ display: 'flex', gap: 24, alignItems: 'start' }}>
+        <Box sx={{ padding: 2 }}>
+          <Box sx={{ display: 'flex', gap: 3, alignItems: 'start' }}>
             {list('meshes', labels.meshes)}
             {list('materials', labels.materials)}
-          </div>
-          <div className="row" style={{ marginTop: 8 }}>
+          </Box>
+          <Box className="row" sx={{ marginTop: 1 }}>
             <Button
               disabled={!left}
               onClick={() =>
@@ -83,8 +83,8 @@ export function Included({ project, unassigned }: { project: Project; unassigned
               {labels.everythingGoes}
             </Button>
             <span className="small">{labels.slotsOfAMaterialThatStays}</span>
-          </div>
-        </div>
+          </Box>
+        </Box>
       </Popover>
     </>
   )

@@ -1,4 +1,5 @@
 import {
+  Box,
   Button,
   Dialog,
   DialogActions,
@@ -33,11 +34,11 @@ export function MadeAndArrived({ of, input }: OfCell) {
 /** What the strokes of two shapes over each other mean. */
 export function OverWords() {
   return (
-    <span className="row wrap" style={{ gap: 8 }}>
+    <Box component="span" className="row wrap" sx={{ gap: 1 }}>
       <span className="stroke-meant">{labels.onlyMeant}</span>
       <span className="stroke-arrived">{labels.onlyArrived}</span>
       <span className="stroke-elsewhere">{labels.bothButApart}</span>
-    </span>
+    </Box>
   )
 }
 

@@ -1,4 +1,4 @@
-import { Button, Dialog, DialogActions, DialogContent, DialogTitle } from '@mui/material'
+import { Box, Button, Dialog, DialogActions, DialogContent, DialogTitle } from '@mui/material'
 import { useRef, useState } from 'react'
 
 import { useEdit } from '../api/changes'
@@ -45,7 +45,7 @@ export function OwnTargets({ project, close }: { project: Project; close: () => 
                     {own.includes(target.id) ? labels.yourOwnTitle : labels.builtIn}
                   </div>
                 </td>
-                <td style={{ textAlign: 'right', whiteSpace: 'nowrap' }}>
+                <Box component="td" sx={{ textAlign: 'right', whiteSpace: 'nowrap' }}>
                   {own.includes(target.id) && (
                     <Button
                       variant="text"
@@ -77,14 +77,14 @@ export function OwnTargets({ project, close }: { project: Project; close: () => 
                       {labels.remove}
                     </Button>
                   )}
-                </td>
+                </Box>
               </tr>
             ))}
           </tbody>
         </table>
-        <p className="small" style={{ marginTop: 8 }}>
+        <Box component="p" className="small" sx={{ marginTop: 1 }}>
           {labels.yourOwnTargetsTravelWithThe}
-        </p>
+        </Box>
       </DialogContent>
       <DialogActions>
         <input

@@ -1,4 +1,4 @@
-import { Menu, MenuItem } from '@mui/material'
+import { Box, Menu, MenuItem } from '@mui/material'
 import { useState } from 'react'
 
 import { useEdit } from '../api/changes'
@@ -45,7 +45,9 @@ export function PackPlan({
   return (
     <div className="scroll" tabIndex={0} aria-label={labels.plannedFiles}>
       <div className="plan-head">
-        <span style={{ textAlign: 'left' }}>{labels.file}</span>
+        <Box component="span" sx={{ textAlign: 'left' }}>
+          {labels.file}
+        </Box>
         {['r', 'g', 'b', 'a'].map((letter) => (
           <b key={letter} className={`ch-${letter}`}>
             {letter.toUpperCase()}
@@ -55,7 +57,7 @@ export function PackPlan({
       </div>
       {plan.files.map((file) => (
         <div key={file.path} className="plan-row">
-          <div style={{ minWidth: 0 }}>
+          <Box sx={{ minWidth: 0 }}>
             <div
               className="mono ellipsis"
               title={labels.nfor(file.path, file.materials.join(', '))}
@@ -67,7 +69,7 @@ export function PackPlan({
               )}
               {file.path.split('/').at(-1)}
             </div>
-            <div className="small" style={{ fontSize: 11, whiteSpace: 'nowrap' }}>
+            <Box className="small" sx={{ fontSize: 11, whiteSpace: 'nowrap' }}>
               <SizeOf file={file} fixed={fixed ?? false} /> ·{' '}
               {file.encoding === 'srgb' ? labels.srgb : labels.wordLin}
               {file.basis ? ` ${file.basis.toUpperCase()}` : labels.bit(file.bits)}
@@ -77,8 +79,8 @@ export function PackPlan({
               ) : (
                 <span title={labels.guessedFromTheMapsOwnFiles}>≈ {bytes(file.estimate)}</span>
               )}
-            </div>
-          </div>
+            </Box>
+          </Box>
           {groups(file).map(({ letters, channel }) => (
             <div
               key={letters}
@@ -97,12 +99,16 @@ export function PackPlan({
                     {channel.changed && letters.length > 1 && ` · ${channel.changed}`}
                   </span>
                   {letters.length === 1 && (
-                    <b className={`ch-${letters} ellipsis`} style={{ maxWidth: '100%' }}>
+                    <Box
+                      component="b"
+                      className={`ch-${letters} ellipsis`}
+                      sx={{ maxWidth: '100%' }}
+                    >
                       {channel.source.includes('.')
                         ? channel.source.split('.').at(-1)
                         : channel.source}
                       {channel.changed && ' ⤳'}
-                    </b>
+                    </Box>
                   )}
                 </>
               ) : (
@@ -110,19 +116,19 @@ export function PackPlan({
               )}
             </div>
           ))}
-          <span className="mono" style={{ textAlign: 'right' }}>
+          <Box component="span" className="mono" sx={{ textAlign: 'right' }}>
             {bytes(file.memory)}
-          </span>
+          </Box>
         </div>
       ))}
-      <p className="small" style={{ padding: '10px 14px' }}>
+      <Box component="p" className="small" sx={{ padding: '10px 14px' }}>
         {plan.factors > 0 &&
           labels.writtenAsNumbers(count(plan.factors, 'input'), plan.factors === 1 ? 'is' : 'are')}
         {plan.converted.length > 0 && labels.inAnotherForm(plan.converted.join('; '))}
         {plan.left_out.length > 0 && (
           <span className="amber">{labels.leftOutForThisTargetDoes(plan.left_out.join('; '))}</span>
         )}
-      </p>
+      </Box>
       <Unassigned names={plan.unassigned} fixed={fixed ?? false} />
       <GoesAlong meshes={plan.meshes} />
       <Memory plan={plan} />
@@ -135,7 +141,7 @@ function Unassigned({ names, fixed }: { names: string[]; fixed: boolean }) {
   const edit = useEdit()
   if (names.length === 0) return null
   return (
-    <p className="small" style={{ padding: '0 14px 10px' }}>
+    <Box component="p" className="small" sx={{ padding: '0 14px 10px' }}>
       {labels.notExportedBecauseNoSlotUses} {names.length === 1 ? labels.wordIt : labels.wordThem}:{' '}
       {names.join(', ')}.{' '}
       {!fixed && (
@@ -146,7 +152,7 @@ function Unassigned({ names, fixed }: { names: string[]; fixed: boolean }) {
           {labels.exportToo(names.length === 1 ? 'it' : 'them')}
         </button>
       )}
-    </p>
+    </Box>
   )
 }
 
@@ -155,19 +161,23 @@ function GoesAlong({ meshes }: { meshes: Plan['meshes'] }) {
   const told = meshes.filter((mesh) => mesh.goes.length + mesh.left.length > 0)
   if (told.length === 0) return null
   return (
-    <section style={{ padding: '4px 14px 12px' }} aria-label={labels.alsoIncludedFromTheMeshFiles}>
+    <Box
+      component="section"
+      sx={{ padding: '4px 14px 12px' }}
+      aria-label={labels.alsoIncludedFromTheMeshFiles}
+    >
       <h2>{labels.alsoIncludedFromTheMeshFile}</h2>
       {told.map((mesh) => (
-        <div key={mesh.mesh} className="small" style={{ padding: '3px 0' }}>
+        <Box key={mesh.mesh} className="small" sx={{ padding: '3px 0' }}>
           <b>{mesh.mesh}</b> {mesh.goes.join(' · ') || labels.onlyWhatIsDrawn}
           {mesh.left.map((one) => (
             <div key={one.message} className={one.severity === 'note' ? 'quiet' : 'amber'}>
               {one.severity === 'note' ? '–' : '△'} {one.message}
             </div>
           ))}
-        </div>
+        </Box>
       ))}
-    </section>
+    </Box>
   )
 }
 
@@ -218,8 +228,8 @@ function Memory({ plan }: { plan: Plan }) {
   const parts = [...perMaterial].sort((a, b) => b[1] - a[1])
   if (plan.memory === 0) return null
   return (
-    <div style={{ padding: '4px 14px 16px' }}>
-      <p style={{ marginBottom: 4 }}>
+    <Box sx={{ padding: '4px 14px 16px' }}>
+      <Box component="p" sx={{ marginBottom: 0.5 }}>
         {labels.graphicsMemory} <b className="mono">{bytes(plan.memory)}</b>{' '}
         <span className="small">
           {plan.files.every((file) => file.basis)
@@ -228,9 +238,9 @@ function Memory({ plan }: { plan: Plan }) {
                 plan.files.some((file) => file.basis) ? labels.butForEtc1sAndUastc : '',
               )}
         </span>
-      </p>
-      <div
-        style={{ display: 'flex', height: 14, border: '1px solid var(--strong)' }}
+      </Box>
+      <Box
+        sx={{ display: 'flex', height: 14, border: '1px solid var(--strong)' }}
         role="img"
         aria-label={parts.map(([name, size]) => `${name} ${bytes(size)}`).join(', ')}
       >
@@ -245,8 +255,8 @@ function Memory({ plan }: { plan: Plan }) {
             }}
           />
         ))}
-      </div>
+      </Box>
       <p className="small">{parts.map(([name]) => name).join(' · ')}</p>
-    </div>
+    </Box>
   )
 }

@@ -1,3 +1,4 @@
+import { Box } from '@mui/material'
 import type { Package, TrialResult } from '../api/types'
 import { Picture } from '../components/Picture'
 import { labels } from '../words/export'
@@ -6,7 +7,7 @@ import { labels } from '../words/export'
 export function Renders({ pack, trial }: { pack: Package; trial: TrialResult }) {
   if (!trial.renders?.length) return null
   return (
-    <section aria-label={labels.renders} style={{ padding: '12px 14px' }}>
+    <Box component="section" aria-label={labels.renders} sx={{ padding: '12px 14px' }}>
       <h2>{labels.underTheSameLight}</h2>
       <p className="small">{labels.flipIsTheMeanDifferenceAn}</p>
       <div className="renders">
@@ -17,7 +18,7 @@ export function Renders({ pack, trial }: { pack: Package; trial: TrialResult }) 
           )
           return (
             <figure key={`${name} ${entry.view}`}>
-              <div className="row" style={{ gap: 2 }}>
+              <Box className="row" sx={{ gap: 0.25 }}>
                 {(['meant', 'arrived'] as const).map((what) => (
                   <Picture
                     key={what}
@@ -33,7 +34,7 @@ export function Renders({ pack, trial }: { pack: Package; trial: TrialResult }) 
                     loading="lazy"
                   />
                 ))}
-              </div>
+              </Box>
               <figcaption className="small">
                 {name}, {entry.material ? labels.onTheSpecimenWord : entry.view} ·{' '}
                 <span className={`mono ${entry.flip > 0.05 ? 'brick' : ''}`}>
@@ -44,6 +45,6 @@ export function Renders({ pack, trial }: { pack: Package; trial: TrialResult }) 
           )
         })}
       </div>
-    </section>
+    </Box>
   )
 }

@@ -133,16 +133,18 @@ export function Board({ maps, rank, current, channel, chosen, choose, makeMateri
       aria-label={labels.board}
     >
       <div className="board-head">
-        <span style={{ textAlign: 'left', paddingLeft: 14 }}>{labels.set}</span>
+        <Box component="span" sx={{ textAlign: 'left', paddingLeft: 1.75 }}>
+          {labels.set}
+        </Box>
         {COLUMNS.map((role) => (
           <span key={role}>{ROLE_WORDS[role]}</span>
         ))}
         {hasOthers && <span>{labels.other}</span>}
       </div>
       {rows.length === 0 && (
-        <p className="quiet" style={{ padding: 14 }}>
+        <Box component="p" className="quiet" sx={{ padding: 1.75 }}>
           {labels.noMapHereChooseAnotherFilter}
-        </p>
+        </Box>
       )}
       <div className="board" style={{ height: virtual.getTotalSize() }}>
         {virtual.getVirtualItems().map((item) => {
@@ -192,9 +194,9 @@ export function Board({ maps, rank, current, channel, chosen, choose, makeMateri
         })}
       </div>
       {rows.length > 0 && (
-        <p className="small" style={{ padding: '12px 14px' }}>
+        <Box component="p" className="small" sx={{ padding: '12px 14px' }}>
           {labels.anUnderlineJoinsTheChannelsOf}
-        </p>
+        </Box>
       )}
     </div>
   )
@@ -250,7 +252,7 @@ function SetHead({
   }
   return (
     <div className="set" data-menu>
-      <span className="row" style={{ gap: 2 }}>
+      <Box component="span" className="row" sx={{ gap: 0.25 }}>
         <b className="ellipsis" title={row.name}>
           {row.name}
         </b>
@@ -262,7 +264,7 @@ function SetHead({
         >
           ⋯
         </button>
-      </span>
+      </Box>
       <span className="small">
         {row.tile && labels.tileOf(row.tile)}
         {sizeWords(largest.width, largest.height)} · {count(row.maps.length, 'file')}

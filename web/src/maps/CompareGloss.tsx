@@ -1,4 +1,4 @@
-import { Button, Dialog, DialogActions, DialogContent, DialogTitle } from '@mui/material'
+import { Box, Button, Dialog, DialogActions, DialogContent, DialogTitle } from '@mui/material'
 import { useQuery } from '@tanstack/react-query'
 
 import { trySheet, useProjectId } from '../api/queries'
@@ -27,14 +27,14 @@ export function CompareGloss({ map, channels, close }: Props) {
     <Dialog open onClose={close} maxWidth="md">
       <DialogTitle>{labels.roughnessOrGloss(map.name)}</DialogTitle>
       <DialogContent>
-        <div className="row" style={{ gap: 16 }}>
+        <Box className="row" sx={{ gap: 2 }}>
           {READINGS.map(({ words, invert }) => (
-            <figure key={words} style={{ margin: 0 }}>
+            <Box component="figure" key={words} sx={{ margin: 0 }}>
               <Read map={map} channels={channels} invert={invert} words={words} />
               <figcaption>{words}</figcaption>
-            </figure>
+            </Box>
           ))}
-        </div>
+        </Box>
         <p className="small">{labels.onPlainGreyUnderBrightPoints}</p>
       </DialogContent>
       <DialogActions>

@@ -1,5 +1,5 @@
 import { Picture } from '../components/Picture'
-import { Button, Dialog, DialogActions, DialogContent, DialogTitle } from '@mui/material'
+import { Box, Button, Dialog, DialogActions, DialogContent, DialogTitle } from '@mui/material'
 
 import { useStartJob } from '../api/jobs'
 import { useConversion } from '../api/queries'
@@ -35,7 +35,7 @@ export function Convert({ set, close }: { set: string; close: () => void }) {
               <Parts title={labels.before} parts={found.data.before} />
               <Parts title={labels.after} parts={found.data.after} />
             </div>
-            <p className="small" style={{ maxWidth: 620 }}>
+            <Box component="p" className="small" sx={{ maxWidth: 620 }}>
               {labels.turnedBackAgainAColouredSpecular(
                 Object.entries(found.data.way_back)
                   .map(([name, [largest, mean]]) =>
@@ -43,7 +43,7 @@ export function Convert({ set, close }: { set: string; close: () => void }) {
                   )
                   .join('; '),
               )}
-            </p>
+            </Box>
             <p className="small">{labels.threeNewMapsAndOneNew}</p>
           </>
         )}
@@ -62,9 +62,9 @@ function Parts({ title, parts }: { title: string; parts: Conversion['before'] })
   return (
     <section aria-label={title}>
       <h2>{title}</h2>
-      <div className="row" style={{ gap: 8, alignItems: 'flex-start' }}>
+      <Box className="row" sx={{ gap: 1, alignItems: 'flex-start' }}>
         {parts.map((part) => (
-          <figure key={part.name} style={{ margin: 0 }}>
+          <Box component="figure" key={part.name} sx={{ margin: 0 }}>
             <Picture
               className="thumb"
               src={part.picture}
@@ -79,9 +79,9 @@ function Parts({ title, parts }: { title: string; parts: Conversion['before'] })
                 {labels.mean(part.low.toFixed(2), part.high.toFixed(2), part.mean.toFixed(2))}
               </span>
             </figcaption>
-          </figure>
+          </Box>
         ))}
-      </div>
+      </Box>
     </section>
   )
 }

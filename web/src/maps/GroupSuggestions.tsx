@@ -1,4 +1,5 @@
 import {
+  Box,
   Button,
   Checkbox,
   Dialog,
@@ -55,9 +56,9 @@ function Groups({ groups, maps, close }: GroupsProps) {
     <Dialog open onClose={close} maxWidth="sm" fullWidth>
       <DialogTitle>{labels.mapsThatMayBelongTogether}</DialogTitle>
       <DialogContent>
-        <p className="small" style={{ marginBottom: 10 }}>
+        <Box component="p" className="small" sx={{ marginBottom: 1.25 }}>
           {labels.theirNamesSayNothingTheyAre}
-        </p>
+        </Box>
         {groups.map((group) => (
           <div key={keyOf(group)} className="row together">
             <Checkbox
@@ -70,7 +71,7 @@ function Groups({ groups, maps, close }: GroupsProps) {
                 const map = maps.find((entry) => entry.name === name)
                 const roles = Object.values(map?.roles ?? {})
                 return (
-                  <figure key={name} style={{ margin: 0, width: 84 }}>
+                  <Box component="figure" key={name} sx={{ margin: 0, width: 84 }}>
                     {map && <MapThumb sha256={map.sha256} side={84} />}
                     <figcaption className="small ellipsis" title={name}>
                       {name}
@@ -78,11 +79,11 @@ function Groups({ groups, maps, close }: GroupsProps) {
                       {roles.map((role) => ROLE_WORDS[role].toLowerCase()).join(' · ') ||
                         labels.notKnown}
                     </figcaption>
-                  </figure>
+                  </Box>
                 )
               })}
             </div>
-            <div style={{ width: 150 }}>
+            <Box sx={{ width: 150 }}>
               <TextField
                 fullWidth
                 label={labels.set}
@@ -90,7 +91,7 @@ function Groups({ groups, maps, close }: GroupsProps) {
                 onChange={(event) => setNames({ ...names, [keyOf(group)]: event.target.value })}
               />
               <span className="small">{labels.edgesAgree(group.correlation.toFixed(2))}</span>
-            </div>
+            </Box>
           </div>
         ))}
       </DialogContent>

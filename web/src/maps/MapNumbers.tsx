@@ -1,3 +1,4 @@
+import { Box } from '@mui/material'
 import type { MapDetail } from '../api/types'
 import { Histogram } from '../components/Histogram'
 import { ROLE_WORDS, bytes, sizeWords } from '../words'
@@ -32,7 +33,7 @@ export function MapNumbers({ detail }: { detail: MapDetail }) {
         <dt title={labels.uncompressedRgbTakesTheRoomOf}>{labels.inMostEngines}</dt>
         <dd className="mono">{bytes(detail.memory)}</dd>
         <dt>{labels.mostFrequent}</dt>
-        <dd className="mono row" style={{ justifyContent: 'flex-end', gap: 6 }}>
+        <Box component="dd" className="mono row" sx={{ justifyContent: 'flex-end', gap: 0.75 }}>
           <span
             style={{
               width: 12,
@@ -43,7 +44,7 @@ export function MapNumbers({ detail }: { detail: MapDetail }) {
             aria-hidden
           />
           {detail.background_colour.slice(0, 3).join(' ')}
-        </dd>
+        </Box>
         <dt>{labels.over}</dt>
         <dd className="mono">
           {(100 * detail.background).toFixed(detail.background < 0.1 ? 1 : 0)} %
@@ -58,9 +59,13 @@ export function MapNumbers({ detail }: { detail: MapDetail }) {
         </dd>
       </dl>
       {detail.notes.length > 0 && (
-        <p className="small" style={{ padding: '6px 14px', borderBottom: '1px solid var(--line)' }}>
+        <Box
+          component="p"
+          className="small"
+          sx={{ padding: '6px 14px', borderBottom: '1px solid var(--line)' }}
+        >
           {sizeWords(map.width, map.height)} {detail.format}: {detail.notes.join('; ')}.
-        </p>
+        </Box>
       )}
     </>
   )
@@ -81,8 +86,8 @@ function Histograms({ detail }: { detail: MapDetail }) {
   return (
     <div className="histograms">
       {shown.map((channel) => (
-        <figure key={channel.name} style={{ margin: 0 }}>
-          <div style={{ border: '1px solid var(--line)', background: 'var(--raised)' }}>
+        <Box component="figure" key={channel.name} sx={{ margin: 0 }}>
+          <Box sx={{ border: '1px solid var(--line)', background: 'var(--raised)' }}>
             <Histogram
               values={channel.histogram}
               tone={shown.length === 1 ? 'ink2' : channel.name}
@@ -93,15 +98,15 @@ function Histograms({ detail }: { detail: MapDetail }) {
                 channel.mean.toFixed(2),
               )}
             />
-          </div>
+          </Box>
           <figcaption className="small ellipsis">
             {shown.length > 1 && <b>{channel.name.toUpperCase()} </b>}
             {roleOf(channel.name)}
-            <span className="mono" style={{ fontSize: 10.5 }}>
+            <Box component="span" className="mono" sx={{ fontSize: 10.5 }}>
               {channel.low.toFixed(2)}–{channel.high.toFixed(2)}
-            </span>
+            </Box>
           </figcaption>
-        </figure>
+        </Box>
       ))}
     </div>
   )

@@ -1,4 +1,4 @@
-import { Button, Popover } from '@mui/material'
+import { Box, Button, Popover } from '@mui/material'
 import { useState } from 'react'
 
 import { useEdit } from '../api/changes'
@@ -28,7 +28,7 @@ export function NamingRules() {
         anchorOrigin={{ vertical: 'bottom', horizontal: 'left' }}
         slotProps={{ paper: { role: 'dialog', 'aria-label': labels.namingRules } as never }}
       >
-        <div style={{ padding: 12, width: 380, display: 'grid', gap: 8 }}>
+        <Box sx={{ padding: 1.5, width: 380, display: 'grid', gap: 1 }}>
           <h2>{labels.namesThatEndIn}</h2>
           {rules.map((rule) => (
             <div key={rule.ending} className="row">
@@ -46,7 +46,7 @@ export function NamingRules() {
               </Button>
             </div>
           ))}
-        </div>
+        </Box>
       </Popover>
     </>
   )

@@ -1,4 +1,4 @@
-import { Button } from '@mui/material'
+import { Box, Button } from '@mui/material'
 import { useState } from 'react'
 import type { ReactNode } from 'react'
 import { useEdit } from '../api/changes'
@@ -55,13 +55,13 @@ export function Adjust({
   const clipped = row.gives?.clipped ?? 0
   return (
     <div className="adjust">
-      <div style={{ display: 'grid', gap: 6, alignContent: 'start' }}>
+      <Box sx={{ display: 'grid', gap: 0.75, alignContent: 'start' }}>
         <Curve row={row} feed={feed} />
         {clipped > 0.0005 && (
           <span className="small amber">{labels.clipped((100 * clipped).toFixed(1))}</span>
         )}
-      </div>
-      <div style={{ display: 'grid', gap: 4, alignContent: 'start' }}>
+      </Box>
+      <Box sx={{ display: 'grid', gap: 0.5, alignContent: 'start' }}>
         {row.gives?.suggestion && (
           <p className="small amber">
             △ {row.gives.suggestion}{' '}
@@ -77,7 +77,7 @@ export function Adjust({
         )}
         {isMap && <UvPlacement material={material} row={row} saved={saved} />}
         <Layers input={row.input} feed={feed} attempt={attempt} settle={settle} />
-        <div className="row wrap" style={{ marginTop: 4 }}>
+        <Box className="row wrap" sx={{ marginTop: 0.5 }}>
           <ViewActions
             material={material}
             row={row}
@@ -95,8 +95,8 @@ export function Adjust({
             settle={settle}
             commit={commit}
           />
-        </div>
-      </div>
+        </Box>
+      </Box>
     </div>
   )
 }
@@ -111,7 +111,7 @@ function UvPlacement({ material, row, saved }: { material: string; row: Row; sav
         {open ? labels.closeUvPlacement : labels.uvPlacement}
       </button>
       {open && (
-        <div style={{ display: 'grid', gap: 12, margin: '6px 0' }}>
+        <Box sx={{ display: 'grid', gap: 1.5, margin: '6px 0' }}>
           <Placing
             uv={row.place.uv}
             wrap={row.place.wrap}
@@ -131,7 +131,7 @@ function UvPlacement({ material, row, saved }: { material: string; row: Row; sav
               </Button>
             </span>
           )}
-        </div>
+        </Box>
       )}
     </>
   )

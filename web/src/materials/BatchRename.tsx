@@ -1,4 +1,12 @@
-import { Button, Dialog, DialogActions, DialogContent, DialogTitle, TextField } from '@mui/material'
+import {
+  Box,
+  Button,
+  Dialog,
+  DialogActions,
+  DialogContent,
+  DialogTitle,
+  TextField,
+} from '@mui/material'
 import { useState } from 'react'
 
 import { useEdit } from '../api/changes'
@@ -53,13 +61,13 @@ export function BatchRename({ project, close }: { project: Project; close: () =>
           helperText={problem || labels.tokens(TOKENS)}
           onChange={(event) => setRule(event.target.value)}
         />
-        <div
+        <Box
           className="mono"
-          style={{
+          sx={{
             display: 'grid',
             gridTemplateColumns: '1fr 1fr',
             gap: '2px 16px',
-            marginTop: 8,
+            marginTop: 1,
             maxHeight: 260,
             overflow: 'auto',
           }}
@@ -75,7 +83,7 @@ export function BatchRename({ project, close }: { project: Project; close: () =>
               {made === name ? labels.wordStays : made}
             </span>,
           ])}
-        </div>
+        </Box>
       </DialogContent>
       <DialogActions>
         <Button onClick={close}>{labels.cancel}</Button>

@@ -1,4 +1,4 @@
-import { Slider } from '@mui/material'
+import { Box, Slider } from '@mui/material'
 import { useEffect, useRef, useState } from 'react'
 
 import type { ColourUnit } from './colour'
@@ -103,7 +103,7 @@ export function ColourPick({ label, value, attempt, settle }: ColourProps) {
   return (
     <div className="slider">
       <span>{label}</span>
-      <span className="row" style={{ gap: 6, gridColumn: 'span 2' }}>
+      <Box component="span" className="row" sx={{ gap: 0.75, gridColumn: 'span 2' }}>
         <input
           ref={field}
           type="color"
@@ -144,7 +144,7 @@ export function ColourPick({ label, value, attempt, settle }: ColourProps) {
             </option>
           ))}
         </select>
-      </span>
+      </Box>
       {problem && (
         <span className="small brick refused" role="alert">
           {problem}

@@ -45,9 +45,9 @@ export function RowView({
       >
         <div>
           <b>{name}</b> <NoteMark at={{ kind: 'input', place: [material, row.input] }} />
-          <div className="small" style={{ fontSize: 11 }}>
+          <Box className="small" sx={{ fontSize: 11 }}>
             {unit}
-          </div>
+          </Box>
         </div>
         <Source row={row} name={name} pick={pick} drop={drop} dropFile={dropFile} />
         <Changed row={row} name={name} derived={derived} open={open} toggle={toggle} />
@@ -176,13 +176,13 @@ function ResultPreview({ row, solo }: { row: Row; solo: boolean }) {
           words={labels.fromTo(resultNumber(row.gives, low), resultNumber(row.gives, high))}
         />
       )}
-      <span className="mono" style={{ fontSize: 10.5 }}>
+      <Box component="span" className="mono" sx={{ fontSize: 10.5 }}>
         {resultWords(row.input, row.gives).map((text) => (
-          <span key={text} style={{ display: 'block', whiteSpace: 'nowrap' }}>
+          <Box component="span" key={text} sx={{ display: 'block', whiteSpace: 'nowrap' }}>
             {text}
-          </span>
+          </Box>
         ))}
-      </span>
+      </Box>
     </div>
   )
 }
@@ -219,7 +219,7 @@ function Leaving({ row }: { row: Row }) {
               name={`${leaves.words}${leaves.file.slice(leaves.file.lastIndexOf('.'))}`}
             />
           </span>
-          <span style={{ whiteSpace: 'nowrap' }}>
+          <Box component="span" sx={{ whiteSpace: 'nowrap' }}>
             <span className="mono">
               {leaves.channels.split('').map((letter) => (
                 <b key={letter} className={`ch-${letter}`}>
@@ -228,11 +228,11 @@ function Leaving({ row }: { row: Row }) {
               ))}
             </span>
             {leaves.quantity && (
-              <span className="quiet" style={{ fontSize: 11 }}>
+              <Box component="span" className="quiet" sx={{ fontSize: 11 }}>
                 {leaves.quantity}
-              </span>
+              </Box>
             )}
-          </span>
+          </Box>
         </>
       ) : (
         <span className={`mono ${leaves.carried ? 'quiet' : 'amber'}`}>
@@ -296,12 +296,12 @@ function constantWords(input: InputName, feed: Feed, stated: boolean): string {
 export function Letters({ channels }: { channels: string }) {
   if (channels === 'luminance') return <span className="chip">{labels.luminance}</span>
   return (
-    <span style={{ display: 'flex', gap: 3 }}>
+    <Box component="span" sx={{ display: 'flex', gap: 0.375 }}>
       {channels.split('').map((letter) => (
         <span key={letter} className={`letter ch-${letter}`}>
           {letter.toUpperCase()}
         </span>
       ))}
-    </span>
+    </Box>
   )
 }

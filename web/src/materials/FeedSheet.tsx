@@ -1,5 +1,5 @@
 import { MiddleTruncate } from '../components/MiddleTruncate'
-import { Menu, MenuItem } from '@mui/material'
+import { Box, Menu, MenuItem } from '@mui/material'
 import { useEffect, useState } from 'react'
 import { useProject } from '../api/queries'
 import { feedOf, settingOf } from '../api/optimistic'
@@ -189,7 +189,7 @@ function MoreInputs({ sheet, add }: { sheet: InputName[]; add: (input: InputName
   const left = EXTRA_INPUTS.filter((input) => !sheet.includes(input) && input !== 'f0')
   if (left.length === 0) return null
   return (
-    <div style={{ padding: '8px 14px' }}>
+    <Box sx={{ padding: '8px 14px' }}>
       <button
         className="link"
         aria-haspopup="menu"
@@ -210,6 +210,6 @@ function MoreInputs({ sheet, add }: { sheet: InputName[]; add: (input: InputName
           </MenuItem>
         ))}
       </Menu>
-    </div>
+    </Box>
   )
 }

@@ -1,5 +1,5 @@
 import { MapThumb } from '../components/MapThumb'
-import { Autocomplete, TextField } from '@mui/material'
+import { Box, Autocomplete, TextField } from '@mui/material'
 
 import { useBoard } from '../api/queries'
 import type { BoardMap } from '../api/types'
@@ -38,9 +38,9 @@ export function MapChoice({ label, value, choose, fits, none, open, closed }: Pr
         return (
           <li key={key} {...props} title={name} aria-label={name}>
             <MapThumb sha256={map && map.width > 0 ? map.sha256 : null} side={24} />
-            <span style={{ marginLeft: 8, minWidth: 0 }}>
+            <Box component="span" sx={{ marginLeft: 1, minWidth: 0 }}>
               <MiddleTruncate name={name} />
-            </span>
+            </Box>
           </li>
         )
       }}

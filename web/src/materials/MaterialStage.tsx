@@ -274,7 +274,7 @@ function CompareBar({
   ]
   const current = options.find((option) => JSON.stringify(option.is) === JSON.stringify(comparison))
   return (
-    <div className="row" style={{ padding: '8px 10px', borderTop: '1px solid var(--line)' }}>
+    <Box className="row" sx={{ padding: '8px 10px', borderTop: '1px solid var(--line)' }}>
       <TextField
         select
         fullWidth
@@ -291,6 +291,6 @@ function CompareBar({
         ))}
       </TextField>
       <Button onClick={() => compare(null)}>{labels.done}</Button>
-    </div>
+    </Box>
   )
 }

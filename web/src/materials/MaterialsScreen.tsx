@@ -3,7 +3,7 @@ import { Picture } from '../components/Picture'
 import './materials.css'
 import '../viewport/stage.css'
 
-import { Button, Menu, MenuItem } from '@mui/material'
+import { Box, Button, Menu, MenuItem } from '@mui/material'
 import { useEffect, useState } from 'react'
 import { useNavigate, useParams, useSearchParams } from 'react-router'
 
@@ -167,7 +167,7 @@ function MaterialList({
   const folders = [...new Set(shown.map(({ name }) => folderOf(name, materials)))].sort(naturally)
   return (
     <nav className="pane" aria-label={labels.materials}>
-      <div className="bar" style={{ height: 40, gap: 6, padding: '0 8px 0 14px' }}>
+      <Box className="bar" sx={{ height: 40, gap: 0.75, padding: '0 8px 0 14px' }}>
         <h2>{labels.materials}</h2>
         <span className="small grow">{Object.keys(materials).length}</span>
         <button
@@ -177,7 +177,7 @@ function MaterialList({
         >
           {labels.unused}
         </button>
-      </div>
+      </Box>
       {Object.keys(materials).length > 8 && (
         <input
           className="find"
@@ -195,9 +195,9 @@ function MaterialList({
         {folders.map((folder) => (
           <section key={folder} aria-label={folder || labels.materials}>
             {folder && (
-              <h3 className="small" style={{ padding: '8px 14px 2px' }}>
+              <Box component="h3" className="small" sx={{ padding: '8px 14px 2px' }}>
                 {folder}
-              </h3>
+              </Box>
             )}
             <ul className="material-list">
               {shown
@@ -217,17 +217,17 @@ function MaterialList({
           </section>
         ))}
         {shown.length === 0 && (
-          <p className="small" style={{ padding: 14 }}>
+          <Box component="p" className="small" sx={{ padding: 1.75 }}>
             {labels.noMaterialHereClearTheSearch}
-          </p>
+          </Box>
         )}
       </div>
-      <div className="row wrap" style={{ padding: 12, borderTop: '1px solid var(--line)' }}>
+      <Box className="row wrap" sx={{ padding: 1.5, borderTop: '1px solid var(--line)' }}>
         <NewMaterial go={go} />
         <Button variant="text" onClick={() => setRuling(true)}>
           {labels.batchRenameAsk}
         </Button>
-      </div>
+      </Box>
       {ruling && <BatchRename project={project} close={() => setRuling(false)} />}
     </nav>
   )
@@ -267,10 +267,10 @@ function MaterialItem({
         ) : (
           <span className="thumb swatch" />
         )}
-        <span style={{ minWidth: 0 }}>
+        <Box component="span" sx={{ minWidth: 0 }}>
           <MiddleTruncate name={short} style={{ fontWeight: current ? 600 : 400 }} />
           <span className="small">{remark(entry, assigned)}</span>
-        </span>
+        </Box>
       </button>
     </li>
   )

@@ -1,4 +1,5 @@
 import {
+  Box,
   Autocomplete,
   Button,
   Checkbox,
@@ -52,7 +53,7 @@ export function Settings({ name, sheet, anchor, close }: Props) {
       anchorOrigin={{ vertical: 'bottom', horizontal: 'left' }}
       slotProps={{ paper: { role: 'dialog', 'aria-label': labels.settingsOf(name) } as never }}
     >
-      <div style={{ display: 'grid', gap: 14, padding: 16, width: 360 }}>
+      <Box sx={{ display: 'grid', gap: 1.75, padding: 2, width: 360 }}>
         <Alpha sheet={sheet} set={set} back={back} />
         <div className="row">
           <FormControlLabel
@@ -70,7 +71,7 @@ export function Settings({ name, sheet, anchor, close }: Props) {
         <Shading sheet={sheet} set={set} back={back} />
         <Tags sheet={sheet} set={set} back={back} />
         <Folder name={name} set={set} />
-      </div>
+      </Box>
     </Popover>
   )
 }

@@ -1,4 +1,4 @@
-import { Button, Divider, Menu, MenuItem } from '@mui/material'
+import { Box, Button, Divider, Menu, MenuItem } from '@mui/material'
 import { useState } from 'react'
 import { useEdit } from '../api/changes'
 import { useBoard, useProject } from '../api/queries'
@@ -51,14 +51,14 @@ export function SheetHead({
     setAsking(question)
   }
   return (
-    <div
+    <Box
       className="bar"
       data-menu
-      style={{ gap: 8, height: 'auto', minHeight: 42, paddingBlock: 4, flexWrap: 'wrap' }}
+      sx={{ gap: 1, height: 'auto', minHeight: 42, paddingBlock: 0.5, flexWrap: 'wrap' }}
     >
-      <h1 style={{ fontSize: 17 }} className="ellipsis" title={called}>
+      <Box component="h1" sx={{ fontSize: 17 }} className="ellipsis" title={called}>
         {called}
-      </h1>
+      </Box>
       {sheet.chain.length > 1 && (
         <span className="small">
           {labels.from}{' '}
@@ -107,7 +107,7 @@ export function SheetHead({
           act={act}
         />
       )}
-    </div>
+    </Box>
   )
 }
 

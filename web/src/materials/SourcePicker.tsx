@@ -1,7 +1,15 @@
 import { MapThumb } from '../components/MapThumb'
 import { MiddleTruncate } from '../components/MiddleTruncate'
 import { Picture } from '../components/Picture'
-import { Button, Dialog, DialogActions, DialogContent, DialogTitle, TextField } from '@mui/material'
+import {
+  Box,
+  Button,
+  Dialog,
+  DialogActions,
+  DialogContent,
+  DialogTitle,
+  TextField,
+} from '@mui/material'
 import { useState } from 'react'
 
 import { useBoard } from '../api/queries'
@@ -82,7 +90,7 @@ export function SourcePicker({ row, close, choose }: Props) {
     <Dialog open onClose={close} fullWidth maxWidth="sm">
       <DialogTitle>{labels.sourceOfOf(name)}</DialogTitle>
       <DialogContent>
-        <div className="row" style={{ paddingBlock: 6 }}>
+        <Box className="row" sx={{ paddingBlock: 0.75 }}>
           <TextField
             className="grow"
             label={labels.searchMaps}
@@ -92,7 +100,7 @@ export function SourcePicker({ row, close, choose }: Props) {
           <Button onClick={() => use({ ...PLAIN, value: constantOf(row) })}>
             {labels.useAConstant}
           </Button>
-        </div>
+        </Box>
         <MapGrid
           row={row}
           chosen={mapName}
@@ -143,9 +151,9 @@ function MapGrid({ row, search, chosen, choose }: MapGridProps) {
           title={entry.name}
         >
           <MapThumb sha256={entry.width > 0 ? entry.sha256 : null} side={64} />
-          <span className="mono" style={{ maxWidth: 84, fontSize: 10.5 }}>
+          <Box component="span" className="mono" sx={{ maxWidth: 84, fontSize: 10.5 }}>
             <MiddleTruncate name={entry.name} />
-          </span>
+          </Box>
         </button>
       ))}
       {listed.length === 0 && <p className="quiet">{labels.noMapFitsHereBringOne}</p>}
@@ -162,11 +170,11 @@ interface ChannelGridProps {
 
 function ChannelGrid({ map, options, current, choose }: ChannelGridProps) {
   return (
-    <div style={{ marginTop: 12 }}>
+    <Box sx={{ marginTop: 1.5 }}>
       <h2>{labels.channelOf(map.name)}</h2>
-      <div
+      <Box
         className="pick"
-        style={{ gridTemplateColumns: 'repeat(auto-fill, minmax(72px, 84px))' }}
+        sx={{ gridTemplateColumns: 'repeat(auto-fill, minmax(72px, 84px))' }}
         role="group"
         aria-label={labels.channel}
       >
@@ -182,7 +190,7 @@ function ChannelGrid({ map, options, current, choose }: ChannelGridProps) {
             <span className="mono">{NAMES[option]}</span>
           </button>
         ))}
-      </div>
-    </div>
+      </Box>
+    </Box>
   )
 }

@@ -1,3 +1,4 @@
+import { Box } from '@mui/material'
 import { useAtlasEstimate } from '../api/queries'
 import { bytes, count } from '../words'
 import { labels } from '../words/meshes'
@@ -19,25 +20,25 @@ export function AtlasEstimate({ mesh }: { mesh: string }) {
   const { now, one, side, filled } = found
   const ratio = one.compressed / Math.max(1, now.compressed)
   return (
-    <section style={{ padding: 14 }} aria-label={labels.setsOrOneSet}>
+    <Box component="section" sx={{ padding: 1.75 }} aria-label={labels.setsOrOneSet}>
       <h2>
         {count(found.materials.length, 'set')} {labels.orOne}{' '}
-        <span className="small" style={{ fontWeight: 400 }}>
+        <Box component="span" className="small" sx={{ fontWeight: 400 }}>
           {labels.forThisTargetAtOneTexel}
-        </span>
+        </Box>
       </h2>
       <table className="grid">
         <tbody>
           <tr>
-            <th scope="row" style={{ textAlign: 'left' }}>
+            <Box component="th" scope="row" sx={{ textAlign: 'left' }}>
               {labels.current}
-            </th>
+            </Box>
             <td className="mono">{weighs(now)}</td>
           </tr>
           <tr>
-            <th scope="row" style={{ textAlign: 'left' }}>
+            <Box component="th" scope="row" sx={{ textAlign: 'left' }}>
               {labels.oneSet2(side)}
-            </th>
+            </Box>
             <td className="mono">{weighs(one)}</td>
           </tr>
         </tbody>
@@ -49,6 +50,6 @@ export function AtlasEstimate({ mesh }: { mesh: string }) {
           found.materials.length,
         )}
       </p>
-    </section>
+    </Box>
   )
 }

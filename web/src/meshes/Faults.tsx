@@ -1,3 +1,4 @@
+import { Box } from '@mui/material'
 import type { MeshFacts } from '../api/types'
 import { labels } from '../words/meshes'
 
@@ -13,7 +14,7 @@ export function Faults({
 }) {
   if (!mesh.measured) return null
   return (
-    <section style={{ padding: 14 }} aria-label={labels.faults}>
+    <Box component="section" sx={{ padding: 1.75 }} aria-label={labels.faults}>
       <h2>{mesh.faults.length ? labels.findingsOnTheMesh : labels.noFindingsOnTheMesh}</h2>
       <ul className="evidence">
         {mesh.faults.map((fault, number) => (
@@ -41,6 +42,6 @@ export function Faults({
           </li>
         ))}
       </ul>
-    </section>
+    </Box>
   )
 }

@@ -1,4 +1,4 @@
-import { Button, Checkbox, FormControlLabel } from '@mui/material'
+import { Box, Button, Checkbox, FormControlLabel } from '@mui/material'
 
 import { useEdit } from '../api/changes'
 import { useProject, useScene } from '../api/queries'
@@ -29,7 +29,7 @@ export function FileScene({ mesh, tried, setTried }: Props) {
   const change = (part: Partial<Tried>) =>
     setTried({ animation: null, morphs: {}, ...tried, ...part, mesh: mesh.key })
   return (
-    <section style={{ padding: 14 }} aria-label={labels.whatTheFileHolds}>
+    <Box component="section" sx={{ padding: 1.75 }} aria-label={labels.whatTheFileHolds}>
       <div className="row">
         <h2 className="grow">{labels.whatTheFileHolds}</h2>
         {tried && <Button onClick={() => setTried(null)}>{labels.reset}</Button>}
@@ -59,7 +59,7 @@ export function FileScene({ mesh, tried, setTried }: Props) {
         />
       )}
       <Nodes nodes={scene.nodes} />
-    </section>
+    </Box>
   )
 }
 
@@ -79,7 +79,7 @@ function Animated({ scene, tried, change }: AnimatedProps) {
       {animations.map((line, number) => {
         const plays = tried?.animation === number
         return (
-          <div key={line} className="row" style={{ gap: 8, padding: '2px 0' }}>
+          <Box key={line} className="row" sx={{ gap: 1, padding: '2px 0' }}>
             {scene.playable && (
               <Button
                 aria-pressed={plays}
@@ -90,7 +90,7 @@ function Animated({ scene, tried, change }: AnimatedProps) {
               </Button>
             )}
             <span>{line}</span>
-          </div>
+          </Box>
         )
       })}
       {scene.playable &&

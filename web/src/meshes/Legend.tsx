@@ -1,3 +1,4 @@
+import { Box } from '@mui/material'
 import type { MeshFacts } from '../api/types'
 import { RAMP, STAGE } from '../theme'
 import type { MeshView } from './measures'
@@ -101,11 +102,11 @@ function Bar({
           background: `linear-gradient(to right, ${ramp})`,
         }}
       />
-      <span className="row" style={{ justifyContent: 'space-between', gap: 14 }}>
+      <Box component="span" className="row" sx={{ justifyContent: 'space-between', gap: 1.75 }}>
         <span>{from}</span>
         <span>{middle}</span>
         <span>{to}</span>
-      </span>
+      </Box>
     </span>
   )
 }

@@ -1,3 +1,4 @@
+import { Box } from '@mui/material'
 import { Picture } from '../components/Picture'
 import { useLooks, useProject } from '../api/queries'
 import { naturally } from '../words'
@@ -34,9 +35,9 @@ export function MaterialStrip() {
                 loading="lazy"
               />
             ) : (
-              <span className="thumb letters" style={{ width: 32, height: 32 }}>
+              <Box component="span" className="thumb letters" sx={{ width: 32, height: 32 }}>
                 {name.slice(0, 2)}
-              </span>
+              </Box>
             )}
           </span>
         )

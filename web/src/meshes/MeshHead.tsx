@@ -1,4 +1,4 @@
-import { Button, Tab, Tabs } from '@mui/material'
+import { Box, Button, Tab, Tabs } from '@mui/material'
 import { useNavigate } from 'react-router'
 
 import { useRecipe } from '../api/changes'
@@ -45,7 +45,7 @@ export function MeshHead({ mesh, meshes, hideDone, setHideDone, ask }: Props) {
           ))}
         </Tabs>
       )}
-      <div className="bar wrapping" style={{ gap: 8 }}>
+      <Box className="bar wrapping" sx={{ gap: 1 }}>
         {/* Where there are tabs, the name stands there. */}
         <h1 className={meshes.length > 1 ? 'sr' : ''}>{mesh.name}</h1>
         <span className="small">
@@ -86,7 +86,7 @@ export function MeshHead({ mesh, meshes, hideDone, setHideDone, ask }: Props) {
         <Button variant="text" aria-pressed={hideDone} onClick={() => setHideDone(!hideDone)}>
           {hideDone ? labels.showDone : labels.hideDone}
         </Button>
-      </div>
+      </Box>
     </>
   )
 }

@@ -1,4 +1,4 @@
-import { Button, Menu, MenuItem, TextField } from '@mui/material'
+import { Box, Button, Menu, MenuItem, TextField } from '@mui/material'
 import { useState } from 'react'
 
 import type { MeshFacts } from '../api/types'
@@ -52,7 +52,7 @@ export function PickBar({ mesh, tool, setTool, picked, clear, move, edit, close 
           </MenuItem>
         ))}
       </TextField>
-      <span className="small" style={{ order: -1, flexBasis: '100%' }}>
+      <Box component="span" className="small" sx={{ order: -1, flexBasis: '100%' }}>
         {number > 0
           ? labels.ofOf(count(number, 'face'), slots.join(', '))
           : labels.shiftAdds(
@@ -62,7 +62,7 @@ export function PickBar({ mesh, tool, setTool, picked, clear, move, edit, close 
                   ? labels.drawOverFacesThatAreSeen
                   : labels.clickTheMesh,
             )}
-      </span>
+      </Box>
       <Button disabled={number === 0} onClick={() => setNaming(true)}>
         {labels.newSlot}
       </Button>

@@ -1,5 +1,6 @@
 import { MapThumb } from '../components/MapThumb'
 import {
+  Box,
   Button,
   Checkbox,
   Dialog,
@@ -114,9 +115,9 @@ export function SuggestAll({ close }: { close: () => void }) {
           </table>
         )}
         {proposals.some((entry) => !entry.sure) && (
-          <p className="small" style={{ marginTop: 8 }}>
+          <Box component="p" className="small" sx={{ marginTop: 1 }}>
             {labels.whereAnotherSetFitsNearlyAs}
-          </p>
+          </Box>
         )}
       </DialogContent>
       <DialogActions>

@@ -1,3 +1,4 @@
+import { Box } from '@mui/material'
 import { useRecipe } from '../api/changes'
 import type { MeshFacts } from '../api/types'
 import { labels } from '../words/meshes'
@@ -7,12 +8,12 @@ export function Recipe({ mesh }: { mesh: MeshFacts }) {
   const change = useRecipe()
   if (mesh.recipe.length === 0) return null
   return (
-    <section style={{ padding: '0 14px 14px' }} aria-label={labels.stepsOnTheMesh}>
+    <Box component="section" sx={{ padding: '0 14px 14px' }} aria-label={labels.stepsOnTheMesh}>
       <h2>
         {labels.steps}{' '}
-        <span className="small" style={{ fontWeight: 400 }}>
+        <Box component="span" className="small" sx={{ fontWeight: 400 }}>
           {labels.appliedOnExportTheFileStays}
-        </span>
+        </Box>
       </h2>
       <ol className="steps">
         {mesh.recipe.map((entry, number) => (
@@ -33,6 +34,6 @@ export function Recipe({ mesh }: { mesh: MeshFacts }) {
           </li>
         ))}
       </ol>
-    </section>
+    </Box>
   )
 }

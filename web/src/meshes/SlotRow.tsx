@@ -66,11 +66,11 @@ export function SlotRow({
       onMouseEnter={() => hover(slot.name)}
       onMouseLeave={() => hover(null)}
     >
-      <td style={{ width: 30 }}>
+      <Box component="td" sx={{ width: 30 }}>
         <span className="badge" style={{ background: SLOT_TINTS[number % SLOT_TINTS.length] }}>
           {number + 1}
         </span>
-      </td>
+      </Box>
       <td>
         <Name {...{ slot, current, naming, setNaming, rename }} choose={choose} hover={onHover} />
         <NoteMark at={{ kind: 'slot', place: [mesh.name, slot.name] }} />
@@ -109,9 +109,9 @@ export function SlotRow({
           slotProps={{ input: { 'aria-label': labels.isDone(slot.name) } }}
         />
       </td>
-      <td style={{ width: 24, paddingLeft: 0 }}>
+      <Box component="td" sx={{ width: 24, paddingLeft: 0 }}>
         <More mesh={mesh} slot={slot.name} actions={actions} left={() => onHover(null)} />
-      </td>
+      </Box>
     </tr>
   )
 }

@@ -1,3 +1,4 @@
+import { Box } from '@mui/material'
 import { useState } from 'react'
 
 import type { SlotFacts } from '../api/types'
@@ -46,9 +47,9 @@ export function SlotTable({
   const [sort, setSort] = useState<{ by: Column | null; down: boolean }>({ by: null, down: false })
   if (!mesh.measured)
     return (
-      <p className="quiet" style={{ padding: 14 }}>
+      <Box component="p" className="quiet" sx={{ padding: 1.75 }}>
         {labels.theMeshsFileIsMissingOr}
-      </p>
+      </Box>
     )
   const value = (slot: SlotFacts): string | number => {
     if (sort.by === 'triangles') return slot.triangles
@@ -122,9 +123,9 @@ export function SlotTable({
         ))}
         {rows.length === 0 && (
           <tr>
-            <td colSpan={8} className="quiet" style={{ padding: 14 }}>
+            <Box component="td" colSpan={8} className="quiet" sx={{ padding: 1.75 }}>
               {labels.everySlotIsDone}
-            </td>
+            </Box>
           </tr>
         )}
       </tbody>

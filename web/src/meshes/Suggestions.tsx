@@ -1,5 +1,5 @@
 import { MapThumb } from '../components/MapThumb'
-import { Button } from '@mui/material'
+import { Box, Button } from '@mui/material'
 
 import { useEdit } from '../api/changes'
 import { useSuggestions } from '../api/queries'
@@ -30,9 +30,9 @@ export function Suggestions({ mesh, slot }: { mesh: MeshFacts; slot: string }) {
     <section className="suggestions" aria-label={labels.mapsFor(slot)}>
       <h2>
         {labels.whichMapsBelongTo} {slot}?{' '}
-        <span className="small" style={{ fontWeight: 400 }}>
+        <Box component="span" className="small" sx={{ fontWeight: 400 }}>
           {labels.comparedByLayout(isNameless(slot) ? labels.itsNameSaysNothing : '')}
-        </span>
+        </Box>
       </h2>
       {!query.data && !query.isError && <p className="quiet">{labels.comparingLayoutsWithMaps}</p>}
       {query.isError && <p className="brick">! {query.error.message}</p>}

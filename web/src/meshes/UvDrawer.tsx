@@ -1,4 +1,4 @@
-import { MenuItem, Select } from '@mui/material'
+import { Box, MenuItem, Select } from '@mui/material'
 import { useLoader } from '@react-three/fiber'
 import { useEffect, useMemo, useRef, useState } from 'react'
 import type { PointerEvent, WheelEvent } from 'react'
@@ -73,7 +73,7 @@ interface UnderProps {
 function Under({ feeds, map, pick }: UnderProps) {
   const board = useBoard().data ?? []
   return (
-    <div className="small row" style={{ gap: 4 }}>
+    <Box className="small row" sx={{ gap: 0.5 }}>
       {labels.over}
       <Select
         variant="standard"
@@ -94,7 +94,7 @@ function Under({ feeds, map, pick }: UnderProps) {
           </MenuItem>
         ))}
       </Select>
-    </div>
+    </Box>
   )
 }
 

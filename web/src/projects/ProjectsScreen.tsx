@@ -69,19 +69,19 @@ export function ProjectsScreen() {
   })
 
   return (
-    <div {...getRootProps()} style={{ display: 'flex', flexDirection: 'column', height: '100%' }}>
-      <header className="header" style={{ flex: 'none', height: 48 }}>
+    <Box {...getRootProps()} sx={{ display: 'flex', flexDirection: 'column', height: '100%' }}>
+      <Box component="header" className="header" sx={{ flex: 'none', height: 48 }}>
         <Mark />
         <span className="grow" />
         <Account />
-      </header>
+      </Box>
       <main className="scroll">
         <input {...getInputProps({ 'aria-label': labels.projectZipToOpen })} />
-        <div style={{ maxWidth: 860, margin: '40px auto', padding: '0 24px' }}>
-          <div className="row" style={{ marginBottom: 16 }}>
-            <h1 className="grow" style={{ fontSize: 17 }}>
+        <Box sx={{ maxWidth: 860, margin: '40px auto', padding: '0 24px' }}>
+          <Box className="row" sx={{ marginBottom: 2 }}>
+            <Box component="h1" className="grow" sx={{ fontSize: 17 }}>
               {labels.projects}
-            </h1>
+            </Box>
             <Button disabled={sample.isPending} onClick={() => sample.mutate()}>
               {sample.isPending ? labels.makingTheSample : labels.openTheSample}
             </Button>
@@ -91,12 +91,12 @@ export function ProjectsScreen() {
             <Button variant="contained" onClick={() => setNaming(true)}>
               {labels.newProject}
             </Button>
-          </div>
+          </Box>
           {projects.data?.length === 0 && <NoProjects />}
           {projects.data && projects.data.length > 0 && (
             <ProjectTable projects={projects.data} erase={setErasing} />
           )}
-          <p className="small" style={{ marginTop: 12 }}>
+          <Box component="p" className="small" sx={{ marginTop: 1.5 }}>
             {labels.onThisMachineDropAProjects(
               projects.data
                 ? count(projects.data.length, 'project')
@@ -104,8 +104,8 @@ export function ProjectsScreen() {
                   ? projects.error.message
                   : labels.loading,
             )}
-          </p>
-        </div>
+          </Box>
+        </Box>
       </main>
       {isDragActive && (
         <div className="drop">
@@ -129,7 +129,7 @@ export function ProjectsScreen() {
           done={(name) => begin.mutate(name)}
         />
       )}
-    </div>
+    </Box>
   )
 }
 
@@ -150,9 +150,10 @@ interface TableProps {
 
 function ProjectTable({ projects, erase }: TableProps) {
   return (
-    <table
+    <Box
+      component="table"
       className="grid"
-      style={{ background: 'var(--surface)', border: '1px solid var(--line)' }}
+      sx={{ background: 'var(--surface)', border: '1px solid var(--line)' }}
     >
       <thead>
         <tr>
@@ -169,16 +170,16 @@ function ProjectTable({ projects, erase }: TableProps) {
       <tbody>
         {projects.map((project) => (
           <tr key={project.id}>
-            <td style={{ height: 44 }}>
+            <Box component="td" sx={{ height: 44 }}>
               <Link to={`/projects/${project.id}/maps`}>
                 <b>{project.name}</b>
               </Link>
-            </td>
+            </Box>
             <td className="mono">{project.maps}</td>
             <td className="mono">{project.materials}</td>
             <td className="mono">{project.meshes}</td>
             <td className="small">{ago(project.changed)}</td>
-            <td style={{ textAlign: 'right' }}>
+            <Box component="td" sx={{ textAlign: 'right' }}>
               <Button
                 variant="text"
                 aria-label={labels.deleteOf(project.name)}
@@ -186,11 +187,11 @@ function ProjectTable({ projects, erase }: TableProps) {
               >
                 {labels.deleteAsk}
               </Button>
-            </td>
+            </Box>
           </tr>
         ))}
       </tbody>
-    </table>
+    </Box>
   )
 }
 

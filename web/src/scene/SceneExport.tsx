@@ -1,4 +1,5 @@
 import {
+  Box,
   Button,
   Dialog,
   DialogActions,
@@ -44,9 +45,9 @@ export function SaveStill({ name, close }: { name: string; close: () => void }) 
     <Dialog open onClose={close} fullWidth maxWidth="xs">
       <DialogTitle>{labels.saveAPicture}</DialogTitle>
       <DialogContent>
-        <p className="small" style={{ marginBottom: 14 }}>
+        <Box component="p" className="small" sx={{ marginBottom: 1.75 }}>
           {labels.whatIsSeenNowAsPng}
-        </p>
+        </Box>
         <div className="two">
           <NumberField
             label={labels.widthPixels}
@@ -93,9 +94,9 @@ export function SaveScene({ close }: { close: () => void }) {
     <Dialog open onClose={close} fullWidth maxWidth="xs">
       <DialogTitle>{labels.saveTheSceneAsGltf}</DialogTitle>
       <DialogContent>
-        <p className="small" style={{ marginBottom: 14 }}>
+        <Box component="p" className="small" sx={{ marginBottom: 1.75 }}>
           {labels.oneGlbEveryMeshOnceDrawn}
-        </p>
+        </Box>
         <TextField
           select
           fullWidth

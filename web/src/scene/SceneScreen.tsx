@@ -206,7 +206,12 @@ export function SceneScreen() {
     { key: '0', words: labels.keyFrameEverything, run: () => useCameraApi.getState().hand?.fit() },
   ])
 
-  if (!meshes) return <p style={{ padding: 14 }}>{labels.loading}</p>
+  if (!meshes)
+    return (
+      <Box component="p" sx={{ padding: 1.75 }}>
+        {labels.loading}
+      </Box>
+    )
   const ready = meshes.filter((mesh) => mesh.measured)
   if (names.length === 0) {
     return <EmptyScene meshes={meshes} ready={ready} add={(which) => void stand(which)} />

@@ -1,3 +1,4 @@
+import { Box } from '@mui/material'
 import './scene.css'
 import { useCallback, useRef, useState } from 'react'
 import { Link } from 'react-router'
@@ -206,7 +207,7 @@ function SceneTools({
   save: (what: 'still' | 'scene') => void
 }) {
   return (
-    <div className="over" style={{ right: 10, bottom: 10 }} role="group" aria-label={labels.stage}>
+    <Box className="over" sx={{ right: 10, bottom: 10 }} role="group" aria-label={labels.stage}>
       <button aria-pressed={comparing} title={labels.seeItTwoWaysADivider} onClick={compare}>
         {labels.compare}
       </button>
@@ -236,7 +237,7 @@ function SceneTools({
       <button title={labels.saveTheWholeSceneAsOne} onClick={() => save('scene')}>
         {labels.gltf}
       </button>
-    </div>
+    </Box>
   )
 }
 

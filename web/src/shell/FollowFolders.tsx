@@ -1,4 +1,5 @@
 import {
+  Box,
   Button,
   Checkbox,
   Dialog,
@@ -142,13 +143,13 @@ interface RowProps {
 function FollowedRow({ row, follow, leave, ticked, tick }: RowProps) {
   return (
     <tr>
-      <td style={{ overflowWrap: 'anywhere' }}>
+      <Box component="td" sx={{ overflowWrap: 'anywhere' }}>
         <span className="mono">{row.folder}</span>
         <br />
         <span className={row.problem ? 'small brick' : 'small'}>
           {row.problem ? `! ${row.problem}` : labels.imported(count(row.files, 'file'))}
         </span>
-      </td>
+      </Box>
       <td>
         <FormControlLabel
           control={

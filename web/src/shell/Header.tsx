@@ -1,4 +1,4 @@
-import { Button, Divider, Menu, MenuItem, Tooltip } from '@mui/material'
+import { Box, Button, Divider, Menu, MenuItem, Tooltip } from '@mui/material'
 import { lazy, useEffect, useState } from 'react'
 
 import { useEdit, useRedo, useUndo } from '../api/changes'
@@ -64,9 +64,9 @@ export function Header({ project }: { project: Project }) {
           <HereNow />
         </span>
       </div>
-      <nav aria-label={labels.theJob} className="grow" style={{ display: 'flex' }}>
+      <Box component="nav" aria-label={labels.theJob} className="grow" sx={{ display: 'flex' }}>
         <Trail project={project} />
-      </nav>
+      </Box>
       <div className="tools">
         {people?.role === 'look' && (
           <span className="chip amber" title={labels.changesAreRefusedAskAnOwner}>
@@ -149,10 +149,10 @@ function TargetButton({ project }: { project: Project }) {
             selected={target.id === project.document.target}
             onClick={() => choose(target.id)}
           >
-            <div style={{ maxWidth: 380, whiteSpace: 'normal' }}>
+            <Box sx={{ maxWidth: 380, whiteSpace: 'normal' }}>
               <div>{target.title}</div>
               <div className="small">{target.summary}</div>
-            </div>
+            </Box>
           </MenuItem>
         ))}
         <Divider />

@@ -1,4 +1,4 @@
-import { Button, LinearProgress } from '@mui/material'
+import { Box, Button, LinearProgress } from '@mui/material'
 
 import { useJobs, useStartJob } from '../api/jobs'
 import { count } from '../words'
@@ -28,7 +28,7 @@ export function ImportsPanel() {
       : labels.imported(count(items.length, 'file'))
   return (
     <section className="incoming" aria-label={labels.filesComingIn}>
-      <div className="row" style={{ padding: '6px 14px' }}>
+      <Box className="row" sx={{ padding: '6px 14px' }}>
         <h2>{title}</h2>
         <span className="small grow ellipsis">{running && current?.doing}</span>
         {running ? (
@@ -36,7 +36,7 @@ export function ImportsPanel() {
         ) : (
           <Button onClick={close}>{labels.close}</Button>
         )}
-      </div>
+      </Box>
       {running && (
         <LinearProgress
           aria-label={title}

@@ -1,4 +1,4 @@
-import { Button, LinearProgress, Popover } from '@mui/material'
+import { Box, Button, LinearProgress, Popover } from '@mui/material'
 import { useState } from 'react'
 
 import { useJobs, useStartJob } from '../api/jobs'
@@ -31,7 +31,7 @@ export function JobsButton() {
         onClose={() => setAnchor(null)}
         anchorOrigin={{ vertical: 'bottom', horizontal: 'left' }}
       >
-        <div style={{ padding: 12, width: 340, display: 'grid', gap: 12 }}>
+        <Box sx={{ padding: 1.5, width: 340, display: 'grid', gap: 1.5 }}>
           {running.map((job) => (
             <div key={job.id}>
               <div className="row">
@@ -46,7 +46,7 @@ export function JobsButton() {
               />
             </div>
           ))}
-        </div>
+        </Box>
       </Popover>
     </>
   )

@@ -1,4 +1,4 @@
-import { Button } from '@mui/material'
+import { Box, Button } from '@mui/material'
 import { Suspense, lazy, useEffect } from 'react'
 import type { MouseEvent } from 'react'
 import { useDropzone } from 'react-dropzone'
@@ -108,7 +108,7 @@ export function ProjectFrame() {
       </main>
     )
   return (
-    <div {...getRootProps()} style={{ height: '100%' }} onContextMenu={openItsMenu}>
+    <Box {...getRootProps()} sx={{ height: '100%' }} onContextMenu={openItsMenu}>
       <input {...getInputProps()} aria-hidden tabIndex={-1} />
       <div className="frame">
         <Header project={project.data} />
@@ -137,6 +137,6 @@ export function ProjectFrame() {
           <span className="small">{labels.mapsMeshesOrAFolderOf}</span>
         </div>
       )}
-    </div>
+    </Box>
   )
 }

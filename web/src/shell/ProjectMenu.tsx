@@ -1,4 +1,4 @@
-import { Divider, Menu, MenuItem } from '@mui/material'
+import { Box, Divider, Menu, MenuItem } from '@mui/material'
 import { useColorScheme } from '@mui/material/styles'
 import { lazy, useState } from 'react'
 import { useLocation } from 'react-router'
@@ -53,14 +53,15 @@ export function ProjectMenu({ project }: { project: Project }) {
   )
   return (
     <>
-      <button
+      <Box
+        component="button"
         className="plain ellipsis"
-        style={{ fontWeight: 600 }}
+        sx={{ fontWeight: 600 }}
         aria-haspopup="menu"
         onClick={(event) => setAnchor(event.currentTarget)}
       >
         {project.document.name} <span aria-hidden>▾</span>
-      </button>
+      </Box>
       <Menu open={anchor !== null} anchorEl={anchor} onClose={close}>
         {item(labels.rename, () => setAsking('rename'))}
         {item(labels.nameThisState, () => setAsking('checkpoint'))}

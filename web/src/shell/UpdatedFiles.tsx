@@ -1,4 +1,5 @@
 import {
+  Box,
   Button,
   Dialog,
   DialogActions,
@@ -81,9 +82,14 @@ function ChangedFiles({ offers, decide, close }: Props) {
                 {offer.kind === 'map' ? (
                   <MapThumb sha256={offer.after.sha256} side={36} />
                 ) : (
-                  <span className="thumb letters" style={{ width: 36, height: 36 }} aria-hidden>
+                  <Box
+                    component="span"
+                    className="thumb letters"
+                    sx={{ width: 36, height: 36 }}
+                    aria-hidden
+                  >
                     △
-                  </span>
+                  </Box>
                 )}
                 <span className="grow ellipsis">
                   <b>{offer.name}</b>

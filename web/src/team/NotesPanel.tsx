@@ -1,4 +1,4 @@
-import { Button, Checkbox, FormControlLabel, TextField } from '@mui/material'
+import { Box, Button, Checkbox, FormControlLabel, TextField } from '@mui/material'
 import { styled } from '@mui/material/styles'
 import { useState } from 'react'
 import { useNavigate } from 'react-router'
@@ -66,14 +66,14 @@ function Notes({ at, close }: { at: At; close: () => void }) {
               event.currentTarget.closest('form')?.requestSubmit()
           }}
         />
-        <div className="row" style={{ marginTop: 6 }}>
+        <Box className="row" sx={{ marginTop: 0.75 }}>
           <span className="small grow">
             <kbd className="key">{labels.ctrlEnter}</kbd> {labels.addsIt}
           </span>
           <Button type="submit" variant="contained" disabled={!text.trim() || leave.isPending}>
             {labels.addNoteTitle}
           </Button>
-        </div>
+        </Box>
       </form>
       {shown.length === 0 && <p className="quiet">{labels.noOpenNotesAddOneFor}</p>}
       <ul>

@@ -1,4 +1,5 @@
 import {
+  Box,
   Button,
   Dialog,
   DialogActions,
@@ -103,14 +104,14 @@ function Members({ people, owns, leave }: MembersProps) {
               )}
             </td>
             <td className="small">{person.seen ? ago(person.seen) : labels.notYet}</td>
-            <td style={{ textAlign: 'right' }}>
+            <Box component="td" sx={{ textAlign: 'right' }}>
               {owns && (
                 <Button variant="text" onClick={() => leave(person.name)}>
                   {labels.remove}
                   <span className="sr"> {person.name}</span>
                 </Button>
               )}
-            </td>
+            </Box>
           </tr>
         ))}
       </tbody>
@@ -296,12 +297,12 @@ function PendingList({
               {labels.ends} {new Date(row.ends).toLocaleDateString('en-GB')}
               {row.used && labels.used(ago(row.used))}
             </td>
-            <td style={{ textAlign: 'right' }}>
+            <Box component="td" sx={{ textAlign: 'right' }}>
               <Button variant="text" onClick={() => end(row.id)}>
                 {labels.revoke}
                 <span className="sr"> {row.label}</span>
               </Button>
-            </td>
+            </Box>
           </tr>
         ))}
       </tbody>

@@ -1,3 +1,4 @@
+import { Box } from '@mui/material'
 import type { PointerEvent, ReactNode } from 'react'
 import { labels } from '../words/viewport'
 
@@ -48,12 +49,12 @@ export function Divider({ split, setSplit, words, children }: Props) {
           if (by) setSplit(within(split + by))
         }}
       />
-      <span className="stage-note" style={{ bottom: 44 }}>
+      <Box component="span" className="stage-note" sx={{ bottom: 44 }}>
         {words[0]}
-      </span>
-      <span className="stage-note" style={{ left: 'auto', right: 12, bottom: 44 }}>
+      </Box>
+      <Box component="span" className="stage-note" sx={{ left: 'auto', right: 12, bottom: 44 }}>
         {words[1]}
-      </span>
+      </Box>
     </>
   )
 }

@@ -1,3 +1,4 @@
+import { Box } from '@mui/material'
 import { useStatus } from '../api/notices'
 import { useRemembered } from '../components/remembered'
 import { shownPanorama, usePanorama } from './panorama'
@@ -12,11 +13,11 @@ export function LightTabs() {
   const [, remember] = useRemembered<string | null>('panorama', null)
   const show = useStatus((state) => state.show)
   return (
-    <div
+    <Box
       className="tabs"
       role="group"
       aria-label={labels.light}
-      style={{ background: 'var(--surface)' }}
+      sx={{ background: 'var(--surface)' }}
     >
       {LIGHTS.map((entry) => (
         <button
@@ -48,6 +49,6 @@ export function LightTabs() {
           {labels.tonedDown}
         </span>
       )}
-    </div>
+    </Box>
   )
 }

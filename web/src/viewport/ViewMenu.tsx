@@ -1,4 +1,5 @@
 import {
+  Box,
   Button,
   Checkbox,
   FormControlLabel,
@@ -75,7 +76,7 @@ export function ViewMenu() {
         transformOrigin={{ vertical: 'bottom', horizontal: 'right' }}
         slotProps={{ paper: { role: 'dialog', 'aria-label': labels.displayTitle } as never }}
       >
-        <div style={{ display: 'grid', gap: 6, padding: 14, width: 320 }}>
+        <Box sx={{ display: 'grid', gap: 0.75, padding: 1.75, width: 320 }}>
           {slide(labels.brightness, view.brightness, 0, 3, 0.1, ' ×', (brightness) =>
             view.set({ brightness }),
           )}
@@ -115,7 +116,7 @@ export function ViewMenu() {
           >
             {labels.backToUsual}
           </Button>
-        </div>
+        </Box>
       </Popover>
     </>
   )
